@@ -1,0 +1,314 @@
+//! What a job tells while it runs. Terminal, progress lines, ledger and evidence all come from these events.
+
+use crate::evidence::{Ended, Evidence, PassEvidence};
+use crate::media::Drive;
+use crate::pace::Pace;
+use crate::pattern::Pattern;
+use crate::ranges::RangeSet;
+use crate::units::{Sectors, counted};
+use jiff::Timestamp;
+use serde::Serialize;
+use std::time::Duration;
+
+/// What a job is doing to sectors.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Activity {
+    /// Laying a pass.
+    Laying,
+    /// Reading a pass back.
+    ReadingBack,
+}
+
+/// What is wrong with sectors.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum FaultKind {
+    /// The drive did not accept them.
+    Unwritable,
+    /// The drive did not give them back.
+    Unreadable,
+    /// They do not hold what was laid.
+    Wrong,
+}
+
+/// Something that happened in a job. `pass` counts from 0.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[serde(rename_all = "kebab-case", tag = "event")]
+pub enum Event {
+    /// A pass begins. The pattern carries no seed.
+    PassStarted {
+        /// Which pass.
+        pass: u32,
+        /// Of how many.
+        of: u32,
+        /// What it lays.
+        pattern: Pattern,
+        /// When.
+        time: Timestamp,
+    },
+    /// Sectors were worked through.
+    Advanced {
+        /// Which pass.
+        pass: u32,
+        /// What was done to them.
+        activity: Activity,
+        /// Which sectors.
+        at: Sectors,
+        /// How long it took.
+        #[serde(rename = "took_seconds", serialize_with = "seconds")]
+        took: Duration,
+    },
+    /// Sectors are faulty.
+    Fault {
+        /// Which pass.
+        pass: u32,
+        /// What is wrong.
+        kind: FaultKind,
+        /// Which sectors.
+        at: Sectors,
+        /// The operating system's words, where there are any.
+        error: Option<String>,
+    },
+    /// A pass lies on every sector that took it, and the caches are flushed, or could not be.
+    PassLaid {
+        /// Which pass.
+        pass: u32,
+        /// Why the flush failed, if it did.
+        flush_error: Option<String>,
+    },
+    /// A pass is read back from here on.
+    ReadBackStarted {
+        /// Which pass.
+        pass: u32,
+    },
+    /// A pass, with its reading back, is over.
+    PassEnded {
+        /// Which pass.
+        pass: u32,
+        /// When.
+        time: Timestamp,
+    },
+    /// The job holds still.
+    Held,
+    /// The job goes on after holding.
+    WentOn,
+    /// The job is over.
+    Ended {
+        /// How.
+        ended: Ended,
+    },
+}
+
+fn seconds<S: serde::Serializer>(d: &Duration, to: S) -> Result<S::Ok, S::Error> {
+    to.serialize_f64(d.as_secs_f64())
+}
+
+impl Event {
+    /// The event in one sentence; `None` for mere progress.
+    pub fn sentence(&self) -> Option<String> {
+        Some(match self {
+            Event::Advanced { .. } => return None,
+            Event::PassStarted { pass, of, pattern, .. } => format!("Pass {} of {of} begins: {pattern}.", pass + 1),
+            Event::Fault { kind, at, error, .. } => {
+                let what = match kind {
+                    FaultKind::Unwritable => "could not be written",
+                    FaultKind::Unreadable => "could not be read back",
+                    FaultKind::Wrong => "did not hold what was laid",
+                };
+                let why = error.as_ref().map(|e| format!(": {e}")).unwrap_or_default();
+                let at = at.to_string();
+                format!("{}{} {what}{why}.", at[..1].to_uppercase(), &at[1..])
+            }
+            Event::PassLaid { pass, flush_error: None } => format!("Pass {} is laid and flushed.", pass + 1),
+            Event::PassLaid { pass, flush_error: Some(e) } => {
+                format!("Pass {} is laid, but the cache could not be flushed: {e}.", pass + 1)
+            }
+            Event::ReadBackStarted { pass } => format!("Pass {} is being read back.", pass + 1),
+            Event::PassEnded { pass, .. } => format!("Pass {} is over.", pass + 1),
+            Event::Held => "Holding: nothing is being written.".into(),
+            Event::WentOn => "Going on.".into(),
+            Event::Ended { ended } => ended.sentence(),
+        })
+    }
+}
+
+/// A job as its events tell it: the evidence so far, and where the work stands.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Progress {
+    evidence: Evidence,
+    planned_read_backs: u32,
+    activity: Activity,
+    held: bool,
+    over: bool,
+    worked: Duration,
+    recent: Vec<(u64, Duration)>,
+}
+
+impl Progress {
+    /// Before the first event of a job on `range` of `drive`.
+    pub fn new(drive: &Drive, range: Sectors, passes: u32, read_backs: u32) -> Self {
+        let evidence = Evidence { drive: drive.clone(), range, passes: vec![], planned_passes: passes, ended: Ended::Stopped };
+        Self {
+            evidence,
+            planned_read_backs: read_backs,
+            activity: Activity::Laying,
+            held: false,
+            over: false,
+            worked: Duration::ZERO,
+            recent: vec![],
+        }
+    }
+
+    /// Takes one event. Events of passes that were never started change nothing.
+    pub fn apply(&mut self, event: &Event) {
+        match event {
+            Event::PassStarted { pattern, time, .. } => {
+                self.activity = Activity::Laying;
+                self.evidence.passes.push(PassEvidence {
+                    pattern: pattern.clone(),
+                    laid: RangeSet::new(),
+                    unwritable: RangeSet::new(),
+                    flushed: false,
+                    read_back: None,
+                    started: *time,
+                    ended: None,
+                    pace: Pace::new(self.evidence.range),
+                });
+            }
+            Event::Advanced { pass, activity, at, took } => self.advance(*pass, *activity, *at, *took),
+            Event::Fault { pass, kind, at, .. } => self.fault(*pass, *kind, *at),
+            Event::PassLaid { pass, flush_error } => {
+                if let Some(p) = self.pass_mut(*pass) {
+                    p.flushed = flush_error.is_none();
+                }
+            }
+            Event::ReadBackStarted { pass } => {
+                self.activity = Activity::ReadingBack;
+                if let Some(p) = self.pass_mut(*pass) {
+                    p.read_back.get_or_insert_default();
+                }
+            }
+            Event::PassEnded { pass, time } => {
+                if let Some(p) = self.pass_mut(*pass) {
+                    p.ended = Some(*time);
+                }
+            }
+            Event::Held => self.held = true,
+            Event::WentOn => self.held = false,
+            Event::Ended { ended } => {
+                self.held = false;
+                self.over = true;
+                self.evidence.ended = ended.clone();
+            }
+        }
+    }
+
+    fn pass_mut(&mut self, pass: u32) -> Option<&mut PassEvidence> {
+        self.evidence.passes.get_mut(pass as usize)
+    }
+
+    fn advance(&mut self, pass: u32, activity: Activity, at: Sectors, took: Duration) {
+        self.worked += took;
+        self.recent.push((at.count, took));
+        if self.recent.len() > 40 {
+            self.recent.remove(0);
+        }
+        let Some(p) = self.pass_mut(pass) else { return };
+        match activity {
+            Activity::Laying => {
+                p.laid.insert(at);
+                p.pace.note(at, took);
+            }
+            Activity::ReadingBack => p.read_back.get_or_insert_default().read.insert(at),
+        }
+    }
+
+    fn fault(&mut self, pass: u32, kind: FaultKind, at: Sectors) {
+        let Some(p) = self.pass_mut(pass) else { return };
+        match kind {
+            FaultKind::Unwritable => p.unwritable.insert(at),
+            FaultKind::Unreadable => p.read_back.get_or_insert_default().unreadable.insert(at),
+            FaultKind::Wrong => p.read_back.get_or_insert_default().wrong.insert(at),
+        }
+    }
+
+    /// The evidence so far. Until the job is over it reads as stopped, so that nothing can be claimed from it.
+    pub fn evidence(&self) -> &Evidence {
+        &self.evidence
+    }
+
+    pub(super) fn evidence_mut(&mut self) -> &mut Evidence {
+        &mut self.evidence
+    }
+
+    /// Whether the job holds still.
+    pub fn is_held(&self) -> bool {
+        self.held
+    }
+
+    /// Whether the job is over.
+    pub fn is_over(&self) -> bool {
+        self.over
+    }
+
+    /// What is being done.
+    pub fn activity(&self) -> Activity {
+        self.activity
+    }
+
+    /// The pass that is being worked on, counted from 1; 0 before the first.
+    pub fn pass(&self) -> usize {
+        self.evidence.passes.len()
+    }
+
+    /// Sectors worked through (laid, read, or found faulty) and sectors to work through, over all passes.
+    pub fn work(&self) -> (u64, u64) {
+        let done: u64 = self
+            .evidence
+            .passes
+            .iter()
+            .map(|p| {
+                let read = p.read_back.as_ref().map_or(0, |r| r.read.count() + r.unreadable.count());
+                p.laid.count() + p.unwritable.count() + read
+            })
+            .sum();
+        let rounds = u64::from(self.evidence.planned_passes) + u64::from(self.planned_read_backs);
+        (done, self.evidence.range.count.saturating_mul(rounds))
+    }
+
+    /// Share of the work that is done, from 0.0 to 1.0.
+    pub fn share(&self) -> f64 {
+        let (done, all) = self.work();
+        if all == 0 { 0.0 } else { (done as f64 / all as f64).min(1.0) }
+    }
+
+    /// Bytes per second: over the last stretches, and over the whole job.
+    pub fn speeds(&self) -> (Option<f64>, Option<f64>) {
+        let sector = f64::from(self.evidence.drive.geometry.logical);
+        let (sectors, took) = self.recent.iter().fold((0, Duration::ZERO), |(s, t), (n, d)| (s + n, t + *d));
+        let speed = |sectors: u64, took: Duration| (!took.is_zero()).then(|| sectors as f64 * sector / took.as_secs_f64());
+        (speed(sectors, took), speed(self.work().0, self.worked))
+    }
+
+    /// Time left at the mean speed so far; `None` before there is any.
+    pub fn time_left(&self) -> Option<Duration> {
+        let (done, all) = self.work();
+        let per_sector = (done > 0).then(|| self.worked.as_secs_f64() / done as f64)?;
+        Duration::try_from_secs_f64(per_sector * all.saturating_sub(done) as f64).ok()
+    }
+
+    /// Number of faulty sectors in words; `None` if there are none.
+    pub fn faults(&self) -> Option<String> {
+        let said: Vec<String> = [
+            (self.evidence.unwritable().count(), "unwritable"),
+            (self.evidence.unreadable().count(), "unreadable"),
+            (self.evidence.wrong().count(), "wrong"),
+        ]
+        .into_iter()
+        .filter(|(n, _)| *n > 0)
+        .map(|(n, what)| counted(n, &format!("{what} sector")))
+        .collect();
+        (!said.is_empty()).then(|| said.join(", "))
+    }
+}

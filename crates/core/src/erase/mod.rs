@@ -1,0 +1,10 @@
+//! The erase engine: a state machine ([`Job`]) that says what to do next and takes how it ended, and a loop
+//! ([`run`]) that lets it work on a [`crate::medium::Medium`].
+
+mod event;
+mod job;
+mod run;
+
+pub use event::{Activity, Event, FaultKind, Progress};
+pub use job::{DriveChanged, Job, Now, Operation, Request, Result as Completed, Step, Wish};
+pub use run::{CHUNK_BYTES, Clock, Control, run};

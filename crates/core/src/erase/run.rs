@@ -1,0 +1,290 @@
+//! Lets a job work on a medium, one request at a time.
+
+use super::event::Event;
+use super::job::{Job, Now, Operation, Result, Step, Wish};
+use crate::evidence::Evidence;
+use crate::medium::{Medium, MediumError};
+use crate::pattern::{AlignedBuffer, PatternBuffer, wrong_sectors};
+use crate::ranges::RangeSet;
+
+/// Bytes of one write or read.
+pub const CHUNK_BYTES: usize = 1 << 20;
+
+/// Tells the time.
+pub trait Clock {
+    /// The time now.
+    fn now(&self) -> Now;
+}
+
+/// Where a person's wishes come from.
+pub trait Control {
+    /// A new wish, if there is one. Never waits.
+    fn poll(&mut self) -> Option<Wish>;
+    /// Waits for a new wish while the job is held.
+    fn wait(&mut self) -> Wish;
+}
+
+/// Runs `job` on `medium` to its end and gives its evidence. `tell` gets every event, in order, as it happens.
+pub fn run(
+    mut job: Job,
+    medium: &mut dyn Medium,
+    clock: &dyn Clock,
+    control: &mut dyn Control,
+    tell: &mut dyn FnMut(&Event),
+) -> Evidence {
+    let mut hands = Hands::new(medium);
+    loop {
+        if let Some(wish) = control.poll() {
+            job.wish(wish);
+        }
+        let (tag, result) = match job.request(clock.now()) {
+            Step::Do(request) => (request.tag, hands.carry_out(&request.operation)),
+            Step::Ended => break,
+            // With one request at a time none is in flight here; if one were, the job would say so again.
+            Step::Held | Step::Wait => {
+                job.take_events().iter().for_each(&mut *tell);
+                job.wish(control.wait());
+                continue;
+            }
+        };
+        job.complete(tag, result, clock.now());
+        job.take_events().iter().for_each(&mut *tell);
+    }
+    job.take_events().iter().for_each(&mut *tell);
+    job.into_evidence()
+}
+
+/// The buffers and the medium that requests are carried out with. No allocation once a job has begun.
+struct Hands<'m> {
+    medium: &'m mut dyn Medium,
+    expected: PatternBuffer,
+    read: AlignedBuffer,
+}
+
+impl<'m> Hands<'m> {
+    fn new(medium: &'m mut dyn Medium) -> Self {
+        let len = CHUNK_BYTES.max(medium.geometry().physical as usize);
+        Self { medium, expected: PatternBuffer::new(len), read: AlignedBuffer::new(len) }
+    }
+
+    fn carry_out(&mut self, operation: &Operation<'_>) -> Result {
+        self.attempt(operation).unwrap_or_else(Result::Failed)
+    }
+
+    fn attempt(&mut self, operation: &Operation<'_>) -> std::result::Result<Result, MediumError> {
+        let geometry = self.medium.geometry();
+        match operation {
+            Operation::Flush => self.medium.flush().map(|()| Result::Done),
+            Operation::Write(at, pattern) => {
+                let len = geometry.bytes_of(at.count) as usize;
+                let data = self.expected.get(pattern, geometry.bytes_of(at.first.0), geometry.logical, len);
+                self.medium.write(at.first, data).map(|()| Result::Done)
+            }
+            Operation::ReadBack(at, pattern) => {
+                let len = geometry.bytes_of(at.count) as usize;
+                let expected = self.expected.get(pattern, geometry.bytes_of(at.first.0), geometry.logical, len);
+                let read = &mut self.read.bytes()[..len];
+                self.medium.read(at.first, read)?;
+                let wrong: RangeSet = wrong_sectors(at.first, geometry.logical, expected, read);
+                Ok(Result::Read { wrong })
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::erase::Progress;
+    use crate::evidence::Ended;
+    use crate::guard;
+    use crate::media::MediaClass;
+    use crate::medium::memory::Memory;
+    use crate::notation::Entropy;
+    use crate::plan::{Order, Plan, Verification};
+    use crate::rules::{Outcome, judge};
+    use crate::units::{Lba, Sectors};
+    use jiff::Timestamp;
+    use proptest::prelude::*;
+    use std::cell::Cell;
+    use std::time::Duration;
+
+    struct Steady(Cell<u64>);
+    impl Clock for Steady {
+        fn now(&self) -> Now {
+            self.0.set(self.0.get() + 1);
+            Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::from_millis(self.0.get()) }
+        }
+    }
+
+    /// Wishes by the number of the poll at which they come.
+    #[derive(Default)]
+    struct Script {
+        polls: usize,
+        wishes: Vec<(usize, Wish)>,
+    }
+    impl Control for Script {
+        fn poll(&mut self) -> Option<Wish> {
+            self.polls += 1;
+            self.wishes.iter().find(|(at, _)| *at == self.polls).map(|(_, w)| *w)
+        }
+        fn wait(&mut self) -> Wish {
+            Wish::GoOn
+        }
+    }
+
+    struct Sevens;
+    impl Entropy for Sevens {
+        fn fill(&mut self, out: &mut [u8]) {
+            out.fill(7);
+        }
+    }
+
+    fn order(notation: &str) -> Order {
+        Order { retries: 1, ..Order::of_program("test", notation.parse().unwrap()) }
+    }
+
+    fn job(medium: &Memory, order: &Order, chunk: usize) -> Job {
+        let plan = Plan::new(&medium.drive, order, &mut Sevens).unwrap();
+        let armed = plan.arm(&guard::check(&medium.drive, &[]).unwrap(), "K7Q41M").unwrap();
+        Job::start(armed, &medium.drive, chunk, Steady(Cell::new(0)).now()).unwrap()
+    }
+
+    fn erase(medium: &mut Memory, order: &Order, wishes: Vec<(usize, Wish)>) -> (Evidence, Vec<Event>) {
+        let job = job(medium, order, 16 * 512);
+        let mut events = vec![];
+        let mut control = Script { polls: 0, wishes };
+        let evidence = run(job, medium, &Steady(Cell::new(0)), &mut control, &mut |e| events.push(e.clone()));
+        (evidence, events)
+    }
+
+    #[test]
+    fn every_sector_exactly_once_a_pass_and_the_bytes_are_the_methods() {
+        for sectors in [1, 15, 16, 17, 100] {
+            let mut medium = Memory::new(MediaClass::Magnetic, sectors);
+            let (evidence, _) = erase(&mut medium, &order("00 | ~ | 92 49 24?"), vec![]);
+            assert!(medium.writes.iter().all(|n| *n == 3), "{sectors} sectors: {:?}", medium.writes);
+            assert!(medium.bytes.iter().enumerate().all(|(i, b)| *b == [0x92, 0x49, 0x24][i % 3]));
+            assert_eq!((medium.flushes, judge(&evidence).outcome()), (3, Outcome::Clear));
+        }
+    }
+
+    #[test]
+    fn bad_sectors_are_narrowed_down_and_everything_around_them_is_written() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 100);
+        medium.unwritable = vec![3, 40, 41, 99];
+        medium.unreadable = vec![70];
+        let (evidence, _) = erase(&mut medium, &order("00"), vec![]);
+        assert_eq!(evidence.unwritable().sentence(9), "sector 3, sectors 40 to 41, sector 99");
+        assert_eq!(evidence.unreadable().sentence(9), "sector 70");
+        // What could not be written still holds its old bytes, and reading back says so.
+        assert_eq!(evidence.wrong(), evidence.unwritable());
+        let unwritten = medium.bytes.chunks(512).filter(|s| s.iter().any(|b| *b != 0)).count();
+        assert_eq!((unwritten, judge(&evidence).outcome()), (4, Outcome::NotSanitized));
+    }
+
+    #[test]
+    fn narrowing_stops_at_the_physical_sector() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        medium.drive.geometry.physical = 4096;
+        medium.unwritable = vec![21];
+        let (evidence, _) = erase(&mut medium, &order("00"), vec![]);
+        assert_eq!(evidence.unwritable().sentence(9), "sectors 16 to 23");
+    }
+
+    #[test]
+    fn a_drive_that_drops_writes_is_found_out() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        medium.drops_writes_to = vec![33];
+        let (evidence, _) = erase(&mut medium, &order("random"), vec![]);
+        assert_eq!(evidence.wrong().sentence(9), "sector 33");
+        assert_eq!(judge(&evidence).outcome(), Outcome::NotSanitized);
+    }
+
+    #[test]
+    fn a_drive_that_goes_away_ends_the_job_with_what_was_done() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        medium.gone_after = Some(2);
+        let (evidence, _) = erase(&mut medium, &order("00"), vec![]);
+        assert!(matches!(evidence.ended, Ended::Gone { .. }));
+        assert_eq!(evidence.passes[0].laid.sentence(9), "sectors 0 to 31");
+        assert_eq!(judge(&evidence).outcome(), Outcome::NotSanitized);
+    }
+
+    #[test]
+    fn holding_loses_nothing_and_stopping_claims_nothing() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        let (evidence, events) = erase(&mut medium, &order("00"), vec![(3, Wish::Hold)]);
+        assert_eq!(judge(&evidence).outcome(), Outcome::Clear);
+        assert!(events.contains(&Event::Held) && events.contains(&Event::WentOn));
+
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        let (evidence, _) = erase(&mut medium, &order("00"), vec![(3, Wish::Stop)]);
+        assert_eq!((evidence.ended.clone(), judge(&evidence).outcome()), (Ended::Stopped, Outcome::NotSanitized));
+        assert_eq!(evidence.passes[0].laid.sentence(9), "sectors 0 to 31");
+        assert!(medium.bytes[32 * 512..].iter().all(|b| *b == 0xee), "nothing is written after a stop");
+    }
+
+    #[test]
+    fn a_range_touches_no_other_sector() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        let order = Order { range: Some(Sectors::new(10, 20)), ..order("00") };
+        let (evidence, _) = erase(&mut medium, &order, vec![]);
+        assert!(medium.writes.iter().enumerate().all(|(i, n)| *n == u32::from((10..30).contains(&i))));
+        assert_eq!(judge(&evidence).outcome(), Outcome::NotSanitized);
+    }
+
+    #[test]
+    fn without_reading_back_nothing_is_claimed() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        let order = Order { verification: Verification::None, ..order("00") };
+        assert_eq!(judge(&erase(&mut medium, &order, vec![]).0).outcome(), Outcome::NotSanitized);
+    }
+
+    #[test]
+    fn another_drive_behind_the_same_path_is_refused() {
+        let medium = Memory::new(MediaClass::Magnetic, 64);
+        let plan = Plan::new(&medium.drive, &order("00"), &mut Sevens).unwrap();
+        let armed = plan.arm(&guard::check(&medium.drive, &[]).unwrap(), "K7Q41M").unwrap();
+        let mut swapped = medium.drive.clone();
+        swapped.identity.serial = Some("OTHER".into());
+        assert!(Job::start(armed, &swapped, CHUNK_BYTES, Steady(Cell::new(0)).now()).is_err());
+    }
+
+    #[test]
+    fn only_the_last_passes_seed_survives_the_job_and_no_event_carries_one() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        let (evidence, events) = erase(&mut medium, &order("random | random"), vec![]);
+        assert_eq!(evidence.passes.iter().map(|p| p.pattern.is_computable()).collect::<Vec<_>>(), [false, true]);
+        assert!(!serde_json::to_string(&events).unwrap().contains("seed"));
+    }
+
+    proptest! {
+        /// Whatever fails, the evidence is what the events tell, and it never says more than the medium's own bytes do.
+        #[test]
+        fn evidence_never_exceeds_the_truth(
+            sectors in 1u64..120,
+            unwritable in prop::collection::vec(0u64..120, 0..6),
+            unreadable in prop::collection::vec(0u64..120, 0..6),
+            dropped in prop::collection::vec(0u64..120, 0..3),
+            gone_after in prop::option::of(0u64..60),
+            stop_at in prop::option::of(1usize..60),
+        ) {
+            let mut medium = Memory::new(MediaClass::Magnetic, sectors);
+            (medium.unwritable, medium.unreadable, medium.drops_writes_to, medium.gone_after) = (unwritable, unreadable, dropped, gone_after);
+            let (evidence, events) = erase(&mut medium, &order("00 | FF"), stop_at.map(|at| (at, Wish::Stop)).into_iter().collect());
+            let mut told = Progress::new(&medium.drive, evidence.range, 2, 1);
+            events.iter().for_each(|e| told.apply(e));
+            prop_assert_eq!(told.evidence(), &evidence);
+            let truly = |lba: u64| medium.bytes[lba as usize * 512..][..512].iter().all(|b| *b == 0xff);
+            if judge(&evidence).outcome() > Outcome::NotSanitized {
+                prop_assert!((0..sectors).all(truly));
+            }
+            if let Some(read) = evidence.passes.get(1).and_then(|p| p.read_back.as_ref()) {
+                for lba in (0..sectors).filter(|l| read.read.contains(Lba(*l))) {
+                    prop_assert_eq!(truly(lba), !read.wrong.contains(Lba(lba)), "sector {}", lba);
+                }
+            }
+        }
+    }
+}

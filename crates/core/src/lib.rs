@@ -1,0 +1,25 @@
+//! The job of Jurex itself: media, patterns, methods and their notation, guard, plan, erase engine,
+//! verification, outcome rules and the record.
+//!
+//! What does not live here: interfaces, SQL, system calls, clocks and sources of randomness. Time and
+//! random bytes come in as arguments or through small traits, so everything here can be tested step by step.
+#![forbid(unsafe_code)]
+
+pub mod contents;
+pub mod erase;
+pub mod evidence;
+pub mod guard;
+pub mod media;
+pub mod medium;
+pub mod method;
+pub mod need;
+pub mod notation;
+pub mod pace;
+pub mod pattern;
+pub mod plan;
+pub mod ranges;
+pub mod record;
+pub mod rules;
+pub mod strata;
+pub mod text;
+pub mod units;

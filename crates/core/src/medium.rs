@@ -1,0 +1,221 @@
+//! The drive as the engine sees it: whole sectors in, whole sectors out, errors with their place.
+
+use crate::media::{Drive, Geometry};
+use crate::units::{Lba, Sectors};
+use std::fmt;
+use std::io::{self, Read, Seek, SeekFrom};
+
+/// A drive that can be read and written in whole sectors. Real, simulated and faulty drives implement it alike.
+pub trait Medium {
+    /// Sizes, fixed while the medium is open.
+    fn geometry(&self) -> Geometry;
+
+    /// Who the drive is, asked of the drive itself now, not remembered from when it was opened.
+    ///
+    /// # Errors
+    /// [`Cause::Gone`] if it no longer answers.
+    fn identify(&mut self) -> Result<Drive, MediumError>;
+
+    /// Fills `out`, a whole number of logical sectors, from `at` on, past every cache of the host.
+    /// On an error none of `out` may be relied on.
+    fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError>;
+
+    /// Writes whole sectors. They may be lost at a power cut until [`Medium::flush`] returns `Ok`.
+    /// On an error any of them may or may not have been written.
+    fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError>;
+
+    /// Empties the host's and the drive's own write caches onto the media.
+    fn flush(&mut self) -> Result<(), MediumError>;
+}
+
+/// What was being done when a medium failed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Op {
+    /// Asking the drive who it is.
+    Identify,
+    /// Reading sectors.
+    Read,
+    /// Writing sectors.
+    Write,
+    /// Flushing caches.
+    Flush,
+}
+
+impl fmt::Display for Op {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Op::Identify => "identify the drive",
+            Op::Read => "read",
+            Op::Write => "write",
+            Op::Flush => "flush the drive's cache",
+        })
+    }
+}
+
+/// A failed operation: what, where, why. Shown as "cannot write sectors 4096 to 6143".
+#[derive(Debug, thiserror::Error)]
+#[error("cannot {op}{}", .at.map(|at| format!(" {at}")).unwrap_or_default())]
+pub struct MediumError {
+    /// What was being done.
+    pub op: Op,
+    /// The sectors asked for, where the operation has any.
+    pub at: Option<Sectors>,
+    /// Why it failed.
+    pub cause: Cause,
+}
+
+/// Why an operation failed: one variant for each decision of the engine.
+#[derive(Debug)]
+pub enum Cause {
+    /// One or more of these sectors fail: narrow it down and go on.
+    BadSector(io::Error),
+    /// The drive no longer answers: end the job and say how far it came.
+    Gone(io::Error),
+    /// Nothing on this drive will work (no rights, misuse): end the job.
+    Refused(io::Error),
+}
+
+impl Cause {
+    /// The operating system's error behind it.
+    pub fn os(&self) -> &io::Error {
+        match self {
+            Cause::BadSector(e) | Cause::Gone(e) | Cause::Refused(e) => e,
+        }
+    }
+}
+
+/// `Read` and `Seek` over a medium, for readers of partition tables. Read-only, and it stops after a budget of
+/// sectors, so that a table whose entries point at each other cannot be walked for ever.
+pub struct SectorReader<'m> {
+    medium: &'m mut dyn Medium,
+    position: u64,
+    sector: Vec<u8>,
+    cached: Option<u64>,
+    budget: u32,
+}
+
+impl<'m> SectorReader<'m> {
+    /// Reads `medium` from its start on; fails after `budget` sectors have been fetched.
+    pub fn new(medium: &'m mut dyn Medium, budget: u32) -> Self {
+        let sector = vec![0; medium.geometry().logical as usize];
+        Self { medium, position: 0, sector, cached: None, budget }
+    }
+
+    fn fetch(&mut self, lba: u64) -> io::Result<()> {
+        if self.cached == Some(lba) {
+            return Ok(());
+        }
+        self.budget = self.budget.checked_sub(1).ok_or_else(|| io::Error::other("the table goes on for too long"))?;
+        self.cached = None;
+        self.medium.read(Lba(lba), &mut self.sector).map_err(io::Error::other)?;
+        self.cached = Some(lba);
+        Ok(())
+    }
+}
+
+impl Read for SectorReader<'_> {
+    fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
+        let size = self.sector.len() as u64;
+        if out.is_empty() || self.position >= self.medium.geometry().bytes() {
+            return Ok(0);
+        }
+        self.fetch(self.position / size)?;
+        let from = (self.position % size) as usize;
+        let part = &self.sector[from..];
+        let n = part.len().min(out.len());
+        out[..n].copy_from_slice(&part[..n]);
+        self.position += n as u64;
+        Ok(n)
+    }
+}
+
+impl Seek for SectorReader<'_> {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        let target = match to {
+            SeekFrom::Start(at) => Some(at),
+            SeekFrom::Current(by) => self.position.checked_add_signed(by),
+            SeekFrom::End(by) => self.medium.geometry().bytes().checked_add_signed(by),
+        };
+        self.position = target.ok_or_else(|| io::Error::new(io::ErrorKind::InvalidInput, "seek before the start"))?;
+        Ok(self.position)
+    }
+}
+
+/// A medium in memory for tests: counts what is written where, and fails where it is told to.
+#[cfg(test)]
+pub(crate) mod memory {
+    use super::*;
+    use crate::media::{MediaClass, test_drive};
+
+    pub(crate) struct Memory {
+        pub drive: Drive,
+        pub bytes: Vec<u8>,
+        pub writes: Vec<u32>,
+        pub unwritable: Vec<u64>,
+        pub unreadable: Vec<u64>,
+        pub drops_writes_to: Vec<u64>,
+        pub gone_after: Option<u64>,
+        pub flushes: u32,
+    }
+
+    impl Memory {
+        pub fn new(class: MediaClass, sectors: u64) -> Self {
+            Self {
+                drive: test_drive(class, sectors),
+                bytes: vec![0xee; sectors as usize * 512],
+                writes: vec![0; sectors as usize],
+                unwritable: vec![],
+                unreadable: vec![],
+                drops_writes_to: vec![],
+                gone_after: None,
+                flushes: 0,
+            }
+        }
+
+        fn error(op: Op, at: Lba, len: usize, cause: fn(io::Error) -> Cause) -> MediumError {
+            let at = Some(Sectors::new(at.0, len as u64 / 512));
+            MediumError { op, at, cause: cause(io::Error::other("scripted")) }
+        }
+
+        fn answer(&mut self, op: Op, at: Lba, len: usize, bad: &[u64]) -> Result<(), MediumError> {
+            if let Some(left) = &mut self.gone_after {
+                *left = left.checked_sub(1).ok_or_else(|| Self::error(op, at, len, Cause::Gone))?;
+            }
+            let asked = Sectors::new(at.0, len as u64 / 512);
+            match bad.iter().any(|b| asked.contains(Lba(*b))) {
+                true => Err(Self::error(op, at, len, Cause::BadSector)),
+                false => Ok(()),
+            }
+        }
+    }
+
+    impl Medium for Memory {
+        fn geometry(&self) -> Geometry {
+            self.drive.geometry
+        }
+        fn identify(&mut self) -> Result<Drive, MediumError> {
+            Ok(self.drive.clone())
+        }
+        fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
+            self.answer(Op::Read, at, out.len(), &self.unreadable.clone())?;
+            let from = at.0 as usize * 512;
+            out.copy_from_slice(&self.bytes[from..from + out.len()]);
+            Ok(())
+        }
+        fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError> {
+            self.answer(Op::Write, at, data.len(), &self.unwritable.clone())?;
+            for (i, sector) in data.chunks(512).enumerate() {
+                let lba = at.0 as usize + i;
+                self.writes[lba] += 1;
+                if !self.drops_writes_to.contains(&(lba as u64)) {
+                    self.bytes[lba * 512..][..512].copy_from_slice(sector);
+                }
+            }
+            Ok(())
+        }
+        fn flush(&mut self) -> Result<(), MediumError> {
+            self.flushes += 1;
+            Ok(())
+        }
+    }
+}

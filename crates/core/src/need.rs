@@ -1,0 +1,80 @@
+//! From three questions to the outcome that is needed (SP 800-88, decision flow of the sanitization section).
+
+use crate::rules::Outcome;
+use serde::{Deserialize, Serialize};
+use std::fmt;
+
+/// Confidentiality category of what the drive held (FIPS 199).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Sensitivity {
+    /// Low impact.
+    Low,
+    /// Moderate impact.
+    Moderate,
+    /// High impact.
+    High,
+}
+
+impl fmt::Display for Sensitivity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Sensitivity::Low => "low",
+            Sensitivity::Moderate => "moderate",
+            Sensitivity::High => "high",
+        })
+    }
+}
+
+/// The answers to the three questions.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Need {
+    /// How sensitive is what it held?
+    pub sensitivity: Sensitivity,
+    /// Will the drive be used again?
+    pub reuse: bool,
+    /// Does it leave the organisation's control?
+    pub leaves: bool,
+}
+
+impl Need {
+    /// The outcome that these answers ask for.
+    pub fn outcome(self) -> Outcome {
+        use Sensitivity::*;
+        match (self.sensitivity, self.reuse, self.leaves) {
+            (Low, _, false) => Outcome::Clear,
+            (Low, _, true) => Outcome::Purge,
+            (Moderate | High, false, _) => Outcome::Destroy,
+            (Moderate, true, false) => Outcome::Clear,
+            (Moderate, true, true) => Outcome::Purge,
+            (High, true, false) => Outcome::Purge,
+            (High, true, true) => Outcome::Destroy,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{Outcome::*, Sensitivity::*, *};
+
+    #[test]
+    fn every_answer_has_its_outcome() {
+        let cases = [
+            (Low, true, false, Clear),
+            (Low, false, false, Clear),
+            (Low, true, true, Purge),
+            (Low, false, true, Purge),
+            (Moderate, true, false, Clear),
+            (Moderate, true, true, Purge),
+            (Moderate, false, false, Destroy),
+            (Moderate, false, true, Destroy),
+            (High, true, false, Purge),
+            (High, true, true, Destroy),
+            (High, false, false, Destroy),
+            (High, false, true, Destroy),
+        ];
+        for (sensitivity, reuse, leaves, outcome) in cases {
+            assert_eq!(Need { sensitivity, reuse, leaves }.outcome(), outcome, "{sensitivity} reuse {reuse} leaves {leaves}");
+        }
+    }
+}

@@ -1,0 +1,71 @@
+//! Text that came from outside, and how numbers are written in records.
+
+/// A text from a drive or a volume made safe to show: control characters (terminal escape codes among them),
+/// directional overrides and undecodable bytes become `·`; ends are trimmed.
+pub fn printable(raw: &[u8]) -> String {
+    let text: String = String::from_utf8_lossy(raw).chars().map(|c| if is_hostile(c) { '·' } else { c }).collect();
+    text.trim_matches(|c: char| c.is_whitespace() || c == '·').to_string()
+}
+
+/// Characters that could move the cursor, reorder text, or hide.
+fn is_hostile(c: char) -> bool {
+    c.is_control()
+        || matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fffd}' | '\u{e000}'..='\u{f8ff}')
+}
+
+/// 64-bit numbers as JSON strings: RFC 8785 keeps only 53 bits of a JSON number.
+pub mod u64_string {
+    use serde::{Deserialize, Deserializer, Serializer, de::Error};
+
+    /// Writes the number as a decimal string.
+    pub fn serialize<S: Serializer>(number: &u64, to: S) -> Result<S::Ok, S::Error> {
+        to.collect_str(number)
+    }
+
+    /// Reads a decimal string; anything else is an error.
+    pub fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<u64, D::Error> {
+        let text = <std::borrow::Cow<'de, str>>::deserialize(from)?;
+        text.parse().map_err(|_| D::Error::custom(format!("`{text}` is not a whole number")))
+    }
+}
+
+/// Bytes as lower-case hexadecimal strings.
+pub mod hex {
+    use serde::{Deserialize, Deserializer, Serializer, de::Error};
+
+    /// Two digits a byte.
+    pub fn encode(bytes: &[u8]) -> String {
+        bytes.iter().map(|b| format!("{b:02x}")).collect()
+    }
+
+    /// The bytes of a string of hexadecimal digits; `None` for anything else.
+    pub fn decode(text: &str) -> Option<Vec<u8>> {
+        let digits: Option<Vec<u8>> = text.chars().map(|c| c.to_digit(16).map(|d| d as u8)).collect();
+        let digits = digits?;
+        digits.len().is_multiple_of(2).then(|| digits.chunks(2).map(|pair| pair[0] << 4 | pair[1]).collect())
+    }
+
+    /// Writes `bytes` as a string.
+    pub fn serialize<S: Serializer>(bytes: &[u8], to: S) -> Result<S::Ok, S::Error> {
+        to.serialize_str(&encode(bytes))
+    }
+
+    /// Reads a string into whatever is made of the right number of bytes.
+    pub fn deserialize<'de, D: Deserializer<'de>, T: TryFrom<Vec<u8>>>(from: D) -> Result<T, D::Error> {
+        let text = <std::borrow::Cow<'de, str>>::deserialize(from)?;
+        decode(&text)
+            .and_then(|bytes| T::try_from(bytes).ok())
+            .ok_or_else(|| D::Error::custom("not hexadecimal digits of the right number"))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::printable;
+
+    #[test]
+    fn escape_codes_and_overrides_never_get_through() {
+        assert_eq!(printable(b"  \x1b[2Jgone\x07\xff "), "[2Jgone");
+        assert_eq!(printable("a\u{202e}b\u{9b}c".as_bytes()), "a·b·c");
+    }
+}
