@@ -1,1 +1,387 @@
-//! Placeholder.
+//! The ledger: jobs, their events as they happen, and their records, in one SQLite file.
+//!
+//! What does not live here: any judgement. A record's claim is judged again by jurex-core whenever it is read, so that
+//! an altered ledger cannot claim more than its evidence. Records are added, never changed: the newest one counts.
+#![forbid(unsafe_code)]
+
+use jiff::Timestamp;
+use jurex_core::erase::Event;
+use jurex_core::media::Drive;
+use jurex_core::record::{BadRecord, JobId, Record};
+use rusqlite::{Connection, ErrorCode, OptionalExtension, params};
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+/// An open ledger. Every worker opens its own; SQLite lets them take turns.
+#[derive(Debug)]
+pub struct Ledger {
+    connection: Connection,
+    path: PathBuf,
+}
+
+/// Why the ledger could not do something.
+#[derive(Debug, thiserror::Error)]
+pub enum LedgerError {
+    /// The folder can't be made.
+    #[error("cannot make the folder of the ledger, {path}: {cause}")]
+    Folder {
+        /// The folder.
+        path: String,
+        /// The system's words.
+        cause: std::io::Error,
+    },
+    /// SQLite says no.
+    #[error("the ledger {path} {}: {cause}", .cause.sqlite_error_code().map_or("failed", why))]
+    Sql {
+        /// The ledger's file.
+        path: String,
+        /// SQLite's words.
+        cause: rusqlite::Error,
+    },
+    /// Made by a newer version.
+    #[error("the ledger {path} was made by a newer version of Jurex (its format is {found}, this version knows {known})")]
+    TooNew {
+        /// The ledger's file.
+        path: String,
+        /// Its format.
+        found: i64,
+        /// The newest format known here.
+        known: i64,
+    },
+    /// The same name twice: drawn again by the caller.
+    #[error("there is a job {0} already")]
+    Exists(JobId),
+    /// No such job.
+    #[error("there is no job {job} in the ledger {path}")]
+    NoJob {
+        /// The name asked for.
+        job: JobId,
+        /// The ledger's file.
+        path: String,
+    },
+    /// The job was begun and never ended.
+    #[error("job {job} on {drive} was begun at {started} and never came to an end: it is Not sanitized, and there is no certificate for it")]
+    NeverEnded {
+        /// The job.
+        job: JobId,
+        /// Its drive.
+        drive: String,
+        /// Its beginning.
+        started: String,
+    },
+    /// What is stored is not a record, or contradicts itself.
+    #[error("the ledger's record of job {job} cannot be used: {cause}")]
+    Record {
+        /// The job.
+        job: JobId,
+        /// What is wrong with it.
+        cause: BadRecord,
+    },
+}
+
+fn why(code: ErrorCode) -> &'static str {
+    match code {
+        ErrorCode::DiskFull => "cannot grow, its disk is full",
+        ErrorCode::ReadOnly | ErrorCode::PermissionDenied | ErrorCode::CannotOpen => "cannot be written",
+        ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt => "is damaged",
+        ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked => "is held by another program",
+        _ => "failed",
+    }
+}
+
+/// A job as the list shows it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Entry {
+    /// Its name.
+    pub job: JobId,
+    /// What its drive is called.
+    pub drive: String,
+    /// When it began, RFC 3339.
+    pub started: String,
+    /// Whether it came to an end.
+    pub ended: bool,
+}
+
+/// Steps from one format to the next; the file's `user_version` counts those done.
+const MIGRATIONS: [&str; 1] = ["
+    CREATE TABLE job (
+        name TEXT PRIMARY KEY,
+        drive TEXT NOT NULL,
+        serial TEXT,
+        started TEXT NOT NULL
+    ) STRICT;
+    CREATE TABLE event (
+        job TEXT NOT NULL REFERENCES job(name),
+        number INTEGER NOT NULL,
+        time TEXT NOT NULL,
+        json TEXT NOT NULL,
+        PRIMARY KEY (job, number)
+    ) STRICT, WITHOUT ROWID;
+    CREATE TABLE record (
+        number INTEGER PRIMARY KEY AUTOINCREMENT,
+        job TEXT NOT NULL REFERENCES job(name),
+        made TEXT NOT NULL,
+        json TEXT NOT NULL
+    ) STRICT;
+    CREATE INDEX record_of_job ON record(job, number);
+"];
+
+impl Ledger {
+    /// Opens the ledger at `path`, making it and its folder if they are not there.
+    ///
+    /// # Errors
+    /// No folder, no rights, a full disk, a damaged file, or one made by a newer version.
+    pub fn open(path: &Path) -> Result<Self, LedgerError> {
+        if let Some(folder) = path.parent() {
+            let failed = |cause| LedgerError::Folder { path: folder.display().to_string(), cause };
+            std::fs::create_dir_all(folder).map_err(failed)?;
+        }
+        let path = path.to_path_buf();
+        let connection = Connection::open(&path).map_err(|e| sql(&path, e))?;
+        let mut ledger = Self { connection, path };
+        ledger.prepare()?;
+        Ok(ledger)
+    }
+
+    fn prepare(&mut self) -> Result<(), LedgerError> {
+        let path = self.path.clone();
+        let run = || -> rusqlite::Result<i64> {
+            self.connection.busy_timeout(Duration::from_secs(10))?;
+            self.connection.pragma_update(None, "journal_mode", "wal")?;
+            // An event that was told must survive a power cut.
+            self.connection.pragma_update(None, "synchronous", "full")?;
+            self.connection.pragma_update(None, "foreign_keys", true)?;
+            self.connection.query_row("PRAGMA user_version", [], |row| row.get(0))
+        };
+        let known = MIGRATIONS.len() as i64;
+        let found = run().map_err(|e| sql(&path, e))?;
+        if found > known {
+            return Err(LedgerError::TooNew { path: path.display().to_string(), found, known });
+        }
+        self.migrate().map_err(|e| sql(&path, e))
+    }
+
+    fn migrate(&mut self) -> rusqlite::Result<()> {
+        let change = self.connection.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate)?;
+        let done: i64 = change.query_row("PRAGMA user_version", [], |row| row.get(0))?;
+        for step in &MIGRATIONS[(done.max(0) as usize).min(MIGRATIONS.len())..] {
+            change.execute_batch(step)?;
+        }
+        change.pragma_update(None, "user_version", MIGRATIONS.len() as i64)?;
+        change.commit()
+    }
+
+    fn sql(&self, cause: rusqlite::Error) -> LedgerError {
+        sql(&self.path, cause)
+    }
+
+    /// Notes that a job begins.
+    ///
+    /// # Errors
+    /// [`LedgerError::Exists`] if the name is taken.
+    pub fn begin(&self, job: &JobId, drive: &Drive, started: Timestamp) -> Result<(), LedgerError> {
+        let row = params![job.as_str(), drive.called(), drive.identity.serial, started.to_string()];
+        let done = self.connection.execute("INSERT INTO job (name, drive, serial, started) VALUES (?1, ?2, ?3, ?4)", row);
+        match done {
+            Ok(_) => Ok(()),
+            Err(e) if e.sqlite_error_code() == Some(ErrorCode::ConstraintViolation) => Err(LedgerError::Exists(job.clone())),
+            Err(e) => Err(self.sql(e)),
+        }
+    }
+
+    /// Notes an event of a job. Mere progress is not kept.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn tell(&self, job: &JobId, event: &Event, time: Timestamp) -> Result<(), LedgerError> {
+        if matches!(event, Event::Advanced { .. }) {
+            return Ok(());
+        }
+        let json = serde_json::to_string(event).expect("an event holds only strings, numbers and lists");
+        let insert = "INSERT INTO event (job, number, time, json)
+            SELECT ?1, 1 + coalesce(max(number), 0), ?2, ?3 FROM event WHERE job = ?1";
+        let mut statement = self.connection.prepare_cached(insert).map_err(|e| self.sql(e))?;
+        statement.execute(params![job.as_str(), time.to_string(), json]).map_err(|e| self.sql(e)).map(drop)
+    }
+
+    /// Adds the record of a job, beside any earlier one.
+    ///
+    /// # Errors
+    /// A full disk, no rights, or a job that was never begun here.
+    pub fn add_record(&self, record: &Record, made: Timestamp) -> Result<(), LedgerError> {
+        let row = params![record.job.as_str(), made.to_string(), record.to_json()];
+        self.connection
+            .execute("INSERT INTO record (job, made, json) VALUES (?1, ?2, ?3)", row)
+            .map_err(|e| self.sql(e))
+            .map(drop)
+    }
+
+    /// The newest record of a job, judged again.
+    ///
+    /// # Errors
+    /// No such job, one that never ended, or a record that does not hold.
+    pub fn record(&self, job: &JobId) -> Result<Record, LedgerError> {
+        let newest = "SELECT json FROM record WHERE job = ?1 ORDER BY number DESC LIMIT 1";
+        let json: Option<String> =
+            self.connection.query_row(newest, [job.as_str()], |row| row.get(0)).optional().map_err(|e| self.sql(e))?;
+        match json {
+            Some(json) => Record::from_json(&json).map_err(|cause| LedgerError::Record { job: job.clone(), cause }),
+            None => Err(self.why_no_record(job)?),
+        }
+    }
+
+    fn why_no_record(&self, job: &JobId) -> Result<LedgerError, LedgerError> {
+        let begun: Option<(String, String)> = self
+            .connection
+            .query_row("SELECT drive, started FROM job WHERE name = ?1", [job.as_str()], |row| Ok((row.get(0)?, row.get(1)?)))
+            .optional()
+            .map_err(|e| self.sql(e))?;
+        Ok(match begun {
+            Some((drive, started)) => LedgerError::NeverEnded { job: job.clone(), drive, started },
+            None => LedgerError::NoJob { job: job.clone(), path: self.path.display().to_string() },
+        })
+    }
+
+    /// The stored events of a job as JSON, with their times, in order.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn events(&self, job: &JobId) -> Result<Vec<(String, String)>, LedgerError> {
+        let run = || -> rusqlite::Result<Vec<(String, String)>> {
+            let mut statement = self.connection.prepare("SELECT time, json FROM event WHERE job = ?1 ORDER BY number")?;
+            statement.query_map([job.as_str()], |row| Ok((row.get(0)?, row.get(1)?)))?.collect()
+        };
+        run().map_err(|e| self.sql(e))
+    }
+
+    /// Every job, newest first.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn jobs(&self) -> Result<Vec<Entry>, LedgerError> {
+        let all = "SELECT name, drive, started, EXISTS (SELECT 1 FROM record WHERE job = name) FROM job ORDER BY started DESC, name";
+        let run = || -> rusqlite::Result<Vec<(String, String, String, bool)>> {
+            let mut statement = self.connection.prepare(all)?;
+            statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?)))?.collect()
+        };
+        let rows = run().map_err(|e| self.sql(e))?;
+        let entry = |(name, drive, started, ended): (String, String, String, bool)| {
+            Some(Entry { job: name.parse().ok()?, drive, started, ended })
+        };
+        Ok(rows.into_iter().filter_map(entry).collect())
+    }
+}
+
+fn sql(path: &Path, cause: rusqlite::Error) -> LedgerError {
+    LedgerError::Sql { path: path.display().to_string(), cause }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jurex_core::contents::Contents;
+    use jurex_core::evidence::{Ended, Evidence};
+    use jurex_core::media::{Bus, Geometry, HiddenAreas, Identity, MediaClass};
+    use jurex_core::method::LIBRARY;
+    use jurex_core::notation::Entropy;
+    use jurex_core::plan::{Order, Plan};
+    use jurex_core::record::{Papers, Tool};
+    use jurex_core::rules::Outcome;
+
+    fn drive() -> Drive {
+        Drive {
+            path: "sim:2".into(),
+            identity: Identity { serial: Some("FM2000K7Q41M".into()), ..Identity::default() },
+            class: MediaClass::Magnetic,
+            class_basis: "the test says so".into(),
+            bus: Bus::Sata,
+            geometry: Geometry { logical: 512, physical: 512, sectors: 64 },
+            hidden: HiddenAreas::None,
+            bridged: false,
+            simulated: true,
+        }
+    }
+
+    struct Zero;
+    impl Entropy for Zero {
+        fn fill(&mut self, out: &mut [u8]) {
+            out.fill(0);
+        }
+    }
+
+    fn stopped_record(job: &JobId) -> Record {
+        let plan = Plan::new(&drive(), &Order::of_method(&LIBRARY[0]), &mut Zero).unwrap();
+        let evidence = Evidence { drive: drive(), range: plan.range(), passes: vec![], planned_passes: 1, ended: Ended::Stopped };
+        let tool = Tool { name: "Jurex".into(), version: "0".into() };
+        let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);
+        Record::new(job.clone(), tool, &plan, Contents::default(), evidence, times, Papers::default())
+    }
+
+    #[test]
+    fn records_outlive_the_process_and_the_newest_counts() {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("deep/ledger.sqlite3");
+        let job: JobId = "261123-AAAAAA".parse().unwrap();
+        {
+            let ledger = Ledger::open(&path).unwrap();
+            ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+            ledger.tell(&job, &Event::Held, Timestamp::UNIX_EPOCH).unwrap();
+            ledger.tell(&job, &Event::WentOn, Timestamp::UNIX_EPOCH).unwrap();
+            assert!(matches!(ledger.record(&job), Err(LedgerError::NeverEnded { .. })), "no record without an end");
+            ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
+            let mut later = stopped_record(&job);
+            later.papers.lot = "BW-0417".into();
+            ledger.add_record(&later, Timestamp::UNIX_EPOCH).unwrap();
+        }
+        let ledger = Ledger::open(&path).unwrap();
+        let record = ledger.record(&job).unwrap();
+        assert_eq!((record.papers.lot.as_str(), record.claim().outcome()), ("BW-0417", Outcome::NotSanitized));
+        let told: Vec<String> = ledger.events(&job).unwrap().into_iter().map(|(_, json)| json).collect();
+        assert_eq!(told, [r#"{"event":"held"}"#, r#"{"event":"went-on"}"#]);
+        assert!(ledger.jobs().unwrap()[0].ended);
+        assert!(matches!(ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH), Err(LedgerError::Exists(_))));
+    }
+
+    #[test]
+    fn an_altered_ledger_cannot_claim_more() {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("ledger.sqlite3");
+        let job: JobId = "261123-BBBBBB".parse().unwrap();
+        let ledger = Ledger::open(&path).unwrap();
+        ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+        ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
+        let forged = "UPDATE record SET json = replace(json, '\"outcome\":\"not-sanitized\"', '\"outcome\":\"clear\"')";
+        Connection::open(&path).unwrap().execute(forged, []).unwrap();
+        assert!(matches!(ledger.record(&job), Err(LedgerError::Record { .. })));
+    }
+
+    #[test]
+    fn a_file_that_is_no_ledger_and_one_of_the_future_are_refused_unharmed() {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("ledger.sqlite3");
+        std::fs::write(&path, b"not a database, but long enough to be looked at as one by its first bytes").unwrap();
+        assert!(Ledger::open(&path).unwrap_err().to_string().contains("is damaged"));
+        assert!(std::fs::read(&path).unwrap().starts_with(b"not a database"));
+        let newer = dir.path().join("newer.sqlite3");
+        Connection::open(&newer).unwrap().pragma_update(None, "user_version", 99).unwrap();
+        assert!(matches!(Ledger::open(&newer), Err(LedgerError::TooNew { found: 99, .. })));
+    }
+
+    #[test]
+    fn many_workers_write_at_once() {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("ledger.sqlite3");
+        std::thread::scope(|scope| {
+            for worker in 0..6u8 {
+                let path = &path;
+                scope.spawn(move || {
+                    let ledger = Ledger::open(path).unwrap();
+                    let job = JobId::new("261123", [worker, 0, 0, worker]);
+                    ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+                    (0..20).for_each(|_| ledger.tell(&job, &Event::Held, Timestamp::UNIX_EPOCH).unwrap());
+                });
+            }
+        });
+        assert_eq!(Ledger::open(&path).unwrap().jobs().unwrap().len(), 6);
+    }
+}

@@ -1,1 +1,15 @@
-//! Placeholder.
+//! Simulated drives that ship with the product: they hold true bytes, answer the same sector I/O as real drives, keep
+//! a physical truth that the host cannot see (a flash drive's spare cells), and fail where a script says so.
+//!
+//! What does not live here: the engine, and anything that decides what a drive has earned.
+#![forbid(unsafe_code)]
+
+mod bench;
+mod contents;
+mod drive;
+mod speed;
+mod store;
+
+pub use bench::{Bay, Bench};
+pub use drive::{Fault, Kind, SimDrive, SimMedium};
+pub use speed::{Pacing, SpeedShape};

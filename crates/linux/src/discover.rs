@@ -1,0 +1,258 @@
+//! Which drives there are, and what sysfs says of each.
+
+use crate::guard::Uses;
+use crate::sysfs::{entries, name, number, text, vpd_serial};
+use jurex_core::guard::Hindrance;
+use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use rustix::fs::{FileType, Stat, stat};
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+/// A drive or image with what stands in the way of erasing it.
+#[derive(Clone, Debug)]
+pub struct Found {
+    /// What it is.
+    pub drive: Drive,
+    /// What stands in the way.
+    pub hindrances: Vec<Hindrance>,
+}
+
+/// Why a path does not lead to a drive or an image.
+#[derive(Debug, thiserror::Error)]
+pub enum FindError {
+    /// There is nothing there, or it can't be looked at.
+    #[error("there is no drive or image at {path}: {cause}")]
+    Unreachable {
+        /// The path as given.
+        path: String,
+        /// The system's words.
+        cause: io::Error,
+    },
+    /// Neither a block device nor a regular file.
+    #[error("{path} is {what}; a drive is a block device or an image file")]
+    NotAMedium {
+        /// The path as given.
+        path: String,
+        /// What it is.
+        what: &'static str,
+    },
+    /// A part of a drive, or something built on drives.
+    #[error("{path} is {what}; Jurex erases whole drives{advice}")]
+    NotADrive {
+        /// The path as given.
+        path: String,
+        /// What it is.
+        what: String,
+        /// What to do instead.
+        advice: String,
+    },
+    /// A file that no sector grid fits on.
+    #[error("{path} has {bytes} bytes, which is {problem}; an image is a whole number of 512-byte sectors")]
+    NotWholeSectors {
+        /// The path as given.
+        path: String,
+        /// Its size.
+        bytes: u64,
+        /// What is wrong with it.
+        problem: &'static str,
+    },
+}
+
+/// The system's views of its devices, usually `/sys`, `/proc` and `/dev`; tests point them at trees of their own.
+#[derive(Clone, Debug)]
+pub struct System {
+    pub(crate) sys: PathBuf,
+    pub(crate) proc: PathBuf,
+}
+
+impl Default for System {
+    fn default() -> Self {
+        Self { sys: "/sys".into(), proc: "/proc".into() }
+    }
+}
+
+/// Devices that are made of memory or of other drives.
+const NOT_DRIVES: [(&str, &str); 6] = [
+    ("ram", "a memory disk"),
+    ("zram", "compressed memory"),
+    ("dm-", "a mapped volume, built on drives"),
+    ("md", "a RAID volume, built on drives"),
+    ("bcache", "a cache volume, built on drives"),
+    ("fd", "a floppy drive"),
+];
+
+fn not_a_drive(name: &str) -> Option<&'static str> {
+    NOT_DRIVES.iter().find(|(prefix, _)| name.starts_with(prefix)).map(|(_, what)| *what)
+}
+
+impl System {
+    /// Every drive of this machine, in the order of their names, loop devices last; empty loop devices and readers
+    /// without media are left out.
+    pub fn drives(&self) -> Vec<Found> {
+        let uses = Uses::read(self);
+        let mut found: Vec<Found> = entries(&self.sys.join("block"))
+            .into_iter()
+            .filter(|dir| not_a_drive(&name(dir)).is_none() && number(dir, "hidden").unwrap_or(0) == 0)
+            .map(|dir| self.found(&dir, &uses))
+            .filter(|f| f.drive.geometry.sectors > 0 || f.drive.class == MediaClass::Optical)
+            .collect();
+        found.sort_by_key(|f| (f.drive.bus == Bus::Loop, natural(&f.drive.path)));
+        found
+    }
+
+    /// The drive or image at `path`.
+    ///
+    /// # Errors
+    /// Nothing there, not a whole drive, or a file that is not a whole number of sectors.
+    pub fn find(&self, path: &Path) -> Result<Found, FindError> {
+        let shown = path.display().to_string();
+        let unreachable = |cause| FindError::Unreachable { path: shown.clone(), cause };
+        let real = fs::canonicalize(path).map_err(unreachable)?;
+        let status = stat(&real).map_err(|e| unreachable(e.into()))?;
+        match FileType::from_raw_mode(status.st_mode) {
+            FileType::BlockDevice => self.find_device(&shown, &status),
+            FileType::RegularFile => self.find_image(&shown, &real, &status),
+            FileType::Directory => Err(FindError::NotAMedium { path: shown, what: "a folder" }),
+            _ => Err(FindError::NotAMedium { path: shown, what: "no storage" }),
+        }
+    }
+
+    fn find_device(&self, shown: &str, status: &Stat) -> Result<Found, FindError> {
+        let dir = self.device_dir(status.st_rdev).map_err(|cause| FindError::Unreachable { path: shown.into(), cause })?;
+        let not_a_drive_error = |what: String, advice: String| FindError::NotADrive { path: shown.into(), what, advice };
+        if dir.join("partition").exists() {
+            let whole = dir.parent().map(name).unwrap_or_default();
+            let advice = format!(": name /dev/{whole}, with --from and --to if only a part of it is meant");
+            return Err(not_a_drive_error(format!("a partition of /dev/{whole}"), advice));
+        }
+        if let Some(what) = not_a_drive(&name(&dir)) {
+            return Err(not_a_drive_error(what.into(), ": name the drives under it".into()));
+        }
+        Ok(self.found(&dir, &Uses::read(self)))
+    }
+
+    /// The folder of a block device in sysfs. Gone with the drive.
+    pub(crate) fn device_dir(&self, device: u64) -> io::Result<PathBuf> {
+        let (major, minor) = (rustix::fs::major(device), rustix::fs::minor(device));
+        fs::canonicalize(self.sys.join(format!("dev/block/{major}:{minor}")))
+    }
+
+    fn find_image(&self, shown: &str, real: &Path, status: &Stat) -> Result<Found, FindError> {
+        let bytes = status.st_size as u64;
+        let problem = match bytes {
+            0 => Some("empty"),
+            1..512 => Some("shorter than a sector"),
+            _ if !bytes.is_multiple_of(512) => Some("not a whole number of sectors"),
+            _ => None,
+        };
+        if let Some(problem) = problem {
+            return Err(FindError::NotWholeSectors { path: shown.into(), bytes, problem });
+        }
+        Ok(Found { drive: image(real, bytes), hindrances: Uses::read(self).of_image(real) })
+    }
+
+    fn found(&self, dir: &Path, uses: &Uses) -> Found {
+        let drive = self.drive(dir);
+        let hindrances = uses.of_drive(dir, &drive);
+        Found { drive, hindrances }
+    }
+
+    /// What sysfs says of the block device whose folder is `dir`.
+    pub(crate) fn drive(&self, dir: &Path) -> Drive {
+        let real = fs::canonicalize(dir).unwrap_or_else(|_| dir.into());
+        let device = dir.join("device");
+        let device_name = name(dir);
+        let bus = bus(&device_name, &real);
+        let (class, class_basis) = class(bus, dir);
+        let logical = number(dir, "queue/logical_block_size").filter(|n| n.is_power_of_two() && *n >= 512).unwrap_or(512);
+        let physical = number(dir, "queue/physical_block_size").filter(|n| n.is_multiple_of(logical)).unwrap_or(logical);
+        // The attribute counts units of 512 bytes whatever the sector size is.
+        let sectors = number(dir, "size").unwrap_or(0).saturating_mul(512) / logical;
+        Drive {
+            path: format!("/dev/{}", device_name.replace('!', "/")),
+            identity: Identity {
+                maker: text(&device, "vendor").filter(|v| v != "ATA" && !v.starts_with("0x")),
+                model: text(&device, "model").or_else(|| text(&device, "name")),
+                serial: text(&device, "serial").or_else(|| text(dir, "serial")).or_else(|| vpd_serial(&device)),
+                firmware: text(&device, "rev").or_else(|| text(&device, "firmware_rev")).or_else(|| text(&device, "fwrev")),
+            },
+            class,
+            class_basis,
+            bus,
+            geometry: Geometry { logical: logical as u32, physical: physical as u32, sectors },
+            hidden: match bus {
+                Bus::Sata | Bus::Sas | Bus::Usb | Bus::Unknown => HiddenAreas::NotAsked,
+                Bus::Nvme | Bus::Mmc | Bus::Virtio | Bus::Loop | Bus::File => HiddenAreas::None,
+            },
+            bridged: bus == Bus::Usb && class != MediaClass::RemovableFlash,
+            simulated: false,
+        }
+    }
+}
+
+/// An image file as a drive.
+pub(crate) fn image(real: &Path, bytes: u64) -> Drive {
+    Drive {
+        path: real.display().to_string(),
+        identity: Identity::default(),
+        class: MediaClass::Virtual,
+        class_basis: "it is a regular file".into(),
+        bus: Bus::File,
+        geometry: Geometry { logical: 512, physical: 512, sectors: bytes / 512 },
+        hidden: HiddenAreas::None,
+        bridged: false,
+        simulated: false,
+    }
+}
+
+fn bus(device: &str, real: &Path) -> Bus {
+    let path = real.to_string_lossy();
+    match device {
+        d if d.starts_with("loop") => Bus::Loop,
+        d if d.starts_with("nvme") => Bus::Nvme,
+        d if d.starts_with("mmcblk") => Bus::Mmc,
+        d if d.starts_with("vd") || d.starts_with("xvd") => Bus::Virtio,
+        _ if path.contains("/usb") => Bus::Usb,
+        _ if path.contains("/ata") => Bus::Sata,
+        d if d.starts_with("sd") || d.starts_with("sr") => Bus::Sas,
+        _ => Bus::Unknown,
+    }
+}
+
+/// Class of media, and how it is known.
+fn class(bus: Bus, dir: &Path) -> (MediaClass, String) {
+    let rotational = number(dir, "queue/rotational");
+    // SCSI peripheral device type 5 is an optical drive.
+    if number(&dir.join("device"), "type") == Some(5) {
+        return (MediaClass::Optical, "it is an optical drive".into());
+    }
+    let (class, basis) = match (bus, rotational) {
+        (Bus::Loop, _) => {
+            let file = text(&dir.join("loop"), "backing_file").unwrap_or_else(|| "nothing".into());
+            return (MediaClass::Virtual, format!("it is a loop device over {file}"));
+        }
+        (Bus::Virtio, _) => (MediaClass::Virtual, "it is a virtual machine's drive"),
+        (Bus::File, _) => (MediaClass::Virtual, "it is a regular file"),
+        (Bus::Nvme, _) => (MediaClass::SolidState, "it speaks NVMe"),
+        (Bus::Mmc, _) => match text(&dir.join("device"), "type").as_deref() {
+            Some("SD" | "SDcombo") => (MediaClass::RemovableFlash, "it is an SD card"),
+            Some("MMC") => (MediaClass::EmbeddedFlash, "it is an MMC device"),
+            _ => (MediaClass::Unknown, "the card does not say what it is"),
+        },
+        (Bus::Usb, _) if number(dir, "removable") == Some(1) => (MediaClass::RemovableFlash, "it is removable and on USB"),
+        (Bus::Usb, Some(0)) => (MediaClass::SolidState, "its bridge says that nothing turns"),
+        (Bus::Usb, _) => (MediaClass::Unknown, "its USB bridge does not tell what stands behind it"),
+        (Bus::Sata | Bus::Sas, Some(0)) => (MediaClass::SolidState, "it says that nothing turns"),
+        (Bus::Sata | Bus::Sas, Some(1)) => (MediaClass::Magnetic, "it says that it turns"),
+        _ => (MediaClass::Unknown, "the system does not tell"),
+    };
+    (class, basis.into())
+}
+
+/// Splits digits from text, so that `loop10` follows `loop9`.
+fn natural(path: &str) -> (String, u64) {
+    let digits = path.len() - path.trim_end_matches(|c: char| c.is_ascii_digit()).len();
+    let (text, number) = path.split_at(path.len() - digits);
+    (text.into(), number.parse().unwrap_or(0))
+}

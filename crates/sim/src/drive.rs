@@ -1,0 +1,204 @@
+//! A simulated drive and the medium through which the engine works on it.
+
+use crate::speed::{Pacer, Pacing, SpeedShape, sleep_until};
+use crate::store::Store;
+use jurex_core::media::{Drive, Geometry};
+use jurex_core::medium::{Cause, Medium, MediumError, Op};
+use jurex_core::units::{Lba, Sectors};
+use std::io;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
+
+/// How the cells of a drive behave.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Kind {
+    /// Platters: written in place.
+    Magnetic,
+    /// Flash: written to fresh cells, the old ones kept among this many spare ones per hundred addressable.
+    Flash {
+        /// Spare cells per hundred addressable ones.
+        spare_percent: u32,
+    },
+}
+
+/// Something that goes wrong on a simulated drive.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fault {
+    /// These sectors can't be read.
+    Unreadable(Sectors),
+    /// These sectors can't be written.
+    Unwritable(Sectors),
+    /// Writes to these sectors are acknowledged and dropped.
+    DropsWrites(Sectors),
+    /// The drive goes away after so many more reads and writes.
+    VanishesAfter(u64),
+}
+
+struct State {
+    store: Store,
+    faults: Vec<Fault>,
+    pacer: Pacer,
+    in_use: bool,
+}
+
+/// A simulated drive. Clones are handles on the same drive.
+#[derive(Clone)]
+pub struct SimDrive {
+    drive: Drive,
+    shape: SpeedShape,
+    pacing: Pacing,
+    state: Arc<Mutex<State>>,
+}
+
+impl SimDrive {
+    /// A drive of zeros.
+    pub fn new(drive: Drive, kind: Kind, shape: SpeedShape, pacing: Pacing) -> Self {
+        let bytes = drive.geometry.bytes();
+        let spare = match kind {
+            Kind::Magnetic => 0,
+            Kind::Flash { spare_percent } => (bytes / crate::store::PAGE as u64 * u64::from(spare_percent) / 100).max(4) as u32,
+        };
+        let state = State { store: Store::new(bytes, spare), faults: vec![], pacer: Pacer::default(), in_use: false };
+        Self { drive, shape, pacing, state: Arc::new(Mutex::new(state)) }
+    }
+
+    fn state(&self) -> MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// What the drive says of itself.
+    pub fn drive(&self) -> &Drive {
+        &self.drive
+    }
+
+    /// Lets a fault happen from now on.
+    pub fn add_fault(&self, fault: Fault) {
+        self.state().faults.push(fault);
+    }
+
+    /// Fills the drive before it is first looked at.
+    pub(crate) fn prepare(&self, fill: impl FnOnce(&mut Store)) {
+        let mut state = self.state();
+        fill(&mut state.store);
+        state.store.forget_spares();
+    }
+
+    /// Whether any cell, reachable by an address or not, holds `needle`: the physical truth that no host command tells.
+    pub fn cells_hold(&self, needle: &[u8]) -> bool {
+        self.state().store.holds_anywhere(needle)
+    }
+
+    /// Opens the drive for reading only, at full speed, as a look does.
+    pub fn peek(&self) -> SimMedium {
+        SimMedium { drive: self.clone(), exclusive: false, pacing: Pacing::Unpaced }
+    }
+
+    /// Opens the drive exclusively.
+    ///
+    /// # Errors
+    /// `ResourceBusy` if it is open exclusively already.
+    pub fn open(&self) -> io::Result<SimMedium> {
+        if std::mem::replace(&mut self.state().in_use, true) {
+            return Err(io::ErrorKind::ResourceBusy.into());
+        }
+        Ok(SimMedium { drive: self.clone(), exclusive: true, pacing: self.pacing })
+    }
+}
+
+/// An open simulated drive.
+pub struct SimMedium {
+    drive: SimDrive,
+    exclusive: bool,
+    pacing: Pacing,
+}
+
+impl Drop for SimMedium {
+    fn drop(&mut self) {
+        if self.exclusive {
+            self.drive.state().in_use = false;
+        }
+    }
+}
+
+impl SimMedium {
+    /// What the script says of an operation; counts it.
+    fn check(state: &mut State, op: Op, at: Sectors) -> Result<(), MediumError> {
+        let error = |cause| Err(MediumError { op, at: Some(at), cause });
+        for fault in &mut state.faults {
+            let hit = |bad: &Sectors| bad.first.0 < at.end() && at.first.0 < bad.end();
+            match (fault, op) {
+                (Fault::VanishesAfter(0), _) => return error(Cause::Gone(io::Error::other("no such device"))),
+                (Fault::VanishesAfter(left), Op::Read | Op::Write) => *left -= 1,
+                (Fault::Unreadable(bad), Op::Read) if hit(bad) => return error(Cause::BadSector(io::Error::other("medium error"))),
+                (Fault::Unwritable(bad), Op::Write) if hit(bad) => return error(Cause::BadSector(io::Error::other("medium error"))),
+                _ => {}
+            }
+        }
+        Ok(())
+    }
+
+    fn stretch(&self, at: Lba, len: usize) -> Sectors {
+        Sectors::new(at.0, len as u64 / u64::from(self.geometry().logical))
+    }
+
+    fn cost(&self, at: Sectors, factor: f64) -> Duration {
+        let geometry = self.geometry();
+        let position = at.first.0 as f64 / geometry.sectors.max(1) as f64;
+        Duration::from_secs_f64(geometry.bytes_of(at.count) as f64 / (self.drive.shape.at(position) * factor))
+    }
+
+    fn work(&mut self, op: Op, at: Sectors, factor: f64, act: impl FnOnce(&mut State)) -> Result<(), MediumError> {
+        if at.end() > self.geometry().sectors {
+            let cause = Cause::Refused(io::Error::new(io::ErrorKind::InvalidInput, "past the end of the drive"));
+            return Err(MediumError { op, at: Some(at), cause });
+        }
+        let cost = self.cost(at, factor);
+        let mut state = self.drive.state();
+        let answer = Self::check(&mut state, op, at);
+        if answer.is_ok() {
+            act(&mut state);
+        }
+        let due = (self.pacing == Pacing::Real).then(|| state.pacer.owe(cost));
+        drop(state);
+        due.into_iter().for_each(sleep_until);
+        answer
+    }
+}
+
+impl Medium for SimMedium {
+    fn geometry(&self) -> Geometry {
+        self.drive.drive.geometry
+    }
+
+    fn identify(&mut self) -> Result<Drive, MediumError> {
+        let at = Sectors::new(0, 0);
+        Self::check(&mut self.drive.state(), Op::Identify, at).map_err(|e| MediumError { at: None, ..e })?;
+        Ok(self.drive.drive.clone())
+    }
+
+    fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
+        let stretch = self.stretch(at, out.len());
+        let from = self.geometry().bytes_of(at.0);
+        self.work(Op::Read, stretch, self.drive.shape.read_factor, |state| state.store.read(from, out))
+    }
+
+    fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError> {
+        let stretch = self.stretch(at, data.len());
+        let sector = u64::from(self.geometry().logical);
+        self.work(Op::Write, stretch, 1.0, |state| {
+            let dropped = |lba: u64| state.faults.iter().any(|f| matches!(f, Fault::DropsWrites(bad) if bad.contains(Lba(lba))));
+            if !state.faults.iter().any(|f| matches!(f, Fault::DropsWrites(_))) {
+                return state.store.write(at.0 * sector, data);
+            }
+            let kept: Vec<u64> = (stretch.first.0..stretch.end()).filter(|lba| !dropped(*lba)).collect();
+            for lba in kept {
+                let from = ((lba - at.0) * sector) as usize;
+                state.store.write(lba * sector, &data[from..from + sector as usize]);
+            }
+        })
+    }
+
+    fn flush(&mut self) -> Result<(), MediumError> {
+        Self::check(&mut self.drive.state(), Op::Flush, Sectors::new(0, 0)).map_err(|e| MediumError { at: None, ..e })
+    }
+}
