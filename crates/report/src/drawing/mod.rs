@@ -1,0 +1,119 @@
+//! A drawing as a list of shapes, so that one description serves the SVG file and the certificate's page.
+
+pub(crate) mod pace;
+pub(crate) mod strata;
+
+use svg::Document;
+use svg::node::element::{Line as SvgLine, Polyline as SvgPolyline, Rectangle, Text as SvgText};
+
+/// What a shape means; the colour follows. Shapes differ too, so that a print without colour says the same.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Ink {
+    /// What was there before.
+    Former,
+    /// Laid by a pass.
+    Laid,
+    /// Read back and right.
+    Proved,
+    /// Faulty.
+    Fault,
+    /// Frames and scales.
+    Rule,
+    /// Words.
+    Text,
+    /// Lesser words.
+    Faint,
+}
+
+impl Ink {
+    /// Red, green and blue on paper.
+    pub(crate) fn rgb(self) -> [u8; 3] {
+        match self {
+            Ink::Former => [0x4a, 0x66, 0x94],
+            Ink::Laid => [0xd8, 0xa8, 0x48],
+            Ink::Proved => [0x12, 0x7a, 0x63],
+            Ink::Fault => [0xb3, 0x26, 0x1e],
+            Ink::Rule => [0xc9, 0xc4, 0xb6],
+            Ink::Text => [0x23, 0x28, 0x2e],
+            Ink::Faint => [0x5d, 0x66, 0x70],
+        }
+    }
+
+    fn hex(self) -> String {
+        let [r, g, b] = self.rgb();
+        format!("#{r:02x}{g:02x}{b:02x}")
+    }
+}
+
+/// Where a text's point lies in it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Anchor {
+    Start,
+    Middle,
+    End,
+}
+
+/// A shape. Coordinates in points from the top left corner; a text's `y` is its baseline.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Shape {
+    Rect { x: f32, y: f32, w: f32, h: f32, ink: Ink },
+    Line { from: (f32, f32), to: (f32, f32), width: f32, ink: Ink },
+    Path { points: Vec<(f32, f32)>, width: f32, ink: Ink },
+    Text { x: f32, y: f32, size: f32, anchor: Anchor, ink: Ink, text: String },
+}
+
+/// Shapes on a surface of a fixed size.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Drawing {
+    pub(crate) width: f32,
+    pub(crate) height: f32,
+    /// What the drawing says, for those who can't see it.
+    pub(crate) description: String,
+    pub(crate) shapes: Vec<Shape>,
+}
+
+impl Drawing {
+    pub(crate) fn to_svg(&self) -> String {
+        let document = Document::new()
+            .set("viewBox", (0, 0, self.width, self.height))
+            .set("width", self.width)
+            .set("height", self.height)
+            .set("role", "img")
+            .add(svg::node::element::Title::new(self.description.as_str()))
+            .add(Rectangle::new().set("width", "100%").set("height", "100%").set("fill", "#ffffff"));
+        self.shapes.iter().fold(document, |d, shape| match shape {
+            Shape::Rect { x, y, w, h, ink } => {
+                d.add(Rectangle::new().set("x", round(*x)).set("y", round(*y)).set("width", round(*w)).set("height", round(*h)).set("fill", ink.hex()))
+            }
+            Shape::Line { from, to, width, ink } => d.add(
+                SvgLine::new()
+                    .set("x1", round(from.0))
+                    .set("y1", round(from.1))
+                    .set("x2", round(to.0))
+                    .set("y2", round(to.1))
+                    .set("stroke", ink.hex())
+                    .set("stroke-width", *width),
+            ),
+            Shape::Path { points, width, ink } => {
+                let points: Vec<String> = points.iter().map(|(x, y)| format!("{},{}", round(*x), round(*y))).collect();
+                let line = SvgPolyline::new().set("points", points.join(" ")).set("fill", "none");
+                d.add(line.set("stroke", ink.hex()).set("stroke-width", *width).set("stroke-linejoin", "round"))
+            }
+            Shape::Text { x, y, size, anchor, ink, text } => {
+                let anchor = match anchor {
+                    Anchor::Start => "start",
+                    Anchor::Middle => "middle",
+                    Anchor::End => "end",
+                };
+                let node = SvgText::new(text.as_str()).set("x", round(*x)).set("y", round(*y)).set("font-size", *size);
+                d.add(node.set("font-family", "Inter, sans-serif").set("text-anchor", anchor).set("fill", ink.hex()))
+            }
+        })
+        .to_string()
+    }
+}
+
+/// Hundredths are enough, and keep the file the same on every machine.
+fn round(v: f32) -> f32 {
+    (v * 100.0).round() / 100.0
+}
