@@ -168,11 +168,15 @@ impl Plan {
 
     /// What will be lost, in one sentence.
     pub fn warning(&self) -> String {
-        let what = match self.range == self.drive.geometry.whole() {
-            true => format!("Every byte of {} on it, {},", self.drive.called(), self.drive.size()),
-            false => format!("Every byte of {} of {}", self.range, self.drive.called()),
-        };
-        format!("{what} is overwritten {} and cannot be brought back.", times(self.passes.len()))
+        let how_often = times(self.passes.len());
+        match self.range == self.drive.geometry.whole() {
+            true => format!(
+                "Everything on {} is lost for good: all {} are overwritten {how_often}.",
+                self.drive.called(),
+                self.drive.size()
+            ),
+            false => format!("What lies on {} of {} is lost for good: overwritten {how_often}.", self.range, self.drive.called()),
+        }
     }
 
     /// Arms the plan: `cleared` is the guard's word on the drive, `typed` what the person read from the drive itself.

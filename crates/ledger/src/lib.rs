@@ -60,7 +60,9 @@ pub enum LedgerError {
         path: String,
     },
     /// The job was begun and never ended.
-    #[error("job {job} on {drive} was begun at {started} and never came to an end: it is Not sanitized, and there is no certificate for it")]
+    #[error(
+        "job {job} on {drive} was begun at {started} and never came to an end: it is Not sanitized, and there is no certificate for it"
+    )]
     NeverEnded {
         /// The job.
         job: JobId,
@@ -259,7 +261,8 @@ impl Ledger {
     /// # Errors
     /// A damaged file.
     pub fn jobs(&self) -> Result<Vec<Entry>, LedgerError> {
-        let all = "SELECT name, drive, started, EXISTS (SELECT 1 FROM record WHERE job = name) FROM job ORDER BY started DESC, name";
+        let all =
+            "SELECT name, drive, started, EXISTS (SELECT 1 FROM record WHERE job = name) FROM job ORDER BY started DESC, name";
         let run = || -> rusqlite::Result<Vec<(String, String, String, bool)>> {
             let mut statement = self.connection.prepare(all)?;
             statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?)))?.collect()

@@ -226,7 +226,8 @@ mod tests {
             fs::write(file, text).unwrap();
         };
         let sda = "devices/pci0/ata1/host0/target0/block/sda";
-        for (path, value) in [("size", "3907029168"), ("dev", "8:0"), ("ro", "0"), ("queue/rotational", "1"), ("removable", "0")] {
+        for (path, value) in [("size", "3907029168"), ("dev", "8:0"), ("ro", "0"), ("queue/rotational", "1"), ("removable", "0")]
+        {
             put(&format!("{sda}/{path}"), value);
         }
         put(&format!("{sda}/queue/logical_block_size"), "512");
@@ -255,7 +256,8 @@ mod tests {
         }
         let proc = root.path().join("proc");
         fs::create_dir_all(proc.join("self")).unwrap();
-        let mounts = "30 1 8:1 / /boot rw - ext4 /dev/sda1 rw\n31 1 253:0 / /srv/tide\\040logs rw - ext4 /dev/mapper/vault-data rw\n";
+        let mounts =
+            "30 1 8:1 / /boot rw - ext4 /dev/sda1 rw\n31 1 253:0 / /srv/tide\\040logs rw - ext4 /dev/mapper/vault-data rw\n";
         fs::write(proc.join("self/mountinfo"), mounts).unwrap();
         fs::write(proc.join("swaps"), "Filename Type Size Used Priority\n").unwrap();
         (root, System { sys, proc })

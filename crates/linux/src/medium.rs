@@ -259,7 +259,11 @@ mod tests {
         let (dir, path) = image_of(700);
         let system = System::default();
         let said = |p: &Path| system.find(p).unwrap_err().to_string();
-        assert!(said(&path).ends_with("has 700 bytes, which is not a whole number of sectors; an image is a whole number of 512-byte sectors"));
+        assert!(
+            said(&path).ends_with(
+                "has 700 bytes, which is not a whole number of sectors; an image is a whole number of 512-byte sectors"
+            )
+        );
         fs::write(&path, [0; 100]).unwrap();
         assert!(said(&path).contains("shorter than a sector"));
         assert!(said(dir.path()).contains("is a folder"));

@@ -43,31 +43,35 @@ fn lay_out(record: &Record) -> Layout {
     head(&mut page, record);
     outcome(&mut page, record);
     let evidence = record.evidence();
-    page.heading("The drive");
+    page.heading("The drive", 60.0);
     page.facts(&drive_facts(&evidence.drive, &record.papers));
-    page.heading("Where it comes from and where it goes");
+    page.heading("Where it comes from and where it goes", 40.0);
     page.facts(&origin_facts(&record.papers));
-    page.heading("What was done");
+    page.heading("What was done", 60.0);
     page.facts(&work_facts(record));
     page.wide_facts(&pass_facts(evidence));
-    page.heading("The drive in layers");
-    page.drawing(strata::draw(&Strata::of(evidence, &record.before), WIDTH - 2.0 * MARGIN));
+    let layers = strata::draw(&Strata::of(evidence, &record.before), WIDTH - 2.0 * MARGIN);
+    page.heading("The drive in layers", layers.height + 16.0);
+    page.drawing(layers);
     page.space(2.0);
-    caption(&mut page, "First sector left, last sector right, to scale. Slanted lines: what was there before. Solid: laid by a pass. Bar: read back and right. Cross: faulty.");
+    caption(
+        &mut page,
+        "First sector left, last sector right, to scale. Slanted lines: what was there before. Solid: laid by a pass. Bar: read back and right. Cross: faulty.",
+    );
     if let Some(drawing) = pace::draw(evidence, WIDTH - 2.0 * MARGIN, 110.0) {
-        page.heading("Speed over position");
+        page.heading("Speed over position", drawing.height + 16.0);
         page.drawing(drawing);
         caption(&mut page, "The last pass strong, earlier passes thin. A dip shows a slow place.");
     }
-    page.heading("What follows");
+    page.heading("What follows", 60.0);
     follows(&mut page, record);
-    page.heading("Signatures");
+    page.heading("Signatures", 150.0);
     page.signatures([
         ("Sanitized by", person_facts(&record.papers.technician)),
         ("Validated by", person_facts(&record.papers.validator)),
     ]);
     let tool = format!(
-        "Made by {} {}. The record of the job is attached to this file; without it this paper proves nothing.",
+        "Made by {} {}. The record of the job, with all its evidence, is attached to this file.",
         record.tool.name, record.tool.version
     );
     let digest = format!("SHA-256 of the record {}", record.digest());
@@ -187,7 +191,9 @@ fn work_facts(record: &Record) -> Vec<Fact> {
 fn covered(evidence: &Evidence) -> String {
     match evidence.is_whole() {
         true => format!("all {}", grouped(evidence.range.count)),
-        false => format!("{} of {} ({})", grouped(evidence.range.count), grouped(evidence.drive.geometry.sectors), evidence.range),
+        false => {
+            format!("{} of {} ({})", grouped(evidence.range.count), grouped(evidence.drive.geometry.sectors), evidence.range)
+        }
     }
 }
 
@@ -229,17 +235,17 @@ fn pass_sentence(number: usize, pass: &PassEvidence, evidence: &Evidence) -> Str
 }
 
 fn follows(page: &mut Layout, record: &Record) {
-    let text = Style::new(Face::Text, 9.0, Ink::Text);
     let claim = record.claim();
     let cited = |r: &Reason| format!("{} [{}]", r.sentence, r.citation);
-    page.text(Role::Paragraph, text, &format!("Outcome: {}. Judged by {}.", claim.outcome(), record.rule_set()));
-    for reason in claim.reasons() {
-        page.text(Role::Paragraph, text, &format!("Because: {}", cited(reason)));
-    }
-    for limit in claim.limits() {
-        page.text(Role::Paragraph, text, &format!("Not covered: {}", cited(limit)));
-    }
-    page.text(Role::Paragraph, text, &format!("Confidence: {}", record.confidence()));
+    let listed = |label: &'static str, reasons: &[Reason]| -> Vec<Fact> {
+        let labels = std::iter::once(label).chain(std::iter::repeat(""));
+        labels.zip(reasons).map(|(label, r)| fact(label, cited(r))).collect()
+    };
+    let mut facts = vec![fact("Outcome", format!("{}, judged by {}", claim.outcome(), record.rule_set()))];
+    facts.extend(listed("Because", claim.reasons()));
+    facts.extend(listed("Not covered", claim.limits()));
+    facts.push(fact("Confidence", record.confidence()));
+    page.wide_facts(&facts);
 }
 
 fn person_facts(person: &Person) -> Vec<Fact> {

@@ -109,7 +109,14 @@ impl Layout {
         for line in fonts().wrap(style.face, style.size, text, WIDTH - 2.0 * MARGIN) {
             self.need(style.leading);
             self.y += style.leading;
-            let mark = Mark::Text { x: MARGIN, y: self.y - style.leading + style.size, face: style.face, size: style.size, ink: style.ink, text: line };
+            let mark = Mark::Text {
+                x: MARGIN,
+                y: self.y - style.leading + style.size,
+                face: style.face,
+                size: style.size,
+                ink: style.ink,
+                text: line,
+            };
             nodes.push(self.run(false, vec![mark]));
         }
         self.tree.push(Node::Group(role, nodes));
@@ -121,8 +128,9 @@ impl Layout {
         self.run(true, vec![mark]);
     }
 
-    pub(crate) fn heading(&mut self, text: &str) {
-        self.need(60.0);
+    /// A heading that stays on one page with at least `following` points of what comes after it.
+    pub(crate) fn heading(&mut self, text: &str, following: f32) {
+        self.need(34.0 + following);
         self.space(13.0);
         self.text(Role::Heading(2, text.into()), Style::new(Face::Strong, 10.5, Ink::Text), text);
         self.space(1.0);
@@ -136,7 +144,8 @@ impl Layout {
         let column = (WIDTH - 2.0 * MARGIN - GUTTER) / 2.0;
         let mut rows = vec![];
         for pair in facts.chunks(2) {
-            let cells: Vec<Vec<String>> = pair.iter().map(|f| fonts().wrap(f.face, VALUE, &f.value, column - LABEL_WIDTH)).collect();
+            let cells: Vec<Vec<String>> =
+                pair.iter().map(|f| fonts().wrap(f.face, VALUE, &f.value, column - LABEL_WIDTH)).collect();
             let lines = cells.iter().map(Vec::len).max().unwrap_or(1);
             self.need(lines as f32 * LEADING + 2.5);
             let mut row = vec![];
@@ -171,11 +180,23 @@ impl Layout {
         let blank = fact.value.is_empty();
         let value = match blank {
             // An empty field is a line to write on.
-            true => vec![Mark::Rule { from: (x + LABEL_WIDTH, y + 2.0), to: (x + LABEL_WIDTH + 120.0, y + 2.0), width: 0.5, ink: Ink::Faint }],
+            true => vec![Mark::Rule {
+                from: (x + LABEL_WIDTH, y + 2.0),
+                to: (x + LABEL_WIDTH + 120.0, y + 2.0),
+                width: 0.5,
+                ink: Ink::Faint,
+            }],
             false => lines
                 .iter()
                 .enumerate()
-                .map(|(i, line)| Mark::Text { x: x + LABEL_WIDTH, y: y + i as f32 * LEADING, face: fact.face, size: VALUE, ink: Ink::Text, text: line.clone() })
+                .map(|(i, line)| Mark::Text {
+                    x: x + LABEL_WIDTH,
+                    y: y + i as f32 * LEADING,
+                    face: fact.face,
+                    size: VALUE,
+                    ink: Ink::Text,
+                    text: line.clone(),
+                })
                 .collect(),
         };
         let value = self.run(blank, value);
@@ -216,7 +237,8 @@ impl Layout {
             self.y += 34.0;
             let line = Mark::Rule { from: (x, self.y), to: (x + column, self.y), width: 0.7, ink: Ink::Text };
             self.run(true, vec![line]);
-            let word = |x, text: &str| Mark::Text { x, y: 0.0, face: Face::Text, size: LABEL, ink: Ink::Faint, text: text.into() };
+            let word =
+                |x, text: &str| Mark::Text { x, y: 0.0, face: Face::Text, size: LABEL, ink: Ink::Faint, text: text.into() };
             let marks = [word(x, "Signature"), word(x + column - 80.0, "Date")].map(|m| at_baseline(m, self.y + 10.0));
             let run = self.run(false, marks.into());
             self.tree.push(Node::Group(Role::Paragraph, vec![run]));
@@ -231,7 +253,14 @@ impl Layout {
             let y = HEIGHT - BOTTOM + 22.0;
             let [first, second] = left(page + 1, self.pages);
             let size = 6.8;
-            let text = |y, text: String, face| Mark::Text { x: MARGIN, y, face, size, ink: Ink::Faint, text: fonts().showable(face, &text) };
+            let text = |y, text: String, face| Mark::Text {
+                x: MARGIN,
+                y,
+                face,
+                size,
+                ink: Ink::Faint,
+                text: fonts().showable(face, &text),
+            };
             let number = format!("page {} of {}", page + 1, self.pages);
             let x = WIDTH - MARGIN - fonts().width(Face::Text, size, &number);
             let marks = vec![

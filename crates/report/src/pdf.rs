@@ -12,7 +12,9 @@ use krilla::metadata::{DateTime, Metadata};
 use krilla::page::PageSettings;
 use krilla::paint::{Fill, Stroke};
 use krilla::surface::Surface;
-use krilla::tagging::{Artifact, ArtifactType, ContentTag, Identifier, SpanTag, TableHeaderScope, Tag, TagGroup, TagKind, TagTree};
+use krilla::tagging::{
+    Artifact, ArtifactType, ContentTag, Identifier, SpanTag, TableHeaderScope, Tag, TagGroup, TagKind, TagTree,
+};
 use krilla::text::TextDirection;
 use krilla::{Document, SerializeSettings};
 use std::num::NonZeroU16;

@@ -169,7 +169,8 @@ fn station_files(root: &Root<'_, '_, '_>, stations: &[&str], days: u32, numbers:
 
 /// One day's log: a line for each ten minutes.
 fn station_log(station: &str, month: u32, day: u32, numbers: &mut Numbers) -> String {
-    let mut log = format!("# Brackwater Weather Service, {station}\ntime_utc,wind_ms,gust_ms,direction_deg,pressure_hpa,tide_m\n");
+    let mut log =
+        format!("# Brackwater Weather Service, {station}\ntime_utc,wind_ms,gust_ms,direction_deg,pressure_hpa,tide_m\n");
     let mut pressure = 9_900 + (numbers.next() % 300) as i64;
     for slot in 0..144u32 {
         pressure += (numbers.next() % 7) as i64 - 3;

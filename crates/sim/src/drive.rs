@@ -129,8 +129,12 @@ impl SimMedium {
             match (fault, op) {
                 (Fault::VanishesAfter(0), _) => return error(Cause::Gone(io::Error::other("no such device"))),
                 (Fault::VanishesAfter(left), Op::Read | Op::Write) => *left -= 1,
-                (Fault::Unreadable(bad), Op::Read) if hit(bad) => return error(Cause::BadSector(io::Error::other("medium error"))),
-                (Fault::Unwritable(bad), Op::Write) if hit(bad) => return error(Cause::BadSector(io::Error::other("medium error"))),
+                (Fault::Unreadable(bad), Op::Read) if hit(bad) => {
+                    return error(Cause::BadSector(io::Error::other("medium error")));
+                }
+                (Fault::Unwritable(bad), Op::Write) if hit(bad) => {
+                    return error(Cause::BadSector(io::Error::other("medium error")));
+                }
                 _ => {}
             }
         }

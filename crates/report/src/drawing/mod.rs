@@ -81,35 +81,42 @@ impl Drawing {
             .set("role", "img")
             .add(svg::node::element::Title::new(self.description.as_str()))
             .add(Rectangle::new().set("width", "100%").set("height", "100%").set("fill", "#ffffff"));
-        self.shapes.iter().fold(document, |d, shape| match shape {
-            Shape::Rect { x, y, w, h, ink } => {
-                d.add(Rectangle::new().set("x", round(*x)).set("y", round(*y)).set("width", round(*w)).set("height", round(*h)).set("fill", ink.hex()))
-            }
-            Shape::Line { from, to, width, ink } => d.add(
-                SvgLine::new()
-                    .set("x1", round(from.0))
-                    .set("y1", round(from.1))
-                    .set("x2", round(to.0))
-                    .set("y2", round(to.1))
-                    .set("stroke", ink.hex())
-                    .set("stroke-width", *width),
-            ),
-            Shape::Path { points, width, ink } => {
-                let points: Vec<String> = points.iter().map(|(x, y)| format!("{},{}", round(*x), round(*y))).collect();
-                let line = SvgPolyline::new().set("points", points.join(" ")).set("fill", "none");
-                d.add(line.set("stroke", ink.hex()).set("stroke-width", *width).set("stroke-linejoin", "round"))
-            }
-            Shape::Text { x, y, size, anchor, ink, text } => {
-                let anchor = match anchor {
-                    Anchor::Start => "start",
-                    Anchor::Middle => "middle",
-                    Anchor::End => "end",
-                };
-                let node = SvgText::new(text.as_str()).set("x", round(*x)).set("y", round(*y)).set("font-size", *size);
-                d.add(node.set("font-family", "Inter, sans-serif").set("text-anchor", anchor).set("fill", ink.hex()))
-            }
-        })
-        .to_string()
+        self.shapes
+            .iter()
+            .fold(document, |d, shape| match shape {
+                Shape::Rect { x, y, w, h, ink } => d.add(
+                    Rectangle::new()
+                        .set("x", round(*x))
+                        .set("y", round(*y))
+                        .set("width", round(*w))
+                        .set("height", round(*h))
+                        .set("fill", ink.hex()),
+                ),
+                Shape::Line { from, to, width, ink } => d.add(
+                    SvgLine::new()
+                        .set("x1", round(from.0))
+                        .set("y1", round(from.1))
+                        .set("x2", round(to.0))
+                        .set("y2", round(to.1))
+                        .set("stroke", ink.hex())
+                        .set("stroke-width", *width),
+                ),
+                Shape::Path { points, width, ink } => {
+                    let points: Vec<String> = points.iter().map(|(x, y)| format!("{},{}", round(*x), round(*y))).collect();
+                    let line = SvgPolyline::new().set("points", points.join(" ")).set("fill", "none");
+                    d.add(line.set("stroke", ink.hex()).set("stroke-width", *width).set("stroke-linejoin", "round"))
+                }
+                Shape::Text { x, y, size, anchor, ink, text } => {
+                    let anchor = match anchor {
+                        Anchor::Start => "start",
+                        Anchor::Middle => "middle",
+                        Anchor::End => "end",
+                    };
+                    let node = SvgText::new(text.as_str()).set("x", round(*x)).set("y", round(*y)).set("font-size", *size);
+                    d.add(node.set("font-family", "Inter, sans-serif").set("text-anchor", anchor).set("fill", ink.hex()))
+                }
+            })
+            .to_string()
     }
 }
 

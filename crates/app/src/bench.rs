@@ -1,0 +1,147 @@
+//! One view of drives, wherever they are: this machine's, images, and the simulated bench's.
+
+use crate::exit::Failure;
+use jurex_core::contents::{self, Contents};
+use jurex_core::guard::{self, Cleared, Hindrance, Refusal};
+use jurex_core::media::Drive;
+use jurex_core::medium::Medium;
+use jurex_core::units::Lba;
+use jurex_linux::{OpenError, System};
+use jurex_sim::{Pacing, SimDrive};
+use std::path::Path;
+
+/// A drive with what stands in the way of erasing it.
+#[derive(Clone)]
+pub(crate) struct Seen {
+    /// The drive.
+    pub(crate) drive: Drive,
+    /// What stands in the way.
+    pub(crate) hindrances: Vec<Hindrance>,
+    simulated: Option<SimDrive>,
+}
+
+/// Where drives are looked for.
+pub(crate) enum Bench {
+    /// This machine.
+    Machine(System),
+    /// The simulated bench.
+    Simulated(jurex_sim::Bench),
+}
+
+impl Bench {
+    pub(crate) fn machine() -> Self {
+        Bench::Machine(System::default())
+    }
+
+    pub(crate) fn simulated(pacing: Pacing) -> Self {
+        Bench::Simulated(jurex_sim::Bench::new(pacing))
+    }
+
+    /// Every drive.
+    pub(crate) fn drives(&self) -> Vec<Seen> {
+        match self {
+            Bench::Machine(system) => system.drives().into_iter().map(Seen::of_machine).collect(),
+            Bench::Simulated(bench) => bench.bays().iter().map(Seen::of_bay).collect(),
+        }
+    }
+}
+
+/// The drive that a command names: a path, or `sim:BAY`.
+pub(crate) fn find(name: &str) -> Result<Seen, Failure> {
+    let Some(bay) = name.strip_prefix("sim:") else {
+        return Ok(Seen::of_machine(System::default().find(Path::new(name))?));
+    };
+    let bench = jurex_sim::Bench::new(Pacing::Real);
+    match bay.parse().ok().and_then(|number| bench.bay(number)) {
+        Some(bay) => Ok(Seen::of_bay(bay)),
+        None => {
+            let bays: Vec<String> = bench.bays().iter().map(|b| format!("sim:{}", b.number)).collect();
+            let shown = jurex_core::text::printable(bay.as_bytes());
+            Err(Failure::Use(format!("the simulated bench has no bay `{shown}`; it has {}", bays.join(", "))))
+        }
+    }
+}
+
+/// A sector's bytes before the job, kept in memory only, to be shown beside what is there afterwards.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Sample {
+    /// Which sector.
+    pub(crate) at: Lba,
+    /// Its bytes.
+    pub(crate) bytes: Vec<u8>,
+}
+
+impl Seen {
+    fn of_machine(found: jurex_linux::Found) -> Self {
+        Self { drive: found.drive, hindrances: found.hindrances, simulated: None }
+    }
+
+    fn of_bay(bay: &jurex_sim::Bay) -> Self {
+        Self { drive: bay.drive.drive().clone(), hindrances: bay.hindrances.clone(), simulated: Some(bay.drive.clone()) }
+    }
+
+    /// The guard's verdict.
+    pub(crate) fn verdict(&self) -> Result<Cleared, Refusal> {
+        guard::check(&self.drive, &self.hindrances)
+    }
+
+    /// Looks at the system again, right before a job: the drive may have been taken into use since it was listed.
+    pub(crate) fn still_free(&self) -> Result<(), Failure> {
+        if self.simulated.is_some() {
+            return Ok(());
+        }
+        let now = Seen::of_machine(System::default().find(Path::new(&self.drive.path))?);
+        let refused =
+            |e| Failure::Refused(format!("{} may not be erased any more: {e}. Nothing was written", self.drive.called()));
+        now.verdict().map(drop).map_err(refused)
+    }
+
+    fn peek(&self) -> Result<Box<dyn Medium>, OpenError> {
+        match &self.simulated {
+            Some(sim) => Ok(Box::new(sim.peek())),
+            None => Ok(Box::new(jurex_linux::peek(&self.drive)?)),
+        }
+    }
+
+    /// What is on it, and one sector of it. Where the drive can't be opened, the note says why.
+    pub(crate) fn look(&self) -> (Contents, Option<Sample>) {
+        match self.peek() {
+            Ok(mut medium) => {
+                let contents = contents::look(medium.as_mut());
+                let sample = sample(medium.as_mut(), &contents);
+                (contents, sample)
+            }
+            Err(e) => (Contents { note: Some(format!("The contents could not be read: {e}.")), ..Contents::default() }, None),
+        }
+    }
+
+    /// One sector as it is now.
+    pub(crate) fn sector(&self, at: Lba) -> Option<Sample> {
+        read_sector(self.peek().ok()?.as_mut(), at)
+    }
+
+    /// Opens it for erasing, for this process alone.
+    pub(crate) fn open(&self) -> Result<Box<dyn Medium + Send>, OpenError> {
+        match &self.simulated {
+            Some(sim) => match sim.open() {
+                Ok(medium) => Ok(Box::new(medium)),
+                Err(_) => Err(OpenError::JobRunning(self.drive.path.clone())),
+            },
+            None => Ok(Box::new(jurex_linux::open(&self.drive)?)),
+        }
+    }
+}
+
+/// A sector worth showing: the first one of a volume that holds more than one repeated byte, else the drive's first.
+fn sample(medium: &mut dyn Medium, contents: &Contents) -> Option<Sample> {
+    let starts = contents.regions.iter().rev().map(|r| r.at.first);
+    let told = starts.filter_map(|at| read_sector(&mut *medium, at)).find(|s| s.bytes.iter().any(|b| *b != s.bytes[0]));
+    told.or_else(|| read_sector(medium, Lba(0)))
+}
+
+fn read_sector(medium: &mut dyn Medium, at: Lba) -> Option<Sample> {
+    let len = medium.geometry().logical as usize;
+    let mut buffer = jurex_core::pattern::AlignedBuffer::new(len);
+    medium.read(at, buffer.bytes()).ok()?;
+    Some(Sample { at, bytes: buffer.bytes().to_vec() })
+}

@@ -1,0 +1,116 @@
+//! `jurex demo`: the interface on the simulated bench, or the whole lot with no screen.
+
+use super::erase::not_certified;
+use super::say;
+use crate::bench::{Bench, Seen};
+use crate::cli::Demo;
+use crate::clock::SystemEntropy;
+use crate::config::{Config, ThemeName};
+use crate::exit::{self, Failure};
+use crate::files;
+use crate::places::Places;
+use crate::work;
+use jurex_core::erase::{Control, Wish};
+use jurex_core::media::{Drive, Label, MediaClass};
+use jurex_core::method::{self, Method};
+use jurex_core::plan::{Order, Plan};
+use jurex_core::record::{Backup, Record};
+use jurex_sim::Pacing;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Failure> {
+    let places = Places::find()?;
+    let ledger = places.demo_ledger();
+    if demo.unattended {
+        let out = demo.out.ok_or_else(|| Failure::Use("--unattended needs --out DIR".into()))?;
+        return unattended(&out, &ledger);
+    }
+    let own = Config::read(&places.config_file())?;
+    crate::tui::run(crate::tui::Setup {
+        bench: Box::new(|| Bench::simulated(Pacing::Real)),
+        theme: theme.or(own.theme),
+        ledger,
+        log: places.log_folder(),
+        out: demo.out.unwrap_or_else(|| PathBuf::from("jurex-certificates")),
+        config: Config::demo(),
+    })
+}
+
+/// Erases every drive that the guard lets through, all at once, and writes every certificate.
+fn unattended(out: &Path, ledger: &Path) -> Result<ExitCode, Failure> {
+    files::check_folder(out).map_err(|e| Failure::Use(e.to_string()))?;
+    let drives = Bench::simulated(Pacing::Real).drives();
+    let ends: Vec<Result<Option<Record>, Failure>> = std::thread::scope(|scope| {
+        let workers: Vec<_> = drives.iter().map(|seen| scope.spawn(|| one(seen, out, ledger))).collect();
+        let defect = |_| Err(Failure::Defect("a worker panicked".into()));
+        workers.into_iter().map(|w| w.join().unwrap_or_else(defect)).collect()
+    });
+    let mut worst = ExitCode::SUCCESS;
+    for (seen, end) in drives.iter().zip(ends) {
+        let code = match &end {
+            Ok(Some(record)) => exit::of_record(record),
+            Ok(None) => ExitCode::SUCCESS,
+            Err(failure) => failure.code(),
+        };
+        if code != ExitCode::SUCCESS {
+            worst = code;
+        }
+        say(&line(&seen.drive, &seen.verdict().err(), &end));
+    }
+    Ok(worst)
+}
+
+fn line(drive: &Drive, refusal: &Option<jurex_core::guard::Refusal>, end: &Result<Option<Record>, Failure>) -> String {
+    let head = format!("{:<7}{:<24}", drive.path, drive.name());
+    match (end, refusal) {
+        (Ok(Some(record)), _) => {
+            let why: Vec<&str> = record.claim().reasons().iter().map(|r| r.sentence.as_str()).collect();
+            format!("{head}{}, {}: {}. {}", record.job, record.method.title, record.claim().outcome(), why.join(" "))
+        }
+        (Ok(None), Some(refusal)) => format!("{head}left alone: {refusal}."),
+        (Ok(None), None) => format!("{head}left alone."),
+        (Err(failure), _) => format!("{head}{failure}."),
+    }
+}
+
+/// The method of the demonstration: what suits the media, but for the stick, which shows what one pass is worth there.
+fn demo_method(drive: &Drive) -> &'static Method {
+    let name = match (drive.class, drive.path.as_str()) {
+        (MediaClass::RemovableFlash, "sim:6") => "zeros",
+        (MediaClass::RemovableFlash, _) => "pattern-complement",
+        _ => "zeros",
+    };
+    method::find(name).unwrap_or(&method::LIBRARY[0])
+}
+
+fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure> {
+    let Ok(cleared) = seen.verdict() else { return Ok(None) };
+    let plan = Plan::new(&seen.drive, &Order::of_method(demo_method(&seen.drive)), &mut SystemEntropy)?;
+    // Nobody stands at a simulated bench with no screen: the demonstration reads the label itself.
+    let armed = plan.arm(&cleared, &label_of(&seen.drive))?;
+    let mut papers = Config::demo().papers();
+    papers.backup = Backup::NotNeeded;
+    let (before, _) = seen.look();
+    let finished = work::prepare(seen, armed, before, papers, ledger)?.run(&mut Uncontrolled, &mut |_| {});
+    let record = finished.record;
+    files::write_all(out, &record).map_err(|e| not_certified(&record, &e, finished.ledger_trouble.is_none()))?;
+    Ok(Some(record))
+}
+
+fn label_of(drive: &Drive) -> String {
+    match drive.label() {
+        Label::SerialEnding { ending, .. } => ending,
+        Label::SectorCount(sectors) => sectors.to_string(),
+    }
+}
+
+struct Uncontrolled;
+impl Control for Uncontrolled {
+    fn poll(&mut self) -> Option<Wish> {
+        None
+    }
+    fn wait(&mut self) -> Wish {
+        Wish::GoOn
+    }
+}

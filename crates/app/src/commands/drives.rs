@@ -1,0 +1,82 @@
+//! `jurex drives`: every drive of this machine.
+
+use super::say;
+use crate::bench::{Bench, Seen};
+use crate::cli::Table;
+use crate::exit::Failure;
+use serde_json::{Value, json};
+use std::process::ExitCode;
+
+pub(crate) fn run(table: &Table) -> Result<ExitCode, Failure> {
+    let drives = Bench::machine().drives();
+    if table.json {
+        let all: Vec<Value> = drives.iter().map(as_json).collect();
+        say(&json!(all).to_string());
+        return Ok(ExitCode::SUCCESS);
+    }
+    if drives.is_empty() {
+        say("No drive found.");
+    }
+    for row in columns(&drives) {
+        say(&row);
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+/// The drive and the verdict on it as one JSON object.
+pub(crate) fn as_json(seen: &Seen) -> Value {
+    let drive = &seen.drive;
+    let verdict = match seen.verdict() {
+        Ok(_) => json!({"may_be_erased": true}),
+        Err(refusal) => {
+            let sentences: Vec<String> = refusal.hindrances.iter().map(ToString::to_string).collect();
+            json!({"may_be_erased": false, "hindrances": refusal.hindrances, "sentences": sentences})
+        }
+    };
+    json!({
+        "path": drive.path,
+        "maker": drive.identity.maker,
+        "model": drive.identity.model,
+        "serial": drive.identity.serial,
+        "firmware": drive.identity.firmware,
+        "class": drive.class,
+        "class_basis": drive.class_basis,
+        "bus": drive.bus,
+        "bytes": drive.geometry.bytes().to_string(),
+        "size": drive.size(),
+        "sectors": drive.geometry.sectors.to_string(),
+        "logical_sector": drive.geometry.logical,
+        "physical_sector": drive.geometry.physical,
+        "hidden_areas": drive.hidden,
+        "verdict": verdict,
+    })
+}
+
+fn columns(drives: &[Seen]) -> Vec<String> {
+    let heading = ["PATH", "DRIVE", "SERIAL", "CLASS", "BUS", "SIZE", "MAY BE ERASED?"].map(String::from);
+    let rows: Vec<[String; 7]> = std::iter::once(heading).chain(drives.iter().map(row)).collect();
+    let width = |column: usize| rows.iter().map(|r| r[column].chars().count()).max().unwrap_or(0);
+    let widths: Vec<usize> = (0..7).map(width).collect();
+    let line = |row: &[String; 7]| {
+        let cells: Vec<String> = row.iter().zip(&widths).map(|(cell, width)| format!("{cell:<width$}")).collect();
+        cells.join("  ").trim_end().to_string()
+    };
+    rows.iter().map(line).collect()
+}
+
+fn row(seen: &Seen) -> [String; 7] {
+    let drive = &seen.drive;
+    let verdict = match seen.verdict() {
+        Ok(_) => "yes".to_string(),
+        Err(refusal) => format!("no: {refusal}"),
+    };
+    [
+        drive.path.clone(),
+        drive.identity.name().unwrap_or_else(|| "-".into()),
+        drive.identity.serial.clone().unwrap_or_else(|| "-".into()),
+        drive.class.to_string(),
+        drive.bus.to_string(),
+        drive.size(),
+        verdict,
+    ]
+}

@@ -1,0 +1,224 @@
+//! `jurex erase DRIVE`: plan, guard, label check, erase, verify, record, certificate.
+
+use super::{methods, say};
+use crate::bench::{self, Seen};
+use crate::cli::{Erase, Verify};
+use crate::clock::SystemEntropy;
+use crate::config::Config;
+use crate::exit::{self, Failure};
+use crate::files;
+use crate::places::Places;
+use crate::work::{self, Finished};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use jurex_core::erase::{Activity, Control, Event, Progress, Wish};
+use jurex_core::notation::Program;
+use jurex_core::plan::{Order, Plan, PlanError, Verification};
+use jurex_core::record::Record;
+use jurex_core::units::{Sectors, duration, rate, size};
+use serde_json::json;
+use std::io::{IsTerminal, Write};
+use std::process::ExitCode;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
+    refuse_what_is_not_built(asked)?;
+    let order = order(asked)?;
+    let places = Places::find()?;
+    let config = Config::read(&places.config_file())?;
+    let seen = bench::find(&asked.drive)?;
+    let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
+    let cleared = seen.verdict().map_err(refused)?;
+    let plan = Plan::new(&seen.drive, &order, &mut SystemEntropy)?;
+    files::check_folder(&asked.out).map_err(|e| Failure::Use(format!("{e}. Nothing was written to the drive")))?;
+    let armed = plan.arm(&cleared, &asked.label_check)?;
+    let (before, _) = seen.look();
+    let ledger = places.ledger_for(seen.drive.simulated);
+    let job = work::prepare(&seen, armed, before, config.papers(), &ledger)?;
+    let mut control = StopOnSignal::install()?;
+    let mut teller = Teller::new(asked, &plan, job.id().as_str());
+    let finished = job.run(&mut control, &mut |event| teller.tell(event));
+    teller.done();
+    finish(asked, &seen, finished)
+}
+
+fn refuse_what_is_not_built(asked: &Erase) -> Result<(), Failure> {
+    match (asked.resume, &asked.way, asked.verify) {
+        (true, ..) => Err(Failure::not_built("`jurex erase --resume`")),
+        (_, Some(_), _) => Err(Failure::not_built("`jurex erase --way`")),
+        (.., Verify::Sampled) => Err(Failure::not_built("`--verify sampled`")),
+        _ => Ok(()),
+    }
+}
+
+fn order(asked: &Erase) -> Result<Order, Failure> {
+    let mut order = match (&asked.method, &asked.passes) {
+        (Some(name), None) => Order::of_method(methods::find(name)?),
+        (None, Some(notation)) => Order::of_program("passes of one's own", parse(notation)?),
+        _ => return Err(Failure::Use("name a method with --method, or passes with --passes; nothing was written".into())),
+    };
+    order.retries = asked.retries;
+    if asked.verify == Verify::None {
+        if asked.passes.is_some() && order.program.asks_read_back() {
+            return Err(PlanError::Contradiction.into());
+        }
+        order.verification = Verification::None;
+    }
+    if let (Some(from), Some(to)) = (asked.from, asked.to) {
+        let backwards = || Failure::Use(format!("the range from {from} to {to} holds no sector. Nothing was written"));
+        order.range = Some(Sectors::from_to(from, to).ok_or_else(backwards)?);
+    }
+    Ok(order)
+}
+
+/// Parses the notation; a mistake is shown under its column.
+fn parse(notation: &str) -> Result<Program, Failure> {
+    notation.parse().map_err(|e: jurex_core::notation::NotationError| {
+        let shown: String = notation.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+        let mark = format!("{}^", " ".repeat(e.column - 1));
+        Failure::Use(format!("the passes are wrong, {e}:\n  {shown}\n  {mark}\nNothing was written"))
+    })
+}
+
+/// Stops the job at the first interrupt or termination signal.
+struct StopOnSignal {
+    asked: Arc<AtomicBool>,
+}
+
+impl StopOnSignal {
+    fn install() -> Result<Self, Failure> {
+        use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+        let asked = Arc::new(AtomicBool::new(false));
+        for signal in [SIGINT, SIGTERM, SIGHUP] {
+            let failed = |e| Failure::Use(format!("cannot watch for signals: {e}. Nothing was written"));
+            signal_hook::flag::register(signal, asked.clone()).map_err(failed)?;
+        }
+        Ok(Self { asked })
+    }
+}
+
+impl Control for StopOnSignal {
+    fn poll(&mut self) -> Option<Wish> {
+        self.asked.load(Ordering::Relaxed).then_some(Wish::Stop)
+    }
+
+    fn wait(&mut self) -> Wish {
+        Wish::GoOn
+    }
+}
+
+/// Progress lines on a terminal, events as JSON, or nothing.
+struct Teller {
+    progress: Progress,
+    bar: ProgressBar,
+    json: bool,
+}
+
+impl Teller {
+    fn new(asked: &Erase, plan: &Plan, job: &str) -> Self {
+        let read_backs = plan.passes().iter().filter(|p| p.read_back).count() as u32;
+        let progress = Progress::new(plan.drive(), plan.range(), plan.passes().len() as u32, read_backs);
+        let bar = ProgressBar::new(plan.drive().geometry.bytes_of(progress.work().1));
+        let shown = std::io::stderr().is_terminal() && !asked.quiet && !asked.json;
+        bar.set_draw_target(if shown { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() });
+        if let Ok(style) = ProgressStyle::with_template("{wide_bar} {msg}") {
+            bar.set_style(style.progress_chars("█▉▊▋▌▍▎▏ "));
+        }
+        if asked.json {
+            let expected = plan.expected().outcome();
+            say(&json!({"event": "job", "job": job, "drive": plan.drive().path, "planned": expected}).to_string());
+        } else if !asked.quiet {
+            eprintln!(
+                "Job {job}: {} on {}. Planned outcome: {}.",
+                plan.title(),
+                plan.drive().called(),
+                plan.expected().outcome()
+            );
+        }
+        Self { progress, bar, json: asked.json }
+    }
+
+    fn tell(&mut self, event: &Event) {
+        self.progress.apply(event);
+        if self.json {
+            // A reader that has gone away does not stop the job.
+            let _ = writeln!(std::io::stdout(), "{}", json!(event));
+            return;
+        }
+        if let Event::Fault { .. } = event {
+            self.bar.println(event.sentence().unwrap_or_default());
+        }
+        let sector = u64::from(self.progress.evidence().drive.geometry.logical);
+        self.bar.set_position(self.progress.work().0 * sector);
+        self.bar.set_message(self.message());
+    }
+
+    fn message(&self) -> String {
+        let doing = match self.progress.activity() {
+            Activity::Laying => "laying",
+            Activity::ReadingBack => "reading back",
+        };
+        let speed = self.progress.speeds().0.map(rate).unwrap_or_default();
+        let left = self.progress.time_left().map(|d| format!("{} left", duration(d))).unwrap_or_default();
+        format!("{doing} pass {} of {}  {speed}  {left}", self.progress.pass(), self.progress.evidence().planned_passes)
+    }
+
+    fn done(&self) {
+        self.bar.finish_and_clear();
+    }
+}
+
+fn finish(asked: &Erase, seen: &Seen, finished: Finished) -> Result<ExitCode, Failure> {
+    let Finished { record, ledger_trouble } = finished;
+    let written = files::write_all(&asked.out, &record);
+    if asked.json {
+        say(&result_json(&record, written.as_ref().ok()));
+    } else {
+        summary(&record, seen);
+    }
+    if let Some(e) = &ledger_trouble {
+        eprintln!("jurex: {e}. The drive's treatment is not affected; keep the files in {}", asked.out.display());
+    }
+    match written {
+        Ok(paths) => {
+            if !asked.json {
+                paths.iter().for_each(|p| say(&format!("  written  {}", p.display())));
+            }
+            Ok(exit::of_record(&record))
+        }
+        Err(e) => Err(not_certified(&record, &e, ledger_trouble.is_none())),
+    }
+}
+
+/// The job is over, but its files are not written.
+pub(crate) fn not_certified(record: &Record, e: &files::FileError, in_ledger: bool) -> Failure {
+    let job = &record.job;
+    let outcome = record.claim().outcome();
+    let rest = match in_ledger {
+        true => format!("the record is in the ledger: make room and run `jurex certificate {job} --out DIR`"),
+        false => "the ledger does not hold the record either".into(),
+    };
+    Failure::Less(format!("{e}. The job itself is over (outcome: {outcome}), and {rest}"))
+}
+
+fn summary(record: &Record, seen: &Seen) {
+    let evidence = record.evidence();
+    say(&format!("{}: {} ({})", record.job, record.claim().outcome(), seen.drive.called()));
+    record.claim().reasons().iter().for_each(|r| say(&format!("  because  {} [{}]", r.sentence, r.citation)));
+    record.claim().limits().iter().for_each(|r| say(&format!("  but      {} [{}]", r.sentence, r.citation)));
+    say(&format!("  laid     {}; read back {}", size(evidence.bytes_laid()), size(evidence.bytes_read())));
+    say(&format!("  proof    {}", record.confidence()));
+}
+
+fn result_json(record: &Record, written: Option<&Vec<std::path::PathBuf>>) -> String {
+    json!({
+        "event": "result",
+        "job": record.job,
+        "outcome": record.claim().outcome(),
+        "planned": record.method.expected,
+        "kept_its_plan": record.kept_its_plan(),
+        "claim": record.claim(),
+        "files": written,
+    })
+    .to_string()
+}

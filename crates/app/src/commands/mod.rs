@@ -1,0 +1,56 @@
+//! The commands, one a file.
+
+mod certificate;
+mod demo;
+mod drives;
+mod erase;
+mod look;
+mod methods;
+
+use crate::cli::{Arguments, Command};
+use crate::config::Config;
+use crate::exit::Failure;
+use crate::places::Places;
+use std::process::ExitCode;
+
+/// Carries out one command.
+pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
+    let theme = arguments.theme;
+    match arguments.command {
+        None => machine_interface(theme),
+        Some(Command::Demo(demo)) => demo::run(demo, theme),
+        Some(Command::Drives(table)) => drives::run(&table),
+        Some(Command::Look(look)) => look::run(&look),
+        Some(Command::Methods(methods)) => methods::run(&methods),
+        Some(Command::Erase(erase)) => erase::run(&erase),
+        Some(Command::Certificate(certificate)) => certificate::run(&certificate),
+        Some(Command::Plan(later)) => later_command("plan", &later.rest),
+        Some(Command::Prove(later)) => later_command("prove", &later.rest),
+        Some(Command::Residue(later)) => later_command("residue", &later.rest),
+        Some(Command::Ledger(later)) => later_command("ledger", &later.rest),
+        Some(Command::Check(later)) => later_command("check", &later.rest),
+    }
+}
+
+fn later_command(name: &str, _rest: &[String]) -> Result<ExitCode, Failure> {
+    Err(Failure::not_built(&format!("`jurex {name}`")))
+}
+
+fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode, Failure> {
+    let places = Places::find()?;
+    let config = Config::read(&places.config_file())?;
+    crate::tui::run(crate::tui::Setup {
+        bench: Box::new(crate::bench::Bench::machine),
+        theme: theme.or(config.theme),
+        ledger: places.ledger(),
+        log: places.log_folder(),
+        out: "jurex-certificates".into(),
+        config,
+    })
+}
+
+/// Prints a line, and says nothing if nobody reads any more (`jurex drives | head -1`).
+pub(crate) fn say(text: &str) {
+    use std::io::Write;
+    let _ = writeln!(std::io::stdout(), "{text}");
+}

@@ -1,0 +1,92 @@
+//! Exit codes, and failures with the code that each leads to.
+
+use jurex_core::plan::{ArmError, PlanError};
+use jurex_core::record::Record;
+use jurex_ledger::LedgerError;
+use jurex_linux::{FindError, OpenError};
+use std::process::ExitCode;
+
+/// Wrong use or configuration: exit code 1.
+pub(crate) const WRONG_USE: ExitCode = ExitCode::FAILURE;
+
+/// A command that could not do what was asked. The text says what was and was not done, and what to do now.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum Failure {
+    /// Wrong use or configuration: exit code 1.
+    #[error("{0}")]
+    Use(String),
+    /// Refused by the guard or the label check, nothing written: exit code 2.
+    #[error("{0}")]
+    Refused(String),
+    /// The work ended, but less came of it than planned: exit code 3.
+    #[error("{0}")]
+    Less(String),
+    /// Stopped, or the drive went away: exit code 4.
+    #[error("{0}")]
+    Stopped(String),
+    /// A defect in Jurex: exit code 5.
+    #[error("this is a defect in Jurex: {0}")]
+    Defect(String),
+}
+
+impl Failure {
+    pub(crate) fn code(&self) -> ExitCode {
+        match self {
+            Failure::Use(_) => WRONG_USE,
+            Failure::Refused(_) => ExitCode::from(2),
+            Failure::Less(_) => ExitCode::from(3),
+            Failure::Stopped(_) => ExitCode::from(4),
+            Failure::Defect(_) => ExitCode::from(5),
+        }
+    }
+
+    /// "… is not built yet": for what the commands' page promises and this version lacks.
+    pub(crate) fn not_built(what: &str) -> Self {
+        Failure::Use(format!("{what} is not built yet; nothing was done"))
+    }
+}
+
+impl From<FindError> for Failure {
+    fn from(e: FindError) -> Self {
+        Failure::Use(format!("{e}. Nothing was written"))
+    }
+}
+
+impl From<PlanError> for Failure {
+    fn from(e: PlanError) -> Self {
+        Failure::Use(format!("{e}. Nothing was written"))
+    }
+}
+
+impl From<ArmError> for Failure {
+    fn from(e: ArmError) -> Self {
+        Failure::Refused(format!("{e}. Nothing was written. Read them from the drive itself and try again"))
+    }
+}
+
+impl From<OpenError> for Failure {
+    fn from(e: OpenError) -> Self {
+        let said = format!("{e}. Nothing was written");
+        match e {
+            OpenError::InUse(_) | OpenError::JobRunning(_) => Failure::Refused(said),
+            OpenError::Gone(_) => Failure::Stopped(said),
+            OpenError::Rights(_) | OpenError::Other { .. } => Failure::Use(said),
+        }
+    }
+}
+
+impl From<LedgerError> for Failure {
+    fn from(e: LedgerError) -> Self {
+        Failure::Use(e.to_string())
+    }
+}
+
+/// The exit code that a finished job's record earns.
+pub(crate) fn of_record(record: &Record) -> ExitCode {
+    use jurex_core::evidence::Ended;
+    match record.evidence().ended {
+        Ended::Stopped | Ended::Gone { .. } => ExitCode::from(4),
+        Ended::Finished if record.kept_its_plan() => ExitCode::SUCCESS,
+        Ended::Finished | Ended::Refused { .. } => ExitCode::from(3),
+    }
+}

@@ -1,0 +1,85 @@
+//! The files of a job in the output folder. Nothing is overwritten, and a file is there whole or not at all.
+
+use jurex_core::record::{JobId, Record};
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+/// Endings of the files that a job may leave.
+const ENDINGS: [&str; 4] = ["record.json", "certificate.pdf", "strata.svg", "pace.svg"];
+
+/// Why files could not be written.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum FileError {
+    /// The folder can't be used.
+    #[error("cannot write into the folder {folder}: {cause}")]
+    Folder { folder: String, cause: std::io::Error },
+    /// The job's files are there already.
+    #[error("the folder {folder} already holds {file}; nothing was overwritten. Name another folder")]
+    Exists { folder: String, file: String },
+    /// A file could not be written.
+    #[error("cannot write {file}: {cause}{}", already(.written))]
+    Write { file: String, cause: std::io::Error, written: Vec<PathBuf> },
+    /// A certificate that PDF/A forbids.
+    #[error(transparent)]
+    Certificate(#[from] jurex_report::CertificateError),
+}
+
+fn already(written: &[PathBuf]) -> String {
+    let names: Vec<String> = written.iter().map(|p| p.display().to_string()).collect();
+    if names.is_empty() { String::new() } else { format!(" (written before that: {})", names.join(", ")) }
+}
+
+fn path(folder: &Path, job: &JobId, ending: &str) -> PathBuf {
+    folder.join(format!("{job}.{ending}"))
+}
+
+/// Makes the folder if need be, and tries whether a file can be written there.
+pub(crate) fn check_folder(folder: &Path) -> Result<(), FileError> {
+    let failed = |cause| FileError::Folder { folder: folder.display().to_string(), cause };
+    std::fs::create_dir_all(folder).map_err(failed)?;
+    let mut probe = tempfile::NamedTempFile::new_in(folder).map_err(failed)?;
+    probe.write_all(b"probe").and_then(|()| probe.as_file().sync_all()).map_err(failed)
+}
+
+/// Whether the folder holds files of `job` already.
+pub(crate) fn check_free(folder: &Path, job: &JobId) -> Result<(), FileError> {
+    match ENDINGS.iter().map(|e| path(folder, job, e)).find(|p| p.exists()) {
+        None => Ok(()),
+        Some(found) => Err(FileError::Exists {
+            folder: folder.display().to_string(),
+            file: found.file_name().unwrap_or_default().to_string_lossy().into_owned(),
+        }),
+    }
+}
+
+/// Writes record, certificate and drawings of `record`, and gives their paths.
+pub(crate) fn write_all(folder: &Path, record: &Record) -> Result<Vec<PathBuf>, FileError> {
+    check_folder(folder)?;
+    check_free(folder, &record.job)?;
+    let mut contents: Vec<(&str, Vec<u8>)> = vec![
+        ("record.json", record.to_json().into_bytes()),
+        ("certificate.pdf", jurex_report::certificate(record)?),
+        ("strata.svg", jurex_report::strata_svg(record).into_bytes()),
+    ];
+    contents.extend(jurex_report::pace_svg(record).map(|svg| ("pace.svg", svg.into_bytes())));
+    let mut written = vec![];
+    for (ending, bytes) in contents {
+        let target = path(folder, &record.job, ending);
+        if let Err(cause) = write_new(folder, &target, &bytes) {
+            return Err(FileError::Write { file: target.display().to_string(), cause, written });
+        }
+        written.push(target);
+    }
+    Ok(written)
+}
+
+fn write_new(folder: &Path, target: &Path, bytes: &[u8]) -> std::io::Result<()> {
+    let mut file = tempfile::Builder::new().prefix(".jurex-").tempfile_in(folder)?;
+    file.write_all(bytes)?;
+    file.as_file().sync_all()?;
+    // Temporary files are private; a certificate is meant to be read.
+    let readable = std::os::unix::fs::PermissionsExt::from_mode(0o644);
+    file.as_file().set_permissions(readable)?;
+    file.persist_noclobber(target)?;
+    Ok(())
+}

@@ -1,0 +1,39 @@
+//! Jurex's commands and its terminal interface.
+//!
+//! What does not live here: the job itself (jurex-core), drives (jurex-linux, jurex-sim), storage (jurex-ledger) and
+//! paper (jurex-report). This crate brings them together and talks with people.
+#![forbid(unsafe_code)]
+
+mod bench;
+mod cli;
+mod clock;
+mod commands;
+mod config;
+mod exit;
+mod files;
+mod places;
+mod tui;
+mod work;
+
+use clap::Parser;
+use std::ffi::OsString;
+use std::process::ExitCode;
+
+/// Runs the program with these arguments, the first being its own name.
+pub fn run(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
+    let parsed = match cli::Arguments::try_parse_from(arguments) {
+        Ok(parsed) => parsed,
+        Err(e) => {
+            // Help and version are answers, everything else is wrong use.
+            let _ = e.print();
+            return if e.use_stderr() { exit::WRONG_USE } else { ExitCode::SUCCESS };
+        }
+    };
+    match commands::carry_out(parsed) {
+        Ok(code) => code,
+        Err(failure) => {
+            eprintln!("jurex: {failure}");
+            failure.code()
+        }
+    }
+}

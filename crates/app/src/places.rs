@@ -1,0 +1,56 @@
+//! Where Jurex keeps its things: data, configuration and log, by the XDG rules or all in `JUREX_HOME`.
+
+use crate::exit::Failure;
+use etcetera::base_strategy::{BaseStrategy, Xdg};
+use std::path::PathBuf;
+
+/// The folders.
+#[derive(Clone, Debug)]
+pub(crate) struct Places {
+    data: PathBuf,
+    config: PathBuf,
+    state: PathBuf,
+}
+
+impl Places {
+    /// The folders of this user.
+    pub(crate) fn find() -> Result<Self, Failure> {
+        if let Some(home) = std::env::var_os("JUREX_HOME").filter(|h| !h.is_empty()) {
+            let home = PathBuf::from(home);
+            return Ok(Self { data: home.clone(), config: home.clone(), state: home });
+        }
+        let no_home = "cannot tell this user's home folder: set JUREX_HOME to a folder for Jurex's files";
+        let xdg = Xdg::new().map_err(|_| Failure::Use(no_home.into()))?;
+        let own = |base: PathBuf| base.join("jurex");
+        Ok(Self {
+            data: own(xdg.data_dir()),
+            config: own(xdg.config_dir()),
+            state: own(xdg.state_dir().unwrap_or_else(|| xdg.data_dir())),
+        })
+    }
+
+    /// The ledger of real work.
+    pub(crate) fn ledger(&self) -> PathBuf {
+        self.data.join("ledger.sqlite3")
+    }
+
+    /// The ledger of the demonstration: nothing simulated stands among real evidence.
+    pub(crate) fn demo_ledger(&self) -> PathBuf {
+        self.data.join("demo").join("ledger.sqlite3")
+    }
+
+    /// The ledger for drives that are simulated or not.
+    pub(crate) fn ledger_for(&self, simulated: bool) -> PathBuf {
+        if simulated { self.demo_ledger() } else { self.ledger() }
+    }
+
+    /// The configuration file.
+    pub(crate) fn config_file(&self) -> PathBuf {
+        self.config.join("config.toml")
+    }
+
+    /// The folder of the log.
+    pub(crate) fn log_folder(&self) -> PathBuf {
+        self.state.clone()
+    }
+}

@@ -1,0 +1,92 @@
+//! What the keys do, here and now: one table for the bottom line and for the help.
+
+use super::state::{App, Dialog, LaneState, Step};
+
+/// A key with what it does.
+pub(crate) type Hint = (&'static str, &'static str);
+
+/// The keys that work in the present state, the step's main act first.
+pub(crate) fn hints(app: &App) -> Vec<Hint> {
+    match &app.dialog {
+        Some(Dialog::Help) => return vec![("Esc", "back")],
+        Some(Dialog::Stop(_)) => return vec![("s", "stop this job"), ("Esc", "let it go on")],
+        Some(Dialog::Quit(_)) => return vec![("s", "stop the jobs and quit"), ("Esc", "stay")],
+        Some(Dialog::Find(_)) => return vec![("Enter", "go to the drive"), ("Esc", "back")],
+        None => {}
+    }
+    hints_without_dialog(app)
+}
+
+/// The keys of the step itself, whatever lies over the screen.
+pub(crate) fn hints_without_dialog(app: &App) -> Vec<Hint> {
+    let mut hints = app.lane().map(|lane| step_hints(app, lane.step)).unwrap_or_default();
+    let editing = app.lane().is_some_and(|l| l.step == Step::Certify && l.form.focus.is_some());
+    if !editing {
+        hints.extend([("←→", "step"), ("↑↓", "drive")]);
+        if app.lane().is_none_or(|l| l.step != Step::Arm) {
+            hints.extend([("/", "find"), ("t", "theme"), ("?", "help"), ("q", "quit")]);
+        }
+    }
+    hints
+}
+
+fn step_hints(app: &App, step: Step) -> Vec<Hint> {
+    let Some(lane) = app.lane() else { return vec![] };
+    match step {
+        Step::Look if lane.verdict.is_ok() => vec![("Enter", "plan its erasure")],
+        Step::Look => vec![],
+        Step::Plan if lane.work.is_some() => vec![],
+        Step::Plan => vec![("Enter", "take this plan"), ("s r l", "answers"), ("m", "method"), ("v", "verification")],
+        Step::Arm if lane.work.is_some() => vec![],
+        Step::Arm if lane.arming.countdown.is_some() => vec![("any key", "stop the countdown")],
+        Step::Arm => vec![("Enter", "check the label"), ("Tab", "backed up?"), ("Esc", "back")],
+        Step::Erase => match lane.state() {
+            LaneState::Held => vec![("Enter", "go on"), ("x", "stop")],
+            LaneState::Erasing => vec![("Enter", "hold the writing"), ("x", "stop")],
+            LaneState::Proving => vec![("Enter", "hold the reading"), ("x", "stop")],
+            _ => vec![("Enter", "see the proof")],
+        },
+        Step::Prove if lane.record().is_some() => vec![("Enter", "go to the certificate")],
+        Step::Prove => vec![],
+        Step::Certify if lane.form.focus.is_some() => {
+            vec![("Enter", "write the certificate"), ("Tab", "next field"), ("Space", "next answer"), ("Esc", "leave the field")]
+        }
+        Step::Certify => vec![("Enter", "write the certificate"), ("Tab", "fill in the fields")],
+    }
+}
+
+/// What a step is for, for its help page.
+pub(crate) fn about(step: Step) -> [&'static str; 3] {
+    match step {
+        Step::Look => [
+            "Is that the right drive?",
+            "Compare the card with the paper label on the drive itself. Nothing is written in this step.",
+            "A guarded drive can't be erased: the sentence names what uses it, and there is no way around it.",
+        ],
+        Step::Plan => [
+            "What must be done, and what does it earn?",
+            "Three answers give the needed outcome (SP 800-88). Each way says what it can earn on this very drive.",
+            "Clear protects against simple recovery; Purge against a laboratory; Destroy ends the drive's use.",
+        ],
+        Step::Arm => [
+            "Last look.",
+            "Read the label on the drive itself, not this screen, and type or scan what is asked for.",
+            "After a right answer five seconds pass before anything is written. Any key stops them.",
+        ],
+        Step::Erase => [
+            "Is it going well?",
+            "The drive lies flat, its first sector left. Each pass is laid over what was there; a cross marks a faulty place.",
+            "Leaving this screen stops nothing. A stopped drive is Not sanitized.",
+        ],
+        Step::Prove => [
+            "Is it really gone?",
+            "Every sector is read past all caches and compared with what was laid (SP 800-88 Rev. 1, 4.7).",
+            "What was not read back is not proved.",
+        ],
+        Step::Certify => [
+            "Can I sign for it?",
+            "The certificate's outcome follows from the evidence; no field can change it.",
+            "Empty fields print as lines to fill in by hand.",
+        ],
+    }
+}

@@ -1,0 +1,330 @@
+//! The loop: it waits for events, lets the state take them, carries out the commands, and draws. Slow work runs on
+//! threads that send events; nothing here waits for a drive.
+
+use super::state::{App, Command, Message, WorkEnd};
+use super::theme::Theme;
+use super::view;
+use crate::bench::{Bench, Seen};
+use crate::clock::{SystemEntropy, wall};
+use crate::config::{Config, ThemeName};
+use crate::exit::Failure;
+use crate::files;
+use crate::work;
+use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, unbounded};
+use jiff::Zoned;
+use jurex_core::erase::{Control, Wish};
+use jurex_core::plan::Plan;
+use jurex_core::record::Record;
+use jurex_ledger::Ledger;
+use ratatui::DefaultTerminal;
+use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture, Event as TerminalEvent};
+use ratatui::crossterm::execute;
+use std::collections::HashMap;
+use std::io::{IsTerminal, stdin, stdout};
+use std::path::PathBuf;
+use std::process::ExitCode;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread::{self, JoinHandle};
+use std::time::{Duration, Instant};
+
+/// What the interface starts with.
+pub(crate) struct Setup {
+    /// Finds the drives; runs beside the interface.
+    pub(crate) bench: Box<dyn FnOnce() -> Bench + Send>,
+    pub(crate) theme: Option<ThemeName>,
+    pub(crate) ledger: PathBuf,
+    pub(crate) log: PathBuf,
+    /// Folder for certificates.
+    pub(crate) out: PathBuf,
+    pub(crate) config: Config,
+}
+
+/// The longest time without a new picture.
+const FRAME: Duration = Duration::from_millis(100);
+
+/// Runs the interface until the person quits.
+pub(crate) fn run(setup: Setup) -> Result<ExitCode, Failure> {
+    if !stdout().is_terminal() || !stdin().is_terminal() {
+        let way = "the interface needs a terminal; without one use a command, or `jurex demo --unattended --out DIR` (see `jurex --help`)";
+        return Err(Failure::Use(way.into()));
+    }
+    let _log = log_to(&setup.log);
+    let terminal = Screen::open().map_err(|e| Failure::Use(format!("the terminal can't be used: {e}")))?;
+    let mut runtime = Runtime::new(setup)?;
+    let ended = runtime.turn(terminal);
+    ended.map_err(|e| Failure::Use(format!("the terminal failed: {e}")))?;
+    runtime.farewell();
+    Ok(runtime.code())
+}
+
+/// The log goes to a file only: the screen belongs to the interface. Without a log the work goes on.
+fn log_to(folder: &std::path::Path) -> Option<tracing_appender::non_blocking::WorkerGuard> {
+    std::fs::create_dir_all(folder).ok()?;
+    let file = std::fs::OpenOptions::new().create(true).append(true).open(folder.join("jurex.log")).ok()?;
+    let (writer, guard) = tracing_appender::non_blocking(file);
+    tracing_subscriber::fmt().with_writer(writer).with_ansi(false).try_init().ok()?;
+    Some(guard)
+}
+
+/// The terminal in full-screen mode; put back however this ends, after a panic too.
+struct Screen {
+    terminal: DefaultTerminal,
+}
+
+impl Screen {
+    fn open() -> std::io::Result<Self> {
+        // ratatui's own hook, set by `try_init`, puts the screen back before this one runs; the mouse is ours.
+        let terminal = ratatui::try_init()?;
+        let inner = std::panic::take_hook();
+        std::panic::set_hook(Box::new(move |panic| {
+            let _ = execute!(stdout(), DisableMouseCapture);
+            inner(panic);
+        }));
+        execute!(stdout(), EnableMouseCapture)?;
+        Ok(Self { terminal })
+    }
+}
+
+impl Drop for Screen {
+    fn drop(&mut self) {
+        let _ = execute!(stdout(), DisableMouseCapture);
+        ratatui::restore();
+    }
+}
+
+struct Runtime {
+    app: App,
+    start: Instant,
+    sender: Sender<Message>,
+    receiver: Receiver<Message>,
+    ledger: PathBuf,
+    out: PathBuf,
+    wishes: HashMap<usize, Sender<Wish>>,
+    workers: Vec<JoinHandle<()>>,
+    terminate: Arc<AtomicBool>,
+}
+
+impl Runtime {
+    fn new(setup: Setup) -> Result<Self, Failure> {
+        let (sender, receiver) = unbounded();
+        let theme = Theme::of_environment(setup.theme);
+        let mut app = App::new(theme, setup.config.bench.clone(), setup.config.papers());
+        if let Ok(size) = ratatui::crossterm::terminal::size() {
+            app.size = size;
+        }
+        app.time_of_day = time_of_day();
+        let terminate = Arc::new(AtomicBool::new(false));
+        for signal in [signal_hook::consts::SIGTERM, signal_hook::consts::SIGHUP, signal_hook::consts::SIGINT] {
+            let failed = |e| Failure::Use(format!("cannot watch for signals: {e}"));
+            signal_hook::flag::register(signal, terminate.clone()).map_err(failed)?;
+        }
+        look_for_drives(setup.bench, sender.clone());
+        read_terminal(sender.clone());
+        let (ledger, out) = (setup.ledger, setup.out);
+        Ok(Self { app, start: Instant::now(), sender, receiver, ledger, out, wishes: HashMap::new(), workers: vec![], terminate })
+    }
+
+    fn turn(&mut self, mut screen: Screen) -> std::io::Result<()> {
+        let mut drawn = Instant::now() - FRAME;
+        loop {
+            let idle = self.wait(FRAME.saturating_sub(drawn.elapsed()));
+            let tick = Message::Tick(self.start.elapsed(), time_of_day());
+            self.take(tick);
+            if self.terminate.swap(false, Ordering::Relaxed) {
+                self.take(Message::Terminate);
+            }
+            if self.app.quitting && self.app.working() == 0 {
+                break;
+            }
+            // A flood of progress is drawn at most thirty times a second; a key is answered at once.
+            if !idle || drawn.elapsed() >= FRAME {
+                screen.terminal.draw(|frame| view::draw(&self.app, frame))?;
+                drawn = Instant::now();
+            }
+        }
+        self.workers.drain(..).for_each(|w| drop(w.join()));
+        // Records that came while the last picture was shown.
+        while let Ok(message) = self.receiver.try_recv() {
+            self.app.update(message);
+        }
+        Ok(())
+    }
+
+    /// Takes every event that is there; waits for the first one. Gives whether nothing came but progress.
+    fn wait(&mut self, longest: Duration) -> bool {
+        let mut idle = true;
+        let mut next = match self.receiver.recv_timeout(longest.max(Duration::from_millis(1))) {
+            Ok(message) => Some(message),
+            Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected) => None,
+        };
+        while let Some(message) = next {
+            idle &= matches!(message, Message::Job(..));
+            self.take(message);
+            next = self.receiver.try_recv().ok();
+        }
+        idle
+    }
+
+    fn take(&mut self, message: Message) {
+        for command in self.app.update(message) {
+            self.carry_out(command);
+        }
+    }
+
+    fn carry_out(&mut self, command: Command) {
+        match command {
+            Command::Plan(lane, order) => {
+                let drive = self.app.lanes[lane].seen.drive.clone();
+                let plan = Plan::new(&drive, &order, &mut SystemEntropy).map_err(|e| e.to_string());
+                self.take(Message::Planned(lane, plan));
+            }
+            Command::Start { lane, armed, before, papers, sample_at } => {
+                let (wish, wishes) = unbounded();
+                self.wishes.insert(lane, wish);
+                let (seen, ledger, sender) = (self.app.lanes[lane].seen.clone(), self.ledger.clone(), self.sender.clone());
+                self.workers.push(thread::spawn(move || {
+                    let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at };
+                    let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, *papers));
+                    if std::panic::catch_unwind(run).is_err() {
+                        let said = "A defect in Jurex ended this job. The drive is Not sanitized, and there is no record; the ledger has its events.";
+                        let _ = sender.send(Message::NotStarted(lane, said.into()));
+                    }
+                }));
+            }
+            Command::Wish(lane, wish) => {
+                if let Some(sender) = self.wishes.get(&lane) {
+                    let _ = sender.send(wish);
+                }
+            }
+            Command::Write(lane, record) => {
+                let (ledger, out, sender) = (self.ledger.clone(), self.out.clone(), self.sender.clone());
+                thread::spawn(move || {
+                    let _ = sender.send(Message::Written(lane, write(&record, &ledger, &out)));
+                });
+            }
+        }
+    }
+
+    /// What became of each job, said on the plain terminal after the screen is put back.
+    fn farewell(&self) {
+        for lane in &self.app.lanes {
+            let Some(record) = lane.record() else { continue };
+            let drive = lane.seen.drive.called();
+            println!("{}: {} {}. {}", record.job, drive, record.claim().outcome(), record.evidence().ended.sentence());
+            if !matches!(lane.written, Some(Ok(_))) {
+                println!("  no certificate written yet: jurex certificate {} --out DIR", record.job);
+            }
+        }
+    }
+
+    /// 4 if a job was stopped or its drive went away, else 0: the interface itself has no planned outcome.
+    fn code(&self) -> ExitCode {
+        use jurex_core::evidence::Ended;
+        let cut_short = |r: &Record| matches!(r.evidence().ended, Ended::Stopped | Ended::Gone { .. });
+        match self.app.lanes.iter().filter_map(|l| l.record()).any(cut_short) {
+            true => ExitCode::from(4),
+            false => ExitCode::SUCCESS,
+        }
+    }
+}
+
+fn time_of_day() -> String {
+    Zoned::now().strftime("%H:%M").to_string()
+}
+
+fn look_for_drives(bench: Box<dyn FnOnce() -> Bench + Send>, sender: Sender<Message>) {
+    thread::spawn(move || {
+        let drives = bench().drives();
+        let _ = sender.send(Message::Drives(drives.clone()));
+        for (lane, seen) in drives.into_iter().enumerate() {
+            let sender = sender.clone();
+            thread::spawn(move || {
+                let (contents, sample) = seen.look();
+                let _ = sender.send(Message::Looked(lane, contents, sample));
+            });
+        }
+    });
+}
+
+fn read_terminal(sender: Sender<Message>) {
+    thread::spawn(move || {
+        while let Ok(event) = event::read() {
+            let message = match event {
+                TerminalEvent::Key(key) => Message::Key(key),
+                TerminalEvent::Mouse(mouse) => Message::Mouse(mouse),
+                TerminalEvent::Resize(width, height) => Message::Resized(width, height),
+                _ => continue,
+            };
+            if sender.send(message).is_err() {
+                return;
+            }
+        }
+        // The terminal is gone: end as if asked to.
+        let _ = sender.send(Message::Terminate);
+    });
+}
+
+/// One job on a thread of its own.
+struct JobOfLane {
+    lane: usize,
+    seen: Seen,
+    ledger: PathBuf,
+    sender: Sender<Message>,
+    wishes: Receiver<Wish>,
+    sample_at: Option<jurex_core::units::Lba>,
+}
+
+impl JobOfLane {
+    fn run(
+        mut self,
+        armed: jurex_core::plan::ArmedPlan,
+        before: jurex_core::contents::Contents,
+        papers: jurex_core::record::Papers,
+    ) {
+        let prepared = self.seen.still_free().and_then(|()| work::prepare(&self.seen, armed, before, papers, &self.ledger));
+        let job = match prepared {
+            Ok(job) => job,
+            Err(failure) => return self.send(Message::NotStarted(self.lane, format!("{failure}."))),
+        };
+        self.send(Message::Began(self.lane, job.id().clone()));
+        let (sender, lane) = (self.sender.clone(), self.lane);
+        let finished = job.run(&mut self, &mut |event| drop(sender.send(Message::Job(lane, event.clone()))));
+        let end = WorkEnd {
+            record: finished.record,
+            ledger_trouble: finished.ledger_trouble.map(|e| e.to_string()),
+            after: self.sample_at.and_then(|at| self.seen.sector(at)),
+        };
+        self.send(Message::Ended(self.lane, Box::new(end)));
+    }
+
+    fn send(&self, message: Message) {
+        let _ = self.sender.send(message);
+    }
+}
+
+impl Control for JobOfLane {
+    fn poll(&mut self) -> Option<Wish> {
+        self.wishes.try_iter().last()
+    }
+
+    fn wait(&mut self) -> Wish {
+        // If the interface is gone, nobody can say "go on" any more.
+        self.wishes.recv().unwrap_or(Wish::Stop)
+    }
+}
+
+/// Adds the record with its papers to the ledger, then writes the files.
+fn write(record: &Record, ledger: &std::path::Path, out: &std::path::Path) -> Result<Vec<PathBuf>, String> {
+    files::check_folder(out).map_err(|e| format!("{e}."))?;
+    files::check_free(out, &record.job).map_err(|e| format!("{e}."))?;
+    let stored = Ledger::open(ledger).and_then(|l| l.add_record(record, wall()));
+    let written = files::write_all(out, record).map_err(|e| {
+        format!(
+            "{e}. The record is in the ledger: make room and press Enter again, or run jurex certificate {} --out DIR.",
+            record.job
+        )
+    })?;
+    stored.map_err(|e| format!("{e}. The files are written, but these fields are not in the ledger."))?;
+    Ok(written)
+}

@@ -1,0 +1,450 @@
+//! The state of the interface: lanes, and for each the steps of its work.
+
+use super::theme::Theme;
+use crate::bench::{Sample, Seen};
+use jurex_core::contents::Contents;
+use jurex_core::erase::{Event, Progress};
+use jurex_core::evidence::Ended;
+use jurex_core::guard::{Cleared, Refusal};
+use jurex_core::method::LIBRARY;
+use jurex_core::need::{Need, Sensitivity};
+use jurex_core::notation::Entropy;
+use jurex_core::plan::{ArmedPlan, Order, Plan, Verification};
+use jurex_core::record::{Backup, JobId, Papers, Record};
+use jurex_core::rules::Outcome;
+use jurex_core::units::Lba;
+use ratatui::crossterm::event::{KeyEvent, MouseEvent};
+use std::path::PathBuf;
+use std::time::Duration;
+use tui_input::Input;
+
+/// The steps of the work, in their order.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Step {
+    Look,
+    Plan,
+    Arm,
+    Erase,
+    Prove,
+    Certify,
+}
+
+impl Step {
+    pub(crate) const ALL: [Step; 6] = [Step::Look, Step::Plan, Step::Arm, Step::Erase, Step::Prove, Step::Certify];
+
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Step::Look => "Look",
+            Step::Plan => "Plan",
+            Step::Arm => "Arm",
+            Step::Erase => "Erase",
+            Step::Prove => "Prove",
+            Step::Certify => "Certify",
+        }
+    }
+
+    /// The step `by` places further, if there is one.
+    pub(crate) fn beside(self, by: isize) -> Option<Step> {
+        Self::ALL.get((self as usize).checked_add_signed(by)?).copied()
+    }
+}
+
+/// What a lane's drive is, as one word.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum LaneState {
+    Guarded,
+    Ready,
+    Planned,
+    Armed,
+    Erasing,
+    Proving,
+    Held,
+    Proved,
+    Unproved,
+    Failed,
+    Gone,
+}
+
+impl LaneState {
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            LaneState::Guarded => "guarded",
+            LaneState::Ready => "ready",
+            LaneState::Planned => "planned",
+            LaneState::Armed => "armed",
+            LaneState::Erasing => "erasing",
+            LaneState::Proving => "proving",
+            LaneState::Held => "held",
+            LaneState::Proved => "proved",
+            LaneState::Unproved => "unproved",
+            LaneState::Failed => "failed",
+            LaneState::Gone => "gone",
+        }
+    }
+}
+
+/// What is chosen in Plan, before it is fixed.
+#[derive(Clone, Debug)]
+pub(crate) struct Draft {
+    pub(crate) need: Need,
+    /// Index in the library.
+    pub(crate) method: usize,
+    pub(crate) verification: Verification,
+}
+
+impl Draft {
+    pub(crate) fn order(&self, method: usize) -> Order {
+        Order { verification: self.verification, ..Order::of_method(&LIBRARY[method]) }
+    }
+}
+
+/// Stands in for random bytes where only the outcome of a plan is asked for.
+pub(crate) struct NoEntropy;
+impl Entropy for NoEntropy {
+    fn fill(&mut self, out: &mut [u8]) {
+        out.fill(0);
+    }
+}
+
+/// The label check.
+#[derive(Debug, Default)]
+pub(crate) struct Arming {
+    pub(crate) typed: String,
+    pub(crate) problem: Option<String>,
+    /// The armed plan, and when it starts.
+    pub(crate) countdown: Option<(ArmedPlan, Duration)>,
+}
+
+/// A job of this lane, running or over.
+pub(crate) struct Work {
+    pub(crate) job: Option<JobId>,
+    pub(crate) progress: Progress,
+    /// Sentences of the events with their time of day.
+    pub(crate) told: Vec<(String, Event)>,
+    pub(crate) end: Option<WorkEnd>,
+}
+
+/// How a job of this lane ended.
+pub(crate) struct WorkEnd {
+    pub(crate) record: Record,
+    pub(crate) ledger_trouble: Option<String>,
+    /// The sampled sector as it is now.
+    pub(crate) after: Option<Sample>,
+}
+
+/// The fields of the certificate that people fill in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Field {
+    PropertyNumber,
+    Source,
+    Lot,
+    Destination,
+    CategoryAfter,
+    Backup,
+    TechnicianName,
+    TechnicianTitle,
+    TechnicianPlace,
+    TechnicianContact,
+    ValidatorName,
+    ValidatorTitle,
+    ValidatorPlace,
+    ValidatorContact,
+}
+
+impl Field {
+    pub(crate) const ALL: [Field; 14] = [
+        Field::PropertyNumber,
+        Field::Source,
+        Field::Lot,
+        Field::Destination,
+        Field::CategoryAfter,
+        Field::Backup,
+        Field::TechnicianName,
+        Field::TechnicianTitle,
+        Field::TechnicianPlace,
+        Field::TechnicianContact,
+        Field::ValidatorName,
+        Field::ValidatorTitle,
+        Field::ValidatorPlace,
+        Field::ValidatorContact,
+    ];
+
+    pub(crate) fn label(self) -> &'static str {
+        match self {
+            Field::PropertyNumber => "property number",
+            Field::Source => "source",
+            Field::Lot => "lot",
+            Field::Destination => "destination",
+            Field::CategoryAfter => "category afterwards",
+            Field::Backup => "backed up",
+            Field::TechnicianName => "sanitized by",
+            Field::TechnicianTitle | Field::ValidatorTitle => "  title",
+            Field::TechnicianPlace | Field::ValidatorPlace => "  place",
+            Field::TechnicianContact | Field::ValidatorContact => "  contact",
+            Field::ValidatorName => "validated by",
+        }
+    }
+
+    /// Whether Space turns it through a few answers instead of being typed.
+    pub(crate) fn is_choice(self) -> bool {
+        matches!(self, Field::CategoryAfter | Field::Backup)
+    }
+
+    pub(crate) fn text(self, papers: &mut Papers) -> Option<&mut String> {
+        Some(match self {
+            Field::PropertyNumber => &mut papers.property_number,
+            Field::Source => &mut papers.source,
+            Field::Lot => &mut papers.lot,
+            Field::Destination => &mut papers.destination,
+            Field::TechnicianName => &mut papers.technician.name,
+            Field::TechnicianTitle => &mut papers.technician.title,
+            Field::TechnicianPlace => &mut papers.technician.place,
+            Field::TechnicianContact => &mut papers.technician.contact,
+            Field::ValidatorName => &mut papers.validator.name,
+            Field::ValidatorTitle => &mut papers.validator.title,
+            Field::ValidatorPlace => &mut papers.validator.place,
+            Field::ValidatorContact => &mut papers.validator.contact,
+            Field::CategoryAfter | Field::Backup => return None,
+        })
+    }
+
+    pub(crate) fn shown(self, papers: &Papers) -> String {
+        match self {
+            Field::CategoryAfter => papers.category_after.map(|c| c.to_string()).unwrap_or_default(),
+            Field::Backup => papers.backup.to_string(),
+            field => field.text(&mut papers.clone()).map(|t| t.clone()).unwrap_or_default(),
+        }
+    }
+}
+
+/// The form of Certify: which field is being edited, and its text.
+#[derive(Debug, Default)]
+pub(crate) struct Form {
+    pub(crate) focus: Option<usize>,
+    pub(crate) input: Input,
+}
+
+/// What came of writing the files.
+pub(crate) type Written = Result<Vec<PathBuf>, String>;
+
+/// One drive and its work.
+pub(crate) struct Lane {
+    pub(crate) seen: Seen,
+    pub(crate) verdict: Result<Cleared, Refusal>,
+    pub(crate) contents: Option<Contents>,
+    pub(crate) sample: Option<Sample>,
+    pub(crate) step: Step,
+    pub(crate) draft: Draft,
+    pub(crate) plan: Option<Plan>,
+    pub(crate) arming: Arming,
+    /// Why the job did not start, if it did not.
+    pub(crate) not_started: Option<String>,
+    pub(crate) work: Option<Work>,
+    pub(crate) papers: Papers,
+    pub(crate) form: Form,
+    pub(crate) written: Option<Written>,
+}
+
+impl Lane {
+    pub(crate) fn new(seen: Seen, papers: &Papers) -> Self {
+        let verdict = seen.verdict();
+        let draft = Draft {
+            need: Need { sensitivity: Sensitivity::Moderate, reuse: true, leaves: false },
+            method: 0,
+            verification: Verification::Full,
+        };
+        let mut lane = Self {
+            seen,
+            verdict,
+            contents: None,
+            sample: None,
+            step: Step::Look,
+            draft,
+            plan: None,
+            arming: Arming::default(),
+            not_started: None,
+            work: None,
+            papers: papers.clone(),
+            form: Form::default(),
+            written: None,
+        };
+        lane.draft.method = (0..LIBRARY.len()).find(|m| lane.earns(*m) > Outcome::NotSanitized).unwrap_or(0);
+        lane
+    }
+
+    /// What the method of that index would earn on this drive.
+    pub(crate) fn earns(&self, method: usize) -> Outcome {
+        self.preview(method).map_or(Outcome::NotSanitized, |p| p.expected().outcome())
+    }
+
+    /// The plan that the method of that index would make, without its random choices.
+    pub(crate) fn preview(&self, method: usize) -> Option<Plan> {
+        Plan::new(&self.seen.drive, &self.draft.order(method), &mut NoEntropy).ok()
+    }
+
+    /// Whether a job is running.
+    pub(crate) fn is_working(&self) -> bool {
+        self.work.as_ref().is_some_and(|w| w.end.is_none())
+    }
+
+    /// The record, once the job is over.
+    pub(crate) fn record(&self) -> Option<&Record> {
+        self.work.as_ref()?.end.as_ref().map(|end| &end.record)
+    }
+
+    pub(crate) fn state(&self) -> LaneState {
+        let Some(work) = &self.work else {
+            return match (&self.verdict, &self.arming.countdown, &self.plan) {
+                (Err(_), ..) => LaneState::Guarded,
+                (_, Some(_), _) => LaneState::Armed,
+                (_, _, Some(_)) => LaneState::Planned,
+                _ => LaneState::Ready,
+            };
+        };
+        match &work.end {
+            None if work.progress.is_held() => LaneState::Held,
+            None if work.progress.activity() == jurex_core::erase::Activity::ReadingBack => LaneState::Proving,
+            None => LaneState::Erasing,
+            Some(end) => match end.record.evidence().ended {
+                Ended::Gone { .. } => LaneState::Gone,
+                Ended::Stopped | Ended::Refused { .. } => LaneState::Failed,
+                Ended::Finished if end.record.kept_its_plan() => LaneState::Proved,
+                Ended::Finished => LaneState::Unproved,
+            },
+        }
+    }
+
+    /// Whether the lane waits for the person: its job is over, and its certificate not written.
+    pub(crate) fn needs_person(&self) -> bool {
+        self.record().is_some() && !matches!(self.written, Some(Ok(_)))
+    }
+
+    /// Why a step can't be entered yet; `None` if it can.
+    pub(crate) fn missing(&self, step: Step) -> Option<String> {
+        let guarded = self.verdict.as_ref().err().map(|r| format!("This drive is guarded: {r}."));
+        match step {
+            Step::Look => None,
+            Step::Plan => guarded,
+            Step::Arm => guarded
+                .or_else(|| self.plan.is_none().then(|| "There is no plan yet: choose a way in Plan and press Enter.".into())),
+            Step::Erase => {
+                guarded.or_else(|| self.work.is_none().then(|| "Nothing is being erased: the drive must be armed first.".into()))
+            }
+            Step::Prove => guarded.or_else(|| {
+                let begun =
+                    self.work.as_ref().is_some_and(|w| w.end.is_some() || w.progress.evidence().read_backs().next().is_some());
+                (!begun).then(|| "Nothing has been read back yet.".into())
+            }),
+            Step::Certify => guarded.or_else(|| {
+                self.record().is_none().then(|| "There is no record yet: the job must come to its end first.".into())
+            }),
+        }
+    }
+}
+
+/// Something that lies over the screen and takes the keys.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Dialog {
+    Help,
+    /// Stop the job of the chosen lane? Since when it is asked.
+    Stop(Duration),
+    /// Stop all jobs and quit? Since when it is asked.
+    Quit(Duration),
+    /// Find a drive by what it says.
+    Find(String),
+}
+
+/// The whole state.
+pub(crate) struct App {
+    pub(crate) lanes: Vec<Lane>,
+    pub(crate) selected: usize,
+    pub(crate) loading: bool,
+    pub(crate) dialog: Option<Dialog>,
+    /// What was just refused or done, in one sentence; gone with the next key.
+    pub(crate) notice: Option<String>,
+    pub(crate) theme: Theme,
+    /// Time since the start.
+    pub(crate) now: Duration,
+    /// Time of day, hours and minutes.
+    pub(crate) time_of_day: String,
+    pub(crate) bench: String,
+    pub(crate) papers: Papers,
+    pub(crate) size: (u16, u16),
+    /// On a narrow screen: whether the lanes are shown, or the desk.
+    pub(crate) lanes_in_front: bool,
+    /// Set once quitting is decided; the loop ends when the last job has ended.
+    pub(crate) quitting: bool,
+}
+
+impl App {
+    pub(crate) fn new(theme: Theme, bench: String, papers: Papers) -> Self {
+        Self {
+            lanes: vec![],
+            selected: 0,
+            loading: true,
+            dialog: None,
+            notice: None,
+            theme,
+            now: Duration::ZERO,
+            time_of_day: String::new(),
+            bench,
+            papers,
+            size: (160, 47),
+            lanes_in_front: false,
+            quitting: false,
+        }
+    }
+
+    pub(crate) fn lane(&self) -> Option<&Lane> {
+        self.lanes.get(self.selected)
+    }
+
+    pub(crate) fn lane_mut(&mut self) -> Option<&mut Lane> {
+        self.lanes.get_mut(self.selected)
+    }
+
+    /// Number of running jobs.
+    pub(crate) fn working(&self) -> usize {
+        self.lanes.iter().filter(|l| l.is_working()).count()
+    }
+}
+
+/// Something that happened.
+pub(crate) enum Message {
+    Key(KeyEvent),
+    Mouse(MouseEvent),
+    Resized(u16, u16),
+    /// Time has passed: since the start, and as time of day.
+    Tick(Duration, String),
+    /// The drives that were found.
+    Drives(Vec<Seen>),
+    Looked(usize, Contents, Option<Sample>),
+    Planned(usize, Result<Plan, String>),
+    Began(usize, JobId),
+    /// The job did not start; nothing was written.
+    NotStarted(usize, String),
+    Job(usize, Event),
+    Ended(usize, Box<WorkEnd>),
+    Written(usize, Written),
+    /// The system asks the program to end.
+    Terminate,
+}
+
+/// Something to be done in the world.
+#[derive(Debug)]
+pub(crate) enum Command {
+    Plan(usize, Order),
+    Start { lane: usize, armed: ArmedPlan, before: Contents, papers: Box<Papers>, sample_at: Option<Lba> },
+    Wish(usize, jurex_core::erase::Wish),
+    Write(usize, Box<Record>),
+}
+
+/// The answers to "backed up?" in the order in which Tab or Space turns through them.
+pub(crate) fn next_backup(backup: Backup) -> Backup {
+    match backup {
+        Backup::Unknown => Backup::Yes,
+        Backup::Yes => Backup::No,
+        Backup::No => Backup::NotNeeded,
+        Backup::NotNeeded => Backup::Unknown,
+    }
+}

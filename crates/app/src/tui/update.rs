@@ -1,0 +1,489 @@
+//! What events do to the state. No input or output here: what is to be done in the world is returned as commands.
+
+use super::state::{App, Command, Dialog, Field, Lane, LaneState, Message, Step, Work, WorkEnd, next_backup};
+use super::view;
+use crate::bench::Seen;
+use jurex_core::erase::{Event, Progress, Wish};
+use jurex_core::method::LIBRARY;
+use jurex_core::need::Sensitivity;
+use jurex_core::plan::{ArmError, Verification};
+use ratatui::crossterm::event::{
+    Event as TerminalEvent, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
+};
+use std::time::Duration;
+use tui_input::Input;
+use tui_input::backend::crossterm::EventHandler;
+
+/// Time between the right label and the first write.
+pub(crate) const COUNTDOWN: Duration = Duration::from_secs(5);
+/// A question is deaf for so long after it is asked: a scanner's burst of letters must not answer it.
+const DEAF: Duration = Duration::from_millis(500);
+/// Longest text that a field takes.
+const MOST_CHARS: usize = 200;
+
+impl App {
+    /// Takes one event.
+    pub(crate) fn update(&mut self, message: Message) -> Vec<Command> {
+        match message {
+            Message::Key(key) if key.kind != KeyEventKind::Release => return self.key(key),
+            Message::Key(_) => {}
+            Message::Mouse(mouse) => return self.mouse(mouse),
+            Message::Resized(width, height) => self.size = (width, height),
+            Message::Tick(now, time_of_day) => return self.tick(now, time_of_day),
+            Message::Drives(drives) => self.drives(drives),
+            Message::Looked(lane, contents, sample) => {
+                if let Some(lane) = self.lanes.get_mut(lane) {
+                    (lane.contents, lane.sample) = (Some(contents), sample);
+                }
+            }
+            Message::Planned(lane, plan) => self.planned(lane, plan),
+            Message::Began(lane, job) => {
+                if let Some(work) = self.lanes.get_mut(lane).and_then(|l| l.work.as_mut()) {
+                    work.job = Some(job);
+                }
+            }
+            Message::NotStarted(lane, why) => self.not_started(lane, why),
+            Message::Job(lane, event) => self.job(lane, event),
+            Message::Ended(lane, end) => self.ended(lane, *end),
+            Message::Written(lane, written) => {
+                if let Some(lane) = self.lanes.get_mut(lane) {
+                    lane.written = Some(written);
+                }
+            }
+            Message::Terminate => return self.quit_now(),
+        }
+        vec![]
+    }
+
+    fn drives(&mut self, drives: Vec<Seen>) {
+        let papers = self.papers.clone();
+        self.lanes = drives.into_iter().map(|seen| Lane::new(seen, &papers)).collect();
+        self.loading = false;
+        self.selected = self.lanes.iter().position(|l| l.verdict.is_ok()).unwrap_or(0);
+    }
+
+    fn planned(&mut self, lane: usize, plan: Result<jurex_core::plan::Plan, String>) {
+        let Some(lane) = self.lanes.get_mut(lane) else { return };
+        match plan {
+            Ok(plan) => {
+                lane.plan = Some(plan);
+                lane.arming = Default::default();
+                lane.step = Step::Arm;
+            }
+            Err(why) => self.notice = Some(why),
+        }
+    }
+
+    fn not_started(&mut self, lane: usize, why: String) {
+        let Some(lane) = self.lanes.get_mut(lane) else { return };
+        lane.work = None;
+        lane.not_started = Some(why);
+        lane.arming = Default::default();
+        lane.step = Step::Arm;
+    }
+
+    fn job(&mut self, lane: usize, event: Event) {
+        let time = self.time_of_day.clone();
+        let Some(work) = self.lanes.get_mut(lane).and_then(|l| l.work.as_mut()) else { return };
+        work.progress.apply(&event);
+        if !matches!(event, Event::Advanced { .. }) {
+            work.told.push((time, event));
+        }
+    }
+
+    fn ended(&mut self, lane: usize, end: WorkEnd) {
+        let Some(lane) = self.lanes.get_mut(lane) else { return };
+        if let Some(work) = lane.work.as_mut() {
+            work.end = Some(end);
+            if lane.step == Step::Erase && !self.quitting {
+                lane.step = Step::Prove;
+            }
+        }
+    }
+
+    fn tick(&mut self, now: Duration, time_of_day: String) -> Vec<Command> {
+        (self.now, self.time_of_day) = (now, time_of_day);
+        let due: Vec<usize> = (0..self.lanes.len())
+            .filter(|i| self.lanes[*i].arming.countdown.as_ref().is_some_and(|(_, starts)| *starts <= now))
+            .collect();
+        due.into_iter().filter_map(|i| self.start(i)).collect()
+    }
+
+    fn start(&mut self, index: usize) -> Option<Command> {
+        let lane = &mut self.lanes[index];
+        let (armed, _) = lane.arming.countdown.take()?;
+        let plan = armed.plan();
+        let read_backs = plan.passes().iter().filter(|p| p.read_back).count() as u32;
+        let progress = Progress::new(plan.drive(), plan.range(), plan.passes().len() as u32, read_backs);
+        lane.work = Some(Work { job: None, progress, told: vec![], end: None });
+        lane.not_started = None;
+        lane.step = Step::Erase;
+        lane.papers.need = Some(lane.draft.need);
+        Some(Command::Start {
+            lane: index,
+            armed,
+            before: lane.contents.clone().unwrap_or_default(),
+            papers: Box::new(lane.papers.clone()),
+            sample_at: lane.sample.as_ref().map(|s| s.at),
+        })
+    }
+
+    fn quit_now(&mut self) -> Vec<Command> {
+        self.quitting = true;
+        self.dialog = None;
+        self.lanes.iter_mut().for_each(|l| l.arming.countdown = None);
+        (0..self.lanes.len()).filter(|i| self.lanes[*i].is_working()).map(|i| Command::Wish(i, Wish::Stop)).collect()
+    }
+
+    fn key(&mut self, key: KeyEvent) -> Vec<Command> {
+        self.notice = None;
+        let counting = self.lane().is_some_and(|l| l.arming.countdown.is_some());
+        if counting {
+            return self.stop_countdown();
+        }
+        if key.modifiers.contains(KeyModifiers::CONTROL) {
+            if matches!(key.code, KeyCode::Char('c' | 'q')) {
+                self.ask_to_quit();
+            }
+            return vec![];
+        }
+        if self.dialog.is_some() {
+            return self.dialog_key(key.code);
+        }
+        if self.is_typing() {
+            return self.typing_key(key);
+        }
+        match key.code {
+            KeyCode::Char('q') => self.ask_to_quit(),
+            KeyCode::Char('?') | KeyCode::F(1) => self.dialog = Some(Dialog::Help),
+            KeyCode::Char('/') => self.dialog = Some(Dialog::Find(String::new())),
+            KeyCode::Char('t') => self.theme = self.theme.next(),
+            code => return self.common_key(code),
+        }
+        vec![]
+    }
+
+    /// Whether letters go into a field: the label check, or the certificate's form.
+    fn is_typing(&self) -> bool {
+        self.lane().is_some_and(|l| match l.step {
+            Step::Arm => l.work.is_none() && l.plan.is_some(),
+            Step::Certify => l.form.focus.is_some(),
+            _ => false,
+        })
+    }
+
+    fn stop_countdown(&mut self) -> Vec<Command> {
+        if let Some(lane) = self.lane_mut() {
+            lane.arming = Default::default();
+            lane.arming.problem = Some("The countdown was stopped. Nothing was written.".into());
+        }
+        vec![]
+    }
+
+    fn ask_to_quit(&mut self) {
+        match self.working() {
+            0 => drop(self.quit_now()),
+            _ => self.dialog = Some(Dialog::Quit(self.now)),
+        }
+    }
+
+    fn dialog_key(&mut self, code: KeyCode) -> Vec<Command> {
+        let Some(dialog) = self.dialog.take() else { return vec![] };
+        match (dialog, code) {
+            (_, KeyCode::Esc) => {}
+            (Dialog::Help, KeyCode::Char('?') | KeyCode::Char('q') | KeyCode::Enter) => {}
+            (Dialog::Stop(since), KeyCode::Char('s')) if self.now >= since + DEAF => {
+                return vec![Command::Wish(self.selected, Wish::Stop)];
+            }
+            (Dialog::Quit(since), KeyCode::Char('s')) if self.now >= since + DEAF => return self.quit_now(),
+            (Dialog::Find(text), KeyCode::Enter) => self.find(&text),
+            (Dialog::Find(mut text), KeyCode::Backspace) => {
+                text.pop();
+                self.dialog = Some(Dialog::Find(text));
+            }
+            (Dialog::Find(mut text), KeyCode::Char(c)) => {
+                if text.chars().count() < MOST_CHARS {
+                    text.push(c);
+                }
+                self.dialog = Some(Dialog::Find(text));
+            }
+            (dialog, _) => self.dialog = Some(dialog),
+        }
+        vec![]
+    }
+
+    /// Chooses the first drive after the present one whose path, name or serial holds the text.
+    fn find(&mut self, text: &str) {
+        let wanted = text.trim().to_lowercase();
+        let holds = |l: &Lane| {
+            let drive = &l.seen.drive;
+            let serial = drive.identity.serial.as_deref().unwrap_or_default();
+            [&drive.path, &drive.name(), serial].iter().any(|t| t.to_lowercase().contains(&wanted))
+        };
+        let order = (1..=self.lanes.len()).map(|by| (self.selected + by) % self.lanes.len().max(1));
+        match order.into_iter().find(|i| holds(&self.lanes[*i])) {
+            Some(found) if !wanted.is_empty() => self.select(found),
+            _ => self.notice = Some(format!("No drive here says \"{}\".", text.trim())),
+        }
+    }
+
+    fn select(&mut self, lane: usize) {
+        if lane < self.lanes.len() {
+            self.leave_field();
+            self.selected = lane;
+        }
+    }
+
+    fn common_key(&mut self, code: KeyCode) -> Vec<Command> {
+        let narrow_lanes = self.lanes_in_front && view::is_narrow(self.size);
+        match code {
+            KeyCode::Up => self.select(self.selected.saturating_sub(1)),
+            KeyCode::Down => self.select(self.selected + 1),
+            KeyCode::Esc => self.lanes_in_front = true,
+            KeyCode::Enter | KeyCode::Right if narrow_lanes => self.lanes_in_front = false,
+            KeyCode::Left => self.walk(-1),
+            KeyCode::Right => self.walk(1),
+            KeyCode::Enter => return self.act(),
+            KeyCode::Tab | KeyCode::BackTab => self.next_field(code == KeyCode::Tab),
+            KeyCode::Char(c) => self.letter(c),
+            _ => {}
+        }
+        vec![]
+    }
+
+    fn walk(&mut self, by: isize) {
+        let Some(lane) = self.lane() else { return };
+        if let Some(step) = lane.step.beside(by) {
+            self.go_to(step);
+        }
+    }
+
+    fn go_to(&mut self, step: Step) {
+        self.leave_field();
+        let Some(lane) = self.lane_mut() else { return };
+        match lane.missing(step) {
+            Some(why) => self.notice = Some(why),
+            None => lane.step = step,
+        }
+    }
+
+    /// The step's one main act.
+    fn act(&mut self) -> Vec<Command> {
+        let index = self.selected;
+        let Some(lane) = self.lane_mut() else { return vec![] };
+        match lane.step {
+            Step::Look => self.go_to(Step::Plan),
+            Step::Plan if lane.work.is_some() => self.go_to(Step::Erase),
+            Step::Plan => return vec![Command::Plan(index, lane.draft.order(lane.draft.method))],
+            Step::Arm => self.go_to(Step::Erase),
+            Step::Erase => match lane.state() {
+                LaneState::Held => return vec![Command::Wish(index, Wish::GoOn)],
+                LaneState::Erasing | LaneState::Proving => return vec![Command::Wish(index, Wish::Hold)],
+                _ => self.go_to(Step::Prove),
+            },
+            Step::Prove => self.go_to(Step::Certify),
+            Step::Certify => return self.write(),
+        }
+        vec![]
+    }
+
+    fn letter(&mut self, c: char) {
+        let now = self.now;
+        let Some(lane) = self.lane_mut() else { return };
+        match (lane.step, c) {
+            (Step::Plan, _) if lane.work.is_none() => change_draft(lane, c),
+            (Step::Erase, 'x') if lane.is_working() => self.dialog = Some(Dialog::Stop(now)),
+            _ => {}
+        }
+    }
+
+    fn typing_key(&mut self, key: KeyEvent) -> Vec<Command> {
+        match self.lane().map(|l| l.step) {
+            Some(Step::Arm) => self.label_key(key.code),
+            _ => return self.form_key(key),
+        }
+        vec![]
+    }
+
+    fn label_key(&mut self, code: KeyCode) {
+        let Some(lane) = self.lane_mut() else { return };
+        match code {
+            KeyCode::Char(c) if lane.arming.typed.chars().count() < MOST_CHARS => {
+                lane.arming.problem = None;
+                lane.arming.typed.push(c);
+            }
+            KeyCode::Backspace => drop(lane.arming.typed.pop()),
+            KeyCode::Tab => lane.papers.backup = next_backup(lane.papers.backup),
+            KeyCode::Enter => self.check_label(),
+            KeyCode::Left => self.walk(-1),
+            KeyCode::Right => self.walk(1),
+            KeyCode::Up => self.select(self.selected.saturating_sub(1)),
+            KeyCode::Down => self.select(self.selected + 1),
+            KeyCode::Esc => self.go_to(Step::Plan),
+            _ => {}
+        }
+    }
+
+    fn check_label(&mut self) {
+        let now = self.now;
+        let Some(lane) = self.lanes.get(self.selected) else { return };
+        let typed = lane.arming.typed.clone();
+        let (Some(plan), Ok(cleared)) = (&lane.plan, &lane.verdict) else { return };
+        let checked = plan.arm(cleared, &typed);
+        let problem = match &checked {
+            Ok(_) => None,
+            Err(e @ ArmError::WrongLabel { .. }) => {
+                Some(format!("{}. Nothing was written.{}", capital(&e.to_string()), self.whose(&typed)))
+            }
+            Err(e) => Some(format!("{}. Nothing was written.", capital(&e.to_string()))),
+        };
+        let Some(lane) = self.lane_mut() else { return };
+        lane.arming.typed.clear();
+        lane.arming.problem = problem;
+        lane.arming.countdown = checked.ok().map(|armed| (armed, now + COUNTDOWN));
+        lane.not_started = None;
+    }
+
+    /// Which other drive a wrong answer would have named.
+    fn whose(&self, typed: &str) -> String {
+        let other = self.lanes.iter().enumerate().find(|(i, l)| *i != self.selected && l.seen.drive.label().matches(typed));
+        match other {
+            Some((_, lane)) => format!(" That is the label of {}.", lane.seen.drive.called()),
+            None => " It is the label of no drive on this bench.".into(),
+        }
+    }
+
+    fn next_field(&mut self, forwards: bool) {
+        let Some(lane) = self.lane_mut() else { return };
+        if lane.step != Step::Certify {
+            return;
+        }
+        store_field(lane);
+        let all = Field::ALL.len();
+        let next = match lane.form.focus {
+            None if forwards => 0,
+            None => all - 1,
+            Some(at) => (at + if forwards { 1 } else { all - 1 }) % all,
+        };
+        focus_field(lane, next);
+    }
+
+    fn leave_field(&mut self) {
+        if let Some(lane) = self.lane_mut() {
+            store_field(lane);
+            lane.form.focus = None;
+        }
+    }
+
+    fn form_key(&mut self, key: KeyEvent) -> Vec<Command> {
+        match key.code {
+            KeyCode::Enter => return self.write(),
+            KeyCode::Esc => self.leave_field(),
+            KeyCode::Tab | KeyCode::Down => self.next_field(true),
+            KeyCode::BackTab | KeyCode::Up => self.next_field(false),
+            _ => self.edit_field(key),
+        }
+        vec![]
+    }
+
+    fn edit_field(&mut self, key: KeyEvent) {
+        let Some(lane) = self.lane_mut() else { return };
+        let Some(field) = lane.form.focus.map(|at| Field::ALL[at]) else { return };
+        match (field, key.code) {
+            (Field::Backup, KeyCode::Char(' ')) => lane.papers.backup = next_backup(lane.papers.backup),
+            (Field::CategoryAfter, KeyCode::Char(' ')) => lane.papers.category_after = next_category(lane.papers.category_after),
+            (field, _) if field.is_choice() => {}
+            (_, KeyCode::Char(_)) if lane.form.input.value().chars().count() >= MOST_CHARS => {}
+            _ => {
+                lane.form.input.handle_event(&TerminalEvent::Key(key));
+                store_field(lane);
+            }
+        }
+    }
+
+    /// Writes the certificate with the fields as they stand.
+    fn write(&mut self) -> Vec<Command> {
+        let index = self.selected;
+        self.leave_field();
+        let Some(lane) = self.lane() else { return vec![] };
+        let Some(record) = lane.record() else { return vec![] };
+        let mut record = record.clone();
+        record.papers = lane.papers.clone();
+        vec![Command::Write(index, Box::new(record))]
+    }
+
+    fn mouse(&mut self, mouse: MouseEvent) -> Vec<Command> {
+        let place = (mouse.column, mouse.row);
+        match mouse.kind {
+            // A click is a key too: it stops a countdown, and answers no question.
+            MouseEventKind::Down(_) if self.lane().is_some_and(|l| l.arming.countdown.is_some()) => self.stop_countdown(),
+            MouseEventKind::Down(MouseButton::Left) if self.dialog.is_none() => {
+                match view::hit(self, place) {
+                    Some(view::Hit::Lane(lane)) => self.select(lane),
+                    Some(view::Hit::Step(step)) => self.go_to(step),
+                    Some(view::Hit::Method(method)) => {
+                        if let Some(lane) = self.lane_mut().filter(|l| l.work.is_none()) {
+                            lane.draft.method = method;
+                        }
+                    }
+                    None => {}
+                }
+                vec![]
+            }
+            _ => vec![],
+        }
+    }
+}
+
+fn change_draft(lane: &mut Lane, c: char) {
+    let need = &mut lane.draft.need;
+    match c {
+        's' => {
+            need.sensitivity = match need.sensitivity {
+                Sensitivity::Low => Sensitivity::Moderate,
+                Sensitivity::Moderate => Sensitivity::High,
+                Sensitivity::High => Sensitivity::Low,
+            }
+        }
+        'r' => need.reuse = !need.reuse,
+        'l' => need.leaves = !need.leaves,
+        'm' => lane.draft.method = (lane.draft.method + 1) % LIBRARY.len(),
+        'M' => lane.draft.method = (lane.draft.method + LIBRARY.len() - 1) % LIBRARY.len(),
+        'v' => {
+            lane.draft.verification = match lane.draft.verification {
+                Verification::Full => Verification::None,
+                Verification::None => Verification::Full,
+            }
+        }
+        _ => return,
+    }
+    // What was planned before is not what stands here now.
+    lane.plan = None;
+}
+
+fn next_category(category: Option<Sensitivity>) -> Option<Sensitivity> {
+    match category {
+        None => Some(Sensitivity::Low),
+        Some(Sensitivity::Low) => Some(Sensitivity::Moderate),
+        Some(Sensitivity::Moderate) => Some(Sensitivity::High),
+        Some(Sensitivity::High) => None,
+    }
+}
+
+fn store_field(lane: &mut Lane) {
+    let Some(at) = lane.form.focus else { return };
+    let value = lane.form.input.value().to_string();
+    if let Some(text) = Field::ALL[at].text(&mut lane.papers) {
+        *text = value;
+    }
+}
+
+fn focus_field(lane: &mut Lane, at: usize) {
+    lane.form.focus = Some(at);
+    lane.form.input = Input::new(Field::ALL[at].shown(&lane.papers));
+}
+
+fn capital(text: &str) -> String {
+    let mut chars = text.chars();
+    chars.next().map(|c| c.to_uppercase().chain(chars).collect()).unwrap_or_default()
+}

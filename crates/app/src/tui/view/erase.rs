@@ -1,0 +1,83 @@
+//! Erase: is it going well?
+
+use super::parts::Column;
+use super::{pace, strata};
+use crate::tui::state::{App, Lane, LaneState, Work};
+use crate::tui::theme::Role;
+use jurex_core::erase::Activity;
+use jurex_core::strata::Strata;
+use jurex_core::units::{duration, rate, si_size, size};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+
+pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
+    let mut column = Column::new(area, buffer, app.theme);
+    let Some(work) = &lane.work else { return column.sentence("Nothing is being erased.", Role::Faint) };
+    column.question("Is it going well?");
+    column.sentence(&now_sentence(lane, work), Role::Strong);
+    column.gap();
+    let contents = lane.contents.clone().unwrap_or_default();
+    let drawing = Strata::of(work.progress.evidence(), &contents);
+    let place = column.take(strata::rows(&drawing));
+    strata::draw(&drawing, app.theme, place, column.buffer());
+    column.gap();
+    counters(work, &mut column);
+    column.gap();
+    column.heading("Speed over position");
+    let events_rows = (column.left() / 3).clamp(3, 8);
+    let place = column.take(column.left().saturating_sub(events_rows + 2).min(20));
+    pace::draw(work.progress.evidence(), app.theme, place, column.buffer());
+    column.gap();
+    column.heading("What happened");
+    events(app, work, &mut column);
+}
+
+fn now_sentence(lane: &Lane, work: &Work) -> String {
+    let progress = &work.progress;
+    let evidence = progress.evidence();
+    let pass = evidence.passes.last().map(|p| p.pattern.to_string()).unwrap_or_default();
+    let which = format!("pass {} of {} ({pass})", progress.pass(), evidence.planned_passes);
+    let job = work.job.as_ref().map(|j| format!("Job {j}. ")).unwrap_or_default();
+    let faults = progress.faults().map(|f| format!(" {f}.")).unwrap_or_default();
+    let doing = match (lane.state(), &work.end) {
+        (_, Some(end)) => format!("{} Outcome: {}.", end.record.evidence().ended.sentence(), end.record.claim().outcome()),
+        (LaneState::Held, _) => format!("Held in {which}: nothing is being written."),
+        (..) => match progress.activity() {
+            Activity::Laying => format!("Laying {which}."),
+            Activity::ReadingBack => format!("Reading back {which}."),
+        },
+    };
+    format!("{job}{doing}{faults}")
+}
+
+fn counters(work: &Work, column: &mut Column<'_>) {
+    let progress = &work.progress;
+    let evidence = progress.evidence();
+    let sector = u64::from(evidence.drive.geometry.logical);
+    let (done, all) = progress.work();
+    let (now, mean) = progress.speeds();
+    let speed = |s: Option<f64>| s.map(rate).unwrap_or_else(|| "-".into());
+    let left = if progress.is_over() { "none".into() } else { progress.time_left().map(duration).unwrap_or_else(|| "-".into()) };
+    column.fact("written", &size(evidence.bytes_laid()));
+    column.fact("read back", &size(evidence.bytes_read()));
+    column.fact("work done", &format!("{} of {} to write and read", si_size(done * sector), si_size(all * sector)));
+    column.fact("speed", &format!("{} now, {} on average", speed(now), speed(mean)));
+    column.fact("time left", &left);
+    column.fact("faults", &progress.faults().unwrap_or_else(|| "none so far".into()));
+}
+
+fn events(app: &App, work: &Work, column: &mut Column<'_>) {
+    if let Some(trouble) = work.end.as_ref().and_then(|e| e.ledger_trouble.as_ref()) {
+        column.sentence(&format!("✕ {trouble}"), Role::Strong);
+    }
+    let room = usize::from(column.left());
+    let told: Vec<(&String, String)> = work.told.iter().filter_map(|(time, e)| Some((time, e.sentence()?))).collect();
+    for (time, sentence) in told.iter().rev().take(room) {
+        let spans = vec![
+            Span::styled(format!("{time}  "), app.theme.style(Role::Faint)),
+            Span::styled(sentence.clone(), app.theme.style(Role::Text)),
+        ];
+        column.line(Line::from(spans));
+    }
+}

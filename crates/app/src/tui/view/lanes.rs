@@ -1,0 +1,158 @@
+//! The lanes: one a drive, always visible.
+
+use super::parts::{bar, shorten, words};
+use crate::tui::state::{App, Lane, LaneState, Step};
+use crate::tui::theme::{Role, Theme};
+use jurex_core::media::Label;
+use jurex_core::units::{duration, si_size};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::Widget;
+
+/// Rows of a lane, with the blank one after it.
+const TALL: u16 = 4;
+
+fn rows_per_lane(app: &App, area: Rect) -> u16 {
+    if app.lanes.len() as u16 * TALL <= area.height { TALL } else { 1 }
+}
+
+/// The first lane that is shown, so that the chosen one is in sight.
+fn first_shown(app: &App, area: Rect) -> usize {
+    let fit = usize::from(area.height / rows_per_lane(app, area)).max(1);
+    app.selected.saturating_sub(fit - 1)
+}
+
+/// The lane at that row of the screen.
+pub(crate) fn lane_at(app: &App, area: Rect, y: u16) -> Option<usize> {
+    let lane = first_shown(app, area) + usize::from((y - area.y) / rows_per_lane(app, area));
+    (lane < app.lanes.len()).then_some(lane)
+}
+
+/// Draws every lane, three rows each, or one where there are many.
+pub(crate) fn draw(app: &App, area: Rect, buffer: &mut Buffer) {
+    if app.lanes.is_empty() && app.loading {
+        words(" Looking for drives …", app.theme.style(Role::Faint)).render(area, buffer);
+    }
+    let rows = rows_per_lane(app, area);
+    for (i, lane) in app.lanes.iter().enumerate().skip(first_shown(app, area)) {
+        let y = area.y + (i - first_shown(app, area)) as u16 * rows;
+        if y >= area.bottom() {
+            break;
+        }
+        let slot = Rect { y, height: (rows - 1).max(1).min(area.bottom() - y), ..area };
+        if i == app.selected {
+            buffer.set_style(slot, app.theme.raised());
+        }
+        match rows {
+            1 => draw_short(app, lane, i == app.selected, slot, buffer),
+            _ => draw_tall(app, lane, i == app.selected, slot, buffer),
+        }
+    }
+}
+
+/// Shape and role of a lane's left edge.
+fn edge(state: LaneState) -> (&'static str, Role) {
+    match state {
+        LaneState::Guarded => ("⊘", Role::Guarded),
+        LaneState::Ready => ("│", Role::Faint),
+        LaneState::Planned | LaneState::Armed => ("┆", Role::Text),
+        LaneState::Erasing => ("▌", Role::Laid),
+        LaneState::Held => ("▖", Role::Laid),
+        LaneState::Proving => ("┃", Role::Proved),
+        LaneState::Proved => ("━", Role::Proved),
+        LaneState::Unproved | LaneState::Failed | LaneState::Gone => ("✕", Role::Fault),
+    }
+}
+
+fn draw_edge(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
+    // The edge of a lane that waits for the person goes on and off each second; nothing else on the screen does.
+    if lane.needs_person() && app.now.as_millis() % 2000 >= 1000 {
+        return;
+    }
+    let (shape, role) = edge(lane.state());
+    for y in area.top()..area.bottom() {
+        buffer.set_string(area.x, y, shape, app.theme.style(role));
+    }
+}
+
+fn number(lane: &Lane) -> String {
+    let path = &lane.seen.drive.path;
+    path.strip_prefix("sim:").or_else(|| path.strip_prefix("/dev/")).unwrap_or(path).to_string()
+}
+
+fn draw_tall(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buffer) {
+    draw_edge(app, lane, area, buffer);
+    let inner = Rect { x: area.x + 2, width: area.width.saturating_sub(3), ..area };
+    let style = |role| app.theme.style(role);
+    let drive = &lane.seen.drive;
+    let what = format!("{} · {}", drive.class, drive.bus);
+    let room = usize::from(inner.width).saturating_sub(what.chars().count() + 1);
+    let name = drive.identity.name().unwrap_or_else(|| drive.bus.to_string());
+    let name = shorten(&format!("{} {name}", number(lane)), room);
+    let row = |n: u16| Rect { y: area.y + n, height: 1, ..inner };
+    words(name, style(if chosen { Role::Strong } else { Role::Text })).render(row(0), buffer);
+    words(what, style(Role::Faint)).right_aligned().render(row(0), buffer);
+    if area.height > 1 {
+        words(drive.size(), style(Role::Faint)).render(row(1), buffer);
+        words(serial(lane), style(Role::Faint)).right_aligned().render(row(1), buffer);
+    }
+    if area.height > 2 {
+        state_line(app.theme, lane, usize::from(inner.width)).render(row(2), buffer);
+    }
+}
+
+/// The serial's ending; hidden while this lane's label is asked for.
+fn serial(lane: &Lane) -> String {
+    match lane.seen.drive.label() {
+        Label::SerialEnding { .. } if lane.step == Step::Arm && lane.work.is_none() => "serial hidden: read the drive".into(),
+        Label::SerialEnding { ending, .. } => format!("…serial ends {ending}"),
+        Label::SectorCount(_) => "no serial".into(),
+    }
+}
+
+fn state_line(theme: Theme, lane: &Lane, width: usize) -> Line<'static> {
+    let state = lane.state();
+    let (_, role) = edge(state);
+    let word = Span::styled(state.word(), theme.style(role));
+    if let Some(work) = lane.work.as_ref().filter(|w| w.end.is_none()) {
+        let progress = &work.progress;
+        let left = progress.time_left().map(|d| format!("{} left", duration(d))).unwrap_or_default();
+        let said = format!(" pass {} of {}  {left}", progress.pass(), progress.evidence().planned_passes);
+        let (full, rest) = bar(progress.share(), width.saturating_sub(said.chars().count() + state.word().len() + 2).min(24));
+        return Line::from(vec![
+            word,
+            Span::raw(" "),
+            Span::styled(full, theme.style(role)),
+            Span::styled(rest, theme.style(Role::Line)),
+            Span::styled(said, theme.style(Role::Text)),
+        ]);
+    }
+    let said = match (&lane.verdict, lane.record()) {
+        (Err(refusal), _) => format!(": {refusal}"),
+        (_, Some(record)) => {
+            let certificate = if lane.needs_person() { "certificate not written" } else { "certificate written" };
+            format!(": {}, {certificate}", record.claim().outcome())
+        }
+        _ => lane.contents.as_ref().map(|c| format!(": {}", c.sentence())).unwrap_or_default(),
+    };
+    let room = width.saturating_sub(state.word().len());
+    let role = if lane.needs_person() { Role::Strong } else { Role::Faint };
+    Line::from(vec![word, Span::styled(shorten(&said, room), theme.style(role))])
+}
+
+fn draw_short(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buffer) {
+    draw_edge(app, lane, area, buffer);
+    let inner = Rect { x: area.x + 2, width: area.width.saturating_sub(3), ..area };
+    let drive = &lane.seen.drive;
+    let state = lane.state();
+    let share = lane.work.as_ref().filter(|w| w.end.is_none()).map(|w| bar(w.progress.share(), 8));
+    let right = match share {
+        Some((full, rest)) => format!("{full}{rest} {}", state.word()),
+        None => state.word().to_string(),
+    };
+    let room = usize::from(inner.width).saturating_sub(right.chars().count() + 1);
+    let name = shorten(&format!("{} {}  {}", number(lane), drive.name(), si_size(drive.geometry.bytes())), room);
+    words(name, app.theme.style(if chosen { Role::Strong } else { Role::Text })).render(inner, buffer);
+    words(right, app.theme.style(edge(state).1)).right_aligned().render(inner, buffer);
+}

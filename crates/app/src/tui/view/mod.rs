@@ -1,0 +1,16 @@
+//! Draws the state. Every screen comes from the state alone.
+
+mod arm;
+mod certify;
+mod dialogs;
+mod erase;
+mod frame;
+mod lanes;
+mod look;
+mod pace;
+mod parts;
+mod plan;
+mod prove;
+mod strata;
+
+pub(crate) use frame::{Hit, draw, hit, is_narrow};

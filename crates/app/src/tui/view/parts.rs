@@ -1,0 +1,143 @@
+//! Small pieces that the steps are made of.
+
+use crate::tui::theme::{Role, Theme};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::{Paragraph, Widget, Wrap};
+
+/// A pen that writes down a column, line by line, and stops at its end.
+pub(crate) struct Column<'b> {
+    area: Rect,
+    buffer: &'b mut Buffer,
+    pub(crate) theme: Theme,
+}
+
+impl<'b> Column<'b> {
+    pub(crate) fn new(area: Rect, buffer: &'b mut Buffer, theme: Theme) -> Self {
+        Self { area, buffer, theme }
+    }
+
+    /// Rows that are left.
+    pub(crate) fn left(&self) -> u16 {
+        self.area.height
+    }
+
+    /// Columns.
+    pub(crate) fn width(&self) -> u16 {
+        self.area.width
+    }
+
+    /// Takes the next `rows` rows, fewer at the end.
+    pub(crate) fn take(&mut self, rows: u16) -> Rect {
+        let rows = rows.min(self.area.height);
+        let taken = Rect { height: rows, ..self.area };
+        self.area.y += rows;
+        self.area.height -= rows;
+        taken
+    }
+
+    pub(crate) fn buffer(&mut self) -> &mut Buffer {
+        self.buffer
+    }
+
+    pub(crate) fn gap(&mut self) {
+        self.take(1);
+    }
+
+    /// One line, cut at the edge.
+    pub(crate) fn line(&mut self, line: impl Into<Line<'b>>) {
+        let area = self.take(1);
+        line.into().render(area, self.buffer);
+    }
+
+    /// A sentence over as many lines as it needs.
+    pub(crate) fn sentence(&mut self, text: &str, role: Role) {
+        let rows = wrapped_rows(text, self.width());
+        let area = self.take(rows);
+        Paragraph::new(text).style(self.theme.style(role)).wrap(Wrap { trim: true }).render(area, self.buffer);
+    }
+
+    /// The question that a step answers.
+    pub(crate) fn question(&mut self, text: &'static str) {
+        let style = self.theme.style(Role::Strong);
+        self.line(Line::styled(text, style));
+        self.gap();
+    }
+
+    /// A heading with a line after it.
+    pub(crate) fn heading(&mut self, text: &str) {
+        let rest = usize::from(self.width()).saturating_sub(text.chars().count() + 1);
+        let (faint, rule) = (self.theme.style(Role::Faint), self.theme.style(Role::Line));
+        self.line(Line::from(vec![Span::styled(text.to_string(), faint), Span::raw(" "), Span::styled("─".repeat(rest), rule)]));
+    }
+
+    /// A label and its value; a long value goes on under itself.
+    pub(crate) fn fact(&mut self, label: &str, value: &str) {
+        self.fact_in(label, value, Role::Text);
+    }
+
+    pub(crate) fn fact_in(&mut self, label: &str, value: &str, role: Role) {
+        let label_width = LABEL.min(self.width());
+        let room = self.width() - label_width;
+        let rows = wrapped_rows(value, room);
+        let area = self.take(rows);
+        if area.height == 0 {
+            return;
+        }
+        let label_area = Rect { width: label_width, height: 1, ..area };
+        Line::styled(label.to_string(), self.theme.style(Role::Faint)).render(label_area, self.buffer);
+        let value_area = Rect { x: area.x + label_width, width: room, ..area };
+        Paragraph::new(value).style(self.theme.style(role)).wrap(Wrap { trim: true }).render(value_area, self.buffer);
+    }
+}
+
+/// Columns that a fact's label takes.
+const LABEL: u16 = 18;
+
+fn wrapped_rows(text: &str, width: u16) -> u16 {
+    let paragraph = Paragraph::new(text).wrap(Wrap { trim: true });
+    (paragraph.line_count(width.max(1)) as u16).max(1)
+}
+
+/// `text` cut to `room` characters with an ellipsis.
+pub(crate) fn shorten(text: &str, room: usize) -> String {
+    match text.chars().count() <= room {
+        true => text.to_string(),
+        false if room == 0 => String::new(),
+        false => text.chars().take(room - 1).chain(std::iter::once('…')).collect(),
+    }
+}
+
+/// Words of one style that leave the rest of their row alone, so that other words can share it.
+pub(crate) fn words(text: impl Into<String>, style: Style) -> Line<'static> {
+    Line::from(Span::styled(text.into(), style))
+}
+
+/// A bar of `width` cells, `share` of it full, in eighths of a cell.
+pub(crate) fn bar(share: f64, width: usize) -> (String, String) {
+    const PART: [char; 8] = [' ', '▏', '▎', '▍', '▌', '▋', '▊', '▉'];
+    let eighths = (share.clamp(0.0, 1.0) * width as f64 * 8.0).floor() as usize;
+    let mut full = "█".repeat(eighths / 8);
+    let mut rest = width - eighths / 8;
+    if !eighths.is_multiple_of(8) {
+        full.push(PART[eighths % 8]);
+        rest -= 1;
+    }
+    (full, "·".repeat(rest))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_bar_is_always_as_wide_as_asked_and_never_full_before_the_end() {
+        for n in 0..=100 {
+            let (full, rest) = bar(f64::from(n) / 100.0, 13);
+            assert_eq!(full.chars().count() + rest.chars().count(), 13);
+            assert_eq!(rest.is_empty() && full.ends_with('█'), n == 100, "{n} of 100");
+        }
+    }
+}
