@@ -25,7 +25,7 @@ pub(crate) enum Bench {
     /// This machine.
     Machine(System),
     /// The simulated bench.
-    Simulated(jurex_sim::Bench),
+    Simulated(Vec<jurex_sim::Bay>),
 }
 
 impl Bench {
@@ -34,14 +34,19 @@ impl Bench {
     }
 
     pub(crate) fn simulated(pacing: Pacing) -> Self {
-        Bench::Simulated(jurex_sim::Bench::new(pacing))
+        Self::of_bays(jurex_sim::Bench::new(pacing).bays())
+    }
+
+    /// These bays; handles on the same simulated drives.
+    pub(crate) fn of_bays(bays: &[jurex_sim::Bay]) -> Self {
+        Bench::Simulated(bays.to_vec())
     }
 
     /// Every drive.
     pub(crate) fn drives(&self) -> Vec<Seen> {
         match self {
             Bench::Machine(system) => system.drives().into_iter().map(Seen::of_machine).collect(),
-            Bench::Simulated(bench) => bench.bays().iter().map(Seen::of_bay).collect(),
+            Bench::Simulated(bays) => bays.iter().map(Seen::of_bay).collect(),
         }
     }
 }

@@ -97,7 +97,7 @@ fn fill(store: &mut Store, partitions: &[Partition], starts: &[u64], seed: u64) 
     for (i, (partition, start)) in partitions.iter().zip(starts).enumerate() {
         let mut window = Window::new(store, start * SECTOR, partition.sectors * SECTOR);
         match partition.volume {
-            Volume::Boot => fat(&mut window, "TERN BOOT", partition.sectors, |root| boot_files(root))?,
+            Volume::Boot => fat(&mut window, "TERN BOOT", partition.sectors, boot_files)?,
             Volume::Swap => swap(&mut window)?,
             Volume::Station { label, stations, days } => {
                 let mut numbers = Numbers(seed ^ (i as u64) << 32);

@@ -1,7 +1,7 @@
 //! The loop: it waits for events, lets the state take them, carries out the commands, and draws. Slow work runs on
 //! threads that send events; nothing here waits for a drive.
 
-use super::state::{App, Command, Message, WorkEnd};
+use super::state::{App, Command, Message, Start, WorkEnd};
 use super::theme::Theme;
 use super::view;
 use crate::bench::{Bench, Seen};
@@ -10,7 +10,7 @@ use crate::config::{Config, ThemeName};
 use crate::exit::Failure;
 use crate::files;
 use crate::work;
-use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, unbounded};
+use crossbeam_channel::{Receiver, Sender, unbounded};
 use jiff::Zoned;
 use jurex_core::erase::{Control, Wish};
 use jurex_core::plan::Plan;
@@ -154,10 +154,7 @@ impl Runtime {
     /// Takes every event that is there; waits for the first one. Gives whether nothing came but progress.
     fn wait(&mut self, longest: Duration) -> bool {
         let mut idle = true;
-        let mut next = match self.receiver.recv_timeout(longest.max(Duration::from_millis(1))) {
-            Ok(message) => Some(message),
-            Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected) => None,
-        };
+        let mut next = self.receiver.recv_timeout(longest.max(Duration::from_millis(1))).ok();
         while let Some(message) = next {
             idle &= matches!(message, Message::Job(..));
             self.take(message);
@@ -176,16 +173,17 @@ impl Runtime {
         match command {
             Command::Plan(lane, order) => {
                 let drive = self.app.lanes[lane].seen.drive.clone();
-                let plan = Plan::new(&drive, &order, &mut SystemEntropy).map_err(|e| e.to_string());
+                let plan = Plan::new(&drive, &order, &mut SystemEntropy).map(Box::new).map_err(|e| e.to_string());
                 self.take(Message::Planned(lane, plan));
             }
-            Command::Start { lane, armed, before, papers, sample_at } => {
+            Command::Start(start) => {
+                let Start { lane, armed, before, papers, sample_at } = *start;
                 let (wish, wishes) = unbounded();
                 self.wishes.insert(lane, wish);
                 let (seen, ledger, sender) = (self.app.lanes[lane].seen.clone(), self.ledger.clone(), self.sender.clone());
                 self.workers.push(thread::spawn(move || {
                     let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at };
-                    let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, *papers));
+                    let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, papers));
                     if std::panic::catch_unwind(run).is_err() {
                         let said = "A defect in Jurex ended this job. The drive is Not sanitized, and there is no record; the ledger has its events.";
                         let _ = sender.send(Message::NotStarted(lane, said.into()));

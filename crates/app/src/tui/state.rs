@@ -419,7 +419,7 @@ pub(crate) enum Message {
     /// The drives that were found.
     Drives(Vec<Seen>),
     Looked(usize, Contents, Option<Sample>),
-    Planned(usize, Result<Plan, String>),
+    Planned(usize, Result<Box<Plan>, String>),
     Began(usize, JobId),
     /// The job did not start; nothing was written.
     NotStarted(usize, String),
@@ -434,9 +434,20 @@ pub(crate) enum Message {
 #[derive(Debug)]
 pub(crate) enum Command {
     Plan(usize, Order),
-    Start { lane: usize, armed: ArmedPlan, before: Contents, papers: Box<Papers>, sample_at: Option<Lba> },
+    Start(Box<Start>),
     Wish(usize, jurex_core::erase::Wish),
     Write(usize, Box<Record>),
+}
+
+/// A job to be started.
+#[derive(Debug)]
+pub(crate) struct Start {
+    pub(crate) lane: usize,
+    pub(crate) armed: ArmedPlan,
+    pub(crate) before: Contents,
+    pub(crate) papers: Papers,
+    /// The sector to show again afterwards.
+    pub(crate) sample_at: Option<Lba>,
 }
 
 /// The answers to "backed up?" in the order in which Tab or Space turns through them.

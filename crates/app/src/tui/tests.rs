@@ -1,1 +1,410 @@
-#![cfg(test)]
+//! Every step through a test terminal, with a world that is carried out at once and a clock that counts.
+
+use super::state::{App, Command, Dialog, LaneState, Message, Start, Step, WorkEnd};
+use super::theme::Theme;
+use super::view;
+use crate::bench::Bench;
+use crate::config::{Config, ThemeName};
+use jiff::Timestamp;
+use jurex_core::erase::{self, CHUNK_BYTES, Clock, Control, Event, Job, Now, Wish};
+use jurex_core::notation::Entropy;
+use jurex_core::plan::Plan;
+use jurex_core::record::{Record, Tool};
+use jurex_core::units::Sectors;
+use jurex_sim::{Fault, Pacing};
+use ratatui::Terminal;
+use ratatui::backend::TestBackend;
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+use std::cell::Cell;
+use std::path::PathBuf;
+use std::time::Duration;
+
+struct Counting(Cell<u64>);
+impl Clock for Counting {
+    fn now(&self) -> Now {
+        self.0.set(self.0.get() + 1);
+        Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::from_millis(self.0.get() * 40) }
+    }
+}
+
+struct Fixed;
+impl Entropy for Fixed {
+    fn fill(&mut self, out: &mut [u8]) {
+        out.fill(0x2a);
+    }
+}
+
+struct Nobody;
+impl Control for Nobody {
+    fn poll(&mut self) -> Option<Wish> {
+        None
+    }
+    fn wait(&mut self) -> Wish {
+        Wish::Stop
+    }
+}
+
+/// The interface over the simulated bench. Jobs run at once, but their messages are handed over only when asked for.
+struct World {
+    app: App,
+    now: Duration,
+    pending: Vec<Message>,
+    wishes: Vec<Wish>,
+}
+
+impl World {
+    fn new(theme: ThemeName, (width, height): (u16, u16)) -> Self {
+        Self::on(&sim(), theme, (width, height))
+    }
+
+    fn on(bench: &jurex_sim::Bench, theme: ThemeName, size: (u16, u16)) -> Self {
+        let config = Config::demo();
+        let mut app = App::new(Theme::new(theme, true), config.bench.clone(), config.papers());
+        app.size = size;
+        // Handles on the same simulated drives.
+        let drives = Bench::of_bays(bench.bays()).drives();
+        app.update(Message::Tick(Duration::ZERO, "14:32".into()));
+        app.update(Message::Drives(drives.clone()));
+        for (lane, seen) in drives.iter().enumerate() {
+            let (contents, sample) = seen.look();
+            app.update(Message::Looked(lane, contents, sample));
+        }
+        Self { app, now: Duration::ZERO, pending: vec![], wishes: vec![] }
+    }
+
+    fn send(&mut self, message: Message) {
+        for command in self.app.update(message) {
+            self.carry_out(command);
+        }
+    }
+
+    fn carry_out(&mut self, command: Command) {
+        match command {
+            Command::Plan(lane, order) => {
+                let plan =
+                    Plan::new(&self.app.lanes[lane].seen.drive, &order, &mut Fixed).map(Box::new).map_err(|e| e.to_string());
+                self.send(Message::Planned(lane, plan));
+            }
+            Command::Start(start) => {
+                let Start { lane, armed, before, papers, sample_at } = *start;
+                let seen = self.app.lanes[lane].seen.clone();
+                let plan = armed.plan().clone();
+                let mut medium = seen.open().unwrap();
+                let clock = Counting(Cell::new(0));
+                let job = Job::start(armed, &medium.identify().unwrap(), CHUNK_BYTES, clock.now()).unwrap();
+                let mut told = vec![];
+                let evidence = erase::run(job, medium.as_mut(), &clock, &mut Nobody, &mut |e| told.push(e.clone()));
+                let id: jurex_core::record::JobId = "261123-4F7QZK".parse().unwrap();
+                let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
+                let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);
+                let record = Record::new(id.clone(), tool, &plan, before, evidence, times, papers);
+                let after = sample_at.and_then(|at| seen.sector(at));
+                self.pending.push(Message::Began(lane, id));
+                self.pending.extend(told.into_iter().map(|e| Message::Job(lane, e)));
+                self.pending.push(Message::Ended(lane, Box::new(WorkEnd { record, ledger_trouble: None, after })));
+            }
+            Command::Wish(_, wish) => self.wishes.push(wish),
+            Command::Write(lane, record) => {
+                let path = |ending: &str| PathBuf::from(format!("/home/ines/certificates/{}.{ending}", record.job));
+                self.send(Message::Written(lane, Ok(vec![path("record.json"), path("certificate.pdf"), path("strata.svg")])));
+            }
+        }
+    }
+
+    fn key(&mut self, code: KeyCode) {
+        self.send(Message::Key(KeyEvent::new(code, KeyModifiers::NONE)));
+    }
+
+    fn keys(&mut self, text: &str) {
+        text.chars().for_each(|c| self.key(KeyCode::Char(c)));
+    }
+
+    fn pass(&mut self, seconds: u64) {
+        self.now += Duration::from_secs(seconds);
+        let now = self.now;
+        self.send(Message::Tick(now, "14:32".into()));
+    }
+
+    /// Hands over what the job told up to the first event that `until` accepts.
+    fn tell_until(&mut self, until: impl Fn(&Event) -> bool) {
+        let at = self.pending.iter().position(|m| matches!(m, Message::Job(_, e) if until(e))).expect("the job tells that");
+        let messages: Vec<Message> = self.pending.drain(..=at).collect();
+        messages.into_iter().for_each(|m| self.send(m));
+    }
+
+    fn tell_all(&mut self) {
+        std::mem::take(&mut self.pending).into_iter().for_each(|m| self.send(m));
+    }
+
+    fn choose(&mut self, serial: &str) {
+        self.keys("/");
+        self.keys(serial);
+        self.key(KeyCode::Enter);
+    }
+
+    /// From Look to the first write of the chosen drive.
+    fn start(&mut self, label: &str) {
+        self.key(KeyCode::Enter);
+        self.key(KeyCode::Enter);
+        self.keys(label);
+        self.key(KeyCode::Enter);
+        self.pass(5);
+    }
+
+    fn picture(&self) -> Terminal<TestBackend> {
+        let mut terminal = Terminal::new(TestBackend::new(self.app.size.0, self.app.size.1)).unwrap();
+        terminal.draw(|frame| view::draw(&self.app, frame)).unwrap();
+        terminal
+    }
+
+    fn text(&self) -> String {
+        self.picture().backend().to_string()
+    }
+
+    fn state(&self, lane: usize) -> LaneState {
+        self.app.lanes[lane].state()
+    }
+}
+
+fn sim() -> jurex_sim::Bench {
+    jurex_sim::Bench::new(Pacing::Unpaced)
+}
+
+const FULL: (u16, u16) = (160, 47);
+const MAGNETIC: usize = 1;
+const STICK: usize = 2;
+const CARD: usize = 3;
+
+#[test]
+fn the_whole_walk_of_a_memory_card() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    insta::assert_snapshot!("1-look", world.picture().backend());
+    world.key(KeyCode::Enter);
+    insta::assert_snapshot!("2-plan", world.picture().backend());
+    world.key(KeyCode::Enter);
+    world.keys("R90");
+    insta::assert_snapshot!("3-arm", world.picture().backend());
+    world.keys("C2Y");
+    world.key(KeyCode::Tab);
+    world.key(KeyCode::Enter);
+    assert_eq!(world.state(CARD), LaneState::Armed);
+    world.pass(4);
+    assert!(world.pending.is_empty(), "nothing is written before the five seconds are over");
+    world.pass(1);
+    let halfway = |e: &Event| matches!(e, Event::Advanced { pass: 1, at, .. } if at.end() > 30_000);
+    world.tell_until(halfway);
+    insta::assert_snapshot!("4-erase", world.picture().backend());
+    world.tell_all();
+    insta::assert_snapshot!("5-prove", world.picture().backend());
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Tab);
+    world.keys("BWS-03312");
+    assert!(world.app.lanes[CARD].needs_person());
+    world.key(KeyCode::Enter);
+    insta::assert_snapshot!("6-certify", world.picture().backend());
+    assert!(!world.app.lanes[CARD].needs_person());
+}
+
+#[test]
+fn faults_show_in_every_place_that_speaks_of_them() {
+    let bench = sim();
+    let stick = &bench.bay(6).unwrap().drive;
+    stick.add_fault(Fault::Unwritable(Sectors::new(50_000, 16)));
+    stick.add_fault(Fault::Unreadable(Sectors::new(100_000, 1)));
+    let mut world = World::on(&bench, ThemeName::Dark, FULL);
+    world.choose("0N2XV8");
+    world.start("0N2XV8");
+    world.tell_all();
+    assert_eq!(world.state(STICK), LaneState::Unproved);
+    insta::assert_snapshot!("faults-prove", world.picture().backend());
+    world.key(KeyCode::Left);
+    insta::assert_snapshot!("faults-erase", world.picture().backend());
+}
+
+#[test]
+fn both_themes_colour_by_meaning() {
+    let mut told = vec![];
+    for theme in [ThemeName::Dark, ThemeName::Light, ThemeName::Mono] {
+        let bench = sim();
+        bench.bay(7).unwrap().drive.add_fault(Fault::Unwritable(Sectors::new(50_000, 16)));
+        let mut world = World::on(&bench, theme, FULL);
+        world.choose("R90C2Y");
+        world.start("R90C2Y");
+        world.tell_all();
+        let terminal = world.picture();
+        let buffer = terminal.backend().buffer();
+        for sign in ["j", "⊘", "█", "━", "✕", "░", "◉", "·"] {
+            let cell = buffer.content().iter().find(|c| c.symbol() == sign).unwrap_or_else(|| panic!("{sign} is drawn"));
+            told.push(format!("{theme:?} {sign} {:?} on {:?} {:?}", cell.fg, cell.bg, cell.modifier));
+        }
+    }
+    insta::assert_snapshot!("themes", told.join("\n"));
+}
+
+#[test]
+fn smaller_terminals_get_smaller_pictures_and_too_small_ones_a_sentence() {
+    for size in [(100, 30), (80, 24)] {
+        let mut world = World::new(ThemeName::Dark, size);
+        world.choose("R90C2Y");
+        world.key(KeyCode::Enter);
+        insta::assert_snapshot!(format!("plan-{}x{}", size.0, size.1), world.picture().backend());
+    }
+    let mut world = World::new(ThemeName::Dark, (80, 24));
+    world.key(KeyCode::Esc);
+    assert!(world.text().contains("Ferrant Meridian 2000") && !world.text().contains("Is that the right drive"));
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("Is that the right drive"));
+    let tiny = World::new(ThemeName::Dark, (60, 12));
+    assert!(tiny.text().contains("Jurex needs 80 columns and 24 rows; this terminal has 60"));
+}
+
+#[test]
+fn every_step_draws_at_every_size() {
+    let mut world = World::new(ThemeName::Light, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    world.tell_all();
+    for step in Step::ALL {
+        world.app.lanes[CARD].step = step;
+        for dialog in [None, Some(Dialog::Help), Some(Dialog::Quit(Duration::ZERO)), Some(Dialog::Find("x".into()))] {
+            world.app.dialog = dialog;
+            for width in [1, 20, 79, 80, 99, 100, 161] {
+                for height in [1, 5, 23, 24, 29, 30, 60] {
+                    world.app.size = (width, height);
+                    world.picture();
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn a_wrong_label_names_the_drive_that_it_belongs_to() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("K7Q41M");
+    world.start("R90C2Y");
+    let text = world.text();
+    assert!(text.contains("label check failed") && text.contains("Tessel Logger 32"), "{text}");
+    assert_eq!(world.state(MAGNETIC), LaneState::Planned);
+    assert!(world.pending.is_empty());
+    world.keys("nonsense");
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("label of no drive on this bench"));
+}
+
+#[test]
+fn any_key_stops_the_countdown_and_a_new_answer_is_needed() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("K7Q41M");
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    world.keys("k7q41m");
+    world.key(KeyCode::Enter);
+    assert_eq!(world.state(MAGNETIC), LaneState::Armed);
+    world.key(KeyCode::Enter);
+    world.pass(60);
+    assert_eq!(world.state(MAGNETIC), LaneState::Planned);
+    assert!(world.pending.is_empty() && world.text().contains("Nothing was written"));
+}
+
+#[test]
+fn a_guarded_drive_can_be_looked_at_and_nothing_else() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("3H08TB");
+    assert_eq!(world.state(0), LaneState::Guarded);
+    for key in [KeyCode::Enter, KeyCode::Right, KeyCode::Char('x')] {
+        world.key(key);
+        assert_eq!(world.app.lanes[0].step, Step::Look);
+    }
+    world.key(KeyCode::Right);
+    assert!(world.text().contains("This drive is guarded: the running system lives on it (/)"));
+}
+
+#[test]
+fn a_scanners_burst_answers_no_question() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    world.tell_until(|e| matches!(e, Event::Advanced { .. }));
+    world.keys("x");
+    world.keys("sssss");
+    assert!(world.wishes.is_empty(), "keys right after the question do not answer it");
+    world.pass(1);
+    world.keys("s");
+    assert_eq!(world.wishes, [Wish::Stop]);
+}
+
+#[test]
+fn quitting_asks_while_a_job_runs_and_stops_it_before_the_end() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    world.tell_until(|e| matches!(e, Event::Advanced { .. }));
+    world.keys("q");
+    assert!(world.text().contains("A stopped drive is Not sanitized"));
+    world.key(KeyCode::Esc);
+    assert!(!world.app.quitting);
+    world.keys("q");
+    world.pass(1);
+    world.keys("s");
+    assert_eq!((world.app.quitting, world.wishes.as_slice()), (true, &[Wish::Stop][..]));
+    let mut idle = World::new(ThemeName::Dark, FULL);
+    idle.keys("q");
+    assert!(idle.app.quitting);
+}
+
+#[test]
+fn enter_holds_and_goes_on() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    world.tell_until(|e| matches!(e, Event::Advanced { .. }));
+    world.key(KeyCode::Enter);
+    world.send(Message::Job(CARD, Event::Held));
+    assert_eq!(world.state(CARD), LaneState::Held);
+    world.key(KeyCode::Enter);
+    assert_eq!(world.wishes, [Wish::Hold, Wish::GoOn]);
+}
+
+#[test]
+fn changing_the_answers_takes_back_the_plan() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("K7Q41M");
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    assert_eq!(world.state(MAGNETIC), LaneState::Planned);
+    world.key(KeyCode::Esc);
+    world.keys("l");
+    assert_eq!(world.state(MAGNETIC), LaneState::Ready);
+    assert!(world.text().contains("Clear, which is less than the Purge that is needed"));
+}
+
+#[test]
+fn the_mouse_chooses_lanes_steps_and_methods() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    let click = |world: &mut World, words: &str| {
+        let text = world.text();
+        let (row, line) = text.lines().enumerate().find(|(_, l)| l.contains(words)).expect(words);
+        let column = line.split(words).next().unwrap().chars().count() as u16 - 1;
+        let kind = MouseEventKind::Down(MouseButton::Left);
+        world.send(Message::Mouse(MouseEvent { kind, column, row: row as u16, modifiers: KeyModifiers::NONE }));
+    };
+    click(&mut world, "6 Tessel Pebble 64");
+    assert_eq!(world.app.selected, STICK);
+    click(&mut world, "Plan ─");
+    assert_eq!(world.app.lanes[STICK].step, Step::Plan);
+    click(&mut world, "One random pass");
+    assert_eq!(world.app.lanes[STICK].draft.method, 2);
+}
+
+#[test]
+fn a_job_that_could_not_start_says_so_where_it_was_armed() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    world.pending.clear();
+    world.send(Message::NotStarted(CARD, "sim:7 went away before it could be opened. Nothing was written.".into()));
+    assert_eq!((world.state(CARD), world.app.lanes[CARD].step), (LaneState::Planned, Step::Arm));
+    assert!(world.text().contains("went away before it could be opened"));
+}

@@ -1,12 +1,12 @@
 //! What events do to the state. No input or output here: what is to be done in the world is returned as commands.
 
-use super::state::{App, Command, Dialog, Field, Lane, LaneState, Message, Step, Work, WorkEnd, next_backup};
+use super::state::{App, Command, Dialog, Field, Lane, LaneState, Message, Start, Step, Work, WorkEnd, next_backup};
 use super::view;
 use crate::bench::Seen;
 use jurex_core::erase::{Event, Progress, Wish};
 use jurex_core::method::LIBRARY;
 use jurex_core::need::Sensitivity;
-use jurex_core::plan::{ArmError, Verification};
+use jurex_core::plan::{ArmError, Plan, Verification};
 use ratatui::crossterm::event::{
     Event as TerminalEvent, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
 };
@@ -62,11 +62,11 @@ impl App {
         self.selected = self.lanes.iter().position(|l| l.verdict.is_ok()).unwrap_or(0);
     }
 
-    fn planned(&mut self, lane: usize, plan: Result<jurex_core::plan::Plan, String>) {
+    fn planned(&mut self, lane: usize, plan: Result<Box<Plan>, String>) {
         let Some(lane) = self.lanes.get_mut(lane) else { return };
         match plan {
             Ok(plan) => {
-                lane.plan = Some(plan);
+                lane.plan = Some(*plan);
                 lane.arming = Default::default();
                 lane.step = Step::Arm;
             }
@@ -119,13 +119,13 @@ impl App {
         lane.not_started = None;
         lane.step = Step::Erase;
         lane.papers.need = Some(lane.draft.need);
-        Some(Command::Start {
+        Some(Command::Start(Box::new(Start {
             lane: index,
             armed,
             before: lane.contents.clone().unwrap_or_default(),
-            papers: Box::new(lane.papers.clone()),
+            papers: lane.papers.clone(),
             sample_at: lane.sample.as_ref().map(|s| s.at),
-        })
+        })))
     }
 
     fn quit_now(&mut self) -> Vec<Command> {

@@ -86,7 +86,8 @@ fn draw_tall(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buff
     let inner = Rect { x: area.x + 2, width: area.width.saturating_sub(3), ..area };
     let style = |role| app.theme.style(role);
     let drive = &lane.seen.drive;
-    let what = format!("{} · {}", drive.class, drive.bus);
+    let roomy = inner.width >= 44;
+    let what = if roomy { format!("{} · {}", drive.class, drive.bus) } else { drive.class.to_string() };
     let room = usize::from(inner.width).saturating_sub(what.chars().count() + 1);
     let name = drive.identity.name().unwrap_or_else(|| drive.bus.to_string());
     let name = shorten(&format!("{} {name}", number(lane)), room);
@@ -94,7 +95,8 @@ fn draw_tall(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buff
     words(name, style(if chosen { Role::Strong } else { Role::Text })).render(row(0), buffer);
     words(what, style(Role::Faint)).right_aligned().render(row(0), buffer);
     if area.height > 1 {
-        words(drive.size(), style(Role::Faint)).render(row(1), buffer);
+        let size = if roomy { drive.size() } else { si_size(drive.geometry.bytes()) };
+        words(size, style(Role::Faint)).render(row(1), buffer);
         words(serial(lane), style(Role::Faint)).right_aligned().render(row(1), buffer);
     }
     if area.height > 2 {

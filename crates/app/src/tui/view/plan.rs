@@ -15,7 +15,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 
 /// Row of the first method, counted from the top of the desk.
-const FIRST_METHOD: u16 = 10;
+const FIRST_METHOD: u16 = 9;
 
 /// The method at that row of the screen.
 pub(crate) fn method_at(lane: &Lane, desk: Rect, y: u16) -> Option<usize> {
@@ -67,9 +67,8 @@ fn question_line(app: &App, column: &mut Column<'_>, key: &'static str, question
 fn methods(app: &App, lane: &Lane, column: &mut Column<'_>) {
     column.heading("Ways by overwriting (erasing by the drive's own commands is not built yet)");
     let needed = lane.draft.need.outcome();
-    let rounds_room = 22;
     let style = |role| app.theme.style(role);
-    let heading = format!("    {:<30}{:<rounds_room$}{:<16}{}", "method", "passes", "can earn", "is that enough?");
+    let heading = format!("    {:<30}{:<15}{:<18}{}", "method", "can earn", "is that enough?", "passes");
     column.line(Line::styled(heading, style(Role::Faint)));
     for (i, method) in LIBRARY.iter().enumerate() {
         let here = i == lane.draft.method;
@@ -84,9 +83,8 @@ fn methods(app: &App, lane: &Lane, column: &mut Column<'_>) {
         column.line(Line::from(vec![
             Span::styled(mark, style(Role::Act)),
             Span::styled(format!("{:<30}", shorten(method.title, 29)), style(role)),
-            Span::styled(format!("{:<rounds_room$}", method.notation), style(Role::Faint)),
-            Span::styled(format!("{:<16}", earned.to_string()), style(role)),
-            Span::styled(enough, style(if here { Role::Strong } else { Role::Faint })),
+            Span::styled(format!("{:<15}{enough:<18}", earned.to_string()), style(role)),
+            Span::styled(method.notation, style(Role::Faint)),
         ]));
     }
 }
@@ -95,13 +93,6 @@ fn chosen(app: &App, lane: &Lane, column: &mut Column<'_>) {
     let Some(plan) = lane.preview(lane.draft.method) else { return };
     let method = &LIBRARY[lane.draft.method];
     column.heading("The plan");
-    column.fact_in("method", &format!("{}: {}, {}, {}", method.title, method.issuer, method.document, method.year), Role::Strong);
-    column.fact("status", method.status.sentence());
-    column.fact("verification", &format!("{}   (v changes it)", plan.verification()));
-    let (write, read) = plan.work();
-    let geometry = plan.drive().geometry;
-    column.fact("work", &format!("{} to write, {} to read back", size(geometry.bytes_of(write)), size(geometry.bytes_of(read))));
-    column.fact("remark", method.remark);
     let outcome = plan.expected().outcome();
     let needed = lane.draft.need.outcome();
     let verdict = match outcome >= needed {
@@ -112,6 +103,13 @@ fn chosen(app: &App, lane: &Lane, column: &mut Column<'_>) {
     for reason in plan.expected().reasons() {
         column.fact("because", &reason.sentence);
     }
+    column.fact_in("method", &format!("{}: {}, {}, {}", method.title, method.issuer, method.document, method.year), Role::Strong);
+    column.fact("status", method.status.sentence());
+    column.fact("verification", &format!("{}   (v changes it)", plan.verification()));
+    let (write, read) = plan.work();
+    let geometry = plan.drive().geometry;
+    column.fact("work", &format!("{} to write, {} to read back", size(geometry.bytes_of(write)), size(geometry.bytes_of(read))));
+    column.fact("remark", method.remark);
     for limit in plan.expected().limits() {
         column.fact("not covered", &limit.sentence);
     }

@@ -1,0 +1,112 @@
+//! What the tests of the real program share: a home of its own, images, loop devices, plain byte checks.
+#![allow(dead_code, reason = "each test file uses its part")]
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+/// The program under test.
+pub const PROGRAM: &str = env!("CARGO_BIN_EXE_jurex");
+
+/// A folder with a home for Jurex, gone at the end.
+pub struct Place {
+    dir: tempfile::TempDir,
+}
+
+impl Place {
+    pub fn new() -> Self {
+        // Beside the build, not in /tmp: that may be memory, where direct I/O is not allowed.
+        Self { dir: tempfile::tempdir_in(env!("CARGO_TARGET_TMPDIR")).unwrap() }
+    }
+
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.dir.path().join(name)
+    }
+
+    pub fn command(&self) -> Command {
+        let mut command = Command::new(PROGRAM);
+        command.env("JUREX_HOME", self.path("home")).env_remove("NO_COLOR");
+        command
+    }
+
+    /// Runs the program to its end.
+    pub fn jurex(&self, arguments: &[&str]) -> Answer {
+        Answer::of(self.command().args(arguments).output().unwrap())
+    }
+
+    /// An image of `bytes` bytes, filled with something that no pass lays.
+    pub fn image(&self, name: &str, bytes: usize) -> PathBuf {
+        let path = self.path(name);
+        fs::write(&path, b"tide log ".iter().copied().cycle().take(bytes).collect::<Vec<u8>>()).unwrap();
+        path
+    }
+
+    /// The only file in `folder` with that ending.
+    pub fn only(&self, folder: &str, ending: &str) -> PathBuf {
+        let all = fs::read_dir(self.path(folder)).unwrap().map(|e| e.unwrap().path());
+        let mut found: Vec<PathBuf> = all.filter(|p| p.to_string_lossy().ends_with(ending)).collect();
+        assert_eq!(found.len(), 1, "one {ending} in {folder}: {found:?}");
+        found.remove(0)
+    }
+}
+
+/// What the program answered.
+#[derive(Debug)]
+pub struct Answer {
+    pub code: i32,
+    pub out: String,
+    pub err: String,
+}
+
+impl Answer {
+    pub fn of(output: Output) -> Self {
+        let text = |bytes: Vec<u8>| String::from_utf8(bytes).unwrap();
+        Self { code: output.status.code().unwrap_or(-1), out: text(output.stdout), err: text(output.stderr) }
+    }
+
+    /// Asserts the exit code and words of the message.
+    #[track_caller]
+    pub fn expect(self, code: i32, words: &[&str]) -> Self {
+        let said = format!("{}{}", self.out, self.err);
+        assert_eq!(self.code, code, "{said}");
+        words.iter().for_each(|w| assert!(said.contains(w), "`{w}` is not in: {said}"));
+        self
+    }
+}
+
+pub fn shown(path: &Path) -> &str {
+    path.to_str().unwrap()
+}
+
+/// A JSON document from a file.
+pub fn json(path: &Path) -> serde_json::Value {
+    serde_json::from_str(&fs::read_to_string(path).unwrap()).unwrap()
+}
+
+/// A loop device over an image, detached at the end. `None`, with a word on it, where it can't be had.
+pub struct Loop {
+    pub device: String,
+}
+
+impl Loop {
+    pub fn attach(image: &Path) -> Option<Self> {
+        let output = Command::new("losetup").args(["--find", "--show", "--direct-io=on"]).arg(image).output();
+        match output {
+            Ok(o) if o.status.success() => Some(Self { device: String::from_utf8(o.stdout).unwrap().trim().to_string() }),
+            Ok(o) => {
+                eprintln!("NOT RUN, no loop device (this test needs root): {}", String::from_utf8_lossy(&o.stderr).trim());
+                None
+            }
+            Err(e) => {
+                eprintln!("NOT RUN, no losetup: {e}");
+                None
+            }
+        }
+    }
+}
+
+impl Drop for Loop {
+    fn drop(&mut self) {
+        let _ = Command::new("losetup").args(["--detach", &self.device]).status();
+    }
+}

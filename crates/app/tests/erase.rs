@@ -1,0 +1,328 @@
+//! The real program on real images and loop devices. What lies on them afterwards is checked with plain code of these
+//! tests, not with the program's own.
+
+mod common;
+
+use aes::Aes128;
+use aes::cipher::{BlockCipherEncrypt, KeyInit};
+use common::{Answer, Loop, Place, json, shown};
+use std::fs::{self, File};
+use std::io::{BufRead, BufReader, Read};
+use std::os::unix::fs::FileExt;
+use std::path::Path;
+use std::process::{Command, Stdio};
+
+const MIB: usize = 1 << 20;
+
+/// The keystream as NIST SP 800-38A describes it, block by block: AES of the block's number.
+fn is_keystream(path: &Path, seed: &str) {
+    let key: Vec<u8> = (0..16).map(|i| u8::from_str_radix(&seed[2 * i..2 * i + 2], 16).unwrap()).collect();
+    let cipher = Aes128::new_from_slice(&key).unwrap();
+    let mut reader = BufReader::with_capacity(MIB, File::open(path).unwrap());
+    let mut read = [0; 4096];
+    let mut number: u128 = 0;
+    while reader.read_exact(&mut read[..512]).is_ok() {
+        for got in read[..512].chunks(16) {
+            let mut block = number.to_be_bytes().into();
+            cipher.encrypt_block(&mut block);
+            assert_eq!(got, block.as_slice(), "block {number}");
+            number += 1;
+        }
+    }
+    assert_eq!(number * 16, fs::metadata(path).unwrap().len().into());
+}
+
+fn all_are(path: &Path, expected: impl Fn(usize) -> u8) {
+    let bytes = fs::read(path).unwrap();
+    let wrong = bytes.iter().enumerate().position(|(i, b)| *b != expected(i));
+    assert_eq!(wrong, None, "byte at which {} is not as it should be", path.display());
+}
+
+fn erase(place: &Place, drive: &Path, label: &str, more: &[&str]) -> Answer {
+    let out = place.path("out");
+    let fixed = ["erase", shown(drive), "--label-check", label, "--out", shown(&out), "--quiet"];
+    place.jurex(&[&fixed[..], more].concat())
+}
+
+#[test]
+fn an_image_holds_exactly_what_the_method_says() {
+    let place = Place::new();
+    // An odd number of sectors, so that the last stretch fits no block size of any file system.
+    let image = place.image("drive.img", 5 * MIB + 512);
+    let sectors = ((5 * MIB + 512) / 512).to_string();
+    erase(&place, &image, &sectors, &["--passes", "00 | ~ | random?"]).expect(0, &[": Clear ("]);
+    let record = json(&place.only("out", ".record.json"));
+    let passes = record["evidence"]["passes"].as_array().unwrap();
+    assert_eq!(passes.len(), 3);
+    is_keystream(&image, passes[2]["pattern"]["seed"].as_str().unwrap());
+
+    let place = Place::new();
+    let image = place.image("drive.img", MIB + 512);
+    erase(&place, &image, "2049", &["--passes", "92 49 24"]).expect(0, &[]);
+    all_are(&image, |i| [0x92, 0x49, 0x24][i % 3]);
+    let place = Place::new();
+    let image = place.image("drive.img", MIB);
+    erase(&place, &image, "2048", &["--passes", "lba?"]).expect(0, &[]);
+    let bytes = fs::read(&image).unwrap();
+    assert!(bytes.chunks(512).enumerate().all(|(i, s)| s.starts_with(format!("sector {i:020} lba\n").as_bytes())));
+}
+
+#[test]
+fn a_gibibyte_on_a_loop_device_holds_exactly_what_the_method_says() {
+    let place = Place::new();
+    let image = place.path("backing.img");
+    File::create(&image).unwrap().set_len(1 << 30).unwrap();
+    File::options().write(true).open(&image).unwrap().write_all_at(b"what was there before", 12_345_678).unwrap();
+    let Some(device) = Loop::attach(&image) else { return };
+    let label = ((1u64 << 30) / 512).to_string();
+    let answer = erase(&place, Path::new(&device.device), &label, &["--passes", "00 | ~ | random?"]);
+    answer.expect(0, &[": Clear (", "The storage that hosts this object is not covered"]);
+    let record = json(&place.only("out", ".record.json"));
+    assert_eq!(record["evidence"]["drive"]["path"], device.device.as_str());
+    assert_eq!(record["claim"]["outcome"], "clear");
+    drop(device);
+    is_keystream(&image, record["evidence"]["passes"][2]["pattern"]["seed"].as_str().unwrap());
+}
+
+#[test]
+fn a_range_leaves_every_other_byte_alone_and_sanitizes_nothing() {
+    let place = Place::new();
+    let image = place.image("drive.img", MIB);
+    let before = fs::read(&image).unwrap();
+    erase(&place, &image, "2048", &["--method", "zeros", "--from", "3", "--to", "1000"])
+        .expect(0, &["Not sanitized", "a part never sanitizes a drive"]);
+    all_are(&image, |i| if (3 * 512..1001 * 512).contains(&i) { 0 } else { before[i] });
+}
+
+#[test]
+fn without_reading_back_the_end_is_unproved() {
+    let place = Place::new();
+    let image = place.image("drive.img", MIB);
+    erase(&place, &image, "2048", &["--passes", "00", "--verify", "none"])
+        .expect(3, &["Not sanitized", "what was not read back is not proved"]);
+    all_are(&image, |_| 0);
+}
+
+#[test]
+fn what_can_be_checked_beforehand_is_checked_before_a_byte_is_written() {
+    let place = Place::new();
+    let image = place.image("drive.img", MIB);
+    let before = fs::read(&image).unwrap();
+    let file = place.image("file", 512);
+    let try_erase = |more: &[&str]| erase(&place, &image, "2048", more);
+    erase(&place, &image, "2047", &["--method", "zeros"]).expect(2, &["label check failed", "Nothing was written"]);
+    try_erase(&["--method", "zero"]).expect(1, &["no method `zero`", "nearest are zeros"]);
+    try_erase(&["--passes", "00 | zz"]).expect(1, &["column 6", "\n       ^"]);
+    try_erase(&["--passes", "00?", "--verify", "none"]).expect(1, &["leave out one of the two"]);
+    try_erase(&[]).expect(1, &["--method", "--passes"]);
+    try_erase(&["--method", "zeros", "--passes", "00"]).expect(1, &["cannot be used with"]);
+    try_erase(&["--method", "zeros", "--from", "0", "--to", "2048"]).expect(1, &["last sector is 2047"]);
+    try_erase(&["--method", "zeros", "--from", "9", "--to", "3"]).expect(1, &["holds no sector"]);
+    try_erase(&["--method", "zeros", "--resume"]).expect(1, &["not built yet"]);
+    try_erase(&["--way", "sanitize"]).expect(1, &["not built yet"]);
+    try_erase(&["--method", "zeros", "--verify", "sampled"]).expect(1, &["not built yet"]);
+    let out = format!("{}/sub", shown(&file));
+    place
+        .jurex(&["erase", shown(&image), "--method", "zeros", "--label-check", "2048", "--out", &out])
+        .expect(1, &["cannot write into the folder"]);
+    assert_eq!(fs::read(&image).unwrap(), before, "nothing was written");
+    assert!(!place.path("home").join("ledger.sqlite3").exists(), "and no job was begun");
+}
+
+#[test]
+fn what_is_no_drive_is_said_to_be_none() {
+    let place = Place::new();
+    let short = place.image("short.img", 511);
+    let odd = place.image("odd.img", 1000);
+    let look = |drive: &str| place.jurex(&["look", drive]);
+    look(shown(&short)).expect(1, &["has 511 bytes, which is shorter than a sector"]);
+    look(shown(&odd)).expect(1, &["has 1000 bytes, which is not a whole number of sectors"]);
+    look("/dev/nonesuch").expect(1, &["there is no drive or image at /dev/nonesuch"]);
+    look("/dev/null").expect(1, &["is no storage"]);
+    look("sim:99").expect(1, &["no bay `99`", "sim:2"]);
+    for later in ["plan", "prove", "residue", "ledger", "check"] {
+        place.jurex(&[later, "x", "--json"]).expect(1, &["is not built yet"]);
+    }
+    place.jurex(&[]).expect(1, &["needs a terminal"]);
+}
+
+#[test]
+fn a_drive_in_use_is_refused_by_the_name_of_what_uses_it() {
+    let place = Place::new();
+    let image = place.path("backing.img");
+    File::create(&image).unwrap().set_len(16 << 20).unwrap();
+    let Some(device) = Loop::attach(&image) else { return };
+    erase(&place, &image, "32768", &["--method", "zeros"]).expect(2, &[&format!("{} is attached to this file", device.device)]);
+    let run =
+        |program: &str, arguments: &[&str]| Command::new(program).args(arguments).output().is_ok_and(|o| o.status.success());
+    let mount = place.path("mnt");
+    fs::create_dir(&mount).unwrap();
+    if !run("mkfs.vfat", &[&device.device]) || !run("mount", &[&device.device, shown(&mount)]) {
+        return eprintln!("NOT RUN in full: no mkfs.vfat or no mount here");
+    }
+    let answer = erase(&place, Path::new(&device.device), "32768", &["--method", "zeros"]);
+    let listed = place.jurex(&["drives", "--json"]);
+    assert!(run("umount", &[shown(&mount)]));
+    answer.expect(2, &["is mounted at", shown(&mount)]);
+    let drives: serde_json::Value = serde_json::from_str(&listed.out).unwrap();
+    let ours = drives.as_array().unwrap().iter().find(|d| d["path"] == device.device.as_str()).unwrap();
+    assert_eq!(ours["verdict"]["may_be_erased"], false);
+}
+
+#[test]
+fn the_certificate_comes_again_after_a_restart_and_overwrites_nothing() {
+    let place = Place::new();
+    let image = place.image("drive.img", MIB);
+    erase(&place, &image, "2048", &["--method", "random"]).expect(0, &[]);
+    let first = place.only("out", ".certificate.pdf");
+    let job = first.file_name().unwrap().to_str().unwrap().split('.').next().unwrap().to_string();
+    let out = place.path("out");
+    place.jurex(&["certificate", &job, "--out", shown(&out)]).expect(1, &["already holds", "nothing was overwritten"]);
+    let again = place.path("again");
+    place.jurex(&["certificate", &job.to_lowercase(), "--out", shown(&again)]).expect(0, &["certificate.pdf"]);
+    assert_eq!(
+        fs::read(&first).unwrap(),
+        fs::read(place.only("again", ".certificate.pdf")).unwrap(),
+        "the same record, the same paper"
+    );
+    place.jurex(&["certificate", "000000-ABCDEF", "--out", shown(&again)]).expect(1, &["no job 000000-ABCDEF"]);
+    place.jurex(&["certificate", "../../etc", "--out", shown(&again)]).expect(1, &["not the name of a job"]);
+    let text = Command::new("pdftotext").args(["-layout", shown(&first), "-"]).output();
+    match text {
+        Ok(text) => {
+            let text = String::from_utf8(text.stdout).unwrap();
+            for words in
+                ["Certificate of sanitization", &job, "One random pass", "1.05 MB (1.00 MiB)", "Sanitized by", "Signature"]
+            {
+                assert!(text.contains(words), "{words} is not in: {text}");
+            }
+        }
+        Err(e) => eprintln!("NOT RUN in full, no pdftotext: {e}"),
+    }
+}
+
+/// Starts an erasure that takes long, and waits until it has laid something.
+fn start_long(place: &Place, image: &Path) -> (std::process::Child, String) {
+    let sectors = (fs::metadata(image).unwrap().len() / 512).to_string();
+    let out = place.path("out");
+    let arguments = ["erase", shown(image), "--passes", "random x90", "--label-check", &sectors, "--out", shown(&out), "--json"];
+    let mut child = place.command().args(arguments).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
+    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
+    let first: serde_json::Value = serde_json::from_str(&lines.next().unwrap().unwrap()).unwrap();
+    assert!(lines.by_ref().any(|l| l.unwrap().contains("\"advanced\"")));
+    // The rest is read away, or the pipe would fill up and hold the job.
+    std::thread::spawn(move || lines.for_each(drop));
+    (child, first["job"].as_str().unwrap().to_string())
+}
+
+#[test]
+fn an_interrupt_stops_the_job_and_its_record_claims_nothing() {
+    let place = Place::new();
+    let image = place.image("drive.img", 32 * MIB);
+    let (mut child, _) = start_long(&place, &image);
+    assert!(Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
+    assert_eq!(child.wait().unwrap().code(), Some(4));
+    let record = json(&place.only("out", ".record.json"));
+    assert_eq!((&record["claim"]["outcome"], &record["evidence"]["ended"]["how"]), (&"not-sanitized".into(), &"stopped".into()));
+}
+
+#[test]
+fn a_killed_job_is_known_and_has_no_certificate() {
+    let place = Place::new();
+    let image = place.image("drive.img", 32 * MIB);
+    let (mut child, job) = start_long(&place, &image);
+    child.kill().unwrap();
+    child.wait().unwrap();
+    let out = place.path("later");
+    place.jurex(&["certificate", &job, "--out", shown(&out)]).expect(1, &["never came to an end", "Not sanitized"]);
+    erase(&place, &image, "65536", &["--method", "zeros"]).expect(0, &[": Clear ("]);
+}
+
+#[test]
+fn a_drive_that_shrinks_under_the_job_is_gone() {
+    let place = Place::new();
+    let image = place.image("drive.img", 32 * MIB);
+    let (mut child, _) = start_long(&place, &image);
+    // A write past the end would make a file grow again, so the end is cut again and again until a read-back meets it.
+    let file = File::options().write(true).open(&image).unwrap();
+    let code = loop {
+        file.set_len(4096).unwrap();
+        match child.try_wait().unwrap() {
+            Some(status) => break status.code(),
+            None => std::thread::sleep(std::time::Duration::from_millis(1)),
+        }
+    };
+    assert!(matches!(code, Some(3 | 4)), "{code:?}");
+    let record = json(&place.only("out", ".record.json"));
+    assert_eq!(record["claim"]["outcome"], "not-sanitized");
+}
+
+#[test]
+fn a_full_disk_loses_no_record() {
+    let place = Place::new();
+    let image = place.image("drive.img", MIB);
+    let full = place.path("full");
+    fs::create_dir(&full).unwrap();
+    let mounted = Command::new("mount").args(["-t", "tmpfs", "-o", "size=16k", "jurex-test", shown(&full)]).output();
+    if !mounted.is_ok_and(|o| o.status.success()) {
+        return eprintln!("NOT RUN, no tmpfs can be mounted (this test needs root)");
+    }
+    let arguments = ["erase", shown(&image), "--method", "zeros", "--label-check", "2048", "--out", shown(&full), "--quiet"];
+    let answer = place.jurex(&arguments);
+    let left: Vec<_> = fs::read_dir(&full).unwrap().map(|e| e.unwrap().file_name().into_string().unwrap()).collect();
+    assert!(Command::new("umount").arg(&full).status().unwrap().success());
+    let answer = answer.expect(3, &["No space left", "The job itself is over (outcome: Clear)", "the record is in the ledger"]);
+    assert!(!left.iter().any(|n| n.ends_with(".pdf") || n.starts_with(".jurex-")), "no half file stays: {left:?}");
+    let job = answer.err.split("jurex certificate ").nth(1).unwrap().split(' ').next().unwrap();
+    let out = place.path("elsewhere");
+    place.jurex(&["certificate", job, "--out", shown(&out)]).expect(0, &["certificate.pdf"]);
+}
+
+#[test]
+fn without_rights_the_sentence_says_what_is_missing() {
+    let place = Place::new();
+    let image = place.path("backing.img");
+    File::create(&image).unwrap().set_len(1 << 20).unwrap();
+    let Some(device) = Loop::attach(&image) else { return };
+    // The program's folder may be closed to others, so it is run from a copy.
+    let program = std::env::temp_dir().join(format!("jurex-{}", std::process::id()));
+    fs::copy(common::PROGRAM, &program).unwrap();
+    let home = tempfile::tempdir().unwrap();
+    fs::set_permissions(home.path(), std::os::unix::fs::PermissionsExt::from_mode(0o777)).unwrap();
+    let out = home.path().join("out");
+    let output = Command::new("setpriv")
+        .args(["--reuid=65534", "--regid=65534", "--clear-groups", shown(&program), "erase", &device.device])
+        .args(["--method", "zeros", "--label-check", "2048", "--out", shown(&out)])
+        .env("JUREX_HOME", home.path())
+        .output();
+    fs::remove_file(&program).unwrap();
+    match output {
+        Ok(output) => drop(Answer::of(output).expect(1, &["no permission to open", "root", "Nothing was written"])),
+        Err(e) => eprintln!("NOT RUN, no setpriv: {e}"),
+    }
+}
+
+#[test]
+fn the_demonstration_runs_with_no_screen_and_its_claims_are_right() {
+    let place = Place::new();
+    let out = place.path("out");
+    let answer = place.jurex(&["demo", "--unattended", "--out", shown(&out)]).expect(0, &[]);
+    let line = |bay: &str| answer.out.lines().find(|l| l.starts_with(bay)).unwrap_or_else(|| panic!("{bay}: {}", answer.out));
+    assert!(line("sim:1").contains("left alone: the running system lives on it (/)"));
+    assert!(line("sim:2").contains(": Clear."));
+    assert!(line("sim:6").contains(": Not sanitized. This media needs two passes"));
+    assert!(line("sim:7").contains(": Clear."));
+    let files = fs::read_dir(&out).unwrap().filter(|e| e.as_ref().unwrap().path().extension().is_some_and(|x| x == "pdf"));
+    assert_eq!(files.count(), 3);
+    assert!(!place.path("home/ledger.sqlite3").exists(), "nothing simulated stands in the ledger of real work");
+}
+
+#[test]
+fn a_damaged_configuration_is_named_and_nothing_is_done() {
+    let place = Place::new();
+    let image = place.image("drive.img", 4096);
+    fs::create_dir(place.path("home")).unwrap();
+    fs::write(place.path("home/config.toml"), "lot = 4\n").unwrap();
+    erase(&place, &image, "8", &["--method", "zeros"]).expect(1, &["config.toml is wrong", "lot"]);
+    assert_eq!(fs::read(&image).unwrap()[..8], *b"tide log");
+}

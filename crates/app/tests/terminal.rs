@@ -1,0 +1,201 @@
+//! The real program in a real terminal: tmux types the keys and reads the screen.
+
+mod common;
+
+use common::{PROGRAM, Place, shown};
+use std::fs;
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+/// A tmux server of its own with the program in it.
+struct Terminal {
+    socket: String,
+}
+
+impl Terminal {
+    /// Starts the program in a shell, so that what it says after the screen is put back can be read too. `None`, with a
+    /// word on it, where there is no tmux.
+    fn start(place: &Place, arguments: &str) -> Option<Self> {
+        let socket = format!("jurex-{}-{:?}", std::process::id(), std::thread::current().id()).replace(['(', ')'], "");
+        let terminal = Self { socket };
+        let line = format!("JUREX_HOME={} {PROGRAM} {arguments}; echo \"exit code $?\"; exec sh", shown(&place.path("home")));
+        let started = terminal.tmux(&["-f", "/dev/null", "new-session", "-d", "-x", "160", "-y", "47", "sh", "-c", &line]);
+        match started {
+            Some(_) => Some(terminal),
+            None => {
+                eprintln!("NOT RUN, no tmux here");
+                None
+            }
+        }
+    }
+
+    fn demo(place: &Place) -> Option<Self> {
+        let terminal = Self::start(place, &format!("demo --out {}", shown(&place.path("out"))))?;
+        terminal.wait_for("May it be erased?");
+        Some(terminal)
+    }
+
+    fn tmux(&self, arguments: &[&str]) -> Option<String> {
+        let output = Command::new("tmux").args(["-L", &self.socket]).args(arguments).output().ok()?;
+        output.status.success().then(|| String::from_utf8_lossy(&output.stdout).into_owned())
+    }
+
+    fn keys(&self, keys: &[&str]) {
+        for key in keys {
+            self.tmux(&["send-keys", key]).expect("tmux takes the key");
+            std::thread::sleep(Duration::from_millis(60));
+        }
+    }
+
+    fn text(&self, text: &str) {
+        self.tmux(&["send-keys", "-l", text]).expect("tmux takes the text");
+    }
+
+    fn screen(&self) -> String {
+        self.tmux(&["capture-pane", "-p"]).expect("tmux shows the screen")
+    }
+
+    #[track_caller]
+    fn wait_for(&self, words: &str) -> String {
+        let begun = Instant::now();
+        loop {
+            let screen = self.screen();
+            if screen.contains(words) {
+                return screen;
+            }
+            assert!(begun.elapsed() < Duration::from_secs(120), "never saw `{words}`:\n{screen}");
+            std::thread::sleep(Duration::from_millis(50));
+        }
+    }
+
+    fn find(&self, serial: &str) {
+        self.keys(&["/"]);
+        self.text(serial);
+        self.keys(&["Enter"]);
+    }
+
+    /// From Look to the label check of the drive whose serial ends so.
+    fn to_arm(&self, serial: &str) {
+        self.find(serial);
+        self.wait_for("Is that the right drive?");
+        self.keys(&["Enter"]);
+        self.wait_for("What must be done");
+        self.keys(&["Enter"]);
+        self.wait_for("Last look.");
+    }
+
+    fn scan(&self, label: &str) {
+        self.text(label);
+        self.keys(&["Enter"]);
+    }
+}
+
+impl Drop for Terminal {
+    fn drop(&mut self) {
+        self.tmux(&["kill-server"]);
+    }
+}
+
+#[test]
+fn the_whole_walk_ends_with_a_certificate() {
+    let place = Place::new();
+    let Some(terminal) = Terminal::demo(&place) else { return };
+    terminal.to_arm("R90C2Y");
+    terminal.scan("K7Q41M");
+    let screen = terminal.wait_for("label check failed");
+    assert!(screen.contains("Ferrant Meridian"), "a wrong label names its drive: {screen}");
+    terminal.scan("TL32H6R90C2Y");
+    terminal.wait_for("Writing begins in");
+    terminal.wait_for("Laying pass 1 of 2");
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("nothing is being written");
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("Is it really gone?");
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("Can I sign for it?");
+    terminal.keys(&["Tab"]);
+    terminal.text("BWS-03312");
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("certificate written");
+    terminal.keys(&["q"]);
+    let screen = terminal.wait_for("exit code 0");
+    assert!(screen.contains("Tessel Logger 32 at sim:7 Clear. The job ran to its end."), "{screen}");
+    let pdf = place.only("out", ".certificate.pdf");
+    assert!(fs::read(&pdf).unwrap().starts_with(b"%PDF-1.7"));
+    let record = common::json(&place.only("out", ".record.json"));
+    assert_eq!((&record["claim"]["outcome"], &record["papers"]["property_number"]), (&"clear".into(), &"BWS-03312".into()));
+    // The same record comes out of the ledger after the program has ended.
+    let again = place.path("again");
+    place.jurex(&["certificate", record["job"].as_str().unwrap(), "--out", shown(&again)]).expect(0, &[]);
+    assert_eq!(fs::read(&pdf).unwrap(), fs::read(place.only("again", ".certificate.pdf")).unwrap());
+}
+
+#[test]
+fn quitting_while_a_job_runs_asks_and_says_what_became_of_it() {
+    let place = Place::new();
+    let Some(terminal) = Terminal::demo(&place) else { return };
+    terminal.to_arm("K7Q41M");
+    terminal.scan("k7q41m");
+    terminal.wait_for("Laying pass 1 of 1");
+    terminal.keys(&["q"]);
+    terminal.wait_for("Quitting stops the work");
+    terminal.keys(&["Escape"]);
+    terminal.wait_for("Enter hold the writing");
+    terminal.keys(&["q"]);
+    terminal.wait_for("Quitting stops the work");
+    std::thread::sleep(Duration::from_millis(700));
+    terminal.keys(&["s"]);
+    let screen = terminal.wait_for("exit code 4");
+    let said = screen.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(said.contains("Ferrant Meridian 2000 at sim:2 Not sanitized. The job was stopped before its end."), "{screen}");
+    assert!(said.contains("no certificate written yet: jurex certificate"));
+}
+
+#[test]
+fn a_smaller_terminal_keeps_working_and_a_tiny_one_says_so() {
+    let place = Place::new();
+    let Some(terminal) = Terminal::demo(&place) else { return };
+    for (width, height) in [("100", "30"), ("80", "24")] {
+        terminal.tmux(&["resize-window", "-x", width, "-y", height]);
+        let screen = terminal.wait_for("Is that the right drive?");
+        assert!(screen.lines().all(|l| l.chars().count() <= width.parse().unwrap()));
+    }
+    terminal.wait_for("maker");
+    terminal.keys(&["Escape"]);
+    terminal.wait_for("Quillon Arc 512");
+    terminal.tmux(&["resize-window", "-x", "60", "-y", "10"]);
+    terminal.wait_for("Jurex needs 80 columns and 24 rows");
+    terminal.tmux(&["resize-window", "-x", "160", "-y", "47"]);
+    terminal.wait_for("Is that the right drive?");
+    terminal.keys(&["q"]);
+    terminal.wait_for("exit code 0");
+}
+
+#[test]
+fn a_termination_signal_restores_the_terminal_and_records_the_job() {
+    let place = Place::new();
+    let Some(terminal) = Terminal::demo(&place) else { return };
+    terminal.to_arm("K7Q41M");
+    terminal.scan("K7Q41M");
+    terminal.wait_for("Laying pass 1 of 1");
+    let home = format!("demo --out {}", shown(&place.path("out")));
+    assert!(Command::new("pkill").args(["-TERM", "-f", &format!("^{PROGRAM} {home}")]).status().unwrap().success());
+    let screen = terminal.wait_for("exit code 4");
+    assert!(screen.contains("Not sanitized"), "{screen}");
+    terminal.text("echo works");
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("works");
+}
+
+#[test]
+fn this_machines_drives_are_shown_and_the_one_under_it_is_guarded() {
+    let place = Place::new();
+    let Some(terminal) = Terminal::start(&place, "") else { return };
+    terminal.wait_for("q quit");
+    std::thread::sleep(Duration::from_millis(500));
+    let screen = terminal.screen();
+    let has_drives = !screen.contains("No drive was found");
+    assert!(!has_drives || screen.contains("guarded") || screen.contains("ready"), "{screen}");
+    terminal.keys(&["q"]);
+    terminal.wait_for("exit code 0");
+}

@@ -1,0 +1,92 @@
+//! The dependency arrows of ARCHITECTURE.md, checked against what cargo would build.
+
+use serde_json::Value;
+use std::collections::{BTreeMap, BTreeSet};
+use std::process::Command;
+
+fn metadata() -> Value {
+    let output = Command::new(env!("CARGO")).args(["metadata", "--format-version", "1", "--offline"]).output().unwrap();
+    assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
+    serde_json::from_slice(&output.stdout).unwrap()
+}
+
+fn text<'v>(value: &'v Value, key: &str) -> &'v str {
+    value[key].as_str().unwrap()
+}
+
+/// Names of the packages that each package needs to run (no build or test dependencies), by package id.
+fn normal_dependencies(metadata: &Value) -> BTreeMap<&str, Vec<&str>> {
+    let nodes = metadata["resolve"]["nodes"].as_array().unwrap();
+    let normal = |d: &&Value| d["dep_kinds"].as_array().unwrap().iter().any(|k| k["kind"].is_null());
+    nodes
+        .iter()
+        .map(|n| (text(n, "id"), n["deps"].as_array().unwrap().iter().filter(normal).map(|d| text(d, "pkg")).collect()))
+        .collect()
+}
+
+#[test]
+fn the_arrows_between_the_crates_are_the_allowed_ones() {
+    let metadata = metadata();
+    let packages = metadata["packages"].as_array().unwrap();
+    let members: Vec<&Value> = packages.iter().filter(|p| p["source"].is_null()).collect();
+    let names: BTreeSet<&str> = members.iter().map(|p| text(p, "name")).collect();
+    let arrows: BTreeMap<&str, BTreeSet<&str>> = members
+        .iter()
+        .map(|p| {
+            let normal = p["dependencies"].as_array().unwrap().iter().filter(|d| d["kind"].is_null());
+            (text(p, "name"), normal.map(|d| text(d, "name")).filter(|n| names.contains(n)).collect())
+        })
+        .collect();
+    let core = BTreeSet::from(["jurex-core"]);
+    let expected = BTreeMap::from([
+        ("jurex", BTreeSet::from(["jurex-core", "jurex-ledger", "jurex-linux", "jurex-report", "jurex-sim"])),
+        ("jurex-core", BTreeSet::new()),
+        ("jurex-ledger", core.clone()),
+        ("jurex-linux", core.clone()),
+        ("jurex-report", core.clone()),
+        ("jurex-sim", core),
+    ]);
+    assert_eq!(arrows, expected);
+}
+
+#[test]
+fn core_needs_no_interface_no_sql_and_no_system_calls() {
+    let metadata = metadata();
+    let dependencies = normal_dependencies(&metadata);
+    let names: BTreeMap<&str, &str> =
+        metadata["packages"].as_array().unwrap().iter().map(|p| (text(p, "id"), text(p, "name"))).collect();
+    let start = *names.iter().find(|(_, n)| **n == "jurex-core").unwrap().0;
+    let (mut seen, mut open) = (BTreeSet::new(), vec![start]);
+    while let Some(id) = open.pop() {
+        if seen.insert(id) {
+            open.extend(&dependencies[id]);
+        }
+    }
+    let forbidden = [
+        "ratatui",
+        "crossterm",
+        "termion",
+        "indicatif",
+        "clap",
+        "console",
+        "rusqlite",
+        "libsqlite3-sys",
+        "sqlx",
+        "rustix",
+        "nix",
+        "io-uring",
+        "errno",
+        "mio",
+        "tokio",
+        "getrandom",
+        "signal-hook",
+        "krilla",
+        "svg",
+        "tracing",
+    ];
+    let found: Vec<&str> = seen.iter().map(|id| names[id]).filter(|n| forbidden.contains(n)).collect();
+    assert!(found.is_empty(), "jurex-core has come to depend on {found:?}");
+    // Processor feature detection asks libc on some targets; nothing else may.
+    let direct: Vec<&str> = dependencies[start].iter().map(|id| names[id]).collect();
+    assert!(!direct.contains(&"libc"));
+}

@@ -1,0 +1,123 @@
+//! Certificates and drawings of made-up jobs, good and bad.
+
+use jiff::Timestamp;
+use jurex_core::contents::{Contents, Region};
+use jurex_core::evidence::{Ended, Evidence, PassEvidence, ReadBack};
+use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use jurex_core::notation::Entropy;
+use jurex_core::pace::Pace;
+use jurex_core::plan::{Order, Plan};
+use jurex_core::ranges::RangeSet;
+use jurex_core::record::{Papers, Record, Tool};
+use jurex_core::units::Sectors;
+use std::time::Duration;
+
+const SECTORS: u64 = 1_000_000;
+
+struct Zero;
+impl Entropy for Zero {
+    fn fill(&mut self, out: &mut [u8]) {
+        out.fill(0);
+    }
+}
+
+fn drive(model: &str) -> Drive {
+    Drive {
+        path: "sim:3".into(),
+        identity: Identity {
+            maker: Some("Ferrant".into()),
+            model: Some(model.into()),
+            serial: Some("FM0500T3XW8D".into()),
+            firmware: Some("BR02".into()),
+        },
+        class: MediaClass::Magnetic,
+        class_basis: "it turns 5400 times a minute".into(),
+        bus: Bus::Sata,
+        geometry: Geometry { logical: 512, physical: 512, sectors: SECTORS },
+        hidden: HiddenAreas::None,
+        bridged: false,
+        simulated: true,
+    }
+}
+
+/// A job of the notation in which `faults` single sectors could not be written.
+fn record(notation: &str, model: &str, label: &str, faults: u64) -> Record {
+    let plan = Plan::new(&drive(model), &Order::of_program("Test method", notation.parse().unwrap()), &mut Zero).unwrap();
+    let mut all = RangeSet::new();
+    all.insert(plan.range());
+    let mut bad = RangeSet::new();
+    (0..faults).for_each(|i| bad.insert(Sectors::new(1000 + i * 900, 1)));
+    let pass = |p: &jurex_core::notation::Resolved| {
+        let mut pace = Pace::new(plan.range());
+        (0..100).for_each(|i| pace.note(Sectors::new(i * 10_000, 10_000), Duration::from_millis(30 + i)));
+        PassEvidence {
+            pattern: p.pattern.clone(),
+            laid: all.clone(),
+            unwritable: bad.clone(),
+            flushed: true,
+            read_back: p.read_back.then(|| ReadBack { read: all.clone(), ..ReadBack::default() }),
+            started: Timestamp::UNIX_EPOCH,
+            ended: Some(Timestamp::UNIX_EPOCH),
+            pace,
+        }
+    };
+    let evidence = Evidence {
+        drive: drive(model),
+        range: plan.range(),
+        passes: plan.passes().iter().map(pass).collect(),
+        planned_passes: plan.passes().len() as u32,
+        ended: Ended::Finished,
+    };
+    let region = |first, count| Region { at: Sectors::new(first, count), what: "FAT32".into(), label: Some(label.into()) };
+    let before = Contents { table: Some("GPT".into()), regions: vec![region(2048, 500_000), region(600_000, 2)], note: None };
+    let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
+    let papers = Papers { source: label.into(), ..Papers::default() };
+    let ended = Timestamp::from_second(4000).unwrap();
+    Record::new("261123-4F7QZK".parse().unwrap(), tool, &plan, before, evidence, (Timestamp::UNIX_EPOCH, ended), papers)
+}
+
+#[test]
+fn the_strata_drawing_is_a_stable_file() {
+    insta::assert_snapshot!(jurex_report::strata_svg(&record("00 | FF?", "Meridian 500", "ARCHIVE", 2)));
+}
+
+#[test]
+fn the_same_record_always_prints_the_same_paper() {
+    let record = record("00 | FF | random?", "Meridian 500", "STATIONS", 0);
+    let pdf = jurex_report::certificate(&record).unwrap();
+    assert!(pdf.starts_with(b"%PDF-1.7"));
+    assert_eq!(pdf, jurex_report::certificate(&record).unwrap());
+}
+
+#[test]
+fn any_record_can_be_printed() {
+    let long = "a very long name without end ".repeat(40);
+    let cases = [
+        record("00", "", "", 0),
+        record("00 x90 | ~?", "Meridian 500", "many passes", 900),
+        record("00", &long, &long, 3),
+        record("00", "漢字 \u{202e}\u{1b}[2J ﷽ 🦀", "<svg>&\"'\u{0}\u{fffe}", 1),
+    ];
+    for record in cases {
+        let pdf = jurex_report::certificate(&record).unwrap_or_else(|e| panic!("{e}"));
+        assert!(pdf.len() > 10_000);
+        let svg = jurex_report::strata_svg(&record);
+        assert!(!svg.contains("<svg>&") && !svg.contains('\u{1b}'), "{svg}");
+        assert!(jurex_report::pace_svg(&record).is_some());
+    }
+}
+
+#[test]
+fn svg_files_are_well_formed() {
+    let record = record("00 | FF?", "Meridian 500", "<&>\"'\u{1}", 2);
+    for svg in [jurex_report::strata_svg(&record), jurex_report::pace_svg(&record).unwrap()] {
+        let checked = std::process::Command::new("xmllint").args(["--noout", "-"]).stdin(std::process::Stdio::piped()).spawn();
+        match checked {
+            Ok(mut child) => {
+                std::io::Write::write_all(&mut child.stdin.take().unwrap(), svg.as_bytes()).unwrap();
+                assert!(child.wait().unwrap().success(), "{svg}");
+            }
+            Err(e) => eprintln!("NOT RUN in full, no xmllint: {e}"),
+        }
+    }
+}
