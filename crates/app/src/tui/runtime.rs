@@ -74,12 +74,18 @@ struct Screen {
 
 impl Screen {
     fn open() -> std::io::Result<Self> {
-        // ratatui's own hook, set by `try_init`, puts the screen back before this one runs; the mouse is ours.
         let terminal = ratatui::try_init()?;
-        let inner = std::panic::take_hook();
+        // `try_init` has set a hook that puts the screen back. That is right for this thread; a worker's panic is
+        // caught and told on the screen, which must stay as it is.
+        let restoring = std::panic::take_hook();
+        let interface = thread::current().id();
         std::panic::set_hook(Box::new(move |panic| {
-            let _ = execute!(stdout(), DisableMouseCapture);
-            inner(panic);
+            if thread::current().id() == interface {
+                let _ = execute!(stdout(), DisableMouseCapture);
+                restoring(panic);
+            } else {
+                tracing::error!("{panic}");
+            }
         }));
         execute!(stdout(), EnableMouseCapture)?;
         Ok(Self { terminal })
