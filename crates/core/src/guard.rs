@@ -47,6 +47,10 @@ pub enum Hindrance {
     NoSectors,
     /// Optical media.
     Optical,
+    /// It does not answer.
+    NoAnswer,
+    /// The configuration keeps Jurex to other drives.
+    NotListed,
     /// It is not a drive but a part of one, or built on one.
     NotADrive {
         /// What it is.
@@ -67,6 +71,8 @@ impl fmt::Display for Hindrance {
             Hindrance::ReadOnly => f.write_str("it is read-only"),
             Hindrance::NoSectors => f.write_str("it has no sector"),
             Hindrance::Optical => f.write_str("it is an optical drive; destroy the disc instead"),
+            Hindrance::NoAnswer => f.write_str("it does not answer"),
+            Hindrance::NotListed => f.write_str("the configuration's `only` list does not name it"),
             Hindrance::NotADrive { what } => write!(f, "it is {what}, not a whole drive"),
         }
     }

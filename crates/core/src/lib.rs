@@ -5,6 +5,8 @@
 //! random bytes come in as arguments or through small traits, so everything here can be tested step by step.
 #![forbid(unsafe_code)]
 
+pub mod beacon;
+pub mod bytes;
 pub mod contents;
 pub mod erase;
 pub mod evidence;
@@ -12,6 +14,7 @@ pub mod guard;
 pub mod media;
 pub mod medium;
 pub mod method;
+pub mod native;
 pub mod need;
 pub mod notation;
 pub mod pace;

@@ -1,13 +1,19 @@
 //! Which drives there are, and what sysfs says of each.
 
+use crate::ask::ask;
 use crate::guard::Uses;
 use crate::sysfs::{entries, name, number, text, vpd_serial};
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use jurex_core::native::Answers;
 use rustix::fs::{FileType, Stat, stat};
+use std::collections::BTreeMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, mpsc};
+use std::time::{Duration, Instant};
+use wildmatch::WildMatch;
 
 /// A drive or image with what stands in the way of erasing it.
 #[derive(Clone, Debug)]
@@ -16,6 +22,8 @@ pub struct Found {
     pub drive: Drive,
     /// What stands in the way.
     pub hindrances: Vec<Hindrance>,
+    /// What it answered beyond that.
+    pub answers: Answers,
 }
 
 /// Why a path does not lead to a drive or an image.
@@ -59,16 +67,29 @@ pub enum FindError {
     },
 }
 
-/// The system's views of its devices, usually `/sys`, `/proc` and `/dev`; tests point them at trees of their own.
-#[derive(Clone, Debug)]
+/// Asks the drive whose sysfs folder is given; gives the drive as it says it is, and its answers. May take long.
+pub type Asker = Arc<dyn Fn(Drive, &Path) -> (Drive, Answers) + Send + Sync>;
+
+/// The system's views of its devices, usually `/sys` and `/proc`; tests point them at trees of their own.
+#[derive(Clone)]
 pub struct System {
     pub(crate) sys: PathBuf,
     pub(crate) proc: PathBuf,
+    /// If not empty, only drives that one of these names may be erased.
+    only: Vec<String>,
+    asker: Asker,
+    patience: Duration,
 }
 
 impl Default for System {
     fn default() -> Self {
-        Self { sys: "/sys".into(), proc: "/proc".into() }
+        Self::at("/sys".into(), "/proc".into())
+    }
+}
+
+impl std::fmt::Debug for System {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("System").field("sys", &self.sys).field("proc", &self.proc).field("only", &self.only).finish()
     }
 }
 
@@ -86,17 +107,60 @@ fn not_a_drive(name: &str) -> Option<&'static str> {
     NOT_DRIVES.iter().find(|(prefix, _)| name.starts_with(prefix)).map(|(_, what)| *what)
 }
 
+/// How long a list of drives waits for the slowest of them.
+const PATIENCE: Duration = Duration::from_millis(800);
+
 impl System {
+    /// A system whose devices are described in these folders.
+    pub fn at(sys: PathBuf, proc: PathBuf) -> Self {
+        Self { sys, proc, only: vec![], asker: Arc::new(ask), patience: PATIENCE }
+    }
+
+    /// The same, but only drives that one of these names may be erased. A name is a pattern with `*` and `?` over the
+    /// device's path (`/dev/sd?`), `bus:` and the word of a bus (`bus:usb`), or `port:` and a pattern over the device's
+    /// place in sysfs (`port:*/usb1/1-2/*`). No names: all drives.
+    pub fn only(mut self, names: &[String]) -> Self {
+        self.only = names.to_vec();
+        self
+    }
+
+    /// The same with another way to ask drives.
+    pub fn asking(mut self, asker: Asker) -> Self {
+        self.asker = asker;
+        self
+    }
+
     /// Every drive of this machine, in the order of their names, loop devices last; empty loop devices and readers
-    /// without media are left out.
+    /// without media are left out. All are asked at once; one that does not answer in time is listed with what the
+    /// system knows of it, and a note, and holds up nothing.
     pub fn drives(&self) -> Vec<Found> {
-        let uses = Uses::read(self);
-        let mut found: Vec<Found> = entries(&self.sys.join("block"))
+        let uses = Arc::new(Uses::read(self));
+        let folders: Vec<PathBuf> = entries(&self.sys.join("block"))
             .into_iter()
             .filter(|dir| not_a_drive(&name(dir)).is_none() && number(dir, "hidden").unwrap_or(0) == 0)
-            .map(|dir| self.found(&dir, &uses))
-            .filter(|f| f.drive.geometry.sectors > 0 || f.drive.class == MediaClass::Optical)
             .collect();
+        let known: Vec<Drive> = folders.iter().map(|dir| self.drive(dir)).collect();
+        let there = |d: &Drive| d.geometry.sectors > 0 || d.class == MediaClass::Optical;
+        let (sender, answers) = mpsc::channel();
+        let mut waiting: BTreeMap<usize, Drive> = BTreeMap::new();
+        for (i, (dir, drive)) in folders.into_iter().zip(known).enumerate().filter(|(_, (_, d))| there(d)) {
+            waiting.insert(i, drive.clone());
+            let (sender, uses, system) = (sender.clone(), uses.clone(), self.clone());
+            // Not joined: a drive that hangs keeps its thread, and nobody else.
+            std::thread::spawn(move || drop(sender.send((i, system.found_of(drive, &dir, &uses)))));
+        }
+        drop(sender);
+        let mut found = vec![];
+        let deadline = Instant::now() + self.patience;
+        while let Ok((i, answer)) = answers.recv_timeout(deadline.saturating_duration_since(Instant::now())) {
+            waiting.remove(&i);
+            found.push(answer);
+        }
+        found.extend(waiting.into_values().map(|drive| Found {
+            hindrances: vec![Hindrance::NoAnswer],
+            answers: Answers { notes: vec!["The drive does not answer.".into()], ..Answers::default() },
+            drive,
+        }));
         found.sort_by_key(|f| (f.drive.bus == Bus::Loop, natural(&f.drive.path)));
         found
     }
@@ -129,7 +193,7 @@ impl System {
         if let Some(what) = not_a_drive(&name(&dir)) {
             return Err(not_a_drive_error(what.into(), ": name the drives under it".into()));
         }
-        Ok(self.found(&dir, &Uses::read(self)))
+        Ok(self.found_of(self.drive(&dir), &dir, &Uses::read(self)))
     }
 
     /// The folder of a block device in sysfs. Gone with the drive.
@@ -149,13 +213,34 @@ impl System {
         if let Some(problem) = problem {
             return Err(FindError::NotWholeSectors { path: shown.into(), bytes, problem });
         }
-        Ok(Found { drive: image(real, bytes), hindrances: Uses::read(self).of_image(real) })
+        Ok(Found { drive: image(real, bytes), hindrances: Uses::read(self).of_image(real), answers: Answers::default() })
     }
 
-    fn found(&self, dir: &Path, uses: &Uses) -> Found {
-        let drive = self.drive(dir);
-        let hindrances = uses.of_drive(dir, &drive);
-        Found { drive, hindrances }
+    fn found_of(&self, drive: Drive, dir: &Path, uses: &Uses) -> Found {
+        let (drive, answers) = (self.asker)(drive, dir);
+        let mut hindrances = uses.of_drive(dir, &drive);
+        if !self.is_listed(&drive, dir) {
+            hindrances.push(Hindrance::NotListed);
+        }
+        Found { drive, hindrances, answers }
+    }
+
+    /// Whether the `only` list names the drive, or is empty.
+    fn is_listed(&self, drive: &Drive, dir: &Path) -> bool {
+        let place = fs::canonicalize(dir).unwrap_or_else(|_| dir.into()).to_string_lossy().into_owned();
+        let bus = bus_word(drive.bus);
+        let names = |name: &String| match name.split_once(':') {
+            Some(("bus", wanted)) => wanted.eq_ignore_ascii_case(bus),
+            Some(("port", pattern)) => WildMatch::new(pattern).matches(&place),
+            _ => WildMatch::new(name).matches(&drive.path),
+        };
+        self.only.is_empty() || self.only.iter().any(names)
+    }
+
+    /// The drive behind a device number as it says it is now.
+    pub(crate) fn identify(&self, device: u64) -> io::Result<Drive> {
+        let dir = self.device_dir(device)?;
+        Ok((self.asker)(self.drive(&dir), &dir).0)
     }
 
     /// What sysfs says of the block device whose folder is `dir`.
@@ -255,4 +340,19 @@ fn natural(path: &str) -> (String, u64) {
     let digits = path.len() - path.trim_end_matches(|c: char| c.is_ascii_digit()).len();
     let (text, number) = path.split_at(path.len() - digits);
     (text.into(), number.parse().unwrap_or(0))
+}
+
+/// The word of a bus in the configuration's `only` list.
+fn bus_word(bus: Bus) -> &'static str {
+    match bus {
+        Bus::Sata => "sata",
+        Bus::Sas => "scsi",
+        Bus::Nvme => "nvme",
+        Bus::Usb => "usb",
+        Bus::Mmc => "mmc",
+        Bus::Virtio => "virtio",
+        Bus::Loop => "loop",
+        Bus::File => "file",
+        Bus::Unknown => "unknown",
+    }
 }

@@ -260,7 +260,7 @@ mod tests {
             "30 1 8:1 / /boot rw - ext4 /dev/sda1 rw\n31 1 253:0 / /srv/tide\\040logs rw - ext4 /dev/mapper/vault-data rw\n";
         fs::write(proc.join("self/mountinfo"), mounts).unwrap();
         fs::write(proc.join("swaps"), "Filename Type Size Used Priority\n").unwrap();
-        (root, System { sys, proc })
+        (root, System::at(sys, proc))
     }
 
     #[test]

@@ -1,14 +1,18 @@
 //! The operating system's drives: discovery from sysfs, guard facts from the kernel's tables, direct I/O.
 //!
-//! What does not live here: any decision. This crate brings facts and bytes; jurex-core judges. Unsafe code of the
-//! project, where system calls need it, may live here and nowhere else; so far the safe wrappers of rustix suffice.
+//! What does not live here: any decision. This crate brings facts and bytes; jurex-core judges. All unsafe code of the
+//! project lives here, in one file.
 #![deny(unsafe_code)]
 
+mod ask;
 mod discover;
 mod errors;
 mod guard;
+mod ioctl;
 mod medium;
 mod sysfs;
+mod watch;
 
-pub use discover::{FindError, Found, System};
+pub use discover::{Asker, FindError, Found, System};
 pub use medium::{LinuxMedium, OpenError, open, peek};
+pub use watch::Watch;

@@ -126,6 +126,14 @@ impl LinuxMedium {
         MediumError { op, at, cause: cause(error, self.behind, || self.still_there()) }
     }
 
+    /// Who is behind the open descriptor: by the system's book, and, of a drive, by its own word.
+    fn ask_again(&self) -> io::Result<Drive> {
+        match self.behind {
+            Behind::File => self.current(),
+            Behind::Device => self.system.identify(fstat(&self.cached)?.st_rdev),
+        }
+    }
+
     /// Whether the drive still has its size, by the kernel's own book and without touching the media.
     fn still_there(&self) -> bool {
         self.current().is_ok_and(|d| d.geometry == self.drive.geometry)
@@ -162,7 +170,7 @@ impl Medium for LinuxMedium {
     }
 
     fn identify(&mut self) -> Result<Drive, MediumError> {
-        self.current().map_err(|e| MediumError { op: Op::Identify, at: None, cause: Cause::Gone(e) })
+        self.ask_again().map_err(|e| MediumError { op: Op::Identify, at: None, cause: Cause::Gone(e) })
     }
 
     fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {

@@ -68,7 +68,7 @@ fn record(notation: &str, model: &str, label: &str, faults: u64) -> Record {
         planned_passes: plan.passes().len() as u32,
         ended: Ended::Finished,
     };
-    let region = |first, count| Region { at: Sectors::new(first, count), what: "FAT32".into(), label: Some(label.into()) };
+    let region = |first, count| Region { label: Some(label.into()), ..Region::new(Sectors::new(first, count), "FAT32") };
     let before = Contents { table: Some("GPT".into()), regions: vec![region(2048, 500_000), region(600_000, 2)], note: None };
     let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
     let papers = Papers { source: label.into(), ..Papers::default() };

@@ -3,10 +3,12 @@
 //! They are scale models, a thousandth of the printed capacity: every sector is really there and really processed.
 
 use crate::contents::{self, Partition, Volume};
-use crate::drive::{Kind, SimDrive};
+use crate::drive::{Fault, Kind, SimDrive};
 use crate::speed::{Pacing, SpeedShape};
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use jurex_core::native::{Answers, Health, OwnErase};
+use jurex_core::units::Sectors;
 
 /// A bay of the bench with its drive.
 #[derive(Clone)]
@@ -17,6 +19,8 @@ pub struct Bay {
     pub drive: SimDrive,
     /// What stands in the way of erasing it.
     pub hindrances: Vec<Hindrance>,
+    /// What it answers when it is asked.
+    pub answers: Answers,
 }
 
 /// The whole bench.
@@ -39,64 +43,166 @@ struct Entry {
     physical: u32,
     /// Megabytes per second, first and last sector.
     speed: (f64, f64),
+    health: Health,
+    own_erases: &'static [OwnErase],
+    frozen: bool,
 }
 
-const SYSTEM: Entry = Entry {
-    bay: 1,
-    maker: "Quillon",
-    model: "Arc 512",
-    serial: "QA512W3H08TB",
-    firmware: "2.11",
-    class: MediaClass::SolidState,
-    basis: "its rotation word is 1",
-    bus: Bus::Sata,
-    kind: Kind::Flash { spare_percent: 7 },
-    megabytes: 512,
-    physical: 4096,
-    speed: (60.0, 60.0),
-};
-const FORECAST: Entry = Entry {
-    bay: 2,
+/// Hours, replaced and waiting sectors of a magnetic drive, and its temperature.
+const fn worn(hours: u64, reallocated: u64, pending: u64, celsius: i16) -> Health {
+    Health {
+        power_on_hours: Some(hours),
+        reallocated: Some(reallocated),
+        pending: Some(pending),
+        wear_percent: None,
+        celsius: Some(celsius),
+    }
+}
+
+/// Hours, used life and temperature of a solid state drive.
+const fn used(hours: u64, percent: u8, celsius: i16) -> Health {
+    Health { power_on_hours: Some(hours), reallocated: None, pending: None, wear_percent: Some(percent), celsius: Some(celsius) }
+}
+
+const SILENT: Health = Health { power_on_hours: None, reallocated: None, pending: None, wear_percent: None, celsius: None };
+const FLASH: Kind = Kind::Flash { spare_percent: 7 };
+const SMALL_FLASH: Kind = Kind::Flash { spare_percent: 5 };
+
+/// What the magnetic drives have in common.
+const MAGNETIC: Entry = Entry {
+    bay: 0,
     maker: "Ferrant",
-    model: "Meridian 2000",
-    serial: "FM2000K7Q41M",
+    model: "",
+    serial: "",
     firmware: "BR04",
     class: MediaClass::Magnetic,
     basis: "it turns 7200 times a minute",
     bus: Bus::Sata,
     kind: Kind::Magnetic,
-    megabytes: 2000,
+    megabytes: 0,
     physical: 4096,
     speed: (190.0, 92.0),
+    health: SILENT,
+    own_erases: &[OwnErase::SecurityErase],
+    frozen: false,
 };
-const STICK: Entry = Entry {
-    bay: 6,
+/// What the solid state drives have in common.
+const SOLID: Entry = Entry {
+    maker: "Quillon",
+    firmware: "2.11",
+    class: MediaClass::SolidState,
+    basis: "its rotation word is 1",
+    kind: FLASH,
+    speed: (60.0, 60.0),
+    ..MAGNETIC
+};
+/// What sticks and cards have in common.
+const SMALL: Entry = Entry {
     maker: "Tessel",
-    model: "Pebble 64",
-    serial: "TP64-5D0N2XV8",
     firmware: "1.00",
     class: MediaClass::RemovableFlash,
-    basis: "it is a removable USB stick",
-    bus: Bus::Usb,
-    kind: Kind::Flash { spare_percent: 5 },
-    megabytes: 64,
+    kind: SMALL_FLASH,
     physical: 512,
-    speed: (9.0, 9.0),
+    own_erases: &[],
+    ..MAGNETIC
 };
-const CARD: Entry = Entry {
-    bay: 7,
-    maker: "Tessel",
-    model: "Logger 32",
-    serial: "TL32H6R90C2Y",
-    firmware: "0.8",
-    class: MediaClass::RemovableFlash,
-    basis: "it is a memory card",
-    bus: Bus::Mmc,
-    kind: Kind::Flash { spare_percent: 5 },
-    megabytes: 32,
-    physical: 512,
-    speed: (11.0, 11.0),
-};
+
+const INVENTORY: [Entry; 10] = [
+    Entry { bay: 1, model: "Arc 512", serial: "QA512W3H08TB", megabytes: 512, health: used(8_211, 9, 36), ..SOLID },
+    Entry { bay: 2, model: "Meridian 2000", serial: "FM2000K7Q41M", megabytes: 2000, health: worn(31_408, 0, 0, 34), ..MAGNETIC },
+    Entry {
+        bay: 3,
+        model: "Meridian 500",
+        serial: "FM0500T3XW8D",
+        basis: "it turns 5400 times a minute",
+        megabytes: 500,
+        physical: 512,
+        speed: (120.0, 61.0),
+        health: worn(52_977, 184, 23, 41),
+        ..MAGNETIC
+    },
+    Entry {
+        bay: 4,
+        model: "Arc 480",
+        serial: "QA480R61YV5C",
+        megabytes: 480,
+        health: used(19_650, 31, 38),
+        own_erases: &[OwnErase::SanitizeBlock, OwnErase::SecurityEraseEnhanced, OwnErase::SecurityErase],
+        frozen: true,
+        ..SOLID
+    },
+    Entry {
+        bay: 5,
+        model: "Swift 1000",
+        serial: "QS1000E47J9P",
+        firmware: "7.02",
+        basis: "it speaks NVMe",
+        bus: Bus::Nvme,
+        megabytes: 1000,
+        speed: (150.0, 150.0),
+        health: used(4_102, 12, 44),
+        own_erases: &[OwnErase::SanitizeBlock, OwnErase::SanitizeCrypto, OwnErase::FormatCrypto, OwnErase::Format],
+        ..SOLID
+    },
+    Entry {
+        bay: 6,
+        model: "Pebble 64",
+        serial: "TP64-5D0N2XV8",
+        basis: "it is removable and on USB",
+        bus: Bus::Usb,
+        megabytes: 64,
+        speed: (9.0, 9.0),
+        ..SMALL
+    },
+    Entry {
+        bay: 7,
+        model: "Logger 32",
+        serial: "TL32H6R90C2Y",
+        firmware: "0.8",
+        basis: "it is an SD card",
+        bus: Bus::Mmc,
+        megabytes: 32,
+        speed: (11.0, 11.0),
+        ..SMALL
+    },
+    Entry {
+        bay: 8,
+        model: "Anvil 900",
+        serial: "FA0900M2G7KE",
+        firmware: "0C2",
+        basis: "it turns 10000 times a minute",
+        bus: Bus::Sas,
+        megabytes: 900,
+        physical: 512,
+        speed: (140.0, 84.0),
+        health: worn(40_233, 2, 0, 39),
+        own_erases: &[OwnErase::SanitizeOverwrite],
+        ..MAGNETIC
+    },
+    Entry {
+        bay: 9,
+        model: "Inlay 16",
+        serial: "TI16B9S3ZQ0F",
+        class: MediaClass::EmbeddedFlash,
+        basis: "it is an MMC device",
+        bus: Bus::Mmc,
+        megabytes: 16,
+        speed: (14.0, 14.0),
+        health: Health { wear_percent: Some(20), ..SILENT },
+        ..SMALL
+    },
+    Entry {
+        bay: 10,
+        model: "Meridian 500",
+        serial: "FM0500D8JN6W",
+        basis: "it turns 5400 times a minute",
+        megabytes: 500,
+        physical: 512,
+        speed: (120.0, 61.0),
+        health: worn(29_815, 0, 0, 33),
+        ..MAGNETIC
+    },
+];
 
 impl Entry {
     fn sectors(&self) -> u64 {
@@ -120,8 +226,21 @@ impl Entry {
             bridged: false,
             simulated: true,
         };
-        let shape = SpeedShape { outer: self.speed.0 * 1e6, inner: self.speed.1 * 1e6, read_factor: 1.15 };
+        let slow_zone = (self.bay == 3).then_some((0.44, 0.52, 0.25));
+        let shape = SpeedShape { outer: self.speed.0 * 1e6, inner: self.speed.1 * 1e6, read_factor: 1.15, slow_zone };
         SimDrive::new(drive, self.kind, shape, pacing)
+    }
+
+    fn bay(&self, pacing: Pacing) -> Bay {
+        let answers = Answers {
+            health: self.health.clone(),
+            own_erases: self.own_erases.to_vec(),
+            security_frozen: self.frozen,
+            ..Answers::default()
+        };
+        // The bench runs from the drive in its first bay.
+        let hindrances = if self.bay == 1 { vec![Hindrance::System { mount: "/".into() }] } else { vec![] };
+        Bay { number: self.bay, drive: self.drive(pacing), hindrances, answers }
     }
 }
 
@@ -130,10 +249,7 @@ const STATIONS: &[&str] = &["Skerry Point", "Gull Ness", "Holm Sound", "Anvil Ro
 impl Bench {
     /// The bench of the demonstration, with contents made from a fixed seed.
     pub fn new(pacing: Pacing) -> Self {
-        let free = |entry: &Entry| Bay { number: entry.bay, drive: entry.drive(pacing), hindrances: vec![] };
-        let mut system = free(&SYSTEM);
-        system.hindrances = vec![Hindrance::System { mount: "/".into() }];
-        let bays = vec![system, free(&FORECAST), free(&STICK), free(&CARD)];
+        let bays: Vec<Bay> = INVENTORY.iter().map(|entry| entry.bay(pacing)).collect();
         bays.iter().for_each(fill);
         Self { bays }
     }
@@ -169,11 +285,34 @@ fn fill(bay: &Bay) {
                 let archive = Partition { sectors: rest(used), volume: volume("ARCHIVE", STATIONS, 20) };
                 contents::gpt(store, sectors, &[boot, data, swap, archive], seed)
             }
+            3 => {
+                let data = Partition { sectors: rest(0), volume: volume("HOLM SOUND", &STATIONS[2..3], 30) };
+                contents::mbr(store, &[data], seed)
+            }
+            4 | 5 => {
+                let boot = Partition { sectors: 65_536, volume: Volume::Boot };
+                let data = Partition { sectors: rest(65_536), volume: volume("FORECAST", STATIONS, 12) };
+                contents::gpt(store, sectors, &[boot, data], seed)
+            }
+            8 => {
+                let boot = Partition { sectors: 65_536, volume: Volume::Boot };
+                let sealed = Partition { sectors: rest(65_536), volume: Volume::Encrypted { label: "tern-vault" } };
+                contents::gpt(store, sectors, &[boot, sealed], seed)
+            }
+            9 => contents::mbr(store, &[Partition { sectors: rest(0), volume: volume("BUOY", &STATIONS[3..], 2) }], seed),
+            // Erased last month: every sector holds zeros.
+            10 => Ok(()),
             6 => contents::mbr(store, &[Partition { sectors: rest(0), volume: volume("PEBBLE", &STATIONS[1..2], 10) }], seed),
             _ => contents::mbr(store, &[Partition { sectors: rest(0), volume: volume("LOGGER", &STATIONS[..1], 30) }], seed),
         };
         made.expect("the contents of a simulated drive fit on it: a test keeps it so");
     });
+    if bay.number == 3 {
+        // Worn out: a patch that can be neither written nor read, and single sectors of either kind.
+        let faults = [Fault::Unwritable(Sectors::new(431_208, 24)), Fault::Unreadable(Sectors::new(431_208, 24))];
+        let single = [Fault::Unwritable(Sectors::new(437_990, 1)), Fault::Unreadable(Sectors::new(702_517, 2))];
+        faults.into_iter().chain(single).for_each(|f| bay.drive.add_fault(f));
+    }
 }
 
 #[cfg(test)]
@@ -191,15 +330,7 @@ mod tests {
             .iter()
             .map(|bay| format!("{} {}: {}", bay.number, bay.drive.drive().size(), look(&mut bay.drive.peek()).sentence()))
             .collect();
-        assert_eq!(
-            seen,
-            [
-                "1 512 MB (488 MiB): GPT partition table: FAT16 \"TERN BOOT\", FAT16 \"TERN SYSTEM\".",
-                "2 2.00 GB (1.86 GiB): GPT partition table: FAT16 \"TERN BOOT\", FAT32 \"STATIONS\", swap \"tern\", FAT32 \"ARCHIVE\".",
-                "6 64.0 MB (61.0 MiB): MBR partition table: FAT16 \"PEBBLE\".",
-                "7 32.0 MB (30.5 MiB): MBR partition table: FAT16 \"LOGGER\".",
-            ]
-        );
+        insta::assert_snapshot!(seen.join("\n"));
     }
 
     #[test]

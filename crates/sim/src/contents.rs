@@ -5,7 +5,7 @@ use crate::store::{Store, Window};
 use fatfs::{Date, DateTime, Dir, FatType, FileSystem, FormatVolumeOptions, FsOptions, Time, TimeProvider};
 use gptman::{GPT, GPTPartitionEntry};
 use mbrman::{BOOT_INACTIVE, CHS, MBRHeader, MBRPartitionEntry};
-use std::io::{self, Cursor, Write};
+use std::io::{self, Cursor, Seek, SeekFrom, Write};
 
 const SECTOR: u64 = 512;
 const PHOTO: &[u8] = include_bytes!("../assets/photo.jpg");
@@ -26,6 +26,8 @@ pub(crate) enum Volume {
     Station { label: &'static str, stations: &'static [&'static str], days: u32 },
     /// A swap area.
     Swap,
+    /// An encrypted volume: its header, and content that looks like noise.
+    Encrypted { label: &'static str },
 }
 
 /// One partition: its size in sectors, and what is on it.
@@ -56,7 +58,7 @@ pub(crate) fn gpt(store: &mut Store, sectors: u64, partitions: &[Partition], see
             table[i as u32 + 1] = GPTPartitionEntry {
                 partition_type_guid: match partition.volume {
                     Volume::Boot => EFI_SYSTEM,
-                    Volume::Station { .. } => BASIC_DATA,
+                    Volume::Station { .. } | Volume::Encrypted { .. } => BASIC_DATA,
                     Volume::Swap => LINUX_SWAP,
                 },
                 unique_partition_guid: guid(seed ^ (i as u64 + 1)),
@@ -99,6 +101,7 @@ fn fill(store: &mut Store, partitions: &[Partition], starts: &[u64], seed: u64) 
         match partition.volume {
             Volume::Boot => fat(&mut window, "TERN BOOT", partition.sectors, boot_files)?,
             Volume::Swap => swap(&mut window)?,
+            Volume::Encrypted { label } => encrypted(&mut window, label, seed)?,
             Volume::Station { label, stations, days } => {
                 let mut numbers = Numbers(seed ^ (i as u64) << 32);
                 fat(&mut window, label, partition.sectors, |root| station_files(root, stations, days, &mut numbers))?;
@@ -217,6 +220,18 @@ fn swap(window: &mut Window<'_>) -> io::Result<()> {
     head[1024 + 28..1024 + 32].copy_from_slice(b"tern");
     head[4086..].copy_from_slice(b"SWAPSPACE2");
     window.write_all(&head)
+}
+
+/// A LUKS 2 header with its label, and a mebibyte of what its content looks like.
+fn encrypted(window: &mut Window<'_>, label: &str, seed: u64) -> io::Result<()> {
+    let mut head = vec![0; 4096];
+    head[..8].copy_from_slice(b"LUKS\xba\xbe\0\x02");
+    head[24..24 + label.len()].copy_from_slice(label.as_bytes());
+    window.write_all(&head)?;
+    window.seek(SeekFrom::Start(16 << 20))?;
+    let mut numbers = Numbers(seed);
+    let noise: Vec<u8> = (0..(1 << 20) / 8).flat_map(|_| numbers.next().to_le_bytes()).collect();
+    window.write_all(&noise)
 }
 
 /// Numbers that only look random (SplitMix64), so that the same seed makes the same drive.

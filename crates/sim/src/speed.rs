@@ -12,6 +12,8 @@ pub struct SpeedShape {
     pub inner: f64,
     /// Reading is faster than writing by this factor.
     pub read_factor: f64,
+    /// A worn zone from one position to another, and the factor by which it is slower.
+    pub slow_zone: Option<(f64, f64, f64)>,
 }
 
 impl SpeedShape {
@@ -19,7 +21,8 @@ impl SpeedShape {
     /// area passed is proportional to position, so speed, like the radius, goes with the square root of what is left.
     pub fn at(&self, position: f64) -> f64 {
         let (o, i) = (self.outer * self.outer, self.inner * self.inner);
-        (o + (i - o) * position.clamp(0.0, 1.0)).sqrt()
+        let factor = self.slow_zone.filter(|(from, to, _)| (*from..*to).contains(&position)).map_or(1.0, |(_, _, factor)| factor);
+        (o + (i - o) * position.clamp(0.0, 1.0)).sqrt() * factor
     }
 }
 
@@ -62,8 +65,9 @@ mod tests {
 
     #[test]
     fn outer_tracks_are_fast_and_inner_ones_slow() {
-        let shape = SpeedShape { outer: 200e6, inner: 100e6, read_factor: 1.0 };
+        let shape = SpeedShape { outer: 200e6, inner: 100e6, read_factor: 1.0, slow_zone: Some((0.2, 0.3, 0.5)) };
         assert_eq!((shape.at(0.0), shape.at(1.0)), (200e6, 100e6));
+        assert!(shape.at(0.25) < shape.at(0.31), "a worn zone dips");
         assert!(shape.at(0.5) > 150e6, "the drop is steeper towards the inside");
     }
 }

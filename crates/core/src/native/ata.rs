@@ -1,0 +1,435 @@
+//! ATA: IDENTIFY DEVICE (ACS, 7.13), SMART READ DATA, native maximum address, and the SCSI command that carries them.
+
+use super::{Health, OwnErase, PageError, need, text_field};
+use crate::media::MediaClass;
+
+/// What IDENTIFY DEVICE says. Words count from 0, each of two bytes, little-endian.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Identify {
+    /// Words 10 to 19.
+    pub serial: Option<String>,
+    /// Words 23 to 26.
+    pub firmware: Option<String>,
+    /// Words 27 to 46.
+    pub model: Option<String>,
+    /// Words 100 to 103, else 60 and 61.
+    pub sectors: u64,
+    /// Words 117 and 118, else 512.
+    pub logical: u32,
+    /// Word 106.
+    pub physical: u32,
+    /// Word 217.
+    pub rotation: Rotation,
+    /// Word 82 bit 10: host protected area.
+    pub can_hide_by_hpa: bool,
+    /// Word 83 bit 11: device configuration overlay.
+    pub can_hide_by_dco: bool,
+    /// Word 119 bit 8: accessible max address.
+    pub can_hide_by_amax: bool,
+    /// Word 128.
+    pub security: Security,
+    /// Word 59.
+    pub sanitize: Sanitize,
+}
+
+/// Nominal media rotation rate (word 217, and SCSI VPD page B1h).
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Rotation {
+    /// Not told, or a reserved value.
+    Unknown,
+    /// 0001h: nothing turns.
+    SolidState,
+    /// Turns a minute, 0401h to FFFEh.
+    PerMinute(u16),
+}
+
+impl Rotation {
+    /// Reads the word.
+    pub fn of_word(word: u16) -> Self {
+        match word {
+            1 => Rotation::SolidState,
+            0x0401..=0xfffe => Rotation::PerMinute(word),
+            _ => Rotation::Unknown,
+        }
+    }
+
+    /// Class of media with the reason, where the word tells one.
+    pub fn class(self) -> Option<(MediaClass, String)> {
+        match self {
+            Rotation::Unknown => None,
+            Rotation::SolidState => Some((MediaClass::SolidState, "its rotation word is 1".into())),
+            Rotation::PerMinute(n) => Some((MediaClass::Magnetic, format!("it turns {n} times a minute"))),
+        }
+    }
+}
+
+/// Security feature set (word 128).
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Security {
+    /// Bit 0.
+    pub supported: bool,
+    /// Bit 1.
+    pub enabled: bool,
+    /// Bit 2.
+    pub locked: bool,
+    /// Bit 3: no security command is taken until the power is cycled.
+    pub frozen: bool,
+    /// Bit 5.
+    pub enhanced_erase: bool,
+}
+
+/// Sanitize feature set (word 59).
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Sanitize {
+    /// Bit 12.
+    pub supported: bool,
+    /// Bit 13.
+    pub crypto: bool,
+    /// Bit 14.
+    pub overwrite: bool,
+    /// Bit 15.
+    pub block: bool,
+}
+
+/// Bytes of an IDENTIFY DEVICE or SMART READ DATA answer.
+pub const PAGE: usize = 512;
+
+impl Identify {
+    /// Reads the answer.
+    ///
+    /// # Errors
+    /// Fewer than 512 bytes, nothing but one byte, or (where word 255 says there is one) a wrong checksum.
+    pub fn parse(page: &[u8]) -> Result<Self, PageError> {
+        need(page, PAGE)?;
+        let page = &page[..PAGE];
+        let sum = page.iter().fold(0u8, |sum, b| sum.wrapping_add(*b));
+        if page[510] == 0xa5 && sum != 0 {
+            return Err(PageError::Checksum);
+        }
+        let word = |n: usize| u16::from_le_bytes([page[2 * n], page[2 * n + 1]]);
+        let bit = |n: usize, bit: u16| word(n) >> bit & 1 == 1;
+        let number = |n: usize, words: usize| (0..words).fold(0u64, |v, i| v | u64::from(word(n + i)) << (16 * i));
+        // Words 83 and 106 are valid when bits 15:14 are 01b.
+        let valid = |n: usize| word(n) >> 14 == 1;
+        let long = valid(83) && bit(83, 10);
+        let logical = if valid(106) && bit(106, 12) { (number(117, 2) as u32).saturating_mul(2) } else { 512 };
+        let logical = if logical.is_power_of_two() && logical >= 512 { logical } else { 512 };
+        let ratio = if valid(106) && bit(106, 13) { word(106) & 15 } else { 0 };
+        Ok(Self {
+            serial: swapped_text(&page[20..40]),
+            firmware: swapped_text(&page[46..54]),
+            model: swapped_text(&page[54..94]),
+            sectors: if long { number(100, 4) } else { number(60, 2) },
+            logical,
+            physical: logical.saturating_mul(1 << ratio),
+            rotation: Rotation::of_word(word(217)),
+            can_hide_by_hpa: bit(82, 10),
+            can_hide_by_dco: valid(83) && bit(83, 11),
+            can_hide_by_amax: valid(119) && bit(119, 8),
+            security: Security {
+                supported: bit(128, 0),
+                enabled: bit(128, 1),
+                locked: bit(128, 2),
+                frozen: bit(128, 3),
+                enhanced_erase: bit(128, 5),
+            },
+            sanitize: Sanitize { supported: bit(59, 12), crypto: bit(59, 13), overwrite: bit(59, 14), block: bit(59, 15) },
+        })
+    }
+
+    /// Whether the drive has any command that can hide sectors.
+    pub fn can_hide(&self) -> bool {
+        self.can_hide_by_hpa || self.can_hide_by_dco || self.can_hide_by_amax
+    }
+
+    /// The erase commands that it says it has.
+    pub fn own_erases(&self) -> Vec<OwnErase> {
+        let sanitize = |has: bool| self.sanitize.supported && has;
+        [
+            (sanitize(self.sanitize.block), OwnErase::SanitizeBlock),
+            (sanitize(self.sanitize.overwrite), OwnErase::SanitizeOverwrite),
+            (sanitize(self.sanitize.crypto), OwnErase::SanitizeCrypto),
+            (self.security.supported && self.security.enhanced_erase, OwnErase::SecurityEraseEnhanced),
+            (self.security.supported, OwnErase::SecurityErase),
+        ]
+        .into_iter()
+        .filter_map(|(has, erase)| has.then_some(erase))
+        .collect()
+    }
+}
+
+/// Text with its bytes swapped in each word.
+fn swapped_text(raw: &[u8]) -> Option<String> {
+    let straight: Vec<u8> = raw.chunks(2).flat_map(|pair| pair.iter().rev().copied()).collect();
+    text_field(&straight)
+}
+
+/// Reads a SMART READ DATA answer (thirty attributes of twelve bytes from byte 2 on). The attribute numbers are custom,
+/// not standard; those used here mean the same on all drives that have them.
+///
+/// # Errors
+/// A short, empty or wrongly summed page.
+pub fn parse_smart(page: &[u8]) -> Result<Health, PageError> {
+    need(page, PAGE)?;
+    if page[..PAGE].iter().fold(0u8, |sum, b| sum.wrapping_add(*b)) != 0 {
+        return Err(PageError::Checksum);
+    }
+    let mut health = Health::default();
+    for attribute in page[2..2 + 30 * 12].chunks_exact(12) {
+        let raw = attribute[5..11].iter().rev().fold(0u64, |v, b| v << 8 | u64::from(*b));
+        let normal = attribute[3];
+        match attribute[0] {
+            5 => health.reallocated = Some(raw & 0xffff_ffff),
+            // Some makers count minutes or keep other numbers in the upper half.
+            9 => health.power_on_hours = Some(raw & 0xffff_ffff),
+            197 => health.pending = Some(raw & 0xffff_ffff),
+            190 | 194 => health.celsius = Some((raw & 0xff) as i16).filter(|c| *c > 0 && *c < 125).or(health.celsius),
+            // Wear of solid state drives: the normal value counts down from 100.
+            177 | 202 | 231 | 233 if health.wear_percent.is_none() && (1..=100).contains(&normal) => {
+                health.wear_percent = Some(100 - normal);
+            }
+            _ => {}
+        }
+    }
+    Ok(health)
+}
+
+/// An ATA command to be carried by SCSI ATA PASS-THROUGH(16) (SAT, 12.2).
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Command {
+    /// FEATURES.
+    pub feature: u16,
+    /// COUNT.
+    pub count: u16,
+    /// LBA, 48 bits.
+    pub lba: u64,
+    /// DEVICE.
+    pub device: u8,
+    /// COMMAND.
+    pub command: u8,
+    /// Whether the 48-bit form is used.
+    pub extended: bool,
+    /// What is transferred.
+    pub transfer: Transfer,
+}
+
+/// What a command transfers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Transfer {
+    /// One 512-byte block from the drive.
+    In,
+    /// Nothing; the registers are asked back in the sense data.
+    NoneWithRegisters,
+}
+
+impl Command {
+    /// IDENTIFY DEVICE.
+    pub const IDENTIFY: Self =
+        Self { feature: 0, count: 1, lba: 0, device: 0, command: 0xec, extended: false, transfer: Transfer::In };
+    /// SMART READ DATA.
+    pub const SMART_READ_DATA: Self =
+        Self { feature: 0xd0, count: 1, lba: 0xc2_4f00, device: 0, command: 0xb0, extended: false, transfer: Transfer::In };
+    /// READ NATIVE MAX ADDRESS EXT.
+    pub const READ_NATIVE_MAX_EXT: Self =
+        Self { feature: 0, count: 0, lba: 0, device: 0x40, command: 0x27, extended: true, transfer: Transfer::NoneWithRegisters };
+    /// ACCESSIBLE MAX ADDRESS CONFIGURATION, GET NATIVE MAX ADDRESS EXT.
+    pub const GET_NATIVE_MAX: Self = Self { command: 0x78, ..Self::READ_NATIVE_MAX_EXT };
+    /// DEVICE CONFIGURATION IDENTIFY.
+    pub const CONFIGURATION_IDENTIFY: Self =
+        Self { feature: 0xc2, count: 1, lba: 0, device: 0, command: 0xb1, extended: false, transfer: Transfer::In };
+
+    /// The SCSI command block.
+    pub fn cdb(&self) -> [u8; 16] {
+        let [feature, count] = [self.feature, self.count].map(u16::to_be_bytes);
+        let lba = self.lba.to_be_bytes();
+        // Protocol 4 is PIO data-in, 3 non-data. The length is in COUNT, in blocks; CK_COND only where registers are
+        // wanted, since some controllers fail commands that worked when it is set.
+        let (protocol, flags) = match self.transfer {
+            Transfer::In => (4, 0x0e),
+            Transfer::NoneWithRegisters => (3, 0x20),
+        };
+        let [_, _, lba5, lba4, lba3, lba2, lba1, lba0] = lba;
+        [
+            0x85,
+            protocol << 1 | u8::from(self.extended),
+            flags,
+            feature[0],
+            feature[1],
+            count[0],
+            count[1],
+            lba3,
+            lba0,
+            lba4,
+            lba1,
+            lba5,
+            lba2,
+            self.device,
+            self.command,
+            0,
+        ]
+    }
+}
+
+/// The registers of a finished command, from the ATA Status Return descriptor (SAT, 12.2.7) in descriptor sense data.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Registers {
+    /// STATUS.
+    pub status: u8,
+    /// ERROR.
+    pub error: u8,
+    /// LBA, 48 bits.
+    pub lba: u64,
+    /// COUNT.
+    pub count: u16,
+}
+
+impl Registers {
+    /// Finds the descriptor in sense data; `None` if there is none.
+    pub fn of_sense(sense: &[u8]) -> Option<Self> {
+        let descriptors = sense.get(8..)?;
+        if !matches!(sense[0] & 0x7f, 0x72 | 0x73) {
+            return None;
+        }
+        let mut rest = descriptors;
+        while let [kind, length, ..] = *rest {
+            let whole = usize::from(length) + 2;
+            if kind == 9 && length >= 12 {
+                let d = rest.get(..14)?;
+                let byte = |n: usize| u64::from(d[n]);
+                let lba = byte(7) | byte(9) << 8 | byte(11) << 16 | byte(6) << 24 | byte(8) << 32 | byte(10) << 40;
+                return Some(Self { status: d[13], error: d[3], lba, count: u16::from_be_bytes([d[4], d[5]]) });
+            }
+            rest = rest.get(whole..)?;
+        }
+        None
+    }
+
+    /// Whether the command succeeded: neither ERR nor DF is set.
+    pub fn is_good(&self) -> bool {
+        self.status & 0x21 == 0
+    }
+}
+
+/// Largest sector address that DEVICE CONFIGURATION IDENTIFY names (words 3 to 6); the sector after it is the count.
+///
+/// # Errors
+/// A short or empty page.
+pub fn parse_configuration_max(page: &[u8]) -> Result<u64, PageError> {
+    need(page, PAGE)?;
+    Ok((6..14).rev().fold(0u64, |v, i| v << 8 | u64::from(page[i])))
+}
+
+/// A page as a drive would send it, for tests and simulated drives.
+#[cfg(test)]
+pub(crate) fn sample_page(rotation: u16) -> Vec<u8> {
+    let mut page = vec![0u8; PAGE];
+    let mut put = |word: usize, value: u16| page[2 * word..2 * word + 2].copy_from_slice(&value.to_le_bytes());
+    put(83, 0x4000 | 1 << 10);
+    put(100, 0x0010);
+    put(101, 0x0001);
+    put(106, 0x4000 | 1 << 13 | 3);
+    put(217, rotation);
+    let mut text = |at: usize, text: &str| {
+        for (i, b) in text.bytes().enumerate() {
+            page[at + (i ^ 1)] = b;
+        }
+    };
+    text(20, "      FM2000K7Q41M  ");
+    text(46, "BR04    ");
+    text(54, "Ferrant Meridian 2000                   ");
+    page
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn with_sum(mut page: Vec<u8>) -> Vec<u8> {
+        page[510] = 0xa5;
+        page[511] = 0;
+        page[511] = page.iter().fold(0u8, |s, b| s.wrapping_add(*b)).wrapping_neg();
+        page
+    }
+
+    #[test]
+    fn a_page_tells_who_the_drive_is() {
+        let id = Identify::parse(&with_sum(sample_page(7200))).unwrap();
+        assert_eq!((id.serial.as_deref(), id.firmware.as_deref()), (Some("FM2000K7Q41M"), Some("BR04")));
+        assert_eq!(id.model.as_deref(), Some("Ferrant Meridian 2000"));
+        assert_eq!((id.sectors, id.logical, id.physical), (0x1_0010, 512, 4096));
+        assert_eq!(id.rotation.class().unwrap().0, MediaClass::Magnetic);
+        assert!(!id.can_hide() && id.own_erases().is_empty());
+    }
+
+    #[test]
+    fn a_wrong_checksum_a_short_page_and_an_empty_one_are_refused() {
+        let mut page = with_sum(sample_page(1));
+        page[100] ^= 1;
+        assert_eq!(Identify::parse(&page), Err(PageError::Checksum));
+        assert_eq!(Identify::parse(&page[..511]), Err(PageError::Short { found: 511, needed: 512 }));
+        assert_eq!(Identify::parse(&[0; 512]), Err(PageError::Empty));
+        assert_eq!(Identify::parse(&[0xff; 512]), Err(PageError::Empty));
+    }
+
+    #[test]
+    fn features_are_read_from_their_bits() {
+        let mut page = sample_page(1);
+        let mut put = |word: usize, value: u16| page[2 * word..2 * word + 2].copy_from_slice(&value.to_le_bytes());
+        put(59, 1 << 12 | 1 << 15);
+        put(82, 1 << 10);
+        put(128, 0b10_1001);
+        let id = Identify::parse(&page).unwrap();
+        assert!(id.can_hide_by_hpa && id.security.frozen && !id.security.enabled);
+        assert_eq!(id.own_erases(), [OwnErase::SanitizeBlock, OwnErase::SecurityEraseEnhanced, OwnErase::SecurityErase]);
+        assert_eq!(id.rotation, Rotation::SolidState);
+    }
+
+    #[test]
+    fn command_blocks_are_as_the_standard_draws_them() {
+        assert_eq!(Command::IDENTIFY.cdb(), [0x85, 0x08, 0x0e, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 0xec, 0]);
+        assert_eq!(Command::SMART_READ_DATA.cdb(), [0x85, 0x08, 0x0e, 0, 0xd0, 0, 1, 0, 0, 0, 0x4f, 0, 0xc2, 0, 0xb0, 0]);
+        assert_eq!(Command::READ_NATIVE_MAX_EXT.cdb(), [0x85, 0x07, 0x20, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0x40, 0x27, 0]);
+    }
+
+    #[test]
+    fn registers_come_back_in_their_descriptor() {
+        let mut sense = vec![0x72, 1, 0, 0x1d, 0, 0, 0, 14, 9, 12, 1, 0, 0, 0, 0x04, 0x01, 0x05, 0x02, 0x06, 0x03, 0x40, 0x50];
+        let registers = Registers::of_sense(&sense).unwrap();
+        assert_eq!((registers.lba, registers.is_good()), (0x0605_0403_0201, true));
+        sense[21] = 0x51;
+        assert!(!Registers::of_sense(&sense).unwrap().is_good());
+        assert_eq!(Registers::of_sense(&[0x70; 18]), None);
+    }
+
+    #[test]
+    fn smart_attributes_tell_age_and_health() {
+        let mut page = vec![0u8; 512];
+        let mut attribute = |slot: usize, id: u8, normal: u8, raw: u64| {
+            let at = 2 + slot * 12;
+            page[at] = id;
+            page[at + 3] = normal;
+            page[at + 5..at + 11].copy_from_slice(&raw.to_le_bytes()[..6]);
+        };
+        attribute(0, 9, 90, 10_032);
+        attribute(1, 5, 100, 16);
+        attribute(2, 197, 100, 3);
+        attribute(3, 194, 60, 0x0000_0014_0029_0025);
+        page[511] = page.iter().fold(0u8, |s, b| s.wrapping_add(*b)).wrapping_neg();
+        let health = parse_smart(&page).unwrap();
+        let said = health.sentences().join("; ").replace('\u{202f}', " ");
+        assert_eq!(said, "1 year 53 days (10 032 h) under power; 16 sectors replaced; 3 sectors waiting for replacement; 37 °C");
+    }
+
+    proptest! {
+        #[test]
+        fn no_answer_is_too_strange(page in prop::collection::vec(any::<u8>(), 0..600)) {
+            if let Ok(id) = Identify::parse(&page) {
+                prop_assert!(id.logical.is_power_of_two() && id.physical >= id.logical);
+                let texts = [&id.serial, &id.model, &id.firmware];
+                prop_assert!(texts.into_iter().flatten().all(|t| t.chars().all(|c| !c.is_control())));
+            }
+            let _ = (parse_smart(&page), Registers::of_sense(&page), parse_configuration_max(&page));
+        }
+    }
+}

@@ -1,0 +1,146 @@
+//! What drives say of themselves in their own languages: decoding of answers and the bytes of the commands that ask.
+//!
+//! Only bytes in, values out. Sending them is the operating system's crate's work. Nothing that a drive says is
+//! trusted: pages may be short, garbage, or lies; every parser either gives checked values or says what is wrong.
+
+pub mod ata;
+pub mod nvme;
+pub mod scsi;
+
+use serde::{Deserialize, Serialize};
+
+/// A page that can't be used.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum PageError {
+    /// Fewer bytes than the page has.
+    #[error("the answer has {found} bytes, its page needs {needed}")]
+    Short {
+        /// What came.
+        found: usize,
+        /// What is needed.
+        needed: usize,
+    },
+    /// The page's own checksum is wrong.
+    #[error("the answer's checksum is wrong")]
+    Checksum,
+    /// It is another page than the one asked for.
+    #[error("the answer is another page than the one asked for")]
+    OtherPage,
+    /// Nothing but one byte over and over.
+    #[error("the answer is empty")]
+    Empty,
+}
+
+pub(crate) fn need(page: &[u8], needed: usize) -> Result<(), PageError> {
+    match page.len() < needed {
+        true => Err(PageError::Short { found: page.len(), needed }),
+        false if page[..needed].iter().all(|b| *b == page[0]) => Err(PageError::Empty),
+        false => Ok(()),
+    }
+}
+
+/// A text field; `None` if nothing printable is in it.
+pub(crate) fn text_field(raw: &[u8]) -> Option<String> {
+    let end = raw.iter().position(|b| *b == 0).unwrap_or(raw.len());
+    Some(crate::text::printable(&raw[..end])).filter(|t| !t.is_empty())
+}
+
+/// Age and health, as far as the drive tells. `None`: it does not tell.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Health {
+    /// Hours under power.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub power_on_hours: Option<u64>,
+    /// Sectors that were replaced by spare ones.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub reallocated: Option<u64>,
+    /// Sectors that wait for replacement.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub pending: Option<u64>,
+    /// Share of the promised life that is used, in percent; may exceed 100.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub wear_percent: Option<u8>,
+    /// Temperature in degrees Celsius.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub celsius: Option<i16>,
+}
+
+impl Health {
+    /// Each thing that is known, in words.
+    pub fn sentences(&self) -> Vec<String> {
+        let said = |value: Option<u64>, words: &dyn Fn(u64) -> String| value.map(words);
+        [
+            said(self.power_on_hours, &|h| format!("{} under power", hours(h))),
+            said(self.reallocated, &|n| format!("{} replaced", crate::units::counted(n, "sector"))),
+            said(self.pending, &|n| format!("{} waiting for replacement", crate::units::counted(n, "sector"))),
+            self.wear_percent.map(|p| format!("{p} % of its promised life used")),
+            self.celsius.map(|c| format!("{c} °C")),
+        ]
+        .into_iter()
+        .flatten()
+        .collect()
+    }
+}
+
+/// Hours as people count them: `1 year 53 days (10 032 h)`.
+fn hours(hours: u64) -> String {
+    let (years, days) = (hours / 8760, hours / 24 % 365);
+    let counted = crate::units::counted;
+    match (years, days) {
+        (0, 0) => counted(hours, "hour"),
+        (0, days) => format!("{} ({} h)", counted(days, "day"), crate::units::grouped(hours)),
+        (years, days) => format!("{} {} ({} h)", counted(years, "year"), counted(days, "day"), crate::units::grouped(hours)),
+    }
+}
+
+/// An erase command that the drive itself says it has. Jurex lists them; running them comes later.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum OwnErase {
+    /// SANITIZE, block erase.
+    SanitizeBlock,
+    /// SANITIZE, overwrite.
+    SanitizeOverwrite,
+    /// SANITIZE, cryptographic.
+    SanitizeCrypto,
+    /// ATA SECURITY ERASE UNIT.
+    SecurityErase,
+    /// ATA SECURITY ERASE UNIT, enhanced.
+    SecurityEraseEnhanced,
+    /// NVMe Format NVM with user data erase.
+    Format,
+    /// NVMe Format NVM with cryptographic erase.
+    FormatCrypto,
+}
+
+impl OwnErase {
+    /// Its name in the standard's words.
+    pub fn name(self) -> &'static str {
+        match self {
+            OwnErase::SanitizeBlock => "SANITIZE block erase",
+            OwnErase::SanitizeOverwrite => "SANITIZE overwrite",
+            OwnErase::SanitizeCrypto => "SANITIZE crypto erase",
+            OwnErase::SecurityErase => "SECURITY ERASE UNIT",
+            OwnErase::SecurityEraseEnhanced => "SECURITY ERASE UNIT, enhanced",
+            OwnErase::Format => "Format NVM with user data erase",
+            OwnErase::FormatCrypto => "Format NVM with crypto erase",
+        }
+    }
+}
+
+/// Everything that a drive answered when it was asked, beyond what the operating system knows of it.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Answers {
+    /// Age and health.
+    pub health: Health,
+    /// Erase commands of its own.
+    pub own_erases: Vec<OwnErase>,
+    /// Whether its security commands are frozen until its power is cycled.
+    #[serde(default)]
+    pub security_frozen: bool,
+    /// The bridge that stands before it, by name, where bridge and drive could be told apart.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub bridge: Option<String>,
+    /// What could not be asked, why, and how it can be.
+    pub notes: Vec<String>,
+}

@@ -1,0 +1,128 @@
+//! NVM Express: Identify Controller (base specification, 5.17.2.1) and the SMART / Health log page (02h).
+
+use super::{Health, OwnErase, PageError, need, text_field};
+
+/// What Identify Controller says.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Controller {
+    /// Bytes 4 to 23.
+    pub serial: Option<String>,
+    /// Bytes 24 to 63.
+    pub model: Option<String>,
+    /// Bytes 64 to 71.
+    pub firmware: Option<String>,
+    /// OACS (256) bit 1.
+    pub format: bool,
+    /// FNA (524) bit 2.
+    pub format_crypto: bool,
+    /// SANICAP (328) bit 0.
+    pub sanitize_crypto: bool,
+    /// SANICAP bit 1.
+    pub sanitize_block: bool,
+    /// SANICAP bit 2.
+    pub sanitize_overwrite: bool,
+    /// NN (516): number of namespaces.
+    pub namespaces: u32,
+}
+
+impl Controller {
+    /// Bytes of the answer.
+    pub const LENGTH: usize = 4096;
+
+    /// Reads the answer.
+    ///
+    /// # Errors
+    /// Fewer than 4096 bytes, or nothing but one byte.
+    pub fn parse(page: &[u8]) -> Result<Self, PageError> {
+        need(page, Self::LENGTH)?;
+        let number = |at: usize| u32::from_le_bytes([page[at], page[at + 1], page[at + 2], page[at + 3]]);
+        Ok(Self {
+            serial: text_field(&page[4..24]),
+            model: text_field(&page[24..64]),
+            firmware: text_field(&page[64..72]),
+            format: page[256] & 2 != 0,
+            format_crypto: page[256] & 2 != 0 && page[524] & 4 != 0,
+            sanitize_crypto: page[328] & 1 != 0,
+            sanitize_block: page[328] & 2 != 0,
+            sanitize_overwrite: page[328] & 4 != 0,
+            namespaces: number(516),
+        })
+    }
+
+    /// The erase commands that it says it has.
+    pub fn own_erases(&self) -> Vec<OwnErase> {
+        [
+            (self.sanitize_block, OwnErase::SanitizeBlock),
+            (self.sanitize_crypto, OwnErase::SanitizeCrypto),
+            (self.sanitize_overwrite, OwnErase::SanitizeOverwrite),
+            (self.format_crypto, OwnErase::FormatCrypto),
+            (self.format, OwnErase::Format),
+        ]
+        .into_iter()
+        .filter_map(|(has, erase)| has.then_some(erase))
+        .collect()
+    }
+}
+
+/// Bytes of the SMART / Health log page.
+pub const HEALTH_LENGTH: usize = 512;
+
+/// Reads the SMART / Health log page.
+///
+/// # Errors
+/// Fewer than 512 bytes, or nothing but one byte.
+pub fn parse_health(page: &[u8]) -> Result<Health, PageError> {
+    need(page, HEALTH_LENGTH)?;
+    let wide = |at: usize| page[at..at + 8].iter().rev().fold(0u64, |v, b| v << 8 | u64::from(*b));
+    let kelvin = i16::try_from(u16::from_le_bytes([page[1], page[2]])).unwrap_or(0);
+    Ok(Health {
+        power_on_hours: Some(wide(128)),
+        reallocated: None,
+        pending: None,
+        wear_percent: Some(page[5]),
+        celsius: (kelvin > 0).then(|| kelvin.saturating_sub(273)),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn the_controller_tells_who_it_is_and_what_it_can() {
+        let mut page = vec![0u8; 4096];
+        page[4..24].copy_from_slice(b"QS1000E47J9P        ");
+        page[24..44].copy_from_slice(b"Quillon Swift 1000\0\0");
+        page[256] = 2;
+        page[328] = 3;
+        page[516] = 1;
+        let controller = Controller::parse(&page).unwrap();
+        assert_eq!(
+            (controller.serial.as_deref(), controller.model.as_deref()),
+            (Some("QS1000E47J9P"), Some("Quillon Swift 1000"))
+        );
+        assert_eq!(controller.own_erases(), [OwnErase::SanitizeBlock, OwnErase::SanitizeCrypto, OwnErase::Format]);
+        assert_eq!(controller.namespaces, 1);
+    }
+
+    #[test]
+    fn the_health_page_counts_kelvin() {
+        let mut page = vec![0u8; 512];
+        page[1..3].copy_from_slice(&314u16.to_le_bytes());
+        page[5] = 12;
+        page[128] = 100;
+        let health = parse_health(&page).unwrap();
+        assert_eq!((health.celsius, health.wear_percent, health.power_on_hours), (Some(41), Some(12), Some(100)));
+    }
+
+    proptest! {
+        #[test]
+        fn no_answer_is_too_strange(mut page in prop::collection::vec(any::<u8>(), 0..600), long: bool) {
+            if long {
+                page.resize(4096, 0xee);
+            }
+            let _ = (Controller::parse(&page), parse_health(&page));
+        }
+    }
+}

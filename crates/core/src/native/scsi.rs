@@ -1,0 +1,173 @@
+//! SCSI: INQUIRY and its vital product data pages (SPC, 6.6 and 7.7), READ CAPACITY(16) (SBC, 5.20), sense data.
+
+use super::ata::Rotation;
+use super::{PageError, need, text_field};
+
+/// Standard INQUIRY data.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Inquiry {
+    /// Byte 0 bits 4:0; 0 is a disk, 5 optical.
+    pub device_type: u8,
+    /// Byte 1 bit 7.
+    pub removable: bool,
+    /// Bytes 8 to 15.
+    pub vendor: Option<String>,
+    /// Bytes 16 to 31.
+    pub product: Option<String>,
+    /// Bytes 32 to 35.
+    pub revision: Option<String>,
+}
+
+impl Inquiry {
+    /// Bytes asked for.
+    pub const LENGTH: usize = 36;
+
+    /// Reads the answer.
+    ///
+    /// # Errors
+    /// Fewer than 36 bytes, or nothing but one byte.
+    pub fn parse(page: &[u8]) -> Result<Self, PageError> {
+        need(page, Self::LENGTH)?;
+        Ok(Self {
+            device_type: page[0] & 0x1f,
+            removable: page[1] & 0x80 != 0,
+            vendor: text_field(&page[8..16]),
+            product: text_field(&page[16..32]),
+            revision: text_field(&page[32..36]),
+        })
+    }
+
+    /// The name of the device: vendor and product.
+    pub fn name(&self) -> Option<String> {
+        let parts: Vec<&str> = [&self.vendor, &self.product].into_iter().flatten().map(String::as_str).collect();
+        (!parts.is_empty()).then(|| parts.join(" "))
+    }
+}
+
+/// INQUIRY for the standard data.
+pub const INQUIRY: [u8; 6] = [0x12, 0, 0, 0, Inquiry::LENGTH as u8, 0];
+
+/// INQUIRY for a vital product data page, with room for 255 bytes.
+pub fn inquiry_page(page: u8) -> [u8; 6] {
+    [0x12, 1, page, 0, 255, 0]
+}
+
+/// READ CAPACITY(16), with room for 32 bytes.
+pub const READ_CAPACITY_16: [u8; 16] = [0x9e, 0x10, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 32, 0, 0];
+
+/// The body of a page after its header of four bytes, no longer than the page says or than what came.
+fn body(page: &[u8], number: u8) -> Result<&[u8], PageError> {
+    if page.len() < 4 {
+        return Err(PageError::Short { found: page.len(), needed: 4 });
+    }
+    if page[1] != number {
+        return Err(PageError::OtherPage);
+    }
+    let length = usize::from(u16::from_be_bytes([page[2], page[3]]));
+    Ok(&page[4..(4 + length).min(page.len())])
+}
+
+/// Page 80h: unit serial number.
+///
+/// # Errors
+/// A short or other page.
+pub fn parse_serial(page: &[u8]) -> Result<Option<String>, PageError> {
+    Ok(text_field(body(page, 0x80)?))
+}
+
+/// Page 83h: the world-wide identifiers of the unit itself (association 0) as hexadecimal digits, NAA and EUI-64 only.
+///
+/// # Errors
+/// A short or other page.
+pub fn parse_identifiers(page: &[u8]) -> Result<Vec<String>, PageError> {
+    let mut rest = body(page, 0x83)?;
+    let mut found = vec![];
+    while let [_, kind, _, length, ..] = *rest {
+        let end = 4 + usize::from(length);
+        let Some(value) = rest.get(4..end) else { break };
+        if kind >> 4 & 3 == 0 && matches!(kind & 15, 2 | 3) {
+            found.push(crate::text::hex::encode(value));
+        }
+        rest = &rest[end..];
+    }
+    Ok(found)
+}
+
+/// Page B1h: rotation rate.
+///
+/// # Errors
+/// A short or other page.
+pub fn parse_rotation(page: &[u8]) -> Result<Rotation, PageError> {
+    let body = body(page, 0xb1)?;
+    match body {
+        [high, low, ..] => Ok(Rotation::of_word(u16::from_be_bytes([*high, *low]))),
+        _ => Err(PageError::Short { found: page.len(), needed: 6 }),
+    }
+}
+
+/// READ CAPACITY(16): number of sectors, bytes of a logical and of a physical one.
+///
+/// # Errors
+/// Fewer than 14 bytes.
+pub fn parse_capacity(page: &[u8]) -> Result<(u64, u32, u32), PageError> {
+    need(page, 14)?;
+    let last = page[..8].iter().fold(0u64, |v, b| v << 8 | u64::from(*b));
+    let logical = page[8..12].iter().fold(0u32, |v, b| v << 8 | u32::from(*b));
+    Ok((last.saturating_add(1), logical, logical.saturating_mul(1 << (page[13] & 15))))
+}
+
+/// Sense key, additional sense code and qualifier, of fixed or descriptor sense data.
+pub fn parse_sense(sense: &[u8]) -> Option<(u8, u8, u8)> {
+    match sense.first()? & 0x7f {
+        0x70 | 0x71 => Some((sense.get(2)? & 15, *sense.get(12)?, *sense.get(13)?)),
+        0x72 | 0x73 => Some((sense.get(1)? & 15, *sense.get(2)?, *sense.get(3)?)),
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn inquiry_tells_the_name() {
+        let mut page = vec![0u8; 36];
+        page[1] = 0x80;
+        page[8..16].copy_from_slice(b"Ferrant ");
+        page[16..32].copy_from_slice(b"Anvil 900       ");
+        page[32..36].copy_from_slice(b"0C2\0");
+        let inquiry = Inquiry::parse(&page).unwrap();
+        assert_eq!(
+            (inquiry.name().as_deref(), inquiry.revision.as_deref(), inquiry.removable),
+            (Some("Ferrant Anvil 900"), Some("0C2"), true)
+        );
+        assert!(Inquiry::parse(&page[..35]).is_err());
+    }
+
+    #[test]
+    fn pages_are_no_longer_than_they_say_and_no_longer_than_what_came() {
+        assert_eq!(parse_serial(b"\0\x80\0\x04 S12345").unwrap().as_deref(), Some("S12"));
+        assert_eq!(parse_serial(b"\0\x80\xff\xffS12").unwrap().as_deref(), Some("S12"));
+        assert_eq!(parse_serial(b"\0\x83\0\x04S123"), Err(PageError::OtherPage));
+        assert_eq!(parse_rotation(&[0, 0xb1, 0, 0x3c, 0x1c, 0x20]), Ok(Rotation::PerMinute(7200)));
+        let ids = [0, 0x83, 0, 20, 1, 3, 0, 8, 0x50, 0, 0xc5, 0, 1, 2, 3, 4, 1, 3, 0, 200, 9, 9, 9, 9];
+        assert_eq!(parse_identifiers(&ids).unwrap(), ["5000c50001020304"]);
+    }
+
+    #[test]
+    fn capacity_counts_the_last_sector() {
+        let mut page = [0u8; 32];
+        page[6..8].copy_from_slice(&[1, 0xff]);
+        page[10] = 2;
+        page[13] = 3;
+        assert_eq!(parse_capacity(&page), Ok((512, 512, 4096)));
+    }
+
+    proptest! {
+        #[test]
+        fn no_answer_is_too_strange(page in prop::collection::vec(any::<u8>(), 0..300)) {
+            let _ = (Inquiry::parse(&page), parse_serial(&page), parse_identifiers(&page), parse_rotation(&page), parse_capacity(&page), parse_sense(&page));
+        }
+    }
+}

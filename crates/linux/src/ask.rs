@@ -1,0 +1,180 @@
+//! Asks a drive itself who it is and how it is: ATA through SG_IO, SCSI, NVMe. Reading commands only.
+
+use crate::ioctl::{NvmeRead, nvme_read, scsi_read};
+use crate::sysfs::text;
+use jurex_core::media::{Bus, Drive, HiddenAreas, Identity, MediaClass};
+use jurex_core::native::ata::{self, Command, Identify, Registers, Transfer};
+use jurex_core::native::{Answers, Health, nvme, scsi};
+use rustix::fs::{Mode, OFlags, open};
+use rustix::io::Errno;
+use std::os::fd::OwnedFd;
+use std::path::Path;
+use std::time::Duration;
+
+/// The kernel ends a command that takes longer.
+const COMMAND_PATIENCE: Duration = Duration::from_secs(3);
+
+/// What sysfs said of `drive`, corrected and completed by what the drive itself answers.
+pub(crate) fn ask(drive: Drive, dir: &Path) -> (Drive, Answers) {
+    let asked_by_command = matches!(drive.bus, Bus::Sata | Bus::Sas | Bus::Usb | Bus::Nvme);
+    if !asked_by_command || drive.class == MediaClass::Optical {
+        let answers = if drive.bus == Bus::Mmc { mmc(dir) } else { Answers::default() };
+        return (drive, answers);
+    }
+    match open(drive.path.as_str(), OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty()) {
+        Ok(fd) if drive.bus == Bus::Nvme => ask_nvme(drive, &fd),
+        Ok(fd) => ask_scsi(drive, &fd),
+        Err(e) => {
+            let why = match e {
+                Errno::ACCESS | Errno::PERM => {
+                    "no permission: run Jurex as root to read age, health and hidden areas".to_string()
+                }
+                e => std::io::Error::from(e).to_string(),
+            };
+            let notes = vec![format!("The drive itself was not asked ({why}).")];
+            (drive, Answers { notes, ..Answers::default() })
+        }
+    }
+}
+
+/// Embedded flash tells its wear in steps of a tenth (EXT_CSD 268 and 269, by sysfs).
+fn mmc(dir: &Path) -> Answers {
+    let steps = text(&dir.join("device"), "life_time").unwrap_or_default();
+    let tenths = steps.split_whitespace().filter_map(|s| u8::from_str_radix(s.trim_start_matches("0x"), 16).ok());
+    let wear = tenths.filter(|t| (1..=11).contains(t)).max().map(|t| t * 10);
+    Answers { health: Health { wear_percent: wear, ..Health::default() }, ..Answers::default() }
+}
+
+fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
+    let mut answers = Answers::default();
+    let mut page = vec![0; nvme::Controller::LENGTH];
+    let said = nvme_read(fd, NvmeRead::IDENTIFY_CONTROLLER, &mut page, COMMAND_PATIENCE);
+    match said.map_err(|e| std::io::Error::from(e).to_string()).and_then(|status| good(status, &page)) {
+        Ok(controller) => {
+            fill(&mut drive.identity, controller.model.clone(), controller.serial.clone(), controller.firmware.clone());
+            answers.own_erases = controller.own_erases();
+            if controller.namespaces > 1 {
+                let said = format!(
+                    "The controller may hold up to {} namespaces; each is a drive of its own here.",
+                    controller.namespaces
+                );
+                answers.notes.push(said);
+            }
+        }
+        Err(why) => answers.notes.push(format!("The drive did not tell who it is ({why}).")),
+    }
+    let mut log = vec![0; nvme::HEALTH_LENGTH];
+    if nvme_read(fd, NvmeRead::HEALTH_LOG, &mut log, COMMAND_PATIENCE) == Ok(0) {
+        answers.health = nvme::parse_health(&log).unwrap_or_default();
+    }
+    (drive, answers)
+}
+
+fn good(status: i32, page: &[u8]) -> Result<nvme::Controller, String> {
+    match status {
+        0 => nvme::Controller::parse(page).map_err(|e| e.to_string()),
+        status => Err(format!("NVMe status {status:04x}h")),
+    }
+}
+
+/// Texts of the drive itself replace those that the system had.
+fn fill(identity: &mut Identity, model: Option<String>, serial: Option<String>, firmware: Option<String>) {
+    identity.model = model.or(identity.model.take());
+    identity.serial = serial.or(identity.serial.take());
+    identity.firmware = firmware.or(identity.firmware.take());
+}
+
+fn ask_scsi(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
+    let mut answers = Answers::default();
+    let inquiry = scsi_page(fd, &scsi::INQUIRY, scsi::Inquiry::LENGTH).and_then(|p| scsi::Inquiry::parse(&p).ok());
+    let identify = ata_page(fd, &Command::IDENTIFY).and_then(|p| Identify::parse(&p).ok());
+    match identify {
+        Some(identify) => ata_answers(&mut drive, &mut answers, &identify, inquiry.and_then(|i| i.name()), fd),
+        None if drive.bus == Bus::Sata => {
+            answers.notes.push("The drive did not answer IDENTIFY DEVICE; health and hidden areas are not known.".into());
+        }
+        None => scsi_answers(&mut drive, fd),
+    }
+    (drive, answers)
+}
+
+fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, bridge: Option<String>, fd: &OwnedFd) {
+    // What stood there before was the bridge's, not the drive's.
+    if drive.bus == Bus::Usb {
+        drive.bridged = true;
+        drive.identity = Identity::default();
+        answers.bridge = bridge;
+    } else {
+        drive.identity.maker = None;
+    }
+    fill(&mut drive.identity, identify.model.clone(), identify.serial.clone(), identify.firmware.clone());
+    if let Some((class, basis)) = identify.rotation.class() {
+        (drive.class, drive.class_basis) = (class, basis);
+    }
+    drive.hidden = hidden(drive, identify, fd);
+    answers.own_erases = identify.own_erases();
+    answers.security_frozen = identify.security.frozen;
+    if let Some(page) = ata_page(fd, &Command::SMART_READ_DATA) {
+        answers.health = ata::parse_smart(&page).unwrap_or_default();
+    }
+}
+
+/// Sectors between the last addressable one and the drive's native end, by every command that it has for that.
+fn hidden(drive: &Drive, identify: &Identify, fd: &OwnedFd) -> HiddenAreas {
+    if !identify.can_hide() {
+        return HiddenAreas::None;
+    }
+    let mut ends = vec![];
+    if identify.can_hide_by_hpa {
+        ends.push(native_end(fd, &Command::READ_NATIVE_MAX_EXT));
+    }
+    if identify.can_hide_by_amax {
+        ends.push(native_end(fd, &Command::GET_NATIVE_MAX));
+    }
+    if identify.can_hide_by_dco {
+        let page = ata_page(fd, &Command::CONFIGURATION_IDENTIFY);
+        ends.push(page.and_then(|p| ata::parse_configuration_max(&p).ok()).and_then(|max| max.checked_add(1)));
+    }
+    // A command that the drive has and does not answer leaves the question open.
+    let Some(ends) = ends.into_iter().collect::<Option<Vec<u64>>>() else { return HiddenAreas::NotAsked };
+    let end = ends.into_iter().max().unwrap_or(0);
+    match end.checked_sub(drive.geometry.sectors) {
+        Some(0) => HiddenAreas::None,
+        Some(sectors) => HiddenAreas::Hidden { sectors },
+        // An end before the last addressable sector makes no sense.
+        None => HiddenAreas::NotAsked,
+    }
+}
+
+/// Number of sectors up to the native end.
+fn native_end(fd: &OwnedFd, command: &Command) -> Option<u64> {
+    let end = scsi_read(fd, &command.cdb(), &mut [], COMMAND_PATIENCE).ok()?;
+    let registers = Registers::of_sense(&end.sense)?;
+    (registers.is_good() && registers.lba > 0).then(|| registers.lba + 1)
+}
+
+/// A plain SCSI drive, or a stick: serial and rotation from its pages, where it has them.
+fn scsi_answers(drive: &mut Drive, fd: &OwnedFd) {
+    let page = |number: u8| scsi_page(fd, &scsi::inquiry_page(number), 255);
+    if let Some(serial) = page(0x80).and_then(|p| scsi::parse_serial(&p).ok().flatten()) {
+        drive.identity.serial = Some(serial);
+    }
+    // Sticks answer nonsense here; only drives on SCSI are believed.
+    if drive.bus == Bus::Sas
+        && let Some((class, basis)) = page(0xb1).and_then(|p| scsi::parse_rotation(&p).ok()).and_then(|r| r.class())
+    {
+        (drive.class, drive.class_basis) = (class, basis);
+    }
+}
+
+fn scsi_page(fd: &OwnedFd, command: &[u8], room: usize) -> Option<Vec<u8>> {
+    let mut page = vec![0; room];
+    let end = scsi_read(fd, command, &mut page, COMMAND_PATIENCE).ok()?;
+    page.truncate(end.received);
+    (end.status == 0 && !end.host_failed).then_some(page)
+}
+
+fn ata_page(fd: &OwnedFd, command: &Command) -> Option<Vec<u8>> {
+    debug_assert_eq!(command.transfer, Transfer::In);
+    scsi_page(fd, &command.cdb(), ata::PAGE)
+}

@@ -1,0 +1,181 @@
+//! The two system calls that carry a drive's own commands: SG_IO and the NVMe admin command. All unsafe code of the
+//! project is in this file; each command has one safe function.
+#![allow(unsafe_code, reason = "system calls that take a structure with pointers have no safe form")]
+
+use rustix::io::Errno;
+use rustix::ioctl::{Ioctl, IoctlOutput, Opcode, Updater, ioctl, opcode};
+use std::ffi::c_void;
+use std::os::fd::AsFd;
+use std::time::Duration;
+
+/// `struct sg_io_hdr` of `scsi/sg.h`.
+#[repr(C)]
+struct SgIoHdr {
+    interface_id: i32,
+    dxfer_direction: i32,
+    cmd_len: u8,
+    mx_sb_len: u8,
+    iovec_count: u16,
+    dxfer_len: u32,
+    dxferp: *mut c_void,
+    cmdp: *const u8,
+    sbp: *mut u8,
+    timeout: u32,
+    flags: u32,
+    pack_id: i32,
+    usr_ptr: *mut c_void,
+    status: u8,
+    masked_status: u8,
+    msg_status: u8,
+    sb_len_wr: u8,
+    host_status: u16,
+    driver_status: u16,
+    resid: i32,
+    duration: u32,
+    info: u32,
+}
+
+#[cfg(target_pointer_width = "64")]
+const _: () = assert!(size_of::<SgIoHdr>() == 88 && size_of::<NvmePassthru>() == 72);
+
+const SG_DXFER_NONE: i32 = -1;
+const SG_DXFER_FROM_DEV: i32 = -3;
+
+/// How a SCSI command ended.
+#[derive(Debug)]
+pub(crate) struct ScsiEnd {
+    /// SCSI status; 0 is good.
+    pub(crate) status: u8,
+    /// Sense data that came with it.
+    pub(crate) sense: Vec<u8>,
+    /// Bytes that came.
+    pub(crate) received: usize,
+    /// Whether the host adapter or driver failed it.
+    pub(crate) host_failed: bool,
+}
+
+/// Sends a SCSI command that reads `data` (or transfers nothing, if that is empty) and waits for its end.
+///
+/// # Errors
+/// `EINVAL`/`ENOTTY` if the device takes no SCSI commands, `EPERM` without rights, others of the kernel.
+pub(crate) fn scsi_read(fd: impl AsFd, command: &[u8], data: &mut [u8], patience: Duration) -> Result<ScsiEnd, Errno> {
+    let mut sense = [0u8; 64];
+    let direction = if data.is_empty() { SG_DXFER_NONE } else { SG_DXFER_FROM_DEV };
+    let mut header = SgIoHdr {
+        interface_id: i32::from(b'S'),
+        dxfer_direction: direction,
+        cmd_len: command.len() as u8,
+        mx_sb_len: sense.len() as u8,
+        iovec_count: 0,
+        dxfer_len: data.len() as u32,
+        dxferp: data.as_mut_ptr().cast(),
+        cmdp: command.as_ptr(),
+        sbp: sense.as_mut_ptr(),
+        timeout: patience.as_millis() as u32,
+        flags: 0,
+        pack_id: 0,
+        usr_ptr: std::ptr::null_mut(),
+        status: 0,
+        masked_status: 0,
+        msg_status: 0,
+        sb_len_wr: 0,
+        host_status: 0,
+        driver_status: 0,
+        resid: 0,
+        duration: 0,
+        info: 0,
+    };
+    const SG_IO: Opcode = 0x2285;
+    // SAFETY: SG_IO reads and writes one `sg_io_hdr` (its layout is asserted above). The kernel writes at most
+    // `dxfer_len` bytes to `dxferp` and `mx_sb_len` to `sbp`, and reads `cmd_len` from `cmdp`; each pointer comes from a
+    // slice of that length which outlives the call, and the call returns only when the command has ended.
+    unsafe { ioctl(fd, Updater::<SG_IO, SgIoHdr>::new(&mut header)) }?;
+    let received = data.len().saturating_sub(usize::try_from(header.resid).unwrap_or(0));
+    // Driver status 8 only says that there is sense data.
+    let host_failed = header.host_status != 0 || header.driver_status & !8 != 0;
+    let sense = sense[..usize::from(header.sb_len_wr).min(64)].to_vec();
+    Ok(ScsiEnd { status: header.status, sense, received, host_failed })
+}
+
+/// `struct nvme_passthru_cmd` of `linux/nvme_ioctl.h`.
+#[repr(C)]
+#[derive(Default)]
+struct NvmePassthru {
+    opcode: u8,
+    flags: u8,
+    rsvd1: u16,
+    nsid: u32,
+    cdw2: u32,
+    cdw3: u32,
+    metadata: u64,
+    addr: u64,
+    metadata_len: u32,
+    data_len: u32,
+    cdw10: u32,
+    cdw11: u32,
+    cdw12: u32,
+    cdw13: u32,
+    cdw14: u32,
+    cdw15: u32,
+    timeout_ms: u32,
+    result: u32,
+}
+
+/// NVME_IOCTL_ADMIN_CMD. Its positive return value is the NVMe status, so it can't be a plain updater.
+struct NvmeAdmin<'a>(&'a mut NvmePassthru);
+
+// SAFETY: the opcode is that of the structure, `as_ptr` points to one such structure for as long as the call lasts, and
+// the output is the plain return value.
+unsafe impl Ioctl for NvmeAdmin<'_> {
+    type Output = i32;
+    const IS_MUTATING: bool = true;
+
+    fn opcode(&self) -> Opcode {
+        opcode::read_write::<NvmePassthru>(b'N', 0x41)
+    }
+
+    fn as_ptr(&mut self) -> *mut c_void {
+        std::ptr::from_mut(self.0).cast()
+    }
+
+    unsafe fn output_from_ptr(out: IoctlOutput, _: *mut c_void) -> rustix::io::Result<i32> {
+        Ok(out)
+    }
+}
+
+/// An NVMe admin command that reads.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct NvmeRead {
+    /// Opcode.
+    pub(crate) opcode: u8,
+    /// Namespace, or all ones.
+    pub(crate) namespace: u32,
+    /// Command double word 10.
+    pub(crate) cdw10: u32,
+}
+
+impl NvmeRead {
+    /// Identify, controller structure.
+    pub(crate) const IDENTIFY_CONTROLLER: Self = Self { opcode: 6, namespace: 0, cdw10: 1 };
+    /// Get Log Page, SMART / Health (02h), 512 bytes.
+    pub(crate) const HEALTH_LOG: Self = Self { opcode: 2, namespace: u32::MAX, cdw10: 2 | 127 << 16 };
+}
+
+/// Sends an NVMe admin command that reads `data`, and gives its status (0 is good).
+///
+/// # Errors
+/// `ENOTTY` if the device is not NVMe, `EACCES` without rights, others of the kernel.
+pub(crate) fn nvme_read(fd: impl AsFd, command: NvmeRead, data: &mut [u8], patience: Duration) -> Result<i32, Errno> {
+    let mut passthru = NvmePassthru {
+        opcode: command.opcode,
+        nsid: command.namespace,
+        addr: data.as_mut_ptr() as u64,
+        data_len: data.len() as u32,
+        cdw10: command.cdw10,
+        timeout_ms: patience.as_millis() as u32,
+        ..NvmePassthru::default()
+    };
+    // SAFETY: the kernel writes at most `data_len` bytes to `addr`, which is a slice of that length that outlives the
+    // call, and one `nvme_passthru_cmd` (its layout is asserted above). Only commands that read are made from `NvmeRead`.
+    unsafe { ioctl(fd, NvmeAdmin(&mut passthru)) }
+}
