@@ -1,14 +1,19 @@
 //! One view of drives, wherever they are: this machine's, images, and the simulated bench's.
 
+use crate::clock::SystemEntropy;
 use crate::exit::Failure;
+use jurex_core::beacon;
 use jurex_core::contents::{self, Contents};
 use jurex_core::guard::{self, Cleared, Hindrance, Refusal};
 use jurex_core::media::Drive;
 use jurex_core::medium::Medium;
+use jurex_core::native::Answers;
+use jurex_core::pattern::AlignedBuffer;
 use jurex_core::units::Lba;
 use jurex_linux::{OpenError, System};
 use jurex_sim::{Pacing, SimDrive};
 use std::path::Path;
+use std::time::{Duration, Instant};
 
 /// A drive with what stands in the way of erasing it.
 #[derive(Clone)]
@@ -17,7 +22,16 @@ pub(crate) struct Seen {
     pub(crate) drive: Drive,
     /// What stands in the way.
     pub(crate) hindrances: Vec<Hindrance>,
-    simulated: Option<SimDrive>,
+    /// What it answered when it was asked.
+    pub(crate) answers: Answers,
+    place: Place,
+}
+
+/// Where a drive is.
+#[derive(Clone)]
+enum Place {
+    Machine(System),
+    Simulated(SimDrive),
 }
 
 /// Where drives are looked for.
@@ -29,8 +43,9 @@ pub(crate) enum Bench {
 }
 
 impl Bench {
-    pub(crate) fn machine() -> Self {
-        Bench::Machine(System::default())
+    /// This machine, kept to the drives that the `only` list names.
+    pub(crate) fn machine(only: &[String]) -> Self {
+        Bench::Machine(System::default().only(only))
     }
 
     pub(crate) fn simulated(pacing: Pacing) -> Self {
@@ -45,16 +60,17 @@ impl Bench {
     /// Every drive.
     pub(crate) fn drives(&self) -> Vec<Seen> {
         match self {
-            Bench::Machine(system) => system.drives().into_iter().map(Seen::of_machine).collect(),
+            Bench::Machine(system) => system.drives().into_iter().map(|f| Seen::of_machine(system, f)).collect(),
             Bench::Simulated(bays) => bays.iter().map(Seen::of_bay).collect(),
         }
     }
 }
 
 /// The drive that a command names: a path, or `sim:BAY`.
-pub(crate) fn find(name: &str) -> Result<Seen, Failure> {
+pub(crate) fn find(name: &str, only: &[String]) -> Result<Seen, Failure> {
     let Some(bay) = name.strip_prefix("sim:") else {
-        return Ok(Seen::of_machine(System::default().find(Path::new(name))?));
+        let system = System::default().only(only);
+        return Ok(Seen::of_machine(&system, system.find(Path::new(name))?));
     };
     let bench = jurex_sim::Bench::new(Pacing::Real);
     match bay.parse().ok().and_then(|number| bench.bay(number)) {
@@ -77,12 +93,18 @@ pub(crate) struct Sample {
 }
 
 impl Seen {
-    fn of_machine(found: jurex_linux::Found) -> Self {
-        Self { drive: found.drive, hindrances: found.hindrances, simulated: None }
+    pub(crate) fn of_machine(system: &System, found: jurex_linux::Found) -> Self {
+        let place = Place::Machine(system.clone());
+        Self { drive: found.drive, hindrances: found.hindrances, answers: found.answers, place }
     }
 
     fn of_bay(bay: &jurex_sim::Bay) -> Self {
-        Self { drive: bay.drive.drive().clone(), hindrances: bay.hindrances.clone(), simulated: Some(bay.drive.clone()) }
+        Self {
+            drive: bay.drive.drive().clone(),
+            hindrances: bay.hindrances.clone(),
+            answers: bay.answers.clone(),
+            place: Place::Simulated(bay.drive.clone()),
+        }
     }
 
     /// The guard's verdict.
@@ -92,19 +114,18 @@ impl Seen {
 
     /// Looks at the system again, right before a job: the drive may have been taken into use since it was listed.
     pub(crate) fn still_free(&self) -> Result<(), Failure> {
-        if self.simulated.is_some() {
-            return Ok(());
-        }
-        let now = Seen::of_machine(System::default().find(Path::new(&self.drive.path))?);
+        let Place::Machine(system) = &self.place else { return Ok(()) };
+        let now = Seen::of_machine(system, system.find(Path::new(&self.drive.path))?);
         let refused =
             |e| Failure::Refused(format!("{} may not be erased any more: {e}. Nothing was written", self.drive.called()));
         now.verdict().map(drop).map_err(refused)
     }
 
-    fn peek(&self) -> Result<Box<dyn Medium>, OpenError> {
-        match &self.simulated {
-            Some(sim) => Ok(Box::new(sim.peek())),
-            None => Ok(Box::new(jurex_linux::peek(&self.drive)?)),
+    /// Opens it for reading, beside whoever uses it.
+    pub(crate) fn peek(&self) -> Result<Box<dyn Medium>, OpenError> {
+        match &self.place {
+            Place::Simulated(sim) => Ok(Box::new(sim.peek())),
+            Place::Machine(_) => Ok(Box::new(jurex_linux::peek(&self.drive)?)),
         }
     }
 
@@ -120,6 +141,21 @@ impl Seen {
         }
     }
 
+    /// Reads in the beacon's rhythm until told to end; gives the error that ended it, if one did.
+    pub(crate) fn beacon(&self, go_on: &dyn Fn() -> bool) -> Result<(), String> {
+        let mut medium = self.peek().map_err(|e| e.to_string())?;
+        let mut buffer = AlignedBuffer::new(beacon::READ_BYTES.max(self.drive.geometry.logical as usize));
+        let begun = Instant::now();
+        while go_on() {
+            match beacon::is_reading(begun.elapsed()) {
+                true => beacon::flash(medium.as_mut(), &mut buffer, &mut SystemEntropy)
+                    .map_err(|e| format!("{e}: {}", e.cause.os()))?,
+                false => std::thread::sleep(Duration::from_millis(20)),
+            }
+        }
+        Ok(())
+    }
+
     /// One sector as it is now.
     pub(crate) fn sector(&self, at: Lba) -> Option<Sample> {
         read_sector(self.peek().ok()?.as_mut(), at)
@@ -127,12 +163,12 @@ impl Seen {
 
     /// Opens it for erasing, for this process alone.
     pub(crate) fn open(&self) -> Result<Box<dyn Medium + Send>, OpenError> {
-        match &self.simulated {
-            Some(sim) => match sim.open() {
+        match &self.place {
+            Place::Simulated(sim) => match sim.open() {
                 Ok(medium) => Ok(Box::new(medium)),
                 Err(_) => Err(OpenError::JobRunning(self.drive.path.clone())),
             },
-            None => Ok(Box::new(jurex_linux::open(&self.drive)?)),
+            Place::Machine(_) => Ok(Box::new(jurex_linux::open(&self.drive)?)),
         }
     }
 }
@@ -146,7 +182,7 @@ fn sample(medium: &mut dyn Medium, contents: &Contents) -> Option<Sample> {
 
 fn read_sector(medium: &mut dyn Medium, at: Lba) -> Option<Sample> {
     let len = medium.geometry().logical as usize;
-    let mut buffer = jurex_core::pattern::AlignedBuffer::new(len);
+    let mut buffer = AlignedBuffer::new(len);
     medium.read(at, buffer.bytes()).ok()?;
     Some(Sample { at, bytes: buffer.bytes().to_vec() })
 }

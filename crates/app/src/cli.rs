@@ -75,8 +75,9 @@ pub(crate) struct Look {
     /// One JSON document instead of text
     #[arg(long)]
     pub(crate) json: bool,
-    #[arg(long, hide = true, value_name = "SECONDS")]
-    pub(crate) beacon: Option<String>,
+    /// Read in a long-short rhythm for so many seconds, so that the drive's light can be found; nothing is written
+    #[arg(long, value_name = "SECONDS", conflicts_with = "json", value_parser = clap::value_parser!(u64).range(1..=3600))]
+    pub(crate) beacon: Option<u64>,
 }
 
 #[derive(Debug, Args)]

@@ -11,6 +11,8 @@ use std::path::Path;
 pub(crate) struct Config {
     /// `dark`, `light` or `mono`.
     pub(crate) theme: Option<ThemeName>,
+    /// Only drives that one of these names may be erased: path patterns (`/dev/sd?`), `bus:usb`, `port:*/usb1/1-2/*`.
+    pub(crate) only: Vec<String>,
     /// Name of the bench, shown at the top.
     pub(crate) bench: String,
     /// Organisation, as printed.
@@ -59,6 +61,7 @@ impl Config {
         };
         Self {
             theme: None,
+            only: vec![],
             bench: "Bench 2, Tern Quay workshop".into(),
             organisation: "Brackwater Weather Service".into(),
             lot: "BW-0417".into(),

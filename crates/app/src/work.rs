@@ -6,7 +6,7 @@ use crate::exit::Failure;
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
 use jurex_core::erase::{self, CHUNK_BYTES, Clock, Control, Event, Job};
-use jurex_core::medium::Medium;
+use jurex_core::medium::{Medium, MediumError};
 use jurex_core::plan::{ArmedPlan, Plan};
 use jurex_core::record::{JobId, Papers, Record, Tool};
 use jurex_ledger::{Ledger, LedgerError};
@@ -33,30 +33,46 @@ pub(crate) struct Finished {
     pub(crate) ledger_trouble: Option<LedgerError>,
 }
 
-/// Opens the drive for this process alone, asks it once more who it is, and makes the ledger's entry.
+/// A drive that is open for this process alone, from the label check to the end of the proof. Nothing is written yet.
+pub(crate) struct Opened {
+    seen: Seen,
+    medium: Box<dyn Medium + Send>,
+}
+
+/// Looks at the drive's use once more and opens it for this process alone.
 ///
 /// # Errors
-/// In use, gone, another drive than the armed one, or a ledger that can't be written. Nothing has been written to the
-/// drive then.
-pub(crate) fn prepare(
-    seen: &Seen,
-    armed: ArmedPlan,
-    before: Contents,
-    papers: Papers,
-    ledger: &Path,
-) -> Result<Prepared, Failure> {
-    let plan = armed.plan().clone();
-    let mut medium = seen.open()?;
-    let gone =
-        |e: &dyn std::error::Error| Failure::Stopped(format!("{} went away: {e}. Nothing was written", seen.drive.called()));
-    let found = medium.identify().map_err(|e| gone(&e))?;
-    let clock = SystemClock::new();
-    let job = Job::start(armed, &found, CHUNK_BYTES, clock.now()).map_err(|e| Failure::Refused(e.to_string()))?;
-    let unwritten = |e: LedgerError| Failure::Use(format!("{e}. Nothing was written to the drive"));
-    let ledger = Ledger::open(ledger).map_err(unwritten)?;
-    let started = wall();
-    let id = begin(&ledger, seen, started).map_err(unwritten)?;
-    Ok(Prepared { job, medium, id, plan, before, papers, ledger, clock, started })
+/// In use, no rights, or gone. Nothing has been written then.
+pub(crate) fn open(seen: &Seen) -> Result<Opened, Failure> {
+    seen.still_free()?;
+    Ok(Opened { seen: seen.clone(), medium: seen.open()? })
+}
+
+impl Opened {
+    /// Asks the drive once more who it is, and makes the ledger's entry: the last things before the first write.
+    ///
+    /// # Errors
+    /// Gone, another drive than the armed one, or a ledger that can't be written. Nothing has been written to the drive.
+    pub(crate) fn begin(
+        mut self,
+        armed: ArmedPlan,
+        before: Contents,
+        papers: Papers,
+        ledger: &Path,
+    ) -> Result<Prepared, Failure> {
+        let plan = armed.plan().clone();
+        let gone = |e: MediumError| {
+            Failure::Stopped(format!("{} went away ({}). Nothing was written", self.seen.drive.called(), e.cause.os()))
+        };
+        let found = self.medium.identify().map_err(gone)?;
+        let clock = SystemClock::new();
+        let job = Job::start(armed, &found, CHUNK_BYTES, clock.now()).map_err(|e| Failure::Refused(e.to_string()))?;
+        let unwritten = |e: LedgerError| Failure::Use(format!("{e}. Nothing was written to the drive"));
+        let ledger = Ledger::open(ledger).map_err(unwritten)?;
+        let started = wall();
+        let id = begin(&ledger, &self.seen, started).map_err(unwritten)?;
+        Ok(Prepared { job, medium: self.medium, id, plan, before, papers, ledger, clock, started })
+    }
 }
 
 /// Makes an entry under a new name; a name that is taken is drawn again.

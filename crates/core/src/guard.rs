@@ -47,7 +47,7 @@ pub enum Hindrance {
     NoSectors,
     /// Optical media.
     Optical,
-    /// It does not answer.
+    /// It has not answered who it is.
     NoAnswer,
     /// The configuration keeps Jurex to other drives.
     NotListed,
@@ -71,7 +71,7 @@ impl fmt::Display for Hindrance {
             Hindrance::ReadOnly => f.write_str("it is read-only"),
             Hindrance::NoSectors => f.write_str("it has no sector"),
             Hindrance::Optical => f.write_str("it is an optical drive; destroy the disc instead"),
-            Hindrance::NoAnswer => f.write_str("it does not answer"),
+            Hindrance::NoAnswer => f.write_str("it has not answered yet"),
             Hindrance::NotListed => f.write_str("the configuration's `only` list does not name it"),
             Hindrance::NotADrive { what } => write!(f, "it is {what}, not a whole drive"),
         }

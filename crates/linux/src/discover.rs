@@ -7,7 +7,6 @@ use jurex_core::guard::Hindrance;
 use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
 use jurex_core::native::Answers;
 use rustix::fs::{FileType, Stat, stat};
-use std::collections::BTreeMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -78,7 +77,6 @@ pub struct System {
     /// If not empty, only drives that one of these names may be erased.
     only: Vec<String>,
     asker: Asker,
-    patience: Duration,
 }
 
 impl Default for System {
@@ -113,7 +111,7 @@ const PATIENCE: Duration = Duration::from_millis(800);
 impl System {
     /// A system whose devices are described in these folders.
     pub fn at(sys: PathBuf, proc: PathBuf) -> Self {
-        Self { sys, proc, only: vec![], asker: Arc::new(ask), patience: PATIENCE }
+        Self { sys, proc, only: vec![], asker: Arc::new(ask) }
     }
 
     /// The same, but only drives that one of these names may be erased. A name is a pattern with `*` and `?` over the
@@ -132,37 +130,49 @@ impl System {
 
     /// Every drive of this machine, in the order of their names, loop devices last; empty loop devices and readers
     /// without media are left out. All are asked at once; one that does not answer in time is listed with what the
-    /// system knows of it, and a note, and holds up nothing.
+    /// system knows of it and may not be erased, and holds up nothing.
     pub fn drives(&self) -> Vec<Found> {
+        let mut all: Vec<Found> = vec![];
+        self.drives_as_they_answer(PATIENCE, &mut |found| {
+            for new in found {
+                match all.iter_mut().find(|f| f.drive.path == new.drive.path) {
+                    Some(known) => *known = new,
+                    None => all.push(new),
+                }
+            }
+        });
+        all
+    }
+
+    /// Tells first, at once, every drive as the system knows it, and then each again as soon as it has answered, for as
+    /// long as `patience` lasts. Until then a drive's hindrance is that it has not answered.
+    pub fn drives_as_they_answer(&self, patience: Duration, tell: &mut dyn FnMut(Vec<Found>)) {
         let uses = Arc::new(Uses::read(self));
-        let folders: Vec<PathBuf> = entries(&self.sys.join("block"))
+        let there = |d: &Drive| d.geometry.sectors > 0 || d.class == MediaClass::Optical;
+        let mut known: Vec<(PathBuf, Drive)> = entries(&self.sys.join("block"))
             .into_iter()
             .filter(|dir| not_a_drive(&name(dir)).is_none() && number(dir, "hidden").unwrap_or(0) == 0)
+            .map(|dir| (dir.clone(), self.drive(&dir)))
+            .filter(|(_, drive)| there(drive))
             .collect();
-        let known: Vec<Drive> = folders.iter().map(|dir| self.drive(dir)).collect();
-        let there = |d: &Drive| d.geometry.sectors > 0 || d.class == MediaClass::Optical;
+        known.sort_by_key(|(_, d)| (d.bus == Bus::Loop, natural(&d.path)));
+        let unasked = |drive: &Drive| Found {
+            drive: drive.clone(),
+            hindrances: vec![Hindrance::NoAnswer],
+            answers: Answers { notes: vec!["The drive has not answered.".into()], ..Answers::default() },
+        };
+        tell(known.iter().map(|(_, drive)| unasked(drive)).collect());
         let (sender, answers) = mpsc::channel();
-        let mut waiting: BTreeMap<usize, Drive> = BTreeMap::new();
-        for (i, (dir, drive)) in folders.into_iter().zip(known).enumerate().filter(|(_, (_, d))| there(d)) {
-            waiting.insert(i, drive.clone());
+        for (dir, drive) in known {
             let (sender, uses, system) = (sender.clone(), uses.clone(), self.clone());
             // Not joined: a drive that hangs keeps its thread, and nobody else.
-            std::thread::spawn(move || drop(sender.send((i, system.found_of(drive, &dir, &uses)))));
+            std::thread::spawn(move || drop(sender.send(system.found_of(drive, &dir, &uses))));
         }
         drop(sender);
-        let mut found = vec![];
-        let deadline = Instant::now() + self.patience;
-        while let Ok((i, answer)) = answers.recv_timeout(deadline.saturating_duration_since(Instant::now())) {
-            waiting.remove(&i);
-            found.push(answer);
+        let deadline = Instant::now() + patience;
+        while let Ok(answer) = answers.recv_timeout(deadline.saturating_duration_since(Instant::now())) {
+            tell(vec![answer]);
         }
-        found.extend(waiting.into_values().map(|drive| Found {
-            hindrances: vec![Hindrance::NoAnswer],
-            answers: Answers { notes: vec!["The drive does not answer.".into()], ..Answers::default() },
-            drive,
-        }));
-        found.sort_by_key(|f| (f.drive.bus == Bus::Loop, natural(&f.drive.path)));
-        found
     }
 
     /// The drive or image at `path`.

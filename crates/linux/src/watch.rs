@@ -42,7 +42,9 @@ impl Watch {
         for dir in entries(&block) {
             let attached = fs::read_to_string(dir.join("loop/backing_file")).unwrap_or_default();
             let holders = entries(&dir.join("holders")).len();
-            all += &format!("{} {} {holders} {attached}\n", name(&dir), text(&dir, "size").unwrap_or_default());
+            // The kernel numbers disks in the order of their coming: another one under the same name has another number.
+            let [size, number] = ["size", "diskseq"].map(|what| text(&dir, what).unwrap_or_default());
+            all += &format!("{} {size} {number} {holders} {attached}\n", name(&dir));
         }
         all += &fs::read_to_string(self.system.proc.join("self/mountinfo")).unwrap_or_default();
         all += &fs::read_to_string(self.system.proc.join("swaps")).unwrap_or_default();

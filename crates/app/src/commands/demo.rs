@@ -92,7 +92,7 @@ fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure
     let mut papers = Config::demo().papers();
     papers.backup = Backup::NotNeeded;
     let (before, _) = seen.look();
-    let finished = work::prepare(seen, armed, before, papers, ledger)?.run(&mut Uncontrolled, &mut |_| {});
+    let finished = work::open(seen)?.begin(armed, before, papers, ledger)?.run(&mut Uncontrolled, &mut |_| {});
     let record = finished.record;
     files::write_all(out, &record).map_err(|e| not_certified(&record, &e, finished.ledger_trouble.is_none()))?;
     Ok(Some(record))

@@ -3,12 +3,15 @@
 use super::say;
 use crate::bench::{Bench, Seen};
 use crate::cli::Table;
+use crate::config::Config;
 use crate::exit::Failure;
+use crate::places::Places;
 use serde_json::{Value, json};
 use std::process::ExitCode;
 
 pub(crate) fn run(table: &Table) -> Result<ExitCode, Failure> {
-    let drives = Bench::machine().drives();
+    let config = Config::read(&Places::find()?.config_file())?;
+    let drives = Bench::machine(&config.only).drives();
     if table.json {
         let all: Vec<Value> = drives.iter().map(as_json).collect();
         say(&json!(all).to_string());
@@ -48,6 +51,11 @@ pub(crate) fn as_json(seen: &Seen) -> Value {
         "logical_sector": drive.geometry.logical,
         "physical_sector": drive.geometry.physical,
         "hidden_areas": drive.hidden,
+        "bridge": seen.answers.bridge,
+        "health": seen.answers.health,
+        "own_erases": seen.answers.own_erases,
+        "security_frozen": seen.answers.security_frozen,
+        "notes": seen.answers.notes,
         "verdict": verdict,
     })
 }

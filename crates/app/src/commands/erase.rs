@@ -26,7 +26,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let order = order(asked)?;
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
-    let seen = bench::find(&asked.drive)?;
+    let seen = bench::find(&asked.drive, &config.only)?;
     let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
     let cleared = seen.verdict().map_err(refused)?;
     let plan = Plan::new(&seen.drive, &order, &mut SystemEntropy)?;
@@ -34,7 +34,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let armed = plan.arm(&cleared, &asked.label_check)?;
     let (before, _) = seen.look();
     let ledger = places.ledger_for(seen.drive.simulated);
-    let job = work::prepare(&seen, armed, before, config.papers(), &ledger)?;
+    let job = work::open(&seen)?.begin(armed, before, config.papers(), &ledger)?;
     let mut control = StopOnSignal::install()?;
     let mut teller = Teller::new(asked, &plan, job.id().as_str());
     let finished = job.run(&mut control, &mut |event| teller.tell(event));

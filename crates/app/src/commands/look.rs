@@ -4,21 +4,25 @@ use super::{drives, say};
 use crate::bench::{self, Seen};
 use crate::cli::Look;
 use crate::clock::SystemEntropy;
+use crate::config::Config;
 use crate::exit::Failure;
-use jurex_core::contents::Contents;
-use jurex_core::media::Label;
+use crate::places::Places;
+use jurex_core::contents::{Contents, Region};
+use jurex_core::media::{Geometry, Label};
 use jurex_core::method::{LIBRARY, Method};
 use jurex_core::plan::{Order, Plan};
 use jurex_core::rules::Outcome;
-use jurex_core::units::{counted, size};
+use jurex_core::units::{counted, si_size, size};
 use serde_json::json;
 use std::process::ExitCode;
+use std::time::{Duration, Instant};
 
 pub(crate) fn run(look: &Look) -> Result<ExitCode, Failure> {
-    if look.beacon.is_some() {
-        return Err(Failure::not_built("`jurex look --beacon`"));
+    let config = Config::read(&Places::find()?.config_file())?;
+    let seen = bench::find(&look.drive, &config.only)?;
+    if let Some(seconds) = look.beacon {
+        return beacon(&seen, seconds);
     }
-    let seen = bench::find(&look.drive)?;
     let (contents, _) = seen.look();
     let ways = ways(&seen);
     if look.json {
@@ -33,6 +37,14 @@ pub(crate) fn run(look: &Look) -> Result<ExitCode, Failure> {
     } else {
         text(&seen, &contents, &ways).iter().for_each(|line| say(line));
     }
+    Ok(ExitCode::SUCCESS)
+}
+
+fn beacon(seen: &Seen, seconds: u64) -> Result<ExitCode, Failure> {
+    eprintln!("Reading from {} in a long-short rhythm for {seconds} s. Nothing is written.", seen.drive.called());
+    let end = Instant::now() + Duration::from_secs(seconds);
+    let failed = |e| Failure::Stopped(format!("the beacon of {} ended: {e}", seen.drive.called()));
+    seen.beacon(&|| Instant::now() < end).map_err(failed)?;
     Ok(ExitCode::SUCCESS)
 }
 
@@ -60,10 +72,18 @@ fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -
         fact("class", &format!("{}, because {}", drive.class, drive.class_basis)),
         fact("attached by", &drive.bus.to_string()),
         fact("hidden areas", &drive.hidden.sentence()),
-        fact("contents", &contents.sentence()),
     ];
+    let health = seen.answers.health.sentences();
+    let health = if health.is_empty() { "not told".into() } else { health.join(", ") };
+    lines.push(fact("age and health", &health));
+    lines.extend(seen.answers.bridge.as_ref().map(|b| fact("bridge", &format!("{b} stands before the drive"))));
+    if !seen.answers.own_erases.is_empty() {
+        lines.push(fact("erases itself", &own_erases(seen)));
+    }
+    lines.extend(seen.answers.notes.iter().map(|note| fact("note", note)));
+    lines.push(fact("contents", &contents.sentence()));
     for region in &contents.regions {
-        lines.push(format!("{:18}{}: {}, {}", "", region.called(), region.at, size(drive.geometry.bytes_of(region.at.count))));
+        lines.push(format!("{:18}{}", "", region_line(region, drive.geometry)));
     }
     lines.extend(contents.note.as_ref().map(|note| fact("note", note)));
     lines.push(match seen.verdict() {
@@ -78,8 +98,25 @@ fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -
     }
     lines.push("Ways to sanitize it by overwriting:".into());
     lines.extend(ways.iter().map(|(method, outcome, why)| format!("  {:<20}would earn {outcome}: {why}", method.name)));
-    lines.push("Erasing by the drive's own commands is not built yet.".into());
     lines
+}
+
+/// The drive's own erase commands, and whether they are frozen.
+pub(crate) fn own_erases(seen: &Seen) -> String {
+    let names: Vec<&str> = seen.answers.own_erases.iter().map(|e| e.name()).collect();
+    let frozen = if seen.answers.security_frozen {
+        "; its security commands are frozen until its power is taken away for ten seconds"
+    } else {
+        ""
+    };
+    format!("{}{frozen} (not built yet)", names.join(", "))
+}
+
+/// A region in one line: what, where, how large, how full, when last written.
+pub(crate) fn region_line(region: &Region, geometry: Geometry) -> String {
+    let used = region.used.map(|u| format!(", {} used", si_size(u))).unwrap_or_default();
+    let written = region.written.map(|t| format!(", last written {}", t.strftime("%Y-%m-%d %H:%M UTC"))).unwrap_or_default();
+    format!("{}: {}, {}{used}{written}", region.called(), region.at, size(geometry.bytes_of(region.at.count)))
 }
 
 fn fact(label: &str, value: &str) -> String {

@@ -11,6 +11,7 @@ use crate::cli::{Arguments, Command};
 use crate::config::Config;
 use crate::exit::Failure;
 use crate::places::Places;
+pub(crate) use look::{own_erases, region_line};
 use std::process::ExitCode;
 
 /// Carries out one command.
@@ -39,8 +40,9 @@ fn later_command(name: &str, _rest: &[String]) -> Result<ExitCode, Failure> {
 fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
+    let only = config.only.clone();
     crate::tui::run(crate::tui::Setup {
-        bench: Box::new(crate::bench::Bench::machine),
+        bench: Box::new(move || crate::bench::Bench::machine(&only)),
         theme: theme.or(config.theme),
         ledger: places.ledger(),
         log: places.log_folder(),

@@ -1,6 +1,6 @@
 //! What the keys do, here and now: one table for the bottom line and for the help.
 
-use super::state::{App, Dialog, LaneState, Step};
+use super::state::{App, ArmStage, Dialog, LaneState, Step};
 
 /// A key with what it does.
 pub(crate) type Hint = (&'static str, &'static str);
@@ -19,6 +19,23 @@ pub(crate) fn hints(app: &App) -> Vec<Hint> {
 
 /// The keys of the step itself, whatever lies over the screen.
 pub(crate) fn hints_without_dialog(app: &App) -> Vec<Hint> {
+    if let Some(view) = app.lane().filter(|l| l.step == Step::Look).and_then(|l| l.bytes.as_ref()) {
+        return match view.prompt {
+            Some(_) => vec![("Enter", "go"), ("Esc", "back")],
+            None => vec![
+                ("←→", "sector"),
+                ("↑↓", "row"),
+                ("PgUp PgDn", "page"),
+                ("Home End", "ends"),
+                ("p", "next partition"),
+                ("g", "go to sector"),
+                ("/", "search"),
+                ("n", "search on"),
+                ("[ ]", "scroll"),
+                ("Tab", "back"),
+            ],
+        };
+    }
     let mut hints = app.lane().map(|lane| step_hints(app, lane.step)).unwrap_or_default();
     let editing = app.lane().is_some_and(|l| l.step == Step::Certify && l.form.focus.is_some());
     if !editing {
@@ -33,12 +50,12 @@ pub(crate) fn hints_without_dialog(app: &App) -> Vec<Hint> {
 fn step_hints(app: &App, step: Step) -> Vec<Hint> {
     let Some(lane) = app.lane() else { return vec![] };
     match step {
-        Step::Look if lane.verdict.is_ok() => vec![("Enter", "plan its erasure")],
-        Step::Look => vec![],
+        Step::Look if lane.verdict.is_ok() => vec![("Enter", "plan its erasure"), ("Tab", "bytes"), ("b", "beacon")],
+        Step::Look => vec![("Tab", "bytes"), ("b", "beacon")],
         Step::Plan if lane.work.is_some() => vec![],
         Step::Plan => vec![("Enter", "take this plan"), ("s r l", "answers"), ("m", "method"), ("v", "verification")],
         Step::Arm if lane.work.is_some() => vec![],
-        Step::Arm if lane.arming.countdown.is_some() => vec![("any key", "stop the countdown")],
+        Step::Arm if lane.arming.stage != ArmStage::Asking => vec![("any key", "stop the countdown")],
         Step::Arm => vec![("Enter", "check the label"), ("Tab", "backed up?"), ("Esc", "back")],
         Step::Erase => match lane.state() {
             LaneState::Held => vec![("Enter", "go on"), ("x", "stop")],

@@ -1,6 +1,7 @@
 //! The terminal interface: events change a state, and a view draws the state. Neither does any input or output; what is
 //! to be done in the world leaves `update` as commands, which [`run`]'s loop carries out.
 
+mod bytes;
 mod keys;
 mod runtime;
 mod state;

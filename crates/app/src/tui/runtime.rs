@@ -1,7 +1,7 @@
 //! The loop: it waits for events, lets the state take them, carries out the commands, and draws. Slow work runs on
 //! threads that send events; nothing here waits for a drive.
 
-use super::state::{App, Command, Message, Start, WorkEnd};
+use super::state::{App, Command, Message, PAGE_SECTORS, Start, WorkEnd};
 use super::theme::Theme;
 use super::view;
 use crate::bench::{Bench, Seen};
@@ -12,10 +12,14 @@ use crate::files;
 use crate::work;
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use jiff::Zoned;
+use jurex_core::bytes::{Needle, search};
 use jurex_core::erase::{Control, Wish};
+use jurex_core::pattern::AlignedBuffer;
 use jurex_core::plan::Plan;
 use jurex_core::record::Record;
+use jurex_core::units::Lba;
 use jurex_ledger::Ledger;
+use jurex_linux::{System, Watch};
 use ratatui::DefaultTerminal;
 use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture, Event as TerminalEvent};
 use ratatui::crossterm::execute;
@@ -107,6 +111,8 @@ struct Runtime {
     ledger: PathBuf,
     out: PathBuf,
     wishes: HashMap<usize, Sender<Wish>>,
+    searches: HashMap<usize, Arc<AtomicBool>>,
+    beacons: HashMap<usize, Arc<AtomicBool>>,
     workers: Vec<JoinHandle<()>>,
     terminate: Arc<AtomicBool>,
 }
@@ -128,7 +134,19 @@ impl Runtime {
         look_for_drives(setup.bench, sender.clone());
         read_terminal(sender.clone());
         let (ledger, out) = (setup.ledger, setup.out);
-        Ok(Self { app, start: Instant::now(), sender, receiver, ledger, out, wishes: HashMap::new(), workers: vec![], terminate })
+        Ok(Self {
+            app,
+            start: Instant::now(),
+            sender,
+            receiver,
+            ledger,
+            out,
+            wishes: HashMap::new(),
+            searches: HashMap::new(),
+            beacons: HashMap::new(),
+            workers: vec![],
+            terminate,
+        })
     }
 
     fn turn(&mut self, mut screen: Screen) -> std::io::Result<()> {
@@ -182,25 +200,21 @@ impl Runtime {
                 let plan = Plan::new(&drive, &order, &mut SystemEntropy).map(Box::new).map_err(|e| e.to_string());
                 self.take(Message::Planned(lane, plan));
             }
-            Command::Start(start) => {
-                let Start { lane, armed, before, papers, sample_at } = *start;
-                let (wish, wishes) = unbounded();
-                self.wishes.insert(lane, wish);
-                let (seen, ledger, sender) = (self.app.lanes[lane].seen.clone(), self.ledger.clone(), self.sender.clone());
-                self.workers.push(thread::spawn(move || {
-                    let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at };
-                    let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, papers));
-                    if std::panic::catch_unwind(run).is_err() {
-                        let said = "A defect in Jurex ended this job. The drive is Not sanitized, and there is no record; the ledger has its events.";
-                        let _ = sender.send(Message::NotStarted(lane, said.into()));
-                    }
-                }));
-            }
-            Command::Wish(lane, wish) => {
-                if let Some(sender) = self.wishes.get(&lane) {
-                    let _ = sender.send(wish);
-                }
-            }
+            Command::Open(start) => self.open(*start),
+            Command::Go(lane) => self.wish(lane, Wish::GoOn),
+            // Without a sender the waiting thread closes the drive and ends.
+            Command::Abandon(lane) => drop(self.wishes.remove(&lane)),
+            Command::Look(lane) => self.beside(lane, move |seen, sender| {
+                let (contents, sample) = seen.look();
+                let _ = sender.send(Message::Looked(lane, contents, sample));
+            }),
+            Command::ReadPage(lane, first) => self.beside(lane, move |seen, sender| {
+                let _ = sender.send(Message::Page(lane, first, read_page(&seen, first)));
+            }),
+            Command::Search(lane, needle, from) => self.search(lane, needle, from),
+            Command::BreakOffSearch(lane) => self.break_off_search(lane),
+            Command::Beacon(lane, on) => self.beacon(lane, on),
+            Command::Wish(lane, wish) => self.wish(lane, wish),
             Command::Write(lane, record) => {
                 let (ledger, out, sender) = (self.ledger.clone(), self.out.clone(), self.sender.clone());
                 thread::spawn(move || {
@@ -208,6 +222,81 @@ impl Runtime {
                 });
             }
         }
+    }
+
+    fn wish(&self, lane: usize, wish: Wish) {
+        if let Some(sender) = self.wishes.get(&lane) {
+            let _ = sender.send(wish);
+        }
+    }
+
+    /// Something slow with a lane's drive, on a thread of its own.
+    fn beside(&self, lane: usize, work: impl FnOnce(Seen, Sender<Message>) + Send + 'static) {
+        let (seen, sender) = (self.app.lanes[lane].seen.clone(), self.sender.clone());
+        thread::spawn(move || work(seen, sender));
+    }
+
+    fn open(&mut self, start: Start) {
+        let Start { lane, armed, before, papers, sample_at } = start;
+        let (wish, wishes) = unbounded();
+        self.wishes.insert(lane, wish);
+        let (seen, ledger, sender) = (self.app.lanes[lane].seen.clone(), self.ledger.clone(), self.sender.clone());
+        self.workers.push(thread::spawn(move || {
+            let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at };
+            let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, papers));
+            if std::panic::catch_unwind(run).is_err() {
+                let said = "A defect in Jurex ended this job. The drive is Not sanitized, and there is no record; the ledger has its events.";
+                let _ = sender.send(Message::NotStarted(lane, said.into()));
+            }
+        }));
+    }
+
+    /// A flag that a new piece of work of this kind on this lane looks at; an earlier one ends.
+    fn flag(flags: &mut HashMap<usize, Arc<AtomicBool>>, lane: usize) -> Arc<AtomicBool> {
+        let flag = Arc::new(AtomicBool::new(true));
+        if let Some(earlier) = flags.insert(lane, flag.clone()) {
+            earlier.store(false, Ordering::Relaxed);
+        }
+        flag
+    }
+
+    fn search(&mut self, lane: usize, needle: Needle, from: u64) {
+        let go_on = Self::flag(&mut self.searches, lane);
+        self.beside(lane, move |seen, sender| {
+            let mut told = Instant::now();
+            let mut tell = |at: u64| {
+                if told.elapsed() > FRAME {
+                    told = Instant::now();
+                    let _ = sender.send(Message::Searching(lane, at));
+                }
+                go_on.load(Ordering::Relaxed)
+            };
+            let found = seen.peek().map_err(|e| e.to_string()).and_then(|mut medium| {
+                search(medium.as_mut(), &needle, from, &mut tell).map_err(|e| format!("{e}: {}", e.cause.os()))
+            });
+            let _ = sender.send(Message::Searched(lane, found));
+        });
+    }
+
+    fn break_off_search(&mut self, lane: usize) {
+        if let Some(flag) = self.searches.remove(&lane) {
+            flag.store(false, Ordering::Relaxed);
+        }
+    }
+
+    fn beacon(&mut self, lane: usize, on: bool) {
+        let go_on = Self::flag(&mut self.beacons, lane);
+        go_on.store(on, Ordering::Relaxed);
+        if !on {
+            return;
+        }
+        self.beside(lane, move |seen, sender| {
+            let ended = seen.beacon(&|| go_on.load(Ordering::Relaxed));
+            // One that was ended by the person tells nothing: another may be on by now.
+            if let Err(why) = ended {
+                let _ = sender.send(Message::BeaconEnded(lane, Some(why)));
+            }
+        });
     }
 
     /// What became of each job, said on the plain terminal after the screen is put back.
@@ -237,18 +326,48 @@ fn time_of_day() -> String {
     Zoned::now().strftime("%H:%M").to_string()
 }
 
+/// Tells the drives at once, each again as it answers, and every change from then on.
 fn look_for_drives(bench: Box<dyn FnOnce() -> Bench + Send>, sender: Sender<Message>) {
-    thread::spawn(move || {
-        let drives = bench().drives();
-        let _ = sender.send(Message::Drives(drives.clone()));
-        for (lane, seen) in drives.into_iter().enumerate() {
-            let sender = sender.clone();
-            thread::spawn(move || {
-                let (contents, sample) = seen.look();
-                let _ = sender.send(Message::Looked(lane, contents, sample));
-            });
+    thread::spawn(move || match bench() {
+        bench @ Bench::Simulated(_) => drop(sender.send(Message::Drives(bench.drives()))),
+        Bench::Machine(system) => {
+            let mut watch = Watch::new(&system);
+            loop {
+                list(&system, &sender);
+                while !watch.wait(POLL) {}
+            }
         }
     });
+}
+
+/// How long the watch waits for the kernel's word before it looks for itself.
+const POLL: Duration = Duration::from_millis(900);
+/// How long a drive may take to answer before nobody waits for it any more.
+const ANSWER_PATIENCE: Duration = Duration::from_secs(30);
+
+fn list(system: &System, sender: &Sender<Message>) {
+    let mut first = true;
+    let (system_of_seen, sender, system) = (system.clone(), sender.clone(), system.clone());
+    // A drive that hangs must not hide what happens to the others: the next change is looked at meanwhile.
+    thread::spawn(move || {
+        system.drives_as_they_answer(ANSWER_PATIENCE, &mut |found| {
+            let seen = found.into_iter().map(|f| Seen::of_machine(&system_of_seen, f));
+            match std::mem::replace(&mut first, false) {
+                true => drop(sender.send(Message::Drives(seen.collect()))),
+                false => seen.for_each(|s| drop(sender.send(Message::Answered(Box::new(s))))),
+            }
+        });
+    });
+}
+
+/// The byte viewer's page from that sector on, cut at the drive's end.
+fn read_page(seen: &Seen, first: u64) -> Result<Vec<u8>, String> {
+    let mut medium = seen.peek().map_err(|e| e.to_string())?;
+    let geometry = medium.geometry();
+    let count = PAGE_SECTORS.min(geometry.sectors.saturating_sub(first));
+    let mut buffer = AlignedBuffer::new(geometry.bytes_of(count) as usize);
+    medium.read(Lba(first), buffer.bytes()).map_err(|e| format!("{e}: {}", e.cause.os()))?;
+    Ok(buffer.bytes().to_vec())
 }
 
 fn read_terminal(sender: Sender<Message>) {
@@ -286,8 +405,16 @@ impl JobOfLane {
         before: jurex_core::contents::Contents,
         papers: jurex_core::record::Papers,
     ) {
-        let prepared = self.seen.still_free().and_then(|()| work::prepare(&self.seen, armed, before, papers, &self.ledger));
-        let job = match prepared {
+        let opened = match work::open(&self.seen) {
+            Ok(opened) => opened,
+            Err(failure) => return self.send(Message::NotStarted(self.lane, format!("{failure}."))),
+        };
+        self.send(Message::Opened(self.lane));
+        // The drive stays open for this process alone while the countdown runs; if it is stopped, it is closed again.
+        if self.wishes.recv() != Ok(Wish::GoOn) {
+            return;
+        }
+        let job = match opened.begin(armed, before, papers, &self.ledger) {
             Ok(job) => job,
             Err(failure) => return self.send(Message::NotStarted(self.lane, format!("{failure}."))),
         };

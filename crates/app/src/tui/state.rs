@@ -2,10 +2,11 @@
 
 use super::theme::Theme;
 use crate::bench::{Sample, Seen};
+use jurex_core::bytes::{Needle, Search};
 use jurex_core::contents::Contents;
 use jurex_core::erase::{Event, Progress};
 use jurex_core::evidence::Ended;
-use jurex_core::guard::{Cleared, Refusal};
+use jurex_core::guard::{Cleared, Hindrance, Refusal};
 use jurex_core::method::LIBRARY;
 use jurex_core::need::{Need, Sensitivity};
 use jurex_core::notation::Entropy;
@@ -52,6 +53,7 @@ impl Step {
 /// What a lane's drive is, as one word.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum LaneState {
+    Unknown,
     Guarded,
     Ready,
     Planned,
@@ -68,6 +70,7 @@ pub(crate) enum LaneState {
 impl LaneState {
     pub(crate) fn word(self) -> &'static str {
         match self {
+            LaneState::Unknown => "unknown",
             LaneState::Guarded => "guarded",
             LaneState::Ready => "ready",
             LaneState::Planned => "planned",
@@ -111,8 +114,30 @@ impl Entropy for NoEntropy {
 pub(crate) struct Arming {
     pub(crate) typed: String,
     pub(crate) problem: Option<String>,
-    /// The armed plan, and when it starts.
-    pub(crate) countdown: Option<(ArmedPlan, Duration)>,
+    pub(crate) stage: ArmStage,
+}
+
+/// How far arming has come.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum ArmStage {
+    /// The label is asked for.
+    #[default]
+    Asking,
+    /// The label was right; the drive is being opened for this process alone.
+    Opening,
+    /// It is open, and the job starts at this time.
+    Counting(Duration),
+}
+
+/// Whether the drive is there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Presence {
+    /// Since the interface began.
+    Here,
+    /// Since this time.
+    Appeared(Duration),
+    /// Gone since this time of day.
+    Gone(String),
 }
 
 /// A job of this lane, running or over.
@@ -231,8 +256,15 @@ pub(crate) type Written = Result<Vec<PathBuf>, String>;
 pub(crate) struct Lane {
     pub(crate) seen: Seen,
     pub(crate) verdict: Result<Cleared, Refusal>,
+    pub(crate) presence: Presence,
+    /// Whether the drive itself has been asked; until then it is known by the system's word only.
+    pub(crate) answered: bool,
     pub(crate) contents: Option<Contents>,
     pub(crate) sample: Option<Sample>,
+    /// The byte viewer, while it is open.
+    pub(crate) bytes: Option<BytesView>,
+    /// Whether the beacon is on.
+    pub(crate) beacon: bool,
     pub(crate) step: Step,
     pub(crate) draft: Draft,
     pub(crate) plan: Option<Plan>,
@@ -254,10 +286,14 @@ impl Lane {
             verification: Verification::Full,
         };
         let mut lane = Self {
+            answered: !seen.hindrances.contains(&Hindrance::NoAnswer),
             seen,
             verdict,
+            presence: Presence::Here,
             contents: None,
             sample: None,
+            bytes: None,
+            beacon: false,
             step: Step::Look,
             draft,
             plan: None,
@@ -268,8 +304,13 @@ impl Lane {
             form: Form::default(),
             written: None,
         };
-        lane.draft.method = (0..LIBRARY.len()).find(|m| lane.earns(*m) > Outcome::NotSanitized).unwrap_or(0);
+        lane.choose_first_method();
         lane
+    }
+
+    /// Chooses the first method that earns something on this drive.
+    pub(crate) fn choose_first_method(&mut self) {
+        self.draft.method = (0..LIBRARY.len()).find(|m| self.earns(*m) > Outcome::NotSanitized).unwrap_or(0);
     }
 
     /// What the method of that index would earn on this drive.
@@ -294,10 +335,12 @@ impl Lane {
 
     pub(crate) fn state(&self) -> LaneState {
         let Some(work) = &self.work else {
-            return match (&self.verdict, &self.arming.countdown, &self.plan) {
-                (Err(_), ..) => LaneState::Guarded,
-                (_, Some(_), _) => LaneState::Armed,
-                (_, _, Some(_)) => LaneState::Planned,
+            return match (&self.presence, &self.verdict, self.arming.stage, &self.plan) {
+                (Presence::Gone(_), ..) => LaneState::Gone,
+                (_, Err(_), ..) if self.answered => LaneState::Guarded,
+                (_, Err(_), ..) => LaneState::Unknown,
+                (_, _, ArmStage::Opening | ArmStage::Counting(_), _) => LaneState::Armed,
+                (.., Some(_)) => LaneState::Planned,
                 _ => LaneState::Ready,
             };
         };
@@ -321,7 +364,11 @@ impl Lane {
 
     /// Why a step can't be entered yet; `None` if it can.
     pub(crate) fn missing(&self, step: Step) -> Option<String> {
-        let guarded = self.verdict.as_ref().err().map(|r| format!("This drive is guarded: {r}."));
+        let guarded = match (&self.presence, &self.verdict) {
+            _ if self.work.is_some() => None,
+            (Presence::Gone(since), _) => Some(format!("This drive is gone since {since}.")),
+            (_, verdict) => verdict.as_ref().err().map(|r| format!("This drive is guarded: {r}.")),
+        };
         match step {
             Step::Look => None,
             Step::Plan => guarded,
@@ -341,6 +388,34 @@ impl Lane {
         }
     }
 }
+
+/// Raw sectors of the drive.
+pub(crate) struct BytesView {
+    /// The chosen sector.
+    pub(crate) cursor: u64,
+    /// First byte of it that is shown.
+    pub(crate) scroll: usize,
+    /// First sector of the page, and its bytes once they are read.
+    pub(crate) first: u64,
+    pub(crate) page: Option<Result<Vec<u8>, String>>,
+    pub(crate) prompt: Option<Prompt>,
+    pub(crate) needle: Option<Needle>,
+    /// Where a search is, while it goes on.
+    pub(crate) searching: Option<u64>,
+    pub(crate) said: Option<String>,
+}
+
+/// Something that is being typed in the byte viewer.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Prompt {
+    /// A sector to go to.
+    Sector(String),
+    /// Bytes or text to search for.
+    Search(String),
+}
+
+/// Sectors that the byte viewer reads and draws at once.
+pub(crate) const PAGE_SECTORS: u64 = 256;
 
 /// Something that lies over the screen and takes the keys.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -416,9 +491,19 @@ pub(crate) enum Message {
     Resized(u16, u16),
     /// Time has passed: since the start, and as time of day.
     Tick(Duration, String),
-    /// The drives that were found.
+    /// Every drive that is there now, as far as it is known.
     Drives(Vec<Seen>),
+    /// A drive has answered.
+    Answered(Box<Seen>),
     Looked(usize, Contents, Option<Sample>),
+    /// Sectors for the byte viewer, from this one on.
+    Page(usize, u64, Result<Vec<u8>, String>),
+    Searching(usize, u64),
+    Searched(usize, Result<Search, String>),
+    /// The beacon has ended, perhaps by an error.
+    BeaconEnded(usize, Option<String>),
+    /// The drive is open for this process alone; the countdown may begin.
+    Opened(usize),
     Planned(usize, Result<Box<Plan>, String>),
     Began(usize, JobId),
     /// The job did not start; nothing was written.
@@ -434,7 +519,17 @@ pub(crate) enum Message {
 #[derive(Debug)]
 pub(crate) enum Command {
     Plan(usize, Order),
-    Start(Box<Start>),
+    /// Open the drive for this process alone; the job begins at [`Command::Go`].
+    Open(Box<Start>),
+    Go(usize),
+    /// Close it again, nothing written.
+    Abandon(usize),
+    Look(usize),
+    ReadPage(usize, u64),
+    /// Search forwards from this byte.
+    Search(usize, Needle, u64),
+    BreakOffSearch(usize),
+    Beacon(usize, bool),
     Wish(usize, jurex_core::erase::Wish),
     Write(usize, Box<Record>),
 }

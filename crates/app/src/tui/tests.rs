@@ -1,21 +1,23 @@
 //! Every step through a test terminal, with a world that is carried out at once and a clock that counts.
 
-use super::state::{App, Command, Dialog, LaneState, Message, Start, Step, WorkEnd};
+use super::state::{App, Command, Dialog, LaneState, Message, PAGE_SECTORS, Start, Step, WorkEnd};
 use super::theme::Theme;
 use super::view;
 use crate::bench::Bench;
 use crate::config::{Config, ThemeName};
 use jiff::Timestamp;
 use jurex_core::erase::{self, CHUNK_BYTES, Clock, Control, Event, Job, Now, Wish};
+use jurex_core::guard::{self, Hindrance};
 use jurex_core::notation::Entropy;
 use jurex_core::plan::Plan;
 use jurex_core::record::{Record, Tool};
-use jurex_core::units::Sectors;
+use jurex_core::units::{Lba, Sectors};
 use jurex_sim::{Fault, Pacing};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use std::cell::Cell;
+use std::collections::HashMap;
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -50,11 +52,20 @@ struct World {
     now: Duration,
     pending: Vec<Message>,
     wishes: Vec<Wish>,
+    opened: HashMap<usize, Start>,
+    beacons: Vec<(usize, bool)>,
 }
 
 impl World {
     fn new(theme: ThemeName, (width, height): (u16, u16)) -> Self {
         Self::on(&sim(), theme, (width, height))
+    }
+
+    /// What the bench's drives are now, but for those in the bays that are named.
+    fn list(bench: &jurex_sim::Bench, without: &[u32]) -> Message {
+        let drives = Bench::of_bays(bench.bays()).drives();
+        let left = drives.into_iter().filter(|s| without.iter().all(|bay| s.drive.path != format!("sim:{bay}")));
+        Message::Drives(left.collect())
     }
 
     fn on(bench: &jurex_sim::Bench, theme: ThemeName, size: (u16, u16)) -> Self {
@@ -69,7 +80,7 @@ impl World {
             let (contents, sample) = seen.look();
             app.update(Message::Looked(lane, contents, sample));
         }
-        Self { app, now: Duration::ZERO, pending: vec![], wishes: vec![] }
+        Self { app, now: Duration::ZERO, pending: vec![], wishes: vec![], opened: HashMap::new(), beacons: vec![] }
     }
 
     fn send(&mut self, message: Message) {
@@ -85,8 +96,14 @@ impl World {
                     Plan::new(&self.app.lanes[lane].seen.drive, &order, &mut Fixed).map(Box::new).map_err(|e| e.to_string());
                 self.send(Message::Planned(lane, plan));
             }
-            Command::Start(start) => {
-                let Start { lane, armed, before, papers, sample_at } = *start;
+            Command::Open(start) => {
+                let lane = start.lane;
+                self.opened.insert(lane, *start);
+                self.send(Message::Opened(lane));
+            }
+            Command::Abandon(lane) => drop(self.opened.remove(&lane)),
+            Command::Go(lane) => {
+                let Start { lane, armed, before, papers, sample_at } = self.opened.remove(&lane).expect("the drive is open");
                 let seen = self.app.lanes[lane].seen.clone();
                 let plan = armed.plan().clone();
                 let mut medium = seen.open().unwrap();
@@ -103,6 +120,23 @@ impl World {
                 self.pending.extend(told.into_iter().map(|e| Message::Job(lane, e)));
                 self.pending.push(Message::Ended(lane, Box::new(WorkEnd { record, ledger_trouble: None, after })));
             }
+            Command::Look(lane) => {
+                let (contents, sample) = self.app.lanes[lane].seen.look();
+                self.send(Message::Looked(lane, contents, sample));
+            }
+            Command::ReadPage(lane, first) => {
+                let mut medium = self.app.lanes[lane].seen.peek().unwrap();
+                let mut page = vec![0; (PAGE_SECTORS.min(medium.geometry().sectors - first) * 512) as usize];
+                medium.read(Lba(first), &mut page).unwrap();
+                self.send(Message::Page(lane, first, Ok(page)));
+            }
+            Command::Search(lane, needle, from) => {
+                let mut medium = self.app.lanes[lane].seen.peek().unwrap();
+                let found = jurex_core::bytes::search(medium.as_mut(), &needle, from, &mut |_| true);
+                self.send(Message::Searched(lane, found.map_err(|e| e.to_string())));
+            }
+            Command::BreakOffSearch(_) => {}
+            Command::Beacon(lane, on) => self.beacons.push((lane, on)),
             Command::Wish(_, wish) => self.wishes.push(wish),
             Command::Write(lane, record) => {
                 let path = |ending: &str| PathBuf::from(format!("/home/ines/certificates/{}.{ending}", record.job));
@@ -172,8 +206,8 @@ fn sim() -> jurex_sim::Bench {
 
 const FULL: (u16, u16) = (160, 47);
 const MAGNETIC: usize = 1;
-const STICK: usize = 2;
-const CARD: usize = 3;
+const STICK: usize = 5;
+const CARD: usize = 6;
 
 #[test]
 fn the_whole_walk_of_a_memory_card() {
@@ -407,4 +441,118 @@ fn a_job_that_could_not_start_says_so_where_it_was_armed() {
     world.send(Message::NotStarted(CARD, "sim:7 went away before it could be opened. Nothing was written.".into()));
     assert_eq!((world.state(CARD), world.app.lanes[CARD].step), (LaneState::Planned, Step::Arm));
     assert!(world.text().contains("went away before it could be opened"));
+}
+
+#[test]
+fn ten_lanes_fit_and_say_what_each_drive_is() {
+    let world = World::new(ThemeName::Dark, FULL);
+    assert_eq!(world.app.lanes.len(), 10);
+    insta::assert_snapshot!("bench", world.picture().backend());
+}
+
+#[test]
+fn drives_come_and_go_and_come_back_to_their_own_lane() {
+    let bench = sim();
+    let mut world = World::on(&bench, ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    assert_eq!(world.state(CARD), LaneState::Planned);
+    world.keys("R90C2Y");
+    world.key(KeyCode::Enter);
+    assert!(world.opened.contains_key(&CARD), "the drive is open from the label check on");
+    world.send(World::list(&bench, &[7]));
+    assert_eq!(world.state(CARD), LaneState::Gone);
+    assert!(world.opened.is_empty(), "what was armed is let go");
+    world.pass(60);
+    assert!(world.pending.is_empty() && world.text().contains("gone since 14:32"));
+    world.key(KeyCode::Right);
+    assert!(world.text().contains("gone since 14:32"));
+    world.pass(12);
+    world.send(World::list(&bench, &[]));
+    assert_eq!((world.state(CARD), world.app.lanes.len()), (LaneState::Ready, 10));
+    world.pass(12);
+    assert!(world.text().contains("Appeared 12 s ago."), "{}", world.text());
+    assert!(world.app.lanes[CARD].plan.is_none(), "a drive that was away is planned anew");
+}
+
+#[test]
+fn another_drive_in_the_same_place_gets_a_lane_of_its_own() {
+    let bench = sim();
+    let mut world = World::on(&bench, ThemeName::Dark, FULL);
+    let mut seen = Bench::of_bays(bench.bays()).drives().swap_remove(CARD);
+    seen.drive.identity.serial = Some("TL32X0X0X0X0".into());
+    world.send(Message::Answered(Box::new(seen)));
+    assert_eq!((world.app.lanes.len(), world.state(CARD), world.state(10)), (11, LaneState::Gone, LaneState::Ready));
+}
+
+#[test]
+fn a_drive_is_unknown_until_it_has_answered_and_guarded_as_soon_as_it_is_used() {
+    let bench = sim();
+    let mut world = World::on(&bench, ThemeName::Dark, FULL);
+    let answer = |hindrances: &[Hindrance]| {
+        let mut seen = Bench::of_bays(bench.bays()).drives().swap_remove(CARD);
+        seen.hindrances = hindrances.to_vec();
+        Message::Answered(Box::new(seen))
+    };
+    world.choose("R90C2Y");
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    world.send(answer(&[Hindrance::Mounted { device: "/dev/sdq1".into(), mount: "/media/logger".into() }]));
+    assert_eq!((world.state(CARD), world.app.lanes[CARD].step), (LaneState::Guarded, Step::Look));
+    assert!(world.text().contains("/dev/sdq1 is mounted at /media/logger"));
+    world.send(answer(&[]));
+    assert_eq!(world.state(CARD), LaneState::Ready);
+
+    let mut fresh = World::on(&bench, ThemeName::Dark, FULL);
+    fresh.app.lanes[CARD].answered = false;
+    fresh.app.lanes[CARD].verdict = guard::check(&fresh.app.lanes[CARD].seen.drive, &[Hindrance::NoAnswer]);
+    assert_eq!(fresh.state(CARD), LaneState::Unknown);
+}
+
+#[test]
+fn the_bytes_are_walked_searched_and_mapped() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.key(KeyCode::Tab);
+    assert!(world.text().contains("known structure"));
+    world.keys("p");
+    insta::assert_snapshot!("bytes", world.picture().backend());
+    let cursor = |world: &World| world.app.lanes[CARD].bytes.as_ref().unwrap().cursor;
+    assert_eq!(cursor(&world), 2048);
+    world.keys("/");
+    world.keys("Tide gauge cleaned");
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("Found at byte") && world.text().contains("Tide gauge"), "{}", world.text());
+    let found = cursor(&world);
+    world.keys("n");
+    assert!(cursor(&world) >= found);
+    world.key(KeyCode::End);
+    assert_eq!(cursor(&world), 62_495);
+    world.key(KeyCode::PageDown);
+    assert_eq!(cursor(&world), 62_495);
+    world.keys("g");
+    world.keys("99999999");
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("is no sector of this drive; its last one is 62495"));
+    world.keys("g");
+    world.keys("300");
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Up);
+    assert_eq!(cursor(&world), 284);
+    world.key(KeyCode::Tab);
+    assert!(world.text().contains("Is that the right drive?"));
+}
+
+#[test]
+fn the_beacon_goes_on_and_off_by_its_key() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.keys("b");
+    assert!(world.text().contains("The beacon is on"));
+    world.keys("b");
+    assert_eq!(world.beacons, [(CARD, true), (CARD, false)]);
+    world.keys("b");
+    world.send(Message::BeaconEnded(CARD, Some("no such device".into())));
+    assert!(world.text().contains("The beacon ended: no such device."));
 }

@@ -1,6 +1,8 @@
 //! What events do to the state. No input or output here: what is to be done in the world is returned as commands.
 
-use super::state::{App, Command, Dialog, Field, Lane, LaneState, Message, Start, Step, Work, WorkEnd, next_backup};
+use super::state::{
+    App, ArmStage, Command, Dialog, Field, Lane, LaneState, Message, Presence, Start, Step, Work, WorkEnd, next_backup,
+};
 use super::view;
 use crate::bench::Seen;
 use jurex_core::erase::{Event, Progress, Wish};
@@ -30,7 +32,8 @@ impl App {
             Message::Mouse(mouse) => return self.mouse(mouse),
             Message::Resized(width, height) => self.size = (width, height),
             Message::Tick(now, time_of_day) => return self.tick(now, time_of_day),
-            Message::Drives(drives) => self.drives(drives),
+            Message::Drives(drives) => return self.drives(drives),
+            Message::Answered(seen) => return self.answered(*seen),
             Message::Looked(lane, contents, sample) => {
                 if let Some(lane) = self.lanes.get_mut(lane) {
                     (lane.contents, lane.sample) = (Some(contents), sample);
@@ -50,16 +53,127 @@ impl App {
                     lane.written = Some(written);
                 }
             }
+            Message::Page(lane, first, page) => self.page(lane, first, page),
+            Message::Searching(lane, at) => self.searching(lane, at),
+            Message::Searched(lane, found) => return self.searched(lane, found),
+            Message::BeaconEnded(lane, error) => {
+                if let Some(lane) = self.lanes.get_mut(lane) {
+                    lane.beacon = false;
+                    self.notice = error.map(|e| format!("The beacon ended: {e}."));
+                }
+            }
+            Message::Opened(lane) => {
+                let starts = self.now + COUNTDOWN;
+                if let Some(lane) = self.lanes.get_mut(lane).filter(|l| l.arming.stage == ArmStage::Opening) {
+                    lane.arming.stage = ArmStage::Counting(starts);
+                }
+            }
             Message::Terminate => return self.quit_now(),
         }
         vec![]
     }
 
-    fn drives(&mut self, drives: Vec<Seen>) {
-        let papers = self.papers.clone();
-        self.lanes = drives.into_iter().map(|seen| Lane::new(seen, &papers)).collect();
-        self.loading = false;
-        self.selected = self.lanes.iter().position(|l| l.verdict.is_ok()).unwrap_or(0);
+    /// Takes the list of what is there now: new drives get lanes, drives that are not in it are gone, and a drive that
+    /// comes back gets its own lane again.
+    fn drives(&mut self, drives: Vec<Seen>) -> Vec<Command> {
+        let first = std::mem::replace(&mut self.loading, false);
+        let mut here = vec![];
+        let mut commands = vec![];
+        for seen in drives {
+            let lane = match self.lane_of(&seen) {
+                Some(lane) => {
+                    if self.lanes[lane].come_back(&seen, self.now) {
+                        commands.push(Command::Look(lane));
+                    }
+                    lane
+                }
+                None => {
+                    let mut lane = Lane::new(seen, &self.papers);
+                    if !first {
+                        lane.presence = Presence::Appeared(self.now);
+                    }
+                    self.lanes.push(lane);
+                    commands.push(Command::Look(self.lanes.len() - 1));
+                    self.lanes.len() - 1
+                }
+            };
+            here.push(lane);
+        }
+        let gone: Vec<usize> = (0..self.lanes.len()).filter(|lane| !here.contains(lane)).collect();
+        commands.extend(gone.into_iter().filter_map(|lane| self.went_away(lane)));
+        if first {
+            self.selected = self.lanes.iter().position(|l| l.verdict.is_ok()).unwrap_or(0);
+        }
+        commands
+    }
+
+    fn went_away(&mut self, lane: usize) -> Option<Command> {
+        let since = self.time_of_day.clone();
+        let lane_now = &mut self.lanes[lane];
+        if matches!(lane_now.presence, Presence::Gone(_)) {
+            return None;
+        }
+        lane_now.presence = Presence::Gone(since);
+        lane_now.beacon = false;
+        // A running job notices by itself; what was only armed is let go.
+        let armed = lane_now.arming.stage != ArmStage::Asking;
+        lane_now.arming = Default::default();
+        armed.then_some(Command::Abandon(lane))
+    }
+
+    /// The lane of a drive that is in the list: the one at that path, or one that is gone with the same serial and size.
+    fn lane_of(&self, seen: &Seen) -> Option<usize> {
+        let (drive, same_size) = (&seen.drive, |l: &Lane| l.seen.drive.geometry == seen.drive.geometry);
+        let gone = |l: &Lane| matches!(l.presence, Presence::Gone(_));
+        let serial = |l: &Lane| drive.identity.serial.is_some() && l.seen.drive.identity.serial == drive.identity.serial;
+        let at_path = |l: &Lane| l.seen.drive.path == drive.path && l.seen.drive.class_basis == drive.class_basis;
+        let is_here = |l: &&Lane| !gone(l) && l.seen.drive.path == drive.path && same_size(l);
+        let place = |found: Option<&Lane>| found.and_then(|f| self.lanes.iter().position(|l| std::ptr::eq(l, f)));
+        place(self.lanes.iter().find(is_here))
+            .or_else(|| place(self.lanes.iter().find(|l| gone(l) && same_size(l) && serial(l))))
+            .or_else(|| {
+                place(self.lanes.iter().find(|l| gone(l) && same_size(l) && drive.identity.serial.is_none() && at_path(l)))
+            })
+    }
+
+    /// A drive has said who it is and what uses it.
+    fn answered(&mut self, seen: Seen) -> Vec<Command> {
+        let here = |l: &Lane| !matches!(l.presence, Presence::Gone(_)) && l.seen.drive.path == seen.drive.path;
+        let Some(index) = self.lanes.iter().position(here) else { return vec![] };
+        let lane = &mut self.lanes[index];
+        if lane.is_working() || lane.arming.stage != ArmStage::Asking {
+            return vec![];
+        }
+        let (old, new) = (&lane.seen.drive.identity.serial, &seen.drive.identity.serial);
+        if lane.answered && old != new {
+            // Another drive stands behind the same path: the old one is gone, this one is new.
+            let mut commands: Vec<Command> = self.went_away(index).into_iter().collect();
+            let mut lane = Lane::new(seen, &self.papers);
+            lane.presence = Presence::Appeared(self.now);
+            self.lanes.push(lane);
+            commands.push(Command::Look(self.lanes.len() - 1));
+            return commands;
+        }
+        let first = !std::mem::replace(&mut lane.answered, true);
+        let plan_holds = lane.plan.as_ref().is_some_and(|p| p.drive().same_as(&seen.drive));
+        lane.verdict = seen.verdict();
+        lane.seen = seen;
+        if !plan_holds || lane.verdict.is_err() {
+            lane.plan = None;
+            if lane.work.is_none() && lane.step > Step::Plan {
+                lane.step = Step::Look;
+            }
+        }
+        if first {
+            lane.choose_first_method();
+            if self.lanes[self.selected].verdict.is_err()
+                && self.lanes[index].verdict.is_ok()
+                && self.lanes.iter().all(|l| l.step == Step::Look)
+            {
+                self.selected = index;
+            }
+        }
+        vec![]
     }
 
     fn planned(&mut self, lane: usize, plan: Result<Box<Plan>, String>) {
@@ -104,41 +218,39 @@ impl App {
     fn tick(&mut self, now: Duration, time_of_day: String) -> Vec<Command> {
         (self.now, self.time_of_day) = (now, time_of_day);
         let due: Vec<usize> = (0..self.lanes.len())
-            .filter(|i| self.lanes[*i].arming.countdown.as_ref().is_some_and(|(_, starts)| *starts <= now))
+            .filter(|i| matches!(self.lanes[*i].arming.stage, ArmStage::Counting(starts) if starts <= now))
             .collect();
         due.into_iter().filter_map(|i| self.start(i)).collect()
     }
 
     fn start(&mut self, index: usize) -> Option<Command> {
         let lane = &mut self.lanes[index];
-        let (armed, _) = lane.arming.countdown.take()?;
-        let plan = armed.plan();
+        lane.arming = Default::default();
+        let plan = lane.plan.as_ref()?;
         let read_backs = plan.passes().iter().filter(|p| p.read_back).count() as u32;
         let progress = Progress::new(plan.drive(), plan.range(), plan.passes().len() as u32, read_backs);
         lane.work = Some(Work { job: None, progress, told: vec![], end: None });
-        lane.not_started = None;
         lane.step = Step::Erase;
-        lane.papers.need = Some(lane.draft.need);
-        Some(Command::Start(Box::new(Start {
-            lane: index,
-            armed,
-            before: lane.contents.clone().unwrap_or_default(),
-            papers: lane.papers.clone(),
-            sample_at: lane.sample.as_ref().map(|s| s.at),
-        })))
+        Some(Command::Go(index))
     }
 
     fn quit_now(&mut self) -> Vec<Command> {
         self.quitting = true;
         self.dialog = None;
-        self.lanes.iter_mut().for_each(|l| l.arming.countdown = None);
-        (0..self.lanes.len()).filter(|i| self.lanes[*i].is_working()).map(|i| Command::Wish(i, Wish::Stop)).collect()
+        let armed = |l: &Lane| l.arming.stage != ArmStage::Asking;
+        let stop = |i: usize| match (self.lanes[i].is_working(), armed(&self.lanes[i])) {
+            (true, _) => Some(Command::Wish(i, Wish::Stop)),
+            (_, true) => Some(Command::Abandon(i)),
+            _ => None,
+        };
+        let commands = (0..self.lanes.len()).filter_map(stop).collect();
+        self.lanes.iter_mut().for_each(|l| l.arming = Default::default());
+        commands
     }
 
     fn key(&mut self, key: KeyEvent) -> Vec<Command> {
         self.notice = None;
-        let counting = self.lane().is_some_and(|l| l.arming.countdown.is_some());
-        if counting {
+        if self.is_counting() {
             return self.stop_countdown();
         }
         if key.modifiers.contains(KeyModifiers::CONTROL) {
@@ -149,6 +261,9 @@ impl App {
         }
         if self.dialog.is_some() {
             return self.dialog_key(key.code);
+        }
+        if self.lane().is_some_and(|l| l.step == Step::Look && l.bytes.is_some()) {
+            return self.bytes_key(key.code);
         }
         if self.is_typing() {
             return self.typing_key(key);
@@ -172,15 +287,21 @@ impl App {
         })
     }
 
+    /// Whether the chosen lane is between the right label and the first write.
+    fn is_counting(&self) -> bool {
+        self.lane().is_some_and(|l| l.arming.stage != ArmStage::Asking)
+    }
+
     fn stop_countdown(&mut self) -> Vec<Command> {
+        let index = self.selected;
         if let Some(lane) = self.lane_mut() {
             lane.arming = Default::default();
             lane.arming.problem = Some("The countdown was stopped. Nothing was written.".into());
         }
-        vec![]
+        vec![Command::Abandon(index)]
     }
 
-    fn ask_to_quit(&mut self) {
+    pub(super) fn ask_to_quit(&mut self) {
         match self.working() {
             0 => drop(self.quit_now()),
             _ => self.dialog = Some(Dialog::Quit(self.now)),
@@ -244,7 +365,9 @@ impl App {
             KeyCode::Left => self.walk(-1),
             KeyCode::Right => self.walk(1),
             KeyCode::Enter => return self.act(),
+            KeyCode::Tab if self.lane().is_some_and(|l| l.step == Step::Look) => return self.open_bytes(),
             KeyCode::Tab | KeyCode::BackTab => self.next_field(code == KeyCode::Tab),
+            KeyCode::Char('b') if self.lane().is_some_and(|l| l.step == Step::Look) => return self.toggle_beacon(),
             KeyCode::Char(c) => self.letter(c),
             _ => {}
         }
@@ -287,6 +410,17 @@ impl App {
         vec![]
     }
 
+    fn toggle_beacon(&mut self) -> Vec<Command> {
+        let index = self.selected;
+        let Some(lane) = self.lane_mut() else { return vec![] };
+        if lane.is_working() || matches!(lane.presence, Presence::Gone(_)) {
+            self.notice = Some("The beacon reads from a drive that is there and not being worked on.".into());
+            return vec![];
+        }
+        lane.beacon = !lane.beacon;
+        vec![Command::Beacon(index, lane.beacon)]
+    }
+
     fn letter(&mut self, c: char) {
         let now = self.now;
         let Some(lane) = self.lane_mut() else { return };
@@ -300,13 +434,12 @@ impl App {
     fn typing_key(&mut self, key: KeyEvent) -> Vec<Command> {
         match self.lane().map(|l| l.step) {
             Some(Step::Arm) => self.label_key(key.code),
-            _ => return self.form_key(key),
+            _ => self.form_key(key),
         }
-        vec![]
     }
 
-    fn label_key(&mut self, code: KeyCode) {
-        let Some(lane) = self.lane_mut() else { return };
+    fn label_key(&mut self, code: KeyCode) -> Vec<Command> {
+        let Some(lane) = self.lane_mut() else { return vec![] };
         match code {
             KeyCode::Char(c) if lane.arming.typed.chars().count() < MOST_CHARS => {
                 lane.arming.problem = None;
@@ -314,7 +447,7 @@ impl App {
             }
             KeyCode::Backspace => drop(lane.arming.typed.pop()),
             KeyCode::Tab => lane.papers.backup = next_backup(lane.papers.backup),
-            KeyCode::Enter => self.check_label(),
+            KeyCode::Enter => return self.check_label(),
             KeyCode::Left => self.walk(-1),
             KeyCode::Right => self.walk(1),
             KeyCode::Up => self.select(self.selected.saturating_sub(1)),
@@ -322,13 +455,15 @@ impl App {
             KeyCode::Esc => self.go_to(Step::Plan),
             _ => {}
         }
+        vec![]
     }
 
-    fn check_label(&mut self) {
-        let now = self.now;
-        let Some(lane) = self.lanes.get(self.selected) else { return };
+    /// Checks the label. If it is right, the drive is opened for this process alone, and the countdown begins once it is.
+    fn check_label(&mut self) -> Vec<Command> {
+        let index = self.selected;
+        let Some(lane) = self.lanes.get(index) else { return vec![] };
         let typed = lane.arming.typed.clone();
-        let (Some(plan), Ok(cleared)) = (&lane.plan, &lane.verdict) else { return };
+        let (Some(plan), Ok(cleared)) = (&lane.plan, &lane.verdict) else { return vec![] };
         let checked = plan.arm(cleared, &typed);
         let problem = match &checked {
             Ok(_) => None,
@@ -337,11 +472,20 @@ impl App {
             }
             Err(e) => Some(format!("{}. Nothing was written.", capital(&e.to_string()))),
         };
-        let Some(lane) = self.lane_mut() else { return };
+        let Some(lane) = self.lane_mut() else { return vec![] };
         lane.arming.typed.clear();
         lane.arming.problem = problem;
-        lane.arming.countdown = checked.ok().map(|armed| (armed, now + COUNTDOWN));
         lane.not_started = None;
+        let Ok(armed) = checked else { return vec![] };
+        lane.arming.stage = ArmStage::Opening;
+        lane.papers.need = Some(lane.draft.need);
+        vec![Command::Open(Box::new(Start {
+            lane: index,
+            armed,
+            before: lane.contents.clone().unwrap_or_default(),
+            papers: lane.papers.clone(),
+            sample_at: lane.sample.as_ref().map(|s| s.at),
+        }))]
     }
 
     /// Which other drive a wrong answer would have named.
@@ -416,7 +560,7 @@ impl App {
         let place = (mouse.column, mouse.row);
         match mouse.kind {
             // A click is a key too: it stops a countdown, and answers no question.
-            MouseEventKind::Down(_) if self.lane().is_some_and(|l| l.arming.countdown.is_some()) => self.stop_countdown(),
+            MouseEventKind::Down(_) if self.is_counting() => self.stop_countdown(),
             MouseEventKind::Down(MouseButton::Left) if self.dialog.is_none() => {
                 match view::hit(self, place) {
                     Some(view::Hit::Lane(lane)) => self.select(lane),
@@ -432,6 +576,26 @@ impl App {
             }
             _ => vec![],
         }
+    }
+}
+
+impl Lane {
+    /// A drive in the list is this lane's: if it was gone, it is here again, and has to be looked at again.
+    fn come_back(&mut self, seen: &Seen, now: Duration) -> bool {
+        if !matches!(self.presence, Presence::Gone(_)) {
+            return false;
+        }
+        self.presence = Presence::Appeared(now);
+        self.verdict = seen.verdict();
+        self.answered = false;
+        self.seen = seen.clone();
+        self.arming = Default::default();
+        self.bytes = None;
+        if self.work.is_none() {
+            (self.contents, self.sample, self.plan) = (None, None, None);
+            self.step = Step::Look;
+        }
+        true
     }
 }
 

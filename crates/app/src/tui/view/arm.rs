@@ -1,7 +1,7 @@
 //! Arm: the last look. The drive as a label with the places to read from the drive itself left open.
 
 use super::parts::{Column, words};
-use crate::tui::state::{App, Lane};
+use crate::tui::state::{App, ArmStage, Lane};
 use crate::tui::theme::Role;
 use jurex_core::media::Label;
 use ratatui::buffer::Buffer;
@@ -31,7 +31,10 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     column.fact("it earns", &format!("{}, if nothing goes wrong", plan.expected().outcome()));
     column.fact("backed up?", &format!("{}   (Tab changes it; it is recorded)", lane.papers.backup));
     column.gap();
-    if let Some((_, starts)) = &lane.arming.countdown {
+    if lane.arming.stage == ArmStage::Opening {
+        column.sentence("The label is right. Opening the drive for this job alone …", Role::Act);
+    }
+    if let ArmStage::Counting(starts) = &lane.arming.stage {
         let left = starts.saturating_sub(app.now).as_secs_f64().ceil();
         column.sentence(&format!("The label is right. Writing begins in {left:.0} s. Any key stops it."), Role::Act);
     }
@@ -72,7 +75,7 @@ fn blank_line(app: &App, lane: &Lane) -> Line<'static> {
         Label::SerialEnding { start, ending } => (format!("  S/N  {start}"), ending.chars().count()),
         Label::SectorCount(_) => ("  sectors  ".into(), 12),
     };
-    let armed = lane.arming.countdown.is_some();
+    let armed = lane.arming.stage != ArmStage::Asking;
     let filled = if armed { "✓ right".into() } else { typed.clone() };
     let open = if armed { 0 } else { places.saturating_sub(typed.chars().count()) };
     Line::from(vec![

@@ -1,7 +1,7 @@
 //! The lanes: one a drive, always visible.
 
 use super::parts::{bar, shorten, words};
-use crate::tui::state::{App, Lane, LaneState, Step};
+use crate::tui::state::{App, Lane, LaneState, Presence, Step};
 use crate::tui::theme::{Role, Theme};
 use jurex_core::media::Label;
 use jurex_core::units::{duration, si_size};
@@ -9,6 +9,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Widget;
+use std::time::Duration;
 
 /// Rows of a lane, with the blank one after it.
 const TALL: u16 = 4;
@@ -54,6 +55,7 @@ pub(crate) fn draw(app: &App, area: Rect, buffer: &mut Buffer) {
 /// Shape and role of a lane's left edge.
 fn edge(state: LaneState) -> (&'static str, Role) {
     match state {
+        LaneState::Unknown => ("?", Role::Guarded),
         LaneState::Guarded => ("⊘", Role::Guarded),
         LaneState::Ready => ("│", Role::Faint),
         LaneState::Planned | LaneState::Armed => ("┆", Role::Text),
@@ -100,7 +102,7 @@ fn draw_tall(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buff
         words(serial(lane), style(Role::Faint)).right_aligned().render(row(1), buffer);
     }
     if area.height > 2 {
-        state_line(app.theme, lane, usize::from(inner.width)).render(row(2), buffer);
+        state_line(app.theme, app.now, lane, usize::from(inner.width)).render(row(2), buffer);
     }
 }
 
@@ -108,12 +110,13 @@ fn draw_tall(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buff
 fn serial(lane: &Lane) -> String {
     match lane.seen.drive.label() {
         Label::SerialEnding { .. } if lane.step == Step::Arm && lane.work.is_none() => "serial hidden: read the drive".into(),
+        Label::SerialEnding { .. } if matches!(lane.presence, Presence::Gone(_)) && !lane.answered => String::new(),
         Label::SerialEnding { ending, .. } => format!("…serial ends {ending}"),
         Label::SectorCount(_) => "no serial".into(),
     }
 }
 
-fn state_line(theme: Theme, lane: &Lane, width: usize) -> Line<'static> {
+fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'static> {
     let state = lane.state();
     let (_, role) = edge(state);
     let word = Span::styled(state.word(), theme.style(role));
@@ -130,17 +133,24 @@ fn state_line(theme: Theme, lane: &Lane, width: usize) -> Line<'static> {
             Span::styled(said, theme.style(Role::Text)),
         ]);
     }
+    let presence = match &lane.presence {
+        Presence::Here => String::new(),
+        Presence::Appeared(at) => format!(", appeared {} ago", duration(now.saturating_sub(*at))),
+        Presence::Gone(since) => format!(" since {since}"),
+    };
     let said = match (&lane.verdict, lane.record()) {
-        (Err(refusal), _) => format!(": {refusal}"),
         (_, Some(record)) => {
             let certificate = if lane.needs_person() { "certificate not written" } else { "certificate written" };
             format!(": {}, {certificate}", record.claim().outcome())
         }
+        (Err(_), _) if matches!(lane.presence, Presence::Gone(_)) => String::new(),
+        (Err(refusal), _) => format!(": {refusal}"),
+        _ if matches!(lane.presence, Presence::Gone(_)) => String::new(),
         _ => lane.contents.as_ref().map(|c| format!(": {}", c.sentence())).unwrap_or_default(),
     };
     let room = width.saturating_sub(state.word().len());
     let role = if lane.needs_person() { Role::Strong } else { Role::Faint };
-    Line::from(vec![word, Span::styled(shorten(&said, room), theme.style(role))])
+    Line::from(vec![word, Span::styled(shorten(&format!("{presence}{said}"), room), theme.style(role))])
 }
 
 fn draw_short(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buffer) {

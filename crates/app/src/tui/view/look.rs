@@ -1,19 +1,24 @@
 //! Look: is that the right drive?
 
 use super::parts::Column;
-use super::strata;
-use crate::tui::state::{App, Lane};
+use super::{bytes, strata};
+use crate::commands::{own_erases, region_line};
+use crate::tui::state::{App, Lane, Presence};
 use crate::tui::theme::Role;
 use jurex_core::strata::Strata;
-use jurex_core::units::{counted, size};
+use jurex_core::units::{counted, duration};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
 pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
+    if let Some(view) = &lane.bytes {
+        return bytes::draw(app, lane, view, area, buffer);
+    }
     let mut column = Column::new(area, buffer, app.theme);
     let drive = &lane.seen.drive;
     let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told by the drive".into());
     column.question("Is that the right drive?");
+    presence(app, lane, &mut column);
     column.heading("As its label should read");
     column.fact("maker", &said(&drive.identity.maker));
     column.fact_in("model", &said(&drive.identity.model), Role::Strong);
@@ -25,9 +30,20 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     column.fact("path", &format!("{} ({})", drive.path, drive.bus));
     column.fact("sectors", &drive.geometry.sector_sizes());
     column.fact("class of media", &format!("{}, because {}", drive.class, drive.class_basis));
+    if let Some(bridge) = &lane.seen.answers.bridge {
+        column.fact("bridge", &format!("{bridge} stands before the drive"));
+    }
     column.fact("hidden areas", &drive.hidden.sentence());
+    let health = lane.seen.answers.health.sentences();
+    column.fact("age and health", &if health.is_empty() { "not told by the drive".into() } else { health.join(", ") });
+    if !lane.seen.answers.own_erases.is_empty() {
+        column.fact("erases itself", &own_erases(&lane.seen));
+    }
+    for note in &lane.seen.answers.notes {
+        column.fact("note", note);
+    }
     if drive.simulated {
-        column.fact("simulated", "A scale model: a thousandth of the printed capacity, every sector of it really there.");
+        column.fact("simulated", "a scale model, a thousandth of the printed capacity");
     }
     column.gap();
     contents(app, lane, &mut column);
@@ -39,17 +55,33 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     }
 }
 
+/// When it came or went, and whether its light is being shown.
+fn presence(app: &App, lane: &Lane, column: &mut Column<'_>) {
+    let said = match &lane.presence {
+        Presence::Here => None,
+        Presence::Appeared(at) => Some(format!("Appeared {} ago.", duration(app.now.saturating_sub(*at)))),
+        Presence::Gone(since) => Some(format!("✕ Gone since {since}.")),
+    };
+    let beacon = lane.beacon.then(|| "The beacon is on: its light goes long, short. Nothing is written; b ends it.".to_string());
+    for words in said.into_iter().chain(beacon) {
+        column.sentence(&words, Role::Strong);
+        column.gap();
+    }
+}
+
 fn contents(app: &App, lane: &Lane, column: &mut Column<'_>) {
     column.heading("What is on it");
     let Some(contents) = &lane.contents else { return column.sentence("Looking …", Role::Faint) };
     let geometry = lane.seen.drive.geometry;
-    column.sentence(&contents.sentence(), Role::Text);
+    if contents.regions.is_empty() {
+        column.sentence(&contents.sentence(), Role::Text);
+    }
     if !contents.regions.is_empty() {
         let drawing = Strata::before(geometry.whole(), geometry.bytes(), contents);
         let place = column.take(strata::rows(&drawing));
         strata::draw(&drawing, app.theme, place, column.buffer());
-        for region in contents.regions.iter().take(usize::from(column.left().saturating_sub(5))) {
-            column.fact(&region.called(), &format!("{}, {}", size(geometry.bytes_of(region.at.count)), region.at));
+        for region in contents.regions.iter().take(usize::from(column.left().saturating_sub(4))) {
+            column.sentence(&region_line(region, geometry), Role::Faint);
         }
     }
     if let Some(note) = &contents.note {

@@ -1,6 +1,7 @@
 //! Draws the state. Every screen comes from the state alone.
 
 mod arm;
+mod bytes;
 mod certify;
 mod dialogs;
 mod erase;

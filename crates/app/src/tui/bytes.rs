@@ -1,0 +1,194 @@
+//! The byte viewer's part of the state: going about in raw sectors, and searching. Reads only.
+
+use super::state::{App, BytesView, Command, PAGE_SECTORS, Presence, Prompt};
+use jurex_core::bytes::{Needle, Search};
+use ratatui::crossterm::event::KeyCode;
+
+/// Sectors in one row of the map.
+pub(crate) const MAP_ROW: u64 = 16;
+/// Bytes in one row of the dump.
+pub(crate) const DUMP_ROW: usize = 16;
+
+impl App {
+    /// Opens the viewer at the drive's first sector.
+    pub(super) fn open_bytes(&mut self) -> Vec<Command> {
+        let index = self.selected;
+        let Some(lane) = self.lane_mut() else { return vec![] };
+        if matches!(lane.presence, Presence::Gone(_)) {
+            self.notice = Some("The drive is gone: there is nothing to read.".into());
+            return vec![];
+        }
+        lane.bytes = Some(BytesView {
+            cursor: 0,
+            scroll: 0,
+            first: 0,
+            page: None,
+            prompt: None,
+            needle: None,
+            searching: None,
+            said: None,
+        });
+        vec![Command::ReadPage(index, 0)]
+    }
+
+    pub(super) fn page(&mut self, lane: usize, first: u64, page: Result<Vec<u8>, String>) {
+        if let Some(view) = self.view_of(lane).filter(|v| v.first == first) {
+            view.page = Some(page);
+        }
+    }
+
+    pub(super) fn searching(&mut self, lane: usize, at: u64) {
+        if let Some(view) = self.view_of(lane).filter(|v| v.searching.is_some()) {
+            view.searching = Some(at);
+        }
+    }
+
+    pub(super) fn searched(&mut self, lane: usize, found: Result<Search, String>) -> Vec<Command> {
+        let Some(logical) = self.lanes.get(lane).map(|l| u64::from(l.seen.drive.geometry.logical)) else { return vec![] };
+        let Some(view) = self.view_of(lane) else { return vec![] };
+        view.searching = None;
+        match found {
+            Ok(Search::Found(byte)) => {
+                view.said = Some(format!("Found at byte {} of sector {}.", byte % logical, byte / logical));
+                view.scroll = (byte % logical) as usize / DUMP_ROW * DUMP_ROW;
+                view.go_to(byte / logical).into_iter().map(|first| Command::ReadPage(lane, first)).collect()
+            }
+            Ok(Search::NotFound) => {
+                view.said = Some("Not found from there to the drive's end.".into());
+                vec![]
+            }
+            Ok(Search::BrokenOff) => {
+                view.said = Some("The search was broken off.".into());
+                vec![]
+            }
+            Err(why) => {
+                view.said = Some(format!("The search met an error: {why}."));
+                vec![]
+            }
+        }
+    }
+
+    fn view_of(&mut self, lane: usize) -> Option<&mut BytesView> {
+        self.lanes.get_mut(lane)?.bytes.as_mut()
+    }
+
+    pub(super) fn bytes_key(&mut self, code: KeyCode) -> Vec<Command> {
+        let index = self.selected;
+        let Some(lane) = self.lane_mut() else { return vec![] };
+        let geometry = lane.seen.drive.geometry;
+        let starts: Vec<u64> = lane.contents.iter().flat_map(|c| &c.regions).map(|r| r.at.first.0).collect();
+        let Some(view) = lane.bytes.as_mut() else { return vec![] };
+        if view.prompt.is_some() {
+            return prompt_key(view, index, geometry.sectors, u64::from(geometry.logical), code);
+        }
+        view.said = None;
+        let last = geometry.sectors.saturating_sub(1);
+        let target = match code {
+            KeyCode::Esc | KeyCode::Tab => {
+                lane.bytes = None;
+                return vec![Command::BreakOffSearch(index)];
+            }
+            KeyCode::Left => Some(view.cursor.saturating_sub(1)),
+            KeyCode::Right => Some(view.cursor + 1),
+            KeyCode::Up => Some(view.cursor.saturating_sub(MAP_ROW)),
+            KeyCode::Down => Some(view.cursor + MAP_ROW),
+            KeyCode::PageUp => Some(view.cursor.saturating_sub(PAGE_SECTORS)),
+            KeyCode::PageDown => Some(view.cursor + PAGE_SECTORS),
+            KeyCode::Home => Some(0),
+            KeyCode::End => Some(last),
+            KeyCode::Char('p') => {
+                Some(starts.iter().copied().find(|s| *s > view.cursor).or(starts.first().copied()).unwrap_or(0))
+            }
+            KeyCode::Char('[') => {
+                view.scroll = view.scroll.saturating_sub(DUMP_ROW);
+                None
+            }
+            KeyCode::Char(']') => {
+                view.scroll = (view.scroll + DUMP_ROW).min(geometry.logical as usize - DUMP_ROW);
+                None
+            }
+            KeyCode::Char('g') => {
+                view.prompt = Some(Prompt::Sector(String::new()));
+                None
+            }
+            KeyCode::Char('/') => {
+                view.prompt = Some(Prompt::Search(String::new()));
+                None
+            }
+            KeyCode::Char('n') => return search_on(view, index, u64::from(geometry.logical)),
+            KeyCode::Char('q') => {
+                self.ask_to_quit();
+                None
+            }
+            _ => None,
+        };
+        let Some(target) = target else { return vec![] };
+        let Some(view) = self.view_of(index) else { return vec![] };
+        view.scroll = 0;
+        view.go_to(target.min(last)).into_iter().map(|first| Command::ReadPage(index, first)).collect()
+    }
+}
+
+impl BytesView {
+    /// Goes to a sector; gives the page to read, if another one is needed.
+    fn go_to(&mut self, sector: u64) -> Option<u64> {
+        self.cursor = sector;
+        let first = sector / PAGE_SECTORS * PAGE_SECTORS;
+        if first == self.first && self.page.is_some() {
+            return None;
+        }
+        (self.first, self.page) = (first, None);
+        Some(first)
+    }
+}
+
+/// Searches again from the sector after the chosen one.
+fn search_on(view: &mut BytesView, lane: usize, logical: u64) -> Vec<Command> {
+    let Some(needle) = view.needle.clone() else {
+        view.said = Some("Nothing was searched for yet: / asks what.".into());
+        return vec![];
+    };
+    let from = (view.cursor + 1).saturating_mul(logical);
+    view.searching = Some(from);
+    vec![Command::Search(lane, needle, from)]
+}
+
+fn prompt_key(view: &mut BytesView, lane: usize, sectors: u64, logical: u64, code: KeyCode) -> Vec<Command> {
+    let Some(prompt) = view.prompt.as_mut() else { return vec![] };
+    let (Prompt::Sector(text) | Prompt::Search(text)) = prompt;
+    match code {
+        KeyCode::Esc => view.prompt = None,
+        KeyCode::Backspace => drop(text.pop()),
+        KeyCode::Char(c) if text.chars().count() < 200 => text.push(c),
+        KeyCode::Enter => {
+            let done = view.prompt.take();
+            return match done {
+                Some(Prompt::Sector(text)) => jump(view, lane, sectors, &text),
+                Some(Prompt::Search(text)) => {
+                    view.needle = Needle::parse(&text);
+                    let Some(needle) = view.needle.clone() else { return vec![] };
+                    let from = view.cursor.saturating_mul(logical);
+                    view.searching = Some(from);
+                    vec![Command::Search(lane, needle, from)]
+                }
+                None => vec![],
+            };
+        }
+        _ => {}
+    }
+    vec![]
+}
+
+fn jump(view: &mut BytesView, lane: usize, sectors: u64, text: &str) -> Vec<Command> {
+    match text.trim().parse::<u64>() {
+        Ok(sector) if sector < sectors => {
+            view.scroll = 0;
+            view.go_to(sector).into_iter().map(|first| Command::ReadPage(lane, first)).collect()
+        }
+        _ => {
+            let last = sectors.saturating_sub(1);
+            view.said = Some(format!("\"{}\" is no sector of this drive; its last one is {last}.", text.trim()));
+            vec![]
+        }
+    }
+}
