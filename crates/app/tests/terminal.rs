@@ -2,7 +2,7 @@
 
 mod common;
 
-use common::{PROGRAM, Place, shown};
+use common::{Loop, PROGRAM, Place, shown};
 use std::fs;
 use std::process::Command;
 use std::time::{Duration, Instant};
@@ -167,6 +167,56 @@ fn a_smaller_terminal_keeps_working_and_a_tiny_one_says_so() {
     terminal.wait_for("Jurex needs 80 columns and 24 rows");
     terminal.tmux(&["resize-window", "-x", "160", "-y", "47"]);
     terminal.wait_for("Is that the right drive?");
+    terminal.keys(&["q"]);
+    terminal.wait_for("exit code 0");
+}
+
+#[test]
+fn a_loop_device_comes_and_goes_before_ones_eyes() {
+    let place = Place::new();
+    let image = place.path("backing.img");
+    fs::File::create(&image).unwrap().set_len(3 << 20).unwrap();
+    let Some(terminal) = Terminal::start(&place, "") else { return };
+    terminal.wait_for("q quit");
+    let Some(device) = Loop::attach(&image) else { return };
+    let name = device.device.trim_start_matches("/dev/").to_string();
+    terminal.wait_for(&format!("{name} loop device"));
+    terminal.find(&device.device);
+    terminal.wait_for("Appeared ");
+    terminal.wait_for("Yes: nothing uses it.");
+    drop(device);
+    terminal.wait_for("Gone since ");
+    let Some(_again) = Loop::attach(&image) else { return };
+    terminal.wait_for("Yes: nothing uses it.");
+    terminal.keys(&["q"]);
+    terminal.wait_for("exit code 0");
+}
+
+#[test]
+fn a_real_loop_device_is_erased_from_the_interface() {
+    let place = Place::new();
+    let image = place.image("backing.img", 8 << 20);
+    let Some(device) = Loop::attach(&image) else { return };
+    let Some(terminal) = Terminal::start(&place, "") else { return };
+    terminal.wait_for("loop device");
+    terminal.find(&device.device);
+    terminal.wait_for("Yes: nothing uses it.");
+    terminal.keys(&["Tab"]);
+    terminal.wait_for("tide log tide lo");
+    terminal.keys(&["Tab"]);
+    terminal.wait_for("Is that the right drive?");
+    terminal.keys(&["Enter", "Enter"]);
+    terminal.wait_for("Last look.");
+    terminal.scan("16383");
+    terminal.wait_for("label check failed");
+    terminal.scan("16384");
+    terminal.wait_for("Writing begins in");
+    // From the label check on nobody else may take the drive.
+    let busy =
+        place.jurex(&["erase", &device.device, "--method", "zeros", "--label-check", "16384", "--out", shown(&place.path("x"))]);
+    busy.expect(2, &["another Jurex is working on it"]);
+    terminal.wait_for("Is it really gone?");
+    assert!(fs::read(&image).unwrap().iter().all(|b| *b == 0));
     terminal.keys(&["q"]);
     terminal.wait_for("exit code 0");
 }

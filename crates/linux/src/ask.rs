@@ -178,3 +178,33 @@ fn ata_page(fd: &OwnedFd, command: &Command) -> Option<Vec<u8>> {
     debug_assert_eq!(command.transfer, Transfer::In);
     scsi_page(fd, &command.cdb(), ata::PAGE)
 }
+
+/// The pages that the drive at `path` sends, each with its name, as they come: what to keep when a drive is decoded
+/// wrongly. Reading commands only.
+///
+/// # Errors
+/// The device can't be opened.
+pub fn raw_pages(path: &str) -> std::io::Result<Vec<(&'static str, Vec<u8>)>> {
+    let fd = open(path, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty())?;
+    let mut pages = vec![];
+    let scsi = [
+        ("scsi-inquiry", scsi_page(&fd, &scsi::INQUIRY, 96)),
+        ("scsi-vpd-80", scsi_page(&fd, &scsi::inquiry_page(0x80), 255)),
+        ("scsi-vpd-83", scsi_page(&fd, &scsi::inquiry_page(0x83), 255)),
+        ("scsi-vpd-b1", scsi_page(&fd, &scsi::inquiry_page(0xb1), 255)),
+        ("scsi-read-capacity-16", scsi_page(&fd, &scsi::READ_CAPACITY_16, 32)),
+        ("ata-identify", ata_page(&fd, &Command::IDENTIFY)),
+        ("ata-smart", ata_page(&fd, &Command::SMART_READ_DATA)),
+    ];
+    pages.extend(scsi.into_iter().filter_map(|(name, page)| Some((name, page?))));
+    for (name, command, length) in [
+        ("nvme-identify-controller", NvmeRead::IDENTIFY_CONTROLLER, nvme::Controller::LENGTH),
+        ("nvme-health", NvmeRead::HEALTH_LOG, nvme::HEALTH_LENGTH),
+    ] {
+        let mut page = vec![0; length];
+        if nvme_read(&fd, command, &mut page, COMMAND_PATIENCE) == Ok(0) {
+            pages.push((name, page));
+        }
+    }
+    Ok(pages)
+}

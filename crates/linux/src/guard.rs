@@ -292,6 +292,39 @@ mod tests {
     }
 
     #[test]
+    fn a_drive_that_hangs_is_listed_may_not_be_erased_and_holds_up_nobody() {
+        let (_root, system) = machine();
+        let (hold, never) = std::sync::mpsc::channel::<()>();
+        let never = std::sync::Mutex::new(never);
+        let system = system.asking(std::sync::Arc::new(move |mut drive: Drive, _: &Path| {
+            if drive.bus == Bus::Nvme {
+                let _ = never.lock().unwrap().recv();
+            }
+            drive.identity.firmware = Some("asked".into());
+            (drive, Default::default())
+        }));
+        let drives = system.drives();
+        let said =
+            |at: usize| (drives[at].drive.identity.firmware.as_deref(), drives[at].hindrances.contains(&Hindrance::NoAnswer));
+        assert_eq!((said(0), said(1)), ((None, true), (Some("asked"), false)));
+        drop(hold);
+    }
+
+    #[test]
+    fn the_only_list_names_drives_by_path_bus_or_port() {
+        let (_root, system) = machine();
+        let allowed = |name: &str| -> Vec<String> {
+            let listed = system.clone().only(&[name.to_string()]).drives();
+            let free = listed.iter().filter(|f| !f.hindrances.contains(&Hindrance::NotListed));
+            free.map(|f| f.drive.path.clone()).collect()
+        };
+        assert_eq!(allowed("/dev/sd?"), ["/dev/sda"]);
+        assert_eq!(allowed("bus:NVMe"), ["/dev/nvme0n1"]);
+        assert_eq!(allowed("port:*/ata1/*"), ["/dev/sda"]);
+        assert!(allowed("/dev/vd*").is_empty());
+    }
+
+    #[test]
     fn the_drive_under_this_machine_is_guarded() {
         let root = stat("/").unwrap().st_dev;
         let system = System::default();

@@ -13,6 +13,7 @@ mod medium;
 mod sysfs;
 mod watch;
 
+pub use ask::raw_pages;
 pub use discover::{Asker, FindError, Found, System};
 pub use medium::{LinuxMedium, OpenError, open, peek};
 pub use watch::Watch;

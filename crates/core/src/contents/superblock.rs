@@ -41,8 +41,10 @@ pub(super) fn probe(medium: &mut dyn Medium, at: Sectors) -> Option<Region> {
     let head = volume.read(0, HEAD)?;
     let found = of_head(Bytes(&head)).or_else(|| of_far_places(&mut volume));
     let mut found = found?;
-    if found.what == "exFAT" {
-        found.label = exfat_label(Bytes(&head), &mut volume);
+    match found.what {
+        "exFAT" => found.label = exfat_label(Bytes(&head), &mut volume),
+        "NTFS" => found.label = ntfs_label(Bytes(&head), &mut volume),
+        _ => {}
     }
     let bytes = u64::from(volume.medium.geometry().logical).saturating_mul(at.count);
     // A superblock that claims more than its place holds is not believed on that.
@@ -176,6 +178,36 @@ fn exfat_label(head: Bytes<'_>, volume: &mut Volume<'_>) -> Option<String> {
     let entry = directory.chunks_exact(32).take_while(|e| e[0] != 0).find(|e| e[0] == 0x83)?;
     let units: Vec<u16> = entry[2..24].chunks(2).take(entry[1].into()).map(|c| u16::from_le_bytes([c[0], c[1]])).collect();
     utf16(&units)
+}
+
+/// The name attribute (60h) of the master file table's record 3.
+fn ntfs_label(head: Bytes<'_>, volume: &mut Volume<'_>) -> Option<String> {
+    let cluster = head.le(11, 2).checked_mul(head.le(13, 1)).filter(|c| (512..=1 << 21).contains(c))?;
+    // A negative number is a power of two in bytes, a positive one a count of clusters.
+    let size = match head.le(64, 1) as u8 as i8 {
+        n @ -16..=-9 => 1u64 << -n,
+        n @ 1.. => n as u64 * cluster,
+        _ => return None,
+    };
+    let record = volume.read(head.le(48, 8).checked_mul(cluster)?.checked_add(3 * size)?, size.min(64 * 1024))?;
+    let record = Bytes(&record);
+    if !record.is(0, b"FILE") {
+        return None;
+    }
+    let mut at = record.le(20, 2) as usize;
+    for _ in 0..64 {
+        let (kind, length) = (record.le(at, 4), record.le(at + 4, 4) as usize);
+        if kind == 0x60 {
+            let name = record.part(at + record.le(at + 20, 2) as usize, record.le(at + 16, 4) as usize)?;
+            let units: Vec<u16> = name.chunks_exact(2).map(|c| u16::from_le_bytes([c[0], c[1]])).collect();
+            return utf16(&units);
+        }
+        if kind == 0xffff_ffff || length < 16 {
+            return None;
+        }
+        at = at.checked_add(length)?;
+    }
+    None
 }
 
 fn utf16(units: &[u16]) -> Option<String> {

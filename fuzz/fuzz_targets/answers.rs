@@ -1,0 +1,27 @@
+//! Any bytes as a drive's answer: parsing must end, and texts must be safe to show.
+#![no_main]
+
+use jurex_core::native::{ata, nvme, scsi};
+use libfuzzer_sys::fuzz_target;
+
+fn safe(texts: &[&Option<String>]) {
+    assert!(texts.iter().copied().flatten().all(|t| t.chars().all(|c| !c.is_control())));
+}
+
+fuzz_target!(|bytes: &[u8]| {
+    if let Ok(id) = ata::Identify::parse(bytes) {
+        safe(&[&id.serial, &id.model, &id.firmware]);
+        let _ = (id.own_erases(), id.rotation.class());
+    }
+    if let Ok(controller) = nvme::Controller::parse(bytes) {
+        safe(&[&controller.serial, &controller.model, &controller.firmware]);
+    }
+    if let Ok(inquiry) = scsi::Inquiry::parse(bytes) {
+        safe(&[&inquiry.name()]);
+    }
+    for health in [ata::parse_smart(bytes), nvme::parse_health(bytes)].into_iter().flatten() {
+        let _ = health.sentences();
+    }
+    let _ = (ata::Registers::of_sense(bytes), ata::parse_configuration_max(bytes), scsi::parse_sense(bytes));
+    let _ = (scsi::parse_serial(bytes), scsi::parse_identifiers(bytes), scsi::parse_rotation(bytes), scsi::parse_capacity(bytes));
+});
