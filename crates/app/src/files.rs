@@ -83,3 +83,37 @@ fn write_new(folder: &Path, target: &Path, bytes: &[u8]) -> std::io::Result<()> 
     file.persist_noclobber(target)?;
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_folder_is_tried_before_the_job_and_keeps_nothing_of_the_trial() {
+        let dir = tempfile::tempdir().unwrap();
+        let deep = dir.path().join("a/b/c");
+        check_folder(&deep).unwrap();
+        assert_eq!(std::fs::read_dir(&deep).unwrap().count(), 0);
+        let file = dir.path().join("file");
+        std::fs::write(&file, "x").unwrap();
+        assert!(matches!(check_folder(&file.join("sub")), Err(FileError::Folder { .. })));
+    }
+
+    #[test]
+    fn any_file_of_the_job_keeps_its_folder_from_being_used_again() {
+        let dir = tempfile::tempdir().unwrap();
+        let job: JobId = "261123-4F7QZK".parse().unwrap();
+        check_free(dir.path(), &job).unwrap();
+        for ending in ENDINGS {
+            let path = path(dir.path(), &job, ending);
+            std::fs::write(&path, "mine").unwrap();
+            let said = check_free(dir.path(), &job).unwrap_err().to_string();
+            assert!(said.contains(ending) && said.contains("nothing was overwritten"), "{said}");
+            std::fs::remove_file(path).unwrap();
+        }
+        let target = dir.path().join("there");
+        std::fs::write(&target, "mine").unwrap();
+        assert!(write_new(dir.path(), &target, b"other").is_err());
+        assert_eq!(std::fs::read(&target).unwrap(), b"mine");
+    }
+}

@@ -104,6 +104,28 @@ fn without_reading_back_the_end_is_unproved() {
 }
 
 #[test]
+fn events_come_one_a_line_carry_no_secret_and_cover_the_whole_drive() {
+    let place = Place::new();
+    let image = place.image("drive.img", 8 * MIB);
+    let out = place.path("out");
+    let arguments =
+        ["erase", shown(&image), "--passes", "random | random?", "--label-check", "16384", "--out", shown(&out), "--json"];
+    let answer = place.jurex(&arguments).expect(0, &[]);
+    let events: Vec<serde_json::Value> = answer.out.lines().map(|l| serde_json::from_str(l).unwrap()).collect();
+    let named = |name: &str| events.iter().filter(|e| e["event"] == name).collect::<Vec<_>>();
+    assert_eq!((events[0]["event"].as_str(), events[0]["planned"].as_str()), (Some("job"), Some("clear")));
+    assert_eq!((named("pass-started").len(), named("pass-laid").len(), named("pass-ended").len()), (2, 2, 2));
+    let sectors: u64 = named("advanced").iter().map(|e| e["at"]["count"].as_str().unwrap().parse::<u64>().unwrap()).sum();
+    assert_eq!(sectors, 3 * 16384, "two passes laid, one read back");
+    let result = named("result")[0];
+    assert_eq!((result["outcome"].as_str(), result["kept_its_plan"].as_bool()), (Some("clear"), Some(true)));
+    assert_eq!(result["files"].as_array().unwrap().len(), 4);
+    assert!(!answer.out.contains("seed"), "no event and no result carries a key");
+    let record = fs::read_to_string(place.only("out", ".record.json")).unwrap();
+    assert_eq!(record.matches("\"seed\"").count(), 1, "the record keeps the key of the last pass only");
+}
+
+#[test]
 fn what_can_be_checked_beforehand_is_checked_before_a_byte_is_written() {
     let place = Place::new();
     let image = place.image("drive.img", MIB);

@@ -556,3 +556,74 @@ fn the_beacon_goes_on_and_off_by_its_key() {
     world.send(Message::BeaconEnded(CARD, Some("no such device".into())));
     assert!(world.text().contains("The beacon ended: no such device."));
 }
+
+/// A bench of `count` drives, copies of the simulated ones under other names.
+fn many(count: usize) -> Vec<crate::bench::Seen> {
+    let bench = Bench::of_bays(sim().bays()).drives();
+    let copy = |i: usize| {
+        let mut seen = bench[1 + i % 9].clone();
+        seen.drive.path = format!("sim:{}", i + 1);
+        seen.drive.identity.serial = Some(format!("SERIAL{i:06}"));
+        seen
+    };
+    (0..count).map(copy).collect()
+}
+
+#[test]
+fn two_dozen_drives_fall_back_to_one_row_each_and_all_can_be_reached() {
+    let config = Config::demo();
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.app = App::new(Theme::new(ThemeName::Dark, true), config.bench.clone(), config.papers());
+    world.app.size = FULL;
+    world.send(Message::Drives(many(24)));
+    insta::assert_snapshot!("two-dozen", world.picture().backend());
+    world.app.size = (100, 30);
+    world.send(Message::Drives(many(60)));
+    for _ in 0..59 {
+        world.key(KeyCode::Down);
+    }
+    assert_eq!(world.app.selected, 59);
+    assert!(world.text().contains("60 Tessel Logger"), "the chosen lane is in sight: {}", world.text());
+}
+
+#[test]
+fn faults_that_touch_are_told_as_one() {
+    let bench = sim();
+    bench.bay(7).unwrap().drive.add_fault(Fault::Unwritable(Sectors::new(1000, 40)));
+    let mut world = World::on(&bench, ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    world.tell_all();
+    let told: Vec<String> = world.app.lanes[CARD].work.as_ref().unwrap().told.iter().filter_map(|(_, e)| e.sentence()).collect();
+    let unwritable: Vec<&String> = told.iter().filter(|s| s.contains("could not be written")).collect();
+    assert_eq!(unwritable, ["Sectors 1000 to 1039 could not be written: medium error."; 2], "one sentence a pass");
+}
+
+#[test]
+fn the_certificate_takes_the_fields_as_they_stand_and_choices_turn() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    world.tell_all();
+    world.key(KeyCode::Enter);
+    for _ in 0..5 {
+        world.key(KeyCode::Tab);
+    }
+    world.keys(" x");
+    world.key(KeyCode::Tab);
+    world.keys("  ");
+    world.key(KeyCode::Tab);
+    for _ in 0..40 {
+        world.key(KeyCode::Backspace);
+    }
+    world.keys("Ines Okafor");
+    world.key(KeyCode::Left);
+    world.keys("!");
+    world.key(KeyCode::Esc);
+    let papers = &world.app.lanes[CARD].papers;
+    assert_eq!(papers.technician.name, "Ines Okafo!r", "arrows move in the text while a field is open");
+    assert_eq!(papers.category_after, Some(jurex_core::need::Sensitivity::Low));
+    assert_eq!(papers.backup, jurex_core::record::Backup::No);
+    world.key(KeyCode::Left);
+    assert_eq!(world.app.lanes[CARD].step, Step::Prove, "and walk the steps once it is left");
+}

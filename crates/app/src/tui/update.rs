@@ -200,7 +200,7 @@ impl App {
         let time = self.time_of_day.clone();
         let Some(work) = self.lanes.get_mut(lane).and_then(|l| l.work.as_mut()) else { return };
         work.progress.apply(&event);
-        if !matches!(event, Event::Advanced { .. }) {
+        if !matches!(event, Event::Advanced { .. }) && !goes_on(work.told.last_mut(), &event) {
             work.told.push((time, event));
         }
     }
@@ -597,6 +597,18 @@ impl Lane {
         }
         true
     }
+}
+
+/// Whether `event` is the same fault right after the last one that was told: that one then grows by it.
+fn goes_on(last: Option<&mut (String, Event)>, event: &Event) -> bool {
+    let Some((_, Event::Fault { pass, kind, at, error })) = last else { return false };
+    let Event::Fault { pass: next_pass, kind: next_kind, at: next, error: next_error } = event else { return false };
+    let same = *pass == *next_pass && *kind == *next_kind && *error == *next_error;
+    let touches = same && at.end() == next.first.0;
+    if touches {
+        at.count += next.count;
+    }
+    touches
 }
 
 fn change_draft(lane: &mut Lane, c: char) {

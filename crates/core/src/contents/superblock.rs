@@ -356,7 +356,8 @@ mod tests {
 
     #[test]
     fn each_kind_is_told_by_its_own_signature() {
-        let cases: [(&str, &[(usize, &[u8])]); 14] = [
+        type Mark<'a> = (usize, &'a [u8]);
+        let cases: [(&str, &[Mark<'_>]); 14] = [
             ("encrypted volume (BitLocker)", &[(3, b"-FVE-FS-"), (510, &[0x55, 0xaa])]),
             ("NTFS", &[(3, b"NTFS    "), (510, &[0x55, 0xaa])]),
             ("exFAT", &[(3, b"EXFAT   "), (510, &[0x55, 0xaa])]),

@@ -287,4 +287,118 @@ mod tests {
             }
         }
     }
+
+    /// Carries out what a job asks for with several requests in flight, reported in an order of the test's choosing.
+    struct InAnyOrder<'m> {
+        medium: &'m mut Memory,
+        depth: usize,
+        choices: Vec<usize>,
+        in_flight: Vec<(u64, Owned)>,
+    }
+
+    enum Owned {
+        Write(Sectors, crate::pattern::Pattern),
+        ReadBack(Sectors, crate::pattern::Pattern),
+        Flush,
+    }
+
+    impl InAnyOrder<'_> {
+        fn choose(&mut self, of: usize) -> usize {
+            self.choices.pop().unwrap_or(0) % of
+        }
+
+        fn run(mut self, mut job: Job) -> Evidence {
+            let clock = Steady(Cell::new(0));
+            loop {
+                let full = self.in_flight.len() >= self.depth;
+                let step = if full { Step::Wait } else { job.request(clock.now()) };
+                match step {
+                    Step::Do(request) => {
+                        let owned = match request.operation {
+                            Operation::Write(at, p) => Owned::Write(at, p.clone()),
+                            Operation::ReadBack(at, p) => Owned::ReadBack(at, p.clone()),
+                            Operation::Flush => Owned::Flush,
+                        };
+                        self.in_flight.push((request.tag, owned));
+                    }
+                    Step::Ended => return job.into_evidence(),
+                    Step::Held => unreachable!("nobody holds this job"),
+                    Step::Wait => {
+                        assert!(!self.in_flight.is_empty(), "a job waits for something");
+                        let which = self.choose(self.in_flight.len());
+                        let (tag, owned) = self.in_flight.remove(which);
+                        let operation = match &owned {
+                            Owned::Write(at, p) => Operation::Write(*at, p),
+                            Owned::ReadBack(at, p) => Operation::ReadBack(*at, p),
+                            Owned::Flush => Operation::Flush,
+                        };
+                        let result = Hands::new(self.medium).carry_out(&operation);
+                        job.complete(tag, result, clock.now());
+                    }
+                }
+            }
+        }
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(64))]
+        #[test]
+        fn the_order_of_completion_changes_nothing(
+            sectors in 1u64..150,
+            depth in 1usize..9,
+            unwritable in prop::collection::vec(0u64..150, 0..4),
+            choices in prop::collection::vec(0usize..8, 0..200),
+        ) {
+            let mut one = Memory::new(MediaClass::Magnetic, sectors);
+            one.unwritable = unwritable.clone();
+            let (straight, _) = erase(&mut one, &order("00 | FF"), vec![]);
+            let mut many = Memory::new(MediaClass::Magnetic, sectors);
+            many.unwritable = unwritable;
+            let job = job(&many, &order("00 | FF"), 16 * 512);
+            let reordered = InAnyOrder { medium: &mut many, depth, choices, in_flight: vec![] }.run(job);
+            prop_assert_eq!(&one.bytes, &many.bytes);
+            prop_assert_eq!(judge(&straight), judge(&reordered));
+            for (a, b) in straight.passes.iter().zip(&reordered.passes) {
+                prop_assert_eq!((&a.laid, &a.unwritable, &a.read_back), (&b.laid, &b.unwritable, &b.read_back));
+            }
+        }
+    }
+
+    #[test]
+    fn a_late_report_after_the_end_changes_nothing() {
+        let medium = Memory::new(MediaClass::Magnetic, 64);
+        let mut job = job(&medium, &order("00"), 16 * 512);
+        let now = Steady(Cell::new(0)).now();
+        let tags: Vec<u64> = (0..2)
+            .map(|_| match job.request(now) {
+                Step::Do(r) => r.tag,
+                other => panic!("{other:?}"),
+            })
+            .collect();
+        let gone = MediumError {
+            op: crate::medium::Op::Write,
+            at: None,
+            cause: crate::medium::Cause::Gone(std::io::Error::other("pulled")),
+        };
+        job.complete(tags[0], Result::Failed(gone), now);
+        job.complete(tags[1], Result::Done, now);
+        job.complete(99, Result::Done, now);
+        assert!(matches!(job.request(now), Step::Ended));
+        let evidence = job.into_evidence();
+        assert!(evidence.passes[0].laid.is_empty() && matches!(evidence.ended, Ended::Gone { .. }));
+    }
+
+    #[test]
+    fn a_write_that_is_reported_as_a_read_proves_nothing() {
+        let medium = Memory::new(MediaClass::Magnetic, 16);
+        let mut job = job(&medium, &order("00"), 16 * 512);
+        let now = Steady(Cell::new(0)).now();
+        for _ in 0..3 {
+            let Step::Do(request) = job.request(now) else { panic!("the same work is given out again") };
+            assert!(matches!(request.operation, Operation::Write(at, _) if at == Sectors::new(0, 16)));
+            let tag = request.tag;
+            job.complete(tag, Result::Read { wrong: RangeSet::new() }, now);
+        }
+        assert!(job.progress().evidence().passes[0].laid.is_empty());
+    }
 }

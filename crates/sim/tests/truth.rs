@@ -1,0 +1,167 @@
+//! The engine on simulated drives: what its record claims, against what the drive's cells truly hold.
+
+use jurex_core::erase::{self, CHUNK_BYTES, Clock, Control, Job, Now, Wish};
+use jurex_core::evidence::{Ended, Evidence};
+use jurex_core::guard;
+use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use jurex_core::medium::Medium;
+use jurex_core::notation::Entropy;
+use jurex_core::plan::{Order, Plan};
+use jurex_core::rules::{Outcome, judge};
+use jurex_core::units::{Lba, Sectors};
+use jurex_sim::{Fault, Kind, Pacing, SimDrive, SpeedShape};
+use proptest::prelude::*;
+use std::time::{Duration, Instant};
+
+const SECRET: &[u8] = b"wind 31.4 m/s, gust 40.2 m/s at Anvil Rock";
+const SECTORS: u64 = 20_000;
+
+struct Wall(Instant);
+impl Clock for Wall {
+    fn now(&self) -> Now {
+        Now { wall: Default::default(), mono: self.0.elapsed() }
+    }
+}
+
+struct Nobody;
+impl Control for Nobody {
+    fn poll(&mut self) -> Option<Wish> {
+        None
+    }
+    fn wait(&mut self) -> Wish {
+        Wish::Stop
+    }
+}
+
+struct Elevens;
+impl Entropy for Elevens {
+    fn fill(&mut self, out: &mut [u8]) {
+        out.fill(11);
+    }
+}
+
+fn drive(kind: Kind, class: MediaClass) -> SimDrive {
+    let drive = Drive {
+        path: "sim:99".into(),
+        identity: Identity { serial: Some("TEST000001".into()), ..Identity::default() },
+        class,
+        class_basis: "the test says so".into(),
+        bus: Bus::Usb,
+        geometry: Geometry { logical: 512, physical: 512, sectors: SECTORS },
+        hidden: HiddenAreas::None,
+        bridged: false,
+        simulated: true,
+    };
+    let shape = SpeedShape { outer: 1e9, inner: 1e9, read_factor: 1.0, slow_zone: None };
+    let drive = SimDrive::new(drive, kind, shape, Pacing::Unpaced);
+    let mut medium = drive.open().unwrap();
+    let mut sector = [0x20; 512];
+    sector[..SECRET.len()].copy_from_slice(SECRET);
+    for lba in [0, 777, SECTORS - 1] {
+        medium.write(Lba(lba), &sector).unwrap();
+    }
+    drop(medium);
+    drive
+}
+
+fn erase(drive: &SimDrive, notation: &str) -> Evidence {
+    let plan = Plan::new(drive.drive(), &Order::of_program("test", notation.parse().unwrap()), &mut Elevens).unwrap();
+    let armed = plan.arm(&guard::check(drive.drive(), &[]).unwrap(), "000001").unwrap();
+    let mut medium = drive.open().unwrap();
+    let clock = Wall(Instant::now());
+    let job = Job::start(armed, &medium.identify().unwrap(), CHUNK_BYTES, clock.now()).unwrap();
+    erase::run(job, &mut medium, &clock, &mut Nobody, &mut |_| {})
+}
+
+/// Whether any sector that an address reaches holds the secret, read with no code of the engine.
+fn addressable_holds_secret(drive: &SimDrive) -> bool {
+    let mut medium = drive.peek();
+    (0..SECTORS).any(|lba| {
+        let mut sector = [0; 512];
+        medium.read(Lba(lba), &mut sector).is_ok() && sector.windows(SECRET.len()).any(|w| w == SECRET)
+    })
+}
+
+#[test]
+fn a_platter_is_truly_empty_after_one_pass() {
+    let drive = drive(Kind::Magnetic, MediaClass::Magnetic);
+    assert!(drive.cells_hold(SECRET));
+    assert_eq!(judge(&erase(&drive, "00")).outcome(), Outcome::Clear);
+    assert!(!drive.cells_hold(SECRET));
+}
+
+#[test]
+fn flash_keeps_old_cells_after_one_pass_and_so_one_pass_earns_nothing() {
+    let drive = drive(Kind::Flash { spare_percent: 50 }, MediaClass::RemovableFlash);
+    let claim = judge(&erase(&drive, "00"));
+    assert!(drive.cells_hold(SECRET) && !addressable_holds_secret(&drive));
+    assert_eq!(claim.outcome(), Outcome::NotSanitized);
+    assert!(claim.limits().iter().any(|l| l.sentence.contains("Spare cells")));
+}
+
+#[test]
+fn a_drive_that_drops_writes_is_found_out_by_reading_back_and_only_by_that() {
+    let drive = drive(Kind::Magnetic, MediaClass::Magnetic);
+    drive.add_fault(Fault::DropsWrites(Sectors::new(777, 1)));
+    let evidence = erase(&drive, "00 | FF | random");
+    assert!(addressable_holds_secret(&drive));
+    assert_eq!((evidence.wrong().sentence(3).as_str(), judge(&evidence).outcome()), ("sector 777", Outcome::NotSanitized));
+}
+
+#[test]
+fn a_drive_that_vanishes_leaves_a_record_of_what_was_done() {
+    let drive = drive(Kind::Magnetic, MediaClass::Magnetic);
+    drive.add_fault(Fault::VanishesAfter(4));
+    let evidence = erase(&drive, "00");
+    assert!(matches!(&evidence.ended, Ended::Gone { error } if error == "no such device"));
+    assert_eq!(evidence.passes[0].laid.count(), 4 * (CHUNK_BYTES as u64 / 512));
+    assert!(drive.open().unwrap().identify().is_err(), "it stays away");
+}
+
+#[test]
+fn pacing_takes_the_time_that_the_shape_says() {
+    let quick = drive(Kind::Magnetic, MediaClass::Magnetic);
+    let shape = SpeedShape { outer: 40e6, inner: 40e6, read_factor: 1.0, slow_zone: None };
+    let paced = SimDrive::new(quick.drive().clone(), Kind::Magnetic, shape, Pacing::Real);
+    let mut medium = paced.open().unwrap();
+    let begun = Instant::now();
+    (0..8).for_each(|i| medium.write(Lba(i * 2048), &[0; 1 << 20]).unwrap());
+    // 8 MiB at 40 MB/s are 210 ms; a busy machine may take longer, never shorter.
+    assert!(begun.elapsed() >= Duration::from_millis(180), "{:?}", begun.elapsed());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+    #[test]
+    fn what_is_claimed_is_true(
+        unwritable in prop::collection::vec((0..SECTORS, 1u64..9), 0..3),
+        unreadable in prop::collection::vec((0..SECTORS, 1u64..9), 0..3),
+        dropped in prop::collection::vec((0..SECTORS, 1u64..9), 0..3),
+        vanishes in prop::option::of(0u64..60),
+        flash: bool,
+    ) {
+        let (kind, class) = match flash {
+            true => (Kind::Flash { spare_percent: 7 }, MediaClass::RemovableFlash),
+            false => (Kind::Magnetic, MediaClass::Magnetic),
+        };
+        let drive = drive(kind, class);
+        let stretch = |(first, count): &(u64, u64)| Sectors::new(*first, (*count).min(SECTORS - first));
+        unwritable.iter().for_each(|s| drive.add_fault(Fault::Unwritable(stretch(s))));
+        unreadable.iter().for_each(|s| drive.add_fault(Fault::Unreadable(stretch(s))));
+        dropped.iter().for_each(|s| drive.add_fault(Fault::DropsWrites(stretch(s))));
+        vanishes.into_iter().for_each(|after| drive.add_fault(Fault::VanishesAfter(after)));
+        let evidence = erase(&drive, "00 | ~");
+        let faultless = unwritable.is_empty() && unreadable.is_empty() && dropped.is_empty();
+        if judge(&evidence).outcome() > Outcome::NotSanitized {
+            prop_assert!(faultless, "a claim was made on a faulty drive");
+            prop_assert!(!addressable_holds_secret(&drive));
+        } else {
+            prop_assert!(!faultless || vanishes.is_some(), "a faultless drive earns its claim");
+        }
+        let named = |set: jurex_core::ranges::RangeSet, at: &(u64, u64)| set.contains(Lba(at.0));
+        if evidence.ended == Ended::Finished {
+            prop_assert!(unwritable.iter().all(|s| named(evidence.unwritable(), s)));
+            prop_assert!(unreadable.iter().all(|s| named(evidence.unreadable(), s)));
+        }
+    }
+}
