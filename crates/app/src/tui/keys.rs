@@ -52,7 +52,8 @@ fn step_hints(app: &App, step: Step) -> Vec<Hint> {
     match step {
         Step::Look if lane.verdict.is_ok() => vec![("Enter", "plan its erasure"), ("Tab", "bytes"), ("b", "beacon")],
         Step::Look => vec![("Tab", "bytes"), ("b", "beacon")],
-        Step::Plan if lane.work.is_some() => vec![],
+        Step::Plan if lane.is_working() => vec![("Enter", "see the work")],
+        Step::Plan if lane.work.is_some() => vec![("Enter", "begin anew with this drive")],
         Step::Plan => vec![("Enter", "take this plan"), ("s r l", "answers"), ("m", "method"), ("v", "verification")],
         Step::Arm if lane.work.is_some() => vec![],
         Step::Arm if lane.arming.stage != ArmStage::Asking => vec![("any key", "stop the countdown")],

@@ -627,3 +627,23 @@ fn the_certificate_takes_the_fields_as_they_stand_and_choices_turn() {
     world.key(KeyCode::Left);
     assert_eq!(world.app.lanes[CARD].step, Step::Prove, "and walk the steps once it is left");
 }
+
+#[test]
+fn a_drive_can_be_erased_again_after_its_job_is_over() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    world.tell_until(|e| matches!(e, Event::Advanced { .. }));
+    world.app.lanes[CARD].step = Step::Plan;
+    world.key(KeyCode::Enter);
+    assert_eq!(world.app.lanes[CARD].step, Step::Erase, "a running job is left in peace");
+    world.tell_all();
+    world.app.lanes[CARD].step = Step::Plan;
+    assert!(world.text().contains("begins anew") && world.text().contains("certificate is not written yet"));
+    world.key(KeyCode::Enter);
+    assert_eq!((world.state(CARD), world.app.lanes[CARD].step), (LaneState::Ready, Step::Look));
+    assert!(world.text().contains("No partition table and no file system"), "it is looked at again");
+    world.start("R90C2Y");
+    world.tell_all();
+    assert_eq!(world.state(CARD), LaneState::Proved);
+}

@@ -396,7 +396,11 @@ impl App {
         let Some(lane) = self.lane_mut() else { return vec![] };
         match lane.step {
             Step::Look => self.go_to(Step::Plan),
-            Step::Plan if lane.work.is_some() => self.go_to(Step::Erase),
+            Step::Plan if lane.is_working() => self.go_to(Step::Erase),
+            Step::Plan if lane.work.is_some() => {
+                lane.begin_anew();
+                return vec![Command::Look(index)];
+            }
             Step::Plan => return vec![Command::Plan(index, lane.draft.order(lane.draft.method))],
             Step::Arm => self.go_to(Step::Erase),
             Step::Erase => match lane.state() {
@@ -580,6 +584,14 @@ impl App {
 }
 
 impl Lane {
+    /// Leaves the finished job behind, whose record is in the ledger, so that the drive can be planned again.
+    fn begin_anew(&mut self) {
+        (self.work, self.plan, self.written, self.not_started) = (None, None, None, None);
+        (self.contents, self.sample) = (None, None);
+        self.arming = Default::default();
+        self.step = Step::Look;
+    }
+
     /// A drive in the list is this lane's: if it was gone, it is here again, and has to be looked at again.
     fn come_back(&mut self, seen: &Seen, now: Duration) -> bool {
         if !matches!(self.presence, Presence::Gone(_)) {

@@ -2,7 +2,7 @@
 
 use super::parts::{Column, shorten};
 use super::strata;
-use crate::tui::state::{App, Lane};
+use crate::tui::state::{App, Lane, Work};
 use crate::tui::theme::Role;
 use jurex_core::method::LIBRARY;
 use jurex_core::need::Sensitivity;
@@ -26,11 +26,35 @@ pub(crate) fn method_at(lane: &Lane, desk: Rect, y: u16) -> Option<usize> {
 pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     let mut column = Column::new(area, buffer, app.theme);
     column.question("What must be done, and what does it earn?");
+    if let Some(work) = &lane.work {
+        return already(lane, work, &mut column);
+    }
     questions(app, lane, &mut column);
     column.gap();
     methods(app, lane, &mut column);
     column.gap();
     chosen(app, lane, &mut column);
+}
+
+/// What is said of a drive whose plan is being carried out, or was.
+fn already(lane: &Lane, work: &Work, column: &mut Column<'_>) {
+    if let Some(plan) = &lane.plan {
+        column.fact("method", &format!("{} ({})", plan.title(), plan.notation()));
+        column.fact("planned", &plan.expected().outcome().to_string());
+    }
+    let Some(end) = &work.end else { return column.sentence("This plan is being carried out: see Erase.", Role::Strong) };
+    column.fact("outcome", &end.record.claim().outcome().to_string());
+    column.gap();
+    column.sentence(
+        "This plan was carried out. Enter begins anew with this drive; the record of the job stays in the ledger.",
+        Role::Strong,
+    );
+    if lane.needs_person() {
+        column.sentence(
+            &format!("Its certificate is not written yet: see Certify, or later jurex certificate {} --out DIR.", end.record.job),
+            Role::Text,
+        );
+    }
 }
 
 fn questions(app: &App, lane: &Lane, column: &mut Column<'_>) {
