@@ -4,7 +4,7 @@ mod common;
 
 use common::{Loop, PROGRAM, Place, shown};
 use std::fs;
-use std::process::Command;
+use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 /// A tmux server of its own with the program in it.
@@ -219,6 +219,23 @@ fn a_real_loop_device_is_erased_from_the_interface() {
     assert!(fs::read(&image).unwrap().iter().all(|b| *b == 0));
     terminal.keys(&["q"]);
     terminal.wait_for("exit code 0");
+}
+
+#[test]
+fn a_terminal_that_tells_no_size_is_taken_for_eighty_by_twenty_four() {
+    let place = Place::new();
+    let home = place.path("home");
+    // `script` gives the program a line whose size is that of its own input: a pipe has none.
+    let line = format!("JUREX_HOME={} {PROGRAM} demo; echo exit code $?", shown(&home));
+    let child = Command::new("script").args(["-qec", &line, "/dev/null"]).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn();
+    let Ok(mut child) = child else { return eprintln!("NOT RUN, no script here") };
+    let mut input = child.stdin.take().unwrap();
+    std::thread::sleep(Duration::from_secs(3));
+    std::io::Write::write_all(&mut input, b"q").unwrap();
+    std::thread::sleep(Duration::from_millis(500));
+    drop(input);
+    let said = String::from_utf8_lossy(&child.wait_with_output().unwrap().stdout).into_owned();
+    assert!(said.contains("Is that the right drive?") && said.contains("exit code 0"), "{said}");
 }
 
 #[test]

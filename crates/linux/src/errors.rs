@@ -20,7 +20,7 @@ pub(crate) fn cause(error: io::Error, behind: Behind, still_there: impl FnOnce()
     match errno {
         Errno::NODEV | Errno::NXIO | Errno::NOMEDIUM => Cause::Gone(error),
         // A pulled NVMe drive answers "no space" to a write; on a file the same number means a full disk.
-        Errno::NOSPC if behind == Behind::Device => Cause::Gone(error),
+        Errno::NOSPC if behind == Behind::Device => Cause::Gone(io::Error::other("the kernel has no such device any more")),
         // NVMe says "no data" of a bad sector where others say "I/O error".
         Errno::IO | Errno::NODATA | Errno::REMOTEIO | Errno::ILSEQ | Errno::TIMEDOUT | Errno::BADMSG => match still_there() {
             true => Cause::BadSector(error),
@@ -40,7 +40,8 @@ mod tests {
         assert!(matches!(decide(Errno::IO, Behind::Device, true), Cause::BadSector(_)));
         assert!(matches!(decide(Errno::IO, Behind::Device, false), Cause::Gone(_)));
         assert!(matches!(decide(Errno::NODATA, Behind::Device, true), Cause::BadSector(_)));
-        assert!(matches!(decide(Errno::NOSPC, Behind::Device, true), Cause::Gone(_)));
+        let pulled = decide(Errno::NOSPC, Behind::Device, true);
+        assert!(matches!(&pulled, Cause::Gone(e) if !e.to_string().contains("space")), "nobody looks for a full disk then");
         assert!(matches!(decide(Errno::NOSPC, Behind::File, true), Cause::Refused(_)));
         assert!(matches!(decide(Errno::ACCESS, Behind::Device, true), Cause::Refused(_)));
     }

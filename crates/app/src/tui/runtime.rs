@@ -20,9 +20,11 @@ use jurex_core::record::Record;
 use jurex_core::units::Lba;
 use jurex_ledger::Ledger;
 use jurex_linux::{System, Watch};
-use ratatui::DefaultTerminal;
 use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture, Event as TerminalEvent};
 use ratatui::crossterm::execute;
+use ratatui::crossterm::terminal::EnterAlternateScreen;
+use ratatui::layout::Rect;
+use ratatui::{DefaultTerminal, TerminalOptions, Viewport};
 use std::collections::HashMap;
 use std::io::{IsTerminal, stdin, stdout};
 use std::path::PathBuf;
@@ -74,11 +76,31 @@ fn log_to(folder: &std::path::Path) -> Option<tracing_appender::non_blocking::Wo
 /// The terminal in full-screen mode; put back however this ends, after a panic too.
 struct Screen {
     terminal: DefaultTerminal,
+    /// Whether the terminal did not tell its size when it was opened, as serial lines do.
+    unsized_terminal: bool,
+    drawn_size: (u16, u16),
+}
+
+/// What is assumed of a terminal that does not tell its size.
+const ASSUMED: (u16, u16) = (80, 24);
+
+/// The terminal's size; what is assumed, if it does not tell.
+fn terminal_size() -> (u16, u16) {
+    ratatui::crossterm::terminal::size().ok().filter(|(w, h)| *w > 0 && *h > 0).unwrap_or(ASSUMED)
 }
 
 impl Screen {
     fn open() -> std::io::Result<Self> {
-        let terminal = ratatui::try_init()?;
+        let unsized_terminal = !matches!(ratatui::crossterm::terminal::size(), Ok((1.., 1..)));
+        let terminal = match unsized_terminal {
+            false => ratatui::try_init()?,
+            true => {
+                let viewport = Viewport::Fixed(Rect::new(0, 0, ASSUMED.0, ASSUMED.1));
+                let terminal = ratatui::try_init_with_options(TerminalOptions { viewport })?;
+                execute!(stdout(), EnterAlternateScreen)?;
+                terminal
+            }
+        };
         // `try_init` has set a hook that puts the screen back. That is right for this thread; a worker's panic is
         // caught and told on the screen, which must stay as it is.
         let restoring = std::panic::take_hook();
@@ -92,7 +114,18 @@ impl Screen {
             }
         }));
         execute!(stdout(), EnableMouseCapture)?;
-        Ok(Self { terminal })
+        Ok(Self { terminal, unsized_terminal, drawn_size: ASSUMED })
+    }
+}
+
+impl Screen {
+    /// A size that an unsized terminal tells later is taken all the same.
+    fn take_size(&mut self, size: (u16, u16)) -> std::io::Result<()> {
+        if self.unsized_terminal && self.drawn_size != size {
+            self.drawn_size = size;
+            self.terminal.resize(Rect::new(0, 0, size.0, size.1))?;
+        }
+        Ok(())
     }
 }
 
@@ -122,9 +155,7 @@ impl Runtime {
         let (sender, receiver) = unbounded();
         let theme = Theme::of_environment(setup.theme);
         let mut app = App::new(theme, setup.config.bench.clone(), setup.config.papers());
-        if let Ok(size) = ratatui::crossterm::terminal::size() {
-            app.size = size;
-        }
+        app.size = terminal_size();
         app.time_of_day = time_of_day();
         let terminate = Arc::new(AtomicBool::new(false));
         for signal in [signal_hook::consts::SIGTERM, signal_hook::consts::SIGHUP, signal_hook::consts::SIGINT] {
@@ -163,6 +194,7 @@ impl Runtime {
             }
             // A flood of progress is drawn at most thirty times a second; a key is answered at once.
             if !idle || drawn.elapsed() >= FRAME {
+                screen.take_size(self.app.size)?;
                 screen.terminal.draw(|frame| view::draw(&self.app, frame))?;
                 drawn = Instant::now();
             }

@@ -30,6 +30,8 @@ impl App {
             Message::Key(key) if key.kind != KeyEventKind::Release => return self.key(key),
             Message::Key(_) => {}
             Message::Mouse(mouse) => return self.mouse(mouse),
+            // Some lines tell a size of nothing.
+            Message::Resized(0, _) | Message::Resized(_, 0) => {}
             Message::Resized(width, height) => self.size = (width, height),
             Message::Tick(now, time_of_day) => return self.tick(now, time_of_day),
             Message::Drives(drives) => return self.drives(drives),
