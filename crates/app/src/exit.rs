@@ -90,3 +90,27 @@ pub(crate) fn of_record(record: &Record) -> ExitCode {
         Ended::Finished | Ended::Refused { .. } => ExitCode::from(3),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_could_not_be_opened_ends_with_the_contracts_code_and_says_that_nothing_was_written() {
+        let path = || "/dev/sdq".to_string();
+        let cases = [
+            (OpenError::Rights(path()), ExitCode::from(1)),
+            (OpenError::InUse(path()), ExitCode::from(2)),
+            (OpenError::JobRunning(path()), ExitCode::from(2)),
+            (OpenError::Gone(path()), ExitCode::from(4)),
+            (OpenError::Other { path: path(), cause: std::io::Error::other("odd") }, ExitCode::from(1)),
+        ];
+        for (error, code) in cases {
+            let failure = Failure::from(error);
+            assert_eq!(failure.code(), code, "{failure}");
+            assert!(failure.to_string().contains("/dev/sdq") && failure.to_string().contains("Nothing was written"));
+        }
+        assert_eq!(Failure::Defect(String::new()).code(), ExitCode::from(5));
+        assert_eq!(Failure::Less(String::new()).code(), ExitCode::from(3));
+    }
+}

@@ -1,6 +1,6 @@
 //! The engine on simulated drives: what its record claims, against what the drive's cells truly hold.
 
-use jurex_core::erase::{self, CHUNK_BYTES, Clock, Control, Job, Now, Wish};
+use jurex_core::erase::{self, CHUNK_BYTES, Clock, Job, Now, Unattended};
 use jurex_core::evidence::{Ended, Evidence};
 use jurex_core::guard;
 use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
@@ -20,16 +20,6 @@ struct Wall(Instant);
 impl Clock for Wall {
     fn now(&self) -> Now {
         Now { wall: Default::default(), mono: self.0.elapsed() }
-    }
-}
-
-struct Nobody;
-impl Control for Nobody {
-    fn poll(&mut self) -> Option<Wish> {
-        None
-    }
-    fn wait(&mut self) -> Wish {
-        Wish::Stop
     }
 }
 
@@ -70,7 +60,7 @@ fn erase(drive: &SimDrive, notation: &str) -> Evidence {
     let mut medium = drive.open().unwrap();
     let clock = Wall(Instant::now());
     let job = Job::start(armed, &medium.identify().unwrap(), CHUNK_BYTES, clock.now()).unwrap();
-    erase::run(job, &mut medium, &clock, &mut Nobody, &mut |_| {})
+    erase::run(job, &mut medium, &clock, &mut Unattended, &mut |_| {})
 }
 
 /// Whether any sector that an address reaches holds the secret, read with no code of the engine.

@@ -10,7 +10,7 @@ use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
 use crate::work;
-use jurex_core::erase::{Control, Wish};
+use jurex_core::erase::Unattended;
 use jurex_core::media::{Drive, Label, MediaClass};
 use jurex_core::method::{self, Method};
 use jurex_core::plan::{Order, Plan};
@@ -92,7 +92,7 @@ fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure
     let mut papers = Config::demo().papers();
     papers.backup = Backup::NotNeeded;
     let (before, _) = seen.look();
-    let finished = work::open(seen)?.begin(armed, before, papers, ledger)?.run(&mut Uncontrolled, &mut |_| {});
+    let finished = work::open(seen)?.begin(armed, before, papers, ledger)?.run(&mut Unattended, &mut |_| {});
     let record = finished.record;
     files::write_all(out, &record).map_err(|e| not_certified(&record, &e, finished.ledger_trouble.is_none()))?;
     Ok(Some(record))
@@ -102,15 +102,5 @@ fn label_of(drive: &Drive) -> String {
     match drive.label() {
         Label::SerialEnding { ending, .. } => ending,
         Label::SectorCount(sectors) => sectors.to_string(),
-    }
-}
-
-struct Uncontrolled;
-impl Control for Uncontrolled {
-    fn poll(&mut self) -> Option<Wish> {
-        None
-    }
-    fn wait(&mut self) -> Wish {
-        Wish::GoOn
     }
 }

@@ -6,7 +6,7 @@ use super::view;
 use crate::bench::Bench;
 use crate::config::{Config, ThemeName};
 use jiff::Timestamp;
-use jurex_core::erase::{self, CHUNK_BYTES, Clock, Control, Event, Job, Now, Wish};
+use jurex_core::erase::{self, CHUNK_BYTES, Clock, Event, Job, Now, Unattended, Wish};
 use jurex_core::guard::{self, Hindrance};
 use jurex_core::notation::Entropy;
 use jurex_core::plan::Plan;
@@ -33,16 +33,6 @@ struct Fixed;
 impl Entropy for Fixed {
     fn fill(&mut self, out: &mut [u8]) {
         out.fill(0x2a);
-    }
-}
-
-struct Nobody;
-impl Control for Nobody {
-    fn poll(&mut self) -> Option<Wish> {
-        None
-    }
-    fn wait(&mut self) -> Wish {
-        Wish::Stop
     }
 }
 
@@ -110,7 +100,7 @@ impl World {
                 let clock = Counting(Cell::new(0));
                 let job = Job::start(armed, &medium.identify().unwrap(), CHUNK_BYTES, clock.now()).unwrap();
                 let mut told = vec![];
-                let evidence = erase::run(job, medium.as_mut(), &clock, &mut Nobody, &mut |e| told.push(e.clone()));
+                let evidence = erase::run(job, medium.as_mut(), &clock, &mut Unattended, &mut |e| told.push(e.clone()));
                 let id: jurex_core::record::JobId = "261123-4F7QZK".parse().unwrap();
                 let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
                 let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);

@@ -7,4 +7,4 @@ mod run;
 
 pub use event::{Activity, Event, FaultKind, Progress};
 pub use job::{DriveChanged, Job, Now, Operation, Request, Result as Completed, Step, Wish};
-pub use run::{CHUNK_BYTES, Clock, Control, run};
+pub use run::{CHUNK_BYTES, Clock, Control, Unattended, run};

@@ -24,6 +24,20 @@ pub trait Control {
     fn wait(&mut self) -> Wish;
 }
 
+/// Nobody wishes anything: the job runs to its end.
+#[derive(Clone, Copy, Debug)]
+pub struct Unattended;
+
+impl Control for Unattended {
+    fn poll(&mut self) -> Option<Wish> {
+        None
+    }
+
+    fn wait(&mut self) -> Wish {
+        Wish::GoOn
+    }
+}
+
 /// Runs `job` on `medium` to its end and gives its evidence. `tell` gets every event, in order, as it happens.
 pub fn run(
     mut job: Job,

@@ -133,6 +133,17 @@ mod tests {
     use super::*;
 
     #[test]
+    fn a_long_text_is_cut_with_a_sign_and_never_wider_than_its_room() {
+        assert_eq!([0, 1, 3, 6].map(|room| shorten("Tern Quay", room)), ["", "…", "Te…", "Tern …"]);
+        assert_eq!(shorten("Tern", 4), "Tern");
+        let mut buffer = Buffer::empty(Rect::new(0, 0, 30, 2));
+        let mut column = Column::new(buffer.area, &mut buffer, Theme::new(crate::config::ThemeName::Mono, true));
+        column.sentence("one two three four five six seven eight nine ten eleven twelve", Role::Text);
+        column.fact("label", "value");
+        assert_eq!(column.left(), 0, "a column stops at its end");
+    }
+
+    #[test]
     fn a_bar_is_always_as_wide_as_asked_and_never_full_before_the_end() {
         for n in 0..=100 {
             let (full, rest) = bar(f64::from(n) / 100.0, 13);
