@@ -17,6 +17,7 @@ mod work;
 
 use clap::Parser;
 use std::ffi::OsString;
+use std::io::Write;
 use std::process::ExitCode;
 
 /// Runs the program with these arguments, the first being its own name.
@@ -32,7 +33,8 @@ pub fn run(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
     match commands::carry_out(parsed) {
         Ok(code) => code,
         Err(failure) => {
-            eprintln!("jurex: {failure}");
+            // The terminal may be gone by now.
+            let _ = writeln!(std::io::stderr(), "jurex: {failure}");
             failure.code()
         }
     }

@@ -1,6 +1,6 @@
 //! `jurex erase DRIVE`: plan, guard, label check, erase, verify, record, certificate.
 
-use super::{methods, say};
+use super::{methods, remark, say};
 use crate::bench::{self, Seen};
 use crate::cli::{Erase, Verify};
 use crate::clock::SystemEntropy;
@@ -128,12 +128,8 @@ impl Teller {
             let expected = plan.expected().outcome();
             say(&json!({"event": "job", "job": job, "drive": plan.drive().path, "planned": expected}).to_string());
         } else if !asked.quiet {
-            eprintln!(
-                "Job {job}: {} on {}. Planned outcome: {}.",
-                plan.title(),
-                plan.drive().called(),
-                plan.expected().outcome()
-            );
+            let (drive, outcome) = (plan.drive().called(), plan.expected().outcome());
+            remark(&format!("Job {job}: {} on {drive}. Planned outcome: {outcome}.", plan.title()));
         }
         Self { progress, bar, json: asked.json }
     }
@@ -177,7 +173,7 @@ fn finish(asked: &Erase, seen: &Seen, finished: Finished) -> Result<ExitCode, Fa
         summary(&record, seen);
     }
     if let Some(e) = &ledger_trouble {
-        eprintln!("jurex: {e}. The drive's treatment is not affected; keep the files in {}", asked.out.display());
+        remark(&format!("jurex: {e}. The drive's treatment is not affected; keep the files in {}", asked.out.display()));
     }
     match written {
         Ok(paths) => {

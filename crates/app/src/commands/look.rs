@@ -1,6 +1,6 @@
 //! `jurex look DRIVE`: who it is, what is on it, and how it can be sanitized.
 
-use super::{drives, say};
+use super::{drives, remark, say};
 use crate::bench::{self, Seen};
 use crate::cli::Look;
 use crate::clock::SystemEntropy;
@@ -41,7 +41,7 @@ pub(crate) fn run(look: &Look) -> Result<ExitCode, Failure> {
 }
 
 fn beacon(seen: &Seen, seconds: u64) -> Result<ExitCode, Failure> {
-    eprintln!("Reading from {} in a long-short rhythm for {seconds} s. Nothing is written.", seen.drive.called());
+    remark(&format!("Reading from {} in a long-short rhythm for {seconds} s. Nothing is written.", seen.drive.called()));
     let end = Instant::now() + Duration::from_secs(seconds);
     let failed = |e| Failure::Stopped(format!("the beacon of {} ended: {e}", seen.drive.called()));
     seen.beacon(&|| Instant::now() < end).map_err(failed)?;

@@ -56,3 +56,9 @@ pub(crate) fn say(text: &str) {
     use std::io::Write;
     let _ = writeln!(std::io::stdout(), "{text}");
 }
+
+/// The same beside the results, on the error stream: a terminal that is gone must not end a job.
+pub(crate) fn remark(text: &str) {
+    use std::io::Write;
+    let _ = writeln!(std::io::stderr(), "{text}");
+}

@@ -6,6 +6,7 @@ use super::theme::Theme;
 use super::view;
 use crate::bench::{Bench, Seen};
 use crate::clock::{SystemEntropy, wall};
+use crate::commands::say;
 use crate::config::{Config, ThemeName};
 use crate::exit::Failure;
 use crate::files;
@@ -336,9 +337,9 @@ impl Runtime {
         for lane in &self.app.lanes {
             let Some(record) = lane.record() else { continue };
             let drive = lane.seen.drive.called();
-            println!("{}: {} {}. {}", record.job, drive, record.claim().outcome(), record.evidence().ended.sentence());
+            say(&format!("{}: {drive} {}. {}", record.job, record.claim().outcome(), record.evidence().ended.sentence()));
             if !matches!(lane.written, Some(Ok(_))) {
-                println!("  no certificate written yet: jurex certificate {} --out DIR", record.job);
+                say(&format!("  no certificate written yet: jurex certificate {} --out DIR", record.job));
             }
         }
     }
