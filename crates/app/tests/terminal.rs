@@ -229,13 +229,20 @@ fn a_terminal_that_tells_no_size_is_taken_for_eighty_by_twenty_four() {
     let line = format!("JUREX_HOME={} {PROGRAM} demo; echo exit code $?", shown(&home));
     let child = Command::new("script").args(["-qec", &line, "/dev/null"]).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn();
     let Ok(mut child) = child else { return eprintln!("NOT RUN, no script here") };
-    let mut input = child.stdin.take().unwrap();
-    std::thread::sleep(Duration::from_secs(3));
-    std::io::Write::write_all(&mut input, b"q").unwrap();
-    std::thread::sleep(Duration::from_millis(500));
+    let (mut input, mut output) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
+    let mut said = String::new();
+    // The input stays open, or `script` would end with it.
+    for (awaited, answer) in [("Is that the right drive?", "q"), ("exit code 0", "")] {
+        while !said.contains(awaited) {
+            let mut part = [0; 4096];
+            let n = std::io::Read::read(&mut output, &mut part).unwrap();
+            assert!(n > 0, "never saw `{awaited}`: {said}");
+            said += &String::from_utf8_lossy(&part[..n]);
+        }
+        std::io::Write::write_all(&mut input, answer.as_bytes()).unwrap();
+    }
     drop(input);
-    let said = String::from_utf8_lossy(&child.wait_with_output().unwrap().stdout).into_owned();
-    assert!(said.contains("Is that the right drive?") && said.contains("exit code 0"), "{said}");
+    child.wait().unwrap();
 }
 
 #[test]
@@ -259,10 +266,11 @@ fn this_machines_drives_are_shown_and_the_one_under_it_is_guarded() {
     let place = Place::new();
     let Some(terminal) = Terminal::start(&place, "") else { return };
     terminal.wait_for("q quit");
-    std::thread::sleep(Duration::from_millis(500));
-    let screen = terminal.screen();
-    let has_drives = !screen.contains("No drive was found");
-    assert!(!has_drives || screen.contains("guarded") || screen.contains("ready"), "{screen}");
+    let begun = Instant::now();
+    while !["guarded", "ready", "No drive was found"].iter().any(|w| terminal.screen().contains(w)) {
+        assert!(begun.elapsed() < Duration::from_secs(60), "{}", terminal.screen());
+        std::thread::sleep(Duration::from_millis(100));
+    }
     terminal.keys(&["q"]);
     terminal.wait_for("exit code 0");
 }
