@@ -121,13 +121,13 @@ fn pacing_takes_the_time_that_the_shape_says() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
+    #![proptest_config(ProptestConfig::with_cases(60))]
     #[test]
     fn what_is_claimed_is_true(
         unwritable in prop::collection::vec((0..SECTORS, 1u64..9), 0..3),
         unreadable in prop::collection::vec((0..SECTORS, 1u64..9), 0..3),
         dropped in prop::collection::vec((0..SECTORS, 1u64..9), 0..3),
-        vanishes in prop::option::of(0u64..60),
+        vanishes in prop::option::of(1u64..60),
         flash: bool,
     ) {
         let (kind, class) = match flash {
