@@ -116,8 +116,7 @@ struct Teller {
 
 impl Teller {
     fn new(asked: &Erase, plan: &Plan, job: &str) -> Self {
-        let read_backs = plan.passes().iter().filter(|p| p.read_back).count() as u32;
-        let progress = Progress::new(plan.drive(), plan.range(), plan.passes().len() as u32, read_backs);
+        let progress = Progress::of_plan(plan);
         let bar = ProgressBar::new(plan.drive().geometry.bytes_of(progress.work().1));
         let shown = std::io::stderr().is_terminal() && !asked.quiet && !asked.json;
         bar.set_draw_target(if shown { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() });

@@ -229,8 +229,7 @@ impl App {
         let lane = &mut self.lanes[index];
         lane.arming = Default::default();
         let plan = lane.plan.as_ref()?;
-        let read_backs = plan.passes().iter().filter(|p| p.read_back).count() as u32;
-        let progress = Progress::new(plan.drive(), plan.range(), plan.passes().len() as u32, read_backs);
+        let progress = Progress::of_plan(plan);
         lane.work = Some(Work { job: None, progress, told: vec![], end: None });
         lane.step = Step::Erase;
         Some(Command::Go(index))

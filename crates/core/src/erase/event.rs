@@ -4,6 +4,7 @@ use crate::evidence::{Ended, Evidence, PassEvidence};
 use crate::media::Drive;
 use crate::pace::Pace;
 use crate::pattern::Pattern;
+use crate::plan::Plan;
 use crate::ranges::RangeSet;
 use crate::units::{Sectors, counted};
 use jiff::Timestamp;
@@ -158,6 +159,12 @@ impl Progress {
             worked: Duration::ZERO,
             recent: vec![],
         }
+    }
+
+    /// Before the first event of the job that `plan` describes.
+    pub fn of_plan(plan: &Plan) -> Self {
+        let read_backs = plan.passes().iter().filter(|p| p.read_back).count() as u32;
+        Self::new(plan.drive(), plan.range(), plan.passes().len() as u32, read_backs)
     }
 
     /// Takes one event. Events of passes that were never started change nothing.

@@ -7,7 +7,7 @@ use crate::medium::{Cause, MediumError};
 use crate::pattern::Pattern;
 use crate::plan::{ArmedPlan, Plan};
 use crate::ranges::RangeSet;
-use crate::units::{Lba, Sectors};
+use crate::units::Sectors;
 use jiff::Timestamp;
 use std::collections::BTreeMap;
 use std::time::Duration;
@@ -151,8 +151,7 @@ impl Job {
             };
             return Err(DriveChanged { armed: describe(plan.drive()), found: describe(found) });
         }
-        let read_backs = plan.passes().iter().filter(|p| p.read_back).count() as u32;
-        let progress = Progress::new(plan.drive(), plan.range(), plan.passes().len() as u32, read_backs);
+        let progress = Progress::of_plan(&plan);
         let unit = plan.drive().geometry.unit();
         let sectors = chunk_bytes as u64 / u64::from(plan.drive().geometry.logical);
         let mut job = Self {
@@ -381,11 +380,6 @@ impl Job {
     fn tell(&mut self, event: Event) {
         self.progress.apply(&event);
         self.events.push(event);
-    }
-
-    /// The first sector of the work that is next, for messages.
-    pub fn position(&self) -> Lba {
-        Lba(self.again.last().map_or(self.cursor, |a| a.at.first.0))
     }
 
     /// The evidence, with the seed of the bytes that lie on the drive now. The seeds of earlier passes are dropped.
