@@ -4,6 +4,7 @@ use crate::media::Drive;
 use crate::pace::Pace;
 use crate::pattern::Pattern;
 use crate::ranges::RangeSet;
+use crate::sampling::Sampling;
 use crate::units::Sectors;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
@@ -43,6 +44,9 @@ impl Ended {
 /// Reading a pass back and comparing it.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ReadBack {
+    /// The places that were to be read; `None`: every sector.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub sampling: Option<Sampling>,
     /// Sectors that were read, right or wrong.
     pub read: RangeSet,
     /// Sectors that were read and were not as laid.

@@ -23,6 +23,7 @@ pub mod plan;
 pub mod ranges;
 pub mod record;
 pub mod rules;
+pub mod sampling;
 pub mod strata;
 pub mod text;
 pub mod units;

@@ -202,6 +202,19 @@ impl fmt::Display for Pass {
     }
 }
 
+impl serde::Serialize for Program {
+    fn serialize<S: serde::Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        to.collect_str(self)
+    }
+}
+
+impl<'de> serde::Deserialize<'de> for Program {
+    fn deserialize<D: serde::Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        let text = String::deserialize(from)?;
+        text.parse().map_err(|e: NotationError| serde::de::Error::custom(format!("the passes are wrong, {e}")))
+    }
+}
+
 impl std::str::FromStr for Program {
     type Err = NotationError;
 

@@ -74,6 +74,11 @@ impl Pattern {
         (!bytes.is_empty()).then_some(Self { base: Base::Bytes { bytes }, complemented: false })
     }
 
+    /// Zeros.
+    pub fn zeros() -> Self {
+        Self { base: Base::Bytes { bytes: vec![0] }, complemented: false }
+    }
+
     /// A keystream under `seed`.
     pub fn random(seed: [u8; 16]) -> Self {
         Self { base: Base::Random { seed: Some(Seed(seed)) }, complemented: false }

@@ -4,48 +4,180 @@ use crate::evidence::{Ended, Evidence, PassEvidence, ReadBack};
 use crate::guard::Cleared;
 use crate::media::{Drive, Label};
 use crate::method::Method;
-use crate::notation::{Entropy, Program, Resolved};
+use crate::notation::{Entropy, MOST_PASSES, Program, Resolved};
 use crate::pace::Pace;
+use crate::pattern::Pattern;
 use crate::ranges::RangeSet;
-use crate::rules::{Claim, judge};
+use crate::rules::{Claim, Edition, judge};
+use crate::sampling::Sampling;
 use crate::units::Sectors;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
-/// What is read back and compared.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Verification {
-    /// Every sector of the last pass, and of each pass that the method marks.
-    #[default]
+/// Which passes are read back. The last one always is, and each that the method marks.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum WhichPasses {
+    /// The last one and those that are marked.
+    Last,
+    /// Every pass.
+    Every,
+}
+
+/// How much of a pass is read back.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum HowMuch {
+    /// Every sector.
     Full,
+    /// A representative sample, drawn anew for each reading (SP 800-88 Rev. 1, 4.7).
+    Sampled,
+}
+
+/// What is read back and compared.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub enum Verification {
     /// Nothing: the outcome stays unproved.
     None,
+    /// So much of these passes.
+    Read(HowMuch, WhichPasses),
+}
+
+impl Default for Verification {
+    fn default() -> Self {
+        Self::FULL
+    }
+}
+
+impl Verification {
+    /// Every sector of the last pass, and of each pass that the method marks.
+    pub const FULL: Self = Self::Read(HowMuch::Full, WhichPasses::Last);
+    /// A sample of the last pass, and of each pass that the method marks.
+    pub const SAMPLED: Self = Self::Read(HowMuch::Sampled, WhichPasses::Last);
+    /// Every choice.
+    pub const ALL: [Self; 5] = [
+        Self::FULL,
+        Self::SAMPLED,
+        Self::Read(HowMuch::Full, WhichPasses::Every),
+        Self::Read(HowMuch::Sampled, WhichPasses::Every),
+        Self::None,
+    ];
+
+    /// Its short name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Verification::None => "none",
+            Verification::Read(HowMuch::Full, WhichPasses::Last) => "full",
+            Verification::Read(HowMuch::Sampled, WhichPasses::Last) => "sampled",
+            Verification::Read(HowMuch::Full, WhichPasses::Every) => "full-every-pass",
+            Verification::Read(HowMuch::Sampled, WhichPasses::Every) => "sampled-every-pass",
+        }
+    }
+
+    /// The next choice, round and round.
+    pub fn next(self) -> Self {
+        let at = Self::ALL.iter().position(|v| *v == self).unwrap_or(0);
+        Self::ALL[(at + 1) % Self::ALL.len()]
+    }
+}
+
+impl std::str::FromStr for Verification {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let names = || Self::ALL.map(Self::name).join(", ");
+        Self::ALL.into_iter().find(|v| v.name() == text).ok_or_else(|| format!("`{text}` is no verification: choose {}", names()))
+    }
+}
+
+impl TryFrom<String> for Verification {
+    type Error = String;
+
+    fn try_from(text: String) -> Result<Self, String> {
+        text.parse()
+    }
+}
+
+impl From<Verification> for String {
+    fn from(v: Verification) -> String {
+        v.name().into()
+    }
 }
 
 impl fmt::Display for Verification {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self {
-            Verification::Full => "full: every sector is read back and compared",
+            Verification::Read(HowMuch::Full, WhichPasses::Last) => "full: every sector of the last pass is read back and compared",
+            Verification::Read(HowMuch::Sampled, WhichPasses::Last) => {
+                "sampled: a tenth of the last pass, at places drawn for this job, is read back and compared"
+            }
+            Verification::Read(HowMuch::Full, WhichPasses::Every) => "full, every pass: every sector is read back after each pass",
+            Verification::Read(HowMuch::Sampled, WhichPasses::Every) => {
+                "sampled, every pass: a tenth is read back after each pass, at places drawn for each"
+            }
             Verification::None => "none: nothing is read back",
         })
     }
 }
 
+/// What of a pass is read back.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Reading {
+    /// Nothing.
+    None,
+    /// Every sector.
+    Full,
+    /// These places.
+    Sampled(Sampling),
+}
+
+impl Reading {
+    /// The places of `range` to read.
+    pub fn places(&self, range: Sectors) -> RangeSet {
+        match self {
+            Reading::None => RangeSet::new(),
+            Reading::Full => [range].into_iter().collect(),
+            Reading::Sampled(sampling) => sampling.places(range),
+        }
+    }
+
+    /// The places that were drawn, if they were.
+    pub fn sampling(&self) -> Option<&Sampling> {
+        match self {
+            Reading::Sampled(sampling) => Some(sampling),
+            Reading::None | Reading::Full => None,
+        }
+    }
+}
+
+/// A pass of a plan, every random choice made.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PlannedPass {
+    /// What it lays down.
+    pub pattern: Pattern,
+    /// What of it is read back.
+    pub reading: Reading,
+}
+
 /// What is asked for, before it is fitted to a drive.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Order {
     /// Title of the method, or what the passes are called.
     pub title: String,
     /// The passes.
     pub program: Program,
+    /// How often the passes are run through, at least 1.
+    pub rounds: u32,
+    /// Whether one more pass of zeros follows at the end.
+    pub blank: bool,
     /// What is read back.
     pub verification: Verification,
     /// The sectors to cover; `None`: all of them.
     pub range: Option<Sectors>,
     /// How often a failing sector is tried again.
     pub retries: u32,
+    /// The rules that it is judged by.
+    pub edition: Edition,
 }
 
 impl Order {
@@ -54,12 +186,58 @@ impl Order {
 
     /// A method of the library on the whole drive, fully verified.
     pub fn of_method(method: &Method) -> Self {
-        Self::of_program(method.title, method.program())
+        Self::of_program(&method.title, method.program.clone())
     }
 
     /// Passes of one's own on the whole drive, fully verified.
     pub fn of_program(title: &str, program: Program) -> Self {
-        Self { title: title.into(), program, verification: Verification::Full, range: None, retries: Self::RETRIES }
+        Self {
+            title: title.into(),
+            program,
+            rounds: 1,
+            blank: false,
+            verification: Verification::default(),
+            range: None,
+            retries: Self::RETRIES,
+            edition: Edition::default(),
+        }
+    }
+
+    /// Passes that will run.
+    pub fn passes(&self) -> usize {
+        self.program.passes().saturating_mul(self.rounds as usize).saturating_add(self.blank.into())
+    }
+
+    /// The passes in the notation, with rounds and blank pass said in words.
+    pub fn notation(&self) -> String {
+        let rounds = if self.rounds > 1 { format!(", {} rounds", self.rounds) } else { String::new() };
+        let blank = if self.blank { ", then a pass of zeros" } else { "" };
+        format!("{}{rounds}{blank}", self.program)
+    }
+
+    /// The passes with every random choice made. No place is read twice by the same draw.
+    fn resolve(&self, entropy: &mut dyn Entropy) -> Vec<PlannedPass> {
+        let mut passes: Vec<Resolved> = (0..self.rounds).flat_map(|_| self.program.resolve(entropy)).collect();
+        if self.blank {
+            passes.push(Resolved { pattern: Pattern::zeros(), read_back: false });
+        }
+        let last = passes.len().saturating_sub(1);
+        let mut reading = |n: usize, marked: bool| match self.verification {
+            Verification::Read(how_much, which) if marked || n == last || which == WhichPasses::Every => match how_much {
+                HowMuch::Full => Reading::Full,
+                HowMuch::Sampled => {
+                    let mut seed = [0; 16];
+                    entropy.fill(&mut seed);
+                    Reading::Sampled(Sampling::new(seed))
+                }
+            },
+            Verification::Read(..) | Verification::None => Reading::None,
+        };
+        passes
+            .into_iter()
+            .enumerate()
+            .map(|(n, p)| PlannedPass { reading: reading(n, p.read_back), pattern: p.pattern })
+            .collect()
     }
 }
 
@@ -74,6 +252,12 @@ pub enum PlanError {
         /// The drive's last sector.
         last: u64,
     },
+    /// More passes than a job may have.
+    #[error("{passes} passes are too many: with all rounds a job has at most {MOST_PASSES}")]
+    TooManyPasses {
+        /// What was asked for.
+        passes: usize,
+    },
     /// The passes ask to be read back, the order forbids it.
     #[error("the passes ask with `?` to be read back, and the verification is none: leave out one of the two")]
     Contradiction,
@@ -85,10 +269,11 @@ pub struct Plan {
     drive: Drive,
     title: String,
     notation: String,
-    passes: Vec<Resolved>,
+    passes: Vec<PlannedPass>,
     verification: Verification,
     range: Sectors,
     retries: u32,
+    edition: Edition,
     expected: Claim,
 }
 
@@ -96,26 +281,26 @@ impl Plan {
     /// Fits `order` to `drive`.
     ///
     /// # Errors
-    /// A range outside the drive.
+    /// A range outside the drive, or too many passes.
     pub fn new(drive: &Drive, order: &Order, entropy: &mut dyn Entropy) -> Result<Self, PlanError> {
         let range = order.range.unwrap_or(drive.geometry.whole());
         if range.count == 0 || range.first.0.checked_add(range.count).is_none_or(|end| end > drive.geometry.sectors) {
             return Err(PlanError::OutsideDrive { range, last: drive.geometry.sectors.saturating_sub(1) });
         }
-        let mut passes = order.program.resolve(entropy);
-        match order.verification {
-            Verification::Full => passes.last_mut().into_iter().for_each(|p| p.read_back = true),
-            Verification::None => passes.iter_mut().for_each(|p| p.read_back = false),
+        if order.passes() > MOST_PASSES {
+            return Err(PlanError::TooManyPasses { passes: order.passes() });
         }
-        let expected = judge(&faultless(drive, range, &passes));
+        let passes = order.resolve(entropy);
+        let expected = judge(order.edition, &faultless(drive, range, &passes));
         Ok(Self {
             drive: drive.clone(),
             title: order.title.clone(),
-            notation: order.program.to_string(),
+            notation: order.notation(),
             passes,
             verification: order.verification,
             range,
             retries: order.retries,
+            edition: order.edition,
             expected,
         })
     }
@@ -136,8 +321,13 @@ impl Plan {
     }
 
     /// The passes, with what is read back decided.
-    pub fn passes(&self) -> &[Resolved] {
+    pub fn passes(&self) -> &[PlannedPass] {
         &self.passes
+    }
+
+    /// The rules that it is judged by.
+    pub fn edition(&self) -> Edition {
+        self.edition
     }
 
     /// What is read back.
@@ -162,8 +352,8 @@ impl Plan {
 
     /// Sectors to write and sectors to read, over all passes.
     pub fn work(&self) -> (u64, u64) {
-        let read_backs = self.passes.iter().filter(|p| p.read_back).count() as u64;
-        (self.range.count.saturating_mul(self.passes.len() as u64), self.range.count.saturating_mul(read_backs))
+        let read = self.passes.iter().map(|p| p.reading.places(self.range).count()).fold(0, u64::saturating_add);
+        (self.range.count.saturating_mul(self.passes.len() as u64), read)
     }
 
     /// What will be lost, in one sentence.
@@ -204,15 +394,19 @@ fn times(n: usize) -> String {
 }
 
 /// The evidence that a job without any fault would leave.
-fn faultless(drive: &Drive, range: Sectors, passes: &[Resolved]) -> Evidence {
+fn faultless(drive: &Drive, range: Sectors, passes: &[PlannedPass]) -> Evidence {
     let mut all = RangeSet::new();
     all.insert(range);
-    let pass = |p: &Resolved| PassEvidence {
+    let read_back = |p: &PlannedPass| match p.reading {
+        Reading::None => None,
+        _ => Some(ReadBack { sampling: p.reading.sampling().cloned(), read: p.reading.places(range), ..ReadBack::default() }),
+    };
+    let pass = |p: &PlannedPass| PassEvidence {
         pattern: p.pattern.clone(),
         laid: all.clone(),
         unwritable: RangeSet::new(),
         flushed: true,
-        read_back: p.read_back.then(|| ReadBack { read: all.clone(), ..ReadBack::default() }),
+        read_back: read_back(p),
         started: Timestamp::UNIX_EPOCH,
         ended: Some(Timestamp::UNIX_EPOCH),
         pace: Pace::new(range),
@@ -299,14 +493,14 @@ mod tests {
     fn the_last_pass_is_read_back_even_if_the_notation_forgot_it() {
         let order = Order::of_program("own", "00? | FF | 11".parse().unwrap());
         let plan = plan(&test_drive(MediaClass::Magnetic, 64), &order).unwrap();
-        assert_eq!(plan.passes().iter().map(|p| p.read_back).collect::<Vec<_>>(), [true, false, true]);
+        assert_eq!(plan.passes().iter().map(|p| p.reading != Reading::None).collect::<Vec<_>>(), [true, false, true]);
         assert_eq!(plan.work(), (192, 128));
     }
 
     #[test]
     fn a_range_that_leaves_the_drive_is_refused() {
         let drive = test_drive(MediaClass::Magnetic, 64);
-        let order = Order::of_method(&method::LIBRARY[0]);
+        let order = Order::of_method(method::find("zeros").unwrap());
         for range in [Sectors::new(0, 65), Sectors::new(64, 1), Sectors::new(0, 0), Sectors::new(u64::MAX, 2)] {
             let order = Order { range: Some(range), ..order.clone() };
             assert!(matches!(plan(&drive, &order), Err(PlanError::OutsideDrive { last: 63, .. })), "{range:?}");
@@ -316,7 +510,7 @@ mod tests {
     #[test]
     fn only_the_right_label_on_the_cleared_drive_arms() {
         let drive = test_drive(MediaClass::Magnetic, 64);
-        let plan = plan(&drive, &Order::of_method(&method::LIBRARY[0])).unwrap();
+        let plan = plan(&drive, &Order::of_method(method::find("zeros").unwrap())).unwrap();
         let cleared = guard::check(&drive, &[]).unwrap();
         assert!(plan.arm(&cleared, "K7Q41M").is_ok());
         assert!(matches!(plan.arm(&cleared, "K7Q41X"), Err(ArmError::WrongLabel { .. })));

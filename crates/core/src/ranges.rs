@@ -45,7 +45,7 @@ impl RangeSet {
     }
 
     /// The stretches in order.
-    pub fn iter(&self) -> impl ExactSizeIterator<Item = &Sectors> {
+    pub fn iter(&self) -> impl ExactSizeIterator<Item = &Sectors> + DoubleEndedIterator {
         self.stretches.iter()
     }
 
@@ -53,6 +53,14 @@ impl RangeSet {
     pub fn contains(&self, lba: Lba) -> bool {
         let at = self.stretches.partition_point(|s| s.end() <= lba.0);
         self.stretches.get(at).is_some_and(|s| s.contains(lba))
+    }
+
+    /// Whether every sector of `other` is in the set.
+    pub fn covers(&self, other: &RangeSet) -> bool {
+        other.stretches.iter().all(|s| {
+            let at = self.stretches.partition_point(|own| own.end() <= s.first.0);
+            self.stretches.get(at).is_some_and(|own| own.first <= s.first && own.end() >= s.end())
+        })
     }
 
     /// Whether any sector of `stretch` is in the set.
@@ -70,6 +78,15 @@ impl RangeSet {
             (_, 0) => named.join(", "),
             _ => format!("{} and {rest} more stretches", named.join(", ")),
         }
+    }
+}
+
+impl FromIterator<Sectors> for RangeSet {
+    fn from_iter<I: IntoIterator<Item = Sectors>>(stretches: I) -> Self {
+        stretches.into_iter().fold(Self::new(), |mut set, s| {
+            set.insert(s);
+            set
+        })
     }
 }
 

@@ -4,7 +4,8 @@ use crate::contents::Contents;
 use crate::evidence::{Ended, Evidence};
 use crate::need::{Need, Sensitivity};
 use crate::plan::{Plan, Verification};
-use crate::rules::{Claim, Outcome, RULE_SET, judge};
+use crate::rules::{Claim, Edition, Outcome, judge};
+use crate::sampling::wrong_share_at_most;
 use crate::units::{counted, grouped};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
@@ -193,6 +194,9 @@ pub enum BadRecord {
     /// Another version of the format.
     #[error("the record's format is `{0}`; this version reads {FORMAT}")]
     OtherFormat(String),
+    /// Judged by rules that this version does not have.
+    #[error("the record was judged by `{0}`, which this version does not know")]
+    OtherRules(String),
     /// The claim does not follow from the evidence.
     #[error("the record claims {claimed}, but its evidence earns {earned}: it has been altered, or was made under other rules")]
     ClaimDoesNotFollow {
@@ -221,7 +225,7 @@ impl Record {
             retries: plan.retries(),
             expected: plan.expected().outcome(),
         };
-        let claim = judge(&evidence);
+        let claim = judge(plan.edition(), &evidence);
         let (started, ended) = times;
         Self {
             format: FORMAT.into(),
@@ -232,7 +236,7 @@ impl Record {
             method,
             before,
             evidence,
-            rule_set: RULE_SET.into(),
+            rule_set: plan.edition().title().into(),
             claim,
             papers,
         }
@@ -247,7 +251,9 @@ impl Record {
         if record.format != FORMAT {
             return Err(BadRecord::OtherFormat(crate::text::printable(record.format.as_bytes())));
         }
-        let earned = judge(&record.evidence);
+        let edition = Edition::of_title(&record.rule_set)
+            .ok_or_else(|| BadRecord::OtherRules(crate::text::printable(record.rule_set.as_bytes())))?;
+        let earned = judge(edition, &record.evidence);
         if earned != record.claim {
             return Err(BadRecord::ClaimDoesNotFollow { claimed: record.claim.outcome(), earned: earned.outcome() });
         }
@@ -300,6 +306,13 @@ impl Record {
             (0, 0) if n == range => {
                 format!("All {} in question were read back and hold what the last pass laid.", counted(range, "sector"))
             }
+            (0, 0) if read.sampling.is_some() => format!(
+                "{} of {} were read back, at places drawn for this job, and hold what the last pass laid: with 95 % confidence \
+                 fewer than {} of the sectors are wrong. Faults that lie close together are found less surely.",
+                grouped(n),
+                counted(range, "sector"),
+                share(wrong_share_at_most(n).unwrap_or(1.0)),
+            ),
             (wrong, unreadable) => format!(
                 "{} of {} were read back; {} wrong, {} could not be read.",
                 grouped(n),
@@ -309,6 +322,11 @@ impl Record {
             ),
         }
     }
+}
+
+/// A small share in words: `1 in 3 000`.
+fn share(share: f64) -> String {
+    format!("1 in {}", grouped((1.0 / share.max(f64::MIN_POSITIVE)).floor() as u64))
 }
 
 #[cfg(test)]
@@ -331,7 +349,7 @@ mod tests {
 
     fn record() -> Record {
         let plan =
-            Plan::new(&test_drive(MediaClass::Magnetic, 1000), &Order::of_method(&method::LIBRARY[2]), &mut Nines).unwrap();
+            Plan::new(&test_drive(MediaClass::Magnetic, 1000), &Order::of_method(method::find("random").unwrap()), &mut Nines).unwrap();
         let evidence = faultless(MediaClass::Magnetic, &[Pattern::random([9; 16])]);
         let tool = Tool { name: "Jurex".into(), version: "0".into() };
         let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);

@@ -7,7 +7,7 @@ use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass}
 use jurex_core::medium::Medium;
 use jurex_core::notation::Entropy;
 use jurex_core::plan::{Order, Plan};
-use jurex_core::rules::{Outcome, judge};
+use jurex_core::rules::{Edition, Outcome, judge};
 use jurex_core::units::{Lba, Sectors};
 use jurex_sim::{Fault, Kind, Pacing, SimDrive, SpeedShape};
 use proptest::prelude::*;
@@ -76,14 +76,14 @@ fn addressable_holds_secret(drive: &SimDrive) -> bool {
 fn a_platter_is_truly_empty_after_one_pass() {
     let drive = drive(Kind::Magnetic, MediaClass::Magnetic);
     assert!(drive.cells_hold(SECRET));
-    assert_eq!(judge(&erase(&drive, "00")).outcome(), Outcome::Clear);
+    assert_eq!(judge(Edition::default(), &erase(&drive, "00")).outcome(), Outcome::Clear);
     assert!(!drive.cells_hold(SECRET));
 }
 
 #[test]
 fn flash_keeps_old_cells_after_one_pass_and_so_one_pass_earns_nothing() {
     let drive = drive(Kind::Flash { spare_percent: 50 }, MediaClass::RemovableFlash);
-    let claim = judge(&erase(&drive, "00"));
+    let claim = judge(Edition::default(), &erase(&drive, "00"));
     assert!(drive.cells_hold(SECRET) && !addressable_holds_secret(&drive));
     assert_eq!(claim.outcome(), Outcome::NotSanitized);
     assert!(claim.limits().iter().any(|l| l.sentence.contains("Spare cells")));
@@ -95,7 +95,7 @@ fn a_drive_that_drops_writes_is_found_out_by_reading_back_and_only_by_that() {
     drive.add_fault(Fault::DropsWrites(Sectors::new(777, 1)));
     let evidence = erase(&drive, "00 | FF | random");
     assert!(addressable_holds_secret(&drive));
-    assert_eq!((evidence.wrong().sentence(3).as_str(), judge(&evidence).outcome()), ("sector 777", Outcome::NotSanitized));
+    assert_eq!((evidence.wrong().sentence(3).as_str(), judge(Edition::default(), &evidence).outcome()), ("sector 777", Outcome::NotSanitized));
 }
 
 #[test]
@@ -142,7 +142,7 @@ proptest! {
         vanishes.into_iter().for_each(|after| drive.add_fault(Fault::VanishesAfter(after)));
         let evidence = erase(&drive, "00 | ~");
         let faultless = unwritable.is_empty() && unreadable.is_empty() && dropped.is_empty();
-        if judge(&evidence).outcome() > Outcome::NotSanitized {
+        if judge(Edition::default(), &evidence).outcome() > Outcome::NotSanitized {
             prop_assert!(faultless, "a claim was made on a faulty drive");
             prop_assert!(!addressable_holds_secret(&drive));
         } else {

@@ -6,6 +6,7 @@ use crate::pace::Pace;
 use crate::pattern::Pattern;
 use crate::plan::Plan;
 use crate::ranges::RangeSet;
+use crate::sampling::Sampling;
 use crate::units::{Sectors, counted};
 use jiff::Timestamp;
 use serde::Serialize;
@@ -82,6 +83,9 @@ pub enum Event {
     ReadBackStarted {
         /// Which pass.
         pass: u32,
+        /// The places that are read; `None`: every sector.
+        #[serde(skip_serializing_if = "Option::is_none")]
+        sampling: Option<Sampling>,
     },
     /// A pass, with its reading back, is over.
     PassEnded {
@@ -125,7 +129,10 @@ impl Event {
             Event::PassLaid { pass, flush_error: Some(e) } => {
                 format!("Pass {} is laid, but the cache could not be flushed: {e}.", pass + 1)
             }
-            Event::ReadBackStarted { pass } => format!("Pass {} is being read back.", pass + 1),
+            Event::ReadBackStarted { pass, sampling: None } => format!("Pass {} is being read back.", pass + 1),
+            Event::ReadBackStarted { pass, sampling: Some(_) } => {
+                format!("Pass {} is being read back at places drawn for this job.", pass + 1)
+            }
             Event::PassEnded { pass, .. } => format!("Pass {} is over.", pass + 1),
             Event::Held => "Holding: nothing is being written.".into(),
             Event::WentOn => "Going on.".into(),
@@ -138,7 +145,8 @@ impl Event {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Progress {
     evidence: Evidence,
-    planned_read_backs: u32,
+    /// Sectors to read back, over all passes.
+    planned_reading: u64,
     activity: Activity,
     held: bool,
     over: bool,
@@ -147,12 +155,12 @@ pub struct Progress {
 }
 
 impl Progress {
-    /// Before the first event of a job on `range` of `drive`.
-    pub fn new(drive: &Drive, range: Sectors, passes: u32, read_backs: u32) -> Self {
+    /// Before the first event of a job that lays so many passes on `range` of `drive` and reads so many sectors back.
+    pub fn new(drive: &Drive, range: Sectors, passes: u32, reading: u64) -> Self {
         let evidence = Evidence { drive: drive.clone(), range, passes: vec![], planned_passes: passes, ended: Ended::Stopped };
         Self {
             evidence,
-            planned_read_backs: read_backs,
+            planned_reading: reading,
             activity: Activity::Laying,
             held: false,
             over: false,
@@ -163,8 +171,7 @@ impl Progress {
 
     /// Before the first event of the job that `plan` describes.
     pub fn of_plan(plan: &Plan) -> Self {
-        let read_backs = plan.passes().iter().filter(|p| p.read_back).count() as u32;
-        Self::new(plan.drive(), plan.range(), plan.passes().len() as u32, read_backs)
+        Self::new(plan.drive(), plan.range(), plan.passes().len() as u32, plan.work().1)
     }
 
     /// Takes one event. Events of passes that were never started change nothing.
@@ -190,10 +197,10 @@ impl Progress {
                     p.flushed = flush_error.is_none();
                 }
             }
-            Event::ReadBackStarted { pass } => {
+            Event::ReadBackStarted { pass, sampling } => {
                 self.activity = Activity::ReadingBack;
                 if let Some(p) = self.pass_mut(*pass) {
-                    p.read_back.get_or_insert_default();
+                    p.read_back.get_or_insert_default().sampling = sampling.clone();
                 }
             }
             Event::PassEnded { pass, time } => {
@@ -280,8 +287,8 @@ impl Progress {
                 p.laid.count() + p.unwritable.count() + read
             })
             .sum();
-        let rounds = u64::from(self.evidence.planned_passes) + u64::from(self.planned_read_backs);
-        (done, self.evidence.range.count.saturating_mul(rounds))
+        let laying = self.evidence.range.count.saturating_mul(self.evidence.planned_passes.into());
+        (done, laying.saturating_add(self.planned_reading))
     }
 
     /// Share of the work that is done, from 0.0 to 1.0.

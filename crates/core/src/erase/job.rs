@@ -5,7 +5,7 @@ use crate::evidence::{Ended, Evidence};
 use crate::media::Drive;
 use crate::medium::{Cause, MediumError};
 use crate::pattern::Pattern;
-use crate::plan::{ArmedPlan, Plan};
+use crate::plan::{ArmedPlan, Plan, Reading};
 use crate::ranges::RangeSet;
 use crate::units::Sectors;
 use jiff::Timestamp;
@@ -116,7 +116,8 @@ pub struct Job {
     chunk: u64,
     pass: usize,
     phase: Phase,
-    cursor: u64,
+    /// Stretches that are still to be worked through in this phase, the next one last.
+    left: Vec<Sectors>,
     /// Stretches that failed and are narrowed down, the next one last.
     again: Vec<Attempt>,
     in_flight: BTreeMap<u64, Issued>,
@@ -158,7 +159,7 @@ impl Job {
             chunk: (sectors / unit * unit).max(unit),
             pass: 0,
             phase: Phase::Laying,
-            cursor: plan.range().first.0,
+            left: vec![],
             again: vec![],
             in_flight: BTreeMap::new(),
             next_tag: 0,
@@ -243,11 +244,13 @@ impl Job {
         if let Some(attempt) = self.again.pop() {
             return Some(attempt);
         }
-        let left = self.plan.range().end() - self.cursor;
-        let count = left.min(self.chunk);
-        let at = Sectors::new(self.cursor, count);
-        self.cursor += count;
-        (count > 0).then_some(Attempt { at, tries: 0 })
+        let next = self.left.last_mut()?;
+        let at = Sectors::new(next.first.0, next.count.min(self.chunk));
+        *next = Sectors::new(at.end(), next.count - at.count);
+        if next.count == 0 {
+            self.left.pop();
+        }
+        Some(Attempt { at, tries: 0 })
     }
 
     fn issue(&mut self, issued: Issued) -> Request<'_> {
@@ -344,18 +347,19 @@ impl Job {
     fn flushed(&mut self, flush_error: Option<String>, now: Now) {
         self.tell(Event::PassLaid { pass: self.pass as u32, flush_error });
         self.mark = now.mono;
-        if self.plan.passes()[self.pass].read_back {
-            self.phase = Phase::ReadingBack;
-            self.cursor = self.plan.range().first.0;
-            self.tell(Event::ReadBackStarted { pass: self.pass as u32 });
-        } else {
-            self.end_pass(now);
+        let reading = &self.plan.passes()[self.pass].reading;
+        if *reading == Reading::None {
+            return self.end_pass(now);
         }
+        self.phase = Phase::ReadingBack;
+        self.left = reading.places(self.plan.range()).iter().rev().copied().collect();
+        let sampling = reading.sampling().cloned();
+        self.tell(Event::ReadBackStarted { pass: self.pass as u32, sampling });
     }
 
     fn begin_pass(&mut self, now: Now) {
         self.phase = Phase::Laying;
-        self.cursor = self.plan.range().first.0;
+        self.left = vec![self.plan.range()];
         self.mark = now.mono;
         let pattern = self.plan.passes()[self.pass].pattern.without_seed();
         let of = self.plan.passes().len() as u32;

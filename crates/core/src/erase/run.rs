@@ -116,7 +116,7 @@ mod tests {
     use crate::medium::memory::Memory;
     use crate::notation::Entropy;
     use crate::plan::{Order, Plan, Verification};
-    use crate::rules::{Outcome, judge};
+    use crate::rules::{Edition, Outcome, judge};
     use crate::units::{Lba, Sectors};
     use jiff::Timestamp;
     use proptest::prelude::*;
@@ -179,7 +179,7 @@ mod tests {
             let (evidence, _) = erase(&mut medium, &order("00 | ~ | 92 49 24?"), vec![]);
             assert!(medium.writes.iter().all(|n| *n == 3), "{sectors} sectors: {:?}", medium.writes);
             assert!(medium.bytes.iter().enumerate().all(|(i, b)| *b == [0x92, 0x49, 0x24][i % 3]));
-            assert_eq!((medium.flushes, judge(&evidence).outcome()), (3, Outcome::Clear));
+            assert_eq!((medium.flushes, judge(Edition::default(), &evidence).outcome()), (3, Outcome::Clear));
         }
     }
 
@@ -194,7 +194,7 @@ mod tests {
         // What could not be written still holds its old bytes, and reading back says so.
         assert_eq!(evidence.wrong(), evidence.unwritable());
         let unwritten = medium.bytes.chunks(512).filter(|s| s.iter().any(|b| *b != 0)).count();
-        assert_eq!((unwritten, judge(&evidence).outcome()), (4, Outcome::NotSanitized));
+        assert_eq!((unwritten, judge(Edition::default(), &evidence).outcome()), (4, Outcome::NotSanitized));
     }
 
     #[test]
@@ -212,7 +212,7 @@ mod tests {
         medium.drops_writes_to = vec![33];
         let (evidence, _) = erase(&mut medium, &order("random"), vec![]);
         assert_eq!(evidence.wrong().sentence(9), "sector 33");
-        assert_eq!(judge(&evidence).outcome(), Outcome::NotSanitized);
+        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized);
     }
 
     #[test]
@@ -222,19 +222,19 @@ mod tests {
         let (evidence, _) = erase(&mut medium, &order("00"), vec![]);
         assert!(matches!(evidence.ended, Ended::Gone { .. }));
         assert_eq!(evidence.passes[0].laid.sentence(9), "sectors 0 to 31");
-        assert_eq!(judge(&evidence).outcome(), Outcome::NotSanitized);
+        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized);
     }
 
     #[test]
     fn holding_loses_nothing_and_stopping_claims_nothing() {
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let (evidence, events) = erase(&mut medium, &order("00"), vec![(3, Wish::Hold)]);
-        assert_eq!(judge(&evidence).outcome(), Outcome::Clear);
+        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
         assert!(events.contains(&Event::Held) && events.contains(&Event::WentOn));
 
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let (evidence, _) = erase(&mut medium, &order("00"), vec![(3, Wish::Stop)]);
-        assert_eq!((evidence.ended.clone(), judge(&evidence).outcome()), (Ended::Stopped, Outcome::NotSanitized));
+        assert_eq!((evidence.ended.clone(), judge(Edition::default(), &evidence).outcome()), (Ended::Stopped, Outcome::NotSanitized));
         assert_eq!(evidence.passes[0].laid.sentence(9), "sectors 0 to 31");
         assert!(medium.bytes[32 * 512..].iter().all(|b| *b == 0xee), "nothing is written after a stop");
     }
@@ -245,14 +245,14 @@ mod tests {
         let order = Order { range: Some(Sectors::new(10, 20)), ..order("00") };
         let (evidence, _) = erase(&mut medium, &order, vec![]);
         assert!(medium.writes.iter().enumerate().all(|(i, n)| *n == u32::from((10..30).contains(&i))));
-        assert_eq!(judge(&evidence).outcome(), Outcome::NotSanitized);
+        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized);
     }
 
     #[test]
     fn without_reading_back_nothing_is_claimed() {
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let order = Order { verification: Verification::None, ..order("00") };
-        assert_eq!(judge(&erase(&mut medium, &order, vec![]).0).outcome(), Outcome::NotSanitized);
+        assert_eq!(judge(Edition::default(), &erase(&mut medium, &order, vec![]).0).outcome(), Outcome::NotSanitized);
     }
 
     #[test]
@@ -291,7 +291,7 @@ mod tests {
             events.iter().for_each(|e| told.apply(e));
             prop_assert_eq!(told.evidence(), &evidence);
             let truly = |lba: u64| medium.bytes[lba as usize * 512..][..512].iter().all(|b| *b == 0xff);
-            if judge(&evidence).outcome() > Outcome::NotSanitized {
+            if judge(Edition::default(), &evidence).outcome() > Outcome::NotSanitized {
                 prop_assert!((0..sectors).all(truly));
             }
             if let Some(read) = evidence.passes.get(1).and_then(|p| p.read_back.as_ref()) {
@@ -371,7 +371,7 @@ mod tests {
             let job = job(&many, &order("00 | FF"), 16 * 512);
             let reordered = InAnyOrder { medium: &mut many, depth, choices, in_flight: vec![] }.run(job);
             prop_assert_eq!(&one.bytes, &many.bytes);
-            prop_assert_eq!(judge(&straight), judge(&reordered));
+            prop_assert_eq!(judge(Edition::default(), &straight), judge(Edition::default(), &reordered));
             for (a, b) in straight.passes.iter().zip(&reordered.passes) {
                 prop_assert_eq!((&a.laid, &a.unwritable, &a.read_back), (&b.laid, &b.unwritable, &b.read_back));
             }

@@ -1,0 +1,407 @@
+//! The rules as data: one file for each edition, read once.
+
+use super::Outcome;
+use crate::media::{Bus, Drive, MediaClass};
+use serde::{Deserialize, Serialize};
+use std::fmt;
+use std::sync::LazyLock;
+
+/// Which edition of the rules a drive is judged by.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Edition {
+    /// SP 800-88 Rev. 1 (December 2014), device tables of its Appendix A.
+    Rev1,
+    /// SP 800-88 Rev. 2 (September 2025) with the techniques of IEEE Std 2883-2022.
+    #[default]
+    Rev2,
+}
+
+impl Edition {
+    /// Both editions.
+    pub const ALL: [Edition; 2] = [Edition::Rev1, Edition::Rev2];
+
+    /// Its rules.
+    pub fn rules(self) -> &'static RuleSet {
+        static REV1: LazyLock<RuleSet> = LazyLock::new(|| RuleSet::read(include_str!("sp800-88-rev1.toml")));
+        static REV2: LazyLock<RuleSet> = LazyLock::new(|| RuleSet::read(include_str!("sp800-88-rev2.toml")));
+        match self {
+            Edition::Rev1 => &REV1,
+            Edition::Rev2 => &REV2,
+        }
+    }
+
+    /// Its name, as printed on certificates.
+    pub fn title(self) -> &'static str {
+        &self.rules().title
+    }
+
+    /// The edition of that printed name.
+    pub fn of_title(title: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|e| e.title() == title)
+    }
+}
+
+impl fmt::Display for Edition {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.title())
+    }
+}
+
+/// A kind of media as the rules tell them apart: class and native interface.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Media {
+    /// Magnetic, ATA.
+    MagneticAta,
+    /// Magnetic, SCSI or SAS.
+    MagneticScsi,
+    /// Solid state, ATA.
+    SolidStateAta,
+    /// Solid state, SCSI or SAS.
+    SolidStateScsi,
+    /// Solid state, NVM Express.
+    SolidStateNvme,
+    /// USB stick or memory card.
+    RemovableFlash,
+    /// eMMC.
+    EmbeddedFlash,
+    /// Image file, loop device, a virtual machine's drive.
+    Virtual,
+    /// Optical media.
+    Optical,
+    /// Not known.
+    Unknown,
+}
+
+impl Media {
+    /// Every kind.
+    pub const ALL: [Media; 10] = [
+        Media::MagneticAta,
+        Media::MagneticScsi,
+        Media::SolidStateAta,
+        Media::SolidStateScsi,
+        Media::SolidStateNvme,
+        Media::RemovableFlash,
+        Media::EmbeddedFlash,
+        Media::Virtual,
+        Media::Optical,
+        Media::Unknown,
+    ];
+
+    /// The kind that `drive` is.
+    pub fn of(drive: &Drive) -> Self {
+        match (drive.class, drive.bus) {
+            (MediaClass::Magnetic, Bus::Sas) => Media::MagneticScsi,
+            (MediaClass::Magnetic, _) => Media::MagneticAta,
+            (MediaClass::SolidState, Bus::Nvme) => Media::SolidStateNvme,
+            (MediaClass::SolidState, Bus::Sas) => Media::SolidStateScsi,
+            (MediaClass::SolidState, _) => Media::SolidStateAta,
+            (MediaClass::RemovableFlash, _) => Media::RemovableFlash,
+            (MediaClass::EmbeddedFlash, _) => Media::EmbeddedFlash,
+            (MediaClass::Virtual, _) => Media::Virtual,
+            (MediaClass::Optical, _) => Media::Optical,
+            (MediaClass::Unknown, _) => Media::Unknown,
+        }
+    }
+
+    /// Its name in words.
+    pub fn name(self) -> &'static str {
+        match self {
+            Media::MagneticAta => "magnetic, ATA",
+            Media::MagneticScsi => "magnetic, SCSI",
+            Media::SolidStateAta => "solid state, ATA",
+            Media::SolidStateScsi => "solid state, SCSI",
+            Media::SolidStateNvme => "solid state, NVMe",
+            Media::RemovableFlash => "USB stick, memory card",
+            Media::EmbeddedFlash => "embedded flash",
+            Media::Virtual => "virtual",
+            Media::Optical => "optical",
+            Media::Unknown => "unknown",
+        }
+    }
+}
+
+/// A way of treating media.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Technique {
+    /// Writing over every addressable sector.
+    Overwrite,
+    /// SANITIZE, overwrite.
+    SanitizeOverwrite,
+    /// SANITIZE, block erase.
+    SanitizeBlock,
+    /// SANITIZE, cryptographic.
+    SanitizeCrypto,
+    /// ATA SECURITY ERASE UNIT, enhanced.
+    SecurityEraseEnhanced,
+    /// ATA SECURITY ERASE UNIT.
+    SecurityErase,
+    /// NVMe Format NVM, user data erase.
+    Format,
+    /// NVMe Format NVM, cryptographic erase.
+    FormatCrypto,
+    /// eMMC secure erase, then SANITIZE_START.
+    MmcSanitize,
+    /// TCG revert, by PSID.
+    TcgRevert,
+    /// TCG key change on all locking ranges.
+    TcgKeyChange,
+    /// Discard, TRIM, UNMAP.
+    Discard,
+    /// A new partition table, a quick format.
+    NewTable,
+    /// Degaussing, a physical act.
+    Degauss,
+    /// Physical destruction.
+    Destruction,
+}
+
+impl Technique {
+    /// Every technique.
+    pub const ALL: [Technique; 15] = [
+        Technique::Overwrite,
+        Technique::SanitizeOverwrite,
+        Technique::SanitizeBlock,
+        Technique::SanitizeCrypto,
+        Technique::SecurityEraseEnhanced,
+        Technique::SecurityErase,
+        Technique::Format,
+        Technique::FormatCrypto,
+        Technique::MmcSanitize,
+        Technique::TcgRevert,
+        Technique::TcgKeyChange,
+        Technique::Discard,
+        Technique::NewTable,
+        Technique::Degauss,
+        Technique::Destruction,
+    ];
+
+    /// Its name in the standards' words.
+    pub fn name(self) -> &'static str {
+        match self {
+            Technique::Overwrite => "overwrite",
+            Technique::SanitizeOverwrite => "SANITIZE overwrite",
+            Technique::SanitizeBlock => "SANITIZE block erase",
+            Technique::SanitizeCrypto => "SANITIZE crypto erase",
+            Technique::SecurityEraseEnhanced => "SECURITY ERASE UNIT, enhanced",
+            Technique::SecurityErase => "SECURITY ERASE UNIT",
+            Technique::Format => "Format NVM, user data erase",
+            Technique::FormatCrypto => "Format NVM, crypto erase",
+            Technique::MmcSanitize => "secure erase and SANITIZE_START",
+            Technique::TcgRevert => "TCG revert by PSID",
+            Technique::TcgKeyChange => "TCG key change, all ranges",
+            Technique::Discard => "discard (TRIM, UNMAP)",
+            Technique::NewTable => "new table or quick format",
+            Technique::Degauss => "degaussing",
+            Technique::Destruction => "physical destruction",
+        }
+    }
+
+    /// Its name on the command line.
+    pub fn slug(self) -> String {
+        // A unit variant always serialises to its name.
+        serde_json::to_value(self).ok().and_then(|v| v.as_str().map(str::to_string)).unwrap_or_default()
+    }
+
+    /// Whether it replaces a key instead of the data.
+    pub fn is_crypto(self) -> bool {
+        matches!(self, Technique::SanitizeCrypto | Technique::FormatCrypto | Technique::TcgRevert | Technique::TcgKeyChange)
+    }
+
+    /// Whether people do it with their hands, and Jurex only records it.
+    pub fn is_physical(self) -> bool {
+        matches!(self, Technique::Degauss | Technique::Destruction)
+    }
+}
+
+/// What must also be true for a rule to hold.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Condition {
+    /// A pass and right after it its complement were laid on every sector.
+    ComplementPair,
+    /// All that the drive ever held was encrypted under the replaced key.
+    EncryptedFromStart,
+}
+
+impl Condition {
+    /// What is missing where it is not met.
+    pub fn unmet(self) -> &'static str {
+        match self {
+            Condition::ComplementPair => "This media needs two passes, a pattern and then its complement; that was not laid.",
+            Condition::EncryptedFromStart => {
+                "It earns something only if all that the drive ever held was encrypted from the start, which is not known."
+            }
+        }
+    }
+}
+
+/// A kind of shortcoming of reach or evidence.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LackKind {
+    /// The job did not come to its end.
+    EndedEarly,
+    /// Only a part of the drive was covered.
+    Part,
+    /// The drive hides sectors.
+    Hidden,
+    /// The drive was not asked whether it hides sectors.
+    HiddenNotAsked,
+    /// Sectors could not be written.
+    Unwritable,
+    /// Not every pass lies on every sector.
+    PassMissing,
+    /// The caches were not flushed.
+    NotFlushed,
+    /// Sectors were read back wrong.
+    Wrong,
+    /// Sectors could not be read back.
+    Unreadable,
+    /// Nothing was read back.
+    NotReadBack,
+    /// Less was read back than should have been.
+    ReadInPart,
+    /// A bridge hides the drive's own interface.
+    BehindBridge,
+}
+
+impl LackKind {
+    /// Every kind.
+    pub const ALL: [LackKind; 12] = [
+        LackKind::EndedEarly,
+        LackKind::Part,
+        LackKind::Hidden,
+        LackKind::HiddenNotAsked,
+        LackKind::Unwritable,
+        LackKind::PassMissing,
+        LackKind::NotFlushed,
+        LackKind::Wrong,
+        LackKind::Unreadable,
+        LackKind::NotReadBack,
+        LackKind::ReadInPart,
+        LackKind::BehindBridge,
+    ];
+}
+
+/// From a technique on media to the outcome that it earns.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Rule {
+    /// The technique.
+    pub technique: Technique,
+    /// The kinds of media that the rule is about.
+    pub media: Vec<Media>,
+    /// What it earns, if nothing is lacking.
+    pub outcome: Outcome,
+    /// What must also be true.
+    #[serde(default)]
+    pub needs: Vec<Condition>,
+    /// Why, for people.
+    pub sentence: String,
+    /// Document and clause.
+    pub citation: String,
+}
+
+/// What a shortcoming means: with it no outcome is earned.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct LackRule {
+    /// The shortcoming.
+    pub kind: LackKind,
+    /// Techniques to which it matters; none named: to all.
+    #[serde(default)]
+    pub techniques: Vec<Technique>,
+    /// The rule in words.
+    pub rule: String,
+    /// Document and clause.
+    pub citation: String,
+}
+
+/// When an outcome has a limit.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LimitWhen {
+    /// Whenever media and technique fit.
+    Always,
+    /// Where a bridge stands before the drive.
+    Bridged,
+    /// Where the drive is simulated.
+    Simulated,
+}
+
+/// What an outcome does not cover.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct LimitRule {
+    /// When.
+    pub when: LimitWhen,
+    /// On these media; none named: on all.
+    #[serde(default)]
+    pub media: Vec<Media>,
+    /// By these techniques; none named: by all.
+    #[serde(default)]
+    pub techniques: Vec<Technique>,
+    /// The limit, for people.
+    pub sentence: String,
+    /// Document and clause.
+    pub citation: String,
+}
+
+/// The rules of one edition.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct RuleSet {
+    /// Name, as printed on certificates.
+    pub title: String,
+    /// Month and year.
+    pub issued: String,
+    /// What each technique earns on each media.
+    #[serde(rename = "rule")]
+    pub rules: Vec<Rule>,
+    /// What takes an outcome away.
+    #[serde(rename = "lack")]
+    pub lacks: Vec<LackRule>,
+    /// What an outcome does not cover.
+    #[serde(rename = "limit")]
+    pub limits: Vec<LimitRule>,
+}
+
+impl RuleSet {
+    fn read(text: &str) -> Self {
+        toml::from_str(text).expect("the rule files are part of the program: a test reads them")
+    }
+
+    /// The rule for a technique on media; `None`: it earns nothing.
+    pub fn rule(&self, media: Media, technique: Technique) -> Option<&Rule> {
+        self.rules.iter().find(|r| r.technique == technique && r.media.contains(&media))
+    }
+
+    /// What a shortcoming means to a technique; `None`: nothing.
+    pub fn lack(&self, kind: LackKind, technique: Technique) -> Option<&LackRule> {
+        self.lacks.iter().find(|l| l.kind == kind && (l.techniques.is_empty() || l.techniques.contains(&technique)))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_two_rules_answer_the_same_question_and_every_shortcoming_has_its_rule() {
+        for edition in Edition::ALL {
+            let rules = edition.rules();
+            assert_eq!(Edition::of_title(&rules.title), Some(edition));
+            for (media, technique) in Media::ALL.into_iter().flat_map(|m| Technique::ALL.map(|t| (m, t))) {
+                let fitting = rules.rules.iter().filter(|r| r.technique == technique && r.media.contains(&media)).count();
+                assert!(fitting <= 1, "{edition}: {media:?} {technique:?}");
+            }
+            for kind in LackKind::ALL {
+                let fitting: Vec<_> = rules.lacks.iter().filter(|l| l.kind == kind).collect();
+                assert!(fitting.len() == 1 && !fitting[0].citation.is_empty(), "{edition}: {kind:?}");
+            }
+        }
+    }
+}
