@@ -80,7 +80,8 @@ struct File {
 }
 
 static LIBRARY: LazyLock<Vec<Method>> = LazyLock::new(|| {
-    let file: File = toml::from_str(include_str!("method/library.toml")).expect("the library is part of the program: a test reads it");
+    let file: File =
+        toml::from_str(include_str!("method/library.toml")).expect("the library is part of the program: a test reads it");
     file.methods
 });
 
@@ -186,7 +187,8 @@ impl Catalogue {
     pub fn search(&self, text: &str) -> Vec<&Method> {
         let words: Vec<String> = text.split_whitespace().map(str::to_lowercase).collect();
         let fits = |m: &&Method| {
-            let said = [&m.name, &m.title, &m.issuer, &m.document, &m.program.to_string(), m.status.word()].join(" ").to_lowercase();
+            let said =
+                [&m.name, &m.title, &m.issuer, &m.document, &m.program.to_string(), m.status.word()].join(" ").to_lowercase();
             words.iter().all(|w| said.contains(w.as_str()))
         };
         self.methods.iter().filter(fits).collect()
@@ -199,7 +201,8 @@ impl Catalogue {
 /// It can't.
 pub fn check_name(name: &str) -> Result<(), MethodError> {
     let allowed = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || matches!(c, '.' | '-');
-    let right = (1..=40).contains(&name.len()) && name.chars().all(allowed) && name.starts_with(|c: char| c.is_ascii_alphanumeric());
+    let right =
+        (1..=40).contains(&name.len()) && name.chars().all(allowed) && name.starts_with(|c: char| c.is_ascii_alphanumeric());
     right.then_some(()).ok_or_else(|| MethodError::BadName(crate::text::printable(name.as_bytes())))
 }
 
@@ -289,7 +292,9 @@ mod tests {
         let named = |name: &str| Method { name: name.into(), ..own[0].clone() };
         assert_eq!(catalogue.add(named("zeros")), Err(MethodError::ShadowsLibrary("zeros".into())));
         assert_eq!(catalogue.add(named("quay-two")), Err(MethodError::Twice("quay-two".into())));
-        assert!(["", "Quay", "-x", "a b", "\u{1b}"].iter().all(|n| matches!(catalogue.add(named(n)), Err(MethodError::BadName(_)))));
+        assert!(
+            ["", "Quay", "-x", "a b", "\u{1b}"].iter().all(|n| matches!(catalogue.add(named(n)), Err(MethodError::BadName(_))))
+        );
         assert!(!catalogue.remove("zeros") && catalogue.remove("quay-two"));
         let disguised = Method { status: Status::Current, ..named("quay-three") };
         catalogue.add(disguised).unwrap();

@@ -51,6 +51,14 @@ impl Need {
             (High, true, true) => Outcome::Destroy,
         }
     }
+
+    /// What is contradictory about the answers, in a sentence; `None` if nothing is.
+    pub fn contradiction(self) -> Option<&'static str> {
+        (self.outcome() == Outcome::Destroy && self.reuse).then_some(
+            "These answers contradict one another: they ask for Destroy, and a destroyed drive can't be used again. \
+             Either it is not reused, or it does not leave.",
+        )
+    }
 }
 
 #[cfg(test)]

@@ -107,6 +107,27 @@ impl Program {
         })
     }
 
+    /// Number of passes that are marked to be read back.
+    pub fn marked(&self) -> usize {
+        let marked = |p: &Pass| if p.read_back { p.times as usize } else { 0 };
+        self.items
+            .iter()
+            .map(|item| match item {
+                Item::Pass(pass) => marked(pass),
+                Item::Shuffle(passes) => passes.iter().map(marked).sum(),
+            })
+            .sum()
+    }
+
+    /// Whether the last pass is marked. Of shuffled passes any may be the last: they count as marked if all are.
+    pub fn last_is_marked(&self) -> bool {
+        match self.items.last() {
+            Some(Item::Pass(pass)) => pass.read_back,
+            Some(Item::Shuffle(passes)) => passes.iter().all(|p| p.read_back),
+            None => false,
+        }
+    }
+
     /// Makes every random choice: seeds, random bytes, shuffled orders.
     pub fn resolve(&self, entropy: &mut dyn Entropy) -> Vec<Resolved> {
         let mut out: Vec<Resolved> = Vec::with_capacity(self.passes());

@@ -60,6 +60,21 @@ impl Pace {
         self.bins.iter().map(speed).collect()
     }
 
+    /// Seconds for one sector of each part; `None` where nothing has been done.
+    pub fn seconds_per_sector(&self) -> Vec<Option<f64>> {
+        self.bins.iter().map(|b| (b.sectors > 0).then(|| b.micros as f64 / 1e6 / b.sectors as f64)).collect()
+    }
+
+    /// The sectors of each part that have been worked through.
+    pub fn sectors(&self) -> impl Iterator<Item = u64> {
+        self.bins.iter().map(|b| b.sectors)
+    }
+
+    /// The range that it is about.
+    pub fn range(&self) -> Sectors {
+        self.range
+    }
+
     /// Sectors noted and the time that they took.
     pub fn total(&self) -> (u64, Duration) {
         let sum =

@@ -107,11 +107,15 @@ impl From<Verification> for String {
 impl fmt::Display for Verification {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self {
-            Verification::Read(HowMuch::Full, WhichPasses::Last) => "full: every sector of the last pass is read back and compared",
+            Verification::Read(HowMuch::Full, WhichPasses::Last) => {
+                "full: every sector of the last pass is read back and compared"
+            }
             Verification::Read(HowMuch::Sampled, WhichPasses::Last) => {
                 "sampled: a tenth of the last pass, at places drawn for this job, is read back and compared"
             }
-            Verification::Read(HowMuch::Full, WhichPasses::Every) => "full, every pass: every sector is read back after each pass",
+            Verification::Read(HowMuch::Full, WhichPasses::Every) => {
+                "full, every pass: every sector is read back after each pass"
+            }
             Verification::Read(HowMuch::Sampled, WhichPasses::Every) => {
                 "sampled, every pass: a tenth is read back after each pass, at places drawn for each"
             }
@@ -208,6 +212,25 @@ impl Order {
         self.program.passes().saturating_mul(self.rounds as usize).saturating_add(self.blank.into())
     }
 
+    /// Times that a pass is read back.
+    pub fn readings(&self) -> usize {
+        match self.verification {
+            Verification::None => 0,
+            Verification::Read(_, WhichPasses::Every) => self.passes(),
+            Verification::Read(_, WhichPasses::Last) => {
+                let marked = self.program.marked() * self.rounds as usize;
+                // The last pass is read back even if it is not marked.
+                let last_is_marked = !self.blank && self.program.last_is_marked();
+                marked + usize::from(!last_is_marked)
+            }
+        }
+    }
+
+    /// Whether only places of a pass are read back.
+    pub fn is_sampled(&self) -> bool {
+        matches!(self.verification, Verification::Read(HowMuch::Sampled, _))
+    }
+
     /// The passes in the notation, with rounds and blank pass said in words.
     pub fn notation(&self) -> String {
         let rounds = if self.rounds > 1 { format!(", {} rounds", self.rounds) } else { String::new() };
@@ -251,6 +274,14 @@ pub enum PlanError {
         range: Sectors,
         /// The drive's last sector.
         last: u64,
+    },
+    /// The drive has no such partition.
+    #[error("there is no partition {number}: this drive's table has {of}")]
+    NoPartition {
+        /// What was asked for.
+        number: usize,
+        /// How many there are.
+        of: usize,
     },
     /// More passes than a job may have.
     #[error("{passes} passes are too many: with all rounds a job has at most {MOST_PASSES}")]
@@ -495,6 +526,28 @@ mod tests {
         let plan = plan(&test_drive(MediaClass::Magnetic, 64), &order).unwrap();
         assert_eq!(plan.passes().iter().map(|p| p.reading != Reading::None).collect::<Vec<_>>(), [true, false, true]);
         assert_eq!(plan.work(), (192, 128));
+        assert_eq!(order.readings(), 2);
+    }
+
+    #[test]
+    fn rounds_a_blank_pass_and_what_is_read_back_of_them() {
+        let drive = test_drive(MediaClass::Magnetic, 100_000);
+        let order = Order { rounds: 2, blank: true, ..Order::of_program("own", "00 | random?".parse().unwrap()) };
+        let read = |verification| {
+            let order = Order { verification, ..order.clone() };
+            let plan = plan(&drive, &order).unwrap();
+            let read: String = plan.passes().iter().map(|p| if p.reading == Reading::None { '-' } else { 'r' }).collect();
+            assert_eq!(read.matches('r').count(), order.readings(), "{verification}");
+            (read, plan.work().1)
+        };
+        let said: Vec<_> = Verification::ALL.map(read).into();
+        assert_eq!(said[0], ("-r-rr".into(), 300_000));
+        assert_eq!((said[2].clone(), said[4].clone()), (("rrrrr".into(), 500_000), ("-----".into(), 0)));
+        assert!(said[1].0 == "-r-rr" && (30_000..33_100).contains(&said[1].1), "{said:?}");
+        let too_many = Order { rounds: 300, ..order };
+        assert!(matches!(plan(&drive, &too_many), Err(PlanError::TooManyPasses { passes: 601 })));
+        assert_eq!("sampled".parse(), Ok(Verification::SAMPLED));
+        assert!("half".parse::<Verification>().unwrap_err().contains("sampled-every-pass"));
     }
 
     #[test]

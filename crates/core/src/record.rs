@@ -349,7 +349,8 @@ mod tests {
 
     fn record() -> Record {
         let plan =
-            Plan::new(&test_drive(MediaClass::Magnetic, 1000), &Order::of_method(method::find("random").unwrap()), &mut Nines).unwrap();
+            Plan::new(&test_drive(MediaClass::Magnetic, 1000), &Order::of_method(method::find("random").unwrap()), &mut Nines)
+                .unwrap();
         let evidence = faultless(MediaClass::Magnetic, &[Pattern::random([9; 16])]);
         let tool = Tool { name: "Jurex".into(), version: "0".into() };
         let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);

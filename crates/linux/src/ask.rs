@@ -4,7 +4,7 @@ use crate::ioctl::{NvmeRead, nvme_read, scsi_read};
 use crate::sysfs::text;
 use jurex_core::media::{Bus, Drive, HiddenAreas, Identity, MediaClass};
 use jurex_core::native::ata::{self, Command, Identify, Registers, Transfer};
-use jurex_core::native::{Answers, Health, nvme, scsi};
+use jurex_core::native::{Answers, Health, OwnErase, nvme, scsi};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::Errno;
 use std::os::fd::OwnedFd;
@@ -67,6 +67,11 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
     if nvme_read(fd, NvmeRead::HEALTH_LOG, &mut log, COMMAND_PATIENCE) == Ok(0) {
         answers.health = nvme::parse_health(&log).unwrap_or_default();
     }
+    let can_sanitize = answers.own_erases.iter().any(|e| matches!(e, OwnErase::SanitizeBlock | OwnErase::SanitizeCrypto));
+    let mut log = vec![0; nvme::SANITIZE_STATUS_LENGTH];
+    if can_sanitize && nvme_read(fd, NvmeRead::SANITIZE_STATUS, &mut log, COMMAND_PATIENCE) == Ok(0) {
+        answers.own_times = nvme::parse_sanitize_times(&log).unwrap_or_default();
+    }
     (drive, answers)
 }
 
@@ -113,6 +118,7 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
     }
     drive.hidden = hidden(drive, identify, fd);
     answers.own_erases = identify.own_erases();
+    answers.own_times = identify.own_times();
     answers.security_frozen = identify.security.frozen;
     if let Some(page) = ata_page(fd, &Command::SMART_READ_DATA) {
         answers.health = ata::parse_smart(&page).unwrap_or_default();

@@ -159,6 +159,8 @@ impl NvmeRead {
     pub(crate) const IDENTIFY_CONTROLLER: Self = Self { opcode: 6, namespace: 0, cdw10: 1 };
     /// Get Log Page, SMART / Health (02h), 512 bytes.
     pub(crate) const HEALTH_LOG: Self = Self { opcode: 2, namespace: u32::MAX, cdw10: 2 | 127 << 16 };
+    /// Get Log Page, sanitize status (81h), 32 bytes.
+    pub(crate) const SANITIZE_STATUS: Self = Self { opcode: 2, namespace: u32::MAX, cdw10: 0x81 | 7 << 16 };
 }
 
 /// Sends an NVMe admin command that reads `data`, and gives its status (0 is good).

@@ -45,6 +45,8 @@ struct Entry {
     speed: (f64, f64),
     health: Health,
     own_erases: &'static [OwnErase],
+    /// How long it says that its erases take, in seconds.
+    own_times: &'static [(OwnErase, u64)],
     frozen: bool,
 }
 
@@ -84,6 +86,7 @@ const MAGNETIC: Entry = Entry {
     speed: (190.0, 92.0),
     health: SILENT,
     own_erases: &[OwnErase::SecurityErase],
+    own_times: &[],
     frozen: false,
 };
 /// What the solid state drives have in common.
@@ -128,6 +131,7 @@ const INVENTORY: [Entry; 10] = [
         megabytes: 480,
         health: used(19_650, 31, 38),
         own_erases: &[OwnErase::SanitizeBlock, OwnErase::SecurityEraseEnhanced, OwnErase::SecurityErase],
+        own_times: &[(OwnErase::SecurityEraseEnhanced, 120), (OwnErase::SecurityErase, 120)],
         frozen: true,
         ..SOLID
     },
@@ -142,6 +146,7 @@ const INVENTORY: [Entry; 10] = [
         speed: (150.0, 150.0),
         health: used(4_102, 12, 44),
         own_erases: &[OwnErase::SanitizeBlock, OwnErase::SanitizeCrypto, OwnErase::FormatCrypto, OwnErase::Format],
+        own_times: &[(OwnErase::SanitizeBlock, 40), (OwnErase::SanitizeCrypto, 2)],
         ..SOLID
     },
     Entry {
@@ -189,6 +194,7 @@ const INVENTORY: [Entry; 10] = [
         megabytes: 16,
         speed: (14.0, 14.0),
         health: Health { wear_percent: Some(20), ..SILENT },
+        own_erases: &[OwnErase::MmcSanitize],
         ..SMALL
     },
     Entry {
@@ -235,6 +241,7 @@ impl Entry {
         let answers = Answers {
             health: self.health.clone(),
             own_erases: self.own_erases.to_vec(),
+            own_times: self.own_times.to_vec(),
             security_frozen: self.frozen,
             ..Answers::default()
         };

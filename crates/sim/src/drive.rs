@@ -93,6 +93,19 @@ impl SimDrive {
         SimMedium { drive: self.clone(), exclusive: false, pacing: Pacing::Unpaced }
     }
 
+    /// Opens the drive for reading only, at its own speed, so that the speed can be sampled.
+    pub fn peek_at_speed(&self) -> SimMedium {
+        SimMedium { drive: self.clone(), exclusive: false, pacing: self.pacing }
+    }
+
+    /// How long the drive takes for these sectors when it takes its time.
+    pub fn time_for(&self, at: Sectors, reading: bool) -> Duration {
+        let geometry = self.drive.geometry;
+        let position = at.first.0 as f64 / geometry.sectors.max(1) as f64;
+        let factor = if reading { self.shape.read_factor } else { 1.0 };
+        Duration::from_secs_f64(geometry.bytes_of(at.count) as f64 / (self.shape.at(position) * factor))
+    }
+
     /// Opens the drive exclusively.
     ///
     /// # Errors
@@ -145,18 +158,12 @@ impl SimMedium {
         Sectors::new(at.0, len as u64 / u64::from(self.geometry().logical))
     }
 
-    fn cost(&self, at: Sectors, factor: f64) -> Duration {
-        let geometry = self.geometry();
-        let position = at.first.0 as f64 / geometry.sectors.max(1) as f64;
-        Duration::from_secs_f64(geometry.bytes_of(at.count) as f64 / (self.drive.shape.at(position) * factor))
-    }
-
-    fn work(&mut self, op: Op, at: Sectors, factor: f64, act: impl FnOnce(&mut State)) -> Result<(), MediumError> {
+    fn work(&mut self, op: Op, at: Sectors, act: impl FnOnce(&mut State)) -> Result<(), MediumError> {
         if at.end() > self.geometry().sectors {
             let cause = Cause::Refused(io::Error::new(io::ErrorKind::InvalidInput, "past the end of the drive"));
             return Err(MediumError { op, at: Some(at), cause });
         }
-        let cost = self.cost(at, factor);
+        let cost = self.drive.time_for(at, op == Op::Read);
         let mut state = self.drive.state();
         let answer = Self::check(&mut state, op, at);
         if answer.is_ok() {
@@ -183,13 +190,13 @@ impl Medium for SimMedium {
     fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
         let stretch = self.stretch(at, out.len());
         let from = self.geometry().bytes_of(at.0);
-        self.work(Op::Read, stretch, self.drive.shape.read_factor, |state| state.store.read(from, out))
+        self.work(Op::Read, stretch, |state| state.store.read(from, out))
     }
 
     fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError> {
         let stretch = self.stretch(at, data.len());
         let sector = u64::from(self.geometry().logical);
-        self.work(Op::Write, stretch, 1.0, |state| {
+        self.work(Op::Write, stretch, |state| {
             let dropped = |lba: u64| state.faults.iter().any(|f| matches!(f, Fault::DropsWrites(bad) if bad.contains(Lba(lba))));
             if !state.faults.iter().any(|f| matches!(f, Fault::DropsWrites(_))) {
                 return state.store.write(at.0 * sector, data);

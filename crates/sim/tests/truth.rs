@@ -95,7 +95,10 @@ fn a_drive_that_drops_writes_is_found_out_by_reading_back_and_only_by_that() {
     drive.add_fault(Fault::DropsWrites(Sectors::new(777, 1)));
     let evidence = erase(&drive, "00 | FF | random");
     assert!(addressable_holds_secret(&drive));
-    assert_eq!((evidence.wrong().sentence(3).as_str(), judge(Edition::default(), &evidence).outcome()), ("sector 777", Outcome::NotSanitized));
+    assert_eq!(
+        (evidence.wrong().sentence(3).as_str(), judge(Edition::default(), &evidence).outcome()),
+        ("sector 777", Outcome::NotSanitized)
+    );
 }
 
 #[test]

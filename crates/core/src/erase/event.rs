@@ -1,5 +1,7 @@
 //! What a job tells while it runs. Terminal, progress lines, ledger and evidence all come from these events.
 
+use super::forecast;
+use crate::estimate::SpeedSample;
 use crate::evidence::{Ended, Evidence, PassEvidence};
 use crate::media::Drive;
 use crate::pace::Pace;
@@ -145,8 +147,11 @@ impl Event {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Progress {
     evidence: Evidence,
-    /// Sectors to read back, over all passes.
-    planned_reading: u64,
+    /// Sectors to read back after each pass.
+    readings: Vec<u64>,
+    /// Speed of reading back over position, for each pass.
+    reading_paces: Vec<Pace>,
+    sample: Option<SpeedSample>,
     activity: Activity,
     held: bool,
     over: bool,
@@ -155,12 +160,16 @@ pub struct Progress {
 }
 
 impl Progress {
-    /// Before the first event of a job that lays so many passes on `range` of `drive` and reads so many sectors back.
-    pub fn new(drive: &Drive, range: Sectors, passes: u32, reading: u64) -> Self {
+    /// Before the first event of a job on `range` of `drive` that lays a pass for each of `readings` and reads so many
+    /// sectors back after it.
+    pub fn new(drive: &Drive, range: Sectors, readings: Vec<u64>) -> Self {
+        let passes = readings.len() as u32;
         let evidence = Evidence { drive: drive.clone(), range, passes: vec![], planned_passes: passes, ended: Ended::Stopped };
         Self {
             evidence,
-            planned_reading: reading,
+            reading_paces: vec![],
+            sample: None,
+            readings,
             activity: Activity::Laying,
             held: false,
             over: false,
@@ -171,7 +180,14 @@ impl Progress {
 
     /// Before the first event of the job that `plan` describes.
     pub fn of_plan(plan: &Plan) -> Self {
-        Self::new(plan.drive(), plan.range(), plan.passes().len() as u32, plan.work().1)
+        let readings = plan.passes().iter().map(|p| p.reading.places(plan.range()).count()).collect();
+        Self::new(plan.drive(), plan.range(), readings)
+    }
+
+    /// The same with the drive's speed as it was sampled before the job, for a better estimate.
+    pub fn with_sample(mut self, sample: Option<SpeedSample>) -> Self {
+        self.sample = sample;
+        self
     }
 
     /// Takes one event. Events of passes that were never started change nothing.
@@ -179,6 +195,7 @@ impl Progress {
         match event {
             Event::PassStarted { pattern, time, .. } => {
                 self.activity = Activity::Laying;
+                self.reading_paces.push(Pace::new(self.evidence.range));
                 self.evidence.passes.push(PassEvidence {
                     pattern: pattern.clone(),
                     laid: RangeSet::new(),
@@ -234,7 +251,12 @@ impl Progress {
                 p.laid.insert(at);
                 p.pace.note(at, took);
             }
-            Activity::ReadingBack => p.read_back.get_or_insert_default().read.insert(at),
+            Activity::ReadingBack => {
+                p.read_back.get_or_insert_default().read.insert(at);
+                if let Some(pace) = self.reading_paces.get_mut(pass as usize) {
+                    pace.note(at, took);
+                }
+            }
         }
     }
 
@@ -288,7 +310,7 @@ impl Progress {
             })
             .sum();
         let laying = self.evidence.range.count.saturating_mul(self.evidence.planned_passes.into());
-        (done, laying.saturating_add(self.planned_reading))
+        (done, self.readings.iter().fold(laying, |all, n| all.saturating_add(*n)))
     }
 
     /// Share of the work that is done, from 0.0 to 1.0.
@@ -305,11 +327,28 @@ impl Progress {
         (speed(sectors, took), speed(self.work().0, self.worked))
     }
 
-    /// Time left at the mean speed so far; `None` before there is any.
+    /// Time left, from the pace by position; `None` before there is any.
     pub fn time_left(&self) -> Option<Duration> {
-        let (done, all) = self.work();
-        let per_sector = (done > 0).then(|| self.worked.as_secs_f64() / done as f64)?;
-        Duration::try_from_secs_f64(per_sector * all.saturating_sub(done) as f64).ok()
+        if self.over {
+            return Some(Duration::ZERO);
+        }
+        let pass = self.evidence.passes.len().checked_sub(1)?;
+        let done = |set: &RangeSet, faulty: &RangeSet| set.count() + faulty.count();
+        let now = &self.evidence.passes[pass];
+        let read = now.read_back.as_ref().map_or(0, |r| done(&r.read, &r.unreadable));
+        let known = forecast::Known {
+            drive: &self.evidence.drive,
+            laying: self.evidence.passes.iter().map(|p| &p.pace).collect(),
+            reading: self.reading_paces.iter().collect(),
+            sample: self.sample.as_ref(),
+        };
+        let range = self.evidence.range.count;
+        known.time_left(&forecast::Left {
+            laying_now: range.saturating_sub(done(&now.laid, &now.unwritable)),
+            reading_now: self.readings.get(pass).map_or(0, |n| n.saturating_sub(read)),
+            passes_after: self.readings.len().saturating_sub(pass + 1) as u64,
+            reading_after: self.readings.iter().skip(pass + 1).sum(),
+        })
     }
 
     /// Number of faulty sectors in words; `None` if there are none.

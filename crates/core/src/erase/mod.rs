@@ -2,6 +2,7 @@
 //! ([`run`]) that lets it work on a [`crate::medium::Medium`].
 
 mod event;
+mod forecast;
 mod job;
 mod run;
 

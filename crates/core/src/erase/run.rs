@@ -234,7 +234,10 @@ mod tests {
 
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let (evidence, _) = erase(&mut medium, &order("00"), vec![(3, Wish::Stop)]);
-        assert_eq!((evidence.ended.clone(), judge(Edition::default(), &evidence).outcome()), (Ended::Stopped, Outcome::NotSanitized));
+        assert_eq!(
+            (evidence.ended.clone(), judge(Edition::default(), &evidence).outcome()),
+            (Ended::Stopped, Outcome::NotSanitized)
+        );
         assert_eq!(evidence.passes[0].laid.sentence(9), "sectors 0 to 31");
         assert!(medium.bytes[32 * 512..].iter().all(|b| *b == 0xee), "nothing is written after a stop");
     }
@@ -287,7 +290,7 @@ mod tests {
             let mut medium = Memory::new(MediaClass::Magnetic, sectors);
             (medium.unwritable, medium.unreadable, medium.drops_writes_to, medium.gone_after) = (unwritable, unreadable, dropped, gone_after);
             let (evidence, events) = erase(&mut medium, &order("00 | FF"), stop_at.map(|at| (at, Wish::Stop)).into_iter().collect());
-            let mut told = Progress::new(&medium.drive, evidence.range, 2, 1);
+            let mut told = Progress::new(&medium.drive, evidence.range, vec![0, evidence.range.count]);
             events.iter().for_each(|e| told.apply(e));
             prop_assert_eq!(told.evidence(), &evidence);
             let truly = |lba: u64| medium.bytes[lba as usize * 512..][..512].iter().all(|b| *b == 0xff);

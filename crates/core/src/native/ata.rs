@@ -30,6 +30,10 @@ pub struct Identify {
     pub security: Security,
     /// Word 59.
     pub sanitize: Sanitize,
+    /// Word 89: minutes of SECURITY ERASE UNIT, where told.
+    pub erase_minutes: Option<u64>,
+    /// Word 90: minutes of the enhanced one.
+    pub enhanced_erase_minutes: Option<u64>,
 }
 
 /// Nominal media rotation rate (word 217, and SCSI VPD page B1h).
@@ -133,6 +137,8 @@ impl Identify {
                 frozen: bit(128, 3),
                 enhanced_erase: bit(128, 5),
             },
+            erase_minutes: erase_minutes(word(89)),
+            enhanced_erase_minutes: erase_minutes(word(90)),
             sanitize: Sanitize { supported: bit(59, 12), crypto: bit(59, 13), overwrite: bit(59, 14), block: bit(59, 15) },
         })
     }
@@ -140,6 +146,13 @@ impl Identify {
     /// Whether the drive has any command that can hide sectors.
     pub fn can_hide(&self) -> bool {
         self.can_hide_by_hpa || self.can_hide_by_dco || self.can_hide_by_amax
+    }
+
+    /// How long it says that its erase commands take, in seconds.
+    pub fn own_times(&self) -> Vec<(OwnErase, u64)> {
+        let told =
+            [(self.erase_minutes, OwnErase::SecurityErase), (self.enhanced_erase_minutes, OwnErase::SecurityEraseEnhanced)];
+        told.into_iter().filter_map(|(minutes, erase)| Some((erase, 60 * minutes?))).collect()
     }
 
     /// The erase commands that it says it has.
@@ -156,6 +169,13 @@ impl Identify {
         .filter_map(|(has, erase)| has.then_some(erase))
         .collect()
     }
+}
+
+/// Minutes that word 89 or 90 tells: units of two minutes, in eight bits, or in fifteen where bit 15 is set. 0: not told;
+/// the largest value means "this long or longer".
+fn erase_minutes(word: u16) -> Option<u64> {
+    let units = if word & 0x8000 != 0 { word & 0x7fff } else { word & 0xff };
+    (units > 0).then(|| 2 * u64::from(units))
 }
 
 /// Text with its bytes swapped in each word.

@@ -7,6 +7,7 @@ pub mod ata;
 pub mod nvme;
 pub mod scsi;
 
+use crate::rules::Technique;
 use serde::{Deserialize, Serialize};
 
 /// A page that can't be used.
@@ -111,6 +112,8 @@ pub enum OwnErase {
     Format,
     /// NVMe Format NVM with cryptographic erase.
     FormatCrypto,
+    /// eMMC secure erase, then SANITIZE_START.
+    MmcSanitize,
 }
 
 impl OwnErase {
@@ -124,6 +127,21 @@ impl OwnErase {
             OwnErase::SecurityEraseEnhanced => "SECURITY ERASE UNIT, enhanced",
             OwnErase::Format => "Format NVM with user data erase",
             OwnErase::FormatCrypto => "Format NVM with crypto erase",
+            OwnErase::MmcSanitize => "secure erase and SANITIZE_START",
+        }
+    }
+
+    /// The technique that it is in the rules.
+    pub fn technique(self) -> Technique {
+        match self {
+            OwnErase::SanitizeBlock => Technique::SanitizeBlock,
+            OwnErase::SanitizeOverwrite => Technique::SanitizeOverwrite,
+            OwnErase::SanitizeCrypto => Technique::SanitizeCrypto,
+            OwnErase::SecurityErase => Technique::SecurityErase,
+            OwnErase::SecurityEraseEnhanced => Technique::SecurityEraseEnhanced,
+            OwnErase::Format => Technique::Format,
+            OwnErase::FormatCrypto => Technique::FormatCrypto,
+            OwnErase::MmcSanitize => Technique::MmcSanitize,
         }
     }
 }
@@ -135,6 +153,9 @@ pub struct Answers {
     pub health: Health,
     /// Erase commands of its own.
     pub own_erases: Vec<OwnErase>,
+    /// How long the drive itself says that an erase command takes, in seconds.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub own_times: Vec<(OwnErase, u64)>,
     /// Whether its security commands are frozen until its power is cycled.
     #[serde(default)]
     pub security_frozen: bool,

@@ -64,6 +64,23 @@ impl Controller {
     }
 }
 
+/// Bytes of the sanitize status log page (81h) that are read.
+pub const SANITIZE_STATUS_LENGTH: usize = 32;
+
+/// Reads the estimated seconds of each sanitize action from the sanitize status log page. All ones: not told.
+///
+/// # Errors
+/// Fewer than 32 bytes.
+pub fn parse_sanitize_times(page: &[u8]) -> Result<Vec<(OwnErase, u64)>, PageError> {
+    if page.len() < SANITIZE_STATUS_LENGTH {
+        return Err(PageError::Short { found: page.len(), needed: SANITIZE_STATUS_LENGTH });
+    }
+    let number = |at: usize| u32::from_le_bytes([page[at], page[at + 1], page[at + 2], page[at + 3]]);
+    let told = [(8, OwnErase::SanitizeOverwrite), (12, OwnErase::SanitizeBlock), (16, OwnErase::SanitizeCrypto)];
+    let times = told.into_iter().map(|(at, erase)| (erase, number(at)));
+    Ok(times.filter(|(_, t)| !matches!(*t, 0 | u32::MAX)).map(|(e, t)| (e, t.into())).collect())
+}
+
 /// Bytes of the SMART / Health log page.
 pub const HEALTH_LENGTH: usize = 512;
 
@@ -114,6 +131,15 @@ mod tests {
         page[128] = 100;
         let health = parse_health(&page).unwrap();
         assert_eq!((health.celsius, health.wear_percent, health.power_on_hours), (Some(41), Some(12), Some(100)));
+    }
+
+    #[test]
+    fn the_sanitize_log_tells_times_and_all_ones_mean_none() {
+        let mut page = [0u8; 32];
+        page[8..12].fill(0xff);
+        page[12..16].copy_from_slice(&120u32.to_le_bytes());
+        assert_eq!(parse_sanitize_times(&page), Ok(vec![(OwnErase::SanitizeBlock, 120)]));
+        assert!(parse_sanitize_times(&page[..31]).is_err());
     }
 
     proptest! {

@@ -129,10 +129,10 @@ pub(crate) mod tests {
     use super::*;
     use crate::evidence::{Ended, PassEvidence, ReadBack};
     use crate::media::{Bus, HiddenAreas, MediaClass, test_drive};
+    use crate::pace::Pace;
     use crate::pattern::Pattern;
     use crate::ranges::RangeSet;
     use crate::sampling::Sampling;
-    use crate::pace::Pace;
     use crate::units::Sectors;
     use jiff::Timestamp;
     use proptest::prelude::*;
@@ -258,7 +258,8 @@ pub(crate) mod tests {
 
     #[test]
     fn flash_asks_for_a_true_complement_right_after_its_pattern() {
-        let outcome = |patterns: &[Pattern]| judge(Edition::default(), &faultless(MediaClass::RemovableFlash, patterns)).outcome();
+        let outcome =
+            |patterns: &[Pattern]| judge(Edition::default(), &faultless(MediaClass::RemovableFlash, patterns)).outcome();
         let random = |s| Pattern::random([s; 16]);
         assert_eq!(outcome(&[random(1), random(2)]), Outcome::NotSanitized);
         assert_eq!(outcome(&[random(1), random(2).complement()]), Outcome::NotSanitized);

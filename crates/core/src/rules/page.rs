@@ -70,7 +70,10 @@ fn table(rules: &RuleSet, page: &mut String) {
         let cells: Vec<String> = Media::ALL.iter().map(|m| cell(rules.rule(*m, technique))).collect();
         let _ = writeln!(page, "| {} | {} |", technique.name(), cells.join(" | "));
     }
-    let _ = writeln!(page, "\n`¹` needs a pattern and its complement; `²` only if all was encrypted from the start; `-` earns nothing.");
+    let _ = writeln!(
+        page,
+        "\n`¹` needs a pattern and its complement; `²` only if all was encrypted from the start; `-` earns nothing."
+    );
 }
 
 fn cell(rule: Option<&Rule>) -> String {
