@@ -4,6 +4,7 @@ use crate::clock::SystemEntropy;
 use crate::exit::Failure;
 use jurex_core::beacon;
 use jurex_core::contents::{self, Contents};
+use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::{self, Cleared, Hindrance, Refusal};
 use jurex_core::media::Drive;
 use jurex_core::medium::Medium;
@@ -83,6 +84,9 @@ pub(crate) fn find(name: &str, only: &[String]) -> Result<Seen, Failure> {
     }
 }
 
+/// About how long the sampling of a drive's speed takes.
+const SAMPLE_TIME: Duration = Duration::from_millis(1200);
+
 /// A sector's bytes before the job, kept in memory only, to be shown beside what is there afterwards.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Sample {
@@ -119,6 +123,16 @@ impl Seen {
         let refused =
             |e| Failure::Refused(format!("{} may not be erased any more: {e}. Nothing was written", self.drive.called()));
         now.verdict().map(drop).map_err(refused)
+    }
+
+    /// Reads at three places for about a second to learn how fast it is. Nothing is written.
+    pub(crate) fn sample_speed(&self) -> Result<SpeedSample, String> {
+        let mut medium: Box<dyn Medium> = match &self.place {
+            Place::Simulated(sim) => Box::new(sim.peek_at_speed()),
+            Place::Machine(_) => self.peek().map_err(|e| e.to_string())?,
+        };
+        let begun = Instant::now();
+        SpeedSample::take(medium.as_mut(), SAMPLE_TIME, &|| begun.elapsed()).map_err(|e| format!("{e}: {}", e.cause.os()))
     }
 
     /// Opens it for reading, beside whoever uses it.

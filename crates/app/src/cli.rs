@@ -1,7 +1,11 @@
 //! Arguments, as the commands' contract names them.
 
 use crate::config::ThemeName;
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::builder::{PossibleValuesParser, TypedValueParser};
+use clap::{Args, Parser, Subcommand};
+use jurex_core::need::Sensitivity;
+use jurex_core::plan::Verification;
+use jurex_core::rules::Edition;
 use std::path::PathBuf;
 
 /// Overwrites every addressable sector of a drive, verifies it, and reports it to NIST SP 800-88.
@@ -25,14 +29,14 @@ pub(crate) enum Command {
     Drives(Table),
     /// One drive: identity, contents, ways to sanitize it
     Look(Look),
+    /// What is needed, and which ways of this drive reach it
+    Plan(Box<Plan>),
     /// The library of methods, or one of them
     Methods(Methods),
     /// Plan, check, erase, verify, and write record and certificate
     Erase(Box<Erase>),
     /// Write the files of a past job again
     Certificate(Certificate),
-    #[command(hide = true)]
-    Plan(Later),
     #[command(hide = true)]
     Prove(Later),
     #[command(hide = true)]
@@ -83,34 +87,112 @@ pub(crate) struct Look {
 #[derive(Debug, Args)]
 pub(crate) struct Methods {
     /// Name of a method
+    #[arg(conflicts_with = "search")]
     pub(crate) name: Option<String>,
+    /// Only methods in whose name, title, issuer, document or passes every word appears
+    #[arg(long, value_name = "WORDS")]
+    pub(crate) search: Option<String>,
+    /// Take the methods of a TOML file into the configuration
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["name", "search", "json", "export"])]
+    pub(crate) import: Option<PathBuf>,
+    /// Write the methods of your own (or the named one) to a TOML file
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["search", "json"])]
+    pub(crate) export: Option<PathBuf>,
     /// One JSON document instead of a table
     #[arg(long)]
     pub(crate) json: bool,
 }
 
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Verify {
-    /// Every sector of the last pass, and of each pass marked with `?`
-    Full,
-    #[value(hide = true)]
-    Sampled,
-    /// Nothing: the outcome stays unproved
-    None,
+/// What is to be laid on a drive, how often, where, and what is read back.
+#[derive(Debug, Args)]
+pub(crate) struct OrderArgs {
+    /// A method of the library or of your own (see `jurex methods`)
+    #[arg(long, value_name = "NAME", conflicts_with_all = ["passes", "way"])]
+    pub(crate) method: Option<String>,
+    /// Passes of your own, for example '00 | ~ | random?'
+    #[arg(long, value_name = "NOTATION", conflicts_with = "way")]
+    pub(crate) passes: Option<String>,
+    /// A way of the ladder (see `jurex plan`)
+    #[arg(long, value_name = "NAME")]
+    pub(crate) way: Option<String>,
+    /// How often the passes are run through (1, unless a policy says otherwise)
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=500))]
+    pub(crate) rounds: Option<u32>,
+    /// One more pass of zeros at the end
+    #[arg(long)]
+    pub(crate) blank: bool,
+    /// What is read back and compared (full, unless a policy says otherwise)
+    #[arg(long, value_parser = verification())]
+    pub(crate) verify: Option<Verification>,
+    /// First sector of a range (a range never sanitizes the drive)
+    #[arg(long, value_name = "LBA", requires = "to")]
+    pub(crate) from: Option<u64>,
+    /// Last sector of a range
+    #[arg(long, value_name = "LBA", requires = "from")]
+    pub(crate) to: Option<u64>,
+    /// A partition instead of the drive, by its place in `jurex look` (a partition never sanitizes the drive)
+    #[arg(long, value_name = "N", conflicts_with_all = ["from", "to"])]
+    pub(crate) partition: Option<usize>,
+    /// How often a failing sector is tried again (2, unless a policy says otherwise)
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=100))]
+    pub(crate) retries: Option<u32>,
+    /// The edition that outcomes are judged by: rev1 or rev2 (default: the configuration's, else rev2)
+    #[arg(long, value_name = "EDITION", value_parser = edition())]
+    pub(crate) rules: Option<Edition>,
+}
+
+fn verification() -> impl TypedValueParser<Value = Verification> {
+    PossibleValuesParser::new(Verification::ALL.map(Verification::name)).try_map(|name| name.parse::<Verification>())
+}
+
+fn edition() -> impl TypedValueParser<Value = Edition> {
+    PossibleValuesParser::new(["rev1", "rev2"]).map(|name| if name == "rev1" { Edition::Rev1 } else { Edition::Rev2 })
+}
+
+fn yes_no() -> impl TypedValueParser<Value = bool> {
+    PossibleValuesParser::new(["yes", "no"]).map(|word| word == "yes")
+}
+
+fn sensitivity() -> impl TypedValueParser<Value = Sensitivity> {
+    PossibleValuesParser::new(["low", "moderate", "high"]).map(|word| match word.as_str() {
+        "low" => Sensitivity::Low,
+        "moderate" => Sensitivity::Moderate,
+        _ => Sensitivity::High,
+    })
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Plan {
+    /// A block device, an image file, or sim:BAY
+    pub(crate) drive: String,
+    /// How sensitive is what it held: low, moderate or high (FIPS 199)
+    #[arg(long, value_name = "LEVEL", value_parser = sensitivity(), required_unless_present = "policy")]
+    pub(crate) sensitivity: Option<Sensitivity>,
+    /// Will it be used again?
+    #[arg(long, value_name = "yes|no", value_parser = yes_no(), required_unless_present = "policy")]
+    pub(crate) reuse: Option<bool>,
+    /// Does it leave the organisation's control?
+    #[arg(long, value_name = "yes|no", value_parser = yes_no(), required_unless_present = "policy")]
+    pub(crate) leaves: Option<bool>,
+    /// Answers and methods from a saved policy, by its name or file
+    #[arg(long, value_name = "NAME", conflicts_with_all = ["sensitivity", "reuse", "leaves"])]
+    pub(crate) policy: Option<String>,
+    #[command(flatten)]
+    pub(crate) order: OrderArgs,
+    /// Do not read from the drive to sample its speed; the times are then guesses from its class
+    #[arg(long)]
+    pub(crate) no_sample: bool,
+    /// One JSON document instead of text (its schema: docs/plan.schema.json)
+    #[arg(long)]
+    pub(crate) json: bool,
 }
 
 #[derive(Debug, Args)]
 pub(crate) struct Erase {
     /// A block device, an image file, or sim:BAY
     pub(crate) drive: String,
-    /// A method of the library (see `jurex methods`)
-    #[arg(long, value_name = "NAME", conflicts_with_all = ["passes", "way"])]
-    pub(crate) method: Option<String>,
-    /// Passes of your own, for example '00 | ~ | random?'
-    #[arg(long, value_name = "NOTATION", conflicts_with = "way")]
-    pub(crate) passes: Option<String>,
-    #[arg(long, hide = true, value_name = "NAME")]
-    pub(crate) way: Option<String>,
+    #[command(flatten)]
+    pub(crate) order: OrderArgs,
     /// The last six characters of the drive's serial number, read from the drive itself; of a drive or image without
     /// one, its exact number of sectors
     #[arg(long, value_name = "TEXT")]
@@ -118,18 +200,6 @@ pub(crate) struct Erase {
     /// Folder for the record and the certificate
     #[arg(long, value_name = "DIR")]
     pub(crate) out: PathBuf,
-    /// What is read back and compared
-    #[arg(long, value_enum, default_value = "full")]
-    pub(crate) verify: Verify,
-    /// First sector of a range (a range never sanitizes the drive)
-    #[arg(long, value_name = "LBA", requires = "to")]
-    pub(crate) from: Option<u64>,
-    /// Last sector of a range
-    #[arg(long, value_name = "LBA", requires = "from")]
-    pub(crate) to: Option<u64>,
-    /// How often a failing sector is tried again
-    #[arg(long, value_name = "N", default_value_t = jurex_core::plan::Order::RETRIES, value_parser = clap::value_parser!(u32).range(0..=100))]
-    pub(crate) retries: u32,
     #[arg(long, hide = true)]
     pub(crate) resume: bool,
     /// One JSON event a line
@@ -159,9 +229,9 @@ mod tests {
         Arguments::command().debug_assert();
         let help = Arguments::command().render_long_help().to_string();
         let listed = |name: &str| help.lines().any(|l| l.trim_start().starts_with(&format!("{name} ")));
-        assert!(["demo", "drives", "look", "methods", "erase", "certificate"].iter().all(|n| listed(n)));
-        assert!(["plan", "prove", "residue", "ledger", "check"].iter().all(|n| !listed(n)));
+        assert!(["demo", "drives", "look", "plan", "methods", "erase", "certificate"].iter().all(|n| listed(n)));
+        assert!(["prove", "residue", "ledger", "check"].iter().all(|n| !listed(n)));
         let erase = Arguments::command().find_subcommand_mut("erase").unwrap().render_long_help().to_string();
-        assert!(!["--way", "--resume", "sampled"].iter().any(|n| erase.contains(n)), "{erase}");
+        assert!(!["--resume"].iter().any(|n| erase.contains(n)), "{erase}");
     }
 }

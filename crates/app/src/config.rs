@@ -1,7 +1,9 @@
 //! The configuration file: who works here, and how the screen looks. Everything in it may be left out.
 
 use crate::exit::Failure;
+use jurex_core::method::{Catalogue, Method};
 use jurex_core::record::{Papers, Person};
+use jurex_core::rules::Edition;
 use serde::Deserialize;
 use std::path::Path;
 
@@ -13,6 +15,13 @@ pub(crate) struct Config {
     pub(crate) theme: Option<ThemeName>,
     /// Only drives that one of these names may be erased: path patterns (`/dev/sd?`), `bus:usb`, `port:*/usb1/1-2/*`.
     pub(crate) only: Vec<String>,
+    /// The edition that outcomes are judged by: `rev1` or `rev2`.
+    pub(crate) rules: Edition,
+    /// Whether a drive's speed is sampled by reading when it is planned (true, unless said otherwise).
+    pub(crate) sample_speed: Option<bool>,
+    /// Methods of one's own, each a `[[method]]` with `name`, `title`, `passes` and perhaps `remark`.
+    #[serde(rename = "method")]
+    pub(crate) methods: Vec<Method>,
     /// Name of the bench, shown at the top.
     pub(crate) bench: String,
     /// Organisation, as printed.
@@ -51,6 +60,11 @@ impl Config {
         toml::from_str(&text).map_err(wrong)
     }
 
+    /// The library and the methods of one's own.
+    pub(crate) fn catalogue(&self) -> Result<Catalogue, Failure> {
+        Catalogue::with(&self.methods).map_err(|e| Failure::Use(format!("the configuration's methods are wrong: {e}")))
+    }
+
     /// The configuration of the demonstration.
     pub(crate) fn demo() -> Self {
         let person = |name: &str, title: &str, contact: &str| Person {
@@ -60,6 +74,9 @@ impl Config {
             contact: contact.into(),
         };
         Self {
+            rules: Edition::default(),
+            sample_speed: None,
+            methods: vec![],
             theme: None,
             only: vec![],
             bench: "Bench 2, Tern Quay workshop".into(),

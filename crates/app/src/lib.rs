@@ -11,7 +11,9 @@ mod commands;
 mod config;
 mod exit;
 mod files;
+mod methods;
 mod places;
+mod policies;
 mod tui;
 mod work;
 

@@ -49,6 +49,11 @@ impl Places {
         self.config.join("config.toml")
     }
 
+    /// The folder of saved policies.
+    pub(crate) fn policies(&self) -> PathBuf {
+        self.config.join("policies")
+    }
+
     /// The folder of the log.
     pub(crate) fn log_folder(&self) -> PathBuf {
         self.state.clone()

@@ -118,6 +118,8 @@ impl fmt::Display for Estimate {
         let (likely, shortest, longest) = (duration(self.likely), duration(self.shortest), duration(self.longest));
         match self.basis {
             Basis::ToldByDrive => write!(f, "{likely}, by the drive's own word"),
+            Basis::Sampled if self.longest < Duration::from_secs(1) => write!(f, "{longest}"),
+            Basis::Sampled if self.likely < Duration::from_secs(1) => write!(f, "{likely} (up to {longest})"),
             Basis::Sampled if shortest == longest => write!(f, "about {likely}"),
             Basis::Sampled => write!(f, "about {likely} ({shortest} to {longest})"),
             Basis::Typical => write!(f, "perhaps {likely} ({shortest} to {longest}; its speed was not sampled)"),

@@ -6,7 +6,7 @@ use crate::method::{Catalogue, Method, Status};
 use crate::native::Answers;
 use crate::need::Need;
 use crate::notation::Entropy;
-use crate::plan::{HowMuch, Order, Plan, PlanError, Verification};
+use crate::plan::{HowMuch, Order, Plan, Verification};
 use crate::rules::{Case, Claim, Condition, Edition, Media, Outcome, Technique, evaluate};
 use crate::units::{Sectors, duration};
 use serde::Serialize;
@@ -315,15 +315,6 @@ pub fn warnings(drive: &Drive, order: &Order, method: Option<&Method>, need: Nee
         Verification::Read(HowMuch::Full, _) => {}
     }
     said
-}
-
-/// The sectors of partition `number`, counted from 1 as the drive's table has them.
-///
-/// # Errors
-/// There is no such partition.
-pub fn partition(regions: &[Sectors], number: usize) -> Result<Sectors, PlanError> {
-    let found = number.checked_sub(1).and_then(|at| regions.get(at));
-    found.copied().ok_or(PlanError::NoPartition { number, of: regions.len() })
 }
 
 #[cfg(test)]

@@ -12,7 +12,7 @@ use crate::places::Places;
 use crate::work;
 use jurex_core::erase::Unattended;
 use jurex_core::media::{Drive, Label, MediaClass};
-use jurex_core::method::{self, Method};
+use jurex_core::method::{self, Method, library};
 use jurex_core::plan::{Order, Plan};
 use jurex_core::record::{Backup, Record};
 use jurex_sim::Pacing;
@@ -33,7 +33,9 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         ledger,
         log: places.log_folder(),
         out: demo.out.unwrap_or_else(|| PathBuf::from("jurex-certificates")),
-        config: Config::demo(),
+        config: Config { rules: own.rules, sample_speed: own.sample_speed, methods: own.methods, ..Config::demo() },
+        config_file: places.config_file(),
+        policies: places.policies(),
     })
 }
 
@@ -81,7 +83,7 @@ fn demo_method(drive: &Drive) -> &'static Method {
         (MediaClass::RemovableFlash, _) => "pattern-complement",
         _ => "zeros",
     };
-    method::find(name).unwrap_or(&method::LIBRARY[0])
+    method::find(name).unwrap_or(&library()[0])
 }
 
 fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure> {

@@ -1,8 +1,8 @@
 //! `jurex erase DRIVE`: plan, guard, label check, erase, verify, record, certificate.
 
-use super::{methods, remark, say};
+use super::{order, remark, say};
 use crate::bench::{self, Seen};
-use crate::cli::{Erase, Verify};
+use crate::cli::Erase;
 use crate::clock::SystemEntropy;
 use crate::config::Config;
 use crate::exit::{self, Failure};
@@ -11,10 +11,9 @@ use crate::places::Places;
 use crate::work::{self, Finished};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jurex_core::erase::{Activity, Control, Event, Progress, Wish};
-use jurex_core::notation::Program;
-use jurex_core::plan::{Order, Plan, PlanError, Verification};
+use jurex_core::plan::Plan;
 use jurex_core::record::Record;
-use jurex_core::units::{Sectors, duration, rate, size};
+use jurex_core::units::{duration, rate, size};
 use serde_json::json;
 use std::io::{IsTerminal, Write};
 use std::process::ExitCode;
@@ -22,13 +21,15 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
-    refuse_what_is_not_built(asked)?;
-    let order = order(asked)?;
+    if asked.resume {
+        return Err(Failure::not_built("`jurex erase --resume`"));
+    }
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only)?;
     let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
     let cleared = seen.verdict().map_err(refused)?;
+    let order = order::order(&asked.order, &seen, &config.catalogue()?, config.rules, None)?;
     let plan = Plan::new(&seen.drive, &order, &mut SystemEntropy)?;
     files::check_folder(&asked.out).map_err(|e| Failure::Use(format!("{e}. Nothing was written to the drive")))?;
     let armed = plan.arm(&cleared, &asked.label_check)?;
@@ -40,44 +41,6 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let finished = job.run(&mut control, &mut |event| teller.tell(event));
     teller.done();
     finish(asked, &seen, finished)
-}
-
-fn refuse_what_is_not_built(asked: &Erase) -> Result<(), Failure> {
-    match (asked.resume, &asked.way, asked.verify) {
-        (true, ..) => Err(Failure::not_built("`jurex erase --resume`")),
-        (_, Some(_), _) => Err(Failure::not_built("`jurex erase --way`")),
-        (.., Verify::Sampled) => Err(Failure::not_built("`--verify sampled`")),
-        _ => Ok(()),
-    }
-}
-
-fn order(asked: &Erase) -> Result<Order, Failure> {
-    let mut order = match (&asked.method, &asked.passes) {
-        (Some(name), None) => Order::of_method(methods::find(name)?),
-        (None, Some(notation)) => Order::of_program("passes of one's own", parse(notation)?),
-        _ => return Err(Failure::Use("name a method with --method, or passes with --passes; nothing was written".into())),
-    };
-    order.retries = asked.retries;
-    if asked.verify == Verify::None {
-        if asked.passes.is_some() && order.program.asks_read_back() {
-            return Err(PlanError::Contradiction.into());
-        }
-        order.verification = Verification::None;
-    }
-    if let (Some(from), Some(to)) = (asked.from, asked.to) {
-        let backwards = || Failure::Use(format!("the range from {from} to {to} holds no sector. Nothing was written"));
-        order.range = Some(Sectors::from_to(from, to).ok_or_else(backwards)?);
-    }
-    Ok(order)
-}
-
-/// Parses the notation; a mistake is shown under its column.
-fn parse(notation: &str) -> Result<Program, Failure> {
-    notation.parse().map_err(|e: jurex_core::notation::NotationError| {
-        let shown: String = notation.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
-        let mark = format!("{}^", " ".repeat(e.column - 1));
-        Failure::Use(format!("the passes are wrong, {e}:\n  {shown}\n  {mark}\nNothing was written"))
-    })
 }
 
 /// Stops the job at the first interrupt or termination signal.

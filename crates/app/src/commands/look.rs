@@ -9,7 +9,7 @@ use crate::exit::Failure;
 use crate::places::Places;
 use jurex_core::contents::{Contents, Region};
 use jurex_core::media::{Geometry, Label};
-use jurex_core::method::{LIBRARY, Method};
+use jurex_core::method::{Method, library};
 use jurex_core::plan::{Order, Plan};
 use jurex_core::rules::Outcome;
 use jurex_core::units::{counted, si_size, size};
@@ -55,7 +55,7 @@ fn ways(seen: &Seen) -> Vec<(&'static Method, Outcome, String)> {
         let why: Vec<&str> = plan.expected().reasons().iter().map(|r| r.sentence.as_str()).collect();
         Some((method, plan.expected().outcome(), why.join(" ")))
     };
-    LIBRARY.iter().filter_map(way).collect()
+    library().iter().filter_map(way).collect()
 }
 
 fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -> Vec<String> {
@@ -97,7 +97,7 @@ fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -
         ));
     }
     lines.push("Ways to sanitize it by overwriting:".into());
-    lines.extend(ways.iter().map(|(method, outcome, why)| format!("  {:<20}would earn {outcome}: {why}", method.name)));
+    lines.extend(ways.iter().map(|(method, outcome, why)| format!("  {:<22}would earn {outcome}: {why}", method.name)));
     lines
 }
 

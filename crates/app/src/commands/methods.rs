@@ -1,48 +1,71 @@
-//! `jurex methods [NAME]`: the library of overwrite methods.
+//! `jurex methods [NAME]`: the library of overwrite methods and those of one's own.
 
-use super::say;
+use super::{order, say};
 use crate::cli::Methods;
+use crate::config::Config;
 use crate::exit::Failure;
-use jurex_core::method::{self, LIBRARY, Method};
+use crate::methods::{export, import};
+use crate::places::Places;
+use jurex_core::method::{Catalogue, Method};
 use serde_json::json;
 use std::process::ExitCode;
 
-pub(crate) fn run(methods: &Methods) -> Result<ExitCode, Failure> {
-    match &methods.name {
-        None if methods.json => say(&json!(LIBRARY).to_string()),
-        None => table(),
-        Some(name) => {
-            let method = find(name)?;
-            if methods.json { say(&json!(method).to_string()) } else { one(method) }
-        }
+pub(crate) fn run(asked: &Methods) -> Result<ExitCode, Failure> {
+    let config_file = Places::find()?.config_file();
+    let catalogue = Config::read(&config_file)?.catalogue()?;
+    if let Some(file) = &asked.import {
+        let (_, names) = import(&catalogue, file, &config_file)?;
+        say(&format!("taken into {}: {}", config_file.display(), names.join(", ")));
+        return Ok(ExitCode::SUCCESS);
+    }
+    let named = asked.name.as_ref().map(|name| order::find(&catalogue, name)).transpose()?;
+    if let Some(file) = &asked.export {
+        let methods: Vec<&Method> = named.map_or_else(|| catalogue.own().collect(), |m| vec![m]);
+        export(&methods, file)?;
+        return Ok(ExitCode::SUCCESS);
+    }
+    match named {
+        Some(method) if asked.json => say(&as_json(method).to_string()),
+        Some(method) => one(method),
+        None => several(&catalogue, asked),
     }
     Ok(ExitCode::SUCCESS)
 }
 
-/// The method of that name, or an error that offers the nearest ones.
-pub(crate) fn find(name: &str) -> Result<&'static Method, Failure> {
-    method::find(name).ok_or_else(|| {
-        let nearest = method::nearest(name);
-        let shown = jurex_core::text::printable(name.as_bytes());
-        Failure::Use(format!("there is no method `{shown}`; the nearest are {}. Nothing was written", nearest[..3].join(", ")))
-    })
+fn several(catalogue: &Catalogue, asked: &Methods) {
+    let found = catalogue.search(asked.search.as_deref().unwrap_or_default());
+    if asked.json {
+        return say(&json!(found.into_iter().map(as_json).collect::<Vec<_>>()).to_string());
+    }
+    say(&format!("{:<22}{:>6}  {:<12}{:<40}{}", "NAME", "PASSES", "STATUS", "SOURCE", "NOTATION"));
+    for m in found {
+        let (source, notation) = (shorten(&m.source(), 38), shorten(&m.program.to_string(), 60));
+        say(&format!("{:<22}{:>6}  {:<12}{source:<40}{notation}", m.name, m.program.passes(), m.status.word()));
+    }
 }
 
-fn table() {
-    say(&format!("{:<20}{:<8}{:<22}{}", "NAME", "PASSES", "NOTATION", "SOURCE"));
-    for m in &LIBRARY {
-        let source = format!("{}, {}, {} ({})", m.issuer, m.document, m.year, m.status.sentence());
-        say(&format!("{:<20}{:<8}{:<22}{source}", m.name, m.program().passes(), m.notation));
+fn shorten(text: &str, room: usize) -> String {
+    match text.chars().count() > room {
+        true => text.chars().take(room - 1).chain(['…']).collect(),
+        false => text.into(),
     }
+}
+
+fn as_json(method: &Method) -> serde_json::Value {
+    let mut all = json!(method);
+    all["number_of_passes"] = json!(method.program.passes());
+    all["asks_verified"] = json!(method.asks_verified());
+    all
 }
 
 fn one(m: &Method) {
     say(&format!("{} ({})", m.title, m.name));
-    say(&format!("  source    {}, {}, {}", m.issuer, m.document, m.year));
+    say(&format!("  source    {}", m.source()));
     say(&format!("  status    {}", m.status.sentence()));
-    say(&format!("  passes    {}, written {}", m.program().passes(), m.notation));
-    let program = m.program();
-    let rounds = program.passes() + 1;
-    say(&format!("  costs     {rounds} rounds over the drive: {} to write, 1 to read back", program.passes()));
-    say(&format!("  remark    {}", m.remark));
+    say(&format!("  passes    {}, written {}", m.program.passes(), m.program));
+    say(&format!("  verified  {}", m.asks_verified()));
+    say(&format!("  costs     {} times the drive to write, and what is read back (see `jurex plan`)", m.program.passes()));
+    if !m.remark.is_empty() {
+        say(&format!("  remark    {}", m.remark));
+    }
 }

@@ -6,6 +6,8 @@ mod drives;
 mod erase;
 mod look;
 mod methods;
+mod order;
+mod plan;
 
 use crate::cli::{Arguments, Command};
 use crate::config::Config;
@@ -22,10 +24,10 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Demo(demo)) => demo::run(demo, theme),
         Some(Command::Drives(table)) => drives::run(&table),
         Some(Command::Look(look)) => look::run(&look),
+        Some(Command::Plan(plan)) => plan::run(&plan),
         Some(Command::Methods(methods)) => methods::run(&methods),
         Some(Command::Erase(erase)) => erase::run(&erase),
         Some(Command::Certificate(certificate)) => certificate::run(&certificate),
-        Some(Command::Plan(later)) => later_command("plan", &later.rest),
         Some(Command::Prove(later)) => later_command("prove", &later.rest),
         Some(Command::Residue(later)) => later_command("residue", &later.rest),
         Some(Command::Ledger(later)) => later_command("ledger", &later.rest),
@@ -48,6 +50,8 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
         log: places.log_folder(),
         out: "jurex-certificates".into(),
         config,
+        config_file: places.config_file(),
+        policies: places.policies(),
     })
 }
 

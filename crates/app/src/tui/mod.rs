@@ -3,6 +3,8 @@
 
 mod bytes;
 mod keys;
+mod lot;
+mod methods;
 mod runtime;
 mod state;
 #[cfg(test)]

@@ -10,11 +10,14 @@ use crate::commands::say;
 use crate::config::{Config, ThemeName};
 use crate::exit::Failure;
 use crate::files;
+use crate::methods;
+use crate::policies;
 use crate::work;
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use jiff::Zoned;
 use jurex_core::bytes::{Needle, search};
 use jurex_core::erase::{Control, Wish};
+use jurex_core::method::Method;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::plan::Plan;
 use jurex_core::record::Record;
@@ -45,6 +48,10 @@ pub(crate) struct Setup {
     /// Folder for certificates.
     pub(crate) out: PathBuf,
     pub(crate) config: Config,
+    /// Where methods of one's own are saved.
+    pub(crate) config_file: PathBuf,
+    /// Folder of the saved policies.
+    pub(crate) policies: PathBuf,
 }
 
 /// The longest time without a new picture.
@@ -144,6 +151,8 @@ struct Runtime {
     receiver: Receiver<Message>,
     ledger: PathBuf,
     out: PathBuf,
+    config_file: PathBuf,
+    policies: PathBuf,
     wishes: HashMap<usize, Sender<Wish>>,
     searches: HashMap<usize, Arc<AtomicBool>>,
     beacons: HashMap<usize, Arc<AtomicBool>>,
@@ -156,6 +165,10 @@ impl Runtime {
         let (sender, receiver) = unbounded();
         let theme = Theme::of_environment(setup.theme);
         let mut app = App::new(theme, setup.config.bench.clone(), setup.config.papers());
+        app.catalogue = setup.config.catalogue()?;
+        app.edition = setup.config.rules;
+        app.samples_speed = setup.config.sample_speed.unwrap_or(true);
+        app.policies = policies::names(&setup.policies);
         app.size = terminal_size();
         app.time_of_day = time_of_day();
         let terminate = Arc::new(AtomicBool::new(false));
@@ -173,6 +186,8 @@ impl Runtime {
             receiver,
             ledger,
             out,
+            config_file: setup.config_file,
+            policies: setup.policies,
             wishes: HashMap::new(),
             searches: HashMap::new(),
             beacons: HashMap::new(),
@@ -232,6 +247,34 @@ impl Runtime {
                 let drive = self.app.lanes[lane].seen.drive.clone();
                 let plan = Plan::new(&drive, &order, &mut SystemEntropy).map(Box::new).map_err(|e| e.to_string());
                 self.take(Message::Planned(lane, plan));
+            }
+            Command::SampleSpeed(lane) => self.beside(lane, move |seen, sender| {
+                let _ = sender.send(Message::Sampled(lane, seen.sample_speed()));
+            }),
+            Command::SaveMethods(catalogue, said) => {
+                let saved = methods::save(&catalogue, &self.config_file).map(|()| (catalogue, said));
+                self.take(Message::Catalogue(saved));
+            }
+            Command::ExportMethods(chosen, file) => {
+                let chosen: Vec<&Method> = chosen.iter().collect();
+                let said = match methods::export(&chosen, &file) {
+                    Ok(()) => format!("Written to {}.", file.display()),
+                    Err(why) => format!("Nothing was written: {why}."),
+                };
+                self.take(Message::Said(said));
+            }
+            Command::ImportMethods(file) => {
+                let taken = methods::import(&self.app.catalogue, &file, &self.config_file);
+                self.take(Message::Catalogue(taken.map(|(all, names)| (all, format!("Taken in: {}.", names.join(", "))))));
+            }
+            Command::ReadPolicy(name) => {
+                let read = policies::read(&self.policies, &name).map(Box::new);
+                self.take(Message::Policy(read));
+            }
+            Command::SavePolicy(name, policy) => {
+                let saved = policies::save(&self.policies, &name, &policy);
+                let names = || (policies::names(&self.policies), format!("The policy is saved as {name}."));
+                self.take(Message::Policies(saved.map(|()| names()).map_err(|why| format!("The policy was not saved: {why}."))));
             }
             Command::Open(start) => self.open(*start),
             Command::Go(lane) => self.wish(lane, Wish::GoOn),

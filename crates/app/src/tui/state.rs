@@ -1,18 +1,23 @@
 //! The state of the interface: lanes, and for each the steps of its work.
 
+use super::lot::LotPage;
+use super::methods::MethodsPage;
 use super::theme::Theme;
 use crate::bench::{Sample, Seen};
 use jurex_core::bytes::{Needle, Search};
 use jurex_core::contents::Contents;
 use jurex_core::erase::{Event, Progress};
+use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
 use jurex_core::guard::{Cleared, Hindrance, Refusal};
-use jurex_core::method::LIBRARY;
+use jurex_core::ladder::{Way, ladder, suggested};
+use jurex_core::method::{Catalogue, Method};
 use jurex_core::need::{Need, Sensitivity};
-use jurex_core::notation::Entropy;
-use jurex_core::plan::{ArmedPlan, Order, Plan, Verification};
+use jurex_core::notation::{Entropy, Program};
+use jurex_core::plan::{ArmedPlan, Order, Plan, PlanError};
+use jurex_core::policy::Policy;
 use jurex_core::record::{Backup, JobId, Papers, Record};
-use jurex_core::rules::Outcome;
+use jurex_core::rules::{Edition, Technique};
 use jurex_core::units::Lba;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
@@ -87,17 +92,30 @@ impl LaneState {
 }
 
 /// What is chosen in Plan, before it is fixed.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Draft {
     pub(crate) need: Need,
-    /// Index in the library.
-    pub(crate) method: usize,
-    pub(crate) verification: Verification,
+    /// How the drive would be overwritten.
+    pub(crate) order: Order,
+    /// The method that the passes come from, if they come from one.
+    pub(crate) method: Option<Method>,
+    /// The rung of the ladder that is looked at.
+    pub(crate) way: Technique,
 }
 
 impl Draft {
-    pub(crate) fn order(&self, method: usize) -> Order {
-        Order { verification: self.verification, ..Order::of_method(&LIBRARY[method]) }
+    /// Takes the passes of `method`; rounds, verification and range stay.
+    pub(crate) fn take_method(&mut self, method: &Method) {
+        (self.order.title, self.order.program) = (method.title.clone(), method.program.clone());
+        self.method = Some(method.clone());
+        self.way = Technique::Overwrite;
+    }
+
+    /// Takes passes that come from no method.
+    pub(crate) fn take_passes(&mut self, program: Program) {
+        (self.order.title, self.order.program) = ("Passes of your own".into(), program);
+        self.method = None;
+        self.way = Technique::Overwrite;
     }
 }
 
@@ -265,6 +283,12 @@ pub(crate) struct Lane {
     pub(crate) bytes: Option<BytesView>,
     /// Whether the beacon is on.
     pub(crate) beacon: bool,
+    /// Whether it is one of the lot that is planned together.
+    pub(crate) marked: bool,
+    /// How fast it reads; `None`: not sampled.
+    pub(crate) speed: Option<SpeedSample>,
+    /// Whether its speed is being sampled now.
+    pub(crate) sampling: bool,
     pub(crate) step: Step,
     pub(crate) draft: Draft,
     pub(crate) plan: Option<Plan>,
@@ -278,12 +302,13 @@ pub(crate) struct Lane {
 }
 
 impl Lane {
-    pub(crate) fn new(seen: Seen, papers: &Papers) -> Self {
+    pub(crate) fn new(seen: Seen, papers: &Papers, catalogue: &Catalogue, edition: Edition) -> Self {
         let verdict = seen.verdict();
         let draft = Draft {
             need: Need { sensitivity: Sensitivity::Moderate, reuse: true, leaves: false },
-            method: 0,
-            verification: Verification::Full,
+            order: suggested(&seen.drive, catalogue, edition),
+            method: None,
+            way: Technique::Overwrite,
         };
         let mut lane = Self {
             answered: !seen.hindrances.contains(&Hindrance::NoAnswer),
@@ -294,6 +319,9 @@ impl Lane {
             sample: None,
             bytes: None,
             beacon: false,
+            marked: false,
+            speed: None,
+            sampling: false,
             step: Step::Look,
             draft,
             plan: None,
@@ -304,23 +332,26 @@ impl Lane {
             form: Form::default(),
             written: None,
         };
-        lane.choose_first_method();
+        lane.choose_method(catalogue);
         lane
     }
 
-    /// Chooses the first method that earns something on this drive.
-    pub(crate) fn choose_first_method(&mut self) {
-        self.draft.method = (0..LIBRARY.len()).find(|m| self.earns(*m) > Outcome::NotSanitized).unwrap_or(0);
+    /// Chooses the method that suits the drive's class of media.
+    pub(crate) fn choose_method(&mut self, catalogue: &Catalogue) {
+        let suited = suggested(&self.seen.drive, catalogue, self.draft.order.edition);
+        if let Some(method) = catalogue.methods().iter().find(|m| m.title == suited.title) {
+            self.draft.take_method(method);
+        }
     }
 
-    /// What the method of that index would earn on this drive.
-    pub(crate) fn earns(&self, method: usize) -> Outcome {
-        self.preview(method).map_or(Outcome::NotSanitized, |p| p.expected().outcome())
+    /// Every way of sanitizing this drive, best first.
+    pub(crate) fn ways(&self) -> Vec<Way> {
+        ladder(&self.seen.drive, &self.seen.answers, &self.draft.order, self.speed.as_ref())
     }
 
-    /// The plan that the method of that index would make, without its random choices.
-    pub(crate) fn preview(&self, method: usize) -> Option<Plan> {
-        Plan::new(&self.seen.drive, &self.draft.order(method), &mut NoEntropy).ok()
+    /// The plan that `order` would make, without its random choices.
+    pub(crate) fn preview(&self, order: &Order) -> Result<Plan, PlanError> {
+        Plan::new(&self.seen.drive, order, &mut NoEntropy)
     }
 
     /// Whether a job is running.
@@ -427,6 +458,18 @@ pub(crate) enum Dialog {
     Quit(Duration),
     /// Find a drive by what it says.
     Find(String),
+    /// A range of sectors for the plan.
+    Range(String),
+}
+
+/// What fills the screen.
+pub(crate) enum Page {
+    /// Lanes and desk.
+    Bench,
+    /// The library of methods and their editor.
+    Methods(Box<MethodsPage>),
+    /// One need and one policy for the marked drives.
+    Lot(Box<LotPage>),
 }
 
 /// The whole state.
@@ -447,6 +490,13 @@ pub(crate) struct App {
     pub(crate) size: (u16, u16),
     /// On a narrow screen: whether the lanes are shown, or the desk.
     pub(crate) lanes_in_front: bool,
+    pub(crate) page: Page,
+    pub(crate) catalogue: Catalogue,
+    pub(crate) edition: Edition,
+    /// Whether speeds are sampled when a drive is planned.
+    pub(crate) samples_speed: bool,
+    /// The saved policies by name.
+    pub(crate) policies: Vec<String>,
     /// Set once quitting is decided; the loop ends when the last job has ended.
     pub(crate) quitting: bool,
 }
@@ -466,6 +516,11 @@ impl App {
             papers,
             size: (160, 47),
             lanes_in_front: false,
+            page: Page::Bench,
+            catalogue: Catalogue::default(),
+            edition: Edition::default(),
+            samples_speed: true,
+            policies: vec![],
             quitting: false,
         }
     }
@@ -505,6 +560,16 @@ pub(crate) enum Message {
     /// The drive is open for this process alone; the countdown may begin.
     Opened(usize),
     Planned(usize, Result<Box<Plan>, String>),
+    /// The drive's speed was sampled.
+    Sampled(usize, Result<SpeedSample, String>),
+    /// Methods were saved or taken in: the catalogue as it is now.
+    Catalogue(Result<(Catalogue, String), String>),
+    /// A policy was read.
+    Policy(Result<Box<Policy>, String>),
+    /// A policy was saved: every name that there is now, and what to say.
+    Policies(Result<(Vec<String>, String), String>),
+    /// Something to say at the bottom.
+    Said(String),
     Began(usize, JobId),
     /// The job did not start; nothing was written.
     NotStarted(usize, String),
@@ -519,6 +584,16 @@ pub(crate) enum Message {
 #[derive(Debug)]
 pub(crate) enum Command {
     Plan(usize, Order),
+    /// Read at three places to learn how fast it is.
+    SampleSpeed(usize),
+    /// Save the methods of one's own; the words say what was done.
+    SaveMethods(Catalogue, String),
+    /// Write methods to a new file.
+    ExportMethods(Vec<Method>, PathBuf),
+    /// Take in the methods of a file.
+    ImportMethods(PathBuf),
+    ReadPolicy(String),
+    SavePolicy(String, Box<Policy>),
     /// Open the drive for this process alone; the job begins at [`Command::Go`].
     Open(Box<Start>),
     Go(usize),

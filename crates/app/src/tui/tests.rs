@@ -7,17 +7,20 @@ use crate::bench::Bench;
 use crate::config::{Config, ThemeName};
 use jiff::Timestamp;
 use jurex_core::erase::{self, CHUNK_BYTES, Clock, Event, Job, Now, Unattended, Wish};
+use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::{self, Hindrance};
 use jurex_core::notation::Entropy;
 use jurex_core::plan::Plan;
+use jurex_core::policy::Policy;
 use jurex_core::record::{Record, Tool};
+use jurex_core::rules::Technique;
 use jurex_core::units::{Lba, Sectors};
 use jurex_sim::{Fault, Pacing};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use std::cell::Cell;
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -44,6 +47,7 @@ struct World {
     wishes: Vec<Wish>,
     opened: HashMap<usize, Start>,
     beacons: Vec<(usize, bool)>,
+    policies: BTreeMap<String, Box<Policy>>,
 }
 
 impl World {
@@ -70,7 +74,15 @@ impl World {
             let (contents, sample) = seen.look();
             app.update(Message::Looked(lane, contents, sample));
         }
-        Self { app, now: Duration::ZERO, pending: vec![], wishes: vec![], opened: HashMap::new(), beacons: vec![] }
+        Self {
+            app,
+            now: Duration::ZERO,
+            pending: vec![],
+            wishes: vec![],
+            opened: HashMap::new(),
+            beacons: vec![],
+            policies: BTreeMap::new(),
+        }
     }
 
     fn send(&mut self, message: Message) {
@@ -85,6 +97,24 @@ impl World {
                 let plan =
                     Plan::new(&self.app.lanes[lane].seen.drive, &order, &mut Fixed).map(Box::new).map_err(|e| e.to_string());
                 self.send(Message::Planned(lane, plan));
+            }
+            Command::SampleSpeed(lane) => {
+                let speed = SpeedSample { start: 200e6, middle: 160e6, end: 100e6 };
+                self.send(Message::Sampled(lane, Ok(speed)));
+            }
+            Command::SaveMethods(catalogue, said) => self.send(Message::Catalogue(Ok((catalogue, said)))),
+            Command::ExportMethods(chosen, file) => {
+                let names: Vec<String> = chosen.into_iter().map(|m| m.name).collect();
+                self.send(Message::Said(format!("{} to {}", names.join(", "), file.display())));
+            }
+            Command::ImportMethods(file) => self.send(Message::Catalogue(Err(format!("{} is wrong", file.display())))),
+            Command::ReadPolicy(name) => {
+                let read = self.policies.get(&name).cloned().ok_or_else(|| format!("there is no policy {name}"));
+                self.send(Message::Policy(read));
+            }
+            Command::SavePolicy(name, policy) => {
+                self.policies.insert(name.clone(), policy);
+                self.send(Message::Policies(Ok((self.policies.keys().cloned().collect(), format!("saved as {name}")))));
             }
             Command::Open(start) => {
                 let lane = start.lane;
@@ -405,7 +435,7 @@ fn changing_the_answers_takes_back_the_plan() {
 }
 
 #[test]
-fn the_mouse_chooses_lanes_steps_and_methods() {
+fn the_mouse_chooses_lanes_steps_and_ways() {
     let mut world = World::new(ThemeName::Dark, FULL);
     let click = |world: &mut World, words: &str| {
         let text = world.text();
@@ -418,8 +448,8 @@ fn the_mouse_chooses_lanes_steps_and_methods() {
     assert_eq!(world.app.selected, STICK);
     click(&mut world, "Plan ─");
     assert_eq!(world.app.lanes[STICK].step, Step::Plan);
-    click(&mut world, "One random pass");
-    assert_eq!(world.app.lanes[STICK].draft.method, 2);
+    click(&mut world, "physical destruction");
+    assert_eq!(world.app.lanes[STICK].draft.way, Technique::Destruction);
 }
 
 #[test]
@@ -636,4 +666,155 @@ fn a_drive_can_be_erased_again_after_its_job_is_over() {
     world.start("R90C2Y");
     world.tell_all();
     assert_eq!(world.state(CARD), LaneState::Proved);
+}
+
+/// The desk's part of the screen.
+fn desk(world: &World) -> String {
+    world.text().lines().map(|l| l.trim_matches('"').chars().skip(56).collect::<String>().trim_end().to_string() + "\n").collect()
+}
+
+#[test]
+fn every_bay_has_its_ladder() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    let mut ladders = String::new();
+    for lane in 1..10 {
+        world.app.selected = lane;
+        world.key(KeyCode::Enter);
+        let text = desk(&world);
+        let ladder: Vec<&str> = text.lines().skip(11).take_while(|l| !l.is_empty()).collect();
+        ladders += &format!("{}\n{}\n", world.app.lanes[lane].seen.drive.name(), ladder.join("\n"));
+    }
+    insta::assert_snapshot!(ladders);
+}
+
+#[test]
+fn a_way_that_is_not_built_or_is_frozen_says_why_and_cannot_be_taken() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("61YV5C");
+    world.key(KeyCode::Enter);
+    world.keys("w");
+    while world.app.lane().unwrap().draft.way != Technique::SecurityEraseEnhanced {
+        world.keys("w");
+    }
+    insta::assert_snapshot!("plan_frozen", world.picture().backend());
+    world.key(KeyCode::Enter);
+    assert!(world.app.lane().unwrap().plan.is_none() && world.text().contains("can't be planned"));
+    world.keys("W");
+    assert_ne!(world.app.lane().unwrap().draft.way, Technique::SecurityEraseEnhanced);
+}
+
+#[test]
+fn rounds_blank_pass_verification_and_range_change_the_plan() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("K7Q41M");
+    world.key(KeyCode::Enter);
+    world.keys("++-zv");
+    let text = world.text();
+    assert!(text.contains("00?, 2 rounds, then a pass of zeros") && text.contains("sampled: a tenth"), "{text}");
+    world.keys("g5 4");
+    world.key(KeyCode::Enter);
+    assert!(world.app.dialog.is_some() && world.text().contains("From 5 to 4 there is no sector"));
+    (0..3).for_each(|_| world.key(KeyCode::Backspace));
+    world.keys("p2");
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("A part never sanitizes a drive"));
+    world.key(KeyCode::Enter);
+    let plan = world.app.lane().unwrap().plan.as_ref().unwrap();
+    assert_eq!((plan.passes().len(), plan.range().count), (3, 1_638_400));
+}
+
+#[test]
+fn the_library_is_searched_and_a_method_taken_for_the_drive() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("K7Q41M");
+    world.key(KeyCode::Enter);
+    world.keys("m/gutm");
+    world.key(KeyCode::Enter);
+    insta::assert_snapshot!("methods", world.picture().backend());
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("the other 34 passes add"), "{}", world.text());
+    assert_eq!(world.app.lane().unwrap().draft.order.program.passes(), 35);
+}
+
+#[test]
+fn the_editor_marks_a_mistake_under_its_column_and_saves_only_what_is_right() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("K7Q41M");
+    world.key(KeyCode::F(3));
+    world.keys("n");
+    world.keys("zeros");
+    assert!(world.text().contains("`zeros` is a method of the library"));
+    world.keys("-twice");
+    world.key(KeyCode::Tab);
+    world.keys("Zeros twice");
+    world.key(KeyCode::Tab);
+    (0..3).for_each(|_| world.key(KeyCode::Backspace));
+    world.keys("00 | zz");
+    insta::assert_snapshot!("editor_mistake", world.picture().backend());
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("Not saved") && world.app.catalogue.find("zeros-twice").is_none());
+    world.key(KeyCode::Backspace);
+    world.key(KeyCode::Backspace);
+    world.keys("00?");
+    world.key(KeyCode::Esc);
+    assert!(world.text().contains("Esc again"), "nothing is lost by one key");
+    world.key(KeyCode::Enter);
+    assert!(world.app.catalogue.find("zeros-twice").is_some() && world.text().contains("is saved"));
+    world.keys("d");
+    world.key(KeyCode::Enter);
+    assert!(world.app.catalogue.find("zeros-twice").is_some(), "a scanner's Enter takes nothing away");
+    world.keys("d");
+    assert!(world.app.catalogue.find("zeros-twice").is_none());
+    world.keys("d");
+    assert!(world.text().contains("the library stays"));
+}
+
+#[test]
+fn passes_of_ones_own_are_typed_for_one_plan() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("K7Q41M");
+    world.key(KeyCode::Enter);
+    world.keys("e");
+    world.keys(" | random?");
+    world.key(KeyCode::Enter);
+    assert_eq!(world.app.lane().unwrap().draft.order.notation(), "00? | random?");
+    assert!(world.text().contains("Passes of your own"));
+}
+
+#[test]
+fn a_lot_is_planned_with_one_need_and_those_that_cannot_reach_it_come_first() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    for lane in [1, 4, 5, 7] {
+        world.app.selected = lane;
+        world.keys(" ");
+    }
+    world.app.selected = 0;
+    world.keys(" ");
+    assert!(!world.app.lanes[0].marked && world.text().contains("guarded"), "a guarded drive can't be marked");
+    world.keys("p");
+    world.keys("l");
+    insta::assert_snapshot!("lot_unreached", world.picture().backend());
+    world.keys("lv+");
+    world.key(KeyCode::Down);
+    world.keys("m/one random");
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    // The stick alone gets one pass, which is not enough there.
+    (0..4).for_each(|_| world.key(KeyCode::Down));
+    world.keys("m/hmg base");
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    world.keys("Sstations");
+    world.key(KeyCode::Enter);
+    insta::assert_snapshot!("lot", world.picture().backend());
+    assert!(world.policies["stations"].magnetic.as_ref().is_some_and(|t| t.retries == 3), "{:?}", world.policies);
+    world.key(KeyCode::Enter);
+    let planned = |world: &World| (0..10).filter(|l| world.app.lanes[*l].plan.is_some()).collect::<Vec<_>>();
+    assert_eq!((planned(&world).len(), world.app.selected), (3, 1));
+    // Each is armed by its own label; after one has started, the next waits for its own.
+    world.keys("K7Q41M");
+    world.key(KeyCode::Enter);
+    world.pass(5);
+    assert_eq!((world.app.selected, world.app.lane().unwrap().step), (4, Step::Arm));
+    assert!(!world.app.lanes[1].marked && world.app.lane().unwrap().work.is_none());
 }

@@ -1,14 +1,17 @@
 //! What events do to the state. No input or output here: what is to be done in the world is returned as commands.
 
+use super::methods::Target;
 use super::state::{
-    App, ArmStage, Command, Dialog, Field, Lane, LaneState, Message, Presence, Start, Step, Work, WorkEnd, next_backup,
+    App, ArmStage, Command, Dialog, Field, Lane, LaneState, Message, Page, Presence, Start, Step, Work, WorkEnd, next_backup,
 };
 use super::view;
 use crate::bench::Seen;
 use jurex_core::erase::{Event, Progress, Wish};
-use jurex_core::method::LIBRARY;
+use jurex_core::estimate::SpeedSample;
 use jurex_core::need::Sensitivity;
-use jurex_core::plan::{ArmError, Plan, Verification};
+use jurex_core::plan::{ArmError, Plan};
+use jurex_core::rules::Technique;
+use jurex_core::units::Sectors;
 use ratatui::crossterm::event::{
     Event as TerminalEvent, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
 };
@@ -21,7 +24,7 @@ pub(crate) const COUNTDOWN: Duration = Duration::from_secs(5);
 /// A question is deaf for so long after it is asked: a scanner's burst of letters must not answer it.
 const DEAF: Duration = Duration::from_millis(500);
 /// Longest text that a field takes.
-const MOST_CHARS: usize = 200;
+pub(super) const MOST_CHARS: usize = 200;
 
 impl App {
     /// Takes one event.
@@ -42,6 +45,11 @@ impl App {
                 }
             }
             Message::Planned(lane, plan) => self.planned(lane, plan),
+            Message::Sampled(lane, sampled) => self.sampled(lane, sampled),
+            Message::Catalogue(saved) => self.methods_saved(saved),
+            Message::Policy(read) => self.policy_read(read),
+            Message::Policies(Ok((names, said))) => (self.policies, self.notice) = (names, Some(said)),
+            Message::Policies(Err(why)) | Message::Said(why) => self.notice = Some(why),
             Message::Began(lane, job) => {
                 if let Some(work) = self.lanes.get_mut(lane).and_then(|l| l.work.as_mut()) {
                     work.job = Some(job);
@@ -90,7 +98,7 @@ impl App {
                     lane
                 }
                 None => {
-                    let mut lane = Lane::new(seen, &self.papers);
+                    let mut lane = Lane::new(seen, &self.papers, &self.catalogue, self.edition);
                     if !first {
                         lane.presence = Presence::Appeared(self.now);
                     }
@@ -150,7 +158,7 @@ impl App {
         if lane.answered && old != new {
             // Another drive stands behind the same path: the old one is gone, this one is new.
             let mut commands: Vec<Command> = self.went_away(index).into_iter().collect();
-            let mut lane = Lane::new(seen, &self.papers);
+            let mut lane = Lane::new(seen, &self.papers, &self.catalogue, self.edition);
             lane.presence = Presence::Appeared(self.now);
             self.lanes.push(lane);
             commands.push(Command::Look(self.lanes.len() - 1));
@@ -167,7 +175,7 @@ impl App {
             }
         }
         if first {
-            lane.choose_first_method();
+            lane.choose_method(&self.catalogue);
             if self.lanes[self.selected].verdict.is_err()
                 && self.lanes[index].verdict.is_ok()
                 && self.lanes.iter().all(|l| l.step == Step::Look)
@@ -186,8 +194,26 @@ impl App {
                 lane.arming = Default::default();
                 lane.step = Step::Arm;
             }
-            Err(why) => self.notice = Some(why),
+            Err(why) => self.notice = Some(format!("{}.", capital(&why))),
         }
+    }
+
+    fn sampled(&mut self, lane: usize, sampled: Result<SpeedSample, String>) {
+        let Some(lane) = self.lanes.get_mut(lane) else { return };
+        lane.sampling = false;
+        match sampled {
+            Ok(speed) => lane.speed = Some(speed),
+            Err(why) => self.notice = Some(format!("The speed could not be sampled: {why}.")),
+        }
+    }
+
+    /// Asks for the speed of a drive that is to be planned, once.
+    pub(super) fn sample_speed(&mut self, index: usize) -> Vec<Command> {
+        let wanted = self.samples_speed;
+        let Some(lane) = self.lanes.get_mut(index) else { return vec![] };
+        let can = wanted && lane.speed.is_none() && !lane.sampling && lane.work.is_none() && lane.missing(Step::Plan).is_none();
+        lane.sampling |= can;
+        if can { vec![Command::SampleSpeed(index)] } else { vec![] }
     }
 
     fn not_started(&mut self, lane: usize, why: String) {
@@ -229,9 +255,17 @@ impl App {
         let lane = &mut self.lanes[index];
         lane.arming = Default::default();
         let plan = lane.plan.as_ref()?;
-        let progress = Progress::of_plan(plan);
+        let progress = Progress::of_plan(plan).with_sample(lane.speed);
         lane.work = Some(Work { job: None, progress, told: vec![], end: None });
         lane.step = Step::Erase;
+        // Of drives that were planned together, the next one is armed now, by a label check of its own.
+        if std::mem::replace(&mut lane.marked, false) && self.selected == index {
+            let waits = |l: &Lane| l.marked && l.plan.is_some() && l.work.is_none() && l.missing(Step::Arm).is_none();
+            if let Some(next) = self.lanes.iter().position(waits) {
+                self.selected = next;
+                self.lanes[next].step = Step::Arm;
+            }
+        }
         Some(Command::Go(index))
     }
 
@@ -263,6 +297,11 @@ impl App {
         if self.dialog.is_some() {
             return self.dialog_key(key.code);
         }
+        match self.page {
+            Page::Bench => {}
+            Page::Methods(_) => return self.methods_key(key),
+            Page::Lot(_) => return self.lot_key(key),
+        }
         if self.lane().is_some_and(|l| l.step == Step::Look && l.bytes.is_some()) {
             return self.bytes_key(key.code);
         }
@@ -272,6 +311,7 @@ impl App {
         match key.code {
             KeyCode::Char('q') => self.ask_to_quit(),
             KeyCode::Char('?') | KeyCode::F(1) => self.dialog = Some(Dialog::Help),
+            KeyCode::F(3) => self.open_methods(Target::Nothing),
             KeyCode::Char('/') => self.dialog = Some(Dialog::Find(String::new())),
             KeyCode::Char('t') => self.theme = self.theme.next(),
             code => return self.common_key(code),
@@ -318,6 +358,17 @@ impl App {
                 return vec![Command::Wish(self.selected, Wish::Stop)];
             }
             (Dialog::Quit(since), KeyCode::Char('s')) if self.now >= since + DEAF => return self.quit_now(),
+            (Dialog::Range(text), KeyCode::Enter) => self.take_range(&text),
+            (Dialog::Range(mut text), KeyCode::Backspace) => {
+                text.pop();
+                self.dialog = Some(Dialog::Range(text));
+            }
+            (Dialog::Range(mut text), KeyCode::Char(c)) => {
+                if text.chars().count() < MOST_CHARS {
+                    text.push(c);
+                }
+                self.dialog = Some(Dialog::Range(text));
+            }
             (Dialog::Find(text), KeyCode::Enter) => self.find(&text),
             (Dialog::Find(mut text), KeyCode::Backspace) => {
                 text.pop();
@@ -363,11 +414,13 @@ impl App {
             KeyCode::Down => self.select(self.selected + 1),
             KeyCode::Esc => self.lanes_in_front = true,
             KeyCode::Enter | KeyCode::Right if narrow_lanes => self.lanes_in_front = false,
-            KeyCode::Left => self.walk(-1),
-            KeyCode::Right => self.walk(1),
+            KeyCode::Left => return self.walk(-1),
+            KeyCode::Right => return self.walk(1),
             KeyCode::Enter => return self.act(),
             KeyCode::Tab if self.lane().is_some_and(|l| l.step == Step::Look) => return self.open_bytes(),
             KeyCode::Tab | KeyCode::BackTab => self.next_field(code == KeyCode::Tab),
+            KeyCode::Char(' ') => self.mark(),
+            KeyCode::Char('p') if self.lanes.iter().any(|l| l.marked) => return self.open_lot(),
             KeyCode::Char('b') if self.lane().is_some_and(|l| l.step == Step::Look) => return self.toggle_beacon(),
             KeyCode::Char(c) => self.letter(c),
             _ => {}
@@ -375,20 +428,39 @@ impl App {
         vec![]
     }
 
-    fn walk(&mut self, by: isize) {
-        let Some(lane) = self.lane() else { return };
-        if let Some(step) = lane.step.beside(by) {
-            self.go_to(step);
+    /// Marks a drive for the lot, or takes it out.
+    fn mark(&mut self) {
+        let Some(lane) = self.lane_mut() else { return };
+        match lane.missing(Step::Plan) {
+            Some(why) if !lane.marked => self.notice = Some(why),
+            None if lane.work.is_some() && !lane.marked => {
+                self.notice = Some("This drive has a job already: it can't be planned with others.".into());
+            }
+            _ => lane.marked = !lane.marked,
         }
     }
 
-    fn go_to(&mut self, step: Step) {
+    fn walk(&mut self, by: isize) -> Vec<Command> {
+        match self.lane().and_then(|l| l.step.beside(by)) {
+            Some(step) => self.go_to(step),
+            None => vec![],
+        }
+    }
+
+    pub(super) fn go_to(&mut self, step: Step) -> Vec<Command> {
         self.leave_field();
-        let Some(lane) = self.lane_mut() else { return };
+        let index = self.selected;
+        let Some(lane) = self.lane_mut() else { return vec![] };
         match lane.missing(step) {
             Some(why) => self.notice = Some(why),
-            None => lane.step = step,
+            None => {
+                lane.step = step;
+                if step == Step::Plan {
+                    return self.sample_speed(index);
+                }
+            }
         }
+        vec![]
     }
 
     /// The step's one main act.
@@ -400,19 +472,45 @@ impl App {
             Step::Plan if lane.is_working() => self.go_to(Step::Erase),
             Step::Plan if lane.work.is_some() => {
                 lane.begin_anew();
-                return vec![Command::Look(index)];
+                vec![Command::Look(index)]
             }
-            Step::Plan => return vec![Command::Plan(index, lane.draft.order(lane.draft.method))],
+            Step::Plan => self.take_plan(index),
             Step::Arm => self.go_to(Step::Erase),
             Step::Erase => match lane.state() {
-                LaneState::Held => return vec![Command::Wish(index, Wish::GoOn)],
-                LaneState::Erasing | LaneState::Proving => return vec![Command::Wish(index, Wish::Hold)],
+                LaneState::Held => vec![Command::Wish(index, Wish::GoOn)],
+                LaneState::Erasing | LaneState::Proving => vec![Command::Wish(index, Wish::Hold)],
                 _ => self.go_to(Step::Prove),
             },
             Step::Prove => self.go_to(Step::Certify),
-            Step::Certify => return self.write(),
+            Step::Certify => self.write(),
         }
-        vec![]
+    }
+
+    /// Fixes the draft as the plan, if its way can be taken.
+    fn take_plan(&mut self, index: usize) -> Vec<Command> {
+        let Some(lane) = self.lanes.get(index) else { return vec![] };
+        match lane.ways().into_iter().find(|w| w.technique == lane.draft.way) {
+            Some(way) if !way.is_ready() => {
+                let name = capital(way.technique.name());
+                self.notice = Some(format!("{name} can't be planned. {}", way.availability.sentence()));
+                vec![]
+            }
+            _ => vec![Command::Plan(index, lane.draft.order.clone())],
+        }
+    }
+
+    fn take_range(&mut self, text: &str) {
+        let Some(lane) = self.lane_mut() else { return };
+        match range_of(lane, text) {
+            Ok(range) => {
+                lane.draft.order.range = range;
+                lane.plan = None;
+            }
+            Err(why) => {
+                self.notice = Some(format!("{}.", capital(&why)));
+                self.dialog = Some(Dialog::Range(text.into()));
+            }
+        }
     }
 
     fn toggle_beacon(&mut self) -> Vec<Command> {
@@ -430,6 +528,9 @@ impl App {
         let now = self.now;
         let Some(lane) = self.lane_mut() else { return };
         match (lane.step, c) {
+            (Step::Plan, 'm') if lane.work.is_none() => self.open_methods(Target::Lane(self.selected)),
+            (Step::Plan, 'e') if lane.work.is_none() => self.edit_passes(),
+            (Step::Plan, 'g') if lane.work.is_none() => self.dialog = Some(Dialog::Range(String::new())),
             (Step::Plan, _) if lane.work.is_none() => change_draft(lane, c),
             (Step::Erase, 'x') if lane.is_working() => self.dialog = Some(Dialog::Stop(now)),
             _ => {}
@@ -453,11 +554,11 @@ impl App {
             KeyCode::Backspace => drop(lane.arming.typed.pop()),
             KeyCode::Tab => lane.papers.backup = next_backup(lane.papers.backup),
             KeyCode::Enter => return self.check_label(),
-            KeyCode::Left => self.walk(-1),
-            KeyCode::Right => self.walk(1),
+            KeyCode::Left => return self.walk(-1),
+            KeyCode::Right => return self.walk(1),
             KeyCode::Up => self.select(self.selected.saturating_sub(1)),
             KeyCode::Down => self.select(self.selected + 1),
-            KeyCode::Esc => self.go_to(Step::Plan),
+            KeyCode::Esc => return self.go_to(Step::Plan),
             _ => {}
         }
         vec![]
@@ -566,13 +667,13 @@ impl App {
         match mouse.kind {
             // A click is a key too: it stops a countdown, and answers no question.
             MouseEventKind::Down(_) if self.is_counting() => self.stop_countdown(),
-            MouseEventKind::Down(MouseButton::Left) if self.dialog.is_none() => {
+            MouseEventKind::Down(MouseButton::Left) if self.dialog.is_none() && matches!(self.page, Page::Bench) => {
                 match view::hit(self, place) {
                     Some(view::Hit::Lane(lane)) => self.select(lane),
-                    Some(view::Hit::Step(step)) => self.go_to(step),
-                    Some(view::Hit::Method(method)) => {
+                    Some(view::Hit::Step(step)) => return self.go_to(step),
+                    Some(view::Hit::Way(way)) => {
                         if let Some(lane) = self.lane_mut().filter(|l| l.work.is_none()) {
-                            lane.draft.method = method;
+                            lane.draft.way = way;
                         }
                     }
                     None => {}
@@ -627,27 +728,57 @@ fn goes_on(last: Option<&mut (String, Event)>, event: &Event) -> bool {
 fn change_draft(lane: &mut Lane, c: char) {
     let need = &mut lane.draft.need;
     match c {
-        's' => {
-            need.sensitivity = match need.sensitivity {
-                Sensitivity::Low => Sensitivity::Moderate,
-                Sensitivity::Moderate => Sensitivity::High,
-                Sensitivity::High => Sensitivity::Low,
-            }
-        }
+        's' => need.sensitivity = next_sensitivity(need.sensitivity),
         'r' => need.reuse = !need.reuse,
         'l' => need.leaves = !need.leaves,
-        'm' => lane.draft.method = (lane.draft.method + 1) % LIBRARY.len(),
-        'M' => lane.draft.method = (lane.draft.method + LIBRARY.len() - 1) % LIBRARY.len(),
-        'v' => {
-            lane.draft.verification = match lane.draft.verification {
-                Verification::Full => Verification::None,
-                Verification::None => Verification::Full,
-            }
-        }
+        'w' => lane.draft.way = way_beside(lane, 1),
+        'W' => lane.draft.way = way_beside(lane, -1),
+        'v' => lane.draft.order.verification = lane.draft.order.verification.next(),
+        '+' => lane.draft.order.rounds = (lane.draft.order.rounds + 1).min(MOST_ROUNDS),
+        '-' => lane.draft.order.rounds = lane.draft.order.rounds.saturating_sub(1).max(1),
+        'z' => lane.draft.order.blank = !lane.draft.order.blank,
         _ => return,
     }
     // What was planned before is not what stands here now.
     lane.plan = None;
+}
+
+/// Most rounds that the keys offer; the command line takes more.
+const MOST_ROUNDS: u32 = 99;
+
+fn way_beside(lane: &Lane, by: isize) -> Technique {
+    let ways = lane.ways();
+    let here = ways.iter().position(|w| w.technique == lane.draft.way).unwrap_or(0) as isize;
+    ways.get((here + by).rem_euclid(ways.len().max(1) as isize) as usize).map_or(Technique::Overwrite, |w| w.technique)
+}
+
+/// The range that a text means: nothing (the whole drive), `2048 4095` (first and last sector), or `p2` (a partition).
+fn range_of(lane: &Lane, text: &str) -> Result<Option<Sectors>, String> {
+    let words: Vec<&str> = text.split(|c: char| c.is_whitespace() || c == '-').filter(|w| !w.is_empty()).collect();
+    let number = |word: &str| word.parse::<u64>().map_err(|_| format!("`{word}` is no sector number"));
+    let range = match words.as_slice() {
+        [] => return Ok(None),
+        [p] if p.starts_with(['p', 'P']) => {
+            let which = p[1..].parse().map_err(|_| format!("`{p}` names no partition: type p1, p2 …"))?;
+            lane.contents.clone().unwrap_or_default().partition(which).map_err(|e| e.to_string())?.at
+        }
+        [first, last] => {
+            let (first, last) = (number(first)?, number(last)?);
+            Sectors::from_to(first, last).ok_or_else(|| format!("from {first} to {last} there is no sector"))?
+        }
+        _ => return Err("type the first and the last sector, or p1 for the first partition".into()),
+    };
+    let order = jurex_core::plan::Order { range: Some(range), ..lane.draft.order.clone() };
+    lane.preview(&order).map_err(|e| e.to_string())?;
+    Ok((range != lane.seen.drive.geometry.whole()).then_some(range))
+}
+
+pub(super) fn next_sensitivity(level: Sensitivity) -> Sensitivity {
+    match level {
+        Sensitivity::Low => Sensitivity::Moderate,
+        Sensitivity::Moderate => Sensitivity::High,
+        Sensitivity::High => Sensitivity::Low,
+    }
 }
 
 fn next_category(category: Option<Sensitivity>) -> Option<Sensitivity> {
@@ -672,7 +803,7 @@ fn focus_field(lane: &mut Lane, at: usize) {
     lane.form.input = Input::new(Field::ALL[at].shown(&lane.papers));
 }
 
-fn capital(text: &str) -> String {
+pub(super) fn capital(text: &str) -> String {
     let mut chars = text.chars();
     chars.next().map(|c| c.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }

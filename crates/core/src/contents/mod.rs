@@ -8,6 +8,7 @@ mod tables;
 
 use crate::medium::Medium;
 use crate::pattern::AlignedBuffer;
+use crate::plan::PlanError;
 use crate::units::{Lba, Sectors};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
@@ -78,6 +79,16 @@ pub struct Contents {
 }
 
 impl Contents {
+    /// Partition `number`, counted from 1 in the order of their first sectors.
+    ///
+    /// # Errors
+    /// There is no such partition.
+    pub fn partition(&self, number: usize) -> Result<&Region, PlanError> {
+        let of = if self.table.is_some() { self.regions.len() } else { 0 };
+        let found = number.checked_sub(1).filter(|at| *at < of).and_then(|at| self.regions.get(at));
+        found.ok_or(PlanError::NoPartition { number, of })
+    }
+
     /// The whole finding in one sentence.
     pub fn sentence(&self) -> String {
         let names: Vec<String> = self.regions.iter().map(Region::called).collect();

@@ -2,7 +2,7 @@
 
 use super::parts::Column;
 use crate::tui::keys;
-use crate::tui::state::{App, Dialog, Step};
+use crate::tui::state::{App, Dialog};
 use crate::tui::theme::Role;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -34,18 +34,25 @@ pub(crate) fn draw(app: &App, area: Rect, buffer: &mut Buffer) {
             ];
             question(app, &words, area, buffer);
         }
-        Some(Dialog::Find(text)) => {
-            let bottom = Rect { y: area.bottom().saturating_sub(2), height: 1, ..area };
-            buffer.set_style(bottom, app.theme.raised());
-            Clear.render(bottom, buffer);
-            let line = Line::from(vec![
-                Span::styled(" Find a drive by serial, model or path: ", app.theme.style(Role::Faint)),
-                Span::styled(format!("{text}▏"), app.theme.style(Role::Act)),
-            ]);
-            buffer.set_style(bottom, app.theme.raised());
-            line.render(bottom, buffer);
+        Some(Dialog::Range(text)) => {
+            let question = "First and last sector, or p1 for the first partition; empty for the whole drive: ";
+            typed(app, question, text, area, buffer);
         }
+        Some(Dialog::Find(text)) => typed(app, "Find a drive by serial, model or path: ", text, area, buffer),
     }
+}
+
+/// A line that is being typed, above the bottom line.
+fn typed(app: &App, question: &str, text: &str, area: Rect, buffer: &mut Buffer) {
+    let bottom = Rect { y: area.bottom().saturating_sub(2), height: 1, ..area };
+    buffer.set_style(bottom, app.theme.raised());
+    Clear.render(bottom, buffer);
+    let line = Line::from(vec![
+        Span::styled(format!(" {question}"), app.theme.style(Role::Faint)),
+        Span::styled(format!("{text}▏"), app.theme.style(Role::Act)),
+    ]);
+    buffer.set_style(bottom, app.theme.raised());
+    line.render(bottom, buffer);
 }
 
 fn panel(app: &App, width: u16, height: u16, area: Rect, buffer: &mut Buffer) -> Rect {
@@ -73,11 +80,10 @@ fn question(app: &App, words: &[String], area: Rect, buffer: &mut Buffer) {
 fn help(app: &App, area: Rect, buffer: &mut Buffer) {
     let inner = panel(app, 84, 22, area, buffer);
     let mut column = Column::new(inner, buffer, app.theme);
-    let step = app.lane().map_or(Step::Look, |l| l.step);
-    column.heading(&format!("Help for {}", step.name()));
-    let [question, ..] = keys::about(step);
-    column.sentence(question, Role::Strong);
-    for words in &keys::about(step)[1..] {
+    let (name, about) = keys::about_here(app);
+    column.heading(&format!("Help for {name}"));
+    column.sentence(about[0], Role::Strong);
+    for words in &about[1..] {
         column.sentence(words, Role::Text);
     }
     column.gap();

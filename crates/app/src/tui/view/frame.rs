@@ -1,10 +1,11 @@
 //! The frame: top line, lanes, desk with its steps, bottom line.
 
 use super::parts::{shorten, words};
-use super::{arm, certify, dialogs, erase, lanes, look, plan, prove};
+use super::{arm, certify, dialogs, erase, lanes, look, lot, methods, plan, prove};
 use crate::tui::keys;
-use crate::tui::state::{App, LaneState, Step};
+use crate::tui::state::{App, LaneState, Page, Step};
 use crate::tui::theme::Role;
+use jurex_core::rules::Technique;
 use ratatui::Frame;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
@@ -63,6 +64,18 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) {
     }
     let places = places(app, area);
     top_line(app, places.top, buffer);
+    let whole = Rect { y: area.y + 1, height: area.height.saturating_sub(2), ..area };
+    match &app.page {
+        Page::Bench => bench(app, &places, buffer),
+        Page::Methods(page) => methods::draw(app, page, whole, buffer),
+        Page::Lot(page) => lot::draw(app, page, whole, buffer),
+    }
+    bottom_line(app, places.bottom, buffer);
+    dialogs::draw(app, area, buffer);
+}
+
+/// Lanes and desk.
+fn bench(app: &App, places: &Places, buffer: &mut Buffer) {
     if let Some(lanes) = places.lanes {
         lanes::draw(app, lanes, buffer);
         if places.desk.is_some() {
@@ -73,8 +86,6 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) {
         step_strip(app, strip, buffer);
         draw_desk(app, desk, buffer);
     }
-    bottom_line(app, places.bottom, buffer);
-    dialogs::draw(app, area, buffer);
 }
 
 fn too_small(app: &App, area: Rect, buffer: &mut Buffer) {
@@ -203,7 +214,7 @@ fn bottom_line(app: &App, area: Rect, buffer: &mut Buffer) {
 pub(crate) enum Hit {
     Lane(usize),
     Step(Step),
-    Method(usize),
+    Way(Technique),
 }
 
 /// What stands at that column and row.
@@ -218,5 +229,5 @@ pub(crate) fn hit(app: &App, (x, y): (u16, u16)) -> Option<Hit> {
     }
     let desk = places.desk.filter(inside)?;
     let lane = app.lane().filter(|l| l.step == Step::Plan)?;
-    plan::method_at(lane, desk, y).map(Hit::Method)
+    plan::way_at(lane, desk, y).map(Hit::Way)
 }

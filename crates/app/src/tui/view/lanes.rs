@@ -76,6 +76,9 @@ fn draw_edge(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     for y in area.top()..area.bottom() {
         buffer.set_string(area.x, y, shape, app.theme.style(role));
     }
+    if lane.marked {
+        buffer.set_string(area.x + 1, area.y, "+", app.theme.style(Role::Act));
+    }
 }
 
 fn number(lane: &Lane) -> String {

@@ -8,6 +8,8 @@ mod erase;
 mod frame;
 mod lanes;
 mod look;
+mod lot;
+mod methods;
 mod pace;
 mod parts;
 mod plan;

@@ -4,23 +4,24 @@ use super::parts::{Column, shorten};
 use super::strata;
 use crate::tui::state::{App, Lane, Work};
 use crate::tui::theme::Role;
-use jurex_core::method::LIBRARY;
-use jurex_core::need::Sensitivity;
-use jurex_core::plan::Verification;
-use jurex_core::rules::Outcome;
+use jurex_core::estimate::{Estimate, of_order};
+use jurex_core::ladder::{Availability, Way, warnings, what_to_do};
+use jurex_core::need::{Need, Sensitivity};
+use jurex_core::plan::{Plan, Reading};
+use jurex_core::rules::{Outcome, Technique};
 use jurex_core::strata::{Kind, Layer, Span as StrataSpan, Strata};
-use jurex_core::units::size;
+use jurex_core::units::{duration, rate, size};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 
-/// Row of the first method, counted from the top of the desk.
-const FIRST_METHOD: u16 = 9;
+/// Row of the first way, counted from the top of the desk.
+const FIRST_WAY: u16 = 9;
 
-/// The method at that row of the screen.
-pub(crate) fn method_at(lane: &Lane, desk: Rect, y: u16) -> Option<usize> {
-    let method = usize::from(y.checked_sub(desk.y + FIRST_METHOD)?);
-    (method < LIBRARY.len() && lane.verdict.is_ok()).then_some(method)
+/// The way at that row of the screen.
+pub(crate) fn way_at(lane: &Lane, desk: Rect, y: u16) -> Option<Technique> {
+    let row = usize::from(y.checked_sub(desk.y + FIRST_WAY)?);
+    lane.verdict.is_ok().then(|| lane.ways().get(row).map(|w| w.technique))?
 }
 
 pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
@@ -29,11 +30,15 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     if let Some(work) = &lane.work {
         return already(lane, work, &mut column);
     }
-    questions(app, lane, &mut column);
+    questions(app, lane.draft.need, &mut column);
     column.gap();
-    methods(app, lane, &mut column);
+    let ways = lane.ways();
+    ladder(app, lane, &ways, &mut column);
     column.gap();
-    chosen(app, lane, &mut column);
+    match ways.iter().find(|w| w.technique == lane.draft.way) {
+        Some(way) if way.technique != Technique::Overwrite => one_way(lane, way, &ways, &mut column),
+        _ => overwriting(app, lane, &ways, &mut column),
+    }
 }
 
 /// What is said of a drive whose plan is being carried out, or was.
@@ -57,15 +62,19 @@ fn already(lane: &Lane, work: &Work, column: &mut Column<'_>) {
     }
 }
 
-fn questions(app: &App, lane: &Lane, column: &mut Column<'_>) {
-    let need = lane.draft.need;
+/// The three questions with their answers, and the outcome that follows.
+pub(super) fn questions(app: &App, need: Need, column: &mut Column<'_>) {
     let levels = [Sensitivity::Low, Sensitivity::Moderate, Sensitivity::High].map(|l| (l.to_string(), l == need.sensitivity));
     let yes_no = |yes: bool| [("yes".to_string(), yes), ("no".to_string(), !yes)];
     question_line(app, column, "s", "How sensitive is what it held?", &levels);
     question_line(app, column, "r", "Will it be used again?", &yes_no(need.reuse));
     question_line(app, column, "l", "Does it leave the organisation?", &yes_no(need.leaves));
     let outcome = need.outcome();
-    let after = if outcome == Outcome::Destroy { " No overwriting earns that: the drive must be destroyed." } else { "" };
+    let after = match (outcome, need.reuse) {
+        (Outcome::Destroy, true) => " But a destroyed drive can't be used again: two answers contradict each other.",
+        (Outcome::Destroy, false) => " No overwriting earns that: the drive must be destroyed.",
+        _ => "",
+    };
     let strong = app.theme.style(Role::Strong);
     let text = app.theme.style(Role::Text);
     column.line(Line::from(vec![
@@ -88,57 +97,135 @@ fn question_line(app: &App, column: &mut Column<'_>, key: &'static str, question
     column.line(Line::from(spans));
 }
 
-fn methods(app: &App, lane: &Lane, column: &mut Column<'_>) {
-    column.heading("Ways by overwriting (erasing by the drive's own commands is not built yet)");
+/// The ladder: a rung a way, best first.
+fn ladder(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
+    column.heading("Ways on this drive, best first");
     let needed = lane.draft.need.outcome();
     let style = |role| app.theme.style(role);
-    let heading = format!("    {:<30}{:<15}{:<18}{}", "method", "can earn", "is that enough?", "passes");
+    let room = usize::from(column.width()).saturating_sub(4 + 31 + 26 + 14).clamp(8, 26);
+    let heading = format!("    {:<31}{:<26}{:<14}{}", "way", "can earn", "time", "can it be taken?");
     column.line(Line::styled(heading, style(Role::Faint)));
-    for (i, method) in LIBRARY.iter().enumerate() {
-        let here = i == lane.draft.method;
-        let earned = lane.earns(i);
-        let enough = match earned >= needed {
-            true => "yes",
-            false if earned == Outcome::NotSanitized => "no",
-            false => "less than needed",
+    for way in ways {
+        let here = way.technique == lane.draft.way;
+        let enough = if way.outcome() >= needed { "✓ " } else { "  " };
+        let role = match (here, &way.availability) {
+            (true, _) => Role::Strong,
+            (_, Availability::Ready) => Role::Text,
+            _ => Role::Faint,
         };
-        let mark = if here { " ▸  " } else { "    " };
-        let role = if here { Role::Strong } else { Role::Text };
+        let time = way.time.map(|t| time(&t)).unwrap_or_else(|| "not told".into());
+        let time = if way.availability.word() == "by hand" || way.outcome() == Outcome::NotSanitized && way.perhaps.is_none() {
+            "-".into()
+        } else {
+            time
+        };
         column.line(Line::from(vec![
-            Span::styled(mark, style(Role::Act)),
-            Span::styled(format!("{:<30}", shorten(method.title, 29)), style(role)),
-            Span::styled(format!("{:<15}{enough:<18}", earned.to_string()), style(role)),
-            Span::styled(method.notation, style(Role::Faint)),
+            Span::styled(if here { " ▸  " } else { "    " }, style(Role::Act)),
+            Span::styled(format!("{:<31}", way.technique.name()), style(role)),
+            Span::styled(enough, style(Role::Proved)),
+            Span::styled(format!("{:<24}", way.outcome_said()), style(role)),
+            Span::styled(format!("{time:<14}"), style(role)),
+            Span::styled(shorten(short_availability(way), room), style(role)),
         ]));
     }
 }
 
-fn chosen(app: &App, lane: &Lane, column: &mut Column<'_>) {
-    let Some(plan) = lane.preview(lane.draft.method) else { return };
-    let method = &LIBRARY[lane.draft.method];
-    column.heading("The plan");
-    let outcome = plan.expected().outcome();
-    let needed = lane.draft.need.outcome();
+fn short_availability(way: &Way) -> &'static str {
+    match &way.availability {
+        Availability::Blocked { reason, .. } if reason.starts_with("Frozen") => "frozen: see below",
+        Availability::Unavailable { reason, .. } if reason.starts_with("Alone") => "earns nothing",
+        Availability::Unavailable { .. } => "not on this drive",
+        Availability::Ready => "yes",
+        other => other.word(),
+    }
+}
+
+/// A time in few columns: the likely one.
+pub(super) fn time(estimate: &Estimate) -> String {
+    duration(estimate.likely)
+}
+
+/// A rung other than overwriting: what it would earn, and why it can't be taken.
+fn one_way(lane: &Lane, way: &Way, ways: &[Way], column: &mut Column<'_>) {
+    let mut name = way.technique.name().to_string();
+    name[..1].make_ascii_uppercase();
+    column.heading(&name);
+    column.fact_in("it would earn", &way.outcome_said(), Role::Strong);
+    for reason in way.claim.reasons() {
+        column.fact("because", &format!("{} ({})", reason.sentence, reason.citation));
+    }
+    if let Some(time) = way.time {
+        column.fact("time", &time.to_string());
+    }
+    column.fact("wear", &wear(way.drive_writes));
+    for limit in way.claim.limits() {
+        column.fact("not covered", &limit.sentence);
+    }
+    column.gap();
+    column.sentence(&way.availability.sentence(), Role::Strong);
+    if let Some(what) = what_to_do(ways, lane.draft.need.outcome()) {
+        column.gap();
+        column.fact_in("what to do", &what, Role::Strong);
+    }
+}
+
+fn wear(drive_writes: f64) -> String {
+    match drive_writes {
+        0.0 => "none".into(),
+        1.0 => "as writing the whole drive once".into(),
+        n if n.fract() == 0.0 => format!("as writing the whole drive {n:.0} times"),
+        n => format!("as writing {:.1} % of the drive", n * 100.0),
+    }
+}
+
+/// The rung that can be taken: method, passes, time, and what to mind.
+fn overwriting(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
+    let draft = &lane.draft;
+    let order = &draft.order;
+    let plan = match lane.preview(order) {
+        Ok(plan) => plan,
+        Err(why) => return column.sentence(&format!("This plan does not fit the drive: {why}."), Role::Strong),
+    };
+    column.heading("The plan: overwrite");
+    let (outcome, needed) = (plan.expected().outcome(), draft.need.outcome());
     let verdict = match outcome >= needed {
         true => format!("{outcome}, if nothing goes wrong."),
         false => format!("{outcome}, which is less than the {needed} that is needed."),
     };
     column.fact_in("it earns", &verdict, Role::Strong);
     for reason in plan.expected().reasons() {
-        column.fact("because", &reason.sentence);
+        column.fact("because", &format!("{} ({})", reason.sentence, reason.citation));
     }
-    column.fact_in("method", &format!("{}: {}, {}, {}", method.title, method.issuer, method.document, method.year), Role::Strong);
-    column.fact("status", method.status.sentence());
-    column.fact("verification", &format!("{}   (v changes it)", plan.verification()));
+    let source = draft.method.as_ref().map(|m| format!(": {}; {}", m.source(), m.status.sentence())).unwrap_or_default();
+    column.fact_in("method", &format!("{}{source}", order.title), Role::Strong);
+    let passes = if plan.passes().len() == 1 { "1 pass".to_string() } else { format!("{} passes", plan.passes().len()) };
+    column.fact("passes", &shorten(&format!("{passes}: {}", plan.notation()), 200));
+    column.fact("reads back", &plan.verification().to_string());
+    if order.range.is_some() {
+        column.fact_in("covers", &format!("{} only", plan.range()), Role::Strong);
+    }
+    let speed = match (&lane.speed, lane.sampling) {
+        (Some(s), _) => {
+            format!("; it reads {} at its start, {} in the middle, {} at its end", rate(s.start), rate(s.middle), rate(s.end))
+        }
+        (None, true) => "; its speed is being sampled".into(),
+        (None, false) => String::new(),
+    };
+    column.fact_in("time", &format!("{}{speed}", of_order(&lane.seen.drive, order, lane.speed.as_ref())), Role::Strong);
     let (write, read) = plan.work();
     let geometry = plan.drive().geometry;
     column.fact("work", &format!("{} to write, {} to read back", size(geometry.bytes_of(write)), size(geometry.bytes_of(read))));
-    column.fact("remark", method.remark);
-    for limit in plan.expected().limits() {
-        column.fact("not covered", &limit.sentence);
+    let said = warnings(&lane.seen.drive, order, draft.method.as_ref(), draft.need, lane.speed.as_ref());
+    // What it earns stands above already, and contradictory answers beside the questions.
+    let told = |w: &&String| !w.starts_with("This plan earns") && !w.starts_with("These answers contradict");
+    for (i, warning) in said.iter().filter(told).enumerate() {
+        column.fact(if i == 0 { "mind" } else { "" }, warning);
     }
-    if plan.verification() == Verification::None {
-        column.fact_in("warning", "Without reading back nothing can be claimed.", Role::Strong);
+    if let Some(what) = what_to_do(ways, needed) {
+        column.fact_in("what to do", &what, Role::Strong);
+    }
+    for (i, limit) in plan.expected().limits().iter().enumerate() {
+        column.fact(if i == 0 { "not covered" } else { "" }, &limit.sentence);
     }
     column.gap();
     let drawing = preview(lane, &plan);
@@ -148,16 +235,40 @@ fn chosen(app: &App, lane: &Lane, column: &mut Column<'_>) {
     }
 }
 
+/// Layers that are drawn one by one; more are folded.
+const MOST_LAYERS: usize = 6;
+
 /// The strata as they would lie at the end.
-fn preview(lane: &Lane, plan: &jurex_core::plan::Plan) -> Strata {
+pub(super) fn preview(lane: &Lane, plan: &Plan) -> Strata {
     let geometry = plan.drive().geometry;
     let mut strata = Strata::before(geometry.whole(), geometry.bytes(), &lane.contents.clone().unwrap_or_default());
+    strata.layers.extend(layers(plan));
+    strata
+}
+
+/// A layer for each pass and each reading; all but the last few are folded into one.
+fn layers(plan: &Plan) -> Vec<Layer> {
     let over = |kind| vec![StrataSpan { at: plan.range(), kind, text: None }];
-    for (i, pass) in plan.passes().iter().enumerate() {
-        strata.layers.push(Layer { title: format!("{} {}", i + 1, pass.pattern), spans: over(Kind::Laid) });
-        if pass.read_back {
-            strata.layers.push(Layer { title: "proof".into(), spans: over(Kind::Proved) });
+    let folded = plan.passes().len().checked_sub(MOST_LAYERS).map_or(0, |n| if n > 0 { n + 1 } else { 0 });
+    let mut layers = vec![];
+    if folded > 0 {
+        layers.push(Layer { title: format!("passes 1-{folded}"), spans: over(Kind::Laid) });
+    }
+    for (i, pass) in plan.passes().iter().enumerate().skip(folded) {
+        layers.push(Layer { title: format!("{} {}", i + 1, pass.pattern), spans: over(Kind::Laid) });
+        if pass.reading != Reading::None {
+            let places = pass.reading.places(plan.range());
+            let spans = places.iter().map(|at| StrataSpan { at: *at, kind: Kind::Proved, text: None }).collect();
+            layers.push(Layer { title: "proof".into(), spans });
         }
     }
+    layers
+}
+
+/// The layers of passes over an unnamed drive: for the editor, where no drive is meant.
+pub(super) fn passes_alone(plan: &Plan) -> Strata {
+    let geometry = plan.drive().geometry;
+    let mut strata = Strata::before(geometry.whole(), geometry.bytes(), &jurex_core::contents::Contents::default());
+    strata.layers.extend(layers(plan));
     strata
 }

@@ -1,0 +1,86 @@
+//! From arguments to an order.
+
+use crate::bench::Seen;
+use crate::cli::OrderArgs;
+use crate::exit::Failure;
+use jurex_core::method::{Catalogue, Method};
+use jurex_core::notation::{NotationError, Program};
+use jurex_core::plan::{Order, PlanError, Verification};
+use jurex_core::rules::{Edition, Technique};
+use jurex_core::units::Sectors;
+
+/// The method of that name, or an error that offers the nearest ones.
+pub(super) fn find<'c>(catalogue: &'c Catalogue, name: &str) -> Result<&'c Method, Failure> {
+    catalogue.find(name).ok_or_else(|| {
+        let nearest = catalogue.nearest(name);
+        let shown = jurex_core::text::printable(name.as_bytes());
+        Failure::Use(format!("there is no method `{shown}`; the nearest are {}. Nothing was written", nearest[..3].join(", ")))
+    })
+}
+
+/// What the arguments ask for; what they leave open is as in `base`. `None` for the base: passes must be named.
+pub(super) fn order(
+    asked: &OrderArgs,
+    seen: &Seen,
+    catalogue: &Catalogue,
+    edition: Edition,
+    base: Option<Order>,
+) -> Result<Order, Failure> {
+    check_way(asked)?;
+    let mut order = match (&asked.method, &asked.passes, base) {
+        (Some(name), _, _) => Order::of_method(find(catalogue, name)?),
+        (None, Some(notation), _) => Order::of_program("passes of one's own", parse(notation)?),
+        (None, None, Some(base)) => base,
+        (None, None, None) => {
+            return Err(Failure::Use("name a method with --method, or passes with --passes; nothing was written".into()));
+        }
+    };
+    order.edition = asked.rules.unwrap_or(edition);
+    order.retries = asked.retries.unwrap_or(order.retries);
+    order.rounds = asked.rounds.unwrap_or(order.rounds);
+    order.blank |= asked.blank;
+    if let Some(verification) = asked.verify {
+        if verification == Verification::None && asked.passes.is_some() && order.program.asks_read_back() {
+            return Err(PlanError::Contradiction.into());
+        }
+        order.verification = verification;
+    }
+    order.range = range(asked, seen)?;
+    Ok(order)
+}
+
+fn check_way(asked: &OrderArgs) -> Result<(), Failure> {
+    let Some(name) = &asked.way else { return Ok(()) };
+    match Technique::ALL.into_iter().find(|t| t.slug() == *name) {
+        Some(Technique::Overwrite) => {
+            Err(Failure::Use("the way `overwrite` needs its passes: name --method or --passes. Nothing was written".into()))
+        }
+        Some(technique) if technique.is_physical() => {
+            Err(Failure::Use(format!("{} is done by hand; Jurex writes nothing for it", technique.name())))
+        }
+        Some(technique) => Err(Failure::not_built(&format!("{} (`--way {name}`)", technique.name()))),
+        None => {
+            let known: Vec<String> = Technique::ALL.into_iter().map(|t| t.slug()).collect();
+            let shown = jurex_core::text::printable(name.as_bytes());
+            Err(Failure::Use(format!("there is no way `{shown}`; the ways are {}. Nothing was written", known.join(", "))))
+        }
+    }
+}
+
+fn range(asked: &OrderArgs, seen: &Seen) -> Result<Option<Sectors>, Failure> {
+    if let (Some(from), Some(to)) = (asked.from, asked.to) {
+        let backwards = || Failure::Use(format!("the range from {from} to {to} holds no sector. Nothing was written"));
+        return Sectors::from_to(from, to).ok_or_else(backwards).map(Some);
+    }
+    let Some(number) = asked.partition else { return Ok(None) };
+    Ok(Some(seen.look().0.partition(number)?.at))
+}
+
+/// Parses the notation; a mistake is shown under its column.
+fn parse(notation: &str) -> Result<Program, Failure> {
+    notation.parse().map_err(|e: NotationError| {
+        let shown: String = notation.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+        let mark = format!("{}^", " ".repeat(e.column - 1));
+        Failure::Use(format!("the passes are wrong, {e}:\n  {shown}\n  {mark}\nNothing was written"))
+    })
+}

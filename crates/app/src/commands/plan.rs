@@ -1,0 +1,147 @@
+//! `jurex plan DRIVE`: what is needed, the ways that reach it, their time, and why others can't.
+
+use super::{drives, order, say};
+use crate::bench::{self, Seen};
+use crate::cli::Plan as Asked;
+use crate::clock::SystemEntropy;
+use crate::config::Config;
+use crate::exit::Failure;
+use crate::places::Places;
+use crate::policies;
+use jurex_core::estimate::{SpeedSample, of_order};
+use jurex_core::ladder::{self, Way};
+use jurex_core::method::Catalogue;
+use jurex_core::need::Need;
+use jurex_core::plan::{Order, Plan};
+use jurex_core::policy::{Proposal, propose_one};
+use jurex_core::rules::Outcome;
+use jurex_core::units::rate;
+use serde_json::json;
+use std::process::ExitCode;
+
+pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
+    let places = Places::find()?;
+    let config = Config::read(&places.config_file())?;
+    let catalogue = config.catalogue()?;
+    let seen = bench::find(&asked.drive, &config.only)?;
+    let edition = asked.order.rules.unwrap_or(config.rules);
+    let (need, base) = match (&asked.policy, asked.sensitivity, asked.reuse, asked.leaves) {
+        (Some(name), ..) => {
+            let policy = policies::read(&places.policies(), name)?;
+            let order = policy.order(&seen.drive, &catalogue, edition).map_err(|e| format!("the policy `{name}`: {e}"))?;
+            (policy.need(), order)
+        }
+        (None, Some(sensitivity), Some(reuse), Some(leaves)) => {
+            (Need { sensitivity, reuse, leaves }, ladder::suggested(&seen.drive, &catalogue, edition))
+        }
+        _ => return Err(Failure::Use("say --sensitivity, --reuse and --leaves, or --policy".into())),
+    };
+    let order = order::order(&asked.order, &seen, &catalogue, edition, Some(base))?;
+    let plan = Plan::new(&seen.drive, &order, &mut SystemEntropy)?;
+    let sample = (!asked.no_sample).then(|| seen.sample_speed());
+    let trouble = sample.as_ref().and_then(|s| s.as_ref().err().cloned());
+    let sample = sample.and_then(Result::ok);
+    let proposal = propose_one(0, order, need, &catalogue, (&seen.drive, &seen.answers, sample.as_ref()));
+    let whole = Whole { seen: &seen, need, plan: &plan, proposal: &proposal, sample: sample.as_ref(), catalogue: &catalogue };
+    if asked.json {
+        say(&whole.json().to_string());
+    } else {
+        whole.text().iter().chain(&trouble.map(|t| format!("The speed was not sampled: {t}."))).for_each(|l| say(l));
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+/// Everything that is told.
+struct Whole<'p> {
+    seen: &'p Seen,
+    need: Need,
+    plan: &'p Plan,
+    proposal: &'p Proposal,
+    sample: Option<&'p SpeedSample>,
+    catalogue: &'p Catalogue,
+}
+
+impl Whole<'_> {
+    fn order(&self) -> &Order {
+        &self.proposal.order
+    }
+
+    fn warnings(&self) -> Vec<String> {
+        let method = self.catalogue.methods().iter().find(|m| m.program == self.order().program && m.title == self.order().title);
+        ladder::warnings(&self.seen.drive, self.order(), method, self.need, self.sample)
+    }
+
+    fn json(&self) -> serde_json::Value {
+        let (plan, order) = (self.plan, self.order());
+        let verdict = self.seen.verdict().err().map(|r| r.to_string());
+        json!({
+            "drive": drives::as_json(self.seen),
+            "need": self.need,
+            "needed": self.need.outcome(),
+            "rules": order.edition.title(),
+            "ways": self.proposal.ways,
+            "plan": {
+                "title": plan.title(),
+                "notation": plan.notation(),
+                "passes": plan.passes().len(),
+                "verification": plan.verification(),
+                "retries": plan.retries(),
+                "first": plan.range().first,
+                "last": plan.range().last(),
+                "whole_drive": plan.range() == self.seen.drive.geometry.whole(),
+                "time": of_order(&self.seen.drive, order, self.sample),
+                "earns": plan.expected().outcome(),
+                "claim": plan.expected(),
+            },
+            "reached": plan.expected().outcome() >= self.need.outcome(),
+            "warnings": self.warnings(),
+            "what_to_do": self.proposal.what_to_do,
+            "speed_sample": self.sample,
+            "guarded": verdict,
+        })
+    }
+
+    fn text(&self) -> Vec<String> {
+        let (need, drive) = (self.need, &self.seen.drive);
+        let yes_no = |yes| if yes { "yes" } else { "no" };
+        let (reuse, leaves) = (yes_no(need.reuse), yes_no(need.leaves));
+        let mut lines = vec![
+            format!("{}, {} ({}, {})", drive.called(), drive.size(), drive.class, drive.bus),
+            format!("  needed    {}: sensitivity {}, used again: {reuse}, leaves: {leaves}", need.outcome(), need.sensitivity),
+            format!("  rules     {}", self.order().edition.title()),
+        ];
+        if let Err(refusal) = self.seen.verdict() {
+            lines.push(format!("  guarded   {refusal}: it can be planned for, but not erased"));
+        }
+        if let Some(s) = self.sample {
+            lines.push(format!(
+                "  reads at  {} at the start, {} in the middle, {} at the end",
+                rate(s.start),
+                rate(s.middle),
+                rate(s.end)
+            ));
+        }
+        lines.push("Ways, best first:".into());
+        self.proposal.ways.iter().for_each(|w| lines.extend(self.way(w)));
+        lines.push(format!("The plan: {}", self.plan.title()));
+        lines.push(format!("  passes    {}", self.plan.notation()));
+        lines.push(format!("  reads     {}", self.plan.verification()));
+        lines.push(format!("  covers    {}", self.plan.range()));
+        lines.push(format!("  takes     {}", of_order(drive, self.order(), self.sample)));
+        lines.push(format!("  earns     {}", self.plan.expected().outcome()));
+        lines.extend(self.plan.expected().reasons().iter().map(|r| format!("  because   {} [{}]", r.sentence, r.citation)));
+        lines.extend(self.plan.expected().limits().iter().map(|r| format!("  but       {} [{}]", r.sentence, r.citation)));
+        lines.extend(self.warnings().iter().map(|w| format!("  mind      {w}")));
+        lines.extend(self.proposal.what_to_do.iter().map(|w| format!("  do        {w}")));
+        lines
+    }
+
+    fn way(&self, way: &Way) -> Vec<String> {
+        let enough = if way.outcome() >= self.need.outcome() { "enough" } else { "less than needed" };
+        let enough = if way.outcome() == Outcome::NotSanitized { "no" } else { enough };
+        let time = way.time.map(|t| format!(", {t}")).unwrap_or_default();
+        let head = format!("  {:<26}{:<24}{enough:<18}{}{time}", way.name, way.outcome_said(), way.availability.word());
+        let sentence = way.availability.sentence();
+        std::iter::once(head).chain((!sentence.is_empty()).then(|| format!("  {:26}{sentence}", ""))).collect()
+    }
+}

@@ -1,0 +1,123 @@
+//! Methods of one's own in `config.toml`, and in files that go from bench to bench.
+
+use crate::exit::Failure;
+use jurex_core::method::{Catalogue, Method, from_toml, to_toml};
+use std::io::Write;
+use std::path::Path;
+use toml_edit::{ArrayOfTables, DocumentMut, Item};
+
+/// Writes the catalogue's own methods into the configuration file; everything else in it stays as it is, comments too.
+///
+/// # Errors
+/// The file can't be read or written, or is not TOML; it is then as it was before.
+pub(crate) fn save(catalogue: &Catalogue, config: &Path) -> Result<(), String> {
+    let shown = config.display();
+    let text = match std::fs::read_to_string(config) {
+        Ok(text) => text,
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => String::new(),
+        Err(e) => return Err(format!("cannot read {shown}: {e}")),
+    };
+    let mut document: DocumentMut = text.parse().map_err(|e| format!("{shown} is not TOML, nothing was saved: {e}"))?;
+    let own: Vec<&Method> = catalogue.own().collect();
+    let written: DocumentMut = to_toml(&own).parse().map_err(|e| format!("the methods could not be written: {e}"))?;
+    document.remove("method");
+    match written.get("method").and_then(Item::as_array_of_tables) {
+        Some(tables) if !own.is_empty() => drop(document.insert("method", Item::ArrayOfTables(at_the_end(tables)))),
+        _ => {}
+    }
+    replace(config, &document.to_string()).map_err(|e| format!("cannot write {shown}, it is as it was: {e}"))
+}
+
+/// The tables with no place of their own, so that they are written after everything else.
+fn at_the_end(tables: &ArrayOfTables) -> ArrayOfTables {
+    tables
+        .iter()
+        .cloned()
+        .map(|mut table| {
+            table.set_position(None);
+            table
+        })
+        .collect()
+}
+
+/// Writes a file as a whole or not at all.
+pub(crate) fn replace(path: &Path, text: &str) -> std::io::Result<()> {
+    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    std::fs::create_dir_all(folder)?;
+    let mut file = tempfile::NamedTempFile::new_in(folder)?;
+    file.write_all(text.as_bytes())?;
+    file.as_file().sync_all()?;
+    file.persist(path)?;
+    Ok(())
+}
+
+/// Takes the methods of a file into the catalogue and the configuration: all of them, or none. Gives their names.
+///
+/// # Errors
+/// The file can't be read or is wrong, or a name is taken.
+pub(crate) fn import(catalogue: &Catalogue, file: &Path, config: &Path) -> Result<(Catalogue, Vec<String>), String> {
+    let shown = file.display();
+    let text = std::fs::read_to_string(file).map_err(|e| format!("cannot read {shown}: {e}"))?;
+    let new = from_toml(&text).map_err(|e| format!("{shown}: {e}"))?;
+    let mut with = catalogue.clone();
+    new.iter().try_for_each(|m| with.add(m.clone())).map_err(|e| format!("{shown}: {e}; nothing was taken"))?;
+    save(&with, config)?;
+    Ok((with, new.into_iter().map(|m| m.name).collect()))
+}
+
+/// Writes methods to a new file.
+///
+/// # Errors
+/// There is such a file already, or it can't be written.
+pub(crate) fn export(methods: &[&Method], file: &Path) -> Result<(), String> {
+    let shown = file.display();
+    let mut out = std::fs::OpenOptions::new().write(true).create_new(true).open(file).map_err(|e| match e.kind() {
+        std::io::ErrorKind::AlreadyExists => format!("{shown} is there already, and nothing is overwritten silently"),
+        _ => format!("cannot write {shown}: {e}"),
+    })?;
+    out.write_all(to_toml(methods).as_bytes()).map_err(|e| format!("cannot write {shown}: {e}"))
+}
+
+impl From<String> for Failure {
+    fn from(said: String) -> Self {
+        Failure::Use(said)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::config::Config;
+
+    fn quay() -> Method {
+        from_toml("[[method]]\nname = \"quay-two\"\ntitle = \"Quay\"\npasses = \"00 | random?\"\n").unwrap().remove(0)
+    }
+
+    #[test]
+    fn saving_keeps_the_rest_of_the_file_with_its_comments() {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("config.toml");
+        std::fs::write(&path, "# the bench by the window\nbench = \"2\"\n\n[technician]\nname = \"Ines\"\n").unwrap();
+        let mut catalogue = Catalogue::default();
+        catalogue.add(quay()).unwrap();
+        save(&catalogue, &path).unwrap();
+        let text = std::fs::read_to_string(&path).unwrap();
+        assert!(text.starts_with("# the bench by the window\nbench"), "{text}");
+        let config = Config::read(&path).unwrap();
+        assert_eq!((config.methods, config.technician.name.as_str()), (vec![quay()], "Ines"));
+        catalogue.remove("quay-two");
+        save(&catalogue, &path).unwrap();
+        assert!(Config::read(&path).unwrap().methods.is_empty());
+    }
+
+    #[test]
+    fn what_goes_out_comes_in_again_once_and_never_over_a_file_that_is_there() {
+        let dir = tempfile::tempdir().unwrap();
+        let (file, config) = (dir.path().join("own.toml"), dir.path().join("config.toml"));
+        export(&[&quay()], &file).unwrap();
+        assert!(export(&[&quay()], &file).unwrap_err().contains("already"));
+        let (with, names) = import(&Catalogue::default(), &file, &config).unwrap();
+        assert_eq!((names, Config::read(&config).unwrap().methods.len()), (vec!["quay-two".to_string()], 1));
+        assert!(import(&with, &file, &config).unwrap_err().contains("nothing was taken"));
+    }
+}

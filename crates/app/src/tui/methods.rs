@@ -1,0 +1,405 @@
+//! The methods page: the library with search, and the editor of methods and passes.
+
+use super::state::{App, Command, Page};
+use super::update::{MOST_CHARS, capital};
+use jurex_core::method::{Catalogue, Method, Status, check_name};
+use jurex_core::notation::{NotationError, Program};
+use ratatui::crossterm::event::{Event as TerminalEvent, KeyCode, KeyEvent};
+use std::path::PathBuf;
+use tui_input::Input;
+use tui_input::backend::crossterm::EventHandler;
+
+/// What a chosen method is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Target {
+    /// Only to be read.
+    Nothing,
+    /// The plan of this lane.
+    Lane(usize),
+    /// The row of the lot page that was chosen there.
+    Lot,
+}
+
+/// The page.
+pub(crate) struct MethodsPage {
+    pub(crate) target: Target,
+    /// What is searched for; being typed while `typing`.
+    pub(crate) search: String,
+    pub(crate) typing: Typing,
+    /// Place in what was found.
+    pub(crate) cursor: usize,
+    pub(crate) editor: Option<Editor>,
+    /// The page to go back to.
+    pub(crate) from: Page,
+}
+
+/// What letters go into.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Typing {
+    Nothing,
+    Search,
+    /// Name of a file to write to.
+    Export(String),
+    /// Name of a file to take in.
+    Import(String),
+    /// Take away the chosen method? Asked.
+    Delete,
+}
+
+/// The fields of the editor.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum EditField {
+    Name,
+    Title,
+    Passes,
+    Remark,
+}
+
+impl EditField {
+    pub(crate) const ALL: [EditField; 4] = [EditField::Name, EditField::Title, EditField::Passes, EditField::Remark];
+
+    pub(crate) fn label(self) -> &'static str {
+        match self {
+            EditField::Name => "name",
+            EditField::Title => "title",
+            EditField::Passes => "passes",
+            EditField::Remark => "remark",
+        }
+    }
+}
+
+/// A method, or the passes of one plan, being edited.
+pub(crate) struct Editor {
+    /// `None`: passes for a plan only, nothing is saved.
+    pub(crate) saves: Option<Saves>,
+    pub(crate) field: EditField,
+    pub(crate) inputs: [Input; 4],
+    /// Whether leaving was tried once with changes unsaved.
+    pub(crate) leaving: bool,
+    changed: bool,
+}
+
+/// How an edited method is saved.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Saves {
+    /// The own method that it replaces.
+    pub(crate) replaces: Option<String>,
+}
+
+impl Editor {
+    fn new(saves: Option<Saves>, method: &Method, field: EditField) -> Self {
+        let texts = [method.name.clone(), method.title.clone(), method.program.to_string(), method.remark.clone()];
+        Self { saves, field, inputs: texts.map(Input::new), leaving: false, changed: false }
+    }
+
+    pub(crate) fn text(&self, field: EditField) -> &str {
+        self.inputs[field as usize].value()
+    }
+
+    /// The fields that are edited here.
+    pub(crate) fn fields(&self) -> &'static [EditField] {
+        if self.saves.is_some() { &EditField::ALL } else { &[EditField::Passes] }
+    }
+
+    /// The passes, or what is wrong with them and where.
+    pub(crate) fn program(&self) -> Result<Program, NotationError> {
+        self.text(EditField::Passes).parse()
+    }
+
+    /// What is wrong with a field; `None` if nothing.
+    pub(crate) fn problem(&self, field: EditField, catalogue: &Catalogue) -> Option<String> {
+        match field {
+            EditField::Name => {
+                let name = self.text(EditField::Name);
+                let own = self.saves.as_ref().and_then(|s| s.replaces.as_deref());
+                match catalogue.find(name).filter(|m| own != Some(m.name.as_str())) {
+                    Some(m) if m.status != Status::Own => Some(format!("`{name}` is a method of the library")),
+                    Some(_) => Some(format!("there is already a method called `{name}`")),
+                    None => check_name(name).err().map(|e| e.to_string()),
+                }
+            }
+            EditField::Title => self.text(field).trim().is_empty().then(|| "give it a title that people can read".into()),
+            EditField::Passes => self.program().err().map(|e| e.to_string()),
+            EditField::Remark => None,
+        }
+    }
+}
+
+impl MethodsPage {
+    /// The methods that the search finds.
+    pub(crate) fn found<'c>(&self, catalogue: &'c Catalogue) -> Vec<&'c Method> {
+        catalogue.search(&self.search)
+    }
+
+    /// The chosen method.
+    pub(crate) fn chosen<'c>(&self, catalogue: &'c Catalogue) -> Option<&'c Method> {
+        self.found(catalogue).get(self.cursor).copied()
+    }
+}
+
+impl App {
+    pub(super) fn open_methods(&mut self, target: Target) {
+        let from = std::mem::replace(&mut self.page, Page::Bench);
+        let of_lane = match target {
+            Target::Lane(lane) => self.lanes.get(lane).and_then(|l| l.draft.method.as_ref()),
+            Target::Nothing | Target::Lot => None,
+        };
+        let cursor = of_lane.and_then(|m| self.catalogue.methods().iter().position(|c| c.name == m.name)).unwrap_or(0);
+        let page = MethodsPage { target, search: String::new(), typing: Typing::Nothing, cursor, editor: None, from };
+        self.page = Page::Methods(Box::new(page));
+    }
+
+    /// Opens the editor on the passes of the chosen lane's plan.
+    pub(super) fn edit_passes(&mut self) {
+        let index = self.selected;
+        self.open_methods(Target::Lane(index));
+        let Some(lane) = self.lanes.get(index) else { return };
+        let method = Method { program: lane.draft.order.program.clone(), ..blank() };
+        if let Page::Methods(page) = &mut self.page {
+            page.editor = Some(Editor::new(None, &method, EditField::Passes));
+        }
+    }
+
+    fn leave_methods(&mut self) {
+        if let Page::Methods(page) = std::mem::replace(&mut self.page, Page::Bench) {
+            self.page = page.from;
+        }
+    }
+
+    pub(super) fn methods_key(&mut self, key: KeyEvent) -> Vec<Command> {
+        let Page::Methods(page) = &mut self.page else { return vec![] };
+        if page.editor.is_some() {
+            return self.editor_key(key);
+        }
+        if page.typing != Typing::Nothing {
+            return self.methods_typing_key(key.code);
+        }
+        let found = page.found(&self.catalogue).len();
+        match key.code {
+            KeyCode::Esc | KeyCode::F(3) => self.leave_methods(),
+            KeyCode::Up => page.cursor = page.cursor.saturating_sub(1),
+            KeyCode::Down => page.cursor = (page.cursor + 1).min(found.saturating_sub(1)),
+            KeyCode::PageUp | KeyCode::Home => page.cursor = 0,
+            KeyCode::PageDown | KeyCode::End => page.cursor = found.saturating_sub(1),
+            KeyCode::Enter => return self.take_method(),
+            KeyCode::Char('/') => {
+                page.search.clear();
+                (page.typing, page.cursor) = (Typing::Search, 0);
+            }
+            KeyCode::Char('n') => page.editor = Some(Editor::new(Some(Saves { replaces: None }), &blank(), EditField::Name)),
+            KeyCode::Char('e') => self.edit_method(),
+            KeyCode::Char('d') => match page.chosen(&self.catalogue) {
+                Some(m) if m.status == Status::Own => page.typing = Typing::Delete,
+                _ => self.notice = Some("Only methods of your own can be taken away; the library stays.".into()),
+            },
+            KeyCode::Char('x') => {
+                let name = page.chosen(&self.catalogue).map(|m| format!("{}.toml", m.name)).unwrap_or_default();
+                page.typing = Typing::Export(name);
+            }
+            KeyCode::Char('i') => page.typing = Typing::Import(String::new()),
+            KeyCode::Char('t') => self.theme = self.theme.next(),
+            KeyCode::Char('?') | KeyCode::F(1) => self.dialog = Some(super::state::Dialog::Help),
+            KeyCode::Char('q') => self.ask_to_quit(),
+            _ => {}
+        }
+        vec![]
+    }
+
+    /// Uses the chosen method for what the page was opened for.
+    fn take_method(&mut self) -> Vec<Command> {
+        let Page::Methods(page) = &self.page else { return vec![] };
+        let Some(method) = page.chosen(&self.catalogue).cloned() else { return vec![] };
+        match page.target {
+            Target::Nothing => {
+                self.notice = Some("To use a method, choose a drive, go to Plan, and press m there.".into());
+            }
+            Target::Lane(lane) => {
+                self.leave_methods();
+                if let Some(lane) = self.lanes.get_mut(lane) {
+                    lane.draft.take_method(&method);
+                    lane.plan = None;
+                }
+            }
+            Target::Lot => {
+                self.leave_methods();
+                self.lot_method(&method);
+            }
+        }
+        vec![]
+    }
+
+    /// Edits a method of one's own; one of the library is copied first.
+    fn edit_method(&mut self) {
+        let Page::Methods(page) = &mut self.page else { return };
+        let Some(method) = page.chosen(&self.catalogue) else { return };
+        page.editor = Some(match method.status {
+            Status::Own => Editor::new(Some(Saves { replaces: Some(method.name.clone()) }), method, EditField::Passes),
+            _ => {
+                let copy = Method {
+                    name: format!("own-{}", method.name),
+                    title: format!("{}, changed", method.title),
+                    ..method.clone()
+                };
+                Editor::new(Some(Saves { replaces: None }), &copy, EditField::Name)
+            }
+        });
+    }
+
+    fn methods_typing_key(&mut self, code: KeyCode) -> Vec<Command> {
+        let Page::Methods(page) = &mut self.page else { return vec![] };
+        let text = match &mut page.typing {
+            Typing::Search => Some(&mut page.search),
+            Typing::Export(text) | Typing::Import(text) => Some(text),
+            Typing::Nothing | Typing::Delete => None,
+        };
+        match (code, text) {
+            (KeyCode::Esc, _) => {
+                if page.typing == Typing::Search {
+                    page.search.clear();
+                }
+                page.typing = Typing::Nothing;
+            }
+            (KeyCode::Enter, _) => return self.typed(),
+            (KeyCode::Char('d'), None) => return self.delete_method(),
+            (KeyCode::Backspace, Some(text)) => drop(text.pop()),
+            (KeyCode::Char(c), Some(text)) if text.chars().count() < MOST_CHARS => text.push(c),
+            _ => {}
+        }
+        if let Page::Methods(page) = &mut self.page {
+            page.cursor = page.cursor.min(page.found(&self.catalogue).len().saturating_sub(1));
+        }
+        vec![]
+    }
+
+    fn typed(&mut self) -> Vec<Command> {
+        let Page::Methods(page) = &mut self.page else { return vec![] };
+        match std::mem::replace(&mut page.typing, Typing::Nothing) {
+            Typing::Search | Typing::Nothing => vec![],
+            // Taking away is answered by its own letter, not by the key that a scanner sends.
+            Typing::Delete => {
+                page.typing = Typing::Delete;
+                vec![]
+            }
+            Typing::Import(file) if !file.trim().is_empty() => vec![Command::ImportMethods(PathBuf::from(file.trim()))],
+            Typing::Export(file) if !file.trim().is_empty() => {
+                let methods = page.chosen(&self.catalogue).into_iter().cloned().collect();
+                vec![Command::ExportMethods(methods, PathBuf::from(file.trim()))]
+            }
+            Typing::Import(_) | Typing::Export(_) => vec![],
+        }
+    }
+
+    fn delete_method(&mut self) -> Vec<Command> {
+        let Page::Methods(page) = &mut self.page else { return vec![] };
+        page.typing = Typing::Nothing;
+        let Some(name) = page.chosen(&self.catalogue).map(|m| m.name.clone()) else { return vec![] };
+        let mut without = self.catalogue.clone();
+        without.remove(&name);
+        vec![Command::SaveMethods(without, format!("`{name}` was taken away."))]
+    }
+
+    fn editor_key(&mut self, key: KeyEvent) -> Vec<Command> {
+        let Page::Methods(page) = &mut self.page else { return vec![] };
+        let Some(editor) = page.editor.as_mut() else { return vec![] };
+        let fields = editor.fields();
+        let at = fields.iter().position(|f| *f == editor.field).unwrap_or(0);
+        match key.code {
+            KeyCode::Esc if editor.changed && !editor.leaving => {
+                editor.leaving = true;
+                self.notice = Some("Your changes are not saved: Esc again leaves them behind, any other key goes on.".into());
+                return vec![];
+            }
+            KeyCode::Esc => {
+                let only_passes = editor.saves.is_none();
+                page.editor = None;
+                if only_passes {
+                    self.leave_methods();
+                }
+                return vec![];
+            }
+            KeyCode::Enter => return self.save_edited(),
+            KeyCode::Tab | KeyCode::Down => editor.field = fields[(at + 1) % fields.len()],
+            KeyCode::BackTab | KeyCode::Up => editor.field = fields[(at + fields.len() - 1) % fields.len()],
+            KeyCode::Char(_) if editor.text(editor.field).chars().count() >= MOST_NOTATION => {}
+            _ => {
+                let input = &mut editor.inputs[editor.field as usize];
+                let before = input.value().to_string();
+                input.handle_event(&TerminalEvent::Key(key));
+                editor.changed |= input.value() != before;
+            }
+        }
+        editor.leaving = false;
+        vec![]
+    }
+
+    fn save_edited(&mut self) -> Vec<Command> {
+        let Page::Methods(page) = &mut self.page else { return vec![] };
+        let Some(editor) = page.editor.as_ref() else { return vec![] };
+        let problem = editor.fields().iter().find_map(|f| Some((*f, editor.problem(*f, &self.catalogue)?)));
+        let program = match (problem, editor.program()) {
+            (None, Ok(program)) => program,
+            (Some((field, why)), _) => {
+                self.notice = Some(format!("Not saved ({}): {why}.", field.label()));
+                return vec![];
+            }
+            (None, Err(_)) => return vec![],
+        };
+        let Some(saves) = editor.saves.clone() else {
+            let target = page.target;
+            self.leave_methods();
+            if let Target::Lane(lane) = target
+                && let Some(lane) = self.lanes.get_mut(lane)
+            {
+                lane.draft.take_passes(program);
+                lane.plan = None;
+            }
+            return vec![];
+        };
+        let text = |field| editor.text(field).trim().to_string();
+        let (name, title, remark) = (text(EditField::Name), text(EditField::Title), text(EditField::Remark));
+        let method = Method { name: name.clone(), title, program, remark, ..blank() };
+        let mut with = self.catalogue.clone();
+        if let Some(old) = &saves.replaces {
+            with.remove(old);
+        }
+        match with.add(method) {
+            Ok(()) => vec![Command::SaveMethods(with, format!("`{name}` is saved in config.toml."))],
+            Err(e) => {
+                self.notice = Some(format!("{}.", capital(&e.to_string())));
+                vec![]
+            }
+        }
+    }
+
+    /// Methods were saved, or could not be: then the editor stays as it is, nothing is lost.
+    pub(super) fn methods_saved(&mut self, saved: Result<(Catalogue, String), String>) {
+        match saved {
+            Ok((catalogue, said)) => {
+                let page = if let Page::Methods(page) = &mut self.page { Some(page) } else { None };
+                if let Some(page) = page {
+                    let edited = page.editor.take().map(|e| e.text(EditField::Name).trim().to_string());
+                    let at = edited.and_then(|name| page.found(&catalogue).iter().position(|m| m.is_called(&name)));
+                    page.cursor = at.unwrap_or(page.cursor.min(page.found(&catalogue).len().saturating_sub(1)));
+                }
+                (self.catalogue, self.notice) = (catalogue, Some(said));
+            }
+            Err(why) => self.notice = Some(format!("{}.", capital(&why))),
+        }
+    }
+}
+
+/// Longest notation that a field takes.
+const MOST_NOTATION: usize = 2000;
+
+fn blank() -> Method {
+    Method {
+        name: String::new(),
+        title: String::new(),
+        issuer: String::new(),
+        document: String::new(),
+        year: None,
+        status: Status::Own,
+        program: "00?".parse().expect("one pass parses"),
+        remark: String::new(),
+    }
+}

@@ -1,0 +1,113 @@
+//! The lot page: three answers and a treatment for each class of media, and what follows for each drive.
+
+use super::parts::{Column, shorten};
+use super::plan;
+use crate::tui::lot::{LotPage, Naming, Row, kind};
+use crate::tui::state::App;
+use crate::tui::theme::Role;
+use jurex_core::ladder::suggested;
+use jurex_core::plan::Order;
+use jurex_core::policy::Proposal;
+use jurex_core::rules::Technique;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+
+pub(crate) fn draw(app: &App, page: &LotPage, area: Rect, buffer: &mut Buffer) {
+    let area = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
+    let mut column = Column::new(area, buffer, app.theme);
+    let style = |role| app.theme.style(role);
+    let drives = if page.lanes.len() == 1 { "1 drive".into() } else { format!("{} drives", page.lanes.len()) };
+    column.line(Line::styled(format!("One plan for {drives}: what must be done, and with which method?"), style(Role::Strong)));
+    column.gap();
+    plan::questions(app, page.policy.need(), &mut column);
+    column.gap();
+    column.heading("How each class of media is treated");
+    let here = app.lot_row(page);
+    let head = format!("    {:<18}{:<34}{:<38}{:<10}{}", "class", "method", "reads back", "retries", "after it");
+    column.line(Line::styled(head, style(Role::Faint)));
+    for class in app.lot_classes(page) {
+        let Some(lane) = page.lanes.iter().filter_map(|l| app.lanes.get(*l)).find(|l| l.seen.drive.class == class) else {
+            continue;
+        };
+        let order = page.policy.order(&lane.seen.drive, &app.catalogue, app.edition);
+        let order = order.unwrap_or_else(|_| suggested(&lane.seen.drive, &app.catalogue, app.edition));
+        treatment(app, &class.to_string(), &order, here == Row::Class(class), &mut column);
+    }
+    column.gap();
+    match app.proposals(page) {
+        Ok(proposals) => proposed(app, page, &proposals, here, &mut column),
+        Err(why) => column.sentence(&format!("{why}."), Role::Strong),
+    }
+    if let Some(naming) = &page.typing {
+        column.gap();
+        let (question, text) = match naming {
+            Naming::Save(text) => ("Save this policy by the name", text),
+            Naming::Take(text) => ("Take the policy of the name", text),
+        };
+        column.line(Line::from(vec![
+            Span::styled(format!("{question}: "), style(Role::Text)),
+            Span::styled(format!("{text}▏"), style(Role::Act)),
+        ]));
+        let saved = if app.policies.is_empty() { "none".into() } else { app.policies.join(", ") };
+        column.line(Line::styled(format!("saved so far: {saved}"), style(Role::Faint)));
+    }
+}
+
+fn treatment(app: &App, class: &str, order: &Order, here: bool, column: &mut Column<'_>) {
+    let style = |role| app.theme.style(role);
+    let role = if here { Role::Strong } else { Role::Text };
+    let blank = if order.blank { "a pass of zeros" } else { "" };
+    let verification = shorten(&order.verification.to_string(), 37);
+    column.line(Line::from(vec![
+        Span::styled(if here { " ▸  " } else { "    " }, style(Role::Act)),
+        Span::styled(
+            format!("{class:<18}{:<34}{verification:<38}{:<10}{blank}", shorten(&order.title, 33), order.retries),
+            style(role),
+        ),
+    ]));
+}
+
+fn proposed(app: &App, page: &LotPage, proposals: &[Proposal], here: Row, column: &mut Column<'_>) {
+    let style = |role| app.theme.style(role);
+    let unable = proposals.iter().filter(|p| p.what_to_do.is_some()).count();
+    for (at, proposal) in proposals.iter().enumerate() {
+        if at == 0 && unable > 0 {
+            column.heading(&format!("These can't reach {}: they stay unplanned", page.policy.need().outcome()));
+        } else if at == unable {
+            column.heading("These can");
+        }
+        let chosen = here == Row::Drive(at);
+        let lane = &app.lanes[proposal.drive];
+        let drive = &lane.seen.drive;
+        let serial: String = drive.identity.serial.as_deref().unwrap_or_default().chars().rev().take(6).collect();
+        let serial: String = serial.chars().rev().collect();
+        let way = proposal.ways.iter().find(|w| w.technique == Technique::Overwrite);
+        let time = way.and_then(|w| w.time).map(|t| plan::time(&t)).unwrap_or_default();
+        let own = if page.changed.iter().any(|(l, _)| *l == proposal.drive) { "changed here" } else { "" };
+        let (mark, role) = match (chosen, proposal.what_to_do.is_some()) {
+            (true, _) => (" ▸ ", Role::Strong),
+            (false, true) => ("   ", Role::Text),
+            (false, false) => ("   ", Role::Text),
+        };
+        let (sign, sign_role) = if proposal.what_to_do.is_some() { ("✕ ", Role::Fault) } else { ("✓ ", Role::Proved) };
+        let title = shorten(&proposal.order.title, 29);
+        column.line(Line::from(vec![
+            Span::styled(mark, style(Role::Act)),
+            Span::styled(sign, style(sign_role)),
+            Span::styled(
+                format!(
+                    "{:<24}{:<9}{:<24}{title:<30}{:<15}{time:<14}{own}",
+                    shorten(&drive.name(), 23),
+                    serial,
+                    kind(lane),
+                    proposal.earns.to_string()
+                ),
+                style(role),
+            ),
+        ]));
+        if let Some(what) = &proposal.what_to_do {
+            column.sentence(&format!("     {what}"), Role::Faint);
+        }
+    }
+}

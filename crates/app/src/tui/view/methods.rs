@@ -1,0 +1,258 @@
+//! The methods page: the library on the left, one method or the editor on the right.
+
+use super::parts::{Column, shorten, words};
+use super::{plan, strata};
+use crate::tui::methods::{EditField, Editor, MethodsPage, Target, Typing};
+use crate::tui::state::{App, Lane, NoEntropy};
+use crate::tui::theme::Role;
+use jurex_core::estimate::of_order;
+use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use jurex_core::method::{Method, Status};
+use jurex_core::notation::Program;
+use jurex_core::plan::{Order, Plan};
+use ratatui::buffer::Buffer;
+use ratatui::layout::{Constraint, Layout, Rect};
+use ratatui::text::{Line, Span};
+
+pub(crate) fn draw(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
+    let [_, left, _, right, _] = Layout::horizontal([
+        Constraint::Length(1),
+        Constraint::Length((area.width * 46 / 100).clamp(38, 74)),
+        Constraint::Length(2),
+        Constraint::Min(0),
+        Constraint::Length(1),
+    ])
+    .areas(area);
+    for y in left.top()..left.bottom() {
+        buffer.set_string(left.right(), y, "│", app.theme.style(Role::Line));
+    }
+    list(app, page, left, buffer);
+    let mut column = Column::new(right, buffer, app.theme);
+    match &page.editor {
+        Some(editor) => edit(app, page, editor, &mut column),
+        None => match page.chosen(&app.catalogue) {
+            Some(method) => one(app, page, method, &mut column),
+            None => column.sentence("No method has all these words. Esc shows them all again.", Role::Text),
+        },
+    }
+}
+
+/// The drive that times and outcomes are for: the target's, else the chosen lane's.
+fn lane<'a>(app: &'a App, page: &MethodsPage) -> Option<&'a Lane> {
+    match page.target {
+        Target::Lane(lane) => app.lanes.get(lane),
+        Target::Nothing | Target::Lot => app.lane(),
+    }
+}
+
+/// The order that the lane's draft would be with these passes.
+fn order_with(lane: &Lane, title: &str, program: &Program) -> Order {
+    Order { title: title.into(), program: program.clone(), ..lane.draft.order.clone() }
+}
+
+fn list(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
+    let mut column = Column::new(area, buffer, app.theme);
+    let style = |role| app.theme.style(role);
+    let for_whom = match page.target {
+        Target::Lane(_) => lane(app, page).map(|l| format!("Methods, for {}", l.seen.drive.name())).unwrap_or_default(),
+        Target::Lot => "Methods, for the lot".into(),
+        Target::Nothing => "Methods".into(),
+    };
+    column.line(Line::styled(for_whom, style(Role::Strong)));
+    let search = match (&page.typing, page.search.as_str()) {
+        (Typing::Search, text) => (format!("/ {text}▏"), Role::Act),
+        (_, "") => (format!("{} methods; / searches", app.catalogue.methods().len()), Role::Faint),
+        (_, text) => (format!("/ {text}"), Role::Text),
+    };
+    column.line(Line::styled(search.0, style(search.1)));
+    column.gap();
+    let lane = lane(app, page);
+    let time_head = lane.map(|l| format!("on {}", shorten(&l.seen.drive.path, 12))).unwrap_or_default();
+    let title_room = usize::from(column.width()).saturating_sub(2 + 7 + 14 + 2);
+    column.line(Line::styled(format!("  {:<title_room$}{:>6}  {:<14}", "method", "passes", time_head), style(Role::Faint)));
+    let found = page.found(&app.catalogue);
+    let rows = usize::from(column.left());
+    let first = page.cursor.saturating_sub(rows.saturating_sub(3));
+    for (i, method) in found.iter().enumerate().skip(first) {
+        let here = i == page.cursor;
+        let role = match (here, method.status) {
+            (true, _) => Role::Strong,
+            (_, Status::Historical | Status::Proposal) => Role::Faint,
+            _ => Role::Text,
+        };
+        let time = lane
+            .map(|l| plan::time(&of_order(&l.seen.drive, &order_with(l, &method.title, &method.program), l.speed.as_ref())))
+            .unwrap_or_default();
+        let title = shorten(&method.title, title_room.saturating_sub(1));
+        column.line(Line::from(vec![
+            Span::styled(if here { "▸ " } else { "  " }, style(Role::Act)),
+            Span::styled(format!("{title:<title_room$}{:>6}  {time:<14}", method.program.passes()), style(role)),
+        ]));
+    }
+}
+
+fn one(app: &App, page: &MethodsPage, method: &Method, column: &mut Column<'_>) {
+    column.line(Line::styled(method.title.clone(), app.theme.style(Role::Strong)));
+    column.gap();
+    column.fact("name", &method.name);
+    if method.status != Status::Own {
+        column.fact("issuer", &method.issuer);
+        column.fact("document", &method.document);
+        column.fact("year", &method.year.map(|y| y.to_string()).unwrap_or_default());
+    }
+    column.fact("status", method.status.sentence());
+    column.fact("passes", &format!("{}: {}", method.program.passes(), method.program));
+    column.fact("reads back", method.asks_verified());
+    if !method.remark.is_empty() {
+        column.fact("remark", &method.remark);
+    }
+    column.gap();
+    preview(app, page, &method.title, &method.program, column);
+    match &page.typing {
+        Typing::Delete => {
+            column.gap();
+            column.sentence(&format!("Take {} away for good? d takes it away, Esc keeps it.", method.name), Role::Strong);
+        }
+        Typing::Export(file) => prompt(app, "Write it to the new file", file, column),
+        Typing::Import(file) => prompt(app, "Take in the methods of the file", file, column),
+        Typing::Nothing | Typing::Search => {}
+    }
+}
+
+fn prompt(app: &App, question: &str, text: &str, column: &mut Column<'_>) {
+    column.gap();
+    column.line(Line::from(vec![
+        Span::styled(format!("{question}: "), app.theme.style(Role::Text)),
+        Span::styled(format!("{text}▏"), app.theme.style(Role::Act)),
+    ]));
+}
+
+/// What the passes would be on the drive at hand: time, outcome, strata.
+fn preview(app: &App, page: &MethodsPage, title: &str, program: &Program, column: &mut Column<'_>) {
+    let drawing = match lane(app, page) {
+        Some(lane) => {
+            let order = order_with(lane, title, program);
+            let Ok(plan) = lane.preview(&order) else {
+                return column.sentence("With the rounds of the plan these are too many passes.", Role::Strong);
+            };
+            column.heading(&format!("On {}", lane.seen.drive.name()));
+            column.fact_in("it earns", &plan.expected().outcome().to_string(), Role::Strong);
+            let reasons: Vec<&str> = plan.expected().reasons().iter().map(|r| r.sentence.as_str()).collect();
+            column.fact("because", &reasons.join(" "));
+            column.fact_in("time", &of_order(&lane.seen.drive, &order, lane.speed.as_ref()).to_string(), Role::Strong);
+            column.gap();
+            plan::preview(lane, &plan)
+        }
+        None => {
+            let drive = unnamed();
+            let Ok(plan) = Plan::new(&drive, &Order::of_program(title, program.clone()), &mut NoEntropy) else { return };
+            plan::passes_alone(&plan)
+        }
+    };
+    if column.left() >= strata::rows(&drawing) {
+        let place = column.take(strata::rows(&drawing));
+        strata::draw(&drawing, app.theme, place, column.buffer());
+    }
+}
+
+/// A drive of no particular kind, where none is attached.
+fn unnamed() -> Drive {
+    Drive {
+        path: "no drive".into(),
+        identity: Identity::default(),
+        class: MediaClass::Magnetic,
+        class_basis: String::new(),
+        bus: Bus::Unknown,
+        geometry: Geometry { logical: 512, physical: 512, sectors: 2_000_000 },
+        hidden: HiddenAreas::None,
+        bridged: false,
+        simulated: false,
+    }
+}
+
+fn edit(app: &App, page: &MethodsPage, editor: &Editor, column: &mut Column<'_>) {
+    let head = match &editor.saves {
+        None => "Passes for this plan only".to_string(),
+        Some(saves) => match &saves.replaces {
+            Some(name) => format!("Your method {name}"),
+            None => "A new method of your own".into(),
+        },
+    };
+    column.line(Line::styled(head, app.theme.style(Role::Strong)));
+    column.gap();
+    for field in editor.fields() {
+        edit_field(app, editor, *field, column);
+    }
+    column.sentence(
+        "Passes: 00 or 92 49 24 (bytes)  \"text\"  random  lba (each sector its address)  byte (one random byte)  ~ (complement). \
+         After a pass ? reads it back, x4 repeats it. | between passes; shuffle( a | b ) in random order.",
+        Role::Faint,
+    );
+    column.gap();
+    match editor.program() {
+        Ok(program) => {
+            let passes = program.passes();
+            column.fact("passes", &if passes == 1 { "1".into() } else { passes.to_string() });
+            preview(app, page, "Passes of your own", &program, column);
+        }
+        Err(_) => column.sentence("The strata appear here once the passes can be read.", Role::Faint),
+    }
+}
+
+/// Columns before a field's text.
+const LABEL: usize = 9;
+
+fn edit_field(app: &App, editor: &Editor, field: EditField, column: &mut Column<'_>) {
+    let style = |role| app.theme.style(role);
+    let here = field == editor.field;
+    let input = &editor.inputs[field as usize];
+    let room = usize::from(column.width()).saturating_sub(LABEL + 3).max(1);
+    // A long text is shown around its cursor, or around what is wrong with it.
+    let scroll = input.visual_scroll(room);
+    let shown: String = input.value().chars().skip(scroll).take(room).collect();
+    let mark = if here { "▸" } else { " " };
+    let row = column.take(1);
+    let text = format!("{mark}{:<w$} ", field.label(), w = LABEL - 2);
+    words(text, style(if here { Role::Act } else { Role::Faint })).render_at(row, column.buffer());
+    let place = Rect { x: row.x + LABEL as u16, width: row.width.saturating_sub(LABEL as u16), ..row };
+    words(shown, style(Role::Text)).render_at(place, column.buffer());
+    if here && row.height > 0 {
+        let cursor = (input.visual_cursor().saturating_sub(scroll)) as u16;
+        let at = Rect { x: place.x + cursor.min(place.width.saturating_sub(1)), width: 1, ..place };
+        column.buffer().set_style(at, style(Role::Act).add_modifier(ratatui::style::Modifier::REVERSED));
+    }
+    under(app, editor, field, scroll, column);
+}
+
+/// What is wrong with a field, under it; with the passes the mark stands under the very column.
+fn under(app: &App, editor: &Editor, field: EditField, scroll: usize, column: &mut Column<'_>) {
+    let fault = app.theme.style(Role::Fault);
+    match (field, editor.program()) {
+        (EditField::Passes, Err(e)) => {
+            let at = (e.column - 1).saturating_sub(scroll);
+            column.line(Line::styled(format!("{}▲", " ".repeat(LABEL + at)), fault));
+            let said = format!("column {}: found {}, expected {}", e.column, e.found, e.expected);
+            column.fact_in("", &said, Role::Fault);
+        }
+        _ => match editor.problem(field, &app.catalogue) {
+            Some(problem) if field != EditField::Name || !editor.text(field).is_empty() => {
+                column.fact_in("", &problem, Role::Fault)
+            }
+            _ => column.gap(),
+        },
+    }
+}
+
+/// Draws a line at a place.
+trait RenderAt {
+    fn render_at(self, area: Rect, buffer: &mut Buffer);
+}
+
+impl RenderAt for Line<'_> {
+    fn render_at(self, area: Rect, buffer: &mut Buffer) {
+        use ratatui::widgets::Widget;
+        if area.height > 0 {
+            self.render(area, buffer);
+        }
+    }
+}
