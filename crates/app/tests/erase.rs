@@ -141,8 +141,9 @@ fn what_can_be_checked_beforehand_is_checked_before_a_byte_is_written() {
     try_erase(&["--method", "zeros", "--from", "0", "--to", "2048"]).expect(1, &["last sector is 2047"]);
     try_erase(&["--method", "zeros", "--from", "9", "--to", "3"]).expect(1, &["holds no sector"]);
     try_erase(&["--method", "zeros", "--resume"]).expect(1, &["not built yet"]);
-    try_erase(&["--way", "sanitize"]).expect(1, &["not built yet"]);
-    try_erase(&["--method", "zeros", "--verify", "sampled"]).expect(1, &["not built yet"]);
+    try_erase(&["--way", "sanitize-block"]).expect(1, &["not built yet"]);
+    try_erase(&["--way", "sanitize"]).expect(1, &["no way `sanitize`"]);
+    try_erase(&["--method", "zeros", "--verify", "half"]).expect(1, &["half", "sampled-every-pass"]);
     let out = format!("{}/sub", shown(&file));
     place
         .jurex(&["erase", shown(&image), "--method", "zeros", "--label-check", "2048", "--out", &out])
@@ -162,7 +163,7 @@ fn what_is_no_drive_is_said_to_be_none() {
     look("/dev/nonesuch").expect(1, &["there is no drive or image at /dev/nonesuch"]);
     look("/dev/null").expect(1, &["is no storage"]);
     look("sim:99").expect(1, &["no bay `99`", "sim:2"]);
-    for later in ["plan", "prove", "residue", "ledger", "check"] {
+    for later in ["prove", "residue", "ledger", "check"] {
         place.jurex(&[later, "x", "--json"]).expect(1, &["is not built yet"]);
     }
     place.jurex(&[]).expect(1, &["needs a terminal"]);

@@ -274,3 +274,34 @@ fn this_machines_drives_are_shown_and_the_one_under_it_is_guarded() {
     terminal.keys(&["q"]);
     terminal.wait_for("exit code 0");
 }
+
+#[test]
+fn a_method_is_written_in_the_editor_kept_in_the_configuration_and_planned() {
+    let place = Place::new();
+    let Some(terminal) = Terminal::demo(&place) else { return };
+    terminal.find("K7Q41M");
+    terminal.keys(&["Right"]);
+    terminal.wait_for("Ways on this drive");
+    terminal.keys(&["m"]);
+    terminal.wait_for("Methods, for Ferrant Meridian 2000");
+    terminal.keys(&["n"]);
+    terminal.text("quay-two");
+    terminal.keys(&["Tab"]);
+    terminal.text("Quay, two passes");
+    terminal.keys(&["Tab", "BSpace", "BSpace", "BSpace"]);
+    terminal.text("00 | rando?");
+    let screen = terminal.wait_for("column 6: found `rando`");
+    let (passes, mark) = (screen.lines().position(|l| l.contains("rando?")), screen.lines().position(|l| l.contains('▲')));
+    assert_eq!(mark, passes.map(|row| row + 1));
+    let line = |row: Option<usize>| screen.lines().nth(row.unwrap()).unwrap();
+    let column = |row, words: &str| line(row).split(words).next().unwrap().chars().count();
+    assert_eq!(column(mark, "▲"), column(passes, "rando?"), "the mark stands under the mistake");
+    terminal.keys(&["BSpace"]);
+    terminal.text("m?");
+    terminal.wait_for("it earns");
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("is saved in config.toml");
+    assert!(fs::read_to_string(place.path("home/config.toml")).unwrap().contains("00 | random?"));
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("Quay, two passes");
+}

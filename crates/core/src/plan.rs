@@ -74,6 +74,17 @@ impl Verification {
         }
     }
 
+    /// What is read, in a few words.
+    pub fn short(self) -> &'static str {
+        match self {
+            Verification::None => "nothing",
+            Verification::Read(HowMuch::Full, WhichPasses::Last) => "all of the last pass",
+            Verification::Read(HowMuch::Sampled, WhichPasses::Last) => "a tenth of the last pass",
+            Verification::Read(HowMuch::Full, WhichPasses::Every) => "all of every pass",
+            Verification::Read(HowMuch::Sampled, WhichPasses::Every) => "a tenth of every pass",
+        }
+    }
+
     /// The next choice, round and round.
     pub fn next(self) -> Self {
         let at = Self::ALL.iter().position(|v| *v == self).unwrap_or(0);

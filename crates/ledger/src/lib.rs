@@ -285,7 +285,7 @@ mod tests {
     use jurex_core::contents::Contents;
     use jurex_core::evidence::{Ended, Evidence};
     use jurex_core::media::{Bus, Geometry, HiddenAreas, Identity, MediaClass};
-    use jurex_core::method::LIBRARY;
+    use jurex_core::method::library;
     use jurex_core::notation::Entropy;
     use jurex_core::plan::{Order, Plan};
     use jurex_core::record::{Papers, Tool};
@@ -313,7 +313,7 @@ mod tests {
     }
 
     fn stopped_record(job: &JobId) -> Record {
-        let plan = Plan::new(&drive(), &Order::of_method(&LIBRARY[0]), &mut Zero).unwrap();
+        let plan = Plan::new(&drive(), &Order::of_method(&library()[0]), &mut Zero).unwrap();
         let evidence = Evidence { drive: drive(), range: plan.range(), passes: vec![], planned_passes: 1, ended: Ended::Stopped };
         let tool = Tool { name: "Jurex".into(), version: "0".into() };
         let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);

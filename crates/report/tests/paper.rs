@@ -6,7 +6,7 @@ use jurex_core::evidence::{Ended, Evidence, PassEvidence, ReadBack};
 use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
 use jurex_core::notation::Entropy;
 use jurex_core::pace::Pace;
-use jurex_core::plan::{Order, Plan};
+use jurex_core::plan::{Order, Plan, PlannedPass, Reading};
 use jurex_core::ranges::RangeSet;
 use jurex_core::record::{Papers, Record, Tool};
 use jurex_core::units::Sectors;
@@ -47,7 +47,7 @@ fn record(notation: &str, model: &str, label: &str, faults: u64) -> Record {
     all.insert(plan.range());
     let mut bad = RangeSet::new();
     (0..faults).for_each(|i| bad.insert(Sectors::new(1000 + i * 900, 1)));
-    let pass = |p: &jurex_core::notation::Resolved| {
+    let pass = |p: &PlannedPass| {
         let mut pace = Pace::new(plan.range());
         (0..100).for_each(|i| pace.note(Sectors::new(i * 10_000, 10_000), Duration::from_millis(30 + i)));
         PassEvidence {
@@ -55,7 +55,7 @@ fn record(notation: &str, model: &str, label: &str, faults: u64) -> Record {
             laid: all.clone(),
             unwritable: bad.clone(),
             flushed: true,
-            read_back: p.read_back.then(|| ReadBack { read: all.clone(), ..ReadBack::default() }),
+            read_back: (p.reading != Reading::None).then(|| ReadBack { read: all.clone(), ..ReadBack::default() }),
             started: Timestamp::UNIX_EPOCH,
             ended: Some(Timestamp::UNIX_EPOCH),
             pace,

@@ -43,7 +43,7 @@ impl Case {
     /// A treatment of the whole of `drive` by `technique` on which nothing would go wrong: only what the drive itself
     /// keeps from being reached is lacking.
     pub fn foreseen(drive: &Drive, technique: Technique, met: Vec<Condition>) -> Self {
-        let hides_native = drive.bridged.then(|| Lack { kind: LackKind::BehindBridge, detail: None });
+        let hides_native = drive.bridged.then_some(Lack { kind: LackKind::BehindBridge, detail: None });
         Self {
             media: Media::of(drive),
             technique,

@@ -12,6 +12,7 @@ use jurex_core::rules::Technique;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
+use ratatui::widgets::{Paragraph, Widget, Wrap};
 
 pub(crate) fn draw(app: &App, page: &LotPage, area: Rect, buffer: &mut Buffer) {
     let area = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
@@ -24,7 +25,7 @@ pub(crate) fn draw(app: &App, page: &LotPage, area: Rect, buffer: &mut Buffer) {
     column.gap();
     column.heading("How each class of media is treated");
     let here = app.lot_row(page);
-    let head = format!("    {:<18}{:<34}{:<38}{:<10}{}", "class", "method", "reads back", "retries", "after it");
+    let head = format!("    {:<18}{:<34}{:<28}{:<10}{}", "class", "method", "reads back", "retries", "after it");
     column.line(Line::styled(head, style(Role::Faint)));
     for class in app.lot_classes(page) {
         let Some(lane) = page.lanes.iter().filter_map(|l| app.lanes.get(*l)).find(|l| l.seen.drive.class == class) else {
@@ -58,11 +59,11 @@ fn treatment(app: &App, class: &str, order: &Order, here: bool, column: &mut Col
     let style = |role| app.theme.style(role);
     let role = if here { Role::Strong } else { Role::Text };
     let blank = if order.blank { "a pass of zeros" } else { "" };
-    let verification = shorten(&order.verification.to_string(), 37);
+    let verification = order.verification.short();
     column.line(Line::from(vec![
         Span::styled(if here { " ▸  " } else { "    " }, style(Role::Act)),
         Span::styled(
-            format!("{class:<18}{:<34}{verification:<38}{:<10}{blank}", shorten(&order.title, 33), order.retries),
+            format!("{class:<18}{:<34}{verification:<28}{:<10}{blank}", shorten(&order.title, 33), order.retries),
             style(role),
         ),
     ]));
@@ -107,7 +108,9 @@ fn proposed(app: &App, page: &LotPage, proposals: &[Proposal], here: Row, column
             ),
         ]));
         if let Some(what) = &proposal.what_to_do {
-            column.sentence(&format!("     {what}"), Role::Faint);
+            let indent = 5;
+            let place = column.indented(what, indent);
+            Paragraph::new(what.as_str()).style(style(Role::Faint)).wrap(Wrap { trim: true }).render(place, column.buffer());
         }
     }
 }

@@ -59,6 +59,13 @@ impl<'b> Column<'b> {
         Paragraph::new(text).style(self.theme.style(role)).wrap(Wrap { trim: true }).render(area, self.buffer);
     }
 
+    /// Takes as many rows as `text` needs when it is set in by so many columns.
+    pub(crate) fn indented(&mut self, text: &str, by: u16) -> Rect {
+        let width = self.width().saturating_sub(by);
+        let taken = self.take(wrapped_rows(text, width));
+        Rect { x: taken.x + by.min(taken.width), width, ..taken }
+    }
+
     /// The question that a step answers.
     pub(crate) fn question(&mut self, text: &'static str) {
         let style = self.theme.style(Role::Strong);

@@ -10,7 +10,7 @@ use jurex_core::need::{Need, Sensitivity};
 use jurex_core::plan::{Plan, Reading};
 use jurex_core::rules::{Outcome, Technique};
 use jurex_core::strata::{Kind, Layer, Span as StrataSpan, Strata};
-use jurex_core::units::{duration, rate, size};
+use jurex_core::units::{duration, rate, si_size};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
@@ -102,8 +102,8 @@ fn ladder(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
     column.heading("Ways on this drive, best first");
     let needed = lane.draft.need.outcome();
     let style = |role| app.theme.style(role);
-    let room = usize::from(column.width()).saturating_sub(4 + 31 + 26 + 14).clamp(8, 26);
-    let heading = format!("    {:<31}{:<26}{:<14}{}", "way", "can earn", "time", "can it be taken?");
+    let room = usize::from(column.width()).saturating_sub(4 + 31 + 26 + 13 + 9).clamp(8, 26);
+    let heading = format!("    {:<31}{:<26}{:<13}{:<9}{}", "way", "can earn", "time", "wear", "can it be taken?");
     column.line(Line::styled(heading, style(Role::Faint)));
     for way in ways {
         let here = way.technique == lane.draft.way;
@@ -124,7 +124,7 @@ fn ladder(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
             Span::styled(format!("{:<31}", way.technique.name()), style(role)),
             Span::styled(enough, style(Role::Proved)),
             Span::styled(format!("{:<24}", way.outcome_said()), style(role)),
-            Span::styled(format!("{time:<14}"), style(role)),
+            Span::styled(format!("{time:<13}{:<9}", wear_short(way)), style(role)),
             Span::styled(shorten(short_availability(way), room), style(role)),
         ]));
     }
@@ -169,6 +169,16 @@ fn one_way(lane: &Lane, way: &Way, ways: &[Way], column: &mut Column<'_>) {
     }
 }
 
+/// Wear in few columns, in writes of the whole drive.
+fn wear_short(way: &Way) -> String {
+    match way.drive_writes {
+        0.0 => "none".into(),
+        _ if way.outcome() == Outcome::NotSanitized && way.perhaps.is_none() && !way.is_ready() => "-".into(),
+        n if n.fract() == 0.0 => format!("{n:.0}x"),
+        n => format!("{n:.2}x"),
+    }
+}
+
 fn wear(drive_writes: f64) -> String {
     match drive_writes {
         0.0 => "none".into(),
@@ -199,22 +209,22 @@ fn overwriting(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
     let source = draft.method.as_ref().map(|m| format!(": {}; {}", m.source(), m.status.sentence())).unwrap_or_default();
     column.fact_in("method", &format!("{}{source}", order.title), Role::Strong);
     let passes = if plan.passes().len() == 1 { "1 pass".to_string() } else { format!("{} passes", plan.passes().len()) };
-    column.fact("passes", &shorten(&format!("{passes}: {}", plan.notation()), 200));
+    let (write, read) = plan.work();
+    let bytes = |sectors| si_size(plan.drive().geometry.bytes_of(sectors));
+    let work = format!("{} to write, {} to read back", bytes(write), bytes(read));
+    column.fact("passes", &format!("{}  ({passes}; {work})", shorten(plan.notation(), 150)));
     column.fact("reads back", &plan.verification().to_string());
     if order.range.is_some() {
         column.fact_in("covers", &format!("{} only", plan.range()), Role::Strong);
     }
     let speed = match (&lane.speed, lane.sampling) {
         (Some(s), _) => {
-            format!("; it reads {} at its start, {} in the middle, {} at its end", rate(s.start), rate(s.middle), rate(s.end))
+            format!("; it reads {}, {} and {} at start, middle and end", rate(s.start), rate(s.middle), rate(s.end))
         }
         (None, true) => "; its speed is being sampled".into(),
         (None, false) => String::new(),
     };
     column.fact_in("time", &format!("{}{speed}", of_order(&lane.seen.drive, order, lane.speed.as_ref())), Role::Strong);
-    let (write, read) = plan.work();
-    let geometry = plan.drive().geometry;
-    column.fact("work", &format!("{} to write, {} to read back", size(geometry.bytes_of(write)), size(geometry.bytes_of(read))));
     let said = warnings(&lane.seen.drive, order, draft.method.as_ref(), draft.need, lane.speed.as_ref());
     // What it earns stands above already, and contradictory answers beside the questions.
     let told = |w: &&String| !w.starts_with("This plan earns") && !w.starts_with("These answers contradict");
