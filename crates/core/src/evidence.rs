@@ -22,6 +22,12 @@ pub enum Ended {
         /// The operating system's words.
         error: String,
     },
+    /// So many places failed that the drive was given up.
+    GivenUp {
+        /// Number of places that failed.
+        #[serde(with = "crate::text::u64_string")]
+        faults: u64,
+    },
     /// The drive or the system refused to go on.
     Refused {
         /// The operating system's words.
@@ -36,6 +42,12 @@ impl Ended {
             Ended::Finished => "The job ran to its end.".into(),
             Ended::Stopped => "The job was stopped before its end.".into(),
             Ended::Gone { error } => format!("The drive went away before the end ({error})."),
+            Ended::GivenUp { faults } => {
+                format!(
+                    "The drive is failing: after {} bad places it was given up before the end.",
+                    crate::units::grouped(*faults)
+                )
+            }
             Ended::Refused { error } => format!("The drive refused to go on before the end ({error})."),
         }
     }
@@ -64,6 +76,9 @@ pub struct PassEvidence {
     pub laid: RangeSet,
     /// Sectors that it did not.
     pub unwritable: RangeSet,
+    /// Sectors that took long, but were written or read.
+    #[serde(skip_serializing_if = "RangeSet::is_empty", default)]
+    pub slow: RangeSet,
     /// Whether the caches were flushed after the last write.
     pub flushed: bool,
     /// The reading back, if any was begun.

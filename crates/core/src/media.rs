@@ -228,12 +228,16 @@ impl Drive {
         }
     }
 
-    /// Whether `other` is the same drive: same serial (where there is one), model and capacity.
+    /// Whether `other` is the same drive: same serial (where there is one), model, capacity and path.
     pub fn same_as(&self, other: &Drive) -> bool {
+        self.is_same_unit(other) && self.path == other.path
+    }
+
+    /// Whether `other` has the same serial (where there is one), model and capacity, wherever it is attached.
+    pub fn is_same_unit(&self, other: &Drive) -> bool {
         self.identity.serial == other.identity.serial
             && self.identity.model == other.identity.model
             && self.geometry == other.geometry
-            && self.path == other.path
     }
 }
 

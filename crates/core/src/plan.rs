@@ -136,7 +136,8 @@ impl fmt::Display for Verification {
 }
 
 /// What of a pass is read back.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Reading {
     /// Nothing.
     None,
@@ -166,7 +167,7 @@ impl Reading {
 }
 
 /// A pass of a plan, every random choice made.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PlannedPass {
     /// What it lays down.
     pub pattern: Pattern,
@@ -191,6 +192,8 @@ pub struct Order {
     pub range: Option<Sectors>,
     /// How often a failing sector is tried again.
     pub retries: u32,
+    /// After more bad places than this the drive is given up.
+    pub faults_allowed: u64,
     /// The rules that it is judged by.
     pub edition: Edition,
 }
@@ -198,6 +201,9 @@ pub struct Order {
 impl Order {
     /// Tries of a failing sector after the first, unless told otherwise.
     pub const RETRIES: u32 = 2;
+
+    /// Bad places before a drive is given up, unless told otherwise.
+    pub const FAULTS_ALLOWED: u64 = 10_000;
 
     /// A method of the library on the whole drive, fully verified.
     pub fn of_method(method: &Method) -> Self {
@@ -214,6 +220,7 @@ impl Order {
             verification: Verification::default(),
             range: None,
             retries: Self::RETRIES,
+            faults_allowed: Self::FAULTS_ALLOWED,
             edition: Edition::default(),
         }
     }
@@ -306,7 +313,7 @@ pub enum PlanError {
 }
 
 /// A plan for one drive, every random choice made.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Plan {
     drive: Drive,
     title: String,
@@ -315,6 +322,7 @@ pub struct Plan {
     verification: Verification,
     range: Sectors,
     retries: u32,
+    faults_allowed: u64,
     edition: Edition,
     expected: Claim,
 }
@@ -342,6 +350,7 @@ impl Plan {
             verification: order.verification,
             range,
             retries: order.retries,
+            faults_allowed: order.faults_allowed,
             edition: order.edition,
             expected,
         })
@@ -387,9 +396,19 @@ impl Plan {
         self.retries
     }
 
+    /// Bad places after which the drive is given up.
+    pub fn faults_allowed(&self) -> u64 {
+        self.faults_allowed
+    }
+
     /// What the plan earns if nothing goes wrong: the same rules that the record will be judged by.
     pub fn expected(&self) -> &Claim {
         &self.expected
+    }
+
+    /// The same plan for the same drive, attached elsewhere.
+    pub(crate) fn move_to(&mut self, path: &str) {
+        self.drive.path = path.into();
     }
 
     /// Sectors to write and sectors to read, over all passes.
@@ -447,6 +466,7 @@ fn faultless(drive: &Drive, range: Sectors, passes: &[PlannedPass]) -> Evidence 
         pattern: p.pattern.clone(),
         laid: all.clone(),
         unwritable: RangeSet::new(),
+        slow: RangeSet::new(),
         flushed: true,
         read_back: read_back(p),
         started: Timestamp::UNIX_EPOCH,

@@ -34,6 +34,30 @@ impl RangeSet {
         other.stretches.iter().for_each(|s| self.insert(*s));
     }
 
+    /// What of the set lies in `stretch`.
+    pub fn within(&self, stretch: Sectors) -> RangeSet {
+        let cut = |s: &Sectors| {
+            let first = s.first.0.max(stretch.first.0);
+            Sectors::new(first, s.end().min(stretch.end()).saturating_sub(first))
+        };
+        RangeSet { stretches: self.stretches.iter().map(cut).filter(|s| s.count > 0).collect() }
+    }
+
+    /// The set without what is in `other`.
+    pub fn without(&self, other: &RangeSet) -> RangeSet {
+        let mut left = RangeSet::new();
+        for s in &self.stretches {
+            let mut first = s.first.0;
+            let from = other.stretches.partition_point(|o| o.end() <= s.first.0);
+            for o in other.stretches[from..].iter().take_while(|o| o.first.0 < s.end()) {
+                left.insert(Sectors::new(first, o.first.0.saturating_sub(first)));
+                first = o.end();
+            }
+            left.insert(Sectors::new(first, s.end().saturating_sub(first)));
+        }
+        left
+    }
+
     /// Number of sectors in the set.
     pub fn count(&self) -> u64 {
         self.stretches.iter().map(|s| s.count).sum()

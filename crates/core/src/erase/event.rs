@@ -96,6 +96,33 @@ pub enum Event {
         /// When.
         time: Timestamp,
     },
+    /// The drive took long for these sectors, but did it.
+    Slow {
+        /// Which pass.
+        pass: u32,
+        /// Which sectors.
+        at: Sectors,
+        /// How long it took.
+        #[serde(rename = "took_seconds", serialize_with = "seconds")]
+        took: Duration,
+    },
+    /// The job goes on from a checkpoint, with this evidence so far.
+    Resumed {
+        /// The checkpoint's evidence, without seeds.
+        evidence: Box<Evidence>,
+    },
+    /// What was laid last before the job was cut short was read again.
+    Rechecked {
+        /// Which pass.
+        pass: u32,
+        /// Whether it is as laid; if not, the pass begins anew.
+        trusted: bool,
+    },
+    /// The checkpoint could not be made fast: after a cut the job would go on from an earlier one.
+    NotSaved {
+        /// Why.
+        error: String,
+    },
     /// The job holds still.
     Held,
     /// The job goes on after holding.
@@ -136,6 +163,23 @@ impl Event {
                 format!("Pass {} is being read back at places drawn for this job.", pass + 1)
             }
             Event::PassEnded { pass, .. } => format!("Pass {} is over.", pass + 1),
+            Event::Slow { at, took, .. } => {
+                let at = at.to_string();
+                format!("{}{} took {} but did not fail.", at[..1].to_uppercase(), &at[1..], crate::units::duration(*took))
+            }
+            Event::Resumed { evidence } => match evidence.passes.len() {
+                0 => "Going on from the beginning: nothing was laid before the job was cut short.".into(),
+                n => format!("Going on with pass {n}, from where the job was cut short."),
+            },
+            Event::Rechecked { pass, trusted: true } => {
+                format!("What pass {} laid last was read again and is as laid: it goes on from there.", pass + 1)
+            }
+            Event::Rechecked { pass, trusted: false } => {
+                format!("What pass {} laid last is not as laid: nothing of it is trusted, and it begins anew.", pass + 1)
+            }
+            Event::NotSaved { error } => {
+                format!("The place could not be saved ({error}): after a cut the job would go on from an earlier one.")
+            }
             Event::Held => "Holding: nothing is being written.".into(),
             Event::WentOn => "Going on.".into(),
             Event::Ended { ended } => ended.sentence(),
@@ -193,13 +237,17 @@ impl Progress {
     /// Takes one event. Events of passes that were never started change nothing.
     pub fn apply(&mut self, event: &Event) {
         match event {
-            Event::PassStarted { pattern, time, .. } => {
+            Event::PassStarted { pass, pattern, time, .. } => {
                 self.activity = Activity::Laying;
+                // A pass that begins anew leaves nothing of its earlier beginning.
+                self.evidence.passes.truncate(*pass as usize);
+                self.reading_paces.truncate(*pass as usize);
                 self.reading_paces.push(Pace::new(self.evidence.range));
                 self.evidence.passes.push(PassEvidence {
                     pattern: pattern.clone(),
                     laid: RangeSet::new(),
                     unwritable: RangeSet::new(),
+                    slow: RangeSet::new(),
                     flushed: false,
                     read_back: None,
                     started: *time,
@@ -225,6 +273,18 @@ impl Progress {
                     p.ended = Some(*time);
                 }
             }
+            Event::Slow { pass, at, .. } => {
+                if let Some(p) = self.pass_mut(*pass) {
+                    p.slow.insert(*at);
+                }
+            }
+            Event::Resumed { evidence } => {
+                self.evidence = (**evidence).clone();
+                self.reading_paces = self.evidence.passes.iter().map(|_| Pace::new(self.evidence.range)).collect();
+                let reading = self.evidence.passes.last().is_some_and(|p| p.read_back.is_some() && p.ended.is_none());
+                self.activity = if reading { Activity::ReadingBack } else { Activity::Laying };
+            }
+            Event::Rechecked { .. } | Event::NotSaved { .. } => {}
             Event::Held => self.held = true,
             Event::WentOn => self.held = false,
             Event::Ended { ended } => {

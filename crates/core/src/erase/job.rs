@@ -1,5 +1,6 @@
 //! The state machine of one job: it says what to do next and takes how that ended. It does no I/O and reads no clock.
 
+use super::checkpoint::Checkpoint;
 use super::event::{Activity, Event, FaultKind, Progress};
 use crate::evidence::{Ended, Evidence};
 use crate::media::Drive;
@@ -10,6 +11,7 @@ use crate::ranges::RangeSet;
 use crate::units::Sectors;
 use jiff::Timestamp;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use std::time::Duration;
 
 /// The time, given by the caller: for people, and for measuring.
@@ -58,9 +60,9 @@ pub struct Request<'j> {
 #[derive(Debug)]
 pub enum Operation<'j> {
     /// Write the pattern's bytes on these sectors.
-    Write(Sectors, &'j Pattern),
+    Write(Sectors, &'j Arc<Pattern>),
     /// Read these sectors and compare them with the pattern's bytes.
-    ReadBack(Sectors, &'j Pattern),
+    ReadBack(Sectors, &'j Arc<Pattern>),
     /// Flush every cache.
     Flush,
 }
@@ -89,8 +91,20 @@ pub struct DriveChanged {
     pub found: String,
 }
 
+fn describe(drive: &Drive) -> String {
+    let serial = drive.identity.serial.as_deref().unwrap_or("none");
+    format!("{} (serial {serial}, {} sectors)", drive.called(), drive.geometry.sectors)
+}
+
 #[derive(Clone, Copy, Debug)]
 enum Phase {
+    /// After going on from a checkpoint: what it says is laid last is read before it is trusted.
+    Rechecking {
+        /// Whether the pass was being read back when the checkpoint was made.
+        reading: bool,
+        /// Whether anything was not as laid: the rest in flight is only waited for.
+        distrusted: bool,
+    },
     Laying,
     Flushing,
     ReadingBack,
@@ -105,8 +119,11 @@ struct Attempt {
 
 #[derive(Clone, Copy, Debug)]
 enum Issued {
-    Work(Attempt),
+    /// Since when it is in flight.
+    Work(Attempt, Duration),
     Flush,
+    /// A flush in the middle of a pass, so that a checkpoint tells of nothing that a power cut could take.
+    FlushForCheckpoint,
 }
 
 /// One job on one drive.
@@ -124,15 +141,30 @@ pub struct Job {
     next_tag: u64,
     wish: Wish,
     held: bool,
+    /// What the present pass lays.
+    pattern: Arc<Pattern>,
+    /// Sectors worked through since the last checkpoint, and when that was.
+    unsaved: (u64, Duration),
+    /// A checkpoint that is due; it is made when nothing is in flight and the caches are flushed.
+    checkpoint_due: bool,
+    checkpoint: Option<Box<Checkpoint>>,
+    /// Stretches of one physical sector that failed for good.
+    faults: u64,
     /// When work was last reported: the next report's time counts from here.
     mark: Duration,
-    advanced: Option<(Sectors, Duration)>,
+    advanced: (RangeSet, Duration),
     events: Vec<Event>,
     progress: Progress,
 }
 
 /// Progress is told at most about this often.
 const TELL_EVERY: Duration = Duration::from_millis(50);
+/// A checkpoint is made after so much time or so many bytes, whichever comes first: no more work than that is ever lost.
+const CHECKPOINT_EVERY: (Duration, u64) = (Duration::from_secs(5), 1 << 30);
+/// So many chunks before the place where a job goes on are read again before the checkpoint is trusted.
+const RECHECKED_CHUNKS: u64 = 64;
+/// Work that took longer is told as slow: the drive tried hard, and its sectors may be the next to fail.
+const SLOW: Duration = Duration::from_secs(2);
 
 impl Job {
     /// Begins the job that `armed` allows, in chunks of `chunk_bytes`. `found` is the drive that answers right now.
@@ -140,23 +172,44 @@ impl Job {
     /// # Errors
     /// If that is not the drive that was armed.
     pub fn start(armed: ArmedPlan, found: &Drive, chunk_bytes: usize, now: Now) -> std::result::Result<Self, DriveChanged> {
+        let mut job = Self::new(armed, found, chunk_bytes, now)?;
+        job.begin_pass(now);
+        Ok(job)
+    }
+
+    /// Goes on from `checkpoint`. What it says was laid last is read again before it is trusted; if that is not as laid,
+    /// the pass begins anew.
+    ///
+    /// # Errors
+    /// `found` is not the drive that was armed, or `armed` is not the checkpoint's own plan.
+    pub fn resume(
+        checkpoint: &Checkpoint,
+        armed: ArmedPlan,
+        found: &Drive,
+        chunk_bytes: usize,
+        now: Now,
+    ) -> std::result::Result<Self, DriveChanged> {
+        if !checkpoint.is_of(armed.plan()) {
+            let armed = describe(armed.plan().drive());
+            return Err(DriveChanged { armed, found: format!("a checkpoint of {}", describe(checkpoint.drive())) });
+        }
+        let mut job = Self::new(armed, found, chunk_bytes, now)?;
+        let evidence = checkpoint.evidence().clone();
+        job.faults =
+            evidence.passes.iter().map(|p| p.unwritable.count() + p.read_back.as_ref().map_or(0, |r| r.unreadable.count())).sum();
+        job.tell(Event::Resumed { evidence: Box::new(evidence) });
+        job.go_on_from_evidence(now);
+        Ok(job)
+    }
+
+    fn new(armed: ArmedPlan, found: &Drive, chunk_bytes: usize, now: Now) -> std::result::Result<Self, DriveChanged> {
         let plan = armed.into_plan();
         if !plan.drive().same_as(found) {
-            let describe = |d: &Drive| {
-                format!(
-                    "{} (serial {}, {} sectors)",
-                    d.called(),
-                    d.identity.serial.as_deref().unwrap_or("none"),
-                    d.geometry.sectors
-                )
-            };
             return Err(DriveChanged { armed: describe(plan.drive()), found: describe(found) });
         }
         let progress = Progress::of_plan(&plan);
-        let unit = plan.drive().geometry.unit();
-        let sectors = chunk_bytes as u64 / u64::from(plan.drive().geometry.logical);
         let mut job = Self {
-            chunk: (sectors / unit * unit).max(unit),
+            chunk: 0,
             pass: 0,
             phase: Phase::Laying,
             left: vec![],
@@ -165,14 +218,80 @@ impl Job {
             next_tag: 0,
             wish: Wish::GoOn,
             held: false,
+            pattern: Arc::new(plan.passes()[0].pattern.clone()),
+            unsaved: (0, now.mono),
+            checkpoint_due: false,
+            checkpoint: None,
+            faults: 0,
             mark: now.mono,
-            advanced: None,
+            advanced: (RangeSet::new(), Duration::ZERO),
             events: vec![],
             progress,
             plan,
         };
-        job.begin_pass(now);
+        job.set_chunk(chunk_bytes);
         Ok(job)
+    }
+
+    /// Works in chunks of so many bytes from now on.
+    pub fn set_chunk(&mut self, bytes: usize) {
+        let geometry = self.plan.drive().geometry;
+        let unit = geometry.unit();
+        let sectors = bytes as u64 / u64::from(geometry.logical);
+        self.chunk = (sectors / unit * unit).max(unit);
+    }
+
+    /// Finds the place where the evidence of a checkpoint leaves off, and rechecks what lies before it.
+    fn go_on_from_evidence(&mut self, now: Now) {
+        let range = self.plan.range();
+        let Some(last) = self.progress.evidence().passes.last() else { return self.begin_pass(now) };
+        let (laid, ended, flushed) = (last.laid.clone(), last.ended.is_some(), last.flushed);
+        self.pass = self.progress.evidence().passes.len() - 1;
+        self.pattern = Arc::new(self.plan.passes()[self.pass].pattern.clone());
+        if ended {
+            return self.next_pass(now);
+        }
+        let mut done = laid.clone();
+        done.extend(&last.unwritable);
+        let reading = flushed && done.count() == range.count;
+        // The last sectors that were laid, up to the place where the work left off.
+        let frontier = match &last.read_back {
+            Some(read) if reading => read.read.iter().last().map_or(range.end(), |s| s.end()),
+            _ => laid.iter().last().map_or(range.first.0, |s| s.end()),
+        };
+        let from = frontier.saturating_sub(RECHECKED_CHUNKS * self.chunk).max(range.first.0);
+        let mut recheck = laid.within(Sectors::new(from, frontier - from));
+        if let Some(read) = &last.read_back {
+            recheck = recheck.without(&read.wrong).without(&read.unreadable);
+        }
+        self.phase = Phase::Rechecking { reading, distrusted: false };
+        self.left = recheck.iter().rev().copied().collect();
+    }
+
+    /// What was rechecked is as laid: the work goes on where the checkpoint left off.
+    fn trust(&mut self, reading: bool, now: Now) {
+        let range = self.plan.range();
+        self.tell(Event::Rechecked { pass: self.pass as u32, trusted: true });
+        let Some(last) = self.progress.evidence().passes.last() else { return };
+        let whole: RangeSet = [range].into_iter().collect();
+        if !reading {
+            self.phase = Phase::Laying;
+            let todo = whole.without(&last.laid).without(&last.unwritable);
+            self.left = todo.iter().rev().copied().collect();
+        } else if let Some(read) = &last.read_back {
+            self.phase = Phase::ReadingBack;
+            let todo = self.plan.passes()[self.pass].reading.places(range).without(&read.read).without(&read.unreadable);
+            self.left = todo.iter().rev().copied().collect();
+        } else {
+            self.after_flush(now);
+        }
+        self.mark = now.mono;
+    }
+
+    /// What was rechecked is not as laid: nothing of this pass is trusted, and it begins anew.
+    fn distrust(&mut self, now: Now) {
+        self.tell(Event::Rechecked { pass: self.pass as u32, trusted: false });
+        self.begin_pass(now);
     }
 
     /// What is wanted of the job from now on. A stop cannot be taken back.
@@ -187,6 +306,18 @@ impl Job {
         &self.progress
     }
 
+    /// Bytes worked through so far, over all passes.
+    pub(super) fn worked_through(&self) -> u64 {
+        let told =
+            self.progress.evidence().passes.iter().map(|p| p.laid.count() + p.read_back.as_ref().map_or(0, |r| r.read.count()));
+        self.plan.drive().geometry.bytes_of(told.sum::<u64>() + self.advanced.0.count())
+    }
+
+    /// Bytes that a pass lays.
+    pub(super) fn bytes_of_a_pass(&self) -> u64 {
+        self.plan.drive().geometry.bytes_of(self.plan.range().count)
+    }
+
     /// The events since the last call.
     pub fn take_events(&mut self) -> Vec<Event> {
         std::mem::take(&mut self.events)
@@ -197,10 +328,16 @@ impl Job {
         if matches!(self.phase, Phase::Over) {
             return Step::Ended;
         }
+        let unsaved = matches!(self.phase, Phase::Laying) && self.unsaved.0 > 0;
         match self.wish {
             Wish::GoOn => self.go_on(now),
             Wish::Hold | Wish::Stop if !self.in_flight.is_empty() => return Step::Wait,
+            // What was laid so far is made fast first, so that the work can go on from here.
+            Wish::Hold | Wish::Stop if unsaved => return Step::Do(self.issue(Issued::FlushForCheckpoint)),
             Wish::Stop => {
+                if matches!(self.phase, Phase::ReadingBack) {
+                    self.save(now);
+                }
                 self.end(Ended::Stopped);
                 return Step::Ended;
             }
@@ -212,9 +349,17 @@ impl Job {
                 return Step::Held;
             }
         }
+        if self.checkpoint_due {
+            match self.phase {
+                Phase::Laying if !self.in_flight.is_empty() => return Step::Wait,
+                Phase::Laying => return Step::Do(self.issue(Issued::FlushForCheckpoint)),
+                // Reading leaves nothing in a cache.
+                _ => self.save(now),
+            }
+        }
         let issued = match self.phase {
-            Phase::Laying | Phase::ReadingBack => match self.next_attempt() {
-                Some(attempt) => Issued::Work(attempt),
+            Phase::Laying | Phase::ReadingBack | Phase::Rechecking { .. } => match self.next_attempt() {
+                Some(attempt) => Issued::Work(attempt, now.mono),
                 None if !self.in_flight.is_empty() => return Step::Wait,
                 None if matches!(self.phase, Phase::Laying) => {
                     self.tell_advance();
@@ -223,7 +368,11 @@ impl Job {
                 }
                 None => {
                     self.tell_advance();
-                    self.end_pass(now);
+                    match self.phase {
+                        Phase::Rechecking { distrusted: true, .. } => self.distrust(now),
+                        Phase::Rechecking { reading, .. } => self.trust(reading, now),
+                        _ => self.end_pass(now),
+                    }
                     return self.request(now);
                 }
             },
@@ -257,11 +406,11 @@ impl Job {
         let tag = self.next_tag;
         self.next_tag += 1;
         self.in_flight.insert(tag, issued);
-        let pattern = &self.plan.passes()[self.pass].pattern;
+        let pattern = &self.pattern;
         let operation = match (issued, self.phase) {
-            (Issued::Flush, _) => Operation::Flush,
-            (Issued::Work(attempt), Phase::ReadingBack) => Operation::ReadBack(attempt.at, pattern),
-            (Issued::Work(attempt), _) => Operation::Write(attempt.at, pattern),
+            (Issued::Flush | Issued::FlushForCheckpoint, _) => Operation::Flush,
+            (Issued::Work(attempt, _), Phase::ReadingBack | Phase::Rechecking { .. }) => Operation::ReadBack(attempt.at, pattern),
+            (Issued::Work(attempt, _), _) => Operation::Write(attempt.at, pattern),
         };
         Request { tag, operation }
     }
@@ -277,18 +426,67 @@ impl Job {
             }
             (Issued::Flush, Result::Failed(e), _) => self.flushed(Some(e.cause.os().to_string()), now),
             (Issued::Flush, Result::Done | Result::Read { .. }, _) => self.flushed(None, now),
-            (Issued::Work(attempt), Result::Failed(e), _) => self.narrow(attempt, &e),
-            (Issued::Work(attempt), Result::Done, Phase::Laying) => self.advance(Activity::Laying, attempt.at, now),
-            (Issued::Work(attempt), Result::Read { wrong }, Phase::ReadingBack) => {
-                self.advance(Activity::ReadingBack, attempt.at, now);
+            (Issued::FlushForCheckpoint, Result::Failed(e), _) => {
+                // No checkpoint, and no new try at once; the flush at the pass's end decides what the evidence says.
+                self.put_off_checkpoint(now);
+                self.tell(Event::NotSaved { error: e.cause.os().to_string() });
+            }
+            (Issued::FlushForCheckpoint, Result::Done | Result::Read { .. }, _) => self.save(now),
+            (Issued::Work(..), Result::Failed(_), Phase::Rechecking { .. }) => self.distrust_when_idle(),
+            (Issued::Work(..), Result::Read { wrong }, Phase::Rechecking { .. }) => {
+                self.mark = now.mono;
+                if !wrong.is_empty() {
+                    self.distrust_when_idle();
+                }
+            }
+            (Issued::Work(attempt, _), Result::Failed(e), _) => self.narrow(attempt, &e),
+            (Issued::Work(attempt, begun), Result::Done, Phase::Laying) => {
+                self.told_if_slow(attempt.at, begun, now);
+                self.advance(attempt.at, now);
+            }
+            (Issued::Work(attempt, begun), Result::Read { wrong }, Phase::ReadingBack) => {
+                self.told_if_slow(attempt.at, begun, now);
+                self.advance(attempt.at, now);
                 for at in wrong.iter() {
                     self.fault(FaultKind::Wrong, *at, None);
                 }
             }
             // A read reported as mere "done" was not compared, a write reported as "read" was not a write:
             // neither proves anything, so the work is given out again.
-            (Issued::Work(attempt), Result::Done | Result::Read { .. }, _) => self.again.push(attempt),
+            (Issued::Work(attempt, _), Result::Done | Result::Read { .. }, _) => self.again.push(attempt),
         }
+    }
+
+    /// Something was not as laid: nothing more is read, and once nothing is in flight the pass begins anew.
+    fn distrust_when_idle(&mut self) {
+        self.left.clear();
+        if let Phase::Rechecking { distrusted, .. } = &mut self.phase {
+            *distrusted = true;
+        }
+    }
+
+    fn told_if_slow(&mut self, at: Sectors, begun: Duration, now: Now) {
+        let took = now.mono.saturating_sub(begun);
+        if took >= SLOW {
+            self.tell_advance();
+            self.tell(Event::Slow { pass: self.pass as u32, at, took });
+        }
+    }
+
+    fn put_off_checkpoint(&mut self, now: Now) {
+        (self.unsaved, self.checkpoint_due) = ((0, now.mono), false);
+    }
+
+    /// Makes a checkpoint of what is fast on the media now.
+    fn save(&mut self, now: Now) {
+        self.tell_advance();
+        self.put_off_checkpoint(now);
+        self.checkpoint = Some(Box::new(Checkpoint::new(&self.plan, self.progress.evidence())));
+    }
+
+    /// A checkpoint that was made since the last call; it is to be kept before anything else is told.
+    pub fn take_checkpoint(&mut self) -> Option<Box<Checkpoint>> {
+        self.checkpoint.take()
     }
 
     /// A stretch failed: halve it, down to one physical sector; try that again a few times; then it is a fault.
@@ -305,37 +503,37 @@ impl Job {
                 _ => FaultKind::Unwritable,
             };
             self.fault(kind, attempt.at, Some(error.cause.os().to_string()));
+            self.faults += 1;
+            if self.faults > self.plan.faults_allowed() {
+                self.end(Ended::GivenUp { faults: self.faults });
+            }
         }
     }
 
-    fn advance(&mut self, activity: Activity, at: Sectors, now: Now) {
+    fn advance(&mut self, at: Sectors, now: Now) {
         let took = now.mono.saturating_sub(self.mark);
         self.mark = now.mono;
-        match &mut self.advanced {
-            Some((told, so_far)) if told.end() == at.first.0 => {
-                told.count += at.count;
-                *so_far += took;
-            }
-            _ => {
-                self.tell_advance_as(activity);
-                self.advanced = Some((at, took));
-            }
+        self.advanced.0.insert(at);
+        self.advanced.1 += took;
+        if self.advanced.1 >= TELL_EVERY {
+            self.tell_advance();
         }
-        if self.advanced.is_some_and(|(_, took)| took >= TELL_EVERY) {
-            self.tell_advance_as(activity);
-        }
+        self.unsaved.0 += at.count;
+        let bytes = self.plan.drive().geometry.bytes_of(self.unsaved.0);
+        self.checkpoint_due |= bytes >= CHECKPOINT_EVERY.1 || now.mono.saturating_sub(self.unsaved.1) >= CHECKPOINT_EVERY.0;
     }
 
+    /// Tells what was worked through, each stretch with its share of the time.
     fn tell_advance(&mut self) {
-        self.tell_advance_as(match self.phase {
+        let (stretches, took) = std::mem::take(&mut self.advanced);
+        let activity = match self.phase {
             Phase::ReadingBack => Activity::ReadingBack,
             _ => Activity::Laying,
-        });
-    }
-
-    fn tell_advance_as(&mut self, activity: Activity) {
-        if let Some((at, took)) = self.advanced.take() {
-            self.tell(Event::Advanced { pass: self.pass as u32, activity, at, took });
+        };
+        let all = stretches.count().max(1) as f64;
+        for at in stretches.iter() {
+            let took = took.mul_f64(at.count as f64 / all);
+            self.tell(Event::Advanced { pass: self.pass as u32, activity, at: *at, took });
         }
     }
 
@@ -346,6 +544,10 @@ impl Job {
 
     fn flushed(&mut self, flush_error: Option<String>, now: Now) {
         self.tell(Event::PassLaid { pass: self.pass as u32, flush_error });
+        self.after_flush(now);
+    }
+
+    fn after_flush(&mut self, now: Now) {
         self.mark = now.mono;
         let reading = &self.plan.passes()[self.pass].reading;
         if *reading == Reading::None {
@@ -355,19 +557,27 @@ impl Job {
         self.left = reading.places(self.plan.range()).iter().rev().copied().collect();
         let sampling = reading.sampling().cloned();
         self.tell(Event::ReadBackStarted { pass: self.pass as u32, sampling });
+        self.save(now);
     }
 
     fn begin_pass(&mut self, now: Now) {
         self.phase = Phase::Laying;
         self.left = vec![self.plan.range()];
         self.mark = now.mono;
-        let pattern = self.plan.passes()[self.pass].pattern.without_seed();
+        self.unsaved = (0, now.mono);
+        self.pattern = Arc::new(self.plan.passes()[self.pass].pattern.clone());
+        let pattern = self.pattern.without_seed();
         let of = self.plan.passes().len() as u32;
         self.tell(Event::PassStarted { pass: self.pass as u32, of, pattern, time: now.wall });
     }
 
     fn end_pass(&mut self, now: Now) {
         self.tell(Event::PassEnded { pass: self.pass as u32, time: now.wall });
+        self.save(now);
+        self.next_pass(now);
+    }
+
+    fn next_pass(&mut self, now: Now) {
         if self.pass + 1 == self.plan.passes().len() {
             return self.end(Ended::Finished);
         }

@@ -1,11 +1,11 @@
-//! Lets a job work on a medium, one request at a time.
+//! Lets a job work by a crew: asks it what to do, starts that, waits, reports, keeps checkpoints, and tells.
 
-use super::event::Event;
-use super::job::{Job, Now, Operation, Result, Step, Wish};
+use super::checkpoint::Checkpoint;
+use super::crew::{Crew, Done, Task};
+use super::event::{Activity, Event};
+use super::job::{Job, Now, Result, Step, Wish};
+use super::tune::Tuner;
 use crate::evidence::Evidence;
-use crate::medium::{Medium, MediumError};
-use crate::pattern::{AlignedBuffer, PatternBuffer, wrong_sectors};
-use crate::ranges::RangeSet;
 
 /// Bytes of one write or read.
 pub const CHUNK_BYTES: usize = 1 << 20;
@@ -38,71 +38,129 @@ impl Control for Unattended {
     }
 }
 
-/// Runs `job` on `medium` to its end and gives its evidence. `tell` gets every event, in order, as it happens.
+/// Where checkpoints are kept.
+pub trait Keeper {
+    /// Keeps the newest checkpoint; the one before it is not needed any more.
+    ///
+    /// # Errors
+    /// Why it is not kept, in the system's words. The job goes on.
+    fn keep(&mut self, checkpoint: &Checkpoint) -> std::result::Result<(), String>;
+}
+
+/// Checkpoints are not kept: the job can't go on after a cut.
+#[derive(Clone, Copy, Debug)]
+pub struct NotKept;
+
+impl Keeper for NotKept {
+    fn keep(&mut self, _: &Checkpoint) -> std::result::Result<(), String> {
+        Ok(())
+    }
+}
+
+/// Runs `job` by `crew` to its end and gives its evidence. `tell` gets every event, in order, as it happens; `keeper` every
+/// checkpoint, before the events that follow it.
 pub fn run(
-    mut job: Job,
-    medium: &mut dyn Medium,
+    job: Job,
+    crew: &mut dyn Crew,
     clock: &dyn Clock,
     control: &mut dyn Control,
+    keeper: &mut dyn Keeper,
     tell: &mut dyn FnMut(&Event),
 ) -> Evidence {
-    let mut hands = Hands::new(medium);
-    loop {
-        if let Some(wish) = control.poll() {
-            job.wish(wish);
+    Run { job, crew, clock, keeper, tell, tuner: None, in_flight: 0, kept: true }.to_its_end(control)
+}
+
+/// A job under way.
+struct Run<'r> {
+    job: Job,
+    crew: &'r mut dyn Crew,
+    clock: &'r dyn Clock,
+    keeper: &'r mut dyn Keeper,
+    tell: &'r mut dyn FnMut(&Event),
+    /// The trials of the present activity.
+    tuner: Option<(Activity, Tuner)>,
+    in_flight: usize,
+    /// Whether the last checkpoint was kept: a trouble is told once, not at every checkpoint.
+    kept: bool,
+}
+
+impl Run<'_> {
+    fn to_its_end(mut self, control: &mut dyn Control) -> Evidence {
+        let mut setting = self.crew.settings()[0];
+        self.crew.set(setting);
+        self.job.set_chunk(setting.chunk);
+        loop {
+            if let Some(wish) = control.poll() {
+                self.job.wish(wish);
+            }
+            // A new setting is taken when nothing is in flight.
+            let wanted = self.tuner.as_ref().map_or(setting, |(_, t)| t.setting());
+            if wanted != setting && self.in_flight == 0 {
+                setting = wanted;
+                self.crew.set(setting);
+                self.job.set_chunk(setting.chunk);
+            }
+            let room = wanted == setting && self.in_flight < setting.depth;
+            let step = if room { self.job.request(self.clock.now()) } else { Step::Wait };
+            match step {
+                Step::Do(request) => {
+                    let tag = request.tag;
+                    self.crew.start(tag, Task::of(&request));
+                    self.in_flight += 1;
+                    // As much as there is room for is started before anything is waited for.
+                    if self.in_flight < setting.depth {
+                        continue;
+                    }
+                    self.take_one();
+                }
+                Step::Wait | Step::Ended if self.in_flight > 0 => self.take_one(),
+                Step::Ended => break,
+                Step::Held | Step::Wait => {
+                    self.pass_on();
+                    self.job.wish(control.wait());
+                    self.tuner.iter_mut().for_each(|(_, t)| t.disturbed());
+                    continue;
+                }
+            }
+            self.pass_on();
         }
-        let (tag, result) = match job.request(clock.now()) {
-            Step::Do(request) => (request.tag, hands.carry_out(&request.operation)),
-            Step::Ended => break,
-            // With one request at a time none is in flight here; if one were, the job would say so again.
-            Step::Held | Step::Wait => {
-                job.take_events().iter().for_each(&mut *tell);
-                job.wish(control.wait());
-                continue;
+        self.pass_on();
+        self.job.into_evidence()
+    }
+
+    /// Waits for one request to end and reports it.
+    fn take_one(&mut self) {
+        let Done { tag, result } = self.crew.wait();
+        self.in_flight -= 1;
+        let now = self.clock.now();
+        let was_work = matches!(result, Result::Done | Result::Read { .. });
+        let before = self.job.worked_through();
+        self.job.complete(tag, result, now);
+        let bytes = self.job.worked_through().saturating_sub(before);
+        let activity = self.job.progress().activity();
+        let tuner = match &mut self.tuner {
+            Some((of, tuner)) if *of == activity => tuner,
+            other => {
+                let tuner = Tuner::new(self.crew.settings(), self.job.bytes_of_a_pass());
+                &mut other.insert((activity, tuner)).1
             }
         };
-        job.complete(tag, result, clock.now());
-        job.take_events().iter().for_each(&mut *tell);
-    }
-    job.take_events().iter().for_each(&mut *tell);
-    job.into_evidence()
-}
-
-/// The buffers and the medium that requests are carried out with. No allocation once a job has begun.
-struct Hands<'m> {
-    medium: &'m mut dyn Medium,
-    expected: PatternBuffer,
-    read: AlignedBuffer,
-}
-
-impl<'m> Hands<'m> {
-    fn new(medium: &'m mut dyn Medium) -> Self {
-        let len = CHUNK_BYTES.max(medium.geometry().physical as usize);
-        Self { medium, expected: PatternBuffer::new(len), read: AlignedBuffer::new(len) }
-    }
-
-    fn carry_out(&mut self, operation: &Operation<'_>) -> Result {
-        self.attempt(operation).unwrap_or_else(Result::Failed)
-    }
-
-    fn attempt(&mut self, operation: &Operation<'_>) -> std::result::Result<Result, MediumError> {
-        let geometry = self.medium.geometry();
-        match operation {
-            Operation::Flush => self.medium.flush().map(|()| Result::Done),
-            Operation::Write(at, pattern) => {
-                let len = geometry.bytes_of(at.count) as usize;
-                let data = self.expected.get(pattern, geometry.bytes_of(at.first.0), geometry.logical, len);
-                self.medium.write(at.first, data).map(|()| Result::Done)
-            }
-            Operation::ReadBack(at, pattern) => {
-                let len = geometry.bytes_of(at.count) as usize;
-                let expected = self.expected.get(pattern, geometry.bytes_of(at.first.0), geometry.logical, len);
-                let read = &mut self.read.bytes()[..len];
-                self.medium.read(at.first, read)?;
-                let wrong: RangeSet = wrong_sectors(at.first, geometry.logical, expected, read);
-                Ok(Result::Read { wrong })
-            }
+        match was_work && bytes > 0 {
+            true => drop(tuner.note(bytes, now.mono)),
+            false => tuner.disturbed(),
         }
+    }
+
+    /// Keeps a new checkpoint, then tells what happened.
+    fn pass_on(&mut self) {
+        if let Some(checkpoint) = self.job.take_checkpoint() {
+            let kept = self.keeper.keep(&checkpoint);
+            if let (Err(error), true) = (&kept, self.kept) {
+                (self.tell)(&Event::NotSaved { error: error.clone() });
+            }
+            self.kept = kept.is_ok();
+        }
+        self.job.take_events().iter().for_each(&mut *self.tell);
     }
 }
 
@@ -110,12 +168,16 @@ impl<'m> Hands<'m> {
 mod tests {
     use super::*;
     use crate::erase::Progress;
+    use crate::erase::crew::{Alone, Buffers};
+    use crate::erase::job::Operation;
     use crate::evidence::Ended;
     use crate::guard;
     use crate::media::MediaClass;
+    use crate::medium::MediumError;
     use crate::medium::memory::Memory;
     use crate::notation::Entropy;
     use crate::plan::{Order, Plan, Verification};
+    use crate::ranges::RangeSet;
     use crate::rules::{Edition, Outcome, judge};
     use crate::units::{Lba, Sectors};
     use jiff::Timestamp;
@@ -168,7 +230,8 @@ mod tests {
         let job = job(medium, order, 16 * 512);
         let mut events = vec![];
         let mut control = Script { polls: 0, wishes };
-        let evidence = run(job, medium, &Steady(Cell::new(0)), &mut control, &mut |e| events.push(e.clone()));
+        let mut crew = Alone::in_chunks(medium, 16 * 512);
+        let evidence = run(job, &mut crew, &Steady(Cell::new(0)), &mut control, &mut NotKept, &mut |e| events.push(e.clone()));
         (evidence, events)
     }
 
@@ -238,7 +301,7 @@ mod tests {
             (evidence.ended.clone(), judge(Edition::default(), &evidence).outcome()),
             (Ended::Stopped, Outcome::NotSanitized)
         );
-        assert_eq!(evidence.passes[0].laid.sentence(9), "sectors 0 to 31");
+        assert_eq!((evidence.passes[0].laid.sentence(9).as_str(), medium.flushes), ("sectors 0 to 31", 1));
         assert!(medium.bytes[32 * 512..].iter().all(|b| *b == 0xee), "nothing is written after a stop");
     }
 
@@ -310,13 +373,7 @@ mod tests {
         medium: &'m mut Memory,
         depth: usize,
         choices: Vec<usize>,
-        in_flight: Vec<(u64, Owned)>,
-    }
-
-    enum Owned {
-        Write(Sectors, crate::pattern::Pattern),
-        ReadBack(Sectors, crate::pattern::Pattern),
-        Flush,
+        in_flight: Vec<(u64, Task)>,
     }
 
     impl InAnyOrder<'_> {
@@ -330,26 +387,14 @@ mod tests {
                 let full = self.in_flight.len() >= self.depth;
                 let step = if full { Step::Wait } else { job.request(clock.now()) };
                 match step {
-                    Step::Do(request) => {
-                        let owned = match request.operation {
-                            Operation::Write(at, p) => Owned::Write(at, p.clone()),
-                            Operation::ReadBack(at, p) => Owned::ReadBack(at, p.clone()),
-                            Operation::Flush => Owned::Flush,
-                        };
-                        self.in_flight.push((request.tag, owned));
-                    }
+                    Step::Do(request) => self.in_flight.push((request.tag, Task::of(&request))),
                     Step::Ended => return job.into_evidence(),
                     Step::Held => unreachable!("nobody holds this job"),
                     Step::Wait => {
                         assert!(!self.in_flight.is_empty(), "a job waits for something");
                         let which = self.choose(self.in_flight.len());
-                        let (tag, owned) = self.in_flight.remove(which);
-                        let operation = match &owned {
-                            Owned::Write(at, p) => Operation::Write(*at, p),
-                            Owned::ReadBack(at, p) => Operation::ReadBack(*at, p),
-                            Owned::Flush => Operation::Flush,
-                        };
-                        let result = Hands::new(self.medium).carry_out(&operation);
+                        let (tag, task) = self.in_flight.remove(which);
+                        let result = Buffers::new(CHUNK_BYTES).carry_out(self.medium, &task);
                         job.complete(tag, result, clock.now());
                     }
                 }

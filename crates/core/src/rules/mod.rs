@@ -150,6 +150,7 @@ pub(crate) mod tests {
             pattern,
             laid: all(range),
             unwritable: RangeSet::new(),
+            slow: RangeSet::new(),
             flushed: true,
             read_back: None,
             started: Timestamp::UNIX_EPOCH,
