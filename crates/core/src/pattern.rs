@@ -228,6 +228,23 @@ impl PatternBuffer {
         Self { buffer: AlignedBuffer::new(len), holds: None }
     }
 
+    /// Bytes that it has room for.
+    #[allow(clippy::len_without_is_empty, reason = "it is never empty")]
+    pub fn len(&self) -> usize {
+        self.buffer.len
+    }
+
+    /// The whole buffer, to be read into; whatever pattern it held is forgotten.
+    pub fn to_read_into(&mut self) -> &mut [u8] {
+        self.holds = None;
+        self.buffer.bytes()
+    }
+
+    /// The whole buffer as it is, filled or read into before.
+    pub fn filled(&mut self) -> &mut [u8] {
+        self.buffer.bytes()
+    }
+
     /// The bytes of `pattern` for `len` bytes from byte address `address`, on a 4096-byte boundary.
     pub fn get(&mut self, pattern: &Pattern, address: u64, sector_bytes: u32, len: usize) -> &[u8] {
         let phase = pattern.period().map(|period| address % period);

@@ -1,19 +1,22 @@
 //! The operating system's drives: discovery from sysfs, guard facts from the kernel's tables, direct I/O.
 //!
 //! What does not live here: any decision. This crate brings facts and bytes; jurex-core judges. All unsafe code of the
-//! project lives here, in one file.
+//! project lives here: the commands to drives in `ioctl`, the queue of requests in `ring`.
 #![deny(unsafe_code)]
 
 mod ask;
+mod crew;
 mod discover;
 mod errors;
 mod guard;
 mod ioctl;
 mod medium;
+mod ring;
 mod sysfs;
 mod watch;
 
 pub use ask::raw_pages;
+pub use crew::{Carrying, crew};
 pub use discover::{Asker, FindError, Found, System};
 pub use medium::{LinuxMedium, OpenError, open, peek};
 pub use watch::Watch;

@@ -122,7 +122,29 @@ fn file_alignment(file: &File) -> u64 {
 }
 
 impl LinuxMedium {
-    fn fail(&self, op: Op, at: Option<Sectors>, error: io::Error) -> MediumError {
+    /// A second handle on the same open drive, for another thread.
+    pub(crate) fn again(&self) -> io::Result<Self> {
+        Ok(Self {
+            drive: self.drive.clone(),
+            behind: self.behind,
+            direct: self.direct.as_ref().map(File::try_clone).transpose()?,
+            cached: self.cached.try_clone()?,
+            alignment: self.alignment,
+            system: self.system.clone(),
+        })
+    }
+
+    /// The descriptor for direct I/O, where there is one.
+    pub(crate) fn direct(&self) -> Option<&File> {
+        self.direct.as_ref()
+    }
+
+    /// Whether this stretch of bytes can be moved by direct I/O.
+    pub(crate) fn is_direct(&self, offset: u64, len: usize) -> bool {
+        self.direct_for(offset, len).is_some()
+    }
+
+    pub(crate) fn fail(&self, op: Op, at: Option<Sectors>, error: io::Error) -> MediumError {
         MediumError { op, at, cause: cause(error, self.behind, || self.still_there()) }
     }
 

@@ -48,7 +48,7 @@ pub struct Setting {
 /// Carries out requests, several at once if it can.
 pub trait Crew {
     /// The settings that it can work with, the plainest first. Never empty; a crew with one setting is not tuned.
-    fn settings(&self) -> &[Setting];
+    fn settings(&self) -> Vec<Setting>;
     /// Works with this setting from now on. Nothing is in flight.
     fn set(&mut self, setting: Setting);
     /// Begins a request; fewer than the setting's depth are in flight.
@@ -61,7 +61,7 @@ pub trait Crew {
 pub struct Alone<'m> {
     medium: &'m mut dyn Medium,
     buffers: Buffers,
-    settings: [Setting; 1],
+    setting: Setting,
     done: Option<Done>,
 }
 
@@ -80,13 +80,13 @@ impl<'m> Alone<'m> {
     /// Works on `medium` in requests of `chunk` bytes.
     pub fn in_chunks(medium: &'m mut dyn Medium, chunk: usize) -> Self {
         let buffers = Buffers::new(chunk.max(medium.geometry().physical as usize));
-        Self { medium, buffers, settings: [Setting { chunk, depth: 1 }], done: None }
+        Self { medium, buffers, setting: Setting { chunk, depth: 1 }, done: None }
     }
 }
 
 impl Crew for Alone<'_> {
-    fn settings(&self) -> &[Setting] {
-        &self.settings
+    fn settings(&self) -> Vec<Setting> {
+        vec![self.setting]
     }
 
     fn set(&mut self, _: Setting) {}

@@ -141,7 +141,7 @@ impl Run<'_> {
         let tuner = match &mut self.tuner {
             Some((of, tuner)) if *of == activity => tuner,
             other => {
-                let tuner = Tuner::new(self.crew.settings(), self.job.bytes_of_a_pass());
+                let tuner = Tuner::new(&self.crew.settings(), self.job.bytes_of_a_pass());
                 &mut other.insert((activity, tuner)).1
             }
         };

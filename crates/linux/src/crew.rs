@@ -1,0 +1,157 @@
+//! Who carries out a job's requests on a real drive: the kernel's queue (io_uring), or, where it is refused, a few threads.
+
+use crate::medium::LinuxMedium;
+use crate::ring::Ring;
+use crossbeam_channel::{Receiver, Sender, bounded};
+use jurex_core::erase::{Alone, Buffers, Completed, Crew, Done, Setting, Task};
+use jurex_core::medium::{Cause, Medium, MediumError, Op};
+use std::io;
+use std::thread::{self, JoinHandle};
+
+/// Bytes of all buffers of a job: what is in flight at once.
+pub(crate) const IN_FLIGHT: usize = 12 << 20;
+
+const KIB: usize = 1 << 10;
+const MIB: usize = 1 << 20;
+
+/// The settings that are tried on a drive, the plainest first; none has more than [`IN_FLIGHT`] in flight.
+const SETTINGS: [Setting; 4] = [
+    Setting { chunk: MIB, depth: 8 },
+    Setting { chunk: 2 * MIB, depth: 5 },
+    Setting { chunk: 512 * KIB, depth: 16 },
+    Setting { chunk: 256 * KIB, depth: 24 },
+];
+
+/// The settings that suit a drive: whole physical sectors.
+pub(crate) fn settings(medium: &LinuxMedium) -> Vec<Setting> {
+    let physical = medium.geometry().physical as usize;
+    SETTINGS.into_iter().filter(|s| s.chunk >= physical && s.chunk.is_multiple_of(physical.max(1))).collect()
+}
+
+/// How requests are carried out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Carrying {
+    /// By the kernel's queue, where it can be had; else by threads.
+    AsCan,
+    /// By threads.
+    Threads,
+}
+
+/// A crew for an open drive.
+pub fn crew(medium: LinuxMedium, carrying: Carrying) -> Box<dyn Crew> {
+    let settings = settings(&medium);
+    if settings.is_empty() {
+        // Physical sectors of a size that no setting suits: one whole sector at a time.
+        return Box::new(Single { chunk: medium.geometry().physical as usize, medium, done: None });
+    }
+    if carrying == Carrying::Threads {
+        return threads(medium, settings);
+    }
+    match Ring::new(medium, settings.clone()) {
+        Ok(ring) => Box::new(ring),
+        Err((medium, why)) => {
+            tracing::info!("no queue of the kernel for {}: {why}; threads do the work", medium.geometry().bytes());
+            threads(*medium, settings)
+        }
+    }
+}
+
+fn threads(medium: LinuxMedium, settings: Vec<Setting>) -> Box<dyn Crew> {
+    Box::new(Threads::new(medium, settings))
+}
+
+/// One request at a time.
+struct Single {
+    chunk: usize,
+    medium: LinuxMedium,
+    done: Option<Done>,
+}
+
+impl Crew for Single {
+    fn settings(&self) -> Vec<Setting> {
+        vec![Setting { chunk: self.chunk, depth: 1 }]
+    }
+
+    fn set(&mut self, _: Setting) {}
+
+    fn start(&mut self, tag: u64, task: Task) {
+        let mut alone = Alone::in_chunks(&mut self.medium, self.chunk);
+        alone.start(tag, task);
+        self.done = Some(alone.wait());
+    }
+
+    fn wait(&mut self) -> Done {
+        self.done.take().expect("a request was started: the caller keeps count")
+    }
+}
+
+/// Threads that each carry out one request at a time.
+pub(crate) struct Threads {
+    medium: LinuxMedium,
+    settings: Vec<Setting>,
+    tasks: Option<Sender<(u64, Task)>>,
+    done: (Sender<Done>, Receiver<Done>),
+    workers: Vec<JoinHandle<()>>,
+}
+
+/// Threads of a job. More requests than this wait for a free one.
+const WORKERS: usize = 4;
+
+impl Threads {
+    pub(crate) fn new(medium: LinuxMedium, settings: Vec<Setting>) -> Self {
+        let settings = settings.into_iter().map(|s| Setting { depth: s.depth.min(WORKERS), ..s }).collect();
+        Self { medium, settings, tasks: None, done: bounded(64), workers: vec![] }
+    }
+
+    fn dismiss(&mut self) {
+        self.tasks = None;
+        self.workers.drain(..).for_each(|w| drop(w.join()));
+    }
+}
+
+impl Crew for Threads {
+    fn settings(&self) -> Vec<Setting> {
+        self.settings.clone()
+    }
+
+    fn set(&mut self, setting: Setting) {
+        self.dismiss();
+        let (tasks, queue) = bounded::<(u64, Task)>(64);
+        self.tasks = Some(tasks);
+        for _ in 0..setting.depth {
+            let Ok(mut medium) = self.medium.again() else { break };
+            let (queue, done) = (queue.clone(), self.done.0.clone());
+            self.workers.push(thread::spawn(move || {
+                let mut buffers = Buffers::new(setting.chunk);
+                for (tag, task) in queue {
+                    let result = buffers.carry_out(&mut medium, &task);
+                    if done.send(Done { tag, result }).is_err() {
+                        return;
+                    }
+                }
+            }));
+        }
+    }
+
+    fn start(&mut self, tag: u64, task: Task) {
+        let sent = match (&self.tasks, self.workers.is_empty()) {
+            (Some(tasks), false) => tasks.send((tag, task)).is_ok(),
+            _ => false,
+        };
+        if !sent {
+            let cause = Cause::Refused(io::Error::other("no thread could be started for this drive"));
+            let result = Completed::Failed(MediumError { op: Op::Write, at: None, cause });
+            let _ = self.done.0.send(Done { tag, result });
+        }
+    }
+
+    fn wait(&mut self) -> Done {
+        self.done.1.recv().expect("this end holds a sender")
+    }
+}
+
+impl Drop for Threads {
+    fn drop(&mut self) {
+        self.dismiss();
+    }
+}

@@ -1,0 +1,439 @@
+//! The kernel's queue: requests in flight by io_uring on registered buffers, filled and compared by helpers beside it, so
+//! that the drive never waits for a pattern. Holds the only unsafe code beside `ioctl`.
+#![allow(unsafe_code)]
+
+use crate::crew::IN_FLIGHT;
+use crate::medium::LinuxMedium;
+use crossbeam_channel::{Receiver, Sender, unbounded};
+use io_uring::{IoUring, opcode, squeue, types};
+use jurex_core::erase::{Buffers, Completed, Crew, Done, Setting, Task};
+use jurex_core::medium::{Medium, Op};
+use jurex_core::pattern::{Pattern, PatternBuffer, wrong_sectors};
+use jurex_core::ranges::RangeSet;
+use jurex_core::units::Sectors;
+use std::collections::VecDeque;
+use std::io;
+use std::os::fd::{AsRawFd, RawFd};
+use std::sync::Arc;
+use std::thread::{self, JoinHandle};
+
+/// Helpers that fill and compare beside the queue.
+const HELPERS: usize = 2;
+/// The kernel's queue is this long: the deepest setting, rounded up.
+const ENTRIES: u32 = 32;
+
+/// What a helper does with a buffer that is not in flight.
+enum Chore {
+    Fill,
+    Compare,
+}
+
+/// A buffer on its way between the queue and a helper.
+struct Parcel {
+    chore: Chore,
+    slot: usize,
+    tag: u64,
+    at: Sectors,
+    pattern: Arc<Pattern>,
+    buffer: PatternBuffer,
+    wrong: RangeSet,
+}
+
+/// What the kernel has in flight in a slot.
+struct Flight {
+    tag: u64,
+    at: Sectors,
+    pattern: Arc<Pattern>,
+    buffer: PatternBuffer,
+    op: Op,
+}
+
+enum Slot {
+    Free(PatternBuffer),
+    Flying(Flight),
+    /// With a helper, or being handed over.
+    Away,
+}
+
+pub(crate) struct Ring {
+    ring: IoUring,
+    medium: LinuxMedium,
+    direct: RawFd,
+    settings: Vec<Setting>,
+    slots: Vec<Slot>,
+    /// Whether the slots' buffers are registered with the kernel. Without rights to lock memory they may not be.
+    registered: bool,
+    flying: usize,
+    helped: usize,
+    ready: VecDeque<Done>,
+    to_helpers: Option<Sender<Parcel>>,
+    from_helpers: Receiver<Parcel>,
+    helpers: Vec<JoinHandle<()>>,
+    /// For what direct I/O does not take.
+    by_hand: Option<Buffers>,
+}
+
+impl Ring {
+    /// A queue for `medium`; gives it back where the kernel refuses one.
+    pub(crate) fn new(medium: LinuxMedium, settings: Vec<Setting>) -> Result<Self, (Box<LinuxMedium>, io::Error)> {
+        let Some(direct) = medium.direct().map(AsRawFd::as_raw_fd) else {
+            return Err((Box::new(medium), io::Error::other("no direct I/O here")));
+        };
+        let ring = match IoUring::new(ENTRIES) {
+            Ok(ring) => ring,
+            Err(e) => return Err((Box::new(medium), e)),
+        };
+        let (to_helpers, chores) = unbounded::<Parcel>();
+        let (done, from_helpers) = unbounded();
+        let logical = medium.geometry().logical;
+        let helper = |_| {
+            let (chores, done) = (chores.clone(), done.clone());
+            thread::spawn(move || help(logical, &chores, &done))
+        };
+        Ok(Self {
+            ring,
+            direct,
+            settings,
+            slots: vec![],
+            registered: false,
+            flying: 0,
+            helped: 0,
+            ready: VecDeque::new(),
+            to_helpers: Some(to_helpers),
+            from_helpers,
+            helpers: (0..HELPERS).map(helper).collect(),
+            by_hand: None,
+            medium,
+        })
+    }
+
+    fn bytes_of(&self, at: Sectors) -> (u64, usize) {
+        let geometry = self.medium.geometry();
+        (geometry.bytes_of(at.first.0), geometry.bytes_of(at.count) as usize)
+    }
+
+    /// A slot whose buffer is at hand.
+    fn take_slot(&mut self) -> (usize, PatternBuffer) {
+        let slot = self.slots.iter().position(|s| matches!(s, Slot::Free(_))).expect("fewer are in flight than there are slots");
+        match std::mem::replace(&mut self.slots[slot], Slot::Away) {
+            Slot::Free(buffer) => (slot, buffer),
+            Slot::Flying(_) | Slot::Away => unreachable!("the slot was free"),
+        }
+    }
+
+    fn send(&mut self, parcel: Parcel) {
+        self.helped += 1;
+        self.to_helpers.as_ref().map(|to| to.send(parcel));
+    }
+
+    /// Gives a slot's request to the kernel.
+    fn launch(&mut self, slot: usize, mut flight: Flight) {
+        let (offset, len) = self.bytes_of(flight.at);
+        let data = match flight.op {
+            Op::Read => flight.buffer.to_read_into().as_mut_ptr(),
+            // Already filled: this computes nothing.
+            _ => flight.buffer.filled().as_mut_ptr(),
+        };
+        let (fd, len) = (types::Fd(self.direct), len as u32);
+        let entry = match (flight.op, self.registered) {
+            (Op::Read, true) => opcode::ReadFixed::new(fd, data, len, slot as u16).offset(offset).build(),
+            (Op::Read, false) => opcode::Read::new(fd, data, len).offset(offset).build(),
+            (_, true) => opcode::WriteFixed::new(fd, data, len, slot as u16).offset(offset).build(),
+            (_, false) => opcode::Write::new(fd, data, len).offset(offset).build(),
+        };
+        self.slots[slot] = Slot::Flying(flight);
+        self.flying += 1;
+        self.push(&entry.user_data(slot as u64));
+    }
+
+    fn push(&mut self, entry: &squeue::Entry) {
+        // SAFETY: the entry's buffer belongs to the slot `user_data`, which holds it as `Flying` until the completion with
+        // that number has been taken; `Drop` and `set` wait for all of them before any buffer is freed. The buffer's bytes
+        // lie on the heap and stay where they are when the slot moves, `len` is no longer than the buffer (the job asks for
+        // at most the setting's chunk), and nothing else touches them meanwhile. The descriptor lives as long as `medium`.
+        while unsafe { self.ring.submission().push(entry) }.is_err() {
+            // The queue is longer than the deepest setting, so it is full only until what stands in it is submitted.
+            let _ = self.ring.submit();
+        }
+    }
+
+    /// Takes every completion that is there.
+    fn reap(&mut self) {
+        while let Some(entry) = self.next_completion() {
+            self.flying -= 1;
+            let (slot, result) = entry;
+            let Slot::Flying(flight) = std::mem::replace(&mut self.slots[slot], Slot::Away) else { continue };
+            self.landed(slot, flight, result);
+        }
+    }
+
+    fn next_completion(&mut self) -> Option<(usize, i32)> {
+        self.ring.completion().next().map(|e| (e.user_data() as usize, e.result()))
+    }
+
+    fn landed(&mut self, slot: usize, flight: Flight, result: i32) {
+        let (_, len) = self.bytes_of(flight.at);
+        let Flight { tag, at, pattern, buffer, op } = flight;
+        let wrong = RangeSet::new();
+        if result < 0 {
+            let error = self.medium.fail(op, Some(at), io::Error::from_raw_os_error(-result));
+            self.slots[slot] = Slot::Free(buffer);
+            self.ready.push_back(Done { tag, result: Completed::Failed(error) });
+        } else if result as usize != len {
+            // Cut short: done again by hand, which either does it all or says what is wrong.
+            self.slots[slot] = Slot::Free(buffer);
+            let task = if op == Op::Read { Task::ReadBack(at, pattern) } else { Task::Write(at, pattern) };
+            self.do_by_hand(tag, &task);
+        } else if op == Op::Read {
+            self.send(Parcel { chore: Chore::Compare, slot, tag, at, pattern, buffer, wrong });
+        } else {
+            self.slots[slot] = Slot::Free(buffer);
+            self.ready.push_back(Done { tag, result: Completed::Done });
+        }
+    }
+
+    fn do_by_hand(&mut self, tag: u64, task: &Task) {
+        let chunk = self.settings.iter().map(|s| s.chunk).max().unwrap_or(0);
+        let buffers = self.by_hand.get_or_insert_with(|| Buffers::new(chunk));
+        let result = buffers.carry_out(&mut self.medium, task);
+        self.ready.push_back(Done { tag, result });
+    }
+
+    /// Takes a buffer back from a helper: a filled one flies, a compared one is done.
+    fn returned(&mut self, parcel: Parcel) {
+        self.helped -= 1;
+        let Parcel { chore, slot, tag, at, pattern, buffer, wrong } = parcel;
+        match chore {
+            Chore::Fill => self.launch(slot, Flight { tag, at, pattern, buffer, op: Op::Write }),
+            Chore::Compare => {
+                self.slots[slot] = Slot::Free(buffer);
+                self.ready.push_back(Done { tag, result: Completed::Read { wrong } });
+            }
+        }
+    }
+
+    /// Waits until nothing is in flight and no buffer is with a helper.
+    fn drain(&mut self) {
+        while self.flying + self.helped > 0 {
+            self.move_on();
+        }
+    }
+
+    /// Waits for one thing to happen.
+    fn move_on(&mut self) {
+        while let Ok(parcel) = self.from_helpers.try_recv() {
+            self.returned(parcel);
+        }
+        if self.flying > 0 {
+            // An interrupted wait is tried again by the caller's loop.
+            let _ = self.ring.submit_and_wait(1);
+            self.reap();
+        } else if self.helped > 0
+            && self.ready.is_empty()
+            && let Ok(parcel) = self.from_helpers.recv()
+        {
+            self.returned(parcel);
+        }
+    }
+
+    fn unregister(&mut self) {
+        if std::mem::take(&mut self.registered) {
+            let _ = self.ring.submitter().unregister_buffers();
+        }
+    }
+
+    fn register(&mut self) {
+        let buffers: Vec<libc::iovec> = self
+            .slots
+            .iter_mut()
+            .filter_map(|s| match s {
+                Slot::Free(buffer) => {
+                    let bytes = buffer.to_read_into();
+                    Some(libc::iovec { iov_base: bytes.as_mut_ptr().cast(), iov_len: bytes.len() })
+                }
+                Slot::Flying(_) | Slot::Away => None,
+            })
+            .collect();
+        // SAFETY: every buffer belongs to a slot and is freed only after `unregister` (in `set` and `Drop`); their bytes lie
+        // on the heap and do not move with the slots.
+        self.registered = unsafe { self.ring.submitter().register_buffers(&buffers) }.is_ok();
+    }
+}
+
+impl Crew for Ring {
+    fn settings(&self) -> Vec<Setting> {
+        self.settings.clone()
+    }
+
+    fn set(&mut self, setting: Setting) {
+        self.drain();
+        self.unregister();
+        let depth = setting.depth.min(IN_FLIGHT / setting.chunk).min(ENTRIES as usize).max(1);
+        self.slots.clear();
+        self.slots.extend((0..depth).map(|_| Slot::Free(PatternBuffer::new(setting.chunk))));
+        self.register();
+    }
+
+    fn start(&mut self, tag: u64, task: Task) {
+        let (at, pattern, op) = match &task {
+            Task::Flush => {
+                let result = self.medium.flush().map_or_else(Completed::Failed, |()| Completed::Done);
+                return self.ready.push_back(Done { tag, result });
+            }
+            Task::Write(at, pattern) => (*at, Arc::clone(pattern), Op::Write),
+            Task::ReadBack(at, pattern) => (*at, Arc::clone(pattern), Op::Read),
+        };
+        let (offset, len) = self.bytes_of(at);
+        if !self.medium.is_direct(offset, len) {
+            return self.do_by_hand(tag, &task);
+        }
+        let (slot, mut buffer) = self.take_slot();
+        let wrong = RangeSet::new();
+        if op == Op::Write && pattern.period().is_none() {
+            return self.send(Parcel { chore: Chore::Fill, slot, tag, at, pattern, buffer, wrong });
+        }
+        if op == Op::Write {
+            buffer.get(&pattern, offset, self.medium.geometry().logical, len);
+        }
+        self.launch(slot, Flight { tag, at, pattern, buffer, op });
+        // The drive begins at once; what follows is submitted with the next wait.
+        let _ = self.ring.submit();
+    }
+
+    fn wait(&mut self) -> Done {
+        loop {
+            if let Some(done) = self.ready.pop_front() {
+                return done;
+            }
+            self.move_on();
+        }
+    }
+}
+
+impl Drop for Ring {
+    fn drop(&mut self) {
+        self.drain();
+        self.to_helpers = None;
+        self.helpers.drain(..).for_each(|h| drop(h.join()));
+        // Left registered, the kernel would hold the drive open for a while after this.
+        self.unregister();
+    }
+}
+
+/// A helper's life: fill or compare what comes, and send it back.
+fn help(logical: u32, chores: &Receiver<Parcel>, done: &Sender<Parcel>) {
+    let mut expected: Option<PatternBuffer> = None;
+    for mut parcel in chores {
+        let (offset, len) = (parcel.at.first.0 * u64::from(logical), parcel.at.count as usize * logical as usize);
+        match parcel.chore {
+            Chore::Fill => drop(parcel.buffer.get(&parcel.pattern, offset, logical, len)),
+            Chore::Compare => {
+                if expected.as_ref().is_none_or(|e| e.len() < len) {
+                    expected = Some(PatternBuffer::new(len));
+                }
+                let Some(expected) = expected.as_mut() else { continue };
+                let should_be = expected.get(&parcel.pattern, offset, logical, len);
+                let read = &parcel.buffer.filled()[..len];
+                parcel.wrong = wrong_sectors(parcel.at.first, logical, should_be, read);
+            }
+        }
+        if done.send(parcel).is_err() {
+            return;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::crew::{Carrying, crew, settings};
+    use crate::{System, open};
+
+    fn image(bytes: u64) -> (tempfile::TempDir, LinuxMedium) {
+        let dir = tempfile::tempdir_in(".").unwrap();
+        let path = dir.path().join("drive.img");
+        std::fs::write(&path, vec![0xab; bytes as usize]).unwrap();
+        let medium = open(&System::default().find(&path).unwrap().drive).unwrap();
+        (dir, medium)
+    }
+
+    /// Every sector once, many requests in flight, then all of it read back, with one sector altered in between.
+    fn lays_and_proves(bytes: u64, carrying: Carrying) {
+        let (dir, medium) = image(bytes);
+        let sectors = bytes / 512;
+        let setting = settings(&medium)[2];
+        let mut crew = crew(medium, carrying);
+        crew.set(setting);
+        let pattern = Arc::new(Pattern::random([5; 16]));
+        let chunk = setting.chunk as u64 / 512;
+        let mut all = |task: &dyn Fn(Sectors) -> Task| {
+            let mut wrong = RangeSet::new();
+            let (mut next, mut in_flight) = (0, 0);
+            while next < sectors || in_flight > 0 {
+                if next < sectors && in_flight < setting.depth.min(4) {
+                    let at = Sectors::new(next, chunk.min(sectors - next));
+                    crew.start(next, task(at));
+                    (next, in_flight) = (at.end(), in_flight + 1);
+                    continue;
+                }
+                in_flight -= 1;
+                match crew.wait().result {
+                    Completed::Read { wrong: w } => wrong.extend(&w),
+                    Completed::Done => {}
+                    Completed::Failed(e) => panic!("{e}: {:?}", e.cause),
+                }
+            }
+            wrong
+        };
+        all(&|at| Task::Write(at, Arc::clone(&pattern)));
+        let path = dir.path().join("drive.img");
+        let mut expected = vec![0; bytes as usize];
+        pattern.fill(0, 512, &mut expected);
+        assert!(std::fs::read(&path).unwrap() == expected, "the image holds exactly the pattern");
+        use std::os::unix::fs::FileExt;
+        let file = std::fs::OpenOptions::new().write(true).open(&path).unwrap();
+        file.write_all_at(&[!expected[700 * 512]], 700 * 512).unwrap();
+        file.sync_all().unwrap();
+        let wrong = all(&|at| Task::ReadBack(at, Arc::clone(&pattern)));
+        assert_eq!(wrong.sentence(3), "sector 700");
+    }
+
+    #[test]
+    fn the_queue_lays_exactly_the_bytes_and_finds_the_one_that_changed() {
+        lays_and_proves(9 << 20, Carrying::AsCan);
+        lays_and_proves((3 << 20) + 512 * 21, Carrying::AsCan);
+    }
+
+    #[test]
+    fn threads_do_the_same_where_the_kernel_has_no_queue() {
+        lays_and_proves((3 << 20) + 512 * 21, Carrying::Threads);
+    }
+
+    #[test]
+    fn a_drive_is_free_again_as_soon_as_its_queue_is_gone() {
+        let (_dir, medium) = image(8 << 20);
+        let drive = System::default().find(&_dir.path().join("drive.img")).unwrap().drive;
+        let setting = settings(&medium)[0];
+        let mut ring = Ring::new(medium, vec![setting]).unwrap_or_else(|(_, e)| panic!("{e}"));
+        ring.set(setting);
+        // Dropped with requests in flight: it waits for them.
+        for n in 0..4 {
+            ring.start(n, Task::Write(Sectors::new(n * 2048, 2048), Arc::new(Pattern::random([1; 16]))));
+        }
+        drop(ring);
+        assert!(open(&drive).is_ok());
+    }
+
+    #[test]
+    fn an_image_that_shrinks_under_the_queue_is_gone() {
+        let (dir, medium) = image(8 << 20);
+        let setting = settings(&medium)[0];
+        let mut crew = crew(medium, Carrying::AsCan);
+        crew.set(setting);
+        let file = std::fs::OpenOptions::new().write(true).open(dir.path().join("drive.img")).unwrap();
+        file.set_len(1 << 20).unwrap();
+        crew.start(1, Task::ReadBack(Sectors::new(8192, 2048), Arc::new(Pattern::zeros())));
+        let Completed::Failed(error) = crew.wait().result else { panic!("there is nothing to read") };
+        assert!(matches!(error.cause, jurex_core::medium::Cause::Gone(_)), "{error}: {:?}", error.cause);
+    }
+}
