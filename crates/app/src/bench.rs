@@ -4,6 +4,7 @@ use crate::clock::SystemEntropy;
 use crate::exit::Failure;
 use jurex_core::beacon;
 use jurex_core::contents::{self, Contents};
+use jurex_core::erase::{Alone, Crew};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::{self, Cleared, Hindrance, Refusal};
 use jurex_core::media::Drive;
@@ -11,7 +12,7 @@ use jurex_core::medium::Medium;
 use jurex_core::native::Answers;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::units::Lba;
-use jurex_linux::{OpenError, System};
+use jurex_linux::{Carrying, OpenError, System};
 use jurex_sim::{Pacing, SimDrive};
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -176,14 +177,53 @@ impl Seen {
     }
 
     /// Opens it for erasing, for this process alone.
-    pub(crate) fn open(&self) -> Result<Box<dyn Medium + Send>, OpenError> {
+    pub(crate) fn open(&self) -> Result<OpenDrive, OpenError> {
         match &self.place {
             Place::Simulated(sim) => match sim.open() {
-                Ok(medium) => Ok(Box::new(medium)),
+                Ok(medium) => Ok(OpenDrive::Simulated(medium)),
                 Err(_) => Err(OpenError::JobRunning(self.drive.path.clone())),
             },
-            Place::Machine(_) => Ok(Box::new(jurex_linux::open(&self.drive)?)),
+            Place::Machine(_) => Ok(OpenDrive::Machine(jurex_linux::open(&self.drive)?)),
         }
+    }
+
+    /// Its temperature now in degrees Celsius, if it tells.
+    pub(crate) fn celsius(&self) -> Option<i16> {
+        match &self.place {
+            Place::Simulated(_) => self.answers.health.celsius,
+            Place::Machine(system) => system.find(Path::new(&self.drive.path)).ok()?.answers.health.celsius,
+        }
+    }
+}
+
+/// A drive that is open for this process alone.
+pub(crate) enum OpenDrive {
+    Machine(jurex_linux::LinuxMedium),
+    Simulated(jurex_sim::SimMedium),
+}
+
+impl OpenDrive {
+    pub(crate) fn medium(&mut self) -> &mut dyn Medium {
+        match self {
+            OpenDrive::Machine(medium) => medium,
+            OpenDrive::Simulated(medium) => medium,
+        }
+    }
+
+    /// Lets `work` be done by the crew that suits the drive.
+    pub(crate) fn with_crew<R>(self, work: impl FnOnce(&mut dyn Crew) -> R) -> R {
+        match self {
+            OpenDrive::Machine(medium) => work(jurex_linux::crew(medium, carrying()).as_mut()),
+            OpenDrive::Simulated(mut medium) => work(&mut Alone::new(&mut medium)),
+        }
+    }
+}
+
+/// `JUREX_IO=threads` leaves the kernel's queue unused, where it gives trouble.
+fn carrying() -> Carrying {
+    match std::env::var_os("JUREX_IO").is_some_and(|v| v == "threads") {
+        true => Carrying::Threads,
+        false => Carrying::AsCan,
     }
 }
 

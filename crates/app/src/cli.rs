@@ -136,6 +136,9 @@ pub(crate) struct OrderArgs {
     /// How often a failing sector is tried again (2, unless a policy says otherwise)
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=100))]
     pub(crate) retries: Option<u32>,
+    /// After more bad places than this a dying drive is given up (10 000)
+    #[arg(long, value_name = "N")]
+    pub(crate) faults: Option<u64>,
     /// The edition that outcomes are judged by: rev1 or rev2 (default: the configuration's, else rev2)
     #[arg(long, value_name = "EDITION", value_parser = edition())]
     pub(crate) rules: Option<Edition>,
@@ -200,7 +203,8 @@ pub(crate) struct Erase {
     /// Folder for the record and the certificate
     #[arg(long, value_name = "DIR")]
     pub(crate) out: PathBuf,
-    #[arg(long, hide = true)]
+    /// Go on with the job on this drive that was stopped, lost its drive, was killed, or lost power
+    #[arg(long, conflicts_with_all = ["method", "passes", "way", "rounds", "blank", "verify", "from", "to", "partition", "retries", "rules", "faults"])]
     pub(crate) resume: bool,
     /// One JSON event a line
     #[arg(long)]
@@ -232,6 +236,6 @@ mod tests {
         assert!(["demo", "drives", "look", "plan", "methods", "erase", "certificate"].iter().all(|n| listed(n)));
         assert!(["prove", "residue", "ledger", "check"].iter().all(|n| !listed(n)));
         let erase = Arguments::command().find_subcommand_mut("erase").unwrap().render_long_help().to_string();
-        assert!(!["--resume"].iter().any(|n| erase.contains(n)), "{erase}");
+        assert!(["--resume", "--verify", "--faults"].iter().all(|n| erase.contains(n)), "{erase}");
     }
 }

@@ -19,6 +19,10 @@ pub(crate) struct Config {
     pub(crate) rules: Edition,
     /// Whether a drive's speed is sampled by reading when it is planned (true, unless said otherwise).
     pub(crate) sample_speed: Option<bool>,
+    /// Above this temperature in degrees Celsius a job holds until the drive has cooled down; 0: never.
+    pub(crate) hold_above_celsius: Option<i16>,
+    /// Whether the terminal rings and tells when a job ends (true, unless said otherwise).
+    pub(crate) bell: Option<bool>,
     /// Methods of one's own, each a `[[method]]` with `name`, `title`, `passes` and perhaps `remark`.
     #[serde(rename = "method")]
     pub(crate) methods: Vec<Method>,
@@ -60,6 +64,13 @@ impl Config {
         toml::from_str(&text).map_err(wrong)
     }
 
+    /// The temperature above which a job holds.
+    pub(crate) fn hold_above(&self) -> Option<i16> {
+        /// Warmer than drives are made for.
+        const USUAL: i16 = 70;
+        Some(self.hold_above_celsius.unwrap_or(USUAL)).filter(|limit| *limit > 0)
+    }
+
     /// The library and the methods of one's own.
     pub(crate) fn catalogue(&self) -> Result<Catalogue, Failure> {
         Catalogue::with(&self.methods).map_err(|e| Failure::Use(format!("the configuration's methods are wrong: {e}")))
@@ -76,6 +87,8 @@ impl Config {
         Self {
             rules: Edition::default(),
             sample_speed: None,
+            hold_above_celsius: None,
+            bell: None,
             methods: vec![],
             theme: None,
             only: vec![],

@@ -87,7 +87,7 @@ pub(crate) fn of_record(record: &Record) -> ExitCode {
     match record.evidence().ended {
         Ended::Stopped | Ended::Gone { .. } => ExitCode::from(4),
         Ended::Finished if record.kept_its_plan() => ExitCode::SUCCESS,
-        Ended::Finished | Ended::Refused { .. } => ExitCode::from(3),
+        Ended::Finished | Ended::GivenUp { .. } | Ended::Refused { .. } => ExitCode::from(3),
     }
 }
 

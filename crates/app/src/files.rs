@@ -29,8 +29,15 @@ fn already(written: &[PathBuf]) -> String {
     if names.is_empty() { String::new() } else { format!(" (written before that: {})", names.join(", ")) }
 }
 
-fn path(folder: &Path, job: &JobId, ending: &str) -> PathBuf {
-    folder.join(format!("{job}.{ending}"))
+fn path(folder: &Path, name: &str, ending: &str) -> PathBuf {
+    folder.join(format!("{name}.{ending}"))
+}
+
+/// The name of the files of a job that went on after it was cut short: those of its first end may be there already.
+pub(crate) fn name_after_going_on(folder: &Path, job: &JobId) -> String {
+    let is_free = |name: &String| ENDINGS.iter().all(|e| !path(folder, name, e).exists());
+    let numbered = (2..).map(|n| format!("{job}-{n}"));
+    std::iter::once(job.to_string()).chain(numbered).find(is_free).unwrap_or_else(|| job.to_string())
 }
 
 /// Makes the folder if need be, and tries whether a file can be written there.
@@ -41,9 +48,9 @@ pub(crate) fn check_folder(folder: &Path) -> Result<(), FileError> {
     probe.write_all(b"probe").and_then(|()| probe.as_file().sync_all()).map_err(failed)
 }
 
-/// Whether the folder holds files of `job` already.
-pub(crate) fn check_free(folder: &Path, job: &JobId) -> Result<(), FileError> {
-    match ENDINGS.iter().map(|e| path(folder, job, e)).find(|p| p.exists()) {
+/// Whether the folder holds files of that name already.
+pub(crate) fn check_free(folder: &Path, name: &str) -> Result<(), FileError> {
+    match ENDINGS.iter().map(|e| path(folder, name, e)).find(|p| p.exists()) {
         None => Ok(()),
         Some(found) => Err(FileError::Exists {
             folder: folder.display().to_string(),
@@ -54,8 +61,13 @@ pub(crate) fn check_free(folder: &Path, job: &JobId) -> Result<(), FileError> {
 
 /// Writes record, certificate and drawings of `record`, and gives their paths.
 pub(crate) fn write_all(folder: &Path, record: &Record) -> Result<Vec<PathBuf>, FileError> {
+    write_as(folder, record.job.as_str(), record)
+}
+
+/// The same under another name than the job's.
+pub(crate) fn write_as(folder: &Path, name: &str, record: &Record) -> Result<Vec<PathBuf>, FileError> {
     check_folder(folder)?;
-    check_free(folder, &record.job)?;
+    check_free(folder, name)?;
     let mut contents: Vec<(&str, Vec<u8>)> = vec![
         ("record.json", record.to_json().into_bytes()),
         ("certificate.pdf", jurex_report::certificate(record)?),
@@ -64,7 +76,7 @@ pub(crate) fn write_all(folder: &Path, record: &Record) -> Result<Vec<PathBuf>, 
     contents.extend(jurex_report::pace_svg(record).map(|svg| ("pace.svg", svg.into_bytes())));
     let mut written = vec![];
     for (ending, bytes) in contents {
-        let target = path(folder, &record.job, ending);
+        let target = path(folder, name, ending);
         if let Err(cause) = write_new(folder, &target, &bytes) {
             return Err(FileError::Write { file: target.display().to_string(), cause, written });
         }
@@ -103,11 +115,12 @@ mod tests {
     fn any_file_of_the_job_keeps_its_folder_from_being_used_again() {
         let dir = tempfile::tempdir().unwrap();
         let job: JobId = "261123-4F7QZK".parse().unwrap();
-        check_free(dir.path(), &job).unwrap();
+        check_free(dir.path(), job.as_str()).unwrap();
         for ending in ENDINGS {
-            let path = path(dir.path(), &job, ending);
+            let path = path(dir.path(), job.as_str(), ending);
             std::fs::write(&path, "mine").unwrap();
-            let said = check_free(dir.path(), &job).unwrap_err().to_string();
+            let said = check_free(dir.path(), job.as_str()).unwrap_err().to_string();
+            assert_eq!(name_after_going_on(dir.path(), &job), "261123-4F7QZK-2");
             assert!(said.contains(ending) && said.contains("nothing was overwritten"), "{said}");
             std::fs::remove_file(path).unwrap();
         }

@@ -11,6 +11,7 @@ mod commands;
 mod config;
 mod exit;
 mod files;
+mod heat;
 mod methods;
 mod places;
 mod policies;

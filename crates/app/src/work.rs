@@ -1,21 +1,25 @@
 //! One job from its armed plan to its record: the same for the command line, the demonstration and the interface.
 
-use crate::bench::Seen;
+use crate::bench::{OpenDrive, Seen};
 use crate::clock::{SystemClock, new_job_id, wall};
 use crate::exit::Failure;
+use crate::heat::Watched;
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
-use jurex_core::erase::{self, CHUNK_BYTES, Clock, Control, Event, Job};
-use jurex_core::medium::{Medium, MediumError};
+use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, DriveChanged, Event, Job, Keeper};
+use jurex_core::evidence::Ended;
+use jurex_core::media::Drive;
+use jurex_core::medium::MediumError;
 use jurex_core::plan::{ArmedPlan, Plan};
 use jurex_core::record::{JobId, Papers, Record, Tool};
-use jurex_ledger::{Ledger, LedgerError};
+use jurex_ledger::{Ledger, LedgerError, Unfinished};
 use std::path::Path;
 
 /// A job whose drive is open and checked, and whose ledger entry is made; nothing is written yet.
 pub(crate) struct Prepared {
     job: Job,
-    medium: Box<dyn Medium + Send>,
+    seen: Seen,
+    drive: OpenDrive,
     id: JobId,
     plan: Plan,
     before: Contents,
@@ -23,6 +27,7 @@ pub(crate) struct Prepared {
     ledger: Ledger,
     clock: SystemClock,
     started: Timestamp,
+    hold_above: Option<i16>,
 }
 
 /// A job that is over.
@@ -31,12 +36,14 @@ pub(crate) struct Finished {
     pub(crate) record: Record,
     /// Why the ledger does not hold all of it, if it does not.
     pub(crate) ledger_trouble: Option<LedgerError>,
+    /// What it needs to go on, if it was cut short.
+    pub(crate) unfinished: Option<Box<Unfinished>>,
 }
 
 /// A drive that is open for this process alone, from the label check to the end of the proof. Nothing is written yet.
 pub(crate) struct Opened {
     seen: Seen,
-    medium: Box<dyn Medium + Send>,
+    drive: OpenDrive,
 }
 
 /// Looks at the drive's use once more and opens it for this process alone.
@@ -45,7 +52,15 @@ pub(crate) struct Opened {
 /// In use, no rights, or gone. Nothing has been written then.
 pub(crate) fn open(seen: &Seen) -> Result<Opened, Failure> {
     seen.still_free()?;
-    Ok(Opened { seen: seen.clone(), medium: seen.open()? })
+    Ok(Opened { seen: seen.clone(), drive: seen.open()? })
+}
+
+/// Where a job stands in the ledger.
+pub(crate) struct InLedger<'l> {
+    /// The ledger's file.
+    pub(crate) ledger: &'l Path,
+    /// Above this temperature in degrees Celsius the job holds.
+    pub(crate) hold_above: Option<i16>,
 }
 
 impl Opened {
@@ -58,21 +73,47 @@ impl Opened {
         armed: ArmedPlan,
         before: Contents,
         papers: Papers,
-        ledger: &Path,
+        to: &InLedger<'_>,
     ) -> Result<Prepared, Failure> {
-        let plan = armed.plan().clone();
+        let (plan, found) = (armed.plan().clone(), self.identify()?);
+        let clock = SystemClock::new();
+        let job = Job::start(armed, &found, CHUNK_BYTES, clock.now()).map_err(changed)?;
+        let ledger = Ledger::open(to.ledger).map_err(unwritten)?;
+        let started = wall();
+        let id = begin(&ledger, &self.seen, started).map_err(unwritten)?;
+        ledger.can_go_on(&id, &found, &before, &papers).map_err(unwritten)?;
+        let Opened { seen, drive } = self;
+        Ok(Prepared { job, seen, drive, id, plan, before, papers, ledger, clock, started, hold_above: to.hold_above })
+    }
+
+    /// The same for a job that was cut short and goes on, under its own name.
+    ///
+    /// # Errors
+    /// As [`Opened::begin`].
+    pub(crate) fn go_on(mut self, armed: ArmedPlan, from: Unfinished, to: &InLedger<'_>) -> Result<Prepared, Failure> {
+        let (plan, found) = (armed.plan().clone(), self.identify()?);
+        let clock = SystemClock::new();
+        let job = Job::resume(&from.checkpoint, armed, &found, CHUNK_BYTES, clock.now()).map_err(changed)?;
+        let ledger = Ledger::open(to.ledger).map_err(unwritten)?;
+        let Unfinished { job: id, started, before, papers, .. } = from;
+        let Opened { seen, drive } = self;
+        Ok(Prepared { job, seen, drive, id, plan, before, papers, ledger, clock, started, hold_above: to.hold_above })
+    }
+
+    fn identify(&mut self) -> Result<Drive, Failure> {
         let gone = |e: MediumError| {
             Failure::Stopped(format!("{} went away ({}). Nothing was written", self.seen.drive.called(), e.cause.os()))
         };
-        let found = self.medium.identify().map_err(gone)?;
-        let clock = SystemClock::new();
-        let job = Job::start(armed, &found, CHUNK_BYTES, clock.now()).map_err(|e| Failure::Refused(e.to_string()))?;
-        let unwritten = |e: LedgerError| Failure::Use(format!("{e}. Nothing was written to the drive"));
-        let ledger = Ledger::open(ledger).map_err(unwritten)?;
-        let started = wall();
-        let id = begin(&ledger, &self.seen, started).map_err(unwritten)?;
-        Ok(Prepared { job, medium: self.medium, id, plan, before, papers, ledger, clock, started })
+        self.drive.medium().identify().map_err(gone)
     }
+}
+
+fn changed(e: DriveChanged) -> Failure {
+    Failure::Refused(e.to_string())
+}
+
+fn unwritten(e: LedgerError) -> Failure {
+    Failure::Use(format!("{e}. Nothing was written to the drive"))
 }
 
 /// Makes an entry under a new name; a name that is taken is drawn again.
@@ -86,34 +127,59 @@ fn begin(ledger: &Ledger, seen: &Seen, started: Timestamp) -> Result<JobId, Ledg
     }
 }
 
+/// Checkpoints go to the ledger.
+struct InTheLedger<'l>(&'l Ledger, &'l JobId);
+
+impl Keeper for InTheLedger<'_> {
+    fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), String> {
+        self.0.keep(self.1, checkpoint, wall()).map_err(|e| e.to_string())
+    }
+}
+
 impl Prepared {
     /// The job's name.
     pub(crate) fn id(&self) -> &JobId {
         &self.id
     }
 
+    /// What it carries out.
+    pub(crate) fn plan(&self) -> &Plan {
+        &self.plan
+    }
+
     /// Runs the job to its end. Every event goes to the ledger first and then to `tell`. A ledger that fails in the
     /// middle does not stop the job: the drive is better erased than half erased, and the trouble is reported.
-    pub(crate) fn run(mut self, control: &mut dyn Control, tell: &mut dyn FnMut(&Event)) -> Finished {
+    pub(crate) fn run(self, control: &mut dyn Control, tell: &mut dyn FnMut(&Event)) -> Finished {
         let mut ledger_trouble = None;
-        let (ledger, id) = (&self.ledger, &self.id);
+        let Prepared { job, seen, drive, id, plan, before, papers, ledger, clock, started, hold_above } = self;
         let mut both = |event: &Event| {
             if ledger_trouble.is_none() {
-                ledger_trouble = ledger.tell(id, event, wall()).err();
+                ledger_trouble = ledger.tell(&id, event, wall()).err();
                 if let Some(e) = &ledger_trouble {
                     tracing::error!("job {id}: {e}");
                 }
             }
             tell(event);
         };
-        let evidence = erase::run(self.job, self.medium.as_mut(), &self.clock, control, &mut both);
+        let mut control = Watched::new(control, &seen, hold_above);
+        let mut keeper = InTheLedger(&ledger, &id);
+        let evidence = drive.with_crew(|crew| erase::run(job, crew, &clock, &mut control, &mut keeper, &mut both));
+        let cut_short = matches!(evidence.ended, Ended::Stopped | Ended::Gone { .. });
         let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
-        let times = (self.started, wall());
-        let record = Record::new(self.id, tool, &self.plan, self.before, evidence, times, self.papers);
-        let stored = self.ledger.add_record(&record, wall());
+        let record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);
+        let stored = ledger.add_record(&record, wall());
         if let Err(e) = &stored {
             tracing::error!("job {}: the record is not in the ledger: {e}", record.job);
         }
-        Finished { record, ledger_trouble: stored.err().or(ledger_trouble) }
+        let unfinished = match cut_short {
+            true => ledger.unfinished_on(plan.drive()).ok().flatten().map(Box::new),
+            false => {
+                if let Err(e) = ledger.forget(&id) {
+                    tracing::error!("job {id}: its seeds are still in the ledger: {e}");
+                }
+                None
+            }
+        };
+        Finished { record, ledger_trouble: stored.err().or(ledger_trouble), unfinished }
     }
 }

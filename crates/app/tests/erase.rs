@@ -140,7 +140,8 @@ fn what_can_be_checked_beforehand_is_checked_before_a_byte_is_written() {
     try_erase(&["--method", "zeros", "--passes", "00"]).expect(1, &["cannot be used with"]);
     try_erase(&["--method", "zeros", "--from", "0", "--to", "2048"]).expect(1, &["last sector is 2047"]);
     try_erase(&["--method", "zeros", "--from", "9", "--to", "3"]).expect(1, &["holds no sector"]);
-    try_erase(&["--method", "zeros", "--resume"]).expect(1, &["not built yet"]);
+    try_erase(&["--method", "zeros", "--resume"]).expect(1, &["cannot be used with '--resume'"]);
+    try_erase(&["--resume"]).expect(2, &["no job to go on with", "no job was cut short"]);
     try_erase(&["--way", "sanitize-block"]).expect(1, &["not built yet"]);
     try_erase(&["--way", "sanitize"]).expect(1, &["no way `sanitize`"]);
     try_erase(&["--method", "zeros", "--verify", "half"]).expect(1, &["half", "sampled-every-pass"]);

@@ -5,9 +5,10 @@
 #![forbid(unsafe_code)]
 
 use jiff::Timestamp;
-use jurex_core::erase::Event;
+use jurex_core::contents::Contents;
+use jurex_core::erase::{Checkpoint, Event};
 use jurex_core::media::Drive;
-use jurex_core::record::{BadRecord, JobId, Record};
+use jurex_core::record::{BadRecord, JobId, Papers, Record};
 use rusqlite::{Connection, ErrorCode, OptionalExtension, params};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -105,7 +106,8 @@ pub struct Entry {
 }
 
 /// Steps from one format to the next; the file's `user_version` counts those done.
-const MIGRATIONS: [&str; 1] = ["
+const MIGRATIONS: [&str; 2] = [
+    "
     CREATE TABLE job (
         name TEXT PRIMARY KEY,
         drive TEXT NOT NULL,
@@ -126,7 +128,34 @@ const MIGRATIONS: [&str; 1] = ["
         json TEXT NOT NULL
     ) STRICT;
     CREATE INDEX record_of_job ON record(job, number);
-"];
+",
+    "
+    CREATE TABLE unfinished (
+        job TEXT PRIMARY KEY REFERENCES job(name),
+        before TEXT NOT NULL,
+        papers TEXT NOT NULL,
+        kept TEXT,
+        checkpoint TEXT
+    ) STRICT;
+",
+];
+
+/// A job that did not come to its end, with all that it needs to go on.
+#[derive(Clone, Debug)]
+pub struct Unfinished {
+    /// Its name.
+    pub job: JobId,
+    /// When it began.
+    pub started: Timestamp,
+    /// What was on the drive before.
+    pub before: Contents,
+    /// What people said of it.
+    pub papers: Papers,
+    /// When its place was kept last.
+    pub kept: Timestamp,
+    /// The place.
+    pub checkpoint: Checkpoint,
+}
 
 impl Ledger {
     /// Opens the ledger at `path`, making it and its folder if they are not there.
@@ -153,6 +182,8 @@ impl Ledger {
             // An event that was told must survive a power cut.
             self.connection.pragma_update(None, "synchronous", "full")?;
             self.connection.pragma_update(None, "foreign_keys", true)?;
+            // A checkpoint holds seeds: once it is not needed they are wiped, not only unlinked.
+            self.connection.pragma_update(None, "secure_delete", true)?;
             self.connection.query_row("PRAGMA user_version", [], |row| row.get(0))
         };
         let known = MIGRATIONS.len() as i64;
@@ -216,6 +247,85 @@ impl Ledger {
             .execute("INSERT INTO record (job, made, json) VALUES (?1, ?2, ?3)", row)
             .map_err(|e| self.sql(e))
             .map(drop)
+    }
+
+    /// Notes what a job needs to go on, beside its checkpoints. An earlier unfinished job of the same drive can't go on any
+    /// more: this one writes over what it laid.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn can_go_on(&self, job: &JobId, drive: &Drive, before: &Contents, papers: &Papers) -> Result<(), LedgerError> {
+        for earlier in self.unfinished()?.into_iter().filter(|u| u.job != *job && u.checkpoint.drive().is_same_unit(drive)) {
+            self.forget(&earlier.job)?;
+        }
+        let json = |value: serde_json::Result<String>| value.expect("contents and papers hold only strings, numbers and lists");
+        let row = params![job.as_str(), json(serde_json::to_string(before)), json(serde_json::to_string(papers))];
+        let insert = "INSERT OR IGNORE INTO unfinished (job, before, papers) VALUES (?1, ?2, ?3)";
+        self.connection.execute(insert, row).map_err(|e| self.sql(e)).map(drop)
+    }
+
+    /// Keeps the newest checkpoint of a job in place of the one before it.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn keep(&self, job: &JobId, checkpoint: &Checkpoint, time: Timestamp) -> Result<(), LedgerError> {
+        let update = "UPDATE unfinished SET kept = ?2, checkpoint = ?3 WHERE job = ?1";
+        let mut statement = self.connection.prepare_cached(update).map_err(|e| self.sql(e))?;
+        let row = params![job.as_str(), time.to_string(), checkpoint.to_json()];
+        statement.execute(row).map_err(|e| self.sql(e)).map(drop)
+    }
+
+    /// Forgets how a job would go on, and wipes the seeds that were kept for that.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn forget(&self, job: &JobId) -> Result<(), LedgerError> {
+        let gone = self.connection.execute("DELETE FROM unfinished WHERE job = ?1", [job.as_str()]).map_err(|e| self.sql(e))?;
+        if gone > 0 {
+            // The write-ahead log held them too. Another reader may keep it from being cut now; then the next one does it.
+            let _ = self.connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(()));
+        }
+        Ok(())
+    }
+
+    /// Every job that can go on, the newest first. What can't be read any more is left out.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn unfinished(&self) -> Result<Vec<Unfinished>, LedgerError> {
+        type Row = (String, String, String, String, String, String);
+        let all = "SELECT job, started, before, papers, kept, checkpoint FROM unfinished JOIN job ON name = job
+            WHERE checkpoint IS NOT NULL ORDER BY kept DESC";
+        let run = || -> rusqlite::Result<Vec<Row>> {
+            let mut statement = self.connection.prepare(all)?;
+            let row = |r: &rusqlite::Row<'_>| Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?, r.get(5)?));
+            statement.query_map([], row)?.collect()
+        };
+        let read = |(job, started, before, papers, kept, checkpoint): Row| {
+            Some(Unfinished {
+                job: job.parse().ok()?,
+                started: started.parse().ok()?,
+                before: serde_json::from_str(&before).ok()?,
+                papers: serde_json::from_str(&papers).ok()?,
+                kept: kept.parse().ok()?,
+                checkpoint: Checkpoint::from_json(&checkpoint).ok()?,
+            })
+        };
+        Ok(run().map_err(|e| self.sql(e))?.into_iter().filter_map(read).collect())
+    }
+
+    /// The job on this drive that can go on, if there is one: same serial, model and capacity, wherever it is attached; a
+    /// drive without a serial at the same path.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<Unfinished>, LedgerError> {
+        let has_serial = drive.identity.serial.as_deref().is_some_and(|s| !s.trim().is_empty());
+        let fits = |u: &Unfinished| {
+            let of = u.checkpoint.drive();
+            if has_serial { of.is_same_unit(drive) } else { of.same_as(drive) }
+        };
+        Ok(self.unfinished()?.into_iter().find(fits))
     }
 
     /// The newest record of a job, judged again.
@@ -328,7 +438,7 @@ mod tests {
         {
             let ledger = Ledger::open(&path).unwrap();
             ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
-            ledger.tell(&job, &Event::Held, Timestamp::UNIX_EPOCH).unwrap();
+            ledger.tell(&job, &Event::Held { celsius: None }, Timestamp::UNIX_EPOCH).unwrap();
             ledger.tell(&job, &Event::WentOn, Timestamp::UNIX_EPOCH).unwrap();
             assert!(matches!(ledger.record(&job), Err(LedgerError::NeverEnded { .. })), "no record without an end");
             ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
@@ -381,7 +491,7 @@ mod tests {
                     let ledger = Ledger::open(path).unwrap();
                     let job = JobId::new("261123", [worker, 0, 0, worker]);
                     ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
-                    (0..20).for_each(|_| ledger.tell(&job, &Event::Held, Timestamp::UNIX_EPOCH).unwrap());
+                    (0..20).for_each(|_| ledger.tell(&job, &Event::Held { celsius: None }, Timestamp::UNIX_EPOCH).unwrap());
                 });
             }
         });

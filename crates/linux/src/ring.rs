@@ -123,7 +123,10 @@ impl Ring {
 
     fn send(&mut self, parcel: Parcel) {
         self.helped += 1;
-        self.to_helpers.as_ref().map(|to| to.send(parcel));
+        if let Some(to) = &self.to_helpers {
+            // The helpers live as long as this end.
+            let _ = to.send(parcel);
+        }
     }
 
     /// Gives a slot's request to the kernel.

@@ -54,6 +54,7 @@ fn record(notation: &str, model: &str, label: &str, faults: u64) -> Record {
             pattern: p.pattern.clone(),
             laid: all.clone(),
             unwritable: bad.clone(),
+            slow: RangeSet::new(),
             flushed: true,
             read_back: (p.reading != Reading::None).then(|| ReadBack { read: all.clone(), ..ReadBack::default() }),
             started: Timestamp::UNIX_EPOCH,

@@ -1,6 +1,6 @@
 //! The engine on simulated drives: what its record claims, against what the drive's cells truly hold.
 
-use jurex_core::erase::{self, CHUNK_BYTES, Clock, Job, Now, Unattended};
+use jurex_core::erase::{self, Alone, CHUNK_BYTES, Clock, Job, NotKept, Now, Unattended};
 use jurex_core::evidence::{Ended, Evidence};
 use jurex_core::guard;
 use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
@@ -60,7 +60,7 @@ fn erase(drive: &SimDrive, notation: &str) -> Evidence {
     let mut medium = drive.open().unwrap();
     let clock = Wall(Instant::now());
     let job = Job::start(armed, &medium.identify().unwrap(), CHUNK_BYTES, clock.now()).unwrap();
-    erase::run(job, &mut medium, &clock, &mut Unattended, &mut |_| {})
+    erase::run(job, &mut Alone::new(&mut medium), &clock, &mut Unattended, &mut NotKept, &mut |_| {})
 }
 
 /// Whether any sector that an address reaches holds the secret, read with no code of the engine.

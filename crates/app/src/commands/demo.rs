@@ -9,12 +9,13 @@ use crate::config::{Config, ThemeName};
 use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
-use crate::work;
+use crate::work::{self, InLedger};
 use jurex_core::erase::Unattended;
 use jurex_core::media::{Drive, Label, MediaClass};
 use jurex_core::method::{self, Method, library};
 use jurex_core::plan::{Order, Plan};
 use jurex_core::record::{Backup, Record};
+use jurex_ledger::Ledger;
 use jurex_sim::Pacing;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -27,6 +28,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         return unattended(&out, &ledger);
     }
     let own = Config::read(&places.config_file())?;
+    forget_cut_short(&ledger);
     crate::tui::run(crate::tui::Setup {
         bench: Box::new(|| Bench::simulated(Pacing::Real)),
         theme: theme.or(own.theme),
@@ -37,6 +39,14 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         config_file: places.config_file(),
         policies: places.policies(),
     })
+}
+
+/// The simulated drives are made anew each time: jobs that were cut short on earlier ones can't go on.
+fn forget_cut_short(ledger: &Path) {
+    let Some(ledger) = ledger.exists().then(|| Ledger::open(ledger).ok()).flatten() else { return };
+    for unfinished in ledger.unfinished().unwrap_or_default() {
+        let _ = ledger.forget(&unfinished.job);
+    }
 }
 
 /// Erases every drive that the guard lets through, all at once, and writes every certificate.
@@ -94,7 +104,8 @@ fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure
     let mut papers = Config::demo().papers();
     papers.backup = Backup::NotNeeded;
     let (before, _) = seen.look();
-    let finished = work::open(seen)?.begin(armed, before, papers, ledger)?.run(&mut Unattended, &mut |_| {});
+    let finished =
+        work::open(seen)?.begin(armed, before, papers, &InLedger { ledger, hold_above: None })?.run(&mut Unattended, &mut |_| {});
     let record = finished.record;
     files::write_all(out, &record).map_err(|e| not_certified(&record, &e, finished.ledger_trouble.is_none()))?;
     Ok(Some(record))

@@ -8,12 +8,14 @@ use crate::config::Config;
 use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
-use crate::work::{self, Finished};
+use crate::work::{self, Finished, InLedger, Prepared};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jurex_core::erase::{Activity, Control, Event, Progress, Wish};
+use jurex_core::guard::Cleared;
 use jurex_core::plan::Plan;
 use jurex_core::record::Record;
 use jurex_core::units::{duration, rate, size};
+use jurex_ledger::Ledger;
 use serde_json::json;
 use std::io::{IsTerminal, Write};
 use std::process::ExitCode;
@@ -21,26 +23,50 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
-    if asked.resume {
-        return Err(Failure::not_built("`jurex erase --resume`"));
-    }
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only)?;
     let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
     let cleared = seen.verdict().map_err(refused)?;
-    let order = order::order(&asked.order, &seen, &config.catalogue()?, config.rules, None)?;
-    let plan = Plan::new(&seen.drive, &order, &mut SystemEntropy)?;
-    files::check_folder(&asked.out).map_err(|e| Failure::Use(format!("{e}. Nothing was written to the drive")))?;
-    let armed = plan.arm(&cleared, &asked.label_check)?;
-    let (before, _) = seen.look();
     let ledger = places.ledger_for(seen.drive.simulated);
-    let job = work::open(&seen)?.begin(armed, before, config.papers(), &ledger)?;
+    let to = InLedger { ledger: &ledger, hold_above: config.hold_above() };
+    let job = match asked.resume {
+        true => go_on(asked, &seen, &cleared, &to)?,
+        false => {
+            let order = order::order(&asked.order, &seen, &config.catalogue()?, config.rules, None)?;
+            let plan = Plan::new(&seen.drive, &order, &mut SystemEntropy)?;
+            check_out(asked)?;
+            let armed = plan.arm(&cleared, &asked.label_check)?;
+            let (before, _) = seen.look();
+            work::open(&seen)?.begin(armed, before, config.papers(), &to)?
+        }
+    };
     let mut control = StopOnSignal::install()?;
-    let mut teller = Teller::new(asked, &plan, job.id().as_str());
+    let mut teller = Teller::new(asked, job.plan(), job.id().as_str());
     let finished = job.run(&mut control, &mut |event| teller.tell(event));
     teller.done();
     finish(asked, &seen, finished)
+}
+
+fn check_out(asked: &Erase) -> Result<(), Failure> {
+    files::check_folder(&asked.out).map_err(|e| Failure::Use(format!("{e}. Nothing was written to the drive")))
+}
+
+/// The job of this very drive that was cut short, armed by its label anew.
+fn go_on(asked: &Erase, seen: &Seen, cleared: &Cleared, to: &InLedger<'_>) -> Result<Prepared, Failure> {
+    // A ledger that is not there yet is not made for a question.
+    let ledger = to.ledger.exists().then(|| Ledger::open(to.ledger)).transpose()?;
+    let on_this = ledger.as_ref().map(|l| l.unfinished_on(&seen.drive)).transpose()?.flatten();
+    let unfinished = on_this.ok_or_else(|| {
+        let all = ledger.as_ref().and_then(|l| l.unfinished().ok()).unwrap_or_default();
+        let others: Vec<String> = all.iter().map(|u| format!("job {} on {}", u.job, u.checkpoint.drive().called())).collect();
+        let others =
+            if others.is_empty() { "no job was cut short".into() } else { format!("cut short were {}", others.join(", ")) };
+        Failure::Refused(format!("there is no job to go on with on {} ({others}). Nothing was written", seen.drive.called()))
+    })?;
+    check_out(asked)?;
+    let armed = unfinished.checkpoint.arm(cleared, &asked.label_check)?;
+    work::open(seen)?.go_on(armed, unfinished, to)
 }
 
 /// Stops the job at the first interrupt or termination signal.
@@ -65,8 +91,9 @@ impl Control for StopOnSignal {
         self.asked.load(Ordering::Relaxed).then_some(Wish::Stop)
     }
 
-    fn wait(&mut self) -> Wish {
-        Wish::GoOn
+    fn wait(&mut self) -> Option<Wish> {
+        std::thread::sleep(std::time::Duration::from_millis(100));
+        self.poll()
     }
 }
 
@@ -103,7 +130,16 @@ impl Teller {
             let _ = writeln!(std::io::stdout(), "{}", json!(event));
             return;
         }
-        if let Event::Fault { .. } = event {
+        let worth_a_line = matches!(
+            event,
+            Event::Fault { .. }
+                | Event::Slow { .. }
+                | Event::Resumed { .. }
+                | Event::Rechecked { .. }
+                | Event::NotSaved { .. }
+                | Event::Held { .. }
+        );
+        if worth_a_line {
             self.bar.println(event.sentence().unwrap_or_default());
         }
         let sector = u64::from(self.progress.evidence().drive.geometry.logical);
@@ -127,12 +163,20 @@ impl Teller {
 }
 
 fn finish(asked: &Erase, seen: &Seen, finished: Finished) -> Result<ExitCode, Failure> {
-    let Finished { record, ledger_trouble } = finished;
-    let written = files::write_all(&asked.out, &record);
+    let Finished { record, ledger_trouble, unfinished } = finished;
+    let name = match asked.resume {
+        true => files::name_after_going_on(&asked.out, &record.job),
+        false => record.job.to_string(),
+    };
+    let written = files::write_as(&asked.out, &name, &record);
     if asked.json {
         say(&result_json(&record, written.as_ref().ok()));
     } else {
         summary(&record, seen);
+    }
+    if unfinished.is_some() && !asked.json {
+        let (drive, out) = (&asked.drive, asked.out.display());
+        say(&format!("  go on    jurex erase {drive} --resume --label-check ENDING --out {out}"));
     }
     if let Some(e) = &ledger_trouble {
         remark(&format!("jurex: {e}. The drive's treatment is not affected; keep the files in {}", asked.out.display()));

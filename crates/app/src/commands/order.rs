@@ -39,6 +39,7 @@ pub(super) fn order(
     order.retries = asked.retries.unwrap_or(order.retries);
     order.rounds = asked.rounds.unwrap_or(order.rounds);
     order.blank |= asked.blank;
+    order.faults_allowed = asked.faults.unwrap_or(order.faults_allowed);
     if let Some(verification) = asked.verify {
         if verification == Verification::None && asked.passes.is_some() && order.program.asks_read_back() {
             return Err(PlanError::Contradiction.into());

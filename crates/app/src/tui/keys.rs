@@ -2,7 +2,7 @@
 
 use super::lot::{LotPage, Naming};
 use super::methods::{MethodsPage, Target, Typing};
-use super::state::{App, ArmStage, Dialog, LaneState, Page, Step};
+use super::state::{App, ArmStage, Dialog, Lane, LaneState, Page, Step};
 
 /// A key with what it does.
 pub(crate) type Hint = (&'static str, &'static str);
@@ -45,6 +45,10 @@ pub(crate) fn hints_without_dialog(app: &App) -> Vec<Hint> {
         };
     }
     let mut hints = app.lane().map(|lane| step_hints(app, lane.step)).unwrap_or_default();
+    let goes_on = |l: &Lane| l.unfinished.is_some() && !l.is_working() && matches!(l.step, Step::Look | Step::Plan | Step::Erase);
+    if app.lane().is_some_and(goes_on) {
+        hints.insert(0, ("c", "go on with the job that was cut short"));
+    }
     let editing = app.lane().is_some_and(|l| l.step == Step::Certify && l.form.focus.is_some());
     if !editing {
         if app.lane().is_none_or(|l| l.step != Step::Arm) && app.lanes.iter().any(|l| l.marked) {

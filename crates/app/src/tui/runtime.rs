@@ -1,7 +1,7 @@
 //! The loop: it waits for events, lets the state take them, carries out the commands, and draws. Slow work runs on
 //! threads that send events; nothing here waits for a drive.
 
-use super::state::{App, Command, Message, PAGE_SECTORS, Start, WorkEnd};
+use super::state::{App, Command, Lane, Message, PAGE_SECTORS, Start, WorkEnd};
 use super::theme::Theme;
 use super::view;
 use crate::bench::{Bench, Seen};
@@ -12,7 +12,7 @@ use crate::exit::Failure;
 use crate::files;
 use crate::methods;
 use crate::policies;
-use crate::work;
+use crate::work::{self, InLedger};
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use jiff::Zoned;
 use jurex_core::bytes::{Needle, search};
@@ -22,11 +22,12 @@ use jurex_core::pattern::AlignedBuffer;
 use jurex_core::plan::Plan;
 use jurex_core::record::Record;
 use jurex_core::units::Lba;
-use jurex_ledger::Ledger;
+use jurex_ledger::{Ledger, Unfinished};
 use jurex_linux::{System, Watch};
 use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture, Event as TerminalEvent};
 use ratatui::crossterm::execute;
-use ratatui::crossterm::terminal::EnterAlternateScreen;
+use ratatui::crossterm::style::Print;
+use ratatui::crossterm::terminal::{EnterAlternateScreen, SetTitle};
 use ratatui::layout::Rect;
 use ratatui::{DefaultTerminal, TerminalOptions, Viewport};
 use std::collections::HashMap;
@@ -151,6 +152,13 @@ struct Runtime {
     receiver: Receiver<Message>,
     ledger: PathBuf,
     out: PathBuf,
+    hold_above: Option<i16>,
+    /// Whether the end of a job rings.
+    rings: bool,
+    /// The terminal's title as it was set last.
+    title: String,
+    /// Jobs whose end was told.
+    rung: usize,
     config_file: PathBuf,
     policies: PathBuf,
     wishes: HashMap<usize, Sender<Wish>>,
@@ -186,6 +194,10 @@ impl Runtime {
             receiver,
             ledger,
             out,
+            hold_above: setup.config.hold_above(),
+            rings: setup.config.bell.unwrap_or(true),
+            title: String::new(),
+            rung: 0,
             config_file: setup.config_file,
             policies: setup.policies,
             wishes: HashMap::new(),
@@ -212,6 +224,7 @@ impl Runtime {
             if !idle || drawn.elapsed() >= FRAME {
                 screen.take_size(self.app.size)?;
                 screen.terminal.draw(|frame| view::draw(&self.app, frame))?;
+                self.tell_the_terminal()?;
                 drawn = Instant::now();
             }
         }
@@ -220,6 +233,27 @@ impl Runtime {
         while let Ok(message) = self.receiver.try_recv() {
             self.app.update(message);
         }
+        Ok(())
+    }
+
+    /// The terminal's title says what the lanes say; the end of a job rings, and is told as a notification.
+    fn tell_the_terminal(&mut self) -> std::io::Result<()> {
+        let title = view::title(&self.app);
+        if title != self.title {
+            execute!(stdout(), SetTitle(&title))?;
+            self.title = title;
+        }
+        let ended: Vec<&Lane> = self.app.lanes.iter().filter(|l| l.record().is_some()).collect();
+        if ended.len() > self.rung && self.rings {
+            let said = match ended.last().and_then(|l| Some((l, l.record()?))) {
+                Some((lane, record)) => format!("{}: {}", lane.seen.drive.name(), record.claim().outcome()),
+                None => String::new(),
+            };
+            // Names come from drives: nothing in them may end the sequence early.
+            let said: String = said.chars().filter(|c| !c.is_control()).collect();
+            execute!(stdout(), Print(format!("\x07\x1b]9;Jurex: {said}\x07")))?;
+        }
+        self.rung = ended.len();
         Ok(())
     }
 
@@ -280,10 +314,14 @@ impl Runtime {
             Command::Go(lane) => self.wish(lane, Wish::GoOn),
             // Without a sender the waiting thread closes the drive and ends.
             Command::Abandon(lane) => drop(self.wishes.remove(&lane)),
-            Command::Look(lane) => self.beside(lane, move |seen, sender| {
-                let (contents, sample) = seen.look();
-                let _ = sender.send(Message::Looked(lane, contents, sample));
-            }),
+            Command::Look(lane) => {
+                let ledger = self.ledger.clone();
+                self.beside(lane, move |seen, sender| {
+                    let (contents, sample) = seen.look();
+                    let _ = sender.send(Message::Looked(lane, contents, sample));
+                    let _ = sender.send(Message::Unfinished(lane, unfinished(&ledger, &seen)));
+                });
+            }
             Command::ReadPage(lane, first) => self.beside(lane, move |seen, sender| {
                 let _ = sender.send(Message::Page(lane, first, read_page(&seen, first)));
             }),
@@ -313,13 +351,14 @@ impl Runtime {
     }
 
     fn open(&mut self, start: Start) {
-        let Start { lane, armed, before, papers, sample_at } = start;
+        let Start { lane, armed, before, papers, from, sample_at } = start;
         let (wish, wishes) = unbounded();
         self.wishes.insert(lane, wish);
         let (seen, ledger, sender) = (self.app.lanes[lane].seen.clone(), self.ledger.clone(), self.sender.clone());
+        let hold_above = self.hold_above;
         self.workers.push(thread::spawn(move || {
-            let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at };
-            let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, papers));
+            let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at, hold_above };
+            let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, papers, from));
             if std::panic::catch_unwind(run).is_err() {
                 let said = "A defect in Jurex ended this job. The drive is Not sanitized, and there is no record; the ledger has its events.";
                 let _ = sender.send(Message::NotStarted(lane, said.into()));
@@ -472,6 +511,7 @@ struct JobOfLane {
     sender: Sender<Message>,
     wishes: Receiver<Wish>,
     sample_at: Option<jurex_core::units::Lba>,
+    hold_above: Option<i16>,
 }
 
 impl JobOfLane {
@@ -480,6 +520,7 @@ impl JobOfLane {
         armed: jurex_core::plan::ArmedPlan,
         before: jurex_core::contents::Contents,
         papers: jurex_core::record::Papers,
+        from: Option<Box<Unfinished>>,
     ) {
         let opened = match work::open(&self.seen) {
             Ok(opened) => opened,
@@ -490,7 +531,13 @@ impl JobOfLane {
         if self.wishes.recv() != Ok(Wish::GoOn) {
             return;
         }
-        let job = match opened.begin(armed, before, papers, &self.ledger) {
+        let ledger = self.ledger.clone();
+        let to = InLedger { ledger: &ledger, hold_above: self.hold_above };
+        let prepared = match from {
+            Some(from) => opened.go_on(armed, *from, &to),
+            None => opened.begin(armed, before, papers, &to),
+        };
+        let job = match prepared {
             Ok(job) => job,
             Err(failure) => return self.send(Message::NotStarted(self.lane, format!("{failure}."))),
         };
@@ -500,6 +547,7 @@ impl JobOfLane {
         let end = WorkEnd {
             record: finished.record,
             ledger_trouble: finished.ledger_trouble.map(|e| e.to_string()),
+            unfinished: finished.unfinished,
             after: self.sample_at.and_then(|at| self.seen.sector(at)),
         };
         self.send(Message::Ended(self.lane, Box::new(end)));
@@ -515,18 +563,23 @@ impl Control for JobOfLane {
         self.wishes.try_iter().last()
     }
 
-    fn wait(&mut self) -> Wish {
+    fn wait(&mut self) -> Option<Wish> {
         // If the interface is gone, nobody can say "go on" any more.
-        self.wishes.recv().unwrap_or(Wish::Stop)
+        Some(self.wishes.recv().unwrap_or(Wish::Stop))
     }
+}
+
+/// The job of this drive that was cut short, if the ledger has one. A ledger that is not there yet is not made for that.
+fn unfinished(ledger: &std::path::Path, seen: &Seen) -> Option<Box<Unfinished>> {
+    ledger.exists().then(|| Ledger::open(ledger).ok()?.unfinished_on(&seen.drive).ok()?.map(Box::new))?
 }
 
 /// Adds the record with its papers to the ledger, then writes the files.
 fn write(record: &Record, ledger: &std::path::Path, out: &std::path::Path) -> Result<Vec<PathBuf>, String> {
     files::check_folder(out).map_err(|e| format!("{e}."))?;
-    files::check_free(out, &record.job).map_err(|e| format!("{e}."))?;
+    let name = files::name_after_going_on(out, &record.job);
     let stored = Ledger::open(ledger).and_then(|l| l.add_record(record, wall()));
-    let written = files::write_all(out, record).map_err(|e| {
+    let written = files::write_as(out, &name, record).map_err(|e| {
         format!(
             "{e}. The record is in the ledger: make room and press Enter again, or run jurex certificate {} --out DIR.",
             record.job

@@ -19,6 +19,7 @@ use jurex_core::policy::Policy;
 use jurex_core::record::{Backup, JobId, Papers, Record};
 use jurex_core::rules::{Edition, Technique};
 use jurex_core::units::Lba;
+use jurex_ledger::Unfinished;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
 use std::time::Duration;
@@ -171,6 +172,8 @@ pub(crate) struct Work {
 pub(crate) struct WorkEnd {
     pub(crate) record: Record,
     pub(crate) ledger_trouble: Option<String>,
+    /// What the job needs to go on, if it was cut short.
+    pub(crate) unfinished: Option<Box<Unfinished>>,
     /// The sampled sector as it is now.
     pub(crate) after: Option<Sample>,
 }
@@ -293,6 +296,10 @@ pub(crate) struct Lane {
     pub(crate) draft: Draft,
     pub(crate) plan: Option<Plan>,
     pub(crate) arming: Arming,
+    /// A job on this drive that was cut short and can go on.
+    pub(crate) unfinished: Option<Box<Unfinished>>,
+    /// Whether the plan is that job's, to go on with.
+    pub(crate) going_on: bool,
     /// Why the job did not start, if it did not.
     pub(crate) not_started: Option<String>,
     pub(crate) work: Option<Work>,
@@ -326,6 +333,8 @@ impl Lane {
             draft,
             plan: None,
             arming: Arming::default(),
+            unfinished: None,
+            going_on: false,
             not_started: None,
             work: None,
             papers: papers.clone(),
@@ -381,7 +390,7 @@ impl Lane {
             None => LaneState::Erasing,
             Some(end) => match end.record.evidence().ended {
                 Ended::Gone { .. } => LaneState::Gone,
-                Ended::Stopped | Ended::Refused { .. } => LaneState::Failed,
+                Ended::Stopped | Ended::GivenUp { .. } | Ended::Refused { .. } => LaneState::Failed,
                 Ended::Finished if end.record.kept_its_plan() => LaneState::Proved,
                 Ended::Finished => LaneState::Unproved,
             },
@@ -551,6 +560,8 @@ pub(crate) enum Message {
     /// A drive has answered.
     Answered(Box<Seen>),
     Looked(usize, Contents, Option<Sample>),
+    /// The ledger has a job of this drive that was cut short, or has none.
+    Unfinished(usize, Option<Box<Unfinished>>),
     /// Sectors for the byte viewer, from this one on.
     Page(usize, u64, Result<Vec<u8>, String>),
     Searching(usize, u64),
@@ -616,6 +627,8 @@ pub(crate) struct Start {
     pub(crate) armed: ArmedPlan,
     pub(crate) before: Contents,
     pub(crate) papers: Papers,
+    /// The job to go on with, if it is no new one.
+    pub(crate) from: Option<Box<Unfinished>>,
     /// The sector to show again afterwards.
     pub(crate) sample_at: Option<Lba>,
 }

@@ -6,8 +6,9 @@ use super::view;
 use crate::bench::Bench;
 use crate::config::{Config, ThemeName};
 use jiff::Timestamp;
-use jurex_core::erase::{self, CHUNK_BYTES, Clock, Event, Job, Now, Unattended, Wish};
+use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, Event, Job, Keeper, Now, Wish};
 use jurex_core::estimate::SpeedSample;
+use jurex_core::evidence::Ended;
 use jurex_core::guard::{self, Hindrance};
 use jurex_core::notation::Entropy;
 use jurex_core::plan::Plan;
@@ -15,6 +16,7 @@ use jurex_core::policy::Policy;
 use jurex_core::record::{Record, Tool};
 use jurex_core::rules::Technique;
 use jurex_core::units::{Lba, Sectors};
+use jurex_ledger::Unfinished;
 use jurex_sim::{Fault, Pacing};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
@@ -29,6 +31,27 @@ impl Clock for Counting {
     fn now(&self) -> Now {
         self.0.set(self.0.get() + 1);
         Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::from_millis(self.0.get() * 40) }
+    }
+}
+
+/// Stops the job at that poll.
+struct StopsAt(Option<u32>);
+impl Control for StopsAt {
+    fn poll(&mut self) -> Option<Wish> {
+        let left = self.0.as_mut()?;
+        *left = left.saturating_sub(1);
+        (*left == 0).then_some(Wish::Stop)
+    }
+    fn wait(&mut self) -> Option<Wish> {
+        Some(Wish::GoOn)
+    }
+}
+
+struct Kept(Option<Checkpoint>);
+impl Keeper for Kept {
+    fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), String> {
+        self.0 = Some(checkpoint.clone());
+        Ok(())
     }
 }
 
@@ -48,6 +71,7 @@ struct World {
     opened: HashMap<usize, Start>,
     beacons: Vec<(usize, bool)>,
     policies: BTreeMap<String, Box<Policy>>,
+    stop_at: Option<u32>,
 }
 
 impl World {
@@ -82,6 +106,7 @@ impl World {
             opened: HashMap::new(),
             beacons: vec![],
             policies: BTreeMap::new(),
+            stop_at: None,
         }
     }
 
@@ -123,22 +148,34 @@ impl World {
             }
             Command::Abandon(lane) => drop(self.opened.remove(&lane)),
             Command::Go(lane) => {
-                let Start { lane, armed, before, papers, sample_at } = self.opened.remove(&lane).expect("the drive is open");
+                let Start { lane, armed, before, papers, from, sample_at } =
+                    self.opened.remove(&lane).expect("the drive is open");
                 let seen = self.app.lanes[lane].seen.clone();
                 let plan = armed.plan().clone();
-                let mut medium = seen.open().unwrap();
+                let mut drive = seen.open().unwrap();
                 let clock = Counting(Cell::new(0));
-                let job = Job::start(armed, &medium.identify().unwrap(), CHUNK_BYTES, clock.now()).unwrap();
+                let found = drive.medium().identify().unwrap();
+                let job = match &from {
+                    Some(from) => Job::resume(&from.checkpoint, armed, &found, CHUNK_BYTES, clock.now()).unwrap(),
+                    None => Job::start(armed, &found, CHUNK_BYTES, clock.now()).unwrap(),
+                };
                 let mut told = vec![];
-                let evidence = erase::run(job, medium.as_mut(), &clock, &mut Unattended, &mut |e| told.push(e.clone()));
+                let mut control = StopsAt(self.stop_at.take());
+                let mut kept = Kept(None);
+                let evidence =
+                    drive.with_crew(|crew| erase::run(job, crew, &clock, &mut control, &mut kept, &mut |e| told.push(e.clone())));
                 let id: jurex_core::record::JobId = "261123-4F7QZK".parse().unwrap();
                 let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
                 let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);
+                let unfinished = kept.0.filter(|_| evidence.ended == Ended::Stopped).map(|checkpoint| {
+                    let (before, papers) = (before.clone(), papers.clone());
+                    Box::new(Unfinished { job: id.clone(), started: times.0, before, papers, kept: times.1, checkpoint })
+                });
                 let record = Record::new(id.clone(), tool, &plan, before, evidence, times, papers);
                 let after = sample_at.and_then(|at| seen.sector(at));
                 self.pending.push(Message::Began(lane, id));
                 self.pending.extend(told.into_iter().map(|e| Message::Job(lane, e)));
-                self.pending.push(Message::Ended(lane, Box::new(WorkEnd { record, ledger_trouble: None, after })));
+                self.pending.push(Message::Ended(lane, Box::new(WorkEnd { record, ledger_trouble: None, unfinished, after })));
             }
             Command::Look(lane) => {
                 let (contents, sample) = self.app.lanes[lane].seen.look();
@@ -415,7 +452,7 @@ fn enter_holds_and_goes_on() {
     world.start("R90C2Y");
     world.tell_until(|e| matches!(e, Event::Advanced { .. }));
     world.key(KeyCode::Enter);
-    world.send(Message::Job(CARD, Event::Held));
+    world.send(Message::Job(CARD, Event::Held { celsius: None }));
     assert_eq!(world.state(CARD), LaneState::Held);
     world.key(KeyCode::Enter);
     assert_eq!(world.wishes, [Wish::Hold, Wish::GoOn]);
@@ -817,4 +854,24 @@ fn a_lot_is_planned_with_one_need_and_those_that_cannot_reach_it_come_first() {
     world.pass(5);
     assert_eq!((world.app.selected, world.app.lane().unwrap().step), (4, Step::Arm));
     assert!(!world.app.lanes[1].marked && world.app.lane().unwrap().work.is_none());
+}
+
+#[test]
+fn a_job_that_was_stopped_goes_on_from_where_it_stood() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("R90C2Y");
+    world.stop_at = Some(20);
+    world.start("R90C2Y");
+    world.tell_all();
+    assert_eq!(world.state(CARD), LaneState::Failed);
+    world.app.lanes[CARD].step = Step::Plan;
+    insta::assert_snapshot!("cut_short", world.picture().backend());
+    world.keys("c");
+    assert_eq!(world.app.lanes[CARD].step, Step::Arm);
+    world.keys("R90C2Y");
+    world.key(KeyCode::Enter);
+    world.pass(5);
+    world.tell_all();
+    assert_eq!(world.state(CARD), LaneState::Proved, "{}", world.text());
+    assert!(world.app.lanes[CARD].unfinished.is_none());
 }

@@ -44,6 +44,11 @@ impl App {
                     (lane.contents, lane.sample) = (Some(contents), sample);
                 }
             }
+            Message::Unfinished(lane, unfinished) => {
+                if let Some(lane) = self.lanes.get_mut(lane).filter(|l| l.work.is_none()) {
+                    lane.unfinished = unfinished;
+                }
+            }
             Message::Planned(lane, plan) => self.planned(lane, plan),
             Message::Sampled(lane, sampled) => self.sampled(lane, sampled),
             Message::Catalogue(saved) => self.methods_saved(saved),
@@ -191,6 +196,7 @@ impl App {
         match plan {
             Ok(plan) => {
                 lane.plan = Some(*plan);
+                lane.going_on = false;
                 lane.arming = Default::default();
                 lane.step = Step::Arm;
             }
@@ -236,6 +242,7 @@ impl App {
     fn ended(&mut self, lane: usize, end: WorkEnd) {
         let Some(lane) = self.lanes.get_mut(lane) else { return };
         if let Some(work) = lane.work.as_mut() {
+            lane.unfinished = end.unfinished.clone();
             work.end = Some(end);
             if lane.step == Step::Erase && !self.quitting {
                 lane.step = Step::Prove;
@@ -486,6 +493,25 @@ impl App {
         }
     }
 
+    /// Takes the plan of the job that was cut short; the drive's own label arms it anew.
+    fn go_on_with_unfinished(&mut self) {
+        let Some(lane) = self.lane_mut().filter(|l| !l.is_working()) else { return };
+        if let Presence::Gone(_) = lane.presence {
+            self.notice = Some("The drive is gone: attach it again to go on with its job.".into());
+            return;
+        }
+        let (Some(unfinished), Ok(_)) = (&lane.unfinished, &lane.verdict) else { return };
+        let plan = unfinished.checkpoint.plan_on(&lane.seen.drive);
+        if !plan.drive().same_as(&lane.seen.drive) {
+            self.notice = Some("This is not the drive that the job was cut short on.".into());
+            return;
+        }
+        (lane.work, lane.written, lane.not_started) = (None, None, None);
+        (lane.plan, lane.going_on, lane.marked) = (Some(plan), true, false);
+        lane.arming = Default::default();
+        lane.step = Step::Arm;
+    }
+
     /// Fixes the draft as the plan, if its way can be taken.
     fn take_plan(&mut self, index: usize) -> Vec<Command> {
         let Some(lane) = self.lanes.get(index) else { return vec![] };
@@ -528,6 +554,7 @@ impl App {
         let now = self.now;
         let Some(lane) = self.lane_mut() else { return };
         match (lane.step, c) {
+            (Step::Look | Step::Plan | Step::Erase, 'c') if lane.unfinished.is_some() => self.go_on_with_unfinished(),
             (Step::Plan, 'm') if lane.work.is_none() => self.open_methods(Target::Lane(self.selected)),
             (Step::Plan, 'e') if lane.work.is_none() => self.edit_passes(),
             (Step::Plan, 'g') if lane.work.is_none() => self.dialog = Some(Dialog::Range(String::new())),
@@ -590,6 +617,7 @@ impl App {
             armed,
             before: lane.contents.clone().unwrap_or_default(),
             papers: lane.papers.clone(),
+            from: lane.unfinished.clone().filter(|_| lane.going_on),
             sample_at: lane.sample.as_ref().map(|s| s.at),
         }))]
     }
@@ -689,6 +717,7 @@ impl Lane {
     /// Leaves the finished job behind, whose record is in the ledger, so that the drive can be planned again.
     fn begin_anew(&mut self) {
         (self.work, self.plan, self.written, self.not_started) = (None, None, None, None);
+        self.going_on = false;
         (self.contents, self.sample) = (None, None);
         self.arming = Default::default();
         self.step = Step::Look;

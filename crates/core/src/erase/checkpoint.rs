@@ -50,18 +50,36 @@ impl Checkpoint {
         same_place == *plan
     }
 
-    /// The plan armed anew for `found`, the drive as it is there now: it must be the same drive, wherever it is attached,
-    /// and its label is asked for again. A drive without a serial must be at the same path.
+    /// The plan for `found`, the same drive as it is attached now. A drive without a serial can't be told elsewhere, and
+    /// another drive is not this one's: the plan then stays where it was, and arming it is refused.
+    pub fn plan_on(&self, found: &Drive) -> Plan {
+        let mut plan = self.plan.clone();
+        let has_serial = self.drive().identity.serial.as_deref().is_some_and(|s| !s.trim().is_empty());
+        if has_serial && self.drive().is_same_unit(found) {
+            plan.move_to(&found.path);
+        }
+        plan
+    }
+
+    /// The plan armed anew for the drive that the guard has cleared: its label is asked for again.
     ///
     /// # Errors
     /// Another drive, or the label does not match.
     pub fn arm(&self, cleared: &Cleared, typed: &str) -> Result<ArmedPlan, ArmError> {
-        let (drive, found) = (self.drive(), cleared.drive());
-        let mut plan = self.plan.clone();
-        if drive.identity.serial.as_deref().is_some_and(|s| !s.trim().is_empty()) && drive.is_same_unit(found) {
-            plan.move_to(&found.path);
+        self.plan_on(cleared.drive()).arm(cleared, typed)
+    }
+
+    /// Where it stands, in a few words.
+    pub fn place(&self) -> String {
+        let of = self.plan.passes().len();
+        match self.evidence.passes.last() {
+            None => format!("before pass 1 of {of}"),
+            Some(pass) => {
+                let n = self.evidence.passes.len();
+                let doing = if pass.read_back.is_some() { "reading back" } else { "in" };
+                format!("{doing} pass {n} of {of}")
+            }
         }
-        plan.arm(cleared, typed)
     }
 
     /// The checkpoint as JSON.

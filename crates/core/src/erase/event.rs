@@ -124,7 +124,11 @@ pub enum Event {
         error: String,
     },
     /// The job holds still.
-    Held,
+    Held {
+        /// The drive's temperature, if it holds because of that.
+        #[serde(skip_serializing_if = "Option::is_none")]
+        celsius: Option<i16>,
+    },
     /// The job goes on after holding.
     WentOn,
     /// The job is over.
@@ -180,7 +184,8 @@ impl Event {
             Event::NotSaved { error } => {
                 format!("The place could not be saved ({error}): after a cut the job would go on from an earlier one.")
             }
-            Event::Held => "Holding: nothing is being written.".into(),
+            Event::Held { celsius: None } => "Holding: nothing is being written.".into(),
+            Event::Held { celsius: Some(c) } => format!("Holding until the drive has cooled down: it has {c} °C."),
             Event::WentOn => "Going on.".into(),
             Event::Ended { ended } => ended.sentence(),
         })
@@ -285,7 +290,7 @@ impl Progress {
                 self.activity = if reading { Activity::ReadingBack } else { Activity::Laying };
             }
             Event::Rechecked { .. } | Event::NotSaved { .. } => {}
-            Event::Held => self.held = true,
+            Event::Held { .. } => self.held = true,
             Event::WentOn => self.held = false,
             Event::Ended { ended } => {
                 self.held = false;

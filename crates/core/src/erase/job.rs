@@ -30,6 +30,8 @@ pub enum Wish {
     GoOn,
     /// Hold still until told otherwise.
     Hold,
+    /// Hold still until the drive, now of so many degrees Celsius, has cooled down.
+    CoolDown(i16),
     /// End the job here.
     Stop,
 }
@@ -173,6 +175,8 @@ impl Job {
     /// If that is not the drive that was armed.
     pub fn start(armed: ArmedPlan, found: &Drive, chunk_bytes: usize, now: Now) -> std::result::Result<Self, DriveChanged> {
         let mut job = Self::new(armed, found, chunk_bytes, now)?;
+        // Kept before the first write: whatever happens from then on, the job can go on.
+        job.save(now);
         job.begin_pass(now);
         Ok(job)
     }
@@ -331,9 +335,9 @@ impl Job {
         let unsaved = matches!(self.phase, Phase::Laying) && self.unsaved.0 > 0;
         match self.wish {
             Wish::GoOn => self.go_on(now),
-            Wish::Hold | Wish::Stop if !self.in_flight.is_empty() => return Step::Wait,
+            Wish::Hold | Wish::CoolDown(_) | Wish::Stop if !self.in_flight.is_empty() => return Step::Wait,
             // What was laid so far is made fast first, so that the work can go on from here.
-            Wish::Hold | Wish::Stop if unsaved => return Step::Do(self.issue(Issued::FlushForCheckpoint)),
+            Wish::Hold | Wish::CoolDown(_) | Wish::Stop if unsaved => return Step::Do(self.issue(Issued::FlushForCheckpoint)),
             Wish::Stop => {
                 if matches!(self.phase, Phase::ReadingBack) {
                     self.save(now);
@@ -341,10 +345,11 @@ impl Job {
                 self.end(Ended::Stopped);
                 return Step::Ended;
             }
-            Wish::Hold => {
+            Wish::Hold | Wish::CoolDown(_) => {
                 if !std::mem::replace(&mut self.held, true) {
+                    let celsius = if let Wish::CoolDown(celsius) = self.wish { Some(celsius) } else { None };
                     self.tell_advance();
-                    self.tell(Event::Held);
+                    self.tell(Event::Held { celsius });
                 }
                 return Step::Held;
             }

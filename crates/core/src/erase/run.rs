@@ -20,8 +20,8 @@ pub trait Clock {
 pub trait Control {
     /// A new wish, if there is one. Never waits.
     fn poll(&mut self) -> Option<Wish>;
-    /// Waits for a new wish while the job is held.
-    fn wait(&mut self) -> Wish;
+    /// Waits for a new wish while the job is held; may give up after a while with none.
+    fn wait(&mut self) -> Option<Wish>;
 }
 
 /// Nobody wishes anything: the job runs to its end.
@@ -33,8 +33,8 @@ impl Control for Unattended {
         None
     }
 
-    fn wait(&mut self) -> Wish {
-        Wish::GoOn
+    fn wait(&mut self) -> Option<Wish> {
+        Some(Wish::GoOn)
     }
 }
 
@@ -67,7 +67,7 @@ pub fn run(
     keeper: &mut dyn Keeper,
     tell: &mut dyn FnMut(&Event),
 ) -> Evidence {
-    Run { job, crew, clock, keeper, tell, tuner: None, in_flight: 0, kept: true }.to_its_end(control)
+    Run { job, crew, clock, keeper, tell, tuner: None, in_flight: 0, kept: true }.finish(control)
 }
 
 /// A job under way.
@@ -85,7 +85,7 @@ struct Run<'r> {
 }
 
 impl Run<'_> {
-    fn to_its_end(mut self, control: &mut dyn Control) -> Evidence {
+    fn finish(mut self, control: &mut dyn Control) -> Evidence {
         let mut setting = self.crew.settings()[0];
         self.crew.set(setting);
         self.job.set_chunk(setting.chunk);
@@ -117,7 +117,7 @@ impl Run<'_> {
                 Step::Ended => break,
                 Step::Held | Step::Wait => {
                     self.pass_on();
-                    self.job.wish(control.wait());
+                    control.wait().into_iter().for_each(|w| self.job.wish(w));
                     self.tuner.iter_mut().for_each(|(_, t)| t.disturbed());
                     continue;
                 }
@@ -204,8 +204,8 @@ mod tests {
             self.polls += 1;
             self.wishes.iter().find(|(at, _)| *at == self.polls).map(|(_, w)| *w)
         }
-        fn wait(&mut self) -> Wish {
-            Wish::GoOn
+        fn wait(&mut self) -> Option<Wish> {
+            Some(Wish::GoOn)
         }
     }
 
@@ -293,7 +293,7 @@ mod tests {
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let (evidence, events) = erase(&mut medium, &order("00"), vec![(3, Wish::Hold)]);
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
-        assert!(events.contains(&Event::Held) && events.contains(&Event::WentOn));
+        assert!(events.contains(&Event::Held { celsius: None }) && events.contains(&Event::WentOn));
 
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let (evidence, _) = erase(&mut medium, &order("00"), vec![(3, Wish::Stop)]);

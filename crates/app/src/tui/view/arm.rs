@@ -23,6 +23,11 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
         Role::Strong,
     );
     column.gap();
+    if let Some(unfinished) = lane.unfinished.as_ref().filter(|_| lane.going_on) {
+        let (job, place) = (&unfinished.job, unfinished.checkpoint.place());
+        let said = format!("job {job}, cut short {place}: what was laid last is read again before it is trusted");
+        column.fact_in("goes on with", &said, Role::Strong);
+    }
     column.fact_in("what is lost", &plan.warning(), Role::Text);
     if let Some(contents) = &lane.contents {
         column.fact("on it now", &contents.sentence());

@@ -16,6 +16,9 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     let Some(work) = &lane.work else { return column.sentence("Nothing is being erased.", Role::Faint) };
     column.question("Is it going well?");
     column.sentence(&now_sentence(lane, work), Role::Strong);
+    if work.end.is_some() {
+        super::plan::cut_short(lane, &mut column);
+    }
     column.gap();
     let contents = lane.contents.clone().unwrap_or_default();
     let drawing = Strata::of(work.progress.evidence(), &contents);

@@ -114,6 +114,16 @@ fn top_line(app: &App, area: Rect, buffer: &mut Buffer) {
     words(format!("{}   {} ", counts(app), app.time_of_day), style(Role::Text)).right_aligned().render(area, buffer);
 }
 
+/// What the terminal's title says: how the lanes stand, and how long the longest job still takes.
+pub(crate) fn title(app: &App) -> String {
+    let working = app.lanes.iter().filter(|l| l.is_working()).filter_map(|l| l.work.as_ref());
+    // Rounded up to minutes: a title that changes every second is restless.
+    let minutes = |d: std::time::Duration| d.as_secs().div_ceil(60);
+    let left = working.filter_map(|w| w.progress.time_left()).max().map(|d| format!("{} min left", minutes(d)));
+    let counts = Some(counts(app)).filter(|c| !c.is_empty());
+    ["jurex".to_string()].into_iter().chain(counts).chain(left).collect::<Vec<_>>().join(" · ")
+}
+
 fn counts(app: &App) -> String {
     let count = |of: &dyn Fn(LaneState) -> bool| app.lanes.iter().filter(|l| of(l.state())).count();
     let erasing = count(&|s| matches!(s, LaneState::Erasing | LaneState::Proving | LaneState::Held));

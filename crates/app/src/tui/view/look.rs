@@ -19,6 +19,7 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told by the drive".into());
     column.question("Is that the right drive?");
     presence(app, lane, &mut column);
+    super::plan::cut_short(lane, &mut column);
     column.heading("As its label should read");
     column.fact("maker", &said(&drive.identity.maker));
     column.fact_in("model", &said(&drive.identity.model), Role::Strong);

@@ -16,4 +16,4 @@ mod plan;
 mod prove;
 mod strata;
 
-pub(crate) use frame::{Hit, draw, hit, is_narrow};
+pub(crate) use frame::{Hit, draw, hit, is_narrow, title};

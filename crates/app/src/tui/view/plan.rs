@@ -21,12 +21,13 @@ const FIRST_WAY: u16 = 9;
 /// The way at that row of the screen.
 pub(crate) fn way_at(lane: &Lane, desk: Rect, y: u16) -> Option<Technique> {
     let row = usize::from(y.checked_sub(desk.y + FIRST_WAY)?);
-    lane.verdict.is_ok().then(|| lane.ways().get(row).map(|w| w.technique))?
+    (lane.verdict.is_ok() && lane.unfinished.is_none()).then(|| lane.ways().get(row).map(|w| w.technique))?
 }
 
 pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     let mut column = Column::new(area, buffer, app.theme);
     column.question("What must be done, and what does it earn?");
+    cut_short(lane, &mut column);
     if let Some(work) = &lane.work {
         return already(lane, work, &mut column);
     }
@@ -39,6 +40,18 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
         Some(way) if way.technique != Technique::Overwrite => one_way(lane, way, &ways, &mut column),
         _ => overwriting(app, lane, &ways, &mut column),
     }
+}
+
+/// What is said of a job that was cut short and can go on.
+pub(super) fn cut_short(lane: &Lane, column: &mut Column<'_>) {
+    let Some(unfinished) = lane.unfinished.as_ref().filter(|_| !lane.is_working()) else { return };
+    let (job, place) = (&unfinished.job, unfinished.checkpoint.place());
+    let kept = unfinished.kept.strftime("%Y-%m-%d %H:%M UTC");
+    column.sentence(
+        &format!("Job {job} on this drive was cut short {place}; its place was kept {kept}. c goes on with it."),
+        Role::Strong,
+    );
+    column.gap();
 }
 
 /// What is said of a drive whose plan is being carried out, or was.
