@@ -15,11 +15,10 @@ const KIB: usize = 1 << 10;
 const MIB: usize = 1 << 20;
 
 /// The settings that are tried on a drive, the plainest first; none has more than [`IN_FLIGHT`] in flight.
-const SETTINGS: [Setting; 4] = [
-    Setting { chunk: MIB, depth: 8 },
-    Setting { chunk: 2 * MIB, depth: 5 },
-    Setting { chunk: 512 * KIB, depth: 16 },
-    Setting { chunk: 256 * KIB, depth: 24 },
+const SETTINGS: [Setting; 3] = [
+    Setting { chunk: MIB, depth: 12 },
+    Setting { chunk: 2 * MIB, depth: 6 },
+    Setting { chunk: 512 * KIB, depth: 24 },
 ];
 
 /// The settings that suit a drive: whole physical sectors.

@@ -6,9 +6,9 @@ use std::time::Duration;
 /// A trial is over after this long, or earlier once it has moved [`ENOUGH`].
 const LONGEST: Duration = Duration::from_millis(1500);
 /// A trial lasts at least this long.
-const SHORTEST: Duration = Duration::from_millis(250);
+const SHORTEST: Duration = Duration::from_millis(150);
 /// Bytes of a trial on a fast drive.
-const ENOUGH: u64 = 256 << 20;
+const ENOUGH: u64 = 128 << 20;
 /// Another setting must be faster by this factor to be chosen over a plainer one.
 const BETTER: f64 = 1.03;
 
@@ -24,7 +24,7 @@ pub(super) struct Tuner {
 impl Tuner {
     /// Nothing to try if there is only one setting, or less work than is worth it.
     pub(super) fn new(settings: &[Setting], work_bytes: u64) -> Self {
-        let worth_it = settings.len() > 1 && work_bytes >= ENOUGH * settings.len() as u64 * 2;
+        let worth_it = settings.len() > 1 && work_bytes >= ENOUGH * settings.len() as u64 * 4;
         let tried = if worth_it { settings.len() } else { 1 };
         Self { settings: settings[..tried].to_vec(), speeds: vec![], trial: None }
     }
