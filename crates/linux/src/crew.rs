@@ -9,17 +9,14 @@ use std::io;
 use std::thread::{self, JoinHandle};
 
 /// Bytes of all buffers of a job: what is in flight at once.
-pub(crate) const IN_FLIGHT: usize = 12 << 20;
+pub(crate) const IN_FLIGHT: usize = 10 << 20;
 
 const KIB: usize = 1 << 10;
 const MIB: usize = 1 << 20;
 
 /// The settings that are tried on a drive, the plainest first; none has more than [`IN_FLIGHT`] in flight.
-const SETTINGS: [Setting; 3] = [
-    Setting { chunk: MIB, depth: 12 },
-    Setting { chunk: 2 * MIB, depth: 6 },
-    Setting { chunk: 512 * KIB, depth: 24 },
-];
+const SETTINGS: [Setting; 3] =
+    [Setting { chunk: MIB, depth: 10 }, Setting { chunk: 2 * MIB, depth: 5 }, Setting { chunk: 512 * KIB, depth: 20 }];
 
 /// The settings that suit a drive: whole physical sectors.
 pub(crate) fn settings(medium: &LinuxMedium) -> Vec<Setting> {

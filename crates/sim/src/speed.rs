@@ -44,8 +44,10 @@ pub(crate) struct Pacer {
 impl Pacer {
     /// Adds `cost` to what is owed. The caller sleeps until the returned moment, with no lock held.
     pub(crate) fn owe(&mut self, cost: Duration) -> Instant {
+        // What was slept too long is caught up; a drive that stood idle has nothing to catch up.
+        const CAUGHT_UP: Duration = Duration::from_millis(20);
         let now = Instant::now();
-        let due = self.due.map_or(now, |d| d.max(now - Duration::from_millis(20))) + cost;
+        let due = self.due.filter(|d| now.saturating_duration_since(*d) < CAUGHT_UP).unwrap_or(now) + cost;
         self.due = Some(due);
         due
     }

@@ -321,6 +321,55 @@ mod tests {
         assert_eq!(judge(Edition::default(), &erase(&mut medium, &order, vec![]).0).outcome(), Outcome::NotSanitized);
     }
 
+    struct FullDisk(u32);
+    impl Keeper for FullDisk {
+        fn keep(&mut self, _: &Checkpoint) -> std::result::Result<(), String> {
+            self.0 += 1;
+            Err("no space left".into())
+        }
+    }
+
+    #[test]
+    fn a_checkpoint_that_cannot_be_kept_is_told_once_and_stops_nothing() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        let job = job(&medium, &order("00 | FF"), 16 * 512);
+        let (mut keeper, mut told) = (FullDisk(0), vec![]);
+        let mut crew = Alone::in_chunks(&mut medium, 16 * 512);
+        let clock = Steady(Cell::new(0));
+        let evidence = run(job, &mut crew, &clock, &mut Unattended, &mut keeper, &mut |e| told.push(e.clone()));
+        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
+        let not_saved = told.iter().filter(|e| matches!(e, Event::NotSaved { .. })).count();
+        assert!(not_saved == 1 && keeper.0 > 1, "told {not_saved} times of {}", keeper.0);
+    }
+
+    #[test]
+    fn a_slow_place_is_told_apart_from_a_bad_one() {
+        /// Three seconds pass between any two looks at it.
+        struct Sleepy(Cell<u64>);
+        impl Clock for Sleepy {
+            fn now(&self) -> Now {
+                self.0.set(self.0.get() + 3);
+                Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::from_secs(self.0.get()) }
+            }
+        }
+        let mut medium = Memory::new(MediaClass::Magnetic, 32);
+        let job = job(&medium, &order("00"), 16 * 512);
+        let mut crew = Alone::in_chunks(&mut medium, 16 * 512);
+        let evidence = run(job, &mut crew, &Sleepy(Cell::new(0)), &mut Unattended, &mut NotKept, &mut |_| {});
+        assert_eq!((evidence.passes[0].slow.sentence(3).as_str(), evidence.unwritable().count()), ("sectors 0 to 31", 0));
+        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
+    }
+
+    #[test]
+    fn after_too_many_bad_places_a_drive_is_given_up() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 100);
+        medium.unwritable = (10..40).collect();
+        let order = Order { faults_allowed: 7, ..order("00") };
+        let (evidence, _) = erase(&mut medium, &order, vec![]);
+        assert_eq!((evidence.ended.clone(), evidence.unwritable().count()), (Ended::GivenUp { faults: 8 }, 8));
+        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized);
+    }
+
     #[test]
     fn another_drive_behind_the_same_path_is_refused() {
         let medium = Memory::new(MediaClass::Magnetic, 64);

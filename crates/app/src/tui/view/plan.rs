@@ -247,7 +247,9 @@ fn overwriting(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
     if let Some(what) = what_to_do(ways, needed) {
         column.fact_in("what to do", &what, Role::Strong);
     }
-    for (i, limit) in plan.expected().limits().iter().enumerate() {
+    // That a drive is simulated stands in Look and on its certificate.
+    let limits = plan.expected().limits().iter().filter(|l| !(lane.seen.drive.simulated && l.citation == DEMONSTRATION));
+    for (i, limit) in limits.enumerate() {
         column.fact(if i == 0 { "not covered" } else { "" }, &limit.sentence);
     }
     column.gap();
@@ -257,6 +259,9 @@ fn overwriting(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
         strata::draw(&drawing, app.theme, place, column.buffer());
     }
 }
+
+/// What the rules cite for what is only simulated.
+const DEMONSTRATION: &str = "Jurex: demonstration";
 
 /// Layers that are drawn one by one; more are folded.
 const MOST_LAYERS: usize = 6;
