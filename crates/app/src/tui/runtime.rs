@@ -90,6 +90,10 @@ struct Screen {
     drawn_size: (u16, u16),
 }
 
+/// The terminal puts its title aside, and takes it up again (XTWINOPS 22 and 23).
+const KEEP_TITLE: &str = "\x1b[22;0t";
+const GIVE_TITLE_BACK: &str = "\x1b[23;0t";
+
 /// What is assumed of a terminal that does not tell its size.
 const ASSUMED: (u16, u16) = (80, 24);
 
@@ -122,7 +126,7 @@ impl Screen {
                 tracing::error!("{panic}");
             }
         }));
-        execute!(stdout(), EnableMouseCapture)?;
+        execute!(stdout(), EnableMouseCapture, Print(KEEP_TITLE))?;
         Ok(Self { terminal, unsized_terminal, drawn_size: ASSUMED })
     }
 }
@@ -140,7 +144,7 @@ impl Screen {
 
 impl Drop for Screen {
     fn drop(&mut self) {
-        let _ = execute!(stdout(), DisableMouseCapture);
+        let _ = execute!(stdout(), DisableMouseCapture, Print(GIVE_TITLE_BACK));
         ratatui::restore();
     }
 }

@@ -487,6 +487,10 @@ fn the_mouse_chooses_lanes_steps_and_ways() {
     assert_eq!(world.app.lanes[STICK].step, Step::Plan);
     click(&mut world, "physical destruction");
     assert_eq!(world.app.lanes[STICK].draft.way, Technique::Destruction);
+    world.keys("m");
+    click(&mut world, "Canada CSEC");
+    world.key(KeyCode::Enter);
+    assert_eq!(world.app.lanes[STICK].draft.order.title, "Canada CSEC ITSG-06");
 }
 
 #[test]

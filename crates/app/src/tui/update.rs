@@ -500,7 +500,11 @@ impl App {
             self.notice = Some("The drive is gone: attach it again to go on with its job.".into());
             return;
         }
-        let (Some(unfinished), Ok(_)) = (&lane.unfinished, &lane.verdict) else { return };
+        if let Err(refusal) = &lane.verdict {
+            self.notice = Some(format!("This drive is guarded: {refusal}."));
+            return;
+        }
+        let Some(unfinished) = &lane.unfinished else { return };
         let plan = unfinished.checkpoint.plan_on(&lane.seen.drive);
         if !plan.drive().same_as(&lane.seen.drive) {
             self.notice = Some("This is not the drive that the job was cut short on.".into());
@@ -695,6 +699,13 @@ impl App {
         match mouse.kind {
             // A click is a key too: it stops a countdown, and answers no question.
             MouseEventKind::Down(_) if self.is_counting() => self.stop_countdown(),
+            MouseEventKind::Down(MouseButton::Left) if self.dialog.is_none() && matches!(self.page, Page::Methods(_)) => {
+                let found = view::method_at(self, place);
+                if let (Some(at), Page::Methods(page)) = (found, &mut self.page) {
+                    page.cursor = at;
+                }
+                vec![]
+            }
             MouseEventKind::Down(MouseButton::Left) if self.dialog.is_none() && matches!(self.page, Page::Bench) => {
                 match view::hit(self, place) {
                     Some(view::Hit::Lane(lane)) => self.select(lane),

@@ -93,8 +93,62 @@ impl Checkpoint {
     /// Text that is none, or of another version.
     pub fn from_json(text: &str) -> Result<Self, BadCheckpoint> {
         let read: Self = serde_json::from_str(text).map_err(|e| BadCheckpoint(Some(e)))?;
-        let passes = read.plan.passes().len();
-        let sound = read.format == FORMAT && passes > 0 && read.evidence.passes.len() <= passes;
+        let (passes, range) = (read.plan.passes().len(), read.plan.range());
+        let on_the_drive = range.count > 0 && range.end() <= read.drive().geometry.sectors;
+        let sound = read.format == FORMAT && passes > 0 && read.evidence.passes.len() <= passes && on_the_drive;
         if sound { Ok(read) } else { Err(BadCheckpoint(None)) }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::erase::Progress;
+    use crate::media::{MediaClass, test_drive};
+    use crate::notation::Entropy;
+    use crate::plan::Order;
+    use crate::{guard, method};
+
+    struct Ones;
+    impl Entropy for Ones {
+        fn fill(&mut self, out: &mut [u8]) {
+            out.fill(1);
+        }
+    }
+
+    #[test]
+    fn it_goes_on_on_the_same_drive_wherever_it_is_and_on_no_other() {
+        let drive = test_drive(MediaClass::Magnetic, 64);
+        let plan = Plan::new(&drive, &Order::of_method(method::find("random").unwrap()), &mut Ones).unwrap();
+        let kept = Checkpoint::new(&plan, Progress::of_plan(&plan).evidence());
+        let arm = |drive: &Drive, typed: &str| kept.arm(&guard::check(drive, &[]).unwrap(), typed).map(|a| a.plan().clone());
+        let moved = Drive { path: "elsewhere".into(), ..drive.clone() };
+        assert!(kept.is_of(&arm(&moved, "K7Q41M").unwrap()), "another path, the same serial");
+        assert!(matches!(arm(&moved, "K7Q41X"), Err(ArmError::WrongLabel { .. })));
+        let mut other = drive.clone();
+        other.identity.serial = Some("FM20K7Q41N".into());
+        assert!(matches!(arm(&other, "K7Q41N"), Err(ArmError::NotCleared { .. })), "the same path, another serial");
+        let nameless = |path: &str| {
+            let mut d = Drive { path: path.into(), ..drive.clone() };
+            d.identity.serial = None;
+            d
+        };
+        let plan = Plan::new(&nameless("here"), &Order::of_method(method::find("zeros").unwrap()), &mut Ones).unwrap();
+        let kept = Checkpoint::new(&plan, Progress::of_plan(&plan).evidence());
+        let arm = |path| kept.arm(&guard::check(&nameless(path), &[]).unwrap(), "64").is_ok();
+        assert_eq!((arm("here"), arm("there")), (true, false), "without a serial only the place tells");
+    }
+
+    #[test]
+    fn what_is_no_checkpoint_or_lies_outside_the_drive_is_refused() {
+        let drive = test_drive(MediaClass::Magnetic, 64);
+        let plan = Plan::new(&drive, &Order::of_method(method::find("random").unwrap()), &mut Ones).unwrap();
+        let json = Checkpoint::new(&plan, Progress::of_plan(&plan).evidence()).to_json();
+        assert!(Checkpoint::from_json(&json).is_ok());
+        let beyond = json.replacen("\"count\":\"64\"", "\"count\":\"65\"", 1);
+        let other = json.replacen("jurex-checkpoint/1", "jurex-checkpoint/9", 1);
+        for text in ["", "{}", &beyond, &other] {
+            assert!(Checkpoint::from_json(text).is_err(), "{text}");
+        }
     }
 }

@@ -3,7 +3,7 @@
 use super::parts::{Column, shorten, words};
 use super::{plan, strata};
 use crate::tui::methods::{EditField, Editor, MethodsPage, Target, Typing};
-use crate::tui::state::{App, Lane, NoEntropy};
+use crate::tui::state::{App, Lane, NoEntropy, Page};
 use crate::tui::theme::Role;
 use jurex_core::estimate::of_order;
 use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
@@ -17,7 +17,7 @@ use ratatui::text::{Line, Span};
 pub(crate) fn draw(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
     let [_, left, _, right, _] = Layout::horizontal([
         Constraint::Length(1),
-        Constraint::Length((area.width * 46 / 100).clamp(38, 74)),
+        Constraint::Length(list_width(area.width)),
         Constraint::Length(2),
         Constraint::Min(0),
         Constraint::Length(1),
@@ -35,6 +35,26 @@ pub(crate) fn draw(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffe
             None => column.sentence("No method has all these words. Esc shows them all again.", Role::Text),
         },
     }
+}
+
+/// Rows above the first method of the list, the top line among them.
+const ABOVE: u16 = 5;
+
+/// The first method that is shown in a list of so many rows, so that the chosen one is in sight.
+fn first_shown(page: &MethodsPage, rows: usize) -> usize {
+    page.cursor.saturating_sub(rows.saturating_sub(3))
+}
+
+/// The method at that place of the screen, while the list is not covered by the editor.
+pub(crate) fn method_at(app: &App, (x, y): (u16, u16)) -> Option<usize> {
+    let Page::Methods(page) = &app.page else { return None };
+    let (left, rows) = (list_width(app.size.0) + 1, usize::from(app.size.1.saturating_sub(ABOVE + 1)));
+    let at = first_shown(page, rows) + usize::from(y.checked_sub(ABOVE)?);
+    (page.editor.is_none() && x < left && usize::from(y - ABOVE) < rows && at < page.found(&app.catalogue).len()).then_some(at)
+}
+
+fn list_width(width: u16) -> u16 {
+    (width * 46 / 100).clamp(38, 74)
 }
 
 /// The drive that times and outcomes are for: the target's, else the chosen lane's.
@@ -72,7 +92,7 @@ fn list(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
     column.line(Line::styled(format!("  {:<title_room$}{:>6}  {:<14}", "method", "passes", time_head), style(Role::Faint)));
     let found = page.found(&app.catalogue);
     let rows = usize::from(column.left());
-    let first = page.cursor.saturating_sub(rows.saturating_sub(3));
+    let first = first_shown(page, rows);
     for (i, method) in found.iter().enumerate().skip(first) {
         let here = i == page.cursor;
         let role = match (here, method.status) {

@@ -17,3 +17,4 @@ mod prove;
 mod strata;
 
 pub(crate) use frame::{Hit, draw, hit, is_narrow, title};
+pub(crate) use methods::method_at;
