@@ -57,13 +57,19 @@ impl Terminal {
 
     #[track_caller]
     fn wait_for(&self, words: &str) -> String {
+        self.wait_until(words, |screen| screen.contains(words))
+    }
+
+    /// Waits until the screen is as `seen` wants it; `what` is that in words.
+    #[track_caller]
+    fn wait_until(&self, what: &str, seen: impl Fn(&str) -> bool) -> String {
         let begun = Instant::now();
         loop {
             let screen = self.screen();
-            if screen.contains(words) {
+            if seen(&screen) {
                 return screen;
             }
-            assert!(begun.elapsed() < Duration::from_secs(120), "never saw `{words}`:\n{screen}");
+            assert!(begun.elapsed() < Duration::from_secs(120), "never saw `{what}`:\n{screen}");
             std::thread::sleep(Duration::from_millis(50));
         }
     }
@@ -177,7 +183,8 @@ fn a_loop_device_comes_and_goes_before_ones_eyes() {
     let image = place.path("backing.img");
     fs::File::create(&image).unwrap().set_len(3 << 20).unwrap();
     let Some(terminal) = Terminal::start(&place, "") else { return };
-    terminal.wait_for("q quit");
+    // What is attached before the first listing has not appeared, it was there.
+    terminal.wait_until("the first listing", |screen| screen.contains("q quit") && !screen.contains("Looking for drives"));
     let Some(device) = Loop::attach(&image) else { return };
     let name = device.device.trim_start_matches("/dev/").to_string();
     terminal.wait_for(&format!("{name} loop device"));
