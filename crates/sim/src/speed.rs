@@ -46,8 +46,10 @@ impl Pacer {
     pub(crate) fn owe(&mut self, cost: Duration) -> Instant {
         // What was slept too long is caught up; a drive that stood idle has nothing to catch up.
         const CAUGHT_UP: Duration = Duration::from_millis(20);
+        const IDLE: Duration = Duration::from_millis(500);
         let now = Instant::now();
-        let due = self.due.filter(|d| now.saturating_duration_since(*d) < CAUGHT_UP).unwrap_or(now) + cost;
+        let last = self.due.filter(|d| now.saturating_duration_since(*d) < IDLE);
+        let due = last.map_or(now, |d| d.max(now - CAUGHT_UP)) + cost;
         self.due = Some(due);
         due
     }
