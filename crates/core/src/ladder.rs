@@ -5,9 +5,10 @@ use crate::media::{Drive, MediaClass};
 use crate::method::{Catalogue, Method, Status};
 use crate::native::Answers;
 use crate::need::Need;
-use crate::notation::Entropy;
+use crate::notation::NoEntropy;
 use crate::plan::{HowMuch, Order, Plan, Verification};
 use crate::rules::{Case, Claim, Condition, Edition, Media, Outcome, Technique, evaluate};
+use crate::text::capital;
 use crate::units::{Sectors, duration};
 use serde::Serialize;
 use std::time::Duration;
@@ -169,14 +170,8 @@ fn way(drive: &Drive, answers: &Answers, technique: Technique, overwrite: &Order
 
 /// What the order earns if nothing goes wrong. An order that does not fit the drive is taken on the whole of it.
 fn overwriting(drive: &Drive, order: &Order) -> Claim {
-    struct NoRandomness;
-    impl Entropy for NoRandomness {
-        fn fill(&mut self, out: &mut [u8]) {
-            out.fill(0);
-        }
-    }
-    let plan = Plan::new(drive, order, &mut NoRandomness);
-    let whole = || Plan::new(drive, &Order { range: None, rounds: 1, ..order.clone() }, &mut NoRandomness);
+    let plan = Plan::new(drive, order, &mut NoEntropy);
+    let whole = || Plan::new(drive, &Order { range: None, rounds: 1, ..order.clone() }, &mut NoEntropy);
     match plan.or_else(|_| whole()) {
         Ok(plan) => plan.expected().clone(),
         // A drive without a single sector.
@@ -253,11 +248,6 @@ pub fn what_to_do(ways: &[Way], needed: Outcome) -> Option<String> {
         format!("No way on this drive reaches {needed}: destroy it.")
     };
     Some(said)
-}
-
-fn capital(text: &str) -> String {
-    let mut chars = text.chars();
-    chars.next().map(|c| c.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }
 
 /// What is to be known before this order is carried out on this drive, where habit and standard differ. `method` is where

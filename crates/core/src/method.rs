@@ -176,6 +176,11 @@ impl Catalogue {
         self.methods.iter().find(|m| m.is_called(name))
     }
 
+    /// The method of that title.
+    pub fn titled(&self, title: &str) -> Option<&Method> {
+        self.methods.iter().find(|m| m.title == title)
+    }
+
     /// Names, nearest to `name` first.
     pub fn nearest(&self, name: &str) -> Vec<&str> {
         let mut names: Vec<&str> = self.methods.iter().map(|m| m.name.as_str()).collect();

@@ -13,6 +13,21 @@ fn is_hostile(c: char) -> bool {
         || matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fffd}' | '\u{e000}'..='\u{f8ff}')
 }
 
+/// `text` with its first letter as a capital: the beginning of a sentence.
+pub fn capital(text: &str) -> String {
+    let mut chars = text.chars();
+    chars.next().map(|c| c.to_uppercase().chain(chars).collect()).unwrap_or_default()
+}
+
+/// `text` cut to `room` characters with an ellipsis.
+pub fn shorten(text: &str, room: usize) -> String {
+    match text.chars().count() <= room {
+        true => text.to_string(),
+        false if room == 0 => String::new(),
+        false => text.chars().take(room - 1).chain(std::iter::once('…')).collect(),
+    }
+}
+
 /// 64-bit numbers as JSON strings: RFC 8785 keeps only 53 bits of a JSON number.
 pub mod u64_string {
     use serde::{Deserialize, Deserializer, Serializer, de::Error};

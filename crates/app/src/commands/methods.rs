@@ -7,6 +7,7 @@ use crate::exit::Failure;
 use crate::methods::{export, import};
 use crate::places::Places;
 use jurex_core::method::{Catalogue, Method};
+use jurex_core::text::shorten;
 use serde_json::json;
 use std::process::ExitCode;
 
@@ -41,13 +42,6 @@ fn several(catalogue: &Catalogue, asked: &Methods) {
     for m in found {
         let (source, notation) = (shorten(&m.source(), 38), shorten(&m.program.to_string(), 60));
         say(&format!("{:<22}{:>6}  {:<12}{source:<40}{notation}", m.name, m.program.passes(), m.status.word()));
-    }
-}
-
-fn shorten(text: &str, room: usize) -> String {
-    match text.chars().count() > room {
-        true => text.chars().take(room - 1).chain(['…']).collect(),
-        false => text.into(),
     }
 }
 

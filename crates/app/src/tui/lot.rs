@@ -2,12 +2,13 @@
 
 use super::methods::Target;
 use super::state::{App, Command, Draft, Page};
-use super::update::{MOST_CHARS, capital, next_sensitivity};
+use super::update::{MOST_CHARS, next_sensitivity};
 use jurex_core::media::MediaClass;
 use jurex_core::method::Method;
 use jurex_core::plan::Order;
 use jurex_core::policy::{OfLot, Policy, Proposal, Treatment, propose, propose_one};
 use jurex_core::rules::{Media, Technique};
+use jurex_core::text::capital;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
 /// The page.
@@ -140,7 +141,7 @@ impl App {
         let Some(chosen) = chosen else { return };
         let (lane, mut order) = (chosen.drive, chosen.order.clone());
         change(&mut order);
-        let name = self.catalogue.methods().iter().find(|m| m.title == order.title).map(|m| m.name.clone());
+        let name = self.catalogue.titled(&order.title).map(|m| m.name.clone());
         let Page::Lot(page) = &mut self.page else { return };
         match (row, name) {
             (Row::Class(class), Some(method)) => {
@@ -183,7 +184,7 @@ impl App {
         let (able, unable): (Vec<Proposal>, Vec<Proposal>) = proposals.into_iter().partition(|p| p.what_to_do.is_none());
         let mut commands = vec![];
         for proposal in &able {
-            let method = self.catalogue.methods().iter().find(|m| m.title == proposal.order.title).cloned();
+            let method = self.catalogue.titled(&proposal.order.title).cloned();
             let lane = &mut self.lanes[proposal.drive];
             lane.draft = Draft { need, order: proposal.order.clone(), method, way: Technique::Overwrite };
             commands.push(Command::Plan(proposal.drive, proposal.order.clone()));

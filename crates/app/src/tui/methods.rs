@@ -1,9 +1,10 @@
 //! The methods page: the library with search, and the editor of methods and passes.
 
 use super::state::{App, Command, Page};
-use super::update::{MOST_CHARS, capital};
+use super::update::MOST_CHARS;
 use jurex_core::method::{Catalogue, Method, Status, check_name};
 use jurex_core::notation::{NotationError, Program};
+use jurex_core::text::capital;
 use ratatui::crossterm::event::{Event as TerminalEvent, KeyCode, KeyEvent};
 use std::path::PathBuf;
 use tui_input::Input;

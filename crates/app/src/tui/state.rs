@@ -13,7 +13,7 @@ use jurex_core::guard::{Cleared, Hindrance, Refusal};
 use jurex_core::ladder::{Way, ladder, suggested};
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::need::{Need, Sensitivity};
-use jurex_core::notation::{Entropy, Program};
+use jurex_core::notation::{NoEntropy, Program};
 use jurex_core::plan::{ArmedPlan, Order, Plan, PlanError};
 use jurex_core::policy::Policy;
 use jurex_core::record::{Backup, JobId, Papers, Record};
@@ -117,14 +117,6 @@ impl Draft {
         (self.order.title, self.order.program) = ("Passes of your own".into(), program);
         self.method = None;
         self.way = Technique::Overwrite;
-    }
-}
-
-/// Stands in for random bytes where only the outcome of a plan is asked for.
-pub(crate) struct NoEntropy;
-impl Entropy for NoEntropy {
-    fn fill(&mut self, out: &mut [u8]) {
-        out.fill(0);
     }
 }
 
@@ -348,7 +340,7 @@ impl Lane {
     /// Chooses the method that suits the drive's class of media.
     pub(crate) fn choose_method(&mut self, catalogue: &Catalogue) {
         let suited = suggested(&self.seen.drive, catalogue, self.draft.order.edition);
-        if let Some(method) = catalogue.methods().iter().find(|m| m.title == suited.title) {
+        if let Some(method) = catalogue.titled(&suited.title) {
             self.draft.take_method(method);
         }
     }

@@ -11,6 +11,7 @@ use jurex_core::estimate::SpeedSample;
 use jurex_core::need::Sensitivity;
 use jurex_core::plan::{ArmError, Plan};
 use jurex_core::rules::Technique;
+use jurex_core::text::capital;
 use jurex_core::units::Sectors;
 use ratatui::crossterm::event::{
     Event as TerminalEvent, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
@@ -366,28 +367,13 @@ impl App {
             }
             (Dialog::Quit(since), KeyCode::Char('s')) if self.now >= since + DEAF => return self.quit_now(),
             (Dialog::Range(text), KeyCode::Enter) => self.take_range(&text),
-            (Dialog::Range(mut text), KeyCode::Backspace) => {
-                text.pop();
-                self.dialog = Some(Dialog::Range(text));
-            }
-            (Dialog::Range(mut text), KeyCode::Char(c)) => {
-                if text.chars().count() < MOST_CHARS {
-                    text.push(c);
-                }
-                self.dialog = Some(Dialog::Range(text));
-            }
             (Dialog::Find(text), KeyCode::Enter) => self.find(&text),
-            (Dialog::Find(mut text), KeyCode::Backspace) => {
-                text.pop();
-                self.dialog = Some(Dialog::Find(text));
-            }
-            (Dialog::Find(mut text), KeyCode::Char(c)) => {
-                if text.chars().count() < MOST_CHARS {
-                    text.push(c);
+            (mut dialog, code) => {
+                if let Dialog::Range(text) | Dialog::Find(text) = &mut dialog {
+                    type_into(text, code);
                 }
-                self.dialog = Some(Dialog::Find(text));
+                self.dialog = Some(dialog);
             }
-            (dialog, _) => self.dialog = Some(dialog),
         }
         vec![]
     }
@@ -821,6 +807,15 @@ pub(super) fn next_sensitivity(level: Sensitivity) -> Sensitivity {
     }
 }
 
+/// A letter, or one taken back, in a line of plain text.
+fn type_into(text: &mut String, code: KeyCode) {
+    match code {
+        KeyCode::Backspace => drop(text.pop()),
+        KeyCode::Char(c) if text.chars().count() < MOST_CHARS => text.push(c),
+        _ => {}
+    }
+}
+
 fn next_category(category: Option<Sensitivity>) -> Option<Sensitivity> {
     match category {
         None => Some(Sensitivity::Low),
@@ -841,9 +836,4 @@ fn store_field(lane: &mut Lane) {
 fn focus_field(lane: &mut Lane, at: usize) {
     lane.form.focus = Some(at);
     lane.form.input = Input::new(Field::ALL[at].shown(&lane.papers));
-}
-
-pub(super) fn capital(text: &str) -> String {
-    let mut chars = text.chars();
-    chars.next().map(|c| c.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }

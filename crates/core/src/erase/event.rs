@@ -9,6 +9,7 @@ use crate::pattern::Pattern;
 use crate::plan::Plan;
 use crate::ranges::RangeSet;
 use crate::sampling::Sampling;
+use crate::text::capital;
 use crate::units::{Sectors, counted};
 use jiff::Timestamp;
 use serde::Serialize;
@@ -155,8 +156,7 @@ impl Event {
                     FaultKind::Wrong => "did not hold what was laid",
                 };
                 let why = error.as_ref().map(|e| format!(": {e}")).unwrap_or_default();
-                let at = at.to_string();
-                format!("{}{} {what}{why}.", at[..1].to_uppercase(), &at[1..])
+                format!("{} {what}{why}.", capital(&at.to_string()))
             }
             Event::PassLaid { pass, flush_error: None } => format!("Pass {} is laid and flushed.", pass + 1),
             Event::PassLaid { pass, flush_error: Some(e) } => {
@@ -168,8 +168,7 @@ impl Event {
             }
             Event::PassEnded { pass, .. } => format!("Pass {} is over.", pass + 1),
             Event::Slow { at, took, .. } => {
-                let at = at.to_string();
-                format!("{}{} took {} but did not fail.", at[..1].to_uppercase(), &at[1..], crate::units::duration(*took))
+                format!("{} took {} but did not fail.", capital(&at.to_string()), crate::units::duration(*took))
             }
             Event::Resumed { evidence } => match evidence.passes.len() {
                 0 => "Going on from the beginning: nothing was laid before the job was cut short.".into(),

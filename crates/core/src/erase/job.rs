@@ -150,6 +150,8 @@ pub struct Job {
     /// A checkpoint that is due; it is made when nothing is in flight and the caches are flushed.
     checkpoint_due: bool,
     checkpoint: Option<Box<Checkpoint>>,
+    /// Sectors worked through.
+    worked: u64,
     /// Stretches of one physical sector that failed for good.
     faults: u64,
     /// When work was last reported: the next report's time counts from here.
@@ -226,6 +228,7 @@ impl Job {
             unsaved: (0, now.mono),
             checkpoint_due: false,
             checkpoint: None,
+            worked: 0,
             faults: 0,
             mark: now.mono,
             advanced: (RangeSet::new(), Duration::ZERO),
@@ -310,11 +313,9 @@ impl Job {
         &self.progress
     }
 
-    /// Bytes worked through so far, over all passes.
+    /// Bytes that this job has worked through itself. Counted, since it is asked for at every request.
     pub(super) fn worked_through(&self) -> u64 {
-        let told =
-            self.progress.evidence().passes.iter().map(|p| p.laid.count() + p.read_back.as_ref().map_or(0, |r| r.read.count()));
-        self.plan.drive().geometry.bytes_of(told.sum::<u64>() + self.advanced.0.count())
+        self.plan.drive().geometry.bytes_of(self.worked)
     }
 
     /// Bytes that a pass lays.
@@ -523,6 +524,7 @@ impl Job {
         if self.advanced.1 >= TELL_EVERY {
             self.tell_advance();
         }
+        self.worked += at.count;
         self.unsaved.0 += at.count;
         let bytes = self.plan.drive().geometry.bytes_of(self.unsaved.0);
         self.checkpoint_due |= bytes >= CHECKPOINT_EVERY.1 || now.mono.saturating_sub(self.unsaved.1) >= CHECKPOINT_EVERY.0;

@@ -10,6 +10,7 @@ pub use case::{Case, Lack};
 pub use data::{Condition, Edition, LackKind, LackRule, LimitRule, LimitWhen, Media, Rule, RuleSet, Technique};
 
 use crate::evidence::Evidence;
+use crate::text::capital;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
@@ -117,11 +118,6 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
             }
     };
     rules.limits.iter().filter(fits).map(|l| Reason { sentence: l.sentence.clone(), citation: l.citation.clone() }).collect()
-}
-
-fn capital(text: &str) -> String {
-    let mut chars = text.chars();
-    chars.next().map(|c| c.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }
 
 #[cfg(test)]

@@ -3,12 +3,12 @@
 use super::parts::{Column, shorten, words};
 use super::{plan, strata};
 use crate::tui::methods::{EditField, Editor, MethodsPage, Target, Typing};
-use crate::tui::state::{App, Lane, NoEntropy, Page};
+use crate::tui::state::{App, Lane, Page};
 use crate::tui::theme::Role;
 use jurex_core::estimate::of_order;
 use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
 use jurex_core::method::{Method, Status};
-use jurex_core::notation::Program;
+use jurex_core::notation::{NoEntropy, Program};
 use jurex_core::plan::{Order, Plan};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};

@@ -1,6 +1,7 @@
 //! Small pieces that the steps are made of.
 
 use crate::tui::theme::{Role, Theme};
+pub(crate) use jurex_core::text::shorten;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -106,15 +107,6 @@ const LABEL: u16 = 18;
 fn wrapped_rows(text: &str, width: u16) -> u16 {
     let paragraph = Paragraph::new(text).wrap(Wrap { trim: true });
     (paragraph.line_count(width.max(1)) as u16).max(1)
-}
-
-/// `text` cut to `room` characters with an ellipsis.
-pub(crate) fn shorten(text: &str, room: usize) -> String {
-    match text.chars().count() <= room {
-        true => text.to_string(),
-        false if room == 0 => String::new(),
-        false => text.chars().take(room - 1).chain(std::iter::once('…')).collect(),
-    }
 }
 
 /// Words of one style that leave the rest of their row alone, so that other words can share it.

@@ -10,6 +10,7 @@ use jurex_core::need::{Need, Sensitivity};
 use jurex_core::plan::{Plan, Reading};
 use jurex_core::rules::{Outcome, Technique};
 use jurex_core::strata::{Kind, Layer, Span as StrataSpan, Strata};
+use jurex_core::text::capital;
 use jurex_core::units::{duration, rate, si_size};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -160,9 +161,7 @@ pub(super) fn time(estimate: &Estimate) -> String {
 
 /// A rung other than overwriting: what it would earn, and why it can't be taken.
 fn one_way(lane: &Lane, way: &Way, ways: &[Way], column: &mut Column<'_>) {
-    let mut name = way.technique.name().to_string();
-    name[..1].make_ascii_uppercase();
-    column.heading(&name);
+    column.heading(&capital(way.technique.name()));
     column.fact_in("it would earn", &way.outcome_said(), Role::Strong);
     for reason in way.claim.reasons() {
         column.fact("because", &format!("{} ({})", reason.sentence, reason.citation));
