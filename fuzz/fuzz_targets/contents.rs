@@ -2,7 +2,7 @@
 #![no_main]
 
 use jurex_core::contents::look;
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
 use jurex_core::medium::{Cause, Medium, MediumError, Op};
 use jurex_core::units::{Lba, Sectors};
 use libfuzzer_sys::fuzz_target;
@@ -20,7 +20,7 @@ impl Medium for Fuzzed<'_> {
     fn identify(&mut self) -> Result<Drive, MediumError> {
         Ok(Drive {
             path: "fuzz".into(),
-            identity: Identity::default(),
+            unit: Unit::default(),
             class: MediaClass::Unknown,
             class_basis: String::new(),
             bus: Bus::Unknown,

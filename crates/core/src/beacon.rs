@@ -45,7 +45,7 @@ pub fn flash(medium: &mut dyn Medium, buffer: &mut AlignedBuffer, entropy: &mut 
 mod tests {
     use super::*;
     use crate::media::MediaClass;
-    use crate::medium::memory::Memory;
+    use crate::testing::Memory;
 
     struct Walk(u8);
     impl Entropy for Walk {

@@ -121,7 +121,7 @@ pub fn search(
 mod tests {
     use super::*;
     use crate::media::MediaClass;
-    use crate::medium::memory::Memory;
+    use crate::testing::Memory;
     use crate::pattern::Pattern;
     use proptest::prelude::*;
 

@@ -91,6 +91,8 @@ pub enum Basis {
     Typical,
     /// The drive's own word.
     ToldByDrive,
+    /// The drive's own word, which is that it takes longer than this.
+    ToldAtLeast,
 }
 
 /// A time with its spread.
@@ -118,6 +120,7 @@ impl fmt::Display for Estimate {
         let (likely, shortest, longest) = (duration(self.likely), duration(self.shortest), duration(self.longest));
         match self.basis {
             Basis::ToldByDrive => write!(f, "{likely}, by the drive's own word"),
+            Basis::ToldAtLeast => write!(f, "more than {likely}, by the drive's own word"),
             Basis::Sampled if self.longest < Duration::from_secs(1) => write!(f, "{longest}"),
             Basis::Sampled if self.likely < Duration::from_secs(1) => write!(f, "{likely} (up to {longest})"),
             Basis::Sampled if shortest == longest => write!(f, "about {likely}"),
@@ -192,7 +195,7 @@ fn sampled_share(range: Sectors) -> (f64, usize) {
 mod tests {
     use super::*;
     use crate::media::test_drive;
-    use crate::medium::memory::Memory;
+    use crate::testing::Memory;
     use crate::method;
     use crate::plan::Verification;
     use std::cell::Cell;

@@ -1,25 +1,36 @@
 //! What was done and what was read back: the only thing that a claim is computed from.
+//!
+//! Evidence lists the sessions in which the drive was held, and the stages of the treatment side by side. A reading
+//! proves something only in the session in which it was done: between two sessions anybody may have written.
 
-use crate::media::Drive;
+use crate::media::{Drive, Geometry};
+use crate::medium::Access;
 use crate::pace::Pace;
 use crate::pattern::Pattern;
 use crate::ranges::RangeSet;
+use crate::rules::Technique;
 use crate::sampling::Sampling;
 use crate::units::Sectors;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
+use std::time::Duration;
 
 /// How a job came to its end.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", tag = "how")]
 pub enum Ended {
-    /// Every pass ran, and what was to be read back was read back.
+    /// Every pass ran, what was to be read back was read back, and the drive was still the same.
     Finished,
     /// A person or a signal stopped it.
     Stopped,
-    /// The drive no longer answered.
+    /// The drive went away.
     Gone {
         /// The operating system's words.
+        error: String,
+    },
+    /// The drive is there, but nothing that is asked of it is answered.
+    StoppedAnswering {
+        /// What was tried, and the operating system's words.
         error: String,
     },
     /// So many places failed that the drive was given up.
@@ -33,6 +44,11 @@ pub enum Ended {
         /// The operating system's words.
         error: String,
     },
+    /// At the end the drive was not what it was at the beginning.
+    Changed {
+        /// What is different.
+        what: String,
+    },
 }
 
 impl Ended {
@@ -42,6 +58,7 @@ impl Ended {
             Ended::Finished => "The job ran to its end.".into(),
             Ended::Stopped => "The job was stopped before its end.".into(),
             Ended::Gone { error } => format!("The drive went away before the end ({error})."),
+            Ended::StoppedAnswering { error } => format!("The drive stopped answering before the end ({error})."),
             Ended::GivenUp { faults } => {
                 format!(
                     "The drive is failing: after {} bad places it was given up before the end.",
@@ -49,29 +66,157 @@ impl Ended {
                 )
             }
             Ended::Refused { error } => format!("The drive refused to go on before the end ({error})."),
+            Ended::Changed { what } => format!("At the end this was not the drive of the beginning any more: {what}."),
+        }
+    }
+
+    /// Whether the job was cut short and can go on.
+    pub fn can_go_on(&self) -> bool {
+        match self {
+            Ended::Stopped | Ended::Gone { .. } | Ended::StoppedAnswering { .. } | Ended::Refused { .. } => true,
+            Ended::Finished | Ended::GivenUp { .. } | Ended::Changed { .. } => false,
         }
     }
 }
 
-/// Reading a pass back and comparing it.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct ReadBack {
-    /// The places that were to be read; `None`: every sector.
+/// One unbroken hold on the drive, from its opening to its closing.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Session {
+    /// The drive as it was found when it was opened: path, bus, bridge, identity, capacity.
+    pub drive: Drive,
+    /// How its sectors were reached.
+    pub access: Access,
+    /// When it was opened.
+    pub opened: Timestamp,
+    /// When it was let go; `None`: cut off, by a kill or a power cut.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub sampling: Option<Sampling>,
-    /// Sectors that were read, right or wrong.
-    pub read: RangeSet,
-    /// Sectors that were read and were not as laid.
-    pub wrong: RangeSet,
-    /// Sectors that could not be read.
-    pub unreadable: RangeSet,
+    pub closed: Option<Timestamp>,
+    /// How long it lasted by a clock that nobody can set, in microseconds; of one that was cut off, up to the last
+    /// checkpoint.
+    #[serde(with = "crate::text::u64_string", default)]
+    pub micros: u64,
 }
 
-/// One pass: what was laid and what of it was read back.
+impl Session {
+    /// A drive is opened.
+    pub fn new(drive: Drive, access: Access, opened: Timestamp) -> Self {
+        Self { drive, access, opened, closed: None, micros: 0 }
+    }
+
+    /// Whether the clock of the day was set back while the session lasted: by it, less time passed than truly did.
+    pub fn clock_was_set_back(&self) -> bool {
+        /// Clocks are corrected by a little all the time.
+        const USUAL: Duration = Duration::from_secs(2);
+        let Some(closed) = self.closed else { return false };
+        let by_the_wall = Duration::try_from(closed.duration_since(self.opened)).unwrap_or(Duration::ZERO);
+        by_the_wall + USUAL < Duration::from_micros(self.micros) || closed < self.opened
+    }
+}
+
+/// A kind of stage of a treatment.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum StageKind {
+    /// Making hidden areas addressable.
+    Lift,
+    /// The drive's own erase command.
+    Own,
+    /// Writing passes over sectors.
+    Overwrite,
+    /// Reading and comparing.
+    Check,
+}
+
+/// One stage: what happened, and when.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct StageEvidence {
+    /// When it began.
+    pub started: Timestamp,
+    /// When it was over; `None`: it did not come to its end.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub ended: Option<Timestamp>,
+    /// What happened.
+    pub what: What,
+}
+
+impl StageEvidence {
+    /// Its kind.
+    pub fn kind(&self) -> StageKind {
+        match self.what {
+            What::Lifted(_) => StageKind::Lift,
+            What::Own(_) => StageKind::Own,
+            What::Overwritten(_) => StageKind::Overwrite,
+            What::Checked(_) => StageKind::Check,
+        }
+    }
+}
+
+/// What happened in a stage.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "stage")]
+pub enum What {
+    /// Hidden areas were made addressable.
+    Lifted(LiftEvidence),
+    /// The drive erased itself.
+    Own(OwnEvidence),
+    /// Passes were laid.
+    Overwritten(OverwriteEvidence),
+    /// Sectors were read and compared.
+    Checked(CheckEvidence),
+}
+
+/// Hidden areas that were made addressable.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct LiftEvidence {
+    /// Sizes before.
+    pub before: Geometry,
+    /// Sizes after.
+    pub after: Geometry,
+    /// Every command that was sent, with the drive's raw answer.
+    pub commands: Vec<CommandAnswer>,
+}
+
+/// A drive's own erasure.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct OwnEvidence {
+    /// Which technique.
+    pub technique: Technique,
+    /// Every command that was sent, secrets blanked, with the drive's raw answer.
+    pub commands: Vec<CommandAnswer>,
+    /// Whether the drive itself said that it came to its end without error.
+    pub completed: bool,
+}
+
+/// A command and what the drive answered.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CommandAnswer {
+    /// The command's bytes in hexadecimal digits, secrets as `..`.
+    pub command: String,
+    /// The raw status in hexadecimal digits; empty: none came.
+    pub status: String,
+}
+
+/// Passes that were laid on a range.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct OverwriteEvidence {
+    /// The sectors that were to be covered.
+    pub range: Sectors,
+    /// Number of passes that were planned.
+    pub planned_passes: u32,
+    /// Passes in the order in which they were begun.
+    pub passes: Vec<PassEvidence>,
+}
+
+/// One pass: what was laid and, where it is not the last, what of it was read back.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PassEvidence {
     /// What it laid.
     pub pattern: Pattern,
+    /// Whether the method means it as the complement of the pass before it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub complement_of_before: bool,
+    /// The session in which it was begun, counted from 0. If that is not the last, others may have written since.
+    pub session: u32,
     /// Sectors that the drive accepted.
     pub laid: RangeSet,
     /// Sectors that it did not.
@@ -79,9 +224,12 @@ pub struct PassEvidence {
     /// Sectors that took long, but were written or read.
     #[serde(skip_serializing_if = "RangeSet::is_empty", default)]
     pub slow: RangeSet,
-    /// Whether the caches were flushed after the last write.
+    /// Whether the caches were flushed after the last write, and no flush before it had failed.
     pub flushed: bool,
-    /// The reading back, if any was begun.
+    /// Why a flush failed, if one did: a later good one does not bring back what was lost.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub flush_error: Option<String>,
+    /// The reading back in the middle of the treatment, if any was begun. That of the last pass is a stage of its own.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub read_back: Option<ReadBack>,
     /// When the first write was asked for.
@@ -93,45 +241,207 @@ pub struct PassEvidence {
     pub pace: Pace,
 }
 
+impl PassEvidence {
+    /// A pass that is about to begin.
+    pub fn begun(pattern: Pattern, session: u32, range: Sectors, started: Timestamp) -> Self {
+        Self {
+            pattern,
+            complement_of_before: false,
+            session,
+            laid: RangeSet::new(),
+            unwritable: RangeSet::new(),
+            slow: RangeSet::new(),
+            flushed: false,
+            flush_error: None,
+            read_back: None,
+            started,
+            ended: None,
+            pace: Pace::new(range),
+        }
+    }
+
+    /// What it has worked through: laid or found unwritable.
+    pub fn done(&self) -> RangeSet {
+        let mut done = self.laid.clone();
+        done.extend(&self.unwritable);
+        done
+    }
+}
+
+/// Sectors that were read and compared, as the last act of a treatment or by itself.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CheckEvidence {
+    /// The sectors in question.
+    pub range: Sectors,
+    /// What was expected there.
+    pub expect: Expect,
+    /// What was read.
+    #[serde(flatten)]
+    pub read_back: ReadBack,
+}
+
+/// What a check compares with.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "what")]
+pub enum Expect {
+    /// What the last pass laid.
+    LastPass,
+    /// These bytes.
+    Bytes {
+        /// The bytes.
+        pattern: Pattern,
+    },
+    /// Nothing is as it was: after a key was replaced.
+    Changed,
+    /// One byte over and over, whichever.
+    Blank,
+}
+
+/// Reading sectors and comparing them.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ReadBack {
+    /// The session in which everything in `read` was read, counted from 0.
+    pub session: u32,
+    /// The places that were to be read; `None`: every sector.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub sampling: Option<Sampling>,
+    /// Sectors that were read, right or wrong, in that session.
+    pub read: RangeSet,
+    /// Sectors that were read and were not as expected, in any session.
+    pub wrong: RangeSet,
+    /// Sectors that could not be read, in any session.
+    pub unreadable: RangeSet,
+}
+
+impl ReadBack {
+    /// The places of `range` that were to be read.
+    pub fn places(&self, range: Sectors) -> RangeSet {
+        match &self.sampling {
+            None => [range].into_iter().collect(),
+            Some(sampling) => sampling.places(range),
+        }
+    }
+
+    /// Whether every place that was to be read was read, or found unreadable.
+    pub fn is_complete(&self, range: Sectors) -> bool {
+        let mut met = self.read.clone();
+        met.extend(&self.unreadable);
+        met.covers(&self.places(range))
+    }
+}
+
 /// Everything that a claim may rest on.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Evidence {
-    /// The drive.
-    pub drive: Drive,
-    /// The sectors that the job was to cover.
-    pub range: Sectors,
-    /// Passes in the order in which they were begun.
-    pub passes: Vec<PassEvidence>,
-    /// Number of passes that were planned.
-    pub planned_passes: u32,
+    /// The holds on the drive, in order; at least one.
+    pub sessions: Vec<Session>,
+    /// The stages that were planned.
+    pub planned: Vec<StageKind>,
+    /// The stages that were begun, in order.
+    pub stages: Vec<StageEvidence>,
     /// How it ended.
     pub ended: Ended,
 }
 
+/// Evidence that can't be what a job left: altered, or of a defect.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("the evidence contradicts itself: {0}")]
+pub struct Unsound(pub(crate) &'static str);
+
 impl Evidence {
+    /// Before anything happened, in the first session.
+    pub fn begin(session: Session, planned: Vec<StageKind>) -> Self {
+        Self { sessions: vec![session], planned, stages: vec![], ended: Ended::Stopped }
+    }
+
+    /// The drive, as it was found last.
+    ///
+    /// # Panics
+    /// Never on evidence that was made here or found sound: it has a session.
+    pub fn drive(&self) -> &Drive {
+        &self.sessions.last().expect("evidence has a session").drive
+    }
+
+    /// Number of the last session, counted from 0.
+    pub fn last_session(&self) -> u32 {
+        self.sessions.len().saturating_sub(1) as u32
+    }
+
+    /// The overwriting, if it has begun.
+    pub fn overwrite(&self) -> Option<&OverwriteEvidence> {
+        self.stages.iter().find_map(|s| if let What::Overwritten(o) = &s.what { Some(o) } else { None })
+    }
+
+    pub(crate) fn overwrite_mut(&mut self) -> Option<&mut OverwriteEvidence> {
+        self.stages.iter_mut().find_map(|s| if let What::Overwritten(o) = &mut s.what { Some(o) } else { None })
+    }
+
+    /// The passes that were begun, in order.
+    pub fn passes(&self) -> &[PassEvidence] {
+        self.overwrite().map_or(&[], |o| &o.passes)
+    }
+
+    /// Number of passes that were planned, as far as the overwriting has begun.
+    pub fn planned_passes(&self) -> u32 {
+        self.overwrite().map_or(0, |o| o.planned_passes)
+    }
+
+    /// The sectors that were to be covered; the whole drive before anything began.
+    pub fn range(&self) -> Sectors {
+        self.overwrite().map_or_else(|| self.drive().geometry.whole(), |o| o.range)
+    }
+
+    /// The last check that was begun.
+    pub fn check(&self) -> Option<&CheckEvidence> {
+        self.stages.iter().rev().find_map(|s| if let What::Checked(c) = &s.what { Some(c) } else { None })
+    }
+
+    pub(crate) fn check_mut(&mut self) -> Option<&mut CheckEvidence> {
+        self.stages.iter_mut().rev().find_map(|s| if let What::Checked(c) = &mut s.what { Some(c) } else { None })
+    }
+
+    /// The reading back of pass `n`, counted from 0: its own, or, of the last one, the check that follows.
+    pub fn reading_of(&self, n: usize) -> Option<&ReadBack> {
+        let is_last = n + 1 == self.planned_passes() as usize;
+        match self.passes().get(n)?.read_back.as_ref() {
+            None if is_last => self.check().map(|c| &c.read_back),
+            own => own,
+        }
+    }
+
+    /// The reading back of the pass that was begun last.
+    pub fn last_reading(&self) -> Option<&ReadBack> {
+        self.reading_of(self.passes().len().checked_sub(1)?)
+    }
+
     /// Whether every addressable sector was to be covered.
     pub fn is_whole(&self) -> bool {
-        self.range == self.drive.geometry.whole()
+        self.range() == self.drive().geometry.whole()
     }
 
     /// Bytes that the drive accepted, over all passes.
     pub fn bytes_laid(&self) -> u64 {
-        self.drive.geometry.bytes_of(self.passes.iter().map(|p| p.laid.count()).sum())
+        let sectors = self.passes().iter().fold(0u64, |n, p| n.saturating_add(p.laid.count()));
+        self.drive().geometry.bytes_of(sectors)
     }
 
     /// Bytes that were read back, over all passes.
     pub fn bytes_read(&self) -> u64 {
-        self.drive.geometry.bytes_of(self.read_backs().map(|r| r.read.count()).sum())
+        let sectors = self.read_backs().fold(0u64, |n, r| n.saturating_add(r.read.count()));
+        self.drive().geometry.bytes_of(sectors)
     }
 
-    /// Every reading back.
+    /// Every reading back, in order.
     pub fn read_backs(&self) -> impl Iterator<Item = &ReadBack> {
-        self.passes.iter().filter_map(|p| p.read_back.as_ref())
+        let of_passes = self.passes().iter().filter_map(|p| p.read_back.as_ref());
+        let of_checks =
+            self.stages.iter().filter_map(|s| if let What::Checked(c) = &s.what { Some(&c.read_back) } else { None });
+        of_passes.chain(of_checks)
     }
 
     /// Sectors that any pass could not write.
     pub fn unwritable(&self) -> RangeSet {
-        union(self.passes.iter().map(|p| &p.unwritable))
+        union(self.passes().iter().map(|p| &p.unwritable))
     }
 
     /// Sectors that could not be read back after any pass.
@@ -142,6 +452,63 @@ impl Evidence {
     /// Sectors that were read back wrong after any pass.
     pub fn wrong(&self) -> RangeSet {
         union(self.read_backs().map(|r| &r.wrong))
+    }
+
+    /// Time under way, by a clock that nobody can set.
+    pub fn lasted(&self) -> Duration {
+        Duration::from_micros(self.sessions.iter().fold(0, |all, s| all.saturating_add(s.micros)))
+    }
+
+    /// Whether the clock of the day was set back during the work, or between two sessions of it.
+    pub fn clock_was_set_back(&self) -> bool {
+        let between = self.sessions.windows(2).any(|w| w[1].opened < w[0].closed.unwrap_or(w[0].opened));
+        between || self.sessions.iter().any(Session::clock_was_set_back)
+    }
+
+    /// Whether this can be what a job left: what a record or checkpoint from outside must pass before it is judged.
+    ///
+    /// # Errors
+    /// What contradicts what.
+    pub fn check_soundness(&self) -> Result<(), Unsound> {
+        let fails = |wrong: bool, why: &'static str| if wrong { Err(Unsound(why)) } else { Ok(()) };
+        fails(self.sessions.is_empty(), "it has no session")?;
+        let geometry = self.drive().geometry;
+        fails(geometry.logical == 0 || geometry.physical == 0, "its sectors have no size")?;
+        fails(geometry.sectors.checked_mul(geometry.logical.into()).is_none(), "its drive is larger than any can be")?;
+        fails(self.sessions.iter().any(|s| s.drive.geometry != geometry), "its drive has several sizes")?;
+        fails(self.stages.len() > self.planned.len(), "it has more stages than were planned")?;
+        let in_order = self.stages.iter().map(StageEvidence::kind).zip(&self.planned).all(|(a, b)| a == *b);
+        fails(!in_order, "its stages are not the planned ones")?;
+        let sessions = self.sessions.len();
+        let lies_in = |set: &RangeSet, range: Sectors| set.iter().all(|s| s.first >= range.first && s.end() <= range.end());
+        let whole = geometry.whole();
+        let on_drive = |range: Sectors| range.first.0.checked_add(range.count).is_some_and(|end| end <= whole.end());
+        let sound_reading = |r: &ReadBack, range: Sectors| {
+            let sets = [&r.read, &r.wrong, &r.unreadable];
+            sets.into_iter().all(|s| lies_in(s, range)) && (r.session as usize) < sessions
+        };
+        for stage in &self.stages {
+            match &stage.what {
+                What::Overwritten(o) => {
+                    fails(o.range.count == 0 || !on_drive(o.range), "its range is not on the drive")?;
+                    fails(o.passes.len() > o.planned_passes as usize, "it has more passes than were planned")?;
+                    for p in &o.passes {
+                        let sets = [&p.laid, &p.unwritable, &p.slow];
+                        fails(!sets.into_iter().all(|s| lies_in(s, o.range)), "a pass lies outside its range")?;
+                        fails(p.session as usize >= sessions, "a pass is of no session")?;
+                        fails(p.flushed && p.flush_error.is_some(), "a pass is flushed and not flushed")?;
+                        fails(!p.pace.is_sound_for(o.range), "a pass's pace is of another range")?;
+                        let reading = p.read_back.as_ref();
+                        fails(reading.is_some_and(|r| !sound_reading(r, o.range)), "a reading back lies outside its range")?;
+                    }
+                }
+                What::Checked(c) => {
+                    fails(!on_drive(c.range) || !sound_reading(&c.read_back, c.range), "a check lies outside its range")?;
+                }
+                What::Lifted(_) | What::Own(_) => {}
+            }
+        }
+        Ok(())
     }
 }
 

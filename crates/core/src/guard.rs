@@ -1,6 +1,6 @@
 //! May this drive be erased at all? Facts in, a verdict out; a refusal names the thing that stands in the way.
 
-use crate::media::{Drive, MediaClass};
+use crate::media::{Drive, Label, MediaClass, Scope};
 use serde::Serialize;
 use std::fmt;
 
@@ -39,6 +39,48 @@ pub enum Hindrance {
     },
     /// Another program holds it open for itself.
     HeldOpen,
+    /// Programs have it open, though not for themselves alone: a virtual machine, a database, a copy under way.
+    OpenBy {
+        /// Which device or file.
+        device: String,
+        /// The programs by name and number.
+        who: String,
+    },
+    /// It is hosted by storage that is in use: the file or drive under a loop device.
+    Beneath {
+        /// What lies under it.
+        device: String,
+        /// What stands in the way there.
+        because: Box<Hindrance>,
+    },
+    /// The system's table of mounts or swaps can't be read: what it is used for is not known.
+    NotKnown {
+        /// What can't be read, and why.
+        why: String,
+    },
+    /// It holds Jurex's own files.
+    OwnFile {
+        /// Which.
+        what: String,
+    },
+    /// Another path leads to the same drive, and something stands in the way there.
+    OtherPath {
+        /// The other path.
+        path: String,
+        /// What stands in the way there.
+        because: Box<Hindrance>,
+    },
+    /// Another namespace of the same controller is in the way of a treatment that reaches all of them.
+    OtherNamespace {
+        /// Its path.
+        path: String,
+        /// What stands in the way there.
+        because: Box<Hindrance>,
+    },
+    /// The host must write its zones in order, which Jurex does not.
+    Zoned,
+    /// Its security is locked: it refuses reads and writes until it is unlocked.
+    Locked,
     /// Another Jurex works on it.
     JobRunning,
     /// It can't be written.
@@ -67,6 +109,16 @@ impl fmt::Display for Hindrance {
             Hindrance::Holder { device, holder } => write!(f, "{holder} is built on {device}"),
             Hindrance::AttachedAs { device } => write!(f, "{device} is attached to this file"),
             Hindrance::HeldOpen => f.write_str("another program holds it open for itself"),
+            Hindrance::OpenBy { device, who } => write!(f, "{device} is open in {who}"),
+            Hindrance::Beneath { device, because } => write!(f, "it lies on {device}: {because}"),
+            Hindrance::NotKnown { why } => write!(f, "what it is used for can't be told ({why})"),
+            Hindrance::OwnFile { what } => write!(f, "it holds {what} of Jurex itself"),
+            Hindrance::OtherPath { path, because } => write!(f, "{path} is the same drive: {because}"),
+            Hindrance::OtherNamespace { path, because } => write!(f, "{path} is a namespace of the same controller: {because}"),
+            Hindrance::Zoned => f.write_str(
+                "its zones must be written in order by the host, which Jurex does not do: use the drive's own erase command or destroy it",
+            ),
+            Hindrance::Locked => f.write_str("its security is locked, so that it takes and gives no sector: unlock it first"),
             Hindrance::JobRunning => f.write_str("another Jurex is working on it"),
             Hindrance::ReadOnly => f.write_str("it is read-only"),
             Hindrance::NoSectors => f.write_str("it has no sector"),
@@ -86,10 +138,15 @@ pub struct Refusal {
     pub hindrances: Vec<Hindrance>,
 }
 
+/// A drive with what was found to stand in the way of erasing it.
+pub type LookedAt = (Drive, Vec<Hindrance>);
+
 /// Proof that the guard lets this drive through. Only [`check`] makes one.
 #[derive(Clone, Debug)]
 pub struct Cleared {
     drive: Drive,
+    scope: Scope,
+    label: Label,
 }
 
 impl Cleared {
@@ -97,43 +154,131 @@ impl Cleared {
     pub fn drive(&self) -> &Drive {
         &self.drive
     }
+
+    /// What of it, and of its unit.
+    pub fn scope(&self) -> Scope {
+        self.scope
+    }
+
+    /// What the person must type: something that no other drive on the bench would take.
+    pub fn label(&self) -> &Label {
+        &self.label
+    }
 }
 
-/// The guard's verdict on `drive`, of which `hindrances` were found by looking at the system.
+/// The guard's verdict on a treatment of the first drive of `looked_at` that reaches `scope`. The others are every other
+/// drive that is there: other paths to the same drive must be free too, and where the scope is the whole unit, its other
+/// namespaces; and no other may carry the label that is asked for.
 ///
 /// # Errors
 /// Every hindrance: those found, and those that follow from the drive itself.
-pub fn check(drive: &Drive, hindrances: &[Hindrance]) -> Result<Cleared, Refusal> {
-    let mut all = hindrances.to_vec();
-    if drive.geometry.sectors == 0 && !all.contains(&Hindrance::NoSectors) {
-        all.push(Hindrance::NoSectors);
+pub fn check(scope: Scope, looked_at: &[LookedAt]) -> Result<Cleared, Refusal> {
+    let Some(((drive, hindrances), others)) = looked_at.split_first() else {
+        return Err(Refusal { hindrances: vec![Hindrance::NotKnown { why: "no drive was looked at".into() }] });
+    };
+    let mut all = hindrances.clone();
+    all.extend(of_the_drive_itself(drive).into_iter().filter(|h| !hindrances.contains(h)));
+    for (other, in_the_way) in others {
+        let because = |h: &Hindrance| Box::new(h.clone());
+        if drive.is_other_path_of(other) {
+            all.extend(in_the_way.iter().map(|h| Hindrance::OtherPath { path: other.path.clone(), because: because(h) }));
+        } else if scope == Scope::WholeUnit && is_other_namespace(drive, other) {
+            all.extend(in_the_way.iter().map(|h| Hindrance::OtherNamespace { path: other.path.clone(), because: because(h) }));
+        }
     }
-    if drive.class == MediaClass::Optical && !all.contains(&Hindrance::Optical) {
-        all.push(Hindrance::Optical);
+    if all.is_empty() {
+        let label = drive.label_among(others.iter().map(|(other, _)| other));
+        Ok(Cleared { drive: drive.clone(), scope, label })
+    } else {
+        Err(Refusal { hindrances: all })
     }
-    match all.is_empty() {
-        true => Ok(Cleared { drive: drive.clone() }),
-        false => Err(Refusal { hindrances: all }),
-    }
+}
+
+fn of_the_drive_itself(drive: &Drive) -> Vec<Hindrance> {
+    let found = [
+        (drive.geometry.sectors == 0, Hindrance::NoSectors),
+        (drive.class == MediaClass::Optical, Hindrance::Optical),
+        (drive.zoned_by_host, Hindrance::Zoned),
+    ];
+    found.into_iter().filter(|(is, _)| *is).map(|(_, h)| h).collect()
+}
+
+/// Whether both are namespaces of one controller.
+fn is_other_namespace(drive: &Drive, other: &Drive) -> bool {
+    use crate::media::Protocol::Nvme;
+    let same_controller = drive.unit.serial().is_some() && drive.unit.serial() == other.unit.serial() && drive.unit.model == other.unit.model;
+    matches!((drive.protocol, other.protocol), (Nvme { namespace: a }, Nvme { namespace: b }) if a != b) && same_controller
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::media::test_drive;
+    use crate::media::{Attachment, Protocol, UnitId};
+    use crate::testing::test_drive;
+
+    const SECTORS: Scope = Scope::WholeUnit;
+
+    fn one(drive: &Drive, hindrances: &[Hindrance]) -> Result<Cleared, Refusal> {
+        check(SECTORS, &[(drive.clone(), hindrances.to_vec())])
+    }
 
     #[test]
     fn any_hindrance_refuses_and_is_named() {
         let drive = test_drive(MediaClass::Magnetic, 8);
-        assert!(check(&drive, &[]).is_ok());
+        assert!(one(&drive, &[]).is_ok());
         let swap = Hindrance::Swap { device: "/dev/sdq2".into() };
-        let refusal = check(&drive, &[swap, Hindrance::ReadOnly]).unwrap_err();
+        let refusal = one(&drive, &[swap, Hindrance::ReadOnly]).unwrap_err();
         assert_eq!(refusal.to_string(), "/dev/sdq2 is in use as swap; it is read-only");
+        assert!(check(SECTORS, &[]).is_err());
     }
 
     #[test]
     fn what_the_drive_is_refuses_even_when_the_system_found_nothing() {
-        assert!(check(&test_drive(MediaClass::Magnetic, 0), &[]).is_err());
-        assert!(check(&test_drive(MediaClass::Optical, 8), &[]).is_err());
+        assert!(one(&test_drive(MediaClass::Magnetic, 0), &[]).is_err());
+        assert!(one(&test_drive(MediaClass::Optical, 8), &[]).is_err());
+        let zoned = Drive { zoned_by_host: true, ..test_drive(MediaClass::Magnetic, 8) };
+        assert!(one(&zoned, &[]).unwrap_err().to_string().contains("zones"));
+    }
+
+    #[test]
+    fn another_path_to_the_same_drive_and_other_namespaces_must_be_free_too() {
+        let named = |path: &str, wwn: &str| {
+            let mut drive = Drive { path: path.into(), ..test_drive(MediaClass::Magnetic, 8) };
+            drive.unit.ids = vec![UnitId::Wwn(wwn.into())];
+            drive
+        };
+        let verdict = |scope, drive: &Drive, other: &Drive| check(scope, &[(drive.clone(), vec![]), (other.clone(), vec![Hindrance::ReadOnly])]);
+        let (here, there) = (named("a", "5000c500"), named("b", "5000c500"));
+        let said = verdict(Scope::Sectors(here.geometry.whole()), &here, &there).unwrap_err().to_string();
+        assert_eq!(said, "b is the same drive: it is read-only");
+        assert!(verdict(SECTORS, &here, &named("b", "5000c501")).is_ok());
+        let namespace = |n: u32| Drive { path: format!("n{n}"), protocol: Protocol::Nvme { namespace: n }, ..test_drive(MediaClass::SolidState, 8) };
+        let (first, second) = (namespace(1), namespace(2));
+        assert!(verdict(Scope::Namespace { namespace: 1 }, &first, &second).is_ok());
+        assert!(verdict(Scope::WholeUnit, &first, &second).unwrap_err().to_string().contains("same controller"));
+    }
+
+    #[test]
+    fn a_label_that_another_drive_carries_is_not_asked_for() {
+        let at = |path: &str, port: &str| Drive {
+            path: path.into(),
+            attachment: Attachment { port: Some(port.into()), instance: None },
+            ..test_drive(MediaClass::RemovableFlash, 8)
+        };
+        let label = |drive: &Drive, others: &[Drive]| {
+            let all: Vec<LookedAt> = [drive.clone()].iter().chain(others).map(|d| (d.clone(), vec![])).collect();
+            check(SECTORS, &all).unwrap().label().clone()
+        };
+        let (a, b) = (at("/dev/sda", "usb 1-1"), at("/dev/sdb", "usb 1-2"));
+        assert!(matches!(label(&a, &[]), Label::SerialEnding { .. }));
+        assert_eq!(label(&a, std::slice::from_ref(&b)), Label::Place("usb 1-1".into()));
+        assert!(label(&a, std::slice::from_ref(&b)).matches("usb 1-1") && !label(&a, &[b]).matches("K7Q41M"));
+        let nameless = |mut d: Drive, sectors| {
+            (d.unit.serial, d.geometry.sectors) = (None, sectors);
+            d
+        };
+        let (c, d, e) = (nameless(at("/dev/sdc", "usb 1-3"), 9), nameless(at("/dev/sdd", "usb 1-4"), 9), nameless(at("/dev/sde", "usb 1-5"), 10));
+        assert_eq!(label(&c, &[d, a.clone()]), Label::Place("usb 1-3".into()));
+        assert_eq!(label(&c, &[e, a]), Label::SectorCount(9));
     }
 }

@@ -102,6 +102,11 @@ impl Way {
         }
     }
 
+    /// What it earns if everything is so that can't be known and a person may state.
+    pub fn at_best(&self) -> Outcome {
+        self.perhaps.unwrap_or(self.outcome())
+    }
+
     /// Whether Jurex can carry it out here and now.
     pub fn is_ready(&self) -> bool {
         self.availability == Availability::Ready
@@ -109,7 +114,7 @@ impl Way {
 
     /// Place on the ladder: what can be had first, by what it earns, then by its time.
     fn rank(&self) -> (u8, std::cmp::Reverse<Outcome>, u8, Duration) {
-        let best = self.perhaps.unwrap_or(self.outcome());
+        let best = self.at_best();
         let (group, within) = match &self.availability {
             _ if best == Outcome::NotSanitized => (3, 0),
             Availability::Ready => (0, 0),
@@ -144,7 +149,7 @@ fn way(drive: &Drive, answers: &Answers, technique: Technique, overwrite: &Order
         Technique::Overwrite => (overwriting(drive, overwrite), None),
         _ => {
             let claim = foreseen(vec![]);
-            let best = foreseen(vec![Condition::EncryptedFromStart]).outcome();
+            let best = foreseen(Condition::STATED.to_vec()).outcome();
             let perhaps = (best > claim.outcome()).then_some(best);
             (claim, perhaps)
         }
@@ -180,9 +185,10 @@ fn overwriting(drive: &Drive, order: &Order) -> Claim {
 }
 
 fn told_time(answers: &Answers, technique: Technique) -> Option<Estimate> {
-    let (_, seconds) = answers.own_times.iter().find(|(erase, _)| erase.technique() == technique)?;
-    let time = Duration::from_secs(*seconds);
-    Some(Estimate { likely: time, shortest: time, longest: time, basis: Basis::ToldByDrive })
+    let told = answers.own_times.iter().find(|t| t.erase.technique() == technique)?;
+    let time = Duration::from_secs(told.seconds);
+    let basis = if told.at_least { Basis::ToldAtLeast } else { Basis::ToldByDrive };
+    Some(Estimate { likely: time, shortest: time, longest: time, basis })
 }
 
 fn availability(drive: &Drive, answers: &Answers, technique: Technique) -> Availability {
@@ -205,7 +211,12 @@ fn availability(drive: &Drive, answers: &Answers, technique: Technique) -> Avail
             reason: "A bridge hides the drive's own interface".into(),
             remedy: "take the drive out of its case and connect it natively".into(),
         },
-        _ if !offered => unavailable("The drive does not offer it", "take another way"),
+        _ if !offered && answers.was_asked(technique) => unavailable("The drive does not offer it", "take another way"),
+        _ if !offered => unavailable("Whether the drive offers it was not asked, or not told", "take another way"),
+        _ if security && answers.security_locked => Availability::Blocked {
+            reason: "Locked: the drive's security takes no command before it is unlocked".into(),
+            remedy: "unlock it with its password first".into(),
+        },
         _ if security && answers.security_frozen => Availability::Blocked {
             reason: "Frozen: the machine's firmware locked the drive's security commands when it started".into(),
             remedy: "take the drive's power away for ten seconds, give it back, and look again".into(),
@@ -230,9 +241,9 @@ pub fn what_to_do(ways: &[Way], needed: Outcome) -> Option<String> {
     if ways.iter().any(|w| w.is_ready() && w.outcome() >= needed) {
         return None;
     }
-    // Of several, the one that does no more than is needed.
-    let better =
-        |wanted: &dyn Fn(&Way) -> bool| ways.iter().filter(|w| w.outcome() >= needed && wanted(w)).min_by_key(|w| w.outcome());
+    // Of several, the one that does no more than is needed. What people do by hand they also state.
+    let earns = |w: &Way| if matches!(w.availability, Availability::ByHand { .. }) { w.at_best() } else { w.outcome() };
+    let better = |wanted: &dyn Fn(&Way) -> bool| ways.iter().filter(|w| earns(w) >= needed && wanted(w)).min_by_key(|w| earns(w));
     let name = |w: &Way| w.technique.name();
     let said = if let Some(w) = better(&|w| matches!(w.availability, Availability::Blocked { .. })) {
         format!("{} would earn {}. {}", capital(name(w)), w.outcome(), w.availability.sentence())
@@ -312,7 +323,7 @@ mod tests {
     use super::*;
     use crate::media::{Bus, test_drive};
     use crate::method;
-    use crate::native::OwnErase;
+    use crate::native::{OwnErase, OwnTime};
     use crate::need::Sensitivity;
 
     fn zeros() -> Order {
@@ -321,8 +332,9 @@ mod tests {
 
     fn ssd() -> (Drive, Answers) {
         let own_erases = vec![OwnErase::SanitizeBlock, OwnErase::SecurityEraseEnhanced];
-        let own_times = vec![(OwnErase::SecurityEraseEnhanced, 120)];
-        (test_drive(MediaClass::SolidState, 1_000_000), Answers { own_erases, own_times, ..Answers::default() })
+        let own_times = vec![OwnTime { erase: OwnErase::SecurityEraseEnhanced, seconds: 120, at_least: false }];
+        let asked = vec![Technique::SecurityErase, Technique::SanitizeCrypto];
+        (test_drive(MediaClass::SolidState, 1_000_000), Answers { own_erases, own_times, asked, ..Answers::default() })
     }
 
     fn said(ways: &[Way]) -> Vec<String> {
@@ -349,6 +361,7 @@ mod tests {
         };
         assert!(find(&drive, &answers, Technique::SecurityEraseEnhanced).contains("ten seconds"));
         assert!(find(&drive, &answers, Technique::SanitizeBlock).contains("not built yet"));
+        assert!(find(&drive, &answers, Technique::SanitizeOverwrite).contains("not asked"));
         assert!(find(&drive, &answers, Technique::SanitizeCrypto).contains("does not offer"));
         (drive.bridged, drive.bus) = (true, Bus::Usb);
         assert!(find(&drive, &answers, Technique::SanitizeBlock).contains("natively"));

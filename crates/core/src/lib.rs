@@ -28,5 +28,7 @@ pub mod record;
 pub mod rules;
 pub mod sampling;
 pub mod strata;
+#[cfg(any(test, feature = "testing"))]
+pub mod testing;
 pub mod text;
 pub mod units;

@@ -6,7 +6,7 @@ use std::fmt;
 
 /// What the drive says it is. Every text has passed [`crate::text::printable`].
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Identity {
+pub struct Unit {
     /// Maker, where it is told apart from the model.
     pub maker: Option<String>,
     /// Model name or number.
@@ -15,9 +15,78 @@ pub struct Identity {
     pub serial: Option<String>,
     /// Firmware revision.
     pub firmware: Option<String>,
+    /// Names that are unique in the world, as far as the unit tells any.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub ids: Vec<UnitId>,
 }
 
-impl Identity {
+/// A name that a maker gives to one unit only.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "kind", content = "value")]
+pub enum UnitId {
+    /// World wide name (ATA words 108-111, SCSI VPD page 83h).
+    Wwn(String),
+    /// NVMe namespace, 128 bits (NGUID).
+    Nguid(String),
+    /// NVMe namespace, 64 bits (EUI-64).
+    Eui64(String),
+    /// NVMe namespace, UUID.
+    Uuid(String),
+    /// Serial number of the USB device: the stick's, or that of the bridge before the drive.
+    UsbSerial(String),
+    /// Card identification register of an MMC or SD card.
+    CardId(String),
+}
+
+impl UnitId {
+    /// The name with its kind, in words.
+    pub fn sentence(&self) -> String {
+        match self {
+            UnitId::Wwn(v) => format!("WWN {v}"),
+            UnitId::Nguid(v) => format!("NGUID {v}"),
+            UnitId::Eui64(v) => format!("EUI-64 {v}"),
+            UnitId::Uuid(v) => format!("UUID {v}"),
+            UnitId::UsbSerial(v) => format!("USB serial {v}"),
+            UnitId::CardId(v) => format!("card id {v}"),
+        }
+    }
+
+    /// Whether both are of one kind, so that a difference means another unit.
+    fn is_same_kind(&self, other: &UnitId) -> bool {
+        std::mem::discriminant(self) == std::mem::discriminant(other)
+    }
+
+    /// Whether it names the media and no bridge or reader before it.
+    fn is_of_the_media(&self) -> bool {
+        !matches!(self, UnitId::UsbSerial(_))
+    }
+}
+
+impl Unit {
+    /// The serial number, if the unit tells one.
+    pub fn serial(&self) -> Option<&str> {
+        self.serial.as_deref().map(str::trim).filter(|s| !s.is_empty())
+    }
+
+    /// Whether both may be the same unit: same serial and model, and no unique name of one kind differs.
+    pub fn agrees_with(&self, other: &Unit) -> bool {
+        let differs = |a: &UnitId| {
+            let of_kind: Vec<&UnitId> = other.ids.iter().filter(|b| a.is_same_kind(b)).collect();
+            !of_kind.is_empty() && !of_kind.contains(&a)
+        };
+        self.serial() == other.serial() && self.model == other.model && !self.ids.iter().any(differs)
+    }
+
+    /// Whether a name that is unique in the world is the same: one unit, by whatever ways it is reached.
+    pub fn is_surely(&self, other: &Unit) -> bool {
+        self.ids.iter().any(|id| id.is_of_the_media() && other.ids.contains(id))
+    }
+
+    /// Whether anything tells this unit from others of its model.
+    pub fn is_named(&self) -> bool {
+        self.serial().is_some() || !self.ids.is_empty()
+    }
+
     /// Maker and model as one name; `None` where the drive says neither.
     pub fn name(&self) -> Option<String> {
         let parts: Vec<&str> = [&self.maker, &self.model].into_iter().flatten().map(String::as_str).collect();
@@ -83,6 +152,19 @@ pub enum Bus {
     Unknown,
 }
 
+impl Bus {
+    /// What a drive on this bus is spoken to in, before it was asked.
+    pub fn protocol(self) -> Protocol {
+        match self {
+            Bus::Sata => Protocol::Ata,
+            Bus::Sas | Bus::Usb => Protocol::Scsi,
+            Bus::Nvme => Protocol::Nvme { namespace: 1 },
+            Bus::Mmc => Protocol::Mmc,
+            Bus::Virtio | Bus::Loop | Bus::File | Bus::Unknown => Protocol::Block,
+        }
+    }
+}
+
 impl fmt::Display for Bus {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self {
@@ -97,6 +179,51 @@ impl fmt::Display for Bus {
             Bus::Unknown => "unknown bus",
         })
     }
+}
+
+/// The language that the drive itself is spoken to in, whatever lies between.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "speaks")]
+pub enum Protocol {
+    /// ATA commands: it has answered IDENTIFY DEVICE, or is attached by SATA.
+    Ata,
+    /// SCSI commands.
+    Scsi,
+    /// NVM Express; the drive is this namespace of its controller.
+    Nvme {
+        /// Number of the namespace.
+        namespace: u32,
+    },
+    /// MMC or SD commands.
+    Mmc,
+    /// Reads and writes of blocks only.
+    Block,
+}
+
+/// What a treatment reaches.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "scope")]
+pub enum Scope {
+    /// These sectors of the drive.
+    Sectors(Sectors),
+    /// One namespace of an NVMe controller.
+    Namespace {
+        /// Its number.
+        namespace: u32,
+    },
+    /// The unit with everything on it: SANITIZE reaches every namespace of its controller.
+    WholeUnit,
+}
+
+/// Which attachment of a drive this is: pulled and put back, or swapped for its twin, it is another.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Attachment {
+    /// Names this very attachment (or this very file): the system gives each its own. `None` where it gives none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub instance: Option<String>,
+    /// Where it is plugged in, as the system names the place.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub port: Option<String>,
 }
 
 /// Sizes that stay fixed while a medium is open.
@@ -171,23 +298,47 @@ impl HiddenAreas {
     }
 }
 
+/// Storage of a unit beside the sectors of this drive.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Elsewhere {
+    /// What it is, as the start of a sentence: `Namespace 2 (8.00 GB)`.
+    pub what: String,
+    /// Whether it holds what users wrote: then the unit is not sanitized without it.
+    pub user_data: bool,
+}
+
 /// Everything about a drive that a plan and a record rest on.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Drive {
     /// How Jurex reaches it: device path, file path, or `sim:BAY`.
     pub path: String,
     /// What it says it is.
-    pub identity: Identity,
+    pub unit: Unit,
     /// Class of media.
     pub class: MediaClass,
     /// How Jurex knows the class, as the end of the sentence "… because".
     pub class_basis: String,
     /// How it is attached.
     pub bus: Bus,
+    /// What it is spoken to in.
+    pub protocol: Protocol,
+    /// Which attachment this is.
+    #[serde(default)]
+    pub attachment: Attachment,
     /// Sector sizes and capacity.
     pub geometry: Geometry,
     /// Sectors outside the addressable range.
     pub hidden: HiddenAreas,
+    /// What was asked to know that, as the standards name it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub hidden_asked: Vec<String>,
+    /// Storage of the same unit that no sector address of this drive reaches, each in words: boot areas, other
+    /// namespaces, capacity that belongs to none.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub elsewhere: Vec<Elsewhere>,
+    /// Whether it is a zoned drive whose zones the host must write in order.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub zoned_by_host: bool,
     /// Whether a bridge stands between Jurex and the drive's own interface.
     pub bridged: bool,
     /// Whether the drive is simulated.
@@ -197,7 +348,7 @@ pub struct Drive {
 impl Drive {
     /// Maker and model, else the bus and path.
     pub fn name(&self) -> String {
-        self.identity.name().unwrap_or_else(|| match self.bus {
+        self.unit.name().unwrap_or_else(|| match self.bus {
             Bus::File | Bus::Loop => format!("{} {}", self.bus, self.path),
             _ => format!("drive at {}", self.path),
         })
@@ -205,7 +356,7 @@ impl Drive {
 
     /// Name and path: what an error sentence calls the drive.
     pub fn called(&self) -> String {
-        match self.identity.name() {
+        match self.unit.name() {
             Some(name) => format!("{name} at {}", self.path),
             None => self.name(),
         }
@@ -216,9 +367,9 @@ impl Drive {
         size(self.geometry.bytes())
     }
 
-    /// What the person must read from the drive and type.
+    /// What the person must read from the drive and type, if nothing else on the bench carries the same.
     pub fn label(&self) -> Label {
-        match self.identity.serial.as_deref().map(str::trim).filter(|s| !s.is_empty()) {
+        match self.unit.serial() {
             Some(serial) => {
                 let chars: Vec<char> = serial.chars().collect();
                 let cut = chars.len().saturating_sub(6);
@@ -228,16 +379,55 @@ impl Drive {
         }
     }
 
-    /// Whether `other` is the same drive: same serial (where there is one), model, capacity and path.
-    pub fn same_as(&self, other: &Drive) -> bool {
-        self.is_same_unit(other) && self.path == other.path
+    /// What the person must type with these other drives on the bench: the label, unless another drive would take the
+    /// same text; then the place where it is attached, which no other has.
+    pub fn label_among<'d>(&self, others: impl IntoIterator<Item = &'d Drive>) -> Label {
+        let label = self.label();
+        let shares = |other: &Drive| {
+            let is_another = other.path != self.path && !self.is_other_path_of(other);
+            is_another && label.accepted().iter().any(|text| other.label().matches(text))
+        };
+        match others.into_iter().any(shares) {
+            true => Label::Place(self.place()),
+            false => label,
+        }
     }
 
-    /// Whether `other` has the same serial (where there is one), model and capacity, wherever it is attached.
+    /// Where it is attached: the port, else the path.
+    fn place(&self) -> String {
+        self.attachment.port.clone().unwrap_or_else(|| self.path.clone())
+    }
+
+    /// Whether `other` is the same drive, reached by another path.
+    pub fn is_other_path_of(&self, other: &Drive) -> bool {
+        self.path != other.path && self.geometry == other.geometry && self.protocol == other.protocol && self.unit.is_surely(&other.unit)
+    }
+
+    /// Whether `other` is the same drive in the same attachment: same unit and capacity, at the same path, not pulled and
+    /// put back meanwhile.
+    pub fn same_as(&self, other: &Drive) -> bool {
+        let swapped = matches!((&self.attachment.instance, &other.attachment.instance), (Some(a), Some(b)) if a != b);
+        self.is_same_unit(other) && self.path == other.path && !swapped
+    }
+
+    /// Whether `other` has the same serial (where there is one), model and capacity, and no other unique name, wherever
+    /// it is attached.
     pub fn is_same_unit(&self, other: &Drive) -> bool {
-        self.identity.serial == other.identity.serial
-            && self.identity.model == other.identity.model
-            && self.geometry == other.geometry
+        self.unit.agrees_with(&other.unit) && self.geometry == other.geometry && self.protocol == other.protocol
+    }
+
+    /// Whether this is for certain the same object in the same attachment as `other`.
+    pub fn is_same_attachment(&self, other: &Drive) -> bool {
+        self.attachment.instance.is_some() && self.attachment.instance == other.attachment.instance && self.geometry == other.geometry
+    }
+
+    /// What is known of hidden sectors, in one sentence: only what was asked is said not to be.
+    pub fn hidden_sentence(&self) -> String {
+        match (&self.hidden, self.hidden_asked.as_slice()) {
+            (HiddenAreas::None, []) => "It has no command that could hide sectors from the host.".into(),
+            (HiddenAreas::None, asked) => format!("No sector is hidden from the host (asked: {}).", asked.join(", ")),
+            (hidden, _) => hidden.sentence(),
+        }
     }
 }
 
@@ -253,6 +443,8 @@ pub enum Label {
     },
     /// The drive tells no serial: its exact number of sectors.
     SectorCount(u64),
+    /// Another drive on the bench carries the same label: the place where this one is attached.
+    Place(String),
 }
 
 impl Label {
@@ -263,36 +455,52 @@ impl Label {
                 format!("the last {} characters of the serial number", ending.chars().count())
             }
             Label::SectorCount(_) => "the exact number of sectors (the drive tells no serial number)".into(),
+            Label::Place(place) => format!(
+                "the place where it is attached ({place}), since another drive here carries the same label: find it by its light"
+            ),
+        }
+    }
+
+    /// Every text that is right.
+    fn accepted(&self) -> Vec<String> {
+        match self {
+            Label::SerialEnding { start, ending } => vec![ending.clone(), format!("{start}{ending}")],
+            Label::SectorCount(sectors) => vec![sectors.to_string()],
+            Label::Place(place) => vec![place.clone()],
         }
     }
 
     /// Whether `typed` is the asked-for text, or the whole serial as a scanner reads it. Letter case is ignored.
     pub fn matches(&self, typed: &str) -> bool {
         let typed = typed.trim();
-        match self {
-            Label::SerialEnding { start, ending } => {
-                !typed.is_empty()
-                    && (typed.eq_ignore_ascii_case(ending) || typed.eq_ignore_ascii_case(&format!("{start}{ending}")))
-            }
-            Label::SectorCount(sectors) => typed == sectors.to_string(),
+        !typed.is_empty() && self.accepted().iter().any(|right| typed.eq_ignore_ascii_case(right))
+    }
+}
+
+impl Drive {
+    /// A drive of which nothing is known but these; whoever finds out more fills it in.
+    pub fn bare(path: impl Into<String>, bus: Bus, class: MediaClass, class_basis: impl Into<String>, geometry: Geometry) -> Self {
+        Self {
+            path: path.into(),
+            unit: Unit::default(),
+            class,
+            class_basis: class_basis.into(),
+            bus,
+            protocol: bus.protocol(),
+            attachment: Attachment::default(),
+            geometry,
+            hidden: HiddenAreas::None,
+            hidden_asked: vec![],
+            elsewhere: vec![],
+            zoned_by_host: false,
+            bridged: false,
+            simulated: false,
         }
     }
 }
 
 #[cfg(test)]
-pub(crate) fn test_drive(class: MediaClass, sectors: u64) -> Drive {
-    Drive {
-        path: "test".into(),
-        identity: Identity { serial: Some("FM20K7Q41M".into()), model: Some("Meridian".into()), ..Identity::default() },
-        class,
-        class_basis: "the test says so".into(),
-        bus: Bus::Sata,
-        geometry: Geometry { logical: 512, physical: 512, sectors },
-        hidden: HiddenAreas::None,
-        bridged: false,
-        simulated: true,
-    }
-}
+pub(crate) use crate::testing::test_drive;
 
 #[cfg(test)]
 mod tests {
@@ -309,7 +517,7 @@ mod tests {
     #[test]
     fn without_a_serial_the_sector_count_is_asked_exactly() {
         let mut drive = test_drive(MediaClass::Virtual, 2048);
-        drive.identity.serial = Some("  ".into());
+        drive.unit.serial = Some("  ".into());
         assert_eq!(drive.label(), Label::SectorCount(2048));
         assert!(drive.label().matches("2048") && !drive.label().matches("02048") && !drive.label().matches("1"));
     }

@@ -2,6 +2,7 @@
 
 use crate::media::{Drive, Geometry};
 use crate::units::{Lba, Sectors};
+use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::io::{self, Read, Seek, SeekFrom};
 
@@ -9,6 +10,9 @@ use std::io::{self, Read, Seek, SeekFrom};
 pub trait Medium {
     /// Sizes, fixed while the medium is open.
     fn geometry(&self) -> Geometry;
+
+    /// How sectors are reached.
+    fn access(&self) -> Access;
 
     /// Who the drive is, asked of the drive itself now, not remembered from when it was opened.
     ///
@@ -26,6 +30,43 @@ pub trait Medium {
 
     /// Empties the host's and the drive's own write caches onto the media.
     fn flush(&mut self) -> Result<(), MediumError>;
+}
+
+/// How the sectors of an open drive are reached, as it truly is and not as it was meant.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Access {
+    /// Whether every whole request goes past the system's cache to the device, or through it.
+    pub way: AccessWay,
+    /// Whether the system keeps every other program from opening the drive for itself.
+    pub exclusive: bool,
+}
+
+impl Access {
+    /// Direct and exclusive.
+    pub const DIRECT: Self = Self { way: AccessWay::Direct, exclusive: true };
+
+    /// In words.
+    pub fn sentence(self) -> &'static str {
+        match (self.way, self.exclusive) {
+            (AccessWay::Direct, true) => "direct, exclusive",
+            (AccessWay::Direct, false) => "direct, beside others",
+            (AccessWay::Buffered, true) => "through the system's cache, exclusive",
+            (AccessWay::Buffered, false) => "through the system's cache, beside others",
+            (AccessWay::Unknown, _) => "not recorded",
+        }
+    }
+}
+
+/// The way that bytes take between drive and program.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum AccessWay {
+    /// Past the system's cache.
+    Direct,
+    /// Through the system's cache, which was dropped before each reading.
+    Buffered,
+    /// Not recorded (records of version 1).
+    Unknown,
 }
 
 /// What was being done when a medium failed.
@@ -138,84 +179,5 @@ impl Seek for SectorReader<'_> {
         };
         self.position = target.ok_or_else(|| io::Error::new(io::ErrorKind::InvalidInput, "seek before the start"))?;
         Ok(self.position)
-    }
-}
-
-/// A medium in memory for tests: counts what is written where, and fails where it is told to.
-#[cfg(test)]
-pub(crate) mod memory {
-    use super::*;
-    use crate::media::{MediaClass, test_drive};
-
-    pub(crate) struct Memory {
-        pub drive: Drive,
-        pub bytes: Vec<u8>,
-        pub writes: Vec<u32>,
-        pub unwritable: Vec<u64>,
-        pub unreadable: Vec<u64>,
-        pub drops_writes_to: Vec<u64>,
-        pub gone_after: Option<u64>,
-        pub flushes: u32,
-    }
-
-    impl Memory {
-        pub fn new(class: MediaClass, sectors: u64) -> Self {
-            Self {
-                drive: test_drive(class, sectors),
-                bytes: vec![0xee; sectors as usize * 512],
-                writes: vec![0; sectors as usize],
-                unwritable: vec![],
-                unreadable: vec![],
-                drops_writes_to: vec![],
-                gone_after: None,
-                flushes: 0,
-            }
-        }
-
-        fn error(op: Op, at: Lba, len: usize, cause: fn(io::Error) -> Cause) -> MediumError {
-            let at = Some(Sectors::new(at.0, len as u64 / 512));
-            MediumError { op, at, cause: cause(io::Error::other("scripted")) }
-        }
-
-        fn answer(&mut self, op: Op, at: Lba, len: usize, bad: &[u64]) -> Result<(), MediumError> {
-            if let Some(left) = &mut self.gone_after {
-                *left = left.checked_sub(1).ok_or_else(|| Self::error(op, at, len, Cause::Gone))?;
-            }
-            let asked = Sectors::new(at.0, len as u64 / 512);
-            match bad.iter().any(|b| asked.contains(Lba(*b))) {
-                true => Err(Self::error(op, at, len, Cause::BadSector)),
-                false => Ok(()),
-            }
-        }
-    }
-
-    impl Medium for Memory {
-        fn geometry(&self) -> Geometry {
-            self.drive.geometry
-        }
-        fn identify(&mut self) -> Result<Drive, MediumError> {
-            Ok(self.drive.clone())
-        }
-        fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
-            self.answer(Op::Read, at, out.len(), &self.unreadable.clone())?;
-            let from = at.0 as usize * 512;
-            out.copy_from_slice(&self.bytes[from..from + out.len()]);
-            Ok(())
-        }
-        fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError> {
-            self.answer(Op::Write, at, data.len(), &self.unwritable.clone())?;
-            for (i, sector) in data.chunks(512).enumerate() {
-                let lba = at.0 as usize + i;
-                self.writes[lba] += 1;
-                if !self.drops_writes_to.contains(&(lba as u64)) {
-                    self.bytes[lba * 512..][..512].copy_from_slice(sector);
-                }
-            }
-            Ok(())
-        }
-        fn flush(&mut self) -> Result<(), MediumError> {
-            self.flushes += 1;
-            Ok(())
-        }
     }
 }

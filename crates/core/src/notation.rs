@@ -74,6 +74,10 @@ pub struct Resolved {
     pub pattern: Pattern,
     /// Whether the method asks for it to be read back.
     pub read_back: bool,
+    /// Whether it turns over every bit of the pass before it, by the method's design and not by luck.
+    pub complement_of_before: bool,
+    /// Whether the same bytes come at this place every time.
+    pub is_fixed: bool,
 }
 
 /// Where random bytes come from.
@@ -143,11 +147,11 @@ impl Program {
         let mut out: Vec<Resolved> = Vec::with_capacity(self.passes());
         for item in &self.items {
             match item {
-                Item::Pass(pass) => (0..pass.times).for_each(|_| lay_one(pass, &mut out, entropy)),
+                Item::Pass(pass) => (0..pass.times).for_each(|_| lay_one(pass, true, &mut out, entropy)),
                 Item::Shuffle(passes) => {
                     let mut order: Vec<&Pass> = passes.iter().flat_map(|p| (0..p.times).map(move |_| p)).collect();
                     shuffle(&mut order, entropy);
-                    order.into_iter().for_each(|pass| lay_one(pass, &mut out, entropy));
+                    order.into_iter().for_each(|pass| lay_one(pass, false, &mut out, entropy));
                 }
             }
         }
@@ -155,7 +159,7 @@ impl Program {
     }
 }
 
-fn lay_one(pass: &Pass, out: &mut Vec<Resolved>, entropy: &mut dyn Entropy) {
+fn lay_one(pass: &Pass, in_order: bool, out: &mut Vec<Resolved>, entropy: &mut dyn Entropy) {
     let fixed = |bytes: &[u8]| Pattern::bytes(bytes).expect("the parser takes no empty pass");
     let pattern = match &pass.lay {
         Lay::Bytes(bytes) => fixed(bytes),
@@ -173,7 +177,13 @@ fn lay_one(pass: &Pass, out: &mut Vec<Resolved>, entropy: &mut dyn Entropy) {
         }
         Lay::Complement => out.last().expect("the parser takes no complement without a pass before it").pattern.complement(),
     };
-    out.push(Resolved { pattern, read_back: pass.read_back });
+    let is_fixed = in_order && matches!(pass.lay, Lay::Bytes(_) | Lay::Text(_));
+    let meant = match out.last() {
+        _ if matches!(pass.lay, Lay::Complement) => true,
+        Some(before) => is_fixed && before.is_fixed && pattern.is_complement_of(&before.pattern),
+        None => false,
+    };
+    out.push(Resolved { pattern, read_back: pass.read_back, complement_of_before: meant, is_fixed });
 }
 
 /// Fisher-Yates with indices drawn without bias.

@@ -39,8 +39,8 @@ impl Pace {
         while first < end {
             let bin = self.bin_of(first);
             let n = self.first_after(bin).clamp(first + 1, end) - first;
-            self.bins[bin].sectors += n;
-            self.bins[bin].micros += (u128::from(micros) * u128::from(n) / u128::from(at.count.max(1))) as u64;
+            self.bins[bin].sectors = self.bins[bin].sectors.saturating_add(n);
+            self.bins[bin].micros = self.bins[bin].micros.saturating_add((u128::from(micros) * u128::from(n) / u128::from(at.count.max(1))) as u64);
             first += n;
         }
     }
@@ -68,6 +68,12 @@ impl Pace {
     /// The sectors of each part that have been worked through.
     pub fn sectors(&self) -> impl Iterator<Item = u64> {
         self.bins.iter().map(|b| b.sectors)
+    }
+
+    /// Whether it is about that range and its numbers can be added up.
+    pub(crate) fn is_sound_for(&self, range: Sectors) -> bool {
+        let sum = |of: fn(&Bin) -> u64| self.bins.iter().try_fold(0u64, |n, b| n.checked_add(of(b)));
+        self.range == range && self.bins.len() == BINS && sum(|b| b.sectors).is_some() && sum(|b| b.micros).is_some()
     }
 
     /// The range that it is about.

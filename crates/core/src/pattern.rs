@@ -192,6 +192,20 @@ fn fill_repeating(bytes: &[u8], address: u64, out: &mut [u8]) {
     }
 }
 
+/// Bytes that no pass lays at the start of a sector.
+const POISON: [u8; 16] = *b"\x9b\x1dnot read \xe4\x53\xc8\x06\xf1";
+
+/// Marks each sector of `buffer` as not read. Whoever reads into it and then finds the mark knows that nothing came.
+pub fn poison(sector_bytes: u32, buffer: &mut [u8]) {
+    for sector in buffer.chunks_mut(sector_bytes as usize) {
+        let n = sector.len().min(POISON.len());
+        sector[..n].copy_from_slice(&POISON[..n]);
+        // A sector that came only in part is not read either.
+        let from = sector.len() - n;
+        sector[from..].copy_from_slice(&POISON[..n]);
+    }
+}
+
 /// A buffer on a 4096-byte boundary, as direct I/O asks for.
 pub struct AlignedBuffer {
     store: Vec<u8>,

@@ -1,11 +1,13 @@
 //! What is to be done to one drive, what that can earn, and the label check that arms it.
 
-use crate::evidence::{Ended, Evidence, PassEvidence, ReadBack};
+use crate::evidence::{
+    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, Unsound, What,
+};
 use crate::guard::Cleared;
-use crate::media::{Drive, Label};
+use crate::media::{Drive, Label, Scope};
+use crate::medium::Access;
 use crate::method::Method;
 use crate::notation::{Entropy, MOST_PASSES, Program, Resolved};
-use crate::pace::Pace;
 use crate::pattern::Pattern;
 use crate::ranges::RangeSet;
 use crate::rules::{Claim, Edition, judge};
@@ -173,6 +175,10 @@ pub struct PlannedPass {
     pub pattern: Pattern,
     /// What of it is read back.
     pub reading: Reading,
+    /// Whether it turns over every bit of the pass before it, by the method's design. A pair that only a draw has placed
+    /// side by side is luck, and earns nothing.
+    #[serde(default)]
+    pub complement_of_before: bool,
 }
 
 /// What is asked for, before it is fitted to a drive.
@@ -260,7 +266,12 @@ impl Order {
     fn resolve(&self, entropy: &mut dyn Entropy) -> Vec<PlannedPass> {
         let mut passes: Vec<Resolved> = (0..self.rounds).flat_map(|_| self.program.resolve(entropy)).collect();
         if self.blank {
-            passes.push(Resolved { pattern: Pattern::zeros(), read_back: false });
+            passes.push(Resolved {
+                pattern: Pattern::zeros(),
+                read_back: false,
+                complement_of_before: false,
+                is_fixed: true,
+            });
         }
         let last = passes.len().saturating_sub(1);
         let mut reading = |n: usize, marked: bool| match self.verification {
@@ -277,7 +288,11 @@ impl Order {
         passes
             .into_iter()
             .enumerate()
-            .map(|(n, p)| PlannedPass { reading: reading(n, p.read_back), pattern: p.pattern })
+            .map(|(n, p)| PlannedPass {
+                reading: reading(n, p.read_back),
+                pattern: p.pattern,
+                complement_of_before: p.complement_of_before,
+            })
             .collect()
     }
 }
@@ -406,9 +421,35 @@ impl Plan {
         &self.expected
     }
 
+    /// Whether this can be a plan: what one from outside must pass before it is carried out.
+    ///
+    /// # Errors
+    /// What is impossible about it.
+    pub(crate) fn check_soundness(&self) -> Result<(), Unsound> {
+        let on_drive = self.range.first.0.checked_add(self.range.count).is_some_and(|end| end <= self.drive.geometry.sectors);
+        if self.range.count == 0 || !on_drive {
+            return Err(Unsound("its range is not on the drive"));
+        }
+        if self.passes.is_empty() || self.passes.len() > MOST_PASSES {
+            return Err(Unsound("it has no possible number of passes"));
+        }
+        let can_be_laid = |p: &PlannedPass| p.pattern.is_computable() && p.pattern.period() != Some(0);
+        if self.passes.iter().all(can_be_laid) { Ok(()) } else { Err(Unsound("a pass has no bytes")) }
+    }
+
+    /// What it reaches.
+    pub fn scope(&self) -> Scope {
+        Scope::Sectors(self.range)
+    }
+
+    /// Its stages, in order.
+    pub fn stages(&self) -> Vec<StageKind> {
+        planned(&self.passes)
+    }
+
     /// The same plan for the same drive, attached elsewhere.
-    pub(crate) fn move_to(&mut self, path: &str) {
-        self.drive.path = path.into();
+    pub(crate) fn move_to(&mut self, found: &Drive) {
+        self.drive = found.clone();
     }
 
     /// Sectors to write and sectors to read, over all passes.
@@ -438,10 +479,11 @@ impl Plan {
         if !cleared.drive().same_as(&self.drive) {
             return Err(ArmError::NotCleared { planned: self.drive.called(), cleared: cleared.drive().called() });
         }
-        let label = self.drive.label();
-        match label.matches(typed) {
-            true => Ok(ArmedPlan { plan: self.clone() }),
-            false => Err(ArmError::WrongLabel { drive: self.drive.called(), label }),
+        let label = cleared.label();
+        if label.matches(typed) {
+            Ok(ArmedPlan { plan: self.clone(), label: label.clone() })
+        } else {
+            Err(ArmError::WrongLabel { drive: self.drive.called(), label: label.clone() })
         }
     }
 }
@@ -456,29 +498,45 @@ fn times(n: usize) -> String {
 
 /// The evidence that a job without any fault would leave.
 fn faultless(drive: &Drive, range: Sectors, passes: &[PlannedPass]) -> Evidence {
-    let mut all = RangeSet::new();
-    all.insert(range);
-    let read_back = |p: &PlannedPass| match p.reading {
-        Reading::None => None,
-        _ => Some(ReadBack { sampling: p.reading.sampling().cloned(), read: p.reading.places(range), ..ReadBack::default() }),
+    let all: RangeSet = [range].into_iter().collect();
+    let now = Timestamp::UNIX_EPOCH;
+    let read = |reading: &Reading| ReadBack {
+        sampling: reading.sampling().cloned(),
+        read: reading.places(range),
+        ..ReadBack::default()
     };
-    let pass = |p: &PlannedPass| PassEvidence {
-        pattern: p.pattern.clone(),
+    let last = passes.len().saturating_sub(1);
+    let pass = |(n, p): (usize, &PlannedPass)| PassEvidence {
         laid: all.clone(),
-        unwritable: RangeSet::new(),
-        slow: RangeSet::new(),
         flushed: true,
-        read_back: read_back(p),
-        started: Timestamp::UNIX_EPOCH,
-        ended: Some(Timestamp::UNIX_EPOCH),
-        pace: Pace::new(range),
+        read_back: (n != last && p.reading != Reading::None).then(|| read(&p.reading)),
+        ended: Some(now),
+        complement_of_before: p.complement_of_before,
+        ..PassEvidence::begun(p.pattern.clone(), 0, range, now)
     };
-    Evidence {
-        drive: drive.clone(),
+    let overwritten = OverwriteEvidence {
         range,
-        passes: passes.iter().map(pass).collect(),
         planned_passes: passes.len() as u32,
+        passes: passes.iter().enumerate().map(pass).collect(),
+    };
+    let stage = |what| StageEvidence { started: now, ended: Some(now), what };
+    let check = passes.last().filter(|p| p.reading != Reading::None).map(|p| {
+        stage(What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back: read(&p.reading) }))
+    });
+    Evidence {
+        sessions: vec![Session::new(drive.clone(), Access::DIRECT, now)],
+        planned: planned(passes),
+        stages: std::iter::once(stage(What::Overwritten(overwritten))).chain(check).collect(),
         ended: Ended::Finished,
+    }
+}
+
+/// The stages of an overwriting by these passes: the reading back of the last one is a check of its own.
+fn planned(passes: &[PlannedPass]) -> Vec<StageKind> {
+    if passes.last().is_some_and(|p| p.reading != Reading::None) {
+        vec![StageKind::Overwrite, StageKind::Check]
+    } else {
+        vec![StageKind::Overwrite]
     }
 }
 
@@ -486,12 +544,18 @@ fn faultless(drive: &Drive, range: Sectors, passes: &[PlannedPass]) -> Evidence 
 #[derive(Debug)]
 pub struct ArmedPlan {
     plan: Plan,
+    label: Label,
 }
 
 impl ArmedPlan {
     /// The plan that was armed.
     pub fn plan(&self) -> &Plan {
         &self.plan
+    }
+
+    /// What the person typed: the guard, asked again when the drive is opened, must still ask for the same.
+    pub fn label(&self) -> &Label {
+        &self.label
     }
 
     pub(crate) fn into_plan(self) -> Plan {
@@ -521,22 +585,22 @@ pub enum ArmError {
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
-    use crate::guard;
-    use crate::media::{MediaClass, test_drive};
+    use crate::media::MediaClass;
     use crate::method;
     use crate::rules::Outcome;
-
-    struct Zero;
-    impl Entropy for Zero {
-        fn fill(&mut self, out: &mut [u8]) {
-            out.fill(0);
-        }
-    }
+    use crate::testing::{Fixed, cleared, test_drive};
 
     fn plan(drive: &Drive, order: &Order) -> Result<Plan, PlanError> {
-        Plan::new(drive, order, &mut Zero)
+        Plan::new(drive, order, &mut Fixed(0))
+    }
+
+    /// Faultless evidence of one pass of zeros on a magnetic drive, of which a sample was read.
+    pub(crate) fn sampled(range: Sectors) -> Evidence {
+        let reading = Reading::Sampled(Sampling::new([5; 16]));
+        let pass = PlannedPass { pattern: Pattern::zeros(), reading, complement_of_before: false };
+        faultless(&test_drive(MediaClass::Magnetic, range.count), range, &[pass])
     }
 
     #[test]
@@ -595,12 +659,12 @@ mod tests {
     fn only_the_right_label_on_the_cleared_drive_arms() {
         let drive = test_drive(MediaClass::Magnetic, 64);
         let plan = plan(&drive, &Order::of_method(method::find("zeros").unwrap())).unwrap();
-        let cleared = guard::check(&drive, &[]).unwrap();
-        assert!(plan.arm(&cleared, "K7Q41M").is_ok());
-        assert!(matches!(plan.arm(&cleared, "K7Q41X"), Err(ArmError::WrongLabel { .. })));
+        let word = cleared(&drive);
+        assert!(plan.arm(&word, "K7Q41M").is_ok());
+        assert!(matches!(plan.arm(&word, "K7Q41X"), Err(ArmError::WrongLabel { .. })));
         let mut other = drive.clone();
         other.geometry.sectors = 65;
-        let other = guard::check(&other, &[]).unwrap();
+        let other = cleared(&other);
         assert!(matches!(plan.arm(&other, "K7Q41M"), Err(ArmError::NotCleared { .. })));
     }
 }

@@ -5,9 +5,38 @@ use serde::{Deserialize, Serialize};
 
 /// Sectors with something in common (unwritable, unreadable, wrong), as sorted, merged stretches.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(transparent)]
+#[serde(try_from = "Vec<Sectors>", into = "Vec<Sectors>")]
 pub struct RangeSet {
     stretches: Vec<Sectors>,
+}
+
+/// Stretches that are no set: one lists sectors twice, runs backwards, is empty, or ends past the last possible sector.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("the stretches {0} are not in order, not apart, or not possible")]
+pub struct NotASet(Sectors);
+
+impl TryFrom<Vec<Sectors>> for RangeSet {
+    type Error = NotASet;
+
+    /// Takes stretches from a record or checkpoint only as this module writes them: sorted, apart, none empty. Whatever
+    /// counts the same sectors twice is refused, so that a count can never stand for a cover.
+    fn try_from(stretches: Vec<Sectors>) -> Result<Self, NotASet> {
+        let mut after = None;
+        for s in &stretches {
+            let end = s.first.0.checked_add(s.count).filter(|_| s.count > 0).ok_or(NotASet(*s))?;
+            if after.is_some_and(|after| s.first.0 <= after) {
+                return Err(NotASet(*s));
+            }
+            after = Some(end);
+        }
+        Ok(Self { stretches })
+    }
+}
+
+impl From<RangeSet> for Vec<Sectors> {
+    fn from(set: RangeSet) -> Self {
+        set.stretches
+    }
 }
 
 impl RangeSet {
@@ -60,7 +89,7 @@ impl RangeSet {
 
     /// Number of sectors in the set.
     pub fn count(&self) -> u64 {
-        self.stretches.iter().map(|s| s.count).sum()
+        self.stretches.iter().fold(0, |n, s| n.saturating_add(s.count))
     }
 
     /// Whether no sector is in the set.
@@ -77,6 +106,11 @@ impl RangeSet {
     pub fn contains(&self, lba: Lba) -> bool {
         let at = self.stretches.partition_point(|s| s.end() <= lba.0);
         self.stretches.get(at).is_some_and(|s| s.contains(lba))
+    }
+
+    /// Whether every sector of `stretch` is in the set.
+    pub fn covers_all(&self, stretch: Sectors) -> bool {
+        self.covers(&[stretch].into_iter().collect())
     }
 
     /// Whether every sector of `other` is in the set.
@@ -135,6 +169,47 @@ mod tests {
             }
             let ends: Vec<_> = set.iter().map(|s| (s.first.0, s.end())).collect();
             prop_assert!(ends.windows(2).all(|w| w[0].1 < w[1].0), "sorted and apart: {:?}", ends);
+            let read: RangeSet = serde_json::from_str(&serde_json::to_string(&set).unwrap()).unwrap();
+            prop_assert_eq!(read, set);
+        }
+
+        #[test]
+        fn two_sets_meet_part_and_cover_as_sets_of_sectors_do(
+            a in prop::collection::vec((0u64..120, 0u64..9), 0..20),
+            b in prop::collection::vec((0u64..120, 0u64..9), 0..20),
+            (first, count) in (0u64..120, 0u64..40),
+        ) {
+            let of = |list: &[(u64, u64)]| -> (RangeSet, BTreeSet<u64>) {
+                let set = list.iter().map(|(f, n)| Sectors::new(*f, *n)).collect();
+                (set, list.iter().flat_map(|(f, n)| *f..f + n).collect())
+            };
+            let plain = |set: &RangeSet| -> BTreeSet<u64> { set.iter().flat_map(|s| s.first.0..s.end()).collect() };
+            let ((set_a, plain_a), (set_b, plain_b)) = (of(&a), of(&b));
+            prop_assert_eq!(plain(&set_a.without(&set_b)), &plain_a - &plain_b);
+            prop_assert_eq!(set_a.covers(&set_b), plain_a.is_superset(&plain_b));
+            let stretch = Sectors::new(first, count);
+            let inside: BTreeSet<u64> = plain_a.iter().copied().filter(|l| stretch.contains(Lba(*l))).collect();
+            prop_assert_eq!(plain(&set_a.within(stretch)), inside.clone());
+            prop_assert_eq!(set_a.covers_all(stretch), inside.len() as u64 == count);
+            let mut both = set_a.clone();
+            both.extend(&set_b);
+            prop_assert_eq!(plain(&both), &plain_a | &plain_b);
+        }
+    }
+
+    #[test]
+    fn stretches_that_are_no_set_are_refused() {
+        let read = |text: &str| serde_json::from_str::<RangeSet>(text).is_ok();
+        let s = |first: &str, count: &str| format!("{{\"first\":\"{first}\",\"count\":\"{count}\"}}");
+        assert!(read("[]") && read(&format!("[{},{}]", s("0", "8"), s("9", "1"))));
+        for bad in [
+            format!("[{},{}]", s("0", "500"), s("0", "500")),
+            format!("[{},{}]", s("0", "8"), s("8", "1")),
+            format!("[{},{}]", s("9", "1"), s("0", "8")),
+            format!("[{}]", s("0", "0")),
+            format!("[{}]", s("18446744073709551615", "2")),
+        ] {
+            assert!(!read(&bad), "{bad}");
         }
     }
 }

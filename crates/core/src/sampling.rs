@@ -58,6 +58,11 @@ impl Sampling {
         places
     }
 
+    /// How many places that are, each drawn by itself: two in each part, and the two ends.
+    pub fn number_of_places(range: Sectors) -> u64 {
+        range.count.min(Self::PARTS) * 2 + range.count.min(2)
+    }
+
     fn draws(&self, parts: u64) -> Vec<u8> {
         let len = (parts as usize * 16).next_multiple_of(512).max(512);
         PatternBuffer::new(len).get(&Pattern::random(self.seed), 0, 512, len).to_vec()

@@ -2,7 +2,7 @@
 //! and by the report. The drive lies flat; what was there is at the bottom, each pass on top of it, proof above its pass.
 
 use crate::contents::Contents;
-use crate::evidence::{Evidence, PassEvidence};
+use crate::evidence::{Evidence, PassEvidence, ReadBack};
 use crate::ranges::RangeSet;
 use crate::units::Sectors;
 
@@ -63,15 +63,16 @@ impl Strata {
 
     /// The drive with what `evidence` shows of each pass.
     pub fn of(evidence: &Evidence, contents: &Contents) -> Self {
-        let geometry = evidence.drive.geometry;
+        let geometry = evidence.drive().geometry;
         let mut strata = Self::before(geometry.whole(), geometry.bytes(), contents);
-        let folded = if evidence.passes.len() > DRAWN_PASSES { evidence.passes.len() - DRAWN_PASSES + 1 } else { 0 };
+        let passes = evidence.passes();
+        let folded = if passes.len() > DRAWN_PASSES { passes.len() - DRAWN_PASSES + 1 } else { 0 };
         if folded > 0 {
-            strata.layers.push(fold(&evidence.passes[..folded]));
+            strata.layers.push(fold(&passes[..folded]));
         }
-        for (i, pass) in evidence.passes.iter().enumerate().skip(folded) {
+        for (i, pass) in passes.iter().enumerate().skip(folded) {
             strata.layers.push(laid(&format!("{} {}", i + 1, pass.pattern), pass));
-            strata.layers.extend(proof(pass));
+            strata.layers.extend(evidence.reading_of(i).map(proof));
         }
         strata
     }
@@ -93,10 +94,9 @@ fn fold(passes: &[PassEvidence]) -> Layer {
     Layer { title, spans: spans(&last.laid, Kind::Laid).chain(spans(&faults, Kind::Fault)).collect() }
 }
 
-fn proof(pass: &PassEvidence) -> Option<Layer> {
-    let read = pass.read_back.as_ref()?;
+fn proof(read: &ReadBack) -> Layer {
     let faults = spans(&read.wrong, Kind::Fault).chain(spans(&read.unreadable, Kind::Fault));
-    Some(Layer { title: "proof".into(), spans: spans(&read.read, Kind::Proved).chain(faults).collect() })
+    Layer { title: "proof".into(), spans: spans(&read.read, Kind::Proved).chain(faults).collect() }
 }
 
 impl Layer {
@@ -136,7 +136,7 @@ mod tests {
     fn many_passes_fold_and_their_faults_still_show() {
         let zeros = Pattern::bytes([0]).unwrap();
         let mut evidence = faultless(MediaClass::Magnetic, &vec![zeros; 9]);
-        evidence.passes[2].unwritable.insert(Sectors::new(500, 1));
+        evidence.overwrite_mut().unwrap().passes[2].unwritable.insert(Sectors::new(500, 1));
         let strata = Strata::of(&evidence, &Contents::default());
         let titles: Vec<&str> = strata.layers.iter().map(|l| l.title.as_str()).collect();
         assert_eq!(titles, ["before", "passes 1-4", "5 00", "6 00", "7 00", "8 00", "9 00", "proof"]);

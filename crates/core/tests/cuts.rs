@@ -6,14 +6,14 @@
 
 use jiff::Timestamp;
 use jurex_core::erase::{Checkpoint, Completed, Event, Job, Now, Operation, Progress, Step, Wish};
-use jurex_core::evidence::{Ended, Evidence};
-use jurex_core::guard;
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
-use jurex_core::medium::{Cause, MediumError, Op};
+use jurex_core::evidence::{Evidence, What};
+use jurex_core::media::{Bus, Drive, Geometry, MediaClass};
+use jurex_core::medium::{Access, Cause, MediumError, Op};
 use jurex_core::notation::Entropy;
 use jurex_core::pattern::{Pattern, wrong_sectors};
 use jurex_core::plan::{Order, Plan, Verification};
 use jurex_core::rules::{Edition, Outcome, judge};
+use jurex_core::testing::{cleared, test_drive};
 use jurex_core::units::Sectors;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
@@ -69,8 +69,13 @@ struct Liar {
     /// Says that it has flushed, and has not.
     lies_about_flush: bool,
     gone: bool,
-    /// Cells that changed by themselves or by someone else's hand: after they were read nothing can know that.
+    /// Cells that changed by themselves: after they were read nothing can know that.
     changed: BTreeSet<u64>,
+    /// Sectors that others have written to since they were last laid.
+    by_others: BTreeSet<u64>,
+    ever_by_others: BTreeSet<u64>,
+    /// How often a write of the job reached each sector of this very drive.
+    laid: BTreeMap<u64, u32>,
 }
 
 impl Liar {
@@ -80,17 +85,13 @@ impl Liar {
         let some = |dice: &mut Dice, chance: u64| -> Vec<u64> {
             if dice.one_in(chance) { (0..1 + dice.below(3)).map(|_| dice.below(sectors)).collect() } else { vec![] }
         };
-        let drive = Drive {
-            path: "liar".into(),
-            identity: Identity { serial: Some("FM20K7Q41M".into()), ..Identity::default() },
-            class: MediaClass::Magnetic,
-            class_basis: "the test says so".into(),
-            bus: Bus::Sas,
-            geometry: Geometry { logical: 512, physical: if dice.one_in(3) { 4096 } else { 512 }, sectors },
-            hidden: HiddenAreas::None,
-            bridged: false,
-            simulated: true,
-        };
+        let geometry = Geometry { logical: 512, physical: if dice.one_in(3) { 4096 } else { 512 }, sectors };
+        let mut drive = Drive { path: "liar".into(), geometry, bus: Bus::Sas, ..test_drive(MediaClass::Magnetic, sectors) };
+        if dice.one_in(4) {
+            // Nothing names it: only its attachment tells it from another.
+            drive.unit.serial = None;
+            drive.attachment.instance = Some("boot 1".into());
+        }
         Self {
             drive,
             cells: vec![0xee; sectors as usize * SECTOR],
@@ -103,7 +104,28 @@ impl Liar {
             lies_about_flush: dice.one_in(5),
             gone: false,
             changed: BTreeSet::new(),
+            by_others: BTreeSet::new(),
+            ever_by_others: BTreeSet::new(),
+            laid: BTreeMap::new(),
         }
+    }
+
+    /// Someone else writes to the drive between two sessions of the job, and to the media at once.
+    fn write_by_others(&mut self, lba: u64) {
+        let real = self.real(lba);
+        self.cache.remove(&real);
+        self.cells[real as usize * SECTOR..][..SECTOR].fill(0xb7);
+        self.by_others.insert(real);
+        self.ever_by_others.insert(real);
+    }
+
+    /// Another drive of the same model stands at the path: it holds zeros, or what it held before.
+    fn swap(&mut self, dice: &mut Dice) {
+        let fill = if dice.one_in(2) { 0 } else { 0xee };
+        self.cells.fill(fill);
+        self.cache.clear();
+        (self.changed, self.by_others, self.laid) = Default::default();
+        self.drive.attachment.instance = Some(format!("boot {}", 2 + dice.below(1 << 40)));
     }
 
     fn real(&self, lba: u64) -> u64 {
@@ -117,8 +139,9 @@ impl Liar {
     fn carry_out(&mut self, task: &Task, dice: &mut Dice) -> Completed {
         let (op, at) = match task {
             Task::Write(at, _) => (Op::Write, *at),
-            Task::Read(at, _) => (Op::Read, *at),
+            Task::Read(at, _) | Task::Probe(at) => (Op::Read, *at),
             Task::Flush => (Op::Flush, Sectors::new(0, 0)),
+            Task::Identify => (Op::Identify, Sectors::new(0, 0)),
         };
         if self.gone {
             return Self::failed(op, at, Cause::Gone);
@@ -132,6 +155,11 @@ impl Liar {
             }
             Task::Write(at, pattern) => self.write(*at, pattern, dice),
             Task::Read(at, pattern) => self.read(*at, pattern, dice),
+            Task::Probe(at) if (at.first.0..at.end()).any(|l| self.unreadable.contains(&l)) => {
+                Self::failed(Op::Read, *at, Cause::BadSector)
+            }
+            Task::Probe(_) => Completed::Done,
+            Task::Identify => Completed::Identified(Box::new(self.drive.clone())),
         }
     }
 
@@ -153,6 +181,8 @@ impl Liar {
                 continue;
             }
             let real = self.real(lba);
+            self.by_others.remove(&real);
+            *self.laid.entry(lba).or_default() += 1;
             match dice.one_in(2) {
                 true => drop(self.cache.insert(real, bytes.to_vec())),
                 false => {
@@ -192,6 +222,9 @@ impl Liar {
 
     /// Power fails: what was only in the cache is lost.
     fn cut(&mut self) {
+        // What lay over the bytes of others only in the cache is theirs again.
+        let is_theirs = |lba: &u64| self.cells[*lba as usize * SECTOR..][..SECTOR].iter().all(|b| *b == 0xb7);
+        self.by_others.extend(self.cache.keys().copied().filter(is_theirs));
         self.cache.clear();
         self.gone = false;
     }
@@ -200,7 +233,9 @@ impl Liar {
 enum Task {
     Write(Sectors, Arc<Pattern>),
     Read(Sectors, Arc<Pattern>),
+    Probe(Sectors),
     Flush,
+    Identify,
 }
 
 /// How one run of a job ended.
@@ -250,7 +285,9 @@ impl Bench {
                     let task = match request.operation {
                         Operation::Write(at, pattern) => Task::Write(at, Arc::clone(pattern)),
                         Operation::ReadBack(at, pattern) => Task::Read(at, Arc::clone(pattern)),
+                        Operation::Probe(at) => Task::Probe(at),
                         Operation::Flush => Task::Flush,
+                        Operation::Identify => Task::Identify,
                     };
                     assert!(in_flight.is_empty() || !matches!(task, Task::Flush), "a flush is asked for alone");
                     in_flight.push((request.tag, task));
@@ -283,7 +320,7 @@ impl Bench {
         let events: Vec<Event> = job.take_events();
         let patterns = events.iter().flat_map(|e| match e {
             Event::PassStarted { pattern, .. } => vec![pattern],
-            Event::Resumed { evidence } => evidence.passes.iter().map(|p| &p.pattern).collect(),
+            Event::Resumed { evidence } => evidence.passes().iter().map(|p| &p.pattern).collect(),
             _ => vec![],
         });
         patterns.for_each(|p| assert_eq!(*p, p.without_seed(), "no event carries the seed of a pass"));
@@ -309,6 +346,13 @@ struct Tally {
     claimed: bool,
     cuts: u32,
     begun_anew: bool,
+    written_between: bool,
+    swapped: bool,
+}
+
+/// What the person types of that drive.
+fn label(drive: &Drive) -> String {
+    drive.unit.serial().map_or_else(|| drive.geometry.sectors.to_string(), |_| "K7Q41M".into())
 }
 
 fn play(seed: u64) -> Tally {
@@ -316,15 +360,15 @@ fn play(seed: u64) -> Tally {
     let drive = Liar::new(&mut dice);
     let order = order(&mut dice);
     let plan = Plan::new(&drive.drive, &order, &mut dice).unwrap();
-    let cleared = guard::check(&drive.drive, &[]).unwrap();
+    let typed = label(&drive.drive);
     let mut bench = Bench { dice, drive, kept: None, now: Duration::ZERO, progress: Some(Progress::of_plan(&plan)) };
-    let mut tally = Tally { claimed: false, cuts: 0, begun_anew: false };
-    let found = bench.drive.drive.clone();
+    let mut tally = Tally { claimed: false, cuts: 0, begun_anew: false, written_between: false, swapped: false };
+    let mut found = bench.drive.drive.clone();
     let now = bench.now();
-    let mut job = Job::start(plan.arm(&cleared, "K7Q41M").unwrap(), &found, CHUNK, now).unwrap();
+    let mut job = Job::start(plan.arm(&cleared(&found), &typed).unwrap(), &found, Access::DIRECT, CHUNK, now).unwrap();
     let evidence = loop {
         match bench.run(job) {
-            End::Over(evidence) if matches!(evidence.ended, Ended::Stopped | Ended::Gone { .. }) && tally.cuts < 20 => {
+            End::Over(evidence) if evidence.ended.can_go_on() && tally.cuts < 20 => {
                 // Stopped, or the drive was pulled: it keeps what it had, or loses its cache with its power.
                 let told = bench.progress.as_ref().unwrap().evidence();
                 assert_eq!(without_seeds(told), without_seeds(&evidence), "whoever has the events has the evidence");
@@ -337,17 +381,26 @@ fn play(seed: u64) -> Tally {
         tally.cuts += 1;
         bench.drive.cut();
         kept_is_true(&bench, &plan);
-        if bench.dice.one_in(12) {
-            // Someone writes to the drive while the job is away.
-            let lba = bench.dice.below(found.geometry.sectors);
-            bench.drive.change(lba, 0x10);
+        if bench.dice.one_in(3) {
+            // Someone else uses the drive while the job is away, wherever they like.
+            for _ in 0..1 + bench.dice.below(4) {
+                let lba = bench.dice.below(found.geometry.sectors);
+                bench.drive.write_by_others(lba);
+            }
+            tally.written_between = true;
+        }
+        if found.unit.serial().is_none() && bench.dice.one_in(3) {
+            // Its twin stands at the same path now, as blank as it came from its maker.
+            bench.drive.swap(&mut bench.dice);
+            found = bench.drive.drive.clone();
+            tally.swapped = true;
         }
         let Some(kept) = bench.kept.clone() else { return tally };
         let now = bench.now();
-        job = Job::resume(&kept, kept.arm(&cleared, "K7Q41M").unwrap(), &found, CHUNK, now).unwrap();
+        job = Job::resume(&kept, kept.arm(&cleared(&found), &typed).unwrap(), &found, Access::DIRECT, CHUNK, now).unwrap();
         bench.progress = Some(Progress::of_plan(&plan));
         bench.listen(&mut job);
-        tally.begun_anew |= kept.evidence().passes.is_empty();
+        tally.begun_anew |= kept.evidence().passes().is_empty();
     };
     truth(&mut bench, &evidence, &plan);
     tally.claimed = judge(Edition::Rev2, &evidence).outcome() > Outcome::NotSanitized;
@@ -357,13 +410,15 @@ fn play(seed: u64) -> Tally {
 /// What a checkpoint says is laid survives a power cut, on any drive that tells the truth about its cache.
 fn kept_is_true(bench: &Bench, plan: &Plan) {
     let (Some(kept), drive) = (&bench.kept, &bench.drive) else { return };
-    let Some(last) = kept.evidence().passes.last().filter(|p| p.ended.is_none()) else { return };
-    if drive.lies_about_flush || drive.wraps_at.is_some() {
+    let Some(last) = kept.evidence().passes().last().filter(|p| p.ended.is_none()) else { return };
+    let is_twin = kept.evidence().drive().attachment != drive.drive.attachment;
+    if drive.lies_about_flush || drive.wraps_at.is_some() || is_twin {
         return;
     }
     let mut expected = vec![0; drive.cells.len()];
-    plan.passes()[kept.evidence().passes.len() - 1].pattern.fill(0, SECTOR as u32, &mut expected);
-    let honest = |lba: &u64| !drive.drops.contains(lba) && !drive.changed.contains(lba);
+    plan.passes()[kept.evidence().passes().len() - 1].pattern.fill(0, SECTOR as u32, &mut expected);
+    let honest =
+        |lba: &u64| !drive.drops.contains(lba) && !drive.changed.contains(lba) && !drive.ever_by_others.contains(lba);
     for lba in last.laid.iter().flat_map(|s| s.first.0..s.end()).filter(honest) {
         let at = lba as usize * SECTOR..(lba as usize + 1) * SECTOR;
         assert!(drive.cells[at.clone()] == expected[at], "sector {lba} was kept as laid and is lost");
@@ -373,27 +428,38 @@ fn kept_is_true(bench: &Bench, plan: &Plan) {
 /// Events carry no seeds; evidence carries that of the bytes which lie on the drive.
 fn without_seeds(evidence: &Evidence) -> Evidence {
     let mut evidence = evidence.clone();
-    evidence.passes.iter_mut().for_each(|p| p.pattern = p.pattern.without_seed());
+    for stage in &mut evidence.stages {
+        if let What::Overwritten(o) = &mut stage.what {
+            o.passes.iter_mut().for_each(|p| p.pattern = p.pattern.without_seed());
+        }
+    }
     evidence
 }
 
-/// The record against the physical truth.
+/// The record against the physical truth: of whatever is claimed, every sector holds what the last pass laid, whoever wrote
+/// in between. Only what changed after it was read can nobody know.
 fn truth(bench: &mut Bench, evidence: &Evidence, plan: &Plan) {
     let drive = &bench.drive;
-    let Some(last) = evidence.passes.last() else { return };
-    assert!(evidence.passes.iter().rev().skip(1).all(|p| p.ended.is_some()), "no pass is begun before the one before is over");
+    let Some(read) = evidence.last_reading() else { return };
+    let passes = evidence.passes();
+    assert!(passes.iter().rev().skip(1).all(|p| p.ended.is_some()), "no pass is begun before the one before is over");
     let mut expected = vec![0; drive.cells.len()];
-    plan.passes()[evidence.passes.len() - 1].pattern.fill(0, SECTOR as u32, &mut expected);
+    plan.passes()[passes.len() - 1].pattern.fill(0, SECTOR as u32, &mut expected);
     let holds = |lba: u64| drive.sector(lba) == expected[lba as usize * SECTOR..][..SECTOR];
-    let Some(read) = &last.read_back else { return };
     if judge(Edition::Rev2, evidence).outcome() > Outcome::NotSanitized {
         let untouched = |lba: u64| !drive.changed.contains(&drive.real(lba));
-        let not_as_laid: Vec<u64> = (0..drive.drive.geometry.sectors)
-            .filter(|l| read.read.contains(jurex_core::units::Lba(*l)) && !holds(*l) && untouched(*l))
-            .collect();
+        let in_question = |lba: &u64| read.sampling.is_none() || read.read.contains(jurex_core::units::Lba(*lba));
+        let not_as_laid: Vec<u64> =
+            (0..drive.drive.geometry.sectors).filter(in_question).filter(|l| !holds(*l) && untouched(*l)).collect();
         assert!(not_as_laid.is_empty(), "claimed, but sectors {not_as_laid:?} do not hold what the last pass laid");
-        assert!(evidence.passes.iter().all(|p| p.laid.count() == drive.drive.geometry.sectors));
+        assert!(passes.iter().all(|p| p.laid.covers_all(drive.drive.geometry.whole())));
         assert!(drive.unwritable.is_empty(), "a drive with unwritable sectors earns nothing");
+        assert!(drive.by_others.is_empty(), "claimed over sectors {:?} that others wrote to", drive.by_others);
+        for lba in 0..drive.drive.geometry.sectors {
+            let laid = drive.laid.get(&lba).copied().unwrap_or(0) as usize;
+            let dropped = drive.drops.contains(&lba) || drive.wraps_at.is_some();
+            assert!(laid >= passes.len() || dropped, "{laid} of {} passes reached sector {lba}", passes.len());
+        }
     }
 }
 
@@ -405,13 +471,14 @@ fn no_record_ever_claims_more_than_the_truth() {
         return;
     }
     let seeds = number("JUREX_SEEDS").unwrap_or(4000);
-    let (mut claimed, mut resumed, mut anew) = (0, 0, 0);
+    let (mut claimed, mut resumed, mut anew, mut claimed_after_others) = (0, 0, 0, 0);
     for seed in 0..seeds {
         match std::panic::catch_unwind(|| play(seed)) {
             Ok(tally) => {
                 claimed += u64::from(tally.claimed);
                 resumed += u64::from(tally.cuts > 0);
                 anew += u64::from(tally.begun_anew);
+                claimed_after_others += u64::from(tally.claimed && (tally.written_between || tally.swapped));
             }
             Err(_) => panic!("seed {seed} fails: play it again with JUREX_SEED={seed} cargo test -p jurex-core --test cuts"),
         }
@@ -419,4 +486,5 @@ fn no_record_ever_claims_more_than_the_truth() {
     println!("{seeds} seeds: {claimed} claimed an outcome, {resumed} were cut and went on, {anew} of them from the beginning");
     // A test in which nothing is ever claimed or cut would prove nothing.
     assert!(claimed > seeds / 10 && resumed > seeds / 4, "{claimed} claimed, {resumed} resumed of {seeds}");
+    assert!(claimed_after_others > seeds / 100, "{claimed_after_others} claimed although others had the drive in between");
 }

@@ -213,7 +213,7 @@ impl Ledger {
     /// # Errors
     /// [`LedgerError::Exists`] if the name is taken.
     pub fn begin(&self, job: &JobId, drive: &Drive, started: Timestamp) -> Result<(), LedgerError> {
-        let row = params![job.as_str(), drive.called(), drive.identity.serial, started.to_string()];
+        let row = params![job.as_str(), drive.called(), drive.unit.serial, started.to_string()];
         let done = self.connection.execute("INSERT INTO job (name, drive, serial, started) VALUES (?1, ?2, ?3, ?4)", row);
         match done {
             Ok(_) => Ok(()),
@@ -320,7 +320,7 @@ impl Ledger {
     /// # Errors
     /// A damaged file.
     pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<Unfinished>, LedgerError> {
-        let has_serial = drive.identity.serial.as_deref().is_some_and(|s| !s.trim().is_empty());
+        let has_serial = drive.unit.serial.as_deref().is_some_and(|s| !s.trim().is_empty());
         let fits = |u: &Unfinished| {
             let of = u.checkpoint.drive();
             if has_serial { of.is_same_unit(drive) } else { of.same_as(drive) }
@@ -394,7 +394,7 @@ mod tests {
     use super::*;
     use jurex_core::contents::Contents;
     use jurex_core::evidence::{Ended, Evidence};
-    use jurex_core::media::{Bus, Geometry, HiddenAreas, Identity, MediaClass};
+    use jurex_core::media::{Bus, Geometry, HiddenAreas, Unit, MediaClass};
     use jurex_core::method::library;
     use jurex_core::notation::Entropy;
     use jurex_core::plan::{Order, Plan};
@@ -404,7 +404,7 @@ mod tests {
     fn drive() -> Drive {
         Drive {
             path: "sim:2".into(),
-            identity: Identity { serial: Some("FM2000K7Q41M".into()), ..Identity::default() },
+            unit: Unit { serial: Some("FM2000K7Q41M".into()), ..Unit::default() },
             class: MediaClass::Magnetic,
             class_basis: "the test says so".into(),
             bus: Bus::Sata,

@@ -2,7 +2,7 @@
 
 use crate::ioctl::{NvmeRead, nvme_read, scsi_read};
 use crate::sysfs::text;
-use jurex_core::media::{Bus, Drive, HiddenAreas, Identity, MediaClass};
+use jurex_core::media::{Bus, Drive, HiddenAreas, Unit, MediaClass};
 use jurex_core::native::ata::{self, Command, Identify, Registers, Transfer};
 use jurex_core::native::{Answers, Health, OwnErase, nvme, scsi};
 use rustix::fs::{Mode, OFlags, open};
@@ -51,7 +51,7 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
     let said = nvme_read(fd, NvmeRead::IDENTIFY_CONTROLLER, &mut page, COMMAND_PATIENCE);
     match said.map_err(|e| std::io::Error::from(e).to_string()).and_then(|status| good(status, &page)) {
         Ok(controller) => {
-            fill(&mut drive.identity, controller.model.clone(), controller.serial.clone(), controller.firmware.clone());
+            fill(&mut drive.unit, controller.model.clone(), controller.serial.clone(), controller.firmware.clone());
             answers.own_erases = controller.own_erases();
             if controller.namespaces > 1 {
                 let said = format!(
@@ -83,10 +83,10 @@ fn good(status: i32, page: &[u8]) -> Result<nvme::Controller, String> {
 }
 
 /// Texts of the drive itself replace those that the system had.
-fn fill(identity: &mut Identity, model: Option<String>, serial: Option<String>, firmware: Option<String>) {
-    identity.model = model.or(identity.model.take());
-    identity.serial = serial.or(identity.serial.take());
-    identity.firmware = firmware.or(identity.firmware.take());
+fn fill(unit: &mut Unit, model: Option<String>, serial: Option<String>, firmware: Option<String>) {
+    unit.model = model.or(unit.model.take());
+    unit.serial = serial.or(unit.serial.take());
+    unit.firmware = firmware.or(unit.firmware.take());
 }
 
 fn ask_scsi(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
@@ -107,12 +107,12 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
     // What stood there before was the bridge's, not the drive's.
     if drive.bus == Bus::Usb {
         drive.bridged = true;
-        drive.identity = Identity::default();
+        drive.unit = Unit::default();
         answers.bridge = bridge;
     } else {
-        drive.identity.maker = None;
+        drive.unit.maker = None;
     }
-    fill(&mut drive.identity, identify.model.clone(), identify.serial.clone(), identify.firmware.clone());
+    fill(&mut drive.unit, identify.model.clone(), identify.serial.clone(), identify.firmware.clone());
     if let Some((class, basis)) = identify.rotation.class() {
         (drive.class, drive.class_basis) = (class, basis);
     }
@@ -163,7 +163,7 @@ fn native_end(fd: &OwnedFd, command: &Command) -> Option<u64> {
 fn scsi_answers(drive: &mut Drive, fd: &OwnedFd) {
     let page = |number: u8| scsi_page(fd, &scsi::inquiry_page(number), 255);
     if let Some(serial) = page(0x80).and_then(|p| scsi::parse_serial(&p).ok().flatten()) {
-        drive.identity.serial = Some(serial);
+        drive.unit.serial = Some(serial);
     }
     // Sticks answer nonsense here; only drives on SCSI are believed.
     if drive.bus == Bus::Sas

@@ -4,7 +4,7 @@ use crate::ask::ask;
 use crate::guard::Uses;
 use crate::sysfs::{entries, name, number, text, vpd_serial};
 use jurex_core::guard::Hindrance;
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
 use jurex_core::native::Answers;
 use rustix::fs::{FileType, Stat, stat};
 use std::fs;
@@ -266,7 +266,7 @@ impl System {
         let sectors = number(dir, "size").unwrap_or(0).saturating_mul(512) / logical;
         Drive {
             path: format!("/dev/{}", device_name.replace('!', "/")),
-            identity: Identity {
+            unit: Unit {
                 maker: text(&device, "vendor").filter(|v| v != "ATA" && !v.starts_with("0x")),
                 model: text(&device, "model").or_else(|| text(&device, "name")),
                 serial: text(&device, "serial").or_else(|| text(dir, "serial")).or_else(|| vpd_serial(&device)),
@@ -290,7 +290,7 @@ impl System {
 pub(crate) fn image(real: &Path, bytes: u64) -> Drive {
     Drive {
         path: real.display().to_string(),
-        identity: Identity::default(),
+        unit: Unit::default(),
         class: MediaClass::Virtual,
         class_basis: "it is a regular file".into(),
         bus: Bus::File,

@@ -270,8 +270,8 @@ mod tests {
         assert_eq!(drives.iter().map(|f| f.drive.path.as_str()).collect::<Vec<_>>(), ["/dev/nvme0n1", "/dev/sda"]);
         let sda = &drives[1].drive;
         assert_eq!((sda.bus, sda.class, sda.geometry.unit()), (Bus::Sata, MediaClass::Magnetic, 8));
-        assert_eq!(sda.identity.serial.as_deref(), Some("FM20K7Q4"), "the page's own length counts");
-        assert_eq!(sda.identity.name().as_deref(), Some("Meridian·[2J 2000"));
+        assert_eq!(sda.unit.serial.as_deref(), Some("FM20K7Q4"), "the page's own length counts");
+        assert_eq!(sda.unit.name().as_deref(), Some("Meridian·[2J 2000"));
         let nvme = &drives[0].drive;
         assert_eq!((nvme.geometry.logical, nvme.geometry.sectors), (4096, 1000), "sysfs counts 512 bytes always");
     }
@@ -300,12 +300,12 @@ mod tests {
             if drive.bus == Bus::Nvme {
                 let _ = never.lock().unwrap().recv();
             }
-            drive.identity.firmware = Some("asked".into());
+            drive.unit.firmware = Some("asked".into());
             (drive, Default::default())
         }));
         let drives = system.drives();
         let said =
-            |at: usize| (drives[at].drive.identity.firmware.as_deref(), drives[at].hindrances.contains(&Hindrance::NoAnswer));
+            |at: usize| (drives[at].drive.unit.firmware.as_deref(), drives[at].hindrances.contains(&Hindrance::NoAnswer));
         assert_eq!((said(0), said(1)), ((None, true), (Some("asked"), false)));
         drop(hold);
     }

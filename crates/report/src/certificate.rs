@@ -136,15 +136,15 @@ fn code(label: &'static str, value: impl Into<String>) -> Fact {
 fn drive_facts(drive: &Drive, papers: &Papers) -> Vec<Fact> {
     let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told by the drive".into());
     vec![
-        fact("Manufacturer", said(&drive.identity.maker)),
+        fact("Manufacturer", said(&drive.unit.maker)),
         fact("Media type", format!("{}, because {}", drive.class, drive.class_basis)),
-        fact("Model", said(&drive.identity.model)),
+        fact("Model", said(&drive.unit.model)),
         fact("Capacity", drive.size()),
-        code("Serial number", said(&drive.identity.serial)),
+        code("Serial number", said(&drive.unit.serial)),
         fact("Sectors", format!("{}, {}", grouped(drive.geometry.sectors), drive.geometry.sector_sizes())),
         fact("Property number", papers.property_number.clone()),
         fact("Attached by", format!("{} ({})", drive.bus, drive.path)),
-        fact("Firmware", said(&drive.identity.firmware)),
+        fact("Firmware", said(&drive.unit.firmware)),
         fact("Hidden areas", drive.hidden.sentence()),
     ]
 }

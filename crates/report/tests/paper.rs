@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use jurex_core::contents::{Contents, Region};
 use jurex_core::evidence::{Ended, Evidence, PassEvidence, ReadBack};
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
 use jurex_core::notation::Entropy;
 use jurex_core::pace::Pace;
 use jurex_core::plan::{Order, Plan, PlannedPass, Reading};
@@ -24,7 +24,7 @@ impl Entropy for Zero {
 fn drive(model: &str) -> Drive {
     Drive {
         path: "sim:3".into(),
-        identity: Identity {
+        unit: Unit {
             maker: Some("Ferrant".into()),
             model: Some(model.into()),
             serial: Some("FM0500T3XW8D".into()),

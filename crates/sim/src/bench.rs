@@ -6,7 +6,7 @@ use crate::contents::{self, Partition, Volume};
 use crate::drive::{Fault, Kind, SimDrive};
 use crate::speed::{Pacing, SpeedShape};
 use jurex_core::guard::Hindrance;
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
 use jurex_core::native::{Answers, Health, OwnErase};
 use jurex_core::units::Sectors;
 
@@ -218,7 +218,7 @@ impl Entry {
     fn drive(&self, pacing: Pacing) -> SimDrive {
         let drive = Drive {
             path: format!("sim:{}", self.bay),
-            identity: Identity {
+            unit: Unit {
                 maker: Some(self.maker.into()),
                 model: Some(self.model.into()),
                 serial: Some(self.serial.into()),

@@ -3,7 +3,7 @@
 use jurex_core::erase::{self, Alone, CHUNK_BYTES, Clock, Job, NotKept, Now, Unattended};
 use jurex_core::evidence::{Ended, Evidence};
 use jurex_core::guard;
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
 use jurex_core::medium::Medium;
 use jurex_core::notation::Entropy;
 use jurex_core::plan::{Order, Plan};
@@ -33,7 +33,7 @@ impl Entropy for Elevens {
 fn drive(kind: Kind, class: MediaClass) -> SimDrive {
     let drive = Drive {
         path: "sim:99".into(),
-        identity: Identity { serial: Some("TEST000001".into()), ..Identity::default() },
+        unit: Unit { serial: Some("TEST000001".into()), ..Unit::default() },
         class,
         class_basis: "the test says so".into(),
         bus: Bus::Usb,

@@ -38,10 +38,10 @@ pub(crate) fn as_json(seen: &Seen) -> Value {
     };
     json!({
         "path": drive.path,
-        "maker": drive.identity.maker,
-        "model": drive.identity.model,
-        "serial": drive.identity.serial,
-        "firmware": drive.identity.firmware,
+        "maker": drive.unit.maker,
+        "model": drive.unit.model,
+        "serial": drive.unit.serial,
+        "firmware": drive.unit.firmware,
         "class": drive.class,
         "class_basis": drive.class_basis,
         "bus": drive.bus,
@@ -80,8 +80,8 @@ fn row(seen: &Seen) -> [String; 7] {
     };
     [
         drive.path.clone(),
-        drive.identity.name().unwrap_or_else(|| "-".into()),
-        drive.identity.serial.clone().unwrap_or_else(|| "-".into()),
+        drive.unit.name().unwrap_or_else(|| "-".into()),
+        drive.unit.serial.clone().unwrap_or_else(|| "-".into()),
         drive.class.to_string(),
         drive.bus.to_string(),
         drive.size(),

@@ -63,10 +63,10 @@ fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -
     let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told".into());
     let mut lines = vec![
         drive.called(),
-        fact("maker", &said(&drive.identity.maker)),
-        fact("model", &said(&drive.identity.model)),
-        fact("serial", &said(&drive.identity.serial)),
-        fact("firmware", &said(&drive.identity.firmware)),
+        fact("maker", &said(&drive.unit.maker)),
+        fact("model", &said(&drive.unit.model)),
+        fact("serial", &said(&drive.unit.serial)),
+        fact("firmware", &said(&drive.unit.firmware)),
         fact("capacity", &format!("{}, {}", drive.size(), counted(drive.geometry.sectors, "sector"))),
         fact("sectors", &drive.geometry.sector_sizes()),
         fact("class", &format!("{}, because {}", drive.class, drive.class_basis)),

@@ -542,7 +542,7 @@ fn another_drive_in_the_same_place_gets_a_lane_of_its_own() {
     let bench = sim();
     let mut world = World::on(&bench, ThemeName::Dark, FULL);
     let mut seen = Bench::of_bays(bench.bays()).drives().swap_remove(CARD);
-    seen.drive.identity.serial = Some("TL32X0X0X0X0".into());
+    seen.drive.unit.serial = Some("TL32X0X0X0X0".into());
     world.send(Message::Answered(Box::new(seen)));
     assert_eq!((world.app.lanes.len(), world.state(CARD), world.state(10)), (11, LaneState::Gone, LaneState::Ready));
 }
@@ -624,7 +624,7 @@ fn many(count: usize) -> Vec<crate::bench::Seen> {
     let copy = |i: usize| {
         let mut seen = bench[1 + i % 9].clone();
         seen.drive.path = format!("sim:{}", i + 1);
-        seen.drive.identity.serial = Some(format!("SERIAL{i:06}"));
+        seen.drive.unit.serial = Some(format!("SERIAL{i:06}"));
         seen
     };
     (0..count).map(copy).collect()

@@ -141,14 +141,14 @@ impl App {
     fn lane_of(&self, seen: &Seen) -> Option<usize> {
         let (drive, same_size) = (&seen.drive, |l: &Lane| l.seen.drive.geometry == seen.drive.geometry);
         let gone = |l: &Lane| matches!(l.presence, Presence::Gone(_));
-        let serial = |l: &Lane| drive.identity.serial.is_some() && l.seen.drive.identity.serial == drive.identity.serial;
+        let serial = |l: &Lane| drive.unit.serial.is_some() && l.seen.drive.unit.serial == drive.unit.serial;
         let at_path = |l: &Lane| l.seen.drive.path == drive.path && l.seen.drive.class_basis == drive.class_basis;
         let is_here = |l: &&Lane| !gone(l) && l.seen.drive.path == drive.path && same_size(l);
         let place = |found: Option<&Lane>| found.and_then(|f| self.lanes.iter().position(|l| std::ptr::eq(l, f)));
         place(self.lanes.iter().find(is_here))
             .or_else(|| place(self.lanes.iter().find(|l| gone(l) && same_size(l) && serial(l))))
             .or_else(|| {
-                place(self.lanes.iter().find(|l| gone(l) && same_size(l) && drive.identity.serial.is_none() && at_path(l)))
+                place(self.lanes.iter().find(|l| gone(l) && same_size(l) && drive.unit.serial.is_none() && at_path(l)))
             })
     }
 
@@ -160,7 +160,7 @@ impl App {
         if lane.is_working() || lane.arming.stage != ArmStage::Asking {
             return vec![];
         }
-        let (old, new) = (&lane.seen.drive.identity.serial, &seen.drive.identity.serial);
+        let (old, new) = (&lane.seen.drive.unit.serial, &seen.drive.unit.serial);
         if lane.answered && old != new {
             // Another drive stands behind the same path: the old one is gone, this one is new.
             let mut commands: Vec<Command> = self.went_away(index).into_iter().collect();
@@ -383,7 +383,7 @@ impl App {
         let wanted = text.trim().to_lowercase();
         let holds = |l: &Lane| {
             let drive = &l.seen.drive;
-            let serial = drive.identity.serial.as_deref().unwrap_or_default();
+            let serial = drive.unit.serial.as_deref().unwrap_or_default();
             [&drive.path, &drive.name(), serial].iter().any(|t| t.to_lowercase().contains(&wanted))
         };
         let order = (1..=self.lanes.len()).map(|by| (self.selected + by) % self.lanes.len().max(1));

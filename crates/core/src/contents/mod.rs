@@ -139,7 +139,7 @@ pub fn look(medium: &mut dyn Medium) -> Contents {
 mod tests {
     use super::*;
     use crate::media::MediaClass;
-    use crate::medium::memory::Memory;
+    use crate::testing::Memory;
     use gptman::{GPT, GPTPartitionEntry};
     use mbrman::{BOOT_INACTIVE, CHS, MBRHeader, MBRPartitionEntry};
     use proptest::prelude::*;

@@ -1,13 +1,14 @@
 //! Where a job stands, so that it can go on after a stop, a lost drive, a kill or a power cut.
 
-use crate::evidence::Evidence;
+use crate::evidence::{Evidence, Unsound};
 use crate::guard::Cleared;
 use crate::media::Drive;
 use crate::plan::{ArmError, ArmedPlan, Plan};
 use serde::{Deserialize, Serialize};
+use std::time::Duration;
 
 /// Name and version of the format.
-const FORMAT: &str = "jurex-checkpoint/1";
+const FORMAT: &str = "jurex-checkpoint/2";
 
 /// The plan with all its random choices, and the evidence of what is fast on the media. It holds the seeds of random
 /// passes, so it is kept only while the job can still go on.
@@ -20,12 +21,31 @@ pub struct Checkpoint {
 
 /// A text that is no checkpoint.
 #[derive(Debug, thiserror::Error)]
-#[error("this is not a checkpoint that this version can go on from")]
-pub struct BadCheckpoint(#[source] Option<serde_json::Error>);
+pub enum BadCheckpoint {
+    /// Not the JSON of a checkpoint.
+    #[error("this is not a checkpoint of Jurex")]
+    NotACheckpoint(#[source] serde_json::Error),
+    /// Another version of the format.
+    #[error("the checkpoint's format is `{0}`; this version goes on from {FORMAT}")]
+    OtherFormat(String),
+    /// It contradicts itself.
+    #[error("the checkpoint has been altered: {0}")]
+    Unsound(#[from] Unsound),
+}
+
+#[derive(Deserialize)]
+struct Head {
+    format: String,
+}
 
 impl Checkpoint {
-    pub(super) fn new(plan: &Plan, evidence: &Evidence) -> Self {
-        Self { format: FORMAT.into(), plan: plan.clone(), evidence: evidence.clone() }
+    /// Of a job whose session has lasted so long.
+    pub(super) fn new(plan: &Plan, evidence: &Evidence, lasted: Duration) -> Self {
+        let mut evidence = evidence.clone();
+        if let Some(session) = evidence.sessions.last_mut() {
+            session.micros = super::event::micros(lasted);
+        }
+        Self { format: FORMAT.into(), plan: plan.clone(), evidence }
     }
 
     /// The drive that the job works on.
@@ -46,17 +66,37 @@ impl Checkpoint {
     /// Whether it was made by a job of that plan. The drive's path may be another by now.
     pub(super) fn is_of(&self, plan: &Plan) -> bool {
         let mut same_place = self.plan.clone();
-        same_place.move_to(&plan.drive().path);
-        same_place == *plan
+        same_place.move_to(plan.drive());
+        self.drive().is_same_unit(plan.drive()) && same_place == *plan
     }
 
-    /// The plan for `found`, the same drive as it is attached now. A drive without a serial can't be told elsewhere, and
+    /// Whether `found` may be the drive that the job worked on: same unit, wherever it is attached; of a drive that nothing
+    /// names only the one at the same path.
+    pub fn may_be_of(&self, found: &Drive) -> bool {
+        let drive = self.drive();
+        drive.is_same_unit(found) && (found.unit.is_named() || drive.path == found.path)
+    }
+
+    /// Why `found`, which stands where the job's drive stood, does not fit; `None` if it fits or stands elsewhere.
+    pub fn why_not(&self, found: &Drive) -> Option<String> {
+        let drive = self.drive();
+        if drive.path != found.path || self.may_be_of(found) {
+            return None;
+        }
+        Some(if drive.geometry != found.geometry {
+            let sizes = |d: &Drive| format!("{} sectors of {} B", d.geometry.sectors, d.geometry.logical);
+            format!("it had {} and has {} now", sizes(drive), sizes(found))
+        } else {
+            "another drive stands there now".into()
+        })
+    }
+
+    /// The plan for `found`, the same drive as it is attached now. A drive that nothing names can't be told elsewhere, and
     /// another drive is not this one's: the plan then stays where it was, and arming it is refused.
     pub fn plan_on(&self, found: &Drive) -> Plan {
         let mut plan = self.plan.clone();
-        let has_serial = self.drive().identity.serial.as_deref().is_some_and(|s| !s.trim().is_empty());
-        if has_serial && self.drive().is_same_unit(found) {
-            plan.move_to(&found.path);
+        if self.may_be_of(found) {
+            plan.move_to(found);
         }
         plan
     }
@@ -72,11 +112,11 @@ impl Checkpoint {
     /// Where it stands, in a few words.
     pub fn place(&self) -> String {
         let of = self.plan.passes().len();
-        match self.evidence.passes.last() {
+        match self.evidence.passes().last() {
             None => format!("before pass 1 of {of}"),
-            Some(pass) => {
-                let n = self.evidence.passes.len();
-                let doing = if pass.read_back.is_some() { "reading back" } else { "in" };
+            Some(_) => {
+                let n = self.evidence.passes().len();
+                let doing = if self.evidence.last_reading().is_some() { "reading back" } else { "in" };
                 format!("{doing} pass {n} of {of}")
             }
         }
@@ -92,11 +132,19 @@ impl Checkpoint {
     /// # Errors
     /// Text that is none, or of another version.
     pub fn from_json(text: &str) -> Result<Self, BadCheckpoint> {
-        let read: Self = serde_json::from_str(text).map_err(|e| BadCheckpoint(Some(e)))?;
-        let (passes, range) = (read.plan.passes().len(), read.plan.range());
-        let on_the_drive = range.count > 0 && range.end() <= read.drive().geometry.sectors;
-        let sound = read.format == FORMAT && passes > 0 && read.evidence.passes.len() <= passes && on_the_drive;
-        if sound { Ok(read) } else { Err(BadCheckpoint(None)) }
+        let head: Head = serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?;
+        if head.format != FORMAT {
+            return Err(BadCheckpoint::OtherFormat(crate::text::printable(head.format.as_bytes())));
+        }
+        let read: Self = serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?;
+        read.evidence.check_soundness()?;
+        read.plan.check_soundness()?;
+        let (passes, planned) = (read.evidence.passes().len(), read.plan.passes().len());
+        let fits = passes <= planned
+            && read.evidence.planned == read.plan.stages()
+            && read.evidence.overwrite().is_none_or(|o| o.range == read.plan.range() && o.planned_passes as usize == planned)
+            && read.evidence.drive().is_same_unit(read.plan.drive());
+        if fits { Ok(read) } else { Err(Unsound("its evidence is not of its plan").into()) }
     }
 }
 
@@ -104,51 +152,61 @@ impl Checkpoint {
 mod tests {
     use super::*;
     use crate::erase::Progress;
-    use crate::media::{MediaClass, test_drive};
-    use crate::notation::Entropy;
+    use crate::media::MediaClass;
+    use crate::method;
     use crate::plan::Order;
-    use crate::{guard, method};
+    use crate::testing::{Fixed, cleared, test_drive};
 
-    struct Ones;
-    impl Entropy for Ones {
-        fn fill(&mut self, out: &mut [u8]) {
-            out.fill(1);
-        }
+    fn plan(drive: &Drive) -> Plan {
+        Plan::new(drive, &Order::of_method(method::find("random").unwrap()), &mut Fixed(1)).unwrap()
+    }
+
+    fn kept(plan: &Plan) -> Checkpoint {
+        Checkpoint::new(plan, Progress::of_plan(plan).evidence(), Duration::ZERO)
     }
 
     #[test]
     fn it_goes_on_on_the_same_drive_wherever_it_is_and_on_no_other() {
         let drive = test_drive(MediaClass::Magnetic, 64);
-        let plan = Plan::new(&drive, &Order::of_method(method::find("random").unwrap()), &mut Ones).unwrap();
-        let kept = Checkpoint::new(&plan, Progress::of_plan(&plan).evidence());
-        let arm = |drive: &Drive, typed: &str| kept.arm(&guard::check(drive, &[]).unwrap(), typed).map(|a| a.plan().clone());
+        let kept = kept(&plan(&drive));
+        let arm = |drive: &Drive, typed: &str| kept.arm(&cleared(drive), typed).map(|a| a.plan().clone());
         let moved = Drive { path: "elsewhere".into(), ..drive.clone() };
         assert!(kept.is_of(&arm(&moved, "K7Q41M").unwrap()), "another path, the same serial");
         assert!(matches!(arm(&moved, "K7Q41X"), Err(ArmError::WrongLabel { .. })));
         let mut other = drive.clone();
-        other.identity.serial = Some("FM20K7Q41N".into());
+        other.unit.serial = Some("FM20K7Q41N".into());
         assert!(matches!(arm(&other, "K7Q41N"), Err(ArmError::NotCleared { .. })), "the same path, another serial");
-        let nameless = |path: &str| {
-            let mut d = Drive { path: path.into(), ..drive.clone() };
-            d.identity.serial = None;
-            d
-        };
-        let plan = Plan::new(&nameless("here"), &Order::of_method(method::find("zeros").unwrap()), &mut Ones).unwrap();
-        let kept = Checkpoint::new(&plan, Progress::of_plan(&plan).evidence());
-        let arm = |path| kept.arm(&guard::check(&nameless(path), &[]).unwrap(), "64").is_ok();
-        assert_eq!((arm("here"), arm("there")), (true, false), "without a serial only the place tells");
+        assert!(kept.why_not(&other).unwrap().contains("another drive"));
+        let mut grown = drive.clone();
+        grown.geometry.sectors = 65;
+        assert_eq!(kept.why_not(&grown).unwrap(), "it had 64 sectors of 512 B and has 65 sectors of 512 B now");
     }
 
     #[test]
-    fn what_is_no_checkpoint_or_lies_outside_the_drive_is_refused() {
-        let drive = test_drive(MediaClass::Magnetic, 64);
-        let plan = Plan::new(&drive, &Order::of_method(method::find("random").unwrap()), &mut Ones).unwrap();
-        let json = Checkpoint::new(&plan, Progress::of_plan(&plan).evidence()).to_json();
-        assert!(Checkpoint::from_json(&json).is_ok());
+    fn a_drive_that_nothing_names_goes_on_only_at_its_own_path() {
+        let nameless = |path: &str| {
+            let mut d = Drive { path: path.into(), ..test_drive(MediaClass::Magnetic, 64) };
+            d.unit.serial = None;
+            d
+        };
+        let kept = kept(&plan(&nameless("here")));
+        let arm = |path| kept.arm(&cleared(&nameless(path)), "64").is_ok();
+        assert_eq!((arm("here"), arm("there")), (true, false));
+    }
+
+    #[test]
+    fn what_is_no_checkpoint_or_contradicts_itself_is_refused() {
+        let plan = plan(&test_drive(MediaClass::Magnetic, 64));
+        let mut made = kept(&plan);
+        assert!(Checkpoint::from_json(&made.to_json()).is_ok());
+        let json = made.to_json();
         let beyond = json.replacen("\"count\":\"64\"", "\"count\":\"65\"", 1);
-        let other = json.replacen("jurex-checkpoint/1", "jurex-checkpoint/9", 1);
-        for text in ["", "{}", &beyond, &other] {
+        let other = json.replacen("jurex-checkpoint/2", "jurex-checkpoint/9", 1);
+        let spent = json.replacen("\"seed\":\"01010101010101010101010101010101\"", "\"x\":0", 1);
+        made.evidence.sessions.clear();
+        for text in ["", "{}", &beyond, &other, &spent, &made.to_json()] {
             assert!(Checkpoint::from_json(text).is_err(), "{text}");
         }
+        assert!(Checkpoint::from_json(&other).unwrap_err().to_string().contains("jurex-checkpoint/9"));
     }
 }

@@ -1,10 +1,12 @@
 //! Who carries out what a job asks for: one request at a time, or many at once.
 
-use super::job::{Operation, Request, Result};
+use super::job::{Completed, Operation, Request};
 use crate::medium::{Medium, MediumError};
-use crate::pattern::{AlignedBuffer, Pattern, PatternBuffer, wrong_sectors};
+use crate::pattern::{AlignedBuffer, Pattern, PatternBuffer, poison, wrong_sectors};
+use crate::ranges::RangeSet;
 use crate::units::Sectors;
 use std::sync::Arc;
+use std::time::Duration;
 
 /// A request that can travel to another thread.
 #[derive(Clone, Debug)]
@@ -13,8 +15,12 @@ pub enum Task {
     Write(Sectors, Arc<Pattern>),
     /// Read these sectors and compare them with the pattern's bytes.
     ReadBack(Sectors, Arc<Pattern>),
+    /// Read these sectors, whatever they hold.
+    Probe(Sectors),
     /// Flush every cache. Only asked for when nothing else is in flight.
     Flush,
+    /// Ask the drive who it is. Only asked for when nothing else is in flight.
+    Identify,
 }
 
 impl Task {
@@ -22,7 +28,9 @@ impl Task {
         match &request.operation {
             Operation::Write(at, pattern) => Task::Write(*at, Arc::clone(pattern)),
             Operation::ReadBack(at, pattern) => Task::ReadBack(*at, Arc::clone(pattern)),
+            Operation::Probe(at) => Task::Probe(*at),
             Operation::Flush => Task::Flush,
+            Operation::Identify => Task::Identify,
         }
     }
 }
@@ -33,7 +41,7 @@ pub struct Done {
     /// Which one.
     pub tag: u64,
     /// How.
-    pub result: Result,
+    pub how: Completed,
 }
 
 /// How large requests are and how many are in flight at once.
@@ -45,16 +53,37 @@ pub struct Setting {
     pub depth: usize,
 }
 
+/// How long a setting is tried before it is judged.
+#[derive(Clone, Copy, Debug)]
+pub struct Trials {
+    /// At least this long.
+    pub shortest: Duration,
+    /// At most this long.
+    pub longest: Duration,
+    /// It may end once so many bytes have moved.
+    pub enough: u64,
+}
+
+impl Trials {
+    /// What suits drives.
+    pub const USUAL: Self =
+        Self { shortest: Duration::from_millis(150), longest: Duration::from_millis(1500), enough: 128 << 20 };
+}
+
 /// Carries out requests, several at once if it can.
 pub trait Crew {
     /// The settings that it can work with, the plainest first. Never empty; a crew with one setting is not tuned.
     fn settings(&self) -> Vec<Setting>;
+    /// How long each is tried.
+    fn trials(&self) -> Trials {
+        Trials::USUAL
+    }
     /// Works with this setting from now on. Nothing is in flight.
     fn set(&mut self, setting: Setting);
     /// Begins a request; fewer than the setting's depth are in flight.
     fn start(&mut self, tag: u64, task: Task);
-    /// Waits for a request to end; at least one is in flight.
-    fn wait(&mut self) -> Done;
+    /// Waits for a request to end, but no longer than `patience`; at least one is in flight.
+    fn wait(&mut self, patience: Duration) -> Option<Done>;
 }
 
 /// One medium, one request at a time.
@@ -92,12 +121,12 @@ impl Crew for Alone<'_> {
     fn set(&mut self, _: Setting) {}
 
     fn start(&mut self, tag: u64, task: Task) {
-        let result = self.buffers.carry_out(self.medium, &task);
-        self.done = Some(Done { tag, result });
+        let how = self.buffers.carry_out(self.medium, &task);
+        self.done = Some(Done { tag, how });
     }
 
-    fn wait(&mut self) -> Done {
-        self.done.take().expect("a request was started: the caller keeps count")
+    fn wait(&mut self, _: Duration) -> Option<Done> {
+        self.done.take()
     }
 }
 
@@ -105,35 +134,113 @@ impl Crew for Alone<'_> {
 pub struct Buffers {
     expected: PatternBuffer,
     read: AlignedBuffer,
+    len: usize,
 }
 
 impl Buffers {
-    /// For requests of up to `len` bytes.
+    /// For requests of up to `len` bytes; larger ones are carried out in parts.
     pub fn new(len: usize) -> Self {
-        Self { expected: PatternBuffer::new(len), read: AlignedBuffer::new(len) }
+        Self { expected: PatternBuffer::new(len), read: AlignedBuffer::new(len), len }
     }
 
     /// Carries out one request on `medium`, and waits for it.
-    pub fn carry_out(&mut self, medium: &mut dyn Medium, task: &Task) -> Result {
-        self.attempt(medium, task).unwrap_or_else(Result::Failed)
+    pub fn carry_out(&mut self, medium: &mut dyn Medium, task: &Task) -> Completed {
+        self.attempt(medium, task).unwrap_or_else(Completed::Failed)
     }
 
-    fn attempt(&mut self, medium: &mut dyn Medium, task: &Task) -> std::result::Result<Result, MediumError> {
-        let geometry = medium.geometry();
+    fn attempt(&mut self, medium: &mut dyn Medium, task: &Task) -> Result<Completed, MediumError> {
         match task {
-            Task::Flush => medium.flush().map(|()| Result::Done),
+            Task::Flush => medium.flush().map(|()| Completed::Done),
+            Task::Identify => medium.identify().map(|drive| Completed::Identified(Box::new(drive))),
             Task::Write(at, pattern) => {
-                let len = geometry.bytes_of(at.count) as usize;
-                let data = self.expected.get(pattern, geometry.bytes_of(at.first.0), geometry.logical, len);
-                medium.write(at.first, data).map(|()| Result::Done)
+                for part in self.parts(medium, *at) {
+                    self.write(medium, part, pattern)?;
+                }
+                Ok(Completed::Done)
+            }
+            Task::Probe(at) => {
+                for part in self.parts(medium, *at) {
+                    let len = medium.geometry().bytes_of(part.count) as usize;
+                    medium.read(part.first, &mut self.read.bytes()[..len])?;
+                }
+                Ok(Completed::Done)
             }
             Task::ReadBack(at, pattern) => {
-                let len = geometry.bytes_of(at.count) as usize;
-                let expected = self.expected.get(pattern, geometry.bytes_of(at.first.0), geometry.logical, len);
-                let read = &mut self.read.bytes()[..len];
-                medium.read(at.first, read)?;
-                Ok(Result::Read { wrong: wrong_sectors(at.first, geometry.logical, expected, read) })
+                let mut wrong = RangeSet::new();
+                for part in self.parts(medium, *at) {
+                    wrong.extend(&self.read_back(medium, part, pattern)?);
+                }
+                Ok(Completed::Read { wrong })
             }
+        }
+    }
+
+    /// The stretch in parts that fit the buffers.
+    fn parts(&self, medium: &dyn Medium, at: Sectors) -> impl Iterator<Item = Sectors> + use<> {
+        let most = (self.len as u64 / u64::from(medium.geometry().logical)).max(1);
+        (at.first.0..at.end()).step_by(most as usize).map(move |first| Sectors::new(first, most.min(at.end() - first)))
+    }
+
+    fn write(&mut self, medium: &mut dyn Medium, at: Sectors, pattern: &Pattern) -> Result<(), MediumError> {
+        let geometry = medium.geometry();
+        let len = geometry.bytes_of(at.count) as usize;
+        let data = self.expected.get(pattern, geometry.bytes_of(at.first.0), geometry.logical, len);
+        medium.write(at.first, data)
+    }
+
+    fn read_back(&mut self, medium: &mut dyn Medium, at: Sectors, pattern: &Pattern) -> Result<RangeSet, MediumError> {
+        let geometry = medium.geometry();
+        let len = geometry.bytes_of(at.count) as usize;
+        let expected = self.expected.get(pattern, geometry.bytes_of(at.first.0), geometry.logical, len);
+        let read = &mut self.read.bytes()[..len];
+        // A medium that says "read" and fills nothing must not find the expected bytes here from before.
+        poison(geometry.logical, read);
+        medium.read(at.first, read)?;
+        Ok(wrong_sectors(at.first, geometry.logical, expected, read))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::media::{Drive, Geometry, MediaClass};
+    use crate::medium::Access;
+    use crate::testing::Memory;
+    use crate::units::Lba;
+
+    /// Says that it has read, and has not.
+    struct Idle(Memory);
+
+    impl Medium for Idle {
+        fn geometry(&self) -> Geometry {
+            self.0.drive.geometry
+        }
+        fn access(&self) -> Access {
+            Access::DIRECT
+        }
+        fn identify(&mut self) -> Result<Drive, MediumError> {
+            self.0.identify()
+        }
+        fn read(&mut self, _: Lba, _: &mut [u8]) -> Result<(), MediumError> {
+            Ok(())
+        }
+        fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError> {
+            self.0.write(at, data)
+        }
+        fn flush(&mut self) -> Result<(), MediumError> {
+            Ok(())
+        }
+    }
+
+    #[test]
+    fn what_was_not_really_read_is_never_taken_for_right() {
+        for pattern in [Pattern::zeros(), Pattern::bytes([0xff]).unwrap(), Pattern::random([3; 16])] {
+            let (mut idle, pattern) = (Idle(Memory::new(MediaClass::Magnetic, 16)), Arc::new(pattern));
+            let mut buffers = Buffers::new(8 * 512);
+            let at = Sectors::new(0, 16);
+            assert!(matches!(buffers.carry_out(&mut idle, &Task::Write(at, pattern.clone())), Completed::Done));
+            let Completed::Read { wrong } = buffers.carry_out(&mut idle, &Task::ReadBack(at, pattern)) else { panic!() };
+            assert!(wrong.covers_all(at), "{wrong:?}");
         }
     }
 }

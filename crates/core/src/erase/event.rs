@@ -2,8 +2,10 @@
 
 use super::forecast;
 use crate::estimate::SpeedSample;
-use crate::evidence::{Ended, Evidence, PassEvidence};
-use crate::media::Drive;
+use crate::evidence::{
+    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, What,
+};
+use crate::medium::{Access, AccessWay};
 use crate::pace::Pace;
 use crate::pattern::Pattern;
 use crate::plan::Plan;
@@ -14,6 +16,9 @@ use crate::units::{Sectors, counted};
 use jiff::Timestamp;
 use serde::Serialize;
 use std::time::Duration;
+
+/// Sectors of the last stretches that the present speed is told from.
+const RECENT: usize = 40;
 
 /// What a job is doing to sectors.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -41,6 +46,11 @@ pub enum FaultKind {
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[serde(rename_all = "kebab-case", tag = "event")]
 pub enum Event {
+    /// The drive was opened: what is done from now on is done in this session.
+    Opened {
+        /// The drive as it was found, how it is reached, and when.
+        session: Box<Session>,
+    },
     /// A pass begins. The pattern carries no seed.
     PassStarted {
         /// Which pass.
@@ -49,6 +59,8 @@ pub enum Event {
         of: u32,
         /// What it lays.
         pattern: Pattern,
+        /// Whether the method means it as the complement of the pass before it.
+        complement_of_before: bool,
         /// When.
         time: Timestamp,
     },
@@ -82,10 +94,19 @@ pub enum Event {
         /// Why the flush failed, if it did.
         flush_error: Option<String>,
     },
-    /// A pass is read back from here on.
+    /// A flush failed: what was written before it may be lost, and no later flush brings it back.
+    FlushFailed {
+        /// Which pass.
+        pass: u32,
+        /// The operating system's words.
+        error: String,
+    },
+    /// A pass is read back from here on; what an earlier session read of it does not count any more.
     ReadBackStarted {
         /// Which pass.
         pass: u32,
+        /// When.
+        time: Timestamp,
         /// The places that are read; `None`: every sector.
         #[serde(skip_serializing_if = "Option::is_none")]
         sampling: Option<Sampling>,
@@ -112,6 +133,19 @@ pub enum Event {
         /// The checkpoint's evidence, without seeds.
         evidence: Box<Evidence>,
     },
+    /// Nothing of an earlier session can be trusted to be on this very drive: the treatment begins anew.
+    NothingTrusted {
+        /// Why.
+        why: String,
+    },
+    /// The drive has not answered for a while. The job waits.
+    NoAnswer {
+        /// For how long.
+        #[serde(rename = "for_seconds", serialize_with = "seconds")]
+        so_long: Duration,
+    },
+    /// Many places in a row failed, but the drive answers elsewhere: they are truly bad.
+    AnswersElsewhere,
     /// What was laid last before the job was cut short was read again.
     Rechecked {
         /// Which pass.
@@ -132,10 +166,15 @@ pub enum Event {
     },
     /// The job goes on after holding.
     WentOn,
-    /// The job is over.
+    /// The job is over, and the session with it.
     Ended {
         /// How.
         ended: Ended,
+        /// When.
+        time: Timestamp,
+        /// How long the session lasted by a clock that nobody can set.
+        #[serde(rename = "session_seconds", serialize_with = "seconds")]
+        lasted: Duration,
     },
 }
 
@@ -148,6 +187,16 @@ impl Event {
     pub fn sentence(&self) -> Option<String> {
         Some(match self {
             Event::Advanced { .. } => return None,
+            Event::Opened { session } => {
+                format!("{} was opened ({}).", session.drive.called(), session.access.sentence())
+            }
+            Event::FlushFailed { pass, error } => format!(
+                "The drive's cache could not be flushed ({error}): what pass {} wrote before may be lost, and the pass proves nothing until it is laid again.",
+                pass + 1
+            ),
+            Event::NothingTrusted { why } => format!("Going on from the beginning: {why}."),
+            Event::NoAnswer { so_long } => format!("The drive has not answered for {}.", crate::units::duration(*so_long)),
+            Event::AnswersElsewhere => "The drive answers at other places: these are truly bad.".into(),
             Event::PassStarted { pass, of, pattern, .. } => format!("Pass {} of {of} begins: {pattern}.", pass + 1),
             Event::Fault { kind, at, error, .. } => {
                 let what = match kind {
@@ -162,15 +211,15 @@ impl Event {
             Event::PassLaid { pass, flush_error: Some(e) } => {
                 format!("Pass {} is laid, but the cache could not be flushed: {e}.", pass + 1)
             }
-            Event::ReadBackStarted { pass, sampling: None } => format!("Pass {} is being read back.", pass + 1),
-            Event::ReadBackStarted { pass, sampling: Some(_) } => {
+            Event::ReadBackStarted { pass, sampling: None, .. } => format!("Pass {} is being read back.", pass + 1),
+            Event::ReadBackStarted { pass, sampling: Some(_), .. } => {
                 format!("Pass {} is being read back at places drawn for this job.", pass + 1)
             }
             Event::PassEnded { pass, .. } => format!("Pass {} is over.", pass + 1),
             Event::Slow { at, took, .. } => {
                 format!("{} took {} but did not fail.", capital(&at.to_string()), crate::units::duration(*took))
             }
-            Event::Resumed { evidence } => match evidence.passes.len() {
+            Event::Resumed { evidence } => match evidence.passes().len() {
                 0 => "Going on from the beginning: nothing was laid before the job was cut short.".into(),
                 n => format!("Going on with pass {n}, from where the job was cut short."),
             },
@@ -186,15 +235,24 @@ impl Event {
             Event::Held { celsius: None } => "Holding: nothing is being written.".into(),
             Event::Held { celsius: Some(c) } => format!("Holding until the drive has cooled down: it has {c} °C."),
             Event::WentOn => "Going on.".into(),
-            Event::Ended { ended } => ended.sentence(),
+            Event::Ended { ended, .. } => ended.sentence(),
         })
     }
+}
+
+/// Whole microseconds; the most that can be written, if there are more.
+pub(super) fn micros(duration: Duration) -> u64 {
+    u64::try_from(duration.as_micros()).unwrap_or(u64::MAX)
 }
 
 /// A job as its events tell it: the evidence so far, and where the work stands.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Progress {
     evidence: Evidence,
+    /// Whether the evidence's session is a true one; before the drive is opened it only holds a place.
+    opened: bool,
+    range: Sectors,
+    planned_passes: u32,
     /// Sectors to read back after each pass.
     readings: Vec<u64>,
     /// Speed of reading back over position, for each pass.
@@ -208,13 +266,15 @@ pub struct Progress {
 }
 
 impl Progress {
-    /// Before the first event of a job on `range` of `drive` that lays a pass for each of `readings` and reads so many
-    /// sectors back after it.
-    pub fn new(drive: &Drive, range: Sectors, readings: Vec<u64>) -> Self {
-        let passes = readings.len() as u32;
-        let evidence = Evidence { drive: drive.clone(), range, passes: vec![], planned_passes: passes, ended: Ended::Stopped };
+    /// Before the first event of the job that `plan` describes.
+    pub fn of_plan(plan: &Plan) -> Self {
+        let readings = plan.passes().iter().map(|p| p.reading.places(plan.range()).count()).collect();
+        let session = Session::new(plan.drive().clone(), Access { way: AccessWay::Unknown, exclusive: false }, Timestamp::UNIX_EPOCH);
         Self {
-            evidence,
+            evidence: Evidence::begin(session, plan.stages()),
+            opened: false,
+            range: plan.range(),
+            planned_passes: plan.passes().len() as u32,
             reading_paces: vec![],
             sample: None,
             readings,
@@ -226,12 +286,6 @@ impl Progress {
         }
     }
 
-    /// Before the first event of the job that `plan` describes.
-    pub fn of_plan(plan: &Plan) -> Self {
-        let readings = plan.passes().iter().map(|p| p.reading.places(plan.range()).count()).collect();
-        Self::new(plan.drive(), plan.range(), readings)
-    }
-
     /// The same with the drive's speed as it was sampled before the job, for a better estimate.
     pub fn with_sample(mut self, sample: Option<SpeedSample>) -> Self {
         self.sample = sample;
@@ -241,42 +295,26 @@ impl Progress {
     /// Takes one event. Events of passes that were never started change nothing.
     pub fn apply(&mut self, event: &Event) {
         match event {
-            Event::PassStarted { pass, pattern, time, .. } => {
-                self.activity = Activity::Laying;
-                // A pass that begins anew leaves nothing of its earlier beginning.
-                self.evidence.passes.truncate(*pass as usize);
-                self.reading_paces.truncate(*pass as usize);
-                self.reading_paces.push(Pace::new(self.evidence.range));
-                self.evidence.passes.push(PassEvidence {
-                    pattern: pattern.clone(),
-                    laid: RangeSet::new(),
-                    unwritable: RangeSet::new(),
-                    slow: RangeSet::new(),
-                    flushed: false,
-                    read_back: None,
-                    started: *time,
-                    ended: None,
-                    pace: Pace::new(self.evidence.range),
-                });
+            Event::Opened { session } => self.open(session),
+            Event::PassStarted { pass, pattern, complement_of_before, time, .. } => {
+                let begun = PassEvidence::begun(pattern.clone(), self.evidence.last_session(), self.range, *time);
+                self.start_pass(*pass as usize, PassEvidence { complement_of_before: *complement_of_before, ..begun });
             }
             Event::Advanced { pass, activity, at, took } => self.advance(*pass, *activity, *at, *took),
             Event::Fault { pass, kind, at, .. } => self.fault(*pass, *kind, *at),
+            Event::FlushFailed { pass, error } => {
+                if let Some(p) = self.pass_mut(*pass) {
+                    p.flush_error.get_or_insert_with(|| error.clone());
+                }
+            }
             Event::PassLaid { pass, flush_error } => {
                 if let Some(p) = self.pass_mut(*pass) {
-                    p.flushed = flush_error.is_none();
+                    p.flush_error = p.flush_error.take().or_else(|| flush_error.clone());
+                    p.flushed = p.flush_error.is_none();
                 }
             }
-            Event::ReadBackStarted { pass, sampling } => {
-                self.activity = Activity::ReadingBack;
-                if let Some(p) = self.pass_mut(*pass) {
-                    p.read_back.get_or_insert_default().sampling = sampling.clone();
-                }
-            }
-            Event::PassEnded { pass, time } => {
-                if let Some(p) = self.pass_mut(*pass) {
-                    p.ended = Some(*time);
-                }
-            }
+            Event::ReadBackStarted { pass, sampling, time } => self.start_reading(*pass, sampling.as_ref(), *time),
+            Event::PassEnded { pass, time } => self.end_pass(*pass, *time),
             Event::Slow { pass, at, .. } => {
                 if let Some(p) = self.pass_mut(*pass) {
                     p.slow.insert(*at);
@@ -284,39 +322,128 @@ impl Progress {
             }
             Event::Resumed { evidence } => {
                 self.evidence = (**evidence).clone();
-                self.reading_paces = self.evidence.passes.iter().map(|_| Pace::new(self.evidence.range)).collect();
-                let reading = self.evidence.passes.last().is_some_and(|p| p.read_back.is_some() && p.ended.is_none());
+                self.opened = true;
+                self.reading_paces = self.evidence.passes().iter().map(|_| Pace::new(self.range)).collect();
+                let reading = self.evidence.last_reading().is_some() && self.evidence.ended != Ended::Finished;
                 self.activity = if reading { Activity::ReadingBack } else { Activity::Laying };
             }
-            Event::Rechecked { .. } | Event::NotSaved { .. } => {}
+            Event::NothingTrusted { .. } => {
+                self.evidence.stages.clear();
+                self.reading_paces.clear();
+            }
+            Event::Rechecked { .. } | Event::NotSaved { .. } | Event::NoAnswer { .. } | Event::AnswersElsewhere => {}
             Event::Held { .. } => self.held = true,
             Event::WentOn => self.held = false,
-            Event::Ended { ended } => {
+            Event::Ended { ended, time, lasted } => {
                 self.held = false;
                 self.over = true;
                 self.evidence.ended = ended.clone();
+                self.close(*time, *lasted);
             }
         }
     }
 
+    fn open(&mut self, session: &Session) {
+        if !std::mem::replace(&mut self.opened, true) {
+            self.evidence.sessions.clear();
+        }
+        self.evidence.sessions.push(session.clone());
+    }
+
+    fn close(&mut self, time: Timestamp, lasted: Duration) {
+        if let Some(session) = self.evidence.sessions.last_mut() {
+            session.closed = Some(time);
+            session.micros = micros(lasted);
+        }
+    }
+
+    /// A pass begins. One that begins anew leaves nothing of its earlier beginning, nor of what followed it.
+    fn start_pass(&mut self, pass: usize, begun: PassEvidence) {
+        self.activity = Activity::Laying;
+        self.evidence.stages.truncate(1);
+        if self.evidence.overwrite().is_none() {
+            let what = What::Overwritten(OverwriteEvidence { range: self.range, planned_passes: self.planned_passes, passes: vec![] });
+            self.evidence.stages.push(StageEvidence { started: begun.started, ended: None, what });
+        }
+        if let Some(stage) = self.evidence.stages.last_mut() {
+            stage.ended = None;
+        }
+        if let Some(overwrite) = self.evidence.overwrite_mut() {
+            overwrite.passes.truncate(pass);
+            overwrite.passes.push(begun);
+        }
+        self.reading_paces.truncate(pass);
+        self.reading_paces.push(Pace::new(self.range));
+    }
+
+    /// A pass is read back, from the first place on: what was read in an earlier session does not count, what was found
+    /// wrong or unreadable does.
+    fn start_reading(&mut self, pass: u32, sampling: Option<&Sampling>, time: Timestamp) {
+        self.activity = Activity::ReadingBack;
+        let (session, range) = (self.evidence.last_session(), self.range);
+        if let Some(readings) = self.readings.get_mut(pass as usize).filter(|_| sampling.is_none()) {
+            *readings = range.count;
+        }
+        if let Some(pace) = self.reading_paces.get_mut(pass as usize) {
+            *pace = Pace::new(range);
+        }
+        let earlier = self.reading_mut(pass).map(std::mem::take).unwrap_or_default();
+        let read_back = ReadBack { session, sampling: sampling.cloned(), read: RangeSet::new(), ..earlier };
+        if pass + 1 < self.planned_passes {
+            if let Some(p) = self.pass_mut(pass) {
+                p.read_back = Some(read_back);
+            }
+            return;
+        }
+        // The last pass is laid: its stage is over, and the check is a stage of its own.
+        self.evidence.stages.truncate(1);
+        if let Some(p) = self.pass_mut(pass) {
+            p.ended.get_or_insert(time);
+        }
+        if let Some(stage) = self.evidence.stages.last_mut() {
+            stage.ended.get_or_insert(time);
+        }
+        let what = What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back });
+        self.evidence.stages.push(StageEvidence { started: time, ended: None, what });
+    }
+
+    fn end_pass(&mut self, pass: u32, time: Timestamp) {
+        let is_last = pass + 1 == self.planned_passes;
+        if let Some(p) = self.pass_mut(pass) {
+            p.ended.get_or_insert(time);
+        }
+        if let Some(stage) = self.evidence.stages.last_mut().filter(|_| is_last) {
+            stage.ended = Some(time);
+        }
+    }
+
+    /// The reading back of a pass: its own, or, of the last one, the check.
+    fn reading_mut(&mut self, pass: u32) -> Option<&mut ReadBack> {
+        if pass + 1 == self.planned_passes {
+            return self.evidence.check_mut().map(|c| &mut c.read_back);
+        }
+        self.pass_mut(pass)?.read_back.as_mut()
+    }
+
     fn pass_mut(&mut self, pass: u32) -> Option<&mut PassEvidence> {
-        self.evidence.passes.get_mut(pass as usize)
+        self.evidence.overwrite_mut()?.passes.get_mut(pass as usize)
     }
 
     fn advance(&mut self, pass: u32, activity: Activity, at: Sectors, took: Duration) {
         self.worked += took;
         self.recent.push((at.count, took));
-        if self.recent.len() > 40 {
+        if self.recent.len() > RECENT {
             self.recent.remove(0);
         }
-        let Some(p) = self.pass_mut(pass) else { return };
         match activity {
             Activity::Laying => {
+                let Some(p) = self.pass_mut(pass) else { return };
                 p.laid.insert(at);
                 p.pace.note(at, took);
             }
             Activity::ReadingBack => {
-                p.read_back.get_or_insert_default().read.insert(at);
+                let Some(reading) = self.reading_mut(pass) else { return };
+                reading.read.insert(at);
                 if let Some(pace) = self.reading_paces.get_mut(pass as usize) {
                     pace.note(at, took);
                 }
@@ -325,12 +452,15 @@ impl Progress {
     }
 
     fn fault(&mut self, pass: u32, kind: FaultKind, at: Sectors) {
-        let Some(p) = self.pass_mut(pass) else { return };
-        match kind {
-            FaultKind::Unwritable => p.unwritable.insert(at),
-            FaultKind::Unreadable => p.read_back.get_or_insert_default().unreadable.insert(at),
-            FaultKind::Wrong => p.read_back.get_or_insert_default().wrong.insert(at),
+        if kind == FaultKind::Unwritable {
+            if let Some(p) = self.pass_mut(pass) {
+                p.unwritable.insert(at);
+            }
+            return;
         }
+        let Some(reading) = self.reading_mut(pass) else { return };
+        let set = if kind == FaultKind::Unreadable { &mut reading.unreadable } else { &mut reading.wrong };
+        set.insert(at);
     }
 
     /// The evidence so far. Until the job is over it reads as stopped, so that nothing can be claimed from it.
@@ -359,21 +489,20 @@ impl Progress {
 
     /// The pass that is being worked on, counted from 1; 0 before the first.
     pub fn pass(&self) -> usize {
-        self.evidence.passes.len()
+        self.evidence.passes().len()
+    }
+
+    /// Number of passes that are planned.
+    pub fn planned_passes(&self) -> u32 {
+        self.planned_passes
     }
 
     /// Sectors worked through (laid, read, or found faulty) and sectors to work through, over all passes.
     pub fn work(&self) -> (u64, u64) {
-        let done: u64 = self
-            .evidence
-            .passes
-            .iter()
-            .map(|p| {
-                let read = p.read_back.as_ref().map_or(0, |r| r.read.count() + r.unreadable.count());
-                p.laid.count() + p.unwritable.count() + read
-            })
-            .sum();
-        let laying = self.evidence.range.count.saturating_mul(self.evidence.planned_passes.into());
+        let laid = self.evidence.passes().iter().map(|p| p.laid.count().saturating_add(p.unwritable.count()));
+        let read = self.evidence.read_backs().map(|r| r.read.count().saturating_add(r.unreadable.count()));
+        let done = laid.chain(read).fold(0, u64::saturating_add);
+        let laying = self.range.count.saturating_mul(self.planned_passes.into());
         (done, self.readings.iter().fold(laying, |all, n| all.saturating_add(*n)))
     }
 
@@ -385,7 +514,7 @@ impl Progress {
 
     /// Bytes per second: over the last stretches, and over the whole job.
     pub fn speeds(&self) -> (Option<f64>, Option<f64>) {
-        let sector = f64::from(self.evidence.drive.geometry.logical);
+        let sector = f64::from(self.evidence.drive().geometry.logical);
         let (sectors, took) = self.recent.iter().fold((0, Duration::ZERO), |(s, t), (n, d)| (s + n, t + *d));
         let speed = |sectors: u64, took: Duration| (!took.is_zero()).then(|| sectors as f64 * sector / took.as_secs_f64());
         (speed(sectors, took), speed(self.work().0, self.worked))
@@ -396,17 +525,18 @@ impl Progress {
         if self.over {
             return Some(Duration::ZERO);
         }
-        let pass = self.evidence.passes.len().checked_sub(1)?;
-        let done = |set: &RangeSet, faulty: &RangeSet| set.count() + faulty.count();
-        let now = &self.evidence.passes[pass];
-        let read = now.read_back.as_ref().map_or(0, |r| done(&r.read, &r.unreadable));
+        let passes = self.evidence.passes();
+        let pass = passes.len().checked_sub(1)?;
+        let done = |set: &RangeSet, faulty: &RangeSet| set.count().saturating_add(faulty.count());
+        let now = passes.last()?;
+        let read = self.evidence.reading_of(pass).map_or(0, |r| done(&r.read, &r.unreadable));
         let known = forecast::Known {
-            drive: &self.evidence.drive,
-            laying: self.evidence.passes.iter().map(|p| &p.pace).collect(),
+            drive: self.evidence.drive(),
+            laying: passes.iter().map(|p| &p.pace).collect(),
             reading: self.reading_paces.iter().collect(),
             sample: self.sample.as_ref(),
         };
-        let range = self.evidence.range.count;
+        let range = self.range.count;
         known.time_left(&forecast::Left {
             laying_now: range.saturating_sub(done(&now.laid, &now.unwritable)),
             reading_now: self.readings.get(pass).map_or(0, |n| n.saturating_sub(read)),

@@ -10,7 +10,7 @@ mod run;
 mod tune;
 
 pub use checkpoint::{BadCheckpoint, Checkpoint};
-pub use crew::{Alone, Buffers, Crew, Done, Setting, Task};
+pub use crew::{Alone, Buffers, Crew, Done, Setting, Task, Trials};
 pub use event::{Activity, Event, FaultKind, Progress};
-pub use job::{DriveChanged, Job, Now, Operation, Request, Result as Completed, Step, Wish};
+pub use job::{Completed, DriveChanged, Job, Now, Operation, Request, Step, Wish};
 pub use run::{CHUNK_BYTES, Clock, Control, Keeper, NotKept, Unattended, run};

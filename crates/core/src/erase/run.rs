@@ -3,9 +3,10 @@
 use super::checkpoint::Checkpoint;
 use super::crew::{Crew, Done, Task};
 use super::event::{Activity, Event};
-use super::job::{Job, Now, Result, Step, Wish};
+use super::job::{Completed, Job, Now, Step, Wish};
 use super::tune::Tuner;
 use crate::evidence::Evidence;
+use std::time::Duration;
 
 /// Bytes of one write or read.
 pub const CHUNK_BYTES: usize = 1 << 20;
@@ -44,7 +45,7 @@ pub trait Keeper {
     ///
     /// # Errors
     /// Why it is not kept, in the system's words. The job goes on.
-    fn keep(&mut self, checkpoint: &Checkpoint) -> std::result::Result<(), String>;
+    fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), String>;
 }
 
 /// Checkpoints are not kept: the job can't go on after a cut.
@@ -52,13 +53,20 @@ pub trait Keeper {
 pub struct NotKept;
 
 impl Keeper for NotKept {
-    fn keep(&mut self, _: &Checkpoint) -> std::result::Result<(), String> {
+    fn keep(&mut self, _: &Checkpoint) -> Result<(), String> {
         Ok(())
     }
 }
 
+/// How long a request is waited for before the wishes are looked at again.
+const LOOK_EVERY: Duration = Duration::from_millis(500);
+/// A drive that answers nothing for so long is told of.
+const SILENT: Duration = Duration::from_secs(30);
+/// A job that is to be stopped waits no longer than this for a drive that does not answer.
+const LEFT_AFTER: Duration = Duration::from_secs(20);
+
 /// Runs `job` by `crew` to its end and gives its evidence. `tell` gets every event, in order, as it happens; `keeper` every
-/// checkpoint, before the events that follow it.
+/// checkpoint. Both have what a request rests on before it is begun.
 pub fn run(
     job: Job,
     crew: &mut dyn Crew,
@@ -67,7 +75,9 @@ pub fn run(
     keeper: &mut dyn Keeper,
     tell: &mut dyn FnMut(&Event),
 ) -> Evidence {
-    Run { job, crew, clock, keeper, tell, tuner: None, in_flight: 0, kept: true }.finish(control)
+    let answered = clock.now().mono;
+    Run { job, crew, clock, keeper, tell, tuner: None, in_flight: 0, kept: true, answered, silence_told: Duration::ZERO, left: false }
+        .finish(control)
 }
 
 /// A job under way.
@@ -82,6 +92,12 @@ struct Run<'r> {
     in_flight: usize,
     /// Whether the last checkpoint was kept: a trouble is told once, not at every checkpoint.
     kept: bool,
+    /// When the drive answered last, or was last asked after it owed nothing.
+    answered: Duration,
+    /// The silence that was told last.
+    silence_told: Duration,
+    /// Whether a drive that does not answer was left with requests in flight.
+    left: bool,
 }
 
 impl Run<'_> {
@@ -101,21 +117,27 @@ impl Run<'_> {
                 self.job.set_chunk(setting.chunk);
             }
             let room = wanted == setting && self.in_flight < setting.depth;
-            let step = if room { self.job.request(self.clock.now()) } else { Step::Wait };
+            let step = match (self.left, room) {
+                (true, _) => Step::Ended,
+                (false, true) => self.job.request(self.clock.now()),
+                (false, false) => Step::Wait,
+            };
             match step {
                 Step::Do(request) => {
-                    let tag = request.tag;
-                    self.crew.start(tag, Task::of(&request));
-                    self.in_flight += 1;
+                    let (tag, task) = (request.tag, Task::of(&request));
+                    // What must be kept and told before the request is begun.
+                    self.pass_on();
+                    self.begin(tag, task);
                     // As much as there is room for is started before anything is waited for.
                     if self.in_flight < setting.depth {
                         continue;
                     }
                     self.take_one();
                 }
+                // A job that has left its drive waits for nothing that is still in flight.
+                Step::Ended if self.in_flight == 0 || self.left => break,
                 Step::Wait | Step::Ended if self.in_flight > 0 => self.take_one(),
-                Step::Ended => break,
-                Step::Held | Step::Wait => {
+                Step::Held | Step::Wait | Step::Ended => {
                     self.pass_on();
                     control.wait().into_iter().for_each(|w| self.job.wish(w));
                     self.tuner.iter_mut().for_each(|(_, t)| t.disturbed());
@@ -128,26 +150,50 @@ impl Run<'_> {
         self.job.into_evidence()
     }
 
+    fn begin(&mut self, tag: u64, task: Task) {
+        if self.in_flight == 0 {
+            self.answered = self.clock.now().mono;
+        }
+        self.in_flight += 1;
+        self.crew.start(tag, task);
+    }
+
     /// Waits for one request to end and reports it.
     fn take_one(&mut self) {
-        let Done { tag, result } = self.crew.wait();
+        let Some(Done { tag, how }) = self.crew.wait(LOOK_EVERY) else { return self.nothing_came() };
         self.in_flight -= 1;
         let now = self.clock.now();
-        let was_work = matches!(result, Result::Done | Result::Read { .. });
+        (self.answered, self.silence_told) = (now.mono, Duration::ZERO);
+        let was_work = matches!(how, Completed::Done | Completed::Read { .. });
         let before = self.job.worked_through();
-        self.job.complete(tag, result, now);
+        self.job.complete(tag, how, now);
         let bytes = self.job.worked_through().saturating_sub(before);
         let activity = self.job.progress().activity();
         let tuner = match &mut self.tuner {
             Some((of, tuner)) if *of == activity => tuner,
             other => {
-                let tuner = Tuner::new(&self.crew.settings(), self.job.bytes_of_a_pass());
+                let tuner = Tuner::new(&self.crew.settings(), self.crew.trials(), self.job.bytes_of_a_pass());
                 &mut other.insert((activity, tuner)).1
             }
         };
-        match was_work && bytes > 0 {
-            true => drop(tuner.note(bytes, now.mono)),
-            false => tuner.disturbed(),
+        if was_work && bytes > 0 {
+            tuner.note(bytes, now.mono);
+        } else {
+            tuner.disturbed();
+        }
+    }
+
+    /// The drive owes an answer. It may be trying hard, or hang: that is told, and a job that is to be stopped leaves it.
+    fn nothing_came(&mut self) {
+        let now = self.clock.now();
+        let silent = now.mono.saturating_sub(self.answered);
+        if silent >= self.silence_told + SILENT {
+            self.silence_told = silent;
+            self.job.tell_no_answer(silent);
+        }
+        if self.job.is_done_with_the_drive() && silent >= LEFT_AFTER {
+            self.job.leave(silent, now);
+            self.left = true;
         }
     }
 
@@ -168,22 +214,19 @@ impl Run<'_> {
 mod tests {
     use super::*;
     use crate::erase::Progress;
-    use crate::erase::crew::{Alone, Buffers};
+    use crate::erase::crew::{Alone, Buffers, Setting, Trials};
     use crate::erase::job::Operation;
     use crate::evidence::Ended;
-    use crate::guard;
     use crate::media::MediaClass;
-    use crate::medium::MediumError;
-    use crate::medium::memory::Memory;
-    use crate::notation::Entropy;
+    use crate::medium::{Access, MediumError};
     use crate::plan::{Order, Plan, Verification};
     use crate::ranges::RangeSet;
     use crate::rules::{Edition, Outcome, judge};
+    use crate::testing::{Fixed, Memory, cleared};
     use crate::units::{Lba, Sectors};
     use jiff::Timestamp;
     use proptest::prelude::*;
     use std::cell::Cell;
-    use std::time::Duration;
 
     struct Steady(Cell<u64>);
     impl Clock for Steady {
@@ -191,6 +234,10 @@ mod tests {
             self.0.set(self.0.get() + 1);
             Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::from_millis(self.0.get()) }
         }
+    }
+
+    fn steady() -> Steady {
+        Steady(Cell::new(0))
     }
 
     /// Wishes by the number of the poll at which they come.
@@ -209,21 +256,14 @@ mod tests {
         }
     }
 
-    struct Sevens;
-    impl Entropy for Sevens {
-        fn fill(&mut self, out: &mut [u8]) {
-            out.fill(7);
-        }
-    }
-
     fn order(notation: &str) -> Order {
         Order { retries: 1, ..Order::of_program("test", notation.parse().unwrap()) }
     }
 
     fn job(medium: &Memory, order: &Order, chunk: usize) -> Job {
-        let plan = Plan::new(&medium.drive, order, &mut Sevens).unwrap();
-        let armed = plan.arm(&guard::check(&medium.drive, &[]).unwrap(), "K7Q41M").unwrap();
-        Job::start(armed, &medium.drive, chunk, Steady(Cell::new(0)).now()).unwrap()
+        let plan = Plan::new(&medium.drive, order, &mut Fixed(7)).unwrap();
+        let armed = plan.arm(&cleared(&medium.drive), "K7Q41M").unwrap();
+        Job::start(armed, &medium.drive, Access::DIRECT, chunk, steady().now()).unwrap()
     }
 
     fn erase(medium: &mut Memory, order: &Order, wishes: Vec<(usize, Wish)>) -> (Evidence, Vec<Event>) {
@@ -231,8 +271,12 @@ mod tests {
         let mut events = vec![];
         let mut control = Script { polls: 0, wishes };
         let mut crew = Alone::in_chunks(medium, 16 * 512);
-        let evidence = run(job, &mut crew, &Steady(Cell::new(0)), &mut control, &mut NotKept, &mut |e| events.push(e.clone()));
+        let evidence = run(job, &mut crew, &steady(), &mut control, &mut NotKept, &mut |e| events.push(e.clone()));
         (evidence, events)
+    }
+
+    fn outcome(evidence: &Evidence) -> Outcome {
+        judge(Edition::default(), evidence).outcome()
     }
 
     #[test]
@@ -242,7 +286,7 @@ mod tests {
             let (evidence, _) = erase(&mut medium, &order("00 | ~ | 92 49 24?"), vec![]);
             assert!(medium.writes.iter().all(|n| *n == 3), "{sectors} sectors: {:?}", medium.writes);
             assert!(medium.bytes.iter().enumerate().all(|(i, b)| *b == [0x92, 0x49, 0x24][i % 3]));
-            assert_eq!((medium.flushes, judge(Edition::default(), &evidence).outcome()), (3, Outcome::Clear));
+            assert_eq!((medium.flushes, outcome(&evidence)), (3, Outcome::Clear));
         }
     }
 
@@ -257,7 +301,7 @@ mod tests {
         // What could not be written still holds its old bytes, and reading back says so.
         assert_eq!(evidence.wrong(), evidence.unwritable());
         let unwritten = medium.bytes.chunks(512).filter(|s| s.iter().any(|b| *b != 0)).count();
-        assert_eq!((unwritten, judge(Edition::default(), &evidence).outcome()), (4, Outcome::NotSanitized));
+        assert_eq!((unwritten, outcome(&evidence)), (4, Outcome::NotSanitized));
     }
 
     #[test]
@@ -275,7 +319,7 @@ mod tests {
         medium.drops_writes_to = vec![33];
         let (evidence, _) = erase(&mut medium, &order("random"), vec![]);
         assert_eq!(evidence.wrong().sentence(9), "sector 33");
-        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized);
+        assert_eq!(outcome(&evidence), Outcome::NotSanitized);
     }
 
     #[test]
@@ -284,24 +328,24 @@ mod tests {
         medium.gone_after = Some(2);
         let (evidence, _) = erase(&mut medium, &order("00"), vec![]);
         assert!(matches!(evidence.ended, Ended::Gone { .. }));
-        assert_eq!(evidence.passes[0].laid.sentence(9), "sectors 0 to 31");
-        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized);
+        assert_eq!(evidence.passes()[0].laid.sentence(9), "sectors 0 to 31");
+        assert_eq!(outcome(&evidence), Outcome::NotSanitized);
     }
 
     #[test]
     fn holding_loses_nothing_and_stopping_claims_nothing() {
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let (evidence, events) = erase(&mut medium, &order("00"), vec![(3, Wish::Hold)]);
-        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
+        assert_eq!(outcome(&evidence), Outcome::Clear);
         assert!(events.contains(&Event::Held { celsius: None }) && events.contains(&Event::WentOn));
 
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let (evidence, _) = erase(&mut medium, &order("00"), vec![(3, Wish::Stop)]);
         assert_eq!(
-            (evidence.ended.clone(), judge(Edition::default(), &evidence).outcome()),
+            (evidence.ended.clone(), outcome(&evidence)),
             (Ended::Stopped, Outcome::NotSanitized)
         );
-        assert_eq!((evidence.passes[0].laid.sentence(9).as_str(), medium.flushes), ("sectors 0 to 31", 1));
+        assert_eq!((evidence.passes()[0].laid.sentence(9).as_str(), medium.flushes), ("sectors 0 to 31", 1));
         assert!(medium.bytes[32 * 512..].iter().all(|b| *b == 0xee), "nothing is written after a stop");
     }
 
@@ -311,7 +355,7 @@ mod tests {
         let order = Order { range: Some(Sectors::new(10, 20)), ..order("00") };
         let (evidence, _) = erase(&mut medium, &order, vec![]);
         assert!(medium.writes.iter().enumerate().all(|(i, n)| *n == u32::from((10..30).contains(&i))));
-        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized);
+        assert_eq!(outcome(&evidence), Outcome::NotSanitized);
     }
 
     #[test]
@@ -323,7 +367,7 @@ mod tests {
 
     struct FullDisk(u32);
     impl Keeper for FullDisk {
-        fn keep(&mut self, _: &Checkpoint) -> std::result::Result<(), String> {
+        fn keep(&mut self, _: &Checkpoint) -> Result<(), String> {
             self.0 += 1;
             Err("no space left".into())
         }
@@ -335,29 +379,40 @@ mod tests {
         let job = job(&medium, &order("00 | FF"), 16 * 512);
         let (mut keeper, mut told) = (FullDisk(0), vec![]);
         let mut crew = Alone::in_chunks(&mut medium, 16 * 512);
-        let clock = Steady(Cell::new(0));
+        let clock = steady();
         let evidence = run(job, &mut crew, &clock, &mut Unattended, &mut keeper, &mut |e| told.push(e.clone()));
-        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
+        assert_eq!(outcome(&evidence), Outcome::Clear);
         let not_saved = told.iter().filter(|e| matches!(e, Event::NotSaved { .. })).count();
         assert!(not_saved == 1 && keeper.0 > 1, "told {not_saved} times of {}", keeper.0);
     }
 
     #[test]
-    fn a_slow_place_is_told_apart_from_a_bad_one() {
-        /// Three seconds pass between any two looks at it.
-        struct Sleepy(Cell<u64>);
+    fn a_place_that_takes_much_longer_than_usual_is_slow_and_a_slow_drive_is_not() {
+        /// So many seconds pass between two looks at it: once, or always.
+        struct Sleepy {
+            looks: Cell<u64>,
+            seconds: Cell<u64>,
+            once_at: Option<u64>,
+        }
         impl Clock for Sleepy {
             fn now(&self) -> Now {
-                self.0.set(self.0.get() + 3);
-                Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::from_secs(self.0.get()) }
+                self.looks.set(self.looks.get() + 1);
+                let sleeps = self.once_at.is_none_or(|at| at == self.looks.get());
+                self.seconds.set(self.seconds.get() + if sleeps { 3000 } else { 10 });
+                Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::from_millis(self.seconds.get()) }
             }
         }
-        let mut medium = Memory::new(MediaClass::Magnetic, 32);
-        let job = job(&medium, &order("00"), 16 * 512);
-        let mut crew = Alone::in_chunks(&mut medium, 16 * 512);
-        let evidence = run(job, &mut crew, &Sleepy(Cell::new(0)), &mut Unattended, &mut NotKept, &mut |_| {});
-        assert_eq!((evidence.passes[0].slow.sentence(3).as_str(), evidence.unwritable().count()), ("sectors 0 to 31", 0));
-        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
+        let slow = |once_at| {
+            let mut medium = Memory::new(MediaClass::Magnetic, 128);
+            let job = job(&medium, &order("00"), 16 * 512);
+            let mut crew = Alone::in_chunks(&mut medium, 16 * 512);
+            let clock = Sleepy { looks: Cell::new(0), seconds: Cell::new(0), once_at };
+            let evidence = run(job, &mut crew, &clock, &mut Unattended, &mut NotKept, &mut |_| {});
+            assert_eq!((evidence.unwritable().count(), outcome(&evidence)), (0, Outcome::Clear));
+            evidence.passes()[0].slow.count()
+        };
+        assert_eq!(slow(Some(10)), 16);
+        assert_eq!(slow(None), 16, "only the first, before anything is usual");
     }
 
     #[test]
@@ -367,24 +422,30 @@ mod tests {
         let order = Order { faults_allowed: 7, ..order("00") };
         let (evidence, _) = erase(&mut medium, &order, vec![]);
         assert_eq!((evidence.ended.clone(), evidence.unwritable().count()), (Ended::GivenUp { faults: 8 }, 8));
-        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized);
+        assert_eq!(outcome(&evidence), Outcome::NotSanitized);
     }
 
     #[test]
     fn another_drive_behind_the_same_path_is_refused() {
         let medium = Memory::new(MediaClass::Magnetic, 64);
-        let plan = Plan::new(&medium.drive, &order("00"), &mut Sevens).unwrap();
-        let armed = plan.arm(&guard::check(&medium.drive, &[]).unwrap(), "K7Q41M").unwrap();
+        let plan = Plan::new(&medium.drive, &order("00"), &mut Fixed(7)).unwrap();
+        let armed = plan.arm(&cleared(&medium.drive), "K7Q41M").unwrap();
         let mut swapped = medium.drive.clone();
-        swapped.identity.serial = Some("OTHER".into());
-        assert!(Job::start(armed, &swapped, CHUNK_BYTES, Steady(Cell::new(0)).now()).is_err());
+        swapped.unit.serial = Some("OTHER".into());
+        assert!(Job::start(armed, &swapped, Access::DIRECT, CHUNK_BYTES, steady().now()).is_err());
+        let mut put_back = medium.drive.clone();
+        put_back.attachment.instance = Some("boot 7".into());
+        let mut planned = medium.drive.clone();
+        planned.attachment.instance = Some("boot 6".into());
+        let armed = Plan::new(&planned, &order("00"), &mut Fixed(7)).unwrap().arm(&cleared(&planned), "K7Q41M").unwrap();
+        assert!(Job::start(armed, &put_back, Access::DIRECT, CHUNK_BYTES, steady().now()).is_err(), "a twin put in its place");
     }
 
     #[test]
     fn only_the_last_passes_seed_survives_the_job_and_no_event_carries_one() {
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let (evidence, events) = erase(&mut medium, &order("random | random"), vec![]);
-        assert_eq!(evidence.passes.iter().map(|p| p.pattern.is_computable()).collect::<Vec<_>>(), [false, true]);
+        assert_eq!(evidence.passes().iter().map(|p| p.pattern.is_computable()).collect::<Vec<_>>(), [false, true]);
         assert!(!serde_json::to_string(&events).unwrap().contains("seed"));
     }
 
@@ -402,14 +463,15 @@ mod tests {
             let mut medium = Memory::new(MediaClass::Magnetic, sectors);
             (medium.unwritable, medium.unreadable, medium.drops_writes_to, medium.gone_after) = (unwritable, unreadable, dropped, gone_after);
             let (evidence, events) = erase(&mut medium, &order("00 | FF"), stop_at.map(|at| (at, Wish::Stop)).into_iter().collect());
-            let mut told = Progress::new(&medium.drive, evidence.range, vec![0, evidence.range.count]);
+            let plan = Plan::new(&medium.drive, &order("00 | FF"), &mut Fixed(7)).unwrap();
+            let mut told = Progress::of_plan(&plan);
             events.iter().for_each(|e| told.apply(e));
             prop_assert_eq!(told.evidence(), &evidence);
             let truly = |lba: u64| medium.bytes[lba as usize * 512..][..512].iter().all(|b| *b == 0xff);
-            if judge(Edition::default(), &evidence).outcome() > Outcome::NotSanitized {
+            if outcome(&evidence) > Outcome::NotSanitized {
                 prop_assert!((0..sectors).all(truly));
             }
-            if let Some(read) = evidence.passes.get(1).and_then(|p| p.read_back.as_ref()) {
+            if let Some(read) = evidence.reading_of(1) {
                 for lba in (0..sectors).filter(|l| read.read.contains(Lba(*l))) {
                     prop_assert_eq!(truly(lba), !read.wrong.contains(Lba(lba)), "sector {}", lba);
                 }
@@ -431,7 +493,7 @@ mod tests {
         }
 
         fn run(mut self, mut job: Job) -> Evidence {
-            let clock = Steady(Cell::new(0));
+            let clock = steady();
             loop {
                 let full = self.in_flight.len() >= self.depth;
                 let step = if full { Step::Wait } else { job.request(clock.now()) };
@@ -469,8 +531,8 @@ mod tests {
             let reordered = InAnyOrder { medium: &mut many, depth, choices, in_flight: vec![] }.run(job);
             prop_assert_eq!(&one.bytes, &many.bytes);
             prop_assert_eq!(judge(Edition::default(), &straight), judge(Edition::default(), &reordered));
-            for (a, b) in straight.passes.iter().zip(&reordered.passes) {
-                prop_assert_eq!((&a.laid, &a.unwritable, &a.read_back), (&b.laid, &b.unwritable, &b.read_back));
+            for (n, (a, b)) in straight.passes().iter().zip(reordered.passes()).enumerate() {
+                prop_assert_eq!((&a.laid, &a.unwritable, straight.reading_of(n)), (&b.laid, &b.unwritable, reordered.reading_of(n)));
             }
         }
     }
@@ -479,7 +541,7 @@ mod tests {
     fn a_late_report_after_the_end_changes_nothing() {
         let medium = Memory::new(MediaClass::Magnetic, 64);
         let mut job = job(&medium, &order("00"), 16 * 512);
-        let now = Steady(Cell::new(0)).now();
+        let now = steady().now();
         let tags: Vec<u64> = (0..2)
             .map(|_| match job.request(now) {
                 Step::Do(r) => r.tag,
@@ -491,25 +553,282 @@ mod tests {
             at: None,
             cause: crate::medium::Cause::Gone(std::io::Error::other("pulled")),
         };
-        job.complete(tags[0], Result::Failed(gone), now);
-        job.complete(tags[1], Result::Done, now);
-        job.complete(99, Result::Done, now);
+        job.complete(tags[0], Completed::Failed(gone), now);
+        job.complete(tags[1], Completed::Done, now);
+        job.complete(99, Completed::Done, now);
         assert!(matches!(job.request(now), Step::Ended));
         let evidence = job.into_evidence();
-        assert!(evidence.passes[0].laid.is_empty() && matches!(evidence.ended, Ended::Gone { .. }));
+        assert!(evidence.passes()[0].laid.is_empty() && matches!(evidence.ended, Ended::Gone { .. }));
     }
 
     #[test]
     fn a_write_that_is_reported_as_a_read_proves_nothing() {
         let medium = Memory::new(MediaClass::Magnetic, 16);
         let mut job = job(&medium, &order("00"), 16 * 512);
-        let now = Steady(Cell::new(0)).now();
+        let now = steady().now();
         for _ in 0..3 {
             let Step::Do(request) = job.request(now) else { panic!("the same work is given out again") };
             assert!(matches!(request.operation, Operation::Write(at, _) if at == Sectors::new(0, 16)));
             let tag = request.tag;
-            job.complete(tag, Result::Read { wrong: RangeSet::new() }, now);
+            job.complete(tag, Completed::Read { wrong: RangeSet::new() }, now);
         }
-        assert!(job.progress().evidence().passes[0].laid.is_empty());
+        assert!(job.progress().evidence().passes()[0].laid.is_empty());
+    }
+
+    /// A backend over memory that carries out several requests at once, in settings that are tried for a moment, and
+    /// merges requests that touch as the kernel does: one bad sector then fails them all.
+    struct Merging<'m> {
+        medium: &'m mut Memory,
+        settings: Vec<Setting>,
+        setting: Setting,
+        queue: Vec<(u64, Task)>,
+        done: Vec<Done>,
+        started: &'m Cell<u64>,
+        log: Vec<&'static str>,
+    }
+
+    impl Merging<'_> {
+        fn place(task: &Task) -> Option<Sectors> {
+            match task {
+                Task::Write(at, _) | Task::ReadBack(at, _) | Task::Probe(at) => Some(*at),
+                Task::Flush | Task::Identify => None,
+            }
+        }
+
+        /// Carries out everything that waits, touching requests of one kind together.
+        fn carry_out(&mut self) {
+            let mut queue = std::mem::take(&mut self.queue);
+            queue.sort_by_key(|(_, t)| Self::place(t).map(|p| p.first));
+            let bad = |m: &Memory, task: &Task, at: Sectors| {
+                let list = if matches!(task, Task::Write(..)) { &m.unwritable } else { &m.unreadable };
+                list.iter().any(|l| at.contains(Lba(*l)))
+            };
+            let mut runs: Vec<Vec<(u64, Task)>> = vec![];
+            for entry in queue {
+                let end = runs.last().and_then(|r| r.last()).and_then(|(_, t)| Self::place(t)).map(|p| p.end());
+                match (end, Self::place(&entry.1)) {
+                    (Some(end), Some(next)) if end == next.first.0 => runs.last_mut().unwrap().push(entry),
+                    _ => runs.push(vec![entry]),
+                }
+            }
+            for run in runs {
+                let fails = run.iter().any(|(_, t)| Self::place(t).is_some_and(|at| bad(self.medium, t, at)));
+                for (tag, task) in run {
+                    let how = if fails {
+                        let cause = crate::medium::Cause::BadSector(std::io::Error::other("merged"));
+                        Completed::Failed(MediumError { op: crate::medium::Op::Write, at: None, cause })
+                    } else {
+                        Buffers::new(1 << 20).carry_out(self.medium, &task)
+                    };
+                    self.done.push(Done { tag, how });
+                }
+            }
+            self.done.reverse();
+        }
+    }
+
+    impl Crew for Merging<'_> {
+        fn settings(&self) -> Vec<Setting> {
+            self.settings.clone()
+        }
+        fn trials(&self) -> Trials {
+            Trials { shortest: Duration::ZERO, longest: Duration::from_millis(40), enough: 8 * 512 }
+        }
+        fn set(&mut self, setting: Setting) {
+            assert!(self.queue.is_empty() && self.done.is_empty(), "a setting changes only when nothing is in flight");
+            self.setting = setting;
+        }
+        fn start(&mut self, tag: u64, task: Task) {
+            if let Some(at) = Self::place(&task) {
+                let bytes = at.count as usize * 512;
+                assert!(bytes <= self.setting.chunk, "{at} is larger than the setting's {} bytes", self.setting.chunk);
+            }
+            self.started.set(self.started.get() + 1);
+            self.log.push(if matches!(task, Task::Write(..)) { "write" } else { "other" });
+            assert!(self.queue.len() + self.done.len() < self.setting.depth, "no more in flight than the setting allows");
+            self.queue.push((tag, task));
+        }
+        fn wait(&mut self, _: Duration) -> Option<Done> {
+            if self.done.is_empty() {
+                self.carry_out();
+            }
+            self.done.pop()
+        }
+    }
+
+    fn merged(medium: &mut Memory, order: &Order, settings: &[(usize, usize)]) -> Evidence {
+        let job = job(medium, order, settings[0].0);
+        let settings: Vec<Setting> = settings.iter().map(|(chunk, depth)| Setting { chunk: *chunk, depth: *depth }).collect();
+        let started = Cell::new(0);
+        let mut crew =
+            Merging { medium, setting: settings[0], settings, queue: vec![], done: vec![], started: &started, log: vec![] };
+        run(job, &mut crew, &steady(), &mut Unattended, &mut NotKept, &mut |_| {})
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(200))]
+        #[test]
+        fn with_many_in_flight_and_settings_that_change_only_the_bad_sectors_fail(
+            sectors in 200u64..900,
+            unwritable in prop::collection::btree_set(0u64..900, 0..6),
+            unreadable in prop::collection::btree_set(0u64..900, 0..4),
+            settings in prop::collection::vec((1usize..64, 2usize..9), 1..4),
+        ) {
+            let mut medium = Memory::new(MediaClass::Magnetic, sectors);
+            let on_drive = |set: &std::collections::BTreeSet<u64>| set.iter().copied().filter(|l| *l < sectors).collect::<Vec<_>>();
+            (medium.unwritable, medium.unreadable) = (on_drive(&unwritable), on_drive(&unreadable));
+            let settings: Vec<_> = settings.iter().map(|(chunk, depth)| (chunk * 512, *depth)).collect();
+            let evidence = merged(&mut medium, &order("00"), &settings);
+            let set = |list: &[u64]| list.iter().map(|l| Sectors::new(*l, 1)).collect::<RangeSet>();
+            prop_assert_eq!(evidence.unwritable(), set(&medium.unwritable));
+            prop_assert_eq!(evidence.unreadable(), set(&medium.unreadable));
+            for lba in 0..sectors {
+                let held = medium.bytes[lba as usize * 512] == 0;
+                prop_assert_eq!(held, !medium.unwritable.contains(&lba), "sector {}: good neighbours are written", lba);
+            }
+            prop_assert_eq!(evidence.ended.clone(), Ended::Finished);
+        }
+    }
+
+    #[test]
+    fn a_drive_that_answers_nothing_any_more_has_no_bad_sectors_and_can_go_on() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 20_000);
+        medium.dead_after = Some(200);
+        let (evidence, _) = erase(&mut medium, &order("00"), vec![]);
+        assert!(matches!(evidence.ended, Ended::StoppedAnswering { .. }) && evidence.ended.can_go_on(), "{:?}", evidence.ended);
+        assert!(evidence.unwritable().is_empty(), "what was not answered is not a bad sector: {:?}", evidence.unwritable());
+        assert!(!evidence.passes()[0].laid.is_empty() && outcome(&evidence) == Outcome::NotSanitized);
+    }
+
+    #[test]
+    fn a_large_bad_patch_of_a_drive_that_answers_elsewhere_is_bad() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 4000);
+        medium.unwritable = (1000..1100).collect();
+        let (evidence, events) = erase(&mut medium, &order("00"), vec![]);
+        assert_eq!((evidence.unwritable().sentence(2).as_str(), &evidence.ended), ("sectors 1000 to 1099", &Ended::Finished));
+        assert!(events.contains(&Event::AnswersElsewhere));
+        medium.unwritable = vec![];
+        medium.unreadable = (0..4000).collect();
+        let (evidence, _) = erase(&mut medium, &order("00"), vec![]);
+        assert!(matches!(evidence.ended, Ended::StoppedAnswering { .. }), "not one place can be read: {:?}", evidence.ended);
+    }
+
+    #[test]
+    fn a_failed_flush_is_not_forgiven_by_a_later_good_one() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        medium.failing_flushes = vec![1];
+        // Holding flushes for a checkpoint: that flush fails, the one at the pass's end does not.
+        let (evidence, events) = erase(&mut medium, &order("00"), vec![(3, Wish::Hold)]);
+        assert!(medium.flushes >= 2 && events.iter().any(|e| matches!(e, Event::FlushFailed { .. })));
+        assert!(!evidence.passes()[0].flushed && outcome(&evidence) == Outcome::NotSanitized, "{:?}", evidence.passes()[0].flush_error);
+        medium.failing_flushes = vec![];
+        let (evidence, _) = erase(&mut medium, &order("00"), vec![]);
+        assert_eq!(outcome(&evidence), Outcome::Clear, "laid anew, it is proved");
+    }
+
+    #[test]
+    fn wrong_sectors_have_a_budget_and_are_told_as_places_not_one_by_one() {
+        let mut medium = Memory::new(MediaClass::Magnetic, 2000);
+        medium.drops_writes_to = (500..2000).collect();
+        let (evidence, events) = erase(&mut medium, &order("00"), vec![]);
+        let told = events.iter().filter(|e| matches!(e, Event::Fault { .. })).count();
+        assert!(evidence.wrong().count() == 1500 && told < 5, "{told} events");
+        medium.drops_writes_to = (0..2000).step_by(2).collect();
+        let (evidence, _) = erase(&mut medium, &Order { faults_allowed: 100, ..order("00") }, vec![]);
+        assert!(matches!(evidence.ended, Ended::GivenUp { faults: 101.. }), "{:?}", evidence.ended);
+    }
+
+    #[test]
+    fn what_a_write_rests_on_is_kept_and_told_before_it() {
+        struct Kept<'k>(&'k Cell<u64>, &'k Cell<u64>);
+        impl Keeper for Kept<'_> {
+            fn keep(&mut self, _: &Checkpoint) -> Result<(), String> {
+                if self.1.get() == u64::MAX {
+                    self.1.set(self.0.get());
+                }
+                Ok(())
+            }
+        }
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        let job = job(&medium, &order("00"), 16 * 512);
+        let (started, kept_at) = (Cell::new(0), Cell::new(u64::MAX));
+        let setting = Setting { chunk: 16 * 512, depth: 4 };
+        let mut crew = Merging { medium: &mut medium, settings: vec![setting], setting, queue: vec![], done: vec![], started: &started, log: vec![] };
+        let mut first_told = None;
+        run(job, &mut crew, &steady(), &mut Unattended, &mut Kept(&started, &kept_at), &mut |e| {
+            if matches!(e, Event::PassStarted { .. }) {
+                first_told.get_or_insert(started.get());
+            }
+        });
+        assert_eq!((kept_at.get(), first_told), (0, Some(0)), "requests begun before the first checkpoint, and before the pass was told");
+        assert!(crew.log.contains(&"write"));
+    }
+
+    #[test]
+    fn a_drive_that_owes_an_answer_is_told_of_and_left_by_a_job_that_is_to_be_stopped() {
+        /// Takes requests and never ends one.
+        struct Hung(Setting);
+        impl Crew for Hung {
+            fn settings(&self) -> Vec<Setting> {
+                vec![self.0]
+            }
+            fn set(&mut self, _: Setting) {}
+            fn start(&mut self, _: u64, _: Task) {}
+            fn wait(&mut self, _: Duration) -> Option<Done> {
+                None
+            }
+        }
+        struct Seconds(Cell<u64>);
+        impl Clock for Seconds {
+            fn now(&self) -> Now {
+                self.0.set(self.0.get() + 1);
+                Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::from_secs(self.0.get()) }
+            }
+        }
+        let medium = Memory::new(MediaClass::Magnetic, 640);
+        let job = job(&medium, &order("00"), 16 * 512);
+        let mut events = vec![];
+        let mut control = Script { polls: 0, wishes: vec![(100, Wish::Stop)] };
+        let mut hung = Hung(Setting { chunk: 16 * 512, depth: 4 });
+        let evidence = run(job, &mut hung, &Seconds(Cell::new(0)), &mut control, &mut NotKept, &mut |e| events.push(e.clone()));
+        assert!(matches!(evidence.ended, Ended::StoppedAnswering { .. }) && evidence.passes()[0].laid.is_empty());
+        assert!(events.iter().any(|e| matches!(e, Event::NoAnswer { .. })));
+    }
+
+    #[test]
+    fn an_object_that_changed_under_the_job_is_not_this_object() {
+        /// Says at the end that it is another.
+        struct Swapped<'m>(Alone<'m>, Option<Done>);
+        impl Crew for Swapped<'_> {
+            fn settings(&self) -> Vec<Setting> {
+                self.0.settings()
+            }
+            fn set(&mut self, _: Setting) {}
+            fn start(&mut self, tag: u64, task: Task) {
+                if matches!(task, Task::Identify) {
+                    let mut other = crate::testing::test_drive(MediaClass::Magnetic, 64);
+                    other.geometry.sectors = 128;
+                    self.1 = Some(Done { tag, how: Completed::Identified(Box::new(other)) });
+                } else {
+                    self.0.start(tag, task);
+                }
+            }
+            fn wait(&mut self, patience: Duration) -> Option<Done> {
+                self.1.take().or_else(|| self.0.wait(patience))
+            }
+        }
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        let job = job(&medium, &order("00"), 16 * 512);
+        let mut crew = Swapped(Alone::in_chunks(&mut medium, 16 * 512), None);
+        let evidence = run(job, &mut crew, &steady(), &mut Unattended, &mut NotKept, &mut |_| {});
+        assert!(matches!(&evidence.ended, Ended::Changed { what } if what.contains("128 sectors")), "{:?}", evidence.ended);
+        assert_eq!(outcome(&evidence), Outcome::NotSanitized);
+    }
+
+    #[test]
+    fn a_stop_is_never_lost_among_later_wishes() {
+        assert_eq!(Wish::of_several([Wish::Hold, Wish::Stop, Wish::Hold, Wish::GoOn]), Some(Wish::Stop));
+        assert_eq!(Wish::of_several([Wish::Hold, Wish::GoOn]), Some(Wish::GoOn));
+        assert_eq!(Wish::of_several([]), None);
     }
 }

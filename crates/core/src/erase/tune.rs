@@ -1,14 +1,8 @@
 //! Finds the size and number of requests with which a drive is fastest, by trying them on the work itself.
 
-use super::crew::Setting;
+use super::crew::{Setting, Trials};
 use std::time::Duration;
 
-/// A trial is over after this long, or earlier once it has moved [`ENOUGH`].
-const LONGEST: Duration = Duration::from_millis(1500);
-/// A trial lasts at least this long.
-const SHORTEST: Duration = Duration::from_millis(150);
-/// Bytes of a trial on a fast drive.
-const ENOUGH: u64 = 128 << 20;
 /// Another setting must be faster by this factor to be chosen over a plainer one.
 const BETTER: f64 = 1.03;
 
@@ -16,6 +10,7 @@ const BETTER: f64 = 1.03;
 #[derive(Debug)]
 pub(super) struct Tuner {
     settings: Vec<Setting>,
+    trials: Trials,
     speeds: Vec<f64>,
     /// When the present trial began, and what it has moved.
     trial: Option<(Duration, u64)>,
@@ -23,10 +18,10 @@ pub(super) struct Tuner {
 
 impl Tuner {
     /// Nothing to try if there is only one setting, or less work than is worth it.
-    pub(super) fn new(settings: &[Setting], work_bytes: u64) -> Self {
-        let worth_it = settings.len() > 1 && work_bytes >= ENOUGH * settings.len() as u64 * 4;
+    pub(super) fn new(settings: &[Setting], trials: Trials, work_bytes: u64) -> Self {
+        let worth_it = settings.len() > 1 && work_bytes >= trials.enough * settings.len() as u64 * 4;
         let tried = if worth_it { settings.len() } else { 1 };
-        Self { settings: settings[..tried].to_vec(), speeds: vec![], trial: None }
+        Self { settings: settings[..tried].to_vec(), trials, speeds: vec![], trial: None }
     }
 
     /// Whether a choice is still to be made.
@@ -64,7 +59,7 @@ impl Tuner {
         };
         let (moved, took) = (moved + bytes, now.saturating_sub(began));
         self.trial = Some((began, moved));
-        if took < SHORTEST || (moved < ENOUGH && took < LONGEST) {
+        if took < self.trials.shortest || (moved < self.trials.enough && took < self.trials.longest) {
             return None;
         }
         self.speeds.push(moved as f64 / took.as_secs_f64());
@@ -87,7 +82,7 @@ mod tests {
 
     /// The choice on a drive with these speeds in bytes per millisecond.
     fn choice(speeds: [u64; 3]) -> Setting {
-        let mut tuner = Tuner::new(&SETTINGS, 1 << 40);
+        let mut tuner = Tuner::new(&SETTINGS, Trials::USUAL, 1 << 40);
         let mut now = 0;
         while tuner.is_trying() {
             let setting = tuner.setting();
@@ -107,6 +102,7 @@ mod tests {
 
     #[test]
     fn little_work_is_not_spent_on_trials() {
-        assert!(!Tuner::new(&SETTINGS, 64 << 20).is_trying() && !Tuner::new(&SETTINGS[..1], 1 << 40).is_trying());
+        assert!(!Tuner::new(&SETTINGS, Trials::USUAL, 64 << 20).is_trying()
+                && !Tuner::new(&SETTINGS[..1], Trials::USUAL, 1 << 40).is_trying());
     }
 }

@@ -1,6 +1,6 @@
 //! ATA: IDENTIFY DEVICE (ACS, 7.13), SMART READ DATA, native maximum address, and the SCSI command that carries them.
 
-use super::{Health, OwnErase, PageError, need, text_field};
+use super::{Health, OwnErase, OwnTime, PageError, need, text_field};
 use crate::media::MediaClass;
 
 /// What IDENTIFY DEVICE says. Words count from 0, each of two bytes, little-endian.
@@ -30,10 +30,16 @@ pub struct Identify {
     pub security: Security,
     /// Word 59.
     pub sanitize: Sanitize,
-    /// Word 89: minutes of SECURITY ERASE UNIT, where told.
-    pub erase_minutes: Option<u64>,
+    /// Word 89: minutes of SECURITY ERASE UNIT, where told, and whether it takes longer than that.
+    pub erase_minutes: Option<(u64, bool)>,
     /// Word 90: minutes of the enhanced one.
-    pub enhanced_erase_minutes: Option<u64>,
+    pub enhanced_erase_minutes: Option<(u64, bool)>,
+    /// Words 108 to 111, as hexadecimal digits, where word 87 bit 8 says that they are a world wide name.
+    pub wwn: Option<String>,
+    /// Word 83 bit 10: 48-bit addresses.
+    pub long_addresses: bool,
+    /// Word 87 bit 5: logs can be read, among them the device statistics.
+    pub has_logs: bool,
 }
 
 /// Nominal media rotation rate (word 217, and SCSI VPD page B1h).
@@ -78,6 +84,8 @@ pub struct Security {
     pub locked: bool,
     /// Bit 3: no security command is taken until the power is cycled.
     pub frozen: bool,
+    /// Bit 4: too many wrong passwords; none is taken until the power is cycled.
+    pub expired: bool,
     /// Bit 5.
     pub enhanced_erase: bool,
 }
@@ -135,10 +143,15 @@ impl Identify {
                 enabled: bit(128, 1),
                 locked: bit(128, 2),
                 frozen: bit(128, 3),
+                expired: bit(128, 4),
                 enhanced_erase: bit(128, 5),
             },
             erase_minutes: erase_minutes(word(89)),
             enhanced_erase_minutes: erase_minutes(word(90)),
+            wwn: (valid(87) && bit(87, 8) && number(108, 4) != 0)
+                .then(|| (108..112).map(|n| format!("{:04x}", word(n))).collect::<String>()),
+            long_addresses: long,
+            has_logs: valid(87) && bit(87, 5),
             sanitize: Sanitize { supported: bit(59, 12), crypto: bit(59, 13), overwrite: bit(59, 14), block: bit(59, 15) },
         })
     }
@@ -148,11 +161,14 @@ impl Identify {
         self.can_hide_by_hpa || self.can_hide_by_dco || self.can_hide_by_amax
     }
 
-    /// How long it says that its erase commands take, in seconds.
-    pub fn own_times(&self) -> Vec<(OwnErase, u64)> {
+    /// How long it says that its erase commands take.
+    pub fn own_times(&self) -> Vec<OwnTime> {
         let told =
             [(self.erase_minutes, OwnErase::SecurityErase), (self.enhanced_erase_minutes, OwnErase::SecurityEraseEnhanced)];
-        told.into_iter().filter_map(|(minutes, erase)| Some((erase, 60 * minutes?))).collect()
+        let time = |(told, erase): (Option<(u64, bool)>, OwnErase)| {
+            told.map(|(minutes, at_least)| OwnTime { erase, seconds: 60 * minutes, at_least })
+        };
+        told.into_iter().filter_map(time).collect()
     }
 
     /// The erase commands that it says it has.
@@ -172,10 +188,11 @@ impl Identify {
 }
 
 /// Minutes that word 89 or 90 tells: units of two minutes, in eight bits, or in fifteen where bit 15 is set. 0: not told;
-/// the largest value means "this long or longer".
-fn erase_minutes(word: u16) -> Option<u64> {
-    let units = if word & 0x8000 != 0 { word & 0x7fff } else { word & 0xff };
-    (units > 0).then(|| 2 * u64::from(units))
+/// the largest value only says that it takes longer than the one before it.
+fn erase_minutes(word: u16) -> Option<(u64, bool)> {
+    let (units, most) = if word & 0x8000 != 0 { (word & 0x7fff, 0x7fff) } else { (word & 0xff, 0xff) };
+    let at_least = units == most;
+    (units > 0).then(|| (2 * u64::from(units - u16::from(at_least)), at_least))
 }
 
 /// Text with its bytes swapped in each word.
@@ -184,8 +201,40 @@ fn swapped_text(raw: &[u8]) -> Option<String> {
     text_field(&straight)
 }
 
-/// Reads a SMART READ DATA answer (thirty attributes of twelve bytes from byte 2 on). The attribute numbers are custom,
-/// not standard; those used here mean the same on all drives that have them.
+/// Pages of the device statistics log that are read: general, rotating media, temperature, solid state.
+pub const STATISTICS_PAGES: [u8; 4] = [1, 3, 5, 7];
+
+/// Takes what a page of the device statistics log (log address 04h, ACS-4, 9.5) says into `health`. Its numbers mean the
+/// same on every drive that keeps them.
+///
+/// # Errors
+/// A short or empty page, or another one than that asked for.
+pub fn parse_statistics(page: &[u8], number: u8, health: &mut Health) -> Result<(), PageError> {
+    need(page, PAGE)?;
+    if page[2] != number {
+        return Err(PageError::OtherPage);
+    }
+    // Eight bytes each: the value, and in the last one bit 7 supported, bit 6 valid.
+    let value = |at: usize, bytes: usize| {
+        let told = page[at + 7] & 0xc0 == 0xc0;
+        told.then(|| page[at..at + bytes].iter().rev().fold(0u64, |v, b| v << 8 | u64::from(*b)))
+    };
+    match number {
+        1 => health.power_on_hours = value(16, 4).or(health.power_on_hours),
+        3 => {
+            health.reallocated = value(32, 4).or(health.reallocated);
+            health.pending = value(56, 4).or(health.pending);
+        }
+        5 => health.celsius = value(8, 1).map(|c| i16::from(c as u8 as i8)).or(health.celsius),
+        7 => health.wear_percent = value(8, 1).map(|p| p as u8).or(health.wear_percent),
+        _ => {}
+    }
+    health.by_makers_count = false;
+    Ok(())
+}
+
+/// Reads a SMART READ DATA answer (thirty attributes of twelve bytes from byte 2 on). The attribute numbers are no
+/// standard: each maker counts in its own way, and that is said beside them.
 ///
 /// # Errors
 /// A short, empty or wrongly summed page.
@@ -194,7 +243,7 @@ pub fn parse_smart(page: &[u8]) -> Result<Health, PageError> {
     if page[..PAGE].iter().fold(0u8, |sum, b| sum.wrapping_add(*b)) != 0 {
         return Err(PageError::Checksum);
     }
-    let mut health = Health::default();
+    let mut health = Health { by_makers_count: true, ..Health::default() };
     for attribute in page[2..2 + 30 * 12].chunks_exact(12) {
         let raw = attribute[5..11].iter().rev().fold(0u64, |v, b| v << 8 | u64::from(*b));
         let normal = attribute[3];
@@ -249,6 +298,9 @@ impl Command {
     /// SMART READ DATA.
     pub const SMART_READ_DATA: Self =
         Self { feature: 0xd0, count: 1, lba: 0xc2_4f00, device: 0, command: 0xb0, extended: false, transfer: Transfer::In };
+    /// READ NATIVE MAX ADDRESS, for drives without 48-bit addresses.
+    pub const READ_NATIVE_MAX: Self =
+        Self { feature: 0, count: 0, lba: 0, device: 0x40, command: 0xf8, extended: false, transfer: Transfer::NoneWithRegisters };
     /// READ NATIVE MAX ADDRESS EXT.
     pub const READ_NATIVE_MAX_EXT: Self =
         Self { feature: 0, count: 0, lba: 0, device: 0x40, command: 0x27, extended: true, transfer: Transfer::NoneWithRegisters };
@@ -257,6 +309,12 @@ impl Command {
     /// DEVICE CONFIGURATION IDENTIFY.
     pub const CONFIGURATION_IDENTIFY: Self =
         Self { feature: 0xc2, count: 1, lba: 0, device: 0, command: 0xb1, extended: false, transfer: Transfer::In };
+
+    /// READ LOG EXT of a page of the device statistics log.
+    pub fn read_statistics(page: u8) -> Self {
+        let lba = 0x04 | u64::from(page) << 8;
+        Self { feature: 0, count: 1, lba, device: 0x40, command: 0x2f, extended: true, transfer: Transfer::In }
+    }
 
     /// The SCSI command block.
     pub fn cdb(&self) -> [u8; 16] {
@@ -290,7 +348,8 @@ impl Command {
     }
 }
 
-/// The registers of a finished command, from the ATA Status Return descriptor (SAT, 12.2.7) in descriptor sense data.
+/// The registers of a finished command, from the ATA Status Return descriptor (SAT, 12.2.7) in descriptor sense data, or
+/// from fixed sense data, as adapters before SATA drives send it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Registers {
     /// STATUS.
@@ -301,15 +360,35 @@ pub struct Registers {
     pub lba: u64,
     /// COUNT.
     pub count: u16,
+    /// DEVICE; its bits 3:0 are bits 27:24 of a 28-bit address.
+    pub device: u8,
 }
 
 impl Registers {
-    /// Finds the descriptor in sense data; `None` if there is none.
+    /// Finds them in sense data; `None` if they are not there, or not whole.
     pub fn of_sense(sense: &[u8]) -> Option<Self> {
-        let descriptors = sense.get(8..)?;
-        if !matches!(sense[0] & 0x7f, 0x72 | 0x73) {
+        match sense.first()? & 0x7f {
+            0x70 | 0x71 => Self::of_fixed(sense),
+            0x72 | 0x73 => Self::of_descriptors(sense.get(8..)?),
+            _ => None,
+        }
+    }
+
+    /// Fixed sense data holds the lower halves only, and says in byte 8 whether the upper ones are not zero: then the
+    /// answer is not whole.
+    fn of_fixed(sense: &[u8]) -> Option<Self> {
+        let s = sense.get(..14)?;
+        let ata_information = s[2] & 15 == 1 && (s[12], s[13]) == (0, 0x1d);
+        let upper_is_lost = s[8] & 0x60 != 0;
+        if !ata_information || upper_is_lost {
             return None;
         }
+        let byte = |n: usize| u64::from(s[n]);
+        let lba = byte(9) | byte(10) << 8 | byte(11) << 16;
+        Some(Self { status: s[4], error: s[3], lba, count: s[6].into(), device: s[5] })
+    }
+
+    fn of_descriptors(descriptors: &[u8]) -> Option<Self> {
         let mut rest = descriptors;
         while let [kind, length, ..] = *rest {
             let whole = usize::from(length) + 2;
@@ -317,11 +396,16 @@ impl Registers {
                 let d = rest.get(..14)?;
                 let byte = |n: usize| u64::from(d[n]);
                 let lba = byte(7) | byte(9) << 8 | byte(11) << 16 | byte(6) << 24 | byte(8) << 32 | byte(10) << 40;
-                return Some(Self { status: d[13], error: d[3], lba, count: u16::from_be_bytes([d[4], d[5]]) });
+                return Some(Self { status: d[13], error: d[3], lba, count: u16::from_be_bytes([d[4], d[5]]), device: d[12] });
             }
             rest = rest.get(whole..)?;
         }
         None
+    }
+
+    /// The address in a 28-bit answer, whose highest bits are in DEVICE.
+    pub fn short_lba(&self) -> u64 {
+        self.lba & 0xff_ffff | u64::from(self.device & 15) << 24
     }
 
     /// Whether the command succeeded: neither ERR nor DF is set.
@@ -333,9 +417,13 @@ impl Registers {
 /// Largest sector address that DEVICE CONFIGURATION IDENTIFY names (words 3 to 6); the sector after it is the count.
 ///
 /// # Errors
-/// A short or empty page.
+/// A short or empty page, or (where word 255 says there is one) a wrong checksum.
 pub fn parse_configuration_max(page: &[u8]) -> Result<u64, PageError> {
     need(page, PAGE)?;
+    let sum = page[..PAGE].iter().fold(0u8, |sum, b| sum.wrapping_add(*b));
+    if page[510] == 0xa5 && sum != 0 {
+        return Err(PageError::Checksum);
+    }
     Ok((6..14).rev().fold(0u64, |v, i| v << 8 | u64::from(page[i])))
 }
 
@@ -438,7 +526,7 @@ mod tests {
         page[511] = page.iter().fold(0u8, |s, b| s.wrapping_add(*b)).wrapping_neg();
         let health = parse_smart(&page).unwrap();
         let said = health.sentences().join("; ").replace('\u{202f}', " ");
-        assert_eq!(said, "1 year 53 days (10 032 h) under power; 16 sectors replaced; 3 sectors waiting for replacement; 37 °C");
+        assert_eq!(said, "1 year 53 days (10 032 h) under power; 16 sectors replaced; 3 sectors waiting for replacement; 37 °C; by the maker's own count");
     }
 
     proptest! {

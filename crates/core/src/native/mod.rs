@@ -64,18 +64,23 @@ pub struct Health {
     /// Temperature in degrees Celsius.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub celsius: Option<i16>,
+    /// Whether these are numbers whose meaning each maker chooses, and no standard fixes.
+    #[serde(default)]
+    pub by_makers_count: bool,
 }
 
 impl Health {
     /// Each thing that is known, in words.
     pub fn sentences(&self) -> Vec<String> {
         let said = |value: Option<u64>, words: &dyn Fn(u64) -> String| value.map(words);
+        let anything = self.power_on_hours.or(self.reallocated).or(self.pending).is_some() || self.wear_percent.is_some();
         [
             said(self.power_on_hours, &|h| format!("{} under power", hours(h))),
             said(self.reallocated, &|n| format!("{} replaced", crate::units::counted(n, "sector"))),
             said(self.pending, &|n| format!("{} waiting for replacement", crate::units::counted(n, "sector"))),
             self.wear_percent.map(|p| format!("{p} % of its promised life used")),
             self.celsius.map(|c| format!("{c} °C")),
+            (self.by_makers_count && anything).then(|| "by the maker's own count".into()),
         ]
         .into_iter()
         .flatten()
@@ -146,6 +151,18 @@ impl OwnErase {
     }
 }
 
+/// How long a drive says that an erase command of its own takes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct OwnTime {
+    /// Which.
+    pub erase: OwnErase,
+    /// So many seconds.
+    pub seconds: u64,
+    /// Whether it says no more than "longer than that".
+    #[serde(default)]
+    pub at_least: bool,
+}
+
 /// Everything that a drive answered when it was asked, beyond what the operating system knows of it.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Answers {
@@ -153,15 +170,31 @@ pub struct Answers {
     pub health: Health,
     /// Erase commands of its own.
     pub own_erases: Vec<OwnErase>,
-    /// How long the drive itself says that an erase command takes, in seconds.
+    /// How long the drive itself says that its erase commands take.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
-    pub own_times: Vec<(OwnErase, u64)>,
+    pub own_times: Vec<OwnTime>,
+    /// Techniques of which it has told whether it offers them.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub asked: Vec<Technique>,
     /// Whether its security commands are frozen until its power is cycled.
     #[serde(default)]
     pub security_frozen: bool,
+    /// Whether it is locked by a password: it takes and gives no sector.
+    #[serde(default)]
+    pub security_locked: bool,
+    /// Whether so many wrong passwords were tried that it takes no more before its power is cycled.
+    #[serde(default)]
+    pub security_expired: bool,
     /// The bridge that stands before it, by name, where bridge and drive could be told apart.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub bridge: Option<String>,
     /// What could not be asked, why, and how it can be.
     pub notes: Vec<String>,
+}
+
+impl Answers {
+    /// Whether the drive has told if it offers `technique`. Only then "it does not offer it" may be said.
+    pub fn was_asked(&self, technique: Technique) -> bool {
+        self.asked.contains(&technique)
+    }
 }

@@ -1,6 +1,6 @@
 //! NVM Express: Identify Controller (base specification, 5.17.2.1) and the SMART / Health log page (02h).
 
-use super::{Health, OwnErase, PageError, need, text_field};
+use super::{Health, OwnErase, OwnTime, PageError, need, text_field};
 
 /// What Identify Controller says.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -21,8 +21,26 @@ pub struct Controller {
     pub sanitize_block: bool,
     /// SANICAP bit 2.
     pub sanitize_overwrite: bool,
-    /// NN (516): number of namespaces.
+    /// NN (516): number of namespaces that there may be.
     pub namespaces: u32,
+    /// UNVMCAP (296): bytes that belong to no namespace; `None` where namespaces can't be managed, so that there are none.
+    pub unallocated: Option<u128>,
+    /// OACS (256) bit 3: namespaces can be made and deleted.
+    pub manages_namespaces: bool,
+}
+
+/// Reads an Active Namespace ID list (Identify, CNS 02h) or an Allocated one (CNS 10h): numbers of four bytes, in order,
+/// ended by zero.
+pub fn parse_namespaces(page: &[u8]) -> Vec<u32> {
+    page.chunks_exact(4).map(|n| u32::from_le_bytes([n[0], n[1], n[2], n[3]])).take_while(|n| *n != 0).collect()
+}
+
+/// Size in bytes of a namespace, of Identify Namespace data (NSZE, and the format in use).
+pub fn parse_namespace_size(page: &[u8]) -> Option<u64> {
+    let sectors = u64::from_le_bytes(page.get(..8)?.try_into().ok()?);
+    let format = usize::from(page.get(26)? & 15);
+    let shift = *page.get(128 + 4 * format + 2)?;
+    sectors.checked_shl(shift.into()).filter(|_| (9..32).contains(&shift))
 }
 
 impl Controller {
@@ -46,6 +64,9 @@ impl Controller {
             sanitize_block: page[328] & 2 != 0,
             sanitize_overwrite: page[328] & 4 != 0,
             namespaces: number(516),
+            manages_namespaces: page[256] & 8 != 0,
+            unallocated: (page[256] & 8 != 0)
+                .then(|| page[296..312].iter().rev().fold(0u128, |v, b| v << 8 | u128::from(*b))),
         })
     }
 
@@ -67,18 +88,24 @@ impl Controller {
 /// Bytes of the sanitize status log page (81h) that are read.
 pub const SANITIZE_STATUS_LENGTH: usize = 32;
 
-/// Reads the estimated seconds of each sanitize action from the sanitize status log page. All ones: not told.
+/// Passes that the drive's estimate for overwriting is for.
+const ESTIMATED_PASSES: u64 = 16;
+
+/// Reads the estimated seconds of each sanitize action from the sanitize status log page. All ones: not told. That of
+/// overwriting is for sixteen passes; what is given here is for one.
 ///
 /// # Errors
 /// Fewer than 32 bytes.
-pub fn parse_sanitize_times(page: &[u8]) -> Result<Vec<(OwnErase, u64)>, PageError> {
+pub fn parse_sanitize_times(page: &[u8]) -> Result<Vec<OwnTime>, PageError> {
     if page.len() < SANITIZE_STATUS_LENGTH {
         return Err(PageError::Short { found: page.len(), needed: SANITIZE_STATUS_LENGTH });
     }
     let number = |at: usize| u32::from_le_bytes([page[at], page[at + 1], page[at + 2], page[at + 3]]);
     let told = [(8, OwnErase::SanitizeOverwrite), (12, OwnErase::SanitizeBlock), (16, OwnErase::SanitizeCrypto)];
     let times = told.into_iter().map(|(at, erase)| (erase, number(at)));
-    Ok(times.filter(|(_, t)| !matches!(*t, 0 | u32::MAX)).map(|(e, t)| (e, t.into())).collect())
+    let of_one_pass = |erase, t: u64| if erase == OwnErase::SanitizeOverwrite { t.div_ceil(ESTIMATED_PASSES) } else { t };
+    let time = |(erase, t): (OwnErase, u32)| OwnTime { erase, seconds: of_one_pass(erase, t.into()), at_least: false };
+    Ok(times.filter(|(_, t)| !matches!(*t, 0 | u32::MAX)).map(time).collect())
 }
 
 /// Bytes of the SMART / Health log page.
@@ -98,6 +125,7 @@ pub fn parse_health(page: &[u8]) -> Result<Health, PageError> {
         pending: None,
         wear_percent: Some(page[5]),
         celsius: (kelvin > 0).then(|| kelvin.saturating_sub(273)),
+        by_makers_count: false,
     })
 }
 
@@ -124,6 +152,19 @@ mod tests {
     }
 
     #[test]
+    fn namespaces_are_listed_and_sized() {
+        let mut list = vec![0u8; 4096];
+        list[..4].copy_from_slice(&1u32.to_le_bytes());
+        list[4..8].copy_from_slice(&7u32.to_le_bytes());
+        assert_eq!(parse_namespaces(&list), [1, 7]);
+        let mut namespace = vec![0u8; 4096];
+        namespace[..8].copy_from_slice(&1000u64.to_le_bytes());
+        (namespace[26], namespace[128 + 4 + 2]) = (1, 12);
+        assert_eq!(parse_namespace_size(&namespace), Some(4_096_000));
+        assert_eq!(parse_namespace_size(&[0; 10]), None);
+    }
+
+    #[test]
     fn the_health_page_counts_kelvin() {
         let mut page = vec![0u8; 512];
         page[1..3].copy_from_slice(&314u16.to_le_bytes());
@@ -136,9 +177,12 @@ mod tests {
     #[test]
     fn the_sanitize_log_tells_times_and_all_ones_mean_none() {
         let mut page = [0u8; 32];
-        page[8..12].fill(0xff);
+        page[16..20].fill(0xff);
         page[12..16].copy_from_slice(&120u32.to_le_bytes());
-        assert_eq!(parse_sanitize_times(&page), Ok(vec![(OwnErase::SanitizeBlock, 120)]));
+        page[8..12].copy_from_slice(&1600u32.to_le_bytes());
+        let time = |erase, seconds| OwnTime { erase, seconds, at_least: false };
+        let told = vec![time(OwnErase::SanitizeOverwrite, 100), time(OwnErase::SanitizeBlock, 120)];
+        assert_eq!(parse_sanitize_times(&page), Ok(told), "overwriting is told for sixteen passes");
         assert!(parse_sanitize_times(&page[..31]).is_err());
     }
 

@@ -116,6 +116,48 @@ pub fn parse_capacity(page: &[u8]) -> Result<(u64, u32, u32), PageError> {
     Ok((last.saturating_add(1), logical, logical.saturating_mul(1 << (page[13] & 15))))
 }
 
+/// SANITIZE (SBC, 5.36).
+const SANITIZE: u8 = 0x48;
+
+/// REPORT SUPPORTED OPERATION CODES (SPC, 6.35) for one service action of SANITIZE.
+pub fn report_supported_sanitize(service_action: u8) -> [u8; 12] {
+    // Reporting options 010b: an operation code with a service action.
+    [0xa3, 0x0c, 0x02, SANITIZE, 0, service_action, 0, 0, 0, 20, 0, 0]
+}
+
+/// Whether the answer says that the command is supported as the standard has it; `None`: it does not tell.
+pub fn parse_supported(page: &[u8]) -> Option<bool> {
+    match page.get(1)? & 7 {
+        1 => Some(false),
+        3 => Some(true),
+        _ => None,
+    }
+}
+
+/// MODE SENSE(10) for the block descriptor alone (SPC, 6.15), in its long form: the capacity that is set now, or the one
+/// that the drive had from its maker.
+pub fn mode_sense_capacity(from_the_maker: bool) -> [u8; 10] {
+    // LLBAA asks for the long block descriptor; page control 10b for default values; page 3Fh gives all pages, of which
+    // only the descriptor before them is read.
+    let control = if from_the_maker { 0x80 } else { 0 };
+    [0x5a, 0x10, control | 0x3f, 0, 0, 0, 0, 0, 255, 0]
+}
+
+/// Number of sectors in the block descriptor of a MODE SENSE(10) answer; `None`: it does not tell.
+pub fn parse_mode_capacity(page: &[u8]) -> Option<u64> {
+    let length = u16::from_be_bytes([*page.get(6)?, *page.get(7)?]);
+    let long = page[4] & 1 == 1;
+    let descriptor = page.get(8..8 + usize::from(length))?;
+    let number = |bytes: &[u8]| bytes.iter().fold(0u64, |v, b| v << 8 | u64::from(*b));
+    let (sectors, too_many) = match (long, length) {
+        (true, 16..) => (number(&descriptor[..8]), u64::MAX),
+        // Byte 0 is a density code, or the highest byte of the number on disks.
+        (false, 8..) => (number(&descriptor[1..4]) | u64::from(descriptor[0]) << 24, u64::from(u32::MAX)),
+        _ => return None,
+    };
+    (sectors != 0 && sectors != too_many && sectors != 0xff_ffff).then_some(sectors)
+}
+
 /// Sense key, additional sense code and qualifier, of fixed or descriptor sense data.
 pub fn parse_sense(sense: &[u8]) -> Option<(u8, u8, u8)> {
     match sense.first()? & 0x7f {

@@ -1,8 +1,9 @@
 //! The rules as data: one file for each edition, read once.
 
 use super::Outcome;
-use crate::media::{Bus, Drive, MediaClass};
+use crate::media::{Drive, MediaClass, Protocol};
 use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
 use std::fmt;
 use std::sync::LazyLock;
 
@@ -21,14 +22,32 @@ impl Edition {
     /// Both editions.
     pub const ALL: [Edition; 2] = [Edition::Rev1, Edition::Rev2];
 
+    fn text(self) -> &'static str {
+        match self {
+            Edition::Rev1 => include_str!("sp800-88-rev1.toml"),
+            Edition::Rev2 => include_str!("sp800-88-rev2.toml"),
+        }
+    }
+
     /// Its rules.
     pub fn rules(self) -> &'static RuleSet {
-        static REV1: LazyLock<RuleSet> = LazyLock::new(|| RuleSet::read(include_str!("sp800-88-rev1.toml")));
-        static REV2: LazyLock<RuleSet> = LazyLock::new(|| RuleSet::read(include_str!("sp800-88-rev2.toml")));
+        static REV1: LazyLock<RuleSet> = LazyLock::new(|| RuleSet::read(Edition::Rev1.text()));
+        static REV2: LazyLock<RuleSet> = LazyLock::new(|| RuleSet::read(Edition::Rev2.text()));
         match self {
             Edition::Rev1 => &REV1,
             Edition::Rev2 => &REV2,
         }
+    }
+
+    /// SHA-256 of the rules as this version has them, in hexadecimal digits: of their text, and of the number that is
+    /// raised when the program reads them otherwise. Two claims by rules of one digest must agree word for word.
+    pub fn digest(self) -> String {
+        /// Raised whenever the same rules and evidence lead to another claim than before.
+        const READING: &str = "2";
+        let mut digest = Sha256::new();
+        digest.update(self.text());
+        digest.update(READING);
+        crate::text::hex::encode(&digest.finalize())
     }
 
     /// Its name, as printed on certificates.
@@ -91,11 +110,11 @@ impl Media {
 
     /// The kind that `drive` is.
     pub fn of(drive: &Drive) -> Self {
-        match (drive.class, drive.bus) {
-            (MediaClass::Magnetic, Bus::Sas) => Media::MagneticScsi,
+        match (drive.class, drive.protocol) {
+            (MediaClass::Magnetic, Protocol::Scsi) => Media::MagneticScsi,
             (MediaClass::Magnetic, _) => Media::MagneticAta,
-            (MediaClass::SolidState, Bus::Nvme) => Media::SolidStateNvme,
-            (MediaClass::SolidState, Bus::Sas) => Media::SolidStateScsi,
+            (MediaClass::SolidState, Protocol::Nvme { .. }) => Media::SolidStateNvme,
+            (MediaClass::SolidState, Protocol::Scsi) => Media::SolidStateScsi,
             (MediaClass::SolidState, _) => Media::SolidStateAta,
             (MediaClass::RemovableFlash, _) => Media::RemovableFlash,
             (MediaClass::EmbeddedFlash, _) => Media::EmbeddedFlash,
@@ -224,6 +243,28 @@ pub enum Condition {
     ComplementPair,
     /// All that the drive ever held was encrypted under the replaced key.
     EncryptedFromStart,
+    /// The key is as strong as the data needed.
+    KeyStrength,
+    /// No copy of the key is anywhere: not escrowed, backed up, or injected from outside.
+    KeysNotEscrowed,
+    /// The module that encrypts is trusted to do so.
+    ModuleTrusted,
+    /// The maker confirms what the drive's command does.
+    MakerConfirms,
+    /// The degausser is rated for the coercivity of this drive, which is neither hybrid nor heat-assisted.
+    RatedDegausser,
+}
+
+impl Condition {
+    /// Those that only a person can state, by name.
+    pub const STATED: [Self; 6] = [
+        Self::EncryptedFromStart,
+        Self::KeyStrength,
+        Self::KeysNotEscrowed,
+        Self::ModuleTrusted,
+        Self::MakerConfirms,
+        Self::RatedDegausser,
+    ];
 }
 
 impl Condition {
@@ -233,6 +274,15 @@ impl Condition {
             Condition::ComplementPair => "This media needs two passes, a pattern and then its complement; that was not laid.",
             Condition::EncryptedFromStart => {
                 "It earns something only if all that the drive ever held was encrypted from the start, which is not known."
+            }
+            Condition::KeyStrength => "It earns something only if the key is as strong as the data needed, which nobody has stated.",
+            Condition::KeysNotEscrowed => {
+                "It earns something only if no copy of the key is anywhere (escrowed, backed up, injected), which nobody has stated."
+            }
+            Condition::ModuleTrusted => "It earns something only if the encrypting module is trusted, which nobody has stated.",
+            Condition::MakerConfirms => "It earns something only if the maker confirms what the command does, which nobody has stated.",
+            Condition::RatedDegausser => {
+                "It earns something only if the degausser is rated for the coercivity of this drive, which nobody has stated."
             }
         }
     }
@@ -266,11 +316,15 @@ pub enum LackKind {
     ReadInPart,
     /// A bridge hides the drive's own interface.
     BehindBridge,
+    /// The unit holds user data elsewhere.
+    Elsewhere,
+    /// It was read back, or laid, under an earlier hold.
+    EarlierHold,
 }
 
 impl LackKind {
     /// Every kind.
-    pub const ALL: [LackKind; 12] = [
+    pub const ALL: [LackKind; 14] = [
         LackKind::EndedEarly,
         LackKind::Part,
         LackKind::Hidden,
@@ -283,6 +337,8 @@ impl LackKind {
         LackKind::NotReadBack,
         LackKind::ReadInPart,
         LackKind::BehindBridge,
+        LackKind::Elsewhere,
+        LackKind::EarlierHold,
     ];
 }
 
@@ -330,6 +386,10 @@ pub enum LimitWhen {
     Bridged,
     /// Where the drive is simulated.
     Simulated,
+    /// Where it was read back through the system's cache.
+    Buffered,
+    /// Where the unit has areas that no address reaches.
+    Elsewhere,
 }
 
 /// What an outcome does not cover.

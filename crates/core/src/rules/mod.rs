@@ -73,9 +73,15 @@ impl Claim {
     }
 }
 
-/// The claim that follows from the evidence of an overwriting, by the rules of `edition`.
+/// The claim that follows from evidence, by the rules of `edition`. Each stage that can earn something is judged with all
+/// that the evidence lacks as a whole; the whole earns what its best stage does, and nothing if a planned stage did not
+/// come to its end.
 pub fn judge(edition: Edition, evidence: &Evidence) -> Claim {
-    evaluate(edition.rules(), &Case::of_overwrite(evidence))
+    let claims: Vec<Claim> = Case::of_stages(evidence).iter().map(|case| evaluate(edition.rules(), case)).collect();
+    let best = claims.iter().map(Claim::outcome).max();
+    let chosen = claims.into_iter().find(|c| Some(c.outcome()) == best);
+    // Nothing was begun: it is judged as an overwriting that was not done.
+    chosen.unwrap_or_else(|| evaluate(edition.rules(), &Case::of_overwrite(evidence)))
 }
 
 /// The claim that follows from `case` by `rules`. Pure: the same case always gives the same claim, and nothing that is
@@ -115,54 +121,79 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
                 LimitWhen::Always => true,
                 LimitWhen::Bridged => case.bridged,
                 LimitWhen::Simulated => case.simulated,
+                LimitWhen::Buffered => case.buffered,
+                LimitWhen::Elsewhere => case.elsewhere.is_some(),
             }
     };
-    rules.limits.iter().filter(fits).map(|l| Reason { sentence: l.sentence.clone(), citation: l.citation.clone() }).collect()
+    let sentence = |l: &LimitRule| match (&case.elsewhere, l.when) {
+        (Some(what), LimitWhen::Elsewhere) => format!("{} It is: {what}.", l.sentence),
+        _ => l.sentence.clone(),
+    };
+    rules.limits.iter().filter(fits).map(|l| Reason { sentence: sentence(l), citation: l.citation.clone() }).collect()
 }
 
 #[cfg(test)]
 pub(crate) mod tests {
     use super::*;
-    use crate::evidence::{Ended, PassEvidence, ReadBack};
-    use crate::media::{Bus, HiddenAreas, MediaClass, test_drive};
-    use crate::pace::Pace;
+    use crate::evidence::{
+        CheckEvidence, Ended, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, What,
+    };
+    use crate::media::{Bus, Elsewhere, HiddenAreas, MediaClass, Protocol};
+    use crate::medium::Access;
     use crate::pattern::Pattern;
     use crate::ranges::RangeSet;
     use crate::sampling::Sampling;
+    use crate::testing::test_drive;
     use crate::units::Sectors;
     use jiff::Timestamp;
     use proptest::prelude::*;
 
     const SECTORS: u64 = 1000;
+    const NOW: Timestamp = Timestamp::UNIX_EPOCH;
 
     fn all(range: Sectors) -> RangeSet {
-        let mut set = RangeSet::new();
-        set.insert(range);
-        set
+        [range].into_iter().collect()
     }
 
-    pub(crate) fn pass(pattern: Pattern, range: Sectors) -> PassEvidence {
-        PassEvidence {
-            pattern,
-            laid: all(range),
-            unwritable: RangeSet::new(),
-            slow: RangeSet::new(),
-            flushed: true,
-            read_back: None,
-            started: Timestamp::UNIX_EPOCH,
-            ended: Some(Timestamp::UNIX_EPOCH),
-            pace: Pace::new(range),
-        }
+    fn stage(what: What) -> StageEvidence {
+        StageEvidence { started: NOW, ended: Some(NOW), what }
     }
 
-    /// Evidence of a job on which nothing went wrong, its last pass read back in full.
+    fn check(read_back: ReadBack) -> StageEvidence {
+        stage(What::Checked(CheckEvidence { range: Sectors::new(0, SECTORS), expect: Expect::LastPass, read_back }))
+    }
+
+    /// Evidence of a job on which nothing went wrong, its last pass read back in full; pairs in it are meant.
     pub(crate) fn faultless(class: MediaClass, patterns: &[Pattern]) -> Evidence {
         let range = Sectors::new(0, SECTORS);
-        let mut passes: Vec<PassEvidence> = patterns.iter().map(|p| pass(p.clone(), range)).collect();
-        if let Some(last) = passes.last_mut() {
-            last.read_back = Some(ReadBack { read: all(range), ..ReadBack::default() });
+        let pass = |p: &Pattern| PassEvidence {
+            laid: all(range),
+            flushed: true,
+            complement_of_before: true,
+            ended: Some(NOW),
+            ..PassEvidence::begun(p.clone(), 0, range, NOW)
+        };
+        let passes: Vec<PassEvidence> = patterns.iter().map(pass).collect();
+        let overwritten = What::Overwritten(OverwriteEvidence { range, planned_passes: passes.len() as u32, passes });
+        let read = ReadBack { read: all(range), ..ReadBack::default() };
+        Evidence {
+            sessions: vec![Session::new(test_drive(class, SECTORS), Access::DIRECT, NOW)],
+            planned: vec![StageKind::Overwrite, StageKind::Check],
+            stages: vec![stage(overwritten), check(read)],
+            ended: Ended::Finished,
         }
-        Evidence { drive: test_drive(class, SECTORS), range, planned_passes: passes.len() as u32, passes, ended: Ended::Finished }
+    }
+
+    fn drive_of(evidence: &mut Evidence) -> &mut crate::media::Drive {
+        &mut evidence.sessions.last_mut().unwrap().drive
+    }
+
+    fn reading_of(evidence: &mut Evidence) -> Option<&mut ReadBack> {
+        evidence.check_mut().map(|c| &mut c.read_back)
+    }
+
+    fn last_pass_of(evidence: &mut Evidence) -> Option<&mut PassEvidence> {
+        evidence.overwrite_mut().and_then(|o| o.passes.last_mut())
     }
 
     fn zeros() -> Pattern {
@@ -177,52 +208,85 @@ pub(crate) mod tests {
         use Outcome::*;
         use Technique::*;
         let spinning_or_solid = [MagneticAta, MagneticScsi, SolidStateAta, SolidStateScsi, SolidStateNvme];
-        let pair = Some(ComplementPair);
-        let sealed = Some(EncryptedFromStart);
+        let pair: &[Condition] = &[ComplementPair];
+        let sealed: &[Condition] = &[EncryptedFromStart, KeyStrength, KeysNotEscrowed, ModuleTrusted];
         let mut cells = vec![
-            (Overwrite, MagneticAta, Clear, Clear, None),
-            (Overwrite, MagneticScsi, Clear, Clear, None),
-            (Overwrite, SolidStateAta, Clear, Clear, None),
-            (Overwrite, SolidStateScsi, Clear, Clear, None),
-            (Overwrite, SolidStateNvme, Clear, Clear, None),
+            (Overwrite, MagneticAta, Clear, Clear, &[][..]),
+            (Overwrite, MagneticScsi, Clear, Clear, &[][..]),
+            (Overwrite, SolidStateAta, Clear, Clear, &[][..]),
+            (Overwrite, SolidStateScsi, Clear, Clear, &[][..]),
+            (Overwrite, SolidStateNvme, Clear, Clear, &[][..]),
             (Overwrite, RemovableFlash, Clear, Clear, pair),
-            (Overwrite, EmbeddedFlash, Clear, Clear, None),
-            (Overwrite, Virtual, Clear, Clear, None),
+            (Overwrite, EmbeddedFlash, Clear, Clear, pair),
+            (Overwrite, Virtual, Clear, Clear, &[][..]),
             (Overwrite, Unknown, Clear, Clear, pair),
-            (SanitizeOverwrite, MagneticAta, Purge, Purge, None),
-            (SanitizeOverwrite, MagneticScsi, Purge, Purge, None),
-            (SanitizeBlock, SolidStateAta, Purge, Purge, None),
-            (SanitizeBlock, SolidStateScsi, Purge, Purge, None),
-            (SanitizeBlock, SolidStateNvme, Purge, Purge, None),
+            (SanitizeOverwrite, MagneticAta, Purge, Purge, &[][..]),
+            (SanitizeOverwrite, MagneticScsi, Purge, Purge, &[][..]),
+            (SanitizeBlock, SolidStateAta, Purge, Purge, &[][..]),
+            (SanitizeBlock, SolidStateScsi, Purge, Purge, &[][..]),
+            (SanitizeBlock, SolidStateNvme, Purge, Purge, &[][..]),
             (SanitizeCrypto, MagneticAta, Purge, Purge, sealed),
-            (SanitizeCrypto, MagneticScsi, Purge, Purge, None),
-            (SanitizeCrypto, SolidStateAta, Purge, Purge, None),
-            (SanitizeCrypto, SolidStateScsi, Purge, Purge, None),
-            (SanitizeCrypto, SolidStateNvme, Purge, Purge, None),
-            (SecurityEraseEnhanced, MagneticAta, Purge, Clear, None),
-            (SecurityEraseEnhanced, SolidStateAta, Clear, Clear, None),
-            (SecurityErase, MagneticAta, Clear, Clear, None),
-            (SecurityErase, SolidStateAta, Clear, Clear, None),
-            (Format, SolidStateNvme, Purge, Clear, None),
-            (FormatCrypto, SolidStateNvme, Purge, Clear, None),
-            (MmcSanitize, EmbeddedFlash, Purge, Purge, None),
-            (Degauss, MagneticAta, Purge, Purge, None),
-            (Degauss, MagneticScsi, Purge, Purge, None),
+            (SanitizeCrypto, MagneticScsi, Purge, Purge, sealed),
+            (SanitizeCrypto, SolidStateAta, Purge, Purge, sealed),
+            (SanitizeCrypto, SolidStateScsi, Purge, Purge, sealed),
+            (SanitizeCrypto, SolidStateNvme, Purge, Purge, sealed),
+            (SanitizeOverwrite, SolidStateAta, Clear, Clear, &[][..]),
+            (SanitizeOverwrite, SolidStateScsi, Clear, Clear, &[][..]),
+            (SanitizeOverwrite, SolidStateNvme, Clear, Clear, &[][..]),
+            (SecurityEraseEnhanced, SolidStateAta, Clear, Clear, &[][..]),
+            (SecurityErase, MagneticAta, Clear, Clear, &[][..]),
+            (SecurityErase, SolidStateAta, Clear, Clear, &[][..]),
+            (Format, SolidStateNvme, Purge, Clear, &[][..]),
+            (FormatCrypto, SolidStateNvme, Purge, Clear, sealed),
+            (MmcSanitize, EmbeddedFlash, Purge, Purge, &[][..]),
+            (Degauss, MagneticAta, Purge, Purge, &[RatedDegausser][..]),
+            (Degauss, MagneticScsi, Purge, Purge, &[RatedDegausser][..]),
         ];
         cells.extend(spinning_or_solid.map(|m| (TcgRevert, m, Purge, Purge, sealed)));
         cells.extend(spinning_or_solid.map(|m| (TcgKeyChange, m, Purge, Purge, sealed)));
-        cells.extend(Media::ALL.map(|m| (Destruction, m, Destroy, Destroy, None)));
+        cells.extend(Media::ALL.map(|m| (Destruction, m, Destroy, Destroy, &[][..])));
         for (media, technique) in Media::ALL.into_iter().flat_map(|m| Technique::ALL.map(|t| (m, t))) {
+            // The one cell whose condition depends on the edition.
+            let enhanced = (technique, media) == (SecurityEraseEnhanced, MagneticAta);
             let cell = cells.iter().find(|(t, m, ..)| (*t, *m) == (technique, media));
-            let (rev1, rev2, needs) = cell.map_or((NotSanitized, NotSanitized, None), |(.., a, b, n)| (*a, *b, *n));
-            for (edition, earns) in [(Edition::Rev1, rev1), (Edition::Rev2, rev2)] {
-                let case = |met: Vec<Condition>| Case { media, technique, bridged: false, simulated: false, met, lacks: vec![] };
-                let outcome = |met| evaluate(edition.rules(), &case(met)).outcome();
-                assert_eq!(outcome(needs.into_iter().collect()), earns, "{edition}: {media:?} {technique:?}");
-                let without = if needs.is_some() { NotSanitized } else { earns };
-                assert_eq!(outcome(vec![]), without, "{edition}: {media:?} {technique:?} with its condition unmet");
+            let (rev1, rev2, needs) = cell.map_or((NotSanitized, NotSanitized, &[][..]), |(.., a, b, n)| (*a, *b, *n));
+            let editions = match enhanced {
+                true => [(Edition::Rev1, Purge, &[MakerConfirms][..]), (Edition::Rev2, Clear, &[][..])],
+                false => [(Edition::Rev1, rev1, needs), (Edition::Rev2, rev2, needs)],
+            };
+            for (edition, earns, needs) in editions {
+                let outcome = |met| evaluate(edition.rules(), &case(media, technique, met)).outcome();
+                assert_eq!(outcome(needs.to_vec()), earns, "{edition}: {media:?} {technique:?}");
+                for missing in 0..needs.len() {
+                    let met = needs.iter().enumerate().filter(|(n, _)| *n != missing).map(|(_, c)| *c).collect();
+                    assert_eq!(outcome(met), NotSanitized, "{edition}: {media:?} {technique:?} without {:?}", needs[missing]);
+                }
             }
         }
+    }
+
+    fn case(media: Media, technique: Technique, met: Vec<Condition>) -> Case {
+        Case { media, technique, bridged: false, simulated: false, buffered: false, elsewhere: None, met, lacks: vec![] }
+    }
+
+    /// Sentences and citations that contradict what the set says of itself.
+    #[test]
+    fn no_rule_cites_what_its_edition_replaced_or_says_what_it_does_not_earn() {
+        let rev2 = Edition::Rev2.rules();
+        let all = rev2.rules.iter().map(|r| (&r.citation, &r.sentence));
+        for (citation, sentence) in all.chain(rev2.lacks.iter().map(|l| (&l.citation, &l.rule))) {
+            let told_as_withdrawn = citation.contains("withdrawn") || !citation.contains("Rev. 1");
+            assert!(told_as_withdrawn, "{citation}: {sentence}");
+        }
+        let enhanced = rev2.rule(Media::MagneticAta, Technique::SecurityEraseEnhanced).unwrap();
+        assert!(!enhanced.sentence.contains("replaced"), "it earns Clear: no sentence says that replaced sectors were reached");
+        let claim = |edition: Edition, media, technique, met| evaluate(edition.rules(), &case(media, technique, met));
+        let format = claim(Edition::Rev1, Media::SolidStateNvme, Technique::Format, vec![]);
+        assert!(format.outcome() == Outcome::Purge && format.limits().is_empty(), "{format:?}");
+        let nvme = Edition::Rev1.rules().rule(Media::SolidStateNvme, Technique::SanitizeBlock).unwrap();
+        assert!(nvme.citation.contains("analogy"), "NVMe SANITIZE is younger than Rev. 1");
+        let embedded = Edition::Rev1.rules().rule(Media::EmbeddedFlash, Technique::MmcSanitize).unwrap();
+        assert!(embedded.citation.contains("A-3"));
     }
 
     #[test]
@@ -234,7 +298,7 @@ pub(crate) mod tests {
         drive.hidden = HiddenAreas::Hidden { sectors: 8 };
         assert_eq!(foreseen(&drive, Technique::Overwrite), Outcome::NotSanitized);
         assert_eq!(foreseen(&drive, Technique::SecurityErase), Outcome::NotSanitized);
-        assert_eq!(foreseen(&drive, Technique::SanitizeOverwrite), Outcome::Purge, "SANITIZE reaches hidden sectors");
+        assert_eq!(foreseen(&drive, Technique::SanitizeOverwrite), Outcome::NotSanitized, "what stays hidden can't be read back");
         (drive.hidden, drive.bridged) = (HiddenAreas::None, true);
         assert_eq!(foreseen(&drive, Technique::Overwrite), Outcome::Clear);
         assert_eq!(foreseen(&drive, Technique::SanitizeOverwrite), Outcome::NotSanitized);
@@ -244,12 +308,12 @@ pub(crate) mod tests {
     fn a_whole_sample_is_proof_and_part_of_one_is_not() {
         let mut evidence = faultless(MediaClass::Magnetic, &[zeros()]);
         let sampling = Sampling::new([3; 16]);
-        let places = sampling.places(evidence.range);
+        let places = sampling.places(evidence.range());
         let read = ReadBack { sampling: Some(sampling), read: places.clone(), ..ReadBack::default() };
-        evidence.passes[0].read_back = Some(read.clone());
+        evidence.stages[1] = check(read.clone());
         assert_eq!(judge(Edition::Rev2, &evidence).outcome(), Outcome::Clear);
         let one = places.iter().next().unwrap().first.0;
-        evidence.passes[0].read_back = Some(ReadBack { read: without(&places, one), ..read });
+        evidence.stages[1] = check(ReadBack { read: without(&places, one), ..read });
         assert_eq!(judge(Edition::Rev2, &evidence).outcome(), Outcome::NotSanitized);
     }
 
@@ -263,6 +327,59 @@ pub(crate) mod tests {
         assert_eq!(outcome(&[zeros(), random(1), zeros().complement()]), Outcome::NotSanitized);
         assert_eq!(outcome(&[random(1), random(1).complement()]), Outcome::Clear);
         assert_eq!(outcome(&[zeros(), zeros().complement(), random(1)]), Outcome::Clear);
+        let mut by_luck = faultless(MediaClass::RemovableFlash, &[zeros(), zeros().complement()]);
+        last_pass_of(&mut by_luck).unwrap().complement_of_before = false;
+        assert_eq!(judge(Edition::default(), &by_luck).outcome(), Outcome::NotSanitized, "a pair that a draw has made is luck");
+    }
+
+    #[test]
+    fn what_was_read_under_an_earlier_hold_proves_nothing_now() {
+        let mut evidence = faultless(MediaClass::Magnetic, &[zeros()]);
+        let session = evidence.sessions[0].clone();
+        evidence.sessions.push(session);
+        let said = judge(Edition::default(), &evidence);
+        assert!(said.outcome() == Outcome::NotSanitized && said.reasons()[0].sentence.contains("earlier hold"), "{said:?}");
+        reading_of(&mut evidence).unwrap().session = 1;
+        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear, "read again in full, it is proved");
+        let sampling = Sampling::new([3; 16]);
+        let read = sampling.places(evidence.range());
+        evidence.stages[1] = check(ReadBack { session: 1, sampling: Some(sampling), read, ..ReadBack::default() });
+        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized, "a sample proves only its own hold");
+        last_pass_of(&mut evidence).unwrap().session = 1;
+        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
+    }
+
+    #[test]
+    fn other_storage_of_the_unit_with_user_data_denies_the_outcome_and_without_it_is_told() {
+        let mut evidence = faultless(MediaClass::SolidState, &[zeros()]);
+        let area = |what: &str, user_data| Elsewhere { what: what.into(), user_data };
+        drive_of(&mut evidence).elsewhere = vec![area("The replay protected memory block", false)];
+        let told = judge(Edition::default(), &evidence);
+        assert!(told.outcome() == Outcome::Clear && told.limits().iter().any(|l| l.sentence.contains("replay protected")));
+        drive_of(&mut evidence).elsewhere.push(area("Namespace 2 (8.00 GB)", true));
+        let denied = judge(Edition::default(), &evidence);
+        assert_eq!(denied.reasons()[0].sentence, "Namespace 2 (8.00 GB) of the same unit was not covered.");
+    }
+
+    /// Evidence of stages that no machine runs yet, built by hand.
+    #[test]
+    fn a_drives_own_erasure_counts_once_the_drive_says_so_and_it_was_read() {
+        let own = |completed| {
+            let own = OwnEvidence { technique: Technique::SanitizeBlock, commands: vec![], completed };
+            let mut evidence = faultless(MediaClass::SolidState, &[zeros()]);
+            evidence.stages.insert(0, stage(What::Own(own)));
+            evidence.planned.insert(0, StageKind::Own);
+            evidence
+        };
+        let outcome = |evidence: &Evidence| judge(Edition::default(), evidence).outcome();
+        assert_eq!(outcome(&own(true)), Outcome::Purge, "the whole earns what its best stage does");
+        assert_eq!(outcome(&own(false)), Outcome::Clear, "the overwriting after it stands by itself");
+        let mut unfinished = own(true);
+        unfinished.stages[1].ended = None;
+        assert_eq!(outcome(&unfinished), Outcome::NotSanitized, "every planned stage must come to its end");
+        let mut unread = own(true);
+        (unread.stages, unread.planned) = (vec![unread.stages[0].clone()], vec![StageKind::Own]);
+        assert_eq!(outcome(&unread), Outcome::NotSanitized);
     }
 
     #[test]
@@ -270,7 +387,7 @@ pub(crate) mod tests {
         let random = Pattern::random([7; 16]);
         let mut evidence = faultless(MediaClass::RemovableFlash, &[random.clone(), random.complement()]);
         let before = judge(Edition::default(), &evidence);
-        evidence.passes[0].pattern = random.without_seed();
+        evidence.overwrite_mut().unwrap().passes[0].pattern = random.without_seed();
         assert_eq!((judge(Edition::default(), &evidence), before.outcome()), (before.clone(), Outcome::Clear));
     }
 
@@ -287,6 +404,9 @@ pub(crate) mod tests {
         NotReadBack,
         ReadInPart,
         PassMissing,
+        AnotherSession,
+        StageUnended,
+        Elsewhere,
     }
 
     fn without(set: &RangeSet, lba: u64) -> RangeSet {
@@ -300,26 +420,32 @@ pub(crate) mod tests {
     }
 
     fn worsen(evidence: &mut Evidence, by: &Worse) {
-        let last = evidence.passes.last_mut();
         match by {
-            Worse::Unwritable(at) => last.into_iter().for_each(|p| {
+            Worse::Unwritable(at) => last_pass_of(evidence).into_iter().for_each(|p| {
                 p.unwritable.insert(Sectors::new(*at, 1));
                 p.laid = without(&p.laid, *at);
             }),
-            Worse::Unreadable(at) => last.and_then(|p| p.read_back.as_mut()).into_iter().for_each(|r| {
+            Worse::Unreadable(at) => reading_of(evidence).into_iter().for_each(|r| {
                 r.unreadable.insert(Sectors::new(*at, 1));
                 r.read = without(&r.read, *at);
             }),
-            Worse::Wrong(at) => {
-                last.and_then(|p| p.read_back.as_mut()).into_iter().for_each(|r| r.wrong.insert(Sectors::new(*at, 1)))
+            Worse::Wrong(at) => reading_of(evidence).into_iter().for_each(|r| r.wrong.insert(Sectors::new(*at, 1))),
+            Worse::Range => {
+                evidence.overwrite_mut().into_iter().for_each(|o| o.range.count = o.range.count.saturating_sub(1));
             }
-            Worse::Range => evidence.range.count = evidence.range.count.saturating_sub(1),
-            Worse::Hidden => evidence.drive.hidden = HiddenAreas::Hidden { sectors: 8 },
-            Worse::NotFlushed => last.into_iter().for_each(|p| p.flushed = false),
+            Worse::Hidden => drive_of(evidence).hidden = HiddenAreas::Hidden { sectors: 8 },
+            Worse::NotFlushed => last_pass_of(evidence).into_iter().for_each(|p| p.flushed = false),
             Worse::Stopped => evidence.ended = Ended::Stopped,
-            Worse::NotReadBack => last.into_iter().for_each(|p| p.read_back = None),
-            Worse::ReadInPart => last.and_then(|p| p.read_back.as_mut()).into_iter().for_each(|r| r.read = without(&r.read, 5)),
-            Worse::PassMissing => drop(evidence.passes.pop()),
+            Worse::NotReadBack => evidence.stages.truncate(1),
+            Worse::ReadInPart => reading_of(evidence).into_iter().for_each(|r| r.read = without(&r.read, 5)),
+            Worse::PassMissing => {
+                evidence.overwrite_mut().into_iter().for_each(|o| o.passes.truncate(o.passes.len().saturating_sub(1)));
+            }
+            Worse::AnotherSession => evidence.sessions.push(evidence.sessions[0].clone()),
+            Worse::StageUnended => evidence.stages.iter_mut().for_each(|s| s.ended = None),
+            Worse::Elsewhere => {
+                drive_of(evidence).elsewhere.push(Elsewhere { what: "Namespace 2".into(), user_data: true });
+            }
         }
     }
 
@@ -336,6 +462,9 @@ pub(crate) mod tests {
             Just(Worse::NotReadBack),
             Just(Worse::ReadInPart),
             Just(Worse::PassMissing),
+            Just(Worse::AnotherSession),
+            Just(Worse::StageUnended),
+            Just(Worse::Elsewhere),
         ]
     }
 
@@ -369,12 +498,10 @@ pub(crate) mod tests {
             let lack = |kind: usize| Lack { kind: LackKind::ALL[kind], detail: None };
             let met = [(pair, Condition::ComplementPair), (sealed, Condition::EncryptedFromStart)];
             let case = Case {
-                media: Media::ALL[cell.0],
-                technique: Technique::ALL[cell.1],
                 bridged,
                 simulated,
-                met: met.into_iter().filter(|(is, _)| *is).map(|(_, c)| c).collect(),
                 lacks: kinds.into_iter().map(lack).collect(),
+                ..case(Media::ALL[cell.0], Technique::ALL[cell.1], met.into_iter().filter(|(is, _)| *is).map(|(_, c)| c).collect())
             };
             let before = evaluate(rules, &case);
             let with_one_more = Case { lacks: [case.lacks.clone(), vec![lack(more)]].concat(), ..case.clone() };
@@ -388,11 +515,16 @@ pub(crate) mod tests {
     }
 
     #[test]
-    fn an_ata_drive_that_was_not_asked_for_hidden_areas_earns_nothing() {
+    fn a_drive_that_could_hide_sectors_and_was_not_asked_earns_nothing_on_any_bus() {
         let mut evidence = faultless(MediaClass::Magnetic, &[zeros()]);
-        evidence.drive.hidden = HiddenAreas::NotAsked;
-        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized);
-        evidence.drive.bus = Bus::Usb;
-        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
+        drive_of(&mut evidence).hidden = HiddenAreas::NotAsked;
+        let outcome = |bus, protocol, evidence: &mut Evidence| {
+            (drive_of(evidence).bus, drive_of(evidence).protocol) = (bus, protocol);
+            judge(Edition::default(), evidence).outcome()
+        };
+        for (bus, protocol) in [(Bus::Sata, Protocol::Ata), (Bus::Usb, Protocol::Ata), (Bus::Sas, Protocol::Ata), (Bus::Sas, Protocol::Scsi)] {
+            assert_eq!(outcome(bus, protocol, &mut evidence), Outcome::NotSanitized, "{bus} {protocol:?}");
+        }
+        assert_eq!(outcome(Bus::Usb, Protocol::Scsi, &mut evidence), Outcome::Clear, "a bridge that lets nobody ask has its limit");
     }
 }

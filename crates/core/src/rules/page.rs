@@ -49,6 +49,8 @@ fn one(rules: &RuleSet, page: &mut String) {
             LimitWhen::Always => media.join("; "),
             LimitWhen::Bridged => "a bridge stands before the drive".into(),
             LimitWhen::Simulated => "the drive is simulated".into(),
+            LimitWhen::Buffered => "the system's cache stood between".into(),
+            LimitWhen::Elsewhere => "the unit has such areas".into(),
         };
         let _ = writeln!(page, "| {} | {}: {} | {} |", limit.sentence, when, names(&limit.techniques), limit.citation);
     }
@@ -72,7 +74,10 @@ fn table(rules: &RuleSet, page: &mut String) {
     }
     let _ = writeln!(
         page,
-        "\n`¹` needs a pattern and its complement; `²` only if all was encrypted from the start; `-` earns nothing."
+        "\nOnly if: `¹` a pattern and its complement were laid; `²` all was encrypted from the start; `³` the key is strong \
+         enough; `⁴` no copy of the key is anywhere; `⁵` the encrypting module is trusted; `⁶` the maker confirms what the \
+         command does; `⁷` the degausser is rated for this drive. What the drive can't tell (`²` to `⁷`), a person states by \
+         name. `-` earns nothing."
     );
 }
 
@@ -84,6 +89,11 @@ fn cell(rule: Option<&Rule>) -> String {
         .map(|n| match n {
             super::Condition::ComplementPair => '¹',
             super::Condition::EncryptedFromStart => '²',
+            super::Condition::KeyStrength => '³',
+            super::Condition::KeysNotEscrowed => '⁴',
+            super::Condition::ModuleTrusted => '⁵',
+            super::Condition::MakerConfirms => '⁶',
+            super::Condition::RatedDegausser => '⁷',
         })
         .collect();
     format!("{}{marks}", rule.outcome)

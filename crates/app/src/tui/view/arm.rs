@@ -57,10 +57,10 @@ fn label(app: &App, lane: &Lane, column: &mut Column<'_>) {
     let block = Block::bordered().border_type(BorderType::Plain).border_style(style(Role::Line));
     let inner = block.inner(card);
     block.render(card, column.buffer());
-    let maker = drive.identity.maker.clone().unwrap_or_else(|| drive.bus.to_string());
+    let maker = drive.unit.maker.clone().unwrap_or_else(|| drive.bus.to_string());
     let mut lines = vec![
         words(format!("  {}", maker.to_uppercase()), style(Role::Strong)),
-        words(format!("  {}", drive.identity.model.clone().unwrap_or_else(|| drive.path.clone())), style(Role::Text)),
+        words(format!("  {}", drive.unit.model.clone().unwrap_or_else(|| drive.path.clone())), style(Role::Text)),
         words(format!("  {}", drive.size()), style(Role::Text)),
         Line::raw(""),
     ];

@@ -94,7 +94,7 @@ fn draw_tall(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buff
     let roomy = inner.width >= 44;
     let what = if roomy { format!("{} · {}", drive.class, drive.bus) } else { drive.class.to_string() };
     let room = usize::from(inner.width).saturating_sub(what.chars().count() + 1);
-    let name = drive.identity.name().unwrap_or_else(|| drive.bus.to_string());
+    let name = drive.unit.name().unwrap_or_else(|| drive.bus.to_string());
     let name = shorten(&format!("{} {name}", number(lane)), room);
     let row = |n: u16| Rect { y: area.y + n, height: 1, ..inner };
     words(name, style(if chosen { Role::Strong } else { Role::Text })).render(row(0), buffer);

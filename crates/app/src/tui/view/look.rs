@@ -21,11 +21,11 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     presence(app, lane, &mut column);
     super::plan::cut_short(lane, &mut column);
     column.heading("As its label should read");
-    column.fact("maker", &said(&drive.identity.maker));
-    column.fact_in("model", &said(&drive.identity.model), Role::Strong);
-    column.fact_in("serial", &said(&drive.identity.serial), Role::Strong);
+    column.fact("maker", &said(&drive.unit.maker));
+    column.fact_in("model", &said(&drive.unit.model), Role::Strong);
+    column.fact_in("serial", &said(&drive.unit.serial), Role::Strong);
     column.fact("capacity", &format!("{}, {}", drive.size(), counted(drive.geometry.sectors, "sector")));
-    column.fact("firmware", &said(&drive.identity.firmware));
+    column.fact("firmware", &said(&drive.unit.firmware));
     column.gap();
     column.heading("How it is attached");
     column.fact("path", &format!("{} ({})", drive.path, drive.bus));

@@ -81,7 +81,7 @@ fn proposed(app: &App, page: &LotPage, proposals: &[Proposal], here: Row, column
         let chosen = here == Row::Drive(at);
         let lane = &app.lanes[proposal.drive];
         let drive = &lane.seen.drive;
-        let serial: String = drive.identity.serial.as_deref().unwrap_or_default().chars().rev().take(6).collect();
+        let serial: String = drive.unit.serial.as_deref().unwrap_or_default().chars().rev().take(6).collect();
         let serial: String = serial.chars().rev().collect();
         let way = proposal.ways.iter().find(|w| w.technique == Technique::Overwrite);
         let time = way.and_then(|w| w.time).map(|t| plan::time(&t)).unwrap_or_default();

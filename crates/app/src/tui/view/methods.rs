@@ -6,7 +6,7 @@ use crate::tui::methods::{EditField, Editor, MethodsPage, Target, Typing};
 use crate::tui::state::{App, Lane, Page};
 use crate::tui::theme::Role;
 use jurex_core::estimate::of_order;
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Identity, MediaClass};
+use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
 use jurex_core::method::{Method, Status};
 use jurex_core::notation::{NoEntropy, Program};
 use jurex_core::plan::{Order, Plan};
@@ -179,7 +179,7 @@ fn preview(app: &App, page: &MethodsPage, title: &str, program: &Program, column
 fn unnamed() -> Drive {
     Drive {
         path: "no drive".into(),
-        identity: Identity::default(),
+        unit: Unit::default(),
         class: MediaClass::Magnetic,
         class_basis: String::new(),
         bus: Bus::Unknown,

@@ -1,19 +1,21 @@
 //! The record of one job: evidence, the claim that follows from it, and the papers of the people who stand for it.
 
+mod v1;
+
 use crate::contents::Contents;
-use crate::evidence::{Ended, Evidence};
+use crate::evidence::{Ended, Evidence, Unsound};
 use crate::need::{Need, Sensitivity};
 use crate::plan::{Plan, Verification};
 use crate::rules::{Claim, Edition, Outcome, judge};
-use crate::sampling::wrong_share_at_most;
-use crate::units::{counted, grouped};
+use crate::sampling::{Sampling, wrong_share_at_most};
+use crate::units::{counted, grouped, si_size};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::fmt;
 
 /// Name and version of the format.
-pub const FORMAT: &str = "jurex-record/1";
+pub const FORMAT: &str = "jurex-record/2";
 
 /// Name of a job: `261123-4F7QZ`. Also the start of its files' names, so it holds no character that a path could mean.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -80,6 +82,8 @@ pub struct Person {
     pub name: String,
     /// Title or function.
     pub title: String,
+    /// Organisation; empty: that of the certificate.
+    pub organisation: String,
     /// Place of work.
     pub place: String,
     /// Telephone or other contact.
@@ -130,6 +134,12 @@ pub struct Papers {
     pub category_after: Option<Sensitivity>,
     /// Whether it was backed up.
     pub backup: Backup,
+    /// Where the backup is.
+    pub backup_place: String,
+    /// Maker of the drive, where the drive itself does not tell it.
+    pub maker: String,
+    /// Anything else that is to stand on the certificate.
+    pub notes: String,
     /// Who sanitized it.
     pub technician: Person,
     /// Who validated it.
@@ -164,6 +174,7 @@ pub struct MethodSaid {
 
 /// The record. Its claim is computed from its evidence when it is made and again whenever it is read.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
 pub struct Record {
     format: String,
     /// Name of the job.
@@ -180,9 +191,20 @@ pub struct Record {
     pub before: Contents,
     evidence: Evidence,
     rule_set: String,
+    /// Digest of the rules by which it was judged; `None` in records of version 1.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    rules_digest: Option<String>,
     claim: Claim,
     /// What people add.
-    pub papers: Papers,
+    papers: Papers,
+    /// The text that an older version wrote, which its digest is of.
+    #[serde(skip)]
+    original: Option<Box<str>>,
+}
+
+#[derive(Deserialize)]
+struct Head {
+    format: String,
 }
 
 /// A text that is not a record, or one that contradicts itself.
@@ -197,13 +219,21 @@ pub enum BadRecord {
     /// Judged by rules that this version does not have.
     #[error("the record was judged by `{0}`, which this version does not know")]
     OtherRules(String),
+    /// It contradicts itself.
+    #[error("the record has been altered: {0}")]
+    Unsound(#[from] Unsound),
     /// The claim does not follow from the evidence.
-    #[error("the record claims {claimed}, but its evidence earns {earned}: it has been altered, or was made under other rules")]
+    #[error(
+        "the record claims {claimed}, but by the rules of this version its evidence earns {earned}{}",
+        if *.same_rules { ": it has been altered" } else { ": it has been altered, or the rules have been corrected since it was made" }
+    )]
     ClaimDoesNotFollow {
         /// What stands in the record.
         claimed: Outcome,
         /// What follows from its evidence.
         earned: Outcome,
+        /// Whether it was judged by the very rules of this version.
+        same_rules: bool,
     },
 }
 
@@ -237,8 +267,10 @@ impl Record {
             before,
             evidence,
             rule_set: plan.edition().title().into(),
+            rules_digest: Some(plan.edition().digest()),
             claim,
             papers,
+            original: None,
         }
     }
 
@@ -247,21 +279,68 @@ impl Record {
     /// # Errors
     /// Text that is no record, another format, or a claim that does not follow from the evidence.
     pub fn from_json(text: &str) -> Result<Self, BadRecord> {
-        let record: Self = serde_json::from_str(text).map_err(BadRecord::NotARecord)?;
-        if record.format != FORMAT {
-            return Err(BadRecord::OtherFormat(crate::text::printable(record.format.as_bytes())));
+        let head: Head = serde_json::from_str(text).map_err(BadRecord::NotARecord)?;
+        let mut record: Self = match head.format.as_str() {
+            FORMAT => serde_json::from_str(text).map_err(BadRecord::NotARecord)?,
+            v1::FORMAT => {
+                let old = serde_json::from_str(text).map_err(BadRecord::NotARecord)?;
+                let present = v1::to_present(old).ok_or(Unsound("it is not of the shape of its version"))?;
+                serde_json::from_value(present).map_err(BadRecord::NotARecord)?
+            }
+            other => return Err(BadRecord::OtherFormat(crate::text::printable(other.as_bytes()))),
+        };
+        if head.format != FORMAT {
+            record.original = Some(text.trim_end().into());
         }
+        record.evidence.check_soundness()?;
         let edition = Edition::of_title(&record.rule_set)
             .ok_or_else(|| BadRecord::OtherRules(crate::text::printable(record.rule_set.as_bytes())))?;
         let earned = judge(edition, &record.evidence);
-        if earned != record.claim {
-            return Err(BadRecord::ClaimDoesNotFollow { claimed: record.claim.outcome(), earned: earned.outcome() });
+        let same_rules = record.rules_digest.as_ref() == Some(&edition.digest());
+        let follows = if same_rules { earned == record.claim } else { earned.outcome() == record.claim.outcome() };
+        if follows {
+            Ok(record)
+        } else {
+            Err(BadRecord::ClaimDoesNotFollow { claimed: record.claim.outcome(), earned: earned.outcome(), same_rules })
         }
-        Ok(record)
     }
 
-    /// The record in canonical JSON (RFC 8785).
+    /// What is to be said of a record that was judged by another state of the rules than this version's.
+    pub fn other_rules(&self) -> Option<String> {
+        let edition = Edition::of_title(&self.rule_set)?;
+        let same = self.rules_digest.as_ref() == Some(&edition.digest());
+        (!same).then(|| {
+            format!(
+                "It was judged by another state of these rules than this version's; by today's its outcome is the same, {}.",
+                self.claim.outcome()
+            )
+        })
+    }
+
+    /// What people add.
+    pub fn papers(&self) -> &Papers {
+        &self.papers
+    }
+
+    /// The same record with other papers. One of an older version is written in the present one then.
+    #[must_use]
+    pub fn with_papers(mut self, papers: Papers) -> Self {
+        self.papers = papers;
+        if self.original.take().is_some()
+            && let Some(edition) = Edition::of_title(&self.rule_set)
+        {
+            self.format = FORMAT.into();
+            self.claim = judge(edition, &self.evidence);
+            self.rules_digest = Some(edition.digest());
+        }
+        self
+    }
+
+    /// The record in canonical JSON (RFC 8785); one of an older version as it was written.
     pub fn to_json(&self) -> String {
+        if let Some(original) = &self.original {
+            return original.to_string();
+        }
         serde_json_canonicalizer::to_string(self).expect("a record holds only strings, small numbers, lists and maps")
     }
 
@@ -295,32 +374,46 @@ impl Record {
             && self.evidence.wrong().is_empty()
     }
 
-    /// What was read back of the bytes that now lie on the drive, and what follows with what confidence, in one sentence.
+    /// What was read back of the bytes that now lie on the drive, and what follows with what confidence, in sentences.
     pub fn confidence(&self) -> String {
-        let range = self.evidence.range.count;
-        let Some(read) = self.evidence.passes.last().and_then(|p| p.read_back.as_ref()) else {
+        let range = self.evidence.range();
+        let Some(read) = self.evidence.last_reading() else {
             return "Nothing of the last pass was read back: nothing is proved.".into();
         };
         let (n, wrong) = (read.read.count(), read.wrong.count());
-        match (wrong, read.unreadable.count()) {
-            (0, 0) if n == range => {
-                format!("All {} in question were read back and hold what the last pass laid.", counted(range, "sector"))
+        match (wrong, read.unreadable.count(), &read.sampling) {
+            (0, 0, None) if read.is_complete(range) => {
+                format!("All {} in question were read back and hold what the last pass laid.", counted(range.count, "sector"))
             }
-            (0, 0) if read.sampling.is_some() => format!(
-                "{} of {} were read back, at places drawn for this job, and hold what the last pass laid: with 95 % confidence \
-                 fewer than {} of the sectors are wrong. Faults that lie close together are found less surely.",
-                grouped(n),
-                counted(range, "sector"),
-                share(wrong_share_at_most(n).unwrap_or(1.0)),
-            ),
-            (wrong, unreadable) => format!(
+            (0, 0, Some(sampling)) => self.confidence_of(sampling, n),
+            (wrong, unreadable, _) => format!(
                 "{} of {} were read back; {} wrong, {} could not be read.",
                 grouped(n),
-                counted(range, "sector"),
+                counted(range.count, "sector"),
                 grouped(wrong),
                 grouped(unreadable)
             ),
         }
+    }
+
+    /// What a faultless sample of `n` sectors says. The places are drawn one by one, the sectors in them are not: only the
+    /// number of places counts.
+    fn confidence_of(&self, sampling: &Sampling, n: u64) -> String {
+        let range = self.evidence.range();
+        let places = Sampling::number_of_places(range);
+        let part = range.count.div_ceil(Sampling::PARTS);
+        let sure = self.evidence.drive().geometry.bytes_of(part.saturating_mul(2));
+        format!(
+            "{} of {} were read back, at {} drawn from seed {}, and hold what the last pass laid: with 95 % confidence fewer \
+             than {} of such places are wrong. A leftover of one sector would have been met with a chance of 1 in 10, one of {} \
+             or more in one piece always.",
+            grouped(n),
+            counted(range.count, "sector"),
+            counted(places, "place"),
+            sampling.seed(),
+            share(wrong_share_at_most(places).unwrap_or(1.0)),
+            si_size(sure.min(self.evidence.drive().geometry.bytes_of(range.count))),
+        )
     }
 }
 
@@ -332,24 +425,17 @@ fn share(share: f64) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::media::{MediaClass, test_drive};
+    use crate::media::MediaClass;
     use crate::method;
-    use crate::notation::Entropy;
     use crate::pattern::Pattern;
     use crate::plan::Order;
     use crate::rules::tests::faultless;
+    use crate::testing::{Fixed, test_drive};
     use crate::units::Sectors;
-
-    struct Nines;
-    impl Entropy for Nines {
-        fn fill(&mut self, out: &mut [u8]) {
-            out.fill(9);
-        }
-    }
 
     fn record() -> Record {
         let plan =
-            Plan::new(&test_drive(MediaClass::Magnetic, 1000), &Order::of_method(method::find("random").unwrap()), &mut Nines)
+            Plan::new(&test_drive(MediaClass::Magnetic, 1000), &Order::of_method(method::find("random").unwrap()), &mut Fixed(9))
                 .unwrap();
         let evidence = faultless(MediaClass::Magnetic, &[Pattern::random([9; 16])]);
         let tool = Tool { name: "Jurex".into(), version: "0".into() };
@@ -361,7 +447,7 @@ mod tests {
     fn a_record_survives_its_json_and_keeps_its_digest() {
         let record = record();
         let read = Record::from_json(&record.to_json()).unwrap();
-        assert_eq!((read.digest(), &read), (record.digest(), &record));
+        assert_eq!((read.digest(), &read, read.other_rules()), (record.digest(), &record, None));
         assert!(record.kept_its_plan());
     }
 
@@ -373,14 +459,66 @@ mod tests {
         assert!(matches!(Record::from_json(&better), Err(BadRecord::ClaimDoesNotFollow { earned: Outcome::Clear, .. })));
         let faulty = json.replace("\"unwritable\":[]", "\"unwritable\":[{\"first\":\"7\",\"count\":\"1\"}]");
         assert!(matches!(Record::from_json(&faulty), Err(BadRecord::ClaimDoesNotFollow { earned: Outcome::NotSanitized, .. })));
+        let words = json.replace("overwritten at least once", "overwritten quite often");
+        assert!(matches!(Record::from_json(&words), Err(BadRecord::ClaimDoesNotFollow { same_rules: true, .. })));
+        let half = "{\"count\":\"500\",\"first\":\"0\"}";
+        let whole = "{\"count\":\"1000\",\"first\":\"0\"}";
+        let twice = json.replace(&format!("[{whole}]"), &format!("[{half},{half}]"));
+        assert!(twice != json && Record::from_json(&twice).is_err(), "the same half twice is not the whole");
+        let elsewhere = json.replace(&format!("\"laid\":[{whole}]"), "\"laid\":[{\"count\":\"18446744073709551615\",\"first\":\"0\"}]");
+        assert!(elsewhere != json && Record::from_json(&elsewhere).is_err());
         assert!(matches!(Record::from_json("{}"), Err(BadRecord::NotARecord(_))));
+        let other = "{\"format\":\"jurex-record/9\",\"anything\":[]}";
+        assert!(matches!(Record::from_json(other), Err(BadRecord::OtherFormat(_))), "the format is looked at first");
+    }
+
+    #[test]
+    fn under_other_rules_the_outcome_must_still_follow_and_the_difference_is_said() {
+        let json = record().to_json();
+        let digest = Edition::default().digest();
+        let other = json.replace(&digest, &digest.chars().rev().collect::<String>()).replace("overwritten at least once", "laid over");
+        let read = Record::from_json(&other).unwrap();
+        assert!(read.other_rules().unwrap().contains("another state"), "{:?}", read.other_rules());
+        let better = other.replace("\"outcome\":\"clear\"", "\"outcome\":\"purge\"");
+        let said = Record::from_json(&better).unwrap_err().to_string();
+        assert!(said.contains("corrected since"), "{said}");
+    }
+
+    /// Records as version 1 of the format wrote them.
+    #[test]
+    fn records_of_version_1_stay_readable_and_are_judged_by_what_they_hold() {
+        let read = |text: &str| Record::from_json(text);
+        let clear = include_str!("../../tests/records/v1/magnetic-clear.json");
+        let record = read(clear).unwrap();
+        assert_eq!((record.claim().outcome(), record.to_json().as_str()), (Outcome::Clear, clear.trim_end()));
+        assert!(record.other_rules().is_some() && record.confidence().starts_with("All"), "{}", record.confidence());
+        let card = read(include_str!("../../tests/records/v1/card-two-passes.json")).unwrap();
+        assert_eq!((card.claim().outcome(), card.evidence().passes().len()), (Outcome::Clear, 2));
+        let failing = read(include_str!("../../tests/records/v1/magnetic-failing.json")).unwrap();
+        assert_eq!((failing.claim().outcome(), failing.evidence().unwritable().count()), (Outcome::NotSanitized, 25));
+        // One pass on embedded flash was called Clear then; the rules have been corrected since.
+        let embedded = read(include_str!("../../tests/records/v1/embedded-one-pass.json")).unwrap_err();
+        assert!(matches!(embedded, BadRecord::ClaimDoesNotFollow { same_rules: false, .. }), "{embedded}");
+        let altered = clear.replace("\"wrong\":[]", "\"wrong\":[{\"count\":\"1\",\"first\":\"9\"}]");
+        assert!(altered != clear && read(&altered).is_err());
+        let signed = record.with_papers(Papers { lot: "BW-0417".into(), ..Papers::default() });
+        assert!(read(&signed.to_json()).unwrap().other_rules().is_none(), "with new papers it is a record of today");
+    }
+
+    #[test]
+    fn the_confidence_of_a_sample_counts_places_and_not_their_sectors() {
+        let mut record = record();
+        let range = Sectors::new(0, 10_000_000);
+        record.evidence = crate::plan::tests::sampled(range);
+        let said = record.confidence().replace('\u{202f}', " ");
+        assert!(said.contains("2 002 places") && said.contains("1 in 668") && said.contains("10.2 MB or more"), "{said}");
     }
 
     #[test]
     fn a_fault_breaks_the_plan_even_where_little_was_expected() {
         let mut record = record();
         record.method.expected = Outcome::NotSanitized;
-        record.evidence.passes[0].unwritable.insert(Sectors::new(5, 1));
+        record.evidence.overwrite_mut().unwrap().passes[0].unwritable.insert(Sectors::new(5, 1));
         assert!(!record.kept_its_plan());
     }
 

@@ -1,0 +1,114 @@
+//! What a job asks for, and what it is told.
+
+use crate::media::Drive;
+use crate::medium::MediumError;
+use crate::pattern::Pattern;
+use crate::ranges::RangeSet;
+use crate::units::Sectors;
+use jiff::Timestamp;
+use std::sync::Arc;
+use std::time::Duration;
+
+/// The time, given by the caller: for people, and for measuring.
+#[derive(Clone, Copy, Debug)]
+pub struct Now {
+    /// Time of day.
+    pub wall: Timestamp,
+    /// Time since some fixed moment, never running backwards.
+    pub mono: Duration,
+}
+
+/// What a person wants of a running job.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Wish {
+    /// Work, or go on working.
+    GoOn,
+    /// Hold still until told otherwise.
+    Hold,
+    /// Hold still until the drive, now of so many degrees Celsius, has cooled down.
+    CoolDown(i16),
+    /// End the job here.
+    Stop,
+}
+
+impl Wish {
+    /// The wish that counts of several that came since the last look: a stop is never lost, else the last one.
+    pub fn of_several(wishes: impl IntoIterator<Item = Wish>) -> Option<Wish> {
+        wishes.into_iter().reduce(|earlier, later| if earlier == Wish::Stop { earlier } else { later })
+    }
+}
+
+/// What the caller does next.
+#[derive(Debug)]
+pub enum Step<'j> {
+    /// Carry this out and report it with [`super::Job::complete`]. Checkpoint and events that are there are kept and told
+    /// before it is begun.
+    Do(Request<'j>),
+    /// Nothing to give out before a request in flight is reported.
+    Wait,
+    /// Nothing to do until the wish changes.
+    Held,
+    /// The job is over: [`super::Job::into_evidence`].
+    Ended,
+}
+
+/// Something to carry out. Several may be in flight at once; each is reported by its tag, in any order.
+#[derive(Debug)]
+pub struct Request<'j> {
+    /// Names the request.
+    pub tag: u64,
+    /// What to do.
+    pub operation: Operation<'j>,
+}
+
+/// What a request asks for.
+#[derive(Debug)]
+pub enum Operation<'j> {
+    /// Write the pattern's bytes on these sectors.
+    Write(Sectors, &'j Arc<Pattern>),
+    /// Read these sectors and compare them with the pattern's bytes.
+    ReadBack(Sectors, &'j Arc<Pattern>),
+    /// Read these sectors; what they hold does not matter, only whether the drive answers.
+    Probe(Sectors),
+    /// Flush every cache.
+    Flush,
+    /// Ask the drive who it is.
+    Identify,
+}
+
+/// How a request ended.
+#[derive(Debug)]
+pub enum Completed {
+    /// The sectors were accepted or read, or the cache was flushed.
+    Done,
+    /// The sectors were read; these of them were not as expected.
+    Read {
+        /// The wrong ones.
+        wrong: RangeSet,
+    },
+    /// The drive said who it is.
+    Identified(Box<Drive>),
+    /// It failed.
+    Failed(MediumError),
+}
+
+/// The drive behind the path is not the one that was armed. Nothing has been written.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{armed} was armed, but {found} answers now; nothing was written")]
+pub struct DriveChanged {
+    /// The armed drive, with serial and size.
+    pub armed: String,
+    /// The one that answers.
+    pub found: String,
+}
+
+impl DriveChanged {
+    pub(super) fn new(armed: &Drive, found: &Drive) -> Self {
+        Self { armed: describe(armed), found: describe(found) }
+    }
+}
+
+pub(super) fn describe(drive: &Drive) -> String {
+    let serial = drive.unit.serial().unwrap_or("none");
+    format!("{} (serial {serial}, {} sectors)", drive.called(), drive.geometry.sectors)
+}
