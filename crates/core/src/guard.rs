@@ -83,6 +83,8 @@ pub enum Hindrance {
     Locked,
     /// Another Jurex works on it.
     JobRunning,
+    /// This user may not write to it.
+    NoRights,
     /// It can't be written.
     ReadOnly,
     /// It has no sector.
@@ -120,6 +122,7 @@ impl fmt::Display for Hindrance {
             ),
             Hindrance::Locked => f.write_str("its security is locked, so that it takes and gives no sector: unlock it first"),
             Hindrance::JobRunning => f.write_str("another Jurex is working on it"),
+            Hindrance::NoRights => f.write_str("this user has no right to write to it: run Jurex as root"),
             Hindrance::ReadOnly => f.write_str("it is read-only"),
             Hindrance::NoSectors => f.write_str("it has no sector"),
             Hindrance::Optical => f.write_str("it is an optical drive; destroy the disc instead"),

@@ -265,6 +265,8 @@ impl PatternBuffer {
         let held = self.holds.as_ref().is_some_and(|(p, at, n)| Some(*at) == phase && *n >= len && p == pattern);
         let out = &mut self.buffer.bytes()[..len];
         if !held {
+            // Forgotten first: a fill that does not come to its end leaves nothing that is taken for whole.
+            self.holds = None;
             pattern.fill(address, sector_bytes, out);
             self.holds = phase.map(|phase| (pattern.clone(), phase, len));
         }

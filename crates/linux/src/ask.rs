@@ -2,9 +2,11 @@
 
 use crate::ioctl::{NvmeRead, nvme_read, scsi_read};
 use crate::sysfs::text;
-use jurex_core::media::{Bus, Drive, HiddenAreas, Unit, MediaClass};
+use jurex_core::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol, Unit, UnitId};
 use jurex_core::native::ata::{self, Command, Identify, Registers, Transfer};
 use jurex_core::native::{Answers, Health, OwnErase, nvme, scsi};
+use jurex_core::rules::Technique;
+use jurex_core::units::si_size;
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::Errno;
 use std::os::fd::OwnedFd;
@@ -53,13 +55,8 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
         Ok(controller) => {
             fill(&mut drive.unit, controller.model.clone(), controller.serial.clone(), controller.firmware.clone());
             answers.own_erases = controller.own_erases();
-            if controller.namespaces > 1 {
-                let said = format!(
-                    "The controller may hold up to {} namespaces; each is a drive of its own here.",
-                    controller.namespaces
-                );
-                answers.notes.push(said);
-            }
+            answers.asked = NVME_TECHNIQUES.to_vec();
+            beside_this_namespace(&mut drive, &controller, fd);
         }
         Err(why) => answers.notes.push(format!("The drive did not tell who it is ({why}).")),
     }
@@ -73,6 +70,52 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
         answers.own_times = nvme::parse_sanitize_times(&log).unwrap_or_default();
     }
     (drive, answers)
+}
+
+/// What Identify Controller tells of.
+const NVME_TECHNIQUES: [Technique; 5] = [
+    Technique::SanitizeOverwrite,
+    Technique::SanitizeBlock,
+    Technique::SanitizeCrypto,
+    Technique::Format,
+    Technique::FormatCrypto,
+];
+
+/// Other namespaces of the controller, and capacity that belongs to none. A drive here is one namespace: only if its
+/// controller says that there is nothing else is the unit what can be addressed.
+fn beside_this_namespace(drive: &mut Drive, controller: &nvme::Controller, fd: &OwnedFd) {
+    let Protocol::Nvme { namespace: own } = drive.protocol else { return };
+    let ask = |command: NvmeRead| {
+        let mut page = vec![0; nvme::Controller::LENGTH];
+        (nvme_read(fd, command, &mut page, COMMAND_PATIENCE) == Ok(0)).then_some(page)
+    };
+    let Some(active) = ask(NvmeRead::ACTIVE_NAMESPACES) else { return };
+    drive.hidden = HiddenAreas::None;
+    drive.hidden_asked = vec!["Active Namespace ID list".into()];
+    let mut all = nvme::parse_namespaces(&active);
+    if controller.manages_namespaces {
+        match ask(NvmeRead::ALLOCATED_NAMESPACES) {
+            Some(allocated) => {
+                all.extend(nvme::parse_namespaces(&allocated));
+                drive.hidden_asked.push("Allocated Namespace ID list".into());
+            }
+            // It can keep namespaces from this controller, and does not say whether it does.
+            None => drive.hidden = HiddenAreas::NotAsked,
+        }
+        drive.hidden_asked.push("unallocated capacity".into());
+    }
+    all.sort_unstable();
+    all.dedup();
+    for other in all.into_iter().filter(|n| *n != own) {
+        let size = ask(NvmeRead::namespace(other, false)).or_else(|| ask(NvmeRead::namespace(other, true)));
+        let size = size.and_then(|page| nvme::parse_namespace_size(&page)).filter(|bytes| *bytes > 0);
+        let size = size.map(|bytes| format!(" ({})", si_size(bytes))).unwrap_or_default();
+        drive.elsewhere.push(Elsewhere { what: format!("Namespace {other}{size}"), user_data: true });
+    }
+    if let Some(bytes) = controller.unallocated.filter(|b| *b > 0) {
+        let what = format!("{} that belong to no namespace", si_size(u64::try_from(bytes).unwrap_or(u64::MAX)));
+        drive.elsewhere.push(Elsewhere { what, user_data: false });
+    }
 }
 
 fn good(status: i32, page: &[u8]) -> Result<nvme::Controller, String> {
@@ -98,7 +141,7 @@ fn ask_scsi(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
         None if drive.bus == Bus::Sata => {
             answers.notes.push("The drive did not answer IDENTIFY DEVICE; health and hidden areas are not known.".into());
         }
-        None => scsi_answers(&mut drive, fd),
+        None => scsi_answers(&mut drive, &mut answers, fd),
     }
     (drive, answers)
 }
@@ -113,64 +156,138 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
         drive.unit.maker = None;
     }
     fill(&mut drive.unit, identify.model.clone(), identify.serial.clone(), identify.firmware.clone());
-    if let Some((class, basis)) = identify.rotation.class() {
-        (drive.class, drive.class_basis) = (class, basis);
+    if let Some(wwn) = &identify.wwn {
+        drive.unit.ids.retain(|id| !matches!(id, UnitId::Wwn(_)));
+        drive.unit.ids.push(UnitId::Wwn(wwn.clone()));
     }
-    drive.hidden = hidden(drive, identify, fd);
+    drive.protocol = Protocol::Ata;
+    if drive.class != MediaClass::Virtual {
+        let unknown = || (MediaClass::Unknown, "it does not tell whether it turns (rotation word)".to_string());
+        (drive.class, drive.class_basis) = identify.rotation.class().unwrap_or_else(unknown);
+    }
+    (drive.hidden, drive.hidden_asked) = hidden(drive, identify, fd);
     answers.own_erases = identify.own_erases();
+    answers.asked = ATA_TECHNIQUES.to_vec();
     answers.own_times = identify.own_times();
     answers.security_frozen = identify.security.frozen;
+    answers.security_locked = identify.security.locked;
+    answers.security_expired = identify.security.expired;
+    if identify.security.locked {
+        answers.notes.push("Its security is locked by a password: it takes and gives no sector until it is unlocked.".into());
+    }
+    if identify.security.expired {
+        answers.notes.push("Too many wrong passwords were tried: it takes none before its power is taken away.".into());
+    }
     if let Some(page) = ata_page(fd, &Command::SMART_READ_DATA) {
         answers.health = ata::parse_smart(&page).unwrap_or_default();
     }
+    if identify.has_logs {
+        for number in ata::STATISTICS_PAGES {
+            if let Some(page) = ata_page(fd, &Command::read_statistics(number)) {
+                // A page that the drive does not keep changes nothing.
+                let _ = ata::parse_statistics(&page, number, &mut answers.health);
+            }
+        }
+    }
 }
 
-/// Sectors between the last addressable one and the drive's native end, by every command that it has for that.
-fn hidden(drive: &Drive, identify: &Identify, fd: &OwnedFd) -> HiddenAreas {
-    if !identify.can_hide() {
-        return HiddenAreas::None;
-    }
-    let mut ends = vec![];
+/// What IDENTIFY DEVICE tells of.
+const ATA_TECHNIQUES: [Technique; 5] = [
+    Technique::SanitizeOverwrite,
+    Technique::SanitizeBlock,
+    Technique::SanitizeCrypto,
+    Technique::SecurityErase,
+    Technique::SecurityEraseEnhanced,
+];
+
+/// Sectors between the last addressable one and the drive's native end, by every command that it has for that, and what
+/// was asked.
+fn hidden(drive: &Drive, identify: &Identify, fd: &OwnedFd) -> (HiddenAreas, Vec<String>) {
+    let mut asked = vec!["IDENTIFY DEVICE".to_string()];
+    // A bridge may cut a drive without any command of the drive's own.
+    let addressable = drive.geometry.bytes() / u64::from(identify.logical.max(1));
+    let mut ends = vec![Some(identify.sectors)];
     if identify.can_hide_by_hpa {
-        ends.push(native_end(fd, &Command::READ_NATIVE_MAX_EXT));
+        let (command, name) = if identify.long_addresses {
+            (&Command::READ_NATIVE_MAX_EXT, "READ NATIVE MAX ADDRESS EXT")
+        } else {
+            (&Command::READ_NATIVE_MAX, "READ NATIVE MAX ADDRESS")
+        };
+        ends.push(native_end(fd, command));
+        asked.push(name.into());
     }
     if identify.can_hide_by_amax {
         ends.push(native_end(fd, &Command::GET_NATIVE_MAX));
+        asked.push("GET NATIVE MAX ADDRESS EXT".into());
     }
     if identify.can_hide_by_dco {
         let page = ata_page(fd, &Command::CONFIGURATION_IDENTIFY);
         ends.push(page.and_then(|p| ata::parse_configuration_max(&p).ok()).and_then(|max| max.checked_add(1)));
+        asked.push("DEVICE CONFIGURATION IDENTIFY".into());
     }
     // A command that the drive has and does not answer leaves the question open.
-    let Some(ends) = ends.into_iter().collect::<Option<Vec<u64>>>() else { return HiddenAreas::NotAsked };
+    let Some(ends) = ends.into_iter().collect::<Option<Vec<u64>>>() else { return (HiddenAreas::NotAsked, asked) };
     let end = ends.into_iter().max().unwrap_or(0);
-    match end.checked_sub(drive.geometry.sectors) {
+    let state = match end.checked_sub(addressable) {
         Some(0) => HiddenAreas::None,
         Some(sectors) => HiddenAreas::Hidden { sectors },
         // An end before the last addressable sector makes no sense.
         None => HiddenAreas::NotAsked,
-    }
+    };
+    (state, asked)
 }
 
 /// Number of sectors up to the native end.
 fn native_end(fd: &OwnedFd, command: &Command) -> Option<u64> {
     let end = scsi_read(fd, &command.cdb(), &mut [], COMMAND_PATIENCE).ok()?;
     let registers = Registers::of_sense(&end.sense)?;
-    (registers.is_good() && registers.lba > 0).then(|| registers.lba + 1)
+    let last = if command.extended { registers.lba } else { registers.short_lba() };
+    (registers.is_good() && last > 0).then(|| last + 1)
 }
 
-/// A plain SCSI drive, or a stick: serial and rotation from its pages, where it has them.
-fn scsi_answers(drive: &mut Drive, fd: &OwnedFd) {
+/// A plain SCSI drive, or a stick: serial, unique names, rotation, capacity and SANITIZE from its own answers.
+fn scsi_answers(drive: &mut Drive, answers: &mut Answers, fd: &OwnedFd) {
     let page = |number: u8| scsi_page(fd, &scsi::inquiry_page(number), 255);
     if let Some(serial) = page(0x80).and_then(|p| scsi::parse_serial(&p).ok().flatten()) {
         drive.unit.serial = Some(serial);
     }
     // Sticks answer nonsense here; only drives on SCSI are believed.
-    if drive.bus == Bus::Sas
-        && let Some((class, basis)) = page(0xb1).and_then(|p| scsi::parse_rotation(&p).ok()).and_then(|r| r.class())
-    {
+    if drive.bus != Bus::Sas {
+        return;
+    }
+    let names = page(0x83).and_then(|p| scsi::parse_identifiers(&p).ok()).unwrap_or_default();
+    if !names.is_empty() {
+        drive.unit.ids.retain(|id| !matches!(id, UnitId::Wwn(_)));
+        drive.unit.ids.extend(names.into_iter().map(UnitId::Wwn));
+    }
+    let rotation = page(0xb1).and_then(|p| scsi::parse_rotation(&p).ok()).and_then(|r| r.class());
+    if let Some((class, basis)) = rotation.filter(|_| drive.class != MediaClass::Virtual) {
         (drive.class, drive.class_basis) = (class, basis);
     }
+    (drive.hidden, drive.hidden_asked) = cut_capacity(drive, fd);
+    for (action, erase) in [(1, OwnErase::SanitizeOverwrite), (2, OwnErase::SanitizeBlock), (3, OwnErase::SanitizeCrypto)] {
+        let told = scsi_page(fd, &scsi::report_supported_sanitize(action), 20).and_then(|p| scsi::parse_supported(&p));
+        answers.asked.extend(told.map(|_| erase.technique()));
+        answers.own_erases.extend((told == Some(true)).then_some(erase));
+    }
+}
+
+/// Whether MODE SELECT has cut the capacity: what is set against what the drive had from its maker.
+fn cut_capacity(drive: &Drive, fd: &OwnedFd) -> (HiddenAreas, Vec<String>) {
+    let asked = vec!["MODE SENSE, block descriptor".to_string()];
+    let capacity = |from_the_maker| {
+        let page = scsi_page(fd, &scsi::mode_sense_capacity(from_the_maker), 255)?;
+        scsi::parse_mode_capacity(&page)
+    };
+    let state = match (capacity(false), capacity(true)) {
+        (Some(now), Some(whole)) if now == drive.geometry.sectors => match whole.checked_sub(now) {
+            Some(0) => HiddenAreas::None,
+            Some(sectors) => HiddenAreas::Hidden { sectors },
+            None => HiddenAreas::NotAsked,
+        },
+        _ => HiddenAreas::NotAsked,
+    };
+    (state, asked)
 }
 
 fn scsi_page(fd: &OwnedFd, command: &[u8], room: usize) -> Option<Vec<u8>> {

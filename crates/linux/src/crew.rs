@@ -3,10 +3,12 @@
 use crate::medium::LinuxMedium;
 use crate::ring::Ring;
 use crossbeam_channel::{Receiver, Sender, bounded};
-use jurex_core::erase::{Alone, Buffers, Completed, Crew, Done, Setting, Task};
+use jurex_core::erase::{Buffers, Completed, Crew, Done, Setting, Task};
 use jurex_core::medium::{Cause, Medium, MediumError, Op};
 use std::io;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::thread::{self, JoinHandle};
+use std::time::Duration;
 
 /// Bytes of all buffers of a job: what is in flight at once.
 pub(crate) const IN_FLIGHT: usize = 10 << 20;
@@ -71,13 +73,12 @@ impl Crew for Single {
     fn set(&mut self, _: Setting) {}
 
     fn start(&mut self, tag: u64, task: Task) {
-        let mut alone = Alone::in_chunks(&mut self.medium, self.chunk);
-        alone.start(tag, task);
-        self.done = Some(alone.wait());
+        let how = Buffers::new(self.chunk).carry_out(&mut self.medium, &task);
+        self.done = Some(Done { tag, how });
     }
 
-    fn wait(&mut self) -> Done {
-        self.done.take().expect("a request was started: the caller keeps count")
+    fn wait(&mut self, _: Duration) -> Option<Done> {
+        self.done.take()
     }
 }
 
@@ -88,20 +89,37 @@ pub(crate) struct Threads {
     tasks: Option<Sender<(u64, Task)>>,
     done: (Sender<Done>, Receiver<Done>),
     workers: Vec<JoinHandle<()>>,
+    in_flight: usize,
 }
 
 /// Threads of a job. More requests than this wait for a free one.
 const WORKERS: usize = 4;
 
+/// What a panic of a worker becomes: the request has failed, and the job is told.
+pub(crate) fn failed_by_defect(op: Op) -> Completed {
+    let cause = Cause::Refused(io::Error::other("a defect in Jurex ended this request"));
+    Completed::Failed(MediumError { op, at: None, cause })
+}
+
 impl Threads {
     pub(crate) fn new(medium: LinuxMedium, settings: Vec<Setting>) -> Self {
         let settings = settings.into_iter().map(|s| Setting { depth: s.depth.min(WORKERS), ..s }).collect();
-        Self { medium, settings, tasks: None, done: bounded(64), workers: vec![] }
+        Self { medium, settings, tasks: None, done: bounded(64), workers: vec![], in_flight: 0 }
     }
 
+    /// Requests that have not ended.
+    pub(crate) fn in_flight(&self) -> usize {
+        self.in_flight
+    }
+
+    /// Sends the workers home. Nobody waits for one whose drive hangs: it ends when its request does.
     fn dismiss(&mut self) {
         self.tasks = None;
-        self.workers.drain(..).for_each(|w| drop(w.join()));
+        if self.in_flight == 0 {
+            self.workers.drain(..).for_each(|w| drop(w.join()));
+        } else {
+            self.workers.clear();
+        }
     }
 }
 
@@ -120,8 +138,9 @@ impl Crew for Threads {
             self.workers.push(thread::spawn(move || {
                 let mut buffers = Buffers::new(setting.chunk);
                 for (tag, task) in queue {
-                    let result = buffers.carry_out(&mut medium, &task);
-                    if done.send(Done { tag, result }).is_err() {
+                    let work = AssertUnwindSafe(|| buffers.carry_out(&mut medium, &task));
+                    let how = catch_unwind(work).unwrap_or_else(|_| failed_by_defect(Op::Read));
+                    if done.send(Done { tag, how }).is_err() {
                         return;
                     }
                 }
@@ -130,19 +149,22 @@ impl Crew for Threads {
     }
 
     fn start(&mut self, tag: u64, task: Task) {
+        self.in_flight += 1;
         let sent = match (&self.tasks, self.workers.is_empty()) {
             (Some(tasks), false) => tasks.send((tag, task)).is_ok(),
             _ => false,
         };
         if !sent {
             let cause = Cause::Refused(io::Error::other("no thread could be started for this drive"));
-            let result = Completed::Failed(MediumError { op: Op::Write, at: None, cause });
-            let _ = self.done.0.send(Done { tag, result });
+            let how = Completed::Failed(MediumError { op: Op::Write, at: None, cause });
+            let _ = self.done.0.send(Done { tag, how });
         }
     }
 
-    fn wait(&mut self) -> Done {
-        self.done.1.recv().expect("this end holds a sender")
+    fn wait(&mut self, patience: Duration) -> Option<Done> {
+        let done = self.done.1.recv_timeout(patience).ok()?;
+        self.in_flight -= 1;
+        Some(done)
     }
 }
 

@@ -4,13 +4,16 @@ use crate::ask::ask;
 use crate::guard::Uses;
 use crate::sysfs::{entries, name, number, text, vpd_serial};
 use jurex_core::guard::Hindrance;
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
+use crate::identity::{attachment, ids, port, usb_serial};
+use jurex_core::media::{Attachment, Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit};
 use jurex_core::native::Answers;
-use rustix::fs::{FileType, Stat, stat};
+use jurex_core::text::printable;
+use rustix::fs::{FileType, Stat, stat, statfs};
+use std::collections::BTreeSet;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, mpsc};
+use std::sync::{Arc, Mutex, PoisonError, mpsc};
 use std::time::{Duration, Instant};
 use wildmatch::WildMatch;
 
@@ -76,7 +79,11 @@ pub struct System {
     pub(crate) proc: PathBuf,
     /// If not empty, only drives that one of these names may be erased.
     only: Vec<String>,
+    /// Files of Jurex itself.
+    own_files: Vec<PathBuf>,
     asker: Asker,
+    /// Drives that are being asked now: one that hangs is not asked a second time meanwhile.
+    asking: Arc<Mutex<BTreeSet<PathBuf>>>,
 }
 
 impl Default for System {
@@ -106,12 +113,12 @@ fn not_a_drive(name: &str) -> Option<&'static str> {
 }
 
 /// How long a list of drives waits for the slowest of them.
-const PATIENCE: Duration = Duration::from_millis(800);
+const PATIENCE: Duration = Duration::from_secs(6);
 
 impl System {
     /// A system whose devices are described in these folders.
     pub fn at(sys: PathBuf, proc: PathBuf) -> Self {
-        Self { sys, proc, only: vec![], asker: Arc::new(ask) }
+        Self { sys, proc, only: vec![], own_files: vec![], asker: Arc::new(ask), asking: Arc::default() }
     }
 
     /// The same, but only drives that one of these names may be erased. A name is a pattern with `*` and `?` over the
@@ -120,6 +127,16 @@ impl System {
     pub fn only(mut self, names: &[String]) -> Self {
         self.only = names.to_vec();
         self
+    }
+
+    /// The same, but these files are never erased as images: they are Jurex's own.
+    pub fn keeping(mut self, files: Vec<PathBuf>) -> Self {
+        self.own_files = files;
+        self
+    }
+
+    pub(crate) fn own_files(&self) -> &[PathBuf] {
+        &self.own_files
     }
 
     /// The same with another way to ask drives.
@@ -132,8 +149,13 @@ impl System {
     /// without media are left out. All are asked at once; one that does not answer in time is listed with what the
     /// system knows of it and may not be erased, and holds up nothing.
     pub fn drives(&self) -> Vec<Found> {
+        self.drives_within(PATIENCE)
+    }
+
+    /// The same, waiting no longer than `patience` for the slowest.
+    pub fn drives_within(&self, patience: Duration) -> Vec<Found> {
         let mut all: Vec<Found> = vec![];
-        self.drives_as_they_answer(PATIENCE, &mut |found| {
+        self.drives_as_they_answer(patience, &mut |found| {
             for new in found {
                 match all.iter_mut().find(|f| f.drive.path == new.drive.path) {
                     Some(known) => *known = new,
@@ -164,9 +186,17 @@ impl System {
         tell(known.iter().map(|(_, drive)| unasked(drive)).collect());
         let (sender, answers) = mpsc::channel();
         for (dir, drive) in known {
+            // One that still owes an answer from before keeps its thread; it gets no second one.
+            if !self.begin_asking(&dir) {
+                continue;
+            }
             let (sender, uses, system) = (sender.clone(), uses.clone(), self.clone());
             // Not joined: a drive that hangs keeps its thread, and nobody else.
-            std::thread::spawn(move || drop(sender.send(system.found_of(drive, &dir, &uses))));
+            std::thread::spawn(move || {
+                let found = system.found_of(drive, &dir, &uses);
+                system.end_asking(&dir);
+                let _ = sender.send(found);
+            });
         }
         drop(sender);
         let deadline = Instant::now() + patience;
@@ -175,17 +205,28 @@ impl System {
         }
     }
 
+    fn begin_asking(&self, dir: &Path) -> bool {
+        self.asking.lock().unwrap_or_else(PoisonError::into_inner).insert(dir.into())
+    }
+
+    fn end_asking(&self, dir: &Path) {
+        self.asking.lock().unwrap_or_else(PoisonError::into_inner).remove(dir);
+    }
+
     /// The drive or image at `path`.
     ///
     /// # Errors
     /// Nothing there, not a whole drive, or a file that is not a whole number of sectors.
     pub fn find(&self, path: &Path) -> Result<Found, FindError> {
-        let shown = path.display().to_string();
+        let shown = printable(path.to_string_lossy().as_bytes());
         let unreachable = |cause| FindError::Unreachable { path: shown.clone(), cause };
         let real = fs::canonicalize(path).map_err(unreachable)?;
         let status = stat(&real).map_err(|e| unreachable(e.into()))?;
         match FileType::from_raw_mode(status.st_mode) {
             FileType::BlockDevice => self.find_device(&shown, &status),
+            FileType::RegularFile if is_the_kernels(&real) => {
+                Err(FindError::NotAMedium { path: shown, what: "a file of the kernel, no image" })
+            }
             FileType::RegularFile => self.find_image(&shown, &real, &status),
             FileType::Directory => Err(FindError::NotAMedium { path: shown, what: "a folder" }),
             _ => Err(FindError::NotAMedium { path: shown, what: "no storage" }),
@@ -223,7 +264,12 @@ impl System {
         if let Some(problem) = problem {
             return Err(FindError::NotWholeSectors { path: shown.into(), bytes, problem });
         }
-        Ok(Found { drive: image(real, bytes), hindrances: Uses::read(self).of_image(real), answers: Answers::default() })
+        let drive = image(real, bytes);
+        let mut hindrances = Uses::read(self).of_image(real);
+        if !self.is_listed(&drive, real) {
+            hindrances.push(Hindrance::NotListed);
+        }
+        Ok(Found { drive, hindrances, answers: Answers::default() })
     }
 
     fn found_of(&self, drive: Drive, dir: &Path, uses: &Uses) -> Found {
@@ -231,6 +277,9 @@ impl System {
         let mut hindrances = uses.of_drive(dir, &drive);
         if !self.is_listed(&drive, dir) {
             hindrances.push(Hindrance::NotListed);
+        }
+        if answers.security_locked {
+            hindrances.push(Hindrance::Locked);
         }
         Found { drive, hindrances, answers }
     }
@@ -264,41 +313,88 @@ impl System {
         let physical = number(dir, "queue/physical_block_size").filter(|n| n.is_multiple_of(logical)).unwrap_or(logical);
         // The attribute counts units of 512 bytes whatever the sector size is.
         let sectors = number(dir, "size").unwrap_or(0).saturating_mul(512) / logical;
+        let serial = text(&device, "serial").or_else(|| text(dir, "serial")).or_else(|| vpd_serial(&device));
         Drive {
-            path: format!("/dev/{}", device_name.replace('!', "/")),
             unit: Unit {
                 maker: text(&device, "vendor").filter(|v| v != "ATA" && !v.starts_with("0x")),
                 model: text(&device, "model").or_else(|| text(&device, "name")),
-                serial: text(&device, "serial").or_else(|| text(dir, "serial")).or_else(|| vpd_serial(&device)),
+                serial: serial.or_else(|| usb_serial(&real)),
                 firmware: text(&device, "rev").or_else(|| text(&device, "firmware_rev")).or_else(|| text(&device, "fwrev")),
+                ids: ids(dir, &real),
             },
-            class,
-            class_basis,
-            bus,
-            geometry: Geometry { logical: logical as u32, physical: physical as u32, sectors },
+            protocol: match bus {
+                Bus::Nvme => Protocol::Nvme { namespace: number(dir, "nsid").unwrap_or(1) as u32 },
+                other => other.protocol(),
+            },
+            attachment: Attachment { instance: attachment(dir, &self.proc), port: port(&real) },
             hidden: match bus {
-                Bus::Sata | Bus::Sas | Bus::Usb | Bus::Unknown => HiddenAreas::NotAsked,
-                Bus::Nvme | Bus::Mmc | Bus::Virtio | Bus::Loop | Bus::File => HiddenAreas::None,
+                Bus::Virtio | Bus::Loop | Bus::File => HiddenAreas::None,
+                // Until it was asked and has answered.
+                Bus::Sata | Bus::Sas | Bus::Usb | Bus::Nvme | Bus::Mmc | Bus::Unknown => HiddenAreas::NotAsked,
             },
+            elsewhere: if bus == Bus::Mmc { areas_of_card(&self.sys, &device_name) } else { vec![] },
+            zoned_by_host: text(dir, "queue/zoned").as_deref() == Some("host-managed"),
             bridged: bus == Bus::Usb && class != MediaClass::RemovableFlash,
-            simulated: false,
+            ..Drive::bare(
+                format!("/dev/{}", device_name.replace('!', "/")),
+                bus,
+                class,
+                class_basis,
+                Geometry { logical: logical as u32, physical: physical as u32, sectors },
+            )
         }
     }
 }
 
+/// Boot areas, the replay protected block and general-purpose areas of an MMC device: devices of their own beside it.
+fn areas_of_card(sys: &Path, device: &str) -> Vec<Elsewhere> {
+    let there = |suffix: &str| sys.join("block").join(format!("{device}{suffix}")).exists();
+    let area = |what: &str, user_data| Elsewhere { what: what.into(), user_data };
+    let mut found = vec![];
+    if there("boot0") || there("boot1") {
+        found.push(area("the boot areas", false));
+        // It is no block device, and there wherever boot areas are.
+        found.push(area("the replay protected memory block", false));
+    }
+    found.extend((0..4).filter(|n| there(&format!("gp{n}"))).map(|n| area(&format!("General-purpose area {n}"), true)));
+    found
+}
+
+/// Whether a file is made by the kernel as it is read: sysfs, procfs and the like.
+fn is_the_kernels(path: &Path) -> bool {
+    const SYSFS: i64 = 0x6265_6572;
+    const PROC: i64 = 0x9fa0;
+    const OTHERS: [i64; 9] = [
+        0x6462_6720, // debugfs
+        0x7472_6163, // tracefs
+        0x7363_6673, // securityfs
+        0x6265_6570, // configfs
+        0xde5e_81e4, // efivarfs
+        0xcafe_4a11, // bpf
+        0x27_e0eb, // cgroup
+        0x6367_7270, // cgroup2
+        0x1cd1, // devpts
+    ];
+    statfs(path).is_ok_and(|f| {
+        let kind = f.f_type as i64;
+        kind == SYSFS || kind == PROC || OTHERS.contains(&kind)
+    })
+}
+
 /// An image file as a drive.
 pub(crate) fn image(real: &Path, bytes: u64) -> Drive {
-    Drive {
-        path: real.display().to_string(),
-        unit: Unit::default(),
-        class: MediaClass::Virtual,
-        class_basis: "it is a regular file".into(),
-        bus: Bus::File,
-        geometry: Geometry { logical: 512, physical: 512, sectors: bytes / 512 },
-        hidden: HiddenAreas::None,
-        bridged: false,
-        simulated: false,
-    }
+    let geometry = Geometry { logical: 512, physical: 512, sectors: bytes / 512 };
+    let path = real.display().to_string();
+    let mut drive = Drive::bare(path, Bus::File, MediaClass::Virtual, "it is a regular file", geometry);
+    drive.attachment.instance = stat(real).ok().map(|s| format!("file {}:{} of {}", s.st_dev, s.st_ino, birth(real)));
+    drive
+}
+
+/// When a file came into being: its inode number may be given to another file later.
+fn birth(path: &Path) -> String {
+    let born = fs::metadata(path).ok().and_then(|m| m.created().ok());
+    let since = born.and_then(|b| b.duration_since(std::time::UNIX_EPOCH).ok());
+    since.map_or_else(|| "unknown".into(), |d| format!("{}.{:09}", d.as_secs(), d.subsec_nanos()))
 }
 
 fn bus(device: &str, real: &Path) -> Bus {
@@ -322,6 +418,9 @@ fn class(bus: Bus, dir: &Path) -> (MediaClass, String) {
     if number(&dir.join("device"), "type") == Some(5) {
         return (MediaClass::Optical, "it is an optical drive".into());
     }
+    if let Some(what) = hosted(bus, dir) {
+        return (MediaClass::Virtual, what);
+    }
     let (class, basis) = match (bus, rotational) {
         (Bus::Loop, _) => {
             let file = text(&dir.join("loop"), "backing_file").unwrap_or_else(|| "nothing".into());
@@ -336,13 +435,42 @@ fn class(bus: Bus, dir: &Path) -> (MediaClass, String) {
             _ => (MediaClass::Unknown, "the card does not say what it is"),
         },
         (Bus::Usb, _) if number(dir, "removable") == Some(1) => (MediaClass::RemovableFlash, "it is removable and on USB"),
-        (Bus::Usb, Some(0)) => (MediaClass::SolidState, "its bridge says that nothing turns"),
-        (Bus::Usb, _) => (MediaClass::Unknown, "its USB bridge does not tell what stands behind it"),
+        // Whatever the system says of its rotation is then its own guess.
+        (Bus::Usb, _) => (MediaClass::RemovableFlash, "it is on USB and was not, or could not be, asked what it is"),
         (Bus::Sata | Bus::Sas, Some(0)) => (MediaClass::SolidState, "it says that nothing turns"),
-        (Bus::Sata | Bus::Sas, Some(1)) => (MediaClass::Magnetic, "it says that it turns"),
+        // "It turns" is also what the system assumes of a drive that says nothing.
+        (Bus::Sata | Bus::Sas, Some(1)) => (MediaClass::Unknown, "it was not asked whether it turns, or does not tell"),
         _ => (MediaClass::Unknown, "the system does not tell"),
     };
     (class, basis.into())
+}
+
+/// What hosts the sectors of a disk that is not the media itself, as the end of "… because".
+fn hosted(bus: Bus, dir: &Path) -> Option<String> {
+    let device = dir.join("device");
+    let real = fs::canonicalize(dir).unwrap_or_else(|_| dir.into());
+    let place = real.to_string_lossy().into_owned();
+    let device_name = name(dir);
+    let starts = |prefixes: &[&str], text: &str| prefixes.iter().any(|p| text.starts_with(p));
+    if starts(&["nbd", "rbd", "zd", "drbd", "nullb", "ublk", "dasd"], &device_name) {
+        return Some("its sectors are hosted by other storage".into());
+    }
+    if !matches!(bus, Bus::Sas | Bus::Sata) {
+        return None;
+    }
+    let names = [text(&device, "vendor"), text(&device, "model")].into_iter().flatten().collect::<Vec<_>>().join(" ");
+    if ["QEMU", "VMware", "VBOX", "Virtual disk", "Virtual Disk", "Msft", "LIO-ORG", "IET"].iter().any(|v| names.contains(v)) {
+        return Some(format!("it is a virtual disk ({names})"));
+    }
+    if place.contains("/session") || place.contains("/rport-") {
+        return Some("it is a remote disk".into());
+    }
+    let host = place.split('/').find(|part| part.starts_with("host") && part[4..].chars().all(|c| c.is_ascii_digit()))?;
+    let folder = dir.ancestors().nth(2).map(Path::to_path_buf).unwrap_or_default();
+    let class = real.ancestors().find(|a| a.ends_with(host)).map(|a| a.join("scsi_host").join(host)).unwrap_or(folder);
+    let driver = text(&class, "proc_name").unwrap_or_default();
+    let raid = ["megaraid_sas", "aacraid", "hpsa", "smartpqi", "arcmsr", "3w-9xxx", "3w-sas", "ips"];
+    raid.contains(&driver.as_str()).then(|| format!("it stands behind a RAID controller ({driver})"))
 }
 
 /// Splits digits from text, so that `loop10` follows `loop9`.

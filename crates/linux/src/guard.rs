@@ -1,10 +1,13 @@
 //! What the running system uses a drive for. Everything here errs on the side of "in use".
 
 use crate::discover::System;
+use crate::ioctl::loop_backing;
+use crate::openers::Openers;
 use crate::sysfs::{entries, name, text};
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Bus, Drive, MediaClass};
-use rustix::fs::{FileType, FlockOperation, Mode, OFlags, flock, major, makedev, open, stat};
+use jurex_core::text::printable;
+use rustix::fs::{Access, FileType, FlockOperation, Mode, OFlags, access, flock, major, makedev, open, stat};
 use rustix::io::Errno;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -12,79 +15,131 @@ use std::path::{Path, PathBuf};
 /// Mount points that the running system cannot do without.
 const SYSTEM_MOUNTS: [&str; 6] = ["/", "/boot", "/boot/efi", "/efi", "/usr", "/var"];
 
+/// Loop devices over loop devices are followed so far.
+const DEEPEST: u32 = 8;
+
 struct Mount {
     device: u64,
     point: String,
 }
 
-enum SwapArea {
+/// What an object is, whatever paths lead to it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) enum Object {
+    /// A block device by its number.
     Device(u64),
-    File(PathBuf),
+    /// A file by its file system's device number and its inode.
+    File(u64, u64),
+}
+
+impl Object {
+    /// What the path leads to now.
+    pub(crate) fn at(path: &Path) -> Option<Self> {
+        let status = stat(path).ok()?;
+        Some(if FileType::from_raw_mode(status.st_mode) == FileType::BlockDevice {
+            Object::Device(status.st_rdev)
+        } else {
+            Object::File(status.st_dev, status.st_ino)
+        })
+    }
+}
+
+/// An attached loop device.
+struct Loop {
+    dir: PathBuf,
+    device: String,
+    /// What it is attached to; `None` where that can't be told.
+    backing: Option<Object>,
+    /// The same by its path, as it was when it was attached.
+    path: PathBuf,
 }
 
 /// The kernel's tables, read once for all drives.
 pub(crate) struct Uses {
     sys: PathBuf,
     mounts: Vec<Mount>,
-    swaps: Vec<(SwapArea, String)>,
-    /// Loop devices by what they are attached to.
-    loops: Vec<(PathBuf, String)>,
+    swaps: Vec<(Object, String)>,
+    loops: Vec<Loop>,
+    openers: Openers,
+    /// Files of Jurex itself.
+    own: Vec<(Object, String)>,
+    /// What can't be read, so that nobody knows what is in use.
+    unreadable: Vec<String>,
 }
 
 impl Uses {
     pub(crate) fn read(system: &System) -> Self {
-        let table = |name: &str| fs::read_to_string(system.proc.join(name)).unwrap_or_default();
+        let mut unreadable = vec![];
+        let mut table = |name: &str| match fs::read(system.proc.join(name)) {
+            // Paths in it may be of any bytes; the numbers that matter are plain.
+            Ok(bytes) => String::from_utf8_lossy(&bytes).into_owned(),
+            // A kernel without swap has no such table.
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound && name == "swaps" => String::new(),
+            Err(e) => {
+                unreadable.push(format!("{}: {e}", system.proc.join(name).display()));
+                String::new()
+            }
+        };
         let mut mounts: Vec<Mount> = table("self/mountinfo").lines().filter_map(mount).collect();
+        let swaps = table("swaps").lines().skip(1).filter_map(swap).collect();
         // In a container the table may not show the root's device; the file system itself knows it.
         if let Ok(root) = stat("/") {
             mounts.push(Mount { device: root.st_dev, point: "/".into() });
         }
         mounts.extend(btrfs_members(system));
-        Self {
-            sys: system.sys.clone(),
-            mounts,
-            swaps: table("swaps").lines().skip(1).filter_map(swap).collect(),
-            loops: loops(&system.sys),
-        }
+        let own = system.own_files().iter().filter_map(|p| Some((Object::at(p)?, shown(p)))).collect();
+        let openers = Openers::read(&system.proc);
+        Self { sys: system.sys.clone(), mounts, swaps, loops: loops(&system.sys), openers, own, unreadable }
     }
 
     /// What stands in the way of erasing the drive whose sysfs folder is `dir`.
     pub(crate) fn of_drive(&self, dir: &Path, drive: &Drive) -> Vec<Hindrance> {
-        let mut found = vec![];
-        self.of_device(dir, &mut found);
-        for part in entries(dir).iter().filter(|p| p.join("partition").exists()) {
-            self.of_device(part, &mut found);
-        }
+        let mut found = self.not_known();
+        self.of_whole_device(dir, &mut found);
         if text(dir, "ro").as_deref() == Some("1") && drive.class != MediaClass::Optical {
             found.push(Hindrance::ReadOnly);
         }
         if name(dir).contains("boot") && drive.bus == Bus::Mmc {
             found.push(Hindrance::NotADrive { what: "a boot area of an embedded flash device".into() });
         }
-        for (file, device) in &self.loops {
-            if *file == Path::new(&drive.path) {
-                found.push(Hindrance::Holder { device: drive.path.clone(), holder: device.clone() });
-            }
-        }
+        self.of_loop(dir, DEEPEST, &mut found);
+        let path = Path::new(&drive.path);
         if found.is_empty() && drive.class != MediaClass::Optical && drive.geometry.sectors > 0 {
-            found.extend(held(Path::new(&drive.path)));
+            found.extend(no_rights(path).or_else(|| held(path)));
         }
-        found.dedup();
+        dedup(&mut found);
         found
     }
 
+    fn not_known(&self) -> Vec<Hindrance> {
+        self.unreadable.iter().map(|why| Hindrance::NotKnown { why: why.clone() }).collect()
+    }
+
+    /// Uses of a block device and of its partitions.
+    fn of_whole_device(&self, dir: &Path, found: &mut Vec<Hindrance>) {
+        self.of_device(dir, found, DEEPEST);
+        for part in entries(dir).iter().filter(|p| p.join("partition").exists()) {
+            self.of_device(part, found, DEEPEST);
+        }
+    }
+
     /// Uses of one block device (a drive, a partition, or something built on them) and of all that is built on it.
-    fn of_device(&self, dir: &Path, found: &mut Vec<Hindrance>) {
+    fn of_device(&self, dir: &Path, found: &mut Vec<Hindrance>, deepest: u32) {
+        let Some(deeper) = deepest.checked_sub(1) else { return };
         let device = format!("/dev/{}", name(dir));
-        if let Some(number) = device_number(dir) {
+        let number = device_number(dir);
+        if let Some(number) = number {
             for mount in self.mounts.iter().filter(|m| m.device == number) {
-                found.push(match SYSTEM_MOUNTS.contains(&mount.point.as_str()) {
-                    true => Hindrance::System { mount: mount.point.clone() },
-                    false => Hindrance::Mounted { device: device.clone(), mount: mount.point.clone() },
+                found.push(if SYSTEM_MOUNTS.contains(&mount.point.as_str()) {
+                    Hindrance::System { mount: mount.point.clone() }
+                } else {
+                    Hindrance::Mounted { device: device.clone(), mount: mount.point.clone() }
                 });
             }
-            let swapped = self.swaps.iter().filter(|(area, _)| matches!(area, SwapArea::Device(n) if *n == number));
+            let object = Object::Device(number);
+            let swapped = self.swaps.iter().filter(|(area, _)| *area == object);
             found.extend(swapped.map(|_| Hindrance::Swap { device: device.clone() }));
+            found.extend(self.openers.of(object).map(|who| Hindrance::OpenBy { device: device.clone(), who }));
         }
         for holder in entries(&dir.join("holders")) {
             let own_name = text(&holder.join("dm"), "name").unwrap_or_else(|| name(&holder));
@@ -92,43 +147,130 @@ impl Uses {
             // Holders are links to the built device's own folder: what is mounted there keeps this drive too.
             let built = self.sys.join("block").join(name(&holder));
             if built.exists() && built != *dir {
-                self.of_device(&built, found);
+                self.of_device(&built, found, deeper);
             }
         }
+        for over in self.loops.iter().filter(|l| number.is_some() && l.backing == number.map(Object::Device)) {
+            found.push(Hindrance::Holder { device: device.clone(), holder: over.device.clone() });
+            self.of_whole_loop(over, found, deeper);
+        }
+    }
+
+    fn of_whole_loop(&self, over: &Loop, found: &mut Vec<Hindrance>, deepest: u32) {
+        self.of_device(&over.dir, found, deepest);
+        for part in entries(&over.dir).iter().filter(|p| p.join("partition").exists()) {
+            self.of_device(part, found, deepest);
+        }
+    }
+
+    /// A loop device is erased only if what lies beneath it is free of everything else.
+    fn of_loop(&self, dir: &Path, deepest: u32, found: &mut Vec<Hindrance>) {
+        let Some(this) = self.loops.iter().find(|l| name(&l.dir) == name(dir)) else { return };
+        let Some(deeper) = deepest.checked_sub(1) else { return };
+        let beneath = printable(this.path.to_string_lossy().as_bytes());
+        let mut lower = vec![];
+        let beside = |l: &&Loop| l.device != this.device && self.same_backing(l, this);
+        for other in self.loops.iter().filter(beside) {
+            lower.push(Hindrance::AttachedAs { device: other.device.clone() });
+            self.of_whole_loop(other, &mut lower, deeper);
+        }
+        match this.backing {
+            Some(Object::Device(number)) => self.beneath_device(number, &this.device, deeper, &mut lower),
+            Some(file @ Object::File(..)) => lower.extend(self.of_file(file, &this.path)),
+            None => {
+                let why = format!("what {} is attached to is not told", this.device);
+                found.push(Hindrance::NotKnown { why });
+            }
+        }
+        found.extend(lower.into_iter().map(|h| Hindrance::Beneath { device: beneath.clone(), because: Box::new(h) }));
+    }
+
+    /// Uses of the device under a loop device, apart from that loop device itself; of a partition, its drive's own as well.
+    fn beneath_device(&self, number: u64, this: &str, deepest: u32, lower: &mut Vec<Hindrance>) {
+        let (major, minor) = (major(number), rustix::fs::minor(number));
+        let Ok(dir) = fs::canonicalize(self.sys.join(format!("dev/block/{major}:{minor}"))) else { return };
+        let is_this = |h: &Hindrance| matches!(h, Hindrance::Holder { holder, .. } if holder == this);
+        let mut uses = vec![];
+        self.of_whole_device(&dir, &mut uses);
+        if let Some(whole) = dir.parent().filter(|_| dir.join("partition").exists()) {
+            self.of_device(whole, &mut uses, deepest);
+        }
+        self.of_loop(&dir, deepest, &mut uses);
+        uses.extend(held(&Path::new("/dev").join(name(&dir).replace('!', "/"))));
+        lower.extend(uses.into_iter().filter(|h| !is_this(h)));
+    }
+
+    fn same_backing(&self, a: &Loop, b: &Loop) -> bool {
+        match (a.backing, b.backing) {
+            (Some(a), Some(b)) => a == b,
+            _ => a.path == b.path,
+        }
+    }
+
+    /// What a file is used for, apart from loop devices.
+    fn of_file(&self, file: Object, path: &Path) -> Vec<Hindrance> {
+        let swaps = self.swaps.iter().filter(|(area, _)| *area == file);
+        let mut found: Vec<Hindrance> = swaps.map(|(_, shown)| Hindrance::Swap { device: shown.clone() }).collect();
+        let own = self.own.iter().filter(|(own, _)| *own == file);
+        found.extend(own.map(|(_, what)| Hindrance::OwnFile { what: what.clone() }));
+        found.extend(self.openers.of(file).map(|who| Hindrance::OpenBy { device: shown(path), who }));
+        found
     }
 
     /// What stands in the way of erasing the image file at `real`.
     pub(crate) fn of_image(&self, real: &Path) -> Vec<Hindrance> {
-        let mut found: Vec<Hindrance> = self
-            .loops
-            .iter()
-            .filter(|(file, _)| file == real)
-            .map(|(_, device)| Hindrance::AttachedAs { device: device.clone() })
-            .collect();
-        let is_swap = |area: &SwapArea| matches!(area, SwapArea::File(f) if f == real);
-        found.extend(
-            self.swaps.iter().filter(|(area, _)| is_swap(area)).map(|(_, shown)| Hindrance::Swap { device: shown.clone() }),
-        );
-        if rustix::fs::access(real, rustix::fs::Access::WRITE_OK).is_err() {
-            found.push(Hindrance::ReadOnly);
+        let mut found = self.not_known();
+        let Some(file) = Object::at(real) else {
+            found.push(Hindrance::NotKnown { why: format!("{} can't be looked at", shown(real)) });
+            return found;
+        };
+        // By what it is and not by its name: a hard link or a bind mount leads to the same file.
+        for over in self.loops.iter().filter(|l| l.backing.map_or(l.path == real, |b| b == file)) {
+            found.push(Hindrance::AttachedAs { device: over.device.clone() });
+            self.of_whole_loop(over, &mut found, DEEPEST);
         }
+        found.extend(self.of_file(file, real));
+        found.extend(no_rights(real));
         if found.is_empty() {
             found.extend(held(real));
         }
+        dedup(&mut found);
         found
     }
 }
 
-/// Whether someone else has the device or file for themselves. What can't be opened for lack of rights tells nothing.
+fn dedup(found: &mut Vec<Hindrance>) {
+    let mut seen: Vec<Hindrance> = vec![];
+    found.retain(|h| {
+        let new = !seen.contains(h);
+        if new {
+            seen.push(h.clone());
+        }
+        new
+    });
+}
+
+fn shown(path: &Path) -> String {
+    printable(path.to_string_lossy().as_bytes())
+}
+
+/// Whether this user may write to it at all: what may not be written may not be called free.
+fn no_rights(path: &Path) -> Option<Hindrance> {
+    match access(path, Access::WRITE_OK) {
+        Err(Errno::ACCESS | Errno::PERM) => Some(Hindrance::NoRights),
+        Err(Errno::ROFS) => Some(Hindrance::ReadOnly),
+        _ => None,
+    }
+}
+
+/// Whether someone else has the device or file for themselves.
 fn held(path: &Path) -> Option<Hindrance> {
     let is_device = stat(path).is_ok_and(|s| FileType::from_raw_mode(s.st_mode) == FileType::BlockDevice);
     let exclusive = if is_device { OFlags::EXCL } else { OFlags::empty() };
     let shared = || open(path, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty());
     match open(path, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC | exclusive, Mode::empty()) {
-        Err(Errno::BUSY) => Some(match shared().is_ok_and(|fd| is_locked(&fd)) {
-            true => Hindrance::JobRunning,
-            false => Hindrance::HeldOpen,
-        }),
+        Err(Errno::BUSY) if shared().is_ok_and(|fd| is_locked(&fd)) => Some(Hindrance::JobRunning),
+        Err(Errno::BUSY) => Some(Hindrance::HeldOpen),
         Ok(fd) if is_locked(&fd) => Some(Hindrance::JobRunning),
         Ok(_) | Err(_) => None,
     }
@@ -148,7 +290,7 @@ fn device_number(dir: &Path) -> Option<u64> {
 fn mount(line: &str) -> Option<Mount> {
     let mut fields = line.split(' ');
     let number = fields.nth(2)?;
-    let point = unescape(fields.nth(1)?);
+    let point = printable(unescape(fields.nth(1)?).as_bytes());
     let (major_text, minor_text) = number.split_once(':')?;
     let device = makedev(major_text.parse().ok()?, minor_text.parse().ok()?);
     if major(device) != 0 {
@@ -167,25 +309,25 @@ fn btrfs_members(system: &System) -> Vec<Mount> {
     volumes
         .iter()
         .flat_map(|volume| entries(&volume.join("devices")))
-        .filter_map(|member| Some(Mount { device: device_number(&member)?, point: "a Btrfs volume".into() }))
+        .filter_map(|member| Some(Mount { device: device_number(&member)?, point: "(a member of a mounted Btrfs)".into() }))
         .collect()
 }
 
 /// A line of /proc/swaps after the heading: `/dev/sda2  partition  8388604  0  -2`.
-fn swap(line: &str) -> Option<(SwapArea, String)> {
+fn swap(line: &str) -> Option<(Object, String)> {
     let path = unescape(line.split_whitespace().next()?);
-    let area = match stat(path.as_str()) {
-        Ok(s) if FileType::from_raw_mode(s.st_mode) == FileType::BlockDevice => SwapArea::Device(s.st_rdev),
-        _ => SwapArea::File(fs::canonicalize(&path).unwrap_or_else(|_| path.clone().into())),
-    };
-    Some((area, path))
+    Some((Object::at(Path::new(&path))?, printable(path.as_bytes())))
 }
 
-fn loops(sys: &Path) -> Vec<(PathBuf, String)> {
+fn loops(sys: &Path) -> Vec<Loop> {
     let attached = |dir: PathBuf| {
-        let raw = fs::read_to_string(dir.join("loop/backing_file")).ok()?;
-        let file = raw.trim_end_matches('\n');
-        Some((PathBuf::from(file), format!("/dev/{}", name(&dir))))
+        let raw = fs::read(dir.join("loop/backing_file")).ok()?;
+        let text = String::from_utf8_lossy(&raw);
+        let path = PathBuf::from(text.trim_end_matches('\n'));
+        let device = format!("/dev/{}", name(&dir));
+        // The kernel's own word is right whatever has become of the path; it needs the right to open the device.
+        let backing = loop_backing(&device).or_else(|| Object::at(&path));
+        Some(Loop { dir, device, backing, path })
     };
     entries(&sys.join("block")).into_iter().filter(|d| name(d).starts_with("loop")).filter_map(attached).collect()
 }
@@ -269,7 +411,7 @@ mod tests {
         let drives = system.drives();
         assert_eq!(drives.iter().map(|f| f.drive.path.as_str()).collect::<Vec<_>>(), ["/dev/nvme0n1", "/dev/sda"]);
         let sda = &drives[1].drive;
-        assert_eq!((sda.bus, sda.class, sda.geometry.unit()), (Bus::Sata, MediaClass::Magnetic, 8));
+        assert_eq!((sda.bus, sda.class, sda.geometry.unit()), (Bus::Sata, MediaClass::Unknown, 8), "that it turns is what the system assumes of any");
         assert_eq!(sda.unit.serial.as_deref(), Some("FM20K7Q4"), "the page's own length counts");
         assert_eq!(sda.unit.name().as_deref(), Some("Meridian·[2J 2000"));
         let nvme = &drives[0].drive;
@@ -303,11 +445,131 @@ mod tests {
             drive.unit.firmware = Some("asked".into());
             (drive, Default::default())
         }));
-        let drives = system.drives();
+        let drives = system.drives_within(std::time::Duration::from_millis(300));
         let said =
             |at: usize| (drives[at].drive.unit.firmware.as_deref(), drives[at].hindrances.contains(&Hindrance::NoAnswer));
         assert_eq!((said(0), said(1)), ((None, true), (Some("asked"), false)));
+        let again = system.drives_within(std::time::Duration::from_millis(50));
+        assert!(again[0].hindrances.contains(&Hindrance::NoAnswer), "it is not asked a second time while it owes an answer");
         drop(hold);
+    }
+
+    /// The machine with loop devices over these files; the first one's numbers are 7:97 on.
+    fn with_loops(backing: &[&Path]) -> (tempfile::TempDir, System) {
+        let (root, system) = machine();
+        for (n, file) in backing.iter().enumerate() {
+            let dir = system.sys.join(format!("block/loop{}", 97 + n));
+            fs::create_dir_all(dir.join("loop")).unwrap();
+            fs::write(dir.join("loop/backing_file"), format!("{}\n", file.display())).unwrap();
+            fs::write(dir.join("dev"), format!("7:{}", 97 + n)).unwrap();
+            fs::write(dir.join("size"), "64").unwrap();
+        }
+        (root, system)
+    }
+
+    fn mount_also(system: &System, line: &str) {
+        let table = system.proc.join("self/mountinfo");
+        fs::write(&table, fs::read_to_string(&table).unwrap() + line).unwrap();
+    }
+
+    #[test]
+    fn an_image_is_guarded_by_what_it_is_whatever_name_leads_to_it() {
+        let dir = tempfile::tempdir().unwrap();
+        let (image, link) = (dir.path().join("drive.img"), dir.path().join("other-name.img"));
+        fs::write(&image, [0; 4096]).unwrap();
+        fs::hard_link(&image, &link).unwrap();
+        let (_root, system) = with_loops(&[&image, &link]);
+        mount_also(&system, "40 1 7:97 / /mnt/scratch rw - ext4 /dev/loop97 rw\n");
+        let uses = Uses::read(&system);
+        let by_link = uses.of_image(&link);
+        assert!(by_link.contains(&Hindrance::AttachedAs { device: "/dev/loop97".into() }), "{by_link:?}");
+        let mounted = Hindrance::Mounted { device: "/dev/loop97".into(), mount: "/mnt/scratch".into() };
+        assert!(by_link.contains(&mounted), "{by_link:?}");
+        // A second loop device over the same file is not free while the first one is mounted.
+        let drive = system.drive(&system.sys.join("block/loop98"));
+        let second = uses.of_drive(&system.sys.join("block/loop98"), &drive);
+        assert!(second.iter().any(|h| matches!(h, Hindrance::Beneath { because, .. } if **because == mounted)), "{second:?}");
+    }
+
+    #[test]
+    fn a_loop_device_over_a_drive_keeps_what_the_drive_is_used_for() {
+        let dir = tempfile::tempdir().unwrap();
+        let (_root, system) = with_loops(&[dir.path()]);
+        let mut uses = Uses::read(&system);
+        let loop_dir = system.sys.join("block/loop97");
+        for (beneath, says) in [(makedev(8, 0), "/boot"), (makedev(8, 1), "/boot"), (makedev(8, 2), "vault-data")] {
+            let link = system.sys.join(format!("dev/block/8:{}", rustix::fs::minor(beneath)));
+            fs::create_dir_all(link.parent().unwrap()).unwrap();
+            let target = match rustix::fs::minor(beneath) {
+                0 => "devices/pci0/ata1/host0/target0/block/sda".to_string(),
+                n => format!("devices/pci0/ata1/host0/target0/block/sda/sda{n}"),
+            };
+            symlink(system.sys.join(target), &link).unwrap();
+            uses.loops[0].backing = Some(Object::Device(beneath));
+            let found = uses.of_drive(&loop_dir, &system.drive(&loop_dir));
+            let said: Vec<String> = found.iter().map(ToString::to_string).collect();
+            assert!(said.iter().any(|s| s.contains(says)), "{said:?}");
+        }
+        // And the other way round: a drive or partition under a loop device is in use by it.
+        let sda = system.sys.join("block/sda");
+        let found = uses.of_drive(&sda, &system.drive(&sda));
+        assert!(found.contains(&Hindrance::Holder { device: "/dev/sda2".into(), holder: "/dev/loop97".into() }), "{found:?}");
+    }
+
+    #[test]
+    fn a_program_that_has_it_open_without_claiming_it_keeps_it() {
+        let dir = tempfile::tempdir().unwrap();
+        let image = dir.path().join("drive.img");
+        fs::write(&image, [0; 4096]).unwrap();
+        let mut other = std::process::Command::new("sleep")
+            .arg("30")
+            .stdin(fs::File::open(&image).unwrap())
+            .spawn()
+            .unwrap();
+        let found = Uses::read(&System::default()).of_image(&image);
+        let _ = other.kill().and_then(|()| other.wait());
+        assert!(found.iter().any(|h| matches!(h, Hindrance::OpenBy { who, .. } if who.starts_with("sleep ("))), "{found:?}");
+        assert_eq!(Uses::read(&System::default()).of_image(&image), []);
+    }
+
+    #[test]
+    fn jurexs_own_files_and_the_kernels_are_no_images() {
+        let dir = tempfile::tempdir().unwrap();
+        let (ledger, link) = (dir.path().join("ledger.sqlite3"), dir.path().join("x.img"));
+        fs::write(&ledger, [0; 4096]).unwrap();
+        fs::hard_link(&ledger, &link).unwrap();
+        let system = System::default().keeping(vec![ledger]);
+        let found = system.find(&link).unwrap().hindrances;
+        assert!(matches!(&found[..], [Hindrance::OwnFile { .. }]), "{found:?}");
+        for path in ["/proc/version", "/sys/kernel/uevent_seqnum"].map(Path::new).into_iter().filter(|p| p.exists()) {
+            assert!(matches!(system.find(path), Err(crate::FindError::NotAMedium { .. })), "{path:?}");
+        }
+    }
+
+    #[test]
+    fn a_table_that_cannot_be_read_refuses_and_odd_bytes_in_it_do_not_hide_a_mount() {
+        let (_root, system) = machine();
+        let table = system.proc.join("self/mountinfo");
+        fs::write(&table, b"30 1 8:1 / /srv/\xff\xfe rw - ext4 /dev/sda1 rw\n").unwrap();
+        let sda = system.sys.join("block/sda");
+        let found = || Uses::read(&system).of_drive(&sda, &system.drive(&sda));
+        assert!(found().iter().any(|h| matches!(h, Hindrance::Mounted { device, .. } if device == "/dev/sda1")), "{:?}", found());
+        fs::remove_file(&table).unwrap();
+        assert!(matches!(&found()[0], Hindrance::NotKnown { .. }), "{:?}", found());
+    }
+
+    #[test]
+    fn virtual_and_hosted_disks_are_told_from_media() {
+        let (_root, system) = machine();
+        let sda = system.sys.join("devices/pci0/ata1/host0/target0/block/sda");
+        let class = |model: &str| {
+            fs::write(sda.join("device/model"), model).unwrap();
+            system.drive(&system.sys.join("block/sda")).class
+        };
+        assert_eq!(class("Meridian 2000"), MediaClass::Unknown);
+        assert_eq!(class("QEMU HARDDISK"), MediaClass::Virtual);
+        fs::write(sda.join("queue/zoned"), "host-managed\n").unwrap();
+        assert!(system.drive(&system.sys.join("block/sda")).zoned_by_host);
     }
 
     #[test]
@@ -334,7 +596,7 @@ mod tests {
         };
         let uses = Uses::read(&system);
         let mut found = vec![];
-        uses.of_device(&dir, &mut found);
+        uses.of_device(&dir, &mut found, DEEPEST);
         assert!(found.contains(&Hindrance::System { mount: "/".into() }), "{found:?}");
     }
 }

@@ -1,5 +1,5 @@
-//! The two system calls that carry a drive's own commands: SG_IO and the NVMe admin command. All unsafe code of the
-//! project is in this file; each command has one safe function.
+//! The system calls that take structures: SG_IO and the NVMe admin command, which carry a drive's own commands, and what a
+//! loop device is attached to. Each has one safe function.
 #![allow(unsafe_code, reason = "system calls that take a structure with pointers have no safe form")]
 
 use rustix::io::Errno;
@@ -155,6 +155,16 @@ pub(crate) struct NvmeRead {
 }
 
 impl NvmeRead {
+    /// Identify, the namespaces that are active on this controller.
+    pub(crate) const ACTIVE_NAMESPACES: Self = Self { opcode: 6, namespace: 0, cdw10: 2 };
+    /// Identify, the namespaces that exist in the subsystem, attached or not.
+    pub(crate) const ALLOCATED_NAMESPACES: Self = Self { opcode: 6, namespace: 0, cdw10: 0x10 };
+
+    /// Identify, one namespace's structure; `allocated`: also of one that is not attached.
+    pub(crate) const fn namespace(number: u32, allocated: bool) -> Self {
+        Self { opcode: 6, namespace: number, cdw10: if allocated { 0x11 } else { 0 } }
+    }
+
     /// Identify, controller structure.
     pub(crate) const IDENTIFY_CONTROLLER: Self = Self { opcode: 6, namespace: 0, cdw10: 1 };
     /// Get Log Page, SMART / Health (02h), 512 bytes.
@@ -180,4 +190,34 @@ pub(crate) fn nvme_read(fd: impl AsFd, command: NvmeRead, data: &mut [u8], patie
     // SAFETY: the kernel writes at most `data_len` bytes to `addr`, which is a slice of that length that outlives the
     // call, and one `nvme_passthru_cmd` (its layout is asserted above). Only commands that read are made from `NvmeRead`.
     unsafe { ioctl(fd, NvmeAdmin(&mut passthru)) }
+}
+
+/// `struct loop_info64` of `linux/loop.h`, as far as it is used.
+#[repr(C)]
+struct LoopInfo {
+    device: u64,
+    inode: u64,
+    rdevice: u64,
+    rest: [u64; 26],
+}
+
+const _: () = assert!(size_of::<LoopInfo>() == 232);
+
+/// What a loop device is attached to (LOOP_GET_STATUS64), by the kernel's own word; `None` if it can't be asked.
+pub(crate) fn loop_backing(device: &str) -> Option<crate::guard::Object> {
+    use crate::guard::Object;
+    use rustix::fs::{Mode, OFlags, open};
+    const LOOP_GET_STATUS64: Opcode = 0x4C05;
+    let fd = open(device, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty()).ok()?;
+    let mut info = LoopInfo { device: 0, inode: 0, rdevice: 0, rest: [0; 26] };
+    // SAFETY: LOOP_GET_STATUS64 writes one `loop_info64` (its size is asserted above) through its pointer, which is to a
+    // local that outlives the call.
+    unsafe { ioctl(&fd, Updater::<LOOP_GET_STATUS64, LoopInfo>::new(&mut info)) }.ok()?;
+    Some(if info.rdevice != 0 { Object::Device(kernel_number(info.rdevice)) } else { Object::File(kernel_number(info.device), info.inode) })
+}
+
+/// A device number as the kernel encodes it in this structure (minor 7:0, major, minor 19:8), as the C library has it.
+fn kernel_number(encoded: u64) -> u64 {
+    let (major, minor) = ((encoded >> 8) & 0xfff, (encoded & 0xff) | ((encoded >> 12) & 0xf_ff00));
+    rustix::fs::makedev(major as u32, minor as u32)
 }

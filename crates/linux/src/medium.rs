@@ -1,14 +1,15 @@
 //! Block devices and image files as media: exclusive, direct, aligned.
 
 use crate::discover::{System, image};
-use crate::errors::{Behind, cause};
+use crate::errors::{Behind, cause, patiently};
 use jurex_core::media::{Bus, Drive, Geometry};
-use jurex_core::medium::{Cause, Medium, MediumError, Op};
+use jurex_core::medium::{Access, AccessWay, Cause, Medium, MediumError, Op};
 use jurex_core::units::{Lba, Sectors};
 use rustix::fs::{Advice, FlockOperation, fadvise, flock, fstat};
 use rustix::io::Errno;
 use std::fs::{File, OpenOptions};
 use std::io;
+use std::os::fd::AsRawFd;
 use std::os::unix::fs::{FileExt, OpenOptionsExt};
 use std::path::Path;
 use std::time::Duration;
@@ -24,6 +25,8 @@ pub struct LinuxMedium {
     cached: File,
     /// What direct I/O asks of offsets and lengths, in bytes.
     alignment: u64,
+    /// Whether the kernel keeps everyone else from opening it for themselves.
+    exclusive: bool,
     system: System,
 }
 
@@ -100,15 +103,32 @@ fn open_with(drive: &Drive, for_erasing: bool) -> Result<LinuxMedium, OpenError>
     let behind = if drive.bus == Bus::File { Behind::File } else { Behind::Device };
     let flag = |flag: rustix::fs::OFlags| flag.bits() as i32;
     let exclusive = if for_erasing && behind == Behind::Device { flag(rustix::fs::OFlags::EXCL) } else { 0 };
-    let open = |flags: i32| OpenOptions::new().read(true).write(for_erasing).custom_flags(flags).open(&drive.path);
-    let cached = open(exclusive).map_err(|e| OpenError::of(&drive.path, e))?;
-    // The exclusive claim belongs to the first descriptor; a second exclusive open by the same process would be refused.
-    let direct = open(flag(rustix::fs::OFlags::DIRECT)).ok();
+    let open = |path: &str, flags: i32| OpenOptions::new().read(true).write(for_erasing).custom_flags(flags).open(path);
+    let failed = |e| OpenError::of(&drive.path, e);
+    let cached = open(&drive.path, exclusive | flag(rustix::fs::OFlags::NOCTTY)).map_err(failed)?;
+    let direct = open_direct(&cached, behind, |path| open(path, flag(rustix::fs::OFlags::DIRECT))).map_err(failed)?;
     let alignment = match behind {
         Behind::Device => u64::from(drive.geometry.logical),
         Behind::File => direct.as_ref().map_or(4096, file_alignment),
     };
-    Ok(LinuxMedium { drive: drive.clone(), behind, direct, cached, alignment, system: System::default() })
+    Ok(LinuxMedium { drive: drive.clone(), behind, direct, cached, alignment, exclusive: exclusive != 0, system: System::default() })
+}
+
+/// The descriptor for direct I/O: opened through the first one, so that both are surely of one object, whatever has been
+/// put at the path meanwhile. `None` only where a file system allows no direct I/O; a device always does, and a failure
+/// there is a failure.
+fn open_direct(first: &File, behind: Behind, open: impl FnOnce(&str) -> io::Result<File>) -> io::Result<Option<File>> {
+    let opened = open(&format!("/proc/self/fd/{}", first.as_raw_fd()));
+    let direct = match opened {
+        Err(e) if behind == Behind::File && Errno::from_io_error(&e) == Some(Errno::INVAL) => return Ok(None),
+        opened => opened?,
+    };
+    let (a, b) = (fstat(first)?, fstat(&direct)?);
+    if (a.st_dev, a.st_ino, a.st_rdev) == (b.st_dev, b.st_ino, b.st_rdev) {
+        Ok(Some(direct))
+    } else {
+        Err(io::Error::other("two openings led to two different objects"))
+    }
 }
 
 /// What direct I/O on a file asks of offsets and lengths. Kernels that don't tell get the strictest in use.
@@ -130,6 +150,7 @@ impl LinuxMedium {
             direct: self.direct.as_ref().map(File::try_clone).transpose()?,
             cached: self.cached.try_clone()?,
             alignment: self.alignment,
+            exclusive: self.exclusive,
             system: self.system.clone(),
         })
     }
@@ -156,16 +177,27 @@ impl LinuxMedium {
         }
     }
 
-    /// Whether the drive still has its size, by the kernel's own book and without touching the media.
+    /// Whether the drive is still there, by the kernel's own book and without touching the media: the same attachment, with
+    /// its size, and not put offline. A drive whose link was lost keeps its entry there for a while.
     fn still_there(&self) -> bool {
-        self.current().is_ok_and(|d| d.geometry == self.drive.geometry)
+        self.is_online() && self.current().is_ok_and(|d| d.same_as(&self.drive) || d.is_same_attachment(&self.drive))
+    }
+
+    fn is_online(&self) -> bool {
+        let dir = fstat(&self.cached).map_err(io::Error::from).and_then(|s| self.system.device_dir(s.st_rdev));
+        self.behind == Behind::File || dir.is_ok_and(|dir| state_is_online(&dir.join("device")))
     }
 
     /// The drive behind the open descriptor, as the kernel knows it now.
     fn current(&self) -> io::Result<Drive> {
         let status = fstat(&self.cached)?;
         match self.behind {
-            Behind::File => Ok(image(Path::new(&self.drive.path), status.st_size as u64)),
+            // The file that the path leads to now: one that was unlinked and replaced under the job is another.
+            Behind::File => {
+                let there = rustix::fs::stat(self.drive.path.as_str())?;
+                let size = if there.st_ino == status.st_ino { status.st_size } else { there.st_size };
+                Ok(image(Path::new(&self.drive.path), size as u64))
+            }
             Behind::Device => Ok(self.system.drive(&self.system.device_dir(status.st_rdev)?)),
         }
     }
@@ -186,9 +218,20 @@ impl LinuxMedium {
     }
 }
 
+/// What the kernel says of a SCSI or NVMe device in its `state` attribute. Other devices have none.
+fn state_is_online(device: &Path) -> bool {
+    let state = crate::sysfs::text(device, "state").unwrap_or_default();
+    !matches!(state.as_str(), "offline" | "transport-offline" | "cancel" | "deleted" | "deleting" | "dead")
+}
+
 impl Medium for LinuxMedium {
     fn geometry(&self) -> Geometry {
         self.drive.geometry
+    }
+
+    fn access(&self) -> Access {
+        let way = if self.direct.is_some() { AccessWay::Direct } else { AccessWay::Buffered };
+        Access { way, exclusive: self.exclusive }
     }
 
     fn identify(&mut self) -> Result<Drive, MediumError> {
@@ -197,31 +240,31 @@ impl Medium for LinuxMedium {
 
     fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
         let (stretch, offset) = (self.stretch(at, out.len()), self.drive.geometry.bytes_of(at.0));
-        let read = match self.direct_for(offset, out.len()) {
+        let read = patiently(|| match self.direct_for(offset, out.len()) {
             Some(direct) => direct.read_exact_at(out, offset),
             None => {
                 self.drop_cache(offset, out.len());
                 self.cached.read_exact_at(out, offset)
             }
-        };
+        });
         read.map_err(|e| self.fail(Op::Read, Some(stretch), end_of_file_is_an_io_error(e)))
     }
 
     fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError> {
         let (stretch, offset) = (self.stretch(at, data.len()), self.drive.geometry.bytes_of(at.0));
-        let written = match self.direct_for(offset, data.len()) {
+        let written = patiently(|| match self.direct_for(offset, data.len()) {
             Some(direct) => direct.write_all_at(data, offset),
             None => self.cached.write_all_at(data, offset).and_then(|()| {
                 self.cached.sync_data()?;
                 self.drop_cache(offset, data.len());
                 Ok(())
             }),
-        };
+        });
         written.map_err(|e| self.fail(Op::Write, Some(stretch), end_of_file_is_an_io_error(e)))
     }
 
     fn flush(&mut self) -> Result<(), MediumError> {
-        self.cached.sync_all().map_err(|e| self.fail(Op::Flush, None, e))
+        patiently(|| self.cached.sync_all()).map_err(|e| self.fail(Op::Flush, None, e))
     }
 }
 
@@ -282,6 +325,43 @@ mod tests {
         fs::OpenOptions::new().write(true).open(&path).unwrap().set_len(512 * 8).unwrap();
         let mut buffer = AlignedBuffer::new(512 * 64);
         assert!(matches!(medium.read(Lba(0), buffer.bytes()).unwrap_err().cause, Cause::Gone(_)));
+    }
+
+    #[test]
+    fn an_image_that_was_replaced_under_the_job_is_another() {
+        let (dir, path) = image_of(512 * 64);
+        let drive = System::default().find(&path).unwrap().drive;
+        let mut medium = open(&drive).unwrap();
+        assert!(medium.identify().unwrap().same_as(&drive));
+        let other = dir.path().join("other.img");
+        fs::write(&other, vec![0; 512 * 64]).unwrap();
+        fs::rename(&other, &path).unwrap();
+        assert!(!medium.identify().unwrap().same_as(&drive));
+        fs::remove_file(&path).unwrap();
+        assert!(medium.identify().is_err());
+    }
+
+    #[test]
+    fn how_sectors_are_reached_is_told_as_it_is() {
+        let (_dir, path) = image_of(512 * 64);
+        let medium = open(&System::default().find(&path).unwrap().drive).unwrap();
+        assert_eq!(medium.access(), Access { way: AccessWay::Direct, exclusive: false });
+        // The second descriptor is of the first one's object, though the path leads elsewhere by now.
+        fs::rename(&path, path.with_extension("moved")).unwrap();
+        fs::write(&path, vec![0; 512 * 64]).unwrap();
+        let inode = |f: &File| fstat(f).unwrap().st_ino;
+        let again = open_direct(&medium.cached, Behind::File, |p| OpenOptions::new().read(true).write(true).open(p)).unwrap().unwrap();
+        assert_eq!(inode(&again), inode(&medium.cached));
+    }
+
+    #[test]
+    fn a_device_that_the_kernel_put_offline_is_not_there() {
+        let dir = tempfile::tempdir().unwrap();
+        assert!(state_is_online(dir.path()), "devices without a state");
+        for (state, online) in [("running", true), ("live", true), ("offline", false), ("transport-offline", false), ("dead", false)] {
+            fs::write(dir.path().join("state"), format!("{state}\n")).unwrap();
+            assert_eq!(state_is_online(dir.path()), online, "{state}");
+        }
     }
 
     #[test]

@@ -2,25 +2,33 @@
 //! that the drive never waits for a pattern. Holds the only unsafe code beside `ioctl`.
 #![allow(unsafe_code)]
 
-use crate::crew::IN_FLIGHT;
+use crate::crew::{IN_FLIGHT, Threads, failed_by_defect};
+use crate::errors::is_passing;
 use crate::medium::LinuxMedium;
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use io_uring::{IoUring, opcode, squeue, types};
-use jurex_core::erase::{Buffers, Completed, Crew, Done, Setting, Task};
+use jurex_core::erase::{Completed, Crew, Done, Setting, Task};
 use jurex_core::medium::{Medium, Op};
-use jurex_core::pattern::{Pattern, PatternBuffer, wrong_sectors};
+use jurex_core::pattern::{Pattern, PatternBuffer, poison, wrong_sectors};
 use jurex_core::ranges::RangeSet;
 use jurex_core::units::Sectors;
 use std::collections::VecDeque;
 use std::io;
 use std::os::fd::{AsRawFd, RawFd};
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 use std::thread::{self, JoinHandle};
+use std::time::{Duration, Instant};
 
 /// Helpers that fill and compare beside the queue.
 const HELPERS: usize = 2;
 /// The kernel's queue is this long: the deepest setting, rounded up.
 const ENTRIES: u32 = 32;
+
+/// How long a ring that is dropped waits for a drive that owes answers.
+const LAST_PATIENCE: Duration = Duration::from_secs(3);
+/// How often a wait for the kernel looks at the helpers and the hand.
+const LOOK_EVERY: Duration = Duration::from_millis(10);
 
 /// What a helper does with a buffer that is not in flight.
 enum Chore {
@@ -37,6 +45,8 @@ struct Parcel {
     pattern: Arc<Pattern>,
     buffer: PatternBuffer,
     wrong: RangeSet,
+    /// Whether the chore ended in a panic.
+    failed: bool,
 }
 
 /// What the kernel has in flight in a slot.
@@ -69,8 +79,9 @@ pub(crate) struct Ring {
     to_helpers: Option<Sender<Parcel>>,
     from_helpers: Receiver<Parcel>,
     helpers: Vec<JoinHandle<()>>,
-    /// For what direct I/O does not take.
-    by_hand: Option<Buffers>,
+    /// For what direct I/O does not take, does not fit a buffer, or is no transfer: one request at a time on a thread of
+    /// its own, so that a drive that hangs holds up no wait.
+    hand: Threads,
 }
 
 impl Ring {
@@ -83,6 +94,11 @@ impl Ring {
             Ok(ring) => ring,
             Err(e) => return Err((Box::new(medium), e)),
         };
+        let mut hand = match medium.again() {
+            Ok(again) => Threads::new(again, settings.clone()),
+            Err(e) => return Err((Box::new(medium), e)),
+        };
+        hand.set(Setting { chunk: settings.iter().map(|s| s.chunk).max().unwrap_or(0), depth: 1 });
         let (to_helpers, chores) = unbounded::<Parcel>();
         let (done, from_helpers) = unbounded();
         let logical = medium.geometry().logical;
@@ -102,7 +118,7 @@ impl Ring {
             to_helpers: Some(to_helpers),
             from_helpers,
             helpers: (0..HELPERS).map(helper).collect(),
-            by_hand: None,
+            hand,
             medium,
         })
     }
@@ -123,17 +139,28 @@ impl Ring {
 
     fn send(&mut self, parcel: Parcel) {
         self.helped += 1;
-        if let Some(to) = &self.to_helpers {
-            // The helpers live as long as this end.
-            let _ = to.send(parcel);
+        let refused = match &self.to_helpers {
+            Some(to) => to.send(parcel).err().map(|e| e.0),
+            None => Some(parcel),
+        };
+        if let Some(mut parcel) = refused {
+            // No helper is left: the chore is done here.
+            let logical = self.medium.geometry().logical;
+            chore(logical, &mut parcel, &mut None);
+            self.returned(parcel);
         }
     }
 
     /// Gives a slot's request to the kernel.
     fn launch(&mut self, slot: usize, mut flight: Flight) {
-        let (offset, len) = self.bytes_of(flight.at);
+        let ((offset, len), logical) = (self.bytes_of(flight.at), self.medium.geometry().logical);
         let data = match flight.op {
-            Op::Read => flight.buffer.to_read_into().as_mut_ptr(),
+            Op::Read => {
+                let into = flight.buffer.to_read_into();
+                // A kernel or drive that says "read" and fills nothing must not find the expected bytes here from before.
+                poison(logical, &mut into[..len]);
+                into.as_mut_ptr()
+            }
             // Already filled: this computes nothing.
             _ => flight.buffer.filled().as_mut_ptr(),
         };
@@ -178,64 +205,74 @@ impl Ring {
         let (_, len) = self.bytes_of(flight.at);
         let Flight { tag, at, pattern, buffer, op } = flight;
         let wrong = RangeSet::new();
-        if result < 0 {
-            let error = self.medium.fail(op, Some(at), io::Error::from_raw_os_error(-result));
-            self.slots[slot] = Slot::Free(buffer);
-            self.ready.push_back(Done { tag, result: Completed::Failed(error) });
-        } else if result as usize != len {
-            // Cut short: done again by hand, which either does it all or says what is wrong.
+        let error = (result < 0).then(|| io::Error::from_raw_os_error(-result));
+        if error.as_ref().is_some_and(is_passing) || (result >= 0 && result as usize != len) {
+            // Cut short, interrupted, or the system is short of something: done again by hand, which either does it all or
+            // says what is wrong.
             self.slots[slot] = Slot::Free(buffer);
             let task = if op == Op::Read { Task::ReadBack(at, pattern) } else { Task::Write(at, pattern) };
-            self.do_by_hand(tag, &task);
+            self.hand.start(tag, task);
+        } else if let Some(error) = error {
+            let error = self.medium.fail(op, Some(at), error);
+            self.slots[slot] = Slot::Free(buffer);
+            self.ready.push_back(Done { tag, how: Completed::Failed(error) });
         } else if op == Op::Read {
-            self.send(Parcel { chore: Chore::Compare, slot, tag, at, pattern, buffer, wrong });
+            self.send(Parcel { chore: Chore::Compare, slot, tag, at, pattern, buffer, wrong, failed: false });
         } else {
             self.slots[slot] = Slot::Free(buffer);
-            self.ready.push_back(Done { tag, result: Completed::Done });
+            self.ready.push_back(Done { tag, how: Completed::Done });
         }
-    }
-
-    fn do_by_hand(&mut self, tag: u64, task: &Task) {
-        let chunk = self.settings.iter().map(|s| s.chunk).max().unwrap_or(0);
-        let buffers = self.by_hand.get_or_insert_with(|| Buffers::new(chunk));
-        let result = buffers.carry_out(&mut self.medium, task);
-        self.ready.push_back(Done { tag, result });
     }
 
     /// Takes a buffer back from a helper: a filled one flies, a compared one is done.
     fn returned(&mut self, parcel: Parcel) {
         self.helped -= 1;
-        let Parcel { chore, slot, tag, at, pattern, buffer, wrong } = parcel;
+        let Parcel { chore, slot, tag, at, pattern, buffer, wrong, failed } = parcel;
         match chore {
-            Chore::Fill => self.launch(slot, Flight { tag, at, pattern, buffer, op: Op::Write }),
-            Chore::Compare => {
+            Chore::Fill if !failed => self.launch(slot, Flight { tag, at, pattern, buffer, op: Op::Write }),
+            Chore::Fill | Chore::Compare => {
                 self.slots[slot] = Slot::Free(buffer);
-                self.ready.push_back(Done { tag, result: Completed::Read { wrong } });
+                let how = if failed { failed_by_defect(Op::Read) } else { Completed::Read { wrong } };
+                self.ready.push_back(Done { tag, how });
             }
         }
     }
 
-    /// Waits until nothing is in flight and no buffer is with a helper.
-    fn drain(&mut self) {
-        while self.flying + self.helped > 0 {
-            self.move_on();
+    /// Waits until nothing is in flight and no buffer is with a helper, or the time is up.
+    fn drain(&mut self, until: Option<Instant>) {
+        while self.flying + self.helped > 0 && until.is_none_or(|u| Instant::now() < u) {
+            self.move_on(LOOK_EVERY);
         }
     }
 
-    /// Waits for one thing to happen.
-    fn move_on(&mut self) {
+    /// Waits for one thing to happen, but not for long.
+    fn move_on(&mut self, patience: Duration) {
         while let Ok(parcel) = self.from_helpers.try_recv() {
             self.returned(parcel);
         }
         if self.flying > 0 {
-            // An interrupted wait is tried again by the caller's loop.
-            let _ = self.ring.submit_and_wait(1);
+            self.wait_for_the_kernel(if self.helped + self.hand.in_flight() > 0 { LOOK_EVERY } else { patience });
             self.reap();
-        } else if self.helped > 0
-            && self.ready.is_empty()
-            && let Ok(parcel) = self.from_helpers.recv()
+        } else if self.helped > 0 && self.ready.is_empty() {
+            if let Ok(parcel) = self.from_helpers.recv_timeout(patience) {
+                self.returned(parcel);
+            }
+        }
+        let patience = if self.flying + self.helped > 0 || !self.ready.is_empty() { Duration::ZERO } else { patience };
+        if self.hand.in_flight() > 0
+            && let Some(done) = self.hand.wait(patience)
         {
-            self.returned(parcel);
+            self.ready.push_back(done);
+        }
+    }
+
+    /// An interrupted wait, or one whose time is up, is tried again by the caller's loop.
+    fn wait_for_the_kernel(&self, patience: Duration) {
+        if self.ring.params().is_feature_ext_arg() {
+            let patience = types::Timespec::from(patience);
+            let _ = self.ring.submitter().submit_with_args(1, &types::SubmitArgs::new().timespec(&patience));
+        } else {
+            let _ = self.ring.submit_and_wait(1);
         }
     }
 
@@ -269,7 +306,7 @@ impl Crew for Ring {
     }
 
     fn set(&mut self, setting: Setting) {
-        self.drain();
+        self.drain(None);
         self.unregister();
         let depth = setting.depth.min(IN_FLIGHT / setting.chunk).min(ENTRIES as usize).max(1);
         self.slots.clear();
@@ -279,21 +316,19 @@ impl Crew for Ring {
 
     fn start(&mut self, tag: u64, task: Task) {
         let (at, pattern, op) = match &task {
-            Task::Flush => {
-                let result = self.medium.flush().map_or_else(Completed::Failed, |()| Completed::Done);
-                return self.ready.push_back(Done { tag, result });
-            }
             Task::Write(at, pattern) => (*at, Arc::clone(pattern), Op::Write),
             Task::ReadBack(at, pattern) => (*at, Arc::clone(pattern), Op::Read),
+            Task::Flush | Task::Probe(_) | Task::Identify => return self.hand.start(tag, task),
         };
         let (offset, len) = self.bytes_of(at);
-        if !self.medium.is_direct(offset, len) {
-            return self.do_by_hand(tag, &task);
+        let fits = self.slots.iter().any(|s| matches!(s, Slot::Free(buffer) if len <= buffer.len()));
+        if !fits || !self.medium.is_direct(offset, len) {
+            return self.hand.start(tag, task);
         }
         let (slot, mut buffer) = self.take_slot();
         let wrong = RangeSet::new();
         if op == Op::Write && pattern.period().is_none() {
-            return self.send(Parcel { chore: Chore::Fill, slot, tag, at, pattern, buffer, wrong });
+            return self.send(Parcel { chore: Chore::Fill, slot, tag, at, pattern, buffer, wrong, failed: false });
         }
         if op == Op::Write {
             buffer.get(&pattern, offset, self.medium.geometry().logical, len);
@@ -303,45 +338,67 @@ impl Crew for Ring {
         let _ = self.ring.submit();
     }
 
-    fn wait(&mut self) -> Done {
+    fn wait(&mut self, patience: Duration) -> Option<Done> {
+        let until = Instant::now() + patience;
         loop {
             if let Some(done) = self.ready.pop_front() {
-                return done;
+                return Some(done);
             }
-            self.move_on();
+            let left = until.saturating_duration_since(Instant::now());
+            if left.is_zero() {
+                return None;
+            }
+            self.move_on(left);
         }
     }
 }
 
 impl Drop for Ring {
     fn drop(&mut self) {
-        self.drain();
+        self.drain(Some(Instant::now() + LAST_PATIENCE));
         self.to_helpers = None;
         self.helpers.drain(..).for_each(|h| drop(h.join()));
-        // Left registered, the kernel would hold the drive open for a while after this.
-        self.unregister();
+        if self.flying > 0 {
+            // The drive hangs. Its buffers stay where they are for ever: the kernel may still write into them.
+            std::mem::forget(std::mem::take(&mut self.slots));
+        } else {
+            // Left registered, the kernel would hold the drive open for a while after this.
+            self.unregister();
+        }
     }
 }
 
-/// A helper's life: fill or compare what comes, and send it back.
+/// A helper's life: fill or compare what comes, and send it back, whatever happens.
 fn help(logical: u32, chores: &Receiver<Parcel>, done: &Sender<Parcel>) {
     let mut expected: Option<PatternBuffer> = None;
     for mut parcel in chores {
-        let (offset, len) = (parcel.at.first.0 * u64::from(logical), parcel.at.count as usize * logical as usize);
-        match parcel.chore {
-            Chore::Fill => drop(parcel.buffer.get(&parcel.pattern, offset, logical, len)),
-            Chore::Compare => {
-                if expected.as_ref().is_none_or(|e| e.len() < len) {
-                    expected = Some(PatternBuffer::new(len));
-                }
-                let Some(expected) = expected.as_mut() else { continue };
-                let should_be = expected.get(&parcel.pattern, offset, logical, len);
-                let read = &parcel.buffer.filled()[..len];
-                parcel.wrong = wrong_sectors(parcel.at.first, logical, should_be, read);
-            }
-        }
+        chore(logical, &mut parcel, &mut expected);
         if done.send(parcel).is_err() {
             return;
+        }
+    }
+}
+
+/// Does a chore. A panic becomes its result.
+fn chore(logical: u32, parcel: &mut Parcel, expected: &mut Option<PatternBuffer>) {
+    let done = catch_unwind(AssertUnwindSafe(|| fill_or_compare(logical, parcel, expected)));
+    parcel.failed = done.is_err();
+}
+
+fn fill_or_compare(logical: u32, parcel: &mut Parcel, expected: &mut Option<PatternBuffer>) {
+    let (offset, len) = (parcel.at.first.0 * u64::from(logical), parcel.at.count as usize * logical as usize);
+    match parcel.chore {
+        Chore::Fill => {
+            parcel.buffer.get(&parcel.pattern, offset, logical, len);
+        }
+        Chore::Compare => {
+            if expected.as_ref().is_none_or(|e| e.len() < len) {
+                *expected = Some(PatternBuffer::new(len));
+            }
+            let Some(expected) = expected.as_mut() else { return };
+            let should_be = expected.get(&parcel.pattern, offset, logical, len);
+            let read = &parcel.buffer.filled()[..len];
+            parcel.wrong = wrong_sectors(parcel.at.first, logical, should_be, read);
         }
     }
 }
@@ -380,9 +437,9 @@ mod tests {
                     continue;
                 }
                 in_flight -= 1;
-                match crew.wait().result {
+                match crew.wait(Duration::from_secs(60)).expect("it ends").how {
                     Completed::Read { wrong: w } => wrong.extend(&w),
-                    Completed::Done => {}
+                    Completed::Done | Completed::Identified(_) => {}
                     Completed::Failed(e) => panic!("{e}: {:?}", e.cause),
                 }
             }
@@ -436,7 +493,58 @@ mod tests {
         let file = std::fs::OpenOptions::new().write(true).open(dir.path().join("drive.img")).unwrap();
         file.set_len(1 << 20).unwrap();
         crew.start(1, Task::ReadBack(Sectors::new(8192, 2048), Arc::new(Pattern::zeros())));
-        let Completed::Failed(error) = crew.wait().result else { panic!("there is nothing to read") };
+        let Completed::Failed(error) = crew.wait(Duration::from_secs(60)).expect("it ends").how else { panic!("there is nothing to read") };
         assert!(matches!(error.cause, jurex_core::medium::Cause::Gone(_)), "{error}: {:?}", error.cause);
+    }
+
+    #[test]
+    fn a_request_larger_than_its_buffer_is_done_by_hand_and_right() {
+        let (dir, medium) = image(4 << 20);
+        let small = Setting { chunk: 64 << 10, depth: 4 };
+        let mut ring = Ring::new(medium, vec![small]).unwrap_or_else(|(_, e)| panic!("{e}"));
+        ring.set(small);
+        let pattern = Arc::new(Pattern::random([9; 16]));
+        for (n, task) in [Task::Write(Sectors::new(8, 4096), pattern.clone()), Task::ReadBack(Sectors::new(8, 4096), pattern.clone())]
+            .into_iter()
+            .enumerate()
+        {
+            ring.start(n as u64, task);
+            match ring.wait(Duration::from_secs(60)).expect("it ends").how {
+                Completed::Done => {}
+                Completed::Read { wrong } => assert!(wrong.is_empty(), "{wrong:?}"),
+                other => panic!("{other:?}"),
+            }
+        }
+        let mut expected = vec![0; 2 << 20];
+        pattern.fill(8 * 512, 512, &mut expected);
+        assert!(std::fs::read(dir.path().join("drive.img")).unwrap()[8 * 512..][..2 << 20] == expected);
+    }
+
+    #[test]
+    fn a_helper_that_panics_gives_a_result_and_lives_on() {
+        let (_dir, medium) = image(1 << 20);
+        let setting = settings(&medium)[0];
+        let mut ring = Ring::new(medium, vec![setting]).unwrap_or_else(|(_, e)| panic!("{e}"));
+        ring.set(setting);
+        // A pattern whose seed is gone can't be filled.
+        let spent = Arc::new(Pattern::random([1; 16]).without_seed());
+        let at = Sectors::new(0, 8);
+        for n in 0..5 {
+            ring.start(n, Task::Write(at, spent.clone()));
+            let done = ring.wait(Duration::from_secs(60)).expect("each chore gives a result");
+            assert!(matches!(done.how, Completed::Failed(_)));
+        }
+        ring.start(9, Task::Write(at, Arc::new(Pattern::random([1; 16]))));
+        assert!(matches!(ring.wait(Duration::from_secs(60)).unwrap().how, Completed::Done));
+    }
+
+    #[test]
+    fn the_kernels_queue_is_there_where_tests_need_it() {
+        let (_dir, medium) = image(1 << 20);
+        let setting = settings(&medium)[0];
+        let refused = Ring::new(medium, vec![setting]).err();
+        let why = refused.map(|(_, e)| e.to_string());
+        let asked_for = std::env::var_os("JUREX_IO").is_some_and(|v| v == "threads");
+        assert!(why.is_none() || asked_for, "these tests fell back to threads unasked: {why:?}");
     }
 }

@@ -95,6 +95,7 @@ impl Contents {
         match (&self.table, names.as_slice()) {
             (Some(table), []) => format!("A {table} partition table without partitions."),
             (Some(table), _) => format!("{table} partition table: {}.", names.join(", ")),
+            (None, []) if self.note.is_some() => "What is on it is not known: it could not be read.".into(),
             (None, []) => "No partition table and no file system that Jurex knows.".into(),
             (None, _) => format!("{}, without a partition table.", names.join(", ")),
         }
