@@ -9,7 +9,8 @@ use jurex_core::contents::Contents;
 use jurex_core::erase::{Checkpoint, Event};
 use jurex_core::media::Drive;
 use jurex_core::record::{BadRecord, JobId, Papers, Record};
-use rusqlite::{Connection, ErrorCode, OptionalExtension, params};
+use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, params};
+use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -71,6 +72,14 @@ pub enum LedgerError {
         drive: String,
         /// Its beginning.
         started: String,
+    },
+    /// The place where a job's checkpoints are kept is not there any more.
+    #[error("the ledger {path} has no place any more for the checkpoints of job {job}: another job has taken it, or a person")]
+    NoPlace {
+        /// The job.
+        job: JobId,
+        /// The ledger's file.
+        path: String,
     },
     /// What is stored is not a record, or contradicts itself.
     #[error("the ledger's record of job {job} cannot be used: {cause}")]
@@ -165,13 +174,66 @@ impl Ledger {
     pub fn open(path: &Path) -> Result<Self, LedgerError> {
         if let Some(folder) = path.parent() {
             let failed = |cause| LedgerError::Folder { path: folder.display().to_string(), cause };
-            std::fs::create_dir_all(folder).map_err(failed)?;
+            std::fs::DirBuilder::new().recursive(true).mode(0o700).create(folder).map_err(failed)?;
         }
+        make_private(path);
         let path = path.to_path_buf();
         let connection = Connection::open(&path).map_err(|e| sql(&path, e))?;
         let mut ledger = Self { connection, path };
-        ledger.prepare()?;
+        ledger.prepare_patiently()?;
+        ledger.cut_log();
         Ok(ledger)
+    }
+
+    /// Opens the ledger at `path` for reading only, also where nothing may be written.
+    ///
+    /// # Errors
+    /// No ledger there, no rights, a damaged file, or one made by a newer version.
+    pub fn open_to_read(path: &Path) -> Result<Self, LedgerError> {
+        let failed = |e| sql(path, e);
+        let open = |name: String, flags: OpenFlags| -> rusqlite::Result<(Connection, i64)> {
+            let connection = Connection::open_with_flags(name, OpenFlags::SQLITE_OPEN_READ_ONLY | flags)?;
+            connection.busy_timeout(Duration::from_secs(10))?;
+            let found = connection.query_row("PRAGMA user_version", [], |row| row.get(0))?;
+            Ok((connection, found))
+        };
+        let plain = path.display().to_string();
+        // Where not even the log's index may be made, the file is read as one that nobody changes.
+        let (connection, found) = open(plain.clone(), OpenFlags::empty()).or_else(|e| {
+            let escaped = plain.replace('%', "%25").replace('?', "%3f").replace('#', "%23");
+            let name = format!("file:{escaped}?immutable=1");
+            open(name, OpenFlags::SQLITE_OPEN_URI).map_err(|_| e)
+        }).map_err(failed)?;
+        let known = MIGRATIONS.len() as i64;
+        if found > known {
+            return Err(LedgerError::TooNew { path: plain, found, known });
+        }
+        Ok(Self { connection, path: path.to_path_buf() })
+    }
+
+    /// Several processes that make a new ledger at once get in each other's way for a moment; SQLite's own patience does
+    /// not cover the change of its journal.
+    fn prepare_patiently(&mut self) -> Result<(), LedgerError> {
+        const TRIES: u32 = 100;
+        for _ in 0..TRIES {
+            match self.prepare() {
+                Err(LedgerError::Sql { cause, .. }) if is_busy(&cause) => std::thread::sleep(Duration::from_millis(50)),
+                done => return done,
+            }
+        }
+        self.prepare()
+    }
+
+    /// Cuts the write-ahead log to nothing, so that no wiped seed stays in it. Another reader may keep it from being cut
+    /// now; then it is tried again, and once more by whoever opens the ledger next.
+    fn cut_log(&self) {
+        for _ in 0..5 {
+            let refused = self.connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |row| row.get::<_, i64>(0));
+            if refused == Ok(0) {
+                return;
+            }
+            std::thread::sleep(Duration::from_millis(20));
+        }
     }
 
     fn prepare(&mut self) -> Result<(), LedgerError> {
@@ -237,6 +299,29 @@ impl Ledger {
         statement.execute(params![job.as_str(), time.to_string(), json]).map_err(|e| self.sql(e)).map(drop)
     }
 
+    /// Ends a job: adds its record and, unless it can go on, wipes what it would have needed for that, both or neither.
+    /// Whatever fails, what is needed to make the record again stays.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn finish(&self, record: &Record, made: Timestamp) -> Result<(), LedgerError> {
+        let goes_on = record.evidence().ended.can_go_on();
+        let run = || -> rusqlite::Result<()> {
+            let change = self.connection.unchecked_transaction()?;
+            let row = params![record.job.as_str(), made.to_string(), record.to_json()];
+            change.execute("INSERT INTO record (job, made, json) VALUES (?1, ?2, ?3)", row)?;
+            if !goes_on {
+                change.execute("DELETE FROM unfinished WHERE job = ?1", [record.job.as_str()])?;
+            }
+            change.commit()
+        };
+        run().map_err(|e| self.sql(e))?;
+        if !goes_on {
+            self.cut_log();
+        }
+        Ok(())
+    }
+
     /// Adds the record of a job, beside any earlier one.
     ///
     /// # Errors
@@ -250,14 +335,19 @@ impl Ledger {
     }
 
     /// Notes what a job needs to go on, beside its checkpoints. An earlier unfinished job of the same drive can't go on any
-    /// more: this one writes over what it laid.
+    /// more: this one writes over what it laid. A drive that only looks the same, at another place, keeps its own.
     ///
     /// # Errors
     /// A full disk, no rights.
     pub fn can_go_on(&self, job: &JobId, drive: &Drive, before: &Contents, papers: &Papers) -> Result<(), LedgerError> {
-        for earlier in self.unfinished()?.into_iter().filter(|u| u.job != *job && u.checkpoint.drive().is_same_unit(drive)) {
+        let is_this = |u: &Unfinished| {
+            let of = u.checkpoint.drive();
+            u.checkpoint.may_be_of(drive) && (of.path == drive.path || of.unit.is_surely(&drive.unit))
+        };
+        for earlier in self.unfinished()?.into_iter().filter(|u| u.job != *job && is_this(u)) {
             self.forget(&earlier.job)?;
         }
+        self.wipe_unreadable()?;
         let json = |value: serde_json::Result<String>| value.expect("contents and papers hold only strings, numbers and lists");
         let row = params![job.as_str(), json(serde_json::to_string(before)), json(serde_json::to_string(papers))];
         let insert = "INSERT OR IGNORE INTO unfinished (job, before, papers) VALUES (?1, ?2, ?3)";
@@ -272,7 +362,23 @@ impl Ledger {
         let update = "UPDATE unfinished SET kept = ?2, checkpoint = ?3 WHERE job = ?1";
         let mut statement = self.connection.prepare_cached(update).map_err(|e| self.sql(e))?;
         let row = params![job.as_str(), time.to_string(), checkpoint.to_json()];
-        statement.execute(row).map_err(|e| self.sql(e)).map(drop)
+        match statement.execute(row).map_err(|e| self.sql(e))? {
+            0 => Err(LedgerError::NoPlace { job: job.clone(), path: self.path.display().to_string() }),
+            _ => Ok(()),
+        }
+    }
+
+    /// Wipes checkpoints that no version of this program can go on from any more: they hold seeds.
+    fn wipe_unreadable(&self) -> Result<(), LedgerError> {
+        let run = || -> rusqlite::Result<Vec<(String, String)>> {
+            let mut statement = self.connection.prepare("SELECT job, checkpoint FROM unfinished WHERE checkpoint IS NOT NULL")?;
+            statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?.collect()
+        };
+        let rows = run().map_err(|e| self.sql(e))?;
+        for (job, _) in rows.iter().filter(|(_, checkpoint)| Checkpoint::from_json(checkpoint).is_err()) {
+            self.forget_row(job)?;
+        }
+        Ok(())
     }
 
     /// Forgets how a job would go on, and wipes the seeds that were kept for that.
@@ -280,10 +386,14 @@ impl Ledger {
     /// # Errors
     /// A full disk, no rights.
     pub fn forget(&self, job: &JobId) -> Result<(), LedgerError> {
-        let gone = self.connection.execute("DELETE FROM unfinished WHERE job = ?1", [job.as_str()]).map_err(|e| self.sql(e))?;
+        self.forget_row(job.as_str())
+    }
+
+    fn forget_row(&self, job: &str) -> Result<(), LedgerError> {
+        let gone = self.connection.execute("DELETE FROM unfinished WHERE job = ?1", [job]).map_err(|e| self.sql(e))?;
         if gone > 0 {
-            // The write-ahead log held them too. Another reader may keep it from being cut now; then the next one does it.
-            let _ = self.connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |_| Ok(()));
+            // The write-ahead log held them too.
+            self.cut_log();
         }
         Ok(())
     }
@@ -320,12 +430,15 @@ impl Ledger {
     /// # Errors
     /// A damaged file.
     pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<Unfinished>, LedgerError> {
-        let has_serial = drive.unit.serial.as_deref().is_some_and(|s| !s.trim().is_empty());
-        let fits = |u: &Unfinished| {
-            let of = u.checkpoint.drive();
-            if has_serial { of.is_same_unit(drive) } else { of.same_as(drive) }
-        };
-        Ok(self.unfinished()?.into_iter().find(fits))
+        Ok(self.unfinished()?.into_iter().find(|u| u.checkpoint.may_be_of(drive)))
+    }
+
+    /// A job that can go on, as it stands now.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn unfinished_job(&self, job: &JobId) -> Result<Option<Unfinished>, LedgerError> {
+        Ok(self.unfinished()?.into_iter().find(|u| u.job == *job))
     }
 
     /// The newest record of a job, judged again.
@@ -385,116 +498,21 @@ impl Ledger {
     }
 }
 
+/// Makes the file for its owner alone before SQLite does; one that is there already is closed to others. Where that can't
+/// be, SQLite says why the file can't be used.
+fn make_private(path: &Path) {
+    let private = std::fs::Permissions::from_mode(0o600);
+    let _ = std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(path);
+    let _ = std::fs::set_permissions(path, private);
+}
+
+fn is_busy(cause: &rusqlite::Error) -> bool {
+    matches!(cause.sqlite_error_code(), Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked))
+}
+
 fn sql(path: &Path, cause: rusqlite::Error) -> LedgerError {
     LedgerError::Sql { path: path.display().to_string(), cause }
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-    use jurex_core::contents::Contents;
-    use jurex_core::evidence::{Ended, Evidence};
-    use jurex_core::media::{Bus, Geometry, HiddenAreas, Unit, MediaClass};
-    use jurex_core::method::library;
-    use jurex_core::notation::Entropy;
-    use jurex_core::plan::{Order, Plan};
-    use jurex_core::record::{Papers, Tool};
-    use jurex_core::rules::Outcome;
-
-    fn drive() -> Drive {
-        Drive {
-            path: "sim:2".into(),
-            unit: Unit { serial: Some("FM2000K7Q41M".into()), ..Unit::default() },
-            class: MediaClass::Magnetic,
-            class_basis: "the test says so".into(),
-            bus: Bus::Sata,
-            geometry: Geometry { logical: 512, physical: 512, sectors: 64 },
-            hidden: HiddenAreas::None,
-            bridged: false,
-            simulated: true,
-        }
-    }
-
-    struct Zero;
-    impl Entropy for Zero {
-        fn fill(&mut self, out: &mut [u8]) {
-            out.fill(0);
-        }
-    }
-
-    fn stopped_record(job: &JobId) -> Record {
-        let plan = Plan::new(&drive(), &Order::of_method(&library()[0]), &mut Zero).unwrap();
-        let evidence = Evidence { drive: drive(), range: plan.range(), passes: vec![], planned_passes: 1, ended: Ended::Stopped };
-        let tool = Tool { name: "Jurex".into(), version: "0".into() };
-        let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);
-        Record::new(job.clone(), tool, &plan, Contents::default(), evidence, times, Papers::default())
-    }
-
-    #[test]
-    fn records_outlive_the_process_and_the_newest_counts() {
-        let dir = tempfile::tempdir().unwrap();
-        let path = dir.path().join("deep/ledger.sqlite3");
-        let job: JobId = "261123-AAAAAA".parse().unwrap();
-        {
-            let ledger = Ledger::open(&path).unwrap();
-            ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
-            ledger.tell(&job, &Event::Held { celsius: None }, Timestamp::UNIX_EPOCH).unwrap();
-            ledger.tell(&job, &Event::WentOn, Timestamp::UNIX_EPOCH).unwrap();
-            assert!(matches!(ledger.record(&job), Err(LedgerError::NeverEnded { .. })), "no record without an end");
-            ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
-            let mut later = stopped_record(&job);
-            later.papers.lot = "BW-0417".into();
-            ledger.add_record(&later, Timestamp::UNIX_EPOCH).unwrap();
-        }
-        let ledger = Ledger::open(&path).unwrap();
-        let record = ledger.record(&job).unwrap();
-        assert_eq!((record.papers.lot.as_str(), record.claim().outcome()), ("BW-0417", Outcome::NotSanitized));
-        let told: Vec<String> = ledger.events(&job).unwrap().into_iter().map(|(_, json)| json).collect();
-        assert_eq!(told, [r#"{"event":"held"}"#, r#"{"event":"went-on"}"#]);
-        assert!(ledger.jobs().unwrap()[0].ended);
-        assert!(matches!(ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH), Err(LedgerError::Exists(_))));
-    }
-
-    #[test]
-    fn an_altered_ledger_cannot_claim_more() {
-        let dir = tempfile::tempdir().unwrap();
-        let path = dir.path().join("ledger.sqlite3");
-        let job: JobId = "261123-BBBBBB".parse().unwrap();
-        let ledger = Ledger::open(&path).unwrap();
-        ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
-        ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
-        let forged = "UPDATE record SET json = replace(json, '\"outcome\":\"not-sanitized\"', '\"outcome\":\"clear\"')";
-        Connection::open(&path).unwrap().execute(forged, []).unwrap();
-        assert!(matches!(ledger.record(&job), Err(LedgerError::Record { .. })));
-    }
-
-    #[test]
-    fn a_file_that_is_no_ledger_and_one_of_the_future_are_refused_unharmed() {
-        let dir = tempfile::tempdir().unwrap();
-        let path = dir.path().join("ledger.sqlite3");
-        std::fs::write(&path, b"not a database, but long enough to be looked at as one by its first bytes").unwrap();
-        assert!(Ledger::open(&path).unwrap_err().to_string().contains("is damaged"));
-        assert!(std::fs::read(&path).unwrap().starts_with(b"not a database"));
-        let newer = dir.path().join("newer.sqlite3");
-        Connection::open(&newer).unwrap().pragma_update(None, "user_version", 99).unwrap();
-        assert!(matches!(Ledger::open(&newer), Err(LedgerError::TooNew { found: 99, .. })));
-    }
-
-    #[test]
-    fn many_workers_write_at_once() {
-        let dir = tempfile::tempdir().unwrap();
-        let path = dir.path().join("ledger.sqlite3");
-        std::thread::scope(|scope| {
-            for worker in 0..6u8 {
-                let path = &path;
-                scope.spawn(move || {
-                    let ledger = Ledger::open(path).unwrap();
-                    let job = JobId::new("261123", [worker, 0, 0, worker]);
-                    ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
-                    (0..20).for_each(|_| ledger.tell(&job, &Event::Held { celsius: None }, Timestamp::UNIX_EPOCH).unwrap());
-                });
-            }
-        });
-        assert_eq!(Ledger::open(&path).unwrap().jobs().unwrap().len(), 6);
-    }
-}
+mod tests;

@@ -5,8 +5,8 @@ use crate::fonts::{Face, fonts};
 use crate::page::{Fact, Layout, MARGIN, Mark, Role, Style, WIDTH};
 use crate::pdf::{About, write};
 use jiff::Timestamp;
-use jurex_core::evidence::{Evidence, PassEvidence};
-use jurex_core::media::Drive;
+use jurex_core::evidence::{Evidence, PassEvidence, Session};
+use jurex_core::media::{Drive, Protocol};
 use jurex_core::record::{Papers, Person, Record};
 use jurex_core::rules::{Outcome, Reason};
 use jurex_core::strata::Strata;
@@ -44,11 +44,12 @@ fn lay_out(record: &Record) -> Layout {
     outcome(&mut page, record);
     let evidence = record.evidence();
     page.heading("The drive", 60.0);
-    page.facts(&drive_facts(&evidence.drive, &record.papers));
+    page.facts(&drive_facts(evidence.drive(), record.papers()));
     page.heading("Where it comes from and where it goes", 40.0);
-    page.facts(&origin_facts(&record.papers));
+    page.facts(&origin_facts(record.papers()));
     page.heading("What was done", 60.0);
     page.facts(&work_facts(record));
+    page.wide_facts(&session_facts(evidence));
     page.wide_facts(&pass_facts(evidence));
     let layers = strata::draw(&Strata::of(evidence, &record.before), WIDTH - 2.0 * MARGIN);
     page.heading("The drive in layers", layers.height + 16.0);
@@ -65,10 +66,14 @@ fn lay_out(record: &Record) -> Layout {
     }
     page.heading("What follows", 60.0);
     follows(&mut page, record);
-    page.heading("Signatures", 150.0);
+    page.heading("Second verification, by another person or tool, where one is asked for", 40.0);
+    page.facts(&[fact("Verified by", ""), fact("Date", ""), fact("Tool and version", ""), fact("Result", "")]);
+    page.heading("Signatures", 190.0);
+    page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &attestation(record));
+    page.space(4.0);
     page.signatures([
-        ("Sanitized by", person_facts(&record.papers.technician)),
-        ("Validated by", person_facts(&record.papers.validator)),
+        ("Sanitized by", person_facts(&record.papers().technician, record.papers())),
+        ("Validated by", person_facts(&record.papers().validator, record.papers())),
     ]);
     let tool = format!(
         "Made by {} {}. The record of the job, with all its evidence, is attached to this file.",
@@ -77,6 +82,21 @@ fn lay_out(record: &Record) -> Layout {
     let digest = format!("SHA-256 of the record {}", record.digest());
     page.footers(|_, _| [tool.clone(), digest.clone()]);
     page
+}
+
+/// What the signatures stand for.
+fn attestation(record: &Record) -> String {
+    let Papers { technician, validator, .. } = record.papers();
+    let done = match record.claim().outcome() {
+        Outcome::NotSanitized => "was treated as told above, and is not sanitized",
+        _ => "was sanitized as told above",
+    };
+    let mut said = format!("I attest that the media named on this paper {done}, and that what stands here is true as far as I know.");
+    let same = |a: &str, b: &str| a.trim().to_lowercase() == b.trim().to_lowercase();
+    if !technician.name.trim().is_empty() && same(&technician.name, &validator.name) {
+        said += " The work was done and validated by one and the same person.";
+    }
+    said
 }
 
 fn caption(page: &mut Layout, text: &str) {
@@ -94,7 +114,7 @@ fn head(page: &mut Layout, record: &Record) {
         "Certificate of sanitization",
     );
     page.place(Role::Paragraph, Mark::Text { x, y, face: Face::Mono, size, ink: Ink::Text, text: job });
-    let organisation = if record.papers.organisation.is_empty() { "Electronic media" } else { &record.papers.organisation };
+    let organisation = if record.papers().organisation.is_empty() { "Electronic media" } else { &record.papers().organisation };
     page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Faint), organisation);
     page.space(8.0);
 }
@@ -106,13 +126,13 @@ fn outcome(page: &mut Layout, record: &Record) {
     page.rule(weight, ink);
     page.space(7.0);
     page.text(Role::Paragraph, Style::new(Face::Strong, 24.0, ink), &outcome.to_string());
-    let subject = record.evidence().drive.called();
+    let subject = record.evidence().drive().called();
     let sentence = match outcome {
         Outcome::NotSanitized => format!("{subject} is not sanitized. {}", sentences(record.claim().reasons())),
         earned => format!("{subject} has reached {earned}. {}", sentences(record.claim().reasons())),
     };
     page.text(Role::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &sentence);
-    if record.evidence().drive.simulated {
+    if record.evidence().drive().simulated {
         let words = "Demonstration: the drive is simulated. This paper says nothing about any real media.";
         page.space(3.0);
         page.text(Role::Paragraph, Style::new(Face::Strong, 9.0, Ink::Text), words);
@@ -136,7 +156,11 @@ fn code(label: &'static str, value: impl Into<String>) -> Fact {
 fn drive_facts(drive: &Drive, papers: &Papers) -> Vec<Fact> {
     let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told by the drive".into());
     vec![
-        fact("Manufacturer", said(&drive.unit.maker)),
+        fact("Manufacturer", match (&drive.unit.maker, papers.maker.trim()) {
+            (Some(maker), _) => maker.clone(),
+            (None, "") => "not told by the drive".into(),
+            (None, typed) => format!("{typed} (read from the label)"),
+        }),
         fact("Media type", format!("{}, because {}", drive.class, drive.class_basis)),
         fact("Model", said(&drive.unit.model)),
         fact("Capacity", drive.size()),
@@ -145,8 +169,20 @@ fn drive_facts(drive: &Drive, papers: &Papers) -> Vec<Fact> {
         fact("Property number", papers.property_number.clone()),
         fact("Attached by", format!("{} ({})", drive.bus, drive.path)),
         fact("Firmware", said(&drive.unit.firmware)),
-        fact("Hidden areas", drive.hidden.sentence()),
+        fact("Hidden areas", drive.hidden_sentence()),
+        fact("Unique names", drive.unit.ids.iter().map(|id| id.sentence()).collect::<Vec<_>>().join(", ")),
+        fact("Beside it", elsewhere(drive)),
     ]
+}
+
+/// Namespace and other storage of the unit.
+fn elsewhere(drive: &Drive) -> String {
+    let own = match drive.protocol {
+        Protocol::Nvme { namespace } => vec![format!("this is namespace {namespace}")],
+        _ => vec![],
+    };
+    let others = drive.elsewhere.iter().map(|e| e.what.clone());
+    own.into_iter().chain(others).collect::<Vec<_>>().join("; ")
 }
 
 fn origin_facts(papers: &Papers) -> Vec<Fact> {
@@ -158,7 +194,9 @@ fn origin_facts(papers: &Papers) -> Vec<Fact> {
         fact("Confidentiality", if before.is_empty() { before } else { format!("{before} before") }),
         fact("afterwards", after),
         fact("Backed up", papers.backup.to_string()),
+        fact("Where to", papers.backup_place.clone()),
         fact("Destination", papers.destination.clone()),
+        fact("Notes", papers.notes.clone()),
     ]
 }
 
@@ -168,16 +206,21 @@ fn work_facts(record: &Record) -> Vec<Fact> {
         true => "none".to_string(),
         false => format!("{} ({})", counted(set.count(), "sector"), set.sentence(4)),
     };
-    let elapsed = record.ended.duration_since(record.started);
-    let elapsed = std::time::Duration::try_from(elapsed).unwrap_or_default();
+    // By the clock that nobody can set; records of version 1 have only that of the day.
+    let by_the_wall = std::time::Duration::try_from(record.ended.duration_since(record.started)).unwrap_or_default();
+    let lasted = if evidence.lasted().is_zero() { by_the_wall } else { evidence.lasted() };
+    let interrupted = if evidence.sessions.len() > 1 { " at work" } else { "" };
     vec![
+        fact("Method", method(record)),
         fact("Technique", "overwriting, with the drive's own read and write commands"),
-        fact("Verification", record.method.verification.to_string()),
-        fact("Method", record.method.title.clone()),
+        fact("Overwrite", record.method.title.clone()),
         code("Passes", record.method.notation.clone()),
+        fact("Verification", record.method.verification.to_string()),
+        code("Sampling seed", evidence.last_reading().and_then(|r| r.sampling.as_ref()).map(|s| s.seed()).unwrap_or_default()),
+        fact("Tool", format!("{} {}", record.tool.name, record.tool.version)),
+        fact("Duration", format!("{}{interrupted}", duration(lasted))),
         fact("Began", said_time(record.started)),
         fact("Ended", said_time(record.ended)),
-        fact("Duration", duration(elapsed)),
         fact("Sectors covered", covered(evidence)),
         fact("Written", size(evidence.bytes_laid())),
         fact("Read back", size(evidence.bytes_read())),
@@ -188,11 +231,44 @@ fn work_facts(record: &Record) -> Vec<Fact> {
     ]
 }
 
+/// In the standard's words the method is what was carried out (Clear, Purge, Destroy), the technique how.
+fn method(record: &Record) -> String {
+    match (record.claim().outcome(), record.method.expected) {
+        (Outcome::NotSanitized, Outcome::NotSanitized) => "none: the plan could earn nothing".into(),
+        (Outcome::NotSanitized, planned) => format!("{planned}, not reached"),
+        (earned, _) => earned.to_string(),
+    }
+}
+
+/// Every hold on the drive: when, by which path, and how its sectors were reached.
+fn session_facts(evidence: &Evidence) -> Vec<Fact> {
+    let said = |session: &Session| {
+        let closed = session.closed.map_or_else(|| "cut off".into(), said_time);
+        let drive = &session.drive;
+        let bridge = if drive.bridged { ", through a bridge" } else { "" };
+        format!(
+            "{} to {closed}: {}, {}{bridge}, {}.",
+            said_time(session.opened),
+            drive.path,
+            drive.bus,
+            session.access.sentence()
+        )
+    };
+    let label = if evidence.sessions.len() > 1 { "Interrupted" } else { "Drive held" };
+    let labels = std::iter::once(label).chain(std::iter::repeat(""));
+    let mut facts: Vec<Fact> = labels.zip(&evidence.sessions).map(|(label, s)| fact(label, said(s))).collect();
+    if evidence.clock_was_set_back() {
+        let said = "The clock of the day was set back during the work: times of day are not to be relied on, durations are.";
+        facts.push(fact("Clock", said));
+    }
+    facts
+}
+
 fn covered(evidence: &Evidence) -> String {
     match evidence.is_whole() {
-        true => format!("all {}", grouped(evidence.range.count)),
+        true => format!("all {}", grouped(evidence.range().count)),
         false => {
-            format!("{} of {} ({})", grouped(evidence.range.count), grouped(evidence.drive.geometry.sectors), evidence.range)
+            format!("{} of {} ({})", grouped(evidence.range().count), grouped(evidence.drive().geometry.sectors), evidence.range())
         }
     }
 }
@@ -205,12 +281,12 @@ fn said_time(time: Timestamp) -> String {
 const TOLD_PASSES: usize = 8;
 
 fn pass_facts(evidence: &Evidence) -> Vec<Fact> {
-    let skipped = evidence.passes.len().saturating_sub(TOLD_PASSES);
+    let skipped = evidence.passes().len().saturating_sub(TOLD_PASSES);
     let mut facts = vec![];
     if skipped > 0 {
         facts.push(fact("Earlier passes", format!("passes 1 to {skipped} are told in the attached record")));
     }
-    for (i, pass) in evidence.passes.iter().enumerate().skip(skipped) {
+    for (i, pass) in evidence.passes().iter().enumerate().skip(skipped) {
         facts.push(fact(PASS_LABELS[(i - skipped).min(TOLD_PASSES - 1)], pass_sentence(i + 1, pass, evidence)));
     }
     facts
@@ -220,7 +296,7 @@ const PASS_LABELS: [&str; TOLD_PASSES] = ["Pass by pass", "", "", "", "", "", ""
 
 fn pass_sentence(number: usize, pass: &PassEvidence, evidence: &Evidence) -> String {
     let (sectors, took) = pass.pace.total();
-    let speed = evidence.drive.geometry.bytes_of(sectors) as f64 / took.as_secs_f64().max(1e-9);
+    let speed = evidence.drive().geometry.bytes_of(sectors) as f64 / took.as_secs_f64().max(1e-9);
     let mut said = format!("{number}. {}: {} laid", pass.pattern, counted(pass.laid.count(), "sector"));
     if !took.is_zero() {
         said += &format!(" at {} on average", rate(speed));
@@ -228,7 +304,7 @@ fn pass_sentence(number: usize, pass: &PassEvidence, evidence: &Evidence) -> Str
     if pass.flushed {
         said += ", flushed";
     }
-    if let Some(read) = &pass.read_back {
+    if let Some(read) = evidence.reading_of(number - 1) {
         said += &format!("; {} read back, {} wrong", counted(read.read.count(), "sector"), grouped(read.wrong.count()));
     }
     said + "."
@@ -245,13 +321,16 @@ fn follows(page: &mut Layout, record: &Record) {
     facts.extend(listed("Because", claim.reasons()));
     facts.extend(listed("Not covered", claim.limits()));
     facts.push(fact("Confidence", record.confidence()));
+    facts.extend(record.other_rules().map(|said| fact("Rules", said)));
     page.wide_facts(&facts);
 }
 
-fn person_facts(person: &Person) -> Vec<Fact> {
+fn person_facts(person: &Person, papers: &Papers) -> Vec<Fact> {
+    let organisation = if person.organisation.trim().is_empty() { &papers.organisation } else { &person.organisation };
     vec![
         fact("Name", person.name.clone()),
         fact("Title", person.title.clone()),
+        fact("Organisation", organisation.clone()),
         fact("Place", person.place.clone()),
         fact("Contact", person.contact.clone()),
     ]

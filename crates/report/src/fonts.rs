@@ -42,6 +42,11 @@ impl Fonts {
         self.faces[face as usize].1.clone()
     }
 
+    /// Whether running text can show the sign.
+    pub(crate) fn can_show(&self, c: char) -> bool {
+        c.is_whitespace() || c.is_control() || self.face(Face::Text).glyph_index(c).is_some_and(|g| g.0 != 0)
+    }
+
     /// `text` with every character that the face cannot show replaced: PDF/A allows no missing glyph.
     pub(crate) fn showable(&self, face: Face, text: &str) -> String {
         let known = |c: char| self.face(face).glyph_index(c).is_some_and(|g| g.0 != 0);

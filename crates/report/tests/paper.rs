@@ -2,71 +2,56 @@
 
 use jiff::Timestamp;
 use jurex_core::contents::{Contents, Region};
-use jurex_core::evidence::{Ended, Evidence, PassEvidence, ReadBack};
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
-use jurex_core::notation::Entropy;
-use jurex_core::pace::Pace;
-use jurex_core::plan::{Order, Plan, PlannedPass, Reading};
+use jurex_core::evidence::{
+    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, What,
+};
+use jurex_core::media::{Drive, MediaClass};
+use jurex_core::medium::Access;
+use jurex_core::plan::{Order, Plan, PlannedPass};
 use jurex_core::ranges::RangeSet;
-use jurex_core::record::{Papers, Record, Tool};
+use jurex_core::record::{Papers, Person, Record, Tool};
+use jurex_core::testing::{Fixed, test_drive};
 use jurex_core::units::Sectors;
 use std::time::Duration;
 
 const SECTORS: u64 = 1_000_000;
 
-struct Zero;
-impl Entropy for Zero {
-    fn fill(&mut self, out: &mut [u8]) {
-        out.fill(0);
-    }
-}
-
 fn drive(model: &str) -> Drive {
-    Drive {
-        path: "sim:3".into(),
-        unit: Unit {
-            maker: Some("Ferrant".into()),
-            model: Some(model.into()),
-            serial: Some("FM0500T3XW8D".into()),
-            firmware: Some("BR02".into()),
-        },
-        class: MediaClass::Magnetic,
-        class_basis: "it turns 5400 times a minute".into(),
-        bus: Bus::Sata,
-        geometry: Geometry { logical: 512, physical: 512, sectors: SECTORS },
-        hidden: HiddenAreas::None,
-        bridged: false,
-        simulated: true,
-    }
+    let mut drive = test_drive(MediaClass::Magnetic, SECTORS);
+    drive.path = "sim:3".into();
+    drive.class_basis = "it turns 5400 times a minute".into();
+    drive.unit.maker = Some("Ferrant".into());
+    drive.unit.model = Some(model.into());
+    drive.unit.serial = Some("FM0500T3XW8D".into());
+    drive.unit.firmware = Some("BR02".into());
+    drive
 }
 
 /// A job of the notation in which `faults` single sectors could not be written.
 fn record(notation: &str, model: &str, label: &str, faults: u64) -> Record {
-    let plan = Plan::new(&drive(model), &Order::of_program("Test method", notation.parse().unwrap()), &mut Zero).unwrap();
+    let plan = Plan::new(&drive(model), &Order::of_program("Test method", notation.parse().unwrap()), &mut Fixed(0)).unwrap();
     let mut all = RangeSet::new();
     all.insert(plan.range());
     let mut bad = RangeSet::new();
     (0..faults).for_each(|i| bad.insert(Sectors::new(1000 + i * 900, 1)));
+    let now = Timestamp::UNIX_EPOCH;
     let pass = |p: &PlannedPass| {
-        let mut pace = Pace::new(plan.range());
-        (0..100).for_each(|i| pace.note(Sectors::new(i * 10_000, 10_000), Duration::from_millis(30 + i)));
-        PassEvidence {
-            pattern: p.pattern.clone(),
-            laid: all.clone(),
-            unwritable: bad.clone(),
-            slow: RangeSet::new(),
-            flushed: true,
-            read_back: (p.reading != Reading::None).then(|| ReadBack { read: all.clone(), ..ReadBack::default() }),
-            started: Timestamp::UNIX_EPOCH,
-            ended: Some(Timestamp::UNIX_EPOCH),
-            pace,
-        }
+        let mut begun = PassEvidence::begun(p.pattern.clone(), 0, plan.range(), now);
+        (0..100).for_each(|i| begun.pace.note(Sectors::new(i * 10_000, 10_000), Duration::from_millis(30 + i)));
+        PassEvidence { laid: all.clone(), unwritable: bad.clone(), flushed: true, ended: Some(now), ..begun }
     };
-    let evidence = Evidence {
-        drive: drive(model),
+    let passes: Vec<PassEvidence> = plan.passes().iter().map(pass).collect();
+    let laid = OverwriteEvidence { range: plan.range(), planned_passes: passes.len() as u32, passes };
+    let read = CheckEvidence {
         range: plan.range(),
-        passes: plan.passes().iter().map(pass).collect(),
-        planned_passes: plan.passes().len() as u32,
+        expect: Expect::LastPass,
+        read_back: ReadBack { read: all.clone(), ..ReadBack::default() },
+    };
+    let stage = |what| StageEvidence { started: now, ended: Some(now), what };
+    let evidence = Evidence {
+        sessions: vec![Session::new(drive(model), Access::DIRECT, now)],
+        planned: vec![StageKind::Overwrite, StageKind::Check],
+        stages: vec![stage(What::Overwritten(laid)), stage(What::Checked(read))],
         ended: Ended::Finished,
     };
     let region = |first, count| Region { label: Some(label.into()), ..Region::new(Sectors::new(first, count), "FAT32") };
@@ -121,4 +106,13 @@ fn svg_files_are_well_formed() {
             Err(e) => eprintln!("NOT RUN in full, no xmllint: {e}"),
         }
     }
+}
+
+#[test]
+fn signs_that_cannot_be_printed_are_known_before() {
+    let record = record("00", "Meridian 500", "Skerry Point, Łódź, Ærø", 0);
+    assert_eq!(jurex_report::unprintable(&record), []);
+    let technician = Person { name: "漢字 ไทย".into(), ..Person::default() };
+    let with = record.clone().with_papers(Papers { technician, ..Papers::default() });
+    assert!(jurex_report::unprintable(&with).contains(&'漢'), "{:?}", jurex_report::unprintable(&with));
 }

@@ -6,8 +6,9 @@ use crate::contents::{self, Partition, Volume};
 use crate::drive::{Fault, Kind, SimDrive};
 use crate::speed::{Pacing, SpeedShape};
 use jurex_core::guard::Hindrance;
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
-use jurex_core::native::{Answers, Health, OwnErase};
+use jurex_core::media::{Attachment, Bus, Drive, Geometry, MediaClass, Unit};
+use jurex_core::native::{Answers, Health, OwnErase, OwnTime};
+use jurex_core::rules::Technique;
 use jurex_core::units::Sectors;
 
 /// A bay of the bench with its drive.
@@ -56,17 +57,24 @@ const fn worn(hours: u64, reallocated: u64, pending: u64, celsius: i16) -> Healt
         power_on_hours: Some(hours),
         reallocated: Some(reallocated),
         pending: Some(pending),
-        wear_percent: None,
         celsius: Some(celsius),
+        ..SILENT
     }
 }
 
 /// Hours, used life and temperature of a solid state drive.
 const fn used(hours: u64, percent: u8, celsius: i16) -> Health {
-    Health { power_on_hours: Some(hours), reallocated: None, pending: None, wear_percent: Some(percent), celsius: Some(celsius) }
+    Health { power_on_hours: Some(hours), wear_percent: Some(percent), celsius: Some(celsius), ..SILENT }
 }
 
-const SILENT: Health = Health { power_on_hours: None, reallocated: None, pending: None, wear_percent: None, celsius: None };
+const SILENT: Health = Health {
+    power_on_hours: None,
+    reallocated: None,
+    pending: None,
+    wear_percent: None,
+    celsius: None,
+    by_makers_count: false,
+};
 const FLASH: Kind = Kind::Flash { spare_percent: 7 };
 const SMALL_FLASH: Kind = Kind::Flash { spare_percent: 5 };
 
@@ -210,27 +218,49 @@ const INVENTORY: [Entry; 10] = [
     },
 ];
 
+/// What a drive on that bus was asked to know whether it hides sectors.
+fn asked(bus: Bus) -> Vec<String> {
+    let names: &[&str] = match bus {
+        Bus::Sata => &["IDENTIFY DEVICE", "READ NATIVE MAX ADDRESS EXT"],
+        Bus::Sas => &["MODE SENSE, block descriptor"],
+        Bus::Nvme => &["Active Namespace ID list"],
+        _ => &[],
+    };
+    names.iter().map(|n| (*n).to_string()).collect()
+}
+
+/// Techniques of which a drive on that bus tells whether it offers them.
+fn told(bus: Bus) -> Vec<Technique> {
+    use Technique::{Format, FormatCrypto, MmcSanitize, SanitizeBlock, SanitizeCrypto, SanitizeOverwrite, SecurityErase, SecurityEraseEnhanced};
+    let sanitize = [SanitizeOverwrite, SanitizeBlock, SanitizeCrypto];
+    match bus {
+        Bus::Sata => [&sanitize[..], &[SecurityErase, SecurityEraseEnhanced]].concat(),
+        Bus::Sas => sanitize.to_vec(),
+        Bus::Nvme => [&sanitize[..], &[Format, FormatCrypto]].concat(),
+        Bus::Mmc => vec![MmcSanitize],
+        _ => vec![],
+    }
+}
+
 impl Entry {
     fn sectors(&self) -> u64 {
         self.megabytes * 1_000_000 / 512 / 8 * 8
     }
 
     fn drive(&self, pacing: Pacing) -> SimDrive {
+        let geometry = Geometry { logical: 512, physical: self.physical, sectors: self.sectors() };
         let drive = Drive {
-            path: format!("sim:{}", self.bay),
             unit: Unit {
                 maker: Some(self.maker.into()),
                 model: Some(self.model.into()),
                 serial: Some(self.serial.into()),
                 firmware: Some(self.firmware.into()),
+                ids: vec![],
             },
-            class: self.class,
-            class_basis: self.basis.into(),
-            bus: self.bus,
-            geometry: Geometry { logical: 512, physical: self.physical, sectors: self.sectors() },
-            hidden: HiddenAreas::None,
-            bridged: false,
+            attachment: Attachment { instance: None, port: Some(format!("bay {}", self.bay)) },
+            hidden_asked: asked(self.bus),
             simulated: true,
+            ..Drive::bare(format!("sim:{}", self.bay), self.bus, self.class, self.basis, geometry)
         };
         let slow_zone = (self.bay == 3).then_some((0.44, 0.52, 0.25));
         let shape = SpeedShape { outer: self.speed.0 * 1e6, inner: self.speed.1 * 1e6, read_factor: 1.15, slow_zone };
@@ -241,7 +271,8 @@ impl Entry {
         let answers = Answers {
             health: self.health.clone(),
             own_erases: self.own_erases.to_vec(),
-            own_times: self.own_times.to_vec(),
+            own_times: self.own_times.iter().map(|(erase, seconds)| OwnTime { erase: *erase, seconds: *seconds, at_least: false }).collect(),
+            asked: told(self.bus),
             security_frozen: self.frozen,
             ..Answers::default()
         };

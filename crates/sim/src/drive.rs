@@ -3,7 +3,7 @@
 use crate::speed::{Pacer, Pacing, SpeedShape, sleep_until};
 use crate::store::Store;
 use jurex_core::media::{Drive, Geometry};
-use jurex_core::medium::{Cause, Medium, MediumError, Op};
+use jurex_core::medium::{Access, Cause, Medium, MediumError, Op};
 use jurex_core::units::{Lba, Sectors};
 use std::io;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -179,6 +179,10 @@ impl SimMedium {
 impl Medium for SimMedium {
     fn geometry(&self) -> Geometry {
         self.drive.drive.geometry
+    }
+
+    fn access(&self) -> Access {
+        Access { exclusive: self.exclusive, ..Access::DIRECT }
     }
 
     fn identify(&mut self) -> Result<Drive, MediumError> {

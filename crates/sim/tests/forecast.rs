@@ -3,11 +3,10 @@
 use jiff::Timestamp;
 use jurex_core::erase::{Alone, Clock, Event, Job, NotKept, Now, Progress, Unattended, run};
 use jurex_core::estimate::SpeedSample;
-use jurex_core::guard;
 use jurex_core::media::{Drive, Geometry, Label, MediaClass};
-use jurex_core::medium::{Medium, MediumError};
-use jurex_core::notation::Entropy;
+use jurex_core::medium::{Access, Medium, MediumError};
 use jurex_core::plan::{Order, Plan};
+use jurex_core::testing::{Fixed, cleared};
 use jurex_core::units::{Lba, Sectors};
 use jurex_sim::{Bay, Bench, Pacing, SimDrive, SimMedium};
 use std::cell::Cell;
@@ -41,6 +40,9 @@ impl Medium for Timed {
     fn geometry(&self) -> Geometry {
         self.inner.geometry()
     }
+    fn access(&self) -> Access {
+        self.inner.access()
+    }
     fn identify(&mut self) -> Result<Drive, MediumError> {
         self.inner.identify()
     }
@@ -57,13 +59,6 @@ impl Medium for Timed {
     }
 }
 
-struct Nines;
-impl Entropy for Nines {
-    fn fill(&mut self, out: &mut [u8]) {
-        out.fill(9);
-    }
-}
-
 /// Relative errors of the remaining time at a quarter of the work: as the job foretells it, and as a flat mean would.
 fn errors(bay: &Bay, notation: &str, sampled: bool) -> (f64, f64) {
     let clock = DriveTime::default();
@@ -71,10 +66,10 @@ fn errors(bay: &Bay, notation: &str, sampled: bool) -> (f64, f64) {
     let now = || clock.0.get();
     let sample = sampled.then(|| SpeedSample::take(&mut medium, Duration::from_millis(600), &now).unwrap());
     let drive = bay.drive.drive();
-    let plan = Plan::new(drive, &Order::of_program("test", notation.parse().unwrap()), &mut Nines).unwrap();
+    let plan = Plan::new(drive, &Order::of_program("test", notation.parse().unwrap()), &mut Fixed(9)).unwrap();
     let Label::SerialEnding { ending, .. } = drive.label() else { panic!("every bay has a serial") };
-    let armed = plan.arm(&guard::check(drive, &[]).unwrap(), &ending).unwrap();
-    let job = Job::start(armed, drive, 1 << 20, clock.now()).unwrap();
+    let armed = plan.arm(&cleared(drive), &ending).unwrap();
+    let job = Job::start(armed, drive, Access::DIRECT, 1 << 20, clock.now()).unwrap();
     let begun = now();
     let mut progress = Progress::of_plan(&plan).with_sample(sample);
     let mut quarter = None;

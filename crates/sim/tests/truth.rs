@@ -2,12 +2,11 @@
 
 use jurex_core::erase::{self, Alone, CHUNK_BYTES, Clock, Job, NotKept, Now, Unattended};
 use jurex_core::evidence::{Ended, Evidence};
-use jurex_core::guard;
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
+use jurex_core::media::{Bus, MediaClass};
 use jurex_core::medium::Medium;
-use jurex_core::notation::Entropy;
 use jurex_core::plan::{Order, Plan};
 use jurex_core::rules::{Edition, Outcome, judge};
+use jurex_core::testing::{Fixed, cleared, test_drive};
 use jurex_core::units::{Lba, Sectors};
 use jurex_sim::{Fault, Kind, Pacing, SimDrive, SpeedShape};
 use proptest::prelude::*;
@@ -23,25 +22,10 @@ impl Clock for Wall {
     }
 }
 
-struct Elevens;
-impl Entropy for Elevens {
-    fn fill(&mut self, out: &mut [u8]) {
-        out.fill(11);
-    }
-}
-
 fn drive(kind: Kind, class: MediaClass) -> SimDrive {
-    let drive = Drive {
-        path: "sim:99".into(),
-        unit: Unit { serial: Some("TEST000001".into()), ..Unit::default() },
-        class,
-        class_basis: "the test says so".into(),
-        bus: Bus::Usb,
-        geometry: Geometry { logical: 512, physical: 512, sectors: SECTORS },
-        hidden: HiddenAreas::None,
-        bridged: false,
-        simulated: true,
-    };
+    let mut drive = test_drive(class, SECTORS);
+    drive.unit.serial = Some("TEST000001".into());
+    (drive.path, drive.bus, drive.protocol) = ("sim:99".into(), Bus::Usb, Bus::Usb.protocol());
     let shape = SpeedShape { outer: 1e9, inner: 1e9, read_factor: 1.0, slow_zone: None };
     let drive = SimDrive::new(drive, kind, shape, Pacing::Unpaced);
     let mut medium = drive.open().unwrap();
@@ -55,11 +39,11 @@ fn drive(kind: Kind, class: MediaClass) -> SimDrive {
 }
 
 fn erase(drive: &SimDrive, notation: &str) -> Evidence {
-    let plan = Plan::new(drive.drive(), &Order::of_program("test", notation.parse().unwrap()), &mut Elevens).unwrap();
-    let armed = plan.arm(&guard::check(drive.drive(), &[]).unwrap(), "000001").unwrap();
+    let plan = Plan::new(drive.drive(), &Order::of_program("test", notation.parse().unwrap()), &mut Fixed(11)).unwrap();
+    let armed = plan.arm(&cleared(drive.drive()), "000001").unwrap();
     let mut medium = drive.open().unwrap();
     let clock = Wall(Instant::now());
-    let job = Job::start(armed, &medium.identify().unwrap(), CHUNK_BYTES, clock.now()).unwrap();
+    let job = Job::start(armed, &medium.identify().unwrap(), medium.access(), CHUNK_BYTES, clock.now()).unwrap();
     erase::run(job, &mut Alone::new(&mut medium), &clock, &mut Unattended, &mut NotKept, &mut |_| {})
 }
 
@@ -107,7 +91,7 @@ fn a_drive_that_vanishes_leaves_a_record_of_what_was_done() {
     drive.add_fault(Fault::VanishesAfter(4));
     let evidence = erase(&drive, "00");
     assert!(matches!(&evidence.ended, Ended::Gone { error } if error == "no such device"));
-    assert_eq!(evidence.passes[0].laid.count(), 4 * (CHUNK_BYTES as u64 / 512));
+    assert_eq!(evidence.passes()[0].laid.count(), 4 * (CHUNK_BYTES as u64 / 512));
     assert!(drive.open().unwrap().identify().is_err(), "it stays away");
 }
 

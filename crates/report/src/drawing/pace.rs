@@ -11,8 +11,8 @@ const SMALL: f32 = 7.5;
 
 /// Draws the writing speed of every pass; `None` if nothing was laid.
 pub(crate) fn draw(evidence: &Evidence, width: f32, height: f32) -> Option<Drawing> {
-    let logical = evidence.drive.geometry.logical;
-    let passes: Vec<Vec<Option<f64>>> = evidence.passes.iter().map(|p| p.pace.speeds(logical)).collect();
+    let logical = evidence.drive().geometry.logical;
+    let passes: Vec<Vec<Option<f64>>> = evidence.passes().iter().map(|p| p.pace.speeds(logical)).collect();
     let fastest = passes.iter().flatten().flatten().copied().fold(0.0, f64::max);
     if fastest <= 0.0 {
         return None;
@@ -65,8 +65,8 @@ impl Plot {
             let text = if share == 0.0 { "0".into() } else { rate(self.top * share) };
             shapes.push(Shape::Text { x: LEFT - 5.0, y: y + 2.5, size: SMALL, anchor: Anchor::End, ink: Ink::Faint, text });
         }
-        let geometry = evidence.drive.geometry;
-        let (from, to) = (geometry.bytes_of(evidence.range.first.0), geometry.bytes_of(evidence.range.end()));
+        let geometry = evidence.drive().geometry;
+        let (from, to) = (geometry.bytes_of(evidence.range().first.0), geometry.bytes_of(evidence.range().end()));
         let y = TOP + self.height + 12.0;
         for (x, anchor, bytes) in [(LEFT, Anchor::Start, from), (LEFT + self.width, Anchor::End, to)] {
             let text = if bytes == 0 { "0".into() } else { si_size(bytes) };

@@ -1,0 +1,194 @@
+//! The ledger under use, abuse and competition.
+
+use super::*;
+use jurex_core::erase::{Completed, Job, Now, Step};
+use jurex_core::evidence::{Ended, Evidence, Session};
+use jurex_core::media::MediaClass;
+use jurex_core::medium::Access;
+use jurex_core::method::library;
+use jurex_core::plan::{Order, Plan};
+use jurex_core::record::Tool;
+use jurex_core::rules::Outcome;
+use jurex_core::testing::{Fixed, cleared, test_drive};
+
+fn drive() -> Drive {
+    test_drive(MediaClass::Magnetic, 64)
+}
+
+fn record_of(job: &JobId, ended: Ended) -> Record {
+    let plan = Plan::new(&drive(), &Order::of_method(&library()[0]), &mut Fixed(0)).unwrap();
+    let session = Session::new(drive(), Access::DIRECT, Timestamp::UNIX_EPOCH);
+    let evidence = Evidence { ended, ..Evidence::begin(session, plan.stages()) };
+    let tool = Tool { name: "Jurex".into(), version: "0".into() };
+    let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);
+    Record::new(job.clone(), tool, &plan, Contents::default(), evidence, times, Papers::default())
+}
+
+fn stopped_record(job: &JobId) -> Record {
+    record_of(job, Ended::Stopped)
+}
+
+/// The first checkpoint of a job on that drive.
+fn checkpoint(drive: &Drive) -> Checkpoint {
+    let order = Order::of_program("test", "random?".parse().unwrap());
+    let plan = Plan::new(drive, &order, &mut Fixed(7)).unwrap();
+    let typed = drive.unit.serial().map_or(drive.geometry.sectors.to_string(), str::to_string);
+    let now = Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::ZERO };
+    let mut job = Job::start(plan.arm(&cleared(drive), &typed).unwrap(), drive, Access::DIRECT, 512, now).unwrap();
+    let Step::Do(request) = job.request(now) else { panic!("a new job has work") };
+    let tag = request.tag;
+    job.complete(tag, Completed::Done, now);
+    *job.take_checkpoint().unwrap()
+}
+
+fn begun(ledger: &Ledger, name: &str, drive: &Drive) -> JobId {
+    let job: JobId = name.parse().unwrap();
+    ledger.begin(&job, drive, Timestamp::UNIX_EPOCH).unwrap();
+    ledger.can_go_on(&job, drive, &Contents::default(), &Papers::default()).unwrap();
+    ledger.keep(&job, &checkpoint(drive), Timestamp::UNIX_EPOCH).unwrap();
+    job
+}
+
+#[test]
+fn records_outlive_the_process_and_the_newest_counts() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("deep/ledger.sqlite3");
+    let job: JobId = "261123-AAAAAA".parse().unwrap();
+    {
+        let ledger = Ledger::open(&path).unwrap();
+        ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+        ledger.tell(&job, &Event::Held { celsius: None }, Timestamp::UNIX_EPOCH).unwrap();
+        ledger.tell(&job, &Event::WentOn, Timestamp::UNIX_EPOCH).unwrap();
+        assert!(matches!(ledger.record(&job), Err(LedgerError::NeverEnded { .. })), "no record without an end");
+        ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
+        let later = stopped_record(&job).with_papers(Papers { lot: "BW-0417".into(), ..Papers::default() });
+        ledger.add_record(&later, Timestamp::UNIX_EPOCH).unwrap();
+    }
+    let ledger = Ledger::open(&path).unwrap();
+    let record = ledger.record(&job).unwrap();
+    assert_eq!((record.papers().lot.as_str(), record.claim().outcome()), ("BW-0417", Outcome::NotSanitized));
+    let told: Vec<String> = ledger.events(&job).unwrap().into_iter().map(|(_, json)| json).collect();
+    assert_eq!(told, [r#"{"event":"held"}"#, r#"{"event":"went-on"}"#]);
+    assert!(ledger.jobs().unwrap()[0].ended);
+    assert!(matches!(ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH), Err(LedgerError::Exists(_))));
+}
+
+#[test]
+fn an_altered_ledger_cannot_claim_more() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    let job: JobId = "261123-BBBBBB".parse().unwrap();
+    let ledger = Ledger::open(&path).unwrap();
+    ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+    ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
+    let forged = "UPDATE record SET json = replace(json, '\"outcome\":\"not-sanitized\"', '\"outcome\":\"clear\"')";
+    Connection::open(&path).unwrap().execute(forged, []).unwrap();
+    assert!(matches!(ledger.record(&job), Err(LedgerError::Record { .. })));
+}
+
+#[test]
+fn a_file_that_is_no_ledger_and_one_of_the_future_are_refused_unharmed() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    std::fs::write(&path, b"not a database, but long enough to be looked at as one by its first bytes").unwrap();
+    assert!(Ledger::open(&path).unwrap_err().to_string().contains("is damaged"));
+    assert!(std::fs::read(&path).unwrap().starts_with(b"not a database"));
+    let newer = dir.path().join("newer.sqlite3");
+    Connection::open(&newer).unwrap().pragma_update(None, "user_version", 99).unwrap();
+    assert!(matches!(Ledger::open(&newer), Err(LedgerError::TooNew { found: 99, .. })));
+}
+
+#[test]
+fn many_workers_write_at_once() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    std::thread::scope(|scope| {
+        for worker in 0..6u8 {
+            let path = &path;
+            scope.spawn(move || {
+                let ledger = Ledger::open(path).unwrap();
+                let job = JobId::new("261123", [worker, 0, 0, worker]);
+                ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+                (0..20).for_each(|_| ledger.tell(&job, &Event::Held { celsius: None }, Timestamp::UNIX_EPOCH).unwrap());
+            });
+        }
+    });
+    assert_eq!(Ledger::open(&path).unwrap().jobs().unwrap().len(), 6);
+}
+
+#[test]
+fn a_job_ends_with_its_record_or_stays_able_to_make_it_again() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    let ledger = Ledger::open(&path).unwrap();
+    let job = begun(&ledger, "261123-CCCCCC", &drive());
+    Connection::open(&path).unwrap().execute("ALTER TABLE record RENAME TO away", []).unwrap();
+    assert!(ledger.finish(&record_of(&job, Ended::Finished), Timestamp::UNIX_EPOCH).is_err());
+    assert!(ledger.unfinished_job(&job).unwrap().is_some(), "the only proof is still there");
+    Connection::open(&path).unwrap().execute("ALTER TABLE away RENAME TO record", []).unwrap();
+    ledger.finish(&record_of(&job, Ended::Refused { error: "short of memory".into() }), Timestamp::UNIX_EPOCH).unwrap();
+    assert!(ledger.unfinished_job(&job).unwrap().is_some(), "what is not finished can go on");
+    ledger.finish(&record_of(&job, Ended::Finished), Timestamp::UNIX_EPOCH).unwrap();
+    assert!(ledger.unfinished_job(&job).unwrap().is_none());
+    let seed = "07".repeat(16);
+    let files = std::fs::read_dir(dir.path()).unwrap().flatten();
+    for file in files {
+        let bytes = std::fs::read(file.path()).unwrap();
+        assert!(!String::from_utf8_lossy(&bytes).contains(&seed), "a seed is left in {:?}", file.path());
+    }
+}
+
+#[test]
+fn drives_that_nothing_names_keep_their_own_checkpoints() {
+    let dir = tempfile::tempdir().unwrap();
+    let ledger = Ledger::open(&dir.path().join("ledger.sqlite3")).unwrap();
+    let nameless = |path: &str| {
+        let mut d = Drive { path: path.into(), ..drive() };
+        d.unit.serial = None;
+        d
+    };
+    let (a, b) = (nameless("/dev/sdx"), nameless("/dev/sdy"));
+    let first = begun(&ledger, "261123-DDDDD1", &a);
+    let second = begun(&ledger, "261123-DDDDD2", &b);
+    assert_eq!(ledger.unfinished_on(&a).unwrap().unwrap().job, first);
+    assert_eq!(ledger.unfinished_on(&b).unwrap().unwrap().job, second);
+    let third = begun(&ledger, "261123-DDDDD3", &a);
+    assert_eq!(ledger.unfinished_on(&a).unwrap().unwrap().job, third, "a new job on the same drive takes the place");
+    assert!(matches!(ledger.keep(&first, &checkpoint(&a), Timestamp::UNIX_EPOCH), Err(LedgerError::NoPlace { .. })));
+}
+
+#[test]
+fn checkpoints_that_cannot_be_read_any_more_are_wiped() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    let ledger = Ledger::open(&path).unwrap();
+    begun(&ledger, "261123-EEEEE1", &drive());
+    let old = "UPDATE unfinished SET checkpoint = replace(checkpoint, 'jurex-checkpoint/2', 'jurex-checkpoint/1')";
+    Connection::open(&path).unwrap().execute(old, []).unwrap();
+    let mut other = drive();
+    other.unit.serial = Some("FM20K7Q41X".into());
+    begun(&ledger, "261123-EEEEE2", &other);
+    let left: i64 = ledger.connection.query_row("SELECT count(*) FROM unfinished", [], |r| r.get(0)).unwrap();
+    assert_eq!(left, 1);
+}
+
+#[test]
+fn the_ledger_is_for_its_owner_alone_and_can_be_read_where_nothing_may_be_written() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("own/ledger.sqlite3");
+    let job: JobId = "261123-FFFFFF".parse().unwrap();
+    {
+        let ledger = Ledger::open(&path).unwrap();
+        ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+        ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
+    }
+    let mode = |p: &Path| std::fs::metadata(p).unwrap().permissions().mode() & 0o777;
+    assert_eq!((mode(&path), mode(path.parent().unwrap())), (0o600, 0o700));
+    std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o400)).unwrap();
+    std::fs::set_permissions(path.parent().unwrap(), std::fs::Permissions::from_mode(0o500)).unwrap();
+    let read = Ledger::open_to_read(&path).and_then(|l| l.record(&job));
+    std::fs::set_permissions(path.parent().unwrap(), std::fs::Permissions::from_mode(0o700)).unwrap();
+    assert_eq!(read.unwrap().job, job);
+    assert!(Ledger::open_to_read(&dir.path().join("none.sqlite3")).is_err(), "a question makes no ledger");
+    assert!(!dir.path().join("none.sqlite3").exists());
+}
