@@ -6,14 +6,16 @@ use jurex_core::beacon;
 use jurex_core::contents::{self, Contents};
 use jurex_core::erase::{Alone, Crew};
 use jurex_core::estimate::SpeedSample;
-use jurex_core::guard::{self, Cleared, Hindrance, Refusal};
-use jurex_core::media::Drive;
+use jurex_core::guard::{self, Cleared, Hindrance, LookedAt, Refusal};
+use jurex_core::media::{Bus, Drive, Label, Scope};
 use jurex_core::medium::Medium;
 use jurex_core::native::Answers;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::units::Lba;
 use jurex_linux::{Carrying, OpenError, System};
 use jurex_sim::{Pacing, SimDrive};
+use crate::places::Places;
+use std::ffi::OsStr;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
@@ -26,6 +28,8 @@ pub(crate) struct Seen {
     pub(crate) hindrances: Vec<Hindrance>,
     /// What it answered when it was asked.
     pub(crate) answers: Answers,
+    /// Every other drive that is there: none may carry the same label, or be the same drive and in use.
+    pub(crate) beside: Vec<LookedAt>,
     place: Place,
 }
 
@@ -45,9 +49,9 @@ pub(crate) enum Bench {
 }
 
 impl Bench {
-    /// This machine, kept to the drives that the `only` list names.
-    pub(crate) fn machine(only: &[String]) -> Self {
-        Bench::Machine(System::default().only(only))
+    /// This machine, kept to the drives that the `only` list names, and off Jurex's own files.
+    pub(crate) fn machine(only: &[String], places: &Places) -> Self {
+        Bench::Machine(system(only, places))
     }
 
     pub(crate) fn simulated(pacing: Pacing) -> Self {
@@ -61,28 +65,39 @@ impl Bench {
 
     /// Every drive.
     pub(crate) fn drives(&self) -> Vec<Seen> {
-        match self {
+        let mut all: Vec<Seen> = match self {
             Bench::Machine(system) => system.drives().into_iter().map(|f| Seen::of_machine(system, f)).collect(),
             Bench::Simulated(bays) => bays.iter().map(Seen::of_bay).collect(),
-        }
+        };
+        let looked_at: Vec<LookedAt> = all.iter().map(Seen::looked_at).collect();
+        all.iter_mut().for_each(|seen| seen.stand_beside(&looked_at));
+        all
     }
 }
 
 /// The drive that a command names: a path, or `sim:BAY`.
-pub(crate) fn find(name: &str, only: &[String]) -> Result<Seen, Failure> {
-    let Some(bay) = name.strip_prefix("sim:") else {
-        let system = System::default().only(only);
-        return Ok(Seen::of_machine(&system, system.find(Path::new(name))?));
+pub(crate) fn find(name: &OsStr, only: &[String], places: &Places) -> Result<Seen, Failure> {
+    let Some(bay) = name.to_str().and_then(|n| n.strip_prefix("sim:")) else {
+        return Seen::on_machine(&system(only, places), Path::new(name));
     };
     let bench = jurex_sim::Bench::new(Pacing::Real);
     match bay.parse().ok().and_then(|number| bench.bay(number)) {
-        Some(bay) => Ok(Seen::of_bay(bay)),
+        Some(bay) => {
+            let mut seen = Seen::of_bay(bay);
+            let all: Vec<LookedAt> = bench.bays().iter().map(|b| Seen::of_bay(b).looked_at()).collect();
+            seen.stand_beside(&all);
+            Ok(seen)
+        }
         None => {
             let bays: Vec<String> = bench.bays().iter().map(|b| format!("sim:{}", b.number)).collect();
             let shown = jurex_core::text::printable(bay.as_bytes());
             Err(Failure::Use(format!("the simulated bench has no bay `{shown}`; it has {}", bays.join(", "))))
         }
     }
+}
+
+fn system(only: &[String], places: &Places) -> System {
+    System::default().only(only).keeping(places.own_files())
 }
 
 /// About how long the sampling of a drive's speed takes.
@@ -100,7 +115,27 @@ pub(crate) struct Sample {
 impl Seen {
     pub(crate) fn of_machine(system: &System, found: jurex_linux::Found) -> Self {
         let place = Place::Machine(system.clone());
-        Self { drive: found.drive, hindrances: found.hindrances, answers: found.answers, place }
+        Self { drive: found.drive, hindrances: found.hindrances, answers: found.answers, beside: vec![], place }
+    }
+
+    /// The drive at that path, with every other one beside it. An image stands beside nothing.
+    fn on_machine(system: &System, path: &Path) -> Result<Self, Failure> {
+        let mut seen = Self::of_machine(system, system.find(path)?);
+        if seen.drive.bus != Bus::File {
+            let others: Vec<LookedAt> = system.drives().into_iter().map(|f| (f.drive, f.hindrances)).collect();
+            seen.stand_beside(&others);
+        }
+        Ok(seen)
+    }
+
+    /// What the guard is told of it.
+    pub(crate) fn looked_at(&self) -> LookedAt {
+        (self.drive.clone(), self.hindrances.clone())
+    }
+
+    /// Notes which other drives are there.
+    pub(crate) fn stand_beside(&mut self, all: &[LookedAt]) {
+        self.beside = all.iter().filter(|(other, _)| other.path != self.drive.path).cloned().collect();
     }
 
     fn of_bay(bay: &jurex_sim::Bay) -> Self {
@@ -108,22 +143,32 @@ impl Seen {
             drive: bay.drive.drive().clone(),
             hindrances: bay.hindrances.clone(),
             answers: bay.answers.clone(),
+            beside: vec![],
             place: Place::Simulated(bay.drive.clone()),
         }
     }
 
     /// The guard's verdict.
     pub(crate) fn verdict(&self) -> Result<Cleared, Refusal> {
-        guard::check(&self.drive, &self.hindrances)
+        let all: Vec<LookedAt> = std::iter::once(self.looked_at()).chain(self.beside.iter().cloned()).collect();
+        guard::check(Scope::Sectors(self.drive.geometry.whole()), &all)
     }
 
-    /// Looks at the system again, right before a job: the drive may have been taken into use since it was listed.
-    pub(crate) fn still_free(&self) -> Result<(), Failure> {
-        let Place::Machine(system) = &self.place else { return Ok(()) };
-        let now = Seen::of_machine(system, system.find(Path::new(&self.drive.path))?);
-        let refused =
-            |e| Failure::Refused(format!("{} may not be erased any more: {e}. Nothing was written", self.drive.called()));
-        now.verdict().map(drop).map_err(refused)
+    /// Looks at the system again, right before a job: the drive may have been taken into use since it was listed, and
+    /// another one may have come that carries the same label. Gives the drive as it stands there now.
+    pub(crate) fn still_free(&self, label: &Label) -> Result<Seen, Failure> {
+        let Place::Machine(system) = &self.place else { return Ok(self.clone()) };
+        let now = Seen::on_machine(system, self.drive.file_path())?;
+        let called = self.drive.called();
+        let refused = |e| Failure::Refused(format!("{called} may not be erased any more: {e}. Nothing was written"));
+        let cleared = now.verdict().map_err(refused)?;
+        if cleared.label() == label {
+            return Ok(now);
+        }
+        Err(Failure::Refused(format!(
+            "{called} was checked by its label, but the drives on this bench have changed since: now {} is asked for. Nothing was written",
+            cleared.label().asks_for()
+        )))
     }
 
     /// Reads at three places for about a second to learn how fast it is. Nothing is written.
@@ -181,7 +226,7 @@ impl Seen {
         match &self.place {
             Place::Simulated(sim) => match sim.open() {
                 Ok(medium) => Ok(OpenDrive::Simulated(medium)),
-                Err(_) => Err(OpenError::JobRunning(self.drive.path.clone())),
+                Err(_) => Err(OpenError::JobRunning(self.drive.shown_path())),
             },
             Place::Machine(_) => Ok(OpenDrive::Machine(jurex_linux::open(&self.drive)?)),
         }
@@ -191,7 +236,7 @@ impl Seen {
     pub(crate) fn celsius(&self) -> Option<i16> {
         match &self.place {
             Place::Simulated(_) => self.answers.health.celsius,
-            Place::Machine(system) => system.find(Path::new(&self.drive.path)).ok()?.answers.health.celsius,
+            Place::Machine(system) => system.find(self.drive.file_path()).ok()?.answers.health.celsius,
         }
     }
 }

@@ -6,6 +6,7 @@ use clap::{Args, Parser, Subcommand};
 use jurex_core::need::Sensitivity;
 use jurex_core::plan::Verification;
 use jurex_core::rules::Edition;
+use std::ffi::OsString;
 use std::path::PathBuf;
 
 /// Overwrites every addressable sector of a drive, verifies it, and reports it to NIST SP 800-88.
@@ -75,7 +76,7 @@ pub(crate) struct Demo {
 #[derive(Debug, Args)]
 pub(crate) struct Look {
     /// A block device, an image file, or sim:BAY
-    pub(crate) drive: String,
+    pub(crate) drive: OsString,
     /// One JSON document instead of text
     #[arg(long)]
     pub(crate) json: bool,
@@ -167,7 +168,7 @@ fn sensitivity() -> impl TypedValueParser<Value = Sensitivity> {
 #[derive(Debug, Args)]
 pub(crate) struct Plan {
     /// A block device, an image file, or sim:BAY
-    pub(crate) drive: String,
+    pub(crate) drive: OsString,
     /// How sensitive is what it held: low, moderate or high (FIPS 199)
     #[arg(long, value_name = "LEVEL", value_parser = sensitivity(), required_unless_present = "policy")]
     pub(crate) sensitivity: Option<Sensitivity>,
@@ -193,12 +194,12 @@ pub(crate) struct Plan {
 #[derive(Debug, Args)]
 pub(crate) struct Erase {
     /// A block device, an image file, or sim:BAY
-    pub(crate) drive: String,
+    pub(crate) drive: OsString,
     #[command(flatten)]
     pub(crate) order: OrderArgs,
     /// The last six characters of the drive's serial number, read from the drive itself; of a drive or image without
     /// one, its exact number of sectors
-    #[arg(long, value_name = "TEXT")]
+    #[arg(long, value_name = "TEXT", allow_hyphen_values = true)]
     pub(crate) label_check: String,
     /// Folder for the record and the certificate
     #[arg(long, value_name = "DIR")]

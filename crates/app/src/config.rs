@@ -13,7 +13,8 @@ use std::path::Path;
 pub(crate) struct Config {
     /// `dark`, `light` or `mono`.
     pub(crate) theme: Option<ThemeName>,
-    /// Only drives that one of these names may be erased: path patterns (`/dev/sd?`), `bus:usb`, `port:*/usb1/1-2/*`.
+    /// Only drives that one of these names may be erased: path patterns (`/dev/sd?`), `bus:usb`, `port:*/usb1/1-2/*`. Not
+    /// simulated ones.
     pub(crate) only: Vec<String>,
     /// The edition that outcomes are judged by: `rev1` or `rev2`.
     pub(crate) rules: Edition,
@@ -55,13 +56,41 @@ pub(crate) enum ThemeName {
 impl Config {
     /// Reads the file; a missing one is an empty one.
     pub(crate) fn read(path: &Path) -> Result<Self, Failure> {
-        let text = match std::fs::read_to_string(path) {
+        let unreadable = |e| Failure::Use(format!("cannot read the configuration {}: {e}", path.display()));
+        let text = match read_file(path) {
             Ok(text) => text,
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
-            Err(e) => return Err(Failure::Use(format!("cannot read the configuration {}: {e}", path.display()))),
+            Err(e) => return Err(unreadable(e)),
         };
-        let wrong = |e: toml::de::Error| Failure::Use(format!("the configuration {} is wrong: {e}", path.display()));
-        toml::from_str(&text).map_err(wrong)
+        let wrong = |e: String| Failure::Use(format!("the configuration {} is wrong: {e}", path.display()));
+        let config: Self = toml::from_str(&text).map_err(|e: toml::de::Error| wrong(e.to_string()))?;
+        config.check(&text).map_err(wrong)?;
+        Ok(config)
+    }
+
+    /// What TOML alone does not see.
+    fn check(&self, text: &str) -> Result<(), String> {
+        let has_only = text.parse::<toml_edit::DocumentMut>().is_ok_and(|d| d.contains_key("only"));
+        if has_only && self.only.is_empty() {
+            return Err("`only` is empty, so that no drive may be erased: name drives in it, or leave it out".into());
+        }
+        for name in &self.only {
+            check_only(name)?;
+        }
+        if let Some(limit) = self.hold_above_celsius.filter(|c| !(0..=120).contains(c)) {
+            return Err(format!("`hold_above_celsius = {limit}` is no temperature to hold a drive at: 1 to 120, or 0 for never"));
+        }
+        if self.methods.len() > MOST_METHODS {
+            return Err(format!("{} methods are too many: it may hold {MOST_METHODS}", self.methods.len()));
+        }
+        let people = [&self.technician, &self.validator];
+        let of_people = people.into_iter().flat_map(|p| [&p.name, &p.title, &p.organisation, &p.place, &p.contact]);
+        let texts = [&self.bench, &self.organisation, &self.lot, &self.source];
+        if let Some(long) = of_people.chain(texts).find(|t| t.chars().count() > MOST_CHARS) {
+            let shown = jurex_core::text::shorten(&jurex_core::text::printable(long.as_bytes()), 40);
+            return Err(format!("\"{shown}\" is longer than the {MOST_CHARS} characters that fit on a certificate"));
+        }
+        Ok(())
     }
 
     /// The temperature above which a job holds.
@@ -81,6 +110,7 @@ impl Config {
         let person = |name: &str, title: &str, contact: &str| Person {
             name: name.into(),
             title: title.into(),
+            organisation: String::new(),
             place: "Tern Quay workshop".into(),
             contact: contact.into(),
         };
@@ -114,9 +144,67 @@ impl Config {
     }
 }
 
+/// Longest text that a certificate has room for.
+const MOST_CHARS: usize = 400;
+/// Most methods of one's own.
+const MOST_METHODS: usize = 1000;
+/// Largest configuration file in bytes.
+const MOST_BYTES: u64 = 1 << 20;
+
+/// Reads a plain file of a sane size: a pipe would never end, and a device is no configuration.
+fn read_file(path: &Path) -> std::io::Result<String> {
+    let told = std::fs::metadata(path)?;
+    let other = |why: &str| Err(std::io::Error::other(why));
+    if !told.is_file() {
+        return other("it is no plain file");
+    }
+    if told.len() > MOST_BYTES {
+        return other("it is larger than 1 MiB");
+    }
+    std::fs::read_to_string(path)
+}
+
+/// A name of the `only` list: `bus:` and a known word, `port:` and a pattern, or a path.
+fn check_only(name: &str) -> Result<(), String> {
+    const BUSES: [&str; 9] = ["sata", "scsi", "nvme", "usb", "mmc", "virtio", "loop", "file", "unknown"];
+    let shown = jurex_core::text::printable(name.as_bytes());
+    match name.split_once(':') {
+        Some(("bus", word)) if BUSES.contains(&word.to_lowercase().as_str()) => Ok(()),
+        Some(("bus", _)) => Err(format!("`{shown}` in `only` names no bus: they are {}", BUSES.join(", "))),
+        Some(("port", pattern)) if !pattern.is_empty() => Ok(()),
+        _ if name.starts_with('/') || name.starts_with('*') => Ok(()),
+        _ => Err(format!("`{shown}` in `only` is no path (/dev/sd?), no `bus:` and no `port:`")),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_toml_takes_and_nobody_can_mean_is_refused() {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("config.toml");
+        let read = |text: &str| {
+            std::fs::write(&path, text).unwrap();
+            Config::read(&path).map(|_| ()).map_err(|e| e.to_string())
+        };
+        for (text, says) in [
+            ("only = []", "is empty"),
+            ("only = [\"bus:usbb\"]", "names no bus"),
+            ("only = [\"sdb\"]", "no path"),
+            ("hold_above_celsius = -5", "no temperature"),
+        ] {
+            let said = read(text).unwrap_err();
+            assert!(said.contains(says), "{said}");
+        }
+        let long = format!("organisation = \"{}\"", "x".repeat(3_000));
+        assert!(read(&long).unwrap_err().contains("certificate"));
+        assert!(read("only = [\"bus:USB\", \"/dev/sd?\", \"port:*/usb1/1-2/*\"]\nhold_above_celsius = 0").is_ok());
+        let pipe = dir.path().join("pipe.toml");
+        assert!(std::process::Command::new("mkfifo").arg(&pipe).status().unwrap().success());
+        assert!(Config::read(&pipe).unwrap_err().to_string().contains("no plain file"), "a pipe must not hang");
+    }
 
     #[test]
     fn a_mistake_is_named_with_its_line() {

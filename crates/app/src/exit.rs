@@ -2,6 +2,7 @@
 
 use jurex_core::plan::{ArmError, PlanError};
 use jurex_core::record::Record;
+use jurex_core::rules::Outcome;
 use jurex_ledger::LedgerError;
 use jurex_linux::{FindError, OpenError};
 use std::process::ExitCode;
@@ -85,9 +86,10 @@ impl From<LedgerError> for Failure {
 pub(crate) fn of_record(record: &Record) -> ExitCode {
     use jurex_core::evidence::Ended;
     match record.evidence().ended {
-        Ended::Stopped | Ended::Gone { .. } => ExitCode::from(4),
-        Ended::Finished if record.kept_its_plan() => ExitCode::SUCCESS,
-        Ended::Finished | Ended::GivenUp { .. } | Ended::Refused { .. } => ExitCode::from(3),
+        Ended::Finished if record.kept_its_plan() && record.claim().outcome() > Outcome::NotSanitized => ExitCode::SUCCESS,
+        // Planned or not: what is Not sanitized is less than anybody wanted.
+        Ended::Finished | Ended::GivenUp { .. } | Ended::Changed { .. } => ExitCode::from(3),
+        Ended::Stopped | Ended::Gone { .. } | Ended::StoppedAnswering { .. } | Ended::Refused { .. } => ExitCode::from(4),
     }
 }
 

@@ -1,5 +1,6 @@
 //! The files of a job in the output folder. Nothing is overwritten, and a file is there whole or not at all.
 
+use jurex_core::text::shown_path;
 use jurex_core::record::{JobId, Record};
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -25,7 +26,7 @@ pub(crate) enum FileError {
 }
 
 fn already(written: &[PathBuf]) -> String {
-    let names: Vec<String> = written.iter().map(|p| p.display().to_string()).collect();
+    let names: Vec<String> = written.iter().map(|p| shown_path(p)).collect();
     if names.is_empty() { String::new() } else { format!(" (written before that: {})", names.join(", ")) }
 }
 
@@ -42,7 +43,7 @@ pub(crate) fn name_after_going_on(folder: &Path, job: &JobId) -> String {
 
 /// Makes the folder if need be, and tries whether a file can be written there.
 pub(crate) fn check_folder(folder: &Path) -> Result<(), FileError> {
-    let failed = |cause| FileError::Folder { folder: folder.display().to_string(), cause };
+    let failed = |cause| FileError::Folder { folder: shown_path(folder), cause };
     std::fs::create_dir_all(folder).map_err(failed)?;
     let mut probe = tempfile::NamedTempFile::new_in(folder).map_err(failed)?;
     probe.write_all(b"probe").and_then(|()| probe.as_file().sync_all()).map_err(failed)
@@ -53,7 +54,7 @@ pub(crate) fn check_free(folder: &Path, name: &str) -> Result<(), FileError> {
     match ENDINGS.iter().map(|e| path(folder, name, e)).find(|p| p.exists()) {
         None => Ok(()),
         Some(found) => Err(FileError::Exists {
-            folder: folder.display().to_string(),
+            folder: shown_path(folder),
             file: found.file_name().unwrap_or_default().to_string_lossy().into_owned(),
         }),
     }
@@ -78,7 +79,7 @@ pub(crate) fn write_as(folder: &Path, name: &str, record: &Record) -> Result<Vec
     for (ending, bytes) in contents {
         let target = path(folder, name, ending);
         if let Err(cause) = write_new(folder, &target, &bytes) {
-            return Err(FileError::Write { file: target.display().to_string(), cause, written });
+            return Err(FileError::Write { file: shown_path(&target), cause, written });
         }
         written.push(target);
     }

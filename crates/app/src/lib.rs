@@ -12,6 +12,7 @@ mod config;
 mod exit;
 mod files;
 mod heat;
+mod lock;
 mod methods;
 mod places;
 mod policies;
@@ -34,6 +35,13 @@ pub fn run(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
         }
     };
     match commands::carry_out(parsed) {
+        Ok(code) if code == ExitCode::SUCCESS => match commands::output_failed() {
+            None => code,
+            Some(why) => {
+                let _ = writeln!(std::io::stderr(), "jurex: the output could not be written: {why}");
+                exit::WRONG_USE
+            }
+        },
         Ok(code) => code,
         Err(failure) => {
             // The terminal may be gone by now.

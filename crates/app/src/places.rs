@@ -54,6 +54,22 @@ impl Places {
         self.config.join("policies")
     }
 
+    /// Files that are never erased as images: ledgers with their logs, configuration, log, and whatever else lies in the
+    /// folders of keys and policies.
+    pub(crate) fn own_files(&self) -> Vec<PathBuf> {
+        let mut files = vec![self.config_file(), self.log_folder().join("jurex.log")];
+        for ledger in [self.ledger(), self.demo_ledger()] {
+            files.extend(["", "-wal", "-shm"].map(|end| {
+                let mut name = ledger.clone().into_os_string();
+                name.push(end);
+                PathBuf::from(name)
+            }));
+        }
+        let inside = |folder: PathBuf| std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.path());
+        files.extend(inside(self.policies()).chain(inside(self.data.join("keys"))));
+        files
+    }
+
     /// The folder of the log.
     pub(crate) fn log_folder(&self) -> PathBuf {
         self.state.clone()

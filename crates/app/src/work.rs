@@ -7,8 +7,7 @@ use crate::heat::Watched;
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
 use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, DriveChanged, Event, Job, Keeper};
-use jurex_core::evidence::Ended;
-use jurex_core::media::Drive;
+use jurex_core::media::{Drive, Label};
 use jurex_core::medium::MediumError;
 use jurex_core::plan::{ArmedPlan, Plan};
 use jurex_core::record::{JobId, Papers, Record, Tool};
@@ -34,6 +33,8 @@ pub(crate) struct Prepared {
 pub(crate) struct Finished {
     /// Its record.
     pub(crate) record: Record,
+    /// Whether the ledger holds the record.
+    pub(crate) is_stored: bool,
     /// Why the ledger does not hold all of it, if it does not.
     pub(crate) ledger_trouble: Option<LedgerError>,
     /// What it needs to go on, if it was cut short.
@@ -46,13 +47,13 @@ pub(crate) struct Opened {
     drive: OpenDrive,
 }
 
-/// Looks at the drive's use once more and opens it for this process alone.
+/// Looks at the drive's use once more and opens it for this process alone. `label` is what the person typed.
 ///
 /// # Errors
-/// In use, no rights, or gone. Nothing has been written then.
-pub(crate) fn open(seen: &Seen) -> Result<Opened, Failure> {
-    seen.still_free()?;
-    Ok(Opened { seen: seen.clone(), drive: seen.open()? })
+/// In use, no rights, gone, or no longer told from others by that label. Nothing has been written then.
+pub(crate) fn open(seen: &Seen, label: &Label) -> Result<Opened, Failure> {
+    let now = seen.still_free(label)?;
+    Ok(Opened { drive: now.open()?, seen: now })
 }
 
 /// Where a job stands in the ledger.
@@ -76,10 +77,12 @@ impl Opened {
         to: &InLedger<'_>,
     ) -> Result<Prepared, Failure> {
         let (plan, found) = (armed.plan().clone(), self.identify()?);
-        let clock = SystemClock::new();
-        let job = Job::start(armed, &found, CHUNK_BYTES, clock.now()).map_err(changed)?;
+        let (clock, access) = (SystemClock::new(), self.drive.medium().access());
+        let now = clock.now();
+        // The job begins before its first pass does.
+        let started = now.wall;
+        let job = Job::start(armed, &found, access, CHUNK_BYTES, now).map_err(changed)?;
         let ledger = Ledger::open(to.ledger).map_err(unwritten)?;
-        let started = wall();
         let id = begin(&ledger, &self.seen, started).map_err(unwritten)?;
         ledger.can_go_on(&id, &found, &before, &papers).map_err(unwritten)?;
         let Opened { seen, drive } = self;
@@ -90,14 +93,33 @@ impl Opened {
     ///
     /// # Errors
     /// As [`Opened::begin`].
-    pub(crate) fn go_on(mut self, armed: ArmedPlan, from: Unfinished, to: &InLedger<'_>) -> Result<Prepared, Failure> {
+    pub(crate) fn go_on(mut self, armed: ArmedPlan, id: JobId, to: &InLedger<'_>) -> Result<Prepared, Failure> {
         let (plan, found) = (armed.plan().clone(), self.identify()?);
-        let clock = SystemClock::new();
-        let job = Job::resume(&from.checkpoint, armed, &found, CHUNK_BYTES, clock.now()).map_err(changed)?;
+        let (clock, access) = (SystemClock::new(), self.drive.medium().access());
         let ledger = Ledger::open(to.ledger).map_err(unwritten)?;
+        // As the ledger has it now: it may have gone on, or ended, since it was looked at.
+        let from = ledger.unfinished_job(&id).map_err(unwritten)?.ok_or_else(|| {
+            Failure::Refused(format!("job {id} can't go on any more: it has ended meanwhile. Nothing was written"))
+        })?;
+        if let Some(twin) = self.twin(&from.checkpoint) {
+            let called = self.seen.drive.called();
+            return Err(Failure::Refused(format!(
+                "{called} and {twin} can't be told apart, so nobody knows which of them the job was cut short on: take the \
+                 other one away and try again. Nothing was written"
+            )));
+        }
+        let job = Job::resume(&from.checkpoint, armed, &found, access, CHUNK_BYTES, clock.now()).map_err(changed)?;
         let Unfinished { job: id, started, before, papers, .. } = from;
         let Opened { seen, drive } = self;
         Ok(Prepared { job, seen, drive, id, plan, before, papers, ledger, clock, started, hold_above: to.hold_above })
+    }
+
+    /// Another drive that is there and might be the one that the job was cut short on.
+    fn twin(&self, checkpoint: &Checkpoint) -> Option<String> {
+        let this = &self.seen.drive;
+        let others = self.seen.beside.iter().map(|(drive, _)| drive);
+        let mut twins = others.filter(|d| !this.is_other_path_of(d) && checkpoint.may_be_of(d));
+        twins.next().map(Drive::called)
     }
 
     fn identify(&mut self) -> Result<Drive, Failure> {
@@ -153,33 +175,29 @@ impl Prepared {
         let mut ledger_trouble = None;
         let Prepared { job, seen, drive, id, plan, before, papers, ledger, clock, started, hold_above } = self;
         let mut both = |event: &Event| {
-            if ledger_trouble.is_none() {
-                ledger_trouble = ledger.tell(&id, event, wall()).err();
-                if let Some(e) = &ledger_trouble {
-                    tracing::error!("job {id}: {e}");
-                }
+            // After a failure the next event is tried all the same; the first trouble is what is told at the end.
+            if let Err(e) = ledger.tell(&id, event, wall()) {
+                tracing::error!("job {id}: {e}");
+                ledger_trouble.get_or_insert(e);
             }
             tell(event);
         };
         let mut control = Watched::new(control, &seen, hold_above);
         let mut keeper = InTheLedger(&ledger, &id);
         let evidence = drive.with_crew(|crew| erase::run(job, crew, &clock, &mut control, &mut keeper, &mut both));
-        let cut_short = matches!(evidence.ended, Ended::Stopped | Ended::Gone { .. });
         let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
+        let goes_on = evidence.ended.can_go_on();
         let record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);
-        let stored = ledger.add_record(&record, wall());
+        let stored = ledger.finish(&record, wall());
         if let Err(e) = &stored {
             tracing::error!("job {}: the record is not in the ledger: {e}", record.job);
         }
-        let unfinished = match cut_short {
-            true => ledger.unfinished_on(plan.drive()).ok().flatten().map(Box::new),
-            false => {
-                if let Err(e) = ledger.forget(&id) {
-                    tracing::error!("job {id}: its seeds are still in the ledger: {e}");
-                }
-                None
-            }
+        let is_stored = stored.is_ok();
+        // A record that is not stored leaves the job able to go on, and so to make it again.
+        let unfinished = match goes_on || !is_stored {
+            true => ledger.unfinished_job(&id).ok().flatten().map(Box::new),
+            false => None,
         };
-        Finished { record, ledger_trouble: stored.err().or(ledger_trouble), unfinished }
+        Finished { record, is_stored, ledger_trouble: stored.err().or(ledger_trouble), unfinished }
     }
 }

@@ -52,7 +52,7 @@ fn an_image_holds_exactly_what_the_method_says() {
     let sectors = ((5 * MIB + 512) / 512).to_string();
     erase(&place, &image, &sectors, &["--passes", "00 | ~ | random?"]).expect(0, &[": Clear ("]);
     let record = json(&place.only("out", ".record.json"));
-    let passes = record["evidence"]["passes"].as_array().unwrap();
+    let passes = record["evidence"]["stages"][0]["what"]["passes"].as_array().unwrap();
     assert_eq!(passes.len(), 3);
     is_keystream(&image, passes[2]["pattern"]["seed"].as_str().unwrap());
 
@@ -78,10 +78,10 @@ fn a_gibibyte_on_a_loop_device_holds_exactly_what_the_method_says() {
     let answer = erase(&place, Path::new(&device.device), &label, &["--passes", "00 | ~ | random?"]);
     answer.expect(0, &[": Clear (", "The storage that hosts this object is not covered"]);
     let record = json(&place.only("out", ".record.json"));
-    assert_eq!(record["evidence"]["drive"]["path"], device.device.as_str());
+    assert_eq!(record["evidence"]["sessions"][0]["drive"]["path"], device.device.as_str());
     assert_eq!(record["claim"]["outcome"], "clear");
     drop(device);
-    is_keystream(&image, record["evidence"]["passes"][2]["pattern"]["seed"].as_str().unwrap());
+    is_keystream(&image, record["evidence"]["stages"][0]["what"]["passes"][2]["pattern"]["seed"].as_str().unwrap());
 }
 
 #[test]

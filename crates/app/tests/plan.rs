@@ -121,7 +121,7 @@ fn own_methods_go_out_and_come_in_and_erase() {
     let arguments = ["erase", shown(&image), "--method", "quay-two", "--blank", "--label-check", "2048", "--out", shown(&out)];
     other.jurex(&arguments).expect(0, &["Quay"]);
     assert!(fs::read(&image).unwrap().iter().all(|b| *b == 0), "the blank pass lies on top");
-    assert_eq!(json(&other.only("out", ".record.json"))["evidence"]["planned_passes"], 3);
+    assert_eq!(json(&other.only("out", ".record.json"))["evidence"]["stages"][0]["what"]["planned_passes"], 3);
     fs::write(&config, "[[method]]\nname = \"zeros\"\ntitle = \"Mine\"\npasses = \"FF\"\n").unwrap();
     place.jurex(&["methods"]).expect(1, &["`zeros` is a method of the library"]);
     fs::write(&config, "[[method]]\nname = \"a\"\ntitle = \"A\"\npasses = \"00 | zz\"\n").unwrap();
@@ -137,7 +137,7 @@ fn a_sample_is_read_back_and_its_seed_repeats_it() {
         ["erase", shown(&image), "--method", "random", "--verify", "sampled", "--label-check", "32768", "--out", shown(&out)];
     place.jurex(&arguments).expect(0, &["Clear", "95 % confidence"]);
     let record = json(&place.only("out", ".record.json"));
-    let read_back = &record["evidence"]["passes"][0]["read_back"];
+    let read_back = &record["evidence"]["stages"][1]["what"];
     let seed = read_back["sampling"]["seed"].as_str().unwrap();
     let sampling =
         jurex_core::sampling::Sampling::new(std::array::from_fn(|i| u8::from_str_radix(&seed[2 * i..2 * i + 2], 16).unwrap()));

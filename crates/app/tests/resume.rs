@@ -42,7 +42,7 @@ fn go_on(place: &Place, drive: &Path, label: &str, more: &[&str]) -> Answer {
 /// Asserts that the drive holds what the record says its last pass laid.
 fn holds_what_its_record_says(drive: &Path, record: &Path) {
     let evidence = &json(record)["evidence"];
-    let last = evidence["passes"].as_array().unwrap().last().unwrap().clone();
+    let last = evidence["stages"][0]["what"]["passes"].as_array().unwrap().last().unwrap().clone();
     let pattern: Pattern = serde_json::from_value(last["pattern"].clone()).unwrap();
     let mut expected = vec![0; fs::metadata(drive).map(|m| m.len()).ok().filter(|n| *n > 0).unwrap_or(32 * MIB as u64) as usize];
     pattern.fill(0, 512, &mut expected);
@@ -59,11 +59,11 @@ fn a_killed_job_goes_on_and_leaves_no_seed_behind() {
     go_on(&place, &image, "65535", &[]).expect(2, &["label check failed", "Nothing was written"]);
     go_on(&place, &image, "65536", &[]).expect(0, &[": Clear ("]);
     let record = place.only("out", ".record.json");
-    assert_eq!(json(&record)["evidence"]["passes"].as_array().unwrap().len(), 8);
+    assert_eq!(json(&record)["evidence"]["stages"][0]["what"]["passes"].as_array().unwrap().len(), 8);
     holds_what_its_record_says(&image, &record);
     for file in fs::read_dir(place.path("home")).unwrap().flatten() {
         let bytes = fs::read(file.path()).unwrap();
-        let kept = bytes.windows(18).any(|w| w == b"jurex-checkpoint/1");
+        let kept = bytes.windows(18).any(|w| w == b"jurex-checkpoint/2");
         assert!(!kept, "{:?} still holds a checkpoint, and with it the seeds of passes", file.path());
     }
     go_on(&place, &image, "65536", &[]).expect(2, &["no job to go on with"]);

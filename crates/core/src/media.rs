@@ -1,5 +1,6 @@
 //! What a drive is: identity, class of media, geometry, how it is attached, and what it may hide.
 
+use crate::text::printable;
 use crate::units::{Sectors, grouped, size};
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -310,8 +311,11 @@ pub struct Elsewhere {
 /// Everything about a drive that a plan and a record rest on.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Drive {
-    /// How Jurex reaches it: device path, file path, or `sim:BAY`.
+    /// How Jurex reaches it: device path, file path, or `sim:BAY`. Foreign text: [`Drive::shown_path`] is for people.
     pub path: String,
+    /// The same for the system, where the path is not UTF-8.
+    #[serde(skip)]
+    pub odd_path: Option<std::path::PathBuf>,
     /// What it says it is.
     pub unit: Unit,
     /// Class of media.
@@ -346,18 +350,28 @@ pub struct Drive {
 }
 
 impl Drive {
+    /// The path as the system takes it.
+    pub fn file_path(&self) -> &std::path::Path {
+        self.odd_path.as_deref().unwrap_or(std::path::Path::new(&self.path))
+    }
+
+    /// The path as people may see it: nothing in it can move a cursor or reorder text.
+    pub fn shown_path(&self) -> String {
+        printable(self.path.as_bytes())
+    }
+
     /// Maker and model, else the bus and path.
     pub fn name(&self) -> String {
         self.unit.name().unwrap_or_else(|| match self.bus {
-            Bus::File | Bus::Loop => format!("{} {}", self.bus, self.path),
-            _ => format!("drive at {}", self.path),
+            Bus::File | Bus::Loop => format!("{} {}", self.bus, self.shown_path()),
+            _ => format!("drive at {}", self.shown_path()),
         })
     }
 
     /// Name and path: what an error sentence calls the drive.
     pub fn called(&self) -> String {
         match self.unit.name() {
-            Some(name) => format!("{name} at {}", self.path),
+            Some(name) => format!("{name} at {}", self.shown_path()),
             None => self.name(),
         }
     }
@@ -395,7 +409,7 @@ impl Drive {
 
     /// Where it is attached: the port, else the path.
     fn place(&self) -> String {
-        self.attachment.port.clone().unwrap_or_else(|| self.path.clone())
+        self.attachment.port.clone().unwrap_or_else(|| self.shown_path())
     }
 
     /// Whether `other` is the same drive, reached by another path.
@@ -482,6 +496,7 @@ impl Drive {
     pub fn bare(path: impl Into<String>, bus: Bus, class: MediaClass, class_basis: impl Into<String>, geometry: Geometry) -> Self {
         Self {
             path: path.into(),
+            odd_path: None,
             unit: Unit::default(),
             class,
             class_basis: class_basis.into(),

@@ -7,6 +7,11 @@ pub fn printable(raw: &[u8]) -> String {
     text.trim_matches(|c: char| c.is_whitespace() || c == '·').to_string()
 }
 
+/// A path made safe to show.
+pub fn shown_path(path: &std::path::Path) -> String {
+    printable(path.to_string_lossy().as_bytes())
+}
+
 /// Characters that could move the cursor, reorder text, or hide.
 fn is_hostile(c: char) -> bool {
     c.is_control()

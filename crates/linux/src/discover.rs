@@ -386,6 +386,7 @@ pub(crate) fn image(real: &Path, bytes: u64) -> Drive {
     let geometry = Geometry { logical: 512, physical: 512, sectors: bytes / 512 };
     let path = real.display().to_string();
     let mut drive = Drive::bare(path, Bus::File, MediaClass::Virtual, "it is a regular file", geometry);
+    drive.odd_path = real.to_str().is_none().then(|| real.into());
     drive.attachment.instance = stat(real).ok().map(|s| format!("file {}:{} of {}", s.st_dev, s.st_ino, birth(real)));
     drive
 }

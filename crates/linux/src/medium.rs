@@ -73,8 +73,8 @@ impl OpenError {
 pub fn open(drive: &Drive) -> Result<LinuxMedium, OpenError> {
     let medium = open_with(drive, true)?;
     lock(&medium.cached).map_err(|e| match e {
-        Errno::WOULDBLOCK => OpenError::JobRunning(drive.path.clone()),
-        e => OpenError::of(&drive.path, e.into()),
+        Errno::WOULDBLOCK => OpenError::JobRunning(drive.shown_path()),
+        e => OpenError::of(&drive.shown_path(), e.into()),
     })?;
     Ok(medium)
 }
@@ -103,9 +103,9 @@ fn open_with(drive: &Drive, for_erasing: bool) -> Result<LinuxMedium, OpenError>
     let behind = if drive.bus == Bus::File { Behind::File } else { Behind::Device };
     let flag = |flag: rustix::fs::OFlags| flag.bits() as i32;
     let exclusive = if for_erasing && behind == Behind::Device { flag(rustix::fs::OFlags::EXCL) } else { 0 };
-    let open = |path: &str, flags: i32| OpenOptions::new().read(true).write(for_erasing).custom_flags(flags).open(path);
-    let failed = |e| OpenError::of(&drive.path, e);
-    let cached = open(&drive.path, exclusive | flag(rustix::fs::OFlags::NOCTTY)).map_err(failed)?;
+    let open = |path: &Path, flags: i32| OpenOptions::new().read(true).write(for_erasing).custom_flags(flags).open(path);
+    let failed = |e| OpenError::of(&drive.shown_path(), e);
+    let cached = open(drive.file_path(), exclusive | flag(rustix::fs::OFlags::NOCTTY)).map_err(failed)?;
     let direct = open_direct(&cached, behind, |path| open(path, flag(rustix::fs::OFlags::DIRECT))).map_err(failed)?;
     let alignment = match behind {
         Behind::Device => u64::from(drive.geometry.logical),
@@ -117,8 +117,8 @@ fn open_with(drive: &Drive, for_erasing: bool) -> Result<LinuxMedium, OpenError>
 /// The descriptor for direct I/O: opened through the first one, so that both are surely of one object, whatever has been
 /// put at the path meanwhile. `None` only where a file system allows no direct I/O; a device always does, and a failure
 /// there is a failure.
-fn open_direct(first: &File, behind: Behind, open: impl FnOnce(&str) -> io::Result<File>) -> io::Result<Option<File>> {
-    let opened = open(&format!("/proc/self/fd/{}", first.as_raw_fd()));
+fn open_direct(first: &File, behind: Behind, open: impl FnOnce(&Path) -> io::Result<File>) -> io::Result<Option<File>> {
+    let opened = open(Path::new(&format!("/proc/self/fd/{}", first.as_raw_fd())));
     let direct = match opened {
         Err(e) if behind == Behind::File && Errno::from_io_error(&e) == Some(Errno::INVAL) => return Ok(None),
         opened => opened?,
@@ -194,9 +194,9 @@ impl LinuxMedium {
         match self.behind {
             // The file that the path leads to now: one that was unlinked and replaced under the job is another.
             Behind::File => {
-                let there = rustix::fs::stat(self.drive.path.as_str())?;
+                let there = rustix::fs::stat(self.drive.file_path())?;
                 let size = if there.st_ino == status.st_ino { status.st_size } else { there.st_size };
-                Ok(image(Path::new(&self.drive.path), size as u64))
+                Ok(image(self.drive.file_path(), size as u64))
             }
             Behind::Device => Ok(self.system.drive(&self.system.device_dir(status.st_rdev)?)),
         }

@@ -167,7 +167,7 @@ fn drive_facts(drive: &Drive, papers: &Papers) -> Vec<Fact> {
         code("Serial number", said(&drive.unit.serial)),
         fact("Sectors", format!("{}, {}", grouped(drive.geometry.sectors), drive.geometry.sector_sizes())),
         fact("Property number", papers.property_number.clone()),
-        fact("Attached by", format!("{} ({})", drive.bus, drive.path)),
+        fact("Attached by", format!("{} ({})", drive.bus, drive.shown_path())),
         fact("Firmware", said(&drive.unit.firmware)),
         fact("Hidden areas", drive.hidden_sentence()),
         fact("Unique names", drive.unit.ids.iter().map(|id| id.sentence()).collect::<Vec<_>>().join(", ")),
@@ -249,7 +249,7 @@ fn session_facts(evidence: &Evidence) -> Vec<Fact> {
         format!(
             "{} to {closed}: {}, {}{bridge}, {}.",
             said_time(session.opened),
-            drive.path,
+            drive.shown_path(),
             drive.bus,
             session.access.sentence()
         )

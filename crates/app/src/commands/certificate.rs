@@ -12,6 +12,9 @@ use std::process::ExitCode;
 pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
     let job: JobId = wanted.job.parse().map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
     let record = find(&Places::find()?, &job)?;
+    if let Some(said) = record.other_rules() {
+        super::remark(&format!("jurex: {said}"));
+    }
     let written = files::write_all(&wanted.out, &record).map_err(|e| file_failure(&e, &job))?;
     written.iter().for_each(|path| say(&path.display().to_string()));
     Ok(ExitCode::SUCCESS)
@@ -30,7 +33,7 @@ fn find(places: &Places, job: &JobId) -> Result<Record, Failure> {
     let demo = places.demo_ledger();
     let mut missing = None;
     for path in [ledger.clone(), demo].into_iter().filter(|p| p.exists()) {
-        match Ledger::open(&path)?.record(job) {
+        match Ledger::open_to_read(&path)?.record(job) {
             Err(e @ LedgerError::NoJob { .. }) => missing = missing.or(Some(e)),
             found => return Ok(found?),
         }

@@ -28,7 +28,12 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         return unattended(&out, &ledger);
     }
     let own = Config::read(&places.config_file())?;
-    forget_cut_short(&ledger);
+    // A second demonstration beside this one keeps what it needs to go on.
+    if let Some(alone) = crate::lock::alone(&ledger) {
+        forget_cut_short(&ledger);
+        drop(alone);
+    }
+    let _running = crate::lock::shared(&ledger);
     crate::tui::run(crate::tui::Setup {
         bench: Box::new(|| Bench::simulated(Pacing::Real)),
         theme: theme.or(own.theme),
@@ -90,7 +95,7 @@ fn line(drive: &Drive, refusal: &Option<jurex_core::guard::Refusal>, end: &Resul
 fn demo_method(drive: &Drive) -> &'static Method {
     let name = match (drive.class, drive.path.as_str()) {
         (MediaClass::RemovableFlash, "sim:6") => "zeros",
-        (MediaClass::RemovableFlash, _) => "pattern-complement",
+        (MediaClass::RemovableFlash | MediaClass::EmbeddedFlash, _) => "pattern-complement",
         _ => "zeros",
     };
     method::find(name).unwrap_or(&library()[0])
@@ -104,10 +109,11 @@ fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure
     let mut papers = Config::demo().papers();
     papers.backup = Backup::NotNeeded;
     let (before, _) = seen.look();
+    let label = armed.label().clone();
     let finished =
-        work::open(seen)?.begin(armed, before, papers, &InLedger { ledger, hold_above: None })?.run(&mut Unattended, &mut |_| {});
+        work::open(seen, &label)?.begin(armed, before, papers, &InLedger { ledger, hold_above: None })?.run(&mut Unattended, &mut |_| {});
     let record = finished.record;
-    files::write_all(out, &record).map_err(|e| not_certified(&record, &e, finished.ledger_trouble.is_none()))?;
+    files::write_all(out, &record).map_err(|e| not_certified(&record, &e, finished.is_stored))?;
     Ok(Some(record))
 }
 
@@ -115,5 +121,6 @@ fn label_of(drive: &Drive) -> String {
     match drive.label() {
         Label::SerialEnding { ending, .. } => ending,
         Label::SectorCount(sectors) => sectors.to_string(),
+        Label::Place(place) => place,
     }
 }

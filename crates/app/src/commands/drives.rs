@@ -10,8 +10,9 @@ use serde_json::{Value, json};
 use std::process::ExitCode;
 
 pub(crate) fn run(table: &Table) -> Result<ExitCode, Failure> {
-    let config = Config::read(&Places::find()?.config_file())?;
-    let drives = Bench::machine(&config.only).drives();
+    let places = Places::find()?;
+    let config = Config::read(&places.config_file())?;
+    let drives = Bench::machine(&config.only, &places).drives();
     if table.json {
         let all: Vec<Value> = drives.iter().map(as_json).collect();
         say(&json!(all).to_string());
@@ -42,19 +43,26 @@ pub(crate) fn as_json(seen: &Seen) -> Value {
         "model": drive.unit.model,
         "serial": drive.unit.serial,
         "firmware": drive.unit.firmware,
+        "ids": drive.unit.ids,
         "class": drive.class,
         "class_basis": drive.class_basis,
         "bus": drive.bus,
+        "protocol": drive.protocol,
+        "port": drive.attachment.port,
         "bytes": drive.geometry.bytes().to_string(),
         "size": drive.size(),
         "sectors": drive.geometry.sectors.to_string(),
         "logical_sector": drive.geometry.logical,
         "physical_sector": drive.geometry.physical,
         "hidden_areas": drive.hidden,
+        "hidden_asked": drive.hidden_asked,
+        "elsewhere": drive.elsewhere,
         "bridge": seen.answers.bridge,
         "health": seen.answers.health,
         "own_erases": seen.answers.own_erases,
         "security_frozen": seen.answers.security_frozen,
+        "security_locked": seen.answers.security_locked,
+        "security_expired": seen.answers.security_expired,
         "notes": seen.answers.notes,
         "verdict": verdict,
     })
@@ -79,7 +87,7 @@ fn row(seen: &Seen) -> [String; 7] {
         Err(refusal) => format!("no: {refusal}"),
     };
     [
-        drive.path.clone(),
+        drive.shown_path(),
         drive.unit.name().unwrap_or_else(|| "-".into()),
         drive.unit.serial.clone().unwrap_or_else(|| "-".into()),
         drive.class.to_string(),

@@ -15,7 +15,7 @@ use jurex_core::guard::Cleared;
 use jurex_core::plan::Plan;
 use jurex_core::record::Record;
 use jurex_core::units::{duration, rate, size};
-use jurex_ledger::Ledger;
+use jurex_ledger::{Ledger, Unfinished};
 use serde_json::json;
 use std::io::{IsTerminal, Write};
 use std::process::ExitCode;
@@ -25,7 +25,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
-    let seen = bench::find(&asked.drive, &config.only)?;
+    let seen = bench::find(&asked.drive, &config.only, &places)?;
     let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
     let cleared = seen.verdict().map_err(refused)?;
     let ledger = places.ledger_for(seen.drive.simulated);
@@ -38,7 +38,8 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
             check_out(asked)?;
             let armed = plan.arm(&cleared, &asked.label_check)?;
             let (before, _) = seen.look();
-            work::open(&seen)?.begin(armed, before, config.papers(), &to)?
+            let label = armed.label().clone();
+            work::open(&seen, &label)?.begin(armed, before, config.papers(), &to)?
         }
     };
     let mut control = StopOnSignal::install()?;
@@ -56,17 +57,23 @@ fn check_out(asked: &Erase) -> Result<(), Failure> {
 fn go_on(asked: &Erase, seen: &Seen, cleared: &Cleared, to: &InLedger<'_>) -> Result<Prepared, Failure> {
     // A ledger that is not there yet is not made for a question.
     let ledger = to.ledger.exists().then(|| Ledger::open(to.ledger)).transpose()?;
-    let on_this = ledger.as_ref().map(|l| l.unfinished_on(&seen.drive)).transpose()?.flatten();
+    let on_this: Option<Unfinished> = ledger.as_ref().map(|l| l.unfinished_on(&seen.drive)).transpose()?.flatten();
     let unfinished = on_this.ok_or_else(|| {
         let all = ledger.as_ref().and_then(|l| l.unfinished().ok()).unwrap_or_default();
         let others: Vec<String> = all.iter().map(|u| format!("job {} on {}", u.job, u.checkpoint.drive().called())).collect();
+        let why_not = all.iter().find_map(|u| Some((u.job.clone(), u.checkpoint.why_not(&seen.drive)?)));
+        if let Some((job, why)) = why_not {
+            let called = seen.drive.called();
+            return Failure::Refused(format!("job {job} was cut short here, but can't go on on {called}: {why}. Nothing was written"));
+        }
         let others =
             if others.is_empty() { "no job was cut short".into() } else { format!("cut short were {}", others.join(", ")) };
         Failure::Refused(format!("there is no job to go on with on {} ({others}). Nothing was written", seen.drive.called()))
     })?;
     check_out(asked)?;
     let armed = unfinished.checkpoint.arm(cleared, &asked.label_check)?;
-    work::open(seen)?.go_on(armed, unfinished, to)
+    let label = armed.label().clone();
+    work::open(seen, &label)?.go_on(armed, unfinished.job, to)
 }
 
 /// Stops the job at the first interrupt or termination signal.
@@ -102,6 +109,7 @@ struct Teller {
     progress: Progress,
     bar: ProgressBar,
     json: bool,
+    quiet: bool,
 }
 
 impl Teller {
@@ -120,7 +128,7 @@ impl Teller {
             let (drive, outcome) = (plan.drive().called(), plan.expected().outcome());
             remark(&format!("Job {job}: {} on {drive}. Planned outcome: {outcome}.", plan.title()));
         }
-        Self { progress, bar, json: asked.json }
+        Self { progress, bar, json: asked.json, quiet: asked.quiet }
     }
 
     fn tell(&mut self, event: &Event) {
@@ -136,13 +144,19 @@ impl Teller {
                 | Event::Slow { .. }
                 | Event::Resumed { .. }
                 | Event::Rechecked { .. }
+                | Event::NothingTrusted { .. }
+                | Event::FlushFailed { .. }
+                | Event::NoAnswer { .. }
+                | Event::AnswersElsewhere
                 | Event::NotSaved { .. }
                 | Event::Held { .. }
         );
-        if worth_a_line {
-            self.bar.println(event.sentence().unwrap_or_default());
+        if worth_a_line && !self.quiet {
+            let line = event.sentence().unwrap_or_default();
+            // A hidden bar prints nothing: where no terminal is, the lines go to the error stream by themselves.
+            if self.bar.is_hidden() { remark(&line) } else { self.bar.println(line) }
         }
-        let sector = u64::from(self.progress.evidence().drive.geometry.logical);
+        let sector = u64::from(self.progress.evidence().drive().geometry.logical);
         self.bar.set_position(self.progress.work().0 * sector);
         self.bar.set_message(self.message());
     }
@@ -154,7 +168,7 @@ impl Teller {
         };
         let speed = self.progress.speeds().0.map(rate).unwrap_or_default();
         let left = self.progress.time_left().map(|d| format!("{} left", duration(d))).unwrap_or_default();
-        format!("{doing} pass {} of {}  {speed}  {left}", self.progress.pass(), self.progress.evidence().planned_passes)
+        format!("{doing} pass {} of {}  {speed}  {left}", self.progress.pass(), self.progress.planned_passes())
     }
 
     fn done(&self) {
@@ -163,7 +177,7 @@ impl Teller {
 }
 
 fn finish(asked: &Erase, seen: &Seen, finished: Finished) -> Result<ExitCode, Failure> {
-    let Finished { record, ledger_trouble, unfinished } = finished;
+    let Finished { record, is_stored, ledger_trouble, unfinished } = finished;
     let name = match asked.resume {
         true => files::name_after_going_on(&asked.out, &record.job),
         false => record.job.to_string(),
@@ -176,19 +190,32 @@ fn finish(asked: &Erase, seen: &Seen, finished: Finished) -> Result<ExitCode, Fa
     }
     if unfinished.is_some() && !asked.json {
         let (drive, out) = (&asked.drive, asked.out.display());
+        let drive = jurex_core::text::shown_path(std::path::Path::new(drive));
         say(&format!("  go on    jurex erase {drive} --resume --label-check ENDING --out {out}"));
     }
     if let Some(e) = &ledger_trouble {
         remark(&format!("jurex: {e}. The drive's treatment is not affected; keep the files in {}", asked.out.display()));
     }
+    let lacking: String = jurex_report::unprintable(&record).into_iter().collect();
+    if !lacking.is_empty() {
+        remark(&format!("jurex: the certificate's fonts lack {lacking}; it prints ? there, the record keeps them"));
+    }
     match written {
+        Ok(_) if !is_stored => {
+            let trouble = ledger_trouble.map(|e| e.to_string()).unwrap_or_default();
+            let (job, out) = (&record.job, asked.out.display());
+            Err(Failure::Less(format!(
+                "the record of job {job} is not in the ledger ({trouble}). Its files are in {out}: keep them; or make room and \
+                 go on with --resume, which reads the drive again and makes the record anew"
+            )))
+        }
         Ok(paths) => {
             if !asked.json {
                 paths.iter().for_each(|p| say(&format!("  written  {}", p.display())));
             }
             Ok(exit::of_record(&record))
         }
-        Err(e) => Err(not_certified(&record, &e, ledger_trouble.is_none())),
+        Err(e) => Err(not_certified(&record, &e, is_stored)),
     }
 }
 
@@ -198,7 +225,9 @@ pub(crate) fn not_certified(record: &Record, e: &files::FileError, in_ledger: bo
     let outcome = record.claim().outcome();
     let rest = match in_ledger {
         true => format!("the record is in the ledger: make room and run `jurex certificate {job} --out DIR`"),
-        false => "the ledger does not hold the record either".into(),
+        false => "the ledger does not hold the record either; its place is kept: make room and go on with --resume, which reads \
+                  the drive again and makes the record anew"
+            .into(),
     };
     Failure::Less(format!("{e}. The job itself is over (outcome: {outcome}), and {rest}"))
 }

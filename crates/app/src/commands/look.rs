@@ -18,8 +18,9 @@ use std::process::ExitCode;
 use std::time::{Duration, Instant};
 
 pub(crate) fn run(look: &Look) -> Result<ExitCode, Failure> {
-    let config = Config::read(&Places::find()?.config_file())?;
-    let seen = bench::find(&look.drive, &config.only)?;
+    let places = Places::find()?;
+    let config = Config::read(&places.config_file())?;
+    let seen = bench::find(&look.drive, &config.only, &places)?;
     if let Some(seconds) = look.beacon {
         return beacon(&seen, seconds);
     }
@@ -71,8 +72,12 @@ fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -
         fact("sectors", &drive.geometry.sector_sizes()),
         fact("class", &format!("{}, because {}", drive.class, drive.class_basis)),
         fact("attached by", &drive.bus.to_string()),
-        fact("hidden areas", &drive.hidden.sentence()),
+        fact("hidden areas", &drive.hidden_sentence()),
     ];
+    let names: Vec<String> = drive.unit.ids.iter().map(|id| id.sentence()).collect();
+    lines.extend((!names.is_empty()).then(|| fact("unique names", &names.join(", "))));
+    lines.extend(drive.attachment.port.as_ref().map(|port| fact("plugged in at", port)));
+    lines.extend(drive.elsewhere.iter().map(|e| fact("beside it", &e.what)));
     let health = seen.answers.health.sentences();
     let health = if health.is_empty() { "not told".into() } else { health.join(", ") };
     lines.push(fact("age and health", &health));
@@ -90,15 +95,33 @@ fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -
         Ok(_) => fact("may be erased?", "yes"),
         Err(refusal) => fact("may be erased?", &format!("no: {refusal}")),
     });
-    if drive.label() == Label::SectorCount(drive.geometry.sectors) {
-        lines.push(fact(
+    match seen.verdict().map(|c| c.label().clone()).unwrap_or_else(|_| drive.label()) {
+        Label::SectorCount(sectors) => {
+            lines.push(fact("label check", &format!("the drive tells no serial number; type its number of sectors, {sectors}")));
+        }
+        Label::Place(place) => lines.push(fact(
             "label check",
-            &format!("the drive tells no serial number; type its number of sectors, {}", drive.geometry.sectors),
-        ));
+            &format!("another drive here carries the same label; find this one by its light (--beacon) and type its place, {place}"),
+        )),
+        Label::SerialEnding { .. } => {}
     }
     lines.push("Ways to sanitize it by overwriting:".into());
-    lines.extend(ways.iter().map(|(method, outcome, why)| format!("  {:<22}would earn {outcome}: {why}", method.name)));
+    lines.extend(grouped_ways(ways));
     lines
+}
+
+/// The methods by what they would earn and why: many earn the same.
+fn grouped_ways(ways: &[(&Method, Outcome, String)]) -> Vec<String> {
+    let mut groups: Vec<(Outcome, &str, Vec<&str>)> = vec![];
+    for (method, outcome, why) in ways {
+        match groups.iter_mut().find(|(o, w, _)| o == outcome && w == why) {
+            Some((.., names)) => names.push(&method.name),
+            None => groups.push((*outcome, why, vec![&method.name])),
+        }
+    }
+    groups.sort_by_key(|(outcome, ..)| std::cmp::Reverse(*outcome));
+    let lines = |(outcome, why, names): (Outcome, &str, Vec<&str>)| [format!("  {outcome}: {why}"), format!("    {}", names.join(", "))];
+    groups.into_iter().flat_map(lines).collect()
 }
 
 /// The drive's own erase commands, and whether they are frozen.

@@ -42,9 +42,9 @@ fn later_command(name: &str, _rest: &[String]) -> Result<ExitCode, Failure> {
 fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
-    let only = config.only.clone();
+    let (only, here) = (config.only.clone(), places.clone());
     crate::tui::run(crate::tui::Setup {
-        bench: Box::new(move || crate::bench::Bench::machine(&only)),
+        bench: Box::new(move || crate::bench::Bench::machine(&only, &here)),
         theme: theme.or(config.theme),
         ledger: places.ledger(),
         log: places.log_folder(),
@@ -55,10 +55,23 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
     })
 }
 
-/// Prints a line, and says nothing if nobody reads any more (`jurex drives | head -1`).
+/// Prints a line. A result that could not be written is an error at the end ([`output_failed`]); a reader that has gone
+/// away (`jurex drives | head -1`) is none of Jurex's business.
 pub(crate) fn say(text: &str) {
     use std::io::Write;
-    let _ = writeln!(std::io::stdout(), "{text}");
+    if let Err(e) = writeln!(std::io::stdout(), "{text}") {
+        let mut failed = OUTPUT_FAILED.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        failed.get_or_insert_with(|| e.to_string());
+    }
+}
+
+static OUTPUT_FAILED: std::sync::Mutex<Option<String>> = std::sync::Mutex::new(None);
+
+/// Why something that was to be printed was not, if it was not.
+pub(crate) fn output_failed() -> Option<String> {
+    use std::io::Write;
+    let told = OUTPUT_FAILED.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone();
+    told.or_else(|| std::io::stdout().flush().err().map(|e| e.to_string()))
 }
 
 /// The same beside the results, on the error stream: a terminal that is gone must not end a job.

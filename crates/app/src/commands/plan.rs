@@ -23,7 +23,7 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
     let catalogue = config.catalogue()?;
-    let seen = bench::find(&asked.drive, &config.only)?;
+    let seen = bench::find(&asked.drive, &config.only, &places)?;
     let edition = asked.order.rules.unwrap_or(config.rules);
     let (need, base) = match (&asked.policy, asked.sensitivity, asked.reuse, asked.leaves) {
         (Some(name), ..) => {

@@ -17,6 +17,7 @@ use crossbeam_channel::{Receiver, Sender, unbounded};
 use jiff::Zoned;
 use jurex_core::bytes::{Needle, search};
 use jurex_core::erase::{Control, Wish};
+use jurex_core::evidence::Ended;
 use jurex_core::method::Method;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::plan::Plan;
@@ -24,10 +25,12 @@ use jurex_core::record::Record;
 use jurex_core::units::Lba;
 use jurex_ledger::{Ledger, Unfinished};
 use jurex_linux::{System, Watch};
-use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture, Event as TerminalEvent};
+use ratatui::crossterm::event::{
+    self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event as TerminalEvent,
+};
 use ratatui::crossterm::execute;
 use ratatui::crossterm::style::Print;
-use ratatui::crossterm::terminal::{EnterAlternateScreen, SetTitle};
+use ratatui::crossterm::terminal::{EnterAlternateScreen, SetTitle, enable_raw_mode};
 use ratatui::layout::Rect;
 use ratatui::{DefaultTerminal, TerminalOptions, Viewport};
 use std::collections::HashMap;
@@ -120,13 +123,13 @@ impl Screen {
         let interface = thread::current().id();
         std::panic::set_hook(Box::new(move |panic| {
             if thread::current().id() == interface {
-                let _ = execute!(stdout(), DisableMouseCapture);
+                let _ = execute!(stdout(), DisableMouseCapture, DisableBracketedPaste);
                 restoring(panic);
             } else {
                 tracing::error!("{panic}");
             }
         }));
-        execute!(stdout(), EnableMouseCapture, Print(KEEP_TITLE))?;
+        execute!(stdout(), EnableMouseCapture, EnableBracketedPaste, Print(KEEP_TITLE))?;
         Ok(Self { terminal, unsized_terminal, drawn_size: ASSUMED })
     }
 }
@@ -142,11 +145,34 @@ impl Screen {
     }
 }
 
+/// The terminal as the shell had it.
+fn leave() {
+    let _ = execute!(stdout(), DisableMouseCapture, DisableBracketedPaste, Print(GIVE_TITLE_BACK));
+    ratatui::restore();
+}
+
+impl Screen {
+    /// Leaves the screen to the shell, stops, and takes it again when the person has come back.
+    fn suspend(&mut self) -> std::io::Result<()> {
+        leave();
+        // This stops the process with all its threads; it goes on from here at `fg`.
+        signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGTSTP)?;
+        enable_raw_mode()?;
+        execute!(stdout(), EnterAlternateScreen, EnableMouseCapture, EnableBracketedPaste, Print(KEEP_TITLE))?;
+        self.terminal.clear()
+    }
+}
+
 impl Drop for Screen {
     fn drop(&mut self) {
-        let _ = execute!(stdout(), DisableMouseCapture, Print(GIVE_TITLE_BACK));
-        ratatui::restore();
+        leave();
     }
+}
+
+/// The way to a running job.
+struct Wishes {
+    sender: Sender<Wish>,
+    asked_to_stop: bool,
 }
 
 struct Runtime {
@@ -165,12 +191,23 @@ struct Runtime {
     rung: usize,
     config_file: PathBuf,
     policies: PathBuf,
-    wishes: HashMap<usize, Sender<Wish>>,
+    wishes: HashMap<usize, Wishes>,
     searches: HashMap<usize, Arc<AtomicBool>>,
     beacons: HashMap<usize, Arc<AtomicBool>>,
     workers: Vec<JoinHandle<()>>,
+    /// Certificates that are being written: they are waited for at the end.
+    writers: Vec<JoinHandle<()>>,
     terminate: Arc<AtomicBool>,
+    /// The terminal hung up.
+    hung_up: Arc<AtomicBool>,
+    /// The shell wants the screen.
+    suspend: Arc<AtomicBool>,
+    /// Since when the program is to end.
+    quitting_since: Option<Instant>,
 }
+
+/// A program that is to end waits no longer than this for jobs whose drives do not answer.
+const QUIT_PATIENCE: Duration = Duration::from_secs(40);
 
 impl Runtime {
     fn new(setup: Setup) -> Result<Self, Failure> {
@@ -183,10 +220,12 @@ impl Runtime {
         app.policies = policies::names(&setup.policies);
         app.size = terminal_size();
         app.time_of_day = time_of_day();
-        let terminate = Arc::new(AtomicBool::new(false));
-        for signal in [signal_hook::consts::SIGTERM, signal_hook::consts::SIGHUP, signal_hook::consts::SIGINT] {
+        use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGTSTP};
+        let flags = [AtomicBool::new(false), AtomicBool::new(false), AtomicBool::new(false)].map(Arc::new);
+        let [terminate, hung_up, suspend] = flags;
+        for (signal, flag) in [(SIGTERM, &terminate), (SIGINT, &terminate), (SIGHUP, &hung_up), (SIGTSTP, &suspend)] {
             let failed = |e| Failure::Use(format!("cannot watch for signals: {e}"));
-            signal_hook::flag::register(signal, terminate.clone()).map_err(failed)?;
+            signal_hook::flag::register(signal, flag.clone()).map_err(failed)?;
         }
         look_for_drives(setup.bench, sender.clone());
         read_terminal(sender.clone());
@@ -208,12 +247,18 @@ impl Runtime {
             searches: HashMap::new(),
             beacons: HashMap::new(),
             workers: vec![],
+            writers: vec![],
             terminate,
+            hung_up,
+            suspend,
+            quitting_since: None,
         })
     }
 
-    fn turn(&mut self, mut screen: Screen) -> std::io::Result<()> {
+    fn turn(&mut self, screen: Screen) -> std::io::Result<()> {
         let mut drawn = Instant::now() - FRAME;
+        // Without a terminal the jobs go on with no screen; their records are in the ledger.
+        let mut screen = Some(screen);
         loop {
             let idle = self.wait(FRAME.saturating_sub(drawn.elapsed()));
             let tick = Message::Tick(self.start.elapsed(), time_of_day());
@@ -221,23 +266,56 @@ impl Runtime {
             if self.terminate.swap(false, Ordering::Relaxed) {
                 self.take(Message::Terminate);
             }
-            if self.app.quitting && self.app.working() == 0 {
+            if self.hung_up.swap(false, Ordering::Relaxed) {
+                tracing::warn!("the terminal hung up; what runs goes on without a screen");
+                self.take(Message::TerminalLost);
+                screen = None;
+            }
+            if self.is_over() {
                 break;
             }
             // A flood of progress is drawn at most thirty times a second; a key is answered at once.
             if !idle || drawn.elapsed() >= FRAME {
-                screen.take_size(self.app.size)?;
-                screen.terminal.draw(|frame| view::draw(&self.app, frame))?;
-                self.tell_the_terminal()?;
+                if let Some(Err(e)) = screen.as_mut().map(|s| self.show(s)) {
+                    tracing::warn!("the terminal failed ({e}); what runs goes on without a screen");
+                    self.take(Message::TerminalLost);
+                    screen = None;
+                }
                 drawn = Instant::now();
             }
         }
-        self.workers.drain(..).for_each(|w| drop(w.join()));
+        self.wait_for_writers();
+        // A job whose drive hangs is waited for by nobody: its thread ends with the program.
+        self.workers.drain(..).filter(JoinHandle::is_finished).for_each(|w| drop(w.join()));
         // Records that came while the last picture was shown.
         while let Ok(message) = self.receiver.try_recv() {
             self.app.update(message);
         }
         Ok(())
+    }
+
+    /// Whether everything has ended that the program waits for.
+    fn is_over(&mut self) -> bool {
+        if !self.app.quitting {
+            return false;
+        }
+        let since = *self.quitting_since.get_or_insert_with(Instant::now);
+        // Jobs that go on without a screen take their time; those that are to stop do not.
+        let stopping = self.wishes.values().any(|w| w.asked_to_stop);
+        self.app.working() == 0 || (stopping && since.elapsed() > QUIT_PATIENCE)
+    }
+
+    fn show(&mut self, screen: &mut Screen) -> std::io::Result<()> {
+        if self.suspend.swap(false, Ordering::Relaxed) {
+            screen.suspend()?;
+        }
+        screen.take_size(self.app.size)?;
+        screen.terminal.draw(|frame| view::draw(&self.app, frame))?;
+        self.tell_the_terminal()
+    }
+
+    fn wait_for_writers(&mut self) {
+        self.writers.drain(..).for_each(|w| drop(w.join()));
     }
 
     /// The terminal's title says what the lanes say; the end of a job rings, and is told as a notification.
@@ -335,16 +413,18 @@ impl Runtime {
             Command::Wish(lane, wish) => self.wish(lane, wish),
             Command::Write(lane, record) => {
                 let (ledger, out, sender) = (self.ledger.clone(), self.out.clone(), self.sender.clone());
-                thread::spawn(move || {
+                self.writers.push(thread::spawn(move || {
                     let _ = sender.send(Message::Written(lane, write(&record, &ledger, &out)));
-                });
+                }));
             }
+            Command::Suspend => self.suspend.store(true, Ordering::Relaxed),
         }
     }
 
-    fn wish(&self, lane: usize, wish: Wish) {
-        if let Some(sender) = self.wishes.get(&lane) {
-            let _ = sender.send(wish);
+    fn wish(&mut self, lane: usize, wish: Wish) {
+        if let Some(wishes) = self.wishes.get_mut(&lane) {
+            wishes.asked_to_stop |= wish == Wish::Stop;
+            let _ = wishes.sender.send(wish);
         }
     }
 
@@ -357,7 +437,7 @@ impl Runtime {
     fn open(&mut self, start: Start) {
         let Start { lane, armed, before, papers, from, sample_at } = start;
         let (wish, wishes) = unbounded();
-        self.wishes.insert(lane, wish);
+        self.wishes.insert(lane, Wishes { sender: wish, asked_to_stop: false });
         let (seen, ledger, sender) = (self.app.lanes[lane].seen.clone(), self.ledger.clone(), self.sender.clone());
         let hold_above = self.hold_above;
         self.workers.push(thread::spawn(move || {
@@ -421,8 +501,12 @@ impl Runtime {
     /// What became of each job, said on the plain terminal after the screen is put back.
     fn farewell(&self) {
         for lane in &self.app.lanes {
-            let Some(record) = lane.record() else { continue };
             let drive = lane.seen.drive.called();
+            if lane.is_working() {
+                let job = lane.work.as_ref().and_then(|w| w.job.as_ref()).map(ToString::to_string).unwrap_or_default();
+                say(&format!("{job}: {drive} does not answer. Its job has no record yet: go on with it (--resume) once it does."));
+            }
+            let Some(record) = lane.record() else { continue };
             say(&format!("{}: {drive} {}. {}", record.job, record.claim().outcome(), record.evidence().ended.sentence()));
             if !matches!(lane.written, Some(Ok(_))) {
                 say(&format!("  no certificate written yet: jurex certificate {} --out DIR", record.job));
@@ -432,12 +516,8 @@ impl Runtime {
 
     /// 4 if a job was stopped or its drive went away, else 0: the interface itself has no planned outcome.
     fn code(&self) -> ExitCode {
-        use jurex_core::evidence::Ended;
-        let cut_short = |r: &Record| matches!(r.evidence().ended, Ended::Stopped | Ended::Gone { .. });
-        match self.app.lanes.iter().filter_map(|l| l.record()).any(cut_short) {
-            true => ExitCode::from(4),
-            false => ExitCode::SUCCESS,
-        }
+        let cut_short = |l: &Lane| l.is_working() || l.record().is_some_and(|r| r.evidence().ended.can_go_on());
+        if self.app.lanes.iter().any(cut_short) { ExitCode::from(4) } else { ExitCode::SUCCESS }
     }
 }
 
@@ -448,11 +528,11 @@ fn time_of_day() -> String {
 /// Tells the drives at once, each again as it answers, and every change from then on.
 fn look_for_drives(bench: Box<dyn FnOnce() -> Bench + Send>, sender: Sender<Message>) {
     thread::spawn(move || match bench() {
-        bench @ Bench::Simulated(_) => drop(sender.send(Message::Drives(bench.drives()))),
+        bench @ Bench::Simulated(_) => drop(sender.send(Message::Drives(1, bench.drives()))),
         Bench::Machine(system) => {
             let mut watch = Watch::new(&system);
-            loop {
-                list(&system, &sender);
+            for listing in 1.. {
+                list(listing, &system, &sender);
                 while !watch.wait(POLL) {}
             }
         }
@@ -464,7 +544,7 @@ const POLL: Duration = Duration::from_millis(900);
 /// How long a drive may take to answer before nobody waits for it any more.
 const ANSWER_PATIENCE: Duration = Duration::from_secs(30);
 
-fn list(system: &System, sender: &Sender<Message>) {
+fn list(listing: u64, system: &System, sender: &Sender<Message>) {
     let mut first = true;
     let (system_of_seen, sender, system) = (system.clone(), sender.clone(), system.clone());
     // A drive that hangs must not hide what happens to the others: the next change is looked at meanwhile.
@@ -472,8 +552,8 @@ fn list(system: &System, sender: &Sender<Message>) {
         system.drives_as_they_answer(ANSWER_PATIENCE, &mut |found| {
             let seen = found.into_iter().map(|f| Seen::of_machine(&system_of_seen, f));
             match std::mem::replace(&mut first, false) {
-                true => drop(sender.send(Message::Drives(seen.collect()))),
-                false => seen.for_each(|s| drop(sender.send(Message::Answered(Box::new(s))))),
+                true => drop(sender.send(Message::Drives(listing, seen.collect()))),
+                false => seen.for_each(|s| drop(sender.send(Message::Answered(listing, Box::new(s))))),
             }
         });
     });
@@ -495,6 +575,7 @@ fn read_terminal(sender: Sender<Message>) {
             let message = match event {
                 TerminalEvent::Key(key) => Message::Key(key),
                 TerminalEvent::Mouse(mouse) => Message::Mouse(mouse),
+                TerminalEvent::Paste(text) => Message::Pasted(text),
                 TerminalEvent::Resize(width, height) => Message::Resized(width, height),
                 _ => continue,
             };
@@ -502,8 +583,7 @@ fn read_terminal(sender: Sender<Message>) {
                 return;
             }
         }
-        // The terminal is gone: end as if asked to.
-        let _ = sender.send(Message::Terminate);
+        let _ = sender.send(Message::TerminalLost);
     });
 }
 
@@ -526,7 +606,7 @@ impl JobOfLane {
         papers: jurex_core::record::Papers,
         from: Option<Box<Unfinished>>,
     ) {
-        let opened = match work::open(&self.seen) {
+        let opened = match work::open(&self.seen, armed.label()) {
             Ok(opened) => opened,
             Err(failure) => return self.send(Message::NotStarted(self.lane, format!("{failure}."))),
         };
@@ -538,7 +618,7 @@ impl JobOfLane {
         let ledger = self.ledger.clone();
         let to = InLedger { ledger: &ledger, hold_above: self.hold_above };
         let prepared = match from {
-            Some(from) => opened.go_on(armed, *from, &to),
+            Some(from) => opened.go_on(armed, from.job, &to),
             None => opened.begin(armed, before, papers, &to),
         };
         let job = match prepared {
@@ -548,11 +628,13 @@ impl JobOfLane {
         self.send(Message::Began(self.lane, job.id().clone()));
         let (sender, lane) = (self.sender.clone(), self.lane);
         let finished = job.run(&mut self, &mut |event| drop(sender.send(Message::Job(lane, event.clone()))));
+        let answers = !matches!(finished.record.evidence().ended, Ended::Gone { .. } | Ended::StoppedAnswering { .. });
         let end = WorkEnd {
             record: finished.record,
             ledger_trouble: finished.ledger_trouble.map(|e| e.to_string()),
             unfinished: finished.unfinished,
-            after: self.sample_at.and_then(|at| self.seen.sector(at)),
+            // A drive that is gone or hangs is not asked for more.
+            after: self.sample_at.filter(|_| answers).and_then(|at| self.seen.sector(at)),
         };
         self.send(Message::Ended(self.lane, Box::new(end)));
     }
@@ -564,12 +646,13 @@ impl JobOfLane {
 
 impl Control for JobOfLane {
     fn poll(&mut self) -> Option<Wish> {
-        self.wishes.try_iter().last()
+        Wish::of_several(self.wishes.try_iter())
     }
 
     fn wait(&mut self) -> Option<Wish> {
         // If the interface is gone, nobody can say "go on" any more.
-        Some(self.wishes.recv().unwrap_or(Wish::Stop))
+        let first = self.wishes.recv().unwrap_or(Wish::Stop);
+        Wish::of_several(std::iter::once(first).chain(self.wishes.try_iter()))
     }
 }
 

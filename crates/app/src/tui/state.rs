@@ -11,6 +11,7 @@ use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
 use jurex_core::guard::{Cleared, Hindrance, Refusal};
 use jurex_core::ladder::{Way, ladder, suggested};
+use jurex_core::media::Label;
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::need::{Need, Sensitivity};
 use jurex_core::notation::{NoEntropy, Program};
@@ -180,29 +181,39 @@ pub(crate) enum Field {
     CategoryAfter,
     Backup,
     TechnicianName,
+    BackupPlace,
+    Maker,
+    Notes,
     TechnicianTitle,
+    TechnicianOrganisation,
     TechnicianPlace,
     TechnicianContact,
     ValidatorName,
     ValidatorTitle,
+    ValidatorOrganisation,
     ValidatorPlace,
     ValidatorContact,
 }
 
 impl Field {
-    pub(crate) const ALL: [Field; 14] = [
+    pub(crate) const ALL: [Field; 19] = [
         Field::PropertyNumber,
         Field::Source,
         Field::Lot,
         Field::Destination,
         Field::CategoryAfter,
         Field::Backup,
+        Field::BackupPlace,
+        Field::Maker,
+        Field::Notes,
         Field::TechnicianName,
         Field::TechnicianTitle,
+        Field::TechnicianOrganisation,
         Field::TechnicianPlace,
         Field::TechnicianContact,
         Field::ValidatorName,
         Field::ValidatorTitle,
+        Field::ValidatorOrganisation,
         Field::ValidatorPlace,
         Field::ValidatorContact,
     ];
@@ -215,6 +226,10 @@ impl Field {
             Field::Destination => "destination",
             Field::CategoryAfter => "category afterwards",
             Field::Backup => "backed up",
+            Field::BackupPlace => "  where to",
+            Field::Maker => "maker, if not told",
+            Field::Notes => "notes",
+            Field::TechnicianOrganisation | Field::ValidatorOrganisation => "  organisation",
             Field::TechnicianName => "sanitized by",
             Field::TechnicianTitle | Field::ValidatorTitle => "  title",
             Field::TechnicianPlace | Field::ValidatorPlace => "  place",
@@ -234,6 +249,11 @@ impl Field {
             Field::Source => &mut papers.source,
             Field::Lot => &mut papers.lot,
             Field::Destination => &mut papers.destination,
+            Field::BackupPlace => &mut papers.backup_place,
+            Field::Maker => &mut papers.maker,
+            Field::Notes => &mut papers.notes,
+            Field::TechnicianOrganisation => &mut papers.technician.organisation,
+            Field::ValidatorOrganisation => &mut papers.validator.organisation,
             Field::TechnicianName => &mut papers.technician.name,
             Field::TechnicianTitle => &mut papers.technician.title,
             Field::TechnicianPlace => &mut papers.technician.place,
@@ -298,6 +318,8 @@ pub(crate) struct Lane {
     pub(crate) papers: Papers,
     pub(crate) form: Form,
     pub(crate) written: Option<Written>,
+    /// The papers with which it was written.
+    pub(crate) papers_written: Option<Papers>,
 }
 
 impl Lane {
@@ -332,6 +354,7 @@ impl Lane {
             papers: papers.clone(),
             form: Form::default(),
             written: None,
+            papers_written: None,
         };
         lane.choose_method(catalogue);
         lane
@@ -343,6 +366,11 @@ impl Lane {
         if let Some(method) = catalogue.titled(&suited.title) {
             self.draft.take_method(method);
         }
+    }
+
+    /// What the person must type to arm it.
+    pub(crate) fn label(&self) -> Label {
+        self.verdict.as_ref().map_or_else(|_| self.seen.drive.label(), |cleared| cleared.label().clone())
     }
 
     /// Every way of sanitizing this drive, best first.
@@ -381,8 +409,14 @@ impl Lane {
             None if work.progress.activity() == jurex_core::erase::Activity::ReadingBack => LaneState::Proving,
             None => LaneState::Erasing,
             Some(end) => match end.record.evidence().ended {
-                Ended::Gone { .. } => LaneState::Gone,
-                Ended::Stopped | Ended::GivenUp { .. } | Ended::Refused { .. } => LaneState::Failed,
+                // One that has come back is not gone any more: its job can go on.
+                Ended::Gone { .. } if matches!(self.presence, Presence::Gone(_)) => LaneState::Gone,
+                Ended::Gone { .. }
+                | Ended::StoppedAnswering { .. }
+                | Ended::Stopped
+                | Ended::GivenUp { .. }
+                | Ended::Changed { .. }
+                | Ended::Refused { .. } => LaneState::Failed,
                 Ended::Finished if end.record.kept_its_plan() => LaneState::Proved,
                 Ended::Finished => LaneState::Unproved,
             },
@@ -500,6 +534,12 @@ pub(crate) struct App {
     pub(crate) policies: Vec<String>,
     /// Set once quitting is decided; the loop ends when the last job has ended.
     pub(crate) quitting: bool,
+    /// When the last letter was typed: what follows at once comes from a scanner or a paste, not from a hand.
+    pub(crate) last_letter: Option<Duration>,
+    /// Whether the person has done anything yet: until then the first drive that may be erased is chosen.
+    pub(crate) touched: bool,
+    /// The newest listing of drives that was told: answers of older ones are not taken.
+    pub(crate) listing: u64,
 }
 
 impl App {
@@ -523,6 +563,9 @@ impl App {
             samples_speed: true,
             policies: vec![],
             quitting: false,
+            last_letter: None,
+            touched: false,
+            listing: 0,
         }
     }
 
@@ -547,10 +590,14 @@ pub(crate) enum Message {
     Resized(u16, u16),
     /// Time has passed: since the start, and as time of day.
     Tick(Duration, String),
-    /// Every drive that is there now, as far as it is known.
-    Drives(Vec<Seen>),
-    /// A drive has answered.
-    Answered(Box<Seen>),
+    /// Every drive that is there now, as far as it is known, and the number of this listing.
+    Drives(u64, Vec<Seen>),
+    /// A drive has answered in that listing.
+    Answered(u64, Box<Seen>),
+    /// Text that was pasted.
+    Pasted(String),
+    /// The terminal is gone: jobs go on without a screen.
+    TerminalLost,
     Looked(usize, Contents, Option<Sample>),
     /// The ledger has a job of this drive that was cut short, or has none.
     Unfinished(usize, Option<Box<Unfinished>>),
@@ -610,6 +657,8 @@ pub(crate) enum Command {
     Beacon(usize, bool),
     Wish(usize, jurex_core::erase::Wish),
     Write(usize, Box<Record>),
+    /// Leave the screen to the shell until the person comes back.
+    Suspend,
 }
 
 /// A job to be started.

@@ -10,11 +10,12 @@ use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, Event, Jo
 use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
 use jurex_core::guard::{self, Hindrance};
-use jurex_core::notation::Entropy;
+use jurex_core::media::Scope;
 use jurex_core::plan::Plan;
 use jurex_core::policy::Policy;
 use jurex_core::record::{Record, Tool};
 use jurex_core::rules::Technique;
+use jurex_core::testing::Fixed;
 use jurex_core::units::{Lba, Sectors};
 use jurex_ledger::Unfinished;
 use jurex_sim::{Fault, Pacing};
@@ -55,13 +56,6 @@ impl Keeper for Kept {
     }
 }
 
-struct Fixed;
-impl Entropy for Fixed {
-    fn fill(&mut self, out: &mut [u8]) {
-        out.fill(0x2a);
-    }
-}
-
 /// The interface over the simulated bench. Jobs run at once, but their messages are handed over only when asked for.
 struct World {
     app: App,
@@ -83,7 +77,7 @@ impl World {
     fn list(bench: &jurex_sim::Bench, without: &[u32]) -> Message {
         let drives = Bench::of_bays(bench.bays()).drives();
         let left = drives.into_iter().filter(|s| without.iter().all(|bay| s.drive.path != format!("sim:{bay}")));
-        Message::Drives(left.collect())
+        Message::Drives(1, left.collect())
     }
 
     fn on(bench: &jurex_sim::Bench, theme: ThemeName, size: (u16, u16)) -> Self {
@@ -93,7 +87,7 @@ impl World {
         // Handles on the same simulated drives.
         let drives = Bench::of_bays(bench.bays()).drives();
         app.update(Message::Tick(Duration::ZERO, "14:32".into()));
-        app.update(Message::Drives(drives.clone()));
+        app.update(Message::Drives(1, drives.clone()));
         for (lane, seen) in drives.iter().enumerate() {
             let (contents, sample) = seen.look();
             app.update(Message::Looked(lane, contents, sample));
@@ -120,7 +114,7 @@ impl World {
         match command {
             Command::Plan(lane, order) => {
                 let plan =
-                    Plan::new(&self.app.lanes[lane].seen.drive, &order, &mut Fixed).map(Box::new).map_err(|e| e.to_string());
+                    Plan::new(&self.app.lanes[lane].seen.drive, &order, &mut Fixed(0x2a)).map(Box::new).map_err(|e| e.to_string());
                 self.send(Message::Planned(lane, plan));
             }
             Command::SampleSpeed(lane) => {
@@ -155,9 +149,10 @@ impl World {
                 let mut drive = seen.open().unwrap();
                 let clock = Counting(Cell::new(0));
                 let found = drive.medium().identify().unwrap();
+                let access = drive.medium().access();
                 let job = match &from {
-                    Some(from) => Job::resume(&from.checkpoint, armed, &found, CHUNK_BYTES, clock.now()).unwrap(),
-                    None => Job::start(armed, &found, CHUNK_BYTES, clock.now()).unwrap(),
+                    Some(from) => Job::resume(&from.checkpoint, armed, &found, access, CHUNK_BYTES, clock.now()).unwrap(),
+                    None => Job::start(armed, &found, access, CHUNK_BYTES, clock.now()).unwrap(),
                 };
                 let mut told = vec![];
                 let mut control = StopsAt(self.stop_at.take());
@@ -195,6 +190,7 @@ impl World {
             Command::BreakOffSearch(_) => {}
             Command::Beacon(lane, on) => self.beacons.push((lane, on)),
             Command::Wish(_, wish) => self.wishes.push(wish),
+            Command::Suspend => {}
             Command::Write(lane, record) => {
                 let path = |ending: &str| PathBuf::from(format!("/home/ines/certificates/{}.{ending}", record.job));
                 self.send(Message::Written(lane, Ok(vec![path("record.json"), path("certificate.pdf"), path("strata.svg")])));
@@ -203,6 +199,12 @@ impl World {
     }
 
     fn key(&mut self, code: KeyCode) {
+        if code == KeyCode::Enter {
+            // A hand takes its time.
+            self.now += Duration::from_millis(100);
+            let now = self.now;
+            self.send(Message::Tick(now, "14:32".into()));
+        }
         self.send(Message::Key(KeyEvent::new(code, KeyModifiers::NONE)));
     }
 
@@ -543,8 +545,86 @@ fn another_drive_in_the_same_place_gets_a_lane_of_its_own() {
     let mut world = World::on(&bench, ThemeName::Dark, FULL);
     let mut seen = Bench::of_bays(bench.bays()).drives().swap_remove(CARD);
     seen.drive.unit.serial = Some("TL32X0X0X0X0".into());
-    world.send(Message::Answered(Box::new(seen)));
+    world.send(Message::Answered(1, Box::new(seen)));
     assert_eq!((world.app.lanes.len(), world.state(CARD), world.state(10)), (11, LaneState::Gone, LaneState::Ready));
+}
+
+#[test]
+fn an_identical_stick_in_the_place_of_another_gets_a_lane_of_its_own() {
+    let bench = sim();
+    let mut world = World::on(&bench, ThemeName::Dark, FULL);
+    let mut nameless = Bench::of_bays(bench.bays()).drives();
+    let attached = |drives: &mut Vec<crate::bench::Seen>, instance: &str| {
+        let drive = &mut drives[CARD].drive;
+        (drive.unit.serial, drive.attachment.instance) = (None, Some(instance.into()));
+    };
+    attached(&mut nameless, "boot 1 disk 5");
+    world.send(Message::Drives(2, nameless.clone()));
+    world.app.lanes[CARD].seen = nameless[CARD].clone();
+    attached(&mut nameless, "boot 1 disk 9");
+    world.send(Message::Drives(3, nameless.clone()));
+    assert_eq!((world.app.lanes.len(), world.state(CARD), world.state(10)), (11, LaneState::Gone, LaneState::Ready));
+    // An answer of an older listing comes too late to matter.
+    let mut late = nameless.swap_remove(CARD);
+    late.hindrances = vec![Hindrance::ReadOnly];
+    world.send(Message::Answered(2, Box::new(late)));
+    assert_eq!(world.state(10), LaneState::Ready);
+}
+
+#[test]
+fn a_label_that_two_drives_carry_arms_neither() {
+    let bench = sim();
+    let mut world = World::on(&bench, ThemeName::Dark, FULL);
+    let mut drives = Bench::of_bays(bench.bays()).drives();
+    drives[9].drive.unit.serial = drives[CARD].drive.unit.serial.clone();
+    world.app.lanes[9].seen = drives[9].clone();
+    world.send(Message::Drives(2, drives));
+    world.app.selected = CARD;
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    world.keys("R90C2Y");
+    world.key(KeyCode::Enter);
+    assert!(world.opened.is_empty(), "{}", world.text());
+    assert!(world.text().contains("another drive here carries the same label"), "{}", world.text());
+    world.keys("bay 7");
+    world.key(KeyCode::Enter);
+    assert!(world.opened.contains_key(&CARD), "{}", world.text());
+}
+
+#[test]
+fn a_lost_terminal_stops_no_job_that_runs_and_ends_one_that_is_held() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    assert!(world.app.lanes[CARD].is_working());
+    world.send(Message::TerminalLost);
+    assert!(world.app.quitting && world.wishes.is_empty(), "what runs goes on: {:?}", world.wishes);
+    let lane = &mut world.app.lanes[CARD];
+    lane.work.as_mut().unwrap().progress.apply(&jurex_core::erase::Event::Held { celsius: None });
+    world.send(Message::TerminalLost);
+    assert_eq!(world.wishes, [Wish::Stop], "nobody is left who could let it go on");
+}
+
+#[test]
+fn line_ends_of_a_paste_or_a_scanner_write_no_certificate() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    world.tell_all();
+    world.key(KeyCode::Enter);
+    let writes = |world: &World| world.app.lanes[CARD].written.is_some();
+    world.key(KeyCode::Tab);
+    for _ in 0..10 {
+        world.keys("BWS-03312");
+        world.send(Message::Key(KeyEvent::new(KeyCode::Enter, KeyModifiers::NONE)));
+    }
+    assert!(!writes(&world), "a burst of letters and line ends wrote a certificate");
+    world.send(Message::Pasted("one\ntwo\u{1b}[2J\n".into()));
+    assert!(!writes(&world));
+    world.key(KeyCode::Enter);
+    assert!(writes(&world));
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("written already"), "{}", world.text());
 }
 
 #[test]
@@ -554,7 +634,7 @@ fn a_drive_is_unknown_until_it_has_answered_and_guarded_as_soon_as_it_is_used() 
     let answer = |hindrances: &[Hindrance]| {
         let mut seen = Bench::of_bays(bench.bays()).drives().swap_remove(CARD);
         seen.hindrances = hindrances.to_vec();
-        Message::Answered(Box::new(seen))
+        Message::Answered(1, Box::new(seen))
     };
     world.choose("R90C2Y");
     world.key(KeyCode::Enter);
@@ -567,7 +647,8 @@ fn a_drive_is_unknown_until_it_has_answered_and_guarded_as_soon_as_it_is_used() 
 
     let mut fresh = World::on(&bench, ThemeName::Dark, FULL);
     fresh.app.lanes[CARD].answered = false;
-    fresh.app.lanes[CARD].verdict = guard::check(&fresh.app.lanes[CARD].seen.drive, &[Hindrance::NoAnswer]);
+    let silent = (fresh.app.lanes[CARD].seen.drive.clone(), vec![Hindrance::NoAnswer]);
+    fresh.app.lanes[CARD].verdict = guard::check(Scope::WholeUnit, &[silent]);
     assert_eq!(fresh.state(CARD), LaneState::Unknown);
 }
 
@@ -636,10 +717,10 @@ fn two_dozen_drives_fall_back_to_one_row_each_and_all_can_be_reached() {
     let mut world = World::new(ThemeName::Dark, FULL);
     world.app = App::new(Theme::new(ThemeName::Dark, true), config.bench.clone(), config.papers());
     world.app.size = FULL;
-    world.send(Message::Drives(many(24)));
+    world.send(Message::Drives(1, many(24)));
     insta::assert_snapshot!("two-dozen", world.picture().backend());
     world.app.size = (100, 30);
-    world.send(Message::Drives(many(60)));
+    world.send(Message::Drives(1, many(60)));
     for _ in 0..59 {
         world.key(KeyCode::Down);
     }
@@ -674,6 +755,8 @@ fn the_certificate_takes_the_fields_as_they_stand_and_choices_turn() {
     world.key(KeyCode::Tab);
     world.keys("  ");
     world.key(KeyCode::Tab);
+    world.keys("shelf 4");
+    (0..3).for_each(|_| world.key(KeyCode::Tab));
     for _ in 0..40 {
         world.key(KeyCode::Backspace);
     }
@@ -684,7 +767,7 @@ fn the_certificate_takes_the_fields_as_they_stand_and_choices_turn() {
     let papers = &world.app.lanes[CARD].papers;
     assert_eq!(papers.technician.name, "Ines Okafo!r", "arrows move in the text while a field is open");
     assert_eq!(papers.category_after, Some(jurex_core::need::Sensitivity::Low));
-    assert_eq!(papers.backup, jurex_core::record::Backup::No);
+    assert_eq!((papers.backup, papers.backup_place.as_str()), (jurex_core::record::Backup::No, "shelf 4"));
     world.key(KeyCode::Left);
     assert_eq!(world.app.lanes[CARD].step, Step::Prove, "and walk the steps once it is left");
 }

@@ -11,7 +11,8 @@ use jurex_core::estimate::SpeedSample;
 use jurex_core::need::Sensitivity;
 use jurex_core::plan::{ArmError, Plan};
 use jurex_core::rules::Technique;
-use jurex_core::text::capital;
+use jurex_core::guard::LookedAt;
+use jurex_core::text::{capital, printable};
 use jurex_core::units::Sectors;
 use ratatui::crossterm::event::{
     Event as TerminalEvent, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
@@ -24,6 +25,8 @@ use tui_input::backend::crossterm::EventHandler;
 pub(crate) const COUNTDOWN: Duration = Duration::from_secs(5);
 /// A question is deaf for so long after it is asked: a scanner's burst of letters must not answer it.
 const DEAF: Duration = Duration::from_millis(500);
+/// Keys that follow one another faster come from no hand.
+const BURST: Duration = Duration::from_millis(60);
 /// Longest text that a field takes.
 pub(super) const MOST_CHARS: usize = 200;
 
@@ -38,8 +41,21 @@ impl App {
             Message::Resized(0, _) | Message::Resized(_, 0) => {}
             Message::Resized(width, height) => self.size = (width, height),
             Message::Tick(now, time_of_day) => return self.tick(now, time_of_day),
-            Message::Drives(drives) => return self.drives(drives),
-            Message::Answered(seen) => return self.answered(*seen),
+            // Answers of an older listing say nothing of what is there now.
+            Message::Drives(listing, _) | Message::Answered(listing, _) if listing < self.listing => {}
+            Message::Drives(listing, drives) => {
+                self.listing = listing;
+                let commands = self.drives(drives);
+                self.reconsider();
+                return commands;
+            }
+            Message::Answered(_, seen) => {
+                let commands = self.answered(*seen);
+                self.reconsider();
+                return commands;
+            }
+            Message::Pasted(text) => self.paste(&text),
+            Message::TerminalLost => return self.terminal_lost(),
             Message::Looked(lane, contents, sample) => {
                 if let Some(lane) = self.lanes.get_mut(lane) {
                     (lane.contents, lane.sample) = (Some(contents), sample);
@@ -66,6 +82,9 @@ impl App {
             Message::Ended(lane, end) => self.ended(lane, *end),
             Message::Written(lane, written) => {
                 if let Some(lane) = self.lanes.get_mut(lane) {
+                    if written.is_err() {
+                        lane.papers_written = None;
+                    }
                     lane.written = Some(written);
                 }
             }
@@ -117,10 +136,21 @@ impl App {
         }
         let gone: Vec<usize> = (0..self.lanes.len()).filter(|lane| !here.contains(lane)).collect();
         commands.extend(gone.into_iter().filter_map(|lane| self.went_away(lane)));
-        if first {
+        commands
+    }
+
+    /// The guard's word on every lane, with all the others beside it: a label that another drive carries is not asked for,
+    /// and a drive that is in use by another path is not free.
+    fn reconsider(&mut self) {
+        let here = |l: &&Lane| !matches!(l.presence, Presence::Gone(_));
+        let all: Vec<LookedAt> = self.lanes.iter().filter(here).map(|l| l.seen.looked_at()).collect();
+        for lane in self.lanes.iter_mut().filter(|l| !l.is_working() && !matches!(l.presence, Presence::Gone(_))) {
+            lane.seen.stand_beside(&all);
+            lane.verdict = lane.seen.verdict();
+        }
+        if !self.touched && self.lanes.iter().all(|l| l.step == Step::Look) {
             self.selected = self.lanes.iter().position(|l| l.verdict.is_ok()).unwrap_or(0);
         }
-        commands
     }
 
     fn went_away(&mut self, lane: usize) -> Option<Command> {
@@ -141,14 +171,21 @@ impl App {
     fn lane_of(&self, seen: &Seen) -> Option<usize> {
         let (drive, same_size) = (&seen.drive, |l: &Lane| l.seen.drive.geometry == seen.drive.geometry);
         let gone = |l: &Lane| matches!(l.presence, Presence::Gone(_));
-        let serial = |l: &Lane| drive.unit.serial.is_some() && l.seen.drive.unit.serial == drive.unit.serial;
-        let at_path = |l: &Lane| l.seen.drive.path == drive.path && l.seen.drive.class_basis == drive.class_basis;
-        let is_here = |l: &&Lane| !gone(l) && l.seen.drive.path == drive.path && same_size(l);
+        let serial = |l: &Lane| drive.unit.is_named() && l.seen.drive.unit.agrees_with(&drive.unit);
+        // The same name in another attachment is another object: an identical stick put in the place of the first.
+        let swapped = |l: &Lane| match (&l.seen.drive.attachment.instance, &drive.attachment.instance) {
+            (Some(before), Some(now)) => before != now,
+            _ => false,
+        };
+        let at_path = |l: &Lane| {
+            l.seen.drive.path == drive.path && l.seen.drive.class_basis == drive.class_basis && !swapped(l)
+        };
+        let is_here = |l: &&Lane| !gone(l) && l.seen.drive.path == drive.path && same_size(l) && !swapped(l);
         let place = |found: Option<&Lane>| found.and_then(|f| self.lanes.iter().position(|l| std::ptr::eq(l, f)));
         place(self.lanes.iter().find(is_here))
             .or_else(|| place(self.lanes.iter().find(|l| gone(l) && same_size(l) && serial(l))))
             .or_else(|| {
-                place(self.lanes.iter().find(|l| gone(l) && same_size(l) && drive.unit.serial.is_none() && at_path(l)))
+                place(self.lanes.iter().find(|l| gone(l) && same_size(l) && !drive.unit.is_named() && at_path(l)))
             })
     }
 
@@ -182,12 +219,6 @@ impl App {
         }
         if first {
             lane.choose_method(&self.catalogue);
-            if self.lanes[self.selected].verdict.is_err()
-                && self.lanes[index].verdict.is_ok()
-                && self.lanes.iter().all(|l| l.step == Step::Look)
-            {
-                self.selected = index;
-            }
         }
         vec![]
     }
@@ -291,14 +322,55 @@ impl App {
         commands
     }
 
-    fn key(&mut self, key: KeyEvent) -> Vec<Command> {
+    /// The terminal is gone, and with it everybody who could say stop: what runs goes on, what is held ends, and what was
+    /// only armed is let go. The program ends when the last job has.
+    fn terminal_lost(&mut self) -> Vec<Command> {
+        self.quitting = true;
+        let command = |i: usize| match (self.lanes[i].state(), self.lanes[i].arming.stage) {
+            (LaneState::Held, _) => Some(Command::Wish(i, Wish::Stop)),
+            (_, ArmStage::Opening | ArmStage::Counting(_)) => Some(Command::Abandon(i)),
+            _ => None,
+        };
+        let commands = (0..self.lanes.len()).filter_map(command).collect();
+        self.lanes.iter_mut().for_each(|l| l.arming = Default::default());
+        commands
+    }
+
+    /// Pasted text goes into the field that takes letters, on one line, and does nothing else.
+    fn paste(&mut self, text: &str) {
         self.notice = None;
+        if self.is_counting() || self.dialog.is_some() || !matches!(self.page, Page::Bench) || !self.is_typing() {
+            return;
+        }
+        let line: String = printable(text.as_bytes()).chars().take(MOST_CHARS).collect();
+        for c in line.chars() {
+            self.typing_key(KeyEvent::new(KeyCode::Char(c), KeyModifiers::NONE));
+        }
+    }
+
+    /// Whether a letter came just now: no hand is that fast, but a scanner or a paste is.
+    fn in_burst(&self) -> bool {
+        self.last_letter.is_some_and(|at| self.now.saturating_sub(at) < BURST)
+    }
+
+    fn key(&mut self, key: KeyEvent) -> Vec<Command> {
+        let commands = self.take_key(key);
+        if matches!(key.code, KeyCode::Char(_)) {
+            self.last_letter = Some(self.now);
+        }
+        commands
+    }
+
+    fn take_key(&mut self, key: KeyEvent) -> Vec<Command> {
+        (self.notice, self.touched) = (None, true);
         if self.is_counting() {
             return self.stop_countdown();
         }
         if key.modifiers.contains(KeyModifiers::CONTROL) {
-            if matches!(key.code, KeyCode::Char('c' | 'q')) {
-                self.ask_to_quit();
+            match key.code {
+                KeyCode::Char('c' | 'q') => self.ask_to_quit(),
+                KeyCode::Char('z') => return vec![Command::Suspend],
+                _ => {}
             }
             return vec![];
         }
@@ -544,7 +616,7 @@ impl App {
         let now = self.now;
         let Some(lane) = self.lane_mut() else { return };
         match (lane.step, c) {
-            (Step::Look | Step::Plan | Step::Erase, 'c') if lane.unfinished.is_some() => self.go_on_with_unfinished(),
+            (Step::Look | Step::Plan | Step::Erase | Step::Prove, 'c') if lane.unfinished.is_some() => self.go_on_with_unfinished(),
             (Step::Plan, 'm') if lane.work.is_none() => self.open_methods(Target::Lane(self.selected)),
             (Step::Plan, 'e') if lane.work.is_none() => self.edit_passes(),
             (Step::Plan, 'g') if lane.work.is_none() => self.dialog = Some(Dialog::Range(String::new())),
@@ -614,7 +686,7 @@ impl App {
 
     /// Which other drive a wrong answer would have named.
     fn whose(&self, typed: &str) -> String {
-        let other = self.lanes.iter().enumerate().find(|(i, l)| *i != self.selected && l.seen.drive.label().matches(typed));
+        let other = self.lanes.iter().enumerate().find(|(i, l)| *i != self.selected && l.label().matches(typed));
         match other {
             Some((_, lane)) => format!(" That is the label of {}.", lane.seen.drive.called()),
             None => " It is the label of no drive on this bench.".into(),
@@ -672,11 +744,26 @@ impl App {
     /// Writes the certificate with the fields as they stand.
     fn write(&mut self) -> Vec<Command> {
         let index = self.selected;
+        if self.in_burst() {
+            // The line end of a scanner or a paste: it goes on to the next field, and writes nothing.
+            self.next_field(true);
+            self.notice = Some("Press Enter by itself to write the certificate: this one came with what was typed.".into());
+            return vec![];
+        }
         self.leave_field();
+        if let Some(Ok(paths)) = self.lane().filter(|l| l.papers_written.as_ref() == Some(&l.papers)).and_then(|l| l.written.as_ref()) {
+            let folder = paths.first().and_then(|p| p.parent()).map(jurex_core::text::shown_path).unwrap_or_default();
+            self.notice = Some(format!("This certificate is written already, in {folder}. Change a field to write another beside it."));
+            return vec![];
+        }
         let Some(lane) = self.lane() else { return vec![] };
         let Some(record) = lane.record() else { return vec![] };
         let mut record = record.clone();
-        record.papers = lane.papers.clone();
+        let papers = lane.papers.clone();
+        record = record.with_papers(papers.clone());
+        if let Some(lane) = self.lane_mut() {
+            lane.papers_written = Some(papers);
+        }
         vec![Command::Write(index, Box::new(record))]
     }
 
@@ -714,6 +801,7 @@ impl Lane {
     /// Leaves the finished job behind, whose record is in the ledger, so that the drive can be planned again.
     fn begin_anew(&mut self) {
         (self.work, self.plan, self.written, self.not_started) = (None, None, None, None);
+        self.papers_written = None;
         self.going_on = false;
         (self.contents, self.sample) = (None, None);
         self.arming = Default::default();

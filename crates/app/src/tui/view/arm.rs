@@ -19,7 +19,7 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     label(app, lane, &mut column);
     column.gap();
     column.sentence(
-        &format!("Read {} from the drive itself, type or scan it, and press Enter.", plan.drive().label().asks_for()),
+        &format!("Read {} from the drive itself, type or scan it, and press Enter.", lane.label().asks_for()),
         Role::Strong,
     );
     column.gap();
@@ -60,13 +60,13 @@ fn label(app: &App, lane: &Lane, column: &mut Column<'_>) {
     let maker = drive.unit.maker.clone().unwrap_or_else(|| drive.bus.to_string());
     let mut lines = vec![
         words(format!("  {}", maker.to_uppercase()), style(Role::Strong)),
-        words(format!("  {}", drive.unit.model.clone().unwrap_or_else(|| drive.path.clone())), style(Role::Text)),
+        words(format!("  {}", drive.unit.model.clone().unwrap_or_else(|| drive.shown_path())), style(Role::Text)),
         words(format!("  {}", drive.size()), style(Role::Text)),
         Line::raw(""),
     ];
     lines.push(blank_line(app, lane));
     lines.push(Line::raw(""));
-    lines.push(words(format!("  {} · {} · {}", drive.class, drive.bus, drive.path), style(Role::Faint)));
+    lines.push(words(format!("  {} · {} · {}", drive.class, drive.bus, drive.shown_path()), style(Role::Faint)));
     for (row, line) in lines.into_iter().enumerate().take(inner.height.into()) {
         line.render(Rect { y: inner.y + row as u16, height: 1, ..inner }, column.buffer());
     }
@@ -76,9 +76,10 @@ fn label(app: &App, lane: &Lane, column: &mut Column<'_>) {
 fn blank_line(app: &App, lane: &Lane) -> Line<'static> {
     let style = |role| app.theme.style(role);
     let typed = &lane.arming.typed;
-    let (shown, places) = match lane.seen.drive.label() {
+    let (shown, places) = match lane.label() {
         Label::SerialEnding { start, ending } => (format!("  S/N  {start}"), ending.chars().count()),
         Label::SectorCount(_) => ("  sectors  ".into(), 12),
+        Label::Place(place) => ("  place  ".into(), place.chars().count()),
     };
     let armed = lane.arming.stage != ArmStage::Asking;
     let filled = if armed { "✓ right".into() } else { typed.clone() };

@@ -69,8 +69,8 @@ fn says(lane: &Lane, record: &Record, column: &mut Column<'_>) {
     column.fact("job", record.job.as_str());
     let role = if claim.outcome() == Outcome::NotSanitized { Role::Fault } else { Role::Proved };
     column.fact_in("outcome", &claim.outcome().to_string(), role);
-    column.fact("drive", &evidence.drive.name());
-    column.fact("serial", evidence.drive.unit.serial.as_deref().unwrap_or("not told by the drive"));
+    column.fact("drive", &evidence.drive().name());
+    column.fact("serial", evidence.drive().unit.serial.as_deref().unwrap_or("not told by the drive"));
     column.fact("method", &format!("{} ({})", record.method.title, record.method.notation));
     column.fact("verification", &record.method.verification.to_string());
     column.fact("written", &size(evidence.bytes_laid()));

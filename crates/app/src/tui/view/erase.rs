@@ -39,8 +39,8 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
 fn now_sentence(lane: &Lane, work: &Work) -> String {
     let progress = &work.progress;
     let evidence = progress.evidence();
-    let pass = evidence.passes.last().map(|p| p.pattern.to_string()).unwrap_or_default();
-    let which = format!("pass {} of {} ({pass})", progress.pass(), evidence.planned_passes);
+    let pass = evidence.passes().last().map(|p| p.pattern.to_string()).unwrap_or_default();
+    let which = format!("pass {} of {} ({pass})", progress.pass(), progress.planned_passes());
     let job = work.job.as_ref().map(|j| format!("Job {j}. ")).unwrap_or_default();
     let faults = progress.faults().map(|f| format!(" {f}.")).unwrap_or_default();
     let doing = match (lane.state(), &work.end) {
@@ -57,7 +57,7 @@ fn now_sentence(lane: &Lane, work: &Work) -> String {
 fn counters(work: &Work, column: &mut Column<'_>) {
     let progress = &work.progress;
     let evidence = progress.evidence();
-    let sector = u64::from(evidence.drive.geometry.logical);
+    let sector = u64::from(evidence.drive().geometry.logical);
     let (done, all) = progress.work();
     let (now, mean) = progress.speeds();
     let speed = |s: Option<f64>| s.map(rate).unwrap_or_else(|| "-".into());

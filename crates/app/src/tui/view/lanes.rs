@@ -111,11 +111,12 @@ fn draw_tall(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buff
 
 /// The serial's ending; hidden while this lane's label is asked for.
 fn serial(lane: &Lane) -> String {
-    match lane.seen.drive.label() {
+    match lane.label() {
         Label::SerialEnding { .. } if lane.step == Step::Arm && lane.work.is_none() => "serial hidden: read the drive".into(),
         Label::SerialEnding { .. } if matches!(lane.presence, Presence::Gone(_)) && !lane.answered => String::new(),
         Label::SerialEnding { ending, .. } => format!("…serial ends {ending}"),
         Label::SectorCount(_) => "no serial".into(),
+        Label::Place(place) => format!("at {place}"),
     }
 }
 
@@ -126,7 +127,7 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
     if let Some(work) = lane.work.as_ref().filter(|w| w.end.is_none()) {
         let progress = &work.progress;
         let left = progress.time_left().map(|d| format!("{} left", duration(d))).unwrap_or_default();
-        let said = format!(" pass {} of {}  {left}", progress.pass(), progress.evidence().planned_passes);
+        let said = format!(" pass {} of {}  {left}", progress.pass(), progress.planned_passes());
         let (full, rest) = bar(progress.share(), width.saturating_sub(said.chars().count() + state.word().len() + 2).min(24));
         return Line::from(vec![
             word,

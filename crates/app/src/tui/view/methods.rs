@@ -6,7 +6,7 @@ use crate::tui::methods::{EditField, Editor, MethodsPage, Target, Typing};
 use crate::tui::state::{App, Lane, Page};
 use crate::tui::theme::Role;
 use jurex_core::estimate::of_order;
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
+use jurex_core::media::{Bus, Drive, Geometry, MediaClass};
 use jurex_core::method::{Method, Status};
 use jurex_core::notation::{NoEntropy, Program};
 use jurex_core::plan::{Order, Plan};
@@ -177,17 +177,8 @@ fn preview(app: &App, page: &MethodsPage, title: &str, program: &Program, column
 
 /// A drive of no particular kind, where none is attached.
 fn unnamed() -> Drive {
-    Drive {
-        path: "no drive".into(),
-        unit: Unit::default(),
-        class: MediaClass::Magnetic,
-        class_basis: String::new(),
-        bus: Bus::Unknown,
-        geometry: Geometry { logical: 512, physical: 512, sectors: 2_000_000 },
-        hidden: HiddenAreas::None,
-        bridged: false,
-        simulated: false,
-    }
+    let geometry = Geometry { logical: 512, physical: 512, sectors: 2_000_000 };
+    Drive::bare("no drive", Bus::Unknown, MediaClass::Magnetic, "", geometry)
 }
 
 fn edit(app: &App, page: &MethodsPage, editor: &Editor, column: &mut Column<'_>) {

@@ -11,9 +11,9 @@ use ratatui::widgets::{Axis, Chart, Dataset, GraphType, Widget};
 
 /// Draws the chart; before anything was measured, a sentence.
 pub(crate) fn draw(evidence: &Evidence, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let geometry = evidence.drive.geometry;
+    let geometry = evidence.drive().geometry;
     let passes: Vec<Vec<(f64, f64)>> = evidence
-        .passes
+        .passes()
         .iter()
         .map(|p| {
             let speeds = p.pace.speeds(geometry.logical);
@@ -33,7 +33,7 @@ pub(crate) fn draw(evidence: &Evidence, theme: Theme, area: Rect, buffer: &mut B
     });
     let top = fastest * 1.15;
     let faint = theme.style(Role::Faint);
-    let (from, to) = (geometry.bytes_of(evidence.range.first.0), geometry.bytes_of(evidence.range.end()));
+    let (from, to) = (geometry.bytes_of(evidence.range().first.0), geometry.bytes_of(evidence.range().end()));
     let start = if from == 0 { "0".to_string() } else { si_size(from) };
     let x = Axis::default().bounds([0.0, 1.0]).labels([start, si_size(to)]).style(faint);
     let y = Axis::default().bounds([0.0, top]).labels(["0".to_string(), rate(top)]).style(faint);

@@ -45,10 +45,10 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
 
 fn read_facts(evidence: &Evidence, column: &mut Column<'_>) {
     column.heading("What was read back");
-    for (i, pass) in evidence.passes.iter().enumerate() {
-        let Some(read) = &pass.read_back else { continue };
+    for (i, pass) in evidence.passes().iter().enumerate() {
+        let Some(read) = evidence.reading_of(i) else { continue };
         let n = counted(read.read.count(), "sector");
-        let all = grouped(evidence.range.count);
+        let all = grouped(evidence.range().count);
         column.fact(&format!("pass {} ({})", i + 1, pass.pattern), &format!("{n} of {all}, past every cache of this computer"));
         let faults = |set: &jurex_core::ranges::RangeSet| match set.is_empty() {
             true => "none".to_string(),
