@@ -2,12 +2,15 @@
 #![no_main]
 
 use jurex_core::record::Record;
-use jurex_core::rules::judge;
+use jurex_core::rules::{Edition, judge};
+use jurex_core::strata::Strata;
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|text: &str| {
     if let Ok(record) = Record::from_json(text) {
-        assert_eq!(record.claim(), &judge(record.evidence()));
-        let _ = (record.confidence(), record.digest());
+        let edition = Edition::of_title(record.rule_set()).expect("a record is judged by rules that are known");
+        assert_eq!(record.claim().outcome(), judge(edition, record.evidence()).outcome());
+        let _ = (record.confidence(), record.digest(), record.kept_its_plan(), record.evidence().lasted());
+        let _ = Strata::of(record.evidence(), &record.before);
     }
 });

@@ -2,6 +2,7 @@
 
 use crate::clock::SystemEntropy;
 use crate::exit::Failure;
+use crate::places::Places;
 use jurex_core::beacon;
 use jurex_core::contents::{self, Contents};
 use jurex_core::erase::{Alone, Crew};
@@ -14,7 +15,6 @@ use jurex_core::pattern::AlignedBuffer;
 use jurex_core::units::Lba;
 use jurex_linux::{Carrying, OpenError, System};
 use jurex_sim::{Pacing, SimDrive};
-use crate::places::Places;
 use std::ffi::OsStr;
 use std::path::Path;
 use std::time::{Duration, Instant};

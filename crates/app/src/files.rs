@@ -1,7 +1,7 @@
 //! The files of a job in the output folder. Nothing is overwritten, and a file is there whole or not at all.
 
-use jurex_core::text::shown_path;
 use jurex_core::record::{JobId, Record};
+use jurex_core::text::shown_path;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
@@ -39,6 +39,14 @@ pub(crate) fn name_after_going_on(folder: &Path, job: &JobId) -> String {
     let is_free = |name: &String| ENDINGS.iter().all(|e| !path(folder, name, e).exists());
     let numbered = (2..).map(|n| format!("{job}-{n}"));
     std::iter::once(job.to_string()).chain(numbered).find(is_free).unwrap_or_else(|| job.to_string())
+}
+
+/// Says which signs of names and labels the certificate can't print, if there are any.
+pub(crate) fn lacking_signs(record: &Record) -> Option<String> {
+    let lacking: String = jurex_report::unprintable(record).into_iter().collect();
+    let shown = jurex_core::text::printable(lacking.as_bytes());
+    (!lacking.is_empty())
+        .then(|| format!("The certificate's fonts lack these signs and print ? for them; the record keeps them: {shown}"))
 }
 
 /// Makes the folder if need be, and tries whether a file can be written there.

@@ -90,7 +90,7 @@ fn a_range_leaves_every_other_byte_alone_and_sanitizes_nothing() {
     let image = place.image("drive.img", MIB);
     let before = fs::read(&image).unwrap();
     erase(&place, &image, "2048", &["--method", "zeros", "--from", "3", "--to", "1000"])
-        .expect(0, &["Not sanitized", "a part never sanitizes a drive"]);
+        .expect(3, &["Not sanitized", "a part never sanitizes a drive"]);
     all_are(&image, |i| if (3 * 512..1001 * 512).contains(&i) { 0 } else { before[i] });
 }
 
@@ -181,8 +181,8 @@ fn a_drive_in_use_is_refused_by_the_name_of_what_uses_it() {
         |program: &str, arguments: &[&str]| Command::new(program).args(arguments).output().is_ok_and(|o| o.status.success());
     let mount = place.path("mnt");
     fs::create_dir(&mount).unwrap();
-    if !run("mkfs.vfat", &[&device.device]) || !run("mount", &[&device.device, shown(&mount)]) {
-        return eprintln!("NOT RUN in full: no mkfs.vfat or no mount here");
+    if !run("mkfs.ext4", &["-q", "-F", &device.device]) || !run("mount", &[&device.device, shown(&mount)]) {
+        return common::not_run("in full: no mkfs.ext4 or no mount here");
     }
     let answer = erase(&place, Path::new(&device.device), "32768", &["--method", "zeros"]);
     let listed = place.jurex(&["drives", "--json"]);
@@ -201,7 +201,7 @@ fn a_swap_file_and_a_swap_device_are_refused() {
     fs::set_permissions(&image, std::os::unix::fs::PermissionsExt::from_mode(0o600)).unwrap();
     let run = |program: &str, path: &str| Command::new(program).arg(path).output().is_ok_and(|o| o.status.success());
     if !run("mkswap", shown(&image)) || !run("swapon", shown(&image)) {
-        return eprintln!("NOT RUN, no swap can be made here (this test needs root)");
+        return common::not_run("no swap can be made here (this test needs root)");
     }
     let refused = erase(&place, &image, "32768", &["--method", "zeros"]);
     assert!(run("swapoff", shown(&image)));
@@ -293,7 +293,7 @@ fn the_certificate_comes_again_after_a_restart_and_overwrites_nothing() {
                 assert!(text.contains(words), "{words} is not in: {text}");
             }
         }
-        Err(e) => eprintln!("NOT RUN in full, no pdftotext: {e}"),
+        Err(e) => common::not_run(&format!("in full, no pdftotext: {e}")),
     }
 }
 
@@ -361,7 +361,7 @@ fn a_full_disk_loses_no_record() {
     fs::create_dir(&full).unwrap();
     let mounted = Command::new("mount").args(["-t", "tmpfs", "-o", "size=16k", "jurex-test", shown(&full)]).output();
     if !mounted.is_ok_and(|o| o.status.success()) {
-        return eprintln!("NOT RUN, no tmpfs can be mounted (this test needs root)");
+        return common::not_run("no tmpfs can be mounted (this test needs root)");
     }
     let arguments = ["erase", shown(&image), "--method", "zeros", "--label-check", "2048", "--out", shown(&full), "--quiet"];
     let answer = place.jurex(&arguments);
@@ -393,8 +393,8 @@ fn without_rights_the_sentence_says_what_is_missing() {
         .output();
     fs::remove_file(&program).unwrap();
     match output {
-        Ok(output) => drop(Answer::of(output).expect(1, &["no permission to open", "root", "Nothing was written"])),
-        Err(e) => eprintln!("NOT RUN, no setpriv: {e}"),
+        Ok(output) => drop(Answer::of(output).expect(2, &["no right to write", "root", "Nothing was written"])),
+        Err(e) => common::not_run(&format!("no setpriv: {e}")),
     }
 }
 
@@ -426,4 +426,94 @@ fn a_damaged_configuration_is_named_and_nothing_is_done() {
     fs::write(place.path("home/config.toml"), "lot = 4\n").unwrap();
     erase(&place, &image, "8", &["--method", "zeros"]).expect(1, &["config.toml is wrong", "lot"]);
     assert_eq!(fs::read(&image).unwrap()[..8], *b"tide log");
+}
+
+#[test]
+fn what_is_used_under_another_name_is_refused() {
+    let place = Place::new();
+    let image = place.image("drive.img", MIB);
+    let Some(device) = Loop::attach(&image) else { return };
+    let link = place.path("another-name.img");
+    fs::hard_link(&image, &link).unwrap();
+    erase(&place, &link, "2048", &["--method", "zeros"]).expect(2, &["is attached to this file"]);
+    // A second loop device over the same file, and one over the first one.
+    let second = Loop::attach(&image).unwrap();
+    for path in [&device, &second] {
+        erase(&place, Path::new(&path.device), "2048", &["--method", "zeros"])
+            .expect(2, &["it lies on", "is attached to this file"]);
+    }
+    drop(second);
+    let stacked = Loop::attach(Path::new(&device.device)).unwrap();
+    erase(&place, Path::new(&device.device), "2048", &["--method", "zeros"]).expect(2, &["is built on"]);
+    let mounted = Command::new("mkfs.ext4").args(["-q", "-F", &device.device]).output().is_ok_and(|o| o.status.success()) && {
+        fs::create_dir_all(place.path("mnt")).unwrap();
+        Command::new("mount").arg(&device.device).arg(place.path("mnt")).status().is_ok_and(|s| s.success())
+    };
+    if mounted {
+        let answer = erase(&place, Path::new(&stacked.device), "2048", &["--method", "zeros"]);
+        Command::new("umount").arg(place.path("mnt")).status().unwrap();
+        answer.expect(2, &["is mounted at"]);
+    } else {
+        common::not_run("no file system could be made and mounted here");
+    }
+}
+
+#[test]
+fn jurexs_own_ledger_is_no_image() {
+    let place = Place::new();
+    let image = place.image("drive.img", MIB);
+    erase(&place, &image, "2048", &["--method", "zeros"]).expect(0, &[]);
+    let ledger = place.path("home/ledger.sqlite3");
+    let label = (fs::metadata(&ledger).unwrap().len() / 512).to_string();
+    erase(&place, &ledger, &label, &["--method", "zeros"]).expect(2, &["of Jurex itself"]);
+}
+
+#[test]
+fn an_image_that_grows_under_the_job_is_not_the_one_that_was_planned() {
+    let place = Place::new();
+    let image = place.image("drive.img", 32 * MIB);
+    let out = place.path("out");
+    let arguments = ["erase", shown(&image), "--passes", "random x6", "--label-check", "65536", "--out", shown(&out), "--json"];
+    let mut child = place.command().args(arguments).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
+    let mut lines = std::io::BufRead::lines(BufReader::new(child.stdout.take().unwrap())).map(Result::unwrap);
+    assert!(lines.any(|l| l.contains("\"pass-laid\"")));
+    File::options().write(true).open(&image).unwrap().set_len(33 << 20).unwrap();
+    lines.for_each(drop);
+    assert_eq!(child.wait().unwrap().code(), Some(3));
+    let record = json(&place.only("out", ".record.json"));
+    assert_eq!((&record["claim"]["outcome"], &record["evidence"]["ended"]["how"]), (&"not-sanitized".into(), &"changed".into()));
+}
+
+#[test]
+fn odd_names_work_and_nothing_in_them_reaches_the_terminal() {
+    use std::os::unix::ffi::OsStrExt;
+    let place = Place::new();
+    let name = std::ffi::OsStr::from_bytes(b"tide \xff\x1b[2J\xe2\x80\xae.img");
+    let image = place.path("x").with_file_name(name);
+    fs::write(&image, vec![0xee; MIB]).unwrap();
+    let run = |arguments: &[&str]| place.command().arg(arguments[0]).arg(&image).args(&arguments[1..]).output().unwrap();
+    let out = place.path("out");
+    for arguments in [
+        vec!["look"],
+        vec!["look", "--json"],
+        vec!["plan", "--sensitivity", "low", "--reuse", "yes", "--leaves", "no", "--no-sample"],
+        vec!["erase", "--method", "zeros", "--label-check", "-1", "--out", shown(&out)],
+        vec!["erase", "--method", "zeros", "--label-check", "2048", "--out", shown(&out)],
+    ] {
+        let output = run(&arguments);
+        let said = [output.stdout, output.stderr].concat();
+        let text = String::from_utf8(said).expect("what is printed is UTF-8");
+        let hostile = text.chars().find(|c| (c.is_control() && *c != '\n') || *c == '\u{202e}');
+        assert_eq!(hostile, None, "{arguments:?}: {text:?}");
+    }
+    all_are(&image, |_| 0);
+}
+
+#[test]
+fn results_that_nobody_can_read_are_an_error() {
+    let place = Place::new();
+    let full = File::options().write(true).open("/dev/full").unwrap();
+    let output = place.command().args(["methods"]).stdout(full).output().unwrap();
+    assert_eq!(output.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&output.stderr).contains("output could not be written"));
 }

@@ -94,6 +94,7 @@ fn what_was_altered_meanwhile_is_not_trusted_and_another_drive_is_refused() {
     let file = File::options().write(true).open(&image).unwrap();
     file.write_all_at(&[0xaa; 32 * MIB], 0).unwrap();
     file.sync_all().unwrap();
+    drop(file);
     let answer = go_on(&place, &image, "65536", &["--json"]).expect(0, &["\"resumed\""]);
     let rechecked = answer.out.lines().find(|l| l.contains("\"rechecked\"")).unwrap_or_default();
     // Between two passes there is nothing to recheck; within one, what lies there is not as laid.
@@ -102,8 +103,53 @@ fn what_was_altered_meanwhile_is_not_trusted_and_another_drive_is_refused() {
 
     kill(start(&place, &image, 65536, "00 x30", 2));
     fs::write(&image, vec![0; 16 * MIB]).unwrap();
-    go_on(&place, &image, "32768", &[]).expect(2, &["no job to go on with", "cut short were"]);
+    go_on(&place, &image, "32768", &[]).expect(2, &["can't go on on", "it had 65536 sectors of 512 B and has 32768"]);
     assert!(fs::read(&image).unwrap().iter().all(|b| *b == 0), "nothing was written to the other drive");
+}
+
+#[test]
+fn what_was_read_before_an_interruption_proves_nothing_afterwards() {
+    let place = Place::new();
+    let image = place.image("drive.img", 96 * MIB);
+    let Some(device) = Loop::attach(&image) else { return };
+    let path = Path::new(&device.device);
+    let out = place.path("out");
+    let arguments = ["erase", shown(path), "--passes", "00", "--label-check", "196608", "--out", shown(&out), "--json"];
+    let mut child = place.command().args(arguments).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
+    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines().map(Result::unwrap);
+    assert!(lines.any(|l| l.contains("\"reading-back\"")), "it is being read back");
+    kill(child);
+    // The drive is used elsewhere, at a place that had been read, and that is not rechecked before the job goes on.
+    let drive = File::options().write(true).open(path).unwrap();
+    drive.write_all_at(&[0xb7; 512], 0).unwrap();
+    drive.sync_all().unwrap();
+    drop(drive);
+    go_on(&place, path, "196608", &[]).expect(3, &["Not sanitized", "1 sector did not hold what was laid"]);
+    let record = json(&place.only("out", ".record.json"));
+    let sessions = record["evidence"]["sessions"].as_array().unwrap();
+    assert_eq!(sessions.len(), 2, "the interruption stands in the record");
+    assert!(sessions[0]["closed"].is_null() && sessions.iter().all(|s| s["access"]["way"] == "direct"), "{sessions:?}");
+    let check = &record["evidence"]["stages"][1]["what"];
+    assert_eq!((&check["session"], &check["read"][0]["count"]), (&1.into(), &"196608".into()), "all of it was read anew");
+}
+
+#[test]
+fn a_job_on_a_drive_that_nothing_names_trusts_nothing_of_another_in_its_place() {
+    let place = Place::new();
+    let (first, second) = (place.image("first.img", 32 * MIB), place.image("second.img", 32 * MIB));
+    let Some(device) = Loop::attach(&first) else { return };
+    let name = device.device.clone();
+    kill(start(&place, Path::new(&name), 65536, "00 x30", 2));
+    fs::write(&second, vec![0; 32 * MIB]).unwrap();
+    drop(device);
+    // A twin, as blank as the passes were, at the very same loop device.
+    let attached = Command::new("losetup").args(["--direct-io=on", &name]).arg(&second).status().unwrap();
+    assert!(attached.success());
+    let answer = go_on(&place, Path::new(&name), "65536", &["--json"]);
+    let _ = Command::new("losetup").args(["--detach", &name]).status();
+    let answer = answer.expect(0, &["\"nothing-trusted\""]);
+    let begun = answer.out.lines().filter(|l| l.contains("\"pass-started\"")).count();
+    assert_eq!(begun, 30, "every pass is laid on the drive that is certified");
 }
 
 #[test]

@@ -23,7 +23,7 @@ impl Terminal {
         match started {
             Some(_) => Some(terminal),
             None => {
-                eprintln!("NOT RUN, no tmux here");
+                common::not_run("no tmux here");
                 None
             }
         }
@@ -45,6 +45,14 @@ impl Terminal {
             self.tmux(&["send-keys", key]).expect("tmux takes the key");
             std::thread::sleep(Duration::from_millis(60));
         }
+    }
+
+    /// The process that the shell of this terminal runs.
+    fn program(&self) -> u32 {
+        let shell = self.tmux(&["list-panes", "-F", "#{pane_pid}"]).expect("tmux tells its shell");
+        let shell = shell.trim();
+        let children = fs::read_to_string(format!("/proc/{shell}/task/{shell}/children")).unwrap();
+        children.split_whitespace().next().expect("the shell runs the program").parse().unwrap()
     }
 
     fn text(&self, text: &str) {
@@ -235,7 +243,7 @@ fn a_terminal_that_tells_no_size_is_taken_for_eighty_by_twenty_four() {
     // `script` gives the program a line whose size is that of its own input: a pipe has none.
     let line = format!("JUREX_HOME={} {PROGRAM} demo; echo exit code $?", shown(&home));
     let child = Command::new("script").args(["-qec", &line, "/dev/null"]).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn();
-    let Ok(mut child) = child else { return eprintln!("NOT RUN, no script here") };
+    let Ok(mut child) = child else { return common::not_run("no script here") };
     let (mut input, mut output) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
     let mut said = String::new();
     // The input stays open, or `script` would end with it.
@@ -259,13 +267,61 @@ fn a_termination_signal_restores_the_terminal_and_records_the_job() {
     terminal.to_arm("K7Q41M");
     terminal.scan("K7Q41M");
     terminal.wait_for("Laying pass 1 of 1");
-    let home = format!("demo --out {}", shown(&place.path("out")));
-    assert!(Command::new("pkill").args(["-TERM", "-f", &format!("^{PROGRAM} {home}")]).status().unwrap().success());
+    assert!(Command::new("kill").args(["-TERM", &terminal.program().to_string()]).status().unwrap().success());
     let screen = terminal.wait_for("exit code 4");
     assert!(screen.contains("Not sanitized"), "{screen}");
     terminal.text("echo works");
     terminal.keys(&["Enter"]);
     terminal.wait_for("works");
+}
+
+#[test]
+fn the_screen_is_left_and_taken_again_when_the_program_is_suspended() {
+    let place = Place::new();
+    // The shell that follows the first program has job control.
+    let Some(terminal) = Terminal::start(&place, "--version") else { return };
+    terminal.wait_for("exit code 0");
+    terminal.text(&format!("JUREX_HOME={} {PROGRAM} demo", shown(&place.path("home"))));
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("May it be erased?");
+    for suspend in [true, false] {
+        if suspend {
+            terminal.keys(&["C-z"]);
+        } else {
+            assert!(Command::new("kill").args(["-TSTP", &terminal.program().to_string()]).status().unwrap().success());
+        }
+        let screen = terminal.wait_for("Stopped");
+        assert!(!screen.contains("May it be erased?"), "{screen}");
+        terminal.text("fg");
+        terminal.keys(&["Enter"]);
+        terminal.wait_for("May it be erased?");
+    }
+    terminal.keys(&["q"]);
+    terminal.wait_until("the shell again", |screen| !screen.contains("May it be erased?"));
+}
+
+#[test]
+fn a_terminal_that_is_closed_ends_no_job_and_its_record_is_kept() {
+    let place = Place::new();
+    let Some(terminal) = Terminal::demo(&place) else { return };
+    terminal.to_arm("R90C2Y");
+    terminal.scan("R90C2Y");
+    terminal.wait_for("Laying pass 1 of 2");
+    let program = terminal.program();
+    drop(terminal);
+    let begun = Instant::now();
+    while fs::read_to_string(format!("/proc/{program}/stat")).is_ok_and(|s| !s.contains(") Z ")) {
+        assert!(begun.elapsed() < Duration::from_secs(120), "it ends when its job has ended");
+        std::thread::sleep(Duration::from_millis(100));
+    }
+    let ledger = ledger_text(&place);
+    assert!(ledger.contains("\"outcome\":\"clear\""), "the job came to its end and its record is in the ledger");
+}
+
+/// The bytes of the demonstration's ledger with its log, as text.
+fn ledger_text(place: &Place) -> String {
+    let read = |end: &str| fs::read(place.path(&format!("home/demo/ledger.sqlite3{end}"))).unwrap_or_default();
+    String::from_utf8_lossy(&[read(""), read("-wal")].concat()).into_owned()
 }
 
 #[test]

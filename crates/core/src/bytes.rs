@@ -121,8 +121,8 @@ pub fn search(
 mod tests {
     use super::*;
     use crate::media::MediaClass;
-    use crate::testing::Memory;
     use crate::pattern::Pattern;
+    use crate::testing::Memory;
     use proptest::prelude::*;
 
     #[test]

@@ -195,9 +195,9 @@ fn sampled_share(range: Sectors) -> (f64, usize) {
 mod tests {
     use super::*;
     use crate::media::test_drive;
-    use crate::testing::Memory;
     use crate::method;
     use crate::plan::Verification;
+    use crate::testing::Memory;
     use std::cell::Cell;
 
     const TB: u64 = 1_000_000_000_000 / 512;

@@ -434,8 +434,7 @@ impl Evidence {
     /// Every reading back, in order.
     pub fn read_backs(&self) -> impl Iterator<Item = &ReadBack> {
         let of_passes = self.passes().iter().filter_map(|p| p.read_back.as_ref());
-        let of_checks =
-            self.stages.iter().filter_map(|s| if let What::Checked(c) = &s.what { Some(&c.read_back) } else { None });
+        let of_checks = self.stages.iter().filter_map(|s| if let What::Checked(c) = &s.what { Some(&c.read_back) } else { None });
         of_passes.chain(of_checks)
     }
 

@@ -209,7 +209,8 @@ fn of_the_drive_itself(drive: &Drive) -> Vec<Hindrance> {
 /// Whether both are namespaces of one controller.
 fn is_other_namespace(drive: &Drive, other: &Drive) -> bool {
     use crate::media::Protocol::Nvme;
-    let same_controller = drive.unit.serial().is_some() && drive.unit.serial() == other.unit.serial() && drive.unit.model == other.unit.model;
+    let same_controller =
+        drive.unit.serial().is_some() && drive.unit.serial() == other.unit.serial() && drive.unit.model == other.unit.model;
     matches!((drive.protocol, other.protocol), (Nvme { namespace: a }, Nvme { namespace: b }) if a != b) && same_controller
 }
 
@@ -250,12 +251,18 @@ mod tests {
             drive.unit.ids = vec![UnitId::Wwn(wwn.into())];
             drive
         };
-        let verdict = |scope, drive: &Drive, other: &Drive| check(scope, &[(drive.clone(), vec![]), (other.clone(), vec![Hindrance::ReadOnly])]);
+        let verdict = |scope, drive: &Drive, other: &Drive| {
+            check(scope, &[(drive.clone(), vec![]), (other.clone(), vec![Hindrance::ReadOnly])])
+        };
         let (here, there) = (named("a", "5000c500"), named("b", "5000c500"));
         let said = verdict(Scope::Sectors(here.geometry.whole()), &here, &there).unwrap_err().to_string();
         assert_eq!(said, "b is the same drive: it is read-only");
         assert!(verdict(SECTORS, &here, &named("b", "5000c501")).is_ok());
-        let namespace = |n: u32| Drive { path: format!("n{n}"), protocol: Protocol::Nvme { namespace: n }, ..test_drive(MediaClass::SolidState, 8) };
+        let namespace = |n: u32| Drive {
+            path: format!("n{n}"),
+            protocol: Protocol::Nvme { namespace: n },
+            ..test_drive(MediaClass::SolidState, 8)
+        };
         let (first, second) = (namespace(1), namespace(2));
         assert!(verdict(Scope::Namespace { namespace: 1 }, &first, &second).is_ok());
         assert!(verdict(Scope::WholeUnit, &first, &second).unwrap_err().to_string().contains("same controller"));
@@ -280,7 +287,11 @@ mod tests {
             (d.unit.serial, d.geometry.sectors) = (None, sectors);
             d
         };
-        let (c, d, e) = (nameless(at("/dev/sdc", "usb 1-3"), 9), nameless(at("/dev/sdd", "usb 1-4"), 9), nameless(at("/dev/sde", "usb 1-5"), 10));
+        let (c, d, e) = (
+            nameless(at("/dev/sdc", "usb 1-3"), 9),
+            nameless(at("/dev/sdd", "usb 1-4"), 9),
+            nameless(at("/dev/sde", "usb 1-5"), 10),
+        );
         assert_eq!(label(&c, &[d, a.clone()]), Label::Place("usb 1-3".into()));
         assert_eq!(label(&c, &[e, a]), Label::SectorCount(9));
     }

@@ -414,7 +414,10 @@ impl Drive {
 
     /// Whether `other` is the same drive, reached by another path.
     pub fn is_other_path_of(&self, other: &Drive) -> bool {
-        self.path != other.path && self.geometry == other.geometry && self.protocol == other.protocol && self.unit.is_surely(&other.unit)
+        self.path != other.path
+            && self.geometry == other.geometry
+            && self.protocol == other.protocol
+            && self.unit.is_surely(&other.unit)
     }
 
     /// Whether `other` is the same drive in the same attachment: same unit and capacity, at the same path, not pulled and
@@ -432,7 +435,9 @@ impl Drive {
 
     /// Whether this is for certain the same object in the same attachment as `other`.
     pub fn is_same_attachment(&self, other: &Drive) -> bool {
-        self.attachment.instance.is_some() && self.attachment.instance == other.attachment.instance && self.geometry == other.geometry
+        self.attachment.instance.is_some()
+            && self.attachment.instance == other.attachment.instance
+            && self.geometry == other.geometry
     }
 
     /// What is known of hidden sectors, in one sentence: only what was asked is said not to be.
@@ -493,7 +498,13 @@ impl Label {
 
 impl Drive {
     /// A drive of which nothing is known but these; whoever finds out more fills it in.
-    pub fn bare(path: impl Into<String>, bus: Bus, class: MediaClass, class_basis: impl Into<String>, geometry: Geometry) -> Self {
+    pub fn bare(
+        path: impl Into<String>,
+        bus: Bus,
+        class: MediaClass,
+        class_basis: impl Into<String>,
+        geometry: Geometry,
+    ) -> Self {
         Self {
             path: path.into(),
             odd_path: None,

@@ -284,6 +284,10 @@ impl Parser {
             match self.peek() {
                 None => return Ok(program),
                 Some('|') => self.at += 1,
+                // `?` and `x` belong to passes; after a shuffle neither means anything.
+                Some(_) if matches!(program.items.last(), Some(Item::Shuffle(_))) => {
+                    return Err(self.error("`|` and the next pass, or the end; mark passes inside shuffle( … ) with `?` or `x`"));
+                }
                 Some(_) => return Err(self.error("`|` and the next pass, `?`, `x` and a number, or the end")),
             }
         }

@@ -40,7 +40,8 @@ impl Pace {
             let bin = self.bin_of(first);
             let n = self.first_after(bin).clamp(first + 1, end) - first;
             self.bins[bin].sectors = self.bins[bin].sectors.saturating_add(n);
-            self.bins[bin].micros = self.bins[bin].micros.saturating_add((u128::from(micros) * u128::from(n) / u128::from(at.count.max(1))) as u64);
+            self.bins[bin].micros =
+                self.bins[bin].micros.saturating_add((u128::from(micros) * u128::from(n) / u128::from(at.count.max(1))) as u64);
             first += n;
         }
     }

@@ -1,7 +1,8 @@
 //! What is to be done to one drive, what that can earn, and the label check that arms it.
 
 use crate::evidence::{
-    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, Unsound, What,
+    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind,
+    Unsound, What,
 };
 use crate::guard::Cleared;
 use crate::media::{Drive, Label, Scope};
@@ -266,12 +267,7 @@ impl Order {
     fn resolve(&self, entropy: &mut dyn Entropy) -> Vec<PlannedPass> {
         let mut passes: Vec<Resolved> = (0..self.rounds).flat_map(|_| self.program.resolve(entropy)).collect();
         if self.blank {
-            passes.push(Resolved {
-                pattern: Pattern::zeros(),
-                read_back: false,
-                complement_of_before: false,
-                is_fixed: true,
-            });
+            passes.push(Resolved { pattern: Pattern::zeros(), read_back: false, complement_of_before: false, is_fixed: true });
         }
         let last = passes.len().saturating_sub(1);
         let mut reading = |n: usize, marked: bool| match self.verification {
@@ -514,15 +510,13 @@ fn faultless(drive: &Drive, range: Sectors, passes: &[PlannedPass]) -> Evidence 
         complement_of_before: p.complement_of_before,
         ..PassEvidence::begun(p.pattern.clone(), 0, range, now)
     };
-    let overwritten = OverwriteEvidence {
-        range,
-        planned_passes: passes.len() as u32,
-        passes: passes.iter().enumerate().map(pass).collect(),
-    };
+    let overwritten =
+        OverwriteEvidence { range, planned_passes: passes.len() as u32, passes: passes.iter().enumerate().map(pass).collect() };
     let stage = |what| StageEvidence { started: now, ended: Some(now), what };
-    let check = passes.last().filter(|p| p.reading != Reading::None).map(|p| {
-        stage(What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back: read(&p.reading) }))
-    });
+    let check = passes
+        .last()
+        .filter(|p| p.reading != Reading::None)
+        .map(|p| stage(What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back: read(&p.reading) })));
     Evidence {
         sessions: vec![Session::new(drive.clone(), Access::DIRECT, now)],
         planned: planned(passes),

@@ -18,6 +18,19 @@ fn is_hostile(c: char) -> bool {
         || matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fffd}' | '\u{e000}'..='\u{f8ff}')
 }
 
+/// JSON text with every character escaped that could move a cursor or reorder text; it stays the same JSON.
+pub fn safe_json(json: &str) -> String {
+    let mut units = [0; 2];
+    let escape = |c: char, out: &mut String| c.encode_utf16(&mut units).iter().for_each(|u| *out += &format!("\\u{u:04x}"));
+    let mut escape = escape;
+    let mut out = String::with_capacity(json.len());
+    for c in json.chars() {
+        // Control characters below 80h are escaped in JSON already; line ends stand between documents.
+        if !c.is_ascii() && is_hostile(c) { escape(c, &mut out) } else { out.push(c) }
+    }
+    out
+}
+
 /// `text` with its first letter as a capital: the beginning of a sentence.
 pub fn capital(text: &str) -> String {
     let mut chars = text.chars();
@@ -87,5 +100,6 @@ mod tests {
     fn escape_codes_and_overrides_never_get_through() {
         assert_eq!(printable(b"  \x1b[2Jgone\x07\xff "), "[2Jgone");
         assert_eq!(printable("a\u{202e}b\u{9b}c".as_bytes()), "a·b·c");
+        assert_eq!(super::safe_json("{\"ü\":\"a\u{202e}b\"}"), "{\"ü\":\"a\\u202eb\"}");
     }
 }

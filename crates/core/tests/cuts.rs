@@ -417,8 +417,7 @@ fn kept_is_true(bench: &Bench, plan: &Plan) {
     }
     let mut expected = vec![0; drive.cells.len()];
     plan.passes()[kept.evidence().passes().len() - 1].pattern.fill(0, SECTOR as u32, &mut expected);
-    let honest =
-        |lba: &u64| !drive.drops.contains(lba) && !drive.changed.contains(lba) && !drive.ever_by_others.contains(lba);
+    let honest = |lba: &u64| !drive.drops.contains(lba) && !drive.changed.contains(lba) && !drive.ever_by_others.contains(lba);
     for lba in last.laid.iter().flat_map(|s| s.first.0..s.end()).filter(honest) {
         let at = lba as usize * SECTOR..(lba as usize + 1) * SECTOR;
         assert!(drive.cells[at.clone()] == expected[at], "sector {lba} was kept as laid and is lost");

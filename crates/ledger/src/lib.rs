@@ -199,11 +199,13 @@ impl Ledger {
         };
         let plain = path.display().to_string();
         // Where not even the log's index may be made, the file is read as one that nobody changes.
-        let (connection, found) = open(plain.clone(), OpenFlags::empty()).or_else(|e| {
-            let escaped = plain.replace('%', "%25").replace('?', "%3f").replace('#', "%23");
-            let name = format!("file:{escaped}?immutable=1");
-            open(name, OpenFlags::SQLITE_OPEN_URI).map_err(|_| e)
-        }).map_err(failed)?;
+        let (connection, found) = open(plain.clone(), OpenFlags::empty())
+            .or_else(|e| {
+                let escaped = plain.replace('%', "%25").replace('?', "%3f").replace('#', "%23");
+                let name = format!("file:{escaped}?immutable=1");
+                open(name, OpenFlags::SQLITE_OPEN_URI).map_err(|_| e)
+            })
+            .map_err(failed)?;
         let known = MIGRATIONS.len() as i64;
         if found > known {
             return Err(LedgerError::TooNew { path: plain, found, known });

@@ -2,9 +2,9 @@
 
 use crate::ask::ask;
 use crate::guard::Uses;
+use crate::identity::{attachment, ids, port, usb_serial};
 use crate::sysfs::{entries, name, number, text, vpd_serial};
 use jurex_core::guard::Hindrance;
-use crate::identity::{attachment, ids, port, usb_serial};
 use jurex_core::media::{Attachment, Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit};
 use jurex_core::native::Answers;
 use jurex_core::text::printable;
@@ -371,9 +371,9 @@ fn is_the_kernels(path: &Path) -> bool {
         0x6265_6570, // configfs
         0xde5e_81e4, // efivarfs
         0xcafe_4a11, // bpf
-        0x27_e0eb, // cgroup
+        0x27_e0eb,   // cgroup
         0x6367_7270, // cgroup2
-        0x1cd1, // devpts
+        0x1cd1,      // devpts
     ];
     statfs(path).is_ok_and(|f| {
         let kind = f.f_type as i64;

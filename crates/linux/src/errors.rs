@@ -52,7 +52,11 @@ pub(crate) fn cause(error: io::Error, behind: Behind, still_there: impl FnOnce()
         }
         // NVMe says "no data" of a bad sector where others say "I/O error".
         Errno::IO | Errno::NODATA | Errno::REMOTEIO | Errno::ILSEQ | Errno::TIMEDOUT | Errno::BADMSG => {
-            if still_there() { Cause::BadSector(error) } else { Cause::Gone(error) }
+            if still_there() {
+                Cause::BadSector(error)
+            } else {
+                Cause::Gone(error)
+            }
         }
         _ => Cause::Refused(error),
     }

@@ -104,8 +104,8 @@ impl Uses {
         }
         self.of_loop(dir, DEEPEST, &mut found);
         let path = Path::new(&drive.path);
-        if found.is_empty() && drive.class != MediaClass::Optical && drive.geometry.sectors > 0 {
-            found.extend(no_rights(path).or_else(|| held(path)));
+        if found.iter().all(is_open_by) && drive.class != MediaClass::Optical && drive.geometry.sectors > 0 {
+            take_claim(&mut found, no_rights(path).or_else(|| held(path)));
         }
         dedup(&mut found);
         found
@@ -231,11 +231,23 @@ impl Uses {
         }
         found.extend(self.of_file(file, real));
         found.extend(no_rights(real));
-        if found.is_empty() {
-            found.extend(held(real));
+        if found.iter().all(is_open_by) {
+            take_claim(&mut found, held(real));
         }
         dedup(&mut found);
         found
+    }
+}
+
+fn is_open_by(h: &Hindrance) -> bool {
+    matches!(h, Hindrance::OpenBy { .. })
+}
+
+/// Whoever claims it for themselves has it open as well: the claim says more.
+fn take_claim(found: &mut Vec<Hindrance>, claim: Option<Hindrance>) {
+    if let Some(claim) = claim {
+        found.retain(|h| !is_open_by(h));
+        found.push(claim);
     }
 }
 
@@ -411,7 +423,11 @@ mod tests {
         let drives = system.drives();
         assert_eq!(drives.iter().map(|f| f.drive.path.as_str()).collect::<Vec<_>>(), ["/dev/nvme0n1", "/dev/sda"]);
         let sda = &drives[1].drive;
-        assert_eq!((sda.bus, sda.class, sda.geometry.unit()), (Bus::Sata, MediaClass::Unknown, 8), "that it turns is what the system assumes of any");
+        assert_eq!(
+            (sda.bus, sda.class, sda.geometry.unit()),
+            (Bus::Sata, MediaClass::Unknown, 8),
+            "that it turns is what the system assumes of any"
+        );
         assert_eq!(sda.unit.serial.as_deref(), Some("FM20K7Q4"), "the page's own length counts");
         assert_eq!(sda.unit.name().as_deref(), Some("Meridian·[2J 2000"));
         let nvme = &drives[0].drive;
@@ -446,8 +462,7 @@ mod tests {
             (drive, Default::default())
         }));
         let drives = system.drives_within(std::time::Duration::from_millis(300));
-        let said =
-            |at: usize| (drives[at].drive.unit.firmware.as_deref(), drives[at].hindrances.contains(&Hindrance::NoAnswer));
+        let said = |at: usize| (drives[at].drive.unit.firmware.as_deref(), drives[at].hindrances.contains(&Hindrance::NoAnswer));
         assert_eq!((said(0), said(1)), ((None, true), (Some("asked"), false)));
         let again = system.drives_within(std::time::Duration::from_millis(50));
         assert!(again[0].hindrances.contains(&Hindrance::NoAnswer), "it is not asked a second time while it owes an answer");
@@ -521,11 +536,7 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let image = dir.path().join("drive.img");
         fs::write(&image, [0; 4096]).unwrap();
-        let mut other = std::process::Command::new("sleep")
-            .arg("30")
-            .stdin(fs::File::open(&image).unwrap())
-            .spawn()
-            .unwrap();
+        let mut other = std::process::Command::new("sleep").arg("30").stdin(fs::File::open(&image).unwrap()).spawn().unwrap();
         let found = Uses::read(&System::default()).of_image(&image);
         let _ = other.kill().and_then(|()| other.wait());
         assert!(found.iter().any(|h| matches!(h, Hindrance::OpenBy { who, .. } if who.starts_with("sleep ("))), "{found:?}");

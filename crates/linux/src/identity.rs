@@ -44,7 +44,8 @@ pub(crate) fn attachment(dir: &Path, proc: &Path) -> Option<String> {
 pub(crate) fn port(real: &Path) -> Option<String> {
     let parts: Vec<&str> = real.iter().filter_map(|p| p.to_str()).collect();
     let digits = |text: &str| !text.is_empty() && text.chars().all(|c| c.is_ascii_digit());
-    let is_usb = |p: &&&str| p.split_once('-').is_some_and(|(bus, way)| digits(bus) && !way.is_empty() && way.split('.').all(digits));
+    let is_usb =
+        |p: &&&str| p.split_once('-').is_some_and(|(bus, way)| digits(bus) && !way.is_empty() && way.split('.').all(digits));
     if let Some(usb) = parts.iter().rev().find(is_usb) {
         return Some(format!("usb {usb}"));
     }
@@ -70,8 +71,14 @@ mod tests {
             named("/sys/devices/pci0000:00/0000:00:14.0/usb1/1-2/1-2.4/1-2.4:1.0/host6/target6:0:0/6:0:0:0/block/sdb").as_deref(),
             Some("usb 1-2.4")
         );
-        assert_eq!(named("/sys/devices/pci0000:00/0000:00:17.0/ata3/host2/target2:0:0/2:0:0:0/block/sda").as_deref(), Some("ata3"));
-        assert_eq!(named("/sys/devices/pci0000:00/0000:01:00.0/host0/target0:0:1/0:0:1:0/block/sdc").as_deref(), Some("scsi 0:0:1:0"));
+        assert_eq!(
+            named("/sys/devices/pci0000:00/0000:00:17.0/ata3/host2/target2:0:0/2:0:0:0/block/sda").as_deref(),
+            Some("ata3")
+        );
+        assert_eq!(
+            named("/sys/devices/pci0000:00/0000:01:00.0/host0/target0:0:1/0:0:1:0/block/sdc").as_deref(),
+            Some("scsi 0:0:1:0")
+        );
         assert_eq!(named("/sys/devices/pci0000:00/0000:02:00.0/nvme/nvme0/nvme0n1").as_deref(), Some("pci 0000:02:00.0"));
         assert_eq!(named("/sys/devices/virtual/block/loop0"), None);
     }

@@ -213,7 +213,11 @@ pub(crate) fn loop_backing(device: &str) -> Option<crate::guard::Object> {
     // SAFETY: LOOP_GET_STATUS64 writes one `loop_info64` (its size is asserted above) through its pointer, which is to a
     // local that outlives the call.
     unsafe { ioctl(&fd, Updater::<LOOP_GET_STATUS64, LoopInfo>::new(&mut info)) }.ok()?;
-    Some(if info.rdevice != 0 { Object::Device(kernel_number(info.rdevice)) } else { Object::File(kernel_number(info.device), info.inode) })
+    Some(if info.rdevice != 0 {
+        Object::Device(kernel_number(info.rdevice))
+    } else {
+        Object::File(kernel_number(info.device), info.inode)
+    })
 }
 
 /// A device number as the kernel encodes it in this structure (minor 7:0, major, minor 19:8), as the C library has it.

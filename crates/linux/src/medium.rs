@@ -111,7 +111,15 @@ fn open_with(drive: &Drive, for_erasing: bool) -> Result<LinuxMedium, OpenError>
         Behind::Device => u64::from(drive.geometry.logical),
         Behind::File => direct.as_ref().map_or(4096, file_alignment),
     };
-    Ok(LinuxMedium { drive: drive.clone(), behind, direct, cached, alignment, exclusive: exclusive != 0, system: System::default() })
+    Ok(LinuxMedium {
+        drive: drive.clone(),
+        behind,
+        direct,
+        cached,
+        alignment,
+        exclusive: exclusive != 0,
+        system: System::default(),
+    })
 }
 
 /// The descriptor for direct I/O: opened through the first one, so that both are surely of one object, whatever has been
@@ -350,7 +358,8 @@ mod tests {
         fs::rename(&path, path.with_extension("moved")).unwrap();
         fs::write(&path, vec![0; 512 * 64]).unwrap();
         let inode = |f: &File| fstat(f).unwrap().st_ino;
-        let again = open_direct(&medium.cached, Behind::File, |p| OpenOptions::new().read(true).write(true).open(p)).unwrap().unwrap();
+        let again =
+            open_direct(&medium.cached, Behind::File, |p| OpenOptions::new().read(true).write(true).open(p)).unwrap().unwrap();
         assert_eq!(inode(&again), inode(&medium.cached));
     }
 
@@ -358,7 +367,9 @@ mod tests {
     fn a_device_that_the_kernel_put_offline_is_not_there() {
         let dir = tempfile::tempdir().unwrap();
         assert!(state_is_online(dir.path()), "devices without a state");
-        for (state, online) in [("running", true), ("live", true), ("offline", false), ("transport-offline", false), ("dead", false)] {
+        for (state, online) in
+            [("running", true), ("live", true), ("offline", false), ("transport-offline", false), ("dead", false)]
+        {
             fs::write(dir.path().join("state"), format!("{state}\n")).unwrap();
             assert_eq!(state_is_online(dir.path()), online, "{state}");
         }

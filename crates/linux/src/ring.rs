@@ -493,7 +493,9 @@ mod tests {
         let file = std::fs::OpenOptions::new().write(true).open(dir.path().join("drive.img")).unwrap();
         file.set_len(1 << 20).unwrap();
         crew.start(1, Task::ReadBack(Sectors::new(8192, 2048), Arc::new(Pattern::zeros())));
-        let Completed::Failed(error) = crew.wait(Duration::from_secs(60)).expect("it ends").how else { panic!("there is nothing to read") };
+        let Completed::Failed(error) = crew.wait(Duration::from_secs(60)).expect("it ends").how else {
+            panic!("there is nothing to read")
+        };
         assert!(matches!(error.cause, jurex_core::medium::Cause::Gone(_)), "{error}: {:?}", error.cause);
     }
 
@@ -504,9 +506,10 @@ mod tests {
         let mut ring = Ring::new(medium, vec![small]).unwrap_or_else(|(_, e)| panic!("{e}"));
         ring.set(small);
         let pattern = Arc::new(Pattern::random([9; 16]));
-        for (n, task) in [Task::Write(Sectors::new(8, 4096), pattern.clone()), Task::ReadBack(Sectors::new(8, 4096), pattern.clone())]
-            .into_iter()
-            .enumerate()
+        for (n, task) in
+            [Task::Write(Sectors::new(8, 4096), pattern.clone()), Task::ReadBack(Sectors::new(8, 4096), pattern.clone())]
+                .into_iter()
+                .enumerate()
         {
             ring.start(n as u64, task);
             match ring.wait(Duration::from_secs(60)).expect("it ends").how {

@@ -7,6 +7,13 @@ use std::fs::File;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
+/// With `JUREX_REQUIRE_ALL=1`, as in CI, nothing may be missing.
+#[track_caller]
+fn not_run(why: &str) {
+    assert!(std::env::var_os("JUREX_REQUIRE_ALL").is_none(), "NOT RUN, and everything is to be run: {why}");
+    eprintln!("NOT RUN, {why}");
+}
+
 const MIB: u64 = 1 << 20;
 
 fn image(dir: &Path, name: &str, mebibytes: u64) -> PathBuf {
@@ -21,14 +28,14 @@ fn run(tool: &str, arguments: &[&str], input: &str) -> bool {
     let mut child = match child {
         Ok(child) => child,
         Err(e) => {
-            eprintln!("NOT RUN, no {tool}: {e}");
+            not_run(&format!("no {tool}: {e}"));
             return false;
         }
     };
     std::io::Write::write_all(&mut child.stdin.take().unwrap(), input.as_bytes()).unwrap();
     let output = child.wait_with_output().unwrap();
     if !output.status.success() {
-        eprintln!("NOT RUN, {tool} failed: {}", String::from_utf8_lossy(&output.stderr));
+        not_run(&format!("{tool} failed: {}", String::from_utf8_lossy(&output.stderr)));
     }
     output.status.success()
 }
@@ -129,7 +136,7 @@ fn lvm_and_raid_members_are_told() {
         let path = image(dir.path(), tool, 32);
         let attached = Command::new("losetup").args(["--find", "--show"]).arg(&path).output();
         let Some(device) = attached.ok().filter(|o| o.status.success()).map(|o| String::from_utf8(o.stdout).unwrap()) else {
-            eprintln!("NOT RUN, no loop device (this test needs root)");
+            not_run(&format!("no loop device (this test needs root)"));
             return;
         };
         let all: Vec<&str> = arguments.iter().copied().chain([device.trim()]).collect();

@@ -91,7 +91,8 @@ fn attestation(record: &Record) -> String {
         Outcome::NotSanitized => "was treated as told above, and is not sanitized",
         _ => "was sanitized as told above",
     };
-    let mut said = format!("I attest that the media named on this paper {done}, and that what stands here is true as far as I know.");
+    let mut said =
+        format!("I attest that the media named on this paper {done}, and that what stands here is true as far as I know.");
     let same = |a: &str, b: &str| a.trim().to_lowercase() == b.trim().to_lowercase();
     if !technician.name.trim().is_empty() && same(&technician.name, &validator.name) {
         said += " The work was done and validated by one and the same person.";
@@ -156,11 +157,14 @@ fn code(label: &'static str, value: impl Into<String>) -> Fact {
 fn drive_facts(drive: &Drive, papers: &Papers) -> Vec<Fact> {
     let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told by the drive".into());
     vec![
-        fact("Manufacturer", match (&drive.unit.maker, papers.maker.trim()) {
-            (Some(maker), _) => maker.clone(),
-            (None, "") => "not told by the drive".into(),
-            (None, typed) => format!("{typed} (read from the label)"),
-        }),
+        fact(
+            "Manufacturer",
+            match (&drive.unit.maker, papers.maker.trim()) {
+                (Some(maker), _) => maker.clone(),
+                (None, "") => "not told by the drive".into(),
+                (None, typed) => format!("{typed} (read from the label)"),
+            },
+        ),
         fact("Media type", format!("{}, because {}", drive.class, drive.class_basis)),
         fact("Model", said(&drive.unit.model)),
         fact("Capacity", drive.size()),
@@ -268,7 +272,12 @@ fn covered(evidence: &Evidence) -> String {
     match evidence.is_whole() {
         true => format!("all {}", grouped(evidence.range().count)),
         false => {
-            format!("{} of {} ({})", grouped(evidence.range().count), grouped(evidence.drive().geometry.sectors), evidence.range())
+            format!(
+                "{} of {} ({})",
+                grouped(evidence.range().count),
+                grouped(evidence.drive().geometry.sectors),
+                evidence.range()
+            )
         }
     }
 }

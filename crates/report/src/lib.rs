@@ -18,6 +18,7 @@ use jurex_core::strata::Strata;
 pub fn unprintable(record: &Record) -> Vec<char> {
     let papers = record.papers();
     let drive = record.evidence().drive();
+    let path = drive.shown_path();
     let people = [&papers.technician, &papers.validator];
     let of_people = people.into_iter().flat_map(|p| [&p.name, &p.title, &p.organisation, &p.place, &p.contact]);
     let of_papers = [
@@ -30,7 +31,7 @@ pub fn unprintable(record: &Record) -> Vec<char> {
         &papers.maker,
         &papers.notes,
         &record.method.title,
-        &drive.path,
+        &path,
     ];
     let of_drive = [&drive.unit.maker, &drive.unit.model, &drive.unit.serial].into_iter().flatten();
     let of_volumes = record.before.regions.iter().filter_map(|r| r.label.as_ref());

@@ -67,14 +67,8 @@ const fn used(hours: u64, percent: u8, celsius: i16) -> Health {
     Health { power_on_hours: Some(hours), wear_percent: Some(percent), celsius: Some(celsius), ..SILENT }
 }
 
-const SILENT: Health = Health {
-    power_on_hours: None,
-    reallocated: None,
-    pending: None,
-    wear_percent: None,
-    celsius: None,
-    by_makers_count: false,
-};
+const SILENT: Health =
+    Health { power_on_hours: None, reallocated: None, pending: None, wear_percent: None, celsius: None, by_makers_count: false };
 const FLASH: Kind = Kind::Flash { spare_percent: 7 };
 const SMALL_FLASH: Kind = Kind::Flash { spare_percent: 5 };
 
@@ -231,7 +225,9 @@ fn asked(bus: Bus) -> Vec<String> {
 
 /// Techniques of which a drive on that bus tells whether it offers them.
 fn told(bus: Bus) -> Vec<Technique> {
-    use Technique::{Format, FormatCrypto, MmcSanitize, SanitizeBlock, SanitizeCrypto, SanitizeOverwrite, SecurityErase, SecurityEraseEnhanced};
+    use Technique::{
+        Format, FormatCrypto, MmcSanitize, SanitizeBlock, SanitizeCrypto, SanitizeOverwrite, SecurityErase, SecurityEraseEnhanced,
+    };
     let sanitize = [SanitizeOverwrite, SanitizeBlock, SanitizeCrypto];
     match bus {
         Bus::Sata => [&sanitize[..], &[SecurityErase, SecurityEraseEnhanced]].concat(),
@@ -271,7 +267,11 @@ impl Entry {
         let answers = Answers {
             health: self.health.clone(),
             own_erases: self.own_erases.to_vec(),
-            own_times: self.own_times.iter().map(|(erase, seconds)| OwnTime { erase: *erase, seconds: *seconds, at_least: false }).collect(),
+            own_times: self
+                .own_times
+                .iter()
+                .map(|(erase, seconds)| OwnTime { erase: *erase, seconds: *seconds, at_least: false })
+                .collect(),
             asked: told(self.bus),
             security_frozen: self.frozen,
             ..Answers::default()

@@ -110,8 +110,9 @@ fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure
     papers.backup = Backup::NotNeeded;
     let (before, _) = seen.look();
     let label = armed.label().clone();
-    let finished =
-        work::open(seen, &label)?.begin(armed, before, papers, &InLedger { ledger, hold_above: None })?.run(&mut Unattended, &mut |_| {});
+    let finished = work::open(seen, &label)?
+        .begin(armed, before, papers, &InLedger { ledger, hold_above: None })?
+        .run(&mut Unattended, &mut |_| {});
     let record = finished.record;
     files::write_all(out, &record).map_err(|e| not_certified(&record, &e, finished.is_stored))?;
     Ok(Some(record))

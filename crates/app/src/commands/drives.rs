@@ -1,6 +1,6 @@
 //! `jurex drives`: every drive of this machine.
 
-use super::say;
+use super::{say, say_json};
 use crate::bench::{Bench, Seen};
 use crate::cli::Table;
 use crate::config::Config;
@@ -15,7 +15,7 @@ pub(crate) fn run(table: &Table) -> Result<ExitCode, Failure> {
     let drives = Bench::machine(&config.only, &places).drives();
     if table.json {
         let all: Vec<Value> = drives.iter().map(as_json).collect();
-        say(&json!(all).to_string());
+        say_json(&json!(all));
         return Ok(ExitCode::SUCCESS);
     }
     if drives.is_empty() {

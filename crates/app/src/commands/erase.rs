@@ -1,6 +1,6 @@
 //! `jurex erase DRIVE`: plan, guard, label check, erase, verify, record, certificate.
 
-use super::{order, remark, say};
+use super::{order, remark, say, say_json};
 use crate::bench::{self, Seen};
 use crate::cli::Erase;
 use crate::clock::SystemEntropy;
@@ -64,7 +64,9 @@ fn go_on(asked: &Erase, seen: &Seen, cleared: &Cleared, to: &InLedger<'_>) -> Re
         let why_not = all.iter().find_map(|u| Some((u.job.clone(), u.checkpoint.why_not(&seen.drive)?)));
         if let Some((job, why)) = why_not {
             let called = seen.drive.called();
-            return Failure::Refused(format!("job {job} was cut short here, but can't go on on {called}: {why}. Nothing was written"));
+            return Failure::Refused(format!(
+                "job {job} was cut short here, but can't go on on {called}: {why}. Nothing was written"
+            ));
         }
         let others =
             if others.is_empty() { "no job was cut short".into() } else { format!("cut short were {}", others.join(", ")) };
@@ -123,7 +125,7 @@ impl Teller {
         }
         if asked.json {
             let expected = plan.expected().outcome();
-            say(&json!({"event": "job", "job": job, "drive": plan.drive().path, "planned": expected}).to_string());
+            say_json(&json!({"event": "job", "job": job, "drive": plan.drive().path, "planned": expected}));
         } else if !asked.quiet {
             let (drive, outcome) = (plan.drive().called(), plan.expected().outcome());
             remark(&format!("Job {job}: {} on {drive}. Planned outcome: {outcome}.", plan.title()));
@@ -135,7 +137,7 @@ impl Teller {
         self.progress.apply(event);
         if self.json {
             // A reader that has gone away does not stop the job.
-            let _ = writeln!(std::io::stdout(), "{}", json!(event));
+            let _ = writeln!(std::io::stdout(), "{}", jurex_core::text::safe_json(&json!(event).to_string()));
             return;
         }
         let worth_a_line = matches!(
@@ -184,7 +186,7 @@ fn finish(asked: &Erase, seen: &Seen, finished: Finished) -> Result<ExitCode, Fa
     };
     let written = files::write_as(&asked.out, &name, &record);
     if asked.json {
-        say(&result_json(&record, written.as_ref().ok()));
+        say_json(&result_json(&record, written.as_ref().ok()));
     } else {
         summary(&record, seen);
     }
@@ -196,9 +198,8 @@ fn finish(asked: &Erase, seen: &Seen, finished: Finished) -> Result<ExitCode, Fa
     if let Some(e) = &ledger_trouble {
         remark(&format!("jurex: {e}. The drive's treatment is not affected; keep the files in {}", asked.out.display()));
     }
-    let lacking: String = jurex_report::unprintable(&record).into_iter().collect();
-    if !lacking.is_empty() {
-        remark(&format!("jurex: the certificate's fonts lack {lacking}; it prints ? there, the record keeps them"));
+    if let Some(said) = files::lacking_signs(&record) {
+        remark(&format!("jurex: {said}"));
     }
     match written {
         Ok(_) if !is_stored => {
@@ -241,7 +242,7 @@ fn summary(record: &Record, seen: &Seen) {
     say(&format!("  proof    {}", record.confidence()));
 }
 
-fn result_json(record: &Record, written: Option<&Vec<std::path::PathBuf>>) -> String {
+fn result_json(record: &Record, written: Option<&Vec<std::path::PathBuf>>) -> serde_json::Value {
     json!({
         "event": "result",
         "job": record.job,
@@ -251,5 +252,4 @@ fn result_json(record: &Record, written: Option<&Vec<std::path::PathBuf>>) -> St
         "claim": record.claim(),
         "files": written,
     })
-    .to_string()
 }

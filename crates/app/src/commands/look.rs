@@ -1,6 +1,6 @@
 //! `jurex look DRIVE`: who it is, what is on it, and how it can be sanitized.
 
-use super::{drives, remark, say};
+use super::{drives, remark, say, say_json};
 use crate::bench::{self, Seen};
 use crate::cli::Look;
 use crate::clock::SystemEntropy;
@@ -34,7 +34,7 @@ pub(crate) fn run(look: &Look) -> Result<ExitCode, Failure> {
         let mut all = drives::as_json(&seen);
         all["contents"] = json!(contents);
         all["ways"] = json!(ways);
-        say(&all.to_string());
+        say_json(&all);
     } else {
         text(&seen, &contents, &ways).iter().for_each(|line| say(line));
     }
@@ -101,7 +101,9 @@ fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -
         }
         Label::Place(place) => lines.push(fact(
             "label check",
-            &format!("another drive here carries the same label; find this one by its light (--beacon) and type its place, {place}"),
+            &format!(
+                "another drive here carries the same label; find this one by its light (--beacon) and type its place, {place}"
+            ),
         )),
         Label::SerialEnding { .. } => {}
     }
@@ -120,7 +122,8 @@ fn grouped_ways(ways: &[(&Method, Outcome, String)]) -> Vec<String> {
         }
     }
     groups.sort_by_key(|(outcome, ..)| std::cmp::Reverse(*outcome));
-    let lines = |(outcome, why, names): (Outcome, &str, Vec<&str>)| [format!("  {outcome}: {why}"), format!("    {}", names.join(", "))];
+    let lines =
+        |(outcome, why, names): (Outcome, &str, Vec<&str>)| [format!("  {outcome}: {why}"), format!("    {}", names.join(", "))];
     groups.into_iter().flat_map(lines).collect()
 }
 

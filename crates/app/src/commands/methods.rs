@@ -1,6 +1,6 @@
 //! `jurex methods [NAME]`: the library of overwrite methods and those of one's own.
 
-use super::{order, say};
+use super::{order, say, say_json};
 use crate::cli::Methods;
 use crate::config::Config;
 use crate::exit::Failure;
@@ -26,7 +26,7 @@ pub(crate) fn run(asked: &Methods) -> Result<ExitCode, Failure> {
         return Ok(ExitCode::SUCCESS);
     }
     match named {
-        Some(method) if asked.json => say(&as_json(method).to_string()),
+        Some(method) if asked.json => say_json(&as_json(method)),
         Some(method) => one(method),
         None => several(&catalogue, asked),
     }
@@ -36,7 +36,7 @@ pub(crate) fn run(asked: &Methods) -> Result<ExitCode, Failure> {
 fn several(catalogue: &Catalogue, asked: &Methods) {
     let found = catalogue.search(asked.search.as_deref().unwrap_or_default());
     if asked.json {
-        return say(&json!(found.into_iter().map(as_json).collect::<Vec<_>>()).to_string());
+        return say_json(&json!(found.into_iter().map(as_json).collect::<Vec<_>>()));
     }
     say(&format!("{:<22}{:>6}  {:<12}{:<40}{}", "NAME", "PASSES", "STATUS", "SOURCE", "NOTATION"));
     for m in found {

@@ -65,6 +65,11 @@ pub(crate) fn say(text: &str) {
     }
 }
 
+/// Prints a JSON document on one line.
+pub(crate) fn say_json(value: &serde_json::Value) {
+    say(&jurex_core::text::safe_json(&value.to_string()));
+}
+
 static OUTPUT_FAILED: std::sync::Mutex<Option<String>> = std::sync::Mutex::new(None);
 
 /// Why something that was to be printed was not, if it was not.

@@ -1,6 +1,6 @@
 //! `jurex plan DRIVE`: what is needed, the ways that reach it, their time, and why others can't.
 
-use super::{drives, order, say};
+use super::{drives, order, say, say_json};
 use crate::bench::{self, Seen};
 use crate::cli::Plan as Asked;
 use crate::clock::SystemEntropy;
@@ -44,7 +44,7 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
     let proposal = propose_one(0, order, need, &catalogue, (&seen.drive, &seen.answers, sample.as_ref()));
     let whole = Whole { seen: &seen, need, plan: &plan, proposal: &proposal, sample: sample.as_ref(), catalogue: &catalogue };
     if asked.json {
-        say(&whole.json().to_string());
+        say_json(&whole.json());
     } else {
         whole.text().iter().chain(&trouble.map(|t| format!("The speed was not sampled: {t}."))).for_each(|l| say(l));
     }

@@ -45,7 +45,9 @@ pub(crate) fn hints_without_dialog(app: &App) -> Vec<Hint> {
         };
     }
     let mut hints = app.lane().map(|lane| step_hints(app, lane.step)).unwrap_or_default();
-    let goes_on = |l: &Lane| l.unfinished.is_some() && !l.is_working() && matches!(l.step, Step::Look | Step::Plan | Step::Erase | Step::Prove);
+    let goes_on = |l: &Lane| {
+        l.unfinished.is_some() && !l.is_working() && matches!(l.step, Step::Look | Step::Plan | Step::Erase | Step::Prove)
+    };
     if app.lane().is_some_and(goes_on) {
         hints.insert(0, ("c", "go on with the job that was cut short"));
     }

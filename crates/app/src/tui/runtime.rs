@@ -25,14 +25,15 @@ use jurex_core::record::Record;
 use jurex_core::units::Lba;
 use jurex_ledger::{Ledger, Unfinished};
 use jurex_linux::{System, Watch};
+use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
     self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event as TerminalEvent,
 };
 use ratatui::crossterm::execute;
 use ratatui::crossterm::style::Print;
-use ratatui::crossterm::terminal::{EnterAlternateScreen, SetTitle, enable_raw_mode};
+use ratatui::crossterm::terminal::{Clear, ClearType, EnterAlternateScreen, SetTitle, enable_raw_mode};
 use ratatui::layout::Rect;
-use ratatui::{DefaultTerminal, TerminalOptions, Viewport};
+use ratatui::{DefaultTerminal, Terminal, TerminalOptions, Viewport};
 use std::collections::HashMap;
 use std::io::{IsTerminal, stdin, stdout};
 use std::path::PathBuf;
@@ -158,8 +159,25 @@ impl Screen {
         // This stops the process with all its threads; it goes on from here at `fg`.
         signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGTSTP)?;
         enable_raw_mode()?;
-        execute!(stdout(), EnterAlternateScreen, EnableMouseCapture, EnableBracketedPaste, Print(KEEP_TITLE))?;
-        self.terminal.clear()
+        execute!(
+            stdout(),
+            EnterAlternateScreen,
+            Clear(ClearType::All),
+            EnableMouseCapture,
+            EnableBracketedPaste,
+            Print(KEEP_TITLE)
+        )?;
+        // A new picture from nothing. `Terminal::clear` would ask the terminal for its cursor, and the answer would go to the
+        // thread that reads the keys.
+        let backend = CrosstermBackend::new(stdout());
+        self.terminal = match self.unsized_terminal {
+            false => Terminal::new(backend)?,
+            true => {
+                let viewport = Viewport::Fixed(Rect::new(0, 0, self.drawn_size.0, self.drawn_size.1));
+                Terminal::with_options(backend, TerminalOptions { viewport })?
+            }
+        };
+        Ok(())
     }
 }
 
@@ -504,7 +522,9 @@ impl Runtime {
             let drive = lane.seen.drive.called();
             if lane.is_working() {
                 let job = lane.work.as_ref().and_then(|w| w.job.as_ref()).map(ToString::to_string).unwrap_or_default();
-                say(&format!("{job}: {drive} does not answer. Its job has no record yet: go on with it (--resume) once it does."));
+                say(&format!(
+                    "{job}: {drive} does not answer. Its job has no record yet: go on with it (--resume) once it does."
+                ));
             }
             let Some(record) = lane.record() else { continue };
             say(&format!("{}: {drive} {}. {}", record.job, record.claim().outcome(), record.evidence().ended.sentence()));

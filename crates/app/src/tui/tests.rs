@@ -113,8 +113,9 @@ impl World {
     fn carry_out(&mut self, command: Command) {
         match command {
             Command::Plan(lane, order) => {
-                let plan =
-                    Plan::new(&self.app.lanes[lane].seen.drive, &order, &mut Fixed(0x2a)).map(Box::new).map_err(|e| e.to_string());
+                let plan = Plan::new(&self.app.lanes[lane].seen.drive, &order, &mut Fixed(0x2a))
+                    .map(Box::new)
+                    .map_err(|e| e.to_string());
                 self.send(Message::Planned(lane, plan));
             }
             Command::SampleSpeed(lane) => {

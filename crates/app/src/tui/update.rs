@@ -8,10 +8,10 @@ use super::view;
 use crate::bench::Seen;
 use jurex_core::erase::{Event, Progress, Wish};
 use jurex_core::estimate::SpeedSample;
+use jurex_core::guard::LookedAt;
 use jurex_core::need::Sensitivity;
 use jurex_core::plan::{ArmError, Plan};
 use jurex_core::rules::Technique;
-use jurex_core::guard::LookedAt;
 use jurex_core::text::{capital, printable};
 use jurex_core::units::Sectors;
 use ratatui::crossterm::event::{
@@ -177,16 +177,12 @@ impl App {
             (Some(before), Some(now)) => before != now,
             _ => false,
         };
-        let at_path = |l: &Lane| {
-            l.seen.drive.path == drive.path && l.seen.drive.class_basis == drive.class_basis && !swapped(l)
-        };
+        let at_path = |l: &Lane| l.seen.drive.path == drive.path && l.seen.drive.class_basis == drive.class_basis && !swapped(l);
         let is_here = |l: &&Lane| !gone(l) && l.seen.drive.path == drive.path && same_size(l) && !swapped(l);
         let place = |found: Option<&Lane>| found.and_then(|f| self.lanes.iter().position(|l| std::ptr::eq(l, f)));
         place(self.lanes.iter().find(is_here))
             .or_else(|| place(self.lanes.iter().find(|l| gone(l) && same_size(l) && serial(l))))
-            .or_else(|| {
-                place(self.lanes.iter().find(|l| gone(l) && same_size(l) && !drive.unit.is_named() && at_path(l)))
-            })
+            .or_else(|| place(self.lanes.iter().find(|l| gone(l) && same_size(l) && !drive.unit.is_named() && at_path(l))))
     }
 
     /// A drive has said who it is and what uses it.
@@ -616,7 +612,9 @@ impl App {
         let now = self.now;
         let Some(lane) = self.lane_mut() else { return };
         match (lane.step, c) {
-            (Step::Look | Step::Plan | Step::Erase | Step::Prove, 'c') if lane.unfinished.is_some() => self.go_on_with_unfinished(),
+            (Step::Look | Step::Plan | Step::Erase | Step::Prove, 'c') if lane.unfinished.is_some() => {
+                self.go_on_with_unfinished()
+            }
             (Step::Plan, 'm') if lane.work.is_none() => self.open_methods(Target::Lane(self.selected)),
             (Step::Plan, 'e') if lane.work.is_none() => self.edit_passes(),
             (Step::Plan, 'g') if lane.work.is_none() => self.dialog = Some(Dialog::Range(String::new())),
@@ -751,9 +749,12 @@ impl App {
             return vec![];
         }
         self.leave_field();
-        if let Some(Ok(paths)) = self.lane().filter(|l| l.papers_written.as_ref() == Some(&l.papers)).and_then(|l| l.written.as_ref()) {
+        if let Some(Ok(paths)) =
+            self.lane().filter(|l| l.papers_written.as_ref() == Some(&l.papers)).and_then(|l| l.written.as_ref())
+        {
             let folder = paths.first().and_then(|p| p.parent()).map(jurex_core::text::shown_path).unwrap_or_default();
-            self.notice = Some(format!("This certificate is written already, in {folder}. Change a field to write another beside it."));
+            self.notice =
+                Some(format!("This certificate is written already, in {folder}. Change a field to write another beside it."));
             return vec![];
         }
         let Some(lane) = self.lane() else { return vec![] };

@@ -1,9 +1,12 @@
 //! What the tests of the real program share: a home of its own, images, loop devices, plain byte checks.
 #![allow(dead_code, reason = "each test file uses its part")]
 
+use std::cell::Cell;
+use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// The program under test.
 pub const PROGRAM: &str = env!("CARGO_BIN_EXE_jurex");
@@ -83,22 +86,49 @@ pub fn json(path: &Path) -> serde_json::Value {
     serde_json::from_str(&fs::read_to_string(path).unwrap()).unwrap()
 }
 
+/// Whether what a test needs may be missing. With `JUREX_REQUIRE_ALL=1`, as in CI, it may not.
+#[track_caller]
+pub fn not_run(why: &str) {
+    assert!(std::env::var_os("JUREX_REQUIRE_ALL").is_none(), "NOT RUN, and everything is to be run: {why}");
+    eprintln!("NOT RUN, {why}");
+}
+
+/// One test at a time has loop devices of one size: two of them carry the same label, and neither is armed by it then.
+fn turn(size: u64) -> MutexGuard<'static, ()> {
+    static TURNS: Mutex<BTreeMap<u64, &'static Mutex<()>>> = Mutex::new(BTreeMap::new());
+    let mut turns = TURNS.lock().unwrap_or_else(PoisonError::into_inner);
+    let own: &'static Mutex<()> = turns.entry(size).or_insert_with(|| Box::leak(Box::default()));
+    drop(turns);
+    own.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+thread_local! {
+    /// Loop devices of this test.
+    static OWN: Cell<u32> = const { Cell::new(0) };
+}
+
 /// A loop device over an image, detached at the end. `None`, with a word on it, where it can't be had.
 pub struct Loop {
     pub device: String,
+    _turn: Option<MutexGuard<'static, ()>>,
 }
 
 impl Loop {
     pub fn attach(image: &Path) -> Option<Self> {
+        let is_first = OWN.get() == 0;
+        let _turn = is_first.then(|| turn(fs::metadata(image).map_or(0, |m| m.len())));
         let output = Command::new("losetup").args(["--find", "--show", "--direct-io=on"]).arg(image).output();
         match output {
-            Ok(o) if o.status.success() => Some(Self { device: String::from_utf8(o.stdout).unwrap().trim().to_string() }),
+            Ok(o) if o.status.success() => {
+                OWN.set(OWN.get() + 1);
+                Some(Self { device: String::from_utf8(o.stdout).unwrap().trim().to_string(), _turn })
+            }
             Ok(o) => {
-                eprintln!("NOT RUN, no loop device (this test needs root): {}", String::from_utf8_lossy(&o.stderr).trim());
+                not_run(&format!("no loop device (this test needs root): {}", String::from_utf8_lossy(&o.stderr).trim()));
                 None
             }
             Err(e) => {
-                eprintln!("NOT RUN, no losetup: {e}");
+                not_run(&format!("no losetup: {e}"));
                 None
             }
         }
@@ -108,5 +138,6 @@ impl Loop {
 impl Drop for Loop {
     fn drop(&mut self) {
         let _ = Command::new("losetup").args(["--detach", &self.device]).status();
+        OWN.set(OWN.get() - 1);
     }
 }

@@ -195,6 +195,12 @@ mod tests {
     }
 
     #[test]
+    fn a_checkpoint_that_was_written_once_is_still_one() {
+        let kept = Checkpoint::from_json(include_str!("../../tests/checkpoints/reading-back.json")).unwrap();
+        assert_eq!((kept.place().as_str(), kept.evidence().passes().len()), ("reading back pass 2 of 2", 2));
+    }
+
+    #[test]
     fn what_is_no_checkpoint_or_contradicts_itself_is_refused() {
         let plan = plan(&test_drive(MediaClass::Magnetic, 64));
         let mut made = kept(&plan);

@@ -269,7 +269,8 @@ impl Progress {
     /// Before the first event of the job that `plan` describes.
     pub fn of_plan(plan: &Plan) -> Self {
         let readings = plan.passes().iter().map(|p| p.reading.places(plan.range()).count()).collect();
-        let session = Session::new(plan.drive().clone(), Access { way: AccessWay::Unknown, exclusive: false }, Timestamp::UNIX_EPOCH);
+        let session =
+            Session::new(plan.drive().clone(), Access { way: AccessWay::Unknown, exclusive: false }, Timestamp::UNIX_EPOCH);
         Self {
             evidence: Evidence::begin(session, plan.stages()),
             opened: false,
@@ -362,7 +363,8 @@ impl Progress {
         self.activity = Activity::Laying;
         self.evidence.stages.truncate(1);
         if self.evidence.overwrite().is_none() {
-            let what = What::Overwritten(OverwriteEvidence { range: self.range, planned_passes: self.planned_passes, passes: vec![] });
+            let what =
+                What::Overwritten(OverwriteEvidence { range: self.range, planned_passes: self.planned_passes, passes: vec![] });
             self.evidence.stages.push(StageEvidence { started: begun.started, ended: None, what });
         }
         if let Some(stage) = self.evidence.stages.last_mut() {

@@ -76,8 +76,20 @@ pub fn run(
     tell: &mut dyn FnMut(&Event),
 ) -> Evidence {
     let answered = clock.now().mono;
-    Run { job, crew, clock, keeper, tell, tuner: None, in_flight: 0, kept: true, answered, silence_told: Duration::ZERO, left: false }
-        .finish(control)
+    Run {
+        job,
+        crew,
+        clock,
+        keeper,
+        tell,
+        tuner: None,
+        in_flight: 0,
+        kept: true,
+        answered,
+        silence_told: Duration::ZERO,
+        left: false,
+    }
+    .finish(control)
 }
 
 /// A job under way.
@@ -341,10 +353,7 @@ mod tests {
 
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let (evidence, _) = erase(&mut medium, &order("00"), vec![(3, Wish::Stop)]);
-        assert_eq!(
-            (evidence.ended.clone(), outcome(&evidence)),
-            (Ended::Stopped, Outcome::NotSanitized)
-        );
+        assert_eq!((evidence.ended.clone(), outcome(&evidence)), (Ended::Stopped, Outcome::NotSanitized));
         assert_eq!((evidence.passes()[0].laid.sentence(9).as_str(), medium.flushes), ("sectors 0 to 31", 1));
         assert!(medium.bytes[32 * 512..].iter().all(|b| *b == 0xee), "nothing is written after a stop");
     }
@@ -720,7 +729,11 @@ mod tests {
         // Holding flushes for a checkpoint: that flush fails, the one at the pass's end does not.
         let (evidence, events) = erase(&mut medium, &order("00"), vec![(3, Wish::Hold)]);
         assert!(medium.flushes >= 2 && events.iter().any(|e| matches!(e, Event::FlushFailed { .. })));
-        assert!(!evidence.passes()[0].flushed && outcome(&evidence) == Outcome::NotSanitized, "{:?}", evidence.passes()[0].flush_error);
+        assert!(
+            !evidence.passes()[0].flushed && outcome(&evidence) == Outcome::NotSanitized,
+            "{:?}",
+            evidence.passes()[0].flush_error
+        );
         medium.failing_flushes = vec![];
         let (evidence, _) = erase(&mut medium, &order("00"), vec![]);
         assert_eq!(outcome(&evidence), Outcome::Clear, "laid anew, it is proved");
@@ -753,14 +766,26 @@ mod tests {
         let job = job(&medium, &order("00"), 16 * 512);
         let (started, kept_at) = (Cell::new(0), Cell::new(u64::MAX));
         let setting = Setting { chunk: 16 * 512, depth: 4 };
-        let mut crew = Merging { medium: &mut medium, settings: vec![setting], setting, queue: vec![], done: vec![], started: &started, log: vec![] };
+        let mut crew = Merging {
+            medium: &mut medium,
+            settings: vec![setting],
+            setting,
+            queue: vec![],
+            done: vec![],
+            started: &started,
+            log: vec![],
+        };
         let mut first_told = None;
         run(job, &mut crew, &steady(), &mut Unattended, &mut Kept(&started, &kept_at), &mut |e| {
             if matches!(e, Event::PassStarted { .. }) {
                 first_told.get_or_insert(started.get());
             }
         });
-        assert_eq!((kept_at.get(), first_told), (0, Some(0)), "requests begun before the first checkpoint, and before the pass was told");
+        assert_eq!(
+            (kept_at.get(), first_told),
+            (0, Some(0)),
+            "requests begun before the first checkpoint, and before the pass was told"
+        );
         assert!(crew.log.contains(&"write"));
     }
 

@@ -102,7 +102,9 @@ mod tests {
 
     #[test]
     fn little_work_is_not_spent_on_trials() {
-        assert!(!Tuner::new(&SETTINGS, Trials::USUAL, 64 << 20).is_trying()
-                && !Tuner::new(&SETTINGS[..1], Trials::USUAL, 1 << 40).is_trying());
+        assert!(
+            !Tuner::new(&SETTINGS, Trials::USUAL, 64 << 20).is_trying()
+                && !Tuner::new(&SETTINGS[..1], Trials::USUAL, 1 << 40).is_trying()
+        );
     }
 }

@@ -299,8 +299,15 @@ impl Command {
     pub const SMART_READ_DATA: Self =
         Self { feature: 0xd0, count: 1, lba: 0xc2_4f00, device: 0, command: 0xb0, extended: false, transfer: Transfer::In };
     /// READ NATIVE MAX ADDRESS, for drives without 48-bit addresses.
-    pub const READ_NATIVE_MAX: Self =
-        Self { feature: 0, count: 0, lba: 0, device: 0x40, command: 0xf8, extended: false, transfer: Transfer::NoneWithRegisters };
+    pub const READ_NATIVE_MAX: Self = Self {
+        feature: 0,
+        count: 0,
+        lba: 0,
+        device: 0x40,
+        command: 0xf8,
+        extended: false,
+        transfer: Transfer::NoneWithRegisters,
+    };
     /// READ NATIVE MAX ADDRESS EXT.
     pub const READ_NATIVE_MAX_EXT: Self =
         Self { feature: 0, count: 0, lba: 0, device: 0x40, command: 0x27, extended: true, transfer: Transfer::NoneWithRegisters };
@@ -526,7 +533,10 @@ mod tests {
         page[511] = page.iter().fold(0u8, |s, b| s.wrapping_add(*b)).wrapping_neg();
         let health = parse_smart(&page).unwrap();
         let said = health.sentences().join("; ").replace('\u{202f}', " ");
-        assert_eq!(said, "1 year 53 days (10 032 h) under power; 16 sectors replaced; 3 sectors waiting for replacement; 37 °C; by the maker's own count");
+        assert_eq!(
+            said,
+            "1 year 53 days (10 032 h) under power; 16 sectors replaced; 3 sectors waiting for replacement; 37 °C; by the maker's own count"
+        );
     }
 
     proptest! {

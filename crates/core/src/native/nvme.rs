@@ -65,8 +65,7 @@ impl Controller {
             sanitize_overwrite: page[328] & 4 != 0,
             namespaces: number(516),
             manages_namespaces: page[256] & 8 != 0,
-            unallocated: (page[256] & 8 != 0)
-                .then(|| page[296..312].iter().rev().fold(0u128, |v, b| v << 8 | u128::from(*b))),
+            unallocated: (page[256] & 8 != 0).then(|| page[296..312].iter().rev().fold(0u128, |v, b| v << 8 | u128::from(*b))),
         })
     }
 

@@ -465,7 +465,8 @@ mod tests {
         let whole = "{\"count\":\"1000\",\"first\":\"0\"}";
         let twice = json.replace(&format!("[{whole}]"), &format!("[{half},{half}]"));
         assert!(twice != json && Record::from_json(&twice).is_err(), "the same half twice is not the whole");
-        let elsewhere = json.replace(&format!("\"laid\":[{whole}]"), "\"laid\":[{\"count\":\"18446744073709551615\",\"first\":\"0\"}]");
+        let elsewhere =
+            json.replace(&format!("\"laid\":[{whole}]"), "\"laid\":[{\"count\":\"18446744073709551615\",\"first\":\"0\"}]");
         assert!(elsewhere != json && Record::from_json(&elsewhere).is_err());
         assert!(matches!(Record::from_json("{}"), Err(BadRecord::NotARecord(_))));
         let other = "{\"format\":\"jurex-record/9\",\"anything\":[]}";
@@ -476,7 +477,8 @@ mod tests {
     fn under_other_rules_the_outcome_must_still_follow_and_the_difference_is_said() {
         let json = record().to_json();
         let digest = Edition::default().digest();
-        let other = json.replace(&digest, &digest.chars().rev().collect::<String>()).replace("overwritten at least once", "laid over");
+        let other =
+            json.replace(&digest, &digest.chars().rev().collect::<String>()).replace("overwritten at least once", "laid over");
         let read = Record::from_json(&other).unwrap();
         assert!(read.other_rules().unwrap().contains("another state"), "{:?}", read.other_rules());
         let better = other.replace("\"outcome\":\"clear\"", "\"outcome\":\"purge\"");

@@ -275,12 +275,16 @@ impl Condition {
             Condition::EncryptedFromStart => {
                 "It earns something only if all that the drive ever held was encrypted from the start, which is not known."
             }
-            Condition::KeyStrength => "It earns something only if the key is as strong as the data needed, which nobody has stated.",
+            Condition::KeyStrength => {
+                "It earns something only if the key is as strong as the data needed, which nobody has stated."
+            }
             Condition::KeysNotEscrowed => {
                 "It earns something only if no copy of the key is anywhere (escrowed, backed up, injected), which nobody has stated."
             }
             Condition::ModuleTrusted => "It earns something only if the encrypting module is trusted, which nobody has stated.",
-            Condition::MakerConfirms => "It earns something only if the maker confirms what the command does, which nobody has stated.",
+            Condition::MakerConfirms => {
+                "It earns something only if the maker confirms what the command does, which nobody has stated."
+            }
             Condition::RatedDegausser => {
                 "It earns something only if the degausser is rated for the coercivity of this drive, which nobody has stated."
             }

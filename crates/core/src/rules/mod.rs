@@ -136,7 +136,8 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
 pub(crate) mod tests {
     use super::*;
     use crate::evidence::{
-        CheckEvidence, Ended, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, What,
+        CheckEvidence, Ended, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind,
+        What,
     };
     use crate::media::{Bus, Elsewhere, HiddenAreas, MediaClass, Protocol};
     use crate::medium::Access;
@@ -522,9 +523,15 @@ pub(crate) mod tests {
             (drive_of(evidence).bus, drive_of(evidence).protocol) = (bus, protocol);
             judge(Edition::default(), evidence).outcome()
         };
-        for (bus, protocol) in [(Bus::Sata, Protocol::Ata), (Bus::Usb, Protocol::Ata), (Bus::Sas, Protocol::Ata), (Bus::Sas, Protocol::Scsi)] {
+        for (bus, protocol) in
+            [(Bus::Sata, Protocol::Ata), (Bus::Usb, Protocol::Ata), (Bus::Sas, Protocol::Ata), (Bus::Sas, Protocol::Scsi)]
+        {
             assert_eq!(outcome(bus, protocol, &mut evidence), Outcome::NotSanitized, "{bus} {protocol:?}");
         }
-        assert_eq!(outcome(Bus::Usb, Protocol::Scsi, &mut evidence), Outcome::Clear, "a bridge that lets nobody ask has its limit");
+        assert_eq!(
+            outcome(Bus::Usb, Protocol::Scsi, &mut evidence),
+            Outcome::Clear,
+            "a bridge that lets nobody ask has its limit"
+        );
     }
 }

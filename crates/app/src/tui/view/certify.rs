@@ -83,6 +83,10 @@ fn says(lane: &Lane, record: &Record, column: &mut Column<'_>) {
     }
     column.fact("confidence", &record.confidence());
     column.fact("judged by", record.rule_set());
+    let as_it_stands = record.clone().with_papers(lane.papers.clone());
+    if let Some(said) = crate::files::lacking_signs(&as_it_stands) {
+        column.sentence(&said, Role::Strong);
+    }
     column.gap();
     written(lane, column);
 }

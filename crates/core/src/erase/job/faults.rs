@@ -92,7 +92,8 @@ impl Job {
         let suspected = |lba: u64| self.doubt.suspects.iter().any(|(_, at, _)| at.contains(crate::units::Lba(lba)));
         let unit = self.plan.drive().geometry.unit();
         // A place that failed itself says nothing: its neighbour is asked instead.
-        let beside = |lba: u64| (0..whole.count.div_ceil(unit)).map(|n| (lba / unit + n) * unit % whole.count).find(|l| !suspected(*l));
+        let beside =
+            |lba: u64| (0..whole.count.div_ceil(unit)).map(|n| (lba / unit + n) * unit % whole.count).find(|l| !suspected(*l));
         self.doubt.probes = (0..PROBES)
             .filter_map(|n| beside(place(n)))
             .map(|first| Sectors::new(first, unit.min(whole.count - first)))

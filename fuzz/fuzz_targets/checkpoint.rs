@@ -1,0 +1,38 @@
+//! Any text as a checkpoint: refused, or one that a job can go on from without a panic, whatever the drive answers.
+#![no_main]
+
+use jurex_core::erase::{Checkpoint, Completed, Job, Now, Operation, Step};
+use jurex_core::medium::Access;
+use jurex_core::ranges::RangeSet;
+use jurex_core::testing::cleared;
+use libfuzzer_sys::fuzz_target;
+use std::time::Duration;
+
+fuzz_target!(|text: &str| {
+    let Ok(checkpoint) = Checkpoint::from_json(text) else { return };
+    let drive = checkpoint.drive().clone();
+    let _ = (checkpoint.place(), checkpoint.to_json());
+    if drive.geometry.sectors == 0 || drive.zoned_by_host || drive.class == jurex_core::media::MediaClass::Optical {
+        return;
+    }
+    let word = cleared(&drive);
+    let typed = drive.unit.serial().map_or(drive.geometry.sectors.to_string(), str::to_string);
+    let Ok(armed) = checkpoint.arm(&word, &typed) else { return };
+    let now = Now { wall: Default::default(), mono: Duration::from_secs(1) };
+    let Ok(mut job) = Job::resume(&checkpoint, armed, &drive, Access::DIRECT, 1 << 20, now) else { return };
+    for _ in 0..200 {
+        let (tag, how) = match job.request(now) {
+            Step::Do(request) => {
+                let how = match request.operation {
+                    Operation::ReadBack(..) => Completed::Read { wrong: RangeSet::new() },
+                    Operation::Identify => Completed::Identified(Box::new(drive.clone())),
+                    _ => Completed::Done,
+                };
+                (request.tag, how)
+            }
+            _ => break,
+        };
+        job.complete(tag, how, now);
+    }
+    let _ = job.into_evidence();
+});
