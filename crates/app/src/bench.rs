@@ -37,7 +37,7 @@ pub(crate) struct Seen {
 #[derive(Clone)]
 enum Place {
     Machine(System),
-    Simulated(SimDrive),
+    Simulated(Box<SimDrive>),
 }
 
 /// Where drives are looked for.
@@ -144,7 +144,7 @@ impl Seen {
             hindrances: bay.hindrances.clone(),
             answers: bay.answers.clone(),
             beside: vec![],
-            place: Place::Simulated(bay.drive.clone()),
+            place: Place::Simulated(Box::new(bay.drive.clone())),
         }
     }
 

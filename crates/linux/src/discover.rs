@@ -376,7 +376,7 @@ fn is_the_kernels(path: &Path) -> bool {
         0x1cd1,      // devpts
     ];
     statfs(path).is_ok_and(|f| {
-        let kind = f.f_type as i64;
+        let kind = f.f_type;
         kind == SYSFS || kind == PROC || OTHERS.contains(&kind)
     })
 }

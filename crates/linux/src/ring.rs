@@ -253,10 +253,11 @@ impl Ring {
         if self.flying > 0 {
             self.wait_for_the_kernel(if self.helped + self.hand.in_flight() > 0 { LOOK_EVERY } else { patience });
             self.reap();
-        } else if self.helped > 0 && self.ready.is_empty() {
-            if let Ok(parcel) = self.from_helpers.recv_timeout(patience) {
-                self.returned(parcel);
-            }
+        } else if self.helped > 0
+            && self.ready.is_empty()
+            && let Ok(parcel) = self.from_helpers.recv_timeout(patience)
+        {
+            self.returned(parcel);
         }
         let patience = if self.flying + self.helped > 0 || !self.ready.is_empty() { Duration::ZERO } else { patience };
         if self.hand.in_flight() > 0

@@ -136,7 +136,7 @@ fn lvm_and_raid_members_are_told() {
         let path = image(dir.path(), tool, 32);
         let attached = Command::new("losetup").args(["--find", "--show"]).arg(&path).output();
         let Some(device) = attached.ok().filter(|o| o.status.success()).map(|o| String::from_utf8(o.stdout).unwrap()) else {
-            not_run(&format!("no loop device (this test needs root)"));
+            not_run("no loop device (this test needs root)");
             return;
         };
         let all: Vec<&str> = arguments.iter().copied().chain([device.trim()]).collect();
