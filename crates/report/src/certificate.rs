@@ -9,6 +9,7 @@ use jurex_core::evidence::{Evidence, PassEvidence, Session};
 use jurex_core::media::{Drive, Protocol};
 use jurex_core::record::{Papers, Person, Record};
 use jurex_core::rules::{Outcome, Reason};
+use jurex_core::sampling::Sampling;
 use jurex_core::strata::Strata;
 use jurex_core::units::{counted, duration, grouped, rate, size};
 
@@ -174,7 +175,7 @@ fn drive_facts(drive: &Drive, papers: &Papers) -> Vec<Fact> {
         fact("Attached by", format!("{} ({})", drive.bus, drive.shown_path())),
         fact("Firmware", said(&drive.unit.firmware)),
         fact("Hidden areas", drive.hidden_sentence()),
-        fact("Unique names", drive.unit.ids.iter().map(|id| id.sentence()).collect::<Vec<_>>().join(", ")),
+        fact("Unique names", or_none(drive.unit.ids.iter().map(|id| id.sentence()).collect())),
         fact("Beside it", elsewhere(drive)),
     ]
 }
@@ -186,7 +187,12 @@ fn elsewhere(drive: &Drive) -> String {
         _ => vec![],
     };
     let others = drive.elsewhere.iter().map(|e| e.what.clone());
-    own.into_iter().chain(others).collect::<Vec<_>>().join("; ")
+    or_none(own.into_iter().chain(others).collect())
+}
+
+/// What no machine told is no line to fill in by hand.
+fn or_none(told: Vec<String>) -> String {
+    if told.is_empty() { "none told".into() } else { told.join("; ") }
 }
 
 fn origin_facts(papers: &Papers) -> Vec<Fact> {
@@ -220,7 +226,7 @@ fn work_facts(record: &Record) -> Vec<Fact> {
         fact("Overwrite", record.method.title.clone()),
         code("Passes", record.method.notation.clone()),
         fact("Verification", record.method.verification.to_string()),
-        code("Sampling seed", evidence.last_reading().and_then(|r| r.sampling.as_ref()).map(|s| s.seed()).unwrap_or_default()),
+        code("Sampling seed", sampling_seed(evidence)),
         fact("Tool", format!("{} {}", record.tool.name, record.tool.version)),
         fact("Duration", format!("{}{interrupted}", duration(lasted))),
         fact("Began", said_time(record.started)),
@@ -233,6 +239,11 @@ fn work_facts(record: &Record) -> Vec<Fact> {
         fact("Read back wrong", faults(evidence.wrong())),
         fact("End of the job", evidence.ended.sentence()),
     ]
+}
+
+fn sampling_seed(evidence: &Evidence) -> String {
+    let sampling = evidence.last_reading().and_then(|r| r.sampling.as_ref());
+    sampling.map_or_else(|| "not sampled".into(), Sampling::seed)
 }
 
 /// In the standard's words the method is what was carried out (Clear, Purge, Destroy), the technique how.
