@@ -22,6 +22,12 @@ fuzz_target!(|bytes: &[u8]| {
     for health in [ata::parse_smart(bytes), nvme::parse_health(bytes)].into_iter().flatten() {
         let _ = health.sentences();
     }
+    let mut health = Default::default();
+    for page in ata::STATISTICS_PAGES {
+        let _ = ata::parse_statistics(bytes, page, &mut health);
+    }
+    let _ = (health.sentences(), scsi::parse_mode_capacity(bytes), scsi::parse_supported(bytes));
+    let _ = (nvme::parse_namespaces(bytes), nvme::parse_namespace_size(bytes), nvme::parse_sanitize_times(bytes));
     let _ = (ata::Registers::of_sense(bytes), ata::parse_configuration_max(bytes), scsi::parse_sense(bytes));
     let _ = (scsi::parse_serial(bytes), scsi::parse_identifiers(bytes), scsi::parse_rotation(bytes), scsi::parse_capacity(bytes));
 });

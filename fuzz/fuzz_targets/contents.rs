@@ -2,8 +2,8 @@
 #![no_main]
 
 use jurex_core::contents::look;
-use jurex_core::media::{Bus, Drive, Geometry, HiddenAreas, Unit, MediaClass};
-use jurex_core::medium::{Cause, Medium, MediumError, Op};
+use jurex_core::media::{Bus, Drive, Geometry, MediaClass};
+use jurex_core::medium::{Access, Cause, Medium, MediumError, Op};
 use jurex_core::units::{Lba, Sectors};
 use libfuzzer_sys::fuzz_target;
 
@@ -17,18 +17,11 @@ impl Medium for Fuzzed<'_> {
     fn geometry(&self) -> Geometry {
         self.geometry
     }
+    fn access(&self) -> Access {
+        Access::DIRECT
+    }
     fn identify(&mut self) -> Result<Drive, MediumError> {
-        Ok(Drive {
-            path: "fuzz".into(),
-            unit: Unit::default(),
-            class: MediaClass::Unknown,
-            class_basis: String::new(),
-            bus: Bus::Unknown,
-            geometry: self.geometry,
-            hidden: HiddenAreas::None,
-            bridged: false,
-            simulated: true,
-        })
+        Ok(Drive::bare("fuzz", Bus::Unknown, MediaClass::Unknown, "", self.geometry))
     }
     fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
         let sector = u64::from(self.geometry.logical);

@@ -456,12 +456,15 @@ fn hosted(bus: Bus, dir: &Path) -> Option<String> {
     if starts(&["nbd", "rbd", "zd", "drbd", "nullb", "ublk", "dasd"], &device_name) {
         return Some("its sectors are hosted by other storage".into());
     }
+    let names = [text(&device, "vendor"), text(&device, "model")].into_iter().flatten().collect::<Vec<_>>().join(" ");
+    if ["QEMU", "VMware", "VBOX", "Virtual disk", "Virtual Disk", "Msft", "LIO-ORG", "IET", "Elastic Block Store"]
+        .iter()
+        .any(|v| names.contains(v))
+    {
+        return Some(format!("it is a virtual disk ({names})"));
+    }
     if !matches!(bus, Bus::Sas | Bus::Sata) {
         return None;
-    }
-    let names = [text(&device, "vendor"), text(&device, "model")].into_iter().flatten().collect::<Vec<_>>().join(" ");
-    if ["QEMU", "VMware", "VBOX", "Virtual disk", "Virtual Disk", "Msft", "LIO-ORG", "IET"].iter().any(|v| names.contains(v)) {
-        return Some(format!("it is a virtual disk ({names})"));
     }
     if place.contains("/session") || place.contains("/rport-") {
         return Some("it is a remote disk".into());
