@@ -136,16 +136,16 @@ fn what_was_read_before_an_interruption_proves_nothing_afterwards() {
 #[test]
 fn a_job_on_a_drive_that_nothing_names_trusts_nothing_of_another_in_its_place() {
     let place = Place::new();
-    let (first, second) = (place.image("first.img", 32 * MIB), place.image("second.img", 32 * MIB));
+    let (first, second) = (place.image("first.img", 34 * MIB), place.image("second.img", 34 * MIB));
     let Some(device) = Loop::attach(&first) else { return };
     let name = device.device.clone();
-    kill(start(&place, Path::new(&name), 65536, "00 x30", 2));
-    fs::write(&second, vec![0; 32 * MIB]).unwrap();
+    kill(start(&place, Path::new(&name), 69632, "00 x30", 2));
+    fs::write(&second, vec![0; 34 * MIB]).unwrap();
     drop(device);
     // A twin, as blank as the passes were, at the very same loop device.
     let attached = Command::new("losetup").args(["--direct-io=on", &name]).arg(&second).status().unwrap();
     assert!(attached.success());
-    let answer = go_on(&place, Path::new(&name), "65536", &["--json"]);
+    let answer = go_on(&place, Path::new(&name), "69632", &["--json"]);
     let _ = Command::new("losetup").args(["--detach", &name]).status();
     let answer = answer.expect(0, &["\"nothing-trusted\""]);
     let begun = answer.out.lines().filter(|l| l.contains("\"pass-started\"")).count();
@@ -169,9 +169,9 @@ fn a_killed_job_on_a_loop_device_goes_on_by_queue_and_by_threads() {
 #[test]
 fn a_loop_device_detached_under_the_job_stays_until_the_job_is_over() {
     let place = Place::new();
-    let image = place.image("drive.img", 32 * MIB);
+    let image = place.image("drive.img", 36 * MIB);
     let Some(device) = Loop::attach(&image) else { return };
-    let mut child = start(&place, Path::new(&device.device), 65536, "random x4", 1);
+    let mut child = start(&place, Path::new(&device.device), 73728, "random x4", 1);
     drop(device);
     let code = child.wait().unwrap().code();
     // The kernel lets go of it when the job closes it; where it does so at once, the drive is gone, and that is said.

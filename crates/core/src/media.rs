@@ -83,6 +83,13 @@ impl Unit {
         self.ids.iter().any(|id| id.is_of_the_media() && other.ids.contains(id))
     }
 
+    /// Whether a name of the media itself tells this unit from others. The serial number of a USB device may be that of the
+    /// dock or bridge, whatever disk stands in it.
+    pub fn names_its_media(&self) -> bool {
+        let is_usb_serial = |serial: &str| self.ids.contains(&UnitId::UsbSerial(serial.into()));
+        self.ids.iter().any(UnitId::is_of_the_media) || self.serial().is_some_and(|s| !is_usb_serial(s))
+    }
+
     /// Whether anything tells this unit from others of its model.
     pub fn is_named(&self) -> bool {
         self.serial().is_some() || !self.ids.is_empty()
@@ -538,6 +545,16 @@ mod tests {
         assert_eq!(label, Label::SerialEnding { start: "FM20".into(), ending: "K7Q41M".into() });
         assert!([" k7q41m ", "K7Q41M", "FM20K7Q41M"].iter().all(|t| label.matches(t)));
         assert!(["", " ", "7Q41M", "20K7Q41M", "K7Q41N"].iter().all(|t| !label.matches(t)));
+    }
+
+    #[test]
+    fn a_docks_serial_does_not_name_the_disk_that_stands_in_it() {
+        let mut unit = test_drive(MediaClass::Magnetic, 8).unit;
+        assert!(unit.names_its_media());
+        (unit.serial, unit.ids) = (Some("DOCK0417".into()), vec![UnitId::UsbSerial("DOCK0417".into())]);
+        assert!(unit.is_named() && !unit.names_its_media());
+        unit.ids.push(UnitId::Wwn("5000c500a1b2c3d4".into()));
+        assert!(unit.names_its_media());
     }
 
     #[test]

@@ -32,7 +32,8 @@ fn run(tool: &str, arguments: &[&str], input: &str) -> bool {
             return false;
         }
     };
-    std::io::Write::write_all(&mut child.stdin.take().unwrap(), input.as_bytes()).unwrap();
+    // A tool that asks for nothing may be over before anything is said to it.
+    let _ = std::io::Write::write_all(&mut child.stdin.take().unwrap(), input.as_bytes());
     let output = child.wait_with_output().unwrap();
     if !output.status.success() {
         not_run(&format!("{tool} failed: {}", String::from_utf8_lossy(&output.stderr)));
@@ -41,6 +42,8 @@ fn run(tool: &str, arguments: &[&str], input: &str) -> bool {
 }
 
 fn look_at(path: &Path) -> Contents {
+    // What the tools wrote through the cache is on the disk before it is read past the cache.
+    File::open(path).and_then(|f| f.sync_all()).unwrap();
     let found = System::default().find(path).unwrap();
     look(&mut peek(&found.drive).unwrap())
 }
@@ -133,6 +136,10 @@ fn lvm_and_raid_members_are_told() {
             "Linux RAID member",
         ),
     ] {
+        if tool == "mdadm" && !Path::new("/proc/mdstat").exists() {
+            eprintln!("NOT RUN, this kernel has no RAID");
+            continue;
+        }
         let path = image(dir.path(), tool, 32);
         let attached = Command::new("losetup").args(["--find", "--show"]).arg(&path).output();
         let Some(device) = attached.ok().filter(|o| o.status.success()).map(|o| String::from_utf8(o.stdout).unwrap()) else {
@@ -192,6 +199,6 @@ fn tables_of_the_systems_own_partitioner_are_read() {
     let file = File::options().write(true).open(&path).unwrap();
     std::os::unix::fs::FileExt::write_all_at(&file, &[0; 512], 512).unwrap();
     let damaged = look_at(&path);
-    assert_eq!(damaged.regions, whole.regions);
+    assert_eq!(damaged.regions, whole.regions, "{:?}", damaged.note);
     assert!(damaged.note.unwrap().contains("backup"));
 }

@@ -1,7 +1,7 @@
 //! The facts that a rule is asked about, gathered from evidence or from a plan.
 
 use super::data::{Condition, LackKind, Media, Technique};
-use crate::evidence::{Ended, Evidence, OwnEvidence, PassEvidence, What};
+use crate::evidence::{Ended, Evidence, Expect, OwnEvidence, PassEvidence, What};
 use crate::media::{Bus, Drive, HiddenAreas, MediaClass, Protocol};
 use crate::medium::AccessWay;
 use crate::pattern::{Base, Pattern};
@@ -78,6 +78,10 @@ impl Case {
         case.buffered = is_buffered(evidence);
         let found = [ended(evidence), case.lacks, writing_faults(evidence), proof_faults(evidence), holds(evidence)];
         case.lacks = found.into_iter().flatten().collect();
+        // What was compared with something else proves nothing of the last pass.
+        if evidence.check().is_some_and(|c| c.expect != Expect::LastPass) {
+            case.lacks.push(Lack::of(LackKind::NotReadBack, "What was read was not compared with what the last pass laid."));
+        }
         case
     }
 

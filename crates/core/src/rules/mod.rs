@@ -348,6 +348,8 @@ pub(crate) mod tests {
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized, "a sample proves only its own hold");
         last_pass_of(&mut evidence).unwrap().session = 1;
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
+        evidence.check_mut().unwrap().expect = Expect::Blank;
+        assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized, "compared with something else");
     }
 
     #[test]

@@ -48,7 +48,7 @@ impl Job {
         let earlier = checkpoint.evidence().drive().clone();
         job.tell(Event::Resumed { evidence: Box::new(checkpoint.evidence().clone()) });
         job.open(found, access, now);
-        if !found.unit.is_named() && !earlier.is_same_attachment(found) && !job.progress.evidence().passes().is_empty() {
+        if !found.unit.names_its_media() && !earlier.is_same_attachment(found) && !job.progress.evidence().passes().is_empty() {
             let why = "the drive tells nothing that names it, and was attached anew since: it may be another one";
             job.tell(Event::NothingTrusted { why: why.into() });
         }
@@ -115,7 +115,7 @@ impl Job {
     /// names no pass is trusted then: it is most likely another drive.
     pub(super) fn distrust(&mut self, now: Now) {
         self.tell(Event::Rechecked { pass: self.pass as u32, trusted: false });
-        if !self.plan.drive().unit.is_named() {
+        if !self.plan.drive().unit.names_its_media() {
             let why = "the drive tells nothing that names it, and what lies on it is not what was laid: it may be another one";
             self.tell(Event::NothingTrusted { why: why.into() });
             self.pass = 0;
