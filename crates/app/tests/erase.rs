@@ -7,10 +7,10 @@ use aes::Aes128;
 use aes::cipher::{BlockCipherEncrypt, KeyInit};
 use common::{Answer, Loop, Place, json, shown};
 use std::fs::{self, File};
-use std::io::{BufRead, BufReader, Read};
+use std::io::{BufReader, Read};
 use std::os::unix::fs::FileExt;
 use std::path::Path;
-use std::process::{Command, Stdio};
+use std::process::Command;
 
 const MIB: usize = 1 << 20;
 
@@ -299,11 +299,7 @@ fn the_certificate_comes_again_after_a_restart_and_overwrites_nothing() {
 
 /// Starts an erasure that takes long, and waits until it has laid something.
 fn start_long(place: &Place, image: &Path) -> (std::process::Child, String) {
-    let sectors = (fs::metadata(image).unwrap().len() / 512).to_string();
-    let out = place.path("out");
-    let arguments = ["erase", shown(image), "--passes", "random x90", "--label-check", &sectors, "--out", shown(&out), "--json"];
-    let mut child = place.command().args(arguments).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
-    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines();
+    let (child, mut lines) = place.erasing(image, fs::metadata(image).unwrap().len() / 512, "random x90");
     let first: serde_json::Value = serde_json::from_str(&lines.next().unwrap().unwrap()).unwrap();
     assert!(lines.by_ref().any(|l| l.unwrap().contains("\"advanced\"")));
     // The rest is read away, or the pipe would fill up and hold the job.
@@ -472,10 +468,8 @@ fn jurexs_own_ledger_is_no_image() {
 fn an_image_that_grows_under_the_job_is_not_the_one_that_was_planned() {
     let place = Place::new();
     let image = place.image("drive.img", 32 * MIB);
-    let out = place.path("out");
-    let arguments = ["erase", shown(&image), "--passes", "random x6", "--label-check", "65536", "--out", shown(&out), "--json"];
-    let mut child = place.command().args(arguments).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
-    let mut lines = std::io::BufRead::lines(BufReader::new(child.stdout.take().unwrap())).map(Result::unwrap);
+    let (mut child, lines) = place.erasing(&image, 65536, "random x6");
+    let mut lines = lines.map(Result::unwrap);
     assert!(lines.any(|l| l.contains("\"pass-laid\"")));
     File::options().write(true).open(&image).unwrap().set_len(33 << 20).unwrap();
     lines.for_each(drop);

@@ -5,20 +5,16 @@ mod common;
 use common::{Answer, Loop, Place, json, shown};
 use jurex_core::pattern::Pattern;
 use std::fs::{self, File};
-use std::io::{BufRead, BufReader};
 use std::os::unix::fs::FileExt;
 use std::path::Path;
-use std::process::{Child, Command, Stdio};
+use std::process::{Child, Command};
 
 const MIB: usize = 1 << 20;
 
 /// Starts an erasure, and waits until it has laid so many passes.
 fn start(place: &Place, drive: &Path, sectors: usize, passes: &str, until: usize) -> Child {
-    let out = place.path("out");
-    let label = sectors.to_string();
-    let arguments = ["erase", shown(drive), "--passes", passes, "--label-check", &label, "--out", shown(&out), "--json"];
-    let mut child = place.command().args(arguments).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
-    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines().map(Result::unwrap);
+    let (child, lines) = place.erasing(drive, sectors as u64, passes);
+    let mut lines = lines.map(Result::unwrap);
     for _ in 0..until {
         assert!(lines.any(|l| l.contains("\"pass-laid\"")));
     }
@@ -113,10 +109,8 @@ fn what_was_read_before_an_interruption_proves_nothing_afterwards() {
     let image = place.image("drive.img", 96 * MIB);
     let Some(device) = Loop::attach(&image) else { return };
     let path = Path::new(&device.device);
-    let out = place.path("out");
-    let arguments = ["erase", shown(path), "--passes", "00", "--label-check", "196608", "--out", shown(&out), "--json"];
-    let mut child = place.command().args(arguments).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
-    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines().map(Result::unwrap);
+    let (child, lines) = place.erasing(path, 196_608, "00");
+    let mut lines = lines.map(Result::unwrap);
     assert!(lines.any(|l| l.contains("\"reading-back\"")), "it is being read back");
     kill(child);
     // The drive is used elsewhere, at a place that had been read, and that is not rechecked before the job goes on.

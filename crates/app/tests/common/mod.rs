@@ -4,8 +4,9 @@
 use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::fs;
+use std::io::{BufRead, BufReader, Lines};
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
+use std::process::{Child, ChildStdout, Command, Output, Stdio};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// The program under test.
@@ -35,6 +36,15 @@ impl Place {
     /// Runs the program to its end.
     pub fn jurex(&self, arguments: &[&str]) -> Answer {
         Answer::of(self.command().args(arguments).output().unwrap())
+    }
+
+    /// Begins to erase `drive` by these passes, and gives the program with the events that it tells, each a line.
+    pub fn erasing(&self, drive: &Path, sectors: u64, passes: &str) -> (Child, Lines<BufReader<ChildStdout>>) {
+        let (label, out) = (sectors.to_string(), self.path("out"));
+        let arguments = ["erase", shown(drive), "--passes", passes, "--label-check", &label, "--out", shown(&out), "--json"];
+        let mut child = self.command().args(arguments).stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
+        let lines = BufReader::new(child.stdout.take().unwrap()).lines();
+        (child, lines)
     }
 
     /// An image of `bytes` bytes, filled with something that no pass lays.
