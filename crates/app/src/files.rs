@@ -1,6 +1,6 @@
 //! The files of a job in the output folder. Nothing is overwritten, and a file is there whole or not at all.
 
-use jurex_core::record::{JobId, Record};
+use jurex_core::record::{JobId, Papers, Record};
 use jurex_core::text::shown_path;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -42,8 +42,8 @@ pub(crate) fn name_after_going_on(folder: &Path, job: &JobId) -> String {
 }
 
 /// Says which signs of names and labels the certificate can't print, if there are any.
-pub(crate) fn lacking_signs(record: &Record) -> Option<String> {
-    let lacking: String = jurex_report::unprintable(record).into_iter().collect();
+pub(crate) fn lacking_signs(record: &Record, papers: &Papers) -> Option<String> {
+    let lacking: String = jurex_report::unprintable(record, papers).into_iter().collect();
     let shown = jurex_core::text::printable(lacking.as_bytes());
     (!lacking.is_empty())
         .then(|| format!("The certificate's fonts lack these signs and print ? for them; the record keeps them: {shown}"))

@@ -40,7 +40,8 @@ pub fn crew(medium: LinuxMedium, carrying: Carrying) -> Box<dyn Crew> {
     let settings = settings(&medium);
     if settings.is_empty() {
         // Physical sectors of a size that no setting suits: one whole sector at a time.
-        return Box::new(Single { chunk: medium.geometry().physical as usize, medium, done: None });
+        let chunk = medium.geometry().physical as usize;
+        return Box::new(Single { chunk, buffers: Buffers::new(chunk), medium, done: None });
     }
     if carrying == Carrying::Threads {
         return threads(medium, settings);
@@ -61,6 +62,7 @@ fn threads(medium: LinuxMedium, settings: Vec<Setting>) -> Box<dyn Crew> {
 /// One request at a time.
 struct Single {
     chunk: usize,
+    buffers: Buffers,
     medium: LinuxMedium,
     done: Option<Done>,
 }
@@ -73,7 +75,7 @@ impl Crew for Single {
     fn set(&mut self, _: Setting) {}
 
     fn start(&mut self, tag: u64, task: Task) {
-        let how = Buffers::new(self.chunk).carry_out(&mut self.medium, &task);
+        let how = self.buffers.carry_out(&mut self.medium, &task);
         self.done = Some(Done { tag, how });
     }
 

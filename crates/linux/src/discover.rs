@@ -7,7 +7,7 @@ use crate::sysfs::{entries, name, number, text, vpd_serial};
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Attachment, Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit};
 use jurex_core::native::Answers;
-use jurex_core::text::printable;
+use jurex_core::text::shown_path;
 use rustix::fs::{FileType, Stat, stat, statfs};
 use std::collections::BTreeSet;
 use std::fs;
@@ -218,7 +218,7 @@ impl System {
     /// # Errors
     /// Nothing there, not a whole drive, or a file that is not a whole number of sectors.
     pub fn find(&self, path: &Path) -> Result<Found, FindError> {
-        let shown = printable(path.to_string_lossy().as_bytes());
+        let shown = shown_path(path);
         let unreachable = |cause| FindError::Unreachable { path: shown.clone(), cause };
         let real = fs::canonicalize(path).map_err(unreachable)?;
         let status = stat(&real).map_err(|e| unreachable(e.into()))?;

@@ -6,7 +6,7 @@ use crate::openers::Openers;
 use crate::sysfs::{entries, name, text};
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Bus, Drive, MediaClass};
-use jurex_core::text::printable;
+use jurex_core::text::{printable, shown_path};
 use rustix::fs::{Access, FileType, FlockOperation, Mode, OFlags, access, flock, major, makedev, open, stat};
 use rustix::io::Errno;
 use std::fs;
@@ -87,7 +87,7 @@ impl Uses {
             mounts.push(Mount { device: root.st_dev, point: "/".into() });
         }
         mounts.extend(btrfs_members(system));
-        let own = system.own_files().iter().filter_map(|p| Some((Object::at(p)?, shown(p)))).collect();
+        let own = system.own_files().iter().filter_map(|p| Some((Object::at(p)?, shown_path(p)))).collect();
         let openers = Openers::read(&system.proc);
         Self { sys: system.sys.clone(), mounts, swaps, loops: loops(&system.sys), openers, own, unreadable }
     }
@@ -95,7 +95,7 @@ impl Uses {
     /// What stands in the way of erasing the drive whose sysfs folder is `dir`.
     pub(crate) fn of_drive(&self, dir: &Path, drive: &Drive) -> Vec<Hindrance> {
         let mut found = self.not_known();
-        self.of_whole_device(dir, &mut found);
+        self.of_whole_device(dir, &mut found, DEEPEST);
         if text(dir, "ro").as_deref() == Some("1") && drive.class != MediaClass::Optical {
             found.push(Hindrance::ReadOnly);
         }
@@ -116,10 +116,10 @@ impl Uses {
     }
 
     /// Uses of a block device and of its partitions.
-    fn of_whole_device(&self, dir: &Path, found: &mut Vec<Hindrance>) {
-        self.of_device(dir, found, DEEPEST);
+    fn of_whole_device(&self, dir: &Path, found: &mut Vec<Hindrance>, deepest: u32) {
+        self.of_device(dir, found, deepest);
         for part in entries(dir).iter().filter(|p| p.join("partition").exists()) {
-            self.of_device(part, found, DEEPEST);
+            self.of_device(part, found, deepest);
         }
     }
 
@@ -152,14 +152,7 @@ impl Uses {
         }
         for over in self.loops.iter().filter(|l| number.is_some() && l.backing == number.map(Object::Device)) {
             found.push(Hindrance::Holder { device: device.clone(), holder: over.device.clone() });
-            self.of_whole_loop(over, found, deeper);
-        }
-    }
-
-    fn of_whole_loop(&self, over: &Loop, found: &mut Vec<Hindrance>, deepest: u32) {
-        self.of_device(&over.dir, found, deepest);
-        for part in entries(&over.dir).iter().filter(|p| p.join("partition").exists()) {
-            self.of_device(part, found, deepest);
+            self.of_whole_device(&over.dir, found, deeper);
         }
     }
 
@@ -167,12 +160,12 @@ impl Uses {
     fn of_loop(&self, dir: &Path, deepest: u32, found: &mut Vec<Hindrance>) {
         let Some(this) = self.loops.iter().find(|l| name(&l.dir) == name(dir)) else { return };
         let Some(deeper) = deepest.checked_sub(1) else { return };
-        let beneath = printable(this.path.to_string_lossy().as_bytes());
+        let beneath = shown_path(&this.path);
         let mut lower = vec![];
         let beside = |l: &&Loop| l.device != this.device && self.same_backing(l, this);
         for other in self.loops.iter().filter(beside) {
             lower.push(Hindrance::AttachedAs { device: other.device.clone() });
-            self.of_whole_loop(other, &mut lower, deeper);
+            self.of_whole_device(&other.dir, &mut lower, deeper);
         }
         match this.backing {
             Some(Object::Device(number)) => self.beneath_device(number, &this.device, deeper, &mut lower),
@@ -191,7 +184,7 @@ impl Uses {
         let Ok(dir) = fs::canonicalize(self.sys.join(format!("dev/block/{major}:{minor}"))) else { return };
         let is_this = |h: &Hindrance| matches!(h, Hindrance::Holder { holder, .. } if holder == this);
         let mut uses = vec![];
-        self.of_whole_device(&dir, &mut uses);
+        self.of_whole_device(&dir, &mut uses, DEEPEST);
         if let Some(whole) = dir.parent().filter(|_| dir.join("partition").exists()) {
             self.of_device(whole, &mut uses, deepest);
         }
@@ -213,7 +206,7 @@ impl Uses {
         let mut found: Vec<Hindrance> = swaps.map(|(_, shown)| Hindrance::Swap { device: shown.clone() }).collect();
         let own = self.own.iter().filter(|(own, _)| *own == file);
         found.extend(own.map(|(_, what)| Hindrance::OwnFile { what: what.clone() }));
-        found.extend(self.openers.of(file).map(|who| Hindrance::OpenBy { device: shown(path), who }));
+        found.extend(self.openers.of(file).map(|who| Hindrance::OpenBy { device: shown_path(path), who }));
         found
     }
 
@@ -221,13 +214,13 @@ impl Uses {
     pub(crate) fn of_image(&self, real: &Path) -> Vec<Hindrance> {
         let mut found = self.not_known();
         let Some(file) = Object::at(real) else {
-            found.push(Hindrance::NotKnown { why: format!("{} can't be looked at", shown(real)) });
+            found.push(Hindrance::NotKnown { why: format!("{} can't be looked at", shown_path(real)) });
             return found;
         };
         // By what it is and not by its name: a hard link or a bind mount leads to the same file.
         for over in self.loops.iter().filter(|l| l.backing.map_or(l.path == real, |b| b == file)) {
             found.push(Hindrance::AttachedAs { device: over.device.clone() });
-            self.of_whole_loop(over, &mut found, DEEPEST);
+            self.of_whole_device(&over.dir, &mut found, DEEPEST);
         }
         found.extend(self.of_file(file, real));
         found.extend(no_rights(real));
@@ -260,10 +253,6 @@ fn dedup(found: &mut Vec<Hindrance>) {
         }
         new
     });
-}
-
-fn shown(path: &Path) -> String {
-    printable(path.to_string_lossy().as_bytes())
 }
 
 /// Whether this user may write to it at all: what may not be written may not be called free.

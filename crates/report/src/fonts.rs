@@ -42,16 +42,19 @@ impl Fonts {
         self.faces[face as usize].1.clone()
     }
 
+    fn has_glyph(&self, face: Face, c: char) -> bool {
+        self.face(face).glyph_index(c).is_some_and(|g| g.0 != 0)
+    }
+
     /// Whether running text can show the sign.
     pub(crate) fn can_show(&self, c: char) -> bool {
-        c.is_whitespace() || c.is_control() || self.face(Face::Text).glyph_index(c).is_some_and(|g| g.0 != 0)
+        c.is_whitespace() || c.is_control() || self.has_glyph(Face::Text, c)
     }
 
     /// `text` with every character that the face cannot show replaced: PDF/A allows no missing glyph.
     pub(crate) fn showable(&self, face: Face, text: &str) -> String {
-        let known = |c: char| self.face(face).glyph_index(c).is_some_and(|g| g.0 != 0);
         let stand_in = |c: char| if c.is_whitespace() { ' ' } else { '?' };
-        text.chars().map(|c| if known(c) && !c.is_control() { c } else { stand_in(c) }).collect()
+        text.chars().map(|c| if self.has_glyph(face, c) && !c.is_control() { c } else { stand_in(c) }).collect()
     }
 
     /// Width of a line of text in points, without kerning.

@@ -10,33 +10,19 @@ mod page;
 mod pdf;
 
 pub use certificate::{CertificateError, certificate};
-use jurex_core::record::Record;
+use jurex_core::record::{Papers, Record};
 use jurex_core::strata::Strata;
 
-/// Signs in what people and drives have written that the certificate's fonts lack: they print as `?`. The record itself
-/// keeps them.
-pub fn unprintable(record: &Record) -> Vec<char> {
-    let papers = record.papers();
+/// Signs in what people and drives have written that the certificate's fonts lack, if `record` gets these papers: they print
+/// as `?`. The record itself keeps them.
+pub fn unprintable(record: &Record, papers: &Papers) -> Vec<char> {
     let drive = record.evidence().drive();
     let path = drive.shown_path();
-    let people = [&papers.technician, &papers.validator];
-    let of_people = people.into_iter().flat_map(|p| [&p.name, &p.title, &p.organisation, &p.place, &p.contact]);
-    let of_papers = [
-        &papers.organisation,
-        &papers.lot,
-        &papers.source,
-        &papers.property_number,
-        &papers.destination,
-        &papers.backup_place,
-        &papers.maker,
-        &papers.notes,
-        &record.method.title,
-        &path,
-    ];
     let of_drive = [&drive.unit.maker, &drive.unit.model, &drive.unit.serial].into_iter().flatten();
     let of_volumes = record.before.regions.iter().filter_map(|r| r.label.as_ref());
-    let mut lacking: Vec<char> = of_people
-        .chain(of_papers)
+    let mut lacking: Vec<char> = papers
+        .texts()
+        .chain([&record.method.title, &path])
         .chain(of_drive)
         .chain(of_volumes)
         .flat_map(|text| text.chars())

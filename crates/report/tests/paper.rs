@@ -114,8 +114,12 @@ fn svg_files_are_well_formed() {
 #[test]
 fn signs_that_cannot_be_printed_are_known_before() {
     let record = record("00", "Meridian 500", "Skerry Point, Łódź, Ærø", 0);
-    assert_eq!(jurex_report::unprintable(&record), []);
+    assert_eq!(jurex_report::unprintable(&record, record.papers()), []);
     let technician = Person { name: "漢字 ไทย".into(), ..Person::default() };
     let with = record.clone().with_papers(Papers { technician, ..Papers::default() });
-    assert!(jurex_report::unprintable(&with).contains(&'漢'), "{:?}", jurex_report::unprintable(&with));
+    assert!(
+        jurex_report::unprintable(&with, with.papers()).contains(&'漢'),
+        "{:?}",
+        jurex_report::unprintable(&with, with.papers())
+    );
 }

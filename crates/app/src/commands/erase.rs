@@ -198,7 +198,7 @@ fn finish(asked: &Erase, seen: &Seen, finished: Finished) -> Result<ExitCode, Fa
     if let Some(e) = &ledger_trouble {
         remark(&format!("jurex: {e}. The drive's treatment is not affected; keep the files in {}", asked.out.display()));
     }
-    if let Some(said) = files::lacking_signs(&record) {
+    if let Some(said) = files::lacking_signs(&record, record.papers()) {
         remark(&format!("jurex: {said}"));
     }
     match written {

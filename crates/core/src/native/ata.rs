@@ -114,8 +114,7 @@ impl Identify {
     pub fn parse(page: &[u8]) -> Result<Self, PageError> {
         need(page, PAGE)?;
         let page = &page[..PAGE];
-        let sum = page.iter().fold(0u8, |sum, b| sum.wrapping_add(*b));
-        if page[510] == 0xa5 && sum != 0 {
+        if page[510] == 0xa5 && sum(page) != 0 {
             return Err(PageError::Checksum);
         }
         let word = |n: usize| u16::from_le_bytes([page[2 * n], page[2 * n + 1]]);
@@ -195,6 +194,11 @@ fn erase_minutes(word: u16) -> Option<(u64, bool)> {
     (units > 0).then(|| (2 * u64::from(units - u16::from(at_least)), at_least))
 }
 
+/// Sum of all bytes: zero where the checksum in the last one is right.
+fn sum(page: &[u8]) -> u8 {
+    page.iter().fold(0, |sum, b| sum.wrapping_add(*b))
+}
+
 /// Text with its bytes swapped in each word.
 fn swapped_text(raw: &[u8]) -> Option<String> {
     let straight: Vec<u8> = raw.chunks(2).flat_map(|pair| pair.iter().rev().copied()).collect();
@@ -240,7 +244,7 @@ pub fn parse_statistics(page: &[u8], number: u8, health: &mut Health) -> Result<
 /// A short, empty or wrongly summed page.
 pub fn parse_smart(page: &[u8]) -> Result<Health, PageError> {
     need(page, PAGE)?;
-    if page[..PAGE].iter().fold(0u8, |sum, b| sum.wrapping_add(*b)) != 0 {
+    if sum(&page[..PAGE]) != 0 {
         return Err(PageError::Checksum);
     }
     let mut health = Health { by_makers_count: true, ..Health::default() };
@@ -427,8 +431,7 @@ impl Registers {
 /// A short or empty page, or (where word 255 says there is one) a wrong checksum.
 pub fn parse_configuration_max(page: &[u8]) -> Result<u64, PageError> {
     need(page, PAGE)?;
-    let sum = page[..PAGE].iter().fold(0u8, |sum, b| sum.wrapping_add(*b));
-    if page[510] == 0xa5 && sum != 0 {
+    if page[510] == 0xa5 && sum(&page[..PAGE]) != 0 {
         return Err(PageError::Checksum);
     }
     Ok((6..14).rev().fold(0u64, |v, i| v << 8 | u64::from(page[i])))

@@ -90,6 +90,13 @@ pub struct Person {
     pub contact: String,
 }
 
+impl Person {
+    /// Every text.
+    pub fn texts(&self) -> [&String; 5] {
+        [&self.name, &self.title, &self.organisation, &self.place, &self.contact]
+    }
+}
+
 /// Whether what was on the drive had been copied elsewhere.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
@@ -146,6 +153,23 @@ pub struct Papers {
     pub validator: Person,
     /// Where it goes.
     pub destination: String,
+}
+
+impl Papers {
+    /// Every text that people have written.
+    pub fn texts(&self) -> impl Iterator<Item = &String> {
+        let own = [
+            &self.organisation,
+            &self.lot,
+            &self.source,
+            &self.property_number,
+            &self.backup_place,
+            &self.maker,
+            &self.notes,
+            &self.destination,
+        ];
+        own.into_iter().chain(self.technician.texts()).chain(self.validator.texts())
+    }
 }
 
 /// The program that did the work.

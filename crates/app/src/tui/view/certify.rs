@@ -83,8 +83,7 @@ fn says(lane: &Lane, record: &Record, column: &mut Column<'_>) {
     }
     column.fact("confidence", &record.confidence());
     column.fact("judged by", record.rule_set());
-    let as_it_stands = record.clone().with_papers(lane.papers.clone());
-    if let Some(said) = crate::files::lacking_signs(&as_it_stands) {
+    if let Some(said) = crate::files::lacking_signs(record, &lane.papers) {
         column.sentence(&said, Role::Strong);
     }
     column.gap();

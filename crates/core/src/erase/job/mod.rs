@@ -482,14 +482,10 @@ impl Job {
     fn flushed(&mut self, flush_error: Option<String>, now: Now) {
         self.tell(Event::PassLaid { pass: self.pass as u32, flush_error });
         self.mark = now.mono;
-        if self.plan.passes()[self.pass].reading == Reading::None {
-            self.end_pass(now);
-        } else {
-            self.begin_reading(now);
-        }
+        self.begin_reading(now);
     }
 
-    /// Reads the pass back, from the first place on.
+    /// Reads the pass back, from the first place on; one of which nothing is to be read is over.
     fn begin_reading(&mut self, now: Now) {
         let reading = self.reading_now();
         if reading == Reading::None {
@@ -506,7 +502,6 @@ impl Job {
         self.phase = Phase::Laying;
         self.left = vec![self.plan.range()];
         self.mark = now.mono;
-        self.unsaved = (0, now.mono);
         self.pattern = Arc::new(self.plan.passes()[self.pass].pattern.clone());
         let (pattern, of) = (self.pattern.without_seed(), self.plan.passes().len() as u32);
         let complement_of_before = self.plan.passes()[self.pass].complement_of_before;
