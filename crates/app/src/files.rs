@@ -1,12 +1,18 @@
 //! The files of a job in the output folder. Nothing is overwritten, and a file is there whole or not at all.
 
 use jurex_core::record::{JobId, Papers, Record};
+use jurex_core::rules::Outcome;
 use jurex_core::text::shown_path;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// Endings of the files that a job may leave.
-const ENDINGS: [&str; 4] = ["record.json", "certificate.pdf", "strata.svg", "pace.svg"];
+const ENDINGS: [&str; 5] = ["record.json", "certificate.pdf", "report.pdf", "strata.svg", "pace.svg"];
+
+/// The ending of the printed paper: nothing that is not sanitized has a certificate.
+pub(crate) fn paper_ending(record: &Record) -> &'static str {
+    if record.claim().outcome() == Outcome::NotSanitized { "report.pdf" } else { "certificate.pdf" }
+}
 
 /// Why files could not be written.
 #[derive(Debug, thiserror::Error)]
@@ -68,7 +74,7 @@ pub(crate) fn check_free(folder: &Path, name: &str) -> Result<(), FileError> {
     }
 }
 
-/// Writes record, certificate and drawings of `record`, and gives their paths.
+/// Writes record, paper and drawings of `record`, and gives their paths.
 pub(crate) fn write_all(folder: &Path, record: &Record) -> Result<Vec<PathBuf>, FileError> {
     write_as(folder, record.job.as_str(), record)
 }
@@ -79,7 +85,7 @@ pub(crate) fn write_as(folder: &Path, name: &str, record: &Record) -> Result<Vec
     check_free(folder, name)?;
     let mut contents: Vec<(&str, Vec<u8>)> = vec![
         ("record.json", record.to_json().into_bytes()),
-        ("certificate.pdf", jurex_report::certificate(record)?),
+        (paper_ending(record), jurex_report::certificate(record)?),
         ("strata.svg", jurex_report::strata_svg(record).into_bytes()),
     ];
     contents.extend(jurex_report::pace_svg(record).map(|svg| ("pace.svg", svg.into_bytes())));

@@ -91,6 +91,10 @@ pub enum LedgerError {
     },
 }
 
+/// How long a writer waits for its turn. Two dozen jobs that end together on a slow disk need many a second of it, and what
+/// is not written is lost.
+const PATIENCE: Duration = Duration::from_secs(90);
+
 fn why(code: ErrorCode) -> &'static str {
     match code {
         ErrorCode::DiskFull => "cannot grow, its disk is full",
@@ -193,7 +197,7 @@ impl Ledger {
         let failed = |e| sql(path, e);
         let open = |name: String, flags: OpenFlags| -> rusqlite::Result<(Connection, i64)> {
             let connection = Connection::open_with_flags(name, OpenFlags::SQLITE_OPEN_READ_ONLY | flags)?;
-            connection.busy_timeout(Duration::from_secs(10))?;
+            connection.busy_timeout(PATIENCE)?;
             let found = connection.query_row("PRAGMA user_version", [], |row| row.get(0))?;
             Ok((connection, found))
         };
@@ -241,7 +245,7 @@ impl Ledger {
     fn prepare(&mut self) -> Result<(), LedgerError> {
         let path = self.path.clone();
         let run = || -> rusqlite::Result<i64> {
-            self.connection.busy_timeout(Duration::from_secs(10))?;
+            self.connection.busy_timeout(PATIENCE)?;
             self.connection.pragma_update(None, "journal_mode", "wal")?;
             // An event that was told must survive a power cut.
             self.connection.pragma_update(None, "synchronous", "full")?;
@@ -405,13 +409,18 @@ impl Ledger {
     /// # Errors
     /// A damaged file.
     pub fn unfinished(&self) -> Result<Vec<Unfinished>, LedgerError> {
+        self.unfinished_like("%")
+    }
+
+    /// Those whose job's name fits the pattern of SQL's LIKE.
+    fn unfinished_like(&self, pattern: &str) -> Result<Vec<Unfinished>, LedgerError> {
         type Row = (String, String, String, String, String, String);
         let all = "SELECT job, started, before, papers, kept, checkpoint FROM unfinished JOIN job ON name = job
-            WHERE checkpoint IS NOT NULL ORDER BY kept DESC";
+            WHERE checkpoint IS NOT NULL AND job LIKE ?1 ORDER BY kept DESC";
         let run = || -> rusqlite::Result<Vec<Row>> {
             let mut statement = self.connection.prepare(all)?;
             let row = |r: &rusqlite::Row<'_>| Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?, r.get(5)?));
-            statement.query_map([], row)?.collect()
+            statement.query_map([pattern], row)?.collect()
         };
         let read = |(job, started, before, papers, kept, checkpoint): Row| {
             Some(Unfinished {
@@ -440,7 +449,8 @@ impl Ledger {
     /// # Errors
     /// A damaged file.
     pub fn unfinished_job(&self, job: &JobId) -> Result<Option<Unfinished>, LedgerError> {
-        Ok(self.unfinished()?.into_iter().find(|u| u.job == *job))
+        // A name has only letters, digits and dashes: none of them means anything to LIKE.
+        Ok(self.unfinished_like(job.as_str())?.into_iter().next())
     }
 
     /// The newest record of a job, judged again.

@@ -23,20 +23,29 @@ pub struct CertificateError {
     pub problem: String,
 }
 
-/// The certificate of `record` as PDF/A-3a with the record attached. The same record always gives the same bytes.
+/// The certificate of `record`, or the report where it is not sanitized, as PDF/A-3a with the record attached. The same
+/// record always gives the same bytes.
 ///
 /// # Errors
 /// Something that PDF/A forbids: a defect in Jurex.
 pub fn certificate(record: &Record) -> Result<Vec<u8>, CertificateError> {
     let layout = lay_out(record);
     let about = About {
-        title: format!("Certificate of sanitization {}", record.job),
+        title: format!("{} {}", title(record), record.job),
         id: record.job.to_string(),
         made: record.ended,
         attachment_name: format!("{}.record.json", record.job),
         attachment: record.to_json(),
     };
     write(&layout, about).map_err(|problem| CertificateError { job: record.job.to_string(), problem })
+}
+
+/// What the paper is: of a drive that is not sanitized there is no certificate.
+fn title(record: &Record) -> &'static str {
+    match record.claim().outcome() {
+        Outcome::NotSanitized => "Not sanitized: report of the treatment",
+        _ => "Certificate of sanitization",
+    }
 }
 
 fn lay_out(record: &Record) -> Layout {
@@ -110,11 +119,8 @@ fn head(page: &mut Layout, record: &Record) {
     let job = record.job.to_string();
     let x = WIDTH - MARGIN - fonts().width(Face::Mono, size, &job);
     let y = page.y() + 17.0;
-    page.text(
-        Role::Heading(1, "Certificate of sanitization".into()),
-        Style::new(Face::Strong, 19.0, Ink::Text),
-        "Certificate of sanitization",
-    );
+    let title = title(record);
+    page.text(Role::Heading(1, title.into()), Style::new(Face::Strong, 19.0, Ink::Text), title);
     page.place(Role::Paragraph, Mark::Text { x, y, face: Face::Mono, size, ink: Ink::Text, text: job });
     let organisation = if record.papers().organisation.is_empty() { "Electronic media" } else { &record.papers().organisation };
     page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Faint), organisation);

@@ -81,9 +81,13 @@ impl Job {
                 self.tail_of(&laid)
             }
         };
+        self.mark = now.mono;
+        if recheck.is_empty() {
+            // Nothing was laid before the cut: there is nothing to be read again, and nothing is told of it.
+            return self.follow(then, now);
+        }
         self.phase = Phase::Rechecking { then, distrusted: false };
         self.left = recheck.iter().rev().copied().collect();
-        self.mark = now.mono;
     }
 
     /// The last sectors that were laid, up to the place where the work left off.
@@ -97,6 +101,10 @@ impl Job {
     /// What was rechecked is as laid: the work goes on where the checkpoint left off.
     pub(super) fn trust(&mut self, then: Then, now: Now) {
         self.tell(Event::Rechecked { pass: self.pass as u32, trusted: true });
+        self.follow(then, now);
+    }
+
+    fn follow(&mut self, then: Then, now: Now) {
         self.mark = now.mono;
         self.pattern = Arc::new(self.plan.passes()[self.pass].pattern.clone());
         match then {
