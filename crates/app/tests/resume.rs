@@ -59,7 +59,7 @@ fn a_killed_job_goes_on_and_leaves_no_seed_behind() {
     holds_what_its_record_says(&image, &record);
     for file in fs::read_dir(place.path("home")).unwrap().flatten() {
         let bytes = fs::read(file.path()).unwrap();
-        let kept = bytes.windows(18).any(|w| w == b"jurex-checkpoint/2");
+        let kept = bytes.windows(18).any(|w| w == b"jurex-checkpoint/3");
         assert!(!kept, "{:?} still holds a checkpoint, and with it the seeds of passes", file.path());
     }
     go_on(&place, &image, "65536", &[]).expect(2, &["no job to go on with"]);

@@ -3,7 +3,7 @@
 //! Evidence lists the sessions in which the drive was held, and the stages of the treatment side by side. A reading
 //! proves something only in the session in which it was done: between two sessions anybody may have written.
 
-use crate::media::{Drive, Geometry};
+use crate::media::{Drive, Geometry, HiddenAreas};
 use crate::medium::Access;
 use crate::pace::Pace;
 use crate::pattern::Pattern;
@@ -172,6 +172,8 @@ pub struct LiftEvidence {
     pub before: Geometry,
     /// Sizes after.
     pub after: Geometry,
+    /// What the drive says afterwards of what it hides.
+    pub hidden: HiddenAreas,
     /// Every command that was sent, with the drive's raw answer.
     pub commands: Vec<CommandAnswer>,
 }
@@ -362,14 +364,47 @@ impl Evidence {
         &self.sessions.last().expect("evidence has a session").drive
     }
 
+    /// The sizes of the drive as the stages have left them: lifting a hidden area makes it larger.
+    pub fn geometry(&self) -> Geometry {
+        self.lift().map_or(self.drive().geometry, |l| l.after)
+    }
+
+    /// What the drive hides after the stages that were done.
+    pub fn hidden(&self) -> &HiddenAreas {
+        self.lift().map_or(&self.drive().hidden, |l| &l.hidden)
+    }
+
+    /// The last lifting of hidden areas, if any was begun.
+    fn lift(&self) -> Option<&LiftEvidence> {
+        self.stages.iter().rev().find_map(|s| if let What::Lifted(l) = &s.what { Some(l) } else { None })
+    }
+
     /// Number of the last session, counted from 0.
     pub fn last_session(&self) -> u32 {
         self.sessions.len().saturating_sub(1) as u32
     }
 
-    /// The overwriting, if it has begun.
+    /// The overwriting, if it has begun; of several the first.
     pub fn overwrite(&self) -> Option<&OverwriteEvidence> {
-        self.stages.iter().find_map(|s| if let What::Overwritten(o) = &s.what { Some(o) } else { None })
+        self.overwrites().next()
+    }
+
+    /// Every overwriting that was begun, in order.
+    pub fn overwrites(&self) -> impl Iterator<Item = &OverwriteEvidence> {
+        self.stages.iter().filter_map(|s| if let What::Overwritten(o) = &s.what { Some(o) } else { None })
+    }
+
+    /// Every pass of every overwriting, in order.
+    pub fn all_passes(&self) -> impl Iterator<Item = &PassEvidence> {
+        self.overwrites().flat_map(|o| &o.passes)
+    }
+
+    /// The check that follows stage `n` before anything is changed on the drive again.
+    pub fn check_after(&self, n: usize) -> Option<&CheckEvidence> {
+        match &self.stages.get(n + 1)?.what {
+            What::Checked(check) => Some(check),
+            What::Lifted(_) | What::Own(_) | What::Overwritten(_) => None,
+        }
     }
 
     pub(crate) fn overwrite_mut(&mut self) -> Option<&mut OverwriteEvidence> {
@@ -388,7 +423,7 @@ impl Evidence {
 
     /// The sectors that were to be covered; the whole drive before anything began.
     pub fn range(&self) -> Sectors {
-        self.overwrite().map_or_else(|| self.drive().geometry.whole(), |o| o.range)
+        self.overwrite().map_or_else(|| self.geometry().whole(), |o| o.range)
     }
 
     /// The last check that was begun.
@@ -416,12 +451,12 @@ impl Evidence {
 
     /// Whether every addressable sector was to be covered.
     pub fn is_whole(&self) -> bool {
-        self.range() == self.drive().geometry.whole()
+        self.range() == self.geometry().whole()
     }
 
     /// Bytes that the drive accepted, over all passes.
     pub fn bytes_laid(&self) -> u64 {
-        let sectors = self.passes().iter().fold(0u64, |n, p| n.saturating_add(p.laid.count()));
+        let sectors = self.all_passes().fold(0u64, |n, p| n.saturating_add(p.laid.count()));
         self.drive().geometry.bytes_of(sectors)
     }
 
@@ -433,14 +468,14 @@ impl Evidence {
 
     /// Every reading back, in order.
     pub fn read_backs(&self) -> impl Iterator<Item = &ReadBack> {
-        let of_passes = self.passes().iter().filter_map(|p| p.read_back.as_ref());
+        let of_passes = self.all_passes().filter_map(|p| p.read_back.as_ref());
         let of_checks = self.stages.iter().filter_map(|s| if let What::Checked(c) = &s.what { Some(&c.read_back) } else { None });
         of_passes.chain(of_checks)
     }
 
     /// Sectors that any pass could not write.
     pub fn unwritable(&self) -> RangeSet {
-        union(self.passes().iter().map(|p| &p.unwritable))
+        union(self.all_passes().map(|p| &p.unwritable))
     }
 
     /// Sectors that could not be read back after any pass.
@@ -469,46 +504,63 @@ impl Evidence {
     /// # Errors
     /// What contradicts what.
     pub fn check_soundness(&self) -> Result<(), Unsound> {
-        let fails = |wrong: bool, why: &'static str| if wrong { Err(Unsound(why)) } else { Ok(()) };
         fails(self.sessions.is_empty(), "it has no session")?;
-        let geometry = self.drive().geometry;
+        let geometry = self.geometry();
         fails(geometry.logical == 0 || geometry.physical == 0, "its sectors have no size")?;
         fails(geometry.sectors.checked_mul(geometry.logical.into()).is_none(), "its drive is larger than any can be")?;
-        fails(self.sessions.iter().any(|s| s.drive.geometry != geometry), "its drive has several sizes")?;
+        let was_before = |g: Geometry| self.stages.iter().any(|s| matches!(&s.what, What::Lifted(l) if l.before == g));
+        let other_size = |s: &Session| s.drive.geometry != geometry && !was_before(s.drive.geometry);
+        fails(self.sessions.iter().any(other_size), "its drive has several sizes")?;
         fails(self.stages.len() > self.planned.len(), "it has more stages than were planned")?;
         let in_order = self.stages.iter().map(StageEvidence::kind).zip(&self.planned).all(|(a, b)| a == *b);
         fails(!in_order, "its stages are not the planned ones")?;
-        let sessions = self.sessions.len();
-        let lies_in = |set: &RangeSet, range: Sectors| set.iter().all(|s| s.first >= range.first && s.end() <= range.end());
-        let whole = geometry.whole();
-        let on_drive = |range: Sectors| range.first.0.checked_add(range.count).is_some_and(|end| end <= whole.end());
-        let sound_reading = |r: &ReadBack, range: Sectors| {
-            let sets = [&r.read, &r.wrong, &r.unreadable];
-            sets.into_iter().all(|s| lies_in(s, range)) && (r.session as usize) < sessions
-        };
-        for stage in &self.stages {
-            match &stage.what {
-                What::Overwritten(o) => {
-                    fails(o.range.count == 0 || !on_drive(o.range), "its range is not on the drive")?;
-                    fails(o.passes.len() > o.planned_passes as usize, "it has more passes than were planned")?;
-                    for p in &o.passes {
-                        let sets = [&p.laid, &p.unwritable, &p.slow];
-                        fails(!sets.into_iter().all(|s| lies_in(s, o.range)), "a pass lies outside its range")?;
-                        fails(p.session as usize >= sessions, "a pass is of no session")?;
-                        fails(p.flushed && p.flush_error.is_some(), "a pass is flushed and not flushed")?;
-                        fails(!p.pace.is_sound_for(o.range), "a pass's pace is of another range")?;
-                        let reading = p.read_back.as_ref();
-                        fails(reading.is_some_and(|r| !sound_reading(r, o.range)), "a reading back lies outside its range")?;
-                    }
-                }
-                What::Checked(c) => {
-                    fails(!on_drive(c.range) || !sound_reading(&c.read_back, c.range), "a check lies outside its range")?;
-                }
-                What::Lifted(_) | What::Own(_) => {}
+        self.stages.iter().try_for_each(|stage| match &stage.what {
+            What::Overwritten(o) => o.check_soundness(geometry.whole(), self.sessions.len()),
+            What::Checked(c) => {
+                let sound = lies_in(c.range, geometry.whole()) && c.read_back.is_sound(c.range, self.sessions.len());
+                fails(!sound, "a check lies outside its range")
             }
+            What::Lifted(_) | What::Own(_) => Ok(()),
+        })
+    }
+}
+
+impl OverwriteEvidence {
+    fn check_soundness(&self, whole: Sectors, sessions: usize) -> Result<(), Unsound> {
+        fails(self.range.count == 0 || !lies_in(self.range, whole), "its range is not on the drive")?;
+        fails(self.passes.len() > self.planned_passes as usize, "it has more passes than were planned")?;
+        for p in &self.passes {
+            let sets = [&p.laid, &p.unwritable, &p.slow];
+            fails(!sets.into_iter().all(|s| all_lie_in(s, self.range)), "a pass lies outside its range")?;
+            fails(p.session as usize >= sessions, "a pass is of no session")?;
+            fails(p.flushed && p.flush_error.is_some(), "a pass is flushed and not flushed")?;
+            fails(!p.pace.is_sound_for(self.range), "a pass's pace is of another range")?;
+            let reading = p.read_back.as_ref();
+            fails(reading.is_some_and(|r| !r.is_sound(self.range, sessions)), "a reading back lies outside its range")?;
         }
         Ok(())
     }
+}
+
+impl ReadBack {
+    fn is_sound(&self, range: Sectors, sessions: usize) -> bool {
+        let sets = [&self.read, &self.wrong, &self.unreadable];
+        sets.into_iter().all(|s| all_lie_in(s, range)) && (self.session as usize) < sessions
+    }
+}
+
+fn fails(wrong: bool, why: &'static str) -> Result<(), Unsound> {
+    if wrong { Err(Unsound(why)) } else { Ok(()) }
+}
+
+/// Whether the stretch lies in the other one; one that runs over the largest number lies nowhere.
+fn lies_in(stretch: Sectors, range: Sectors) -> bool {
+    let end = stretch.first.0.checked_add(stretch.count);
+    stretch.first >= range.first && end.is_some_and(|end| end <= range.end())
+}
+
+fn all_lie_in(set: &RangeSet, range: Sectors) -> bool {
+    set.iter().all(|s| lies_in(*s, range))
 }
 
 fn union<'a>(sets: impl Iterator<Item = &'a RangeSet>) -> RangeSet {

@@ -18,7 +18,7 @@ fn drive() -> Drive {
 fn record_of(job: &JobId, ended: Ended) -> Record {
     let plan = Plan::new(&drive(), &Order::of_method(&library()[0]), &mut Fixed(0)).unwrap();
     let session = Session::new(drive(), Access::DIRECT, Timestamp::UNIX_EPOCH);
-    let evidence = Evidence { ended, ..Evidence::begin(session, plan.stages()) };
+    let evidence = Evidence { ended, ..Evidence::begin(session, plan.kinds()) };
     let tool = Tool { name: "Jurex".into(), version: "0".into() };
     let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);
     Record::new(job.clone(), tool, &plan, Contents::default(), evidence, times, Papers::default())
@@ -163,7 +163,7 @@ fn checkpoints_that_cannot_be_read_any_more_are_wiped() {
     let path = dir.path().join("ledger.sqlite3");
     let ledger = Ledger::open(&path).unwrap();
     begun(&ledger, "261123-EEEEE1", &drive());
-    let old = "UPDATE unfinished SET checkpoint = replace(checkpoint, 'jurex-checkpoint/2', 'jurex-checkpoint/1')";
+    let old = "UPDATE unfinished SET checkpoint = replace(checkpoint, 'jurex-checkpoint/3', 'jurex-checkpoint/1')";
     Connection::open(&path).unwrap().execute(old, []).unwrap();
     let mut other = drive();
     other.unit.serial = Some("FM20K7Q41X".into());

@@ -8,7 +8,9 @@ use serde::{Deserialize, Serialize};
 use std::time::Duration;
 
 /// Name and version of the format.
-const FORMAT: &str = "jurex-checkpoint/2";
+const FORMAT: &str = "jurex-checkpoint/3";
+/// The one before it, which had passes in place of stages.
+const BEFORE: &str = "jurex-checkpoint/2";
 
 /// The plan with all its random choices, and the evidence of what is fast on the media. It holds the seeds of random
 /// passes, so it is kept only while the job can still go on.
@@ -31,6 +33,12 @@ pub enum BadCheckpoint {
     /// It contradicts itself.
     #[error("the checkpoint has been altered: {0}")]
     Unsound(#[from] Unsound),
+}
+
+#[derive(Deserialize)]
+struct Before {
+    plan: crate::plan::Version2,
+    evidence: Evidence,
 }
 
 #[derive(Deserialize)]
@@ -133,15 +141,19 @@ impl Checkpoint {
     /// Text that is none, or of another version.
     pub fn from_json(text: &str) -> Result<Self, BadCheckpoint> {
         let head: Head = serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?;
-        if head.format != FORMAT {
-            return Err(BadCheckpoint::OtherFormat(crate::text::printable(head.format.as_bytes())));
-        }
-        let read: Self = serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?;
+        let read: Self = match head.format.as_str() {
+            FORMAT => serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?,
+            BEFORE => {
+                let before: Before = serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?;
+                Self { format: FORMAT.into(), plan: before.plan.into(), evidence: before.evidence }
+            }
+            other => return Err(BadCheckpoint::OtherFormat(crate::text::printable(other.as_bytes()))),
+        };
         read.evidence.check_soundness()?;
         read.plan.check_soundness()?;
         let (passes, planned) = (read.evidence.passes().len(), read.plan.passes().len());
         let fits = passes <= planned
-            && read.evidence.planned == read.plan.stages()
+            && read.evidence.planned == read.plan.kinds()
             && read.evidence.overwrite().is_none_or(|o| o.range == read.plan.range() && o.planned_passes as usize == planned)
             && read.evidence.drive().is_same_unit(read.plan.drive());
         if fits { Ok(read) } else { Err(Unsound("its evidence is not of its plan").into()) }
@@ -152,6 +164,7 @@ impl Checkpoint {
 mod tests {
     use super::*;
     use crate::erase::Progress;
+    use crate::evidence::StageKind;
     use crate::media::MediaClass;
     use crate::method;
     use crate::plan::Order;
@@ -196,8 +209,11 @@ mod tests {
 
     #[test]
     fn a_checkpoint_that_was_written_once_is_still_one() {
-        let kept = Checkpoint::from_json(include_str!("../../tests/checkpoints/reading-back.json")).unwrap();
-        assert_eq!((kept.place().as_str(), kept.evidence().passes().len()), ("reading back pass 2 of 2", 2));
+        let before = Checkpoint::from_json(include_str!("../../tests/checkpoints/2-reading-back.json")).unwrap();
+        assert_eq!((before.place().as_str(), before.evidence().passes().len()), ("reading back pass 2 of 2", 2));
+        assert_eq!(before.plan().kinds(), [StageKind::Overwrite, StageKind::Check], "passes have become stages");
+        let now = Checkpoint::from_json(include_str!("../../tests/checkpoints/3-reading-back.json")).unwrap();
+        assert_eq!(now, before);
     }
 
     #[test]
@@ -206,11 +222,14 @@ mod tests {
         let mut made = kept(&plan);
         assert!(Checkpoint::from_json(&made.to_json()).is_ok());
         let json = made.to_json();
-        let beyond = json.replacen("\"count\":\"64\"", "\"count\":\"65\"", 1);
-        let other = json.replacen("jurex-checkpoint/2", "jurex-checkpoint/9", 1);
+        let beyond = json.replacen("\"retries\":", "\"range\":{\"first\":\"0\",\"count\":\"65\"},\"retries\":", 1);
+        let twice = json.replacen("\"reading\":\"none\"", "\"reading\":\"full\"", 1);
+        let blank = json.replacen("\"last-pass\"", "\"blank\"", 1);
+        assert!([&beyond, &twice, &blank].iter().all(|t| **t != json), "each is altered");
+        let other = json.replacen("jurex-checkpoint/3", "jurex-checkpoint/9", 1);
         let spent = json.replacen("\"seed\":\"01010101010101010101010101010101\"", "\"x\":0", 1);
         made.evidence.sessions.clear();
-        for text in ["", "{}", &beyond, &other, &spent, &made.to_json()] {
+        for text in ["", "{}", &beyond, &twice, &blank, &other, &spent, &made.to_json()] {
             assert!(Checkpoint::from_json(text).is_err(), "{text}");
         }
         assert!(Checkpoint::from_json(&other).unwrap_err().to_string().contains("jurex-checkpoint/9"));

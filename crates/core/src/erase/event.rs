@@ -268,11 +268,11 @@ pub struct Progress {
 impl Progress {
     /// Before the first event of the job that `plan` describes.
     pub fn of_plan(plan: &Plan) -> Self {
-        let readings = plan.passes().iter().map(|p| p.reading.places(plan.range()).count()).collect();
+        let readings = plan.readings().map(|r| r.places(plan.range()).count()).collect();
         let session =
             Session::new(plan.drive().clone(), Access { way: AccessWay::Unknown, exclusive: false }, Timestamp::UNIX_EPOCH);
         Self {
-            evidence: Evidence::begin(session, plan.stages()),
+            evidence: Evidence::begin(session, plan.kinds()),
             opened: false,
             range: plan.range(),
             planned_passes: plan.passes().len() as u32,

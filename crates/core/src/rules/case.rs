@@ -1,11 +1,11 @@
 //! The facts that a rule is asked about, gathered from evidence or from a plan.
 
 use super::data::{Condition, LackKind, Media, Technique};
-use crate::evidence::{Ended, Evidence, Expect, OwnEvidence, PassEvidence, What};
+use crate::evidence::{CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, StageKind, What};
 use crate::media::{Bus, Drive, HiddenAreas, MediaClass, Protocol};
 use crate::medium::AccessWay;
 use crate::pattern::{Base, Pattern};
-use crate::units::{counted, grouped};
+use crate::units::{Sectors, counted, grouped};
 
 /// A shortcoming with its details.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -64,42 +64,56 @@ impl Case {
     /// Every stage of `evidence` that could earn something by itself.
     pub fn of_stages(evidence: &Evidence) -> Vec<Self> {
         let of_stage = |(n, what): (usize, &What)| match what {
-            What::Overwritten(_) => Some(Self::of_overwrite(evidence)),
+            What::Overwritten(overwrite) => Some(Self::of_overwrite(evidence, n, overwrite)),
             What::Own(own) => Some(Self::of_own(evidence, n, own)),
             What::Lifted(_) | What::Checked(_) => None,
         };
         evidence.stages.iter().map(|s| &s.what).enumerate().filter_map(of_stage).collect()
     }
 
-    /// The overwriting that `evidence` tells of.
-    pub fn of_overwrite(evidence: &Evidence) -> Self {
-        let met = if has_complement_pair(evidence) { vec![Condition::ComplementPair] } else { vec![] };
-        let mut case = Self::foreseen(evidence.drive(), Technique::Overwrite, met);
-        case.buffered = is_buffered(evidence);
-        let found = [ended(evidence), case.lacks, writing_faults(evidence), proof_faults(evidence), holds(evidence)];
-        case.lacks = found.into_iter().flatten().collect();
-        // What was compared with something else proves nothing of the last pass.
-        if evidence.check().is_some_and(|c| c.expect != Expect::LastPass) {
-            case.lacks.push(Lack::of(LackKind::NotReadBack, "What was read was not compared with what the last pass laid."));
-        }
-        case
+    /// A treatment of which nothing was begun that could earn anything: judged as an overwriting that was not done.
+    pub fn of_nothing(evidence: &Evidence) -> Self {
+        let nothing = OverwriteEvidence { range: evidence.geometry().whole(), planned_passes: 1, passes: vec![] };
+        Self::of_overwrite(evidence, evidence.stages.len(), &nothing)
     }
 
-    /// The drive's own erasure that is stage `n`. It counts only if the drive itself said that it ended well, and a check
-    /// after it has read it.
+    /// The overwriting that is stage `n`. It counts only if the check right after it compared every place with what it laid.
+    fn of_overwrite(evidence: &Evidence, n: usize, overwrite: &OverwriteEvidence) -> Self {
+        let met = if has_complement_pair(overwrite) { vec![Condition::ComplementPair] } else { vec![] };
+        let proof = evidence.check_after(n);
+        let expects = |expect: &Expect| *expect == Expect::LastPass;
+        let unproved = proof_lacks(evidence, proof, overwrite.range, expects, "The last pass was not read back");
+        let found = [unproved, holds(evidence, n, proof)].concat();
+        Self::of_stage(evidence, (Technique::Overwrite, met), part(evidence, overwrite.range), found)
+    }
+
+    /// The drive's own erasure that is stage `n`. It counts only if the drive itself said that it ended well, and the check
+    /// right after it has found what such a command leaves: after a key was replaced nothing as it was, else blank sectors
+    /// or known bytes.
     fn of_own(evidence: &Evidence, n: usize, own: &OwnEvidence) -> Self {
-        let mut case = Self::foreseen(evidence.drive(), own.technique, vec![]);
-        case.buffered = is_buffered(evidence);
-        let mut found = ended(evidence);
+        let mut found = vec![];
         if !own.completed {
             let said = format!("The drive did not say that its {} ended without error.", own.technique.name());
             found.push(Lack::of(LackKind::EndedEarly, said));
         }
-        let checked = evidence.stages.iter().skip(n + 1).any(|s| matches!(s.what, What::Checked(_)));
-        if !checked {
-            found.push(Lack::of(LackKind::NotReadBack, "Nothing was read after it: what was not read is not proved."));
-        }
-        case.lacks = [found, case.lacks, proof_faults(evidence), holds(evidence)].concat();
+        let proof = evidence.check_after(n);
+        let expects = |expect: &Expect| match expect {
+            Expect::LastPass => false,
+            Expect::Changed => own.technique.replaces_a_key(),
+            Expect::Blank | Expect::Bytes { .. } => !own.technique.replaces_a_key(),
+        };
+        let unread = format!("After the {} nothing was read", own.technique.name());
+        found.extend(proof_lacks(evidence, proof, evidence.geometry().whole(), expects, &unread));
+        found.extend(holds(evidence, n, proof));
+        Self::of_stage(evidence, (own.technique, vec![]), vec![], found)
+    }
+
+    /// A stage with what it lacks itself, in the world that all stages have left: a fault anywhere lowers each of them.
+    fn of_stage(evidence: &Evidence, (technique, met): (Technique, Vec<Condition>), part: Vec<Lack>, proof: Vec<Lack>) -> Self {
+        let drive = Drive { geometry: evidence.geometry(), hidden: evidence.hidden().clone(), ..evidence.drive().clone() };
+        let mut case = Self::foreseen(&drive, technique, met);
+        case.buffered = is_buffered(evidence);
+        case.lacks = [ended(evidence), part, case.lacks, writing_faults(evidence), reading_faults(evidence), proof].concat();
         case
     }
 }
@@ -115,15 +129,17 @@ fn ended(evidence: &Evidence) -> Vec<Lack> {
     } else if evidence.stages.len() < evidence.planned.len() || evidence.stages.iter().any(|s| s.ended.is_none()) {
         found.push(Lack::of(LackKind::EndedEarly, "A planned stage of the treatment did not come to its end."));
     }
-    if !evidence.is_whole() {
-        let covered = format!(
-            "Only {} of {} sectors were covered: a part never sanitizes a drive.",
-            grouped(evidence.range().count),
-            grouped(evidence.drive().geometry.sectors)
-        );
-        found.push(Lack::of(LackKind::Part, covered));
-    }
     found
+}
+
+/// What is lacking where a stage covered only `range`.
+fn part(evidence: &Evidence, range: Sectors) -> Vec<Lack> {
+    let whole = evidence.geometry().whole();
+    let said = || {
+        let (covered, all) = (grouped(range.count), grouped(whole.count));
+        format!("Only {covered} of {all} sectors were covered: a part never sanitizes a drive.")
+    };
+    if range == whole { vec![] } else { vec![Lack::of(LackKind::Part, said())] }
 }
 
 fn unreached(drive: &Drive) -> Vec<Lack> {
@@ -158,20 +174,22 @@ fn writing_faults(evidence: &Evidence) -> Vec<Lack> {
         let said = format!("{} could not be written ({}).", counted(unwritable.count(), "sector"), unwritable.sentence(3));
         found.push(Lack::of(LackKind::Unwritable, said));
     }
-    let passes = evidence.passes();
-    let is_laid = |p: &PassEvidence| p.done().covers_all(evidence.range());
-    let missing = passes.len() < evidence.planned_passes() as usize || !passes.iter().all(is_laid);
-    if evidence.ended == Ended::Finished && (missing || passes.is_empty()) {
+    let is_laid = |o: &OverwriteEvidence| {
+        o.passes.len() >= o.planned_passes.max(1) as usize && o.passes.iter().all(|p| p.done().covers_all(o.range))
+    };
+    let planned = evidence.planned.iter().filter(|k| **k == StageKind::Overwrite).count();
+    let missing = !evidence.overwrites().all(is_laid) || evidence.overwrites().count() < planned;
+    if evidence.ended == Ended::Finished && missing {
         found.push(Lack::of(LackKind::PassMissing, "Not every planned pass was laid on every sector."));
     }
-    if evidence.ended == Ended::Finished && passes.iter().any(|p| !p.flushed) {
+    if evidence.ended == Ended::Finished && evidence.all_passes().any(|p| !p.flushed) {
         let said = "The drive's cache could not be flushed: what was written may not be on the media.";
         found.push(Lack::of(LackKind::NotFlushed, said));
     }
     found
 }
 
-fn proof_faults(evidence: &Evidence) -> Vec<Lack> {
+fn reading_faults(evidence: &Evidence) -> Vec<Lack> {
     let mut found = vec![];
     let (wrong, unreadable) = (evidence.wrong(), evidence.unreadable());
     if !wrong.is_empty() {
@@ -182,25 +200,40 @@ fn proof_faults(evidence: &Evidence) -> Vec<Lack> {
         let said = format!("{} could not be read back ({}).", counted(unreadable.count(), "sector"), unreadable.sentence(3));
         found.push(Lack::of(LackKind::Unreadable, said));
     }
-    if evidence.ended == Ended::Finished {
-        match evidence.check().map(|c| (c, &c.read_back)) {
-            None => {
-                let said = "The last pass was not read back: what was not read back is not proved.";
-                found.push(Lack::of(LackKind::NotReadBack, said));
-            }
-            Some((check, read)) if check.range != evidence.range() || !read.is_complete(evidence.range()) => {
-                found.push(Lack::of(LackKind::ReadInPart, "The last pass was read back only in part."));
-            }
-            Some(_) => {}
-        }
-    }
     found
 }
 
+/// What the proof of a stage that covered `range` lacks: the check right after it, of all of that range, compared with what
+/// that stage leaves.
+fn proof_lacks(
+    evidence: &Evidence,
+    proof: Option<&CheckEvidence>,
+    range: Sectors,
+    expects: impl Fn(&Expect) -> bool,
+    unread: &str,
+) -> Vec<Lack> {
+    let lack = |kind, said: &str| vec![Lack::of(kind, said)];
+    match proof {
+        // Of a treatment that was cut short it is said already that it was.
+        _ if evidence.ended != Ended::Finished => vec![],
+        None => lack(LackKind::NotReadBack, &format!("{unread}: what was not read back is not proved.")),
+        Some(check) if !expects(&check.expect) => {
+            lack(LackKind::NotReadBack, "What was read was not compared with what the last pass laid.")
+        }
+        Some(check) if check.range != range || !check.read_back.is_complete(range) => {
+            lack(LackKind::ReadInPart, "The last pass was read back only in part.")
+        }
+        Some(_) => vec![],
+    }
+}
+
 /// What was read proves something only in the hold in which it was read, and a sample only what was laid in that hold.
-fn holds(evidence: &Evidence) -> Vec<Lack> {
-    let Some(read) = evidence.check().map(|c| &c.read_back) else { return vec![] };
-    let laid_before = evidence.passes().last().is_some_and(|p| p.session != evidence.last_session());
+fn holds(evidence: &Evidence, n: usize, proof: Option<&CheckEvidence>) -> Vec<Lack> {
+    let Some(read) = proof.map(|c| &c.read_back) else { return vec![] };
+    let laid_before = match evidence.stages.get(n).map(|s| &s.what) {
+        Some(What::Overwritten(o)) => o.passes.last().is_some_and(|p| p.session != evidence.last_session()),
+        _ => false,
+    };
     if read.session != evidence.last_session() {
         let said = "The reading back was done under an earlier hold: others may have written to the drive since.";
         vec![Lack::of(LackKind::EarlierHold, said)]
@@ -213,9 +246,9 @@ fn holds(evidence: &Evidence) -> Vec<Lack> {
 }
 
 /// A pass and right after it, by the method's design, its complement, both laid on every sector of the range.
-fn has_complement_pair(evidence: &Evidence) -> bool {
-    let whole = |p: &PassEvidence| p.laid.covers_all(evidence.range());
-    evidence.passes().windows(2).any(|pair| {
+fn has_complement_pair(overwrite: &OverwriteEvidence) -> bool {
+    let whole = |p: &PassEvidence| p.laid.covers_all(overwrite.range);
+    overwrite.passes.windows(2).any(|pair| {
         pair[1].complement_of_before && whole(&pair[0]) && whole(&pair[1]) && complements(&pair[0].pattern, &pair[1].pattern)
     })
 }

@@ -197,6 +197,24 @@ impl Technique {
         Technique::Destruction,
     ];
 
+    /// Whether it replaces a key, so that what lies on the media reads as noise afterwards, and not as one pattern.
+    pub fn replaces_a_key(self) -> bool {
+        match self {
+            Technique::SanitizeCrypto | Technique::FormatCrypto | Technique::TcgRevert | Technique::TcgKeyChange => true,
+            Technique::Overwrite
+            | Technique::SanitizeOverwrite
+            | Technique::SanitizeBlock
+            | Technique::SecurityEraseEnhanced
+            | Technique::SecurityErase
+            | Technique::Format
+            | Technique::MmcSanitize
+            | Technique::Discard
+            | Technique::NewTable
+            | Technique::Degauss
+            | Technique::Destruction => false,
+        }
+    }
+
     /// Its name in the standards' words.
     pub fn name(self) -> &'static str {
         match self {

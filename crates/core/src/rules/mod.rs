@@ -80,8 +80,7 @@ pub fn judge(edition: Edition, evidence: &Evidence) -> Claim {
     let claims: Vec<Claim> = Case::of_stages(evidence).iter().map(|case| evaluate(edition.rules(), case)).collect();
     let best = claims.iter().map(Claim::outcome).max();
     let chosen = claims.into_iter().find(|c| Some(c.outcome()) == best);
-    // Nothing was begun: it is judged as an overwriting that was not done.
-    chosen.unwrap_or_else(|| evaluate(edition.rules(), &Case::of_overwrite(evidence)))
+    chosen.unwrap_or_else(|| evaluate(edition.rules(), &Case::of_nothing(evidence)))
 }
 
 /// The claim that follows from `case` by `rules`. Pure: the same case always gives the same claim, and nothing that is
@@ -136,10 +135,10 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
 pub(crate) mod tests {
     use super::*;
     use crate::evidence::{
-        CheckEvidence, Ended, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind,
-        What,
+        CheckEvidence, Ended, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
+        StageEvidence, StageKind, What,
     };
-    use crate::media::{Bus, Elsewhere, HiddenAreas, MediaClass, Protocol};
+    use crate::media::{Bus, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol};
     use crate::medium::Access;
     use crate::pattern::Pattern;
     use crate::ranges::RangeSet;
@@ -364,25 +363,70 @@ pub(crate) mod tests {
         assert_eq!(denied.reasons()[0].sentence, "Namespace 2 (8.00 GB) of the same unit was not covered.");
     }
 
-    /// Evidence of stages that no machine runs yet, built by hand.
+    /// Evidence of stages that no machine runs yet, built by hand: a hidden area lifted, the drive's own erasure and its
+    /// check, and an overwriting with its own.
+    fn in_four_stages(technique: Technique, expect: Expect) -> Evidence {
+        let mut evidence = faultless(MediaClass::SolidState, &[zeros()]);
+        let after = evidence.drive().geometry;
+        let before = Geometry { sectors: after.sectors - 100, ..after };
+        drive_of(&mut evidence).geometry = before;
+        drive_of(&mut evidence).hidden = HiddenAreas::Hidden { sectors: 100 };
+        let lifted = LiftEvidence { before, after, hidden: HiddenAreas::None, commands: vec![] };
+        let own = OwnEvidence { technique, commands: vec![], completed: true };
+        let read = ReadBack { read: all(after.whole()), ..ReadBack::default() };
+        let proof = CheckEvidence { range: after.whole(), expect, read_back: read };
+        let first = [What::Lifted(lifted), What::Own(own), What::Checked(proof)].map(stage);
+        evidence.stages.splice(0..0, first);
+        evidence.planned.splice(0..0, [StageKind::Lift, StageKind::Own, StageKind::Check]);
+        evidence.check_soundness().unwrap();
+        evidence
+    }
+
+    fn outcome_of(evidence: &Evidence) -> Outcome {
+        judge(Edition::default(), evidence).outcome()
+    }
+
+    /// The same without stage `n`: neither planned nor done.
+    fn without_stage(evidence: &Evidence, n: usize) -> Evidence {
+        let mut less = evidence.clone();
+        (less.planned.remove(n), less.stages.remove(n));
+        less
+    }
+
     #[test]
-    fn a_drives_own_erasure_counts_once_the_drive_says_so_and_it_was_read() {
-        let own = |completed| {
-            let own = OwnEvidence { technique: Technique::SanitizeBlock, commands: vec![], completed };
-            let mut evidence = faultless(MediaClass::SolidState, &[zeros()]);
-            evidence.stages.insert(0, stage(What::Own(own)));
-            evidence.planned.insert(0, StageKind::Own);
-            evidence
-        };
-        let outcome = |evidence: &Evidence| judge(Edition::default(), evidence).outcome();
-        assert_eq!(outcome(&own(true)), Outcome::Purge, "the whole earns what its best stage does");
-        assert_eq!(outcome(&own(false)), Outcome::Clear, "the overwriting after it stands by itself");
-        let mut unfinished = own(true);
-        unfinished.stages[1].ended = None;
-        assert_eq!(outcome(&unfinished), Outcome::NotSanitized, "every planned stage must come to its end");
-        let mut unread = own(true);
-        (unread.stages, unread.planned) = (vec![unread.stages[0].clone()], vec![StageKind::Own]);
-        assert_eq!(outcome(&unread), Outcome::NotSanitized);
+    fn a_drives_own_erasure_counts_once_the_drive_says_so_and_a_check_right_after_it_has_read_it() {
+        let whole = in_four_stages(Technique::SanitizeBlock, Expect::Blank);
+        assert_eq!(outcome_of(&whole), Outcome::Purge, "the whole earns what its best stage does");
+        let mut unsaid = whole.clone();
+        if let What::Own(own) = &mut unsaid.stages[1].what {
+            own.completed = false;
+        }
+        assert_eq!(outcome_of(&unsaid), Outcome::Clear, "the overwriting after it stands by itself");
+        assert_eq!(outcome_of(&without_stage(&whole, 2)), Outcome::Clear, "what the overwriting's check read proves only that");
+        assert_eq!(outcome_of(&without_stage(&whole, 0)), Outcome::NotSanitized, "what was hidden stays hidden");
+        let mut unfinished = whole.clone();
+        unfinished.stages[3].ended = None;
+        assert_eq!(outcome_of(&unfinished), Outcome::NotSanitized, "every planned stage must come to its end");
+        let other = in_four_stages(Technique::SanitizeBlock, Expect::Changed);
+        assert_eq!(outcome_of(&other), Outcome::Clear, "an erased drive is blank: changed is not enough");
+        let key = in_four_stages(Technique::SanitizeCrypto, Expect::Changed);
+        assert_eq!(outcome_of(&key), Outcome::Clear, "nobody has stated that it was encrypted from the start");
+        let text = serde_json::to_string(&whole).unwrap();
+        assert_eq!(serde_json::from_str::<Evidence>(&text).unwrap(), whole);
+    }
+
+    #[test]
+    fn of_two_overwritings_a_fault_of_either_denies_both() {
+        let mut evidence = faultless(MediaClass::Magnetic, &[zeros()]);
+        let again = faultless(MediaClass::Magnetic, &[zeros().complement()]);
+        evidence.stages.extend(again.stages);
+        evidence.planned.extend(again.planned);
+        assert_eq!(outcome_of(&evidence), Outcome::Clear);
+        if let What::Overwritten(second) = &mut evidence.stages[2].what {
+            second.passes[0].unwritable.insert(Sectors::new(3, 1));
+        }
+        assert_eq!(outcome_of(&evidence), Outcome::NotSanitized);
+        assert!(evidence.unwritable().contains(crate::units::Lba(3)));
     }
 
     #[test]
@@ -489,6 +533,50 @@ pub(crate) mod tests {
                 outcome = after.outcome();
             }
             prop_assert_eq!(outcome, Outcome::NotSanitized, "{:?}", worse);
+        }
+
+        /// The combination is never above its best stage, and no stage that is taken away, no fault, no cut and no other hold
+        /// ever raises it.
+        #[test]
+        fn nothing_that_is_taken_from_a_treatment_in_stages_raises_what_it_earns(
+            technique in prop::sample::select(&Technique::ALL[..]), expect in 0usize..4, completed: bool, planned_too: bool,
+            taken in prop::collection::vec(0usize..5, 0..4), worse in prop::option::of(0usize..6), rev1: bool,
+        ) {
+            let edition = if rev1 { Edition::Rev1 } else { Edition::Rev2 };
+            let expect = [Expect::LastPass, Expect::Changed, Expect::Blank, Expect::Bytes { pattern: zeros() }][expect].clone();
+            let mut evidence = in_four_stages(technique, expect);
+            if let What::Own(own) = &mut evidence.stages[1].what {
+                own.completed = completed;
+            }
+            let mut outcome = judge(edition, &evidence).outcome();
+            let best = Case::of_stages(&evidence).iter().map(|c| evaluate(edition.rules(), c).outcome()).max();
+            prop_assert_eq!(Some(outcome), best);
+            for n in taken {
+                if n < evidence.stages.len() {
+                    evidence.stages.remove(n);
+                    if planned_too {
+                        evidence.planned.remove(n);
+                    }
+                }
+                let after = judge(edition, &evidence).outcome();
+                prop_assert!(after <= outcome, "without stage {} {:?} became {:?}", n, outcome, after);
+                prop_assert!(planned_too || evidence.stages.len() == 5 || after == Outcome::NotSanitized);
+                outcome = after;
+            }
+            match worse {
+                Some(0) => evidence.sessions.push(evidence.sessions[0].clone()),
+                Some(1) => evidence.ended = Ended::Stopped,
+                Some(2) => evidence.stages.iter_mut().for_each(|s| s.ended = None),
+                Some(3) => evidence.stages.iter_mut().for_each(|s| if let What::Checked(c) = &mut s.what {
+                    c.read_back.wrong.insert(Sectors::new(7, 1));
+                }),
+                Some(4) => evidence.stages.iter_mut().for_each(|s| if let What::Overwritten(o) = &mut s.what {
+                    o.passes[0].unwritable.insert(Sectors::new(7, 1));
+                }),
+                Some(5) => drive_of(&mut evidence).elsewhere.push(Elsewhere { what: "Namespace 2".into(), user_data: true }),
+                _ => {}
+            }
+            prop_assert!(judge(edition, &evidence).outcome() <= outcome, "{:?} raised it", worse);
         }
 
         #[test]

@@ -283,8 +283,9 @@ fn layers(plan: &Plan) -> Vec<Layer> {
     }
     for (i, pass) in plan.passes().iter().enumerate().skip(folded) {
         layers.push(Layer { title: format!("{} {}", i + 1, pass.pattern), spans: over(Kind::Laid) });
-        if pass.reading != Reading::None {
-            let places = pass.reading.places(plan.range());
+        let reading = plan.reading_of(i);
+        if *reading != Reading::None {
+            let places = reading.places(plan.range());
             let spans = places.iter().map(|at| StrataSpan { at: *at, kind: Kind::Proved, text: None }).collect();
             layers.push(Layer { title: "proof".into(), spans });
         }

@@ -134,7 +134,7 @@ impl Job {
     /// What is to be read of the present pass. A sample proves a pass only in the session that laid it: what was laid
     /// before an interruption is read in full.
     pub(super) fn reading_now(&self) -> Reading {
-        let planned = &self.plan.passes()[self.pass].reading;
+        let planned = self.plan.reading_of(self.pass);
         let evidence = self.progress.evidence();
         let laid_now = evidence.passes().get(self.pass).is_some_and(|p| p.session == evidence.last_session());
         if matches!(planned, Reading::Sampled(_)) && !laid_now { Reading::Full } else { planned.clone() }

@@ -1,0 +1,36 @@
+//! Plans as checkpoints of format 2 keep them: passes without stages. A job that was cut short under an earlier version goes
+//! on under this one.
+
+use super::{Check, Overwrite, Plan, PlannedPass, Reading, Stage, Verification};
+use crate::evidence::Expect;
+use crate::media::Drive;
+use crate::rules::{Claim, Edition};
+use crate::units::Sectors;
+use serde::Deserialize;
+
+/// A plan of that format.
+#[derive(Deserialize)]
+pub(crate) struct Version2 {
+    drive: Drive,
+    title: String,
+    notation: String,
+    passes: Vec<PlannedPass>,
+    verification: Verification,
+    range: Sectors,
+    retries: u32,
+    faults_allowed: u64,
+    edition: Edition,
+    expected: Claim,
+}
+
+impl From<Version2> for Plan {
+    fn from(before: Version2) -> Self {
+        let Version2 { drive, title, notation, mut passes, verification, range, retries, faults_allowed, edition, expected } = before;
+        let of_last = passes.last_mut().map_or(Reading::None, |p| std::mem::replace(&mut p.reading, Reading::None));
+        let range = (range != drive.geometry.whole()).then_some(range);
+        let overwrite = Stage::Overwrite(Overwrite { passes, range, retries, faults_allowed });
+        let check = (of_last != Reading::None).then_some(Stage::Check(Check { reading: of_last, expect: Expect::LastPass }));
+        let stages = std::iter::once(overwrite).chain(check).collect();
+        Self { drive, title, notation, verification, stages, edition, expected }
+    }
+}

@@ -1,0 +1,416 @@
+//! What is to be done to one drive, what that can earn, and the label check that arms it.
+
+mod before;
+mod order;
+mod stage;
+mod verification;
+
+pub(crate) use before::Version2;
+pub use order::Order;
+pub use stage::{Check, Lift, Overwrite, OwnErase, PlannedPass, Reading, Stage};
+pub use verification::{HowMuch, Verification, WhichPasses};
+
+use crate::evidence::{
+    CheckEvidence, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
+    StageEvidence, StageKind, Unsound, What,
+};
+use crate::guard::Cleared;
+use crate::media::{Drive, HiddenAreas, Label, Scope};
+use crate::medium::Access;
+use crate::notation::{Entropy, MOST_PASSES};
+use crate::rules::{Claim, Edition, judge};
+use crate::units::Sectors;
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
+
+/// Why an order does not fit a drive.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum PlanError {
+    /// The range is not on the drive.
+    #[error("{range} do not lie on this drive: its last sector is {last}")]
+    OutsideDrive {
+        /// What was asked for.
+        range: Sectors,
+        /// The drive's last sector.
+        last: u64,
+    },
+    /// The drive has no such partition.
+    #[error("there is no partition {number}: this drive's table has {of}")]
+    NoPartition {
+        /// What was asked for.
+        number: usize,
+        /// How many there are.
+        of: usize,
+    },
+    /// More passes than a job may have.
+    #[error("{passes} passes are too many: with all rounds a job has at most {MOST_PASSES}")]
+    TooManyPasses {
+        /// What was asked for.
+        passes: usize,
+    },
+    /// The passes ask to be read back, the order forbids it.
+    #[error("the passes ask with `?` to be read back, and the verification is none: leave out one of the two")]
+    Contradiction,
+}
+
+/// A plan for one drive: a sequence of stages, every random choice made.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Plan {
+    drive: Drive,
+    title: String,
+    notation: String,
+    verification: Verification,
+    stages: Vec<Stage>,
+    edition: Edition,
+    expected: Claim,
+}
+
+impl Plan {
+    /// Fits `order` to `drive`.
+    ///
+    /// # Errors
+    /// A range outside the drive, or too many passes.
+    pub fn new(drive: &Drive, order: &Order, entropy: &mut dyn Entropy) -> Result<Self, PlanError> {
+        let range = order.range.unwrap_or(drive.geometry.whole());
+        if range.count == 0 || range.first.0.checked_add(range.count).is_none_or(|end| end > drive.geometry.sectors) {
+            return Err(PlanError::OutsideDrive { range, last: drive.geometry.sectors.saturating_sub(1) });
+        }
+        if order.passes() > MOST_PASSES {
+            return Err(PlanError::TooManyPasses { passes: order.passes() });
+        }
+        let stages = order.stages(entropy);
+        let expected = judge(order.edition, &faultless(drive, &stages));
+        Ok(Self {
+            drive: drive.clone(),
+            title: order.title.clone(),
+            notation: order.notation(),
+            verification: order.verification,
+            stages,
+            edition: order.edition,
+            expected,
+        })
+    }
+
+    /// The drive that the plan is for.
+    pub fn drive(&self) -> &Drive {
+        &self.drive
+    }
+
+    /// Title of the method.
+    pub fn title(&self) -> &str {
+        &self.title
+    }
+
+    /// The passes in the notation.
+    pub fn notation(&self) -> &str {
+        &self.notation
+    }
+
+    /// Its stages, in order.
+    pub fn stages(&self) -> &[Stage] {
+        &self.stages
+    }
+
+    /// The kinds of its stages, in order.
+    pub fn kinds(&self) -> Vec<StageKind> {
+        self.stages.iter().map(Stage::kind).collect()
+    }
+
+    /// The overwriting, if it has one.
+    fn overwrite(&self) -> Option<&Overwrite> {
+        self.stages.iter().find_map(|s| if let Stage::Overwrite(o) = s { Some(o) } else { None })
+    }
+
+    /// The check at its end, if it has one.
+    fn check(&self) -> Option<&Check> {
+        self.stages.iter().rev().find_map(|s| if let Stage::Check(c) = s { Some(c) } else { None })
+    }
+
+    /// The passes that are laid.
+    pub fn passes(&self) -> &[PlannedPass] {
+        self.overwrite().map_or(&[], |o| &o.passes)
+    }
+
+    /// What of pass `n`, counted from 0, is read back: right after it, or, of the last one, by the check.
+    pub fn reading_of(&self, n: usize) -> &Reading {
+        let check = self.check().filter(|_| n + 1 == self.passes().len());
+        check.map(|c| &c.reading).or_else(|| self.passes().get(n).map(|p| &p.reading)).unwrap_or(&Reading::None)
+    }
+
+    /// What is read back of each pass, in order.
+    pub fn readings(&self) -> impl Iterator<Item = &Reading> {
+        (0..self.passes().len()).map(|n| self.reading_of(n))
+    }
+
+    /// The rules that it is judged by.
+    pub fn edition(&self) -> Edition {
+        self.edition
+    }
+
+    /// What is read back.
+    pub fn verification(&self) -> Verification {
+        self.verification
+    }
+
+    /// The sectors to cover.
+    pub fn range(&self) -> Sectors {
+        self.overwrite().and_then(|o| o.range).unwrap_or(self.drive.geometry.whole())
+    }
+
+    /// Tries of a failing sector after the first.
+    pub fn retries(&self) -> u32 {
+        self.overwrite().map_or(0, |o| o.retries)
+    }
+
+    /// Bad places after which the drive is given up.
+    pub fn faults_allowed(&self) -> u64 {
+        self.overwrite().map_or(0, |o| o.faults_allowed)
+    }
+
+    /// What the plan earns if nothing goes wrong: the same rules that the record will be judged by.
+    pub fn expected(&self) -> &Claim {
+        &self.expected
+    }
+
+    /// Whether this can be a plan: what one from outside must pass before it is carried out.
+    ///
+    /// # Errors
+    /// What is impossible about it.
+    pub(crate) fn check_soundness(&self) -> Result<(), Unsound> {
+        let fails = |wrong: bool, why: &'static str| if wrong { Err(Unsound(why)) } else { Ok(()) };
+        let can_be_carried_out = matches!(self.stages.as_slice(), [Stage::Overwrite(_)] | [Stage::Overwrite(_), Stage::Check(_)]);
+        fails(!can_be_carried_out, "its stages are not those of an overwriting")?;
+        let range = self.range();
+        let on_drive = range.first.0.checked_add(range.count).is_some_and(|end| end <= self.drive.geometry.sectors);
+        fails(range.count == 0 || !on_drive, "its range is not on the drive")?;
+        fails(self.passes().is_empty() || self.passes().len() > MOST_PASSES, "it has no possible number of passes")?;
+        let can_be_laid = |p: &PlannedPass| p.pattern.is_computable() && p.pattern.period() != Some(0);
+        fails(!self.passes().iter().all(can_be_laid), "a pass has no bytes")?;
+        let of_last = self.passes().last().map(|p| &p.reading);
+        fails(of_last.is_some_and(|r| *r != Reading::None), "its last pass is read back twice")?;
+        let is_proof = |c: &Check| c.expect == Expect::LastPass && c.reading != Reading::None;
+        fails(self.check().is_some_and(|c| !is_proof(c)), "its check compares with something else")
+    }
+
+    /// What it reaches.
+    pub fn scope(&self) -> Scope {
+        Scope::Sectors(self.range())
+    }
+
+    /// The same plan for the same drive, attached elsewhere.
+    pub(crate) fn move_to(&mut self, found: &Drive) {
+        self.drive = found.clone();
+    }
+
+    /// Sectors to write and sectors to read, over all passes.
+    pub fn work(&self) -> (u64, u64) {
+        let range = self.range();
+        let read = self.readings().map(|r| r.places(range).count()).fold(0, u64::saturating_add);
+        (range.count.saturating_mul(self.passes().len() as u64), read)
+    }
+
+    /// What will be lost, in one sentence.
+    pub fn warning(&self) -> String {
+        let (how_often, range, called) = (times(self.passes().len()), self.range(), self.drive.called());
+        if range == self.drive.geometry.whole() {
+            format!("Everything on {called} is lost for good: all {} are overwritten {how_often}.", self.drive.size())
+        } else {
+            format!("What lies on {range} of {called} is lost for good: overwritten {how_often}.")
+        }
+    }
+
+    /// Arms the plan: `cleared` is the guard's word on the drive, `typed` what the person read from the drive itself.
+    ///
+    /// # Errors
+    /// The text does not match, or the guard's word is about another drive.
+    pub fn arm(&self, cleared: &Cleared, typed: &str) -> Result<ArmedPlan, ArmError> {
+        if !cleared.drive().same_as(&self.drive) {
+            return Err(ArmError::NotCleared { planned: self.drive.called(), cleared: cleared.drive().called() });
+        }
+        let label = cleared.label();
+        if label.matches(typed) {
+            Ok(ArmedPlan { plan: self.clone(), label: label.clone() })
+        } else {
+            Err(ArmError::WrongLabel { drive: self.drive.called(), label: label.clone() })
+        }
+    }
+}
+
+fn times(n: usize) -> String {
+    match n {
+        1 => "once".into(),
+        2 => "twice".into(),
+        n => format!("{n} times"),
+    }
+}
+
+/// The evidence that a treatment by these stages without any fault would leave.
+fn faultless(drive: &Drive, stages: &[Stage]) -> Evidence {
+    let now = Timestamp::UNIX_EPOCH;
+    let whole = drive.geometry.whole();
+    // A check is of what the overwriting before it covered.
+    let mut range = whole;
+    let mut what = |stage: &Stage| match stage {
+        Stage::Lift(_) => {
+            let (before, after) = (drive.geometry, drive.geometry);
+            What::Lifted(LiftEvidence { before, after, hidden: HiddenAreas::None, commands: vec![] })
+        }
+        Stage::Own(own) => What::Own(OwnEvidence { technique: own.technique, commands: vec![], completed: true }),
+        Stage::Overwrite(overwrite) => {
+            range = overwrite.range.unwrap_or(whole);
+            What::Overwritten(faultlessly_laid(overwrite, range, now))
+        }
+        Stage::Check(check) => What::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back: read(&check.reading, range) }),
+    };
+    Evidence {
+        sessions: vec![Session::new(drive.clone(), Access::DIRECT, now)],
+        planned: stages.iter().map(Stage::kind).collect(),
+        stages: stages.iter().map(|s| StageEvidence { started: now, ended: Some(now), what: what(s) }).collect(),
+        ended: Ended::Finished,
+    }
+}
+
+fn read(reading: &Reading, range: Sectors) -> ReadBack {
+    ReadBack { sampling: reading.sampling().cloned(), read: reading.places(range), ..ReadBack::default() }
+}
+
+fn faultlessly_laid(overwrite: &Overwrite, range: Sectors, now: Timestamp) -> OverwriteEvidence {
+    let pass = |p: &PlannedPass| PassEvidence {
+        laid: [range].into_iter().collect(),
+        flushed: true,
+        read_back: (p.reading != Reading::None).then(|| read(&p.reading, range)),
+        ended: Some(now),
+        complement_of_before: p.complement_of_before,
+        ..PassEvidence::begun(p.pattern.clone(), 0, range, now)
+    };
+    let planned_passes = overwrite.passes.len() as u32;
+    OverwriteEvidence { range, planned_passes, passes: overwrite.passes.iter().map(pass).collect() }
+}
+
+/// A plan whose drive a person has looked at: the only thing that the engine takes. Not `Clone`; a job uses it up.
+#[derive(Debug)]
+pub struct ArmedPlan {
+    plan: Plan,
+    label: Label,
+}
+
+impl ArmedPlan {
+    /// The plan that was armed.
+    pub fn plan(&self) -> &Plan {
+        &self.plan
+    }
+
+    /// What the person typed: the guard, asked again when the drive is opened, must still ask for the same.
+    pub fn label(&self) -> &Label {
+        &self.label
+    }
+
+    pub(crate) fn into_plan(self) -> Plan {
+        self.plan
+    }
+}
+
+/// Why a plan was not armed. Nothing has been written.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum ArmError {
+    /// What was typed is not what stands on the drive.
+    #[error("the label check failed: that is not {} of {drive}", .label.asks_for())]
+    WrongLabel {
+        /// The drive of the plan.
+        drive: String,
+        /// What it asks for.
+        label: Label,
+    },
+    /// The guard cleared another drive than the planned one.
+    #[error("the plan is for {planned}, but the guard looked at {cleared}")]
+    NotCleared {
+        /// The plan's drive.
+        planned: String,
+        /// The guard's drive.
+        cleared: String,
+    },
+}
+
+#[cfg(test)]
+pub(crate) mod tests {
+    use super::*;
+    use crate::media::MediaClass;
+    use crate::method;
+    use crate::rules::Outcome;
+    use crate::testing::{Fixed, cleared, test_drive};
+
+    fn plan(drive: &Drive, order: &Order) -> Result<Plan, PlanError> {
+        Plan::new(drive, order, &mut Fixed(0))
+    }
+
+    /// Faultless evidence of one pass of zeros on a magnetic drive, of which a sample was read.
+    pub(crate) fn sampled(range: Sectors) -> Evidence {
+        let order = Order { verification: Verification::SAMPLED, ..Order::of_program("zeros", "00".parse().unwrap()) };
+        faultless(&test_drive(MediaClass::Magnetic, range.count), &order.stages(&mut Fixed(5)))
+    }
+
+    #[test]
+    fn the_plan_says_beforehand_what_it_can_earn() {
+        let order = Order::of_method(method::find("zeros").unwrap());
+        let expected = |class, order: &Order| plan(&test_drive(class, 64), order).unwrap().expected().outcome();
+        assert_eq!(expected(MediaClass::Magnetic, &order), Outcome::Clear);
+        assert_eq!(expected(MediaClass::RemovableFlash, &order), Outcome::NotSanitized);
+        let part = Order { range: Some(Sectors::new(0, 63)), ..order.clone() };
+        assert_eq!(expected(MediaClass::Magnetic, &part), Outcome::NotSanitized);
+        let unproved = Order { verification: Verification::None, ..order };
+        assert_eq!(expected(MediaClass::Magnetic, &unproved), Outcome::NotSanitized);
+    }
+
+    #[test]
+    fn the_last_pass_is_read_back_even_if_the_notation_forgot_it() {
+        let order = Order::of_program("own", "00? | FF | 11".parse().unwrap());
+        let plan = plan(&test_drive(MediaClass::Magnetic, 64), &order).unwrap();
+        assert_eq!(plan.readings().map(|r| *r != Reading::None).collect::<Vec<_>>(), [true, false, true]);
+        assert_eq!(plan.work(), (192, 128));
+        assert_eq!(order.readings(), 2);
+    }
+
+    #[test]
+    fn rounds_a_blank_pass_and_what_is_read_back_of_them() {
+        let drive = test_drive(MediaClass::Magnetic, 100_000);
+        let order = Order { rounds: 2, blank: true, ..Order::of_program("own", "00 | random?".parse().unwrap()) };
+        let read = |verification| {
+            let order = Order { verification, ..order.clone() };
+            let plan = plan(&drive, &order).unwrap();
+            let read: String = plan.readings().map(|r| if *r == Reading::None { '-' } else { 'r' }).collect();
+            assert_eq!(read.matches('r').count(), order.readings(), "{verification}");
+            (read, plan.work().1)
+        };
+        let said: Vec<_> = Verification::ALL.map(read).into();
+        assert_eq!(said[0], ("-r-rr".into(), 300_000));
+        assert_eq!((said[2].clone(), said[4].clone()), (("rrrrr".into(), 500_000), ("-----".into(), 0)));
+        assert!(said[1].0 == "-r-rr" && (30_000..33_100).contains(&said[1].1), "{said:?}");
+        let too_many = Order { rounds: 300, ..order };
+        assert!(matches!(plan(&drive, &too_many), Err(PlanError::TooManyPasses { passes: 601 })));
+        assert_eq!("sampled".parse(), Ok(Verification::SAMPLED));
+        assert!("half".parse::<Verification>().unwrap_err().contains("sampled-every-pass"));
+    }
+
+    #[test]
+    fn a_range_that_leaves_the_drive_is_refused() {
+        let drive = test_drive(MediaClass::Magnetic, 64);
+        let order = Order::of_method(method::find("zeros").unwrap());
+        for range in [Sectors::new(0, 65), Sectors::new(64, 1), Sectors::new(0, 0), Sectors::new(u64::MAX, 2)] {
+            let order = Order { range: Some(range), ..order.clone() };
+            assert!(matches!(plan(&drive, &order), Err(PlanError::OutsideDrive { last: 63, .. })), "{range:?}");
+        }
+    }
+
+    #[test]
+    fn only_the_right_label_on_the_cleared_drive_arms() {
+        let drive = test_drive(MediaClass::Magnetic, 64);
+        let plan = plan(&drive, &Order::of_method(method::find("zeros").unwrap())).unwrap();
+        let word = cleared(&drive);
+        assert!(plan.arm(&word, "K7Q41M").is_ok());
+        assert!(matches!(plan.arm(&word, "K7Q41X"), Err(ArmError::WrongLabel { .. })));
+        let mut other = drive.clone();
+        other.geometry.sectors = 65;
+        let other = cleared(&other);
+        assert!(matches!(plan.arm(&other, "K7Q41M"), Err(ArmError::NotCleared { .. })));
+    }
+}
