@@ -53,6 +53,26 @@ pub(crate) enum ThemeName {
     Mono,
 }
 
+impl ThemeName {
+    /// The next one, in a circle.
+    pub(crate) fn next(self) -> Self {
+        match self {
+            ThemeName::Dark => ThemeName::Light,
+            ThemeName::Light => ThemeName::Mono,
+            ThemeName::Mono => ThemeName::Dark,
+        }
+    }
+
+    /// Its word in the file.
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            ThemeName::Dark => "dark",
+            ThemeName::Light => "light",
+            ThemeName::Mono => "mono",
+        }
+    }
+}
+
 impl Config {
     /// Reads the file; a missing one is an empty one.
     pub(crate) fn read(path: &Path) -> Result<Self, Failure> {
@@ -63,8 +83,16 @@ impl Config {
             Err(e) => return Err(unreadable(e)),
         };
         let wrong = |e: String| Failure::Use(format!("the configuration {} is wrong: {e}", path.display()));
-        let config: Self = toml::from_str(&text).map_err(|e: toml::de::Error| wrong(e.to_string()))?;
-        config.check(&text).map_err(wrong)?;
+        Self::of_text(&text).map_err(wrong)
+    }
+
+    /// The configuration that a text is.
+    ///
+    /// # Errors
+    /// What is wrong with it, and where.
+    pub(crate) fn of_text(text: &str) -> Result<Self, String> {
+        let config: Self = toml::from_str(text).map_err(|e: toml::de::Error| e.to_string())?;
+        config.check(text)?;
         Ok(config)
     }
 
@@ -105,29 +133,11 @@ impl Config {
     }
 
     /// The configuration of the demonstration.
+    ///
+    /// # Panics
+    /// Never: a test reads it.
     pub(crate) fn demo() -> Self {
-        let person = |name: &str, title: &str, contact: &str| Person {
-            name: name.into(),
-            title: title.into(),
-            organisation: String::new(),
-            place: "Tern Quay workshop".into(),
-            contact: contact.into(),
-        };
-        Self {
-            rules: Edition::default(),
-            sample_speed: None,
-            hold_above_celsius: None,
-            bell: None,
-            methods: vec![],
-            theme: None,
-            only: vec![],
-            bench: "Bench 2, Tern Quay workshop".into(),
-            organisation: "Brackwater Weather Service".into(),
-            lot: "BW-0417".into(),
-            source: "Skerry Point station".into(),
-            technician: person("Ines Okafor-Lindqvist", "media technician", "extension 214"),
-            validator: person("Tomasz Averill", "records officer", "extension 207"),
-        }
+        Self::of_text(DEMO).expect("the demonstration's configuration is right")
     }
 
     /// The papers that a new job begins with.
@@ -142,6 +152,26 @@ impl Config {
         }
     }
 }
+
+/// The demonstration's configuration, as a file would hold it.
+pub(crate) const DEMO: &str = r#"# The demonstration's settings: nothing here is used for real work.
+bench = "Bench 2, Tern Quay workshop"
+organisation = "Brackwater Weather Service"
+lot = "BW-0417"
+source = "Skerry Point station"
+
+[technician]
+name = "Ines Okafor-Lindqvist"
+title = "media technician"
+place = "Tern Quay workshop"
+contact = "extension 214"
+
+[validator]
+name = "Tomasz Averill"
+title = "records officer"
+place = "Tern Quay workshop"
+contact = "extension 207"
+"#;
 
 /// Longest text that a certificate has room for.
 const MOST_CHARS: usize = 400;

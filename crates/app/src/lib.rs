@@ -16,6 +16,7 @@ mod lock;
 mod methods;
 mod places;
 mod policies;
+mod settings;
 mod tui;
 mod work;
 

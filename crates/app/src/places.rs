@@ -39,6 +39,11 @@ impl Places {
         self.data.join("demo").join("ledger.sqlite3")
     }
 
+    /// The demonstration's settings.
+    pub(crate) fn demo_settings(&self) -> PathBuf {
+        self.data.join("demo").join("config.toml")
+    }
+
     /// The ledger for drives that are simulated or not.
     pub(crate) fn ledger_for(&self, simulated: bool) -> PathBuf {
         if simulated { self.demo_ledger() } else { self.ledger() }

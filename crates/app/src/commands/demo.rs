@@ -5,10 +5,11 @@ use super::say;
 use crate::bench::{Bench, Seen};
 use crate::cli::Demo;
 use crate::clock::SystemEntropy;
-use crate::config::{Config, ThemeName};
+use crate::config::{self, Config, ThemeName};
 use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
+use crate::settings::SettingsFile;
 use crate::work::{self, InLedger};
 use jurex_core::erase::Unattended;
 use jurex_core::media::{Drive, Label, MediaClass};
@@ -34,14 +35,23 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         drop(alone);
     }
     let _running = crate::lock::shared(&ledger);
+    let saved = places.demo_settings();
+    let of_demo = if saved.exists() { Config::read(&saved)? } else { Config::demo() };
+    let config = Config {
+        rules: if saved.exists() { of_demo.rules } else { own.rules },
+        sample_speed: of_demo.sample_speed.or(own.sample_speed),
+        methods: own.methods,
+        ..of_demo
+    };
     crate::tui::run(crate::tui::Setup {
         bench: Box::new(|| Bench::simulated(Pacing::Real)),
-        theme: theme.or(own.theme),
+        theme: theme.or(config.theme).or(own.theme),
         ledger,
         log: places.log_folder(),
         out: demo.out.unwrap_or_else(|| PathBuf::from("jurex-certificates")),
-        config: Config { rules: own.rules, sample_speed: own.sample_speed, methods: own.methods, ..Config::demo() },
+        config,
         config_file: places.config_file(),
+        settings: SettingsFile { path: places.demo_settings(), at_first: config::DEMO },
         policies: places.policies(),
     })
 }

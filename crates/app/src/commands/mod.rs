@@ -51,6 +51,7 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
         out: "jurex-certificates".into(),
         config,
         config_file: places.config_file(),
+        settings: crate::settings::SettingsFile { path: places.config_file(), at_first: "" },
         policies: places.policies(),
     })
 }

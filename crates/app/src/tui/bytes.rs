@@ -1,8 +1,9 @@
 //! The byte viewer's part of the state: going about in raw sectors, and searching. Reads only.
 
+use super::action::Action;
+use super::field::Field;
 use super::state::{App, BytesView, Command, PAGE_SECTORS, Presence, Prompt};
 use jurex_core::bytes::{Needle, Search};
-use ratatui::crossterm::event::KeyCode;
 
 /// Sectors in one row of the map.
 pub(crate) const MAP_ROW: u64 = 16;
@@ -72,58 +73,52 @@ impl App {
         self.lanes.get_mut(lane)?.bytes.as_mut()
     }
 
-    pub(super) fn bytes_key(&mut self, code: KeyCode) -> Vec<Command> {
+    pub(super) fn perform_on_bytes(&mut self, action: Action) -> Vec<Command> {
         let index = self.selected;
         let Some(lane) = self.lane_mut() else { return vec![] };
         let geometry = lane.seen.drive.geometry;
         let starts: Vec<u64> = lane.contents.iter().flat_map(|c| &c.regions).map(|r| r.at.first.0).collect();
         let Some(view) = lane.bytes.as_mut() else { return vec![] };
-        if view.prompt.is_some() {
-            return prompt_key(view, index, geometry.sectors, u64::from(geometry.logical), code);
-        }
         view.said = None;
         let last = geometry.sectors.saturating_sub(1);
-        let target = match code {
-            KeyCode::Esc | KeyCode::Tab => {
+        let target = match action {
+            Action::LeaveBytes => {
                 lane.bytes = None;
                 return vec![Command::BreakOffSearch(index)];
             }
-            KeyCode::Left => Some(view.cursor.saturating_sub(1)),
-            KeyCode::Right => Some(view.cursor + 1),
-            KeyCode::Up => Some(view.cursor.saturating_sub(MAP_ROW)),
-            KeyCode::Down => Some(view.cursor + MAP_ROW),
-            KeyCode::PageUp => Some(view.cursor.saturating_sub(PAGE_SECTORS)),
-            KeyCode::PageDown => Some(view.cursor + PAGE_SECTORS),
-            KeyCode::Home => Some(0),
-            KeyCode::End => Some(last),
-            KeyCode::Char('p') => {
-                Some(starts.iter().copied().find(|s| *s > view.cursor).or(starts.first().copied()).unwrap_or(0))
+            Action::Take => return take_prompt(view, index, geometry.sectors, u64::from(geometry.logical)),
+            Action::Back => {
+                view.prompt = None;
+                return vec![];
             }
-            KeyCode::Char('[') => {
+            Action::SectorBefore => view.cursor.saturating_sub(1),
+            Action::SectorAfter => view.cursor + 1,
+            Action::RowBefore => view.cursor.saturating_sub(MAP_ROW),
+            Action::RowAfter => view.cursor + MAP_ROW,
+            Action::PageBefore => view.cursor.saturating_sub(PAGE_SECTORS),
+            Action::PageAfter => view.cursor + PAGE_SECTORS,
+            Action::First => 0,
+            Action::Last => last,
+            Action::NextPartition => starts.iter().copied().find(|s| *s > view.cursor).or(starts.first().copied()).unwrap_or(0),
+            Action::BytesUp => {
                 view.scroll = view.scroll.saturating_sub(DUMP_ROW);
-                None
+                return vec![];
             }
-            KeyCode::Char(']') => {
+            Action::BytesDown => {
                 view.scroll = (view.scroll + DUMP_ROW).min(geometry.logical as usize - DUMP_ROW);
-                None
+                return vec![];
             }
-            KeyCode::Char('g') => {
-                view.prompt = Some(Prompt::Sector(String::new()));
-                None
+            Action::GoToSector => {
+                view.prompt = Some(Prompt::Sector(Field::default()));
+                return vec![];
             }
-            KeyCode::Char('/') => {
-                view.prompt = Some(Prompt::Search(String::new()));
-                None
+            Action::Search => {
+                view.prompt = Some(Prompt::Search(Field::default()));
+                return vec![];
             }
-            KeyCode::Char('n') => return search_on(view, index, u64::from(geometry.logical)),
-            KeyCode::Char('q') => {
-                self.ask_to_quit();
-                None
-            }
-            _ => None,
+            Action::SearchOn => return search_on(view, index, u64::from(geometry.logical)),
+            _ => return vec![],
         };
-        let Some(target) = target else { return vec![] };
-        let Some(view) = self.view_of(index) else { return vec![] };
         view.scroll = 0;
         view.go_to(target.min(last)).into_iter().map(|first| Command::ReadPage(index, first)).collect()
     }
@@ -153,30 +148,19 @@ fn search_on(view: &mut BytesView, lane: usize, logical: u64) -> Vec<Command> {
     vec![Command::Search(lane, needle, from)]
 }
 
-fn prompt_key(view: &mut BytesView, lane: usize, sectors: u64, logical: u64, code: KeyCode) -> Vec<Command> {
-    let Some(prompt) = view.prompt.as_mut() else { return vec![] };
-    let (Prompt::Sector(text) | Prompt::Search(text)) = prompt;
-    match code {
-        KeyCode::Esc => view.prompt = None,
-        KeyCode::Backspace => drop(text.pop()),
-        KeyCode::Char(c) if text.chars().count() < 200 => text.push(c),
-        KeyCode::Enter => {
-            let done = view.prompt.take();
-            return match done {
-                Some(Prompt::Sector(text)) => jump(view, lane, sectors, &text),
-                Some(Prompt::Search(text)) => {
-                    view.needle = Needle::parse(&text);
-                    let Some(needle) = view.needle.clone() else { return vec![] };
-                    let from = view.cursor.saturating_mul(logical);
-                    view.searching = Some(from);
-                    vec![Command::Search(lane, needle, from)]
-                }
-                None => vec![],
-            };
+/// Does what was typed: goes to a sector, or begins a search.
+fn take_prompt(view: &mut BytesView, lane: usize, sectors: u64, logical: u64) -> Vec<Command> {
+    match view.prompt.take() {
+        Some(Prompt::Sector(field)) => jump(view, lane, sectors, field.value()),
+        Some(Prompt::Search(field)) => {
+            view.needle = Needle::parse(field.value());
+            let Some(needle) = view.needle.clone() else { return vec![] };
+            let from = view.cursor.saturating_mul(logical);
+            view.searching = Some(from);
+            vec![Command::Search(lane, needle, from)]
         }
-        _ => {}
+        None => vec![],
     }
-    vec![]
 }
 
 fn jump(view: &mut BytesView, lane: usize, sectors: u64, text: &str) -> Vec<Command> {

@@ -1,15 +1,16 @@
 //! The lot page: one need and one policy for the marked drives, with a proposal for each that can be changed.
 
+use super::action::Action;
+use super::field::Field;
 use super::methods::Target;
+use super::perform::next_sensitivity;
 use super::state::{App, Command, Draft, Page};
-use super::update::{MOST_CHARS, next_sensitivity};
 use jurex_core::media::MediaClass;
 use jurex_core::method::Method;
 use jurex_core::plan::Order;
 use jurex_core::policy::{OfLot, Policy, Proposal, Treatment, propose, propose_one};
 use jurex_core::rules::{Media, Technique};
 use jurex_core::text::capital;
-use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
 /// The page.
 pub(crate) struct LotPage {
@@ -24,10 +25,10 @@ pub(crate) struct LotPage {
 }
 
 /// A policy's name being typed.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub(crate) enum Naming {
-    Save(String),
-    Take(String),
+    Save(Field),
+    Take(Field),
 }
 
 /// What a row is about.
@@ -87,30 +88,28 @@ impl App {
         }
     }
 
-    pub(super) fn lot_key(&mut self, key: KeyEvent) -> Vec<Command> {
+    pub(super) fn perform_on_lot(&mut self, action: Action) -> Vec<Command> {
         let Page::Lot(page) = &self.page else { return vec![] };
-        if page.typing.is_some() {
-            return self.naming_key(key.code);
-        }
         let rows = self.lot_classes(page).len() + page.lanes.len();
         let Page::Lot(page) = &mut self.page else { return vec![] };
         let mut need = page.policy.need();
-        match key.code {
-            KeyCode::Esc => self.page = Page::Bench,
-            KeyCode::Up => page.row = page.row.saturating_sub(1),
-            KeyCode::Down => page.row = (page.row + 1).min(rows.saturating_sub(1)),
-            KeyCode::Char('s') => need.sensitivity = next_sensitivity(need.sensitivity),
-            KeyCode::Char('r') => need.reuse = !need.reuse,
-            KeyCode::Char('l') => need.leaves = !need.leaves,
-            KeyCode::Char('m') => self.open_methods(Target::Lot),
-            KeyCode::Char('v') => self.change_lot(&|o| o.verification = o.verification.next()),
-            KeyCode::Char('z') => self.change_lot(&|o| o.blank = !o.blank),
-            KeyCode::Char('+') => self.change_lot(&|o| o.retries = (o.retries + 1).min(100)),
-            KeyCode::Char('-') => self.change_lot(&|o| o.retries = o.retries.saturating_sub(1)),
-            KeyCode::Char('S') => page.typing = Some(Naming::Save(String::new())),
-            KeyCode::Char('P') => page.typing = Some(Naming::Take(String::new())),
-            KeyCode::Char('?') | KeyCode::F(1) => self.dialog = Some(super::state::Dialog::Help),
-            KeyCode::Enter => return self.take_proposals(),
+        match action {
+            Action::Take => return take_name(page),
+            Action::Back if page.typing.is_some() => page.typing = None,
+            Action::Back => self.page = Page::Bench,
+            Action::RowBefore => page.row = page.row.saturating_sub(1),
+            Action::RowAfter => page.row = (page.row + 1).min(rows.saturating_sub(1)),
+            Action::Sensitivity => need.sensitivity = next_sensitivity(need.sensitivity),
+            Action::Reuse => need.reuse = !need.reuse,
+            Action::Leaves => need.leaves = !need.leaves,
+            Action::ChooseMethod => self.open_methods(Target::Lot),
+            Action::ReadingBack => self.change_lot(&|o| o.verification = o.verification.next()),
+            Action::BlankPass => self.change_lot(&|o| o.blank = !o.blank),
+            Action::MoreRetries => self.change_lot(&|o| o.retries = (o.retries + 1).min(100)),
+            Action::FewerRetries => self.change_lot(&|o| o.retries = o.retries.saturating_sub(1)),
+            Action::SavePolicy => page.typing = Some(Naming::Save(Field::default())),
+            Action::TakePolicy => page.typing = Some(Naming::Take(Field::default())),
+            Action::TakeProposals => return self.take_proposals(),
             _ => {}
         }
         if let Page::Lot(page) = &mut self.page {
@@ -207,29 +206,6 @@ impl App {
         commands
     }
 
-    fn naming_key(&mut self, code: KeyCode) -> Vec<Command> {
-        let Page::Lot(page) = &mut self.page else { return vec![] };
-        let Some(naming) = page.typing.as_mut() else { return vec![] };
-        let text = match naming {
-            Naming::Save(text) | Naming::Take(text) => text,
-        };
-        match code {
-            KeyCode::Esc => page.typing = None,
-            KeyCode::Backspace => drop(text.pop()),
-            KeyCode::Char(c) if text.chars().count() < MOST_CHARS => text.push(c),
-            KeyCode::Enter => {
-                let name = text.trim().to_string();
-                return match page.typing.take() {
-                    Some(Naming::Save(_)) => vec![Command::SavePolicy(name, Box::new(page.policy.clone()))],
-                    Some(Naming::Take(_)) => vec![Command::ReadPolicy(name)],
-                    None => vec![],
-                };
-            }
-            _ => {}
-        }
-        vec![]
-    }
-
     /// A saved policy was read: it takes the place of the one on the page, and of what was changed there.
     pub(super) fn policy_read(&mut self, read: Result<Box<Policy>, String>) {
         match (read, &mut self.page) {
@@ -240,6 +216,16 @@ impl App {
             (Ok(_), _) => {}
             (Err(why), _) => self.notice = Some(format!("{}.", capital(&why))),
         }
+    }
+}
+
+/// Saves or reads the policy of the name that was typed.
+fn take_name(page: &mut LotPage) -> Vec<Command> {
+    let name = |field: &Field| field.value().trim().to_string();
+    match page.typing.take() {
+        Some(Naming::Save(field)) => vec![Command::SavePolicy(name(&field), Box::new(page.policy.clone()))],
+        Some(Naming::Take(field)) => vec![Command::ReadPolicy(name(&field))],
+        None => vec![],
     }
 }
 

@@ -1,14 +1,13 @@
 //! The methods page: the library with search, and the editor of methods and passes.
 
+use super::action::Action;
+use super::field::Field;
 use super::state::{App, Command, Page};
-use super::update::MOST_CHARS;
 use jurex_core::method::{Catalogue, Method, Status, check_name};
 use jurex_core::notation::{NotationError, Program};
 use jurex_core::text::capital;
-use ratatui::crossterm::event::{Event as TerminalEvent, KeyCode, KeyEvent};
+use ratatui::crossterm::event::KeyEvent;
 use std::path::PathBuf;
-use tui_input::Input;
-use tui_input::backend::crossterm::EventHandler;
 
 /// What a chosen method is for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -25,7 +24,7 @@ pub(crate) enum Target {
 pub(crate) struct MethodsPage {
     pub(crate) target: Target,
     /// What is searched for; being typed while `typing`.
-    pub(crate) search: String,
+    pub(crate) search: Field,
     pub(crate) typing: Typing,
     /// Place in what was found.
     pub(crate) cursor: usize,
@@ -35,14 +34,14 @@ pub(crate) struct MethodsPage {
 }
 
 /// What letters go into.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub(crate) enum Typing {
     Nothing,
     Search,
     /// Name of a file to write to.
-    Export(String),
+    Export(Field),
     /// Name of a file to take in.
-    Import(String),
+    Import(Field),
     /// Take away the chosen method? Asked.
     Delete,
 }
@@ -74,7 +73,7 @@ pub(crate) struct Editor {
     /// `None`: passes for a plan only, nothing is saved.
     pub(crate) saves: Option<Saves>,
     pub(crate) field: EditField,
-    pub(crate) inputs: [Input; 4],
+    pub(crate) inputs: [Field; 4],
     /// Whether leaving was tried once with changes unsaved.
     pub(crate) leaving: bool,
     changed: bool,
@@ -90,7 +89,7 @@ pub(crate) struct Saves {
 impl Editor {
     fn new(saves: Option<Saves>, method: &Method, field: EditField) -> Self {
         let texts = [method.name.clone(), method.title.clone(), method.program.to_string(), method.remark.clone()];
-        Self { saves, field, inputs: texts.map(Input::new), leaving: false, changed: false }
+        Self { saves, field, inputs: texts.map(|t| Field::of(&t).taking(MOST_NOTATION)), leaving: false, changed: false }
     }
 
     pub(crate) fn text(&self, field: EditField) -> &str {
@@ -129,7 +128,7 @@ impl Editor {
 impl MethodsPage {
     /// The methods that the search finds.
     pub(crate) fn found<'c>(&self, catalogue: &'c Catalogue) -> Vec<&'c Method> {
-        catalogue.search(&self.search)
+        catalogue.search(self.search.value())
     }
 
     /// The chosen method.
@@ -146,7 +145,7 @@ impl App {
             Target::Nothing | Target::Lot => None,
         };
         let cursor = of_lane.and_then(|m| self.catalogue.methods().iter().position(|c| c.name == m.name)).unwrap_or(0);
-        let page = MethodsPage { target, search: String::new(), typing: Typing::Nothing, cursor, editor: None, from };
+        let page = MethodsPage { target, search: Field::default(), typing: Typing::Nothing, cursor, editor: None, from };
         self.page = Page::Methods(Box::new(page));
     }
 
@@ -167,43 +166,49 @@ impl App {
         }
     }
 
-    pub(super) fn methods_key(&mut self, key: KeyEvent) -> Vec<Command> {
+    pub(super) fn perform_on_methods(&mut self, action: Action) -> Vec<Command> {
         let Page::Methods(page) = &mut self.page else { return vec![] };
         if page.editor.is_some() {
-            return self.editor_key(key);
-        }
-        if page.typing != Typing::Nothing {
-            return self.methods_typing_key(key.code);
+            return self.perform_in_editor(action);
         }
         let found = page.found(&self.catalogue).len();
-        match key.code {
-            KeyCode::Esc | KeyCode::F(3) => self.leave_methods(),
-            KeyCode::Up => page.cursor = page.cursor.saturating_sub(1),
-            KeyCode::Down => page.cursor = (page.cursor + 1).min(found.saturating_sub(1)),
-            KeyCode::PageUp | KeyCode::Home => page.cursor = 0,
-            KeyCode::PageDown | KeyCode::End => page.cursor = found.saturating_sub(1),
-            KeyCode::Enter => return self.take_method(),
-            KeyCode::Char('/') => {
+        match action {
+            Action::Back if page.typing == Typing::Nothing => self.leave_methods(),
+            Action::Back => {
+                if page.typing == Typing::Search {
+                    page.search.clear();
+                }
+                page.typing = Typing::Nothing;
+            }
+            Action::Take => return self.typed(),
+            Action::RowBefore => page.cursor = page.cursor.saturating_sub(1),
+            Action::RowAfter => page.cursor = (page.cursor + 1).min(found.saturating_sub(1)),
+            Action::First => page.cursor = 0,
+            Action::Last => page.cursor = found.saturating_sub(1),
+            Action::TakeMethod => return self.take_method(),
+            Action::SearchMethods => {
                 page.search.clear();
                 (page.typing, page.cursor) = (Typing::Search, 0);
             }
-            KeyCode::Char('n') => page.editor = Some(Editor::new(Some(Saves { replaces: None }), &blank(), EditField::Name)),
-            KeyCode::Char('e') => self.edit_method(),
-            KeyCode::Char('d') => match page.chosen(&self.catalogue) {
-                Some(m) if m.status == Status::Own => page.typing = Typing::Delete,
-                _ => self.notice = Some("Only methods of your own can be taken away; the library stays.".into()),
-            },
-            KeyCode::Char('x') => {
+            Action::NewMethod => page.editor = Some(Editor::new(Some(Saves { replaces: None }), &blank(), EditField::Name)),
+            Action::EditMethod => self.edit_method(),
+            Action::DeleteMethod => page.typing = Typing::Delete,
+            Action::ConfirmDelete => return self.delete_method(),
+            Action::ExportMethod => {
                 let name = page.chosen(&self.catalogue).map(|m| format!("{}.toml", m.name)).unwrap_or_default();
-                page.typing = Typing::Export(name);
+                page.typing = Typing::Export(Field::of(&name));
             }
-            KeyCode::Char('i') => page.typing = Typing::Import(String::new()),
-            KeyCode::Char('t') => self.theme = self.theme.next(),
-            KeyCode::Char('?') | KeyCode::F(1) => self.dialog = Some(super::state::Dialog::Help),
-            KeyCode::Char('q') => self.ask_to_quit(),
+            Action::ImportMethods => page.typing = Typing::Import(Field::default()),
             _ => {}
         }
         vec![]
+    }
+
+    /// After a change of what is searched for the chosen row is still one.
+    pub(super) fn keep_cursor_in_list(&mut self) {
+        if let Page::Methods(page) = &mut self.page {
+            page.cursor = page.cursor.min(page.found(&self.catalogue).len().saturating_sub(1));
+        }
     }
 
     /// Uses the chosen method for what the page was opened for.
@@ -211,9 +216,7 @@ impl App {
         let Page::Methods(page) = &self.page else { return vec![] };
         let Some(method) = page.chosen(&self.catalogue).cloned() else { return vec![] };
         match page.target {
-            Target::Nothing => {
-                self.notice = Some("To use a method, choose a drive, go to Plan, and press m there.".into());
-            }
+            Target::Nothing => {}
             Target::Lane(lane) => {
                 self.leave_methods();
                 if let Some(lane) = self.lanes.get_mut(lane) {
@@ -246,32 +249,6 @@ impl App {
         });
     }
 
-    fn methods_typing_key(&mut self, code: KeyCode) -> Vec<Command> {
-        let Page::Methods(page) = &mut self.page else { return vec![] };
-        let text = match &mut page.typing {
-            Typing::Search => Some(&mut page.search),
-            Typing::Export(text) | Typing::Import(text) => Some(text),
-            Typing::Nothing | Typing::Delete => None,
-        };
-        match (code, text) {
-            (KeyCode::Esc, _) => {
-                if page.typing == Typing::Search {
-                    page.search.clear();
-                }
-                page.typing = Typing::Nothing;
-            }
-            (KeyCode::Enter, _) => return self.typed(),
-            (KeyCode::Char('d'), None) => return self.delete_method(),
-            (KeyCode::Backspace, Some(text)) => drop(text.pop()),
-            (KeyCode::Char(c), Some(text)) if text.chars().count() < MOST_CHARS => text.push(c),
-            _ => {}
-        }
-        if let Page::Methods(page) = &mut self.page {
-            page.cursor = page.cursor.min(page.found(&self.catalogue).len().saturating_sub(1));
-        }
-        vec![]
-    }
-
     fn typed(&mut self) -> Vec<Command> {
         let Page::Methods(page) = &mut self.page else { return vec![] };
         match std::mem::replace(&mut page.typing, Typing::Nothing) {
@@ -281,10 +258,12 @@ impl App {
                 page.typing = Typing::Delete;
                 vec![]
             }
-            Typing::Import(file) if !file.trim().is_empty() => vec![Command::ImportMethods(PathBuf::from(file.trim()))],
-            Typing::Export(file) if !file.trim().is_empty() => {
+            Typing::Import(file) if !file.value().trim().is_empty() => {
+                vec![Command::ImportMethods(PathBuf::from(file.value().trim()))]
+            }
+            Typing::Export(file) if !file.value().trim().is_empty() => {
                 let methods = page.chosen(&self.catalogue).into_iter().cloned().collect();
-                vec![Command::ExportMethods(methods, PathBuf::from(file.trim()))]
+                vec![Command::ExportMethods(methods, PathBuf::from(file.value().trim()))]
             }
             Typing::Import(_) | Typing::Export(_) => vec![],
         }
@@ -299,18 +278,18 @@ impl App {
         vec![Command::SaveMethods(without, format!("`{name}` was taken away."))]
     }
 
-    fn editor_key(&mut self, key: KeyEvent) -> Vec<Command> {
+    fn perform_in_editor(&mut self, action: Action) -> Vec<Command> {
         let Page::Methods(page) = &mut self.page else { return vec![] };
         let Some(editor) = page.editor.as_mut() else { return vec![] };
         let fields = editor.fields();
         let at = fields.iter().position(|f| *f == editor.field).unwrap_or(0);
-        match key.code {
-            KeyCode::Esc if editor.changed && !editor.leaving => {
+        match action {
+            Action::Back if editor.changed && !editor.leaving => {
                 editor.leaving = true;
                 self.notice = Some("Your changes are not saved: Esc again leaves them behind, any other key goes on.".into());
                 return vec![];
             }
-            KeyCode::Esc => {
+            Action::Back => {
                 let only_passes = editor.saves.is_none();
                 page.editor = None;
                 if only_passes {
@@ -318,19 +297,35 @@ impl App {
                 }
                 return vec![];
             }
-            KeyCode::Enter => return self.save_edited(),
-            KeyCode::Tab | KeyCode::Down => editor.field = fields[(at + 1) % fields.len()],
-            KeyCode::BackTab | KeyCode::Up => editor.field = fields[(at + fields.len() - 1) % fields.len()],
-            KeyCode::Char(_) if editor.text(editor.field).chars().count() >= MOST_NOTATION => {}
-            _ => {
-                let input = &mut editor.inputs[editor.field as usize];
-                let before = input.value().to_string();
-                input.handle_event(&TerminalEvent::Key(key));
-                editor.changed |= input.value() != before;
-            }
+            Action::Take => return self.save_edited(),
+            Action::FieldAfter => editor.field = fields[(at + 1) % fields.len()],
+            Action::FieldBefore => editor.field = fields[(at + fields.len() - 1) % fields.len()],
+            _ => {}
         }
         editor.leaving = false;
         vec![]
+    }
+
+    /// A letter, or a key that moves, in the editor's open field.
+    pub(super) fn edit_method_field(&mut self, key: KeyEvent) {
+        self.with_editor(|editor| {
+            let changed = editor.inputs[editor.field as usize].key(key);
+            editor.changed |= changed;
+        });
+    }
+
+    pub(super) fn paste_into_editor(&mut self, text: &str) {
+        self.with_editor(|editor| {
+            editor.inputs[editor.field as usize].paste(text);
+            editor.changed = true;
+        });
+    }
+
+    fn with_editor(&mut self, change: impl FnOnce(&mut Editor)) {
+        let Page::Methods(page) = &mut self.page else { return };
+        let Some(editor) = page.editor.as_mut() else { return };
+        editor.leaving = false;
+        change(editor);
     }
 
     fn save_edited(&mut self) -> Vec<Command> {

@@ -12,6 +12,7 @@ use crate::exit::Failure;
 use crate::files;
 use crate::methods;
 use crate::policies;
+use crate::settings::{self, Setting, SettingsFile};
 use crate::work::{self, InLedger};
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use jiff::Zoned;
@@ -55,6 +56,8 @@ pub(crate) struct Setup {
     pub(crate) config: Config,
     /// Where methods of one's own are saved.
     pub(crate) config_file: PathBuf,
+    /// Where settings are saved.
+    pub(crate) settings: SettingsFile,
     /// Folder of the saved policies.
     pub(crate) policies: PathBuf,
 }
@@ -208,6 +211,7 @@ struct Runtime {
     /// Jobs whose end was told.
     rung: usize,
     config_file: PathBuf,
+    settings: SettingsFile,
     policies: PathBuf,
     wishes: HashMap<usize, Wishes>,
     searches: HashMap<usize, Arc<AtomicBool>>,
@@ -231,10 +235,8 @@ impl Runtime {
     fn new(setup: Setup) -> Result<Self, Failure> {
         let (sender, receiver) = unbounded();
         let theme = Theme::of_environment(setup.theme);
-        let mut app = App::new(theme, setup.config.bench.clone(), setup.config.papers());
+        let mut app = App::new(theme, setup.config.clone());
         app.catalogue = setup.config.catalogue()?;
-        app.edition = setup.config.rules;
-        app.samples_speed = setup.config.sample_speed.unwrap_or(true);
         app.policies = policies::names(&setup.policies);
         app.size = terminal_size();
         app.time_of_day = time_of_day();
@@ -260,6 +262,7 @@ impl Runtime {
             title: String::new(),
             rung: 0,
             config_file: setup.config_file,
+            settings: setup.settings,
             policies: setup.policies,
             wishes: HashMap::new(),
             searches: HashMap::new(),
@@ -401,6 +404,7 @@ impl Runtime {
                 let taken = methods::import(&self.app.catalogue, &file, &self.config_file);
                 self.take(Message::Catalogue(taken.map(|(all, names)| (all, format!("Taken in: {}.", names.join(", "))))));
             }
+            Command::SaveSetting(setting, text) => self.save_setting(setting, &text),
             Command::ReadPolicy(name) => {
                 let read = policies::read(&self.policies, &name).map(Box::new);
                 self.take(Message::Policy(read));
@@ -437,6 +441,15 @@ impl Runtime {
             }
             Command::Suspend => self.suspend.store(true, Ordering::Relaxed),
         }
+    }
+
+    /// Saves a setting; what it says holds from now on.
+    fn save_setting(&mut self, setting: Setting, text: &str) {
+        let saved = settings::save(&self.settings, setting, text);
+        if let Ok(config) = &saved {
+            (self.hold_above, self.rings) = (config.hold_above(), config.bell.unwrap_or(true));
+        }
+        self.take(Message::Setting(saved.map(Box::new)));
     }
 
     fn wish(&mut self, lane: usize, wish: Wish) {

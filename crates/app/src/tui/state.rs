@@ -1,12 +1,17 @@
 //! The state of the interface: lanes, and for each the steps of its work.
 
+use super::field::Field as Line;
 use super::lot::LotPage;
 use super::methods::MethodsPage;
+use super::palette::Palette;
+use super::settings::SettingsPage;
 use super::theme::Theme;
 use crate::bench::{Sample, Seen};
+use crate::config::Config;
+use crate::settings::Setting;
 use jurex_core::bytes::{Needle, Search};
 use jurex_core::contents::Contents;
-use jurex_core::erase::{Event, Progress};
+use jurex_core::erase::{Event, Progress, Wish};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
 use jurex_core::guard::{Cleared, Hindrance, Refusal};
@@ -24,7 +29,6 @@ use jurex_ledger::Unfinished;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
 use std::time::Duration;
-use tui_input::Input;
 
 /// The steps of the work, in their order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -124,7 +128,7 @@ impl Draft {
 /// The label check.
 #[derive(Debug, Default)]
 pub(crate) struct Arming {
-    pub(crate) typed: String,
+    pub(crate) typed: Line,
     pub(crate) problem: Option<String>,
     pub(crate) stage: ArmStage,
 }
@@ -279,7 +283,7 @@ impl Field {
 #[derive(Debug, Default)]
 pub(crate) struct Form {
     pub(crate) focus: Option<usize>,
-    pub(crate) input: Input,
+    pub(crate) input: Line,
 }
 
 /// What came of writing the files.
@@ -305,6 +309,8 @@ pub(crate) struct Lane {
     /// Whether its speed is being sampled now.
     pub(crate) sampling: bool,
     pub(crate) step: Step,
+    /// First line of the step that is shown.
+    pub(crate) scroll: u16,
     pub(crate) draft: Draft,
     pub(crate) plan: Option<Plan>,
     pub(crate) arming: Arming,
@@ -315,6 +321,8 @@ pub(crate) struct Lane {
     /// Why the job did not start, if it did not.
     pub(crate) not_started: Option<String>,
     pub(crate) work: Option<Work>,
+    /// What was asked of the job and is not done yet: it waits for what is in flight.
+    pub(crate) asked_for: Option<Wish>,
     pub(crate) papers: Papers,
     pub(crate) form: Form,
     pub(crate) written: Option<Written>,
@@ -344,6 +352,7 @@ impl Lane {
             speed: None,
             sampling: false,
             step: Step::Look,
+            scroll: 0,
             draft,
             plan: None,
             arming: Arming::default(),
@@ -351,6 +360,7 @@ impl Lane {
             going_on: false,
             not_started: None,
             work: None,
+            asked_for: None,
             papers: papers.clone(),
             form: Form::default(),
             written: None,
@@ -358,6 +368,11 @@ impl Lane {
         };
         lane.choose_method(catalogue);
         lane
+    }
+
+    /// Goes to a step, and to its first line.
+    pub(crate) fn enter(&mut self, step: Step) {
+        (self.step, self.scroll) = (step, 0);
     }
 
     /// Chooses the method that suits the drive's class of media.
@@ -472,19 +487,27 @@ pub(crate) struct BytesView {
 }
 
 /// Something that is being typed in the byte viewer.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub(crate) enum Prompt {
     /// A sector to go to.
-    Sector(String),
+    Sector(Line),
     /// Bytes or text to search for.
-    Search(String),
+    Search(Line),
+}
+
+impl Prompt {
+    pub(crate) fn field(&mut self) -> &mut Line {
+        match self {
+            Prompt::Sector(field) | Prompt::Search(field) => field,
+        }
+    }
 }
 
 /// Sectors that the byte viewer reads and draws at once.
 pub(crate) const PAGE_SECTORS: u64 = 256;
 
 /// Something that lies over the screen and takes the keys.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub(crate) enum Dialog {
     Help,
     /// Stop the job of the chosen lane? Since when it is asked.
@@ -492,9 +515,11 @@ pub(crate) enum Dialog {
     /// Stop all jobs and quit? Since when it is asked.
     Quit(Duration),
     /// Find a drive by what it says.
-    Find(String),
+    Find(Line),
     /// A range of sectors for the plan.
-    Range(String),
+    Range(Line),
+    /// Everything that can be done, by name.
+    Palette(Palette),
 }
 
 /// What fills the screen.
@@ -505,6 +530,8 @@ pub(crate) enum Page {
     Methods(Box<MethodsPage>),
     /// One need and one policy for the marked drives.
     Lot(Box<LotPage>),
+    /// The settings.
+    Settings(SettingsPage),
 }
 
 /// The whole state.
@@ -520,7 +547,9 @@ pub(crate) struct App {
     pub(crate) now: Duration,
     /// Time of day, hours and minutes.
     pub(crate) time_of_day: String,
-    pub(crate) bench: String,
+    /// The settings as they are now.
+    pub(crate) config: Config,
+    /// The papers that a new job begins with.
     pub(crate) papers: Papers,
     pub(crate) size: (u16, u16),
     /// On a narrow screen: whether the lanes are shown, or the desk.
@@ -543,7 +572,7 @@ pub(crate) struct App {
 }
 
 impl App {
-    pub(crate) fn new(theme: Theme, bench: String, papers: Papers) -> Self {
+    pub(crate) fn new(theme: Theme, config: Config) -> Self {
         Self {
             lanes: vec![],
             selected: 0,
@@ -553,14 +582,14 @@ impl App {
             theme,
             now: Duration::ZERO,
             time_of_day: String::new(),
-            bench,
-            papers,
+            papers: config.papers(),
+            edition: config.rules,
+            samples_speed: config.sample_speed.unwrap_or(true),
+            config,
             size: (160, 47),
             lanes_in_front: false,
             page: Page::Bench,
             catalogue: Catalogue::default(),
-            edition: Edition::default(),
-            samples_speed: true,
             policies: vec![],
             quitting: false,
             last_letter: None,
@@ -575,6 +604,17 @@ impl App {
 
     pub(crate) fn lane_mut(&mut self) -> Option<&mut Lane> {
         self.lanes.get_mut(self.selected)
+    }
+
+    /// Whether lanes and desk take turns on this screen.
+    pub(crate) fn is_narrow(&self) -> bool {
+        let (width, height) = self.size;
+        width < 100 || height < 30
+    }
+
+    /// Whether only the lanes are in sight.
+    pub(crate) fn lanes_alone(&self) -> bool {
+        self.is_narrow() && self.lanes_in_front
     }
 
     /// Number of running jobs.
@@ -618,6 +658,8 @@ pub(crate) enum Message {
     Policy(Result<Box<Policy>, String>),
     /// A policy was saved: every name that there is now, and what to say.
     Policies(Result<(Vec<String>, String), String>),
+    /// A setting was saved: the settings as they are now.
+    Setting(Result<Box<Config>, String>),
     /// Something to say at the bottom.
     Said(String),
     Began(usize, JobId),
@@ -642,6 +684,8 @@ pub(crate) enum Command {
     ExportMethods(Vec<Method>, PathBuf),
     /// Take in the methods of a file.
     ImportMethods(PathBuf),
+    /// Change a setting to this text.
+    SaveSetting(Setting, String),
     ReadPolicy(String),
     SavePolicy(String, Box<Policy>),
     /// Open the drive for this process alone; the job begins at [`Command::Go`].
@@ -655,7 +699,7 @@ pub(crate) enum Command {
     Search(usize, Needle, u64),
     BreakOffSearch(usize),
     Beacon(usize, bool),
-    Wish(usize, jurex_core::erase::Wish),
+    Wish(usize, Wish),
     Write(usize, Box<Record>),
     /// Leave the screen to the shell until the person comes back.
     Suspend,

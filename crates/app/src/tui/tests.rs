@@ -1,10 +1,12 @@
 //! Every step through a test terminal, with a world that is carried out at once and a clock that counts.
 
+use super::field::Field;
 use super::state::{App, Command, Dialog, LaneState, Message, PAGE_SECTORS, Start, Step, WorkEnd};
 use super::theme::Theme;
 use super::view;
 use crate::bench::Bench;
 use crate::config::{Config, ThemeName};
+use crate::settings::{Setting, SettingsFile};
 use jiff::Timestamp;
 use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, Event, Job, Keeper, Now, Wish};
 use jurex_core::estimate::SpeedSample;
@@ -65,6 +67,8 @@ struct World {
     opened: HashMap<usize, Start>,
     beacons: Vec<(usize, bool)>,
     policies: BTreeMap<String, Box<Policy>>,
+    settings: SettingsFile,
+    _home: tempfile::TempDir,
     stop_at: Option<u32>,
 }
 
@@ -81,8 +85,8 @@ impl World {
     }
 
     fn on(bench: &jurex_sim::Bench, theme: ThemeName, size: (u16, u16)) -> Self {
-        let config = Config::demo();
-        let mut app = App::new(Theme::new(theme, true), config.bench.clone(), config.papers());
+        let home = tempfile::tempdir().unwrap();
+        let mut app = App::new(Theme::new(theme, true), Config::demo());
         app.size = size;
         // Handles on the same simulated drives.
         let drives = Bench::of_bays(bench.bays()).drives();
@@ -100,6 +104,8 @@ impl World {
             opened: HashMap::new(),
             beacons: vec![],
             policies: BTreeMap::new(),
+            settings: SettingsFile { path: home.path().join("config.toml"), at_first: crate::config::DEMO },
+            _home: home,
             stop_at: None,
         }
     }
@@ -128,6 +134,10 @@ impl World {
                 self.send(Message::Said(format!("{} to {}", names.join(", "), file.display())));
             }
             Command::ImportMethods(file) => self.send(Message::Catalogue(Err(format!("{} is wrong", file.display())))),
+            Command::SaveSetting(setting, text) => {
+                let saved = crate::settings::save(&self.settings, setting, &text);
+                self.send(Message::Setting(saved.map(Box::new)));
+            }
             Command::ReadPolicy(name) => {
                 let read = self.policies.get(&name).cloned().ok_or_else(|| format!("there is no policy {name}"));
                 self.send(Message::Policy(read));
@@ -361,7 +371,7 @@ fn every_step_draws_at_every_size() {
     world.tell_all();
     for step in Step::ALL {
         world.app.lanes[CARD].step = step;
-        for dialog in [None, Some(Dialog::Help), Some(Dialog::Quit(Duration::ZERO)), Some(Dialog::Find("x".into()))] {
+        for dialog in [None, Some(Dialog::Help), Some(Dialog::Quit(Duration::ZERO)), Some(Dialog::Find(Field::of("x")))] {
             world.app.dialog = dialog;
             for width in [1, 20, 79, 80, 99, 100, 161] {
                 for height in [1, 5, 23, 24, 29, 30, 60] {
@@ -716,7 +726,7 @@ fn many(count: usize) -> Vec<crate::bench::Seen> {
 fn two_dozen_drives_fall_back_to_one_row_each_and_all_can_be_reached() {
     let config = Config::demo();
     let mut world = World::new(ThemeName::Dark, FULL);
-    world.app = App::new(Theme::new(ThemeName::Dark, true), config.bench.clone(), config.papers());
+    world.app = App::new(Theme::new(ThemeName::Dark, true), config);
     world.app.size = FULL;
     world.send(Message::Drives(1, many(24)));
     insta::assert_snapshot!("two-dozen", world.picture().backend());
@@ -962,4 +972,164 @@ fn a_job_that_was_stopped_goes_on_from_where_it_stood() {
     world.tell_all();
     assert_eq!(world.state(CARD), LaneState::Proved, "{}", world.text());
     assert!(world.app.lanes[CARD].unfinished.is_none());
+}
+
+/// What stands on every screen: which drive it is about, and the keys for help and for the end.
+fn names_its_drive_and_the_way_out(world: &World, drive: &str) {
+    let text = world.text();
+    assert!(text.contains(drive), "no {drive} on: {text}");
+    let bottom = text.lines().last().unwrap();
+    assert!(bottom.contains("help") && bottom.contains("quit"), "no way out on: {text}");
+}
+
+#[test]
+fn the_whole_way_at_eighty_columns() {
+    let mut world = World::new(ThemeName::Mono, (80, 24));
+    let top = |world: &World| world.text().lines().next().unwrap().to_string();
+    world.choose("R90C2Y");
+    names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
+    assert!(world.text().contains("serial ends R90C2Y") && top(&world).contains("BW-0417"));
+    assert!(world.text().contains("more lines ↓") && !world.text().contains("May it be erased?"));
+    (0..4).for_each(|_| world.key(KeyCode::PageDown));
+    assert!(world.text().contains("May it be erased?") && world.text().contains("lines above ↑"), "{}", world.text());
+    world.key(KeyCode::Enter);
+    names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
+    assert!(world.text().contains("as chosen") && world.text().contains("Pattern and complement: Clear"), "{}", world.text());
+    assert!(world.text().contains("can it be taken?") && world.text().contains("earns nothing"));
+    (0..9).for_each(|_| world.key(KeyCode::PageDown));
+    assert!(world.text().contains("proof"), "the strata are reached: {}", world.text());
+    world.key(KeyCode::Enter);
+    names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
+    assert!(!world.text().contains("R90C2Y"), "the ending is read from the drive, not from the screen");
+    world.keys("nonsense");
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("label check failed"), "a wrong label is told: {}", world.text());
+    world.keys("R90C2Y");
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("Writing begins in 5 s"), "{}", world.text());
+    world.pass(5);
+    world.tell_until(|e| matches!(e, Event::Advanced { .. }));
+    names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
+    assert!(world.text().contains("Laying pass 1 of 2"));
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("Holding pass 1 of 2"), "at once: {}", world.text());
+    world.send(Message::Job(CARD, Event::Held { celsius: None }));
+    assert!(world.text().contains("nothing is being written"));
+    world.tell_all();
+    names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
+    assert!(world.text().contains("Is it really gone?") && world.text().contains("Clear."));
+    world.key(KeyCode::Enter);
+    names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
+    world.key(KeyCode::Tab);
+    world.keys("BWS-03312");
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("Written"), "{}", world.text());
+    world.key(KeyCode::Esc);
+    assert!(world.text().contains("1 Quillon Arc"), "Esc shows all drives: {}", world.text());
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("Can I sign for it?"));
+}
+
+#[test]
+fn where_there_are_more_drives_than_rows_the_last_row_sums_them_up() {
+    let mut world = World::new(ThemeName::Mono, (80, 24));
+    world.send(Message::Drives(1, many(40)));
+    world.app.lanes_in_front = true;
+    world.app.selected = 30;
+    let text = world.text();
+    assert!(text.contains("50 drives · ") && text.contains(" ready"), "{text}");
+    assert!(text.contains("…000020"), "the chosen one is in sight: {text}");
+}
+
+#[test]
+fn the_palette_finds_by_letters_does_what_can_be_done_and_says_why_not() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("K7Q41M");
+    let palette = |world: &mut World, letters: &str| {
+        world.send(Message::Key(KeyEvent::new(KeyCode::Char('p'), KeyModifiers::CONTROL)));
+        world.keys(letters);
+    };
+    palette(&mut world, "");
+    insta::assert_snapshot!("palette", world.picture().backend());
+    world.key(KeyCode::Esc);
+    palette(&mut world, "stp jb");
+    assert!(world.text().contains("Nothing has these letters") || world.text().contains("No job is running"), "{}", world.text());
+    world.key(KeyCode::Esc);
+    palette(&mut world, "erase stop");
+    assert!(world.text().contains("Erase: stop") && world.text().contains("Nothing is being erased"), "{}", world.text());
+    world.key(KeyCode::Enter);
+    assert!(world.app.dialog.is_none() && world.text().contains("Nothing is being erased"));
+    palette(&mut world, "plan rounds more");
+    world.send(Message::Key(KeyEvent::new(KeyCode::Enter, KeyModifiers::NONE)));
+    assert!(world.app.dialog.is_some(), "a scanner's line end does nothing");
+    world.key(KeyCode::Enter);
+    let lane = world.app.lane().unwrap();
+    assert_eq!((lane.step, lane.draft.order.rounds), (Step::Plan, 2), "it goes to the step and does it");
+}
+
+#[test]
+fn settings_are_changed_in_place_checked_and_hold_at_once() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.key(KeyCode::F(4));
+    insta::assert_snapshot!("settings", world.picture().backend());
+    let go_to = |world: &mut World, setting: Setting| {
+        let at = Setting::ALL.iter().position(|s| *s == setting).unwrap();
+        (0..30).for_each(|_| world.key(KeyCode::Up));
+        (0..at).for_each(|_| world.key(KeyCode::Down));
+    };
+    go_to(&mut world, Setting::Lot);
+    world.key(KeyCode::Enter);
+    (0..20).for_each(|_| world.key(KeyCode::Backspace));
+    world.send(Message::Pasted("BW-\u{1b}[31m0420\n".into()));
+    world.key(KeyCode::Enter);
+    assert_eq!(world.app.lanes[CARD].papers.lot, world.app.config.lot);
+    assert!(world.app.config.lot.starts_with("BW-") && !world.app.config.lot.contains('\u{1b}'), "{:?}", world.app.config.lot);
+    go_to(&mut world, Setting::HeatLimit);
+    world.key(KeyCode::Enter);
+    world.keys("900");
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("Not saved") && world.text().contains("no temperature"), "{}", world.text());
+    (0..3).for_each(|_| world.key(KeyCode::Backspace));
+    world.keys("55");
+    world.key(KeyCode::Enter);
+    assert_eq!(world.app.config.hold_above_celsius, Some(55));
+    go_to(&mut world, Setting::Theme);
+    world.key(KeyCode::Enter);
+    assert_eq!(world.app.config.theme, Some(ThemeName::Light));
+    go_to(&mut world, Setting::Rules);
+    world.key(KeyCode::Enter);
+    assert_eq!(world.app.lanes[CARD].draft.order.edition, jurex_core::rules::Edition::Rev1);
+    let saved = std::fs::read_to_string(&world.settings.path).unwrap();
+    assert!(saved.contains("# The demonstration's settings") && saved.contains("hold_above_celsius = 55"), "{saved}");
+    world.key(KeyCode::Esc);
+    assert!(world.text().contains("Is that the right drive?"));
+}
+
+#[test]
+fn every_key_of_the_table_is_drawn_somewhere_and_none_means_two_things_at_once() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("R90C2Y");
+    let twins = |world: &World| {
+        let usable = super::action::usable(&world.app);
+        for (at, a) in usable.iter().enumerate() {
+            for b in usable.iter().skip(at + 1).filter(|b| b.place == a.place && a.keys.iter().any(|k| b.keys.contains(k))) {
+                panic!("{:?} and {:?} have one key at {:?}", a.action, b.action, a.place);
+            }
+        }
+    };
+    for step in [KeyCode::Enter, KeyCode::Enter] {
+        twins(&world);
+        world.key(step);
+    }
+    world.keys("R90C2Y");
+    world.key(KeyCode::Enter);
+    world.pass(5);
+    twins(&world);
+    world.tell_until(|e| matches!(e, Event::Advanced { .. }));
+    twins(&world);
+    world.tell_all();
+    for step in Step::ALL {
+        world.app.lanes[CARD].step = step;
+        twins(&world);
+    }
 }

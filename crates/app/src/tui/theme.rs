@@ -56,11 +56,11 @@ impl Theme {
 
     /// The next theme, in a circle.
     pub(crate) fn next(self) -> Self {
-        let name = match self.name {
-            ThemeName::Dark => ThemeName::Light,
-            ThemeName::Light => ThemeName::Mono,
-            ThemeName::Mono => ThemeName::Dark,
-        };
+        self.named(self.name.next())
+    }
+
+    /// The same terminal in that theme.
+    pub(crate) fn named(self, name: ThemeName) -> Self {
         Self { name, ..self }
     }
 

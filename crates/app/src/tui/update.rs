@@ -1,34 +1,19 @@
 //! What events do to the state. No input or output here: what is to be done in the world is returned as commands.
 
-use super::methods::Target;
-use super::state::{
-    App, ArmStage, Command, Dialog, Field, Lane, LaneState, Message, Page, Presence, Start, Step, Work, WorkEnd, next_backup,
-};
+use super::action;
+use super::state::{App, ArmStage, Command, Lane, LaneState, Message, Page, Presence, Step, Work, WorkEnd};
 use super::view;
 use crate::bench::Seen;
 use jurex_core::erase::{Event, Progress, Wish};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::LookedAt;
-use jurex_core::need::Sensitivity;
-use jurex_core::plan::{ArmError, Plan};
-use jurex_core::rules::Technique;
-use jurex_core::text::{capital, printable};
-use jurex_core::units::Sectors;
-use ratatui::crossterm::event::{
-    Event as TerminalEvent, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
-};
+use jurex_core::plan::Plan;
+use jurex_core::text::capital;
+use ratatui::crossterm::event::{KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use std::time::Duration;
-use tui_input::Input;
-use tui_input::backend::crossterm::EventHandler;
 
 /// Time between the right label and the first write.
 pub(crate) const COUNTDOWN: Duration = Duration::from_secs(5);
-/// A question is deaf for so long after it is asked: a scanner's burst of letters must not answer it.
-const DEAF: Duration = Duration::from_millis(500);
-/// Keys that follow one another faster come from no hand.
-const BURST: Duration = Duration::from_millis(60);
-/// Longest text that a field takes.
-pub(super) const MOST_CHARS: usize = 200;
 
 impl App {
     /// Takes one event.
@@ -70,6 +55,7 @@ impl App {
             Message::Sampled(lane, sampled) => self.sampled(lane, sampled),
             Message::Catalogue(saved) => self.methods_saved(saved),
             Message::Policy(read) => self.policy_read(read),
+            Message::Setting(saved) => self.setting_saved(saved),
             Message::Policies(Ok((names, said))) => (self.policies, self.notice) = (names, Some(said)),
             Message::Policies(Err(why)) | Message::Said(why) => self.notice = Some(why),
             Message::Began(lane, job) => {
@@ -210,7 +196,7 @@ impl App {
         if !plan_holds || lane.verdict.is_err() {
             lane.plan = None;
             if lane.work.is_none() && lane.step > Step::Plan {
-                lane.step = Step::Look;
+                lane.enter(Step::Look);
             }
         }
         if first {
@@ -226,7 +212,7 @@ impl App {
                 lane.plan = Some(*plan);
                 lane.going_on = false;
                 lane.arming = Default::default();
-                lane.step = Step::Arm;
+                lane.enter(Step::Arm);
             }
             Err(why) => self.notice = Some(format!("{}.", capital(&why))),
         }
@@ -255,12 +241,16 @@ impl App {
         lane.work = None;
         lane.not_started = Some(why);
         lane.arming = Default::default();
-        lane.step = Step::Arm;
+        lane.enter(Step::Arm);
     }
 
     fn job(&mut self, lane: usize, event: Event) {
         let time = self.time_of_day.clone();
-        let Some(work) = self.lanes.get_mut(lane).and_then(|l| l.work.as_mut()) else { return };
+        let Some(lane) = self.lanes.get_mut(lane) else { return };
+        if matches!(event, Event::Held { .. } | Event::WentOn | Event::Ended { .. }) {
+            lane.asked_for = None;
+        }
+        let Some(work) = lane.work.as_mut() else { return };
         work.progress.apply(&event);
         if !matches!(event, Event::Advanced { .. }) && !goes_on(work.told.last_mut(), &event) {
             work.told.push((time, event));
@@ -272,8 +262,9 @@ impl App {
         if let Some(work) = lane.work.as_mut() {
             lane.unfinished = end.unfinished.clone();
             work.end = Some(end);
+            lane.asked_for = None;
             if lane.step == Step::Erase && !self.quitting {
-                lane.step = Step::Prove;
+                lane.enter(Step::Prove);
             }
         }
     }
@@ -292,19 +283,19 @@ impl App {
         let plan = lane.plan.as_ref()?;
         let progress = Progress::of_plan(plan).with_sample(lane.speed);
         lane.work = Some(Work { job: None, progress, told: vec![], end: None });
-        lane.step = Step::Erase;
+        lane.enter(Step::Erase);
         // Of drives that were planned together, the next one is armed now, by a label check of its own.
         if std::mem::replace(&mut lane.marked, false) && self.selected == index {
             let waits = |l: &Lane| l.marked && l.plan.is_some() && l.work.is_none() && l.missing(Step::Arm).is_none();
             if let Some(next) = self.lanes.iter().position(waits) {
                 self.selected = next;
-                self.lanes[next].step = Step::Arm;
+                self.lanes[next].enter(Step::Arm);
             }
         }
         Some(Command::Go(index))
     }
 
-    fn quit_now(&mut self) -> Vec<Command> {
+    pub(super) fn quit_now(&mut self) -> Vec<Command> {
         self.quitting = true;
         self.dialog = None;
         let armed = |l: &Lane| l.arming.stage != ArmStage::Asking;
@@ -332,442 +323,6 @@ impl App {
         commands
     }
 
-    /// Pasted text goes into the field that takes letters, on one line, and does nothing else.
-    fn paste(&mut self, text: &str) {
-        self.notice = None;
-        if self.is_counting() || self.dialog.is_some() || !matches!(self.page, Page::Bench) || !self.is_typing() {
-            return;
-        }
-        let line: String = printable(text.as_bytes()).chars().take(MOST_CHARS).collect();
-        for c in line.chars() {
-            self.typing_key(KeyEvent::new(KeyCode::Char(c), KeyModifiers::NONE));
-        }
-    }
-
-    /// Whether a letter came just now: no hand is that fast, but a scanner or a paste is.
-    fn in_burst(&self) -> bool {
-        self.last_letter.is_some_and(|at| self.now.saturating_sub(at) < BURST)
-    }
-
-    fn key(&mut self, key: KeyEvent) -> Vec<Command> {
-        let commands = self.take_key(key);
-        if matches!(key.code, KeyCode::Char(_)) {
-            self.last_letter = Some(self.now);
-        }
-        commands
-    }
-
-    fn take_key(&mut self, key: KeyEvent) -> Vec<Command> {
-        (self.notice, self.touched) = (None, true);
-        if self.is_counting() {
-            return self.stop_countdown();
-        }
-        if key.modifiers.contains(KeyModifiers::CONTROL) {
-            match key.code {
-                KeyCode::Char('c' | 'q') => self.ask_to_quit(),
-                KeyCode::Char('z') => return vec![Command::Suspend],
-                _ => {}
-            }
-            return vec![];
-        }
-        if self.dialog.is_some() {
-            return self.dialog_key(key.code);
-        }
-        match self.page {
-            Page::Bench => {}
-            Page::Methods(_) => return self.methods_key(key),
-            Page::Lot(_) => return self.lot_key(key),
-        }
-        if self.lane().is_some_and(|l| l.step == Step::Look && l.bytes.is_some()) {
-            return self.bytes_key(key.code);
-        }
-        if self.is_typing() {
-            return self.typing_key(key);
-        }
-        match key.code {
-            KeyCode::Char('q') => self.ask_to_quit(),
-            KeyCode::Char('?') | KeyCode::F(1) => self.dialog = Some(Dialog::Help),
-            KeyCode::F(3) => self.open_methods(Target::Nothing),
-            KeyCode::Char('/') => self.dialog = Some(Dialog::Find(String::new())),
-            KeyCode::Char('t') => self.theme = self.theme.next(),
-            code => return self.common_key(code),
-        }
-        vec![]
-    }
-
-    /// Whether letters go into a field: the label check, or the certificate's form.
-    fn is_typing(&self) -> bool {
-        self.lane().is_some_and(|l| match l.step {
-            Step::Arm => l.work.is_none() && l.plan.is_some(),
-            Step::Certify => l.form.focus.is_some(),
-            _ => false,
-        })
-    }
-
-    /// Whether the chosen lane is between the right label and the first write.
-    fn is_counting(&self) -> bool {
-        self.lane().is_some_and(|l| l.arming.stage != ArmStage::Asking)
-    }
-
-    fn stop_countdown(&mut self) -> Vec<Command> {
-        let index = self.selected;
-        if let Some(lane) = self.lane_mut() {
-            lane.arming = Default::default();
-            lane.arming.problem = Some("The countdown was stopped. Nothing was written.".into());
-        }
-        vec![Command::Abandon(index)]
-    }
-
-    pub(super) fn ask_to_quit(&mut self) {
-        match self.working() {
-            0 => drop(self.quit_now()),
-            _ => self.dialog = Some(Dialog::Quit(self.now)),
-        }
-    }
-
-    fn dialog_key(&mut self, code: KeyCode) -> Vec<Command> {
-        let Some(dialog) = self.dialog.take() else { return vec![] };
-        match (dialog, code) {
-            (_, KeyCode::Esc) => {}
-            (Dialog::Help, KeyCode::Char('?') | KeyCode::Char('q') | KeyCode::Enter) => {}
-            (Dialog::Stop(since), KeyCode::Char('s')) if self.now >= since + DEAF => {
-                return vec![Command::Wish(self.selected, Wish::Stop)];
-            }
-            (Dialog::Quit(since), KeyCode::Char('s')) if self.now >= since + DEAF => return self.quit_now(),
-            (Dialog::Range(text), KeyCode::Enter) => self.take_range(&text),
-            (Dialog::Find(text), KeyCode::Enter) => self.find(&text),
-            (mut dialog, code) => {
-                if let Dialog::Range(text) | Dialog::Find(text) = &mut dialog {
-                    type_into(text, code);
-                }
-                self.dialog = Some(dialog);
-            }
-        }
-        vec![]
-    }
-
-    /// Chooses the first drive after the present one whose path, name or serial holds the text.
-    fn find(&mut self, text: &str) {
-        let wanted = text.trim().to_lowercase();
-        let holds = |l: &Lane| {
-            let drive = &l.seen.drive;
-            let serial = drive.unit.serial.as_deref().unwrap_or_default();
-            [&drive.path, &drive.name(), serial].iter().any(|t| t.to_lowercase().contains(&wanted))
-        };
-        let order = (1..=self.lanes.len()).map(|by| (self.selected + by) % self.lanes.len().max(1));
-        match order.into_iter().find(|i| holds(&self.lanes[*i])) {
-            Some(found) if !wanted.is_empty() => self.select(found),
-            _ => self.notice = Some(format!("No drive here says \"{}\".", text.trim())),
-        }
-    }
-
-    fn select(&mut self, lane: usize) {
-        if lane < self.lanes.len() {
-            self.leave_field();
-            self.selected = lane;
-        }
-    }
-
-    fn common_key(&mut self, code: KeyCode) -> Vec<Command> {
-        let narrow_lanes = self.lanes_in_front && view::is_narrow(self.size);
-        match code {
-            KeyCode::Up => self.select(self.selected.saturating_sub(1)),
-            KeyCode::Down => self.select(self.selected + 1),
-            KeyCode::Esc => self.lanes_in_front = true,
-            KeyCode::Enter | KeyCode::Right if narrow_lanes => self.lanes_in_front = false,
-            KeyCode::Left => return self.walk(-1),
-            KeyCode::Right => return self.walk(1),
-            KeyCode::Enter => return self.act(),
-            KeyCode::Tab if self.lane().is_some_and(|l| l.step == Step::Look) => return self.open_bytes(),
-            KeyCode::Tab | KeyCode::BackTab => self.next_field(code == KeyCode::Tab),
-            KeyCode::Char(' ') => self.mark(),
-            KeyCode::Char('p') if self.lanes.iter().any(|l| l.marked) => return self.open_lot(),
-            KeyCode::Char('b') if self.lane().is_some_and(|l| l.step == Step::Look) => return self.toggle_beacon(),
-            KeyCode::Char(c) => self.letter(c),
-            _ => {}
-        }
-        vec![]
-    }
-
-    /// Marks a drive for the lot, or takes it out.
-    fn mark(&mut self) {
-        let Some(lane) = self.lane_mut() else { return };
-        match lane.missing(Step::Plan) {
-            Some(why) if !lane.marked => self.notice = Some(why),
-            None if lane.work.is_some() && !lane.marked => {
-                self.notice = Some("This drive has a job already: it can't be planned with others.".into());
-            }
-            _ => lane.marked = !lane.marked,
-        }
-    }
-
-    fn walk(&mut self, by: isize) -> Vec<Command> {
-        match self.lane().and_then(|l| l.step.beside(by)) {
-            Some(step) => self.go_to(step),
-            None => vec![],
-        }
-    }
-
-    pub(super) fn go_to(&mut self, step: Step) -> Vec<Command> {
-        self.leave_field();
-        let index = self.selected;
-        let Some(lane) = self.lane_mut() else { return vec![] };
-        match lane.missing(step) {
-            Some(why) => self.notice = Some(why),
-            None => {
-                lane.step = step;
-                if step == Step::Plan {
-                    return self.sample_speed(index);
-                }
-            }
-        }
-        vec![]
-    }
-
-    /// The step's one main act.
-    fn act(&mut self) -> Vec<Command> {
-        let index = self.selected;
-        let Some(lane) = self.lane_mut() else { return vec![] };
-        match lane.step {
-            Step::Look => self.go_to(Step::Plan),
-            Step::Plan if lane.is_working() => self.go_to(Step::Erase),
-            Step::Plan if lane.work.is_some() => {
-                lane.begin_anew();
-                vec![Command::Look(index)]
-            }
-            Step::Plan => self.take_plan(index),
-            Step::Arm => self.go_to(Step::Erase),
-            Step::Erase => match lane.state() {
-                LaneState::Held => vec![Command::Wish(index, Wish::GoOn)],
-                LaneState::Erasing | LaneState::Proving => vec![Command::Wish(index, Wish::Hold)],
-                _ => self.go_to(Step::Prove),
-            },
-            Step::Prove => self.go_to(Step::Certify),
-            Step::Certify => self.write(),
-        }
-    }
-
-    /// Takes the plan of the job that was cut short; the drive's own label arms it anew.
-    fn go_on_with_unfinished(&mut self) {
-        let Some(lane) = self.lane_mut().filter(|l| !l.is_working()) else { return };
-        if let Presence::Gone(_) = lane.presence {
-            self.notice = Some("The drive is gone: attach it again to go on with its job.".into());
-            return;
-        }
-        if let Err(refusal) = &lane.verdict {
-            self.notice = Some(format!("This drive is guarded: {refusal}."));
-            return;
-        }
-        let Some(unfinished) = &lane.unfinished else { return };
-        let plan = unfinished.checkpoint.plan_on(&lane.seen.drive);
-        if !plan.drive().same_as(&lane.seen.drive) {
-            self.notice = Some("This is not the drive that the job was cut short on.".into());
-            return;
-        }
-        (lane.work, lane.written, lane.not_started) = (None, None, None);
-        (lane.plan, lane.going_on, lane.marked) = (Some(plan), true, false);
-        lane.arming = Default::default();
-        lane.step = Step::Arm;
-    }
-
-    /// Fixes the draft as the plan, if its way can be taken.
-    fn take_plan(&mut self, index: usize) -> Vec<Command> {
-        let Some(lane) = self.lanes.get(index) else { return vec![] };
-        match lane.ways().into_iter().find(|w| w.technique == lane.draft.way) {
-            Some(way) if !way.is_ready() => {
-                let name = capital(way.technique.name());
-                self.notice = Some(format!("{name} can't be planned. {}", way.availability.sentence()));
-                vec![]
-            }
-            _ => vec![Command::Plan(index, lane.draft.order.clone())],
-        }
-    }
-
-    fn take_range(&mut self, text: &str) {
-        let Some(lane) = self.lane_mut() else { return };
-        match range_of(lane, text) {
-            Ok(range) => {
-                lane.draft.order.range = range;
-                lane.plan = None;
-            }
-            Err(why) => {
-                self.notice = Some(format!("{}.", capital(&why)));
-                self.dialog = Some(Dialog::Range(text.into()));
-            }
-        }
-    }
-
-    fn toggle_beacon(&mut self) -> Vec<Command> {
-        let index = self.selected;
-        let Some(lane) = self.lane_mut() else { return vec![] };
-        if lane.is_working() || matches!(lane.presence, Presence::Gone(_)) {
-            self.notice = Some("The beacon reads from a drive that is there and not being worked on.".into());
-            return vec![];
-        }
-        lane.beacon = !lane.beacon;
-        vec![Command::Beacon(index, lane.beacon)]
-    }
-
-    fn letter(&mut self, c: char) {
-        let now = self.now;
-        let Some(lane) = self.lane_mut() else { return };
-        match (lane.step, c) {
-            (Step::Look | Step::Plan | Step::Erase | Step::Prove, 'c') if lane.unfinished.is_some() => {
-                self.go_on_with_unfinished()
-            }
-            (Step::Plan, 'm') if lane.work.is_none() => self.open_methods(Target::Lane(self.selected)),
-            (Step::Plan, 'e') if lane.work.is_none() => self.edit_passes(),
-            (Step::Plan, 'g') if lane.work.is_none() => self.dialog = Some(Dialog::Range(String::new())),
-            (Step::Plan, _) if lane.work.is_none() => change_draft(lane, c),
-            (Step::Erase, 'x') if lane.is_working() => self.dialog = Some(Dialog::Stop(now)),
-            _ => {}
-        }
-    }
-
-    fn typing_key(&mut self, key: KeyEvent) -> Vec<Command> {
-        match self.lane().map(|l| l.step) {
-            Some(Step::Arm) => self.label_key(key.code),
-            _ => self.form_key(key),
-        }
-    }
-
-    fn label_key(&mut self, code: KeyCode) -> Vec<Command> {
-        let Some(lane) = self.lane_mut() else { return vec![] };
-        match code {
-            KeyCode::Char(c) if lane.arming.typed.chars().count() < MOST_CHARS => {
-                lane.arming.problem = None;
-                lane.arming.typed.push(c);
-            }
-            KeyCode::Backspace => drop(lane.arming.typed.pop()),
-            KeyCode::Tab => lane.papers.backup = next_backup(lane.papers.backup),
-            KeyCode::Enter => return self.check_label(),
-            KeyCode::Left => return self.walk(-1),
-            KeyCode::Right => return self.walk(1),
-            KeyCode::Up => self.select(self.selected.saturating_sub(1)),
-            KeyCode::Down => self.select(self.selected + 1),
-            KeyCode::Esc => return self.go_to(Step::Plan),
-            _ => {}
-        }
-        vec![]
-    }
-
-    /// Checks the label. If it is right, the drive is opened for this process alone, and the countdown begins once it is.
-    fn check_label(&mut self) -> Vec<Command> {
-        let index = self.selected;
-        let Some(lane) = self.lanes.get(index) else { return vec![] };
-        let typed = lane.arming.typed.clone();
-        let (Some(plan), Ok(cleared)) = (&lane.plan, &lane.verdict) else { return vec![] };
-        let checked = plan.arm(cleared, &typed);
-        let problem = match &checked {
-            Ok(_) => None,
-            Err(e @ ArmError::WrongLabel { .. }) => {
-                Some(format!("{}. Nothing was written.{}", capital(&e.to_string()), self.whose(&typed)))
-            }
-            Err(e) => Some(format!("{}. Nothing was written.", capital(&e.to_string()))),
-        };
-        let Some(lane) = self.lane_mut() else { return vec![] };
-        lane.arming.typed.clear();
-        lane.arming.problem = problem;
-        lane.not_started = None;
-        let Ok(armed) = checked else { return vec![] };
-        lane.arming.stage = ArmStage::Opening;
-        lane.papers.need = Some(lane.draft.need);
-        vec![Command::Open(Box::new(Start {
-            lane: index,
-            armed,
-            before: lane.contents.clone().unwrap_or_default(),
-            papers: lane.papers.clone(),
-            from: lane.unfinished.clone().filter(|_| lane.going_on),
-            sample_at: lane.sample.as_ref().map(|s| s.at),
-        }))]
-    }
-
-    /// Which other drive a wrong answer would have named.
-    fn whose(&self, typed: &str) -> String {
-        let other = self.lanes.iter().enumerate().find(|(i, l)| *i != self.selected && l.label().matches(typed));
-        match other {
-            Some((_, lane)) => format!(" That is the label of {}.", lane.seen.drive.called()),
-            None => " It is the label of no drive on this bench.".into(),
-        }
-    }
-
-    fn next_field(&mut self, forwards: bool) {
-        let Some(lane) = self.lane_mut() else { return };
-        if lane.step != Step::Certify {
-            return;
-        }
-        store_field(lane);
-        let all = Field::ALL.len();
-        let next = match lane.form.focus {
-            None if forwards => 0,
-            None => all - 1,
-            Some(at) => (at + if forwards { 1 } else { all - 1 }) % all,
-        };
-        focus_field(lane, next);
-    }
-
-    fn leave_field(&mut self) {
-        if let Some(lane) = self.lane_mut() {
-            store_field(lane);
-            lane.form.focus = None;
-        }
-    }
-
-    fn form_key(&mut self, key: KeyEvent) -> Vec<Command> {
-        match key.code {
-            KeyCode::Enter => return self.write(),
-            KeyCode::Esc => self.leave_field(),
-            KeyCode::Tab | KeyCode::Down => self.next_field(true),
-            KeyCode::BackTab | KeyCode::Up => self.next_field(false),
-            _ => self.edit_field(key),
-        }
-        vec![]
-    }
-
-    fn edit_field(&mut self, key: KeyEvent) {
-        let Some(lane) = self.lane_mut() else { return };
-        let Some(field) = lane.form.focus.map(|at| Field::ALL[at]) else { return };
-        match (field, key.code) {
-            (Field::Backup, KeyCode::Char(' ')) => lane.papers.backup = next_backup(lane.papers.backup),
-            (Field::CategoryAfter, KeyCode::Char(' ')) => lane.papers.category_after = next_category(lane.papers.category_after),
-            (field, _) if field.is_choice() => {}
-            (_, KeyCode::Char(_)) if lane.form.input.value().chars().count() >= MOST_CHARS => {}
-            _ => {
-                lane.form.input.handle_event(&TerminalEvent::Key(key));
-                store_field(lane);
-            }
-        }
-    }
-
-    /// Writes the certificate with the fields as they stand.
-    fn write(&mut self) -> Vec<Command> {
-        let index = self.selected;
-        if self.in_burst() {
-            // The line end of a scanner or a paste: it goes on to the next field, and writes nothing.
-            self.next_field(true);
-            self.notice = Some("Press Enter by itself to write the certificate: this one came with what was typed.".into());
-            return vec![];
-        }
-        self.leave_field();
-        if let Some(Ok(paths)) =
-            self.lane().filter(|l| l.papers_written.as_ref() == Some(&l.papers)).and_then(|l| l.written.as_ref())
-        {
-            let folder = paths.first().and_then(|p| p.parent()).map(jurex_core::text::shown_path).unwrap_or_default();
-            self.notice =
-                Some(format!("This certificate is written already, in {folder}. Change a field to write another beside it."));
-            return vec![];
-        }
-        let Some(lane) = self.lane() else { return vec![] };
-        let Some(record) = lane.record() else { return vec![] };
-        let mut record = record.clone();
-        let papers = lane.papers.clone();
-        record = record.with_papers(papers.clone());
-        if let Some(lane) = self.lane_mut() {
-            lane.papers_written = Some(papers);
-        }
-        vec![Command::Write(index, Box::new(record))]
-    }
-
     fn mouse(&mut self, mouse: MouseEvent) -> Vec<Command> {
         let place = (mouse.column, mouse.row);
         match mouse.kind {
@@ -793,6 +348,12 @@ impl App {
                 }
                 vec![]
             }
+            MouseEventKind::ScrollDown | MouseEventKind::ScrollUp
+                if self.dialog.is_none() && matches!(self.page, Page::Bench) =>
+            {
+                let down = mouse.kind == MouseEventKind::ScrollDown;
+                self.perform(if down { action::Action::ScrollDown } else { action::Action::ScrollUp })
+            }
             _ => vec![],
         }
     }
@@ -800,13 +361,13 @@ impl App {
 
 impl Lane {
     /// Leaves the finished job behind, whose record is in the ledger, so that the drive can be planned again.
-    fn begin_anew(&mut self) {
+    pub(super) fn begin_anew(&mut self) {
         (self.work, self.plan, self.written, self.not_started) = (None, None, None, None);
         self.papers_written = None;
         self.going_on = false;
         (self.contents, self.sample) = (None, None);
         self.arming = Default::default();
-        self.step = Step::Look;
+        self.enter(Step::Look);
     }
 
     /// A drive in the list is this lane's: if it was gone, it is here again, and has to be looked at again.
@@ -822,7 +383,7 @@ impl Lane {
         self.bytes = None;
         if self.work.is_none() {
             (self.contents, self.sample, self.plan) = (None, None, None);
-            self.step = Step::Look;
+            self.enter(Step::Look);
         }
         true
     }
@@ -838,91 +399,4 @@ fn goes_on(last: Option<&mut (String, Event)>, event: &Event) -> bool {
         at.count += next.count;
     }
     touches
-}
-
-fn change_draft(lane: &mut Lane, c: char) {
-    let need = &mut lane.draft.need;
-    match c {
-        's' => need.sensitivity = next_sensitivity(need.sensitivity),
-        'r' => need.reuse = !need.reuse,
-        'l' => need.leaves = !need.leaves,
-        'w' => lane.draft.way = way_beside(lane, 1),
-        'W' => lane.draft.way = way_beside(lane, -1),
-        'v' => lane.draft.order.verification = lane.draft.order.verification.next(),
-        '+' => lane.draft.order.rounds = (lane.draft.order.rounds + 1).min(MOST_ROUNDS),
-        '-' => lane.draft.order.rounds = lane.draft.order.rounds.saturating_sub(1).max(1),
-        'z' => lane.draft.order.blank = !lane.draft.order.blank,
-        _ => return,
-    }
-    // What was planned before is not what stands here now.
-    lane.plan = None;
-}
-
-/// Most rounds that the keys offer; the command line takes more.
-const MOST_ROUNDS: u32 = 99;
-
-fn way_beside(lane: &Lane, by: isize) -> Technique {
-    let ways = lane.ways();
-    let here = ways.iter().position(|w| w.technique == lane.draft.way).unwrap_or(0) as isize;
-    ways.get((here + by).rem_euclid(ways.len().max(1) as isize) as usize).map_or(Technique::Overwrite, |w| w.technique)
-}
-
-/// The range that a text means: nothing (the whole drive), `2048 4095` (first and last sector), or `p2` (a partition).
-fn range_of(lane: &Lane, text: &str) -> Result<Option<Sectors>, String> {
-    let words: Vec<&str> = text.split(|c: char| c.is_whitespace() || c == '-').filter(|w| !w.is_empty()).collect();
-    let number = |word: &str| word.parse::<u64>().map_err(|_| format!("`{word}` is no sector number"));
-    let range = match words.as_slice() {
-        [] => return Ok(None),
-        [p] if p.starts_with(['p', 'P']) => {
-            let which = p[1..].parse().map_err(|_| format!("`{p}` names no partition: type p1, p2 …"))?;
-            lane.contents.clone().unwrap_or_default().partition(which).map_err(|e| e.to_string())?.at
-        }
-        [first, last] => {
-            let (first, last) = (number(first)?, number(last)?);
-            Sectors::from_to(first, last).ok_or_else(|| format!("from {first} to {last} there is no sector"))?
-        }
-        _ => return Err("type the first and the last sector, or p1 for the first partition".into()),
-    };
-    let order = jurex_core::plan::Order { range: Some(range), ..lane.draft.order.clone() };
-    lane.preview(&order).map_err(|e| e.to_string())?;
-    Ok((range != lane.seen.drive.geometry.whole()).then_some(range))
-}
-
-pub(super) fn next_sensitivity(level: Sensitivity) -> Sensitivity {
-    match level {
-        Sensitivity::Low => Sensitivity::Moderate,
-        Sensitivity::Moderate => Sensitivity::High,
-        Sensitivity::High => Sensitivity::Low,
-    }
-}
-
-/// A letter, or one taken back, in a line of plain text.
-fn type_into(text: &mut String, code: KeyCode) {
-    match code {
-        KeyCode::Backspace => drop(text.pop()),
-        KeyCode::Char(c) if text.chars().count() < MOST_CHARS => text.push(c),
-        _ => {}
-    }
-}
-
-fn next_category(category: Option<Sensitivity>) -> Option<Sensitivity> {
-    match category {
-        None => Some(Sensitivity::Low),
-        Some(Sensitivity::Low) => Some(Sensitivity::Moderate),
-        Some(Sensitivity::Moderate) => Some(Sensitivity::High),
-        Some(Sensitivity::High) => None,
-    }
-}
-
-fn store_field(lane: &mut Lane) {
-    let Some(at) = lane.form.focus else { return };
-    let value = lane.form.input.value().to_string();
-    if let Some(text) = Field::ALL[at].text(&mut lane.papers) {
-        *text = value;
-    }
-}
-
-fn focus_field(lane: &mut Lane, at: usize) {
-    lane.form.focus = Some(at);
-    lane.form.input = Input::new(Field::ALL[at].shown(&lane.papers));
 }

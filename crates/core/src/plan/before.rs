@@ -25,7 +25,8 @@ pub(crate) struct Version2 {
 
 impl From<Version2> for Plan {
     fn from(before: Version2) -> Self {
-        let Version2 { drive, title, notation, mut passes, verification, range, retries, faults_allowed, edition, expected } = before;
+        let Version2 { drive, title, notation, mut passes, verification, range, retries, faults_allowed, edition, expected } =
+            before;
         let of_last = passes.last_mut().map_or(Reading::None, |p| std::mem::replace(&mut p.reading, Reading::None));
         let range = (range != drive.geometry.whole()).then_some(range);
         let overwrite = Stage::Overwrite(Overwrite { passes, range, retries, faults_allowed });

@@ -260,7 +260,9 @@ fn faultless(drive: &Drive, stages: &[Stage]) -> Evidence {
             range = overwrite.range.unwrap_or(whole);
             What::Overwritten(faultlessly_laid(overwrite, range, now))
         }
-        Stage::Check(check) => What::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back: read(&check.reading, range) }),
+        Stage::Check(check) => {
+            What::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back: read(&check.reading, range) })
+        }
     };
     Evidence {
         sessions: vec![Session::new(drive.clone(), Access::DIRECT, now)],

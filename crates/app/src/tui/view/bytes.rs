@@ -2,6 +2,7 @@
 
 use super::parts::{Column, words};
 use crate::tui::bytes::{DUMP_ROW, MAP_ROW};
+use crate::tui::field::Field;
 use crate::tui::state::{App, BytesView, Lane, PAGE_SECTORS, Prompt};
 use crate::tui::theme::Role;
 use jurex_core::bytes::{SectorKind, classify};
@@ -64,14 +65,18 @@ fn heading(lane: &Lane, view: &BytesView, column: &mut Column<'_>) {
     let sector =
         view.page.as_ref().and_then(|p| p.as_ref().ok()).and_then(|p| p.chunks(logical).nth((view.cursor - view.first) as usize));
     column.fact("looks like", sector.map_or("", |s| sign(classify(s)).2));
-    let line = match (&view.prompt, view.searching, &view.said) {
-        (Some(Prompt::Sector(text)), ..) => ("go to sector".to_string(), format!("{text}▏")),
-        (Some(Prompt::Search(text)), ..) => ("search for".to_string(), format!("{text}▏   (pairs of hex digits, or text)")),
-        (None, Some(at), _) => ("searching".to_string(), format!("at {}", size(at))),
-        (None, None, Some(said)) => ("".to_string(), said.clone()),
-        _ => (String::new(), String::new()),
+    let prompt = |label: &str, field: &Field, after: &'static str| {
+        let label = Span::styled(format!("{label:<18}"), column.theme.style(Role::Faint));
+        let after = Span::styled(after, column.theme.style(Role::Faint));
+        Line::from_iter(std::iter::once(label).chain(field.spans(column.theme, 40, true)).chain([after]))
     };
-    column.fact_in(&line.0, &line.1, Role::Act);
+    match (&view.prompt, view.searching, &view.said) {
+        (Some(Prompt::Sector(field)), ..) => column.line(prompt("go to sector", field, "")),
+        (Some(Prompt::Search(field)), ..) => column.line(prompt("search for", field, "  (pairs of hex digits, or text)")),
+        (None, Some(at), _) => column.fact_in("searching", &format!("at {}", size(at)), Role::Act),
+        (None, None, Some(said)) => column.fact_in("", said, Role::Act),
+        (None, None, None) => column.gap(),
+    }
     column.heading("bytes");
 }
 

@@ -6,27 +6,33 @@ use crate::tui::theme::Role;
 use jurex_core::record::Record;
 use jurex_core::rules::Outcome;
 use jurex_core::units::size;
-use ratatui::buffer::Buffer;
-use ratatui::layout::{Constraint, Layout, Rect};
+use ratatui::layout::{Constraint, Layout};
 use ratatui::text::{Line, Span};
 use std::path::PathBuf;
 
-pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
-    let Some(record) = lane.record() else {
-        let mut column = Column::new(area, buffer, app.theme);
-        return column.sentence("There is no record yet.", Role::Faint);
-    };
-    let [head, body] = Layout::vertical([Constraint::Length(2), Constraint::Min(0)]).areas(area);
-    Column::new(head, buffer, app.theme).question("Can I sign for it?");
-    if area.width < 90 {
-        let [form_area, says_area] = Layout::vertical([Constraint::Length(16), Constraint::Min(0)]).areas(body);
-        form(app, lane, &mut Column::new(form_area, buffer, app.theme));
-        return written(lane, &mut Column::new(says_area, buffer, app.theme));
+/// Draws the step into a column that is as long as it needs; where it is wide, form and paper side by side.
+pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
+    let Some(record) = lane.record() else { return column.sentence("There is no record yet.", Role::Faint) };
+    column.question("Can I sign for it?");
+    if column.width() < 90 {
+        written(lane, column);
+        column.gap();
+        form(app, lane, column);
+        column.gap();
+        return says(lane, record, column);
     }
+    let rest = column.rest();
     let [form_area, _, says_area] =
-        Layout::horizontal([Constraint::Percentage(48), Constraint::Length(3), Constraint::Min(0)]).areas(body);
-    form(app, lane, &mut Column::new(form_area, buffer, app.theme));
-    says(lane, record, &mut Column::new(says_area, buffer, app.theme));
+        Layout::horizontal([Constraint::Percentage(48), Constraint::Length(3), Constraint::Min(0)]).areas(rest);
+    let mut left = Column::new(form_area, column.buffer(), app.theme);
+    form(app, lane, &mut left);
+    let left_used = left.used();
+    let mut right = Column::new(says_area, column.buffer(), app.theme);
+    says(lane, record, &mut right);
+    right.gap();
+    written(lane, &mut right);
+    let used = right.used().max(left_used);
+    column.take(used);
 }
 
 fn form(app: &App, lane: &Lane, column: &mut Column<'_>) {
@@ -34,16 +40,15 @@ fn form(app: &App, lane: &Lane, column: &mut Column<'_>) {
     for (i, field) in Field::ALL.into_iter().enumerate() {
         let here = lane.form.focus == Some(i);
         let room = usize::from(column.width()).saturating_sub(24);
-        let (value, role) = match (here, field.is_choice()) {
-            (true, false) => (format!("{}▏", tail(lane.form.input.value(), room.saturating_sub(1))), Role::Act),
-            (true, true) => (format!("{}   (Space changes it)", or_dash(&field.shown(&lane.papers))), Role::Act),
-            (false, _) => (shorten(&or_line(&field.shown(&lane.papers)), room), Role::Text),
+        let styled = |text: String, role| vec![Span::styled(text, app.theme.style(role))];
+        let value = match (here, field.is_choice()) {
+            (true, false) => lane.form.input.spans(app.theme, room, true),
+            (true, true) => styled(format!("{}   (Space changes it)", or_dash(&field.shown(&lane.papers))), Role::Act),
+            (false, _) => styled(shorten(&or_line(&field.shown(&lane.papers)), room), Role::Text),
         };
         let mark = if here { "▸ " } else { "  " };
-        column.line(Line::from(vec![
-            Span::styled(format!("{mark}{:<21}", field.label()), app.theme.style(Role::Faint)),
-            Span::styled(value, app.theme.style(role)),
-        ]));
+        let label = Span::styled(format!("{mark}{:<21}", field.label()), app.theme.style(Role::Faint));
+        column.line(Line::from_iter(std::iter::once(label).chain(value)));
     }
 }
 
@@ -54,12 +59,6 @@ fn or_dash(text: &str) -> String {
 /// An empty field prints as a line to fill in by hand.
 fn or_line(text: &str) -> String {
     if text.is_empty() { "▁▁▁▁▁▁▁▁▁▁▁▁".into() } else { text.into() }
-}
-
-/// The end of a long text, where the cursor is.
-fn tail(text: &str, room: usize) -> String {
-    let count = text.chars().count();
-    text.chars().skip(count.saturating_sub(room)).collect()
 }
 
 fn says(lane: &Lane, record: &Record, column: &mut Column<'_>) {
@@ -86,8 +85,6 @@ fn says(lane: &Lane, record: &Record, column: &mut Column<'_>) {
     if let Some(said) = crate::files::lacking_signs(record, &lane.papers) {
         column.sentence(&said, Role::Strong);
     }
-    column.gap();
-    written(lane, column);
 }
 
 fn written(lane: &Lane, column: &mut Column<'_>) {

@@ -4,20 +4,18 @@ use super::parts::Column;
 use super::{pace, strata};
 use crate::tui::state::{App, Lane, LaneState, Work};
 use crate::tui::theme::Role;
-use jurex_core::erase::Activity;
+use jurex_core::erase::{Activity, Wish};
 use jurex_core::strata::Strata;
 use jurex_core::units::{duration, rate, si_size, size};
-use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 
-pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
-    let mut column = Column::new(area, buffer, app.theme);
+/// Draws the step into a column that is as long as it needs.
+pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
     let Some(work) = &lane.work else { return column.sentence("Nothing is being erased.", Role::Faint) };
     column.question("Is it going well?");
     column.sentence(&now_sentence(lane, work), Role::Strong);
     if work.end.is_some() {
-        super::plan::cut_short(lane, &mut column);
+        super::plan::cut_short(lane, column);
     }
     column.gap();
     let contents = lane.contents.clone().unwrap_or_default();
@@ -25,15 +23,15 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     let place = column.take(strata::rows(&drawing));
     strata::draw(&drawing, app.theme, place, column.buffer());
     column.gap();
-    counters(work, &mut column);
+    counters(work, column);
     column.gap();
     column.heading("Speed over position");
-    let events_rows = (column.left() / 3).clamp(3, 8);
-    let place = column.take(column.left().saturating_sub(events_rows + 2).min(20));
+    let events_rows = (column.in_sight() / 3).clamp(3, 8);
+    let place = column.take(column.in_sight().saturating_sub(events_rows + 2).clamp(8, 20));
     pace::draw(work.progress.evidence(), app.theme, place, column.buffer());
     column.gap();
     column.heading("What happened");
-    events(app, work, &mut column);
+    events(app, work, column);
 }
 
 fn now_sentence(lane: &Lane, work: &Work) -> String {
@@ -45,6 +43,8 @@ fn now_sentence(lane: &Lane, work: &Work) -> String {
     let faults = progress.faults().map(|f| format!(" {f}.")).unwrap_or_default();
     let doing = match (lane.state(), &work.end) {
         (_, Some(end)) => format!("{} Outcome: {}.", end.record.evidence().ended.sentence(), end.record.claim().outcome()),
+        _ if lane.asked_for == Some(Wish::Hold) => format!("Holding {which}: what is in flight comes to its end first."),
+        _ if lane.asked_for == Some(Wish::Stop) => format!("Stopping {which}: what is in flight comes to its end first."),
         (LaneState::Held, _) => format!("Held in {which}: nothing is being written."),
         (..) => match progress.activity() {
             Activity::Laying => format!("Laying {which}."),
@@ -74,9 +74,10 @@ fn events(app: &App, work: &Work, column: &mut Column<'_>) {
     if let Some(trouble) = work.end.as_ref().and_then(|e| e.ledger_trouble.as_ref()) {
         column.sentence(&format!("✕ {trouble}"), Role::Strong);
     }
-    let room = usize::from(column.left());
+    /// The last ones; all of them are in the ledger.
+    const MOST: usize = 60;
     let told: Vec<(&String, String)> = work.told.iter().filter_map(|(time, e)| Some((time, e.sentence()?))).collect();
-    for (time, sentence) in told.iter().rev().take(room) {
+    for (time, sentence) in told.iter().rev().take(MOST) {
         let spans = vec![
             Span::styled(format!("{time}  "), app.theme.style(Role::Faint)),
             Span::styled(sentence.clone(), app.theme.style(Role::Text)),

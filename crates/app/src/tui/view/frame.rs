@@ -1,9 +1,9 @@
 //! The frame: top line, lanes, desk with its steps, bottom line.
 
-use super::parts::{shorten, words};
-use super::{arm, certify, dialogs, erase, lanes, look, lot, methods, plan, prove};
-use crate::tui::keys;
-use crate::tui::state::{App, LaneState, Page, Step};
+use super::parts::{Column, shorten, words};
+use super::{arm, bytes, certify, dialogs, erase, lanes, look, lot, methods, plan, prove, settings};
+use crate::tui::action::{self, Binding};
+use crate::tui::state::{App, Lane, LaneState, Page, Step};
 use crate::tui::theme::Role;
 use jurex_core::rules::Technique;
 use ratatui::Frame;
@@ -11,18 +11,16 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Widget, Wrap};
+use unicode_width::UnicodeWidthStr;
 
 const SMALLEST: (u16, u16) = (80, 24);
-
-/// Whether lanes and desk take turns on this screen.
-pub(crate) fn is_narrow((width, height): (u16, u16)) -> bool {
-    width < 100 || height < 30
-}
 
 /// Where the parts of the screen are.
 struct Places {
     top: Rect,
     lanes: Option<Rect>,
+    /// Which drive the desk is about, where no lane says it.
+    drive: Option<Rect>,
     strip: Option<Rect>,
     desk: Option<Rect>,
     bottom: Rect,
@@ -30,11 +28,11 @@ struct Places {
 
 fn places(app: &App, area: Rect) -> Places {
     let [top, body, bottom] = Layout::vertical([Constraint::Length(1), Constraint::Min(0), Constraint::Length(1)]).areas(area);
-    let with_strip = |desk: Rect| {
-        let [strip, desk] = Layout::vertical([Constraint::Length(3), Constraint::Min(0)]).areas(desk);
+    let with_strip = |desk: Rect, rows| {
+        let [strip, desk] = Layout::vertical([Constraint::Length(rows), Constraint::Min(0)]).areas(desk);
         (Some(strip), Some(desk))
     };
-    if !is_narrow((area.width, area.height)) {
+    if !app.is_narrow() {
         let lanes_width = (area.width * 54 / 160).clamp(34, 54);
         let [lanes, _, desk, _] = Layout::horizontal([
             Constraint::Length(lanes_width),
@@ -43,15 +41,16 @@ fn places(app: &App, area: Rect) -> Places {
             Constraint::Length(1),
         ])
         .areas(body);
-        let (strip, desk) = with_strip(desk);
-        return Places { top, lanes: Some(lanes), strip, desk, bottom };
+        let (strip, desk) = with_strip(desk, 3);
+        return Places { top, lanes: Some(lanes), drive: None, strip, desk, bottom };
     }
     if app.lanes_in_front {
-        return Places { top, lanes: Some(body), strip: None, desk: None, bottom };
+        return Places { top, lanes: Some(body), drive: None, strip: None, desk: None, bottom };
     }
     let [_, desk, _] = Layout::horizontal([Constraint::Length(1), Constraint::Min(0), Constraint::Length(1)]).areas(body);
-    let (strip, desk) = with_strip(desk);
-    Places { top, lanes: None, strip, desk, bottom }
+    let [drive, desk] = Layout::vertical([Constraint::Length(1), Constraint::Min(0)]).areas(desk);
+    let (strip, desk) = with_strip(desk, 2);
+    Places { top, lanes: None, drive: Some(drive), strip, desk, bottom }
 }
 
 /// Draws everything.
@@ -69,6 +68,7 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) {
         Page::Bench => bench(app, &places, buffer),
         Page::Methods(page) => methods::draw(app, page, whole, buffer),
         Page::Lot(page) => lot::draw(app, page, whole, buffer),
+        Page::Settings(page) => settings::draw(app, page, whole, buffer),
     }
     bottom_line(app, places.bottom, buffer);
     dialogs::draw(app, area, buffer);
@@ -81,6 +81,9 @@ fn bench(app: &App, places: &Places, buffer: &mut Buffer) {
         if places.desk.is_some() {
             divider(app, lanes, buffer);
         }
+    }
+    if let (Some(place), Some(lane)) = (places.drive, app.lane()) {
+        lanes::draw_named(app, lane, place, buffer);
     }
     if let (Some(strip), Some(desk)) = (places.strip, places.desk) {
         step_strip(app, strip, buffer);
@@ -103,15 +106,23 @@ fn too_small(app: &App, area: Rect, buffer: &mut Buffer) {
 fn top_line(app: &App, area: Rect, buffer: &mut Buffer) {
     buffer.set_style(area, app.theme.raised());
     let style = |role| app.theme.style(role);
+    let status = format!("{}   {} ", counts(app), app.time_of_day);
     let mut left = vec![Span::styled(" jurex", style(Role::Strong))];
+    let mut room = usize::from(area.width).saturating_sub(6 + 3 + status.width());
     let lot = if app.papers.lot.is_empty() { String::new() } else { format!("lot {}", app.papers.lot) };
-    let known = [app.bench.as_str(), lot.as_str(), app.papers.technician.name.as_str()];
-    let room = if area.width < 120 { 2 } else { 3 };
-    left.extend(
-        known.into_iter().filter(|w| !w.is_empty()).take(room).map(|w| Span::styled(format!("   {w}"), style(Role::Text))),
-    );
+    // The lot matters most, the name of the bench least: what has no room is left out whole.
+    let known = [app.config.bench.as_str(), lot.as_str(), app.papers.technician.name.as_str()];
+    let mut fits = [false; 3];
+    for at in [1, 2, 0] {
+        let needs = known[at].width() + 3;
+        if !known[at].is_empty() && needs <= room {
+            (fits[at], room) = (true, room - needs);
+        }
+    }
+    let shown = known.into_iter().zip(fits).filter(|(_, fits)| *fits);
+    left.extend(shown.map(|(w, _)| Span::styled(format!("   {w}"), style(Role::Text))));
     Line::from(left).render(area, buffer);
-    words(format!("{}   {} ", counts(app), app.time_of_day), style(Role::Text)).right_aligned().render(area, buffer);
+    words(status, style(Role::Text)).right_aligned().render(area, buffer);
 }
 
 /// What the terminal's title says: how the lanes stand, and how long the longest job still takes.
@@ -187,14 +198,61 @@ fn draw_desk(app: &App, area: Rect, buffer: &mut Buffer) {
         words(said, app.theme.style(Role::Faint)).render(area, buffer);
         return;
     };
-    match lane.step {
-        Step::Look => look::draw(app, lane, area, buffer),
-        Step::Plan => plan::draw(app, lane, area, buffer),
-        Step::Arm => arm::draw(app, lane, area, buffer),
-        Step::Erase => erase::draw(app, lane, area, buffer),
-        Step::Prove => prove::draw(app, lane, area, buffer),
-        Step::Certify => certify::draw(app, lane, area, buffer),
+    if let Some(view) = lane.bytes.as_ref().filter(|_| lane.step == Step::Look) {
+        return bytes::draw(app, lane, view, area, buffer);
     }
+    let (whole, used) = whole_step(app, lane, area);
+    if used <= area.height {
+        return copy_rows(&whole, 0, used, area, buffer);
+    }
+    // One row says that there is more, above or below.
+    let window = area.height.saturating_sub(1);
+    let first = lane.scroll.min(used - window);
+    copy_rows(&whole, first, window, area, buffer);
+    let below = used - window - first;
+    let said = match (first, below) {
+        (0, below) => format!("… {below} more lines ↓ (PgDn)"),
+        (above, 0) => format!("… {above} lines above ↑ (PgUp)"),
+        (above, below) => format!("… {above} lines above ↑ (PgUp), {below} more lines ↓ (PgDn)"),
+    };
+    let last = Rect { y: area.bottom().saturating_sub(1), height: 1, ..area };
+    words(said, app.theme.style(Role::Strong)).render(last, buffer);
+}
+
+/// A step is never longer than this.
+const LONGEST: u16 = 400;
+
+/// A step drawn as long as it needs, of which `area` shows a part, and how many rows it has.
+fn whole_step(app: &App, lane: &Lane, area: Rect) -> (Buffer, u16) {
+    let mut whole = Buffer::empty(Rect::new(0, 0, area.width, LONGEST));
+    whole.set_style(whole.area, app.theme.ground());
+    let mut column = Column::new(whole.area, &mut whole, app.theme).showing(area.height);
+    match lane.step {
+        Step::Look => look::draw(app, lane, &mut column),
+        Step::Plan => plan::draw(app, lane, &mut column),
+        Step::Arm => arm::draw(app, lane, &mut column),
+        Step::Erase => erase::draw(app, lane, &mut column),
+        Step::Prove => prove::draw(app, lane, &mut column),
+        Step::Certify => certify::draw(app, lane, &mut column),
+    }
+    let used = column.used();
+    (whole, used)
+}
+
+fn copy_rows(from: &Buffer, first: u16, rows: u16, area: Rect, buffer: &mut Buffer) {
+    for y in 0..rows.min(area.height) {
+        for x in 0..area.width {
+            buffer[(area.x + x, area.y + y)] = from[(x, first + y)].clone();
+        }
+    }
+}
+
+/// The farthest that the present step can be scrolled.
+pub(crate) fn most_scroll(app: &App) -> u16 {
+    let places = places(app, Rect::new(0, 0, app.size.0, app.size.1));
+    let (Some(desk), Some(lane)) = (places.desk, app.lane()) else { return 0 };
+    let (_, used) = whole_step(app, lane, desk);
+    if used <= desk.height { 0 } else { used - desk.height.saturating_sub(1) }
 }
 
 fn bottom_line(app: &App, area: Rect, buffer: &mut Buffer) {
@@ -204,19 +262,34 @@ fn bottom_line(app: &App, area: Rect, buffer: &mut Buffer) {
         words(format!(" {}", shorten(notice, room)), app.theme.style(Role::Strong)).render(area, buffer);
         return;
     }
-    let mut spans = vec![Span::raw(" ")];
-    let mut used = 1;
-    for (i, (key, words)) in keys::hints(app).into_iter().enumerate() {
-        let separator = if i == 0 { "" } else { "   " };
-        let width = separator.len() + key.chars().count() + 1 + words.len();
-        if used + width > room {
-            break;
-        }
-        used += width;
-        spans.push(Span::styled(format!("{separator}{key}"), app.theme.style(Role::Act)));
-        spans.push(Span::styled(format!(" {words}"), app.theme.style(Role::Text)));
+    let mut spans = vec![];
+    for binding in fitting(app, room) {
+        spans.push(Span::styled(format!(" {}", binding.shown), app.theme.style(Role::Act)));
+        spans.push(Span::styled(format!(" {}  ", binding.label), app.theme.style(Role::Text)));
     }
     Line::from(spans).render(area, buffer);
+}
+
+/// The bindings that the bottom line has room for, in the table's order; those that matter less go first.
+fn fitting(app: &App, mut room: usize) -> Vec<&'static Binding> {
+    let mut usable: Vec<&Binding> = action::usable(app).into_iter().filter(|b| action::is_shown(b)).collect();
+    let mut known: Vec<&str> = vec![];
+    // Of two bindings for one key the innermost is meant.
+    usable.retain(|b| {
+        let new = !known.contains(&b.shown);
+        known.push(b.shown);
+        new
+    });
+    let mut by_rank: Vec<(usize, &Binding)> = usable.iter().copied().enumerate().collect();
+    by_rank.sort_by_key(|(_, b)| b.rank);
+    let mut fits: Vec<(usize, &Binding)> = vec![];
+    for (at, binding) in by_rank {
+        let Some(rest) = room.checked_sub(binding.shown.width() + binding.label.width() + 4) else { break };
+        room = rest;
+        fits.push((at, binding));
+    }
+    fits.sort_by_key(|(at, _)| *at);
+    fits.into_iter().map(|(_, b)| b).collect()
 }
 
 /// What the mouse is on.

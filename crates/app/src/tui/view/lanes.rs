@@ -20,7 +20,8 @@ fn rows_per_lane(app: &App, area: Rect) -> u16 {
 
 /// The first lane that is shown, so that the chosen one is in sight.
 fn first_shown(app: &App, area: Rect) -> usize {
-    let fit = usize::from(area.height / rows_per_lane(app, area)).max(1);
+    let rows = area.height - u16::from(has_summary(app, area)).min(area.height);
+    let fit = usize::from(rows / rows_per_lane(app, area)).max(1);
     app.selected.saturating_sub(fit - 1)
 }
 
@@ -30,12 +31,18 @@ pub(crate) fn lane_at(app: &App, area: Rect, y: u16) -> Option<usize> {
     (lane < app.lanes.len()).then_some(lane)
 }
 
+/// Where there are more lanes than rows, the last row sums them up.
+fn has_summary(app: &App, area: Rect) -> bool {
+    rows_per_lane(app, area) == 1 && app.lanes.len() > usize::from(area.height)
+}
+
 /// Draws every lane, three rows each, or one where there are many.
 pub(crate) fn draw(app: &App, area: Rect, buffer: &mut Buffer) {
     if app.lanes.is_empty() && app.loading {
         words(" Looking for drives …", app.theme.style(Role::Faint)).render(area, buffer);
     }
     let rows = rows_per_lane(app, area);
+    let area = if has_summary(app, area) { summary(app, area, buffer) } else { area };
     for (i, lane) in app.lanes.iter().enumerate().skip(first_shown(app, area)) {
         let y = area.y + (i - first_shown(app, area)) as u16 * rows;
         if y >= area.bottom() {
@@ -50,6 +57,35 @@ pub(crate) fn draw(app: &App, area: Rect, buffer: &mut Buffer) {
             _ => draw_tall(app, lane, i == app.selected, slot, buffer),
         }
     }
+}
+
+/// Sums up the lanes in the last row, and gives the rows above it.
+fn summary(app: &App, area: Rect, buffer: &mut Buffer) -> Rect {
+    let above = Rect { height: area.height.saturating_sub(1), ..area };
+    let count = |of: &dyn Fn(&Lane) -> bool| app.lanes.iter().filter(|l| of(l)).count();
+    let parts = [
+        (count(&|l| l.is_working()), "at work"),
+        (count(&Lane::needs_person), "need you"),
+        (count(&|l| l.state() == LaneState::Ready), "ready"),
+        (count(&|l| l.state() == LaneState::Guarded), "guarded"),
+    ];
+    let told = parts.into_iter().filter(|(n, _)| *n > 0).map(|(n, word)| format!("{n} {word}"));
+    let all: Vec<String> = std::iter::once(format!("{} drives", app.lanes.len())).chain(told).collect();
+    let row = Rect { y: above.bottom(), height: 1, ..area };
+    let room = usize::from(area.width).saturating_sub(2);
+    words(format!("  {}", shorten(&all.join(" · "), room)), app.theme.style(Role::Faint)).render(row, buffer);
+    above
+}
+
+/// One row that names a drive: where no lane is in sight it stands over the step.
+pub(crate) fn draw_named(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
+    let drive = &lane.seen.drive;
+    let state = lane.state();
+    let right = format!("{} · {}", serial(lane), state.word());
+    let room = usize::from(area.width).saturating_sub(right.chars().count() + 1);
+    let name = shorten(&format!("{} {} · {}", number(lane), drive.name(), si_size(drive.geometry.bytes())), room);
+    words(name, app.theme.style(Role::Strong)).render(area, buffer);
+    words(right, app.theme.style(edge(state).1)).right_aligned().render(area, buffer);
 }
 
 /// Shape and role of a lane's left edge.
@@ -168,7 +204,20 @@ fn draw_short(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buf
         None => state.word().to_string(),
     };
     let room = usize::from(inner.width).saturating_sub(right.chars().count() + 1);
-    let name = shorten(&format!("{} {}  {}", number(lane), drive.name(), si_size(drive.geometry.bytes())), room);
-    words(name, app.theme.style(if chosen { Role::Strong } else { Role::Text })).render(inner, buffer);
+    // Two drives of one model are told apart by the end of the serial: it goes last.
+    let ending = match lane.label() {
+        Label::SerialEnding { .. } if lane.is_asked_for_its_label() => " …".into(),
+        Label::SerialEnding { ending, .. } => format!(" …{ending}"),
+        Label::Place(place) => format!(" {place}"),
+        Label::SectorCount(_) => String::new(),
+    };
+    let long = format!("{} {}{ending}  {}", number(lane), drive.name(), si_size(drive.geometry.bytes()));
+    let name = if long.chars().count() <= room {
+        long
+    } else {
+        let kept = room.saturating_sub(ending.chars().count());
+        format!("{}{}", shorten(&format!("{} {}", number(lane), drive.name()), kept), shorten(&ending, room))
+    };
+    words(shorten(&name, room), app.theme.style(if chosen { Role::Strong } else { Role::Text })).render(inner, buffer);
     words(right, app.theme.style(edge(state).1)).right_aligned().render(inner, buffer);
 }

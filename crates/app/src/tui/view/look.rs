@@ -1,25 +1,20 @@
 //! Look: is that the right drive?
 
 use super::parts::Column;
-use super::{bytes, strata};
+use super::strata;
 use crate::commands::{own_erases, region_line};
 use crate::tui::state::{App, Lane, Presence};
 use crate::tui::theme::Role;
 use jurex_core::strata::Strata;
 use jurex_core::units::{counted, duration};
-use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
 
-pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
-    if let Some(view) = &lane.bytes {
-        return bytes::draw(app, lane, view, area, buffer);
-    }
-    let mut column = Column::new(area, buffer, app.theme);
+/// Draws the step into a column that is as long as it needs.
+pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
     let drive = &lane.seen.drive;
     let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told by the drive".into());
     column.question("Is that the right drive?");
-    presence(app, lane, &mut column);
-    super::plan::cut_short(lane, &mut column);
+    presence(app, lane, column);
+    super::plan::cut_short(lane, column);
     column.heading("As its label should read");
     column.fact("maker", &said(&drive.unit.maker));
     column.fact_in("model", &said(&drive.unit.model), Role::Strong);
@@ -47,7 +42,7 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
         column.fact("simulated", "a scale model, a thousandth of the printed capacity");
     }
     column.gap();
-    contents(app, lane, &mut column);
+    contents(app, lane, column);
     column.gap();
     column.heading("May it be erased?");
     match &lane.verdict {
@@ -70,6 +65,9 @@ fn presence(app: &App, lane: &Lane, column: &mut Column<'_>) {
     }
 }
 
+/// Regions that are told one by one.
+const MOST_REGIONS: usize = 40;
+
 fn contents(app: &App, lane: &Lane, column: &mut Column<'_>) {
     column.heading("What is on it");
     let Some(contents) = &lane.contents else { return column.sentence("Looking …", Role::Faint) };
@@ -81,7 +79,7 @@ fn contents(app: &App, lane: &Lane, column: &mut Column<'_>) {
         let drawing = Strata::before(geometry.whole(), geometry.bytes(), contents);
         let place = column.take(strata::rows(&drawing));
         strata::draw(&drawing, app.theme, place, column.buffer());
-        for region in contents.regions.iter().take(usize::from(column.left().saturating_sub(4))) {
+        for region in contents.regions.iter().take(MOST_REGIONS) {
             column.sentence(&region_line(region, geometry), Role::Faint);
         }
     }

@@ -42,14 +42,12 @@ pub(crate) fn draw(app: &App, page: &LotPage, area: Rect, buffer: &mut Buffer) {
     }
     if let Some(naming) = &page.typing {
         column.gap();
-        let (question, text) = match naming {
-            Naming::Save(text) => ("Save this policy by the name", text),
-            Naming::Take(text) => ("Take the policy of the name", text),
+        let (question, field) = match naming {
+            Naming::Save(field) => ("Save this policy by the name", field),
+            Naming::Take(field) => ("Take the policy of the name", field),
         };
-        column.line(Line::from(vec![
-            Span::styled(format!("{question}: "), style(Role::Text)),
-            Span::styled(format!("{text}▏"), style(Role::Act)),
-        ]));
+        let question = Span::styled(format!("{question}: "), style(Role::Text));
+        column.line(Line::from_iter(std::iter::once(question).chain(field.spans(app.theme, 50, true))));
         let saved = if app.policies.is_empty() { "none".into() } else { app.policies.join(", ") };
         column.line(Line::styled(format!("saved so far: {saved}"), style(Role::Faint)));
     }

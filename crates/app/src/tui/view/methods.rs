@@ -2,6 +2,7 @@
 
 use super::parts::{Column, shorten, words};
 use super::{plan, strata};
+use crate::tui::field::Field;
 use crate::tui::methods::{EditField, Editor, MethodsPage, Target, Typing};
 use crate::tui::state::{App, Lane, Page};
 use crate::tui::theme::Role;
@@ -79,12 +80,14 @@ fn list(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
         Target::Nothing => "Methods".into(),
     };
     column.line(Line::styled(for_whom, style(Role::Strong)));
-    let search = match (&page.typing, page.search.as_str()) {
-        (Typing::Search, text) => (format!("/ {text}▏"), Role::Act),
-        (_, "") => (format!("{} methods; / searches", app.catalogue.methods().len()), Role::Faint),
-        (_, text) => (format!("/ {text}"), Role::Text),
-    };
-    column.line(Line::styled(search.0, style(search.1)));
+    let room = usize::from(column.width()).saturating_sub(2);
+    column.line(match (&page.typing, page.search.value()) {
+        (Typing::Search, _) => {
+            Line::from_iter(std::iter::once(Span::styled("/ ", style(Role::Act))).chain(page.search.spans(app.theme, room, true)))
+        }
+        (_, "") => Line::styled(format!("{} methods; / searches", app.catalogue.methods().len()), style(Role::Faint)),
+        (_, text) => Line::styled(format!("/ {text}"), style(Role::Text)),
+    });
     column.gap();
     let lane = lane(app, page);
     let time_head = lane.map(|l| format!("on {}", shorten(&l.seen.drive.path, 12))).unwrap_or_default();
@@ -139,12 +142,11 @@ fn one(app: &App, page: &MethodsPage, method: &Method, column: &mut Column<'_>) 
     }
 }
 
-fn prompt(app: &App, question: &str, text: &str, column: &mut Column<'_>) {
+fn prompt(app: &App, question: &str, field: &Field, column: &mut Column<'_>) {
     column.gap();
-    column.line(Line::from(vec![
-        Span::styled(format!("{question}: "), app.theme.style(Role::Text)),
-        Span::styled(format!("{text}▏"), app.theme.style(Role::Act)),
-    ]));
+    let room = usize::from(column.width()).saturating_sub(question.len() + 2);
+    let question = Span::styled(format!("{question}: "), app.theme.style(Role::Text));
+    column.line(Line::from_iter(std::iter::once(question).chain(field.spans(app.theme, room, true))));
 }
 
 /// What the passes would be on the drive at hand: time, outcome, strata.
@@ -218,21 +220,14 @@ fn edit_field(app: &App, editor: &Editor, field: EditField, column: &mut Column<
     let here = field == editor.field;
     let input = &editor.inputs[field as usize];
     let room = usize::from(column.width()).saturating_sub(LABEL + 3).max(1);
-    // A long text is shown around its cursor, or around what is wrong with it.
-    let scroll = input.visual_scroll(room);
-    let shown: String = input.value().chars().skip(scroll).take(room).collect();
     let mark = if here { "▸" } else { " " };
     let row = column.take(1);
     let text = format!("{mark}{:<w$} ", field.label(), w = LABEL - 2);
     words(text, style(if here { Role::Act } else { Role::Faint })).render_at(row, column.buffer());
     let place = Rect { x: row.x + LABEL as u16, width: row.width.saturating_sub(LABEL as u16), ..row };
-    words(shown, style(Role::Text)).render_at(place, column.buffer());
-    if here && row.height > 0 {
-        let cursor = (input.visual_cursor().saturating_sub(scroll)) as u16;
-        let at = Rect { x: place.x + cursor.min(place.width.saturating_sub(1)), width: 1, ..place };
-        column.buffer().set_style(at, style(Role::Act).add_modifier(ratatui::style::Modifier::REVERSED));
-    }
-    under(app, editor, field, scroll, column);
+    Line::from(input.spans(app.theme, room, here)).render_at(place, column.buffer());
+    // A long text is shown around its cursor, and what is wrong with it under that.
+    under(app, editor, field, input.first_shown(room, here), column);
 }
 
 /// What is wrong with a field, under it; with the passes the mark stands under the very column.

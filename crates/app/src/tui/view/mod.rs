@@ -14,7 +14,8 @@ mod pace;
 mod parts;
 mod plan;
 mod prove;
+mod settings;
 mod strata;
 
-pub(crate) use frame::{Hit, draw, hit, is_narrow, title};
+pub(crate) use frame::{Hit, draw, hit, most_scroll, title};
 pub(crate) use methods::method_at;

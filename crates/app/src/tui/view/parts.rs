@@ -13,11 +13,39 @@ pub(crate) struct Column<'b> {
     area: Rect,
     buffer: &'b mut Buffer,
     pub(crate) theme: Theme,
+    /// Where it began, and how many rows are in sight at once: what is below them is scrolled to.
+    top: u16,
+    visible: u16,
 }
 
 impl<'b> Column<'b> {
     pub(crate) fn new(area: Rect, buffer: &'b mut Buffer, theme: Theme) -> Self {
-        Self { area, buffer, theme }
+        Self { area, buffer, theme, top: area.y, visible: area.height }
+    }
+
+    /// The same, of which only so many rows are in sight at once.
+    pub(crate) fn showing(self, visible: u16) -> Self {
+        Self { visible, ..self }
+    }
+
+    /// Rows that are written.
+    pub(crate) fn used(&self) -> u16 {
+        self.area.y - self.top
+    }
+
+    /// Rows in sight that are not written yet.
+    pub(crate) fn in_sight(&self) -> u16 {
+        self.visible.saturating_sub(self.used()).min(self.area.height)
+    }
+
+    /// Whether there is little room: what matters less is left out or shortened.
+    pub(crate) fn is_short(&self) -> bool {
+        self.visible < 24
+    }
+
+    /// Whether there is little room from side to side.
+    pub(crate) fn is_thin(&self) -> bool {
+        self.area.width < 96
     }
 
     /// Rows that are left.
@@ -41,6 +69,11 @@ impl<'b> Column<'b> {
 
     pub(crate) fn buffer(&mut self) -> &mut Buffer {
         self.buffer
+    }
+
+    /// All that is not written yet.
+    pub(crate) fn rest(&self) -> Rect {
+        self.area
     }
 
     pub(crate) fn gap(&mut self) {

@@ -12,35 +12,50 @@ use jurex_core::rules::{Outcome, Technique};
 use jurex_core::strata::{Kind, Layer, Span as StrataSpan, Strata};
 use jurex_core::text::capital;
 use jurex_core::units::{duration, rate, si_size};
-use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 
-/// Row of the first way, counted from the top of the desk.
+/// Row of the first way, counted from the step's first line.
 const FIRST_WAY: u16 = 9;
 
 /// The way at that row of the screen.
 pub(crate) fn way_at(lane: &Lane, desk: Rect, y: u16) -> Option<Technique> {
-    let row = usize::from(y.checked_sub(desk.y + FIRST_WAY)?);
+    let in_short = u16::from(desk.height < 24);
+    let row = usize::from((y + lane.scroll).checked_sub(desk.y + FIRST_WAY + in_short)?);
     (lane.verdict.is_ok() && lane.unfinished.is_none()).then(|| lane.ways().get(row).map(|w| w.technique))?
 }
 
-pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
-    let mut column = Column::new(area, buffer, app.theme);
+/// Draws the step into a column that is as long as it needs.
+pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
     column.question("What must be done, and what does it earn?");
-    cut_short(lane, &mut column);
+    cut_short(lane, column);
     if let Some(work) = &lane.work {
-        return already(lane, work, &mut column);
+        return already(lane, work, column);
     }
-    questions(app, lane.draft.need, &mut column);
-    column.gap();
+    questions(app, lane.draft.need, column);
     let ways = lane.ways();
-    ladder(app, lane, &ways, &mut column);
+    in_short(lane, &ways, column);
+    column.gap();
+    ladder(app, lane, &ways, column);
     column.gap();
     match ways.iter().find(|w| w.technique == lane.draft.way) {
-        Some(way) if way.technique != Technique::Overwrite => one_way(lane, way, &ways, &mut column),
-        _ => overwriting(app, lane, &ways, &mut column),
+        Some(way) if way.technique != Technique::Overwrite => one_way(lane, way, &ways, column),
+        _ => overwriting(app, lane, &ways, column),
     }
+}
+
+/// Where there is little room, what is chosen and what it earns stands above the ladder.
+fn in_short(lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
+    if !column.is_short() {
+        return;
+    }
+    let way = ways.iter().find(|w| w.technique == lane.draft.way);
+    let chosen = match (way, lane.preview(&lane.draft.order)) {
+        (Some(way), _) if way.technique != Technique::Overwrite => format!("{}: {}", way.technique.name(), way.outcome_said()),
+        (_, Ok(plan)) => format!("{}: {}", lane.draft.order.title, plan.expected().outcome()),
+        (_, Err(why)) => format!("this does not fit the drive: {why}"),
+    };
+    column.fact_in("    as chosen", &chosen, Role::Strong);
 }
 
 /// What is said of a job that was cut short and can go on.
@@ -99,13 +114,14 @@ pub(super) fn questions(app: &App, need: Need, column: &mut Column<'_>) {
 }
 
 fn question_line(app: &App, column: &mut Column<'_>, key: &'static str, question: &str, answers: &[(String, bool)]) {
+    let (room, gap) = if column.width() < 72 { (32, "  ") } else { (34, "   ") };
     let mut spans = vec![
         Span::styled(format!(" {key}  "), app.theme.style(Role::Act)),
-        Span::styled(format!("{question:<34}"), app.theme.style(Role::Text)),
+        Span::styled(format!("{question:<room$}"), app.theme.style(Role::Text)),
     ];
     for (answer, given) in answers {
-        let (words, role) =
-            if *given { (format!("● {answer}   "), Role::Strong) } else { (format!("○ {answer}   "), Role::Faint) };
+        let (sign, role) = if *given { ("●", Role::Strong) } else { ("○", Role::Faint) };
+        let words = format!("{sign} {answer}{gap}");
         spans.push(Span::styled(words, app.theme.style(role)));
     }
     column.line(Line::from(spans));
@@ -116,8 +132,21 @@ fn ladder(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
     column.heading("Ways on this drive, best first");
     let needed = lane.draft.need.outcome();
     let style = |role| app.theme.style(role);
-    let room = usize::from(column.width()).saturating_sub(4 + 31 + 26 + 13 + 9).clamp(8, 26);
-    let heading = format!("    {:<31}{:<26}{:<13}{:<9}{}", "way", "can earn", "time", "wear", "can it be taken?");
+    // Whether it can be taken matters more than what it wears.
+    let thin = column.is_thin();
+    let (name_room, earns_room, time_room, wear_room) = match column.width() {
+        96.. => (31, 26, 13, 9),
+        76.. => (28, 16, 12, 0),
+        _ => (26, 16, 0, 0),
+    };
+    let used = 4 + name_room + earns_room + time_room + wear_room;
+    let room = usize::from(column.width()).saturating_sub(used).clamp(8, 26);
+    let wear_head = if thin { "" } else { "wear" };
+    let time_head = if time_room > 0 { "time" } else { "" };
+    let heading = format!(
+        "    {:<name_room$}{:<earns_room$}{time_head:<time_room$}{wear_head:<wear_room$}{}",
+        "way", "can earn", "can it be taken?"
+    );
     column.line(Line::styled(heading, style(Role::Faint)));
     for way in ways {
         let here = way.technique == lane.draft.way;
@@ -135,10 +164,11 @@ fn ladder(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
         };
         column.line(Line::from(vec![
             Span::styled(if here { " ▸  " } else { "    " }, style(Role::Act)),
-            Span::styled(format!("{:<31}", way.technique.name()), style(role)),
+            Span::styled(format!("{:<name_room$}", shorten(way.technique.name(), name_room - 1)), style(role)),
             Span::styled(enough, style(Role::Proved)),
-            Span::styled(format!("{:<24}", way.outcome_said()), style(role)),
-            Span::styled(format!("{time:<13}{:<9}", wear_short(way)), style(role)),
+            Span::styled(format!("{:<w$}", shorten(&way.outcome_said(), earns_room - 3), w = earns_room - 2), style(role)),
+            Span::styled(format!("{:<time_room$}", shorten(&time, time_room.saturating_sub(1))), style(role)),
+            Span::styled(if thin { String::new() } else { format!("{:<wear_room$}", wear_short(way)) }, style(role)),
             Span::styled(shorten(short_availability(way), room), style(role)),
         ]));
     }
@@ -253,10 +283,8 @@ fn overwriting(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
     }
     column.gap();
     let drawing = preview(lane, &plan);
-    if column.left() >= strata::rows(&drawing) {
-        let place = column.take(strata::rows(&drawing));
-        strata::draw(&drawing, app.theme, place, column.buffer());
-    }
+    let place = column.take(strata::rows(&drawing));
+    strata::draw(&drawing, app.theme, place, column.buffer());
 }
 
 /// What the rules cite for what is only simulated.

@@ -8,12 +8,10 @@ use crate::tui::theme::Role;
 use jurex_core::evidence::Evidence;
 use jurex_core::strata::Strata;
 use jurex_core::units::{counted, grouped};
-use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 
-pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
-    let mut column = Column::new(area, buffer, app.theme);
+/// Draws the step into a column that is as long as it needs.
+pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
     let Some(work) = &lane.work else { return column.sentence("Nothing has been read back.", Role::Faint) };
     column.question("Is it really gone?");
     let evidence = work.progress.evidence();
@@ -29,7 +27,7 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     let place = column.take(strata::rows(&drawing));
     strata::draw(&drawing, app.theme, place, column.buffer());
     column.gap();
-    read_facts(evidence, &mut column);
+    read_facts(evidence, column);
     column.gap();
     if let Some(end) = &work.end {
         for reason in end.record.claim().reasons() {
@@ -39,7 +37,7 @@ pub(crate) fn draw(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
             column.fact("not covered", &format!("{} [{}]", limit.sentence, limit.citation));
         }
         column.gap();
-        before_and_after(app, lane.sample.as_ref(), end.after.as_ref(), &mut column);
+        before_and_after(app, lane.sample.as_ref(), end.after.as_ref(), column);
     }
 }
 
@@ -67,7 +65,7 @@ fn before_and_after(app: &App, before: Option<&Sample>, after: Option<&Sample>, 
     let (Some(before), Some(after)) = (before, after) else { return };
     column.heading(&format!("Sector {} before and after", before.at));
     let per_row = if column.width() >= 96 { 8 } else { 6 };
-    let rows = usize::from(column.left()).min(8);
+    let rows = 8;
     let chunks = before.bytes.chunks(per_row).zip(after.bytes.chunks(per_row));
     for (i, (old, new)) in chunks.take(rows).enumerate() {
         let offset = Span::styled(format!("{:04x}  ", i * per_row), app.theme.style(Role::Faint));

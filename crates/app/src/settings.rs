@@ -1,0 +1,299 @@
+//! The settings that can be changed from within: each is one key of `config.toml`, whose comments and other keys stay.
+
+use crate::config::{Config, ThemeName};
+use crate::methods::replace;
+use jurex_core::rules::Edition;
+use std::path::PathBuf;
+use toml_edit::{Array, DocumentMut, Item, Table, value};
+
+/// A setting.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Setting {
+    Bench,
+    Organisation,
+    Lot,
+    Source,
+    TechnicianName,
+    TechnicianTitle,
+    TechnicianPlace,
+    TechnicianContact,
+    ValidatorName,
+    ValidatorTitle,
+    ValidatorPlace,
+    ValidatorContact,
+    Theme,
+    Bell,
+    Rules,
+    HeatLimit,
+    SampleSpeed,
+    Only,
+}
+
+impl Setting {
+    /// Every one, in the order of the page.
+    pub(crate) const ALL: [Setting; 18] = [
+        Setting::TechnicianName,
+        Setting::TechnicianTitle,
+        Setting::TechnicianPlace,
+        Setting::TechnicianContact,
+        Setting::ValidatorName,
+        Setting::ValidatorTitle,
+        Setting::ValidatorPlace,
+        Setting::ValidatorContact,
+        Setting::Organisation,
+        Setting::Lot,
+        Setting::Source,
+        Setting::Bench,
+        Setting::Theme,
+        Setting::Bell,
+        Setting::Rules,
+        Setting::HeatLimit,
+        Setting::SampleSpeed,
+        Setting::Only,
+    ];
+
+    pub(crate) fn label(self) -> &'static str {
+        match self {
+            Setting::TechnicianName => "sanitized by",
+            Setting::ValidatorName => "validated by",
+            Setting::TechnicianTitle | Setting::ValidatorTitle => "  title",
+            Setting::TechnicianPlace | Setting::ValidatorPlace => "  place",
+            Setting::TechnicianContact | Setting::ValidatorContact => "  contact",
+            Setting::Organisation => "organisation",
+            Setting::Lot => "lot",
+            Setting::Source => "source of its drives",
+            Setting::Bench => "name of the bench",
+            Setting::Theme => "look of the screen",
+            Setting::Bell => "bell at a job's end",
+            Setting::Rules => "rules",
+            Setting::HeatLimit => "holds above, °C",
+            Setting::SampleSpeed => "samples speed",
+            Setting::Only => "only these drives",
+        }
+    }
+
+    /// What it means, in one sentence.
+    pub(crate) fn about(self) -> &'static str {
+        match self {
+            Setting::TechnicianName | Setting::TechnicianTitle | Setting::TechnicianPlace | Setting::TechnicianContact => {
+                "Who erases: stands on every paper of jobs that begin from now on."
+            }
+            Setting::ValidatorName | Setting::ValidatorTitle | Setting::ValidatorPlace | Setting::ValidatorContact => {
+                "Who checks the work: stands on every paper of jobs that begin from now on."
+            }
+            Setting::Organisation => "The organisation that the papers are in the name of.",
+            Setting::Lot => "The lot in work: shown at the top, and on every paper.",
+            Setting::Source => "Where the drives of the lot come from.",
+            Setting::Bench => "Shown at the top.",
+            Setting::Theme => "dark, light or mono; Enter turns it.",
+            Setting::Bell => "Whether the terminal rings when a job ends; Enter turns it.",
+            Setting::Rules => "The edition of SP 800-88 that new plans are judged by; Enter turns it.",
+            Setting::HeatLimit => "A job holds while its drive is warmer than this; 0: never; empty: 70.",
+            Setting::SampleSpeed => {
+                "Whether a drive that is to be planned is read for a second, to tell its time; Enter turns it."
+            }
+            Setting::Only => {
+                "Names of the drives that may be erased, with blanks between: /dev/sd?, bus:usb, port:*/usb1/*. Empty: all. It \
+                 holds from the next start on."
+            }
+        }
+    }
+
+    /// Whether Enter turns it through a few values instead of opening a field.
+    pub(crate) fn is_choice(self) -> bool {
+        matches!(self, Setting::Theme | Setting::Bell | Setting::Rules | Setting::SampleSpeed)
+    }
+
+    /// Its value as it is shown and typed.
+    pub(crate) fn shown(self, config: &Config) -> String {
+        let yes_no = |on: bool| if on { "yes".to_string() } else { "no".into() };
+        match self {
+            Setting::Bench => config.bench.clone(),
+            Setting::Organisation => config.organisation.clone(),
+            Setting::Lot => config.lot.clone(),
+            Setting::Source => config.source.clone(),
+            Setting::TechnicianName => config.technician.name.clone(),
+            Setting::TechnicianTitle => config.technician.title.clone(),
+            Setting::TechnicianPlace => config.technician.place.clone(),
+            Setting::TechnicianContact => config.technician.contact.clone(),
+            Setting::ValidatorName => config.validator.name.clone(),
+            Setting::ValidatorTitle => config.validator.title.clone(),
+            Setting::ValidatorPlace => config.validator.place.clone(),
+            Setting::ValidatorContact => config.validator.contact.clone(),
+            Setting::Theme => config.theme.unwrap_or(ThemeName::Dark).word().into(),
+            Setting::Bell => yes_no(config.bell.unwrap_or(true)),
+            Setting::Rules => rules_word(config.rules).into(),
+            Setting::HeatLimit => config.hold_above_celsius.map(|c| c.to_string()).unwrap_or_default(),
+            Setting::SampleSpeed => yes_no(config.sample_speed.unwrap_or(true)),
+            Setting::Only => config.only.join(" "),
+        }
+    }
+
+    /// The value that follows the present one, of a choice.
+    pub(crate) fn next(self, config: &Config) -> String {
+        let other = |yes: bool| if yes { "no".to_string() } else { "yes".into() };
+        match self {
+            Setting::Theme => config.theme.unwrap_or(ThemeName::Dark).next().word().into(),
+            Setting::Bell => other(config.bell.unwrap_or(true)),
+            Setting::SampleSpeed => other(config.sample_speed.unwrap_or(true)),
+            Setting::Rules => rules_word(if config.rules == Edition::Rev1 { Edition::Rev2 } else { Edition::Rev1 }).into(),
+            other => other.shown(config),
+        }
+    }
+
+    /// The table and the key that it has in the file.
+    fn key(self) -> (Option<&'static str>, &'static str) {
+        match self {
+            Setting::Bench => (None, "bench"),
+            Setting::Organisation => (None, "organisation"),
+            Setting::Lot => (None, "lot"),
+            Setting::Source => (None, "source"),
+            Setting::TechnicianName => (Some("technician"), "name"),
+            Setting::TechnicianTitle => (Some("technician"), "title"),
+            Setting::TechnicianPlace => (Some("technician"), "place"),
+            Setting::TechnicianContact => (Some("technician"), "contact"),
+            Setting::ValidatorName => (Some("validator"), "name"),
+            Setting::ValidatorTitle => (Some("validator"), "title"),
+            Setting::ValidatorPlace => (Some("validator"), "place"),
+            Setting::ValidatorContact => (Some("validator"), "contact"),
+            Setting::Theme => (None, "theme"),
+            Setting::Bell => (None, "bell"),
+            Setting::Rules => (None, "rules"),
+            Setting::HeatLimit => (None, "hold_above_celsius"),
+            Setting::SampleSpeed => (None, "sample_speed"),
+            Setting::Only => (None, "only"),
+        }
+    }
+
+    /// The value for the file; `None`: the key is left out.
+    fn item(self, text: &str) -> Result<Option<Item>, String> {
+        let text = text.trim();
+        Ok(match self {
+            _ if text.is_empty() => None,
+            Setting::Bell | Setting::SampleSpeed => Some(value(text == "yes")),
+            Setting::HeatLimit => {
+                let limit: i64 = text.parse().map_err(|_| format!("`{text}` is no whole number of degrees"))?;
+                Some(value(limit))
+            }
+            Setting::Only => Some(value(text.split_whitespace().collect::<Array>())),
+            _ => Some(value(text)),
+        })
+    }
+}
+
+fn rules_word(edition: Edition) -> &'static str {
+    match edition {
+        Edition::Rev1 => "rev1",
+        Edition::Rev2 => "rev2",
+    }
+}
+
+/// The file that settings are saved in.
+#[derive(Clone, Debug)]
+pub(crate) struct SettingsFile {
+    pub(crate) path: PathBuf,
+    /// What stands in it before it is there.
+    pub(crate) at_first: &'static str,
+}
+
+/// Changes one setting of the file, and gives the whole configuration as it is then. Comments and all other keys stay. What
+/// would not be read again is not written.
+///
+/// # Errors
+/// The file can't be read or written, is not TOML, or would be wrong; it is then as it was before.
+pub(crate) fn save(to: &SettingsFile, setting: Setting, text: &str) -> Result<Config, String> {
+    let (file, shown) = (to.path.as_path(), to.path.display());
+    let before = match std::fs::read_to_string(file) {
+        Ok(text) => text,
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => to.at_first.into(),
+        Err(e) => return Err(format!("cannot read {shown}: {e}")),
+    };
+    let mut document: DocumentMut = before.parse().map_err(|e| format!("{shown} is not TOML, nothing was saved: {e}"))?;
+    put(&mut document, setting.key(), setting.item(text)?);
+    let after = document.to_string();
+    let config = Config::of_text(&after)?;
+    replace(file, &after).map_err(|e| format!("cannot write {shown}, it is as it was: {e}"))?;
+    Ok(config)
+}
+
+fn put(document: &mut DocumentMut, (table, key): (Option<&str>, &str), item: Option<Item>) {
+    let table = match table {
+        None => document.as_table_mut(),
+        Some(name) => {
+            let inner = document.entry(name).or_insert_with(|| Item::Table(Table::new()));
+            match inner.as_table_mut() {
+                Some(table) => table,
+                // `technician = { name = … }` on one line: it becomes a table of its own.
+                None => {
+                    *inner = inner
+                        .as_inline_table()
+                        .map_or_else(|| Item::Table(Table::new()), |t| Item::Table(t.clone().into_table()));
+                    inner.as_table_mut().expect("it was made a table right here")
+                }
+            }
+        }
+    };
+    match item {
+        // The comment after a value stays with its key.
+        Some(new) => match (table.get_mut(key).and_then(Item::as_value_mut), new.as_value()) {
+            (Some(old), Some(value)) => {
+                let decor = old.decor().clone();
+                *old = value.clone();
+                *old.decor_mut() = decor;
+            }
+            _ => {
+                table.insert(key, new);
+            }
+        },
+        None => {
+            table.remove(key);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_setting_is_changed_in_place_and_everything_else_stays() {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join("config.toml");
+        let file = SettingsFile { path: path.clone(), at_first: "" };
+        let text = "# Bench by the window\nlot = \"BW-0411\" # the spring lot\ntechnician = { name = \"Ines\" }\n\n[[method]]\n\
+                    name = \"quay\"\ntitle = \"Quay\"\npasses = \"00?\"\n";
+        std::fs::write(&path, text).unwrap();
+        let config = save(&file, Setting::Lot, "BW-0417").unwrap();
+        assert_eq!((config.lot.as_str(), config.methods.len()), ("BW-0417", 1));
+        let config = save(&file, Setting::TechnicianTitle, "media technician").unwrap();
+        assert_eq!((config.technician.name.as_str(), config.technician.title.as_str()), ("Ines", "media technician"));
+        save(&file, Setting::Bell, "no").unwrap();
+        save(&file, Setting::Only, "/dev/sd? bus:usb").unwrap();
+        let now = std::fs::read_to_string(&path).unwrap();
+        assert!(now.contains("# Bench by the window") && now.contains("\"BW-0417\" # the spring lot"), "{now}");
+        assert!(now.contains("bell = false") && now.contains("only = [\"/dev/sd?\", \"bus:usb\"]"), "{now}");
+        for (setting, wrong) in [(Setting::HeatLimit, "warm"), (Setting::HeatLimit, "900"), (Setting::Only, "sdb")] {
+            assert!(save(&file, setting, wrong).is_err(), "{wrong}");
+            assert_eq!(std::fs::read_to_string(&path).unwrap(), now, "what is wrong changes nothing");
+        }
+        let config = save(&file, Setting::Only, " ").unwrap();
+        assert!(config.only.is_empty() && !std::fs::read_to_string(&path).unwrap().contains("only"));
+    }
+
+    #[test]
+    fn every_setting_is_read_back_as_it_was_typed() {
+        let dir = tempfile::tempdir().unwrap();
+        let file = SettingsFile { path: dir.path().join("new/config.toml"), at_first: "" };
+        for setting in Setting::ALL {
+            let before = Config::default();
+            let typed = match setting {
+                Setting::HeatLimit => "55".to_string(),
+                Setting::Only => "bus:usb".into(),
+                s if s.is_choice() => s.next(&before),
+                _ => "Tern Quay".into(),
+            };
+            let config = save(&file, setting, &typed).unwrap();
+            assert_eq!(setting.shown(&config), typed, "{setting:?}");
+        }
+    }
+}

@@ -1,0 +1,481 @@
+//! Everything that a person can do, and the keys for it: one table, which the dispatch of keys, the bottom line, the help and
+//! the palette all read, so that they can't say different things.
+
+use super::lot::Naming;
+use super::methods::{Target, Typing};
+use super::state::{App, ArmStage, Dialog, Lane, LaneState, Page, Presence, Prompt, Step};
+use jurex_core::method::Status;
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+/// Something that a person can do.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Action {
+    Quit,
+    Suspend,
+    Help,
+    Palette,
+    Settings,
+    Methods,
+    FindDrive,
+    NextTheme,
+    DriveBefore,
+    DriveAfter,
+    StepBefore,
+    StepAfter,
+    ShowLanes,
+    ShowDesk,
+    ScrollUp,
+    ScrollDown,
+    Mark,
+    PlanMarked,
+    GoOnWithJob,
+    EnterPlan,
+    OpenBytes,
+    Beacon,
+    TakePlan,
+    SeeWork,
+    BeginAnew,
+    Sensitivity,
+    Reuse,
+    Leaves,
+    WayAfter,
+    WayBefore,
+    ChooseMethod,
+    EditPasses,
+    ReadingBack,
+    MoreRounds,
+    FewerRounds,
+    BlankPass,
+    Range,
+    CheckLabel,
+    BackedUp,
+    LeaveArm,
+    Hold,
+    GoOn,
+    StopJob,
+    SeeProof,
+    SeeCertificate,
+    WriteCertificate,
+    FieldAfter,
+    FieldBefore,
+    LeaveField,
+    SectorBefore,
+    SectorAfter,
+    RowBefore,
+    RowAfter,
+    PageBefore,
+    PageAfter,
+    First,
+    Last,
+    NextPartition,
+    GoToSector,
+    Search,
+    SearchOn,
+    BytesUp,
+    BytesDown,
+    LeaveBytes,
+    TakeMethod,
+    SearchMethods,
+    NewMethod,
+    EditMethod,
+    DeleteMethod,
+    ConfirmDelete,
+    ExportMethod,
+    ImportMethods,
+    MoreRetries,
+    FewerRetries,
+    TakeProposals,
+    SavePolicy,
+    TakePolicy,
+    /// Takes what was typed or chosen.
+    Take,
+    /// Goes back to where one came from, or leaves something unsaid.
+    Back,
+    ConfirmStop,
+    ConfirmQuit,
+}
+
+/// Where keys mean something.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Place {
+    /// Wherever nothing else takes the key.
+    Anywhere,
+    /// The bench, whatever the step.
+    Bench,
+    /// The lanes alone, on a screen that has no room for more.
+    Lanes,
+    /// Lanes and steps can be walked: also while a label is asked for.
+    Walking,
+    Step(Step),
+    /// A field of the certificate.
+    Form,
+    Bytes,
+    BytesPrompt,
+    Methods,
+    MethodsSearch,
+    MethodsFile,
+    MethodsDelete,
+    Editor,
+    Lot,
+    LotNaming,
+    Help,
+    StopQuestion,
+    QuitQuestion,
+    /// Wherever letters go into a field.
+    Typing,
+    /// A line that is typed at the bottom.
+    Line,
+    Palette,
+    Settings,
+    SettingsField,
+}
+
+/// Keys that do something at a place.
+#[derive(Debug)]
+pub(crate) struct Binding {
+    pub(crate) place: Place,
+    pub(crate) keys: &'static [KeyCode],
+    /// How the keys are shown.
+    pub(crate) shown: &'static str,
+    pub(crate) action: Action,
+    /// What it does, in few words.
+    pub(crate) label: &'static str,
+    /// How early it leaves the bottom line where there is little room: the smallest stays longest.
+    pub(crate) rank: u8,
+}
+
+const fn bind(
+    place: Place,
+    keys: &'static [KeyCode],
+    shown: &'static str,
+    action: Action,
+    label: &'static str,
+    rank: u8,
+) -> Binding {
+    Binding { place, keys, shown, action, label, rank }
+}
+
+use Action as A;
+use KeyCode::{BackTab, Char, Down, End, Enter, Esc, F, Home, Left, PageDown, PageUp, Right, Tab, Up};
+use Place as P;
+use Step as S;
+
+/// Not shown on the bottom line: a second key for the same, or one that explains itself.
+const UNSHOWN: u8 = 9;
+
+/// Every binding. The first that fits a key, in the places from the innermost outwards, is taken.
+pub(crate) static BINDINGS: &[Binding] = &[
+    bind(P::Step(S::Look), &[Enter], "Enter", A::EnterPlan, "plan its erasure", 0),
+    bind(P::Step(S::Look), &[Tab], "Tab", A::OpenBytes, "bytes", 3),
+    bind(P::Step(S::Look), &[Char('b')], "b", A::Beacon, "beacon", 3),
+    bind(P::Step(S::Plan), &[Enter], "Enter", A::SeeWork, "see the work", 0),
+    bind(P::Step(S::Plan), &[Enter], "Enter", A::BeginAnew, "begin anew with this drive", 0),
+    bind(P::Step(S::Plan), &[Enter], "Enter", A::TakePlan, "take this plan", 0),
+    bind(P::Step(S::Plan), &[Char('s')], "s", A::Sensitivity, "how sensitive", 2),
+    bind(P::Step(S::Plan), &[Char('r')], "r", A::Reuse, "used again", 2),
+    bind(P::Step(S::Plan), &[Char('l')], "l", A::Leaves, "leaves the house", 2),
+    bind(P::Step(S::Plan), &[Char('w')], "w", A::WayAfter, "way", 2),
+    bind(P::Step(S::Plan), &[Char('W')], "W", A::WayBefore, "way before", UNSHOWN),
+    bind(P::Step(S::Plan), &[Char('m')], "m", A::ChooseMethod, "method", 2),
+    bind(P::Step(S::Plan), &[Char('e')], "e", A::EditPasses, "passes", 3),
+    bind(P::Step(S::Plan), &[Char('v')], "v", A::ReadingBack, "reading back", 3),
+    bind(P::Step(S::Plan), &[Char('+')], "+", A::MoreRounds, "more rounds", 4),
+    bind(P::Step(S::Plan), &[Char('-')], "-", A::FewerRounds, "fewer rounds", 4),
+    bind(P::Step(S::Plan), &[Char('z')], "z", A::BlankPass, "blank pass", 4),
+    bind(P::Step(S::Plan), &[Char('g')], "g", A::Range, "range", 4),
+    bind(P::Step(S::Arm), &[Enter], "Enter", A::CheckLabel, "check the label", 0),
+    bind(P::Step(S::Arm), &[Enter], "Enter", A::SeeWork, "see the work", 0),
+    bind(P::Step(S::Arm), &[Tab], "Tab", A::BackedUp, "backed up?", 2),
+    bind(P::Step(S::Arm), &[Esc], "Esc", A::LeaveArm, "back", 1),
+    bind(P::Step(S::Erase), &[Enter], "Enter", A::GoOn, "go on", 0),
+    bind(P::Step(S::Erase), &[Enter], "Enter", A::Hold, "hold", 0),
+    bind(P::Step(S::Erase), &[Enter], "Enter", A::SeeProof, "see the proof", 0),
+    bind(P::Step(S::Erase), &[Char('x')], "x", A::StopJob, "stop", 1),
+    bind(P::Step(S::Prove), &[Enter], "Enter", A::SeeCertificate, "go to the certificate", 0),
+    bind(P::Form, &[Enter], "Enter", A::WriteCertificate, "write the paper", 0),
+    bind(P::Form, &[Tab, Down], "Tab", A::FieldAfter, "next field", 1),
+    bind(P::Form, &[BackTab, Up], "Shift-Tab", A::FieldBefore, "field before", UNSHOWN),
+    bind(P::Form, &[Esc], "Esc", A::LeaveField, "leave the field", 1),
+    bind(P::Step(S::Certify), &[Enter], "Enter", A::WriteCertificate, "write the paper", 0),
+    bind(P::Step(S::Certify), &[Tab], "Tab", A::FieldAfter, "fill in the fields", 1),
+    bind(P::Step(S::Certify), &[BackTab], "Shift-Tab", A::FieldBefore, "last field", UNSHOWN),
+    bind(P::BytesPrompt, &[Enter], "Enter", A::Take, "go", 0),
+    bind(P::BytesPrompt, &[Esc], "Esc", A::Back, "back", 1),
+    bind(P::Bytes, &[Left], "←", A::SectorBefore, "sector before", UNSHOWN),
+    bind(P::Bytes, &[Right], "←→", A::SectorAfter, "sector", 1),
+    bind(P::Bytes, &[Up], "↑", A::RowBefore, "row before", UNSHOWN),
+    bind(P::Bytes, &[Down], "↑↓", A::RowAfter, "row", 1),
+    bind(P::Bytes, &[PageUp], "PgUp", A::PageBefore, "page before", UNSHOWN),
+    bind(P::Bytes, &[PageDown], "PgUp PgDn", A::PageAfter, "page", 3),
+    bind(P::Bytes, &[Home], "Home", A::First, "first sector", UNSHOWN),
+    bind(P::Bytes, &[End], "Home End", A::Last, "ends", 3),
+    bind(P::Bytes, &[Char('p')], "p", A::NextPartition, "next partition", 2),
+    bind(P::Bytes, &[Char('g')], "g", A::GoToSector, "go to sector", 2),
+    bind(P::Bytes, &[Char('/')], "/", A::Search, "search", 2),
+    bind(P::Bytes, &[Char('n')], "n", A::SearchOn, "search on", 3),
+    bind(P::Bytes, &[Char('[')], "[", A::BytesUp, "bytes up", UNSHOWN),
+    bind(P::Bytes, &[Char(']')], "[ ]", A::BytesDown, "scroll", 4),
+    bind(P::Bytes, &[Tab, Esc], "Tab", A::LeaveBytes, "back", 1),
+    bind(P::MethodsSearch, &[Enter], "Enter", A::Take, "keep this search", 0),
+    bind(P::MethodsSearch, &[Esc], "Esc", A::Back, "show all", 1),
+    bind(P::MethodsFile, &[Enter], "Enter", A::Take, "take this file name", 0),
+    bind(P::MethodsFile, &[Esc], "Esc", A::Back, "back", 1),
+    bind(P::MethodsDelete, &[Char('d')], "d", A::ConfirmDelete, "take it away", 0),
+    bind(P::MethodsDelete, &[Esc], "Esc", A::Back, "keep it", 1),
+    bind(P::Editor, &[Enter], "Enter", A::Take, "save", 0),
+    bind(P::Editor, &[Tab, Down], "Tab", A::FieldAfter, "next field", 1),
+    bind(P::Editor, &[BackTab, Up], "Shift-Tab", A::FieldBefore, "field before", UNSHOWN),
+    bind(P::Editor, &[Esc], "Esc", A::Back, "back", 1),
+    bind(P::Methods, &[Enter], "Enter", A::TakeMethod, "take this method", 0),
+    bind(P::Methods, &[Up], "↑", A::RowBefore, "method before", UNSHOWN),
+    bind(P::Methods, &[Down], "↑↓", A::RowAfter, "method", 1),
+    bind(P::Methods, &[Home, PageUp], "Home", A::First, "first method", UNSHOWN),
+    bind(P::Methods, &[End, PageDown], "End", A::Last, "last method", UNSHOWN),
+    bind(P::Methods, &[Char('/')], "/", A::SearchMethods, "search", 2),
+    bind(P::Methods, &[Char('n')], "n", A::NewMethod, "new", 3),
+    bind(P::Methods, &[Char('e')], "e", A::EditMethod, "edit", 3),
+    bind(P::Methods, &[Char('d')], "d", A::DeleteMethod, "take away", 3),
+    bind(P::Methods, &[Char('x')], "x", A::ExportMethod, "write to a file", 4),
+    bind(P::Methods, &[Char('i')], "i", A::ImportMethods, "take in a file", 4),
+    bind(P::Methods, &[Esc, F(3)], "Esc", A::Back, "back", 1),
+    bind(P::LotNaming, &[Enter], "Enter", A::Take, "take this name", 0),
+    bind(P::LotNaming, &[Esc], "Esc", A::Back, "back", 1),
+    bind(P::Lot, &[Enter], "Enter", A::TakeProposals, "plan these drives", 0),
+    bind(P::Lot, &[Char('s')], "s", A::Sensitivity, "how sensitive", 2),
+    bind(P::Lot, &[Char('r')], "r", A::Reuse, "used again", 2),
+    bind(P::Lot, &[Char('l')], "l", A::Leaves, "leaves the house", 2),
+    bind(P::Lot, &[Up], "↑", A::RowBefore, "row before", UNSHOWN),
+    bind(P::Lot, &[Down], "↑↓", A::RowAfter, "row", 1),
+    bind(P::Lot, &[Char('m')], "m", A::ChooseMethod, "method", 2),
+    bind(P::Lot, &[Char('v')], "v", A::ReadingBack, "reading back", 3),
+    bind(P::Lot, &[Char('+')], "+", A::MoreRetries, "more retries", 4),
+    bind(P::Lot, &[Char('-')], "-", A::FewerRetries, "fewer retries", 4),
+    bind(P::Lot, &[Char('z')], "z", A::BlankPass, "blank pass", 4),
+    bind(P::Lot, &[Char('S')], "S", A::SavePolicy, "save policy", 3),
+    bind(P::Lot, &[Char('P')], "P", A::TakePolicy, "take a saved one", 3),
+    bind(P::Lot, &[Esc], "Esc", A::Back, "back", 1),
+    bind(P::Help, &[Esc, Enter, Char('?'), Char('q')], "Esc", A::Back, "back", 0),
+    bind(P::StopQuestion, &[Char('s')], "s", A::ConfirmStop, "stop this job", 0),
+    bind(P::StopQuestion, &[Esc], "Esc", A::Back, "let it go on", 0),
+    bind(P::QuitQuestion, &[Char('s')], "s", A::ConfirmQuit, "stop the jobs and quit", 0),
+    bind(P::QuitQuestion, &[Esc], "Esc", A::Back, "stay", 0),
+    bind(P::Line, &[Enter], "Enter", A::Take, "take what is typed", 0),
+    bind(P::Line, &[Esc], "Esc", A::Back, "back", 0),
+    bind(P::Palette, &[Enter], "Enter", A::Take, "do it", 0),
+    bind(P::Palette, &[Up], "↑", A::RowBefore, "line before", UNSHOWN),
+    bind(P::Palette, &[Down], "↑↓", A::RowAfter, "choose", 1),
+    bind(P::Palette, &[Esc], "Esc", A::Back, "back", 0),
+    bind(P::SettingsField, &[Enter], "Enter", A::Take, "save this field", 0),
+    bind(P::SettingsField, &[Esc], "Esc", A::Back, "leave it as it was", 0),
+    bind(P::Settings, &[Enter, Char(' ')], "Enter", A::Take, "change it", 0),
+    bind(P::Settings, &[Up], "↑", A::RowBefore, "setting before", UNSHOWN),
+    bind(P::Settings, &[Down], "↑↓", A::RowAfter, "setting", 1),
+    bind(P::Settings, &[Esc, F(4)], "Esc", A::Back, "back", 0),
+    bind(P::Lanes, &[Enter, Right], "Enter", A::ShowDesk, "see this drive", 0),
+    bind(P::Bench, &[Char('c')], "c", A::GoOnWithJob, "go on with the job that was cut short", 1),
+    bind(P::Bench, &[Char('p')], "p", A::PlanMarked, "plan the marked", 2),
+    bind(P::Bench, &[Char(' ')], "Space", A::Mark, "mark", 5),
+    bind(P::Bench, &[Char('/')], "/", A::FindDrive, "find", 5),
+    bind(P::Bench, &[Esc], "Esc", A::ShowLanes, "all drives", 5),
+    bind(P::Bench, &[F(3)], "F3", A::Methods, "methods", 5),
+    bind(P::Bench, &[F(4)], "F4", A::Settings, "settings", 5),
+    bind(P::Walking, &[Left], "←", A::StepBefore, "step before", UNSHOWN),
+    bind(P::Walking, &[Right], "←→", A::StepAfter, "step", 3),
+    bind(P::Walking, &[Up], "↑", A::DriveBefore, "drive before", UNSHOWN),
+    bind(P::Walking, &[Down], "↑↓", A::DriveAfter, "drive", 3),
+    bind(P::Walking, &[PageUp], "PgUp", A::ScrollUp, "lines above", UNSHOWN),
+    bind(P::Walking, &[PageDown], "PgDn", A::ScrollDown, "more lines", UNSHOWN),
+    bind(P::Typing, &[F(2)], "Ctrl-P", A::Palette, "everything", 6),
+    bind(P::Typing, &[F(1)], "F1", A::Help, "help", 1),
+    bind(P::Typing, &[], "Ctrl-Q", A::Quit, "quit", 1),
+    bind(P::Anywhere, &[Char('t')], "t", A::NextTheme, "theme", 6),
+    bind(P::Anywhere, &[F(2)], "Ctrl-P", A::Palette, "everything", 4),
+    bind(P::Anywhere, &[Char('?'), F(1)], "?", A::Help, "help", 1),
+    bind(P::Anywhere, &[Char('q')], "q", A::Quit, "quit", 1),
+];
+
+/// What Ctrl and a letter do, wherever one is.
+fn with_control(key: KeyEvent) -> Option<Action> {
+    match key.code {
+        _ if !key.modifiers.contains(KeyModifiers::CONTROL) => None,
+        Char('c' | 'q') => Some(Action::Quit),
+        Char('z') => Some(Action::Suspend),
+        Char('p') => Some(Action::Palette),
+        _ => None,
+    }
+}
+
+/// What a key does here; `None`: nothing, or it belongs to the field that is being typed in.
+pub(crate) fn of_key(app: &App, key: KeyEvent) -> Option<Action> {
+    if key.modifiers.contains(KeyModifiers::CONTROL) {
+        return with_control(key);
+    }
+    let is_letter = matches!(key.code, Char(_));
+    if is_letter && takes_text(app) {
+        return None;
+    }
+    let bound = |place: &Place| {
+        BINDINGS.iter().find(|b| b.place == *place && b.keys.contains(&key.code) && why_not(app, b.action).is_none())
+    };
+    places(app).iter().find_map(bound).map(|b| b.action)
+}
+
+/// Why a key that means something here does nothing now.
+pub(crate) fn refusal(app: &App, key: KeyEvent) -> Option<String> {
+    if key.modifiers.contains(KeyModifiers::CONTROL) || takes_text(app) {
+        return None;
+    }
+    let bound = |place: &Place| BINDINGS.iter().find(|b| b.place == *place && b.keys.contains(&key.code));
+    places(app).iter().find_map(bound).and_then(|b| why_not(app, b.action))
+}
+
+/// The bindings that can be used here, the innermost place first.
+pub(crate) fn usable(app: &App) -> Vec<&'static Binding> {
+    usable_at(app, &places(app))
+}
+
+/// The same beneath what lies over the screen.
+pub(crate) fn usable_beneath(app: &App) -> Vec<&'static Binding> {
+    usable_at(app, &beneath_dialogs(app))
+}
+
+fn usable_at(app: &App, places: &[Place]) -> Vec<&'static Binding> {
+    let typing = is_text(places);
+    let fits = |b: &&Binding| {
+        let only_letters = !b.keys.is_empty() && b.keys.iter().all(|k| matches!(k, Char(_)));
+        !(typing && only_letters) && why_not(app, b.action).is_none()
+    };
+    places.iter().flat_map(|place| BINDINGS.iter().filter(|b| b.place == *place)).filter(fits).collect()
+}
+
+/// Whether letters go into a field.
+pub(crate) fn takes_text(app: &App) -> bool {
+    is_text(&places(app))
+}
+
+fn is_text(places: &[Place]) -> bool {
+    places.iter().any(|p| matches!(p, Place::Typing | Place::Line | Place::Palette))
+}
+
+/// Where one is, from the innermost place outwards.
+pub(crate) fn places(app: &App) -> Vec<Place> {
+    match &app.dialog {
+        Some(Dialog::Help) => return vec![P::Help],
+        Some(Dialog::Stop(_)) => return vec![P::StopQuestion],
+        Some(Dialog::Quit(_)) => return vec![P::QuitQuestion],
+        Some(Dialog::Range(_) | Dialog::Find(_)) => return vec![P::Line],
+        Some(Dialog::Palette(_)) => return vec![P::Palette],
+        None => {}
+    }
+    beneath_dialogs(app)
+}
+
+/// The same without what lies over the screen.
+pub(crate) fn beneath_dialogs(app: &App) -> Vec<Place> {
+    match &app.page {
+        Page::Bench => of_bench(app),
+        Page::Methods(page) if page.editor.is_some() => vec![P::Editor, P::Typing],
+        Page::Methods(page) => match page.typing {
+            Typing::Search => vec![P::MethodsSearch, P::Typing],
+            Typing::Export(_) | Typing::Import(_) => vec![P::MethodsFile, P::Typing],
+            Typing::Delete => vec![P::MethodsDelete],
+            Typing::Nothing => vec![P::Methods, P::Anywhere],
+        },
+        Page::Lot(page) => match page.typing {
+            Some(Naming::Save(_) | Naming::Take(_)) => vec![P::LotNaming, P::Typing],
+            None => vec![P::Lot, P::Anywhere],
+        },
+        Page::Settings(page) if page.input.is_some() => vec![P::SettingsField, P::Typing],
+        Page::Settings(_) => vec![P::Settings, P::Anywhere],
+    }
+}
+
+fn of_bench(app: &App) -> Vec<Place> {
+    let Some(lane) = app.lane() else { return vec![P::Bench, P::Walking, P::Anywhere] };
+    if app.lanes_alone() {
+        return vec![P::Lanes, P::Bench, P::Walking, P::Anywhere];
+    }
+    let bytes = lane.bytes.as_ref().filter(|_| lane.step == Step::Look);
+    match (lane.step, bytes) {
+        (_, Some(view)) if matches!(view.prompt, Some(Prompt::Sector(_) | Prompt::Search(_))) => vec![P::BytesPrompt, P::Typing],
+        (_, Some(_)) => vec![P::Bytes, P::Anywhere],
+        (Step::Arm, _) if lane.is_asked_for_its_label() => vec![P::Step(Step::Arm), P::Walking, P::Typing],
+        (Step::Certify, _) if lane.form.focus.is_some() => vec![P::Form, P::Typing],
+        (step, _) => vec![P::Step(step), P::Bench, P::Walking, P::Anywhere],
+    }
+}
+
+/// Why something can't be done now, in one sentence; `None` if it can.
+pub(crate) fn why_not(app: &App, action: Action) -> Option<String> {
+    let say = |why: &str| Some(why.to_string());
+    let unless = |can: bool, why: &str| if can { None } else { Some(why.to_string()) };
+    let Some(lane) = app.lane() else {
+        return match action {
+            A::Quit | A::Suspend | A::Help | A::Palette | A::Settings | A::Methods | A::NextTheme | A::Take | A::Back => None,
+            A::ConfirmQuit | A::RowBefore | A::RowAfter | A::First | A::Last => None,
+            A::SearchMethods | A::NewMethod | A::EditMethod | A::DeleteMethod | A::ConfirmDelete => None,
+            A::ExportMethod | A::ImportMethods | A::FieldAfter | A::FieldBefore => None,
+            _ => say("There is no drive."),
+        };
+    };
+    match action {
+        A::Mark | A::EnterPlan | A::OpenBytes | A::Beacon | A::StepBefore | A::StepAfter => None,
+        A::GoOnWithJob => unless(
+            lane.unfinished.is_some() && !lane.is_working() && lane.step != Step::Certify && lane.step != Step::Arm,
+            "No job on this drive was cut short.",
+        ),
+        A::PlanMarked => unless(app.lanes.iter().any(|l| l.marked), "No drive is marked: Space marks one."),
+        A::ShowLanes => unless(!app.lanes_alone() && app.is_narrow(), "All drives are in sight."),
+        A::ShowDesk => unless(app.lanes_alone(), "The drive is in sight."),
+        A::SeeWork => {
+            unless(lane.work.is_some() && lane.step == Step::Arm || lane.is_working(), "No job is running on this drive.")
+        }
+        A::BeginAnew => unless(lane.work.is_some() && !lane.is_working(), "There is no job that is over."),
+        A::TakePlan | A::EditPasses | A::MoreRounds | A::FewerRounds | A::Range | A::WayAfter | A::WayBefore => {
+            unless(lane.work.is_none(), "This drive has a job already.")
+        }
+        A::Sensitivity | A::Reuse | A::Leaves | A::ChooseMethod | A::ReadingBack | A::BlankPass => {
+            unless(lane.work.is_none() || matches!(app.page, Page::Lot(_)), "This drive has a job already.")
+        }
+        A::CheckLabel | A::BackedUp => unless(lane.is_asked_for_its_label(), "No label is asked for."),
+        A::LeaveArm => unless(lane.step == Step::Arm, "No drive is being armed."),
+        A::GoOn => unless(lane.state() == LaneState::Held, "The job is not held."),
+        A::Hold => {
+            unless(lane.is_working() && lane.state() != LaneState::Held, "Nothing is being worked on here that could be held.")
+        }
+        A::StopJob => unless(lane.is_working(), "No job is running on this drive."),
+        A::SeeProof => unless(!lane.is_working(), "The job is not over."),
+        A::SeeCertificate => unless(lane.record().is_some(), "There is no record yet."),
+        A::WriteCertificate => lane.missing(Step::Certify),
+        A::TakeMethod => match &app.page {
+            Page::Methods(page) => {
+                unless(page.target != Target::Nothing, "To use a method, choose a drive, go to Plan, and press m there.")
+            }
+            _ => say("The methods are not in sight."),
+        },
+        A::DeleteMethod => match &app.page {
+            Page::Methods(page) => unless(
+                page.chosen(&app.catalogue).is_some_and(|m| m.status == Status::Own),
+                "Only methods of your own can be taken away; the library stays.",
+            ),
+            _ => say("The methods are not in sight."),
+        },
+        _ => None,
+    }
+}
+
+/// Whether something stands on the bottom line.
+pub(crate) fn is_shown(binding: &Binding) -> bool {
+    binding.rank < UNSHOWN
+}
+
+impl Lane {
+    /// Whether the person is to type its label now.
+    pub(crate) fn is_asked_for_its_label(&self) -> bool {
+        self.step == Step::Arm
+            && self.work.is_none()
+            && self.plan.is_some()
+            && self.arming.stage == ArmStage::Asking
+            && !matches!(self.presence, Presence::Gone(_))
+    }
+}
