@@ -20,6 +20,10 @@ mod settings;
 mod tui;
 mod work;
 
+/// For benchmarks only.
+#[doc(hidden)]
+pub use tui::measure;
+
 use clap::Parser;
 use std::ffi::OsString;
 use std::io::Write;

@@ -6,6 +6,7 @@ mod bytes;
 mod field;
 mod help;
 mod lot;
+pub mod measure;
 mod methods;
 mod palette;
 mod perform;

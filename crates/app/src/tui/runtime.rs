@@ -71,7 +71,7 @@ pub(crate) fn run(setup: Setup) -> Result<ExitCode, Failure> {
         let way = "the interface needs a terminal; without one use a command, or `jurex demo --unattended --out DIR` (see `jurex --help`)";
         return Err(Failure::Use(way.into()));
     }
-    let _log = log_to(&setup.log);
+    log_to(&setup.log);
     let terminal = Screen::open().map_err(|e| Failure::Use(format!("the terminal can't be used: {e}")))?;
     let mut runtime = Runtime::new(setup)?;
     let ended = runtime.turn(terminal);
@@ -81,12 +81,12 @@ pub(crate) fn run(setup: Setup) -> Result<ExitCode, Failure> {
 }
 
 /// The log goes to a file only: the screen belongs to the interface. Without a log the work goes on.
-fn log_to(folder: &std::path::Path) -> Option<tracing_appender::non_blocking::WorkerGuard> {
-    std::fs::create_dir_all(folder).ok()?;
-    let file = std::fs::OpenOptions::new().create(true).append(true).open(folder.join("jurex.log")).ok()?;
-    let (writer, guard) = tracing_appender::non_blocking(file);
-    tracing_subscriber::fmt().with_writer(writer).with_ansi(false).try_init().ok()?;
-    Some(guard)
+fn log_to(folder: &std::path::Path) {
+    let file = std::fs::create_dir_all(folder)
+        .and_then(|()| std::fs::OpenOptions::new().create(true).append(true).open(folder.join("jurex.log")));
+    if let Ok(file) = file {
+        let _ = tracing_subscriber::fmt().with_writer(std::sync::Mutex::new(file)).with_ansi(false).try_init();
+    }
 }
 
 /// The terminal in full-screen mode; put back however this ends, after a panic too.

@@ -1,0 +1,78 @@
+//! A full bench for the benchmark of drawing: many drives, each with a job well under way.
+
+use super::state::{App, Message, Step, Work};
+use super::theme::Theme;
+use super::view;
+use crate::bench::Bench;
+use crate::config::{Config, ThemeName};
+use jiff::Timestamp;
+use jurex_core::erase::{Activity, Event, Progress};
+use jurex_core::evidence::Session;
+use jurex_core::medium::Access;
+use jurex_core::notation::NoEntropy;
+use jurex_core::plan::{Order, Plan};
+use jurex_core::units::Sectors;
+use jurex_sim::Pacing;
+use ratatui::Terminal;
+use ratatui::backend::TestBackend;
+use std::time::{Duration, Instant};
+
+/// Draws a bench of so many drives, all at work, so many times, and gives how long each picture took.
+///
+/// # Panics
+/// If the simulated bench can't be planned: a defect.
+pub fn frames(lanes: usize, size: (u16, u16), pictures: usize) -> Vec<Duration> {
+    let mut app = App::new(Theme::new(ThemeName::Dark, true), Config::demo());
+    app.size = size;
+    let bays = Bench::simulated(Pacing::Unpaced).drives();
+    let copy = |i: usize| {
+        let mut seen = bays[1 + i % (bays.len() - 1)].clone();
+        seen.drive.path = format!("sim:{}", i + 1);
+        seen.drive.unit.serial = Some(format!("SERIAL{i:06}"));
+        seen
+    };
+    app.update(Message::Drives(1, (0..lanes).map(copy).collect()));
+    for lane in &mut app.lanes {
+        let (contents, _) = bays[1].look();
+        lane.contents = Some(contents);
+        lane.work = Some(Work { job: None, progress: under_way(&lane.seen.drive), told: vec![], end: None });
+        lane.enter(Step::Erase);
+    }
+    let mut terminal = Terminal::new(TestBackend::new(size.0, size.1)).expect("a test terminal can't fail");
+    let mut picture = |n: usize| {
+        app.update(Message::Tick(Duration::from_millis(33 * n as u64), "14:32".into()));
+        app.selected = n % lanes.max(1);
+        let begun = Instant::now();
+        terminal.draw(|frame| view::draw(&app, frame)).expect("a test terminal can't fail");
+        begun.elapsed()
+    };
+    (0..pictures).map(&mut picture).collect()
+}
+
+/// Two of three passes laid and read back, in small stretches with a pace, and some faults.
+fn under_way(drive: &jurex_core::media::Drive) -> Progress {
+    let order = Order::of_program("three", "00? | FF? | 55?".parse().expect("three passes parse"));
+    let plan = Plan::new(drive, &order, &mut NoEntropy).expect("the whole drive can be planned");
+    let mut progress = Progress::of_plan(&plan);
+    let time = Timestamp::UNIX_EPOCH;
+    progress.apply(&Event::Opened { session: Box::new(Session::new(drive.clone(), Access::DIRECT, time)) });
+    let (whole, parts) = (plan.range(), 500);
+    for pass in 0..2 {
+        let pattern = plan.passes()[pass as usize].pattern.clone();
+        progress.apply(&Event::PassStarted { pass, of: 3, pattern, complement_of_before: false, time });
+        for activity in [Activity::Laying, Activity::ReadingBack] {
+            if activity == Activity::ReadingBack {
+                progress.apply(&Event::PassLaid { pass, flush_error: None });
+                progress.apply(&Event::ReadBackStarted { pass, time, sampling: None });
+            }
+            for n in 0..parts {
+                // Every tenth stretch is left out, so that there are gaps to draw.
+                let at = Sectors::new(whole.count / parts * n, whole.count / parts);
+                if n % 10 != 9 {
+                    progress.apply(&Event::Advanced { pass, activity, at, took: Duration::from_millis(20 + n / 20) });
+                }
+            }
+        }
+    }
+    progress
+}
