@@ -207,10 +207,10 @@ impl Seen {
         let mut buffer = AlignedBuffer::new(beacon::READ_BYTES.max(self.drive.geometry.logical as usize));
         let begun = Instant::now();
         while go_on() {
-            match beacon::is_reading(begun.elapsed()) {
-                true => beacon::flash(medium.as_mut(), &mut buffer, &mut SystemEntropy)
-                    .map_err(|e| format!("{e}: {}", e.cause.os()))?,
-                false => std::thread::sleep(Duration::from_millis(20)),
+            if beacon::is_reading(begun.elapsed()) {
+                beacon::flash(medium.as_mut(), &mut buffer, &mut SystemEntropy).map_err(|e| format!("{e}: {}", e.cause.os()))?;
+            } else {
+                std::thread::sleep(Duration::from_millis(20));
             }
         }
         Ok(())
@@ -266,10 +266,7 @@ impl OpenDrive {
 
 /// `JUREX_IO=threads` leaves the kernel's queue unused, where it gives trouble.
 fn carrying() -> Carrying {
-    match std::env::var_os("JUREX_IO").is_some_and(|v| v == "threads") {
-        true => Carrying::Threads,
-        false => Carrying::AsCan,
-    }
+    if std::env::var_os("JUREX_IO").is_some_and(|v| v == "threads") { Carrying::Threads } else { Carrying::AsCan }
 }
 
 /// A sector worth showing: the first one of a volume that holds more than one repeated byte, else the drive's first.

@@ -111,7 +111,7 @@ impl Config {
         if self.methods.len() > MOST_METHODS {
             return Err(format!("{} methods are too many: it may hold {MOST_METHODS}", self.methods.len()));
         }
-        let of_people = [&self.technician, &self.validator].into_iter().flat_map(|p| p.texts());
+        let of_people = [&self.technician, &self.validator].into_iter().flat_map(jurex_core::record::Person::texts);
         let texts = [&self.bench, &self.organisation, &self.lot, &self.source];
         if let Some(long) = of_people.chain(texts).find(|t| t.chars().count() > MOST_CHARS) {
             let shown = jurex_core::text::shorten(&jurex_core::text::printable(long.as_bytes()), 40);

@@ -21,9 +21,9 @@ pub(crate) fn save(catalogue: &Catalogue, config: &Path) -> Result<(), String> {
     let own: Vec<&Method> = catalogue.own().collect();
     let written: DocumentMut = to_toml(&own).parse().map_err(|e| format!("the methods could not be written: {e}"))?;
     document.remove("method");
-    match written.get("method").and_then(Item::as_array_of_tables) {
-        Some(tables) if !own.is_empty() => drop(document.insert("method", Item::ArrayOfTables(at_the_end(tables)))),
-        _ => {}
+    let tables = written.get("method").and_then(Item::as_array_of_tables).filter(|_| !own.is_empty());
+    if let Some(tables) = tables {
+        document.insert("method", Item::ArrayOfTables(at_the_end(tables)));
     }
     replace(config, &document.to_string()).map_err(|e| format!("cannot write {shown}, it is as it was: {e}"))
 }

@@ -18,10 +18,7 @@ pub(crate) fn names(folder: &Path) -> Vec<String> {
 /// # Errors
 /// There is none, or it is wrong; the text names file, key and line.
 pub(crate) fn read(folder: &Path, name: &str) -> Result<Policy, String> {
-    let path = match name.contains('/') || name.ends_with(".toml") {
-        true => name.into(),
-        false => folder.join(format!("{name}.toml")),
-    };
+    let path = if name.contains('/') || name.ends_with(".toml") { name.into() } else { folder.join(format!("{name}.toml")) };
     let text = std::fs::read_to_string(&path).map_err(|e| {
         let known = names(folder);
         let others = if known.is_empty() { "none is saved".into() } else { format!("saved are {}", known.join(", ")) };

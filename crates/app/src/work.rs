@@ -194,10 +194,7 @@ impl Prepared {
         }
         let is_stored = stored.is_ok();
         // A record that is not stored leaves the job able to go on, and so to make it again.
-        let unfinished = match goes_on || !is_stored {
-            true => ledger.unfinished_job(&id).ok().flatten().map(Box::new),
-            false => None,
-        };
+        let unfinished = if goes_on || !is_stored { ledger.unfinished_job(&id).ok().flatten().map(Box::new) } else { None };
         Finished { record, is_stored, ledger_trouble: stored.err().or(ledger_trouble), unfinished }
     }
 }

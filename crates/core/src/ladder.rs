@@ -303,7 +303,7 @@ pub fn warnings(drive: &Drive, order: &Order, method: Option<&Method>, need: Nee
     }
     match method.map(|m| m.status) {
         Some(Status::Historical) => {
-            said.push("Its own issuer has withdrawn this method: take it only where a contract asks for it.".into())
+            said.push("Its own issuer has withdrawn this method: take it only where a contract asks for it.".into());
         }
         Some(Status::Proposal) => said.push("No authority ever ordered this method: it was proposed in print.".into()),
         Some(Status::Current | Status::Own) | None => {}
@@ -311,7 +311,7 @@ pub fn warnings(drive: &Drive, order: &Order, method: Option<&Method>, need: Nee
     match order.verification {
         Verification::None => said.push("Nothing is read back: then nothing can be claimed.".into()),
         Verification::Read(HowMuch::Sampled, _) => {
-            said.push("A sample finds faults that lie close together less surely than reading everything.".into())
+            said.push("A sample finds faults that lie close together less surely than reading everything.".into());
         }
         Verification::Read(HowMuch::Full, _) => {}
     }

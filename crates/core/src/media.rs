@@ -408,10 +408,7 @@ impl Drive {
             let is_another = other.path != self.path && !self.is_other_path_of(other);
             is_another && label.accepted().iter().any(|text| other.label().matches(text))
         };
-        match others.into_iter().any(shares) {
-            true => Label::Place(self.place()),
-            false => label,
-        }
+        if others.into_iter().any(shares) { Label::Place(self.place()) } else { label }
     }
 
     /// Where it is attached: the port, else the path.

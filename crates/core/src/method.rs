@@ -257,10 +257,7 @@ impl Method {
 
     /// What it asks to be read back.
     pub fn asks_verified(&self) -> &'static str {
-        match self.program.asks_read_back() {
-            true => "the pass marked `?`",
-            false => "nothing; Jurex reads the last pass back all the same",
-        }
+        if self.program.asks_read_back() { "the pass marked `?`" } else { "nothing; Jurex reads the last pass back all the same" }
     }
 }
 

@@ -160,9 +160,10 @@ impl fmt::Display for Pattern {
         match &self.base {
             Base::Bytes { bytes } if bytes.len() > 4 => {
                 let text = printable(&bytes[..bytes.len().min(24)]);
-                match bytes.iter().all(|b| (0x20..0x7f).contains(b)) {
-                    true => write!(f, "\"{text}\"{}", if bytes.len() > 24 { "…" } else { "" }),
-                    false => write!(f, "{} bytes {}…", bytes.len(), spaced(&bytes[..4])),
+                if bytes.iter().all(|b| (0x20..0x7f).contains(b)) {
+                    write!(f, "\"{text}\"{}", if bytes.len() > 24 { "…" } else { "" })
+                } else {
+                    write!(f, "{} bytes {}…", bytes.len(), spaced(&bytes[..4]))
                 }
             }
             Base::Bytes { bytes } => f.write_str(&spaced(bytes)),

@@ -39,11 +39,11 @@ pub fn capital(text: &str) -> String {
 
 /// `text` cut to `room` characters with an ellipsis.
 pub fn shorten(text: &str, room: usize) -> String {
-    match text.chars().count() <= room {
-        true => text.to_string(),
-        false if room == 0 => String::new(),
-        false => text.chars().take(room - 1).chain(std::iter::once('…')).collect(),
+    if text.chars().count() <= room {
+        return text.to_string();
     }
+    let kept = text.chars().take(room.saturating_sub(1));
+    kept.chain((room > 0).then_some('…')).collect()
 }
 
 /// 64-bit numbers as JSON strings: RFC 8785 keeps only 53 bits of a JSON number.

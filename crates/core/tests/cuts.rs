@@ -183,12 +183,11 @@ impl Liar {
             let real = self.real(lba);
             self.by_others.remove(&real);
             *self.laid.entry(lba).or_default() += 1;
-            match dice.one_in(2) {
-                true => drop(self.cache.insert(real, bytes.to_vec())),
-                false => {
-                    self.cache.remove(&real);
-                    self.cells[real as usize * SECTOR..][..SECTOR].copy_from_slice(bytes);
-                }
+            if dice.one_in(2) {
+                drop(self.cache.insert(real, bytes.to_vec()));
+            } else {
+                self.cache.remove(&real);
+                self.cells[real as usize * SECTOR..][..SECTOR].copy_from_slice(bytes);
             }
         }
         if hit.is_some() { Self::failed(Op::Write, at, Cause::BadSector) } else { Completed::Done }

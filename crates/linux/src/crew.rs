@@ -118,7 +118,9 @@ impl Threads {
     fn dismiss(&mut self) {
         self.tasks = None;
         if self.in_flight == 0 {
-            self.workers.drain(..).for_each(|w| drop(w.join()));
+            for worker in self.workers.drain(..) {
+                let _ = worker.join();
+            }
         } else {
             self.workers.clear();
         }

@@ -179,8 +179,8 @@ impl Ring {
     fn push(&mut self, entry: &squeue::Entry) {
         // SAFETY: the entry's buffer belongs to the slot `user_data`, which holds it as `Flying` until the completion with
         // that number has been taken; `Drop` and `set` wait for all of them before any buffer is freed. The buffer's bytes
-        // lie on the heap and stay where they are when the slot moves, `len` is no longer than the buffer (the job asks for
-        // at most the setting's chunk), and nothing else touches them meanwhile. The descriptor lives as long as `medium`.
+        // lie on the heap and stay where they are when the slot moves, `len` is no longer than the buffer (`start` gives what
+        // does not fit to the hand), and nothing else touches them meanwhile. The descriptor lives as long as `medium`.
         while unsafe { self.ring.submission().push(entry) }.is_err() {
             // The queue is longer than the deepest setting, so it is full only until what stands in it is submitted.
             let _ = self.ring.submit();
@@ -358,7 +358,9 @@ impl Drop for Ring {
     fn drop(&mut self) {
         self.drain(Some(Instant::now() + LAST_PATIENCE));
         self.to_helpers = None;
-        self.helpers.drain(..).for_each(|h| drop(h.join()));
+        for helper in self.helpers.drain(..) {
+            let _ = helper.join();
+        }
         if self.flying > 0 {
             // The drive hangs. Its buffers stay where they are for ever: the kernel may still write into them.
             std::mem::forget(std::mem::take(&mut self.slots));

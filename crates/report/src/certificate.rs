@@ -181,7 +181,7 @@ fn drive_facts(drive: &Drive, papers: &Papers) -> Vec<Fact> {
         fact("Attached by", format!("{} ({})", drive.bus, drive.shown_path())),
         fact("Firmware", said(&drive.unit.firmware)),
         fact("Hidden areas", drive.hidden_sentence()),
-        fact("Unique names", or_none(drive.unit.ids.iter().map(|id| id.sentence()).collect())),
+        fact("Unique names", or_none(drive.unit.ids.iter().map(jurex_core::media::UnitId::sentence).collect())),
         fact("Beside it", elsewhere(drive)),
     ]
 }
@@ -218,9 +218,8 @@ fn origin_facts(papers: &Papers) -> Vec<Fact> {
 
 fn work_facts(record: &Record) -> Vec<Fact> {
     let evidence = record.evidence();
-    let faults = |set: jurex_core::ranges::RangeSet| match set.is_empty() {
-        true => "none".to_string(),
-        false => format!("{} ({})", counted(set.count(), "sector"), set.sentence(4)),
+    let faults = |set: jurex_core::ranges::RangeSet| {
+        if set.is_empty() { "none".to_string() } else { format!("{} ({})", counted(set.count(), "sector"), set.sentence(4)) }
     };
     // By the clock that nobody can set; records of version 1 have only that of the day.
     let by_the_wall = std::time::Duration::try_from(record.ended.duration_since(record.started)).unwrap_or_default();
@@ -286,16 +285,10 @@ fn session_facts(evidence: &Evidence) -> Vec<Fact> {
 }
 
 fn covered(evidence: &Evidence) -> String {
-    match evidence.is_whole() {
-        true => format!("all {}", grouped(evidence.range().count)),
-        false => {
-            format!(
-                "{} of {} ({})",
-                grouped(evidence.range().count),
-                grouped(evidence.drive().geometry.sectors),
-                evidence.range()
-            )
-        }
+    if evidence.is_whole() {
+        format!("all {}", grouped(evidence.range().count))
+    } else {
+        format!("{} of {} ({})", grouped(evidence.range().count), grouped(evidence.drive().geometry.sectors), evidence.range())
     }
 }
 

@@ -99,10 +99,7 @@ impl Fonts {
         for c in word.chars() {
             let piece = pieces.last_mut().expect("there is always a piece");
             let longer = format!("{piece}{c}");
-            match piece.is_empty() || self.width(face, size, &longer) <= room {
-                true => *piece = longer,
-                false => pieces.push(c.into()),
-            }
+            if piece.is_empty() || self.width(face, size, &longer) <= room { *piece = longer } else { pieces.push(c.into()) }
         }
         pieces
     }

@@ -178,15 +178,12 @@ impl Layout {
         let label = Mark::Text { x, y, face: Face::Text, size: LABEL, ink: Ink::Faint, text: fact.label.into() };
         let label = self.run(false, vec![label]);
         let blank = fact.value.is_empty();
-        let value = match blank {
+        let value = if blank {
             // An empty field is a line to write on.
-            true => vec![Mark::Rule {
-                from: (x + LABEL_WIDTH, y + 2.0),
-                to: (x + LABEL_WIDTH + 120.0, y + 2.0),
-                width: 0.5,
-                ink: Ink::Faint,
-            }],
-            false => lines
+            let (from, to) = ((x + LABEL_WIDTH, y + 2.0), (x + LABEL_WIDTH + 120.0, y + 2.0));
+            vec![Mark::Rule { from, to, width: 0.5, ink: Ink::Faint }]
+        } else {
+            lines
                 .iter()
                 .enumerate()
                 .map(|(i, line)| Mark::Text {
@@ -197,7 +194,7 @@ impl Layout {
                     ink: Ink::Text,
                     text: line.clone(),
                 })
-                .collect(),
+                .collect()
         };
         let value = self.run(blank, value);
         let cell = if blank { vec![] } else { vec![value] };

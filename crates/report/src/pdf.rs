@@ -96,9 +96,10 @@ fn draw_pages(document: &mut Document, layout: &Layout) -> Result<Vec<Option<Ide
 }
 
 fn draw_run(surface: &mut Surface<'_>, run: &Run) -> Option<Identifier> {
-    let tag = match run.decoration {
-        true => ContentTag::Artifact(Artifact::with_kind(ArtifactType::Other)),
-        false => ContentTag::Span(SpanTag::empty()),
+    let tag = if run.decoration {
+        ContentTag::Artifact(Artifact::with_kind(ArtifactType::Other))
+    } else {
+        ContentTag::Span(SpanTag::empty())
     };
     let identifier = surface.start_tagged(tag);
     run.marks.iter().for_each(|mark| draw(surface, mark));

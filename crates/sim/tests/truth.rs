@@ -117,10 +117,7 @@ proptest! {
         vanishes in prop::option::of(1u64..60),
         flash: bool,
     ) {
-        let (kind, class) = match flash {
-            true => (Kind::Flash { spare_percent: 7 }, MediaClass::RemovableFlash),
-            false => (Kind::Magnetic, MediaClass::Magnetic),
-        };
+        let (kind, class) = if flash { (Kind::Flash { spare_percent: 7 }, MediaClass::RemovableFlash) } else { (Kind::Magnetic, MediaClass::Magnetic) };
         let drive = drive(kind, class);
         let stretch = |(first, count): &(u64, u64)| Sectors::new(*first, (*count).min(SECTORS - first));
         unwritable.iter().for_each(|s| drive.add_fault(Fault::Unwritable(stretch(s))));

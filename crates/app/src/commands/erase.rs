@@ -30,17 +30,16 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let cleared = seen.verdict().map_err(refused)?;
     let ledger = places.ledger_for(seen.drive.simulated);
     let to = InLedger { ledger: &ledger, hold_above: config.hold_above() };
-    let job = match asked.resume {
-        true => go_on(asked, &seen, &cleared, &to)?,
-        false => {
-            let order = order::order(&asked.order, &seen, &config.catalogue()?, config.rules, None)?;
-            let plan = Plan::new(&seen.drive, &order, &mut SystemEntropy)?;
-            check_out(asked)?;
-            let armed = plan.arm(&cleared, &asked.label_check)?;
-            let (before, _) = seen.look();
-            let label = armed.label().clone();
-            work::open(&seen, &label)?.begin(armed, before, config.papers(), &to)?
-        }
+    let job = if asked.resume {
+        go_on(asked, &seen, &cleared, &to)?
+    } else {
+        let order = order::order(&asked.order, &seen, &config.catalogue()?, config.rules, None)?;
+        let plan = Plan::new(&seen.drive, &order, &mut SystemEntropy)?;
+        check_out(asked)?;
+        let armed = plan.arm(&cleared, &asked.label_check)?;
+        let (before, _) = seen.look();
+        let label = armed.label().clone();
+        work::open(&seen, &label)?.begin(armed, before, config.papers(), &to)?
     };
     let mut control = StopOnSignal::install()?;
     let mut teller = Teller::new(asked, job.plan(), job.id().as_str());
@@ -180,10 +179,7 @@ impl Teller {
 
 fn finish(asked: &Erase, seen: &Seen, finished: Finished) -> Result<ExitCode, Failure> {
     let Finished { record, is_stored, ledger_trouble, unfinished } = finished;
-    let name = match asked.resume {
-        true => files::name_after_going_on(&asked.out, &record.job),
-        false => record.job.to_string(),
-    };
+    let name = if asked.resume { files::name_after_going_on(&asked.out, &record.job) } else { record.job.to_string() };
     let written = files::write_as(&asked.out, &name, &record);
     if asked.json {
         say_json(&result_json(&record, written.as_ref().ok()));
@@ -224,11 +220,12 @@ fn finish(asked: &Erase, seen: &Seen, finished: Finished) -> Result<ExitCode, Fa
 pub(crate) fn not_certified(record: &Record, e: &files::FileError, in_ledger: bool) -> Failure {
     let job = &record.job;
     let outcome = record.claim().outcome();
-    let rest = match in_ledger {
-        true => format!("the record is in the ledger: make room and run `jurex certificate {job} --out DIR`"),
-        false => "the ledger does not hold the record either; its place is kept: make room and go on with --resume, which reads \
+    let rest = if in_ledger {
+        format!("the record is in the ledger: make room and run `jurex certificate {job} --out DIR`")
+    } else {
+        "the ledger does not hold the record either; its place is kept: make room and go on with --resume, which reads \
                   the drive again and makes the record anew"
-            .into(),
+            .into()
     };
     Failure::Less(format!("{e}. The job itself is over (outcome: {outcome}), and {rest}"))
 }

@@ -1,9 +1,9 @@
 //! Everything that a person can do, and the keys for it: one table, which the dispatch of keys, the bottom line, the help and
 //! the palette all read, so that they can't say different things.
 
-use super::lot::Naming;
-use super::methods::{Target, Typing};
 use super::state::{App, ArmStage, Dialog, Lane, LaneState, Page, Presence, Prompt, Step};
+use crate::tui::screen::lot::Naming;
+use crate::tui::screen::methods::{Target, Typing};
 use jurex_core::method::Status;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 

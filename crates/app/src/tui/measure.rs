@@ -1,8 +1,8 @@
 //! A full bench for the benchmark of drawing: many drives, each with a job well under way.
 
+use super::screen::frame;
 use super::state::{App, Message, Step, Work};
 use super::theme::Theme;
-use super::view;
 use crate::bench::Bench;
 use crate::config::{Config, ThemeName};
 use jiff::Timestamp;
@@ -43,7 +43,7 @@ pub fn frames(lanes: usize, size: (u16, u16), pictures: usize) -> Vec<Duration> 
         app.update(Message::Tick(Duration::from_millis(33 * n as u64), "14:32".into()));
         app.selected = n % lanes.max(1);
         let begun = Instant::now();
-        terminal.draw(|frame| view::draw(&app, frame)).expect("a test terminal can't fail");
+        terminal.draw(|frame| frame::draw(&app, frame)).expect("a test terminal can't fail");
         begun.elapsed()
     };
     (0..pictures).map(&mut picture).collect()

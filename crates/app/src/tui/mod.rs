@@ -2,21 +2,16 @@
 //! to be done in the world leaves `update` as commands, which [`run`]'s loop carries out.
 
 mod action;
-mod bytes;
-mod field;
-mod help;
-mod lot;
 pub mod measure;
-mod methods;
-mod palette;
 mod perform;
 mod runtime;
-mod settings;
+mod screen;
 mod state;
+mod step;
 #[cfg(test)]
 mod tests;
 mod theme;
 mod update;
-mod view;
+mod widget;
 
 pub(crate) use runtime::{Setup, run};

@@ -1,12 +1,12 @@
 //! What keys and actions do to the state of the bench.
 
 use super::action::{self, Action, Place};
-use super::field::Field;
-use super::lot::Naming;
-use super::methods::{Target, Typing};
-use super::palette::Palette;
+use super::screen::frame;
 use super::state::{App, ArmStage, Command, Dialog, Field as Asked, Lane, Page, Presence, Start, Step, next_backup};
-use super::view;
+use crate::tui::screen::lot::Naming;
+use crate::tui::screen::methods::{Target, Typing};
+use crate::tui::screen::palette::Palette;
+use crate::tui::widget::field::Field;
 use jurex_core::erase::Wish;
 use jurex_core::need::Sensitivity;
 use jurex_core::plan::{ArmError, Order};
@@ -95,7 +95,7 @@ impl App {
                 let Page::Settings(page) = &mut self.page else { return None };
                 page.input.as_mut()
             }
-            Place::BytesPrompt => self.lane_mut()?.bytes.as_mut()?.prompt.as_mut().map(|p| p.field()),
+            Place::BytesPrompt => self.lane_mut()?.bytes.as_mut()?.prompt.as_mut().map(super::state::Prompt::field),
             Place::Step(Step::Arm) => {
                 let arming = &mut self.lane_mut()?.arming;
                 arming.problem = None;
@@ -305,7 +305,7 @@ impl App {
 
     /// Half a screen up or down in what the step shows.
     fn scroll(&mut self, down: bool) {
-        let (most, by) = (view::most_scroll(self), (self.size.1 / 2).max(1));
+        let (most, by) = (frame::most_scroll(self), (self.size.1 / 2).max(1));
         if let Some(lane) = self.lane_mut() {
             lane.scroll = if down { lane.scroll.saturating_add(by).min(most) } else { lane.scroll.min(most).saturating_sub(by) };
         }

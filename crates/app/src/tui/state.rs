@@ -1,14 +1,14 @@
 //! The state of the interface: lanes, and for each the steps of its work.
 
-use super::field::Field as Line;
-use super::lot::LotPage;
-use super::methods::MethodsPage;
-use super::palette::Palette;
-use super::settings::SettingsPage;
 use super::theme::Theme;
+use super::widget::field::Field as Line;
 use crate::bench::{Sample, Seen};
 use crate::config::Config;
 use crate::settings::Setting;
+use crate::tui::screen::lot::LotPage;
+use crate::tui::screen::methods::MethodsPage;
+use crate::tui::screen::palette::Palette;
+use crate::tui::screen::settings::SettingsPage;
 use jurex_core::bytes::{Needle, Search};
 use jurex_core::contents::Contents;
 use jurex_core::erase::{Event, Progress, Wish};
@@ -23,7 +23,7 @@ use jurex_core::notation::{NoEntropy, Program};
 use jurex_core::plan::{ArmedPlan, Order, Plan, PlanError};
 use jurex_core::policy::Policy;
 use jurex_core::record::{Backup, JobId, Papers, Record};
-use jurex_core::rules::{Edition, Technique};
+use jurex_core::rules::{Edition, Outcome, Technique};
 use jurex_core::units::Lba;
 use jurex_ledger::Unfinished;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
@@ -435,6 +435,14 @@ impl Lane {
                 Ended::Finished if end.record.kept_its_plan() => LaneState::Proved,
                 Ended::Finished => LaneState::Unproved,
             },
+        }
+    }
+
+    /// What its paper is: nothing that is not sanitized has a certificate.
+    pub(crate) fn paper(&self) -> &'static str {
+        match self.record().map(|r| r.claim().outcome()) {
+            Some(Outcome::NotSanitized) => "report",
+            _ => "certificate",
         }
     }
 

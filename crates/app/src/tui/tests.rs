@@ -1,12 +1,12 @@
 //! Every step through a test terminal, with a world that is carried out at once and a clock that counts.
 
-use super::field::Field;
+use super::screen::frame;
 use super::state::{App, Command, Dialog, LaneState, Message, PAGE_SECTORS, Start, Step, WorkEnd};
 use super::theme::Theme;
-use super::view;
 use crate::bench::Bench;
 use crate::config::{Config, ThemeName};
 use crate::settings::{Setting, SettingsFile};
+use crate::tui::widget::field::Field;
 use jiff::Timestamp;
 use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, Event, Job, Keeper, Now, Wish};
 use jurex_core::estimate::SpeedSample;
@@ -152,37 +152,7 @@ impl World {
                 self.send(Message::Opened(lane));
             }
             Command::Abandon(lane) => drop(self.opened.remove(&lane)),
-            Command::Go(lane) => {
-                let Start { lane, armed, before, papers, from, sample_at } =
-                    self.opened.remove(&lane).expect("the drive is open");
-                let seen = self.app.lanes[lane].seen.clone();
-                let plan = armed.plan().clone();
-                let mut drive = seen.open().unwrap();
-                let clock = Counting(Cell::new(0));
-                let found = drive.medium().identify().unwrap();
-                let access = drive.medium().access();
-                let job = match &from {
-                    Some(from) => Job::resume(&from.checkpoint, armed, &found, access, CHUNK_BYTES, clock.now()).unwrap(),
-                    None => Job::start(armed, &found, access, CHUNK_BYTES, clock.now()).unwrap(),
-                };
-                let mut told = vec![];
-                let mut control = StopsAt(self.stop_at.take());
-                let mut kept = Kept(None);
-                let evidence =
-                    drive.with_crew(|crew| erase::run(job, crew, &clock, &mut control, &mut kept, &mut |e| told.push(e.clone())));
-                let id: jurex_core::record::JobId = "261123-4F7QZK".parse().unwrap();
-                let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
-                let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);
-                let unfinished = kept.0.filter(|_| evidence.ended == Ended::Stopped).map(|checkpoint| {
-                    let (before, papers) = (before.clone(), papers.clone());
-                    Box::new(Unfinished { job: id.clone(), started: times.0, before, papers, kept: times.1, checkpoint })
-                });
-                let record = Record::new(id.clone(), tool, &plan, before, evidence, times, papers);
-                let after = sample_at.and_then(|at| seen.sector(at));
-                self.pending.push(Message::Began(lane, id));
-                self.pending.extend(told.into_iter().map(|e| Message::Job(lane, e)));
-                self.pending.push(Message::Ended(lane, Box::new(WorkEnd { record, ledger_trouble: None, unfinished, after })));
-            }
+            Command::Go(lane) => self.go(lane),
             Command::Look(lane) => {
                 let (contents, sample) = self.app.lanes[lane].seen.look();
                 self.send(Message::Looked(lane, contents, sample));
@@ -207,6 +177,38 @@ impl World {
                 self.send(Message::Written(lane, Ok(vec![path("record.json"), path("certificate.pdf"), path("strata.svg")])));
             }
         }
+    }
+
+    /// The job of the lane runs at once; what it told waits to be handed over.
+    fn go(&mut self, lane: usize) {
+        let Start { lane, armed, before, papers, from, sample_at } = self.opened.remove(&lane).expect("the drive is open");
+        let seen = self.app.lanes[lane].seen.clone();
+        let plan = armed.plan().clone();
+        let mut drive = seen.open().unwrap();
+        let clock = Counting(Cell::new(0));
+        let found = drive.medium().identify().unwrap();
+        let access = drive.medium().access();
+        let job = match &from {
+            Some(from) => Job::resume(&from.checkpoint, armed, &found, access, CHUNK_BYTES, clock.now()).unwrap(),
+            None => Job::start(armed, &found, access, CHUNK_BYTES, clock.now()).unwrap(),
+        };
+        let mut told = vec![];
+        let mut control = StopsAt(self.stop_at.take());
+        let mut kept = Kept(None);
+        let evidence =
+            drive.with_crew(|crew| erase::run(job, crew, &clock, &mut control, &mut kept, &mut |e| told.push(e.clone())));
+        let id: jurex_core::record::JobId = "261123-4F7QZK".parse().unwrap();
+        let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
+        let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);
+        let unfinished = kept.0.filter(|_| evidence.ended == Ended::Stopped).map(|checkpoint| {
+            let (before, papers) = (before.clone(), papers.clone());
+            Box::new(Unfinished { job: id.clone(), started: times.0, before, papers, kept: times.1, checkpoint })
+        });
+        let record = Record::new(id.clone(), tool, &plan, before, evidence, times, papers);
+        let after = sample_at.and_then(|at| seen.sector(at));
+        self.pending.push(Message::Began(lane, id));
+        self.pending.extend(told.into_iter().map(|e| Message::Job(lane, e)));
+        self.pending.push(Message::Ended(lane, Box::new(WorkEnd { record, ledger_trouble: None, unfinished, after })));
     }
 
     fn key(&mut self, code: KeyCode) {
@@ -257,7 +259,7 @@ impl World {
 
     fn picture(&self) -> Terminal<TestBackend> {
         let mut terminal = Terminal::new(TestBackend::new(self.app.size.0, self.app.size.1)).unwrap();
-        terminal.draw(|frame| view::draw(&self.app, frame)).unwrap();
+        terminal.draw(|frame| frame::draw(&self.app, frame)).unwrap();
         terminal
     }
 
@@ -1112,9 +1114,8 @@ fn every_key_of_the_table_is_drawn_somewhere_and_none_means_two_things_at_once()
     let twins = |world: &World| {
         let usable = super::action::usable(&world.app);
         for (at, a) in usable.iter().enumerate() {
-            for b in usable.iter().skip(at + 1).filter(|b| b.place == a.place && a.keys.iter().any(|k| b.keys.contains(k))) {
-                panic!("{:?} and {:?} have one key at {:?}", a.action, b.action, a.place);
-            }
+            let same = usable.iter().skip(at + 1).find(|b| b.place == a.place && a.keys.iter().any(|k| b.keys.contains(k)));
+            assert!(same.is_none(), "{:?} and {:?} have one key at {:?}", a.action, same.map(|b| b.action), a.place);
         }
     };
     for step in [KeyCode::Enter, KeyCode::Enter] {

@@ -65,10 +65,7 @@ impl Theme {
     }
 
     fn colour(self, (r, g, b): Rgb) -> Color {
-        match self.true_colour {
-            true => Color::Rgb(r, g, b),
-            false => Color::Indexed(nearest_indexed((r, g, b))),
-        }
+        if self.true_colour { Color::Rgb(r, g, b) } else { Color::Indexed(nearest_indexed((r, g, b))) }
     }
 
     fn rgb(self, role: Role) -> Rgb {

@@ -1,8 +1,8 @@
 //! What events do to the state. No input or output here: what is to be done in the world is returned as commands.
 
 use super::action;
+use super::screen::frame;
 use super::state::{App, ArmStage, Command, Lane, LaneState, Message, Page, Presence, Step, Work, WorkEnd};
-use super::view;
 use crate::bench::Seen;
 use jurex_core::erase::{Event, Progress, Wish};
 use jurex_core::estimate::SpeedSample;
@@ -329,17 +329,17 @@ impl App {
             // A click is a key too: it stops a countdown, and answers no question.
             MouseEventKind::Down(_) if self.is_counting() => self.stop_countdown(),
             MouseEventKind::Down(MouseButton::Left) if self.dialog.is_none() && matches!(self.page, Page::Methods(_)) => {
-                let found = view::method_at(self, place);
+                let found = crate::tui::screen::methods::view::method_at(self, place);
                 if let (Some(at), Page::Methods(page)) = (found, &mut self.page) {
                     page.cursor = at;
                 }
                 vec![]
             }
             MouseEventKind::Down(MouseButton::Left) if self.dialog.is_none() && matches!(self.page, Page::Bench) => {
-                match view::hit(self, place) {
-                    Some(view::Hit::Lane(lane)) => self.select(lane),
-                    Some(view::Hit::Step(step)) => return self.go_to(step),
-                    Some(view::Hit::Way(way)) => {
+                match frame::hit(self, place) {
+                    Some(frame::Hit::Lane(lane)) => self.select(lane),
+                    Some(frame::Hit::Step(step)) => return self.go_to(step),
+                    Some(frame::Hit::Way(way)) => {
                         if let Some(lane) = self.lane_mut().filter(|l| l.work.is_none()) {
                             lane.draft.way = way;
                         }

@@ -99,11 +99,10 @@ fn mbr(medium: &mut dyn Medium, header: &MBRHeader) -> Vec<Partition> {
     let mut found = vec![];
     for (_, entry) in header.iter().filter(|(_, e)| e.is_used()) {
         let first = u64::from(entry.starting_lba);
-        match entry.is_extended() {
-            true => logical(medium, first, &mut found),
-            false => {
-                found.push(Partition { at: Sectors::new(first, entry.sectors.into()), kind: mbr_kind(entry.sys), name: None })
-            }
+        if entry.is_extended() {
+            logical(medium, first, &mut found);
+        } else {
+            found.push(Partition { at: Sectors::new(first, entry.sectors.into()), kind: mbr_kind(entry.sys), name: None });
         }
     }
     found

@@ -91,12 +91,11 @@ impl Checkpoint {
         if drive.path != found.path || self.may_be_of(found) {
             return None;
         }
-        Some(if drive.geometry != found.geometry {
-            let sizes = |d: &Drive| format!("{} sectors of {} B", d.geometry.sectors, d.geometry.logical);
-            format!("it had {} and has {} now", sizes(drive), sizes(found))
-        } else {
-            "another drive stands there now".into()
-        })
+        if drive.geometry == found.geometry {
+            return Some("another drive stands there now".into());
+        }
+        let sizes = |d: &Drive| format!("{} sectors of {} B", d.geometry.sectors, d.geometry.logical);
+        Some(format!("it had {} and has {} now", sizes(drive), sizes(found)))
     }
 
     /// The plan for `found`, the same drive as it is attached now. A drive that nothing names can't be told elsewhere, and

@@ -33,10 +33,11 @@ impl Known<'_> {
             return None;
         }
         let laying = self.shape(&self.laying, None)?;
-        let reading = match begun(&self.reading) {
-            true => self.shape(&self.reading, Some(&laying))?,
+        let reading = if begun(&self.reading) {
+            self.shape(&self.reading, Some(&laying))?
+        } else {
             // Nothing was read yet: as the sample reads, else as such media read next to how they write.
-            false => self.sampled_shape().unwrap_or_else(|| laying.map(|s| s * writing_share(self.drive.class))),
+            self.sampled_shape().unwrap_or_else(|| laying.map(|s| s * writing_share(self.drive.class)))
         };
         let all = self.range_sectors();
         let mean = |shape: &Shape| shape.iter().sum::<f64>() / BINS as f64;

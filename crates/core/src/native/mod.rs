@@ -33,11 +33,8 @@ pub enum PageError {
 }
 
 pub(crate) fn need(page: &[u8], needed: usize) -> Result<(), PageError> {
-    match page.len() < needed {
-        true => Err(PageError::Short { found: page.len(), needed }),
-        false if page[..needed].iter().all(|b| *b == page[0]) => Err(PageError::Empty),
-        false => Ok(()),
-    }
+    let Some(answer) = page.get(..needed) else { return Err(PageError::Short { found: page.len(), needed }) };
+    if answer.iter().all(|b| *b == page[0]) { Err(PageError::Empty) } else { Ok(()) }
 }
 
 /// A text field; `None` if nothing printable is in it.

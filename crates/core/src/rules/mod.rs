@@ -250,9 +250,10 @@ pub(crate) mod tests {
             let enhanced = (technique, media) == (SecurityEraseEnhanced, MagneticAta);
             let cell = cells.iter().find(|(t, m, ..)| (*t, *m) == (technique, media));
             let (rev1, rev2, needs) = cell.map_or((NotSanitized, NotSanitized, &[][..]), |(.., a, b, n)| (*a, *b, *n));
-            let editions = match enhanced {
-                true => [(Edition::Rev1, Purge, &[MakerConfirms][..]), (Edition::Rev2, Clear, &[][..])],
-                false => [(Edition::Rev1, rev1, needs), (Edition::Rev2, rev2, needs)],
+            let editions = if enhanced {
+                [(Edition::Rev1, Purge, &[MakerConfirms][..]), (Edition::Rev2, Clear, &[][..])]
+            } else {
+                [(Edition::Rev1, rev1, needs), (Edition::Rev2, rev2, needs)]
             };
             for (edition, earns, needs) in editions {
                 let outcome = |met| evaluate(edition.rules(), &case(media, technique, met)).outcome();
@@ -389,7 +390,8 @@ pub(crate) mod tests {
     /// The same without stage `n`: neither planned nor done.
     fn without_stage(evidence: &Evidence, n: usize) -> Evidence {
         let mut less = evidence.clone();
-        (less.planned.remove(n), less.stages.remove(n));
+        less.planned.remove(n);
+        less.stages.remove(n);
         less
     }
 

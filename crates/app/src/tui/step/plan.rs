@@ -1,9 +1,9 @@
 //! Plan: what must be done, and what does it earn?
 
-use super::parts::{Column, shorten};
-use super::strata;
 use crate::tui::state::{App, Lane, Work};
 use crate::tui::theme::Role;
+use crate::tui::widget::column::{Column, shorten};
+use crate::tui::widget::strata;
 use jurex_core::estimate::{Estimate, of_order};
 use jurex_core::ladder::{Availability, Way, warnings, what_to_do};
 use jurex_core::need::{Need, Sensitivity};
@@ -59,7 +59,7 @@ fn in_short(lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
 }
 
 /// What is said of a job that was cut short and can go on.
-pub(super) fn cut_short(lane: &Lane, column: &mut Column<'_>) {
+pub(in crate::tui) fn cut_short(lane: &Lane, column: &mut Column<'_>) {
     let Some(unfinished) = lane.unfinished.as_ref().filter(|_| !lane.is_working()) else { return };
     let (job, place) = (&unfinished.job, unfinished.checkpoint.place());
     let kept = unfinished.kept.strftime("%Y-%m-%d %H:%M UTC");
@@ -85,14 +85,18 @@ fn already(lane: &Lane, work: &Work, column: &mut Column<'_>) {
     );
     if lane.needs_person() {
         column.sentence(
-            &format!("Its certificate is not written yet: see Certify, or later jurex certificate {} --out DIR.", end.record.job),
+            &format!(
+                "Its {} is not written yet: see Certify, or later jurex certificate {} --out DIR.",
+                lane.paper(),
+                end.record.job
+            ),
             Role::Text,
         );
     }
 }
 
 /// The three questions with their answers, and the outcome that follows.
-pub(super) fn questions(app: &App, need: Need, column: &mut Column<'_>) {
+pub(in crate::tui) fn questions(app: &App, need: Need, column: &mut Column<'_>) {
     let levels = [Sensitivity::Low, Sensitivity::Moderate, Sensitivity::High].map(|l| (l.to_string(), l == need.sensitivity));
     let yes_no = |yes: bool| [("yes".to_string(), yes), ("no".to_string(), !yes)];
     question_line(app, column, "s", "How sensitive is what it held?", &levels);
@@ -185,7 +189,7 @@ fn short_availability(way: &Way) -> &'static str {
 }
 
 /// A time in few columns: the likely one.
-pub(super) fn time(estimate: &Estimate) -> String {
+pub(in crate::tui) fn time(estimate: &Estimate) -> String {
     duration(estimate.likely)
 }
 
@@ -240,9 +244,10 @@ fn overwriting(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
     };
     column.heading("The plan: overwrite");
     let (outcome, needed) = (plan.expected().outcome(), draft.need.outcome());
-    let verdict = match outcome >= needed {
-        true => format!("{outcome}, if nothing goes wrong."),
-        false => format!("{outcome}, which is less than the {needed} that is needed."),
+    let verdict = if outcome >= needed {
+        format!("{outcome}, if nothing goes wrong.")
+    } else {
+        format!("{outcome}, which is less than the {needed} that is needed.")
     };
     column.fact_in("it earns", &verdict, Role::Strong);
     for reason in plan.expected().reasons() {
@@ -294,7 +299,7 @@ const DEMONSTRATION: &str = "Jurex: demonstration";
 const MOST_LAYERS: usize = 6;
 
 /// The strata as they would lie at the end.
-pub(super) fn preview(lane: &Lane, plan: &Plan) -> Strata {
+pub(in crate::tui) fn preview(lane: &Lane, plan: &Plan) -> Strata {
     let geometry = plan.drive().geometry;
     let mut strata = Strata::before(geometry.whole(), geometry.bytes(), &lane.contents.clone().unwrap_or_default());
     strata.layers.extend(layers(plan));
@@ -322,7 +327,7 @@ fn layers(plan: &Plan) -> Vec<Layer> {
 }
 
 /// The layers of passes over an unnamed drive: for the editor, where no drive is meant.
-pub(super) fn passes_alone(plan: &Plan) -> Strata {
+pub(in crate::tui) fn passes_alone(plan: &Plan) -> Strata {
     let geometry = plan.drive().geometry;
     let mut strata = Strata::before(geometry.whole(), geometry.bytes(), &jurex_core::contents::Contents::default());
     strata.layers.extend(layers(plan));

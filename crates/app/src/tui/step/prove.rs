@@ -1,10 +1,10 @@
 //! Prove: is it really gone?
 
-use super::parts::Column;
-use super::strata;
 use crate::bench::Sample;
 use crate::tui::state::{App, Lane};
 use crate::tui::theme::Role;
+use crate::tui::widget::column::Column;
+use crate::tui::widget::strata;
 use jurex_core::evidence::Evidence;
 use jurex_core::strata::Strata;
 use jurex_core::units::{counted, grouped};
@@ -48,9 +48,8 @@ fn read_facts(evidence: &Evidence, column: &mut Column<'_>) {
         let n = counted(read.read.count(), "sector");
         let all = grouped(evidence.range().count);
         column.fact(&format!("pass {} ({})", i + 1, pass.pattern), &format!("{n} of {all}, past every cache of this computer"));
-        let faults = |set: &jurex_core::ranges::RangeSet| match set.is_empty() {
-            true => "none".to_string(),
-            false => format!("{}: {}", counted(set.count(), "sector"), set.sentence(3)),
+        let faults = |set: &jurex_core::ranges::RangeSet| {
+            if set.is_empty() { "none".to_string() } else { format!("{}: {}", counted(set.count(), "sector"), set.sentence(3)) }
         };
         column.fact("  wrong", &faults(&read.wrong));
         column.fact("  unreadable", &faults(&read.unreadable));

@@ -1,9 +1,10 @@
 //! The loop: it waits for events, lets the state take them, carries out the commands, and draws. Slow work runs on
 //! threads that send events; nothing here waits for a drive.
 
-use super::state::{App, Command, Lane, Message, PAGE_SECTORS, Start, WorkEnd};
-use super::theme::Theme;
-use super::view;
+mod drives;
+mod job;
+mod terminal;
+
 use crate::bench::{Bench, Seen};
 use crate::clock::{SystemEntropy, wall};
 use crate::commands::say;
@@ -13,28 +14,24 @@ use crate::files;
 use crate::methods;
 use crate::policies;
 use crate::settings::{self, Setting, SettingsFile};
-use crate::work::{self, InLedger};
+use crate::tui::screen::frame;
+use crate::tui::state::{App, Command, Lane, Message, PAGE_SECTORS, Start};
+use crate::tui::theme::Theme;
 use crossbeam_channel::{Receiver, Sender, unbounded};
+use drives::look_for_drives;
 use jiff::Zoned;
+use job::JobOfLane;
 use jurex_core::bytes::{Needle, search};
-use jurex_core::erase::{Control, Wish};
-use jurex_core::evidence::Ended;
+use jurex_core::erase::Wish;
 use jurex_core::method::Method;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::plan::Plan;
 use jurex_core::record::Record;
 use jurex_core::units::Lba;
 use jurex_ledger::{Ledger, Unfinished};
-use jurex_linux::{System, Watch};
-use ratatui::backend::CrosstermBackend;
-use ratatui::crossterm::event::{
-    self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event as TerminalEvent,
-};
 use ratatui::crossterm::execute;
 use ratatui::crossterm::style::Print;
-use ratatui::crossterm::terminal::{Clear, ClearType, EnterAlternateScreen, SetTitle, enable_raw_mode};
-use ratatui::layout::Rect;
-use ratatui::{DefaultTerminal, Terminal, TerminalOptions, Viewport};
+use ratatui::crossterm::terminal::SetTitle;
 use std::collections::HashMap;
 use std::io::{IsTerminal, stdin, stdout};
 use std::path::PathBuf;
@@ -43,6 +40,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::{self, JoinHandle};
 use std::time::{Duration, Instant};
+use terminal::{Screen, read_terminal, terminal_size};
 
 /// What the interface starts with.
 pub(crate) struct Setup {
@@ -86,107 +84,6 @@ fn log_to(folder: &std::path::Path) {
         .and_then(|()| std::fs::OpenOptions::new().create(true).append(true).open(folder.join("jurex.log")));
     if let Ok(file) = file {
         let _ = tracing_subscriber::fmt().with_writer(std::sync::Mutex::new(file)).with_ansi(false).try_init();
-    }
-}
-
-/// The terminal in full-screen mode; put back however this ends, after a panic too.
-struct Screen {
-    terminal: DefaultTerminal,
-    /// Whether the terminal did not tell its size when it was opened, as serial lines do.
-    unsized_terminal: bool,
-    drawn_size: (u16, u16),
-}
-
-/// The terminal puts its title aside, and takes it up again (XTWINOPS 22 and 23).
-const KEEP_TITLE: &str = "\x1b[22;0t";
-const GIVE_TITLE_BACK: &str = "\x1b[23;0t";
-
-/// What is assumed of a terminal that does not tell its size.
-const ASSUMED: (u16, u16) = (80, 24);
-
-/// The terminal's size; what is assumed, if it does not tell.
-fn terminal_size() -> (u16, u16) {
-    ratatui::crossterm::terminal::size().ok().filter(|(w, h)| *w > 0 && *h > 0).unwrap_or(ASSUMED)
-}
-
-impl Screen {
-    fn open() -> std::io::Result<Self> {
-        let unsized_terminal = !matches!(ratatui::crossterm::terminal::size(), Ok((1.., 1..)));
-        let terminal = match unsized_terminal {
-            false => ratatui::try_init()?,
-            true => {
-                let viewport = Viewport::Fixed(Rect::new(0, 0, ASSUMED.0, ASSUMED.1));
-                let terminal = ratatui::try_init_with_options(TerminalOptions { viewport })?;
-                execute!(stdout(), EnterAlternateScreen)?;
-                terminal
-            }
-        };
-        // `try_init` has set a hook that puts the screen back. That is right for this thread; a worker's panic is
-        // caught and told on the screen, which must stay as it is.
-        let restoring = std::panic::take_hook();
-        let interface = thread::current().id();
-        std::panic::set_hook(Box::new(move |panic| {
-            if thread::current().id() == interface {
-                let _ = execute!(stdout(), DisableMouseCapture, DisableBracketedPaste);
-                restoring(panic);
-            } else {
-                tracing::error!("{panic}");
-            }
-        }));
-        execute!(stdout(), EnableMouseCapture, EnableBracketedPaste, Print(KEEP_TITLE))?;
-        Ok(Self { terminal, unsized_terminal, drawn_size: ASSUMED })
-    }
-}
-
-impl Screen {
-    /// A size that an unsized terminal tells later is taken all the same.
-    fn take_size(&mut self, size: (u16, u16)) -> std::io::Result<()> {
-        if self.unsized_terminal && self.drawn_size != size {
-            self.drawn_size = size;
-            self.terminal.resize(Rect::new(0, 0, size.0, size.1))?;
-        }
-        Ok(())
-    }
-}
-
-/// The terminal as the shell had it.
-fn leave() {
-    let _ = execute!(stdout(), DisableMouseCapture, DisableBracketedPaste, Print(GIVE_TITLE_BACK));
-    ratatui::restore();
-}
-
-impl Screen {
-    /// Leaves the screen to the shell, stops, and takes it again when the person has come back.
-    fn suspend(&mut self) -> std::io::Result<()> {
-        leave();
-        // This stops the process with all its threads; it goes on from here at `fg`.
-        signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGTSTP)?;
-        enable_raw_mode()?;
-        execute!(
-            stdout(),
-            EnterAlternateScreen,
-            Clear(ClearType::All),
-            EnableMouseCapture,
-            EnableBracketedPaste,
-            Print(KEEP_TITLE)
-        )?;
-        // A new picture from nothing. `Terminal::clear` would ask the terminal for its cursor, and the answer would go to the
-        // thread that reads the keys.
-        let backend = CrosstermBackend::new(stdout());
-        self.terminal = match self.unsized_terminal {
-            false => Terminal::new(backend)?,
-            true => {
-                let viewport = Viewport::Fixed(Rect::new(0, 0, self.drawn_size.0, self.drawn_size.1));
-                Terminal::with_options(backend, TerminalOptions { viewport })?
-            }
-        };
-        Ok(())
-    }
-}
-
-impl Drop for Screen {
-    fn drop(&mut self) {
-        leave();
     }
 }
 
@@ -307,7 +204,9 @@ impl Runtime {
         }
         self.wait_for_writers();
         // A job whose drive hangs is waited for by nobody: its thread ends with the program.
-        self.workers.drain(..).filter(JoinHandle::is_finished).for_each(|w| drop(w.join()));
+        for worker in self.workers.drain(..).filter(JoinHandle::is_finished) {
+            let _ = worker.join();
+        }
         // Records that came while the last picture was shown.
         while let Ok(message) = self.receiver.try_recv() {
             self.app.update(message);
@@ -331,17 +230,19 @@ impl Runtime {
             screen.suspend()?;
         }
         screen.take_size(self.app.size)?;
-        screen.terminal.draw(|frame| view::draw(&self.app, frame))?;
+        screen.terminal.draw(|frame| frame::draw(&self.app, frame))?;
         self.tell_the_terminal()
     }
 
     fn wait_for_writers(&mut self) {
-        self.writers.drain(..).for_each(|w| drop(w.join()));
+        for writer in self.writers.drain(..) {
+            let _ = writer.join();
+        }
     }
 
     /// The terminal's title says what the lanes say; the end of a job rings, and is told as a notification.
     fn tell_the_terminal(&mut self) -> std::io::Result<()> {
-        let title = view::title(&self.app);
+        let title = frame::title(&self.app);
         if title != self.title {
             execute!(stdout(), SetTitle(&title))?;
             self.title = title;
@@ -417,7 +318,9 @@ impl Runtime {
             Command::Open(start) => self.open(*start),
             Command::Go(lane) => self.wish(lane, Wish::GoOn),
             // Without a sender the waiting thread closes the drive and ends.
-            Command::Abandon(lane) => drop(self.wishes.remove(&lane)),
+            Command::Abandon(lane) => {
+                self.wishes.remove(&lane);
+            }
             Command::Look(lane) => {
                 let ledger = self.ledger.clone();
                 self.beside(lane, move |seen, sender| {
@@ -558,40 +461,6 @@ fn time_of_day() -> String {
     Zoned::now().strftime("%H:%M").to_string()
 }
 
-/// Tells the drives at once, each again as it answers, and every change from then on.
-fn look_for_drives(bench: Box<dyn FnOnce() -> Bench + Send>, sender: Sender<Message>) {
-    thread::spawn(move || match bench() {
-        bench @ Bench::Simulated(_) => drop(sender.send(Message::Drives(1, bench.drives()))),
-        Bench::Machine(system) => {
-            let mut watch = Watch::new(&system);
-            for listing in 1.. {
-                list(listing, &system, &sender);
-                while !watch.wait(POLL) {}
-            }
-        }
-    });
-}
-
-/// How long the watch waits for the kernel's word before it looks for itself.
-const POLL: Duration = Duration::from_millis(900);
-/// How long a drive may take to answer before nobody waits for it any more.
-const ANSWER_PATIENCE: Duration = Duration::from_secs(30);
-
-fn list(listing: u64, system: &System, sender: &Sender<Message>) {
-    let mut first = true;
-    let (system_of_seen, sender, system) = (system.clone(), sender.clone(), system.clone());
-    // A drive that hangs must not hide what happens to the others: the next change is looked at meanwhile.
-    thread::spawn(move || {
-        system.drives_as_they_answer(ANSWER_PATIENCE, &mut |found| {
-            let seen = found.into_iter().map(|f| Seen::of_machine(&system_of_seen, f));
-            match std::mem::replace(&mut first, false) {
-                true => drop(sender.send(Message::Drives(listing, seen.collect()))),
-                false => seen.for_each(|s| drop(sender.send(Message::Answered(listing, Box::new(s))))),
-            }
-        });
-    });
-}
-
 /// The byte viewer's page from that sector on, cut at the drive's end.
 fn read_page(seen: &Seen, first: u64) -> Result<Vec<u8>, String> {
     let mut medium = seen.peek().map_err(|e| e.to_string())?;
@@ -600,93 +469,6 @@ fn read_page(seen: &Seen, first: u64) -> Result<Vec<u8>, String> {
     let mut buffer = AlignedBuffer::new(geometry.bytes_of(count) as usize);
     medium.read(Lba(first), buffer.bytes()).map_err(|e| format!("{e}: {}", e.cause.os()))?;
     Ok(buffer.bytes().to_vec())
-}
-
-fn read_terminal(sender: Sender<Message>) {
-    thread::spawn(move || {
-        while let Ok(event) = event::read() {
-            let message = match event {
-                TerminalEvent::Key(key) => Message::Key(key),
-                TerminalEvent::Mouse(mouse) => Message::Mouse(mouse),
-                TerminalEvent::Paste(text) => Message::Pasted(text),
-                TerminalEvent::Resize(width, height) => Message::Resized(width, height),
-                _ => continue,
-            };
-            if sender.send(message).is_err() {
-                return;
-            }
-        }
-        let _ = sender.send(Message::TerminalLost);
-    });
-}
-
-/// One job on a thread of its own.
-struct JobOfLane {
-    lane: usize,
-    seen: Seen,
-    ledger: PathBuf,
-    sender: Sender<Message>,
-    wishes: Receiver<Wish>,
-    sample_at: Option<jurex_core::units::Lba>,
-    hold_above: Option<i16>,
-}
-
-impl JobOfLane {
-    fn run(
-        mut self,
-        armed: jurex_core::plan::ArmedPlan,
-        before: jurex_core::contents::Contents,
-        papers: jurex_core::record::Papers,
-        from: Option<Box<Unfinished>>,
-    ) {
-        let opened = match work::open(&self.seen, armed.label()) {
-            Ok(opened) => opened,
-            Err(failure) => return self.send(Message::NotStarted(self.lane, format!("{failure}."))),
-        };
-        self.send(Message::Opened(self.lane));
-        // The drive stays open for this process alone while the countdown runs; if it is stopped, it is closed again.
-        if self.wishes.recv() != Ok(Wish::GoOn) {
-            return;
-        }
-        let ledger = self.ledger.clone();
-        let to = InLedger { ledger: &ledger, hold_above: self.hold_above };
-        let prepared = match from {
-            Some(from) => opened.go_on(armed, from.job, &to),
-            None => opened.begin(armed, before, papers, &to),
-        };
-        let job = match prepared {
-            Ok(job) => job,
-            Err(failure) => return self.send(Message::NotStarted(self.lane, format!("{failure}."))),
-        };
-        self.send(Message::Began(self.lane, job.id().clone()));
-        let (sender, lane) = (self.sender.clone(), self.lane);
-        let finished = job.run(&mut self, &mut |event| drop(sender.send(Message::Job(lane, event.clone()))));
-        let answers = !matches!(finished.record.evidence().ended, Ended::Gone { .. } | Ended::StoppedAnswering { .. });
-        let end = WorkEnd {
-            record: finished.record,
-            ledger_trouble: finished.ledger_trouble.map(|e| e.to_string()),
-            unfinished: finished.unfinished,
-            // A drive that is gone or hangs is not asked for more.
-            after: self.sample_at.filter(|_| answers).and_then(|at| self.seen.sector(at)),
-        };
-        self.send(Message::Ended(self.lane, Box::new(end)));
-    }
-
-    fn send(&self, message: Message) {
-        let _ = self.sender.send(message);
-    }
-}
-
-impl Control for JobOfLane {
-    fn poll(&mut self) -> Option<Wish> {
-        Wish::of_several(self.wishes.try_iter())
-    }
-
-    fn wait(&mut self) -> Option<Wish> {
-        // If the interface is gone, nobody can say "go on" any more.
-        let first = self.wishes.recv().unwrap_or(Wish::Stop);
-        Wish::of_several(std::iter::once(first).chain(self.wishes.try_iter()))
-    }
 }
 
 /// The job of this drive that was cut short, if the ledger has one. A ledger that is not there yet is not made for that.

@@ -1,10 +1,10 @@
 //! The settings page: each setting with its value, and what the chosen one means.
 
-use super::parts::{Column, shorten};
 use crate::settings::Setting;
-use crate::tui::settings::SettingsPage;
+use crate::tui::screen::settings::SettingsPage;
 use crate::tui::state::App;
 use crate::tui::theme::Role;
+use crate::tui::widget::column::{Column, shorten};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};

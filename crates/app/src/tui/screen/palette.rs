@@ -1,8 +1,8 @@
 //! The palette: everything that can be done, found by a few letters of its name.
 
-use super::action::{Action, BINDINGS, Binding, Place, beneath_dialogs, why_not};
-use super::field::Field;
-use super::state::{App, Page, Step};
+use crate::tui::action::{Action, BINDINGS, Binding, Place, beneath_dialogs, why_not};
+use crate::tui::state::{App, Page, Step};
+use crate::tui::widget::field::Field;
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
 

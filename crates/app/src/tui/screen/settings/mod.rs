@@ -1,10 +1,12 @@
 //! The settings page: who stands for the work, and how the program behaves. Each is checked and saved by itself.
 
-use super::action::Action;
-use super::field::Field;
-use super::state::{App, Command, Page};
+pub(in crate::tui) mod view;
+
 use crate::config::Config;
 use crate::settings::Setting;
+use crate::tui::action::Action;
+use crate::tui::state::{App, Command, Page};
+use crate::tui::widget::field::Field;
 use jurex_core::record::Papers;
 use jurex_core::text::capital;
 
@@ -30,11 +32,11 @@ impl SettingsPage {
 }
 
 impl App {
-    pub(super) fn open_settings(&mut self) {
+    pub(in crate::tui) fn open_settings(&mut self) {
         self.page = Page::Settings(SettingsPage::default());
     }
 
-    pub(super) fn perform_on_settings(&mut self, action: Action) -> Vec<Command> {
+    pub(in crate::tui) fn perform_on_settings(&mut self, action: Action) -> Vec<Command> {
         let Page::Settings(page) = &mut self.page else { return vec![] };
         let (setting, last) = (page.chosen(), Setting::ALL.len() - 1);
         match (action, page.input.as_ref()) {
@@ -53,7 +55,7 @@ impl App {
     }
 
     /// A setting was saved, or could not be: then what was typed stays as it is.
-    pub(super) fn setting_saved(&mut self, saved: Result<Box<Config>, String>) {
+    pub(in crate::tui) fn setting_saved(&mut self, saved: Result<Box<Config>, String>) {
         let page = if let Page::Settings(page) = &mut self.page { Some(page) } else { None };
         match (saved, page) {
             (Ok(config), page) => {

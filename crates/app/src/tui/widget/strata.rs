@@ -1,7 +1,7 @@
 //! The strata in characters: layers over the drive's width, the highest first, with a scale.
 
-use super::parts::{shorten, words};
 use crate::tui::theme::{Role, Theme};
+use crate::tui::widget::column::{shorten, words};
 use jurex_core::strata::{Kind, Layer, Strata};
 use jurex_core::units::si_size;
 use ratatui::buffer::Buffer;

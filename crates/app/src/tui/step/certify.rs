@@ -1,8 +1,8 @@
 //! Certify: can I sign for it? Fields to fill in on the left, what the certificate will say on the right.
 
-use super::parts::{Column, shorten};
 use crate::tui::state::{App, Field, Lane};
 use crate::tui::theme::Role;
+use crate::tui::widget::column::{Column, shorten};
 use jurex_core::record::Record;
 use jurex_core::rules::Outcome;
 use jurex_core::units::size;
@@ -64,7 +64,7 @@ fn or_line(text: &str) -> String {
 fn says(lane: &Lane, record: &Record, column: &mut Column<'_>) {
     let evidence = record.evidence();
     let claim = record.claim();
-    column.heading("What the certificate says");
+    column.heading(&format!("What the {} says", lane.paper()));
     column.fact("job", record.job.as_str());
     let role = if claim.outcome() == Outcome::NotSanitized { Role::Fault } else { Role::Proved };
     column.fact_in("outcome", &claim.outcome().to_string(), role);

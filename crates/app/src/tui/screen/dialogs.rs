@@ -1,12 +1,12 @@
 //! What lies over the screen: help, questions, the search line.
 
-use super::parts::{Column, shorten};
 use crate::tui::action::{self, Binding};
-use crate::tui::field::Field;
-use crate::tui::help;
-use crate::tui::palette::Palette;
+use crate::tui::screen::help;
+use crate::tui::screen::palette::Palette;
 use crate::tui::state::{App, Dialog};
 use crate::tui::theme::Role;
+use crate::tui::widget::column::{Column, shorten};
+use crate::tui::widget::field::Field;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};

@@ -1,8 +1,8 @@
 //! The lanes: one a drive, always visible.
 
-use super::parts::{bar, shorten, words};
 use crate::tui::state::{App, Lane, LaneState, Presence, Step};
 use crate::tui::theme::{Role, Theme};
+use crate::tui::widget::column::{bar, shorten, words};
 use jurex_core::media::Label;
 use jurex_core::units::{duration, si_size};
 use ratatui::buffer::Buffer;
@@ -180,8 +180,8 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
     };
     let said = match (&lane.verdict, lane.record()) {
         (_, Some(record)) => {
-            let certificate = if lane.needs_person() { "certificate not written" } else { "certificate written" };
-            format!(": {}, {certificate}", record.claim().outcome())
+            let written = if lane.needs_person() { "not written" } else { "written" };
+            format!(": {}, {} {written}", record.claim().outcome(), lane.paper())
         }
         (Err(_), _) if matches!(lane.presence, Presence::Gone(_)) => String::new(),
         (Err(refusal), _) => format!(": {refusal}"),

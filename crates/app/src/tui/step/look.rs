@@ -1,10 +1,10 @@
 //! Look: is that the right drive?
 
-use super::parts::Column;
-use super::strata;
 use crate::commands::{own_erases, region_line};
 use crate::tui::state::{App, Lane, Presence};
 use crate::tui::theme::Role;
+use crate::tui::widget::column::Column;
+use crate::tui::widget::strata;
 use jurex_core::strata::Strata;
 use jurex_core::units::{counted, duration};
 

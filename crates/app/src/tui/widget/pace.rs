@@ -1,7 +1,7 @@
 //! Speed over position: the pass in work strong, earlier passes thin behind it.
 
-use super::parts::words;
 use crate::tui::theme::{Role, Theme};
+use crate::tui::widget::column::words;
 use jurex_core::evidence::Evidence;
 use jurex_core::units::{rate, si_size};
 use ratatui::buffer::Buffer;

@@ -1,8 +1,10 @@
 //! The methods page: the library with search, and the editor of methods and passes.
 
-use super::action::Action;
-use super::field::Field;
-use super::state::{App, Command, Page};
+pub(in crate::tui) mod view;
+
+use crate::tui::action::Action;
+use crate::tui::state::{App, Command, Page};
+use crate::tui::widget::field::Field;
 use jurex_core::method::{Catalogue, Method, Status, check_name};
 use jurex_core::notation::{NotationError, Program};
 use jurex_core::text::capital;
@@ -138,7 +140,7 @@ impl MethodsPage {
 }
 
 impl App {
-    pub(super) fn open_methods(&mut self, target: Target) {
+    pub(in crate::tui) fn open_methods(&mut self, target: Target) {
         let from = std::mem::replace(&mut self.page, Page::Bench);
         let of_lane = match target {
             Target::Lane(lane) => self.lanes.get(lane).and_then(|l| l.draft.method.as_ref()),
@@ -150,7 +152,7 @@ impl App {
     }
 
     /// Opens the editor on the passes of the chosen lane's plan.
-    pub(super) fn edit_passes(&mut self) {
+    pub(in crate::tui) fn edit_passes(&mut self) {
         let index = self.selected;
         self.open_methods(Target::Lane(index));
         let Some(lane) = self.lanes.get(index) else { return };
@@ -166,7 +168,7 @@ impl App {
         }
     }
 
-    pub(super) fn perform_on_methods(&mut self, action: Action) -> Vec<Command> {
+    pub(in crate::tui) fn perform_on_methods(&mut self, action: Action) -> Vec<Command> {
         let Page::Methods(page) = &mut self.page else { return vec![] };
         if page.editor.is_some() {
             return self.perform_in_editor(action);
@@ -205,7 +207,7 @@ impl App {
     }
 
     /// After a change of what is searched for the chosen row is still one.
-    pub(super) fn keep_cursor_in_list(&mut self) {
+    pub(in crate::tui) fn keep_cursor_in_list(&mut self) {
         if let Page::Methods(page) = &mut self.page {
             page.cursor = page.cursor.min(page.found(&self.catalogue).len().saturating_sub(1));
         }
@@ -307,14 +309,14 @@ impl App {
     }
 
     /// A letter, or a key that moves, in the editor's open field.
-    pub(super) fn edit_method_field(&mut self, key: KeyEvent) {
+    pub(in crate::tui) fn edit_method_field(&mut self, key: KeyEvent) {
         self.with_editor(|editor| {
             let changed = editor.inputs[editor.field as usize].key(key);
             editor.changed |= changed;
         });
     }
 
-    pub(super) fn paste_into_editor(&mut self, text: &str) {
+    pub(in crate::tui) fn paste_into_editor(&mut self, text: &str) {
         self.with_editor(|editor| {
             editor.inputs[editor.field as usize].paste(text);
             editor.changed = true;
@@ -368,7 +370,7 @@ impl App {
     }
 
     /// Methods were saved, or could not be: then the editor stays as it is, nothing is lost.
-    pub(super) fn methods_saved(&mut self, saved: Result<(Catalogue, String), String>) {
+    pub(in crate::tui) fn methods_saved(&mut self, saved: Result<(Catalogue, String), String>) {
         match saved {
             Ok((catalogue, said)) => {
                 let page = if let Page::Methods(page) = &mut self.page { Some(page) } else { None };

@@ -1,6 +1,6 @@
 //! One line of text that is typed: letters, a cursor, pasted text, and room that is counted in columns.
 
-use super::theme::{Role, Theme};
+use crate::tui::theme::{Role, Theme};
 use jurex_core::text::printable;
 use ratatui::crossterm::event::{Event, KeyEvent};
 use ratatui::style::Modifier;

@@ -1,10 +1,12 @@
 //! The lot page: one need and one policy for the marked drives, with a proposal for each that can be changed.
 
-use super::action::Action;
-use super::field::Field;
-use super::methods::Target;
-use super::perform::next_sensitivity;
-use super::state::{App, Command, Draft, Page};
+pub(in crate::tui) mod view;
+
+use crate::tui::action::Action;
+use crate::tui::perform::next_sensitivity;
+use crate::tui::screen::methods::Target;
+use crate::tui::state::{App, Command, Draft, Page};
+use crate::tui::widget::field::Field;
 use jurex_core::media::MediaClass;
 use jurex_core::method::Method;
 use jurex_core::plan::Order;
@@ -71,7 +73,7 @@ impl App {
     }
 
     /// Opens the page for the marked lanes.
-    pub(super) fn open_lot(&mut self) -> Vec<Command> {
+    pub(in crate::tui) fn open_lot(&mut self) -> Vec<Command> {
         let lanes: Vec<usize> = (0..self.lanes.len()).filter(|l| self.lanes[*l].marked).collect();
         let Some(need) = lanes.first().map(|l| self.lanes[*l].draft.need) else { return vec![] };
         let page = LotPage { policy: Policy::of_need(need), lanes: lanes.clone(), changed: vec![], row: 0, typing: None };
@@ -88,7 +90,7 @@ impl App {
         }
     }
 
-    pub(super) fn perform_on_lot(&mut self, action: Action) -> Vec<Command> {
+    pub(in crate::tui) fn perform_on_lot(&mut self, action: Action) -> Vec<Command> {
         let Page::Lot(page) = &self.page else { return vec![] };
         let rows = self.lot_classes(page).len() + page.lanes.len();
         let Page::Lot(page) = &mut self.page else { return vec![] };
@@ -119,7 +121,7 @@ impl App {
     }
 
     /// Takes a method for the chosen row.
-    pub(super) fn lot_method(&mut self, method: &Method) {
+    pub(in crate::tui) fn lot_method(&mut self, method: &Method) {
         self.change_lot(&|o| (o.title, o.program) = (method.title.clone(), method.program.clone()));
     }
 
@@ -207,7 +209,7 @@ impl App {
     }
 
     /// A saved policy was read: it takes the place of the one on the page, and of what was changed there.
-    pub(super) fn policy_read(&mut self, read: Result<Box<Policy>, String>) {
+    pub(in crate::tui) fn policy_read(&mut self, read: Result<Box<Policy>, String>) {
         match (read, &mut self.page) {
             (Ok(policy), Page::Lot(page)) => {
                 (page.policy, page.changed) = (*policy, vec![]);
@@ -230,6 +232,6 @@ fn take_name(page: &mut LotPage) -> Vec<Command> {
 }
 
 /// Whether drives of this kind need to be told apart in words on the page.
-pub(crate) fn kind(lane: &super::state::Lane) -> &'static str {
+pub(crate) fn kind(lane: &crate::tui::state::Lane) -> &'static str {
     Media::of(&lane.seen.drive).name()
 }

@@ -1,6 +1,6 @@
 //! What the help says of the place where one is. Its keys come from the table of bindings.
 
-use super::state::{App, Page, Step};
+use crate::tui::state::{App, Page, Step};
 
 /// Name and words of the place that help is asked for.
 pub(crate) fn about_here(app: &App) -> (&'static str, [&'static str; 3]) {

@@ -1,9 +1,9 @@
 //! Erase: is it going well?
 
-use super::parts::Column;
-use super::{pace, strata};
 use crate::tui::state::{App, Lane, LaneState, Work};
 use crate::tui::theme::Role;
+use crate::tui::widget::column::Column;
+use crate::tui::widget::{pace, strata};
 use jurex_core::erase::{Activity, Wish};
 use jurex_core::strata::Strata;
 use jurex_core::units::{duration, rate, si_size, size};

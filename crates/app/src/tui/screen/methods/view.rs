@@ -1,11 +1,12 @@
 //! The methods page: the library on the left, one method or the editor on the right.
 
-use super::parts::{Column, shorten, words};
-use super::{plan, strata};
-use crate::tui::field::Field;
-use crate::tui::methods::{EditField, Editor, MethodsPage, Target, Typing};
+use crate::tui::screen::methods::{EditField, Editor, MethodsPage, Target, Typing};
 use crate::tui::state::{App, Lane, Page};
+use crate::tui::step::plan;
 use crate::tui::theme::Role;
+use crate::tui::widget::column::{Column, shorten, words};
+use crate::tui::widget::field::Field;
+use crate::tui::widget::strata;
 use jurex_core::estimate::of_order;
 use jurex_core::media::{Bus, Drive, Geometry, MediaClass};
 use jurex_core::method::{Method, Status};
@@ -242,7 +243,7 @@ fn under(app: &App, editor: &Editor, field: EditField, scroll: usize, column: &m
         }
         _ => match editor.problem(field, &app.catalogue) {
             Some(problem) if field != EditField::Name || !editor.text(field).is_empty() => {
-                column.fact_in("", &problem, Role::Fault)
+                column.fact_in("", &problem, Role::Fault);
             }
             _ => column.gap(),
         },

@@ -1,10 +1,11 @@
 //! The frame: top line, lanes, desk with its steps, bottom line.
 
-use super::parts::{Column, shorten, words};
-use super::{arm, bytes, certify, dialogs, erase, lanes, look, lot, methods, plan, prove, settings};
+use super::{dialogs, lanes, lot, methods, settings};
 use crate::tui::action::{self, Binding};
 use crate::tui::state::{App, Lane, LaneState, Page, Step};
+use crate::tui::step::{arm, bytes, certify, erase, look, plan, prove};
 use crate::tui::theme::Role;
+use crate::tui::widget::column::{Column, shorten, words};
 use jurex_core::rules::Technique;
 use ratatui::Frame;
 use ratatui::buffer::Buffer;
@@ -66,9 +67,9 @@ pub(crate) fn draw(app: &App, frame: &mut Frame<'_>) {
     let whole = Rect { y: area.y + 1, height: area.height.saturating_sub(2), ..area };
     match &app.page {
         Page::Bench => bench(app, &places, buffer),
-        Page::Methods(page) => methods::draw(app, page, whole, buffer),
-        Page::Lot(page) => lot::draw(app, page, whole, buffer),
-        Page::Settings(page) => settings::draw(app, page, whole, buffer),
+        Page::Methods(page) => methods::view::draw(app, page, whole, buffer),
+        Page::Lot(page) => lot::view::draw(app, page, whole, buffer),
+        Page::Settings(page) => settings::view::draw(app, page, whole, buffer),
     }
     bottom_line(app, places.bottom, buffer);
     dialogs::draw(app, area, buffer);
@@ -199,7 +200,7 @@ fn draw_desk(app: &App, area: Rect, buffer: &mut Buffer) {
         return;
     };
     if let Some(view) = lane.bytes.as_ref().filter(|_| lane.step == Step::Look) {
-        return bytes::draw(app, lane, view, area, buffer);
+        return bytes::view::draw(app, lane, view, area, buffer);
     }
     let (whole, used) = whole_step(app, lane, area);
     if used <= area.height {

@@ -1,8 +1,8 @@
 //! Arm: the last look. The drive as a label with the places to read from the drive itself left open.
 
-use super::parts::{Column, words};
 use crate::tui::state::{App, ArmStage, Lane};
 use crate::tui::theme::Role;
+use crate::tui::widget::column::{Column, words};
 use jurex_core::media::Label;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};

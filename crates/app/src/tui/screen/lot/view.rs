@@ -1,10 +1,10 @@
 //! The lot page: three answers and a treatment for each class of media, and what follows for each drive.
 
-use super::parts::{Column, shorten};
-use super::plan;
-use crate::tui::lot::{LotPage, Naming, Row, kind};
+use crate::tui::screen::lot::{LotPage, Naming, Row, kind};
 use crate::tui::state::App;
+use crate::tui::step::plan;
 use crate::tui::theme::Role;
+use crate::tui::widget::column::{Column, shorten};
 use jurex_core::ladder::suggested;
 use jurex_core::plan::Order;
 use jurex_core::policy::Proposal;

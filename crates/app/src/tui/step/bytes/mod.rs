@@ -1,8 +1,10 @@
 //! The byte viewer's part of the state: going about in raw sectors, and searching. Reads only.
 
-use super::action::Action;
-use super::field::Field;
-use super::state::{App, BytesView, Command, PAGE_SECTORS, Presence, Prompt};
+pub(in crate::tui) mod view;
+
+use crate::tui::action::Action;
+use crate::tui::state::{App, BytesView, Command, PAGE_SECTORS, Presence, Prompt};
+use crate::tui::widget::field::Field;
 use jurex_core::bytes::{Needle, Search};
 
 /// Sectors in one row of the map.
@@ -12,7 +14,7 @@ pub(crate) const DUMP_ROW: usize = 16;
 
 impl App {
     /// Opens the viewer at the drive's first sector.
-    pub(super) fn open_bytes(&mut self) -> Vec<Command> {
+    pub(in crate::tui) fn open_bytes(&mut self) -> Vec<Command> {
         let index = self.selected;
         let Some(lane) = self.lane_mut() else { return vec![] };
         if matches!(lane.presence, Presence::Gone(_)) {
@@ -32,19 +34,19 @@ impl App {
         vec![Command::ReadPage(index, 0)]
     }
 
-    pub(super) fn page(&mut self, lane: usize, first: u64, page: Result<Vec<u8>, String>) {
+    pub(in crate::tui) fn page(&mut self, lane: usize, first: u64, page: Result<Vec<u8>, String>) {
         if let Some(view) = self.view_of(lane).filter(|v| v.first == first) {
             view.page = Some(page);
         }
     }
 
-    pub(super) fn searching(&mut self, lane: usize, at: u64) {
+    pub(in crate::tui) fn searching(&mut self, lane: usize, at: u64) {
         if let Some(view) = self.view_of(lane).filter(|v| v.searching.is_some()) {
             view.searching = Some(at);
         }
     }
 
-    pub(super) fn searched(&mut self, lane: usize, found: Result<Search, String>) -> Vec<Command> {
+    pub(in crate::tui) fn searched(&mut self, lane: usize, found: Result<Search, String>) -> Vec<Command> {
         let Some(logical) = self.lanes.get(lane).map(|l| u64::from(l.seen.drive.geometry.logical)) else { return vec![] };
         let Some(view) = self.view_of(lane) else { return vec![] };
         view.searching = None;
@@ -73,7 +75,7 @@ impl App {
         self.lanes.get_mut(lane)?.bytes.as_mut()
     }
 
-    pub(super) fn perform_on_bytes(&mut self, action: Action) -> Vec<Command> {
+    pub(in crate::tui) fn perform_on_bytes(&mut self, action: Action) -> Vec<Command> {
         let index = self.selected;
         let Some(lane) = self.lane_mut() else { return vec![] };
         let geometry = lane.seen.drive.geometry;

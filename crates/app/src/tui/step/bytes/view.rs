@@ -1,10 +1,10 @@
 //! The byte viewer: one sector in hexadecimal and text, and a map of the sectors around it, one sign a sector.
 
-use super::parts::{Column, words};
-use crate::tui::bytes::{DUMP_ROW, MAP_ROW};
-use crate::tui::field::Field;
 use crate::tui::state::{App, BytesView, Lane, PAGE_SECTORS, Prompt};
+use crate::tui::step::bytes::{DUMP_ROW, MAP_ROW};
 use crate::tui::theme::Role;
+use crate::tui::widget::column::{Column, words};
+use crate::tui::widget::field::Field;
 use jurex_core::bytes::{SectorKind, classify};
 use jurex_core::units::{Lba, grouped, size};
 use ratatui::buffer::Buffer;

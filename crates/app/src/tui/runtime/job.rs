@@ -1,0 +1,80 @@
+//! One lane's job, on a thread of its own.
+
+use crate::bench::Seen;
+use crate::tui::state::{Message, WorkEnd};
+use crate::work::{self, InLedger};
+use crossbeam_channel::{Receiver, Sender};
+use jurex_core::contents::Contents;
+use jurex_core::erase::{Control, Wish};
+use jurex_core::evidence::Ended;
+use jurex_core::plan::ArmedPlan;
+use jurex_core::record::Papers;
+use jurex_core::units::Lba;
+use jurex_ledger::Unfinished;
+use std::path::PathBuf;
+
+/// One job on a thread of its own.
+pub(super) struct JobOfLane {
+    pub(super) lane: usize,
+    pub(super) seen: Seen,
+    pub(super) ledger: PathBuf,
+    pub(super) sender: Sender<Message>,
+    pub(super) wishes: Receiver<Wish>,
+    pub(super) sample_at: Option<Lba>,
+    pub(super) hold_above: Option<i16>,
+}
+
+impl JobOfLane {
+    /// Opens the drive, waits for the word to begin, and works to the end.
+    pub(super) fn run(mut self, armed: ArmedPlan, before: Contents, papers: Papers, from: Option<Box<Unfinished>>) {
+        let opened = match work::open(&self.seen, armed.label()) {
+            Ok(opened) => opened,
+            Err(failure) => return self.send(Message::NotStarted(self.lane, format!("{failure}."))),
+        };
+        self.send(Message::Opened(self.lane));
+        // The drive stays open for this process alone while the countdown runs; if it is stopped, it is closed again.
+        if self.wishes.recv() != Ok(Wish::GoOn) {
+            return;
+        }
+        let ledger = self.ledger.clone();
+        let to = InLedger { ledger: &ledger, hold_above: self.hold_above };
+        let prepared = match from {
+            Some(from) => opened.go_on(armed, from.job, &to),
+            None => opened.begin(armed, before, papers, &to),
+        };
+        let job = match prepared {
+            Ok(job) => job,
+            Err(failure) => return self.send(Message::NotStarted(self.lane, format!("{failure}."))),
+        };
+        self.send(Message::Began(self.lane, job.id().clone()));
+        let (sender, lane) = (self.sender.clone(), self.lane);
+        let finished = job.run(&mut self, &mut |event| {
+            let _ = sender.send(Message::Job(lane, event.clone()));
+        });
+        let answers = !matches!(finished.record.evidence().ended, Ended::Gone { .. } | Ended::StoppedAnswering { .. });
+        let end = WorkEnd {
+            record: finished.record,
+            ledger_trouble: finished.ledger_trouble.map(|e| e.to_string()),
+            unfinished: finished.unfinished,
+            // A drive that is gone or hangs is not asked for more.
+            after: self.sample_at.filter(|_| answers).and_then(|at| self.seen.sector(at)),
+        };
+        self.send(Message::Ended(self.lane, Box::new(end)));
+    }
+
+    fn send(&self, message: Message) {
+        let _ = self.sender.send(message);
+    }
+}
+
+impl Control for JobOfLane {
+    fn poll(&mut self) -> Option<Wish> {
+        Wish::of_several(self.wishes.try_iter())
+    }
+
+    fn wait(&mut self) -> Option<Wish> {
+        // If the interface is gone, nobody can say "go on" any more.
+        let first = self.wishes.recv().unwrap_or(Wish::Stop);
+        Wish::of_several(std::iter::once(first).chain(self.wishes.try_iter()))
+    }
+}

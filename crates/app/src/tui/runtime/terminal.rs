@@ -1,0 +1,133 @@
+//! The terminal in full-screen mode, and what comes from it.
+
+use crate::tui::state::Message;
+use crossbeam_channel::Sender;
+use ratatui::backend::CrosstermBackend;
+use ratatui::crossterm::event::{
+    self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event as TerminalEvent,
+};
+use ratatui::crossterm::execute;
+use ratatui::crossterm::style::Print;
+use ratatui::crossterm::terminal::{Clear, ClearType, EnterAlternateScreen, enable_raw_mode};
+use ratatui::layout::Rect;
+use ratatui::{DefaultTerminal, Terminal, TerminalOptions, Viewport};
+use std::io::stdout;
+use std::thread;
+
+/// The terminal in full-screen mode; put back however this ends, after a panic too.
+pub(super) struct Screen {
+    pub(super) terminal: DefaultTerminal,
+    /// Whether the terminal did not tell its size when it was opened, as serial lines do.
+    unsized_terminal: bool,
+    drawn_size: (u16, u16),
+}
+
+/// The terminal puts its title aside, and takes it up again (XTWINOPS 22 and 23).
+const KEEP_TITLE: &str = "\x1b[22;0t";
+const GIVE_TITLE_BACK: &str = "\x1b[23;0t";
+
+/// What is assumed of a terminal that does not tell its size.
+const ASSUMED: (u16, u16) = (80, 24);
+
+/// The terminal's size; what is assumed, if it does not tell.
+pub(super) fn terminal_size() -> (u16, u16) {
+    ratatui::crossterm::terminal::size().ok().filter(|(w, h)| *w > 0 && *h > 0).unwrap_or(ASSUMED)
+}
+
+impl Screen {
+    pub(super) fn open() -> std::io::Result<Self> {
+        let unsized_terminal = !matches!(ratatui::crossterm::terminal::size(), Ok((1.., 1..)));
+        let terminal = if unsized_terminal {
+            let viewport = Viewport::Fixed(Rect::new(0, 0, ASSUMED.0, ASSUMED.1));
+            let terminal = ratatui::try_init_with_options(TerminalOptions { viewport })?;
+            execute!(stdout(), EnterAlternateScreen)?;
+            terminal
+        } else {
+            ratatui::try_init()?
+        };
+        // `try_init` has set a hook that puts the screen back. That is right for this thread; a worker's panic is
+        // caught and told on the screen, which must stay as it is.
+        let restoring = std::panic::take_hook();
+        let interface = thread::current().id();
+        std::panic::set_hook(Box::new(move |panic| {
+            if thread::current().id() == interface {
+                let _ = execute!(stdout(), DisableMouseCapture, DisableBracketedPaste);
+                restoring(panic);
+            } else {
+                tracing::error!("{panic}");
+            }
+        }));
+        execute!(stdout(), EnableMouseCapture, EnableBracketedPaste, Print(KEEP_TITLE))?;
+        Ok(Self { terminal, unsized_terminal, drawn_size: ASSUMED })
+    }
+}
+
+impl Screen {
+    /// A size that an unsized terminal tells later is taken all the same.
+    pub(super) fn take_size(&mut self, size: (u16, u16)) -> std::io::Result<()> {
+        if self.unsized_terminal && self.drawn_size != size {
+            self.drawn_size = size;
+            self.terminal.resize(Rect::new(0, 0, size.0, size.1))?;
+        }
+        Ok(())
+    }
+}
+
+/// The terminal as the shell had it.
+fn leave() {
+    let _ = execute!(stdout(), DisableMouseCapture, DisableBracketedPaste, Print(GIVE_TITLE_BACK));
+    ratatui::restore();
+}
+
+impl Screen {
+    /// Leaves the screen to the shell, stops, and takes it again when the person has come back.
+    pub(super) fn suspend(&mut self) -> std::io::Result<()> {
+        leave();
+        // This stops the process with all its threads; it goes on from here at `fg`.
+        signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGTSTP)?;
+        enable_raw_mode()?;
+        execute!(
+            stdout(),
+            EnterAlternateScreen,
+            Clear(ClearType::All),
+            EnableMouseCapture,
+            EnableBracketedPaste,
+            Print(KEEP_TITLE)
+        )?;
+        // A new picture from nothing. `Terminal::clear` would ask the terminal for its cursor, and the answer would go to the
+        // thread that reads the keys.
+        let backend = CrosstermBackend::new(stdout());
+        self.terminal = if self.unsized_terminal {
+            let viewport = Viewport::Fixed(Rect::new(0, 0, self.drawn_size.0, self.drawn_size.1));
+            Terminal::with_options(backend, TerminalOptions { viewport })?
+        } else {
+            Terminal::new(backend)?
+        };
+        Ok(())
+    }
+}
+
+impl Drop for Screen {
+    fn drop(&mut self) {
+        leave();
+    }
+}
+
+/// Sends on what the terminal tells, until it is lost.
+pub(super) fn read_terminal(sender: Sender<Message>) {
+    thread::spawn(move || {
+        while let Ok(event) = event::read() {
+            let message = match event {
+                TerminalEvent::Key(key) => Message::Key(key),
+                TerminalEvent::Mouse(mouse) => Message::Mouse(mouse),
+                TerminalEvent::Paste(text) => Message::Pasted(text),
+                TerminalEvent::Resize(width, height) => Message::Resized(width, height),
+                _ => continue,
+            };
+            if sender.send(message).is_err() {
+                return;
+            }
+        }
+        let _ = sender.send(Message::TerminalLost);
+    });
+}

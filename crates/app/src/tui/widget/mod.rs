@@ -1,0 +1,6 @@
+//! Pieces that screens and steps are made of. They know nothing of drives' lanes or of one another's screens.
+
+pub(super) mod column;
+pub(super) mod field;
+pub(super) mod pace;
+pub(super) mod strata;
