@@ -154,7 +154,7 @@ fn quitting_while_a_job_runs_asks_and_says_what_became_of_it() {
     terminal.keys(&["q"]);
     terminal.wait_for("Quitting stops the work");
     terminal.keys(&["Escape"]);
-    terminal.wait_for("Enter hold the writing");
+    terminal.wait_for("Enter hold   x stop");
     terminal.keys(&["q"]);
     terminal.wait_for("Quitting stops the work");
     std::thread::sleep(Duration::from_millis(700));
@@ -162,7 +162,7 @@ fn quitting_while_a_job_runs_asks_and_says_what_became_of_it() {
     let screen = terminal.wait_for("exit code 4");
     let said = screen.split_whitespace().collect::<Vec<_>>().join(" ");
     assert!(said.contains("Ferrant Meridian 2000 at sim:2 Not sanitized. The job was stopped before its end."), "{screen}");
-    assert!(said.contains("no certificate written yet: jurex certificate"));
+    assert!(said.contains("no report written yet: jurex certificate"));
 }
 
 #[test]

@@ -445,7 +445,7 @@ impl Runtime {
             let Some(record) = lane.record() else { continue };
             say(&format!("{}: {drive} {}. {}", record.job, record.claim().outcome(), record.evidence().ended.sentence()));
             if !matches!(lane.written, Some(Ok(_))) {
-                say(&format!("  no certificate written yet: jurex certificate {} --out DIR", record.job));
+                say(&format!("  no {} written yet: jurex certificate {} --out DIR", lane.paper(), record.job));
             }
         }
     }
