@@ -395,7 +395,7 @@ impl App {
     /// Fixes the draft as the plan, if its way can be taken.
     fn take_plan(&mut self, index: usize) -> Vec<Command> {
         let Some(lane) = self.lanes.get(index) else { return vec![] };
-        match lane.ways().into_iter().find(|w| w.technique == lane.draft.way) {
+        match lane.foreseen().ways.iter().find(|w| w.technique == lane.draft.way) {
             Some(way) if !way.is_ready() => {
                 let name = capital(way.technique.name());
                 self.notice = Some(format!("{name} can't be planned. {}", way.availability.sentence()));
@@ -549,7 +549,7 @@ fn change_draft(lane: &mut Lane, action: Action) {
 }
 
 fn way_beside(lane: &Lane, by: isize) -> Technique {
-    let ways = lane.ways();
+    let ways = &lane.foreseen().ways;
     let here = ways.iter().position(|w| w.technique == lane.draft.way).unwrap_or(0) as isize;
     ways.get((here + by).rem_euclid(ways.len().max(1) as isize) as usize).map_or(Technique::Overwrite, |w| w.technique)
 }

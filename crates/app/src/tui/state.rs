@@ -16,8 +16,9 @@ use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
 use jurex_core::guard::{Cleared, Hindrance, Refusal};
 use jurex_core::ladder::{Way, ladder, suggested};
-use jurex_core::media::Label;
+use jurex_core::media::{Drive, Label};
 use jurex_core::method::{Catalogue, Method};
+use jurex_core::native::Answers;
 use jurex_core::need::{Need, Sensitivity};
 use jurex_core::notation::{NoEntropy, Program};
 use jurex_core::plan::{ArmedPlan, Order, Plan, PlanError};
@@ -27,6 +28,7 @@ use jurex_core::rules::{Edition, Outcome, Technique};
 use jurex_core::units::Lba;
 use jurex_ledger::Unfinished;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
+use std::borrow::Cow;
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -123,6 +125,26 @@ impl Draft {
         self.method = None;
         self.way = Technique::Overwrite;
     }
+}
+
+/// What follows from a draft: computed when the draft, or what it rests on, has changed, and not at every picture.
+#[derive(Clone, Debug)]
+pub(crate) struct Foreseen {
+    /// What it was computed from.
+    of: Foundation,
+    /// Every way of sanitizing the drive, best first.
+    pub(crate) ways: Vec<Way>,
+    /// The plan that the draft would make, without its random choices.
+    pub(crate) plan: Result<Plan, PlanError>,
+}
+
+/// What a draft's consequences rest on.
+#[derive(Clone, Debug, PartialEq)]
+struct Foundation {
+    drive: Drive,
+    answers: Answers,
+    order: Order,
+    speed: Option<SpeedSample>,
 }
 
 /// The label check.
@@ -312,6 +334,8 @@ pub(crate) struct Lane {
     /// First line of the step that is shown.
     pub(crate) scroll: u16,
     pub(crate) draft: Draft,
+    /// What follows from the draft, once it was asked for.
+    foreseen: Option<Box<Foreseen>>,
     pub(crate) plan: Option<Plan>,
     pub(crate) arming: Arming,
     /// A job on this drive that was cut short and can go on.
@@ -354,6 +378,7 @@ impl Lane {
             step: Step::Look,
             scroll: 0,
             draft,
+            foreseen: None,
             plan: None,
             arming: Arming::default(),
             unfinished: None,
@@ -388,9 +413,33 @@ impl Lane {
         self.verdict.as_ref().map_or_else(|_| self.seen.drive.label(), |cleared| cleared.label().clone())
     }
 
-    /// Every way of sanitizing this drive, best first.
-    pub(crate) fn ways(&self) -> Vec<Way> {
-        ladder(&self.seen.drive, &self.seen.answers, &self.draft.order, self.speed.as_ref())
+    /// What follows from the draft as it stands: what was computed, if it is still of that, else anew.
+    pub(crate) fn foreseen(&self) -> Cow<'_, Foreseen> {
+        match &self.foreseen {
+            Some(known) if self.stands_on(&known.of) => Cow::Borrowed(known),
+            _ => Cow::Owned(self.foresee()),
+        }
+    }
+
+    /// Computes what follows from the draft, if it is not known yet.
+    pub(crate) fn look_ahead(&mut self) {
+        if !self.foreseen.as_ref().is_some_and(|known| self.stands_on(&known.of)) {
+            self.foreseen = Some(Box::new(self.foresee()));
+        }
+    }
+
+    fn stands_on(&self, of: &Foundation) -> bool {
+        let Foundation { drive, answers, order, speed } = of;
+        (drive, answers, order, speed) == (&self.seen.drive, &self.seen.answers, &self.draft.order, &self.speed)
+    }
+
+    fn foresee(&self) -> Foreseen {
+        let (drive, answers, order) = (&self.seen.drive, &self.seen.answers, &self.draft.order);
+        Foreseen {
+            ways: ladder(drive, answers, order, self.speed.as_ref()),
+            plan: self.preview(order),
+            of: Foundation { drive: drive.clone(), answers: answers.clone(), order: order.clone(), speed: self.speed },
+        }
     }
 
     /// The plan that `order` would make, without its random choices.

@@ -18,6 +18,14 @@ pub(crate) const COUNTDOWN: Duration = Duration::from_secs(5);
 impl App {
     /// Takes one event.
     pub(crate) fn update(&mut self, message: Message) -> Vec<Command> {
+        let commands = self.take(message);
+        if let Some(lane) = self.lane_mut().filter(|l| l.step == Step::Plan && l.work.is_none()) {
+            lane.look_ahead();
+        }
+        commands
+    }
+
+    fn take(&mut self, message: Message) -> Vec<Command> {
         match message {
             Message::Key(key) if key.kind != KeyEventKind::Release => return self.key(key),
             Message::Key(_) => {}
@@ -282,7 +290,7 @@ impl App {
         lane.arming = Default::default();
         let plan = lane.plan.as_ref()?;
         let progress = Progress::of_plan(plan).with_sample(lane.speed);
-        lane.work = Some(Work { job: None, progress, told: vec![], end: None });
+        (lane.work, lane.asked_for) = (Some(Work { job: None, progress, told: vec![], end: None }), None);
         lane.enter(Step::Erase);
         // Of drives that were planned together, the next one is armed now, by a label check of its own.
         if std::mem::replace(&mut lane.marked, false) && self.selected == index {

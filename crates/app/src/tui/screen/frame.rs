@@ -221,7 +221,7 @@ fn draw_desk(app: &App, area: Rect, buffer: &mut Buffer) {
 }
 
 /// A step is never longer than this.
-const LONGEST: u16 = 400;
+const LONGEST: u16 = 200;
 
 /// A step drawn as long as it needs, of which `area` shows a part, and how many rows it has.
 fn whole_step(app: &App, lane: &Lane, area: Rect) -> (Buffer, u16) {

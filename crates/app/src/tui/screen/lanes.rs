@@ -10,6 +10,7 @@ use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::Widget;
 use std::time::Duration;
+use unicode_width::UnicodeWidthStr;
 
 /// Rows of a lane, with the blank one after it.
 const TALL: u16 = 4;
@@ -82,7 +83,7 @@ pub(crate) fn draw_named(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer
     let drive = &lane.seen.drive;
     let state = lane.state();
     let right = format!("{} · {}", serial(lane), state.word());
-    let room = usize::from(area.width).saturating_sub(right.chars().count() + 1);
+    let room = usize::from(area.width).saturating_sub(right.width() + 1);
     let name = shorten(&format!("{} {} · {}", number(lane), drive.name(), si_size(drive.geometry.bytes())), room);
     words(name, app.theme.style(Role::Strong)).render(area, buffer);
     words(right, app.theme.style(edge(state).1)).right_aligned().render(area, buffer);
@@ -129,7 +130,7 @@ fn draw_tall(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buff
     let drive = &lane.seen.drive;
     let roomy = inner.width >= 44;
     let what = if roomy { format!("{} · {}", drive.class, drive.bus) } else { drive.class.to_string() };
-    let room = usize::from(inner.width).saturating_sub(what.chars().count() + 1);
+    let room = usize::from(inner.width).saturating_sub(what.width() + 1);
     let name = drive.unit.name().unwrap_or_else(|| drive.bus.to_string());
     let name = shorten(&format!("{} {name}", number(lane)), room);
     let row = |n: u16| Rect { y: area.y + n, height: 1, ..inner };
@@ -164,7 +165,7 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
         let progress = &work.progress;
         let left = progress.time_left().map(|d| format!("{} left", duration(d))).unwrap_or_default();
         let said = format!(" pass {} of {}  {left}", progress.pass(), progress.planned_passes());
-        let (full, rest) = bar(progress.share(), width.saturating_sub(said.chars().count() + state.word().len() + 2).min(24));
+        let (full, rest) = bar(progress.share(), width.saturating_sub(said.width() + state.word().len() + 2).min(24));
         return Line::from(vec![
             word,
             Span::raw(" "),
@@ -203,7 +204,7 @@ fn draw_short(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buf
         Some((full, rest)) => format!("{full}{rest} {}", state.word()),
         None => state.word().to_string(),
     };
-    let room = usize::from(inner.width).saturating_sub(right.chars().count() + 1);
+    let room = usize::from(inner.width).saturating_sub(right.width() + 1);
     // Two drives of one model are told apart by the end of the serial: it goes last.
     let ending = match lane.label() {
         Label::SerialEnding { .. } if lane.is_asked_for_its_label() => " …".into(),
@@ -212,10 +213,10 @@ fn draw_short(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buf
         Label::SectorCount(_) => String::new(),
     };
     let long = format!("{} {}{ending}  {}", number(lane), drive.name(), si_size(drive.geometry.bytes()));
-    let name = if long.chars().count() <= room {
+    let name = if long.width() <= room {
         long
     } else {
-        let kept = room.saturating_sub(ending.chars().count());
+        let kept = room.saturating_sub(ending.width());
         format!("{}{}", shorten(&format!("{} {}", number(lane), drive.name()), kept), shorten(&ending, room))
     };
     words(shorten(&name, room), app.theme.style(if chosen { Role::Strong } else { Role::Text })).render(inner, buffer);

@@ -76,11 +76,11 @@ fn events(app: &App, work: &Work, column: &mut Column<'_>) {
     }
     /// The last ones; all of them are in the ledger.
     const MOST: usize = 60;
-    let told: Vec<(&String, String)> = work.told.iter().filter_map(|(time, e)| Some((time, e.sentence()?))).collect();
-    for (time, sentence) in told.iter().rev().take(MOST) {
+    let told = work.told.iter().rev().filter_map(|(time, e)| Some((time, e.sentence()?)));
+    for (time, sentence) in told.take(MOST) {
         let spans = vec![
             Span::styled(format!("{time}  "), app.theme.style(Role::Faint)),
-            Span::styled(sentence.clone(), app.theme.style(Role::Text)),
+            Span::styled(sentence, app.theme.style(Role::Text)),
         ];
         column.line(Line::from(spans));
     }

@@ -1,6 +1,6 @@
 //! Plan: what must be done, and what does it earn?
 
-use crate::tui::state::{App, Lane, Work};
+use crate::tui::state::{App, Foreseen, Lane, Work};
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, shorten};
 use crate::tui::widget::strata;
@@ -22,7 +22,7 @@ const FIRST_WAY: u16 = 9;
 pub(crate) fn way_at(lane: &Lane, desk: Rect, y: u16) -> Option<Technique> {
     let in_short = u16::from(desk.height < 24);
     let row = usize::from((y + lane.scroll).checked_sub(desk.y + FIRST_WAY + in_short)?);
-    (lane.verdict.is_ok() && lane.unfinished.is_none()).then(|| lane.ways().get(row).map(|w| w.technique))?
+    (lane.verdict.is_ok() && lane.unfinished.is_none()).then(|| lane.foreseen().ways.get(row).map(|w| w.technique))?
 }
 
 /// Draws the step into a column that is as long as it needs.
@@ -33,24 +33,25 @@ pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
         return already(lane, work, column);
     }
     questions(app, lane.draft.need, column);
-    let ways = lane.ways();
-    in_short(lane, &ways, column);
+    let foreseen = lane.foreseen();
+    let ways = &foreseen.ways;
+    in_short(lane, &foreseen, column);
     column.gap();
-    ladder(app, lane, &ways, column);
+    ladder(app, lane, ways, column);
     column.gap();
     match ways.iter().find(|w| w.technique == lane.draft.way) {
-        Some(way) if way.technique != Technique::Overwrite => one_way(lane, way, &ways, column),
-        _ => overwriting(app, lane, &ways, column),
+        Some(way) if way.technique != Technique::Overwrite => one_way(lane, way, ways, column),
+        _ => overwriting(app, lane, &foreseen, column),
     }
 }
 
 /// Where there is little room, what is chosen and what it earns stands above the ladder.
-fn in_short(lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
+fn in_short(lane: &Lane, foreseen: &Foreseen, column: &mut Column<'_>) {
     if !column.is_short() {
         return;
     }
-    let way = ways.iter().find(|w| w.technique == lane.draft.way);
-    let chosen = match (way, lane.preview(&lane.draft.order)) {
+    let way = foreseen.ways.iter().find(|w| w.technique == lane.draft.way);
+    let chosen = match (way, &foreseen.plan) {
         (Some(way), _) if way.technique != Technique::Overwrite => format!("{}: {}", way.technique.name(), way.outcome_said()),
         (_, Ok(plan)) => format!("{}: {}", lane.draft.order.title, plan.expected().outcome()),
         (_, Err(why)) => format!("this does not fit the drive: {why}"),
@@ -235,10 +236,10 @@ fn wear(drive_writes: f64) -> String {
 }
 
 /// The rung that can be taken: method, passes, time, and what to mind.
-fn overwriting(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
+fn overwriting(app: &App, lane: &Lane, foreseen: &Foreseen, column: &mut Column<'_>) {
     let draft = &lane.draft;
     let order = &draft.order;
-    let plan = match lane.preview(order) {
+    let plan = match &foreseen.plan {
         Ok(plan) => plan,
         Err(why) => return column.sentence(&format!("This plan does not fit the drive: {why}."), Role::Strong),
     };
@@ -278,7 +279,7 @@ fn overwriting(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
     for (i, warning) in said.iter().filter(told).enumerate() {
         column.fact(if i == 0 { "mind" } else { "" }, warning);
     }
-    if let Some(what) = what_to_do(ways, needed) {
+    if let Some(what) = what_to_do(&foreseen.ways, needed) {
         column.fact_in("what to do", &what, Role::Strong);
     }
     // That a drive is simulated stands in Look and on its certificate.
@@ -287,7 +288,7 @@ fn overwriting(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
         column.fact(if i == 0 { "not covered" } else { "" }, &limit.sentence);
     }
     column.gap();
-    let drawing = preview(lane, &plan);
+    let drawing = preview(lane, plan);
     let place = column.take(strata::rows(&drawing));
     strata::draw(&drawing, app.theme, place, column.buffer());
 }

@@ -1,12 +1,12 @@
 //! Small pieces that the steps are made of.
 
 use crate::tui::theme::{Role, Theme};
-pub(crate) use jurex_core::text::shorten;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Widget, Wrap};
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 /// A pen that writes down a column, line by line, and stops at its end.
 pub(crate) struct Column<'b> {
@@ -109,7 +109,7 @@ impl<'b> Column<'b> {
 
     /// A heading with a line after it.
     pub(crate) fn heading(&mut self, text: &str) {
-        let rest = usize::from(self.width()).saturating_sub(text.chars().count() + 1);
+        let rest = usize::from(self.width()).saturating_sub(text.width() + 1);
         let (faint, rule) = (self.theme.style(Role::Faint), self.theme.style(Role::Line));
         self.line(Line::from(vec![Span::styled(text.to_string(), faint), Span::raw(" "), Span::styled("─".repeat(rest), rule)]));
     }
@@ -142,6 +142,28 @@ fn wrapped_rows(text: &str, width: u16) -> u16 {
     (paragraph.line_count(width.max(1)) as u16).max(1)
 }
 
+/// The text, cut with a sign where it takes more columns than there is room: some letters take two.
+pub(crate) fn shorten(text: &str, room: usize) -> String {
+    if text.width() <= room {
+        return text.to_string();
+    }
+    let mut left = room.saturating_sub(1);
+    let fits = |c: &char| {
+        let width = c.width().unwrap_or(0);
+        let fits = width <= left;
+        left = left.saturating_sub(width);
+        fits
+    };
+    text.chars().take_while(fits).chain((room > 0).then_some('…')).collect()
+}
+
+/// The text in exactly so many columns: cut, or filled up with blanks.
+pub(crate) fn fit(text: &str, room: usize) -> String {
+    let shown = shorten(text, room);
+    let blanks = room.saturating_sub(shown.width());
+    shown + &" ".repeat(blanks)
+}
+
 /// Words of one style that leave the rest of their row alone, so that other words can share it.
 pub(crate) fn words(text: impl Into<String>, style: Style) -> Line<'static> {
     Line::from(Span::styled(text.into(), style))
@@ -168,6 +190,11 @@ mod tests {
     fn a_long_text_is_cut_with_a_sign_and_never_wider_than_its_room() {
         assert_eq!([0, 1, 3, 6].map(|room| shorten("Tern Quay", room)), ["", "…", "Te…", "Tern …"]);
         assert_eq!(shorten("Tern", 4), "Tern");
+        assert_eq!([0, 1, 2, 3, 4, 5, 6].map(|room| shorten("灯台の", room)), ["", "…", "…", "灯…", "灯…", "灯台…", "灯台の"]);
+        assert!(
+            (0..9).all(|room| fit("灯台の", room).width() == room),
+            "whatever the letters, the next column begins in its place"
+        );
         let mut buffer = Buffer::empty(Rect::new(0, 0, 30, 2));
         let mut column = Column::new(buffer.area, &mut buffer, Theme::new(crate::config::ThemeName::Mono, true));
         column.sentence("one two three four five six seven eight nine ten eleven twelve", Role::Text);

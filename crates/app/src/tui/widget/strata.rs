@@ -7,6 +7,7 @@ use jurex_core::units::si_size;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::widgets::Widget;
+use unicode_width::UnicodeWidthStr;
 
 /// Columns of a layer's title.
 const TITLE: u16 = 13;
@@ -79,7 +80,7 @@ fn draw_former(layer: &Layer, strata: &Strata, theme: Theme, area: Rect, buffer:
 /// A name with blanks around it, filled up with the sign of former contents.
 fn padded(name: &str, room: usize) -> String {
     let shown = format!(" {} ", shorten(name, room - 2));
-    let rest = room - shown.chars().count();
+    let rest = room - shown.width();
     shown + &"░".repeat(rest)
 }
 

@@ -4,7 +4,7 @@ use crate::tui::screen::lot::{LotPage, Naming, Row, kind};
 use crate::tui::state::App;
 use crate::tui::step::plan;
 use crate::tui::theme::Role;
-use crate::tui::widget::column::{Column, shorten};
+use crate::tui::widget::column::{Column, fit};
 use jurex_core::ladder::suggested;
 use jurex_core::plan::Order;
 use jurex_core::policy::Proposal;
@@ -60,10 +60,7 @@ fn treatment(app: &App, class: &str, order: &Order, here: bool, column: &mut Col
     let verification = order.verification.short();
     column.line(Line::from(vec![
         Span::styled(if here { " ▸  " } else { "    " }, style(Role::Act)),
-        Span::styled(
-            format!("{class:<18}{:<34}{verification:<28}{:<10}{blank}", shorten(&order.title, 33), order.retries),
-            style(role),
-        ),
+        Span::styled(format!("{class:<18}{} {verification:<28}{:<10}{blank}", fit(&order.title, 33), order.retries), style(role)),
     ]));
 }
 
@@ -90,14 +87,14 @@ fn proposed(app: &App, page: &LotPage, proposals: &[Proposal], here: Row, column
             (false, false) => ("   ", Role::Text),
         };
         let (sign, sign_role) = if proposal.what_to_do.is_some() { ("✕ ", Role::Fault) } else { ("✓ ", Role::Proved) };
-        let title = shorten(&proposal.order.title, 29);
+        let title = fit(&proposal.order.title, 29) + " ";
         column.line(Line::from(vec![
             Span::styled(mark, style(Role::Act)),
             Span::styled(sign, style(sign_role)),
             Span::styled(
                 format!(
-                    "{:<24}{:<9}{:<24}{title:<30}{:<15}{time:<14}{own}",
-                    shorten(&drive.name(), 23),
+                    "{} {:<9}{:<24}{title}{:<15}{time:<14}{own}",
+                    fit(&drive.name(), 23),
                     serial,
                     kind(lane),
                     proposal.earns.to_string()

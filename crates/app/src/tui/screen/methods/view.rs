@@ -4,7 +4,7 @@ use crate::tui::screen::methods::{EditField, Editor, MethodsPage, Target, Typing
 use crate::tui::state::{App, Lane, Page};
 use crate::tui::step::plan;
 use crate::tui::theme::Role;
-use crate::tui::widget::column::{Column, shorten, words};
+use crate::tui::widget::column::{Column, fit, shorten, words};
 use crate::tui::widget::field::Field;
 use crate::tui::widget::strata;
 use jurex_core::estimate::of_order;
@@ -107,10 +107,10 @@ fn list(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
         let time = lane
             .map(|l| plan::time(&of_order(&l.seen.drive, &order_with(l, &method.title, &method.program), l.speed.as_ref())))
             .unwrap_or_default();
-        let title = shorten(&method.title, title_room.saturating_sub(1));
+        let title = fit(&method.title, title_room.saturating_sub(1)) + " ";
         column.line(Line::from(vec![
             Span::styled(if here { "▸ " } else { "  " }, style(Role::Act)),
-            Span::styled(format!("{title:<title_room$}{:>6}  {time:<14}", method.program.passes()), style(role)),
+            Span::styled(format!("{title}{:>6}  {time:<14}", method.program.passes()), style(role)),
         ]));
     }
 }
