@@ -93,6 +93,7 @@ pub(crate) enum Action {
     Back,
     ConfirmStop,
     ConfirmQuit,
+    StopCountdown,
 }
 
 /// Where keys mean something.
@@ -104,6 +105,8 @@ pub(crate) enum Place {
     Bench,
     /// The lanes alone, on a screen that has no room for more.
     Lanes,
+    /// Between the right label and the first write.
+    Countdown,
     /// Lanes and steps can be walked: also while a label is asked for.
     Walking,
     Step(Step),
@@ -165,6 +168,7 @@ const UNSHOWN: u8 = 9;
 
 /// Every binding. The first that fits a key, in the places from the innermost outwards, is taken.
 pub(crate) static BINDINGS: &[Binding] = &[
+    bind(P::Countdown, &[], "any key", A::StopCountdown, "stop the countdown", 0),
     bind(P::Step(S::Look), &[Enter], "Enter", A::EnterPlan, "plan its erasure", 0),
     bind(P::Step(S::Look), &[Tab], "Tab", A::OpenBytes, "bytes", 3),
     bind(P::Step(S::Look), &[Char('b')], "b", A::Beacon, "beacon", 3),
@@ -359,6 +363,9 @@ fn is_text(places: &[Place]) -> bool {
 
 /// Where one is, from the innermost place outwards.
 pub(crate) fn places(app: &App) -> Vec<Place> {
+    if app.is_counting() {
+        return vec![P::Countdown];
+    }
     match &app.dialog {
         Some(Dialog::Help) => return vec![P::Help],
         Some(Dialog::Stop(_)) => return vec![P::StopQuestion],

@@ -157,6 +157,7 @@ impl App {
             Action::Help => self.dialog = Some(Dialog::Help),
             Action::Palette => self.dialog = Some(Dialog::Palette(Palette::default())),
             Action::NextTheme => self.theme = self.theme.next(),
+            Action::StopCountdown => return self.stop_countdown(),
             _ => {
                 return match self.page {
                     Page::Bench => self.perform_on_bench(action),

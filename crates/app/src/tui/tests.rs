@@ -1009,6 +1009,7 @@ fn the_whole_way_at_eighty_columns() {
     world.keys("R90C2Y");
     world.key(KeyCode::Enter);
     assert!(world.text().contains("Writing begins in 5 s"), "{}", world.text());
+    assert!(world.text().lines().last().unwrap().contains("any key stop the countdown"), "{}", world.text());
     world.pass(5);
     world.tell_until(|e| matches!(e, Event::Advanced { .. }));
     names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
@@ -1022,6 +1023,9 @@ fn the_whole_way_at_eighty_columns() {
     assert!(world.text().contains("Is it really gone?") && world.text().contains("Clear."));
     world.key(KeyCode::Enter);
     names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
+    world.key(KeyCode::BackTab);
+    world.keys("x214");
+    assert!(world.text().contains("extension 207x214"), "the field that is typed in is in sight: {}", world.text());
     world.key(KeyCode::Tab);
     world.keys("BWS-03312");
     world.key(KeyCode::Enter);

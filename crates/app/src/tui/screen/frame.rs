@@ -202,13 +202,14 @@ fn draw_desk(app: &App, area: Rect, buffer: &mut Buffer) {
     if let Some(view) = lane.bytes.as_ref().filter(|_| lane.step == Step::Look) {
         return bytes::view::draw(app, lane, view, area, buffer);
     }
-    let (whole, used) = whole_step(app, lane, area);
+    let (whole, used, focus) = whole_step(app, lane, area);
     if used <= area.height {
         return copy_rows(&whole, 0, used, area, buffer);
     }
     // One row says that there is more, above or below.
     let window = area.height.saturating_sub(1);
-    let first = lane.scroll.min(used - window);
+    let in_sight = |first: u16| focus.map_or(first, |row| first.clamp((row + 1).saturating_sub(window.max(1)), row));
+    let first = in_sight(lane.scroll.min(used - window));
     copy_rows(&whole, first, window, area, buffer);
     let below = used - window - first;
     let said = match (first, below) {
@@ -223,8 +224,8 @@ fn draw_desk(app: &App, area: Rect, buffer: &mut Buffer) {
 /// A step is never longer than this.
 const LONGEST: u16 = 200;
 
-/// A step drawn as long as it needs, of which `area` shows a part, and how many rows it has.
-fn whole_step(app: &App, lane: &Lane, area: Rect) -> (Buffer, u16) {
+/// A step drawn as long as it needs, of which `area` shows a part; how many rows it has, and the one that is worked on.
+fn whole_step(app: &App, lane: &Lane, area: Rect) -> (Buffer, u16, Option<u16>) {
     let mut whole = Buffer::empty(Rect::new(0, 0, area.width, LONGEST));
     whole.set_style(whole.area, app.theme.ground());
     let mut column = Column::new(whole.area, &mut whole, app.theme).showing(area.height);
@@ -236,8 +237,8 @@ fn whole_step(app: &App, lane: &Lane, area: Rect) -> (Buffer, u16) {
         Step::Prove => prove::draw(app, lane, &mut column),
         Step::Certify => certify::draw(app, lane, &mut column),
     }
-    let used = column.used();
-    (whole, used)
+    let (used, focus) = (column.used(), column.focus);
+    (whole, used, focus)
 }
 
 fn copy_rows(from: &Buffer, first: u16, rows: u16, area: Rect, buffer: &mut Buffer) {
@@ -252,7 +253,7 @@ fn copy_rows(from: &Buffer, first: u16, rows: u16, area: Rect, buffer: &mut Buff
 pub(crate) fn most_scroll(app: &App) -> u16 {
     let places = places(app, Rect::new(0, 0, app.size.0, app.size.1));
     let (Some(desk), Some(lane)) = (places.desk, app.lane()) else { return 0 };
-    let (_, used) = whole_step(app, lane, desk);
+    let (_, used, _) = whole_step(app, lane, desk);
     if used <= desk.height { 0 } else { used - desk.height.saturating_sub(1) }
 }
 

@@ -44,6 +44,7 @@ fn called(place: Place) -> Option<&'static str> {
         | Place::Help
         | Place::StopQuestion
         | Place::QuitQuestion
+        | Place::Countdown
         | Place::Typing
         | Place::Line
         | Place::Palette

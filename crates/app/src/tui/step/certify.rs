@@ -26,12 +26,13 @@ pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
         Layout::horizontal([Constraint::Percentage(48), Constraint::Length(3), Constraint::Min(0)]).areas(rest);
     let mut left = Column::new(form_area, column.buffer(), app.theme);
     form(app, lane, &mut left);
-    let left_used = left.used();
+    let (left_used, focus) = (left.used(), left.focus);
     let mut right = Column::new(says_area, column.buffer(), app.theme);
     says(lane, record, &mut right);
     right.gap();
     written(lane, &mut right);
     let used = right.used().max(left_used);
+    column.focus = focus.map(|row| column.used() + row);
     column.take(used);
 }
 
@@ -39,6 +40,9 @@ fn form(app: &App, lane: &Lane, column: &mut Column<'_>) {
     column.heading("Fields that only people know");
     for (i, field) in Field::ALL.into_iter().enumerate() {
         let here = lane.form.focus == Some(i);
+        if here {
+            column.focus = Some(column.used());
+        }
         let room = usize::from(column.width()).saturating_sub(24);
         let styled = |text: String, role| vec![Span::styled(text, app.theme.style(role))];
         let value = match (here, field.is_choice()) {

@@ -16,11 +16,13 @@ pub(crate) struct Column<'b> {
     /// Where it began, and how many rows are in sight at once: what is below them is scrolled to.
     top: u16,
     visible: u16,
+    /// The row that is worked on, counted from the top: it is kept in sight.
+    pub(crate) focus: Option<u16>,
 }
 
 impl<'b> Column<'b> {
     pub(crate) fn new(area: Rect, buffer: &'b mut Buffer, theme: Theme) -> Self {
-        Self { area, buffer, theme, top: area.y, visible: area.height }
+        Self { area, buffer, theme, top: area.y, visible: area.height, focus: None }
     }
 
     /// The same, of which only so many rows are in sight at once.
