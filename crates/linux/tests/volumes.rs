@@ -41,11 +41,24 @@ fn run(tool: &str, arguments: &[&str], input: &str) -> bool {
     output.status.success()
 }
 
+/// Looks until two looks agree: what the tools wrote through the cache a moment ago may still be missing from what is read
+/// past it, however often it was synced, while other tests keep the disk busy.
 fn look_at(path: &Path) -> Contents {
-    // What the tools wrote through the cache is on the disk before it is read past the cache.
-    File::open(path).and_then(|f| f.sync_all()).unwrap();
-    let found = System::default().find(path).unwrap();
-    look(&mut peek(&found.drive).unwrap())
+    let look_once = || {
+        File::open(path).and_then(|f| f.sync_all()).unwrap();
+        let found = System::default().find(path).unwrap();
+        look(&mut peek(&found.drive).unwrap())
+    };
+    let mut before = look_once();
+    for _ in 0..20 {
+        std::thread::sleep(std::time::Duration::from_millis(10));
+        let now = look_once();
+        if now == before {
+            return now;
+        }
+        before = now;
+    }
+    panic!("{} never reads the same twice", path.display());
 }
 
 #[test]
