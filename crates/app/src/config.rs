@@ -1,11 +1,13 @@
 //! The configuration file: who works here, and how the screen looks. Everything in it may be left out.
 
 use crate::exit::Failure;
+use crate::files::replace;
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::record::{Papers, Person};
 use jurex_core::rules::Edition;
 use serde::Deserialize;
 use std::path::Path;
+use toml_edit::DocumentMut;
 
 /// `config.toml`.
 #[derive(Clone, Debug, Default, Deserialize)]
@@ -98,7 +100,7 @@ impl Config {
 
     /// What TOML alone does not see.
     fn check(&self, text: &str) -> Result<(), String> {
-        let has_only = text.parse::<toml_edit::DocumentMut>().is_ok_and(|d| d.contains_key("only"));
+        let has_only = text.parse::<DocumentMut>().is_ok_and(|d| d.contains_key("only"));
         if has_only && self.only.is_empty() {
             return Err("`only` is empty, so that no drive may be erased: name drives in it, or leave it out".into());
         }
@@ -111,7 +113,7 @@ impl Config {
         if self.methods.len() > MOST_METHODS {
             return Err(format!("{} methods are too many: it may hold {MOST_METHODS}", self.methods.len()));
         }
-        let of_people = [&self.technician, &self.validator].into_iter().flat_map(jurex_core::record::Person::texts);
+        let of_people = [&self.technician, &self.validator].into_iter().flat_map(|p| p.texts());
         let texts = [&self.bench, &self.organisation, &self.lot, &self.source];
         if let Some(long) = of_people.chain(texts).find(|t| t.chars().count() > MOST_CHARS) {
             let shown = jurex_core::text::shorten(&jurex_core::text::printable(long.as_bytes()), 40);
@@ -191,6 +193,28 @@ fn read_file(path: &Path) -> std::io::Result<String> {
         return other("it is larger than 1 MiB");
     }
     std::fs::read_to_string(path)
+}
+
+/// Changes the configuration file by `change`; comments and all other keys stay. Of a file that is not there yet the text is
+/// `at_first`. Gives what `change` gives.
+///
+/// # Errors
+/// The file can't be read or written, or is not TOML, or what `change` objects to; it is then as it was before.
+pub(crate) fn edit<T>(
+    file: &Path,
+    at_first: &str,
+    change: impl FnOnce(&mut DocumentMut) -> Result<T, String>,
+) -> Result<T, String> {
+    let shown = file.display();
+    let text = match std::fs::read_to_string(file) {
+        Ok(text) => text,
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => at_first.into(),
+        Err(e) => return Err(format!("cannot read {shown}: {e}")),
+    };
+    let mut document: DocumentMut = text.parse().map_err(|e| format!("{shown} is not TOML, nothing was saved: {e}"))?;
+    let changed = change(&mut document)?;
+    replace(file, &document.to_string()).map_err(|e| format!("cannot write {shown}, it is as it was: {e}"))?;
+    Ok(changed)
 }
 
 /// A name of the `only` list: `bus:` and a known word, `port:` and a pattern, or a path.

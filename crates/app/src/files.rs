@@ -100,6 +100,17 @@ pub(crate) fn write_as(folder: &Path, name: &str, record: &Record) -> Result<Vec
     Ok(written)
 }
 
+/// Writes a file as a whole or not at all.
+pub(crate) fn replace(path: &Path, text: &str) -> std::io::Result<()> {
+    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    std::fs::create_dir_all(folder)?;
+    let mut file = tempfile::NamedTempFile::new_in(folder)?;
+    file.write_all(text.as_bytes())?;
+    file.as_file().sync_all()?;
+    file.persist(path)?;
+    Ok(())
+}
+
 fn write_new(folder: &Path, target: &Path, bytes: &[u8]) -> std::io::Result<()> {
     let mut file = tempfile::Builder::new().prefix(".jurex-").tempfile_in(folder)?;
     file.write_all(bytes)?;

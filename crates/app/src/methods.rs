@@ -1,5 +1,6 @@
 //! Methods of one's own in `config.toml`, and in files that go from bench to bench.
 
+use crate::config;
 use crate::exit::Failure;
 use jurex_core::method::{Catalogue, Method, from_toml, to_toml};
 use std::io::Write;
@@ -11,21 +12,16 @@ use toml_edit::{ArrayOfTables, DocumentMut, Item};
 /// # Errors
 /// The file can't be read or written, or is not TOML; it is then as it was before.
 pub(crate) fn save(catalogue: &Catalogue, config: &Path) -> Result<(), String> {
-    let shown = config.display();
-    let text = match std::fs::read_to_string(config) {
-        Ok(text) => text,
-        Err(e) if e.kind() == std::io::ErrorKind::NotFound => String::new(),
-        Err(e) => return Err(format!("cannot read {shown}: {e}")),
-    };
-    let mut document: DocumentMut = text.parse().map_err(|e| format!("{shown} is not TOML, nothing was saved: {e}"))?;
-    let own: Vec<&Method> = catalogue.own().collect();
-    let written: DocumentMut = to_toml(&own).parse().map_err(|e| format!("the methods could not be written: {e}"))?;
-    document.remove("method");
-    let tables = written.get("method").and_then(Item::as_array_of_tables).filter(|_| !own.is_empty());
-    if let Some(tables) = tables {
-        document.insert("method", Item::ArrayOfTables(at_the_end(tables)));
-    }
-    replace(config, &document.to_string()).map_err(|e| format!("cannot write {shown}, it is as it was: {e}"))
+    config::edit(config, "", |document| {
+        let own: Vec<&Method> = catalogue.own().collect();
+        let written: DocumentMut = to_toml(&own).parse().map_err(|e| format!("the methods could not be written: {e}"))?;
+        document.remove("method");
+        let tables = written.get("method").and_then(Item::as_array_of_tables).filter(|_| !own.is_empty());
+        if let Some(tables) = tables {
+            document.insert("method", Item::ArrayOfTables(at_the_end(tables)));
+        }
+        Ok(())
+    })
 }
 
 /// The tables with no place of their own, so that they are written after everything else.
@@ -38,17 +34,6 @@ fn at_the_end(tables: &ArrayOfTables) -> ArrayOfTables {
             table
         })
         .collect()
-}
-
-/// Writes a file as a whole or not at all.
-pub(crate) fn replace(path: &Path, text: &str) -> std::io::Result<()> {
-    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    std::fs::create_dir_all(folder)?;
-    let mut file = tempfile::NamedTempFile::new_in(folder)?;
-    file.write_all(text.as_bytes())?;
-    file.as_file().sync_all()?;
-    file.persist(path)?;
-    Ok(())
 }
 
 /// Takes the methods of a file into the catalogue and the configuration: all of them, or none. Gives their names.

@@ -1,6 +1,6 @@
 //! Policies saved by name: one TOML file each, beside the configuration.
 
-use crate::methods::replace;
+use crate::files::replace;
 use jurex_core::policy::{Policy, check_name};
 use std::path::Path;
 

@@ -1,7 +1,6 @@
 //! The settings that can be changed from within: each is one key of `config.toml`, whose comments and other keys stay.
 
-use crate::config::{Config, ThemeName};
-use crate::methods::replace;
+use crate::config::{self, Config, ThemeName};
 use jurex_core::rules::Edition;
 use std::path::PathBuf;
 use toml_edit::{Array, DocumentMut, Item, Table, value};
@@ -13,14 +12,7 @@ pub(crate) enum Setting {
     Organisation,
     Lot,
     Source,
-    TechnicianName,
-    TechnicianTitle,
-    TechnicianPlace,
-    TechnicianContact,
-    ValidatorName,
-    ValidatorTitle,
-    ValidatorPlace,
-    ValidatorContact,
+    Of(Who, What),
     Theme,
     Bell,
     Rules,
@@ -29,17 +21,33 @@ pub(crate) enum Setting {
     Only,
 }
 
+/// A person who stands for the work.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Who {
+    Technician,
+    Validator,
+}
+
+/// What is told of a person.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum What {
+    Name,
+    Title,
+    Place,
+    Contact,
+}
+
 impl Setting {
     /// Every one, in the order of the page.
     pub(crate) const ALL: [Setting; 18] = [
-        Setting::TechnicianName,
-        Setting::TechnicianTitle,
-        Setting::TechnicianPlace,
-        Setting::TechnicianContact,
-        Setting::ValidatorName,
-        Setting::ValidatorTitle,
-        Setting::ValidatorPlace,
-        Setting::ValidatorContact,
+        Setting::Of(Who::Technician, What::Name),
+        Setting::Of(Who::Technician, What::Title),
+        Setting::Of(Who::Technician, What::Place),
+        Setting::Of(Who::Technician, What::Contact),
+        Setting::Of(Who::Validator, What::Name),
+        Setting::Of(Who::Validator, What::Title),
+        Setting::Of(Who::Validator, What::Place),
+        Setting::Of(Who::Validator, What::Contact),
         Setting::Organisation,
         Setting::Lot,
         Setting::Source,
@@ -54,11 +62,11 @@ impl Setting {
 
     pub(crate) fn label(self) -> &'static str {
         match self {
-            Setting::TechnicianName => "sanitized by",
-            Setting::ValidatorName => "validated by",
-            Setting::TechnicianTitle | Setting::ValidatorTitle => "  title",
-            Setting::TechnicianPlace | Setting::ValidatorPlace => "  place",
-            Setting::TechnicianContact | Setting::ValidatorContact => "  contact",
+            Setting::Of(Who::Technician, What::Name) => "sanitized by",
+            Setting::Of(Who::Validator, What::Name) => "validated by",
+            Setting::Of(_, What::Title) => "  title",
+            Setting::Of(_, What::Place) => "  place",
+            Setting::Of(_, What::Contact) => "  contact",
             Setting::Organisation => "organisation",
             Setting::Lot => "lot",
             Setting::Source => "source of its drives",
@@ -75,12 +83,8 @@ impl Setting {
     /// What it means, in one sentence.
     pub(crate) fn about(self) -> &'static str {
         match self {
-            Setting::TechnicianName | Setting::TechnicianTitle | Setting::TechnicianPlace | Setting::TechnicianContact => {
-                "Who erases: stands on every paper of jobs that begin from now on."
-            }
-            Setting::ValidatorName | Setting::ValidatorTitle | Setting::ValidatorPlace | Setting::ValidatorContact => {
-                "Who checks the work: stands on every paper of jobs that begin from now on."
-            }
+            Setting::Of(Who::Technician, _) => "Who erases: stands on every paper of jobs that begin from now on.",
+            Setting::Of(Who::Validator, _) => "Who checks the work: stands on every paper of jobs that begin from now on.",
             Setting::Organisation => "The organisation that the papers are in the name of.",
             Setting::Lot => "The lot in work: shown at the top, and on every paper.",
             Setting::Source => "Where the drives of the lot come from.",
@@ -112,14 +116,16 @@ impl Setting {
             Setting::Organisation => config.organisation.clone(),
             Setting::Lot => config.lot.clone(),
             Setting::Source => config.source.clone(),
-            Setting::TechnicianName => config.technician.name.clone(),
-            Setting::TechnicianTitle => config.technician.title.clone(),
-            Setting::TechnicianPlace => config.technician.place.clone(),
-            Setting::TechnicianContact => config.technician.contact.clone(),
-            Setting::ValidatorName => config.validator.name.clone(),
-            Setting::ValidatorTitle => config.validator.title.clone(),
-            Setting::ValidatorPlace => config.validator.place.clone(),
-            Setting::ValidatorContact => config.validator.contact.clone(),
+            Setting::Of(who, what) => {
+                let person = if who == Who::Technician { &config.technician } else { &config.validator };
+                let text = match what {
+                    What::Name => &person.name,
+                    What::Title => &person.title,
+                    What::Place => &person.place,
+                    What::Contact => &person.contact,
+                };
+                text.clone()
+            }
             Setting::Theme => config.theme.unwrap_or(ThemeName::Dark).word().into(),
             Setting::Bell => yes_no(config.bell.unwrap_or(true)),
             Setting::Rules => rules_word(config.rules).into(),
@@ -148,14 +154,16 @@ impl Setting {
             Setting::Organisation => (None, "organisation"),
             Setting::Lot => (None, "lot"),
             Setting::Source => (None, "source"),
-            Setting::TechnicianName => (Some("technician"), "name"),
-            Setting::TechnicianTitle => (Some("technician"), "title"),
-            Setting::TechnicianPlace => (Some("technician"), "place"),
-            Setting::TechnicianContact => (Some("technician"), "contact"),
-            Setting::ValidatorName => (Some("validator"), "name"),
-            Setting::ValidatorTitle => (Some("validator"), "title"),
-            Setting::ValidatorPlace => (Some("validator"), "place"),
-            Setting::ValidatorContact => (Some("validator"), "contact"),
+            Setting::Of(who, what) => {
+                let table = if who == Who::Technician { "technician" } else { "validator" };
+                let key = match what {
+                    What::Name => "name",
+                    What::Title => "title",
+                    What::Place => "place",
+                    What::Contact => "contact",
+                };
+                (Some(table), key)
+            }
             Setting::Theme => (None, "theme"),
             Setting::Bell => (None, "bell"),
             Setting::Rules => (None, "rules"),
@@ -202,18 +210,11 @@ pub(crate) struct SettingsFile {
 /// # Errors
 /// The file can't be read or written, is not TOML, or would be wrong; it is then as it was before.
 pub(crate) fn save(to: &SettingsFile, setting: Setting, text: &str) -> Result<Config, String> {
-    let (file, shown) = (to.path.as_path(), to.path.display());
-    let before = match std::fs::read_to_string(file) {
-        Ok(text) => text,
-        Err(e) if e.kind() == std::io::ErrorKind::NotFound => to.at_first.into(),
-        Err(e) => return Err(format!("cannot read {shown}: {e}")),
-    };
-    let mut document: DocumentMut = before.parse().map_err(|e| format!("{shown} is not TOML, nothing was saved: {e}"))?;
-    put(&mut document, setting.key(), setting.item(text)?);
-    let after = document.to_string();
-    let config = Config::of_text(&after)?;
-    replace(file, &after).map_err(|e| format!("cannot write {shown}, it is as it was: {e}"))?;
-    Ok(config)
+    let item = setting.item(text)?;
+    config::edit(&to.path, to.at_first, |document| {
+        put(document, setting.key(), item);
+        Config::of_text(&document.to_string())
+    })
 }
 
 fn put(document: &mut DocumentMut, (table, key): (Option<&str>, &str), item: Option<Item>) {
@@ -265,7 +266,7 @@ mod tests {
         std::fs::write(&path, text).unwrap();
         let config = save(&file, Setting::Lot, "BW-0417").unwrap();
         assert_eq!((config.lot.as_str(), config.methods.len()), ("BW-0417", 1));
-        let config = save(&file, Setting::TechnicianTitle, "media technician").unwrap();
+        let config = save(&file, Setting::Of(Who::Technician, What::Title), "media technician").unwrap();
         assert_eq!((config.technician.name.as_str(), config.technician.title.as_str()), ("Ines", "media technician"));
         save(&file, Setting::Bell, "no").unwrap();
         save(&file, Setting::Only, "/dev/sd? bus:usb").unwrap();

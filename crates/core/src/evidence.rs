@@ -517,7 +517,7 @@ impl Evidence {
         self.stages.iter().try_for_each(|stage| match &stage.what {
             What::Overwritten(o) => o.check_soundness(geometry.whole(), self.sessions.len()),
             What::Checked(c) => {
-                let sound = lies_in(c.range, geometry.whole()) && c.read_back.is_sound(c.range, self.sessions.len());
+                let sound = c.range.lies_in(geometry.whole()) && c.read_back.is_sound(c.range, self.sessions.len());
                 fails(!sound, "a check lies outside its range")
             }
             What::Lifted(_) | What::Own(_) => Ok(()),
@@ -527,7 +527,7 @@ impl Evidence {
 
 impl OverwriteEvidence {
     fn check_soundness(&self, whole: Sectors, sessions: usize) -> Result<(), Unsound> {
-        fails(self.range.count == 0 || !lies_in(self.range, whole), "its range is not on the drive")?;
+        fails(self.range.count == 0 || !self.range.lies_in(whole), "its range is not on the drive")?;
         fails(self.passes.len() > self.planned_passes as usize, "it has more passes than were planned")?;
         for p in &self.passes {
             let sets = [&p.laid, &p.unwritable, &p.slow];
@@ -549,18 +549,13 @@ impl ReadBack {
     }
 }
 
-fn fails(wrong: bool, why: &'static str) -> Result<(), Unsound> {
+/// The first thing that is wrong ends a check of soundness.
+pub(crate) fn fails(wrong: bool, why: &'static str) -> Result<(), Unsound> {
     if wrong { Err(Unsound(why)) } else { Ok(()) }
 }
 
-/// Whether the stretch lies in the other one; one that runs over the largest number lies nowhere.
-fn lies_in(stretch: Sectors, range: Sectors) -> bool {
-    let end = stretch.first.0.checked_add(stretch.count);
-    stretch.first >= range.first && end.is_some_and(|end| end <= range.end())
-}
-
 fn all_lie_in(set: &RangeSet, range: Sectors) -> bool {
-    set.iter().all(|s| lies_in(*s, range))
+    set.iter().all(|s| s.lies_in(range))
 }
 
 fn union<'a>(sets: impl Iterator<Item = &'a RangeSet>) -> RangeSet {

@@ -1,5 +1,7 @@
 //! Text that came from outside, and how numbers are written in records.
 
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+
 /// A text from a drive or a volume made safe to show: control characters (terminal escape codes among them),
 /// directional overrides and undecodable bytes become `·`; ends are trimmed.
 pub fn printable(raw: &[u8]) -> String {
@@ -37,13 +39,18 @@ pub fn capital(text: &str) -> String {
     chars.next().map(|c| c.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }
 
-/// `text` cut to `room` characters with an ellipsis.
+/// `text` cut to `room` columns of a terminal with an ellipsis: some letters take two columns.
 pub fn shorten(text: &str, room: usize) -> String {
-    if text.chars().count() <= room {
+    if text.width() <= room {
         return text.to_string();
     }
-    let kept = text.chars().take(room.saturating_sub(1));
-    kept.chain((room > 0).then_some('…')).collect()
+    let mut left = room.saturating_sub(1);
+    let fits = |c: &char| {
+        let rest = left.checked_sub(c.width().unwrap_or(0));
+        left = rest.unwrap_or(0);
+        rest.is_some()
+    };
+    text.chars().take_while(fits).chain((room > 0).then_some('…')).collect()
 }
 
 /// 64-bit numbers as JSON strings: RFC 8785 keeps only 53 bits of a JSON number.

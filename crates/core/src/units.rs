@@ -47,6 +47,12 @@ impl Sectors {
         Lba(self.end().saturating_sub(1).max(self.first.0))
     }
 
+    /// Whether all of it lies in `range`; a stretch that runs over the largest number lies nowhere.
+    pub fn lies_in(&self, range: Sectors) -> bool {
+        let end = self.first.0.checked_add(self.count);
+        self.first >= range.first && end.is_some_and(|end| end <= range.end())
+    }
+
     /// Whether `lba` lies in the stretch.
     pub fn contains(&self, lba: Lba) -> bool {
         (self.first.0..self.end()).contains(&lba.0)

@@ -409,18 +409,18 @@ impl Ledger {
     /// # Errors
     /// A damaged file.
     pub fn unfinished(&self) -> Result<Vec<Unfinished>, LedgerError> {
-        self.unfinished_like("%")
+        self.unfinished_of(None)
     }
 
-    /// Those whose job's name fits the pattern of SQL's LIKE.
-    fn unfinished_like(&self, pattern: &str) -> Result<Vec<Unfinished>, LedgerError> {
+    /// Of one job, or of all.
+    fn unfinished_of(&self, job: Option<&JobId>) -> Result<Vec<Unfinished>, LedgerError> {
         type Row = (String, String, String, String, String, String);
         let all = "SELECT job, started, before, papers, kept, checkpoint FROM unfinished JOIN job ON name = job
-            WHERE checkpoint IS NOT NULL AND job LIKE ?1 ORDER BY kept DESC";
+            WHERE checkpoint IS NOT NULL AND (?1 IS NULL OR job = ?1) ORDER BY kept DESC";
         let run = || -> rusqlite::Result<Vec<Row>> {
             let mut statement = self.connection.prepare(all)?;
             let row = |r: &rusqlite::Row<'_>| Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?, r.get(5)?));
-            statement.query_map([pattern], row)?.collect()
+            statement.query_map([job.map(JobId::as_str)], row)?.collect()
         };
         let read = |(job, started, before, papers, kept, checkpoint): Row| {
             Some(Unfinished {
@@ -449,8 +449,7 @@ impl Ledger {
     /// # Errors
     /// A damaged file.
     pub fn unfinished_job(&self, job: &JobId) -> Result<Option<Unfinished>, LedgerError> {
-        // A name has only letters, digits and dashes: none of them means anything to LIKE.
-        Ok(self.unfinished_like(job.as_str())?.into_iter().next())
+        Ok(self.unfinished_of(Some(job))?.into_iter().next())
     }
 
     /// The newest record of a job, judged again.

@@ -260,7 +260,7 @@ fn scsi_answers(drive: &mut Drive, answers: &mut Answers, fd: &OwnedFd) {
         drive.unit.ids.retain(|id| !matches!(id, UnitId::Wwn(_)));
         drive.unit.ids.extend(names.into_iter().map(UnitId::Wwn));
     }
-    let rotation = page(0xb1).and_then(|p| scsi::parse_rotation(&p).ok()).and_then(jurex_core::native::ata::Rotation::class);
+    let rotation = page(0xb1).and_then(|p| scsi::parse_rotation(&p).ok()).and_then(|r| r.class());
     if let Some((class, basis)) = rotation.filter(|_| drive.class != MediaClass::Virtual) {
         (drive.class, drive.class_basis) = (class, basis);
     }

@@ -113,7 +113,7 @@ fn every_kind_of_volume_is_told_by_its_superblock() {
             continue;
         }
         let contents = look_at(&path);
-        let found: Vec<String> = contents.regions.iter().map(jurex_core::contents::Region::called).collect();
+        let found: Vec<String> = contents.regions.iter().map(|r| r.called()).collect();
         assert_eq!(found.join(", "), expected, "{name}");
         assert_eq!(contents.table, None, "{name}");
         if ["ext4", "btrfs", "xfs", "fat32", "exfat"].contains(&name) {
@@ -203,7 +203,7 @@ fn tables_of_the_systems_own_partitioner_are_read() {
     let shown = path.to_str().unwrap();
     assert!(run("sfdisk", &["-q", shown], "label: gpt\nsize=8MiB, type=uefi, name=\"boot\"\nsize=32MiB, name=\"tide logs\"\n"));
     let whole = look_at(&path);
-    let named: Vec<String> = whole.regions.iter().map(jurex_core::contents::Region::called).collect();
+    let named: Vec<String> = whole.regions.iter().map(|r| r.called()).collect();
     assert_eq!(
         (whole.table.as_deref(), named.as_slice()),
         (Some("GPT"), &["EFI system \"boot\"", "Linux data \"tide logs\""].map(String::from)[..])

@@ -181,7 +181,7 @@ fn drive_facts(drive: &Drive, papers: &Papers) -> Vec<Fact> {
         fact("Attached by", format!("{} ({})", drive.bus, drive.shown_path())),
         fact("Firmware", said(&drive.unit.firmware)),
         fact("Hidden areas", drive.hidden_sentence()),
-        fact("Unique names", or_none(drive.unit.ids.iter().map(jurex_core::media::UnitId::sentence).collect())),
+        fact("Unique names", or_none(drive.unit.ids.iter().map(|id| id.sentence()).collect())),
         fact("Beside it", elsewhere(drive)),
     ]
 }

@@ -36,13 +36,9 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
     }
     let _running = crate::lock::shared(&ledger);
     let saved = places.demo_settings();
-    let of_demo = if saved.exists() { Config::read(&saved)? } else { Config::demo() };
-    let config = Config {
-        rules: if saved.exists() { of_demo.rules } else { own.rules },
-        sample_speed: of_demo.sample_speed.or(own.sample_speed),
-        methods: own.methods,
-        ..of_demo
-    };
+    let of_demo = if saved.exists() { Config::read(&saved)? } else { Config { rules: own.rules, ..Config::demo() } };
+    let sample_speed = of_demo.sample_speed.or(own.sample_speed);
+    let config = Config { sample_speed, methods: own.methods, ..of_demo };
     crate::tui::run(crate::tui::Setup {
         bench: Box::new(|| Bench::simulated(Pacing::Real)),
         theme: theme.or(config.theme).or(own.theme),
@@ -51,7 +47,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         out: demo.out.unwrap_or_else(|| PathBuf::from("jurex-certificates")),
         config,
         config_file: places.config_file(),
-        settings: SettingsFile { path: places.demo_settings(), at_first: config::DEMO },
+        settings: SettingsFile { path: saved, at_first: config::DEMO },
         policies: places.policies(),
     })
 }

@@ -74,7 +74,7 @@ fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -
         fact("attached by", &drive.bus.to_string()),
         fact("hidden areas", &drive.hidden_sentence()),
     ];
-    let names: Vec<String> = drive.unit.ids.iter().map(jurex_core::media::UnitId::sentence).collect();
+    let names: Vec<String> = drive.unit.ids.iter().map(|id| id.sentence()).collect();
     lines.extend((!names.is_empty()).then(|| fact("unique names", &names.join(", "))));
     lines.extend(drive.attachment.port.as_ref().map(|port| fact("plugged in at", port)));
     lines.extend(drive.elsewhere.iter().map(|e| fact("beside it", &e.what)));

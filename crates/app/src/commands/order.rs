@@ -61,7 +61,7 @@ fn check_way(asked: &OrderArgs) -> Result<(), Failure> {
         }
         Some(technique) => Err(Failure::not_built(&format!("{} (`--way {name}`)", technique.name()))),
         None => {
-            let known: Vec<String> = Technique::ALL.into_iter().map(jurex_core::rules::Technique::slug).collect();
+            let known: Vec<String> = Technique::ALL.into_iter().map(|t| t.slug()).collect();
             let shown = jurex_core::text::printable(name.as_bytes());
             Err(Failure::Use(format!("there is no way `{shown}`; the ways are {}. Nothing was written", known.join(", "))))
         }

@@ -301,7 +301,6 @@ pub(crate) static BINDINGS: &[Binding] = &[
 /// What Ctrl and a letter do, wherever one is.
 fn with_control(key: KeyEvent) -> Option<Action> {
     match key.code {
-        _ if !key.modifiers.contains(KeyModifiers::CONTROL) => None,
         Char('c' | 'q') => Some(Action::Quit),
         Char('z') => Some(Action::Suspend),
         Char('p') => Some(Action::Palette),
@@ -309,28 +308,45 @@ fn with_control(key: KeyEvent) -> Option<Action> {
     }
 }
 
-/// What a key does here; `None`: nothing, or it belongs to the field that is being typed in.
-pub(crate) fn of_key(app: &App, key: KeyEvent) -> Option<Action> {
-    if key.modifiers.contains(KeyModifiers::CONTROL) {
-        return with_control(key);
-    }
-    let is_letter = matches!(key.code, Char(_));
-    if is_letter && takes_text(app) {
-        return None;
-    }
-    let bound = |place: &Place| {
-        BINDINGS.iter().find(|b| b.place == *place && b.keys.contains(&key.code) && why_not(app, b.action).is_none())
-    };
-    places(app).iter().find_map(bound).map(|b| b.action)
+/// What a key means here.
+pub(crate) enum Meaning {
+    /// It does this.
+    Does(Action),
+    /// It would do something, but not now: why.
+    Refused(String),
+    /// It goes into the field that is being typed in.
+    Typed,
+    /// It means nothing.
+    Nothing,
 }
 
-/// Why a key that means something here does nothing now.
-pub(crate) fn refusal(app: &App, key: KeyEvent) -> Option<String> {
-    if key.modifiers.contains(KeyModifiers::CONTROL) || takes_text(app) {
-        return None;
+/// What the key means: the first binding that can be used counts, from the innermost place outwards.
+pub(crate) fn meaning(app: &App, key: KeyEvent) -> Meaning {
+    let places = places(app);
+    let typing = is_text(&places);
+    if key.modifiers.contains(KeyModifiers::CONTROL) {
+        return match (with_control(key), typing) {
+            (Some(action), _) => Meaning::Does(action),
+            (None, true) => Meaning::Typed,
+            (None, false) => Meaning::Nothing,
+        };
     }
-    let bound = |place: &Place| BINDINGS.iter().find(|b| b.place == *place && b.keys.contains(&key.code));
-    places(app).iter().find_map(bound).and_then(|b| why_not(app, b.action))
+    if typing && matches!(key.code, Char(_)) {
+        return Meaning::Typed;
+    }
+    let bound = places.iter().flat_map(|p| BINDINGS.iter().filter(|b| b.place == *p && b.keys.contains(&key.code)));
+    let mut refused = None;
+    for binding in bound {
+        match why_not(app, binding.action) {
+            None => return Meaning::Does(binding.action),
+            Some(why) => refused = refused.or(Some(why)),
+        }
+    }
+    match refused {
+        _ if typing => Meaning::Typed,
+        Some(why) => Meaning::Refused(why),
+        None => Meaning::Nothing,
+    }
 }
 
 /// The bindings that can be used here, the innermost place first.
@@ -402,8 +418,7 @@ fn of_bench(app: &App) -> Vec<Place> {
     if app.lanes_alone() {
         return vec![P::Lanes, P::Bench, P::Walking, P::Anywhere];
     }
-    let bytes = lane.bytes.as_ref().filter(|_| lane.step == Step::Look);
-    match (lane.step, bytes) {
+    match (lane.step, lane.bytes_in_sight()) {
         (_, Some(view)) if matches!(view.prompt, Some(Prompt::Sector(_) | Prompt::Search(_))) => vec![P::BytesPrompt, P::Typing],
         (_, Some(_)) => vec![P::Bytes, P::Anywhere],
         (Step::Arm, _) if lane.is_asked_for_its_label() => vec![P::Step(Step::Arm), P::Walking, P::Typing],

@@ -3,7 +3,7 @@
 use super::screen::frame;
 use super::state::{App, Message, Step, Work};
 use super::theme::Theme;
-use crate::bench::Bench;
+use crate::bench::{Bench, Seen};
 use crate::config::{Config, ThemeName};
 use jiff::Timestamp;
 use jurex_core::erase::{Activity, Event, Progress};
@@ -24,17 +24,11 @@ use std::time::{Duration, Instant};
 pub fn frames(lanes: usize, size: (u16, u16), pictures: usize) -> Vec<Duration> {
     let mut app = App::new(Theme::new(ThemeName::Dark, true), Config::demo());
     app.size = size;
-    let bays = Bench::simulated(Pacing::Unpaced).drives();
-    let copy = |i: usize| {
-        let mut seen = bays[1 + i % (bays.len() - 1)].clone();
-        seen.drive.path = format!("sim:{}", i + 1);
-        seen.drive.unit.serial = Some(format!("SERIAL{i:06}"));
-        seen
-    };
-    app.update(Message::Drives(1, (0..lanes).map(copy).collect()));
+    let drives = many(lanes);
+    let contents = drives.first().map(|seen| seen.look().0);
+    app.update(Message::Drives(1, drives));
     for lane in &mut app.lanes {
-        let (contents, _) = bays[1].look();
-        lane.contents = Some(contents);
+        lane.contents.clone_from(&contents);
         lane.work = Some(Work { job: None, progress: under_way(&lane.seen.drive), told: vec![], end: None });
         lane.enter(Step::Erase);
     }
@@ -47,6 +41,18 @@ pub fn frames(lanes: usize, size: (u16, u16), pictures: usize) -> Vec<Duration> 
         begun.elapsed()
     };
     (0..pictures).map(&mut picture).collect()
+}
+
+/// So many drives, copies of the simulated bench's that may be erased, each with a name of its own.
+pub(super) fn many(count: usize) -> Vec<Seen> {
+    let bays = Bench::simulated(Pacing::Unpaced).drives();
+    let copy = |i: usize| {
+        let mut seen = bays[1 + i % (bays.len() - 1)].clone();
+        seen.drive.path = format!("sim:{}", i + 1);
+        seen.drive.unit.serial = Some(format!("SERIAL{i:06}"));
+        seen
+    };
+    (0..count).map(copy).collect()
 }
 
 /// Two of three passes laid and read back, in small stretches with a pace, and some faults.

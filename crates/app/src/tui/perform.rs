@@ -1,12 +1,12 @@
 //! What keys and actions do to the state of the bench.
 
-use super::action::{self, Action, Place};
+use super::action::{self, Action, Meaning, Place};
 use super::screen::frame;
-use super::state::{App, ArmStage, Command, Dialog, Field as Asked, Lane, Page, Presence, Start, Step, next_backup};
+use super::state::{App, ArmStage, Command, Dialog, Field as Asked, Lane, Page, Presence, Prompt, Start, Step, next_backup};
 use crate::tui::screen::lot::Naming;
 use crate::tui::screen::methods::{Target, Typing};
 use crate::tui::screen::palette::Palette;
-use crate::tui::widget::field::Field;
+use crate::tui::widget::field::{Field, Typed};
 use jurex_core::erase::Wish;
 use jurex_core::need::Sensitivity;
 use jurex_core::plan::{ArmError, Order};
@@ -35,15 +35,15 @@ impl App {
     fn take_key(&mut self, key: KeyEvent) -> Vec<Command> {
         (self.notice, self.touched) = (None, true);
         if self.is_counting() {
-            return self.stop_countdown();
+            return self.perform(Action::StopCountdown);
         }
-        match action::of_key(self, key) {
-            Some(action) => self.perform(action),
-            None => {
-                self.notice = action::refusal(self, key);
-                self.type_key(key)
-            }
+        match action::meaning(self, key) {
+            Meaning::Does(action) => return self.perform(action),
+            Meaning::Refused(why) => self.notice = Some(why),
+            Meaning::Typed => self.type_in(&Typed::Key(key)),
+            Meaning::Nothing => {}
         }
+        vec![]
     }
 
     /// Whether a letter came just now: no hand is that fast, but a scanner or a paste is.
@@ -56,7 +56,7 @@ impl App {
         self.lane().is_some_and(|l| l.arming.stage != ArmStage::Asking)
     }
 
-    pub(super) fn stop_countdown(&mut self) -> Vec<Command> {
+    fn stop_countdown(&mut self) -> Vec<Command> {
         let index = self.selected;
         if let Some(lane) = self.lane_mut() {
             lane.arming = Default::default();
@@ -95,7 +95,7 @@ impl App {
                 let Page::Settings(page) = &mut self.page else { return None };
                 page.input.as_mut()
             }
-            Place::BytesPrompt => self.lane_mut()?.bytes.as_mut()?.prompt.as_mut().map(super::state::Prompt::field),
+            Place::BytesPrompt => self.lane_mut()?.bytes.as_mut()?.prompt.as_mut().map(Prompt::field),
             Place::Step(Step::Arm) => {
                 let arming = &mut self.lane_mut()?.arming;
                 arming.problem = None;
@@ -105,41 +105,22 @@ impl App {
         }
     }
 
-    /// A key that is bound to nothing here goes into the field that is being typed in.
-    fn type_key(&mut self, key: KeyEvent) -> Vec<Command> {
-        if !action::takes_text(self) {
-            return vec![];
-        }
-        match action::places(self).first() {
-            Some(Place::Form) => self.edit_form(
-                |field| {
-                    field.key(key);
-                },
-                key.code == KeyCode::Char(' '),
-            ),
-            Some(Place::Editor) => self.edit_method_field(key),
-            _ => {
-                if let Some(field) = self.field() {
-                    field.key(key);
-                }
-                self.keep_cursor_in_list();
-            }
-        }
-        vec![]
-    }
-
     /// Pasted text goes into the field that takes letters, on one line, and does nothing else.
     pub(super) fn paste(&mut self, text: &str) {
         self.notice = None;
-        if self.is_counting() || !action::takes_text(self) {
-            return;
+        if !self.is_counting() && action::takes_text(self) {
+            self.type_in(&Typed::Pasted(text));
         }
+    }
+
+    /// Something is typed into the open field.
+    fn type_in(&mut self, typed: &Typed<'_>) {
         match action::places(self).first() {
-            Some(Place::Form) => self.edit_form(|field| field.paste(text), false),
-            Some(Place::Editor) => self.paste_into_editor(text),
+            Some(Place::Form) => self.edit_form(typed),
+            Some(Place::Editor) => self.edit_method_field(typed),
             _ => {
                 if let Some(field) = self.field() {
-                    field.paste(text);
+                    field.take(typed);
                 }
                 self.keep_cursor_in_list();
             }
@@ -290,7 +271,7 @@ impl App {
             Action::WriteCertificate => return self.write(),
             Action::FieldAfter | Action::FieldBefore => self.next_field(action == Action::FieldAfter),
             Action::LeaveField => self.leave_field(),
-            _ if self.lane().is_some_and(|l| l.bytes.is_some()) => return self.perform_on_bytes(action),
+            _ if self.lane().is_some_and(|l| l.bytes_in_sight().is_some()) => return self.perform_on_bytes(action),
             _ => self.lane_mut().map(|lane| change_draft(lane, action)).unwrap_or_default(),
         }
         vec![]
@@ -490,16 +471,17 @@ impl App {
         }
     }
 
-    /// Changes the field of the form that is open; `turns`: the key that turns a choice.
-    fn edit_form(&mut self, change: impl FnOnce(&mut Field), turns: bool) {
+    /// Changes the field of the form that is open. A choice is turned by the space bar.
+    fn edit_form(&mut self, typed: &Typed<'_>) {
         let Some(lane) = self.lane_mut() else { return };
         let Some(field) = lane.form.focus.map(|at| Asked::ALL[at]) else { return };
+        let turns = matches!(typed, Typed::Key(KeyEvent { code: KeyCode::Char(' '), .. }));
         match field {
             Asked::Backup if turns => lane.papers.backup = next_backup(lane.papers.backup),
             Asked::CategoryAfter if turns => lane.papers.category_after = next_category(lane.papers.category_after),
             field if field.is_choice() => {}
             _ => {
-                change(&mut lane.form.input);
+                lane.form.input.take(typed);
                 store_field(lane);
             }
         }

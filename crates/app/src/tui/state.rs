@@ -408,6 +408,11 @@ impl Lane {
         }
     }
 
+    /// The byte viewer, where it is in sight.
+    pub(crate) fn bytes_in_sight(&self) -> Option<&BytesView> {
+        self.bytes.as_ref().filter(|_| self.step == Step::Look)
+    }
+
     /// What the person must type to arm it.
     pub(crate) fn label(&self) -> Label {
         self.verdict.as_ref().map_or_else(|_| self.seen.drive.label(), |cleared| cleared.label().clone())
@@ -606,16 +611,11 @@ pub(crate) struct App {
     pub(crate) time_of_day: String,
     /// The settings as they are now.
     pub(crate) config: Config,
-    /// The papers that a new job begins with.
-    pub(crate) papers: Papers,
     pub(crate) size: (u16, u16),
     /// On a narrow screen: whether the lanes are shown, or the desk.
     pub(crate) lanes_in_front: bool,
     pub(crate) page: Page,
     pub(crate) catalogue: Catalogue,
-    pub(crate) edition: Edition,
-    /// Whether speeds are sampled when a drive is planned.
-    pub(crate) samples_speed: bool,
     /// The saved policies by name.
     pub(crate) policies: Vec<String>,
     /// Set once quitting is decided; the loop ends when the last job has ended.
@@ -639,9 +639,6 @@ impl App {
             theme,
             now: Duration::ZERO,
             time_of_day: String::new(),
-            papers: config.papers(),
-            edition: config.rules,
-            samples_speed: config.sample_speed.unwrap_or(true),
             config,
             size: (160, 47),
             lanes_in_front: false,
@@ -661,6 +658,11 @@ impl App {
 
     pub(crate) fn lane_mut(&mut self) -> Option<&mut Lane> {
         self.lanes.get_mut(self.selected)
+    }
+
+    /// A lane for a drive that has come.
+    pub(crate) fn new_lane(&self, seen: Seen) -> Lane {
+        Lane::new(seen, &self.config.papers(), &self.catalogue, self.config.rules)
     }
 
     /// Whether lanes and desk take turns on this screen.

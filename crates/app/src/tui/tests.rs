@@ -1,5 +1,6 @@
 //! Every step through a test terminal, with a world that is carried out at once and a clock that counts.
 
+use super::measure::many;
 use super::screen::frame;
 use super::state::{App, Command, Dialog, LaneState, Message, PAGE_SECTORS, Start, Step, WorkEnd};
 use super::theme::Theme;
@@ -486,16 +487,18 @@ fn changing_the_answers_takes_back_the_plan() {
     assert!(world.text().contains("Clear, which is less than the Purge that is needed"));
 }
 
+/// Clicks on these words.
+fn click(world: &mut World, words: &str) {
+    let text = world.text();
+    let (row, line) = text.lines().enumerate().find(|(_, l)| l.contains(words)).expect(words);
+    let column = line.split(words).next().unwrap().chars().count() as u16 - 1;
+    let kind = MouseEventKind::Down(MouseButton::Left);
+    world.send(Message::Mouse(MouseEvent { kind, column, row: row as u16, modifiers: KeyModifiers::NONE }));
+}
+
 #[test]
 fn the_mouse_chooses_lanes_steps_and_ways() {
     let mut world = World::new(ThemeName::Dark, FULL);
-    let click = |world: &mut World, words: &str| {
-        let text = world.text();
-        let (row, line) = text.lines().enumerate().find(|(_, l)| l.contains(words)).expect(words);
-        let column = line.split(words).next().unwrap().chars().count() as u16 - 1;
-        let kind = MouseEventKind::Down(MouseButton::Left);
-        world.send(Message::Mouse(MouseEvent { kind, column, row: row as u16, modifiers: KeyModifiers::NONE }));
-    };
     click(&mut world, "6 Tessel Pebble 64");
     assert_eq!(world.app.selected, STICK);
     click(&mut world, "Plan ─");
@@ -695,6 +698,10 @@ fn the_bytes_are_walked_searched_and_mapped() {
     world.key(KeyCode::Enter);
     world.key(KeyCode::Up);
     assert_eq!(cursor(&world), 284);
+    click(&mut world, "Plan ─");
+    world.keys("l");
+    assert!(world.app.lane().unwrap().draft.need.leaves, "a viewer that is left open takes no key of another step");
+    click(&mut world, "Look ─");
     world.key(KeyCode::Tab);
     assert!(world.text().contains("Is that the right drive?"));
 }
@@ -710,18 +717,6 @@ fn the_beacon_goes_on_and_off_by_its_key() {
     world.keys("b");
     world.send(Message::BeaconEnded(CARD, Some("no such device".into())));
     assert!(world.text().contains("The beacon ended: no such device."));
-}
-
-/// A bench of `count` drives, copies of the simulated ones under other names.
-fn many(count: usize) -> Vec<crate::bench::Seen> {
-    let bench = Bench::of_bays(sim().bays()).drives();
-    let copy = |i: usize| {
-        let mut seen = bench[1 + i % 9].clone();
-        seen.drive.path = format!("sim:{}", i + 1);
-        seen.drive.unit.serial = Some(format!("SERIAL{i:06}"));
-        seen
-    };
-    (0..count).map(copy).collect()
 }
 
 #[test]
@@ -1045,6 +1040,10 @@ fn where_there_are_more_drives_than_rows_the_last_row_sums_them_up() {
     let text = world.text();
     assert!(text.contains("50 drives · ") && text.contains(" ready"), "{text}");
     assert!(text.contains("…000020"), "the chosen one is in sight: {text}");
+    click(&mut world, "…000020");
+    assert_eq!(world.app.selected, 30, "what is drawn is what is clicked");
+    click(&mut world, "50 drives");
+    assert_eq!(world.app.selected, 30, "the sum of the lanes is no lane");
 }
 
 #[test]

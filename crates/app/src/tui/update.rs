@@ -117,7 +117,7 @@ impl App {
                     lane
                 }
                 None => {
-                    let mut lane = Lane::new(seen, &self.papers, &self.catalogue, self.edition);
+                    let mut lane = self.new_lane(seen);
                     if !first {
                         lane.presence = Presence::Appeared(self.now);
                     }
@@ -191,7 +191,7 @@ impl App {
         if lane.answered && old != new {
             // Another drive stands behind the same path: the old one is gone, this one is new.
             let mut commands: Vec<Command> = self.went_away(index).into_iter().collect();
-            let mut lane = Lane::new(seen, &self.papers, &self.catalogue, self.edition);
+            let mut lane = self.new_lane(seen);
             lane.presence = Presence::Appeared(self.now);
             self.lanes.push(lane);
             commands.push(Command::Look(self.lanes.len() - 1));
@@ -237,7 +237,7 @@ impl App {
 
     /// Asks for the speed of a drive that is to be planned, once.
     pub(super) fn sample_speed(&mut self, index: usize) -> Vec<Command> {
-        let wanted = self.samples_speed;
+        let wanted = self.config.sample_speed.unwrap_or(true);
         let Some(lane) = self.lanes.get_mut(index) else { return vec![] };
         let can = wanted && lane.speed.is_none() && !lane.sampling && lane.work.is_none() && lane.missing(Step::Plan).is_none();
         lane.sampling |= can;
@@ -335,7 +335,7 @@ impl App {
         let place = (mouse.column, mouse.row);
         match mouse.kind {
             // A click is a key too: it stops a countdown, and answers no question.
-            MouseEventKind::Down(_) if self.is_counting() => self.stop_countdown(),
+            MouseEventKind::Down(_) if self.is_counting() => self.perform(action::Action::StopCountdown),
             MouseEventKind::Down(MouseButton::Left) if self.dialog.is_none() && matches!(self.page, Page::Methods(_)) => {
                 let found = crate::tui::screen::methods::view::method_at(self, place);
                 if let (Some(at), Page::Methods(page)) = (found, &mut self.page) {

@@ -1,8 +1,8 @@
 //! Plans as checkpoints of format 2 keep them: passes without stages. A job that was cut short under an earlier version goes
 //! on under this one.
 
-use super::{Check, Overwrite, Plan, PlannedPass, Reading, Stage, Verification};
-use crate::evidence::Expect;
+use super::stage::overwriting;
+use super::{Overwrite, Plan, PlannedPass, Verification};
 use crate::media::Drive;
 use crate::rules::{Claim, Edition};
 use crate::units::Sectors;
@@ -25,13 +25,9 @@ pub(crate) struct Version2 {
 
 impl From<Version2> for Plan {
     fn from(before: Version2) -> Self {
-        let Version2 { drive, title, notation, mut passes, verification, range, retries, faults_allowed, edition, expected } =
-            before;
-        let of_last = passes.last_mut().map_or(Reading::None, |p| std::mem::replace(&mut p.reading, Reading::None));
+        let Version2 { drive, title, notation, passes, verification, range, retries, faults_allowed, edition, expected } = before;
         let range = (range != drive.geometry.whole()).then_some(range);
-        let overwrite = Stage::Overwrite(Overwrite { passes, range, retries, faults_allowed });
-        let check = (of_last != Reading::None).then_some(Stage::Check(Check { reading: of_last, expect: Expect::LastPass }));
-        let stages = std::iter::once(overwrite).chain(check).collect();
+        let stages = overwriting(Overwrite { passes, range, retries, faults_allowed });
         Self { drive, title, notation, verification, stages, edition, expected }
     }
 }

@@ -12,7 +12,7 @@ pub use verification::{HowMuch, Verification, WhichPasses};
 
 use crate::evidence::{
     CheckEvidence, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
-    StageEvidence, StageKind, Unsound, What,
+    StageEvidence, StageKind, Unsound, What, fails,
 };
 use crate::guard::Cleared;
 use crate::media::{Drive, HiddenAreas, Label, Scope};
@@ -72,7 +72,7 @@ impl Plan {
     /// A range outside the drive, or too many passes.
     pub fn new(drive: &Drive, order: &Order, entropy: &mut dyn Entropy) -> Result<Self, PlanError> {
         let range = order.range.unwrap_or(drive.geometry.whole());
-        if range.count == 0 || range.first.0.checked_add(range.count).is_none_or(|end| end > drive.geometry.sectors) {
+        if range.count == 0 || !range.lies_in(drive.geometry.whole()) {
             return Err(PlanError::OutsideDrive { range, last: drive.geometry.sectors.saturating_sub(1) });
         }
         if order.passes() > MOST_PASSES {
@@ -177,12 +177,10 @@ impl Plan {
     /// # Errors
     /// What is impossible about it.
     pub(crate) fn check_soundness(&self) -> Result<(), Unsound> {
-        let fails = |wrong: bool, why: &'static str| if wrong { Err(Unsound(why)) } else { Ok(()) };
         let can_be_carried_out = matches!(self.stages.as_slice(), [Stage::Overwrite(_)] | [Stage::Overwrite(_), Stage::Check(_)]);
         fails(!can_be_carried_out, "its stages are not those of an overwriting")?;
         let range = self.range();
-        let on_drive = range.first.0.checked_add(range.count).is_some_and(|end| end <= self.drive.geometry.sectors);
-        fails(range.count == 0 || !on_drive, "its range is not on the drive")?;
+        fails(range.count == 0 || !range.lies_in(self.drive.geometry.whole()), "its range is not on the drive")?;
         fails(self.passes().is_empty() || self.passes().len() > MOST_PASSES, "it has no possible number of passes")?;
         let can_be_laid = |p: &PlannedPass| p.pattern.is_computable() && p.pattern.period() != Some(0);
         fails(!self.passes().iter().all(can_be_laid), "a pass has no bytes")?;

@@ -1,8 +1,7 @@
 //! What is asked for, before it is fitted to a drive.
 
-use super::stage::{Check, Overwrite, PlannedPass, Reading, Stage};
+use super::stage::{Overwrite, PlannedPass, Reading, Stage, overwriting};
 use super::verification::{HowMuch, Verification, WhichPasses};
-use crate::evidence::Expect;
 use crate::method::Method;
 use crate::notation::{Entropy, Program, Resolved};
 use crate::pattern::Pattern;
@@ -93,17 +92,12 @@ impl Order {
 
     /// The stages, with every random choice made. No place is read twice by the same draw.
     pub(super) fn stages(&self, entropy: &mut dyn Entropy) -> Vec<Stage> {
-        let (mut passes, last) = self.resolve(entropy);
-        if let Some(pass) = passes.last_mut() {
-            pass.reading = Reading::None;
-        }
-        let overwrite = Overwrite { passes, range: self.range, retries: self.retries, faults_allowed: self.faults_allowed };
-        let check = (last != Reading::None).then_some(Stage::Check(Check { reading: last, expect: Expect::LastPass }));
-        std::iter::once(Stage::Overwrite(overwrite)).chain(check).collect()
+        let passes = self.resolve(entropy);
+        overwriting(Overwrite { passes, range: self.range, retries: self.retries, faults_allowed: self.faults_allowed })
     }
 
-    /// The passes, and what of the last one is read back.
-    fn resolve(&self, entropy: &mut dyn Entropy) -> (Vec<PlannedPass>, Reading) {
+    /// The passes, each with what of it is read back.
+    fn resolve(&self, entropy: &mut dyn Entropy) -> Vec<PlannedPass> {
         let mut passes: Vec<Resolved> = (0..self.rounds).flat_map(|_| self.program.resolve(entropy)).collect();
         if self.blank {
             passes.push(Resolved { pattern: Pattern::zeros(), read_back: false, complement_of_before: false, is_fixed: true });
@@ -125,8 +119,6 @@ impl Order {
             pattern: p.pattern,
             complement_of_before: p.complement_of_before,
         };
-        let passes: Vec<PlannedPass> = passes.into_iter().enumerate().map(planned).collect();
-        let of_last = passes.last().map_or(Reading::None, |p| p.reading.clone());
-        (passes, of_last)
+        passes.into_iter().enumerate().map(planned).collect()
     }
 }

@@ -35,6 +35,14 @@ impl Stage {
     }
 }
 
+/// An overwriting, and the check that reads its last pass back: what that pass is to be read of becomes a stage of its own.
+pub(super) fn overwriting(mut overwrite: Overwrite) -> Vec<Stage> {
+    let of_last = overwrite.passes.last_mut().map_or(Reading::None, |p| std::mem::replace(&mut p.reading, Reading::None));
+    let check = Check { reading: of_last, expect: Expect::LastPass };
+    let check = (check.reading != Reading::None).then_some(Stage::Check(check));
+    std::iter::once(Stage::Overwrite(overwrite)).chain(check).collect()
+}
+
 /// Making hidden areas addressable.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Lift {

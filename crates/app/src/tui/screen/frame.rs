@@ -110,9 +110,9 @@ fn top_line(app: &App, area: Rect, buffer: &mut Buffer) {
     let status = format!("{}   {} ", counts(app), app.time_of_day);
     let mut left = vec![Span::styled(" jurex", style(Role::Strong))];
     let mut room = usize::from(area.width).saturating_sub(6 + 3 + status.width());
-    let lot = if app.papers.lot.is_empty() { String::new() } else { format!("lot {}", app.papers.lot) };
+    let lot = if app.config.lot.is_empty() { String::new() } else { format!("lot {}", app.config.lot) };
     // The lot matters most, the name of the bench least: what has no room is left out whole.
-    let known = [app.config.bench.as_str(), lot.as_str(), app.papers.technician.name.as_str()];
+    let known = [app.config.bench.as_str(), lot.as_str(), app.config.technician.name.as_str()];
     let mut fits = [false; 3];
     for at in [1, 2, 0] {
         let needs = known[at].width() + 3;
@@ -142,12 +142,7 @@ fn counts(app: &App) -> String {
     let needs = app.lanes.iter().filter(|l| l.needs_person()).count();
     let proved = count(&|s| s == LaneState::Proved);
     let need_word = if needs == 1 { "needs you" } else { "need you" };
-    [(erasing, "at work"), (needs, need_word), (proved, "proved")]
-        .into_iter()
-        .filter(|(n, _)| *n > 0)
-        .map(|(n, word)| format!("{n} {word}"))
-        .collect::<Vec<_>>()
-        .join(" · ")
+    lanes::tally([(erasing, "at work"), (needs, need_word), (proved, "proved")])
 }
 
 fn divider(app: &App, lanes: Rect, buffer: &mut Buffer) {
@@ -199,7 +194,7 @@ fn draw_desk(app: &App, area: Rect, buffer: &mut Buffer) {
         words(said, app.theme.style(Role::Faint)).render(area, buffer);
         return;
     };
-    if let Some(view) = lane.bytes.as_ref().filter(|_| lane.step == Step::Look) {
+    if let Some(view) = lane.bytes_in_sight() {
         return bytes::view::draw(app, lane, view, area, buffer);
     }
     let (whole, used, focus) = whole_step(app, lane, area);

@@ -19,22 +19,29 @@ fn rows_per_lane(app: &App, area: Rect) -> u16 {
     if app.lanes.len() as u16 * TALL <= area.height { TALL } else { 1 }
 }
 
-/// The first lane that is shown, so that the chosen one is in sight.
+/// The first lane that is shown in the lanes' rows, so that the chosen one is in sight.
 fn first_shown(app: &App, area: Rect) -> usize {
-    let rows = area.height - u16::from(has_summary(app, area)).min(area.height);
-    let fit = usize::from(rows / rows_per_lane(app, area)).max(1);
+    let fit = usize::from(area.height / rows_per_lane(app, area)).max(1);
     app.selected.saturating_sub(fit - 1)
 }
 
 /// The lane at that row of the screen.
 pub(crate) fn lane_at(app: &App, area: Rect, y: u16) -> Option<usize> {
+    let (area, _) = lanes_and_summary(app, area);
+    if y >= area.bottom() {
+        return None;
+    }
     let lane = first_shown(app, area) + usize::from((y - area.y) / rows_per_lane(app, area));
     (lane < app.lanes.len()).then_some(lane)
 }
 
-/// Where there are more lanes than rows, the last row sums them up.
-fn has_summary(app: &App, area: Rect) -> bool {
-    rows_per_lane(app, area) == 1 && app.lanes.len() > usize::from(area.height)
+/// The rows of the lanes and, where there are more lanes than rows, the last row, which sums them up.
+fn lanes_and_summary(app: &App, area: Rect) -> (Rect, Option<Rect>) {
+    if app.lanes.len() <= usize::from(area.height) {
+        return (area, None);
+    }
+    let above = Rect { height: area.height.saturating_sub(1), ..area };
+    (above, Some(Rect { y: above.bottom(), height: 1, ..area }))
 }
 
 /// Draws every lane, three rows each, or one where there are many.
@@ -42,10 +49,13 @@ pub(crate) fn draw(app: &App, area: Rect, buffer: &mut Buffer) {
     if app.lanes.is_empty() && app.loading {
         words(" Looking for drives …", app.theme.style(Role::Faint)).render(area, buffer);
     }
-    let rows = rows_per_lane(app, area);
-    let area = if has_summary(app, area) { summary(app, area, buffer) } else { area };
-    for (i, lane) in app.lanes.iter().enumerate().skip(first_shown(app, area)) {
-        let y = area.y + (i - first_shown(app, area)) as u16 * rows;
+    let (area, last) = lanes_and_summary(app, area);
+    if let Some(row) = last {
+        summary(app, row, buffer);
+    }
+    let (rows, first) = (rows_per_lane(app, area), first_shown(app, area));
+    for (i, lane) in app.lanes.iter().enumerate().skip(first) {
+        let y = area.y + (i - first) as u16 * rows;
         if y >= area.bottom() {
             break;
         }
@@ -60,9 +70,8 @@ pub(crate) fn draw(app: &App, area: Rect, buffer: &mut Buffer) {
     }
 }
 
-/// Sums up the lanes in the last row, and gives the rows above it.
-fn summary(app: &App, area: Rect, buffer: &mut Buffer) -> Rect {
-    let above = Rect { height: area.height.saturating_sub(1), ..area };
+/// Sums up the lanes in one row.
+fn summary(app: &App, row: Rect, buffer: &mut Buffer) {
     let count = |of: &dyn Fn(&Lane) -> bool| app.lanes.iter().filter(|l| of(l)).count();
     let parts = [
         (count(&|l| l.is_working()), "at work"),
@@ -70,12 +79,15 @@ fn summary(app: &App, area: Rect, buffer: &mut Buffer) -> Rect {
         (count(&|l| l.state() == LaneState::Ready), "ready"),
         (count(&|l| l.state() == LaneState::Guarded), "guarded"),
     ];
+    let said = tally([(app.lanes.len(), "drives")].into_iter().chain(parts));
+    let room = usize::from(row.width).saturating_sub(2);
+    words(format!("  {}", shorten(&said, room)), app.theme.style(Role::Faint)).render(row, buffer);
+}
+
+/// Numbers with their words in one line; what there is none of is left out.
+pub(crate) fn tally<'w>(parts: impl IntoIterator<Item = (usize, &'w str)>) -> String {
     let told = parts.into_iter().filter(|(n, _)| *n > 0).map(|(n, word)| format!("{n} {word}"));
-    let all: Vec<String> = std::iter::once(format!("{} drives", app.lanes.len())).chain(told).collect();
-    let row = Rect { y: above.bottom(), height: 1, ..area };
-    let room = usize::from(area.width).saturating_sub(2);
-    words(format!("  {}", shorten(&all.join(" · "), room)), app.theme.style(Role::Faint)).render(row, buffer);
-    above
+    told.collect::<Vec<_>>().join(" · ")
 }
 
 /// One row that names a drive: where no lane is in sight it stands over the step.

@@ -138,7 +138,6 @@ fn ladder(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
     let needed = lane.draft.need.outcome();
     let style = |role| app.theme.style(role);
     // Whether it can be taken matters more than what it wears.
-    let thin = column.is_thin();
     let (name_room, earns_room, time_room, wear_room) = match column.width() {
         96.. => (31, 26, 13, 9),
         76.. => (28, 16, 12, 0),
@@ -146,7 +145,7 @@ fn ladder(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
     };
     let used = 4 + name_room + earns_room + time_room + wear_room;
     let room = usize::from(column.width()).saturating_sub(used).clamp(8, 26);
-    let wear_head = if thin { "" } else { "wear" };
+    let wear_head = if wear_room > 0 { "wear" } else { "" };
     let time_head = if time_room > 0 { "time" } else { "" };
     let heading = format!(
         "    {:<name_room$}{:<earns_room$}{time_head:<time_room$}{wear_head:<wear_room$}{}",
@@ -173,7 +172,7 @@ fn ladder(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
             Span::styled(enough, style(Role::Proved)),
             Span::styled(format!("{:<w$}", shorten(&way.outcome_said(), earns_room - 3), w = earns_room - 2), style(role)),
             Span::styled(format!("{:<time_room$}", shorten(&time, time_room.saturating_sub(1))), style(role)),
-            Span::styled(if thin { String::new() } else { format!("{:<wear_room$}", wear_short(way)) }, style(role)),
+            Span::styled(if wear_room > 0 { format!("{:<wear_room$}", wear_short(way)) } else { String::new() }, style(role)),
             Span::styled(shorten(short_availability(way), room), style(role)),
         ]));
     }

@@ -1,12 +1,13 @@
 //! Small pieces that the steps are made of.
 
 use crate::tui::theme::{Role, Theme};
+pub(crate) use jurex_core::text::shorten;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Widget, Wrap};
-use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+use unicode_width::UnicodeWidthStr;
 
 /// A pen that writes down a column, line by line, and stops at its end.
 pub(crate) struct Column<'b> {
@@ -43,11 +44,6 @@ impl<'b> Column<'b> {
     /// Whether there is little room: what matters less is left out or shortened.
     pub(crate) fn is_short(&self) -> bool {
         self.visible < 24
-    }
-
-    /// Whether there is little room from side to side.
-    pub(crate) fn is_thin(&self) -> bool {
-        self.area.width < 96
     }
 
     /// Rows that are left.
@@ -142,21 +138,6 @@ const LABEL: u16 = 18;
 fn wrapped_rows(text: &str, width: u16) -> u16 {
     let paragraph = Paragraph::new(text).wrap(Wrap { trim: true });
     (paragraph.line_count(width.max(1)) as u16).max(1)
-}
-
-/// The text, cut with a sign where it takes more columns than there is room: some letters take two.
-pub(crate) fn shorten(text: &str, room: usize) -> String {
-    if text.width() <= room {
-        return text.to_string();
-    }
-    let mut left = room.saturating_sub(1);
-    let fits = |c: &char| {
-        let width = c.width().unwrap_or(0);
-        let fits = width <= left;
-        left = left.saturating_sub(width);
-        fits
-    };
-    text.chars().take_while(fits).chain((room > 0).then_some('…')).collect()
 }
 
 /// The text in exactly so many columns: cut, or filled up with blanks.

@@ -2,15 +2,24 @@
 
 use crate::tui::theme::{Role, Theme};
 use jurex_core::text::printable;
-use ratatui::crossterm::event::{Event, KeyEvent};
+use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use ratatui::style::Modifier;
 use ratatui::text::Span;
-use tui_input::Input;
 use tui_input::backend::crossterm::EventHandler;
+use tui_input::{Input, InputRequest};
 use unicode_width::UnicodeWidthChar;
 
 /// Longest text that a field takes, in characters.
 pub(crate) const MOST_CHARS: usize = 200;
+
+/// What comes into a field.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum Typed<'t> {
+    /// A key: a letter, or one that moves or deletes.
+    Key(KeyEvent),
+    /// Pasted text: it is taken on one line, and without anything that a terminal would obey.
+    Pasted(&'t str),
+}
 
 /// The line.
 #[derive(Clone, Debug)]
@@ -50,22 +59,19 @@ impl Field {
         self.input.reset();
     }
 
-    /// Takes a key: a letter, or one that moves or deletes. Gives whether the text is another now.
-    pub(crate) fn key(&mut self, key: KeyEvent) -> bool {
-        use ratatui::crossterm::event::KeyCode;
-        match key.code {
-            KeyCode::Char(_) if self.value().chars().count() >= self.most => false,
-            KeyCode::Char(c) if c.is_control() => false,
-            _ => self.input.handle_event(&Event::Key(key)).is_some_and(|change| change.value),
-        }
-    }
-
-    /// Takes pasted text at the cursor, on one line and without anything that a terminal would obey.
-    pub(crate) fn paste(&mut self, text: &str) {
+    /// Takes what is typed at the cursor. Gives whether the text is another now.
+    pub(crate) fn take(&mut self, typed: &Typed<'_>) -> bool {
         let room = self.most.saturating_sub(self.value().chars().count());
-        let line: Vec<char> = printable(text.as_bytes()).chars().take(room).collect();
-        for c in line {
-            self.input.handle(tui_input::InputRequest::InsertChar(c));
+        match typed {
+            Typed::Key(KeyEvent { code: KeyCode::Char(c), .. }) if room == 0 || c.is_control() => false,
+            Typed::Key(key) => self.input.handle_event(&Event::Key(*key)).is_some_and(|change| change.value),
+            Typed::Pasted(text) => {
+                let line: Vec<char> = printable(text.as_bytes()).chars().take(room).collect();
+                for c in &line {
+                    self.input.handle(InputRequest::InsertChar(*c));
+                }
+                !line.is_empty()
+            }
         }
     }
 
@@ -108,7 +114,7 @@ impl Field {
 mod tests {
     use super::*;
     use crate::config::ThemeName;
-    use ratatui::crossterm::event::{KeyCode, KeyModifiers};
+    use ratatui::crossterm::event::KeyModifiers;
 
     fn shown(field: &Field, room: usize) -> String {
         field.spans(Theme::new(ThemeName::Mono, true), room, true).iter().map(|s| s.content.to_string()).collect()
@@ -124,18 +130,18 @@ mod tests {
         }
         assert_eq!(shown(&field, 6), "簿 7 ");
         for _ in 0..8 {
-            field.key(KeyEvent::new(KeyCode::Left, KeyModifiers::NONE));
+            field.take(&Typed::Key(KeyEvent::new(KeyCode::Left, KeyModifiers::NONE)));
         }
         assert_eq!(shown(&field, 6), "灯台の");
-        field.paste("a\u{1b}[2J\nb");
+        field.take(&Typed::Pasted("a\u{1b}[2J\nb"));
         assert!(field.value().starts_with('a') && !field.value().contains(['\u{1b}', '\n']), "{:?}", field.value());
     }
 
     #[test]
     fn a_full_field_takes_no_more() {
         let mut field = Field::of("").taking(3);
-        field.paste("12345");
-        assert!(!field.key(KeyEvent::new(KeyCode::Char('6'), KeyModifiers::NONE)));
+        field.take(&Typed::Pasted("12345"));
+        assert!(!field.take(&Typed::Key(KeyEvent::new(KeyCode::Char('6'), KeyModifiers::NONE))));
         assert_eq!(field.value(), "123");
     }
 }

@@ -112,7 +112,7 @@ impl Job {
             Then::ReadBack => self.begin_reading(now),
             Then::Lay => {
                 let whole: RangeSet = [self.plan.range()].into_iter().collect();
-                let done = self.progress.evidence().passes().last().map(crate::evidence::PassEvidence::done).unwrap_or_default();
+                let done = self.progress.evidence().passes().last().map(|p| p.done()).unwrap_or_default();
                 self.phase = Phase::Laying;
                 self.left = whole.without(&done).iter().rev().copied().collect();
             }

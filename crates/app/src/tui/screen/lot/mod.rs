@@ -60,7 +60,7 @@ impl App {
             (&lane.seen.drive, &lane.seen.answers, lane.speed.as_ref())
         };
         let lot: Vec<OfLot<'_>> = page.lanes.iter().map(|l| of_lot(*l)).collect();
-        let mut proposals = propose(&page.policy, &lot, &self.catalogue, self.edition).map_err(|e| e.to_string())?;
+        let mut proposals = propose(&page.policy, &lot, &self.catalogue, self.config.rules).map_err(|e| e.to_string())?;
         for proposal in &mut proposals {
             let lane = page.lanes[proposal.drive];
             proposal.drive = lane;

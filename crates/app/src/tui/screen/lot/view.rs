@@ -31,8 +31,8 @@ pub(crate) fn draw(app: &App, page: &LotPage, area: Rect, buffer: &mut Buffer) {
         let Some(lane) = page.lanes.iter().filter_map(|l| app.lanes.get(*l)).find(|l| l.seen.drive.class == class) else {
             continue;
         };
-        let order = page.policy.order(&lane.seen.drive, &app.catalogue, app.edition);
-        let order = order.unwrap_or_else(|_| suggested(&lane.seen.drive, &app.catalogue, app.edition));
+        let order = page.policy.order(&lane.seen.drive, &app.catalogue, app.config.rules);
+        let order = order.unwrap_or_else(|_| suggested(&lane.seen.drive, &app.catalogue, app.config.rules));
         treatment(app, &class.to_string(), &order, here == Row::Class(class), &mut column);
     }
     column.gap();

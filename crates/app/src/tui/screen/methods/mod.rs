@@ -4,11 +4,10 @@ pub(in crate::tui) mod view;
 
 use crate::tui::action::Action;
 use crate::tui::state::{App, Command, Page};
-use crate::tui::widget::field::Field;
+use crate::tui::widget::field::{Field, Typed};
 use jurex_core::method::{Catalogue, Method, Status, check_name};
 use jurex_core::notation::{NotationError, Program};
 use jurex_core::text::capital;
-use ratatui::crossterm::event::KeyEvent;
 use std::path::PathBuf;
 
 /// What a chosen method is for.
@@ -308,26 +307,12 @@ impl App {
         vec![]
     }
 
-    /// A letter, or a key that moves, in the editor's open field.
-    pub(in crate::tui) fn edit_method_field(&mut self, key: KeyEvent) {
-        self.with_editor(|editor| {
-            let changed = editor.inputs[editor.field as usize].key(key);
-            editor.changed |= changed;
-        });
-    }
-
-    pub(in crate::tui) fn paste_into_editor(&mut self, text: &str) {
-        self.with_editor(|editor| {
-            editor.inputs[editor.field as usize].paste(text);
-            editor.changed = true;
-        });
-    }
-
-    fn with_editor(&mut self, change: impl FnOnce(&mut Editor)) {
+    /// Something is typed into the editor's open field.
+    pub(in crate::tui) fn edit_method_field(&mut self, typed: &Typed<'_>) {
         let Page::Methods(page) = &mut self.page else { return };
         let Some(editor) = page.editor.as_mut() else { return };
         editor.leaving = false;
-        change(editor);
+        editor.changed |= editor.inputs[editor.field as usize].take(typed);
     }
 
     fn save_edited(&mut self) -> Vec<Command> {

@@ -74,13 +74,12 @@ impl App {
         if let Some(theme) = config.theme {
             self.theme = self.theme.named(theme);
         }
-        (self.papers, self.edition) = (config.papers(), config.rules);
-        self.samples_speed = config.sample_speed.unwrap_or(true);
+        let (papers, edition) = (config.papers(), config.rules);
         for lane in self.lanes.iter_mut().filter(|l| l.work.is_none()) {
             // What the person has answered already stays.
-            lane.papers = Papers { backup: lane.papers.backup, ..self.papers.clone() };
-            if lane.draft.order.edition != self.edition {
-                lane.draft.order.edition = self.edition;
+            lane.papers = Papers { backup: lane.papers.backup, ..papers.clone() };
+            if lane.draft.order.edition != edition {
+                lane.draft.order.edition = edition;
                 lane.plan = None;
             }
         }
