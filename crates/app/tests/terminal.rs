@@ -175,6 +175,8 @@ fn a_smaller_terminal_keeps_working_and_a_tiny_one_says_so() {
         assert!(screen.lines().all(|l| l.chars().count() <= width.parse().unwrap()));
     }
     terminal.wait_for("maker");
+    // The program itself has taken the new size, and not only the terminal has cut its picture.
+    terminal.wait_for("K7Q41M · ready");
     terminal.keys(&["Escape"]);
     terminal.wait_for("Quillon Arc 512");
     terminal.tmux(&["resize-window", "-x", "60", "-y", "10"]);
