@@ -1,10 +1,7 @@
 //! Everything that a person can do, and the keys for it: one table, which the dispatch of keys, the bottom line, the help and
 //! the palette all read, so that they can't say different things.
 
-use super::state::{App, ArmStage, Dialog, Lane, LaneState, Page, Presence, Prompt, Step};
-use crate::tui::screen::lot::Naming;
-use crate::tui::screen::methods::{Target, Typing};
-use jurex_core::method::Status;
+use super::lane::Step;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 /// Something that a person can do.
@@ -320,10 +317,9 @@ pub(crate) enum Meaning {
     Nothing,
 }
 
-/// What the key means: the first binding that can be used counts, from the innermost place outwards.
-pub(crate) fn meaning(app: &App, key: KeyEvent) -> Meaning {
-    let places = places(app);
-    let typing = is_text(&places);
+/// What the key means at these places: the first binding that can be used counts, from the innermost place outwards.
+pub(crate) fn meaning(places: &[Place], why_not: &dyn Fn(Action) -> Option<String>, key: KeyEvent) -> Meaning {
+    let typing = is_text(places);
     if key.modifiers.contains(KeyModifiers::CONTROL) {
         return match (with_control(key), typing) {
             (Some(action), _) => Meaning::Does(action),
@@ -337,7 +333,7 @@ pub(crate) fn meaning(app: &App, key: KeyEvent) -> Meaning {
     let bound = places.iter().flat_map(|p| BINDINGS.iter().filter(|b| b.place == *p && b.keys.contains(&key.code)));
     let mut refused = None;
     for binding in bound {
-        match why_not(app, binding.action) {
+        match why_not(binding.action) {
             None => return Meaning::Does(binding.action),
             Some(why) => refused = refused.or(Some(why)),
         }
@@ -349,155 +345,22 @@ pub(crate) fn meaning(app: &App, key: KeyEvent) -> Meaning {
     }
 }
 
-/// The bindings that can be used here, the innermost place first.
-pub(crate) fn usable(app: &App) -> Vec<&'static Binding> {
-    usable_at(app, &places(app))
-}
-
-/// The same beneath what lies over the screen.
-pub(crate) fn usable_beneath(app: &App) -> Vec<&'static Binding> {
-    usable_at(app, &beneath_dialogs(app))
-}
-
-fn usable_at(app: &App, places: &[Place]) -> Vec<&'static Binding> {
+/// The bindings that can be used at these places, the innermost place first.
+pub(crate) fn usable(places: &[Place], why_not: &dyn Fn(Action) -> Option<String>) -> Vec<&'static Binding> {
     let typing = is_text(places);
     let fits = |b: &&Binding| {
         let only_letters = !b.keys.is_empty() && b.keys.iter().all(|k| matches!(k, Char(_)));
-        !(typing && only_letters) && why_not(app, b.action).is_none()
+        !(typing && only_letters) && why_not(b.action).is_none()
     };
     places.iter().flat_map(|place| BINDINGS.iter().filter(|b| b.place == *place)).filter(fits).collect()
 }
 
 /// Whether letters go into a field.
-pub(crate) fn takes_text(app: &App) -> bool {
-    is_text(&places(app))
-}
-
-fn is_text(places: &[Place]) -> bool {
+pub(crate) fn is_text(places: &[Place]) -> bool {
     places.iter().any(|p| matches!(p, Place::Typing | Place::Line | Place::Palette))
-}
-
-/// Where one is, from the innermost place outwards.
-pub(crate) fn places(app: &App) -> Vec<Place> {
-    if app.is_counting() {
-        return vec![P::Countdown];
-    }
-    match &app.dialog {
-        Some(Dialog::Help) => return vec![P::Help],
-        Some(Dialog::Stop(_)) => return vec![P::StopQuestion],
-        Some(Dialog::Quit(_)) => return vec![P::QuitQuestion],
-        Some(Dialog::Range(_) | Dialog::Find(_)) => return vec![P::Line],
-        Some(Dialog::Palette(_)) => return vec![P::Palette],
-        None => {}
-    }
-    beneath_dialogs(app)
-}
-
-/// The same without what lies over the screen.
-pub(crate) fn beneath_dialogs(app: &App) -> Vec<Place> {
-    match &app.page {
-        Page::Bench => of_bench(app),
-        Page::Methods(page) if page.editor.is_some() => vec![P::Editor, P::Typing],
-        Page::Methods(page) => match page.typing {
-            Typing::Search => vec![P::MethodsSearch, P::Typing],
-            Typing::Export(_) | Typing::Import(_) => vec![P::MethodsFile, P::Typing],
-            Typing::Delete => vec![P::MethodsDelete],
-            Typing::Nothing => vec![P::Methods, P::Anywhere],
-        },
-        Page::Lot(page) => match page.typing {
-            Some(Naming::Save(_) | Naming::Take(_)) => vec![P::LotNaming, P::Typing],
-            None => vec![P::Lot, P::Anywhere],
-        },
-        Page::Settings(page) if page.input.is_some() => vec![P::SettingsField, P::Typing],
-        Page::Settings(_) => vec![P::Settings, P::Anywhere],
-    }
-}
-
-fn of_bench(app: &App) -> Vec<Place> {
-    let Some(lane) = app.lane() else { return vec![P::Bench, P::Walking, P::Anywhere] };
-    if app.lanes_alone() {
-        return vec![P::Lanes, P::Bench, P::Walking, P::Anywhere];
-    }
-    match (lane.step, lane.bytes_in_sight()) {
-        (_, Some(view)) if matches!(view.prompt, Some(Prompt::Sector(_) | Prompt::Search(_))) => vec![P::BytesPrompt, P::Typing],
-        (_, Some(_)) => vec![P::Bytes, P::Anywhere],
-        (Step::Arm, _) if lane.is_asked_for_its_label() => vec![P::Step(Step::Arm), P::Walking, P::Typing],
-        (Step::Certify, _) if lane.form.focus.is_some() => vec![P::Form, P::Typing],
-        (step, _) => vec![P::Step(step), P::Bench, P::Walking, P::Anywhere],
-    }
-}
-
-/// Why something can't be done now, in one sentence; `None` if it can.
-pub(crate) fn why_not(app: &App, action: Action) -> Option<String> {
-    let say = |why: &str| Some(why.to_string());
-    let unless = |can: bool, why: &str| if can { None } else { Some(why.to_string()) };
-    let Some(lane) = app.lane() else {
-        return match action {
-            A::Quit | A::Suspend | A::Help | A::Palette | A::Settings | A::Methods | A::NextTheme | A::Take | A::Back => None,
-            A::ConfirmQuit | A::RowBefore | A::RowAfter | A::First | A::Last => None,
-            A::SearchMethods | A::NewMethod | A::EditMethod | A::DeleteMethod | A::ConfirmDelete => None,
-            A::ExportMethod | A::ImportMethods | A::FieldAfter | A::FieldBefore => None,
-            _ => say("There is no drive."),
-        };
-    };
-    match action {
-        A::Mark | A::EnterPlan | A::OpenBytes | A::Beacon | A::StepBefore | A::StepAfter => None,
-        A::GoOnWithJob => unless(
-            lane.unfinished.is_some() && !lane.is_working() && lane.step != Step::Certify && lane.step != Step::Arm,
-            "No job on this drive was cut short.",
-        ),
-        A::PlanMarked => unless(app.lanes.iter().any(|l| l.marked), "No drive is marked: Space marks one."),
-        A::ShowLanes => unless(!app.lanes_alone() && app.is_narrow(), "All drives are in sight."),
-        A::ShowDesk => unless(app.lanes_alone(), "The drive is in sight."),
-        A::SeeWork => {
-            unless(lane.work.is_some() && lane.step == Step::Arm || lane.is_working(), "No job is running on this drive.")
-        }
-        A::BeginAnew => unless(lane.work.is_some() && !lane.is_working(), "There is no job that is over."),
-        A::TakePlan | A::EditPasses | A::MoreRounds | A::FewerRounds | A::Range | A::WayAfter | A::WayBefore => {
-            unless(lane.work.is_none(), "This drive has a job already.")
-        }
-        A::Sensitivity | A::Reuse | A::Leaves | A::ChooseMethod | A::ReadingBack | A::BlankPass => {
-            unless(lane.work.is_none() || matches!(app.page, Page::Lot(_)), "This drive has a job already.")
-        }
-        A::CheckLabel | A::BackedUp => unless(lane.is_asked_for_its_label(), "No label is asked for."),
-        A::LeaveArm => unless(lane.step == Step::Arm, "No drive is being armed."),
-        A::GoOn => unless(lane.state() == LaneState::Held, "The job is not held."),
-        A::Hold => {
-            unless(lane.is_working() && lane.state() != LaneState::Held, "Nothing is being worked on here that could be held.")
-        }
-        A::StopJob => unless(lane.is_working(), "No job is running on this drive."),
-        A::SeeProof => unless(!lane.is_working(), "The job is not over."),
-        A::SeeCertificate => unless(lane.record().is_some(), "There is no record yet."),
-        A::WriteCertificate => lane.missing(Step::Certify),
-        A::TakeMethod => match &app.page {
-            Page::Methods(page) => {
-                unless(page.target != Target::Nothing, "To use a method, choose a drive, go to Plan, and press m there.")
-            }
-            _ => say("The methods are not in sight."),
-        },
-        A::DeleteMethod => match &app.page {
-            Page::Methods(page) => unless(
-                page.chosen(&app.catalogue).is_some_and(|m| m.status == Status::Own),
-                "Only methods of your own can be taken away; the library stays.",
-            ),
-            _ => say("The methods are not in sight."),
-        },
-        _ => None,
-    }
 }
 
 /// Whether something stands on the bottom line.
 pub(crate) fn is_shown(binding: &Binding) -> bool {
     binding.rank < UNSHOWN
-}
-
-impl Lane {
-    /// Whether the person is to type its label now.
-    pub(crate) fn is_asked_for_its_label(&self) -> bool {
-        self.step == Step::Arm
-            && self.work.is_none()
-            && self.plan.is_some()
-            && self.arming.stage == ArmStage::Asking
-            && !matches!(self.presence, Presence::Gone(_))
-    }
 }

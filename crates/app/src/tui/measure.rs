@@ -1,7 +1,9 @@
 //! A full bench for the benchmark of drawing: many drives, each with a job well under way.
 
-use super::screen::frame;
-use super::state::{App, Message, Step, Work};
+use super::app::App;
+use super::lane::Step;
+use super::lane::stage::{Log, Stage};
+use super::message::Message;
 use super::theme::Theme;
 use crate::bench::{Bench, Seen};
 use crate::config::{Config, ThemeName};
@@ -23,21 +25,27 @@ use std::time::{Duration, Instant};
 /// If the simulated bench can't be planned: a defect.
 pub fn frames(lanes: usize, size: (u16, u16), pictures: usize) -> Vec<Duration> {
     let mut app = App::new(Theme::new(ThemeName::Dark, true), Config::demo());
-    app.size = size;
+    app.state.size = size;
     let drives = many(lanes);
     let contents = drives.first().map(|seen| seen.look().0);
     app.update(Message::Drives(1, drives));
-    for lane in &mut app.lanes {
-        lane.contents.clone_from(&contents);
-        lane.work = Some(Work { job: None, progress: under_way(&lane.seen.drive), told: vec![], end: None });
+    for lane in app.state.lanes.iter_mut() {
+        lane.look.contents.clone_from(&contents);
+        let (plan, log) = under_way(&lane.seen.drive);
+        lane.stage.plan(plan, None);
+        lane.stage.arm();
+        lane.stage.begin(None);
+        if let Stage::Working(work) = &mut lane.stage {
+            work.log = log;
+        }
         lane.enter(Step::Erase);
     }
     let mut terminal = Terminal::new(TestBackend::new(size.0, size.1)).expect("a test terminal can't fail");
     let mut picture = |n: usize| {
         app.update(Message::Tick(Duration::from_millis(33 * n as u64), "14:32".into()));
-        app.selected = n % lanes.max(1);
+        app.state.selected = app.state.lanes.at(n % lanes.max(1));
         let begun = Instant::now();
-        terminal.draw(|frame| frame::draw(&app, frame)).expect("a test terminal can't fail");
+        terminal.draw(|frame| app.draw(frame)).expect("a test terminal can't fail");
         begun.elapsed()
     };
     (0..pictures).map(&mut picture).collect()
@@ -56,7 +64,7 @@ pub(super) fn many(count: usize) -> Vec<Seen> {
 }
 
 /// Two of three passes laid and read back, in small stretches with a pace, and some faults.
-fn under_way(drive: &jurex_core::media::Drive) -> Progress {
+fn under_way(drive: &jurex_core::media::Drive) -> (Plan, Log) {
     let order = Order::of_program("three", "00? | FF? | 55?".parse().expect("three passes parse"));
     let plan = Plan::new(drive, &order, &mut NoEntropy).expect("the whole drive can be planned");
     let mut progress = Progress::of_plan(&plan);
@@ -80,5 +88,5 @@ fn under_way(drive: &jurex_core::media::Drive) -> Progress {
             }
         }
     }
-    progress
+    (plan, Log::of(progress))
 }

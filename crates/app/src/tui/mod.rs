@@ -1,9 +1,13 @@
-//! The terminal interface: events change a state, and a view draws the state. Neither does any input or output; what is
-//! to be done in the world leaves `update` as commands, which [`run`]'s loop carries out.
+//! The terminal interface: events change a state, and screens draw the state. Neither does any input or output; what is to be
+//! done in the world leaves [`app::App::update`] as commands, which [`run`]'s loop carries out.
 
 mod action;
+mod app;
+mod bench;
+mod frame;
+mod lane;
 pub mod measure;
-mod perform;
+mod message;
 mod runtime;
 mod screen;
 mod state;

@@ -1,13 +1,18 @@
 //! Every step through a test terminal, with a world that is carried out at once and a clock that counts.
 
+use super::app::App;
+use super::lane::bytes::PAGE_SECTORS;
+use super::lane::stage::WorkEnd;
+use super::lane::{LaneId, LaneState, Step};
 use super::measure::many;
-use super::screen::frame;
-use super::state::{App, Command, Dialog, LaneState, Message, PAGE_SECTORS, Start, Step, WorkEnd};
+use super::message::{Command, Message, Start};
+use super::screen::find::FindLine;
+use super::screen::help::Help;
+use super::screen::question::QuitQuestion;
 use super::theme::Theme;
 use crate::bench::Bench;
 use crate::config::{Config, ThemeName};
 use crate::settings::{Setting, SettingsFile};
-use crate::tui::widget::field::Field;
 use jiff::Timestamp;
 use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, Event, Job, Keeper, Now, Wish};
 use jurex_core::estimate::SpeedSample;
@@ -65,8 +70,8 @@ struct World {
     now: Duration,
     pending: Vec<Message>,
     wishes: Vec<Wish>,
-    opened: HashMap<usize, Start>,
-    beacons: Vec<(usize, bool)>,
+    opened: HashMap<LaneId, Start>,
+    beacons: Vec<(LaneId, bool)>,
     policies: BTreeMap<String, Box<Policy>>,
     settings: SettingsFile,
     _home: tempfile::TempDir,
@@ -88,14 +93,14 @@ impl World {
     fn on(bench: &jurex_sim::Bench, theme: ThemeName, size: (u16, u16)) -> Self {
         let home = tempfile::tempdir().unwrap();
         let mut app = App::new(Theme::new(theme, true), Config::demo());
-        app.size = size;
+        app.state.size = size;
         // Handles on the same simulated drives.
         let drives = Bench::of_bays(bench.bays()).drives();
         app.update(Message::Tick(Duration::ZERO, "14:32".into()));
         app.update(Message::Drives(1, drives.clone()));
         for (lane, seen) in drives.iter().enumerate() {
             let (contents, sample) = seen.look();
-            app.update(Message::Looked(lane, contents, sample));
+            app.update(Message::Looked(LaneId::nth(lane), contents, sample));
         }
         Self {
             app,
@@ -120,7 +125,7 @@ impl World {
     fn carry_out(&mut self, command: Command) {
         match command {
             Command::Plan(lane, order) => {
-                let plan = Plan::new(&self.app.lanes[lane].seen.drive, &order, &mut Fixed(0x2a))
+                let plan = Plan::new(&self.app.state.lanes[lane].seen.drive, &order, &mut Fixed(0x2a))
                     .map(Box::new)
                     .map_err(|e| e.to_string());
                 self.send(Message::Planned(lane, plan));
@@ -155,17 +160,17 @@ impl World {
             Command::Abandon(lane) => drop(self.opened.remove(&lane)),
             Command::Go(lane) => self.go(lane),
             Command::Look(lane) => {
-                let (contents, sample) = self.app.lanes[lane].seen.look();
+                let (contents, sample) = self.app.state.lanes[lane].seen.look();
                 self.send(Message::Looked(lane, contents, sample));
             }
             Command::ReadPage(lane, first) => {
-                let mut medium = self.app.lanes[lane].seen.peek().unwrap();
+                let mut medium = self.app.state.lanes[lane].seen.peek().unwrap();
                 let mut page = vec![0; (PAGE_SECTORS.min(medium.geometry().sectors - first) * 512) as usize];
                 medium.read(Lba(first), &mut page).unwrap();
                 self.send(Message::Page(lane, first, Ok(page)));
             }
             Command::Search(lane, needle, from) => {
-                let mut medium = self.app.lanes[lane].seen.peek().unwrap();
+                let mut medium = self.app.state.lanes[lane].seen.peek().unwrap();
                 let found = jurex_core::bytes::search(medium.as_mut(), &needle, from, &mut |_| true);
                 self.send(Message::Searched(lane, found.map_err(|e| e.to_string())));
             }
@@ -181,9 +186,9 @@ impl World {
     }
 
     /// The job of the lane runs at once; what it told waits to be handed over.
-    fn go(&mut self, lane: usize) {
+    fn go(&mut self, lane: LaneId) {
         let Start { lane, armed, before, papers, from, sample_at } = self.opened.remove(&lane).expect("the drive is open");
-        let seen = self.app.lanes[lane].seen.clone();
+        let seen = self.app.state.lanes[lane].seen.clone();
         let plan = armed.plan().clone();
         let mut drive = seen.open().unwrap();
         let clock = Counting(Cell::new(0));
@@ -259,8 +264,8 @@ impl World {
     }
 
     fn picture(&self) -> Terminal<TestBackend> {
-        let mut terminal = Terminal::new(TestBackend::new(self.app.size.0, self.app.size.1)).unwrap();
-        terminal.draw(|frame| frame::draw(&self.app, frame)).unwrap();
+        let mut terminal = Terminal::new(TestBackend::new(self.app.state.size.0, self.app.state.size.1)).unwrap();
+        terminal.draw(|frame| self.app.draw(frame)).unwrap();
         terminal
     }
 
@@ -268,8 +273,8 @@ impl World {
         self.picture().backend().to_string()
     }
 
-    fn state(&self, lane: usize) -> LaneState {
-        self.app.lanes[lane].state()
+    fn state(&self, lane: LaneId) -> LaneState {
+        self.app.state.lanes[lane].state()
     }
 }
 
@@ -278,9 +283,9 @@ fn sim() -> jurex_sim::Bench {
 }
 
 const FULL: (u16, u16) = (160, 47);
-const MAGNETIC: usize = 1;
-const STICK: usize = 5;
-const CARD: usize = 6;
+const MAGNETIC: LaneId = LaneId::nth(1);
+const STICK: LaneId = LaneId::nth(5);
+const CARD: LaneId = LaneId::nth(6);
 
 #[test]
 fn the_whole_walk_of_a_memory_card() {
@@ -307,10 +312,10 @@ fn the_whole_walk_of_a_memory_card() {
     world.key(KeyCode::Enter);
     world.key(KeyCode::Tab);
     world.keys("BWS-03312");
-    assert!(world.app.lanes[CARD].needs_person());
+    assert!(world.app.state.lanes[CARD].needs_person());
     world.key(KeyCode::Enter);
     insta::assert_snapshot!("6-certify", world.picture().backend());
-    assert!(!world.app.lanes[CARD].needs_person());
+    assert!(!world.app.state.lanes[CARD].needs_person());
 }
 
 #[test]
@@ -373,12 +378,18 @@ fn every_step_draws_at_every_size() {
     world.start("R90C2Y");
     world.tell_all();
     for step in Step::ALL {
-        world.app.lanes[CARD].step = step;
-        for dialog in [None, Some(Dialog::Help), Some(Dialog::Quit(Duration::ZERO)), Some(Dialog::Find(Field::of("x")))] {
-            world.app.dialog = dialog;
+        world.app.state.lanes[CARD].step = step;
+        for over in 0..4 {
+            let help = || Help::new(("Look", ["a", "b", "c"]), vec![]);
+            *world.app.above_mut() = match over {
+                0 => vec![],
+                1 => vec![Box::new(help())],
+                2 => vec![Box::new(QuitQuestion::new(Duration::ZERO))],
+                _ => vec![Box::new(FindLine::default())],
+            };
             for width in [1, 20, 79, 80, 99, 100, 161] {
                 for height in [1, 5, 23, 24, 29, 30, 60] {
-                    world.app.size = (width, height);
+                    world.app.state.size = (width, height);
                     world.picture();
                 }
             }
@@ -419,10 +430,10 @@ fn any_key_stops_the_countdown_and_a_new_answer_is_needed() {
 fn a_guarded_drive_can_be_looked_at_and_nothing_else() {
     let mut world = World::new(ThemeName::Dark, FULL);
     world.choose("3H08TB");
-    assert_eq!(world.state(0), LaneState::Guarded);
+    assert_eq!(world.state(LaneId::nth(0)), LaneState::Guarded);
     for key in [KeyCode::Enter, KeyCode::Right, KeyCode::Char('x')] {
         world.key(key);
-        assert_eq!(world.app.lanes[0].step, Step::Look);
+        assert_eq!(world.app.state.lanes[LaneId::nth(0)].step, Step::Look);
     }
     world.key(KeyCode::Right);
     assert!(world.text().contains("This drive is guarded: the running system lives on it (/)"));
@@ -451,14 +462,14 @@ fn quitting_asks_while_a_job_runs_and_stops_it_before_the_end() {
     world.keys("q");
     assert!(world.text().contains("A stopped drive is Not sanitized"));
     world.key(KeyCode::Esc);
-    assert!(!world.app.quitting);
+    assert!(!world.app.state.quitting);
     world.keys("q");
     world.pass(1);
     world.keys("s");
-    assert_eq!((world.app.quitting, world.wishes.as_slice()), (true, &[Wish::Stop][..]));
+    assert_eq!((world.app.state.quitting, world.wishes.as_slice()), (true, &[Wish::Stop][..]));
     let mut idle = World::new(ThemeName::Dark, FULL);
     idle.keys("q");
-    assert!(idle.app.quitting);
+    assert!(idle.app.state.quitting);
 }
 
 #[test]
@@ -500,15 +511,15 @@ fn click(world: &mut World, words: &str) {
 fn the_mouse_chooses_lanes_steps_and_ways() {
     let mut world = World::new(ThemeName::Dark, FULL);
     click(&mut world, "6 Tessel Pebble 64");
-    assert_eq!(world.app.selected, STICK);
+    assert_eq!(world.app.state.selected, Some(STICK));
     click(&mut world, "Plan ─");
-    assert_eq!(world.app.lanes[STICK].step, Step::Plan);
+    assert_eq!(world.app.state.lanes[STICK].step, Step::Plan);
     click(&mut world, "physical destruction");
-    assert_eq!(world.app.lanes[STICK].draft.way, Technique::Destruction);
+    assert_eq!(world.app.state.lanes[STICK].draft.way, Technique::Destruction);
     world.keys("m");
     click(&mut world, "Canada CSEC");
     world.key(KeyCode::Enter);
-    assert_eq!(world.app.lanes[STICK].draft.order.title, "Canada CSEC ITSG-06");
+    assert_eq!(world.app.state.lanes[STICK].draft.order.title, "Canada CSEC ITSG-06");
 }
 
 #[test]
@@ -518,14 +529,14 @@ fn a_job_that_could_not_start_says_so_where_it_was_armed() {
     world.start("R90C2Y");
     world.pending.clear();
     world.send(Message::NotStarted(CARD, "sim:7 went away before it could be opened. Nothing was written.".into()));
-    assert_eq!((world.state(CARD), world.app.lanes[CARD].step), (LaneState::Planned, Step::Arm));
+    assert_eq!((world.state(CARD), world.app.state.lanes[CARD].step), (LaneState::Planned, Step::Arm));
     assert!(world.text().contains("went away before it could be opened"));
 }
 
 #[test]
 fn ten_lanes_fit_and_say_what_each_drive_is() {
     let world = World::new(ThemeName::Dark, FULL);
-    assert_eq!(world.app.lanes.len(), 10);
+    assert_eq!(world.app.state.lanes.len(), 10);
     insta::assert_snapshot!("bench", world.picture().backend());
 }
 
@@ -549,20 +560,23 @@ fn drives_come_and_go_and_come_back_to_their_own_lane() {
     assert!(world.text().contains("gone since 14:32"));
     world.pass(12);
     world.send(World::list(&bench, &[]));
-    assert_eq!((world.state(CARD), world.app.lanes.len()), (LaneState::Ready, 10));
+    assert_eq!((world.state(CARD), world.app.state.lanes.len()), (LaneState::Ready, 10));
     world.pass(12);
     assert!(world.text().contains("Appeared 12 s ago."), "{}", world.text());
-    assert!(world.app.lanes[CARD].plan.is_none(), "a drive that was away is planned anew");
+    assert!(world.app.state.lanes[CARD].plan().is_none(), "a drive that was away is planned anew");
 }
 
 #[test]
 fn another_drive_in_the_same_place_gets_a_lane_of_its_own() {
     let bench = sim();
     let mut world = World::on(&bench, ThemeName::Dark, FULL);
-    let mut seen = Bench::of_bays(bench.bays()).drives().swap_remove(CARD);
+    let mut seen = Bench::of_bays(bench.bays()).drives().swap_remove(6);
     seen.drive.unit.serial = Some("TL32X0X0X0X0".into());
     world.send(Message::Answered(1, Box::new(seen)));
-    assert_eq!((world.app.lanes.len(), world.state(CARD), world.state(10)), (11, LaneState::Gone, LaneState::Ready));
+    assert_eq!(
+        (world.app.state.lanes.len(), world.state(CARD), world.state(LaneId::nth(10))),
+        (11, LaneState::Gone, LaneState::Ready)
+    );
 }
 
 #[test]
@@ -571,20 +585,23 @@ fn an_identical_stick_in_the_place_of_another_gets_a_lane_of_its_own() {
     let mut world = World::on(&bench, ThemeName::Dark, FULL);
     let mut nameless = Bench::of_bays(bench.bays()).drives();
     let attached = |drives: &mut Vec<crate::bench::Seen>, instance: &str| {
-        let drive = &mut drives[CARD].drive;
+        let drive = &mut drives[6].drive;
         (drive.unit.serial, drive.attachment.instance) = (None, Some(instance.into()));
     };
     attached(&mut nameless, "boot 1 disk 5");
     world.send(Message::Drives(2, nameless.clone()));
-    world.app.lanes[CARD].seen = nameless[CARD].clone();
+    world.app.state.lanes[CARD].seen = nameless[6].clone();
     attached(&mut nameless, "boot 1 disk 9");
     world.send(Message::Drives(3, nameless.clone()));
-    assert_eq!((world.app.lanes.len(), world.state(CARD), world.state(10)), (11, LaneState::Gone, LaneState::Ready));
+    assert_eq!(
+        (world.app.state.lanes.len(), world.state(CARD), world.state(LaneId::nth(10))),
+        (11, LaneState::Gone, LaneState::Ready)
+    );
     // An answer of an older listing comes too late to matter.
-    let mut late = nameless.swap_remove(CARD);
+    let mut late = nameless.swap_remove(6);
     late.hindrances = vec![Hindrance::ReadOnly];
     world.send(Message::Answered(2, Box::new(late)));
-    assert_eq!(world.state(10), LaneState::Ready);
+    assert_eq!(world.state(LaneId::nth(10)), LaneState::Ready);
 }
 
 #[test]
@@ -592,10 +609,10 @@ fn a_label_that_two_drives_carry_arms_neither() {
     let bench = sim();
     let mut world = World::on(&bench, ThemeName::Dark, FULL);
     let mut drives = Bench::of_bays(bench.bays()).drives();
-    drives[9].drive.unit.serial = drives[CARD].drive.unit.serial.clone();
-    world.app.lanes[9].seen = drives[9].clone();
+    drives[9].drive.unit.serial = drives[6].drive.unit.serial.clone();
+    world.app.state.lanes[LaneId::nth(9)].seen = drives[9].clone();
     world.send(Message::Drives(2, drives));
-    world.app.selected = CARD;
+    world.app.state.selected = Some(CARD);
     world.key(KeyCode::Enter);
     world.key(KeyCode::Enter);
     world.keys("R90C2Y");
@@ -612,11 +629,10 @@ fn a_lost_terminal_stops_no_job_that_runs_and_ends_one_that_is_held() {
     let mut world = World::new(ThemeName::Dark, FULL);
     world.choose("R90C2Y");
     world.start("R90C2Y");
-    assert!(world.app.lanes[CARD].is_working());
+    assert!(world.app.state.lanes[CARD].is_working());
     world.send(Message::TerminalLost);
-    assert!(world.app.quitting && world.wishes.is_empty(), "what runs goes on: {:?}", world.wishes);
-    let lane = &mut world.app.lanes[CARD];
-    lane.work.as_mut().unwrap().progress.apply(&jurex_core::erase::Event::Held { celsius: None });
+    assert!(world.app.state.quitting && world.wishes.is_empty(), "what runs goes on: {:?}", world.wishes);
+    world.send(Message::Job(CARD, Event::Held { celsius: None }));
     world.send(Message::TerminalLost);
     assert_eq!(world.wishes, [Wish::Stop], "nobody is left who could let it go on");
 }
@@ -628,7 +644,7 @@ fn line_ends_of_a_paste_or_a_scanner_write_no_certificate() {
     world.start("R90C2Y");
     world.tell_all();
     world.key(KeyCode::Enter);
-    let writes = |world: &World| world.app.lanes[CARD].written.is_some();
+    let writes = |world: &World| world.app.state.lanes[CARD].is_written();
     world.key(KeyCode::Tab);
     for _ in 0..10 {
         world.keys("BWS-03312");
@@ -648,7 +664,7 @@ fn a_drive_is_unknown_until_it_has_answered_and_guarded_as_soon_as_it_is_used() 
     let bench = sim();
     let mut world = World::on(&bench, ThemeName::Dark, FULL);
     let answer = |hindrances: &[Hindrance]| {
-        let mut seen = Bench::of_bays(bench.bays()).drives().swap_remove(CARD);
+        let mut seen = Bench::of_bays(bench.bays()).drives().swap_remove(6);
         seen.hindrances = hindrances.to_vec();
         Message::Answered(1, Box::new(seen))
     };
@@ -656,15 +672,15 @@ fn a_drive_is_unknown_until_it_has_answered_and_guarded_as_soon_as_it_is_used() 
     world.key(KeyCode::Enter);
     world.key(KeyCode::Enter);
     world.send(answer(&[Hindrance::Mounted { device: "/dev/sdq1".into(), mount: "/media/logger".into() }]));
-    assert_eq!((world.state(CARD), world.app.lanes[CARD].step), (LaneState::Guarded, Step::Look));
+    assert_eq!((world.state(CARD), world.app.state.lanes[CARD].step), (LaneState::Guarded, Step::Look));
     assert!(world.text().contains("/dev/sdq1 is mounted at /media/logger"));
     world.send(answer(&[]));
     assert_eq!(world.state(CARD), LaneState::Ready);
 
     let mut fresh = World::on(&bench, ThemeName::Dark, FULL);
-    fresh.app.lanes[CARD].answered = false;
-    let silent = (fresh.app.lanes[CARD].seen.drive.clone(), vec![Hindrance::NoAnswer]);
-    fresh.app.lanes[CARD].verdict = guard::check(Scope::WholeUnit, &[silent]);
+    fresh.app.state.lanes[CARD].look.answered = false;
+    let silent = (fresh.app.state.lanes[CARD].seen.drive.clone(), vec![Hindrance::NoAnswer]);
+    fresh.app.state.lanes[CARD].verdict = guard::check(Scope::WholeUnit, &[silent]);
     assert_eq!(fresh.state(CARD), LaneState::Unknown);
 }
 
@@ -676,7 +692,7 @@ fn the_bytes_are_walked_searched_and_mapped() {
     assert!(world.text().contains("known structure"));
     world.keys("p");
     insta::assert_snapshot!("bytes", world.picture().backend());
-    let cursor = |world: &World| world.app.lanes[CARD].bytes.as_ref().unwrap().cursor;
+    let cursor = |world: &World| world.app.state.lanes[CARD].look.bytes.as_ref().unwrap().cursor;
     assert_eq!(cursor(&world), 2048);
     world.keys("/");
     world.keys("Tide gauge cleaned");
@@ -700,7 +716,7 @@ fn the_bytes_are_walked_searched_and_mapped() {
     assert_eq!(cursor(&world), 284);
     click(&mut world, "Plan ─");
     world.keys("l");
-    assert!(world.app.lane().unwrap().draft.need.leaves, "a viewer that is left open takes no key of another step");
+    assert!(world.app.state.lane().unwrap().draft.need.leaves, "a viewer that is left open takes no key of another step");
     click(&mut world, "Look ─");
     world.key(KeyCode::Tab);
     assert!(world.text().contains("Is that the right drive?"));
@@ -724,15 +740,15 @@ fn two_dozen_drives_fall_back_to_one_row_each_and_all_can_be_reached() {
     let config = Config::demo();
     let mut world = World::new(ThemeName::Dark, FULL);
     world.app = App::new(Theme::new(ThemeName::Dark, true), config);
-    world.app.size = FULL;
+    world.app.state.size = FULL;
     world.send(Message::Drives(1, many(24)));
     insta::assert_snapshot!("two-dozen", world.picture().backend());
-    world.app.size = (100, 30);
+    world.app.state.size = (100, 30);
     world.send(Message::Drives(1, many(60)));
     for _ in 0..59 {
         world.key(KeyCode::Down);
     }
-    assert_eq!(world.app.selected, 59);
+    assert_eq!(world.app.state.selected, Some(LaneId::nth(59)));
     assert!(world.text().contains("60 Tessel Logger"), "the chosen lane is in sight: {}", world.text());
 }
 
@@ -744,7 +760,7 @@ fn faults_that_touch_are_told_as_one() {
     world.choose("R90C2Y");
     world.start("R90C2Y");
     world.tell_all();
-    let told: Vec<String> = world.app.lanes[CARD].work.as_ref().unwrap().told.iter().filter_map(|(_, e)| e.sentence()).collect();
+    let told: Vec<String> = world.app.state.lanes[CARD].log().unwrap().told.iter().filter_map(|(_, e)| e.sentence()).collect();
     let unwritable: Vec<&String> = told.iter().filter(|s| s.contains("could not be written")).collect();
     assert_eq!(unwritable, ["Sectors 1000 to 1039 could not be written: medium error."; 2], "one sentence a pass");
 }
@@ -772,12 +788,12 @@ fn the_certificate_takes_the_fields_as_they_stand_and_choices_turn() {
     world.key(KeyCode::Left);
     world.keys("!");
     world.key(KeyCode::Esc);
-    let papers = &world.app.lanes[CARD].papers;
+    let papers = &world.app.state.lanes[CARD].papers;
     assert_eq!(papers.technician.name, "Ines Okafo!r", "arrows move in the text while a field is open");
     assert_eq!(papers.category_after, Some(jurex_core::need::Sensitivity::Low));
     assert_eq!((papers.backup, papers.backup_place.as_str()), (jurex_core::record::Backup::No, "shelf 4"));
     world.key(KeyCode::Left);
-    assert_eq!(world.app.lanes[CARD].step, Step::Prove, "and walk the steps once it is left");
+    assert_eq!(world.app.state.lanes[CARD].step, Step::Prove, "and walk the steps once it is left");
 }
 
 #[test]
@@ -786,14 +802,14 @@ fn a_drive_can_be_erased_again_after_its_job_is_over() {
     world.choose("R90C2Y");
     world.start("R90C2Y");
     world.tell_until(|e| matches!(e, Event::Advanced { .. }));
-    world.app.lanes[CARD].step = Step::Plan;
+    world.app.state.lanes[CARD].step = Step::Plan;
     world.key(KeyCode::Enter);
-    assert_eq!(world.app.lanes[CARD].step, Step::Erase, "a running job is left in peace");
+    assert_eq!(world.app.state.lanes[CARD].step, Step::Erase, "a running job is left in peace");
     world.tell_all();
-    world.app.lanes[CARD].step = Step::Plan;
+    world.app.state.lanes[CARD].step = Step::Plan;
     assert!(world.text().contains("begins anew") && world.text().contains("certificate is not written yet"));
     world.key(KeyCode::Enter);
-    assert_eq!((world.state(CARD), world.app.lanes[CARD].step), (LaneState::Ready, Step::Look));
+    assert_eq!((world.state(CARD), world.app.state.lanes[CARD].step), (LaneState::Ready, Step::Look));
     assert!(world.text().contains("No partition table and no file system"), "it is looked at again");
     world.start("R90C2Y");
     world.tell_all();
@@ -810,11 +826,11 @@ fn every_bay_has_its_ladder() {
     let mut world = World::new(ThemeName::Mono, FULL);
     let mut ladders = String::new();
     for lane in 1..10 {
-        world.app.selected = lane;
+        world.app.state.selected = Some(LaneId::nth(lane));
         world.key(KeyCode::Enter);
         let text = desk(&world);
         let ladder: Vec<&str> = text.lines().skip(11).take_while(|l| !l.is_empty()).collect();
-        ladders += &format!("{}\n{}\n", world.app.lanes[lane].seen.drive.name(), ladder.join("\n"));
+        ladders += &format!("{}\n{}\n", world.app.state.lanes[LaneId::nth(lane)].seen.drive.name(), ladder.join("\n"));
     }
     insta::assert_snapshot!(ladders);
 }
@@ -825,14 +841,14 @@ fn a_way_that_is_not_built_or_is_frozen_says_why_and_cannot_be_taken() {
     world.choose("61YV5C");
     world.key(KeyCode::Enter);
     world.keys("w");
-    while world.app.lane().unwrap().draft.way != Technique::SecurityEraseEnhanced {
+    while world.app.state.lane().unwrap().draft.way != Technique::SecurityEraseEnhanced {
         world.keys("w");
     }
     insta::assert_snapshot!("plan_frozen", world.picture().backend());
     world.key(KeyCode::Enter);
-    assert!(world.app.lane().unwrap().plan.is_none() && world.text().contains("can't be planned"));
+    assert!(world.app.state.lane().unwrap().plan().is_none() && world.text().contains("can't be planned"));
     world.keys("W");
-    assert_ne!(world.app.lane().unwrap().draft.way, Technique::SecurityEraseEnhanced);
+    assert_ne!(world.app.state.lane().unwrap().draft.way, Technique::SecurityEraseEnhanced);
 }
 
 #[test]
@@ -845,13 +861,13 @@ fn rounds_blank_pass_verification_and_range_change_the_plan() {
     assert!(text.contains("00?, 2 rounds, then a pass of zeros") && text.contains("sampled: a tenth"), "{text}");
     world.keys("g5 4");
     world.key(KeyCode::Enter);
-    assert!(world.app.dialog.is_some() && world.text().contains("From 5 to 4 there is no sector"));
+    assert!(!world.app.above_mut().is_empty() && world.text().contains("From 5 to 4 there is no sector"));
     (0..3).for_each(|_| world.key(KeyCode::Backspace));
     world.keys("p2");
     world.key(KeyCode::Enter);
     assert!(world.text().contains("A part never sanitizes a drive"));
     world.key(KeyCode::Enter);
-    let plan = world.app.lane().unwrap().plan.as_ref().unwrap();
+    let plan = world.app.state.lane().unwrap().plan().unwrap();
     assert_eq!((plan.passes().len(), plan.range().count), (3, 1_638_400));
 }
 
@@ -865,7 +881,7 @@ fn the_library_is_searched_and_a_method_taken_for_the_drive() {
     insta::assert_snapshot!("methods", world.picture().backend());
     world.key(KeyCode::Enter);
     assert!(world.text().contains("the other 34 passes add"), "{}", world.text());
-    assert_eq!(world.app.lane().unwrap().draft.order.program.passes(), 35);
+    assert_eq!(world.app.state.lane().unwrap().draft.order.program.passes(), 35);
 }
 
 #[test]
@@ -884,19 +900,19 @@ fn the_editor_marks_a_mistake_under_its_column_and_saves_only_what_is_right() {
     world.keys("00 | zz");
     insta::assert_snapshot!("editor_mistake", world.picture().backend());
     world.key(KeyCode::Enter);
-    assert!(world.text().contains("Not saved") && world.app.catalogue.find("zeros-twice").is_none());
+    assert!(world.text().contains("Not saved") && world.app.state.catalogue.find("zeros-twice").is_none());
     world.key(KeyCode::Backspace);
     world.key(KeyCode::Backspace);
     world.keys("00?");
     world.key(KeyCode::Esc);
     assert!(world.text().contains("Esc again"), "nothing is lost by one key");
     world.key(KeyCode::Enter);
-    assert!(world.app.catalogue.find("zeros-twice").is_some() && world.text().contains("is saved"));
+    assert!(world.app.state.catalogue.find("zeros-twice").is_some() && world.text().contains("is saved"));
     world.keys("d");
     world.key(KeyCode::Enter);
-    assert!(world.app.catalogue.find("zeros-twice").is_some(), "a scanner's Enter takes nothing away");
+    assert!(world.app.state.catalogue.find("zeros-twice").is_some(), "a scanner's Enter takes nothing away");
     world.keys("d");
-    assert!(world.app.catalogue.find("zeros-twice").is_none());
+    assert!(world.app.state.catalogue.find("zeros-twice").is_none());
     world.keys("d");
     assert!(world.text().contains("the library stays"));
 }
@@ -909,7 +925,7 @@ fn passes_of_ones_own_are_typed_for_one_plan() {
     world.keys("e");
     world.keys(" | random?");
     world.key(KeyCode::Enter);
-    assert_eq!(world.app.lane().unwrap().draft.order.notation(), "00? | random?");
+    assert_eq!(world.app.state.lane().unwrap().draft.order.notation(), "00? | random?");
     assert!(world.text().contains("Passes of your own"));
 }
 
@@ -917,12 +933,12 @@ fn passes_of_ones_own_are_typed_for_one_plan() {
 fn a_lot_is_planned_with_one_need_and_those_that_cannot_reach_it_come_first() {
     let mut world = World::new(ThemeName::Mono, FULL);
     for lane in [1, 4, 5, 7] {
-        world.app.selected = lane;
+        world.app.state.selected = Some(LaneId::nth(lane));
         world.keys(" ");
     }
-    world.app.selected = 0;
+    world.app.state.selected = Some(LaneId::nth(0));
     world.keys(" ");
-    assert!(!world.app.lanes[0].marked && world.text().contains("guarded"), "a guarded drive can't be marked");
+    assert!(!world.app.state.lanes[LaneId::nth(0)].marked && world.text().contains("guarded"), "a guarded drive can't be marked");
     world.keys("p");
     world.keys("l");
     insta::assert_snapshot!("lot_unreached", world.picture().backend());
@@ -941,14 +957,14 @@ fn a_lot_is_planned_with_one_need_and_those_that_cannot_reach_it_come_first() {
     insta::assert_snapshot!("lot", world.picture().backend());
     assert!(world.policies["stations"].magnetic.as_ref().is_some_and(|t| t.retries == 3), "{:?}", world.policies);
     world.key(KeyCode::Enter);
-    let planned = |world: &World| (0..10).filter(|l| world.app.lanes[*l].plan.is_some()).collect::<Vec<_>>();
-    assert_eq!((planned(&world).len(), world.app.selected), (3, 1));
+    let planned = |world: &World| world.app.state.lanes.iter().filter(|l| l.plan().is_some()).count();
+    assert_eq!((planned(&world), world.app.state.selected), (3, Some(MAGNETIC)));
     // Each is armed by its own label; after one has started, the next waits for its own.
     world.keys("K7Q41M");
     world.key(KeyCode::Enter);
     world.pass(5);
-    assert_eq!((world.app.selected, world.app.lane().unwrap().step), (4, Step::Arm));
-    assert!(!world.app.lanes[1].marked && world.app.lane().unwrap().work.is_none());
+    assert_eq!((world.app.state.selected, world.app.state.lane().unwrap().step), (Some(LaneId::nth(4)), Step::Arm));
+    assert!(!world.app.state.lanes[LaneId::nth(1)].marked && world.app.state.lane().unwrap().log().is_none());
 }
 
 #[test]
@@ -959,16 +975,16 @@ fn a_job_that_was_stopped_goes_on_from_where_it_stood() {
     world.start("R90C2Y");
     world.tell_all();
     assert_eq!(world.state(CARD), LaneState::Failed);
-    world.app.lanes[CARD].step = Step::Plan;
+    world.app.state.lanes[CARD].step = Step::Plan;
     insta::assert_snapshot!("cut_short", world.picture().backend());
     world.keys("c");
-    assert_eq!(world.app.lanes[CARD].step, Step::Arm);
+    assert_eq!(world.app.state.lanes[CARD].step, Step::Arm);
     world.keys("R90C2Y");
     world.key(KeyCode::Enter);
     world.pass(5);
     world.tell_all();
     assert_eq!(world.state(CARD), LaneState::Proved, "{}", world.text());
-    assert!(world.app.lanes[CARD].unfinished.is_none());
+    assert!(world.app.state.lanes[CARD].unfinished.is_none());
 }
 
 /// What stands on every screen: which drive it is about, and the keys for help and for the end.
@@ -1035,15 +1051,15 @@ fn the_whole_way_at_eighty_columns() {
 fn where_there_are_more_drives_than_rows_the_last_row_sums_them_up() {
     let mut world = World::new(ThemeName::Mono, (80, 24));
     world.send(Message::Drives(1, many(40)));
-    world.app.lanes_in_front = true;
-    world.app.selected = 30;
+    world.app.state.lanes_in_front = true;
+    world.app.state.selected = Some(LaneId::nth(30));
     let text = world.text();
     assert!(text.contains("50 drives · ") && text.contains(" ready"), "{text}");
     assert!(text.contains("…000020"), "the chosen one is in sight: {text}");
     click(&mut world, "…000020");
-    assert_eq!(world.app.selected, 30, "what is drawn is what is clicked");
+    assert_eq!(world.app.state.selected, Some(LaneId::nth(30)), "what is drawn is what is clicked");
     click(&mut world, "50 drives");
-    assert_eq!(world.app.selected, 30, "the sum of the lanes is no lane");
+    assert_eq!(world.app.state.selected, Some(LaneId::nth(30)), "the sum of the lanes is no lane");
 }
 
 #[test]
@@ -1063,12 +1079,12 @@ fn the_palette_finds_by_letters_does_what_can_be_done_and_says_why_not() {
     palette(&mut world, "erase stop");
     assert!(world.text().contains("Erase: stop") && world.text().contains("Nothing is being erased"), "{}", world.text());
     world.key(KeyCode::Enter);
-    assert!(world.app.dialog.is_none() && world.text().contains("Nothing is being erased"));
+    assert!(world.app.above_mut().is_empty() && world.text().contains("Nothing is being erased"));
     palette(&mut world, "plan rounds more");
     world.send(Message::Key(KeyEvent::new(KeyCode::Enter, KeyModifiers::NONE)));
-    assert!(world.app.dialog.is_some(), "a scanner's line end does nothing");
+    assert!(!world.app.above_mut().is_empty(), "a scanner's line end does nothing");
     world.key(KeyCode::Enter);
-    let lane = world.app.lane().unwrap();
+    let lane = world.app.state.lane().unwrap();
     assert_eq!((lane.step, lane.draft.order.rounds), (Step::Plan, 2), "it goes to the step and does it");
 }
 
@@ -1087,8 +1103,12 @@ fn settings_are_changed_in_place_checked_and_hold_at_once() {
     (0..20).for_each(|_| world.key(KeyCode::Backspace));
     world.send(Message::Pasted("BW-\u{1b}[31m0420\n".into()));
     world.key(KeyCode::Enter);
-    assert_eq!(world.app.lanes[CARD].papers.lot, world.app.config.lot);
-    assert!(world.app.config.lot.starts_with("BW-") && !world.app.config.lot.contains('\u{1b}'), "{:?}", world.app.config.lot);
+    assert_eq!(world.app.state.lanes[CARD].papers.lot, world.app.state.config.lot);
+    assert!(
+        world.app.state.config.lot.starts_with("BW-") && !world.app.state.config.lot.contains('\u{1b}'),
+        "{:?}",
+        world.app.state.config.lot
+    );
     go_to(&mut world, Setting::HeatLimit);
     world.key(KeyCode::Enter);
     world.keys("900");
@@ -1097,13 +1117,13 @@ fn settings_are_changed_in_place_checked_and_hold_at_once() {
     (0..3).for_each(|_| world.key(KeyCode::Backspace));
     world.keys("55");
     world.key(KeyCode::Enter);
-    assert_eq!(world.app.config.hold_above_celsius, Some(55));
+    assert_eq!(world.app.state.config.hold_above_celsius, Some(55));
     go_to(&mut world, Setting::Theme);
     world.key(KeyCode::Enter);
-    assert_eq!(world.app.config.theme, Some(ThemeName::Light));
+    assert_eq!(world.app.state.config.theme, Some(ThemeName::Light));
     go_to(&mut world, Setting::Rules);
     world.key(KeyCode::Enter);
-    assert_eq!(world.app.lanes[CARD].draft.order.edition, jurex_core::rules::Edition::Rev1);
+    assert_eq!(world.app.state.lanes[CARD].draft.order.edition, jurex_core::rules::Edition::Rev1);
     let saved = std::fs::read_to_string(&world.settings.path).unwrap();
     assert!(saved.contains("# The demonstration's settings") && saved.contains("hold_above_celsius = 55"), "{saved}");
     world.key(KeyCode::Esc);
@@ -1115,7 +1135,7 @@ fn every_key_of_the_table_is_drawn_somewhere_and_none_means_two_things_at_once()
     let mut world = World::new(ThemeName::Mono, FULL);
     world.choose("R90C2Y");
     let twins = |world: &World| {
-        let usable = super::action::usable(&world.app);
+        let usable = world.app.usable();
         for (at, a) in usable.iter().enumerate() {
             let same = usable.iter().skip(at + 1).find(|b| b.place == a.place && a.keys.iter().any(|k| b.keys.contains(k)));
             assert!(same.is_none(), "{:?} and {:?} have one key at {:?}", a.action, same.map(|b| b.action), a.place);
@@ -1133,7 +1153,7 @@ fn every_key_of_the_table_is_drawn_somewhere_and_none_means_two_things_at_once()
     twins(&world);
     world.tell_all();
     for step in Step::ALL {
-        world.app.lanes[CARD].step = step;
+        world.app.state.lanes[CARD].step = step;
         twins(&world);
     }
 }

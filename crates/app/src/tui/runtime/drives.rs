@@ -1,7 +1,7 @@
 //! Which drives there are: told at once, and at every change.
 
 use crate::bench::{Bench, Seen};
-use crate::tui::state::Message;
+use crate::tui::message::Message;
 use crossbeam_channel::Sender;
 use jurex_linux::{System, Watch};
 use std::thread;

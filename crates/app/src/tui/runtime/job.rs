@@ -1,7 +1,9 @@
 //! One lane's job, on a thread of its own.
 
 use crate::bench::Seen;
-use crate::tui::state::{Message, WorkEnd};
+use crate::tui::lane::LaneId;
+use crate::tui::lane::stage::WorkEnd;
+use crate::tui::message::Message;
 use crate::work::{self, InLedger};
 use crossbeam_channel::{Receiver, Sender};
 use jurex_core::contents::Contents;
@@ -15,7 +17,7 @@ use std::path::PathBuf;
 
 /// One job on a thread of its own.
 pub(super) struct JobOfLane {
-    pub(super) lane: usize,
+    pub(super) lane: LaneId,
     pub(super) seen: Seen,
     pub(super) ledger: PathBuf,
     pub(super) sender: Sender<Message>,

@@ -14,8 +14,11 @@ use crate::files;
 use crate::methods;
 use crate::policies;
 use crate::settings::{self, Setting, SettingsFile};
-use crate::tui::screen::frame;
-use crate::tui::state::{App, Command, Lane, Message, PAGE_SECTORS, Start};
+use crate::tui::app::App;
+use crate::tui::frame;
+use crate::tui::lane::bytes::PAGE_SECTORS;
+use crate::tui::lane::{Lane, LaneId};
+use crate::tui::message::{Command, Message, Start};
 use crate::tui::theme::Theme;
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use drives::look_for_drives;
@@ -110,9 +113,9 @@ struct Runtime {
     config_file: PathBuf,
     settings: SettingsFile,
     policies: PathBuf,
-    wishes: HashMap<usize, Wishes>,
-    searches: HashMap<usize, Arc<AtomicBool>>,
-    beacons: HashMap<usize, Arc<AtomicBool>>,
+    wishes: HashMap<LaneId, Wishes>,
+    searches: HashMap<LaneId, Arc<AtomicBool>>,
+    beacons: HashMap<LaneId, Arc<AtomicBool>>,
     workers: Vec<JoinHandle<()>>,
     /// Certificates that are being written: they are waited for at the end.
     writers: Vec<JoinHandle<()>>,
@@ -133,10 +136,10 @@ impl Runtime {
         let (sender, receiver) = unbounded();
         let theme = Theme::of_environment(setup.theme);
         let mut app = App::new(theme, setup.config.clone());
-        app.catalogue = setup.config.catalogue()?;
-        app.policies = policies::names(&setup.policies);
-        app.size = terminal_size();
-        app.time_of_day = time_of_day();
+        app.state.catalogue = setup.config.catalogue()?;
+        app.state.policies = policies::names(&setup.policies);
+        app.state.size = terminal_size();
+        app.state.time_of_day = time_of_day();
         use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGTSTP};
         let flags = [AtomicBool::new(false), AtomicBool::new(false), AtomicBool::new(false)].map(Arc::new);
         let [terminate, hung_up, suspend] = flags;
@@ -216,21 +219,21 @@ impl Runtime {
 
     /// Whether everything has ended that the program waits for.
     fn is_over(&mut self) -> bool {
-        if !self.app.quitting {
+        if !self.app.state.quitting {
             return false;
         }
         let since = *self.quitting_since.get_or_insert_with(Instant::now);
         // Jobs that go on without a screen take their time; those that are to stop do not.
         let stopping = self.wishes.values().any(|w| w.asked_to_stop);
-        self.app.working() == 0 || (stopping && since.elapsed() > QUIT_PATIENCE)
+        self.app.state.working() == 0 || (stopping && since.elapsed() > QUIT_PATIENCE)
     }
 
     fn show(&mut self, screen: &mut Screen) -> std::io::Result<()> {
         if self.suspend.swap(false, Ordering::Relaxed) {
             screen.suspend()?;
         }
-        screen.take_size(self.app.size)?;
-        screen.terminal.draw(|frame| frame::draw(&self.app, frame))?;
+        screen.take_size(self.app.state.size)?;
+        screen.terminal.draw(|frame| self.app.draw(frame))?;
         self.tell_the_terminal()
     }
 
@@ -242,12 +245,12 @@ impl Runtime {
 
     /// The terminal's title says what the lanes say; the end of a job rings, and is told as a notification.
     fn tell_the_terminal(&mut self) -> std::io::Result<()> {
-        let title = frame::title(&self.app);
+        let title = frame::title(&self.app.state);
         if title != self.title {
             execute!(stdout(), SetTitle(&title))?;
             self.title = title;
         }
-        let ended: Vec<&Lane> = self.app.lanes.iter().filter(|l| l.record().is_some()).collect();
+        let ended: Vec<&Lane> = self.app.state.lanes.iter().filter(|l| l.record().is_some()).collect();
         if ended.len() > self.rung && self.rings {
             let said = match ended.last().and_then(|l| Some((l, l.record()?))) {
                 Some((lane, record)) => format!("{}: {}", lane.seen.drive.name(), record.claim().outcome()),
@@ -282,7 +285,7 @@ impl Runtime {
     fn carry_out(&mut self, command: Command) {
         match command {
             Command::Plan(lane, order) => {
-                let drive = self.app.lanes[lane].seen.drive.clone();
+                let drive = self.app.state.lanes[lane].seen.drive.clone();
                 let plan = Plan::new(&drive, &order, &mut SystemEntropy).map(Box::new).map_err(|e| e.to_string());
                 self.take(Message::Planned(lane, plan));
             }
@@ -302,7 +305,7 @@ impl Runtime {
                 self.take(Message::Said(said));
             }
             Command::ImportMethods(file) => {
-                let taken = methods::import(&self.app.catalogue, &file, &self.config_file);
+                let taken = methods::import(&self.app.state.catalogue, &file, &self.config_file);
                 self.take(Message::Catalogue(taken.map(|(all, names)| (all, format!("Taken in: {}.", names.join(", "))))));
             }
             Command::SaveSetting(setting, text) => self.save_setting(setting, &text),
@@ -355,7 +358,7 @@ impl Runtime {
         self.take(Message::Setting(saved.map(Box::new)));
     }
 
-    fn wish(&mut self, lane: usize, wish: Wish) {
+    fn wish(&mut self, lane: LaneId, wish: Wish) {
         if let Some(wishes) = self.wishes.get_mut(&lane) {
             wishes.asked_to_stop |= wish == Wish::Stop;
             let _ = wishes.sender.send(wish);
@@ -363,8 +366,8 @@ impl Runtime {
     }
 
     /// Something slow with a lane's drive, on a thread of its own.
-    fn beside(&self, lane: usize, work: impl FnOnce(Seen, Sender<Message>) + Send + 'static) {
-        let (seen, sender) = (self.app.lanes[lane].seen.clone(), self.sender.clone());
+    fn beside(&self, lane: LaneId, work: impl FnOnce(Seen, Sender<Message>) + Send + 'static) {
+        let (seen, sender) = (self.app.state.lanes[lane].seen.clone(), self.sender.clone());
         thread::spawn(move || work(seen, sender));
     }
 
@@ -372,7 +375,7 @@ impl Runtime {
         let Start { lane, armed, before, papers, from, sample_at } = start;
         let (wish, wishes) = unbounded();
         self.wishes.insert(lane, Wishes { sender: wish, asked_to_stop: false });
-        let (seen, ledger, sender) = (self.app.lanes[lane].seen.clone(), self.ledger.clone(), self.sender.clone());
+        let (seen, ledger, sender) = (self.app.state.lanes[lane].seen.clone(), self.ledger.clone(), self.sender.clone());
         let hold_above = self.hold_above;
         self.workers.push(thread::spawn(move || {
             let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at, hold_above };
@@ -385,7 +388,7 @@ impl Runtime {
     }
 
     /// A flag that a new piece of work of this kind on this lane looks at; an earlier one ends.
-    fn flag(flags: &mut HashMap<usize, Arc<AtomicBool>>, lane: usize) -> Arc<AtomicBool> {
+    fn flag(flags: &mut HashMap<LaneId, Arc<AtomicBool>>, lane: LaneId) -> Arc<AtomicBool> {
         let flag = Arc::new(AtomicBool::new(true));
         if let Some(earlier) = flags.insert(lane, flag.clone()) {
             earlier.store(false, Ordering::Relaxed);
@@ -393,7 +396,7 @@ impl Runtime {
         flag
     }
 
-    fn search(&mut self, lane: usize, needle: Needle, from: u64) {
+    fn search(&mut self, lane: LaneId, needle: Needle, from: u64) {
         let go_on = Self::flag(&mut self.searches, lane);
         self.beside(lane, move |seen, sender| {
             let mut told = Instant::now();
@@ -411,13 +414,13 @@ impl Runtime {
         });
     }
 
-    fn break_off_search(&mut self, lane: usize) {
+    fn break_off_search(&mut self, lane: LaneId) {
         if let Some(flag) = self.searches.remove(&lane) {
             flag.store(false, Ordering::Relaxed);
         }
     }
 
-    fn beacon(&mut self, lane: usize, on: bool) {
+    fn beacon(&mut self, lane: LaneId, on: bool) {
         let go_on = Self::flag(&mut self.beacons, lane);
         go_on.store(on, Ordering::Relaxed);
         if !on {
@@ -434,17 +437,17 @@ impl Runtime {
 
     /// What became of each job, said on the plain terminal after the screen is put back.
     fn farewell(&self) {
-        for lane in &self.app.lanes {
+        for lane in self.app.state.lanes.iter() {
             let drive = lane.seen.drive.called();
             if lane.is_working() {
-                let job = lane.work.as_ref().and_then(|w| w.job.as_ref()).map(ToString::to_string).unwrap_or_default();
+                let job = lane.work().and_then(|w| w.job.as_ref()).map(ToString::to_string).unwrap_or_default();
                 say(&format!(
                     "{job}: {drive} does not answer. Its job has no record yet: go on with it (--resume) once it does."
                 ));
             }
             let Some(record) = lane.record() else { continue };
             say(&format!("{}: {drive} {}. {}", record.job, record.claim().outcome(), record.evidence().ended.sentence()));
-            if !matches!(lane.written, Some(Ok(_))) {
+            if !lane.is_written() {
                 say(&format!("  no {} written yet: jurex certificate {} --out DIR", lane.paper(), record.job));
             }
         }
@@ -453,7 +456,7 @@ impl Runtime {
     /// 4 if a job was stopped or its drive went away, else 0: the interface itself has no planned outcome.
     fn code(&self) -> ExitCode {
         let cut_short = |l: &Lane| l.is_working() || l.record().is_some_and(|r| r.evidence().ended.can_go_on());
-        if self.app.lanes.iter().any(cut_short) { ExitCode::from(4) } else { ExitCode::SUCCESS }
+        if self.app.state.lanes.iter().any(cut_short) { ExitCode::from(4) } else { ExitCode::SUCCESS }
     }
 }
 

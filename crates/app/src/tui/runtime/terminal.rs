@@ -1,6 +1,6 @@
 //! The terminal in full-screen mode, and what comes from it.
 
-use crate::tui::state::Message;
+use crate::tui::message::Message;
 use crossbeam_channel::Sender;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{

@@ -1,70 +1,56 @@
-//! What the help says of the place where one is. Its keys come from the table of bindings.
+//! Help: what the place is for that lies beneath, and what its keys do.
 
-use crate::tui::state::{App, Page, Step};
+use super::{About, Answer, Screen};
+use crate::tui::action::{Action, Binding, Place};
+use crate::tui::state::State;
+use crate::tui::theme::Role;
+use crate::tui::widget::column::Column;
+use crate::tui::widget::keys::key_lines;
+use crate::tui::widget::panel::panel;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
 
-/// Name and words of the place that help is asked for.
-pub(crate) fn about_here(app: &App) -> (&'static str, [&'static str; 3]) {
-    match &app.page {
-        Page::Bench => app.lane().map_or(("Look", about(Step::Look)), |l| (l.step.name(), about(l.step))),
-        Page::Methods(_) => (
-            "Methods",
-            [
-                "Which passes, and who ordered them?",
-                "The library keeps the facts of the documents: issuer, year, passes. Historical ones stay because contracts ask for them.",
-                "Methods of your own are kept in config.toml; their names never hide the library's.",
-            ],
-        ),
-        Page::Settings(_) => (
-            "Settings",
-            [
-                "Who stands for the work, and how does Jurex behave here?",
-                "Each setting is checked and saved by itself in config.toml; comments and other keys there stay.",
-                "What belongs to a job that has begun stays as it was when it began.",
-            ],
-        ),
-        Page::Lot(_) => (
-            "several drives",
-            [
-                "What must be done with this lot?",
-                "Three answers and a treatment for each class of media propose a plan for each drive; each can be changed.",
-                "Every drive is armed by its own label: no confirmation counts for two.",
-            ],
-        ),
+/// The help of one place.
+pub(crate) struct Help {
+    about: About,
+    /// The keys that can be used there.
+    keys: Vec<&'static Binding>,
+}
+
+impl Help {
+    pub(crate) fn new(about: About, keys: Vec<&'static Binding>) -> Self {
+        Self { about, keys }
     }
 }
 
-/// What a step is for, for its help page.
-fn about(step: Step) -> [&'static str; 3] {
-    match step {
-        Step::Look => [
-            "Is that the right drive?",
-            "Compare the card with the paper label on the drive itself. Nothing is written in this step.",
-            "A guarded drive can't be erased: the sentence names what uses it, and there is no way around it.",
-        ],
-        Step::Plan => [
-            "What must be done, and what does it earn?",
-            "Three answers give the needed outcome (SP 800-88). Each way says what it can earn on this very drive.",
-            "Clear protects against simple recovery; Purge against a laboratory; Destroy ends the drive's use.",
-        ],
-        Step::Arm => [
-            "Last look.",
-            "Read the label on the drive itself, not this screen, and type or scan what is asked for.",
-            "After a right answer five seconds pass before anything is written. Any key stops them.",
-        ],
-        Step::Erase => [
-            "Is it going well?",
-            "The drive lies flat, its first sector left. Each pass is laid over what was there; a cross marks a faulty place.",
-            "Leaving this screen stops nothing. A stopped drive is Not sanitized.",
-        ],
-        Step::Prove => [
-            "Is it really gone?",
-            "Every sector is read past all caches and compared with what was laid (SP 800-88 Rev. 1, 4.7).",
-            "What was not read back is not proved.",
-        ],
-        Step::Certify => [
-            "Can I sign for it?",
-            "The certificate's outcome follows from the evidence; no field can change it.",
-            "Empty fields print as lines to fill in by hand.",
-        ],
+impl Screen for Help {
+    fn places(&self, _: &State) -> Vec<Place> {
+        vec![Place::Help]
+    }
+
+    fn perform(&mut self, _: &mut State, action: Action) -> Answer {
+        if action == Action::Back { Answer::back() } else { Answer::stay() }
+    }
+
+    fn fills(&self) -> bool {
+        false
+    }
+
+    fn about(&self, _: &State) -> About {
+        self.about
+    }
+
+    fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
+        let inner = panel(state.theme, 84, 22, area, buffer);
+        let mut column = Column::new(inner, buffer, state.theme);
+        let (name, [question, words @ ..]) = &self.about;
+        column.heading(&format!("Help for {name}"));
+        column.sentence(question, Role::Strong);
+        for sentence in words {
+            column.sentence(sentence, Role::Text);
+        }
+        column.gap();
+        column.heading("Keys");
+        key_lines(&self.keys, &mut column);
     }
 }

@@ -1,29 +1,38 @@
 //! The palette: everything that can be done, found by a few letters of its name.
 
-use crate::tui::action::{Action, BINDINGS, Binding, Place, beneath_dialogs, why_not};
-use crate::tui::state::{App, Page, Step};
-use crate::tui::widget::field::Field;
+use super::{About, Answer, Given, Screen};
+use crate::tui::action::{Action, BINDINGS, Binding, Place};
+use crate::tui::lane::Step;
+use crate::tui::state::State;
+use crate::tui::theme::Role;
+use crate::tui::widget::column::{Column, shorten};
+use crate::tui::widget::field::{Field, Typed};
+use crate::tui::widget::panel::panel;
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
 
 /// The palette while it is open.
-#[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct Palette {
-    pub(crate) field: Field,
+    field: Field,
     /// Place in what was found.
-    pub(crate) cursor: usize,
+    cursor: usize,
+    /// Everything that could be done when it was opened.
+    offers: Vec<Offer>,
 }
 
 /// A line of the palette.
 #[derive(Clone, Debug)]
-pub(crate) struct Offer {
-    pub(crate) binding: &'static Binding,
+struct Offer {
+    binding: &'static Binding,
     /// Where it is done, and what.
-    pub(crate) name: String,
+    name: String,
     /// The step to go to first, if it is another than the present one.
-    pub(crate) from: Option<Step>,
+    step: Option<Step>,
     /// Why it can't be done now.
-    pub(crate) why_not: Option<String>,
+    why_not: Option<String>,
 }
 
 /// What a place is called in the palette; `None` for places that only answer a question.
@@ -54,30 +63,52 @@ fn called(place: Place) -> Option<&'static str> {
 }
 
 impl Palette {
+    /// Of what can be done on this screen.
+    pub(crate) fn over(screen: &dyn Screen, state: &State) -> Self {
+        Self { field: Field::default(), cursor: 0, offers: offers(screen, state) }
+    }
+
     /// What the letters find, the best first; with no letters everything, what can be done now first.
-    pub(crate) fn found(&self, app: &App) -> Vec<Offer> {
-        let all = offers(app);
+    fn found(&self) -> Vec<&Offer> {
         let text = self.field.value().trim();
         if text.is_empty() {
-            let (can, cannot): (Vec<Offer>, Vec<Offer>) = all.into_iter().partition(|o| o.why_not.is_none());
+            let (can, cannot): (Vec<&Offer>, Vec<&Offer>) = self.offers.iter().partition(|o| o.why_not.is_none());
             return can.into_iter().chain(cannot).collect();
         }
         let pattern = Pattern::parse(text, CaseMatching::Ignore, Normalization::Smart);
         let mut matcher = Matcher::new(Config::DEFAULT);
         let mut letters = vec![];
-        let mut scored: Vec<(u32, Offer)> = all
-            .into_iter()
+        let mut scored: Vec<(u32, &Offer)> = self
+            .offers
+            .iter()
             .filter_map(|o| Some((pattern.score(Utf32Str::new(&o.name, &mut letters), &mut matcher)?, o)))
             .collect();
         // Sorting keeps the table's order among equals.
         scored.sort_by_key(|(score, offer)| (offer.why_not.is_some(), std::cmp::Reverse(*score)));
         scored.into_iter().map(|(_, offer)| offer).collect()
     }
+
+    /// The chosen line goes to the screen beneath; what can't be done says why.
+    fn choose(&self, state: &mut State) -> Answer {
+        // A scanner's line end is no answer of a person.
+        if state.in_burst() {
+            return Answer::stay();
+        }
+        let found = self.found();
+        let Some(offer) = found.get(self.cursor) else { return Answer::back() };
+        match &offer.why_not {
+            Some(why) => {
+                state.notice = Some(why.clone());
+                Answer::back()
+            }
+            None => Answer::give(Given::Offer(offer.step, offer.binding.action)),
+        }
+    }
 }
 
 /// Every action once, as it stands first in the table for the place where one is, else for its own.
-fn offers(app: &App) -> Vec<Offer> {
-    let here = beneath_dialogs(app);
+fn offers(screen: &dyn Screen, state: &State) -> Vec<Offer> {
+    let here = screen.places(state);
     let mut offers: Vec<Offer> = vec![];
     let is_here = |b: &&'static Binding| here.contains(&b.place);
     for binding in BINDINGS.iter().filter(is_here).chain(BINDINGS.iter().filter(|b| !is_here(b))) {
@@ -86,23 +117,82 @@ fn offers(app: &App) -> Vec<Offer> {
         if binding.action == Action::Palette || offers.iter().any(known) {
             continue;
         }
-        let (from, why_not) = reachable(app, binding, &here);
-        offers.push(Offer { binding, name: format!("{place}: {}", binding.label), from, why_not });
+        let why_not = || screen.why_not(state, binding.action);
+        let (step, why_not) = match screen.way_to(state, binding.place) {
+            _ if is_here(&binding) => (None, why_not()),
+            Some(Ok(step)) => (Some(step), why_not()),
+            Some(Err(why)) => (None, Some(why)),
+            None => (None, Some(format!("That is done in {place}."))),
+        };
+        offers.push(Offer { binding, name: format!("{place}: {}", binding.label), step, why_not });
     }
     offers
 }
 
-/// The step to go to first, and why it can't be done.
-fn reachable(app: &App, binding: &Binding, here: &[Place]) -> (Option<Step>, Option<String>) {
-    if here.contains(&binding.place) {
-        return (None, why_not(app, binding.action));
+impl Screen for Palette {
+    fn places(&self, _: &State) -> Vec<Place> {
+        vec![Place::Palette]
     }
-    match binding.place {
-        Place::Step(step) if matches!(app.page, Page::Bench) => {
-            let missing = app.lane().and_then(|l| l.missing(step));
-            (Some(step), missing.or_else(|| why_not(app, binding.action)))
+
+    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+        match action {
+            Action::RowBefore => self.cursor = self.cursor.saturating_sub(1),
+            Action::RowAfter => self.cursor = (self.cursor + 1).min(self.found().len().saturating_sub(1)),
+            Action::Take => return self.choose(state),
+            Action::Back => return Answer::back(),
+            _ => {}
         }
-        place => (None, Some(format!("That is done in {}.", called(place).unwrap_or("another place")))),
+        Answer::stay()
+    }
+
+    fn type_in(&mut self, _: &mut State, typed: &Typed<'_>) {
+        self.field.take(typed);
+        self.cursor = 0;
+    }
+
+    fn fills(&self) -> bool {
+        false
+    }
+
+    fn about(&self, _: &State) -> About {
+        ("everything", ["What do you want to do?", "A few letters of its name find it.", "What can't be done now says why."])
+    }
+
+    /// What is typed, and what it finds; of what can't be done now the reason.
+    fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
+        let inner = panel(state.theme, 96, 26, area, buffer);
+        let mut column = Column::new(inner, buffer, state.theme);
+        let room = usize::from(column.width());
+        let style = |role| state.theme.style(role);
+        let prompt = Span::styled("Do what?  ", style(Role::Faint));
+        column.line(Line::from_iter(std::iter::once(prompt).chain(self.field.spans(state.theme, room.saturating_sub(10), true))));
+        column.gap();
+        let found = self.found();
+        if found.is_empty() {
+            return column.sentence("Nothing has these letters.", Role::Faint);
+        }
+        let rows = usize::from(column.left()).saturating_sub(1).max(1);
+        let first = self.cursor.saturating_sub(rows.saturating_sub(1));
+        for (at, offer) in found.iter().enumerate().skip(first).take(rows) {
+            let here = at == self.cursor;
+            let role = match (here, &offer.why_not) {
+                (true, _) => Role::Strong,
+                (false, None) => Role::Text,
+                (false, Some(_)) => Role::Faint,
+            };
+            let mark = if here { "▸ " } else { "  " };
+            let why = offer.why_not.as_deref().unwrap_or_default();
+            let name_room = (room / 2).clamp(20, 44);
+            column.line(Line::from(vec![
+                Span::styled(mark, style(Role::Act)),
+                Span::styled(format!("{:<name_room$}", shorten(&offer.name, name_room - 1)), style(role)),
+                Span::styled(format!("{:<10}", offer.binding.shown), style(Role::Act)),
+                Span::styled(shorten(why, room.saturating_sub(name_room + 12)), style(Role::Faint)),
+            ]));
+        }
+        if found.len() > first + rows {
+            column.line(Line::styled(format!("  … {} more lines ↓", found.len() - first - rows), style(Role::Faint)));
+        }
     }
 }
 

@@ -1,20 +1,57 @@
 //! Look: is that the right drive?
 
 use crate::commands::{own_erases, region_line};
-use crate::tui::state::{App, Lane, Presence};
+use crate::tui::action::Action;
+use crate::tui::lane::bytes::BytesView;
+use crate::tui::lane::{Lane, Presence};
+use crate::tui::message::Command;
+use crate::tui::screen::Answer;
+use crate::tui::state::State;
+use crate::tui::step::unfinished::cut_short;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::Column;
 use crate::tui::widget::strata;
 use jurex_core::strata::Strata;
 use jurex_core::units::{counted, duration};
 
+/// Does what was asked for in this step.
+pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+    match action {
+        Action::OpenBytes => Answer::to_do(open_bytes(state)),
+        Action::Beacon => Answer::to_do(toggle_beacon(state)),
+        _ => Answer::stay(),
+    }
+}
+
+/// Opens the byte viewer at the drive's first sector.
+fn open_bytes(state: &mut State) -> Vec<Command> {
+    let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
+    if lane.is_gone() {
+        state.notice = Some("The drive is gone: there is nothing to read.".into());
+        return vec![];
+    }
+    lane.look.bytes = Some(BytesView::default());
+    vec![Command::ReadPage(id, 0)]
+}
+
+fn toggle_beacon(state: &mut State) -> Vec<Command> {
+    let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
+    if lane.is_working() || lane.is_gone() {
+        state.notice = Some("The beacon reads from a drive that is there and not being worked on.".into());
+        return vec![];
+    }
+    lane.look.beacon = !lane.look.beacon;
+    let on = lane.look.beacon;
+    vec![Command::Beacon(id, on)]
+}
+
 /// Draws the step into a column that is as long as it needs.
-pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
+pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let drive = &lane.seen.drive;
     let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told by the drive".into());
     column.question("Is that the right drive?");
-    presence(app, lane, column);
-    super::plan::cut_short(lane, column);
+    presence(state, lane, column);
+    cut_short(lane, column);
     column.heading("As its label should read");
     column.fact("maker", &said(&drive.unit.maker));
     column.fact_in("model", &said(&drive.unit.model), Role::Strong);
@@ -42,7 +79,7 @@ pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
         column.fact("simulated", "a scale model, a thousandth of the printed capacity");
     }
     column.gap();
-    contents(app, lane, column);
+    contents(state, lane, column);
     column.gap();
     column.heading("May it be erased?");
     match &lane.verdict {
@@ -52,13 +89,14 @@ pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
 }
 
 /// When it came or went, and whether its light is being shown.
-fn presence(app: &App, lane: &Lane, column: &mut Column<'_>) {
+fn presence(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let said = match &lane.presence {
         Presence::Here => None,
-        Presence::Appeared(at) => Some(format!("Appeared {} ago.", duration(app.now.saturating_sub(*at)))),
+        Presence::Appeared(at) => Some(format!("Appeared {} ago.", duration(state.now.saturating_sub(*at)))),
         Presence::Gone(since) => Some(format!("✕ Gone since {since}.")),
     };
-    let beacon = lane.beacon.then(|| "The beacon is on: its light goes long, short. Nothing is written; b ends it.".to_string());
+    let beacon =
+        lane.look.beacon.then(|| "The beacon is on: its light goes long, short. Nothing is written; b ends it.".to_string());
     for words in said.into_iter().chain(beacon) {
         column.sentence(&words, Role::Strong);
         column.gap();
@@ -68,9 +106,9 @@ fn presence(app: &App, lane: &Lane, column: &mut Column<'_>) {
 /// Regions that are told one by one.
 const MOST_REGIONS: usize = 40;
 
-fn contents(app: &App, lane: &Lane, column: &mut Column<'_>) {
+fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.heading("What is on it");
-    let Some(contents) = &lane.contents else { return column.sentence("Looking …", Role::Faint) };
+    let Some(contents) = &lane.look.contents else { return column.sentence("Looking …", Role::Faint) };
     let geometry = lane.seen.drive.geometry;
     if contents.regions.is_empty() {
         column.sentence(&contents.sentence(), Role::Text);
@@ -78,7 +116,7 @@ fn contents(app: &App, lane: &Lane, column: &mut Column<'_>) {
     if !contents.regions.is_empty() {
         let drawing = Strata::before(geometry.whole(), geometry.bytes(), contents);
         let place = column.take(strata::rows(&drawing));
-        strata::draw(&drawing, app.theme, place, column.buffer());
+        strata::draw(&drawing, state.theme, place, column.buffer());
         for region in contents.regions.iter().take(MOST_REGIONS) {
             column.sentence(&region_line(region, geometry), Role::Faint);
         }

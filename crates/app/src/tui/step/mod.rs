@@ -1,4 +1,4 @@
-//! The steps of the work on one drive, one file each: what it shows, and what is its own of state and keys.
+//! The steps of the work on one drive: of each what it shows, and what its keys do.
 
 pub(super) mod arm;
 pub(super) mod bytes;
@@ -7,3 +7,4 @@ pub(super) mod erase;
 pub(super) mod look;
 pub(super) mod plan;
 pub(super) mod prove;
+mod unfinished;

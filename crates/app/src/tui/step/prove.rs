@@ -1,7 +1,8 @@
 //! Prove: is it really gone?
 
 use crate::bench::Sample;
-use crate::tui::state::{App, Lane};
+use crate::tui::lane::Lane;
+use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::Column;
 use crate::tui::widget::strata;
@@ -11,11 +12,12 @@ use jurex_core::units::{counted, grouped};
 use ratatui::text::{Line, Span};
 
 /// Draws the step into a column that is as long as it needs.
-pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
-    let Some(work) = &lane.work else { return column.sentence("Nothing has been read back.", Role::Faint) };
+pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
+    let Some(log) = lane.log() else { return column.sentence("Nothing has been read back.", Role::Faint) };
     column.question("Is it really gone?");
-    let evidence = work.progress.evidence();
-    match &work.end {
+    let evidence = log.progress.evidence();
+    let end = lane.over().map(|over| &over.end);
+    match end {
         Some(end) => {
             let outcome = end.record.claim().outcome();
             column.sentence(&format!("{outcome}. {}", end.record.confidence()), Role::Strong);
@@ -23,13 +25,13 @@ pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
         None => column.sentence("The reading back is going on; nothing is claimed before its end.", Role::Strong),
     }
     column.gap();
-    let drawing = Strata::of(evidence, &lane.contents.clone().unwrap_or_default());
+    let drawing = Strata::of(evidence, &lane.look.contents.clone().unwrap_or_default());
     let place = column.take(strata::rows(&drawing));
-    strata::draw(&drawing, app.theme, place, column.buffer());
+    strata::draw(&drawing, state.theme, place, column.buffer());
     column.gap();
     read_facts(evidence, column);
     column.gap();
-    if let Some(end) = &work.end {
+    if let Some(end) = end {
         for reason in end.record.claim().reasons() {
             column.fact("because", &format!("{} [{}]", reason.sentence, reason.citation));
         }
@@ -37,7 +39,7 @@ pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
             column.fact("not covered", &format!("{} [{}]", limit.sentence, limit.citation));
         }
         column.gap();
-        before_and_after(app, lane.sample.as_ref(), end.after.as_ref(), column);
+        before_and_after(state, lane.look.sample.as_ref(), end.after.as_ref(), column);
     }
 }
 
@@ -60,17 +62,17 @@ fn read_facts(evidence: &Evidence, column: &mut Column<'_>) {
 }
 
 /// The same sector before the job and after it, side by side.
-fn before_and_after(app: &App, before: Option<&Sample>, after: Option<&Sample>, column: &mut Column<'_>) {
+fn before_and_after(state: &State, before: Option<&Sample>, after: Option<&Sample>, column: &mut Column<'_>) {
     let (Some(before), Some(after)) = (before, after) else { return };
     column.heading(&format!("Sector {} before and after", before.at));
     let per_row = if column.width() >= 96 { 8 } else { 6 };
     let rows = 8;
     let chunks = before.bytes.chunks(per_row).zip(after.bytes.chunks(per_row));
     for (i, (old, new)) in chunks.take(rows).enumerate() {
-        let offset = Span::styled(format!("{:04x}  ", i * per_row), app.theme.style(Role::Faint));
+        let offset = Span::styled(format!("{:04x}  ", i * per_row), state.theme.style(Role::Faint));
         let gap = Span::raw("    ");
-        let old = Span::styled(hex_row(old), app.theme.style(Role::Former));
-        let new = Span::styled(hex_row(new), app.theme.style(Role::Proved));
+        let old = Span::styled(hex_row(old), state.theme.style(Role::Former));
+        let new = Span::styled(hex_row(new), state.theme.style(Role::Proved));
         column.line(Line::from(vec![offset, old, gap, new]));
     }
 }

@@ -2,5 +2,9 @@
 
 pub(super) mod column;
 pub(super) mod field;
+pub(super) mod keys;
+pub(super) mod need;
 pub(super) mod pace;
+pub(super) mod panel;
+pub(super) mod preview;
 pub(super) mod strata;

@@ -1,42 +1,46 @@
 //! The methods page: the library with search, and the editor of methods and passes.
 
-pub(in crate::tui) mod view;
+mod editor;
+mod view;
 
-use crate::tui::action::Action;
-use crate::tui::state::{App, Command, Page};
+use super::{About, Answer, Given, Heard, Screen};
+use crate::tui::action::{Action, Place};
+use crate::tui::lane::LaneId;
+use crate::tui::message::Command;
+use crate::tui::state::State;
 use crate::tui::widget::field::{Field, Typed};
-use jurex_core::method::{Catalogue, Method, Status, check_name};
-use jurex_core::notation::{NotationError, Program};
+use editor::{EditField, Editor};
+use jurex_core::method::{Catalogue, Method, Status};
 use jurex_core::text::capital;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
 use std::path::PathBuf;
 
 /// What a chosen method is for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Target {
+enum Target {
     /// Only to be read.
     Nothing,
     /// The plan of this lane.
-    Lane(usize),
+    Lane(LaneId),
     /// The row of the lot page that was chosen there.
     Lot,
 }
 
 /// The page.
 pub(crate) struct MethodsPage {
-    pub(crate) target: Target,
+    target: Target,
     /// What is searched for; being typed while `typing`.
-    pub(crate) search: Field,
-    pub(crate) typing: Typing,
+    search: Field,
+    typing: Typing,
     /// Place in what was found.
-    pub(crate) cursor: usize,
-    pub(crate) editor: Option<Editor>,
-    /// The page to go back to.
-    pub(crate) from: Page,
+    cursor: usize,
+    editor: Option<Editor>,
 }
 
 /// What letters go into.
 #[derive(Clone, Debug, PartialEq)]
-pub(crate) enum Typing {
+enum Typing {
     Nothing,
     Search,
     /// Name of a file to write to.
@@ -47,342 +51,244 @@ pub(crate) enum Typing {
     Delete,
 }
 
-/// The fields of the editor.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum EditField {
-    Name,
-    Title,
-    Passes,
-    Remark,
-}
-
-impl EditField {
-    pub(crate) const ALL: [EditField; 4] = [EditField::Name, EditField::Title, EditField::Passes, EditField::Remark];
-
-    pub(crate) fn label(self) -> &'static str {
-        match self {
-            EditField::Name => "name",
-            EditField::Title => "title",
-            EditField::Passes => "passes",
-            EditField::Remark => "remark",
-        }
-    }
-}
-
-/// A method, or the passes of one plan, being edited.
-pub(crate) struct Editor {
-    /// `None`: passes for a plan only, nothing is saved.
-    pub(crate) saves: Option<Saves>,
-    pub(crate) field: EditField,
-    pub(crate) inputs: [Field; 4],
-    /// Whether leaving was tried once with changes unsaved.
-    pub(crate) leaving: bool,
-    changed: bool,
-}
-
-/// How an edited method is saved.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Saves {
-    /// The own method that it replaces.
-    pub(crate) replaces: Option<String>,
-}
-
-impl Editor {
-    fn new(saves: Option<Saves>, method: &Method, field: EditField) -> Self {
-        let texts = [method.name.clone(), method.title.clone(), method.program.to_string(), method.remark.clone()];
-        Self { saves, field, inputs: texts.map(|t| Field::of(&t).taking(MOST_NOTATION)), leaving: false, changed: false }
-    }
-
-    pub(crate) fn text(&self, field: EditField) -> &str {
-        self.inputs[field as usize].value()
-    }
-
-    /// The fields that are edited here.
-    pub(crate) fn fields(&self) -> &'static [EditField] {
-        if self.saves.is_some() { &EditField::ALL } else { &[EditField::Passes] }
-    }
-
-    /// The passes, or what is wrong with them and where.
-    pub(crate) fn program(&self) -> Result<Program, NotationError> {
-        self.text(EditField::Passes).parse()
-    }
-
-    /// What is wrong with a field; `None` if nothing.
-    pub(crate) fn problem(&self, field: EditField, catalogue: &Catalogue) -> Option<String> {
-        match field {
-            EditField::Name => {
-                let name = self.text(EditField::Name);
-                let own = self.saves.as_ref().and_then(|s| s.replaces.as_deref());
-                match catalogue.find(name).filter(|m| own != Some(m.name.as_str())) {
-                    Some(m) if m.status != Status::Own => Some(format!("`{name}` is a method of the library")),
-                    Some(_) => Some(format!("there is already a method called `{name}`")),
-                    None => check_name(name).err().map(|e| e.to_string()),
-                }
-            }
-            EditField::Title => self.text(field).trim().is_empty().then(|| "give it a title that people can read".into()),
-            EditField::Passes => self.program().err().map(|e| e.to_string()),
-            EditField::Remark => None,
-        }
-    }
-}
-
 impl MethodsPage {
+    fn new(target: Target) -> Self {
+        Self { target, search: Field::default(), typing: Typing::Nothing, cursor: 0, editor: None }
+    }
+
+    /// The library, only to be read.
+    pub(crate) fn to_read() -> Self {
+        Self::new(Target::Nothing)
+    }
+
+    /// To choose one for the plan of this lane.
+    pub(crate) fn for_lane(state: &State, lane: LaneId) -> Self {
+        let method = state.lanes.get(lane).and_then(|l| l.draft.method.as_ref());
+        let cursor = method.and_then(|m| state.catalogue.methods().iter().position(|c| c.name == m.name)).unwrap_or(0);
+        Self { cursor, ..Self::new(Target::Lane(lane)) }
+    }
+
+    /// To choose one for a row of the lot.
+    pub(crate) fn for_lot() -> Self {
+        Self::new(Target::Lot)
+    }
+
+    /// The editor on the passes of this lane's plan.
+    pub(crate) fn for_passes(state: &State, lane: LaneId) -> Self {
+        let program = state.lanes.get(lane).map(|l| l.draft.order.program.clone());
+        let editor = program.map(|program| Editor::of_passes(&program));
+        Self { editor, ..Self::for_lane(state, lane) }
+    }
+
     /// The methods that the search finds.
-    pub(crate) fn found<'c>(&self, catalogue: &'c Catalogue) -> Vec<&'c Method> {
+    fn found<'c>(&self, catalogue: &'c Catalogue) -> Vec<&'c Method> {
         catalogue.search(self.search.value())
     }
 
     /// The chosen method.
-    pub(crate) fn chosen<'c>(&self, catalogue: &'c Catalogue) -> Option<&'c Method> {
+    fn chosen<'c>(&self, catalogue: &'c Catalogue) -> Option<&'c Method> {
         self.found(catalogue).get(self.cursor).copied()
-    }
-}
-
-impl App {
-    pub(in crate::tui) fn open_methods(&mut self, target: Target) {
-        let from = std::mem::replace(&mut self.page, Page::Bench);
-        let of_lane = match target {
-            Target::Lane(lane) => self.lanes.get(lane).and_then(|l| l.draft.method.as_ref()),
-            Target::Nothing | Target::Lot => None,
-        };
-        let cursor = of_lane.and_then(|m| self.catalogue.methods().iter().position(|c| c.name == m.name)).unwrap_or(0);
-        let page = MethodsPage { target, search: Field::default(), typing: Typing::Nothing, cursor, editor: None, from };
-        self.page = Page::Methods(Box::new(page));
-    }
-
-    /// Opens the editor on the passes of the chosen lane's plan.
-    pub(in crate::tui) fn edit_passes(&mut self) {
-        let index = self.selected;
-        self.open_methods(Target::Lane(index));
-        let Some(lane) = self.lanes.get(index) else { return };
-        let method = Method { program: lane.draft.order.program.clone(), ..blank() };
-        if let Page::Methods(page) = &mut self.page {
-            page.editor = Some(Editor::new(None, &method, EditField::Passes));
-        }
-    }
-
-    fn leave_methods(&mut self) {
-        if let Page::Methods(page) = std::mem::replace(&mut self.page, Page::Bench) {
-            self.page = page.from;
-        }
-    }
-
-    pub(in crate::tui) fn perform_on_methods(&mut self, action: Action) -> Vec<Command> {
-        let Page::Methods(page) = &mut self.page else { return vec![] };
-        if page.editor.is_some() {
-            return self.perform_in_editor(action);
-        }
-        let found = page.found(&self.catalogue).len();
-        match action {
-            Action::Back if page.typing == Typing::Nothing => self.leave_methods(),
-            Action::Back => {
-                if page.typing == Typing::Search {
-                    page.search.clear();
-                }
-                page.typing = Typing::Nothing;
-            }
-            Action::Take => return self.typed(),
-            Action::RowBefore => page.cursor = page.cursor.saturating_sub(1),
-            Action::RowAfter => page.cursor = (page.cursor + 1).min(found.saturating_sub(1)),
-            Action::First => page.cursor = 0,
-            Action::Last => page.cursor = found.saturating_sub(1),
-            Action::TakeMethod => return self.take_method(),
-            Action::SearchMethods => {
-                page.search.clear();
-                (page.typing, page.cursor) = (Typing::Search, 0);
-            }
-            Action::NewMethod => page.editor = Some(Editor::new(Some(Saves { replaces: None }), &blank(), EditField::Name)),
-            Action::EditMethod => self.edit_method(),
-            Action::DeleteMethod => page.typing = Typing::Delete,
-            Action::ConfirmDelete => return self.delete_method(),
-            Action::ExportMethod => {
-                let name = page.chosen(&self.catalogue).map(|m| format!("{}.toml", m.name)).unwrap_or_default();
-                page.typing = Typing::Export(Field::of(&name));
-            }
-            Action::ImportMethods => page.typing = Typing::Import(Field::default()),
-            _ => {}
-        }
-        vec![]
     }
 
     /// After a change of what is searched for the chosen row is still one.
-    pub(in crate::tui) fn keep_cursor_in_list(&mut self) {
-        if let Page::Methods(page) = &mut self.page {
-            page.cursor = page.cursor.min(page.found(&self.catalogue).len().saturating_sub(1));
-        }
+    fn keep_cursor_in_list(&mut self, catalogue: &Catalogue) {
+        self.cursor = self.cursor.min(self.found(catalogue).len().saturating_sub(1));
     }
 
-    /// Uses the chosen method for what the page was opened for.
-    fn take_method(&mut self) -> Vec<Command> {
-        let Page::Methods(page) = &self.page else { return vec![] };
-        let Some(method) = page.chosen(&self.catalogue).cloned() else { return vec![] };
-        match page.target {
-            Target::Nothing => {}
-            Target::Lane(lane) => {
-                self.leave_methods();
-                if let Some(lane) = self.lanes.get_mut(lane) {
-                    lane.draft.take_method(&method);
-                    lane.plan = None;
+    fn perform_in_list(&mut self, state: &State, action: Action) -> Answer {
+        let last = self.found(&state.catalogue).len().saturating_sub(1);
+        match action {
+            Action::Back if self.typing == Typing::Nothing => return Answer::back(),
+            Action::Back => {
+                if self.typing == Typing::Search {
+                    self.search.clear();
                 }
+                self.typing = Typing::Nothing;
             }
-            Target::Lot => {
-                self.leave_methods();
-                self.lot_method(&method);
+            Action::Take => return Answer::to_do(self.typed(&state.catalogue)),
+            Action::RowBefore => self.cursor = self.cursor.saturating_sub(1),
+            Action::RowAfter => self.cursor = (self.cursor + 1).min(last),
+            Action::First => self.cursor = 0,
+            Action::Last => self.cursor = last,
+            Action::TakeMethod => return self.take_method(&state.catalogue),
+            Action::SearchMethods => {
+                self.search.clear();
+                (self.typing, self.cursor) = (Typing::Search, 0);
             }
+            Action::NewMethod => self.editor = Some(Editor::of_new()),
+            Action::EditMethod => self.editor = self.chosen(&state.catalogue).map(Editor::of_method),
+            Action::DeleteMethod => self.typing = Typing::Delete,
+            Action::ConfirmDelete => return Answer::to_do(self.delete_method(&state.catalogue)),
+            Action::ExportMethod => {
+                let name = self.chosen(&state.catalogue).map(|m| format!("{}.toml", m.name)).unwrap_or_default();
+                self.typing = Typing::Export(Field::of(&name));
+            }
+            Action::ImportMethods => self.typing = Typing::Import(Field::default()),
+            _ => {}
         }
-        vec![]
+        Answer::stay()
     }
 
-    /// Edits a method of one's own; one of the library is copied first.
-    fn edit_method(&mut self) {
-        let Page::Methods(page) = &mut self.page else { return };
-        let Some(method) = page.chosen(&self.catalogue) else { return };
-        page.editor = Some(match method.status {
-            Status::Own => Editor::new(Some(Saves { replaces: Some(method.name.clone()) }), method, EditField::Passes),
-            _ => {
-                let copy = Method {
-                    name: format!("own-{}", method.name),
-                    title: format!("{}, changed", method.title),
-                    ..method.clone()
-                };
-                Editor::new(Some(Saves { replaces: None }), &copy, EditField::Name)
-            }
-        });
+    /// Gives the chosen method to who asked for one.
+    fn take_method(&self, catalogue: &Catalogue) -> Answer {
+        match (self.chosen(catalogue), self.target) {
+            (None, _) | (_, Target::Nothing) => Answer::stay(),
+            (Some(method), Target::Lane(lane)) => Answer::give(Given::Method(Some(lane), Box::new(method.clone()))),
+            (Some(method), Target::Lot) => Answer::give(Given::Method(None, Box::new(method.clone()))),
+        }
     }
 
-    fn typed(&mut self) -> Vec<Command> {
-        let Page::Methods(page) = &mut self.page else { return vec![] };
-        match std::mem::replace(&mut page.typing, Typing::Nothing) {
+    /// Does what was typed.
+    fn typed(&mut self, catalogue: &Catalogue) -> Vec<Command> {
+        match std::mem::replace(&mut self.typing, Typing::Nothing) {
             Typing::Search | Typing::Nothing => vec![],
             // Taking away is answered by its own letter, not by the key that a scanner sends.
             Typing::Delete => {
-                page.typing = Typing::Delete;
+                self.typing = Typing::Delete;
                 vec![]
             }
             Typing::Import(file) if !file.value().trim().is_empty() => {
                 vec![Command::ImportMethods(PathBuf::from(file.value().trim()))]
             }
             Typing::Export(file) if !file.value().trim().is_empty() => {
-                let methods = page.chosen(&self.catalogue).into_iter().cloned().collect();
+                let methods = self.chosen(catalogue).into_iter().cloned().collect();
                 vec![Command::ExportMethods(methods, PathBuf::from(file.value().trim()))]
             }
             Typing::Import(_) | Typing::Export(_) => vec![],
         }
     }
 
-    fn delete_method(&mut self) -> Vec<Command> {
-        let Page::Methods(page) = &mut self.page else { return vec![] };
-        page.typing = Typing::Nothing;
-        let Some(name) = page.chosen(&self.catalogue).map(|m| m.name.clone()) else { return vec![] };
-        let mut without = self.catalogue.clone();
+    fn delete_method(&mut self, catalogue: &Catalogue) -> Vec<Command> {
+        self.typing = Typing::Nothing;
+        let Some(name) = self.chosen(catalogue).map(|m| m.name.clone()) else { return vec![] };
+        let mut without = catalogue.clone();
         without.remove(&name);
         vec![Command::SaveMethods(without, format!("`{name}` was taken away."))]
     }
 
-    fn perform_in_editor(&mut self, action: Action) -> Vec<Command> {
-        let Page::Methods(page) = &mut self.page else { return vec![] };
-        let Some(editor) = page.editor.as_mut() else { return vec![] };
-        let fields = editor.fields();
-        let at = fields.iter().position(|f| *f == editor.field).unwrap_or(0);
+    fn perform_in_editor(&mut self, state: &mut State, action: Action) -> Answer {
+        let Some(editor) = self.editor.as_mut() else { return Answer::stay() };
         match action {
-            Action::Back if editor.changed && !editor.leaving => {
-                editor.leaving = true;
-                self.notice = Some("Your changes are not saved: Esc again leaves them behind, any other key goes on.".into());
-                return vec![];
+            Action::Back if editor.asks_before_leaving() => {
+                state.notice = Some("Your changes are not saved: Esc again leaves them behind, any other key goes on.".into());
             }
             Action::Back => {
                 let only_passes = editor.saves.is_none();
-                page.editor = None;
-                if only_passes {
-                    self.leave_methods();
-                }
-                return vec![];
+                self.editor = None;
+                return if only_passes { Answer::back() } else { Answer::stay() };
             }
-            Action::Take => return self.save_edited(),
-            Action::FieldAfter => editor.field = fields[(at + 1) % fields.len()],
-            Action::FieldBefore => editor.field = fields[(at + fields.len() - 1) % fields.len()],
+            Action::Take => return self.save_edited(state),
+            Action::FieldAfter | Action::FieldBefore => editor.next_field(action == Action::FieldAfter),
             _ => {}
         }
-        editor.leaving = false;
-        vec![]
+        Answer::stay()
     }
 
-    /// Something is typed into the editor's open field.
-    pub(in crate::tui) fn edit_method_field(&mut self, typed: &Typed<'_>) {
-        let Page::Methods(page) = &mut self.page else { return };
-        let Some(editor) = page.editor.as_mut() else { return };
+    /// Saves the edited method, or gives the edited passes to the plan that they are for.
+    fn save_edited(&mut self, state: &mut State) -> Answer {
+        let Some(editor) = self.editor.as_mut() else { return Answer::stay() };
         editor.leaving = false;
-        editor.changed |= editor.inputs[editor.field as usize].take(typed);
-    }
-
-    fn save_edited(&mut self) -> Vec<Command> {
-        let Page::Methods(page) = &mut self.page else { return vec![] };
-        let Some(editor) = page.editor.as_ref() else { return vec![] };
-        let problem = editor.fields().iter().find_map(|f| Some((*f, editor.problem(*f, &self.catalogue)?)));
-        let program = match (problem, editor.program()) {
-            (None, Ok(program)) => program,
-            (Some((field, why)), _) => {
-                self.notice = Some(format!("Not saved ({}): {why}.", field.label()));
-                return vec![];
+        let program = match editor.checked(&state.catalogue) {
+            Ok(program) => program,
+            Err(why) => {
+                state.notice = Some(why);
+                return Answer::stay();
             }
-            (None, Err(_)) => return vec![],
         };
-        let Some(saves) = editor.saves.clone() else {
-            let target = page.target;
-            self.leave_methods();
-            if let Target::Lane(lane) = target
-                && let Some(lane) = self.lanes.get_mut(lane)
-            {
-                lane.draft.take_passes(program);
-                lane.plan = None;
-            }
-            return vec![];
+        let Some(saves) = &editor.saves else {
+            return match self.target {
+                Target::Lane(lane) => Answer::give(Given::Passes(lane, program)),
+                Target::Lot | Target::Nothing => Answer::back(),
+            };
         };
-        let text = |field| editor.text(field).trim().to_string();
-        let (name, title, remark) = (text(EditField::Name), text(EditField::Title), text(EditField::Remark));
-        let method = Method { name: name.clone(), title, program, remark, ..blank() };
-        let mut with = self.catalogue.clone();
+        let method = editor.method(program);
+        let name = method.name.clone();
+        let mut with = state.catalogue.clone();
         if let Some(old) = &saves.replaces {
             with.remove(old);
         }
         match with.add(method) {
-            Ok(()) => vec![Command::SaveMethods(with, format!("`{name}` is saved in config.toml."))],
+            Ok(()) => Answer::to_do(vec![Command::SaveMethods(with, format!("`{name}` is saved in config.toml."))]),
             Err(e) => {
-                self.notice = Some(format!("{}.", capital(&e.to_string())));
-                vec![]
+                state.notice = Some(format!("{}.", capital(&e.to_string())));
+                Answer::stay()
             }
-        }
-    }
-
-    /// Methods were saved, or could not be: then the editor stays as it is, nothing is lost.
-    pub(in crate::tui) fn methods_saved(&mut self, saved: Result<(Catalogue, String), String>) {
-        match saved {
-            Ok((catalogue, said)) => {
-                let page = if let Page::Methods(page) = &mut self.page { Some(page) } else { None };
-                if let Some(page) = page {
-                    let edited = page.editor.take().map(|e| e.text(EditField::Name).trim().to_string());
-                    let at = edited.and_then(|name| page.found(&catalogue).iter().position(|m| m.is_called(&name)));
-                    page.cursor = at.unwrap_or(page.cursor.min(page.found(&catalogue).len().saturating_sub(1)));
-                }
-                (self.catalogue, self.notice) = (catalogue, Some(said));
-            }
-            Err(why) => self.notice = Some(format!("{}.", capital(&why))),
         }
     }
 }
 
-/// Longest notation that a field takes.
-const MOST_NOTATION: usize = 2000;
+impl Screen for MethodsPage {
+    fn places(&self, _: &State) -> Vec<Place> {
+        if self.editor.is_some() {
+            return vec![Place::Editor, Place::Typing];
+        }
+        match self.typing {
+            Typing::Search => vec![Place::MethodsSearch, Place::Typing],
+            Typing::Export(_) | Typing::Import(_) => vec![Place::MethodsFile, Place::Typing],
+            Typing::Delete => vec![Place::MethodsDelete],
+            Typing::Nothing => vec![Place::Methods, Place::Anywhere],
+        }
+    }
 
-fn blank() -> Method {
-    Method {
-        name: String::new(),
-        title: String::new(),
-        issuer: String::new(),
-        document: String::new(),
-        year: None,
-        status: Status::Own,
-        program: "00?".parse().expect("one pass parses"),
-        remark: String::new(),
+    fn why_not(&self, state: &State, action: Action) -> Option<String> {
+        let own = || self.chosen(&state.catalogue).is_some_and(|m| m.status == Status::Own);
+        let why = match action {
+            Action::TakeMethod if self.target == Target::Nothing => {
+                "To use a method, choose a drive, go to Plan, and press m there."
+            }
+            Action::DeleteMethod if !own() => "Only methods of your own can be taken away; the library stays.",
+            _ => return None,
+        };
+        Some(why.into())
+    }
+
+    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+        if self.editor.is_some() { self.perform_in_editor(state, action) } else { self.perform_in_list(state, action) }
+    }
+
+    fn type_in(&mut self, state: &mut State, typed: &Typed<'_>) {
+        match (&mut self.editor, &mut self.typing) {
+            (Some(editor), _) => editor.type_in(typed),
+            (None, Typing::Search) => {
+                self.search.take(typed);
+            }
+            (None, Typing::Export(field) | Typing::Import(field)) => {
+                field.take(typed);
+            }
+            (None, Typing::Nothing | Typing::Delete) => {}
+        }
+        self.keep_cursor_in_list(&state.catalogue);
+    }
+
+    fn click(&mut self, state: &mut State, place: (u16, u16)) -> Answer {
+        if let Some(at) = view::method_at(state, self, place) {
+            self.cursor = at;
+        }
+        Answer::stay()
+    }
+
+    /// Methods were saved: the one that was edited is chosen in the list.
+    fn hear(&mut self, state: &mut State, heard: &Heard) -> bool {
+        let Heard::MethodsSaved = heard else { return false };
+        let edited = self.editor.take().map(|e| e.text(EditField::Name).trim().to_string());
+        let at = edited.and_then(|name| self.found(&state.catalogue).iter().position(|m| m.is_called(&name)));
+        self.cursor = at.unwrap_or(self.cursor);
+        self.keep_cursor_in_list(&state.catalogue);
+        true
+    }
+
+    fn about(&self, _: &State) -> About {
+        (
+            "Methods",
+            [
+                "Which passes, and who ordered them?",
+                "The library keeps the facts of the documents: issuer, year, passes. Historical ones stay because contracts ask for them.",
+                "Methods of your own are kept in config.toml; their names never hide the library's.",
+            ],
+        )
+    }
+
+    fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
+        view::draw(state, self, area, buffer);
     }
 }

@@ -1,22 +1,25 @@
 //! The methods page: the library on the left, one method or the editor on the right.
 
-use crate::tui::screen::methods::{EditField, Editor, MethodsPage, Target, Typing};
-use crate::tui::state::{App, Lane, Page};
-use crate::tui::step::plan;
+use super::editor::{EditField, Editor};
+use super::{MethodsPage, Target, Typing};
+use crate::tui::lane::Lane;
+use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, fit, shorten, words};
 use crate::tui::widget::field::Field;
-use crate::tui::widget::strata;
+use crate::tui::widget::{preview as strata_of, strata};
+use jurex_core::contents::Contents;
 use jurex_core::estimate::of_order;
 use jurex_core::media::{Bus, Drive, Geometry, MediaClass};
 use jurex_core::method::{Method, Status};
 use jurex_core::notation::{NoEntropy, Program};
 use jurex_core::plan::{Order, Plan};
+use jurex_core::units::duration;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};
 
-pub(crate) fn draw(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
+pub(super) fn draw(state: &State, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
     let [_, left, _, right, _] = Layout::horizontal([
         Constraint::Length(1),
         Constraint::Length(list_width(area.width)),
@@ -26,14 +29,14 @@ pub(crate) fn draw(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffe
     ])
     .areas(area);
     for y in left.top()..left.bottom() {
-        buffer.set_string(left.right(), y, "│", app.theme.style(Role::Line));
+        buffer.set_string(left.right(), y, "│", state.theme.style(Role::Line));
     }
-    list(app, page, left, buffer);
-    let mut column = Column::new(right, buffer, app.theme);
+    list(state, page, left, buffer);
+    let mut column = Column::new(right, buffer, state.theme);
     match &page.editor {
-        Some(editor) => edit(app, page, editor, &mut column),
-        None => match page.chosen(&app.catalogue) {
-            Some(method) => one(app, page, method, &mut column),
+        Some(editor) => edit(state, page, editor, &mut column),
+        None => match page.chosen(&state.catalogue) {
+            Some(method) => one(state, page, method, &mut column),
             None => column.sentence("No method has all these words. Esc shows them all again.", Role::Text),
         },
     }
@@ -48,11 +51,10 @@ fn first_shown(page: &MethodsPage, rows: usize) -> usize {
 }
 
 /// The method at that place of the screen, while the list is not covered by the editor.
-pub(crate) fn method_at(app: &App, (x, y): (u16, u16)) -> Option<usize> {
-    let Page::Methods(page) = &app.page else { return None };
-    let (left, rows) = (list_width(app.size.0) + 1, usize::from(app.size.1.saturating_sub(ABOVE + 1)));
+pub(super) fn method_at(state: &State, page: &MethodsPage, (x, y): (u16, u16)) -> Option<usize> {
+    let (left, rows) = (list_width(state.size.0) + 1, usize::from(state.size.1.saturating_sub(ABOVE + 1)));
     let at = first_shown(page, rows) + usize::from(y.checked_sub(ABOVE)?);
-    (page.editor.is_none() && x < left && usize::from(y - ABOVE) < rows && at < page.found(&app.catalogue).len()).then_some(at)
+    (page.editor.is_none() && x < left && usize::from(y - ABOVE) < rows && at < page.found(&state.catalogue).len()).then_some(at)
 }
 
 fn list_width(width: u16) -> u16 {
@@ -60,10 +62,10 @@ fn list_width(width: u16) -> u16 {
 }
 
 /// The drive that times and outcomes are for: the target's, else the chosen lane's.
-fn lane<'a>(app: &'a App, page: &MethodsPage) -> Option<&'a Lane> {
+fn lane<'a>(state: &'a State, page: &MethodsPage) -> Option<&'a Lane> {
     match page.target {
-        Target::Lane(lane) => app.lanes.get(lane),
-        Target::Nothing | Target::Lot => app.lane(),
+        Target::Lane(lane) => state.lanes.get(lane),
+        Target::Nothing | Target::Lot => state.lane(),
     }
 }
 
@@ -72,29 +74,31 @@ fn order_with(lane: &Lane, title: &str, program: &Program) -> Order {
     Order { title: title.into(), program: program.clone(), ..lane.draft.order.clone() }
 }
 
-fn list(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
-    let mut column = Column::new(area, buffer, app.theme);
-    let style = |role| app.theme.style(role);
+fn list(state: &State, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
+    let mut column = Column::new(area, buffer, state.theme);
+    let style = |role| state.theme.style(role);
     let for_whom = match page.target {
-        Target::Lane(_) => lane(app, page).map(|l| format!("Methods, for {}", l.seen.drive.name())).unwrap_or_default(),
+        Target::Lane(_) => lane(state, page).map(|l| format!("Methods, for {}", l.seen.drive.name())).unwrap_or_default(),
         Target::Lot => "Methods, for the lot".into(),
         Target::Nothing => "Methods".into(),
     };
     column.line(Line::styled(for_whom, style(Role::Strong)));
     let room = usize::from(column.width()).saturating_sub(2);
     column.line(match (&page.typing, page.search.value()) {
-        (Typing::Search, _) => {
-            Line::from_iter(std::iter::once(Span::styled("/ ", style(Role::Act))).chain(page.search.spans(app.theme, room, true)))
-        }
-        (_, "") => Line::styled(format!("{} methods; / searches", app.catalogue.methods().len()), style(Role::Faint)),
+        (Typing::Search, _) => Line::from_iter(std::iter::once(Span::styled("/ ", style(Role::Act))).chain(page.search.spans(
+            state.theme,
+            room,
+            true,
+        ))),
+        (_, "") => Line::styled(format!("{} methods; / searches", state.catalogue.methods().len()), style(Role::Faint)),
         (_, text) => Line::styled(format!("/ {text}"), style(Role::Text)),
     });
     column.gap();
-    let lane = lane(app, page);
+    let lane = lane(state, page);
     let time_head = lane.map(|l| format!("on {}", shorten(&l.seen.drive.path, 12))).unwrap_or_default();
     let title_room = usize::from(column.width()).saturating_sub(2 + 7 + 14 + 2);
     column.line(Line::styled(format!("  {:<title_room$}{:>6}  {:<14}", "method", "passes", time_head), style(Role::Faint)));
-    let found = page.found(&app.catalogue);
+    let found = page.found(&state.catalogue);
     let rows = usize::from(column.left());
     let first = first_shown(page, rows);
     for (i, method) in found.iter().enumerate().skip(first) {
@@ -105,7 +109,9 @@ fn list(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
             _ => Role::Text,
         };
         let time = lane
-            .map(|l| plan::time(&of_order(&l.seen.drive, &order_with(l, &method.title, &method.program), l.speed.as_ref())))
+            .map(|l| {
+                duration(of_order(&l.seen.drive, &order_with(l, &method.title, &method.program), l.look.speed.sample()).likely)
+            })
             .unwrap_or_default();
         let title = fit(&method.title, title_room.saturating_sub(1)) + " ";
         column.line(Line::from(vec![
@@ -115,8 +121,8 @@ fn list(app: &App, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
     }
 }
 
-fn one(app: &App, page: &MethodsPage, method: &Method, column: &mut Column<'_>) {
-    column.line(Line::styled(method.title.clone(), app.theme.style(Role::Strong)));
+fn one(state: &State, page: &MethodsPage, method: &Method, column: &mut Column<'_>) {
+    column.line(Line::styled(method.title.clone(), state.theme.style(Role::Strong)));
     column.gap();
     column.fact("name", &method.name);
     if method.status != Status::Own {
@@ -131,28 +137,28 @@ fn one(app: &App, page: &MethodsPage, method: &Method, column: &mut Column<'_>) 
         column.fact("remark", &method.remark);
     }
     column.gap();
-    preview(app, page, &method.title, &method.program, column);
+    preview(state, page, &method.title, &method.program, column);
     match &page.typing {
         Typing::Delete => {
             column.gap();
             column.sentence(&format!("Take {} away for good? d takes it away, Esc keeps it.", method.name), Role::Strong);
         }
-        Typing::Export(file) => prompt(app, "Write it to the new file", file, column),
-        Typing::Import(file) => prompt(app, "Take in the methods of the file", file, column),
+        Typing::Export(file) => prompt(state, "Write it to the new file", file, column),
+        Typing::Import(file) => prompt(state, "Take in the methods of the file", file, column),
         Typing::Nothing | Typing::Search => {}
     }
 }
 
-fn prompt(app: &App, question: &str, field: &Field, column: &mut Column<'_>) {
+fn prompt(state: &State, question: &str, field: &Field, column: &mut Column<'_>) {
     column.gap();
     let room = usize::from(column.width()).saturating_sub(question.len() + 2);
-    let question = Span::styled(format!("{question}: "), app.theme.style(Role::Text));
-    column.line(Line::from_iter(std::iter::once(question).chain(field.spans(app.theme, room, true))));
+    let question = Span::styled(format!("{question}: "), state.theme.style(Role::Text));
+    column.line(Line::from_iter(std::iter::once(question).chain(field.spans(state.theme, room, true))));
 }
 
 /// What the passes would be on the drive at hand: time, outcome, strata.
-fn preview(app: &App, page: &MethodsPage, title: &str, program: &Program, column: &mut Column<'_>) {
-    let drawing = match lane(app, page) {
+fn preview(state: &State, page: &MethodsPage, title: &str, program: &Program, column: &mut Column<'_>) {
+    let drawing = match lane(state, page) {
         Some(lane) => {
             let order = order_with(lane, title, program);
             let Ok(plan) = lane.preview(&order) else {
@@ -162,19 +168,19 @@ fn preview(app: &App, page: &MethodsPage, title: &str, program: &Program, column
             column.fact_in("it earns", &plan.expected().outcome().to_string(), Role::Strong);
             let reasons: Vec<&str> = plan.expected().reasons().iter().map(|r| r.sentence.as_str()).collect();
             column.fact("because", &reasons.join(" "));
-            column.fact_in("time", &of_order(&lane.seen.drive, &order, lane.speed.as_ref()).to_string(), Role::Strong);
+            column.fact_in("time", &of_order(&lane.seen.drive, &order, lane.look.speed.sample()).to_string(), Role::Strong);
             column.gap();
-            plan::preview(lane, &plan)
+            strata_of::of_plan(&plan, &lane.look.contents.clone().unwrap_or_default())
         }
         None => {
             let drive = unnamed();
             let Ok(plan) = Plan::new(&drive, &Order::of_program(title, program.clone()), &mut NoEntropy) else { return };
-            plan::passes_alone(&plan)
+            strata_of::of_plan(&plan, &Contents::default())
         }
     };
     if column.left() >= strata::rows(&drawing) {
         let place = column.take(strata::rows(&drawing));
-        strata::draw(&drawing, app.theme, place, column.buffer());
+        strata::draw(&drawing, state.theme, place, column.buffer());
     }
 }
 
@@ -184,7 +190,7 @@ fn unnamed() -> Drive {
     Drive::bare("no drive", Bus::Unknown, MediaClass::Magnetic, "", geometry)
 }
 
-fn edit(app: &App, page: &MethodsPage, editor: &Editor, column: &mut Column<'_>) {
+fn edit(state: &State, page: &MethodsPage, editor: &Editor, column: &mut Column<'_>) {
     let head = match &editor.saves {
         None => "Passes for this plan only".to_string(),
         Some(saves) => match &saves.replaces {
@@ -192,10 +198,10 @@ fn edit(app: &App, page: &MethodsPage, editor: &Editor, column: &mut Column<'_>)
             None => "A new method of your own".into(),
         },
     };
-    column.line(Line::styled(head, app.theme.style(Role::Strong)));
+    column.line(Line::styled(head, state.theme.style(Role::Strong)));
     column.gap();
     for field in editor.fields() {
-        edit_field(app, editor, *field, column);
+        edit_field(state, editor, *field, column);
     }
     column.sentence(
         "Passes: 00 or 92 49 24 (bytes)  \"text\"  random  lba (each sector its address)  byte (one random byte)  ~ (complement). \
@@ -207,7 +213,7 @@ fn edit(app: &App, page: &MethodsPage, editor: &Editor, column: &mut Column<'_>)
         Ok(program) => {
             let passes = program.passes();
             column.fact("passes", &if passes == 1 { "1".into() } else { passes.to_string() });
-            preview(app, page, "Passes of your own", &program, column);
+            preview(state, page, "Passes of your own", &program, column);
         }
         Err(_) => column.sentence("The strata appear here once the passes can be read.", Role::Faint),
     }
@@ -216,8 +222,8 @@ fn edit(app: &App, page: &MethodsPage, editor: &Editor, column: &mut Column<'_>)
 /// Columns before a field's text.
 const LABEL: usize = 9;
 
-fn edit_field(app: &App, editor: &Editor, field: EditField, column: &mut Column<'_>) {
-    let style = |role| app.theme.style(role);
+fn edit_field(state: &State, editor: &Editor, field: EditField, column: &mut Column<'_>) {
+    let style = |role| state.theme.style(role);
     let here = field == editor.field;
     let input = &editor.inputs[field as usize];
     let room = usize::from(column.width()).saturating_sub(LABEL + 3).max(1);
@@ -226,14 +232,14 @@ fn edit_field(app: &App, editor: &Editor, field: EditField, column: &mut Column<
     let text = format!("{mark}{:<w$} ", field.label(), w = LABEL - 2);
     words(text, style(if here { Role::Act } else { Role::Faint })).render_at(row, column.buffer());
     let place = Rect { x: row.x + LABEL as u16, width: row.width.saturating_sub(LABEL as u16), ..row };
-    Line::from(input.spans(app.theme, room, here)).render_at(place, column.buffer());
+    Line::from(input.spans(state.theme, room, here)).render_at(place, column.buffer());
     // A long text is shown around its cursor, and what is wrong with it under that.
-    under(app, editor, field, input.first_shown(room, here), column);
+    under(state, editor, field, input.first_shown(room, here), column);
 }
 
 /// What is wrong with a field, under it; with the passes the mark stands under the very column.
-fn under(app: &App, editor: &Editor, field: EditField, scroll: usize, column: &mut Column<'_>) {
-    let fault = app.theme.style(Role::Fault);
+fn under(state: &State, editor: &Editor, field: EditField, scroll: usize, column: &mut Column<'_>) {
+    let fault = state.theme.style(Role::Fault);
     match (field, editor.program()) {
         (EditField::Passes, Err(e)) => {
             let at = (e.column - 1).saturating_sub(scroll);
@@ -241,7 +247,7 @@ fn under(app: &App, editor: &Editor, field: EditField, scroll: usize, column: &m
             let said = format!("column {}: found {}, expected {}", e.column, e.found, e.expected);
             column.fact_in("", &said, Role::Fault);
         }
-        _ => match editor.problem(field, &app.catalogue) {
+        _ => match editor.problem(field, &state.catalogue) {
             Some(problem) if field != EditField::Name || !editor.text(field).is_empty() => {
                 column.fact_in("", &problem, Role::Fault);
             }

@@ -1,14 +1,15 @@
 //! The settings page: who stands for the work, and how the program behaves. Each is checked and saved by itself.
 
-pub(in crate::tui) mod view;
+mod view;
 
-use crate::config::Config;
+use super::{About, Answer, Heard, Screen};
 use crate::settings::Setting;
-use crate::tui::action::Action;
-use crate::tui::state::{App, Command, Page};
-use crate::tui::widget::field::Field;
-use jurex_core::record::Papers;
-use jurex_core::text::capital;
+use crate::tui::action::{Action, Place};
+use crate::tui::message::Command;
+use crate::tui::state::State;
+use crate::tui::widget::field::{Field, Typed};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
 
 /// Longest value that a setting's field takes.
 const MOST_CHARS: usize = 400;
@@ -17,72 +18,72 @@ const MOST_CHARS: usize = 400;
 #[derive(Default)]
 pub(crate) struct SettingsPage {
     /// Place among the settings.
-    pub(crate) cursor: usize,
+    cursor: usize,
     /// The field, while a setting is being typed.
-    pub(crate) input: Option<Field>,
+    input: Option<Field>,
     /// Why what was typed last was not saved.
-    pub(crate) problem: Option<String>,
+    problem: Option<String>,
 }
 
 impl SettingsPage {
     /// The chosen setting.
-    pub(crate) fn chosen(&self) -> Setting {
+    fn chosen(&self) -> Setting {
         Setting::ALL[self.cursor.min(Setting::ALL.len() - 1)]
     }
 }
 
-impl App {
-    pub(in crate::tui) fn open_settings(&mut self) {
-        self.page = Page::Settings(SettingsPage::default());
+impl Screen for SettingsPage {
+    fn places(&self, _: &State) -> Vec<Place> {
+        match self.input {
+            Some(_) => vec![Place::SettingsField, Place::Typing],
+            None => vec![Place::Settings, Place::Anywhere],
+        }
     }
 
-    pub(in crate::tui) fn perform_on_settings(&mut self, action: Action) -> Vec<Command> {
-        let Page::Settings(page) = &mut self.page else { return vec![] };
-        let (setting, last) = (page.chosen(), Setting::ALL.len() - 1);
-        match (action, page.input.as_ref()) {
-            (Action::Back, Some(_)) => (page.input, page.problem) = (None, None),
-            (Action::Back, None) => self.page = Page::Bench,
-            (Action::RowBefore, None) => page.cursor = page.cursor.saturating_sub(1),
-            (Action::RowAfter, None) => page.cursor = (page.cursor + 1).min(last),
-            (Action::Take, Some(field)) => return vec![Command::SaveSetting(setting, field.value().to_string())],
-            (Action::Take, None) if setting.is_choice() => {
-                return vec![Command::SaveSetting(setting, setting.next(&self.config))];
-            }
-            (Action::Take, None) => page.input = Some(Field::of(&setting.shown(&self.config)).taking(MOST_CHARS)),
+    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+        let (setting, last) = (self.chosen(), Setting::ALL.len() - 1);
+        let save = |value: String| Answer::to_do(vec![Command::SaveSetting(setting, value)]);
+        match (action, self.input.as_ref()) {
+            (Action::Back, Some(_)) => (self.input, self.problem) = (None, None),
+            (Action::Back, None) => return Answer::back(),
+            (Action::RowBefore, None) => self.cursor = self.cursor.saturating_sub(1),
+            (Action::RowAfter, None) => self.cursor = (self.cursor + 1).min(last),
+            (Action::Take, Some(field)) => return save(field.value().to_string()),
+            (Action::Take, None) if setting.is_choice() => return save(setting.next(&state.config)),
+            (Action::Take, None) => self.input = Some(Field::of(&setting.shown(&state.config)).taking(MOST_CHARS)),
             _ => {}
         }
-        vec![]
+        Answer::stay()
+    }
+
+    fn type_in(&mut self, _: &mut State, typed: &Typed<'_>) {
+        if let Some(field) = &mut self.input {
+            field.take(typed);
+        }
     }
 
     /// A setting was saved, or could not be: then what was typed stays as it is.
-    pub(in crate::tui) fn setting_saved(&mut self, saved: Result<Box<Config>, String>) {
-        let page = if let Page::Settings(page) = &mut self.page { Some(page) } else { None };
-        match (saved, page) {
-            (Ok(config), page) => {
-                if let Some(page) = page {
-                    (page.input, page.problem) = (None, None);
-                }
-                self.take_config(*config);
-            }
-            (Err(why), Some(page)) => page.problem = Some(format!("Not saved: {why}.")),
-            (Err(why), None) => self.notice = Some(format!("{}.", capital(&why))),
+    fn hear(&mut self, _: &mut State, heard: &Heard) -> bool {
+        match heard {
+            Heard::SettingSaved => (self.input, self.problem) = (None, None),
+            Heard::SettingNotSaved(why) => self.problem = Some(format!("Not saved: {why}.")),
+            Heard::MethodsSaved | Heard::Policy(_) => return false,
         }
+        true
     }
 
-    /// The settings hold from now on; what belongs to a job that has begun stays as it was.
-    fn take_config(&mut self, config: Config) {
-        if let Some(theme) = config.theme {
-            self.theme = self.theme.named(theme);
-        }
-        let (papers, edition) = (config.papers(), config.rules);
-        for lane in self.lanes.iter_mut().filter(|l| l.work.is_none()) {
-            // What the person has answered already stays.
-            lane.papers = Papers { backup: lane.papers.backup, ..papers.clone() };
-            if lane.draft.order.edition != edition {
-                lane.draft.order.edition = edition;
-                lane.plan = None;
-            }
-        }
-        self.config = config;
+    fn about(&self, _: &State) -> About {
+        (
+            "Settings",
+            [
+                "Who stands for the work, and how does Jurex behave here?",
+                "Each setting is checked and saved by itself in config.toml; comments and other keys there stay.",
+                "What belongs to a job that has begun stays as it was when it began.",
+            ],
+        )
+    }
+
+    fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
+        view::draw(state, self, area, buffer);
     }
 }

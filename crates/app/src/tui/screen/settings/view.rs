@@ -1,8 +1,8 @@
 //! The settings page: each setting with its value, and what the chosen one means.
 
+use super::SettingsPage;
 use crate::settings::Setting;
-use crate::tui::screen::settings::SettingsPage;
-use crate::tui::state::App;
+use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, shorten};
 use ratatui::buffer::Buffer;
@@ -12,10 +12,10 @@ use ratatui::text::{Line, Span};
 /// Columns of a setting's name.
 const LABEL: usize = 24;
 
-pub(crate) fn draw(app: &App, page: &SettingsPage, area: Rect, buffer: &mut Buffer) {
+pub(super) fn draw(state: &State, page: &SettingsPage, area: Rect, buffer: &mut Buffer) {
     let area = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
-    let mut column = Column::new(area, buffer, app.theme);
-    let style = |role| app.theme.style(role);
+    let mut column = Column::new(area, buffer, state.theme);
+    let style = |role| state.theme.style(role);
     column.question("Who stands for the work, and how does Jurex behave here?");
     // The sentences below always have their room.
     let rows = usize::from(column.left().saturating_sub(4)).max(1);
@@ -24,8 +24,8 @@ pub(crate) fn draw(app: &App, page: &SettingsPage, area: Rect, buffer: &mut Buff
     for (at, setting) in Setting::ALL.into_iter().enumerate().skip(first).take(rows) {
         let here = at == page.cursor;
         let value = match &page.input {
-            Some(field) if here => field.spans(app.theme, room, true),
-            _ => vec![Span::styled(shorten(&shown(setting, app), room), style(if here { Role::Strong } else { Role::Text }))],
+            Some(field) if here => field.spans(state.theme, room, true),
+            _ => vec![Span::styled(shorten(&shown(setting, state), room), style(if here { Role::Strong } else { Role::Text }))],
         };
         let mark = Span::styled(if here { "▸ " } else { "  " }, style(Role::Act));
         let label = Span::styled(format!("{:<LABEL$}", setting.label()), style(Role::Faint));
@@ -43,8 +43,8 @@ pub(crate) fn draw(app: &App, page: &SettingsPage, area: Rect, buffer: &mut Buff
     }
 }
 
-fn shown(setting: Setting, app: &App) -> String {
-    match setting.shown(&app.config) {
+fn shown(setting: Setting, state: &State) -> String {
+    match setting.shown(&state.config) {
         empty if empty.is_empty() => "-".into(),
         value => value,
     }

@@ -3,50 +3,27 @@
 pub(in crate::tui) mod view;
 
 use crate::tui::action::Action;
-use crate::tui::state::{App, BytesView, Command, PAGE_SECTORS, Presence, Prompt};
+use crate::tui::lane::LaneId;
+use crate::tui::lane::bytes::{BytesView, DUMP_ROW, MAP_ROW, PAGE_SECTORS, Prompt};
+use crate::tui::message::Command;
+use crate::tui::state::State;
 use crate::tui::widget::field::Field;
 use jurex_core::bytes::{Needle, Search};
 
-/// Sectors in one row of the map.
-pub(crate) const MAP_ROW: u64 = 16;
-/// Bytes in one row of the dump.
-pub(crate) const DUMP_ROW: usize = 16;
-
-impl App {
-    /// Opens the viewer at the drive's first sector.
-    pub(in crate::tui) fn open_bytes(&mut self) -> Vec<Command> {
-        let index = self.selected;
-        let Some(lane) = self.lane_mut() else { return vec![] };
-        if matches!(lane.presence, Presence::Gone(_)) {
-            self.notice = Some("The drive is gone: there is nothing to read.".into());
-            return vec![];
-        }
-        lane.bytes = Some(BytesView {
-            cursor: 0,
-            scroll: 0,
-            first: 0,
-            page: None,
-            prompt: None,
-            needle: None,
-            searching: None,
-            said: None,
-        });
-        vec![Command::ReadPage(index, 0)]
-    }
-
-    pub(in crate::tui) fn page(&mut self, lane: usize, first: u64, page: Result<Vec<u8>, String>) {
+impl State {
+    pub(crate) fn page(&mut self, lane: LaneId, first: u64, page: Result<Vec<u8>, String>) {
         if let Some(view) = self.view_of(lane).filter(|v| v.first == first) {
             view.page = Some(page);
         }
     }
 
-    pub(in crate::tui) fn searching(&mut self, lane: usize, at: u64) {
+    pub(crate) fn searching(&mut self, lane: LaneId, at: u64) {
         if let Some(view) = self.view_of(lane).filter(|v| v.searching.is_some()) {
             view.searching = Some(at);
         }
     }
 
-    pub(in crate::tui) fn searched(&mut self, lane: usize, found: Result<Search, String>) -> Vec<Command> {
+    pub(crate) fn searched(&mut self, lane: LaneId, found: Result<Search, String>) -> Vec<Command> {
         let Some(logical) = self.lanes.get(lane).map(|l| u64::from(l.seen.drive.geometry.logical)) else { return vec![] };
         let Some(view) = self.view_of(lane) else { return vec![] };
         view.searching = None;
@@ -71,21 +48,21 @@ impl App {
         }
     }
 
-    fn view_of(&mut self, lane: usize) -> Option<&mut BytesView> {
-        self.lanes.get_mut(lane)?.bytes.as_mut()
+    fn view_of(&mut self, lane: LaneId) -> Option<&mut BytesView> {
+        self.lanes.get_mut(lane)?.look.bytes.as_mut()
     }
 
-    pub(in crate::tui) fn perform_on_bytes(&mut self, action: Action) -> Vec<Command> {
-        let index = self.selected;
-        let Some(lane) = self.lane_mut() else { return vec![] };
+    /// Does what was asked for in the byte viewer.
+    pub(crate) fn perform_on_bytes(&mut self, action: Action) -> Vec<Command> {
+        let (Some(index), Some(lane)) = (self.selected, self.lane_mut()) else { return vec![] };
         let geometry = lane.seen.drive.geometry;
-        let starts: Vec<u64> = lane.contents.iter().flat_map(|c| &c.regions).map(|r| r.at.first.0).collect();
-        let Some(view) = lane.bytes.as_mut() else { return vec![] };
+        let starts: Vec<u64> = lane.look.contents.iter().flat_map(|c| &c.regions).map(|r| r.at.first.0).collect();
+        let Some(view) = lane.look.bytes.as_mut() else { return vec![] };
         view.said = None;
         let last = geometry.sectors.saturating_sub(1);
         let target = match action {
             Action::LeaveBytes => {
-                lane.bytes = None;
+                lane.look.bytes = None;
                 return vec![Command::BreakOffSearch(index)];
             }
             Action::Take => return take_prompt(view, index, geometry.sectors, u64::from(geometry.logical)),
@@ -126,21 +103,8 @@ impl App {
     }
 }
 
-impl BytesView {
-    /// Goes to a sector; gives the page to read, if another one is needed.
-    fn go_to(&mut self, sector: u64) -> Option<u64> {
-        self.cursor = sector;
-        let first = sector / PAGE_SECTORS * PAGE_SECTORS;
-        if first == self.first && self.page.is_some() {
-            return None;
-        }
-        (self.first, self.page) = (first, None);
-        Some(first)
-    }
-}
-
 /// Searches again from the sector after the chosen one.
-fn search_on(view: &mut BytesView, lane: usize, logical: u64) -> Vec<Command> {
+fn search_on(view: &mut BytesView, lane: LaneId, logical: u64) -> Vec<Command> {
     let Some(needle) = view.needle.clone() else {
         view.said = Some("Nothing was searched for yet: / asks what.".into());
         return vec![];
@@ -151,7 +115,7 @@ fn search_on(view: &mut BytesView, lane: usize, logical: u64) -> Vec<Command> {
 }
 
 /// Does what was typed: goes to a sector, or begins a search.
-fn take_prompt(view: &mut BytesView, lane: usize, sectors: u64, logical: u64) -> Vec<Command> {
+fn take_prompt(view: &mut BytesView, lane: LaneId, sectors: u64, logical: u64) -> Vec<Command> {
     match view.prompt.take() {
         Some(Prompt::Sector(field)) => jump(view, lane, sectors, field.value()),
         Some(Prompt::Search(field)) => {
@@ -165,7 +129,7 @@ fn take_prompt(view: &mut BytesView, lane: usize, sectors: u64, logical: u64) ->
     }
 }
 
-fn jump(view: &mut BytesView, lane: usize, sectors: u64, text: &str) -> Vec<Command> {
+fn jump(view: &mut BytesView, lane: LaneId, sectors: u64, text: &str) -> Vec<Command> {
     match text.trim().parse::<u64>() {
         Ok(sector) if sector < sectors => {
             view.scroll = 0;

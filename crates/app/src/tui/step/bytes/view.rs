@@ -1,7 +1,9 @@
 //! The byte viewer: one sector in hexadecimal and text, and a map of the sectors around it, one sign a sector.
 
-use crate::tui::state::{App, BytesView, Lane, PAGE_SECTORS, Prompt};
-use crate::tui::step::bytes::{DUMP_ROW, MAP_ROW};
+use crate::tui::lane::Lane;
+use crate::tui::lane::bytes::{BytesView, DUMP_ROW, MAP_ROW, PAGE_SECTORS, Prompt};
+use crate::tui::state::State;
+
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, words};
 use crate::tui::widget::field::Field;
@@ -26,13 +28,13 @@ fn sign(kind: SectorKind) -> (&'static str, Role, &'static str) {
 
 const KINDS: [SectorKind; 5] = [SectorKind::Structure, SectorKind::Text, SectorKind::Dense, SectorKind::Mixed, SectorKind::Blank];
 
-pub(crate) fn draw(app: &App, lane: &Lane, view: &BytesView, area: Rect, buffer: &mut Buffer) {
+pub(crate) fn draw(state: &State, lane: &Lane, view: &BytesView, area: Rect, buffer: &mut Buffer) {
     let [head, body] = Layout::vertical([Constraint::Length(6), Constraint::Min(0)]).areas(area);
-    heading(lane, view, &mut Column::new(head, buffer, app.theme));
+    heading(lane, view, &mut Column::new(head, buffer, state.theme));
     let page = match &view.page {
-        None => return words("Reading …", app.theme.style(Role::Faint)).render(body, buffer),
+        None => return words("Reading …", state.theme.style(Role::Faint)).render(body, buffer),
         Some(Err(why)) => {
-            let mut column = Column::new(body, buffer, app.theme);
+            let mut column = Column::new(body, buffer, state.theme);
             return column.sentence(&format!("✕ These sectors could not be read: {why}."), Role::Strong);
         }
         Some(Ok(page)) => page,
@@ -42,9 +44,9 @@ pub(crate) fn draw(app: &App, lane: &Lane, view: &BytesView, area: Rect, buffer:
     let [dump_area, _, map_area] =
         Layout::horizontal([Constraint::Length(75), Constraint::Length(3), Constraint::Min(0)]).areas(body);
     let sector = page.chunks(logical).nth((view.cursor - view.first) as usize);
-    dump(app, view, sector.unwrap_or_default(), if with_map { dump_area } else { body }, buffer);
+    dump(state, view, sector.unwrap_or_default(), if with_map { dump_area } else { body }, buffer);
     if with_map {
-        map(app, view, page.chunks(logical), map_area, buffer);
+        map(state, view, page.chunks(logical), map_area, buffer);
     }
 }
 
@@ -56,7 +58,7 @@ fn heading(lane: &Lane, view: &BytesView, column: &mut Column<'_>) {
         &format!("{} of {}, byte {} ({})", grouped(view.cursor), grouped(geometry.sectors), grouped(byte), size(byte)),
         Role::Strong,
     );
-    let region = lane.contents.iter().flat_map(|c| &c.regions).find(|r| r.at.contains(Lba(view.cursor)));
+    let region = lane.look.contents.iter().flat_map(|c| &c.regions).find(|r| r.at.contains(Lba(view.cursor)));
     column.fact(
         "inside",
         &region.map_or("no partition".into(), |r| format!("{}, its sector {}", r.called(), grouped(view.cursor - r.at.first.0))),
@@ -80,9 +82,9 @@ fn heading(lane: &Lane, view: &BytesView, column: &mut Column<'_>) {
     column.heading("bytes");
 }
 
-fn dump(app: &App, view: &BytesView, sector: &[u8], area: Rect, buffer: &mut Buffer) {
-    let mut column = Column::new(area, buffer, app.theme);
-    let style = |role| app.theme.style(role);
+fn dump(state: &State, view: &BytesView, sector: &[u8], area: Rect, buffer: &mut Buffer) {
+    let mut column = Column::new(area, buffer, state.theme);
+    let style = |role| state.theme.style(role);
     let rows = sector.chunks(DUMP_ROW).enumerate().skip(view.scroll / DUMP_ROW);
     for (i, row) in rows.take(area.height.into()) {
         let hex: Vec<String> = row.iter().map(|b| format!("{b:02x}")).collect();
@@ -95,14 +97,14 @@ fn dump(app: &App, view: &BytesView, sector: &[u8], area: Rect, buffer: &mut Buf
     }
 }
 
-fn map<'p>(app: &App, view: &BytesView, sectors: impl Iterator<Item = &'p [u8]>, area: Rect, buffer: &mut Buffer) {
+fn map<'p>(state: &State, view: &BytesView, sectors: impl Iterator<Item = &'p [u8]>, area: Rect, buffer: &mut Buffer) {
     for (i, sector) in sectors.enumerate() {
         let (x, y) = (area.x + (i as u64 % MAP_ROW) as u16, area.y + (i as u64 / MAP_ROW) as u16);
         if y >= area.bottom() {
             break;
         }
         let (shape, role, _) = sign(classify(sector));
-        let style = app.theme.style(role);
+        let style = state.theme.style(role);
         let here = view.first + i as u64 == view.cursor;
         buffer.set_string(x, y, shape, if here { style.add_modifier(Modifier::REVERSED) } else { style });
     }
@@ -113,8 +115,8 @@ fn map<'p>(app: &App, view: &BytesView, sectors: impl Iterator<Item = &'p [u8]>,
             let (shape, role, word) = sign(kind);
             let short = word.split(':').next().unwrap_or(word);
             let line = Line::from(vec![
-                Span::styled(shape, app.theme.style(role)),
-                Span::styled(format!(" {short}"), app.theme.style(Role::Faint)),
+                Span::styled(shape, state.theme.style(role)),
+                Span::styled(format!(" {short}"), state.theme.style(Role::Faint)),
             ]);
             line.render(Rect { y, height: 1, ..area }, buffer);
         }

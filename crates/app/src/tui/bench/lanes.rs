@@ -1,6 +1,7 @@
 //! The lanes: one a drive, always visible.
 
-use crate::tui::state::{App, Lane, LaneState, Presence, Step};
+use crate::tui::lane::{Lane, LaneId, LaneState, Presence, Step};
+use crate::tui::state::State;
 use crate::tui::theme::{Role, Theme};
 use crate::tui::widget::column::{bar, shorten, words};
 use jurex_core::media::Label;
@@ -15,29 +16,29 @@ use unicode_width::UnicodeWidthStr;
 /// Rows of a lane, with the blank one after it.
 const TALL: u16 = 4;
 
-fn rows_per_lane(app: &App, area: Rect) -> u16 {
-    if app.lanes.len() as u16 * TALL <= area.height { TALL } else { 1 }
+fn rows_per_lane(state: &State, area: Rect) -> u16 {
+    if state.lanes.len() as u16 * TALL <= area.height { TALL } else { 1 }
 }
 
 /// The first lane that is shown in the lanes' rows, so that the chosen one is in sight.
-fn first_shown(app: &App, area: Rect) -> usize {
-    let fit = usize::from(area.height / rows_per_lane(app, area)).max(1);
-    app.selected.saturating_sub(fit - 1)
+fn first_shown(state: &State, area: Rect) -> usize {
+    let fit = usize::from(area.height / rows_per_lane(state, area)).max(1);
+    state.selected.map_or(0, |id| state.lanes.place(id)).saturating_sub(fit - 1)
 }
 
 /// The lane at that row of the screen.
-pub(crate) fn lane_at(app: &App, area: Rect, y: u16) -> Option<usize> {
-    let (area, _) = lanes_and_summary(app, area);
+pub(crate) fn lane_at(state: &State, area: Rect, y: u16) -> Option<LaneId> {
+    let (area, _) = lanes_and_summary(state, area);
     if y >= area.bottom() {
         return None;
     }
-    let lane = first_shown(app, area) + usize::from((y - area.y) / rows_per_lane(app, area));
-    (lane < app.lanes.len()).then_some(lane)
+    let lane = first_shown(state, area) + usize::from((y - area.y) / rows_per_lane(state, area));
+    state.lanes.at(lane)
 }
 
 /// The rows of the lanes and, where there are more lanes than rows, the last row, which sums them up.
-fn lanes_and_summary(app: &App, area: Rect) -> (Rect, Option<Rect>) {
-    if app.lanes.len() <= usize::from(area.height) {
+fn lanes_and_summary(state: &State, area: Rect) -> (Rect, Option<Rect>) {
+    if state.lanes.len() <= usize::from(area.height) {
         return (area, None);
     }
     let above = Rect { height: area.height.saturating_sub(1), ..area };
@@ -45,43 +46,44 @@ fn lanes_and_summary(app: &App, area: Rect) -> (Rect, Option<Rect>) {
 }
 
 /// Draws every lane, three rows each, or one where there are many.
-pub(crate) fn draw(app: &App, area: Rect, buffer: &mut Buffer) {
-    if app.lanes.is_empty() && app.loading {
-        words(" Looking for drives …", app.theme.style(Role::Faint)).render(area, buffer);
+pub(crate) fn draw(state: &State, area: Rect, buffer: &mut Buffer) {
+    if state.lanes.is_empty() && state.loading {
+        words(" Looking for drives …", state.theme.style(Role::Faint)).render(area, buffer);
     }
-    let (area, last) = lanes_and_summary(app, area);
+    let (area, last) = lanes_and_summary(state, area);
     if let Some(row) = last {
-        summary(app, row, buffer);
+        summary(state, row, buffer);
     }
-    let (rows, first) = (rows_per_lane(app, area), first_shown(app, area));
-    for (i, lane) in app.lanes.iter().enumerate().skip(first) {
+    let (rows, first) = (rows_per_lane(state, area), first_shown(state, area));
+    for (i, (id, lane)) in state.lanes.named().enumerate().skip(first) {
+        let chosen = state.selected == Some(id);
         let y = area.y + (i - first) as u16 * rows;
         if y >= area.bottom() {
             break;
         }
         let slot = Rect { y, height: (rows - 1).max(1).min(area.bottom() - y), ..area };
-        if i == app.selected {
-            buffer.set_style(slot, app.theme.raised());
+        if chosen {
+            buffer.set_style(slot, state.theme.raised());
         }
         match rows {
-            1 => draw_short(app, lane, i == app.selected, slot, buffer),
-            _ => draw_tall(app, lane, i == app.selected, slot, buffer),
+            1 => draw_short(state, lane, chosen, slot, buffer),
+            _ => draw_tall(state, lane, chosen, slot, buffer),
         }
     }
 }
 
 /// Sums up the lanes in one row.
-fn summary(app: &App, row: Rect, buffer: &mut Buffer) {
-    let count = |of: &dyn Fn(&Lane) -> bool| app.lanes.iter().filter(|l| of(l)).count();
+fn summary(state: &State, row: Rect, buffer: &mut Buffer) {
+    let count = |of: &dyn Fn(&Lane) -> bool| state.lanes.iter().filter(|l| of(l)).count();
     let parts = [
         (count(&|l| l.is_working()), "at work"),
         (count(&Lane::needs_person), "need you"),
         (count(&|l| l.state() == LaneState::Ready), "ready"),
         (count(&|l| l.state() == LaneState::Guarded), "guarded"),
     ];
-    let said = tally([(app.lanes.len(), "drives")].into_iter().chain(parts));
+    let said = tally([(state.lanes.len(), "drives")].into_iter().chain(parts));
     let room = usize::from(row.width).saturating_sub(2);
-    words(format!("  {}", shorten(&said, room)), app.theme.style(Role::Faint)).render(row, buffer);
+    words(format!("  {}", shorten(&said, room)), state.theme.style(Role::Faint)).render(row, buffer);
 }
 
 /// Numbers with their words in one line; what there is none of is left out.
@@ -91,14 +93,14 @@ pub(crate) fn tally<'w>(parts: impl IntoIterator<Item = (usize, &'w str)>) -> St
 }
 
 /// One row that names a drive: where no lane is in sight it stands over the step.
-pub(crate) fn draw_named(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
+pub(crate) fn draw_named(state: &State, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     let drive = &lane.seen.drive;
-    let state = lane.state();
-    let right = format!("{} · {}", serial(lane), state.word());
+    let stands = lane.state();
+    let right = format!("{} · {}", serial(lane), stands.word());
     let room = usize::from(area.width).saturating_sub(right.width() + 1);
     let name = shorten(&format!("{} {} · {}", number(lane), drive.name(), si_size(drive.geometry.bytes())), room);
-    words(name, app.theme.style(Role::Strong)).render(area, buffer);
-    words(right, app.theme.style(edge(state).1)).right_aligned().render(area, buffer);
+    words(name, state.theme.style(Role::Strong)).render(area, buffer);
+    words(right, state.theme.style(edge(stands).1)).right_aligned().render(area, buffer);
 }
 
 /// Shape and role of a lane's left edge.
@@ -116,17 +118,17 @@ fn edge(state: LaneState) -> (&'static str, Role) {
     }
 }
 
-fn draw_edge(app: &App, lane: &Lane, area: Rect, buffer: &mut Buffer) {
+fn draw_edge(state: &State, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     // The edge of a lane that waits for the person goes on and off each second; nothing else on the screen does.
-    if lane.needs_person() && app.now.as_millis() % 2000 >= 1000 {
+    if lane.needs_person() && state.now.as_millis() % 2000 >= 1000 {
         return;
     }
     let (shape, role) = edge(lane.state());
     for y in area.top()..area.bottom() {
-        buffer.set_string(area.x, y, shape, app.theme.style(role));
+        buffer.set_string(area.x, y, shape, state.theme.style(role));
     }
     if lane.marked {
-        buffer.set_string(area.x + 1, area.y, "+", app.theme.style(Role::Act));
+        buffer.set_string(area.x + 1, area.y, "+", state.theme.style(Role::Act));
     }
 }
 
@@ -135,10 +137,10 @@ fn number(lane: &Lane) -> String {
     path.strip_prefix("sim:").or_else(|| path.strip_prefix("/dev/")).unwrap_or(path).to_string()
 }
 
-fn draw_tall(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buffer) {
-    draw_edge(app, lane, area, buffer);
+fn draw_tall(state: &State, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buffer) {
+    draw_edge(state, lane, area, buffer);
     let inner = Rect { x: area.x + 2, width: area.width.saturating_sub(3), ..area };
-    let style = |role| app.theme.style(role);
+    let style = |role| state.theme.style(role);
     let drive = &lane.seen.drive;
     let roomy = inner.width >= 44;
     let what = if roomy { format!("{} · {}", drive.class, drive.bus) } else { drive.class.to_string() };
@@ -154,15 +156,15 @@ fn draw_tall(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buff
         words(serial(lane), style(Role::Faint)).right_aligned().render(row(1), buffer);
     }
     if area.height > 2 {
-        state_line(app.theme, app.now, lane, usize::from(inner.width)).render(row(2), buffer);
+        state_line(state.theme, state.now, lane, usize::from(inner.width)).render(row(2), buffer);
     }
 }
 
 /// The serial's ending; hidden while this lane's label is asked for.
 fn serial(lane: &Lane) -> String {
     match lane.label() {
-        Label::SerialEnding { .. } if lane.step == Step::Arm && lane.work.is_none() => "serial hidden: read the drive".into(),
-        Label::SerialEnding { .. } if matches!(lane.presence, Presence::Gone(_)) && !lane.answered => String::new(),
+        Label::SerialEnding { .. } if lane.step == Step::Arm && !lane.has_job() => "serial hidden: read the drive".into(),
+        Label::SerialEnding { .. } if lane.is_gone() && !lane.look.answered => String::new(),
         Label::SerialEnding { ending, .. } => format!("…serial ends {ending}"),
         Label::SectorCount(_) => "no serial".into(),
         Label::Place(place) => format!("at {place}"),
@@ -173,8 +175,8 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
     let state = lane.state();
     let (_, role) = edge(state);
     let word = Span::styled(state.word(), theme.style(role));
-    if let Some(work) = lane.work.as_ref().filter(|w| w.end.is_none()) {
-        let progress = &work.progress;
+    if let Some(work) = lane.work() {
+        let progress = &work.log.progress;
         let left = progress.time_left().map(|d| format!("{} left", duration(d))).unwrap_or_default();
         let said = format!(" pass {} of {}  {left}", progress.pass(), progress.planned_passes());
         let (full, rest) = bar(progress.share(), width.saturating_sub(said.width() + state.word().len() + 2).min(24));
@@ -196,25 +198,25 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
             let written = if lane.needs_person() { "not written" } else { "written" };
             format!(": {}, {} {written}", record.claim().outcome(), lane.paper())
         }
-        (Err(_), _) if matches!(lane.presence, Presence::Gone(_)) => String::new(),
+        (Err(_), _) if lane.is_gone() => String::new(),
         (Err(refusal), _) => format!(": {refusal}"),
-        _ if matches!(lane.presence, Presence::Gone(_)) => String::new(),
-        _ => lane.contents.as_ref().map(|c| format!(": {}", c.sentence())).unwrap_or_default(),
+        _ if lane.is_gone() => String::new(),
+        _ => lane.look.contents.as_ref().map(|c| format!(": {}", c.sentence())).unwrap_or_default(),
     };
     let room = width.saturating_sub(state.word().len());
     let role = if lane.needs_person() { Role::Strong } else { Role::Faint };
     Line::from(vec![word, Span::styled(shorten(&format!("{presence}{said}"), room), theme.style(role))])
 }
 
-fn draw_short(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buffer) {
-    draw_edge(app, lane, area, buffer);
+fn draw_short(state: &State, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buffer) {
+    draw_edge(state, lane, area, buffer);
     let inner = Rect { x: area.x + 2, width: area.width.saturating_sub(3), ..area };
     let drive = &lane.seen.drive;
-    let state = lane.state();
-    let share = lane.work.as_ref().filter(|w| w.end.is_none()).map(|w| bar(w.progress.share(), 8));
+    let stands = lane.state();
+    let share = lane.work().map(|w| bar(w.log.progress.share(), 8));
     let right = match share {
-        Some((full, rest)) => format!("{full}{rest} {}", state.word()),
-        None => state.word().to_string(),
+        Some((full, rest)) => format!("{full}{rest} {}", stands.word()),
+        None => stands.word().to_string(),
     };
     let room = usize::from(inner.width).saturating_sub(right.width() + 1);
     // Two drives of one model are told apart by the end of the serial: it goes last.
@@ -231,6 +233,6 @@ fn draw_short(app: &App, lane: &Lane, chosen: bool, area: Rect, buffer: &mut Buf
         let kept = room.saturating_sub(ending.width());
         format!("{}{}", shorten(&format!("{} {}", number(lane), drive.name()), kept), shorten(&ending, room))
     };
-    words(shorten(&name, room), app.theme.style(if chosen { Role::Strong } else { Role::Text })).render(inner, buffer);
-    words(right, app.theme.style(edge(state).1)).right_aligned().render(inner, buffer);
+    words(shorten(&name, room), state.theme.style(if chosen { Role::Strong } else { Role::Text })).render(inner, buffer);
+    words(right, state.theme.style(edge(stands).1)).right_aligned().render(inner, buffer);
 }

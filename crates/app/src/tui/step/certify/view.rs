@@ -1,6 +1,9 @@
 //! Certify: can I sign for it? Fields to fill in on the left, what the certificate will say on the right.
 
-use crate::tui::state::{App, Field, Lane};
+use crate::tui::lane::Lane;
+use crate::tui::lane::papers::{Form, PaperField};
+use crate::tui::lane::stage::{Over, Written};
+use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, shorten};
 use jurex_core::record::Record;
@@ -11,47 +14,50 @@ use ratatui::text::{Line, Span};
 use std::path::PathBuf;
 
 /// Draws the step into a column that is as long as it needs; where it is wide, form and paper side by side.
-pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
-    let Some(record) = lane.record() else { return column.sentence("There is no record yet.", Role::Faint) };
+pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
+    let Some(Over { end, form: fields, written: files, .. }) = lane.over() else {
+        return column.sentence("There is no record yet.", Role::Faint);
+    };
+    let record = &end.record;
     column.question("Can I sign for it?");
     if column.width() < 90 {
-        written(lane, column);
+        written(files.as_ref(), column);
         column.gap();
-        form(app, lane, column);
+        form(state, lane, fields, column);
         column.gap();
         return says(lane, record, column);
     }
     let rest = column.rest();
     let [form_area, _, says_area] =
         Layout::horizontal([Constraint::Percentage(48), Constraint::Length(3), Constraint::Min(0)]).areas(rest);
-    let mut left = Column::new(form_area, column.buffer(), app.theme);
-    form(app, lane, &mut left);
+    let mut left = Column::new(form_area, column.buffer(), state.theme);
+    form(state, lane, fields, &mut left);
     let (left_used, focus) = (left.used(), left.focus);
-    let mut right = Column::new(says_area, column.buffer(), app.theme);
+    let mut right = Column::new(says_area, column.buffer(), state.theme);
     says(lane, record, &mut right);
     right.gap();
-    written(lane, &mut right);
+    written(files.as_ref(), &mut right);
     let used = right.used().max(left_used);
     column.focus = focus.map(|row| column.used() + row);
     column.take(used);
 }
 
-fn form(app: &App, lane: &Lane, column: &mut Column<'_>) {
+fn form(state: &State, lane: &Lane, form: &Form, column: &mut Column<'_>) {
     column.heading("Fields that only people know");
-    for (i, field) in Field::ALL.into_iter().enumerate() {
-        let here = lane.form.focus == Some(i);
+    for (i, field) in PaperField::ALL.into_iter().enumerate() {
+        let here = form.focus == Some(i);
         if here {
             column.focus = Some(column.used());
         }
         let room = usize::from(column.width()).saturating_sub(24);
-        let styled = |text: String, role| vec![Span::styled(text, app.theme.style(role))];
+        let styled = |text: String, role| vec![Span::styled(text, state.theme.style(role))];
         let value = match (here, field.is_choice()) {
-            (true, false) => lane.form.input.spans(app.theme, room, true),
+            (true, false) => form.input.spans(state.theme, room, true),
             (true, true) => styled(format!("{}   (Space changes it)", or_dash(&field.shown(&lane.papers))), Role::Act),
             (false, _) => styled(shorten(&or_line(&field.shown(&lane.papers)), room), Role::Text),
         };
         let mark = if here { "▸ " } else { "  " };
-        let label = Span::styled(format!("{mark}{:<21}", field.label()), app.theme.style(Role::Faint));
+        let label = Span::styled(format!("{mark}{:<21}", field.label()), state.theme.style(Role::Faint));
         column.line(Line::from_iter(std::iter::once(label).chain(value)));
     }
 }
@@ -91,8 +97,8 @@ fn says(lane: &Lane, record: &Record, column: &mut Column<'_>) {
     }
 }
 
-fn written(lane: &Lane, column: &mut Column<'_>) {
-    match &lane.written {
+fn written(written: Option<&Written>, column: &mut Column<'_>) {
+    match written {
         None => column.sentence("Not written yet: Enter writes the PDF, the record and the drawings.", Role::Strong),
         Some(Ok(paths)) => {
             let folder = paths.first().and_then(|p| p.parent()).map(|f| f.display().to_string()).unwrap_or_default();

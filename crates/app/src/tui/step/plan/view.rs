@@ -1,15 +1,17 @@
 //! Plan: what must be done, and what does it earn?
 
-use crate::tui::state::{App, Foreseen, Lane, Work};
+use crate::tui::lane::draft::Foreseen;
+use crate::tui::lane::stage::Over;
+use crate::tui::lane::{Lane, Speed};
+use crate::tui::state::State;
+use crate::tui::step::unfinished::cut_short;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, shorten};
-use crate::tui::widget::strata;
-use jurex_core::estimate::{Estimate, of_order};
+use crate::tui::widget::need::questions;
+use crate::tui::widget::{preview, strata};
+use jurex_core::estimate::of_order;
 use jurex_core::ladder::{Availability, Way, warnings, what_to_do};
-use jurex_core::need::{Need, Sensitivity};
-use jurex_core::plan::{Plan, Reading};
 use jurex_core::rules::{Outcome, Technique};
-use jurex_core::strata::{Kind, Layer, Span as StrataSpan, Strata};
 use jurex_core::text::capital;
 use jurex_core::units::{duration, rate, si_size};
 use ratatui::layout::Rect;
@@ -26,22 +28,22 @@ pub(crate) fn way_at(lane: &Lane, desk: Rect, y: u16) -> Option<Technique> {
 }
 
 /// Draws the step into a column that is as long as it needs.
-pub(crate) fn draw(app: &App, lane: &Lane, column: &mut Column<'_>) {
+pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.question("What must be done, and what does it earn?");
     cut_short(lane, column);
-    if let Some(work) = &lane.work {
-        return already(lane, work, column);
+    if lane.has_job() {
+        return already(lane, column);
     }
-    questions(app, lane.draft.need, column);
+    questions(lane.draft.need, column);
     let foreseen = lane.foreseen();
     let ways = &foreseen.ways;
     in_short(lane, &foreseen, column);
     column.gap();
-    ladder(app, lane, ways, column);
+    ladder(state, lane, ways, column);
     column.gap();
     match ways.iter().find(|w| w.technique == lane.draft.way) {
         Some(way) if way.technique != Technique::Overwrite => one_way(lane, way, ways, column),
-        _ => overwriting(app, lane, &foreseen, column),
+        _ => overwriting(state, lane, &foreseen, column),
     }
 }
 
@@ -59,25 +61,15 @@ fn in_short(lane: &Lane, foreseen: &Foreseen, column: &mut Column<'_>) {
     column.fact_in("    as chosen", &chosen, Role::Strong);
 }
 
-/// What is said of a job that was cut short and can go on.
-pub(in crate::tui) fn cut_short(lane: &Lane, column: &mut Column<'_>) {
-    let Some(unfinished) = lane.unfinished.as_ref().filter(|_| !lane.is_working()) else { return };
-    let (job, place) = (&unfinished.job, unfinished.checkpoint.place());
-    let kept = unfinished.kept.strftime("%Y-%m-%d %H:%M UTC");
-    column.sentence(
-        &format!("Job {job} on this drive was cut short {place}; its place was kept {kept}. c goes on with it."),
-        Role::Strong,
-    );
-    column.gap();
-}
-
 /// What is said of a drive whose plan is being carried out, or was.
-fn already(lane: &Lane, work: &Work, column: &mut Column<'_>) {
-    if let Some(plan) = &lane.plan {
+fn already(lane: &Lane, column: &mut Column<'_>) {
+    if let Some(plan) = lane.plan() {
         column.fact("method", &format!("{} ({})", plan.title(), plan.notation()));
         column.fact("planned", &plan.expected().outcome().to_string());
     }
-    let Some(end) = &work.end else { return column.sentence("This plan is being carried out: see Erase.", Role::Strong) };
+    let Some(Over { end, .. }) = lane.over() else {
+        return column.sentence("This plan is being carried out: see Erase.", Role::Strong);
+    };
     column.fact("outcome", &end.record.claim().outcome().to_string());
     column.gap();
     column.sentence(
@@ -85,58 +77,17 @@ fn already(lane: &Lane, work: &Work, column: &mut Column<'_>) {
         Role::Strong,
     );
     if lane.needs_person() {
-        column.sentence(
-            &format!(
-                "Its {} is not written yet: see Certify, or later jurex certificate {} --out DIR.",
-                lane.paper(),
-                end.record.job
-            ),
-            Role::Text,
-        );
+        let (paper, job) = (lane.paper(), &end.record.job);
+        let said = format!("Its {paper} is not written yet: see Certify, or later jurex certificate {job} --out DIR.");
+        column.sentence(&said, Role::Text);
     }
-}
-
-/// The three questions with their answers, and the outcome that follows.
-pub(in crate::tui) fn questions(app: &App, need: Need, column: &mut Column<'_>) {
-    let levels = [Sensitivity::Low, Sensitivity::Moderate, Sensitivity::High].map(|l| (l.to_string(), l == need.sensitivity));
-    let yes_no = |yes: bool| [("yes".to_string(), yes), ("no".to_string(), !yes)];
-    question_line(app, column, "s", "How sensitive is what it held?", &levels);
-    question_line(app, column, "r", "Will it be used again?", &yes_no(need.reuse));
-    question_line(app, column, "l", "Does it leave the organisation?", &yes_no(need.leaves));
-    let outcome = need.outcome();
-    let after = match (outcome, need.reuse) {
-        (Outcome::Destroy, true) => " But a destroyed drive can't be used again: two answers contradict each other.",
-        (Outcome::Destroy, false) => " No overwriting earns that: the drive must be destroyed.",
-        _ => "",
-    };
-    let strong = app.theme.style(Role::Strong);
-    let text = app.theme.style(Role::Text);
-    column.line(Line::from(vec![
-        Span::styled("    So it needs ", text),
-        Span::styled(outcome.to_string(), strong),
-        Span::styled(format!(".{after}"), text),
-    ]));
-}
-
-fn question_line(app: &App, column: &mut Column<'_>, key: &'static str, question: &str, answers: &[(String, bool)]) {
-    let (room, gap) = if column.width() < 72 { (32, "  ") } else { (34, "   ") };
-    let mut spans = vec![
-        Span::styled(format!(" {key}  "), app.theme.style(Role::Act)),
-        Span::styled(format!("{question:<room$}"), app.theme.style(Role::Text)),
-    ];
-    for (answer, given) in answers {
-        let (sign, role) = if *given { ("●", Role::Strong) } else { ("○", Role::Faint) };
-        let words = format!("{sign} {answer}{gap}");
-        spans.push(Span::styled(words, app.theme.style(role)));
-    }
-    column.line(Line::from(spans));
 }
 
 /// The ladder: a rung a way, best first.
-fn ladder(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
+fn ladder(state: &State, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
     column.heading("Ways on this drive, best first");
     let needed = lane.draft.need.outcome();
-    let style = |role| app.theme.style(role);
+    let style = |role| state.theme.style(role);
     // Whether it can be taken matters more than what it wears.
     let (name_room, earns_room, time_room, wear_room) = match column.width() {
         96.. => (31, 26, 13, 9),
@@ -160,7 +111,7 @@ fn ladder(app: &App, lane: &Lane, ways: &[Way], column: &mut Column<'_>) {
             (_, Availability::Ready) => Role::Text,
             _ => Role::Faint,
         };
-        let time = way.time.map(|t| time(&t)).unwrap_or_else(|| "not told".into());
+        let time = way.time.map(|t| duration(t.likely)).unwrap_or_else(|| "not told".into());
         let time = if way.availability.word() == "by hand" || way.outcome() == Outcome::NotSanitized && way.perhaps.is_none() {
             "-".into()
         } else {
@@ -186,11 +137,6 @@ fn short_availability(way: &Way) -> &'static str {
         Availability::Ready => "yes",
         other => other.word(),
     }
-}
-
-/// A time in few columns: the likely one.
-pub(in crate::tui) fn time(estimate: &Estimate) -> String {
-    duration(estimate.likely)
 }
 
 /// A rung other than overwriting: what it would earn, and why it can't be taken.
@@ -235,7 +181,7 @@ fn wear(drive_writes: f64) -> String {
 }
 
 /// The rung that can be taken: method, passes, time, and what to mind.
-fn overwriting(app: &App, lane: &Lane, foreseen: &Foreseen, column: &mut Column<'_>) {
+fn overwriting(state: &State, lane: &Lane, foreseen: &Foreseen, column: &mut Column<'_>) {
     let draft = &lane.draft;
     let order = &draft.order;
     let plan = match &foreseen.plan {
@@ -264,15 +210,15 @@ fn overwriting(app: &App, lane: &Lane, foreseen: &Foreseen, column: &mut Column<
     if order.range.is_some() {
         column.fact_in("covers", &format!("{} only", plan.range()), Role::Strong);
     }
-    let speed = match (&lane.speed, lane.sampling) {
-        (Some(s), _) => {
+    let speed = match &lane.look.speed {
+        Speed::Sampled(s) => {
             format!("; it reads {}, {} and {} at start, middle and end", rate(s.start), rate(s.middle), rate(s.end))
         }
-        (None, true) => "; its speed is being sampled".into(),
-        (None, false) => String::new(),
+        Speed::Sampling => "; its speed is being sampled".into(),
+        Speed::NotSampled => String::new(),
     };
-    column.fact_in("time", &format!("{}{speed}", of_order(&lane.seen.drive, order, lane.speed.as_ref())), Role::Strong);
-    let said = warnings(&lane.seen.drive, order, draft.method.as_ref(), draft.need, lane.speed.as_ref());
+    column.fact_in("time", &format!("{}{speed}", of_order(&lane.seen.drive, order, lane.look.speed.sample())), Role::Strong);
+    let said = warnings(&lane.seen.drive, order, draft.method.as_ref(), draft.need, lane.look.speed.sample());
     // What it earns stands above already, and contradictory answers beside the questions.
     let told = |w: &&String| !w.starts_with("This plan earns") && !w.starts_with("These answers contradict");
     for (i, warning) in said.iter().filter(told).enumerate() {
@@ -287,49 +233,10 @@ fn overwriting(app: &App, lane: &Lane, foreseen: &Foreseen, column: &mut Column<
         column.fact(if i == 0 { "not covered" } else { "" }, &limit.sentence);
     }
     column.gap();
-    let drawing = preview(lane, plan);
+    let drawing = preview::of_plan(plan, &lane.look.contents.clone().unwrap_or_default());
     let place = column.take(strata::rows(&drawing));
-    strata::draw(&drawing, app.theme, place, column.buffer());
+    strata::draw(&drawing, state.theme, place, column.buffer());
 }
 
 /// What the rules cite for what is only simulated.
 const DEMONSTRATION: &str = "Jurex: demonstration";
-
-/// Layers that are drawn one by one; more are folded.
-const MOST_LAYERS: usize = 6;
-
-/// The strata as they would lie at the end.
-pub(in crate::tui) fn preview(lane: &Lane, plan: &Plan) -> Strata {
-    let geometry = plan.drive().geometry;
-    let mut strata = Strata::before(geometry.whole(), geometry.bytes(), &lane.contents.clone().unwrap_or_default());
-    strata.layers.extend(layers(plan));
-    strata
-}
-
-/// A layer for each pass and each reading; all but the last few are folded into one.
-fn layers(plan: &Plan) -> Vec<Layer> {
-    let over = |kind| vec![StrataSpan { at: plan.range(), kind, text: None }];
-    let folded = plan.passes().len().checked_sub(MOST_LAYERS).map_or(0, |n| if n > 0 { n + 1 } else { 0 });
-    let mut layers = vec![];
-    if folded > 0 {
-        layers.push(Layer { title: format!("passes 1-{folded}"), spans: over(Kind::Laid) });
-    }
-    for (i, pass) in plan.passes().iter().enumerate().skip(folded) {
-        layers.push(Layer { title: format!("{} {}", i + 1, pass.pattern), spans: over(Kind::Laid) });
-        let reading = plan.reading_of(i);
-        if *reading != Reading::None {
-            let places = reading.places(plan.range());
-            let spans = places.iter().map(|at| StrataSpan { at: *at, kind: Kind::Proved, text: None }).collect();
-            layers.push(Layer { title: "proof".into(), spans });
-        }
-    }
-    layers
-}
-
-/// The layers of passes over an unnamed drive: for the editor, where no drive is meant.
-pub(in crate::tui) fn passes_alone(plan: &Plan) -> Strata {
-    let geometry = plan.drive().geometry;
-    let mut strata = Strata::before(geometry.whole(), geometry.bytes(), &jurex_core::contents::Contents::default());
-    strata.layers.extend(layers(plan));
-    strata
-}

@@ -1,0 +1,266 @@
+//! The bench: the lanes, and the desk with the steps of the chosen one. The lowest screen, which never goes.
+
+mod about;
+mod desk;
+mod lanes;
+mod view;
+
+use crate::tui::action::{Action, Place};
+use crate::tui::lane::papers::PaperField;
+use crate::tui::lane::stage::Stage;
+use crate::tui::lane::{Lane, LaneState, Step};
+use crate::tui::message::Command;
+use crate::tui::screen::find::FindLine;
+use crate::tui::screen::lot::LotPage;
+use crate::tui::screen::methods::MethodsPage;
+use crate::tui::screen::settings::SettingsPage;
+use crate::tui::screen::{About, Answer, Given, Screen};
+use crate::tui::state::State;
+use crate::tui::step::{arm, certify, erase, look, plan};
+use crate::tui::widget::field::Typed;
+pub(super) use lanes::tally;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// The screen. What it shows is the shared state; it has none of its own.
+pub(crate) struct BenchScreen;
+
+impl Screen for BenchScreen {
+    fn places(&self, state: &State) -> Vec<Place> {
+        let Some(lane) = state.lane() else { return vec![Place::Bench, Place::Walking, Place::Anywhere] };
+        if state.lanes_alone() {
+            return vec![Place::Lanes, Place::Bench, Place::Walking, Place::Anywhere];
+        }
+        match (lane.step, lane.bytes_in_sight()) {
+            (_, Some(view)) if view.prompt.is_some() => vec![Place::BytesPrompt, Place::Typing],
+            (_, Some(_)) => vec![Place::Bytes, Place::Anywhere],
+            (Step::Arm, _) if lane.is_asked_for_its_label() => vec![Place::Step(Step::Arm), Place::Walking, Place::Typing],
+            (Step::Certify, _) if lane.asked().is_some() => vec![Place::Form, Place::Typing],
+            (step, _) => vec![Place::Step(step), Place::Bench, Place::Walking, Place::Anywhere],
+        }
+    }
+
+    fn why_not(&self, state: &State, action: Action) -> Option<String> {
+        let Some(lane) = state.lane() else {
+            let needs_none = [Action::Quit, Action::Suspend, Action::Help, Action::Palette, Action::Settings, Action::Methods];
+            return (!needs_none.contains(&action) && action != Action::NextTheme).then(|| "There is no drive.".into());
+        };
+        match action {
+            Action::PlanMarked if !state.lanes.iter().any(|l| l.marked) => Some("No drive is marked: Space marks one.".into()),
+            Action::ShowLanes if state.lanes_alone() || !state.is_narrow() => Some("All drives are in sight.".into()),
+            Action::ShowDesk if !state.lanes_alone() => Some("The drive is in sight.".into()),
+            Action::WriteCertificate => lane.missing(Step::Certify),
+            _ => why_not_on(lane, action).or_else(|| erase::why_not(lane, action)).map(Into::into),
+        }
+    }
+
+    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+        let commands = match action {
+            Action::Settings => return Answer::push(SettingsPage::default()),
+            Action::Methods => return Answer::push(MethodsPage::to_read()),
+            Action::FindDrive => return Answer::push(FindLine::default()),
+            Action::PlanMarked => return plan_marked(state),
+            Action::EnterPlan => state.go_to(Step::Plan),
+            Action::SeeWork => state.go_to(Step::Erase),
+            Action::SeeProof => state.go_to(Step::Prove),
+            Action::SeeCertificate => state.go_to(Step::Certify),
+            Action::StepBefore => walk(state, -1),
+            Action::StepAfter => walk(state, 1),
+            Action::DriveBefore | Action::DriveAfter | Action::ShowLanes | Action::ShowDesk => {
+                go_about(state, action);
+                vec![]
+            }
+            Action::ScrollUp | Action::ScrollDown => {
+                view::scroll(state, action == Action::ScrollDown);
+                vec![]
+            }
+            Action::Mark => {
+                mark(state);
+                vec![]
+            }
+            Action::GoOnWithJob => {
+                go_on_with_unfinished(state);
+                vec![]
+            }
+            _ => return perform_in_step(state, action),
+        };
+        Answer::to_do(commands)
+    }
+
+    fn type_in(&mut self, state: &mut State, typed: &Typed<'_>) {
+        let asked: Option<PaperField> = state.asked();
+        let Some(lane) = state.lane_mut() else { return };
+        if asked.is_some() {
+            return lane.type_in_form(typed);
+        }
+        match &mut lane.stage {
+            Stage::Planned(planned) if lane.step == Step::Arm => {
+                planned.problem = None;
+                planned.typed.take(typed);
+            }
+            _ => {
+                if let Some(prompt) = lane.look.bytes.as_mut().and_then(|view| view.prompt.as_mut()) {
+                    prompt.field().take(typed);
+                }
+            }
+        }
+    }
+
+    fn click(&mut self, state: &mut State, place: (u16, u16)) -> Answer {
+        match view::hit(state, place) {
+            Some(view::Hit::Lane(lane)) => state.select(lane),
+            Some(view::Hit::Step(step)) => return Answer::to_do(state.go_to(step)),
+            Some(view::Hit::Way(way)) => {
+                if let Some(lane) = state.lane_mut().filter(|l| !l.has_job()) {
+                    lane.draft.way = way;
+                }
+            }
+            None => {}
+        }
+        Answer::stay()
+    }
+
+    /// A method or passes were chosen for the plan of a lane.
+    fn take(&mut self, state: &mut State, given: Given) -> Answer {
+        match given {
+            Given::Method(Some(id), method) => {
+                if let Some(lane) = state.lanes.get_mut(id) {
+                    lane.draft.take_method(&method);
+                    lane.stage.drop_plan();
+                }
+            }
+            Given::Passes(id, program) => {
+                if let Some(lane) = state.lanes.get_mut(id) {
+                    lane.draft.take_passes(program);
+                    lane.stage.drop_plan();
+                }
+            }
+            Given::Method(None, _) | Given::Offer(..) => {}
+        }
+        Answer::stay()
+    }
+
+    fn refresh(&mut self, state: &mut State) {
+        if let Some(lane) = state.lane_mut().filter(|l| l.step == Step::Plan && !l.has_job()) {
+            lane.look_ahead();
+        }
+    }
+
+    fn way_to(&self, state: &State, place: Place) -> Option<Result<Step, String>> {
+        let Place::Step(step) = place else { return None };
+        let missing = state.lane().and_then(|l| l.missing(step));
+        Some(missing.map_or(Ok(step), Err))
+    }
+
+    fn about(&self, state: &State) -> About {
+        let step = state.lane().map_or(Step::Look, |l| l.step);
+        (step.name(), about::step(step))
+    }
+
+    fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
+        view::draw(state, area, buffer);
+    }
+}
+
+/// Why something can't be done with this lane now.
+fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
+    let over = lane.over().is_some();
+    let (can, why) = match action {
+        Action::GoOnWithJob => (
+            lane.unfinished.is_some() && !lane.is_working() && lane.step != Step::Certify && lane.step != Step::Arm,
+            "No job on this drive was cut short.",
+        ),
+        Action::SeeWork => (lane.has_job() && lane.step == Step::Arm || lane.is_working(), "No job is running on this drive."),
+        Action::BeginAnew => (over, "There is no job that is over."),
+        Action::TakePlan
+        | Action::EditPasses
+        | Action::MoreRounds
+        | Action::FewerRounds
+        | Action::Range
+        | Action::WayAfter
+        | Action::WayBefore
+        | Action::Sensitivity
+        | Action::Reuse
+        | Action::Leaves
+        | Action::ChooseMethod
+        | Action::ReadingBack
+        | Action::BlankPass => (!lane.has_job(), "This drive has a job already."),
+        Action::CheckLabel | Action::BackedUp => (lane.is_asked_for_its_label(), "No label is asked for."),
+        Action::LeaveArm => (lane.step == Step::Arm, "No drive is being armed."),
+        Action::SeeCertificate => (over, "There is no record yet."),
+        _ => (true, ""),
+    };
+    if can { None } else { Some(why) }
+}
+
+/// Does what belongs to the step that is in sight.
+fn perform_in_step(state: &mut State, action: Action) -> Answer {
+    let Some(lane) = state.lane() else { return Answer::stay() };
+    match lane.step {
+        Step::Look if lane.bytes_in_sight().is_some() => Answer::to_do(state.perform_on_bytes(action)),
+        Step::Look => look::perform(state, action),
+        Step::Plan => plan::perform(state, action),
+        Step::Arm => arm::perform(state, action),
+        Step::Erase => erase::perform(state, action),
+        Step::Prove => Answer::stay(),
+        Step::Certify => certify::perform(state, action),
+    }
+}
+
+fn go_about(state: &mut State, action: Action) {
+    match action {
+        Action::DriveBefore => state.walk_lanes(-1),
+        Action::DriveAfter => state.walk_lanes(1),
+        Action::ShowLanes => state.lanes_in_front = true,
+        Action::ShowDesk => state.lanes_in_front = false,
+        _ => {}
+    }
+}
+
+fn walk(state: &mut State, by: isize) -> Vec<Command> {
+    match state.lane().and_then(|l| l.step.beside(by)) {
+        Some(step) => state.go_to(step),
+        None => vec![],
+    }
+}
+
+/// Marks a drive for the lot, or takes it out.
+fn mark(state: &mut State) {
+    let Some(lane) = state.lane_mut() else { return };
+    match lane.missing(Step::Plan) {
+        Some(why) if !lane.marked => state.notice = Some(why),
+        None if lane.has_job() && !lane.marked => {
+            state.notice = Some("This drive has a job already: it can't be planned with others.".into());
+        }
+        _ => lane.marked = !lane.marked,
+    }
+}
+
+/// Opens the page for the marked drives; the speed of each is sampled for it.
+fn plan_marked(state: &mut State) -> Answer {
+    let Some(page) = LotPage::of_marked(state) else { return Answer::stay() };
+    let commands = page.lanes().iter().flat_map(|lane| state.sample_speed(*lane)).collect();
+    Answer::push(page).and(commands)
+}
+
+/// Takes the plan of the job that was cut short; the drive's own label arms it anew.
+fn go_on_with_unfinished(state: &mut State) {
+    let Some(lane) = state.lane_mut().filter(|l| l.state() != LaneState::Armed && !l.is_working()) else { return };
+    if lane.is_gone() {
+        state.notice = Some("The drive is gone: attach it again to go on with its job.".into());
+        return;
+    }
+    if let Err(refusal) = &lane.verdict {
+        state.notice = Some(format!("This drive is guarded: {refusal}."));
+        return;
+    }
+    let Some(unfinished) = &lane.unfinished else { return };
+    let plan = unfinished.checkpoint.plan_on(&lane.seen.drive);
+    if !plan.drive().same_as(&lane.seen.drive) {
+        state.notice = Some("This is not the drive that the job was cut short on.".into());
+        return;
+    }
+    lane.stage.plan(plan, Some(unfinished.clone()));
+    lane.marked = false;
+    lane.enter(Step::Arm);
+}

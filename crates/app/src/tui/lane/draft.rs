@@ -1,0 +1,121 @@
+//! What is chosen in Plan, and what follows from it.
+
+use super::Lane;
+use jurex_core::estimate::SpeedSample;
+use jurex_core::ladder::{Way, ladder};
+use jurex_core::media::Drive;
+use jurex_core::method::Method;
+use jurex_core::native::Answers;
+use jurex_core::need::Need;
+use jurex_core::notation::{NoEntropy, Program};
+use jurex_core::plan::{Order, Plan, PlanError};
+use jurex_core::rules::Technique;
+use jurex_core::units::Sectors;
+use std::borrow::Cow;
+
+/// What is chosen in Plan, before it is fixed.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Draft {
+    pub(crate) need: Need,
+    /// How the drive would be overwritten.
+    pub(crate) order: Order,
+    /// The method that the passes come from, if they come from one.
+    pub(crate) method: Option<Method>,
+    /// The rung of the ladder that is looked at.
+    pub(crate) way: Technique,
+}
+
+impl Draft {
+    /// Takes the passes of `method`; rounds, verification and range stay.
+    pub(crate) fn take_method(&mut self, method: &Method) {
+        (self.order.title, self.order.program) = (method.title.clone(), method.program.clone());
+        self.method = Some(method.clone());
+        self.way = Technique::Overwrite;
+    }
+
+    /// Takes passes that come from no method.
+    pub(crate) fn take_passes(&mut self, program: Program) {
+        (self.order.title, self.order.program) = ("Passes of your own".into(), program);
+        self.method = None;
+        self.way = Technique::Overwrite;
+    }
+}
+
+/// What follows from a draft: computed when the draft, or what it rests on, has changed, and not at every picture.
+#[derive(Clone, Debug)]
+pub(crate) struct Foreseen {
+    /// What it was computed from.
+    of: Foundation,
+    /// Every way of sanitizing the drive, best first.
+    pub(crate) ways: Vec<Way>,
+    /// The plan that the draft would make, without its random choices.
+    pub(crate) plan: Result<Plan, PlanError>,
+}
+
+/// What a draft's consequences rest on.
+#[derive(Clone, Debug, PartialEq)]
+struct Foundation {
+    drive: Drive,
+    answers: Answers,
+    order: Order,
+    speed: Option<SpeedSample>,
+}
+
+impl Lane {
+    /// What follows from the draft as it stands: what was computed, if it is still of that, else anew.
+    pub(crate) fn foreseen(&self) -> Cow<'_, Foreseen> {
+        match &self.foreseen {
+            Some(known) if self.stands_on(&known.of) => Cow::Borrowed(known),
+            _ => Cow::Owned(self.foresee()),
+        }
+    }
+
+    /// Computes what follows from the draft, if it is not known yet.
+    pub(crate) fn look_ahead(&mut self) {
+        if !self.foreseen.as_ref().is_some_and(|known| self.stands_on(&known.of)) {
+            self.foreseen = Some(Box::new(self.foresee()));
+        }
+    }
+
+    fn stands_on(&self, of: &Foundation) -> bool {
+        let Foundation { drive, answers, order, speed } = of;
+        (drive, answers, order, speed.as_ref())
+            == (&self.seen.drive, &self.seen.answers, &self.draft.order, self.look.speed.sample())
+    }
+
+    fn foresee(&self) -> Foreseen {
+        let (drive, answers, order) = (&self.seen.drive, &self.seen.answers, &self.draft.order);
+        let speed = self.look.speed.sample().copied();
+        Foreseen {
+            ways: ladder(drive, answers, order, speed.as_ref()),
+            plan: self.preview(order),
+            of: Foundation { drive: drive.clone(), answers: answers.clone(), order: order.clone(), speed },
+        }
+    }
+
+    /// The plan that `order` would make, without its random choices.
+    pub(crate) fn preview(&self, order: &Order) -> Result<Plan, PlanError> {
+        Plan::new(&self.seen.drive, order, &mut NoEntropy)
+    }
+
+    /// The range that a text means: nothing (the whole drive), `2048 4095` (first and last sector), or `p2` (a partition).
+    pub(crate) fn range_of(&self, text: &str) -> Result<Option<Sectors>, String> {
+        let words: Vec<&str> = text.split(|c: char| c.is_whitespace() || c == '-').filter(|w| !w.is_empty()).collect();
+        let number = |word: &str| word.parse::<u64>().map_err(|_| format!("`{word}` is no sector number"));
+        let range = match words.as_slice() {
+            [] => return Ok(None),
+            [p] if p.starts_with(['p', 'P']) => {
+                let which = p[1..].parse().map_err(|_| format!("`{p}` names no partition: type p1, p2 …"))?;
+                self.look.contents.clone().unwrap_or_default().partition(which).map_err(|e| e.to_string())?.at
+            }
+            [first, last] => {
+                let (first, last) = (number(first)?, number(last)?);
+                Sectors::from_to(first, last).ok_or_else(|| format!("from {first} to {last} there is no sector"))?
+            }
+            _ => return Err("type the first and the last sector, or p1 for the first partition".into()),
+        };
+        let order = Order { range: Some(range), ..self.draft.order.clone() };
+        self.preview(&order).map_err(|e| e.to_string())?;
+        Ok((range != self.seen.drive.geometry.whole()).then_some(range))
+    }
+}

@@ -1,0 +1,332 @@
+//! One drive and its work: what was seen of it, what is chosen for it, and how far the work has come.
+
+pub(super) mod bytes;
+pub(super) mod draft;
+mod lanes;
+pub(super) mod papers;
+pub(super) mod stage;
+mod step;
+
+use crate::bench::{Sample, Seen};
+use bytes::BytesView;
+use draft::{Draft, Foreseen};
+use jurex_core::contents::Contents;
+use jurex_core::erase::Activity;
+use jurex_core::estimate::SpeedSample;
+use jurex_core::evidence::Ended;
+use jurex_core::guard::{Cleared, Hindrance, Refusal};
+use jurex_core::ladder::suggested;
+use jurex_core::media::Label;
+use jurex_core::method::Catalogue;
+use jurex_core::need::{Need, Sensitivity};
+use jurex_core::plan::Plan;
+use jurex_core::record::{Papers, Record};
+use jurex_core::rules::{Edition, Outcome, Technique};
+use jurex_ledger::Unfinished;
+pub(super) use lanes::{LaneId, Lanes};
+use stage::{Log, Over, Stage, Work};
+use std::time::Duration;
+pub(super) use step::Step;
+
+/// What a lane's drive is, as one word.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum LaneState {
+    Unknown,
+    Guarded,
+    Ready,
+    Planned,
+    Armed,
+    Erasing,
+    Proving,
+    Held,
+    Proved,
+    Unproved,
+    Failed,
+    Gone,
+}
+
+impl LaneState {
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            LaneState::Unknown => "unknown",
+            LaneState::Guarded => "guarded",
+            LaneState::Ready => "ready",
+            LaneState::Planned => "planned",
+            LaneState::Armed => "armed",
+            LaneState::Erasing => "erasing",
+            LaneState::Proving => "proving",
+            LaneState::Held => "held",
+            LaneState::Proved => "proved",
+            LaneState::Unproved => "unproved",
+            LaneState::Failed => "failed",
+            LaneState::Gone => "gone",
+        }
+    }
+}
+
+/// Whether the drive is there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Presence {
+    /// Since the interface began.
+    Here,
+    /// Since this time.
+    Appeared(Duration),
+    /// Gone since this time of day.
+    Gone(String),
+}
+
+/// How fast a drive reads.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Speed {
+    NotSampled,
+    Sampling,
+    Sampled(SpeedSample),
+}
+
+impl Speed {
+    pub(crate) fn sample(&self) -> Option<&SpeedSample> {
+        match self {
+            Speed::Sampled(sample) => Some(sample),
+            Speed::NotSampled | Speed::Sampling => None,
+        }
+    }
+}
+
+/// What was seen of the drive beside its own answers.
+pub(crate) struct Look {
+    /// Whether the drive itself has been asked; until then it is known by the system's word only.
+    pub(crate) answered: bool,
+    pub(crate) contents: Option<Contents>,
+    pub(crate) sample: Option<Sample>,
+    pub(crate) speed: Speed,
+    /// The byte viewer, while it is open.
+    pub(crate) bytes: Option<BytesView>,
+    /// Whether the beacon is on.
+    pub(crate) beacon: bool,
+}
+
+/// One drive and its work.
+pub(crate) struct Lane {
+    pub(crate) seen: Seen,
+    pub(crate) verdict: Result<Cleared, Refusal>,
+    pub(crate) presence: Presence,
+    pub(crate) look: Look,
+    /// Whether it is one of the lot that is planned together.
+    pub(crate) marked: bool,
+    pub(crate) step: Step,
+    /// First line of the step that is shown.
+    pub(crate) scroll: u16,
+    pub(crate) draft: Draft,
+    /// What follows from the draft, once it was asked for.
+    foreseen: Option<Box<Foreseen>>,
+    /// A job on this drive that was cut short and can go on.
+    pub(crate) unfinished: Option<Box<Unfinished>>,
+    pub(crate) papers: Papers,
+    pub(crate) stage: Stage,
+}
+
+impl Lane {
+    pub(crate) fn new(seen: Seen, papers: &Papers, catalogue: &Catalogue, edition: Edition) -> Self {
+        let draft = Draft {
+            need: Need { sensitivity: Sensitivity::Moderate, reuse: true, leaves: false },
+            order: suggested(&seen.drive, catalogue, edition),
+            method: None,
+            way: Technique::Overwrite,
+        };
+        let look = Look {
+            answered: !seen.hindrances.contains(&Hindrance::NoAnswer),
+            contents: None,
+            sample: None,
+            speed: Speed::NotSampled,
+            bytes: None,
+            beacon: false,
+        };
+        let mut lane = Self {
+            verdict: seen.verdict(),
+            seen,
+            presence: Presence::Here,
+            look,
+            marked: false,
+            step: Step::Look,
+            scroll: 0,
+            draft,
+            foreseen: None,
+            unfinished: None,
+            papers: papers.clone(),
+            stage: Stage::Idle,
+        };
+        lane.choose_method(catalogue);
+        lane
+    }
+
+    /// Goes to a step, and to its first line.
+    pub(crate) fn enter(&mut self, step: Step) {
+        (self.step, self.scroll) = (step, 0);
+    }
+
+    /// Chooses the method that suits the drive's class of media.
+    pub(crate) fn choose_method(&mut self, catalogue: &Catalogue) {
+        let suited = suggested(&self.seen.drive, catalogue, self.draft.order.edition);
+        if let Some(method) = catalogue.titled(&suited.title) {
+            self.draft.take_method(method);
+        }
+    }
+
+    /// Leaves the finished job behind, so that the drive can be planned again. It is looked at anew.
+    pub(crate) fn begin_anew(&mut self) {
+        self.stage.leave_job();
+        (self.look.contents, self.look.sample) = (None, None);
+        self.enter(Step::Look);
+    }
+
+    pub(crate) fn is_gone(&self) -> bool {
+        matches!(self.presence, Presence::Gone(_))
+    }
+
+    /// The byte viewer, where it is in sight.
+    pub(crate) fn bytes_in_sight(&self) -> Option<&BytesView> {
+        self.look.bytes.as_ref().filter(|_| self.step == Step::Look)
+    }
+
+    /// What the person must type to arm it.
+    pub(crate) fn label(&self) -> Label {
+        self.verdict.as_ref().map_or_else(|_| self.seen.drive.label(), |cleared| cleared.label().clone())
+    }
+
+    /// Whether the person is to type its label now.
+    pub(crate) fn is_asked_for_its_label(&self) -> bool {
+        self.step == Step::Arm && matches!(self.stage, Stage::Planned(_)) && !self.is_gone()
+    }
+
+    /// Whether the label was right and nothing is written yet.
+    pub(crate) fn is_armed(&self) -> bool {
+        matches!(self.stage, Stage::Arming(..))
+    }
+
+    /// Whether a job is running.
+    pub(crate) fn is_working(&self) -> bool {
+        matches!(self.stage, Stage::Working(_))
+    }
+
+    /// Whether it has a job, running or over.
+    pub(crate) fn has_job(&self) -> bool {
+        matches!(self.stage, Stage::Working(_) | Stage::Over(_))
+    }
+
+    pub(crate) fn plan(&self) -> Option<&Plan> {
+        match &self.stage {
+            Stage::Idle => None,
+            Stage::Planned(planned) | Stage::Arming(planned, _) => Some(&planned.plan),
+            Stage::Working(work) => Some(work.plan()),
+            Stage::Over(over) => Some(&over.plan),
+        }
+    }
+
+    /// The running job.
+    pub(crate) fn work(&self) -> Option<&Work> {
+        match &self.stage {
+            Stage::Working(work) => Some(work),
+            _ => None,
+        }
+    }
+
+    /// The job that is over.
+    pub(crate) fn over(&self) -> Option<&Over> {
+        match &self.stage {
+            Stage::Over(over) => Some(over),
+            _ => None,
+        }
+    }
+
+    /// What the job has told, running or over.
+    pub(crate) fn log(&self) -> Option<&Log> {
+        match &self.stage {
+            Stage::Working(work) => Some(&work.log),
+            Stage::Over(over) => Some(&over.log),
+            Stage::Idle | Stage::Planned(_) | Stage::Arming(..) => None,
+        }
+    }
+
+    /// The record, once the job is over.
+    pub(crate) fn record(&self) -> Option<&Record> {
+        self.over().map(|over| &over.end.record)
+    }
+
+    pub(crate) fn state(&self) -> LaneState {
+        match &self.stage {
+            Stage::Working(work) if work.log.progress.is_held() => LaneState::Held,
+            Stage::Working(work) if work.log.progress.activity() == Activity::ReadingBack => LaneState::Proving,
+            Stage::Working(_) => LaneState::Erasing,
+            Stage::Over(over) => self.state_after(&over.end.record),
+            Stage::Idle | Stage::Planned(_) | Stage::Arming(..) if self.is_gone() => LaneState::Gone,
+            Stage::Idle | Stage::Planned(_) | Stage::Arming(..) if self.verdict.is_err() => {
+                if self.look.answered {
+                    LaneState::Guarded
+                } else {
+                    LaneState::Unknown
+                }
+            }
+            Stage::Idle => LaneState::Ready,
+            Stage::Planned(_) => LaneState::Planned,
+            Stage::Arming(..) => LaneState::Armed,
+        }
+    }
+
+    fn state_after(&self, record: &Record) -> LaneState {
+        match record.evidence().ended {
+            // One that has come back is not gone any more: its job can go on.
+            Ended::Gone { .. } if self.is_gone() => LaneState::Gone,
+            Ended::Gone { .. }
+            | Ended::StoppedAnswering { .. }
+            | Ended::Stopped
+            | Ended::GivenUp { .. }
+            | Ended::Changed { .. }
+            | Ended::Refused { .. } => LaneState::Failed,
+            Ended::Finished if record.kept_its_plan() => LaneState::Proved,
+            Ended::Finished => LaneState::Unproved,
+        }
+    }
+
+    /// What its paper is: nothing that is not sanitized has a certificate.
+    pub(crate) fn paper(&self) -> &'static str {
+        match self.record().map(|r| r.claim().outcome()) {
+            Some(Outcome::NotSanitized) => "report",
+            _ => "certificate",
+        }
+    }
+
+    /// Whether its paper is written.
+    pub(crate) fn is_written(&self) -> bool {
+        self.over().is_some_and(|over| matches!(over.written, Some(Ok(_))))
+    }
+
+    /// Whether the lane waits for the person: its job is over, and its paper not written.
+    pub(crate) fn needs_person(&self) -> bool {
+        self.record().is_some() && !self.is_written()
+    }
+
+    /// Why a step can't be entered yet; `None` if it can.
+    pub(crate) fn missing(&self, step: Step) -> Option<String> {
+        let guarded = match (&self.presence, &self.verdict) {
+            _ if self.has_job() => None,
+            (Presence::Gone(since), _) => Some(format!("This drive is gone since {since}.")),
+            (_, verdict) => verdict.as_ref().err().map(|r| format!("This drive is guarded: {r}.")),
+        };
+        let unless = |can: bool, why: &str| if can { None } else { Some(why.to_string()) };
+        match step {
+            Step::Look => None,
+            Step::Plan => guarded,
+            Step::Arm => {
+                guarded.or_else(|| unless(self.plan().is_some(), "There is no plan yet: choose a way in Plan and press Enter."))
+            }
+            Step::Erase => guarded.or_else(|| unless(self.has_job(), "Nothing is being erased: the drive must be armed first.")),
+            Step::Prove => guarded.or_else(|| {
+                let read = self.log().is_some_and(|l| l.progress.evidence().read_backs().next().is_some());
+                unless(self.over().is_some() || read, "Nothing has been read back yet.")
+            }),
+            Step::Certify => {
+                guarded.or_else(|| unless(self.record().is_some(), "There is no record yet: the job must come to its end first."))
+            }
+        }
+    }
+}

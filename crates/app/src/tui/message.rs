@@ -1,0 +1,115 @@
+//! What happens, and what is to be done about it in the world.
+
+use super::lane::LaneId;
+use super::lane::stage::{WorkEnd, Written};
+use crate::bench::{Sample, Seen};
+use crate::config::Config;
+use crate::settings::Setting;
+use jurex_core::bytes::{Needle, Search};
+use jurex_core::contents::Contents;
+use jurex_core::erase::{Event, Wish};
+use jurex_core::estimate::SpeedSample;
+use jurex_core::method::{Catalogue, Method};
+use jurex_core::plan::{ArmedPlan, Order, Plan};
+use jurex_core::policy::Policy;
+use jurex_core::record::{JobId, Papers, Record};
+use jurex_core::units::Lba;
+use jurex_ledger::Unfinished;
+use ratatui::crossterm::event::{KeyEvent, MouseEvent};
+use std::path::PathBuf;
+use std::time::Duration;
+
+/// Something that happened.
+pub(crate) enum Message {
+    Key(KeyEvent),
+    Mouse(MouseEvent),
+    Resized(u16, u16),
+    /// Time has passed: since the start, and as time of day.
+    Tick(Duration, String),
+    /// Every drive that is there now, as far as it is known, and the number of this listing.
+    Drives(u64, Vec<Seen>),
+    /// A drive has answered in that listing.
+    Answered(u64, Box<Seen>),
+    /// Text that was pasted.
+    Pasted(String),
+    /// The terminal is gone: jobs go on without a screen.
+    TerminalLost,
+    Looked(LaneId, Contents, Option<Sample>),
+    /// The ledger has a job of this drive that was cut short, or has none.
+    Unfinished(LaneId, Option<Box<Unfinished>>),
+    /// Sectors for the byte viewer, from this one on.
+    Page(LaneId, u64, Result<Vec<u8>, String>),
+    Searching(LaneId, u64),
+    Searched(LaneId, Result<Search, String>),
+    /// The beacon has ended, perhaps by an error.
+    BeaconEnded(LaneId, Option<String>),
+    /// The drive is open for this process alone; the countdown may begin.
+    Opened(LaneId),
+    Planned(LaneId, Result<Box<Plan>, String>),
+    /// The drive's speed was sampled.
+    Sampled(LaneId, Result<SpeedSample, String>),
+    /// Methods were saved or taken in: the catalogue as it is now.
+    Catalogue(Result<(Catalogue, String), String>),
+    /// A policy was read.
+    Policy(Result<Box<Policy>, String>),
+    /// A policy was saved: every name that there is now, and what to say.
+    Policies(Result<(Vec<String>, String), String>),
+    /// A setting was saved: the settings as they are now.
+    Setting(Result<Box<Config>, String>),
+    /// Something to say at the bottom.
+    Said(String),
+    Began(LaneId, JobId),
+    /// The job did not start; nothing was written.
+    NotStarted(LaneId, String),
+    Job(LaneId, Event),
+    Ended(LaneId, Box<WorkEnd>),
+    Written(LaneId, Written),
+    /// The system asks the program to end.
+    Terminate,
+}
+
+/// Something to be done in the world.
+#[derive(Debug)]
+pub(crate) enum Command {
+    Plan(LaneId, Order),
+    /// Read at three places to learn how fast it is.
+    SampleSpeed(LaneId),
+    /// Save the methods of one's own; the words say what was done.
+    SaveMethods(Catalogue, String),
+    /// Write methods to a new file.
+    ExportMethods(Vec<Method>, PathBuf),
+    /// Take in the methods of a file.
+    ImportMethods(PathBuf),
+    /// Change a setting to this text.
+    SaveSetting(Setting, String),
+    ReadPolicy(String),
+    SavePolicy(String, Box<Policy>),
+    /// Open the drive for this process alone; the job begins at [`Command::Go`].
+    Open(Box<Start>),
+    Go(LaneId),
+    /// Close it again, nothing written.
+    Abandon(LaneId),
+    Look(LaneId),
+    ReadPage(LaneId, u64),
+    /// Search forwards from this byte.
+    Search(LaneId, Needle, u64),
+    BreakOffSearch(LaneId),
+    Beacon(LaneId, bool),
+    Wish(LaneId, Wish),
+    Write(LaneId, Box<Record>),
+    /// Leave the screen to the shell until the person comes back.
+    Suspend,
+}
+
+/// A job to be started.
+#[derive(Debug)]
+pub(crate) struct Start {
+    pub(crate) lane: LaneId,
+    pub(crate) armed: ArmedPlan,
+    pub(crate) before: Contents,
+    pub(crate) papers: Papers,
+    /// The job to go on with, if it is no new one.
+    pub(crate) from: Option<Box<Unfinished>>,
+    /// The sector to show again afterwards.
+    pub(crate) sample_at: Option<Lba>,
+}

@@ -1,0 +1,69 @@
+//! Arm: the label check.
+
+pub(crate) mod view;
+
+use crate::tui::action::Action;
+use crate::tui::lane::Step;
+use crate::tui::lane::papers::next_backup;
+use crate::tui::lane::stage::Stage;
+use crate::tui::message::{Command, Start};
+use crate::tui::screen::Answer;
+use crate::tui::state::State;
+use jurex_core::plan::ArmError;
+use jurex_core::text::capital;
+
+/// Does what was asked for in this step.
+pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+    match action {
+        Action::CheckLabel => Answer::to_do(check_label(state)),
+        Action::BackedUp => {
+            if let Some(lane) = state.lane_mut() {
+                lane.papers.backup = next_backup(lane.papers.backup);
+            }
+            Answer::stay()
+        }
+        Action::LeaveArm => Answer::to_do(state.go_to(Step::Plan)),
+        _ => Answer::stay(),
+    }
+}
+
+/// Checks the label. If it is right, the drive is opened for this process alone, and the countdown begins once it is.
+fn check_label(state: &mut State) -> Vec<Command> {
+    let (Some(id), Some(lane)) = (state.selected, state.lane()) else { return vec![] };
+    let (Stage::Planned(planned), Ok(cleared)) = (&lane.stage, &lane.verdict) else { return vec![] };
+    let typed = planned.typed.value().to_string();
+    let checked = planned.plan.arm(cleared, &typed);
+    let problem = match &checked {
+        Ok(_) => None,
+        Err(e @ ArmError::WrongLabel { .. }) => {
+            Some(format!("{}. Nothing was written.{}", capital(&e.to_string()), whose(state, &typed)))
+        }
+        Err(e) => Some(format!("{}. Nothing was written.", capital(&e.to_string()))),
+    };
+    let lane = &mut state.lanes[id];
+    lane.scroll = 0;
+    let Stage::Planned(planned) = &mut lane.stage else { return vec![] };
+    planned.typed.clear();
+    planned.problem = problem;
+    let Ok(armed) = checked else { return vec![] };
+    let from = planned.from.clone();
+    lane.stage.arm();
+    lane.papers.need = Some(lane.draft.need);
+    vec![Command::Open(Box::new(Start {
+        lane: id,
+        armed,
+        before: lane.look.contents.clone().unwrap_or_default(),
+        papers: lane.papers.clone(),
+        from,
+        sample_at: lane.look.sample.as_ref().map(|s| s.at),
+    }))]
+}
+
+/// Which other drive a wrong answer would have named.
+fn whose(state: &State, typed: &str) -> String {
+    let other = state.lanes.named().find(|(id, l)| Some(*id) != state.selected && l.label().matches(typed));
+    match other {
+        Some((_, lane)) => format!(" That is the label of {}.", lane.seen.drive.called()),
+        None => " It is the label of no drive on this bench.".into(),
+    }
+}

@@ -1,0 +1,73 @@
+//! Plan: the draft of a plan is changed, and fixed.
+
+pub(crate) mod view;
+
+use crate::tui::action::Action;
+use crate::tui::lane::Lane;
+use crate::tui::message::Command;
+use crate::tui::screen::Answer;
+use crate::tui::screen::methods::MethodsPage;
+use crate::tui::screen::range::RangeLine;
+use crate::tui::state::State;
+use crate::tui::widget::need::next_sensitivity;
+use jurex_core::rules::Technique;
+use jurex_core::text::capital;
+
+/// Most rounds that the keys offer; the command line takes more.
+const MOST_ROUNDS: u32 = 99;
+
+/// Does what was asked for in this step.
+pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+    let Some(id) = state.selected else { return Answer::stay() };
+    match action {
+        Action::TakePlan => Answer::to_do(take_plan(state)),
+        Action::BeginAnew => {
+            state.lanes[id].begin_anew();
+            Answer::to_do(vec![Command::Look(id)])
+        }
+        Action::ChooseMethod => Answer::push(MethodsPage::for_lane(state, id)),
+        Action::EditPasses => Answer::push(MethodsPage::for_passes(state, id)),
+        Action::Range => Answer::push(RangeLine::new(id)),
+        _ => {
+            change_draft(&mut state.lanes[id], action);
+            Answer::stay()
+        }
+    }
+}
+
+/// Fixes the draft as the plan, if its way can be taken.
+fn take_plan(state: &mut State) -> Vec<Command> {
+    let (Some(id), Some(lane)) = (state.selected, state.lane()) else { return vec![] };
+    match lane.foreseen().ways.iter().find(|w| w.technique == lane.draft.way) {
+        Some(way) if !way.is_ready() => {
+            let name = capital(way.technique.name());
+            state.notice = Some(format!("{name} can't be planned. {}", way.availability.sentence()));
+            vec![]
+        }
+        _ => vec![Command::Plan(id, lane.draft.order.clone())],
+    }
+}
+
+fn change_draft(lane: &mut Lane, action: Action) {
+    let need = &mut lane.draft.need;
+    match action {
+        Action::Sensitivity => need.sensitivity = next_sensitivity(need.sensitivity),
+        Action::Reuse => need.reuse = !need.reuse,
+        Action::Leaves => need.leaves = !need.leaves,
+        Action::WayAfter => lane.draft.way = way_beside(lane, 1),
+        Action::WayBefore => lane.draft.way = way_beside(lane, -1),
+        Action::ReadingBack => lane.draft.order.verification = lane.draft.order.verification.next(),
+        Action::MoreRounds => lane.draft.order.rounds = (lane.draft.order.rounds + 1).min(MOST_ROUNDS),
+        Action::FewerRounds => lane.draft.order.rounds = lane.draft.order.rounds.saturating_sub(1).max(1),
+        Action::BlankPass => lane.draft.order.blank = !lane.draft.order.blank,
+        _ => return,
+    }
+    // What was planned before is not what stands here now.
+    lane.stage.drop_plan();
+}
+
+fn way_beside(lane: &Lane, by: isize) -> Technique {
+    let ways = &lane.foreseen().ways;
+    let here = ways.iter().position(|w| w.technique == lane.draft.way).unwrap_or(0) as isize;
+    ways.get((here + by).rem_euclid(ways.len().max(1) as isize) as usize).map_or(Technique::Overwrite, |w| w.technique)
+}

@@ -1,0 +1,36 @@
+//! What a plan would leave on a drive, before anything is done.
+
+use jurex_core::contents::Contents;
+use jurex_core::plan::{Plan, Reading};
+use jurex_core::strata::{Kind, Layer, Span, Strata};
+
+/// Layers that are drawn one by one; more are folded.
+const MOST_LAYERS: usize = 6;
+
+/// The strata as they would lie at the end of a plan.
+pub(crate) fn of_plan(plan: &Plan, before: &Contents) -> Strata {
+    let geometry = plan.drive().geometry;
+    let mut strata = Strata::before(geometry.whole(), geometry.bytes(), before);
+    strata.layers.extend(layers(plan));
+    strata
+}
+
+/// A layer for each pass and each reading; all but the last few are folded into one.
+fn layers(plan: &Plan) -> Vec<Layer> {
+    let over = |kind| vec![Span { at: plan.range(), kind, text: None }];
+    let folded = plan.passes().len().checked_sub(MOST_LAYERS).map_or(0, |n| if n > 0 { n + 1 } else { 0 });
+    let mut layers = vec![];
+    if folded > 0 {
+        layers.push(Layer { title: format!("passes 1-{folded}"), spans: over(Kind::Laid) });
+    }
+    for (i, pass) in plan.passes().iter().enumerate().skip(folded) {
+        layers.push(Layer { title: format!("{} {}", i + 1, pass.pattern), spans: over(Kind::Laid) });
+        let reading = plan.reading_of(i);
+        if *reading != Reading::None {
+            let places = reading.places(plan.range());
+            let spans = places.iter().map(|at| Span { at: *at, kind: Kind::Proved, text: None }).collect();
+            layers.push(Layer { title: "proof".into(), spans });
+        }
+    }
+    layers
+}
