@@ -9,7 +9,7 @@ use jurex_core::erase::{Alone, Crew};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::{self, Cleared, Hindrance, LookedAt, Refusal};
 use jurex_core::media::{Bus, Drive, Label, Scope};
-use jurex_core::medium::Medium;
+use jurex_core::medium::{Medium, MediumError};
 use jurex_core::native::Answers;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::units::Lba;
@@ -112,6 +112,15 @@ pub(crate) struct Sample {
     pub(crate) bytes: Vec<u8>,
 }
 
+/// Why something could not be read from a drive.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum ReadError {
+    #[error(transparent)]
+    Open(#[from] OpenError),
+    #[error("{0}: {why}", why = .0.cause.os())]
+    Read(#[from] MediumError),
+}
+
 impl Seen {
     pub(crate) fn of_machine(system: &System, found: jurex_linux::Found) -> Self {
         let place = Place::Machine(system.clone());
@@ -172,13 +181,13 @@ impl Seen {
     }
 
     /// Reads at three places for about a second to learn how fast it is. Nothing is written.
-    pub(crate) fn sample_speed(&self) -> Result<SpeedSample, String> {
+    pub(crate) fn sample_speed(&self) -> Result<SpeedSample, ReadError> {
         let mut medium: Box<dyn Medium> = match &self.place {
             Place::Simulated(sim) => Box::new(sim.peek_at_speed()),
-            Place::Machine(_) => self.peek().map_err(|e| e.to_string())?,
+            Place::Machine(_) => self.peek()?,
         };
         let begun = Instant::now();
-        SpeedSample::take(medium.as_mut(), SAMPLE_TIME, &|| begun.elapsed()).map_err(|e| format!("{e}: {}", e.cause.os()))
+        Ok(SpeedSample::take(medium.as_mut(), SAMPLE_TIME, &|| begun.elapsed())?)
     }
 
     /// Opens it for reading, beside whoever uses it.
@@ -202,13 +211,13 @@ impl Seen {
     }
 
     /// Reads in the beacon's rhythm until told to end; gives the error that ended it, if one did.
-    pub(crate) fn beacon(&self, go_on: &dyn Fn() -> bool) -> Result<(), String> {
-        let mut medium = self.peek().map_err(|e| e.to_string())?;
+    pub(crate) fn beacon(&self, go_on: &dyn Fn() -> bool) -> Result<(), ReadError> {
+        let mut medium = self.peek()?;
         let mut buffer = AlignedBuffer::new(beacon::READ_BYTES.max(self.drive.geometry.logical as usize));
         let begun = Instant::now();
         while go_on() {
             if beacon::is_reading(begun.elapsed()) {
-                beacon::flash(medium.as_mut(), &mut buffer, &mut SystemEntropy).map_err(|e| format!("{e}: {}", e.cause.os()))?;
+                beacon::flash(medium.as_mut(), &mut buffer, &mut SystemEntropy)?;
             } else {
                 std::thread::sleep(Duration::from_millis(20));
             }

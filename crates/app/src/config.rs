@@ -6,7 +6,7 @@ use jurex_core::method::{Catalogue, Method};
 use jurex_core::record::{Papers, Person};
 use jurex_core::rules::Edition;
 use serde::Deserialize;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use toml_edit::DocumentMut;
 
 /// `config.toml`.
@@ -84,7 +84,7 @@ impl Config {
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
             Err(e) => return Err(unreadable(e)),
         };
-        let wrong = |e: String| Failure::Use(format!("the configuration {} is wrong: {e}", path.display()));
+        let wrong = |e: ConfigError| Failure::Use(format!("the configuration {} is wrong: {e}", path.display()));
         Self::of_text(&text).map_err(wrong)
     }
 
@@ -92,32 +92,32 @@ impl Config {
     ///
     /// # Errors
     /// What is wrong with it, and where.
-    pub(crate) fn of_text(text: &str) -> Result<Self, String> {
-        let config: Self = toml::from_str(text).map_err(|e: toml::de::Error| e.to_string())?;
+    pub(crate) fn of_text(text: &str) -> Result<Self, ConfigError> {
+        let config: Self = toml::from_str(text)?;
         config.check(text)?;
         Ok(config)
     }
 
     /// What TOML alone does not see.
-    fn check(&self, text: &str) -> Result<(), String> {
+    fn check(&self, text: &str) -> Result<(), ConfigError> {
         let has_only = text.parse::<DocumentMut>().is_ok_and(|d| d.contains_key("only"));
         if has_only && self.only.is_empty() {
-            return Err("`only` is empty, so that no drive may be erased: name drives in it, or leave it out".into());
+            return Err(ConfigError::OnlyNothing);
         }
         for name in &self.only {
             check_only(name)?;
         }
         if let Some(limit) = self.hold_above_celsius.filter(|c| !(0..=120).contains(c)) {
-            return Err(format!("`hold_above_celsius = {limit}` is no temperature to hold a drive at: 1 to 120, or 0 for never"));
+            return Err(ConfigError::NoTemperature(limit));
         }
         if self.methods.len() > MOST_METHODS {
-            return Err(format!("{} methods are too many: it may hold {MOST_METHODS}", self.methods.len()));
+            return Err(ConfigError::TooManyMethods(self.methods.len()));
         }
         let of_people = [&self.technician, &self.validator].into_iter().flat_map(|p| p.texts());
         let texts = [&self.bench, &self.organisation, &self.lot, &self.source];
         if let Some(long) = of_people.chain(texts).find(|t| t.chars().count() > MOST_CHARS) {
             let shown = jurex_core::text::shorten(&jurex_core::text::printable(long.as_bytes()), 40);
-            return Err(format!("\"{shown}\" is longer than the {MOST_CHARS} characters that fit on a certificate"));
+            return Err(ConfigError::TooLong(shown));
         }
         Ok(())
     }
@@ -182,6 +182,39 @@ const MOST_METHODS: usize = 1000;
 /// Largest configuration file in bytes.
 const MOST_BYTES: u64 = 1 << 20;
 
+/// The buses that the `only` list can name.
+const BUSES: [&str; 9] = ["sata", "scsi", "nvme", "usb", "mmc", "virtio", "loop", "file", "unknown"];
+
+/// What is wrong with a configuration, or why its file could not be changed.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum ConfigError {
+    #[error("cannot read {}: {source}", file.display())]
+    Read { file: PathBuf, source: std::io::Error },
+    #[error("{} is not TOML, nothing was saved: {source}", file.display())]
+    NotToml { file: PathBuf, source: toml_edit::TomlError },
+    #[error("cannot write {}, it is as it was: {source}", file.display())]
+    Write { file: PathBuf, source: std::io::Error },
+    /// A key that is not known, or a value of another kind; the text names the line.
+    #[error(transparent)]
+    Wrong(#[from] toml::de::Error),
+    #[error("the methods could not be written: {0}")]
+    Methods(#[source] toml_edit::TomlError),
+    #[error("`only` is empty, so that no drive may be erased: name drives in it, or leave it out")]
+    OnlyNothing,
+    #[error("`{0}` in `only` names no bus: they are {buses}", buses = BUSES.join(", "))]
+    NoBus(String),
+    #[error("`{0}` in `only` is no path (/dev/sd?), no `bus:` and no `port:`")]
+    NoDrive(String),
+    #[error("`hold_above_celsius = {0}` is no temperature to hold a drive at: 1 to 120, or 0 for never")]
+    NoTemperature(i16),
+    #[error("`{0}` is no whole number of degrees")]
+    NoNumber(String),
+    #[error("{0} methods are too many: it may hold {MOST_METHODS}")]
+    TooManyMethods(usize),
+    #[error("\"{0}\" is longer than the {MOST_CHARS} characters that fit on a certificate")]
+    TooLong(String),
+}
+
 /// Reads a plain file of a sane size: a pipe would never end, and a device is no configuration.
 fn read_file(path: &Path) -> std::io::Result<String> {
     let told = std::fs::metadata(path)?;
@@ -203,30 +236,28 @@ fn read_file(path: &Path) -> std::io::Result<String> {
 pub(crate) fn edit<T>(
     file: &Path,
     at_first: &str,
-    change: impl FnOnce(&mut DocumentMut) -> Result<T, String>,
-) -> Result<T, String> {
-    let shown = file.display();
+    change: impl FnOnce(&mut DocumentMut) -> Result<T, ConfigError>,
+) -> Result<T, ConfigError> {
     let text = match std::fs::read_to_string(file) {
         Ok(text) => text,
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => at_first.into(),
-        Err(e) => return Err(format!("cannot read {shown}: {e}")),
+        Err(source) => return Err(ConfigError::Read { file: file.into(), source }),
     };
-    let mut document: DocumentMut = text.parse().map_err(|e| format!("{shown} is not TOML, nothing was saved: {e}"))?;
+    let mut document: DocumentMut = text.parse().map_err(|source| ConfigError::NotToml { file: file.into(), source })?;
     let changed = change(&mut document)?;
-    replace(file, &document.to_string()).map_err(|e| format!("cannot write {shown}, it is as it was: {e}"))?;
+    replace(file, &document.to_string()).map_err(|source| ConfigError::Write { file: file.into(), source })?;
     Ok(changed)
 }
 
 /// A name of the `only` list: `bus:` and a known word, `port:` and a pattern, or a path.
-fn check_only(name: &str) -> Result<(), String> {
-    const BUSES: [&str; 9] = ["sata", "scsi", "nvme", "usb", "mmc", "virtio", "loop", "file", "unknown"];
+fn check_only(name: &str) -> Result<(), ConfigError> {
     let shown = jurex_core::text::printable(name.as_bytes());
     match name.split_once(':') {
         Some(("bus", word)) if BUSES.contains(&word.to_lowercase().as_str()) => Ok(()),
-        Some(("bus", _)) => Err(format!("`{shown}` in `only` names no bus: they are {}", BUSES.join(", "))),
+        Some(("bus", _)) => Err(ConfigError::NoBus(shown)),
         Some(("port", pattern)) if !pattern.is_empty() => Ok(()),
         _ if name.starts_with('/') || name.starts_with('*') => Ok(()),
-        _ => Err(format!("`{shown}` in `only` is no path (/dev/sd?), no `bus:` and no `port:`")),
+        _ => Err(ConfigError::NoDrive(shown)),
     }
 }
 

@@ -14,6 +14,7 @@ mod files;
 mod heat;
 mod lock;
 mod methods;
+mod paper;
 mod places;
 mod policies;
 mod settings;

@@ -1,20 +1,37 @@
 //! Methods of one's own in `config.toml`, and in files that go from bench to bench.
 
-use crate::config;
+use crate::config::{self, ConfigError};
 use crate::exit::Failure;
-use jurex_core::method::{Catalogue, Method, from_toml, to_toml};
+use jurex_core::method::{Catalogue, Method, MethodError, from_toml, to_toml};
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use toml_edit::{ArrayOfTables, DocumentMut, Item};
+
+/// Why methods could not be taken in or written to a file.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum MethodFileError {
+    #[error("cannot read {}: {source}", file.display())]
+    Read { file: PathBuf, source: std::io::Error },
+    #[error("{}: {source}", file.display())]
+    Wrong { file: PathBuf, source: MethodError },
+    #[error("{}: {source}; nothing was taken", file.display())]
+    NotTaken { file: PathBuf, source: MethodError },
+    #[error("{} is there already, and nothing is overwritten silently", .0.display())]
+    IsThere(PathBuf),
+    #[error("cannot write {}: {source}", file.display())]
+    Write { file: PathBuf, source: std::io::Error },
+    #[error(transparent)]
+    Config(#[from] ConfigError),
+}
 
 /// Writes the catalogue's own methods into the configuration file; everything else in it stays as it is, comments too.
 ///
 /// # Errors
 /// The file can't be read or written, or is not TOML; it is then as it was before.
-pub(crate) fn save(catalogue: &Catalogue, config: &Path) -> Result<(), String> {
+pub(crate) fn save(catalogue: &Catalogue, config: &Path) -> Result<(), ConfigError> {
     config::edit(config, "", |document| {
         let own: Vec<&Method> = catalogue.own().collect();
-        let written: DocumentMut = to_toml(&own).parse().map_err(|e| format!("the methods could not be written: {e}"))?;
+        let written: DocumentMut = to_toml(&own).parse().map_err(ConfigError::Methods)?;
         document.remove("method");
         let tables = written.get("method").and_then(Item::as_array_of_tables).filter(|_| !own.is_empty());
         if let Some(tables) = tables {
@@ -40,12 +57,13 @@ fn at_the_end(tables: &ArrayOfTables) -> ArrayOfTables {
 ///
 /// # Errors
 /// The file can't be read or is wrong, or a name is taken.
-pub(crate) fn import(catalogue: &Catalogue, file: &Path, config: &Path) -> Result<(Catalogue, Vec<String>), String> {
-    let shown = file.display();
-    let text = std::fs::read_to_string(file).map_err(|e| format!("cannot read {shown}: {e}"))?;
-    let new = from_toml(&text).map_err(|e| format!("{shown}: {e}"))?;
+pub(crate) fn import(catalogue: &Catalogue, file: &Path, config: &Path) -> Result<(Catalogue, Vec<String>), MethodFileError> {
+    let named = || PathBuf::from(file);
+    let text = std::fs::read_to_string(file).map_err(|source| MethodFileError::Read { file: named(), source })?;
+    let new = from_toml(&text).map_err(|source| MethodFileError::Wrong { file: named(), source })?;
     let mut with = catalogue.clone();
-    new.iter().try_for_each(|m| with.add(m.clone())).map_err(|e| format!("{shown}: {e}; nothing was taken"))?;
+    let added = new.iter().try_for_each(|m| with.add(m.clone()));
+    added.map_err(|source| MethodFileError::NotTaken { file: named(), source })?;
     save(&with, config)?;
     Ok((with, new.into_iter().map(|m| m.name).collect()))
 }
@@ -54,18 +72,18 @@ pub(crate) fn import(catalogue: &Catalogue, file: &Path, config: &Path) -> Resul
 ///
 /// # Errors
 /// There is such a file already, or it can't be written.
-pub(crate) fn export(methods: &[&Method], file: &Path) -> Result<(), String> {
-    let shown = file.display();
-    let mut out = std::fs::OpenOptions::new().write(true).create_new(true).open(file).map_err(|e| match e.kind() {
-        std::io::ErrorKind::AlreadyExists => format!("{shown} is there already, and nothing is overwritten silently"),
-        _ => format!("cannot write {shown}: {e}"),
-    })?;
-    out.write_all(to_toml(methods).as_bytes()).map_err(|e| format!("cannot write {shown}: {e}"))
+pub(crate) fn export(methods: &[&Method], file: &Path) -> Result<(), MethodFileError> {
+    let failed = |source: std::io::Error| match source.kind() {
+        std::io::ErrorKind::AlreadyExists => MethodFileError::IsThere(file.into()),
+        _ => MethodFileError::Write { file: file.into(), source },
+    };
+    let mut out = std::fs::OpenOptions::new().write(true).create_new(true).open(file).map_err(failed)?;
+    out.write_all(to_toml(methods).as_bytes()).map_err(failed)
 }
 
-impl From<String> for Failure {
-    fn from(said: String) -> Self {
-        Failure::Use(said)
+impl From<MethodFileError> for Failure {
+    fn from(e: MethodFileError) -> Self {
+        Failure::Use(e.to_string())
     }
 }
 
@@ -100,9 +118,9 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         let (file, config) = (dir.path().join("own.toml"), dir.path().join("config.toml"));
         export(&[&quay()], &file).unwrap();
-        assert!(export(&[&quay()], &file).unwrap_err().contains("already"));
+        assert!(export(&[&quay()], &file).unwrap_err().to_string().contains("already"));
         let (with, names) = import(&Catalogue::default(), &file, &config).unwrap();
         assert_eq!((names, Config::read(&config).unwrap().methods.len()), (vec!["quay-two".to_string()], 1));
-        assert!(import(&with, &file, &config).unwrap_err().contains("nothing was taken"));
+        assert!(import(&with, &file, &config).unwrap_err().to_string().contains("nothing was taken"));
     }
 }

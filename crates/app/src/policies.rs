@@ -1,8 +1,32 @@
 //! Policies saved by name: one TOML file each, beside the configuration.
 
+use crate::exit::Failure;
 use crate::files::replace;
-use jurex_core::policy::{Policy, check_name};
-use std::path::Path;
+use jurex_core::policy::{Policy, PolicyError, check_name};
+use std::path::{Path, PathBuf};
+
+/// Why a policy could not be read or saved.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum PolicyFileError {
+    #[error("cannot read the policy {}: {source}; {}", file.display(), saved(.known))]
+    Read { file: PathBuf, known: Vec<String>, source: std::io::Error },
+    #[error("the policy {} is wrong: {source}", file.display())]
+    Wrong { file: PathBuf, source: PolicyError },
+    #[error(transparent)]
+    Name(#[from] PolicyError),
+    #[error("cannot write {}: {source}", file.display())]
+    Write { file: PathBuf, source: std::io::Error },
+}
+
+fn saved(known: &[String]) -> String {
+    if known.is_empty() { "none is saved".into() } else { format!("saved are {}", known.join(", ")) }
+}
+
+impl From<PolicyFileError> for Failure {
+    fn from(e: PolicyFileError) -> Self {
+        Failure::Use(e.to_string())
+    }
+}
 
 /// The names of the saved policies, sorted.
 pub(crate) fn names(folder: &Path) -> Vec<String> {
@@ -17,24 +41,23 @@ pub(crate) fn names(folder: &Path) -> Vec<String> {
 ///
 /// # Errors
 /// There is none, or it is wrong; the text names file, key and line.
-pub(crate) fn read(folder: &Path, name: &str) -> Result<Policy, String> {
-    let path = if name.contains('/') || name.ends_with(".toml") { name.into() } else { folder.join(format!("{name}.toml")) };
-    let text = std::fs::read_to_string(&path).map_err(|e| {
-        let known = names(folder);
-        let others = if known.is_empty() { "none is saved".into() } else { format!("saved are {}", known.join(", ")) };
-        format!("cannot read the policy {}: {e}; {others}", path.display())
-    })?;
-    Policy::from_toml(&text).map_err(|e| format!("the policy {} is wrong: {e}", path.display()))
+pub(crate) fn read(folder: &Path, name: &str) -> Result<Policy, PolicyFileError> {
+    let file: PathBuf =
+        if name.contains('/') || name.ends_with(".toml") { name.into() } else { folder.join(format!("{name}.toml")) };
+    match std::fs::read_to_string(&file) {
+        Ok(text) => Policy::from_toml(&text).map_err(|source| PolicyFileError::Wrong { file, source }),
+        Err(source) => Err(PolicyFileError::Read { file, known: names(folder), source }),
+    }
 }
 
 /// Saves a policy by that name, over an earlier one.
 ///
 /// # Errors
 /// The name can't be one, or the file can't be written; an earlier one is then as it was.
-pub(crate) fn save(folder: &Path, name: &str, policy: &Policy) -> Result<(), String> {
-    check_name(name).map_err(|e| e.to_string())?;
-    let path = folder.join(format!("{name}.toml"));
-    replace(&path, &policy.to_toml()).map_err(|e| format!("cannot write {}: {e}", path.display()))
+pub(crate) fn save(folder: &Path, name: &str, policy: &Policy) -> Result<(), PolicyFileError> {
+    check_name(name)?;
+    let file = folder.join(format!("{name}.toml"));
+    replace(&file, &policy.to_toml()).map_err(|source| PolicyFileError::Write { file, source })
 }
 
 #[cfg(test)]
@@ -48,10 +71,10 @@ mod tests {
         let policy = Policy::of_need(Need { sensitivity: Sensitivity::Low, reuse: true, leaves: false });
         save(dir.path(), "stations", &policy).unwrap();
         assert!(save(dir.path(), "../out", &policy).is_err());
-        assert_eq!((names(dir.path()), read(dir.path(), "stations")), (vec!["stations".to_string()], Ok(policy)));
-        assert!(read(dir.path(), "station").unwrap_err().contains("saved are stations"));
+        assert_eq!((names(dir.path()), read(dir.path(), "stations").unwrap()), (vec!["stations".to_string()], policy));
+        assert!(read(dir.path(), "station").unwrap_err().to_string().contains("saved are stations"));
         std::fs::write(dir.path().join("odd.toml"), "sensitivity = \"low\"\nreuse = true\nleaves = true\nspeed = 3\n").unwrap();
-        let said = read(dir.path(), "odd").unwrap_err();
+        let said = read(dir.path(), "odd").unwrap_err().to_string();
         assert!(said.contains("line 4") && said.contains("speed") && said.contains("odd.toml"), "{said}");
     }
 }

@@ -1,6 +1,6 @@
 //! The settings that can be changed from within: each is one key of `config.toml`, whose comments and other keys stay.
 
-use crate::config::{self, Config, ThemeName};
+use crate::config::{self, Config, ConfigError, ThemeName};
 use jurex_core::rules::Edition;
 use std::path::PathBuf;
 use toml_edit::{Array, DocumentMut, Item, Table, value};
@@ -174,13 +174,13 @@ impl Setting {
     }
 
     /// The value for the file; `None`: the key is left out.
-    fn item(self, text: &str) -> Result<Option<Item>, String> {
+    fn item(self, text: &str) -> Result<Option<Item>, ConfigError> {
         let text = text.trim();
         Ok(match self {
             _ if text.is_empty() => None,
             Setting::Bell | Setting::SampleSpeed => Some(value(text == "yes")),
             Setting::HeatLimit => {
-                let limit: i64 = text.parse().map_err(|_| format!("`{text}` is no whole number of degrees"))?;
+                let limit: i64 = text.parse().map_err(|_| ConfigError::NoNumber(text.into()))?;
                 Some(value(limit))
             }
             Setting::Only => Some(value(text.split_whitespace().collect::<Array>())),
@@ -209,7 +209,7 @@ pub(crate) struct SettingsFile {
 ///
 /// # Errors
 /// The file can't be read or written, is not TOML, or would be wrong; it is then as it was before.
-pub(crate) fn save(to: &SettingsFile, setting: Setting, text: &str) -> Result<Config, String> {
+pub(crate) fn save(to: &SettingsFile, setting: Setting, text: &str) -> Result<Config, ConfigError> {
     let item = setting.item(text)?;
     config::edit(&to.path, to.at_first, |document| {
         put(document, setting.key(), item);

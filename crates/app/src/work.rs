@@ -6,7 +6,7 @@ use crate::exit::Failure;
 use crate::heat::Watched;
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
-use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, DriveChanged, Event, Job, Keeper};
+use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, DriveChanged, Event, Job, KeepError, Keeper};
 use jurex_core::media::{Drive, Label};
 use jurex_core::medium::MediumError;
 use jurex_core::plan::{ArmedPlan, Plan};
@@ -153,8 +153,8 @@ fn begin(ledger: &Ledger, seen: &Seen, started: Timestamp) -> Result<JobId, Ledg
 struct InTheLedger<'l>(&'l Ledger, &'l JobId);
 
 impl Keeper for InTheLedger<'_> {
-    fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), String> {
-        self.0.keep(self.1, checkpoint, wall()).map_err(|e| e.to_string())
+    fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), KeepError> {
+        self.0.keep(self.1, checkpoint, wall()).map_err(|e| KeepError(Box::new(e)))
     }
 }
 

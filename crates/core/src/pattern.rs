@@ -5,11 +5,8 @@
 use crate::ranges::RangeSet;
 use crate::text::{hex, printable};
 use crate::units::{Lba, Sectors};
-use cipher::{KeyIvInit, StreamCipher, StreamCipherSeek};
 use serde::{Deserialize, Serialize};
 use std::fmt;
-
-type Keystream = ctr::Ctr128BE<aes::Aes128>;
 
 /// Key of a random pass. Secret while the job runs: `Debug` does not print it.
 #[derive(Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -124,22 +121,20 @@ impl Pattern {
     /// If the pattern is random and its seed is gone ([`Pattern::is_computable`]).
     pub fn fill(&self, address: u64, sector_bytes: u32, out: &mut [u8]) {
         match &self.base {
-            Base::Bytes { bytes } => fill_repeating(bytes, address, out),
+            Base::Bytes { bytes } => jurex_fill::repeat(bytes, address, out),
             Base::Random { seed } => {
                 let seed = seed.as_ref().expect("a random pass keeps its seed while it can be laid or proved");
-                let mut keystream = Keystream::new(&seed.0.into(), &[0; 16].into());
-                keystream.seek(address);
-                keystream.write_keystream(out);
+                jurex_fill::keystream(&seed.0, address, out);
             }
             Base::Address => {
                 let first = address / u64::from(sector_bytes);
                 for (i, sector) in out.chunks_mut(sector_bytes as usize).enumerate() {
-                    fill_repeating(&address_unit(Lba(first + i as u64)), 0, sector);
+                    jurex_fill::repeat(&address_unit(Lba(first + i as u64)), 0, sector);
                 }
             }
         }
         if self.complemented {
-            out.iter_mut().for_each(|b| *b = !*b);
+            jurex_fill::complement(out);
         }
     }
 
@@ -176,21 +171,6 @@ impl fmt::Display for Pattern {
 /// Bytes as upper-case pairs: `92 49 24`.
 pub fn spaced(bytes: &[u8]) -> String {
     bytes.iter().map(|b| format!("{b:02X}")).collect::<Vec<_>>().join(" ")
-}
-
-fn fill_repeating(bytes: &[u8], address: u64, out: &mut [u8]) {
-    if let [byte] = bytes {
-        return out.fill(*byte);
-    }
-    let phase = (address % bytes.len() as u64) as usize;
-    let mut done = out.len().min(bytes.len());
-    out.iter_mut().zip(bytes.iter().cycle().skip(phase)).take(done).for_each(|(to, from)| *to = *from);
-    // What is laid so far is a whole number of periods: it is its own source for the rest.
-    while done < out.len() {
-        let n = done.min(out.len() - done);
-        out.copy_within(..n, done);
-        done += n;
-    }
 }
 
 /// Bytes that no pass lays at the start of a sector.

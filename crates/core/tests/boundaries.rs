@@ -45,7 +45,8 @@ fn the_arrows_between_the_crates_are_the_allowed_ones() {
     let core = BTreeSet::from(["jurex-core"]);
     let expected = BTreeMap::from([
         ("jurex", BTreeSet::from(["jurex-core", "jurex-ledger", "jurex-linux", "jurex-report", "jurex-sim"])),
-        ("jurex-core", BTreeSet::new()),
+        ("jurex-core", BTreeSet::from(["jurex-fill"])),
+        ("jurex-fill", BTreeSet::new()),
         ("jurex-ledger", core.clone()),
         ("jurex-linux", core.clone()),
         ("jurex-report", core.clone()),

@@ -4,7 +4,7 @@ use crate::ioctl::{NvmeRead, nvme_read, scsi_read};
 use crate::sysfs::text;
 use jurex_core::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol, Unit, UnitId};
 use jurex_core::native::ata::{self, Command, Identify, Registers, Transfer};
-use jurex_core::native::{Answers, Health, OwnErase, nvme, scsi};
+use jurex_core::native::{Answers, Health, OwnErase, PageError, nvme, scsi};
 use jurex_core::rules::Technique;
 use jurex_core::units::si_size;
 use rustix::fs::{Mode, OFlags, open};
@@ -51,7 +51,7 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
     let mut answers = Answers::default();
     let mut page = vec![0; nvme::Controller::LENGTH];
     let said = nvme_read(fd, NvmeRead::IDENTIFY_CONTROLLER, &mut page, COMMAND_PATIENCE);
-    match said.map_err(|e| std::io::Error::from(e).to_string()).and_then(|status| good(status, &page)) {
+    match said.map_err(|e| NoController::Io(e.into())).and_then(|status| good(status, &page)) {
         Ok(controller) => {
             fill(&mut drive.unit, controller.model.clone(), controller.serial.clone(), controller.firmware.clone());
             answers.own_erases = controller.own_erases();
@@ -118,11 +118,19 @@ fn beside_this_namespace(drive: &mut Drive, controller: &nvme::Controller, fd: &
     }
 }
 
-fn good(status: i32, page: &[u8]) -> Result<nvme::Controller, String> {
-    match status {
-        0 => nvme::Controller::parse(page).map_err(|e| e.to_string()),
-        status => Err(format!("NVMe status {status:04x}h")),
-    }
+/// Why a controller is not known.
+#[derive(Debug, thiserror::Error)]
+enum NoController {
+    #[error(transparent)]
+    Io(#[from] std::io::Error),
+    #[error(transparent)]
+    Page(#[from] PageError),
+    #[error("NVMe status {0:04x}h")]
+    Status(i32),
+}
+
+fn good(status: i32, page: &[u8]) -> Result<nvme::Controller, NoController> {
+    if status == 0 { Ok(nvme::Controller::parse(page)?) } else { Err(NoController::Status(status)) }
 }
 
 /// Texts of the drive itself replace those that the system had.

@@ -3,7 +3,7 @@
 use crate::drawing::{Ink, pace, strata};
 use crate::fonts::{Face, fonts};
 use crate::page::{Fact, Layout, MARGIN, Mark, Role, Style, WIDTH};
-use crate::pdf::{About, write};
+use crate::pdf::{About, PdfError, write};
 use jiff::Timestamp;
 use jurex_core::evidence::{Evidence, PassEvidence, Session};
 use jurex_core::media::{Drive, Protocol};
@@ -20,7 +20,8 @@ pub struct CertificateError {
     /// The job.
     pub job: String,
     /// What the rules of the format object to.
-    pub problem: String,
+    #[source]
+    pub problem: PdfError,
 }
 
 /// The certificate of `record`, or the report where it is not sanitized, as PDF/A-3a with the record attached. The same

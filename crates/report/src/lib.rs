@@ -12,6 +12,7 @@ mod pdf;
 pub use certificate::{CertificateError, certificate};
 use jurex_core::record::{Papers, Record};
 use jurex_core::strata::Strata;
+pub use pdf::PdfError;
 
 /// Signs in what people and drives have written that the certificate's fonts lack, if `record` gets these papers: they print
 /// as `?`. The record itself keeps them.

@@ -7,6 +7,7 @@ use jiff::{Timestamp, tz::TimeZone};
 use krilla::color::rgb;
 use krilla::configure::{Archival, ConfigurationBuilder};
 use krilla::embed::{AssociationKind, EmbeddedFile, MimeType};
+use krilla::error::KrillaError;
 use krilla::geom::{PathBuilder, Point, Rect};
 use krilla::metadata::{DateTime, Metadata};
 use krilla::page::PageSettings;
@@ -28,13 +29,29 @@ pub(crate) struct About {
     pub(crate) attachment: String,
 }
 
+/// Why a layout could not be set as PDF/A.
+#[derive(Debug, thiserror::Error)]
+pub enum PdfError {
+    /// The library does not know this kind of PDF.
+    #[error("this kind of PDF can't be written: {0}")]
+    Kind(String),
+    /// A page has no size.
+    #[error("the page has no size")]
+    NoSize,
+    /// What the rules of the format find wrong.
+    #[error("{0:?}")]
+    Rules(KrillaError),
+}
+
 /// The PDF's bytes.
 ///
 /// # Errors
-/// What the PDF/A rules find wrong, in words.
-pub(crate) fn write(layout: &Layout, about: About) -> Result<Vec<u8>, String> {
-    let configuration =
-        ConfigurationBuilder::new().with_archival_validator(Archival::A3_A).finish().map_err(|e| format!("{e:?}"))?;
+/// What the PDF/A rules find wrong.
+pub(crate) fn write(layout: &Layout, about: About) -> Result<Vec<u8>, PdfError> {
+    let configuration = ConfigurationBuilder::new()
+        .with_archival_validator(Archival::A3_A)
+        .finish()
+        .map_err(|e| PdfError::Kind(format!("{e:?}")))?;
     let mut document =
         Document::new_with(SerializeSettings { configuration, enable_tagging: true, ..SerializeSettings::default() });
     let date = date(about.made);
@@ -64,7 +81,7 @@ pub(crate) fn write(layout: &Layout, about: About) -> Result<Vec<u8>, String> {
         compress: None,
         location: None,
     });
-    document.finish().map_err(|e| format!("{e:?}"))
+    document.finish().map_err(PdfError::Rules)
 }
 
 fn date(time: Timestamp) -> DateTime {
@@ -80,10 +97,10 @@ fn date(time: Timestamp) -> DateTime {
         .utc_offset_minute(0)
 }
 
-fn draw_pages(document: &mut Document, layout: &Layout) -> Result<Vec<Option<Identifier>>, String> {
+fn draw_pages(document: &mut Document, layout: &Layout) -> Result<Vec<Option<Identifier>>, PdfError> {
     let mut identifiers = vec![None; layout.runs.len()];
     for page_number in 0..layout.pages {
-        let settings = PageSettings::from_wh(WIDTH, HEIGHT).ok_or("the page has no size")?;
+        let settings = PageSettings::from_wh(WIDTH, HEIGHT).ok_or(PdfError::NoSize)?;
         let mut page = document.start_page_with(settings);
         let mut surface = page.surface();
         for (i, run) in layout.runs.iter().enumerate().filter(|(_, r)| r.page == page_number) {

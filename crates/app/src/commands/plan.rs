@@ -28,8 +28,8 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
     let (need, base) = match (&asked.policy, asked.sensitivity, asked.reuse, asked.leaves) {
         (Some(name), ..) => {
             let policy = policies::read(&places.policies(), name)?;
-            let order = policy.order(&seen.drive, &catalogue, edition).map_err(|e| format!("the policy `{name}`: {e}"))?;
-            (policy.need(), order)
+            let order = policy.order(&seen.drive, &catalogue, edition);
+            (policy.need(), order.map_err(|e| Failure::Use(format!("the policy `{name}`: {e}")))?)
         }
         (None, Some(sensitivity), Some(reuse), Some(leaves)) => {
             (Need { sensitivity, reuse, leaves }, ladder::suggested(&seen.drive, &catalogue, edition))
@@ -39,8 +39,10 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
     let order = order::order(&asked.order, &seen, &catalogue, edition, Some(base))?;
     let plan = Plan::new(&seen.drive, &order, &mut SystemEntropy)?;
     let sample = (!asked.no_sample).then(|| seen.sample_speed());
-    let trouble = sample.as_ref().and_then(|s| s.as_ref().err().cloned());
-    let sample = sample.and_then(Result::ok);
+    let (sample, trouble) = match sample.transpose() {
+        Ok(sample) => (sample, None),
+        Err(e) => (None, Some(e)),
+    };
     let proposal = propose_one(0, order, need, &catalogue, (&seen.drive, &seen.answers, sample.as_ref()));
     let whole = Whole { seen: &seen, need, plan: &plan, proposal: &proposal, sample: sample.as_ref(), catalogue: &catalogue };
     if asked.json {

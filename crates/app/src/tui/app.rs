@@ -81,18 +81,24 @@ impl App {
                 self.tell(&Heard::SettingSaved);
             }
             Message::Setting(Err(why)) => {
-                if !self.tell(&Heard::SettingNotSaved(why.clone())) {
-                    self.state.notice = Some(format!("{}.", capital(&why)));
+                if !self.tell(&Heard::SettingNotSaved(why.to_string())) {
+                    self.refuse(&why);
                 }
             }
-            Message::Catalogue(Err(why)) | Message::Policy(Err(why)) => self.state.notice = Some(format!("{}.", capital(&why))),
-            Message::Policies(Err(why)) => self.state.notice = Some(why),
+            Message::Catalogue(Err(why)) => self.refuse(&why),
+            Message::Policy(Err(why)) => self.refuse(&why),
+            Message::Policies(Err(why)) => self.state.notice = Some(format!("The policy was not saved: {why}.")),
             Message::Page(lane, first, page) => self.state.page(lane, first, page),
             Message::Searching(lane, at) => self.state.searching(lane, at),
             Message::Searched(lane, found) => return self.state.searched(lane, found),
             of_the_world => return self.state.take(of_the_world),
         }
         vec![]
+    }
+
+    /// Says why something could not be done.
+    fn refuse(&mut self, why: &dyn std::error::Error) {
+        self.state.notice = Some(format!("{}.", capital(&why.to_string())));
     }
 
     /// Tells the screens what was done in the world, the uppermost first. Gives whether one of them waited for it.

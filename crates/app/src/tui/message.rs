@@ -2,15 +2,17 @@
 
 use super::lane::LaneId;
 use super::lane::stage::{WorkEnd, Written};
-use crate::bench::{Sample, Seen};
-use crate::config::Config;
+use crate::bench::{ReadError, Sample, Seen};
+use crate::config::{Config, ConfigError};
+use crate::methods::MethodFileError;
+use crate::policies::PolicyFileError;
 use crate::settings::Setting;
 use jurex_core::bytes::{Needle, Search};
 use jurex_core::contents::Contents;
 use jurex_core::erase::{Event, Wish};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::method::{Catalogue, Method};
-use jurex_core::plan::{ArmedPlan, Order, Plan};
+use jurex_core::plan::{ArmedPlan, Order, Plan, PlanError};
 use jurex_core::policy::Policy;
 use jurex_core::record::{JobId, Papers, Record};
 use jurex_core::units::Lba;
@@ -38,24 +40,24 @@ pub(crate) enum Message {
     /// The ledger has a job of this drive that was cut short, or has none.
     Unfinished(LaneId, Option<Box<Unfinished>>),
     /// Sectors for the byte viewer, from this one on.
-    Page(LaneId, u64, Result<Vec<u8>, String>),
+    Page(LaneId, u64, Result<Vec<u8>, ReadError>),
     Searching(LaneId, u64),
-    Searched(LaneId, Result<Search, String>),
-    /// The beacon has ended, perhaps by an error.
-    BeaconEnded(LaneId, Option<String>),
+    Searched(LaneId, Result<Search, ReadError>),
+    /// The beacon has ended by itself.
+    BeaconEnded(LaneId, ReadError),
     /// The drive is open for this process alone; the countdown may begin.
     Opened(LaneId),
-    Planned(LaneId, Result<Box<Plan>, String>),
+    Planned(LaneId, Result<Box<Plan>, PlanError>),
     /// The drive's speed was sampled.
-    Sampled(LaneId, Result<SpeedSample, String>),
+    Sampled(LaneId, Result<SpeedSample, ReadError>),
     /// Methods were saved or taken in: the catalogue as it is now.
-    Catalogue(Result<(Catalogue, String), String>),
+    Catalogue(Result<(Catalogue, String), MethodFileError>),
     /// A policy was read.
-    Policy(Result<Box<Policy>, String>),
+    Policy(Result<Box<Policy>, PolicyFileError>),
     /// A policy was saved: every name that there is now, and what to say.
-    Policies(Result<(Vec<String>, String), String>),
+    Policies(Result<(Vec<String>, String), PolicyFileError>),
     /// A setting was saved: the settings as they are now.
-    Setting(Result<Box<Config>, String>),
+    Setting(Result<Box<Config>, ConfigError>),
     /// Something to say at the bottom.
     Said(String),
     Began(LaneId, JobId),

@@ -12,6 +12,7 @@ use super::screen::question::QuitQuestion;
 use super::theme::Theme;
 use crate::bench::Bench;
 use crate::config::{Config, ThemeName};
+use crate::policies;
 use crate::settings::{Setting, SettingsFile};
 use jiff::Timestamp;
 use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, Event, Job, Keeper, Now, Wish};
@@ -20,18 +21,18 @@ use jurex_core::evidence::Ended;
 use jurex_core::guard::{self, Hindrance};
 use jurex_core::media::Scope;
 use jurex_core::plan::Plan;
-use jurex_core::policy::Policy;
 use jurex_core::record::{Record, Tool};
 use jurex_core::rules::Technique;
 use jurex_core::testing::Fixed;
 use jurex_core::units::{Lba, Sectors};
 use jurex_ledger::Unfinished;
+use jurex_linux::OpenError;
 use jurex_sim::{Fault, Pacing};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use std::cell::Cell;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -58,7 +59,7 @@ impl Control for StopsAt {
 
 struct Kept(Option<Checkpoint>);
 impl Keeper for Kept {
-    fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), String> {
+    fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), erase::KeepError> {
         self.0 = Some(checkpoint.clone());
         Ok(())
     }
@@ -72,9 +73,8 @@ struct World {
     wishes: Vec<Wish>,
     opened: HashMap<LaneId, Start>,
     beacons: Vec<(LaneId, bool)>,
-    policies: BTreeMap<String, Box<Policy>>,
     settings: SettingsFile,
-    _home: tempfile::TempDir,
+    home: tempfile::TempDir,
     stop_at: Option<u32>,
 }
 
@@ -109,9 +109,8 @@ impl World {
             wishes: vec![],
             opened: HashMap::new(),
             beacons: vec![],
-            policies: BTreeMap::new(),
             settings: SettingsFile { path: home.path().join("config.toml"), at_first: crate::config::DEMO },
-            _home: home,
+            home,
             stop_at: None,
         }
     }
@@ -125,9 +124,7 @@ impl World {
     fn carry_out(&mut self, command: Command) {
         match command {
             Command::Plan(lane, order) => {
-                let plan = Plan::new(&self.app.state.lanes[lane].seen.drive, &order, &mut Fixed(0x2a))
-                    .map(Box::new)
-                    .map_err(|e| e.to_string());
+                let plan = Plan::new(&self.app.state.lanes[lane].seen.drive, &order, &mut Fixed(0x2a)).map(Box::new);
                 self.send(Message::Planned(lane, plan));
             }
             Command::SampleSpeed(lane) => {
@@ -139,18 +136,22 @@ impl World {
                 let names: Vec<String> = chosen.into_iter().map(|m| m.name).collect();
                 self.send(Message::Said(format!("{} to {}", names.join(", "), file.display())));
             }
-            Command::ImportMethods(file) => self.send(Message::Catalogue(Err(format!("{} is wrong", file.display())))),
+            Command::ImportMethods(file) => {
+                let taken = crate::methods::import(&self.app.state.catalogue, &file, &self.settings.path);
+                self.send(Message::Catalogue(taken.map(|(all, names)| (all, names.join(", ")))));
+            }
             Command::SaveSetting(setting, text) => {
                 let saved = crate::settings::save(&self.settings, setting, &text);
                 self.send(Message::Setting(saved.map(Box::new)));
             }
             Command::ReadPolicy(name) => {
-                let read = self.policies.get(&name).cloned().ok_or_else(|| format!("there is no policy {name}"));
-                self.send(Message::Policy(read));
+                let read = policies::read(self.home.path(), &name);
+                self.send(Message::Policy(read.map(Box::new)));
             }
             Command::SavePolicy(name, policy) => {
-                self.policies.insert(name.clone(), policy);
-                self.send(Message::Policies(Ok((self.policies.keys().cloned().collect(), format!("saved as {name}")))));
+                let saved = policies::save(self.home.path(), &name, &policy);
+                let told = saved.map(|()| (policies::names(self.home.path()), format!("saved as {name}")));
+                self.send(Message::Policies(told));
             }
             Command::Open(start) => {
                 let lane = start.lane;
@@ -172,7 +173,7 @@ impl World {
             Command::Search(lane, needle, from) => {
                 let mut medium = self.app.state.lanes[lane].seen.peek().unwrap();
                 let found = jurex_core::bytes::search(medium.as_mut(), &needle, from, &mut |_| true);
-                self.send(Message::Searched(lane, found.map_err(|e| e.to_string())));
+                self.send(Message::Searched(lane, found.map_err(Into::into)));
             }
             Command::BreakOffSearch(_) => {}
             Command::Beacon(lane, on) => self.beacons.push((lane, on)),
@@ -731,7 +732,7 @@ fn the_beacon_goes_on_and_off_by_its_key() {
     world.keys("b");
     assert_eq!(world.beacons, [(CARD, true), (CARD, false)]);
     world.keys("b");
-    world.send(Message::BeaconEnded(CARD, Some("no such device".into())));
+    world.send(Message::BeaconEnded(CARD, OpenError::Gone("no such device".into()).into()));
     assert!(world.text().contains("The beacon ended: no such device."));
 }
 
@@ -955,7 +956,8 @@ fn a_lot_is_planned_with_one_need_and_those_that_cannot_reach_it_come_first() {
     world.keys("Sstations");
     world.key(KeyCode::Enter);
     insta::assert_snapshot!("lot", world.picture().backend());
-    assert!(world.policies["stations"].magnetic.as_ref().is_some_and(|t| t.retries == 3), "{:?}", world.policies);
+    let saved = policies::read(world.home.path(), "stations").unwrap();
+    assert!(saved.magnetic.as_ref().is_some_and(|t| t.retries == 3), "{saved:?}");
     world.key(KeyCode::Enter);
     let planned = |world: &World| world.app.state.lanes.iter().filter(|l| l.plan().is_some()).count();
     assert_eq!((planned(&world), world.app.state.selected), (3, Some(MAGNETIC)));

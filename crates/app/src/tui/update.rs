@@ -5,11 +5,11 @@ use super::lane::stage::{Stage, WorkEnd, Written};
 use super::lane::{Lane, LaneId, Presence, Speed, Step};
 use super::message::{Command, Message};
 use super::state::State;
-use crate::bench::Seen;
+use crate::bench::{ReadError, Seen};
 use jurex_core::erase::Event;
 use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::LookedAt;
-use jurex_core::plan::Plan;
+use jurex_core::plan::{Plan, PlanError};
 use jurex_core::record::JobId;
 use jurex_core::text::capital;
 use std::time::Duration;
@@ -60,7 +60,7 @@ impl State {
             Message::BeaconEnded(id, error) => {
                 if let Some(lane) = self.lanes.get_mut(id) {
                     lane.look.beacon = false;
-                    self.notice = error.map(|e| format!("The beacon ended: {e}."));
+                    self.notice = Some(format!("The beacon ended: {error}."));
                 }
             }
             Message::Tick(now, time_of_day) => return self.tick(now, time_of_day),
@@ -195,7 +195,7 @@ impl State {
         vec![]
     }
 
-    fn planned(&mut self, id: LaneId, plan: Result<Box<Plan>, String>) {
+    fn planned(&mut self, id: LaneId, plan: Result<Box<Plan>, PlanError>) {
         let Some(lane) = self.lanes.get_mut(id) else { return };
         match plan {
             Ok(plan) if !lane.has_job() && !lane.is_armed() => {
@@ -203,11 +203,11 @@ impl State {
                 lane.enter(Step::Arm);
             }
             Ok(_) => {}
-            Err(why) => self.notice = Some(format!("{}.", capital(&why))),
+            Err(why) => self.notice = Some(format!("{}.", capital(&why.to_string()))),
         }
     }
 
-    fn sampled(&mut self, id: LaneId, sampled: Result<SpeedSample, String>) {
+    fn sampled(&mut self, id: LaneId, sampled: Result<SpeedSample, ReadError>) {
         let Some(lane) = self.lanes.get_mut(id) else { return };
         lane.look.speed = match sampled {
             Ok(speed) => Speed::Sampled(speed),
@@ -260,7 +260,7 @@ impl State {
                 over.written = Some(written);
             }
             // The job was left behind meanwhile: nothing is lost without a word.
-            (_, Err(why)) => self.notice = Some(why),
+            (_, Err(why)) => self.notice = Some(why.to_string()),
             (_, Ok(_)) => {}
         }
     }

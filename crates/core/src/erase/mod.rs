@@ -13,4 +13,4 @@ pub use checkpoint::{BadCheckpoint, Checkpoint};
 pub use crew::{Alone, Buffers, Crew, Done, Setting, Task, Trials};
 pub use event::{Activity, Event, FaultKind, Progress};
 pub use job::{Completed, DriveChanged, Job, Now, Operation, Request, Step, Wish};
-pub use run::{CHUNK_BYTES, Clock, Control, Keeper, NotKept, Unattended, run};
+pub use run::{CHUNK_BYTES, Clock, Control, KeepError, Keeper, NotKept, Unattended, run};

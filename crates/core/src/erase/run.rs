@@ -44,16 +44,21 @@ pub trait Keeper {
     /// Keeps the newest checkpoint; the one before it is not needed any more.
     ///
     /// # Errors
-    /// Why it is not kept, in the system's words. The job goes on.
-    fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), String>;
+    /// Why it is not kept. The job goes on.
+    fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), KeepError>;
 }
+
+/// Why a checkpoint is not kept.
+#[derive(Debug, thiserror::Error)]
+#[error("{0}")]
+pub struct KeepError(#[source] pub Box<dyn std::error::Error + Send + Sync>);
 
 /// Checkpoints are not kept: the job can't go on after a cut.
 #[derive(Clone, Copy, Debug)]
 pub struct NotKept;
 
 impl Keeper for NotKept {
-    fn keep(&mut self, _: &Checkpoint) -> Result<(), String> {
+    fn keep(&mut self, _: &Checkpoint) -> Result<(), KeepError> {
         Ok(())
     }
 }
@@ -214,7 +219,7 @@ impl Run<'_> {
         if let Some(checkpoint) = self.job.take_checkpoint() {
             let kept = self.keeper.keep(&checkpoint);
             if let (Err(error), true) = (&kept, self.kept) {
-                (self.tell)(&Event::NotSaved { error: error.clone() });
+                (self.tell)(&Event::NotSaved { error: error.to_string() });
             }
             self.kept = kept.is_ok();
         }
@@ -376,9 +381,9 @@ mod tests {
 
     struct FullDisk(u32);
     impl Keeper for FullDisk {
-        fn keep(&mut self, _: &Checkpoint) -> Result<(), String> {
+        fn keep(&mut self, _: &Checkpoint) -> Result<(), KeepError> {
             self.0 += 1;
-            Err("no space left".into())
+            Err(KeepError("no space left".into()))
         }
     }
 
@@ -755,7 +760,7 @@ mod tests {
     fn what_a_write_rests_on_is_kept_and_told_before_it() {
         struct Kept<'k>(&'k Cell<u64>, &'k Cell<u64>);
         impl Keeper for Kept<'_> {
-            fn keep(&mut self, _: &Checkpoint) -> Result<(), String> {
+            fn keep(&mut self, _: &Checkpoint) -> Result<(), KeepError> {
                 if self.1.get() == u64::MAX {
                     self.1.set(self.0.get());
                 }

@@ -388,7 +388,7 @@ pub(crate) mod tests {
         let too_many = Order { rounds: 300, ..order };
         assert!(matches!(plan(&drive, &too_many), Err(PlanError::TooManyPasses { passes: 601 })));
         assert_eq!("sampled".parse(), Ok(Verification::SAMPLED));
-        assert!("half".parse::<Verification>().unwrap_err().contains("sampled-every-pass"));
+        assert!("half".parse::<Verification>().unwrap_err().to_string().contains("sampled-every-pass"));
     }
 
     #[test]

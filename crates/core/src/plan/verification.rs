@@ -80,19 +80,23 @@ impl Verification {
     }
 }
 
-impl std::str::FromStr for Verification {
-    type Err = String;
+/// A word that names no verification.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("`{0}` is no verification: choose {names}", names = Verification::ALL.map(Verification::name).join(", "))]
+pub struct BadVerification(String);
 
-    fn from_str(text: &str) -> Result<Self, String> {
-        let names = || Self::ALL.map(Self::name).join(", ");
-        Self::ALL.into_iter().find(|v| v.name() == text).ok_or_else(|| format!("`{text}` is no verification: choose {}", names()))
+impl std::str::FromStr for Verification {
+    type Err = BadVerification;
+
+    fn from_str(text: &str) -> Result<Self, BadVerification> {
+        Self::ALL.into_iter().find(|v| v.name() == text).ok_or_else(|| BadVerification(text.into()))
     }
 }
 
 impl TryFrom<String> for Verification {
-    type Error = String;
+    type Error = BadVerification;
 
-    fn try_from(text: String) -> Result<Self, String> {
+    fn try_from(text: String) -> Result<Self, BadVerification> {
         text.parse()
     }
 }

@@ -14,7 +14,7 @@ use crate::tui::screen::find::FindLine;
 use crate::tui::screen::lot::LotPage;
 use crate::tui::screen::methods::MethodsPage;
 use crate::tui::screen::settings::SettingsPage;
-use crate::tui::screen::{About, Answer, Given, Screen};
+use crate::tui::screen::{About, Answer, Given, Screen, WayTo};
 use crate::tui::state::State;
 use crate::tui::step::{arm, certify, erase, look, plan};
 use crate::tui::widget::field::Typed;
@@ -146,10 +146,9 @@ impl Screen for BenchScreen {
         }
     }
 
-    fn way_to(&self, state: &State, place: Place) -> Option<Result<Step, String>> {
-        let Place::Step(step) = place else { return None };
-        let missing = state.lane().and_then(|l| l.missing(step));
-        Some(missing.map_or(Ok(step), Err))
+    fn way_to(&self, state: &State, place: Place) -> WayTo {
+        let Place::Step(step) = place else { return WayTo::None };
+        state.lane().and_then(|l| l.missing(step)).map_or(WayTo::Step(step), WayTo::Closed)
     }
 
     fn about(&self, state: &State) -> About {

@@ -1,5 +1,6 @@
 //! The byte viewer's state: where it is in the drive's raw sectors, and what is searched for.
 
+use crate::bench::ReadError;
 use crate::tui::widget::field::Field;
 use jurex_core::bytes::Needle;
 
@@ -20,7 +21,7 @@ pub(crate) struct BytesView {
     pub(crate) scroll: usize,
     /// First sector of the page, and its bytes once they are read.
     pub(crate) first: u64,
-    pub(crate) page: Option<Result<Vec<u8>, String>>,
+    pub(crate) page: Option<Result<Vec<u8>, ReadError>>,
     pub(crate) prompt: Option<Prompt>,
     pub(crate) needle: Option<Needle>,
     /// Where a search is, while it goes on.

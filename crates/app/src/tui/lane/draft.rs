@@ -41,6 +41,21 @@ impl Draft {
     }
 }
 
+/// Why a text means no range of a drive.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum RangeError {
+    #[error("`{0}` is no sector number")]
+    NoNumber(String),
+    #[error("`{0}` names no partition: type p1, p2 …")]
+    NoPartition(String),
+    #[error("from {first} to {last} there is no sector")]
+    NoSector { first: u64, last: u64 },
+    #[error("type the first and the last sector, or p1 for the first partition")]
+    NoRange,
+    #[error(transparent)]
+    Plan(#[from] PlanError),
+}
+
 /// What follows from a draft: computed when the draft, or what it rests on, has changed, and not at every picture.
 #[derive(Clone, Debug)]
 pub(crate) struct Foreseen {
@@ -99,23 +114,26 @@ impl Lane {
     }
 
     /// The range that a text means: nothing (the whole drive), `2048 4095` (first and last sector), or `p2` (a partition).
-    pub(crate) fn range_of(&self, text: &str) -> Result<Option<Sectors>, String> {
+    ///
+    /// # Errors
+    /// It means none, or one that does not fit the drive.
+    pub(crate) fn range_of(&self, text: &str) -> Result<Option<Sectors>, RangeError> {
         let words: Vec<&str> = text.split(|c: char| c.is_whitespace() || c == '-').filter(|w| !w.is_empty()).collect();
-        let number = |word: &str| word.parse::<u64>().map_err(|_| format!("`{word}` is no sector number"));
+        let number = |word: &str| word.parse::<u64>().map_err(|_| RangeError::NoNumber(word.into()));
         let range = match words.as_slice() {
             [] => return Ok(None),
             [p] if p.starts_with(['p', 'P']) => {
-                let which = p[1..].parse().map_err(|_| format!("`{p}` names no partition: type p1, p2 …"))?;
-                self.look.contents.clone().unwrap_or_default().partition(which).map_err(|e| e.to_string())?.at
+                let which = p[1..].parse().map_err(|_| RangeError::NoPartition((*p).into()))?;
+                self.look.contents.clone().unwrap_or_default().partition(which)?.at
             }
             [first, last] => {
                 let (first, last) = (number(first)?, number(last)?);
-                Sectors::from_to(first, last).ok_or_else(|| format!("from {first} to {last} there is no sector"))?
+                Sectors::from_to(first, last).ok_or(RangeError::NoSector { first, last })?
             }
-            _ => return Err("type the first and the last sector, or p1 for the first partition".into()),
+            _ => return Err(RangeError::NoRange),
         };
         let order = Order { range: Some(range), ..self.draft.order.clone() };
-        self.preview(&order).map_err(|e| e.to_string())?;
+        self.preview(&order)?;
         Ok((range != self.seen.drive.geometry.whole()).then_some(range))
     }
 }

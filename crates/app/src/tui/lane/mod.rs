@@ -2,6 +2,7 @@
 
 pub(super) mod bytes;
 pub(super) mod draft;
+mod form;
 mod lanes;
 pub(super) mod papers;
 pub(super) mod stage;

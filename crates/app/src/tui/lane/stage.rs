@@ -2,6 +2,7 @@
 
 use super::papers::Form;
 use crate::bench::Sample;
+use crate::paper::PaperError;
 use crate::tui::widget::field::Field;
 use jurex_core::erase::{Event, Progress, Wish};
 use jurex_core::estimate::SpeedSample;
@@ -83,7 +84,7 @@ pub(crate) struct WorkEnd {
 }
 
 /// What came of writing the files.
-pub(crate) type Written = Result<Vec<PathBuf>, String>;
+pub(crate) type Written = Result<Vec<PathBuf>, PaperError>;
 
 impl Log {
     /// The log of a job that has told this.

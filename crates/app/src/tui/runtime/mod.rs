@@ -5,13 +5,13 @@ mod drives;
 mod job;
 mod terminal;
 
-use crate::bench::{Bench, Seen};
-use crate::clock::{SystemEntropy, wall};
+use crate::bench::{Bench, ReadError, Seen};
+use crate::clock::SystemEntropy;
 use crate::commands::say;
 use crate::config::{Config, ThemeName};
 use crate::exit::Failure;
-use crate::files;
 use crate::methods;
+use crate::paper;
 use crate::policies;
 use crate::settings::{self, Setting, SettingsFile};
 use crate::tui::app::App;
@@ -29,7 +29,6 @@ use jurex_core::erase::Wish;
 use jurex_core::method::Method;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::plan::Plan;
-use jurex_core::record::Record;
 use jurex_core::units::Lba;
 use jurex_ledger::{Ledger, Unfinished};
 use ratatui::crossterm::execute;
@@ -286,14 +285,14 @@ impl Runtime {
         match command {
             Command::Plan(lane, order) => {
                 let drive = self.app.state.lanes[lane].seen.drive.clone();
-                let plan = Plan::new(&drive, &order, &mut SystemEntropy).map(Box::new).map_err(|e| e.to_string());
+                let plan = Plan::new(&drive, &order, &mut SystemEntropy).map(Box::new);
                 self.take(Message::Planned(lane, plan));
             }
             Command::SampleSpeed(lane) => self.beside(lane, move |seen, sender| {
                 let _ = sender.send(Message::Sampled(lane, seen.sample_speed()));
             }),
             Command::SaveMethods(catalogue, said) => {
-                let saved = methods::save(&catalogue, &self.config_file).map(|()| (catalogue, said));
+                let saved = methods::save(&catalogue, &self.config_file).map(|()| (catalogue, said)).map_err(Into::into);
                 self.take(Message::Catalogue(saved));
             }
             Command::ExportMethods(chosen, file) => {
@@ -316,7 +315,7 @@ impl Runtime {
             Command::SavePolicy(name, policy) => {
                 let saved = policies::save(&self.policies, &name, &policy);
                 let names = || (policies::names(&self.policies), format!("The policy is saved as {name}."));
-                self.take(Message::Policies(saved.map(|()| names()).map_err(|why| format!("The policy was not saved: {why}."))));
+                self.take(Message::Policies(saved.map(|()| names())));
             }
             Command::Open(start) => self.open(*start),
             Command::Go(lane) => self.wish(lane, Wish::GoOn),
@@ -342,7 +341,7 @@ impl Runtime {
             Command::Write(lane, record) => {
                 let (ledger, out, sender) = (self.ledger.clone(), self.out.clone(), self.sender.clone());
                 self.writers.push(thread::spawn(move || {
-                    let _ = sender.send(Message::Written(lane, write(&record, &ledger, &out)));
+                    let _ = sender.send(Message::Written(lane, paper::write(&record, &ledger, &out)));
                 }));
             }
             Command::Suspend => self.suspend.store(true, Ordering::Relaxed),
@@ -407,9 +406,8 @@ impl Runtime {
                 }
                 go_on.load(Ordering::Relaxed)
             };
-            let found = seen.peek().map_err(|e| e.to_string()).and_then(|mut medium| {
-                search(medium.as_mut(), &needle, from, &mut tell).map_err(|e| format!("{e}: {}", e.cause.os()))
-            });
+            let mut search = || Ok(search(seen.peek()?.as_mut(), &needle, from, &mut tell)?);
+            let found = search();
             let _ = sender.send(Message::Searched(lane, found));
         });
     }
@@ -430,7 +428,7 @@ impl Runtime {
             let ended = seen.beacon(&|| go_on.load(Ordering::Relaxed));
             // One that was ended by the person tells nothing: another may be on by now.
             if let Err(why) = ended {
-                let _ = sender.send(Message::BeaconEnded(lane, Some(why)));
+                let _ = sender.send(Message::BeaconEnded(lane, why));
             }
         });
     }
@@ -465,31 +463,16 @@ fn time_of_day() -> String {
 }
 
 /// The byte viewer's page from that sector on, cut at the drive's end.
-fn read_page(seen: &Seen, first: u64) -> Result<Vec<u8>, String> {
-    let mut medium = seen.peek().map_err(|e| e.to_string())?;
+fn read_page(seen: &Seen, first: u64) -> Result<Vec<u8>, ReadError> {
+    let mut medium = seen.peek()?;
     let geometry = medium.geometry();
     let count = PAGE_SECTORS.min(geometry.sectors.saturating_sub(first));
     let mut buffer = AlignedBuffer::new(geometry.bytes_of(count) as usize);
-    medium.read(Lba(first), buffer.bytes()).map_err(|e| format!("{e}: {}", e.cause.os()))?;
+    medium.read(Lba(first), buffer.bytes())?;
     Ok(buffer.bytes().to_vec())
 }
 
 /// The job of this drive that was cut short, if the ledger has one. A ledger that is not there yet is not made for that.
 fn unfinished(ledger: &std::path::Path, seen: &Seen) -> Option<Box<Unfinished>> {
     ledger.exists().then(|| Ledger::open(ledger).ok()?.unfinished_on(&seen.drive).ok()?.map(Box::new))?
-}
-
-/// Adds the record with its papers to the ledger, then writes the files.
-fn write(record: &Record, ledger: &std::path::Path, out: &std::path::Path) -> Result<Vec<PathBuf>, String> {
-    files::check_folder(out).map_err(|e| format!("{e}."))?;
-    let name = files::name_after_going_on(out, &record.job);
-    let stored = Ledger::open(ledger).and_then(|l| l.add_record(record, wall()));
-    let written = files::write_as(out, &name, record).map_err(|e| {
-        format!(
-            "{e}. The record is in the ledger: make room and press Enter again, or run jurex certificate {} --out DIR.",
-            record.job
-        )
-    })?;
-    stored.map_err(|e| format!("{e}. The files are written, but these fields are not in the ledger."))?;
-    Ok(written)
 }

@@ -91,6 +91,16 @@ pub(crate) enum Heard {
 /// Name and words of a place, for its help.
 pub(crate) type About = (&'static str, [&'static str; 3]);
 
+/// How one gets to a place.
+pub(crate) enum WayTo {
+    /// By going to this step.
+    Step(Step),
+    /// Not now: why.
+    Closed(String),
+    /// It is no place of this screen.
+    None,
+}
+
 /// One screen of the stack.
 pub(crate) trait Screen {
     /// Where one is on it, from the innermost place outwards.
@@ -125,10 +135,9 @@ pub(crate) trait Screen {
     /// Computes anew what it shows, where what that rests on has changed.
     fn refresh(&mut self, _state: &mut State) {}
 
-    /// How something can be done here that belongs to that place: perhaps at another step first, or why not. `None`: it is no
-    /// place of this screen.
-    fn way_to(&self, _state: &State, _place: Place) -> Option<Result<Step, String>> {
-        None
+    /// How one gets to a place of this screen where one is not now.
+    fn way_to(&self, _state: &State, _place: Place) -> WayTo {
+        WayTo::None
     }
 
     /// Whether it fills the screen; if not, what lies beneath is seen around it.

@@ -1,6 +1,6 @@
 //! The palette: everything that can be done, found by a few letters of its name.
 
-use super::{About, Answer, Given, Screen};
+use super::{About, Answer, Given, Screen, WayTo};
 use crate::tui::action::{Action, BINDINGS, Binding, Place};
 use crate::tui::lane::Step;
 use crate::tui::state::State;
@@ -120,9 +120,9 @@ fn offers(screen: &dyn Screen, state: &State) -> Vec<Offer> {
         let why_not = || screen.why_not(state, binding.action);
         let (step, why_not) = match screen.way_to(state, binding.place) {
             _ if is_here(&binding) => (None, why_not()),
-            Some(Ok(step)) => (Some(step), why_not()),
-            Some(Err(why)) => (None, Some(why)),
-            None => (None, Some(format!("That is done in {place}."))),
+            WayTo::Step(step) => (Some(step), why_not()),
+            WayTo::Closed(why) => (None, Some(why)),
+            WayTo::None => (None, Some(format!("That is done in {place}."))),
         };
         offers.push(Offer { binding, name: format!("{place}: {}", binding.label), step, why_not });
     }

@@ -39,7 +39,7 @@ impl Screen for RangeLine {
                         Answer::back()
                     }
                     Err(why) => {
-                        state.notice = Some(format!("{}.", capital(&why)));
+                        state.notice = Some(format!("{}.", capital(&why.to_string())));
                         Answer::stay()
                     }
                 }

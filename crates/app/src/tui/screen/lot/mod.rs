@@ -16,7 +16,7 @@ use jurex_core::media::{Drive, MediaClass};
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::native::Answers;
 use jurex_core::plan::Order;
-use jurex_core::policy::{OfLot, Policy, Proposal, Treatment, propose, propose_one};
+use jurex_core::policy::{OfLot, Policy, PolicyError, Proposal, Treatment, propose, propose_one};
 use jurex_core::rules::{Edition, Technique};
 use jurex_core::text::capital;
 use ratatui::buffer::Buffer;
@@ -65,7 +65,7 @@ struct Proposed {
 }
 
 /// What is proposed for each drive, those first that can't reach what is needed; or why nothing is.
-type Proposals = Result<Vec<Proposed>, String>;
+type Proposals = Result<Vec<Proposed>, PolicyError>;
 
 /// The proposals, and what they were computed from.
 struct Foreseen {
@@ -120,7 +120,7 @@ impl LotPage {
 
     fn propose(&self, state: &State) -> Proposals {
         let lot: Vec<OfLot<'_>> = self.lanes.iter().map(|l| of_lot(&state.lanes[*l])).collect();
-        let proposals = propose(&self.policy, &lot, &state.catalogue, state.config.rules).map_err(|e| e.to_string())?;
+        let proposals = propose(&self.policy, &lot, &state.catalogue, state.config.rules)?;
         let mut proposed: Vec<Proposed> = proposals
             .into_iter()
             .map(|proposal| {
@@ -218,7 +218,7 @@ impl LotPage {
         let proposals = match &self.foreseen {
             Some(Foreseen { proposals: Ok(proposed), .. }) => proposed,
             Some(Foreseen { proposals: Err(why), .. }) => {
-                state.notice = Some(format!("{}.", capital(why)));
+                state.notice = Some(format!("{}.", capital(&why.to_string())));
                 return Answer::stay();
             }
             None => return Answer::stay(),

@@ -44,6 +44,14 @@ pub(super) struct Saves {
     pub(super) replaces: Option<String>,
 }
 
+/// What is wrong with a field, so that nothing is saved.
+#[derive(Debug, thiserror::Error)]
+#[error("not saved ({}): {why}", field.label())]
+pub(super) struct NotSaved {
+    field: EditField,
+    why: String,
+}
+
 impl Editor {
     fn new(saves: Option<Saves>, method: &Method, field: EditField) -> Self {
         let texts = [method.name.clone(), method.title.clone(), method.program.to_string(), method.remark.clone()];
@@ -88,12 +96,12 @@ impl Editor {
         self.changed && !std::mem::replace(&mut self.leaving, true)
     }
 
-    /// The passes, if nothing in any field is wrong; else what is.
-    pub(super) fn checked(&self, catalogue: &Catalogue) -> Result<Program, String> {
-        if let Some((field, why)) = self.fields().iter().find_map(|f| Some((*f, self.problem(*f, catalogue)?))) {
-            return Err(format!("Not saved ({}): {why}.", field.label()));
+    /// The passes, if nothing in any field is wrong.
+    pub(super) fn checked(&self, catalogue: &Catalogue) -> Result<Program, NotSaved> {
+        match self.fields().iter().find_map(|f| Some((*f, self.problem(*f, catalogue)?))) {
+            Some((field, why)) => Err(NotSaved { field, why }),
+            None => self.program().map_err(|e| NotSaved { field: EditField::Passes, why: e.to_string() }),
         }
-        self.program().map_err(|e| format!("Not saved: {e}."))
     }
 
     /// The method as it is edited, with these passes.

@@ -191,7 +191,7 @@ impl MethodsPage {
         let program = match editor.checked(&state.catalogue) {
             Ok(program) => program,
             Err(why) => {
-                state.notice = Some(why);
+                state.notice = Some(format!("{}.", capital(&why.to_string())));
                 return Answer::stay();
             }
         };

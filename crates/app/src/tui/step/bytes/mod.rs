@@ -2,6 +2,7 @@
 
 pub(in crate::tui) mod view;
 
+use crate::bench::ReadError;
 use crate::tui::action::Action;
 use crate::tui::lane::LaneId;
 use crate::tui::lane::bytes::{BytesView, DUMP_ROW, MAP_ROW, PAGE_SECTORS, Prompt};
@@ -11,7 +12,7 @@ use crate::tui::widget::field::Field;
 use jurex_core::bytes::{Needle, Search};
 
 impl State {
-    pub(crate) fn page(&mut self, lane: LaneId, first: u64, page: Result<Vec<u8>, String>) {
+    pub(crate) fn page(&mut self, lane: LaneId, first: u64, page: Result<Vec<u8>, ReadError>) {
         if let Some(view) = self.view_of(lane).filter(|v| v.first == first) {
             view.page = Some(page);
         }
@@ -23,7 +24,7 @@ impl State {
         }
     }
 
-    pub(crate) fn searched(&mut self, lane: LaneId, found: Result<Search, String>) -> Vec<Command> {
+    pub(crate) fn searched(&mut self, lane: LaneId, found: Result<Search, ReadError>) -> Vec<Command> {
         let Some(logical) = self.lanes.get(lane).map(|l| u64::from(l.seen.drive.geometry.logical)) else { return vec![] };
         let Some(view) = self.view_of(lane) else { return vec![] };
         view.searching = None;
