@@ -5,7 +5,7 @@ use crate::exit::Failure;
 use crate::places::Places;
 use jurex_core::beacon;
 use jurex_core::contents::{self, Contents};
-use jurex_core::erase::{Alone, Crew};
+use jurex_core::erase::{Backend, Sequential};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::{self, Cleared, Hindrance, LookedAt, Refusal};
 use jurex_core::media::{Bus, Drive, Label, Scope};
@@ -264,11 +264,11 @@ impl OpenDrive {
         }
     }
 
-    /// Lets `work` be done by the crew that suits the drive.
-    pub(crate) fn with_crew<R>(self, work: impl FnOnce(&mut dyn Crew) -> R) -> R {
+    /// Lets `work` be done by the backend that suits the drive.
+    pub(crate) fn with_backend<R>(self, work: impl FnOnce(&mut dyn Backend) -> R) -> R {
         match self {
-            OpenDrive::Machine(medium) => work(jurex_linux::crew(medium, carrying()).as_mut()),
-            OpenDrive::Simulated(mut medium) => work(&mut Alone::new(&mut medium)),
+            OpenDrive::Machine(medium) => work(jurex_linux::backend(medium, carrying()).as_mut()),
+            OpenDrive::Simulated(mut medium) => work(&mut Sequential::new(&mut medium)),
         }
     }
 }

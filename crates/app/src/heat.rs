@@ -2,7 +2,7 @@
 
 use crate::bench::Seen;
 use crossbeam_channel::{Receiver, Sender, bounded};
-use jurex_core::erase::{Control, Wish};
+use jurex_core::erase::{JobControl, Wish};
 use std::thread;
 use std::time::Duration;
 
@@ -13,7 +13,7 @@ const COOLER_BY: i16 = 4;
 
 /// A person's wishes, and the drive's temperature beside them.
 pub(crate) struct Watched<'c> {
-    person: &'c mut dyn Control,
+    person: &'c mut dyn JobControl,
     heat: Option<Heat>,
     /// Whether the job is held by a person: cooling down does not let it go on then.
     held_by_person: bool,
@@ -28,7 +28,7 @@ struct Heat {
 
 impl<'c> Watched<'c> {
     /// Watches the drive, if there is a limit.
-    pub(crate) fn new(person: &'c mut dyn Control, seen: &Seen, limit: Option<i16>) -> Self {
+    pub(crate) fn new(person: &'c mut dyn JobControl, seen: &Seen, limit: Option<i16>) -> Self {
         let heat = limit.map(|limit| {
             let (tell, told) = bounded(1);
             let seen = seen.clone();
@@ -66,7 +66,7 @@ impl Heat {
     }
 }
 
-impl Control for Watched<'_> {
+impl JobControl for Watched<'_> {
     fn poll(&mut self) -> Option<Wish> {
         if let Some(wish) = self.person.poll() {
             self.held_by_person = wish == Wish::Hold;
@@ -94,7 +94,7 @@ mod tests {
     use super::*;
 
     struct Nobody;
-    impl Control for Nobody {
+    impl JobControl for Nobody {
         fn poll(&mut self) -> Option<Wish> {
             None
         }

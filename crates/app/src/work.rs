@@ -6,7 +6,7 @@ use crate::exit::Failure;
 use crate::heat::Watched;
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
-use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, DriveChanged, Event, Job, KeepError, Keeper};
+use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError};
 use jurex_core::media::{Drive, Label};
 use jurex_core::medium::MediumError;
 use jurex_core::plan::{ArmedPlan, Plan};
@@ -152,7 +152,7 @@ fn begin(ledger: &Ledger, seen: &Seen, started: Timestamp) -> Result<JobId, Ledg
 /// Checkpoints go to the ledger.
 struct InTheLedger<'l>(&'l Ledger, &'l JobId);
 
-impl Keeper for InTheLedger<'_> {
+impl CheckpointStore for InTheLedger<'_> {
     fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), KeepError> {
         self.0.keep(self.1, checkpoint, wall()).map_err(|e| KeepError(Box::new(e)))
     }
@@ -171,7 +171,7 @@ impl Prepared {
 
     /// Runs the job to its end. Every event goes to the ledger first and then to `tell`. A ledger that fails in the
     /// middle does not stop the job: the drive is better erased than half erased, and the trouble is reported.
-    pub(crate) fn run(self, control: &mut dyn Control, tell: &mut dyn FnMut(&Event)) -> Finished {
+    pub(crate) fn run(self, control: &mut dyn JobControl, tell: &mut dyn FnMut(&Event)) -> Finished {
         let mut ledger_trouble = None;
         let Prepared { job, seen, drive, id, plan, before, papers, ledger, clock, started, hold_above } = self;
         let mut both = |event: &Event| {
@@ -183,8 +183,8 @@ impl Prepared {
             tell(event);
         };
         let mut control = Watched::new(control, &seen, hold_above);
-        let mut keeper = InTheLedger(&ledger, &id);
-        let evidence = drive.with_crew(|crew| erase::run(job, crew, &clock, &mut control, &mut keeper, &mut both));
+        let mut store = InTheLedger(&ledger, &id);
+        let evidence = drive.with_backend(|backend| erase::run(job, backend, &clock, &mut control, &mut store, &mut both));
         let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
         let goes_on = evidence.ended.can_go_on();
         let record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);

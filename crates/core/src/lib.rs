@@ -28,6 +28,7 @@ pub mod record;
 pub mod rules;
 pub mod sampling;
 pub mod strata;
+pub mod technique;
 #[cfg(any(test, feature = "testing"))]
 pub mod testing;
 pub mod text;

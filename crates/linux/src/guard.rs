@@ -2,6 +2,7 @@
 
 use crate::discover::System;
 use crate::ioctl::loop_backing;
+use crate::object::Object;
 use crate::openers::Openers;
 use crate::sysfs::{entries, name, text};
 use jurex_core::guard::Hindrance;
@@ -21,27 +22,6 @@ const DEEPEST: u32 = 8;
 struct Mount {
     device: u64,
     point: String,
-}
-
-/// What an object is, whatever paths lead to it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(crate) enum Object {
-    /// A block device by its number.
-    Device(u64),
-    /// A file by its file system's device number and its inode.
-    File(u64, u64),
-}
-
-impl Object {
-    /// What the path leads to now.
-    pub(crate) fn at(path: &Path) -> Option<Self> {
-        let status = stat(path).ok()?;
-        Some(if FileType::from_raw_mode(status.st_mode) == FileType::BlockDevice {
-            Object::Device(status.st_rdev)
-        } else {
-            Object::File(status.st_dev, status.st_ino)
-        })
-    }
 }
 
 /// An attached loop device.

@@ -204,8 +204,8 @@ struct LoopInfo {
 const _: () = assert!(size_of::<LoopInfo>() == 232);
 
 /// What a loop device is attached to (LOOP_GET_STATUS64), by the kernel's own word; `None` if it can't be asked.
-pub(crate) fn loop_backing(device: &str) -> Option<crate::guard::Object> {
-    use crate::guard::Object;
+pub(crate) fn loop_backing(device: &str) -> Option<crate::object::Object> {
+    use crate::object::Object;
     use rustix::fs::{Mode, OFlags, open};
     const LOOP_GET_STATUS64: Opcode = 0x4C05;
     let fd = open(device, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty()).ok()?;

@@ -5,20 +5,22 @@
 #![deny(unsafe_code)]
 
 mod ask;
-mod crew;
+mod backend;
 mod discover;
 mod errors;
 mod guard;
 mod identity;
 mod ioctl;
 mod medium;
+mod object;
 mod openers;
 mod ring;
 mod sysfs;
+mod threads;
 mod watch;
 
 pub use ask::raw_pages;
-pub use crew::{Carrying, crew};
+pub use backend::{Carrying, backend};
 pub use discover::{Asker, FindError, Found, System};
 pub use medium::{LinuxMedium, OpenError, open, peek};
 pub use watch::Watch;

@@ -1,7 +1,7 @@
 //! Who has a device or file open, though not for themselves alone: a virtual machine on a raw disk, a database, a copy
 //! under way. Without rights only this user's own programs are seen.
 
-use crate::guard::Object;
+use crate::object::Object;
 use rustix::fs::FileType;
 use rustix::fs::stat;
 use std::collections::BTreeMap;

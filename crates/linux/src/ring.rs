@@ -2,12 +2,12 @@
 //! that the drive never waits for a pattern. Holds the only unsafe code beside `ioctl`.
 #![allow(unsafe_code)]
 
-use crate::crew::{IN_FLIGHT, Threads, failed_by_defect};
 use crate::errors::is_passing;
 use crate::medium::LinuxMedium;
+use crate::threads::{IN_FLIGHT, Threads, failed_by_defect};
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use io_uring::{IoUring, opcode, squeue, types};
-use jurex_core::erase::{Completed, Crew, Done, Setting, Task};
+use jurex_core::erase::{Backend, Completed, Done, Setting, Task};
 use jurex_core::medium::{Medium, Op};
 use jurex_core::pattern::{Pattern, PatternBuffer, poison, wrong_sectors};
 use jurex_core::ranges::RangeSet;
@@ -301,7 +301,7 @@ impl Ring {
     }
 }
 
-impl Crew for Ring {
+impl Backend for Ring {
     fn settings(&self) -> Vec<Setting> {
         self.settings.clone()
     }
@@ -409,7 +409,8 @@ fn fill_or_compare(logical: u32, parcel: &mut Parcel, expected: &mut Option<Patt
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::crew::{Carrying, crew, settings};
+    use crate::backend::{Carrying, backend};
+    use crate::threads::settings;
     use crate::{System, open};
 
     fn image(bytes: u64) -> (tempfile::TempDir, LinuxMedium) {
@@ -425,8 +426,8 @@ mod tests {
         let (dir, medium) = image(bytes);
         let sectors = bytes / 512;
         let setting = settings(&medium)[2];
-        let mut crew = crew(medium, carrying);
-        crew.set(setting);
+        let mut backend = backend(medium, carrying);
+        backend.set(setting);
         let pattern = Arc::new(Pattern::random([5; 16]));
         let chunk = setting.chunk as u64 / 512;
         let mut all = |task: &dyn Fn(Sectors) -> Task| {
@@ -435,12 +436,12 @@ mod tests {
             while next < sectors || in_flight > 0 {
                 if next < sectors && in_flight < setting.depth.min(4) {
                     let at = Sectors::new(next, chunk.min(sectors - next));
-                    crew.start(next, task(at));
+                    backend.start(next, task(at));
                     (next, in_flight) = (at.end(), in_flight + 1);
                     continue;
                 }
                 in_flight -= 1;
-                match crew.wait(Duration::from_secs(60)).expect("it ends").how {
+                match backend.wait(Duration::from_secs(60)).expect("it ends").how {
                     Completed::Read { wrong: w } => wrong.extend(&w),
                     Completed::Done | Completed::Identified(_) => {}
                     Completed::Failed(e) => panic!("{e}: {:?}", e.cause),
@@ -491,12 +492,12 @@ mod tests {
     fn an_image_that_shrinks_under_the_queue_is_gone() {
         let (dir, medium) = image(8 << 20);
         let setting = settings(&medium)[0];
-        let mut crew = crew(medium, Carrying::AsCan);
-        crew.set(setting);
+        let mut backend = backend(medium, Carrying::AsCan);
+        backend.set(setting);
         let file = std::fs::OpenOptions::new().write(true).open(dir.path().join("drive.img")).unwrap();
         file.set_len(1 << 20).unwrap();
-        crew.start(1, Task::ReadBack(Sectors::new(8192, 2048), Arc::new(Pattern::zeros())));
-        let Completed::Failed(error) = crew.wait(Duration::from_secs(60)).expect("it ends").how else {
+        backend.start(1, Task::ReadBack(Sectors::new(8192, 2048), Arc::new(Pattern::zeros())));
+        let Completed::Failed(error) = backend.wait(Duration::from_secs(60)).expect("it ends").how else {
             panic!("there is nothing to read")
         };
         assert!(matches!(error.cause, jurex_core::medium::Cause::Gone(_)), "{error}: {:?}", error.cause);

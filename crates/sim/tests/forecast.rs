@@ -1,7 +1,7 @@
 //! How well the remaining time is foretold at a quarter of the work, on the simulated drives, in their own time.
 
 use jiff::Timestamp;
-use jurex_core::erase::{Alone, Clock, Event, Job, NotKept, Now, Progress, Unattended, run};
+use jurex_core::erase::{Clock, Event, Job, NotKept, Now, Progress, Sequential, Unattended, run};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::media::{Drive, Geometry, Label, MediaClass};
 use jurex_core::medium::{Access, Medium, MediumError};
@@ -73,7 +73,7 @@ fn errors(bay: &Bay, notation: &str, sampled: bool) -> (f64, f64) {
     let begun = now();
     let mut progress = Progress::of_plan(&plan).with_sample(sample);
     let mut quarter = None;
-    run(job, &mut Alone::new(&mut medium), &clock, &mut Unattended, &mut NotKept, &mut |event: &Event| {
+    run(job, &mut Sequential::new(&mut medium), &clock, &mut Unattended, &mut NotKept, &mut |event: &Event| {
         progress.apply(event);
         if quarter.is_none() && progress.share() >= 0.25 {
             let flat = (now() - begun).as_secs_f64() * 3.0;

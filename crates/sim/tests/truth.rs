@@ -1,6 +1,6 @@
 //! The engine on simulated drives: what its record claims, against what the drive's cells truly hold.
 
-use jurex_core::erase::{self, Alone, CHUNK_BYTES, Clock, Job, NotKept, Now, Unattended};
+use jurex_core::erase::{self, CHUNK_BYTES, Clock, Job, NotKept, Now, Sequential, Unattended};
 use jurex_core::evidence::{Ended, Evidence};
 use jurex_core::media::{Bus, MediaClass};
 use jurex_core::medium::Medium;
@@ -44,7 +44,7 @@ fn erase(drive: &SimDrive, notation: &str) -> Evidence {
     let mut medium = drive.open().unwrap();
     let clock = Wall(Instant::now());
     let job = Job::start(armed, &medium.identify().unwrap(), medium.access(), CHUNK_BYTES, clock.now()).unwrap();
-    erase::run(job, &mut Alone::new(&mut medium), &clock, &mut Unattended, &mut NotKept, &mut |_| {})
+    erase::run(job, &mut Sequential::new(&mut medium), &clock, &mut Unattended, &mut NotKept, &mut |_| {})
 }
 
 /// Whether any sector that an address reaches holds the secret, read with no code of the engine.

@@ -10,7 +10,7 @@ use crate::files;
 use crate::places::Places;
 use crate::work::{self, Finished, InLedger, Prepared};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use jurex_core::erase::{Activity, Control, Event, Progress, Wish};
+use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
 use jurex_core::guard::Cleared;
 use jurex_core::plan::Plan;
 use jurex_core::record::Record;
@@ -94,7 +94,7 @@ impl StopOnSignal {
     }
 }
 
-impl Control for StopOnSignal {
+impl JobControl for StopOnSignal {
     fn poll(&mut self) -> Option<Wish> {
         self.asked.load(Ordering::Relaxed).then_some(Wish::Stop)
     }

@@ -15,7 +15,7 @@ use crate::config::{Config, ThemeName};
 use crate::policies;
 use crate::settings::{Setting, SettingsFile};
 use jiff::Timestamp;
-use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, Clock, Control, Event, Job, Keeper, Now, Wish};
+use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, Event, Job, JobControl, Now, Wish};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
 use jurex_core::guard::{self, Hindrance};
@@ -46,7 +46,7 @@ impl Clock for Counting {
 
 /// Stops the job at that poll.
 struct StopsAt(Option<u32>);
-impl Control for StopsAt {
+impl JobControl for StopsAt {
     fn poll(&mut self) -> Option<Wish> {
         let left = self.0.as_mut()?;
         *left = left.saturating_sub(1);
@@ -58,7 +58,7 @@ impl Control for StopsAt {
 }
 
 struct Kept(Option<Checkpoint>);
-impl Keeper for Kept {
+impl CheckpointStore for Kept {
     fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), erase::KeepError> {
         self.0 = Some(checkpoint.clone());
         Ok(())
@@ -202,8 +202,8 @@ impl World {
         let mut told = vec![];
         let mut control = StopsAt(self.stop_at.take());
         let mut kept = Kept(None);
-        let evidence =
-            drive.with_crew(|crew| erase::run(job, crew, &clock, &mut control, &mut kept, &mut |e| told.push(e.clone())));
+        let evidence = drive
+            .with_backend(|backend| erase::run(job, backend, &clock, &mut control, &mut kept, &mut |e| told.push(e.clone())));
         let id: jurex_core::record::JobId = "261123-4F7QZK".parse().unwrap();
         let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
         let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);

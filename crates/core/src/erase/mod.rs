@@ -1,16 +1,16 @@
 //! The erase engine: a state machine ([`Job`]) that says what to do next and takes how it ended, and a loop
 //! ([`run`]) that lets it work on a [`crate::medium::Medium`].
 
+mod backend;
 mod checkpoint;
-mod crew;
 mod event;
 mod forecast;
 mod job;
 mod run;
 mod tune;
 
+pub use backend::{Backend, Buffers, Done, Sequential, Setting, Task, Trials};
 pub use checkpoint::{BadCheckpoint, Checkpoint};
-pub use crew::{Alone, Buffers, Crew, Done, Setting, Task, Trials};
 pub use event::{Activity, Event, FaultKind, Progress};
 pub use job::{Completed, DriveChanged, Job, Now, Operation, Request, Step, Wish};
-pub use run::{CHUNK_BYTES, Clock, Control, KeepError, Keeper, NotKept, Unattended, run};
+pub use run::{CHUNK_BYTES, CheckpointStore, Clock, JobControl, KeepError, NotKept, Unattended, run};

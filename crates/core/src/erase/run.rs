@@ -1,7 +1,7 @@
-//! Lets a job work by a crew: asks it what to do, starts that, waits, reports, keeps checkpoints, and tells.
+//! Lets a job work by a backend: asks it what to do, starts that, waits, reports, keeps checkpoints, and tells.
 
+use super::backend::{Backend, Done, Task};
 use super::checkpoint::Checkpoint;
-use super::crew::{Crew, Done, Task};
 use super::event::{Activity, Event};
 use super::job::{Completed, Job, Now, Step, Wish};
 use super::tune::Tuner;
@@ -18,7 +18,7 @@ pub trait Clock {
 }
 
 /// Where a person's wishes come from.
-pub trait Control {
+pub trait JobControl {
     /// A new wish, if there is one. Never waits.
     fn poll(&mut self) -> Option<Wish>;
     /// Waits for a new wish while the job is held; may give up after a while with none.
@@ -29,7 +29,7 @@ pub trait Control {
 #[derive(Clone, Copy, Debug)]
 pub struct Unattended;
 
-impl Control for Unattended {
+impl JobControl for Unattended {
     fn poll(&mut self) -> Option<Wish> {
         None
     }
@@ -40,7 +40,7 @@ impl Control for Unattended {
 }
 
 /// Where checkpoints are kept.
-pub trait Keeper {
+pub trait CheckpointStore {
     /// Keeps the newest checkpoint; the one before it is not needed any more.
     ///
     /// # Errors
@@ -57,7 +57,7 @@ pub struct KeepError(#[source] pub Box<dyn std::error::Error + Send + Sync>);
 #[derive(Clone, Copy, Debug)]
 pub struct NotKept;
 
-impl Keeper for NotKept {
+impl CheckpointStore for NotKept {
     fn keep(&mut self, _: &Checkpoint) -> Result<(), KeepError> {
         Ok(())
     }
@@ -70,22 +70,22 @@ const SILENT: Duration = Duration::from_secs(30);
 /// A job that is to be stopped waits no longer than this for a drive that does not answer.
 const LEFT_AFTER: Duration = Duration::from_secs(20);
 
-/// Runs `job` by `crew` to its end and gives its evidence. `tell` gets every event, in order, as it happens; `keeper` every
+/// Runs `job` by `backend` to its end and gives its evidence. `tell` gets every event, in order, as it happens; `store` every
 /// checkpoint. Both have what a request rests on before it is begun.
 pub fn run(
     job: Job,
-    crew: &mut dyn Crew,
+    backend: &mut dyn Backend,
     clock: &dyn Clock,
-    control: &mut dyn Control,
-    keeper: &mut dyn Keeper,
+    control: &mut dyn JobControl,
+    store: &mut dyn CheckpointStore,
     tell: &mut dyn FnMut(&Event),
 ) -> Evidence {
     let answered = clock.now().mono;
     Run {
         job,
-        crew,
+        backend,
         clock,
-        keeper,
+        store,
         tell,
         tuner: None,
         in_flight: 0,
@@ -100,9 +100,9 @@ pub fn run(
 /// A job under way.
 struct Run<'r> {
     job: Job,
-    crew: &'r mut dyn Crew,
+    backend: &'r mut dyn Backend,
     clock: &'r dyn Clock,
-    keeper: &'r mut dyn Keeper,
+    store: &'r mut dyn CheckpointStore,
     tell: &'r mut dyn FnMut(&Event),
     /// The trials of the present activity.
     tuner: Option<(Activity, Tuner)>,
@@ -118,9 +118,9 @@ struct Run<'r> {
 }
 
 impl Run<'_> {
-    fn finish(mut self, control: &mut dyn Control) -> Evidence {
-        let mut setting = self.crew.settings()[0];
-        self.crew.set(setting);
+    fn finish(mut self, control: &mut dyn JobControl) -> Evidence {
+        let mut setting = self.backend.settings()[0];
+        self.backend.set(setting);
         self.job.set_chunk(setting.chunk);
         loop {
             if let Some(wish) = control.poll() {
@@ -130,7 +130,7 @@ impl Run<'_> {
             let wanted = self.tuner.as_ref().map_or(setting, |(_, t)| t.setting());
             if wanted != setting && self.in_flight == 0 {
                 setting = wanted;
-                self.crew.set(setting);
+                self.backend.set(setting);
                 self.job.set_chunk(setting.chunk);
             }
             let room = wanted == setting && self.in_flight < setting.depth;
@@ -172,12 +172,12 @@ impl Run<'_> {
             self.answered = self.clock.now().mono;
         }
         self.in_flight += 1;
-        self.crew.start(tag, task);
+        self.backend.start(tag, task);
     }
 
     /// Waits for one request to end and reports it.
     fn take_one(&mut self) {
-        let Some(Done { tag, how }) = self.crew.wait(LOOK_EVERY) else { return self.nothing_came() };
+        let Some(Done { tag, how }) = self.backend.wait(LOOK_EVERY) else { return self.nothing_came() };
         self.in_flight -= 1;
         let now = self.clock.now();
         (self.answered, self.silence_told) = (now.mono, Duration::ZERO);
@@ -189,7 +189,7 @@ impl Run<'_> {
         let tuner = match &mut self.tuner {
             Some((of, tuner)) if *of == activity => tuner,
             other => {
-                let tuner = Tuner::new(&self.crew.settings(), self.crew.trials(), self.job.bytes_of_a_pass());
+                let tuner = Tuner::new(&self.backend.settings(), self.backend.trials(), self.job.bytes_of_a_pass());
                 &mut other.insert((activity, tuner)).1
             }
         };
@@ -217,7 +217,7 @@ impl Run<'_> {
     /// Keeps a new checkpoint, then tells what happened.
     fn pass_on(&mut self) {
         if let Some(checkpoint) = self.job.take_checkpoint() {
-            let kept = self.keeper.keep(&checkpoint);
+            let kept = self.store.keep(&checkpoint);
             if let (Err(error), true) = (&kept, self.kept) {
                 (self.tell)(&Event::NotSaved { error: error.to_string() });
             }
@@ -231,7 +231,7 @@ impl Run<'_> {
 mod tests {
     use super::*;
     use crate::erase::Progress;
-    use crate::erase::crew::{Alone, Buffers, Setting, Trials};
+    use crate::erase::backend::{Buffers, Sequential, Setting, Trials};
     use crate::erase::job::Operation;
     use crate::evidence::Ended;
     use crate::media::MediaClass;
@@ -263,7 +263,7 @@ mod tests {
         polls: usize,
         wishes: Vec<(usize, Wish)>,
     }
-    impl Control for Script {
+    impl JobControl for Script {
         fn poll(&mut self) -> Option<Wish> {
             self.polls += 1;
             self.wishes.iter().find(|(at, _)| *at == self.polls).map(|(_, w)| *w)
@@ -287,8 +287,8 @@ mod tests {
         let job = job(medium, order, 16 * 512);
         let mut events = vec![];
         let mut control = Script { polls: 0, wishes };
-        let mut crew = Alone::in_chunks(medium, 16 * 512);
-        let evidence = run(job, &mut crew, &steady(), &mut control, &mut NotKept, &mut |e| events.push(e.clone()));
+        let mut backend = Sequential::in_chunks(medium, 16 * 512);
+        let evidence = run(job, &mut backend, &steady(), &mut control, &mut NotKept, &mut |e| events.push(e.clone()));
         (evidence, events)
     }
 
@@ -380,7 +380,7 @@ mod tests {
     }
 
     struct FullDisk(u32);
-    impl Keeper for FullDisk {
+    impl CheckpointStore for FullDisk {
         fn keep(&mut self, _: &Checkpoint) -> Result<(), KeepError> {
             self.0 += 1;
             Err(KeepError("no space left".into()))
@@ -391,13 +391,13 @@ mod tests {
     fn a_checkpoint_that_cannot_be_kept_is_told_once_and_stops_nothing() {
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let job = job(&medium, &order("00 | FF"), 16 * 512);
-        let (mut keeper, mut told) = (FullDisk(0), vec![]);
-        let mut crew = Alone::in_chunks(&mut medium, 16 * 512);
+        let (mut store, mut told) = (FullDisk(0), vec![]);
+        let mut backend = Sequential::in_chunks(&mut medium, 16 * 512);
         let clock = steady();
-        let evidence = run(job, &mut crew, &clock, &mut Unattended, &mut keeper, &mut |e| told.push(e.clone()));
+        let evidence = run(job, &mut backend, &clock, &mut Unattended, &mut store, &mut |e| told.push(e.clone()));
         assert_eq!(outcome(&evidence), Outcome::Clear);
         let not_saved = told.iter().filter(|e| matches!(e, Event::NotSaved { .. })).count();
-        assert!(not_saved == 1 && keeper.0 > 1, "told {not_saved} times of {}", keeper.0);
+        assert!(not_saved == 1 && store.0 > 1, "told {not_saved} times of {}", store.0);
     }
 
     #[test]
@@ -419,9 +419,9 @@ mod tests {
         let slow = |once_at| {
             let mut medium = Memory::new(MediaClass::Magnetic, 128);
             let job = job(&medium, &order("00"), 16 * 512);
-            let mut crew = Alone::in_chunks(&mut medium, 16 * 512);
+            let mut backend = Sequential::in_chunks(&mut medium, 16 * 512);
             let clock = Sleepy { looks: Cell::new(0), seconds: Cell::new(0), once_at };
-            let evidence = run(job, &mut crew, &clock, &mut Unattended, &mut NotKept, &mut |_| {});
+            let evidence = run(job, &mut backend, &clock, &mut Unattended, &mut NotKept, &mut |_| {});
             assert_eq!((evidence.unwritable().count(), outcome(&evidence)), (0, Outcome::Clear));
             evidence.passes()[0].slow.count()
         };
@@ -641,7 +641,7 @@ mod tests {
         }
     }
 
-    impl Crew for Merging<'_> {
+    impl Backend for Merging<'_> {
         fn settings(&self) -> Vec<Setting> {
             self.settings.clone()
         }
@@ -674,9 +674,9 @@ mod tests {
         let job = job(medium, order, settings[0].0);
         let settings: Vec<Setting> = settings.iter().map(|(chunk, depth)| Setting { chunk: *chunk, depth: *depth }).collect();
         let started = Cell::new(0);
-        let mut crew =
+        let mut backend =
             Merging { medium, setting: settings[0], settings, queue: vec![], done: vec![], started: &started, log: vec![] };
-        run(job, &mut crew, &steady(), &mut Unattended, &mut NotKept, &mut |_| {})
+        run(job, &mut backend, &steady(), &mut Unattended, &mut NotKept, &mut |_| {})
     }
 
     proptest! {
@@ -759,7 +759,7 @@ mod tests {
     #[test]
     fn what_a_write_rests_on_is_kept_and_told_before_it() {
         struct Kept<'k>(&'k Cell<u64>, &'k Cell<u64>);
-        impl Keeper for Kept<'_> {
+        impl CheckpointStore for Kept<'_> {
             fn keep(&mut self, _: &Checkpoint) -> Result<(), KeepError> {
                 if self.1.get() == u64::MAX {
                     self.1.set(self.0.get());
@@ -771,7 +771,7 @@ mod tests {
         let job = job(&medium, &order("00"), 16 * 512);
         let (started, kept_at) = (Cell::new(0), Cell::new(u64::MAX));
         let setting = Setting { chunk: 16 * 512, depth: 4 };
-        let mut crew = Merging {
+        let mut backend = Merging {
             medium: &mut medium,
             settings: vec![setting],
             setting,
@@ -781,7 +781,7 @@ mod tests {
             log: vec![],
         };
         let mut first_told = None;
-        run(job, &mut crew, &steady(), &mut Unattended, &mut Kept(&started, &kept_at), &mut |e| {
+        run(job, &mut backend, &steady(), &mut Unattended, &mut Kept(&started, &kept_at), &mut |e| {
             if matches!(e, Event::PassStarted { .. }) {
                 first_told.get_or_insert(started.get());
             }
@@ -791,14 +791,14 @@ mod tests {
             (0, Some(0)),
             "requests begun before the first checkpoint, and before the pass was told"
         );
-        assert!(crew.log.contains(&"write"));
+        assert!(backend.log.contains(&"write"));
     }
 
     #[test]
     fn a_drive_that_owes_an_answer_is_told_of_and_left_by_a_job_that_is_to_be_stopped() {
         /// Takes requests and never ends one.
         struct Hung(Setting);
-        impl Crew for Hung {
+        impl Backend for Hung {
             fn settings(&self) -> Vec<Setting> {
                 vec![self.0]
             }
@@ -828,8 +828,8 @@ mod tests {
     #[test]
     fn an_object_that_changed_under_the_job_is_not_this_object() {
         /// Says at the end that it is another.
-        struct Swapped<'m>(Alone<'m>, Option<Done>);
-        impl Crew for Swapped<'_> {
+        struct Swapped<'m>(Sequential<'m>, Option<Done>);
+        impl Backend for Swapped<'_> {
             fn settings(&self) -> Vec<Setting> {
                 self.0.settings()
             }
@@ -849,8 +849,8 @@ mod tests {
         }
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let job = job(&medium, &order("00"), 16 * 512);
-        let mut crew = Swapped(Alone::in_chunks(&mut medium, 16 * 512), None);
-        let evidence = run(job, &mut crew, &steady(), &mut Unattended, &mut NotKept, &mut |_| {});
+        let mut backend = Swapped(Sequential::in_chunks(&mut medium, 16 * 512), None);
+        let evidence = run(job, &mut backend, &steady(), &mut Unattended, &mut NotKept, &mut |_| {});
         assert!(matches!(&evidence.ended, Ended::Changed { what } if what.contains("128 sectors")), "{:?}", evidence.ended);
         assert_eq!(outcome(&evidence), Outcome::NotSanitized);
     }

@@ -1,6 +1,6 @@
 //! Finds the size and number of requests with which a drive is fastest, by trying them on the work itself.
 
-use super::crew::{Setting, Trials};
+use super::backend::{Setting, Trials};
 use std::time::Duration;
 
 /// Another setting must be faster by this factor to be chosen over a plainer one.

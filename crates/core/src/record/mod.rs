@@ -309,7 +309,8 @@ impl Record {
             v1::FORMAT => {
                 let old = serde_json::from_str(text).map_err(BadRecord::NotARecord)?;
                 let present = v1::to_present(old).ok_or(Unsound("it is not of the shape of its version"))?;
-                serde_json::from_value(present).map_err(BadRecord::NotARecord)?
+                // By its text, as every record is read: one way to read them is enough.
+                serde_json::from_str(&present.to_string()).map_err(BadRecord::NotARecord)?
             }
             other => return Err(BadRecord::OtherFormat(crate::text::printable(other.as_bytes()))),
         };

@@ -1,10 +1,11 @@
 //! The facts that a rule is asked about, gathered from evidence or from a plan.
 
-use super::data::{Condition, LackKind, Media, Technique};
+use super::data::{Condition, LackKind, Media};
 use crate::evidence::{CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, StageKind, What};
 use crate::media::{Bus, Drive, HiddenAreas, MediaClass, Protocol};
 use crate::medium::AccessWay;
 use crate::pattern::{Base, Pattern};
+use crate::technique::Technique;
 use crate::units::{Sectors, counted, grouped};
 
 /// A shortcoming with its details.

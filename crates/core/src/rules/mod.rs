@@ -6,8 +6,9 @@ mod case;
 mod data;
 pub mod page;
 
+pub use crate::technique::Technique;
 pub use case::{Case, Lack};
-pub use data::{Condition, Edition, LackKind, LackRule, LimitRule, LimitWhen, Media, Rule, RuleSet, Technique};
+pub use data::{Condition, Edition, LackKind, LackRule, LimitRule, LimitWhen, Media, Rule, RuleSet};
 
 use crate::evidence::Evidence;
 use crate::text::capital;

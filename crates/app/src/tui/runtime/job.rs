@@ -7,7 +7,7 @@ use crate::tui::message::Message;
 use crate::work::{self, InLedger};
 use crossbeam_channel::{Receiver, Sender};
 use jurex_core::contents::Contents;
-use jurex_core::erase::{Control, Wish};
+use jurex_core::erase::{JobControl, Wish};
 use jurex_core::evidence::Ended;
 use jurex_core::plan::ArmedPlan;
 use jurex_core::record::Papers;
@@ -69,7 +69,7 @@ impl JobOfLane {
     }
 }
 
-impl Control for JobOfLane {
+impl JobControl for JobOfLane {
     fn poll(&mut self) -> Option<Wish> {
         Wish::of_several(self.wishes.try_iter())
     }

@@ -71,8 +71,8 @@ impl Trials {
 }
 
 /// Carries out requests, several at once if it can.
-pub trait Crew {
-    /// The settings that it can work with, the plainest first. Never empty; a crew with one setting is not tuned.
+pub trait Backend {
+    /// The settings that it can work with, the plainest first. Never empty; a backend with one setting is not tuned.
     fn settings(&self) -> Vec<Setting>;
     /// How long each is tried.
     fn trials(&self) -> Trials {
@@ -87,20 +87,20 @@ pub trait Crew {
 }
 
 /// One medium, one request at a time.
-pub struct Alone<'m> {
+pub struct Sequential<'m> {
     medium: &'m mut dyn Medium,
     buffers: Buffers,
     setting: Setting,
     done: Option<Done>,
 }
 
-impl std::fmt::Debug for Alone<'_> {
+impl std::fmt::Debug for Sequential<'_> {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("Alone").finish_non_exhaustive()
+        f.debug_struct("Sequential").finish_non_exhaustive()
     }
 }
 
-impl<'m> Alone<'m> {
+impl<'m> Sequential<'m> {
     /// Works on `medium` in requests of [`super::CHUNK_BYTES`].
     pub fn new(medium: &'m mut dyn Medium) -> Self {
         Self::in_chunks(medium, super::CHUNK_BYTES)
@@ -113,7 +113,7 @@ impl<'m> Alone<'m> {
     }
 }
 
-impl Crew for Alone<'_> {
+impl Backend for Sequential<'_> {
     fn settings(&self) -> Vec<Setting> {
         vec![self.setting]
     }

@@ -1,9 +1,8 @@
-//! Who carries out a job's requests on a real drive: the kernel's queue (io_uring), or, where it is refused, a few threads.
+//! Requests carried out by threads, or one at a time.
 
 use crate::medium::LinuxMedium;
-use crate::ring::Ring;
 use crossbeam_channel::{Receiver, Sender, bounded};
-use jurex_core::erase::{Buffers, Completed, Crew, Done, Setting, Task};
+use jurex_core::erase::{Backend, Buffers, Completed, Done, Setting, Task};
 use jurex_core::medium::{Cause, Medium, MediumError, Op};
 use std::io;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -24,64 +23,6 @@ const SETTINGS: [Setting; 3] =
 pub(crate) fn settings(medium: &LinuxMedium) -> Vec<Setting> {
     let physical = medium.geometry().physical as usize;
     SETTINGS.into_iter().filter(|s| s.chunk >= physical && s.chunk.is_multiple_of(physical.max(1))).collect()
-}
-
-/// How requests are carried out.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Carrying {
-    /// By the kernel's queue, where it can be had; else by threads.
-    AsCan,
-    /// By threads.
-    Threads,
-}
-
-/// A crew for an open drive.
-pub fn crew(medium: LinuxMedium, carrying: Carrying) -> Box<dyn Crew> {
-    let settings = settings(&medium);
-    if settings.is_empty() {
-        // Physical sectors of a size that no setting suits: one whole sector at a time.
-        let chunk = medium.geometry().physical as usize;
-        return Box::new(Single { chunk, buffers: Buffers::new(chunk), medium, done: None });
-    }
-    if carrying == Carrying::Threads {
-        return threads(medium, settings);
-    }
-    match Ring::new(medium, settings.clone()) {
-        Ok(ring) => Box::new(ring),
-        Err((medium, why)) => {
-            tracing::info!("no queue of the kernel for {}: {why}; threads do the work", medium.geometry().bytes());
-            threads(*medium, settings)
-        }
-    }
-}
-
-fn threads(medium: LinuxMedium, settings: Vec<Setting>) -> Box<dyn Crew> {
-    Box::new(Threads::new(medium, settings))
-}
-
-/// One request at a time.
-struct Single {
-    chunk: usize,
-    buffers: Buffers,
-    medium: LinuxMedium,
-    done: Option<Done>,
-}
-
-impl Crew for Single {
-    fn settings(&self) -> Vec<Setting> {
-        vec![Setting { chunk: self.chunk, depth: 1 }]
-    }
-
-    fn set(&mut self, _: Setting) {}
-
-    fn start(&mut self, tag: u64, task: Task) {
-        let how = self.buffers.carry_out(&mut self.medium, &task);
-        self.done = Some(Done { tag, how });
-    }
-
-    fn wait(&mut self, _: Duration) -> Option<Done> {
-        self.done.take()
-    }
 }
 
 /// Threads that each carry out one request at a time.
@@ -127,7 +68,7 @@ impl Threads {
     }
 }
 
-impl Crew for Threads {
+impl Backend for Threads {
     fn settings(&self) -> Vec<Setting> {
         self.settings.clone()
     }
