@@ -732,8 +732,8 @@ fn the_beacon_goes_on_and_off_by_its_key() {
     world.keys("b");
     assert_eq!(world.beacons, [(CARD, true), (CARD, false)]);
     world.keys("b");
-    world.send(Message::BeaconEnded(CARD, OpenError::Gone("no such device".into()).into()));
-    assert!(world.text().contains("The beacon ended: no such device."));
+    world.send(Message::BeaconEnded(CARD, OpenError::Gone("sim:7".into()).into()));
+    assert!(world.text().contains("The beacon ended: sim:7 went away"));
 }
 
 #[test]
