@@ -10,7 +10,7 @@ use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::{self, Cleared, Hindrance, LookedAt, Refusal};
 use jurex_core::media::{Bus, Drive, Label, Scope};
 use jurex_core::medium::{Medium, MediumError};
-use jurex_core::native::Answers;
+use jurex_core::native::{Answers, OwnState};
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::units::Lba;
 use jurex_linux::{Carrying, OpenError, System};
@@ -194,8 +194,18 @@ impl Seen {
     pub(crate) fn peek(&self) -> Result<Box<dyn Medium>, OpenError> {
         match &self.place {
             Place::Simulated(sim) => Ok(Box::new(sim.peek())),
+            // The kernel would try the read again and again until the drive is done.
+            Place::Machine(_) if self.erases_itself() => {
+                let cause = std::io::Error::other("it is at work on an erasure of its own");
+                Err(OpenError::Other { path: self.drive.path.clone(), cause })
+            }
             Place::Machine(_) => Ok(Box::new(jurex_linux::peek(&self.drive)?)),
         }
+    }
+
+    /// Whether it is at work on an erasure of its own, by its own word.
+    pub(crate) fn erases_itself(&self) -> bool {
+        matches!(self.answers.own_state, Some(OwnState::Running { .. }))
     }
 
     /// What is on it, and one sector of it. Where the drive can't be opened, the note says why.

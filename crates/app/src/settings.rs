@@ -33,19 +33,22 @@ pub(crate) enum Who {
 pub(crate) enum What {
     Name,
     Title,
+    Organisation,
     Place,
     Contact,
 }
 
 impl Setting {
     /// Every one, in the order of the page.
-    pub(crate) const ALL: [Setting; 18] = [
+    pub(crate) const ALL: [Setting; 20] = [
         Setting::Of(Who::Technician, What::Name),
         Setting::Of(Who::Technician, What::Title),
+        Setting::Of(Who::Technician, What::Organisation),
         Setting::Of(Who::Technician, What::Place),
         Setting::Of(Who::Technician, What::Contact),
         Setting::Of(Who::Validator, What::Name),
         Setting::Of(Who::Validator, What::Title),
+        Setting::Of(Who::Validator, What::Organisation),
         Setting::Of(Who::Validator, What::Place),
         Setting::Of(Who::Validator, What::Contact),
         Setting::Organisation,
@@ -65,6 +68,7 @@ impl Setting {
             Setting::Of(Who::Technician, What::Name) => "sanitized by",
             Setting::Of(Who::Validator, What::Name) => "validated by",
             Setting::Of(_, What::Title) => "  title",
+            Setting::Of(_, What::Organisation) => "  organisation",
             Setting::Of(_, What::Place) => "  place",
             Setting::Of(_, What::Contact) => "  contact",
             Setting::Organisation => "organisation",
@@ -83,6 +87,7 @@ impl Setting {
     /// What it means, in one sentence.
     pub(crate) fn about(self) -> &'static str {
         match self {
+            Setting::Of(_, What::Organisation) => "Only if it is another than that of the papers.",
             Setting::Of(Who::Technician, _) => "Who erases: stands on every paper of jobs that begin from now on.",
             Setting::Of(Who::Validator, _) => "Who checks the work: stands on every paper of jobs that begin from now on.",
             Setting::Organisation => "The organisation that the papers are in the name of.",
@@ -97,8 +102,7 @@ impl Setting {
                 "Whether a drive that is to be planned is read for a second, to tell its time; Enter turns it."
             }
             Setting::Only => {
-                "Names of the drives that may be erased, with blanks between: /dev/sd?, bus:usb, port:*/usb1/*. Empty: all. It \
-                 holds from the next start on."
+                "Names of the drives that may be erased, with blanks between: /dev/sd?, bus:usb, port:*/usb1/*. Empty: all."
             }
         }
     }
@@ -121,6 +125,7 @@ impl Setting {
                 let text = match what {
                     What::Name => &person.name,
                     What::Title => &person.title,
+                    What::Organisation => &person.organisation,
                     What::Place => &person.place,
                     What::Contact => &person.contact,
                 };
@@ -159,6 +164,7 @@ impl Setting {
                 let key = match what {
                     What::Name => "name",
                     What::Title => "title",
+                    What::Organisation => "organisation",
                     What::Place => "place",
                     What::Contact => "contact",
                 };

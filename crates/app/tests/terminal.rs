@@ -129,6 +129,9 @@ fn the_whole_walk_ends_with_a_certificate() {
     terminal.wait_for("Can I sign for it?");
     terminal.keys(&["Tab"]);
     terminal.text("BWS-03312");
+    terminal.wait_for("BWS-03312");
+    // A hand takes its time: an Enter that comes with the letters is a scanner's, and writes nothing.
+    std::thread::sleep(Duration::from_millis(300));
     terminal.keys(&["Enter"]);
     terminal.wait_for("certificate written");
     terminal.keys(&["q"]);
@@ -203,8 +206,20 @@ fn a_loop_device_comes_and_goes_before_ones_eyes() {
     terminal.wait_for("Yes: nothing uses it.");
     drop(device);
     terminal.wait_for("Gone since ");
-    let Some(_again) = Loop::attach(&image) else { return };
+    terminal.wait_for("Attach it again, and Jurex looks anew.");
+    let Some(again) = Loop::attach(&image) else { return };
+    // Attached anew it is another object, with a lane of its own.
+    terminal.wait_for("appeared ");
+    terminal.find(&again.device);
     terminal.wait_for("Yes: nothing uses it.");
+    // The list of drives that alone may be erased holds at once.
+    for (typed, verdict) in [("bus:nvme", "⊘ No: "), ("", "Yes: nothing uses it.")] {
+        terminal.keys(&["F4", "End"]);
+        terminal.keys(&["Enter", "C-u"]);
+        terminal.text(typed);
+        terminal.keys(&["Enter", "Escape"]);
+        terminal.wait_for(verdict);
+    }
     terminal.keys(&["q"]);
     terminal.wait_for("exit code 0");
 }

@@ -81,6 +81,13 @@ pub enum Hindrance {
     Zoned,
     /// Its security is locked: it refuses reads and writes until it is unlocked.
     Locked,
+    /// It is at work on an erasure of its own.
+    ErasesItself {
+        /// How far it is, in parts of 65536, if it tells.
+        progress: Option<u16>,
+    },
+    /// An erasure of its own has failed: it takes and gives no sector.
+    OwnErasureFailed,
     /// Another Jurex works on it.
     JobRunning,
     /// This user may not write to it.
@@ -121,6 +128,16 @@ impl fmt::Display for Hindrance {
                 "its zones must be written in order by the host, which Jurex does not do: use the drive's own erase command or destroy it",
             ),
             Hindrance::Locked => f.write_str("its security is locked, so that it takes and gives no sector: unlock it first"),
+            Hindrance::ErasesItself { progress } => {
+                f.write_str("it is at work on an erasure of its own, which nothing stops")?;
+                match progress {
+                    Some(done) => write!(f, " ({:.0} % done by its own word)", f64::from(*done) / 655.36),
+                    None => Ok(()),
+                }
+            }
+            Hindrance::OwnErasureFailed => f.write_str(
+                "an erasure of its own has failed, and until one succeeds it takes and gives no sector: sanitize it again by its own command, or destroy it",
+            ),
             Hindrance::JobRunning => f.write_str("another Jurex is working on it"),
             Hindrance::NoRights => f.write_str("this user has no right to write to it: run Jurex as root"),
             Hindrance::ReadOnly => f.write_str("it is read-only"),

@@ -1,10 +1,10 @@
 //! Asks a drive itself who it is and how it is: ATA through SG_IO, SCSI, NVMe. Reading commands only.
 
 use crate::ioctl::{NvmeRead, nvme_read, scsi_read};
-use crate::sysfs::text;
+use crate::sysfs::{entries, name, text};
 use jurex_core::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol, Unit, UnitId};
-use jurex_core::native::ata::{self, Command, Identify, Registers, Transfer};
-use jurex_core::native::{Answers, Health, OwnErase, PageError, nvme, scsi};
+use jurex_core::native::ata::{self, Command, Identify, Registers, SanitizeStatus, Transfer};
+use jurex_core::native::{Answers, Health, OwnErase, OwnState, PageError, nvme, scsi};
 use jurex_core::rules::Technique;
 use jurex_core::units::si_size;
 use rustix::fs::{Mode, OFlags, open};
@@ -23,7 +23,7 @@ pub(crate) fn ask(drive: Drive, dir: &Path) -> (Drive, Answers) {
         let answers = if drive.bus == Bus::Mmc { mmc(dir) } else { Answers::default() };
         return (drive, answers);
     }
-    match open(drive.path.as_str(), OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty()) {
+    match open_to_ask(&drive, dir) {
         Ok(fd) if drive.bus == Bus::Nvme => ask_nvme(drive, &fd),
         Ok(fd) => ask_scsi(drive, &fd),
         Err(e) => {
@@ -36,6 +36,17 @@ pub(crate) fn ask(drive: Drive, dir: &Path) -> (Drive, Answers) {
             let notes = vec![format!("The drive itself was not asked ({why}).")];
             (drive, Answers { notes, ..Answers::default() })
         }
+    }
+}
+
+/// A way to the drive's commands. Opening the disk itself may hang for as long as the drive is at work on itself; the node of
+/// its commands (`sg`) opens at once.
+fn open_to_ask(drive: &Drive, dir: &Path) -> rustix::io::Result<OwnedFd> {
+    let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC;
+    let generic = entries(&dir.join("device/scsi_generic")).first().map(|node| format!("/dev/{}", name(node)));
+    match generic.map(|node| open(node.as_str(), flags, Mode::empty())) {
+        Some(Ok(fd)) => Ok(fd),
+        Some(Err(_)) | None => open(drive.path.as_str(), flags, Mode::empty()),
     }
 }
 
@@ -64,10 +75,14 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
     if nvme_read(fd, NvmeRead::HEALTH_LOG, &mut log, COMMAND_PATIENCE) == Ok(0) {
         answers.health = nvme::parse_health(&log).unwrap_or_default();
     }
-    let can_sanitize = answers.own_erases.iter().any(|e| matches!(e, OwnErase::SanitizeBlock | OwnErase::SanitizeCrypto));
+    let can_sanitize = answers
+        .own_erases
+        .iter()
+        .any(|e| matches!(e, OwnErase::SanitizeBlock | OwnErase::SanitizeCrypto | OwnErase::SanitizeOverwrite));
     let mut log = vec![0; nvme::SANITIZE_STATUS_LENGTH];
     if can_sanitize && nvme_read(fd, NvmeRead::SANITIZE_STATUS, &mut log, COMMAND_PATIENCE) == Ok(0) {
         answers.own_times = nvme::parse_sanitize_times(&log).unwrap_or_default();
+        answers.own_state = nvme::parse_sanitize_state(&log).ok();
     }
     (drive, answers)
 }
@@ -141,7 +156,7 @@ fn fill(unit: &mut Unit, model: Option<String>, serial: Option<String>, firmware
 }
 
 fn ask_scsi(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
-    let mut answers = Answers::default();
+    let mut answers = Answers { own_state: scsi_own_state(fd), ..Answers::default() };
     let inquiry = scsi_page(fd, &scsi::INQUIRY, scsi::Inquiry::LENGTH).and_then(|p| scsi::Inquiry::parse(&p).ok());
     let identify = ata_page(fd, &Command::IDENTIFY).and_then(|p| Identify::parse(&p).ok());
     match identify {
@@ -152,6 +167,26 @@ fn ask_scsi(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
         None => scsi_answers(&mut drive, &mut answers, fd),
     }
     (drive, answers)
+}
+
+/// Whether the drive is at work on itself, or has failed at it: by REQUEST SENSE, and where that tells of nothing, by what it
+/// says to the question whether it is ready.
+fn scsi_own_state(fd: &OwnedFd) -> Option<OwnState> {
+    let told = scsi_page(fd, &scsi::REQUEST_SENSE, 252).and_then(|sense| scsi::parse_own_state(&sense));
+    if let Some(OwnState::Running { .. } | OwnState::Failed) = told {
+        return told;
+    }
+    let end = scsi_read(fd, &scsi::TEST_UNIT_READY, &mut [], COMMAND_PATIENCE).ok()?;
+    if end.status == 0 { Some(OwnState::Idle) } else { scsi::parse_own_state(&end.sense).or(told) }
+}
+
+/// What SANITIZE STATUS EXT tells; `None`: the drive does not have it, or does not answer.
+fn ata_own_state(identify: &Identify, fd: &OwnedFd) -> Option<SanitizeStatus> {
+    if !identify.sanitize.supported {
+        return None;
+    }
+    let end = scsi_read(fd, &Command::SANITIZE_STATUS.cdb(), &mut [], COMMAND_PATIENCE).ok()?;
+    SanitizeStatus::of(&Registers::of_sense(&end.sense)?)
 }
 
 fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, bridge: Option<String>, fd: &OwnedFd) {
@@ -172,6 +207,15 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
     if drive.class != MediaClass::Virtual {
         let unknown = || (MediaClass::Unknown, "it does not tell whether it turns (rotation word)".to_string());
         (drive.class, drive.class_basis) = identify.rotation.class().unwrap_or_else(unknown);
+    }
+    if let Some(told) = ata_own_state(identify, fd) {
+        (answers.own_state, answers.sanitize_frozen) = (Some(told.state), told.frozen);
+    }
+    if matches!(answers.own_state, Some(OwnState::Running { .. })) {
+        // While it is at work on itself it aborts most questions, and none of them may disturb it.
+        answers.own_erases = identify.own_erases();
+        answers.asked = ATA_TECHNIQUES.to_vec();
+        return;
     }
     (drive.hidden, drive.hidden_asked) = hidden(drive, identify, fd);
     answers.own_erases = identify.own_erases();
@@ -260,7 +304,7 @@ fn scsi_answers(drive: &mut Drive, answers: &mut Answers, fd: &OwnedFd) {
         drive.unit.serial = Some(serial);
     }
     // Sticks answer nonsense here; only drives on SCSI are believed.
-    if drive.bus != Bus::Sas {
+    if drive.bus != Bus::Sas || matches!(answers.own_state, Some(OwnState::Running { .. })) {
         return;
     }
     let names = page(0x83).and_then(|p| scsi::parse_identifiers(&p).ok()).unwrap_or_default();
@@ -299,15 +343,34 @@ fn cut_capacity(drive: &Drive, fd: &OwnedFd) -> (HiddenAreas, Vec<String>) {
 }
 
 fn scsi_page(fd: &OwnedFd, command: &[u8], room: usize) -> Option<Vec<u8>> {
-    let mut page = vec![0; room];
-    let end = scsi_read(fd, command, &mut page, COMMAND_PATIENCE).ok()?;
-    page.truncate(end.received);
-    (end.status == 0 && !end.host_failed).then_some(page)
+    scsi_page_or_sense(fd, command, room).ok()
+}
+
+/// The page, or the sense data with which it was refused. After a change the drive refuses one command to tell of it (UNIT
+/// ATTENTION): that one is sent again.
+fn scsi_page_or_sense(fd: &OwnedFd, command: &[u8], room: usize) -> Result<Vec<u8>, Vec<u8>> {
+    const UNIT_ATTENTION: u8 = 6;
+    let ask = || {
+        let mut page = vec![0; room];
+        let end = scsi_read(fd, command, &mut page, COMMAND_PATIENCE).map_err(|_| vec![])?;
+        page.truncate(end.received);
+        if end.status == 0 && !end.host_failed { Ok(page) } else { Err(end.sense) }
+    };
+    ask().or_else(|sense| match scsi::parse_sense(&sense) {
+        Some((UNIT_ATTENTION, ..)) => ask(),
+        _ => Err(sense),
+    })
 }
 
 fn ata_page(fd: &OwnedFd, command: &Command) -> Option<Vec<u8>> {
+    const NO_SUCH_COMMAND: (u8, u8, u8) = (5, 0x20, 0);
     debug_assert_eq!(command.transfer, Transfer::In);
-    scsi_page(fd, &command.cdb(), ata::PAGE)
+    match scsi_page_or_sense(fd, &command.cdb(), ata::PAGE) {
+        Ok(page) => Some(page),
+        // Some bridges know the shorter form only.
+        Err(sense) if scsi::parse_sense(&sense) == Some(NO_SUCH_COMMAND) => scsi_page(fd, &command.short_cdb()?, ata::PAGE),
+        Err(_) => None,
+    }
 }
 
 /// The pages that the drive at `path` sends, each with its name, as they come: what to keep when a drive is decoded

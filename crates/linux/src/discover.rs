@@ -6,7 +6,7 @@ use crate::identity::{attachment, ids, port, usb_serial};
 use crate::sysfs::{entries, name, number, text, vpd_serial};
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Attachment, Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit};
-use jurex_core::native::Answers;
+use jurex_core::native::{Answers, OwnState};
 use jurex_core::text::shown_path;
 use rustix::fs::{FileType, Stat, stat, statfs};
 use std::collections::BTreeSet;
@@ -170,12 +170,17 @@ impl System {
     /// long as `patience` lasts. Until then a drive's hindrance is that it has not answered.
     pub fn drives_as_they_answer(&self, patience: Duration, tell: &mut dyn FnMut(Vec<Found>)) {
         let uses = Arc::new(Uses::read(self));
-        let there = |d: &Drive| d.geometry.sectors > 0 || d.class == MediaClass::Optical;
+        // A drive that is at work on itself, or failed at it, has no size for the kernel, and needs help most. A reader without
+        // media and a loop device that is attached to nothing have none either.
+        let there = |dir: &Path, d: &Drive| {
+            let fixed = dir.join("device").exists() && number(dir, "removable") == Some(0);
+            d.geometry.sectors > 0 || d.class == MediaClass::Optical || fixed
+        };
         let mut known: Vec<(PathBuf, Drive)> = entries(&self.sys.join("block"))
             .into_iter()
             .filter(|dir| not_a_drive(&name(dir)).is_none() && number(dir, "hidden").unwrap_or(0) == 0)
             .map(|dir| (dir.clone(), self.drive(&dir)))
-            .filter(|(_, drive)| there(drive))
+            .filter(|(dir, drive)| there(dir, drive))
             .collect();
         known.sort_by_key(|(_, d)| (d.bus == Bus::Loop, natural(&d.path)));
         let unasked = |drive: &Drive| Found {
@@ -281,6 +286,11 @@ impl System {
         if answers.security_locked {
             hindrances.push(Hindrance::Locked);
         }
+        match answers.own_state {
+            Some(OwnState::Running { progress }) => hindrances.push(Hindrance::ErasesItself { progress }),
+            Some(OwnState::Failed) => hindrances.push(Hindrance::OwnErasureFailed),
+            Some(OwnState::Idle) | None => {}
+        }
         Found { drive, hindrances, answers }
     }
 
@@ -289,7 +299,11 @@ impl System {
         let place = fs::canonicalize(dir).unwrap_or_else(|_| dir.into()).to_string_lossy().into_owned();
         let bus = bus_word(drive.bus);
         let names = |name: &String| match name.split_once(':') {
-            Some(("bus", wanted)) => wanted.eq_ignore_ascii_case(bus),
+            // A SATA drive behind an adapter for SAS speaks ATA all the same.
+            Some(("bus", wanted)) => {
+                let ata = drive.bus == Bus::Sas && drive.protocol == Protocol::Ata;
+                wanted.eq_ignore_ascii_case(bus) || ata && wanted.eq_ignore_ascii_case(bus_word(Bus::Sata))
+            }
             Some(("port", pattern)) => WildMatch::new(pattern).matches(&place),
             _ => WildMatch::new(name).matches(&drive.path),
         };

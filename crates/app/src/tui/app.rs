@@ -66,6 +66,7 @@ impl App {
         match message {
             Message::Key(key) if key.kind != KeyEventKind::Release => return self.key(key),
             Message::Key(_) => {}
+            Message::At(time) => self.state.now = self.state.now.max(time),
             Message::Mouse(mouse) => return self.mouse(mouse),
             Message::Pasted(text) => self.paste(&text),
             Message::Catalogue(Ok((catalogue, said))) => {

@@ -23,6 +23,8 @@ use std::time::Duration;
 
 /// Something that happened.
 pub(crate) enum Message {
+    /// What the person does next came at this time since the start, however late it is taken.
+    At(Duration),
     Key(KeyEvent),
     Mouse(MouseEvent),
     Resized(u16, u16),

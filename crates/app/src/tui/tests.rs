@@ -158,7 +158,9 @@ impl World {
                 self.opened.insert(lane, *start);
                 self.send(Message::Opened(lane));
             }
-            Command::Abandon(lane) => drop(self.opened.remove(&lane)),
+            Command::Abandon(lane) => {
+                self.opened.remove(&lane);
+            }
             Command::Go(lane) => self.go(lane),
             Command::Look(lane) => {
                 let (contents, sample) = self.app.state.lanes[lane].seen.look();
@@ -1062,6 +1064,34 @@ fn where_there_are_more_drives_than_rows_the_last_row_sums_them_up() {
     assert_eq!(world.app.state.selected, Some(LaneId::nth(30)), "what is drawn is what is clicked");
     click(&mut world, "50 drives");
     assert_eq!(world.app.state.selected, Some(LaneId::nth(30)), "the sum of the lanes is no lane");
+}
+
+#[test]
+fn pages_that_are_longer_than_the_screen_say_so_and_all_of_them_can_be_reached() {
+    let mut world = World::new(ThemeName::Mono, (80, 24));
+    world.send(Message::Drives(1, many(24)));
+    for lane in world.app.state.lanes.iter_mut().skip(10) {
+        lane.marked = true;
+    }
+    world.keys("p");
+    assert!(world.text().contains("One plan for 24 drives") && world.text().contains("more lines ↓"), "{}", world.text());
+    (0..60).for_each(|_| world.key(KeyCode::Down));
+    let text = world.text();
+    let chosen = text.lines().find(|l| l.contains("▸")).expect("the chosen row is in sight");
+    assert!(chosen.contains("000023") && chosen.contains("Clear"), "what it earns has room: {text}");
+    assert!(text.contains("lines above ↑"), "{text}");
+    world.keys("S");
+    assert!(world.text().contains("Save this policy by the name"), "what is typed is in sight: {}", world.text());
+    world.key(KeyCode::Esc);
+    world.key(KeyCode::Esc);
+    world.key(KeyCode::F(3));
+    world.keys("/vsitr");
+    world.key(KeyCode::Enter);
+    let first = world.text();
+    assert!(first.contains("more lines ↓ (PgDn)"), "{first}");
+    (0..9).for_each(|_| world.key(KeyCode::PageDown));
+    let last = world.text();
+    assert!(last.contains("lines above ↑ (PgUp)") && last.contains("before"), "the strata lie at the end: {last}");
 }
 
 #[test]

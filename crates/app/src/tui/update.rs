@@ -71,7 +71,8 @@ impl State {
             Message::Said(words) => self.notice = Some(words),
             Message::TerminalLost => return self.terminal_lost(),
             Message::Terminate => return self.quit_now(),
-            Message::Key(_)
+            Message::At(_)
+            | Message::Key(_)
             | Message::Mouse(_)
             | Message::Pasted(_)
             | Message::Page(..)

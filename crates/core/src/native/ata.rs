@@ -1,6 +1,6 @@
 //! ATA: IDENTIFY DEVICE (ACS, 7.13), SMART READ DATA, native maximum address, and the SCSI command that carries them.
 
-use super::{Health, OwnErase, OwnTime, PageError, need, text_field};
+use super::{Health, OwnErase, OwnState, OwnTime, PageError, need, text_field};
 use crate::media::MediaClass;
 
 /// What IDENTIFY DEVICE says. Words count from 0, each of two bytes, little-endian.
@@ -321,10 +321,25 @@ impl Command {
     pub const CONFIGURATION_IDENTIFY: Self =
         Self { feature: 0xc2, count: 1, lba: 0, device: 0, command: 0xb1, extended: false, transfer: Transfer::In };
 
+    /// SANITIZE STATUS EXT (ACS-3, 7.36.6). It asks only.
+    pub const SANITIZE_STATUS: Self = Self { command: 0xb4, ..Self::READ_NATIVE_MAX_EXT };
+
     /// READ LOG EXT of a page of the device statistics log.
     pub fn read_statistics(page: u8) -> Self {
         let lba = 0x04 | u64::from(page) << 8;
         Self { feature: 0, count: 1, lba, device: 0x40, command: 0x2f, extended: true, transfer: Transfer::In }
+    }
+
+    /// The shorter SCSI command block, ATA PASS-THROUGH(12), which some bridges take in place of the longer one. `None` for
+    /// a command of the 48-bit form, for which it has no room.
+    pub fn short_cdb(&self) -> Option<[u8; 12]> {
+        if self.extended {
+            return None;
+        }
+        let [_, protocol, flags, ..] = self.cdb();
+        let [low, mid, high, ..] = self.lba.to_le_bytes();
+        let [feature, count] = [self.feature, self.count].map(|v| v.to_le_bytes()[0]);
+        Some([0xa1, protocol, flags, feature, count, low, mid, high, self.device, self.command, 0, 0])
     }
 
     /// The SCSI command block.
@@ -425,6 +440,34 @@ impl Registers {
     }
 }
 
+/// What SANITIZE STATUS EXT answers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct SanitizeStatus {
+    /// Whether one is at work, or has failed.
+    pub state: OwnState,
+    /// Whether its SANITIZE commands are frozen until its power is cycled.
+    pub frozen: bool,
+}
+
+impl SanitizeStatus {
+    /// Reads the registers that came back (ACS-3, 7.36.6): COUNT bit 15 done without error, 14 at work, 13 frozen; LBA 15:0
+    /// the progress. An aborted command tells its reason in LBA 7:0: 1 unsuccessful, 3 frozen. `None`: it does not tell.
+    pub fn of(registers: &Registers) -> Option<Self> {
+        let reason = (registers.lba & 0xff) as u8;
+        match (registers.is_good(), reason) {
+            (true, _) => {
+                let running = registers.count & 1 << 14 != 0;
+                let progress = Some((registers.lba & 0xffff) as u16).filter(|p| *p != u16::MAX);
+                let state = if running { OwnState::Running { progress } } else { OwnState::Idle };
+                Some(Self { state, frozen: registers.count & 1 << 13 != 0 })
+            }
+            (false, 1) => Some(Self { state: OwnState::Failed, frozen: false }),
+            (false, 3) => Some(Self { state: OwnState::Idle, frozen: true }),
+            (false, _) => None,
+        }
+    }
+}
+
 /// Largest sector address that DEVICE CONFIGURATION IDENTIFY names (words 3 to 6); the sector after it is the count.
 ///
 /// # Errors
@@ -468,6 +511,21 @@ mod tests {
         page[511] = 0;
         page[511] = page.iter().fold(0u8, |s, b| s.wrapping_add(*b)).wrapping_neg();
         page
+    }
+
+    #[test]
+    fn sanitize_status_tells_what_the_drive_is_doing_to_itself() {
+        let registers = |status, count, lba| Registers { status, error: 0, lba, count, device: 0x40 };
+        let told = |r: Registers| SanitizeStatus::of(&r).map(|s| (s.state, s.frozen));
+        assert_eq!(told(registers(0x50, 0x8000, 0xffff)), Some((OwnState::Idle, false)));
+        assert_eq!(told(registers(0x50, 0x4000, 0x2_8000)), Some((OwnState::Running { progress: Some(0x8000) }, false)));
+        assert_eq!(told(registers(0x50, 0x2000, 0xffff)), Some((OwnState::Idle, true)));
+        assert_eq!(told(registers(0x51, 0, 1)), Some((OwnState::Failed, false)));
+        assert_eq!(told(registers(0x51, 0, 0)), None);
+        let status = [0x85, 0x07, 0x20, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0x40, 0xb4, 0];
+        assert_eq!(Command::SANITIZE_STATUS.cdb(), status);
+        assert_eq!(Command::IDENTIFY.short_cdb(), Some([0xa1, 0x08, 0x0e, 0, 1, 0, 0, 0, 0, 0xec, 0, 0]));
+        assert_eq!(Command::SANITIZE_STATUS.short_cdb(), None, "it needs the 48-bit form");
     }
 
     #[test]

@@ -148,6 +148,22 @@ impl OwnErase {
     }
 }
 
+/// Whether a drive is at work on an erasure of its own, as it says itself.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "state")]
+pub enum OwnState {
+    /// It is not, and the last one did not fail.
+    Idle,
+    /// It is: it takes and gives no sector until it has come to the end, and nothing stops it, not even its power being taken.
+    Running {
+        /// How far it is, in parts of 65536, if it tells.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        progress: Option<u16>,
+    },
+    /// The last one failed: it takes and gives no sector until another one succeeds, or until it is let out of this state.
+    Failed,
+}
+
 /// How long a drive says that an erase command of its own takes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct OwnTime {
@@ -182,6 +198,12 @@ pub struct Answers {
     /// Whether so many wrong passwords were tried that it takes no more before its power is cycled.
     #[serde(default)]
     pub security_expired: bool,
+    /// Whether it erases itself now; `None`: it does not tell.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub own_state: Option<OwnState>,
+    /// Whether its SANITIZE commands are frozen until its power is cycled.
+    #[serde(default)]
+    pub sanitize_frozen: bool,
     /// The bridge that stands before it, by name, where bridge and drive could be told apart.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub bridge: Option<String>,

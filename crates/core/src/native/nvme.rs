@@ -1,6 +1,6 @@
 //! NVM Express: Identify Controller (base specification, 5.17.2.1) and the SMART / Health log page (02h).
 
-use super::{Health, OwnErase, OwnTime, PageError, need, text_field};
+use super::{Health, OwnErase, OwnState, OwnTime, PageError, need, text_field};
 
 /// What Identify Controller says.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -107,6 +107,22 @@ pub fn parse_sanitize_times(page: &[u8]) -> Result<Vec<OwnTime>, PageError> {
     Ok(times.filter(|(_, t)| !matches!(*t, 0 | u32::MAX)).map(time).collect())
 }
 
+/// Whether the subsystem is being sanitized, or was without success, from the sanitize status log page (SSTAT bits 2:0, SPROG).
+///
+/// # Errors
+/// Fewer than 32 bytes.
+pub fn parse_sanitize_state(page: &[u8]) -> Result<OwnState, PageError> {
+    if page.len() < SANITIZE_STATUS_LENGTH {
+        return Err(PageError::Short { found: page.len(), needed: SANITIZE_STATUS_LENGTH });
+    }
+    let progress = Some(u16::from_le_bytes([page[0], page[1]])).filter(|p| *p != u16::MAX);
+    Ok(match page[2] & 7 {
+        2 => OwnState::Running { progress },
+        3 => OwnState::Failed,
+        _ => OwnState::Idle,
+    })
+}
+
 /// Bytes of the SMART / Health log page.
 pub const HEALTH_LENGTH: usize = 512;
 
@@ -132,6 +148,18 @@ pub fn parse_health(page: &[u8]) -> Result<Health, PageError> {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn the_sanitize_log_tells_what_the_drive_is_doing_to_itself() {
+        let page = |status: u8| {
+            let mut page = [0u8; SANITIZE_STATUS_LENGTH];
+            page[..3].copy_from_slice(&[0x34, 0x12, status]);
+            parse_sanitize_state(&page).unwrap()
+        };
+        assert_eq!(page(2), OwnState::Running { progress: Some(0x1234) });
+        assert_eq!([0, 1, 3, 4].map(page), [OwnState::Idle, OwnState::Idle, OwnState::Failed, OwnState::Idle]);
+        assert!(parse_sanitize_state(&[0; 31]).is_err());
+    }
 
     #[test]
     fn the_controller_tells_who_it_is_and_what_it_can() {

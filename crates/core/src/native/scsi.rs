@@ -1,7 +1,7 @@
 //! SCSI: INQUIRY and its vital product data pages (SPC, 6.6 and 7.7), READ CAPACITY(16) (SBC, 5.20), sense data.
 
 use super::ata::Rotation;
-use super::{PageError, need, text_field};
+use super::{OwnState, PageError, need, text_field};
 
 /// Standard INQUIRY data.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -167,6 +167,44 @@ pub fn parse_sense(sense: &[u8]) -> Option<(u8, u8, u8)> {
     }
 }
 
+/// TEST UNIT READY (SPC-5, 6.47).
+pub const TEST_UNIT_READY: [u8; 6] = [0; 6];
+
+/// REQUEST SENSE (SPC-5, 6.40): asks for the state of the drive; it is answered also by one that is at work on itself.
+pub const REQUEST_SENSE: [u8; 6] = [0x03, 0, 0, 0, 252, 0];
+
+/// Whether the drive is at work on an erasure or format of its own, from sense data: of REQUEST SENSE, or of a command that it
+/// refused. `None`: that is no sense data.
+pub fn parse_own_state(sense: &[u8]) -> Option<OwnState> {
+    Some(match parse_sense(sense)? {
+        // Sanitize, or format, in progress.
+        (2, 0x04, 0x1b | 0x04) => OwnState::Running { progress: progress(sense) },
+        // Sanitize command failed; medium format corrupted.
+        (3, 0x31, 0x03 | 0x00) => OwnState::Failed,
+        _ => OwnState::Idle,
+    })
+}
+
+/// The progress in sense-key specific bytes, in parts of 65536 (SPC-5, 4.4.2.4.4 and 4.4.3).
+fn progress(sense: &[u8]) -> Option<u16> {
+    let told = |s: &[u8]| (s[0] & 0x80 != 0).then(|| u16::from_be_bytes([s[1], s[2]]));
+    match sense.first()? & 0x7f {
+        0x70 | 0x71 => told(sense.get(15..18)?),
+        _ => {
+            let mut rest = sense.get(8..)?;
+            while let [kind, length, ..] = *rest {
+                match kind {
+                    // Sense-key specific; or, of a progress in another thing than the command, its own descriptor.
+                    0x02 => return told(rest.get(4..7)?),
+                    0x0a => return rest.get(6..8).map(|p| u16::from_be_bytes([p[0], p[1]])),
+                    _ => rest = rest.get(usize::from(length) + 2..)?,
+                }
+            }
+            None
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -206,10 +244,24 @@ mod tests {
         assert_eq!(parse_capacity(&page), Ok((512, 512, 4096)));
     }
 
+    #[test]
+    fn a_drive_at_work_on_itself_tells_how_far_it_is_in_both_kinds_of_sense_data() {
+        let mut fixed = [0u8; 18];
+        (fixed[0], fixed[2], fixed[12], fixed[13]) = (0x70, 2, 0x04, 0x1b);
+        assert_eq!(parse_own_state(&fixed), Some(OwnState::Running { progress: None }));
+        fixed[15..18].copy_from_slice(&[0x80, 0x40, 0x00]);
+        assert_eq!(parse_own_state(&fixed), Some(OwnState::Running { progress: Some(0x4000) }));
+        let descriptor = [0x72, 2, 0x04, 0x1b, 0, 0, 0, 14, 3, 4, 0, 0, 0, 0, 2, 6, 0, 0, 0x80, 0xc0, 0x01, 0];
+        assert_eq!(parse_own_state(&descriptor), Some(OwnState::Running { progress: Some(0xc001) }));
+        assert_eq!(parse_own_state(&[0x72, 3, 0x31, 0x03, 0, 0, 0, 0]), Some(OwnState::Failed));
+        assert_eq!(parse_own_state(&[0x70, 0, 0, 0, 0, 0, 0, 10, 0, 0, 0, 0, 0, 0]), Some(OwnState::Idle));
+        assert_eq!(parse_own_state(&[0; 18]), None);
+    }
+
     proptest! {
         #[test]
         fn no_answer_is_too_strange(page in prop::collection::vec(any::<u8>(), 0..300)) {
-            let _ = (Inquiry::parse(&page), parse_serial(&page), parse_identifiers(&page), parse_rotation(&page), parse_capacity(&page), parse_sense(&page));
+            let _ = (Inquiry::parse(&page), parse_serial(&page), parse_identifiers(&page), parse_rotation(&page), parse_capacity(&page), parse_sense(&page), parse_own_state(&page));
         }
     }
 }

@@ -2,22 +2,32 @@
 
 use crate::bench::{Bench, Seen};
 use crate::tui::message::Message;
-use crossbeam_channel::Sender;
+use crossbeam_channel::{Receiver, Sender};
 use jurex_linux::{System, Watch};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// Tells the drives at once, each again as it answers, and every change from then on.
-pub(super) fn look_for_drives(bench: Box<dyn FnOnce() -> Bench + Send>, sender: Sender<Message>) {
+/// What comes by `only` takes the place of the list of drives that alone may be erased.
+pub(super) fn look_for_drives(bench: Box<dyn FnOnce() -> Bench + Send>, only: Receiver<Vec<String>>, sender: Sender<Message>) {
     thread::spawn(move || match bench() {
         bench @ Bench::Simulated(_) => {
             let _ = sender.send(Message::Drives(1, bench.drives()));
         }
-        Bench::Machine(system) => {
+        Bench::Machine(mut system) => {
             let mut watch = Watch::new(&system);
+            let at_work = Arc::new(AtomicBool::new(false));
             for listing in 1.. {
-                list(listing, &system, &sender);
-                while !watch.wait(POLL) {}
+                let listed = Instant::now();
+                list(listing, &system, &sender, &at_work);
+                // How far a drive is with an erasure of its own, no event tells.
+                let due = || at_work.load(Ordering::Relaxed) && listed.elapsed() > ASK_AGAIN;
+                while !watch.wait(POLL) && only.is_empty() && !due() {}
+                if let Some(names) = only.try_iter().last() {
+                    system = system.only(&names);
+                }
             }
         }
     });
@@ -25,11 +35,15 @@ pub(super) fn look_for_drives(bench: Box<dyn FnOnce() -> Bench + Send>, sender: 
 
 /// How long the watch waits for the kernel's word before it looks for itself.
 const POLL: Duration = Duration::from_millis(900);
+/// A drive that erases itself is asked again after so long.
+const ASK_AGAIN: Duration = Duration::from_secs(5);
 /// How long a drive may take to answer before nobody waits for it any more.
 const ANSWER_PATIENCE: Duration = Duration::from_secs(30);
 
-fn list(listing: u64, system: &System, sender: &Sender<Message>) {
+fn list(listing: u64, system: &System, sender: &Sender<Message>, at_work: &Arc<AtomicBool>) {
     let mut first = true;
+    at_work.store(false, Ordering::Relaxed);
+    let at_work = at_work.clone();
     let (system_of_seen, sender, system) = (system.clone(), sender.clone(), system.clone());
     // A drive that hangs must not hide what happens to the others: the next change is looked at meanwhile.
     thread::spawn(move || {
@@ -39,6 +53,7 @@ fn list(listing: u64, system: &System, sender: &Sender<Message>) {
                 let _ = sender.send(Message::Drives(listing, seen.collect()));
             } else {
                 for seen in seen {
+                    at_work.fetch_or(seen.erases_itself(), Ordering::Relaxed);
                     let _ = sender.send(Message::Answered(listing, Box::new(seen)));
                 }
             }

@@ -112,6 +112,8 @@ struct Runtime {
     config_file: PathBuf,
     settings: SettingsFile,
     policies: PathBuf,
+    /// Tells which drives alone may be erased, when that has changed.
+    only: Sender<Vec<String>>,
     wishes: HashMap<LaneId, Wishes>,
     searches: HashMap<LaneId, Arc<AtomicBool>>,
     beacons: HashMap<LaneId, Arc<AtomicBool>>,
@@ -146,12 +148,14 @@ impl Runtime {
             let failed = |e| Failure::Use(format!("cannot watch for signals: {e}"));
             signal_hook::flag::register(signal, flag.clone()).map_err(failed)?;
         }
-        look_for_drives(setup.bench, sender.clone());
-        read_terminal(sender.clone());
+        let (only, only_now) = unbounded();
+        look_for_drives(setup.bench, only_now, sender.clone());
+        let start = Instant::now();
+        read_terminal(start, sender.clone());
         let (ledger, out) = (setup.ledger, setup.out);
         Ok(Self {
             app,
-            start: Instant::now(),
+            start,
             sender,
             receiver,
             ledger,
@@ -163,6 +167,7 @@ impl Runtime {
             config_file: setup.config_file,
             settings: setup.settings,
             policies: setup.policies,
+            only,
             wishes: HashMap::new(),
             searches: HashMap::new(),
             beacons: HashMap::new(),
@@ -353,6 +358,9 @@ impl Runtime {
         let saved = settings::save(&self.settings, setting, text);
         if let Ok(config) = &saved {
             (self.hold_above, self.rings) = (config.hold_above(), config.bell.unwrap_or(true));
+            if setting == Setting::Only {
+                let _ = self.only.send(config.only.clone());
+            }
         }
         self.take(Message::Setting(saved.map(Box::new)));
     }

@@ -13,6 +13,7 @@ use ratatui::layout::Rect;
 use ratatui::{DefaultTerminal, Terminal, TerminalOptions, Viewport};
 use std::io::stdout;
 use std::thread;
+use std::time::Instant;
 
 /// The terminal in full-screen mode; put back however this ends, after a panic too.
 pub(super) struct Screen {
@@ -113,8 +114,8 @@ impl Drop for Screen {
     }
 }
 
-/// Sends on what the terminal tells, until it is lost.
-pub(super) fn read_terminal(sender: Sender<Message>) {
+/// Sends on what the terminal tells, with the time since `start` at which it came, until it is lost.
+pub(super) fn read_terminal(start: Instant, sender: Sender<Message>) {
     thread::spawn(move || {
         while let Ok(event) = event::read() {
             let message = match event {
@@ -124,7 +125,7 @@ pub(super) fn read_terminal(sender: Sender<Message>) {
                 TerminalEvent::Resize(width, height) => Message::Resized(width, height),
                 _ => continue,
             };
-            if sender.send(message).is_err() {
+            if sender.send(Message::At(start.elapsed())).and_then(|()| sender.send(message)).is_err() {
                 return;
             }
         }

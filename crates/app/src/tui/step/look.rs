@@ -83,6 +83,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.gap();
     column.heading("May it be erased?");
     match &lane.verdict {
+        _ if lane.is_gone() => column.sentence("It is gone. Attach it again, and Jurex looks anew.", Role::Strong),
         Ok(_) => column.sentence("Yes: nothing uses it. Its label is checked again before anything is written.", Role::Text),
         Err(refusal) => column.sentence(&format!("⊘ No: {refusal}. There is no way around this."), Role::Strong),
     }

@@ -8,3 +8,4 @@ pub(super) mod pace;
 pub(super) mod panel;
 pub(super) mod preview;
 pub(super) mod strata;
+pub(super) mod window;

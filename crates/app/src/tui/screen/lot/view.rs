@@ -1,12 +1,15 @@
 //! The lot page: three answers and a treatment for each class of media, and what follows for each drive.
 
 use super::{Foreseen, LotPage, Naming, Proposed, Row};
+use crate::tui::lane::Lane;
 use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, fit};
 use crate::tui::widget::need::questions;
+use crate::tui::widget::window::{self, Scroll};
 use jurex_core::ladder::suggested;
 use jurex_core::plan::Order;
+use jurex_core::policy::Proposal;
 use jurex_core::rules::{Media, Technique};
 use jurex_core::units::duration;
 use ratatui::buffer::Buffer;
@@ -16,16 +19,66 @@ use ratatui::widgets::{Paragraph, Widget, Wrap};
 
 pub(super) fn draw(state: &State, page: &LotPage, area: Rect, buffer: &mut Buffer) {
     let area = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
-    let mut column = Column::new(area, buffer, state.theme);
+    window::draw(state.theme, area, Scroll::Follows, buffer, |column| whole(state, page, column));
+}
+
+/// The columns of a row of the drives, and of the classes above them: what matters less has less room or none.
+struct Columns {
+    name: usize,
+    kind: usize,
+    title: usize,
+    class: usize,
+    method: usize,
+    verification: usize,
+    retries: usize,
+    time: usize,
+    blank: &'static str,
+}
+
+impl Columns {
+    fn of(width: u16) -> Self {
+        match width {
+            118.. => Self {
+                name: 24,
+                kind: 24,
+                title: 30,
+                class: 18,
+                method: 34,
+                verification: 28,
+                retries: 10,
+                time: 14,
+                blank: "a pass of zeros",
+            },
+            _ => Self {
+                name: 20,
+                kind: 0,
+                title: 20,
+                class: 17,
+                method: 20,
+                verification: 21,
+                retries: 8,
+                time: 8,
+                blank: "zeros",
+            },
+        }
+    }
+}
+
+fn whole(state: &State, page: &LotPage, column: &mut Column<'_>) {
     let style = |role| state.theme.style(role);
+    let columns = Columns::of(column.width());
     let drives = if page.lanes.len() == 1 { "1 drive".into() } else { format!("{} drives", page.lanes.len()) };
     column.line(Line::styled(format!("One plan for {drives}: what must be done, and with which method?"), style(Role::Strong)));
     column.gap();
-    questions(page.policy.need(), &mut column);
+    questions(page.policy.need(), column);
     column.gap();
     column.heading("How each class of media is treated");
     let here = page.chosen(state);
-    let head = format!("    {:<18}{:<34}{:<28}{:<10}{}", "class", "method", "reads back", "retries", "after it");
+    let Columns { class, method, verification, retries, .. } = columns;
+    let head = format!(
+        "    {:<class$}{:<method$}{:<verification$}{:<retries$}{}",
+        "class", "method", "reads back", "retries", "after it"
+    );
     column.line(Line::styled(head, style(Role::Faint)));
     for class in page.classes(state) {
         let Some(lane) = page.lanes.iter().map(|l| &state.lanes[*l]).find(|l| l.seen.drive.class == class) else {
@@ -33,39 +86,56 @@ pub(super) fn draw(state: &State, page: &LotPage, area: Rect, buffer: &mut Buffe
         };
         let order = page.policy.order(&lane.seen.drive, &state.catalogue, state.config.rules);
         let order = order.unwrap_or_else(|_| suggested(&lane.seen.drive, &state.catalogue, state.config.rules));
-        treatment(state, &class.to_string(), &order, here == Some(Row::Class(class)), &mut column);
+        treatment(&class.to_string(), &order, here == Some(Row::Class(class)), &columns, column);
     }
     column.gap();
     match &page.foreseen {
-        Some(Foreseen { proposals: Ok(proposals), .. }) => proposed(state, page, proposals, here, &mut column),
+        Some(Foreseen { proposals: Ok(proposals), .. }) => proposed(state, page, proposals, here, &columns, column),
         Some(Foreseen { proposals: Err(why), .. }) => column.sentence(&format!("{why}."), Role::Strong),
         None => {}
     }
     if let Some(naming) = &page.typing {
-        column.gap();
-        let (question, field) = match naming {
-            Naming::Save(field) => ("Save this policy by the name", field),
-            Naming::Take(field) => ("Take the policy of the name", field),
-        };
-        let question = Span::styled(format!("{question}: "), style(Role::Text));
-        column.line(Line::from_iter(std::iter::once(question).chain(field.spans(state.theme, 50, true))));
-        let saved = if state.policies.is_empty() { "none".into() } else { state.policies.join(", ") };
-        column.line(Line::styled(format!("saved so far: {saved}"), style(Role::Faint)));
+        naming_line(state, naming, column);
     }
 }
 
-fn treatment(state: &State, class: &str, order: &Order, here: bool, column: &mut Column<'_>) {
-    let style = |role| state.theme.style(role);
-    let role = if here { Role::Strong } else { Role::Text };
-    let blank = if order.blank { "a pass of zeros" } else { "" };
-    let verification = order.verification.short();
+/// The name of a policy that is being typed, and those that there are.
+fn naming_line(state: &State, naming: &Naming, column: &mut Column<'_>) {
+    column.gap();
+    let (question, field) = match naming {
+        Naming::Save(field) => ("Save this policy by the name", field),
+        Naming::Take(field) => ("Take the policy of the name", field),
+    };
+    let question = Span::styled(format!("{question}: "), state.theme.style(Role::Text));
+    let saved = if state.policies.is_empty() { "none".into() } else { state.policies.join(", ") };
+    column.focus = Some(column.used() + 1);
+    column.line(Line::from_iter(std::iter::once(question).chain(field.spans(state.theme, 40, true))));
+    column.line(Line::styled(format!("saved so far: {saved}"), state.theme.style(Role::Faint)));
+}
+
+fn treatment(class: &str, order: &Order, here: bool, columns: &Columns, column: &mut Column<'_>) {
+    let theme = column.theme;
+    if here {
+        column.focus = Some(column.used());
+    }
+    let blank = if order.blank { columns.blank } else { "" };
+    let (class, method) = (fit(class, columns.class), fit(&order.title, columns.method - 1));
+    let verification = fit(order.verification.short(), columns.verification - 1);
+    let said = format!("{class}{method} {verification} {:<w$}{blank}", order.retries, w = columns.retries);
     column.line(Line::from(vec![
-        Span::styled(if here { " ▸  " } else { "    " }, style(Role::Act)),
-        Span::styled(format!("{class:<18}{} {verification:<28}{:<10}{blank}", fit(&order.title, 33), order.retries), style(role)),
+        Span::styled(if here { " ▸  " } else { "    " }, theme.style(Role::Act)),
+        Span::styled(said, theme.style(if here { Role::Strong } else { Role::Text })),
     ]));
 }
 
-fn proposed(state: &State, page: &LotPage, proposals: &[Proposed], here: Option<Row>, column: &mut Column<'_>) {
+fn proposed(
+    state: &State,
+    page: &LotPage,
+    proposals: &[Proposed],
+    here: Option<Row>,
+    columns: &Columns,
+    column: &mut Column<'_>,
+) {
     let style = |role| state.theme.style(role);
     let unable = proposals.iter().filter(|p| p.proposal.what_to_do.is_some()).count();
     for (at, Proposed { lane: id, proposal }) in proposals.iter().enumerate() {
@@ -75,38 +145,32 @@ fn proposed(state: &State, page: &LotPage, proposals: &[Proposed], here: Option<
             column.heading("These can");
         }
         let chosen = here == Some(Row::Drive(*id));
-        let lane = &state.lanes[*id];
-        let drive = &lane.seen.drive;
-        let serial: String = drive.unit.serial.as_deref().unwrap_or_default().chars().rev().take(6).collect();
-        let serial: String = serial.chars().rev().collect();
-        let way = proposal.ways.iter().find(|w| w.technique == Technique::Overwrite);
-        let time = way.and_then(|w| w.time).map(|t| duration(t.likely)).unwrap_or_default();
+        if chosen {
+            column.focus = Some(column.used());
+        }
+        let able = proposal.what_to_do.is_none();
         let own = if page.changed.iter().any(|(l, _)| l == id) { "changed here" } else { "" };
-        let (mark, role) = match (chosen, proposal.what_to_do.is_some()) {
-            (true, _) => (" ▸ ", Role::Strong),
-            (false, true) => ("   ", Role::Text),
-            (false, false) => ("   ", Role::Text),
-        };
-        let (sign, sign_role) = if proposal.what_to_do.is_some() { ("✕ ", Role::Fault) } else { ("✓ ", Role::Proved) };
-        let title = fit(&proposal.order.title, 29) + " ";
+        let (sign, sign_role) = if able { ("✓ ", Role::Proved) } else { ("✕ ", Role::Fault) };
         column.line(Line::from(vec![
-            Span::styled(mark, style(Role::Act)),
+            Span::styled(if chosen { " ▸ " } else { "   " }, style(Role::Act)),
             Span::styled(sign, style(sign_role)),
-            Span::styled(
-                format!(
-                    "{} {:<9}{:<24}{title}{:<15}{time:<14}{own}",
-                    fit(&drive.name(), 23),
-                    serial,
-                    Media::of(&lane.seen.drive).name(),
-                    proposal.earns.to_string()
-                ),
-                style(role),
-            ),
+            Span::styled(one(&state.lanes[*id], proposal, own, columns), style(if chosen { Role::Strong } else { Role::Text })),
         ]));
         if let Some(what) = &proposal.what_to_do {
-            let indent = 5;
-            let place = column.indented(what, indent);
+            let place = column.indented(what, 5);
             Paragraph::new(what.as_str()).style(style(Role::Faint)).wrap(Wrap { trim: true }).render(place, column.buffer());
         }
     }
+}
+
+/// A drive in one row: who it is, what is proposed, and what that earns.
+fn one(lane: &Lane, proposal: &Proposal, own: &str, columns: &Columns) -> String {
+    let drive = &lane.seen.drive;
+    let serial = drive.unit.serial.as_deref().unwrap_or_default();
+    let ending: String = serial.chars().skip(serial.chars().count().saturating_sub(6)).collect();
+    let way = proposal.ways.iter().find(|w| w.technique == Technique::Overwrite);
+    let time = way.and_then(|w| w.time).map(|t| duration(t.likely)).unwrap_or_default();
+    let kind = if columns.kind > 0 { fit(Media::of(drive).name(), columns.kind) } else { String::new() };
+    let (name, title) = (fit(&drive.name(), columns.name - 1), fit(&proposal.order.title, columns.title - 1));
+    format!("{name} {ending:<9}{kind}{title} {:<15}{time:<w$}{own}", proposal.earns.to_string(), w = columns.time)
 }

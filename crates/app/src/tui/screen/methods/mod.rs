@@ -35,6 +35,8 @@ pub(crate) struct MethodsPage {
     typing: Typing,
     /// Place in what was found.
     cursor: usize,
+    /// First line of the right side that is shown.
+    scroll: u16,
     editor: Option<Editor>,
 }
 
@@ -53,7 +55,7 @@ enum Typing {
 
 impl MethodsPage {
     fn new(target: Target) -> Self {
-        Self { target, search: Field::default(), typing: Typing::Nothing, cursor: 0, editor: None }
+        Self { target, search: Field::default(), typing: Typing::Nothing, cursor: 0, scroll: 0, editor: None }
     }
 
     /// The library, only to be read.
@@ -106,10 +108,15 @@ impl MethodsPage {
                 self.typing = Typing::Nothing;
             }
             Action::Take => return Answer::to_do(self.typed(&state.catalogue)),
-            Action::RowBefore => self.cursor = self.cursor.saturating_sub(1),
-            Action::RowAfter => self.cursor = (self.cursor + 1).min(last),
-            Action::First => self.cursor = 0,
-            Action::Last => self.cursor = last,
+            Action::RowBefore => (self.cursor, self.scroll) = (self.cursor.saturating_sub(1), 0),
+            Action::RowAfter => (self.cursor, self.scroll) = ((self.cursor + 1).min(last), 0),
+            Action::First => (self.cursor, self.scroll) = (0, 0),
+            Action::Last => (self.cursor, self.scroll) = (last, 0),
+            Action::ScrollUp | Action::ScrollDown => {
+                let (by, most) = ((state.size.1 / 2).max(1), view::most_scroll(state, self));
+                let down = action == Action::ScrollDown;
+                self.scroll = if down { (self.scroll + by).min(most) } else { self.scroll.min(most).saturating_sub(by) };
+            }
             Action::TakeMethod => return self.take_method(&state.catalogue),
             Action::SearchMethods => {
                 self.search.clear();

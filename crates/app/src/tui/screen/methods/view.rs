@@ -7,6 +7,7 @@ use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, fit, shorten, words};
 use crate::tui::widget::field::Field;
+use crate::tui::widget::window::{self, Scroll};
 use crate::tui::widget::{preview as strata_of, strata};
 use jurex_core::contents::Contents;
 use jurex_core::estimate::of_order;
@@ -20,6 +21,17 @@ use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};
 
 pub(super) fn draw(state: &State, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
+    let (left, right) = sides(area);
+    for y in left.top()..left.bottom() {
+        buffer.set_string(left.right(), y, "│", state.theme.style(Role::Line));
+    }
+    list(state, page, left, buffer);
+    let scroll = if page.editor.is_some() { Scroll::Follows } else { Scroll::From(page.scroll) };
+    window::draw(state.theme, right, scroll, buffer, |column| right_side(state, page, column));
+}
+
+/// The room of the list, and that of one method or the editor.
+fn sides(area: Rect) -> (Rect, Rect) {
     let [_, left, _, right, _] = Layout::horizontal([
         Constraint::Length(1),
         Constraint::Length(list_width(area.width)),
@@ -28,15 +40,20 @@ pub(super) fn draw(state: &State, page: &MethodsPage, area: Rect, buffer: &mut B
         Constraint::Length(1),
     ])
     .areas(area);
-    for y in left.top()..left.bottom() {
-        buffer.set_string(left.right(), y, "│", state.theme.style(Role::Line));
-    }
-    list(state, page, left, buffer);
-    let mut column = Column::new(right, buffer, state.theme);
+    (left, right)
+}
+
+/// The farthest that the right side can be scrolled.
+pub(super) fn most_scroll(state: &State, page: &MethodsPage) -> u16 {
+    let (_, right) = sides(Rect::new(0, 1, state.size.0, state.size.1.saturating_sub(2)));
+    window::most_scroll(state.theme, right, |column| right_side(state, page, column))
+}
+
+fn right_side(state: &State, page: &MethodsPage, column: &mut Column<'_>) {
     match &page.editor {
-        Some(editor) => edit(state, page, editor, &mut column),
+        Some(editor) => edit(state, page, editor, column),
         None => match page.chosen(&state.catalogue) {
-            Some(method) => one(state, page, method, &mut column),
+            Some(method) => one(state, page, method, column),
             None => column.sentence("No method has all these words. Esc shows them all again.", Role::Text),
         },
     }
@@ -101,7 +118,9 @@ fn list(state: &State, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
     let found = page.found(&state.catalogue);
     let rows = usize::from(column.left());
     let first = first_shown(page, rows);
-    for (i, method) in found.iter().enumerate().skip(first) {
+    let more = found.len().saturating_sub(first + rows);
+    let shown = if more > 0 { rows.saturating_sub(1) } else { rows };
+    for (i, method) in found.iter().enumerate().skip(first).take(shown) {
         let here = i == page.cursor;
         let role = match (here, method.status) {
             (true, _) => Role::Strong,
@@ -118,6 +137,9 @@ fn list(state: &State, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
             Span::styled(if here { "▸ " } else { "  " }, style(Role::Act)),
             Span::styled(format!("{title}{:>6}  {time:<14}", method.program.passes()), style(role)),
         ]));
+    }
+    if more > 0 {
+        column.line(Line::styled(format!("  … {} more lines ↓", more + 1), style(Role::Faint)));
     }
 }
 
@@ -141,6 +163,7 @@ fn one(state: &State, page: &MethodsPage, method: &Method, column: &mut Column<'
     match &page.typing {
         Typing::Delete => {
             column.gap();
+            column.focus = Some(column.used());
             column.sentence(&format!("Take {} away for good? d takes it away, Esc keeps it.", method.name), Role::Strong);
         }
         Typing::Export(file) => prompt(state, "Write it to the new file", file, column),
@@ -151,6 +174,7 @@ fn one(state: &State, page: &MethodsPage, method: &Method, column: &mut Column<'
 
 fn prompt(state: &State, question: &str, field: &Field, column: &mut Column<'_>) {
     column.gap();
+    column.focus = Some(column.used());
     let room = usize::from(column.width()).saturating_sub(question.len() + 2);
     let question = Span::styled(format!("{question}: "), state.theme.style(Role::Text));
     column.line(Line::from_iter(std::iter::once(question).chain(field.spans(state.theme, room, true))));
@@ -178,10 +202,8 @@ fn preview(state: &State, page: &MethodsPage, title: &str, program: &Program, co
             strata_of::of_plan(&plan, &Contents::default())
         }
     };
-    if column.left() >= strata::rows(&drawing) {
-        let place = column.take(strata::rows(&drawing));
-        strata::draw(&drawing, state.theme, place, column.buffer());
-    }
+    let place = column.take(strata::rows(&drawing));
+    strata::draw(&drawing, state.theme, place, column.buffer());
 }
 
 /// A drive of no particular kind, where none is attached.
@@ -228,6 +250,9 @@ fn edit_field(state: &State, editor: &Editor, field: EditField, column: &mut Col
     let input = &editor.inputs[field as usize];
     let room = usize::from(column.width()).saturating_sub(LABEL + 3).max(1);
     let mark = if here { "▸" } else { " " };
+    if here {
+        column.focus = Some(column.used());
+    }
     let row = column.take(1);
     let text = format!("{mark}{:<w$} ", field.label(), w = LABEL - 2);
     words(text, style(if here { Role::Act } else { Role::Faint })).render_at(row, column.buffer());

@@ -48,6 +48,8 @@ impl Screen for SettingsPage {
             (Action::Back, None) => return Answer::back(),
             (Action::RowBefore, None) => self.cursor = self.cursor.saturating_sub(1),
             (Action::RowAfter, None) => self.cursor = (self.cursor + 1).min(last),
+            (Action::First, None) => self.cursor = 0,
+            (Action::Last, None) => self.cursor = last,
             (Action::Take, Some(field)) => return save(field.value().to_string()),
             (Action::Take, None) if setting.is_choice() => return save(setting.next(&state.config)),
             (Action::Take, None) => self.input = Some(Field::of(&setting.shown(&state.config)).taking(MOST_CHARS)),
