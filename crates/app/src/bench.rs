@@ -194,12 +194,19 @@ impl Seen {
     pub(crate) fn peek(&self) -> Result<Box<dyn Medium>, OpenError> {
         match &self.place {
             Place::Simulated(sim) => Ok(Box::new(sim.peek())),
-            // The kernel would try the read again and again until the drive is done.
-            Place::Machine(_) if self.erases_itself() => {
-                let cause = std::io::Error::other("it is at work on an erasure of its own");
-                Err(OpenError::Other { path: self.drive.path.clone(), cause })
-            }
-            Place::Machine(_) => Ok(Box::new(jurex_linux::peek(&self.drive)?)),
+            Place::Machine(_) => match self.gives_nothing() {
+                Some(why) => Err(OpenError::Other { path: self.drive.path.clone(), cause: std::io::Error::other(why) }),
+                None => Ok(Box::new(jurex_linux::peek(&self.drive)?)),
+            },
+        }
+    }
+
+    /// Why the drive gives no sector now, if it has said so: the kernel would try each read again and again, some without end.
+    fn gives_nothing(&self) -> Option<&'static str> {
+        match self.answers.own_state {
+            Some(OwnState::Running { .. }) => Some("it is at work on an erasure of its own"),
+            Some(OwnState::Failed) => Some("an erasure of its own has failed"),
+            Some(OwnState::Idle) | None => self.answers.security_locked.then_some("its security is locked"),
         }
     }
 
