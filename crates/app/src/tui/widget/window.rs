@@ -19,8 +19,8 @@ pub(crate) enum Scroll {
 }
 
 /// Draws what `paint` writes: all of it if there is room, else a part, in which the row is that it is at work on.
-pub(crate) fn draw(theme: Theme, area: Rect, scroll: Scroll, buffer: &mut Buffer, paint: impl FnOnce(&mut Column<'_>)) {
-    let (whole, used, focus) = whole(theme, area, paint);
+pub(crate) fn draw(theme: Theme, area: Rect, scroll: Scroll, buffer: &mut Buffer, paint: impl Fn(&mut Column<'_>)) {
+    let (whole, used, focus) = whole(theme, area, &paint);
     if used <= area.height {
         return copy_rows(&whole, 0, used, area, buffer);
     }
@@ -44,19 +44,25 @@ pub(crate) fn draw(theme: Theme, area: Rect, scroll: Scroll, buffer: &mut Buffer
 }
 
 /// The farthest that it can be scrolled in that room.
-pub(crate) fn most_scroll(theme: Theme, area: Rect, paint: impl FnOnce(&mut Column<'_>)) -> u16 {
-    let (_, used, _) = whole(theme, area, paint);
+pub(crate) fn most_scroll(theme: Theme, area: Rect, paint: impl Fn(&mut Column<'_>)) -> u16 {
+    let (_, used, _) = whole(theme, area, &paint);
     if used <= area.height { 0 } else { used - area.height.saturating_sub(1) }
 }
 
 /// All of it, how many rows it has, and the one that is worked on.
-fn whole(theme: Theme, area: Rect, paint: impl FnOnce(&mut Column<'_>)) -> (Buffer, u16, Option<u16>) {
-    let mut whole = Buffer::empty(Rect::new(0, 0, area.width, LONGEST));
-    whole.set_style(whole.area, theme.ground());
-    let mut column = Column::new(whole.area, &mut whole, theme).showing(area.height);
-    paint(&mut column);
-    let (used, focus) = (column.used(), column.focus);
-    (whole, used, focus)
+fn whole(theme: Theme, area: Rect, paint: &dyn Fn(&mut Column<'_>)) -> (Buffer, u16, Option<u16>) {
+    let painted = |rows: u16| {
+        let mut whole = Buffer::empty(Rect::new(0, 0, area.width, rows));
+        whole.set_style(whole.area, theme.ground());
+        let mut column = Column::new(whole.area, &mut whole, theme).showing(area.height);
+        paint(&mut column);
+        let (used, focus) = (column.used(), column.focus);
+        (whole, used, focus)
+    };
+    // Most of what is drawn is not much longer than its room, and every row costs time.
+    let enough = area.height.saturating_add(40).min(LONGEST);
+    let (whole, used, focus) = painted(enough);
+    if used < enough { (whole, used, focus) } else { painted(LONGEST) }
 }
 
 fn copy_rows(from: &Buffer, first: u16, rows: u16, area: Rect, buffer: &mut Buffer) {
