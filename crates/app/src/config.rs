@@ -2,6 +2,7 @@
 
 use crate::exit::Failure;
 use crate::files::replace;
+use jurex_core::media::Bus;
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::record::{Papers, Person};
 use jurex_core::rules::Edition;
@@ -182,9 +183,6 @@ const MOST_METHODS: usize = 1000;
 /// Largest configuration file in bytes.
 const MOST_BYTES: u64 = 1 << 20;
 
-/// The buses that the `only` list can name.
-const BUSES: [&str; 9] = ["sata", "scsi", "nvme", "usb", "mmc", "virtio", "loop", "file", "unknown"];
-
 /// What is wrong with a configuration, or why its file could not be changed.
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum ConfigError {
@@ -201,7 +199,7 @@ pub(crate) enum ConfigError {
     Methods(#[source] toml_edit::TomlError),
     #[error("`only` is empty, so that no drive may be erased: name drives in it, or leave it out")]
     OnlyNothing,
-    #[error("`{0}` in `only` names no bus: they are {buses}", buses = BUSES.join(", "))]
+    #[error("`{0}` in `only` names no bus: they are {buses}", buses = Bus::ALL.map(Bus::word).join(", "))]
     NoBus(String),
     #[error("`{0}` in `only` is no path (/dev/sd?), no `bus:` and no `port:`")]
     NoDrive(String),
@@ -253,7 +251,7 @@ pub(crate) fn edit<T>(
 fn check_only(name: &str) -> Result<(), ConfigError> {
     let shown = jurex_core::text::printable(name.as_bytes());
     match name.split_once(':') {
-        Some(("bus", word)) if BUSES.contains(&word.to_lowercase().as_str()) => Ok(()),
+        Some(("bus", word)) if Bus::ALL.iter().any(|b| b.word().eq_ignore_ascii_case(word)) => Ok(()),
         Some(("bus", _)) => Err(ConfigError::NoBus(shown)),
         Some(("port", pattern)) if !pattern.is_empty() => Ok(()),
         _ if name.starts_with('/') || name.starts_with('*') => Ok(()),

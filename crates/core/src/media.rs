@@ -161,6 +161,25 @@ pub enum Bus {
 }
 
 impl Bus {
+    /// Every bus.
+    pub const ALL: [Bus; 9] =
+        [Bus::Sata, Bus::Sas, Bus::Nvme, Bus::Usb, Bus::Mmc, Bus::Virtio, Bus::Loop, Bus::File, Bus::Unknown];
+
+    /// Its name in the configuration.
+    pub fn word(self) -> &'static str {
+        match self {
+            Bus::Sata => "sata",
+            Bus::Sas => "scsi",
+            Bus::Nvme => "nvme",
+            Bus::Usb => "usb",
+            Bus::Mmc => "mmc",
+            Bus::Virtio => "virtio",
+            Bus::Loop => "loop",
+            Bus::File => "file",
+            Bus::Unknown => "unknown",
+        }
+    }
+
     /// What a drive on this bus is spoken to in, before it was asked.
     pub fn protocol(self) -> Protocol {
         match self {

@@ -103,11 +103,6 @@ impl Technique {
         serde_json::to_value(self).ok().and_then(|v| v.as_str().map(str::to_string)).unwrap_or_default()
     }
 
-    /// Whether it replaces a key instead of the data.
-    pub fn is_crypto(self) -> bool {
-        matches!(self, Technique::SanitizeCrypto | Technique::FormatCrypto | Technique::TcgRevert | Technique::TcgKeyChange)
-    }
-
     /// Whether people do it with their hands, and Jurex only records it.
     pub fn is_physical(self) -> bool {
         matches!(self, Technique::Degauss | Technique::Destruction)

@@ -211,15 +211,13 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
     if let Some(told) = ata_own_state(identify, fd) {
         (answers.own_state, answers.sanitize_frozen) = (Some(told.state), told.frozen);
     }
+    answers.own_erases = identify.own_erases();
+    answers.asked = ATA_TECHNIQUES.to_vec();
     if matches!(answers.own_state, Some(OwnState::Running { .. })) {
         // While it is at work on itself it aborts most questions, and none of them may disturb it.
-        answers.own_erases = identify.own_erases();
-        answers.asked = ATA_TECHNIQUES.to_vec();
         return;
     }
     (drive.hidden, drive.hidden_asked) = hidden(drive, identify, fd);
-    answers.own_erases = identify.own_erases();
-    answers.asked = ATA_TECHNIQUES.to_vec();
     answers.own_times = identify.own_times();
     answers.security_frozen = identify.security.frozen;
     answers.security_locked = identify.security.locked;

@@ -297,12 +297,12 @@ impl System {
     /// Whether the `only` list names the drive, or is empty.
     fn is_listed(&self, drive: &Drive, dir: &Path) -> bool {
         let place = fs::canonicalize(dir).unwrap_or_else(|_| dir.into()).to_string_lossy().into_owned();
-        let bus = bus_word(drive.bus);
+        let bus = drive.bus.word();
         let names = |name: &String| match name.split_once(':') {
             // A SATA drive behind an adapter for SAS speaks ATA all the same.
             Some(("bus", wanted)) => {
                 let ata = drive.bus == Bus::Sas && drive.protocol == Protocol::Ata;
-                wanted.eq_ignore_ascii_case(bus) || ata && wanted.eq_ignore_ascii_case(bus_word(Bus::Sata))
+                wanted.eq_ignore_ascii_case(bus) || ata && wanted.eq_ignore_ascii_case(Bus::Sata.word())
             }
             Some(("port", pattern)) => WildMatch::new(pattern).matches(&place),
             _ => WildMatch::new(name).matches(&drive.path),
@@ -496,19 +496,4 @@ fn natural(path: &str) -> (String, u64) {
     let digits = path.len() - path.trim_end_matches(|c: char| c.is_ascii_digit()).len();
     let (text, number) = path.split_at(path.len() - digits);
     (text.into(), number.parse().unwrap_or(0))
-}
-
-/// The word of a bus in the configuration's `only` list.
-fn bus_word(bus: Bus) -> &'static str {
-    match bus {
-        Bus::Sata => "sata",
-        Bus::Sas => "scsi",
-        Bus::Nvme => "nvme",
-        Bus::Usb => "usb",
-        Bus::Mmc => "mmc",
-        Bus::Virtio => "virtio",
-        Bus::Loop => "loop",
-        Bus::File => "file",
-        Bus::Unknown => "unknown",
-    }
 }

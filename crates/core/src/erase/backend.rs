@@ -5,6 +5,7 @@ use crate::medium::{Medium, MediumError};
 use crate::pattern::{AlignedBuffer, Pattern, PatternBuffer, poison, wrong_sectors};
 use crate::ranges::RangeSet;
 use crate::units::Sectors;
+use std::ops::DerefMut;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -86,34 +87,34 @@ pub trait Backend {
     fn wait(&mut self, patience: Duration) -> Option<Done>;
 }
 
-/// One medium, one request at a time.
-pub struct Sequential<'m> {
-    medium: &'m mut dyn Medium,
+/// One medium, its own or another's, one request at a time.
+pub struct Sequential<M> {
+    medium: M,
     buffers: Buffers,
     setting: Setting,
     done: Option<Done>,
 }
 
-impl std::fmt::Debug for Sequential<'_> {
+impl<M> std::fmt::Debug for Sequential<M> {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("Sequential").finish_non_exhaustive()
     }
 }
 
-impl<'m> Sequential<'m> {
+impl<M: DerefMut<Target: Medium + Sized>> Sequential<M> {
     /// Works on `medium` in requests of [`super::CHUNK_BYTES`].
-    pub fn new(medium: &'m mut dyn Medium) -> Self {
+    pub fn new(medium: M) -> Self {
         Self::in_chunks(medium, super::CHUNK_BYTES)
     }
 
     /// Works on `medium` in requests of `chunk` bytes.
-    pub fn in_chunks(medium: &'m mut dyn Medium, chunk: usize) -> Self {
+    pub fn in_chunks(medium: M, chunk: usize) -> Self {
         let buffers = Buffers::new(chunk.max(medium.geometry().physical as usize));
         Self { medium, buffers, setting: Setting { chunk, depth: 1 }, done: None }
     }
 }
 
-impl Backend for Sequential<'_> {
+impl<M: DerefMut<Target: Medium + Sized>> Backend for Sequential<M> {
     fn settings(&self) -> Vec<Setting> {
         vec![self.setting]
     }
@@ -121,7 +122,7 @@ impl Backend for Sequential<'_> {
     fn set(&mut self, _: Setting) {}
 
     fn start(&mut self, tag: u64, task: Task) {
-        let how = self.buffers.carry_out(self.medium, &task);
+        let how = self.buffers.carry_out(&mut *self.medium, &task);
         self.done = Some(Done { tag, how });
     }
 

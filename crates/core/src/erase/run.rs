@@ -828,7 +828,7 @@ mod tests {
     #[test]
     fn an_object_that_changed_under_the_job_is_not_this_object() {
         /// Says at the end that it is another.
-        struct Swapped<'m>(Sequential<'m>, Option<Done>);
+        struct Swapped<'m>(Sequential<&'m mut Memory>, Option<Done>);
         impl Backend for Swapped<'_> {
             fn settings(&self) -> Vec<Setting> {
                 self.0.settings()

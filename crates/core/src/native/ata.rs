@@ -1,6 +1,6 @@
 //! ATA: IDENTIFY DEVICE (ACS, 7.13), SMART READ DATA, native maximum address, and the SCSI command that carries them.
 
-use super::{Health, OwnErase, OwnState, OwnTime, PageError, need, text_field};
+use super::{Health, OwnErase, OwnState, OwnTime, PageError, need, sense_descriptors, text_field};
 use crate::media::MediaClass;
 
 /// What IDENTIFY DEVICE says. Words count from 0, each of two bytes, little-endian.
@@ -395,7 +395,7 @@ impl Registers {
     pub fn of_sense(sense: &[u8]) -> Option<Self> {
         match sense.first()? & 0x7f {
             0x70 | 0x71 => Self::of_fixed(sense),
-            0x72 | 0x73 => Self::of_descriptors(sense.get(8..)?),
+            0x72 | 0x73 => Self::of_descriptors(sense),
             _ => None,
         }
     }
@@ -414,19 +414,11 @@ impl Registers {
         Some(Self { status: s[4], error: s[3], lba, count: s[6].into(), device: s[5] })
     }
 
-    fn of_descriptors(descriptors: &[u8]) -> Option<Self> {
-        let mut rest = descriptors;
-        while let [kind, length, ..] = *rest {
-            let whole = usize::from(length) + 2;
-            if kind == 9 && length >= 12 {
-                let d = rest.get(..14)?;
-                let byte = |n: usize| u64::from(d[n]);
-                let lba = byte(7) | byte(9) << 8 | byte(11) << 16 | byte(6) << 24 | byte(8) << 32 | byte(10) << 40;
-                return Some(Self { status: d[13], error: d[3], lba, count: u16::from_be_bytes([d[4], d[5]]), device: d[12] });
-            }
-            rest = rest.get(whole..)?;
-        }
-        None
+    fn of_descriptors(sense: &[u8]) -> Option<Self> {
+        let d = sense_descriptors(sense).find(|d| d[0] == 9 && d[1] >= 12)?.get(..14)?;
+        let byte = |n: usize| u64::from(d[n]);
+        let lba = byte(7) | byte(9) << 8 | byte(11) << 16 | byte(6) << 24 | byte(8) << 32 | byte(10) << 40;
+        Some(Self { status: d[13], error: d[3], lba, count: u16::from_be_bytes([d[4], d[5]]), device: d[12] })
     }
 
     /// The address in a 28-bit answer, whose highest bits are in DEVICE.

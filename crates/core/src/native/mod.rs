@@ -37,6 +37,18 @@ pub(crate) fn need(page: &[u8], needed: usize) -> Result<(), PageError> {
     if answer.iter().all(|b| *b == page[0]) { Err(PageError::Empty) } else { Ok(()) }
 }
 
+/// The descriptors of SCSI sense data in descriptor format (SPC-5, 4.4.2), each with its type and length before it. The last may
+/// be cut short.
+pub(crate) fn sense_descriptors(sense: &[u8]) -> impl Iterator<Item = &[u8]> {
+    let mut rest = sense.get(8..).unwrap_or_default();
+    std::iter::from_fn(move || {
+        let [_, length, ..] = *rest else { return None };
+        let (descriptor, after) = rest.split_at(rest.len().min(usize::from(length) + 2));
+        rest = after;
+        Some(descriptor)
+    })
+}
+
 /// A text field; `None` if nothing printable is in it.
 pub(crate) fn text_field(raw: &[u8]) -> Option<String> {
     let end = raw.iter().position(|b| *b == 0).unwrap_or(raw.len());

@@ -1,7 +1,7 @@
 //! SCSI: INQUIRY and its vital product data pages (SPC, 6.6 and 7.7), READ CAPACITY(16) (SBC, 5.20), sense data.
 
 use super::ata::Rotation;
-use super::{OwnState, PageError, need, text_field};
+use super::{OwnState, PageError, need, sense_descriptors, text_field};
 
 /// Standard INQUIRY data.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -191,16 +191,12 @@ fn progress(sense: &[u8]) -> Option<u16> {
     match sense.first()? & 0x7f {
         0x70 | 0x71 => told(sense.get(15..18)?),
         _ => {
-            let mut rest = sense.get(8..)?;
-            while let [kind, length, ..] = *rest {
-                match kind {
-                    // Sense-key specific; or, of a progress in another thing than the command, its own descriptor.
-                    0x02 => return told(rest.get(4..7)?),
-                    0x0a => return rest.get(6..8).map(|p| u16::from_be_bytes([p[0], p[1]])),
-                    _ => rest = rest.get(usize::from(length) + 2..)?,
-                }
+            // Sense-key specific; or, of a progress in another thing than the command, its own descriptor.
+            let descriptor = sense_descriptors(sense).find(|d| matches!(d[0], 0x02 | 0x0a))?;
+            match descriptor[0] {
+                0x02 => told(descriptor.get(4..7)?),
+                _ => descriptor.get(6..8).map(|p| u16::from_be_bytes([p[0], p[1]])),
             }
-            None
         }
     }
 }
