@@ -6,13 +6,12 @@ use super::frame;
 use super::message::{Command, Message};
 use super::screen::help::Help;
 use super::screen::palette::Palette;
-use super::screen::question::QuitQuestion;
+use super::screen::question::Question;
 use super::screen::{Answer, Given, Heard, Screen, Turn};
 use super::state::State;
 use super::theme::Theme;
 use super::widget::field::Typed;
 use crate::config::Config;
-use jurex_core::text::capital;
 use ratatui::Frame;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Constraint, Layout};
@@ -83,11 +82,11 @@ impl App {
             }
             Message::Setting(Err(why)) => {
                 if !self.tell(&Heard::SettingNotSaved(why.to_string())) {
-                    self.refuse(&why);
+                    self.state.refuse(&why);
                 }
             }
-            Message::Catalogue(Err(why)) => self.refuse(&why),
-            Message::Policy(Err(why)) => self.refuse(&why),
+            Message::Catalogue(Err(why)) => self.state.refuse(&why),
+            Message::Policy(Err(why)) => self.state.refuse(&why),
             Message::Policies(Err(why)) => self.state.notice = Some(format!("The policy was not saved: {why}.")),
             Message::Page(lane, first, page) => self.state.page(lane, first, page),
             Message::Searching(lane, at) => self.state.searching(lane, at),
@@ -95,11 +94,6 @@ impl App {
             of_the_world => return self.state.take(of_the_world),
         }
         vec![]
-    }
-
-    /// Says why something could not be done.
-    fn refuse(&mut self, why: &dyn std::error::Error) {
-        self.state.notice = Some(format!("{}.", capital(&why.to_string())));
     }
 
     /// Tells the screens what was done in the world, the uppermost first. Gives whether one of them waited for it.
@@ -163,15 +157,16 @@ impl App {
             Action::Suspend => return vec![Command::Suspend],
             Action::Quit => return self.ask_to_quit(),
             // Over a question or a line that is typed nothing else is opened.
-            Action::Help if self.shown().fills() => {
-                let help = Help::new(self.shown().about(&self.state), self.usable());
-                self.above.push(Box::new(help));
+            Action::Help => {
+                if let Some(about) = self.shown().about(&self.state) {
+                    self.above.push(Box::new(Help::new(about, self.usable())));
+                }
             }
             Action::Palette if self.shown().fills() => {
                 let palette = Palette::over(self.shown(), &self.state);
                 self.above.push(Box::new(palette));
             }
-            Action::Help | Action::Palette => {}
+            Action::Palette => {}
             Action::NextTheme => self.state.theme = self.state.theme.next(),
             Action::StopCountdown => return self.state.stop_countdown(),
             _ => {
@@ -218,7 +213,7 @@ impl App {
             return self.state.quit_now();
         }
         if self.shown().places(&self.state) != [Place::QuitQuestion] {
-            self.above.push(Box::new(QuitQuestion::new(self.state.now)));
+            self.above.push(Box::new(Question::quit(self.state.now)));
         }
         vec![]
     }

@@ -51,10 +51,10 @@ pub(super) fn top_line(state: &State, area: Rect, buffer: &mut Buffer) {
 
 /// What the terminal's title says: how the lanes stand, and how long the longest job still takes.
 pub(crate) fn title(state: &State) -> String {
-    let working = state.lanes.iter().filter(|l| l.is_working()).filter_map(|l| l.log());
+    let working = state.lanes.iter().filter_map(|l| l.work());
     // Rounded up to minutes: a title that changes every second is restless.
     let minutes = |d: std::time::Duration| d.as_secs().div_ceil(60);
-    let left = working.filter_map(|w| w.progress.time_left()).max().map(|d| format!("{} min left", minutes(d)));
+    let left = working.filter_map(|w| w.log.progress.time_left()).max().map(|d| format!("{} min left", minutes(d)));
     let counts = Some(counts(state)).filter(|c| !c.is_empty());
     ["jurex".to_string()].into_iter().chain(counts).chain(left).collect::<Vec<_>>().join(" · ")
 }

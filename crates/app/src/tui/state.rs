@@ -1,6 +1,5 @@
 //! What every screen works on: the lanes, which of them is chosen, the settings, and the time.
 
-use super::lane::papers::PaperField;
 use super::lane::stage::{Arming, Stage};
 use super::lane::{Lane, LaneId, LaneState, Lanes, Speed, Step};
 use super::message::Command;
@@ -10,6 +9,7 @@ use crate::config::Config;
 use jurex_core::erase::Wish;
 use jurex_core::method::Catalogue;
 use jurex_core::record::Papers;
+use jurex_core::text::capital;
 use std::time::Duration;
 
 /// Keys that follow one another faster come from no hand.
@@ -164,11 +164,6 @@ impl State {
         }
     }
 
-    /// The field of the certificate that is being edited.
-    pub(crate) fn asked(&self) -> Option<PaperField> {
-        self.lane().filter(|l| l.step == Step::Certify)?.asked()
-    }
-
     /// Asks for the speed of a drive that is to be planned, once.
     pub(crate) fn sample_speed(&mut self, id: LaneId) -> Vec<Command> {
         let wanted = self.config.sample_speed.unwrap_or(true);
@@ -195,29 +190,28 @@ impl State {
         if armed { vec![Command::Abandon(id)] } else { vec![] }
     }
 
+    /// Says why something could not be done.
+    pub(crate) fn refuse(&mut self, why: &dyn std::error::Error) {
+        self.notice = Some(format!("{}.", capital(&why.to_string())));
+    }
+
     /// Ends the program: jobs are stopped, and what was only armed is let go.
     pub(crate) fn quit_now(&mut self) -> Vec<Command> {
-        self.quitting = true;
-        let mut commands = vec![];
-        for id in self.lanes.ids() {
-            let lane = &mut self.lanes[id];
-            if lane.is_working() {
-                commands.push(Command::Wish(id, Wish::Stop));
-            } else if lane.stage.disarm(None) {
-                commands.push(Command::Abandon(id));
-            }
-        }
-        commands
+        self.end_program(Lane::is_working)
     }
 
     /// The terminal is gone, and with it everybody who could say stop: what runs goes on, what is held ends, and what was
     /// only armed is let go. The program ends when the last job has.
     pub(crate) fn terminal_lost(&mut self) -> Vec<Command> {
+        self.end_program(|lane| lane.state() == LaneState::Held)
+    }
+
+    fn end_program(&mut self, is_stopped: impl Fn(&Lane) -> bool) -> Vec<Command> {
         self.quitting = true;
         let mut commands = vec![];
         for id in self.lanes.ids() {
             let lane = &mut self.lanes[id];
-            if lane.state() == LaneState::Held {
+            if is_stopped(lane) {
                 commands.push(Command::Wish(id, Wish::Stop));
             } else if lane.stage.disarm(None) {
                 commands.push(Command::Abandon(id));

@@ -6,9 +6,9 @@ use super::lane::stage::WorkEnd;
 use super::lane::{LaneId, LaneState, Step};
 use super::measure::many;
 use super::message::{Command, Message, Start};
-use super::screen::find::FindLine;
 use super::screen::help::Help;
-use super::screen::question::QuitQuestion;
+use super::screen::line::TypedLine;
+use super::screen::question::Question;
 use super::theme::Theme;
 use crate::bench::Bench;
 use crate::config::{Config, ThemeName};
@@ -387,8 +387,8 @@ fn every_step_draws_at_every_size() {
             *world.app.above_mut() = match over {
                 0 => vec![],
                 1 => vec![Box::new(help())],
-                2 => vec![Box::new(QuitQuestion::new(Duration::ZERO))],
-                _ => vec![Box::new(FindLine::default())],
+                2 => vec![Box::new(Question::quit(Duration::ZERO))],
+                _ => vec![Box::new(TypedLine::to_find())],
             };
             for width in [1, 20, 79, 80, 99, 100, 161] {
                 for height in [1, 5, 23, 24, 29, 30, 60] {

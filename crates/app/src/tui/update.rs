@@ -11,7 +11,6 @@ use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::LookedAt;
 use jurex_core::plan::{Plan, PlanError};
 use jurex_core::record::JobId;
-use jurex_core::text::capital;
 use std::time::Duration;
 
 /// Time between the right label and the first write.
@@ -204,7 +203,7 @@ impl State {
                 lane.enter(Step::Arm);
             }
             Ok(_) => {}
-            Err(why) => self.notice = Some(format!("{}.", capital(&why.to_string()))),
+            Err(why) => self.refuse(&why),
         }
     }
 

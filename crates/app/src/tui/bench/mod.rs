@@ -6,11 +6,10 @@ mod lanes;
 mod view;
 
 use crate::tui::action::{Action, Place};
-use crate::tui::lane::papers::PaperField;
 use crate::tui::lane::stage::Stage;
-use crate::tui::lane::{Lane, LaneState, Step};
+use crate::tui::lane::{Lane, Step};
 use crate::tui::message::Command;
-use crate::tui::screen::find::FindLine;
+use crate::tui::screen::line::TypedLine;
 use crate::tui::screen::lot::LotPage;
 use crate::tui::screen::methods::MethodsPage;
 use crate::tui::screen::settings::SettingsPage;
@@ -58,7 +57,7 @@ impl Screen for BenchScreen {
         let commands = match action {
             Action::Settings => return Answer::push(SettingsPage::default()),
             Action::Methods => return Answer::push(MethodsPage::to_read()),
-            Action::FindDrive => return Answer::push(FindLine::default()),
+            Action::FindDrive => return Answer::push(TypedLine::to_find()),
             Action::PlanMarked => return plan_marked(state),
             Action::EnterPlan => state.go_to(Step::Plan),
             Action::SeeWork => state.go_to(Step::Erase),
@@ -66,35 +65,17 @@ impl Screen for BenchScreen {
             Action::SeeCertificate => state.go_to(Step::Certify),
             Action::StepBefore => walk(state, -1),
             Action::StepAfter => walk(state, 1),
-            Action::DriveBefore | Action::DriveAfter | Action::ShowLanes | Action::ShowDesk => {
-                go_about(state, action);
-                vec![]
-            }
-            Action::ScrollUp | Action::ScrollDown => {
-                view::scroll(state, action == Action::ScrollDown);
-                vec![]
-            }
-            Action::Mark => {
-                mark(state);
-                vec![]
-            }
-            Action::GoOnWithJob => {
-                go_on_with_unfinished(state);
-                vec![]
-            }
+            _ if go_about(state, action) => vec![],
             _ => return perform_in_step(state, action),
         };
         Answer::to_do(commands)
     }
 
     fn type_in(&mut self, state: &mut State, typed: &Typed<'_>) {
-        let asked: Option<PaperField> = state.asked();
         let Some(lane) = state.lane_mut() else { return };
-        if asked.is_some() {
-            return lane.type_in_form(typed);
-        }
-        match &mut lane.stage {
-            Stage::Planned(planned) if lane.step == Step::Arm => {
+        match (lane.step, &mut lane.stage) {
+            (Step::Certify, _) => lane.type_in_form(typed),
+            (Step::Arm, Stage::Planned(planned)) => {
                 planned.problem = None;
                 planned.typed.take(typed);
             }
@@ -151,9 +132,9 @@ impl Screen for BenchScreen {
         state.lane().and_then(|l| l.missing(step)).map_or(WayTo::Step(step), WayTo::Closed)
     }
 
-    fn about(&self, state: &State) -> About {
+    fn about(&self, state: &State) -> Option<About> {
         let step = state.lane().map_or(Step::Look, |l| l.step);
-        (step.name(), about::step(step))
+        Some((step.name(), about::step(step)))
     }
 
     fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
@@ -206,14 +187,19 @@ fn perform_in_step(state: &mut State, action: Action) -> Answer {
     }
 }
 
-fn go_about(state: &mut State, action: Action) {
+/// Does what needs nothing done in the world. Gives whether the action is of that kind.
+fn go_about(state: &mut State, action: Action) -> bool {
     match action {
         Action::DriveBefore => state.walk_lanes(-1),
         Action::DriveAfter => state.walk_lanes(1),
         Action::ShowLanes => state.lanes_in_front = true,
         Action::ShowDesk => state.lanes_in_front = false,
-        _ => {}
+        Action::ScrollUp | Action::ScrollDown => view::scroll(state, action == Action::ScrollDown),
+        Action::Mark => mark(state),
+        Action::GoOnWithJob => go_on_with_unfinished(state),
+        _ => return false,
     }
+    true
 }
 
 fn walk(state: &mut State, by: isize) -> Vec<Command> {
@@ -244,7 +230,7 @@ fn plan_marked(state: &mut State) -> Answer {
 
 /// Takes the plan of the job that was cut short; the drive's own label arms it anew.
 fn go_on_with_unfinished(state: &mut State) {
-    let Some(lane) = state.lane_mut().filter(|l| l.state() != LaneState::Armed && !l.is_working()) else { return };
+    let Some(lane) = state.lane_mut().filter(|l| !l.is_armed() && !l.is_working()) else { return };
     if lane.is_gone() {
         state.notice = Some("The drive is gone: attach it again to go on with its job.".into());
         return;

@@ -6,6 +6,7 @@ use crate::tui::state::State;
 use crate::tui::step::plan;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::words;
+use crate::tui::widget::window;
 use jurex_core::rules::Technique;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
@@ -116,9 +117,9 @@ fn step_strip(state: &State, area: Rect, buffer: &mut Buffer) {
 /// Half a screen up or down in what the step shows.
 pub(super) fn scroll(state: &mut State, down: bool) {
     let most = places(state, room(state)).desk.map_or(0, |desk| desk::most_scroll(state, desk));
-    let by = (state.size.1 / 2).max(1);
+    let rows = state.size.1;
     if let Some(lane) = state.lane_mut() {
-        lane.scroll = if down { lane.scroll.saturating_add(by).min(most) } else { lane.scroll.min(most).saturating_sub(by) };
+        lane.scroll = window::scrolled(lane.scroll, down, rows, most);
     }
 }
 

@@ -124,7 +124,7 @@ impl Lane {
             [] => return Ok(None),
             [p] if p.starts_with(['p', 'P']) => {
                 let which = p[1..].parse().map_err(|_| RangeError::NoPartition((*p).into()))?;
-                self.look.contents.clone().unwrap_or_default().partition(which)?.at
+                self.look.known_contents().partition(which)?.at
             }
             [first, last] => {
                 let (first, last) = (number(first)?, number(last)?);

@@ -26,6 +26,7 @@ use jurex_core::rules::{Edition, Outcome, Technique};
 use jurex_ledger::Unfinished;
 pub(super) use lanes::{LaneId, Lanes};
 use stage::{Log, Over, Stage, Work};
+use std::borrow::Cow;
 use std::time::Duration;
 pub(super) use step::Step;
 
@@ -104,6 +105,13 @@ pub(crate) struct Look {
     pub(crate) bytes: Option<BytesView>,
     /// Whether the beacon is on.
     pub(crate) beacon: bool,
+}
+
+impl Look {
+    /// What is on it, as far as it is known.
+    pub(crate) fn known_contents(&self) -> Cow<'_, Contents> {
+        self.contents.as_ref().map_or_else(Cow::default, Cow::Borrowed)
+    }
 }
 
 /// One drive and its work.
@@ -259,14 +267,9 @@ impl Lane {
             Stage::Working(work) if work.log.progress.activity() == Activity::ReadingBack => LaneState::Proving,
             Stage::Working(_) => LaneState::Erasing,
             Stage::Over(over) => self.state_after(&over.end.record),
-            Stage::Idle | Stage::Planned(_) | Stage::Arming(..) if self.is_gone() => LaneState::Gone,
-            Stage::Idle | Stage::Planned(_) | Stage::Arming(..) if self.verdict.is_err() => {
-                if self.look.answered {
-                    LaneState::Guarded
-                } else {
-                    LaneState::Unknown
-                }
-            }
+            _ if self.is_gone() => LaneState::Gone,
+            _ if self.verdict.is_err() && self.look.answered => LaneState::Guarded,
+            _ if self.verdict.is_err() => LaneState::Unknown,
             Stage::Idle => LaneState::Ready,
             Stage::Planned(_) => LaneState::Planned,
             Stage::Arming(..) => LaneState::Armed,

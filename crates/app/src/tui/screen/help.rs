@@ -36,10 +36,6 @@ impl Screen for Help {
         false
     }
 
-    fn about(&self, _: &State) -> About {
-        self.about
-    }
-
     fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
         let inner = panel(state.theme, 84, 22, area, buffer);
         let mut column = Column::new(inner, buffer, state.theme);

@@ -1,13 +1,12 @@
 //! What fills the screen or lies over it. Screens lie on one another in a stack; each owns its state, its keys and its
 //! drawing, and answers what is to become of it. The lowest is the bench, which never goes.
 
-pub(super) mod find;
 pub(super) mod help;
+pub(super) mod line;
 pub(super) mod lot;
 pub(super) mod methods;
 pub(super) mod palette;
 pub(super) mod question;
-pub(super) mod range;
 pub(super) mod settings;
 
 use super::action::{Action, Place};
@@ -145,8 +144,10 @@ pub(crate) trait Screen {
         true
     }
 
-    /// What its help says.
-    fn about(&self, state: &State) -> About;
+    /// What its help says; over what has none, no help is opened.
+    fn about(&self, _state: &State) -> Option<About> {
+        None
+    }
 
     /// Draws it: into the room between top and bottom line if it fills the screen, else over the whole.
     fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer);

@@ -1,6 +1,6 @@
 //! The palette: everything that can be done, found by a few letters of its name.
 
-use super::{About, Answer, Given, Screen, WayTo};
+use super::{Answer, Given, Screen, WayTo};
 use crate::tui::action::{Action, BINDINGS, Binding, Place};
 use crate::tui::lane::Step;
 use crate::tui::state::State;
@@ -152,10 +152,6 @@ impl Screen for Palette {
 
     fn fills(&self) -> bool {
         false
-    }
-
-    fn about(&self, _: &State) -> About {
-        ("everything", ["What do you want to do?", "A few letters of its name find it.", "What can't be done now says why."])
     }
 
     /// What is typed, and what it finds; of what can't be done now the reason.

@@ -4,7 +4,7 @@ use crate::tui::action::Action;
 use crate::tui::lane::stage::Log;
 use crate::tui::lane::{Lane, LaneState};
 use crate::tui::screen::Answer;
-use crate::tui::screen::question::StopQuestion;
+use crate::tui::screen::question::Question;
 use crate::tui::state::State;
 use crate::tui::step::unfinished::cut_short;
 use crate::tui::theme::Role;
@@ -34,7 +34,7 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
     match action {
         Action::Hold => Answer::to_do(state.wish(id, Wish::Hold)),
         Action::GoOn => Answer::to_do(state.wish(id, Wish::GoOn)),
-        Action::StopJob => Answer::push(StopQuestion::new(id, state.now)),
+        Action::StopJob => Answer::push(Question::stop(id, state.now)),
         _ => Answer::stay(),
     }
 }
@@ -48,7 +48,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
         cut_short(lane, column);
     }
     column.gap();
-    let contents = lane.look.contents.clone().unwrap_or_default();
+    let contents = lane.look.known_contents();
     let drawing = Strata::of(log.progress.evidence(), &contents);
     let place = column.take(strata::rows(&drawing));
     strata::draw(&drawing, state.theme, place, column.buffer());

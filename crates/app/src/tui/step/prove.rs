@@ -25,7 +25,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
         None => column.sentence("The reading back is going on; nothing is claimed before its end.", Role::Strong),
     }
     column.gap();
-    let drawing = Strata::of(evidence, &lane.look.contents.clone().unwrap_or_default());
+    let drawing = Strata::of(evidence, &lane.look.known_contents());
     let place = column.take(strata::rows(&drawing));
     strata::draw(&drawing, state.theme, place, column.buffer());
     column.gap();

@@ -43,6 +43,12 @@ pub(crate) fn draw(theme: Theme, area: Rect, scroll: Scroll, buffer: &mut Buffer
     words(said, theme.style(Role::Strong)).render(last, buffer);
 }
 
+/// The first line that is shown after going half a screen of so many rows up or down, no farther than `most`.
+pub(crate) fn scrolled(from: u16, down: bool, screen_rows: u16, most: u16) -> u16 {
+    let by = (screen_rows / 2).max(1);
+    if down { from.saturating_add(by).min(most) } else { from.min(most).saturating_sub(by) }
+}
+
 /// The farthest that it can be scrolled in that room.
 pub(crate) fn most_scroll(theme: Theme, area: Rect, paint: impl Fn(&mut Column<'_>)) -> u16 {
     let (_, used, _) = whole(theme, area, &paint);

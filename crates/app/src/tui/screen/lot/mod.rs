@@ -18,7 +18,6 @@ use jurex_core::native::Answers;
 use jurex_core::plan::Order;
 use jurex_core::policy::{OfLot, Policy, PolicyError, Proposal, Treatment, propose, propose_one};
 use jurex_core::rules::{Edition, Technique};
-use jurex_core::text::capital;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -218,7 +217,7 @@ impl LotPage {
         let proposals = match &self.foreseen {
             Some(Foreseen { proposals: Ok(proposed), .. }) => proposed,
             Some(Foreseen { proposals: Err(why), .. }) => {
-                state.notice = Some(format!("{}.", capital(&why.to_string())));
+                state.refuse(why);
                 return Answer::stay();
             }
             None => return Answer::stay(),
@@ -318,15 +317,15 @@ impl Screen for LotPage {
         self.foresee(state);
     }
 
-    fn about(&self, _: &State) -> About {
-        (
+    fn about(&self, _: &State) -> Option<About> {
+        Some((
             "several drives",
             [
                 "What must be done with this lot?",
                 "Three answers and a treatment for each class of media propose a plan for each drive; each can be changed.",
                 "Every drive is armed by its own label: no confirmation counts for two.",
             ],
-        )
+        ))
     }
 
     fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {

@@ -9,9 +9,9 @@ use crate::tui::lane::LaneId;
 use crate::tui::message::Command;
 use crate::tui::state::State;
 use crate::tui::widget::field::{Field, Typed};
+use crate::tui::widget::window;
 use editor::{EditField, Editor};
 use jurex_core::method::{Catalogue, Method, Status};
-use jurex_core::text::capital;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use std::path::PathBuf;
@@ -113,9 +113,8 @@ impl MethodsPage {
             Action::First => (self.cursor, self.scroll) = (0, 0),
             Action::Last => (self.cursor, self.scroll) = (last, 0),
             Action::ScrollUp | Action::ScrollDown => {
-                let (by, most) = ((state.size.1 / 2).max(1), view::most_scroll(state, self));
-                let down = action == Action::ScrollDown;
-                self.scroll = if down { (self.scroll + by).min(most) } else { self.scroll.min(most).saturating_sub(by) };
+                let (down, most) = (action == Action::ScrollDown, view::most_scroll(state, self));
+                self.scroll = window::scrolled(self.scroll, down, state.size.1, most);
             }
             Action::TakeMethod => return self.take_method(&state.catalogue),
             Action::SearchMethods => {
@@ -198,7 +197,7 @@ impl MethodsPage {
         let program = match editor.checked(&state.catalogue) {
             Ok(program) => program,
             Err(why) => {
-                state.notice = Some(format!("{}.", capital(&why.to_string())));
+                state.refuse(&why);
                 return Answer::stay();
             }
         };
@@ -217,7 +216,7 @@ impl MethodsPage {
         match with.add(method) {
             Ok(()) => Answer::to_do(vec![Command::SaveMethods(with, format!("`{name}` is saved in config.toml."))]),
             Err(e) => {
-                state.notice = Some(format!("{}.", capital(&e.to_string())));
+                state.refuse(&e);
                 Answer::stay()
             }
         }
@@ -284,15 +283,15 @@ impl Screen for MethodsPage {
         true
     }
 
-    fn about(&self, _: &State) -> About {
-        (
+    fn about(&self, _: &State) -> Option<About> {
+        Some((
             "Methods",
             [
                 "Which passes, and who ordered them?",
                 "The library keeps the facts of the documents: issuer, year, passes. Historical ones stay because contracts ask for them.",
                 "Methods of your own are kept in config.toml; their names never hide the library's.",
             ],
-        )
+        ))
     }
 
     fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {

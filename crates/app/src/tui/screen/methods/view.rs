@@ -194,7 +194,7 @@ fn preview(state: &State, page: &MethodsPage, title: &str, program: &Program, co
             column.fact("because", &reasons.join(" "));
             column.fact_in("time", &of_order(&lane.seen.drive, &order, lane.look.speed.sample()).to_string(), Role::Strong);
             column.gap();
-            strata_of::of_plan(&plan, &lane.look.contents.clone().unwrap_or_default())
+            strata_of::of_plan(&plan, &lane.look.known_contents())
         }
         None => {
             let drive = unnamed();

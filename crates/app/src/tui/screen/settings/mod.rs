@@ -74,15 +74,15 @@ impl Screen for SettingsPage {
         true
     }
 
-    fn about(&self, _: &State) -> About {
-        (
+    fn about(&self, _: &State) -> Option<About> {
+        Some((
             "Settings",
             [
                 "Who stands for the work, and how does Jurex behave here?",
                 "Each setting is checked and saved by itself in config.toml; comments and other keys there stay.",
                 "What belongs to a job that has begun stays as it was when it began.",
             ],
-        )
+        ))
     }
 
     fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {

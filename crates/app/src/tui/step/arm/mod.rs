@@ -52,7 +52,7 @@ fn check_label(state: &mut State) -> Vec<Command> {
     vec![Command::Open(Box::new(Start {
         lane: id,
         armed,
-        before: lane.look.contents.clone().unwrap_or_default(),
+        before: lane.look.known_contents().into_owned(),
         papers: lane.papers.clone(),
         from,
         sample_at: lane.look.sample.as_ref().map(|s| s.at),

@@ -6,8 +6,8 @@ use crate::tui::action::Action;
 use crate::tui::lane::Lane;
 use crate::tui::message::Command;
 use crate::tui::screen::Answer;
+use crate::tui::screen::line::TypedLine;
 use crate::tui::screen::methods::MethodsPage;
-use crate::tui::screen::range::RangeLine;
 use crate::tui::state::State;
 use crate::tui::widget::need::next_sensitivity;
 use jurex_core::rules::Technique;
@@ -27,7 +27,7 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
         }
         Action::ChooseMethod => Answer::push(MethodsPage::for_lane(state, id)),
         Action::EditPasses => Answer::push(MethodsPage::for_passes(state, id)),
-        Action::Range => Answer::push(RangeLine::new(id)),
+        Action::Range => Answer::push(TypedLine::of_range(id)),
         _ => {
             change_draft(&mut state.lanes[id], action);
             Answer::stay()

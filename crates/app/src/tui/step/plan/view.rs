@@ -233,7 +233,7 @@ fn overwriting(state: &State, lane: &Lane, foreseen: &Foreseen, column: &mut Col
         column.fact(if i == 0 { "not covered" } else { "" }, &limit.sentence);
     }
     column.gap();
-    let drawing = preview::of_plan(plan, &lane.look.contents.clone().unwrap_or_default());
+    let drawing = preview::of_plan(plan, &lane.look.known_contents());
     let place = column.take(strata::rows(&drawing));
     strata::draw(&drawing, state.theme, place, column.buffer());
 }
