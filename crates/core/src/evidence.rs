@@ -9,7 +9,7 @@ use crate::pace::Pace;
 use crate::pattern::Pattern;
 use crate::ranges::RangeSet;
 use crate::sampling::Sampling;
-use crate::technique::Technique;
+use crate::technique::{Condition, Technique};
 use crate::units::Sectors;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
@@ -49,6 +49,11 @@ pub enum Ended {
         /// What is different.
         what: String,
     },
+    /// A command of the drive's own did not come to a good end.
+    CommandFailed {
+        /// What the drive said of it.
+        said: String,
+    },
 }
 
 impl Ended {
@@ -67,13 +72,18 @@ impl Ended {
             }
             Ended::Refused { error } => format!("The drive refused to go on before the end ({error})."),
             Ended::Changed { what } => format!("At the end this was not the drive of the beginning any more: {what}."),
+            Ended::CommandFailed { said } => format!("The drive's own command did not come to a good end: {said}."),
         }
     }
 
     /// Whether the job was cut short and can go on.
     pub fn can_go_on(&self) -> bool {
         match self {
-            Ended::Stopped | Ended::Gone { .. } | Ended::StoppedAnswering { .. } | Ended::Refused { .. } => true,
+            Ended::Stopped
+            | Ended::Gone { .. }
+            | Ended::StoppedAnswering { .. }
+            | Ended::Refused { .. }
+            | Ended::CommandFailed { .. } => true,
             Ended::Finished | Ended::GivenUp { .. } | Ended::Changed { .. } => false,
         }
     }
@@ -187,12 +197,65 @@ pub struct OwnEvidence {
     pub commands: Vec<CommandAnswer>,
     /// Whether the drive itself said that it came to its end without error.
     pub completed: bool,
+    /// Commands that change the drive, as far as they were about to be sent.
+    #[serde(default)]
+    pub sent: u32,
+    /// Whether the drive was seen at work on it.
+    #[serde(default)]
+    pub at_work: bool,
+    /// The session in which it ended, counted from 0.
+    #[serde(default)]
+    pub session: u32,
+    /// Whether it is of everything on the unit, every namespace included.
+    #[serde(default)]
+    pub of_whole_unit: bool,
+    /// Why it did not come to a good end, if it did not.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub failure: Option<String>,
+}
+
+impl OwnEvidence {
+    /// One of which nothing has happened yet.
+    pub fn begun(technique: Technique) -> Self {
+        Self {
+            technique,
+            commands: vec![],
+            completed: false,
+            sent: 0,
+            at_work: false,
+            session: 0,
+            of_whole_unit: false,
+            failure: None,
+        }
+    }
+
+    /// Whether Jurex's password may still be set: SECURITY SET PASSWORD was about to be sent, and the drive has not said since
+    /// that it is gone.
+    pub fn may_have_left_a_password(&self) -> bool {
+        let security = matches!(self.technique, Technique::SecurityErase | Technique::SecurityEraseEnhanced);
+        security && self.sent > 0 && !self.completed
+    }
+}
+
+/// What people state about a drive that no drive can tell, by name.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Stated {
+    /// The conditions that they say are met.
+    pub conditions: Vec<Condition>,
+    /// Who says so.
+    pub by: String,
+}
+
+impl Stated {
+    fn is_nothing(&self) -> bool {
+        self.conditions.is_empty()
+    }
 }
 
 /// A command and what the drive answered.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CommandAnswer {
-    /// The command's bytes in hexadecimal digits, secrets as `..`.
+    /// The command's name and its bytes in hexadecimal digits, secrets as `..`.
     pub command: String,
     /// The raw status in hexadecimal digits; empty: none came.
     pub status: String,
@@ -280,6 +343,34 @@ pub struct CheckEvidence {
     /// What was read.
     #[serde(flatten)]
     pub read_back: ReadBack,
+    /// What was known of the places beforehand, where they are compared with themselves.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub drawn: Option<Drawn>,
+}
+
+/// Places that were read and digested before a key was replaced. The digests themselves, and the salt that they were made
+/// with, are gone with the job.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Drawn {
+    /// Sectors of which a digest was kept, and which are compared.
+    #[serde(with = "crate::text::u64_string")]
+    pub compared: u64,
+    /// Sectors that held one byte over and over before: they prove nothing, and are not compared.
+    #[serde(with = "crate::text::u64_string")]
+    pub blank_before: u64,
+    /// Places, each drawn by itself, of which at least one sector is compared.
+    #[serde(with = "crate::text::u64_string")]
+    pub places: u64,
+}
+
+impl Drawn {
+    /// With fewer places than this nothing is proved: a drive that has erased half of itself would pass once in a million.
+    pub const ENOUGH: u64 = 20;
+
+    /// So many are enough on a drive of these sectors; a tiny one does not have so many.
+    pub fn enough(whole: Sectors) -> u64 {
+        Self::ENOUGH.min(whole.count)
+    }
 }
 
 /// What a check compares with.
@@ -343,6 +434,9 @@ pub struct Evidence {
     pub stages: Vec<StageEvidence>,
     /// How it ended.
     pub ended: Ended,
+    /// What people state.
+    #[serde(skip_serializing_if = "Stated::is_nothing", default)]
+    pub stated: Stated,
 }
 
 /// Evidence that can't be what a job left: altered, or of a defect.
@@ -353,7 +447,7 @@ pub struct Unsound(pub(crate) &'static str);
 impl Evidence {
     /// Before anything happened, in the first session.
     pub fn begin(session: Session, planned: Vec<StageKind>) -> Self {
-        Self { sessions: vec![session], planned, stages: vec![], ended: Ended::Stopped }
+        Self { sessions: vec![session], planned, stages: vec![], ended: Ended::Stopped, stated: Stated::default() }
     }
 
     /// The drive, as it was found last.
@@ -375,7 +469,7 @@ impl Evidence {
     }
 
     /// The last lifting of hidden areas, if any was begun.
-    fn lift(&self) -> Option<&LiftEvidence> {
+    pub fn lift(&self) -> Option<&LiftEvidence> {
         self.stages.iter().rev().find_map(|s| if let What::Lifted(l) = &s.what { Some(l) } else { None })
     }
 
@@ -426,20 +520,41 @@ impl Evidence {
         self.overwrite().map_or_else(|| self.geometry().whole(), |o| o.range)
     }
 
+    /// The drive's own erasure, if it was begun.
+    pub fn own(&self) -> Option<&OwnEvidence> {
+        self.stages.iter().find_map(|s| if let What::Own(own) = &s.what { Some(own) } else { None })
+    }
+
+    /// The check that follows the drive's own erasure, if it was begun.
+    pub fn own_check(&self) -> Option<&CheckEvidence> {
+        let own = self.stages.iter().position(|s| matches!(s.what, What::Own(_)))?;
+        self.check_after(own)
+    }
+
+    /// The check that follows the overwriting, if it was begun.
+    fn check_of_overwrite(&self) -> Option<&CheckEvidence> {
+        let overwrite = self.stages.iter().position(|s| matches!(s.what, What::Overwritten(_)))?;
+        self.check_after(overwrite)
+    }
+
     /// The last check that was begun.
     pub fn check(&self) -> Option<&CheckEvidence> {
         self.stages.iter().rev().find_map(|s| if let What::Checked(c) = &s.what { Some(c) } else { None })
     }
 
-    pub(crate) fn check_mut(&mut self) -> Option<&mut CheckEvidence> {
-        self.stages.iter_mut().rev().find_map(|s| if let What::Checked(c) = &mut s.what { Some(c) } else { None })
+    pub(crate) fn own_check_mut(&mut self) -> Option<&mut CheckEvidence> {
+        let own = self.stages.iter().position(|s| matches!(s.what, What::Own(_)))?;
+        match &mut self.stages.get_mut(own + 1)?.what {
+            What::Checked(check) => Some(check),
+            What::Lifted(_) | What::Own(_) | What::Overwritten(_) => None,
+        }
     }
 
     /// The reading back of pass `n`, counted from 0: its own, or, of the last one, the check that follows.
     pub fn reading_of(&self, n: usize) -> Option<&ReadBack> {
         let is_last = n + 1 == self.planned_passes() as usize;
         match self.passes().get(n)?.read_back.as_ref() {
-            None if is_last => self.check().map(|c| &c.read_back),
+            None if is_last => self.check_of_overwrite().map(|c| &c.read_back),
             own => own,
         }
     }
@@ -518,9 +633,18 @@ impl Evidence {
             What::Overwritten(o) => o.check_soundness(geometry.whole(), self.sessions.len()),
             What::Checked(c) => {
                 let sound = c.range.lies_in(geometry.whole()) && c.read_back.is_sound(c.range, self.sessions.len());
-                fails(!sound, "a check lies outside its range")
+                fails(!sound, "a check lies outside its range")?;
+                let more = c.drawn.is_some_and(|d| d.compared > c.range.count || d.places > d.compared);
+                fails(more, "a check compared more than there is")
             }
-            What::Lifted(_) | What::Own(_) => Ok(()),
+            What::Own(o) => {
+                fails(o.session as usize >= self.sessions.len(), "an erasure of the drive's own is of no session")?;
+                fails(o.completed && o.sent == 0 && !o.commands.is_empty(), "what was never sent has come to an end")
+            }
+            What::Lifted(l) => {
+                let other_sectors = (l.before.logical, l.before.physical) != (l.after.logical, l.after.physical);
+                fails(other_sectors || l.after.sectors < l.before.sectors, "lifting a hidden area made the drive smaller")
+            }
         })
     }
 }

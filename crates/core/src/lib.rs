@@ -8,6 +8,7 @@
 pub mod beacon;
 pub mod bytes;
 pub mod contents;
+pub mod digest;
 pub mod erase;
 pub mod estimate;
 pub mod evidence;

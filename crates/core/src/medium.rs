@@ -1,6 +1,7 @@
 //! The drive as the engine sees it: whole sectors in, whole sectors out, errors with their place.
 
 use crate::media::{Drive, Geometry};
+use crate::native::command::Port;
 use crate::units::{Lba, Sectors};
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -30,6 +31,11 @@ pub trait Medium {
 
     /// Empties the host's and the drive's own write caches onto the media.
     fn flush(&mut self) -> Result<(), MediumError>;
+
+    /// The way to the drive's own commands; `None`: there is none here (an image, a loop device).
+    fn port(&mut self) -> Option<&mut dyn Port> {
+        None
+    }
 }
 
 /// How the sectors of an open drive are reached, as it truly is and not as it was meant.
@@ -80,6 +86,8 @@ pub enum Op {
     Write,
     /// Flushing caches.
     Flush,
+    /// Sending a command of the drive's own.
+    Command,
 }
 
 impl fmt::Display for Op {
@@ -89,6 +97,7 @@ impl fmt::Display for Op {
             Op::Read => "read",
             Op::Write => "write",
             Op::Flush => "flush the drive's cache",
+            Op::Command => "send the drive a command of its own",
         })
     }
 }

@@ -1,4 +1,4 @@
-//! The techniques of sanitizing a drive.
+//! The techniques of sanitizing a drive, and what must be true beside them.
 
 use serde::{Deserialize, Serialize};
 
@@ -76,6 +76,35 @@ impl Technique {
         }
     }
 
+    /// Whether what lies on the media afterwards is not known beforehand, so that it can only be compared with what was there:
+    /// noise under a new key, or a pattern of the maker's own.
+    pub fn leaves_unknown_bytes(self) -> bool {
+        self.replaces_a_key() || self == Technique::SecurityEraseEnhanced
+    }
+
+    /// Whether it is a command of the drive's own, which Jurex sends and the drive carries out.
+    pub fn is_own(self) -> bool {
+        !self.is_physical() && !matches!(self, Technique::Overwrite | Technique::Discard | Technique::NewTable)
+    }
+
+    /// Whether it always reaches every namespace of the unit.
+    pub fn reaches_whole_unit(self) -> bool {
+        matches!(
+            self,
+            Technique::SanitizeBlock
+                | Technique::SanitizeCrypto
+                | Technique::SanitizeOverwrite
+                | Technique::TcgRevert
+                | Technique::TcgKeyChange
+        )
+    }
+
+    /// Whether the drive carries it out by itself and goes on after a reset or a power cut, so that whoever waits for it may
+    /// go away. The others keep the drive's port busy until they end.
+    pub fn runs_by_itself(self) -> bool {
+        matches!(self, Technique::SanitizeBlock | Technique::SanitizeCrypto | Technique::SanitizeOverwrite)
+    }
+
     /// Its name in the standards' words.
     pub fn name(self) -> &'static str {
         match self {
@@ -106,5 +135,86 @@ impl Technique {
     /// Whether people do it with their hands, and Jurex only records it.
     pub fn is_physical(self) -> bool {
         matches!(self, Technique::Degauss | Technique::Destruction)
+    }
+}
+
+/// What must also be true for a rule to hold.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Condition {
+    /// A pass and right after it its complement were laid on every sector.
+    ComplementPair,
+    /// All that the drive ever held was encrypted under the replaced key.
+    EncryptedFromStart,
+    /// The key is as strong as the data needed.
+    KeyStrength,
+    /// No copy of the key is anywhere: not escrowed, backed up, or injected from outside.
+    KeysNotEscrowed,
+    /// The module that encrypts is trusted to do so.
+    ModuleTrusted,
+    /// The maker confirms what the drive's command does.
+    MakerConfirms,
+    /// The degausser is rated for the coercivity of this drive, which is neither hybrid nor heat-assisted.
+    RatedDegausser,
+}
+
+impl Condition {
+    /// Those that only a person can state, by name.
+    pub const STATED: [Self; 6] = [
+        Self::EncryptedFromStart,
+        Self::KeyStrength,
+        Self::KeysNotEscrowed,
+        Self::ModuleTrusted,
+        Self::MakerConfirms,
+        Self::RatedDegausser,
+    ];
+
+    /// What is missing where it is not met.
+    pub fn unmet(self) -> &'static str {
+        match self {
+            Condition::ComplementPair => "This media needs two passes, a pattern and then its complement; that was not laid.",
+            Condition::EncryptedFromStart => {
+                "It earns something only if all that the drive ever held was encrypted from the start, which is not known."
+            }
+            Condition::KeyStrength => {
+                "It earns something only if the key is as strong as the data needed, which nobody has stated."
+            }
+            Condition::KeysNotEscrowed => {
+                "It earns something only if no copy of the key is anywhere (escrowed, backed up, injected), which nobody has stated."
+            }
+            Condition::ModuleTrusted => "It earns something only if the encrypting module is trusted, which nobody has stated.",
+            Condition::MakerConfirms => {
+                "It earns something only if the maker confirms what the command does, which nobody has stated."
+            }
+            Condition::RatedDegausser => {
+                "It earns something only if the degausser is rated for the coercivity of this drive, which nobody has stated."
+            }
+        }
+    }
+
+    /// Its name on the command line.
+    pub fn slug(self) -> &'static str {
+        match self {
+            Condition::ComplementPair => "complement-pair",
+            Condition::EncryptedFromStart => "encrypted-from-start",
+            Condition::KeyStrength => "key-strength",
+            Condition::KeysNotEscrowed => "keys-not-escrowed",
+            Condition::ModuleTrusted => "module-trusted",
+            Condition::MakerConfirms => "maker-confirms",
+            Condition::RatedDegausser => "rated-degausser",
+        }
+    }
+
+    /// What is stated with it, as a whole sentence.
+    pub fn statement(self) -> &'static str {
+        match self {
+            Condition::ComplementPair => "A pass and its complement were laid.",
+            Condition::EncryptedFromStart => "All that the drive ever held was encrypted from the start.",
+            Condition::KeyStrength => "The key is as strong as the data needed.",
+            Condition::KeysNotEscrowed => "No copy of the key is anywhere: not escrowed, backed up or injected from outside.",
+            Condition::ModuleTrusted => "The encrypting module is trusted.",
+            Condition::MakerConfirms => "The maker confirms what the command does.",
+            Condition::RatedDegausser => "The degausser is rated for the coercivity of this drive.",
+        }
     }
 }

@@ -287,6 +287,9 @@ impl Bench {
                         Operation::Probe(at) => Task::Probe(at),
                         Operation::Flush => Task::Flush,
                         Operation::Identify => Task::Identify,
+                        Operation::Digest(..) | Operation::Ask(_) | Operation::Change(_) | Operation::Rescan => {
+                            unreachable!("these plans only overwrite")
+                        }
                     };
                     assert!(in_flight.is_empty() || !matches!(task, Task::Flush), "a flush is asked for alone");
                     in_flight.push((request.tag, task));
@@ -295,6 +298,7 @@ impl Bench {
                     self.listen(&mut job);
                     return End::Over(Box::new(job.into_evidence()));
                 }
+                Step::Keep | Step::Until(_) => unreachable!("these plans only overwrite"),
                 Step::Held => assert!(in_flight.is_empty(), "a held job has nothing in flight"),
                 Step::Wait => {
                     assert!(!in_flight.is_empty(), "a job waits for something");

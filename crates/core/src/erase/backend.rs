@@ -1,10 +1,13 @@
 //! Who carries out what a job asks for: one request at a time, or many at once.
 
 use super::job::{Completed, Operation, Request};
-use crate::medium::{Medium, MediumError};
+use super::kept::Change;
+use crate::digest::{Met, Salt};
+use crate::medium::{Cause, Medium, MediumError, Op};
+use crate::native::command::{Answer, Command, Port};
 use crate::pattern::{AlignedBuffer, Pattern, PatternBuffer, poison, wrong_sectors};
 use crate::ranges::RangeSet;
-use crate::units::Sectors;
+use crate::units::{Lba, Sectors};
 use std::ops::DerefMut;
 use std::sync::Arc;
 use std::time::Duration;
@@ -22,6 +25,14 @@ pub enum Task {
     Flush,
     /// Ask the drive who it is. Only asked for when nothing else is in flight.
     Identify,
+    /// Read these sectors and tell of each what it held, without its bytes.
+    Digest(Sectors, Salt),
+    /// Send a command that only asks. Nothing else is in flight.
+    Ask(Command),
+    /// Send commands that change the drive, one right after another. Nothing else is in flight.
+    Change(Change),
+    /// Let the system see the drive's capacity anew. Nothing else is in flight.
+    Rescan,
 }
 
 impl Task {
@@ -32,6 +43,10 @@ impl Task {
             Operation::Probe(at) => Task::Probe(*at),
             Operation::Flush => Task::Flush,
             Operation::Identify => Task::Identify,
+            Operation::Digest(at, salt) => Task::Digest(*at, *salt),
+            Operation::Ask(command) => Task::Ask((*command).clone()),
+            Operation::Change(change) => Task::Change((*change).clone()),
+            Operation::Rescan => Task::Rescan,
         }
     }
 }
@@ -173,7 +188,39 @@ impl Buffers {
                 }
                 Ok(Completed::Read { wrong })
             }
+            Task::Digest(at, salt) => {
+                let mut met = Vec::with_capacity(at.count as usize);
+                for part in self.parts(medium, *at) {
+                    self.digest(medium, part, *salt, &mut met)?;
+                }
+                Ok(Completed::Digested(met))
+            }
+            Task::Ask(command) => port(medium)?.send(command).map(|answer| Completed::Answered(vec![answer])),
+            Task::Change(change) => {
+                let port = port(medium)?;
+                let mut answers = vec![];
+                for command in change.commands() {
+                    answers.push(port.send(command)?);
+                    if !answers.last().is_some_and(Answer::is_good) {
+                        break;
+                    }
+                }
+                Ok(Completed::Answered(answers))
+            }
+            Task::Rescan => port(medium)?.rescan().map(|()| Completed::Done),
         }
+    }
+
+    fn digest(&mut self, medium: &mut dyn Medium, at: Sectors, salt: Salt, met: &mut Vec<Met>) -> Result<(), MediumError> {
+        let geometry = medium.geometry();
+        let len = geometry.bytes_of(at.count) as usize;
+        let read = &mut self.read.bytes()[..len];
+        // A medium that says "read" and fills nothing must not find here what it held before.
+        poison(geometry.logical, read);
+        medium.read(at.first, read)?;
+        let sectors = (at.first.0..).zip(read.chunks(geometry.logical as usize));
+        met.extend(sectors.map(|(lba, bytes)| Met::of(salt, Lba(lba), bytes)));
+        Ok(())
     }
 
     /// The stretch in parts that fit the buffers.
@@ -199,6 +246,14 @@ impl Buffers {
         medium.read(at.first, read)?;
         Ok(wrong_sectors(at.first, geometry.logical, expected, read))
     }
+}
+
+fn port(medium: &mut dyn Medium) -> Result<&mut dyn Port, MediumError> {
+    let none = || {
+        let why = std::io::Error::other("there is no way to this drive's own commands here");
+        MediumError { op: Op::Command, at: None, cause: Cause::Refused(why) }
+    };
+    medium.port().ok_or_else(none)
 }
 
 #[cfg(test)]

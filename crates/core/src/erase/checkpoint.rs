@@ -1,8 +1,10 @@
 //! Where a job stands, so that it can go on after a stop, a lost drive, a kill or a power cut.
 
+use super::draw::KeptDraw;
 use crate::evidence::{Evidence, Unsound};
 use crate::guard::Cleared;
 use crate::media::Drive;
+use crate::native::ata::erase::PASSWORD;
 use crate::plan::{ArmError, ArmedPlan, Plan};
 use serde::{Deserialize, Serialize};
 use std::time::Duration;
@@ -19,6 +21,13 @@ pub struct Checkpoint {
     format: String,
     plan: Plan,
     evidence: Evidence,
+    /// What lay at drawn places before the drive erased itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    draw: Option<KeptDraw>,
+    /// The password that the drive has, or is about to get, until its erasure has ended: whoever finds the drive locked opens
+    /// it with this.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    password: Option<String>,
 }
 
 /// A text that is no checkpoint.
@@ -48,12 +57,13 @@ struct Head {
 
 impl Checkpoint {
     /// Of a job whose session has lasted so long.
-    pub(super) fn new(plan: &Plan, evidence: &Evidence, lasted: Duration) -> Self {
+    pub(super) fn new(plan: &Plan, evidence: &Evidence, draw: Option<KeptDraw>, lasted: Duration) -> Self {
         let mut evidence = evidence.clone();
+        let password = evidence.own().filter(|own| own.may_have_left_a_password()).map(|_| PASSWORD.to_string());
         if let Some(session) = evidence.sessions.last_mut() {
             session.micros = super::event::micros(lasted);
         }
-        Self { format: FORMAT.into(), plan: plan.clone(), evidence }
+        Self { format: FORMAT.into(), plan: plan.clone(), evidence, draw, password }
     }
 
     /// The drive that the job works on.
@@ -75,14 +85,30 @@ impl Checkpoint {
     pub(super) fn is_of(&self, plan: &Plan) -> bool {
         let mut same_place = self.plan.clone();
         same_place.move_to(plan.drive());
-        self.drive().is_same_unit(plan.drive()) && same_place == *plan
+        self.is_of_unit(plan.drive()) && same_place == *plan
+    }
+
+    /// Whether `found` is the unit that the job worked on: as large as it was, or as lifting its hidden areas has made it.
+    fn is_of_unit(&self, found: &Drive) -> bool {
+        let lifted = Drive { geometry: self.evidence.geometry(), ..self.drive().clone() };
+        self.drive().is_same_unit(found) || lifted.is_same_unit(found)
+    }
+
+    /// What lay at drawn places.
+    pub(super) fn draw(&self) -> Option<&KeptDraw> {
+        self.draw.as_ref()
+    }
+
+    /// The password that the drive may have been left with.
+    pub fn password(&self) -> Option<&str> {
+        self.password.as_deref()
     }
 
     /// Whether `found` may be the drive that the job worked on: same unit, wherever it is attached; of a drive that nothing
     /// names only the one at the same path.
     pub fn may_be_of(&self, found: &Drive) -> bool {
         let drive = self.drive();
-        drive.is_same_unit(found) && (found.unit.is_named() || drive.path == found.path)
+        self.is_of_unit(found) && (found.unit.is_named() || drive.path == found.path)
     }
 
     /// Why `found`, which stands where the job's drive stood, does not fit; `None` if it fits or stands elsewhere.
@@ -120,7 +146,14 @@ impl Checkpoint {
     pub fn place(&self) -> String {
         let of = self.plan.passes().len();
         match self.evidence.passes().last() {
-            None => format!("before pass 1 of {of}"),
+            None => match (self.evidence.own(), self.evidence.own_check(), of) {
+                (Some(own), None, _) if own.completed => format!("after the {}", own.technique.name()),
+                (Some(own), None, _) if own.sent > 0 => format!("in the {}", own.technique.name()),
+                (Some(own), None, _) => format!("before the {}", own.technique.name()),
+                (Some(own), Some(_), _) => format!("reading after the {}", own.technique.name()),
+                (None, _, 0) => "before the drive's own erasure".into(),
+                (None, _, of) => format!("before pass 1 of {of}"),
+            },
             Some(_) => {
                 let n = self.evidence.passes().len();
                 let doing = if self.evidence.last_reading().is_some() { "reading back" } else { "in" };
@@ -144,7 +177,7 @@ impl Checkpoint {
             FORMAT => serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?,
             BEFORE => {
                 let before: Before = serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?;
-                Self { format: FORMAT.into(), plan: before.plan.into(), evidence: before.evidence }
+                Self { format: FORMAT.into(), plan: before.plan.into(), evidence: before.evidence, draw: None, password: None }
             }
             other => return Err(BadCheckpoint::OtherFormat(crate::text::printable(other.as_bytes()))),
         };
@@ -153,8 +186,10 @@ impl Checkpoint {
         let (passes, planned) = (read.evidence.passes().len(), read.plan.passes().len());
         let fits = passes <= planned
             && read.evidence.planned == read.plan.kinds()
-            && read.evidence.overwrite().is_none_or(|o| o.range == read.plan.range() && o.planned_passes as usize == planned)
-            && read.evidence.drive().is_same_unit(read.plan.drive());
+            && read.evidence.overwrite().is_none_or(|o| {
+                o.range == read.plan.range_on(read.evidence.geometry()) && o.planned_passes as usize == planned
+            })
+            && read.is_of_unit(read.evidence.drive());
         if fits { Ok(read) } else { Err(Unsound("its evidence is not of its plan").into()) }
     }
 }
@@ -174,7 +209,7 @@ mod tests {
     }
 
     fn kept(plan: &Plan) -> Checkpoint {
-        Checkpoint::new(plan, Progress::of_plan(plan).evidence(), Duration::ZERO)
+        Checkpoint::new(plan, Progress::of_plan(plan).evidence(), None, Duration::ZERO)
     }
 
     #[test]

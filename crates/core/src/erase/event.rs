@@ -3,14 +3,17 @@
 use super::forecast;
 use crate::estimate::SpeedSample;
 use crate::evidence::{
-    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, What,
+    CheckEvidence, CommandAnswer, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence,
+    ReadBack, Session, StageEvidence, What,
 };
+use crate::media::{Geometry, HiddenAreas};
 use crate::medium::{Access, AccessWay};
 use crate::pace::Pace;
 use crate::pattern::Pattern;
-use crate::plan::Plan;
+use crate::plan::{Plan, Stage};
 use crate::ranges::RangeSet;
 use crate::sampling::Sampling;
+use crate::technique::Technique;
 use crate::text::capital;
 use crate::units::{Sectors, counted};
 use jiff::Timestamp;
@@ -28,6 +31,28 @@ pub enum Activity {
     Laying,
     /// Reading a pass back.
     ReadingBack,
+    /// Giving hidden sectors back.
+    Lifting,
+    /// Reading drawn places before the drive erases itself.
+    Drawing,
+    /// The drive erases itself.
+    Own,
+    /// Reading after the drive has erased itself.
+    Checking,
+}
+
+impl Activity {
+    /// In a word or two, as something that is being done.
+    pub fn word(self) -> &'static str {
+        match self {
+            Activity::Laying => "laying",
+            Activity::ReadingBack => "reading back",
+            Activity::Lifting => "lifting hidden areas",
+            Activity::Drawing => "reading what lies there",
+            Activity::Own => "erasing itself",
+            Activity::Checking => "reading after it",
+        }
+    }
 }
 
 /// What is wrong with sectors.
@@ -64,9 +89,100 @@ pub enum Event {
         /// When.
         time: Timestamp,
     },
+    /// Hidden areas are to be made addressable.
+    LiftStarted {
+        /// The drive's sizes before.
+        before: Geometry,
+        /// When.
+        time: Timestamp,
+    },
+    /// The drive's capacity was looked at anew.
+    Lifted {
+        /// Its sizes now.
+        after: Geometry,
+        /// What it says that it still hides.
+        hidden: HiddenAreas,
+        /// When.
+        time: Timestamp,
+    },
+    /// The drive is to erase itself.
+    OwnStarted {
+        /// By which command.
+        technique: Technique,
+        /// Whether that reaches everything on the unit.
+        of_whole_unit: bool,
+        /// When.
+        time: Timestamp,
+    },
+    /// Something was laid on these sectors, since the drive held too little that could be told apart afterwards.
+    Marked {
+        /// Number of sectors.
+        sectors: u64,
+    },
+    /// The drive was asked something.
+    Asked {
+        /// What, and what it answered.
+        asked: CommandAnswer,
+    },
+    /// Commands that change the drive are about to be sent.
+    Sending {
+        /// Their names and bytes.
+        commands: Vec<String>,
+    },
+    /// They were answered.
+    Answered {
+        /// The raw answers, in order; a command without one was not sent, or not answered.
+        statuses: Vec<String>,
+    },
+    /// The drive is at work on itself.
+    OwnProgress {
+        /// How far, in parts of 65536, if it tells.
+        progress: Option<u16>,
+    },
+    /// The progress that the drive tells has not moved for a while.
+    StandsStill {
+        /// For how long.
+        #[serde(rename = "for_seconds", serialize_with = "seconds")]
+        so_long: Duration,
+    },
+    /// A stop was asked for, and the drive can't be stopped.
+    CannotStop,
+    /// The conversation about the drive's own erasure is over.
+    OwnEnded {
+        /// Why it did not come to a good end; `None`: the drive itself says that it did.
+        failure: Option<String>,
+        /// When.
+        time: Timestamp,
+    },
+    /// What the drive's own erasure left is read from here on.
+    CheckStarted {
+        /// What should be there.
+        expect: Expect,
+        /// The places; `None`: every sector.
+        #[serde(skip_serializing_if = "Option::is_none")]
+        sampling: Option<Sampling>,
+        /// What was known of the drawn places.
+        drawn: Drawn,
+        /// When.
+        time: Timestamp,
+    },
+    /// Sectors do not hold what the drive's own erasure should have left, or could not be read.
+    CheckFault {
+        /// What is wrong.
+        kind: FaultKind,
+        /// Which sectors.
+        at: Sectors,
+        /// The operating system's words, where there are any.
+        error: Option<String>,
+    },
+    /// That check is over.
+    CheckEnded {
+        /// When.
+        time: Timestamp,
+    },
     /// Sectors were worked through.
     Advanced {
-        /// Which pass.
+        /// Which pass; of no meaning beside the drive's own erasure.
         pass: u32,
         /// What was done to them.
         activity: Activity,
@@ -197,6 +313,40 @@ impl Event {
             Event::NothingTrusted { why } => format!("Going on from the beginning: {why}."),
             Event::NoAnswer { so_long } => format!("The drive has not answered for {}.", crate::units::duration(*so_long)),
             Event::AnswersElsewhere => "The drive answers at other places: these are truly bad.".into(),
+            Event::LiftStarted { .. } => "Hidden areas are being made addressable.".into(),
+            Event::Lifted { after, hidden, .. } => {
+                format!("The drive has {} now. {}", counted(after.sectors, "sector"), hidden.sentence())
+            }
+            Event::OwnStarted { technique, .. } => format!("The drive is to erase itself: {}.", technique.name()),
+            Event::Marked { sectors } => format!(
+                "Too little lay on the drive that could be told apart afterwards: {} got bytes of their own first.",
+                counted(*sectors, "sector")
+            ),
+            Event::Asked { .. } | Event::OwnProgress { .. } => return None,
+            Event::Sending { commands } => {
+                let names: Vec<&str> = commands.iter().map(|c| c.split(':').next().unwrap_or(c)).collect();
+                format!("Sent to the drive: {}.", names.join(", "))
+            }
+            Event::Answered { .. } => return None,
+            Event::StandsStill { so_long } => {
+                format!("The drive's progress has not moved for {}, by its own word.", crate::units::duration(*so_long))
+            }
+            Event::CannotStop => "The drive can't be stopped: the job ends when the drive does.".into(),
+            Event::OwnEnded { failure: None, .. } => "The drive says that it has erased itself without error.".into(),
+            Event::OwnEnded { failure: Some(why), .. } => format!("The drive's own command did not come to a good end: {why}."),
+            Event::CheckStarted { expect: Expect::Changed, drawn, .. } => format!(
+                "The drawn places are read again: none of {} may be as before ({} were blank, and prove nothing).",
+                counted(drawn.compared, "sector"),
+                counted(drawn.blank_before, "sector")
+            ),
+            Event::CheckStarted { sampling: None, .. } => "Every sector is read: nothing may be left.".into(),
+            Event::CheckStarted { sampling: Some(_), .. } => "Places drawn for this job are read: nothing may be left.".into(),
+            Event::CheckFault { kind, at, error } => {
+                let what = if *kind == FaultKind::Unreadable { "could not be read" } else { "did not hold what it should" };
+                let why = error.as_ref().map(|e| format!(": {e}")).unwrap_or_default();
+                format!("{} {what}{why}.", capital(&at.to_string()))
+            }
+            Event::CheckEnded { .. } => "The reading after the drive's own erasure is over.".into(),
             Event::PassStarted { pass, of, pattern, .. } => format!("Pass {} of {of} begins: {pattern}.", pass + 1),
             Event::Fault { kind, at, error, .. } => {
                 let what = match kind {
@@ -220,6 +370,9 @@ impl Event {
                 format!("{} took {} but did not fail.", capital(&at.to_string()), crate::units::duration(*took))
             }
             Event::Resumed { evidence } => match evidence.passes().len() {
+                0 if evidence.own().is_some_and(|own| own.sent > 0) => {
+                    "Going on: the drive is asked what became of its own erasure, before anything is sent to it.".into()
+                }
                 0 => "Going on from the beginning: nothing was laid before the job was cut short.".into(),
                 n => format!("Going on with pass {n}, from where the job was cut short."),
             },
@@ -245,6 +398,15 @@ pub(super) fn micros(duration: Duration) -> u64 {
     u64::try_from(duration.as_micros()).unwrap_or(u64::MAX)
 }
 
+/// What a job by that plan begins with.
+fn first_activity(plan: &Plan) -> Activity {
+    match plan.stages().first() {
+        Some(Stage::Lift(_)) => Activity::Lifting,
+        Some(Stage::Own(_)) => Activity::Own,
+        Some(Stage::Overwrite(_) | Stage::Check(_)) | None => Activity::Laying,
+    }
+}
+
 /// A job as its events tell it: the evidence so far, and where the work stands.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Progress {
@@ -253,6 +415,15 @@ pub struct Progress {
     opened: bool,
     range: Sectors,
     planned_passes: u32,
+    /// Where the overwriting stands among the planned stages.
+    overwriting_at: Option<usize>,
+    /// Sectors to read for the drive's own erasure, and how many of them were read before it.
+    own_reading: u64,
+    drawn: u64,
+    /// What the drive tells of its own erasure.
+    own_progress: Option<u16>,
+    /// Number of commands that were sent together last.
+    last_sent: usize,
     /// Sectors to read back after each pass.
     readings: Vec<u64>,
     /// Speed of reading back over position, for each pass.
@@ -268,18 +439,24 @@ pub struct Progress {
 impl Progress {
     /// Before the first event of the job that `plan` describes.
     pub fn of_plan(plan: &Plan) -> Self {
-        let readings = plan.readings().map(|r| r.places(plan.range()).count()).collect();
+        let range = plan.range_on(plan.lifted());
+        let readings = plan.readings().map(|r| r.places(range).count()).collect();
         let session =
             Session::new(plan.drive().clone(), Access { way: AccessWay::Unknown, exclusive: false }, Timestamp::UNIX_EPOCH);
         Self {
-            evidence: Evidence::begin(session, plan.kinds()),
+            evidence: Evidence { stated: plan.stated(), ..Evidence::begin(session, plan.kinds()) },
             opened: false,
-            range: plan.range(),
+            range,
             planned_passes: plan.passes().len() as u32,
+            overwriting_at: plan.overwriting_at(),
+            own_reading: plan.own_reading(plan.lifted()),
+            drawn: 0,
+            own_progress: None,
+            last_sent: 0,
             reading_paces: vec![],
             sample: None,
             readings,
-            activity: Activity::Laying,
+            activity: first_activity(plan),
             held: false,
             over: false,
             worked: Duration::ZERO,
@@ -303,6 +480,27 @@ impl Progress {
             }
             Event::Advanced { pass, activity, at, took } => self.advance(*pass, *activity, *at, *took),
             Event::Fault { pass, kind, at, .. } => self.fault(*pass, *kind, *at),
+            Event::LiftStarted { before, time } => self.start_lift(*before, *time),
+            Event::Lifted { after, hidden, time } => self.lifted(*after, hidden, *time),
+            Event::OwnStarted { technique, of_whole_unit, time } => self.start_own(*technique, *of_whole_unit, *time),
+            Event::Asked { asked } => self.commands_mut().into_iter().for_each(|c| c.push(asked.clone())),
+            Event::Sending { commands } => self.sending(commands),
+            Event::Answered { statuses } => self.answered(statuses),
+            Event::OwnProgress { progress } => self.own_at_work(*progress),
+            Event::OwnEnded { failure, time } => self.end_own(failure.as_ref(), *time),
+            Event::CheckStarted { expect, sampling, drawn, time } => self.start_check(expect, sampling.as_ref(), *drawn, *time),
+            Event::CheckFault { kind, at, .. } => {
+                if let Some(check) = self.evidence.own_check_mut() {
+                    let read = &mut check.read_back;
+                    if *kind == FaultKind::Unreadable { &mut read.unreadable } else { &mut read.wrong }.insert(*at);
+                }
+            }
+            Event::CheckEnded { time } => {
+                if let Some(stage) = self.evidence.stages.last_mut() {
+                    stage.ended = Some(*time);
+                }
+            }
+            Event::Marked { .. } | Event::StandsStill { .. } | Event::CannotStop => {}
             Event::FlushFailed { pass, error } => {
                 if let Some(p) = self.pass_mut(*pass) {
                     p.flush_error.get_or_insert_with(|| error.clone());
@@ -325,8 +523,17 @@ impl Progress {
                 self.evidence = (**evidence).clone();
                 self.opened = true;
                 self.reading_paces = self.evidence.passes().iter().map(|_| Pace::new(self.range)).collect();
+                if let Some(overwrite) = self.evidence.overwrite() {
+                    self.range = overwrite.range;
+                }
                 let reading = self.evidence.last_reading().is_some() && self.evidence.ended != Ended::Finished;
-                self.activity = if reading { Activity::ReadingBack } else { Activity::Laying };
+                self.activity = match self.evidence.stages.last().map(|s| &s.what) {
+                    _ if reading => Activity::ReadingBack,
+                    Some(What::Lifted(_)) => Activity::Lifting,
+                    Some(What::Own(_)) => Activity::Own,
+                    Some(What::Checked(_)) => Activity::Checking,
+                    Some(What::Overwritten(_)) | None => Activity::Laying,
+                };
             }
             Event::NothingTrusted { .. } => {
                 self.evidence.stages.clear();
@@ -361,7 +568,9 @@ impl Progress {
     /// A pass begins. One that begins anew leaves nothing of its earlier beginning, nor of what followed it.
     fn start_pass(&mut self, pass: usize, begun: PassEvidence) {
         self.activity = Activity::Laying;
-        self.evidence.stages.truncate(1);
+        let at = self.overwriting_at.unwrap_or(0);
+        self.range = begun.pace.range();
+        self.evidence.stages.truncate(at + 1);
         if self.evidence.overwrite().is_none() {
             let what =
                 What::Overwritten(OverwriteEvidence { range: self.range, planned_passes: self.planned_passes, passes: vec![] });
@@ -398,14 +607,14 @@ impl Progress {
             return;
         }
         // The last pass is laid: its stage is over, and the check is a stage of its own.
-        self.evidence.stages.truncate(1);
+        self.evidence.stages.truncate(self.overwriting_at.unwrap_or(0) + 1);
         if let Some(p) = self.pass_mut(pass) {
             p.ended.get_or_insert(time);
         }
         if let Some(stage) = self.evidence.stages.last_mut() {
             stage.ended.get_or_insert(time);
         }
-        let what = What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back });
+        let what = What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back, drawn: None });
         self.evidence.stages.push(StageEvidence { started: time, ended: None, what });
     }
 
@@ -422,7 +631,8 @@ impl Progress {
     /// The reading back of a pass: its own, or, of the last one, the check.
     fn reading_mut(&mut self, pass: u32) -> Option<&mut ReadBack> {
         if pass + 1 == self.planned_passes {
-            return self.evidence.check_mut().map(|c| &mut c.read_back);
+            let check = self.evidence.stages.get_mut(self.overwriting_at? + 1);
+            return check.and_then(|s| if let What::Checked(c) = &mut s.what { Some(&mut c.read_back) } else { None });
         }
         self.pass_mut(pass)?.read_back.as_mut()
     }
@@ -450,6 +660,117 @@ impl Progress {
                     pace.note(at, took);
                 }
             }
+            Activity::Drawing => self.drawn += at.count,
+            Activity::Checking => {
+                if let Some(check) = self.evidence.own_check_mut() {
+                    check.read_back.read.insert(at);
+                }
+            }
+            Activity::Own | Activity::Lifting => {}
+        }
+    }
+
+    fn start_lift(&mut self, before: Geometry, time: Timestamp) {
+        self.activity = Activity::Lifting;
+        let lifted = LiftEvidence { before, after: before, hidden: self.evidence.drive().hidden.clone(), commands: vec![] };
+        let stage = StageEvidence { started: time, ended: None, what: What::Lifted(lifted) };
+        match self.evidence.stages.first_mut() {
+            // After a power cycle it is lifted again: what was found before stays as it was found first.
+            Some(first) if matches!(first.what, What::Lifted(_)) => first.ended = None,
+            _ => self.evidence.stages.insert(0, stage),
+        }
+    }
+
+    fn lifted(&mut self, after: Geometry, hidden: &HiddenAreas, time: Timestamp) {
+        if let Some(StageEvidence { what: What::Lifted(lift), ended, .. }) = self.evidence.stages.first_mut() {
+            (lift.after, lift.hidden, *ended) = (after, hidden.clone(), Some(time));
+        }
+    }
+
+    /// The drive is to erase itself. What was sent in an earlier session stays in the evidence.
+    fn start_own(&mut self, technique: Technique, of_whole_unit: bool, time: Timestamp) {
+        (self.activity, self.own_progress, self.drawn) = (Activity::Own, None, 0);
+        let before = self.evidence.stages.iter().position(|s| matches!(s.what, What::Own(_)));
+        match before {
+            Some(at) => {
+                self.evidence.stages.truncate(at + 1);
+                let stage = &mut self.evidence.stages[at];
+                stage.ended = None;
+                if let What::Own(own) = &mut stage.what {
+                    (own.completed, own.failure) = (false, None);
+                }
+            }
+            None => {
+                let what = What::Own(OwnEvidence { of_whole_unit, ..OwnEvidence::begun(technique) });
+                self.evidence.stages.push(StageEvidence { started: time, ended: None, what });
+            }
+        }
+    }
+
+    fn own_mut(&mut self) -> Option<&mut OwnEvidence> {
+        self.evidence.stages.iter_mut().find_map(|s| if let What::Own(own) = &mut s.what { Some(own) } else { None })
+    }
+
+    /// The commands of what is under way.
+    fn commands_mut(&mut self) -> Option<&mut Vec<CommandAnswer>> {
+        let lifting = self.activity == Activity::Lifting;
+        self.evidence.stages.iter_mut().find_map(|s| match &mut s.what {
+            What::Lifted(lift) if lifting => Some(&mut lift.commands),
+            What::Own(own) if !lifting => Some(&mut own.commands),
+            _ => None,
+        })
+    }
+
+    fn sending(&mut self, commands: &[String]) {
+        self.last_sent = commands.len();
+        let unanswered = commands.iter().map(|c| CommandAnswer { command: c.clone(), status: String::new() });
+        self.commands_mut().into_iter().for_each(|all| all.extend(unanswered.clone()));
+        if self.activity != Activity::Lifting {
+            self.activity = Activity::Own;
+            self.own_mut().into_iter().for_each(|own| own.sent += commands.len() as u32);
+        }
+    }
+
+    /// The answers to what was sent last: the last commands, which have none yet.
+    fn answered(&mut self, statuses: &[String]) {
+        let last_sent = self.last_sent;
+        let Some(all) = self.commands_mut() else { return };
+        let from = all.len().saturating_sub(last_sent);
+        for (sent, status) in all[from..].iter_mut().zip(statuses) {
+            sent.status.clone_from(status);
+        }
+    }
+
+    fn own_at_work(&mut self, progress: Option<u16>) {
+        (self.own_progress, self.activity) = (progress, Activity::Own);
+        self.own_mut().into_iter().for_each(|own| own.at_work = true);
+    }
+
+    fn end_own(&mut self, failure: Option<&String>, time: Timestamp) {
+        self.own_progress = None;
+        let session = self.evidence.last_session();
+        if let Some(own) = self.own_mut() {
+            (own.completed, own.session, own.failure) = (failure.is_none(), session, failure.cloned());
+        }
+        let own = self.evidence.stages.iter_mut().find(|s| matches!(s.what, What::Own(_)));
+        if let Some(stage) = own.filter(|_| failure.is_none()) {
+            stage.ended = Some(time);
+        }
+    }
+
+    /// The check begins, or begins anew: what an earlier session read does not count, what it found wrong does.
+    fn start_check(&mut self, expect: &Expect, sampling: Option<&Sampling>, drawn: Drawn, time: Timestamp) {
+        self.activity = Activity::Checking;
+        let (session, range) = (self.evidence.last_session(), self.evidence.geometry().whole());
+        let earlier = self.evidence.own_check_mut().map(|c| std::mem::take(&mut c.read_back)).unwrap_or_default();
+        let read_back = ReadBack { session, sampling: sampling.cloned(), read: RangeSet::new(), ..earlier };
+        let what = What::Checked(CheckEvidence { range, expect: expect.clone(), read_back, drawn: Some(drawn) });
+        if let Some(own) = self.evidence.stages.iter().position(|s| matches!(s.what, What::Own(_))) {
+            self.evidence.stages.truncate(own + 1);
+            self.evidence.stages.push(StageEvidence { started: time, ended: None, what });
+        }
+        if sampling.is_none() {
+            self.own_reading = self.drawn.saturating_add(range.count);
         }
     }
 
@@ -472,6 +793,11 @@ impl Progress {
 
     pub(super) fn evidence_mut(&mut self) -> &mut Evidence {
         &mut self.evidence
+    }
+
+    /// How far the drive is with erasing itself, from 0.0 to 1.0, by its own word.
+    pub fn own_share(&self) -> Option<f64> {
+        self.own_progress.map(|p| f64::from(p) / 65536.0)
     }
 
     /// Whether the job holds still.
@@ -503,13 +829,16 @@ impl Progress {
     pub fn work(&self) -> (u64, u64) {
         let laid = self.evidence.passes().iter().map(|p| p.laid.count().saturating_add(p.unwritable.count()));
         let read = self.evidence.read_backs().map(|r| r.read.count().saturating_add(r.unreadable.count()));
-        let done = laid.chain(read).fold(0, u64::saturating_add);
-        let laying = self.range.count.saturating_mul(self.planned_passes.into());
+        let done = laid.chain(read).fold(self.drawn, u64::saturating_add);
+        let laying = self.range.count.saturating_mul(self.planned_passes.into()).saturating_add(self.own_reading);
         (done, self.readings.iter().fold(laying, |all, n| all.saturating_add(*n)))
     }
 
     /// Share of the work that is done, from 0.0 to 1.0.
     pub fn share(&self) -> f64 {
+        if let (Activity::Own, Some(share)) = (self.activity, self.own_share()) {
+            return share;
+        }
         let (done, all) = self.work();
         if all == 0 { 0.0 } else { (done as f64 / all as f64).min(1.0) }
     }

@@ -3,9 +3,12 @@
 
 mod backend;
 mod checkpoint;
+mod draw;
 mod event;
 mod forecast;
 mod job;
+mod kept;
+mod own;
 mod run;
 mod tune;
 
@@ -13,4 +16,6 @@ pub use backend::{Backend, Buffers, Done, Sequential, Setting, Task, Trials};
 pub use checkpoint::{BadCheckpoint, Checkpoint};
 pub use event::{Activity, Event, FaultKind, Progress};
 pub use job::{Completed, DriveChanged, Job, Now, Operation, Request, Step, Wish};
+pub use kept::{Change, Kept};
+pub use own::{UnlockError, unlock};
 pub use run::{CHUNK_BYTES, CheckpointStore, Clock, JobControl, KeepError, NotKept, Unattended, run};

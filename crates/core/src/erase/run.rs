@@ -4,6 +4,7 @@ use super::backend::{Backend, Done, Task};
 use super::checkpoint::Checkpoint;
 use super::event::{Activity, Event};
 use super::job::{Completed, Job, Now, Step, Wish};
+use super::kept::Kept;
 use super::tune::Tuner;
 use crate::evidence::Evidence;
 use std::time::Duration;
@@ -15,6 +16,11 @@ pub const CHUNK_BYTES: usize = 1 << 20;
 pub trait Clock {
     /// The time now.
     fn now(&self) -> Now;
+
+    /// Lets so much time pass.
+    fn pass(&self, so_long: Duration) {
+        std::thread::sleep(so_long);
+    }
 }
 
 /// Where a person's wishes come from.
@@ -154,6 +160,13 @@ impl Run<'_> {
                 // A job that has left its drive waits for nothing that is still in flight.
                 Step::Ended if self.in_flight == 0 || self.left => break,
                 Step::Wait | Step::Ended if self.in_flight > 0 => self.take_one(),
+                Step::Keep => {}
+                Step::Until(so_long) => {
+                    self.pass_on();
+                    // Wishes are looked at meanwhile.
+                    self.clock.pass(so_long.min(LOOK_EVERY));
+                    continue;
+                }
                 Step::Held | Step::Wait | Step::Ended => {
                     self.pass_on();
                     control.wait().into_iter().for_each(|w| self.job.wish(w));
@@ -208,7 +221,7 @@ impl Run<'_> {
             self.silence_told = silent;
             self.job.tell_no_answer(silent);
         }
-        if self.job.is_done_with_the_drive() && silent >= LEFT_AFTER {
+        if self.job.is_done_with_the_drive() && self.job.may_be_left() && silent >= LEFT_AFTER {
             self.job.leave(silent, now);
             self.left = true;
         }
@@ -217,11 +230,12 @@ impl Run<'_> {
     /// Keeps a new checkpoint, then tells what happened.
     fn pass_on(&mut self) {
         if let Some(checkpoint) = self.job.take_checkpoint() {
-            let kept = self.store.keep(&checkpoint);
+            let kept = Kept::of(self.store, &checkpoint);
             if let (Err(error), true) = (&kept, self.kept) {
                 (self.tell)(&Event::NotSaved { error: error.to_string() });
             }
             self.kept = kept.is_ok();
+            self.job.kept(kept, self.clock.now());
         }
         self.job.take_events().iter().for_each(&mut *self.tell);
     }
@@ -514,7 +528,7 @@ mod tests {
                 match step {
                     Step::Do(request) => self.in_flight.push((request.tag, Task::of(&request))),
                     Step::Ended => return job.into_evidence(),
-                    Step::Held => unreachable!("nobody holds this job"),
+                    Step::Held | Step::Keep | Step::Until(_) => unreachable!("nobody holds this job, and it talks to no drive"),
                     Step::Wait => {
                         assert!(!self.in_flight.is_empty(), "a job waits for something");
                         let which = self.choose(self.in_flight.len());
@@ -604,8 +618,8 @@ mod tests {
     impl Merging<'_> {
         fn place(task: &Task) -> Option<Sectors> {
             match task {
-                Task::Write(at, _) | Task::ReadBack(at, _) | Task::Probe(at) => Some(*at),
-                Task::Flush | Task::Identify => None,
+                Task::Write(at, _) | Task::ReadBack(at, _) | Task::Probe(at) | Task::Digest(at, _) => Some(*at),
+                Task::Flush | Task::Identify | Task::Ask(_) | Task::Change(_) | Task::Rescan => None,
             }
         }
 

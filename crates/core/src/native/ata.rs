@@ -1,5 +1,7 @@
 //! ATA: IDENTIFY DEVICE (ACS, 7.13), SMART READ DATA, native maximum address, and the SCSI command that carries them.
 
+pub mod erase;
+
 use super::{Health, OwnErase, OwnState, OwnTime, PageError, need, sense_descriptors, text_field};
 use crate::media::MediaClass;
 
@@ -291,6 +293,8 @@ pub struct Command {
 pub enum Transfer {
     /// One 512-byte block from the drive.
     In,
+    /// One 512-byte block to the drive.
+    Out,
     /// Nothing; the registers are asked back in the sense data.
     NoneWithRegisters,
 }
@@ -350,6 +354,7 @@ impl Command {
         // wanted, since some controllers fail commands that worked when it is set.
         let (protocol, flags) = match self.transfer {
             Transfer::In => (4, 0x0e),
+            Transfer::Out => (5, 0x06),
             Transfer::NoneWithRegisters => (3, 0x20),
         };
         let [_, _, lba5, lba4, lba3, lba2, lba1, lba0] = lba;
@@ -437,6 +442,8 @@ impl Registers {
 pub struct SanitizeStatus {
     /// Whether one is at work, or has failed.
     pub state: OwnState,
+    /// Whether the last one came to its end without error.
+    pub completed: bool,
     /// Whether its SANITIZE commands are frozen until its power is cycled.
     pub frozen: bool,
 }
@@ -451,10 +458,11 @@ impl SanitizeStatus {
                 let running = registers.count & 1 << 14 != 0;
                 let progress = Some((registers.lba & 0xffff) as u16).filter(|p| *p != u16::MAX);
                 let state = if running { OwnState::Running { progress } } else { OwnState::Idle };
-                Some(Self { state, frozen: registers.count & 1 << 13 != 0 })
+                let completed = !running && registers.count & 1 << 15 != 0;
+                Some(Self { state, completed, frozen: registers.count & 1 << 13 != 0 })
             }
-            (false, 1) => Some(Self { state: OwnState::Failed, frozen: false }),
-            (false, 3) => Some(Self { state: OwnState::Idle, frozen: true }),
+            (false, 1) => Some(Self { state: OwnState::Failed, completed: false, frozen: false }),
+            (false, 3) => Some(Self { state: OwnState::Idle, completed: false, frozen: true }),
             (false, _) => None,
         }
     }

@@ -4,6 +4,8 @@
 //! trusted: pages may be short, garbage, or lies; every parser either gives checked values or says what is wrong.
 
 pub mod ata;
+pub mod command;
+pub mod mmc;
 pub mod nvme;
 pub mod scsi;
 
@@ -216,6 +218,9 @@ pub struct Answers {
     /// Whether its SANITIZE commands are frozen until its power is cycled.
     #[serde(default)]
     pub sanitize_frozen: bool,
+    /// Whether an erasing format of it is of every namespace at once.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub format_reaches_all: bool,
     /// The bridge that stands before it, by name, where bridge and drive could be told apart.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub bridge: Option<String>,

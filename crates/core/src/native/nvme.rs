@@ -1,6 +1,8 @@
 //! NVM Express: Identify Controller (base specification, 5.17.2.1) and the SMART / Health log page (02h).
 
+use super::command::{Command, Data};
 use super::{Health, OwnErase, OwnState, OwnTime, PageError, need, text_field};
+use crate::technique::Technique;
 
 /// What Identify Controller says.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -27,6 +29,12 @@ pub struct Controller {
     pub unallocated: Option<u128>,
     /// OACS (256) bit 3: namespaces can be made and deleted.
     pub manages_namespaces: bool,
+    /// FNA (524) bit 1: an erasing format is of all namespaces.
+    pub format_erases_all: bool,
+    /// FNA bit 3 clear: a format may be asked for of all namespaces at once.
+    pub format_broadcast: bool,
+    /// SANICAP bit 29 clear: sanitize may be asked to leave its blocks allocated, so that reading shows the media.
+    pub no_deallocate: bool,
 }
 
 /// Reads an Active Namespace ID list (Identify, CNS 02h) or an Allocated one (CNS 10h): numbers of four bytes, in order,
@@ -65,6 +73,9 @@ impl Controller {
             sanitize_overwrite: page[328] & 4 != 0,
             namespaces: number(516),
             manages_namespaces: page[256] & 8 != 0,
+            format_erases_all: page[524] & 2 != 0,
+            format_broadcast: page[524] & 8 == 0,
+            no_deallocate: number(328) & 1 << 29 == 0,
             unallocated: (page[256] & 8 != 0).then(|| page[296..312].iter().rev().fold(0u128, |v, b| v << 8 | u128::from(*b))),
         })
     }
@@ -120,6 +131,99 @@ pub fn parse_sanitize_state(page: &[u8]) -> Result<OwnState, PageError> {
         2 => OwnState::Running { progress },
         3 => OwnState::Failed,
         _ => OwnState::Idle,
+    })
+}
+
+/// Every namespace.
+const ALL: u32 = u32::MAX;
+
+/// Identify, controller structure.
+pub fn identify_controller() -> Command {
+    Command::nvme("Identify Controller", 0x06, 0, (1, 0), Data::In(Controller::LENGTH))
+}
+
+/// Identify, structure of one namespace.
+pub fn identify_namespace(namespace: u32) -> Command {
+    Command::nvme("Identify Namespace", 0x06, namespace, (0, 0), Data::In(Controller::LENGTH))
+}
+
+/// Get Log Page, sanitize status (81h).
+pub fn sanitize_log() -> Command {
+    let dwords = SANITIZE_STATUS_LENGTH as u32 / 4 - 1;
+    Command::nvme("Get Log Page, sanitize status", 0x02, ALL, (0x81 | dwords << 16, 0), Data::In(SANITIZE_STATUS_LENGTH))
+}
+
+/// CDW10 of Sanitize for that technique (base specification, 5.24); `None`: it is none. Unrestricted completion (AUSE) is not
+/// asked for: after a failure only a sanitize that succeeds gives the drive back. Overwriting is one pass of zeros.
+pub fn sanitize_cdw10(technique: Technique, no_deallocate: bool) -> Option<u32> {
+    let action = match technique {
+        Technique::SanitizeBlock => 2,
+        Technique::SanitizeOverwrite => 3 | 1 << 4,
+        Technique::SanitizeCrypto => 4,
+        _ => return None,
+    };
+    Some(action | u32::from(no_deallocate) << 9)
+}
+
+/// Sanitize, with that CDW10; the pattern of an overwriting is zeros.
+pub fn sanitize(cdw10: u32) -> Command {
+    Command::nvme("Sanitize", 0x84, 0, (cdw10, 0), Data::None)
+}
+
+/// What the sanitize status log page says of the last operation.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct SanitizeLog {
+    /// Whether one is at work, or has failed.
+    pub state: OwnState,
+    /// Whether the last one came to its end (SSTAT 1, or 4: its blocks were deallocated all the same).
+    pub completed: bool,
+    /// Nothing was written since (bit 8).
+    pub nothing_written_since: bool,
+    /// CDW10 of the command that began it.
+    pub cdw10: u32,
+}
+
+impl SanitizeLog {
+    /// Reads the page.
+    ///
+    /// # Errors
+    /// Fewer than 32 bytes.
+    pub fn parse(page: &[u8]) -> Result<Self, PageError> {
+        let state = parse_sanitize_state(page)?;
+        let cdw10 = u32::from_le_bytes([page[4], page[5], page[6], page[7]]);
+        Ok(Self { state, completed: matches!(page[2] & 7, 1 | 4), nothing_written_since: page[3] & 1 != 0, cdw10 })
+    }
+}
+
+/// Format NVM with the format that the namespace has (its Identify data is `page`), and that secure erase setting: 1 user
+/// data, 2 the key. `None`: the page is too short.
+pub fn format(namespace: Option<u32>, page: &[u8], secure_erase: u8) -> Option<Command> {
+    let (format, protection) = (*page.get(26)?, *page.get(29)?);
+    let low = u32::from(format & 15);
+    // Whether metadata follows its block (bit 4), and the upper bits of the format's number (6:5).
+    let (metadata, high) = (u32::from(format >> 4 & 1), u32::from(format >> 5 & 3));
+    let (kind, first) = (u32::from(protection & 7), u32::from(protection >> 3 & 1));
+    let cdw10 = low | metadata << 4 | kind << 5 | first << 8 | u32::from(secure_erase) << 9 | high << 12;
+    Some(Command::nvme("Format NVM", 0x80, namespace.unwrap_or(ALL), (cdw10, 0), Data::None))
+}
+
+/// What a status means that a person can do something about (base specification, 4.6.1).
+pub(crate) fn status_words(status: u16) -> Option<&'static str> {
+    Some(match status & 0x7ff {
+        0x01 => "the drive does not have this command",
+        0x02 => "a field of the command is not one that the drive takes",
+        0x15 => "the drive denies the operation, as a locked self-encrypting drive does",
+        0x1c => "an earlier sanitize operation has failed",
+        0x1d => "a sanitize operation is at work",
+        0x20 => "a namespace is write protected",
+        0x23 => "the command is locked down",
+        0x83 => "another host holds a reservation",
+        0x84 => "a format is at work",
+        0x10a => "the drive does not take this format",
+        0x10b | 0x110 | 0x111 => "new firmware waits for a reset of the drive",
+        0x123 => "the persistent memory region is enabled",
+        0x370 | 0x371 => "the system has no path to the drive now",
+        _ => return None,
     })
 }
 

@@ -1,7 +1,9 @@
 //! SCSI: INQUIRY and its vital product data pages (SPC, 6.6 and 7.7), READ CAPACITY(16) (SBC, 5.20), sense data.
 
 use super::ata::Rotation;
+use super::command::{Command, Data};
 use super::{OwnState, PageError, need, sense_descriptors, text_field};
+use crate::technique::Technique;
 
 /// Standard INQUIRY data.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -132,6 +134,49 @@ pub fn parse_supported(page: &[u8]) -> Option<bool> {
         3 => Some(true),
         _ => None,
     }
+}
+
+/// Starts the sanitize operation of that technique (SBC-4, 5.36); `None`: it is none. It is answered at once (IMMED), and
+/// after a failure only one that succeeds gives the drive back (AUSE is not set). Overwriting is one pass of zeros.
+pub fn sanitize(technique: Technique) -> Option<Command> {
+    const IMMEDIATELY: u8 = 0x80;
+    let (name, action, list) = match technique {
+        Technique::SanitizeOverwrite => ("SANITIZE, overwrite", 1, Data::Out(vec![1, 0, 0, 4, 0, 0, 0, 0])),
+        Technique::SanitizeBlock => ("SANITIZE, block erase", 2, Data::None),
+        Technique::SanitizeCrypto => ("SANITIZE, cryptographic erase", 3, Data::None),
+        _ => return None,
+    };
+    let length = if let Data::Out(list) = &list { list.len() as u8 } else { 0 };
+    Some(Command::scsi(name, [SANITIZE, IMMEDIATELY | action, 0, 0, 0, 0, 0, 0, length, 0], list))
+}
+
+/// TEST UNIT READY, which a drive at work on itself answers with how far it is.
+pub fn test_unit_ready() -> Command {
+    Command::scsi("TEST UNIT READY", TEST_UNIT_READY, Data::None)
+}
+
+/// What sense data means that a person can do something about.
+pub(crate) fn sense_words(key: u8, code: u8, qualifier: u8) -> Option<&'static str> {
+    Some(match (key, code, qualifier) {
+        (5, 0x20, _) => "the drive, or what stands before it, does not have this command",
+        (5, 0x24 | 0x26, _) => "a field of the command is not one that the drive takes",
+        (7, 0x27, _) => "the drive is write protected",
+        (2, 0x04, 0x1b) => "the drive is at work on a sanitize operation",
+        (2, 0x04, 0x04) => "the drive is being formatted",
+        (2, 0x04, 0x09) => "the drive is testing itself",
+        (3, 0x31, 0x03) => "an earlier sanitize operation has failed",
+        (7, 0x74, _) | (5, 0x74, _) => "the drive's security denies it",
+        _ => return None,
+    })
+}
+
+/// What a SCSI status without sense data means.
+pub(crate) fn status_words(status: u8) -> Option<&'static str> {
+    Some(match status {
+        0x08 => "the drive is busy",
+        0x18 => "another host holds a reservation on the drive: it must give it up first",
+        _ => return None,
+    })
 }
 
 /// MODE SENSE(10) for the block descriptor alone (SPC, 6.15), in its long form: the capacity that is set now, or the one

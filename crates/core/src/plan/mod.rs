@@ -2,20 +2,22 @@
 
 mod before;
 mod order;
+mod own;
 mod stage;
 mod verification;
 
 pub(crate) use before::Version2;
 pub use order::Order;
-pub use stage::{Check, Lift, Overwrite, OwnErase, PlannedPass, Reading, Stage};
+pub use own::OwnOrder;
+pub use stage::{Check, Lift, Overwrite, OwnErase, PlannedPass, Reading, Secret, Stage};
 pub use verification::{HowMuch, Verification, WhichPasses};
 
 use crate::evidence::{
-    CheckEvidence, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
-    StageEvidence, StageKind, Unsound, What, fails,
+    CheckEvidence, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
+    StageEvidence, StageKind, Stated, Unsound, What, fails,
 };
 use crate::guard::Cleared;
-use crate::media::{Drive, HiddenAreas, Label, Scope};
+use crate::media::{Drive, Geometry, HiddenAreas, Label, Scope};
 use crate::medium::Access;
 use crate::notation::{Entropy, MOST_PASSES};
 use crate::rules::{Claim, Edition, judge};
@@ -48,6 +50,18 @@ pub enum PlanError {
         /// What was asked for.
         passes: usize,
     },
+    /// What the drive does itself is of the whole drive: no part of it is overwritten after.
+    #[error("an overwriting after the drive's own erasure is of the whole drive, not of {range}")]
+    PartAfterOwn {
+        /// What was asked for.
+        range: Sectors,
+    },
+    /// Not an erasure that a drive does itself.
+    #[error("{technique} is nothing that a drive does itself")]
+    NotOwn {
+        /// Its name.
+        technique: &'static str,
+    },
     /// The passes ask to be read back, the order forbids it.
     #[error("the passes ask with `?` to be read back, and the verification is none: leave out one of the two")]
     Contradiction,
@@ -63,6 +77,8 @@ pub struct Plan {
     stages: Vec<Stage>,
     edition: Edition,
     expected: Claim,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    stated: Option<Stated>,
 }
 
 impl Plan {
@@ -79,7 +95,7 @@ impl Plan {
             return Err(PlanError::TooManyPasses { passes: order.passes() });
         }
         let stages = order.stages(entropy);
-        let expected = judge(order.edition, &faultless(drive, &stages));
+        let expected = judge(order.edition, &faultless(drive, &stages, &Stated::default()));
         Ok(Self {
             drive: drive.clone(),
             title: order.title.clone(),
@@ -88,7 +104,62 @@ impl Plan {
             stages,
             edition: order.edition,
             expected,
+            stated: None,
         })
+    }
+
+    /// Fits an erasure by the drive's own command to `drive`.
+    ///
+    /// # Errors
+    /// The overwriting that follows it has too many passes, or is of a part.
+    pub fn own(drive: &Drive, order: &OwnOrder, entropy: &mut dyn Entropy) -> Result<Self, PlanError> {
+        if !order.technique.is_own() {
+            return Err(PlanError::NotOwn { technique: order.technique.name() });
+        }
+        if let Some(then) = &order.then {
+            if then.passes() > MOST_PASSES {
+                return Err(PlanError::TooManyPasses { passes: then.passes() });
+            }
+            if let Some(range) = then.range {
+                return Err(PlanError::PartAfterOwn { range });
+            }
+        }
+        let stages = order.stages(drive, entropy);
+        let expected = judge(order.edition, &faultless(drive, &stages, &order.stated));
+        let verification = match order.how_much {
+            None => Verification::None,
+            Some(how_much) => Verification::Read(how_much, WhichPasses::Last),
+        };
+        Ok(Self {
+            drive: drive.clone(),
+            title: order.title(),
+            notation: order.then.as_ref().map(Order::notation).unwrap_or_default(),
+            verification,
+            stages,
+            edition: order.edition,
+            expected,
+            stated: (!order.stated.conditions.is_empty()).then(|| order.stated.clone()),
+        })
+    }
+
+    /// The drive's own erasure, if it has one.
+    pub fn own_erase(&self) -> Option<&OwnErase> {
+        self.stages.iter().find_map(|s| if let Stage::Own(own) = s { Some(own) } else { None })
+    }
+
+    /// The lifting of hidden areas, if it has one.
+    pub fn lift(&self) -> Option<&Lift> {
+        self.stages.iter().find_map(|s| if let Stage::Lift(lift) = s { Some(lift) } else { None })
+    }
+
+    /// What people state.
+    pub fn stated(&self) -> Stated {
+        self.stated.clone().unwrap_or_default()
+    }
+
+    /// Number of the stage that overwrites, counted from 0.
+    pub(crate) fn overwriting_at(&self) -> Option<usize> {
+        self.stages.iter().position(|s| matches!(s, Stage::Overwrite(_)))
     }
 
     /// The drive that the plan is for.
@@ -121,9 +192,14 @@ impl Plan {
         self.stages.iter().find_map(|s| if let Stage::Overwrite(o) = s { Some(o) } else { None })
     }
 
-    /// The check at its end, if it has one.
+    /// The check of what was overwritten, if it has one.
     fn check(&self) -> Option<&Check> {
-        self.stages.iter().rev().find_map(|s| if let Stage::Check(c) = s { Some(c) } else { None })
+        self.check_after(self.overwriting_at()?)
+    }
+
+    /// The check right after stage `n`, if there is one.
+    pub(crate) fn check_after(&self, n: usize) -> Option<&Check> {
+        if let Stage::Check(check) = self.stages.get(n + 1)? { Some(check) } else { None }
     }
 
     /// The passes that are laid.
@@ -152,9 +228,19 @@ impl Plan {
         self.verification
     }
 
-    /// The sectors to cover.
+    /// The sectors to cover, as large as the drive is before anything was lifted.
     pub fn range(&self) -> Sectors {
-        self.overwrite().and_then(|o| o.range).unwrap_or(self.drive.geometry.whole())
+        self.range_on(self.drive.geometry)
+    }
+
+    /// The sectors to cover on a drive of that size.
+    pub fn range_on(&self, geometry: Geometry) -> Sectors {
+        self.overwrite().and_then(|o| o.range).unwrap_or(geometry.whole())
+    }
+
+    /// The size of the drive once what the plan lifts is lifted.
+    pub fn lifted(&self) -> Geometry {
+        lifted(&self.drive, &self.stages)
     }
 
     /// Tries of a failing sector after the first.
@@ -177,11 +263,29 @@ impl Plan {
     /// # Errors
     /// What is impossible about it.
     pub(crate) fn check_soundness(&self) -> Result<(), Unsound> {
-        let can_be_carried_out = matches!(self.stages.as_slice(), [Stage::Overwrite(_)] | [Stage::Overwrite(_), Stage::Check(_)]);
-        fails(!can_be_carried_out, "its stages are not those of an overwriting")?;
+        let after_lift = match self.stages.as_slice() {
+            [Stage::Lift(_), rest @ ..] => rest,
+            all => all,
+        };
+        let after_own = match after_lift {
+            [Stage::Own(_), Stage::Check(_), rest @ ..] | [Stage::Own(_), rest @ ..] => rest,
+            all => all,
+        };
+        let has_own = after_own.len() < after_lift.len();
+        let can_be_carried_out = match after_own {
+            [] => has_own,
+            [Stage::Overwrite(_)] | [Stage::Overwrite(_), Stage::Check(_)] => true,
+            _ => false,
+        };
+        fails(!can_be_carried_out, "its stages are in no order that can be carried out")?;
+        fails(self.own_erase().is_some_and(|o| !o.technique.is_own()), "its own erasure is none of a drive")?;
+        let own_check = self.stages.iter().position(|s| matches!(s, Stage::Own(_))).and_then(|n| self.check_after(n));
+        let proves_nothing = |c: &Check| c.reading == Reading::None || c.expect == Expect::LastPass;
+        fails(own_check.is_some_and(proves_nothing), "the check of its own erasure compares with nothing")?;
         let range = self.range();
-        fails(range.count == 0 || !range.lies_in(self.drive.geometry.whole()), "its range is not on the drive")?;
-        fails(self.passes().is_empty() || self.passes().len() > MOST_PASSES, "it has no possible number of passes")?;
+        fails(range.count == 0 || !range.lies_in(self.lifted().whole()), "its range is not on the drive")?;
+        let passes = self.passes().len();
+        fails((passes == 0 && self.overwriting_at().is_some()) || passes > MOST_PASSES, "it has no possible number of passes")?;
         let can_be_laid = |p: &PlannedPass| p.pattern.is_computable() && p.pattern.period() != Some(0);
         fails(!self.passes().iter().all(can_be_laid), "a pass has no bytes")?;
         let of_last = self.passes().last().map(|p| &p.reading);
@@ -192,7 +296,11 @@ impl Plan {
 
     /// What it reaches.
     pub fn scope(&self) -> Scope {
-        Scope::Sectors(self.range())
+        match (self.own_erase(), self.lift()) {
+            (Some(own), _) => own.scope,
+            (None, Some(_)) => Scope::WholeUnit,
+            (None, None) => Scope::Sectors(self.range()),
+        }
     }
 
     /// The same plan for the same drive, attached elsewhere.
@@ -202,14 +310,26 @@ impl Plan {
 
     /// Sectors to write and sectors to read, over all passes.
     pub fn work(&self) -> (u64, u64) {
-        let range = self.range();
-        let read = self.readings().map(|r| r.places(range).count()).fold(0, u64::saturating_add);
+        let geometry = self.lifted();
+        let range = self.range_on(geometry);
+        let read = self.readings().map(|r| r.places(range).count()).fold(self.own_reading(geometry), u64::saturating_add);
         (range.count.saturating_mul(self.passes().len() as u64), read)
+    }
+
+    /// Sectors that are read for the drive's own erasure: what can only be compared with itself is read twice.
+    pub(crate) fn own_reading(&self, geometry: Geometry) -> u64 {
+        let own = self.stages.iter().position(|s| matches!(s, Stage::Own(_)));
+        let Some(check) = own.and_then(|n| self.check_after(n)) else { return 0 };
+        let times = if check.expect == Expect::Changed { 2 } else { 1 };
+        check.reading.places(geometry.whole()).count().saturating_mul(times)
     }
 
     /// What will be lost, in one sentence.
     pub fn warning(&self) -> String {
         let (how_often, range, called) = (times(self.passes().len()), self.range(), self.drive.called());
+        if let Some(own) = self.own_erase() {
+            return own_warning(own, &self.drive);
+        }
         if range == self.drive.geometry.whole() {
             format!("Everything on {called} is lost for good: all {} are overwritten {how_often}.", self.drive.size())
         } else {
@@ -227,10 +347,41 @@ impl Plan {
         }
         let label = cleared.label();
         if label.matches(typed) {
-            Ok(ArmedPlan { plan: self.clone(), label: label.clone() })
+            Ok(ArmedPlan { plan: self.clone(), label: label.clone(), secret: None })
         } else {
             Err(ArmError::WrongLabel { drive: self.drive.called(), label: label.clone() })
         }
+    }
+}
+
+/// What will be lost by the drive's own command, and whether anything stops it.
+fn own_warning(own: &OwnErase, drive: &Drive) -> String {
+    let (called, size) = (drive.called(), drive.size());
+    let reach = match own.scope {
+        Scope::Namespace { namespace } => format!("Everything in namespace {namespace} of {called} ({size}) is lost for good"),
+        _ => format!("Everything on {called} ({size}) is lost for good"),
+    };
+    let others: Vec<&str> = drive.elsewhere.iter().map(|e| e.what.as_str()).collect();
+    let with = match own.scope {
+        Scope::WholeUnit if !others.is_empty() => format!(", and with it {}", others.join(", ")),
+        _ => String::new(),
+    };
+    let stop = if own.technique.runs_by_itself() {
+        "nothing stops it, not even taking its power away, and until it ends the drive gives no sector"
+    } else {
+        "it can't be stopped, and the drive answers nothing until it ends"
+    };
+    format!("{reach}{with}: the drive erases itself by {}. Once begun, {stop}.", own.technique.name())
+}
+
+/// The size of `drive` once the stages have lifted what it hides.
+fn lifted(drive: &Drive, stages: &[Stage]) -> Geometry {
+    let lifts = stages.iter().any(|s| matches!(s, Stage::Lift(_)));
+    match drive.hidden {
+        HiddenAreas::Hidden { sectors } if lifts => {
+            Geometry { sectors: drive.geometry.sectors.saturating_add(sectors), ..drive.geometry }
+        }
+        _ => drive.geometry,
     }
 }
 
@@ -243,23 +394,30 @@ fn times(n: usize) -> String {
 }
 
 /// The evidence that a treatment by these stages without any fault would leave.
-fn faultless(drive: &Drive, stages: &[Stage]) -> Evidence {
+fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
     let now = Timestamp::UNIX_EPOCH;
-    let whole = drive.geometry.whole();
+    let after = lifted(drive, stages);
+    let whole = after.whole();
     // A check is of what the overwriting before it covered.
     let mut range = whole;
     let mut what = |stage: &Stage| match stage {
         Stage::Lift(_) => {
-            let (before, after) = (drive.geometry, drive.geometry);
-            What::Lifted(LiftEvidence { before, after, hidden: HiddenAreas::None, commands: vec![] })
+            What::Lifted(LiftEvidence { before: drive.geometry, after, hidden: HiddenAreas::None, commands: vec![] })
         }
-        Stage::Own(own) => What::Own(OwnEvidence { technique: own.technique, commands: vec![], completed: true }),
+        Stage::Own(own) => {
+            let of_whole_unit = own.scope == Scope::WholeUnit;
+            What::Own(OwnEvidence { completed: true, sent: 1, of_whole_unit, ..OwnEvidence::begun(own.technique) })
+        }
         Stage::Overwrite(overwrite) => {
             range = overwrite.range.unwrap_or(whole);
             What::Overwritten(faultlessly_laid(overwrite, range, now))
         }
         Stage::Check(check) => {
-            What::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back: read(&check.reading, range) })
+            let read_back = read(&check.reading, range);
+            let all = read_back.read.count();
+            let drawn = Drawn { compared: all, blank_before: 0, places: Drawn::enough(range) };
+            let drawn = (check.expect != Expect::LastPass).then_some(drawn);
+            What::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back, drawn })
         }
     };
     Evidence {
@@ -267,6 +425,7 @@ fn faultless(drive: &Drive, stages: &[Stage]) -> Evidence {
         planned: stages.iter().map(Stage::kind).collect(),
         stages: stages.iter().map(|s| StageEvidence { started: now, ended: Some(now), what: what(s) }).collect(),
         ended: Ended::Finished,
+        stated: stated.clone(),
     }
 }
 
@@ -292,6 +451,7 @@ fn faultlessly_laid(overwrite: &Overwrite, range: Sectors, now: Timestamp) -> Ov
 pub struct ArmedPlan {
     plan: Plan,
     label: Label,
+    secret: Option<Secret>,
 }
 
 impl ArmedPlan {
@@ -305,8 +465,14 @@ impl ArmedPlan {
         &self.label
     }
 
-    pub(crate) fn into_plan(self) -> Plan {
-        self.plan
+    /// With the PSID or password that the drive's own erasure needs. It goes to the drive, and nowhere else.
+    #[must_use]
+    pub fn with_secret(self, secret: Option<Secret>) -> Self {
+        Self { secret, ..self }
+    }
+
+    pub(crate) fn into_parts(self) -> (Plan, Option<Secret>) {
+        (self.plan, self.secret)
     }
 }
 
@@ -346,7 +512,7 @@ pub(crate) mod tests {
     /// Faultless evidence of one pass of zeros on a magnetic drive, of which a sample was read.
     pub(crate) fn sampled(range: Sectors) -> Evidence {
         let order = Order { verification: Verification::SAMPLED, ..Order::of_program("zeros", "00".parse().unwrap()) };
-        faultless(&test_drive(MediaClass::Magnetic, range.count), &order.stages(&mut Fixed(5)))
+        faultless(&test_drive(MediaClass::Magnetic, range.count), &order.stages(&mut Fixed(5)), &Stated::default())
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! What is asked for, before it is fitted to a drive.
 
-use super::stage::{Overwrite, PlannedPass, Reading, Stage, overwriting};
+use super::stage::{Lift, PlannedPass, Reading, Stage, overwriting_of};
 use super::verification::{HowMuch, Verification, WhichPasses};
 use crate::method::Method;
 use crate::notation::{Entropy, Program, Resolved};
@@ -28,6 +28,8 @@ pub struct Order {
     pub retries: u32,
     /// After more bad places than this the drive is given up.
     pub faults_allowed: u64,
+    /// Whether hidden areas are lifted first, and how.
+    pub lift: Option<Lift>,
     /// The rules that it is judged by.
     pub edition: Edition,
 }
@@ -55,6 +57,7 @@ impl Order {
             range: None,
             retries: Self::RETRIES,
             faults_allowed: Self::FAULTS_ALLOWED,
+            lift: None,
             edition: Edition::default(),
         }
     }
@@ -90,14 +93,14 @@ impl Order {
         format!("{}{rounds}{blank}", self.program)
     }
 
-    /// The stages, with every random choice made. No place is read twice by the same draw.
+    /// The stages, with every random choice made.
     pub(super) fn stages(&self, entropy: &mut dyn Entropy) -> Vec<Stage> {
-        let passes = self.resolve(entropy);
-        overwriting(Overwrite { passes, range: self.range, retries: self.retries, faults_allowed: self.faults_allowed })
+        let lift = self.lift.clone().map(Stage::Lift);
+        lift.into_iter().chain(overwriting_of(self, entropy)).collect()
     }
 
     /// The passes, each with what of it is read back.
-    fn resolve(&self, entropy: &mut dyn Entropy) -> Vec<PlannedPass> {
+    pub(super) fn resolve(&self, entropy: &mut dyn Entropy) -> Vec<PlannedPass> {
         let mut passes: Vec<Resolved> = (0..self.rounds).flat_map(|_| self.program.resolve(entropy)).collect();
         if self.blank {
             passes.push(Resolved { pattern: Pattern::zeros(), read_back: false, complement_of_before: false, is_fixed: true });

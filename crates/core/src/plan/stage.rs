@@ -1,7 +1,10 @@
 //! The stages that a plan is made of.
 
+use super::order::Order;
+use crate::digest::Salt;
 use crate::evidence::{Expect, StageKind};
 use crate::media::Scope;
+use crate::notation::Entropy;
 use crate::pattern::Pattern;
 use crate::ranges::RangeSet;
 use crate::rules::Technique;
@@ -35,10 +38,17 @@ impl Stage {
     }
 }
 
+/// The stages of an order to overwrite, with every random choice made. No place is read twice by the same draw.
+pub(super) fn overwriting_of(order: &Order, entropy: &mut dyn Entropy) -> Vec<Stage> {
+    let passes = order.resolve(entropy);
+    let (range, retries, faults_allowed) = (order.range, order.retries, order.faults_allowed);
+    overwriting(Overwrite { passes, range, retries, faults_allowed })
+}
+
 /// An overwriting, and the check that reads its last pass back: what that pass is to be read of becomes a stage of its own.
 pub(super) fn overwriting(mut overwrite: Overwrite) -> Vec<Stage> {
     let of_last = overwrite.passes.last_mut().map_or(Reading::None, |p| std::mem::replace(&mut p.reading, Reading::None));
-    let check = Check { reading: of_last, expect: Expect::LastPass };
+    let check = Check { reading: of_last, expect: Expect::LastPass, salt: None };
     let check = (check.reading != Reading::None).then_some(Stage::Check(check));
     std::iter::once(Stage::Overwrite(overwrite)).chain(check).collect()
 }
@@ -48,6 +58,9 @@ pub(super) fn overwriting(mut overwrite: Overwrite) -> Vec<Stage> {
 pub struct Lift {
     /// Whether the drive keeps its full size after the next power cycle.
     pub permanent: bool,
+    /// Whether a device configuration overlay is taken off too: that restores every setting of the maker, not only the size.
+    #[serde(default)]
+    pub configuration: bool,
 }
 
 /// The drive's own erase command.
@@ -57,6 +70,37 @@ pub struct OwnErase {
     pub technique: Technique,
     /// What it reaches.
     pub scope: Scope,
+    /// The namespace that the drive is, if it is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub namespace: Option<u32>,
+}
+
+/// What opens a drive's own erasure to whoever stands before it: the PSID of its label, or the password of Admin1. It is never
+/// written anywhere, and never printed.
+#[derive(Clone, PartialEq, Eq)]
+pub struct Secret(String);
+
+impl Secret {
+    /// As it was typed or scanned: a PSID stands on labels in groups.
+    pub fn psid(typed: &str) -> Self {
+        Self(typed.chars().filter(|c| !c.is_whitespace() && *c != '-').collect())
+    }
+
+    /// A password, as it is.
+    pub fn password(typed: &str) -> Self {
+        Self(typed.into())
+    }
+
+    /// The text that goes to the drive.
+    pub fn text(&self) -> &str {
+        &self.0
+    }
+}
+
+impl std::fmt::Debug for Secret {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str("..")
+    }
 }
 
 /// Writing passes.
@@ -80,6 +124,9 @@ pub struct Check {
     pub reading: Reading,
     /// What should be there.
     pub expect: Expect,
+    /// What the places are digested with beforehand, where they are compared with themselves.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub salt: Option<Salt>,
 }
 
 /// What of a pass is read back.

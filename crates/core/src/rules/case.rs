@@ -1,11 +1,13 @@
 //! The facts that a rule is asked about, gathered from evidence or from a plan.
 
-use super::data::{Condition, LackKind, Media};
-use crate::evidence::{CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, StageKind, What};
+use super::data::{LackKind, Media};
+use crate::evidence::{
+    CheckEvidence, Drawn, Ended, Evidence, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, StageKind, What,
+};
 use crate::media::{Bus, Drive, HiddenAreas, MediaClass, Protocol};
 use crate::medium::AccessWay;
 use crate::pattern::{Base, Pattern};
-use crate::technique::Technique;
+use crate::technique::{Condition, Technique};
 use crate::units::{Sectors, counted, grouped};
 
 /// A shortcoming with its details.
@@ -38,6 +40,8 @@ pub struct Case {
     pub buffered: bool,
     /// Areas of the unit without user data that no address reaches, in words.
     pub elsewhere: Option<String>,
+    /// Other namespaces that the same command reached, in words.
+    pub unread: Option<String>,
     /// Conditions that are known to be met.
     pub met: Vec<Condition>,
     /// Everything that reach or evidence lacks.
@@ -57,6 +61,7 @@ impl Case {
             simulated: drive.simulated,
             buffered: false,
             elsewhere: (!quiet.is_empty()).then(|| quiet.join(", ")),
+            unread: technique.reaches_whole_unit().then(|| user_data_elsewhere(drive)).flatten(),
             met,
             lacks: unreached(drive).into_iter().chain(hides_native).collect(),
         }
@@ -100,13 +105,24 @@ impl Case {
         let proof = evidence.check_after(n);
         let expects = |expect: &Expect| match expect {
             Expect::LastPass => false,
-            Expect::Changed => own.technique.replaces_a_key(),
+            Expect::Changed => own.technique.leaves_unknown_bytes(),
             Expect::Blank | Expect::Bytes { .. } => !own.technique.replaces_a_key(),
         };
         let unread = format!("After the {} nothing was read", own.technique.name());
         found.extend(proof_lacks(evidence, proof, evidence.geometry().whole(), expects, &unread));
+        found.extend(proof.into_iter().flat_map(tells_too_little));
         found.extend(holds(evidence, n, proof));
-        Self::of_stage(evidence, (own.technique, vec![]), vec![], found)
+        let mut case = Self::of_stage(evidence, (own.technique, evidence.stated.conditions.clone()), vec![], found);
+        if own.of_whole_unit && case.unread.is_none() {
+            case.reaches_unit(evidence.drive());
+        }
+        case
+    }
+
+    /// The command was of everything on the unit: other namespaces are covered by it, and not read back.
+    pub fn reaches_unit(&mut self, drive: &Drive) {
+        self.unread = user_data_elsewhere(drive);
+        self.lacks.retain(|l| l.kind != LackKind::Elsewhere);
     }
 
     /// A stage with what it lacks itself, in the world that all stages have left: a fault anywhere lowers each of them.
@@ -117,6 +133,33 @@ impl Case {
         case.lacks = [ended(evidence), part, case.lacks, writing_faults(evidence), reading_faults(evidence), proof].concat();
         case
     }
+}
+
+/// Other storage of the unit with user data, in words.
+fn user_data_elsewhere(drive: &Drive) -> Option<String> {
+    let all: Vec<&str> = drive.elsewhere.iter().filter(|e| e.user_data).map(|e| e.what.as_str()).collect();
+    (!all.is_empty()).then(|| all.join(", "))
+}
+
+/// What a check after the drive's own erasure tells too little of: places that were blank before, and sectors that it did not
+/// give.
+fn tells_too_little(check: &CheckEvidence) -> Vec<Lack> {
+    let mut found = vec![];
+    let places = check.drawn.map_or(0, |d| d.places);
+    if places < Drawn::enough(check.range) {
+        let said = format!(
+            "Before it only {} held anything that could be told apart afterwards: that the drive is blank now proves nothing.",
+            counted(places, "drawn place")
+        );
+        found.push(Lack::of(LackKind::NotReadBack, said));
+    }
+    // After a block erasure a sector may give an error until it is written. Where most of them do, nothing was seen.
+    let (read, unreadable) = (check.read_back.read.count(), check.read_back.unreadable.count());
+    if unreadable > 0 && read / 9 < unreadable {
+        let said = format!("{} of {} that were to be read gave an error.", grouped(unreadable), counted(read + unreadable, "sector"));
+        found.push(Lack::of(LackKind::ReadInPart, said));
+    }
+    found
 }
 
 fn is_buffered(evidence: &Evidence) -> bool {
@@ -194,7 +237,8 @@ fn reading_faults(evidence: &Evidence) -> Vec<Lack> {
     let mut found = vec![];
     let (wrong, unreadable) = (evidence.wrong(), evidence.unreadable());
     if !wrong.is_empty() {
-        let said = format!("{} did not hold what was laid ({}).", counted(wrong.count(), "sector"), wrong.sentence(3));
+        let what = if evidence.overwrite().is_some() { "what was laid" } else { "what the erasure should have left" };
+        let said = format!("{} did not hold {what} ({}).", counted(wrong.count(), "sector"), wrong.sentence(3));
         found.push(Lack::of(LackKind::Wrong, said));
     }
     if !unreadable.is_empty() {
@@ -219,10 +263,10 @@ fn proof_lacks(
         _ if evidence.ended != Ended::Finished => vec![],
         None => lack(LackKind::NotReadBack, &format!("{unread}: what was not read back is not proved.")),
         Some(check) if !expects(&check.expect) => {
-            lack(LackKind::NotReadBack, "What was read was not compared with what the last pass laid.")
+            lack(LackKind::NotReadBack, "What was read was not compared with what should lie there.")
         }
         Some(check) if check.range != range || !check.read_back.is_complete(range) => {
-            lack(LackKind::ReadInPart, "The last pass was read back only in part.")
+            lack(LackKind::ReadInPart, "What should lie there was read back only in part.")
         }
         Some(_) => vec![],
     }
@@ -233,13 +277,14 @@ fn holds(evidence: &Evidence, n: usize, proof: Option<&CheckEvidence>) -> Vec<La
     let Some(read) = proof.map(|c| &c.read_back) else { return vec![] };
     let laid_before = match evidence.stages.get(n).map(|s| &s.what) {
         Some(What::Overwritten(o)) => o.passes.last().is_some_and(|p| p.session != evidence.last_session()),
+        Some(What::Own(own)) => own.session != evidence.last_session(),
         _ => false,
     };
     if read.session != evidence.last_session() {
         let said = "The reading back was done under an earlier hold: others may have written to the drive since.";
         vec![Lack::of(LackKind::EarlierHold, said)]
     } else if read.sampling.is_some() && laid_before {
-        let said = "The last pass was laid under an earlier hold, and only a sample of it was read since.";
+        let said = "It was done under an earlier hold, and only a sample of it was read since.";
         vec![Lack::of(LackKind::EarlierHold, said)]
     } else {
         vec![]

@@ -2,7 +2,7 @@
 
 use super::Outcome;
 use crate::media::{Drive, MediaClass, Protocol};
-use crate::technique::Technique;
+use crate::technique::{Condition, Technique};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::fmt;
@@ -44,7 +44,7 @@ impl Edition {
     /// raised when the program reads them otherwise. Two claims by rules of one digest must agree word for word.
     pub fn digest(self) -> String {
         /// Raised whenever the same rules and evidence lead to another claim than before.
-        const READING: &str = "2";
+        const READING: &str = "3";
         let mut digest = Sha256::new();
         digest.update(self.text());
         digest.update(READING);
@@ -138,63 +138,6 @@ impl Media {
             Media::Virtual => "virtual",
             Media::Optical => "optical",
             Media::Unknown => "unknown",
-        }
-    }
-}
-
-/// What must also be true for a rule to hold.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Condition {
-    /// A pass and right after it its complement were laid on every sector.
-    ComplementPair,
-    /// All that the drive ever held was encrypted under the replaced key.
-    EncryptedFromStart,
-    /// The key is as strong as the data needed.
-    KeyStrength,
-    /// No copy of the key is anywhere: not escrowed, backed up, or injected from outside.
-    KeysNotEscrowed,
-    /// The module that encrypts is trusted to do so.
-    ModuleTrusted,
-    /// The maker confirms what the drive's command does.
-    MakerConfirms,
-    /// The degausser is rated for the coercivity of this drive, which is neither hybrid nor heat-assisted.
-    RatedDegausser,
-}
-
-impl Condition {
-    /// Those that only a person can state, by name.
-    pub const STATED: [Self; 6] = [
-        Self::EncryptedFromStart,
-        Self::KeyStrength,
-        Self::KeysNotEscrowed,
-        Self::ModuleTrusted,
-        Self::MakerConfirms,
-        Self::RatedDegausser,
-    ];
-}
-
-impl Condition {
-    /// What is missing where it is not met.
-    pub fn unmet(self) -> &'static str {
-        match self {
-            Condition::ComplementPair => "This media needs two passes, a pattern and then its complement; that was not laid.",
-            Condition::EncryptedFromStart => {
-                "It earns something only if all that the drive ever held was encrypted from the start, which is not known."
-            }
-            Condition::KeyStrength => {
-                "It earns something only if the key is as strong as the data needed, which nobody has stated."
-            }
-            Condition::KeysNotEscrowed => {
-                "It earns something only if no copy of the key is anywhere (escrowed, backed up, injected), which nobody has stated."
-            }
-            Condition::ModuleTrusted => "It earns something only if the encrypting module is trusted, which nobody has stated.",
-            Condition::MakerConfirms => {
-                "It earns something only if the maker confirms what the command does, which nobody has stated."
-            }
-            Condition::RatedDegausser => {
-                "It earns something only if the degausser is rated for the coercivity of this drive, which nobody has stated."
-            }
         }
     }
 }
@@ -301,6 +244,8 @@ pub enum LimitWhen {
     Buffered,
     /// Where the unit has areas that no address reaches.
     Elsewhere,
+    /// Where the same command reached other namespaces, which were not read back.
+    ErasedUnread,
 }
 
 /// What an outcome does not cover.

@@ -6,9 +6,9 @@ mod case;
 mod data;
 pub mod page;
 
-pub use crate::technique::Technique;
+pub use crate::technique::{Condition, Technique};
 pub use case::{Case, Lack};
-pub use data::{Condition, Edition, LackKind, LackRule, LimitRule, LimitWhen, Media, Rule, RuleSet};
+pub use data::{Edition, LackKind, LackRule, LimitRule, LimitWhen, Media, Rule, RuleSet};
 
 use crate::evidence::Evidence;
 use crate::text::capital;
@@ -123,10 +123,12 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
                 LimitWhen::Simulated => case.simulated,
                 LimitWhen::Buffered => case.buffered,
                 LimitWhen::Elsewhere => case.elsewhere.is_some(),
+                LimitWhen::ErasedUnread => case.unread.is_some(),
             }
     };
     let sentence = |l: &LimitRule| match (&case.elsewhere, l.when) {
         (Some(what), LimitWhen::Elsewhere) => format!("{} It is: {what}.", l.sentence),
+        (_, LimitWhen::ErasedUnread) => format!("{} It is: {}.", l.sentence, case.unread.as_deref().unwrap_or_default()),
         _ => l.sentence.clone(),
     };
     rules.limits.iter().filter(fits).map(|l| Reason { sentence: sentence(l), citation: l.citation.clone() }).collect()
@@ -136,8 +138,8 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
 pub(crate) mod tests {
     use super::*;
     use crate::evidence::{
-        CheckEvidence, Ended, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
-        StageEvidence, StageKind, What,
+        CheckEvidence, Drawn, Ended, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
+        StageEvidence, StageKind, Stated, What,
     };
     use crate::media::{Bus, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol};
     use crate::medium::Access;
@@ -161,7 +163,8 @@ pub(crate) mod tests {
     }
 
     fn check(read_back: ReadBack) -> StageEvidence {
-        stage(What::Checked(CheckEvidence { range: Sectors::new(0, SECTORS), expect: Expect::LastPass, read_back }))
+        let range = Sectors::new(0, SECTORS);
+        stage(What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back, drawn: None }))
     }
 
     /// Evidence of a job on which nothing went wrong, its last pass read back in full; pairs in it are meant.
@@ -182,6 +185,7 @@ pub(crate) mod tests {
             planned: vec![StageKind::Overwrite, StageKind::Check],
             stages: vec![stage(overwritten), check(read)],
             ended: Ended::Finished,
+            stated: Stated::default(),
         }
     }
 
@@ -190,7 +194,8 @@ pub(crate) mod tests {
     }
 
     fn reading_of(evidence: &mut Evidence) -> Option<&mut ReadBack> {
-        evidence.check_mut().map(|c| &mut c.read_back)
+        let last = evidence.stages.iter_mut().rev().find_map(|s| if let What::Checked(c) = &mut s.what { Some(c) } else { None });
+        last.map(|c| &mut c.read_back)
     }
 
     fn last_pass_of(evidence: &mut Evidence) -> Option<&mut PassEvidence> {
@@ -268,7 +273,17 @@ pub(crate) mod tests {
     }
 
     fn case(media: Media, technique: Technique, met: Vec<Condition>) -> Case {
-        Case { media, technique, bridged: false, simulated: false, buffered: false, elsewhere: None, met, lacks: vec![] }
+        Case {
+            media,
+            technique,
+            bridged: false,
+            simulated: false,
+            buffered: false,
+            elsewhere: None,
+            unread: None,
+            met,
+            lacks: vec![],
+        }
     }
 
     /// Sentences and citations that contradict what the set says of itself.
@@ -349,7 +364,8 @@ pub(crate) mod tests {
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized, "a sample proves only its own hold");
         last_pass_of(&mut evidence).unwrap().session = 1;
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
-        evidence.check_mut().unwrap().expect = Expect::Blank;
+        let StageEvidence { what: What::Checked(check), .. } = &mut evidence.stages[1] else { panic!() };
+        check.expect = Expect::Blank;
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized, "compared with something else");
     }
 
@@ -374,9 +390,10 @@ pub(crate) mod tests {
         drive_of(&mut evidence).geometry = before;
         drive_of(&mut evidence).hidden = HiddenAreas::Hidden { sectors: 100 };
         let lifted = LiftEvidence { before, after, hidden: HiddenAreas::None, commands: vec![] };
-        let own = OwnEvidence { technique, commands: vec![], completed: true };
+        let own = OwnEvidence { completed: true, sent: 1, ..OwnEvidence::begun(technique) };
         let read = ReadBack { read: all(after.whole()), ..ReadBack::default() };
-        let proof = CheckEvidence { range: after.whole(), expect, read_back: read };
+        let drawn = Some(Drawn { compared: 100, blank_before: 0, places: Drawn::ENOUGH });
+        let proof = CheckEvidence { range: after.whole(), expect, read_back: read, drawn };
         let first = [What::Lifted(lifted), What::Own(own), What::Checked(proof)].map(stage);
         evidence.stages.splice(0..0, first);
         evidence.planned.splice(0..0, [StageKind::Lift, StageKind::Own, StageKind::Check]);

@@ -4,6 +4,7 @@
 use super::{Attempt, Ended, FaultKind, Job, Now, Phase};
 use crate::erase::event::Event;
 use crate::medium::MediumError;
+use crate::plan::Order;
 use crate::ranges::RangeSet;
 use crate::units::Sectors;
 use std::time::Duration;
@@ -67,16 +68,17 @@ impl Job {
     /// What failed goes out alone from then on: the kernel merges requests that touch, and a merged request fails as a
     /// whole, so that good sectors beside a bad one would stay unwritten.
     pub(super) fn narrow(&mut self, attempt: Attempt, error: &MediumError, now: Now) {
-        let unit = self.plan.drive().geometry.unit();
+        let unit = self.geometry().unit();
         if attempt.at.count > unit {
             let (left, right) = attempt.at.halves(unit);
             self.again.extend([right, left].map(|at| Attempt { at, tries: 0, alone: true }));
         } else if !attempt.alone {
             self.again.push(Attempt { alone: true, ..attempt });
-        } else if attempt.tries < self.plan.retries() {
+        } else if attempt.tries < self.retries() {
             self.again.push(Attempt { tries: attempt.tries + 1, ..attempt });
         } else {
-            let kind = if matches!(self.phase, Phase::ReadingBack) { FaultKind::Unreadable } else { FaultKind::Unwritable };
+            let reads = matches!(self.phase, Phase::ReadingBack | Phase::Checking);
+            let kind = if reads { FaultKind::Unreadable } else { FaultKind::Unwritable };
             self.doubt.suspects.push((kind, attempt.at, error.cause.os().to_string()));
             if self.doubt.suspects.len() >= self.doubt.limit {
                 self.begin_probing();
@@ -87,10 +89,10 @@ impl Job {
 
     /// Asks the drive at other places, before so many failures are called bad sectors.
     pub(super) fn begin_probing(&mut self) {
-        let whole = self.plan.drive().geometry.whole();
+        let whole = self.geometry().whole();
         let place = |n: u64| (u128::from(whole.count - 1) * u128::from(n) / u128::from(PROBES - 1)) as u64;
         let suspected = |lba: u64| self.doubt.suspects.iter().any(|(_, at, _)| at.contains(crate::units::Lba(lba)));
-        let unit = self.plan.drive().geometry.unit();
+        let unit = self.geometry().unit();
         // A place that failed itself says nothing: its neighbour is asked instead.
         let beside =
             |lba: u64| (0..whole.count.div_ceil(unit)).map(|n| (lba / unit + n) * unit % whole.count).find(|l| !suspected(*l));
@@ -136,7 +138,7 @@ impl Job {
                 return;
             }
             self.tell_advance();
-            self.tell(Event::Fault { pass: self.pass as u32, kind, at, error: Some(error) });
+            self.tell_fault(kind, at, Some(error));
             self.count_faults(1);
         }
     }
@@ -158,13 +160,24 @@ impl Job {
             return;
         }
         for at in wrong.iter() {
-            self.tell(Event::Fault { pass: self.pass as u32, kind: FaultKind::Wrong, at: *at, error: None });
+            self.tell_fault(FaultKind::Wrong, *at, None);
         }
         self.count_faults(wrong.iter().len() as u64);
     }
 
+    fn tell_fault(&mut self, kind: FaultKind, at: Sectors, error: Option<String>) {
+        let of_a_pass = !matches!(self.phase, Phase::Checking);
+        let pass = self.pass as u32;
+        self.tell(if of_a_pass { Event::Fault { pass, kind, at, error } } else { Event::CheckFault { kind, at, error } });
+    }
+
     fn count_faults(&mut self, more: u64) {
         self.faults = self.faults.saturating_add(more);
-        self.gives_up |= self.faults > self.plan.faults_allowed();
+        let allowed = if self.plan.passes().is_empty() { Order::FAULTS_ALLOWED } else { self.plan.faults_allowed() };
+        self.gives_up |= self.faults > allowed;
+    }
+
+    fn retries(&self) -> u32 {
+        if self.plan.passes().is_empty() { Order::RETRIES } else { self.plan.retries() }
     }
 }

@@ -46,8 +46,13 @@ impl Job {
         }
         let mut job = Self::new(armed, found, chunk_bytes, now)?;
         let earlier = checkpoint.evidence().drive().clone();
+        job.recall(checkpoint);
         job.tell(Event::Resumed { evidence: Box::new(checkpoint.evidence().clone()) });
         job.open(found, access, now);
+        if job.is_in_a_stage_of_the_drives_own() {
+            job.go_on_with_own(found, now);
+            return Ok(job);
+        }
         if !found.unit.names_its_media() && !earlier.is_same_attachment(found) && !job.progress.evidence().passes().is_empty() {
             let why = "the drive tells nothing that names it, and was attached anew since: it may be another one";
             job.tell(Event::NothingTrusted { why: why.into() });
@@ -57,10 +62,11 @@ impl Job {
     }
 
     /// Finds the place where the evidence of a checkpoint leaves off, and rechecks what lies before it.
-    fn go_on_from_evidence(&mut self, now: Now) {
-        let range = self.plan.range();
+    pub(super) fn go_on_from_evidence(&mut self, now: Now) {
+        let range = self.range();
+        self.stage = self.plan.overwriting_at().unwrap_or(0);
         let passes = self.progress.evidence().passes();
-        let Some(last) = passes.last() else { return self.begin_pass(now) };
+        let Some(last) = passes.last() else { return self.begin_stage(0, now) };
         let (laid, nothing_laid) = (last.laid.clone(), last.done().is_empty());
         let is_laid = last.flushed && last.done().covers_all(range);
         let last_pass = self.plan.passes().len() - 1;
@@ -92,7 +98,7 @@ impl Job {
 
     /// The last sectors that were laid, up to the place where the work left off.
     fn tail_of(&self, laid: &RangeSet) -> RangeSet {
-        let range = self.plan.range();
+        let range = self.range();
         let frontier = laid.iter().last().map_or(range.first.0, Sectors::end);
         let from = frontier.saturating_sub(RECHECKED_CHUNKS * self.chunk).max(range.first.0);
         laid.within(Sectors::new(from, frontier - from))
@@ -111,7 +117,7 @@ impl Job {
             Then::NextPass => self.next_pass(now),
             Then::ReadBack => self.begin_reading(now),
             Then::Lay => {
-                let whole: RangeSet = [self.plan.range()].into_iter().collect();
+                let whole: RangeSet = [self.range()].into_iter().collect();
                 let done = self.progress.evidence().passes().last().map(|p| p.done()).unwrap_or_default();
                 self.phase = Phase::Laying;
                 self.left = whole.without(&done).iter().rev().copied().collect();
@@ -127,6 +133,10 @@ impl Job {
             let why = "the drive tells nothing that names it, and what lies on it is not what was laid: it may be another one";
             self.tell(Event::NothingTrusted { why: why.into() });
             self.pass = 0;
+            if self.plan.overwriting_at() != Some(0) {
+                // It may be another drive: what it was to do itself comes first again.
+                return self.begin_stage(0, now);
+            }
         }
         self.begin_pass(now);
     }

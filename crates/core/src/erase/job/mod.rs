@@ -2,22 +2,28 @@
 
 mod faults;
 mod going_on;
+mod own_check;
 mod request;
+mod stages;
+mod talking;
 
 pub use request::{Completed, DriveChanged, Now, Operation, Request, Step, Wish};
 
 use super::checkpoint::Checkpoint;
+use super::draw::Draw;
 use super::event::{Activity, Event, FaultKind, Progress};
+use crate::digest::Met;
 use crate::evidence::{Ended, Evidence, Session};
-use crate::media::Drive;
+use crate::media::{Drive, Geometry};
 use crate::medium::{Access, Cause, MediumError};
 use crate::pattern::Pattern;
-use crate::plan::{ArmedPlan, Plan, Reading};
+use crate::plan::{ArmedPlan, Plan, Reading, Secret};
 use crate::ranges::RangeSet;
 use crate::units::Sectors;
 use faults::{Doubt, Wrong};
 use going_on::Then;
 use request::describe;
+use talking::Conversation;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
@@ -34,6 +40,19 @@ enum Phase {
     Laying,
     Flushing,
     ReadingBack,
+    /// A conversation with the drive, about its hidden sectors or its own erasure.
+    Talking,
+    /// Hidden sectors were lifted: the drive is asked how large it is now.
+    AskingSize,
+    /// Drawn places are read before the drive erases itself.
+    Drawing {
+        /// Whether something was laid on some of them.
+        marked: bool,
+    },
+    /// Something is laid on drawn places, to be told apart later.
+    Marking,
+    /// What the drive's own erasure left is read.
+    Checking,
     /// Everything is done: the drive is asked once more who it is.
     AskingAgain,
     Over,
@@ -56,6 +75,9 @@ enum Issued {
     /// A flush in the middle of a pass, so that a checkpoint tells of nothing that a power cut could take.
     FlushForCheckpoint,
     Identify,
+    /// What was decided on in the conversation with the drive.
+    Said,
+    Rescan,
 }
 
 /// What to work on next.
@@ -71,6 +93,17 @@ enum Next {
 #[derive(Debug)]
 pub struct Job {
     plan: Plan,
+    secret: Option<Secret>,
+    /// The stage that is under way, counted from 0.
+    stage: usize,
+    conversation: Conversation,
+    /// What lay at drawn places before the drive erases itself.
+    draw: Option<Draw>,
+    /// What follows once hidden sectors are lifted anew, after a power cycle.
+    then_after_lifting: Option<usize>,
+    /// The first sector is read to know which byte a blank drive holds; what else is to be read waits.
+    asks_blank_byte: bool,
+    held_back: Vec<Sectors>,
     chunk: u64,
     pass: usize,
     phase: Phase,
@@ -126,17 +159,25 @@ impl Job {
     pub fn start(armed: ArmedPlan, found: &Drive, access: Access, chunk_bytes: usize, now: Now) -> Result<Self, DriveChanged> {
         let mut job = Self::new(armed, found, chunk_bytes, now)?;
         job.open(found, access, now);
-        job.begin_pass(now);
+        job.begin_stage(0, now);
         Ok(job)
     }
 
     fn new(armed: ArmedPlan, found: &Drive, chunk_bytes: usize, now: Now) -> Result<Self, DriveChanged> {
-        let plan = armed.into_plan();
+        let (plan, secret) = armed.into_parts();
         if !plan.drive().same_as(found) {
             return Err(DriveChanged::new(plan.drive(), found));
         }
         let progress = Progress::of_plan(&plan);
+        let first = plan.passes().first().map_or_else(Pattern::zeros, |p| p.pattern.clone());
         let mut job = Self {
+            secret,
+            stage: 0,
+            conversation: Conversation::default(),
+            draw: None,
+            then_after_lifting: None,
+            asks_blank_byte: false,
+            held_back: vec![],
             chunk: 0,
             pass: 0,
             phase: Phase::Laying,
@@ -146,7 +187,7 @@ impl Job {
             next_tag: 0,
             wish: Wish::GoOn,
             held: false,
-            pattern: Arc::new(plan.passes()[0].pattern.clone()),
+            pattern: Arc::new(first),
             unsaved: (0, now.mono),
             checkpoint_due: false,
             checkpoint: None,
@@ -175,7 +216,7 @@ impl Job {
 
     /// Works in chunks of so many bytes from now on. What failed in larger ones is split when it is given out.
     pub fn set_chunk(&mut self, bytes: usize) {
-        let geometry = self.plan.drive().geometry;
+        let geometry = self.geometry();
         let unit = geometry.unit();
         let sectors = bytes as u64 / u64::from(geometry.logical);
         self.chunk = (sectors / unit * unit).max(unit);
@@ -200,12 +241,22 @@ impl Job {
 
     /// Bytes that this job has worked through itself. Counted, since it is asked for at every request.
     pub(super) fn worked_through(&self) -> u64 {
-        self.plan.drive().geometry.bytes_of(self.worked)
+        self.geometry().bytes_of(self.worked)
+    }
+
+    /// The drive's sizes, as the stages so far have left them.
+    fn geometry(&self) -> Geometry {
+        self.progress.evidence().geometry()
+    }
+
+    /// The sectors to overwrite, on the drive as it is now.
+    fn range(&self) -> Sectors {
+        self.plan.range_on(self.geometry())
     }
 
     /// Bytes that a pass lays.
     pub(super) fn bytes_of_a_pass(&self) -> u64 {
-        self.plan.drive().geometry.bytes_of(self.plan.range().count)
+        self.geometry().bytes_of(self.range().count)
     }
 
     /// The events since the last call.
@@ -215,7 +266,10 @@ impl Job {
 
     /// Something to tell that is not the job's own finding.
     pub(super) fn tell_no_answer(&mut self, so_long: Duration) {
-        self.tell(Event::NoAnswer { so_long });
+        // A command that erases is answered when it has: until then silence is no news.
+        if self.may_be_left() {
+            self.tell(Event::NoAnswer { so_long });
+        }
     }
 
     /// What to do next.
@@ -228,6 +282,7 @@ impl Job {
         }
         match self.wish {
             Wish::GoOn => self.go_on(now),
+            Wish::Hold | Wish::CoolDown(_) if self.drive_is_at_work() => self.go_on(now),
             Wish::Hold | Wish::CoolDown(_) | Wish::Stop => return self.rest(now),
         }
         if self.checkpoint_due {
@@ -242,13 +297,19 @@ impl Job {
             return self.probe(now);
         }
         match self.phase {
-            Phase::Laying | Phase::ReadingBack | Phase::Rechecking { .. } => match self.next_attempt() {
+            Phase::Talking => self.talk(now),
+            Phase::Laying
+            | Phase::ReadingBack
+            | Phase::Rechecking { .. }
+            | Phase::Drawing { .. }
+            | Phase::Marking
+            | Phase::Checking => match self.next_attempt() {
                 Next::Attempt(attempt) => Step::Do(self.issue(Issued::Work(attempt, now.mono))),
                 Next::AfterThose => Step::Wait,
                 Next::Nothing => self.phase_is_done(now),
             },
-            Phase::AskingAgain if self.in_flight.is_empty() => Step::Do(self.issue(Issued::Identify)),
-            Phase::Flushing | Phase::AskingAgain => Step::Wait,
+            Phase::AskingAgain | Phase::AskingSize if self.in_flight.is_empty() => Step::Do(self.issue(Issued::Identify)),
+            Phase::Flushing | Phase::AskingAgain | Phase::AskingSize => Step::Wait,
             Phase::Over => Step::Ended,
         }
     }
@@ -256,13 +317,14 @@ impl Job {
     /// Stops or holds, once nothing is in flight and what was laid so far is fast, so that the work can go on from here.
     fn rest(&mut self, now: Now) -> Step<'_> {
         if !self.in_flight.is_empty() {
+            self.tell_that_nothing_stops_it();
             return Step::Wait;
         }
         if matches!(self.phase, Phase::Laying) && self.unsaved.0 > 0 {
             return Step::Do(self.issue(Issued::FlushForCheckpoint));
         }
         if self.wish == Wish::Stop {
-            if matches!(self.phase, Phase::ReadingBack) {
+            if matches!(self.phase, Phase::ReadingBack | Phase::Talking | Phase::Checking) {
                 self.save(now);
             }
             self.end(Ended::Stopped, now);
@@ -304,6 +366,9 @@ impl Job {
             }
             Phase::Rechecking { distrusted: true, .. } => self.distrust(now),
             Phase::Rechecking { then, .. } => self.trust(then, now),
+            Phase::Drawing { marked } => self.drawn(marked, now),
+            Phase::Marking => return Step::Do(self.issue(Issued::Flush)),
+            Phase::Checking => self.checked(now),
             _ => self.end_pass(now),
         }
         self.request(now)
@@ -341,7 +406,13 @@ impl Job {
         self.next_tag += 1;
         self.in_flight.insert(tag, issued);
         let pattern = &self.pattern;
+        let salt = self.salt();
         let operation = match (issued, self.phase) {
+            (Issued::Said, _) => self.conversation.operation(),
+            (Issued::Rescan, _) => Operation::Rescan,
+            (Issued::Work(attempt, _), Phase::Drawing { .. }) => Operation::Digest(attempt.at, salt),
+            (Issued::Work(attempt, _), Phase::Checking) if self.compares_digests() => Operation::Digest(attempt.at, salt),
+            (Issued::Work(attempt, _), Phase::Checking) => Operation::ReadBack(attempt.at, pattern),
             (Issued::Flush | Issued::FlushForCheckpoint, _) => Operation::Flush,
             (Issued::Identify, _) => Operation::Identify,
             (Issued::Probe(at), _) => Operation::Probe(at),
@@ -370,6 +441,12 @@ impl Job {
     fn failed(&mut self, issued: Issued, error: &MediumError, now: Now) {
         let words = error.cause.os().to_string();
         match issued {
+            // What was laid to be told apart is read again: what was lost is not there.
+            Issued::Flush if matches!(self.phase, Phase::Marking) => self.marked(now),
+            Issued::Said | Issued::Rescan => self.end(Ended::Refused { error: words }, now),
+            Issued::Work(..) if matches!(self.phase, Phase::Drawing { .. } | Phase::Marking) || self.asks_blank_byte => {
+                self.mark = now.mono;
+            }
             Issued::Flush => self.flushed(Some(words), now),
             Issued::FlushForCheckpoint => {
                 // No checkpoint, and no new try at once. What was lost stays lost: the pass is not proved any more.
@@ -385,6 +462,28 @@ impl Job {
 
     fn succeeded(&mut self, issued: Issued, how: Completed, now: Now) {
         match (issued, how, self.phase) {
+            (Issued::Said, Completed::Answered(answers), _) => self.answered(&answers, now),
+            (Issued::Rescan, Completed::Done, _) => self.phase = Phase::AskingSize,
+            (Issued::Identify, Completed::Identified(found), Phase::AskingSize) => self.size_told(&found, now),
+            (Issued::Flush, Completed::Done, Phase::Marking) => self.marked(now),
+            (Issued::Work(..), Completed::Done, Phase::Marking) => self.mark = now.mono,
+            (Issued::Work(attempt, begun), Completed::Digested(met), Phase::Drawing { .. }) => {
+                self.advance(attempt.at, begun, now);
+                self.draw.iter_mut().for_each(|d| d.note(attempt.at.first, &met));
+            }
+            (Issued::Work(..), Completed::Digested(met), Phase::Checking) if self.asks_blank_byte => {
+                self.mark = now.mono;
+                self.blank_byte_told(if let [Met::Blank(byte)] = met.as_slice() { Some(*byte) } else { None });
+            }
+            (Issued::Work(attempt, begun), Completed::Digested(met), Phase::Checking) => {
+                let wrong = self.draw.as_ref().map(|d| d.as_before(attempt.at.first, &met)).unwrap_or_default();
+                self.advance(attempt.at, begun, now);
+                self.found_wrong(&wrong, now);
+            }
+            (Issued::Work(attempt, begun), Completed::Read { wrong }, Phase::Checking) => {
+                self.advance(attempt.at, begun, now);
+                self.found_wrong(&wrong, now);
+            }
             (Issued::Flush, Completed::Done, _) => self.flushed(None, now),
             (Issued::FlushForCheckpoint, Completed::Done, _) => self.save(now),
             (Issued::Probe(_), Completed::Done, _) => self.probed(None, now),
@@ -404,7 +503,15 @@ impl Job {
             // neither proves anything, so the work is given out again.
             (Issued::Work(attempt, _), ..) => self.again.push(attempt),
             // An answer to another question than the one that was asked.
-            (Issued::Flush | Issued::Probe(_) | Issued::Identify | Issued::FlushForCheckpoint, ..) => {
+            (
+                Issued::Flush
+                | Issued::Probe(_)
+                | Issued::Identify
+                | Issued::FlushForCheckpoint
+                | Issued::Said
+                | Issued::Rescan,
+                ..,
+            ) => {
                 self.end(Ended::Refused { error: "the answer was not that of the request".into() }, now);
             }
         }
@@ -428,7 +535,9 @@ impl Job {
         self.tell_wrong();
         self.put_off_checkpoint(now);
         let lasted = now.mono.saturating_sub(self.opened);
-        self.checkpoint = Some(Box::new(Checkpoint::new(&self.plan, self.progress.evidence(), lasted)));
+        // What was drawn is of use only until it has been compared.
+        let draw = self.draw.as_ref().filter(|_| self.progress.evidence().overwrite().is_none()).map(Draw::to_kept);
+        self.checkpoint = Some(Box::new(Checkpoint::new(&self.plan, self.progress.evidence(), draw, lasted)));
     }
 
     /// A checkpoint that was made since the last call; it is to be kept before anything else is told or begun.
@@ -450,7 +559,7 @@ impl Job {
         }
         self.worked += at.count;
         self.unsaved.0 += at.count;
-        let bytes = self.plan.drive().geometry.bytes_of(self.unsaved.0);
+        let bytes = self.geometry().bytes_of(self.unsaved.0);
         self.checkpoint_due |= bytes >= CHECKPOINT_EVERY.1 || now.mono.saturating_sub(self.unsaved.1) >= CHECKPOINT_EVERY.0;
     }
 
@@ -471,7 +580,12 @@ impl Job {
     /// Tells what was worked through, each stretch with its share of the time.
     fn tell_advance(&mut self) {
         let (stretches, took) = std::mem::take(&mut self.advanced);
-        let activity = if matches!(self.phase, Phase::ReadingBack) { Activity::ReadingBack } else { Activity::Laying };
+        let activity = match self.phase {
+            Phase::ReadingBack => Activity::ReadingBack,
+            Phase::Drawing { .. } | Phase::Marking => Activity::Drawing,
+            Phase::Checking => Activity::Checking,
+            _ => Activity::Laying,
+        };
         let all = stretches.count().max(1) as f64;
         for at in stretches.iter() {
             let took = took.mul_f64(at.count as f64 / all);
@@ -492,7 +606,7 @@ impl Job {
             return self.end_pass(now);
         }
         self.phase = Phase::ReadingBack;
-        self.left = reading.places(self.plan.range()).iter().rev().copied().collect();
+        self.left = reading.places(self.range()).iter().rev().copied().collect();
         let sampling = reading.sampling().cloned();
         self.tell(Event::ReadBackStarted { pass: self.pass as u32, time: now.wall, sampling });
         self.save(now);
@@ -500,7 +614,7 @@ impl Job {
 
     fn begin_pass(&mut self, now: Now) {
         self.phase = Phase::Laying;
-        self.left = vec![self.plan.range()];
+        self.left = vec![self.range()];
         self.mark = now.mono;
         self.pattern = Arc::new(self.plan.passes()[self.pass].pattern.clone());
         let (pattern, of) = (self.pattern.without_seed(), self.plan.passes().len() as u32);
@@ -519,8 +633,8 @@ impl Job {
 
     fn next_pass(&mut self, now: Now) {
         if self.pass + 1 == self.plan.passes().len() {
-            self.phase = Phase::AskingAgain;
-            return;
+            // The check of the last pass has been done with it.
+            return self.begin_stage(self.plan.stages().len(), now);
         }
         self.pass += 1;
         self.begin_pass(now);
@@ -528,7 +642,8 @@ impl Job {
 
     /// Everything is done. The claim is about the object of the beginning: is this still it?
     fn asked_again(&mut self, found: &Drive, now: Now) {
-        let armed = self.progress.evidence().drive();
+        let evidence = self.progress.evidence();
+        let armed = &Drive { geometry: evidence.geometry(), ..evidence.drive().clone() };
         if armed.same_as(found) {
             self.end(Ended::Finished, now);
         } else {

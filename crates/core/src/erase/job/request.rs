@@ -1,7 +1,10 @@
 //! What a job asks for, and what it is told.
 
+use crate::digest::{Met, Salt};
+use crate::erase::kept::Change;
 use crate::media::Drive;
 use crate::medium::MediumError;
+use crate::native::command::{Answer, Command};
 use crate::pattern::Pattern;
 use crate::ranges::RangeSet;
 use crate::units::Sectors;
@@ -41,6 +44,10 @@ impl Wish {
 /// What the caller does next.
 #[derive(Debug)]
 pub enum Step<'j> {
+    /// Keep the checkpoint that was made, and tell the job how that went by [`super::Job::kept`] before it is asked again.
+    Keep,
+    /// Nothing to do for so long, unless the wish changes.
+    Until(Duration),
     /// Carry this out and report it with [`super::Job::complete`]. Checkpoint and events that are there are kept and told
     /// before it is begun.
     Do(Request<'j>),
@@ -74,6 +81,14 @@ pub enum Operation<'j> {
     Flush,
     /// Ask the drive who it is.
     Identify,
+    /// Read these sectors and tell of each what it held, without its bytes.
+    Digest(Sectors, Salt),
+    /// Send a command that only asks.
+    Ask(&'j Command),
+    /// Send commands that change the drive, one right after another.
+    Change(&'j Change),
+    /// Let the system see the drive's capacity anew.
+    Rescan,
 }
 
 /// How a request ended.
@@ -88,6 +103,10 @@ pub enum Completed {
     },
     /// The drive said who it is.
     Identified(Box<Drive>),
+    /// The sectors were read; this is what each of them held.
+    Digested(Vec<Met>),
+    /// The answers to the commands that were sent; of several the first that was not good is the last.
+    Answered(Vec<Answer>),
     /// It failed.
     Failed(MediumError),
 }

@@ -1,0 +1,128 @@
+//! What is read before and after the drive's own erasure: places that must not be as they were, or sectors that must be blank.
+
+use super::{Event, Job, Now, Phase};
+use crate::digest::Salt;
+use crate::erase::draw::Draw;
+use crate::evidence::Expect;
+use crate::pattern::Pattern;
+use crate::plan::{Check, Reading};
+use crate::units::Sectors;
+use std::sync::Arc;
+
+impl Job {
+    /// The check after the drive's own erasure, wherever the job stands.
+    fn own_check(&self) -> Option<&Check> {
+        let own = self.plan.stages().iter().position(|s| matches!(s, crate::plan::Stage::Own(_)))?;
+        self.plan.check_after(own)
+    }
+
+    /// What digests are made with.
+    pub(super) fn salt(&self) -> Salt {
+        self.own_check().and_then(|c| c.salt).unwrap_or(Salt::new([0; 16]))
+    }
+
+    /// Whether the check compares places with what they held before.
+    pub(super) fn compares_digests(&self) -> bool {
+        self.own_check().is_some_and(|c| c.expect == Expect::Changed) || self.blank_byte_is_asked()
+    }
+
+    /// Whether the first sector is being read to know which byte a blank drive holds.
+    fn blank_byte_is_asked(&self) -> bool {
+        matches!(self.phase, Phase::Checking) && self.asks_blank_byte
+    }
+
+    /// Nothing noted yet, of the places that stage `own` wants; `None`: nothing is read after it.
+    pub(super) fn new_draw(&self, own: usize, whole: Sectors) -> Option<Draw> {
+        let check = self.plan.check_after(own)?;
+        Some(match check.expect {
+            Expect::Changed => Draw::new(whole, &check.reading.places(whole)),
+            // Whether it is blank afterwards is read in any case; here only whether it was not so before.
+            _ => Draw::thin(whole),
+        })
+    }
+
+    pub(super) fn begin_drawing(&mut self, now: Now) {
+        let whole = self.geometry().whole();
+        self.draw = self.new_draw(self.stage, whole);
+        self.left = self.draw.iter().flat_map(Draw::places).collect();
+        self.left.reverse();
+        self.phase = Phase::Drawing { marked: false };
+        self.mark = now.mono;
+    }
+
+    /// The drawn places were read. Where they hold too little that could be told apart later, something is laid there.
+    pub(super) fn drawn(&mut self, marked: bool, now: Now) {
+        self.mark = now.mono;
+        let too_little = self.draw.as_ref().is_some_and(|d| !d.is_enough());
+        if marked || !too_little {
+            return self.begin_dialogue();
+        }
+        self.pattern = Arc::new(Pattern::address());
+        self.left = self.marks();
+        self.phase = Phase::Marking;
+    }
+
+    fn marks(&self) -> Vec<Sectors> {
+        let mut marks = self.draw.as_ref().map(Draw::marks).unwrap_or_default();
+        marks.reverse();
+        marks
+    }
+
+    /// What was laid there is read.
+    pub(super) fn marked(&mut self, now: Now) {
+        self.mark = now.mono;
+        self.left = self.marks();
+        self.tell(Event::Marked { sectors: self.left.len() as u64 });
+        self.phase = Phase::Drawing { marked: true };
+    }
+
+    /// Reads what the drive's own erasure has left.
+    pub(super) fn begin_check(&mut self, now: Now) {
+        let Some(check) = self.own_check().cloned() else { return self.begin_stage(self.stage + 1, now) };
+        self.phase = Phase::Checking;
+        let whole = self.geometry().whole();
+        let reading = self.own_reading_now(&check);
+        let drawn = self.draw.as_ref().map(Draw::drawn).unwrap_or_default();
+        let sampling = reading.sampling().cloned();
+        self.tell(Event::CheckStarted { expect: check.expect.clone(), sampling, drawn, time: now.wall });
+        self.left = reading.places(whole).iter().rev().copied().collect();
+        // What was laid to be told apart is looked at in any case.
+        self.save(now);
+        match check.expect {
+            Expect::Bytes { pattern } => self.pattern = Arc::new(pattern),
+            Expect::Blank => {
+                self.asks_blank_byte = true;
+                self.held_back = std::mem::take(&mut self.left);
+                let first = self.held_back.last().map(|at| Sectors::new(at.first.0, 1));
+                self.left = first.into_iter().collect();
+            }
+            Expect::Changed | Expect::LastPass => {}
+        }
+    }
+
+    /// A sample proves only what was done in the hold in which it is read.
+    fn own_reading_now(&self, check: &Check) -> Reading {
+        let done_now = self.own_evidence().session == self.progress.evidence().last_session();
+        let sampled = matches!(check.reading, Reading::Sampled(_));
+        if sampled && !done_now && check.expect != Expect::Changed { Reading::Full } else { check.reading.clone() }
+    }
+
+    /// The first sector was read: what it holds over and over all others must hold too. One that is not blank at all is found
+    /// wrong when it is read again with the others.
+    pub(super) fn blank_byte_told(&mut self, byte: Option<u8>) {
+        self.pattern = Arc::new(byte.and_then(|b| Pattern::bytes([b])).unwrap_or_else(Pattern::zeros));
+        self.asks_blank_byte = false;
+        self.left = std::mem::take(&mut self.held_back);
+    }
+
+    /// The check is over.
+    pub(super) fn checked(&mut self, now: Now) {
+        if self.asks_blank_byte {
+            // The first sector could not be read.
+            return self.blank_byte_told(None);
+        }
+        self.tell(Event::CheckEnded { time: now.wall });
+        self.save(now);
+        self.begin_stage(self.stage + 1, now);
+    }
+}

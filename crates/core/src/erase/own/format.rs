@@ -1,0 +1,102 @@
+//! NVMe Format NVM with secure erase: it is answered when it is done. Cut off in the middle its content is undefined, and it is
+//! asked for again.
+
+use super::{End, Next, Talk, Work};
+use crate::media::Scope;
+use crate::native::command::{Answer, Command};
+use crate::native::nvme;
+use crate::plan::OwnErase;
+use crate::technique::Technique;
+use std::time::Duration;
+
+/// The standard has no word for how long it takes.
+const PATIENCE: Duration = Duration::from_secs(48 * 3600);
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Step {
+    AskController,
+    AskNamespace,
+    Format(Command),
+    Over(End),
+}
+
+#[derive(Debug)]
+pub(super) struct Format {
+    technique: Technique,
+    /// One namespace, or all.
+    namespace: Option<u32>,
+    /// Whose format is kept.
+    of: u32,
+    step: Step,
+    at_work: bool,
+}
+
+impl Format {
+    pub(super) fn new(own: &OwnErase) -> Self {
+        let namespace = if let Scope::Namespace { namespace } = own.scope { Some(namespace) } else { None };
+        Self {
+            technique: own.technique,
+            namespace,
+            of: namespace.or(own.namespace).unwrap_or(1),
+            step: Step::AskController,
+            at_work: false,
+        }
+    }
+
+    fn hear_controller(&self, answer: &Answer) -> Step {
+        let refused = |why: String| Step::Over(End::Refused(why));
+        let Some(told) = answer.page().and_then(|p| nvme::Controller::parse(p).ok()) else {
+            return refused(format!("it did not tell what it can: {}", answer.sentence()));
+        };
+        let has = told.own_erases().iter().any(|e| e.technique() == self.technique);
+        match (has, self.namespace) {
+            // Some accept a cryptographic erase that they do not have, and erase nothing.
+            (false, _) => refused(format!("it does not have {}", self.technique.name())),
+            (true, Some(_)) if told.format_erases_all => refused(
+                "an erasing format reaches every namespace of this drive, and the plan is for one of them: plan it anew".into(),
+            ),
+            (true, None) if !told.format_broadcast && !told.format_erases_all => {
+                refused("it formats one namespace at a time, and the plan is for all of them: plan each by itself".into())
+            }
+            (true, _) => Step::AskNamespace,
+        }
+    }
+}
+
+impl Talk for Format {
+    fn next(&mut self) -> Next {
+        match &self.step {
+            Step::AskController => Next::Ask(nvme::identify_controller()),
+            Step::AskNamespace => Next::Ask(nvme::identify_namespace(self.of)),
+            Step::Format(command) => {
+                self.at_work = true;
+                Next::Change(vec![command.clone()])
+            }
+            Step::Over(end) => Next::Over(end.clone()),
+        }
+    }
+
+    fn heard(&mut self, answer: &Answer) {
+        self.step = match &self.step {
+            Step::AskController => self.hear_controller(answer),
+            Step::AskNamespace => {
+                let secure_erase = if self.technique == Technique::FormatCrypto { 2 } else { 1 };
+                match answer.page().and_then(|page| nvme::format(self.namespace, page, secure_erase)) {
+                    Some(command) => Step::Format(command.patient(PATIENCE)),
+                    None => Step::Over(End::Refused(format!("it did not tell its namespace's format: {}", answer.sentence()))),
+                }
+            }
+            Step::Format(_) if answer.is_good() => Step::Over(End::Completed),
+            Step::Format(_) => match answer {
+                Answer::Lost { why } => Step::Over(End::Silent(format!("no answer came to the format ({why})"))),
+                refused => Step::Over(End::Failed(format!("it did not format: {}", refused.sentence()))),
+            },
+            Step::Over(end) => Step::Over(end.clone()),
+        };
+        self.at_work = false;
+    }
+
+    fn work(&self) -> Work {
+        Work { at_work: self.at_work, progress: None }
+    }
+}

@@ -1,0 +1,224 @@
+//! What is said to a drive that erases itself, or that gives its hidden sectors back: for each family of commands a small
+//! machine that asks for support, then for the state, then acts, and believes nothing but the drive's own state after the
+//! end. None of them sends a command anew before it has asked what became of the one before.
+
+mod format;
+mod lift;
+mod mmc;
+mod sanitize;
+mod security;
+mod tcg;
+
+use super::kept::{Change, Kept};
+use crate::evidence::OwnEvidence;
+use crate::media::Protocol;
+use crate::medium::MediumError;
+use crate::native::command::{Answer, Command, Port};
+use crate::plan::{Lift, OwnErase, Secret};
+use crate::technique::Technique;
+use std::time::Duration;
+
+/// How a conversation ended.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) enum End {
+    /// The drive itself says that it came to its end without error.
+    Completed,
+    /// It can't be begun as the drive is: nothing was erased by it.
+    Refused(String),
+    /// It was begun, and did not come to a good end.
+    Failed(String),
+    /// The drive says nothing any more: what became of it is not known.
+    Silent(String),
+}
+
+/// What comes next in a conversation.
+#[derive(Clone, Debug)]
+enum Next {
+    /// A command that only asks.
+    Ask(Command),
+    /// Commands that change the drive, sent as one.
+    Change(Vec<Command>),
+    /// Nothing for so long.
+    Wait(Duration),
+    /// The system is to see the drive's capacity anew.
+    Rescan,
+    Over(End),
+}
+
+/// The same, once it is settled that what changes the drive was kept first.
+#[derive(Debug)]
+pub(super) enum Turn {
+    /// Send this; it changes nothing.
+    Ask(Command),
+    /// The job's place must be kept first: these commands follow.
+    Keep(Vec<String>),
+    /// Send this.
+    Change(Change),
+    /// Do nothing for so long.
+    Wait(Duration),
+    /// Let the system see the drive's capacity anew.
+    Rescan,
+    /// It is over.
+    Over(End),
+}
+
+/// What the drive was last heard to do.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Work {
+    /// Whether it is at work on the erasure.
+    pub(super) at_work: bool,
+    /// How far it is, in parts of 65536, if it tells.
+    pub(super) progress: Option<u16>,
+}
+
+/// One family's machine.
+trait Talk: std::fmt::Debug + Send {
+    /// What comes next. Asked again only after what it asked for was answered.
+    fn next(&mut self) -> Next;
+    /// The answer to what was sent last; of several commands, that of the last one sent.
+    fn heard(&mut self, answer: &Answer);
+    /// What the drive does, by its last answer.
+    fn work(&self) -> Work {
+        Work::default()
+    }
+}
+
+/// A conversation under way.
+#[derive(Debug)]
+pub(super) struct Dialogue {
+    talk: Box<dyn Talk>,
+    kept: Option<Kept>,
+    /// What was decided and waits for the job's place to be kept, or is to be sent again.
+    pending: Option<Next>,
+    /// What was sent last, and how often the drive has only told of a change instead of answering.
+    sent: Option<(Next, u32)>,
+}
+
+/// So often a command that met a UNIT ATTENTION is sent again.
+const ATTENTIONS: u32 = 4;
+
+impl Dialogue {
+    fn new(talk: impl Talk + 'static) -> Self {
+        Self { talk: Box::new(talk), kept: None, pending: None, sent: None }
+    }
+
+    /// About `own`, on a drive that is spoken to in `protocol`. `before` is what an earlier session has done of it.
+    pub(super) fn erase(own: &OwnErase, secret: Option<&Secret>, protocol: Protocol, before: &OwnEvidence) -> Self {
+        match own.technique {
+            Technique::SecurityErase | Technique::SecurityEraseEnhanced => {
+                Self::new(security::Security::erase(own.technique == Technique::SecurityEraseEnhanced, before))
+            }
+            Technique::Format | Technique::FormatCrypto => Self::new(format::Format::new(own)),
+            Technique::MmcSanitize => Self::new(mmc::Mmc::default()),
+            Technique::TcgRevert | Technique::TcgKeyChange => Self::new(tcg::Tcg::new(own, secret)),
+            technique => Self::new(sanitize::Sanitize::new(technique, protocol, before)),
+        }
+    }
+
+    /// About hidden sectors.
+    pub(super) fn lift(lift: &Lift) -> Self {
+        Self::new(lift::Lifting::new(lift))
+    }
+
+    /// What comes next.
+    pub(super) fn turn(&mut self) -> Turn {
+        let next = self.pending.take().unwrap_or_else(|| self.talk.next());
+        match &next {
+            Next::Change(commands) => match self.kept.take() {
+                Some(kept) => {
+                    let change = Change::new(kept, commands.clone());
+                    self.note_sent(next);
+                    Turn::Change(change)
+                }
+                None => {
+                    let shown = commands.iter().map(Command::shown).collect();
+                    self.pending = Some(next);
+                    Turn::Keep(shown)
+                }
+            },
+            Next::Ask(command) => {
+                let command = command.clone();
+                self.note_sent(next);
+                Turn::Ask(command)
+            }
+            Next::Wait(so_long) => Turn::Wait(*so_long),
+            Next::Rescan => Turn::Rescan,
+            Next::Over(end) => Turn::Over(end.clone()),
+        }
+    }
+
+    fn note_sent(&mut self, next: Next) {
+        let again = matches!(self.sent, Some((_, n)) if n > 0);
+        if !again {
+            self.sent = Some((next, 0));
+        }
+    }
+
+    /// The job's place was kept.
+    pub(super) fn kept(&mut self, kept: Kept) {
+        self.kept = Some(kept);
+    }
+
+    /// The answer to what was sent. One that only tells of a change is no answer: the command was not carried out, and is
+    /// sent again.
+    pub(super) fn heard(&mut self, answer: &Answer) {
+        if let Some((next, attentions)) = &mut self.sent
+            && answer.wants_it_again()
+            && *attentions < ATTENTIONS
+        {
+            *attentions += 1;
+            self.pending = Some(next.clone());
+            return;
+        }
+        self.sent = None;
+        self.talk.heard(answer);
+    }
+
+    /// What the drive does, by its last answer.
+    pub(super) fn work(&self) -> Work {
+        self.talk.work()
+    }
+}
+
+/// Why a drive's password was not taken away.
+#[derive(Debug, thiserror::Error)]
+pub enum UnlockError {
+    /// The drive can't be asked.
+    #[error("cannot ask the drive")]
+    Medium(#[from] MediumError),
+    /// The drive does not do it.
+    #[error("{0}")]
+    Drive(String),
+}
+
+/// Takes the password away that a broken-off SECURITY ERASE UNIT has left on an ATA drive, and erases nothing. A drive without
+/// a password stays as it is. It needs no checkpoint: what it changes can only be changed back by setting a password.
+///
+/// # Errors
+/// The drive has another password, is frozen, or does not answer.
+pub fn unlock(port: &mut dyn Port) -> Result<(), UnlockError> {
+    let mut talk = security::Security::unlock();
+    loop {
+        match talk.next() {
+            Next::Ask(command) => talk.heard(&port.send(&command)?),
+            Next::Change(commands) => {
+                let mut last = None;
+                for command in commands {
+                    let answer = port.send(&command)?;
+                    let good = answer.is_good();
+                    last = Some(answer);
+                    if !good {
+                        break;
+                    }
+                }
+                last.iter().for_each(|answer| talk.heard(answer));
+            }
+            Next::Over(End::Completed) => return Ok(()),
+            Next::Over(End::Refused(why) | End::Failed(why) | End::Silent(why)) => return Err(UnlockError::Drive(why)),
+            Next::Wait(_) | Next::Rescan => {}
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests;

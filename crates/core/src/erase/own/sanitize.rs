@@ -1,0 +1,274 @@
+//! SANITIZE on ATA, SCSI and NVMe: it is accepted at once, runs by itself through resets and power cuts, and tells how far it
+//! is. Nothing stops it.
+
+use super::{End, Next, Talk, Work};
+use crate::evidence::OwnEvidence;
+use crate::media::Protocol;
+use crate::native::ata::{self, Identify, SanitizeStatus};
+use crate::native::command::{Answer, Command};
+use crate::native::{OwnState, nvme, scsi};
+use crate::technique::Technique;
+use std::time::Duration;
+
+/// Waits between two questions: short at first, since some erasures take no longer.
+const PATIENCE: [Duration; 3] = [Duration::from_millis(200), Duration::from_secs(1), Duration::from_secs(5)];
+/// So many questions are asked at each of these rhythms but the last.
+const QUESTIONS: u32 = 10;
+/// So many questions in a row that were not answered end the conversation.
+const SILENCES: u32 = 20;
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Speech {
+    Ata,
+    Scsi,
+    Nvme,
+}
+
+/// What the drive says of its sanitize operations.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct Told {
+    state: OwnState,
+    frozen: bool,
+    /// Whether the last one came to its end without error.
+    completed: bool,
+    /// Whether that was surely the one that was sent, and nothing was written since.
+    ours_and_untouched: bool,
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Step {
+    /// Whether the drive has the command.
+    AskSupport,
+    /// What state it is in before.
+    AskBefore,
+    Start,
+    /// It waits before the next question.
+    Wait,
+    Poll,
+    Over(End),
+}
+
+#[derive(Debug)]
+pub(super) struct Sanitize {
+    speech: Speech,
+    technique: Technique,
+    step: Step,
+    /// CDW10 of the NVMe command.
+    cdw10: u32,
+    /// What an earlier session has done.
+    was_sent: bool,
+    was_at_work: bool,
+    /// No answer came to the command that was to start it.
+    unsure: bool,
+    work: Work,
+    questions: u32,
+    silences: u32,
+}
+
+impl Sanitize {
+    pub(super) fn new(technique: Technique, protocol: Protocol, before: &OwnEvidence) -> Self {
+        let speech = match protocol {
+            Protocol::Ata => Speech::Ata,
+            Protocol::Nvme { .. } => Speech::Nvme,
+            Protocol::Scsi | Protocol::Mmc | Protocol::Block => Speech::Scsi,
+        };
+        // Plain SCSI says by REPORT SUPPORTED OPERATION CODES what it has, which was asked long ago; it refuses what it lacks.
+        let step = if speech == Speech::Scsi { Step::AskBefore } else { Step::AskSupport };
+        Self {
+            speech,
+            technique,
+            step,
+            cdw10: 0,
+            was_sent: before.sent > 0,
+            was_at_work: before.at_work,
+            unsure: false,
+            work: Work::default(),
+            questions: 0,
+            silences: 0,
+        }
+    }
+
+    fn question(&self) -> Command {
+        match self.speech {
+            Speech::Ata => ata::erase::sanitize_status(),
+            Speech::Scsi => scsi::test_unit_ready(),
+            Speech::Nvme => nvme::sanitize_log(),
+        }
+    }
+
+    fn start(&self) -> Option<Command> {
+        match self.speech {
+            Speech::Ata => ata::erase::sanitize(self.technique),
+            Speech::Scsi => scsi::sanitize(self.technique),
+            Speech::Nvme => nvme::sanitize_cdw10(self.technique, false).map(|_| nvme::sanitize(self.cdw10)),
+        }
+    }
+
+    /// Whether the drive says that it has this operation; and how it is to be asked for.
+    fn hear_support(&mut self, answer: &Answer) -> Result<(), String> {
+        let unsaid = || Err(format!("it did not tell whether it has {}: {}", self.technique.name(), answer.sentence()));
+        let Some(page) = answer.page() else { return unsaid() };
+        let has = match self.speech {
+            Speech::Ata => match Identify::parse(page) {
+                Ok(told) if told.security.locked => return Err("its security is locked: unlock it first".into()),
+                Ok(told) => told.own_erases().iter().any(|e| e.technique() == self.technique),
+                Err(_) => return unsaid(),
+            },
+            Speech::Nvme => match nvme::Controller::parse(page) {
+                Ok(told) => {
+                    self.cdw10 = nvme::sanitize_cdw10(self.technique, told.no_deallocate).unwrap_or(0);
+                    told.own_erases().iter().any(|e| e.technique() == self.technique)
+                }
+                Err(_) => return unsaid(),
+            },
+            Speech::Scsi => true,
+        };
+        if has { Ok(()) } else { Err(format!("it does not have {}", self.technique.name())) }
+    }
+
+    fn told(&self, answer: &Answer) -> Option<Told> {
+        let plain = |state, completed| Told { state, frozen: false, completed, ours_and_untouched: false };
+        match self.speech {
+            Speech::Ata => {
+                let told = SanitizeStatus::of(&answer.registers()?)?;
+                Some(Told { frozen: told.frozen, ..plain(told.state, told.completed) })
+            }
+            Speech::Nvme => {
+                let told = nvme::SanitizeLog::parse(answer.page()?).ok()?;
+                let ours = told.completed && told.cdw10 == self.cdw10;
+                Some(Told { ours_and_untouched: ours && told.nothing_written_since, ..plain(told.state, ours) })
+            }
+            Speech::Scsi if answer.is_good() => Some(plain(OwnState::Idle, true)),
+            // Any other sense data tells of something that is no state of this operation.
+            Speech::Scsi => match answer {
+                Answer::Scsi { sense, .. } => {
+                    scsi::parse_own_state(sense).filter(|s| *s != OwnState::Idle).map(|state| plain(state, false))
+                }
+                _ => None,
+            },
+        }
+    }
+
+    /// The state before anything is sent in this session.
+    fn hear_before(&mut self, told: Told) {
+        self.step = match told.state {
+            OwnState::Running { progress } if self.was_sent => {
+                self.work = Work { at_work: true, progress };
+                Step::Wait
+            }
+            OwnState::Running { .. } => {
+                Step::Over(End::Refused("it is at work on an erasure that this job did not begin: wait until it is over".into()))
+            }
+            // It was at work on this one when the session before was cut off, and says that it has finished. A key can be
+            // replaced again in a moment, and its proof wants what was drawn in the same hold.
+            OwnState::Idle if self.was_at_work && told.ours_and_untouched && !self.technique.replaces_a_key() => {
+                Step::Over(End::Completed)
+            }
+            OwnState::Idle if told.frozen => Step::Over(End::Refused(
+                "its SANITIZE commands are frozen until its power is taken away: take the power away for ten seconds and try again"
+                    .into(),
+            )),
+            // After a failure only one that succeeds gives the drive back.
+            OwnState::Idle | OwnState::Failed => Step::Start,
+        };
+    }
+
+    fn hear_start(&mut self, answer: &Answer) {
+        self.step = match answer {
+            Answer::Lost { .. } => {
+                self.unsure = true;
+                Step::Wait
+            }
+            good if good.is_good() => Step::Wait,
+            refused => Step::Over(End::Refused(format!("it did not begin {}: {}", self.technique.name(), self.why(refused)))),
+        };
+    }
+
+    /// Why a command was refused; an ATA drive tells the reason in a register.
+    fn why(&self, refused: &Answer) -> String {
+        let reason = refused.registers().filter(|_| self.speech == Speech::Ata).and_then(|r| match r.lba & 0xff {
+            1 => Some("an earlier one has failed"),
+            2 => Some("it does not have this one"),
+            3 => Some("its SANITIZE commands are frozen until its power is taken away"),
+            _ => None,
+        });
+        reason.map_or_else(|| refused.sentence(), str::to_string)
+    }
+
+    fn hear_poll(&mut self, answer: &Answer) {
+        let Some(told) = self.told(answer) else {
+            self.silences += 1;
+            self.step = if self.silences < SILENCES {
+                Step::Wait
+            } else {
+                Step::Over(End::Silent(format!("it does not tell any more how far it is: {}", answer.sentence())))
+            };
+            return;
+        };
+        self.silences = 0;
+        self.step = match told.state {
+            OwnState::Running { progress } => {
+                (self.work, self.unsure) = (Work { at_work: true, progress }, false);
+                Step::Wait
+            }
+            OwnState::Failed => Step::Over(End::Failed(format!(
+                "its {} failed by its own word; it takes and gives no sector until one succeeds: go on with the job, which tries again, or destroy the drive",
+                self.technique.name()
+            ))),
+            OwnState::Idle if self.unsure => Step::Over(End::Failed(
+                "no answer came to the command, and it is not at work: it is not known whether it erased anything".into(),
+            )),
+            OwnState::Idle if told.completed => Step::Over(End::Completed),
+            OwnState::Idle => Step::Over(End::Failed(
+                "it is not at work any more, and does not say that it came to its end without error".into(),
+            )),
+        };
+    }
+}
+
+impl Talk for Sanitize {
+    fn next(&mut self) -> Next {
+        match &self.step {
+            Step::AskSupport if self.speech == Speech::Ata => Next::Ask(ata::erase::identify()),
+            Step::AskSupport => Next::Ask(nvme::identify_controller()),
+            Step::AskBefore | Step::Poll => Next::Ask(self.question()),
+            Step::Start => match self.start() {
+                Some(command) => Next::Change(vec![command]),
+                None => Next::Over(End::Refused(format!("{} is no sanitize operation", self.technique.name()))),
+            },
+            Step::Wait => {
+                let rhythm = (self.questions / QUESTIONS) as usize;
+                self.questions += 1;
+                self.step = Step::Poll;
+                Next::Wait(PATIENCE[rhythm.min(PATIENCE.len() - 1)])
+            }
+            Step::Over(end) => Next::Over(end.clone()),
+        }
+    }
+
+    fn heard(&mut self, answer: &Answer) {
+        match self.step {
+            Step::AskSupport => {
+                self.step = match self.hear_support(answer) {
+                    Ok(()) => Step::AskBefore,
+                    Err(why) => Step::Over(End::Refused(why)),
+                };
+            }
+            Step::AskBefore => match self.told(answer) {
+                Some(told) => self.hear_before(told),
+                None => {
+                    let said = format!("it did not tell what state it is in: {}", answer.sentence());
+                    let end = if matches!(answer, Answer::Lost { .. }) { End::Silent(said) } else { End::Refused(said) };
+                    self.step = Step::Over(end);
+                }
+            },
+            Step::Start => self.hear_start(answer),
+            Step::Poll => self.hear_poll(answer),
+            Step::Wait | Step::Over(_) => {}
+        }
+    }
+
+    fn work(&self) -> Work {
+        self.work
+    }
+}

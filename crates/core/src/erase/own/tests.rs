@@ -1,0 +1,202 @@
+//! Conversations with drives whose answers are written down here.
+
+use super::*;
+use crate::media::Scope;
+use crate::native::ata::sample_page;
+use crate::native::command::Image;
+
+const OWN: fn(Technique) -> OwnErase = |technique| OwnErase { technique, scope: Scope::WholeUnit, namespace: None };
+
+/// What was sent, in order, until the conversation was over.
+fn talk(mut dialogue: Dialogue, answer: &mut dyn FnMut(&Command, usize) -> Answer) -> (Vec<String>, End) {
+    let (mut sent, mut kept) = (vec![], 0);
+    for n in 0..200 {
+        let mut hear = |commands: &[Command]| {
+            for command in commands {
+                sent.push(command.name.to_string());
+                let said = answer(command, n);
+                if !said.is_good() || command == commands.last().unwrap() {
+                    return said;
+                }
+            }
+            unreachable!("nothing is sent")
+        };
+        match dialogue.turn() {
+            Turn::Ask(command) => {
+                let said = hear(&[command]);
+                dialogue.heard(&said);
+            }
+            Turn::Change(change) => {
+                assert_eq!(std::mem::take(&mut kept), 1, "each change has its own place kept");
+                let said = hear(change.commands());
+                dialogue.heard(&said);
+            }
+            Turn::Keep(_) => {
+                kept += 1;
+                dialogue.kept(proof());
+            }
+            Turn::Wait(_) | Turn::Rescan => {}
+            Turn::Over(end) => return (sent, end),
+        }
+    }
+    panic!("it never ends: {sent:?}")
+}
+
+fn proof() -> Kept {
+    let drive = crate::testing::test_drive(crate::media::MediaClass::Magnetic, 64);
+    let order = crate::plan::Order::of_program("test", "00".parse().unwrap());
+    let plan = crate::plan::Plan::new(&drive, &order, &mut crate::testing::Fixed(0)).unwrap();
+    let evidence = crate::erase::Progress::of_plan(&plan).evidence().clone();
+    let checkpoint = crate::erase::Checkpoint::new(&plan, &evidence, None, Duration::ZERO);
+    Kept::of(&mut crate::erase::NotKept, &checkpoint).unwrap()
+}
+
+fn scsi(sense: &[u8]) -> Answer {
+    Answer::Scsi { status: if sense.is_empty() { 0 } else { 2 }, sense: sense.to_vec(), data: vec![] }
+}
+
+fn good() -> Answer {
+    scsi(&[])
+}
+
+const RUNNING: [u8; 22] = [0x72, 2, 0x04, 0x1b, 0, 0, 0, 14, 2, 6, 0, 0, 0x80, 0x40, 0, 0, 0, 0, 0, 0, 0, 0];
+const FAILED: [u8; 8] = [0x72, 3, 0x31, 0x03, 0, 0, 0, 0];
+const ATTENTION: [u8; 8] = [0x72, 6, 0x29, 0x00, 0, 0, 0, 0];
+
+fn sanitize(before: &OwnEvidence) -> Dialogue {
+    Dialogue::erase(&OWN(Technique::SanitizeBlock), None, Protocol::Scsi, before)
+}
+
+fn begun() -> OwnEvidence {
+    OwnEvidence::begun(Technique::SanitizeBlock)
+}
+
+#[test]
+fn a_drive_is_asked_then_told_then_waited_for() {
+    let mut polls = 0;
+    let (sent, end) = talk(sanitize(&begun()), &mut |command, _| {
+        polls += u32::from(command.name == "TEST UNIT READY");
+        if (2..5).contains(&polls) && command.name == "TEST UNIT READY" { scsi(&RUNNING) } else { good() }
+    });
+    assert_eq!(sent.iter().filter(|n| n.starts_with("SANITIZE")).count(), 1, "{sent:?}");
+    assert_eq!((sent[0].as_str(), end), ("TEST UNIT READY", End::Completed));
+}
+
+#[test]
+fn what_is_at_work_is_never_sent_again_and_what_is_not_ours_is_left_alone() {
+    let run = |sent: u32| {
+        let before = OwnEvidence { sent, at_work: sent > 0, ..begun() };
+        let mut polls = 0;
+        talk(sanitize(&before), &mut |_, _| {
+            polls += 1;
+            if polls < 4 { scsi(&RUNNING) } else { good() }
+        })
+    };
+    let (sent, end) = run(1);
+    assert!(sent.iter().all(|n| n == "TEST UNIT READY") && end == End::Completed, "{sent:?}");
+    let (sent, end) = run(0);
+    assert!(sent.len() == 1 && matches!(end, End::Refused(_)), "{sent:?} {end:?}");
+}
+
+#[test]
+fn a_failure_a_refusal_and_silence_are_told_apart() {
+    let answering = |to_start: Answer, after: Answer| {
+        let mut started = false;
+        talk(sanitize(&begun()), &mut |command, _| match (command.name, started) {
+            ("TEST UNIT READY", false) => good(),
+            ("TEST UNIT READY", true) => after.clone(),
+            _ => {
+                started = true;
+                to_start.clone()
+            }
+        })
+        .1
+    };
+    let lost = || Answer::Lost { why: "time is over".into() };
+    assert!(matches!(answering(good(), scsi(&FAILED)), End::Failed(why) if why.contains("failed by its own word")));
+    assert!(matches!(answering(scsi(&[0x72, 5, 0x20, 0, 0, 0, 0, 0]), good()), End::Refused(_)));
+    assert!(matches!(answering(good(), lost()), End::Silent(_)));
+    assert!(matches!(answering(lost(), good()), End::Failed(why) if why.contains("not known")), "ready is no proof that it ran");
+}
+
+#[test]
+fn a_command_that_met_unit_attention_is_sent_once_more() {
+    let mut met = 0;
+    let (sent, end) = talk(sanitize(&begun()), &mut |command, _| {
+        met += u32::from(command.name != "TEST UNIT READY");
+        if command.name != "TEST UNIT READY" && met == 1 { scsi(&ATTENTION) } else { good() }
+    });
+    assert_eq!((sent.iter().filter(|n| n.starts_with("SANITIZE")).count(), end), (2, End::Completed));
+}
+
+/// A drive of the security feature set, as far as the conversation sees it.
+#[derive(Default)]
+struct Locker {
+    password: bool,
+    locked: bool,
+    frozen: bool,
+    aborts: bool,
+    keeps_password: bool,
+}
+
+impl Locker {
+    fn answer(&mut self, command: &Command) -> Answer {
+        let Image::Scsi(cdb) = &command.image else { panic!("an ATA command") };
+        let bad = || {
+            let sense = [0x72, 0x0b, 0, 0, 0, 0, 0, 14, 9, 12, 0, 4, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0x51];
+            Answer::Scsi { status: 2, sense: sense.to_vec(), data: vec![] }
+        };
+        match cdb[14] {
+            0xec => {
+                let mut page = sample_page(1);
+                let word = 1 | u16::from(self.password) << 1 | u16::from(self.locked) << 2 | u16::from(self.frozen) << 3 | 1 << 5;
+                page[256..258].copy_from_slice(&word.to_le_bytes());
+                return Answer::Scsi { status: 0, sense: vec![], data: page };
+            }
+            0xf1 => self.password = true,
+            0xf2 => self.locked = false,
+            0xf4 if self.aborts => return bad(),
+            0xf4 => (self.password, self.locked) = (self.keeps_password, false),
+            0xf6 if self.locked => return bad(),
+            0xf6 => self.password = false,
+            _ => {}
+        }
+        good()
+    }
+}
+
+fn security(mut locker: Locker, sent_before: u32) -> (Vec<String>, End, Locker) {
+    let before = OwnEvidence { sent: sent_before, ..OwnEvidence::begun(Technique::SecurityEraseEnhanced) };
+    let dialogue = Dialogue::erase(&OWN(Technique::SecurityEraseEnhanced), None, Protocol::Ata, &before);
+    let (sent, end) = talk(dialogue, &mut |command, _| locker.answer(command));
+    (sent, end, locker)
+}
+
+#[test]
+fn security_erase_sets_its_password_erases_and_leaves_none() {
+    let (sent, end, locker) = security(Locker::default(), 0);
+    let names = [
+        "IDENTIFY DEVICE",
+        "SECURITY SET PASSWORD",
+        "IDENTIFY DEVICE",
+        "SECURITY ERASE PREPARE",
+        "SECURITY ERASE UNIT, enhanced",
+        "IDENTIFY DEVICE",
+    ];
+    assert_eq!((sent.iter().map(String::as_str).collect::<Vec<_>>(), end), (names.to_vec(), End::Completed));
+    assert!(!locker.password);
+}
+
+#[test]
+fn a_security_erase_that_fails_takes_its_password_away_and_says_what_it_left_if_it_cannot() {
+    let (_, end, locker) = security(Locker { aborts: true, ..Locker::default() }, 0);
+    assert!(matches!(end, End::Failed(why) if why.contains("taken away again")) && !locker.password);
+    let (_, end, locker) = security(Locker { keeps_password: true, ..Locker::default() }, 0);
+    assert!(matches!(end, End::Failed(why) if why.contains("still set")) && !locker.password);
+    let (sent, end, _) = security(Locker { frozen: true, ..Locker::default() }, 0);
+    assert!(sent.len() == 1 && matches!(end, End::Refused(why) if why.contains("ten seconds")));
+    let (sent, end, _) = security(Locker { password: true, locked: true, ..Locker::default() }, 0);
+    assert!(sent.len() == 1 && matches!(end, End::Refused(why) if why.contains("did not set")), "another's password");
+    let (sent, end, locker) = security(Locker { password: true, locked: true, ..Locker::default() }, 3);
+    assert!(!sent.iter().any(|n| n == "SECURITY SET PASSWORD") && end == End::Completed && !locker.password, "{sent:?}");
+}

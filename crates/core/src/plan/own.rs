@@ -1,0 +1,111 @@
+//! Erasures by the drive's own commands, as people order them, and the stages that they become.
+
+use super::order::Order;
+use super::stage::{Check, Lift, OwnErase, Reading, Stage, overwriting_of};
+use super::verification::HowMuch;
+use crate::digest::Salt;
+use crate::evidence::{Expect, Stated};
+use crate::media::{Drive, HiddenAreas, Protocol, Scope};
+use crate::native::Answers;
+use crate::notation::Entropy;
+use crate::pattern::Pattern;
+use crate::rules::Edition;
+use crate::sampling::Sampling;
+use crate::technique::Technique;
+
+/// What is asked for, before it is fitted to a drive.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct OwnOrder {
+    /// The drive's own erasure.
+    pub technique: Technique,
+    /// What it reaches.
+    pub scope: Scope,
+    /// Whether hidden areas are lifted first, and how.
+    pub lift: Option<Lift>,
+    /// How much is read afterwards; `None`: nothing, and nothing is earned.
+    pub how_much: Option<HowMuch>,
+    /// An overwriting that follows.
+    pub then: Option<Order>,
+    /// What a person states.
+    pub stated: Stated,
+    /// The rules that it is judged by.
+    pub edition: Edition,
+}
+
+impl OwnOrder {
+    /// The technique on all of `drive`, read back in full, its hidden areas lifted until the next power-on.
+    pub fn new(technique: Technique, drive: &Drive, answers: &Answers) -> Self {
+        Self {
+            technique,
+            scope: Self::scope(technique, drive, answers),
+            lift: Lift::of(drive),
+            how_much: Some(HowMuch::Full),
+            then: None,
+            stated: Stated::default(),
+            edition: Edition::default(),
+        }
+    }
+
+    /// What the technique reaches on that drive: a format may be of one namespace only.
+    fn scope(technique: Technique, drive: &Drive, answers: &Answers) -> Scope {
+        match (technique, drive.protocol) {
+            (Technique::Format | Technique::FormatCrypto, Protocol::Nvme { namespace }) if !answers.format_reaches_all => {
+                Scope::Namespace { namespace }
+            }
+            _ => Scope::WholeUnit,
+        }
+    }
+
+    /// What lies on the media afterwards.
+    fn leaves(&self) -> Expect {
+        match self.technique {
+            t if t.leaves_unknown_bytes() => Expect::Changed,
+            Technique::SanitizeOverwrite => Expect::Bytes { pattern: Pattern::zeros() },
+            _ => Expect::Blank,
+        }
+    }
+
+    /// What is read afterwards. What can only be compared with itself is always a sample: it is read twice.
+    fn reading(&self, entropy: &mut dyn Entropy) -> Reading {
+        let sampled = |entropy: &mut dyn Entropy| {
+            let mut seed = [0; 16];
+            entropy.fill(&mut seed);
+            Reading::Sampled(Sampling::new(seed))
+        };
+        match self.how_much {
+            None => Reading::None,
+            Some(_) if self.leaves() == Expect::Changed => sampled(entropy),
+            Some(HowMuch::Sampled) => sampled(entropy),
+            Some(HowMuch::Full) => Reading::Full,
+        }
+    }
+
+    /// What it is called: `SANITIZE block erase, then …`.
+    pub fn title(&self) -> String {
+        let then = self.then.as_ref().map(|o| format!(", then {}", o.title)).unwrap_or_default();
+        format!("{}{then}", crate::text::capital(self.technique.name()))
+    }
+
+    pub(super) fn stages(&self, drive: &Drive, entropy: &mut dyn Entropy) -> Vec<Stage> {
+        let namespace = if let Protocol::Nvme { namespace } = drive.protocol { Some(namespace) } else { None };
+        let mut stages: Vec<Stage> = self.lift.clone().map(Stage::Lift).into_iter().collect();
+        stages.push(Stage::Own(OwnErase { technique: self.technique, scope: self.scope, namespace }));
+        let reading = self.reading(entropy);
+        if reading != Reading::None {
+            let mut salt = [0; 16];
+            entropy.fill(&mut salt);
+            stages.push(Stage::Check(Check { reading, expect: self.leaves(), salt: Some(Salt::new(salt)) }));
+        }
+        stages.extend(self.then.iter().flat_map(|order| overwriting_of(order, entropy)));
+        stages
+    }
+}
+
+impl Lift {
+    /// How the hidden sectors of `drive` can be lifted until its next power-on; `None`: it hides none, or none that its
+    /// commands give back.
+    pub fn of(drive: &Drive) -> Option<Self> {
+        let hides = matches!(drive.hidden, HiddenAreas::Hidden { .. });
+        (hides && drive.protocol == Protocol::Ata && !drive.bridged).then_some(Self { permanent: false, configuration: false })
+    }
+}
