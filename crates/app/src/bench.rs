@@ -7,7 +7,7 @@ use jurex_core::beacon;
 use jurex_core::contents::{self, Contents};
 use jurex_core::erase::{Backend, Sequential};
 use jurex_core::estimate::SpeedSample;
-use jurex_core::guard::{self, Cleared, Hindrance, LookedAt, Refusal};
+use jurex_core::guard::{self, Cleared, Hindrance, Intent, LookedAt, Refusal};
 use jurex_core::media::{Bus, Drive, Label, Scope};
 use jurex_core::medium::{Medium, MediumError};
 use jurex_core::native::{Answers, OwnState};
@@ -157,20 +157,25 @@ impl Seen {
         }
     }
 
-    /// The guard's verdict.
+    /// The guard's verdict on writing to it.
     pub(crate) fn verdict(&self) -> Result<Cleared, Refusal> {
+        self.verdict_on(Scope::Sectors(self.drive.geometry.whole()).into())
+    }
+
+    /// The guard's verdict on what is intended.
+    pub(crate) fn verdict_on(&self, intent: Intent) -> Result<Cleared, Refusal> {
         let all: Vec<LookedAt> = std::iter::once(self.looked_at()).chain(self.beside.iter().cloned()).collect();
-        guard::check(Scope::Sectors(self.drive.geometry.whole()), &all)
+        guard::check(intent, &all)
     }
 
     /// Looks at the system again, right before a job: the drive may have been taken into use since it was listed, and
     /// another one may have come that carries the same label. Gives the drive as it stands there now.
-    pub(crate) fn still_free(&self, label: &Label) -> Result<Seen, Failure> {
+    pub(crate) fn still_free(&self, label: &Label, intent: Intent) -> Result<Seen, Failure> {
         let Place::Machine(system) = &self.place else { return Ok(self.clone()) };
         let now = Seen::on_machine(system, self.drive.file_path())?;
         let called = self.drive.called();
         let refused = |e| Failure::Refused(format!("{called} may not be erased any more: {e}. Nothing was written"));
-        let cleared = now.verdict().map_err(refused)?;
+        let cleared = now.verdict_on(intent).map_err(refused)?;
         if cleared.label() == label {
             return Ok(now);
         }
@@ -256,6 +261,17 @@ impl Seen {
             },
             Place::Machine(_) => Ok(OpenDrive::Machine(jurex_linux::open(&self.drive)?)),
         }
+    }
+
+    /// Opens it for erasing, and with it everything else that `scope` reaches: other namespaces of the unit, other paths to it.
+    pub(crate) fn open_for(&self, scope: Scope) -> Result<(OpenDrive, Vec<OpenDrive>), OpenError> {
+        let Place::Machine(_) = &self.place else { return Ok((self.open()?, vec![])) };
+        let reached = self.beside.iter().map(|(other, _)| other).filter(|other| match scope {
+            Scope::WholeUnit => guard::is_of_the_same_unit(&self.drive, other),
+            Scope::Namespace { .. } | Scope::Sectors(_) => false,
+        });
+        let beside = reached.map(|other| jurex_linux::open(other).map(OpenDrive::Machine)).collect::<Result<_, _>>()?;
+        Ok((self.open()?, beside))
     }
 
     /// Its temperature now in degrees Celsius, if it tells.

@@ -5,11 +5,12 @@ use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand};
 use jurex_core::need::Sensitivity;
 use jurex_core::plan::Verification;
-use jurex_core::rules::Edition;
+use jurex_core::rules::{Condition, Edition};
 use std::ffi::OsString;
 use std::path::PathBuf;
 
-/// Overwrites every addressable sector of a drive, verifies it, and reports it to NIST SP 800-88.
+/// Overwrites every addressable sector of a drive, or lets it erase itself by its own command; verifies it, and reports it to
+/// NIST SP 800-88.
 ///
 /// Without a command: the terminal interface on this machine's drives. Nothing is ever erased by default.
 #[derive(Debug, Parser)]
@@ -36,6 +37,8 @@ pub(crate) enum Command {
     Methods(Methods),
     /// Plan, check, erase, verify, and write record and certificate
     Erase(Box<Erase>),
+    /// Take away the password that a broken-off SECURITY ERASE UNIT has left; erases nothing
+    Unlock(Unlock),
     /// Write the files of a past job again
     Certificate(Certificate),
     #[command(hide = true)]
@@ -113,9 +116,25 @@ pub(crate) struct OrderArgs {
     /// Passes of your own, for example '00 | ~ | random?'
     #[arg(long, value_name = "NOTATION", conflicts_with = "way")]
     pub(crate) passes: Option<String>,
-    /// A way of the ladder (see `jurex plan`)
+    /// A way of the ladder (see `jurex plan`): an erasure that the drive carries out itself
     #[arg(long, value_name = "NAME")]
     pub(crate) way: Option<String>,
+    /// With --way: passes that are laid after the drive has erased itself, for example '00'
+    #[arg(long, value_name = "NOTATION", requires = "way")]
+    pub(crate) then: Option<String>,
+    /// With --way: what you state about the drive, by name on the certificate: encrypted-from-start, key-strength,
+    /// keys-not-escrowed, module-trusted, maker-confirms
+    #[arg(long, value_name = "NAMES", requires = "way", value_delimiter = ',', value_parser = condition())]
+    pub(crate) stated: Vec<Condition>,
+    /// Hidden areas stay hidden (then it is never the whole drive)
+    #[arg(long)]
+    pub(crate) leave_hidden: bool,
+    /// Hidden areas are given back for good, not only until the drive's next power-on
+    #[arg(long, conflicts_with = "leave_hidden")]
+    pub(crate) keep_lifted: bool,
+    /// A device configuration overlay is taken off too: that restores every setting that the drive had from its maker
+    #[arg(long, conflicts_with = "leave_hidden")]
+    pub(crate) restore_configuration: bool,
     /// How often the passes are run through (1, unless a policy says otherwise)
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=500))]
     pub(crate) rounds: Option<u32>,
@@ -147,6 +166,11 @@ pub(crate) struct OrderArgs {
 
 fn verification() -> impl TypedValueParser<Value = Verification> {
     PossibleValuesParser::new(Verification::ALL.map(Verification::name)).try_map(|name| name.parse::<Verification>())
+}
+
+fn condition() -> impl TypedValueParser<Value = Condition> {
+    let named = |name: String| Condition::STATED.into_iter().find(|c| c.slug() == name).ok_or("no such statement");
+    PossibleValuesParser::new(Condition::STATED.map(Condition::slug)).try_map(named)
 }
 
 fn edition() -> impl TypedValueParser<Value = Edition> {
@@ -201,6 +225,12 @@ pub(crate) struct Erase {
     /// one, its exact number of sectors
     #[arg(long, value_name = "TEXT", allow_hyphen_values = true)]
     pub(crate) label_check: String,
+    /// With --way tcg-revert: the PSID printed on the drive's label; it is kept nowhere
+    #[arg(long, value_name = "TEXT", conflicts_with = "admin_password_file")]
+    pub(crate) psid: Option<String>,
+    /// With --way tcg-key-change: a file that holds the password of Admin1; it is kept nowhere
+    #[arg(long, value_name = "FILE")]
+    pub(crate) admin_password_file: Option<PathBuf>,
     /// Folder for the record and the certificate
     #[arg(long, value_name = "DIR")]
     pub(crate) out: PathBuf,
@@ -213,6 +243,12 @@ pub(crate) struct Erase {
     /// No progress lines
     #[arg(long)]
     pub(crate) quiet: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Unlock {
+    /// A block device, or sim:BAY
+    pub(crate) drive: OsString,
 }
 
 #[derive(Debug, Args)]
@@ -234,7 +270,7 @@ mod tests {
         Arguments::command().debug_assert();
         let help = Arguments::command().render_long_help().to_string();
         let listed = |name: &str| help.lines().any(|l| l.trim_start().starts_with(&format!("{name} ")));
-        assert!(["demo", "drives", "look", "plan", "methods", "erase", "certificate"].iter().all(|n| listed(n)));
+        assert!(["demo", "drives", "look", "plan", "methods", "erase", "unlock", "certificate"].iter().all(|n| listed(n)));
         assert!(["prove", "residue", "ledger", "check"].iter().all(|n| !listed(n)));
         let erase = Arguments::command().find_subcommand_mut("erase").unwrap().render_long_help().to_string();
         assert!(["--resume", "--verify", "--faults"].iter().all(|n| erase.contains(n)), "{erase}");

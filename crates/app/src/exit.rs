@@ -89,7 +89,11 @@ pub(crate) fn of_record(record: &Record) -> ExitCode {
         Ended::Finished if record.kept_its_plan() && record.claim().outcome() > Outcome::NotSanitized => ExitCode::SUCCESS,
         // Planned or not: what is Not sanitized is less than anybody wanted.
         Ended::Finished | Ended::GivenUp { .. } | Ended::Changed { .. } => ExitCode::from(3),
-        Ended::Stopped | Ended::Gone { .. } | Ended::StoppedAnswering { .. } | Ended::Refused { .. } => ExitCode::from(4),
+        Ended::Stopped
+        | Ended::Gone { .. }
+        | Ended::StoppedAnswering { .. }
+        | Ended::Refused { .. }
+        | Ended::CommandFailed { .. } => ExitCode::from(4),
     }
 }
 

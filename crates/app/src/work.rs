@@ -7,7 +7,7 @@ use crate::heat::Watched;
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
 use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError};
-use jurex_core::media::{Drive, Label};
+use jurex_core::media::Drive;
 use jurex_core::medium::MediumError;
 use jurex_core::plan::{ArmedPlan, Plan};
 use jurex_core::record::{JobId, Papers, Record, Tool};
@@ -19,6 +19,7 @@ pub(crate) struct Prepared {
     job: Job,
     seen: Seen,
     drive: OpenDrive,
+    beside: Vec<OpenDrive>,
     id: JobId,
     plan: Plan,
     before: Contents,
@@ -45,15 +46,18 @@ pub(crate) struct Finished {
 pub(crate) struct Opened {
     seen: Seen,
     drive: OpenDrive,
+    /// Other namespaces of the unit that the plan reaches, and other paths to it: held, so that nobody takes them into use.
+    beside: Vec<OpenDrive>,
 }
 
-/// Looks at the drive's use once more and opens it for this process alone. `label` is what the person typed.
+/// Looks at the drive's use once more and opens it for this process alone, and with it all else that the plan reaches.
 ///
 /// # Errors
 /// In use, no rights, gone, or no longer told from others by that label. Nothing has been written then.
-pub(crate) fn open(seen: &Seen, label: &Label) -> Result<Opened, Failure> {
-    let now = seen.still_free(label)?;
-    Ok(Opened { drive: now.open()?, seen: now })
+pub(crate) fn open(seen: &Seen, armed: &ArmedPlan) -> Result<Opened, Failure> {
+    let now = seen.still_free(armed.label(), armed.intent())?;
+    let (drive, beside) = now.open_for(armed.intent().scope)?;
+    Ok(Opened { drive, beside, seen: now })
 }
 
 /// Where a job stands in the ledger.
@@ -85,8 +89,8 @@ impl Opened {
         let ledger = Ledger::open(to.ledger).map_err(unwritten)?;
         let id = begin(&ledger, &self.seen, started).map_err(unwritten)?;
         ledger.can_go_on(&id, &found, &before, &papers).map_err(unwritten)?;
-        let Opened { seen, drive } = self;
-        Ok(Prepared { job, seen, drive, id, plan, before, papers, ledger, clock, started, hold_above: to.hold_above })
+        let Opened { seen, drive, beside } = self;
+        Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, started, hold_above: to.hold_above })
     }
 
     /// The same for a job that was cut short and goes on, under its own name.
@@ -110,8 +114,8 @@ impl Opened {
         }
         let job = Job::resume(&from.checkpoint, armed, &found, access, CHUNK_BYTES, clock.now()).map_err(changed)?;
         let Unfinished { job: id, started, before, papers, .. } = from;
-        let Opened { seen, drive } = self;
-        Ok(Prepared { job, seen, drive, id, plan, before, papers, ledger, clock, started, hold_above: to.hold_above })
+        let Opened { seen, drive, beside } = self;
+        Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, started, hold_above: to.hold_above })
     }
 
     /// Another drive that is there and might be the one that the job was cut short on.
@@ -173,7 +177,7 @@ impl Prepared {
     /// middle does not stop the job: the drive is better erased than half erased, and the trouble is reported.
     pub(crate) fn run(self, control: &mut dyn JobControl, tell: &mut dyn FnMut(&Event)) -> Finished {
         let mut ledger_trouble = None;
-        let Prepared { job, seen, drive, id, plan, before, papers, ledger, clock, started, hold_above } = self;
+        let Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, started, hold_above } = self;
         let mut both = |event: &Event| {
             // After a failure the next event is tried all the same; the first trouble is what is told at the end.
             if let Err(e) = ledger.tell(&id, event, wall()) {
@@ -182,12 +186,15 @@ impl Prepared {
             }
             tell(event);
         };
-        let mut control = Watched::new(control, &seen, hold_above);
         let mut store = InTheLedger(&ledger, &id);
+        // A drive that is to erase itself is asked nothing beside its job: a question in the middle could end the erasure.
+        let hold_above = hold_above.filter(|_| plan.own_erase().is_none());
+        let mut control = Watched::new(control, &seen, hold_above);
         let evidence = drive.with_backend(|backend| erase::run(job, backend, &clock, &mut control, &mut store, &mut both));
         let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
         let goes_on = evidence.ended.can_go_on();
         let record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);
+        drop(beside);
         let stored = ledger.finish(&record, wall());
         if let Err(e) = &stored {
             tracing::error!("job {}: the record is not in the ledger: {e}", record.job);

@@ -1,6 +1,7 @@
 //! May this drive be erased at all? Facts in, a verdict out; a refusal names the thing that stands in the way.
 
 use crate::media::{Drive, Label, MediaClass, Scope};
+use crate::technique::Technique;
 use serde::Serialize;
 use std::fmt;
 
@@ -150,6 +151,40 @@ impl fmt::Display for Hindrance {
     }
 }
 
+/// What is going to be done: some hindrances stand in the way of one treatment and not of another.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Intent {
+    /// What is reached.
+    pub scope: Scope,
+    /// The drive's own erasure, if it is to carry one out.
+    pub own: Option<Technique>,
+    /// Whether a job goes on that has sent the drive such a command already.
+    pub goes_on: bool,
+}
+
+impl Intent {
+    /// Whether what stands in the way of writing to the drive is what this treatment is the remedy for.
+    fn removes(&self, hindrance: &Hindrance) -> bool {
+        let security = matches!(self.own, Some(Technique::SecurityErase | Technique::SecurityEraseEnhanced));
+        let sanitizes = self.own.is_some_and(Technique::runs_by_itself);
+        match hindrance {
+            // After a failure only an erasure that succeeds gives the drive back; its sectors may not be there before.
+            Hindrance::OwnErasureFailed | Hindrance::NoSectors => sanitizes,
+            Hindrance::ErasesItself { .. } => sanitizes && self.goes_on,
+            // The job's own password, or the owner's of the label.
+            Hindrance::Locked => self.own == Some(Technique::TcgRevert) || (security && self.goes_on),
+            Hindrance::Zoned => self.own.is_some(),
+            _ => false,
+        }
+    }
+}
+
+impl From<Scope> for Intent {
+    fn from(scope: Scope) -> Self {
+        Self { scope, own: None, goes_on: false }
+    }
+}
+
 /// A refusal: every hindrance found. There is no way around it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, thiserror::Error)]
 #[error("{}", .hindrances.iter().map(Hindrance::to_string).collect::<Vec<_>>().join("; "))]
@@ -165,7 +200,7 @@ pub type LookedAt = (Drive, Vec<Hindrance>);
 #[derive(Clone, Debug)]
 pub struct Cleared {
     drive: Drive,
-    scope: Scope,
+    intent: Intent,
     label: Label,
 }
 
@@ -175,9 +210,18 @@ impl Cleared {
         &self.drive
     }
 
-    /// What of it, and of its unit.
-    pub fn scope(&self) -> Scope {
-        self.scope
+    /// For what it was cleared.
+    pub fn intent(&self) -> Intent {
+        self.intent
+    }
+
+    /// Whether it was cleared for all that `wanted` reaches and does: what was free for an overwriting is not yet free for a
+    /// command that reaches other namespaces.
+    pub fn is_for(&self, wanted: Intent) -> bool {
+        let reaches = self.intent.scope == Scope::WholeUnit || self.intent.scope == wanted.scope;
+        // Of a drive that is larger once its hidden sectors are lifted, and of a part of it, the guard's word is the same.
+        let sectors = matches!((self.intent.scope, wanted.scope), (Scope::Sectors(_), Scope::Sectors(_)));
+        (reaches || sectors) && self.intent.own == wanted.own
     }
 
     /// What the person must type: something that no other drive on the bench would take.
@@ -192,7 +236,9 @@ impl Cleared {
 ///
 /// # Errors
 /// Every hindrance: those found, and those that follow from the drive itself.
-pub fn check(scope: Scope, looked_at: &[LookedAt]) -> Result<Cleared, Refusal> {
+pub fn check(intent: impl Into<Intent>, looked_at: &[LookedAt]) -> Result<Cleared, Refusal> {
+    let intent = intent.into();
+    let scope = intent.scope;
     let Some(((drive, hindrances), others)) = looked_at.split_first() else {
         return Err(Refusal { hindrances: vec![Hindrance::NotKnown { why: "no drive was looked at".into() }] });
     };
@@ -206,9 +252,14 @@ pub fn check(scope: Scope, looked_at: &[LookedAt]) -> Result<Cleared, Refusal> {
             all.extend(in_the_way.iter().map(|h| Hindrance::OtherNamespace { path: other.path.clone(), because: because(h) }));
         }
     }
+    let removed = |h: &Hindrance| match h {
+        Hindrance::OtherPath { because, .. } | Hindrance::OtherNamespace { because, .. } => intent.removes(because),
+        other => intent.removes(other),
+    };
+    all.retain(|h| !removed(h));
     if all.is_empty() {
         let label = drive.label_among(others.iter().map(|(other, _)| other));
-        Ok(Cleared { drive: drive.clone(), scope, label })
+        Ok(Cleared { drive: drive.clone(), intent, label })
     } else {
         Err(Refusal { hindrances: all })
     }
@@ -221,6 +272,11 @@ fn of_the_drive_itself(drive: &Drive) -> Vec<Hindrance> {
         (drive.zoned_by_host, Hindrance::Zoned),
     ];
     found.into_iter().filter(|(is, _)| *is).map(|(_, h)| h).collect()
+}
+
+/// Whether `other` is another namespace of the unit of `drive`, or another path to the same drive.
+pub fn is_of_the_same_unit(drive: &Drive, other: &Drive) -> bool {
+    drive.is_other_path_of(other) || is_other_namespace(drive, other)
 }
 
 /// Whether both are namespaces of one controller.

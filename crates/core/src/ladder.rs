@@ -1,12 +1,13 @@
 //! The ladder of ways: every technique for one drive, best first, each with what it earns there and what keeps it away.
 
 use crate::estimate::{self, Basis, Estimate, SpeedSample};
+use crate::evidence::Stated;
 use crate::media::{Drive, MediaClass};
 use crate::method::{Catalogue, Method, Status};
 use crate::native::Answers;
 use crate::need::Need;
 use crate::notation::NoEntropy;
-use crate::plan::{HowMuch, Order, Plan, Verification};
+use crate::plan::{HowMuch, Order, OwnOrder, Plan, Verification};
 use crate::rules::{Case, Claim, Condition, Edition, Media, Outcome, Technique, evaluate};
 use crate::text::capital;
 use crate::units::{Sectors, duration};
@@ -19,8 +20,6 @@ use std::time::Duration;
 pub enum Availability {
     /// It can be planned and armed.
     Ready,
-    /// The drive offers it; this version of Jurex can't run it yet.
-    NotBuilt,
     /// Something stands in its way that a person can take away.
     Blocked {
         /// What.
@@ -47,7 +46,6 @@ impl Availability {
     pub fn word(&self) -> &'static str {
         match self {
             Availability::Ready => "ready",
-            Availability::NotBuilt => "not built yet",
             Availability::Blocked { .. } => "blocked",
             Availability::Unavailable { .. } => "not here",
             Availability::ByHand { .. } => "by hand",
@@ -58,7 +56,6 @@ impl Availability {
     pub fn sentence(&self) -> String {
         match self {
             Availability::Ready => String::new(),
-            Availability::NotBuilt => "The drive offers it; running it is not built yet, so it can't be armed.".into(),
             Availability::Blocked { reason, remedy } | Availability::Unavailable { reason, remedy } => {
                 format!("{reason}: {remedy}.")
             }
@@ -118,8 +115,7 @@ impl Way {
         let (group, within) = match &self.availability {
             _ if best == Outcome::NotSanitized => (3, 0),
             Availability::Ready => (0, 0),
-            Availability::NotBuilt => (0, 1),
-            Availability::Blocked { .. } => (0, 2),
+            Availability::Blocked { .. } => (0, 1),
             Availability::Unavailable { .. } => (1, 0),
             Availability::ByHand { .. } => (2, 0),
         };
@@ -144,7 +140,15 @@ pub fn ladder(drive: &Drive, answers: &Answers, overwrite: &Order, sample: Optio
 
 fn way(drive: &Drive, answers: &Answers, technique: Technique, overwrite: &Order, sample: Option<&SpeedSample>) -> Way {
     let rules = overwrite.edition.rules();
-    let foreseen = |met| evaluate(rules, &Case::foreseen(drive, technique, met));
+    let own = |met: Vec<Condition>| {
+        let order = OwnOrder::of_way(technique, drive, answers, overwrite);
+        let order = OwnOrder { stated: Stated { conditions: met, by: String::new() }, ..order };
+        Plan::own(drive, &order, &mut NoEntropy).ok().map(|plan| plan.expected().clone())
+    };
+    // What a drive does itself is judged as a plan of it would be: hidden areas lifted first, the rest read back.
+    let foreseen = |met: Vec<Condition>| {
+        own(met.clone()).unwrap_or_else(|| evaluate(rules, &Case::foreseen(drive, technique, met)))
+    };
     let (claim, perhaps) = match technique {
         Technique::Overwrite => (overwriting(drive, overwrite), None),
         _ => {
@@ -204,25 +208,41 @@ fn availability(drive: &Drive, answers: &Answers, technique: Technique) -> Avail
         Technique::Discard | Technique::NewTable => unavailable("Alone it earns nothing", "overwrite the drive instead"),
         Technique::Degauss => by_hand("A degausser strong enough for this drive ends its use; its model goes on the certificate"),
         Technique::Destruction => by_hand("Shred, crush or melt the media; how, by whom and who saw it goes on the certificate"),
-        Technique::TcgRevert | Technique::TcgKeyChange => {
-            unavailable("Whether the drive encrypts itself by TCG is not asked yet", "take another way")
-        }
         _ if drive.bridged => Availability::Blocked {
             reason: "A bridge hides the drive's own interface".into(),
             remedy: "take the drive out of its case and connect it natively".into(),
         },
         _ if !offered && answers.was_asked(technique) => unavailable("The drive does not offer it", "take another way"),
         _ if !offered => unavailable("Whether the drive offers it was not asked, or not told", "take another way"),
-        _ if security && answers.security_locked => Availability::Blocked {
-            reason: "Locked: the drive's security takes no command before it is unlocked".into(),
-            remedy: "unlock it with its password first".into(),
+        _ if answers.security_locked && !matches!(technique, Technique::TcgRevert) => Availability::Blocked {
+            reason: "Locked: a password keeps the drive from taking any command that erases".into(),
+            remedy: format!(
+                "if a broken-off SECURITY ERASE of Jurex has left it, `jurex unlock {}` takes it away; any other is unlocked by whoever set it",
+                drive.shown_path()
+            ),
+        },
+        _ if security && answers.security_expired => Availability::Blocked {
+            reason: "Too many wrong passwords were tried".into(),
+            remedy: "take the drive's power away for ten seconds, give it back, and look again".into(),
+        },
+        _ if security && answers.security_enabled => Availability::Blocked {
+            reason: "The drive has a password that somebody has set".into(),
+            remedy: format!("whoever set it takes it away; if Jurex did, `jurex unlock {}`", drive.shown_path()),
+        },
+        _ if is_sanitize(technique) && answers.sanitize_frozen => Availability::Blocked {
+            reason: "Frozen: the drive takes no SANITIZE command until its next power-on".into(),
+            remedy: "take the drive's power away for ten seconds, give it back, and look again".into(),
         },
         _ if security && answers.security_frozen => Availability::Blocked {
             reason: "Frozen: the machine's firmware locked the drive's security commands when it started".into(),
             remedy: "take the drive's power away for ten seconds, give it back, and look again".into(),
         },
-        _ => Availability::NotBuilt,
+        _ => Availability::Ready,
     }
+}
+
+fn is_sanitize(technique: Technique) -> bool {
+    matches!(technique, Technique::SanitizeBlock | Technique::SanitizeCrypto | Technique::SanitizeOverwrite)
 }
 
 /// The overwrite order that suits a class of media: one pass of zeros, or a pattern and its complement where the media
@@ -247,12 +267,6 @@ pub fn what_to_do(ways: &[Way], needed: Outcome) -> Option<String> {
     let name = |w: &Way| w.technique.name();
     let said = if let Some(w) = better(&|w| matches!(w.availability, Availability::Blocked { .. })) {
         format!("{} would earn {}. {}", capital(name(w)), w.outcome(), w.availability.sentence())
-    } else if let Some(w) = better(&|w| w.availability == Availability::NotBuilt) {
-        format!(
-            "{} would earn {}, but running it is not built yet: set the drive aside, or destroy it.",
-            capital(name(w)),
-            w.outcome()
-        )
     } else if let Some(w) = better(&|w| matches!(w.availability, Availability::ByHand { .. })) {
         format!("No way that writes to it reaches {needed}: {} does. {}", name(w), w.availability.sentence())
     } else {
@@ -351,16 +365,17 @@ mod tests {
     }
 
     #[test]
-    fn only_overwriting_can_be_armed_and_what_is_frozen_or_behind_a_bridge_says_what_to_do() {
+    fn what_is_offered_can_be_armed_and_what_is_frozen_or_behind_a_bridge_says_what_to_do() {
         let (mut drive, mut answers) = ssd();
         answers.security_frozen = true;
         let find = |drive: &Drive, answers: &Answers, technique| {
             let ways = ladder(drive, answers, &zeros(), None);
-            assert!(ways.iter().all(|w| w.is_ready() == (w.technique == Technique::Overwrite)));
             ways.into_iter().find(|w| w.technique == technique).unwrap().availability.sentence()
         };
         assert!(find(&drive, &answers, Technique::SecurityEraseEnhanced).contains("ten seconds"));
-        assert!(find(&drive, &answers, Technique::SanitizeBlock).contains("not built yet"));
+        assert_eq!(find(&drive, &answers, Technique::SanitizeBlock), "", "it is ready");
+        answers.sanitize_frozen = true;
+        assert!(find(&drive, &answers, Technique::SanitizeBlock).contains("ten seconds"));
         assert!(find(&drive, &answers, Technique::SanitizeOverwrite).contains("not asked"));
         assert!(find(&drive, &answers, Technique::SanitizeCrypto).contains("does not offer"));
         (drive.bridged, drive.bus) = (true, Bus::Usb);
@@ -372,6 +387,9 @@ mod tests {
         let (drive, answers) = ssd();
         let ways = ladder(&drive, &answers, &zeros(), None);
         assert_eq!(what_to_do(&ways, Outcome::Clear), None);
+        assert_eq!(what_to_do(&ways, Outcome::Purge), None, "its block erase reaches it");
+        let frozen = Answers { sanitize_frozen: true, ..answers };
+        let ways = ladder(&drive, &frozen, &zeros(), None);
         assert!(what_to_do(&ways, Outcome::Purge).unwrap().starts_with("SANITIZE block erase would earn Purge"));
         assert!(what_to_do(&ways, Outcome::Destroy).unwrap().contains("physical destruction"));
         let stick = test_drive(MediaClass::RemovableFlash, 1000);

@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Treatment {
-    /// The way. Only overwriting can be run yet.
+    /// The way.
     #[serde(default = "overwrite")]
     pub way: Technique,
     /// Name of the method for overwriting.
@@ -103,9 +103,9 @@ pub enum PolicyError {
         /// Names like it.
         nearest: String,
     },
-    /// It names a way that can't be run yet.
-    #[error("{} is not built yet: a policy can only choose `overwrite`", .0.name())]
-    NotBuilt(Technique),
+    /// It names a way that no drive can carry out.
+    #[error("{} is nothing that Jurex carries out", .0.name())]
+    NoWay(Technique),
     /// Its name can't be a file's.
     #[error("`{0}` is no name for a policy: use 1 to 40 small letters, digits, `.` and `-`, a letter or digit first")]
     BadName(String),
@@ -180,8 +180,8 @@ impl Policy {
     /// The treatment of its class names a method or way that can't be had.
     pub fn order(&self, drive: &Drive, catalogue: &Catalogue, edition: Edition) -> Result<Order, PolicyError> {
         let Some(treatment) = self.treatment(drive.class) else { return Ok(suggested(drive, catalogue, edition)) };
-        if treatment.way != Technique::Overwrite {
-            return Err(PolicyError::NotBuilt(treatment.way));
+        if treatment.way != Technique::Overwrite && !treatment.way.is_own() {
+            return Err(PolicyError::NoWay(treatment.way));
         }
         let method = catalogue.find(&treatment.method).ok_or_else(|| PolicyError::NoMethod {
             name: crate::text::printable(treatment.method.as_bytes()),
@@ -203,6 +203,8 @@ impl Policy {
 pub struct Proposal {
     /// Place in the list that was given.
     pub drive: usize,
+    /// The way: overwriting, or an erasure of its own.
+    pub way: Technique,
     /// How it would be overwritten.
     pub order: Order,
     /// Its ladder.
@@ -229,30 +231,54 @@ pub fn propose(
     let mut proposals = vec![];
     for (at, (drive, answers, sample)) in lot.iter().enumerate() {
         let order = policy.order(drive, catalogue, edition)?;
-        proposals.push(propose_one(at, order, policy.need(), catalogue, (*drive, *answers, *sample)));
+        let way = policy.treatment(drive.class).map(|t| t.way);
+        proposals.push(propose_one(at, way, order, policy.need(), catalogue, (*drive, *answers, *sample)));
     }
     proposals.sort_by_key(|p| p.what_to_do.is_none());
     Ok(proposals)
 }
 
-/// The proposal of one drive for an order that is already chosen. Where that earns too little, what to do is a method that
+/// The proposal of one drive for an order that is already chosen, and for that way; `None`: overwriting where it earns what is
+/// needed, else the quickest erasure of the drive's own that does. Where nothing earns enough, what to do is a method that
 /// earns enough, if there is one, else another way.
-pub fn propose_one(at: usize, order: Order, need: Need, catalogue: &Catalogue, of_lot: OfLot<'_>) -> Proposal {
+pub fn propose_one(
+    at: usize,
+    way: Option<Technique>,
+    order: Order,
+    need: Need,
+    catalogue: &Catalogue,
+    of_lot: OfLot<'_>,
+) -> Proposal {
     let (drive, answers, sample) = of_lot;
-    let earned =
-        |ways: &[Way]| ways.iter().find(|w| w.technique == Technique::Overwrite).map_or(Outcome::NotSanitized, Way::outcome);
+    let earned_by = |ways: &[Way], technique| {
+        ways.iter().find(|w| w.technique == technique && w.is_ready()).map_or(Outcome::NotSanitized, Way::outcome)
+    };
     let ways = ladder(drive, answers, &order, sample);
-    let (earns, needed) = (earned(&ways), need.outcome());
+    let needed = need.outcome();
+    let way = way.unwrap_or_else(|| way_that_earns(&ways, needed));
+    let earned = |ways: &[Way]| earned_by(ways, Technique::Overwrite);
+    let earns = earned_by(&ways, way);
     let what_to_do = (earns < needed).then(|| {
         let suited = suggested(drive, catalogue, order.edition);
         match earned(&ladder(drive, answers, &suited, sample)) {
             better if better >= needed => {
                 format!("This plan earns {earns}: take {} on the whole drive, which earns {better}.", suited.title)
             }
+            _ if earned_by(&ways, way_that_earns(&ways, needed)) >= needed => {
+                let better = way_that_earns(&ways, needed);
+                format!("This plan earns {earns}: take {}, which earns {}.", better.name(), earned_by(&ways, better))
+            }
             _ => what_to_do(&ways_without_ready(&ways), needed).unwrap_or_default(),
         }
     });
-    Proposal { drive: at, order, ways, earns, what_to_do }
+    Proposal { drive: at, way, order, ways, earns, what_to_do }
+}
+
+/// Overwriting, if it earns what is needed; else the first ready way on the ladder that does; else overwriting.
+fn way_that_earns(ways: &[Way], needed: Outcome) -> Technique {
+    let enough = |w: &&Way| w.is_ready() && w.outcome() >= needed;
+    let overwriting = ways.iter().filter(enough).find(|w| w.technique == Technique::Overwrite);
+    overwriting.or_else(|| ways.iter().find(enough)).map_or(Technique::Overwrite, |w| w.technique)
 }
 
 /// The ladder without a ready way that was just found to earn too little.
@@ -311,8 +337,8 @@ mod tests {
         assert!(
             matches!(order(Treatment::by("rando")), Err(PolicyError::NoMethod { nearest, .. }) if nearest.starts_with("random"))
         );
-        let native = Treatment { way: Technique::SanitizeBlock, ..Treatment::by("zeros") };
-        assert_eq!(order(native), Err(PolicyError::NotBuilt(Technique::SanitizeBlock)));
+        let native = Treatment { way: Technique::Degauss, ..Treatment::by("zeros") };
+        assert_eq!(order(native), Err(PolicyError::NoWay(Technique::Degauss)));
         assert!(check_name("../x").is_err() && check_name("wednesday").is_ok());
     }
 }

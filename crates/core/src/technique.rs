@@ -22,7 +22,7 @@ pub enum Technique {
     Format,
     /// NVMe Format NVM, cryptographic erase.
     FormatCrypto,
-    /// eMMC secure erase, then SANITIZE_START.
+    /// eMMC erase, then SANITIZE_START.
     MmcSanitize,
     /// TCG revert, by PSID.
     TcgRevert,
@@ -116,7 +116,7 @@ impl Technique {
             Technique::SecurityErase => "SECURITY ERASE UNIT",
             Technique::Format => "Format NVM, user data erase",
             Technique::FormatCrypto => "Format NVM, crypto erase",
-            Technique::MmcSanitize => "secure erase and SANITIZE_START",
+            Technique::MmcSanitize => "erase and SANITIZE_START",
             Technique::TcgRevert => "TCG revert by PSID",
             Technique::TcgKeyChange => "TCG key change, all ranges",
             Technique::Discard => "discard (TRIM, UNMAP)",

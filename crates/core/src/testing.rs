@@ -21,7 +21,15 @@ pub fn test_drive(class: MediaClass, sectors: u64) -> Drive {
 /// # Panics
 /// If the drive itself is none that may be erased.
 pub fn cleared(drive: &Drive) -> Cleared {
-    guard::check(Scope::WholeUnit, &[(drive.clone(), vec![])]).expect("nothing uses a test's drive")
+    cleared_for(drive, Scope::WholeUnit)
+}
+
+/// The same, for what is intended.
+///
+/// # Panics
+/// If the drive itself is none that may be erased.
+pub fn cleared_for(drive: &Drive, intent: impl Into<guard::Intent>) -> Cleared {
+    guard::check(intent, &[(drive.clone(), vec![])]).expect("nothing uses a test's drive")
 }
 
 /// The same byte for ever.

@@ -1,9 +1,11 @@
 //! Asks a drive itself who it is and how it is: ATA through SG_IO, SCSI, NVMe. Reading commands only.
 
-use crate::ioctl::{NvmeRead, nvme_read, scsi_read};
-use crate::sysfs::{entries, name, text};
+use crate::ioctl::{NvmeRead, mmc_send, nvme_read, scsi_read};
+use crate::port::open_commands;
+use crate::sysfs::text;
 use jurex_core::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol, Unit, UnitId};
 use jurex_core::native::ata::{self, Command, Identify, Registers, SanitizeStatus, Transfer};
+use jurex_core::native::mmc::{EXT_CSD, ExtCsd};
 use jurex_core::native::{Answers, Health, OwnErase, OwnState, PageError, nvme, scsi};
 use jurex_core::rules::Technique;
 use jurex_core::units::si_size;
@@ -20,10 +22,10 @@ const COMMAND_PATIENCE: Duration = Duration::from_secs(3);
 pub(crate) fn ask(drive: Drive, dir: &Path) -> (Drive, Answers) {
     let asked_by_command = matches!(drive.bus, Bus::Sata | Bus::Sas | Bus::Usb | Bus::Nvme);
     if !asked_by_command || drive.class == MediaClass::Optical {
-        let answers = if drive.bus == Bus::Mmc { mmc(dir) } else { Answers::default() };
+        let answers = if drive.bus == Bus::Mmc { mmc(&drive, dir) } else { Answers::default() };
         return (drive, answers);
     }
-    match open_to_ask(&drive, dir) {
+    match open_commands(&drive.path, dir, OFlags::RDONLY) {
         Ok(fd) if drive.bus == Bus::Nvme => ask_nvme(drive, &fd),
         Ok(fd) => ask_scsi(drive, &fd),
         Err(e) => {
@@ -39,23 +41,27 @@ pub(crate) fn ask(drive: Drive, dir: &Path) -> (Drive, Answers) {
     }
 }
 
-/// A way to the drive's commands. Opening the disk itself may hang for as long as the drive is at work on itself; the node of
-/// its commands (`sg`) opens at once.
-fn open_to_ask(drive: &Drive, dir: &Path) -> rustix::io::Result<OwnedFd> {
-    let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC;
-    let generic = entries(&dir.join("device/scsi_generic")).first().map(|node| format!("/dev/{}", name(node)));
-    match generic.map(|node| open(node.as_str(), flags, Mode::empty())) {
-        Some(Ok(fd)) => Ok(fd),
-        Some(Err(_)) | None => open(drive.path.as_str(), flags, Mode::empty()),
-    }
-}
-
 /// Embedded flash tells its wear in steps of a tenth (EXT_CSD 268 and 269, by sysfs).
-fn mmc(dir: &Path) -> Answers {
+fn mmc(drive: &Drive, dir: &Path) -> Answers {
     let steps = text(&dir.join("device"), "life_time").unwrap_or_default();
     let tenths = steps.split_whitespace().filter_map(|s| u8::from_str_radix(s.trim_start_matches("0x"), 16).ok());
     let wear = tenths.filter(|t| (1..=11).contains(t)).max().map(|t| t * 10);
-    Answers { health: Health { wear_percent: wear, ..Health::default() }, ..Answers::default() }
+    let mut answers = Answers { health: Health { wear_percent: wear, ..Health::default() }, ..Answers::default() };
+    if drive.class == MediaClass::EmbeddedFlash
+        && let Some(told) = ext_csd(drive)
+    {
+        answers.asked = vec![Technique::MmcSanitize];
+        answers.own_erases.extend(told.sanitize.then_some(OwnErase::MmcSanitize));
+    }
+    answers
+}
+
+/// What the extended card specific data tells (CMD8).
+fn ext_csd(drive: &Drive) -> Option<ExtCsd> {
+    let fd = open(drive.path.as_str(), OFlags::RDONLY | OFlags::CLOEXEC, Mode::empty()).ok()?;
+    let mut page = vec![0; EXT_CSD];
+    mmc_send(&fd, 8, 0, &mut page, COMMAND_PATIENCE).ok()?;
+    ExtCsd::parse(&page).ok()
 }
 
 fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
@@ -67,6 +73,7 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
             fill(&mut drive.unit, controller.model.clone(), controller.serial.clone(), controller.firmware.clone());
             answers.own_erases = controller.own_erases();
             answers.asked = NVME_TECHNIQUES.to_vec();
+            answers.format_reaches_all = controller.format_erases_all;
             beside_this_namespace(&mut drive, &controller, fd);
         }
         Err(why) => answers.notes.push(format!("The drive did not tell who it is ({why}).")),
@@ -221,6 +228,7 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
     answers.own_times = identify.own_times();
     answers.security_frozen = identify.security.frozen;
     answers.security_locked = identify.security.locked;
+    answers.security_enabled = identify.security.enabled;
     answers.security_expired = identify.security.expired;
     if identify.security.locked {
         answers.notes.push("Its security is locked by a password: it takes and gives no sector until it is unlocked.".into());

@@ -39,6 +39,7 @@ struct SgIoHdr {
 const _: () = assert!(size_of::<SgIoHdr>() == 88 && size_of::<NvmePassthru>() == 72);
 
 const SG_DXFER_NONE: i32 = -1;
+const SG_DXFER_TO_DEV: i32 = -2;
 const SG_DXFER_FROM_DEV: i32 = -3;
 
 /// How a SCSI command ended.
@@ -54,24 +55,44 @@ pub(crate) struct ScsiEnd {
     pub(crate) host_failed: bool,
 }
 
+/// What travels with a command.
+pub(crate) enum Travels<'d> {
+    Nothing,
+    FromDrive(&'d mut [u8]),
+    ToDrive(&'d [u8]),
+}
+
 /// Sends a SCSI command that reads `data` (or transfers nothing, if that is empty) and waits for its end.
 ///
 /// # Errors
 /// `EINVAL`/`ENOTTY` if the device takes no SCSI commands, `EPERM` without rights, others of the kernel.
 pub(crate) fn scsi_read(fd: impl AsFd, command: &[u8], data: &mut [u8], patience: Duration) -> Result<ScsiEnd, Errno> {
+    let travels = if data.is_empty() { Travels::Nothing } else { Travels::FromDrive(data) };
+    scsi_send(fd, command, travels, patience)
+}
+
+/// Sends a SCSI command and waits for its end.
+///
+/// # Errors
+/// `EINVAL`/`ENOTTY` if the device takes no SCSI commands, `EPERM` without rights, others of the kernel.
+pub(crate) fn scsi_send(fd: impl AsFd, command: &[u8], travels: Travels<'_>, patience: Duration) -> Result<ScsiEnd, Errno> {
     let mut sense = [0u8; 64];
-    let direction = if data.is_empty() { SG_DXFER_NONE } else { SG_DXFER_FROM_DEV };
+    let (direction, len, data): (i32, usize, *mut c_void) = match travels {
+        Travels::Nothing => (SG_DXFER_NONE, 0, std::ptr::null_mut()),
+        Travels::FromDrive(data) => (SG_DXFER_FROM_DEV, data.len(), data.as_mut_ptr().cast()),
+        Travels::ToDrive(data) => (SG_DXFER_TO_DEV, data.len(), data.as_ptr().cast_mut().cast()),
+    };
     let mut header = SgIoHdr {
         interface_id: i32::from(b'S'),
         dxfer_direction: direction,
         cmd_len: command.len() as u8,
         mx_sb_len: sense.len() as u8,
         iovec_count: 0,
-        dxfer_len: data.len() as u32,
-        dxferp: data.as_mut_ptr().cast(),
+        dxfer_len: len as u32,
+        dxferp: data,
         cmdp: command.as_ptr(),
         sbp: sense.as_mut_ptr(),
-        timeout: patience.as_millis() as u32,
+        timeout: milliseconds(patience),
         flags: 0,
         pack_id: 0,
         usr_ptr: std::ptr::null_mut(),
@@ -87,10 +108,11 @@ pub(crate) fn scsi_read(fd: impl AsFd, command: &[u8], data: &mut [u8], patience
     };
     const SG_IO: Opcode = 0x2285;
     // SAFETY: SG_IO reads and writes one `sg_io_hdr` (its layout is asserted above). The kernel writes at most
-    // `dxfer_len` bytes to `dxferp` and `mx_sb_len` to `sbp`, and reads `cmd_len` from `cmdp`; each pointer comes from a
-    // slice of that length which outlives the call, and the call returns only when the command has ended.
+    // `dxfer_len` bytes to `dxferp` (or, to the drive, only reads them) and `mx_sb_len` to `sbp`, and reads `cmd_len` from
+    // `cmdp`; each pointer comes from a slice of that length which outlives the call, and the call returns only when the
+    // command has ended.
     unsafe { ioctl(fd, Updater::<SG_IO, SgIoHdr>::new(&mut header)) }?;
-    let received = data.len().saturating_sub(usize::try_from(header.resid).unwrap_or(0));
+    let received = len.saturating_sub(usize::try_from(header.resid).unwrap_or(0));
     // Driver status 8 only says that there is sense data.
     let host_failed = header.host_status != 0 || header.driver_status & !8 != 0;
     let sense = sense[..usize::from(header.sb_len_wr).min(64)].to_vec();
@@ -143,6 +165,11 @@ unsafe impl Ioctl for NvmeAdmin<'_> {
     }
 }
 
+/// A time as the kernel takes it: 49 days at most.
+fn milliseconds(patience: Duration) -> u32 {
+    u32::try_from(patience.as_millis()).unwrap_or(u32::MAX)
+}
+
 /// An NVMe admin command that reads.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct NvmeRead {
@@ -178,18 +205,184 @@ impl NvmeRead {
 /// # Errors
 /// `ENOTTY` if the device is not NVMe, `EACCES` without rights, others of the kernel.
 pub(crate) fn nvme_read(fd: impl AsFd, command: NvmeRead, data: &mut [u8], patience: Duration) -> Result<i32, Errno> {
+    nvme_send(fd, command, 0, data, patience)
+}
+
+/// Sends an NVMe admin command that reads `data`, or transfers nothing if that is empty, and gives its status (0 is good).
+///
+/// # Errors
+/// `ENOTTY` if the device is not NVMe, `EACCES` without rights, others of the kernel.
+pub(crate) fn nvme_send(
+    fd: impl AsFd,
+    command: NvmeRead,
+    cdw11: u32,
+    data: &mut [u8],
+    patience: Duration,
+) -> Result<i32, Errno> {
     let mut passthru = NvmePassthru {
         opcode: command.opcode,
         nsid: command.namespace,
-        addr: data.as_mut_ptr() as u64,
+        addr: if data.is_empty() { 0 } else { data.as_mut_ptr() as u64 },
         data_len: data.len() as u32,
         cdw10: command.cdw10,
-        timeout_ms: patience.as_millis() as u32,
+        cdw11,
+        timeout_ms: milliseconds(patience),
         ..NvmePassthru::default()
     };
     // SAFETY: the kernel writes at most `data_len` bytes to `addr`, which is a slice of that length that outlives the
-    // call, and one `nvme_passthru_cmd` (its layout is asserted above). Only commands that read are made from `NvmeRead`.
+    // call, and one `nvme_passthru_cmd` (its layout is asserted above).
     unsafe { ioctl(fd, NvmeAdmin(&mut passthru)) }
+}
+
+/// `struct mmc_ioc_cmd` of `linux/mmc/ioctl.h`.
+#[repr(C)]
+#[derive(Default)]
+struct MmcCommand {
+    write_flag: i32,
+    is_acmd: i32,
+    opcode: u32,
+    arg: u32,
+    response: [u32; 4],
+    flags: u32,
+    blksz: u32,
+    blocks: u32,
+    postsleep_min_us: u32,
+    postsleep_max_us: u32,
+    data_timeout_ns: u32,
+    cmd_timeout_ms: u32,
+    pad: u32,
+    data_ptr: u64,
+}
+
+#[cfg(target_pointer_width = "64")]
+const _: () = assert!(size_of::<MmcCommand>() == 72);
+
+/// Sends an MMC command to the whole device, and gives its card status. It reads `data`, or transfers nothing if that is
+/// empty.
+///
+/// # Errors
+/// `ENOTTY` if the device takes none, `EPERM` without rights, others of the kernel and of the card.
+pub(crate) fn mmc_send(fd: impl AsFd, index: u32, argument: u32, data: &mut [u8], patience: Duration) -> Result<u32, Errno> {
+    const MMC_IOC_CMD: Opcode = opcode::read_write::<MmcCommand>(179, 0);
+    // R1 with the command class bits of `linux/mmc/core.h`: with data, busy after it, or plain.
+    const R1: u32 = 0x15 | 0x80 | 0x400;
+    const R1_WITH_DATA: u32 = 0x35 | 0x80 | 0x400;
+    const R1_BUSY: u32 = 0x1d | 0x80 | 0x400;
+    let flags = match index {
+        6 | 38 => R1_BUSY,
+        _ if data.is_empty() => R1,
+        _ => R1_WITH_DATA,
+    };
+    let mut command = MmcCommand {
+        opcode: index,
+        arg: argument,
+        flags,
+        blksz: if data.is_empty() { 0 } else { 512 },
+        blocks: (data.len() / 512) as u32,
+        cmd_timeout_ms: milliseconds(patience),
+        data_ptr: if data.is_empty() { 0 } else { data.as_mut_ptr() as u64 },
+        ..MmcCommand::default()
+    };
+    // SAFETY: MMC_IOC_CMD reads and writes one `mmc_ioc_cmd` (its layout is asserted above), and writes at most
+    // `blksz * blocks` bytes to `data_ptr`, which is a slice of that length that outlives the call.
+    unsafe { ioctl(fd, Updater::<MMC_IOC_CMD, MmcCommand>::new(&mut command)) }?;
+    Ok(command.response[0])
+}
+
+/// A call of the kernel's self-encrypting drive interface. Its positive return value is the TCG status.
+struct Opal<'a, const OPCODE: Opcode, T>(&'a mut T);
+
+// SAFETY: the opcode is that of the structure, `as_ptr` points to one such structure for as long as the call lasts, and
+// the output is the plain return value.
+unsafe impl<const OPCODE: Opcode, T> Ioctl for Opal<'_, OPCODE, T> {
+    type Output = i32;
+    const IS_MUTATING: bool = true;
+
+    fn opcode(&self) -> Opcode {
+        OPCODE
+    }
+
+    fn as_ptr(&mut self) -> *mut c_void {
+        std::ptr::from_mut(self.0).cast()
+    }
+
+    unsafe fn output_from_ptr(out: IoctlOutput, _: *mut c_void) -> rustix::io::Result<i32> {
+        Ok(out)
+    }
+}
+
+/// `struct opal_status` of `linux/sed-opal.h`.
+#[repr(C)]
+#[derive(Default)]
+struct OpalStatus {
+    flags: u32,
+    reserved: u32,
+}
+
+/// `struct opal_key`.
+#[repr(C)]
+struct OpalKey {
+    lr: u8,
+    key_len: u8,
+    align: [u8; 6],
+    key: [u8; 256],
+}
+
+/// `struct opal_session_info`.
+#[repr(C)]
+struct OpalSession {
+    sum: u32,
+    who: u32,
+    key: OpalKey,
+}
+
+const _: () = assert!(size_of::<OpalKey>() == 264 && size_of::<OpalSession>() == 272);
+
+impl OpalKey {
+    /// `EINVAL` where the text is too long for it.
+    fn new(range: u8, text: &str) -> Result<Self, Errno> {
+        let mut key = [0; 256];
+        key.get_mut(..text.len()).ok_or(Errno::INVAL)?.copy_from_slice(text.as_bytes());
+        let key_len = u8::try_from(text.len()).map_err(|_| Errno::INVAL)?;
+        Ok(Self { lr: range, key_len, align: [0; 6], key })
+    }
+}
+
+/// The drive's self-encrypting states, as the kernel's flags (IOC_OPAL_GET_STATUS).
+///
+/// # Errors
+/// The drive, or this kernel, has no such interface.
+pub(crate) fn opal_status(fd: impl AsFd) -> Result<u32, Errno> {
+    const GET_STATUS: Opcode = opcode::read::<OpalStatus>(b'p', 236);
+    let mut status = OpalStatus::default();
+    // SAFETY: IOC_OPAL_GET_STATUS writes one `opal_status` through its pointer, which is to a local that outlives the call.
+    unsafe { ioctl(fd, Updater::<GET_STATUS, OpalStatus>::new(&mut status)) }?;
+    Ok(status.flags)
+}
+
+/// Reverts the drive by the PSID of its label (IOC_OPAL_PSID_REVERT_TPR); gives the TCG status, 0 if it did.
+///
+/// # Errors
+/// The drive, or this kernel, has no such interface.
+pub(crate) fn opal_revert(fd: impl AsFd, psid: &str) -> Result<i32, Errno> {
+    const PSID_REVERT: Opcode = opcode::write::<OpalKey>(b'p', 232);
+    let mut key = OpalKey::new(0, psid)?;
+    // SAFETY: the call reads one `opal_key` (its layout is asserted above) through its pointer, which is to a local that
+    // outlives it.
+    unsafe { ioctl(fd, Opal::<PSID_REVERT, OpalKey>(&mut key)) }
+}
+
+/// Gives a locking range a new key (IOC_OPAL_SECURE_ERASE_LR) by the password of Admin1; gives the TCG status, 0 if it did.
+///
+/// # Errors
+/// The drive, or this kernel, has no such interface.
+pub(crate) fn opal_erase_range(fd: impl AsFd, range: u8, password: &str) -> Result<i32, Errno> {
+    const SECURE_ERASE: Opcode = opcode::write::<OpalSession>(b'p', 231);
+    // Who 0 is Admin1; not in single user mode.
+    let mut session = OpalSession { sum: 0, who: 0, key: OpalKey::new(range, password)? };
+    // SAFETY: the call reads one `opal_session_info` (its layout is asserted above) through its pointer, which is to a local
+    // that outlives it.
+    unsafe { ioctl(fd, Opal::<SECURE_ERASE, OpalSession>(&mut session)) }
 }
 
 /// `struct loop_info64` of `linux/loop.h`, as far as it is used.

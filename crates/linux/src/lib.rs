@@ -14,6 +14,7 @@ mod ioctl;
 mod medium;
 mod object;
 mod openers;
+mod port;
 mod ring;
 mod sysfs;
 mod threads;

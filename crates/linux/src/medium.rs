@@ -2,8 +2,10 @@
 
 use crate::discover::{System, image};
 use crate::errors::{Behind, cause, patiently};
+use crate::port::LinuxPort;
 use jurex_core::media::{Bus, Drive, Geometry};
 use jurex_core::medium::{Access, AccessWay, Cause, Medium, MediumError, Op};
+use jurex_core::native::command::{Answer, Command, Port};
 use jurex_core::units::{Lba, Sectors};
 use rustix::fs::{Advice, FlockOperation, fadvise, flock, fstat};
 use rustix::io::Errno;
@@ -12,6 +14,8 @@ use std::io;
 use std::os::fd::AsRawFd;
 use std::os::unix::fs::{FileExt, OpenOptionsExt};
 use std::path::Path;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
 /// An open drive or image.
@@ -27,6 +31,10 @@ pub struct LinuxMedium {
     alignment: u64,
     /// Whether the kernel keeps everyone else from opening it for themselves.
     exclusive: bool,
+    /// Number of sectors now: lifting hidden ones makes the drive larger while it is open, for every handle on it.
+    sectors: Arc<AtomicU64>,
+    /// The way to its own commands, once it was asked for.
+    port: Option<LinuxPort>,
     system: System,
 }
 
@@ -118,6 +126,8 @@ fn open_with(drive: &Drive, for_erasing: bool) -> Result<LinuxMedium, OpenError>
         cached,
         alignment,
         exclusive: exclusive != 0,
+        sectors: Arc::new(AtomicU64::new(drive.geometry.sectors)),
+        port: None,
         system: System::default(),
     })
 }
@@ -159,6 +169,8 @@ impl LinuxMedium {
             cached: self.cached.try_clone()?,
             alignment: self.alignment,
             exclusive: self.exclusive,
+            sectors: self.sectors.clone(),
+            port: self.port.as_ref().map(LinuxPort::again).transpose()?,
             system: self.system.clone(),
         })
     }
@@ -188,7 +200,8 @@ impl LinuxMedium {
     /// Whether the drive is still there, by the kernel's own book and without touching the media: the same attachment, with
     /// its size, and not put offline. A drive whose link was lost keeps its entry there for a while.
     fn still_there(&self) -> bool {
-        self.is_online() && self.current().is_ok_and(|d| d.same_as(&self.drive) || d.is_same_attachment(&self.drive))
+        let known = Drive { geometry: self.geometry(), ..self.drive.clone() };
+        self.is_online() && self.current().is_ok_and(|d| d.same_as(&known) || d.is_same_attachment(&known))
     }
 
     fn is_online(&self) -> bool {
@@ -234,7 +247,7 @@ fn state_is_online(device: &Path) -> bool {
 
 impl Medium for LinuxMedium {
     fn geometry(&self) -> Geometry {
-        self.drive.geometry
+        Geometry { sectors: self.sectors.load(Ordering::Relaxed), ..self.drive.geometry }
     }
 
     fn access(&self) -> Access {
@@ -273,6 +286,36 @@ impl Medium for LinuxMedium {
 
     fn flush(&mut self) -> Result<(), MediumError> {
         patiently(|| self.cached.sync_all()).map_err(|e| self.fail(Op::Flush, None, e))
+    }
+
+    fn port(&mut self) -> Option<&mut dyn Port> {
+        (self.behind == Behind::Device).then_some(self)
+    }
+}
+
+impl LinuxMedium {
+    /// The way to its commands, opened when it is first wanted.
+    fn own_port(&mut self) -> Result<&mut LinuxPort, MediumError> {
+        let refused = |e: io::Error| MediumError { op: Op::Command, at: None, cause: Cause::Refused(e) };
+        if self.port.is_none() {
+            let device = fstat(&self.cached).map_err(|e| refused(e.into()))?.st_rdev;
+            let dir = self.system.device_dir(device).map_err(refused)?;
+            self.port = Some(LinuxPort::new(&self.drive.path, &dir, &self.cached).map_err(refused)?);
+        }
+        self.port.as_mut().ok_or_else(|| refused(io::Error::other("no port")))
+    }
+}
+
+impl Port for LinuxMedium {
+    fn send(&mut self, command: &Command) -> Result<Answer, MediumError> {
+        self.own_port()?.send(command)
+    }
+
+    fn rescan(&mut self) -> Result<(), MediumError> {
+        self.own_port()?.rescan()?;
+        let now = self.current().map_err(|e| MediumError { op: Op::Command, at: None, cause: Cause::Gone(e) })?;
+        self.sectors.store(now.geometry.sectors, Ordering::Relaxed);
+        Ok(())
     }
 }
 

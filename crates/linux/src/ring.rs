@@ -319,7 +319,13 @@ impl Backend for Ring {
         let (at, pattern, op) = match &task {
             Task::Write(at, pattern) => (*at, Arc::clone(pattern), Op::Write),
             Task::ReadBack(at, pattern) => (*at, Arc::clone(pattern), Op::Read),
-            Task::Flush | Task::Probe(_) | Task::Identify => return self.hand.start(tag, task),
+            Task::Flush
+            | Task::Probe(_)
+            | Task::Identify
+            | Task::Digest(..)
+            | Task::Ask(_)
+            | Task::Change(_)
+            | Task::Rescan => return self.hand.start(tag, task),
         };
         let (offset, len) = self.bytes_of(at);
         let fits = self.slots.iter().any(|s| matches!(s, Slot::Free(buffer) if len <= buffer.len()));

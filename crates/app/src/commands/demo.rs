@@ -115,8 +115,7 @@ fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure
     let mut papers = Config::demo().papers();
     papers.backup = Backup::NotNeeded;
     let (before, _) = seen.look();
-    let label = armed.label().clone();
-    let finished = work::open(seen, &label)?
+    let finished = work::open(seen, &armed)?
         .begin(armed, before, papers, &InLedger { ledger, hold_above: None })?
         .run(&mut Unattended, &mut |_| {});
     let record = finished.record;

@@ -11,9 +11,10 @@ use crate::places::Places;
 use crate::work::{self, Finished, InLedger, Prepared};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
-use jurex_core::guard::Cleared;
-use jurex_core::plan::Plan;
+use jurex_core::ladder::{Availability, ladder};
+use jurex_core::plan::{Order, Plan, Secret};
 use jurex_core::record::Record;
+use jurex_core::rules::Technique;
 use jurex_core::units::{duration, rate, size};
 use jurex_ledger::{Ledger, Unfinished};
 use serde_json::json;
@@ -27,19 +28,24 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
     let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
-    let cleared = seen.verdict().map_err(refused)?;
     let ledger = places.ledger_for(seen.drive.simulated);
     let to = InLedger { ledger: &ledger, hold_above: config.hold_above() };
     let job = if asked.resume {
-        go_on(asked, &seen, &cleared, &to)?
+        go_on(asked, &seen, &to)?
     } else {
-        let order = order::order(&asked.order, &seen, &config.catalogue()?, config.rules, None)?;
-        let plan = Plan::new(&seen.drive, &order, &mut SystemEntropy)?;
+        let papers = config.papers();
+        // What is guarded is said before what is wrong with the order, unless the order is the remedy.
+        if asked.order.way.is_none() {
+            seen.verdict().map_err(refused)?;
+        }
+        let course = order::course(&asked.order, &seen, &config.catalogue()?, config.rules, None, &papers.technician.name)?;
+        let plan = Plan::of(&seen.drive, &course, &mut SystemEntropy)?;
+        let cleared = seen.verdict_on(plan.intent()).map_err(refused)?;
+        check_way(&seen, &plan)?;
         check_out(asked)?;
-        let armed = plan.arm(&cleared, &asked.label_check)?;
+        let armed = plan.arm(&cleared, &asked.label_check)?.with_secret(secret(asked, &plan)?);
         let (before, _) = seen.look();
-        let label = armed.label().clone();
-        work::open(&seen, &label)?.begin(armed, before, config.papers(), &to)?
+        work::open(&seen, &armed)?.begin(armed, before, papers, &to)?
     };
     let mut control = StopOnSignal::install()?;
     let mut teller = Teller::new(asked, job.plan(), job.id().as_str());
@@ -48,15 +54,62 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     finish(asked, &seen, finished)
 }
 
+/// Refuses a way that the ladder of this drive calls blocked or not to be had, with the ladder's own words.
+fn check_way(seen: &Seen, plan: &Plan) -> Result<(), Failure> {
+    let Some(own) = plan.own_erase() else { return Ok(()) };
+    let order = Order::of_program("", "00".parse().map_err(|_| Failure::Defect("one pass does not parse".into()))?);
+    let ways = ladder(&seen.drive, &seen.answers, &Order { edition: plan.edition(), ..order }, None);
+    match ways.iter().find(|w| w.technique == own.technique).map(|w| &w.availability) {
+        Some(Availability::Ready) => Ok(()),
+        Some(other) => Err(Failure::Refused(format!(
+            "{} can't be carried out on {}. {} Nothing was written",
+            own.technique.name(),
+            seen.drive.called(),
+            other.sentence()
+        ))),
+        None => Err(Failure::Refused(format!(
+            "{} earns nothing on this media, and the drive does not offer it. Nothing was written",
+            own.technique.name()
+        ))),
+    }
+}
+
+/// The PSID or password that the plan's way needs.
+fn secret(asked: &Erase, plan: &Plan) -> Result<Option<Secret>, Failure> {
+    let missing = |what: &str| Err(Failure::Use(format!("{what}. Nothing was written")));
+    match plan.own_erase().map(|o| o.technique) {
+        Some(Technique::TcgRevert) => match &asked.psid {
+            Some(psid) => Ok(Some(Secret::psid(psid))),
+            None => missing("a revert needs the PSID printed on the drive's label: name it with --psid"),
+        },
+        Some(Technique::TcgKeyChange) => match &asked.admin_password_file {
+            Some(file) => {
+                let text = std::fs::read_to_string(file);
+                let text = text.map_err(|e| Failure::Use(format!("cannot read {}: {e}. Nothing was written", file.display())))?;
+                Ok(Some(Secret::password(text.trim_end_matches(['\n', '\r']))))
+            }
+            None => missing("a key change needs the password of Admin1: put it into a file and name that with --admin-password-file"),
+        },
+        _ if asked.psid.is_some() || asked.admin_password_file.is_some() => {
+            missing("--psid and --admin-password-file belong to the ways tcg-revert and tcg-key-change")
+        }
+        _ => Ok(None),
+    }
+}
+
 fn check_out(asked: &Erase) -> Result<(), Failure> {
     files::check_folder(&asked.out).map_err(|e| Failure::Use(format!("{e}. Nothing was written to the drive")))
 }
 
 /// The job of this very drive that was cut short, armed by its label anew.
-fn go_on(asked: &Erase, seen: &Seen, cleared: &Cleared, to: &InLedger<'_>) -> Result<Prepared, Failure> {
+fn go_on(asked: &Erase, seen: &Seen, to: &InLedger<'_>) -> Result<Prepared, Failure> {
     // A ledger that is not there yet is not made for a question.
     let ledger = to.ledger.exists().then(|| Ledger::open(to.ledger)).transpose()?;
     let on_this: Option<Unfinished> = ledger.as_ref().map(|l| l.unfinished_on(&seen.drive)).transpose()?.flatten();
+    let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
+    if on_this.is_none() {
+        seen.verdict().map_err(refused)?;
+    }
     let unfinished = on_this.ok_or_else(|| {
         let all = ledger.as_ref().and_then(|l| l.unfinished().ok()).unwrap_or_default();
         let others: Vec<String> = all.iter().map(|u| format!("job {} on {}", u.job, u.checkpoint.drive().called())).collect();
@@ -72,9 +125,14 @@ fn go_on(asked: &Erase, seen: &Seen, cleared: &Cleared, to: &InLedger<'_>) -> Re
         Failure::Refused(format!("there is no job to go on with on {} ({others}). Nothing was written", seen.drive.called()))
     })?;
     check_out(asked)?;
-    let armed = unfinished.checkpoint.arm(cleared, &asked.label_check)?;
-    let label = armed.label().clone();
-    work::open(seen, &label)?.go_on(armed, unfinished.job, to)
+    let intent = unfinished.checkpoint.intent();
+    let cleared = seen.verdict_on(intent).map_err(refused)?;
+    let armed = unfinished.checkpoint.arm(&cleared, &asked.label_check)?;
+    let armed = match secret(asked, armed.plan())? {
+        None => armed,
+        secret => armed.with_secret(secret),
+    };
+    work::open(seen, &armed)?.go_on(armed, unfinished.job, to)
 }
 
 /// Stops the job at the first interrupt or termination signal.
@@ -151,6 +209,15 @@ impl Teller {
                 | Event::AnswersElsewhere
                 | Event::NotSaved { .. }
                 | Event::Held { .. }
+                | Event::LiftStarted { .. }
+                | Event::Lifted { .. }
+                | Event::Marked { .. }
+                | Event::Sending { .. }
+                | Event::StandsStill { .. }
+                | Event::CannotStop
+                | Event::OwnEnded { .. }
+                | Event::CheckStarted { .. }
+                | Event::CheckFault { .. }
         );
         if worth_a_line && !self.quiet {
             let line = event.sentence().unwrap_or_default();
@@ -163,13 +230,20 @@ impl Teller {
     }
 
     fn message(&self) -> String {
-        let doing = match self.progress.activity() {
-            Activity::Laying => "laying",
-            Activity::ReadingBack => "reading back",
-        };
+        let doing = self.progress.activity().word();
+        if self.progress.activity() == Activity::Own {
+            let how_far = self.progress.own_share().map(|s| format!(", {:.0} % by its own word", s * 100.0)).unwrap_or_default();
+            return format!("the drive is {doing}{how_far}");
+        }
         let speed = self.progress.speeds().0.map(rate).unwrap_or_default();
         let left = self.progress.time_left().map(|d| format!("{} left", duration(d))).unwrap_or_default();
-        format!("{doing} pass {} of {}  {speed}  {left}", self.progress.pass(), self.progress.planned_passes())
+        let which = match self.progress.activity() {
+            Activity::Laying | Activity::ReadingBack => {
+                format!(" pass {} of {}", self.progress.pass(), self.progress.planned_passes())
+            }
+            _ => String::new(),
+        };
+        format!("{doing}{which}  {speed}  {left}")
     }
 
     fn done(&self) {

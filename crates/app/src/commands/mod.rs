@@ -8,6 +8,7 @@ mod look;
 mod methods;
 mod order;
 mod plan;
+mod unlock;
 
 use crate::cli::{Arguments, Command};
 use crate::config::Config;
@@ -27,6 +28,7 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Plan(plan)) => plan::run(&plan),
         Some(Command::Methods(methods)) => methods::run(&methods),
         Some(Command::Erase(erase)) => erase::run(&erase),
+        Some(Command::Unlock(unlock)) => unlock::run(&unlock),
         Some(Command::Certificate(certificate)) => certificate::run(&certificate),
         Some(Command::Prove(later)) => later_command("prove", &later.rest),
         Some(Command::Residue(later)) => later_command("residue", &later.rest),

@@ -3,9 +3,10 @@
 use crate::bench::Seen;
 use crate::cli::OrderArgs;
 use crate::exit::Failure;
+use jurex_core::evidence::Stated;
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::notation::{NotationError, Program};
-use jurex_core::plan::{Order, PlanError, Verification};
+use jurex_core::plan::{Course, Lift, Order, OwnOrder, PlanError, Verification};
 use jurex_core::rules::{Edition, Technique};
 use jurex_core::units::Sectors;
 
@@ -18,6 +19,42 @@ pub(super) fn find<'c>(catalogue: &'c Catalogue, name: &str) -> Result<&'c Metho
     })
 }
 
+/// The course that the arguments ask for: passes, or an erasure of the drive's own by `--way`. `by` is who states what is
+/// stated.
+pub(super) fn course(
+    asked: &OrderArgs,
+    seen: &Seen,
+    catalogue: &Catalogue,
+    edition: Edition,
+    base: Option<Order>,
+    by: &str,
+) -> Result<Course, Failure> {
+    let Some(technique) = own_way(asked)? else {
+        return order(asked, seen, catalogue, edition, base).map(Course::Overwrite);
+    };
+    if asked.from.is_some() || asked.partition.is_some() || asked.rounds.is_some() || asked.blank {
+        let why = "what the drive does itself is of the whole drive, once: leave out ranges, rounds and blank passes";
+        return Err(Failure::Use(format!("{why}. Nothing was written")));
+    }
+    let edition = asked.rules.unwrap_or(edition);
+    let then = asked.then.as_deref().map(parse).transpose()?;
+    let then = then.map(|program| Order { edition, ..Order::of_program("passes of one's own", program) });
+    let how_much = match asked.verify.unwrap_or_default() {
+        Verification::Read(how_much, _) => Some(how_much),
+        Verification::None => None,
+    };
+    let stated = Stated { conditions: asked.stated.clone(), by: if asked.stated.is_empty() { "" } else { by }.into() };
+    let lift = lift(asked, seen);
+    let own = OwnOrder::new(technique, &seen.drive, &seen.answers);
+    Ok(Course::Own(OwnOrder { lift, how_much, then, stated, edition, ..own }))
+}
+
+/// Whether and how hidden areas are lifted first.
+fn lift(asked: &OrderArgs, seen: &Seen) -> Option<Lift> {
+    Lift::of(&seen.drive).filter(|_| !asked.leave_hidden)?;
+    Some(Lift { permanent: asked.keep_lifted, configuration: asked.restore_configuration })
+}
+
 /// What the arguments ask for; what they leave open is as in `base`. `None` for the base: passes must be named.
 pub(super) fn order(
     asked: &OrderArgs,
@@ -26,7 +63,6 @@ pub(super) fn order(
     edition: Edition,
     base: Option<Order>,
 ) -> Result<Order, Failure> {
-    check_way(asked)?;
     let mut order = match (&asked.method, &asked.passes, base) {
         (Some(name), _, _) => Order::of_method(find(catalogue, name)?),
         (None, Some(notation), _) => Order::of_program("passes of one's own", parse(notation)?),
@@ -47,11 +83,14 @@ pub(super) fn order(
         order.verification = verification;
     }
     order.range = range(asked, seen)?;
+    // A part of a drive is a part of it, whatever it hides.
+    order.lift = lift(asked, seen).filter(|_| order.range.is_none());
     Ok(order)
 }
 
-fn check_way(asked: &OrderArgs) -> Result<(), Failure> {
-    let Some(name) = &asked.way else { return Ok(()) };
+/// The erasure of the drive's own that `--way` names; `None`: passes are laid.
+fn own_way(asked: &OrderArgs) -> Result<Option<Technique>, Failure> {
+    let Some(name) = &asked.way else { return Ok(None) };
     match Technique::ALL.into_iter().find(|t| t.slug() == *name) {
         Some(Technique::Overwrite) => {
             Err(Failure::Use("the way `overwrite` needs its passes: name --method or --passes. Nothing was written".into()))
@@ -59,7 +98,8 @@ fn check_way(asked: &OrderArgs) -> Result<(), Failure> {
         Some(technique) if technique.is_physical() => {
             Err(Failure::Use(format!("{} is done by hand; Jurex writes nothing for it", technique.name())))
         }
-        Some(technique) => Err(Failure::not_built(&format!("{} (`--way {name}`)", technique.name()))),
+        Some(technique) if technique.is_own() => Ok(Some(technique)),
+        Some(technique) => Err(Failure::Use(format!("{} alone earns nothing; nothing was written", technique.name()))),
         None => {
             let known: Vec<String> = Technique::ALL.into_iter().map(|t| t.slug()).collect();
             let shown = jurex_core::text::printable(name.as_bytes());

@@ -12,9 +12,9 @@ use jurex_core::estimate::{SpeedSample, of_order};
 use jurex_core::ladder::{self, Way};
 use jurex_core::method::Catalogue;
 use jurex_core::need::Need;
-use jurex_core::plan::{Order, Plan};
+use jurex_core::plan::{Course, Order, Plan};
 use jurex_core::policy::{Proposal, propose_one};
-use jurex_core::rules::Outcome;
+use jurex_core::rules::{Outcome, Technique};
 use jurex_core::units::rate;
 use serde_json::json;
 use std::process::ExitCode;
@@ -36,14 +36,19 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
         }
         _ => return Err(Failure::Use("say --sensitivity, --reuse and --leaves, or --policy".into())),
     };
-    let order = order::order(&asked.order, &seen, &catalogue, edition, Some(base))?;
-    let plan = Plan::new(&seen.drive, &order, &mut SystemEntropy)?;
+    let by = config.papers().technician.name;
+    let course = order::course(&asked.order, &seen, &catalogue, edition, Some(base.clone()), &by)?;
+    let plan = Plan::of(&seen.drive, &course, &mut SystemEntropy)?;
+    let (way, order) = match course {
+        Course::Overwrite(order) => (Technique::Overwrite, order),
+        Course::Own(own) => (own.technique, base),
+    };
     let sample = (!asked.no_sample).then(|| seen.sample_speed());
     let (sample, trouble) = match sample.transpose() {
         Ok(sample) => (sample, None),
         Err(e) => (None, Some(e)),
     };
-    let proposal = propose_one(0, order, need, &catalogue, (&seen.drive, &seen.answers, sample.as_ref()));
+    let proposal = propose_one(0, Some(way), order, need, &catalogue, (&seen.drive, &seen.answers, sample.as_ref()));
     let whole = Whole { seen: &seen, need, plan: &plan, proposal: &proposal, sample: sample.as_ref(), catalogue: &catalogue };
     if asked.json {
         say_json(&whole.json());
@@ -88,6 +93,7 @@ impl Whole<'_> {
                 "passes": plan.passes().len(),
                 "verification": plan.verification(),
                 "retries": plan.retries(),
+                "own": plan.own_erase().map(|o| o.technique),
                 "first": plan.range().first,
                 "last": plan.range().last(),
                 "whole_drive": plan.range() == self.seen.drive.geometry.whole(),
@@ -126,16 +132,33 @@ impl Whole<'_> {
         lines.push("Ways, best first:".into());
         self.proposal.ways.iter().for_each(|w| lines.extend(self.way(w)));
         lines.push(format!("The plan: {}", self.plan.title()));
-        lines.push(format!("  passes    {}", self.plan.notation()));
+        if !self.plan.passes().is_empty() {
+            lines.push(format!("  passes    {}", self.plan.notation()));
+        }
+        if let Some(lift) = self.plan.lift() {
+            let how_long = if lift.permanent { "for good" } else { "until the drive's next power-on" };
+            lines.push(format!("  lifts     hidden areas, {how_long}"));
+        }
         lines.push(format!("  reads     {}", self.plan.verification()));
         lines.push(format!("  covers    {}", self.plan.range()));
-        lines.push(format!("  takes     {}", of_order(drive, self.order(), self.sample)));
+        lines.push(format!("  takes     {}", self.time()));
         lines.push(format!("  earns     {}", self.plan.expected().outcome()));
         lines.extend(self.plan.expected().reasons().iter().map(|r| format!("  because   {} [{}]", r.sentence, r.citation)));
         lines.extend(self.plan.expected().limits().iter().map(|r| format!("  but       {} [{}]", r.sentence, r.citation)));
         lines.extend(self.warnings().iter().map(|w| format!("  mind      {w}")));
         lines.extend(self.proposal.what_to_do.iter().map(|w| format!("  do        {w}")));
         lines
+    }
+
+    /// How long the plan takes; of what the drive does itself only the drive can tell.
+    fn time(&self) -> String {
+        match self.plan.own_erase() {
+            None => of_order(&self.seen.drive, self.order(), self.sample).to_string(),
+            Some(own) => {
+                let told = self.proposal.ways.iter().find(|w| w.technique == own.technique).and_then(|w| w.time);
+                told.map_or_else(|| "not told by the drive".into(), |t| t.to_string())
+            }
+        }
     }
 
     fn way(&self, way: &Way) -> Vec<String> {

@@ -2,7 +2,7 @@
 
 use super::draw::KeptDraw;
 use crate::evidence::{Evidence, Unsound};
-use crate::guard::Cleared;
+use crate::guard::{Cleared, Intent};
 use crate::media::Drive;
 use crate::native::ata::erase::PASSWORD;
 use crate::plan::{ArmError, ArmedPlan, Plan};
@@ -92,6 +92,12 @@ impl Checkpoint {
     fn is_of_unit(&self, found: &Drive) -> bool {
         let lifted = Drive { geometry: self.evidence.geometry(), ..self.drive().clone() };
         self.drive().is_same_unit(found) || lifted.is_same_unit(found)
+    }
+
+    /// What the guard is asked about going on with it.
+    pub fn intent(&self) -> Intent {
+        let was_sent = self.evidence.own().is_some_and(|own| own.sent > 0);
+        Intent { goes_on: was_sent, ..self.plan.intent() }
     }
 
     /// What lay at drawn places.

@@ -110,7 +110,7 @@ fn hours(hours: u64) -> String {
     }
 }
 
-/// An erase command that the drive itself says it has. Jurex lists them; running them comes later.
+/// An erase command that the drive itself says it has.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum OwnErase {
@@ -128,8 +128,12 @@ pub enum OwnErase {
     Format,
     /// NVMe Format NVM with cryptographic erase.
     FormatCrypto,
-    /// eMMC secure erase, then SANITIZE_START.
+    /// eMMC erase, then SANITIZE_START.
     MmcSanitize,
+    /// TCG Opal revert by PSID.
+    TcgRevert,
+    /// TCG Opal, a new key for every range, by the password of Admin1.
+    TcgKeyChange,
 }
 
 impl OwnErase {
@@ -143,7 +147,9 @@ impl OwnErase {
             OwnErase::SecurityEraseEnhanced => "SECURITY ERASE UNIT, enhanced",
             OwnErase::Format => "Format NVM with user data erase",
             OwnErase::FormatCrypto => "Format NVM with crypto erase",
-            OwnErase::MmcSanitize => "secure erase and SANITIZE_START",
+            OwnErase::MmcSanitize => "erase and SANITIZE_START",
+            OwnErase::TcgRevert => "TCG revert by PSID",
+            OwnErase::TcgKeyChange => "TCG key change",
         }
     }
 
@@ -158,6 +164,8 @@ impl OwnErase {
             OwnErase::Format => Technique::Format,
             OwnErase::FormatCrypto => Technique::FormatCrypto,
             OwnErase::MmcSanitize => Technique::MmcSanitize,
+            OwnErase::TcgRevert => Technique::TcgRevert,
+            OwnErase::TcgKeyChange => Technique::TcgKeyChange,
         }
     }
 }
@@ -209,6 +217,9 @@ pub struct Answers {
     /// Whether it is locked by a password: it takes and gives no sector.
     #[serde(default)]
     pub security_locked: bool,
+    /// Whether it has a user password.
+    #[serde(default)]
+    pub security_enabled: bool,
     /// Whether so many wrong passwords were tried that it takes no more before its power is cycled.
     #[serde(default)]
     pub security_expired: bool,

@@ -8,7 +8,7 @@ mod verification;
 
 pub(crate) use before::Version2;
 pub use order::Order;
-pub use own::OwnOrder;
+pub use own::{Course, OwnOrder};
 pub use stage::{Check, Lift, Overwrite, OwnErase, PlannedPass, Reading, Secret, Stage};
 pub use verification::{HowMuch, Verification, WhichPasses};
 
@@ -16,7 +16,7 @@ use crate::evidence::{
     CheckEvidence, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
     StageEvidence, StageKind, Stated, Unsound, What, fails,
 };
-use crate::guard::Cleared;
+use crate::guard::{Cleared, Intent};
 use crate::media::{Drive, Geometry, HiddenAreas, Label, Scope};
 use crate::medium::Access;
 use crate::notation::{Entropy, MOST_PASSES};
@@ -108,6 +108,17 @@ impl Plan {
         })
     }
 
+    /// Fits a course to `drive`.
+    ///
+    /// # Errors
+    /// As [`Plan::new`] and [`Plan::own`].
+    pub fn of(drive: &Drive, course: &Course, entropy: &mut dyn Entropy) -> Result<Self, PlanError> {
+        match course {
+            Course::Overwrite(order) => Self::new(drive, order, entropy),
+            Course::Own(order) => Self::own(drive, order, entropy),
+        }
+    }
+
     /// Fits an erasure by the drive's own command to `drive`.
     ///
     /// # Errors
@@ -155,6 +166,11 @@ impl Plan {
     /// What people state.
     pub fn stated(&self) -> Stated {
         self.stated.clone().unwrap_or_default()
+    }
+
+    /// What the guard is asked about it.
+    pub fn intent(&self) -> Intent {
+        Intent { scope: self.scope(), own: self.own_erase().map(|o| o.technique), goes_on: false }
     }
 
     /// Number of the stage that overwrites, counted from 0.
@@ -345,9 +361,12 @@ impl Plan {
         if !cleared.drive().same_as(&self.drive) {
             return Err(ArmError::NotCleared { planned: self.drive.called(), cleared: cleared.drive().called() });
         }
+        if !cleared.is_for(self.intent()) {
+            return Err(ArmError::ClearedForLess { drive: self.drive.called() });
+        }
         let label = cleared.label();
         if label.matches(typed) {
-            Ok(ArmedPlan { plan: self.clone(), label: label.clone(), secret: None })
+            Ok(ArmedPlan { plan: self.clone(), label: label.clone(), intent: cleared.intent(), secret: None })
         } else {
             Err(ArmError::WrongLabel { drive: self.drive.called(), label: label.clone() })
         }
@@ -451,6 +470,7 @@ fn faultlessly_laid(overwrite: &Overwrite, range: Sectors, now: Timestamp) -> Ov
 pub struct ArmedPlan {
     plan: Plan,
     label: Label,
+    intent: Intent,
     secret: Option<Secret>,
 }
 
@@ -463,6 +483,11 @@ impl ArmedPlan {
     /// What the person typed: the guard, asked again when the drive is opened, must still ask for the same.
     pub fn label(&self) -> &Label {
         &self.label
+    }
+
+    /// For what the guard has cleared the drive; it is asked the same again when the drive is opened.
+    pub fn intent(&self) -> Intent {
+        self.intent
     }
 
     /// With the PSID or password that the drive's own erasure needs. It goes to the drive, and nowhere else.
@@ -486,6 +511,12 @@ pub enum ArmError {
         drive: String,
         /// What it asks for.
         label: Label,
+    },
+    /// The guard cleared the drive for something else.
+    #[error("the guard looked at {drive} for another treatment than the planned one")]
+    ClearedForLess {
+        /// The drive of the plan.
+        drive: String,
     },
     /// The guard cleared another drive than the planned one.
     #[error("the plan is for {planned}, but the guard looked at {cleared}")]

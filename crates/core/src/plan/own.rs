@@ -2,7 +2,7 @@
 
 use super::order::Order;
 use super::stage::{Check, Lift, OwnErase, Reading, Stage, overwriting_of};
-use super::verification::HowMuch;
+use super::verification::{HowMuch, Verification};
 use crate::digest::Salt;
 use crate::evidence::{Expect, Stated};
 use crate::media::{Drive, HiddenAreas, Protocol, Scope};
@@ -12,6 +12,27 @@ use crate::pattern::Pattern;
 use crate::rules::Edition;
 use crate::sampling::Sampling;
 use crate::technique::Technique;
+
+/// What is to be done to a drive, before it is fitted to it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Course {
+    /// Passes are laid over it.
+    Overwrite(Order),
+    /// It erases itself, and perhaps passes are laid after that.
+    Own(OwnOrder),
+}
+
+impl Course {
+    /// The way `technique` on `drive`, with what `order` says of rules, reading and hidden areas.
+    pub fn of_way(technique: Technique, drive: &Drive, answers: &Answers, order: &Order) -> Self {
+        if technique.is_own() {
+            let own = OwnOrder::of_way(technique, drive, answers, order);
+            Course::Own(OwnOrder { lift: order.lift.clone(), ..own })
+        } else {
+            Course::Overwrite(order.clone())
+        }
+    }
+}
 
 /// What is asked for, before it is fitted to a drive.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -44,6 +65,12 @@ impl OwnOrder {
             stated: Stated::default(),
             edition: Edition::default(),
         }
+    }
+
+    /// The technique on all of `drive`, with the rules and the amount of reading that `order` has.
+    pub fn of_way(technique: Technique, drive: &Drive, answers: &Answers, order: &Order) -> Self {
+        let how_much = if let Verification::Read(how_much, _) = order.verification { Some(how_much) } else { None };
+        Self { how_much, edition: order.edition, ..Self::new(technique, drive, answers) }
     }
 
     /// What the technique reaches on that drive: a format may be of one namespace only.

@@ -264,7 +264,9 @@ impl Lane {
     pub(crate) fn state(&self) -> LaneState {
         match &self.stage {
             Stage::Working(work) if work.log.progress.is_held() => LaneState::Held,
-            Stage::Working(work) if work.log.progress.activity() == Activity::ReadingBack => LaneState::Proving,
+            Stage::Working(work) if matches!(work.log.progress.activity(), Activity::ReadingBack | Activity::Checking) => {
+                LaneState::Proving
+            }
             Stage::Working(_) => LaneState::Erasing,
             Stage::Over(over) => self.state_after(&over.end.record),
             _ if self.is_gone() => LaneState::Gone,
@@ -285,7 +287,8 @@ impl Lane {
             | Ended::Stopped
             | Ended::GivenUp { .. }
             | Ended::Changed { .. }
-            | Ended::Refused { .. } => LaneState::Failed,
+            | Ended::Refused { .. }
+            | Ended::CommandFailed { .. } => LaneState::Failed,
             Ended::Finished if record.kept_its_plan() => LaneState::Proved,
             Ended::Finished => LaneState::Unproved,
         }

@@ -29,7 +29,7 @@ pub(super) struct JobOfLane {
 impl JobOfLane {
     /// Opens the drive, waits for the word to begin, and works to the end.
     pub(super) fn run(mut self, armed: ArmedPlan, before: Contents, papers: Papers, from: Option<Box<Unfinished>>) {
-        let opened = match work::open(&self.seen, armed.label()) {
+        let opened = match work::open(&self.seen, &armed) {
             Ok(opened) => opened,
             Err(failure) => return self.send(Message::NotStarted(self.lane, format!("{failure}."))),
         };

@@ -12,6 +12,7 @@ use crate::tui::widget::column::Column;
 use crate::tui::widget::{pace, strata};
 use jurex_core::erase::{Activity, Wish};
 use jurex_core::strata::Strata;
+use jurex_core::text::capital;
 use jurex_core::units::{duration, rate, si_size, size};
 use ratatui::text::{Line, Span};
 
@@ -80,6 +81,7 @@ fn now_sentence(lane: &Lane, log: &Log) -> String {
         (..) => match progress.activity() {
             Activity::Laying => format!("Laying {which}."),
             Activity::ReadingBack => format!("Reading back {which}."),
+            activity => format!("{}.", capital(activity.word())),
         },
     };
     format!("{job}{doing}{faults}")

@@ -126,7 +126,7 @@ impl LotPage {
                 let (at, lane) = (proposal.drive, self.lanes[proposal.drive]);
                 let own = self.changed.iter().find(|(l, _)| *l == lane);
                 let proposal = own.map_or(proposal, |(_, order)| {
-                    propose_one(at, order.clone(), self.policy.need(), &state.catalogue, of_lot(&state.lanes[lane]))
+                    propose_one(at, Some(Technique::Overwrite), order.clone(), self.policy.need(), &state.catalogue, of_lot(&state.lanes[lane]))
                 });
                 Proposed { lane, proposal }
             })

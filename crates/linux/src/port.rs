@@ -1,0 +1,136 @@
+//! The way to a drive's own commands through the kernel: SG_IO, the NVMe and MMC command calls, the self-encrypting drive
+//! calls.
+
+use crate::ioctl::{
+    NvmeRead, Travels, mmc_send, nvme_send, opal_erase_range, opal_revert, opal_status, scsi_send,
+};
+use crate::sysfs::{entries, name};
+use jurex_core::medium::{Cause, MediumError, Op};
+use jurex_core::native::command::{Answer, Command, Data, Image, OpalCall, Port};
+use rustix::fs::{Mode, OFlags, open};
+use rustix::io::Errno;
+use std::fs::File;
+use std::io;
+use std::os::fd::OwnedFd;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+/// A drive's port, beside its open block device.
+#[derive(Debug)]
+pub(crate) struct LinuxPort {
+    /// The node of its commands (`sg`), or the block device itself.
+    commands: OwnedFd,
+    /// The block device: the NVMe, MMC and self-encrypting drive calls are made on it.
+    device: File,
+    /// Its directory in sysfs.
+    dir: PathBuf,
+}
+
+/// A way to the drive's commands. Opening the disk itself may hang for as long as the drive is at work on itself; the node of
+/// its commands (`sg`) opens at once.
+pub(crate) fn open_commands(path: &str, dir: &Path, flags: OFlags) -> rustix::io::Result<OwnedFd> {
+    let flags = flags | OFlags::NONBLOCK | OFlags::CLOEXEC;
+    let generic = entries(&dir.join("device/scsi_generic")).first().map(|node| format!("/dev/{}", name(node)));
+    match generic.map(|node| open(node.as_str(), flags, Mode::empty())) {
+        Some(Ok(fd)) => Ok(fd),
+        Some(Err(_)) | None => open(path, flags, Mode::empty()),
+    }
+}
+
+impl LinuxPort {
+    /// Beside `device`, which is open for the job at `path` and stands in sysfs at `dir`.
+    pub(crate) fn new(path: &str, dir: &Path, device: &File) -> io::Result<Self> {
+        let commands = open_commands(path, dir, OFlags::RDWR)?;
+        Ok(Self { commands, device: device.try_clone()?, dir: dir.into() })
+    }
+
+    pub(crate) fn again(&self) -> io::Result<Self> {
+        Ok(Self { commands: self.commands.try_clone()?, device: self.device.try_clone()?, dir: self.dir.clone() })
+    }
+
+    fn scsi(&self, cdb: &[u8], data: &Data, patience: Duration) -> Result<Answer, Errno> {
+        let mut room = vec![0; if let Data::In(len) = data { *len } else { 0 }];
+        let travels = match data {
+            Data::None => Travels::Nothing,
+            Data::In(_) => Travels::FromDrive(&mut room),
+            Data::Out(sent) | Data::Secret(sent) => Travels::ToDrive(sent),
+        };
+        let end = scsi_send(&self.commands, cdb, travels, patience)?;
+        room.truncate(end.received);
+        // The host's own failure: the link was reset, or its time was over. What became of the command is not known.
+        if end.host_failed && end.sense.is_empty() {
+            return Ok(Answer::Lost { why: "the system gave up waiting, or the link was reset".into() });
+        }
+        Ok(Answer::Scsi { status: end.status, sense: end.sense, data: room })
+    }
+
+    fn nvme(&self, (opcode, namespace): (u8, u32), (cdw10, cdw11): (u32, u32), data: &Data, patience: Duration) -> Result<Answer, Errno> {
+        let mut room = vec![0; if let Data::In(len) = data { *len } else { 0 }];
+        let command = NvmeRead { opcode, namespace, cdw10 };
+        match nvme_send(&self.device, command, cdw11, &mut room, patience) {
+            Ok(status) => Ok(Answer::Nvme { status: (status & 0x7ff) as u16, data: room }),
+            // The controller was reset since the time was over, or is being reset now.
+            Err(Errno::INTR | Errno::AGAIN | Errno::TIMEDOUT) => {
+                Ok(Answer::Lost { why: "the system gave up waiting and reset the controller".into() })
+            }
+            Err(e) => Err(e),
+        }
+    }
+
+    fn mmc(&self, index: u32, argument: u32, data: &Data, patience: Duration) -> Result<Answer, Errno> {
+        let mut room = vec![0; if let Data::In(len) = data { *len } else { 0 }];
+        match mmc_send(&self.device, index, argument, &mut room, patience) {
+            Ok(response) => Ok(Answer::Mmc { response, data: room }),
+            Err(Errno::TIMEDOUT) => Ok(Answer::Lost { why: "the card did not become ready in time".into() }),
+            Err(e) => Err(e),
+        }
+    }
+
+    fn opal(&self, call: &OpalCall) -> Result<Answer, Errno> {
+        let status = match call {
+            OpalCall::Status => return opal_flags(&self.device).map(|flags| Answer::Opal { status: 0, flags }),
+            OpalCall::RevertByPsid(psid) => opal_revert(&self.device, psid)?,
+            OpalCall::EraseRange { range, password } => opal_erase_range(&self.device, *range, password)?,
+        };
+        Ok(Answer::Opal { status: u32::try_from(status).unwrap_or(u32::MAX), flags: 0 })
+    }
+}
+
+/// The drive's self-encrypting states; 0 where drive or kernel do not have them.
+fn opal_flags(device: &File) -> Result<u32, Errno> {
+    /// What some kernels answer in place of "not supported" (ENOTSUPP, of the kernel's own numbers).
+    const NOT_SUPPORTED_INSIDE: i32 = 524;
+    match opal_status(device) {
+        Err(Errno::OPNOTSUPP | Errno::NOTTY | Errno::INVAL) => Ok(0),
+        Err(e) if e.raw_os_error() == NOT_SUPPORTED_INSIDE => Ok(0),
+        answer => answer,
+    }
+}
+
+impl Port for LinuxPort {
+    fn send(&mut self, command: &Command) -> Result<Answer, MediumError> {
+        let answer = match &command.image {
+            Image::Scsi(cdb) => self.scsi(cdb, &command.data, command.patience),
+            Image::Nvme { opcode, namespace, cdw10, cdw11 } => {
+                self.nvme((*opcode, *namespace), (*cdw10, *cdw11), &command.data, command.patience)
+            }
+            Image::Mmc { index, argument } => self.mmc(*index, *argument, &command.data, command.patience),
+            Image::Opal(call) => self.opal(call),
+        };
+        answer.map_err(|e| {
+            let cause = match e {
+                Errno::NODEV | Errno::NXIO => Cause::Gone(e.into()),
+                e => Cause::Refused(e.into()),
+            };
+            MediumError { op: Op::Command, at: None, cause }
+        })
+    }
+
+    fn rescan(&mut self) -> Result<(), MediumError> {
+        // SCSI and NVMe each have a file that lets the kernel look again; the first read after it may meet UNIT ATTENTION,
+        // which the kernel itself repeats.
+        let file = ["device/rescan", "device/rescan_controller"].into_iter().map(|f| self.dir.join(f)).find(|f| f.exists());
+        let written = file.map_or(Ok(()), |file| std::fs::write(file, "1"));
+        written.map_err(|e| MediumError { op: Op::Command, at: None, cause: Cause::Refused(e) })
+    }
+}
