@@ -149,7 +149,7 @@ impl Seen {
 
     fn of_bay(bay: &jurex_sim::Bay) -> Self {
         Self {
-            drive: bay.drive.drive().clone(),
+            drive: bay.drive.drive(),
             hindrances: bay.hindrances.clone(),
             answers: bay.answers.clone(),
             beside: vec![],

@@ -358,18 +358,18 @@ pub struct Drawn {
     /// Sectors that held one byte over and over before: they prove nothing, and are not compared.
     #[serde(with = "crate::text::u64_string")]
     pub blank_before: u64,
-    /// Places, each drawn by itself, of which at least one sector is compared.
+    /// Of twenty equal parts of the drive, those in which at least one sector is compared.
     #[serde(with = "crate::text::u64_string")]
-    pub places: u64,
+    pub parts: u64,
 }
 
 impl Drawn {
-    /// With fewer places than this nothing is proved: a drive that has erased half of itself would pass once in a million.
-    pub const ENOUGH: u64 = 20;
+    /// Equal parts of a drive. In each of them something must be compared: a drive may have erased itself in part.
+    pub const PARTS: u64 = 20;
 
-    /// So many are enough on a drive of these sectors; a tiny one does not have so many.
-    pub fn enough(whole: Sectors) -> u64 {
-        Self::ENOUGH.min(whole.count)
+    /// Parts that there are on a drive of these sectors; a tiny one does not have so many.
+    pub fn parts_of(whole: Sectors) -> u64 {
+        Self::PARTS.min(whole.count)
     }
 }
 
@@ -634,7 +634,7 @@ impl Evidence {
             What::Checked(c) => {
                 let sound = c.range.lies_in(geometry.whole()) && c.read_back.is_sound(c.range, self.sessions.len());
                 fails(!sound, "a check lies outside its range")?;
-                let more = c.drawn.is_some_and(|d| d.compared > c.range.count || d.places > d.compared);
+                let more = c.drawn.is_some_and(|d| d.compared > c.range.count || d.parts > d.compared.min(Drawn::PARTS));
                 fails(more, "a check compared more than there is")
             }
             What::Own(o) => {

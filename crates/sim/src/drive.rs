@@ -2,9 +2,12 @@
 
 use crate::speed::{Pacer, Pacing, SpeedShape, sleep_until};
 use crate::store::Store;
-use jurex_core::media::{Drive, Geometry};
+use crate::own::{Nature, Own};
+use jurex_core::media::{Drive, Elsewhere, Geometry};
 use jurex_core::medium::{Access, Cause, Medium, MediumError, Op};
-use jurex_core::units::{Lba, Sectors};
+use jurex_core::native::Answers;
+use jurex_core::native::command::{Answer, Command, Port};
+use jurex_core::units::{Lba, Sectors, si_size};
 use std::io;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
@@ -36,6 +39,10 @@ pub enum Fault {
 
 struct State {
     store: Store,
+    own: Own,
+    /// How often its power was taken away: each time it comes back it is attached anew.
+    power_cycles: u32,
+    powered: bool,
     faults: Vec<Fault>,
     pacer: Pacer,
     in_use: bool,
@@ -53,12 +60,26 @@ pub struct SimDrive {
 impl SimDrive {
     /// A drive of zeros.
     pub fn new(drive: Drive, kind: Kind, shape: SpeedShape, pacing: Pacing) -> Self {
+        Self::with_nature(drive, kind, shape, pacing, Nature::default())
+    }
+
+    /// A drive of zeros that answers commands of its own. The geometry of `drive` is that of all its sectors, hidden ones and
+    /// those of a second namespace included.
+    pub fn with_nature(drive: Drive, kind: Kind, shape: SpeedShape, pacing: Pacing, nature: Nature) -> Self {
         let bytes = drive.geometry.bytes();
         let spare = match kind {
             Kind::Magnetic => 0,
             Kind::Flash { spare_percent } => (bytes / crate::store::PAGE as u64 * u64::from(spare_percent) / 100).max(4) as u32,
         };
-        let state = State { store: Store::new(bytes, spare), faults: vec![], pacer: Pacer::default(), in_use: false };
+        let state = State {
+            store: Store::new(bytes, spare),
+            own: Own::new(nature, drive.geometry.sectors, pacing),
+            power_cycles: 0,
+            powered: true,
+            faults: vec![],
+            pacer: Pacer::default(),
+            in_use: false,
+        };
         Self { drive, shape, pacing, state: Arc::new(Mutex::new(state)) }
     }
 
@@ -66,9 +87,63 @@ impl SimDrive {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// What the drive says of itself.
-    pub fn drive(&self) -> &Drive {
-        &self.drive
+    /// What the drive says of itself now.
+    pub fn drive(&self) -> Drive {
+        let state = self.state();
+        self.drive_in(&state)
+    }
+
+    fn drive_in(&self, state: &State) -> Drive {
+        let mut drive = self.drive.clone();
+        drive.geometry.sectors = state.own.sectors();
+        drive.hidden = state.own.hidden();
+        let second = state.own.nature.second_namespace;
+        if second > 0 {
+            let what = format!("Namespace 2 ({})", si_size(drive.geometry.bytes_of(second)));
+            drive.elsewhere = vec![Elsewhere { what, user_data: true }];
+        }
+        if state.power_cycles > 0 {
+            drive.attachment.instance = Some(format!("power cycle {}", state.power_cycles));
+        }
+        drive
+    }
+
+    /// What it answers when it is asked what it can do to itself.
+    pub fn own_answers(&self) -> Answers {
+        let state = &mut *self.state();
+        state.own.answers(&mut state.store)
+    }
+
+    /// Takes its power away and gives it back.
+    pub fn power_cycle(&self) {
+        let state = &mut *self.state();
+        state.own.power_cycle(&mut state.store);
+        state.power_cycles += 1;
+    }
+
+    /// Takes its power away, or gives it back. Without power it answers nothing.
+    pub fn set_power(&self, on: bool) {
+        if on && !self.is_powered() {
+            self.power_cycle();
+        }
+        self.state().powered = on;
+    }
+
+    /// Whether it has power.
+    pub fn is_powered(&self) -> bool {
+        self.state().powered
+    }
+
+    /// Lets the drive replace the cell that holds this sector: the old one keeps its content, out of every reach.
+    pub fn retire(&self, at: Lba) {
+        let offset = self.drive.geometry.bytes_of(at.0);
+        self.state().store.retire(offset);
+    }
+
+    /// Writes to cells that the host does not reach now: hidden ones, and those of a second namespace.
+    pub fn write_beyond(&self, at: Lba, data: &[u8]) {
+        let offset = self.drive.geometry.bytes_of(at.0);
+        self.state().store.write(offset, data);
     }
 
     /// Lets a fault happen from now on.
@@ -86,6 +161,11 @@ impl SimDrive {
     /// Whether any cell, reachable by an address or not, holds `needle`: the physical truth that no host command tells.
     pub fn cells_hold(&self, needle: &[u8]) -> bool {
         self.state().store.holds_anywhere(needle)
+    }
+
+    /// Whether a cell that some address would reach, hidden or not, holds `needle`.
+    pub fn addresses_hold(&self, needle: &[u8]) -> bool {
+        self.state().store.holds_at_an_address(needle)
     }
 
     /// Opens the drive for reading only, at full speed, as a look does.
@@ -137,11 +217,17 @@ impl SimMedium {
     /// What the script says of an operation; counts it.
     fn check(state: &mut State, op: Op, at: Sectors) -> Result<(), MediumError> {
         let error = |cause| Err(MediumError { op, at: Some(at), cause });
+        if !state.powered {
+            return error(Cause::Gone(io::Error::other("no such device")));
+        }
+        if let (Some(why), Op::Read | Op::Write) = (state.own.gives_nothing(), op) {
+            return error(Cause::BadSector(io::Error::other(why)));
+        }
         for fault in &mut state.faults {
             let hit = |bad: &Sectors| bad.first.0 < at.end() && at.first.0 < bad.end();
             match (fault, op) {
                 (Fault::VanishesAfter(0), _) => return error(Cause::Gone(io::Error::other("no such device"))),
-                (Fault::VanishesAfter(left), Op::Read | Op::Write) => *left -= 1,
+                (Fault::VanishesAfter(left), Op::Read | Op::Write | Op::Command) => *left -= 1,
                 (Fault::Unreadable(bad), Op::Read) if hit(bad) => {
                     return error(Cause::BadSector(io::Error::other("medium error")));
                 }
@@ -178,7 +264,7 @@ impl SimMedium {
 
 impl Medium for SimMedium {
     fn geometry(&self) -> Geometry {
-        self.drive.drive.geometry
+        self.drive.drive().geometry
     }
 
     fn access(&self) -> Access {
@@ -188,7 +274,7 @@ impl Medium for SimMedium {
     fn identify(&mut self) -> Result<Drive, MediumError> {
         let at = Sectors::new(0, 0);
         Self::check(&mut self.drive.state(), Op::Identify, at).map_err(|e| MediumError { at: None, ..e })?;
-        Ok(self.drive.drive.clone())
+        Ok(self.drive.drive())
     }
 
     fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
@@ -201,6 +287,7 @@ impl Medium for SimMedium {
         let stretch = self.stretch(at, data.len());
         let sector = u64::from(self.geometry().logical);
         self.work(Op::Write, stretch, |state| {
+            state.own.note_write();
             let dropped = |lba: u64| state.faults.iter().any(|f| matches!(f, Fault::DropsWrites(bad) if bad.contains(Lba(lba))));
             if !state.faults.iter().any(|f| matches!(f, Fault::DropsWrites(_))) {
                 return state.store.write(at.0 * sector, data);
@@ -215,5 +302,26 @@ impl Medium for SimMedium {
 
     fn flush(&mut self) -> Result<(), MediumError> {
         Self::check(&mut self.drive.state(), Op::Flush, Sectors::new(0, 0)).map_err(|e| MediumError { at: None, ..e })
+    }
+
+    fn port(&mut self) -> Option<&mut dyn Port> {
+        Some(self)
+    }
+}
+
+impl Port for SimMedium {
+    fn send(&mut self, command: &Command) -> Result<Answer, MediumError> {
+        let (answer, takes) = {
+            let state = &mut *self.drive.state();
+            Self::check(state, Op::Command, Sectors::new(0, 0)).map_err(|e| MediumError { at: None, ..e })?;
+            let drive = self.drive.drive_in(state);
+            state.own.answer(&drive, &mut state.store, command)
+        };
+        std::thread::sleep(takes);
+        Ok(answer)
+    }
+
+    fn rescan(&mut self) -> Result<(), MediumError> {
+        Ok(())
     }
 }

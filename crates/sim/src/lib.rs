@@ -7,9 +7,11 @@
 mod bench;
 mod contents;
 mod drive;
+mod own;
 mod speed;
 mod store;
 
 pub use bench::{Bay, Bench};
 pub use drive::{Fault, Kind, SimDrive, SimMedium};
+pub use own::{Hiding, Lie, Nature};
 pub use speed::{Pacing, SpeedShape};

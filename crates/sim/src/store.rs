@@ -37,7 +37,10 @@ impl Page {
     fn contains(&self, needle: &[u8]) -> bool {
         match self {
             Page::Uniform(byte) => needle.len() <= PAGE && needle.iter().all(|b| b == byte),
-            Page::Bytes(bytes) => bytes.windows(needle.len()).any(|w| w == needle),
+            Page::Bytes(bytes) => {
+                let begins = |at: &usize| bytes[*at..].starts_with(needle);
+                bytes.iter().enumerate().filter(|(_, b)| **b == needle[0]).map(|(at, _)| at).any(|at| begins(&at))
+            }
         }
     }
 }
@@ -47,36 +50,67 @@ fn is_uniform(data: &[u8]) -> bool {
     data.chunks(tile.len()).all(|c| c == &tile[..c.len()])
 }
 
+/// A cell: what it holds, and the key that was in use when it was written.
+#[derive(Clone, Debug)]
+struct Cell {
+    page: Page,
+    key: u32,
+}
+
+/// Bytes that stand for what was written under one key and is read under another: no pattern, and always the same.
+fn noise(cell: usize, keys: (u32, u32), at: usize, out: &mut [u8]) {
+    let start = (cell as u64) << 40 | u64::from(keys.0) << 20 | u64::from(keys.1);
+    for (i, byte) in out.iter_mut().enumerate() {
+        let mut z = start.wrapping_mul(0x9e37_79b9_7f4a_7c15).wrapping_add(((at + i) as u64).wrapping_mul(0xbf58_476d_1ce4_e5b9));
+        z = (z ^ (z >> 30)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        *byte = (z ^ (z >> 31)) as u8;
+    }
+}
+
 /// All cells of a drive. Magnetic drives write in place; flash drives write a fresh page each time and keep the old
 /// one, unreachable for the host, until its turn comes to be written again.
 #[derive(Clone, Debug)]
 pub(crate) struct Store {
     len: u64,
-    cells: Vec<Page>,
+    cells: Vec<Cell>,
     /// Cell of each logical page.
     map: Vec<u32>,
     /// Cells that no address reaches, the next one to be used first. Empty on magnetic drives.
     spare: VecDeque<u32>,
+    /// The key in use; what was written under another can't be made out any more.
+    key: u32,
 }
 
 impl Store {
     /// `len` bytes of zeros, with `spare` more pages that no address reaches.
     pub(crate) fn new(len: u64, spare: u32) -> Self {
         let pages = len.div_ceil(PAGE as u64) as u32;
-        let cells = vec![Page::Uniform(0); (pages + spare) as usize];
-        Self { len, cells, map: (0..pages).collect(), spare: (pages..pages + spare).collect() }
+        let cells = vec![Cell { page: Page::Uniform(0), key: 0 }; (pages + spare) as usize];
+        Self { len, cells, map: (0..pages).collect(), spare: (pages..pages + spare).collect(), key: 0 }
     }
 
     pub(crate) fn read(&self, at: u64, out: &mut [u8]) {
         for (page, from, part) in pages(at, out.len()) {
-            self.cells[self.map[page] as usize].read(from, &mut out[part]);
+            let at = self.map[page] as usize;
+            let cell = &self.cells[at];
+            if cell.key == self.key {
+                cell.page.read(from, &mut out[part]);
+            } else {
+                noise(at, (cell.key, self.key), from, &mut out[part]);
+            }
         }
     }
 
     pub(crate) fn write(&mut self, at: u64, data: &[u8]) {
         for (page, from, part) in pages(at, data.len()) {
             let cell = self.cell_to_write(page);
-            self.cells[cell].write(from, &data[part]);
+            if self.cells[cell].key != self.key {
+                // What else is in the cell is read under the new key, and written under it.
+                let mut bytes = vec![0; PAGE];
+                noise(cell, (self.cells[cell].key, self.key), 0, &mut bytes);
+                self.cells[cell] = Cell { page: Page::Bytes(bytes.into_boxed_slice()), key: self.key };
+            }
+            self.cells[cell].page.write(from, &data[part]);
         }
     }
 
@@ -92,12 +126,80 @@ impl Store {
 
     /// Whether any cell, reachable or not, holds `needle`. Only tests and later laboratory views may ask this.
     pub(crate) fn holds_anywhere(&self, needle: &[u8]) -> bool {
-        self.cells.iter().any(|c| c.contains(needle))
+        self.cells.iter().any(|c| c.key == self.key && c.page.contains(needle))
+    }
+
+    /// The same of the cells that addresses reach.
+    pub(crate) fn holds_at_an_address(&self, needle: &[u8]) -> bool {
+        let cell = |at: &u32| &self.cells[*at as usize];
+        self.map.iter().map(cell).any(|c| c.key == self.key && c.page.contains(needle))
     }
 
     /// Drops what the spare cells hold: the state of a drive fresh from its maker with its first contents.
     pub(crate) fn forget_spares(&mut self) {
-        self.spare.iter().for_each(|c| self.cells[*c as usize] = Page::Uniform(0));
+        self.spare.iter().for_each(|c| self.cells[*c as usize].page = Page::Uniform(0));
+    }
+
+    /// Replaces a cell by a fresh one with its content, as a drive does with one that it does not trust: the old one keeps what
+    /// it holds, and no address, and no writing, reaches it any more.
+    pub(crate) fn retire(&mut self, at: u64) {
+        let page = (at / PAGE as u64) as usize;
+        let copy = self.cells[self.map[page] as usize].clone();
+        self.map[page] = self.cells.len() as u32;
+        self.cells.push(copy);
+    }
+
+    /// Every cell, addressable or not, holds `byte` from now on.
+    pub(crate) fn erase_all(&mut self, byte: u8) {
+        let key = self.key;
+        self.cells.iter_mut().for_each(|c| *c = Cell { page: Page::Uniform(byte), key });
+    }
+
+    /// The cells that addresses reach now hold `byte`; all others keep what they hold.
+    pub(crate) fn erase_mapped(&mut self, byte: u8) {
+        for at in &self.map {
+            self.cells[*at as usize] = Cell { page: Page::Uniform(byte), key: self.key };
+        }
+    }
+
+    /// Half of all cells hold `byte`, beginning with those of the lowest addresses.
+    pub(crate) fn erase_half(&mut self, byte: u8) {
+        let half = self.map.len().div_ceil(2);
+        for at in &self.map[..half] {
+            self.cells[*at as usize] = Cell { page: Page::Uniform(byte), key: self.key };
+        }
+    }
+
+    /// Every address reads as `byte` from now on, and the cells that it had keep what they hold among the spare ones.
+    pub(crate) fn unmap_all(&mut self, byte: u8) {
+        let key = self.key;
+        for page in 0..self.map.len() {
+            self.spare.push_back(self.map[page]);
+            self.map[page] = self.cells.len() as u32;
+            self.cells.push(Cell { page: Page::Uniform(byte), key });
+        }
+    }
+
+    /// Half of the addresses read as `byte` from now on; the cells that they had keep what they hold.
+    pub(crate) fn unmap_half(&mut self, byte: u8) {
+        let whole = std::mem::take(&mut self.map);
+        self.map = whole[..whole.len().div_ceil(2)].to_vec();
+        self.unmap_all(byte);
+        self.map.extend(&whole[whole.len().div_ceil(2)..]);
+    }
+
+    /// Every cell that no address reaches holds `byte`.
+    pub(crate) fn erase_unmapped(&mut self, byte: u8) {
+        let mapped: std::collections::BTreeSet<u32> = self.map.iter().copied().collect();
+        for (at, cell) in self.cells.iter_mut().enumerate().filter(|(at, _)| !mapped.contains(&(*at as u32))) {
+            let _ = at;
+            *cell = Cell { page: Page::Uniform(byte), key: self.key };
+        }
+    }
+
+    /// Another key is in use from now on; the old one is gone.
+    pub(crate) fn new_key(&mut self) {
+        self.key += 1;
     }
 }
 
@@ -196,7 +298,7 @@ mod tests {
         for (spare, stays) in [(0, false), (8, true)] {
             let mut store = Store::new(64 * PAGE as u64, 0);
             store.spare = (0..spare).map(|i| i + 64).collect();
-            store.cells.resize(64 + spare as usize, Page::Uniform(0));
+            store.cells.resize(64 + spare as usize, Cell { page: Page::Uniform(0), key: 0 });
             store.write(63 * PAGE as u64, secret);
             (0..64).for_each(|p| store.write(p * PAGE as u64, &[0; PAGE]));
             assert_eq!(store.holds_anywhere(secret), stays);

@@ -39,8 +39,8 @@ fn drive(kind: Kind, class: MediaClass) -> SimDrive {
 }
 
 fn erase(drive: &SimDrive, notation: &str) -> Evidence {
-    let plan = Plan::new(drive.drive(), &Order::of_program("test", notation.parse().unwrap()), &mut Fixed(11)).unwrap();
-    let armed = plan.arm(&cleared(drive.drive()), "000001").unwrap();
+    let plan = Plan::new(&drive.drive(), &Order::of_program("test", notation.parse().unwrap()), &mut Fixed(11)).unwrap();
+    let armed = plan.arm(&cleared(&drive.drive()), "000001").unwrap();
     let mut medium = drive.open().unwrap();
     let clock = Wall(Instant::now());
     let job = Job::start(armed, &medium.identify().unwrap(), medium.access(), CHUNK_BYTES, clock.now()).unwrap();

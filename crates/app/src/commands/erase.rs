@@ -11,7 +11,9 @@ use crate::places::Places;
 use crate::work::{self, Finished, InLedger, Prepared};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
+use jurex_core::evidence::OwnEvidence;
 use jurex_core::ladder::{Availability, ladder};
+use jurex_core::native::ata::erase::PASSWORD;
 use jurex_core::plan::{Order, Plan, Secret};
 use jurex_core::record::Record;
 use jurex_core::rules::Technique;
@@ -309,8 +311,23 @@ fn summary(record: &Record, seen: &Seen) {
     say(&format!("{}: {} ({})", record.job, record.claim().outcome(), seen.drive.called()));
     record.claim().reasons().iter().for_each(|r| say(&format!("  because  {} [{}]", r.sentence, r.citation)));
     record.claim().limits().iter().for_each(|r| say(&format!("  but      {} [{}]", r.sentence, r.citation)));
-    say(&format!("  laid     {}; read back {}", size(evidence.bytes_laid()), size(evidence.bytes_read())));
+    if evidence.bytes_laid() > 0 || evidence.own().is_none() {
+        say(&format!("  laid     {}; read back {}", size(evidence.bytes_laid()), size(evidence.bytes_read())));
+    } else {
+        say(&format!("  read     {}", size(evidence.bytes_read())));
+    }
+    if let Some(own) = evidence.own().filter(|own| own.may_have_left_a_password()) {
+        say(&format!("  mind     {}", password_may_be_left(own)));
+    }
     say(&format!("  proof    {}", record.confidence()));
+}
+
+/// What is to be known of a drive that may still have the password of its erasure.
+fn password_may_be_left(own: &OwnEvidence) -> String {
+    match &own.failure {
+        Some(said) if said.contains("taken away") || said.contains("has no password") => "the drive has no password any more".into(),
+        _ => format!("the drive may have the password `{PASSWORD}` and lock itself: `jurex unlock` takes it away"),
+    }
 }
 
 fn result_json(record: &Record, written: Option<&Vec<std::path::PathBuf>>) -> serde_json::Value {

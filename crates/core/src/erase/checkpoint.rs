@@ -3,7 +3,7 @@
 use super::draw::KeptDraw;
 use crate::evidence::{Evidence, Unsound};
 use crate::guard::{Cleared, Intent};
-use crate::media::Drive;
+use crate::media::{Drive, Geometry};
 use crate::native::ata::erase::PASSWORD;
 use crate::plan::{ArmError, ArmedPlan, Plan};
 use serde::{Deserialize, Serialize};
@@ -88,10 +88,13 @@ impl Checkpoint {
         self.is_of_unit(plan.drive()) && same_place == *plan
     }
 
-    /// Whether `found` is the unit that the job worked on: as large as it was, or as lifting its hidden areas has made it.
+    /// Whether `found` is the unit that the job worked on: as large as it was, or as lifting its hidden areas makes it.
     fn is_of_unit(&self, found: &Drive) -> bool {
-        let lifted = Drive { geometry: self.evidence.geometry(), ..self.drive().clone() };
-        self.drive().is_same_unit(found) || lifted.is_same_unit(found)
+        let (least, most) = (self.evidence.lift().map_or(self.drive().geometry, |l| l.before), self.plan.lifted());
+        let sectors = found.geometry.sectors;
+        let may_be = self.plan.lift().is_some() && (least.sectors..=most.sectors.max(self.evidence.geometry().sectors)).contains(&sectors);
+        let as_large = |sectors| Drive { geometry: Geometry { sectors, ..self.drive().geometry }, ..self.drive().clone() };
+        self.drive().is_same_unit(found) || (may_be && as_large(sectors).is_same_unit(found))
     }
 
     /// What the guard is asked about going on with it.

@@ -8,7 +8,7 @@ use crate::sampling::Sampling;
 use crate::text::hex;
 use crate::units::{Lba, Sectors};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Nothing is known of the sector: it was not read, or gave an error.
 const UNKNOWN: u64 = 0;
@@ -18,10 +18,10 @@ const FIRST_DIGEST: u64 = Met::FIRST_DIGEST;
 
 /// Digests that are kept at most: of larger samples each sector in so many.
 const MOST: u64 = 1 << 16;
-/// Sectors on which something is laid where a drive holds too little that could be told apart.
-const MARKS: usize = 64;
-/// Equal parts of the drive in which places count as drawn by themselves.
-const PARTS: u64 = Sampling::PARTS;
+/// Sectors of a part of the drive on which something is laid, where nothing lies there that could be told apart.
+const MARKS: usize = 4;
+/// One sector is drawn in each of so many parts where only that is to be known.
+const THIN: u64 = Sampling::PARTS;
 
 /// The drawn places and what they held.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -56,7 +56,7 @@ impl Draw {
 
     /// One sector in each of a thousand parts: enough to tell whether a drive holds anything at all.
     pub(super) fn thin(whole: Sectors) -> Self {
-        let parts = whole.count.min(PARTS);
+        let parts = whole.count.min(THIN);
         let first = |n: u64| whole.first.0 + (u128::from(whole.count) * u128::from(n) / u128::from(parts.max(1))) as u64;
         let places: Vec<(Sectors, u64)> = (0..parts).map(|n| (Sectors::new(first(n), 1), n)).collect();
         Self { whole, places, stride: 1, met: vec![UNKNOWN; parts as usize] }
@@ -107,29 +107,44 @@ impl Draw {
 
     /// What is known of the places.
     pub(super) fn drawn(&self) -> Drawn {
-        let part = |slot: usize| {
-            let at = u128::from(self.sector(slot) - self.whole.first.0);
-            (at * u128::from(PARTS) / u128::from(self.whole.count.max(1))) as u64
-        };
-        let told: Vec<usize> = (0..self.met.len()).filter(|slot| self.met[*slot] >= FIRST_DIGEST).collect();
-        let parts: BTreeSet<u64> = told.iter().map(|slot| part(*slot)).collect();
         Drawn {
-            compared: told.len() as u64,
+            compared: self.met.iter().filter(|m| **m >= FIRST_DIGEST).count() as u64,
             blank_before: self.met.iter().filter(|m| **m == BLANK).count() as u64,
-            places: parts.len() as u64,
+            parts: self.told_parts().len() as u64,
         }
+    }
+
+    /// The part of the drive in which a slot's sector lies.
+    fn part(&self, slot: usize) -> u64 {
+        let at = u128::from(self.sector(slot) - self.whole.first.0);
+        (at * u128::from(Drawn::parts_of(self.whole)) / u128::from(self.whole.count.max(1))) as u64
+    }
+
+    /// The parts in which something lies that can be told apart.
+    fn told_parts(&self) -> BTreeSet<u64> {
+        (0..self.met.len()).filter(|slot| self.met[*slot] >= FIRST_DIGEST).map(|slot| self.part(slot)).collect()
     }
 
     /// Whether enough of them hold something that can be told apart afterwards.
     pub(super) fn is_enough(&self) -> bool {
-        self.drawn().places >= Drawn::enough(self.whole)
+        self.drawn().parts >= Drawn::parts_of(self.whole)
     }
 
     /// Sectors on which something is laid to be told apart, where too little lies there.
     pub(super) fn marks(&self) -> Vec<Sectors> {
-        let blank: Vec<usize> = (0..self.met.len()).filter(|slot| self.met[*slot] == BLANK).collect();
-        let every = blank.len().div_ceil(MARKS).max(1);
-        blank.iter().step_by(every).map(|slot| Sectors::new(self.sector(*slot), 1)).collect()
+        let told = self.told_parts();
+        let mut blank: BTreeMap<u64, Vec<usize>> = BTreeMap::new();
+        for slot in (0..self.met.len()).filter(|slot| self.met[*slot] == BLANK) {
+            let part = self.part(slot);
+            if !told.contains(&part) {
+                blank.entry(part).or_default().push(slot);
+            }
+        }
+        let spread = |slots: &Vec<usize>| {
+            let every = slots.len().div_ceil(MARKS).max(1);
+            slots.iter().step_by(every).map(|slot| Sectors::new(self.sector(*slot), 1)).collect::<Vec<_>>()
+        };
+        blank.values().flat_map(spread).collect()
     }
 
     pub(super) fn to_kept(&self) -> KeptDraw {
@@ -170,8 +185,8 @@ mod tests {
         let mut draw = Draw::new(whole, &[Sectors::new(10, 4), Sectors::new(3000, 2)].into_iter().collect());
         draw.note(Lba(10), &[met(10, 1), Met::Blank(0), met(12, 1), met(13, 1)]);
         draw.note(Lba(3000), &[met(3000, 1)]);
-        assert_eq!(draw.drawn(), Drawn { compared: 4, blank_before: 1, places: 3 });
-        assert!(!draw.is_enough() && draw.marks() == [Sectors::new(11, 1)]);
+        assert_eq!(draw.drawn(), Drawn { compared: 4, blank_before: 1, parts: 2 });
+        assert!(!draw.is_enough() && draw.marks().is_empty(), "its part is told already");
         let after = [met(10, 1), met(11, 1), met(12, 2), Met::Blank(0)];
         assert_eq!(draw.as_before(Lba(10), &after).sentence(3), "sector 10");
         let again = Draw::new(whole, &[Sectors::new(10, 4), Sectors::new(3000, 2)].into_iter().collect());

@@ -414,6 +414,8 @@ pub struct Progress {
     /// Whether the evidence's session is a true one; before the drive is opened it only holds a place.
     opened: bool,
     range: Sectors,
+    /// Whether that is the whole drive, however large it becomes.
+    covers_all: bool,
     planned_passes: u32,
     /// Where the overwriting stands among the planned stages.
     overwriting_at: Option<usize>,
@@ -447,6 +449,7 @@ impl Progress {
             evidence: Evidence { stated: plan.stated(), ..Evidence::begin(session, plan.kinds()) },
             opened: false,
             range,
+            covers_all: range == plan.lifted().whole(),
             planned_passes: plan.passes().len() as u32,
             overwriting_at: plan.overwriting_at(),
             own_reading: plan.own_reading(plan.lifted()),
@@ -676,14 +679,23 @@ impl Progress {
         let stage = StageEvidence { started: time, ended: None, what: What::Lifted(lifted) };
         match self.evidence.stages.first_mut() {
             // After a power cycle it is lifted again: what was found before stays as it was found first.
-            Some(first) if matches!(first.what, What::Lifted(_)) => first.ended = None,
+            Some(StageEvidence { what: What::Lifted(lift), ended, .. }) => {
+                // It may have become larger before the job was cut off and could say so.
+                lift.after.sectors = lift.after.sectors.max(before.sectors);
+                *ended = None;
+            }
             _ => self.evidence.stages.insert(0, stage),
         }
     }
 
     fn lifted(&mut self, after: Geometry, hidden: &HiddenAreas, time: Timestamp) {
         if let Some(StageEvidence { what: What::Lifted(lift), ended, .. }) = self.evidence.stages.first_mut() {
-            (lift.after, lift.hidden, *ended) = (after, hidden.clone(), Some(time));
+            // One that has left something hidden has not come to its end.
+            let whole = *hidden == HiddenAreas::None;
+            (lift.after, lift.hidden, *ended) = (after, hidden.clone(), whole.then_some(time));
+        }
+        if self.covers_all {
+            self.range = after.whole();
         }
     }
 

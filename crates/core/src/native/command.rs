@@ -105,6 +105,14 @@ impl Command {
         Self { name, image: Image::Nvme { opcode, namespace, cdw10, cdw11 }, data, patience: Self::SHORT }
     }
 
+    /// The bytes that travel to the drive.
+    pub fn data_sent(&self) -> &[u8] {
+        match &self.data {
+            Data::None | Data::In(_) => &[],
+            Data::Out(sent) | Data::Secret(sent) => sent,
+        }
+    }
+
     /// The same with another patience.
     #[must_use]
     pub fn patient(self, patience: Duration) -> Self {

@@ -434,7 +434,7 @@ fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
         Stage::Check(check) => {
             let read_back = read(&check.reading, range);
             let all = read_back.read.count();
-            let drawn = Drawn { compared: all, blank_before: 0, places: Drawn::enough(range) };
+            let drawn = Drawn { compared: all, blank_before: 0, parts: Drawn::parts_of(range) };
             let drawn = (check.expect != Expect::LastPass).then_some(drawn);
             What::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back, drawn })
         }

@@ -3,7 +3,7 @@
 mod v1;
 
 use crate::contents::Contents;
-use crate::evidence::{Ended, Evidence, Unsound};
+use crate::evidence::{Ended, Evidence, Expect, ReadBack, Unsound};
 use crate::need::{Need, Sensitivity};
 use crate::plan::{Plan, Verification};
 use crate::rules::{Claim, Edition, Outcome, judge};
@@ -402,15 +402,15 @@ impl Record {
     /// What was read back of the bytes that now lie on the drive, and what follows with what confidence, in sentences.
     pub fn confidence(&self) -> String {
         let range = self.evidence.range();
-        let Some(read) = self.evidence.last_reading() else {
-            return "Nothing of the last pass was read back: nothing is proved.".into();
+        let Some((read, what)) = self.proof() else {
+            return "Nothing was read back of what lies on the drive now: nothing is proved.".into();
         };
         let (n, wrong) = (read.read.count(), read.wrong.count());
         match (wrong, read.unreadable.count(), &read.sampling) {
             (0, 0, None) if read.is_complete(range) => {
-                format!("All {} in question were read back and hold what the last pass laid.", counted(range.count, "sector"))
+                format!("All {} in question were read back and {what}.", counted(range.count, "sector"))
             }
-            (0, 0, Some(sampling)) => self.confidence_of(sampling, n),
+            (0, 0, Some(sampling)) => self.confidence_of(sampling, n, &what),
             (wrong, unreadable, _) => format!(
                 "{} of {} were read back; {} wrong, {} could not be read.",
                 grouped(n),
@@ -421,15 +421,34 @@ impl Record {
         }
     }
 
+    /// The reading of what lies on the drive now, and what it found if nothing was wrong.
+    fn proof(&self) -> Option<(&ReadBack, String)> {
+        if let Some(read) = self.evidence.last_reading() {
+            return Some((read, "hold what the last pass laid".into()));
+        }
+        let check = self.evidence.own_check()?;
+        let drawn = check.drawn.unwrap_or_default();
+        let what = match check.expect {
+            Expect::Changed => format!(
+                "none of {} of which a digest was kept is as it was ({} were blank before, and prove nothing)",
+                counted(drawn.compared, "sector"),
+                grouped(drawn.blank_before)
+            ),
+            Expect::Blank => "hold one byte over and over".into(),
+            Expect::Bytes { .. } | Expect::LastPass => "hold what the erasure should have left".into(),
+        };
+        Some((&check.read_back, what))
+    }
+
     /// What a faultless sample of `n` sectors says. The places are drawn one by one, the sectors in them are not: only the
     /// number of places counts.
-    fn confidence_of(&self, sampling: &Sampling, n: u64) -> String {
+    fn confidence_of(&self, sampling: &Sampling, n: u64, what: &str) -> String {
         let range = self.evidence.range();
         let places = Sampling::number_of_places(range);
         let part = range.count.div_ceil(Sampling::PARTS);
         let sure = self.evidence.drive().geometry.bytes_of(part.saturating_mul(2));
         format!(
-            "{} of {} were read back, at {} drawn from seed {}, and hold what the last pass laid: with 95 % confidence fewer \
+            "{} of {} were read back, at {} drawn from seed {}, and {what}: with 95 % confidence fewer \
              than {} of such places are wrong. A leftover of one sector would have been met with a chance of 1 in 10, one of {} \
              or more in one piece always.",
             grouped(n),

@@ -145,11 +145,10 @@ fn user_data_elsewhere(drive: &Drive) -> Option<String> {
 /// give.
 fn tells_too_little(check: &CheckEvidence) -> Vec<Lack> {
     let mut found = vec![];
-    let places = check.drawn.map_or(0, |d| d.places);
-    if places < Drawn::enough(check.range) {
+    let (parts, all) = (check.drawn.map_or(0, |d| d.parts), Drawn::parts_of(check.range));
+    if parts < all {
         let said = format!(
-            "Before it only {} held anything that could be told apart afterwards: that the drive is blank now proves nothing.",
-            counted(places, "drawn place")
+            "Before it something that could be told apart afterwards lay in only {parts} of {all} parts of the drive: what the others hold now proves nothing."
         );
         found.push(Lack::of(LackKind::NotReadBack, said));
     }

@@ -392,7 +392,7 @@ pub(crate) mod tests {
         let lifted = LiftEvidence { before, after, hidden: HiddenAreas::None, commands: vec![] };
         let own = OwnEvidence { completed: true, sent: 1, ..OwnEvidence::begun(technique) };
         let read = ReadBack { read: all(after.whole()), ..ReadBack::default() };
-        let drawn = Some(Drawn { compared: 100, blank_before: 0, places: Drawn::ENOUGH });
+        let drawn = Some(Drawn { compared: 100, blank_before: 0, parts: Drawn::PARTS });
         let proof = CheckEvidence { range: after.whole(), expect, read_back: read, drawn };
         let first = [What::Lifted(lifted), What::Own(own), What::Checked(proof)].map(stage);
         evidence.stages.splice(0..0, first);

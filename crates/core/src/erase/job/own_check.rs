@@ -85,8 +85,10 @@ impl Job {
         let drawn = self.draw.as_ref().map(Draw::drawn).unwrap_or_default();
         let sampling = reading.sampling().cloned();
         self.tell(Event::CheckStarted { expect: check.expect.clone(), sampling, drawn, time: now.wall });
-        self.left = reading.places(whole).iter().rev().copied().collect();
-        // What was laid to be told apart is looked at in any case.
+        let mut places = reading.places(whole);
+        // What lay, or was laid, where it could be told apart is looked at in any case.
+        self.draw.iter().flat_map(Draw::places).for_each(|at| places.insert(at));
+        self.left = places.iter().rev().copied().collect();
         self.save(now);
         match check.expect {
             Expect::Bytes { pattern } => self.pattern = Arc::new(pattern),

@@ -1,0 +1,104 @@
+//! NVM Express: Identify, the sanitize status log page, Sanitize and Format NVM (base specification 1.4).
+
+use super::{Kind, Lie, Own, Sanitize};
+use crate::store::Store;
+use jurex_core::media::Drive;
+use jurex_core::native::OwnErase;
+use jurex_core::native::command::Answer;
+use std::time::Duration;
+
+const INVALID_OPCODE: u16 = 0x01;
+const INVALID_FIELD: u16 = 0x02;
+const SANITIZE_FAILED: u16 = 0x1c;
+const SANITIZING: u16 = 0x1d;
+
+fn status(status: u16) -> (Answer, Duration) {
+    (Answer::Nvme { status, data: vec![] }, Duration::ZERO)
+}
+
+fn page(data: Vec<u8>) -> (Answer, Duration) {
+    (Answer::Nvme { status: 0, data }, Duration::ZERO)
+}
+
+impl Own {
+    pub(super) fn nvme(&mut self, drive: &Drive, store: &mut Store, opcode: u8, namespace: u32, cdw10: u32) -> (Answer, Duration) {
+        let running = self.progress(store);
+        match opcode {
+            0x06 => self.identify_nvme(drive, cdw10 & 0xff),
+            0x02 if cdw10 & 0xff == 0x81 => page(self.sanitize_status(running)),
+            0x84 if running.is_some() => status(SANITIZING),
+            0x84 => self.sanitize_subsystem(cdw10),
+            _ if running.is_some() => status(SANITIZING),
+            _ if self.sanitize == Sanitize::Failed => status(SANITIZE_FAILED),
+            0x80 => self.format(store, namespace, cdw10),
+            _ => status(INVALID_OPCODE),
+        }
+    }
+
+    fn identify_nvme(&self, drive: &Drive, structure: u32) -> (Answer, Duration) {
+        let mut data = vec![0u8; 4096];
+        match structure {
+            0 => {
+                data[..8].copy_from_slice(&self.gives.to_le_bytes());
+                data[128 + 2] = drive.geometry.logical.trailing_zeros() as u8;
+            }
+            1 => {
+                let serial = drive.unit.serial().unwrap_or_default().as_bytes();
+                data[4..24].fill(b' ');
+                data[4..4 + serial.len().min(20)].copy_from_slice(&serial[..serial.len().min(20)]);
+                data[256] = if self.has(OwnErase::Format) { 2 } else { 0 };
+                let bit = |erase, n: u32| u8::from(self.has(erase)) << n;
+                data[328] = bit(OwnErase::SanitizeCrypto, 0) | bit(OwnErase::SanitizeBlock, 1) | bit(OwnErase::SanitizeOverwrite, 2);
+                data[516] = if self.nature.second_namespace > 0 { 2 } else { 1 };
+                // An erasing format is of every namespace.
+                data[524] = bit(OwnErase::FormatCrypto, 2) | 2;
+            }
+            _ => return status(INVALID_FIELD),
+        }
+        page(data)
+    }
+
+    fn sanitize_status(&self, running: Option<u16>) -> Vec<u8> {
+        let mut log = vec![0u8; 32];
+        let state = match (running, self.sanitize) {
+            (Some(_), _) => 2,
+            (None, Sanitize::Done) => 1,
+            (None, Sanitize::Failed) => 3,
+            (None, _) => 0,
+        };
+        log[..2].copy_from_slice(&running.unwrap_or(u16::MAX).to_le_bytes());
+        log[2] = state;
+        log[3] = u8::from(state == 1 && !self.written_since);
+        log[4..8].copy_from_slice(&self.cdw10.to_le_bytes());
+        log[8..32].fill(0xff);
+        log
+    }
+
+    fn sanitize_subsystem(&mut self, cdw10: u32) -> (Answer, Duration) {
+        let kind = match cdw10 & 7 {
+            2 if self.has(OwnErase::SanitizeBlock) => Kind::Block,
+            3 if self.has(OwnErase::SanitizeOverwrite) => Kind::Overwrite,
+            4 if self.has(OwnErase::SanitizeCrypto) => Kind::Crypto,
+            _ => return status(INVALID_FIELD),
+        };
+        if self.lies(Lie::Hangs) {
+            return (Answer::Lost { why: "it does not answer".into() }, Duration::ZERO);
+        }
+        self.cdw10 = cdw10;
+        self.start(kind);
+        status(0)
+    }
+
+    fn format(&mut self, store: &mut Store, namespace: u32, cdw10: u32) -> (Answer, Duration) {
+        let kind = match cdw10 >> 9 & 7 {
+            1 if self.has(OwnErase::Format) => Kind::Block,
+            2 if self.has(OwnErase::FormatCrypto) => Kind::Crypto,
+            _ => return status(INVALID_FIELD),
+        };
+        if namespace == 0 || cdw10 & 15 != 0 {
+            return status(INVALID_FIELD);
+        }
+        let ended_well = self.carry_out(store, kind);
+        (Answer::Nvme { status: if ended_well { 0 } else { 0x06 }, data: vec![] }, self.while_busy())
+    }
+}

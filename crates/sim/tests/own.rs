@@ -1,0 +1,390 @@
+//! Drives that erase themselves, or say so: whatever they are, however they lie and wherever the job is cut, no record claims
+//! more than the drive's cells bear out.
+//!
+//! A seed that fails prints itself; `JUREX_SEED=… cargo test -p jurex-sim --test own` plays it again, and `JUREX_SEEDS=100000`
+//! tries that many.
+
+use jurex_core::erase::{
+    self, Backend, Checkpoint, CheckpointStore, Clock, Done, Event, Job, JobControl, KeepError, Now, Sequential, Setting, Task,
+    Wish,
+};
+use jurex_core::evidence::{Evidence, Stated};
+use jurex_core::media::{Bus, MediaClass};
+use jurex_core::medium::Medium;
+use jurex_core::notation::Entropy;
+use jurex_core::plan::{Course, HowMuch, Order, OwnOrder, Plan, Secret};
+use jurex_core::rules::{Condition, Edition, Outcome, Technique, judge};
+use jurex_core::native::OwnErase;
+use jurex_core::testing::{cleared_for, test_drive};
+use jurex_core::units::{Lba, Sectors};
+use jurex_sim::{Fault, Hiding, Kind, Lie, Nature, Pacing, SimDrive, SpeedShape};
+use std::cell::Cell;
+use std::collections::BTreeMap;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::time::Duration;
+
+/// What lay on the drive before; what others write to it between two sessions.
+const SECRET: &[u8] = b"wind 31.4 m/s, gust 40.2 m/s at Anvil Rock";
+const OTHERS: &[u8] = b"photographs of somebody else's holidays";
+/// Sectors of a page of cells.
+const PAGE: u64 = 128;
+
+/// Numbers from a seed (splitmix64).
+struct Dice(u64);
+
+impl Dice {
+    fn roll(&mut self) -> u64 {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        z ^ (z >> 31)
+    }
+
+    fn below(&mut self, limit: u64) -> u64 {
+        self.roll() % limit.max(1)
+    }
+
+    fn one_in(&mut self, n: u64) -> bool {
+        self.below(n) == 0
+    }
+
+    fn pick<T: Clone>(&mut self, from: &[T]) -> T {
+        from[self.below(from.len() as u64) as usize].clone()
+    }
+}
+
+impl Entropy for Dice {
+    fn fill(&mut self, out: &mut [u8]) {
+        out.iter_mut().for_each(|b| *b = self.roll() as u8);
+    }
+}
+
+/// A drive of some kind with one of its own erasures.
+fn any_drive(dice: &mut Dice) -> (SimDrive, Technique) {
+    use OwnErase::*;
+    let (bus, class, own, hides): (Bus, MediaClass, &[OwnErase], bool) = dice.pick(&[
+        (Bus::Sata, MediaClass::SolidState, &[SanitizeBlock, SanitizeCrypto, SecurityErase, SecurityEraseEnhanced][..], true),
+        (Bus::Sata, MediaClass::Magnetic, &[SanitizeOverwrite, SecurityErase, SecurityEraseEnhanced], true),
+        (Bus::Sas, MediaClass::Magnetic, &[SanitizeOverwrite], false),
+        (Bus::Sas, MediaClass::SolidState, &[SanitizeBlock, SanitizeCrypto, SanitizeOverwrite], false),
+        (Bus::Nvme, MediaClass::SolidState, &[SanitizeBlock, SanitizeCrypto, SanitizeOverwrite, Format, FormatCrypto], false),
+        (Bus::Mmc, MediaClass::EmbeddedFlash, &[MmcSanitize], false),
+        (Bus::Nvme, MediaClass::SolidState, &[TcgRevert], false),
+    ]);
+    let technique = dice.pick(own).technique();
+    let sectors = PAGE * (3 + dice.below(14));
+    let mut drive = test_drive(class, sectors);
+    (drive.path, drive.bus, drive.protocol) = ("sim:99".into(), bus, bus.protocol());
+    let lies = [
+        Lie::Nothing,
+        Lie::KeepsKey,
+        Lie::Half,
+        Lie::Fails,
+        Lie::Backwards,
+        Lie::Hangs,
+        Lie::ForgetsByCut,
+        Lie::FailsByCut,
+        Lie::Aborts,
+    ];
+    let lies = if dice.one_in(2) { vec![] } else { vec![dice.pick(&lies)] };
+    let hides = hides && dice.one_in(3);
+    let nature = Nature {
+        own: own.to_vec(),
+        encrypts: own.iter().any(|e| e.technique().replaces_a_key()),
+        gives: hides.then(|| sectors - 1 - dice.below(sectors / 2)),
+        hides_by: dice.pick(&[Hiding::ProtectedArea, Hiding::AccessibleMax, Hiding::Configuration]),
+        second_namespace: if bus == Bus::Nvme && dice.one_in(3) { PAGE } else { 0 },
+        psid: own.contains(&TcgRevert).then(|| "PSID0123".to_string()),
+        lies,
+        ..Nature::default()
+    };
+    let flash = class != MediaClass::Magnetic;
+    let kind = if flash { Kind::Flash { spare_percent: 10 } } else { Kind::Magnetic };
+    let shape = SpeedShape { outer: 1e9, inner: 1e9, read_factor: 1.0, slow_zone: None };
+    let sim = SimDrive::with_nature(drive, kind, shape, Pacing::Unpaced, nature);
+    fill(&sim, sectors, dice);
+    (sim, technique)
+}
+
+/// Old data in most places, or in hardly any; some of it replaced, some only in cells that nothing reaches any more.
+fn fill(sim: &SimDrive, sectors: u64, dice: &mut Dice) {
+    let how_full = dice.pick(&[0, 1, 5, 10]);
+    let mut old = [0x20u8; 512];
+    old[..SECRET.len()].copy_from_slice(SECRET);
+    for page in 0..sectors / PAGE {
+        if dice.below(10) < how_full {
+            (0..PAGE).step_by(if dice.one_in(2) { 1 } else { 7 }).for_each(|n| {
+                old[500..508].copy_from_slice(&(page * PAGE + n).to_le_bytes());
+                sim.write_beyond(Lba(page * PAGE + n), &old);
+            });
+        }
+    }
+    // A cell that went out of use with what it held.
+    for _ in 0..dice.below(3) {
+        let at = Lba(dice.below(sectors));
+        sim.write_beyond(at, &old);
+        sim.retire(at);
+        if dice.one_in(2) {
+            sim.write_beyond(at, &[0; 512]);
+        }
+    }
+    if dice.one_in(4) {
+        // Everything that can be addressed was overwritten once: spare cells keep what was there.
+        (0..sectors).step_by(PAGE as usize).for_each(|at| sim.write_beyond(Lba(at), &[0; 512 * PAGE as usize]));
+    }
+}
+
+fn any_course(sim: &SimDrive, technique: Technique, dice: &mut Dice) -> Course {
+    let drive = sim.drive();
+    let mut then = Order::of_program("then", dice.pick(&["00", "random", "55 | ~"]).parse().unwrap());
+    if dice.one_in(6) {
+        then.lift = jurex_core::plan::Lift::of(&drive);
+        return Course::Overwrite(then);
+    }
+    let answers = jurex_core::native::Answers { format_reaches_all: true, ..sim.own_answers() };
+    let mut own = OwnOrder::new(technique, &drive, &answers);
+    own.how_much = dice.pick(&[Some(HowMuch::Full), Some(HowMuch::Sampled), None]);
+    own.edition = dice.pick(&[Edition::Rev1, Edition::Rev2]);
+    own.stated = Stated { conditions: if dice.one_in(5) { vec![] } else { Condition::STATED.to_vec() }, by: "Ines".into() };
+    own.then = dice.one_in(5).then_some(then);
+    match &mut own.lift {
+        Some(_) if dice.one_in(5) => own.lift = None,
+        Some(lift) => (lift.permanent, lift.configuration) = (dice.one_in(2), dice.one_in(2)),
+        None => {}
+    }
+    Course::Own(own)
+}
+
+struct Fast(Cell<u64>);
+
+impl Clock for Fast {
+    fn now(&self) -> Now {
+        self.0.set(self.0.get() + 1);
+        Now { wall: Default::default(), mono: Duration::from_millis(self.0.get()) }
+    }
+
+    fn pass(&self, so_long: Duration) {
+        self.0.set(self.0.get() + so_long.as_millis() as u64);
+    }
+}
+
+/// The last checkpoint, as text, as a ledger would keep it.
+#[derive(Default)]
+struct Kept {
+    last: Option<String>,
+    fails: bool,
+}
+
+impl CheckpointStore for Kept {
+    fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), KeepError> {
+        if self.fails {
+            return Err(KeepError("no space left".into()));
+        }
+        self.last = Some(checkpoint.to_json());
+        Ok(())
+    }
+}
+
+/// The process is killed at some request: before it is carried out, or after it and before its answer is heard.
+struct Killed<'b> {
+    backend: Sequential<&'b mut jurex_sim::SimMedium>,
+    left: Option<u64>,
+    after: bool,
+}
+
+impl Backend for Killed<'_> {
+    fn settings(&self) -> Vec<Setting> {
+        self.backend.settings()
+    }
+
+    fn set(&mut self, setting: Setting) {
+        self.backend.set(setting);
+    }
+
+    fn start(&mut self, tag: u64, task: Task) {
+        let dies = self.left.as_mut().is_some_and(|left| {
+            let now = *left == 0;
+            *left = left.saturating_sub(1);
+            now
+        });
+        if dies && !self.after {
+            std::panic::panic_any(Cut);
+        }
+        self.backend.start(tag, task);
+        if dies {
+            std::panic::panic_any(Cut);
+        }
+    }
+
+    fn wait(&mut self, patience: Duration) -> Option<Done> {
+        self.backend.wait(patience)
+    }
+}
+
+struct Cut;
+
+/// A person who may want it stopped, or held for a moment.
+struct Person {
+    polls: u64,
+    stop_at: Option<u64>,
+}
+
+impl JobControl for Person {
+    fn poll(&mut self) -> Option<Wish> {
+        self.polls += 1;
+        match self.stop_at {
+            Some(at) if at == self.polls => Some(Wish::Stop),
+            _ if self.polls.is_multiple_of(97) => Some(Wish::Hold),
+            _ => None,
+        }
+    }
+
+    fn wait(&mut self) -> Option<Wish> {
+        Some(Wish::GoOn)
+    }
+}
+
+/// Carries the course out, through cuts and going on. Gives the evidence, if the job came to any end.
+fn carry_out(sim: &SimDrive, course: &Course, dice: &mut Dice) -> Option<Evidence> {
+    let plan = Plan::of(&sim.drive(), course, dice).unwrap();
+    let mut kept = Kept::default();
+    let secret = || plan.own_erase().filter(|o| o.technique == Technique::TcgRevert).map(|_| Secret::psid("PSID-0123"));
+    for session in 0..6 {
+        let mut medium = sim.open().unwrap();
+        let found = medium.identify().unwrap();
+        let now = Now { wall: Default::default(), mono: Duration::ZERO };
+        let chunk = 512 * 32;
+        kept.fails = dice.one_in(40);
+        let access = medium.access();
+        let job = match &kept.last {
+            None => {
+                let plan = if session == 0 { plan.clone() } else { Plan::of(&found, course, dice).unwrap() };
+                let armed = plan.arm(&cleared_for(&found, plan.intent()), "K7Q41M").unwrap().with_secret(secret());
+                Job::start(armed, &found, access, chunk, now).unwrap()
+            }
+            Some(text) => {
+                let checkpoint = Checkpoint::from_json(text).unwrap_or_else(|e| panic!("{e}: {text}"));
+                let armed = checkpoint.arm(&cleared_for(&found, checkpoint.intent()), "K7Q41M").unwrap().with_secret(secret());
+                Job::resume(&checkpoint, armed, &found, access, chunk, now).unwrap()
+            }
+        };
+        let cuts = session < 4 && dice.one_in(2);
+        let far = dice.pick(&[12, 60, 400]);
+        let mut backend = Killed {
+            backend: Sequential::in_chunks(&mut medium, chunk),
+            left: cuts.then(|| dice.below(far)),
+            after: dice.one_in(2),
+        };
+        let mut person = Person { polls: 0, stop_at: (session < 4 && dice.one_in(6)).then(|| dice.below(far * 2)) };
+        let mut ended: BTreeMap<&str, u32> = BTreeMap::new();
+        let run = AssertUnwindSafe(|| {
+            erase::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut kept, &mut |e: &Event| {
+                *ended.entry(if matches!(e, Event::Ended { .. }) { "ended" } else { "told" }).or_default() += 1;
+            })
+        });
+        let done = catch_unwind(run).map_err(|cause| assert!(cause.is::<Cut>(), "a defect")).ok();
+        drop(backend);
+        drop(medium);
+        match done {
+            Some(evidence) if !evidence.ended.can_go_on() || session == 5 || dice.one_in(5) => return Some(evidence),
+            _ => {}
+        }
+        // Power comes and goes, and somebody else may come by.
+        if dice.one_in(2) {
+            sim.power_cycle();
+        }
+        if dice.one_in(6) {
+            write_by_others(sim, dice);
+        }
+    }
+    None
+}
+
+fn write_by_others(sim: &SimDrive, dice: &mut Dice) {
+    let mut sector = [0x40u8; 512];
+    sector[..OTHERS.len()].copy_from_slice(OTHERS);
+    let sectors = sim.drive().geometry.sectors;
+    let Ok(mut medium) = sim.open() else { return };
+    for _ in 0..1 + dice.below(4) {
+        // A locked drive, or one that erases itself, takes nothing.
+        let _ = medium.write(Lba(dice.below(sectors)), &sector);
+    }
+}
+
+/// What the cells bear out.
+fn truth(sim: &SimDrive) -> Outcome {
+    let lost = |holds: &dyn Fn(&[u8]) -> bool| !holds(SECRET) && !holds(OTHERS);
+    if lost(&|needle| sim.cells_hold(needle)) {
+        Outcome::Purge
+    } else if lost(&|needle| sim.addresses_hold(needle)) {
+        Outcome::Clear
+    } else {
+        Outcome::NotSanitized
+    }
+}
+
+thread_local! {
+    /// The seed that is played, for whoever reads of a defect.
+    static SEED: Cell<u64> = const { Cell::new(0) };
+}
+
+/// One seed: claimed and true, if it came to an end.
+fn play(seed: u64) -> Option<(Technique, Outcome, Outcome)> {
+    SEED.set(seed);
+    let dice = &mut Dice(seed);
+    let (sim, technique) = any_drive(dice);
+    if dice.one_in(8) {
+        let sectors = sim.drive().geometry.sectors;
+        let at = Sectors::new(dice.below(sectors), 1);
+        sim.add_fault(dice.pick(&[Fault::Unreadable(at), Fault::Unwritable(at), Fault::DropsWrites(at)]));
+    }
+    let course = any_course(&sim, technique, dice);
+    let evidence = carry_out(&sim, &course, dice)?;
+    evidence.check_soundness().unwrap();
+    let edition = match &course {
+        Course::Own(own) => own.edition,
+        Course::Overwrite(order) => order.edition,
+    };
+    let claimed = judge(edition, &evidence).outcome();
+    let technique = if matches!(course, Course::Own(_)) { technique } else { Technique::Overwrite };
+    Some((technique, claimed, truth(&sim)))
+}
+
+#[test]
+fn no_record_claims_more_than_the_cells_bear_out() {
+    let number = |name: &str| std::env::var(name).ok().and_then(|v| v.parse::<u64>().ok());
+    std::panic::set_hook(Box::new(|info| {
+        if !info.payload().is::<Cut>() {
+            eprintln!("seed {}: {info}", SEED.get());
+        }
+    }));
+    let seeds: Vec<u64> = match number("JUREX_SEED") {
+        Some(seed) => vec![seed],
+        None => (0..number("JUREX_SEEDS").unwrap_or(2000)).collect(),
+    };
+    let mut tally: BTreeMap<(String, String), u64> = BTreeMap::new();
+    let mut above = vec![];
+    let threads = std::thread::available_parallelism().map_or(1, usize::from);
+    let played = std::thread::scope(|scope| {
+        let seeds = &seeds;
+        let share = move |n: usize| seeds.iter().skip(n).step_by(threads).filter_map(|seed| Some((*seed, play(*seed)?)));
+        let workers: Vec<_> = (0..threads).map(|n| scope.spawn(move || share(n).collect::<Vec<_>>())).collect();
+        workers.into_iter().flat_map(|w| w.join().expect("a seed met a defect")).collect::<Vec<_>>()
+    });
+    for (seed, (technique, claimed, truth)) in &played {
+        *tally.entry((technique.slug(), claimed.to_string())).or_default() += 1;
+        if claimed > truth {
+            above.push(format!("seed {seed}: {} claims {claimed}, the cells bear out {truth}", technique.name()));
+        }
+    }
+    let told: Vec<String> = tally.iter().map(|((way, claim), n)| format!("{way}: {claim} {n}")).collect();
+    eprintln!("{} seeds\n{}", seeds.len(), told.join("\n"));
+    assert!(above.is_empty(), "{}", above.join("\n"));
+    let earned = |way: &str, claim: &str| tally.get(&(way.into(), claim.into())).is_some_and(|n| *n > 0);
+    if seeds.len() >= 1000 {
+        let ways = ["sanitize-block", "sanitize-crypto", "mmc-sanitize", "tcg-revert"];
+        assert!(ways.iter().all(|way| earned(way, "Purge")), "each earns what it can where nothing goes wrong");
+        assert!(earned("security-erase", "Clear") && earned("format", "Clear"), "and no more");
+    }
+}
