@@ -30,6 +30,8 @@ pub(crate) struct Seen {
     pub(crate) answers: Answers,
     /// Every other drive that is there: none may carry the same label, or be the same drive and in use.
     pub(crate) beside: Vec<LookedAt>,
+    /// Whether it was seen at work on its own erasure until a moment ago.
+    pub(crate) was_watched: bool,
     place: Place,
 }
 
@@ -124,7 +126,7 @@ pub(crate) enum ReadError {
 impl Seen {
     pub(crate) fn of_machine(system: &System, found: jurex_linux::Found) -> Self {
         let place = Place::Machine(system.clone());
-        Self { drive: found.drive, hindrances: found.hindrances, answers: found.answers, beside: vec![], place }
+        Self { drive: found.drive, hindrances: found.hindrances, answers: found.answers, beside: vec![], was_watched: false, place }
     }
 
     /// The drive at that path, with every other one beside it. An image stands beside nothing.
@@ -153,6 +155,7 @@ impl Seen {
             hindrances: bay.hindrances.clone(),
             answers: bay.answers.clone(),
             beside: vec![],
+            was_watched: false,
             place: Place::Simulated(Box::new(bay.drive.clone())),
         }
     }
@@ -218,6 +221,23 @@ impl Seen {
     /// Whether it is at work on an erasure of its own, by its own word.
     pub(crate) fn erases_itself(&self) -> bool {
         matches!(self.answers.own_state, Some(OwnState::Running { .. }))
+    }
+
+    /// How far it is with an erasure of its own, asked now; `None`: it is not at work on one.
+    pub(crate) fn own_progress(&self) -> Option<Option<u16>> {
+        let state = match &self.place {
+            Place::Simulated(sim) => sim.own_answers().own_state,
+            Place::Machine(system) => system.find(self.drive.file_path()).ok()?.answers.own_state,
+        };
+        if let Some(OwnState::Running { progress }) = state { Some(progress) } else { None }
+    }
+
+    /// Lets the system see its capacity anew.
+    pub(crate) fn rescan(&self) {
+        if let Place::Machine(system) = &self.place {
+            // A drive that is not looked at anew keeps the size that it had, and is refused by that.
+            let _ = system.rescan(self.drive.file_path());
+        }
     }
 
     /// What is on it, and one sector of it. Where the drive can't be opened, the note says why.

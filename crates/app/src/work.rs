@@ -48,6 +48,8 @@ pub(crate) struct Opened {
     drive: OpenDrive,
     /// Other namespaces of the unit that the plan reaches, and other paths to it: held, so that nobody takes them into use.
     beside: Vec<OpenDrive>,
+    /// Whether the drive was at work on its own erasure until it could be opened.
+    watched: bool,
 }
 
 /// Looks at the drive's use once more and opens it for this process alone, and with it all else that the plan reaches.
@@ -56,8 +58,9 @@ pub(crate) struct Opened {
 /// In use, no rights, gone, or no longer told from others by that label. Nothing has been written then.
 pub(crate) fn open(seen: &Seen, armed: &ArmedPlan) -> Result<Opened, Failure> {
     let now = seen.still_free(armed.label(), armed.intent())?;
+    let watched = seen.was_watched || now.erases_itself();
     let (drive, beside) = now.open_for(armed.intent().scope)?;
-    Ok(Opened { drive, beside, seen: now })
+    Ok(Opened { drive, beside, watched, seen: now })
 }
 
 /// Where a job stands in the ledger.
@@ -89,7 +92,7 @@ impl Opened {
         let ledger = Ledger::open(to.ledger).map_err(unwritten)?;
         let id = begin(&ledger, &self.seen, started).map_err(unwritten)?;
         ledger.can_go_on(&id, &found, &before, &papers).map_err(unwritten)?;
-        let Opened { seen, drive, beside } = self;
+        let Opened { seen, drive, beside, .. } = self;
         Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, started, hold_above: to.hold_above })
     }
 
@@ -112,9 +115,10 @@ impl Opened {
                  other one away and try again. Nothing was written"
             )));
         }
-        let job = Job::resume(&from.checkpoint, armed, &found, access, CHUNK_BYTES, clock.now()).map_err(changed)?;
+        let how = (CHUNK_BYTES, self.watched);
+        let job = Job::resume_watched(&from.checkpoint, armed, &found, access, how, clock.now()).map_err(changed)?;
         let Unfinished { job: id, started, before, papers, .. } = from;
-        let Opened { seen, drive, beside } = self;
+        let Opened { seen, drive, beside, .. } = self;
         Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, started, hold_above: to.hold_above })
     }
 

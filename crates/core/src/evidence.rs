@@ -72,7 +72,7 @@ impl Ended {
             }
             Ended::Refused { error } => format!("The drive refused to go on before the end ({error})."),
             Ended::Changed { what } => format!("At the end this was not the drive of the beginning any more: {what}."),
-            Ended::CommandFailed { said } => format!("The drive's own command did not come to a good end: {said}."),
+            Ended::CommandFailed { said } => format!("{}.", crate::text::capital(said)),
         }
     }
 

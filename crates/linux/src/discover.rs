@@ -279,7 +279,8 @@ impl System {
 
     fn found_of(&self, drive: Drive, dir: &Path, uses: &Uses) -> Found {
         let (drive, answers) = (self.asker)(drive, dir);
-        let mut hindrances = uses.of_drive(dir, &drive);
+        let is_at_work = matches!(answers.own_state, Some(OwnState::Running { .. }));
+        let mut hindrances = uses.of_drive(dir, &drive, is_at_work);
         if !self.is_listed(&drive, dir) {
             hindrances.push(Hindrance::NotListed);
         }
@@ -308,6 +309,15 @@ impl System {
             _ => WildMatch::new(name).matches(&drive.path),
         };
         self.only.is_empty() || self.only.iter().any(names)
+    }
+
+    /// Lets the kernel read the drive's capacity anew: one that was erasing itself when it was found has none yet.
+    ///
+    /// # Errors
+    /// The drive is gone, or may not be looked at anew.
+    pub fn rescan(&self, path: &Path) -> io::Result<()> {
+        let dir = self.device_dir(stat(path)?.st_rdev)?;
+        crate::port::rescan(&dir)
     }
 
     /// The drive behind a device number as it says it is now.

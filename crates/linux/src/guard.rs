@@ -73,7 +73,8 @@ impl Uses {
     }
 
     /// What stands in the way of erasing the drive whose sysfs folder is `dir`.
-    pub(crate) fn of_drive(&self, dir: &Path, drive: &Drive) -> Vec<Hindrance> {
+    /// A drive that is at work on itself (`is_at_work`) is not opened to see who holds it: opening may wait until it has finished.
+    pub(crate) fn of_drive(&self, dir: &Path, drive: &Drive, is_at_work: bool) -> Vec<Hindrance> {
         let mut found = self.not_known();
         self.of_whole_device(dir, &mut found, DEEPEST);
         if text(dir, "ro").as_deref() == Some("1") && drive.class != MediaClass::Optical {
@@ -84,7 +85,7 @@ impl Uses {
         }
         self.of_loop(dir, DEEPEST, &mut found);
         let path = Path::new(&drive.path);
-        if found.iter().all(is_open_by) && drive.class != MediaClass::Optical && drive.geometry.sectors > 0 {
+        if !is_at_work && found.iter().all(is_open_by) && drive.class != MediaClass::Optical && drive.geometry.sectors > 0 {
             take_claim(&mut found, no_rights(path).or_else(|| held(path)));
         }
         dedup(&mut found);
@@ -471,7 +472,7 @@ mod tests {
         assert!(by_link.contains(&mounted), "{by_link:?}");
         // A second loop device over the same file is not free while the first one is mounted.
         let drive = system.drive(&system.sys.join("block/loop98"));
-        let second = uses.of_drive(&system.sys.join("block/loop98"), &drive);
+        let second = uses.of_drive(&system.sys.join("block/loop98"), &drive, false);
         assert!(second.iter().any(|h| matches!(h, Hindrance::Beneath { because, .. } if **because == mounted)), "{second:?}");
     }
 
@@ -490,13 +491,13 @@ mod tests {
             };
             symlink(system.sys.join(target), &link).unwrap();
             uses.loops[0].backing = Some(Object::Device(beneath));
-            let found = uses.of_drive(&loop_dir, &system.drive(&loop_dir));
+            let found = uses.of_drive(&loop_dir, &system.drive(&loop_dir), false);
             let said: Vec<String> = found.iter().map(ToString::to_string).collect();
             assert!(said.iter().any(|s| s.contains(says)), "{said:?}");
         }
         // And the other way round: a drive or partition under a loop device is in use by it.
         let sda = system.sys.join("block/sda");
-        let found = uses.of_drive(&sda, &system.drive(&sda));
+        let found = uses.of_drive(&sda, &system.drive(&sda), false);
         assert!(found.contains(&Hindrance::Holder { device: "/dev/sda2".into(), holder: "/dev/loop97".into() }), "{found:?}");
     }
 
@@ -532,7 +533,7 @@ mod tests {
         let table = system.proc.join("self/mountinfo");
         fs::write(&table, b"30 1 8:1 / /srv/\xff\xfe rw - ext4 /dev/sda1 rw\n").unwrap();
         let sda = system.sys.join("block/sda");
-        let found = || Uses::read(&system).of_drive(&sda, &system.drive(&sda));
+        let found = || Uses::read(&system).of_drive(&sda, &system.drive(&sda), false);
         assert!(found().iter().any(|h| matches!(h, Hindrance::Mounted { device, .. } if device == "/dev/sda1")), "{:?}", found());
         fs::remove_file(&table).unwrap();
         assert!(matches!(&found()[0], Hindrance::NotKnown { .. }), "{:?}", found());

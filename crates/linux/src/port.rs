@@ -127,10 +127,13 @@ impl Port for LinuxPort {
     }
 
     fn rescan(&mut self) -> Result<(), MediumError> {
-        // SCSI and NVMe each have a file that lets the kernel look again; the first read after it may meet UNIT ATTENTION,
-        // which the kernel itself repeats.
-        let file = ["device/rescan", "device/rescan_controller"].into_iter().map(|f| self.dir.join(f)).find(|f| f.exists());
-        let written = file.map_or(Ok(()), |file| std::fs::write(file, "1"));
-        written.map_err(|e| MediumError { op: Op::Command, at: None, cause: Cause::Refused(e) })
+        rescan(&self.dir).map_err(|e| MediumError { op: Op::Command, at: None, cause: Cause::Refused(e) })
     }
+}
+
+/// Lets the kernel read a drive's capacity anew, where it has a file for that. The first read after it may meet UNIT ATTENTION,
+/// which the kernel itself repeats.
+pub(crate) fn rescan(dir: &Path) -> io::Result<()> {
+    let file = ["device/rescan", "device/rescan_controller"].into_iter().map(|f| dir.join(f)).find(|f| f.exists());
+    file.map_or(Ok(()), |file| std::fs::write(file, "1"))
 }

@@ -21,6 +21,7 @@ use jurex_core::units::{duration, rate, size};
 use jurex_ledger::{Ledger, Unfinished};
 use serde_json::json;
 use std::io::{IsTerminal, Write};
+use std::path::Path;
 use std::process::ExitCode;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -29,9 +30,10 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
-    let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
     let ledger = places.ledger_for(seen.drive.simulated);
     let to = InLedger { ledger: &ledger, hold_above: config.hold_above() };
+    let seen = if asked.resume { after_its_own_erasure(asked, seen, &ledger, &config, &places)? } else { seen };
+    let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
     let job = if asked.resume {
         go_on(asked, &seen, &to)?
     } else {
@@ -101,6 +103,38 @@ fn secret(asked: &Erase, plan: &Plan) -> Result<Option<Secret>, Failure> {
 
 fn check_out(asked: &Erase) -> Result<(), Failure> {
     files::check_folder(&asked.out).map_err(|e| Failure::Use(format!("{e}. Nothing was written to the drive")))
+}
+
+/// The drive once it is not at work on the erasure any more that a job of ours began: opening it would only wait. Nothing is
+/// sent to it.
+fn after_its_own_erasure(asked: &Erase, seen: Seen, ledger: &Path, config: &Config, places: &Places) -> Result<Seen, Failure> {
+    let is_ours = || ledger.exists().then(|| Ledger::open(ledger).ok()?.unfinished_on(&seen.drive).ok()?).flatten();
+    let Some(unfinished) = is_ours().filter(|u| u.checkpoint.intent().goes_on) else { return Ok(seen) };
+    if seen.drive.geometry.sectors > 0 && !seen.erases_itself() {
+        return Ok(seen);
+    }
+    // What is typed is checked before anything is waited for.
+    let label = seen.drive.label();
+    if !label.matches(&asked.label_check) && unfinished.checkpoint.drive().geometry.sectors == seen.drive.geometry.sectors {
+        return Ok(seen);
+    }
+    let mut control = StopOnSignal::install()?;
+    let mut told: Option<Option<u16>> = None;
+    while let Some(progress) = seen.own_progress() {
+        if told != Some(progress) && !asked.quiet && !asked.json {
+            let how_far = progress.map(|p| format!(" ({:.0} % by its own word)", f64::from(p) / 655.36)).unwrap_or_default();
+            remark(&format!("{} is at work on the erasure that job {} began{how_far}.", seen.drive.called(), unfinished.job));
+        }
+        told = Some(progress);
+        std::thread::sleep(std::time::Duration::from_secs(2));
+        if control.poll() == Some(Wish::Stop) {
+            return Err(Failure::Stopped("it goes on by itself; nothing was sent to it. Go on with the job later".into()));
+        }
+    }
+    seen.rescan();
+    let mut now = bench::find(&asked.drive, &config.only, places)?;
+    now.was_watched = told.is_some();
+    Ok(now)
 }
 
 /// The job of this very drive that was cut short, armed by its label anew.

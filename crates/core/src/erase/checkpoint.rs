@@ -94,7 +94,10 @@ impl Checkpoint {
         let sectors = found.geometry.sectors;
         let may_be = self.plan.lift().is_some() && (least.sectors..=most.sectors.max(self.evidence.geometry().sectors)).contains(&sectors);
         let as_large = |sectors| Drive { geometry: Geometry { sectors, ..self.drive().geometry }, ..self.drive().clone() };
-        self.drive().is_same_unit(found) || (may_be && as_large(sectors).is_same_unit(found))
+        // A drive that was erasing itself, or has failed at it, when the system found it tells no size yet.
+        let tells_no_size = sectors == 0 && found.unit.names_its_media() && self.evidence.own().is_some_and(|o| o.sent > 0);
+        let unit = || self.drive().unit.agrees_with(&found.unit);
+        self.drive().is_same_unit(found) || (tells_no_size && unit()) || (may_be && as_large(sectors).is_same_unit(found))
     }
 
     /// What the guard is asked about going on with it.

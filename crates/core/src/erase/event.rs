@@ -333,7 +333,7 @@ impl Event {
             }
             Event::CannotStop => "The drive can't be stopped: the job ends when the drive does.".into(),
             Event::OwnEnded { failure: None, .. } => "The drive says that it has erased itself without error.".into(),
-            Event::OwnEnded { failure: Some(why), .. } => format!("The drive's own command did not come to a good end: {why}."),
+            Event::OwnEnded { failure: Some(_), .. } => "The drive's own command is over, without success.".into(),
             Event::CheckStarted { expect: Expect::Changed, drawn, .. } => format!(
                 "The drawn places are read again: none of {} may be as before ({} were blank, and prove nothing).",
                 counted(drawn.compared, "sector"),

@@ -40,6 +40,23 @@ impl Job {
         chunk_bytes: usize,
         now: Now,
     ) -> Result<Self, DriveChanged> {
+        Self::resume_watched(checkpoint, armed, found, access, (chunk_bytes, false), now)
+    }
+
+    /// The same of a drive that was seen at work on its own erasure since the job was cut off, without a moment in which it
+    /// gave or took a sector (`watched`, beside the bytes of a chunk): what it says that it has finished is the erasure that the
+    /// job began.
+    ///
+    /// # Errors
+    /// As [`Job::resume`].
+    pub fn resume_watched(
+        checkpoint: &Checkpoint,
+        armed: ArmedPlan,
+        found: &Drive,
+        access: Access,
+        (chunk_bytes, watched): (usize, bool),
+        now: Now,
+    ) -> Result<Self, DriveChanged> {
         if !checkpoint.is_of(armed.plan()) {
             let armed = describe(armed.plan().drive());
             return Err(DriveChanged { armed, found: format!("a checkpoint of {}", describe(checkpoint.drive())) });
@@ -47,6 +64,7 @@ impl Job {
         let mut job = Self::new(armed, found, chunk_bytes, now)?;
         let earlier = checkpoint.evidence().drive().clone();
         job.recall(checkpoint);
+        job.watched = watched;
         job.tell(Event::Resumed { evidence: Box::new(checkpoint.evidence().clone()) });
         job.open(found, access, now);
         if job.is_in_a_stage_of_the_drives_own() {

@@ -104,6 +104,8 @@ pub struct Job {
     /// The first sector is read to know which byte a blank drive holds; what else is to be read waits.
     asks_blank_byte: bool,
     held_back: Vec<Sectors>,
+    /// Whether the drive was seen at work on its own erasure right before it was opened.
+    watched: bool,
     chunk: u64,
     pass: usize,
     phase: Phase,
@@ -178,6 +180,7 @@ impl Job {
             then_after_lifting: None,
             asks_blank_byte: false,
             held_back: vec![],
+            watched: false,
             chunk: 0,
             pass: 0,
             phase: Phase::Laying,

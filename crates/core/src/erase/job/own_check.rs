@@ -104,7 +104,8 @@ impl Job {
 
     /// A sample proves only what was done in the hold in which it is read.
     fn own_reading_now(&self, check: &Check) -> Reading {
-        let done_now = self.own_evidence().session == self.progress.evidence().last_session();
+        // Between its end and the opening of a drive that was only watched somebody else may have come.
+        let done_now = self.own_evidence().session == self.progress.evidence().last_session() && !self.watched;
         let sampled = matches!(check.reading, Reading::Sampled(_));
         if sampled && !done_now && check.expect != Expect::Changed { Reading::Full } else { check.reading.clone() }
     }

@@ -79,7 +79,7 @@ impl Job {
     pub(super) fn begin_dialogue(&mut self) {
         let Some(own) = self.plan.own_erase() else { return };
         let protocol = self.plan.drive().protocol;
-        let dialogue = Dialogue::erase(own, self.secret.as_ref(), protocol, &self.own_evidence());
+        let dialogue = Dialogue::erase(own, self.secret.as_ref(), protocol, &self.own_evidence(), self.watched);
         self.conversation.begin(dialogue);
         self.phase = Phase::Talking;
     }

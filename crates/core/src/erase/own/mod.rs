@@ -102,8 +102,15 @@ impl Dialogue {
         Self { talk: Box::new(talk), kept: None, pending: None, sent: None }
     }
 
-    /// About `own`, on a drive that is spoken to in `protocol`. `before` is what an earlier session has done of it.
-    pub(super) fn erase(own: &OwnErase, secret: Option<&Secret>, protocol: Protocol, before: &OwnEvidence) -> Self {
+    /// About `own`, on a drive that is spoken to in `protocol`. `before` is what an earlier session has done of it, and
+    /// `watched` whether the drive was seen at work on it ever since.
+    pub(super) fn erase(
+        own: &OwnErase,
+        secret: Option<&Secret>,
+        protocol: Protocol,
+        before: &OwnEvidence,
+        watched: bool,
+    ) -> Self {
         match own.technique {
             Technique::SecurityErase | Technique::SecurityEraseEnhanced => {
                 Self::new(security::Security::erase(own.technique == Technique::SecurityEraseEnhanced, before))
@@ -111,7 +118,7 @@ impl Dialogue {
             Technique::Format | Technique::FormatCrypto => Self::new(format::Format::new(own)),
             Technique::MmcSanitize => Self::new(mmc::Mmc::default()),
             Technique::TcgRevert | Technique::TcgKeyChange => Self::new(tcg::Tcg::new(own, secret)),
-            technique => Self::new(sanitize::Sanitize::new(technique, protocol, before)),
+            technique => Self::new(sanitize::Sanitize::new(technique, protocol, before, watched)),
         }
     }
 

@@ -58,6 +58,7 @@ pub(super) struct Sanitize {
     /// What an earlier session has done.
     was_sent: bool,
     was_at_work: bool,
+    watched: bool,
     /// No answer came to the command that was to start it.
     unsure: bool,
     work: Work,
@@ -66,7 +67,7 @@ pub(super) struct Sanitize {
 }
 
 impl Sanitize {
-    pub(super) fn new(technique: Technique, protocol: Protocol, before: &OwnEvidence) -> Self {
+    pub(super) fn new(technique: Technique, protocol: Protocol, before: &OwnEvidence, watched: bool) -> Self {
         let speech = match protocol {
             Protocol::Ata => Speech::Ata,
             Protocol::Nvme { .. } => Speech::Nvme,
@@ -81,6 +82,7 @@ impl Sanitize {
             cdw10: 0,
             was_sent: before.sent > 0,
             was_at_work: before.at_work,
+            watched,
             unsure: false,
             work: Work::default(),
             questions: 0,
@@ -162,6 +164,10 @@ impl Sanitize {
             // It was at work on this one when the session before was cut off, and says that it has finished. A key can be
             // replaced again in a moment, and its proof wants what was drawn in the same hold.
             OwnState::Idle if self.was_at_work && told.ours_and_untouched && !self.technique.replaces_a_key() => {
+                Step::Over(End::Completed)
+            }
+            // It was seen at work until it was opened, and took and gave no sector meanwhile.
+            OwnState::Idle if self.watched && self.was_sent && told.completed && !self.technique.replaces_a_key() => {
                 Step::Over(End::Completed)
             }
             OwnState::Idle if told.frozen => Step::Over(End::Refused(

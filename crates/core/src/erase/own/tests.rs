@@ -64,7 +64,7 @@ const FAILED: [u8; 8] = [0x72, 3, 0x31, 0x03, 0, 0, 0, 0];
 const ATTENTION: [u8; 8] = [0x72, 6, 0x29, 0x00, 0, 0, 0, 0];
 
 fn sanitize(before: &OwnEvidence) -> Dialogue {
-    Dialogue::erase(&OWN(Technique::SanitizeBlock), None, Protocol::Scsi, before)
+    Dialogue::erase(&OWN(Technique::SanitizeBlock), None, Protocol::Scsi, before, false)
 }
 
 fn begun() -> OwnEvidence {
@@ -167,7 +167,7 @@ impl Locker {
 
 fn security(mut locker: Locker, sent_before: u32) -> (Vec<String>, End, Locker) {
     let before = OwnEvidence { sent: sent_before, ..OwnEvidence::begun(Technique::SecurityEraseEnhanced) };
-    let dialogue = Dialogue::erase(&OWN(Technique::SecurityEraseEnhanced), None, Protocol::Ata, &before);
+    let dialogue = Dialogue::erase(&OWN(Technique::SecurityEraseEnhanced), None, Protocol::Ata, &before, false);
     let (sent, end) = talk(dialogue, &mut |command, _| locker.answer(command));
     (sent, end, locker)
 }
