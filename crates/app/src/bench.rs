@@ -14,7 +14,7 @@ use jurex_core::native::{Answers, OwnState};
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::units::Lba;
 use jurex_linux::{Carrying, OpenError, System};
-use jurex_sim::{Pacing, SimDrive};
+use jurex_sim::{Laboratory, Pacing, SimDrive};
 use std::ffi::OsStr;
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -69,7 +69,7 @@ impl Bench {
     pub(crate) fn drives(&self) -> Vec<Seen> {
         let mut all: Vec<Seen> = match self {
             Bench::Machine(system) => system.drives().into_iter().map(|f| Seen::of_machine(system, f)).collect(),
-            Bench::Simulated(bays) => bays.iter().map(Seen::of_bay).collect(),
+            Bench::Simulated(bays) => bays.iter().filter(|b| b.drive.is_powered()).map(Seen::of_bay).collect(),
         };
         let looked_at: Vec<LookedAt> = all.iter().map(Seen::looked_at).collect();
         all.iter_mut().for_each(|seen| seen.stand_beside(&looked_at));
@@ -152,8 +152,8 @@ impl Seen {
     fn of_bay(bay: &jurex_sim::Bay) -> Self {
         Self {
             drive: bay.drive.drive(),
-            hindrances: bay.hindrances.clone(),
-            answers: bay.answers.clone(),
+            hindrances: bay.hindrances.iter().cloned().chain(guard::of_answers(&bay.answers())).collect(),
+            answers: bay.answers(),
             beside: vec![],
             was_watched: false,
             place: Place::Simulated(Box::new(bay.drive.clone())),
@@ -221,6 +221,20 @@ impl Seen {
     /// Whether it is at work on an erasure of its own, by its own word.
     pub(crate) fn erases_itself(&self) -> bool {
         matches!(self.answers.own_state, Some(OwnState::Running { .. }))
+    }
+
+    /// Takes its power away, or gives it back: of a simulated drive only.
+    pub(crate) fn switch_power(&self) {
+        if let Place::Simulated(sim) = &self.place {
+            sim.set_power(!sim.is_powered());
+        }
+    }
+
+    /// What of `needles` a laboratory would still find in any cell of a simulated drive; `None`: it is a real one, of which no
+    /// program can know that.
+    pub(crate) fn laboratory(&self) -> Option<Laboratory> {
+        let Place::Simulated(sim) = &self.place else { return None };
+        Some(sim.laboratory())
     }
 
     /// How far it is with an erasure of its own, asked now; `None`: it is not at work on one.

@@ -1,6 +1,7 @@
 //! May this drive be erased at all? Facts in, a verdict out; a refusal names the thing that stands in the way.
 
 use crate::media::{Drive, Label, MediaClass, Scope};
+use crate::native::{Answers, OwnState};
 use crate::technique::Technique;
 use serde::Serialize;
 use std::fmt;
@@ -263,6 +264,17 @@ pub fn check(intent: impl Into<Intent>, looked_at: &[LookedAt]) -> Result<Cleare
     } else {
         Err(Refusal { hindrances: all })
     }
+}
+
+/// What stands in the way by the drive's own answers.
+pub fn of_answers(answers: &Answers) -> Vec<Hindrance> {
+    let locked = answers.security_locked.then_some(Hindrance::Locked);
+    let own = match answers.own_state {
+        Some(OwnState::Running { progress }) => Some(Hindrance::ErasesItself { progress }),
+        Some(OwnState::Failed) => Some(Hindrance::OwnErasureFailed),
+        Some(OwnState::Idle) | None => None,
+    };
+    locked.into_iter().chain(own).collect()
 }
 
 fn of_the_drive_itself(drive: &Drive) -> Vec<Hindrance> {

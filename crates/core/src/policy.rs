@@ -6,7 +6,7 @@ use crate::media::{Drive, MediaClass};
 use crate::method::Catalogue;
 use crate::native::Answers;
 use crate::need::{Need, Sensitivity};
-use crate::plan::{Order, Verification};
+use crate::plan::{Lift, Order, Verification};
 use crate::rules::{Edition, Outcome, Technique};
 use serde::{Deserialize, Serialize};
 
@@ -14,9 +14,9 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Treatment {
-    /// The way.
-    #[serde(default = "overwrite")]
-    pub way: Technique,
+    /// The way; left out: overwriting where it earns what is needed, else the drive's own erasure that does.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub way: Option<Technique>,
     /// Name of the method for overwriting.
     pub method: String,
     /// How often its passes are run through.
@@ -33,10 +33,6 @@ pub struct Treatment {
     pub retries: u32,
 }
 
-fn overwrite() -> Technique {
-    Technique::Overwrite
-}
-
 fn one() -> u32 {
     1
 }
@@ -49,7 +45,7 @@ impl Treatment {
     /// Overwriting by that method, once, fully read back.
     pub fn by(method: &str) -> Self {
         Self {
-            way: overwrite(),
+            way: None,
             method: method.into(),
             rounds: 1,
             blank: false,
@@ -180,8 +176,8 @@ impl Policy {
     /// The treatment of its class names a method or way that can't be had.
     pub fn order(&self, drive: &Drive, catalogue: &Catalogue, edition: Edition) -> Result<Order, PolicyError> {
         let Some(treatment) = self.treatment(drive.class) else { return Ok(suggested(drive, catalogue, edition)) };
-        if treatment.way != Technique::Overwrite && !treatment.way.is_own() {
-            return Err(PolicyError::NoWay(treatment.way));
+        if let Some(way) = treatment.way.filter(|w| *w != Technique::Overwrite && !w.is_own()) {
+            return Err(PolicyError::NoWay(way));
         }
         let method = catalogue.find(&treatment.method).ok_or_else(|| PolicyError::NoMethod {
             name: crate::text::printable(treatment.method.as_bytes()),
@@ -231,7 +227,7 @@ pub fn propose(
     let mut proposals = vec![];
     for (at, (drive, answers, sample)) in lot.iter().enumerate() {
         let order = policy.order(drive, catalogue, edition)?;
-        let way = policy.treatment(drive.class).map(|t| t.way);
+        let way = policy.treatment(drive.class).and_then(|t| t.way);
         proposals.push(propose_one(at, way, order, policy.need(), catalogue, (*drive, *answers, *sample)));
     }
     proposals.sort_by_key(|p| p.what_to_do.is_none());
@@ -250,6 +246,9 @@ pub fn propose_one(
     of_lot: OfLot<'_>,
 ) -> Proposal {
     let (drive, answers, sample) = of_lot;
+    // Hidden areas are lifted, unless a part of the drive is all that is wanted.
+    let lift = order.lift.clone().or_else(|| Lift::of(drive)).filter(|_| order.range.is_none());
+    let order = Order { lift, ..order };
     let earned_by = |ways: &[Way], technique| {
         ways.iter().find(|w| w.technique == technique && w.is_ready()).map_or(Outcome::NotSanitized, Way::outcome)
     };
@@ -337,7 +336,7 @@ mod tests {
         assert!(
             matches!(order(Treatment::by("rando")), Err(PolicyError::NoMethod { nearest, .. }) if nearest.starts_with("random"))
         );
-        let native = Treatment { way: Technique::Degauss, ..Treatment::by("zeros") };
+        let native = Treatment { way: Some(Technique::Degauss), ..Treatment::by("zeros") };
         assert_eq!(order(native), Err(PolicyError::NoWay(Technique::Degauss)));
         assert!(check_name("../x").is_err() && check_name("wednesday").is_ok());
     }

@@ -2,7 +2,8 @@
 //! and by the report. The drive lies flat; what was there is at the bottom, each pass on top of it, proof above its pass.
 
 use crate::contents::Contents;
-use crate::evidence::{Evidence, PassEvidence, ReadBack};
+use crate::evidence::{Evidence, OwnEvidence, PassEvidence, ReadBack};
+use crate::media::{Drive, Geometry, HiddenAreas};
 use crate::ranges::RangeSet;
 use crate::units::Sectors;
 
@@ -11,6 +12,12 @@ use crate::units::Sectors;
 pub enum Kind {
     /// What was there before.
     Former,
+    /// Sectors that the drive hid from the host.
+    Hidden,
+    /// The drive is at work on its own erasure; where, nobody knows.
+    AtWork,
+    /// Erased by the drive itself, by its own word.
+    Own,
     /// Bytes laid by a pass.
     Laid,
     /// Read back and right.
@@ -61,10 +68,37 @@ impl Strata {
         Self { whole, bytes, layers: vec![layer] }
     }
 
-    /// The drive with what `evidence` shows of each pass.
-    pub fn of(evidence: &Evidence, contents: &Contents) -> Self {
-        let geometry = evidence.drive().geometry;
+    /// A drive that nothing was done to yet, with what it hides at its end.
+    pub fn of_drive(drive: &Drive, contents: &Contents) -> Self {
+        let hidden = if let HiddenAreas::Hidden { sectors } = drive.hidden { sectors } else { 0 };
+        let geometry = Geometry { sectors: drive.geometry.sectors.saturating_add(hidden), ..drive.geometry };
         let mut strata = Self::before(geometry.whole(), geometry.bytes(), contents);
+        strata.hide(Sectors::new(drive.geometry.sectors, hidden));
+        strata
+    }
+
+    /// What lies there was hidden from the host.
+    fn hide(&mut self, at: Sectors) {
+        if at.count > 0 {
+            self.layers[0].spans.push(Span { at, kind: Kind::Hidden, text: Some("hidden".into()) });
+        }
+    }
+
+    /// The drive with what `evidence` shows of each stage and pass.
+    pub fn of(evidence: &Evidence, contents: &Contents) -> Self {
+        let geometry = evidence.geometry();
+        let mut strata = match evidence.lift() {
+            None => Self::of_drive(evidence.drive(), contents),
+            Some(_) => Self::before(geometry.whole(), geometry.bytes(), contents),
+        };
+        if let Some(lift) = evidence.lift() {
+            let first = lift.before.sectors;
+            strata.hide(Sectors::new(first, geometry.sectors.saturating_sub(first)));
+        }
+        if let Some(own) = evidence.own() {
+            strata.layers.extend(own_layer(own, geometry.whole()));
+            strata.layers.extend(evidence.own_check().map(|check| proof(&check.read_back)));
+        }
         let passes = evidence.passes();
         let folded = if passes.len() > DRAWN_PASSES { passes.len() - DRAWN_PASSES + 1 } else { 0 };
         if folded > 0 {
@@ -84,6 +118,16 @@ fn spans(set: &RangeSet, kind: Kind) -> impl Iterator<Item = Span> {
 
 fn laid(title: &str, pass: &PassEvidence) -> Layer {
     Layer { title: title.into(), spans: spans(&pass.laid, Kind::Laid).chain(spans(&pass.unwritable, Kind::Fault)).collect() }
+}
+
+/// The drive's own erasure: one layer, since no drive tells where it is at work.
+fn own_layer(own: &OwnEvidence, whole: Sectors) -> Option<Layer> {
+    let kind = match (own.completed, own.sent) {
+        (true, _) => Kind::Own,
+        (false, 0) => return None,
+        (false, _) => Kind::AtWork,
+    };
+    Some(Layer { title: "itself".into(), spans: vec![Span { at: whole, kind, text: None }] })
 }
 
 fn fold(passes: &[PassEvidence]) -> Layer {
@@ -119,7 +163,7 @@ impl Layer {
             return Some((Kind::Fault, 8));
         }
         let (kind, most) =
-            [Kind::Proved, Kind::Laid, Kind::Former].map(|k| (k, covered(k))).into_iter().max_by_key(|(_, n)| *n)?;
+            [Kind::Proved, Kind::Laid, Kind::Own, Kind::AtWork, Kind::Hidden, Kind::Former].map(|k| (k, covered(k))).into_iter().max_by_key(|(_, n)| *n)?;
         let width = (to - from).max(1);
         (most > 0).then(|| (kind, ((most * 8).div_ceil(width)).clamp(1, 8) as u8))
     }

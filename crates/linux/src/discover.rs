@@ -284,14 +284,7 @@ impl System {
         if !self.is_listed(&drive, dir) {
             hindrances.push(Hindrance::NotListed);
         }
-        if answers.security_locked {
-            hindrances.push(Hindrance::Locked);
-        }
-        match answers.own_state {
-            Some(OwnState::Running { progress }) => hindrances.push(Hindrance::ErasesItself { progress }),
-            Some(OwnState::Failed) => hindrances.push(Hindrance::OwnErasureFailed),
-            Some(OwnState::Idle) | None => {}
-        }
+        hindrances.extend(jurex_core::guard::of_answers(&answers));
         Found { drive, hindrances, answers }
     }
 

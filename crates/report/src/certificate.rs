@@ -5,7 +5,7 @@ use crate::fonts::{Face, fonts};
 use crate::page::{Fact, Layout, MARGIN, Mark, Role, Style, WIDTH};
 use crate::pdf::{About, PdfError, write};
 use jiff::Timestamp;
-use jurex_core::evidence::{Evidence, PassEvidence, Session};
+use jurex_core::evidence::{Evidence, Expect, PassEvidence, Session};
 use jurex_core::media::{Drive, Protocol};
 use jurex_core::record::{Papers, Person, Record};
 use jurex_core::rules::{Outcome, Reason};
@@ -55,12 +55,14 @@ fn lay_out(record: &Record) -> Layout {
     outcome(&mut page, record);
     let evidence = record.evidence();
     page.heading("The drive", 60.0);
-    page.facts(&drive_facts(evidence.drive(), record.papers()));
+    let drive = Drive { geometry: evidence.geometry(), hidden: evidence.hidden().clone(), ..evidence.drive().clone() };
+    page.facts(&drive_facts(&drive, record.papers()));
     page.heading("Where it comes from and where it goes", 40.0);
     page.facts(&origin_facts(record.papers()));
     page.heading("What was done", 60.0);
     page.facts(&work_facts(record));
     page.wide_facts(&session_facts(evidence));
+    page.wide_facts(&own_facts(evidence));
     page.wide_facts(&pass_facts(evidence));
     let layers = strata::draw(&Strata::of(evidence, &record.before), WIDTH - 2.0 * MARGIN);
     page.heading("The drive in layers", layers.height + 16.0);
@@ -228,9 +230,9 @@ fn work_facts(record: &Record) -> Vec<Fact> {
     let interrupted = if evidence.sessions.len() > 1 { " at work" } else { "" };
     vec![
         fact("Method", method(record)),
-        fact("Technique", "overwriting, with the drive's own read and write commands"),
-        fact("Overwrite", record.method.title.clone()),
-        code("Passes", record.method.notation.clone()),
+        fact("Technique", techniques(evidence)),
+        fact("Treatment", record.method.title.clone()),
+        code("Passes", if record.method.notation.is_empty() { "none".into() } else { record.method.notation.clone() }),
         fact("Verification", record.method.verification.to_string()),
         code("Sampling seed", sampling_seed(evidence)),
         fact("Tool", format!("{} {}", record.tool.name, record.tool.version)),
@@ -248,8 +250,58 @@ fn work_facts(record: &Record) -> Vec<Fact> {
 }
 
 fn sampling_seed(evidence: &Evidence) -> String {
-    let sampling = evidence.last_reading().and_then(|r| r.sampling.as_ref());
+    let of_own = evidence.own_check().and_then(|c| c.read_back.sampling.as_ref());
+    let sampling = evidence.last_reading().and_then(|r| r.sampling.as_ref()).or(of_own);
     sampling.map_or_else(|| "not sampled".into(), Sampling::seed)
+}
+
+/// What was done, as the evidence has it.
+fn techniques(evidence: &Evidence) -> String {
+    let own = evidence.own().map(|own| format!("{}, a command of the drive's own", own.technique.name()));
+    let laid = !evidence.passes().is_empty();
+    let overwriting = laid.then(|| "overwriting, with the drive's own read and write commands".to_string());
+    let done: Vec<String> = own.into_iter().chain(overwriting).collect();
+    if done.is_empty() { "nothing was begun".into() } else { done.join("; then ") }
+}
+
+/// Hidden areas, the drive's own erasure with what was read before and after it, and what people state.
+fn own_facts(evidence: &Evidence) -> Vec<Fact> {
+    let mut facts = vec![];
+    if let Some(lift) = evidence.lift() {
+        let lifted = lift.after.sectors.saturating_sub(lift.before.sectors);
+        let said = format!("{} were hidden and were given back before the treatment. {}", counted(lifted, "sector"), lift.hidden.sentence());
+        facts.push(fact("Lifted", said));
+    }
+    if let Some(own) = evidence.own() {
+        let end = match (own.completed, &own.failure) {
+            (true, _) => "the drive itself says that it ended without error".to_string(),
+            (false, Some(why)) => why.clone(),
+            (false, None) if own.sent == 0 => "it was not sent".into(),
+            (false, None) => "no end of it was told".into(),
+        };
+        let sent = own.commands.len();
+        facts.push(fact("Own erasure", format!("{}: {end}. {} with their raw answers are in the attached record.", own.technique.name(), counted(sent as u64, "command"))));
+        facts.extend(own.commands.iter().rev().take(1).map(|c| fact("Last answer", format!("{} → {}", c.command, c.status))));
+    }
+    if let Some(check) = evidence.own_check() {
+        let drawn = check.drawn.unwrap_or_default();
+        let compared = match check.expect {
+            Expect::Changed => format!(
+                "; {} compared with a salted digest from before, {} as before, {} blank before",
+                counted(drawn.compared, "sector"),
+                grouped(check.read_back.wrong.count()),
+                grouped(drawn.blank_before)
+            ),
+            _ => format!("; {} not blank", grouped(check.read_back.wrong.count())),
+        };
+        facts.push(fact("Read after it", format!("{}{compared}.", counted(check.read_back.read.count(), "sector"))));
+    }
+    if !evidence.stated.conditions.is_empty() {
+        let by = if evidence.stated.by.is_empty() { "the technician" } else { &evidence.stated.by };
+        let said: Vec<&str> = evidence.stated.conditions.iter().map(|c| c.statement()).collect();
+        facts.push(fact("Stated", format!("{by} states: {}", said.join(" "))));
+    }
+    facts
 }
 
 /// In the standard's words the method is what was carried out (Clear, Purge, Destroy), the technique how.
@@ -289,7 +341,7 @@ fn covered(evidence: &Evidence) -> String {
     if evidence.is_whole() {
         format!("all {}", grouped(evidence.range().count))
     } else {
-        format!("{} of {} ({})", grouped(evidence.range().count), grouped(evidence.drive().geometry.sectors), evidence.range())
+        format!("{} of {} ({})", grouped(evidence.range().count), grouped(evidence.geometry().sectors), evidence.range())
     }
 }
 

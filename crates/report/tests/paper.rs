@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use jurex_core::contents::{Contents, Region};
 use jurex_core::evidence::{
-    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, What,
+    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, Stated, What,
 };
 use jurex_core::media::{Drive, MediaClass};
 use jurex_core::medium::Access;
@@ -46,6 +46,7 @@ fn record(notation: &str, model: &str, label: &str, faults: u64) -> Record {
         range: plan.range(),
         expect: Expect::LastPass,
         read_back: ReadBack { read: all.clone(), ..ReadBack::default() },
+        drawn: None,
     };
     let stage = |what| StageEvidence { started: now, ended: Some(now), what };
     let evidence = Evidence {
@@ -53,6 +54,7 @@ fn record(notation: &str, model: &str, label: &str, faults: u64) -> Record {
         planned: vec![StageKind::Overwrite, StageKind::Check],
         stages: vec![stage(What::Overwritten(laid)), stage(What::Checked(read))],
         ended: Ended::Finished,
+        stated: Stated::default(),
     };
     let region = |first, count| Region { label: Some(label.into()), ..Region::new(Sectors::new(first, count), "FAT32") };
     let before = Contents { table: Some("GPT".into()), regions: vec![region(2048, 500_000), region(600_000, 2)], note: None };

@@ -4,12 +4,14 @@
 
 use crate::contents::{self, Partition, Volume};
 use crate::drive::{Fault, Kind, SimDrive};
+use crate::own::Nature;
 use crate::speed::{Pacing, SpeedShape};
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Attachment, Bus, Drive, Geometry, MediaClass, Unit};
 use jurex_core::native::{Answers, Health, OwnErase, OwnTime};
 use jurex_core::rules::Technique;
-use jurex_core::units::Sectors;
+use jurex_core::units::{Lba, Sectors};
+use std::time::Duration;
 
 /// A bay of the bench with its drive.
 #[derive(Clone)]
@@ -20,8 +22,16 @@ pub struct Bay {
     pub drive: SimDrive,
     /// What stands in the way of erasing it.
     pub hindrances: Vec<Hindrance>,
-    /// What it answers when it is asked.
-    pub answers: Answers,
+    /// What it always answers when it is asked.
+    told: Answers,
+}
+
+impl Bay {
+    /// What the drive answers now when it is asked.
+    pub fn answers(&self) -> Answers {
+        let own = self.drive.own_answers();
+        Answers { health: self.told.health.clone(), asked: self.told.asked.clone(), ..own }
+    }
 }
 
 /// The whole bench.
@@ -49,6 +59,12 @@ struct Entry {
     /// How long it says that its erases take, in seconds.
     own_times: &'static [(OwnErase, u64)],
     frozen: bool,
+    /// Sectors that it hides from the host.
+    hides: u64,
+    /// Sectors of a second namespace.
+    second_namespace: u64,
+    /// Seconds that its own erasures take.
+    takes: f64,
 }
 
 /// Hours, replaced and waiting sectors of a magnetic drive, and its temperature.
@@ -90,6 +106,9 @@ const MAGNETIC: Entry = Entry {
     own_erases: &[OwnErase::SecurityErase],
     own_times: &[],
     frozen: false,
+    hides: 0,
+    second_namespace: 0,
+    takes: 8.0,
 };
 /// What the solid state drives have in common.
 const SOLID: Entry = Entry {
@@ -114,7 +133,7 @@ const SMALL: Entry = Entry {
 
 const INVENTORY: [Entry; 10] = [
     Entry { bay: 1, model: "Arc 512", serial: "QA512W3H08TB", megabytes: 512, health: used(8_211, 9, 36), ..SOLID },
-    Entry { bay: 2, model: "Meridian 2000", serial: "FM2000K7Q41M", megabytes: 2000, health: worn(31_408, 0, 0, 34), ..MAGNETIC },
+    Entry { bay: 2, model: "Meridian 2000", serial: "FM2000K7Q41M", megabytes: 2000, hides: 131_072, health: worn(31_408, 0, 0, 34), ..MAGNETIC },
     Entry {
         bay: 3,
         model: "Meridian 500",
@@ -135,6 +154,7 @@ const INVENTORY: [Entry; 10] = [
         own_erases: &[OwnErase::SanitizeBlock, OwnErase::SecurityEraseEnhanced, OwnErase::SecurityErase],
         own_times: &[(OwnErase::SecurityEraseEnhanced, 120), (OwnErase::SecurityErase, 120)],
         frozen: true,
+        takes: 6.0,
         ..SOLID
     },
     Entry {
@@ -148,7 +168,9 @@ const INVENTORY: [Entry; 10] = [
         speed: (150.0, 150.0),
         health: used(4_102, 12, 44),
         own_erases: &[OwnErase::SanitizeBlock, OwnErase::SanitizeCrypto, OwnErase::FormatCrypto, OwnErase::Format],
-        own_times: &[(OwnErase::SanitizeBlock, 40), (OwnErase::SanitizeCrypto, 2)],
+        own_times: &[(OwnErase::SanitizeBlock, 12), (OwnErase::SanitizeCrypto, 2)],
+        second_namespace: 390_624,
+        takes: 5.0,
         ..SOLID
     },
     Entry {
@@ -184,6 +206,7 @@ const INVENTORY: [Entry; 10] = [
         speed: (140.0, 84.0),
         health: worn(40_233, 2, 0, 39),
         own_erases: &[OwnErase::SanitizeOverwrite],
+        takes: 20.0,
         ..MAGNETIC
     },
     Entry {
@@ -197,6 +220,7 @@ const INVENTORY: [Entry; 10] = [
         speed: (14.0, 14.0),
         health: Health { wear_percent: Some(20), ..SILENT },
         own_erases: &[OwnErase::MmcSanitize],
+        takes: 3.0,
         ..SMALL
     },
     Entry {
@@ -260,25 +284,25 @@ impl Entry {
         };
         let slow_zone = (self.bay == 3).then_some((0.44, 0.52, 0.25));
         let shape = SpeedShape { outer: self.speed.0 * 1e6, inner: self.speed.1 * 1e6, read_factor: 1.15, slow_zone };
-        SimDrive::new(drive, self.kind, shape, pacing)
+        let times = self.own_times.iter().map(|(erase, seconds)| OwnTime { erase: *erase, seconds: *seconds, at_least: false });
+        let nature = Nature {
+            own: self.own_erases.to_vec(),
+            times: times.collect(),
+            encrypts: self.own_erases.iter().any(|e| e.technique().replaces_a_key()),
+            frozen_at_start: self.frozen,
+            takes: Duration::from_secs_f64(self.takes),
+            gives: (self.hides > 0).then(|| self.sectors() - self.hides),
+            second_namespace: self.second_namespace,
+            ..Nature::default()
+        };
+        SimDrive::with_nature(drive, self.kind, shape, pacing, nature)
     }
 
     fn bay(&self, pacing: Pacing) -> Bay {
-        let answers = Answers {
-            health: self.health.clone(),
-            own_erases: self.own_erases.to_vec(),
-            own_times: self
-                .own_times
-                .iter()
-                .map(|(erase, seconds)| OwnTime { erase: *erase, seconds: *seconds, at_least: false })
-                .collect(),
-            asked: told(self.bus),
-            security_frozen: self.frozen,
-            ..Answers::default()
-        };
+        let told = Answers { health: self.health.clone(), asked: told(self.bus), ..Answers::default() };
         // The bench runs from the drive in its first bay.
         let hindrances = if self.bay == 1 { vec![Hindrance::System { mount: "/".into() }] } else { vec![] };
-        Bay { number: self.bay, drive: self.drive(pacing), hindrances, answers }
+        Bay { number: self.bay, drive: self.drive(pacing), hindrances, told }
     }
 }
 
@@ -290,6 +314,11 @@ impl Bench {
         let bays: Vec<Bay> = INVENTORY.iter().map(|entry| entry.bay(pacing)).collect();
         bays.iter().for_each(fill);
         Self { bays }
+    }
+
+    /// Handles on the same drives.
+    pub fn of(other: &Bench) -> Self {
+        Self { bays: other.bays.clone() }
     }
 
     /// The bays in order.
@@ -345,6 +374,7 @@ fn fill(bay: &Bay) {
         };
         made.expect("the contents of a simulated drive fit on it: a test keeps it so");
     });
+    fill_beyond(bay, sectors);
     if bay.number == 3 {
         // Worn out: a patch that can be neither written nor read, and single sectors of either kind.
         let faults = [Fault::Unwritable(Sectors::new(431_208, 24)), Fault::Unreadable(Sectors::new(431_208, 24))];
@@ -353,12 +383,22 @@ fn fill(bay: &Bay) {
     }
 }
 
+/// Old files where the host does not reach: in a hidden area, and in a second namespace.
+fn fill_beyond(bay: &Bay, sectors: u64) {
+    let native = bay.drive.native_sectors();
+    for lba in (sectors..native).step_by(64) {
+        let line = format!("{} tide log, archive sheet {lba}: Tide gauge cleaned of weed; 1.92 m at 04:10\n", STATIONS[lba as usize % 4]);
+        let sheet: Vec<u8> = line.bytes().cycle().take(512 * 16).collect();
+        bay.drive.write_beyond(Lba(lba), &sheet[..512 * (native - lba).min(16) as usize]);
+    }
+    bay.drive.forget_what_was_before();
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use jurex_core::contents::look;
     use jurex_core::medium::Medium;
-    use jurex_core::units::Lba;
 
     #[test]
     fn the_bench_holds_what_a_look_then_finds() {

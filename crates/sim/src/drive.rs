@@ -48,6 +48,15 @@ struct State {
     in_use: bool,
 }
 
+/// What a laboratory would still read, in bytes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Laboratory {
+    /// In cells that some address reaches, hidden or not.
+    pub at_addresses: u64,
+    /// In cells that no address reaches: spare ones, and those that went out of use.
+    pub beyond: u64,
+}
+
 /// A simulated drive. Clones are handles on the same drive.
 #[derive(Clone)]
 pub struct SimDrive {
@@ -106,6 +115,23 @@ impl SimDrive {
             drive.attachment.instance = Some(format!("power cycle {}", state.power_cycles));
         }
         drive
+    }
+
+    /// Sectors that its cells hold, reached by the host or not.
+    pub fn native_sectors(&self) -> u64 {
+        self.drive.geometry.sectors
+    }
+
+    /// Its spare cells are as they were when it came from its maker.
+    pub(crate) fn forget_what_was_before(&self) {
+        self.state().store.forget_spares();
+    }
+
+    /// What a laboratory would find in its cells that is neither blank nor noise: kilobytes at addresses, hidden ones and those
+    /// of other namespaces among them, and kilobytes that no address reaches.
+    pub fn laboratory(&self) -> Laboratory {
+        let (at_addresses, beyond) = self.state().store.legible();
+        Laboratory { at_addresses, beyond }
     }
 
     /// What it answers when it is asked what it can do to itself.

@@ -135,6 +135,19 @@ impl Store {
         self.map.iter().map(cell).any(|c| c.key == self.key && c.page.contains(needle))
     }
 
+    /// Bytes of text that people wrote and could still read: in cells that addresses reach, and in all others. Patterns and
+    /// noise hold none. Told in whole blocks of 512 bytes.
+    pub(crate) fn legible(&self) -> (u64, u64) {
+        let mapped: std::collections::BTreeSet<u32> = self.map.iter().copied().collect();
+        let mut found = (0, 0);
+        for (at, cell) in self.cells.iter().enumerate().filter(|(_, c)| c.key == self.key) {
+            let Page::Bytes(bytes) = &cell.page else { continue };
+            let blocks = bytes.chunks(512).filter(|block| is_legible(block)).count() as u64 * 512;
+            if mapped.contains(&(at as u32)) { found.0 += blocks } else { found.1 += blocks }
+        }
+        found
+    }
+
     /// Drops what the spare cells hold: the state of a drive fresh from its maker with its first contents.
     pub(crate) fn forget_spares(&mut self) {
         self.spare.iter().for_each(|c| self.cells[*c as usize].page = Page::Uniform(0));
@@ -201,6 +214,13 @@ impl Store {
     pub(crate) fn new_key(&mut self) {
         self.key += 1;
     }
+}
+
+/// Whether a block reads as text of people: mostly letters, figures and blanks, and not one byte over and over.
+fn is_legible(block: &[u8]) -> bool {
+    let readable = block.iter().filter(|b| b.is_ascii_alphanumeric() || matches!(b, b' ' | b'\n' | b',' | b'.' | b';' | b':')).count();
+    let words = block.windows(2).filter(|w| w[0].is_ascii_lowercase() && w[1] == b' ').count();
+    readable * 100 > block.len() * 85 && words >= 8
 }
 
 /// The pages that `len` bytes from `at` lie on: page, offset in it, and the part of the caller's buffer.

@@ -65,7 +65,7 @@ fn errors(bay: &Bay, notation: &str, sampled: bool) -> (f64, f64) {
     let mut medium = Timed { inner: bay.drive.open().unwrap(), drive: bay.drive.clone(), clock: clock.clone() };
     let now = || clock.0.get();
     let sample = sampled.then(|| SpeedSample::take(&mut medium, Duration::from_millis(600), &now).unwrap());
-    let drive = bay.drive.drive();
+    let drive = &bay.drive.drive();
     let plan = Plan::new(drive, &Order::of_program("test", notation.parse().unwrap()), &mut Fixed(9)).unwrap();
     let Label::SerialEnding { ending, .. } = drive.label() else { panic!("every bay has a serial") };
     let armed = plan.arm(&cleared(drive), &ending).unwrap();

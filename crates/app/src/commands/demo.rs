@@ -12,10 +12,12 @@ use crate::places::Places;
 use crate::settings::SettingsFile;
 use crate::work::{self, InLedger};
 use jurex_core::erase::Unattended;
+use jurex_core::ladder::ladder;
 use jurex_core::media::{Drive, Label, MediaClass};
 use jurex_core::method::{self, Method, library};
-use jurex_core::plan::{Order, Plan};
+use jurex_core::plan::{Course, Lift, Order, Plan};
 use jurex_core::record::{Backup, Record};
+use jurex_core::rules::{Outcome, Technique};
 use jurex_ledger::Ledger;
 use jurex_sim::Pacing;
 use std::path::{Path, PathBuf};
@@ -107,9 +109,23 @@ fn demo_method(drive: &Drive) -> &'static Method {
     method::find(name).unwrap_or(&library()[0])
 }
 
+/// An erasure of the drive's own where that earns Purge with nothing to be stated by a person; else the demonstration's method,
+/// hidden areas lifted first.
+fn course(seen: &Seen) -> Course {
+    let lift = Lift::of(&seen.drive);
+    let order = Order { lift, ..Order::of_method(demo_method(&seen.drive)) };
+    let ways = ladder(&seen.drive, &seen.answers, &order, None);
+    let purges = ways.iter().find(|w| w.is_ready() && w.outcome() >= Outcome::Purge);
+    let way = purges.map_or(Technique::Overwrite, |w| w.technique);
+    Course::of_way(way, &seen.drive, &seen.answers, &order)
+}
+
 fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure> {
-    let Ok(cleared) = seen.verdict() else { return Ok(None) };
-    let plan = Plan::new(&seen.drive, &Order::of_method(demo_method(&seen.drive)), &mut SystemEntropy)?;
+    if seen.verdict().is_err() {
+        return Ok(None);
+    }
+    let plan = Plan::of(&seen.drive, &course(seen), &mut SystemEntropy)?;
+    let Ok(cleared) = seen.verdict_on(plan.intent()) else { return Ok(None) };
     // Nobody stands at a simulated bench with no screen: the demonstration reads the label itself.
     let armed = plan.arm(&cleared, &label_of(&seen.drive))?;
     let mut papers = Config::demo().papers();

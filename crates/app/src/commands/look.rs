@@ -130,12 +130,13 @@ fn grouped_ways(ways: &[(&Method, Outcome, String)]) -> Vec<String> {
 /// The drive's own erase commands, and whether they are frozen.
 pub(crate) fn own_erases(seen: &Seen) -> String {
     let names: Vec<&str> = seen.answers.own_erases.iter().map(|e| e.name()).collect();
-    let frozen = if seen.answers.security_frozen {
-        "; its security commands are frozen until its power is taken away for ten seconds"
-    } else {
-        ""
+    let frozen = match (seen.answers.security_frozen, seen.answers.sanitize_frozen) {
+        (true, true) => "; its security and SANITIZE commands are frozen until its power is taken away for ten seconds",
+        (true, false) => "; its security commands are frozen until its power is taken away for ten seconds",
+        (false, true) => "; its SANITIZE commands are frozen until its power is taken away for ten seconds",
+        (false, false) => "",
     };
-    format!("{}{frozen} (not built yet)", names.join(", "))
+    format!("{}{frozen}", names.join(", "))
 }
 
 /// A region in one line: what, where, how large, how full, when last written.

@@ -44,6 +44,12 @@ pub(crate) enum Action {
     FewerRounds,
     BlankPass,
     Range,
+    /// What becomes of hidden areas.
+    HiddenAreas,
+    /// Says what no drive can tell, by name.
+    State,
+    /// Takes a simulated drive's power away, or gives it back.
+    Power,
     CheckLabel,
     BackedUp,
     LeaveArm,
@@ -184,6 +190,8 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Step(S::Plan), &[Char('-')], "-", A::FewerRounds, "fewer rounds", 4),
     bind(P::Step(S::Plan), &[Char('z')], "z", A::BlankPass, "blank pass", 4),
     bind(P::Step(S::Plan), &[Char('g')], "g", A::Range, "range", 4),
+    bind(P::Step(S::Plan), &[Char('h')], "h", A::HiddenAreas, "hidden areas", 2),
+    bind(P::Step(S::Plan), &[Char('y')], "y", A::State, "state it by name", 2),
     bind(P::Step(S::Arm), &[Enter], "Enter", A::CheckLabel, "check the label", 0),
     bind(P::Step(S::Arm), &[Enter], "Enter", A::SeeWork, "see the work", 0),
     bind(P::Step(S::Arm), &[Tab], "Tab", A::BackedUp, "backed up?", 2),
@@ -280,6 +288,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Bench, &[Char('c')], "c", A::GoOnWithJob, "go on with the job that was cut short", 1),
     bind(P::Bench, &[Char('p')], "p", A::PlanMarked, "plan the marked", 2),
     bind(P::Bench, &[Char(' ')], "Space", A::Mark, "mark", 5),
+    bind(P::Bench, &[Char('P')], "P", A::Power, "its power", 7),
     bind(P::Bench, &[Char('/')], "/", A::FindDrive, "find", 5),
     bind(P::Bench, &[Esc], "Esc", A::ShowLanes, "all drives", 5),
     bind(P::Bench, &[F(3)], "F3", A::Methods, "methods", 5),

@@ -12,7 +12,7 @@ use jurex_core::contents::Contents;
 use jurex_core::erase::{Event, Wish};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::method::{Catalogue, Method};
-use jurex_core::plan::{ArmedPlan, Order, Plan, PlanError};
+use jurex_core::plan::{ArmedPlan, Course, Plan, PlanError};
 use jurex_core::policy::Policy;
 use jurex_core::record::{JobId, Papers, Record};
 use jurex_core::units::Lba;
@@ -75,7 +75,10 @@ pub(crate) enum Message {
 /// Something to be done in the world.
 #[derive(Debug)]
 pub(crate) enum Command {
-    Plan(LaneId, Order),
+    /// Make the plan of this course.
+    Plan(LaneId, Box<Course>),
+    /// Take the power of a simulated drive away, or give it back.
+    Power(LaneId),
     /// Read at three places to learn how fast it is.
     SampleSpeed(LaneId),
     /// Save the methods of one's own; the words say what was done.

@@ -22,7 +22,7 @@ use jurex_core::guard::{self, Hindrance};
 use jurex_core::media::Scope;
 use jurex_core::plan::Plan;
 use jurex_core::record::{Record, Tool};
-use jurex_core::rules::Technique;
+use jurex_core::rules::{Outcome, Technique};
 use jurex_core::testing::Fixed;
 use jurex_core::units::{Lba, Sectors};
 use jurex_ledger::Unfinished;
@@ -41,6 +41,10 @@ impl Clock for Counting {
     fn now(&self) -> Now {
         self.0.set(self.0.get() + 1);
         Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::from_millis(self.0.get() * 40) }
+    }
+
+    fn pass(&self, so_long: Duration) {
+        self.0.set(self.0.get() + so_long.as_millis() as u64 / 40);
     }
 }
 
@@ -68,6 +72,7 @@ impl CheckpointStore for Kept {
 /// The interface over the simulated bench. Jobs run at once, but their messages are handed over only when asked for.
 struct World {
     app: App,
+    bench: jurex_sim::Bench,
     now: Duration,
     pending: Vec<Message>,
     wishes: Vec<Wish>,
@@ -104,6 +109,7 @@ impl World {
         }
         Self {
             app,
+            bench: jurex_sim::Bench::of(bench),
             now: Duration::ZERO,
             pending: vec![],
             wishes: vec![],
@@ -123,8 +129,8 @@ impl World {
 
     fn carry_out(&mut self, command: Command) {
         match command {
-            Command::Plan(lane, order) => {
-                let plan = Plan::new(&self.app.state.lanes[lane].seen.drive, &order, &mut Fixed(0x2a)).map(Box::new);
+            Command::Plan(lane, course) => {
+                let plan = Plan::of(&self.app.state.lanes[lane].seen.drive, &course, &mut Fixed(0x2a)).map(Box::new);
                 self.send(Message::Planned(lane, plan));
             }
             Command::SampleSpeed(lane) => {
@@ -180,6 +186,7 @@ impl World {
             Command::BreakOffSearch(_) => {}
             Command::Beacon(lane, on) => self.beacons.push((lane, on)),
             Command::Wish(_, wish) => self.wishes.push(wish),
+            Command::Power(lane) => self.app.state.lanes[lane].seen.switch_power(),
             Command::Suspend => {}
             Command::Write(lane, record) => {
                 let path = |ending: &str| PathBuf::from(format!("/home/ines/certificates/{}.{ending}", record.job));
@@ -839,7 +846,7 @@ fn every_bay_has_its_ladder() {
 }
 
 #[test]
-fn a_way_that_is_not_built_or_is_frozen_says_why_and_cannot_be_taken() {
+fn a_way_that_is_frozen_says_why_and_can_be_taken_once_the_power_was_away() {
     let mut world = World::new(ThemeName::Mono, FULL);
     world.choose("61YV5C");
     world.key(KeyCode::Enter);
@@ -850,8 +857,76 @@ fn a_way_that_is_not_built_or_is_frozen_says_why_and_cannot_be_taken() {
     insta::assert_snapshot!("plan_frozen", world.picture().backend());
     world.key(KeyCode::Enter);
     assert!(world.app.state.lane().unwrap().plan().is_none() && world.text().contains("can't be planned"));
-    world.keys("W");
-    assert_ne!(world.app.state.lane().unwrap().draft.way, Technique::SecurityEraseEnhanced);
+    // Its power is taken away and given back: the same drive comes, and is asked anew.
+    let bench_now = |world: &mut World, without: &[u32]| {
+        let message = World::list(&world.bench, without);
+        world.send(message);
+    };
+    world.keys("P");
+    bench_now(&mut world, &[]);
+    assert!(world.app.state.lane().unwrap().is_gone());
+    world.keys("P");
+    bench_now(&mut world, &[]);
+    let lane = world.app.state.lane().unwrap();
+    assert!(!lane.is_gone() && !lane.seen.answers.security_frozen);
+    world.key(KeyCode::Enter);
+    while world.app.state.lane().unwrap().draft.way != Technique::SecurityEraseEnhanced {
+        world.keys("w");
+    }
+    world.key(KeyCode::Enter);
+    assert_eq!(world.app.state.lane().unwrap().step, Step::Arm);
+}
+
+/// Plans the drive's own erasure by that way, arms it, and lets it run.
+fn erase_itself(world: &mut World, ending: &str, way: Technique) {
+    world.choose(ending);
+    world.key(KeyCode::Enter);
+    while world.app.state.lane().unwrap().draft.way != way {
+        world.keys("w");
+    }
+}
+
+#[test]
+fn a_drive_erases_itself_under_the_eyes_of_its_person() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    erase_itself(&mut world, "E47J9P", Technique::SanitizeCrypto);
+    insta::assert_snapshot!("own-plan", world.picture().backend());
+    world.keys("y");
+    assert_eq!(world.app.state.lane().unwrap().foreseen().plan.as_ref().unwrap().expected().outcome(), Outcome::Purge);
+    world.key(KeyCode::Enter);
+    world.keys("E47J9P");
+    world.key(KeyCode::Enter);
+    world.pass(5);
+    world.tell_until(|e| matches!(e, Event::OwnProgress { .. }));
+    assert!(world.text().contains("Nothing stops it"), "{}", world.text());
+    insta::assert_snapshot!("own-erase", world.picture().backend());
+    world.tell_all();
+    let record = world.app.state.lane().unwrap().record().unwrap();
+    assert_eq!(record.claim().outcome(), Outcome::Purge);
+    assert_eq!(record.evidence().stated.by, "Ines Okafor-Lindqvist");
+    let second = "Namespace 2";
+    assert!(record.claim().limits().iter().any(|l| l.sentence.contains(second)), "it was erased too, and not read");
+    insta::assert_snapshot!("own-prove", world.picture().backend());
+}
+
+#[test]
+fn hidden_sectors_are_lifted_erased_like_the_rest_and_shown() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("K7Q41M");
+    assert!(world.text().contains("hides 131"), "{}", world.text());
+    insta::assert_snapshot!("hidden-look", world.picture().backend());
+    world.key(KeyCode::Enter);
+    world.keys("hhh");
+    assert_eq!(world.app.state.lane().unwrap().foreseen().plan.as_ref().unwrap().expected().outcome(), Outcome::NotSanitized);
+    world.keys("h");
+    world.key(KeyCode::Enter);
+    world.keys("K7Q41M");
+    world.key(KeyCode::Enter);
+    world.pass(5);
+    world.tell_all();
+    let lane = world.app.state.lane().unwrap();
+    assert_eq!(lane.record().unwrap().claim().outcome(), Outcome::Clear);
+    assert_eq!(lane.seen.laboratory().unwrap().at_addresses, 0, "what was hidden is gone too");
 }
 
 #[test]
@@ -963,6 +1038,7 @@ fn a_lot_is_planned_with_one_need_and_those_that_cannot_reach_it_come_first() {
     world.key(KeyCode::Enter);
     let planned = |world: &World| world.app.state.lanes.iter().filter(|l| l.plan().is_some()).count();
     assert_eq!((planned(&world), world.app.state.selected), (3, Some(MAGNETIC)));
+    assert_eq!(world.app.state.lanes[LaneId::nth(4)].draft.way, Technique::SanitizeBlock, "it has two namespaces");
     // Each is armed by its own label; after one has started, the next waits for its own.
     world.keys("K7Q41M");
     world.key(KeyCode::Enter);

@@ -41,6 +41,7 @@ impl State {
             Message::Unfinished(id, unfinished) => {
                 if let Some(lane) = self.lanes.get_mut(id).filter(|l| !l.has_job()) {
                     lane.unfinished = unfinished;
+                    lane.ask_guard();
                 }
             }
             Message::Planned(id, plan) => self.planned(id, plan),
@@ -128,7 +129,7 @@ impl State {
         let all: Vec<LookedAt> = self.lanes.iter().filter(|l| !l.is_gone()).map(|l| l.seen.looked_at()).collect();
         for lane in self.lanes.iter_mut().filter(|l| !l.is_working() && !l.is_gone()) {
             lane.seen.stand_beside(&all);
-            lane.verdict = lane.seen.verdict();
+            lane.ask_guard();
         }
         if !self.touched && self.lanes.iter().all(|l| l.step == Step::Look) {
             self.selected = self.lanes.find(|l| l.verdict.is_ok()).or(self.lanes.at(0));
@@ -149,7 +150,9 @@ impl State {
     /// The lane of a drive that is in the list: the one at that path, or one that is gone with the same serial and size.
     fn lane_of(&self, seen: &Seen) -> Option<LaneId> {
         let drive = &seen.drive;
-        let same_size = |l: &Lane| l.seen.drive.geometry == drive.geometry;
+        // A drive whose hidden sectors were lifted comes back as large as it was before.
+        let lifted = |l: &Lane| l.log().map(|log| log.progress.evidence().geometry()) == Some(drive.geometry);
+        let same_size = |l: &Lane| l.seen.drive.geometry == drive.geometry || lifted(l);
         let serial = |l: &Lane| drive.unit.is_named() && l.seen.drive.unit.agrees_with(&drive.unit);
         // The same name in another attachment is another object: an identical stick put in the place of the first.
         let swapped = |l: &Lane| match (&l.seen.drive.attachment.instance, &drive.attachment.instance) {
@@ -181,8 +184,8 @@ impl State {
         }
         let first = !std::mem::replace(&mut lane.look.answered, true);
         let plan_holds = lane.plan().is_some_and(|p| p.drive().same_as(&seen.drive));
-        lane.verdict = seen.verdict();
         lane.seen = seen;
+        lane.ask_guard();
         if !plan_holds || lane.verdict.is_err() {
             lane.stage.drop_plan();
             if !lane.has_job() && lane.step > Step::Plan {
@@ -296,8 +299,8 @@ impl Lane {
             return false;
         }
         self.presence = Presence::Appeared(now);
-        self.verdict = seen.verdict();
         self.seen = seen.clone();
+        self.ask_guard();
         (self.look.answered, self.look.bytes) = (false, None);
         if !self.has_job() {
             (self.look.contents, self.look.sample) = (None, None);

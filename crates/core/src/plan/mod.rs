@@ -158,6 +158,11 @@ impl Plan {
         self.stages.iter().find_map(|s| if let Stage::Own(own) = s { Some(own) } else { None })
     }
 
+    /// What is read after the drive's own erasure, if anything is.
+    pub fn own_check(&self) -> Option<&Check> {
+        self.check_after(self.stages.iter().position(|s| matches!(s, Stage::Own(_)))?)
+    }
+
     /// The lifting of hidden areas, if it has one.
     pub fn lift(&self) -> Option<&Lift> {
         self.stages.iter().find_map(|s| if let Stage::Lift(lift) = s { Some(lift) } else { None })
@@ -295,9 +300,8 @@ impl Plan {
         };
         fails(!can_be_carried_out, "its stages are in no order that can be carried out")?;
         fails(self.own_erase().is_some_and(|o| !o.technique.is_own()), "its own erasure is none of a drive")?;
-        let own_check = self.stages.iter().position(|s| matches!(s, Stage::Own(_))).and_then(|n| self.check_after(n));
         let proves_nothing = |c: &Check| c.reading == Reading::None || c.expect == Expect::LastPass;
-        fails(own_check.is_some_and(proves_nothing), "the check of its own erasure compares with nothing")?;
+        fails(self.own_check().is_some_and(proves_nothing), "the check of its own erasure compares with nothing")?;
         let range = self.range();
         fails(range.count == 0 || !range.lies_in(self.lifted().whole()), "its range is not on the drive")?;
         let passes = self.passes().len();
@@ -334,8 +338,7 @@ impl Plan {
 
     /// Sectors that are read for the drive's own erasure: what can only be compared with itself is read twice.
     pub(crate) fn own_reading(&self, geometry: Geometry) -> u64 {
-        let own = self.stages.iter().position(|s| matches!(s, Stage::Own(_)));
-        let Some(check) = own.and_then(|n| self.check_after(n)) else { return 0 };
+        let Some(check) = self.own_check() else { return 0 };
         let times = if check.expect == Expect::Changed { 2 } else { 1 };
         check.reading.places(geometry.whole()).count().saturating_mul(times)
     }

@@ -3,7 +3,7 @@
 mod v1;
 
 use crate::contents::Contents;
-use crate::evidence::{Ended, Evidence, Expect, ReadBack, Unsound};
+use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, Unsound};
 use crate::need::{Need, Sensitivity};
 use crate::plan::{Plan, Verification};
 use crate::rules::{Claim, Edition, Outcome, judge};
@@ -410,6 +410,14 @@ impl Record {
             (0, 0, None) if read.is_complete(range) => {
                 format!("All {} in question were read back and {what}.", counted(range.count, "sector"))
             }
+            // Only sectors that held something before tell anything: nothing is said of all places.
+            (0, 0, Some(sampling)) if self.compares_with_before() => format!(
+                "{} of {} were read back, at {} drawn from seed {}, and {what}.",
+                grouped(n),
+                counted(range.count, "sector"),
+                counted(Sampling::number_of_places(range), "place"),
+                sampling.seed(),
+            ),
             (0, 0, Some(sampling)) => self.confidence_of(sampling, n, &what),
             (wrong, unreadable, _) => format!(
                 "{} of {} were read back; {} wrong, {} could not be read.",
@@ -421,6 +429,12 @@ impl Record {
         }
     }
 
+    /// Whether the proof is that nothing is as it was.
+    fn compares_with_before(&self) -> bool {
+        let own = self.evidence.own_check().is_some_and(|c| c.expect == Expect::Changed);
+        own && self.evidence.last_reading().is_none()
+    }
+
     /// The reading of what lies on the drive now, and what it found if nothing was wrong.
     fn proof(&self) -> Option<(&ReadBack, String)> {
         if let Some(read) = self.evidence.last_reading() {
@@ -430,8 +444,10 @@ impl Record {
         let drawn = check.drawn.unwrap_or_default();
         let what = match check.expect {
             Expect::Changed => format!(
-                "none of {} of which a digest was kept is as it was ({} were blank before, and prove nothing)",
+                "none of {} of which a digest was kept, in {} of {} parts of the drive, is as it was ({} were blank before, and prove nothing)",
                 counted(drawn.compared, "sector"),
+                drawn.parts,
+                Drawn::parts_of(check.range),
                 grouped(drawn.blank_before)
             ),
             Expect::Blank => "hold one byte over and over".into(),

@@ -53,7 +53,8 @@ impl Across<'_> {
             Kind::Laid => shapes.push(Shape::Rect { x, y, w, h: ROW, ink: Ink::Laid }),
             Kind::Proved => shapes.push(Shape::Rect { x, y: y + ROW * 0.36, w, h: ROW * 0.28, ink: Ink::Proved }),
             Kind::Fault => self.fault(x + w / 2.0, y, shapes),
-            Kind::Former => self.former(span, x, y, w, shapes),
+            Kind::Former | Kind::Hidden => self.former(span, x, y, w, shapes),
+            Kind::Own | Kind::AtWork => self.own(span.kind, x, y, w, shapes),
         }
     }
 
@@ -64,6 +65,23 @@ impl Across<'_> {
         shapes.push(line((x, y), (x, y + ROW), 0.6));
         shapes.push(line((x - r, middle - r), (x + r, middle + r), 1.2));
         shapes.push(line((x - r, middle + r), (x + r, middle - r), 1.2));
+    }
+
+    /// A row of lozenges: filled where the drive says that it has erased itself, open where it was at work.
+    fn own(&self, kind: Kind, x: f32, y: f32, w: f32, shapes: &mut Vec<Shape>) {
+        const APART: f32 = 11.0;
+        let (r, middle) = (4.0, y + ROW / 2.0);
+        let ends = [(x, x + w)];
+        ends.iter().for_each(|(from, to)| shapes.push(Shape::Line { from: (*from, middle), to: (*to, middle), width: 0.5, ink: Ink::Laid }));
+        let mut at = x + APART / 2.0;
+        while at < x + w {
+            let corners = vec![(at, middle - r), (at + r, middle), (at, middle + r), (at - r, middle), (at, middle - r)];
+            shapes.push(Shape::Path { points: corners, width: 0.8, ink: Ink::Laid });
+            if kind == Kind::Own {
+                shapes.push(Shape::Rect { x: at - r / 2.0, y: middle - r / 2.0, w: r, h: r, ink: Ink::Laid });
+            }
+            at += APART;
+        }
     }
 
     /// A frame with slanted lines, and the label on a clear field.

@@ -191,6 +191,8 @@ impl Own {
             security_locked: self.locked,
             security_enabled: self.password.is_some(),
             own_state: Some(own_state),
+            // What its Identify Controller tells (FNA bit 1).
+            format_reaches_all: self.has(OwnErase::Format),
             ..Answers::default()
         }
     }

@@ -4,6 +4,7 @@ use crate::tui::lane::{Lane, LaneId, LaneState, Presence, Step};
 use crate::tui::state::State;
 use crate::tui::theme::{Role, Theme};
 use crate::tui::widget::column::{bar, shorten, words};
+use jurex_core::erase::Activity;
 use jurex_core::media::Label;
 use jurex_core::units::{duration, si_size};
 use ratatui::buffer::Buffer;
@@ -178,7 +179,16 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
     if let Some(work) = lane.work() {
         let progress = &work.log.progress;
         let left = progress.time_left().map(|d| format!("{} left", duration(d))).unwrap_or_default();
-        let said = format!(" pass {} of {}  {left}", progress.pass(), progress.planned_passes());
+        let said = match progress.activity() {
+            Activity::Laying | Activity::ReadingBack => {
+                format!(" pass {} of {}  {left}", progress.pass(), progress.planned_passes())
+            }
+            Activity::Own => match progress.own_share() {
+                Some(share) => format!(" itself, {:.0} % by its word", share * 100.0),
+                None => " itself, can't be stopped".into(),
+            },
+            activity => format!(" {}", activity.word()),
+        };
         let (full, rest) = bar(progress.share(), width.saturating_sub(said.width() + state.word().len() + 2).min(24));
         return Line::from(vec![
             word,

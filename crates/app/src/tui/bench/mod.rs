@@ -18,6 +18,7 @@ use crate::tui::state::State;
 use crate::tui::step::{arm, certify, erase, look, plan};
 use crate::tui::widget::field::Typed;
 pub(super) use lanes::tally;
+use jurex_core::plan::Lift;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -65,6 +66,7 @@ impl Screen for BenchScreen {
             Action::SeeCertificate => state.go_to(Step::Certify),
             Action::StepBefore => walk(state, -1),
             Action::StepAfter => walk(state, 1),
+            Action::Power => state.selected.map(Command::Power).into_iter().collect(),
             _ if go_about(state, action) => vec![],
             _ => return perform_in_step(state, action),
         };
@@ -165,6 +167,15 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
         | Action::ChooseMethod
         | Action::ReadingBack
         | Action::BlankPass => (!lane.has_job(), "This drive has a job already."),
+        Action::HiddenAreas => (
+            !lane.has_job() && Lift::of(&lane.seen.drive).is_some(),
+            "This drive hides no sectors that its commands could give back.",
+        ),
+        Action::State => (
+            !lane.has_job() && lane.draft.way.is_own() && !lane.draft.to_state(&lane.seen.drive).is_empty(),
+            "This way needs nothing that only a person can state.",
+        ),
+        Action::Power => (lane.seen.drive.simulated, "The power of a real drive is in your hands."),
         Action::CheckLabel | Action::BackedUp => (lane.is_asked_for_its_label(), "No label is asked for."),
         Action::LeaveArm => (lane.step == Step::Arm, "No drive is being armed."),
         Action::SeeCertificate => (over, "There is no record yet."),

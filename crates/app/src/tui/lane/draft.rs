@@ -2,14 +2,15 @@
 
 use super::Lane;
 use jurex_core::estimate::SpeedSample;
+use jurex_core::evidence::Stated;
 use jurex_core::ladder::{Way, ladder};
 use jurex_core::media::Drive;
 use jurex_core::method::Method;
 use jurex_core::native::Answers;
 use jurex_core::need::Need;
 use jurex_core::notation::{NoEntropy, Program};
-use jurex_core::plan::{Order, Plan, PlanError};
-use jurex_core::rules::Technique;
+use jurex_core::plan::{Course, Lift, Order, OwnOrder, Plan, PlanError, Secret};
+use jurex_core::rules::{Condition, Media, Technique};
 use jurex_core::units::Sectors;
 use std::borrow::Cow;
 
@@ -23,9 +24,87 @@ pub(crate) struct Draft {
     pub(crate) method: Option<Method>,
     /// The rung of the ladder that is looked at.
     pub(crate) way: Technique,
+    /// What becomes of hidden areas.
+    pub(crate) hidden: HiddenWish,
+    /// Whether the person states what the way needs and no drive can tell.
+    pub(crate) stated: bool,
+    /// The PSID that the way needs.
+    pub(crate) secret: Option<Secret>,
+}
+
+/// What becomes of sectors that a drive hides.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum HiddenWish {
+    /// They are given back until the drive's next power-on.
+    #[default]
+    ForNow,
+    /// They are given back for good.
+    ForGood,
+    /// The same, and a configuration overlay is taken off, with every other setting that it has changed.
+    WithConfiguration,
+    /// They stay hidden.
+    Leave,
+}
+
+impl HiddenWish {
+    /// The next choice, round and round.
+    pub(crate) fn next(self) -> Self {
+        match self {
+            HiddenWish::ForNow => HiddenWish::ForGood,
+            HiddenWish::ForGood => HiddenWish::WithConfiguration,
+            HiddenWish::WithConfiguration => HiddenWish::Leave,
+            HiddenWish::Leave => HiddenWish::ForNow,
+        }
+    }
+
+    /// In a sentence.
+    pub(crate) fn sentence(self) -> &'static str {
+        match self {
+            HiddenWish::ForNow => "lifted first, until the drive's next power-on; then they are as they were, and empty",
+            HiddenWish::ForGood => "lifted first, for good",
+            HiddenWish::WithConfiguration => {
+                "lifted first, for good, and a configuration overlay is taken off: that restores every setting of the maker"
+            }
+            HiddenWish::Leave => "left hidden: then this is never the whole drive",
+        }
+    }
+
+    fn lift(self, drive: &Drive) -> Option<Lift> {
+        Lift::of(drive).filter(|_| self != HiddenWish::Leave)?;
+        let configuration = self == HiddenWish::WithConfiguration;
+        Some(Lift { permanent: configuration || self == HiddenWish::ForGood, configuration })
+    }
 }
 
 impl Draft {
+    /// A draft of the way that suits the drive.
+    pub(crate) fn new(need: Need, order: Order) -> Self {
+        Self { need, order, method: None, way: Technique::Overwrite, hidden: HiddenWish::default(), stated: false, secret: None }
+    }
+
+    /// The order with what becomes of hidden areas. A part of a drive is a part of it, whatever it hides.
+    fn order_on(&self, drive: &Drive) -> Order {
+        let lift = self.hidden.lift(drive).filter(|_| self.order.range.is_none());
+        Order { lift, ..self.order.clone() }
+    }
+
+    /// What is to be done, if the way can be taken; `by` is who states what is stated.
+    pub(crate) fn course(&self, drive: &Drive, answers: &Answers, by: &str) -> Course {
+        match Course::of_way(self.way, drive, answers, &self.order_on(drive)) {
+            Course::Own(own) if self.stated => {
+                Course::Own(OwnOrder { stated: Stated { conditions: self.to_state(drive), by: by.into() }, ..own })
+            }
+            course => course,
+        }
+    }
+
+    /// What the way needs and only a person can state.
+    pub(crate) fn to_state(&self, drive: &Drive) -> Vec<Condition> {
+        let rule = self.order.edition.rules().rule(Media::of(drive), self.way);
+        let needs = rule.map(|r| r.needs.clone()).unwrap_or_default();
+        needs.into_iter().filter(|c| Condition::STATED.contains(c)).collect()
+    }
+
     /// Takes the passes of `method`; rounds, verification and range stay.
     pub(crate) fn take_method(&mut self, method: &Method) {
         (self.order.title, self.order.program) = (method.title.clone(), method.program.clone());
@@ -72,7 +151,7 @@ pub(crate) struct Foreseen {
 struct Foundation {
     drive: Drive,
     answers: Answers,
-    order: Order,
+    draft: Draft,
     speed: Option<SpeedSample>,
 }
 
@@ -93,18 +172,19 @@ impl Lane {
     }
 
     fn stands_on(&self, of: &Foundation) -> bool {
-        let Foundation { drive, answers, order, speed } = of;
-        (drive, answers, order, speed.as_ref())
-            == (&self.seen.drive, &self.seen.answers, &self.draft.order, self.look.speed.sample())
+        let Foundation { drive, answers, draft, speed } = of;
+        (drive, answers, draft, speed.as_ref())
+            == (&self.seen.drive, &self.seen.answers, &self.draft, self.look.speed.sample())
     }
 
     fn foresee(&self) -> Foreseen {
-        let (drive, answers, order) = (&self.seen.drive, &self.seen.answers, &self.draft.order);
+        let (drive, answers, order) = (&self.seen.drive, &self.seen.answers, self.draft.order_on(&self.seen.drive));
         let speed = self.look.speed.sample().copied();
+        let course = self.draft.course(drive, answers, "");
         Foreseen {
-            ways: ladder(drive, answers, order, speed.as_ref()),
-            plan: self.preview(order),
-            of: Foundation { drive: drive.clone(), answers: answers.clone(), order: order.clone(), speed },
+            ways: ladder(drive, answers, &order, speed.as_ref()),
+            plan: Plan::of(drive, &course, &mut NoEntropy),
+            of: Foundation { drive: drive.clone(), answers: answers.clone(), draft: self.draft.clone(), speed },
         }
     }
 

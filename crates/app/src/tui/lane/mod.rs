@@ -15,9 +15,9 @@ use jurex_core::contents::Contents;
 use jurex_core::erase::Activity;
 use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
-use jurex_core::guard::{Cleared, Hindrance, Refusal};
+use jurex_core::guard::{Cleared, Hindrance, Intent, Refusal};
 use jurex_core::ladder::suggested;
-use jurex_core::media::Label;
+use jurex_core::media::{Label, Scope};
 use jurex_core::method::Catalogue;
 use jurex_core::need::{Need, Sensitivity};
 use jurex_core::plan::Plan;
@@ -136,12 +136,8 @@ pub(crate) struct Lane {
 
 impl Lane {
     pub(crate) fn new(seen: Seen, papers: &Papers, catalogue: &Catalogue, edition: Edition) -> Self {
-        let draft = Draft {
-            need: Need { sensitivity: Sensitivity::Moderate, reuse: true, leaves: false },
-            order: suggested(&seen.drive, catalogue, edition),
-            method: None,
-            way: Technique::Overwrite,
-        };
+        let need = Need { sensitivity: Sensitivity::Moderate, reuse: true, leaves: false };
+        let draft = Draft::new(need, suggested(&seen.drive, catalogue, edition));
         let look = Look {
             answered: !seen.hindrances.contains(&Hindrance::NoAnswer),
             contents: None,
@@ -165,7 +161,34 @@ impl Lane {
             stage: Stage::Idle,
         };
         lane.choose_method(catalogue);
+        lane.ask_guard();
         lane
+    }
+
+    /// Asks the guard. What stands in the way of writing may be what the drive's own erasure is the remedy for, or a job that
+    /// was cut short.
+    pub(crate) fn ask_guard(&mut self) {
+        self.verdict = self.seen.verdict().or_else(|refusal| {
+            let remedies = self.remedies();
+            remedies.iter().find_map(|intent| self.seen.verdict_on(*intent).ok()).ok_or(refusal)
+        });
+        // Writing is no way out of a state in which the drive takes nothing.
+        if self.verdict.is_ok() && self.seen.verdict().is_err() && self.draft.way == Technique::Overwrite {
+            self.draft.way = self.own_way_out().unwrap_or(Technique::Overwrite);
+        }
+    }
+
+    /// What might be done with a drive that can't be written to.
+    fn remedies(&self) -> Vec<Intent> {
+        let cut_short = self.unfinished.iter().map(|u| u.checkpoint.intent());
+        let own = |technique| Intent { scope: Scope::WholeUnit, own: Some(technique), goes_on: false };
+        let of_its_own = self.seen.answers.own_erases.iter().map(|e| own(e.technique()));
+        cut_short.chain(self.plan().map(Plan::intent)).chain(of_its_own).collect()
+    }
+
+    fn own_way_out(&self) -> Option<Technique> {
+        let can = |intent: &Intent| self.seen.verdict_on(*intent).is_ok();
+        self.remedies().iter().filter(|i| can(i)).find_map(|i| i.own)
     }
 
     /// Goes to a step, and to its first line.

@@ -3,6 +3,8 @@
 use crate::bench::{Bench, Seen};
 use crate::tui::message::Message;
 use crossbeam_channel::{Receiver, Sender};
+use jurex_core::guard::Hindrance;
+use jurex_core::media::Drive;
 use jurex_linux::{System, Watch};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -13,9 +15,7 @@ use std::time::{Duration, Instant};
 /// What comes by `only` takes the place of the list of drives that alone may be erased.
 pub(super) fn look_for_drives(bench: Box<dyn FnOnce() -> Bench + Send>, only: Receiver<Vec<String>>, sender: Sender<Message>) {
     thread::spawn(move || match bench() {
-        bench @ Bench::Simulated(_) => {
-            let _ = sender.send(Message::Drives(1, bench.drives()));
-        }
+        bench @ Bench::Simulated(_) => watch_simulated(&bench, &sender),
         Bench::Machine(mut system) => {
             let mut watch = Watch::new(&system);
             let at_work = Arc::new(AtomicBool::new(false));
@@ -33,6 +33,26 @@ pub(super) fn look_for_drives(bench: Box<dyn FnOnce() -> Bench + Send>, only: Re
     });
 }
 
+/// Tells the simulated drives, and again whenever one has lost its power, or has it back, or is in another state.
+fn watch_simulated(bench: &Bench, sender: &Sender<Message>) {
+    let mut told: Option<Vec<(Drive, Vec<Hindrance>, bool)>> = None;
+    for listing in 1.. {
+        let drives = bench.drives();
+        let now = drives.iter().map(|s| (s.drive.clone(), s.hindrances.clone(), s.answers.security_frozen)).collect();
+        if told.as_ref() != Some(&now) {
+            told = Some(now);
+            let answers = drives.iter().map(|s| Message::Answered(listing, Box::new(s.clone()))).collect::<Vec<_>>();
+            let messages = std::iter::once(Message::Drives(listing, drives)).chain(answers);
+            if messages.map(|m| sender.send(m)).any(|sent| sent.is_err()) {
+                return;
+            }
+        }
+        thread::sleep(SIMULATED);
+    }
+}
+
+/// How often the simulated bench is looked at.
+const SIMULATED: Duration = Duration::from_millis(300);
 /// How long the watch waits for the kernel's word before it looks for itself.
 const POLL: Duration = Duration::from_millis(900);
 /// A drive that erases itself is asked again after so long.

@@ -288,9 +288,10 @@ impl Runtime {
 
     fn carry_out(&mut self, command: Command) {
         match command {
-            Command::Plan(lane, order) => {
+            Command::Power(lane) => self.app.state.lanes[lane].seen.switch_power(),
+            Command::Plan(lane, course) => {
                 let drive = self.app.state.lanes[lane].seen.drive.clone();
-                let plan = Plan::new(&drive, &order, &mut SystemEntropy).map(Box::new);
+                let plan = Plan::of(&drive, &course, &mut SystemEntropy).map(Box::new);
                 self.take(Message::Planned(lane, plan));
             }
             Command::SampleSpeed(lane) => self.beside(lane, move |seen, sender| {

@@ -4,8 +4,10 @@ use super::{Answer, Screen};
 use crate::tui::action::{Action, Place};
 use crate::tui::lane::LaneId;
 use crate::tui::state::State;
+use crate::tui::step::plan::take_plan;
 use crate::tui::widget::field::{Field, Typed};
 use crate::tui::widget::panel::typed;
+use jurex_core::plan::Secret;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -21,12 +23,19 @@ enum Asks {
     Drive,
     /// A range of sectors for the plan of this lane.
     Range(LaneId),
+    /// The PSID on the label of this lane's drive.
+    Psid(LaneId),
 }
 
 impl TypedLine {
     /// Which drive?
     pub(crate) fn to_find() -> Self {
         Self { asks: Asks::Drive, field: Field::default() }
+    }
+
+    /// Which PSID stands on the drive's label? A scanner may type it.
+    pub(crate) fn of_psid(lane: LaneId) -> Self {
+        Self { asks: Asks::Psid(lane), field: Field::default() }
     }
 
     /// Which sectors for the plan of this lane?
@@ -45,6 +54,7 @@ impl Screen for TypedLine {
             (Action::Take, Asks::Drive) => state.find(self.field.value()),
             // What means no range stays, to be mended.
             (Action::Take, Asks::Range(lane)) if !take_range(state, *lane, self.field.value()) => return Answer::stay(),
+            (Action::Take, Asks::Psid(lane)) => return take_psid(state, *lane, self.field.value()),
             (Action::Take | Action::Back, _) => {}
             _ => return Answer::stay(),
         }
@@ -62,11 +72,27 @@ impl Screen for TypedLine {
     fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
         let question = match self.asks {
             Asks::Drive => "Find a drive by serial, model or path: ",
+            Asks::Psid(_) => "PSID, as it is printed on the drive's label: ",
             Asks::Range(_) if area.width < 110 => "First and last sector, or p1; empty: all: ",
             Asks::Range(_) => "First and last sector, or p1 for the first partition; empty for the whole drive: ",
         };
         typed(state.theme, question, &self.field, area, buffer);
     }
+}
+
+/// Takes the PSID and makes the plan; one of another length than labels have stays, to be mended.
+fn take_psid(state: &mut State, id: LaneId, text: &str) -> Answer {
+    let secret = Secret::psid(text);
+    const PRINTED: usize = 32;
+    let length = secret.text().chars().count();
+    let Some(lane) = state.lanes.get_mut(id) else { return Answer::back() };
+    if !lane.seen.drive.simulated && length != PRINTED {
+        state.notice = Some(format!("A PSID has {PRINTED} signs, and that has {length}: read it from the label again."));
+        return Answer::stay();
+    }
+    lane.draft.secret = Some(secret);
+    let commands = take_plan(state);
+    Answer::back().and(commands)
 }
 
 /// Takes the range for the plan of the lane, or says what is wrong with it. Gives whether it was taken.

@@ -11,6 +11,8 @@ use crate::tui::theme::Role;
 use crate::tui::widget::column::Column;
 use crate::tui::widget::{pace, strata};
 use jurex_core::erase::{Activity, Wish};
+use jurex_core::evidence::OwnEvidence;
+use jurex_core::native::ata::erase::PASSWORD;
 use jurex_core::strata::Strata;
 use jurex_core::text::capital;
 use jurex_core::units::{duration, rate, si_size, size};
@@ -21,12 +23,25 @@ pub(crate) fn why_not(lane: &Lane, action: Action) -> Option<&'static str> {
     let held = lane.state() == LaneState::Held;
     let (can, why) = match action {
         Action::GoOn => (held, "The job is not held."),
-        Action::Hold => (lane.is_working() && !held, "Nothing is being worked on here that could be held."),
+        Action::Hold => (lane.is_working() && !held && !erases_itself(lane), "Nothing is being worked on here that could be held."),
+        Action::StopJob if erases_itself(lane) && !goes_on_alone(lane) => {
+            (false, "This drive can't be stopped: the job ends when the drive does.")
+        }
         Action::StopJob => (lane.is_working(), "No job is running on this drive."),
         Action::SeeProof => (!lane.is_working(), "The job is not over."),
         _ => (true, ""),
     };
     if can { None } else { Some(why) }
+}
+
+/// Whether the drive is at work on itself now.
+fn erases_itself(lane: &Lane) -> bool {
+    lane.work().is_some_and(|w| w.log.progress.activity() == Activity::Own)
+}
+
+/// Whether a drive that is at work on itself goes on without a job that waits for it.
+fn goes_on_alone(lane: &Lane) -> bool {
+    lane.plan().and_then(|p| p.own_erase()).is_some_and(|own| own.technique.runs_by_itself())
 }
 
 /// Does what was asked for in this step.
@@ -54,13 +69,20 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let place = column.take(strata::rows(&drawing));
     strata::draw(&drawing, state.theme, place, column.buffer());
     column.gap();
+    if let Some(own) = log.progress.evidence().own() {
+        by_itself(lane, log, own, column);
+        column.gap();
+    }
     counters(log, column);
     column.gap();
-    column.heading("Speed over position");
-    let events_rows = (column.in_sight() / 3).clamp(3, 8);
-    let place = column.take(column.in_sight().saturating_sub(events_rows + 2).clamp(8, 20));
-    pace::draw(log.progress.evidence(), state.theme, place, column.buffer());
-    column.gap();
+    // Of what the drive does itself it tells no speed, and none is invented.
+    if !log.progress.evidence().passes().is_empty() || log.progress.evidence().own().is_none() {
+        column.heading("Speed over position");
+        let events_rows = (column.in_sight() / 3).clamp(3, 8);
+        let place = column.take(column.in_sight().saturating_sub(events_rows + 2).clamp(8, 20));
+        pace::draw(log.progress.evidence(), state.theme, place, column.buffer());
+        column.gap();
+    }
     column.heading("What happened");
     events(state, lane, log, column);
 }
@@ -69,7 +91,12 @@ fn now_sentence(lane: &Lane, log: &Log) -> String {
     let progress = &log.progress;
     let evidence = progress.evidence();
     let pass = evidence.passes().last().map(|p| p.pattern.to_string()).unwrap_or_default();
-    let which = format!("pass {} of {} ({pass})", progress.pass(), progress.planned_passes());
+    let which = match progress.activity() {
+        Activity::Laying | Activity::ReadingBack => {
+            format!("pass {} of {} ({pass})", progress.pass(), progress.planned_passes())
+        }
+        activity => activity.word().to_string(),
+    };
     let (job, asked_for) = lane.work().map_or((None, None), |w| (w.job.as_ref(), w.asked_for));
     let job = job.or(lane.record().map(|r| &r.job)).map(|j| format!("Job {j}. ")).unwrap_or_default();
     let faults = progress.faults().map(|f| format!(" {f}.")).unwrap_or_default();
@@ -81,10 +108,52 @@ fn now_sentence(lane: &Lane, log: &Log) -> String {
         (..) => match progress.activity() {
             Activity::Laying => format!("Laying {which}."),
             Activity::ReadingBack => format!("Reading back {which}."),
+            Activity::Own => "The drive erases itself.".into(),
             activity => format!("{}.", capital(activity.word())),
         },
     };
     format!("{job}{doing}{faults}")
+}
+
+/// The drive's own erasure: what it says, what was sent, and whether anything stops it.
+fn by_itself(lane: &Lane, log: &Log, own: &OwnEvidence, column: &mut Column<'_>) {
+    let progress = &log.progress;
+    column.heading("By the drive itself");
+    column.fact("command", own.technique.name());
+    let working = lane.is_working() && progress.activity() == Activity::Own;
+    let said = match (own.completed, &own.failure, progress.own_share()) {
+        (true, ..) => "it has come to its end without error, by its own word".to_string(),
+        (_, Some(why), _) => why.clone(),
+        (.., Some(share)) if working => format!("{:.0} % done, by its own word", share * 100.0),
+        _ if working && own.sent > 0 => "it is at work; it does not tell how far it is".into(),
+        _ if own.sent == 0 => "nothing was sent yet".into(),
+        _ => "it was at work when it was last heard of".into(),
+    };
+    column.fact_in("it says", &said, Role::Strong);
+    if working {
+        let stop = if own.technique.runs_by_itself() {
+            "Nothing stops it, not even its power being taken. The job may be left (x): the drive goes on by itself, and going on with the job later asks it first."
+        } else {
+            "It can't be stopped, and the drive answers nothing until it ends. Leave its power on."
+        };
+        column.fact("stopping", stop);
+    }
+    let told = lane.seen.answers.own_times.iter().find(|t| t.erase.technique() == own.technique);
+    let told = told.map_or_else(
+        || "not told by the drive".into(),
+        |t| format!("{}{}, by its own word", if t.at_least { "more than " } else { "" }, duration(std::time::Duration::from_secs(t.seconds))),
+    );
+    column.fact("takes", &told);
+    if own.may_have_left_a_password() && !working {
+        let said = format!("it may have kept the password `{PASSWORD}`: going on with the job, or `jurex unlock {}`, takes it away", lane.seen.drive.shown_path());
+        column.fact_in("password", &said, Role::Strong);
+    }
+    const SHOWN: usize = 6;
+    let from = own.commands.len().saturating_sub(SHOWN);
+    for (n, sent) in own.commands[from..].iter().enumerate() {
+        let status = if sent.status.is_empty() { "…" } else { &sent.status };
+        column.fact(if n == 0 { "sent, answered" } else { "" }, &format!("{} → {status}", sent.command));
+    }
 }
 
 fn counters(log: &Log, column: &mut Column<'_>) {
@@ -95,8 +164,13 @@ fn counters(log: &Log, column: &mut Column<'_>) {
     let (now, mean) = progress.speeds();
     let speed = |s: Option<f64>| s.map(rate).unwrap_or_else(|| "-".into());
     let left = if progress.is_over() { "none".into() } else { progress.time_left().map(duration).unwrap_or_else(|| "-".into()) };
-    column.fact("written", &size(evidence.bytes_laid()));
+    if !evidence.passes().is_empty() || evidence.own().is_none() {
+        column.fact("written", &size(evidence.bytes_laid()));
+    }
     column.fact("read back", &size(evidence.bytes_read()));
+    if progress.activity() == Activity::Own && !progress.is_over() {
+        return column.fact("faults", &progress.faults().unwrap_or_else(|| "none so far".into()));
+    }
     column.fact("work done", &format!("{} of {} to write and read", si_size(done * sector), si_size(all * sector)));
     column.fact("speed", &format!("{} now, {} on average", speed(now), speed(mean)));
     column.fact("time left", &left);

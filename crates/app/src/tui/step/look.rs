@@ -11,8 +11,9 @@ use crate::tui::step::unfinished::cut_short;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::Column;
 use crate::tui::widget::strata;
+use jurex_core::media::HiddenAreas;
 use jurex_core::strata::Strata;
-use jurex_core::units::{counted, duration};
+use jurex_core::units::{counted, duration, size};
 
 /// Does what was asked for in this step.
 pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
@@ -66,7 +67,10 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     if let Some(bridge) = &lane.seen.answers.bridge {
         column.fact("bridge", &format!("{bridge} stands before the drive"));
     }
-    column.fact("hidden areas", &drive.hidden.sentence());
+    column.fact_in("hidden areas", &drive.hidden.sentence(), if drive.hidden == HiddenAreas::None { Role::Text } else { Role::Strong });
+    for other in &drive.elsewhere {
+        column.fact("of the same unit", &other.what);
+    }
     let health = lane.seen.answers.health.sentences();
     column.fact("age and health", &if health.is_empty() { "not told by the drive".into() } else { health.join(", ") });
     if !lane.seen.answers.own_erases.is_empty() {
@@ -84,7 +88,13 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.heading("May it be erased?");
     match &lane.verdict {
         _ if lane.is_gone() => column.sentence("It is gone. Attach it again, and Jurex looks anew.", Role::Strong),
-        Ok(_) => column.sentence("Yes: nothing uses it. Its label is checked again before anything is written.", Role::Text),
+        Ok(_) => match lane.seen.verdict() {
+            Ok(_) => column.sentence("Yes: nothing uses it. Its label is checked again before anything is written.", Role::Text),
+            Err(refusal) => {
+                column.sentence(&format!("⊘ Not by writing to it: {refusal}."), Role::Strong);
+                column.sentence("An erasure of its own can take it out of this state: see Plan.", Role::Text);
+            }
+        },
         Err(refusal) => column.sentence(&format!("⊘ No: {refusal}. There is no way around this."), Role::Strong),
     }
 }
@@ -114,10 +124,14 @@ fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
     if contents.regions.is_empty() {
         column.sentence(&contents.sentence(), Role::Text);
     }
-    if !contents.regions.is_empty() {
-        let drawing = Strata::before(geometry.whole(), geometry.bytes(), contents);
+    let drawing = Strata::of_drive(&lane.seen.drive, contents);
+    if !drawing.layers[0].spans.is_empty() {
         let place = column.take(strata::rows(&drawing));
         strata::draw(&drawing, state.theme, place, column.buffer());
+        if let HiddenAreas::Hidden { sectors } = lane.seen.drive.hidden {
+            let words = format!("hidden: {} at its end ({}) that no program on this machine can see", counted(sectors, "sector"), size(geometry.bytes_of(sectors)));
+            column.sentence(&words, Role::Strong);
+        }
         for region in contents.regions.iter().take(MOST_REGIONS) {
             column.sentence(&region_line(region, geometry), Role::Faint);
         }

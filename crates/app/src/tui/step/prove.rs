@@ -6,9 +6,10 @@ use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::Column;
 use crate::tui::widget::strata;
-use jurex_core::evidence::Evidence;
+use jurex_core::evidence::{CheckEvidence, Drawn, Evidence, Expect, OwnEvidence};
+use jurex_core::ranges::RangeSet;
 use jurex_core::strata::Strata;
-use jurex_core::units::{counted, grouped};
+use jurex_core::units::{counted, grouped, si_size};
 use ratatui::text::{Line, Span};
 
 /// Draws the step into a column that is as long as it needs.
@@ -39,26 +40,66 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
             column.fact("not covered", &format!("{} [{}]", limit.sentence, limit.citation));
         }
         column.gap();
+        laboratory(lane, column);
         before_and_after(state, lane.look.sample.as_ref(), end.after.as_ref(), column);
     }
 }
 
 fn read_facts(evidence: &Evidence, column: &mut Column<'_>) {
     column.heading("What was read back");
+    if let (Some(own), Some(check)) = (evidence.own(), evidence.own_check()) {
+        own_facts(own, check, column);
+    }
     for (i, pass) in evidence.passes().iter().enumerate() {
         let Some(read) = evidence.reading_of(i) else { continue };
         let n = counted(read.read.count(), "sector");
         let all = grouped(evidence.range().count);
         column.fact(&format!("pass {} ({})", i + 1, pass.pattern), &format!("{n} of {all}, past every cache of this computer"));
-        let faults = |set: &jurex_core::ranges::RangeSet| {
-            if set.is_empty() { "none".to_string() } else { format!("{}: {}", counted(set.count(), "sector"), set.sentence(3)) }
-        };
         column.fact("  wrong", &faults(&read.wrong));
         column.fact("  unreadable", &faults(&read.unreadable));
     }
     if evidence.read_backs().next().is_none() {
         column.sentence("Nothing was read back.", Role::Strong);
     }
+}
+
+/// What was read after the drive's own erasure.
+fn own_facts(own: &OwnEvidence, check: &CheckEvidence, column: &mut Column<'_>) {
+    let (read, drawn) = (&check.read_back, check.drawn.unwrap_or_default());
+    column.fact("after the", own.technique.name());
+    column.fact("  read", &format!("{} of {}", counted(read.read.count(), "sector"), grouped(check.range.count)));
+    match check.expect {
+        Expect::Changed => {
+            column.fact("  compared", &format!("{} of which a salted digest was kept from before", counted(drawn.compared, "sector")));
+            column.fact("  as before", &faults(&read.wrong));
+            let blank = format!("{} held one byte over and over before: they prove nothing", counted(drawn.blank_before, "sector"));
+            column.fact("  blank before", &blank);
+        }
+        _ => column.fact("  not blank", &faults(&read.wrong)),
+    }
+    column.fact("  unreadable", &faults(&read.unreadable));
+    let parts = format!("{} of the drive's {} parts held something before that is gone now", drawn.parts, Drawn::parts_of(check.range));
+    column.fact("  tells", &parts);
+}
+
+fn faults(set: &RangeSet) -> String {
+    if set.is_empty() { "none".to_string() } else { format!("{}: {}", counted(set.count(), "sector"), set.sentence(3)) }
+}
+
+/// Of a simulated drive alone can be told what no host ever sees.
+fn laboratory(lane: &Lane, column: &mut Column<'_>) {
+    let Some(found) = lane.seen.laboratory() else { return };
+    column.heading("What a laboratory would still find on this simulated drive");
+    let amount = |bytes: u64| if bytes == 0 { "nothing".to_string() } else { format!("{} of what people wrote", si_size(bytes)) };
+    column.fact_in("at addresses", &amount(found.at_addresses), Role::Strong);
+    column.fact_in("beyond them", &amount(found.beyond), Role::Strong);
+    let lesson = match (found.at_addresses, found.beyond) {
+        (0, 0) => "No cell holds anything of it any more. Of a real drive only its own word, and its maker's, say so.",
+        (0, _) => "It lies in spare cells, which no address reaches: writing to the drive can't touch them. That is why such an outcome is Clear and not Purge.",
+        _ => "It is still there for everyone to read.",
+    };
+    column.sentence(lesson, Role::Text);
+    column.gap();
 }
 
 /// The same sector before the job and after it, side by side.

@@ -9,15 +9,31 @@ const MOST_LAYERS: usize = 6;
 
 /// The strata as they would lie at the end of a plan.
 pub(crate) fn of_plan(plan: &Plan, before: &Contents) -> Strata {
-    let geometry = plan.drive().geometry;
-    let mut strata = Strata::before(geometry.whole(), geometry.bytes(), before);
+    let mut strata = Strata::of_drive(plan.drive(), before);
+    strata.layers.extend(own_layers(plan));
     strata.layers.extend(layers(plan));
     strata
 }
 
+/// The drive's own erasure, and what is read after it.
+fn own_layers(plan: &Plan) -> Vec<Layer> {
+    if plan.own_erase().is_none() {
+        return vec![];
+    }
+    let whole = plan.lifted().whole();
+    let mut layers = vec![Layer { title: "itself".into(), spans: vec![Span { at: whole, kind: Kind::Own, text: None }] }];
+    layers.extend(plan.own_check().map(|check| {
+        let places = check.reading.places(whole);
+        let spans = places.iter().map(|at| Span { at: *at, kind: Kind::Proved, text: None }).collect();
+        Layer { title: "proof".into(), spans }
+    }));
+    layers
+}
+
 /// A layer for each pass and each reading; all but the last few are folded into one.
 fn layers(plan: &Plan) -> Vec<Layer> {
-    let over = |kind| vec![Span { at: plan.range(), kind, text: None }];
+    let range = plan.range_on(plan.lifted());
+    let over = |kind| vec![Span { at: range, kind, text: None }];
     let folded = plan.passes().len().checked_sub(MOST_LAYERS).map_or(0, |n| if n > 0 { n + 1 } else { 0 });
     let mut layers = vec![];
     if folded > 0 {
@@ -27,7 +43,7 @@ fn layers(plan: &Plan) -> Vec<Layer> {
         layers.push(Layer { title: format!("{} {}", i + 1, pass.pattern), spans: over(Kind::Laid) });
         let reading = plan.reading_of(i);
         if *reading != Reading::None {
-            let places = reading.places(plan.range());
+            let places = reading.places(range);
             let spans = places.iter().map(|at| Span { at: *at, kind: Kind::Proved, text: None }).collect();
             layers.push(Layer { title: "proof".into(), spans });
         }

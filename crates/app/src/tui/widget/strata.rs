@@ -48,7 +48,9 @@ fn draw_layer(layer: &Layer, strata: &Strata, theme: Theme, area: Rect, buffer: 
             Some((Kind::Fault, _)) => ("✕", Role::Fault),
             Some((Kind::Laid, eighths)) => (PART[usize::from(eighths.min(8))], Role::Laid),
             Some((Kind::Proved, eighths)) => (if eighths >= 4 { "━" } else { "╸" }, Role::Proved),
-            Some((Kind::Former, _)) => ("░", Role::Former),
+            Some((Kind::Own, _)) => ("◆", Role::Laid),
+            Some((Kind::AtWork, _)) => ("◇", Role::Act),
+            Some((Kind::Former | Kind::Hidden, _)) => ("░", Role::Former),
         };
         buffer.set_string(area.x + column as u16, area.y, shape, theme.style(role));
     }
@@ -68,6 +70,12 @@ fn draw_former(layer: &Layer, strata: &Strata, theme: Theme, area: Rect, buffer:
         let from = column(span.at.first.0).min(area.width.saturating_sub(1));
         let to = column(span.at.end()).clamp(from + 1, area.width.max(from + 1));
         let inner = usize::from(to - from).saturating_sub(2);
+        if span.kind == Kind::Hidden {
+            // What nobody has seen: no region with a name, but a place.
+            let text = if inner >= 6 { format!("▕{}▏", padded("hidden", inner)) } else { "▓".repeat(usize::from(to - from)) };
+            buffer.set_stringn(area.x + from, area.y, text, usize::from(to - from), theme.style(Role::Strong));
+            continue;
+        }
         let text = match (&span.text, inner) {
             (_, 0) => "▒".to_string(),
             (Some(name), 3..) => format!("▕{}▏", padded(name, inner)),

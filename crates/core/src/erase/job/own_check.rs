@@ -10,20 +10,14 @@ use crate::units::Sectors;
 use std::sync::Arc;
 
 impl Job {
-    /// The check after the drive's own erasure, wherever the job stands.
-    fn own_check(&self) -> Option<&Check> {
-        let own = self.plan.stages().iter().position(|s| matches!(s, crate::plan::Stage::Own(_)))?;
-        self.plan.check_after(own)
-    }
-
     /// What digests are made with.
     pub(super) fn salt(&self) -> Salt {
-        self.own_check().and_then(|c| c.salt).unwrap_or(Salt::new([0; 16]))
+        self.plan.own_check().and_then(|c| c.salt).unwrap_or(Salt::new([0; 16]))
     }
 
     /// Whether the check compares places with what they held before.
     pub(super) fn compares_digests(&self) -> bool {
-        self.own_check().is_some_and(|c| c.expect == Expect::Changed) || self.blank_byte_is_asked()
+        self.plan.own_check().is_some_and(|c| c.expect == Expect::Changed) || self.blank_byte_is_asked()
     }
 
     /// Whether the first sector is being read to know which byte a blank drive holds.
@@ -78,7 +72,7 @@ impl Job {
 
     /// Reads what the drive's own erasure has left.
     pub(super) fn begin_check(&mut self, now: Now) {
-        let Some(check) = self.own_check().cloned() else { return self.begin_stage(self.stage + 1, now) };
+        let Some(check) = self.plan.own_check().cloned() else { return self.begin_stage(self.stage + 1, now) };
         self.phase = Phase::Checking;
         let whole = self.geometry().whole();
         let reading = self.own_reading_now(&check);

@@ -17,7 +17,7 @@ use jurex_core::method::{Catalogue, Method};
 use jurex_core::native::Answers;
 use jurex_core::plan::Order;
 use jurex_core::policy::{OfLot, Policy, PolicyError, Proposal, Treatment, propose, propose_one};
-use jurex_core::rules::{Edition, Technique};
+use jurex_core::rules::Edition;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
@@ -126,7 +126,7 @@ impl LotPage {
                 let (at, lane) = (proposal.drive, self.lanes[proposal.drive]);
                 let own = self.changed.iter().find(|(l, _)| *l == lane);
                 let proposal = own.map_or(proposal, |(_, order)| {
-                    propose_one(at, Some(Technique::Overwrite), order.clone(), self.policy.need(), &state.catalogue, of_lot(&state.lanes[lane]))
+                    propose_one(at, None, order.clone(), self.policy.need(), &state.catalogue, of_lot(&state.lanes[lane]))
                 });
                 Proposed { lane, proposal }
             })
@@ -173,7 +173,7 @@ impl LotPage {
         match (row, name) {
             (Row::Class(class), Some(method)) => {
                 *self.policy.treatment_mut(class) = Some(Treatment {
-                    way: Technique::Overwrite,
+                    way: None,
                     method,
                     rounds: order.rounds,
                     blank: order.blank,
@@ -233,8 +233,11 @@ impl LotPage {
         let mut commands = vec![];
         for Proposed { lane, proposal } in &able {
             let method = state.catalogue.titled(&proposal.order.title).cloned();
-            state.lanes[*lane].draft = Draft { need, order: proposal.order.clone(), method, way: Technique::Overwrite };
-            commands.push(Command::Plan(*lane, proposal.order.clone()));
+            let lane_of = &mut state.lanes[*lane];
+            lane_of.draft = Draft { method, way: proposal.way, ..Draft::new(need, proposal.order.clone()) };
+            let by = lane_of.papers.technician.name.clone();
+            let course = lane_of.draft.course(&lane_of.seen.drive, &lane_of.seen.answers, &by);
+            commands.push(Command::Plan(*lane, Box::new(course)));
         }
         unable.iter().for_each(|p| state.lanes[p.lane].marked = false);
         state.selected = Some(first);

@@ -10,7 +10,8 @@ use crate::tui::widget::window::{self, Scroll};
 use jurex_core::ladder::suggested;
 use jurex_core::plan::Order;
 use jurex_core::policy::Proposal;
-use jurex_core::rules::{Media, Technique};
+use jurex_core::rules::Media;
+use jurex_core::text::capital;
 use jurex_core::units::duration;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -168,9 +169,10 @@ fn one(lane: &Lane, proposal: &Proposal, own: &str, columns: &Columns) -> String
     let drive = &lane.seen.drive;
     let serial = drive.unit.serial.as_deref().unwrap_or_default();
     let ending: String = serial.chars().skip(serial.chars().count().saturating_sub(6)).collect();
-    let way = proposal.ways.iter().find(|w| w.technique == Technique::Overwrite);
+    let way = proposal.ways.iter().find(|w| w.technique == proposal.way);
+    let chosen = if proposal.way.is_own() { capital(proposal.way.name()) } else { proposal.order.title.clone() };
     let time = way.and_then(|w| w.time).map(|t| duration(t.likely)).unwrap_or_default();
     let kind = if columns.kind > 0 { fit(Media::of(drive).name(), columns.kind) } else { String::new() };
-    let (name, title) = (fit(&drive.name(), columns.name - 1), fit(&proposal.order.title, columns.title - 1));
+    let (name, title) = (fit(&drive.name(), columns.name - 1), fit(&chosen, columns.title - 1));
     format!("{name} {ending:<9}{kind}{title} {:<15}{time:<w$}{own}", proposal.earns.to_string(), w = columns.time)
 }

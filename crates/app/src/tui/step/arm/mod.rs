@@ -30,9 +30,21 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
 /// Checks the label. If it is right, the drive is opened for this process alone, and the countdown begins once it is.
 fn check_label(state: &mut State) -> Vec<Command> {
     let (Some(id), Some(lane)) = (state.selected, state.lane()) else { return vec![] };
-    let (Stage::Planned(planned), Ok(cleared)) = (&lane.stage, &lane.verdict) else { return vec![] };
+    let Stage::Planned(planned) = &lane.stage else { return vec![] };
+    let intent = planned.from.as_ref().map_or_else(|| planned.plan.intent(), |from| from.checkpoint.intent());
+    let cleared = match lane.seen.verdict_on(intent) {
+        Ok(cleared) => cleared,
+        Err(refusal) => {
+            let said = format!("This drive is guarded: {refusal}. Nothing was written.");
+            if let Stage::Planned(planned) = &mut state.lanes[id].stage {
+                planned.problem = Some(said);
+            }
+            return vec![];
+        }
+    };
     let typed = planned.typed.value().to_string();
-    let checked = planned.plan.arm(cleared, &typed);
+    let secret = lane.draft.secret.clone();
+    let checked = planned.plan.arm(&cleared, &typed).map(|armed| armed.with_secret(secret));
     let problem = match &checked {
         Ok(_) => None,
         Err(e @ ArmError::WrongLabel { .. }) => {
@@ -48,6 +60,8 @@ fn check_label(state: &mut State) -> Vec<Command> {
     let Ok(armed) = checked else { return vec![] };
     let from = planned.from.clone();
     lane.stage.arm();
+    // It goes to the drive, and is kept nowhere.
+    lane.draft.secret = None;
     lane.papers.need = Some(lane.draft.need);
     vec![Command::Open(Box::new(Start {
         lane: id,

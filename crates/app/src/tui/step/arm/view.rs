@@ -41,7 +41,11 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     if let Some(contents) = &lane.look.contents {
         column.fact("on it now", &contents.sentence());
     }
-    column.fact("method", &format!("{} ({})", plan.title(), plan.notation()));
+    let notation = if plan.notation().is_empty() { String::new() } else { format!(" ({})", plan.notation()) };
+    column.fact("method", &format!("{}{notation}", plan.title()));
+    if plan.lift().is_some() {
+        column.fact("hidden areas", lane.draft.hidden.sentence());
+    }
     column.fact("it earns", &format!("{}, if nothing goes wrong", plan.expected().outcome()));
     column.fact("backed up?", &format!("{}   (Tab changes it; it is recorded)", lane.papers.backup));
 }
@@ -54,7 +58,8 @@ fn how_it_stands(state: &State, lane: &Lane, planned: &Planned, column: &mut Col
         }
         Stage::Arming(_, Arming::Counting(starts)) => {
             let left = starts.saturating_sub(state.now).as_secs_f64().ceil();
-            column.sentence(&format!("The label is right. Writing begins in {left:.0} s. Any key stops it."), Role::Act);
+            let what = if planned.plan.own_erase().is_some() { "The drive's own erasure" } else { "Writing" };
+            column.sentence(&format!("The label is right. {what} begins in {left:.0} s. Any key stops it."), Role::Act);
         }
         Stage::Idle | Stage::Planned(_) | Stage::Working(_) | Stage::Over(_) => {}
     }

@@ -80,7 +80,11 @@ fn says(lane: &Lane, record: &Record, column: &mut Column<'_>) {
     column.fact_in("outcome", &claim.outcome().to_string(), role);
     column.fact("drive", &evidence.drive().name());
     column.fact("serial", evidence.drive().unit.serial.as_deref().unwrap_or("not told by the drive"));
-    column.fact("method", &format!("{} ({})", record.method.title, record.method.notation));
+    let notation = match record.method.notation.as_str() {
+        "" => String::new(),
+        notation => format!(" ({notation})"),
+    };
+    column.fact("method", &format!("{}{notation}", record.method.title));
     column.fact("verification", &record.method.verification.to_string());
     column.fact("written", &size(evidence.bytes_laid()));
     column.fact("read back", &size(evidence.bytes_read()));

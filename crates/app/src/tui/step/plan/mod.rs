@@ -20,7 +20,6 @@ const MOST_ROUNDS: u32 = 99;
 pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
     let Some(id) = state.selected else { return Answer::stay() };
     match action {
-        Action::TakePlan => Answer::to_do(take_plan(state)),
         Action::BeginAnew => {
             state.lanes[id].begin_anew();
             Answer::to_do(vec![Command::Look(id)])
@@ -28,6 +27,8 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
         Action::ChooseMethod => Answer::push(MethodsPage::for_lane(state, id)),
         Action::EditPasses => Answer::push(MethodsPage::for_passes(state, id)),
         Action::Range => Answer::push(TypedLine::of_range(id)),
+        Action::TakePlan if needs_psid(&state.lanes[id]) => Answer::push(TypedLine::of_psid(id)),
+        Action::TakePlan => Answer::to_do(take_plan(state)),
         _ => {
             change_draft(&mut state.lanes[id], action);
             Answer::stay()
@@ -35,8 +36,14 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
     }
 }
 
+/// Whether the way that is chosen needs the PSID of the label, and it was not typed yet.
+fn needs_psid(lane: &Lane) -> bool {
+    let ready = lane.foreseen().ways.iter().any(|w| w.technique == lane.draft.way && w.is_ready());
+    ready && lane.draft.way == Technique::TcgRevert && lane.draft.secret.is_none()
+}
+
 /// Fixes the draft as the plan, if its way can be taken.
-fn take_plan(state: &mut State) -> Vec<Command> {
+pub(crate) fn take_plan(state: &mut State) -> Vec<Command> {
     let (Some(id), Some(lane)) = (state.selected, state.lane()) else { return vec![] };
     match lane.foreseen().ways.iter().find(|w| w.technique == lane.draft.way) {
         Some(way) if !way.is_ready() => {
@@ -44,26 +51,35 @@ fn take_plan(state: &mut State) -> Vec<Command> {
             state.notice = Some(format!("{name} can't be planned. {}", way.availability.sentence()));
             vec![]
         }
-        _ => vec![Command::Plan(id, lane.draft.order.clone())],
+        _ => {
+            let course = lane.draft.course(&lane.seen.drive, &lane.seen.answers, &lane.papers.technician.name);
+            vec![Command::Plan(id, Box::new(course))]
+        }
     }
 }
 
 fn change_draft(lane: &mut Lane, action: Action) {
-    let need = &mut lane.draft.need;
     match action {
-        Action::Sensitivity => need.sensitivity = next_sensitivity(need.sensitivity),
-        Action::Reuse => need.reuse = !need.reuse,
-        Action::Leaves => need.leaves = !need.leaves,
-        Action::WayAfter => lane.draft.way = way_beside(lane, 1),
-        Action::WayBefore => lane.draft.way = way_beside(lane, -1),
+        Action::Sensitivity => lane.draft.need.sensitivity = next_sensitivity(lane.draft.need.sensitivity),
+        Action::Reuse => lane.draft.need.reuse = !lane.draft.need.reuse,
+        Action::Leaves => lane.draft.need.leaves = !lane.draft.need.leaves,
+        Action::WayAfter => take_way(lane, way_beside(lane, 1)),
+        Action::WayBefore => take_way(lane, way_beside(lane, -1)),
         Action::ReadingBack => lane.draft.order.verification = lane.draft.order.verification.next(),
         Action::MoreRounds => lane.draft.order.rounds = (lane.draft.order.rounds + 1).min(MOST_ROUNDS),
         Action::FewerRounds => lane.draft.order.rounds = lane.draft.order.rounds.saturating_sub(1).max(1),
         Action::BlankPass => lane.draft.order.blank = !lane.draft.order.blank,
+        Action::HiddenAreas => lane.draft.hidden = lane.draft.hidden.next(),
+        Action::State => lane.draft.stated = !lane.draft.stated,
         _ => return,
     }
     // What was planned before is not what stands here now.
     lane.stage.drop_plan();
+}
+
+/// What was stated was stated of another way.
+fn take_way(lane: &mut Lane, way: Technique) {
+    (lane.draft.way, lane.draft.stated, lane.draft.secret) = (way, false, None);
 }
 
 fn way_beside(lane: &Lane, by: isize) -> Technique {

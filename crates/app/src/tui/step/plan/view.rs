@@ -1,6 +1,6 @@
 //! Plan: what must be done, and what does it earn?
 
-use crate::tui::lane::draft::Foreseen;
+use crate::tui::lane::draft::{Foreseen, HiddenWish};
 use crate::tui::lane::stage::Over;
 use crate::tui::lane::{Lane, Speed};
 use crate::tui::state::State;
@@ -10,7 +10,9 @@ use crate::tui::widget::column::{Column, shorten};
 use crate::tui::widget::need::questions;
 use crate::tui::widget::{preview, strata};
 use jurex_core::estimate::of_order;
+use jurex_core::evidence::Expect;
 use jurex_core::ladder::{Availability, Way, warnings, what_to_do};
+use jurex_core::plan::{Lift, Plan, Reading};
 use jurex_core::rules::{Outcome, Technique};
 use jurex_core::text::capital;
 use jurex_core::units::{duration, rate, si_size};
@@ -42,7 +44,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     ladder(state, lane, ways, column);
     column.gap();
     match ways.iter().find(|w| w.technique == lane.draft.way) {
-        Some(way) if way.technique != Technique::Overwrite => one_way(lane, way, ways, column),
+        Some(way) if way.technique != Technique::Overwrite => one_way(state, lane, way, &foreseen, column),
         _ => overwriting(state, lane, &foreseen, column),
     }
 }
@@ -139,26 +141,95 @@ fn short_availability(way: &Way) -> &'static str {
     }
 }
 
-/// A rung other than overwriting: what it would earn, and why it can't be taken.
-fn one_way(lane: &Lane, way: &Way, ways: &[Way], column: &mut Column<'_>) {
-    column.heading(&capital(way.technique.name()));
-    column.fact_in("it would earn", &way.outcome_said(), Role::Strong);
-    for reason in way.claim.reasons() {
+/// A rung other than overwriting: what it earns, what is done and read, or why it can't be taken and what to do about it.
+fn one_way(state: &State, lane: &Lane, way: &Way, foreseen: &Foreseen, column: &mut Column<'_>) {
+    let ways = &foreseen.ways;
+    let plan = foreseen.plan.as_ref().ok().filter(|p| p.own_erase().is_some());
+    let ready = way.is_ready();
+    let title = capital(way.technique.name());
+    column.heading(&if ready { format!("The plan: {title}") } else { title });
+    let claim = plan.map_or(&way.claim, |p| p.expected());
+    let earns = if plan.is_some() && lane.draft.stated { claim.outcome().to_string() } else { way.outcome_said() };
+    let verb = if ready { "it earns" } else { "it would earn" };
+    column.fact_in(verb, &earns, Role::Strong);
+    for reason in claim.reasons() {
         column.fact("because", &format!("{} ({})", reason.sentence, reason.citation));
     }
-    if let Some(time) = way.time {
-        column.fact("time", &time.to_string());
+    stated(lane, column);
+    if let Some(plan) = plan.filter(|_| ready) {
+        what_is_done(lane, plan, column);
     }
+    let time = way.time.map_or_else(|| "not told by the drive".into(), |t| t.to_string());
+    column.fact("time", &time);
     column.fact("wear", &wear(way.drive_writes));
-    for limit in way.claim.limits() {
-        column.fact("not covered", &limit.sentence);
+    let limits = claim.limits().iter().filter(|l| !(lane.seen.drive.simulated && l.citation == DEMONSTRATION));
+    for (i, limit) in limits.enumerate() {
+        column.fact(if i == 0 { "not covered" } else { "" }, &limit.sentence);
     }
     column.gap();
-    column.sentence(&way.availability.sentence(), Role::Strong);
-    if let Some(what) = what_to_do(ways, lane.draft.need.outcome()) {
+    if let Availability::Blocked { reason, remedy } = &way.availability {
+        blocked(lane, reason, remedy, column);
+    } else {
+        column.sentence(&way.availability.sentence(), Role::Strong);
+    }
+    if let Some(what) = what_to_do(ways, lane.draft.need.outcome()).filter(|_| !ready) {
         column.gap();
         column.fact_in("what to do", &what, Role::Strong);
     }
+    if let Some(plan) = plan.filter(|_| ready) {
+        let drawing = preview::of_plan(plan, &lane.look.known_contents());
+        let place = column.take(strata::rows(&drawing));
+        strata::draw(&drawing, state.theme, place, column.buffer());
+    }
+}
+
+/// What the way needs and only a person can state, and whether they do.
+fn stated(lane: &Lane, column: &mut Column<'_>) {
+    let conditions = lane.draft.to_state(&lane.seen.drive);
+    if conditions.is_empty() {
+        return;
+    }
+    let name = &lane.papers.technician.name;
+    let who = if name.is_empty() { "the technician".to_string() } else { name.clone() };
+    let head = if lane.draft.stated {
+        format!("✓ {who} states (y takes it back):")
+    } else {
+        format!("not stated. With y {who} states, by name on the certificate:")
+    };
+    column.fact_in("stated", &head, Role::Strong);
+    for condition in conditions {
+        column.fact("", condition.statement());
+    }
+}
+
+/// What the plan does, step by step, and whether anything stops it.
+fn what_is_done(lane: &Lane, plan: &Plan, column: &mut Column<'_>) {
+    if plan.lift().is_some() || lane.draft.hidden == HiddenWish::Leave {
+        column.fact_in("hidden areas", lane.draft.hidden.sentence(), Role::Strong);
+    }
+    let reads = match plan.own_check().map(|c| (&c.expect, &c.reading)) {
+        None => "nothing: then nothing can be claimed",
+        Some((Expect::Changed, _)) => {
+            "places drawn for this job, before and after: none may be as it was. No byte of them is kept, only salted digests"
+        }
+        Some((_, Reading::Full)) => "every sector afterwards: nothing but one byte over and over may be left",
+        Some(_) => "a tenth afterwards, at places drawn for this job: nothing but one byte over and over may be left",
+    };
+    column.fact("reads", reads);
+    column.fact_in("mind", &plan.warning(), Role::Text);
+}
+
+/// What stands in the way, and the steps to take it away.
+fn blocked(lane: &Lane, reason: &str, remedy: &str, column: &mut Column<'_>) {
+    column.sentence(&format!("⊘ {reason}."), Role::Strong);
+    if !remedy.contains("ten seconds") {
+        return column.sentence(&format!("{}.", capital(remedy)), Role::Text);
+    }
+    let how = if lane.seen.drive.simulated { " (here: P pulls the power of a bay, and P gives it back)" } else { "" };
+    column.gap();
+    column.sentence(&format!("1  Take the drive's power away{how}. The machine stays on; Jurex waits."), Role::Text);
+    column.sentence("2  Wait ten seconds: its lane says that it is gone.", Role::Text);
+    column.sentence("3  Give the power back. Jurex sees the same drive come, and asks it anew whether it is frozen.", Role::Text);
 }
 
 /// Wear in few columns, in writes of the whole drive.
@@ -207,6 +278,9 @@ fn overwriting(state: &State, lane: &Lane, foreseen: &Foreseen, column: &mut Col
     let work = format!("{} to write, {} to read back", bytes(write), bytes(read));
     column.fact("passes", &format!("{}  ({passes}; {work})", shorten(plan.notation(), 150)));
     column.fact("reads back", &plan.verification().to_string());
+    if plan.lift().is_some() || (lane.draft.hidden == HiddenWish::Leave && Lift::of(plan.drive()).is_some()) {
+        column.fact_in("hidden areas", lane.draft.hidden.sentence(), Role::Strong);
+    }
     if order.range.is_some() {
         column.fact_in("covers", &format!("{} only", plan.range()), Role::Strong);
     }
