@@ -1,7 +1,7 @@
 //! Any bytes as a drive's answer: parsing must end, and texts must be safe to show.
 #![no_main]
 
-use jurex_core::native::{ata, nvme, scsi};
+use jurex_core::native::{ata, mmc, nvme, scsi, tcg};
 use libfuzzer_sys::fuzz_target;
 
 fn safe(texts: &[&Option<String>]) {
@@ -29,5 +29,8 @@ fuzz_target!(|bytes: &[u8]| {
     let _ = (health.sentences(), scsi::parse_mode_capacity(bytes), scsi::parse_supported(bytes));
     let _ = (nvme::parse_namespaces(bytes), nvme::parse_namespace_size(bytes), nvme::parse_sanitize_times(bytes));
     let _ = (ata::Registers::of_sense(bytes), ata::parse_configuration_max(bytes), scsi::parse_sense(bytes));
+    let _ = ata::Registers::of_sense(bytes).and_then(|r| ata::SanitizeStatus::of(&r));
+    let _ = (nvme::SanitizeLog::parse(bytes), nvme::format(None, bytes, 2), scsi::parse_own_state(bytes));
+    let _ = (mmc::ExtCsd::parse(bytes), tcg::Discovery::parse(bytes));
     let _ = (scsi::parse_serial(bytes), scsi::parse_identifiers(bytes), scsi::parse_rotation(bytes), scsi::parse_capacity(bytes));
 });

@@ -1,10 +1,10 @@
 //! Any text as a checkpoint: refused, or one that a job can go on from without a panic, whatever the drive answers.
 #![no_main]
 
-use jurex_core::erase::{Checkpoint, Completed, Job, Now, Operation, Step};
+use jurex_core::erase::{Checkpoint, Completed, Job, Kept, NotKept, Now, Operation, Step};
 use jurex_core::medium::Access;
 use jurex_core::ranges::RangeSet;
-use jurex_core::testing::cleared;
+use jurex_core::testing::cleared_for;
 use libfuzzer_sys::fuzz_target;
 use std::time::Duration;
 
@@ -15,7 +15,7 @@ fuzz_target!(|text: &str| {
     if drive.geometry.sectors == 0 || drive.zoned_by_host || drive.class == jurex_core::media::MediaClass::Optical {
         return;
     }
-    let word = cleared(&drive);
+    let word = cleared_for(&drive, checkpoint.intent());
     let typed = drive.unit.serial().map_or(drive.geometry.sectors.to_string(), str::to_string);
     let Ok(armed) = checkpoint.arm(&word, &typed) else { return };
     let now = Now { wall: Default::default(), mono: Duration::from_secs(1) };
@@ -29,6 +29,11 @@ fuzz_target!(|text: &str| {
                     _ => Completed::Done,
                 };
                 (request.tag, how)
+            }
+            Step::Keep => {
+                let Some(kept) = job.take_checkpoint() else { break };
+                job.kept(Kept::of(&mut NotKept, &kept), now);
+                continue;
             }
             _ => break,
         };

@@ -142,7 +142,12 @@ fn what_can_be_checked_beforehand_is_checked_before_a_byte_is_written() {
     try_erase(&["--method", "zeros", "--from", "9", "--to", "3"]).expect(1, &["holds no sector"]);
     try_erase(&["--method", "zeros", "--resume"]).expect(1, &["cannot be used with '--resume'"]);
     try_erase(&["--resume"]).expect(2, &["no job to go on with", "no job was cut short"]);
-    try_erase(&["--way", "sanitize-block"]).expect(1, &["not built yet"]);
+    try_erase(&["--way", "sanitize-block"]).expect(2, &["earns nothing on this media", "Nothing was written"]);
+    try_erase(&["--way", "degauss"]).expect(1, &["done by hand"]);
+    try_erase(&["--way", "discard"]).expect(1, &["alone earns nothing"]);
+    try_erase(&["--method", "zeros", "--then", "00"]).expect(1, &["--way"]);
+    try_erase(&["--way", "sanitize-block", "--from", "0", "--to", "9"]).expect(1, &["of the whole drive"]);
+    try_erase(&["--way", "sanitize-crypto", "--stated", "sealed"]).expect(1, &["sealed", "encrypted-from-start"]);
     try_erase(&["--way", "sanitize"]).expect(1, &["no way `sanitize`"]);
     try_erase(&["--method", "zeros", "--verify", "half"]).expect(1, &["half", "sampled-every-pass"]);
     let out = format!("{}/sub", shown(&file));
@@ -260,7 +265,7 @@ fn a_look_and_a_beacon_write_nothing() {
     );
     let simulated = place
         .jurex(&["look", "sim:8"])
-        .expect(0, &["encrypted volume (LUKS 2) \"tern-vault\"", "SANITIZE overwrite (not built yet)"]);
+        .expect(0, &["encrypted volume (LUKS 2) \"tern-vault\"", "erases itself   SANITIZE overwrite"]);
     assert!(simulated.out.contains("4 years 216 days"), "{}", simulated.out);
     assert_eq!(fs::read(&image).unwrap(), before);
 }
@@ -406,7 +411,9 @@ fn the_demonstration_runs_with_no_screen_and_its_claims_are_right() {
     assert!(line("sim:1").contains("left alone: the running system lives on it (/)"));
     assert!(line("sim:2").contains(": Clear."));
     assert!(line("sim:3").contains(": Not sanitized. 25 sectors could not be written"));
-    assert!(["sim:4", "sim:5", "sim:8", "sim:9", "sim:10"].iter().all(|bay| line(bay).contains(": Clear.")));
+    // Each goes to Purge where it has a way that nobody has to state anything for.
+    assert!(["sim:4", "sim:5", "sim:8", "sim:9"].iter().all(|bay| line(bay).contains(": Purge.")), "{}", answer.out);
+    assert!(line("sim:10").contains(": Clear."));
     assert!(line("sim:6").contains(": Not sanitized. This media needs two passes"));
     assert!(line("sim:7").contains(": Clear."));
     let papers = |ending: &str| {
@@ -415,6 +422,66 @@ fn the_demonstration_runs_with_no_screen_and_its_claims_are_right() {
     };
     assert_eq!((papers(".certificate.pdf"), papers(".report.pdf")), (7, 2), "nothing that is not sanitized has a certificate");
     assert!(!place.path("home/ledger.sqlite3").exists(), "nothing simulated stands in the ledger of real work");
+}
+
+/// Erases a simulated drive by a way of its own.
+fn by_itself(place: &Place, bay: &str, ending: &str, way: &str, more: &[&str]) -> common::Answer {
+    let out = place.path(&format!("{way}-{bay}"));
+    let out = shown(&out).to_string();
+    let asked = ["erase", bay, "--way", way, "--label-check", ending, "--out", &out];
+    place.jurex(&[&asked[..], more].concat())
+}
+
+#[test]
+fn a_drive_erases_itself_and_its_record_tells_what_was_sent_answered_and_read() {
+    let place = Place::new();
+    by_itself(&place, "sim:9", "S3ZQ0F", "mmc-sanitize", &["--then", "55 | ~"]).expect(0, &[": Purge (", "laid"]);
+    let record = json(&place.only("mmc-sanitize-sim:9", ".record.json"));
+    let kinds: Vec<&str> = record["evidence"]["planned"].as_array().unwrap().iter().map(|k| k.as_str().unwrap()).collect();
+    assert_eq!(kinds, ["own", "check", "overwrite", "check"]);
+    let own = &record["evidence"]["stages"][0]["what"];
+    let sent: Vec<&str> = own["commands"].as_array().unwrap().iter().map(|c| c["command"].as_str().unwrap()).collect();
+    assert!(sent.iter().any(|c| c.contains("CMD6 03a50100")) && own["completed"] == true, "{sent:?}");
+    let text = Command::new("pdftotext").args(["-layout", shown(&place.only("mmc-sanitize-sim:9", ".certificate.pdf")), "-"]).output();
+    if let Ok(text) = text {
+        let text = String::from_utf8(text.stdout).unwrap();
+        assert!(["Own erasure", "Last answer", "Read after it", "overwriting"].iter().all(|words| text.contains(words)), "{text}");
+    }
+}
+
+#[test]
+fn what_no_drive_can_tell_is_stated_by_name_or_earns_nothing() {
+    let place = Place::new();
+    by_itself(&place, "sim:5", "E47J9P", "sanitize-crypto", &["--verify", "none"]).expect(3, &[": Not sanitized"]);
+    let all = "encrypted-from-start,key-strength,keys-not-escrowed,module-trusted";
+    let place = Place::new();
+    let answer = by_itself(&place, "sim:5", "E47J9P", "sanitize-crypto", &["--stated", all, "--json"]);
+    let answer = answer.expect(0, &["\"outcome\":\"purge\""]);
+    let record = fs::read_to_string(place.only("sanitize-crypto-sim:5", ".record.json")).unwrap();
+    assert!(record.contains("keys-not-escrowed") && record.contains("Namespace 2"), "{record}");
+    assert!(!answer.out.contains("salt") && !record.contains("salt"), "neither events nor the record hold the salt of a digest");
+    by_itself(&place, "sim:5", "E47J9X", "sanitize-crypto", &[]).expect(2, &["label check failed"]);
+}
+
+#[test]
+fn hidden_sectors_are_lifted_first_or_named() {
+    let place = Place::new();
+    let asked = |more: &[&str]| {
+        let out = place.path(&format!("out{}", more.len()));
+        let out = shown(&out).to_string();
+        let asked = ["erase", "sim:2", "--passes", "00", "--verify", "sampled", "--label-check", "K7Q41M", "--out", &out];
+        place.jurex(&[&asked[..], more].concat())
+    };
+    asked(&["--leave-hidden"]).expect(3, &[": Not sanitized", "hides 131"]);
+    asked(&[]).expect(0, &[": Clear (", "Hidden areas are being made addressable", "No sector is hidden from the host"]);
+}
+
+#[test]
+fn a_way_that_is_frozen_says_what_to_do_and_an_unlocked_drive_stays_as_it_is() {
+    let place = Place::new();
+    by_itself(&place, "sim:4", "61YV5C", "security-erase", &[]).expect(2, &["Frozen", "ten seconds", "Nothing was written"]);
+    place.jurex(&["unlock", "sim:2"]).expect(0, &["has no password"]);
+    place.jurex(&["unlock", "sim:4"]).expect(2, &["frozen"]);
 }
 
 #[test]

@@ -274,7 +274,7 @@ pub fn propose_one(
 }
 
 /// Overwriting, if it earns what is needed; else the first ready way on the ladder that does; else overwriting.
-fn way_that_earns(ways: &[Way], needed: Outcome) -> Technique {
+pub fn way_that_earns(ways: &[Way], needed: Outcome) -> Technique {
     let enough = |w: &&Way| w.is_ready() && w.outcome() >= needed;
     let overwriting = ways.iter().filter(enough).find(|w| w.technique == Technique::Overwrite);
     overwriting.or_else(|| ways.iter().find(enough)).map_or(Technique::Overwrite, |w| w.technique)

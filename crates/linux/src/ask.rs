@@ -1,11 +1,13 @@
 //! Asks a drive itself who it is and how it is: ATA through SG_IO, SCSI, NVMe. Reading commands only.
 
-use crate::ioctl::{NvmeRead, mmc_send, nvme_read, scsi_read};
+use crate::ioctl::{NvmeRead, mmc_send, nvme_read, opal_status, scsi_read};
 use crate::port::open_commands;
 use crate::sysfs::text;
 use jurex_core::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol, Unit, UnitId};
 use jurex_core::native::ata::{self, Command, Identify, Registers, SanitizeStatus, Transfer};
+use jurex_core::native::command::{Command as AskCommand, Data, Image};
 use jurex_core::native::mmc::{EXT_CSD, ExtCsd};
+use jurex_core::native::tcg::{self, Discovery};
 use jurex_core::native::{Answers, Health, OwnErase, OwnState, PageError, nvme, scsi};
 use jurex_core::rules::Technique;
 use jurex_core::units::si_size;
@@ -78,9 +80,14 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
         }
         Err(why) => answers.notes.push(format!("The drive did not tell who it is ({why}).")),
     }
+    let mut discovery_page = vec![0; tcg::LENGTH];
     let mut log = vec![0; nvme::HEALTH_LENGTH];
     if nvme_read(fd, NvmeRead::HEALTH_LOG, &mut log, COMMAND_PATIENCE) == Ok(0) {
         answers.health = nvme::parse_health(&log).unwrap_or_default();
+    }
+    let discovery = nvme_read(fd, NvmeRead::TCG_DISCOVERY, &mut discovery_page, COMMAND_PATIENCE);
+    if discovery == Ok(0) {
+        tcg_answers(&mut answers, &discovery_page, fd);
     }
     let can_sanitize = answers
         .own_erases
@@ -92,6 +99,36 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
         answers.own_state = nvme::parse_sanitize_state(&log).ok();
     }
     (drive, answers)
+}
+
+/// What a drive's TCG discovery tells, and whether this kernel has a way to it.
+fn tcg_answers(answers: &mut Answers, page: &[u8], fd: &OwnedFd) {
+    let Ok(told) = Discovery::parse(page) else { return };
+    if told.locked {
+        answers.security_locked = true;
+        answers.notes.push("Its TCG locking is in use, and something of it is locked: there it takes and gives no sector.".into());
+    }
+    if told.sid_blocked {
+        answers.notes.push("The machine's firmware has blocked its SID authority until its next power-on (BLOCK SID).".into());
+    }
+    if told.pyrite {
+        answers.notes.push("It locks by TCG Pyrite, without encryption: reverting it erases nothing for certain.".into());
+    }
+    if !told.opal && !told.pyrite {
+        answers.asked.extend([Technique::TcgRevert, Technique::TcgKeyChange]);
+        return;
+    }
+    // The kernel's flag "supported".
+    let by_the_kernel = opal_status(fd).is_ok_and(|flags| flags & 1 != 0);
+    if !by_the_kernel {
+        answers.notes.push("It speaks TCG Opal, but this kernel has no way to that here: attach it natively to revert it.".into());
+        return;
+    }
+    answers.asked.extend([Technique::TcgRevert, Technique::TcgKeyChange]);
+    if told.reverts_to_a_new_key() {
+        answers.own_erases.push(OwnErase::TcgRevert);
+        answers.own_erases.extend(told.locking_enabled.then_some(OwnErase::TcgKeyChange));
+    }
 }
 
 /// What Identify Controller tells of.
@@ -224,10 +261,13 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
         // While it is at work on itself it aborts most questions, and none of them may disturb it.
         return;
     }
+    if let Some(page) = scsi_command(fd, &tcg::discover_by_scsi()) {
+        tcg_answers(answers, &page, fd);
+    }
     (drive.hidden, drive.hidden_asked) = hidden(drive, identify, fd);
     answers.own_times = identify.own_times();
     answers.security_frozen = identify.security.frozen;
-    answers.security_locked = identify.security.locked;
+    answers.security_locked |= identify.security.locked;
     answers.security_enabled = identify.security.enabled;
     answers.security_expired = identify.security.expired;
     if identify.security.locked {
@@ -322,6 +362,9 @@ fn scsi_answers(drive: &mut Drive, answers: &mut Answers, fd: &OwnedFd) {
     if let Some((class, basis)) = rotation.filter(|_| drive.class != MediaClass::Virtual) {
         (drive.class, drive.class_basis) = (class, basis);
     }
+    if let Some(page) = scsi_command(fd, &tcg::discover_by_scsi()) {
+        tcg_answers(answers, &page, fd);
+    }
     (drive.hidden, drive.hidden_asked) = cut_capacity(drive, fd);
     for (action, erase) in [(1, OwnErase::SanitizeOverwrite), (2, OwnErase::SanitizeBlock), (3, OwnErase::SanitizeCrypto)] {
         let told = scsi_page(fd, &scsi::report_supported_sanitize(action), 20).and_then(|p| scsi::parse_supported(&p));
@@ -346,6 +389,12 @@ fn cut_capacity(drive: &Drive, fd: &OwnedFd) -> (HiddenAreas, Vec<String>) {
         _ => HiddenAreas::NotAsked,
     };
     (state, asked)
+}
+
+/// What a SCSI command that asks is answered with.
+fn scsi_command(fd: &OwnedFd, command: &AskCommand) -> Option<Vec<u8>> {
+    let (Image::Scsi(cdb), Data::In(room)) = (&command.image, &command.data) else { return None };
+    scsi_page(fd, cdb, *room)
 }
 
 fn scsi_page(fd: &OwnedFd, command: &[u8], room: usize) -> Option<Vec<u8>> {

@@ -3,6 +3,7 @@
 use crate::ask::ask;
 use crate::guard::Uses;
 use crate::identity::{attachment, ids, port, usb_serial};
+use crate::quiet::is_quiet;
 use crate::sysfs::{entries, name, number, text, vpd_serial};
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Attachment, Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit};
@@ -278,7 +279,8 @@ impl System {
     }
 
     fn found_of(&self, drive: Drive, dir: &Path, uses: &Uses) -> Found {
-        let (drive, answers) = (self.asker)(drive, dir);
+        // A drive that a job of this process talks to is not asked beside it.
+        let (drive, answers) = if is_quiet(&drive.path) { (drive, Answers::default()) } else { (self.asker)(drive, dir) };
         let is_at_work = matches!(answers.own_state, Some(OwnState::Running { .. }));
         let mut hindrances = uses.of_drive(dir, &drive, is_at_work);
         if !self.is_listed(&drive, dir) {

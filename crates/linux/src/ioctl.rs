@@ -196,6 +196,8 @@ impl NvmeRead {
     pub(crate) const IDENTIFY_CONTROLLER: Self = Self { opcode: 6, namespace: 0, cdw10: 1 };
     /// Get Log Page, SMART / Health (02h), 512 bytes.
     pub(crate) const HEALTH_LOG: Self = Self { opcode: 2, namespace: u32::MAX, cdw10: 2 | 127 << 16 };
+    /// Security Receive: TCG discovery (protocol 01h, ComID 0001h). Its length stands in CDW11.
+    pub(crate) const TCG_DISCOVERY: Self = Self { opcode: 0x82, namespace: 0, cdw10: 0x0100_0100 };
     /// Get Log Page, sanitize status (81h), 32 bytes.
     pub(crate) const SANITIZE_STATUS: Self = Self { opcode: 2, namespace: u32::MAX, cdw10: 0x81 | 7 << 16 };
 }
@@ -205,7 +207,9 @@ impl NvmeRead {
 /// # Errors
 /// `ENOTTY` if the device is not NVMe, `EACCES` without rights, others of the kernel.
 pub(crate) fn nvme_read(fd: impl AsFd, command: NvmeRead, data: &mut [u8], patience: Duration) -> Result<i32, Errno> {
-    nvme_send(fd, command, 0, data, patience)
+    // Security Receive has its length there; the other commands that are asked have nothing.
+    let cdw11 = if command.opcode == NvmeRead::TCG_DISCOVERY.opcode { data.len() as u32 } else { 0 };
+    nvme_send(fd, command, cdw11, data, patience)
 }
 
 /// Sends an NVMe admin command that reads `data`, or transfers nothing if that is empty, and gives its status (0 is good).

@@ -15,6 +15,7 @@ mod medium;
 mod object;
 mod openers;
 mod port;
+mod quiet;
 mod ring;
 mod sysfs;
 mod threads;

@@ -3,6 +3,7 @@
 use crate::discover::{System, image};
 use crate::errors::{Behind, cause, patiently};
 use crate::port::LinuxPort;
+use crate::quiet::Quiet;
 use jurex_core::media::{Bus, Drive, Geometry};
 use jurex_core::medium::{Access, AccessWay, Cause, Medium, MediumError, Op};
 use jurex_core::native::command::{Answer, Command, Port};
@@ -35,6 +36,8 @@ pub struct LinuxMedium {
     sectors: Arc<AtomicU64>,
     /// The way to its own commands, once it was asked for.
     port: Option<LinuxPort>,
+    /// Nobody else asks the drive once its port was opened.
+    quiet: Option<Quiet>,
     system: System,
 }
 
@@ -128,6 +131,7 @@ fn open_with(drive: &Drive, for_erasing: bool) -> Result<LinuxMedium, OpenError>
         exclusive: exclusive != 0,
         sectors: Arc::new(AtomicU64::new(drive.geometry.sectors)),
         port: None,
+        quiet: None,
         system: System::default(),
     })
 }
@@ -171,6 +175,7 @@ impl LinuxMedium {
             exclusive: self.exclusive,
             sectors: self.sectors.clone(),
             port: self.port.as_ref().map(LinuxPort::again).transpose()?,
+            quiet: None,
             system: self.system.clone(),
         })
     }
@@ -300,6 +305,7 @@ impl LinuxMedium {
         if self.port.is_none() {
             let device = fstat(&self.cached).map_err(|e| refused(e.into()))?.st_rdev;
             let dir = self.system.device_dir(device).map_err(refused)?;
+            self.quiet = Some(Quiet::about(&self.drive.path));
             self.port = Some(LinuxPort::new(&self.drive.path, &dir, &self.cached).map_err(refused)?);
         }
         self.port.as_mut().ok_or_else(|| refused(io::Error::other("no port")))

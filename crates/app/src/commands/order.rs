@@ -30,6 +30,10 @@ pub(super) fn course(
     by: &str,
 ) -> Result<Course, Failure> {
     let Some(technique) = own_way(asked)? else {
+        if asked.then.is_some() || !asked.stated.is_empty() {
+            let why = "--then and --stated belong to an erasure of the drive's own: name it with --way";
+            return Err(Failure::Use(format!("{why}. Nothing was written")));
+        }
         return order(asked, seen, catalogue, edition, base).map(Course::Overwrite);
     };
     if asked.from.is_some() || asked.partition.is_some() || asked.rounds.is_some() || asked.blank {

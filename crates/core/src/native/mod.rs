@@ -8,6 +8,7 @@ pub mod command;
 pub mod mmc;
 pub mod nvme;
 pub mod scsi;
+pub mod tcg;
 
 use crate::rules::Technique;
 use serde::{Deserialize, Serialize};

@@ -21,6 +21,7 @@ use jurex_core::media::{Label, Scope};
 use jurex_core::method::Catalogue;
 use jurex_core::need::{Need, Sensitivity};
 use jurex_core::plan::Plan;
+use jurex_core::policy::way_that_earns;
 use jurex_core::record::{Papers, Record};
 use jurex_core::rules::{Edition, Outcome, Technique};
 use jurex_ledger::Unfinished;
@@ -202,6 +203,8 @@ impl Lane {
         if let Some(method) = catalogue.titled(&suited.title) {
             self.draft.take_method(method);
         }
+        // Where overwriting earns too little on this drive, what earns enough is looked at first.
+        self.draft.way = way_that_earns(&self.foreseen().ways, self.draft.need.outcome());
     }
 
     /// Leaves the finished job behind, so that the drive can be planned again. It is looked at anew.

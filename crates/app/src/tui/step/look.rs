@@ -13,7 +13,7 @@ use crate::tui::widget::column::Column;
 use crate::tui::widget::strata;
 use jurex_core::media::HiddenAreas;
 use jurex_core::strata::Strata;
-use jurex_core::units::{counted, duration, size};
+use jurex_core::units::{counted, duration, si_size};
 
 /// Does what was asked for in this step.
 pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
@@ -129,7 +129,7 @@ fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
         let place = column.take(strata::rows(&drawing));
         strata::draw(&drawing, state.theme, place, column.buffer());
         if let HiddenAreas::Hidden { sectors } = lane.seen.drive.hidden {
-            let words = format!("hidden: {} at its end ({}) that no program on this machine can see", counted(sectors, "sector"), size(geometry.bytes_of(sectors)));
+            let words = format!("hidden: the last {} ({}), which no program on this machine can see", counted(sectors, "sector"), si_size(geometry.bytes_of(sectors)));
             column.sentence(&words, Role::Strong);
         }
         for region in contents.regions.iter().take(MOST_REGIONS) {
