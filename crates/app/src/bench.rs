@@ -5,11 +5,12 @@ use crate::exit::Failure;
 use crate::places::Places;
 use jurex_core::beacon;
 use jurex_core::contents::{self, Contents};
-use jurex_core::erase::{Backend, Sequential};
+use jurex_core::erase::{Backend, Sequential, UnlockError, unlock};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::{self, Cleared, Hindrance, Intent, LookedAt, Refusal};
 use jurex_core::media::{Bus, Drive, Label, Scope};
 use jurex_core::medium::{Medium, MediumError};
+use jurex_core::native::ata::erase::PASSWORD;
 use jurex_core::native::{Answers, OwnState};
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::units::Lba;
@@ -235,6 +236,53 @@ impl Seen {
     pub(crate) fn laboratory(&self) -> Option<Laboratory> {
         let Place::Simulated(sim) = &self.place else { return None };
         Some(sim.laboratory())
+    }
+
+    /// Takes Jurex's own password away. Says what came of it.
+    ///
+    /// # Errors
+    /// It is in use, has another password, is frozen, or does not answer.
+    pub(crate) fn unlock(&self) -> Result<String, Failure> {
+        let called = self.drive.called();
+        // It erases nothing; but a drive that somebody works on is not touched.
+        let in_use = |h: &Hindrance| matches!(h, Hindrance::JobRunning | Hindrance::ErasesItself { .. } | Hindrance::NotListed);
+        let hindrances: Vec<Hindrance> = self.hindrances.iter().filter(|h| in_use(h)).cloned().collect();
+        if !hindrances.is_empty() {
+            return Err(Failure::Refused(format!("{called} is left as it is: {}", Refusal { hindrances })));
+        }
+        let mut drive = self.open()?;
+        let Some(port) = drive.medium().port() else {
+            return Err(Failure::Refused(format!("{called} has no password: there is no way to a drive's own commands here")));
+        };
+        match unlock(port) {
+            Ok(()) if self.answers.security_enabled => {
+                Ok(format!("{called}: the password `{PASSWORD}` is taken away. Nothing was erased."))
+            }
+            Ok(()) => Ok(format!("{called} has no password.")),
+            Err(UnlockError::Drive(why)) => Err(Failure::Refused(format!("{called}: {why}"))),
+            Err(UnlockError::Medium(e)) => {
+                Err(Failure::Stopped(format!("{called} does not answer ({}). Nothing was erased", e.cause.os())))
+            }
+        }
+    }
+
+    /// What it answers when it is asked now.
+    pub(crate) fn answers_now(&self) -> Option<Answers> {
+        match &self.place {
+            Place::Simulated(sim) => {
+                let own = sim.own_answers();
+                Some(Answers { health: self.answers.health.clone(), asked: self.answers.asked.clone(), ..own })
+            }
+            Place::Machine(system) => Some(system.find(self.drive.file_path()).ok()?.answers),
+        }
+    }
+
+    /// Takes new answers, and what stands in the way by them.
+    pub(crate) fn take_answers(&mut self, answers: Answers) {
+        let by_answers = guard::of_answers(&self.answers);
+        self.hindrances.retain(|h| !by_answers.contains(h));
+        self.hindrances.extend(guard::of_answers(&answers));
+        self.answers = answers;
     }
 
     /// How far it is with an erasure of its own, asked now; `None`: it is not at work on one.

@@ -12,6 +12,7 @@ use jurex_core::contents::Contents;
 use jurex_core::erase::{Event, Wish};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::method::{Catalogue, Method};
+use jurex_core::native::Answers;
 use jurex_core::plan::{ArmedPlan, Course, Plan, PlanError};
 use jurex_core::policy::Policy;
 use jurex_core::record::{JobId, Papers, Record};
@@ -60,6 +61,8 @@ pub(crate) enum Message {
     Policies(Result<(Vec<String>, String), PolicyFileError>),
     /// A setting was saved: the settings as they are now.
     Setting(Result<Box<Config>, ConfigError>),
+    /// A drive's password was taken away, or was not: what it answers now.
+    Unlocked(LaneId, Option<Box<Answers>>),
     /// Something to say at the bottom.
     Said(String),
     Began(LaneId, JobId),
@@ -77,6 +80,8 @@ pub(crate) enum Message {
 pub(crate) enum Command {
     /// Make the plan of this course.
     Plan(LaneId, Box<Course>),
+    /// Take Jurex's own password away from the drive; nothing is erased.
+    Unlock(LaneId),
     /// Take the power of a simulated drive away, or give it back.
     Power(LaneId),
     /// Read at three places to learn how fast it is.

@@ -20,6 +20,7 @@ use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
 use jurex_core::guard::{self, Hindrance};
 use jurex_core::media::Scope;
+use jurex_core::native::command::Port;
 use jurex_core::plan::Plan;
 use jurex_core::record::{Record, Tool};
 use jurex_core::rules::{Outcome, Technique};
@@ -186,6 +187,12 @@ impl World {
             Command::BreakOffSearch(_) => {}
             Command::Beacon(lane, on) => self.beacons.push((lane, on)),
             Command::Wish(_, wish) => self.wishes.push(wish),
+            Command::Unlock(lane) => {
+                let seen = self.app.state.lanes[lane].seen.clone();
+                let said = seen.unlock().unwrap_or_else(|why| why.to_string());
+                self.send(Message::Said(said));
+                self.send(Message::Unlocked(lane, seen.answers_now().map(Box::new)));
+            }
             Command::Power(lane) => self.app.state.lanes[lane].seen.switch_power(),
             Command::Suspend => {}
             Command::Write(lane, record) => {
@@ -907,6 +914,22 @@ fn a_drive_erases_itself_under_the_eyes_of_its_person() {
     let second = "Namespace 2";
     assert!(record.claim().limits().iter().any(|l| l.sentence.contains(second)), "it was erased too, and not read");
     insta::assert_snapshot!("own-prove", world.picture().backend());
+}
+
+#[test]
+fn a_drive_that_was_left_locked_says_how_to_open_it_and_is_opened() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    // A job set the password and was killed; the power was away since.
+    let drive = &world.bench.bay(2).unwrap().drive.clone();
+    drive.open().unwrap().send(&jurex_core::native::ata::erase::set_password()).unwrap();
+    drive.power_cycle();
+    let seen = Bench::of_bays(world.bench.bays()).drives().swap_remove(1);
+    world.send(Message::Answered(1, Box::new(seen)));
+    world.choose("K7Q41M");
+    assert!(world.text().contains("its security is locked"), "{}", world.text());
+    world.keys("u");
+    assert!(world.text().contains("the password `jurex` is taken away"), "{}", world.text());
+    assert!(world.app.state.lane().unwrap().verdict.is_ok());
 }
 
 #[test]

@@ -68,6 +68,13 @@ impl State {
                 // Some lines tell a size of nothing.
             }
             Message::Resized(width, height) => self.size = (width, height),
+            Message::Unlocked(id, Some(answers)) => {
+                if let Some(lane) = self.lanes.get_mut(id).filter(|l| !l.is_working() && !l.is_gone()) {
+                    lane.seen.take_answers(*answers);
+                    lane.ask_guard();
+                }
+            }
+            Message::Unlocked(_, None) => {}
             Message::Said(words) => self.notice = Some(words),
             Message::TerminalLost => return self.terminal_lost(),
             Message::Terminate => return self.quit_now(),

@@ -67,6 +67,7 @@ impl Screen for BenchScreen {
             Action::StepBefore => walk(state, -1),
             Action::StepAfter => walk(state, 1),
             Action::Power => state.selected.map(Command::Power).into_iter().collect(),
+            Action::Unlock => state.selected.map(Command::Unlock).into_iter().collect(),
             _ if go_about(state, action) => vec![],
             _ => return perform_in_step(state, action),
         };
@@ -174,6 +175,10 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
         Action::State => (
             !lane.has_job() && lane.draft.way.is_own() && !lane.draft.to_state(&lane.seen.drive).is_empty(),
             "This way needs nothing that only a person can state.",
+        ),
+        Action::Unlock => (
+            lane.seen.answers.security_enabled && !lane.is_working() && !lane.is_armed(),
+            "This drive has no password.",
         ),
         Action::Power => (lane.seen.drive.simulated, "The power of a real drive is in your hands."),
         Action::CheckLabel | Action::BackedUp => (lane.is_asked_for_its_label(), "No label is asked for."),

@@ -288,6 +288,12 @@ impl Runtime {
 
     fn carry_out(&mut self, command: Command) {
         match command {
+            Command::Unlock(lane) => self.beside(lane, move |seen, sender| {
+                let said = seen.unlock().unwrap_or_else(|why| format!("{why}."));
+                let _ = sender.send(Message::Said(said));
+                // What it answers now is another thing: it is looked at again.
+                let _ = sender.send(Message::Unlocked(lane, seen.answers_now().map(Box::new)));
+            }),
             Command::Power(lane) => self.app.state.lanes[lane].seen.switch_power(),
             Command::Plan(lane, course) => {
                 let drive = self.app.state.lanes[lane].seen.drive.clone();

@@ -207,11 +207,11 @@ pub fn unlock(port: &mut dyn Port) -> Result<(), UnlockError> {
     let mut talk = security::Security::unlock();
     loop {
         match talk.next() {
-            Next::Ask(command) => talk.heard(&port.send(&command)?),
+            Next::Ask(command) => talk.heard(&send_until_carried_out(port, &command)?),
             Next::Change(commands) => {
                 let mut last = None;
                 for command in commands {
-                    let answer = port.send(&command)?;
+                    let answer = send_until_carried_out(port, &command)?;
                     let good = answer.is_good();
                     last = Some(answer);
                     if !good {
@@ -225,6 +225,18 @@ pub fn unlock(port: &mut dyn Port) -> Result<(), UnlockError> {
             Next::Wait(_) | Next::Rescan => {}
         }
     }
+}
+
+/// Sends `command`, and again where the drive has only told of a change: after a power cycle the first answer is that.
+fn send_until_carried_out(port: &mut dyn Port, command: &Command) -> Result<Answer, MediumError> {
+    let mut answer = port.send(command)?;
+    for _ in 0..ATTENTIONS {
+        if !answer.wants_it_again() {
+            break;
+        }
+        answer = port.send(command)?;
+    }
+    Ok(answer)
 }
 
 #[cfg(test)]
