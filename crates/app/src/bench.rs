@@ -5,7 +5,7 @@ use crate::exit::Failure;
 use crate::places::Places;
 use jurex_core::beacon;
 use jurex_core::contents::{self, Contents};
-use jurex_core::erase::{Backend, Sequential, UnlockError, unlock};
+use jurex_core::erase::{Backend, Sequential, UnlockError, leave_failure, unlock};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::{self, Cleared, Hindrance, Intent, LookedAt, Refusal};
 use jurex_core::media::{Bus, Drive, Label, Scope};
@@ -238,10 +238,15 @@ impl Seen {
         Some(sim.laboratory())
     }
 
-    /// Takes Jurex's own password away. Says what came of it.
+    /// Whether something shuts the drive that can be taken away without erasing anything: a password, a failure mode.
+    pub(crate) fn can_be_unlocked(&self) -> bool {
+        self.answers.security_enabled || self.answers.own_state == Some(OwnState::Failed)
+    }
+
+    /// Takes Jurex's own password away, or ends the failure mode of a sanitize operation that failed. Says what came of it.
     ///
     /// # Errors
-    /// It is in use, has another password, is frozen, or does not answer.
+    /// It is in use, has another password, is frozen, does not leave its failure mode, or does not answer.
     pub(crate) fn unlock(&self) -> Result<String, Failure> {
         let called = self.drive.called();
         // It erases nothing; but a drive that somebody works on is not touched.
@@ -254,7 +259,12 @@ impl Seen {
         let Some(port) = drive.medium().port() else {
             return Err(Failure::Refused(format!("{called} has no password: there is no way to a drive's own commands here")));
         };
-        match unlock(port) {
+        let failed = self.answers.own_state == Some(OwnState::Failed);
+        let done = if failed { leave_failure(port, self.drive.protocol) } else { unlock(port) };
+        match done {
+            Ok(()) if failed => Ok(format!(
+                "{called} has left its failure mode. Nothing was erased by that: what was on it may be there still"
+            )),
             Ok(()) if self.answers.security_enabled => {
                 Ok(format!("{called}: the password `{PASSWORD}` is taken away. Nothing was erased."))
             }

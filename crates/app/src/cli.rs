@@ -37,7 +37,7 @@ pub(crate) enum Command {
     Methods(Methods),
     /// Plan, check, erase, verify, and write record and certificate
     Erase(Box<Erase>),
-    /// Take away the password that a broken-off SECURITY ERASE UNIT has left; erases nothing
+    /// Take away the password that a broken-off SECURITY ERASE UNIT has left, or end a failure mode; erases nothing
     Unlock(Unlock),
     /// Write the files of a past job again
     Certificate(Certificate),

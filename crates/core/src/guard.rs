@@ -138,7 +138,7 @@ impl fmt::Display for Hindrance {
                 }
             }
             Hindrance::OwnErasureFailed => f.write_str(
-                "an erasure of its own has failed, and until one succeeds it takes and gives no sector: sanitize it again by its own command, or destroy it",
+                "an erasure of its own has failed, and until one succeeds it takes and gives no sector: sanitize it again by its own command, have it leave its failure mode where it may (`jurex unlock`), or destroy it",
             ),
             Hindrance::JobRunning => f.write_str("another Jurex is working on it"),
             Hindrance::NoRights => f.write_str("this user has no right to write to it: run Jurex as root"),
@@ -169,8 +169,8 @@ impl Intent {
         let security = matches!(self.own, Some(Technique::SecurityErase | Technique::SecurityEraseEnhanced));
         let sanitizes = self.own.is_some_and(Technique::runs_by_itself);
         match hindrance {
-            // After a failure only an erasure that succeeds gives the drive back; its sectors may not be there before.
-            Hindrance::OwnErasureFailed | Hindrance::NoSectors => sanitizes,
+            // After a failure only an erasure that succeeds gives the drive back.
+            Hindrance::OwnErasureFailed => sanitizes,
             Hindrance::ErasesItself { .. } => sanitizes && self.goes_on,
             // The job's own password, or the owner's of the label.
             Hindrance::Locked => self.own == Some(Technique::TcgRevert) || (security && self.goes_on),

@@ -3,7 +3,7 @@
 use crate::ioctl::{NvmeRead, mmc_send, nvme_read, opal_status, scsi_read};
 use crate::port::open_commands;
 use crate::sysfs::text;
-use jurex_core::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol, Unit, UnitId};
+use jurex_core::media::{Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit, UnitId};
 use jurex_core::native::ata::{self, Command, Identify, Registers, SanitizeStatus, Transfer};
 use jurex_core::native::command::{Command as AskCommand, Data, Image};
 use jurex_core::native::mmc::{EXT_CSD, ExtCsd};
@@ -255,6 +255,7 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
     if let Some(told) = ata_own_state(identify, fd) {
         (answers.own_state, answers.sanitize_frozen) = (Some(told.state), told.frozen);
     }
+    size_by_its_own_word(drive, answers, identify.sectors, identify.logical);
     answers.own_erases = identify.own_erases();
     answers.asked = ATA_TECHNIQUES.to_vec();
     if matches!(answers.own_state, Some(OwnState::Running { .. })) {
@@ -286,6 +287,15 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
                 let _ = ata::parse_statistics(&page, number, &mut answers.health);
             }
         }
+    }
+}
+
+/// A drive of which an erasure of its own has failed gives no sector, and may have no size for the system that met it so. To
+/// be sanitized again it needs one: its own word is taken.
+fn size_by_its_own_word(drive: &mut Drive, answers: &mut Answers, sectors: u64, logical: u32) {
+    if drive.geometry.sectors == 0 && sectors > 0 && answers.own_state == Some(OwnState::Failed) {
+        drive.geometry = Geometry { logical, physical: drive.geometry.physical.max(logical), sectors };
+        answers.notes.push("The system sees no sector of it: its size is by its own word.".into());
     }
 }
 
@@ -364,6 +374,11 @@ fn scsi_answers(drive: &mut Drive, answers: &mut Answers, fd: &OwnedFd) {
     }
     if let Some(page) = scsi_command(fd, &tcg::discover_by_scsi()) {
         tcg_answers(answers, &page, fd);
+    }
+    if let Some(page) = scsi_page(fd, &scsi::mode_sense_capacity(false), 255)
+        && let (Some(sectors), Some(logical)) = (scsi::parse_mode_capacity(&page), scsi::parse_mode_sector(&page))
+    {
+        size_by_its_own_word(drive, answers, sectors, logical);
     }
     (drive.hidden, drive.hidden_asked) = cut_capacity(drive, fd);
     for (action, erase) in [(1, OwnErase::SanitizeOverwrite), (2, OwnErase::SanitizeBlock), (3, OwnErase::SanitizeCrypto)] {

@@ -11,7 +11,7 @@ use jurex_core::units::{Lba, Sectors};
 use rustix::fs::{Advice, FlockOperation, fadvise, flock, fstat};
 use rustix::io::Errno;
 use std::fs::{File, OpenOptions};
-use std::io;
+use std::io::{self, Seek, SeekFrom};
 use std::os::fd::AsRawFd;
 use std::os::unix::fs::{FileExt, OpenOptionsExt};
 use std::path::Path;
@@ -34,6 +34,8 @@ pub struct LinuxMedium {
     exclusive: bool,
     /// Number of sectors now: lifting hidden ones makes the drive larger while it is open, for every handle on it.
     sectors: Arc<AtomicU64>,
+    /// Whether the system has no size of it: of a drive whose own erasure has failed only its own word tells one.
+    size_by_its_own_word: bool,
     /// The way to its own commands, once it was asked for.
     port: Option<LinuxPort>,
     /// Nobody else asks the drive once its port was opened.
@@ -118,6 +120,7 @@ fn open_with(drive: &Drive, for_erasing: bool) -> Result<LinuxMedium, OpenError>
     let failed = |e| OpenError::of(&drive.shown_path(), e);
     let cached = open(drive.file_path(), exclusive | flag(rustix::fs::OFlags::NOCTTY)).map_err(failed)?;
     let direct = open_direct(&cached, behind, |path| open(path, flag(rustix::fs::OFlags::DIRECT))).map_err(failed)?;
+    let size_by_its_own_word = behind == Behind::Device && (&cached).seek(SeekFrom::End(0)).map_err(failed)? == 0;
     let alignment = match behind {
         Behind::Device => u64::from(drive.geometry.logical),
         Behind::File => direct.as_ref().map_or(4096, file_alignment),
@@ -130,6 +133,7 @@ fn open_with(drive: &Drive, for_erasing: bool) -> Result<LinuxMedium, OpenError>
         alignment,
         exclusive: exclusive != 0,
         sectors: Arc::new(AtomicU64::new(drive.geometry.sectors)),
+        size_by_its_own_word,
         port: None,
         quiet: None,
         system: System::default(),
@@ -174,6 +178,7 @@ impl LinuxMedium {
             alignment: self.alignment,
             exclusive: self.exclusive,
             sectors: self.sectors.clone(),
+            size_by_its_own_word: self.size_by_its_own_word,
             port: self.port.as_ref().map(LinuxPort::again).transpose()?,
             quiet: None,
             system: self.system.clone(),
@@ -224,7 +229,11 @@ impl LinuxMedium {
                 let size = if there.st_ino == status.st_ino { status.st_size } else { there.st_size };
                 Ok(image(self.drive.file_path(), size as u64))
             }
-            Behind::Device => Ok(self.system.drive(&self.system.device_dir(status.st_rdev)?)),
+            Behind::Device => {
+                let now = self.system.drive(&self.system.device_dir(status.st_rdev)?);
+                let no_size_still = self.size_by_its_own_word && now.geometry.sectors == 0;
+                Ok(if no_size_still { Drive { geometry: self.geometry(), ..now } } else { now })
+            }
         }
     }
 

@@ -14,7 +14,8 @@ use jurex_core::medium::Medium;
 use jurex_core::notation::Entropy;
 use jurex_core::plan::{Course, HowMuch, Order, OwnOrder, Plan, Secret};
 use jurex_core::rules::{Condition, Edition, Outcome, Technique, judge};
-use jurex_core::native::OwnErase;
+use jurex_core::native::command::{Image, Port};
+use jurex_core::native::{self, OwnErase, OwnState};
 use jurex_core::testing::{cleared_for, test_drive};
 use jurex_core::units::{Lba, Sectors};
 use jurex_sim::{Fault, Hiding, Kind, Lie, Nature, Pacing, SimDrive, SpeedShape};
@@ -387,4 +388,82 @@ fn no_record_claims_more_than_the_cells_bear_out() {
         assert!(ways.iter().all(|way| earned(way, "Purge")), "each earns what it can where nothing goes wrong");
         assert!(earned("security-erase", "Clear") && earned("format", "Clear"), "and no more");
     }
+}
+
+/// A drive of that bus whose block erase has failed, begun with leave to end the failure mode or without.
+fn failed(bus: Bus, leave_to_exit: bool) -> SimDrive {
+    let mut drive = test_drive(MediaClass::SolidState, 4 * PAGE);
+    (drive.path, drive.bus, drive.protocol) = ("sim:99".into(), bus, bus.protocol());
+    let nature = Nature { own: vec![OwnErase::SanitizeBlock], lies: vec![Lie::Fails], ..Nature::default() };
+    let shape = SpeedShape { outer: 1e9, inner: 1e9, read_factor: 1.0, slow_zone: None };
+    let sim = SimDrive::with_nature(drive, Kind::Flash { spare_percent: 10 }, shape, Pacing::Unpaced, nature);
+    let mut begun = match bus {
+        Bus::Sata => native::ata::erase::sanitize(Technique::SanitizeBlock).unwrap(),
+        Bus::Nvme => native::nvme::sanitize(2),
+        _ => native::scsi::sanitize(Technique::SanitizeBlock).unwrap(),
+    };
+    if leave_to_exit {
+        match &mut begun.image {
+            Image::Scsi(cdb) if bus == Bus::Sata => cdb[6] |= 1 << 4,
+            Image::Scsi(cdb) => cdb[1] |= 1 << 5,
+            Image::Nvme { cdw10, .. } => *cdw10 |= 1 << 3,
+            Image::Mmc { .. } | Image::Opal(_) => unreachable!("{bus:?}"),
+        }
+    }
+    assert!(sim.open().unwrap().send(&begun).unwrap().is_good());
+    while matches!(sim.own_answers().own_state, Some(OwnState::Running { .. })) {}
+    assert_eq!(sim.own_answers().own_state, Some(OwnState::Failed));
+    sim
+}
+
+#[test]
+fn a_failure_mode_ends_only_where_the_failed_operation_was_begun_with_leave_for_it() {
+    for bus in [Bus::Sata, Bus::Sas, Bus::Nvme] {
+        let leave = |sim: &SimDrive| erase::leave_failure(&mut sim.open().unwrap(), bus.protocol());
+        let strict = failed(bus, false);
+        let told = leave(&strict).unwrap_err().to_string();
+        assert!(told.contains("stays in failure mode") && told.contains("sanitize it again"), "{bus:?}: {told}");
+        assert_eq!(strict.own_answers().own_state, Some(OwnState::Failed));
+        let lenient = failed(bus, true);
+        leave(&lenient).unwrap_or_else(|why| panic!("{bus:?}: {why}"));
+        assert_eq!(lenient.own_answers().own_state, Some(OwnState::Idle));
+        let again = leave(&lenient).unwrap_err().to_string();
+        assert!(again.contains("does not say that a sanitize operation of it has failed"), "{again}");
+    }
+}
+
+#[test]
+fn a_drive_that_failed_is_sanitized_again_and_proved_by_the_next_job() {
+    let mut drive = test_drive(MediaClass::SolidState, 8 * PAGE);
+    (drive.path, drive.bus, drive.protocol) = ("sim:99".into(), Bus::Nvme, Bus::Nvme.protocol());
+    let nature = Nature { own: vec![OwnErase::SanitizeBlock], lies: vec![Lie::FailsByCut], ..Nature::default() };
+    let shape = SpeedShape { outer: 1e9, inner: 1e9, read_factor: 1.0, slow_zone: None };
+    let sim = SimDrive::with_nature(drive, Kind::Flash { spare_percent: 10 }, shape, Pacing::Unpaced, nature);
+    let mut dice = Dice(1);
+    sim.write_beyond(Lba(3), &SECRET.repeat(20)[..512]);
+    assert!(sim.open().unwrap().send(&native::nvme::sanitize(2)).unwrap().is_good());
+    sim.power_cycle();
+    assert_eq!(sim.own_answers().own_state, Some(OwnState::Failed));
+    let mut run = || {
+        let plan = Plan::of(&sim.drive(), &Course::Own(OwnOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers())), &mut dice);
+        let mut medium = sim.open().unwrap();
+        let found = medium.identify().unwrap();
+        let armed = plan.unwrap().arm(&cleared_for(&found, plan_intent(&sim)), "K7Q41M").unwrap();
+        let now = Now { wall: Default::default(), mono: Duration::ZERO };
+        let job = Job::start(armed, &found, medium.access(), 512 * 32, now).unwrap();
+        let mut backend = Sequential::in_chunks(&mut medium, 512 * 32);
+        let mut person = Person { polls: 0, stop_at: None };
+        let evidence = erase::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut Kept::default(), &mut |_: &Event| {});
+        let claim = judge(Edition::Rev2, &evidence);
+        (claim.outcome(), format!("{:?}", evidence.ended))
+    };
+    // What it held could not be read before: nothing proves what the drive says of itself.
+    assert_eq!(run(), (Outcome::NotSanitized, "Finished".into()));
+    assert_eq!(truth(&sim), Outcome::Purge);
+    assert_eq!(run(), (Outcome::Purge, "Finished".into()));
+}
+
+fn plan_intent(sim: &SimDrive) -> jurex_core::guard::Intent {
+    let own = OwnOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers());
+    Plan::of(&sim.drive(), &Course::Own(own), &mut Dice(1)).unwrap().intent()
 }

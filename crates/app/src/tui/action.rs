@@ -50,7 +50,7 @@ pub(crate) enum Action {
     State,
     /// Takes a simulated drive's power away, or gives it back.
     Power,
-    /// Takes away the password that a broken-off SECURITY ERASE UNIT has left.
+    /// Takes away the password that a broken-off SECURITY ERASE UNIT has left, or ends a failed sanitize's failure mode.
     Unlock,
     CheckLabel,
     BackedUp,
@@ -290,7 +290,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Bench, &[Char('c')], "c", A::GoOnWithJob, "go on with the job that was cut short", 1),
     bind(P::Bench, &[Char('p')], "p", A::PlanMarked, "plan the marked", 2),
     bind(P::Bench, &[Char(' ')], "Space", A::Mark, "mark", 5),
-    bind(P::Bench, &[Char('u')], "u", A::Unlock, "take its password away", 1),
+    bind(P::Bench, &[Char('u')], "u", A::Unlock, "unlock it", 1),
     bind(P::Bench, &[Char('P')], "P", A::Power, "its power", 7),
     bind(P::Bench, &[Char('/')], "/", A::FindDrive, "find", 5),
     bind(P::Bench, &[Esc], "Esc", A::ShowLanes, "all drives", 5),

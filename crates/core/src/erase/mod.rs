@@ -17,5 +17,5 @@ pub use checkpoint::{BadCheckpoint, Checkpoint};
 pub use event::{Activity, Event, FaultKind, Progress};
 pub use job::{Completed, DriveChanged, Job, Now, Operation, Request, Step, Wish};
 pub use kept::{Change, Kept};
-pub use own::{UnlockError, unlock};
+pub use own::{UnlockError, leave_failure, unlock};
 pub use run::{CHUNK_BYTES, CheckpointStore, Clock, JobControl, KeepError, NotKept, Unattended, run};

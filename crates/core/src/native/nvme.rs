@@ -170,6 +170,11 @@ pub fn sanitize(cdw10: u32) -> Command {
     Command::nvme("Sanitize", 0x84, 0, (cdw10, 0), Data::None)
 }
 
+/// Sanitize, exit failure mode: of a drive whose failed operation was begun with leave to do so (AUSE).
+pub fn leave_failure() -> Command {
+    Command::nvme("Sanitize, exit failure mode", 0x84, 0, (1, 0), Data::None)
+}
+
 /// What the sanitize status log page says of the last operation.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct SanitizeLog {

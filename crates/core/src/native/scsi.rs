@@ -150,6 +150,11 @@ pub fn sanitize(technique: Technique) -> Option<Command> {
     Some(Command::scsi(name, [SANITIZE, IMMEDIATELY | action, 0, 0, 0, 0, 0, 0, length, 0], list))
 }
 
+/// SANITIZE, EXIT FAILURE MODE: of a drive whose failed operation was begun with leave to do so (AUSE).
+pub fn leave_failure() -> Command {
+    Command::scsi("SANITIZE, exit failure mode", [SANITIZE, 0x1f, 0, 0, 0, 0, 0, 0, 0, 0], Data::None)
+}
+
 /// TEST UNIT READY, which a drive at work on itself answers with how far it is.
 pub fn test_unit_ready() -> Command {
     Command::scsi("TEST UNIT READY", TEST_UNIT_READY, Data::None)
@@ -201,6 +206,20 @@ pub fn parse_mode_capacity(page: &[u8]) -> Option<u64> {
         _ => return None,
     };
     (sectors != 0 && sectors != too_many && sectors != 0xff_ffff).then_some(sectors)
+}
+
+/// Bytes of a sector in the block descriptor of a MODE SENSE(10) answer; `None`: it does not tell, or nonsense.
+pub fn parse_mode_sector(page: &[u8]) -> Option<u32> {
+    let length = u16::from_be_bytes([*page.get(6)?, *page.get(7)?]);
+    let long = page[4] & 1 == 1;
+    let descriptor = page.get(8..8 + usize::from(length))?;
+    let bytes = match (long, length) {
+        (true, 16..) => &descriptor[12..16],
+        (false, 8..) => &descriptor[5..8],
+        _ => return None,
+    };
+    let bytes = bytes.iter().fold(0u32, |v, b| v << 8 | u32::from(*b));
+    (bytes >= 512 && bytes.is_power_of_two()).then_some(bytes)
 }
 
 /// Sense key, additional sense code and qualifier, of fixed or descriptor sense data.

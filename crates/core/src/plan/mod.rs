@@ -28,6 +28,9 @@ use serde::{Deserialize, Serialize};
 /// Why an order does not fit a drive.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum PlanError {
+    /// The system sees no sector of the drive, so that nothing could be read back.
+    #[error("the system sees no sector of this drive, so that nothing could be read back of it: take its power away for ten seconds, and look at it again")]
+    NoSectors,
     /// The range is not on the drive.
     #[error("{range} do not lie on this drive: its last sector is {last}")]
     OutsideDrive {
@@ -122,10 +125,13 @@ impl Plan {
     /// Fits an erasure by the drive's own command to `drive`.
     ///
     /// # Errors
-    /// The overwriting that follows it has too many passes, or is of a part.
+    /// The drive has no sectors, or the overwriting that follows it has too many passes, or is of a part.
     pub fn own(drive: &Drive, order: &OwnOrder, entropy: &mut dyn Entropy) -> Result<Self, PlanError> {
         if !order.technique.is_own() {
             return Err(PlanError::NotOwn { technique: order.technique.name() });
+        }
+        if drive.geometry.sectors == 0 {
+            return Err(PlanError::NoSectors);
         }
         if let Some(then) = &order.then {
             if then.passes() > MOST_PASSES {
@@ -612,5 +618,20 @@ pub(crate) mod tests {
         other.geometry.sectors = 65;
         let other = cleared(&other);
         assert!(matches!(plan.arm(&other, "K7Q41M"), Err(ArmError::NotCleared { .. })));
+    }
+
+    #[test]
+    fn a_drive_without_a_sector_gets_no_plan_and_evidence_of_none_earns_nothing() {
+        use crate::technique::Technique;
+        let whole = test_drive(MediaClass::SolidState, 4096);
+        let answers = crate::native::Answers { own_erases: vec![crate::native::OwnErase::SanitizeBlock], ..Default::default() };
+        let order = OwnOrder::new(Technique::SanitizeBlock, &whole, &answers);
+        let none = Drive { geometry: Geometry { sectors: 0, ..whole.geometry }, ..whole.clone() };
+        let own = |drive| Plan::own(drive, &order, &mut crate::testing::Fixed(1));
+        assert_eq!(own(&none).unwrap_err(), PlanError::NoSectors);
+        let stages = order.stages(&whole, &mut crate::testing::Fixed(1));
+        let outcome = |drive| judge(order.edition, &faultless(drive, &stages, &order.stated)).outcome();
+        assert_eq!(outcome(&whole), crate::rules::Outcome::Purge);
+        assert_eq!(outcome(&none), crate::rules::Outcome::NotSanitized);
     }
 }

@@ -145,10 +145,14 @@ fn user_data_elsewhere(drive: &Drive) -> Option<String> {
 /// give.
 fn tells_too_little(check: &CheckEvidence) -> Vec<Lack> {
     let mut found = vec![];
+    if check.range.count == 0 {
+        found.push(Lack::of(LackKind::NotReadBack, "The drive gave no sector that could be read."));
+    }
     let (parts, all) = (check.drawn.map_or(0, |d| d.parts), Drawn::parts_of(check.range));
     if parts < all {
+        let again = if parts == 0 { " The same way once more, on a drive that gives its sectors, can be proved." } else { "" };
         let said = format!(
-            "Before it something that could be told apart afterwards lay in only {parts} of {all} parts of the drive: what the others hold now proves nothing."
+            "Before it something that could be told apart afterwards lay in only {parts} of {all} parts of the drive: what the others hold now proves nothing.{again}"
         );
         found.push(Lack::of(LackKind::NotReadBack, said));
     }

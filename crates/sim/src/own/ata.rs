@@ -131,6 +131,7 @@ impl Own {
             done(registers, bits, progress)
         };
         let wanted = match (registers.feature, registers.lba & 0xffff_ffff, registers.lba >> 32) {
+            (0x00, ..) if registers.count & 1 != 0 && self.leave_failure() => return status(self),
             (0x00, ..) if self.sanitize == Sanitize::Failed => return aborted(1),
             (0x00, ..) => return status(self),
             (0x11, 0x4372_7970, _) if self.has(OwnErase::SanitizeCrypto) => Kind::Crypto,
@@ -144,7 +145,7 @@ impl Own {
         if self.lies(Lie::Hangs) {
             return Answer::Lost { why: "it does not answer".into() };
         }
-        self.start(wanted);
+        self.start(wanted, registers.count & 0x10 != 0);
         status(self)
     }
 

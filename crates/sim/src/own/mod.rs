@@ -102,6 +102,8 @@ pub(crate) struct Own {
     /// Kept over a power cycle.
     password: Option<Vec<u8>>,
     sanitize: Sanitize,
+    /// Whether the last operation was begun with leave to end its failure mode (AUSE, FAILURE MODE).
+    may_leave_failure: bool,
     cdw10: u32,
     written_since: bool,
     gives: u64,
@@ -128,6 +130,7 @@ impl Own {
             native: native - nature.second_namespace,
             password: None,
             sanitize: Sanitize::Never,
+            may_leave_failure: false,
             cdw10: 0,
             written_since: true,
             gives,
@@ -231,7 +234,17 @@ impl Own {
         !self.lies(Lie::Fails)
     }
 
-    fn start(&mut self, kind: Kind) {
+    /// The failure mode ends, if the operation was begun with leave for it.
+    fn leave_failure(&mut self) -> bool {
+        let leaves = self.sanitize == Sanitize::Failed && self.may_leave_failure;
+        if leaves {
+            self.sanitize = Sanitize::Never;
+        }
+        leaves
+    }
+
+    fn start(&mut self, kind: Kind, may_leave_failure: bool) {
+        self.may_leave_failure = may_leave_failure;
         self.sanitize = Sanitize::Running { kind, began: Instant::now(), asked: 0 };
     }
 

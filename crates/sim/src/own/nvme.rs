@@ -79,13 +79,14 @@ impl Own {
             2 if self.has(OwnErase::SanitizeBlock) => Kind::Block,
             3 if self.has(OwnErase::SanitizeOverwrite) => Kind::Overwrite,
             4 if self.has(OwnErase::SanitizeCrypto) => Kind::Crypto,
+            1 if self.leave_failure() => return status(0),
             _ => return status(INVALID_FIELD),
         };
         if self.lies(Lie::Hangs) {
             return (Answer::Lost { why: "it does not answer".into() }, Duration::ZERO);
         }
         self.cdw10 = cdw10;
-        self.start(kind);
+        self.start(kind, cdw10 & 8 != 0);
         status(0)
     }
 

@@ -35,6 +35,7 @@ impl Own {
             1 if self.has(OwnErase::SanitizeOverwrite) => Kind::Overwrite,
             2 if self.has(OwnErase::SanitizeBlock) => Kind::Block,
             3 if self.has(OwnErase::SanitizeCrypto) => Kind::Crypto,
+            0x1f if self.leave_failure() => return Answer::Scsi { status: 0, sense: vec![], data: vec![] },
             _ => return sense(5, 0x24, 0, None),
         };
         let list_length = usize::from(u16::from_be_bytes([cdb[7], cdb[8]]));
@@ -46,7 +47,7 @@ impl Own {
         if self.lies(Lie::Hangs) {
             return Answer::Lost { why: "it does not answer".into() };
         }
-        self.start(kind);
+        self.start(kind, cdb[1] & 0x20 != 0);
         Answer::Scsi { status: 0, sense: vec![], data: vec![] }
     }
 }

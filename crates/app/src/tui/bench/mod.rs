@@ -177,8 +177,8 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
             "This way needs nothing that only a person can state.",
         ),
         Action::Unlock => (
-            lane.seen.answers.security_enabled && !lane.is_working() && !lane.is_armed(),
-            "This drive has no password.",
+            lane.seen.can_be_unlocked() && !lane.is_working() && !lane.is_armed(),
+            "Neither a password nor a failure mode shuts this drive.",
         ),
         Action::Power => (lane.seen.drive.simulated, "The power of a real drive is in your hands."),
         Action::CheckLabel | Action::BackedUp => (lane.is_asked_for_its_label(), "No label is asked for."),

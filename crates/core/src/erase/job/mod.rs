@@ -103,6 +103,8 @@ pub struct Job {
     then_after_lifting: Option<usize>,
     /// The first sector is read to know which byte a blank drive holds; what else is to be read waits.
     asks_blank_byte: bool,
+    /// Drawn places in a row that could not be read.
+    undrawn_in_a_row: u64,
     held_back: Vec<Sectors>,
     /// Whether the drive was seen at work on its own erasure right before it was opened.
     watched: bool,
@@ -179,6 +181,7 @@ impl Job {
             draw: None,
             then_after_lifting: None,
             asks_blank_byte: false,
+            undrawn_in_a_row: 0,
             held_back: vec![],
             watched: false,
             chunk: 0,
@@ -447,9 +450,8 @@ impl Job {
             // What was laid to be told apart is read again: what was lost is not there.
             Issued::Flush if matches!(self.phase, Phase::Marking) => self.marked(now),
             Issued::Said | Issued::Rescan => self.end(Ended::Refused { error: words }, now),
-            Issued::Work(..) if matches!(self.phase, Phase::Drawing { .. } | Phase::Marking) || self.asks_blank_byte => {
-                self.mark = now.mono;
-            }
+            Issued::Work(..) if matches!(self.phase, Phase::Drawing { .. }) => self.undrawn(now),
+            Issued::Work(..) if matches!(self.phase, Phase::Marking) || self.asks_blank_byte => self.mark = now.mono,
             Issued::Flush => self.flushed(Some(words), now),
             Issued::FlushForCheckpoint => {
                 // No checkpoint, and no new try at once. What was lost stays lost: the pass is not proved any more.
@@ -466,12 +468,14 @@ impl Job {
     fn succeeded(&mut self, issued: Issued, how: Completed, now: Now) {
         match (issued, how, self.phase) {
             (Issued::Said, Completed::Answered(answers), _) => self.answered(&answers, now),
-            (Issued::Rescan, Completed::Done, _) => self.phase = Phase::AskingSize,
+            (Issued::Rescan, Completed::Done, _) if self.lifts_now() => self.phase = Phase::AskingSize,
+            (Issued::Rescan, Completed::Done, _) => self.mark = now.mono,
             (Issued::Identify, Completed::Identified(found), Phase::AskingSize) => self.size_told(&found, now),
             (Issued::Flush, Completed::Done, Phase::Marking) => self.marked(now),
             (Issued::Work(..), Completed::Done, Phase::Marking) => self.mark = now.mono,
             (Issued::Work(attempt, begun), Completed::Digested(met), Phase::Drawing { .. }) => {
                 self.advance(attempt.at, begun, now);
+                self.undrawn_in_a_row = 0;
                 self.draw.iter_mut().for_each(|d| d.note(attempt.at.first, &met));
             }
             (Issued::Work(..), Completed::Digested(met), Phase::Checking) if self.asks_blank_byte => {

@@ -3,7 +3,7 @@
 use super::{Event, Job, Now, Phase};
 use crate::digest::Salt;
 use crate::erase::draw::Draw;
-use crate::evidence::Expect;
+use crate::evidence::{Drawn, Expect};
 use crate::pattern::Pattern;
 use crate::plan::{Check, Reading};
 use crate::units::Sectors;
@@ -44,6 +44,17 @@ impl Job {
         self.mark = now.mono;
     }
 
+    /// A drawn place could not be read. After so many in a row that a whole part of the drive is among them there will be no
+    /// proof, whatever the others hold; a drive whose own erasure has failed gives no sector, and takes its time for each.
+    pub(super) fn undrawn(&mut self, now: Now) {
+        self.mark = now.mono;
+        self.undrawn_in_a_row += 1;
+        let places = self.draw.as_ref().map_or(0, |d| d.places().count() as u64);
+        if self.undrawn_in_a_row > 2 * places.div_ceil(Drawn::PARTS) {
+            self.left.clear();
+        }
+    }
+
     /// The drawn places were read. Where they hold too little that could be told apart later, something is laid there.
     pub(super) fn drawn(&mut self, marked: bool, now: Now) {
         self.mark = now.mono;
@@ -53,6 +64,10 @@ impl Job {
         }
         self.pattern = Arc::new(Pattern::address());
         self.left = self.marks();
+        if self.left.is_empty() {
+            // Nothing can be laid where nothing could be read.
+            return self.begin_dialogue();
+        }
         self.phase = Phase::Marking;
     }
 

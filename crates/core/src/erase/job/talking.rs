@@ -180,10 +180,15 @@ impl Job {
         }
     }
 
+    /// Whether the conversation is about hidden sectors.
+    pub(super) fn lifts_now(&self) -> bool {
+        matches!(self.plan.stages().get(self.stage), Some(Stage::Lift(_)))
+    }
+
     /// The conversation is over.
     fn talked(&mut self, end: End, now: Now) {
         self.conversation.dialogue = None;
-        let lifts = matches!(self.plan.stages().get(self.stage), Some(Stage::Lift(_)));
+        let lifts = self.lifts_now();
         let failure = match &end {
             End::Completed => None,
             End::Refused(why) | End::Failed(why) | End::Silent(why) => Some(why.clone()),

@@ -92,6 +92,8 @@ pub(super) struct Dialogue {
     pending: Option<Next>,
     /// What was sent last, and how often the drive has only told of a change instead of answering.
     sent: Option<(Next, u32)>,
+    /// Whether the system is to see the drive anew at a good end: one that had failed before has no size for it.
+    rescans_at_the_end: bool,
 }
 
 /// So often a command that met a UNIT ATTENTION is sent again.
@@ -99,7 +101,7 @@ const ATTENTIONS: u32 = 4;
 
 impl Dialogue {
     fn new(talk: impl Talk + 'static) -> Self {
-        Self { talk: Box::new(talk), kept: None, pending: None, sent: None }
+        Self { talk: Box::new(talk), kept: None, pending: None, sent: None, rescans_at_the_end: false }
     }
 
     /// About `own`, on a drive that is spoken to in `protocol`. `before` is what an earlier session has done of it, and
@@ -111,7 +113,7 @@ impl Dialogue {
         before: &OwnEvidence,
         watched: bool,
     ) -> Self {
-        match own.technique {
+        let dialogue = match own.technique {
             Technique::SecurityErase | Technique::SecurityEraseEnhanced => {
                 Self::new(security::Security::erase(own.technique == Technique::SecurityEraseEnhanced, before))
             }
@@ -119,7 +121,8 @@ impl Dialogue {
             Technique::MmcSanitize => Self::new(mmc::Mmc::default()),
             Technique::TcgRevert | Technique::TcgKeyChange => Self::new(tcg::Tcg::new(own, secret)),
             technique => Self::new(sanitize::Sanitize::new(technique, protocol, before, watched)),
-        }
+        };
+        Self { rescans_at_the_end: true, ..dialogue }
     }
 
     /// About hidden sectors.
@@ -150,6 +153,10 @@ impl Dialogue {
             }
             Next::Wait(so_long) => Turn::Wait(*so_long),
             Next::Rescan => Turn::Rescan,
+            Next::Over(End::Completed) if std::mem::take(&mut self.rescans_at_the_end) => {
+                self.pending = Some(next);
+                Turn::Rescan
+            }
             Next::Over(end) => Turn::Over(end.clone()),
         }
     }
@@ -187,7 +194,7 @@ impl Dialogue {
     }
 }
 
-/// Why a drive's password was not taken away.
+/// Why a drive was not given back: its password not taken away, or its failure mode not left.
 #[derive(Debug, thiserror::Error)]
 pub enum UnlockError {
     /// The drive can't be asked.
@@ -225,6 +232,15 @@ pub fn unlock(port: &mut dyn Port) -> Result<(), UnlockError> {
             Next::Wait(_) | Next::Rescan => {}
         }
     }
+}
+
+/// Takes a drive out of the failure mode that a failed sanitize operation has left it in, and erases nothing: what was on it
+/// may be there still.
+///
+/// # Errors
+/// It is in no failure mode, does not leave it, or does not answer.
+pub fn leave_failure(port: &mut dyn Port, protocol: Protocol) -> Result<(), UnlockError> {
+    sanitize::leave_failure(protocol, &mut |command| send_until_carried_out(port, command))
 }
 
 /// Sends `command`, and again where the drive has only told of a change: after a power cycle the first answer is that.

@@ -1,9 +1,10 @@
 //! SANITIZE on ATA, SCSI and NVMe: it is accepted at once, runs by itself through resets and power cuts, and tells how far it
 //! is. Nothing stops it.
 
-use super::{End, Next, Talk, Work};
+use super::{End, Next, Talk, UnlockError, Work};
 use crate::evidence::OwnEvidence;
 use crate::media::Protocol;
+use crate::medium::MediumError;
 use crate::native::ata::{self, Identify, SanitizeStatus};
 use crate::native::command::{Answer, Command};
 use crate::native::{OwnState, nvme, scsi};
@@ -22,6 +23,63 @@ enum Speech {
     Ata,
     Scsi,
     Nvme,
+}
+
+impl Speech {
+    fn of(protocol: Protocol) -> Self {
+        match protocol {
+            Protocol::Ata => Speech::Ata,
+            Protocol::Nvme { .. } => Speech::Nvme,
+            Protocol::Scsi | Protocol::Mmc | Protocol::Block => Speech::Scsi,
+        }
+    }
+
+    /// What asks for the state of sanitize operations.
+    fn question(self) -> Command {
+        match self {
+            Speech::Ata => ata::erase::sanitize_status(),
+            Speech::Scsi => scsi::test_unit_ready(),
+            Speech::Nvme => nvme::sanitize_log(),
+        }
+    }
+
+    /// The state that the answer to the question tells.
+    fn state(self, answer: &Answer) -> Option<OwnState> {
+        match self {
+            Speech::Ata => Some(SanitizeStatus::of(&answer.registers()?)?.state),
+            Speech::Nvme => Some(nvme::SanitizeLog::parse(answer.page()?).ok()?.state),
+            Speech::Scsi if answer.is_good() => Some(OwnState::Idle),
+            Speech::Scsi => match answer {
+                Answer::Scsi { sense, .. } => scsi::parse_own_state(sense),
+                _ => None,
+            },
+        }
+    }
+}
+
+/// Asks a drive whose sanitize operation failed to leave the failure mode, and erases nothing. Only a drive of which the failed
+/// operation was begun with leave to do so does it; Jurex's own are begun without, so that nobody takes a drive that failed
+/// for one that was sanitized.
+pub(super) fn leave_failure(protocol: Protocol, send: &mut dyn FnMut(&Command) -> Result<Answer, MediumError>) -> Result<(), UnlockError> {
+    let speech = Speech::of(protocol);
+    let answer = send(&speech.question())?;
+    if speech.state(&answer) != Some(OwnState::Failed) {
+        return Err(UnlockError::Drive("it does not say that a sanitize operation of it has failed".into()));
+    }
+    let leave = match speech {
+        Speech::Ata => ata::erase::leave_failure(),
+        Speech::Scsi => scsi::leave_failure(),
+        Speech::Nvme => nvme::leave_failure(),
+    };
+    let answer = send(&leave)?;
+    let now = send(&speech.question())?;
+    if speech.state(&now) == Some(OwnState::Idle) {
+        return Ok(());
+    }
+    let said = if answer.is_good() { "it accepted the command, and is in failure mode still".into() } else { answer.sentence() };
+    Err(UnlockError::Drive(format!(
+        "it stays in failure mode ({said}): sanitize it again (`jurex erase` with a SANITIZE way, or Plan), or destroy it"
+    )))
 }
 
 /// What the drive says of its sanitize operations.
@@ -68,11 +126,7 @@ pub(super) struct Sanitize {
 
 impl Sanitize {
     pub(super) fn new(technique: Technique, protocol: Protocol, before: &OwnEvidence, watched: bool) -> Self {
-        let speech = match protocol {
-            Protocol::Ata => Speech::Ata,
-            Protocol::Nvme { .. } => Speech::Nvme,
-            Protocol::Scsi | Protocol::Mmc | Protocol::Block => Speech::Scsi,
-        };
+        let speech = Speech::of(protocol);
         // Plain SCSI says by REPORT SUPPORTED OPERATION CODES what it has, which was asked long ago; it refuses what it lacks.
         let step = if speech == Speech::Scsi { Step::AskBefore } else { Step::AskSupport };
         Self {
@@ -87,14 +141,6 @@ impl Sanitize {
             work: Work::default(),
             questions: 0,
             silences: 0,
-        }
-    }
-
-    fn question(&self) -> Command {
-        match self.speech {
-            Speech::Ata => ata::erase::sanitize_status(),
-            Speech::Scsi => scsi::test_unit_ready(),
-            Speech::Nvme => nvme::sanitize_log(),
         }
     }
 
@@ -237,7 +283,7 @@ impl Talk for Sanitize {
         match &self.step {
             Step::AskSupport if self.speech == Speech::Ata => Next::Ask(ata::erase::identify()),
             Step::AskSupport => Next::Ask(nvme::identify_controller()),
-            Step::AskBefore | Step::Poll => Next::Ask(self.question()),
+            Step::AskBefore | Step::Poll => Next::Ask(self.speech.question()),
             Step::Start => match self.start() {
                 Some(command) => Next::Change(vec![command]),
                 None => Next::Over(End::Refused(format!("{} is no sanitize operation", self.technique.name()))),

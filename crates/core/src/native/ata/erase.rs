@@ -23,6 +23,12 @@ pub fn sanitize_status() -> Command {
     carried("SANITIZE STATUS EXT", Ata::SANITIZE_STATUS, Data::None)
 }
 
+/// SANITIZE STATUS EXT that also ends the failure mode, of a drive whose failed operation was begun with leave to do so.
+pub fn leave_failure() -> Command {
+    const CLEAR_FAILED: u16 = 1;
+    carried("SANITIZE STATUS EXT, clear failed", Ata { count: CLEAR_FAILED, ..Ata::SANITIZE_STATUS }, Data::None)
+}
+
 /// Starts the sanitize operation of that technique (ACS-3, 7.36); `None`: it is none. Overwriting is one pass of zeros. The
 /// failure mode is the strict one: after a failure only another one that succeeds gives the drive back.
 pub fn sanitize(technique: Technique) -> Option<Command> {
