@@ -11,6 +11,11 @@ const SWITCH_ERROR: u32 = 1 << 7;
 const ERASE_SEQUENCE_ERROR: u32 = 1 << 28;
 
 impl Own {
+    /// Devices of an even size have secure erase and trim, so that both kinds are met.
+    fn has_secure_erase(&self) -> bool {
+        self.native.is_multiple_of(256)
+    }
+
     pub(super) fn mmc(&mut self, store: &mut Store, index: u32, argument: u32) -> (Answer, Duration) {
         let good = |data| (Answer::Mmc { response: READY, data }, Duration::ZERO);
         let bad = |error| (Answer::Mmc { response: READY | error, data: vec![] }, Duration::ZERO);
@@ -20,7 +25,7 @@ impl Own {
                 data[192] = 8;
                 data[212..216].copy_from_slice(&(self.gives as u32).to_le_bytes());
                 (data[223], data[224]) = (1, 1);
-                data[231] = 0b1_0001 | u8::from(self.has(OwnErase::MmcSanitize)) << 6;
+                data[231] = if self.has_secure_erase() { 0b1_0001 } else { 0 } | u8::from(self.has(OwnErase::MmcSanitize)) << 6;
                 good(data)
             }
             (6, 0x03af_0100) => good(vec![]),
@@ -39,8 +44,16 @@ impl Own {
                 good(vec![])
             }
             (36, _) if self.grouped == Some(0) => good(vec![]),
-            // What is erased is unmapped: its cells keep what they hold until SANITIZE_START.
-            (38, 0) if self.grouped.take() == Some(0) => {
+            (38, 0x8000_0000) if self.grouped.take() == Some(0) => {
+                match () {
+                    () if self.lies(Lie::Nothing) => {}
+                    () if self.lies(Lie::Half) => store.erase_half(0),
+                    () => store.erase_mapped(0),
+                }
+                good(vec![])
+            }
+            // What is erased or trimmed is unmapped: its cells keep what they hold until SANITIZE_START.
+            (38, 0 | 1) if self.grouped.take() == Some(0) => {
                 match () {
                     () if self.lies(Lie::Nothing) => {}
                     () if self.lies(Lie::Half) => store.unmap_half(0),

@@ -1,8 +1,9 @@
-//! eMMC: everything is erased, which unmaps it, and SANITIZE_START then erases physically what no address reaches any more.
+//! eMMC: everything is erased (securely where the device has that), which unmaps it; trim reaches what is less than a whole
+//! erase group; and SANITIZE_START then erases physically what no address reaches any more.
 
 use super::{End, Next, Talk, Work};
 use crate::native::command::Answer;
-use crate::native::mmc::{self, ExtCsd};
+use crate::native::mmc::{self, Erase, ExtCsd};
 use std::time::Duration;
 
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -11,6 +12,7 @@ enum Step {
     Ask,
     DefineGroups,
     Erase,
+    Trim,
     Sanitize,
     Over(End),
 }
@@ -43,14 +45,17 @@ impl Mmc {
 impl Talk for Mmc {
     fn next(&mut self) -> Next {
         let (sectors, seconds) = self.told.map_or((0, 0), |t| (t.sectors, t.erase_seconds));
-        self.at_work = matches!(self.step, Step::Erase | Step::Sanitize);
+        let all = |erase: Erase| {
+            let [start, end, erase] = mmc::erase_all(sectors, erase);
+            Next::Change(vec![start, end, erase.patient(Duration::from_secs(2 * seconds + 600))])
+        };
+        self.at_work = matches!(self.step, Step::Erase | Step::Trim | Step::Sanitize);
         match &self.step {
             Step::Ask => Next::Ask(mmc::send_ext_csd()),
             Step::DefineGroups => Next::Change(vec![mmc::define_erase_groups()]),
-            Step::Erase => {
-                let [start, end, erase] = mmc::erase_all(sectors);
-                Next::Change(vec![start, end, erase.patient(Duration::from_secs(2 * seconds + 600))])
-            }
+            Step::Erase if self.told.is_some_and(|t| t.secure_erase) => all(Erase::Secure),
+            Step::Erase => all(Erase::Plain),
+            Step::Trim => all(Erase::Trim),
             Step::Sanitize => Next::Change(vec![mmc::sanitize_start().patient(SANITIZE_PATIENCE)]),
             Step::Over(end) => Next::Over(end.clone()),
         }
@@ -67,7 +72,8 @@ impl Talk for Mmc {
                 Step::Over(End::Failed(format!("{doing} did not come to a good end: {}", answer.sentence())))
             }
             (Step::DefineGroups, _) => Step::Erase,
-            (Step::Erase, _) => Step::Sanitize,
+            (Step::Erase, _) if self.told.is_some_and(|t| t.trim) => Step::Trim,
+            (Step::Erase | Step::Trim, _) => Step::Sanitize,
             (Step::Sanitize, _) => Step::Over(End::Completed),
         };
     }
