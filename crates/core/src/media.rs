@@ -266,6 +266,11 @@ pub struct Geometry {
 }
 
 impl Geometry {
+    /// Whether it is the same number of sectors of the same size. The physical size is a hint, which a system may learn late.
+    pub fn is_as_large_as(self, other: Self) -> bool {
+        (self.sectors, self.logical) == (other.sectors, other.logical)
+    }
+
     /// Capacity in bytes.
     pub fn bytes(&self) -> u64 {
         self.sectors.saturating_mul(self.logical.into())
@@ -453,14 +458,14 @@ impl Drive {
     /// Whether `other` has the same serial (where there is one), model and capacity, and no other unique name, wherever
     /// it is attached.
     pub fn is_same_unit(&self, other: &Drive) -> bool {
-        self.unit.agrees_with(&other.unit) && self.geometry == other.geometry && self.protocol == other.protocol
+        self.unit.agrees_with(&other.unit) && self.geometry.is_as_large_as(other.geometry) && self.protocol == other.protocol
     }
 
     /// Whether this is for certain the same object in the same attachment as `other`.
     pub fn is_same_attachment(&self, other: &Drive) -> bool {
         self.attachment.instance.is_some()
             && self.attachment.instance == other.attachment.instance
-            && self.geometry == other.geometry
+            && self.geometry.is_as_large_as(other.geometry)
     }
 
     /// What is known of hidden sectors, in one sentence: only what was asked is said not to be.
