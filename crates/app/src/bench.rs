@@ -356,13 +356,21 @@ impl Seen {
     }
 
     /// Opens it for erasing, and with it everything else that `scope` reaches: other namespaces of the unit, other paths to it.
-    pub(crate) fn open_for(&self, scope: Scope) -> Result<(OpenDrive, Vec<OpenDrive>), OpenError> {
-        let Place::Machine(_) = &self.place else { return Ok((self.open()?, vec![])) };
+    pub(crate) fn open_for(&self, scope: Scope) -> Result<(OpenDrive, Vec<HeldBeside>), OpenError> {
+        if let Place::Simulated(sim) = &self.place {
+            let second = sim.second_namespace().filter(|_| scope == Scope::WholeUnit);
+            let held = second.map(|(what, medium)| HeldBeside { what: Some(what), drive: OpenDrive::SimulatedNamespace(medium) });
+            return Ok((self.open()?, held.into_iter().collect()));
+        }
         let reached = self.beside.iter().map(|(other, _)| other).filter(|other| match scope {
             Scope::WholeUnit => guard::is_of_the_same_unit(&self.drive, other),
             Scope::Namespace { .. } | Scope::Sectors(_) => false,
         });
-        let beside = reached.map(|other| jurex_linux::open(other).map(OpenDrive::Machine)).collect::<Result<_, _>>()?;
+        let held = |other| {
+            let drive = OpenDrive::Machine(jurex_linux::open(other)?);
+            Ok(HeldBeside { what: self.drive.namespace_called(other), drive })
+        };
+        let beside = reached.map(held).collect::<Result<_, OpenError>>()?;
         Ok((self.open()?, beside))
     }
 
@@ -375,10 +383,18 @@ impl Seen {
     }
 }
 
+/// Something else of the unit that is held as long as a job of the whole unit lasts.
+pub(crate) struct HeldBeside {
+    /// Its name in the drive's list of other storage, if it is another namespace and not another path to the same one.
+    pub(crate) what: Option<String>,
+    pub(crate) drive: OpenDrive,
+}
+
 /// A drive that is open for this process alone.
 pub(crate) enum OpenDrive {
     Machine(jurex_linux::LinuxMedium),
     Simulated(jurex_sim::SimMedium),
+    SimulatedNamespace(jurex_sim::SimNamespace),
 }
 
 impl OpenDrive {
@@ -386,6 +402,7 @@ impl OpenDrive {
         match self {
             OpenDrive::Machine(medium) => medium,
             OpenDrive::Simulated(medium) => medium,
+            OpenDrive::SimulatedNamespace(medium) => medium,
         }
     }
 
@@ -394,6 +411,7 @@ impl OpenDrive {
         match self {
             OpenDrive::Machine(medium) => work(jurex_linux::backend(medium, carrying()).as_mut()),
             OpenDrive::Simulated(mut medium) => work(&mut Sequential::new(&mut medium)),
+            OpenDrive::SimulatedNamespace(mut medium) => work(&mut Sequential::new(&mut medium)),
         }
     }
 }

@@ -1,12 +1,12 @@
 //! One job from its armed plan to its record: the same for the command line, the demonstration and the interface.
 
-use crate::bench::{OpenDrive, Seen};
+use crate::bench::{HeldBeside, OpenDrive, Seen};
 use crate::clock::{SystemClock, new_job_id, wall};
 use crate::exit::Failure;
 use crate::heat::Watched;
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
-use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError};
+use jurex_core::erase::{self, Beside, WithBeside, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError};
 use jurex_core::media::Drive;
 use jurex_core::medium::MediumError;
 use jurex_core::plan::{ArmedPlan, Plan};
@@ -19,7 +19,7 @@ pub(crate) struct Prepared {
     job: Job,
     seen: Seen,
     drive: OpenDrive,
-    beside: Vec<OpenDrive>,
+    beside: Vec<HeldBeside>,
     id: JobId,
     plan: Plan,
     before: Contents,
@@ -47,7 +47,7 @@ pub(crate) struct Opened {
     seen: Seen,
     drive: OpenDrive,
     /// Other namespaces of the unit that the plan reaches, and other paths to it: held, so that nobody takes them into use.
-    beside: Vec<OpenDrive>,
+    beside: Vec<HeldBeside>,
     /// Whether the drive was at work on its own erasure until it could be opened.
     watched: bool,
 }
@@ -181,7 +181,7 @@ impl Prepared {
     /// middle does not stop the job: the drive is better erased than half erased, and the trouble is reported.
     pub(crate) fn run(self, control: &mut dyn JobControl, tell: &mut dyn FnMut(&Event)) -> Finished {
         let mut ledger_trouble = None;
-        let Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, started, hold_above } = self;
+        let Prepared { job, seen, drive, mut beside, id, plan, before, papers, ledger, clock, started, hold_above } = self;
         let mut both = |event: &Event| {
             // After a failure the next event is tried all the same; the first trouble is what is told at the end.
             if let Err(e) = ledger.tell(&id, event, wall()) {
@@ -194,7 +194,10 @@ impl Prepared {
         // A drive that is to erase itself is asked nothing beside its job: a question in the middle could end the erasure.
         let hold_above = hold_above.filter(|_| plan.own_erase().is_none());
         let mut control = Watched::new(control, &seen, hold_above);
-        let evidence = drive.with_backend(|backend| erase::run(job, backend, &clock, &mut control, &mut store, &mut both));
+        let others = beside.iter_mut().filter_map(|held| Some(Beside { what: held.what.clone()?, medium: held.drive.medium() })).collect();
+        let evidence = drive.with_backend(|backend| {
+            erase::run(job, &mut WithBeside::new(backend, others), &clock, &mut control, &mut store, &mut both)
+        });
         let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
         let goes_on = evidence.ended.can_go_on();
         let record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);

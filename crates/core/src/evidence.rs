@@ -346,6 +346,67 @@ pub struct CheckEvidence {
     /// What was known of the places beforehand, where they are compared with themselves.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub drawn: Option<Drawn>,
+    /// What was read of other namespaces of the unit, after an erasure of everything on it.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub beside: Vec<BesideRead>,
+}
+
+/// What was read of another namespace after an erasure of everything on the unit: one sector in each of a thousand equal parts,
+/// or all of them on a small one.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct BesideRead {
+    /// Its name, as the drive's list of other storage has it.
+    pub what: String,
+    /// Its size.
+    #[serde(with = "crate::text::u64_string")]
+    pub sectors: u64,
+    /// Sectors that were read.
+    #[serde(with = "crate::text::u64_string")]
+    pub read: u64,
+    /// Sectors that were to be read and gave an error.
+    #[serde(with = "crate::text::u64_string")]
+    pub unreadable: u64,
+    /// Sectors that hold what they held before.
+    #[serde(with = "crate::text::u64_string")]
+    pub as_before: u64,
+    /// Sectors that hold anything but one byte over and over.
+    #[serde(with = "crate::text::u64_string")]
+    pub not_blank: u64,
+    /// Sectors that held something before that could be told apart.
+    #[serde(with = "crate::text::u64_string")]
+    pub compared: u64,
+    /// Of twenty equal parts, those in which at least one such sector lies.
+    #[serde(with = "crate::text::u64_string")]
+    pub parts: u64,
+}
+
+impl BesideRead {
+    /// What speaks against the erasure of it; `None`: it is proved as far as places can prove it.
+    pub fn against(&self, must_be_blank: bool) -> Option<String> {
+        let all = Drawn::parts_of(Sectors::new(0, self.sectors));
+        let places = |n: u64| crate::units::counted(n, "sector");
+        match self {
+            Self { as_before: n @ 1.., .. } => Some(format!("{} of {} as before", places(*n), places(self.read))),
+            Self { not_blank: n @ 1.., .. } if must_be_blank => Some(format!("{} of {} not blank", places(*n), places(self.read))),
+            Self { unreadable: n @ 1.., read, .. } if read / 9 < *n => Some(format!("{} gave an error", places(*n))),
+            Self { read: 0, .. } => Some("nothing of it was read".into()),
+            Self { parts, .. } if *parts < all => {
+                Some(format!("something that could be told apart lay before in only {parts} of {all} parts of it"))
+            }
+            _ => None,
+        }
+    }
+
+    /// In words.
+    pub fn sentence(&self) -> String {
+        let read = crate::units::counted(self.read, "sector");
+        format!(
+            "{}: {read} in places all over it were read, {} as before (of {} that were compared)",
+            self.what,
+            if self.as_before == 0 { "none".to_string() } else { self.as_before.to_string() },
+            self.compared
+        )
+    }
 }
 
 /// Places that were read and digested before a key was replaced. The digests themselves, and the salt that they were made

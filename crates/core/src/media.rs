@@ -461,6 +461,14 @@ impl Drive {
         self.unit.agrees_with(&other.unit) && self.geometry.is_as_large_as(other.geometry) && self.protocol == other.protocol
     }
 
+    /// What `other`, another namespace of the same unit, is called in the list of storage [`Drive::elsewhere`].
+    pub fn namespace_called(&self, other: &Drive) -> Option<String> {
+        let Protocol::Nvme { namespace } = other.protocol else { return None };
+        let name = format!("Namespace {namespace}");
+        let is_it = |what: &str| what.strip_prefix(&name).is_some_and(|rest| rest.is_empty() || rest.starts_with(' '));
+        self.elsewhere.iter().find(|e| is_it(&e.what)).map(|e| e.what.clone())
+    }
+
     /// Whether this is for certain the same object in the same attachment as `other`.
     pub fn is_same_attachment(&self, other: &Drive) -> bool {
         self.attachment.instance.is_some()

@@ -325,6 +325,7 @@ impl Backend for Ring {
             | Task::Digest(..)
             | Task::Ask(_)
             | Task::Change(_)
+            | Task::Beside(..)
             | Task::Rescan => return self.hand.start(tag, task),
         };
         let (offset, len) = self.bytes_of(at);

@@ -102,13 +102,22 @@ impl SimDrive {
         self.drive_in(&state)
     }
 
+    fn second_namespace_in(&self, state: &State) -> Option<String> {
+        let sectors = state.own.nature.second_namespace;
+        (sectors > 0).then(|| format!("Namespace 2 ({})", si_size(self.drive.geometry.bytes_of(sectors))))
+    }
+
+    /// Its second namespace, with its name in the drive's list of other storage; `None`: it has one alone.
+    pub fn second_namespace(&self) -> Option<(String, SimNamespace)> {
+        let what = self.second_namespace_in(&self.state())?;
+        Some((what, SimNamespace { drive: self.clone() }))
+    }
+
     fn drive_in(&self, state: &State) -> Drive {
         let mut drive = self.drive.clone();
         drive.geometry.sectors = state.own.sectors();
         drive.hidden = state.own.hidden();
-        let second = state.own.nature.second_namespace;
-        if second > 0 {
-            let what = format!("Namespace 2 ({})", si_size(drive.geometry.bytes_of(second)));
+        if let Some(what) = self.second_namespace_in(state) {
             drive.elsewhere = vec![Elsewhere { what, user_data: true }];
         }
         if state.power_cycles > 0 {
@@ -332,6 +341,61 @@ impl Medium for SimMedium {
 
     fn port(&mut self) -> Option<&mut dyn Port> {
         Some(self)
+    }
+}
+
+/// The second namespace of a simulated drive.
+pub struct SimNamespace {
+    drive: SimDrive,
+}
+
+impl SimNamespace {
+    /// Bytes of the drive's cells that lie before it.
+    fn offset(&self, at: Lba, len: usize) -> Result<u64, MediumError> {
+        let geometry = self.geometry();
+        let stretch = Sectors::new(at.0, len as u64 / u64::from(geometry.logical));
+        if stretch.end() > geometry.sectors {
+            let cause = Cause::Refused(io::Error::new(io::ErrorKind::InvalidInput, "past the end of the namespace"));
+            return Err(MediumError { op: Op::Read, at: Some(stretch), cause });
+        }
+        let first = self.drive.state().own.first_of_second_namespace();
+        Ok(geometry.bytes_of(first + at.0))
+    }
+}
+
+impl Medium for SimNamespace {
+    fn geometry(&self) -> Geometry {
+        let sectors = self.drive.state().own.nature.second_namespace;
+        Geometry { sectors, ..self.drive.drive.geometry }
+    }
+
+    fn access(&self) -> Access {
+        Access::DIRECT
+    }
+
+    fn identify(&mut self) -> Result<Drive, MediumError> {
+        Ok(Drive { geometry: self.geometry(), ..self.drive.drive() })
+    }
+
+    fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
+        let from = self.offset(at, out.len())?;
+        let state = &mut *self.drive.state();
+        SimMedium::check(state, Op::Read, Sectors::new(0, 0))?;
+        state.store.read(from, out);
+        Ok(())
+    }
+
+    fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError> {
+        let from = self.offset(at, data.len())?;
+        let state = &mut *self.drive.state();
+        SimMedium::check(state, Op::Write, Sectors::new(0, 0))?;
+        state.own.note_write();
+        state.store.write(from, data);
+        Ok(())
+    }
+
+    fn flush(&mut self) -> Result<(), MediumError> {
+        SimMedium::check(&mut self.drive.state(), Op::Flush, Sectors::new(0, 0)).map_err(|e| MediumError { at: None, ..e })
     }
 }
 

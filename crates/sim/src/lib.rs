@@ -12,6 +12,6 @@ mod speed;
 mod store;
 
 pub use bench::{Bay, Bench};
-pub use drive::{Fault, Kind, Laboratory, SimDrive, SimMedium};
+pub use drive::{Fault, Kind, Laboratory, SimDrive, SimMedium, SimNamespace};
 pub use own::{Hiding, Lie, Nature};
 pub use speed::{Pacing, SpeedShape};

@@ -5,8 +5,8 @@
 //! tries that many.
 
 use jurex_core::erase::{
-    self, Backend, Checkpoint, CheckpointStore, Clock, Done, Event, Job, JobControl, KeepError, Now, Sequential, Setting, Task,
-    Wish,
+    self, Backend, Beside, Checkpoint, CheckpointStore, Clock, Done, Event, Job, JobControl, KeepError, Now, Sequential, Setting, Task,
+    Wish, WithBeside,
 };
 use jurex_core::evidence::{Evidence, Stated};
 use jurex_core::media::{Bus, MediaClass};
@@ -188,13 +188,13 @@ impl CheckpointStore for Kept {
 }
 
 /// The process is killed at some request: before it is carried out, or after it and before its answer is heard.
-struct Killed<'b> {
-    backend: Sequential<&'b mut jurex_sim::SimMedium>,
+struct Killed<B> {
+    backend: B,
     left: Option<u64>,
     after: bool,
 }
 
-impl Backend for Killed<'_> {
+impl<B: Backend> Backend for Killed<B> {
     fn settings(&self) -> Vec<Setting> {
         self.backend.settings()
     }
@@ -272,8 +272,11 @@ fn carry_out(sim: &SimDrive, course: &Course, dice: &mut Dice) -> Option<Evidenc
         };
         let cuts = session < 4 && dice.one_in(2);
         let far = dice.pick(&[12, 60, 400]);
+        let mut sequential = Sequential::in_chunks(&mut medium, chunk);
+        let mut second = sim.second_namespace();
+        let beside = second.iter_mut().map(|(what, medium)| Beside { what: what.clone(), medium }).collect();
         let mut backend = Killed {
-            backend: Sequential::in_chunks(&mut medium, chunk),
+            backend: WithBeside::new(&mut sequential, beside),
             left: cuts.then(|| dice.below(far)),
             after: dice.one_in(2),
         };
@@ -286,6 +289,8 @@ fn carry_out(sim: &SimDrive, course: &Course, dice: &mut Dice) -> Option<Evidenc
         });
         let done = catch_unwind(run).map_err(|cause| assert!(cause.is::<Cut>(), "a defect")).ok();
         drop(backend);
+        drop(sequential);
+        drop(second);
         drop(medium);
         match done {
             Some(evidence) if !evidence.ended.can_go_on() || session == 5 || dice.one_in(5) => return Some(evidence),

@@ -33,6 +33,8 @@ pub enum Task {
     Change(Change),
     /// Let the system see the drive's capacity anew. Nothing else is in flight.
     Rescan,
+    /// Lay marks on other namespaces of the unit, and tell what their drawn places hold. Nothing else is in flight.
+    Beside(Salt, Vec<Vec<Sectors>>),
 }
 
 impl Task {
@@ -47,6 +49,7 @@ impl Task {
             Operation::Ask(command) => Task::Ask((*command).clone()),
             Operation::Change(change) => Task::Change((*change).clone()),
             Operation::Rescan => Task::Rescan,
+            Operation::Beside(salt, marks) => Task::Beside(*salt, marks.to_vec()),
         }
     }
 }
@@ -208,6 +211,8 @@ impl Buffers {
                 Ok(Completed::Answered(answers))
             }
             Task::Rescan => port(medium)?.rescan().map(|()| Completed::Done),
+            // None is held beside this drive.
+            Task::Beside(..) => Ok(Completed::Beside(vec![])),
         }
     }
 

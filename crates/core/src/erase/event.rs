@@ -3,7 +3,7 @@
 use super::forecast;
 use crate::estimate::SpeedSample;
 use crate::evidence::{
-    CheckEvidence, CommandAnswer, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence,
+    BesideRead, CheckEvidence, CommandAnswer, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence,
     ReadBack, Session, StageEvidence, What,
 };
 use crate::media::{Geometry, HiddenAreas};
@@ -174,6 +174,11 @@ pub enum Event {
         at: Sectors,
         /// The operating system's words, where there are any.
         error: Option<String>,
+    },
+    /// Other namespaces of the unit were looked at.
+    BesideRead {
+        /// What was found on each.
+        beside: Vec<BesideRead>,
     },
     /// That check is over.
     CheckEnded {
@@ -346,6 +351,8 @@ impl Event {
                 let why = error.as_ref().map(|e| format!(": {e}")).unwrap_or_default();
                 format!("{} {what}{why}.", capital(&at.to_string()))
             }
+            Event::BesideRead { beside } if beside.is_empty() => "No other namespace of the unit could be read.".into(),
+            Event::BesideRead { beside } => beside.iter().map(|b| format!("{}.", b.sentence())).collect::<Vec<_>>().join(" "),
             Event::CheckEnded { .. } => "The reading after the drive's own erasure is over.".into(),
             Event::PassStarted { pass, of, pattern, .. } => format!("Pass {} of {of} begins: {pattern}.", pass + 1),
             Event::Fault { kind, at, error, .. } => {
@@ -498,6 +505,11 @@ impl Progress {
                     if *kind == FaultKind::Unreadable { &mut read.unreadable } else { &mut read.wrong }.insert(*at);
                 }
             }
+            Event::BesideRead { beside } => {
+                if let Some(check) = self.evidence.own_check_mut() {
+                    check.beside.clone_from(beside);
+                }
+            }
             Event::CheckEnded { time } => {
                 if let Some(stage) = self.evidence.stages.last_mut() {
                     stage.ended = Some(*time);
@@ -617,7 +629,7 @@ impl Progress {
         if let Some(stage) = self.evidence.stages.last_mut() {
             stage.ended.get_or_insert(time);
         }
-        let what = What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back, drawn: None });
+        let what = What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back, drawn: None, beside: vec![] });
         self.evidence.stages.push(StageEvidence { started: time, ended: None, what });
     }
 
@@ -776,7 +788,7 @@ impl Progress {
         let (session, range) = (self.evidence.last_session(), self.evidence.geometry().whole());
         let earlier = self.evidence.own_check_mut().map(|c| std::mem::take(&mut c.read_back)).unwrap_or_default();
         let read_back = ReadBack { session, sampling: sampling.cloned(), read: RangeSet::new(), ..earlier };
-        let what = What::Checked(CheckEvidence { range, expect: expect.clone(), read_back, drawn: Some(drawn) });
+        let what = What::Checked(CheckEvidence { range, expect: expect.clone(), read_back, drawn: Some(drawn), beside: vec![] });
         if let Some(own) = self.evidence.stages.iter().position(|s| matches!(s.what, What::Own(_))) {
             self.evidence.stages.truncate(own + 1);
             self.evidence.stages.push(StageEvidence { started: time, ended: None, what });

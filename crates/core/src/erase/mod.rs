@@ -2,6 +2,7 @@
 //! ([`run`]) that lets it work on a [`crate::medium::Medium`].
 
 mod backend;
+mod beside;
 mod checkpoint;
 mod draw;
 mod event;
@@ -12,6 +13,7 @@ mod own;
 mod run;
 mod tune;
 
+pub use beside::{Beside, BesideMet, WithBeside};
 pub use backend::{Backend, Buffers, Done, Sequential, Setting, Task, Trials};
 pub use checkpoint::{BadCheckpoint, Checkpoint};
 pub use event::{Activity, Event, FaultKind, Progress};

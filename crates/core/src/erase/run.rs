@@ -619,7 +619,7 @@ mod tests {
         fn place(task: &Task) -> Option<Sectors> {
             match task {
                 Task::Write(at, _) | Task::ReadBack(at, _) | Task::Probe(at) | Task::Digest(at, _) => Some(*at),
-                Task::Flush | Task::Identify | Task::Ask(_) | Task::Change(_) | Task::Rescan => None,
+                Task::Flush | Task::Identify | Task::Ask(_) | Task::Change(_) | Task::Rescan | Task::Beside(..) => None,
             }
         }
 

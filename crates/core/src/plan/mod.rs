@@ -13,7 +13,7 @@ pub use stage::{Check, Lift, Overwrite, OwnErase, PlannedPass, Reading, Secret, 
 pub use verification::{HowMuch, Verification, WhichPasses};
 
 use crate::evidence::{
-    CheckEvidence, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
+    BesideRead, CheckEvidence, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
     StageEvidence, StageKind, Stated, Unsound, What, fails,
 };
 use crate::guard::{Cleared, Intent};
@@ -445,7 +445,10 @@ fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
             let all = read_back.read.count();
             let drawn = Drawn { compared: all, blank_before: 0, parts: Drawn::parts_of(range) };
             let drawn = (check.expect != Expect::LastPass).then_some(drawn);
-            What::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back, drawn })
+            let of_unit = stages.iter().any(|s| matches!(s, Stage::Own(own) if own.scope == Scope::WholeUnit));
+            let others = drive.elsewhere.iter().filter(|e| e.user_data && of_unit && check.expect != Expect::LastPass);
+            let beside = others.map(|e| BesideRead { what: e.what.clone(), read: 1, ..BesideRead::default() }).collect();
+            What::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back, drawn, beside })
         }
     };
     Evidence {

@@ -40,7 +40,7 @@ pub struct Case {
     pub buffered: bool,
     /// Areas of the unit without user data that no address reaches, in words.
     pub elsewhere: Option<String>,
-    /// Other namespaces that the same command reached, in words.
+    /// Other namespaces that the same command reached, and of which places are read at most, in words.
     pub unread: Option<String>,
     /// Conditions that are known to be met.
     pub met: Vec<Condition>,
@@ -113,16 +113,25 @@ impl Case {
         found.extend(proof.into_iter().flat_map(tells_too_little));
         found.extend(holds(evidence, n, proof));
         let mut case = Self::of_stage(evidence, (own.technique, evidence.stated.conditions.clone()), vec![], found);
-        if own.of_whole_unit && case.unread.is_none() {
-            case.reaches_unit(evidence.drive());
+        if own.of_whole_unit {
+            case.reaches_unit(evidence.drive(), proof);
         }
         case
     }
 
-    /// The command was of everything on the unit: other namespaces are covered by it, and not read back.
-    pub fn reaches_unit(&mut self, drive: &Drive) {
+    /// The command was of everything on the unit: other namespaces are covered by it, as far as they were read back too.
+    fn reaches_unit(&mut self, drive: &Drive, proof: Option<&CheckEvidence>) {
         self.unread = user_data_elsewhere(drive);
         self.lacks.retain(|l| l.kind != LackKind::Elsewhere);
+        let must_be_blank = proof.is_some_and(|p| p.expect != Expect::Changed);
+        for other in drive.elsewhere.iter().filter(|e| e.user_data) {
+            let read = proof.and_then(|p| p.beside.iter().find(|b| b.what == other.what));
+            let against = read.map_or(Some("nothing of it was read".into()), |r| r.against(must_be_blank));
+            if let Some(why) = against {
+                let said = format!("{} of the same unit, which the command reached too, is not proved: {why}.", other.what);
+                self.lacks.push(Lack::of(LackKind::NotReadBack, said));
+            }
+        }
     }
 
     /// A stage with what it lacks itself, in the world that all stages have left: a fault anywhere lowers each of them.

@@ -164,7 +164,7 @@ pub(crate) mod tests {
 
     fn check(read_back: ReadBack) -> StageEvidence {
         let range = Sectors::new(0, SECTORS);
-        stage(What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back, drawn: None }))
+        stage(What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back, drawn: None, beside: vec![] }))
     }
 
     /// Evidence of a job on which nothing went wrong, its last pass read back in full; pairs in it are meant.
@@ -393,7 +393,7 @@ pub(crate) mod tests {
         let own = OwnEvidence { completed: true, sent: 1, ..OwnEvidence::begun(technique) };
         let read = ReadBack { read: all(after.whole()), ..ReadBack::default() };
         let drawn = Some(Drawn { compared: 100, blank_before: 0, parts: Drawn::PARTS });
-        let proof = CheckEvidence { range: after.whole(), expect, read_back: read, drawn };
+        let proof = CheckEvidence { range: after.whole(), expect, read_back: read, drawn, beside: vec![] };
         let first = [What::Lifted(lifted), What::Own(own), What::Checked(proof)].map(stage);
         evidence.stages.splice(0..0, first);
         evidence.planned.splice(0..0, [StageKind::Lift, StageKind::Own, StageKind::Check]);

@@ -152,6 +152,11 @@ impl Own {
         self.gives
     }
 
+    /// The first cell of the second namespace, which lies behind the first one.
+    pub(crate) fn first_of_second_namespace(&self) -> u64 {
+        self.native
+    }
+
     pub(crate) fn hidden(&self) -> HiddenAreas {
         match self.native - self.gives {
             0 => HiddenAreas::None,

@@ -10,6 +10,7 @@ mod talking;
 pub use request::{Completed, DriveChanged, Now, Operation, Request, Step, Wish};
 
 use super::checkpoint::Checkpoint;
+use super::beside::BesideDraws;
 use super::draw::Draw;
 use super::event::{Activity, Event, FaultKind, Progress};
 use crate::digest::Met;
@@ -53,6 +54,10 @@ enum Phase {
     Marking,
     /// What the drive's own erasure left is read.
     Checking,
+    /// Other namespaces are looked at, before the drive erases itself.
+    DrawingBeside,
+    /// And after it.
+    CheckingBeside,
     /// Everything is done: the drive is asked once more who it is.
     AskingAgain,
     Over,
@@ -78,6 +83,8 @@ enum Issued {
     /// What was decided on in the conversation with the drive.
     Said,
     Rescan,
+    /// Other namespaces are looked at.
+    Beside,
 }
 
 /// What to work on next.
@@ -105,6 +112,7 @@ pub struct Job {
     asks_blank_byte: bool,
     /// Drawn places in a row that could not be read.
     undrawn_in_a_row: u64,
+    beside: BesideDraws,
     held_back: Vec<Sectors>,
     /// Whether the drive was seen at work on its own erasure right before it was opened.
     watched: bool,
@@ -182,6 +190,7 @@ impl Job {
             then_after_lifting: None,
             asks_blank_byte: false,
             undrawn_in_a_row: 0,
+            beside: BesideDraws::default(),
             held_back: vec![],
             watched: false,
             chunk: 0,
@@ -314,8 +323,13 @@ impl Job {
                 Next::AfterThose => Step::Wait,
                 Next::Nothing => self.phase_is_done(now),
             },
+            Phase::DrawingBeside | Phase::CheckingBeside if self.in_flight.is_empty() => Step::Do(self.issue(Issued::Beside)),
             Phase::AskingAgain | Phase::AskingSize if self.in_flight.is_empty() => Step::Do(self.issue(Issued::Identify)),
-            Phase::Flushing | Phase::AskingAgain | Phase::AskingSize => Step::Wait,
+            Phase::Flushing
+            | Phase::AskingAgain
+            | Phase::AskingSize
+            | Phase::DrawingBeside
+            | Phase::CheckingBeside => Step::Wait,
             Phase::Over => Step::Ended,
         }
     }
@@ -416,6 +430,7 @@ impl Job {
         let operation = match (issued, self.phase) {
             (Issued::Said, _) => self.conversation.operation(),
             (Issued::Rescan, _) => Operation::Rescan,
+            (Issued::Beside, _) => Operation::Beside(salt, &self.beside.marks),
             (Issued::Work(attempt, _), Phase::Drawing { .. }) => Operation::Digest(attempt.at, salt),
             (Issued::Work(attempt, _), Phase::Checking) if self.compares_digests() => Operation::Digest(attempt.at, salt),
             (Issued::Work(attempt, _), Phase::Checking) => Operation::ReadBack(attempt.at, pattern),
@@ -451,6 +466,7 @@ impl Job {
             Issued::Flush if matches!(self.phase, Phase::Marking) => self.marked(now),
             Issued::Said | Issued::Rescan => self.end(Ended::Refused { error: words }, now),
             Issued::Work(..) if matches!(self.phase, Phase::Drawing { .. }) => self.undrawn(now),
+            Issued::Beside => self.beside_told(&[], now),
             Issued::Work(..) if matches!(self.phase, Phase::Marking) || self.asks_blank_byte => self.mark = now.mono,
             Issued::Flush => self.flushed(Some(words), now),
             Issued::FlushForCheckpoint => {
@@ -493,6 +509,7 @@ impl Job {
             }
             (Issued::Flush, Completed::Done, _) => self.flushed(None, now),
             (Issued::FlushForCheckpoint, Completed::Done, _) => self.save(now),
+            (Issued::Beside, Completed::Beside(met), _) => self.beside_told(&met, now),
             (Issued::Probe(_), Completed::Done, _) => self.probed(None, now),
             (Issued::Identify, Completed::Identified(found), _) => self.asked_again(&found, now),
             (Issued::Work(..), Completed::Read { wrong }, Phase::Rechecking { .. }) => {
@@ -516,6 +533,7 @@ impl Job {
                 | Issued::Identify
                 | Issued::FlushForCheckpoint
                 | Issued::Said
+                | Issued::Beside
                 | Issued::Rescan,
                 ..,
             ) => {

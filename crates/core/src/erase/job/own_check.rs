@@ -2,8 +2,10 @@
 
 use super::{Event, Job, Now, Phase};
 use crate::digest::Salt;
+use crate::erase::beside::{BesideDraws, BesideMet};
 use crate::erase::draw::Draw;
 use crate::evidence::{Drawn, Expect};
+use crate::media::Scope;
 use crate::pattern::Pattern;
 use crate::plan::{Check, Reading};
 use crate::units::Sectors;
@@ -60,13 +62,13 @@ impl Job {
         self.mark = now.mono;
         let too_little = self.draw.as_ref().is_some_and(|d| !d.is_enough());
         if marked || !too_little {
-            return self.begin_dialogue();
+            return self.begin_drawing_beside();
         }
         self.pattern = Arc::new(Pattern::address());
         self.left = self.marks();
         if self.left.is_empty() {
             // Nothing can be laid where nothing could be read.
-            return self.begin_dialogue();
+            return self.begin_drawing_beside();
         }
         self.phase = Phase::Marking;
     }
@@ -127,12 +129,47 @@ impl Job {
         self.left = std::mem::take(&mut self.held_back);
     }
 
-    /// The check is over.
+    /// Whether the drive's own erasure reaches other namespaces, which are looked at too.
+    fn reaches_others(&self) -> bool {
+        let of_unit = self.plan.own_erase().is_some_and(|own| own.scope == Scope::WholeUnit);
+        of_unit && self.plan.drive().elsewhere.iter().any(|e| e.user_data)
+    }
+
+    fn begin_drawing_beside(&mut self) {
+        if self.reaches_others() {
+            self.beside = BesideDraws::default();
+            self.phase = Phase::DrawingBeside;
+        } else {
+            self.begin_dialogue();
+        }
+    }
+
+    /// What the drawn places of other namespaces hold.
+    pub(super) fn beside_told(&mut self, met: &[BesideMet], now: Now) {
+        self.mark = now.mono;
+        if matches!(self.phase, Phase::CheckingBeside) {
+            let beside = self.beside.compare(met);
+            self.tell(Event::BesideRead { beside });
+            self.end_check(now);
+        } else if !self.beside.note(met) {
+            self.begin_dialogue();
+        }
+    }
+
+    /// What was to be read of this drive is read.
     pub(super) fn checked(&mut self, now: Now) {
         if self.asks_blank_byte {
             // The first sector could not be read.
             return self.blank_byte_told(None);
         }
+        if self.reaches_others() {
+            self.phase = Phase::CheckingBeside;
+            return;
+        }
+        self.end_check(now);
+    }
+
+    fn end_check(&mut self, now: Now) {
         self.tell(Event::CheckEnded { time: now.wall });
         self.save(now);
         self.begin_stage(self.stage + 1, now);

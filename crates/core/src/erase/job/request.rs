@@ -1,5 +1,6 @@
 //! What a job asks for, and what it is told.
 
+use crate::erase::beside::BesideMet;
 use crate::digest::{Met, Salt};
 use crate::erase::kept::Change;
 use crate::media::Drive;
@@ -89,6 +90,8 @@ pub enum Operation<'j> {
     Change(&'j Change),
     /// Let the system see the drive's capacity anew.
     Rescan,
+    /// Lay marks on other namespaces of the unit, and tell what their drawn places hold.
+    Beside(Salt, &'j [Vec<Sectors>]),
 }
 
 /// How a request ended.
@@ -107,6 +110,8 @@ pub enum Completed {
     Digested(Vec<Met>),
     /// The answers to the commands that were sent; of several the first that was not good is the last.
     Answered(Vec<Answer>),
+    /// What the drawn places of other namespaces hold.
+    Beside(Vec<BesideMet>),
     /// It failed.
     Failed(MediumError),
 }
