@@ -127,7 +127,14 @@ pub(crate) enum ReadError {
 impl Seen {
     pub(crate) fn of_machine(system: &System, found: jurex_linux::Found) -> Self {
         let place = Place::Machine(system.clone());
-        Self { drive: found.drive, hindrances: found.hindrances, answers: found.answers, beside: vec![], was_watched: false, place }
+        Self {
+            drive: found.drive,
+            hindrances: found.hindrances,
+            answers: found.answers,
+            beside: vec![],
+            was_watched: false,
+            place,
+        }
     }
 
     /// The drive at that path, with every other one beside it. An image stands beside nothing.
@@ -262,9 +269,9 @@ impl Seen {
         let failed = self.answers.own_state == Some(OwnState::Failed);
         let done = if failed { leave_failure(port, self.drive.protocol) } else { unlock(port) };
         match done {
-            Ok(()) if failed => Ok(format!(
-                "{called} has left its failure mode. Nothing was erased by that: what was on it may be there still"
-            )),
+            Ok(()) if failed => {
+                Ok(format!("{called} has left its failure mode. Nothing was erased by that: what was on it may be there still"))
+            }
             Ok(()) if self.answers.security_enabled => {
                 Ok(format!("{called}: the password `{PASSWORD}` is taken away. Nothing was erased."))
             }

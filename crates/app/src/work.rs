@@ -6,7 +6,9 @@ use crate::exit::Failure;
 use crate::heat::Watched;
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
-use jurex_core::erase::{self, Beside, WithBeside, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError};
+use jurex_core::erase::{
+    self, Beside, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError, WithBeside,
+};
 use jurex_core::media::Drive;
 use jurex_core::medium::MediumError;
 use jurex_core::plan::{ArmedPlan, Plan};
@@ -194,7 +196,8 @@ impl Prepared {
         // A drive that is to erase itself is asked nothing beside its job: a question in the middle could end the erasure.
         let hold_above = hold_above.filter(|_| plan.own_erase().is_none());
         let mut control = Watched::new(control, &seen, hold_above);
-        let others = beside.iter_mut().filter_map(|held| Some(Beside { what: held.what.clone()?, medium: held.drive.medium() })).collect();
+        let others =
+            beside.iter_mut().filter_map(|held| Some(Beside { what: held.what.clone()?, medium: held.drive.medium() })).collect();
         let evidence = drive.with_backend(|backend| {
             erase::run(job, &mut WithBeside::new(backend, others), &clock, &mut control, &mut store, &mut both)
         });

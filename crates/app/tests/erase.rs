@@ -442,10 +442,14 @@ fn a_drive_erases_itself_and_its_record_tells_what_was_sent_answered_and_read() 
     let own = &record["evidence"]["stages"][0]["what"];
     let sent: Vec<&str> = own["commands"].as_array().unwrap().iter().map(|c| c["command"].as_str().unwrap()).collect();
     assert!(sent.iter().any(|c| c.contains("CMD6 03a50100")) && own["completed"] == true, "{sent:?}");
-    let text = Command::new("pdftotext").args(["-layout", shown(&place.only("mmc-sanitize-sim:9", ".certificate.pdf")), "-"]).output();
+    let text =
+        Command::new("pdftotext").args(["-layout", shown(&place.only("mmc-sanitize-sim:9", ".certificate.pdf")), "-"]).output();
     if let Ok(text) = text {
         let text = String::from_utf8(text.stdout).unwrap();
-        assert!(["Own erasure", "Last answer", "Read after it", "overwriting"].iter().all(|words| text.contains(words)), "{text}");
+        assert!(
+            ["Own erasure", "Last answer", "Read after it", "overwriting"].iter().all(|words| text.contains(words)),
+            "{text}"
+        );
     }
 }
 

@@ -387,7 +387,9 @@ impl BesideRead {
         let places = |n: u64| crate::units::counted(n, "sector");
         match self {
             Self { as_before: n @ 1.., .. } => Some(format!("{} of {} as before", places(*n), places(self.read))),
-            Self { not_blank: n @ 1.., .. } if must_be_blank => Some(format!("{} of {} not blank", places(*n), places(self.read))),
+            Self { not_blank: n @ 1.., .. } if must_be_blank => {
+                Some(format!("{} of {} not blank", places(*n), places(self.read)))
+            }
             Self { unreadable: n @ 1.., read, .. } if read / 9 < *n => Some(format!("{} gave an error", places(*n))),
             Self { read: 0, .. } => Some("nothing of it was read".into()),
             Self { parts, .. } if *parts < all => {

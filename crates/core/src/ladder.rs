@@ -146,9 +146,8 @@ fn way(drive: &Drive, answers: &Answers, technique: Technique, overwrite: &Order
         Plan::own(drive, &order, &mut NoEntropy).ok().map(|plan| plan.expected().clone())
     };
     // What a drive does itself is judged as a plan of it would be: hidden areas lifted first, the rest read back.
-    let foreseen = |met: Vec<Condition>| {
-        own(met.clone()).unwrap_or_else(|| evaluate(rules, &Case::foreseen(drive, technique, met)))
-    };
+    let foreseen =
+        |met: Vec<Condition>| own(met.clone()).unwrap_or_else(|| evaluate(rules, &Case::foreseen(drive, technique, met)));
     let (claim, perhaps) = match technique {
         Technique::Overwrite => (overwriting(drive, overwrite), None),
         _ => {

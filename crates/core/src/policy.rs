@@ -44,14 +44,7 @@ fn retries() -> u32 {
 impl Treatment {
     /// Overwriting by that method, once, fully read back.
     pub fn by(method: &str) -> Self {
-        Self {
-            way: None,
-            method: method.into(),
-            rounds: 1,
-            blank: false,
-            verify: Verification::default(),
-            retries: retries(),
-        }
+        Self { way: None, method: method.into(), rounds: 1, blank: false, verify: Verification::default(), retries: retries() }
     }
 }
 

@@ -162,8 +162,10 @@ impl Layer {
         if covered(Kind::Fault) > 0 {
             return Some((Kind::Fault, 8));
         }
-        let (kind, most) =
-            [Kind::Proved, Kind::Laid, Kind::Own, Kind::AtWork, Kind::Hidden, Kind::Former].map(|k| (k, covered(k))).into_iter().max_by_key(|(_, n)| *n)?;
+        let (kind, most) = [Kind::Proved, Kind::Laid, Kind::Own, Kind::AtWork, Kind::Hidden, Kind::Former]
+            .map(|k| (k, covered(k)))
+            .into_iter()
+            .max_by_key(|(_, n)| *n)?;
         let width = (to - from).max(1);
         (most > 0).then(|| (kind, ((most * 8).div_ceil(width)).clamp(1, 8) as u8))
     }

@@ -287,7 +287,11 @@ impl Bench {
                         Operation::Probe(at) => Task::Probe(at),
                         Operation::Flush => Task::Flush,
                         Operation::Identify => Task::Identify,
-                        Operation::Digest(..) | Operation::Ask(_) | Operation::Change(_) | Operation::Rescan => {
+                        Operation::Digest(..)
+                        | Operation::Ask(_)
+                        | Operation::Change(_)
+                        | Operation::Rescan
+                        | Operation::Beside(..) => {
                             unreachable!("these plans only overwrite")
                         }
                     };

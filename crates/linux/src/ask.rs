@@ -106,7 +106,9 @@ fn tcg_answers(answers: &mut Answers, page: &[u8], fd: &OwnedFd) {
     let Ok(told) = Discovery::parse(page) else { return };
     if told.locked {
         answers.security_locked = true;
-        answers.notes.push("Its TCG locking is in use, and something of it is locked: there it takes and gives no sector.".into());
+        answers
+            .notes
+            .push("Its TCG locking is in use, and something of it is locked: there it takes and gives no sector.".into());
     }
     if told.sid_blocked {
         answers.notes.push("The machine's firmware has blocked its SID authority until its next power-on (BLOCK SID).".into());
@@ -121,7 +123,9 @@ fn tcg_answers(answers: &mut Answers, page: &[u8], fd: &OwnedFd) {
     // The kernel's flag "supported".
     let by_the_kernel = opal_status(fd).is_ok_and(|flags| flags & 1 != 0);
     if !by_the_kernel {
-        answers.notes.push("It speaks TCG Opal, but this kernel has no way to that here: attach it natively to revert it.".into());
+        answers
+            .notes
+            .push("It speaks TCG Opal, but this kernel has no way to that here: attach it natively to revert it.".into());
         return;
     }
     answers.asked.extend([Technique::TcgRevert, Technique::TcgKeyChange]);

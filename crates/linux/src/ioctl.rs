@@ -216,13 +216,7 @@ pub(crate) fn nvme_read(fd: impl AsFd, command: NvmeRead, data: &mut [u8], patie
 ///
 /// # Errors
 /// `ENOTTY` if the device is not NVMe, `EACCES` without rights, others of the kernel.
-pub(crate) fn nvme_send(
-    fd: impl AsFd,
-    command: NvmeRead,
-    cdw11: u32,
-    data: &mut [u8],
-    patience: Duration,
-) -> Result<i32, Errno> {
+pub(crate) fn nvme_send(fd: impl AsFd, command: NvmeRead, cdw11: u32, data: &mut [u8], patience: Duration) -> Result<i32, Errno> {
     let mut passthru = NvmePassthru {
         opcode: command.opcode,
         nsid: command.namespace,

@@ -1,9 +1,7 @@
 //! The way to a drive's own commands through the kernel: SG_IO, the NVMe and MMC command calls, the self-encrypting drive
 //! calls.
 
-use crate::ioctl::{
-    NvmeRead, Travels, mmc_send, nvme_send, opal_erase_range, opal_revert, opal_status, scsi_send,
-};
+use crate::ioctl::{NvmeRead, Travels, mmc_send, nvme_send, opal_erase_range, opal_revert, opal_status, scsi_send};
 use crate::sysfs::{entries, name};
 use jurex_core::medium::{Cause, MediumError, Op};
 use jurex_core::native::command::{Answer, Command, Data, Image, OpalCall, Port};
@@ -64,7 +62,13 @@ impl LinuxPort {
         Ok(Answer::Scsi { status: end.status, sense: end.sense, data: room })
     }
 
-    fn nvme(&self, (opcode, namespace): (u8, u32), (cdw10, cdw11): (u32, u32), data: &Data, patience: Duration) -> Result<Answer, Errno> {
+    fn nvme(
+        &self,
+        (opcode, namespace): (u8, u32),
+        (cdw10, cdw11): (u32, u32),
+        data: &Data,
+        patience: Duration,
+    ) -> Result<Answer, Errno> {
         let mut room = vec![0; if let Data::In(len) = data { *len } else { 0 }];
         let command = NvmeRead { opcode, namespace, cdw10 };
         match nvme_send(&self.device, command, cdw11, &mut room, patience) {

@@ -450,7 +450,11 @@ mod tests {
                 in_flight -= 1;
                 match backend.wait(Duration::from_secs(60)).expect("it ends").how {
                     Completed::Read { wrong: w } => wrong.extend(&w),
-                    Completed::Done | Completed::Identified(_) | Completed::Digested(_) | Completed::Answered(_) => {}
+                    Completed::Done
+                    | Completed::Identified(_)
+                    | Completed::Digested(_)
+                    | Completed::Answered(_)
+                    | Completed::Beside(_) => {}
                     Completed::Failed(e) => panic!("{e}: {:?}", e.cause),
                 }
             }

@@ -247,6 +247,9 @@ fn work_facts(record: &Record) -> Vec<Fact> {
         fact("Read back wrong", faults(evidence.wrong())),
         fact("End of the job", evidence.ended.sentence()),
     ]
+    .into_iter()
+    .chain(evidence.own_check().into_iter().flat_map(|c| &c.beside).map(|b| fact("Read beside it", b.sentence())))
+    .collect()
 }
 
 fn sampling_seed(evidence: &Evidence) -> String {
@@ -269,7 +272,11 @@ fn own_facts(evidence: &Evidence) -> Vec<Fact> {
     let mut facts = vec![];
     if let Some(lift) = evidence.lift() {
         let lifted = lift.after.sectors.saturating_sub(lift.before.sectors);
-        let said = format!("{} were hidden and were given back before the treatment. {}", counted(lifted, "sector"), lift.hidden.sentence());
+        let said = format!(
+            "{} were hidden and were given back before the treatment. {}",
+            counted(lifted, "sector"),
+            lift.hidden.sentence()
+        );
         facts.push(fact("Lifted", said));
     }
     if let Some(own) = evidence.own() {
@@ -280,7 +287,14 @@ fn own_facts(evidence: &Evidence) -> Vec<Fact> {
             (false, None) => "no end of it was told".into(),
         };
         let sent = own.commands.len();
-        facts.push(fact("Own erasure", format!("{}: {end}. {} with their raw answers are in the attached record.", own.technique.name(), counted(sent as u64, "command"))));
+        facts.push(fact(
+            "Own erasure",
+            format!(
+                "{}: {end}. {} with their raw answers are in the attached record.",
+                own.technique.name(),
+                counted(sent as u64, "command")
+            ),
+        ));
         facts.extend(own.commands.iter().rev().take(1).map(|c| fact("Last answer", format!("{} → {}", c.command, c.status))));
     }
     if let Some(check) = evidence.own_check() {

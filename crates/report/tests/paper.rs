@@ -3,7 +3,8 @@
 use jiff::Timestamp;
 use jurex_core::contents::{Contents, Region};
 use jurex_core::evidence::{
-    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, Stated, What,
+    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, Stated,
+    What,
 };
 use jurex_core::media::{Drive, MediaClass};
 use jurex_core::medium::Access;
@@ -47,6 +48,7 @@ fn record(notation: &str, model: &str, label: &str, faults: u64) -> Record {
         expect: Expect::LastPass,
         read_back: ReadBack { read: all.clone(), ..ReadBack::default() },
         drawn: None,
+        beside: vec![],
     };
     let stage = |what| StageEvidence { started: now, ended: Some(now), what };
     let evidence = Evidence {

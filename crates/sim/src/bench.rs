@@ -133,7 +133,15 @@ const SMALL: Entry = Entry {
 
 const INVENTORY: [Entry; 10] = [
     Entry { bay: 1, model: "Arc 512", serial: "QA512W3H08TB", megabytes: 512, health: used(8_211, 9, 36), ..SOLID },
-    Entry { bay: 2, model: "Meridian 2000", serial: "FM2000K7Q41M", megabytes: 2000, hides: 131_072, health: worn(31_408, 0, 0, 34), ..MAGNETIC },
+    Entry {
+        bay: 2,
+        model: "Meridian 2000",
+        serial: "FM2000K7Q41M",
+        megabytes: 2000,
+        hides: 131_072,
+        health: worn(31_408, 0, 0, 34),
+        ..MAGNETIC
+    },
     Entry {
         bay: 3,
         model: "Meridian 500",
@@ -387,7 +395,10 @@ fn fill(bay: &Bay) {
 fn fill_beyond(bay: &Bay, sectors: u64) {
     let native = bay.drive.native_sectors();
     for lba in (sectors..native).step_by(64) {
-        let line = format!("{} tide log, archive sheet {lba}: Tide gauge cleaned of weed; 1.92 m at 04:10\n", STATIONS[lba as usize % 4]);
+        let line = format!(
+            "{} tide log, archive sheet {lba}: Tide gauge cleaned of weed; 1.92 m at 04:10\n",
+            STATIONS[lba as usize % 4]
+        );
         let sheet: Vec<u8> = line.bytes().cycle().take(512 * 16).collect();
         bay.drive.write_beyond(Lba(lba), &sheet[..512 * (native - lba).min(16) as usize]);
     }

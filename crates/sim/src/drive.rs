@@ -1,8 +1,8 @@
 //! A simulated drive and the medium through which the engine works on it.
 
+use crate::own::{Nature, Own};
 use crate::speed::{Pacer, Pacing, SpeedShape, sleep_until};
 use crate::store::Store;
-use crate::own::{Nature, Own};
 use jurex_core::media::{Drive, Elsewhere, Geometry};
 use jurex_core::medium::{Access, Cause, Medium, MediumError, Op};
 use jurex_core::native::Answers;

@@ -218,7 +218,8 @@ impl Store {
 
 /// Whether a block reads as text of people: mostly letters, figures and blanks, and not one byte over and over.
 fn is_legible(block: &[u8]) -> bool {
-    let readable = block.iter().filter(|b| b.is_ascii_alphanumeric() || matches!(b, b' ' | b'\n' | b',' | b'.' | b';' | b':')).count();
+    let readable =
+        block.iter().filter(|b| b.is_ascii_alphanumeric() || matches!(b, b' ' | b'\n' | b',' | b'.' | b';' | b':')).count();
     let words = block.windows(2).filter(|w| w[0].is_ascii_lowercase() && w[1] == b' ').count();
     readable * 100 > block.len() * 85 && words >= 8
 }

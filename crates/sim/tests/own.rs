@@ -5,17 +5,17 @@
 //! tries that many.
 
 use jurex_core::erase::{
-    self, Backend, Beside, Checkpoint, CheckpointStore, Clock, Done, Event, Job, JobControl, KeepError, Now, Sequential, Setting, Task,
-    Wish, WithBeside,
+    self, Backend, Beside, Checkpoint, CheckpointStore, Clock, Done, Event, Job, JobControl, KeepError, Now, Sequential, Setting,
+    Task, Wish, WithBeside,
 };
 use jurex_core::evidence::{Evidence, Stated};
 use jurex_core::media::{Bus, MediaClass};
 use jurex_core::medium::Medium;
+use jurex_core::native::command::{Image, Port};
+use jurex_core::native::{self, OwnErase, OwnState};
 use jurex_core::notation::Entropy;
 use jurex_core::plan::{Course, HowMuch, Order, OwnOrder, Plan, Secret};
 use jurex_core::rules::{Condition, Edition, Outcome, Technique, judge};
-use jurex_core::native::command::{Image, Port};
-use jurex_core::native::{self, OwnErase, OwnState};
 use jurex_core::testing::{cleared_for, test_drive};
 use jurex_core::units::{Lba, Sectors};
 use jurex_sim::{Fault, Hiding, Kind, Lie, Nature, Pacing, SimDrive, SpeedShape};
@@ -450,7 +450,11 @@ fn a_drive_that_failed_is_sanitized_again_and_proved_by_the_next_job() {
     sim.power_cycle();
     assert_eq!(sim.own_answers().own_state, Some(OwnState::Failed));
     let mut run = || {
-        let plan = Plan::of(&sim.drive(), &Course::Own(OwnOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers())), &mut dice);
+        let plan = Plan::of(
+            &sim.drive(),
+            &Course::Own(OwnOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers())),
+            &mut dice,
+        );
         let mut medium = sim.open().unwrap();
         let found = medium.identify().unwrap();
         let armed = plan.unwrap().arm(&cleared_for(&found, plan_intent(&sim)), "K7Q41M").unwrap();

@@ -92,7 +92,9 @@ fn secret(asked: &Erase, plan: &Plan) -> Result<Option<Secret>, Failure> {
                 let text = text.map_err(|e| Failure::Use(format!("cannot read {}: {e}. Nothing was written", file.display())))?;
                 Ok(Some(Secret::password(text.trim_end_matches(['\n', '\r']))))
             }
-            None => missing("a key change needs the password of Admin1: put it into a file and name that with --admin-password-file"),
+            None => {
+                missing("a key change needs the password of Admin1: put it into a file and name that with --admin-password-file")
+            }
         },
         _ if asked.psid.is_some() || asked.admin_password_file.is_some() => {
             missing("--psid and --admin-password-file belong to the ways tcg-revert and tcg-key-change")
@@ -359,7 +361,9 @@ fn summary(record: &Record, seen: &Seen) {
 /// What is to be known of a drive that may still have the password of its erasure.
 fn password_may_be_left(own: &OwnEvidence) -> String {
     match &own.failure {
-        Some(said) if said.contains("taken away") || said.contains("has no password") => "the drive has no password any more".into(),
+        Some(said) if said.contains("taken away") || said.contains("has no password") => {
+            "the drive has no password any more".into()
+        }
         _ => format!("the drive may have the password `{PASSWORD}` and lock itself: `jurex unlock` takes it away"),
     }
 }

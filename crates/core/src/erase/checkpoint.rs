@@ -92,7 +92,8 @@ impl Checkpoint {
     fn is_of_unit(&self, found: &Drive) -> bool {
         let (least, most) = (self.evidence.lift().map_or(self.drive().geometry, |l| l.before), self.plan.lifted());
         let sectors = found.geometry.sectors;
-        let may_be = self.plan.lift().is_some() && (least.sectors..=most.sectors.max(self.evidence.geometry().sectors)).contains(&sectors);
+        let may_be =
+            self.plan.lift().is_some() && (least.sectors..=most.sectors.max(self.evidence.geometry().sectors)).contains(&sectors);
         let as_large = |sectors| Drive { geometry: Geometry { sectors, ..self.drive().geometry }, ..self.drive().clone() };
         // A drive that was erasing itself, or has failed at it, when the system found it tells no size yet.
         let tells_no_size = sectors == 0 && found.unit.names_its_media() && self.evidence.own().is_some_and(|o| o.sent > 0);
@@ -198,9 +199,10 @@ impl Checkpoint {
         let (passes, planned) = (read.evidence.passes().len(), read.plan.passes().len());
         let fits = passes <= planned
             && read.evidence.planned == read.plan.kinds()
-            && read.evidence.overwrite().is_none_or(|o| {
-                o.range == read.plan.range_on(read.evidence.geometry()) && o.planned_passes as usize == planned
-            })
+            && read
+                .evidence
+                .overwrite()
+                .is_none_or(|o| o.range == read.plan.range_on(read.evidence.geometry()) && o.planned_passes as usize == planned)
             && read.is_of_unit(read.evidence.drive());
         if fits { Ok(read) } else { Err(Unsound("its evidence is not of its plan").into()) }
     }

@@ -3,8 +3,8 @@
 use super::forecast;
 use crate::estimate::SpeedSample;
 use crate::evidence::{
-    BesideRead, CheckEvidence, CommandAnswer, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence,
-    ReadBack, Session, StageEvidence, What,
+    BesideRead, CheckEvidence, CommandAnswer, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence,
+    PassEvidence, ReadBack, Session, StageEvidence, What,
 };
 use crate::media::{Geometry, HiddenAreas};
 use crate::medium::{Access, AccessWay};
@@ -318,42 +318,6 @@ impl Event {
             Event::NothingTrusted { why } => format!("Going on from the beginning: {why}."),
             Event::NoAnswer { so_long } => format!("The drive has not answered for {}.", crate::units::duration(*so_long)),
             Event::AnswersElsewhere => "The drive answers at other places: these are truly bad.".into(),
-            Event::LiftStarted { .. } => "Hidden areas are being made addressable.".into(),
-            Event::Lifted { after, hidden, .. } => {
-                format!("The drive has {} now. {}", counted(after.sectors, "sector"), hidden.sentence())
-            }
-            Event::OwnStarted { technique, .. } => format!("The drive is to erase itself: {}.", technique.name()),
-            Event::Marked { sectors } => format!(
-                "Too little lay on the drive that could be told apart afterwards: {} got bytes of their own first.",
-                counted(*sectors, "sector")
-            ),
-            Event::Asked { .. } | Event::OwnProgress { .. } => return None,
-            Event::Sending { commands } => {
-                let names: Vec<&str> = commands.iter().map(|c| c.split(':').next().unwrap_or(c)).collect();
-                format!("Sent to the drive: {}.", names.join(", "))
-            }
-            Event::Answered { .. } => return None,
-            Event::StandsStill { so_long } => {
-                format!("The drive's progress has not moved for {}, by its own word.", crate::units::duration(*so_long))
-            }
-            Event::CannotStop => "The drive can't be stopped: the job ends when the drive does.".into(),
-            Event::OwnEnded { failure: None, .. } => "The drive says that it has erased itself without error.".into(),
-            Event::OwnEnded { failure: Some(_), .. } => "The drive's own command is over, without success.".into(),
-            Event::CheckStarted { expect: Expect::Changed, drawn, .. } => format!(
-                "The drawn places are read again: none of {} may be as before ({} were blank, and prove nothing).",
-                counted(drawn.compared, "sector"),
-                counted(drawn.blank_before, "sector")
-            ),
-            Event::CheckStarted { sampling: None, .. } => "Every sector is read: nothing may be left.".into(),
-            Event::CheckStarted { sampling: Some(_), .. } => "Places drawn for this job are read: nothing may be left.".into(),
-            Event::CheckFault { kind, at, error } => {
-                let what = if *kind == FaultKind::Unreadable { "could not be read" } else { "did not hold what it should" };
-                let why = error.as_ref().map(|e| format!(": {e}")).unwrap_or_default();
-                format!("{} {what}{why}.", capital(&at.to_string()))
-            }
-            Event::BesideRead { beside } if beside.is_empty() => "No other namespace of the unit could be read.".into(),
-            Event::BesideRead { beside } => beside.iter().map(|b| format!("{}.", b.sentence())).collect::<Vec<_>>().join(" "),
-            Event::CheckEnded { .. } => "The reading after the drive's own erasure is over.".into(),
             Event::PassStarted { pass, of, pattern, .. } => format!("Pass {} of {of} begins: {pattern}.", pass + 1),
             Event::Fault { kind, at, error, .. } => {
                 let what = match kind {
@@ -396,6 +360,48 @@ impl Event {
             Event::Held { celsius: Some(c) } => format!("Holding until the drive has cooled down: it has {c} °C."),
             Event::WentOn => "Going on.".into(),
             Event::Ended { ended, .. } => ended.sentence(),
+            of_the_drives_own => return of_the_drives_own.own_sentence(),
+        })
+    }
+
+    /// The same of hidden areas and of the drive's own erasure.
+    fn own_sentence(&self) -> Option<String> {
+        Some(match self {
+            Event::LiftStarted { .. } => "Hidden areas are being made addressable.".into(),
+            Event::Lifted { after, hidden, .. } => {
+                format!("The drive has {} now. {}", counted(after.sectors, "sector"), hidden.sentence())
+            }
+            Event::OwnStarted { technique, .. } => format!("The drive is to erase itself: {}.", technique.name()),
+            Event::Marked { sectors } => format!(
+                "Too little lay on the drive that could be told apart afterwards: {} got bytes of their own first.",
+                counted(*sectors, "sector")
+            ),
+            Event::Sending { commands } => {
+                let names: Vec<&str> = commands.iter().map(|c| c.split(':').next().unwrap_or(c)).collect();
+                format!("Sent to the drive: {}.", names.join(", "))
+            }
+            Event::StandsStill { so_long } => {
+                format!("The drive's progress has not moved for {}, by its own word.", crate::units::duration(*so_long))
+            }
+            Event::CannotStop => "The drive can't be stopped: the job ends when the drive does.".into(),
+            Event::OwnEnded { failure: None, .. } => "The drive says that it has erased itself without error.".into(),
+            Event::OwnEnded { failure: Some(_), .. } => "The drive's own command is over, without success.".into(),
+            Event::CheckStarted { expect: Expect::Changed, drawn, .. } => format!(
+                "The drawn places are read again: none of {} may be as before ({} were blank, and prove nothing).",
+                counted(drawn.compared, "sector"),
+                counted(drawn.blank_before, "sector")
+            ),
+            Event::CheckStarted { sampling: None, .. } => "Every sector is read: nothing may be left.".into(),
+            Event::CheckStarted { sampling: Some(_), .. } => "Places drawn for this job are read: nothing may be left.".into(),
+            Event::CheckFault { kind, at, error } => {
+                let what = if *kind == FaultKind::Unreadable { "could not be read" } else { "did not hold what it should" };
+                let why = error.as_ref().map(|e| format!(": {e}")).unwrap_or_default();
+                format!("{} {what}{why}.", capital(&at.to_string()))
+            }
+            Event::BesideRead { beside } if beside.is_empty() => "No other namespace of the unit could be read.".into(),
+            Event::BesideRead { beside } => beside.iter().map(|b| format!("{}.", b.sentence())).collect::<Vec<_>>().join(" "),
+            Event::CheckEnded { .. } => "The reading after the drive's own erasure is over.".into(),
+            _ => return None,
         })
     }
 }
@@ -534,22 +540,7 @@ impl Progress {
                     p.slow.insert(*at);
                 }
             }
-            Event::Resumed { evidence } => {
-                self.evidence = (**evidence).clone();
-                self.opened = true;
-                self.reading_paces = self.evidence.passes().iter().map(|_| Pace::new(self.range)).collect();
-                if let Some(overwrite) = self.evidence.overwrite() {
-                    self.range = overwrite.range;
-                }
-                let reading = self.evidence.last_reading().is_some() && self.evidence.ended != Ended::Finished;
-                self.activity = match self.evidence.stages.last().map(|s| &s.what) {
-                    _ if reading => Activity::ReadingBack,
-                    Some(What::Lifted(_)) => Activity::Lifting,
-                    Some(What::Own(_)) => Activity::Own,
-                    Some(What::Checked(_)) => Activity::Checking,
-                    Some(What::Overwritten(_)) | None => Activity::Laying,
-                };
-            }
+            Event::Resumed { evidence } => self.resume(evidence),
             Event::NothingTrusted { .. } => {
                 self.evidence.stages.clear();
                 self.reading_paces.clear();
@@ -564,6 +555,24 @@ impl Progress {
                 self.close(*time, *lasted);
             }
         }
+    }
+
+    /// What a checkpoint told replaces what was folded before.
+    fn resume(&mut self, evidence: &Evidence) {
+        self.evidence = evidence.clone();
+        self.opened = true;
+        self.reading_paces = self.evidence.passes().iter().map(|_| Pace::new(self.range)).collect();
+        if let Some(overwrite) = self.evidence.overwrite() {
+            self.range = overwrite.range;
+        }
+        let reading = self.evidence.last_reading().is_some() && self.evidence.ended != Ended::Finished;
+        self.activity = match self.evidence.stages.last().map(|s| &s.what) {
+            _ if reading => Activity::ReadingBack,
+            Some(What::Lifted(_)) => Activity::Lifting,
+            Some(What::Own(_)) => Activity::Own,
+            Some(What::Checked(_)) => Activity::Checking,
+            Some(What::Overwritten(_)) | None => Activity::Laying,
+        };
     }
 
     fn open(&mut self, session: &Session) {

@@ -13,8 +13,8 @@ mod own;
 mod run;
 mod tune;
 
-pub use beside::{Beside, BesideMet, WithBeside};
 pub use backend::{Backend, Buffers, Done, Sequential, Setting, Task, Trials};
+pub use beside::{Beside, BesideMet, WithBeside};
 pub use checkpoint::{BadCheckpoint, Checkpoint};
 pub use event::{Activity, Event, FaultKind, Progress};
 pub use job::{Completed, DriveChanged, Job, Now, Operation, Request, Step, Wish};

@@ -112,14 +112,8 @@ mod tests {
         let mut page = vec![0u8; EXT_CSD];
         (page[231], page[213], page[223], page[224]) = (0x55, 0x80, 2, 1);
         let told = ExtCsd::parse(&page).unwrap();
-        let plain = ExtCsd {
-            sanitize: true,
-            secure_erase: true,
-            trim: true,
-            write_protected: false,
-            sectors: 0x8000,
-            erase_seconds: 19,
-        };
+        let plain =
+            ExtCsd { sanitize: true, secure_erase: true, trim: true, write_protected: false, sectors: 0x8000, erase_seconds: 19 };
         assert_eq!(told, plain);
         (page[230], page[231]) = (3, 0x41);
         assert_eq!(ExtCsd::parse(&page).unwrap(), ExtCsd { trim: false, erase_seconds: 57, ..plain });

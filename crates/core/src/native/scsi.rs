@@ -170,7 +170,7 @@ pub(crate) fn sense_words(key: u8, code: u8, qualifier: u8) -> Option<&'static s
         (2, 0x04, 0x04) => "the drive is being formatted",
         (2, 0x04, 0x09) => "the drive is testing itself",
         (3, 0x31, 0x03) => "an earlier sanitize operation has failed",
-        (7, 0x74, _) | (5, 0x74, _) => "the drive's security denies it",
+        (5 | 7, 0x74, _) => "the drive's security denies it",
         _ => return None,
     })
 }

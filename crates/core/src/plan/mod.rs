@@ -13,8 +13,8 @@ pub use stage::{Check, Lift, Overwrite, OwnErase, PlannedPass, Reading, Secret, 
 pub use verification::{HowMuch, Verification, WhichPasses};
 
 use crate::evidence::{
-    BesideRead, CheckEvidence, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
-    StageEvidence, StageKind, Stated, Unsound, What, fails,
+    BesideRead, CheckEvidence, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence,
+    ReadBack, Session, StageEvidence, StageKind, Stated, Unsound, What, fails,
 };
 use crate::guard::{Cleared, Intent};
 use crate::media::{Drive, Geometry, HiddenAreas, Label, Scope};
@@ -29,7 +29,9 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum PlanError {
     /// The system sees no sector of the drive, so that nothing could be read back.
-    #[error("the system sees no sector of this drive, so that nothing could be read back of it: take its power away for ten seconds, and look at it again")]
+    #[error(
+        "the system sees no sector of this drive, so that nothing could be read back of it: take its power away for ten seconds, and look at it again"
+    )]
     NoSectors,
     /// The range is not on the drive.
     #[error("{range} do not lie on this drive: its last sector is {last}")]

@@ -168,7 +168,8 @@ fn tells_too_little(check: &CheckEvidence) -> Vec<Lack> {
     // After a block erasure a sector may give an error until it is written. Where most of them do, nothing was seen.
     let (read, unreadable) = (check.read_back.read.count(), check.read_back.unreadable.count());
     if unreadable > 0 && read / 9 < unreadable {
-        let said = format!("{} of {} that were to be read gave an error.", grouped(unreadable), counted(read + unreadable, "sector"));
+        let said =
+            format!("{} of {} that were to be read gave an error.", grouped(unreadable), counted(read + unreadable, "sector"));
         found.push(Lack::of(LackKind::ReadInPart, said));
     }
     found

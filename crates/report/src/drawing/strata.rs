@@ -72,7 +72,9 @@ impl Across<'_> {
         const APART: f32 = 11.0;
         let (r, middle) = (4.0, y + ROW / 2.0);
         let ends = [(x, x + w)];
-        ends.iter().for_each(|(from, to)| shapes.push(Shape::Line { from: (*from, middle), to: (*to, middle), width: 0.5, ink: Ink::Laid }));
+        ends.iter().for_each(|(from, to)| {
+            shapes.push(Shape::Line { from: (*from, middle), to: (*to, middle), width: 0.5, ink: Ink::Laid });
+        });
         let mut at = x + APART / 2.0;
         while at < x + w {
             let corners = vec![(at, middle - r), (at + r, middle), (at, middle + r), (at - r, middle), (at, middle - r)];

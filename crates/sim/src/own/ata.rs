@@ -35,9 +35,8 @@ fn with_registers(key: u8, (status, error): (u8, u8), count: u16, lba: u64) -> A
     let [l0, l1, l2, l3, l4, l5, ..] = lba.to_le_bytes();
     let [count_high, count_low] = count.to_be_bytes();
     let code = if key == 1 { 0x1d } else { 0 };
-    let sense = vec![
-        0x72, key, 0, code, 0, 0, 0, 14, 9, 12, 1, error, count_high, count_low, l3, l0, l4, l1, l5, l2, 0x40, status,
-    ];
+    let sense =
+        vec![0x72, key, 0, code, 0, 0, 0, 14, 9, 12, 1, error, count_high, count_low, l3, l0, l4, l1, l5, l2, 0x40, status];
     Answer::Scsi { status: 2, sense, data: vec![] }
 }
 

@@ -21,7 +21,14 @@ fn page(data: Vec<u8>) -> (Answer, Duration) {
 }
 
 impl Own {
-    pub(super) fn nvme(&mut self, drive: &Drive, store: &mut Store, opcode: u8, namespace: u32, cdw10: u32) -> (Answer, Duration) {
+    pub(super) fn nvme(
+        &mut self,
+        drive: &Drive,
+        store: &mut Store,
+        opcode: u8,
+        namespace: u32,
+        cdw10: u32,
+    ) -> (Answer, Duration) {
         let running = self.progress(store);
         match opcode {
             0x06 => self.identify_nvme(drive, cdw10 & 0xff),
@@ -48,7 +55,8 @@ impl Own {
                 data[4..4 + serial.len().min(20)].copy_from_slice(&serial[..serial.len().min(20)]);
                 data[256] = if self.has(OwnErase::Format) { 2 } else { 0 };
                 let bit = |erase, n: u32| u8::from(self.has(erase)) << n;
-                data[328] = bit(OwnErase::SanitizeCrypto, 0) | bit(OwnErase::SanitizeBlock, 1) | bit(OwnErase::SanitizeOverwrite, 2);
+                data[328] =
+                    bit(OwnErase::SanitizeCrypto, 0) | bit(OwnErase::SanitizeBlock, 1) | bit(OwnErase::SanitizeOverwrite, 2);
                 data[516] = if self.nature.second_namespace > 0 { 2 } else { 1 };
                 // An erasing format is of every namespace.
                 data[524] = bit(OwnErase::FormatCrypto, 2) | 2;

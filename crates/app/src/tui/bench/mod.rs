@@ -17,8 +17,8 @@ use crate::tui::screen::{About, Answer, Given, Screen, WayTo};
 use crate::tui::state::State;
 use crate::tui::step::{arm, certify, erase, look, plan};
 use crate::tui::widget::field::Typed;
-pub(super) use lanes::tally;
 use jurex_core::plan::Lift;
+pub(super) use lanes::tally;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 

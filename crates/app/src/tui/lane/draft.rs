@@ -173,8 +173,7 @@ impl Lane {
 
     fn stands_on(&self, of: &Foundation) -> bool {
         let Foundation { drive, answers, draft, speed } = of;
-        (drive, answers, draft, speed.as_ref())
-            == (&self.seen.drive, &self.seen.answers, &self.draft, self.look.speed.sample())
+        (drive, answers, draft, speed.as_ref()) == (&self.seen.drive, &self.seen.answers, &self.draft, self.look.speed.sample())
     }
 
     fn foresee(&self) -> Foreseen {

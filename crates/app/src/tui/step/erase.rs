@@ -23,7 +23,9 @@ pub(crate) fn why_not(lane: &Lane, action: Action) -> Option<&'static str> {
     let held = lane.state() == LaneState::Held;
     let (can, why) = match action {
         Action::GoOn => (held, "The job is not held."),
-        Action::Hold => (lane.is_working() && !held && !erases_itself(lane), "Nothing is being worked on here that could be held."),
+        Action::Hold => {
+            (lane.is_working() && !held && !erases_itself(lane), "Nothing is being worked on here that could be held.")
+        }
         Action::StopJob if erases_itself(lane) && !goes_on_alone(lane) => {
             (false, "This drive can't be stopped: the job ends when the drive does.")
         }
@@ -141,11 +143,20 @@ fn by_itself(lane: &Lane, log: &Log, own: &OwnEvidence, column: &mut Column<'_>)
     let told = lane.seen.answers.own_times.iter().find(|t| t.erase.technique() == own.technique);
     let told = told.map_or_else(
         || "not told by the drive".into(),
-        |t| format!("{}{}, by its own word", if t.at_least { "more than " } else { "" }, duration(std::time::Duration::from_secs(t.seconds))),
+        |t| {
+            format!(
+                "{}{}, by its own word",
+                if t.at_least { "more than " } else { "" },
+                duration(std::time::Duration::from_secs(t.seconds))
+            )
+        },
     );
     column.fact("takes", &told);
     if own.may_have_left_a_password() && !working {
-        let said = format!("it may have kept the password `{PASSWORD}`: going on with the job, or `jurex unlock {}`, takes it away", lane.seen.drive.shown_path());
+        let said = format!(
+            "it may have kept the password `{PASSWORD}`: going on with the job, or `jurex unlock {}`, takes it away",
+            lane.seen.drive.shown_path()
+        );
         column.fact_in("password", &said, Role::Strong);
     }
     const SHOWN: usize = 6;

@@ -67,7 +67,11 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     if let Some(bridge) = &lane.seen.answers.bridge {
         column.fact("bridge", &format!("{bridge} stands before the drive"));
     }
-    column.fact_in("hidden areas", &drive.hidden.sentence(), if drive.hidden == HiddenAreas::None { Role::Text } else { Role::Strong });
+    column.fact_in(
+        "hidden areas",
+        &drive.hidden.sentence(),
+        if drive.hidden == HiddenAreas::None { Role::Text } else { Role::Strong },
+    );
     for other in &drive.elsewhere {
         column.fact("of the same unit", &other.what);
     }
@@ -129,7 +133,11 @@ fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
         let place = column.take(strata::rows(&drawing));
         strata::draw(&drawing, state.theme, place, column.buffer());
         if let HiddenAreas::Hidden { sectors } = lane.seen.drive.hidden {
-            let words = format!("hidden: the last {} ({}), which no program on this machine can see", counted(sectors, "sector"), si_size(geometry.bytes_of(sectors)));
+            let words = format!(
+                "hidden: the last {} ({}), which no program on this machine can see",
+                counted(sectors, "sector"),
+                si_size(geometry.bytes_of(sectors))
+            );
             column.sentence(&words, Role::Strong);
         }
         for region in contents.regions.iter().take(MOST_REGIONS) {

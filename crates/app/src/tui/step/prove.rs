@@ -70,16 +70,22 @@ fn own_facts(own: &OwnEvidence, check: &CheckEvidence, column: &mut Column<'_>) 
     column.fact("  read", &format!("{} of {}", counted(read.read.count(), "sector"), grouped(check.range.count)));
     match check.expect {
         Expect::Changed => {
-            column.fact("  compared", &format!("{} of which a salted digest was kept from before", counted(drawn.compared, "sector")));
+            column.fact(
+                "  compared",
+                &format!("{} of which a salted digest was kept from before", counted(drawn.compared, "sector")),
+            );
             column.fact("  as before", &faults(&read.wrong));
-            let blank = format!("{} held one byte over and over before: they prove nothing", counted(drawn.blank_before, "sector"));
+            let blank =
+                format!("{} held one byte over and over before: they prove nothing", counted(drawn.blank_before, "sector"));
             column.fact("  blank before", &blank);
         }
         _ => column.fact("  not blank", &faults(&read.wrong)),
     }
     column.fact("  unreadable", &faults(&read.unreadable));
-    let parts = format!("{} of the drive's {} parts held something before that is gone now", drawn.parts, Drawn::parts_of(check.range));
+    let parts =
+        format!("{} of the drive's {} parts held something before that is gone now", drawn.parts, Drawn::parts_of(check.range));
     column.fact("  tells", &parts);
+    check.beside.iter().for_each(|beside| column.fact("  beside", &beside.sentence()));
 }
 
 fn faults(set: &RangeSet) -> String {
@@ -95,7 +101,9 @@ fn laboratory(lane: &Lane, column: &mut Column<'_>) {
     column.fact_in("beyond them", &amount(found.beyond), Role::Strong);
     let lesson = match (found.at_addresses, found.beyond) {
         (0, 0) => "No cell holds anything of it any more. Of a real drive only its own word, and its maker's, say so.",
-        (0, _) => "It lies in spare cells, which no address reaches: writing to the drive can't touch them. That is why such an outcome is Clear and not Purge.",
+        (0, _) => {
+            "It lies in spare cells, which no address reaches: writing to the drive can't touch them. That is why such an outcome is Clear and not Purge."
+        }
         _ => "It is still there for everyone to read.",
     };
     column.sentence(lesson, Role::Text);

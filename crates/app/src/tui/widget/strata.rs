@@ -72,7 +72,8 @@ fn draw_former(layer: &Layer, strata: &Strata, theme: Theme, area: Rect, buffer:
         let inner = usize::from(to - from).saturating_sub(2);
         if span.kind == Kind::Hidden {
             // What nobody has seen: no region with a name, but a place.
-            let text = if inner >= 6 { format!("▕{}▏", padded("hidden", inner)) } else { "▓".repeat(usize::from(to - from)) };
+            let text =
+                if inner >= 6 { format!("▕{}▏", padded("hidden", inner)) } else { "▓".repeat(usize::from(to - from)) };
             buffer.set_stringn(area.x + from, area.y, text, usize::from(to - from), theme.style(Role::Strong));
             continue;
         }

@@ -9,8 +9,8 @@ mod talking;
 
 pub use request::{Completed, DriveChanged, Now, Operation, Request, Step, Wish};
 
-use super::checkpoint::Checkpoint;
 use super::beside::BesideDraws;
+use super::checkpoint::Checkpoint;
 use super::draw::Draw;
 use super::event::{Activity, Event, FaultKind, Progress};
 use crate::digest::Met;
@@ -24,10 +24,10 @@ use crate::units::Sectors;
 use faults::{Doubt, Wrong};
 use going_on::Then;
 use request::describe;
-use talking::Conversation;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
+use talking::Conversation;
 
 #[derive(Clone, Copy, Debug)]
 enum Phase {
@@ -325,11 +325,7 @@ impl Job {
             },
             Phase::DrawingBeside | Phase::CheckingBeside if self.in_flight.is_empty() => Step::Do(self.issue(Issued::Beside)),
             Phase::AskingAgain | Phase::AskingSize if self.in_flight.is_empty() => Step::Do(self.issue(Issued::Identify)),
-            Phase::Flushing
-            | Phase::AskingAgain
-            | Phase::AskingSize
-            | Phase::DrawingBeside
-            | Phase::CheckingBeside => Step::Wait,
+            Phase::Flushing | Phase::AskingAgain | Phase::AskingSize | Phase::DrawingBeside | Phase::CheckingBeside => Step::Wait,
             Phase::Over => Step::Ended,
         }
     }

@@ -1,7 +1,7 @@
 //! What a job asks for, and what it is told.
 
-use crate::erase::beside::BesideMet;
 use crate::digest::{Met, Salt};
+use crate::erase::beside::BesideMet;
 use crate::erase::kept::Change;
 use crate::media::Drive;
 use crate::medium::MediumError;

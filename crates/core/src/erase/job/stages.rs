@@ -122,7 +122,7 @@ impl Job {
             Some((What::Lifted(_), true)) => 1,
             Some((What::Own(_), false)) => own_at.unwrap_or(0),
             // What was read under an earlier hold proves nothing. A key is replaced again; what is blank is read in full.
-            Some((What::Own(own) , true)) if own.technique.leaves_unknown_bytes() => own_at.unwrap_or(0),
+            Some((What::Own(own), true)) if own.technique.leaves_unknown_bytes() => own_at.unwrap_or(0),
             Some((What::Own(_), true)) => own_at.map_or(0, |n| n + 1),
             Some((What::Checked(_), _)) if evidence.overwrite().is_none() => {
                 let again = evidence.own().is_some_and(|o| o.technique.leaves_unknown_bytes());
@@ -145,4 +145,3 @@ impl Job {
         self.begin_stage(stage, now);
     }
 }
-

@@ -90,7 +90,9 @@ impl Lifting {
         let (what, why) = match feature {
             Feature::ProtectedArea => ("host protected area", "it is locked or frozen, or was changed once since power-on"),
             Feature::AccessibleMax => ("accessible maximum", "it is frozen, or was changed once since power-on"),
-            Feature::Configuration => ("configuration overlay", "it is frozen, or needs the area before it lifted in an earlier power cycle"),
+            Feature::Configuration => {
+                ("configuration overlay", "it is frozen, or needs the area before it lifted in an earlier power cycle")
+            }
         };
         format!(
             "its {what} could not be lifted ({}): most likely {why}. Take its power away for ten seconds and go on with the job",

@@ -60,7 +60,10 @@ impl Speech {
 /// Asks a drive whose sanitize operation failed to leave the failure mode, and erases nothing. Only a drive of which the failed
 /// operation was begun with leave to do so does it; Jurex's own are begun without, so that nobody takes a drive that failed
 /// for one that was sanitized.
-pub(super) fn leave_failure(protocol: Protocol, send: &mut dyn FnMut(&Command) -> Result<Answer, MediumError>) -> Result<(), UnlockError> {
+pub(super) fn leave_failure(
+    protocol: Protocol,
+    send: &mut dyn FnMut(&Command) -> Result<Answer, MediumError>,
+) -> Result<(), UnlockError> {
     let speech = Speech::of(protocol);
     let answer = send(&speech.question())?;
     if speech.state(&answer) != Some(OwnState::Failed) {

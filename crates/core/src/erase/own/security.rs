@@ -17,7 +17,9 @@ enum Step {
     Erase,
     AskAfter,
     /// The password is still set: it is taken away.
-    Disable { locked: bool },
+    Disable {
+        locked: bool,
+    },
     AskDisabled,
     Over(End),
 }
@@ -52,7 +54,11 @@ impl Security {
 
     /// Takes Jurex's password away and erases nothing.
     pub(super) fn unlock() -> Self {
-        Self { erases: false, is_ours: true, ..Self::erase(false, &OwnEvidence::begun(crate::technique::Technique::SecurityErase)) }
+        Self {
+            erases: false,
+            is_ours: true,
+            ..Self::erase(false, &OwnEvidence::begun(crate::technique::Technique::SecurityErase))
+        }
     }
 
     fn name(&self) -> &'static str {
@@ -75,7 +81,9 @@ impl Security {
                 );
             }
             (.., true) => {
-                return refused("too many wrong passwords were tried: take its power away for ten seconds and go on with the job");
+                return refused(
+                    "too many wrong passwords were tried: take its power away for ten seconds and go on with the job",
+                );
             }
             _ => {}
         }
@@ -84,7 +92,9 @@ impl Security {
             (false, false) => Step::Over(End::Completed),
             (true, _) if self.enhanced && !enhanced_erase => refused("it does not have the enhanced erase"),
             (true, true) if self.is_ours => Step::Erase,
-            (true, true) => refused("it has a password that this job did not set: take it away first, with the program that set it"),
+            (true, true) => {
+                refused("it has a password that this job did not set: take it away first, with the program that set it")
+            }
             (true, false) => Step::SetPassword,
         }
     }
@@ -157,7 +167,11 @@ impl Talk for Security {
                     None if self.step == Step::AskBefore => {
                         Step::Over(End::Refused(format!("it did not answer IDENTIFY DEVICE: {}", answer.sentence())))
                     }
-                    None => Step::Over(End::Silent(format!("it does not answer any more: {}. {}", answer.sentence(), password_left()))),
+                    None => Step::Over(End::Silent(format!(
+                        "it does not answer any more: {}. {}",
+                        answer.sentence(),
+                        password_left()
+                    ))),
                 }
             }
             Step::SetPassword if answer.is_good() || matches!(answer, Answer::Lost { .. }) => Step::AskSet,
