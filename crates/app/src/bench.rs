@@ -5,7 +5,7 @@ use crate::exit::Failure;
 use crate::places::Places;
 use jurex_core::beacon;
 use jurex_core::contents::{self, Contents};
-use jurex_core::erase::{Backend, Sequential, UnlockError, leave_failure, unlock};
+use jurex_core::erase::{Backend, Beside, Sequential, UnlockError, WithBeside, leave_failure, unlock};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::guard::{self, Cleared, Hindrance, Intent, LookedAt, Refusal};
 use jurex_core::media::{Bus, Drive, Label, Scope};
@@ -411,6 +411,13 @@ impl OpenDrive {
             OpenDrive::Simulated(medium) => medium,
             OpenDrive::SimulatedNamespace(medium) => medium,
         }
+    }
+
+    /// Lets `work` be done by the backend that suits the drive, which reaches the namespaces held beside it too.
+    pub(crate) fn with_backend_beside<'h, R>(self, beside: &'h mut [HeldBeside], work: impl FnOnce(&mut dyn Backend) -> R) -> R {
+        let other = |held: &'h mut HeldBeside| Some(Beside { what: held.what.clone()?, medium: held.drive.medium() });
+        let others = beside.iter_mut().filter_map(other).collect();
+        self.with_backend(|backend| work(&mut WithBeside::new(backend, others)))
     }
 
     /// Lets `work` be done by the backend that suits the drive.

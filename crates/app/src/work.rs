@@ -7,7 +7,7 @@ use crate::heat::Watched;
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
 use jurex_core::erase::{
-    self, Beside, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError, WithBeside,
+    self, Backend, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError,
 };
 use jurex_core::media::Drive;
 use jurex_core::medium::MediumError;
@@ -196,11 +196,8 @@ impl Prepared {
         // A drive that is to erase itself is asked nothing beside its job: a question in the middle could end the erasure.
         let hold_above = hold_above.filter(|_| plan.own_erase().is_none());
         let mut control = Watched::new(control, &seen, hold_above);
-        let others =
-            beside.iter_mut().filter_map(|held| Some(Beside { what: held.what.clone()?, medium: held.drive.medium() })).collect();
-        let evidence = drive.with_backend(|backend| {
-            erase::run(job, &mut WithBeside::new(backend, others), &clock, &mut control, &mut store, &mut both)
-        });
+        let work = |backend: &mut dyn Backend| erase::run(job, backend, &clock, &mut control, &mut store, &mut both);
+        let evidence = drive.with_backend_beside(&mut beside, work);
         let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
         let goes_on = evidence.ended.can_go_on();
         let record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);
