@@ -190,6 +190,22 @@ impl State {
         if armed { vec![Command::Abandon(id)] } else { vec![] }
     }
 
+    /// Fixes the chosen lane's draft as its plan, if its way can be taken.
+    pub(crate) fn take_plan(&mut self) -> Vec<Command> {
+        let (Some(id), Some(lane)) = (self.selected, self.lane()) else { return vec![] };
+        match lane.foreseen().ways.iter().find(|w| w.technique == lane.draft.way) {
+            Some(way) if !way.is_ready() => {
+                let name = capital(way.technique.name());
+                self.notice = Some(format!("{name} can't be planned. {}", way.availability.sentence()));
+                vec![]
+            }
+            _ => {
+                let course = lane.draft.course(&lane.seen.drive, &lane.seen.answers, &lane.papers.technician.name);
+                vec![Command::Plan(id, Box::new(course))]
+            }
+        }
+    }
+
     /// Says why something could not be done.
     pub(crate) fn refuse(&mut self, why: &dyn std::error::Error) {
         self.notice = Some(format!("{}.", capital(&why.to_string())));

@@ -4,7 +4,6 @@ use super::{Answer, Screen};
 use crate::tui::action::{Action, Place};
 use crate::tui::lane::LaneId;
 use crate::tui::state::State;
-use crate::tui::step::plan::take_plan;
 use crate::tui::widget::field::{Field, Typed};
 use crate::tui::widget::panel::typed;
 use jurex_core::plan::Secret;
@@ -91,7 +90,7 @@ fn take_psid(state: &mut State, id: LaneId, text: &str) -> Answer {
         return Answer::stay();
     }
     lane.draft.secret = Some(secret);
-    let commands = take_plan(state);
+    let commands = state.take_plan();
     Answer::back().and(commands)
 }
 

@@ -11,7 +11,6 @@ use crate::tui::screen::methods::MethodsPage;
 use crate::tui::state::State;
 use crate::tui::widget::need::next_sensitivity;
 use jurex_core::rules::Technique;
-use jurex_core::text::capital;
 
 /// Most rounds that the keys offer; the command line takes more.
 const MOST_ROUNDS: u32 = 99;
@@ -28,7 +27,7 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
         Action::EditPasses => Answer::push(MethodsPage::for_passes(state, id)),
         Action::Range => Answer::push(TypedLine::of_range(id)),
         Action::TakePlan if needs_psid(&state.lanes[id]) => Answer::push(TypedLine::of_psid(id)),
-        Action::TakePlan => Answer::to_do(take_plan(state)),
+        Action::TakePlan => Answer::to_do(state.take_plan()),
         _ => {
             change_draft(&mut state.lanes[id], action);
             Answer::stay()
@@ -40,22 +39,6 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
 fn needs_psid(lane: &Lane) -> bool {
     let ready = lane.foreseen().ways.iter().any(|w| w.technique == lane.draft.way && w.is_ready());
     ready && lane.draft.way == Technique::TcgRevert && lane.draft.secret.is_none()
-}
-
-/// Fixes the draft as the plan, if its way can be taken.
-pub(crate) fn take_plan(state: &mut State) -> Vec<Command> {
-    let (Some(id), Some(lane)) = (state.selected, state.lane()) else { return vec![] };
-    match lane.foreseen().ways.iter().find(|w| w.technique == lane.draft.way) {
-        Some(way) if !way.is_ready() => {
-            let name = capital(way.technique.name());
-            state.notice = Some(format!("{name} can't be planned. {}", way.availability.sentence()));
-            vec![]
-        }
-        _ => {
-            let course = lane.draft.course(&lane.seen.drive, &lane.seen.answers, &lane.papers.technician.name);
-            vec![Command::Plan(id, Box::new(course))]
-        }
-    }
 }
 
 fn change_draft(lane: &mut Lane, action: Action) {
