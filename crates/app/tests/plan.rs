@@ -28,9 +28,15 @@ fn every_bays_plan_keeps_to_its_schema() {
         let answer = document(plan(&place, drive, &["--json", "--no-sample"]));
         assert_eq!(answer["needed"], "clear");
         let ready = answer["ways"].as_array().unwrap().iter().filter(|w| w["availability"]["state"] == "ready");
-        assert_eq!(ready.map(|w| w["name"].as_str().unwrap()).collect::<Vec<_>>(), ["overwrite"], "{drive}");
+        let ready: Vec<&str> = ready.map(|w| w["name"].as_str().unwrap()).collect();
+        assert!(ready.contains(&"overwrite"), "{drive}: {ready:?}");
+        // An image has no command of its own; the simulated drives have theirs.
+        assert!(ready.len() == 1 || drive != shown(&image), "{drive}: {ready:?}");
         answers.push(answer);
     }
+    let own = document(plan(&place, "sim:5", &["--json", "--no-sample", "--way", "sanitize-block"]));
+    assert_eq!((&own["plan"]["own"], &own["plan"]["earns"]), (&"sanitize-block".into(), &"purge".into()));
+    answers.push(own);
     let sampled = document(plan(&place, shown(&image), &["--json"]));
     assert!(sampled["speed_sample"]["end"].as_f64().is_some_and(|s| s > 0.0));
     assert_eq!(fs::read(&image).unwrap().len(), 1 << 20);
@@ -91,7 +97,7 @@ fn contradictions_and_wrong_words_are_told_with_what_would_be_right() {
         (&["--method", "zeroes"], &["no method `zeroes`", "zeros"]),
         (&["--passes", "00 | zz"], &["column 6", "\n       ^"]),
         (&["--passes", "00?", "--verify", "none"], &["leave out one of the two"]),
-        (&["--from", "5", "--to", "3906248"], &["its last sector is 3906247"]),
+        (&["--from", "5", "--to", "3906248"], &["its last sector is 3775175"]),
         (&["--from", "9", "--to", "5"], &["holds no sector"]),
         (&["--partition", "9"], &["no partition 9", "has 4"]),
         (&["--rounds", "0"], &["--rounds"]),
