@@ -233,7 +233,7 @@ fn work_facts(record: &Record) -> Vec<Fact> {
         fact("Technique", techniques(evidence)),
         fact("Treatment", record.method.title.clone()),
         code("Passes", if record.method.notation.is_empty() { "none".into() } else { record.method.notation.clone() }),
-        fact("Verification", record.method.verification.to_string()),
+        fact("Verification", verification(record)),
         code("Sampling seed", sampling_seed(evidence)),
         fact("Tool", format!("{} {}", record.tool.name, record.tool.version)),
         fact("Duration", format!("{}{interrupted}", duration(lasted))),
@@ -250,6 +250,16 @@ fn work_facts(record: &Record) -> Vec<Fact> {
     .into_iter()
     .chain(evidence.own_check().into_iter().flat_map(|c| &c.beside).map(|b| fact("Read beside it", b.sentence())))
     .collect()
+}
+
+/// What was to be read back; where nothing was laid, after the drive's own erasure.
+fn verification(record: &Record) -> String {
+    let read = record.evidence().own_check().filter(|_| record.evidence().passes().is_empty());
+    match read.map(|check| &check.read_back.sampling) {
+        None => record.method.verification.to_string(),
+        Some(None) => "full: every sector is read after the drive's own erasure".into(),
+        Some(Some(_)) => "sampled: places drawn for this job are read before and after the drive's own erasure".into(),
+    }
 }
 
 fn sampling_seed(evidence: &Evidence) -> String {
