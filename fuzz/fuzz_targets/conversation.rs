@@ -90,6 +90,7 @@ fuzz_target!(|bytes: &[u8]| {
                         }
                         Completed::Answered(said)
                     }
+                    Operation::Beside(..) => Completed::Beside(vec![]),
                     Operation::Write(..) | Operation::Probe(_) | Operation::Flush | Operation::Rescan => Completed::Done,
                 };
                 (request.tag, how)
