@@ -4,8 +4,8 @@
 
 use jurex_core::digest::Met;
 use jurex_core::erase::{Checkpoint, CheckpointStore, Completed, Job, KeepError, Kept, NotKept, Now, Operation, Step};
-use jurex_core::medium::Access;
 use jurex_core::media::{Bus, MediaClass};
+use jurex_core::medium::Access;
 use jurex_core::native::Answers;
 use jurex_core::native::command::{Answer, Command, Image};
 use jurex_core::plan::{OwnOrder, Plan, Secret};
@@ -52,7 +52,9 @@ fn answer(command: &Command, rest: &mut &[u8]) -> Answer {
         (Image::Scsi(_), 0) => Answer::Scsi { status: 0, sense: vec![], data: wide(512) },
         (Image::Scsi(_), _) => Answer::Scsi { status: 2, sense: said.to_vec(), data: vec![] },
         (Image::Nvme { .. }, kind) => Answer::Nvme { status: if kind == 0 { 0 } else { u16::from(*first) }, data: wide(4096) },
-        (Image::Mmc { .. }, kind) => Answer::Mmc { response: if kind == 0 { 0x900 } else { u32::from(*first) << 24 }, data: wide(512) },
+        (Image::Mmc { .. }, kind) => {
+            Answer::Mmc { response: if kind == 0 { 0x900 } else { u32::from(*first) << 24 }, data: wide(512) }
+        }
         (Image::Opal(_), kind) => Answer::Opal { status: u32::from(kind), flags: said.first().copied().unwrap_or(0).into() },
     }
 }
