@@ -304,11 +304,10 @@ impl Seen {
 
     /// How far it is with an erasure of its own, asked now; `None`: it is not at work on one.
     pub(crate) fn own_progress(&self) -> Option<Option<u16>> {
-        let state = match &self.place {
-            Place::Simulated(sim) => sim.own_answers().own_state,
-            Place::Machine(system) => system.find(self.drive.file_path()).ok()?.answers.own_state,
-        };
-        if let Some(OwnState::Running { progress }) = state { Some(progress) } else { None }
+        match self.answers_now()?.own_state {
+            Some(OwnState::Running { progress }) => Some(progress),
+            Some(OwnState::Idle | OwnState::Failed) | None => None,
+        }
     }
 
     /// Lets the system see its capacity anew.
@@ -366,7 +365,7 @@ impl Seen {
     pub(crate) fn open_for(&self, scope: Scope) -> Result<(OpenDrive, Vec<HeldBeside>), OpenError> {
         if let Place::Simulated(sim) = &self.place {
             let second = sim.second_namespace().filter(|_| scope == Scope::WholeUnit);
-            let held = second.map(|(what, medium)| HeldBeside { what: Some(what), drive: OpenDrive::SimulatedNamespace(medium) });
+            let held = second.map(|(what, medium)| HeldBeside { what: Some(what), medium: Box::new(medium) });
             return Ok((self.open()?, held.into_iter().collect()));
         }
         let reached = self.beside.iter().map(|(other, _)| other).filter(|other| match scope {
@@ -374,8 +373,8 @@ impl Seen {
             Scope::Namespace { .. } | Scope::Sectors(_) => false,
         });
         let held = |other| {
-            let drive = OpenDrive::Machine(jurex_linux::open(other)?);
-            Ok(HeldBeside { what: self.drive.namespace_called(other), drive })
+            let medium = Box::new(jurex_linux::open(other)?);
+            Ok(HeldBeside { what: self.drive.namespace_called(other), medium })
         };
         let beside = reached.map(held).collect::<Result<_, OpenError>>()?;
         Ok((self.open()?, beside))
@@ -394,14 +393,13 @@ impl Seen {
 pub(crate) struct HeldBeside {
     /// Its name in the drive's list of other storage, if it is another namespace and not another path to the same one.
     pub(crate) what: Option<String>,
-    pub(crate) drive: OpenDrive,
+    pub(crate) medium: Box<dyn Medium + Send>,
 }
 
 /// A drive that is open for this process alone.
 pub(crate) enum OpenDrive {
     Machine(jurex_linux::LinuxMedium),
     Simulated(jurex_sim::SimMedium),
-    SimulatedNamespace(jurex_sim::SimNamespace),
 }
 
 impl OpenDrive {
@@ -409,23 +407,21 @@ impl OpenDrive {
         match self {
             OpenDrive::Machine(medium) => medium,
             OpenDrive::Simulated(medium) => medium,
-            OpenDrive::SimulatedNamespace(medium) => medium,
         }
     }
 
     /// Lets `work` be done by the backend that suits the drive, which reaches the namespaces held beside it too.
     pub(crate) fn with_backend_beside<'h, R>(self, beside: &'h mut [HeldBeside], work: impl FnOnce(&mut dyn Backend) -> R) -> R {
-        let other = |held: &'h mut HeldBeside| Some(Beside { what: held.what.clone()?, medium: held.drive.medium() });
+        let other = |held: &'h mut HeldBeside| Some(Beside { what: held.what.clone()?, medium: held.medium.as_mut() });
         let others = beside.iter_mut().filter_map(other).collect();
         self.with_backend(|backend| work(&mut WithBeside::new(backend, others)))
     }
 
     /// Lets `work` be done by the backend that suits the drive.
-    pub(crate) fn with_backend<R>(self, work: impl FnOnce(&mut dyn Backend) -> R) -> R {
+    fn with_backend<R>(self, work: impl FnOnce(&mut dyn Backend) -> R) -> R {
         match self {
             OpenDrive::Machine(medium) => work(jurex_linux::backend(medium, carrying()).as_mut()),
             OpenDrive::Simulated(mut medium) => work(&mut Sequential::new(&mut medium)),
-            OpenDrive::SimulatedNamespace(mut medium) => work(&mut Sequential::new(&mut medium)),
         }
     }
 }

@@ -228,7 +228,7 @@ fn availability(drive: &Drive, answers: &Answers, technique: Technique) -> Avail
             reason: "The drive has a password that somebody has set".into(),
             remedy: format!("whoever set it takes it away; if Jurex did, `jurex unlock {}`", drive.shown_path()),
         },
-        _ if is_sanitize(technique) && answers.sanitize_frozen => Availability::Blocked {
+        _ if technique.runs_by_itself() && answers.sanitize_frozen => Availability::Blocked {
             reason: "Frozen: the drive takes no SANITIZE command until its next power-on".into(),
             remedy: "take the drive's power away for ten seconds, give it back, and look again".into(),
         },
@@ -238,10 +238,6 @@ fn availability(drive: &Drive, answers: &Answers, technique: Technique) -> Avail
         },
         _ => Availability::Ready,
     }
-}
-
-fn is_sanitize(technique: Technique) -> bool {
-    matches!(technique, Technique::SanitizeBlock | Technique::SanitizeCrypto | Technique::SanitizeOverwrite)
 }
 
 /// The overwrite order that suits a class of media: one pass of zeros, or a pattern and its complement where the media

@@ -461,6 +461,11 @@ impl Drive {
         self.unit.agrees_with(&other.unit) && self.geometry.is_as_large_as(other.geometry) && self.protocol == other.protocol
     }
 
+    /// Other storage of the unit that holds user data.
+    pub fn other_user_data(&self) -> impl Iterator<Item = &Elsewhere> {
+        self.elsewhere.iter().filter(|e| e.user_data)
+    }
+
     /// What `other`, another namespace of the same unit, is called in the list of storage [`Drive::elsewhere`].
     pub fn namespace_called(&self, other: &Drive) -> Option<String> {
         let Protocol::Nvme { namespace } = other.protocol else { return None };

@@ -42,6 +42,42 @@ impl Entropy for Fixed {
     }
 }
 
+/// Numbers from a seed (splitmix64).
+#[derive(Clone, Debug)]
+pub struct Dice(pub u64);
+
+impl Dice {
+    /// The next number.
+    pub fn roll(&mut self) -> u64 {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        z ^ (z >> 31)
+    }
+
+    /// One below `limit`; 0 where there is none.
+    pub fn below(&mut self, limit: u64) -> u64 {
+        self.roll() % limit.max(1)
+    }
+
+    /// True once in `n` times.
+    pub fn one_in(&mut self, n: u64) -> bool {
+        self.below(n) == 0
+    }
+
+    /// One of those. Never asked of none.
+    pub fn pick<T: Clone>(&mut self, from: &[T]) -> T {
+        from[self.below(from.len() as u64) as usize].clone()
+    }
+}
+
+impl Entropy for Dice {
+    fn fill(&mut self, out: &mut [u8]) {
+        out.iter_mut().for_each(|b| *b = self.roll() as u8);
+    }
+}
+
 /// A medium in memory: counts what is written where, and fails where it is told to.
 #[derive(Debug)]
 pub struct Memory {

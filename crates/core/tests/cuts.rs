@@ -9,11 +9,10 @@ use jurex_core::erase::{Checkpoint, Completed, Event, Job, Now, Operation, Progr
 use jurex_core::evidence::{Evidence, What};
 use jurex_core::media::{Bus, Drive, Geometry, MediaClass};
 use jurex_core::medium::{Access, Cause, MediumError, Op};
-use jurex_core::notation::Entropy;
 use jurex_core::pattern::{Pattern, wrong_sectors};
 use jurex_core::plan::{Order, Plan, Verification};
 use jurex_core::rules::{Edition, Outcome, judge};
-use jurex_core::testing::{cleared, test_drive};
+use jurex_core::testing::{Dice, cleared, test_drive};
 use jurex_core::units::Sectors;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
@@ -23,33 +22,6 @@ use std::time::Duration;
 const SECTOR: usize = 512;
 /// A job rechecks 64 chunks: less than most of these drives.
 const CHUNK: usize = SECTOR;
-
-/// Numbers from a seed (splitmix64).
-struct Dice(u64);
-
-impl Dice {
-    fn roll(&mut self) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        z ^ (z >> 31)
-    }
-
-    fn below(&mut self, limit: u64) -> u64 {
-        self.roll() % limit.max(1)
-    }
-
-    fn one_in(&mut self, n: u64) -> bool {
-        self.below(n) == 0
-    }
-}
-
-impl Entropy for Dice {
-    fn fill(&mut self, out: &mut [u8]) {
-        out.iter_mut().for_each(|b| *b = self.roll() as u8);
-    }
-}
 
 /// A drive with a volatile cache before its cells, and bad habits.
 struct Liar {

@@ -89,10 +89,7 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
     if discovery == Ok(0) {
         tcg_answers(&mut answers, &discovery_page, fd);
     }
-    let can_sanitize = answers
-        .own_erases
-        .iter()
-        .any(|e| matches!(e, OwnErase::SanitizeBlock | OwnErase::SanitizeCrypto | OwnErase::SanitizeOverwrite));
+    let can_sanitize = answers.own_erases.iter().any(|e| e.technique().runs_by_itself());
     let mut log = vec![0; nvme::SANITIZE_STATUS_LENGTH];
     if can_sanitize && nvme_read(fd, NvmeRead::SANITIZE_STATUS, &mut log, COMMAND_PATIENCE) == Ok(0) {
         answers.own_times = nvme::parse_sanitize_times(&log).unwrap_or_default();
@@ -379,12 +376,13 @@ fn scsi_answers(drive: &mut Drive, answers: &mut Answers, fd: &OwnedFd) {
     if let Some(page) = scsi_command(fd, &tcg::discover_by_scsi()) {
         tcg_answers(answers, &page, fd);
     }
-    if let Some(page) = scsi_page(fd, &scsi::mode_sense_capacity(false), 255)
-        && let (Some(sectors), Some(logical)) = (scsi::parse_mode_capacity(&page), scsi::parse_mode_sector(&page))
+    let capacity_now = scsi_page(fd, &scsi::mode_sense_capacity(false), 255);
+    if let Some(page) = &capacity_now
+        && let (Some(sectors), Some(logical)) = (scsi::parse_mode_capacity(page), scsi::parse_mode_sector(page))
     {
         size_by_its_own_word(drive, answers, sectors, logical);
     }
-    (drive.hidden, drive.hidden_asked) = cut_capacity(drive, fd);
+    (drive.hidden, drive.hidden_asked) = cut_capacity(drive, capacity_now.as_deref(), fd);
     for (action, erase) in [(1, OwnErase::SanitizeOverwrite), (2, OwnErase::SanitizeBlock), (3, OwnErase::SanitizeCrypto)] {
         let told = scsi_page(fd, &scsi::report_supported_sanitize(action), 20).and_then(|p| scsi::parse_supported(&p));
         answers.asked.extend(told.map(|_| erase.technique()));
@@ -393,13 +391,10 @@ fn scsi_answers(drive: &mut Drive, answers: &mut Answers, fd: &OwnedFd) {
 }
 
 /// Whether MODE SELECT has cut the capacity: what is set against what the drive had from its maker.
-fn cut_capacity(drive: &Drive, fd: &OwnedFd) -> (HiddenAreas, Vec<String>) {
+fn cut_capacity(drive: &Drive, now: Option<&[u8]>, fd: &OwnedFd) -> (HiddenAreas, Vec<String>) {
     let asked = vec!["MODE SENSE, block descriptor".to_string()];
-    let capacity = |from_the_maker| {
-        let page = scsi_page(fd, &scsi::mode_sense_capacity(from_the_maker), 255)?;
-        scsi::parse_mode_capacity(&page)
-    };
-    let state = match (capacity(false), capacity(true)) {
+    let from_the_maker = scsi_page(fd, &scsi::mode_sense_capacity(true), 255);
+    let state = match (now.and_then(scsi::parse_mode_capacity), from_the_maker.as_deref().and_then(scsi::parse_mode_capacity)) {
         (Some(now), Some(whole)) if now == drive.geometry.sectors => match whole.checked_sub(now) {
             Some(0) => HiddenAreas::None,
             Some(sectors) => HiddenAreas::Hidden { sectors },

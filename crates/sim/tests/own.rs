@@ -13,10 +13,9 @@ use jurex_core::media::{Bus, MediaClass};
 use jurex_core::medium::Medium;
 use jurex_core::native::command::{Image, Port};
 use jurex_core::native::{self, OwnErase, OwnState};
-use jurex_core::notation::Entropy;
 use jurex_core::plan::{Course, HowMuch, Order, OwnOrder, Plan, Secret};
 use jurex_core::rules::{Condition, Edition, Outcome, Technique, judge};
-use jurex_core::testing::{cleared_for, test_drive};
+use jurex_core::testing::{Dice, cleared_for, test_drive};
 use jurex_core::units::{Lba, Sectors};
 use jurex_sim::{Fault, Hiding, Kind, Lie, Nature, Pacing, SimDrive, SpeedShape};
 use std::cell::Cell;
@@ -30,35 +29,13 @@ const OTHERS: &[u8] = b"photographs of somebody else's holidays";
 /// Sectors of a page of cells.
 const PAGE: u64 = 128;
 
-/// Numbers from a seed (splitmix64).
-struct Dice(u64);
-
-impl Dice {
-    fn roll(&mut self) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        z ^ (z >> 31)
-    }
-
-    fn below(&mut self, limit: u64) -> u64 {
-        self.roll() % limit.max(1)
-    }
-
-    fn one_in(&mut self, n: u64) -> bool {
-        self.below(n) == 0
-    }
-
-    fn pick<T: Clone>(&mut self, from: &[T]) -> T {
-        from[self.below(from.len() as u64) as usize].clone()
-    }
-}
-
-impl Entropy for Dice {
-    fn fill(&mut self, out: &mut [u8]) {
-        out.iter_mut().for_each(|b| *b = self.roll() as u8);
-    }
+/// A drive that takes no time.
+fn sim_drive(bus: Bus, class: MediaClass, sectors: u64, nature: Nature) -> SimDrive {
+    let mut drive = test_drive(class, sectors);
+    (drive.path, drive.bus, drive.protocol) = ("sim:99".into(), bus, bus.protocol());
+    let kind = if class == MediaClass::Magnetic { Kind::Magnetic } else { Kind::Flash { spare_percent: 10 } };
+    let shape = SpeedShape { outer: 1e9, inner: 1e9, read_factor: 1.0, slow_zone: None };
+    SimDrive::with_nature(drive, kind, shape, Pacing::Unpaced, nature)
 }
 
 /// A drive of some kind with one of its own erasures.
@@ -75,8 +52,6 @@ fn any_drive(dice: &mut Dice) -> (SimDrive, Technique) {
     ]);
     let technique = dice.pick(own).technique();
     let sectors = PAGE * (3 + dice.below(14));
-    let mut drive = test_drive(class, sectors);
-    (drive.path, drive.bus, drive.protocol) = ("sim:99".into(), bus, bus.protocol());
     let lies = [
         Lie::Nothing,
         Lie::KeepsKey,
@@ -100,10 +75,7 @@ fn any_drive(dice: &mut Dice) -> (SimDrive, Technique) {
         lies,
         ..Nature::default()
     };
-    let flash = class != MediaClass::Magnetic;
-    let kind = if flash { Kind::Flash { spare_percent: 10 } } else { Kind::Magnetic };
-    let shape = SpeedShape { outer: 1e9, inner: 1e9, read_factor: 1.0, slow_zone: None };
-    let sim = SimDrive::with_nature(drive, kind, shape, Pacing::Unpaced, nature);
+    let sim = sim_drive(bus, class, sectors, nature);
     fill(&sim, sectors, dice);
     (sim, technique)
 }
@@ -397,11 +369,8 @@ fn no_record_claims_more_than_the_cells_bear_out() {
 
 /// A drive of that bus whose block erase has failed, begun with leave to end the failure mode or without.
 fn failed(bus: Bus, leave_to_exit: bool) -> SimDrive {
-    let mut drive = test_drive(MediaClass::SolidState, 4 * PAGE);
-    (drive.path, drive.bus, drive.protocol) = ("sim:99".into(), bus, bus.protocol());
     let nature = Nature { own: vec![OwnErase::SanitizeBlock], lies: vec![Lie::Fails], ..Nature::default() };
-    let shape = SpeedShape { outer: 1e9, inner: 1e9, read_factor: 1.0, slow_zone: None };
-    let sim = SimDrive::with_nature(drive, Kind::Flash { spare_percent: 10 }, shape, Pacing::Unpaced, nature);
+    let sim = sim_drive(bus, MediaClass::SolidState, 4 * PAGE, nature);
     let mut begun = match bus {
         Bus::Sata => native::ata::erase::sanitize(Technique::SanitizeBlock).unwrap(),
         Bus::Nvme => native::nvme::sanitize(2),
@@ -439,25 +408,19 @@ fn a_failure_mode_ends_only_where_the_failed_operation_was_begun_with_leave_for_
 
 #[test]
 fn a_drive_that_failed_is_sanitized_again_and_proved_by_the_next_job() {
-    let mut drive = test_drive(MediaClass::SolidState, 8 * PAGE);
-    (drive.path, drive.bus, drive.protocol) = ("sim:99".into(), Bus::Nvme, Bus::Nvme.protocol());
     let nature = Nature { own: vec![OwnErase::SanitizeBlock], lies: vec![Lie::FailsByCut], ..Nature::default() };
-    let shape = SpeedShape { outer: 1e9, inner: 1e9, read_factor: 1.0, slow_zone: None };
-    let sim = SimDrive::with_nature(drive, Kind::Flash { spare_percent: 10 }, shape, Pacing::Unpaced, nature);
+    let sim = sim_drive(Bus::Nvme, MediaClass::SolidState, 8 * PAGE, nature);
     let mut dice = Dice(1);
     sim.write_beyond(Lba(3), &SECRET.repeat(20)[..512]);
     assert!(sim.open().unwrap().send(&native::nvme::sanitize(2)).unwrap().is_good());
     sim.power_cycle();
     assert_eq!(sim.own_answers().own_state, Some(OwnState::Failed));
     let mut run = || {
-        let plan = Plan::of(
-            &sim.drive(),
-            &Course::Own(OwnOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers())),
-            &mut dice,
-        );
+        let own = OwnOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers());
+        let plan = Plan::of(&sim.drive(), &Course::Own(own), &mut dice).unwrap();
         let mut medium = sim.open().unwrap();
         let found = medium.identify().unwrap();
-        let armed = plan.unwrap().arm(&cleared_for(&found, plan_intent(&sim)), "K7Q41M").unwrap();
+        let armed = plan.arm(&cleared_for(&found, plan.intent()), "K7Q41M").unwrap();
         let now = Now { wall: Default::default(), mono: Duration::ZERO };
         let job = Job::start(armed, &found, medium.access(), 512 * 32, now).unwrap();
         let mut backend = Sequential::in_chunks(&mut medium, 512 * 32);
@@ -470,9 +433,4 @@ fn a_drive_that_failed_is_sanitized_again_and_proved_by_the_next_job() {
     assert_eq!(run(), (Outcome::NotSanitized, "Finished".into()));
     assert_eq!(truth(&sim), Outcome::Purge);
     assert_eq!(run(), (Outcome::Purge, "Finished".into()));
-}
-
-fn plan_intent(sim: &SimDrive) -> jurex_core::guard::Intent {
-    let own = OwnOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers());
-    Plan::of(&sim.drive(), &Course::Own(own), &mut Dice(1)).unwrap().intent()
 }

@@ -193,13 +193,17 @@ pub fn mode_sense_capacity(from_the_maker: bool) -> [u8; 10] {
     [0x5a, 0x10, control | 0x3f, 0, 0, 0, 0, 0, 255, 0]
 }
 
+/// The block descriptors of a MODE SENSE(10) answer, and whether they are long ones.
+fn block_descriptor(page: &[u8]) -> Option<(bool, &[u8])> {
+    let length = u16::from_be_bytes([*page.get(6)?, *page.get(7)?]);
+    Some((page[4] & 1 == 1, page.get(8..8 + usize::from(length))?))
+}
+
 /// Number of sectors in the block descriptor of a MODE SENSE(10) answer; `None`: it does not tell.
 pub fn parse_mode_capacity(page: &[u8]) -> Option<u64> {
-    let length = u16::from_be_bytes([*page.get(6)?, *page.get(7)?]);
-    let long = page[4] & 1 == 1;
-    let descriptor = page.get(8..8 + usize::from(length))?;
+    let (long, descriptor) = block_descriptor(page)?;
     let number = |bytes: &[u8]| bytes.iter().fold(0u64, |v, b| v << 8 | u64::from(*b));
-    let (sectors, too_many) = match (long, length) {
+    let (sectors, too_many) = match (long, descriptor.len()) {
         (true, 16..) => (number(&descriptor[..8]), u64::MAX),
         // Byte 0 is a density code, or the highest byte of the number on disks.
         (false, 8..) => (number(&descriptor[1..4]) | u64::from(descriptor[0]) << 24, u64::from(u32::MAX)),
@@ -210,10 +214,8 @@ pub fn parse_mode_capacity(page: &[u8]) -> Option<u64> {
 
 /// Bytes of a sector in the block descriptor of a MODE SENSE(10) answer; `None`: it does not tell, or nonsense.
 pub fn parse_mode_sector(page: &[u8]) -> Option<u32> {
-    let length = u16::from_be_bytes([*page.get(6)?, *page.get(7)?]);
-    let long = page[4] & 1 == 1;
-    let descriptor = page.get(8..8 + usize::from(length))?;
-    let bytes = match (long, length) {
+    let (long, descriptor) = block_descriptor(page)?;
+    let bytes = match (long, descriptor.len()) {
         (true, 16..) => &descriptor[12..16],
         (false, 8..) => &descriptor[5..8],
         _ => return None,

@@ -168,7 +168,12 @@ impl Plan {
 
     /// What is read after the drive's own erasure, if anything is.
     pub fn own_check(&self) -> Option<&Check> {
-        self.check_after(self.stages.iter().position(|s| matches!(s, Stage::Own(_)))?)
+        self.check_after(self.own_at()?)
+    }
+
+    /// Number of the stage in which the drive erases itself, counted from 0.
+    pub(crate) fn own_at(&self) -> Option<usize> {
+        self.stages.iter().position(|s| matches!(s, Stage::Own(_)))
     }
 
     /// The lifting of hidden areas, if it has one.
@@ -448,7 +453,7 @@ fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
             let drawn = Drawn { compared: all, blank_before: 0, parts: Drawn::parts_of(range) };
             let drawn = (check.expect != Expect::LastPass).then_some(drawn);
             let of_unit = stages.iter().any(|s| matches!(s, Stage::Own(own) if own.scope == Scope::WholeUnit));
-            let others = drive.elsewhere.iter().filter(|e| e.user_data && of_unit && check.expect != Expect::LastPass);
+            let others = drive.other_user_data().filter(|_| of_unit && check.expect != Expect::LastPass);
             let beside = others.map(|e| BesideRead { what: e.what.clone(), read: 1, ..BesideRead::default() }).collect();
             What::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back, drawn, beside })
         }

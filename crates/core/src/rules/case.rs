@@ -124,7 +124,7 @@ impl Case {
         self.unread = user_data_elsewhere(drive);
         self.lacks.retain(|l| l.kind != LackKind::Elsewhere);
         let must_be_blank = proof.is_some_and(|p| p.expect != Expect::Changed);
-        for other in drive.elsewhere.iter().filter(|e| e.user_data) {
+        for other in drive.other_user_data() {
             let read = proof.and_then(|p| p.beside.iter().find(|b| b.what == other.what));
             let against = read.map_or(Some("nothing of it was read".into()), |r| r.against(must_be_blank));
             if let Some(why) = against {
@@ -146,7 +146,7 @@ impl Case {
 
 /// Other storage of the unit with user data, in words.
 fn user_data_elsewhere(drive: &Drive) -> Option<String> {
-    let all: Vec<&str> = drive.elsewhere.iter().filter(|e| e.user_data).map(|e| e.what.as_str()).collect();
+    let all: Vec<&str> = drive.other_user_data().map(|e| e.what.as_str()).collect();
     (!all.is_empty()).then(|| all.join(", "))
 }
 
@@ -212,8 +212,9 @@ fn unreached(drive: &Drive) -> Vec<Lack> {
         )),
         HiddenAreas::NotAsked | HiddenAreas::None => {}
     }
-    let user_data = drive.elsewhere.iter().filter(|e| e.user_data);
-    found.extend(user_data.map(|e| Lack::of(LackKind::Elsewhere, format!("{} of the same unit was not covered.", e.what))));
+    found.extend(
+        drive.other_user_data().map(|e| Lack::of(LackKind::Elsewhere, format!("{} of the same unit was not covered.", e.what))),
+    );
     found
 }
 

@@ -71,10 +71,7 @@ impl Across<'_> {
     fn own(&self, kind: Kind, x: f32, y: f32, w: f32, shapes: &mut Vec<Shape>) {
         const APART: f32 = 11.0;
         let (r, middle) = (4.0, y + ROW / 2.0);
-        let ends = [(x, x + w)];
-        ends.iter().for_each(|(from, to)| {
-            shapes.push(Shape::Line { from: (*from, middle), to: (*to, middle), width: 0.5, ink: Ink::Laid });
-        });
+        shapes.push(Shape::Line { from: (x, middle), to: (x + w, middle), width: 0.5, ink: Ink::Laid });
         let mut at = x + APART / 2.0;
         while at < x + w {
             let corners = vec![(at, middle - r), (at + r, middle), (at, middle + r), (at - r, middle), (at, middle - r)];

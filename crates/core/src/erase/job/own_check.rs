@@ -132,7 +132,7 @@ impl Job {
     /// Whether the drive's own erasure reaches other namespaces, which are looked at too.
     fn reaches_others(&self) -> bool {
         let of_unit = self.plan.own_erase().is_some_and(|own| own.scope == Scope::WholeUnit);
-        of_unit && self.plan.drive().elsewhere.iter().any(|e| e.user_data)
+        of_unit && self.plan.drive().other_user_data().next().is_some()
     }
 
     fn begin_drawing_beside(&mut self) {

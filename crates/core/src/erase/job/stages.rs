@@ -86,8 +86,7 @@ impl Job {
 
     /// Takes what a checkpoint keeps beside its evidence.
     pub(super) fn recall(&mut self, checkpoint: &Checkpoint) {
-        let own = self.plan.stages().iter().position(|s| matches!(s, Stage::Own(_)));
-        if let (Some(kept), Some(own)) = (checkpoint.draw(), own) {
+        if let (Some(kept), Some(own)) = (checkpoint.draw(), self.plan.own_at()) {
             let whole = checkpoint.evidence().geometry().whole();
             self.draw = self.new_draw(own, whole).and_then(|draw| draw.with_kept(kept));
         }
@@ -115,7 +114,7 @@ impl Job {
     pub(super) fn go_on_with_own(&mut self, found: &Drive, now: Now) {
         let evidence = self.progress.evidence();
         let last = evidence.stages.last().map(|s| (s.what.clone(), s.ended.is_some()));
-        let own_at = self.plan.stages().iter().position(|s| matches!(s, Stage::Own(_)));
+        let own_at = self.plan.own_at();
         let stage = match last {
             None => 0,
             Some((What::Lifted(_), false)) => 0,

@@ -43,14 +43,25 @@ impl Speech {
         }
     }
 
-    /// The state that the answer to the question tells.
-    fn state(self, answer: &Answer) -> Option<OwnState> {
+    /// What the answer to the question tells; `cdw10` is that of the NVMe command that was sent.
+    fn told(self, cdw10: u32, answer: &Answer) -> Option<Told> {
+        let plain = |state, completed| Told { state, frozen: false, completed, ours_and_untouched: false };
         match self {
-            Speech::Ata => Some(SanitizeStatus::of(&answer.registers()?)?.state),
-            Speech::Nvme => Some(nvme::SanitizeLog::parse(answer.page()?).ok()?.state),
-            Speech::Scsi if answer.is_good() => Some(OwnState::Idle),
+            Speech::Ata => {
+                let told = SanitizeStatus::of(&answer.registers()?)?;
+                Some(Told { frozen: told.frozen, ..plain(told.state, told.completed) })
+            }
+            Speech::Nvme => {
+                let told = nvme::SanitizeLog::parse(answer.page()?).ok()?;
+                let ours = told.completed && told.cdw10 == cdw10;
+                Some(Told { ours_and_untouched: ours && told.nothing_written_since, ..plain(told.state, ours) })
+            }
+            Speech::Scsi if answer.is_good() => Some(plain(OwnState::Idle, true)),
+            // Any other sense data tells of something that is no state of this operation.
             Speech::Scsi => match answer {
-                Answer::Scsi { sense, .. } => scsi::parse_own_state(sense),
+                Answer::Scsi { sense, .. } => {
+                    scsi::parse_own_state(sense).filter(|s| *s != OwnState::Idle).map(|state| plain(state, false))
+                }
                 _ => None,
             },
         }
@@ -65,8 +76,9 @@ pub(super) fn leave_failure(
     send: &mut dyn FnMut(&Command) -> Result<Answer, MediumError>,
 ) -> Result<(), UnlockError> {
     let speech = Speech::of(protocol);
+    let state = |answer: &Answer| speech.told(0, answer).map(|told| told.state);
     let answer = send(&speech.question())?;
-    if speech.state(&answer) != Some(OwnState::Failed) {
+    if state(&answer) != Some(OwnState::Failed) {
         return Err(UnlockError::Drive("it does not say that a sanitize operation of it has failed".into()));
     }
     let leave = match speech {
@@ -76,7 +88,7 @@ pub(super) fn leave_failure(
     };
     let answer = send(&leave)?;
     let now = send(&speech.question())?;
-    if speech.state(&now) == Some(OwnState::Idle) {
+    if state(&now) == Some(OwnState::Idle) {
         return Ok(());
     }
     let said = if answer.is_good() { "it accepted the command, and is in failure mode still".into() } else { answer.sentence() };
@@ -177,29 +189,6 @@ impl Sanitize {
         if has { Ok(()) } else { Err(format!("it does not have {}", self.technique.name())) }
     }
 
-    fn told(&self, answer: &Answer) -> Option<Told> {
-        let plain = |state, completed| Told { state, frozen: false, completed, ours_and_untouched: false };
-        match self.speech {
-            Speech::Ata => {
-                let told = SanitizeStatus::of(&answer.registers()?)?;
-                Some(Told { frozen: told.frozen, ..plain(told.state, told.completed) })
-            }
-            Speech::Nvme => {
-                let told = nvme::SanitizeLog::parse(answer.page()?).ok()?;
-                let ours = told.completed && told.cdw10 == self.cdw10;
-                Some(Told { ours_and_untouched: ours && told.nothing_written_since, ..plain(told.state, ours) })
-            }
-            Speech::Scsi if answer.is_good() => Some(plain(OwnState::Idle, true)),
-            // Any other sense data tells of something that is no state of this operation.
-            Speech::Scsi => match answer {
-                Answer::Scsi { sense, .. } => {
-                    scsi::parse_own_state(sense).filter(|s| *s != OwnState::Idle).map(|state| plain(state, false))
-                }
-                _ => None,
-            },
-        }
-    }
-
     /// The state before anything is sent in this session.
     fn hear_before(&mut self, told: Told) {
         self.step = match told.state {
@@ -251,7 +240,7 @@ impl Sanitize {
     }
 
     fn hear_poll(&mut self, answer: &Answer) {
-        let Some(told) = self.told(answer) else {
+        let Some(told) = self.speech.told(self.cdw10, answer) else {
             self.silences += 1;
             self.step = if self.silences < SILENCES {
                 Step::Wait
@@ -309,7 +298,7 @@ impl Talk for Sanitize {
                     Err(why) => Step::Over(End::Refused(why)),
                 };
             }
-            Step::AskBefore => match self.told(answer) {
+            Step::AskBefore => match self.speech.told(self.cdw10, answer) {
                 Some(told) => self.hear_before(told),
                 None => {
                     let said = format!("it did not tell what state it is in: {}", answer.sentence());
