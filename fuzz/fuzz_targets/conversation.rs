@@ -15,7 +15,7 @@ use jurex_core::testing::{Fixed, cleared_for, test_drive};
 use libfuzzer_sys::fuzz_target;
 use std::time::Duration;
 
-const WAYS: [(Bus, Technique); 12] = [
+const WAYS: [(Bus, Technique); 14] = [
     (Bus::Sata, Technique::SanitizeBlock),
     (Bus::Sata, Technique::SanitizeCrypto),
     (Bus::Sata, Technique::SecurityErase),
@@ -27,6 +27,8 @@ const WAYS: [(Bus, Technique); 12] = [
     (Bus::Nvme, Technique::Format),
     (Bus::Nvme, Technique::FormatCrypto),
     (Bus::Mmc, Technique::MmcSanitize),
+    (Bus::Mmc, Technique::MmcSecureErase),
+    (Bus::Mmc, Technique::SdErase),
     (Bus::Nvme, Technique::TcgRevert),
 ];
 

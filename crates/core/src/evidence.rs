@@ -209,6 +209,9 @@ pub struct OwnEvidence {
     /// Whether it is of everything on the unit, every namespace included.
     #[serde(default)]
     pub of_whole_unit: bool,
+    /// Whether the drive had a password when it last told, after what was sent last; `None`: it has not told since.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub password: Option<bool>,
     /// Why it did not come to a good end, if it did not.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub failure: Option<String>,
@@ -225,6 +228,7 @@ impl OwnEvidence {
             at_work: false,
             session: 0,
             of_whole_unit: false,
+            password: None,
             failure: None,
         }
     }
@@ -233,7 +237,7 @@ impl OwnEvidence {
     /// that it is gone.
     pub fn may_have_left_a_password(&self) -> bool {
         let security = matches!(self.technique, Technique::SecurityErase | Technique::SecurityEraseEnhanced);
-        security && self.sent > 0 && !self.completed
+        security && self.sent > 0 && !self.completed && self.password != Some(false)
     }
 }
 

@@ -170,7 +170,9 @@ fn way(drive: &Drive, answers: &Answers, technique: Technique, overwrite: &Order
         | Technique::SecurityErase
         | Technique::SecurityEraseEnhanced
         | Technique::Format
-        | Technique::MmcSanitize => 1.0,
+        | Technique::MmcSanitize
+        | Technique::MmcSecureErase
+        | Technique::SdErase => 1.0,
         _ => 0.0,
     };
     Way { technique, name: technique.slug(), claim, perhaps, time, drive_writes, availability }

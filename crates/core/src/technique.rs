@@ -24,6 +24,10 @@ pub enum Technique {
     FormatCrypto,
     /// eMMC erase, then SANITIZE_START.
     MmcSanitize,
+    /// eMMC secure erase alone.
+    MmcSecureErase,
+    /// SD erase (CMD32, CMD33, CMD38).
+    SdErase,
     /// TCG revert, by PSID.
     TcgRevert,
     /// TCG key change on all locking ranges.
@@ -40,7 +44,7 @@ pub enum Technique {
 
 impl Technique {
     /// Every technique.
-    pub const ALL: [Technique; 15] = [
+    pub const ALL: [Technique; 17] = [
         Technique::Overwrite,
         Technique::SanitizeOverwrite,
         Technique::SanitizeBlock,
@@ -50,6 +54,8 @@ impl Technique {
         Technique::Format,
         Technique::FormatCrypto,
         Technique::MmcSanitize,
+        Technique::MmcSecureErase,
+        Technique::SdErase,
         Technique::TcgRevert,
         Technique::TcgKeyChange,
         Technique::Discard,
@@ -69,6 +75,8 @@ impl Technique {
             | Technique::SecurityErase
             | Technique::Format
             | Technique::MmcSanitize
+            | Technique::MmcSecureErase
+            | Technique::SdErase
             | Technique::Discard
             | Technique::NewTable
             | Technique::Degauss
@@ -117,6 +125,8 @@ impl Technique {
             Technique::Format => "Format NVM, user data erase",
             Technique::FormatCrypto => "Format NVM, crypto erase",
             Technique::MmcSanitize => "erase and SANITIZE_START",
+            Technique::MmcSecureErase => "secure erase (CMD38)",
+            Technique::SdErase => "SD erase",
             Technique::TcgRevert => "TCG revert by PSID",
             Technique::TcgKeyChange => "TCG key change, all ranges",
             Technique::Discard => "discard (TRIM, UNMAP)",

@@ -6,7 +6,7 @@ use crate::sysfs::text;
 use jurex_core::media::{Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit, UnitId};
 use jurex_core::native::ata::{self, Command, Identify, Registers, SanitizeStatus, Transfer};
 use jurex_core::native::command::{Command as AskCommand, Data, Image};
-use jurex_core::native::mmc::{EXT_CSD, ExtCsd};
+use jurex_core::native::mmc::{EXT_CSD, ExtCsd, has_erase_commands};
 use jurex_core::native::tcg::{self, Discovery};
 use jurex_core::native::{Answers, Health, OwnErase, OwnState, PageError, nvme, scsi};
 use jurex_core::rules::Technique;
@@ -43,7 +43,8 @@ pub(crate) fn ask(drive: Drive, dir: &Path) -> (Drive, Answers) {
     }
 }
 
-/// Embedded flash tells its wear in steps of a tenth (EXT_CSD 268 and 269, by sysfs).
+/// Embedded flash tells its wear in steps of a tenth (EXT_CSD 268 and 269, by sysfs), a card what it can in its card specific
+/// data.
 fn mmc(drive: &Drive, dir: &Path) -> Answers {
     let steps = text(&dir.join("device"), "life_time").unwrap_or_default();
     let tenths = steps.split_whitespace().filter_map(|s| u8::from_str_radix(s.trim_start_matches("0x"), 16).ok());
@@ -52,8 +53,14 @@ fn mmc(drive: &Drive, dir: &Path) -> Answers {
     if drive.class == MediaClass::EmbeddedFlash
         && let Some(told) = ext_csd(drive)
     {
-        answers.asked = vec![Technique::MmcSanitize];
+        answers.asked = vec![Technique::MmcSanitize, Technique::MmcSecureErase];
         answers.own_erases.extend(told.sanitize.then_some(OwnErase::MmcSanitize));
+        answers.own_erases.extend(told.secure_erase.then_some(OwnErase::MmcSecureErase));
+    }
+    let is_card = drive.class == MediaClass::RemovableFlash;
+    if is_card && let Some(has) = text(&dir.join("device"), "csd").and_then(|csd| has_erase_commands(&csd)) {
+        answers.asked = vec![Technique::SdErase];
+        answers.own_erases.extend(has.then_some(OwnErase::SdErase));
     }
     answers
 }

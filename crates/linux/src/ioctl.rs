@@ -234,7 +234,7 @@ pub(crate) fn nvme_send(fd: impl AsFd, command: NvmeRead, cdw11: u32, data: &mut
 
 /// `struct mmc_ioc_cmd` of `linux/mmc/ioctl.h`.
 #[repr(C)]
-#[derive(Default)]
+#[derive(Clone, Copy, Default)]
 struct MmcCommand {
     write_flag: i32,
     is_acmd: i32,
@@ -255,6 +255,64 @@ struct MmcCommand {
 #[cfg(target_pointer_width = "64")]
 const _: () = assert!(size_of::<MmcCommand>() == 72);
 
+impl MmcCommand {
+    /// Without data.
+    fn new(index: u32, argument: u32, patience: Duration) -> Self {
+        // R1 with the command class bits of `linux/mmc/core.h`: busy after it, or plain.
+        const R1: u32 = 0x15 | 0x80 | 0x400;
+        const R1_BUSY: u32 = 0x1d | 0x80 | 0x400;
+        let flags = if matches!(index, 6 | 38) { R1_BUSY } else { R1 };
+        Self { opcode: index, arg: argument, flags, cmd_timeout_ms: milliseconds(patience), ..Self::default() }
+    }
+}
+
+/// `struct mmc_ioc_multi_cmd`, with room for as many as an erasure takes.
+#[repr(C)]
+struct MmcCommands {
+    count: u64,
+    commands: [MmcCommand; 3],
+}
+
+const _: () = assert!(size_of::<MmcCommands>() == 8 + 3 * 72);
+
+/// A call with an opcode that tells the size of the head alone, while what follows it is read and written too.
+struct MmcTogether<'c>(&'c mut MmcCommands);
+
+// SAFETY: MMC_IOC_MULTI_CMD reads and writes the head and as many commands after it as that counts, which is never more than
+// the structure has room for; the structure outlives the call.
+unsafe impl Ioctl for MmcTogether<'_> {
+    type Output = ();
+    const IS_MUTATING: bool = true;
+
+    fn opcode(&self) -> Opcode {
+        opcode::read_write::<u64>(179, 1)
+    }
+
+    fn as_ptr(&mut self) -> *mut c_void {
+        std::ptr::from_mut(self.0).cast()
+    }
+
+    unsafe fn output_from_ptr(_: IoctlOutput, _: *mut c_void) -> rustix::io::Result<()> {
+        Ok(())
+    }
+}
+
+/// Sends up to three MMC commands without data, each number, argument and patience, with nothing between them. Gives their card
+/// statuses.
+///
+/// # Errors
+/// `EINVAL` if they are more than three, others as of [`mmc_send`].
+pub(crate) fn mmc_send_together(fd: impl AsFd, commands: &[(u32, u32, Duration)]) -> Result<Vec<u32>, Errno> {
+    let mut together = MmcCommands { count: commands.len() as u64, commands: Default::default() };
+    let room = together.commands.get_mut(..commands.len()).ok_or(Errno::INVAL)?;
+    for (slot, (index, argument, patience)) in room.iter_mut().zip(commands) {
+        *slot = MmcCommand::new(*index, *argument, *patience);
+    }
+    // SAFETY: as of `MmcTogether`.
+    unsafe { ioctl(fd, MmcTogether(&mut together)) }?;
+    Ok(together.commands[..commands.len()].iter().map(|c| c.response[0]).collect())
+}
+
 /// Sends an MMC command to the whole device, and gives its card status. It reads `data`, or transfers nothing if that is
 /// empty.
 ///
@@ -262,25 +320,13 @@ const _: () = assert!(size_of::<MmcCommand>() == 72);
 /// `ENOTTY` if the device takes none, `EPERM` without rights, others of the kernel and of the card.
 pub(crate) fn mmc_send(fd: impl AsFd, index: u32, argument: u32, data: &mut [u8], patience: Duration) -> Result<u32, Errno> {
     const MMC_IOC_CMD: Opcode = opcode::read_write::<MmcCommand>(179, 0);
-    // R1 with the command class bits of `linux/mmc/core.h`: with data, busy after it, or plain.
-    const R1: u32 = 0x15 | 0x80 | 0x400;
     const R1_WITH_DATA: u32 = 0x35 | 0x80 | 0x400;
-    const R1_BUSY: u32 = 0x1d | 0x80 | 0x400;
-    let flags = match index {
-        6 | 38 => R1_BUSY,
-        _ if data.is_empty() => R1,
-        _ => R1_WITH_DATA,
-    };
-    let mut command = MmcCommand {
-        opcode: index,
-        arg: argument,
-        flags,
-        blksz: if data.is_empty() { 0 } else { 512 },
-        blocks: (data.len() / 512) as u32,
-        cmd_timeout_ms: milliseconds(patience),
-        data_ptr: if data.is_empty() { 0 } else { data.as_mut_ptr() as u64 },
-        ..MmcCommand::default()
-    };
+    let mut command = MmcCommand::new(index, argument, patience);
+    if !data.is_empty() {
+        command.flags = R1_WITH_DATA;
+        (command.blksz, command.blocks) = (512, (data.len() / 512) as u32);
+        command.data_ptr = data.as_mut_ptr() as u64;
+    }
     // SAFETY: MMC_IOC_CMD reads and writes one `mmc_ioc_cmd` (its layout is asserted above), and writes at most
     // `blksz * blocks` bytes to `data_ptr`, which is a slice of that length that outlives the call.
     unsafe { ioctl(fd, Updater::<MMC_IOC_CMD, MmcCommand>::new(&mut command)) }?;

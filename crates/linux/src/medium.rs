@@ -326,6 +326,10 @@ impl Port for LinuxMedium {
         self.own_port()?.send(command)
     }
 
+    fn send_together(&mut self, commands: &[Command]) -> Result<Vec<Answer>, MediumError> {
+        self.own_port()?.send_together(commands)
+    }
+
     fn rescan(&mut self) -> Result<(), MediumError> {
         self.own_port()?.rescan()?;
         let now = self.current().map_err(|e| MediumError { op: Op::Command, at: None, cause: Cause::Gone(e) })?;

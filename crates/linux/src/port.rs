@@ -1,10 +1,12 @@
 //! The way to a drive's own commands through the kernel: SG_IO, the NVMe and MMC command calls, the self-encrypting drive
 //! calls.
 
-use crate::ioctl::{NvmeRead, Travels, mmc_send, nvme_send, opal_erase_range, opal_revert, opal_status, scsi_send};
+use crate::ioctl::{
+    NvmeRead, Travels, mmc_send, mmc_send_together, nvme_send, opal_erase_range, opal_revert, opal_status, scsi_send,
+};
 use crate::sysfs::{entries, name};
 use jurex_core::medium::{Cause, MediumError, Op};
-use jurex_core::native::command::{Answer, Command, Data, Image, OpalCall, Port};
+use jurex_core::native::command::{Answer, Command, Data, Image, OpalCall, Port, send_one_by_one};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::Errno;
 use std::fs::File;
@@ -85,7 +87,16 @@ impl LinuxPort {
         let mut room = vec![0; if let Data::In(len) = data { *len } else { 0 }];
         match mmc_send(&self.device, index, argument, &mut room, patience) {
             Ok(response) => Ok(Answer::Mmc { response, data: room }),
-            Err(Errno::TIMEDOUT) => Ok(Answer::Lost { why: "the card did not become ready in time".into() }),
+            Err(Errno::TIMEDOUT) => Ok(card_is_silent()),
+            Err(e) => Err(e),
+        }
+    }
+
+    /// Commands without data in one call, so that the kernel sends nothing between them.
+    fn mmc_together(&self, commands: &[(u32, u32, Duration)]) -> Result<Vec<Answer>, Errno> {
+        match mmc_send_together(&self.device, commands) {
+            Ok(responses) => Ok(up_to_the_first_error(responses)),
+            Err(Errno::TIMEDOUT) => Ok(vec![card_is_silent()]),
             Err(e) => Err(e),
         }
     }
@@ -98,6 +109,34 @@ impl LinuxPort {
         };
         Ok(Answer::Opal { status: u32::try_from(status).unwrap_or(u32::MAX), flags: 0 })
     }
+}
+
+fn card_is_silent() -> Answer {
+    Answer::Lost { why: "the card did not become ready in time".into() }
+}
+
+/// The answers of commands that went out as one: all of them, or those up to the first that did not end well.
+fn up_to_the_first_error(responses: Vec<u32>) -> Vec<Answer> {
+    let mut answers: Vec<Answer> = responses.into_iter().map(|response| Answer::Mmc { response, data: vec![] }).collect();
+    let bad = answers.iter().position(|a| !a.is_good());
+    answers.truncate(bad.map_or(answers.len(), |at| at + 1));
+    answers
+}
+
+/// Number, argument and patience of an MMC command without data.
+fn mmc_without_data(command: &Command) -> Option<(u32, u32, Duration)> {
+    match command.image {
+        Image::Mmc { index, argument } if command.data == Data::None => Some((index, argument, command.patience)),
+        _ => None,
+    }
+}
+
+fn not_sent(error: Errno) -> MediumError {
+    let cause = match error {
+        Errno::NODEV | Errno::NXIO => Cause::Gone(error.into()),
+        error => Cause::Refused(error.into()),
+    };
+    MediumError { op: Op::Command, at: None, cause }
 }
 
 /// The drive's self-encrypting states; 0 where drive or kernel do not have them.
@@ -121,13 +160,15 @@ impl Port for LinuxPort {
             Image::Mmc { index, argument } => self.mmc(*index, *argument, &command.data, command.patience),
             Image::Opal(call) => self.opal(call),
         };
-        answer.map_err(|e| {
-            let cause = match e {
-                Errno::NODEV | Errno::NXIO => Cause::Gone(e.into()),
-                e => Cause::Refused(e.into()),
-            };
-            MediumError { op: Op::Command, at: None, cause }
-        })
+        answer.map_err(not_sent)
+    }
+
+    fn send_together(&mut self, commands: &[Command]) -> Result<Vec<Answer>, MediumError> {
+        let of_mmc: Option<Vec<_>> = commands.iter().map(mmc_without_data).collect();
+        match of_mmc {
+            Some(of_mmc) if of_mmc.len() > 1 => self.mmc_together(&of_mmc).map_err(not_sent),
+            _ => send_one_by_one(self, commands),
+        }
     }
 
     fn rescan(&mut self) -> Result<(), MediumError> {

@@ -200,6 +200,8 @@ const INVENTORY: [Entry; 10] = [
         bus: Bus::Mmc,
         megabytes: 32,
         speed: (11.0, 11.0),
+        own_erases: &[OwnErase::SdErase],
+        takes: 1.0,
         ..SMALL
     },
     Entry {
@@ -227,7 +229,7 @@ const INVENTORY: [Entry; 10] = [
         megabytes: 16,
         speed: (14.0, 14.0),
         health: Health { wear_percent: Some(20), ..SILENT },
-        own_erases: &[OwnErase::MmcSanitize],
+        own_erases: &[OwnErase::MmcSanitize, OwnErase::MmcSecureErase],
         takes: 3.0,
         ..SMALL
     },
@@ -256,16 +258,18 @@ fn asked(bus: Bus) -> Vec<String> {
 }
 
 /// Techniques of which a drive on that bus tells whether it offers them.
-fn told(bus: Bus) -> Vec<Technique> {
+fn told(bus: Bus, class: MediaClass) -> Vec<Technique> {
     use Technique::{
-        Format, FormatCrypto, MmcSanitize, SanitizeBlock, SanitizeCrypto, SanitizeOverwrite, SecurityErase, SecurityEraseEnhanced,
+        Format, FormatCrypto, MmcSanitize, MmcSecureErase, SanitizeBlock, SanitizeCrypto, SanitizeOverwrite, SdErase,
+        SecurityErase, SecurityEraseEnhanced,
     };
     let sanitize = [SanitizeOverwrite, SanitizeBlock, SanitizeCrypto];
     match bus {
         Bus::Sata => [&sanitize[..], &[SecurityErase, SecurityEraseEnhanced]].concat(),
         Bus::Sas => sanitize.to_vec(),
         Bus::Nvme => [&sanitize[..], &[Format, FormatCrypto]].concat(),
-        Bus::Mmc => vec![MmcSanitize],
+        Bus::Mmc if class == MediaClass::RemovableFlash => vec![SdErase],
+        Bus::Mmc => vec![MmcSanitize, MmcSecureErase],
         _ => vec![],
     }
 }
@@ -307,7 +311,7 @@ impl Entry {
     }
 
     fn bay(&self, pacing: Pacing) -> Bay {
-        let told = Answers { health: self.health.clone(), asked: told(self.bus), ..Answers::default() };
+        let told = Answers { health: self.health.clone(), asked: told(self.bus, self.class), ..Answers::default() };
         // The bench runs from the drive in its first bay.
         let hindrances = if self.bay == 1 { vec![Hindrance::System { mount: "/".into() }] } else { vec![] };
         Bay { number: self.bay, drive: self.drive(pacing), hindrances, told }

@@ -48,6 +48,8 @@ fn any_drive(dice: &mut Dice) -> (SimDrive, Technique) {
         (Bus::Sas, MediaClass::SolidState, &[SanitizeBlock, SanitizeCrypto, SanitizeOverwrite], false),
         (Bus::Nvme, MediaClass::SolidState, &[SanitizeBlock, SanitizeCrypto, SanitizeOverwrite, Format, FormatCrypto], false),
         (Bus::Mmc, MediaClass::EmbeddedFlash, &[MmcSanitize], false),
+        (Bus::Mmc, MediaClass::EmbeddedFlash, &[MmcSanitize, MmcSecureErase], false),
+        (Bus::Mmc, MediaClass::RemovableFlash, &[SdErase], false),
         (Bus::Nvme, MediaClass::SolidState, &[TcgRevert], false),
     ]);
     let technique = dice.pick(own).technique();
@@ -320,6 +322,8 @@ fn play(seed: u64) -> Option<(Technique, Outcome, Outcome)> {
     let course = any_course(&sim, technique, dice);
     let evidence = carry_out(&sim, &course, dice)?;
     evidence.check_soundness().unwrap();
+    let keeps_password = evidence.own().is_some_and(jurex_core::evidence::OwnEvidence::may_have_left_a_password);
+    assert!(keeps_password || !sim.own_answers().security_enabled, "the drive keeps a password that nobody is told of");
     let edition = match &course {
         Course::Own(own) => own.edition,
         Course::Overwrite(order) => order.edition,
@@ -404,6 +408,97 @@ fn a_failure_mode_ends_only_where_the_failed_operation_was_begun_with_leave_for_
         let again = leave(&lenient).unwrap_err().to_string();
         assert!(again.contains("does not say that a sanitize operation of it has failed"), "{again}");
     }
+}
+
+/// A drive of two namespaces is told to erase itself, the process is killed while it is at work, and the job goes on. `between`
+/// happens to the drive meanwhile.
+fn two_namespaces_through_a_cut(lies: Vec<Lie>, between: fn(&SimDrive)) -> Evidence {
+    let nature = Nature { own: vec![OwnErase::SanitizeBlock], second_namespace: 2 * PAGE, lies, ..Nature::default() };
+    let sim = sim_drive(Bus::Nvme, MediaClass::SolidState, 8 * PAGE, nature);
+    (0..8 * PAGE).for_each(|at| sim.write_beyond(Lba(at), &SECRET.repeat(20)[..512]));
+    let own = OwnOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers());
+    let plan = Plan::of(&sim.drive(), &Course::Own(own), &mut Dice(1)).unwrap();
+    let mut kept = Kept::default();
+    let now = Now { wall: Default::default(), mono: Duration::ZERO };
+    let mut session = |dies: bool| {
+        let (mut medium, mut second) = (sim.open().unwrap(), sim.second_namespace());
+        let found = medium.identify().unwrap();
+        let job = match &kept.last {
+            None => Job::start(
+                plan.clone().arm(&cleared_for(&found, plan.intent()), "K7Q41M").unwrap(),
+                &found,
+                medium.access(),
+                16384,
+                now,
+            ),
+            Some(text) => {
+                let checkpoint = Checkpoint::from_json(text).unwrap();
+                let armed = checkpoint.arm(&cleared_for(&found, checkpoint.intent()), "K7Q41M").unwrap();
+                Job::resume(&checkpoint, armed, &found, medium.access(), 16384, now)
+            }
+        };
+        let mut sequential = Sequential::in_chunks(&mut medium, 16384);
+        let beside = second.iter_mut().map(|(what, medium)| Beside { what: what.clone(), medium }).collect();
+        let mut backend = DiesAtWork { backend: WithBeside::new(&mut sequential, beside), sent: false, asked: 0, dies };
+        let mut person = Person { polls: 0, stop_at: None };
+        let run = AssertUnwindSafe(|| {
+            erase::run(job.unwrap(), &mut backend, &Fast(Cell::new(0)), &mut person, &mut kept, &mut |_: &Event| {})
+        });
+        catch_unwind(run).map_err(|cause| assert!(cause.is::<Cut>(), "a defect")).ok()
+    };
+    assert!(session(true).is_none(), "it is killed");
+    between(&sim);
+    session(false).unwrap()
+}
+
+/// Kills the process when the drive has told that it is at work.
+struct DiesAtWork<B> {
+    backend: B,
+    sent: bool,
+    asked: u32,
+    dies: bool,
+}
+
+impl<B: Backend> Backend for DiesAtWork<B> {
+    fn settings(&self) -> Vec<Setting> {
+        self.backend.settings()
+    }
+
+    fn set(&mut self, setting: Setting) {
+        self.backend.set(setting);
+    }
+
+    fn start(&mut self, tag: u64, task: Task) {
+        if self.dies && self.asked > 0 {
+            std::panic::panic_any(Cut);
+        }
+        self.asked += u32::from(self.sent && matches!(task, Task::Ask(_)));
+        self.sent |= matches!(task, Task::Change(_));
+        self.backend.start(tag, task);
+    }
+
+    fn wait(&mut self, patience: Duration) -> Option<Done> {
+        self.backend.wait(patience)
+    }
+}
+
+#[test]
+fn other_namespaces_are_proved_through_a_cut_by_what_was_drawn_before_it() {
+    let honest = two_namespaces_through_a_cut(vec![], |_| {});
+    assert_eq!(judge(Edition::Rev2, &honest).outcome(), Outcome::Purge, "{honest:?}");
+    let half = two_namespaces_through_a_cut(vec![Lie::Half], |_| {});
+    assert_eq!(judge(Edition::Rev2, &half).outcome(), Outcome::NotSanitized);
+    let again =
+        |evidence: &Evidence| evidence.own().unwrap().commands.iter().filter(|c| c.command.starts_with("Sanitize:")).count();
+    // Over before anybody came back: the drive itself says that nothing was written to any of them since, or is told again.
+    let over: fn(&SimDrive) = |sim| while sim.own_answers().own_state != Some(OwnState::Idle) {};
+    let untouched = two_namespaces_through_a_cut(vec![], over);
+    assert_eq!((judge(Edition::Rev2, &untouched).outcome(), again(&untouched)), (Outcome::Purge, 1));
+    let touched = two_namespaces_through_a_cut(vec![], |sim| {
+        while sim.own_answers().own_state != Some(OwnState::Idle) {}
+        sim.second_namespace().unwrap().1.write(Lba(5), &OTHERS.repeat(20)[..512]).unwrap();
+    });
+    assert_eq!((judge(Edition::Rev2, &touched).outcome(), again(&touched)), (Outcome::Purge, 2));
 }
 
 #[test]

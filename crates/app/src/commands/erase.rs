@@ -352,20 +352,13 @@ fn summary(record: &Record, seen: &Seen) {
     } else {
         say(&format!("  read     {}", size(evidence.bytes_read())));
     }
-    if let Some(own) = evidence.own().filter(|own| own.may_have_left_a_password()) {
-        say(&format!("  mind     {}", password_may_be_left(own)));
+    if evidence.own().is_some_and(OwnEvidence::may_have_left_a_password) {
+        say(&format!(
+            "  mind     the drive may have the password `{PASSWORD}` and lock itself: `jurex unlock {}` takes it away",
+            seen.drive.shown_path()
+        ));
     }
     say(&format!("  proof    {}", record.confidence()));
-}
-
-/// What is to be known of a drive that may still have the password of its erasure.
-fn password_may_be_left(own: &OwnEvidence) -> String {
-    match &own.failure {
-        Some(said) if said.contains("taken away") || said.contains("has no password") => {
-            "the drive has no password any more".into()
-        }
-        _ => format!("the drive may have the password `{PASSWORD}` and lock itself: `jurex unlock` takes it away"),
-    }
 }
 
 fn result_json(record: &Record, written: Option<&Vec<std::path::PathBuf>>) -> serde_json::Value {

@@ -4,7 +4,7 @@ use super::job::{Completed, Operation, Request};
 use super::kept::Change;
 use crate::digest::{Met, Salt};
 use crate::medium::{Cause, Medium, MediumError, Op};
-use crate::native::command::{Answer, Command, Port};
+use crate::native::command::{Command, Port};
 use crate::pattern::{AlignedBuffer, Pattern, PatternBuffer, poison, wrong_sectors};
 use crate::ranges::RangeSet;
 use crate::units::{Lba, Sectors};
@@ -199,17 +199,7 @@ impl Buffers {
                 Ok(Completed::Digested(met))
             }
             Task::Ask(command) => port(medium)?.send(command).map(|answer| Completed::Answered(vec![answer])),
-            Task::Change(change) => {
-                let port = port(medium)?;
-                let mut answers = vec![];
-                for command in change.commands() {
-                    answers.push(port.send(command)?);
-                    if !answers.last().is_some_and(Answer::is_good) {
-                        break;
-                    }
-                }
-                Ok(Completed::Answered(answers))
-            }
+            Task::Change(change) => port(medium)?.send_together(change.commands()).map(Completed::Answered),
             Task::Rescan => port(medium)?.rescan().map(|()| Completed::Done),
             // None is held beside this drive.
             Task::Beside(..) => Ok(Completed::Beside(vec![])),

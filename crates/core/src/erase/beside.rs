@@ -2,13 +2,14 @@
 //! the erasure, and looked at again after it. A drive may say that it erased all of itself and have erased one of them.
 
 use super::backend::{Backend, Buffers, Done, Setting, Task, Trials};
-use super::draw::Draw;
+use super::draw::{Draw, KeptDraw};
 use super::job::Completed;
 use crate::digest::{Met, Salt};
 use crate::evidence::BesideRead;
 use crate::medium::Medium;
 use crate::pattern::Pattern;
 use crate::units::{Lba, Sectors};
+use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -102,7 +103,26 @@ pub(super) struct BesideDraws {
     marked: bool,
 }
 
+/// What lay on one of them, as it is kept.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(super) struct KeptBeside {
+    what: String,
+    whole: Sectors,
+    draw: KeptDraw,
+}
+
 impl BesideDraws {
+    pub(super) fn to_kept(&self) -> Vec<KeptBeside> {
+        let kept = |(what, draw): &(String, Draw)| KeptBeside { what: what.clone(), whole: draw.whole(), draw: draw.to_kept() };
+        self.draws.iter().map(kept).collect()
+    }
+
+    /// What an earlier session kept.
+    pub(super) fn of_kept(kept: &[KeptBeside]) -> Self {
+        let draw = |k: &KeptBeside| Some((k.what.clone(), Draw::thin(k.whole).with_kept(&k.draw)?));
+        Self { draws: kept.iter().filter_map(draw).collect(), ..Self::default() }
+    }
+
     /// Takes what was met before the erasure. Gives whether marks are to be laid and all is to be read once more.
     pub(super) fn note(&mut self, met: &[BesideMet]) -> bool {
         let draw = |b: &BesideMet| {
@@ -123,7 +143,8 @@ impl BesideDraws {
     /// What is read of each after the erasure, against what lay there before.
     pub(super) fn compare(&self, met: &[BesideMet]) -> Vec<BesideRead> {
         let of = |b: &BesideMet| {
-            let draw = self.draws.iter().find(|(what, _)| *what == b.what).map(|(_, draw)| draw);
+            // One that has another size now has its places elsewhere.
+            let draw = self.draws.iter().find(|(what, draw)| *what == b.what && draw.whole() == b.whole).map(|(_, draw)| draw);
             let drawn = draw.map(Draw::drawn).unwrap_or_default();
             let as_before = |at: Lba, met: Met| draw.is_some_and(|d| !d.as_before(at, &[met]).is_empty());
             let read = || b.met.iter().filter_map(|(at, met)| Some((*at, (*met)?)));

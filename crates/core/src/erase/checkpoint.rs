@@ -1,5 +1,6 @@
 //! Where a job stands, so that it can go on after a stop, a lost drive, a kill or a power cut.
 
+use super::beside::KeptBeside;
 use super::draw::KeptDraw;
 use crate::evidence::{Evidence, Unsound};
 use crate::guard::{Cleared, Intent};
@@ -24,6 +25,9 @@ pub struct Checkpoint {
     /// What lay at drawn places before the drive erased itself.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     draw: Option<KeptDraw>,
+    /// The same of other namespaces.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    beside: Vec<KeptBeside>,
     /// The password that the drive has, or is about to get, until its erasure has ended: whoever finds the drive locked opens
     /// it with this.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -57,13 +61,18 @@ struct Head {
 
 impl Checkpoint {
     /// Of a job whose session has lasted so long.
-    pub(super) fn new(plan: &Plan, evidence: &Evidence, draw: Option<KeptDraw>, lasted: Duration) -> Self {
+    pub(super) fn new(plan: &Plan, evidence: &Evidence, lasted: Duration) -> Self {
         let mut evidence = evidence.clone();
         let password = evidence.own().filter(|own| own.may_have_left_a_password()).map(|_| PASSWORD.to_string());
         if let Some(session) = evidence.sessions.last_mut() {
             session.micros = super::event::micros(lasted);
         }
-        Self { format: FORMAT.into(), plan: plan.clone(), evidence, draw, password }
+        Self { format: FORMAT.into(), plan: plan.clone(), evidence, draw: None, beside: vec![], password }
+    }
+
+    /// With what lay at drawn places of the drive and of other namespaces.
+    pub(super) fn with_drawn(self, draw: Option<KeptDraw>, beside: Vec<KeptBeside>) -> Self {
+        Self { draw, beside, ..self }
     }
 
     /// The drive that the job works on.
@@ -110,6 +119,11 @@ impl Checkpoint {
     /// What lay at drawn places.
     pub(super) fn draw(&self) -> Option<&KeptDraw> {
         self.draw.as_ref()
+    }
+
+    /// What lay at drawn places of other namespaces.
+    pub(super) fn beside(&self) -> &[KeptBeside] {
+        &self.beside
     }
 
     /// The password that the drive may have been left with.
@@ -190,7 +204,14 @@ impl Checkpoint {
             FORMAT => serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?,
             BEFORE => {
                 let before: Before = serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?;
-                Self { format: FORMAT.into(), plan: before.plan.into(), evidence: before.evidence, draw: None, password: None }
+                Self {
+                    format: FORMAT.into(),
+                    plan: before.plan.into(),
+                    evidence: before.evidence,
+                    draw: None,
+                    beside: vec![],
+                    password: None,
+                }
             }
             other => return Err(BadCheckpoint::OtherFormat(crate::text::printable(other.as_bytes()))),
         };
@@ -223,7 +244,7 @@ mod tests {
     }
 
     fn kept(plan: &Plan) -> Checkpoint {
-        Checkpoint::new(plan, Progress::of_plan(plan).evidence(), None, Duration::ZERO)
+        Checkpoint::new(plan, Progress::of_plan(plan).evidence(), Duration::ZERO)
     }
 
     #[test]

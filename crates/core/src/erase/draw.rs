@@ -62,6 +62,11 @@ impl Draw {
         Self { whole, places, stride: 1, met: vec![UNKNOWN; parts as usize] }
     }
 
+    /// What the places are of.
+    pub(super) fn whole(&self) -> Sectors {
+        self.whole
+    }
+
     /// The places, in order.
     pub(super) fn places(&self) -> impl DoubleEndedIterator<Item = Sectors> + '_ {
         self.places.iter().map(|(at, _)| *at)

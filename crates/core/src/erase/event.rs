@@ -139,6 +139,11 @@ pub enum Event {
         /// How far, in parts of 65536, if it tells.
         progress: Option<u16>,
     },
+    /// The drive told whether it has a password.
+    PasswordTold {
+        /// Whether it has.
+        set: bool,
+    },
     /// The progress that the drive tells has not moved for a while.
     StandsStill {
         /// For how long.
@@ -503,6 +508,7 @@ impl Progress {
             Event::Sending { commands } => self.sending(commands),
             Event::Answered { statuses } => self.answered(statuses),
             Event::OwnProgress { progress } => self.own_at_work(*progress),
+            Event::PasswordTold { set } => self.own_mut().into_iter().for_each(|own| own.password = Some(*set)),
             Event::OwnEnded { failure, time } => self.end_own(failure.as_ref(), *time),
             Event::CheckStarted { expect, sampling, drawn, time } => self.start_check(expect, sampling.as_ref(), *drawn, *time),
             Event::CheckFault { kind, at, .. } => {
@@ -760,7 +766,10 @@ impl Progress {
         self.commands_mut().into_iter().for_each(|all| all.extend(unanswered.clone()));
         if self.activity != Activity::Lifting {
             self.activity = Activity::Own;
-            self.own_mut().into_iter().for_each(|own| own.sent += commands.len() as u32);
+            if let Some(own) = self.own_mut() {
+                own.sent += commands.len() as u32;
+                own.password = None;
+            }
         }
     }
 

@@ -15,11 +15,34 @@ pub trait Port {
     /// [`Answer::Lost`].
     fn send(&mut self, command: &Command) -> Result<Answer, MediumError>;
 
+    /// Sends several, one right after another. The first that does not end well ends them; its answer is the last.
+    ///
+    /// # Errors
+    /// One could not be sent.
+    fn send_together(&mut self, commands: &[Command]) -> Result<Vec<Answer>, MediumError> {
+        send_one_by_one(self, commands)
+    }
+
     /// Lets the system see the drive's capacity anew, after it was changed.
     ///
     /// # Errors
     /// The system does not look.
     fn rescan(&mut self) -> Result<(), MediumError>;
+}
+
+/// Sends each as soon as the one before has ended well.
+///
+/// # Errors
+/// One could not be sent.
+pub fn send_one_by_one(port: &mut (impl Port + ?Sized), commands: &[Command]) -> Result<Vec<Answer>, MediumError> {
+    let mut answers: Vec<Answer> = vec![];
+    for command in commands {
+        answers.push(port.send(command)?);
+        if !answers.last().is_some_and(Answer::is_good) {
+            break;
+        }
+    }
+    Ok(answers)
 }
 
 /// The bytes of a command.

@@ -1,4 +1,4 @@
-//! MMC: the extended card specific data (JESD84-B51, 7.4), erasing and SANITIZE_START.
+//! MMC and SD: the extended card specific data (JESD84-B51, 7.4), erasing and SANITIZE_START.
 
 use super::command::{Command, Data, Image};
 use super::{PageError, need};
@@ -68,6 +68,15 @@ pub fn define_erase_groups() -> Command {
     switch("SWITCH, ERASE_GROUP_DEF", 175, 1)
 }
 
+/// Which of the two families of devices.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Family {
+    /// eMMC.
+    Embedded,
+    /// SD cards.
+    Sd,
+}
+
 /// A way of erasing sectors (CMD38).
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Erase {
@@ -79,18 +88,46 @@ pub enum Erase {
     Trim,
 }
 
+/// The largest device that is addressed in bytes; larger ones are addressed in sectors (JESD84-B51, 6.10; SD Physical Layer,
+/// 4.7.4: standard capacity).
+const ADDRESSED_IN_BYTES: u64 = 2 << 30;
+
+/// The argument that names the last of so many sectors of 512 bytes.
+fn last_address(sectors: u64) -> u32 {
+    let last = sectors.saturating_sub(1);
+    let address = if sectors.saturating_mul(512) <= ADDRESSED_IN_BYTES { last * 512 } else { last };
+    u32::try_from(address).unwrap_or(u32::MAX)
+}
+
 /// Erases every sector of the user area; the three commands must follow one another with nothing between.
-pub fn erase_all(sectors: u32, erase: Erase) -> [Command; 3] {
+pub fn erase_all(family: Family, sectors: u64, erase: Erase) -> [Command; 3] {
+    let (first, last) = match family {
+        Family::Embedded => (("ERASE_GROUP_START", 35), ("ERASE_GROUP_END", 36)),
+        Family::Sd => (("ERASE_WR_BLK_START", 32), ("ERASE_WR_BLK_END", 33)),
+    };
     let (name, argument) = match erase {
         Erase::Plain => ("ERASE", 0),
         Erase::Secure => ("ERASE, secure erase", 0x8000_0000),
         Erase::Trim => ("ERASE, trim", 1),
     };
     [
-        command("ERASE_GROUP_START", 35, 0, Data::None),
-        command("ERASE_GROUP_END", 36, sectors.saturating_sub(1), Data::None),
+        command(first.0, first.1, 0, Data::None),
+        command(last.0, last.1, last_address(sectors), Data::None),
         command(name, 38, argument, Data::None),
     ]
+}
+
+/// Seconds that erasing an SD card of so many sectors takes at most, where it tells nothing: 250 ms for each stretch of 4 MiB, as
+/// the SD Physical Layer (4.14) allows for what an erasure reaches.
+pub fn card_erase_seconds(sectors: u64) -> u64 {
+    sectors.div_ceil(8192) / 4
+}
+
+/// Whether an SD card has the erase commands, by its card specific data in hexadecimal digits: class 5 of CCC (bits 95 to 84, SD
+/// Physical Layer, 5.3). `None`: these are no such data.
+pub fn has_erase_commands(csd: &str) -> Option<bool> {
+    let classes = u16::from_str_radix(csd.trim().get(8..11)?, 16).ok()?;
+    Some(classes & 1 << 5 != 0)
 }
 
 /// SANITIZE_START: everything that no address reaches any more is erased physically. It ends when that is done.
@@ -107,8 +144,15 @@ mod tests {
     fn the_bytes_are_those_of_the_standard() {
         let argument = |c: &Command| if let Image::Mmc { argument, .. } = c.image { argument } else { 0 };
         assert_eq!((argument(&sanitize_start()), argument(&define_erase_groups())), (0x03a5_0100, 0x03af_0100));
-        assert_eq!(erase_all(64, Erase::Plain).map(|c| argument(&c)), [0, 63, 0]);
-        assert_eq!([Erase::Secure, Erase::Trim].map(|e| argument(&erase_all(64, e)[2])), [0x8000_0000, 1]);
+        let all = |sectors, erase| erase_all(Family::Embedded, sectors, erase).map(|c| argument(&c));
+        assert_eq!(all(64, Erase::Plain), [0, 63 * 512, 0], "a small device is addressed in bytes");
+        assert_eq!(all(2 << 21, Erase::Plain), [0, 0x7fff_fe00, 0], "2 GiB is the last of them");
+        assert_eq!(all((2 << 21) + 1, Erase::Plain), [0, 2 << 21, 0]);
+        assert_eq!([Erase::Secure, Erase::Trim].map(|e| all(64, e)[2]), [0x8000_0000, 1]);
+        let card = erase_all(Family::Sd, 64, Erase::Plain).map(|c| c.shown().split_once(": ").unwrap().1.to_string());
+        assert_eq!(card, ["CMD32 00000000", "CMD33 00007e00", "CMD38 00000000"]);
+        let csd = |classes: &str| has_erase_commands(&format!("400e0032{classes}90000f0f7f800a400001"));
+        assert_eq!([csd("5b5"), csd("595"), csd("xyz"), has_erase_commands("40")], [Some(true), Some(false), None, None]);
         let mut page = vec![0u8; EXT_CSD];
         (page[231], page[213], page[223], page[224]) = (0x55, 0x80, 2, 1);
         let told = ExtCsd::parse(&page).unwrap();

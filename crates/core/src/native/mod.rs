@@ -131,6 +131,10 @@ pub enum OwnErase {
     FormatCrypto,
     /// eMMC erase, then SANITIZE_START.
     MmcSanitize,
+    /// eMMC secure erase alone.
+    MmcSecureErase,
+    /// SD erase.
+    SdErase,
     /// TCG Opal revert by PSID.
     TcgRevert,
     /// TCG Opal, a new key for every range, by the password of Admin1.
@@ -149,6 +153,8 @@ impl OwnErase {
             OwnErase::Format => "Format NVM with user data erase",
             OwnErase::FormatCrypto => "Format NVM with crypto erase",
             OwnErase::MmcSanitize => "erase and SANITIZE_START",
+            OwnErase::MmcSecureErase => "secure erase (CMD38)",
+            OwnErase::SdErase => "SD erase",
             OwnErase::TcgRevert => "TCG revert by PSID",
             OwnErase::TcgKeyChange => "TCG key change",
         }
@@ -165,6 +171,8 @@ impl OwnErase {
             OwnErase::Format => Technique::Format,
             OwnErase::FormatCrypto => Technique::FormatCrypto,
             OwnErase::MmcSanitize => Technique::MmcSanitize,
+            OwnErase::MmcSecureErase => Technique::MmcSecureErase,
+            OwnErase::SdErase => Technique::SdErase,
             OwnErase::TcgRevert => Technique::TcgRevert,
             OwnErase::TcgKeyChange => Technique::TcgKeyChange,
         }

@@ -79,6 +79,8 @@ impl OwnOrder {
             (Technique::Format | Technique::FormatCrypto, Protocol::Nvme { namespace }) if !answers.format_reaches_all => {
                 Scope::Namespace { namespace }
             }
+            // The user area alone: neither boot and general-purpose areas nor a card's protected one.
+            (Technique::MmcSecureErase | Technique::SdErase, _) => Scope::Sectors(drive.geometry.whole()),
             _ => Scope::WholeUnit,
         }
     }

@@ -114,19 +114,25 @@ impl Case {
         found.extend(holds(evidence, n, proof));
         let mut case = Self::of_stage(evidence, (own.technique, evidence.stated.conditions.clone()), vec![], found);
         if own.of_whole_unit {
-            case.reaches_unit(evidence.drive(), proof);
+            case.reaches_unit(evidence.drive(), proof, own.session == evidence.last_session());
         }
         case
     }
 
     /// The command was of everything on the unit: other namespaces are covered by it, as far as they were read back too.
-    fn reaches_unit(&mut self, drive: &Drive, proof: Option<&CheckEvidence>) {
+    ///
+    /// Of those only places are read, which prove nothing where the command ended under an earlier hold (`done_now`).
+    fn reaches_unit(&mut self, drive: &Drive, proof: Option<&CheckEvidence>, done_now: bool) {
         self.unread = user_data_elsewhere(drive);
         self.lacks.retain(|l| l.kind != LackKind::Elsewhere);
         let must_be_blank = proof.is_some_and(|p| p.expect != Expect::Changed);
         for other in drive.other_user_data() {
             let read = proof.and_then(|p| p.beside.iter().find(|b| b.what == other.what));
-            let against = read.map_or(Some("nothing of it was read".into()), |r| r.against(must_be_blank));
+            let against = match read {
+                None => Some("nothing of it was read".into()),
+                Some(_) if !done_now => Some("only places of it were read, and under a later hold".into()),
+                Some(read) => read.against(must_be_blank),
+            };
             if let Some(why) = against {
                 let said = format!("{} of the same unit, which the command reached too, is not proved: {why}.", other.what);
                 self.lacks.push(Lack::of(LackKind::NotReadBack, said));

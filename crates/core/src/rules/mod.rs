@@ -245,6 +245,7 @@ pub(crate) mod tests {
             (Format, SolidStateNvme, Purge, Clear, &[][..]),
             (FormatCrypto, SolidStateNvme, Purge, Clear, sealed),
             (MmcSanitize, EmbeddedFlash, Purge, Purge, &[][..]),
+            (MmcSecureErase, EmbeddedFlash, Purge, NotSanitized, &[MakerConfirms][..]),
             (Degauss, MagneticAta, Purge, Purge, &[RatedDegausser][..]),
             (Degauss, MagneticScsi, Purge, Purge, &[RatedDegausser][..]),
         ];

@@ -63,8 +63,8 @@ impl Job {
         }
         let mut job = Self::new(armed, found, chunk_bytes, now)?;
         let earlier = checkpoint.evidence().drive().clone();
-        job.recall(checkpoint);
         job.watched = watched;
+        job.recall(checkpoint);
         job.tell(Event::Resumed { evidence: Box::new(checkpoint.evidence().clone()) });
         job.open(found, access, now);
         if job.is_in_a_stage_of_the_drives_own() {

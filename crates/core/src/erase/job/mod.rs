@@ -556,9 +556,12 @@ impl Job {
         self.tell_wrong();
         self.put_off_checkpoint(now);
         let lasted = now.mono.saturating_sub(self.opened);
+        let mut checkpoint = Checkpoint::new(&self.plan, self.progress.evidence(), lasted);
         // What was drawn is of use only until it has been compared.
-        let draw = self.draw.as_ref().filter(|_| self.progress.evidence().overwrite().is_none()).map(Draw::to_kept);
-        self.checkpoint = Some(Box::new(Checkpoint::new(&self.plan, self.progress.evidence(), draw, lasted)));
+        if self.progress.evidence().overwrite().is_none() {
+            checkpoint = checkpoint.with_drawn(self.draw.as_ref().map(Draw::to_kept), self.beside.to_kept());
+        }
+        self.checkpoint = Some(Box::new(checkpoint));
     }
 
     /// A checkpoint that was made since the last call; it is to be kept before anything else is told or begun.

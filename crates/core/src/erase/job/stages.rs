@@ -2,6 +2,7 @@
 //! after it, the overwriting.
 
 use super::{Ended, Event, Job, Now, Phase, describe};
+use crate::erase::beside::BesideDraws;
 use crate::erase::checkpoint::Checkpoint;
 use crate::erase::own::Dialogue;
 use crate::evidence::{OwnEvidence, What};
@@ -78,8 +79,8 @@ impl Job {
     /// The conversation about the drive's own erasure.
     pub(super) fn begin_dialogue(&mut self) {
         let Some(own) = self.plan.own_erase() else { return };
-        let protocol = self.plan.drive().protocol;
-        let dialogue = Dialogue::erase(own, self.secret.as_ref(), protocol, &self.own_evidence(), self.watched);
+        let drive = self.plan.drive();
+        let dialogue = Dialogue::erase(own, self.secret.as_ref(), drive, &self.own_evidence(), self.watched);
         self.conversation.begin(dialogue);
         self.phase = Phase::Talking;
     }
@@ -89,6 +90,11 @@ impl Job {
         if let (Some(kept), Some(own)) = (checkpoint.draw(), self.plan.own_at()) {
             let whole = checkpoint.evidence().geometry().whole();
             self.draw = self.new_draw(own, whole).and_then(|draw| draw.with_kept(kept));
+        }
+        // Of a drive that was only watched nobody knows what others wrote to them between its end and their opening; places
+        // would not show it.
+        if !self.watched {
+            self.beside = BesideDraws::of_kept(checkpoint.beside());
         }
     }
 

@@ -154,6 +154,11 @@ impl Job {
                 self.tell(Event::Asked { asked });
             }
         }
+        if let Some(set) = work.password
+            && self.own_evidence().password != work.password
+        {
+            self.tell(Event::PasswordTold { set });
+        }
         if work.at_work {
             self.at_work(work.progress, now);
         }

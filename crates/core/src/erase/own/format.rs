@@ -97,6 +97,6 @@ impl Talk for Format {
     }
 
     fn work(&self) -> Work {
-        Work { at_work: self.at_work, progress: None }
+        Work { at_work: self.at_work, ..Work::default() }
     }
 }

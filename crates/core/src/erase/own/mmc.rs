@@ -1,14 +1,14 @@
-//! eMMC: everything is erased (securely where the device has that), which unmaps it; trim reaches what is less than a whole
-//! erase group; and SANITIZE_START then erases physically what no address reaches any more.
+//! eMMC and SD. An erasure unmaps what it names; secure erase erases its cells too, and every copy of them; SANITIZE_START erases
+//! what no address reaches any more.
 
 use super::{End, Next, Talk, Work};
 use crate::native::command::Answer;
-use crate::native::mmc::{self, Erase, ExtCsd};
+use crate::native::mmc::{self, Erase, ExtCsd, Family};
+use crate::technique::Technique;
 use std::time::Duration;
 
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 enum Step {
-    #[default]
     Ask,
     DefineGroups,
     Erase,
@@ -17,9 +17,23 @@ enum Step {
     Over(End),
 }
 
-#[derive(Debug, Default)]
+/// What is done, of the three ways that such devices have.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Way {
+    /// Erased (securely where the device has that), trimmed, SANITIZE_START.
+    Sanitize,
+    /// Secure erase alone. No trim after it: that only unmaps, and sectors which the erasure had left would read as blank.
+    SecureErase,
+    /// An SD card's own erase.
+    Card,
+}
+
+#[derive(Debug)]
 pub(super) struct Mmc {
+    way: Way,
     step: Step,
+    /// Sectors of the drive as it was planned; what the device tells itself goes before.
+    sectors: u64,
     told: Option<ExtCsd>,
     at_work: bool,
 }
@@ -28,34 +42,57 @@ pub(super) struct Mmc {
 const SANITIZE_PATIENCE: Duration = Duration::from_secs(6 * 3600);
 
 impl Mmc {
+    /// On a device of so many sectors of 512 bytes.
+    pub(super) fn new(technique: Technique, sectors: u64) -> Self {
+        let (way, step) = match technique {
+            Technique::SdErase => (Way::Card, Step::Erase),
+            Technique::MmcSecureErase => (Way::SecureErase, Step::Ask),
+            _ => (Way::Sanitize, Step::Ask),
+        };
+        Self { way, step, sectors, told: None, at_work: false }
+    }
+
     fn hear(&mut self, answer: &Answer) -> Step {
         let told = answer.page().and_then(|p| ExtCsd::parse(p).ok());
         let refused = |why: &str| Step::Over(End::Refused(why.into()));
         self.told = told;
         match told {
             None => Step::Over(End::Refused(format!("it did not tell what it can: {}", answer.sentence()))),
-            Some(told) if !told.sanitize => refused("it does not have SANITIZE_START"),
+            Some(told) if self.way == Way::Sanitize && !told.sanitize => refused("it does not have SANITIZE_START"),
+            Some(told) if self.way == Way::SecureErase && !told.secure_erase => refused("it does not have secure erase"),
             // It would skip the protected groups, and say so only in one bit.
             Some(told) if told.write_protected => refused("parts of it are write protected, and would be skipped"),
             Some(_) => Step::DefineGroups,
+        }
+    }
+
+    fn all(&self, erase: Erase) -> Next {
+        let family = if self.way == Way::Card { Family::Sd } else { Family::Embedded };
+        // A device of 2 GiB or less tells no number of sectors.
+        let sectors = self.told.map(|t| u64::from(t.sectors)).filter(|n| *n > 0).unwrap_or(self.sectors);
+        let seconds = self.told.map_or_else(|| mmc::card_erase_seconds(self.sectors), |t| t.erase_seconds);
+        let [start, end, erase] = mmc::erase_all(family, sectors, erase);
+        Next::Change(vec![start, end, erase.patient(Duration::from_secs(2 * seconds + 600))])
+    }
+
+    fn after_erase(&self) -> Step {
+        match self.way {
+            Way::Sanitize if self.told.is_some_and(|t| t.trim) => Step::Trim,
+            Way::Sanitize => Step::Sanitize,
+            Way::SecureErase | Way::Card => Step::Over(End::Completed),
         }
     }
 }
 
 impl Talk for Mmc {
     fn next(&mut self) -> Next {
-        let (sectors, seconds) = self.told.map_or((0, 0), |t| (t.sectors, t.erase_seconds));
-        let all = |erase: Erase| {
-            let [start, end, erase] = mmc::erase_all(sectors, erase);
-            Next::Change(vec![start, end, erase.patient(Duration::from_secs(2 * seconds + 600))])
-        };
         self.at_work = matches!(self.step, Step::Erase | Step::Trim | Step::Sanitize);
         match &self.step {
             Step::Ask => Next::Ask(mmc::send_ext_csd()),
             Step::DefineGroups => Next::Change(vec![mmc::define_erase_groups()]),
-            Step::Erase if self.told.is_some_and(|t| t.secure_erase) => all(Erase::Secure),
-            Step::Erase => all(Erase::Plain),
-            Step::Trim => all(Erase::Trim),
+            Step::Erase if self.told.is_some_and(|t| t.secure_erase) => self.all(Erase::Secure),
+            Step::Erase => self.all(Erase::Plain),
+            Step::Trim => self.all(Erase::Trim),
             Step::Sanitize => Next::Change(vec![mmc::sanitize_start().patient(SANITIZE_PATIENCE)]),
             Step::Over(end) => Next::Over(end.clone()),
         }
@@ -72,13 +109,13 @@ impl Talk for Mmc {
                 Step::Over(End::Failed(format!("{doing} did not come to a good end: {}", answer.sentence())))
             }
             (Step::DefineGroups, _) => Step::Erase,
-            (Step::Erase, _) if self.told.is_some_and(|t| t.trim) => Step::Trim,
-            (Step::Erase | Step::Trim, _) => Step::Sanitize,
+            (Step::Erase, _) => self.after_erase(),
+            (Step::Trim, _) => Step::Sanitize,
             (Step::Sanitize, _) => Step::Over(End::Completed),
         };
     }
 
     fn work(&self) -> Work {
-        Work { at_work: self.at_work, progress: None }
+        Work { at_work: self.at_work, ..Work::default() }
     }
 }

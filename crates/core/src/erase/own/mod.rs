@@ -11,7 +11,7 @@ mod tcg;
 
 use super::kept::{Change, Kept};
 use crate::evidence::OwnEvidence;
-use crate::media::Protocol;
+use crate::media::{Drive, Protocol};
 use crate::medium::MediumError;
 use crate::native::command::{Answer, Command, Port};
 use crate::plan::{Lift, OwnErase, Secret};
@@ -69,6 +69,8 @@ pub(super) struct Work {
     pub(super) at_work: bool,
     /// How far it is, in parts of 65536, if it tells.
     pub(super) progress: Option<u16>,
+    /// Whether it has a password, if its last answer told.
+    pub(super) password: Option<bool>,
 }
 
 /// One family's machine.
@@ -104,23 +106,19 @@ impl Dialogue {
         Self { talk: Box::new(talk), kept: None, pending: None, sent: None, rescans_at_the_end: false }
     }
 
-    /// About `own`, on a drive that is spoken to in `protocol`. `before` is what an earlier session has done of it, and
-    /// `watched` whether the drive was seen at work on it ever since.
-    pub(super) fn erase(
-        own: &OwnErase,
-        secret: Option<&Secret>,
-        protocol: Protocol,
-        before: &OwnEvidence,
-        watched: bool,
-    ) -> Self {
+    /// About `own`, on `drive`. `before` is what an earlier session has done of it, and `watched` whether the drive was seen at
+    /// work on it ever since.
+    pub(super) fn erase(own: &OwnErase, secret: Option<&Secret>, drive: &Drive, before: &OwnEvidence, watched: bool) -> Self {
         let dialogue = match own.technique {
             Technique::SecurityErase | Technique::SecurityEraseEnhanced => {
                 Self::new(security::Security::erase(own.technique == Technique::SecurityEraseEnhanced, before))
             }
             Technique::Format | Technique::FormatCrypto => Self::new(format::Format::new(own)),
-            Technique::MmcSanitize => Self::new(mmc::Mmc::default()),
+            Technique::MmcSanitize | Technique::MmcSecureErase | Technique::SdErase => {
+                Self::new(mmc::Mmc::new(own.technique, drive.geometry.sectors))
+            }
             Technique::TcgRevert | Technique::TcgKeyChange => Self::new(tcg::Tcg::new(own, secret)),
-            technique => Self::new(sanitize::Sanitize::new(technique, protocol, before, watched)),
+            technique => Self::new(sanitize::Sanitize::new(technique, drive.protocol, before, watched)),
         };
         Self { rescans_at_the_end: true, ..dialogue }
     }

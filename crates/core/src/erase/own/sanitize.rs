@@ -193,7 +193,7 @@ impl Sanitize {
     fn hear_before(&mut self, told: Told) {
         self.step = match told.state {
             OwnState::Running { progress } if self.was_sent => {
-                self.work = Work { at_work: true, progress };
+                self.work = Work { at_work: true, progress, ..Work::default() };
                 Step::Wait
             }
             OwnState::Running { .. } => {
@@ -252,7 +252,7 @@ impl Sanitize {
         self.silences = 0;
         self.step = match told.state {
             OwnState::Running { progress } => {
-                (self.work, self.unsure) = (Work { at_work: true, progress }, false);
+                (self.work, self.unsure) = (Work { at_work: true, progress, ..Work::default() }, false);
                 Step::Wait
             }
             OwnState::Failed => Step::Over(End::Failed(format!(

@@ -37,6 +37,8 @@ pub(super) struct Security {
     /// Why the erasure did not come to a good end, if it did not.
     failure: Option<String>,
     at_work: bool,
+    /// Whether the drive has a password, if its last answer told.
+    password: Option<bool>,
 }
 
 impl Security {
@@ -49,6 +51,7 @@ impl Security {
             patience: Duration::ZERO,
             failure: None,
             at_work: false,
+            password: None,
         }
     }
 
@@ -160,9 +163,12 @@ impl Talk for Security {
     }
 
     fn heard(&mut self, answer: &Answer) {
+        self.password = None;
         self.step = match &self.step {
             Step::AskBefore | Step::AskSet | Step::AskAfter | Step::AskDisabled => {
-                match answer.page().and_then(|p| Identify::parse(p).ok()) {
+                let told = answer.page().and_then(|p| Identify::parse(p).ok());
+                self.password = told.as_ref().map(|t| t.security.enabled);
+                match told {
                     Some(told) => self.hear_identify(&told),
                     None if self.step == Step::AskBefore => {
                         Step::Over(End::Refused(format!("it did not answer IDENTIFY DEVICE: {}", answer.sentence())))
@@ -191,6 +197,6 @@ impl Talk for Security {
     }
 
     fn work(&self) -> Work {
-        Work { at_work: self.at_work, progress: None }
+        Work { at_work: self.at_work, password: self.password, progress: None }
     }
 }

@@ -42,12 +42,16 @@ fn talk(mut dialogue: Dialogue, answer: &mut dyn FnMut(&Command, usize) -> Answe
     panic!("it never ends: {sent:?}")
 }
 
+fn drive() -> Drive {
+    crate::testing::test_drive(crate::media::MediaClass::Magnetic, 64)
+}
+
 fn proof() -> Kept {
-    let drive = crate::testing::test_drive(crate::media::MediaClass::Magnetic, 64);
+    let drive = drive();
     let order = crate::plan::Order::of_program("test", "00".parse().unwrap());
     let plan = crate::plan::Plan::new(&drive, &order, &mut crate::testing::Fixed(0)).unwrap();
     let evidence = crate::erase::Progress::of_plan(&plan).evidence().clone();
-    let checkpoint = crate::erase::Checkpoint::new(&plan, &evidence, None, Duration::ZERO);
+    let checkpoint = crate::erase::Checkpoint::new(&plan, &evidence, Duration::ZERO);
     Kept::of(&mut crate::erase::NotKept, &checkpoint).unwrap()
 }
 
@@ -64,7 +68,8 @@ const FAILED: [u8; 8] = [0x72, 3, 0x31, 0x03, 0, 0, 0, 0];
 const ATTENTION: [u8; 8] = [0x72, 6, 0x29, 0x00, 0, 0, 0, 0];
 
 fn sanitize(before: &OwnEvidence) -> Dialogue {
-    Dialogue::erase(&OWN(Technique::SanitizeBlock), None, Protocol::Scsi, before, false)
+    let drive = Drive { protocol: Protocol::Scsi, ..drive() };
+    Dialogue::erase(&OWN(Technique::SanitizeBlock), None, &drive, before, false)
 }
 
 fn begun() -> OwnEvidence {
@@ -167,7 +172,7 @@ impl Locker {
 
 fn security(mut locker: Locker, sent_before: u32) -> (Vec<String>, End, Locker) {
     let before = OwnEvidence { sent: sent_before, ..OwnEvidence::begun(Technique::SecurityEraseEnhanced) };
-    let dialogue = Dialogue::erase(&OWN(Technique::SecurityEraseEnhanced), None, Protocol::Ata, &before, false);
+    let dialogue = Dialogue::erase(&OWN(Technique::SecurityEraseEnhanced), None, &drive(), &before, false);
     let (sent, end) = talk(dialogue, &mut |command, _| locker.answer(command));
     (sent, end, locker)
 }
@@ -199,4 +204,42 @@ fn a_security_erase_that_fails_takes_its_password_away_and_says_what_it_left_if_
     assert!(sent.len() == 1 && matches!(end, End::Refused(why) if why.contains("did not set")), "another's password");
     let (sent, end, locker) = security(Locker { password: true, locked: true, ..Locker::default() }, 3);
     assert!(!sent.iter().any(|n| n == "SECURITY SET PASSWORD") && end == End::Completed && !locker.password, "{sent:?}");
+}
+
+/// An eMMC device of 64 sectors with these features (EXT_CSD 231), or a card that is asked nothing.
+fn of_mmc(technique: Technique, features: u8, protected: bool) -> (Vec<String>, End) {
+    let dialogue = Dialogue::erase(&OWN(technique), None, &drive(), &OwnEvidence::begun(technique), false);
+    talk(dialogue, &mut |command, _| {
+        let mut data = vec![];
+        if command.name == "SEND_EXT_CSD" {
+            data = vec![0; crate::native::mmc::EXT_CSD];
+            (data[231], data[171], data[192]) = (features, u8::from(protected), 8);
+        }
+        Answer::Mmc { response: 0x900, data }
+    })
+}
+
+#[test]
+fn embedded_flash_is_erased_by_what_it_has_and_by_nothing_that_would_only_look_erased() {
+    let run = |technique, features| {
+        let (sent, end) = of_mmc(technique, features, false);
+        assert_eq!(end, End::Completed, "{sent:?}");
+        sent.into_iter()
+            .filter(|n| !n.starts_with("SWITCH, ERASE") && !n.contains("_G") && !n.contains("CSD"))
+            .collect::<Vec<_>>()
+    };
+    const ALL: u8 = 0b101_0001;
+    assert_eq!(run(Technique::MmcSanitize, ALL), ["ERASE, secure erase", "ERASE, trim", "SWITCH, SANITIZE_START"]);
+    assert_eq!(run(Technique::MmcSanitize, 0b100_0000), ["ERASE", "SWITCH, SANITIZE_START"]);
+    // A trim would make blank what the erasure has left, and keep its cells.
+    assert_eq!(run(Technique::MmcSecureErase, ALL), ["ERASE, secure erase"]);
+    assert_eq!(run(Technique::SdErase, 0), ["ERASE_WR_BLK_START", "ERASE_WR_BLK_END", "ERASE"]);
+    for (technique, features, protected, why) in [
+        (Technique::MmcSecureErase, 0b100_0000, false, "does not have secure erase"),
+        (Technique::MmcSanitize, 1, false, "does not have SANITIZE_START"),
+        (Technique::MmcSecureErase, ALL, true, "write protected"),
+    ] {
+        let (sent, end) = of_mmc(technique, features, protected);
+        assert!(sent == ["SEND_EXT_CSD"] && matches!(&end, End::Refused(said) if said.contains(why)), "{sent:?} {end:?}");
+    }
 }
