@@ -103,6 +103,17 @@ fn system(only: &[String], places: &Places) -> System {
     System::default().only(only).keeping(places.own_files())
 }
 
+/// What came of watching a drive at work on an erasure of its own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Watched {
+    /// It was not at work.
+    WasNotAtWork,
+    /// It is not at work any more.
+    ToItsEnd,
+    /// Nobody wanted to wait any longer.
+    LeftAtWork,
+}
+
 /// About how long the sampling of a drive's speed takes.
 const SAMPLE_TIME: Duration = Duration::from_millis(1200);
 
@@ -218,7 +229,7 @@ impl Seen {
     }
 
     /// Why the drive gives no sector now, if it has said so: the kernel would try each read again and again, some without end.
-    fn gives_nothing(&self) -> Option<&'static str> {
+    pub(crate) fn gives_nothing(&self) -> Option<&'static str> {
         match self.answers.own_state {
             Some(OwnState::Running { .. }) => Some("it is at work on an erasure of its own"),
             Some(OwnState::Failed) => Some("an erasure of its own has failed"),
@@ -226,9 +237,20 @@ impl Seen {
         }
     }
 
+    /// Whether it was asked who it is and what it does, and has answered.
+    pub(crate) fn has_answered(&self) -> bool {
+        !self.hindrances.contains(&Hindrance::NoAnswer)
+    }
+
     /// Whether it is at work on an erasure of its own, by its own word.
     pub(crate) fn erases_itself(&self) -> bool {
         matches!(self.answers.own_state, Some(OwnState::Running { .. }))
+    }
+
+    /// Whether opening it waits for as long as it is at work on itself: the kernel wants to know its size first. A simulated drive
+    /// opens at once.
+    pub(crate) fn opening_waits(&self) -> bool {
+        matches!(self.place, Place::Machine(_))
     }
 
     /// Takes its power away, or gives it back: of a simulated drive only.
@@ -308,6 +330,25 @@ impl Seen {
             Some(OwnState::Running { progress }) => Some(progress),
             Some(OwnState::Idle | OwnState::Failed) | None => None,
         }
+    }
+
+    /// Asks it again and again for as long as it is at work on an erasure of its own, and tells each time how far it is. Opening
+    /// it would only wait, and tell nobody. Nothing is sent to it but questions.
+    pub(crate) fn watch_its_own_erasure(
+        &self,
+        tell: &mut dyn FnMut(Option<u16>),
+        is_wanted: &mut dyn FnMut() -> bool,
+    ) -> Watched {
+        let mut watched = Watched::WasNotAtWork;
+        while let Some(progress) = self.own_progress() {
+            tell(progress);
+            watched = Watched::ToItsEnd;
+            if !is_wanted() {
+                return Watched::LeftAtWork;
+            }
+            std::thread::sleep(Duration::from_secs(2));
+        }
+        watched
     }
 
     /// Lets the system see its capacity anew.

@@ -1,7 +1,7 @@
 //! May this drive be erased at all? Facts in, a verdict out; a refusal names the thing that stands in the way.
 
 use crate::media::{Drive, Label, MediaClass, Scope};
-use crate::native::{Answers, OwnState};
+use crate::native::{Answers, OwnState, by_its_own_word};
 use crate::technique::Technique;
 use serde::Serialize;
 use std::fmt;
@@ -133,7 +133,7 @@ impl fmt::Display for Hindrance {
             Hindrance::ErasesItself { progress } => {
                 f.write_str("it is at work on an erasure of its own, which nothing stops")?;
                 match progress {
-                    Some(done) => write!(f, " ({:.0} % done by its own word)", f64::from(*done) / 655.36),
+                    Some(done) => write!(f, " ({})", by_its_own_word(*done)),
                     None => Ok(()),
                 }
             }

@@ -1,7 +1,7 @@
 //! `jurex erase DRIVE`: plan, guard, label check, erase, verify, record, certificate.
 
 use super::{order, remark, say, say_json};
-use crate::bench::{self, Seen};
+use crate::bench::{self, Seen, Watched};
 use crate::cli::Erase;
 use crate::clock::SystemEntropy;
 use crate::config::Config;
@@ -14,6 +14,7 @@ use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
 use jurex_core::evidence::OwnEvidence;
 use jurex_core::ladder::{Availability, ladder};
 use jurex_core::native::ata::erase::PASSWORD;
+use jurex_core::native::by_its_own_word;
 use jurex_core::plan::{Order, Plan, Secret};
 use jurex_core::record::Record;
 use jurex_core::rules::Technique;
@@ -122,20 +123,22 @@ fn after_its_own_erasure(asked: &Erase, seen: Seen, ledger: &Path, config: &Conf
     }
     let mut control = StopOnSignal::install()?;
     let mut told: Option<Option<u16>> = None;
-    while let Some(progress) = seen.own_progress() {
-        if told != Some(progress) && !asked.quiet && !asked.json {
-            let how_far = progress.map(|p| format!(" ({:.0} % by its own word)", f64::from(p) / 655.36)).unwrap_or_default();
+    let mut tell = |progress: Option<u16>| {
+        // A line for each tenth: it may take hours.
+        let tenth = |p: Option<u16>| p.map(|p| u32::from(p) * 10 / 65536);
+        if told.map(tenth) != Some(tenth(progress)) && !asked.quiet && !asked.json {
+            let how_far = progress.map(|p| format!(" ({})", by_its_own_word(p))).unwrap_or_default();
             remark(&format!("{} is at work on the erasure that job {} began{how_far}.", seen.drive.called(), unfinished.job));
         }
         told = Some(progress);
-        std::thread::sleep(std::time::Duration::from_secs(2));
-        if control.poll() == Some(Wish::Stop) {
-            return Err(Failure::Stopped("it goes on by itself; nothing was sent to it. Go on with the job later".into()));
-        }
+    };
+    let watched = seen.watch_its_own_erasure(&mut tell, &mut || control.poll() != Some(Wish::Stop));
+    if watched == Watched::LeftAtWork {
+        return Err(Failure::Stopped("it goes on by itself; nothing was sent to it. Go on with the job later".into()));
     }
     seen.rescan();
     let mut now = bench::find(&asked.drive, &config.only, places)?;
-    now.was_watched = told.is_some();
+    now.was_watched = watched == Watched::ToItsEnd;
     Ok(now)
 }
 
@@ -270,7 +273,7 @@ impl Teller {
     fn message(&self) -> String {
         let doing = self.progress.activity().word();
         if self.progress.activity() == Activity::Own {
-            let how_far = self.progress.own_share().map(|s| format!(", {:.0} % by its own word", s * 100.0)).unwrap_or_default();
+            let how_far = self.progress.own_progress_said().map(|said| format!(", {said}")).unwrap_or_default();
             return format!("the drive is {doing}{how_far}");
         }
         let speed = self.progress.speeds().0.map(rate).unwrap_or_default();

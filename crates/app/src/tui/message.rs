@@ -48,6 +48,8 @@ pub(crate) enum Message {
     Searched(LaneId, Result<Search, ReadError>),
     /// The beacon has ended by itself.
     BeaconEnded(LaneId, ReadError),
+    /// The drive is still at work on its own erasure, so far in parts of 65536; it is opened when that is over.
+    StillAtWork(LaneId, Option<u16>),
     /// The drive is open for this process alone; the countdown may begin.
     Opened(LaneId),
     Planned(LaneId, Result<Box<Plan>, PlanError>),

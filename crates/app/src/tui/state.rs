@@ -105,7 +105,7 @@ impl State {
 
     /// Whether the chosen lane is between the right label and the first write.
     pub(crate) fn is_counting(&self) -> bool {
-        self.lane().is_some_and(Lane::is_armed)
+        self.lane().is_some_and(Lane::is_counting)
     }
 
     /// Chooses a lane.
@@ -186,7 +186,11 @@ impl State {
     /// Lets go what was armed on the chosen lane.
     pub(crate) fn stop_countdown(&mut self) -> Vec<Command> {
         let (Some(id), Some(lane)) = (self.selected, self.lane_mut()) else { return vec![] };
-        let armed = lane.stage.disarm(Some("The countdown was stopped. Nothing was written."));
+        let why = match lane.waits_for_the_drive() {
+            Some(_) => "The drive was left at work on its own erasure; nothing was sent to it.",
+            None => "The countdown was stopped. Nothing was written.",
+        };
+        let armed = lane.stage.disarm(Some(why));
         if armed { vec![Command::Abandon(id)] } else { vec![] }
     }
 

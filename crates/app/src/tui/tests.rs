@@ -10,7 +10,7 @@ use super::screen::help::Help;
 use super::screen::line::TypedLine;
 use super::screen::question::Question;
 use super::theme::Theme;
-use crate::bench::Bench;
+use crate::bench::{Bench, Seen};
 use crate::config::{Config, ThemeName};
 use crate::policies;
 use crate::settings::{Setting, SettingsFile};
@@ -21,6 +21,7 @@ use jurex_core::evidence::Ended;
 use jurex_core::guard::{self, Hindrance};
 use jurex_core::media::Scope;
 use jurex_core::native::command::Port;
+use jurex_core::native::{Answers, OwnState};
 use jurex_core::plan::Plan;
 use jurex_core::record::{Record, Tool};
 use jurex_core::rules::{Outcome, Technique};
@@ -900,7 +901,9 @@ fn a_drive_erases_itself_under_the_eyes_of_its_person() {
     erase_itself(&mut world, "E47J9P", Technique::SanitizeCrypto);
     insta::assert_snapshot!("own-plan", world.picture().backend());
     world.keys("y");
+    let rung = |world: &mut World| world.text().lines().find(|l| l.contains("▸")).unwrap_or_default().to_string();
     assert_eq!(world.app.state.lane().unwrap().foreseen().plan.as_ref().unwrap().expected().outcome(), Outcome::Purge);
+    assert!(rung(&mut world).contains("✓ Purge"), "the ladder says what is earned with what is stated: {}", rung(&mut world));
     world.key(KeyCode::Enter);
     world.keys("E47J9P");
     world.key(KeyCode::Enter);
@@ -915,6 +918,55 @@ fn a_drive_erases_itself_under_the_eyes_of_its_person() {
     let second = "Namespace 2";
     assert!(record.claim().limits().iter().any(|l| l.sentence.contains(second)), "it was erased too, and read in places");
     insta::assert_snapshot!("own-prove", world.picture().backend());
+}
+
+#[test]
+fn a_drive_that_still_erases_itself_is_waited_for_beside_other_work_and_left_alone_by_esc() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    erase_itself(&mut world, "E47J9P", Technique::SanitizeBlock);
+    world.key(KeyCode::Enter);
+    world.keys("E47J9P");
+    world.pass(1);
+    // The label is right, and the drive is not opened yet.
+    let commands = world.app.update(Message::Key(KeyEvent::new(KeyCode::Enter, KeyModifiers::NONE)));
+    assert!(matches!(commands.as_slice(), [Command::Open(_)]), "{commands:?}");
+    let id = world.app.state.selected.unwrap();
+    world.send(Message::StillAtWork(id, Some(24_248)));
+    let text = world.text();
+    assert!(text.contains("still at work") && text.contains("37 % done, by its"), "{text}");
+    // Hours may pass: other drives are seen to meanwhile.
+    world.choose("K7Q41M");
+    assert!(world.app.state.lanes[id].is_armed() && world.text().contains("still erases itself, 37 %"), "{}", world.text());
+    world.choose("E47J9P");
+    let commands = world.app.update(Message::Key(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE)));
+    assert!(matches!(commands.as_slice(), [Command::Abandon(left)] if *left == id), "{commands:?}");
+    assert!(!world.app.state.lanes[id].is_armed() && world.text().contains("left at work"), "{}", world.text());
+    // When it is over the countdown begins, as after any other opening.
+    world.keys("E47J9P");
+    world.pass(1);
+    world.app.update(Message::Key(KeyEvent::new(KeyCode::Enter, KeyModifiers::NONE)));
+    world.send(Message::StillAtWork(id, None));
+    world.send(Message::Opened(id));
+    assert!(world.text().contains("Any key stops it"), "{}", world.text());
+}
+
+#[test]
+fn nothing_is_read_from_a_drive_before_it_has_said_that_it_gives_its_sectors() {
+    let asked = |seen: &Seen, own_state| {
+        let mut seen = seen.clone();
+        seen.take_answers(Answers { own_state: Some(own_state), ..seen.answers.clone() });
+        seen
+    };
+    let known = Bench::of_bays(sim().bays()).drives().swap_remove(4);
+    let mut silent = known.clone();
+    silent.hindrances.push(Hindrance::NoAnswer);
+    let mut app = App::new(Theme::new(ThemeName::Mono, true), Config::demo());
+    let looks = |commands: Vec<Command>| commands.iter().filter(|c| matches!(c, Command::Look(_))).count();
+    assert_eq!(looks(app.update(Message::Drives(1, vec![silent]))), 0, "reading one that erases itself may hang");
+    let running = asked(&known, OwnState::Running { progress: Some(1) });
+    assert_eq!(looks(app.update(Message::Answered(1, Box::new(running.clone())))), 1, "it is told why it is not read");
+    assert_eq!(looks(app.update(Message::Answered(2, Box::new(running)))), 0);
+    assert_eq!(looks(app.update(Message::Answered(3, Box::new(asked(&known, OwnState::Idle))))), 1, "it is over");
 }
 
 #[test]

@@ -46,6 +46,11 @@ impl State {
             }
             Message::Planned(id, plan) => self.planned(id, plan),
             Message::Sampled(id, sampled) => self.sampled(id, sampled),
+            Message::StillAtWork(id, progress) => {
+                if let Some(lane) = self.lanes.get_mut(id) {
+                    lane.stage.wait_for_the_drive(progress);
+                }
+            }
             Message::Opened(id) => {
                 let starts = self.now + COUNTDOWN;
                 if let Some(lane) = self.lanes.get_mut(id) {
@@ -102,15 +107,18 @@ impl State {
         for seen in drives {
             let id = match self.lane_of(&seen) {
                 Some(id) => {
-                    if self.lanes[id].come_back(&seen, self.now) {
+                    if self.lanes[id].come_back(&seen, self.now) && seen.has_answered() {
                         commands.push(Command::Look(id));
                     }
                     id
                 }
                 None => {
                     let presence = if first { Presence::Here } else { Presence::Appeared(self.now) };
+                    let has_answered = seen.has_answered();
                     let id = self.add(seen, presence);
-                    commands.push(Command::Look(id));
+                    if has_answered {
+                        commands.push(Command::Look(id));
+                    }
                     id
                 }
             };
@@ -191,6 +199,8 @@ impl State {
         }
         let first = !std::mem::replace(&mut lane.look.answered, true);
         let plan_holds = lane.plan().is_some_and(|p| p.drive().same_as(&seen.drive));
+        // Only now is it known that reading it does not hang; or it gives its sectors again.
+        let can_be_read = !lane.seen.has_answered() || lane.seen.gives_nothing().is_some() && seen.gives_nothing().is_none();
         lane.seen = seen;
         lane.ask_guard();
         if !plan_holds || lane.verdict.is_err() {
@@ -202,7 +212,7 @@ impl State {
         if first {
             lane.choose_method(&self.catalogue);
         }
-        vec![]
+        if can_be_read { vec![Command::Look(id)] } else { vec![] }
     }
 
     fn planned(&mut self, id: LaneId, plan: Result<Box<Plan>, PlanError>) {

@@ -8,6 +8,7 @@ use crate::evidence::{
 };
 use crate::media::{Geometry, HiddenAreas};
 use crate::medium::{Access, AccessWay};
+use crate::native::by_its_own_word;
 use crate::pace::Pace;
 use crate::pattern::Pattern;
 use crate::plan::{Plan, Stage};
@@ -840,6 +841,11 @@ impl Progress {
     /// How far the drive is with erasing itself, from 0.0 to 1.0, by its own word.
     pub fn own_share(&self) -> Option<f64> {
         self.own_progress.map(|p| f64::from(p) / 65536.0)
+    }
+
+    /// The same in words.
+    pub fn own_progress_said(&self) -> Option<String> {
+        self.own_progress.map(by_its_own_word)
     }
 
     /// Whether the job holds still.

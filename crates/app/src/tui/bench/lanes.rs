@@ -198,6 +198,10 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
             Span::styled(said, theme.style(Role::Text)),
         ]);
     }
+    if let Some(progress) = lane.waits_for_the_drive() {
+        let how_far = progress.map(|p| format!(", {:.0} % by its word", f64::from(p) / 655.36)).unwrap_or_default();
+        return Line::from(vec![word, Span::styled(format!(": still erases itself{how_far}"), theme.style(Role::Text))]);
+    }
     let presence = match &lane.presence {
         Presence::Here => String::new(),
         Presence::Appeared(at) => format!(", appeared {} ago", duration(now.saturating_sub(*at))),

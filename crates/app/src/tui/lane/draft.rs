@@ -180,9 +180,16 @@ impl Lane {
         let (drive, answers, order) = (&self.seen.drive, &self.seen.answers, self.draft.order_on(&self.seen.drive));
         let speed = self.look.speed.sample().copied();
         let course = self.draft.course(drive, answers, "");
+        let mut ways = ladder(drive, answers, &order, speed.as_ref());
+        let plan = Plan::of(drive, &course, &mut NoEntropy);
+        // What a person states is of the chosen way alone.
+        let chosen = ways.iter_mut().find(|w| w.technique == self.draft.way).filter(|_| self.draft.stated);
+        if let (Some(way), Ok(plan)) = (chosen, &plan) {
+            (way.claim, way.perhaps) = (plan.expected().clone(), None);
+        }
         Foreseen {
-            ways: ladder(drive, answers, &order, speed.as_ref()),
-            plan: Plan::of(drive, &course, &mut NoEntropy),
+            ways,
+            plan,
             of: Foundation { drive: drive.clone(), answers: answers.clone(), draft: self.draft.clone(), speed },
         }
     }

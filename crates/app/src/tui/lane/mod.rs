@@ -26,7 +26,7 @@ use jurex_core::record::{Papers, Record};
 use jurex_core::rules::{Edition, Outcome, Technique};
 use jurex_ledger::Unfinished;
 pub(super) use lanes::{LaneId, Lanes};
-use stage::{Log, Over, Stage, Work};
+use stage::{Arming, Log, Over, Stage, Work};
 use std::borrow::Cow;
 use std::time::Duration;
 pub(super) use step::Step;
@@ -236,6 +236,16 @@ impl Lane {
     /// Whether the label was right and nothing is written yet.
     pub(crate) fn is_armed(&self) -> bool {
         matches!(self.stage, Stage::Arming(..))
+    }
+
+    /// Whether what begins in a moment waits for it: any key stops that.
+    pub(crate) fn is_counting(&self) -> bool {
+        matches!(self.stage, Stage::Arming(_, Arming::Opening | Arming::Counting(_)))
+    }
+
+    /// How far it is with its own erasure, where it is opened only after that; `None`: it is not waited for.
+    pub(crate) fn waits_for_the_drive(&self) -> Option<Option<u16>> {
+        if let Stage::Arming(_, Arming::DriveAtWork(progress)) = self.stage { Some(progress) } else { None }
     }
 
     /// Whether a job is running.

@@ -42,6 +42,8 @@ pub(crate) struct Planned {
 pub(crate) enum Arming {
     /// The drive is being opened for this process alone.
     Opening,
+    /// The drive is at work on the erasure that the job began, so far in parts of 65536 if it tells; it is opened after that.
+    DriveAtWork(Option<u16>),
     /// It is open, and the job starts at this time.
     Counting(Duration),
 }
@@ -144,9 +146,16 @@ impl Stage {
         };
     }
 
+    /// The drive is still at work on its own erasure.
+    pub(crate) fn wait_for_the_drive(&mut self, progress: Option<u16>) {
+        if let Stage::Arming(_, arming @ (Arming::Opening | Arming::DriveAtWork(_))) = self {
+            *arming = Arming::DriveAtWork(progress);
+        }
+    }
+
     /// The drive is open: the job starts at that time.
     pub(crate) fn count_down(&mut self, starts: Duration) {
-        if let Stage::Arming(_, arming @ Arming::Opening) = self {
+        if let Stage::Arming(_, arming @ (Arming::Opening | Arming::DriveAtWork(_))) = self {
             *arming = Arming::Counting(starts);
         }
     }

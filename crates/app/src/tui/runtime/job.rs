@@ -1,11 +1,11 @@
 //! One lane's job, on a thread of its own.
 
-use crate::bench::Seen;
+use crate::bench::{Seen, Watched};
 use crate::tui::lane::LaneId;
 use crate::tui::lane::stage::WorkEnd;
 use crate::tui::message::Message;
 use crate::work::{self, InLedger};
-use crossbeam_channel::{Receiver, Sender};
+use crossbeam_channel::{Receiver, Sender, TryRecvError};
 use jurex_core::contents::Contents;
 use jurex_core::erase::{JobControl, Wish};
 use jurex_core::evidence::Ended;
@@ -29,6 +29,20 @@ pub(super) struct JobOfLane {
 impl JobOfLane {
     /// Opens the drive, waits for the word to begin, and works to the end.
     pub(super) fn run(mut self, armed: ArmedPlan, before: Contents, papers: Papers, from: Option<Box<Unfinished>>) {
+        if from.is_some() && armed.intent().goes_on && self.seen.opening_waits() {
+            let (sender, lane, wishes) = (self.sender.clone(), self.lane, self.wishes.clone());
+            let mut tell = |progress| drop(sender.send(Message::StillAtWork(lane, progress)));
+            // Who has let it go has dropped the sender.
+            let mut is_wanted = || wishes.try_recv() != Err(TryRecvError::Disconnected);
+            match self.seen.watch_its_own_erasure(&mut tell, &mut is_wanted) {
+                Watched::LeftAtWork => return,
+                Watched::WasNotAtWork => {}
+                Watched::ToItsEnd => {
+                    self.seen.rescan();
+                    self.seen.was_watched = true;
+                }
+            }
+        }
         let opened = match work::open(&self.seen, &armed) {
             Ok(opened) => opened,
             Err(failure) => return self.send(Message::NotStarted(self.lane, format!("{failure}."))),

@@ -123,10 +123,10 @@ fn by_itself(lane: &Lane, log: &Log, own: &OwnEvidence, column: &mut Column<'_>)
     column.heading("By the drive itself");
     column.fact("command", own.technique.name());
     let working = lane.is_working() && progress.activity() == Activity::Own;
-    let said = match (own.completed, &own.failure, progress.own_share()) {
+    let said = match (own.completed, &own.failure, progress.own_progress_said()) {
         (true, ..) => "it has come to its end without error, by its own word".to_string(),
         (_, Some(why), _) => why.clone(),
-        (.., Some(share)) if working => format!("{:.0} % done, by its own word", share * 100.0),
+        (.., Some(how_far)) if working => how_far,
         _ if working && own.sent > 0 => "it is at work; it does not tell how far it is".into(),
         _ if own.sent == 0 => "nothing was sent yet".into(),
         _ => "it was at work when it was last heard of".into(),

@@ -123,7 +123,11 @@ const MOST_REGIONS: usize = 40;
 
 fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.heading("What is on it");
-    let Some(contents) = &lane.look.contents else { return column.sentence("Looking …", Role::Faint) };
+    let Some(contents) = &lane.look.contents else {
+        let why =
+            if lane.seen.has_answered() { "Looking …" } else { "The drive has not answered yet; it is read once it has." };
+        return column.sentence(why, Role::Faint);
+    };
     let geometry = lane.seen.drive.geometry;
     if contents.regions.is_empty() {
         column.sentence(&contents.sentence(), Role::Text);

@@ -22,6 +22,9 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
             }
             Answer::stay()
         }
+        Action::LeaveArm if state.lane().is_some_and(|l| l.waits_for_the_drive().is_some()) => {
+            Answer::to_do(state.stop_countdown())
+        }
         Action::LeaveArm => Answer::to_do(state.go_to(Step::Plan)),
         _ => Answer::stay(),
     }

@@ -7,6 +7,7 @@ use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, words};
 use crate::tui::widget::field::Field;
 use jurex_core::media::Label;
+use jurex_core::native::by_its_own_word;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, BorderType, Widget};
@@ -34,7 +35,13 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.gap();
     if let Some(unfinished) = &planned.from {
         let (job, place) = (&unfinished.job, unfinished.checkpoint.place());
-        let said = format!("job {job}, cut short {place}: what was laid last is read again before it is trusted");
+        let first = match plan.own_erase() {
+            Some(_) if unfinished.checkpoint.evidence().overwrite().is_none() => {
+                "the drive is asked what became of it before anything is sent"
+            }
+            _ => "what was laid last is read again before it is trusted",
+        };
+        let said = format!("job {job}, cut short {place}: {first}");
         column.fact_in("goes on with", &said, Role::Strong);
     }
     column.fact_in("what is lost", &plan.warning(), Role::Text);
@@ -56,9 +63,20 @@ fn how_it_stands(state: &State, lane: &Lane, planned: &Planned, column: &mut Col
         Stage::Arming(_, Arming::Opening) => {
             column.sentence("The label is right. Opening the drive for this job alone …", Role::Act);
         }
+        Stage::Arming(_, Arming::DriveAtWork(progress)) => {
+            let how_far = progress.map(|p| format!(": {}", by_its_own_word(p))).unwrap_or_default();
+            let said = format!(
+                "The label is right. The drive is still at work on the erasure that this job began{how_far}. It is opened when that is over, and the job goes on; Esc leaves it at work."
+            );
+            column.sentence(&said, Role::Act);
+        }
         Stage::Arming(_, Arming::Counting(starts)) => {
             let left = starts.saturating_sub(state.now).as_secs_f64().ceil();
-            let what = if planned.plan.own_erase().is_some() { "The drive's own erasure" } else { "Writing" };
+            let what = match (&planned.from, planned.plan.own_erase()) {
+                (Some(_), _) => "Going on",
+                (None, Some(_)) => "The drive's own erasure",
+                (None, None) => "Writing",
+            };
             column.sentence(&format!("The label is right. {what} begins in {left:.0} s. Any key stops it."), Role::Act);
         }
         Stage::Idle | Stage::Planned(_) | Stage::Working(_) | Stage::Over(_) => {}

@@ -149,9 +149,8 @@ fn one_way(state: &State, lane: &Lane, way: &Way, foreseen: &Foreseen, column: &
     let title = capital(way.technique.name());
     column.heading(&if ready { format!("The plan: {title}") } else { title });
     let claim = plan.map_or(&way.claim, |p| p.expected());
-    let earns = if plan.is_some() && lane.draft.stated { claim.outcome().to_string() } else { way.outcome_said() };
     let verb = if ready { "it earns" } else { "it would earn" };
-    column.fact_in(verb, &earns, Role::Strong);
+    column.fact_in(verb, &way.outcome_said(), Role::Strong);
     for reason in claim.reasons() {
         column.fact("because", &format!("{} ({})", reason.sentence, reason.citation));
     }
