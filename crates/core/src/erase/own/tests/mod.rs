@@ -1,5 +1,8 @@
 //! Conversations with drives whose answers are written down here.
 
+mod keys;
+mod lift;
+
 use super::*;
 use crate::media::Scope;
 use crate::native::ata::sample_page;
