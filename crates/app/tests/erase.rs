@@ -454,6 +454,26 @@ fn a_drive_erases_itself_and_its_record_tells_what_was_sent_answered_and_read() 
 }
 
 #[test]
+fn what_a_card_or_an_embedded_device_erases_earns_what_each_edition_says_of_it() {
+    let place = Place::new();
+    let secure = ["--rules", "rev1", "--stated", "maker-confirms"];
+    let (bay, ending, way) = ("sim:9", "S3ZQ0F", "mmc-secure-erase");
+    by_itself(&place, bay, ending, way, &secure).expect(0, &[": Purge (", "Table A-3"]);
+    let record = json(&place.only("mmc-secure-erase-sim:9", ".record.json"));
+    let own = &record["evidence"]["stages"][0]["what"];
+    assert!(own["of_whole_unit"] == false && own["completed"] == true, "neither boot nor other areas: {own}");
+    let place = Place::new();
+    by_itself(&place, bay, ending, way, &secure[..2]).expect(3, &[": Not sanitized", "maker confirms"]);
+    let place = Place::new();
+    by_itself(&place, bay, ending, way, &[]).expect(3, &[": Not sanitized", "earns nothing on this media"]);
+    let place = Place::new();
+    by_itself(&place, "sim:7", "R90C2Y", "sd-erase", &[]).expect(3, &[": Not sanitized", "one byte over and over"]);
+    let place = Place::new();
+    by_itself(&place, "sim:7", "R90C2Y", "sd-erase", &["--then", "55 | ~"]).expect(0, &[": Clear (", "laid"]);
+    by_itself(&place, "sim:5", "E47J9P", "sd-erase", &[]).expect(2, &["not", "Nothing was written"]);
+}
+
+#[test]
 fn what_no_drive_can_tell_is_stated_by_name_or_earns_nothing() {
     let place = Place::new();
     by_itself(&place, "sim:5", "E47J9P", "sanitize-crypto", &["--verify", "none"]).expect(3, &[": Not sanitized"]);

@@ -182,3 +182,73 @@ pub(crate) fn rescan(dir: &Path) -> io::Result<()> {
     let file = ["device/rescan", "device/rescan_controller"].into_iter().map(|f| dir.join(f)).find(|f| f.exists());
     file.map_or(Ok(()), |file| std::fs::write(file, "1"))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jurex_core::native::mmc::{Erase, Family, erase_all, send_ext_csd};
+
+    fn files(dir: &Path, names: &[&str]) {
+        for name in names {
+            let file = dir.join(name);
+            std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+            std::fs::write(file, "").unwrap();
+        }
+    }
+
+    #[test]
+    fn a_changed_capacity_is_looked_at_anew_where_the_kernel_has_a_file_for_it() {
+        let dir = tempfile::tempdir().unwrap();
+        rescan(dir.path()).unwrap();
+        files(dir.path(), &["device/rescan_controller"]);
+        rescan(dir.path()).unwrap();
+        assert_eq!(std::fs::read_to_string(dir.path().join("device/rescan_controller")).unwrap(), "1");
+        files(dir.path(), &["device/rescan"]);
+        rescan(dir.path()).unwrap();
+        assert_eq!(std::fs::read_to_string(dir.path().join("device/rescan")).unwrap(), "1");
+    }
+
+    #[test]
+    fn commands_go_by_the_node_beside_the_disk_and_else_by_the_disk() {
+        let dir = tempfile::tempdir().unwrap();
+        files(dir.path(), &["disk"]);
+        let disk = dir.path().join("disk");
+        let node = |fd: OwnedFd| rustix::fs::fstat(fd).unwrap().st_rdev;
+        let by_disk = open_commands(disk.to_str().unwrap(), dir.path(), OFlags::RDONLY).unwrap();
+        assert_eq!(node(by_disk), 0, "a plain file");
+        // A node that is not there, or may not be opened, is no reason to give up.
+        files(dir.path(), &["device/scsi_generic/sg-that-is-not-there/dev"]);
+        assert!(open_commands(disk.to_str().unwrap(), dir.path(), OFlags::RDONLY).is_ok());
+        files(dir.path(), &["null/device/scsi_generic/null/dev"]);
+        let by_node = open_commands(disk.to_str().unwrap(), &dir.path().join("null"), OFlags::RDONLY).unwrap();
+        assert_ne!(node(by_node), 0, "the node of that name in /dev");
+        assert!(open_commands("/nowhere", &dir.path().join("none"), OFlags::RDONLY).is_err());
+    }
+
+    #[test]
+    fn several_commands_end_with_the_first_that_did_not_end_well() {
+        let good = |responses: &[u32]| up_to_the_first_error(responses.to_vec()).iter().map(Answer::is_good).collect::<Vec<_>>();
+        assert_eq!(good(&[0x900, 0x900, 0x900]), [true, true, true]);
+        assert_eq!(good(&[0x900, 0x900 | 1 << 28, 0x900]), [true, false], "what came after an erase sequence error is no answer");
+        let erase = erase_all(Family::Sd, 64, Erase::Plain);
+        assert!(erase.iter().all(|c| mmc_without_data(c).is_some()) && mmc_without_data(&send_ext_csd()).is_none());
+    }
+
+    #[test]
+    fn what_could_not_be_sent_says_whether_the_drive_is_gone() {
+        let gone = |e| matches!(not_sent(e).cause, Cause::Gone(_));
+        assert!(gone(Errno::NODEV) && gone(Errno::NXIO) && !gone(Errno::PERM) && !gone(Errno::NOTTY));
+        // No block device answers these calls.
+        let dir = tempfile::tempdir().unwrap();
+        files(dir.path(), &["disk"]);
+        let path = dir.path().join("disk");
+        let device = File::options().read(true).write(true).open(&path).unwrap();
+        let mut port = LinuxPort::new(path.to_str().unwrap(), dir.path(), &device).unwrap();
+        let erase = erase_all(Family::Sd, 64, Erase::Plain);
+        for answer in [port.send(&erase[0]).map(|_| ()), port.send_together(&erase).map(|_| ())] {
+            assert!(matches!(answer.unwrap_err(), MediumError { op: Op::Command, cause: Cause::Refused(_), .. }));
+        }
+        let scsi = jurex_core::native::scsi::test_unit_ready();
+        assert!(port.again().unwrap().send(&scsi).is_err() && port.send_together(&[scsi]).is_err());
+    }
+}
