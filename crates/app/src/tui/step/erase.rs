@@ -16,7 +16,6 @@ use jurex_core::native::ata::erase::PASSWORD;
 use jurex_core::strata::Strata;
 use jurex_core::text::capital;
 use jurex_core::units::{duration, rate, si_size, size};
-use ratatui::text::{Line, Span};
 
 /// Why something can't be done with the job of this lane now.
 pub(crate) fn why_not(lane: &Lane, action: Action) -> Option<&'static str> {
@@ -86,7 +85,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
         column.gap();
     }
     column.heading("What happened");
-    events(state, lane, log, column);
+    events(lane, log, column);
 }
 
 fn now_sentence(lane: &Lane, log: &Log) -> String {
@@ -178,7 +177,9 @@ fn counters(log: &Log, column: &mut Column<'_>) {
     if !evidence.passes().is_empty() || evidence.own().is_none() {
         column.fact("written", &size(evidence.bytes_laid()));
     }
-    column.fact("read back", &size(evidence.bytes_read()));
+    if evidence.bytes_read() > 0 || progress.activity() != Activity::Own {
+        column.fact("read back", &size(evidence.bytes_read()));
+    }
     if progress.activity() == Activity::Own && !progress.is_over() {
         return column.fact("faults", &progress.faults().unwrap_or_else(|| "none so far".into()));
     }
@@ -188,7 +189,7 @@ fn counters(log: &Log, column: &mut Column<'_>) {
     column.fact("faults", &progress.faults().unwrap_or_else(|| "none so far".into()));
 }
 
-fn events(state: &State, lane: &Lane, log: &Log, column: &mut Column<'_>) {
+fn events(lane: &Lane, log: &Log, column: &mut Column<'_>) {
     if let Some(trouble) = lane.over().and_then(|over| over.end.ledger_trouble.as_ref()) {
         column.sentence(&format!("✕ {trouble}"), Role::Strong);
     }
@@ -196,10 +197,6 @@ fn events(state: &State, lane: &Lane, log: &Log, column: &mut Column<'_>) {
     const MOST: usize = 60;
     let told = log.told.iter().rev().filter_map(|(time, e)| Some((time, e.sentence()?)));
     for (time, sentence) in told.take(MOST) {
-        let spans = vec![
-            Span::styled(format!("{time}  "), state.theme.style(Role::Faint)),
-            Span::styled(sentence, state.theme.style(Role::Text)),
-        ];
-        column.line(Line::from(spans));
+        column.event(time, &sentence);
     }
 }

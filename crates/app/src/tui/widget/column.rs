@@ -118,7 +118,16 @@ impl<'b> Column<'b> {
     }
 
     pub(crate) fn fact_in(&mut self, label: &str, value: &str, role: Role) {
-        let label_width = LABEL.min(self.width());
+        self.labelled(LABEL, label, value, role);
+    }
+
+    /// What happened at that time of day.
+    pub(crate) fn event(&mut self, time: &str, what: &str) {
+        self.labelled(time.width() as u16 + 2, time, what, Role::Text);
+    }
+
+    fn labelled(&mut self, label_width: u16, label: &str, value: &str, role: Role) {
+        let label_width = label_width.min(self.width());
         let room = self.width() - label_width;
         let rows = wrapped_rows(value, room);
         let area = self.take(rows);
