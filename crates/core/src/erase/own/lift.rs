@@ -86,7 +86,14 @@ impl Lifting {
         }
     }
 
-    fn refused(feature: Feature, answer: &Answer) -> String {
+    fn refused(&self, feature: Feature, answer: &Answer) -> String {
+        let again = match feature {
+            // What is lifted until the next power-on is hidden again after it.
+            Feature::Configuration if !self.permanent => {
+                "Take its power away for ten seconds, and plan it anew with the area before it lifted for good (--keep-lifted)"
+            }
+            _ => "Take its power away for ten seconds and go on with the job",
+        };
         let (what, why) = match feature {
             Feature::ProtectedArea => ("host protected area", "it is locked or frozen, or was changed once since power-on"),
             Feature::AccessibleMax => ("accessible maximum", "it is frozen, or was changed once since power-on"),
@@ -94,10 +101,7 @@ impl Lifting {
                 ("configuration overlay", "it is frozen, or needs the area before it lifted in an earlier power cycle")
             }
         };
-        format!(
-            "its {what} could not be lifted ({}): most likely {why}. Take its power away for ten seconds and go on with the job",
-            answer.sentence()
-        )
+        format!("its {what} could not be lifted ({}): most likely {why}. {again}", answer.sentence())
     }
 }
 
@@ -136,7 +140,7 @@ impl Talk for Lifting {
                 }
                 self.after(Some(*feature))
             }
-            Step::Lift(feature, _) => Step::Over(End::Refused(Self::refused(*feature, answer))),
+            Step::Lift(feature, _) => Step::Over(End::Refused(self.refused(*feature, answer))),
             Step::Rescan | Step::Over(_) => return,
         };
     }

@@ -132,6 +132,11 @@ fn what_takes_another_power_cycle_says_so_and_goes_on_after_it() {
     let (_, end) = lift(&mut both, true, true);
     let End::Refused(why) = end else { panic!("{end:?}") };
     assert!(why.contains("configuration overlay") && why.contains("ten seconds"), "{why}");
+    let volatile = lift(&mut Hider { dco: true, whole: 1200, ..Hider::of(800, 1000) }, false, true).1;
+    assert!(
+        matches!(volatile, End::Refused(why) if why.contains("--keep-lifted")),
+        "a power cycle alone would bring the area back"
+    );
     both.spent = false;
     assert_eq!((lift(&mut both, true, true).1, both.gives), (End::Completed, 1200));
     // A limit that was changed once in this power cycle.
