@@ -462,17 +462,20 @@ impl Record {
         let range = self.evidence.range();
         let places = Sampling::number_of_places(range);
         let part = range.count.div_ceil(Sampling::PARTS);
-        let sure = self.evidence.drive().geometry.bytes_of(part.saturating_mul(2));
+        let geometry = self.evidence.drive().geometry;
+        let bytes = |sectors: u64| si_size(geometry.bytes_of(sectors.min(range.count)));
         format!(
             "{} of {} were read back, at {} drawn from seed {}, and {what}: with 95 % confidence fewer \
-             than {} of such places are wrong. A leftover of one sector would have been met with a chance of 1 in 10, one of {} \
-             or more in one piece always.",
+             than {} of such places are wrong. A leftover of {} in one piece would have been met with a chance of 95 %, one of {} \
+             with 99 %, one of {} or more always; a single sector with 1 in 10.",
             grouped(n),
             counted(range.count, "sector"),
             counted(places, "place"),
             sampling.seed(),
             share(wrong_share_at_most(places).unwrap_or(1.0)),
-            si_size(sure.min(self.evidence.drive().geometry.bytes_of(range.count))),
+            bytes(Sampling::leftover_met(range, 0.95)),
+            bytes(Sampling::leftover_met(range, 0.99)),
+            bytes(part.saturating_mul(2)),
         )
     }
 }
@@ -573,7 +576,13 @@ mod tests {
         let range = Sectors::new(0, 10_000_000);
         record.evidence = crate::plan::tests::sampled(range);
         let said = record.confidence().replace('\u{202f}', " ");
-        assert!(said.contains("2 002 places") && said.contains("1 in 668") && said.contains("10.2 MB or more"), "{said}");
+        assert!(
+            said.contains("2 002 places")
+                && said.contains("1 in 668")
+                && said.contains("10.2 MB or more")
+                && said.contains("MB with 99 %"),
+            "{said}"
+        );
     }
 
     #[test]

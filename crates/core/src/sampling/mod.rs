@@ -1,5 +1,7 @@
 //! Representative sampling: where to read when not everything is read (SP 800-88 Rev. 1, 4.7).
 
+mod chance;
+
 use crate::pattern::{Pattern, PatternBuffer};
 use crate::ranges::RangeSet;
 use crate::text::hex;
