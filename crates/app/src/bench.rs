@@ -402,6 +402,21 @@ impl Seen {
         }
     }
 
+    /// Opens it for proving, for this process alone; nothing can be written.
+    pub(crate) fn open_to_read(&self) -> Result<OpenDrive, OpenError> {
+        match &self.place {
+            Place::Simulated(_) => self.open(),
+            Place::Machine(_) => Ok(OpenDrive::Machine(jurex_linux::open_to_read(&self.drive)?)),
+        }
+    }
+
+    /// What keeps it from being read and judged by that: something uses it, or it gives no sector.
+    pub(crate) fn may_be_proved(&self) -> Result<(), Refusal> {
+        let Err(Refusal { mut hindrances }) = self.verdict() else { return Ok(()) };
+        hindrances.retain(Hindrance::hinders_reading);
+        if hindrances.is_empty() { Ok(()) } else { Err(Refusal { hindrances }) }
+    }
+
     /// Opens it for erasing, and with it everything else that `scope` reaches: other namespaces of the unit, other paths to it.
     pub(crate) fn open_for(&self, scope: Scope) -> Result<(OpenDrive, Vec<HeldBeside>), OpenError> {
         if let Place::Simulated(sim) = &self.place {
@@ -459,7 +474,7 @@ impl OpenDrive {
     }
 
     /// Lets `work` be done by the backend that suits the drive.
-    fn with_backend<R>(self, work: impl FnOnce(&mut dyn Backend) -> R) -> R {
+    pub(crate) fn with_backend<R>(self, work: impl FnOnce(&mut dyn Backend) -> R) -> R {
         match self {
             OpenDrive::Machine(medium) => work(jurex_linux::backend(medium, carrying()).as_mut()),
             OpenDrive::Simulated(mut medium) => work(&mut Sequential::new(&mut medium)),

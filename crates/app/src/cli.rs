@@ -41,8 +41,8 @@ pub(crate) enum Command {
     Unlock(Unlock),
     /// Write the files of a past job again
     Certificate(Certificate),
-    #[command(hide = true)]
-    Prove(Later),
+    /// Read a drive again by what a record says lies there, or by what you expect; nothing is written to it
+    Prove(Prove),
     #[command(hide = true)]
     Residue(Later),
     #[command(hide = true)]
@@ -249,6 +249,33 @@ pub(crate) struct Erase {
 pub(crate) struct Unlock {
     /// A block device, or sim:BAY
     pub(crate) drive: OsString,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Prove {
+    /// A block device, an image file, or sim:BAY
+    pub(crate) drive: OsString,
+    /// The record of the job that is to be looked into again
+    #[arg(long, value_name = "FILE", required_unless_present = "expect", conflicts_with = "expect", requires = "out")]
+    pub(crate) record: Option<PathBuf>,
+    /// Without a record: one pass in the notation that should lie there, as '00' or 'lba', or `blank`
+    #[arg(long, value_name = "NOTATION")]
+    pub(crate) expect: Option<String>,
+    /// What is read: every sector (full), or a tenth in places drawn anew (sampled)
+    #[arg(long, value_name = "WHAT", default_value = "full", value_parser = ["full", "sampled"])]
+    pub(crate) verify: String,
+    /// Who looks (default: the technician of the configuration)
+    #[arg(long, value_name = "NAME")]
+    pub(crate) by: Option<String>,
+    /// Folder for the verification record
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
+    /// The verification record as one JSON document instead of text
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// No progress line
+    #[arg(long)]
+    pub(crate) quiet: bool,
 }
 
 #[derive(Debug, Args)]

@@ -100,6 +100,20 @@ pub(crate) fn write_as(folder: &Path, name: &str, record: &Record) -> Result<Vec
     Ok(written)
 }
 
+/// Writes a verification record beside the files of its job, under a number if there are others, and gives its path.
+pub(crate) fn write_verification(folder: &Path, name: &str, json: &str) -> Result<PathBuf, FileError> {
+    check_folder(folder)?;
+    let named = |n: u32| path(folder, name, &if n == 1 { "verification.json".into() } else { format!("verification-{n}.json") });
+    for target in (1..).map(named) {
+        match write_new(folder, &target, json.as_bytes()) {
+            Ok(()) => return Ok(target),
+            Err(e) if e.kind() == std::io::ErrorKind::AlreadyExists => {}
+            Err(cause) => return Err(FileError::Write { file: shown_path(&target), cause, written: vec![] }),
+        }
+    }
+    unreachable!("a number is free")
+}
+
 /// Writes a file as a whole or not at all.
 pub(crate) fn replace(path: &Path, text: &str) -> std::io::Result<()> {
     let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));

@@ -111,6 +111,13 @@ pub enum Hindrance {
     },
 }
 
+impl Hindrance {
+    /// Whether it also keeps a drive from being read and judged by what is read: something uses it, or it gives no sector.
+    pub fn hinders_reading(&self) -> bool {
+        !matches!(self, Hindrance::Zoned | Hindrance::NoRights | Hindrance::ReadOnly | Hindrance::Optical | Hindrance::NotListed)
+    }
+}
+
 impl fmt::Display for Hindrance {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {

@@ -24,6 +24,7 @@ pub mod pace;
 pub mod pattern;
 pub mod plan;
 pub mod policy;
+pub mod proof;
 pub mod ranges;
 pub mod record;
 pub mod rules;

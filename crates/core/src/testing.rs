@@ -78,6 +78,17 @@ impl Entropy for Dice {
     }
 }
 
+/// A clock that counts a millisecond each time that it is looked at.
+#[derive(Debug, Default)]
+pub struct Steady(std::cell::Cell<u64>);
+
+impl crate::erase::Clock for Steady {
+    fn now(&self) -> crate::erase::Now {
+        self.0.set(self.0.get() + 1);
+        crate::erase::Now { wall: jiff::Timestamp::UNIX_EPOCH, mono: std::time::Duration::from_millis(self.0.get()) }
+    }
+}
+
 /// A medium in memory: counts what is written where, and fails where it is told to.
 #[derive(Debug)]
 pub struct Memory {

@@ -24,5 +24,5 @@ mod watch;
 pub use ask::raw_pages;
 pub use backend::{Carrying, backend};
 pub use discover::{Asker, FindError, Found, System};
-pub use medium::{LinuxMedium, OpenError, open, peek};
+pub use medium::{LinuxMedium, OpenError, open, open_to_read, peek};
 pub use watch::Watch;

@@ -84,12 +84,34 @@ impl OpenError {
 /// # Errors
 /// No rights, in use, or gone.
 pub fn open(drive: &Drive) -> Result<LinuxMedium, OpenError> {
-    let medium = open_with(drive, true)?;
+    alone(drive, open_with(drive, Purpose::Erase)?)
+}
+
+/// Opens `drive` for proving: read-only, and for this process alone, as for erasing.
+///
+/// # Errors
+/// No rights, in use, or gone.
+pub fn open_to_read(drive: &Drive) -> Result<LinuxMedium, OpenError> {
+    alone(drive, open_with(drive, Purpose::Prove)?)
+}
+
+fn alone(drive: &Drive, medium: LinuxMedium) -> Result<LinuxMedium, OpenError> {
     lock(&medium.cached).map_err(|e| match e {
         Errno::WOULDBLOCK => OpenError::JobRunning(drive.shown_path()),
         e => OpenError::of(&drive.shown_path(), e.into()),
     })?;
     Ok(medium)
+}
+
+/// What a drive is opened for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Purpose {
+    /// It is written, by nobody else.
+    Erase,
+    /// It is read, and nobody else writes to it meanwhile.
+    Prove,
+    /// It is read, beside whoever uses it.
+    Look,
 }
 
 /// Takes the lock that tells other Jurexes of the job. Their guards look at it for a moment now and then, so a first
@@ -109,14 +131,16 @@ fn lock(file: &File) -> Result<(), Errno> {
 /// # Errors
 /// No rights, or gone.
 pub fn peek(drive: &Drive) -> Result<LinuxMedium, OpenError> {
-    open_with(drive, false)
+    open_with(drive, Purpose::Look)
 }
 
-fn open_with(drive: &Drive, for_erasing: bool) -> Result<LinuxMedium, OpenError> {
+fn open_with(drive: &Drive, purpose: Purpose) -> Result<LinuxMedium, OpenError> {
     let behind = if drive.bus == Bus::File { Behind::File } else { Behind::Device };
     let flag = |flag: rustix::fs::OFlags| flag.bits() as i32;
-    let exclusive = if for_erasing && behind == Behind::Device { flag(rustix::fs::OFlags::EXCL) } else { 0 };
-    let open = |path: &Path, flags: i32| OpenOptions::new().read(true).write(for_erasing).custom_flags(flags).open(path);
+    let for_one = purpose != Purpose::Look && behind == Behind::Device;
+    let exclusive = if for_one { flag(rustix::fs::OFlags::EXCL) } else { 0 };
+    let writes = purpose == Purpose::Erase;
+    let open = |path: &Path, flags: i32| OpenOptions::new().read(true).write(writes).custom_flags(flags).open(path);
     let failed = |e| OpenError::of(&drive.shown_path(), e);
     let cached = open(drive.file_path(), exclusive | flag(rustix::fs::OFlags::NOCTTY)).map_err(failed)?;
     let direct = open_direct(&cached, behind, |path| open(path, flag(rustix::fs::OFlags::DIRECT))).map_err(failed)?;

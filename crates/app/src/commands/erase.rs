@@ -1,5 +1,6 @@
 //! `jurex erase DRIVE`: plan, guard, label check, erase, verify, record, certificate.
 
+use super::stop::StopOnSignal;
 use super::{order, remark, say, say_json};
 use crate::bench::{self, Seen, Watched};
 use crate::cli::Erase;
@@ -24,8 +25,6 @@ use serde_json::json;
 use std::io::{IsTerminal, Write};
 use std::path::Path;
 use std::process::ExitCode;
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
 
 pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
@@ -174,34 +173,6 @@ fn go_on(asked: &Erase, seen: &Seen, to: &InLedger<'_>) -> Result<Prepared, Fail
         secret => armed.with_secret(secret),
     };
     work::open(seen, &armed)?.go_on(armed, unfinished.job, to)
-}
-
-/// Stops the job at the first interrupt or termination signal.
-struct StopOnSignal {
-    asked: Arc<AtomicBool>,
-}
-
-impl StopOnSignal {
-    fn install() -> Result<Self, Failure> {
-        use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
-        let asked = Arc::new(AtomicBool::new(false));
-        for signal in [SIGINT, SIGTERM, SIGHUP] {
-            let failed = |e| Failure::Use(format!("cannot watch for signals: {e}. Nothing was written"));
-            signal_hook::flag::register(signal, asked.clone()).map_err(failed)?;
-        }
-        Ok(Self { asked })
-    }
-}
-
-impl JobControl for StopOnSignal {
-    fn poll(&mut self) -> Option<Wish> {
-        self.asked.load(Ordering::Relaxed).then_some(Wish::Stop)
-    }
-
-    fn wait(&mut self) -> Option<Wish> {
-        std::thread::sleep(std::time::Duration::from_millis(100));
-        self.poll()
-    }
 }
 
 /// Progress lines on a terminal, events as JSON, or nothing.

@@ -8,6 +8,8 @@ mod look;
 mod methods;
 mod order;
 mod plan;
+mod prove;
+mod stop;
 mod unlock;
 
 use crate::cli::{Arguments, Command};
@@ -30,7 +32,7 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Erase(erase)) => erase::run(&erase),
         Some(Command::Unlock(unlock)) => unlock::run(&unlock),
         Some(Command::Certificate(certificate)) => certificate::run(&certificate),
-        Some(Command::Prove(later)) => later_command("prove", &later.rest),
+        Some(Command::Prove(prove)) => prove::run(&prove),
         Some(Command::Residue(later)) => later_command("residue", &later.rest),
         Some(Command::Ledger(later)) => later_command("ledger", &later.rest),
         Some(Command::Check(later)) => later_command("check", &later.rest),

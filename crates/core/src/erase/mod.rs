@@ -11,7 +11,7 @@ mod job;
 mod kept;
 mod own;
 mod run;
-mod tune;
+pub(crate) mod tune;
 
 pub use backend::{Backend, Buffers, Done, Sequential, Setting, Task, Trials};
 pub use beside::{Beside, BesideMet, WithBeside};

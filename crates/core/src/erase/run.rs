@@ -253,23 +253,11 @@ mod tests {
     use crate::plan::{Order, Plan, Verification};
     use crate::ranges::RangeSet;
     use crate::rules::{Edition, Outcome, judge};
-    use crate::testing::{Fixed, Memory, cleared};
+    use crate::testing::{Fixed, Memory, Steady, cleared};
     use crate::units::{Lba, Sectors};
     use jiff::Timestamp;
     use proptest::prelude::*;
     use std::cell::Cell;
-
-    struct Steady(Cell<u64>);
-    impl Clock for Steady {
-        fn now(&self) -> Now {
-            self.0.set(self.0.get() + 1);
-            Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::from_millis(self.0.get()) }
-        }
-    }
-
-    fn steady() -> Steady {
-        Steady(Cell::new(0))
-    }
 
     /// Wishes by the number of the poll at which they come.
     #[derive(Default)]
@@ -294,7 +282,7 @@ mod tests {
     fn job(medium: &Memory, order: &Order, chunk: usize) -> Job {
         let plan = Plan::new(&medium.drive, order, &mut Fixed(7)).unwrap();
         let armed = plan.arm(&cleared(&medium.drive), "K7Q41M").unwrap();
-        Job::start(armed, &medium.drive, Access::DIRECT, chunk, steady().now()).unwrap()
+        Job::start(armed, &medium.drive, Access::DIRECT, chunk, Steady::default().now()).unwrap()
     }
 
     fn erase(medium: &mut Memory, order: &Order, wishes: Vec<(usize, Wish)>) -> (Evidence, Vec<Event>) {
@@ -302,7 +290,7 @@ mod tests {
         let mut events = vec![];
         let mut control = Script { polls: 0, wishes };
         let mut backend = Sequential::in_chunks(medium, 16 * 512);
-        let evidence = run(job, &mut backend, &steady(), &mut control, &mut NotKept, &mut |e| events.push(e.clone()));
+        let evidence = run(job, &mut backend, &Steady::default(), &mut control, &mut NotKept, &mut |e| events.push(e.clone()));
         (evidence, events)
     }
 
@@ -407,7 +395,7 @@ mod tests {
         let job = job(&medium, &order("00 | FF"), 16 * 512);
         let (mut store, mut told) = (FullDisk(0), vec![]);
         let mut backend = Sequential::in_chunks(&mut medium, 16 * 512);
-        let clock = steady();
+        let clock = Steady::default();
         let evidence = run(job, &mut backend, &clock, &mut Unattended, &mut store, &mut |e| told.push(e.clone()));
         assert_eq!(outcome(&evidence), Outcome::Clear);
         let not_saved = told.iter().filter(|e| matches!(e, Event::NotSaved { .. })).count();
@@ -460,13 +448,16 @@ mod tests {
         let armed = plan.arm(&cleared(&medium.drive), "K7Q41M").unwrap();
         let mut swapped = medium.drive.clone();
         swapped.unit.serial = Some("OTHER".into());
-        assert!(Job::start(armed, &swapped, Access::DIRECT, CHUNK_BYTES, steady().now()).is_err());
+        assert!(Job::start(armed, &swapped, Access::DIRECT, CHUNK_BYTES, Steady::default().now()).is_err());
         let mut put_back = medium.drive.clone();
         put_back.attachment.instance = Some("boot 7".into());
         let mut planned = medium.drive.clone();
         planned.attachment.instance = Some("boot 6".into());
         let armed = Plan::new(&planned, &order("00"), &mut Fixed(7)).unwrap().arm(&cleared(&planned), "K7Q41M").unwrap();
-        assert!(Job::start(armed, &put_back, Access::DIRECT, CHUNK_BYTES, steady().now()).is_err(), "a twin put in its place");
+        assert!(
+            Job::start(armed, &put_back, Access::DIRECT, CHUNK_BYTES, Steady::default().now()).is_err(),
+            "a twin put in its place"
+        );
     }
 
     #[test]
@@ -521,7 +512,7 @@ mod tests {
         }
 
         fn run(mut self, mut job: Job) -> Evidence {
-            let clock = steady();
+            let clock = Steady::default();
             loop {
                 let full = self.in_flight.len() >= self.depth;
                 let step = if full { Step::Wait } else { job.request(clock.now()) };
@@ -569,7 +560,7 @@ mod tests {
     fn a_late_report_after_the_end_changes_nothing() {
         let medium = Memory::new(MediaClass::Magnetic, 64);
         let mut job = job(&medium, &order("00"), 16 * 512);
-        let now = steady().now();
+        let now = Steady::default().now();
         let tags: Vec<u64> = (0..2)
             .map(|_| match job.request(now) {
                 Step::Do(r) => r.tag,
@@ -593,7 +584,7 @@ mod tests {
     fn a_write_that_is_reported_as_a_read_proves_nothing() {
         let medium = Memory::new(MediaClass::Magnetic, 16);
         let mut job = job(&medium, &order("00"), 16 * 512);
-        let now = steady().now();
+        let now = Steady::default().now();
         for _ in 0..3 {
             let Step::Do(request) = job.request(now) else { panic!("the same work is given out again") };
             assert!(matches!(request.operation, Operation::Write(at, _) if at == Sectors::new(0, 16)));
@@ -690,7 +681,7 @@ mod tests {
         let started = Cell::new(0);
         let mut backend =
             Merging { medium, setting: settings[0], settings, queue: vec![], done: vec![], started: &started, log: vec![] };
-        run(job, &mut backend, &steady(), &mut Unattended, &mut NotKept, &mut |_| {})
+        run(job, &mut backend, &Steady::default(), &mut Unattended, &mut NotKept, &mut |_| {})
     }
 
     proptest! {
@@ -795,7 +786,7 @@ mod tests {
             log: vec![],
         };
         let mut first_told = None;
-        run(job, &mut backend, &steady(), &mut Unattended, &mut Kept(&started, &kept_at), &mut |e| {
+        run(job, &mut backend, &Steady::default(), &mut Unattended, &mut Kept(&started, &kept_at), &mut |e| {
             if matches!(e, Event::PassStarted { .. }) {
                 first_told.get_or_insert(started.get());
             }
@@ -864,7 +855,7 @@ mod tests {
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let job = job(&medium, &order("00"), 16 * 512);
         let mut backend = Swapped(Sequential::in_chunks(&mut medium, 16 * 512), None);
-        let evidence = run(job, &mut backend, &steady(), &mut Unattended, &mut NotKept, &mut |_| {});
+        let evidence = run(job, &mut backend, &Steady::default(), &mut Unattended, &mut NotKept, &mut |_| {});
         assert!(matches!(&evidence.ended, Ended::Changed { what } if what.contains("128 sectors")), "{:?}", evidence.ended);
         assert_eq!(outcome(&evidence), Outcome::NotSanitized);
     }

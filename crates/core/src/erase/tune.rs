@@ -8,7 +8,7 @@ const BETTER: f64 = 1.03;
 
 /// Tries settings one after the other and keeps the fastest.
 #[derive(Debug)]
-pub(super) struct Tuner {
+pub(crate) struct Tuner {
     settings: Vec<Setting>,
     trials: Trials,
     speeds: Vec<f64>,
@@ -18,19 +18,19 @@ pub(super) struct Tuner {
 
 impl Tuner {
     /// Nothing to try if there is only one setting, or less work than is worth it.
-    pub(super) fn new(settings: &[Setting], trials: Trials, work_bytes: u64) -> Self {
+    pub(crate) fn new(settings: &[Setting], trials: Trials, work_bytes: u64) -> Self {
         let worth_it = settings.len() > 1 && work_bytes >= trials.enough * settings.len() as u64 * 4;
         let tried = if worth_it { settings.len() } else { 1 };
         Self { settings: settings[..tried].to_vec(), trials, speeds: vec![], trial: None }
     }
 
     /// Whether a choice is still to be made.
-    pub(super) fn is_trying(&self) -> bool {
+    pub(crate) fn is_trying(&self) -> bool {
         self.settings.len() > 1 && self.speeds.len() < self.settings.len()
     }
 
     /// The setting to work with now.
-    pub(super) fn setting(&self) -> Setting {
+    pub(crate) fn setting(&self) -> Setting {
         match self.settings.get(self.speeds.len()) {
             Some(trying) => *trying,
             None => self.best(),
@@ -48,7 +48,7 @@ impl Tuner {
     }
 
     /// Notes that so many bytes were worked through by `now`. Gives the next setting when this trial is over.
-    pub(super) fn note(&mut self, bytes: u64, now: Duration) -> Option<Setting> {
+    pub(crate) fn note(&mut self, bytes: u64, now: Duration) -> Option<Setting> {
         if !self.is_trying() {
             return None;
         }
@@ -68,7 +68,7 @@ impl Tuner {
     }
 
     /// The present trial was disturbed (held, flushed, a fault): it begins anew.
-    pub(super) fn disturbed(&mut self) {
+    pub(crate) fn disturbed(&mut self) {
         self.trial = None;
     }
 }

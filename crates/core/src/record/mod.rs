@@ -7,8 +7,8 @@ use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, Unsound};
 use crate::need::{Need, Sensitivity};
 use crate::plan::{Plan, Verification};
 use crate::rules::{Claim, Edition, Outcome, judge};
-use crate::sampling::{Sampling, wrong_share_at_most};
-use crate::units::{counted, grouped, si_size};
+use crate::sampling::Sampling;
+use crate::units::{counted, grouped};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -460,29 +460,15 @@ impl Record {
     /// number of places counts.
     fn confidence_of(&self, sampling: &Sampling, n: u64, what: &str) -> String {
         let range = self.evidence.range();
-        let places = Sampling::number_of_places(range);
-        let part = range.count.div_ceil(Sampling::PARTS);
-        let geometry = self.evidence.drive().geometry;
-        let bytes = |sectors: u64| si_size(geometry.bytes_of(sectors.min(range.count)));
         format!(
-            "{} of {} were read back, at {} drawn from seed {}, and {what}: with 95 % confidence fewer \
-             than {} of such places are wrong. A leftover of {} in one piece would have been met with a chance of 95 %, one of {} \
-             with 99 %, one of {} or more always; a single sector with 1 in 10.",
+            "{} of {} were read back, at {} drawn from seed {}, and {what}. {}",
             grouped(n),
             counted(range.count, "sector"),
-            counted(places, "place"),
+            counted(Sampling::number_of_places(range), "place"),
             sampling.seed(),
-            share(wrong_share_at_most(places).unwrap_or(1.0)),
-            bytes(Sampling::leftover_met(range, 0.95)),
-            bytes(Sampling::leftover_met(range, 0.99)),
-            bytes(part.saturating_mul(2)),
+            Sampling::confidence(range, self.evidence.drive().geometry)
         )
     }
-}
-
-/// A small share in words: `1 in 3 000`.
-fn share(share: f64) -> String {
-    format!("1 in {}", grouped((1.0 / share.max(f64::MIN_POSITIVE)).floor() as u64))
 }
 
 #[cfg(test)]

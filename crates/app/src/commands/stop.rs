@@ -1,0 +1,34 @@
+//! Signals that ask the program to stop.
+
+use crate::exit::Failure;
+use jurex_core::erase::{JobControl, Wish};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// Stops the job at the first interrupt or termination signal.
+pub(super) struct StopOnSignal {
+    asked: Arc<AtomicBool>,
+}
+
+impl StopOnSignal {
+    pub(super) fn install() -> Result<Self, Failure> {
+        use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+        let asked = Arc::new(AtomicBool::new(false));
+        for signal in [SIGINT, SIGTERM, SIGHUP] {
+            let failed = |e| Failure::Use(format!("cannot watch for signals: {e}. Nothing was written"));
+            signal_hook::flag::register(signal, asked.clone()).map_err(failed)?;
+        }
+        Ok(Self { asked })
+    }
+}
+
+impl JobControl for StopOnSignal {
+    fn poll(&mut self) -> Option<Wish> {
+        self.asked.load(Ordering::Relaxed).then_some(Wish::Stop)
+    }
+
+    fn wait(&mut self) -> Option<Wish> {
+        std::thread::sleep(std::time::Duration::from_millis(100));
+        self.poll()
+    }
+}

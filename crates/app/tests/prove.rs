@@ -1,0 +1,156 @@
+//! Proving again, by records and by expectation, with the real program.
+
+mod common;
+
+use common::{Answer, Place, json, shown};
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+const SECTORS: usize = 8192;
+
+/// An image erased by those passes, and its record.
+fn erased(place: &Place, name: &str, passes: &str, more: &[&str]) -> (PathBuf, PathBuf) {
+    let image = place.image(name, SECTORS * 512);
+    let out = place.path(&format!("out-{name}"));
+    let asked = ["erase", shown(&image), "--passes", passes, "--label-check", "8192", "--out", shown(&out)];
+    let answer = place.jurex(&[&asked[..], more].concat());
+    assert!(matches!(answer.code, 0 | 3), "{} {}", answer.out, answer.err);
+    (image, place.only(&format!("out-{name}"), ".record.json"))
+}
+
+fn prove(place: &Place, image: &Path, record: &Path, more: &[&str]) -> Answer {
+    let out = place.path("proved");
+    let asked = ["prove", shown(image), "--record", shown(record), "--out", shown(&out)];
+    place.jurex(&[&asked[..], more].concat())
+}
+
+fn change(image: &Path, at: usize) {
+    let mut bytes = fs::read(image).unwrap();
+    bytes[at] ^= 1;
+    fs::write(image, bytes).unwrap();
+}
+
+#[test]
+fn a_second_person_confirms_what_lies_there_and_nothing_is_written() {
+    let place = Place::new();
+    let (image, record) = erased(&place, "drive.img", "00 | random", &[]);
+    let before = fs::read(&image).unwrap();
+    prove(&place, &image, &record, &["--by", "Jun Akyol"]).expect(0, &["Confirmed", "sectors were read and hold", "digest"]);
+    prove(&place, &image, &record, &["--verify", "sampled"]).expect(0, &["places drawn from seed", "with a chance of 95 %"]);
+    assert!(fs::read(&image).unwrap() == before, "it was only read");
+    let first = json(&place.path("proved").join(format!("{}.verification.json", json(&record)["job"].as_str().unwrap())));
+    assert_eq!(first["look"]["by"]["name"], "Jun Akyol");
+    let digest = Command::new("sha256sum").arg(&record).output().unwrap();
+    let digest = String::from_utf8(digest.stdout).unwrap();
+    assert_eq!(first["look"]["of"]["digest"].as_str(), digest.split_whitespace().next(), "it names the record by its digest");
+    let second = place.only("proved", ".verification-2.json");
+    let (a, b) = (&json(&second)["look"]["sampling"]["seed"], &json(&record)["method"]["verification"]);
+    assert!(a.is_string() && b.is_object() | b.is_string(), "a sample's places are drawn anew: {a} {b}");
+}
+
+#[test]
+fn what_differs_is_named_by_its_sector() {
+    let place = Place::new();
+    let (image, record) = erased(&place, "drive.img", "lba", &[]);
+    change(&image, 5000 * 512 + 17);
+    let answer = prove(&place, &image, &record, &["--json"]).expect(3, &["\"contradicted\""]);
+    assert!(answer.out.contains("\"first\":\"5000\""), "{}", answer.out);
+    prove(&place, &image, &record, &[]).expect(3, &["Contradicted", "sector 5000"]);
+}
+
+#[test]
+fn another_drive_a_damaged_record_and_a_shorter_image_are_told() {
+    let place = Place::new();
+    let (image, record) = erased(&place, "drive.img", "00", &[]);
+    let other = place.image("other.img", 4096 * 512);
+    prove(&place, &other, &record, &[]).expect(2, &["the record is of", "8192 sectors", "was not read"]);
+    let text = fs::read_to_string(&record).unwrap();
+    let altered = place.path("altered.json");
+    fs::write(
+        &altered,
+        text.replace("\"outcome\":\"not-sanitized\"", "\"outcome\":\"purge\"")
+            .replace("\"outcome\":\"clear\"", "\"outcome\":\"purge\""),
+    )
+    .unwrap();
+    prove(&place, &image, &altered, &[]).expect(3, &["has been altered", "was not read"]);
+    fs::write(&altered, "{}").unwrap();
+    prove(&place, &image, &altered, &[]).expect(1, &["not a record"]);
+    prove(&place, &image, &place.path("nowhere.json"), &[]).expect(1, &["cannot read the record"]);
+    fs::OpenOptions::new().write(true).open(&image).unwrap().set_len(SECTORS as u64 * 512 - 512).unwrap();
+    prove(&place, &image, &record, &[]).expect(2, &["8191 sectors"]);
+    place.jurex(&["prove", shown(&image)]).expect(1, &["--record"]);
+}
+
+#[test]
+fn what_only_the_job_could_tell_is_not_claimed_by_anybody_else() {
+    let place = Place::new();
+    let out = place.path("crypto");
+    let asked = ["erase", "sim:5", "--way", "sanitize-crypto", "--label-check", "E47J9P", "--out", shown(&out)];
+    place.jurex(&asked).expect(3, &["Not sanitized"]);
+    let record = place.only("crypto", ".record.json");
+    prove(&place, Path::new("sim:5"), &record, &[]).expect(3, &["key was replaced", "was not read"]);
+    // The bench of another process is as it was on the first day: what a job erased there is there again.
+    let out = place.path("mmc");
+    place
+        .jurex(&["erase", "sim:9", "--way", "mmc-sanitize", "--label-check", "S3ZQ0F", "--out", shown(&out)])
+        .expect(0, &["Purge"]);
+    let record = place.only("mmc", ".record.json");
+    prove(&place, Path::new("sim:9"), &record, &[]).expect(3, &["Contradicted", "one byte over and over"]);
+    prove(&place, Path::new("sim:7"), &record, &[]).expect(2, &["the record is of"]);
+}
+
+#[test]
+fn an_expectation_is_a_finding_and_never_an_outcome() {
+    let place = Place::new();
+    let image = place.image("drive.img", SECTORS * 512);
+    let expect = |what: &str| place.jurex(&["prove", shown(&image), "--expect", what]);
+    expect("00").expect(3, &["Contradicted", "not an outcome"]);
+    fs::write(&image, vec![0xff; SECTORS * 512]).unwrap();
+    let blank = expect("blank").expect(0, &["Confirmed", "the byte FF over and over", "not an outcome"]);
+    assert!(!["Clear", "Purge", "sanitized"].iter().any(|word| blank.out.contains(word)), "{}", blank.out);
+    expect("ff").expect(0, &["Confirmed"]);
+    expect("random").expect(3, &["drawn anew"]);
+    expect("00 |").expect(1, &["--expect: column"]);
+}
+
+#[test]
+fn a_drive_that_is_in_use_is_not_judged() {
+    let place = Place::new();
+    let (image, record) = erased(&place, "drive.img", "00", &[]);
+    let held = fs::File::open(&image).unwrap();
+    held.lock().unwrap();
+    prove(&place, &image, &record, &[]).expect(2, &["another Jurex", "not read"]);
+}
+
+/// The shell blocks of the page, in order.
+fn blocks(page: &str) -> String {
+    page.split("```sh\n").skip(1).filter_map(|rest| rest.split("```").next()).collect::<Vec<_>>().join("")
+}
+
+#[test]
+fn a_stranger_with_a_shell_comes_to_the_same_end_by_the_page() {
+    let page = fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/prove-by-hand.md")).unwrap();
+    let script = blocks(&page);
+    let has = |program: &str| Command::new(program).arg("--version").output().is_ok_and(|o| o.status.success());
+    if !(has("jq") && has("openssl")) {
+        return common::not_run("jq or openssl is not here");
+    }
+    for passes in ["random", "random | ~", "92 49 24", "lba", "lba | ~", "\"tide\""] {
+        let place = Place::new();
+        let (image, record) = erased(&place, "drive.img", passes, &[]);
+        let run = |dir: &str| {
+            let dir = place.path(dir);
+            fs::create_dir(&dir).unwrap();
+            let mut shell = Command::new("bash");
+            shell.args(["-e", "-c", &script]).current_dir(&dir).env("record", &record).env("drive", &image);
+            let done = shell.output().unwrap();
+            (done.status.success(), String::from_utf8_lossy(&done.stdout).into_owned() + &String::from_utf8_lossy(&done.stderr))
+        };
+        let (good, said) = run("as-it-is");
+        assert!(good && said.contains("every byte is as the record says"), "{passes}: {said}");
+        change(&image, 4_000_000);
+        let (good, said) = run("changed");
+        assert!(!good && said.contains("differ"), "{passes}: {said}");
+    }
+}

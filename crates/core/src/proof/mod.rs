@@ -1,0 +1,10 @@
+//! Proving again: a drive is read by what a record says lies there, or by what somebody expects, and what was found is a
+//! verification record of its own. Nothing is written to the drive, and nothing is earned: outcomes come from jobs alone.
+
+mod expected;
+mod reading;
+mod verification;
+
+pub use expected::{Expected, Holds, OtherDrive, Unprovable};
+pub use reading::{Progress, Reading, read};
+pub use verification::{BadVerificationRecord, FORMAT, Finding, OfRecord, Verification, VerificationRecord};
