@@ -22,6 +22,9 @@ fuzz_target!(|bytes: &[u8]| {
     for health in [ata::parse_smart(bytes), nvme::parse_health(bytes)].into_iter().flatten() {
         let _ = health.sentences();
     }
+    let mut tally = jurex_core::residue::Tally::new(bytes.len() as u64);
+    tally.look(jurex_core::units::Lba(0), 512, bytes);
+    assert!(tally.finds().iter().map(|f| f.places.len()).sum::<usize>() as u64 <= tally.looked_through() * 8);
     let mut health = Default::default();
     for page in ata::STATISTICS_PAGES {
         let _ = ata::parse_statistics(bytes, page, &mut health);

@@ -218,7 +218,7 @@ impl Seen {
     }
 
     /// Opens it for reading, beside whoever uses it.
-    pub(crate) fn peek(&self) -> Result<Box<dyn Medium>, OpenError> {
+    pub(crate) fn peek(&self) -> Result<Box<dyn Medium + Send>, OpenError> {
         match &self.place {
             Place::Simulated(sim) => Ok(Box::new(sim.peek())),
             Place::Machine(_) => match self.gives_nothing() {

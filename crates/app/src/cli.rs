@@ -43,8 +43,8 @@ pub(crate) enum Command {
     Certificate(Certificate),
     /// Read a drive again by what a record says lies there, or by what you expect; nothing is written to it
     Prove(Prove),
-    #[command(hide = true)]
-    Residue(Later),
+    /// Search a drive for what a person could still use; nothing is written to it
+    Residue(Residue),
     #[command(hide = true)]
     Ledger(Later),
     #[command(hide = true)]
@@ -271,6 +271,21 @@ pub(crate) struct Prove {
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
     /// The verification record as one JSON document instead of text
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// No progress line
+    #[arg(long)]
+    pub(crate) quiet: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Residue {
+    /// A block device, an image file, or sim:BAY
+    pub(crate) drive: OsString,
+    /// Two thousand places drawn all over it instead of every sector
+    #[arg(long)]
+    pub(crate) sampled: bool,
+    /// One JSON document instead of text
     #[arg(long)]
     pub(crate) json: bool,
     /// No progress line

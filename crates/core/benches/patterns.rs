@@ -3,6 +3,7 @@
 use divan::counter::BytesCount;
 use divan::{Bencher, black_box};
 use jurex_core::pattern::{AlignedBuffer, Pattern, PatternBuffer, wrong_sectors};
+use jurex_core::residue::Tally;
 use jurex_core::units::Lba;
 
 const LEN: usize = 1 << 20;
@@ -64,4 +65,14 @@ fn compare_what_was_read(bencher: Bencher<'_, '_>) {
     bencher
         .counter(BytesCount::new(LEN))
         .bench_local(|| wrong_sectors(Lba(0), 512, black_box(a.bytes()), black_box(b.bytes())).is_empty());
+}
+
+/// As a search for leftovers goes through what a drive gave: random bytes, which are looked at longest, and zeros.
+#[divan::bench(args = ["random", "zeros"])]
+fn search_for_leftovers(bencher: Bencher<'_, '_>, which: &str) {
+    let mut buffer = AlignedBuffer::new(LEN);
+    let pattern = if which == "random" { Pattern::random([7; 16]) } else { Pattern::zeros() };
+    pattern.fill(0, 512, buffer.bytes());
+    let mut tally = Tally::new(LEN as u64);
+    bencher.counter(BytesCount::new(LEN)).bench_local(|| tally.look(Lba(0), 512, black_box(buffer.bytes())));
 }

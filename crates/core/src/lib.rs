@@ -27,6 +27,7 @@ pub mod policy;
 pub mod proof;
 pub mod ranges;
 pub mod record;
+pub mod residue;
 pub mod rules;
 pub mod sampling;
 pub mod strata;

@@ -1,5 +1,9 @@
-//! Fills stretches of bytes. These few loops are what a fast drive waits for, so they are a crate of their own, which is built
+//! Fills stretches of bytes, and counts them. These few loops are what a fast drive waits for, so they are a crate of their own, which is built
 //! for speed whatever the others are built for.
+
+mod glance;
+
+pub use glance::{Pairs, add_up, counts};
 
 use cipher::{KeyIvInit, StreamCipher, StreamCipherSeek};
 

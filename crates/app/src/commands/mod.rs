@@ -9,6 +9,7 @@ mod methods;
 mod order;
 mod plan;
 mod prove;
+mod residue;
 mod stop;
 mod unlock;
 
@@ -33,7 +34,7 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Unlock(unlock)) => unlock::run(&unlock),
         Some(Command::Certificate(certificate)) => certificate::run(&certificate),
         Some(Command::Prove(prove)) => prove::run(&prove),
-        Some(Command::Residue(later)) => later_command("residue", &later.rest),
+        Some(Command::Residue(residue)) => residue::run(&residue),
         Some(Command::Ledger(later)) => later_command("ledger", &later.rest),
         Some(Command::Check(later)) => later_command("check", &later.rest),
     }

@@ -1,0 +1,285 @@
+//! Reads a drive, all of it or places, by as many readers as there are handles on it.
+
+use super::tally::Tally;
+use crate::evidence::Ended;
+use crate::media::Geometry;
+use crate::medium::{Cause, Medium, MediumError};
+use crate::notation::Entropy;
+use crate::pattern::{AlignedBuffer, poison};
+use crate::ranges::RangeSet;
+use crate::units::Sectors;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+
+/// Bytes of one request.
+const CHUNK: u64 = 1 << 20;
+/// Places of a sample, one request each, one in each of so many equal parts.
+const SAMPLED: u64 = 2000;
+/// After so many requests in a row that gave nothing the drive is left.
+const GIVEN_UP_AFTER: u64 = 64;
+
+/// Which stretches are read: each no longer than one request.
+#[derive(Clone, Debug)]
+pub struct Places {
+    all: Vec<Sectors>,
+    whole: Option<(Sectors, u64)>,
+}
+
+impl Places {
+    fn per_chunk(geometry: Geometry) -> u64 {
+        (CHUNK / u64::from(geometry.logical)).max(1)
+    }
+
+    /// Every sector.
+    pub fn whole(geometry: Geometry) -> Self {
+        Self { all: vec![], whole: Some((geometry.whole(), Self::per_chunk(geometry))) }
+    }
+
+    /// Two thousand stretches of a mebibyte, one drawn in each of as many equal parts; everything of a drive that has no more, and
+    /// the drive's two ends in any case.
+    pub fn sampled(geometry: Geometry, entropy: &mut dyn Entropy) -> Self {
+        let (whole, chunk) = (geometry.whole(), Self::per_chunk(geometry));
+        if whole.count <= chunk * SAMPLED {
+            return Self::whole(geometry);
+        }
+        let edge = |n: u64| (u128::from(whole.count) * u128::from(n) / u128::from(SAMPLED)) as u64;
+        let mut draw = || {
+            let mut bytes = [0; 8];
+            entropy.fill(&mut bytes);
+            u64::from_le_bytes(bytes)
+        };
+        let within = |n: u64, draw: u64| {
+            let free = edge(n + 1) - edge(n) - chunk;
+            let from = edge(n) + if n == 0 { 0 } else { draw % (free + 1) };
+            Sectors::new(if n + 1 == SAMPLED { whole.count - chunk } else { from }, chunk)
+        };
+        Self { all: (0..SAMPLED).map(|n| within(n, draw())).collect(), whole: None }
+    }
+
+    /// Number of stretches.
+    pub fn len(&self) -> u64 {
+        self.whole.map_or(self.all.len() as u64, |(whole, chunk)| whole.count.div_ceil(chunk))
+    }
+
+    /// Whether there is none.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// Whether it is every sector.
+    pub fn is_whole(&self) -> bool {
+        self.whole.is_some()
+    }
+
+    fn nth(&self, n: u64) -> Option<Sectors> {
+        match self.whole {
+            Some((whole, chunk)) => {
+                let first = n.checked_mul(chunk).filter(|first| *first < whole.count)?;
+                Some(Sectors::new(first, chunk.min(whole.count - first)))
+            }
+            None => self.all.get(usize::try_from(n).ok()?).copied(),
+        }
+    }
+}
+
+/// What a search came to.
+#[derive(Clone, Debug)]
+pub struct Searched {
+    /// What was met.
+    pub tally: Tally,
+    /// Sectors that were looked through.
+    pub read: u64,
+    /// Sectors that gave an error.
+    pub unreadable: RangeSet,
+    /// How it ended.
+    pub ended: Ended,
+}
+
+/// Searches `places` by all of `readers`, handles on the same drive, each on a thread of its own. `tell` hears how many of the
+/// places are done, and how many finds there are; it says whether the search goes on.
+///
+/// # Panics
+/// If a reader does.
+pub fn search(
+    readers: Vec<Box<dyn Medium + Send>>,
+    geometry: Geometry,
+    places: &Places,
+    tell: &(dyn Fn(u64) -> bool + Sync),
+) -> Searched {
+    let shared = Shared {
+        next: AtomicU64::new(0),
+        done: AtomicU64::new(0),
+        stopped: AtomicBool::new(false),
+        failed_in_a_row: AtomicU64::new(0),
+        ended: Mutex::new(None),
+    };
+    let parts: Vec<Part> = std::thread::scope(|scope| {
+        let each = |medium| scope.spawn(|| Part::new(geometry).search(medium, places, &shared, tell));
+        let threads: Vec<_> = readers.into_iter().map(each).collect();
+        threads.into_iter().map(|t| t.join().expect("a reader met a defect")).collect()
+    });
+    let mut tally = Tally::new(geometry.bytes());
+    let (mut read, mut unreadable) = (0, RangeSet::new());
+    for part in &parts {
+        tally.add(&part.tally);
+        read += part.read;
+        unreadable.extend(&part.unreadable);
+    }
+    let stopped = if shared.stopped.into_inner() { Ended::Stopped } else { Ended::Finished };
+    let ended = shared.ended.into_inner().ok().flatten().unwrap_or(stopped);
+    Searched { tally, read, unreadable, ended }
+}
+
+struct Shared {
+    next: AtomicU64,
+    done: AtomicU64,
+    stopped: AtomicBool,
+    failed_in_a_row: AtomicU64,
+    ended: Mutex<Option<Ended>>,
+}
+
+impl Shared {
+    fn end(&self, how: Ended) {
+        if let Ok(mut ended) = self.ended.lock() {
+            ended.get_or_insert(how);
+        }
+        self.stopped.store(true, Ordering::Relaxed);
+    }
+}
+
+/// What one reader met.
+struct Part {
+    geometry: Geometry,
+    tally: Tally,
+    read: u64,
+    unreadable: RangeSet,
+}
+
+impl Part {
+    fn new(geometry: Geometry) -> Self {
+        Self { geometry, tally: Tally::new(geometry.bytes()), read: 0, unreadable: RangeSet::new() }
+    }
+
+    fn search(
+        mut self,
+        mut medium: Box<dyn Medium + Send>,
+        places: &Places,
+        shared: &Shared,
+        tell: &(dyn Fn(u64) -> bool + Sync),
+    ) -> Self {
+        let mut buffer = AlignedBuffer::new((CHUNK as usize).max(self.geometry.logical as usize));
+        while !shared.stopped.load(Ordering::Relaxed) {
+            let Some(at) = places.nth(shared.next.fetch_add(1, Ordering::Relaxed)) else { break };
+            if let Err(error) = self.look(medium.as_mut(), at, buffer.bytes()) {
+                self.failed(medium.as_mut(), at, &error, &mut buffer, shared);
+            } else {
+                shared.failed_in_a_row.store(0, Ordering::Relaxed);
+            }
+            let done = shared.done.fetch_add(1, Ordering::Relaxed) + 1;
+            if !tell(done) {
+                shared.stopped.store(true, Ordering::Relaxed);
+            }
+        }
+        self
+    }
+
+    fn look(&mut self, medium: &mut dyn Medium, at: Sectors, room: &mut [u8]) -> Result<(), MediumError> {
+        let bytes = &mut room[..self.geometry.bytes_of(at.count) as usize];
+        // What a medium says that it has read, and has not, must not be the sectors before.
+        poison(self.geometry.logical, bytes);
+        medium.read(at.first, bytes)?;
+        self.tally.look(at.first, self.geometry.logical, bytes);
+        self.read += at.count;
+        Ok(())
+    }
+
+    /// A request that can't be read is read again by physical sectors, unless the drive gives nothing any more.
+    fn failed(&mut self, medium: &mut dyn Medium, at: Sectors, error: &MediumError, buffer: &mut AlignedBuffer, shared: &Shared) {
+        let said = error.cause.os().to_string();
+        match error.cause {
+            Cause::Gone(_) => return shared.end(Ended::Gone { error: said }),
+            Cause::Refused(_) => return shared.end(Ended::Refused { error: said }),
+            Cause::BadSector(_) => {}
+        }
+        let unit = self.geometry.unit();
+        let mut got_any = false;
+        let mut from = at.first.0;
+        while from < at.end() {
+            let part = Sectors::new(from, (unit - from % unit).min(at.end() - from));
+            match self.look(medium, part, buffer.bytes()) {
+                Ok(()) => got_any = true,
+                Err(MediumError { cause: Cause::Gone(e), .. }) => return shared.end(Ended::Gone { error: e.to_string() }),
+                Err(_) => self.unreadable.insert(part),
+            }
+            from = part.end();
+        }
+        let in_a_row = if got_any { 0 } else { shared.failed_in_a_row.fetch_add(1, Ordering::Relaxed) + 1 };
+        if got_any {
+            shared.failed_in_a_row.store(0, Ordering::Relaxed);
+        } else if in_a_row >= GIVEN_UP_AFTER {
+            shared.end(Ended::GivenUp { faults: self.unreadable.count() });
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::media::MediaClass;
+    use crate::testing::{Fixed, Memory};
+    use crate::units::Lba;
+
+    const PNG: &[u8] = b"\x89PNG\x0d\x0a\x1a\x0a";
+
+    fn run(media: Vec<Memory>, places: &Places, tell: &(dyn Fn(u64) -> bool + Sync)) -> Searched {
+        let geometry = media[0].drive.geometry;
+        let readers = media.into_iter().map(|m| Box::new(m) as Box<dyn Medium + Send>).collect();
+        search(readers, geometry, places, tell)
+    }
+
+    /// A drive with a picture's head at these sectors.
+    fn with_pictures(sectors: u64, at: &[u64]) -> Memory {
+        let mut medium = Memory::new(MediaClass::Magnetic, sectors);
+        at.iter().for_each(|lba| medium.bytes[*lba as usize * 512..][..8].copy_from_slice(PNG));
+        medium
+    }
+
+    #[test]
+    fn every_sector_is_looked_through_once_whoever_reads_it() {
+        let at = [0, 2047, 2048, 5000, 9999];
+        let media: Vec<Memory> = (0..3).map(|_| with_pictures(10_000, &at)).collect();
+        let places = Places::whole(media[0].drive.geometry);
+        let found = run(media, &places, &|_| true);
+        assert_eq!((found.read, &found.ended), (10_000, &Ended::Finished));
+        let png = &found.tally.finds()[0];
+        assert_eq!((png.name.as_str(), png.count, png.places.iter().map(|l| l.0).collect::<Vec<_>>()), ("PNG", 5, at.to_vec()));
+    }
+
+    #[test]
+    fn bad_sectors_cost_themselves_alone_and_a_drive_that_goes_away_ends_it() {
+        let mut bad = with_pictures(6000, &[3001]);
+        bad.unreadable = vec![3000];
+        let places = Places::whole(bad.drive.geometry);
+        let unit = bad.drive.geometry.unit();
+        let found = run(vec![bad], &places, &|_| true);
+        assert_eq!((found.read, found.unreadable.count()), (6000 - unit, unit));
+        let gone = Memory { gone_after: Some(1), ..with_pictures(6000, &[7]) };
+        let found = run(vec![gone], &places, &|_| true);
+        assert!(matches!(found.ended, Ended::Gone { .. }) && found.read == 2048 && found.tally.finds()[0].count == 1);
+        let stopped = run(vec![with_pictures(6000, &[])], &places, &|done| done < 2);
+        assert_eq!((&stopped.ended, stopped.read), (&Ended::Stopped, 4096));
+    }
+
+    #[test]
+    fn a_sample_has_a_place_in_each_part_and_the_ends() {
+        let geometry = Geometry { logical: 512, physical: 4096, sectors: 35_000_000_000 };
+        let places = Places::sampled(geometry, &mut Fixed(0x5a));
+        assert_eq!((places.len(), places.is_whole()), (2000, false));
+        let all: Vec<Sectors> = (0..2000).filter_map(|n| places.nth(n)).collect();
+        assert!(
+            all[0].first == Lba(0) && all[1999].end() == geometry.sectors && all.windows(2).all(|w| w[0].end() <= w[1].first.0)
+        );
+        let small = Geometry { sectors: 5000, ..geometry };
+        assert!(Places::sampled(small, &mut Fixed(1)).is_whole());
+    }
+}

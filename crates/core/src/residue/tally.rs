@@ -1,0 +1,365 @@
+//! What was found in how much, and what chance alone would have given.
+
+use super::kinds::{BLOCK, HEADS, Heads, KINDS};
+use crate::units::Lba;
+use serde::Serialize;
+use std::sync::LazyLock;
+
+/// Places that are kept of each kind.
+const PLACES: usize = 32;
+/// One block in so many is looked at closely: its bytes are counted.
+const CLOSELY: u64 = 16;
+/// Equal parts for which entropy is told.
+pub const PARTS: usize = 120;
+
+/// Things that are known by a check of their own, and not by fixed bytes: their names and groups.
+pub const CHECKED: [(&str, &str); 3] =
+    [("MBR partition table", "table"), ("ext2/3/4", "file system"), ("EFI system partition", "table")];
+/// The chance of each in a block of random bytes, at most.
+const CHECKED_CHANCE: [f64; 3] = [1.0e-13, 1.0e-12, 1.0e-30];
+
+/// What is in a stretch of blocks.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Shares {
+    /// One byte over and over.
+    pub blank: u64,
+    /// Words.
+    pub text: u64,
+    /// Jurex's own address pattern.
+    pub addressed: u64,
+    /// Anything else.
+    pub other: u64,
+}
+
+/// Counts of what was met. Those of several readers are added up.
+#[derive(Clone, Debug)]
+pub struct Tally {
+    /// Finds of each kind, [`KINDS`] first, then [`CHECKED`].
+    finds: Vec<Found>,
+    /// Blocks by what they hold.
+    pub shares: Shares,
+    /// How often each byte value stands in the blocks that were looked at closely.
+    pub histogram: Box<[u64; 256]>,
+    /// Bits of entropy of a byte, added up over the blocks that were looked at closely, and their number, in each part.
+    entropy: Vec<(f64, u64)>,
+    /// Blocks of the drive.
+    blocks: u64,
+    /// Whether the drive's first block holds boot code.
+    pub boot_code: bool,
+}
+
+#[derive(Clone, Debug, Default)]
+struct Found {
+    count: u64,
+    places: Vec<Lba>,
+}
+
+/// One kind of find.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Find {
+    /// What it is.
+    pub name: String,
+    /// What sort of thing.
+    pub group: String,
+    /// How many.
+    pub count: u64,
+    /// How many chance alone would give in as many random bytes.
+    pub by_chance: f64,
+    /// Whether there are more than chance explains.
+    pub beyond_chance: bool,
+    /// Sectors at which the first ones begin.
+    pub places: Vec<Lba>,
+}
+
+impl Tally {
+    /// Nothing yet, of a drive of so many bytes.
+    pub fn new(bytes: u64) -> Self {
+        Self {
+            finds: vec![Found::default(); KINDS.len() + CHECKED.len()],
+            shares: Shares::default(),
+            histogram: Box::new([0; 256]),
+            entropy: vec![(0.0, 0); PARTS],
+            blocks: bytes.div_ceil(BLOCK as u64).max(1),
+            boot_code: false,
+        }
+    }
+
+    /// Looks through `bytes`, whole sectors of `sector_bytes` that begin at `first`.
+    pub fn look(&mut self, first: Lba, sector_bytes: u32, bytes: &[u8]) {
+        let per_sector = u64::from(sector_bytes) / BLOCK as u64;
+        let heads = &*HEADS;
+        for (n, block) in (0u64..).zip(bytes.chunks_exact(BLOCK)) {
+            let number = first.0 * per_sector + n;
+            let at = Lba(number / per_sector.max(1));
+            if is_blank(block) {
+                self.shares.blank += 1;
+                if number.is_multiple_of(CLOSELY) {
+                    self.histogram[usize::from(block[0])] += BLOCK as u64;
+                    let part = self.part(number);
+                    self.entropy[part].1 += 1;
+                }
+                continue;
+            }
+            self.heads(heads, number, at, block);
+            match () {
+                () if is_addressed(block) => self.shares.addressed += 1,
+                () if is_text(block) => self.shares.text += 1,
+                () => self.shares.other += 1,
+            }
+            if number.is_multiple_of(CLOSELY) {
+                self.closely(number, block);
+            }
+        }
+    }
+
+    fn heads(&mut self, heads: &Heads, number: u64, at: Lba, block: &[u8]) {
+        heads.of(block, |kind| self.finds[kind].add(at));
+        // Two bytes, or four, tell at once that it is none of these.
+        let first = self.finds.len() - CHECKED.len();
+        if block[510] == 0x55 && is_partition_table(block) {
+            self.finds[first].add(at);
+        }
+        if block[56] == 0x53 && is_ext(block) {
+            self.finds[first + 1].add(at);
+        }
+        if (block[0] == 0x28 || block[128] == 0x28 || block[256] == 0x28 || block[384] == 0x28) && has_system_partition(block) {
+            self.finds[first + 2].add(at);
+        }
+        if number == 0 {
+            self.boot_code = block[510..] == [0x55, 0xaa] && !is_blank(&block[..440]);
+        }
+    }
+
+    fn closely(&mut self, number: u64, block: &[u8]) {
+        let bits = jurex_fill::add_up(&jurex_fill::counts(block), &mut self.histogram, &*BITS);
+        let part = self.part(number);
+        self.entropy[part].0 += bits;
+        self.entropy[part].1 += 1;
+    }
+
+    fn part(&self, number: u64) -> usize {
+        ((u128::from(number) * PARTS as u128 / u128::from(self.blocks)) as usize).min(PARTS - 1)
+    }
+
+    /// Adds what another reader of the same drive met.
+    pub fn add(&mut self, other: &Self) {
+        for (mine, theirs) in self.finds.iter_mut().zip(&other.finds) {
+            mine.count += theirs.count;
+            mine.places.extend(&theirs.places);
+            mine.places.sort_unstable();
+            mine.places.truncate(PLACES);
+        }
+        let Shares { blank, text, addressed, other: rest } = &other.shares;
+        self.shares.blank += blank;
+        self.shares.text += text;
+        self.shares.addressed += addressed;
+        self.shares.other += rest;
+        self.histogram.iter_mut().zip(other.histogram.iter()).for_each(|(a, b)| *a += b);
+        self.entropy.iter_mut().zip(&other.entropy).for_each(|(a, b)| *a = (a.0 + b.0, a.1 + b.1));
+        self.boot_code |= other.boot_code;
+    }
+
+    /// Blocks that were looked through.
+    pub fn looked_through(&self) -> u64 {
+        let Shares { blank, text, addressed, other } = self.shares;
+        blank + text + addressed + other
+    }
+
+    /// Mean entropy of a byte in each part of the drive, in bits; `None`: no block of it was looked at closely.
+    pub fn entropy(&self) -> Vec<Option<f64>> {
+        self.entropy.iter().map(|(sum, n)| (*n > 0).then(|| sum / *n as f64)).collect()
+    }
+
+    /// What was found, the most first within each group's order of kinds.
+    pub fn finds(&self) -> Vec<Find> {
+        // Blank blocks could hold nothing by chance.
+        let trials = (self.looked_through() - self.shares.blank) as f64;
+        let named = KINDS.iter().map(|k| (k.name.as_str(), k.group.as_str(), k.chance()));
+        let checked = CHECKED.iter().zip(CHECKED_CHANCE).map(|((name, group), chance)| (*name, *group, chance));
+        let tests = self.finds.len() as f64;
+        named
+            .chain(checked)
+            .zip(&self.finds)
+            .filter(|(_, found)| found.count > 0)
+            .map(|((name, group, chance), found)| Find {
+                name: name.into(),
+                group: group.into(),
+                count: found.count,
+                by_chance: trials * chance,
+                // As many kinds are looked for, one in a thousand drives of random bytes would be called more than chance.
+                beyond_chance: at_least(found.count, trials * chance) < 0.001 / tests,
+                places: found.places.clone(),
+            })
+            .collect()
+    }
+}
+
+/// What a byte value that stands so often in a block adds to its entropy, in bits.
+static BITS: LazyLock<[f64; BLOCK + 1]> = LazyLock::new(|| {
+    std::array::from_fn(|n| {
+        let share = n as f64 / BLOCK as f64;
+        if n == 0 { 0.0 } else { -share * share.log2() }
+    })
+});
+
+impl Found {
+    fn add(&mut self, at: Lba) {
+        self.count += 1;
+        if self.places.len() < PLACES {
+            self.places.push(at);
+        }
+    }
+}
+
+/// The chance of `n` or more where `expected` are expected, by Poisson's law.
+pub(super) fn at_least(n: u64, expected: f64) -> f64 {
+    if n == 0 {
+        return 1.0;
+    }
+    let n = n.min(1_000_000);
+    // From the n-th term upwards each is smaller by a factor that only falls.
+    let log_term = n as f64 * expected.max(f64::MIN_POSITIVE).ln() - expected - (1..=n).map(|k| (k as f64).ln()).sum::<f64>();
+    if (n as f64) <= expected {
+        return 1.0;
+    }
+    let ratio = expected / (n + 1) as f64;
+    (log_term.exp() / (1.0 - ratio)).min(1.0)
+}
+
+fn is_blank(block: &[u8]) -> bool {
+    block[..8] == block[8..16] && block[1..] == block[..block.len() - 1]
+}
+
+fn is_addressed(block: &[u8]) -> bool {
+    block.starts_with(b"sector ") && block.get(27..32) == Some(b" lba\n")
+}
+
+/// Words from end to end, in ASCII, UTF-8 or UTF-16. The ends are looked at first: hardly anything else passes there.
+fn is_text(block: &[u8]) -> bool {
+    let word = |b: u8| matches!(b, b'\t' | b'\n' | b'\r' | 0x20..=0x7e) || b >= 0xc2;
+    let narrow = |bytes: &[u8]| bytes.iter().all(|b| word(*b) || matches!(b, 0x80..=0xbf));
+    let ends = |fits: &dyn Fn(&[u8]) -> bool| fits(&block[..16]) && fits(&block[block.len() - 16..]);
+    if ends(&narrow) {
+        let ascii = block.iter().filter(|b| matches!(b, b'\t' | b'\n' | b'\r' | 0x20..=0x7e)).count();
+        let utf8 = || block.utf8_chunks().map(|c| c.invalid().len()).sum::<usize>() <= 6;
+        return narrow(block) && (ascii * 10 >= block.len() * 9 || utf8());
+    }
+    let wide = |bytes: &[u8]| bytes.chunks_exact(2).all(|c| c[1] == 0 && word(c[0]) && c[0] < 0x80);
+    ends(&wide) && wide(block)
+}
+
+/// A master boot record with at least one entry, and each entry possible.
+fn is_partition_table(block: &[u8]) -> bool {
+    if block[510..] != [0x55, 0xaa] {
+        return false;
+    }
+    let mut used = 0;
+    let possible = block[446..510].chunks_exact(16).all(|entry| {
+        let number = |at: usize| u32::from_le_bytes(std::array::from_fn(|i| entry[at + i]));
+        match entry[4] {
+            0 => entry.iter().all(|b| *b == 0),
+            _ => {
+                used += 1;
+                matches!(entry[0], 0 | 0x80) && number(8) > 0 && number(12) > 0
+            }
+        }
+    });
+    possible && used > 0
+}
+
+/// The superblock of ext2, ext3 or ext4 (Linux, `ext4.h`): its magic number and fields that have few values.
+fn is_ext(block: &[u8]) -> bool {
+    let number = |at: usize| u32::from_le_bytes(std::array::from_fn(|i| block[at + i]));
+    block[56..58] == [0x53, 0xef] && number(24) <= 6 && number(76) <= 1 && number(72) <= 4 && number(0) > 0 && number(4) > 0
+}
+
+/// An entry of a GPT whose type is the EFI system partition (UEFI, 5.3.3).
+fn has_system_partition(block: &[u8]) -> bool {
+    const TYPE: [u8; 16] = [0x28, 0x73, 0x2a, 0xc1, 0x1f, 0xf8, 0xd2, 0x11, 0xba, 0x4b, 0x00, 0xa0, 0xc9, 0x3e, 0xc9, 0x3b];
+    block.chunks_exact(128).any(|entry| entry[..16] == TYPE)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::pattern::Pattern;
+    use crate::testing::Dice;
+
+    fn tally(bytes: &[u8]) -> Tally {
+        let mut tally = Tally::new(bytes.len() as u64);
+        tally.look(Lba(0), 512, bytes);
+        tally
+    }
+
+    fn random(seed: u64, blocks: usize) -> Vec<u8> {
+        let mut bytes = vec![0; blocks * BLOCK];
+        let mut dice = Dice(seed);
+        Pattern::random(std::array::from_fn(|_| dice.roll() as u8)).fill(0, 512, &mut bytes);
+        bytes
+    }
+
+    #[test]
+    fn poissons_law_tells_chance_from_finds() {
+        assert!((at_least(1, 0.01) - 0.00995).abs() < 1e-4 && (at_least(3, 2.0) - 0.3233).abs() < 0.08);
+        assert!(at_least(3, 2.8) > 0.3 && at_least(30, 2.8) < 1e-15, "three of three are chance, thirty are none");
+        assert_eq!((at_least(0, 5.0), at_least(5, 100.0)), (1.0, 1.0));
+    }
+
+    #[test]
+    fn random_bytes_give_as_many_finds_as_chance_foretells() {
+        // Keys of four bytes come once in four thousand million blocks: only a key cut short can be seen to be right.
+        let mut short = 0u32;
+        for seed in 0..40 {
+            let tally = tally(&random(seed, 4096));
+            assert!(tally.finds().iter().all(|f| !f.beyond_chance), "{:?}", tally.finds());
+            assert_eq!((tally.shares.blank, tally.shares.text, tally.shares.addressed), (0, 0, 0));
+            short += random(seed, 4096).chunks_exact(BLOCK).filter(|b| b[0] == 0x89).count() as u32;
+            let dense = tally.entropy().iter().flatten().all(|bits| *bits > 7.2);
+            let even = tally.histogram.iter().all(|n| (350..700).contains(n));
+            assert!(dense && even, "{:?}", tally.histogram);
+        }
+        let foretold = 40.0 * 4096.0 / 256.0;
+        assert!((f64::from(short) - foretold).abs() < 5.0 * f64::sqrt(foretold));
+    }
+
+    #[test]
+    fn what_lies_there_is_told_by_what_it_is() {
+        let mut bytes = vec![0; 64 * BLOCK];
+        let mut put = |block: usize, what: &[u8]| bytes[block * BLOCK..][..what.len()].copy_from_slice(what);
+        let words = b"wind 31.4 m/s, gust 40.2 m/s at Anvil Rock, pressure 981.2 hPa; ".repeat(8);
+        let wide: Vec<u8> = words.iter().take(256).flat_map(|b| [*b, 0]).collect();
+        let accents = "Vindstyrke på Skjærgård målt øst for fyret, trykk fallende; ".repeat(12);
+        put(3, &words);
+        put(4, &wide);
+        put(5, &accents.as_bytes()[..512]);
+        put(9, b"\x89PNG\x0d\x0a\x1a\x0a rest of a picture");
+        put(11, &crate::pattern::address_unit(Lba(11)).repeat(16));
+        let mut boot = vec![0xeb; 512];
+        boot[1] = 0x3c;
+        boot[446..510].fill(0);
+        boot[446..462].copy_from_slice(&[0x80, 0, 2, 0, 0x0c, 0, 0, 0, 0, 8, 0, 0, 0, 0, 1, 0]);
+        boot[510..].copy_from_slice(&[0x55, 0xaa]);
+        put(0, &boot);
+        let tally = tally(&bytes);
+        assert_eq!(tally.shares, Shares { blank: 58, text: 3, addressed: 1, other: 2 });
+        let names: Vec<(String, u64, Vec<Lba>)> = tally.finds().into_iter().map(|f| (f.name, f.count, f.places)).collect();
+        let expected = [("PNG".to_string(), 1, vec![Lba(9)]), ("MBR partition table".to_string(), 1, vec![Lba(0)])];
+        assert!(names == expected && tally.boot_code && tally.finds().iter().all(|f| f.beyond_chance), "{names:?}");
+    }
+
+    #[test]
+    fn two_readers_of_halves_tell_what_one_of_all_does() {
+        let mut bytes = random(3, 200);
+        for block in (0..200).step_by(3) {
+            bytes[block * BLOCK..][..8].copy_from_slice(b"\x89PNG\x0d\x0a\x1a\x0a");
+        }
+        let whole = tally(&bytes);
+        let mut halves = Tally::new(bytes.len() as u64);
+        let mut second = halves.clone();
+        second.look(Lba(80), 512, &bytes[80 * BLOCK..]);
+        halves.look(Lba(0), 512, &bytes[..80 * BLOCK]);
+        halves.add(&second);
+        assert_eq!((halves.finds(), &halves.shares, &halves.histogram), (whole.finds(), &whole.shares, &whole.histogram));
+        assert_eq!(halves.finds()[0].places.len(), PLACES);
+    }
+}
