@@ -17,6 +17,7 @@ mod methods;
 mod paper;
 mod places;
 mod policies;
+mod readings;
 mod settings;
 mod tui;
 mod work;

@@ -2,22 +2,19 @@
 
 use super::say;
 use super::stop::StopOnSignal;
-use crate::bench::{self, Seen};
+use crate::bench;
 use crate::cli::Prove;
-use crate::clock::{SystemClock, SystemEntropy, new_job_id, wall};
+use crate::clock::new_job_id;
 use crate::config::Config;
 use crate::exit::Failure;
 use crate::files;
 use crate::places::Places;
+use crate::readings;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jurex_core::evidence::Ended;
-use jurex_core::media::Drive;
-use jurex_core::medium::MediumError;
-use jurex_core::notation::{Entropy, Program};
-use jurex_core::proof::{self, Expected, Finding, OfRecord, Reading, Verification, VerificationRecord};
-use jurex_core::ranges::RangeSet;
-use jurex_core::record::{BadRecord, Person, Record, Tool};
-use jurex_core::sampling::Sampling;
+use jurex_core::notation::Program;
+use jurex_core::proof::{Expected, Finding, Progress, VerificationRecord};
+use jurex_core::record::{BadRecord, Person, Record};
 use std::io::IsTerminal;
 use std::path::Path;
 use std::process::ExitCode;
@@ -40,16 +37,17 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
     if let Some(out) = &asked.out {
         files::check_folder(out).map_err(|e| Failure::Use(format!("{e}. The drive was not read")))?;
     }
-    let sampling = (asked.verify == "sampled").then(|| {
-        let mut seed = [0; 16];
-        SystemEntropy.fill(&mut seed);
-        Sampling::new(seed)
-    });
+    let sampling = (asked.verify == "sampled").then(readings::new_sample);
     let by = match &asked.by {
         Some(name) => Person { name: name.clone(), ..Person::default() },
         None => config.papers().technician,
     };
-    let verification = look(asked, &seen, record.as_ref(), (expected, sampling), by)?;
+    let mut control = StopOnSignal::install()?;
+    let places = sampling.as_ref().map_or(expected.range.count, |s| s.places(expected.range).count());
+    let bar = progress_bar(asked, seen.drive.geometry.bytes_of(places));
+    let mut show = |progress: Progress| bar.set_position(seen.drive.geometry.bytes_of(progress.done));
+    let verification = readings::prove(&seen, record.as_ref(), (expected, sampling), by, &mut control, &mut show)?;
+    bar.finish_and_clear();
     tell(asked, &verification, record.as_ref())
 }
 
@@ -75,54 +73,6 @@ fn expectation(asked: &Prove) -> Result<Option<Program>, Failure> {
             parsed.map(Some).map_err(|e| Failure::Use(format!("--expect: {e}, or the word `blank`. The drive was not read")))
         }
     }
-}
-
-/// Reads the drive, held for this process alone from the first sector to the last.
-fn look(
-    asked: &Prove,
-    seen: &Seen,
-    record: Option<&Record>,
-    (expected, sampling): (Expected, Option<Sampling>),
-    by: Person,
-) -> Result<VerificationRecord, Failure> {
-    let called = seen.drive.called();
-    let gone = |e: MediumError| Failure::Stopped(format!("{called} went away ({}). It was not read", e.cause.os()));
-    let mut control = StopOnSignal::install()?;
-    let mut drive = seen.open_to_read()?;
-    let found = drive.medium().identify().map_err(gone)?;
-    if !found.is_same_unit(&seen.drive) {
-        return Err(Failure::Refused(format!("{called} is another drive now ({}). It was not read", found.called())));
-    }
-    let (clock, access, started) = (SystemClock::new(), drive.medium().access(), wall());
-    let all = [expected.range].into_iter().collect::<RangeSet>();
-    let places = sampling.as_ref().map_or(all, |s| s.places(expected.range));
-    let bar = progress_bar(asked, found.geometry.bytes_of(places.count()));
-    let mut tell = |progress: proof::Progress| bar.set_position(found.geometry.bytes_of(progress.done));
-    let reading = drive.with_backend(|backend| {
-        let reading = proof::read(&expected, &places, found.geometry, backend, &clock, &mut control, &mut tell);
-        still_the_same(reading, &found, backend)
-    });
-    bar.finish_and_clear();
-    let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
-    let of = record.map(OfRecord::of);
-    let look = Verification { tool, by, of, drive: found, access, started, ended: wall(), expected, sampling };
-    Ok(VerificationRecord::new(look, reading))
-}
-
-/// At the end the drive is asked once more who it is.
-fn still_the_same(reading: Reading, found: &Drive, backend: &mut dyn jurex_core::erase::Backend) -> Reading {
-    use jurex_core::erase::{Completed, Done, Task};
-    if reading.ended != Ended::Finished {
-        return reading;
-    }
-    backend.start(u64::MAX - 1, Task::Identify);
-    let now = backend.wait(std::time::Duration::from_secs(60));
-    let what = match now.map(|Done { how, .. }| how) {
-        Some(Completed::Identified(now)) if now.same_as(found) => return reading,
-        Some(Completed::Identified(now)) => format!("it is {} now", now.called()),
-        _ => "it did not say who it is".into(),
-    };
-    Reading { ended: Ended::Changed { what }, ..reading }
 }
 
 fn progress_bar(asked: &Prove, bytes: u64) -> ProgressBar {

@@ -4,42 +4,32 @@ use super::stop::StopOnSignal;
 use super::{say, say_json};
 use crate::bench::{self, Seen};
 use crate::cli::Residue as Asked;
-use crate::clock::SystemEntropy;
 use crate::config::Config;
 use crate::exit::Failure;
-use crate::places::Places as Folders;
+use crate::places::Places;
+use crate::readings::search_leftovers;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use jurex_core::erase::{JobControl, Wish};
 use jurex_core::evidence::Ended;
-use jurex_core::medium::Medium;
-use jurex_core::residue::{Places, Residue, Verdict, search};
+use jurex_core::residue::{Residue, Verdict};
 use serde_json::json;
 use std::io::IsTerminal;
 use std::process::ExitCode;
 use std::sync::Mutex;
 
-/// Readers, each with a mebibyte: while some wait for the drive the others look through what they have got.
-const READERS: usize = 4;
-
 pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
-    let folders = Folders::find()?;
-    let config = Config::read(&folders.config_file())?;
-    let seen = bench::find(&asked.drive, &config.only, &folders)?;
-    let geometry = seen.drive.geometry;
-    if geometry.sectors == 0 {
-        return Err(Failure::Use(format!("{} has no sector that could be searched", seen.drive.called())));
-    }
-    let readers = readers(&seen)?;
-    let places = if asked.sampled { Places::sampled(geometry, &mut SystemEntropy) } else { Places::whole(geometry) };
-    let bar = progress_bar(asked, places.len());
+    let places = Places::find()?;
+    let config = Config::read(&places.config_file())?;
+    let seen = bench::find(&asked.drive, &config.only, &places)?;
+    let bar = progress_bar(asked);
     let control = Mutex::new(StopOnSignal::install()?);
-    let goes_on = |done: u64| {
+    let goes_on = |done: u64, of: u64| {
+        bar.set_length(of);
         bar.set_position(done);
         control.lock().map_or(true, |mut control| control.poll() != Some(Wish::Stop))
     };
-    let searched = search(readers, geometry, &places, &goes_on);
+    let residue = search_leftovers(&seen, asked.sampled, &goes_on)?;
     bar.finish_and_clear();
-    let residue = Residue::of(&searched, geometry, places.is_whole());
     tell(asked, &seen, &residue);
     Ok(match (residue.verdict, &residue.ended) {
         (_, Ended::Stopped | Ended::Gone { .. } | Ended::StoppedAnswering { .. }) => ExitCode::from(4),
@@ -48,13 +38,8 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
     })
 }
 
-/// Handles on the drive, one for each thread that reads.
-fn readers(seen: &Seen) -> Result<Vec<Box<dyn Medium + Send>>, Failure> {
-    (0..READERS).map(|_| Ok(seen.peek()?)).collect()
-}
-
-fn progress_bar(asked: &Asked, places: u64) -> ProgressBar {
-    let bar = ProgressBar::new(places);
+fn progress_bar(asked: &Asked) -> ProgressBar {
+    let bar = ProgressBar::new(1);
     let shown = std::io::stderr().is_terminal() && !asked.quiet && !asked.json;
     bar.set_draw_target(if shown { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() });
     if let Ok(style) = ProgressStyle::with_template("{wide_bar} {percent} %  {eta} left") {

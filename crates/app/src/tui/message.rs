@@ -1,6 +1,7 @@
 //! What happens, and what is to be done about it in the world.
 
 use super::lane::LaneId;
+use super::lane::readings::{Heard, Wanted};
 use super::lane::stage::{WorkEnd, Written};
 use crate::bench::{ReadError, Sample, Seen};
 use crate::config::{Config, ConfigError};
@@ -48,6 +49,8 @@ pub(crate) enum Message {
     Searched(LaneId, Result<Search, ReadError>),
     /// The beacon has ended by itself.
     BeaconEnded(LaneId, ReadError),
+    /// Something of a reading beside the job.
+    Reading(LaneId, Heard),
     /// The drive is still at work on its own erasure, so far in parts of 65536; it is opened when that is over.
     StillAtWork(LaneId, Option<u16>),
     /// The drive is open for this process alone; the countdown may begin.
@@ -109,6 +112,8 @@ pub(crate) enum Command {
     Search(LaneId, Needle, u64),
     BreakOffSearch(LaneId),
     Beacon(LaneId, bool),
+    /// Begin a reading beside the job, or end it.
+    Read(LaneId, Wanted),
     Wish(LaneId, Wish),
     Write(LaneId, Box<Record>),
     /// Leave the screen to the shell until the person comes back.

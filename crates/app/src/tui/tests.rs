@@ -2,6 +2,7 @@
 
 use super::app::App;
 use super::lane::bytes::PAGE_SECTORS;
+use super::lane::readings::{Heard, Reading, Wanted};
 use super::lane::stage::WorkEnd;
 use super::lane::{LaneId, LaneState, Step};
 use super::measure::many;
@@ -13,16 +14,19 @@ use super::theme::Theme;
 use crate::bench::{Bench, Seen};
 use crate::config::{Config, ThemeName};
 use crate::policies;
+use crate::readings;
 use crate::settings::{Setting, SettingsFile};
 use jiff::Timestamp;
-use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, Event, Job, JobControl, Now, Wish};
+use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, Event, Job, JobControl, Now, Unattended, Wish};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
 use jurex_core::guard::{self, Hindrance};
 use jurex_core::media::Scope;
+use jurex_core::medium::Medium;
 use jurex_core::native::command::Port;
 use jurex_core::native::{Answers, OwnState};
 use jurex_core::plan::Plan;
+use jurex_core::proof::Finding;
 use jurex_core::record::{Record, Tool};
 use jurex_core::rules::{Outcome, Technique};
 use jurex_core::testing::Fixed;
@@ -186,6 +190,7 @@ impl World {
                 self.send(Message::Searched(lane, found.map_err(Into::into)));
             }
             Command::BreakOffSearch(_) => {}
+            Command::Read(lane, wanted) => self.read(lane, wanted),
             Command::Beacon(lane, on) => self.beacons.push((lane, on)),
             Command::Wish(_, wish) => self.wishes.push(wish),
             Command::Unlock(lane) => {
@@ -201,6 +206,29 @@ impl World {
                 self.send(Message::Written(lane, Ok(vec![path("record.json"), path("certificate.pdf"), path("strata.svg")])));
             }
         }
+    }
+
+    /// A reading beside the job is over at once.
+    fn read(&mut self, lane: LaneId, wanted: Wanted) {
+        let seen = self.app.state.lanes[lane].seen.clone();
+        let heard = match wanted {
+            Wanted::End => return,
+            Wanted::Left => {
+                let left = readings::search_leftovers(&seen, false, &|_, _| true).map(Box::new);
+                Heard::Left(left.map_err(|e| e.to_string()))
+            }
+            Wanted::Again(record, all) => {
+                let expected = jurex_core::proof::Expected::by_record(&record);
+                let sampling = (!all).then(|| jurex_core::sampling::Sampling::new([7; 16]));
+                let by = self.app.state.lanes[lane].papers.technician.clone();
+                Heard::Again(expected.map_err(|e| format!("It can't be proved again: {e}.")).and_then(|expected| {
+                    let proved = readings::prove(&seen, Some(&record), (expected, sampling), by, &mut Unattended, &mut |_| {});
+                    let written = Ok(PathBuf::from("/home/ines/certificates/261123-4F7QZK.verification.json"));
+                    proved.map(|v| Box::new((v, written))).map_err(|e| e.to_string())
+                }))
+            }
+        };
+        self.send(Message::Reading(lane, heard));
     }
 
     /// The job of the lane runs at once; what it told waits to be handed over.
@@ -967,6 +995,35 @@ fn nothing_is_read_from_a_drive_before_it_has_said_that_it_gives_its_sectors() {
     assert_eq!(looks(app.update(Message::Answered(1, Box::new(running.clone())))), 1, "it is told why it is not read");
     assert_eq!(looks(app.update(Message::Answered(2, Box::new(running)))), 0);
     assert_eq!(looks(app.update(Message::Answered(3, Box::new(asked(&known, OwnState::Idle))))), 1, "it is over");
+}
+
+#[test]
+fn what_is_left_is_searched_before_and_after_and_the_proof_is_read_again() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("R90C2Y");
+    world.keys("f");
+    let text = world.text();
+    assert!(text.contains("What a person could still use") && text.contains("1 file system, 1 table"), "{text}");
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    world.keys("R90C2Y");
+    world.key(KeyCode::Enter);
+    world.pass(5);
+    world.tell_all();
+    assert!(world.text().contains("not searched yet: f does"), "{}", world.text());
+    world.keys("fa");
+    insta::assert_snapshot!("read-again", world.picture().backend());
+    let lane = world.app.state.lane().unwrap();
+    let Reading::Over(again) = &lane.readings.again else { panic!("it was read again") };
+    assert_eq!((again.0.finding(), again.0.look.by.name.as_str()), (Finding::Confirmed, "Ines Okafor-Lindqvist"));
+    // What somebody writes to it meanwhile is found.
+    let id = world.app.state.selected.unwrap();
+    let drive = &world.bench.bay(7).unwrap().drive;
+    drive.open().unwrap().write(Lba(777), &[0x41; 512]).unwrap();
+    world.keys("A");
+    let Reading::Over(again) = &world.app.state.lanes[id].readings.again else { panic!("it was read again") };
+    assert_eq!(again.0.finding(), Finding::Contradicted);
+    assert!(world.text().contains("sector 777"), "{}", world.text());
 }
 
 #[test]

@@ -1,6 +1,7 @@
 //! What the world does to the lanes: drives come, answer and go; jobs begin, tell and end. No input or output here: what is to
 //! be done is returned as commands.
 
+use super::lane::readings::Wanted;
 use super::lane::stage::{Stage, WorkEnd, Written};
 use super::lane::{Lane, LaneId, Presence, Speed, Step};
 use super::message::{Command, Message};
@@ -46,6 +47,11 @@ impl State {
             }
             Message::Planned(id, plan) => self.planned(id, plan),
             Message::Sampled(id, sampled) => self.sampled(id, sampled),
+            Message::Reading(id, heard) => {
+                if let Some(lane) = self.lanes.get_mut(id) {
+                    lane.readings.hear(heard);
+                }
+            }
             Message::StillAtWork(id, progress) => {
                 if let Some(lane) = self.lanes.get_mut(id) {
                     lane.stage.wait_for_the_drive(progress);
@@ -288,14 +294,17 @@ impl State {
     fn tick(&mut self, now: Duration, time_of_day: String) -> Vec<Command> {
         (self.now, self.time_of_day) = (now, time_of_day);
         let due: Vec<LaneId> = self.lanes.ids().filter(|id| self.is_due(*id)).collect();
-        due.into_iter().filter_map(|id| self.start(id)).collect()
+        due.into_iter().flat_map(|id| self.start(id)).collect()
     }
 
-    fn start(&mut self, id: LaneId) -> Option<Command> {
+    fn start(&mut self, id: LaneId) -> Vec<Command> {
         let lane = &mut self.lanes[id];
         if !lane.stage.begin(lane.look.speed.sample().copied()) {
-            return None;
+            return vec![];
         }
+        // A search that is still going on would only hold the job up.
+        let search = lane.readings.is_going().then_some(Command::Read(id, Wanted::End));
+        lane.readings.job_begins();
         lane.enter(Step::Erase);
         // Of drives that were planned together, the next one is armed now, by a label check of its own.
         if std::mem::replace(&mut lane.marked, false) && self.selected == Some(id) {
@@ -305,7 +314,7 @@ impl State {
                 self.lanes[next].enter(Step::Arm);
             }
         }
-        Some(Command::Go(id))
+        search.into_iter().chain([Command::Go(id)]).collect()
     }
 }
 

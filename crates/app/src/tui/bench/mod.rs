@@ -15,7 +15,7 @@ use crate::tui::screen::methods::MethodsPage;
 use crate::tui::screen::settings::SettingsPage;
 use crate::tui::screen::{About, Answer, Given, Screen, WayTo};
 use crate::tui::state::State;
-use crate::tui::step::{arm, certify, erase, look, plan};
+use crate::tui::step::{arm, certify, erase, look, plan, prove};
 use crate::tui::widget::field::Typed;
 use jurex_core::plan::Lift;
 pub(super) use lanes::tally;
@@ -183,6 +183,13 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
         Action::Power => (lane.seen.drive.simulated, "The power of a real drive is in your hands."),
         Action::CheckLabel | Action::BackedUp => (lane.is_asked_for_its_label(), "No label is asked for."),
         Action::LeaveArm => (lane.step == Step::Arm, "No drive is being armed."),
+        Action::SearchLeft if lane.readings.is_going() => (true, ""),
+        Action::SearchLeft => (
+            !lane.is_working() && !lane.is_armed() && !lane.is_gone() && lane.seen.has_answered(),
+            "A drive is searched while it is there and nothing is done to it.",
+        ),
+        Action::ReadSample | Action::ReadAll if lane.readings.is_going() => (true, ""),
+        Action::ReadSample | Action::ReadAll => (over && !lane.is_gone(), "There is no job that is over, or its drive is gone."),
         Action::SeeCertificate => (over, "There is no record yet."),
         _ => (true, ""),
     };
@@ -194,11 +201,12 @@ fn perform_in_step(state: &mut State, action: Action) -> Answer {
     let Some(lane) = state.lane() else { return Answer::stay() };
     match lane.step {
         Step::Look if lane.bytes_in_sight().is_some() => Answer::to_do(state.perform_on_bytes(action)),
+        Step::Look | Step::Prove if action == Action::SearchLeft => Answer::to_do(prove::search_left(state)),
         Step::Look => look::perform(state, action),
         Step::Plan => plan::perform(state, action),
         Step::Arm => arm::perform(state, action),
         Step::Erase => erase::perform(state, action),
-        Step::Prove => Answer::stay(),
+        Step::Prove => prove::perform(state, action),
         Step::Certify => certify::perform(state, action),
     }
 }

@@ -5,6 +5,7 @@ pub(super) mod draft;
 mod form;
 mod lanes;
 pub(super) mod papers;
+pub(crate) mod readings;
 pub(super) mod stage;
 mod step;
 
@@ -26,6 +27,7 @@ use jurex_core::record::{Papers, Record};
 use jurex_core::rules::{Edition, Outcome, Technique};
 use jurex_ledger::Unfinished;
 pub(super) use lanes::{LaneId, Lanes};
+use readings::Readings;
 use stage::{Arming, Log, Over, Stage, Work};
 use std::borrow::Cow;
 use std::time::Duration;
@@ -132,6 +134,7 @@ pub(crate) struct Lane {
     /// A job on this drive that was cut short and can go on.
     pub(crate) unfinished: Option<Box<Unfinished>>,
     pub(crate) papers: Papers,
+    pub(crate) readings: Readings,
     pub(crate) stage: Stage,
 }
 
@@ -159,6 +162,7 @@ impl Lane {
             foreseen: None,
             unfinished: None,
             papers: papers.clone(),
+            readings: Readings::default(),
             stage: Stage::Idle,
         };
         lane.choose_method(catalogue);

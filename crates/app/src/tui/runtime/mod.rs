@@ -3,6 +3,7 @@
 
 mod drives;
 mod job;
+mod readings;
 mod terminal;
 
 use crate::bench::{Bench, ReadError, Seen};
@@ -17,6 +18,7 @@ use crate::settings::{self, Setting, SettingsFile};
 use crate::tui::app::App;
 use crate::tui::frame;
 use crate::tui::lane::bytes::PAGE_SECTORS;
+use crate::tui::lane::readings::{Heard, Wanted};
 use crate::tui::lane::{Lane, LaneId};
 use crate::tui::message::{Command, Message, Start};
 use crate::tui::theme::Theme;
@@ -117,6 +119,8 @@ struct Runtime {
     wishes: HashMap<LaneId, Wishes>,
     searches: HashMap<LaneId, Arc<AtomicBool>>,
     beacons: HashMap<LaneId, Arc<AtomicBool>>,
+    /// Readings beside jobs.
+    readings: HashMap<LaneId, Arc<AtomicBool>>,
     workers: Vec<JoinHandle<()>>,
     /// Certificates that are being written: they are waited for at the end.
     writers: Vec<JoinHandle<()>>,
@@ -171,6 +175,7 @@ impl Runtime {
             wishes: HashMap::new(),
             searches: HashMap::new(),
             beacons: HashMap::new(),
+            readings: HashMap::new(),
             workers: vec![],
             writers: vec![],
             terminate,
@@ -350,6 +355,7 @@ impl Runtime {
             Command::BreakOffSearch(lane) => self.break_off_search(lane),
             Command::Beacon(lane, on) => self.beacon(lane, on),
             Command::Wish(lane, wish) => self.wish(lane, wish),
+            Command::Read(lane, wanted) => self.read(lane, wanted),
             Command::Write(lane, record) => {
                 let (ledger, out, sender) = (self.ledger.clone(), self.out.clone(), self.sender.clone());
                 self.writers.push(thread::spawn(move || {
@@ -431,6 +437,28 @@ impl Runtime {
         if let Some(flag) = self.searches.remove(&lane) {
             flag.store(false, Ordering::Relaxed);
         }
+    }
+
+    /// Begins a reading beside the job, or ends it.
+    fn read(&mut self, lane: LaneId, what: Wanted) {
+        if let Wanted::End = what {
+            if let Some(flag) = self.readings.remove(&lane) {
+                flag.store(false, Ordering::Relaxed);
+            }
+            return;
+        }
+        let (flag, out) = (Self::flag(&mut self.readings, lane), self.out.clone());
+        let by = self.app.state.lanes[lane].papers.technician.clone();
+        self.beside(lane, move |seen, sender| {
+            let tell = |share| drop(sender.send(Message::Reading(lane, Heard::On(share))));
+            let heard = match what {
+                Wanted::Again(record, all) => {
+                    Heard::Again(readings::read_again(&seen, &record, all, by, &out, (flag, &tell)).map(Box::new))
+                }
+                _ => Heard::Left(readings::search_left(&seen, &flag, &tell).map(Box::new)),
+            };
+            let _ = sender.send(Message::Reading(lane, heard));
+        });
     }
 
     fn beacon(&mut self, lane: LaneId, on: bool) {

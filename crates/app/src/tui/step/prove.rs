@@ -1,7 +1,11 @@
 //! Prove: is it really gone?
 
 use crate::bench::Sample;
+use crate::tui::action::Action;
 use crate::tui::lane::Lane;
+use crate::tui::lane::readings::{Reading, Wanted};
+use crate::tui::message::Command;
+use crate::tui::screen::Answer;
 use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::Column;
@@ -11,6 +15,36 @@ use jurex_core::ranges::RangeSet;
 use jurex_core::strata::Strata;
 use jurex_core::units::{counted, grouped, si_size};
 use ratatui::text::{Line, Span};
+
+/// Does what was asked for in this step.
+pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+    match action {
+        Action::ReadSample => Answer::to_do(read_again(state, false)),
+        Action::ReadAll => Answer::to_do(read_again(state, true)),
+        _ => Answer::stay(),
+    }
+}
+
+/// Reads what the job has left once more, or breaks a reading off.
+fn read_again(state: &mut State, all: bool) -> Vec<Command> {
+    let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
+    if lane.readings.is_going() {
+        return vec![Command::Read(id, Wanted::End)];
+    }
+    let Some(record) = lane.record().cloned() else { return vec![] };
+    lane.readings.again = Reading::Going(0.0);
+    vec![Command::Read(id, Wanted::Again(Box::new(record), all))]
+}
+
+/// Searches for leftovers, or breaks a reading off.
+pub(crate) fn search_left(state: &mut State) -> Vec<Command> {
+    let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
+    if lane.readings.is_going() {
+        return vec![Command::Read(id, Wanted::End)];
+    }
+    lane.readings.left = Reading::Going(0.0);
+    vec![Command::Read(id, Wanted::Left)]
+}
 
 /// Draws the step into a column that is as long as it needs.
 pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
@@ -40,9 +74,62 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
             column.fact("not covered", &format!("{} [{}]", limit.sentence, limit.citation));
         }
         column.gap();
+        read_by_another(lane, column);
+        leftovers(lane, column);
         laboratory(lane, column);
         before_and_after(state, lane.look.sample.as_ref(), end.after.as_ref(), column);
     }
+}
+
+/// The job's proof, read again.
+fn read_by_another(lane: &Lane, column: &mut Column<'_>) {
+    match &lane.readings.again {
+        Reading::NotAsked => return,
+        Reading::Going(share) => {
+            column.heading("Read again");
+            column.sentence(&format!("{:.0} % read. a breaks it off.", share * 100.0), Role::Act);
+        }
+        Reading::Failed(why) => {
+            column.heading("Read again");
+            column.sentence(&format!("✕ {why}"), Role::Strong);
+        }
+        Reading::Over(again) => {
+            let (verification, written) = again.as_ref();
+            column.heading("Read again");
+            let by = &verification.look.by.name;
+            let by = if by.is_empty() { String::new() } else { format!(", by {by}") };
+            column.fact_in("it is", &format!("{}{by}", verification.finding().to_string().to_lowercase()), Role::Strong);
+            verification.sentences().iter().for_each(|sentence| column.fact("", sentence));
+            match written {
+                Ok(path) => column.fact("written", &path.display().to_string()),
+                Err(why) => column.fact_in("not written", why, Role::Strong),
+            }
+        }
+    }
+    column.gap();
+}
+
+/// What a search for leftovers has found, before the job and now.
+pub(crate) fn leftovers(lane: &Lane, column: &mut Column<'_>) {
+    let readings = &lane.readings;
+    if matches!(readings.left, Reading::NotAsked) && readings.left_before.is_none() {
+        return;
+    }
+    column.heading("What a person could still use");
+    if let Some(before) = &readings.left_before {
+        column.fact("before", before);
+    }
+    match &readings.left {
+        Reading::NotAsked => column.fact("after", "not searched yet: f does"),
+        Reading::Going(share) => column.sentence(&format!("{:.0} % searched. f breaks it off.", share * 100.0), Role::Act),
+        Reading::Failed(why) => column.sentence(&format!("✕ {why}"), Role::Strong),
+        Reading::Over(residue) => {
+            let when = if lane.has_job() { "after" } else { "now" };
+            column.fact_in(when, &residue.summary(), Role::Strong);
+            residue.sentences().iter().for_each(|sentence| column.fact("", sentence));
+        }
+    }
+    column.gap();
 }
 
 fn read_facts(evidence: &Evidence, column: &mut Column<'_>) {

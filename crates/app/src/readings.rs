@@ -1,0 +1,89 @@
+//! Readings of a drive beside its job: proving again, and searching for leftovers. Nothing is written to it.
+
+use crate::bench::Seen;
+use crate::clock::{SystemClock, SystemEntropy, wall};
+use crate::exit::Failure;
+use jurex_core::erase::{Backend, Completed, Done, JobControl, Task};
+use jurex_core::evidence::Ended;
+use jurex_core::media::Drive;
+use jurex_core::medium::{Medium, MediumError};
+use jurex_core::notation::Entropy;
+use jurex_core::proof::{self, Expected, OfRecord, Progress, Reading, Verification, VerificationRecord};
+use jurex_core::ranges::RangeSet;
+use jurex_core::record::{Person, Record, Tool};
+use jurex_core::residue::{Places, Residue, search};
+use jurex_core::sampling::Sampling;
+use std::time::Duration;
+
+/// Readers of a search, each with a mebibyte: while some wait for the drive the others look through what they have got.
+const READERS: usize = 4;
+
+/// A sample in places that are drawn now.
+pub(crate) fn new_sample() -> Sampling {
+    let mut seed = [0; 16];
+    SystemEntropy.fill(&mut seed);
+    Sampling::new(seed)
+}
+
+/// Reads the drive by what should lie there, held for this process alone from the first sector to the last.
+///
+/// # Errors
+/// It is in use, gone, or another one.
+pub(crate) fn prove(
+    seen: &Seen,
+    record: Option<&Record>,
+    (expected, sampling): (Expected, Option<Sampling>),
+    by: Person,
+    control: &mut dyn JobControl,
+    tell: &mut dyn FnMut(Progress),
+) -> Result<VerificationRecord, Failure> {
+    let called = seen.drive.called();
+    let gone = |e: MediumError| Failure::Stopped(format!("{called} went away ({}). It was not read", e.cause.os()));
+    let mut drive = seen.open_to_read()?;
+    let found = drive.medium().identify().map_err(gone)?;
+    if !found.is_same_unit(&seen.drive) {
+        return Err(Failure::Refused(format!("{called} is another drive now ({}). It was not read", found.called())));
+    }
+    let (clock, access, started) = (SystemClock::new(), drive.medium().access(), wall());
+    let all = [expected.range].into_iter().collect::<RangeSet>();
+    let places = sampling.as_ref().map_or(all, |s| s.places(expected.range));
+    let reading = drive.with_backend(|backend| {
+        let reading = proof::read(&expected, &places, found.geometry, backend, &clock, control, tell);
+        still_the_same(reading, &found, backend)
+    });
+    let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
+    let of = record.map(OfRecord::of);
+    let look = Verification { tool, by, of, drive: found, access, started, ended: wall(), expected, sampling };
+    Ok(VerificationRecord::new(look, reading))
+}
+
+/// At the end the drive is asked once more who it is.
+fn still_the_same(reading: Reading, found: &Drive, backend: &mut dyn Backend) -> Reading {
+    if reading.ended != Ended::Finished {
+        return reading;
+    }
+    backend.start(u64::MAX - 1, Task::Identify);
+    let now = backend.wait(Duration::from_secs(60));
+    let what = match now.map(|Done { how, .. }| how) {
+        Some(Completed::Identified(now)) if now.same_as(found) => return reading,
+        Some(Completed::Identified(now)) => format!("it is {} now", now.called()),
+        _ => "it did not say who it is".into(),
+    };
+    Reading { ended: Ended::Changed { what }, ..reading }
+}
+
+/// Searches the drive for leftovers, all of it or a sample. `tell` hears how many of how many places are done, and says whether it
+/// goes on.
+///
+/// # Errors
+/// It has no sector, gives none, or can't be opened.
+pub(crate) fn search_leftovers(seen: &Seen, sampled: bool, tell: &(dyn Fn(u64, u64) -> bool + Sync)) -> Result<Residue, Failure> {
+    let geometry = seen.drive.geometry;
+    if geometry.sectors == 0 {
+        return Err(Failure::Use(format!("{} has no sector that could be searched", seen.drive.called())));
+    }
+    let readers = (0..READERS).map(|_| Ok(seen.peek()?)).collect::<Result<Vec<Box<dyn Medium + Send>>, Failure>>()?;
+    let places = if sampled { Places::sampled(geometry, &mut SystemEntropy) } else { Places::whole(geometry) };
+    let searched = search(readers, geometry, &places, &|done| tell(done, places.len()));
+    Ok(Residue::of(&searched, geometry, places.is_whole()))
+}

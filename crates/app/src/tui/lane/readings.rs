@@ -1,0 +1,81 @@
+//! What was read of a drive beside its job: a second proof, a search for leftovers.
+
+use jurex_core::proof::VerificationRecord;
+use jurex_core::record::Record;
+use jurex_core::residue::Residue;
+use std::path::PathBuf;
+
+/// One reading.
+#[derive(Debug, Default)]
+pub(crate) enum Reading<T> {
+    /// Nobody has asked for it.
+    #[default]
+    NotAsked,
+    /// It is under way: so much of it is done, from 0.0 to 1.0.
+    Going(f64),
+    /// It is over.
+    Over(Box<T>),
+    /// It could not be done.
+    Failed(String),
+}
+
+/// A second proof, and where its record was written.
+pub(crate) type Again = (VerificationRecord, Result<PathBuf, String>);
+
+/// What is wanted.
+#[derive(Debug)]
+pub(crate) enum Wanted {
+    /// What the job of that record has left, once more: a new sample, or (true) every sector.
+    Again(Box<Record>, bool),
+    /// A search for what a person could still use.
+    Left,
+    /// That the reading ends.
+    End,
+}
+
+/// What is told of one.
+#[derive(Debug)]
+pub(crate) enum Heard {
+    /// So much of it is done, from 0.0 to 1.0.
+    On(f64),
+    /// The job's proof was read again.
+    Again(Result<Box<Again>, String>),
+    /// A search for leftovers is over.
+    Left(Result<Box<Residue>, String>),
+}
+
+/// All of a drive.
+#[derive(Debug, Default)]
+pub(crate) struct Readings {
+    /// The job's proof, read again.
+    pub(crate) again: Reading<Again>,
+    /// What is left on it.
+    pub(crate) left: Reading<Residue>,
+    /// What a search found before the job, in a few words.
+    pub(crate) left_before: Option<String>,
+}
+
+impl Readings {
+    /// Whether one is under way.
+    pub(crate) fn is_going(&self) -> bool {
+        matches!(self.again, Reading::Going(_)) || matches!(self.left, Reading::Going(_))
+    }
+
+    /// Takes what is told. Of a reading that nobody waits for any more nothing is.
+    pub(crate) fn hear(&mut self, heard: Heard) {
+        match (heard, &mut self.again, &mut self.left) {
+            (Heard::On(share), Reading::Going(done), _) | (Heard::On(share), _, Reading::Going(done)) => *done = share,
+            (Heard::Again(again), Reading::Going(_), _) => self.again = again.map_or_else(Reading::Failed, Reading::Over),
+            (Heard::Left(left), _, Reading::Going(_)) => self.left = left.map_or_else(Reading::Failed, Reading::Over),
+            _ => {}
+        }
+    }
+
+    /// A job begins: what was found is what was there before.
+    pub(crate) fn job_begins(&mut self) {
+        if let Reading::Over(residue) = std::mem::take(&mut self.left) {
+            self.left_before = Some(residue.summary());
+        }
+        self.again = Reading::NotAsked;
+    }
+}

@@ -1,0 +1,75 @@
+//! Readings of a drive beside its job, each on a thread of its own until its flag is down.
+
+use super::FRAME;
+use crate::bench::Seen;
+use crate::files;
+use crate::readings;
+use crate::tui::lane::readings::Again;
+use jurex_core::erase::{JobControl, Wish};
+use jurex_core::proof::{Expected, Progress};
+use jurex_core::record::{Person, Record};
+use jurex_core::residue::Residue;
+use std::path::Path;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex};
+use std::time::Instant;
+
+/// Hears how far a reading is, from 0.0 to 1.0.
+type Tell<'t> = &'t (dyn Fn(f64) + Sync);
+
+/// Reads what that job has left once more, a new sample or all of it, and writes the verification record beside its papers.
+pub(super) fn read_again(
+    seen: &Seen,
+    record: &Record,
+    all: bool,
+    by: Person,
+    out: &Path,
+    (wanted, tell): (Arc<AtomicBool>, Tell<'_>),
+) -> Result<Again, String> {
+    let expected = Expected::by_record(record).map_err(|e| format!("It can't be proved again: {e}."))?;
+    let sampling = (!all).then(readings::new_sample);
+    let now_and_then = Throttle::default();
+    let mut tell = |progress: Progress| now_and_then.tell(tell, progress.done, progress.of);
+    let mut control = WhileWanted(wanted);
+    let proved = readings::prove(seen, Some(record), (expected, sampling), by, &mut control, &mut tell);
+    let verification = proved.map_err(|e| format!("{e}."))?;
+    let written = files::write_verification(out, record.job.as_str(), &verification.to_json());
+    Ok((verification, written.map_err(|e| e.to_string())))
+}
+
+/// Searches all of the drive for leftovers.
+pub(super) fn search_left(seen: &Seen, wanted: &AtomicBool, tell: Tell<'_>) -> Result<Residue, String> {
+    let now_and_then = Throttle::default();
+    let goes_on = |done: u64, of: u64| {
+        now_and_then.tell(tell, done, of);
+        wanted.load(Ordering::Relaxed)
+    };
+    readings::search_leftovers(seen, false, &goes_on).map_err(|e| format!("{e}."))
+}
+
+/// A reading goes on for as long as its flag is up.
+struct WhileWanted(Arc<AtomicBool>);
+
+impl JobControl for WhileWanted {
+    fn poll(&mut self) -> Option<Wish> {
+        (!self.0.load(Ordering::Relaxed)).then_some(Wish::Stop)
+    }
+
+    fn wait(&mut self) -> Option<Wish> {
+        self.poll()
+    }
+}
+
+/// Tells no more often than the screen is drawn.
+#[derive(Default)]
+struct Throttle(Mutex<Option<Instant>>);
+
+impl Throttle {
+    fn tell(&self, tell: Tell<'_>, done: u64, of: u64) {
+        let Ok(mut told) = self.0.lock() else { return };
+        if told.is_none_or(|told| told.elapsed() > FRAME) {
+            *told = Some(Instant::now());
+            tell(done as f64 / of.max(1) as f64);
+        }
+    }
+}
