@@ -1012,10 +1012,17 @@ fn what_is_left_is_searched_before_and_after_and_the_proof_is_read_again() {
     world.tell_all();
     assert!(world.text().contains("not searched yet: f does"), "{}", world.text());
     world.keys("fa");
+    assert!(world.text().contains("Write the paper first"), "its record has no digest before: {}", world.text());
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Left);
+    world.keys("a");
     insta::assert_snapshot!("read-again", world.picture().backend());
     let lane = world.app.state.lane().unwrap();
     let Reading::Over(again) = &lane.readings.again else { panic!("it was read again") };
     assert_eq!((again.0.finding(), again.0.look.by.name.as_str()), (Finding::Confirmed, "Ines Okafor-Lindqvist"));
+    let record = lane.record().unwrap().clone().with_papers(lane.papers.clone());
+    assert_eq!(again.0.look.of.as_ref().unwrap().digest, record.digest(), "of the record as it was written");
     // What somebody writes to it meanwhile is found.
     let id = world.app.state.selected.unwrap();
     let drive = &world.bench.bay(7).unwrap().drive;

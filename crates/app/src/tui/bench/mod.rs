@@ -189,7 +189,10 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
             "A drive is searched while it is there and nothing is done to it.",
         ),
         Action::ReadSample | Action::ReadAll if lane.readings.is_going() => (true, ""),
-        Action::ReadSample | Action::ReadAll => (over && !lane.is_gone(), "There is no job that is over, or its drive is gone."),
+        Action::ReadSample | Action::ReadAll => (
+            lane.written_record().is_some() && !lane.is_gone(),
+            "Write the paper first (Certify): a second proof names the record by its digest.",
+        ),
         Action::SeeCertificate => (over, "There is no record yet."),
         _ => (true, ""),
     };

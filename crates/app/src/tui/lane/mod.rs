@@ -301,6 +301,12 @@ impl Lane {
         self.over().map(|over| &over.end.record)
     }
 
+    /// The record as it was written, with what people added: what its digest is of.
+    pub(crate) fn written_record(&self) -> Option<Record> {
+        let over = self.over().filter(|over| matches!(over.written, Some(Ok(_))))?;
+        Some(over.end.record.clone().with_papers(over.papers_written.clone()?))
+    }
+
     pub(crate) fn state(&self) -> LaneState {
         match &self.stage {
             Stage::Working(work) if work.log.progress.is_held() => LaneState::Held,

@@ -31,7 +31,7 @@ fn read_again(state: &mut State, all: bool) -> Vec<Command> {
     if lane.readings.is_going() {
         return vec![Command::Read(id, Wanted::End)];
     }
-    let Some(record) = lane.record().cloned() else { return vec![] };
+    let Some(record) = lane.written_record() else { return vec![] };
     lane.readings.again = Reading::Going(0.0);
     vec![Command::Read(id, Wanted::Again(Box::new(record), all))]
 }
