@@ -132,7 +132,7 @@ fn blocks(page: &str) -> String {
 fn a_stranger_with_a_shell_comes_to_the_same_end_by_the_page() {
     let page = fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/prove-by-hand.md")).unwrap();
     let script = blocks(&page);
-    let has = |program: &str| Command::new(program).arg("--version").output().is_ok_and(|o| o.status.success());
+    let has = |program: &str| Command::new(program).arg("version").output().is_ok();
     if !(has("jq") && has("openssl")) {
         return common::not_run("jq or openssl is not here");
     }
