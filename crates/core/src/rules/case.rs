@@ -40,6 +40,8 @@ pub struct Case {
     pub buffered: bool,
     /// Areas of the unit without user data that no address reaches, in words.
     pub elsewhere: Option<String>,
+    /// Whether every sector was given the same bytes last.
+    pub same_everywhere: bool,
     /// Other namespaces that the same command reached, and of which places are read at most, in words.
     pub unread: Option<String>,
     /// Conditions that are known to be met.
@@ -60,6 +62,7 @@ impl Case {
             bridged: drive.bridged,
             simulated: drive.simulated,
             buffered: false,
+            same_everywhere: false,
             elsewhere: (!quiet.is_empty()).then(|| quiet.join(", ")),
             unread: technique.reaches_whole_unit().then(|| user_data_elsewhere(drive)).flatten(),
             met,
@@ -90,7 +93,9 @@ impl Case {
         let expects = |expect: &Expect| *expect == Expect::LastPass;
         let unproved = proof_lacks(evidence, proof, overwrite.range, expects, "The last pass was not read back");
         let found = [unproved, holds(evidence, n, proof)].concat();
-        Self::of_stage(evidence, (Technique::Overwrite, met), part(evidence, overwrite.range), found)
+        let case = Self::of_stage(evidence, (Technique::Overwrite, met), part(evidence, overwrite.range), found);
+        let last = overwrite.passes.last().map(|p| &p.pattern.base);
+        Self { same_everywhere: matches!(last, Some(Base::Bytes { .. })), ..case }
     }
 
     /// The drive's own erasure that is stage `n`. It counts only if the drive itself said that it ended well, and the check

@@ -246,6 +246,8 @@ pub enum LimitWhen {
     Elsewhere,
     /// Where the same command reached other namespaces, which were not read back.
     ErasedUnread,
+    /// The last pass is the same in every sector, so that one sector could have answered for another.
+    SameEverywhere,
 }
 
 /// What an outcome does not cover.

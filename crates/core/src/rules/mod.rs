@@ -124,6 +124,7 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
                 LimitWhen::Buffered => case.buffered,
                 LimitWhen::Elsewhere => case.elsewhere.is_some(),
                 LimitWhen::ErasedUnread => case.unread.is_some(),
+                LimitWhen::SameEverywhere => case.same_everywhere,
             }
     };
     let sentence = |l: &LimitRule| match (&case.elsewhere, l.when) {
@@ -281,6 +282,7 @@ pub(crate) mod tests {
             simulated: false,
             buffered: false,
             elsewhere: None,
+            same_everywhere: false,
             unread: None,
             met,
             lacks: vec![],
@@ -305,6 +307,20 @@ pub(crate) mod tests {
         assert!(nvme.citation.contains("analogy"), "NVMe SANITIZE is younger than Rev. 1");
         let embedded = Edition::Rev1.rules().rule(Media::EmbeddedFlash, Technique::MmcSanitize).unwrap();
         assert!(embedded.citation.contains("A-3"));
+    }
+
+    #[test]
+    fn a_stick_that_was_given_the_same_bytes_everywhere_is_not_proved_to_be_as_large_as_it_says() {
+        let limited = |class, patterns: &[Pattern]| {
+            let claim = judge(Edition::Rev2, &faultless(class, patterns));
+            (claim.outcome(), claim.limits().iter().any(|l| l.sentence.contains("as large as it says")))
+        };
+        let byte = |b: u8| Pattern::bytes([b]).unwrap();
+        let keystream = Pattern::random([9; 16]);
+        assert_eq!(limited(MediaClass::RemovableFlash, &[byte(0x55), byte(0xaa)]), (Outcome::Clear, true));
+        assert_eq!(limited(MediaClass::RemovableFlash, &[keystream.clone(), keystream.complement()]), (Outcome::Clear, false));
+        assert_eq!(limited(MediaClass::RemovableFlash, &[Pattern::address(), Pattern::address().complement()]).1, false);
+        assert_eq!(limited(MediaClass::Magnetic, &[byte(0)]), (Outcome::Clear, false));
     }
 
     #[test]
