@@ -319,7 +319,7 @@ pub(crate) mod tests {
         let keystream = Pattern::random([9; 16]);
         assert_eq!(limited(MediaClass::RemovableFlash, &[byte(0x55), byte(0xaa)]), (Outcome::Clear, true));
         assert_eq!(limited(MediaClass::RemovableFlash, &[keystream.clone(), keystream.complement()]), (Outcome::Clear, false));
-        assert_eq!(limited(MediaClass::RemovableFlash, &[Pattern::address(), Pattern::address().complement()]).1, false);
+        assert!(!limited(MediaClass::RemovableFlash, &[Pattern::address(), Pattern::address().complement()]).1);
         assert_eq!(limited(MediaClass::Magnetic, &[byte(0)]), (Outcome::Clear, false));
     }
 
