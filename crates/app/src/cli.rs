@@ -4,7 +4,7 @@ use crate::config::ThemeName;
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand};
 use jurex_core::need::Sensitivity;
-use jurex_core::plan::Verification;
+use jurex_core::plan::{HowMuch, Verification};
 use jurex_core::rules::{Condition, Edition};
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -177,6 +177,10 @@ fn edition() -> impl TypedValueParser<Value = Edition> {
     PossibleValuesParser::new(["rev1", "rev2"]).map(|name| if name == "rev1" { Edition::Rev1 } else { Edition::Rev2 })
 }
 
+fn how_much() -> impl TypedValueParser<Value = HowMuch> {
+    PossibleValuesParser::new(["full", "sampled"]).map(|word| if word == "full" { HowMuch::Full } else { HowMuch::Sampled })
+}
+
 fn yes_no() -> impl TypedValueParser<Value = bool> {
     PossibleValuesParser::new(["yes", "no"]).map(|word| word == "yes")
 }
@@ -262,8 +266,8 @@ pub(crate) struct Prove {
     #[arg(long, value_name = "NOTATION")]
     pub(crate) expect: Option<String>,
     /// What is read: every sector (full), or a tenth in places drawn anew (sampled)
-    #[arg(long, value_name = "WHAT", default_value = "full", value_parser = ["full", "sampled"])]
-    pub(crate) verify: String,
+    #[arg(long, value_name = "WHAT", default_value = "full", value_parser = how_much())]
+    pub(crate) verify: HowMuch,
     /// Who looks (default: the technician of the configuration)
     #[arg(long, value_name = "NAME")]
     pub(crate) by: Option<String>,

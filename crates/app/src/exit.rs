@@ -1,5 +1,6 @@
 //! Exit codes, and failures with the code that each leads to.
 
+use jurex_core::evidence::Ended;
 use jurex_core::plan::{ArmError, PlanError};
 use jurex_core::record::Record;
 use jurex_core::rules::Outcome;
@@ -84,7 +85,6 @@ impl From<LedgerError> for Failure {
 
 /// The exit code that a finished job's record earns.
 pub(crate) fn of_record(record: &Record) -> ExitCode {
-    use jurex_core::evidence::Ended;
     match record.evidence().ended {
         Ended::Finished if record.kept_its_plan() && record.claim().outcome() > Outcome::NotSanitized => ExitCode::SUCCESS,
         // Planned or not: what is Not sanitized is less than anybody wanted.
@@ -94,6 +94,15 @@ pub(crate) fn of_record(record: &Record) -> ExitCode {
         | Ended::StoppedAnswering { .. }
         | Ended::Refused { .. }
         | Ended::CommandFailed { .. } => ExitCode::from(4),
+    }
+}
+
+/// The exit code of a reading that found all as it should be, or did not.
+pub(crate) fn of_reading(is_good: bool, ended: &Ended) -> ExitCode {
+    match ended {
+        Ended::Stopped | Ended::Gone { .. } | Ended::StoppedAnswering { .. } => ExitCode::from(4),
+        _ if is_good => ExitCode::SUCCESS,
+        _ => ExitCode::from(3),
     }
 }
 

@@ -22,8 +22,7 @@ pub enum SectorKind {
 
 /// What `sector` looks like. Entropy is Shannon's, over single bytes; 512 random bytes have about 7.6 bits.
 pub fn classify(sector: &[u8]) -> SectorKind {
-    let Some(first) = sector.first() else { return SectorKind::Blank };
-    if sector.iter().all(|b| b == first) {
+    if sector.is_empty() || repeated_byte(sector).is_some() {
         return SectorKind::Blank;
     }
     if is_structure(sector) {
@@ -38,6 +37,12 @@ pub fn classify(sector: &[u8]) -> SectorKind {
     if entropy(sector) >= 7.2 { SectorKind::Dense } else { SectorKind::Mixed }
 }
 
+/// The byte that `bytes` are over and over; `None`: they differ, or there are none.
+pub fn repeated_byte(bytes: &[u8]) -> Option<u8> {
+    let (first, rest) = bytes.split_first()?;
+    (*rest == bytes[..rest.len()]).then_some(*first)
+}
+
 fn is_structure(sector: &[u8]) -> bool {
     let starts: [&[u8]; 7] = [b"EFI PART", b"LUKS\xba\xbe", b"XFSB", b"LABELONE", b"RRaA", b"H+\0\x04", b"\x01CD001"];
     let ext = sector.get(56..58) == Some(&[0x53, 0xef]) && sector.get(..4) != Some(&[0; 4]);
@@ -45,8 +50,7 @@ fn is_structure(sector: &[u8]) -> bool {
 }
 
 fn entropy(bytes: &[u8]) -> f64 {
-    let mut counts = [0u32; 256];
-    bytes.iter().for_each(|b| counts[usize::from(*b)] += 1);
+    let counts = jurex_fill::counts(bytes);
     let total = bytes.len() as f64;
     counts.iter().filter(|n| **n > 0).map(|n| f64::from(*n) / total).map(|p| -p * p.log2()).sum()
 }

@@ -37,9 +37,9 @@ impl Met {
 
     /// What the sector at `lba` with these bytes is.
     pub fn of(salt: Salt, lba: Lba, bytes: &[u8]) -> Self {
-        match bytes.first() {
-            Some(first) if bytes.iter().all(|b| b == first) => Met::Blank(*first),
-            _ => {
+        match crate::bytes::repeated_byte(bytes) {
+            Some(byte) => Met::Blank(byte),
+            None => {
                 let mut digest = Sha256::new();
                 digest.update(salt.0);
                 digest.update(lba.0.to_le_bytes());

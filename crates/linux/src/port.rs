@@ -6,7 +6,7 @@ use crate::ioctl::{
 };
 use crate::sysfs::{entries, name};
 use jurex_core::medium::{Cause, MediumError, Op};
-use jurex_core::native::command::{Answer, Command, Data, Image, OpalCall, Port, send_one_by_one};
+use jurex_core::native::command::{Answer, Command, Data, Image, OpalCall, Port, one_by_one};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::Errno;
 use std::fs::File;
@@ -167,7 +167,7 @@ impl Port for LinuxPort {
         let of_mmc: Option<Vec<_>> = commands.iter().map(mmc_without_data).collect();
         match of_mmc {
             Some(of_mmc) if of_mmc.len() > 1 => self.mmc_together(&of_mmc).map_err(not_sent),
-            _ => send_one_by_one(self, commands),
+            _ => one_by_one(commands, |command| self.send(command)),
         }
     }
 

@@ -9,8 +9,8 @@ use jurex_core::erase::{
     Task, Wish, WithBeside,
 };
 use jurex_core::evidence::{Evidence, Stated};
-use jurex_core::media::{Bus, MediaClass};
-use jurex_core::medium::Medium;
+use jurex_core::media::{Bus, Drive, MediaClass};
+use jurex_core::medium::{Access, Medium};
 use jurex_core::native::command::{Image, Port};
 use jurex_core::native::{self, OwnErase, OwnState};
 use jurex_core::plan::{Course, HowMuch, Order, OwnOrder, Plan, Secret};
@@ -161,14 +161,14 @@ impl CheckpointStore for Kept {
     }
 }
 
-/// The process is killed at some request: before it is carried out, or after it and before its answer is heard.
-struct Killed<B> {
+/// The process is killed at the request of which `dies` says so: before it is carried out, or (true) after it and before its
+/// answer is heard.
+struct Killed<B, D> {
     backend: B,
-    left: Option<u64>,
-    after: bool,
+    dies: D,
 }
 
-impl<B: Backend> Backend for Killed<B> {
+impl<B: Backend, D: FnMut(&Task) -> Option<bool>> Backend for Killed<B, D> {
     fn settings(&self) -> Vec<Setting> {
         self.backend.settings()
     }
@@ -178,22 +178,39 @@ impl<B: Backend> Backend for Killed<B> {
     }
 
     fn start(&mut self, tag: u64, task: Task) {
-        let dies = self.left.as_mut().is_some_and(|left| {
-            let now = *left == 0;
-            *left = left.saturating_sub(1);
-            now
-        });
-        if dies && !self.after {
+        let dies = (self.dies)(&task);
+        if dies == Some(false) {
             std::panic::panic_any(Cut);
         }
         self.backend.start(tag, task);
-        if dies {
+        if dies == Some(true) {
             std::panic::panic_any(Cut);
         }
     }
 
     fn wait(&mut self, patience: Duration) -> Option<Done> {
         self.backend.wait(patience)
+    }
+}
+
+/// Dies at the request after so many; `None`: never.
+fn at_request(mut left: Option<u64>, after: bool) -> impl FnMut(&Task) -> Option<bool> {
+    move |_| {
+        let left = left.as_mut()?;
+        let now = *left == 0;
+        *left = left.saturating_sub(1);
+        now.then_some(after)
+    }
+}
+
+/// Dies at the first request after the drive has told that it is at work.
+fn once_it_is_at_work() -> impl FnMut(&Task) -> Option<bool> {
+    let (mut sent, mut asked) = (false, false);
+    move |task| {
+        let dies = asked.then_some(false);
+        asked |= sent && matches!(task, Task::Ask(_));
+        sent |= matches!(task, Task::Change(_));
+        dies
     }
 }
 
@@ -220,6 +237,26 @@ impl JobControl for Person {
     }
 }
 
+/// Bytes of a request.
+const CHUNK: usize = 512 * 32;
+
+/// The job that goes on from what was kept, else one of a fresh plan.
+fn begin(kept: Option<&str>, fresh: impl FnOnce() -> Plan, found: &Drive, access: Access, secret: Option<Secret>) -> Job {
+    let now = Now { wall: Default::default(), mono: Duration::ZERO };
+    match kept {
+        None => {
+            let plan = fresh();
+            let armed = plan.arm(&cleared_for(found, plan.intent()), "K7Q41M").unwrap().with_secret(secret);
+            Job::start(armed, found, access, CHUNK, now).unwrap()
+        }
+        Some(text) => {
+            let checkpoint = Checkpoint::from_json(text).unwrap_or_else(|e| panic!("{e}: {text}"));
+            let armed = checkpoint.arm(&cleared_for(found, checkpoint.intent()), "K7Q41M").unwrap().with_secret(secret);
+            Job::resume(&checkpoint, armed, found, access, CHUNK, now).unwrap()
+        }
+    }
+}
+
 /// Carries the course out, through cuts and going on. Gives the evidence, if the job came to any end.
 fn carry_out(sim: &SimDrive, course: &Course, dice: &mut Dice) -> Option<Evidence> {
     let plan = Plan::of(&sim.drive(), course, dice).unwrap();
@@ -228,32 +265,16 @@ fn carry_out(sim: &SimDrive, course: &Course, dice: &mut Dice) -> Option<Evidenc
     for session in 0..6 {
         let mut medium = sim.open().unwrap();
         let found = medium.identify().unwrap();
-        let now = Now { wall: Default::default(), mono: Duration::ZERO };
-        let chunk = 512 * 32;
         kept.fails = dice.one_in(40);
-        let access = medium.access();
-        let job = match &kept.last {
-            None => {
-                let plan = if session == 0 { plan.clone() } else { Plan::of(&found, course, dice).unwrap() };
-                let armed = plan.arm(&cleared_for(&found, plan.intent()), "K7Q41M").unwrap().with_secret(secret());
-                Job::start(armed, &found, access, chunk, now).unwrap()
-            }
-            Some(text) => {
-                let checkpoint = Checkpoint::from_json(text).unwrap_or_else(|e| panic!("{e}: {text}"));
-                let armed = checkpoint.arm(&cleared_for(&found, checkpoint.intent()), "K7Q41M").unwrap().with_secret(secret());
-                Job::resume(&checkpoint, armed, &found, access, chunk, now).unwrap()
-            }
-        };
+        let fresh = || if session == 0 { plan.clone() } else { Plan::of(&found, course, dice).unwrap() };
+        let job = begin(kept.last.as_deref(), fresh, &found, medium.access(), secret());
         let cuts = session < 4 && dice.one_in(2);
         let far = dice.pick(&[12, 60, 400]);
-        let mut sequential = Sequential::in_chunks(&mut medium, chunk);
+        let mut sequential = Sequential::in_chunks(&mut medium, CHUNK);
         let mut second = sim.second_namespace();
         let beside = second.iter_mut().map(|(what, medium)| Beside { what: what.clone(), medium }).collect();
-        let mut backend = Killed {
-            backend: WithBeside::new(&mut sequential, beside),
-            left: cuts.then(|| dice.below(far)),
-            after: dice.one_in(2),
-        };
+        let dies = at_request(cuts.then(|| dice.below(far)), dice.one_in(2));
+        let mut backend = Killed { backend: WithBeside::new(&mut sequential, beside), dies };
         let mut person = Person { polls: 0, stop_at: (session < 4 && dice.one_in(6)).then(|| dice.below(far * 2)) };
         let mut ended: BTreeMap<&str, u32> = BTreeMap::new();
         let run = AssertUnwindSafe(|| {
@@ -419,67 +440,23 @@ fn two_namespaces_through_a_cut(lies: Vec<Lie>, between: fn(&SimDrive)) -> Evide
     let own = OwnOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers());
     let plan = Plan::of(&sim.drive(), &Course::Own(own), &mut Dice(1)).unwrap();
     let mut kept = Kept::default();
-    let now = Now { wall: Default::default(), mono: Duration::ZERO };
     let mut session = |dies: bool| {
         let (mut medium, mut second) = (sim.open().unwrap(), sim.second_namespace());
         let found = medium.identify().unwrap();
-        let job = match &kept.last {
-            None => Job::start(
-                plan.clone().arm(&cleared_for(&found, plan.intent()), "K7Q41M").unwrap(),
-                &found,
-                medium.access(),
-                16384,
-                now,
-            ),
-            Some(text) => {
-                let checkpoint = Checkpoint::from_json(text).unwrap();
-                let armed = checkpoint.arm(&cleared_for(&found, checkpoint.intent()), "K7Q41M").unwrap();
-                Job::resume(&checkpoint, armed, &found, medium.access(), 16384, now)
-            }
-        };
-        let mut sequential = Sequential::in_chunks(&mut medium, 16384);
+        let job = begin(kept.last.as_deref(), || plan.clone(), &found, medium.access(), None);
+        let mut sequential = Sequential::in_chunks(&mut medium, CHUNK);
         let beside = second.iter_mut().map(|(what, medium)| Beside { what: what.clone(), medium }).collect();
-        let mut backend = DiesAtWork { backend: WithBeside::new(&mut sequential, beside), sent: false, asked: 0, dies };
+        let mut at_work = once_it_is_at_work();
+        let dies = |task: &Task| if dies { at_work(task) } else { None };
+        let mut backend = Killed { backend: WithBeside::new(&mut sequential, beside), dies };
         let mut person = Person { polls: 0, stop_at: None };
-        let run = AssertUnwindSafe(|| {
-            erase::run(job.unwrap(), &mut backend, &Fast(Cell::new(0)), &mut person, &mut kept, &mut |_: &Event| {})
-        });
+        let run =
+            AssertUnwindSafe(|| erase::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut kept, &mut |_: &Event| {}));
         catch_unwind(run).map_err(|cause| assert!(cause.is::<Cut>(), "a defect")).ok()
     };
     assert!(session(true).is_none(), "it is killed");
     between(&sim);
     session(false).unwrap()
-}
-
-/// Kills the process when the drive has told that it is at work.
-struct DiesAtWork<B> {
-    backend: B,
-    sent: bool,
-    asked: u32,
-    dies: bool,
-}
-
-impl<B: Backend> Backend for DiesAtWork<B> {
-    fn settings(&self) -> Vec<Setting> {
-        self.backend.settings()
-    }
-
-    fn set(&mut self, setting: Setting) {
-        self.backend.set(setting);
-    }
-
-    fn start(&mut self, tag: u64, task: Task) {
-        if self.dies && self.asked > 0 {
-            std::panic::panic_any(Cut);
-        }
-        self.asked += u32::from(self.sent && matches!(task, Task::Ask(_)));
-        self.sent |= matches!(task, Task::Change(_));
-        self.backend.start(tag, task);
-    }
-
-    fn wait(&mut self, patience: Duration) -> Option<Done> {
-        self.backend.wait(patience)
-    }
 }
 
 #[test]
@@ -515,10 +492,8 @@ fn a_drive_that_failed_is_sanitized_again_and_proved_by_the_next_job() {
         let plan = Plan::of(&sim.drive(), &Course::Own(own), &mut dice).unwrap();
         let mut medium = sim.open().unwrap();
         let found = medium.identify().unwrap();
-        let armed = plan.arm(&cleared_for(&found, plan.intent()), "K7Q41M").unwrap();
-        let now = Now { wall: Default::default(), mono: Duration::ZERO };
-        let job = Job::start(armed, &found, medium.access(), 512 * 32, now).unwrap();
-        let mut backend = Sequential::in_chunks(&mut medium, 512 * 32);
+        let job = begin(None, || plan, &found, medium.access(), None);
+        let mut backend = Sequential::in_chunks(&mut medium, CHUNK);
         let mut person = Person { polls: 0, stop_at: None };
         let evidence = erase::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut Kept::default(), &mut |_: &Event| {});
         let claim = judge(Edition::Rev2, &evidence);

@@ -1,5 +1,6 @@
 //! `jurex erase DRIVE`: plan, guard, label check, erase, verify, record, certificate.
 
+use super::bar::bar;
 use super::stop::StopOnSignal;
 use super::{order, remark, say, say_json};
 use crate::bench::{self, Seen, Watched};
@@ -10,7 +11,7 @@ use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
 use crate::work::{self, Finished, InLedger, Prepared};
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use indicatif::ProgressBar;
 use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
 use jurex_core::evidence::OwnEvidence;
 use jurex_core::ladder::{Availability, ladder};
@@ -22,7 +23,7 @@ use jurex_core::rules::Technique;
 use jurex_core::units::{duration, rate, size};
 use jurex_ledger::{Ledger, Unfinished};
 use serde_json::json;
-use std::io::{IsTerminal, Write};
+use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
 
@@ -186,12 +187,8 @@ struct Teller {
 impl Teller {
     fn new(asked: &Erase, plan: &Plan, job: &str) -> Self {
         let progress = Progress::of_plan(plan);
-        let bar = ProgressBar::new(plan.drive().geometry.bytes_of(progress.work().1));
-        let shown = std::io::stderr().is_terminal() && !asked.quiet && !asked.json;
-        bar.set_draw_target(if shown { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() });
-        if let Ok(style) = ProgressStyle::with_template("{wide_bar} {msg}") {
-            bar.set_style(style.progress_chars("█▉▊▋▌▍▎▏ "));
-        }
+        let bar = bar("{wide_bar} {msg}", !asked.quiet && !asked.json);
+        bar.set_length(plan.drive().geometry.bytes_of(progress.work().1));
         if asked.json {
             let expected = plan.expected().outcome();
             say_json(&json!({"event": "job", "job": job, "drive": plan.drive().path, "planned": expected}));

@@ -1,5 +1,6 @@
 //! The commands, one a file.
 
+mod bar;
 mod certificate;
 mod demo;
 mod drives;

@@ -1,21 +1,20 @@
 //! `jurex prove DRIVE`: reads a drive again, by what a record says lies there or by what somebody expects.
 
+use super::bar::bar;
 use super::say;
 use super::stop::StopOnSignal;
 use crate::bench;
 use crate::cli::Prove;
 use crate::clock::new_job_id;
 use crate::config::Config;
-use crate::exit::Failure;
+use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
 use crate::readings;
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use jurex_core::evidence::Ended;
 use jurex_core::notation::Program;
+use jurex_core::plan::HowMuch;
 use jurex_core::proof::{Expected, Finding, Progress, VerificationRecord};
 use jurex_core::record::{BadRecord, Person, Record};
-use std::io::IsTerminal;
 use std::path::Path;
 use std::process::ExitCode;
 
@@ -37,15 +36,17 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
     if let Some(out) = &asked.out {
         files::check_folder(out).map_err(|e| Failure::Use(format!("{e}. The drive was not read")))?;
     }
-    let sampling = (asked.verify == "sampled").then(readings::new_sample);
+    let sampling = (asked.verify == HowMuch::Sampled).then(readings::new_sample);
     let by = match &asked.by {
         Some(name) => Person { name: name.clone(), ..Person::default() },
         None => config.papers().technician,
     };
     let mut control = StopOnSignal::install()?;
-    let places = sampling.as_ref().map_or(expected.range.count, |s| s.places(expected.range).count());
-    let bar = progress_bar(asked, seen.drive.geometry.bytes_of(places));
-    let mut show = |progress: Progress| bar.set_position(seen.drive.geometry.bytes_of(progress.done));
+    let bar = bar("{wide_bar} {bytes} of {total_bytes}  {bytes_per_sec}  {eta} left", !asked.quiet && !asked.json);
+    let mut show = |progress: Progress| {
+        bar.set_length(seen.drive.geometry.bytes_of(progress.of));
+        bar.set_position(seen.drive.geometry.bytes_of(progress.done));
+    };
     let verification = readings::prove(&seen, record.as_ref(), (expected, sampling), by, &mut control, &mut show)?;
     bar.finish_and_clear();
     tell(asked, &verification, record.as_ref())
@@ -75,16 +76,6 @@ fn expectation(asked: &Prove) -> Result<Option<Program>, Failure> {
     }
 }
 
-fn progress_bar(asked: &Prove, bytes: u64) -> ProgressBar {
-    let bar = ProgressBar::new(bytes);
-    let shown = std::io::stderr().is_terminal() && !asked.quiet && !asked.json;
-    bar.set_draw_target(if shown { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() });
-    if let Ok(style) = ProgressStyle::with_template("{wide_bar} {bytes} of {total_bytes}  {bytes_per_sec}  {eta} left") {
-        bar.set_style(style.progress_chars("█▉▊▋▌▍▎▏ "));
-    }
-    bar
-}
-
 fn tell(asked: &Prove, verification: &VerificationRecord, record: Option<&Record>) -> Result<ExitCode, Failure> {
     let json = verification.to_json();
     let name = record.map_or_else(|| new_job_id().to_string(), |r| r.job.to_string());
@@ -104,9 +95,5 @@ fn tell(asked: &Prove, verification: &VerificationRecord, record: Option<&Record
         Ok(_) => {}
         Err(e) => return Err(Failure::Less(format!("{e}. What was found: {}", verification.finding()))),
     }
-    Ok(match (verification.finding(), verification.end()) {
-        (Finding::Confirmed, _) => ExitCode::SUCCESS,
-        (_, Ended::Stopped | Ended::Gone { .. } | Ended::StoppedAnswering { .. }) => ExitCode::from(4),
-        (Finding::Contradicted | Finding::Incomplete, _) => ExitCode::from(3),
-    })
+    Ok(exit::of_reading(verification.finding() == Finding::Confirmed, verification.end()))
 }

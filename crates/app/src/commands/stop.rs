@@ -22,9 +22,16 @@ impl StopOnSignal {
     }
 }
 
+impl StopOnSignal {
+    /// Whether a signal has come.
+    pub(super) fn is_asked(&self) -> bool {
+        self.asked.load(Ordering::Relaxed)
+    }
+}
+
 impl JobControl for StopOnSignal {
     fn poll(&mut self) -> Option<Wish> {
-        self.asked.load(Ordering::Relaxed).then_some(Wish::Stop)
+        self.is_asked().then_some(Wish::Stop)
     }
 
     fn wait(&mut self) -> Option<Wish> {

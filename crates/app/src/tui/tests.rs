@@ -2,7 +2,7 @@
 
 use super::app::App;
 use super::lane::bytes::PAGE_SECTORS;
-use super::lane::readings::{Heard, Reading, Wanted};
+use super::lane::readings::{Again, Heard, Reading, Wanted};
 use super::lane::stage::WorkEnd;
 use super::lane::{LaneId, LaneState, Step};
 use super::measure::many;
@@ -224,7 +224,7 @@ impl World {
                 Heard::Again(expected.map_err(|e| format!("It can't be proved again: {e}.")).and_then(|expected| {
                     let proved = readings::prove(&seen, Some(&record), (expected, sampling), by, &mut Unattended, &mut |_| {});
                     let written = Ok(PathBuf::from("/home/ines/certificates/261123-4F7QZK.verification.json"));
-                    proved.map(|v| Box::new((v, written))).map_err(|e| e.to_string())
+                    proved.map(|v| Box::new(Again::new(v, written))).map_err(|e| e.to_string())
                 }))
             }
         };
@@ -1020,16 +1020,19 @@ fn what_is_left_is_searched_before_and_after_and_the_proof_is_read_again() {
     insta::assert_snapshot!("read-again", world.picture().backend());
     let lane = world.app.state.lane().unwrap();
     let Reading::Over(again) = &lane.readings.again else { panic!("it was read again") };
-    assert_eq!((again.0.finding(), again.0.look.by.name.as_str()), (Finding::Confirmed, "Ines Okafor-Lindqvist"));
+    assert_eq!(
+        (again.verification.finding(), again.verification.look.by.name.as_str()),
+        (Finding::Confirmed, "Ines Okafor-Lindqvist")
+    );
     let record = lane.record().unwrap().clone().with_papers(lane.papers.clone());
-    assert_eq!(again.0.look.of.as_ref().unwrap().digest, record.digest(), "of the record as it was written");
+    assert_eq!(again.verification.look.of.as_ref().unwrap().digest, record.digest(), "of the record as it was written");
     // What somebody writes to it meanwhile is found.
     let id = world.app.state.selected.unwrap();
     let drive = &world.bench.bay(7).unwrap().drive;
     drive.open().unwrap().write(Lba(777), &[0x41; 512]).unwrap();
     world.keys("A");
     let Reading::Over(again) = &world.app.state.lanes[id].readings.again else { panic!("it was read again") };
-    assert_eq!(again.0.finding(), Finding::Contradicted);
+    assert_eq!(again.verification.finding(), Finding::Contradicted);
     assert!(world.text().contains("sector 777"), "{}", world.text());
 }
 

@@ -20,7 +20,7 @@ pub trait Port {
     /// # Errors
     /// One could not be sent.
     fn send_together(&mut self, commands: &[Command]) -> Result<Vec<Answer>, MediumError> {
-        send_one_by_one(self, commands)
+        one_by_one(commands, |command| self.send(command))
     }
 
     /// Lets the system see the drive's capacity anew, after it was changed.
@@ -30,14 +30,17 @@ pub trait Port {
     fn rescan(&mut self) -> Result<(), MediumError>;
 }
 
-/// Sends each as soon as the one before has ended well.
+/// Sends each by `send` as soon as the one before has ended well.
 ///
 /// # Errors
 /// One could not be sent.
-pub fn send_one_by_one(port: &mut (impl Port + ?Sized), commands: &[Command]) -> Result<Vec<Answer>, MediumError> {
+pub fn one_by_one(
+    commands: &[Command],
+    mut send: impl FnMut(&Command) -> Result<Answer, MediumError>,
+) -> Result<Vec<Answer>, MediumError> {
     let mut answers: Vec<Answer> = vec![];
     for command in commands {
-        answers.push(port.send(command)?);
+        answers.push(send(command)?);
         if !answers.last().is_some_and(Answer::is_good) {
             break;
         }

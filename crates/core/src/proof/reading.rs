@@ -41,10 +41,6 @@ pub struct Progress {
     pub done: u64,
     /// Of so many.
     pub of: u64,
-    /// Wrong ones so far.
-    pub wrong: u64,
-    /// Unreadable ones so far.
-    pub unreadable: u64,
 }
 
 /// Reads `places` of a drive of that geometry by `backend`, and compares them with what is expected there. A stretch that can't
@@ -65,7 +61,7 @@ pub fn read(
         blank_byte: None,
         ended: Ended::Finished,
     };
-    let all = places.count();
+    let progress = Progress { done: 0, of: places.count() };
     let mut work = Work {
         geometry,
         left: places.iter().rev().copied().collect(),
@@ -73,7 +69,7 @@ pub fn read(
         in_flight: HashMap::new(),
         next_tag: 0,
         reading,
-        of: all,
+        progress,
         in_a_row: 0,
     };
     let pattern = match &expected.holds {
@@ -83,7 +79,7 @@ pub fn read(
             work.ask_blank_byte(backend)
         }
     };
-    let mut tuner = Tuner::new(&backend.settings(), backend.trials(), geometry.bytes_of(all));
+    let mut tuner = Tuner::new(&backend.settings(), backend.trials(), geometry.bytes_of(progress.of));
     work.run(&Arc::new(pattern), &mut tuner, backend, (clock, control), tell);
     work.reading
 }
@@ -97,7 +93,7 @@ struct Work {
     in_flight: HashMap<u64, Sectors>,
     next_tag: u64,
     reading: Reading,
-    of: u64,
+    progress: Progress,
     /// Sectors that could not be read, one after another.
     in_a_row: u64,
 }
@@ -167,6 +163,7 @@ impl Work {
             match how {
                 Completed::Read { wrong } => {
                     self.in_a_row = 0;
+                    self.progress.done += at.count;
                     self.reading.read.insert(at);
                     self.reading.wrong.extend(&wrong);
                     tuner.note(self.geometry.bytes_of(at.count), now);
@@ -177,7 +174,7 @@ impl Work {
                 }
                 _ => self.reading.ended = Ended::Refused { error: "a defect in Jurex: it was asked to read".into() },
             }
-            tell(self.progress());
+            tell(self.progress);
         }
     }
 
@@ -212,6 +209,7 @@ impl Work {
         let unit = self.geometry.unit();
         if at.count <= unit {
             self.reading.unreadable.insert(at);
+            self.progress.done += at.count;
             self.in_a_row += 1;
             if self.in_a_row >= GIVEN_UP_AFTER {
                 self.reading.ended = Ended::GivenUp { faults: self.in_a_row };
@@ -222,11 +220,6 @@ impl Work {
         let middle = middle.clamp(at.first.0 + 1, at.end() - 1);
         self.again.push(Sectors::new(middle, at.end() - middle));
         self.again.push(Sectors::new(at.first.0, middle - at.first.0));
-    }
-
-    fn progress(&self) -> Progress {
-        let (wrong, unreadable) = (self.reading.wrong.count(), self.reading.unreadable.count());
-        Progress { done: self.reading.read.count() + unreadable, of: self.of, wrong, unreadable }
     }
 }
 

@@ -20,9 +20,14 @@ const GIVEN_UP_AFTER: u64 = 64;
 
 /// Which stretches are read: each no longer than one request.
 #[derive(Clone, Debug)]
-pub struct Places {
-    all: Vec<Sectors>,
-    whole: Option<(Sectors, u64)>,
+pub struct Places(Stretches);
+
+#[derive(Clone, Debug)]
+enum Stretches {
+    /// All of this, so many sectors at a time.
+    Whole(Sectors, u64),
+    /// These.
+    Drawn(Vec<Sectors>),
 }
 
 impl Places {
@@ -32,7 +37,7 @@ impl Places {
 
     /// Every sector.
     pub fn whole(geometry: Geometry) -> Self {
-        Self { all: vec![], whole: Some((geometry.whole(), Self::per_chunk(geometry))) }
+        Self(Stretches::Whole(geometry.whole(), Self::per_chunk(geometry)))
     }
 
     /// Two thousand stretches of a mebibyte, one drawn in each of as many equal parts; everything of a drive that has no more, and
@@ -53,12 +58,15 @@ impl Places {
             let from = edge(n) + if n == 0 { 0 } else { draw % (free + 1) };
             Sectors::new(if n + 1 == SAMPLED { whole.count - chunk } else { from }, chunk)
         };
-        Self { all: (0..SAMPLED).map(|n| within(n, draw())).collect(), whole: None }
+        Self(Stretches::Drawn((0..SAMPLED).map(|n| within(n, draw())).collect()))
     }
 
     /// Number of stretches.
     pub fn len(&self) -> u64 {
-        self.whole.map_or(self.all.len() as u64, |(whole, chunk)| whole.count.div_ceil(chunk))
+        match &self.0 {
+            Stretches::Whole(whole, chunk) => whole.count.div_ceil(*chunk),
+            Stretches::Drawn(drawn) => drawn.len() as u64,
+        }
     }
 
     /// Whether there is none.
@@ -68,16 +76,16 @@ impl Places {
 
     /// Whether it is every sector.
     pub fn is_whole(&self) -> bool {
-        self.whole.is_some()
+        matches!(self.0, Stretches::Whole(..))
     }
 
     fn nth(&self, n: u64) -> Option<Sectors> {
-        match self.whole {
-            Some((whole, chunk)) => {
-                let first = n.checked_mul(chunk).filter(|first| *first < whole.count)?;
-                Some(Sectors::new(first, chunk.min(whole.count - first)))
+        match &self.0 {
+            Stretches::Whole(whole, chunk) => {
+                let first = n.checked_mul(*chunk).filter(|first| *first < whole.count)?;
+                Some(Sectors::new(first, (*chunk).min(whole.count - first)))
             }
-            None => self.all.get(usize::try_from(n).ok()?).copied(),
+            Stretches::Drawn(drawn) => drawn.get(usize::try_from(n).ok()?).copied(),
         }
     }
 }

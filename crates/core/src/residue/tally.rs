@@ -1,6 +1,7 @@
 //! What was found in how much, and what chance alone would have given.
 
 use super::kinds::{BLOCK, HEADS, Heads, KINDS};
+use crate::bytes::repeated_byte;
 use crate::units::Lba;
 use serde::Serialize;
 use std::sync::LazyLock;
@@ -91,10 +92,10 @@ impl Tally {
         for (n, block) in (0u64..).zip(bytes.chunks_exact(BLOCK)) {
             let number = first.0 * per_sector + n;
             let at = Lba(number / per_sector.max(1));
-            if is_blank(block) {
+            if let Some(byte) = repeated_byte(block) {
                 self.shares.blank += 1;
                 if number.is_multiple_of(CLOSELY) {
-                    self.histogram[usize::from(block[0])] += BLOCK as u64;
+                    self.histogram[usize::from(byte)] += BLOCK as u64;
                     let part = self.part(number);
                     self.entropy[part].1 += 1;
                 }
@@ -126,7 +127,7 @@ impl Tally {
             self.finds[first + 2].add(at);
         }
         if number == 0 {
-            self.boot_code = block[510..] == [0x55, 0xaa] && !is_blank(&block[..440]);
+            self.boot_code = block[510..] == [0x55, 0xaa] && repeated_byte(&block[..440]).is_none();
         }
     }
 
@@ -170,7 +171,7 @@ impl Tally {
         self.entropy.iter().map(|(sum, n)| (*n > 0).then(|| sum / *n as f64)).collect()
     }
 
-    /// What was found, the most first within each group's order of kinds.
+    /// What was found, in the order in which the kinds are written down.
     pub fn finds(&self) -> Vec<Find> {
         // Blank blocks could hold nothing by chance.
         let trials = (self.looked_through() - self.shares.blank) as f64;
@@ -224,10 +225,6 @@ pub(super) fn at_least(n: u64, expected: f64) -> f64 {
     }
     let ratio = expected / (n + 1) as f64;
     (log_term.exp() / (1.0 - ratio)).min(1.0)
-}
-
-fn is_blank(block: &[u8]) -> bool {
-    block[..8] == block[8..16] && block[1..] == block[..block.len() - 1]
 }
 
 fn is_addressed(block: &[u8]) -> bool {

@@ -16,7 +16,7 @@ use jurex_core::contents::Contents;
 use jurex_core::erase::Activity;
 use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
-use jurex_core::guard::{Cleared, Hindrance, Intent, Refusal};
+use jurex_core::guard::{Cleared, Intent, Refusal};
 use jurex_core::ladder::suggested;
 use jurex_core::media::{Label, Scope};
 use jurex_core::method::Catalogue;
@@ -143,7 +143,7 @@ impl Lane {
         let need = Need { sensitivity: Sensitivity::Moderate, reuse: true, leaves: false };
         let draft = Draft::new(need, suggested(&seen.drive, catalogue, edition));
         let look = Look {
-            answered: !seen.hindrances.contains(&Hindrance::NoAnswer),
+            answered: seen.has_answered(),
             contents: None,
             sample: None,
             speed: Speed::NotSampled,

@@ -19,8 +19,21 @@ pub(crate) enum Reading<T> {
     Failed(String),
 }
 
-/// A second proof, and where its record was written.
-pub(crate) type Again = (VerificationRecord, Result<PathBuf, String>);
+/// A second proof.
+#[derive(Debug)]
+pub(crate) struct Again {
+    pub(crate) verification: VerificationRecord,
+    /// What it found, in sentences.
+    pub(crate) said: Vec<String>,
+    /// Where its record was written.
+    pub(crate) written: Result<PathBuf, String>,
+}
+
+impl Again {
+    pub(crate) fn new(verification: VerificationRecord, written: Result<PathBuf, String>) -> Self {
+        Self { said: verification.sentences(), verification, written }
+    }
+}
 
 /// What is wanted.
 #[derive(Debug)]

@@ -69,6 +69,8 @@ pub(crate) struct Over {
     pub(crate) plan: Plan,
     pub(crate) log: Log,
     pub(crate) end: WorkEnd,
+    /// What follows from what was read back, in words. It is computed once: that of a sample is too much for each picture.
+    pub(crate) confidence: String,
     pub(crate) form: Form,
     pub(crate) written: Option<Written>,
     /// The papers with which it was written, or is being written.
@@ -204,8 +206,8 @@ impl Stage {
         *self = match mem::replace(self, Stage::Idle) {
             Stage::Working(work) => {
                 let Work { planned, log, .. } = *work;
-                let (plan, form) = (planned.plan, Form::default());
-                Stage::Over(Box::new(Over { plan, log, end, form, written: None, papers_written: None }))
+                let (plan, form, confidence) = (planned.plan, Form::default(), end.record.confidence());
+                Stage::Over(Box::new(Over { plan, log, end, confidence, form, written: None, papers_written: None }))
             }
             other => other,
         };

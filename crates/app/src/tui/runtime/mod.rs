@@ -352,7 +352,7 @@ impl Runtime {
                 let _ = sender.send(Message::Page(lane, first, read_page(&seen, first)));
             }),
             Command::Search(lane, needle, from) => self.search(lane, needle, from),
-            Command::BreakOffSearch(lane) => self.break_off_search(lane),
+            Command::BreakOffSearch(lane) => Self::lower(&mut self.searches, lane),
             Command::Beacon(lane, on) => self.beacon(lane, on),
             Command::Wish(lane, wish) => self.wish(lane, wish),
             Command::Read(lane, wanted) => self.read(lane, wanted),
@@ -416,6 +416,13 @@ impl Runtime {
         flag
     }
 
+    /// The work of this kind on this lane is to end.
+    fn lower(flags: &mut HashMap<LaneId, Arc<AtomicBool>>, lane: LaneId) {
+        if let Some(flag) = flags.remove(&lane) {
+            flag.store(false, Ordering::Relaxed);
+        }
+    }
+
     fn search(&mut self, lane: LaneId, needle: Needle, from: u64) {
         let go_on = Self::flag(&mut self.searches, lane);
         self.beside(lane, move |seen, sender| {
@@ -433,19 +440,10 @@ impl Runtime {
         });
     }
 
-    fn break_off_search(&mut self, lane: LaneId) {
-        if let Some(flag) = self.searches.remove(&lane) {
-            flag.store(false, Ordering::Relaxed);
-        }
-    }
-
     /// Begins a reading beside the job, or ends it.
     fn read(&mut self, lane: LaneId, what: Wanted) {
         if let Wanted::End = what {
-            if let Some(flag) = self.readings.remove(&lane) {
-                flag.store(false, Ordering::Relaxed);
-            }
-            return;
+            return Self::lower(&mut self.readings, lane);
         }
         let (flag, out) = (Self::flag(&mut self.readings, lane), self.out.clone());
         let by = self.app.state.lanes[lane].papers.technician.clone();

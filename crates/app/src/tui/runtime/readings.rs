@@ -34,7 +34,7 @@ pub(super) fn read_again(
     let proved = readings::prove(seen, Some(record), (expected, sampling), by, &mut control, &mut tell);
     let verification = proved.map_err(|e| format!("{e}."))?;
     let written = files::write_verification(out, record.job.as_str(), &verification.to_json());
-    Ok((verification, written.map_err(|e| e.to_string())))
+    Ok(Again::new(verification, written.map_err(|e| e.to_string())))
 }
 
 /// Searches all of the drive for leftovers.

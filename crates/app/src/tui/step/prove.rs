@@ -3,7 +3,7 @@
 use crate::bench::Sample;
 use crate::tui::action::Action;
 use crate::tui::lane::Lane;
-use crate::tui::lane::readings::{Reading, Wanted};
+use crate::tui::lane::readings::{Again, Reading, Wanted};
 use crate::tui::message::Command;
 use crate::tui::screen::Answer;
 use crate::tui::state::State;
@@ -51,11 +51,12 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let Some(log) = lane.log() else { return column.sentence("Nothing has been read back.", Role::Faint) };
     column.question("Is it really gone?");
     let evidence = log.progress.evidence();
-    let end = lane.over().map(|over| &over.end);
-    match end {
-        Some(end) => {
-            let outcome = end.record.claim().outcome();
-            column.sentence(&format!("{outcome}. {}", end.record.confidence()), Role::Strong);
+    let over = lane.over();
+    let end = over.map(|over| &over.end);
+    match over {
+        Some(over) => {
+            let outcome = over.end.record.claim().outcome();
+            column.sentence(&format!("{outcome}. {}", over.confidence), Role::Strong);
         }
         None => column.sentence("The reading back is going on; nothing is claimed before its end.", Role::Strong),
     }
@@ -94,12 +95,12 @@ fn read_by_another(lane: &Lane, column: &mut Column<'_>) {
             column.sentence(&format!("✕ {why}"), Role::Strong);
         }
         Reading::Over(again) => {
-            let (verification, written) = again.as_ref();
+            let Again { verification, said, written } = again.as_ref();
             column.heading("Read again");
             let by = &verification.look.by.name;
             let by = if by.is_empty() { String::new() } else { format!(", by {by}") };
             column.fact_in("it is", &format!("{}{by}", verification.finding().to_string().to_lowercase()), Role::Strong);
-            verification.sentences().iter().for_each(|sentence| column.fact("", sentence));
+            said.iter().for_each(|sentence| column.fact("", sentence));
             match written {
                 Ok(path) => column.fact("written", &path.display().to_string()),
                 Err(why) => column.fact_in("not written", why, Role::Strong),

@@ -13,7 +13,7 @@ use super::kept::{Change, Kept};
 use crate::evidence::OwnEvidence;
 use crate::media::{Drive, Protocol};
 use crate::medium::MediumError;
-use crate::native::command::{Answer, Command, Port};
+use crate::native::command::{Answer, Command, Port, one_by_one};
 use crate::plan::{Lift, OwnErase, Secret};
 use crate::technique::Technique;
 use std::time::Duration;
@@ -214,16 +214,8 @@ pub fn unlock(port: &mut dyn Port) -> Result<(), UnlockError> {
         match talk.next() {
             Next::Ask(command) => talk.heard(&send_until_carried_out(port, &command)?),
             Next::Change(commands) => {
-                let mut last = None;
-                for command in commands {
-                    let answer = send_until_carried_out(port, &command)?;
-                    let good = answer.is_good();
-                    last = Some(answer);
-                    if !good {
-                        break;
-                    }
-                }
-                last.iter().for_each(|answer| talk.heard(answer));
+                let answers = one_by_one(&commands, |command| send_until_carried_out(port, command))?;
+                answers.last().into_iter().for_each(|answer| talk.heard(answer));
             }
             Next::Over(End::Completed) => return Ok(()),
             Next::Over(End::Refused(why) | End::Failed(why) | End::Silent(why)) => return Err(UnlockError::Drive(why)),

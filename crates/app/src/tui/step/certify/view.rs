@@ -6,7 +6,6 @@ use crate::tui::lane::stage::{Over, Written};
 use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, shorten};
-use jurex_core::record::Record;
 use jurex_core::rules::Outcome;
 use jurex_core::units::size;
 use ratatui::layout::{Constraint, Layout};
@@ -15,17 +14,15 @@ use std::path::PathBuf;
 
 /// Draws the step into a column that is as long as it needs; where it is wide, form and paper side by side.
 pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
-    let Some(Over { end, form: fields, written: files, .. }) = lane.over() else {
-        return column.sentence("There is no record yet.", Role::Faint);
-    };
-    let record = &end.record;
+    let Some(over) = lane.over() else { return column.sentence("There is no record yet.", Role::Faint) };
+    let Over { form: fields, written: files, .. } = over;
     column.question("Can I sign for it?");
     if column.width() < 90 {
         written(files.as_ref(), column);
         column.gap();
         form(state, lane, fields, column);
         column.gap();
-        return says(lane, record, column);
+        return says(lane, over, column);
     }
     let rest = column.rest();
     let [form_area, _, says_area] =
@@ -34,7 +31,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     form(state, lane, fields, &mut left);
     let (left_used, focus) = (left.used(), left.focus);
     let mut right = Column::new(says_area, column.buffer(), state.theme);
-    says(lane, record, &mut right);
+    says(lane, over, &mut right);
     right.gap();
     written(files.as_ref(), &mut right);
     let used = right.used().max(left_used);
@@ -71,7 +68,8 @@ fn or_line(text: &str) -> String {
     if text.is_empty() { "▁▁▁▁▁▁▁▁▁▁▁▁".into() } else { text.into() }
 }
 
-fn says(lane: &Lane, record: &Record, column: &mut Column<'_>) {
+fn says(lane: &Lane, over: &Over, column: &mut Column<'_>) {
+    let record = &over.end.record;
     let evidence = record.evidence();
     let claim = record.claim();
     column.heading(&format!("What the {} says", lane.paper()));
@@ -94,7 +92,7 @@ fn says(lane: &Lane, record: &Record, column: &mut Column<'_>) {
     for limit in claim.limits() {
         column.fact("not covered", &limit.sentence);
     }
-    column.fact("confidence", &record.confidence());
+    column.fact("confidence", &over.confidence);
     column.fact("judged by", record.rule_set());
     if let Some(said) = crate::files::lacking_signs(record, &lane.papers) {
         column.sentence(&said, Role::Strong);
