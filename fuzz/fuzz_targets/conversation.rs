@@ -79,6 +79,7 @@ fuzz_target!(|bytes: &[u8]| {
                 let how = match request.operation {
                     Operation::ReadBack(..) => Completed::Read { wrong: RangeSet::new() },
                     Operation::Digest(at, _) => Completed::Digested(vec![Met::Digest(7); at.count as usize]),
+                    Operation::Tags(at, _) => Completed::Tags(vec![Tag::None; at.count as usize]),
                     Operation::Identify => Completed::Identified(Box::new(drive.clone())),
                     Operation::Ask(command) => Completed::Answered(vec![answer(command, &mut rest)]),
                     Operation::Change(change) => {

@@ -31,6 +31,7 @@ pub mod residue;
 pub mod rules;
 pub mod sampling;
 pub mod strata;
+pub mod tag;
 pub mod technique;
 #[cfg(any(test, feature = "testing"))]
 pub mod testing;

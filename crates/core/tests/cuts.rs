@@ -6,12 +6,13 @@
 
 use jiff::Timestamp;
 use jurex_core::erase::{Checkpoint, Completed, Event, Job, Now, Operation, Progress, Step, Wish};
-use jurex_core::evidence::{Evidence, What};
+use jurex_core::evidence::{Evidence, SizeEvidence, What};
 use jurex_core::media::{Bus, Drive, Geometry, MediaClass};
 use jurex_core::medium::{Access, Cause, MediumError, Op};
 use jurex_core::pattern::{Pattern, wrong_sectors};
-use jurex_core::plan::{Order, Plan, Verification};
+use jurex_core::plan::{Order, Plan, SizeCheck, Verification};
 use jurex_core::rules::{Edition, Outcome, judge};
+use jurex_core::tag::Tag;
 use jurex_core::testing::{Dice, cleared, test_drive};
 use jurex_core::units::Sectors;
 use std::collections::{BTreeMap, BTreeSet};
@@ -36,6 +37,8 @@ struct Liar {
     drops: Vec<u64>,
     /// Addresses wrap after so many sectors: a counterfeit.
     wraps_at: Option<u64>,
+    /// What sectors are tagged with to find that out: no pass.
+    tags: Option<Pattern>,
     /// A bit turns over in this sector at some later read of another one.
     rots: Option<u64>,
     /// Says that it has flushed, and has not.
@@ -71,6 +74,7 @@ impl Liar {
             unwritable: some(dice, 3),
             unreadable: some(dice, 4),
             drops: some(dice, 4),
+            tags: None,
             wraps_at: dice.one_in(6).then(|| 1 + dice.below(sectors)),
             rots: dice.one_in(6).then(|| dice.below(sectors)),
             lies_about_flush: dice.one_in(5),
@@ -111,7 +115,7 @@ impl Liar {
     fn carry_out(&mut self, task: &Task, dice: &mut Dice) -> Completed {
         let (op, at) = match task {
             Task::Write(at, _) => (Op::Write, *at),
-            Task::Read(at, _) | Task::Probe(at) => (Op::Read, *at),
+            Task::Read(at, _) | Task::Tags(at, _) | Task::Probe(at) => (Op::Read, *at),
             Task::Flush => (Op::Flush, Sectors::new(0, 0)),
             Task::Identify => (Op::Identify, Sectors::new(0, 0)),
         };
@@ -127,6 +131,10 @@ impl Liar {
             }
             Task::Write(at, pattern) => self.write(*at, pattern, dice),
             Task::Read(at, pattern) => self.read(*at, pattern, dice),
+            Task::Tags(at, _) if (at.first.0..at.end()).any(|l| self.unreadable.contains(&l)) => {
+                Self::failed(Op::Read, *at, Cause::BadSector)
+            }
+            Task::Tags(at, tags) => Completed::Tags((at.first.0..at.end()).map(|l| Tag::of(tags, &self.sector(l))).collect()),
             Task::Probe(at) if (at.first.0..at.end()).any(|l| self.unreadable.contains(&l)) => {
                 Self::failed(Op::Read, *at, Cause::BadSector)
             }
@@ -154,7 +162,8 @@ impl Liar {
             }
             let real = self.real(lba);
             self.by_others.remove(&real);
-            *self.laid.entry(lba).or_default() += 1;
+            let is_tag = self.tags.as_ref().is_some_and(|tags| tags == pattern || tags.is_complement_of(pattern));
+            *self.laid.entry(lba).or_default() += u32::from(!is_tag);
             if dice.one_in(2) {
                 drop(self.cache.insert(real, bytes.to_vec()));
             } else {
@@ -204,6 +213,7 @@ impl Liar {
 enum Task {
     Write(Sectors, Arc<Pattern>),
     Read(Sectors, Arc<Pattern>),
+    Tags(Sectors, Arc<Pattern>),
     Probe(Sectors),
     Flush,
     Identify,
@@ -256,6 +266,7 @@ impl Bench {
                     let task = match request.operation {
                         Operation::Write(at, pattern) => Task::Write(at, Arc::clone(pattern)),
                         Operation::ReadBack(at, pattern) => Task::Read(at, Arc::clone(pattern)),
+                        Operation::Tags(at, pattern) => Task::Tags(at, Arc::clone(pattern)),
                         Operation::Probe(at) => Task::Probe(at),
                         Operation::Flush => Task::Flush,
                         Operation::Identify => Task::Identify,
@@ -317,7 +328,8 @@ fn order(dice: &mut Dice) -> Order {
         1 => Verification::ALL[2],
         _ => Verification::FULL,
     };
-    Order { verification, retries: dice.below(3) as u32, blank: dice.one_in(4), ..Order::of_program("test", program) }
+    let size_check = if dice.one_in(3) { SizeCheck::Yes } else { SizeCheck::No };
+    Order { verification, size_check, retries: dice.below(3) as u32, blank: dice.one_in(4), ..Order::of_program("test", program) }
 }
 
 /// What came of one seed: whether something was claimed, and how often the job was cut and went on.
@@ -340,6 +352,7 @@ fn play(seed: u64) -> Tally {
     let order = order(&mut dice);
     let plan = Plan::new(&drive.drive, &order, &mut dice).unwrap();
     let typed = label(&drive.drive);
+    let drive = Liar { tags: plan.measure().map(|m| m.tags.clone()), ..drive };
     let mut bench = Bench { dice, drive, kept: None, now: Duration::ZERO, progress: Some(Progress::of_plan(&plan)) };
     let mut tally = Tally { claimed: false, cuts: 0, begun_anew: false, written_between: false, swapped: false };
     let mut found = bench.drive.drive.clone();
@@ -418,6 +431,10 @@ fn without_seeds(evidence: &Evidence) -> Evidence {
 /// in between. Only what changed after it was read can nobody know.
 fn truth(bench: &mut Bench, evidence: &Evidence, plan: &Plan) {
     let drive = &bench.drive;
+    let (told, holds) = (drive.drive.geometry.sectors, drive.wraps_at.unwrap_or(u64::MAX));
+    if evidence.size().is_some_and(SizeEvidence::is_as_told) {
+        assert!(holds >= told, "{told} sectors are not proved of a drive that holds {holds}");
+    }
     let Some(read) = evidence.last_reading() else { return };
     let passes = evidence.passes();
     assert!(passes.iter().rev().skip(1).all(|p| p.ended.is_some()), "no pass is begun before the one before is over");

@@ -5,7 +5,7 @@ mod glance;
 
 pub use glance::{Pairs, add_up, counts};
 
-use cipher::{KeyIvInit, StreamCipher, StreamCipherSeek};
+use cipher::{BlockCipherDecrypt, KeyInit, KeyIvInit, StreamCipher, StreamCipherSeek};
 
 type Keystream = ctr::Ctr128BE<aes::Aes128>;
 
@@ -14,6 +14,14 @@ pub fn keystream(key: &[u8; 16], address: u64, out: &mut [u8]) {
     let mut keystream = Keystream::new(key.into(), &[0; 16].into());
     keystream.seek(address);
     keystream.write_keystream(out);
+}
+
+/// The byte address at which the keystream under `key` holds this block; `None`: no address has it.
+pub fn address_of(key: &[u8; 16], block: [u8; 16]) -> Option<u64> {
+    let mut block = block.into();
+    aes::Aes128::new(key.into()).decrypt_block(&mut block);
+    let counter = u128::from_be_bytes(block.into());
+    u64::try_from(counter).ok()?.checked_mul(16)
 }
 
 /// `bytes` over and over: byte address `a` holds `bytes[a % bytes.len()]`.
@@ -53,6 +61,16 @@ mod tests {
         let mut part = [0; 11];
         keystream(&[0; 16], 21, &mut part);
         assert_eq!(part, out[21..32]);
+    }
+
+    #[test]
+    fn a_block_of_the_keystream_tells_its_address_and_other_bytes_tell_none() {
+        for address in [0, 16, 512 * 77, u64::MAX / 16 * 16] {
+            let mut block = [0; 16];
+            keystream(&[7; 16], address, &mut block);
+            assert_eq!((address_of(&[7; 16], block), address_of(&[8; 16], block)), (Some(address), None));
+        }
+        assert_eq!(address_of(&[7; 16], [0; 16]), None);
     }
 
     #[test]

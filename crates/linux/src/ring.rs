@@ -323,6 +323,7 @@ impl Backend for Ring {
             | Task::Probe(_)
             | Task::Identify
             | Task::Digest(..)
+            | Task::Tags(..)
             | Task::Ask(_)
             | Task::Change(_)
             | Task::Beside(..)

@@ -2,6 +2,7 @@
 //!
 //! They are scale models, a thousandth of the printed capacity: every sector is really there and really processed.
 
+use crate::counterfeit::{Beyond, Counterfeit};
 use crate::contents::{self, Partition, Volume};
 use crate::drive::{Fault, Kind, SimDrive};
 use crate::own::Nature;
@@ -387,6 +388,12 @@ fn fill(bay: &Bay) {
         made.expect("the contents of a simulated drive fit on it: a test keeps it so");
     });
     fill_beyond(bay, sectors);
+    if bay.number == 6 {
+        // Sold as eight times what it is.
+        let nature = Counterfeit { holds: sectors / 8, beyond: Beyond::BeginsAgain, remembers: 0 };
+        bay.drive.make_counterfeit(nature);
+        bay.drive.forget_what_was_before();
+    }
     if bay.number == 3 {
         // Worn out: a patch that can be neither written nor read, and single sectors of either kind.
         let faults = [Fault::Unwritable(Sectors::new(431_208, 24)), Fault::Unreadable(Sectors::new(431_208, 24))];

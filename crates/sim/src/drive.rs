@@ -1,5 +1,6 @@
 //! A simulated drive and the medium through which the engine works on it.
 
+use crate::counterfeit::{Counterfeit, False};
 use crate::own::{Nature, Own};
 use crate::speed::{Pacer, Pacing, SpeedShape, sleep_until};
 use crate::store::Store;
@@ -44,6 +45,8 @@ struct State {
     power_cycles: u32,
     powered: bool,
     faults: Vec<Fault>,
+    /// What makes it hold less than it says.
+    false_size: Option<False>,
     pacer: Pacer,
     in_use: bool,
 }
@@ -86,6 +89,7 @@ impl SimDrive {
             power_cycles: 0,
             powered: true,
             faults: vec![],
+            false_size: None,
             pacer: Pacer::default(),
             in_use: false,
         };
@@ -184,6 +188,13 @@ impl SimDrive {
     /// Lets a fault happen from now on.
     pub fn add_fault(&self, fault: Fault) {
         self.state().faults.push(fault);
+    }
+
+    /// It holds less than it says from now on: what lay beyond is gone, and was never there.
+    pub fn make_counterfeit(&self, nature: Counterfeit) {
+        let state = &mut *self.state();
+        state.store.blank_from(self.drive.geometry.bytes_of(nature.holds));
+        state.false_size = Some(False::new(nature));
     }
 
     /// Fills the drive before it is first looked at.
@@ -314,8 +325,11 @@ impl Medium for SimMedium {
 
     fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
         let stretch = self.stretch(at, out.len());
-        let from = self.geometry().bytes_of(at.0);
-        self.work(Op::Read, stretch, |state| state.store.read(from, out))
+        let geometry = self.geometry();
+        self.work(Op::Read, stretch, |state| match &state.false_size {
+            Some(counterfeit) => counterfeit.read(&state.store, at, geometry.logical as usize, out),
+            None => state.store.read(geometry.bytes_of(at.0), out),
+        })
     }
 
     fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError> {
@@ -323,6 +337,9 @@ impl Medium for SimMedium {
         let sector = u64::from(self.geometry().logical);
         self.work(Op::Write, stretch, |state| {
             state.own.note_write();
+            if let Some(counterfeit) = &mut state.false_size {
+                return counterfeit.write(&mut state.store, at, sector as usize, data);
+            }
             let dropped = |lba: u64| state.faults.iter().any(|f| matches!(f, Fault::DropsWrites(bad) if bad.contains(Lba(lba))));
             if !state.faults.iter().any(|f| matches!(f, Fault::DropsWrites(_))) {
                 return state.store.write(at.0 * sector, data);

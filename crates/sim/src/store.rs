@@ -148,6 +148,17 @@ impl Store {
         found
     }
 
+    /// Every byte from that one on is zero.
+    pub(crate) fn blank_from(&mut self, from: u64) {
+        let zeros = [0; PAGE];
+        let mut at = from;
+        while at < self.len {
+            let n = (PAGE as u64 - at % PAGE as u64).min(self.len - at);
+            self.write(at, &zeros[..n as usize]);
+            at += n;
+        }
+    }
+
     /// Drops what the spare cells hold: the state of a drive fresh from its maker with its first contents.
     pub(crate) fn forget_spares(&mut self) {
         self.spare.iter().for_each(|c| self.cells[*c as usize].page = Page::Uniform(0));

@@ -7,6 +7,7 @@ use crate::medium::{Cause, Medium, MediumError, Op};
 use crate::native::command::{Command, Port};
 use crate::pattern::{AlignedBuffer, Pattern, PatternBuffer, poison, wrong_sectors};
 use crate::ranges::RangeSet;
+use crate::tag::Tag;
 use crate::units::{Lba, Sectors};
 use std::ops::DerefMut;
 use std::sync::Arc;
@@ -27,6 +28,8 @@ pub enum Task {
     Identify,
     /// Read these sectors and tell of each what it held, without its bytes.
     Digest(Sectors, Salt),
+    /// Read these sectors and tell which tag of this keystream is on each.
+    Tags(Sectors, Arc<Pattern>),
     /// Send a command that only asks. Nothing else is in flight.
     Ask(Command),
     /// Send commands that change the drive, one right after another. Nothing else is in flight.
@@ -46,6 +49,7 @@ impl Task {
             Operation::Flush => Task::Flush,
             Operation::Identify => Task::Identify,
             Operation::Digest(at, salt) => Task::Digest(*at, *salt),
+            Operation::Tags(at, pattern) => Task::Tags(*at, Arc::clone(pattern)),
             Operation::Ask(command) => Task::Ask((*command).clone()),
             Operation::Change(change) => Task::Change((*change).clone()),
             Operation::Rescan => Task::Rescan,
@@ -194,9 +198,16 @@ impl Buffers {
             Task::Digest(at, salt) => {
                 let mut met = Vec::with_capacity(at.count as usize);
                 for part in self.parts(medium, *at) {
-                    self.digest(medium, part, *salt, &mut met)?;
+                    met.extend(self.read_sectors(medium, part)?.map(|(lba, bytes)| Met::of(*salt, lba, bytes)));
                 }
                 Ok(Completed::Digested(met))
+            }
+            Task::Tags(at, pattern) => {
+                let mut met = Vec::with_capacity(at.count as usize);
+                for part in self.parts(medium, *at) {
+                    met.extend(self.read_sectors(medium, part)?.map(|(_, bytes)| Tag::of(pattern, bytes)));
+                }
+                Ok(Completed::Tags(met))
             }
             Task::Ask(command) => port(medium)?.send(command).map(|answer| Completed::Answered(vec![answer])),
             Task::Change(change) => port(medium)?.send_together(change.commands()).map(Completed::Answered),
@@ -206,16 +217,15 @@ impl Buffers {
         }
     }
 
-    fn digest(&mut self, medium: &mut dyn Medium, at: Sectors, salt: Salt, met: &mut Vec<Met>) -> Result<(), MediumError> {
+    /// Reads `at` and gives each sector with its address.
+    fn read_sectors(&mut self, medium: &mut dyn Medium, at: Sectors) -> Result<impl Iterator<Item = (Lba, &[u8])>, MediumError> {
         let geometry = medium.geometry();
         let len = geometry.bytes_of(at.count) as usize;
         let read = &mut self.read.bytes()[..len];
         // A medium that says "read" and fills nothing must not find here what it held before.
         poison(geometry.logical, read);
         medium.read(at.first, read)?;
-        let sectors = (at.first.0..).zip(read.chunks(geometry.logical as usize));
-        met.extend(sectors.map(|(lba, bytes)| Met::of(salt, Lba(lba), bytes)));
-        Ok(())
+        Ok((at.first.0..).map(Lba).zip(read.chunks(geometry.logical as usize)))
     }
 
     /// The stretch in parts that fit the buffers.

@@ -223,7 +223,7 @@ impl Checkpoint {
             && read
                 .evidence
                 .overwrite()
-                .is_none_or(|o| o.range == read.plan.range_on(read.evidence.geometry()) && o.planned_passes as usize == planned)
+                .is_none_or(|o| o.range == read.evidence.range_of(read.plan.range_on(read.evidence.geometry())) && o.planned_passes as usize == planned)
             && read.is_of_unit(read.evidence.drive());
         if fits { Ok(read) } else { Err(Unsound("its evidence is not of its plan").into()) }
     }

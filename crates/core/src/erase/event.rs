@@ -1,17 +1,18 @@
 //! What a job tells while it runs. Terminal, progress lines, ledger and evidence all come from these events.
 
 use super::forecast;
+use super::measure::Layout;
 use crate::estimate::SpeedSample;
 use crate::evidence::{
     BesideRead, CheckEvidence, CommandAnswer, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence,
-    PassEvidence, ReadBack, Session, StageEvidence, What,
+    PassEvidence, ReadBack, Session, SizeEvidence, StageEvidence, What,
 };
 use crate::media::{Geometry, HiddenAreas};
 use crate::medium::{Access, AccessWay};
 use crate::native::by_its_own_word;
 use crate::pace::Pace;
 use crate::pattern::Pattern;
-use crate::plan::{Plan, Stage};
+use crate::plan::{Plan, Reading, Stage};
 use crate::ranges::RangeSet;
 use crate::sampling::Sampling;
 use crate::technique::Technique;
@@ -34,6 +35,8 @@ pub enum Activity {
     ReadingBack,
     /// Giving hidden sectors back.
     Lifting,
+    /// Finding out whether the drive is as large as it says.
+    Measuring,
     /// Reading drawn places before the drive erases itself.
     Drawing,
     /// The drive erases itself.
@@ -49,6 +52,7 @@ impl Activity {
             Activity::Laying => "laying",
             Activity::ReadingBack => "reading back",
             Activity::Lifting => "lifting hidden areas",
+            Activity::Measuring => "checking its size",
             Activity::Drawing => "reading what lies there",
             Activity::Own => "erasing itself",
             Activity::Checking => "reading after it",
@@ -103,6 +107,18 @@ pub enum Event {
         after: Geometry,
         /// What it says that it still hides.
         hidden: HiddenAreas,
+        /// When.
+        time: Timestamp,
+    },
+    /// Sectors all over the drive are tagged and read from here on: is it as large as it says?
+    MeasureStarted {
+        /// When.
+        time: Timestamp,
+    },
+    /// That was found out.
+    Measured {
+        /// What was met.
+        found: SizeEvidence,
         /// When.
         time: Timestamp,
     },
@@ -377,6 +393,8 @@ impl Event {
             Event::Lifted { after, hidden, .. } => {
                 format!("The drive has {} now. {}", counted(after.sectors, "sector"), hidden.sentence())
             }
+            Event::MeasureStarted { .. } => "Is it as large as it says? Sectors all over it are marked and read.".into(),
+            Event::Measured { found, .. } => found.sentence(),
             Event::OwnStarted { technique, .. } => format!("The drive is to erase itself: {}.", technique.name()),
             Event::Marked { sectors } => format!(
                 "Too little lay on the drive that could be told apart afterwards: {} got bytes of their own first.",
@@ -421,6 +439,7 @@ pub(super) fn micros(duration: Duration) -> u64 {
 fn first_activity(plan: &Plan) -> Activity {
     match plan.stages().first() {
         Some(Stage::Lift(_)) => Activity::Lifting,
+        Some(Stage::Measure(_)) => Activity::Measuring,
         Some(Stage::Own(_)) => Activity::Own,
         Some(Stage::Overwrite(_) | Stage::Check(_)) | None => Activity::Laying,
     }
@@ -441,11 +460,15 @@ pub struct Progress {
     /// Sectors to read for the drive's own erasure, and how many of them were read before it.
     own_reading: u64,
     drawn: u64,
+    /// Sectors to write and read for the size check, and how many of them were.
+    measuring: u64,
+    measured: u64,
     /// What the drive tells of its own erasure.
     own_progress: Option<u16>,
     /// Number of commands that were sent together last.
     last_sent: usize,
-    /// Sectors to read back after each pass.
+    /// What is read back of each pass, and how many sectors that is.
+    planned_readings: Vec<Reading>,
     readings: Vec<u64>,
     /// Speed of reading back over position, for each pass.
     reading_paces: Vec<Pace>,
@@ -461,7 +484,8 @@ impl Progress {
     /// Before the first event of the job that `plan` describes.
     pub fn of_plan(plan: &Plan) -> Self {
         let range = plan.range_on(plan.lifted());
-        let readings = plan.readings().map(|r| r.places(range).count()).collect();
+        let planned_readings: Vec<Reading> = plan.readings().cloned().collect();
+        let readings = planned_readings.iter().map(|r| r.places(range).count()).collect();
         let session =
             Session::new(plan.drive().clone(), Access { way: AccessWay::Unknown, exclusive: false }, Timestamp::UNIX_EPOCH);
         Self {
@@ -473,10 +497,13 @@ impl Progress {
             overwriting_at: plan.overwriting_at(),
             own_reading: plan.own_reading(plan.lifted()),
             drawn: 0,
+            measuring: plan.measure().map_or(0, |_| Layout::of(plan.lifted()).work()),
+            measured: 0,
             own_progress: None,
             last_sent: 0,
             reading_paces: vec![],
             sample: None,
+            planned_readings,
             readings,
             activity: first_activity(plan),
             held: false,
@@ -504,6 +531,8 @@ impl Progress {
             Event::Fault { pass, kind, at, .. } => self.fault(*pass, *kind, *at),
             Event::LiftStarted { before, time } => self.start_lift(*before, *time),
             Event::Lifted { after, hidden, time } => self.lifted(*after, hidden, *time),
+            Event::MeasureStarted { time } => self.start_measuring(*time),
+            Event::Measured { found, time } => self.end_measuring(found, *time),
             Event::OwnStarted { technique, of_whole_unit, time } => self.start_own(*technique, *of_whole_unit, *time),
             Event::Asked { asked } => self.commands_mut().into_iter().for_each(|c| c.push(asked.clone())),
             Event::Sending { commands } => self.sending(commands),
@@ -569,13 +598,15 @@ impl Progress {
         self.evidence = evidence.clone();
         self.opened = true;
         self.reading_paces = self.evidence.passes().iter().map(|_| Pace::new(self.range)).collect();
-        if let Some(overwrite) = self.evidence.overwrite() {
-            self.range = overwrite.range;
+        self.cover(self.evidence.overwrite().map_or(self.range, |o| o.range));
+        if self.evidence.stages.iter().any(|s| matches!(s.what, What::Measured(_)) && s.ended.is_some()) {
+            self.measured = self.measuring;
         }
         let reading = self.evidence.last_reading().is_some() && self.evidence.ended != Ended::Finished;
         self.activity = match self.evidence.stages.last().map(|s| &s.what) {
             _ if reading => Activity::ReadingBack,
             Some(What::Lifted(_)) => Activity::Lifting,
+            Some(What::Measured(_)) => Activity::Measuring,
             Some(What::Own(_)) => Activity::Own,
             Some(What::Checked(_)) => Activity::Checking,
             Some(What::Overwritten(_)) | None => Activity::Laying,
@@ -692,6 +723,8 @@ impl Progress {
                 }
             }
             Activity::Drawing => self.drawn += at.count,
+            // Where a drive is found to hold too little, more is tried than was foreseen.
+            Activity::Measuring => self.measured = self.measuring.min(self.measured + at.count),
             Activity::Checking => {
                 if let Some(check) = self.evidence.own_check_mut() {
                     check.read_back.read.insert(at);
@@ -724,6 +757,34 @@ impl Progress {
         }
         if self.covers_all {
             self.range = after.whole();
+        }
+    }
+
+    /// The size check begins, or begins anew: nothing was erased since.
+    fn start_measuring(&mut self, time: Timestamp) {
+        (self.activity, self.measured) = (Activity::Measuring, 0);
+        if let Some(earlier) = self.evidence.stages.iter().position(|s| matches!(s.what, What::Measured(_))) {
+            self.evidence.stages.truncate(earlier);
+        }
+        let what = What::Measured(SizeEvidence { session: self.evidence.last_session(), ..SizeEvidence::default() });
+        self.evidence.stages.push(StageEvidence { started: time, ended: None, what });
+    }
+
+    fn end_measuring(&mut self, found: &SizeEvidence, time: Timestamp) {
+        self.measured = self.measuring;
+        if let Some(StageEvidence { what: What::Measured(size), ended, .. }) = self.evidence.stages.last_mut() {
+            (*size, *ended) = (found.clone(), Some(time));
+        }
+        if self.covers_all {
+            self.cover(self.evidence.range_of(self.evidence.geometry().whole()));
+        }
+    }
+
+    /// These sectors are to be overwritten, and so many of them read back after each pass.
+    fn cover(&mut self, range: Sectors) {
+        if self.range != range {
+            self.range = range;
+            self.readings = self.planned_readings.iter().map(|r| r.places(range).count()).collect();
         }
     }
 
@@ -877,8 +938,9 @@ impl Progress {
     pub fn work(&self) -> (u64, u64) {
         let laid = self.evidence.passes().iter().map(|p| p.laid.count().saturating_add(p.unwritable.count()));
         let read = self.evidence.read_backs().map(|r| r.read.count().saturating_add(r.unreadable.count()));
-        let done = laid.chain(read).fold(self.drawn, u64::saturating_add);
+        let done = laid.chain(read).fold(self.drawn.saturating_add(self.measured), u64::saturating_add);
         let laying = self.range.count.saturating_mul(self.planned_passes.into()).saturating_add(self.own_reading);
+        let laying = laying.saturating_add(self.measuring);
         (done, self.readings.iter().fold(laying, |all, n| all.saturating_add(*n)))
     }
 

@@ -11,6 +11,7 @@ mod job;
 mod kept;
 mod own;
 mod run;
+mod measure;
 pub(crate) mod tune;
 
 pub use backend::{Backend, Buffers, Done, Sequential, Setting, Task, Trials};

@@ -9,17 +9,18 @@ mod verification;
 pub(crate) use before::Version2;
 pub use order::Order;
 pub use own::{Course, OwnOrder};
-pub use stage::{Check, Lift, Overwrite, OwnErase, PlannedPass, Reading, Secret, Stage};
+pub use stage::{Check, Lift, Measure, Overwrite, OwnErase, PlannedPass, Reading, Secret, SizeCheck, Stage};
 pub use verification::{HowMuch, Verification, WhichPasses};
 
 use crate::evidence::{
     BesideRead, CheckEvidence, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence,
-    ReadBack, Session, StageEvidence, StageKind, Stated, Unsound, What, fails,
+    ReadBack, Session, SizeEvidence, StageEvidence, StageKind, Stated, Unsound, What, fails,
 };
 use crate::guard::{Cleared, Intent};
 use crate::media::{Drive, Geometry, HiddenAreas, Label, Scope};
 use crate::medium::Access;
 use crate::notation::{Entropy, MOST_PASSES};
+use crate::pattern::Base;
 use crate::rules::{Claim, Edition, judge};
 use crate::units::Sectors;
 use jiff::Timestamp;
@@ -67,6 +68,14 @@ pub enum PlanError {
         /// Its name.
         technique: &'static str,
     },
+    /// A size check writes all over the drive.
+    #[error(
+        "whether the drive is as large as it says is found out by writing all over it, and not when {range} alone are to be overwritten"
+    )]
+    PartMeasured {
+        /// What was asked for.
+        range: Sectors,
+    },
     /// The passes ask to be read back, the order forbids it.
     #[error("the passes ask with `?` to be read back, and the verification is none: leave out one of the two")]
     Contradiction,
@@ -99,7 +108,10 @@ impl Plan {
         if order.passes() > MOST_PASSES {
             return Err(PlanError::TooManyPasses { passes: order.passes() });
         }
-        let stages = order.stages(entropy);
+        if order.size_check == SizeCheck::Yes && range != drive.geometry.whole() {
+            return Err(PlanError::PartMeasured { range });
+        }
+        let stages = order.stages(drive, entropy);
         let expected = judge(order.edition, &faultless(drive, &stages, &Stated::default()));
         Ok(Self {
             drive: drive.clone(),
@@ -179,6 +191,16 @@ impl Plan {
     /// The lifting of hidden areas, if it has one.
     pub fn lift(&self) -> Option<&Lift> {
         self.stages.iter().find_map(|s| if let Stage::Lift(lift) = s { Some(lift) } else { None })
+    }
+
+    /// The size check, if it has one.
+    pub fn measure(&self) -> Option<&Measure> {
+        self.stages.iter().find_map(|s| if let Stage::Measure(measure) = s { Some(measure) } else { None })
+    }
+
+    /// Number of the stage in which the drive's size is found out, counted from 0.
+    pub(crate) fn measure_at(&self) -> Option<usize> {
+        self.stages.iter().position(|s| matches!(s, Stage::Measure(_)))
     }
 
     /// What people state.
@@ -301,11 +323,15 @@ impl Plan {
             [Stage::Lift(_), rest @ ..] => rest,
             all => all,
         };
-        let after_own = match after_lift {
+        let after_measure = match after_lift {
+            [Stage::Measure(_), rest @ ..] => rest,
+            all => all,
+        };
+        let after_own = match after_measure {
             [Stage::Own(_), Stage::Check(_), rest @ ..] | [Stage::Own(_), rest @ ..] => rest,
             all => all,
         };
-        let has_own = after_own.len() < after_lift.len();
+        let has_own = after_own.len() < after_measure.len();
         let can_be_carried_out = match after_own {
             [] => has_own,
             [Stage::Overwrite(_)] | [Stage::Overwrite(_), Stage::Check(_)] => true,
@@ -317,6 +343,10 @@ impl Plan {
         fails(self.own_check().is_some_and(proves_nothing), "the check of its own erasure compares with nothing")?;
         let range = self.range();
         fails(range.count == 0 || !range.lies_in(self.lifted().whole()), "its range is not on the drive")?;
+        let no_tags = |m: &Measure| !matches!(m.tags.base, Base::Random { seed: Some(_) });
+        fails(self.measure().is_some_and(no_tags), "its size check has no tags")?;
+        let in_part = range != self.lifted().whole();
+        fails(self.measure().is_some() && in_part, "it checks the size of a drive of which it covers a part")?;
         let passes = self.passes().len();
         fails((passes == 0 && self.overwriting_at().is_some()) || passes > MOST_PASSES, "it has no possible number of passes")?;
         let can_be_laid = |p: &PlannedPass| p.pattern.is_computable() && p.pattern.period() != Some(0);
@@ -439,6 +469,13 @@ fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
         Stage::Lift(_) => {
             What::Lifted(LiftEvidence { before: drive.geometry, after, hidden: HiddenAreas::None, commands: vec![] })
         }
+        Stage::Measure(_) => What::Measured(SizeEvidence {
+            told: whole.count,
+            sector_bytes: after.logical,
+            tagged: 1,
+            own: 1,
+            ..SizeEvidence::default()
+        }),
         Stage::Own(own) => {
             let of_whole_unit = own.scope == Scope::WholeUnit;
             What::Own(OwnEvidence { completed: true, sent: 1, of_whole_unit, ..OwnEvidence::begun(own.technique) })
@@ -562,7 +599,7 @@ pub(crate) mod tests {
     /// Faultless evidence of one pass of zeros on a magnetic drive, of which a sample was read.
     pub(crate) fn sampled(range: Sectors) -> Evidence {
         let order = Order { verification: Verification::SAMPLED, ..Order::of_program("zeros", "00".parse().unwrap()) };
-        faultless(&test_drive(MediaClass::Magnetic, range.count), &order.stages(&mut Fixed(5)), &Stated::default())
+        faultless(&test_drive(MediaClass::Magnetic, range.count), &order.stages(&test_drive(MediaClass::Magnetic, range.count), &mut Fixed(5)), &Stated::default())
     }
 
     #[test]

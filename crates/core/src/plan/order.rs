@@ -1,7 +1,8 @@
 //! What is asked for, before it is fitted to a drive.
 
-use super::stage::{Lift, PlannedPass, Reading, Stage, overwriting_of};
+use super::stage::{Lift, Measure, PlannedPass, Reading, SizeCheck, Stage, overwriting_of};
 use super::verification::{HowMuch, Verification, WhichPasses};
+use crate::media::Drive;
 use crate::method::Method;
 use crate::notation::{Entropy, Program, Resolved};
 use crate::pattern::Pattern;
@@ -30,6 +31,8 @@ pub struct Order {
     pub faults_allowed: u64,
     /// Whether hidden areas are lifted first, and how.
     pub lift: Option<Lift>,
+    /// Whether it is found out first how large the drive truly is.
+    pub size_check: SizeCheck,
     /// The rules that it is judged by.
     pub edition: Edition,
 }
@@ -58,6 +61,7 @@ impl Order {
             retries: Self::RETRIES,
             faults_allowed: Self::FAULTS_ALLOWED,
             lift: None,
+            size_check: SizeCheck::default(),
             edition: Edition::default(),
         }
     }
@@ -94,9 +98,17 @@ impl Order {
     }
 
     /// The stages, with every random choice made.
-    pub(super) fn stages(&self, entropy: &mut dyn Entropy) -> Vec<Stage> {
+    pub(super) fn stages(&self, drive: &Drive, entropy: &mut dyn Entropy) -> Vec<Stage> {
         let lift = self.lift.clone().map(Stage::Lift);
-        lift.into_iter().chain(overwriting_of(self, entropy)).collect()
+        let overwriting = overwriting_of(self, entropy);
+        let measure = self.measures(drive).then(|| Measure::drawn(entropy));
+        lift.into_iter().chain(measure).chain(overwriting).collect()
+    }
+
+    /// Whether the drive's size is found out first. A drive that is to be overwritten in part is not written to elsewhere.
+    pub fn measures(&self, drive: &Drive) -> bool {
+        let is_whole = self.range.is_none_or(|r| r == drive.geometry.whole());
+        is_whole && self.size_check.is_due(drive)
     }
 
     /// The passes, each with what of it is read back.

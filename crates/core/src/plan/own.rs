@@ -1,7 +1,7 @@
 //! Erasures by the drive's own commands, as people order them, and the stages that they become.
 
 use super::order::Order;
-use super::stage::{Check, Lift, OwnErase, Reading, Stage, overwriting_of};
+use super::stage::{Check, Lift, Measure, OwnErase, Reading, SizeCheck, Stage, overwriting_of};
 use super::verification::{HowMuch, Verification};
 use crate::digest::Salt;
 use crate::evidence::{Expect, Stated};
@@ -43,6 +43,8 @@ pub struct OwnOrder {
     pub scope: Scope,
     /// Whether hidden areas are lifted first, and how.
     pub lift: Option<Lift>,
+    /// Whether it is found out first how large the drive truly is.
+    pub size_check: SizeCheck,
     /// How much is read afterwards; `None`: nothing, and nothing is earned.
     pub how_much: Option<HowMuch>,
     /// An overwriting that follows.
@@ -60,6 +62,7 @@ impl OwnOrder {
             technique,
             scope: Self::scope(technique, drive, answers),
             lift: Lift::of(drive),
+            size_check: SizeCheck::default(),
             how_much: Some(HowMuch::Full),
             then: None,
             stated: Stated::default(),
@@ -70,7 +73,7 @@ impl OwnOrder {
     /// The technique on all of `drive`, with the rules and the amount of reading that `order` has.
     pub fn of_way(technique: Technique, drive: &Drive, answers: &Answers, order: &Order) -> Self {
         let how_much = if let Verification::Read(how_much, _) = order.verification { Some(how_much) } else { None };
-        Self { how_much, edition: order.edition, ..Self::new(technique, drive, answers) }
+        Self { how_much, edition: order.edition, size_check: order.size_check, ..Self::new(technique, drive, answers) }
     }
 
     /// What the technique reaches on that drive: a format may be of one namespace only.
@@ -118,6 +121,7 @@ impl OwnOrder {
     pub(super) fn stages(&self, drive: &Drive, entropy: &mut dyn Entropy) -> Vec<Stage> {
         let namespace = if let Protocol::Nvme { namespace } = drive.protocol { Some(namespace) } else { None };
         let mut stages: Vec<Stage> = self.lift.clone().map(Stage::Lift).into_iter().collect();
+        stages.extend(self.size_check.is_due(drive).then(|| Measure::drawn(entropy)));
         stages.push(Stage::Own(OwnErase { technique: self.technique, scope: self.scope, namespace }));
         let reading = self.reading(entropy);
         if reading != Reading::None {

@@ -3,7 +3,7 @@
 use super::order::Order;
 use crate::digest::Salt;
 use crate::evidence::{Expect, StageKind};
-use crate::media::Scope;
+use crate::media::{Drive, MediaClass, Scope};
 use crate::notation::Entropy;
 use crate::pattern::Pattern;
 use crate::ranges::RangeSet;
@@ -18,6 +18,8 @@ use serde::{Deserialize, Serialize};
 pub enum Stage {
     /// Hidden areas are made addressable.
     Lift(Lift),
+    /// It is found out whether the drive is as large as it says.
+    Measure(Measure),
     /// The drive erases itself.
     Own(OwnErase),
     /// Passes are laid over sectors.
@@ -31,6 +33,7 @@ impl Stage {
     pub fn kind(&self) -> StageKind {
         match self {
             Stage::Lift(_) => StageKind::Lift,
+            Stage::Measure(_) => StageKind::Measure,
             Stage::Own(_) => StageKind::Own,
             Stage::Overwrite(_) => StageKind::Overwrite,
             Stage::Check(_) => StageKind::Check,
@@ -61,6 +64,45 @@ pub struct Lift {
     /// Whether a device configuration overlay is taken off too: that restores every setting of the maker, not only the size.
     #[serde(default)]
     pub configuration: bool,
+}
+
+/// Finding out whether the drive is as large as it says: sectors all over it are tagged and read.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Measure {
+    /// What tells a tagged sector from all others, and its address: a keystream.
+    pub tags: Pattern,
+}
+
+impl Measure {
+    /// With tags of its own.
+    pub(super) fn drawn(entropy: &mut dyn Entropy) -> Stage {
+        let mut key = [0; 16];
+        entropy.fill(&mut key);
+        Stage::Measure(Self { tags: Pattern::random(key) })
+    }
+}
+
+/// Whether it is found out first how large a drive truly is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum SizeCheck {
+    /// Where drives are sold that say more than they hold: of removable flash.
+    #[default]
+    WhereItMatters,
+    /// In any case.
+    Yes,
+    /// No.
+    No,
+}
+
+impl SizeCheck {
+    /// Whether it is done on that drive.
+    pub fn is_due(self, drive: &Drive) -> bool {
+        match self {
+            SizeCheck::WhereItMatters => drive.class == MediaClass::RemovableFlash,
+            SizeCheck::Yes => true,
+            SizeCheck::No => false,
+        }
+    }
 }
 
 /// The drive's own erase command.

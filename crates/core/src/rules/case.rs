@@ -2,7 +2,7 @@
 
 use super::data::{LackKind, Media};
 use crate::evidence::{
-    CheckEvidence, Drawn, Ended, Evidence, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, StageKind, What,
+    CheckEvidence, Drawn, Ended, Evidence, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, SizeEvidence, StageKind, What,
 };
 use crate::media::{Bus, Drive, HiddenAreas, MediaClass, Protocol};
 use crate::medium::AccessWay;
@@ -40,8 +40,8 @@ pub struct Case {
     pub buffered: bool,
     /// Areas of the unit without user data that no address reaches, in words.
     pub elsewhere: Option<String>,
-    /// Whether every sector was given the same bytes last.
-    pub same_everywhere: bool,
+    /// Whether every sector was given the same bytes last, and nothing else has shown that the drive has them all.
+    pub size_unproved: bool,
     /// Other namespaces that the same command reached, and of which places are read at most, in words.
     pub unread: Option<String>,
     /// Conditions that are known to be met.
@@ -62,7 +62,7 @@ impl Case {
             bridged: drive.bridged,
             simulated: drive.simulated,
             buffered: false,
-            same_everywhere: false,
+            size_unproved: false,
             elsewhere: (!quiet.is_empty()).then(|| quiet.join(", ")),
             unread: technique.reaches_whole_unit().then(|| user_data_elsewhere(drive)).flatten(),
             met,
@@ -75,7 +75,7 @@ impl Case {
         let of_stage = |(n, what): (usize, &What)| match what {
             What::Overwritten(overwrite) => Some(Self::of_overwrite(evidence, n, overwrite)),
             What::Own(own) => Some(Self::of_own(evidence, n, own)),
-            What::Lifted(_) | What::Checked(_) => None,
+            What::Lifted(_) | What::Measured(_) | What::Checked(_) => None,
         };
         evidence.stages.iter().map(|s| &s.what).enumerate().filter_map(of_stage).collect()
     }
@@ -95,7 +95,8 @@ impl Case {
         let found = [unproved, holds(evidence, n, proof)].concat();
         let case = Self::of_stage(evidence, (Technique::Overwrite, met), part(evidence, overwrite.range), found);
         let last = overwrite.passes.last().map(|p| &p.pattern.base);
-        Self { same_everywhere: matches!(last, Some(Base::Bytes { .. })), ..case }
+        let measured = evidence.size().is_some_and(SizeEvidence::is_as_told);
+        Self { size_unproved: matches!(last, Some(Base::Bytes { .. })) && !measured, ..case }
     }
 
     /// The drive's own erasure that is stage `n`. It counts only if the drive itself said that it ended well, and the check
@@ -150,7 +151,7 @@ impl Case {
         let drive = Drive { geometry: evidence.geometry(), hidden: evidence.hidden().clone(), ..evidence.drive().clone() };
         let mut case = Self::foreseen(&drive, technique, met);
         case.buffered = is_buffered(evidence);
-        case.lacks = [ended(evidence), part, case.lacks, writing_faults(evidence), reading_faults(evidence), proof].concat();
+        case.lacks = [ended(evidence), size(evidence), part, case.lacks, writing_faults(evidence), reading_faults(evidence), proof].concat();
         case
     }
 }
@@ -207,7 +208,8 @@ fn part(evidence: &Evidence, range: Sectors) -> Vec<Lack> {
         let (covered, all) = (grouped(range.count), grouped(whole.count));
         format!("Only {covered} of {all} sectors were covered: a part never sanitizes a drive.")
     };
-    if range == whole { vec![] } else { vec![Lack::of(LackKind::Part, said())] }
+    // What a drive does not hold is told for itself.
+    if range == evidence.range_of(whole) { vec![] } else { vec![Lack::of(LackKind::Part, said())] }
 }
 
 fn unreached(drive: &Drive) -> Vec<Lack> {
@@ -234,6 +236,16 @@ fn unreached(drive: &Drive) -> Vec<Lack> {
 fn may_hide(drive: &Drive) -> bool {
     let scsi_drive = drive.protocol == Protocol::Scsi && drive.bus == Bus::Sas;
     drive.class != MediaClass::Virtual && (drive.protocol == Protocol::Ata || scsi_drive)
+}
+
+/// A drive that holds less than it says.
+fn size(evidence: &Evidence) -> Vec<Lack> {
+    let Some(size) = evidence.size().filter(|s| s.is_false()) else { return vec![] };
+    let beyond = match size.holds() {
+        Some(1..) => " Only what it holds was treated: nothing else is there to be.",
+        _ => "",
+    };
+    vec![Lack::of(LackKind::SmallerThanTold, format!("{}{beyond}", size.sentence()))]
 }
 
 fn writing_faults(evidence: &Evidence) -> Vec<Lack> {

@@ -150,6 +150,8 @@ pub enum LackKind {
     EndedEarly,
     /// Only a part of the drive was covered.
     Part,
+    /// The drive says that it has more sectors than it holds.
+    SmallerThanTold,
     /// The drive hides sectors.
     Hidden,
     /// The drive was not asked whether it hides sectors.
@@ -178,9 +180,10 @@ pub enum LackKind {
 
 impl LackKind {
     /// Every kind.
-    pub const ALL: [LackKind; 14] = [
+    pub const ALL: [LackKind; 15] = [
         LackKind::EndedEarly,
         LackKind::Part,
+        LackKind::SmallerThanTold,
         LackKind::Hidden,
         LackKind::HiddenNotAsked,
         LackKind::Unwritable,
@@ -246,8 +249,8 @@ pub enum LimitWhen {
     Elsewhere,
     /// Where the same command reached other namespaces, which were not read back.
     ErasedUnread,
-    /// The last pass is the same in every sector, so that one sector could have answered for another.
-    SameEverywhere,
+    /// The last pass is the same in every sector, so that one sector could have answered for another, and the size was not checked.
+    SizeUnproved,
 }
 
 /// What an outcome does not cover.

@@ -124,7 +124,7 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
                 LimitWhen::Buffered => case.buffered,
                 LimitWhen::Elsewhere => case.elsewhere.is_some(),
                 LimitWhen::ErasedUnread => case.unread.is_some(),
-                LimitWhen::SameEverywhere => case.same_everywhere,
+                LimitWhen::SizeUnproved => case.size_unproved,
             }
     };
     let sentence = |l: &LimitRule| match (&case.elsewhere, l.when) {
@@ -282,7 +282,7 @@ pub(crate) mod tests {
             simulated: false,
             buffered: false,
             elsewhere: None,
-            same_everywhere: false,
+            size_unproved: false,
             unread: None,
             met,
             lacks: vec![],

@@ -2,6 +2,7 @@
 
 mod faults;
 mod going_on;
+mod measuring;
 mod own_check;
 mod request;
 mod stages;
@@ -12,6 +13,7 @@ pub use request::{Completed, DriveChanged, Now, Operation, Request, Step, Wish};
 use super::beside::BesideDraws;
 use super::checkpoint::Checkpoint;
 use super::draw::Draw;
+use super::measure::Measuring;
 use super::event::{Activity, Event, FaultKind, Progress};
 use crate::digest::Met;
 use crate::evidence::{Ended, Evidence, Session};
@@ -23,6 +25,7 @@ use crate::ranges::RangeSet;
 use crate::units::Sectors;
 use faults::{Doubt, Wrong};
 use going_on::Then;
+use measuring::MeasureStep;
 use request::describe;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -45,6 +48,8 @@ enum Phase {
     Talking,
     /// Hidden sectors were lifted: the drive is asked how large it is now.
     AskingSize,
+    /// It is found out whether the drive is as large as it says.
+    Measuring(MeasureStep),
     /// Drawn places are read before the drive erases itself.
     Drawing {
         /// Whether something was laid on some of them.
@@ -106,6 +111,8 @@ pub struct Job {
     conversation: Conversation,
     /// What lay at drawn places before the drive erases itself.
     draw: Option<Draw>,
+    /// The size check that is under way.
+    measuring: Option<Measuring>,
     /// What follows once hidden sectors are lifted anew, after a power cycle.
     then_after_lifting: Option<usize>,
     /// The first sector is read to know which byte a blank drive holds; what else is to be read waits.
@@ -187,6 +194,7 @@ impl Job {
             stage: 0,
             conversation: Conversation::default(),
             draw: None,
+            measuring: None,
             then_after_lifting: None,
             asks_blank_byte: false,
             undrawn_in_a_row: 0,
@@ -266,7 +274,7 @@ impl Job {
 
     /// The sectors to overwrite, on the drive as it is now.
     fn range(&self) -> Sectors {
-        self.plan.range_on(self.geometry())
+        self.progress.evidence().range_of(self.plan.range_on(self.geometry()))
     }
 
     /// Bytes that a pass lays.
@@ -318,14 +326,21 @@ impl Job {
             | Phase::Rechecking { .. }
             | Phase::Drawing { .. }
             | Phase::Marking
+            | Phase::Measuring(MeasureStep::Laying | MeasureStep::Reading)
             | Phase::Checking => match self.next_attempt() {
                 Next::Attempt(attempt) => Step::Do(self.issue(Issued::Work(attempt, now.mono))),
                 Next::AfterThose => Step::Wait,
                 Next::Nothing => self.phase_is_done(now),
             },
             Phase::DrawingBeside | Phase::CheckingBeside if self.in_flight.is_empty() => Step::Do(self.issue(Issued::Beside)),
+            Phase::Measuring(MeasureStep::Flushing) if self.in_flight.is_empty() => Step::Do(self.issue(Issued::Flush)),
             Phase::AskingAgain | Phase::AskingSize if self.in_flight.is_empty() => Step::Do(self.issue(Issued::Identify)),
-            Phase::Flushing | Phase::AskingAgain | Phase::AskingSize | Phase::DrawingBeside | Phase::CheckingBeside => Step::Wait,
+            Phase::Flushing
+            | Phase::Measuring(MeasureStep::Flushing)
+            | Phase::AskingAgain
+            | Phase::AskingSize
+            | Phase::DrawingBeside
+            | Phase::CheckingBeside => Step::Wait,
             Phase::Over => Step::Ended,
         }
     }
@@ -384,6 +399,7 @@ impl Job {
             Phase::Rechecking { then, .. } => self.trust(then, now),
             Phase::Drawing { marked } => self.drawn(marked, now),
             Phase::Marking => return Step::Do(self.issue(Issued::Flush)),
+            Phase::Measuring(_) => self.measure_on(now),
             Phase::Checking => self.checked(now),
             _ => self.end_pass(now),
         }
@@ -427,6 +443,7 @@ impl Job {
             (Issued::Said, _) => self.conversation.operation(),
             (Issued::Rescan, _) => Operation::Rescan,
             (Issued::Beside, _) => Operation::Beside(salt, &self.beside.marks),
+            (Issued::Work(attempt, _), Phase::Measuring(MeasureStep::Reading)) => Operation::Tags(attempt.at, pattern),
             (Issued::Work(attempt, _), Phase::Drawing { .. }) => Operation::Digest(attempt.at, salt),
             (Issued::Work(attempt, _), Phase::Checking) if self.compares_digests() => Operation::Digest(attempt.at, salt),
             (Issued::Work(attempt, _), Phase::Checking) => Operation::ReadBack(attempt.at, pattern),
@@ -460,6 +477,8 @@ impl Job {
         match issued {
             // What was laid to be told apart is read again: what was lost is not there.
             Issued::Flush if matches!(self.phase, Phase::Marking) => self.marked(now),
+            Issued::Flush if matches!(self.phase, Phase::Measuring(_)) => self.measure_on(now),
+            Issued::Work(attempt, _) if matches!(self.phase, Phase::Measuring(_)) => self.not_measured(attempt.at, now),
             Issued::Said | Issued::Rescan => self.end(Ended::Refused { error: words }, now),
             Issued::Work(..) if matches!(self.phase, Phase::Drawing { .. }) => self.undrawn(now),
             Issued::Beside => self.beside_told(&[], now),
@@ -484,6 +503,11 @@ impl Job {
             (Issued::Rescan, Completed::Done, _) => self.mark = now.mono,
             (Issued::Identify, Completed::Identified(found), Phase::AskingSize) => self.size_told(&found, now),
             (Issued::Flush, Completed::Done, Phase::Marking) => self.marked(now),
+            (Issued::Flush, Completed::Done, Phase::Measuring(_)) => self.measure_on(now),
+            (Issued::Work(attempt, _), Completed::Done, Phase::Measuring(MeasureStep::Laying)) => self.tag_laid(attempt.at, now),
+            (Issued::Work(attempt, _), Completed::Tags(met), Phase::Measuring(MeasureStep::Reading)) => {
+                self.tags_met(attempt.at, &met, now);
+            }
             (Issued::Work(..), Completed::Done, Phase::Marking) => self.mark = now.mono,
             (Issued::Work(attempt, begun), Completed::Digested(met), Phase::Drawing { .. }) => {
                 self.advance(attempt.at, begun, now);
@@ -608,6 +632,7 @@ impl Job {
             Phase::ReadingBack => Activity::ReadingBack,
             Phase::Drawing { .. } | Phase::Marking => Activity::Drawing,
             Phase::Checking => Activity::Checking,
+            Phase::Measuring(_) => Activity::Measuring,
             _ => Activity::Laying,
         };
         let all = stretches.count().max(1) as f64;

@@ -8,6 +8,7 @@ use crate::medium::MediumError;
 use crate::native::command::{Answer, Command};
 use crate::pattern::Pattern;
 use crate::ranges::RangeSet;
+use crate::tag::Tag;
 use crate::units::Sectors;
 use jiff::Timestamp;
 use std::sync::Arc;
@@ -84,6 +85,8 @@ pub enum Operation<'j> {
     Identify,
     /// Read these sectors and tell of each what it held, without its bytes.
     Digest(Sectors, Salt),
+    /// Read these sectors and tell which tag of this keystream is on each.
+    Tags(Sectors, &'j Arc<Pattern>),
     /// Send a command that only asks.
     Ask(&'j Command),
     /// Send commands that change the drive, one right after another.
@@ -108,6 +111,8 @@ pub enum Completed {
     Identified(Box<Drive>),
     /// The sectors were read; this is what each of them held.
     Digested(Vec<Met>),
+    /// The sectors were read; these are the tags that are on them.
+    Tags(Vec<Tag>),
     /// The answers to the commands that were sent; of several the first that was not good is the last.
     Answered(Vec<Answer>),
     /// What the drawn places of other namespaces hold.

@@ -16,6 +16,7 @@ impl Job {
         self.mark = now.mono;
         match self.plan.stages().get(n) {
             Some(Stage::Lift(_)) => self.begin_lifting(now),
+            Some(Stage::Measure(_)) => self.begin_measuring(now),
             Some(Stage::Own(_)) => self.begin_own(now),
             Some(Stage::Check(_)) => self.begin_check(now),
             Some(Stage::Overwrite(_)) => {
@@ -102,7 +103,7 @@ impl Job {
     pub(super) fn is_in_a_stage_of_the_drives_own(&self) -> bool {
         let own = match self.progress.evidence().stages.last().map(|s| &s.what) {
             None => self.plan.overwriting_at() != Some(0),
-            Some(What::Lifted(_) | What::Own(_)) => true,
+            Some(What::Lifted(_) | What::Measured(_) | What::Own(_)) => true,
             Some(What::Checked(_)) => self.progress.evidence().overwrite().is_none(),
             Some(What::Overwritten(_)) => false,
         };
@@ -125,6 +126,8 @@ impl Job {
             None => 0,
             Some((What::Lifted(_), false)) => 0,
             Some((What::Lifted(_), true)) => 1,
+            // Nothing was erased since: it is found out anew, since this may be another drive of that name.
+            Some((What::Measured(_), _)) => self.plan.measure_at().unwrap_or(0),
             Some((What::Own(_), false)) => own_at.unwrap_or(0),
             // What was read under an earlier hold proves nothing. A key is replaced again; what is blank is read in full.
             Some((What::Own(own), true)) if own.technique.leaves_unknown_bytes() => own_at.unwrap_or(0),

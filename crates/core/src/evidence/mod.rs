@@ -3,6 +3,11 @@
 //! Evidence lists the sessions in which the drive was held, and the stages of the treatment side by side. A reading
 //! proves something only in the session in which it was done: between two sessions anybody may have written.
 
+mod size;
+
+pub(crate) use size::MOST_EXAMPLES;
+pub use size::{SameSector, Size, SizeEvidence};
+
 use crate::media::{Drive, Geometry, HiddenAreas};
 use crate::medium::Access;
 use crate::pace::Pace;
@@ -129,6 +134,8 @@ impl Session {
 pub enum StageKind {
     /// Making hidden areas addressable.
     Lift,
+    /// Finding out whether the drive is as large as it says.
+    Measure,
     /// The drive's own erase command.
     Own,
     /// Writing passes over sectors.
@@ -154,6 +161,7 @@ impl StageEvidence {
     pub fn kind(&self) -> StageKind {
         match self.what {
             What::Lifted(_) => StageKind::Lift,
+            What::Measured(_) => StageKind::Measure,
             What::Own(_) => StageKind::Own,
             What::Overwritten(_) => StageKind::Overwrite,
             What::Checked(_) => StageKind::Check,
@@ -167,6 +175,8 @@ impl StageEvidence {
 pub enum What {
     /// Hidden areas were made addressable.
     Lifted(LiftEvidence),
+    /// Sectors all over the drive were tagged, and read.
+    Measured(SizeEvidence),
     /// The drive erased itself.
     Own(OwnEvidence),
     /// Passes were laid.
@@ -540,6 +550,21 @@ impl Evidence {
         self.stages.iter().rev().find_map(|s| if let What::Lifted(l) = &s.what { Some(l) } else { None })
     }
 
+    /// What was found out about the drive's size, if that was asked.
+    pub fn size(&self) -> Option<&SizeEvidence> {
+        self.stages.iter().rev().find_map(|s| if let What::Measured(size) = &s.what { Some(size) } else { None })
+    }
+
+    /// The sectors to cover where `planned` were: of a drive that holds less than it says, those that it holds.
+    pub(crate) fn range_of(&self, planned: Sectors) -> Sectors {
+        let measured = self.stages.iter().any(|s| matches!(s.what, What::Measured(_)) && s.ended.is_some());
+        let holds = self.size().filter(|_| measured).and_then(SizeEvidence::holds).filter(|n| *n > 0);
+        match holds {
+            Some(holds) if planned == self.geometry().whole() => Sectors::new(0, holds),
+            _ => planned,
+        }
+    }
+
     /// Number of the last session, counted from 0.
     pub fn last_session(&self) -> u32 {
         self.sessions.len().saturating_sub(1) as u32
@@ -564,7 +589,7 @@ impl Evidence {
     pub fn check_after(&self, n: usize) -> Option<&CheckEvidence> {
         match &self.stages.get(n + 1)?.what {
             What::Checked(check) => Some(check),
-            What::Lifted(_) | What::Own(_) | What::Overwritten(_) => None,
+            What::Lifted(_) | What::Measured(_) | What::Own(_) | What::Overwritten(_) => None,
         }
     }
 
@@ -613,7 +638,7 @@ impl Evidence {
         let own = self.stages.iter().position(|s| matches!(s.what, What::Own(_)))?;
         match &mut self.stages.get_mut(own + 1)?.what {
             What::Checked(check) => Some(check),
-            What::Lifted(_) | What::Own(_) | What::Overwritten(_) => None,
+            What::Lifted(_) | What::Measured(_) | What::Own(_) | What::Overwritten(_) => None,
         }
     }
 
@@ -708,6 +733,7 @@ impl Evidence {
                 fails(o.session as usize >= self.sessions.len(), "an erasure of the drive's own is of no session")?;
                 fails(o.completed && o.sent == 0 && !o.commands.is_empty(), "what was never sent has come to an end")
             }
+            What::Measured(size) => size.check_soundness(self.sessions.len(), geometry.sectors),
             What::Lifted(l) => {
                 let other_sectors = (l.before.logical, l.before.physical) != (l.after.logical, l.after.physical);
                 fails(other_sectors || l.after.sectors < l.before.sectors, "lifting a hidden area made the drive smaller")
