@@ -11,6 +11,7 @@ use jurex_core::native::command::{Answer, Command, Image};
 use jurex_core::plan::{OwnOrder, Plan, Secret};
 use jurex_core::ranges::RangeSet;
 use jurex_core::rules::{Edition, Outcome, Technique, judge};
+use jurex_core::tag::Tag;
 use jurex_core::testing::{Fixed, cleared_for, test_drive};
 use libfuzzer_sys::fuzz_target;
 use std::time::Duration;

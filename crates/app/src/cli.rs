@@ -135,6 +135,13 @@ pub(crate) struct OrderArgs {
     /// A device configuration overlay is taken off too: that restores every setting that the drive had from its maker
     #[arg(long, conflicts_with = "leave_hidden")]
     pub(crate) restore_configuration: bool,
+    /// Whether it is found out first that the drive is as large as it says, by marks all over it (default: yes for removable
+    /// flash, no for all else)
+    #[arg(long, value_name = "yes|no", value_parser = yes_no())]
+    pub(crate) size_check: Option<bool>,
+    /// Search it for leftovers before and after, a sample for a minute at most: both counts stand in the record
+    #[arg(long)]
+    pub(crate) leftovers: bool,
     /// How often the passes are run through (1, unless a policy says otherwise)
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=500))]
     pub(crate) rounds: Option<u32>,
@@ -239,7 +246,7 @@ pub(crate) struct Erase {
     #[arg(long, value_name = "DIR")]
     pub(crate) out: PathBuf,
     /// Go on with the job on this drive that was stopped, lost its drive, was killed, or lost power
-    #[arg(long, conflicts_with_all = ["method", "passes", "way", "rounds", "blank", "verify", "from", "to", "partition", "retries", "rules", "faults"])]
+    #[arg(long, conflicts_with_all = ["method", "passes", "way", "rounds", "blank", "verify", "from", "to", "partition", "retries", "rules", "faults", "size_check", "leftovers"])]
     pub(crate) resume: bool,
     /// One JSON event a line
     #[arg(long)]

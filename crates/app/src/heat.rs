@@ -27,6 +27,11 @@ struct Heat {
 }
 
 impl<'c> Watched<'c> {
+    /// The person's wishes alone.
+    pub(crate) fn person(&mut self) -> &mut dyn JobControl {
+        self.person
+    }
+
     /// Watches the drive, if there is a limit.
     pub(crate) fn new(person: &'c mut dyn JobControl, seen: &Seen, limit: Option<i16>) -> Self {
         let heat = limit.map(|limit| {

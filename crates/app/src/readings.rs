@@ -3,7 +3,7 @@
 use crate::bench::Seen;
 use crate::clock::{SystemClock, SystemEntropy, wall};
 use crate::exit::Failure;
-use jurex_core::erase::{Backend, Completed, Done, JobControl, Task};
+use jurex_core::erase::{Backend, Clock, Completed, Done, JobControl, Task, Wish};
 use jurex_core::evidence::Ended;
 use jurex_core::media::Drive;
 use jurex_core::medium::{Medium, MediumError};
@@ -13,7 +13,10 @@ use jurex_core::ranges::RangeSet;
 use jurex_core::record::{Person, Record, Tool};
 use jurex_core::residue::{Places, Residue, search};
 use jurex_core::sampling::Sampling;
-use std::time::Duration;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread;
+use std::time::{Duration, Instant};
 
 /// Readers of a search, each with a mebibyte: while some wait for the drive the others look through what they have got.
 const READERS: usize = 4;
@@ -72,6 +75,46 @@ fn still_the_same(reading: Reading, found: &Drive, backend: &mut dyn Backend) ->
     Reading { ended: Ended::Changed { what }, ..reading }
 }
 
+/// Time of a search beside a job.
+const A_MINUTE: Duration = Duration::from_secs(60);
+/// How often wishes are looked at, and progress is told, meanwhile.
+const LOOK_EVERY: Duration = Duration::from_millis(100);
+
+/// Searches a sample of the drive beside its job, for a minute at most. `tell` hears how much of it is done. What is wished of the
+/// job meanwhile is given back; a stop breaks the search off.
+pub(crate) fn search_for_a_minute(
+    seen: &Seen,
+    control: &mut dyn JobControl,
+    tell: &mut dyn FnMut(f64),
+) -> (Result<Residue, Failure>, Option<Wish>) {
+    let (share, stop, until) = (Mutex::new(0.0), AtomicBool::new(false), Instant::now() + A_MINUTE);
+    let mut wishes = vec![];
+    let searched = thread::scope(|scope| {
+        let told = |done: u64, of: u64| {
+            if let Ok(mut share) = share.lock() {
+                *share = done as f64 / of.max(1) as f64;
+            }
+            !stop.load(Ordering::Relaxed) && Instant::now() < until
+        };
+        let search = scope.spawn(move || search_leftovers(seen, true, &told));
+        while !search.is_finished() {
+            thread::sleep(LOOK_EVERY);
+            wishes.extend(control.poll());
+            if wishes.contains(&Wish::Stop) {
+                stop.store(true, Ordering::Relaxed);
+            }
+            tell(share.lock().map_or(0.0, |s| *s));
+        }
+        search.join().unwrap_or_else(|_| Err(Failure::Stopped("the search met a defect".into())))
+    });
+    // One whose time was over has done what was asked.
+    let in_time = |residue: Residue| match residue.ended {
+        Ended::Stopped if !stop.load(Ordering::Relaxed) => Residue { ended: Ended::Finished, whole: false, ..residue },
+        _ => residue,
+    };
+    (searched.map(in_time), Wish::of_several(wishes))
+}
+
 /// Searches the drive for leftovers, all of it or a sample. `tell` hears how many of how many places are done, and says whether it
 /// goes on.
 ///
@@ -84,6 +127,7 @@ pub(crate) fn search_leftovers(seen: &Seen, sampled: bool, tell: &(dyn Fn(u64, u
     }
     let readers = (0..READERS).map(|_| Ok(seen.peek()?)).collect::<Result<Vec<Box<dyn Medium + Send>>, Failure>>()?;
     let places = if sampled { Places::sampled(geometry, &mut SystemEntropy) } else { Places::whole(geometry) };
-    let searched = search(readers, geometry, &places, &|done| tell(done, places.len()));
+    let clock = SystemClock::new();
+    let searched = search(readers, geometry, &places, &|| clock.now().mono, &|done| tell(done, places.len()));
     Ok(Residue::of(&searched, geometry, places.is_whole()))
 }

@@ -4,15 +4,18 @@ use crate::bench::{HeldBeside, OpenDrive, Seen};
 use crate::clock::{SystemClock, new_job_id, wall};
 use crate::exit::Failure;
 use crate::heat::Watched;
+use crate::readings;
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
 use jurex_core::erase::{
-    self, Backend, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError,
+    self, Backend, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError, Wish,
 };
+use jurex_core::evidence::Ended;
 use jurex_core::media::Drive;
 use jurex_core::medium::MediumError;
 use jurex_core::plan::{ArmedPlan, Plan};
 use jurex_core::record::{JobId, Papers, Record, Tool};
+use jurex_core::residue::Leftovers;
 use jurex_ledger::{Ledger, LedgerError, Unfinished};
 use std::path::Path;
 
@@ -30,6 +33,8 @@ pub(crate) struct Prepared {
     clock: SystemClock,
     started: Timestamp,
     hold_above: Option<i16>,
+    /// Whether it begins now, and does not go on.
+    is_new: bool,
 }
 
 /// A job that is over.
@@ -95,7 +100,21 @@ impl Opened {
         let id = begin(&ledger, &self.seen, started).map_err(unwritten)?;
         ledger.can_go_on(&id, &found, &before, &papers).map_err(unwritten)?;
         let Opened { seen, drive, beside, .. } = self;
-        Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, started, hold_above: to.hold_above })
+        Ok(Prepared {
+            job,
+            seen,
+            drive,
+            beside,
+            id,
+            plan,
+            before,
+            papers,
+            ledger,
+            clock,
+            started,
+            hold_above: to.hold_above,
+            is_new: true,
+        })
     }
 
     /// The same for a job that was cut short and goes on, under its own name.
@@ -121,7 +140,21 @@ impl Opened {
         let job = Job::resume_watched(&from.checkpoint, armed, &found, access, how, clock.now()).map_err(changed)?;
         let Unfinished { job: id, started, before, papers, .. } = from;
         let Opened { seen, drive, beside, .. } = self;
-        Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, started, hold_above: to.hold_above })
+        Ok(Prepared {
+            job,
+            seen,
+            drive,
+            beside,
+            id,
+            plan,
+            before,
+            papers,
+            ledger,
+            clock,
+            started,
+            hold_above: to.hold_above,
+            is_new: false,
+        })
     }
 
     /// Another drive that is there and might be the one that the job was cut short on.
@@ -159,6 +192,27 @@ fn begin(ledger: &Ledger, seen: &Seen, started: Timestamp) -> Result<JobId, Ledg
     }
 }
 
+/// Searches the drive of a job for leftovers, before it or after it, and tells of that as the job would.
+fn search_beside(
+    seen: &Seen,
+    before: bool,
+    control: &mut dyn JobControl,
+    tell: &mut dyn FnMut(&Event),
+) -> (Option<Leftovers>, Option<Wish>) {
+    let (searched, wish) = readings::search_for_a_minute(seen, control, &mut |share| tell(&Event::Searching { share }));
+    match searched {
+        Ok(residue) => {
+            let found = Leftovers::of(&residue);
+            tell(&Event::Searched { before, found: found.clone() });
+            (Some(found), wish)
+        }
+        Err(why) => {
+            tell(&Event::NotSearched { why: why.to_string() });
+            (None, wish)
+        }
+    }
+}
+
 /// Checkpoints go to the ledger.
 struct InTheLedger<'l>(&'l Ledger, &'l JobId);
 
@@ -183,7 +237,7 @@ impl Prepared {
     /// middle does not stop the job: the drive is better erased than half erased, and the trouble is reported.
     pub(crate) fn run(self, control: &mut dyn JobControl, tell: &mut dyn FnMut(&Event)) -> Finished {
         let mut ledger_trouble = None;
-        let Prepared { job, seen, drive, mut beside, id, plan, before, papers, ledger, clock, started, hold_above } = self;
+        let Prepared { mut job, seen, drive, mut beside, id, plan, mut before, papers, ledger, clock, started, .. } = self;
         let mut both = |event: &Event| {
             // After a failure the next event is tried all the same; the first trouble is what is told at the end.
             if let Err(e) = ledger.tell(&id, event, wall()) {
@@ -193,14 +247,28 @@ impl Prepared {
             tell(event);
         };
         let mut store = InTheLedger(&ledger, &id);
+        if plan.searches() && self.is_new {
+            let (left, wish) = search_beside(&seen, true, control, &mut both);
+            before.left = left;
+            if let Err(e) = ledger.keep_contents(&id, &before) {
+                tracing::error!("job {id}: {e}");
+            }
+            wish.into_iter().for_each(|w| job.wish(w));
+            job.begins_now(clock.now());
+        }
         // A drive that is to erase itself is asked nothing beside its job: a question in the middle could end the erasure.
-        let hold_above = hold_above.filter(|_| plan.own_erase().is_none());
+        let hold_above = self.hold_above.filter(|_| plan.own_erase().is_none());
         let mut control = Watched::new(control, &seen, hold_above);
         let work = |backend: &mut dyn Backend| erase::run(job, backend, &clock, &mut control, &mut store, &mut both);
         let evidence = drive.with_backend_beside(&mut beside, work);
         let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
         let goes_on = evidence.ended.can_go_on();
-        let record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);
+        let is_over = evidence.ended == Ended::Finished;
+        let mut record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);
+        if plan.searches() && is_over {
+            // Under the same hold; the job is over, whatever is wished of it meanwhile.
+            record.left = search_beside(&seen, false, control.person(), &mut both).0;
+        }
         drop(beside);
         let stored = ledger.finish(&record, wall());
         if let Err(e) = &stored {

@@ -55,6 +55,14 @@ impl Pace {
         self.range.first.0 + ((bin as u128 + 1) * u128::from(self.range.count)).div_ceil(BINS as u128) as u64
     }
 
+    /// Adds what another noted of the same range.
+    pub fn add(&mut self, other: &Self) {
+        for (mine, theirs) in self.bins.iter_mut().zip(&other.bins) {
+            mine.sectors = mine.sectors.saturating_add(theirs.sectors);
+            mine.micros = mine.micros.saturating_add(theirs.micros);
+        }
+    }
+
     /// Bytes per second of each part; `None` where nothing has been done or no time has passed.
     pub fn speeds(&self, sector_bytes: u32) -> Vec<Option<f64>> {
         let speed = |b: &Bin| (b.micros > 0).then(|| b.sectors as f64 * f64::from(sector_bytes) * 1e6 / b.micros as f64);

@@ -22,6 +22,8 @@ pub enum Kind {
     Laid,
     /// Read back and right.
     Proved,
+    /// Something that a person could still use.
+    Left,
     /// Wrong, unreadable or unwritable.
     Fault,
 }
@@ -112,6 +114,20 @@ impl Strata {
     }
 }
 
+impl Strata {
+    /// With what a search has found on top: `usable` is the share of what a person could use, in equal parts of the drive.
+    #[must_use]
+    pub fn with_left(mut self, usable: &[Option<f64>]) -> Self {
+        let parts = usable.len().max(1) as u128;
+        let edge = |n: usize| self.whole.first.0 + (u128::from(self.whole.count) * n as u128 / parts) as u64;
+        let part = |n: usize| Sectors::new(edge(n), edge(n + 1) - edge(n));
+        let found = usable.iter().enumerate().filter(|(_, share)| share.is_some_and(|s| s > 0.0));
+        let spans = found.map(|(n, _)| Span { at: part(n), kind: Kind::Left, text: None }).collect();
+        self.layers.push(Layer { title: "left".into(), spans });
+        self
+    }
+}
+
 fn spans(set: &RangeSet, kind: Kind) -> impl Iterator<Item = Span> {
     set.iter().map(move |at| Span { at: *at, kind, text: None })
 }
@@ -159,8 +175,9 @@ impl Layer {
             b.min(to).saturating_sub(a.max(from))
         };
         let covered = |kind: Kind| self.spans.iter().filter(|s| s.kind == kind).map(overlap).sum::<u128>();
-        if covered(Kind::Fault) > 0 {
-            return Some((Kind::Fault, 8));
+        // One alone matters as much as many.
+        if let Some(kind) = [Kind::Fault, Kind::Left].into_iter().find(|k| covered(*k) > 0) {
+            return Some((kind, 8));
         }
         let (kind, most) = [Kind::Proved, Kind::Laid, Kind::Own, Kind::AtWork, Kind::Hidden, Kind::Former]
             .map(|k| (k, covered(k)))
@@ -177,6 +194,17 @@ mod tests {
     use crate::media::MediaClass;
     use crate::pattern::Pattern;
     use crate::rules::tests::faultless;
+
+    #[test]
+    fn what_is_left_anywhere_shows_in_its_cell() {
+        let mut usable = vec![Some(0.0); 120];
+        (usable[0], usable[59], usable[119]) = (Some(0.001), None, Some(1.0));
+        let strata = Strata::before(Sectors::new(0, 100_000), 51_200_000, &Contents::default()).with_left(&usable);
+        let layer = strata.layers.last().unwrap();
+        let cells = layer.cells(strata.whole, 40);
+        assert_eq!((layer.title.as_str(), layer.spans.len()), ("left", 2));
+        assert_eq!(cells.iter().enumerate().filter(|(_, c)| c.is_some()).map(|(n, _)| n).collect::<Vec<_>>(), [0, 39]);
+    }
 
     #[test]
     fn many_passes_fold_and_their_faults_still_show() {

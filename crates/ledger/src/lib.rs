@@ -295,7 +295,7 @@ impl Ledger {
     /// # Errors
     /// A full disk, no rights.
     pub fn tell(&self, job: &JobId, event: &Event, time: Timestamp) -> Result<(), LedgerError> {
-        if matches!(event, Event::Advanced { .. }) {
+        if matches!(event, Event::Advanced { .. } | Event::Searching { .. }) {
             return Ok(());
         }
         let json = serde_json::to_string(event).expect("an event holds only strings, numbers and lists");
@@ -358,6 +358,16 @@ impl Ledger {
         let row = params![job.as_str(), json(serde_json::to_string(before)), json(serde_json::to_string(papers))];
         let insert = "INSERT OR IGNORE INTO unfinished (job, before, papers) VALUES (?1, ?2, ?3)";
         self.connection.execute(insert, row).map_err(|e| self.sql(e)).map(drop)
+    }
+
+    /// Keeps what was found on the drive of a job before its first write, in place of what was noted before.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn keep_contents(&self, job: &JobId, before: &Contents) -> Result<(), LedgerError> {
+        let json = serde_json::to_string(before).expect("contents hold only strings, numbers and lists");
+        let update = "UPDATE unfinished SET before = ?2 WHERE job = ?1";
+        self.connection.execute(update, params![job.as_str(), json]).map_err(|e| self.sql(e)).map(drop)
     }
 
     /// Keeps the newest checkpoint of a job in place of the one before it.

@@ -454,6 +454,7 @@ mod tests {
                     Completed::Done
                     | Completed::Identified(_)
                     | Completed::Digested(_)
+                    | Completed::Tags(_)
                     | Completed::Answered(_)
                     | Completed::Beside(_) => {}
                     Completed::Failed(e) => panic!("{e}: {:?}", e.cause),

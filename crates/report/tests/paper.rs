@@ -59,7 +59,8 @@ fn record(notation: &str, model: &str, label: &str, faults: u64) -> Record {
         stated: Stated::default(),
     };
     let region = |first, count| Region { label: Some(label.into()), ..Region::new(Sectors::new(first, count), "FAT32") };
-    let before = Contents { table: Some("GPT".into()), regions: vec![region(2048, 500_000), region(600_000, 2)], note: None };
+    let before =
+        Contents { table: Some("GPT".into()), regions: vec![region(2048, 500_000), region(600_000, 2)], ..Contents::default() };
     let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
     let papers = Papers { source: label.into(), ..Papers::default() };
     let ended = Timestamp::from_second(4000).unwrap();

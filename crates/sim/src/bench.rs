@@ -2,8 +2,8 @@
 //!
 //! They are scale models, a thousandth of the printed capacity: every sector is really there and really processed.
 
-use crate::counterfeit::{Beyond, Counterfeit};
 use crate::contents::{self, Partition, Volume};
+use crate::counterfeit::{Beyond, Counterfeit};
 use crate::drive::{Fault, Kind, SimDrive};
 use crate::own::Nature;
 use crate::speed::{Pacing, SpeedShape};

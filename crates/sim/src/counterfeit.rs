@@ -22,7 +22,7 @@ pub struct Counterfeit {
     pub holds: u64,
     /// What it does with the others.
     pub beyond: Beyond,
-    /// Sectors that it keeps in a buffer, and answers from it: those that were written last.
+    /// Sectors that it keeps in a buffer, and answers from it: those that were written or read last.
     pub remembers: usize,
 }
 
@@ -52,22 +52,28 @@ impl False {
             if let Some(real) = self.real(lba) {
                 store.write(real * sector as u64, bytes);
             }
-            if self.nature.remembers > 0 {
-                self.buffer.push_back((lba, bytes.into()));
-            }
-            while self.buffer.len() > self.nature.remembers {
-                self.buffer.pop_front();
-            }
+            self.remember(lba, bytes);
         }
     }
 
-    pub(crate) fn read(&self, store: &Store, at: Lba, sector: usize, out: &mut [u8]) {
+    fn remember(&mut self, lba: u64, bytes: &[u8]) {
+        if self.nature.remembers == 0 {
+            return;
+        }
+        self.buffer.push_back((lba, bytes.into()));
+        while self.buffer.len() > self.nature.remembers {
+            self.buffer.pop_front();
+        }
+    }
+
+    pub(crate) fn read(&mut self, store: &Store, at: Lba, sector: usize, out: &mut [u8]) {
         for (lba, bytes) in (at.0..).zip(out.chunks_mut(sector)) {
             match (self.buffer.iter().rev().find(|(l, _)| *l == lba), self.real(lba)) {
                 (Some((_, kept)), _) => bytes.copy_from_slice(kept),
                 (None, Some(real)) => store.read(real * sector as u64, bytes),
                 (None, None) => bytes.fill(0),
             }
+            self.remember(lba, bytes);
         }
     }
 }

@@ -326,7 +326,7 @@ impl Medium for SimMedium {
     fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
         let stretch = self.stretch(at, out.len());
         let geometry = self.geometry();
-        self.work(Op::Read, stretch, |state| match &state.false_size {
+        self.work(Op::Read, stretch, |state| match &mut state.false_size {
             Some(counterfeit) => counterfeit.read(&state.store, at, geometry.logical as usize, out),
             None => state.store.read(geometry.bytes_of(at.0), out),
         })

@@ -6,12 +6,14 @@
 
 mod bench;
 mod contents;
+mod counterfeit;
 mod drive;
 mod own;
 mod speed;
 mod store;
 
 pub use bench::{Bay, Bench};
+pub use counterfeit::{Beyond, Counterfeit};
 pub use drive::{Fault, Kind, Laboratory, SimDrive, SimMedium, SimNamespace};
 pub use own::{Hiding, Lie, Nature};
 pub use speed::{Pacing, SpeedShape};

@@ -1,14 +1,14 @@
 //! The engine on simulated drives: what its record claims, against what the drive's cells truly hold.
 
 use jurex_core::erase::{self, CHUNK_BYTES, Clock, Job, NotKept, Now, Sequential, Unattended};
-use jurex_core::evidence::{Ended, Evidence};
+use jurex_core::evidence::{Ended, Evidence, Size};
 use jurex_core::media::{Bus, MediaClass};
 use jurex_core::medium::Medium;
-use jurex_core::plan::{Order, Plan};
+use jurex_core::plan::{Order, Plan, SizeCheck};
 use jurex_core::rules::{Edition, Outcome, judge};
 use jurex_core::testing::{Fixed, cleared, test_drive};
 use jurex_core::units::{Lba, Sectors};
-use jurex_sim::{Fault, Kind, Pacing, SimDrive, SpeedShape};
+use jurex_sim::{Beyond, Counterfeit, Fault, Kind, Pacing, SimDrive, SpeedShape};
 use proptest::prelude::*;
 use std::time::{Duration, Instant};
 
@@ -39,7 +39,11 @@ fn drive(kind: Kind, class: MediaClass) -> SimDrive {
 }
 
 fn erase(drive: &SimDrive, notation: &str) -> Evidence {
-    let plan = Plan::new(&drive.drive(), &Order::of_program("test", notation.parse().unwrap()), &mut Fixed(11)).unwrap();
+    carry_out(drive, &Order::of_program("test", notation.parse().unwrap()))
+}
+
+fn carry_out(drive: &SimDrive, order: &Order) -> Evidence {
+    let plan = Plan::new(&drive.drive(), order, &mut Fixed(11)).unwrap();
     let armed = plan.arm(&cleared(&drive.drive()), "000001").unwrap();
     let mut medium = drive.open().unwrap();
     let clock = Wall(Instant::now());
@@ -66,7 +70,7 @@ fn a_platter_is_truly_empty_after_one_pass() {
 
 #[test]
 fn flash_keeps_old_cells_after_one_pass_and_so_one_pass_earns_nothing() {
-    let drive = drive(Kind::Flash { spare_percent: 50 }, MediaClass::RemovableFlash);
+    let drive = drive(Kind::Flash { spare_percent: 300 }, MediaClass::RemovableFlash);
     let claim = judge(Edition::default(), &erase(&drive, "00"));
     assert!(drive.cells_hold(SECRET) && !addressable_holds_secret(&drive));
     assert_eq!(claim.outcome(), Outcome::NotSanitized);
@@ -83,6 +87,64 @@ fn a_drive_that_drops_writes_is_found_out_by_reading_back_and_only_by_that() {
         (evidence.wrong().sentence(3).as_str(), judge(Edition::default(), &evidence).outcome()),
         ("sector 777", Outcome::NotSanitized)
     );
+}
+
+fn counterfeit(beyond: Beyond, remembers: usize) -> SimDrive {
+    let drive = drive(Kind::Flash { spare_percent: 7 }, MediaClass::RemovableFlash);
+    drive.make_counterfeit(Counterfeit { holds: SECTORS / 8, beyond, remembers });
+    drive
+}
+
+#[test]
+fn a_stick_that_says_more_than_it_holds_is_found_out_before_the_first_pass_and_only_what_it_holds_is_overwritten() {
+    // It remembers a little less than the stretches that are laid before the first is read again.
+    for (beyond, remembers) in
+        [(Beyond::BeginsAgain, 0), (Beyond::BeginsAgain, 250), (Beyond::Drops, 250), (Beyond::Repeats(16), 16)]
+    {
+        let stick = counterfeit(beyond, remembers);
+        let evidence = erase(&stick, "55 | ~");
+        evidence.check_soundness().unwrap();
+        let (size, claim) = (evidence.size().unwrap(), judge(Edition::default(), &evidence));
+        let holds = SECTORS / 8 - if beyond == Beyond::Repeats(16) { 16 } else { 0 };
+        assert_eq!((size.holds(), evidence.range()), (Some(holds), Sectors::new(0, holds)), "{beyond:?}: {size:?}");
+        assert_eq!((claim.outcome(), evidence.ended.clone()), (Outcome::NotSanitized, Ended::Finished));
+        let why = &claim.reasons()[0].sentence;
+        assert!(why.starts_with("It says that it holds 10.2 MB, and holds 1.2"), "{why}");
+        assert!(claim.reasons().len() == 1 && evidence.wrong().is_empty(), "what it holds is overwritten: {:?}", claim.reasons());
+        assert!(!stick.addresses_hold(SECRET));
+    }
+}
+
+#[test]
+fn without_the_size_check_such_a_stick_would_earn_what_it_does_not_deserve_and_an_address_pass_finds_it_out_too() {
+    let unchecked = |notation: &str| Order { size_check: SizeCheck::No, ..Order::of_program("test", notation.parse().unwrap()) };
+    let stick = counterfeit(Beyond::BeginsAgain, 0);
+    let claim = judge(Edition::default(), &carry_out(&stick, &unchecked("55 | ~")));
+    assert_eq!(claim.outcome(), Outcome::Clear);
+    assert!(claim.limits().iter().any(|l| l.sentence.contains("as large as it says was not proved")));
+    // A buffer that is larger than the stretches of the check hides a small lie from it, and not from a whole pass.
+    let hiding = || {
+        let stick = drive(Kind::Magnetic, MediaClass::RemovableFlash);
+        stick.make_counterfeit(Counterfeit { holds: SECTORS - 8, beyond: Beyond::Drops, remembers: 2000 });
+        stick
+    };
+    assert!(erase(&hiding(), "55 | ~").size().unwrap().is_as_told());
+    let addressed = erase(&hiding(), "lba | ~");
+    assert!(!addressed.wrong().is_empty() || addressed.ended != Ended::Finished, "{:?}", addressed.wrong());
+    assert_eq!(judge(Edition::default(), &addressed).outcome(), Outcome::NotSanitized);
+}
+
+#[test]
+fn a_stick_that_is_as_large_as_it_says_earns_its_outcome_without_that_limit() {
+    let stick = drive(Kind::Flash { spare_percent: 7 }, MediaClass::RemovableFlash);
+    let evidence = erase(&stick, "55 | ~");
+    let claim = judge(Edition::default(), &evidence);
+    assert!(evidence.size().unwrap().is_as_told() && claim.outcome() == Outcome::Clear, "{:?}", claim.reasons());
+    assert!(!claim.limits().iter().any(|l| l.sentence.contains("as large as it says")));
+    let worn = drive(Kind::Magnetic, MediaClass::RemovableFlash);
+    worn.add_fault(Fault::Unwritable(Sectors::new(SECTORS - 2, 1)));
+    let size = erase(&worn, "55 | ~").size().cloned().unwrap();
+    assert_eq!(size.finding(), Size::NotProved, "a sector that can't be written says nothing of the size: {size:?}");
 }
 
 #[test]

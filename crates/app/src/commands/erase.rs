@@ -221,6 +221,10 @@ impl Teller {
                 | Event::LiftStarted { .. }
                 | Event::Lifted { .. }
                 | Event::Marked { .. }
+                | Event::Searched { .. }
+                | Event::NotSearched { .. }
+                | Event::MeasureStarted { .. }
+                | Event::Measured { .. }
                 | Event::Sending { .. }
                 | Event::StandsStill { .. }
                 | Event::CannotStop
@@ -330,6 +334,8 @@ fn summary(record: &Record, seen: &Seen) {
         ));
     }
     say(&format!("  proof    {}", record.confidence()));
+    evidence.size().iter().for_each(|size| say(&format!("  size     {}", size.sentence())));
+    record.leftovers().iter().for_each(|both| say(&format!("  usable   {both}")));
 }
 
 fn result_json(record: &Record, written: Option<&Vec<std::path::PathBuf>>) -> serde_json::Value {

@@ -6,7 +6,7 @@ use crate::exit::Failure;
 use jurex_core::evidence::Stated;
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::notation::{NotationError, Program};
-use jurex_core::plan::{Course, Lift, Order, OwnOrder, PlanError, Verification};
+use jurex_core::plan::{Course, Lift, Order, OwnOrder, PlanError, SizeCheck, Verification};
 use jurex_core::rules::{Edition, Technique};
 use jurex_core::units::Sectors;
 
@@ -50,13 +50,22 @@ pub(super) fn course(
     let stated = Stated { conditions: asked.stated.clone(), by: if asked.stated.is_empty() { "" } else { by }.into() };
     let lift = lift(asked, seen);
     let own = OwnOrder::new(technique, &seen.drive, &seen.answers);
-    Ok(Course::Own(OwnOrder { lift, how_much, then, stated, edition, ..own }))
+    let size_check = size_check(asked);
+    Ok(Course::Own(OwnOrder { lift, size_check, searches: asked.leftovers, how_much, then, stated, edition, ..own }))
 }
 
 /// Whether and how hidden areas are lifted first.
 fn lift(asked: &OrderArgs, seen: &Seen) -> Option<Lift> {
     Lift::of(&seen.drive).filter(|_| !asked.leave_hidden)?;
     Some(Lift { permanent: asked.keep_lifted, configuration: asked.restore_configuration })
+}
+
+fn size_check(asked: &OrderArgs) -> SizeCheck {
+    match asked.size_check {
+        None => SizeCheck::default(),
+        Some(true) => SizeCheck::Yes,
+        Some(false) => SizeCheck::No,
+    }
 }
 
 /// What the arguments ask for; what they leave open is as in `base`. `None` for the base: passes must be named.
@@ -87,6 +96,8 @@ pub(super) fn order(
         order.verification = verification;
     }
     order.range = range(asked, seen)?;
+    order.size_check = size_check(asked);
+    order.searches |= asked.leftovers;
     // A part of a drive is a part of it, whatever it hides.
     order.lift = lift(asked, seen).filter(|_| order.range.is_none());
     Ok(order)

@@ -139,6 +139,12 @@ impl Whole<'_> {
             let how_long = if lift.permanent { "for good" } else { "until the drive's next power-on" };
             lines.push(format!("  lifts     hidden areas, {how_long}"));
         }
+        if self.plan.measure().is_some() {
+            lines.push("  first     is it as large as it says? Sectors all over it are marked and read".into());
+        }
+        if self.plan.searches() {
+            lines.push("  searches  a sample of it for leftovers, before and after, a minute each at most".into());
+        }
         lines.push(format!("  reads     {}", self.plan.verification()));
         lines.push(format!("  covers    {}", self.plan.range()));
         lines.push(format!("  takes     {}", self.time()));

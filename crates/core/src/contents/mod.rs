@@ -9,6 +9,7 @@ mod tables;
 use crate::medium::Medium;
 use crate::pattern::AlignedBuffer;
 use crate::plan::PlanError;
+use crate::residue::Leftovers;
 use crate::units::{Lba, Sectors};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
@@ -76,6 +77,9 @@ pub struct Contents {
     /// What could not be read or understood.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub note: Option<String>,
+    /// What a search for leftovers has found, where one was asked for.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub left: Option<Leftovers>,
 }
 
 impl Contents {
@@ -109,7 +113,7 @@ pub fn look(medium: &mut dyn Medium) -> Contents {
         return Contents::default();
     }
     if let Some(volume) = superblock::probe(medium, geometry.whole()) {
-        return Contents { table: None, regions: vec![volume], note: None };
+        return Contents { regions: vec![volume], ..Contents::default() };
     }
     let table = tables::read(medium);
     let mut notes: Vec<String> = table.notes;

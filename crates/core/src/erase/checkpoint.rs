@@ -220,10 +220,10 @@ impl Checkpoint {
         let (passes, planned) = (read.evidence.passes().len(), read.plan.passes().len());
         let fits = passes <= planned
             && read.evidence.planned == read.plan.kinds()
-            && read
-                .evidence
-                .overwrite()
-                .is_none_or(|o| o.range == read.evidence.range_of(read.plan.range_on(read.evidence.geometry())) && o.planned_passes as usize == planned)
+            && read.evidence.overwrite().is_none_or(|o| {
+                o.range == read.evidence.range_of(read.plan.range_on(read.evidence.geometry()))
+                    && o.planned_passes as usize == planned
+            })
             && read.is_of_unit(read.evidence.drive());
         if fits { Ok(read) } else { Err(Unsound("its evidence is not of its plan").into()) }
     }

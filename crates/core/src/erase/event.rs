@@ -14,6 +14,7 @@ use crate::pace::Pace;
 use crate::pattern::Pattern;
 use crate::plan::{Plan, Reading, Stage};
 use crate::ranges::RangeSet;
+use crate::residue::Leftovers;
 use crate::sampling::Sampling;
 use crate::technique::Technique;
 use crate::text::capital;
@@ -35,6 +36,8 @@ pub enum Activity {
     ReadingBack,
     /// Giving hidden sectors back.
     Lifting,
+    /// Searching for what a person could use, before or after.
+    Searching,
     /// Finding out whether the drive is as large as it says.
     Measuring,
     /// Reading drawn places before the drive erases itself.
@@ -52,6 +55,7 @@ impl Activity {
             Activity::Laying => "laying",
             Activity::ReadingBack => "reading back",
             Activity::Lifting => "lifting hidden areas",
+            Activity::Searching => "searching it",
             Activity::Measuring => "checking its size",
             Activity::Drawing => "reading what lies there",
             Activity::Own => "erasing itself",
@@ -109,6 +113,23 @@ pub enum Event {
         hidden: HiddenAreas,
         /// When.
         time: Timestamp,
+    },
+    /// What a person could use is searched for, beside the job.
+    Searching {
+        /// How much of the search is done, from 0.0 to 1.0.
+        share: f64,
+    },
+    /// It was searched for.
+    Searched {
+        /// Whether before the job; if not, after it.
+        before: bool,
+        /// What was found.
+        found: Leftovers,
+    },
+    /// It could not be searched. That stops no job.
+    NotSearched {
+        /// Why.
+        why: String,
     },
     /// Sectors all over the drive are tagged and read from here on: is it as large as it says?
     MeasureStarted {
@@ -329,7 +350,15 @@ impl Event {
     /// The event in one sentence; `None` for mere progress.
     pub fn sentence(&self) -> Option<String> {
         Some(match self {
-            Event::Advanced { .. } => return None,
+            Event::Advanced { .. } | Event::Searching { .. } => return None,
+            Event::NotSearched { why } => format!("It was not searched for leftovers: {why}."),
+            Event::Searched { before, found } => {
+                format!(
+                    "{}: {}.",
+                    if *before { "What a person could use of it now" } else { "What a person could still use of it" },
+                    found.summary()
+                )
+            }
             Event::Opened { session } => {
                 format!("{} was opened ({}).", session.drive.called(), session.access.sentence())
             }
@@ -474,6 +503,9 @@ pub struct Progress {
     reading_paces: Vec<Pace>,
     sample: Option<SpeedSample>,
     activity: Activity,
+    /// What the job begins with, and how far a search before or after it is.
+    first_activity: Activity,
+    searching: f64,
     held: bool,
     over: bool,
     worked: Duration,
@@ -506,6 +538,8 @@ impl Progress {
             planned_readings,
             readings,
             activity: first_activity(plan),
+            first_activity: first_activity(plan),
+            searching: 0.0,
             held: false,
             over: false,
             worked: Duration::ZERO,
@@ -531,6 +565,10 @@ impl Progress {
             Event::Fault { pass, kind, at, .. } => self.fault(*pass, *kind, *at),
             Event::LiftStarted { before, time } => self.start_lift(*before, *time),
             Event::Lifted { after, hidden, time } => self.lifted(*after, hidden, *time),
+            Event::Searching { share } => (self.activity, self.searching) = (Activity::Searching, *share),
+            Event::Searched { before, .. } => {
+                self.activity = if *before { self.first_activity } else { self.activity };
+            }
             Event::MeasureStarted { time } => self.start_measuring(*time),
             Event::Measured { found, time } => self.end_measuring(found, *time),
             Event::OwnStarted { technique, of_whole_unit, time } => self.start_own(*technique, *of_whole_unit, *time),
@@ -581,6 +619,7 @@ impl Progress {
                 self.evidence.stages.clear();
                 self.reading_paces.clear();
             }
+            Event::NotSearched { .. } => self.activity = self.first_activity,
             Event::Rechecked { .. } | Event::NotSaved { .. } | Event::NoAnswer { .. } | Event::AnswersElsewhere => {}
             Event::Held { .. } => self.held = true,
             Event::WentOn => self.held = false,
@@ -730,7 +769,7 @@ impl Progress {
                     check.read_back.read.insert(at);
                 }
             }
-            Activity::Own | Activity::Lifting => {}
+            Activity::Own | Activity::Lifting | Activity::Searching => {}
         }
     }
 
@@ -946,6 +985,9 @@ impl Progress {
 
     /// Share of the work that is done, from 0.0 to 1.0.
     pub fn share(&self) -> f64 {
+        if self.activity == Activity::Searching {
+            return self.searching;
+        }
         if let (Activity::Own, Some(share)) = (self.activity, self.own_share()) {
             return share;
         }

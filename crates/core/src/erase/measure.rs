@@ -136,13 +136,13 @@ impl Measuring {
         let layout = Layout::of(geometry);
         let (apart, last, first) = (layout.apart(), layout.last(), layout.first());
         let lay = |places| [Act::Lay(places, Round::First), Act::Flush];
-        let mut acts: VecDeque<Act> =
-            [lay(apart.clone()), lay(vec![last]), lay(vec![first])].into_iter().flatten().collect();
+        let mut acts: VecDeque<Act> = [lay(apart.clone()), lay(vec![last]), lay(vec![first])].into_iter().flatten().collect();
         // In another order than they were written in, and what was written last at the end.
         acts.push_back(Act::Read(apart.iter().rev().copied().collect()));
         acts.push_back(Act::Read(vec![last]));
         let tagged = apart.iter().map(|s| s.count).sum::<u64>() + last.count;
-        let found = SizeEvidence { session, told: layout.told, sector_bytes: geometry.logical, tagged, ..SizeEvidence::default() };
+        let found =
+            SizeEvidence { session, told: layout.told, sector_bytes: geometry.logical, tagged, ..SizeEvidence::default() };
         let tags = [Arc::new(tags.clone()), Arc::new(tags.complement())];
         Self {
             layout,

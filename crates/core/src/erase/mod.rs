@@ -9,9 +9,9 @@ mod event;
 mod forecast;
 mod job;
 mod kept;
+mod measure;
 mod own;
 mod run;
-mod measure;
 pub(crate) mod tune;
 
 pub use backend::{Backend, Buffers, Done, Sequential, Setting, Task, Trials};

@@ -611,7 +611,7 @@ mod tests {
             match task {
                 Task::Write(at, _) | Task::ReadBack(at, _) | Task::Probe(at) | Task::Digest(at, _) | Task::Tags(at, _) => {
                     Some(*at)
-                },
+                }
                 Task::Flush | Task::Identify | Task::Ask(_) | Task::Change(_) | Task::Rescan | Task::Beside(..) => None,
             }
         }

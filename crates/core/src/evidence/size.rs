@@ -164,9 +164,7 @@ mod tests {
 
     #[test]
     fn the_finding_follows_from_what_was_met_and_not_from_what_is_said() {
-        let told = |begins_again_at, ends_before, of: SizeEvidence| {
-            SizeEvidence { begins_again_at, ends_before, ..of }.finding()
-        };
+        let told = |begins_again_at, ends_before, of: SizeEvidence| SizeEvidence { begins_again_at, ends_before, ..of }.finding();
         assert_eq!(told(None, None, met(100, 0, 0, 0)), Size::AsTold);
         assert_eq!(told(Some(Lba(125)), None, met(100, 0, 0, 0)), Size::AsTold, "a size without a false place is none");
         assert_eq!(told(None, None, met(99, 0, 0, 1)), Size::NotProved);

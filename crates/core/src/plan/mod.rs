@@ -93,6 +93,8 @@ pub struct Plan {
     expected: Claim,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     stated: Option<Stated>,
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    searches: bool,
 }
 
 impl Plan {
@@ -122,6 +124,7 @@ impl Plan {
             edition: order.edition,
             expected,
             stated: None,
+            searches: order.searches,
         })
     }
 
@@ -170,7 +173,13 @@ impl Plan {
             edition: order.edition,
             expected,
             stated: (!order.stated.conditions.is_empty()).then(|| order.stated.clone()),
+            searches: order.searches,
         })
+    }
+
+    /// Whether a search for leftovers runs before and after.
+    pub fn searches(&self) -> bool {
+        self.searches
     }
 
     /// The drive's own erasure, if it has one.
@@ -599,7 +608,11 @@ pub(crate) mod tests {
     /// Faultless evidence of one pass of zeros on a magnetic drive, of which a sample was read.
     pub(crate) fn sampled(range: Sectors) -> Evidence {
         let order = Order { verification: Verification::SAMPLED, ..Order::of_program("zeros", "00".parse().unwrap()) };
-        faultless(&test_drive(MediaClass::Magnetic, range.count), &order.stages(&test_drive(MediaClass::Magnetic, range.count), &mut Fixed(5)), &Stated::default())
+        faultless(
+            &test_drive(MediaClass::Magnetic, range.count),
+            &order.stages(&test_drive(MediaClass::Magnetic, range.count), &mut Fixed(5)),
+            &Stated::default(),
+        )
     }
 
     #[test]

@@ -33,6 +33,8 @@ pub struct Order {
     pub lift: Option<Lift>,
     /// Whether it is found out first how large the drive truly is.
     pub size_check: SizeCheck,
+    /// Whether a search for leftovers runs before and after.
+    pub searches: bool,
     /// The rules that it is judged by.
     pub edition: Edition,
 }
@@ -62,6 +64,7 @@ impl Order {
             faults_allowed: Self::FAULTS_ALLOWED,
             lift: None,
             size_check: SizeCheck::default(),
+            searches: false,
             edition: Edition::default(),
         }
     }

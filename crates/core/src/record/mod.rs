@@ -6,6 +6,7 @@ use crate::contents::Contents;
 use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, Unsound};
 use crate::need::{Need, Sensitivity};
 use crate::plan::{Plan, Verification};
+use crate::residue::{Leftovers, before_and_after};
 use crate::rules::{Claim, Edition, Outcome, judge};
 use crate::sampling::Sampling;
 use crate::units::{counted, grouped};
@@ -213,6 +214,9 @@ pub struct Record {
     pub method: MethodSaid,
     /// What was on the drive before.
     pub before: Contents,
+    /// What a search for leftovers has found after it, where one was asked for. A finding, and nothing that a claim rests on.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub left: Option<Leftovers>,
     evidence: Evidence,
     rule_set: String,
     /// Digest of the rules by which it was judged; `None` in records of version 1.
@@ -289,6 +293,7 @@ impl Record {
             ended,
             method,
             before,
+            left: None,
             evidence,
             rule_set: plan.edition().title().into(),
             rules_digest: Some(plan.edition().digest()),
@@ -340,6 +345,11 @@ impl Record {
                 self.claim.outcome()
             )
         })
+    }
+
+    /// What searches before and after it have found; `None`: there was none.
+    pub fn leftovers(&self) -> Option<String> {
+        before_and_after(self.before.left.as_ref(), self.left.as_ref())
     }
 
     /// What people add.

@@ -2,11 +2,13 @@
 //! never contents.
 
 mod kinds;
+mod leftovers;
 mod report;
 mod search;
 mod tally;
 
 pub use kinds::{BLOCK, KINDS, Kind};
+pub use leftovers::{Left, Leftovers, before_and_after};
 pub use report::{Residue, Verdict};
 pub use search::{Places, Searched, search};
 pub use tally::{CHECKED, Find, PARTS, Shares, Tally};

@@ -1,11 +1,13 @@
 //! What a search for leftovers says.
 
+use super::kinds::BLOCK;
 use super::search::Searched;
 use super::tally::{CHECKED, Find, Shares};
 use crate::evidence::Ended;
 use crate::media::Geometry;
-use crate::units::{counted, grouped, si_size};
+use crate::units::{counted, duration, grouped, rate, si_size};
 use serde::Serialize;
+use std::time::Duration;
 
 /// What follows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -38,6 +40,14 @@ pub struct Residue {
     pub histogram: Vec<u64>,
     /// Bits of entropy of a byte in equal parts of the drive.
     pub entropy: Vec<Option<f64>>,
+    /// Share of what was looked through that a person could use, in the same parts.
+    pub usable: Vec<Option<f64>>,
+    /// Bytes per second in the same parts.
+    pub pace: Vec<Option<f64>>,
+    /// How long it took, in seconds.
+    pub seconds: f64,
+    /// Bytes per second, over all.
+    pub speed: f64,
     /// Whether it would start a computer, in a sentence.
     pub starts: String,
     /// How it ended.
@@ -68,6 +78,10 @@ impl Residue {
             shares,
             histogram: searched.tally.histogram.to_vec(),
             entropy: searched.tally.entropy(),
+            usable: searched.tally.usable(),
+            pace: searched.pace.speeds(geometry.logical),
+            seconds: searched.took.as_secs_f64(),
+            speed: geometry.bytes_of(searched.read) as f64 / searched.took.as_secs_f64().max(1e-6),
             ended: searched.ended.clone(),
             verdict,
         }
@@ -75,25 +89,31 @@ impl Residue {
 
     /// Finds of each group, the largest first: `3 file systems, 1 204 pictures`.
     pub fn summary(&self) -> String {
-        let mut groups: Vec<(&str, u64)> = vec![];
-        for find in self.finds.iter().filter(|f| f.beyond_chance) {
-            match groups.iter_mut().find(|(g, _)| *g == find.group) {
-                Some((_, n)) => *n += find.count,
-                None => groups.push((&find.group, find.count)),
+        let beyond = self.finds.iter().filter(|f| f.beyond_chance).map(|f| (f.group.as_str(), f.count));
+        summed(beyond, self.shares.text * BLOCK as u64)
+    }
+
+    /// How fast it went: where that differs by place, at the start, in the middle and at the end.
+    fn pace_said(&self) -> String {
+        let third = |n: usize| {
+            let part = &self.pace[self.pace.len() * n / 3..self.pace.len() * (n + 1) / 3];
+            let known: Vec<f64> = part.iter().flatten().copied().collect();
+            (!known.is_empty()).then(|| known.iter().sum::<f64>() / known.len() as f64)
+        };
+        let all = format!("That took {}, at {}", duration(Duration::from_secs_f64(self.seconds)), rate(self.speed));
+        match (third(0), third(1), third(2)) {
+            (Some(start), Some(middle), Some(end)) if self.seconds >= 1.0 => {
+                format!("{all}: {} in its first third, {} in the middle, {} in the last.", rate(start), rate(middle), rate(end))
             }
+            _ => format!("{all}."),
         }
-        groups.sort_by_key(|(_, n)| std::cmp::Reverse(*n));
-        let mut said: Vec<String> = groups.iter().map(|(group, n)| counted(*n, group)).collect();
-        if self.shares.text > 0 {
-            said.push(format!("{} of text", si_size(self.shares.text * 512)));
-        }
-        if said.is_empty() { "nothing that anybody could use".into() } else { said.join(", ") }
     }
 
     /// All of it in words, each a sentence.
     pub fn sentences(&self) -> Vec<String> {
         let how = if self.whole { "" } else { ", in places drawn all over it" };
         let mut said = vec![format!("{} of {} were looked through{how}.", grouped(self.read), counted(self.sectors, "sector"))];
+        said.push(self.pace_said());
         if self.unreadable > 0 {
             said.push(format!("{} could not be read, and were not searched.", counted(self.unreadable, "sector")));
         }
@@ -119,6 +139,21 @@ impl Residue {
         said.push(self.starts.clone());
         said
     }
+}
+
+/// Finds by group, the largest first, and bytes of text.
+pub(super) fn summed<'f>(finds: impl Iterator<Item = (&'f str, u64)>, text: u64) -> String {
+    let mut groups: Vec<(&str, u64)> = vec![];
+    for (group, count) in finds {
+        match groups.iter_mut().find(|(g, _)| *g == group) {
+            Some((_, n)) => *n += count,
+            None => groups.push((group, count)),
+        }
+    }
+    groups.sort_by_key(|(_, n)| std::cmp::Reverse(*n));
+    let mut said: Vec<String> = groups.iter().map(|(group, n)| counted(*n, group)).collect();
+    said.extend((text > 0).then(|| format!("{} of text", si_size(text))));
+    if said.is_empty() { "nothing that anybody could use".into() } else { said.join(", ") }
 }
 
 /// Whether a computer could be started from the drive.

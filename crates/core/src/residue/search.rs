@@ -5,11 +5,13 @@ use crate::evidence::Ended;
 use crate::media::Geometry;
 use crate::medium::{Cause, Medium, MediumError};
 use crate::notation::Entropy;
+use crate::pace::Pace;
 use crate::pattern::{AlignedBuffer, poison};
 use crate::ranges::RangeSet;
 use crate::units::Sectors;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::time::Duration;
 
 /// Bytes of one request.
 const CHUNK: u64 = 1 << 20;
@@ -58,7 +60,9 @@ impl Places {
             let from = edge(n) + if n == 0 { 0 } else { draw % (free + 1) };
             Sectors::new(if n + 1 == SAMPLED { whole.count - chunk } else { from }, chunk)
         };
-        Self(Stretches::Drawn((0..SAMPLED).map(|n| within(n, draw())).collect()))
+        // In an order that leaps over the drive, so that a search that is broken off has seen something of all of it. The step
+        // has no divisor in common with their number.
+        Self(Stretches::Drawn((0..SAMPLED).map(|n| n * 777 % SAMPLED).map(|n| within(n, draw())).collect()))
     }
 
     /// Number of stretches.
@@ -101,10 +105,14 @@ pub struct Searched {
     pub unreadable: RangeSet,
     /// How it ended.
     pub ended: Ended,
+    /// Speed over position, and how long it took in all.
+    pub pace: Pace,
+    /// How long it took.
+    pub took: Duration,
 }
 
-/// Searches `places` by all of `readers`, handles on the same drive, each on a thread of its own. `tell` hears how many of the
-/// places are done, and how many finds there are; it says whether the search goes on.
+/// Searches `places` by all of `readers`, handles on the same drive, each on a thread of its own. `now` tells the time since any
+/// fixed moment. `tell` hears how many of the places are done; it says whether the search goes on.
 ///
 /// # Panics
 /// If a reader does.
@@ -112,8 +120,10 @@ pub fn search(
     readers: Vec<Box<dyn Medium + Send>>,
     geometry: Geometry,
     places: &Places,
+    now: &(dyn Fn() -> Duration + Sync),
     tell: &(dyn Fn(u64) -> bool + Sync),
 ) -> Searched {
+    let (begun, side_by_side) = (now(), readers.len().max(1) as u32);
     let shared = Shared {
         next: AtomicU64::new(0),
         done: AtomicU64::new(0),
@@ -122,20 +132,24 @@ pub fn search(
         ended: Mutex::new(None),
     };
     let parts: Vec<Part> = std::thread::scope(|scope| {
-        let each = |medium| scope.spawn(|| Part::new(geometry).search(medium, places, &shared, tell));
+        let each = |medium| {
+            let part = Part { side_by_side, ..Part::new(geometry) };
+            scope.spawn(|| part.search(medium, places, &shared, (now, tell)))
+        };
         let threads: Vec<_> = readers.into_iter().map(each).collect();
         threads.into_iter().map(|t| t.join().expect("a reader met a defect")).collect()
     });
     let mut tally = Tally::new(geometry.bytes());
-    let (mut read, mut unreadable) = (0, RangeSet::new());
+    let (mut read, mut unreadable, mut pace) = (0, RangeSet::new(), Pace::new(geometry.whole()));
     for part in &parts {
         tally.add(&part.tally);
         read += part.read;
         unreadable.extend(&part.unreadable);
+        pace.add(&part.pace);
     }
     let stopped = if shared.stopped.into_inner() { Ended::Stopped } else { Ended::Finished };
     let ended = shared.ended.into_inner().ok().flatten().unwrap_or(stopped);
-    Searched { tally, read, unreadable, ended }
+    Searched { tally, read, unreadable, ended, pace, took: now().saturating_sub(begun) }
 }
 
 struct Shared {
@@ -161,11 +175,21 @@ struct Part {
     tally: Tally,
     read: u64,
     unreadable: RangeSet,
+    pace: Pace,
+    /// Readers at work at once: each has but its share of the time that it waits.
+    side_by_side: u32,
 }
 
 impl Part {
     fn new(geometry: Geometry) -> Self {
-        Self { geometry, tally: Tally::new(geometry.bytes()), read: 0, unreadable: RangeSet::new() }
+        Self {
+            geometry,
+            tally: Tally::new(geometry.bytes()),
+            read: 0,
+            unreadable: RangeSet::new(),
+            pace: Pace::new(geometry.whole()),
+            side_by_side: 1,
+        }
     }
 
     fn search(
@@ -173,14 +197,16 @@ impl Part {
         mut medium: Box<dyn Medium + Send>,
         places: &Places,
         shared: &Shared,
-        tell: &(dyn Fn(u64) -> bool + Sync),
+        (now, tell): (&(dyn Fn() -> Duration + Sync), &(dyn Fn(u64) -> bool + Sync)),
     ) -> Self {
         let mut buffer = AlignedBuffer::new((CHUNK as usize).max(self.geometry.logical as usize));
         while !shared.stopped.load(Ordering::Relaxed) {
             let Some(at) = places.nth(shared.next.fetch_add(1, Ordering::Relaxed)) else { break };
+            let before = now();
             if let Err(error) = self.look(medium.as_mut(), at, buffer.bytes()) {
                 self.failed(medium.as_mut(), at, &error, &mut buffer, shared);
             } else {
+                self.pace.note(at, now().saturating_sub(before) / self.side_by_side);
                 shared.failed_in_a_row.store(0, Ordering::Relaxed);
             }
             let done = shared.done.fetch_add(1, Ordering::Relaxed) + 1;
@@ -242,7 +268,8 @@ mod tests {
     fn run(media: Vec<Memory>, places: &Places, tell: &(dyn Fn(u64) -> bool + Sync)) -> Searched {
         let geometry = media[0].drive.geometry;
         let readers = media.into_iter().map(|m| Box::new(m) as Box<dyn Medium + Send>).collect();
-        search(readers, geometry, places, tell)
+        let (clock, tick) = (AtomicU64::new(0), Duration::from_millis(1));
+        search(readers, geometry, places, &|| tick * clock.fetch_add(1, Ordering::Relaxed) as u32, tell)
     }
 
     /// A drive with a picture's head at these sectors.
@@ -259,6 +286,7 @@ mod tests {
         let places = Places::whole(media[0].drive.geometry);
         let found = run(media, &places, &|_| true);
         assert_eq!((found.read, &found.ended), (10_000, &Ended::Finished));
+        assert!(found.pace.total().0 == 10_000 && found.pace.speeds(512).iter().all(Option::is_some) && !found.took.is_zero());
         let png = &found.tally.finds()[0];
         assert_eq!((png.name.as_str(), png.count, png.places.iter().map(|l| l.0).collect::<Vec<_>>()), ("PNG", 5, at.to_vec()));
     }
@@ -283,7 +311,10 @@ mod tests {
         let geometry = Geometry { logical: 512, physical: 4096, sectors: 35_000_000_000 };
         let places = Places::sampled(geometry, &mut Fixed(0x5a));
         assert_eq!((places.len(), places.is_whole()), (2000, false));
-        let all: Vec<Sectors> = (0..2000).filter_map(|n| places.nth(n)).collect();
+        let mut all: Vec<Sectors> = (0..2000).filter_map(|n| places.nth(n)).collect();
+        let early = all.iter().take(50).filter(|at| at.first.0 > geometry.sectors / 2).count();
+        assert!((15..35).contains(&early), "a part of them is of the whole drive");
+        all.sort_by_key(|at| at.first);
         assert!(
             all[0].first == Lba(0) && all[1999].end() == geometry.sectors && all.windows(2).all(|w| w[0].end() <= w[1].first.0)
         );

@@ -43,6 +43,8 @@ pub struct Tally {
     pub histogram: Box<[u64; 256]>,
     /// Bits of entropy of a byte, added up over the blocks that were looked at closely, and their number, in each part.
     entropy: Vec<(f64, u64)>,
+    /// Blocks with something that a person could use, and blocks that were looked through, in each part.
+    usable: Vec<(u64, u64)>,
     /// Blocks of the drive.
     blocks: u64,
     /// Whether the drive's first block holds boot code.
@@ -80,6 +82,7 @@ impl Tally {
             shares: Shares::default(),
             histogram: Box::new([0; 256]),
             entropy: vec![(0.0, 0); PARTS],
+            usable: vec![(0, 0); PARTS],
             blocks: bytes.div_ceil(BLOCK as u64).max(1),
             boot_code: false,
         }
@@ -89,46 +92,62 @@ impl Tally {
     pub fn look(&mut self, first: Lba, sector_bytes: u32, bytes: &[u8]) {
         let per_sector = u64::from(sector_bytes) / BLOCK as u64;
         let heads = &*HEADS;
+        let (mut part, mut part_ends) = (0, 0);
         for (n, block) in (0u64..).zip(bytes.chunks_exact(BLOCK)) {
             let number = first.0 * per_sector + n;
             let at = Lba(number / per_sector.max(1));
+            if number >= part_ends {
+                part = self.part(number);
+                part_ends = self.first_after(part);
+            }
+            self.usable[part].1 += 1;
             if let Some(byte) = repeated_byte(block) {
                 self.shares.blank += 1;
                 if number.is_multiple_of(CLOSELY) {
                     self.histogram[usize::from(byte)] += BLOCK as u64;
-                    let part = self.part(number);
                     self.entropy[part].1 += 1;
                 }
                 continue;
             }
-            self.heads(heads, number, at, block);
+            let mut usable = self.heads(heads, number, at, block);
             match () {
                 () if is_addressed(block) => self.shares.addressed += 1,
-                () if is_text(block) => self.shares.text += 1,
+                () if is_text(block) || has_text(block) => {
+                    self.shares.text += 1;
+                    usable = true;
+                }
                 () => self.shares.other += 1,
             }
+            self.usable[part].0 += u64::from(usable);
             if number.is_multiple_of(CLOSELY) {
                 self.closely(number, block);
             }
         }
     }
 
-    fn heads(&mut self, heads: &Heads, number: u64, at: Lba, block: &[u8]) {
-        heads.of(block, |kind| self.finds[kind].add(at));
+    /// Whether anything was found.
+    fn heads(&mut self, heads: &Heads, number: u64, at: Lba, block: &[u8]) -> bool {
+        let mut found = false;
+        heads.of(block, |kind| {
+            found = true;
+            self.finds[kind].add(at);
+        });
         // Two bytes, or four, tell at once that it is none of these.
         let first = self.finds.len() - CHECKED.len();
-        if block[510] == 0x55 && is_partition_table(block) {
-            self.finds[first].add(at);
-        }
-        if block[56] == 0x53 && is_ext(block) {
-            self.finds[first + 1].add(at);
-        }
-        if (block[0] == 0x28 || block[128] == 0x28 || block[256] == 0x28 || block[384] == 0x28) && has_system_partition(block) {
-            self.finds[first + 2].add(at);
+        let quarters = block[0] == 0x28 || block[128] == 0x28 || block[256] == 0x28 || block[384] == 0x28;
+        let checked = [
+            block[510] == 0x55 && is_partition_table(block),
+            block[56] == 0x53 && is_ext(block),
+            quarters && has_system_partition(block),
+        ];
+        for (n, _) in checked.iter().enumerate().filter(|(_, is)| **is) {
+            found = true;
+            self.finds[first + n].add(at);
         }
         if number == 0 {
             self.boot_code = block[510..] == [0x55, 0xaa] && repeated_byte(&block[..440]).is_none();
         }
+        found
     }
 
     fn closely(&mut self, number: u64, block: &[u8]) {
@@ -140,6 +159,16 @@ impl Tally {
 
     fn part(&self, number: u64) -> usize {
         ((u128::from(number) * PARTS as u128 / u128::from(self.blocks)) as usize).min(PARTS - 1)
+    }
+
+    /// The first block after a part.
+    fn first_after(&self, part: usize) -> u64 {
+        ((part as u128 + 1) * u128::from(self.blocks)).div_ceil(PARTS as u128) as u64
+    }
+
+    /// Share of what was looked through that a person could use, in each part of the drive; `None`: nothing of it was.
+    pub fn usable(&self) -> Vec<Option<f64>> {
+        self.usable.iter().map(|(usable, of)| (*of > 0).then(|| *usable as f64 / *of as f64)).collect()
     }
 
     /// Adds what another reader of the same drive met.
@@ -157,6 +186,7 @@ impl Tally {
         self.shares.other += rest;
         self.histogram.iter_mut().zip(other.histogram.iter()).for_each(|(a, b)| *a += b);
         self.entropy.iter_mut().zip(&other.entropy).for_each(|(a, b)| *a = (a.0 + b.0, a.1 + b.1));
+        self.usable.iter_mut().zip(&other.usable).for_each(|(a, b)| *a = (a.0 + b.0, a.1 + b.1));
         self.boot_code |= other.boot_code;
     }
 
@@ -177,7 +207,6 @@ impl Tally {
         let trials = (self.looked_through() - self.shares.blank) as f64;
         let named = KINDS.iter().map(|k| (k.name.as_str(), k.group.as_str(), k.chance()));
         let checked = CHECKED.iter().zip(CHECKED_CHANCE).map(|((name, group), chance)| (*name, *group, chance));
-        let tests = self.finds.len() as f64;
         named
             .chain(checked)
             .zip(&self.finds)
@@ -187,12 +216,29 @@ impl Tally {
                 group: group.into(),
                 count: found.count,
                 by_chance: trials * chance,
-                // As many kinds are looked for, one in a thousand drives of random bytes would be called more than chance.
-                beyond_chance: at_least(found.count, trials * chance) < 0.001 / tests,
+                beyond_chance: beyond_chance(found.count, trials * chance),
                 places: found.places.clone(),
             })
             .collect()
     }
+}
+
+/// Whether so many are more than chance explains where so many are expected. As many kinds are looked for, one in a thousand
+/// drives of random bytes would be called more than chance.
+pub(super) fn beyond_chance(count: u64, expected: f64) -> bool {
+    at_least(count, expected) < 0.001 / (KINDS.len() + CHECKED.len()) as f64
+}
+
+/// The chance of a find of that name in a block of random bytes; of one that this version does not know none.
+pub(super) fn chance_of(name: &str) -> f64 {
+    let checked = || CHECKED.iter().zip(CHECKED_CHANCE).find(|((n, _), _)| *n == name).map(|(_, chance)| chance);
+    KINDS.iter().find(|k| k.name == name).map(|k| k.chance()).or_else(checked).unwrap_or(0.0)
+}
+
+/// What sort of thing a find of that name is.
+pub(super) fn group_of(name: &str) -> &'static str {
+    let checked = || CHECKED.iter().find(|(n, _)| *n == name).map(|(_, group)| *group);
+    KINDS.iter().find(|k| k.name == name).map(|k| k.group.as_str()).or_else(checked).unwrap_or("other find")
 }
 
 /// What a byte value that stands so often in a block adds to its entropy, in bits.
@@ -213,7 +259,7 @@ impl Found {
 }
 
 /// The chance of `n` or more where `expected` are expected, by Poisson's law.
-pub(super) fn at_least(n: u64, expected: f64) -> f64 {
+fn at_least(n: u64, expected: f64) -> f64 {
     if n == 0 {
         return 1.0;
     }
@@ -243,6 +289,16 @@ fn is_text(block: &[u8]) -> bool {
     }
     let wide = |bytes: &[u8]| bytes.chunks_exact(2).all(|c| c[1] == 0 && word(c[0]) && c[0] < 0x80);
     ends(&wide) && wide(block)
+}
+
+/// A run of words in a block that holds other things too: as long as a line, and reaching over its start, its middle or its end.
+/// One in 10^25 random blocks has one.
+fn has_text(block: &[u8]) -> bool {
+    const LINE: usize = 64;
+    let words = |bytes: &[u8]| bytes.iter().all(|b| matches!(b, b'\t' | b'\n' | b'\r' | 0x20..=0x7e));
+    let line =
+        |at: usize| words(&block[at..at + 8]) && words(&block[at..at + LINE]) && repeated_byte(&block[at..at + LINE]).is_none();
+    line(0) || line(block.len() / 2 - LINE / 2) || line(block.len() - LINE)
 }
 
 /// A master boot record with at least one entry, and each entry possible.
@@ -329,6 +385,11 @@ mod tests {
         put(3, &words);
         put(4, &wide);
         put(5, &accents.as_bytes()[..512]);
+        let mut end_of_a_file = words[..200].to_vec();
+        end_of_a_file.extend([0; 100]);
+        put(20, &end_of_a_file);
+        put(21, &[vec![0x92; 200], words[..100].to_vec()].concat());
+        put(22, &[vec![0x92; 450], words[..62].to_vec()].concat());
         put(9, b"\x89PNG\x0d\x0a\x1a\x0a rest of a picture");
         put(11, &crate::pattern::address_unit(Lba(11)).repeat(16));
         let mut boot = vec![0xeb; 512];
@@ -338,7 +399,7 @@ mod tests {
         boot[510..].copy_from_slice(&[0x55, 0xaa]);
         put(0, &boot);
         let tally = tally(&bytes);
-        assert_eq!(tally.shares, Shares { blank: 58, text: 3, addressed: 1, other: 2 });
+        assert_eq!(tally.shares, Shares { blank: 55, text: 5, addressed: 1, other: 3 });
         let names: Vec<(String, u64, Vec<Lba>)> = tally.finds().into_iter().map(|f| (f.name, f.count, f.places)).collect();
         let expected = [("PNG".to_string(), 1, vec![Lba(9)]), ("MBR partition table".to_string(), 1, vec![Lba(0)])];
         assert!(names == expected && tally.boot_code && tally.finds().iter().all(|f| f.beyond_chance), "{names:?}");

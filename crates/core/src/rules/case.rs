@@ -151,7 +151,9 @@ impl Case {
         let drive = Drive { geometry: evidence.geometry(), hidden: evidence.hidden().clone(), ..evidence.drive().clone() };
         let mut case = Self::foreseen(&drive, technique, met);
         case.buffered = is_buffered(evidence);
-        case.lacks = [ended(evidence), size(evidence), part, case.lacks, writing_faults(evidence), reading_faults(evidence), proof].concat();
+        case.lacks =
+            [ended(evidence), size(evidence), part, case.lacks, writing_faults(evidence), reading_faults(evidence), proof]
+                .concat();
         case
     }
 }

@@ -52,6 +52,7 @@ impl Across<'_> {
         match span.kind {
             Kind::Laid => shapes.push(Shape::Rect { x, y, w, h: ROW, ink: Ink::Laid }),
             Kind::Proved => shapes.push(Shape::Rect { x, y: y + ROW * 0.36, w, h: ROW * 0.28, ink: Ink::Proved }),
+            Kind::Left => shapes.push(Shape::Rect { x, y: y + ROW * 0.2, w, h: ROW * 0.6, ink: Ink::Former }),
             Kind::Fault => self.fault(x + w / 2.0, y, shapes),
             Kind::Former | Kind::Hidden => self.former(span, x, y, w, shapes),
             Kind::Own | Kind::AtWork => self.own(span.kind, x, y, w, shapes),

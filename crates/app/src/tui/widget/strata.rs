@@ -48,6 +48,7 @@ fn draw_layer(layer: &Layer, strata: &Strata, theme: Theme, area: Rect, buffer: 
             Some((Kind::Fault, _)) => ("✕", Role::Fault),
             Some((Kind::Laid, eighths)) => (PART[usize::from(eighths.min(8))], Role::Laid),
             Some((Kind::Proved, eighths)) => (if eighths >= 4 { "━" } else { "╸" }, Role::Proved),
+            Some((Kind::Left, _)) => ("▚", Role::Strong),
             Some((Kind::Own, _)) => ("◆", Role::Laid),
             Some((Kind::AtWork, _)) => ("◇", Role::Act),
             Some((Kind::Former | Kind::Hidden, _)) => ("░", Role::Former),

@@ -66,7 +66,11 @@ impl Job {
     pub(super) fn not_measured(&mut self, at: Sectors, now: Now) {
         let reading = matches!(self.phase, Phase::Measuring(MeasureStep::Reading));
         if let Some(measuring) = &mut self.measuring {
-            if reading { measuring.not_read(at) } else { measuring.not_laid(at) }
+            if reading {
+                measuring.not_read(at)
+            } else {
+                measuring.not_laid(at)
+            }
             if measuring.is_answered() {
                 self.left.clear();
             }

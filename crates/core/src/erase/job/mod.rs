@@ -13,8 +13,8 @@ pub use request::{Completed, DriveChanged, Now, Operation, Request, Step, Wish};
 use super::beside::BesideDraws;
 use super::checkpoint::Checkpoint;
 use super::draw::Draw;
-use super::measure::Measuring;
 use super::event::{Activity, Event, FaultKind, Progress};
+use super::measure::Measuring;
 use crate::digest::Met;
 use crate::evidence::{Ended, Evidence, Session};
 use crate::media::{Drive, Geometry};
@@ -243,6 +243,11 @@ impl Job {
         let unit = geometry.unit();
         let sectors = bytes as u64 / u64::from(geometry.logical);
         self.chunk = (sectors / unit * unit).max(unit);
+    }
+
+    /// Its drive was read by others since it was started: its time counts from now on.
+    pub fn begins_now(&mut self, now: Now) {
+        (self.mark, self.unsaved.1) = (now.mono, now.mono);
     }
 
     /// What is wanted of the job from now on. A stop cannot be taken back.
