@@ -265,9 +265,16 @@ pub(crate) struct Unlock {
 #[derive(Debug, Args)]
 pub(crate) struct Prove {
     /// A block device, an image file, or sim:BAY
-    pub(crate) drive: OsString,
+    #[arg(required_unless_present = "due")]
+    pub(crate) drive: Option<OsString>,
+    /// No drive: list the drives that were drawn for a second look, and whether they had it
+    #[arg(long, conflicts_with_all = ["drive", "record", "expect", "out", "by", "verify", "leftovers"])]
+    pub(crate) due: bool,
+    /// With --due: those of this lot alone
+    #[arg(long, value_name = "NAME", requires = "due")]
+    pub(crate) lot: Option<String>,
     /// The record of the job that is to be looked into again
-    #[arg(long, value_name = "FILE", required_unless_present = "expect", conflicts_with = "expect", requires = "out")]
+    #[arg(long, value_name = "FILE", required_unless_present_any = ["expect", "due"], conflicts_with = "expect", requires = "out")]
     pub(crate) record: Option<PathBuf>,
     /// Without a record: one pass in the notation that should lie there, as '00' or 'lba', or `blank`
     #[arg(long, value_name = "NOTATION")]
@@ -275,6 +282,9 @@ pub(crate) struct Prove {
     /// What is read: every sector (full), or a tenth in places drawn anew (sampled)
     #[arg(long, value_name = "WHAT", default_value = "full", value_parser = how_much())]
     pub(crate) verify: HowMuch,
+    /// Search it for leftovers too, a sample for a minute at most; what was found stands in the verification record
+    #[arg(long)]
+    pub(crate) leftovers: bool,
     /// Who looks (default: the technician of the configuration)
     #[arg(long, value_name = "NAME")]
     pub(crate) by: Option<String>,

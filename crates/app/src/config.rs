@@ -4,7 +4,7 @@ use crate::exit::Failure;
 use crate::files::replace;
 use jurex_core::media::Bus;
 use jurex_core::method::{Catalogue, Method};
-use jurex_core::record::{Papers, Person};
+use jurex_core::record::{Papers, Person, SecondLook};
 use jurex_core::rules::Edition;
 use serde::Deserialize;
 use std::path::{Path, PathBuf};
@@ -25,6 +25,8 @@ pub(crate) struct Config {
     pub(crate) sample_speed: Option<bool>,
     /// Above this temperature in degrees Celsius a job holds until the drive has cooled down; 0: never.
     pub(crate) hold_above_celsius: Option<i16>,
+    /// Of a hundred drives of a lot, those that are drawn for a second look (20, unless said otherwise; 0: none).
+    pub(crate) second_look_percent: Option<u8>,
     /// Whether the terminal rings and tells when a job ends (true, unless said otherwise).
     pub(crate) bell: Option<bool>,
     /// Methods of one's own, each a `[[method]]` with `name`, `title`, `passes` and perhaps `remark`.
@@ -108,6 +110,9 @@ impl Config {
         for name in &self.only {
             check_only(name)?;
         }
+        if let Some(percent) = self.second_look_percent.filter(|p| *p > 100) {
+            return Err(ConfigError::NoShare(percent));
+        }
         if let Some(limit) = self.hold_above_celsius.filter(|c| !(0..=120).contains(c)) {
             return Err(ConfigError::NoTemperature(limit));
         }
@@ -124,6 +129,10 @@ impl Config {
     }
 
     /// The temperature above which a job holds.
+    pub(crate) fn second_percent(&self) -> u8 {
+        self.second_look_percent.unwrap_or(SecondLook::USUAL_PERCENT)
+    }
+
     pub(crate) fn hold_above(&self) -> Option<i16> {
         /// Warmer than drives are made for.
         const USUAL: i16 = 70;
@@ -203,6 +212,8 @@ pub(crate) enum ConfigError {
     NoBus(String),
     #[error("`{0}` in `only` is no path (/dev/sd?), no `bus:` and no `port:`")]
     NoDrive(String),
+    #[error("`second_look_percent = {0}` is no part of a hundred: 0 to 100")]
+    NoShare(u8),
     #[error("`hold_above_celsius = {0}` is no temperature to hold a drive at: 1 to 120, or 0 for never")]
     NoTemperature(i16),
     #[error("`{0}` is no whole number of degrees")]
@@ -276,6 +287,7 @@ mod tests {
             ("only = [\"bus:usbb\"]", "names no bus"),
             ("only = [\"sdb\"]", "no path"),
             ("hold_above_celsius = -5", "no temperature"),
+            ("second_look_percent = 101", "no part of a hundred"),
         ] {
             let said = read(text).unwrap_err();
             assert!(said.contains(says), "{said}");

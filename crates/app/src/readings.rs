@@ -13,6 +13,8 @@ use jurex_core::ranges::RangeSet;
 use jurex_core::record::{Person, Record, Tool};
 use jurex_core::residue::{Places, Residue, search};
 use jurex_core::sampling::Sampling;
+use jurex_ledger::Ledger;
+use std::path::Path;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread;
@@ -56,8 +58,18 @@ pub(crate) fn prove(
     });
     let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
     let of = record.map(OfRecord::of);
-    let look = Verification { tool, by, of, drive: found, access, started, ended: wall(), expected, sampling };
+    let look = Verification { tool, by, of, drive: found, access, started, ended: wall(), expected, sampling, left: None };
     Ok(VerificationRecord::new(look, reading))
+}
+
+/// Notes a second look in the ledger that has the job which it is about. That ledger may be elsewhere, or gone: the look stands for
+/// itself.
+pub(crate) fn note_in_ledger(path: &Path, verification: &VerificationRecord) {
+    let Some(of) = verification.look.of.as_ref().filter(|_| path.exists()) else { return };
+    let noted = Ledger::open(path).and_then(|ledger| ledger.add_verification(&of.job, verification, wall()));
+    if let Err(e) = noted {
+        tracing::error!("the second look at job {}: {e}", of.job);
+    }
 }
 
 /// At the end the drive is asked once more who it is.

@@ -17,6 +17,7 @@ pub(crate) enum Setting {
     Bell,
     Rules,
     HeatLimit,
+    SecondLook,
     SampleSpeed,
     Only,
 }
@@ -40,7 +41,7 @@ pub(crate) enum What {
 
 impl Setting {
     /// Every one, in the order of the page.
-    pub(crate) const ALL: [Setting; 20] = [
+    pub(crate) const ALL: [Setting; 21] = [
         Setting::Of(Who::Technician, What::Name),
         Setting::Of(Who::Technician, What::Title),
         Setting::Of(Who::Technician, What::Organisation),
@@ -59,6 +60,7 @@ impl Setting {
         Setting::Bell,
         Setting::Rules,
         Setting::HeatLimit,
+        Setting::SecondLook,
         Setting::SampleSpeed,
         Setting::Only,
     ];
@@ -79,6 +81,7 @@ impl Setting {
             Setting::Bell => "bell at a job's end",
             Setting::Rules => "rules",
             Setting::HeatLimit => "holds above, °C",
+            Setting::SecondLook => "second looks, %",
             Setting::SampleSpeed => "samples speed",
             Setting::Only => "only these drives",
         }
@@ -98,6 +101,7 @@ impl Setting {
             Setting::Bell => "Whether the terminal rings when a job ends; Enter turns it.",
             Setting::Rules => "The edition of SP 800-88 that new plans are judged by; Enter turns it.",
             Setting::HeatLimit => "A job holds while its drive is warmer than this; 0: never; empty: 70.",
+            Setting::SecondLook => "Of a hundred drives of a lot so many are drawn for a second look; 0: none; empty: 20.",
             Setting::SampleSpeed => {
                 "Whether a drive that is to be planned is read for a second, to tell its time; Enter turns it."
             }
@@ -134,6 +138,7 @@ impl Setting {
             Setting::Theme => config.theme.unwrap_or(ThemeName::Dark).word().into(),
             Setting::Bell => yes_no(config.bell.unwrap_or(true)),
             Setting::Rules => rules_word(config.rules).into(),
+            Setting::SecondLook => config.second_look_percent.map(|p| p.to_string()).unwrap_or_default(),
             Setting::HeatLimit => config.hold_above_celsius.map(|c| c.to_string()).unwrap_or_default(),
             Setting::SampleSpeed => yes_no(config.sample_speed.unwrap_or(true)),
             Setting::Only => config.only.join(" "),
@@ -173,6 +178,7 @@ impl Setting {
             Setting::Theme => (None, "theme"),
             Setting::Bell => (None, "bell"),
             Setting::Rules => (None, "rules"),
+            Setting::SecondLook => (None, "second_look_percent"),
             Setting::HeatLimit => (None, "hold_above_celsius"),
             Setting::SampleSpeed => (None, "sample_speed"),
             Setting::Only => (None, "only"),
@@ -185,7 +191,7 @@ impl Setting {
         Ok(match self {
             _ if text.is_empty() => None,
             Setting::Bell | Setting::SampleSpeed => Some(value(text == "yes")),
-            Setting::HeatLimit => {
+            Setting::HeatLimit | Setting::SecondLook => {
                 let limit: i64 = text.parse().map_err(|_| ConfigError::NoNumber(text.into()))?;
                 Some(value(limit))
             }
@@ -279,7 +285,9 @@ mod tests {
         let now = std::fs::read_to_string(&path).unwrap();
         assert!(now.contains("# Bench by the window") && now.contains("\"BW-0417\" # the spring lot"), "{now}");
         assert!(now.contains("bell = false") && now.contains("only = [\"/dev/sd?\", \"bus:usb\"]"), "{now}");
-        for (setting, wrong) in [(Setting::HeatLimit, "warm"), (Setting::HeatLimit, "900"), (Setting::Only, "sdb")] {
+        for (setting, wrong) in
+            [(Setting::HeatLimit, "warm"), (Setting::HeatLimit, "900"), (Setting::SecondLook, "101"), (Setting::Only, "sdb")]
+        {
             assert!(save(&file, setting, wrong).is_err(), "{wrong}");
             assert_eq!(std::fs::read_to_string(&path).unwrap(), now, "what is wrong changes nothing");
         }
@@ -294,7 +302,7 @@ mod tests {
         for setting in Setting::ALL {
             let before = Config::default();
             let typed = match setting {
-                Setting::HeatLimit => "55".to_string(),
+                Setting::HeatLimit | Setting::SecondLook => "55".to_string(),
                 Setting::Only => "bus:usb".into(),
                 s if s.is_choice() => s.next(&before),
                 _ => "Tern Quay".into(),

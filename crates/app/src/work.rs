@@ -1,7 +1,7 @@
 //! One job from its armed plan to its record: the same for the command line, the demonstration and the interface.
 
 use crate::bench::{HeldBeside, OpenDrive, Seen};
-use crate::clock::{SystemClock, new_job_id, wall};
+use crate::clock::{SystemClock, SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
 use crate::heat::Watched;
 use crate::readings;
@@ -13,9 +13,11 @@ use jurex_core::erase::{
 use jurex_core::evidence::Ended;
 use jurex_core::media::Drive;
 use jurex_core::medium::MediumError;
+use jurex_core::notation::Entropy;
 use jurex_core::plan::{ArmedPlan, Plan};
-use jurex_core::record::{JobId, Papers, Record, Tool};
+use jurex_core::record::{JobId, Papers, Record, SecondLook, Tool};
 use jurex_core::residue::Leftovers;
+use jurex_core::rules::Outcome;
 use jurex_ledger::{Ledger, LedgerError, Unfinished};
 use std::path::Path;
 
@@ -33,6 +35,7 @@ pub(crate) struct Prepared {
     clock: SystemClock,
     started: Timestamp,
     hold_above: Option<i16>,
+    second_percent: u8,
     /// Whether it begins now, and does not go on.
     is_new: bool,
 }
@@ -76,6 +79,8 @@ pub(crate) struct InLedger<'l> {
     pub(crate) ledger: &'l Path,
     /// Above this temperature in degrees Celsius the job holds.
     pub(crate) hold_above: Option<i16>,
+    /// Of a hundred drives of a lot, those that are drawn for a second look.
+    pub(crate) second_percent: u8,
 }
 
 impl Opened {
@@ -113,6 +118,7 @@ impl Opened {
             clock,
             started,
             hold_above: to.hold_above,
+            second_percent: to.second_percent,
             is_new: true,
         })
     }
@@ -153,6 +159,7 @@ impl Opened {
             clock,
             started,
             hold_above: to.hold_above,
+            second_percent: to.second_percent,
             is_new: false,
         })
     }
@@ -190,6 +197,20 @@ fn begin(ledger: &Ledger, seen: &Seen, started: Timestamp) -> Result<JobId, Ledg
             done => return done.map(|()| id),
         }
     }
+}
+
+/// The draw for a drive that earned something; where the ledger can't say how it stands with the lot, as for the first of one.
+fn second_look(ledger: &Ledger, record: &Record, percent: u8) -> Option<SecondLook> {
+    if record.claim().outcome() == Outcome::NotSanitized {
+        return None;
+    }
+    let (before, drawn) = ledger.drawn_of_lot(&record.papers().lot).unwrap_or_else(|e| {
+        tracing::error!("job {}: {e}", record.job);
+        (0, 0)
+    });
+    let mut seed = [0; 16];
+    SystemEntropy.fill(&mut seed);
+    Some(SecondLook::draw(seed, percent, before, drawn))
 }
 
 /// Searches the drive of a job for leftovers, before it or after it, and tells of that as the job would.
@@ -269,6 +290,7 @@ impl Prepared {
             // Under the same hold; the job is over, whatever is wished of it meanwhile.
             record.left = search_beside(&seen, false, control.person(), &mut both).0;
         }
+        record.second_look = second_look(&ledger, &record, self.second_percent);
         drop(beside);
         let stored = ledger.finish(&record, wall());
         if let Err(e) = &stored {

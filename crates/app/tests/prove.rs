@@ -154,3 +154,61 @@ fn a_stranger_with_a_shell_comes_to_the_same_end_by_the_page() {
         assert!(!good && said.contains("differ"), "{passes}: {said}");
     }
 }
+
+#[test]
+fn drives_of_a_lot_are_drawn_for_a_second_look_and_it_is_known_which_had_it() {
+    let place = Place::new();
+    fs::create_dir_all(place.path("home")).unwrap();
+    let settings = |text: &str| fs::write(place.path("home").join("config.toml"), text).unwrap();
+    settings("lot = \"BW-0417\"\nsecond_look_percent = 0\n");
+    erased(&place, "none.img", "00", &[]);
+    place.jurex(&["prove", "--due"]).expect(0, &["No drive was drawn"]);
+    settings("lot = \"BW-0417\"\nsecond_look_percent = 100\n");
+    let (image, record) = erased(&place, "drive.img", "00", &[]);
+    settings("lot = \"BW-0418\"\nsecond_look_percent = 100\n");
+    erased(&place, "unread.img", "00", &["--verify", "none"]);
+    let due = |code: i32, lot: &str| -> serde_json::Value {
+        let answer = place.jurex(&["prove", "--due", "--lot", lot, "--json"]).expect(code, &[]);
+        serde_json::from_str(&answer.out).unwrap()
+    };
+    let first = due(3, "BW-0417");
+    assert_eq!((first["drawn"].as_array().unwrap().len(), &first["drawn"][0]["job"]), (1, &json(&record)["job"]));
+    assert!(first["drawn"][0]["confirmed"].is_null() && first["drawn"][0]["draw"]["percent"] == 100);
+    assert!(due(0, "BW-0418")["drawn"].as_array().unwrap().is_empty(), "what earned nothing is not looked at twice");
+    change(&image, 3);
+    prove(&place, &image, &record, &[]).expect(3, &["Contradicted"]);
+    assert!(due(3, "BW-0417")["drawn"][0]["confirmed"].is_null(), "a look that found something else is none");
+    change(&image, 3);
+    prove(&place, &image, &record, &["--by", "Jun Akyol"]).expect(0, &["Confirmed"]);
+    assert!(due(0, "BW-0417")["drawn"][0]["confirmed"].is_string());
+    place.jurex(&["prove", "--due"]).expect(0, &["BW-0417", "confirmed"]);
+    place.jurex(&["prove", "--due", "--leftovers"]).expect(1, &["--due"]);
+    place.jurex(&["prove"]).expect(1, &["DRIVE"]);
+}
+
+#[test]
+fn a_stick_that_says_more_than_it_holds_is_told_so_on_every_paper_and_no_part_is_measured() {
+    let place = Place::new();
+    let out = place.path("out");
+    let asked = ["erase", "sim:6", "--passes", "55 | ~", "--label-check", "0N2XV8", "--out", shown(&out)];
+    place.jurex(&asked).expect(3, &["Not sanitized", "holds 64.0 MB, and holds 8.00 MB", "size     It says"]);
+    let path = place.only("out", ".record.json");
+    let measured = json(&path)["evidence"]["stages"][0]["what"].clone();
+    assert_eq!((&measured["stage"], &measured["begins_again_at"]), (&"measured".into(), &"15625".into()));
+    // Whoever takes the finding out of the record takes its soundness or its claim.
+    let text = fs::read_to_string(&path).unwrap();
+    let altered = place.path("altered.json");
+    let (others, own) = (measured["of_others"].as_str().unwrap(), measured["own"].as_str().unwrap());
+    let all = (others.parse::<u64>().unwrap() + own.parse::<u64>().unwrap()).to_string();
+    let better = text
+        .replace(&format!("\"of_others\":\"{others}\""), "\"of_others\":\"0\"")
+        .replace(&format!("\"own\":\"{own}\""), &format!("\"own\":\"{all}\""));
+    assert!(better != text);
+    fs::write(&altered, better).unwrap();
+    prove(&place, Path::new("sim:6"), &altered, &[]).expect(3, &["altered"]);
+    let image = place.image("drive.img", SECTORS * 512);
+    let part = ["erase", shown(&image), "--passes", "00", "--label-check", "8192", "--out", shown(&out)];
+    let part = |more: &[&str]| place.jurex(&[&part[..], more].concat());
+    part(&["--size-check", "yes", "--from", "0", "--to", "99"]).expect(1, &["writing all over it", "Nothing was written"]);
+    part(&["--size-check", "yes"]).expect(0, &["Clear", "size     It is as large as it says"]);
+}

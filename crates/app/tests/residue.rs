@@ -97,3 +97,40 @@ fn the_bench_is_searched_bad_sectors_and_all() {
     place.jurex(&["residue", shown(&image), "--sampled"]).expect(0, &["places drawn all over it", "Nothing beyond chance"]);
     place.jurex(&["residue", "sim:99"]).expect(1, &[]);
 }
+
+#[test]
+fn what_lay_there_before_and_after_stands_in_the_record_by_counts_and_places_and_on_the_certificate() {
+    if !(has("mke2fs") && Command::new("pdftotext").arg("-v").output().is_ok()) {
+        return not_run("mke2fs or pdftotext is not here");
+    }
+    let place = Place::new();
+    let (folder, image, out) = (place.path("station"), place.path("drive.img"), place.path("out"));
+    fs::create_dir(&folder).unwrap();
+    station(&folder);
+    fs::File::create(&image).unwrap().set_len(32 * MIB as u64).unwrap();
+    run("mke2fs", &["-q", "-t", "ext4", "-d", shown(&folder), shown(&image)]);
+    let asked = ["erase", shown(&image), "--passes", "00", "--label-check", "65536", "--out", shown(&out), "--leftovers"];
+    let answer = place.jurex(&asked).expect(0, &["usable   before: ", "after: nothing that anybody could use"]);
+    let path = place.only("out", ".record.json");
+    let (text, record) = (fs::read_to_string(&path).unwrap(), common::json(&path));
+    let of = |left: &serde_json::Value, kind: &str| -> String {
+        let finds = left["finds"].as_array().unwrap();
+        finds.iter().find(|f| f["kind"] == kind).map_or_else(|| "0".into(), |f| f["count"].as_str().unwrap().into())
+    };
+    assert_eq!(
+        (of(&record["before"]["left"], "JPEG (JFIF)").as_str(), record["left"]["finds"].as_array().unwrap().len()),
+        ("12", 0)
+    );
+    assert!(["Anvil Rock", "tern-quay"].iter().all(|words| !text.contains(words) && !answer.out.contains(words)));
+    let paper = Command::new("pdftotext").arg(place.only("out", ".certificate.pdf")).arg("-").output().unwrap();
+    let paper = String::from_utf8_lossy(&paper.stdout).replace('\n', " ");
+    assert!(paper.contains("12 pictures") && paper.contains("after: nothing that anybody could use"), "{paper}");
+    // Somebody has put something on it since: the pass is not there any more, and the search says what is.
+    let mut bytes = fs::read(&image).unwrap();
+    bytes[512 * 4000..][..11].copy_from_slice(b"\xff\xd8\xff\xe0\x00\x10JFIF\x00");
+    fs::write(&image, bytes).unwrap();
+    let again = ["prove", shown(&image), "--record", shown(&path), "--out", shown(&out), "--leftovers"];
+    place.jurex(&again).expect(3, &["Contradicted", "sector 4000", "usable   1 picture"]);
+    let look = common::json(&place.only("out", ".verification.json"));
+    assert_eq!(look["look"]["left"]["finds"][0]["places"][0], "4000");
+}

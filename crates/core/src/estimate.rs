@@ -3,7 +3,7 @@
 use crate::media::{Drive, MediaClass};
 use crate::medium::{Medium, MediumError};
 use crate::pattern::AlignedBuffer;
-use crate::plan::Order;
+use crate::plan::{Order, size_check};
 use crate::sampling::Sampling;
 use crate::units::{Lba, Sectors, duration};
 use serde::Serialize;
@@ -173,7 +173,9 @@ pub fn of_order(drive: &Drive, order: &Order, sample: Option<&SpeedSample>) -> E
     let readings = order.readings() as f64;
     let (share, places) = if order.is_sampled() { sampled_share(range) } else { (1.0, 0) };
     let reading = readings * (once * share + places as f64 * habit.seek.as_secs_f64());
-    let laying = once * order.passes() as f64;
+    let (marking, marks) = if order.measures(drive) { size_check(drive.geometry) } else { (0, 0) };
+    let reading = reading + 2.0 * marks as f64 * habit.seek.as_secs_f64();
+    let laying = once * order.passes() as f64 + marking as f64 / speed.at(0.5);
     let (least, likely, most) = habit.writing;
     let time =
         |writing: f64, spread: f64| Duration::try_from_secs_f64((laying / writing + reading) * spread).unwrap_or(Duration::MAX);
@@ -228,6 +230,16 @@ mod tests {
             let mut tiny = Memory::new(MediaClass::Magnetic, sectors);
             assert!(SpeedSample::take(&mut tiny, Duration::ZERO, &now).is_ok(), "{sectors} sectors");
         }
+    }
+
+    #[test]
+    fn a_size_check_takes_seconds_and_is_in_the_estimate() {
+        let drive = test_drive(MediaClass::RemovableFlash, TB / 16);
+        let order = Order::of_method(method::find("zeros").unwrap());
+        let without = Order { size_check: crate::plan::SizeCheck::No, ..order.clone() };
+        let sample = SpeedSample { start: 25e6, middle: 25e6, end: 25e6 };
+        let more = of_order(&drive, &order, Some(&sample)).likely - of_order(&drive, &without, Some(&sample)).likely;
+        assert!((Duration::from_secs(3)..Duration::from_secs(40)).contains(&more), "{more:?}");
     }
 
     #[test]

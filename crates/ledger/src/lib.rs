@@ -8,7 +8,8 @@ use jiff::Timestamp;
 use jurex_core::contents::Contents;
 use jurex_core::erase::{Checkpoint, Event};
 use jurex_core::media::Drive;
-use jurex_core::record::{BadRecord, JobId, Papers, Record};
+use jurex_core::proof::{Finding, VerificationRecord};
+use jurex_core::record::{BadRecord, JobId, Papers, Record, SecondLook};
 use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, params};
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};
@@ -119,7 +120,7 @@ pub struct Entry {
 }
 
 /// Steps from one format to the next; the file's `user_version` counts those done.
-const MIGRATIONS: [&str; 2] = [
+const MIGRATIONS: [&str; 3] = [
     "
     CREATE TABLE job (
         name TEXT PRIMARY KEY,
@@ -151,7 +152,25 @@ const MIGRATIONS: [&str; 2] = [
         checkpoint TEXT
     ) STRICT;
 ",
+    "
+    CREATE TABLE verification (
+        number INTEGER PRIMARY KEY AUTOINCREMENT,
+        job TEXT NOT NULL REFERENCES job(name),
+        made TEXT NOT NULL,
+        confirmed INTEGER NOT NULL,
+        json TEXT NOT NULL
+    ) STRICT;
+",
 ];
+
+/// A job whose drive is to be looked at a second time.
+#[derive(Clone, Debug)]
+pub struct Due {
+    /// Its record.
+    pub record: Record,
+    /// When it was looked at again and confirmed, RFC 3339; `None`: not yet.
+    pub confirmed: Option<String>,
+}
 
 /// A job that did not come to its end, with all that it needs to go on.
 #[derive(Clone, Debug)]
@@ -486,6 +505,54 @@ impl Ledger {
             Some((drive, started)) => LedgerError::NeverEnded { job: job.clone(), drive, started },
             None => LedgerError::NoJob { job: job.clone(), path: self.path.display().to_string() },
         })
+    }
+
+    /// Adds the record of a second look at what a job has left. Of a job that is not of this ledger nothing is kept.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn add_verification(&self, job: &JobId, verification: &VerificationRecord, made: Timestamp) -> Result<(), LedgerError> {
+        let confirmed = verification.finding() == Finding::Confirmed;
+        let row = params![job.as_str(), made.to_string(), confirmed, verification.to_json()];
+        let insert = "INSERT INTO verification (job, made, confirmed, json)
+            SELECT ?1, ?2, ?3, ?4 WHERE EXISTS (SELECT 1 FROM job WHERE name = ?1)";
+        self.connection.execute(insert, row).map_err(|e| self.sql(e)).map(drop)
+    }
+
+    /// The newest records of a lot's jobs, the oldest job first. What can't be used is left out.
+    fn records_of_lot(&self, lot: Option<&str>) -> Result<Vec<Record>, LedgerError> {
+        let newest = "SELECT json FROM record AS r JOIN job ON name = job
+            WHERE number = (SELECT max(number) FROM record WHERE job = r.job)
+            AND (?1 IS NULL OR coalesce(json_extract(json, '$.papers.lot'), '') = ?1) ORDER BY started, name";
+        let run = || -> rusqlite::Result<Vec<String>> {
+            let mut statement = self.connection.prepare(newest)?;
+            statement.query_map([lot], |row| row.get(0))?.collect()
+        };
+        Ok(run().map_err(|e| self.sql(e))?.iter().filter_map(|json| Record::from_json(json).ok()).collect())
+    }
+
+    /// How many drives of that lot have earned something, and how many of them were drawn for a second look.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn drawn_of_lot(&self, lot: &str) -> Result<(u64, u64), LedgerError> {
+        let looks: Vec<SecondLook> = self.records_of_lot(Some(lot))?.into_iter().filter_map(|r| r.second_look).collect();
+        Ok((looks.len() as u64, looks.iter().filter(|l| l.is_due()).count() as u64))
+    }
+
+    /// The jobs whose drives were drawn for a second look, of that lot or of all.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn drawn(&self, lot: Option<&str>) -> Result<Vec<Due>, LedgerError> {
+        let is_due = |r: &Record| r.second_look.as_ref().is_some_and(SecondLook::is_due);
+        let last = "SELECT max(made) FROM verification WHERE job = ?1 AND confirmed";
+        let mut drawn = vec![];
+        for record in self.records_of_lot(lot)?.into_iter().filter(is_due) {
+            let confirmed = self.connection.query_row(last, [record.job.as_str()], |row| row.get(0)).map_err(|e| self.sql(e))?;
+            drawn.push(Due { record, confirmed });
+        }
+        Ok(drawn)
     }
 
     /// The stored events of a job as JSON, with their times, in order.

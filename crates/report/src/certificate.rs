@@ -416,7 +416,10 @@ fn follows(page: &mut Layout, record: &Record) {
     let mut facts = vec![fact("Outcome", format!("{}, judged by {}", claim.outcome(), record.rule_set()))];
     facts.extend(listed("Because", claim.reasons()));
     facts.extend(listed("Not covered", claim.limits()));
+    facts.extend(record.evidence().size().map(|size| fact("Its size", size.sentence())));
     facts.push(fact("Confidence", record.confidence()));
+    facts.extend(record.second_look.as_ref().map(|look| fact("Second look", look.sentence())));
+    facts.extend(record.leftovers().map(|both| fact("Left on it", format!("A search for what a person could use: {both}."))));
     facts.extend(record.other_rules().map(|said| fact("Rules", said)));
     page.wide_facts(&facts);
 }

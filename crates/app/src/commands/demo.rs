@@ -16,7 +16,7 @@ use jurex_core::ladder::ladder;
 use jurex_core::media::{Drive, Label, MediaClass};
 use jurex_core::method::{self, Method, library};
 use jurex_core::plan::{Course, Lift, Order, Plan};
-use jurex_core::record::{Backup, Record};
+use jurex_core::record::{Backup, Record, SecondLook};
 use jurex_core::rules::{Outcome, Technique};
 use jurex_ledger::Ledger;
 use jurex_sim::Pacing;
@@ -101,9 +101,8 @@ fn line(drive: &Drive, refusal: &Option<jurex_core::guard::Refusal>, end: &Resul
 
 /// The method of the demonstration: what suits the media, but for the stick, which shows what one pass is worth there.
 fn demo_method(drive: &Drive) -> &'static Method {
-    let name = match (drive.class, drive.path.as_str()) {
-        (MediaClass::RemovableFlash, "sim:6") => "zeros",
-        (MediaClass::RemovableFlash | MediaClass::EmbeddedFlash, _) => "pattern-complement",
+    let name = match drive.class {
+        MediaClass::RemovableFlash | MediaClass::EmbeddedFlash => "pattern-complement",
         _ => "zeros",
     };
     method::find(name).unwrap_or(&library()[0])
@@ -132,7 +131,7 @@ fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure
     papers.backup = Backup::NotNeeded;
     let (before, _) = seen.look();
     let finished = work::open(seen, &armed)?
-        .begin(armed, before, papers, &InLedger { ledger, hold_above: None })?
+        .begin(armed, before, papers, &InLedger { ledger, hold_above: None, second_percent: SecondLook::USUAL_PERCENT })?
         .run(&mut Unattended, &mut |_| {});
     let record = finished.record;
     files::write_all(out, &record).map_err(|e| not_certified(&record, &e, finished.is_stored))?;

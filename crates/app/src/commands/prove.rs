@@ -1,8 +1,8 @@
 //! `jurex prove DRIVE`: reads a drive again, by what a record says lies there or by what somebody expects.
 
 use super::bar::bar;
-use super::say;
 use super::stop::StopOnSignal;
+use super::{say, say_json};
 use crate::bench;
 use crate::cli::Prove;
 use crate::clock::new_job_id;
@@ -11,18 +11,26 @@ use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
 use crate::readings;
+use jurex_core::evidence::Ended;
 use jurex_core::notation::Program;
 use jurex_core::plan::HowMuch;
 use jurex_core::proof::{Expected, Finding, Progress, VerificationRecord};
 use jurex_core::record::{BadRecord, Person, Record};
+use jurex_core::residue::Leftovers;
+use jurex_ledger::{Due, Ledger};
+use serde_json::json;
 use std::path::Path;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
+    if asked.due {
+        return due(asked);
+    }
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
     let record = asked.record.as_deref().map(read_record).transpose()?;
-    let seen = bench::find(&asked.drive, &config.only, &places)?;
+    let drive = asked.drive.as_ref().ok_or_else(|| Failure::Use("name a drive, or ask what is --due".into()))?;
+    let seen = bench::find(drive, &config.only, &places)?;
     let called = seen.drive.called();
     let expected = match &record {
         Some(record) => {
@@ -47,9 +55,49 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
         bar.set_length(seen.drive.geometry.bytes_of(progress.of));
         bar.set_position(seen.drive.geometry.bytes_of(progress.done));
     };
-    let verification = readings::prove(&seen, record.as_ref(), (expected, sampling), by, &mut control, &mut show)?;
+    let mut verification = readings::prove(&seen, record.as_ref(), (expected, sampling), by, &mut control, &mut show)?;
+    if asked.leftovers && verification.end() == &Ended::Finished {
+        bar.set_length(1000);
+        let searched =
+            readings::search_for_a_minute(&seen, &mut control, &mut |share| bar.set_position((share * 1000.0) as u64)).0;
+        verification.look.left = Some(Leftovers::of(&searched?));
+    }
     bar.finish_and_clear();
+    readings::note_in_ledger(&places.ledger_for(seen.drive.simulated), &verification);
     tell(asked, &verification, record.as_ref())
+}
+
+/// The drives that were drawn for a second look.
+fn due(asked: &Prove) -> Result<ExitCode, Failure> {
+    let path = Places::find()?.ledger();
+    let drawn = if path.exists() { Ledger::open(&path)?.drawn(asked.lot.as_deref())? } else { vec![] };
+    if asked.json {
+        let one = |d: &Due| {
+            let drive = d.record.evidence().drive();
+            json!({
+                "job": d.record.job,
+                "lot": d.record.papers().lot,
+                "drive": drive.called(),
+                "serial": drive.unit.serial(),
+                "outcome": d.record.claim().outcome(),
+                "draw": d.record.second_look,
+                "confirmed": d.confirmed,
+            })
+        };
+        say_json(&json!({ "drawn": drawn.iter().map(one).collect::<Vec<_>>() }));
+    } else if drawn.is_empty() {
+        say("No drive was drawn for a second look yet.");
+    } else {
+        for d in &drawn {
+            let (drive, lot) = (d.record.evidence().drive(), &d.record.papers().lot);
+            let state = d.confirmed.as_ref().map_or_else(|| "due".to_string(), |when| format!("confirmed {when}"));
+            let serial = drive.unit.serial().unwrap_or("no serial");
+            let lot = if lot.is_empty() { "no lot".into() } else { jurex_core::text::printable(lot.as_bytes()) };
+            say(&format!("{}  {lot}  {} ({serial})  {}: {state}", d.record.job, drive.called(), d.record.claim().outcome()));
+        }
+    }
+    let left = drawn.iter().filter(|d| d.confirmed.is_none()).count();
+    Ok(if left == 0 { ExitCode::SUCCESS } else { ExitCode::from(3) })
 }
 
 fn read_record(file: &Path) -> Result<Record, Failure> {
@@ -89,6 +137,7 @@ fn tell(asked: &Prove, verification: &VerificationRecord, record: Option<&Record
             say(&format!("  record   job {}, {}, digest {}", record.job, record.claim().outcome(), record.digest()));
         }
         verification.sentences().iter().for_each(|s| say(&format!("  found    {s}")));
+        verification.look.left.iter().for_each(|left| say(&format!("  usable   {}", left.summary())));
     }
     match written {
         Ok(Some(path)) if !asked.json => say(&format!("  written  {}", path.display())),

@@ -30,6 +30,8 @@ pub(crate) enum Action {
     OpenBytes,
     Beacon,
     SearchLeft,
+    /// Goes to the bytes of a find, the next one each time.
+    SeeFind,
     TakePlan,
     SeeWork,
     BeginAnew,
@@ -45,6 +47,10 @@ pub(crate) enum Action {
     FewerRounds,
     BlankPass,
     Range,
+    /// Whether its size is checked first.
+    SizeCheck,
+    /// Whether it is searched for leftovers before and after.
+    SearchBoth,
     /// What becomes of hidden areas.
     HiddenAreas,
     /// Says what no drive can tell, by name.
@@ -181,6 +187,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Step(S::Look), &[Tab], "Tab", A::OpenBytes, "bytes", 3),
     bind(P::Step(S::Look), &[Char('b')], "b", A::Beacon, "beacon", 3),
     bind(P::Step(S::Look), &[Char('f')], "f", A::SearchLeft, "search for leftovers", 3),
+    bind(P::Step(S::Look), &[Char('o')], "o", A::SeeFind, "bytes of a find", 3),
     bind(P::Step(S::Plan), &[Enter], "Enter", A::SeeWork, "see the work", 0),
     bind(P::Step(S::Plan), &[Enter], "Enter", A::BeginAnew, "begin anew with this drive", 0),
     bind(P::Step(S::Plan), &[Enter], "Enter", A::TakePlan, "take this plan", 0),
@@ -196,6 +203,8 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Step(S::Plan), &[Char('-')], "-", A::FewerRounds, "fewer rounds", 4),
     bind(P::Step(S::Plan), &[Char('z')], "z", A::BlankPass, "blank pass", 4),
     bind(P::Step(S::Plan), &[Char('g')], "g", A::Range, "range", 4),
+    bind(P::Step(S::Plan), &[Char('k')], "k", A::SizeCheck, "check its size first", 4),
+    bind(P::Step(S::Plan), &[Char('f')], "f", A::SearchBoth, "search before and after", 4),
     bind(P::Step(S::Plan), &[Char('h')], "h", A::HiddenAreas, "hidden areas", 2),
     bind(P::Step(S::Plan), &[Char('y')], "y", A::State, "state it by name", 2),
     bind(P::Step(S::Arm), &[Enter], "Enter", A::CheckLabel, "check the label", 0),
@@ -210,6 +219,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Step(S::Prove), &[Char('a')], "a", A::ReadSample, "read a sample again", 2),
     bind(P::Step(S::Prove), &[Char('A')], "A", A::ReadAll, "read all again", 3),
     bind(P::Step(S::Prove), &[Char('f')], "f", A::SearchLeft, "search for leftovers", 2),
+    bind(P::Step(S::Prove), &[Char('o')], "o", A::SeeFind, "bytes of a find", 3),
     bind(P::Form, &[Enter], "Enter", A::WriteCertificate, "write the paper", 0),
     bind(P::Form, &[Tab, Down], "Tab", A::FieldAfter, "next field", 1),
     bind(P::Form, &[BackTab, Up], "Shift-Tab", A::FieldBefore, "field before", UNSHOWN),
@@ -228,6 +238,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Bytes, &[Home], "Home", A::First, "first sector", UNSHOWN),
     bind(P::Bytes, &[End], "Home End", A::Last, "ends", 3),
     bind(P::Bytes, &[Char('p')], "p", A::NextPartition, "next partition", 2),
+    bind(P::Bytes, &[Char('o')], "o", A::SeeFind, "next find", 2),
     bind(P::Bytes, &[Char('g')], "g", A::GoToSector, "go to sector", 2),
     bind(P::Bytes, &[Char('/')], "/", A::Search, "search", 2),
     bind(P::Bytes, &[Char('n')], "n", A::SearchOn, "search on", 3),

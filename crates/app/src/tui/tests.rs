@@ -17,7 +17,9 @@ use crate::policies;
 use crate::readings;
 use crate::settings::{Setting, SettingsFile};
 use jiff::Timestamp;
-use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, Event, Job, JobControl, Now, Unattended, Wish};
+use jurex_core::erase::{
+    self, Activity, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, Event, Job, JobControl, Now, Unattended, Wish,
+};
 use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
 use jurex_core::guard::{self, Hindrance};
@@ -27,7 +29,7 @@ use jurex_core::native::command::Port;
 use jurex_core::native::{Answers, OwnState};
 use jurex_core::plan::Plan;
 use jurex_core::proof::Finding;
-use jurex_core::record::{Record, Tool};
+use jurex_core::record::{Record, SecondLook, Tool};
 use jurex_core::rules::{Outcome, Technique};
 use jurex_core::testing::Fixed;
 use jurex_core::units::{Lba, Sectors};
@@ -369,8 +371,8 @@ fn the_whole_walk_of_a_memory_card() {
 fn faults_show_in_every_place_that_speaks_of_them() {
     let bench = sim();
     let stick = &bench.bay(6).unwrap().drive;
-    stick.add_fault(Fault::Unwritable(Sectors::new(50_000, 16)));
-    stick.add_fault(Fault::Unreadable(Sectors::new(100_000, 1)));
+    stick.add_fault(Fault::Unwritable(Sectors::new(5_000, 16)));
+    stick.add_fault(Fault::Unreadable(Sectors::new(10_000, 1)));
     let mut world = World::on(&bench, ThemeName::Dark, FULL);
     world.choose("0N2XV8");
     world.start("0N2XV8");
@@ -1037,6 +1039,68 @@ fn what_is_left_is_searched_before_and_after_and_the_proof_is_read_again() {
 }
 
 #[test]
+fn the_bytes_of_each_find_are_shown_one_after_another_and_where_they_lie() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("0N2XV8");
+    world.keys("o");
+    assert!(world.text().contains("Nothing was found that could be looked at"), "{}", world.text());
+    world.keys("f");
+    let text = world.text();
+    assert!(text.contains("▚▚▚") && text.contains("That took"), "a layer, and its pace: {text}");
+    let places: Vec<u64> = world.app.state.lane().unwrap().readings.finds().map(|(_, at)| at.0).collect();
+    assert!(places.len() > 5 && places.contains(&0), "{places:?}");
+    let cursor = |world: &World| world.app.state.lanes[STICK].look.bytes.as_ref().unwrap().cursor;
+    for place in &places {
+        world.keys("o");
+        assert_eq!(cursor(&world), *place);
+    }
+    assert!(world.text().contains(&format!("{0} of {0}: sector", places.len())), "{}", world.text());
+    world.keys("o");
+    assert_eq!(cursor(&world), places[0], "round and round");
+    assert!(world.text().contains("1 of"));
+}
+
+#[test]
+fn the_size_check_and_the_searches_are_turned_on_and_off_in_the_plan() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("R90C2Y");
+    world.key(KeyCode::Enter);
+    let plan = |world: &World| {
+        let plan = world.app.state.lane().unwrap().foreseen().plan.as_ref().unwrap().clone();
+        (plan.measure().is_some(), plan.searches())
+    };
+    assert_eq!(plan(&world), (true, false));
+    world.keys("k");
+    assert!(plan(&world) == (false, false) && world.text().contains("not checked (k does)"), "{}", world.text());
+    assert!(world.text().contains("was not proved"), "the limit is back");
+    world.keys("kf");
+    assert!(plan(&world) == (true, true) && world.text().contains("a sample is searched before and after"), "{}", world.text());
+    world.keys("gp1");
+    world.key(KeyCode::Enter);
+    assert_eq!(plan(&world), (false, true), "where a part alone is overwritten nothing else is marked");
+}
+
+#[test]
+fn a_drive_that_was_drawn_is_due_for_a_second_look_until_it_had_one() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    for message in &mut world.pending {
+        if let Message::Ended(_, end) = message {
+            end.record.second_look = Some(SecondLook::draw([7; 16], 100, 0, 0));
+        }
+    }
+    world.tell_all();
+    assert!(world.text().contains("Due: this drive was drawn"), "{}", world.text());
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Left);
+    assert!(world.text().contains("proved: Clear, second look due"), "{}", world.text());
+    world.keys("a");
+    assert!(!world.text().contains("second look due"), "{}", world.text());
+}
+
+#[test]
 fn a_drive_that_was_left_locked_says_how_to_open_it_and_is_opened() {
     let mut world = World::new(ThemeName::Mono, FULL);
     // A job set the password and was killed; the power was away since.
@@ -1245,7 +1309,7 @@ fn the_whole_way_at_eighty_columns() {
     assert!(world.text().contains("Writing begins in 5 s"), "{}", world.text());
     assert!(world.text().lines().last().unwrap().contains("any key stop the countdown"), "{}", world.text());
     world.pass(5);
-    world.tell_until(|e| matches!(e, Event::Advanced { .. }));
+    world.tell_until(|e| matches!(e, Event::Advanced { activity: Activity::Laying, .. }));
     names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
     assert!(world.text().contains("Laying pass 1 of 2"));
     world.key(KeyCode::Enter);

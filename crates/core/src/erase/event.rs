@@ -1,7 +1,6 @@
 //! What a job tells while it runs. Terminal, progress lines, ledger and evidence all come from these events.
 
 use super::forecast;
-use super::measure::Layout;
 use crate::estimate::SpeedSample;
 use crate::evidence::{
     BesideRead, CheckEvidence, CommandAnswer, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence,
@@ -12,7 +11,7 @@ use crate::medium::{Access, AccessWay};
 use crate::native::by_its_own_word;
 use crate::pace::Pace;
 use crate::pattern::Pattern;
-use crate::plan::{Plan, Reading, Stage};
+use crate::plan::{Layout, Plan, Reading, Stage};
 use crate::ranges::RangeSet;
 use crate::residue::Leftovers;
 use crate::sampling::Sampling;

@@ -1,12 +1,14 @@
 //! What is to be done to one drive, what that can earn, and the label check that arms it.
 
 mod before;
+mod marks;
 mod order;
 mod own;
 mod stage;
 mod verification;
 
 pub(crate) use before::Version2;
+pub(crate) use marks::{Layout, size_check};
 pub use order::Order;
 pub use own::{Course, OwnOrder};
 pub use stage::{Check, Lift, Measure, Overwrite, OwnErase, PlannedPass, Reading, Secret, SizeCheck, Stage};

@@ -7,6 +7,7 @@ use crate::media::Drive;
 use crate::medium::Access;
 use crate::ranges::RangeSet;
 use crate::record::{JobId, Person, Record, Tool};
+use crate::residue::Leftovers;
 use crate::sampling::Sampling;
 use crate::units::{counted, grouped};
 use jiff::Timestamp;
@@ -81,6 +82,9 @@ pub struct Verification {
     /// The places, of a sample; `None`: every sector.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub sampling: Option<Sampling>,
+    /// What a search for leftovers has found, where one was asked for.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub left: Option<Leftovers>,
 }
 
 /// A verification with what was found. The finding is computed when it is made and again whenever it is read.
@@ -226,6 +230,7 @@ mod tests {
         let drive = test_drive(MediaClass::Magnetic, 1000);
         let range = drive.geometry.whole();
         let look = Verification {
+            left: None,
             tool: Tool { name: "Jurex".into(), version: "0".into() },
             by: Person { name: "Ines".into(), ..Person::default() },
             of: None,

@@ -1,6 +1,9 @@
 //! The record of one job: evidence, the claim that follows from it, and the papers of the people who stand for it.
 
+mod second;
 mod v1;
+
+pub use second::SecondLook;
 
 use crate::contents::Contents;
 use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, Unsound};
@@ -217,6 +220,10 @@ pub struct Record {
     /// What a search for leftovers has found after it, where one was asked for. A finding, and nothing that a claim rests on.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub left: Option<Leftovers>,
+    /// Whether this drive of its lot is to be looked at a second time; `None`: it earned nothing, or records of that time had no
+    /// draw.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub second_look: Option<SecondLook>,
     evidence: Evidence,
     rule_set: String,
     /// Digest of the rules by which it was judged; `None` in records of version 1.
@@ -294,6 +301,7 @@ impl Record {
             method,
             before,
             left: None,
+            second_look: None,
             evidence,
             rule_set: plan.edition().title().into(),
             rules_digest: Some(plan.edition().digest()),

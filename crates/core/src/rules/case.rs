@@ -95,7 +95,8 @@ impl Case {
         let found = [unproved, holds(evidence, n, proof)].concat();
         let case = Self::of_stage(evidence, (Technique::Overwrite, met), part(evidence, overwrite.range), found);
         let last = overwrite.passes.last().map(|p| &p.pattern.base);
-        let measured = evidence.size().is_some_and(SizeEvidence::is_as_told);
+        // Proved, or found to be less: neither is in question any more.
+        let measured = evidence.size().is_some_and(|s| s.is_as_told() || s.is_false());
         Self { size_unproved: matches!(last, Some(Base::Bytes { .. })) && !measured, ..case }
     }
 
@@ -243,10 +244,10 @@ fn may_hide(drive: &Drive) -> bool {
 /// A drive that holds less than it says.
 fn size(evidence: &Evidence) -> Vec<Lack> {
     let Some(size) = evidence.size().filter(|s| s.is_false()) else { return vec![] };
-    let beyond = match size.holds() {
-        Some(1..) => " Only what it holds was treated: nothing else is there to be.",
-        _ => "",
-    };
+    // What was to be covered is what it holds; the passes say for themselves whether it was.
+    let covers_that = evidence.overwrite().is_some_and(|o| Some(o.range.count) == size.holds());
+    let beyond =
+        if covers_that { " The passes were of what it holds; a drive that says more is not to be believed." } else { "" };
     vec![Lack::of(LackKind::SmallerThanTold, format!("{}{beyond}", size.sentence()))]
 }
 

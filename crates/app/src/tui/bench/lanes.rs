@@ -210,7 +210,11 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
     let said = match (&lane.verdict, lane.record()) {
         (_, Some(record)) => {
             let written = if lane.needs_person() { "not written" } else { "written" };
-            format!(": {}, {} {written}", record.claim().outcome(), lane.paper())
+            let outcome = record.claim().outcome();
+            match lane.second_look_is_due() && !lane.needs_person() {
+                true => format!(": {outcome}, second look due"),
+                false => format!(": {outcome}, {} {written}", lane.paper()),
+            }
         }
         (Err(_), _) if lane.is_gone() => String::new(),
         (Err(refusal), _) => format!(": {refusal}"),

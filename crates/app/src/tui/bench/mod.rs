@@ -167,7 +167,12 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
         | Action::Leaves
         | Action::ChooseMethod
         | Action::ReadingBack
+        | Action::SearchBoth
         | Action::BlankPass => (!lane.has_job(), "This drive has a job already."),
+        Action::SizeCheck => (
+            !lane.has_job() && lane.draft.order.range.is_none(),
+            "Its size is checked by marks all over it, and not where a part alone is overwritten.",
+        ),
         Action::HiddenAreas => (
             !lane.has_job() && Lift::of(&lane.seen.drive).is_some(),
             "This drive hides no sectors that its commands could give back.",
@@ -187,6 +192,10 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
         Action::SearchLeft => (
             !lane.is_working() && !lane.is_armed() && !lane.is_gone() && lane.seen.has_answered(),
             "A drive is searched while it is there and nothing is done to it.",
+        ),
+        Action::SeeFind => (
+            !lane.is_working() && !lane.is_gone() && lane.readings.finds().next().is_some(),
+            "Nothing was found that could be looked at: f searches.",
         ),
         Action::ReadSample | Action::ReadAll if lane.readings.is_going() => (true, ""),
         Action::ReadSample | Action::ReadAll => (

@@ -23,11 +23,12 @@ use jurex_core::method::Catalogue;
 use jurex_core::need::{Need, Sensitivity};
 use jurex_core::plan::Plan;
 use jurex_core::policy::way_that_earns;
-use jurex_core::record::{Papers, Record};
+use jurex_core::proof::Finding;
+use jurex_core::record::{Papers, Record, SecondLook};
 use jurex_core::rules::{Edition, Outcome, Technique};
 use jurex_ledger::Unfinished;
 pub(super) use lanes::{LaneId, Lanes};
-use readings::Readings;
+use readings::{Reading, Readings};
 use stage::{Arming, Log, Over, Stage, Work};
 use std::borrow::Cow;
 use std::time::Duration;
@@ -222,9 +223,16 @@ impl Lane {
         matches!(self.presence, Presence::Gone(_))
     }
 
+    /// Whether this drive of its lot was drawn to be looked at a second time, and was not yet.
+    pub(crate) fn second_look_is_due(&self) -> bool {
+        let drawn = self.record().and_then(|r| r.second_look.as_ref()).is_some_and(SecondLook::is_due);
+        let confirmed = matches!(&self.readings.again, Reading::Over(a) if a.verification.finding() == Finding::Confirmed);
+        drawn && !confirmed
+    }
+
     /// The byte viewer, where it is in sight.
     pub(crate) fn bytes_in_sight(&self) -> Option<&BytesView> {
-        self.look.bytes.as_ref().filter(|_| self.step == Step::Look)
+        self.look.bytes.as_ref().filter(|_| matches!(self.step, Step::Look | Step::Prove))
     }
 
     /// What the person must type to arm it.

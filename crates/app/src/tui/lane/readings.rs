@@ -3,6 +3,7 @@
 use jurex_core::proof::VerificationRecord;
 use jurex_core::record::Record;
 use jurex_core::residue::Residue;
+use jurex_core::units::{Lba, grouped};
 use std::path::PathBuf;
 
 /// One reading.
@@ -66,6 +67,8 @@ pub(crate) struct Readings {
     pub(crate) left: Reading<Residue>,
     /// What a search found before the job, in a few words.
     pub(crate) left_before: Option<String>,
+    /// The find whose bytes are looked at next.
+    next_find: usize,
 }
 
 impl Readings {
@@ -74,12 +77,31 @@ impl Readings {
         matches!(self.again, Reading::Going(_)) || matches!(self.left, Reading::Going(_))
     }
 
+    /// Every find of the last search that has a place: what it is, and where.
+    pub(crate) fn finds(&self) -> impl Iterator<Item = (&str, Lba)> {
+        let residue = if let Reading::Over(residue) = &self.left { Some(residue) } else { None };
+        residue.into_iter().flat_map(|r| &r.finds).flat_map(|f| f.places.iter().map(|at| (f.name.as_str(), *at)))
+    }
+
+    /// The find to look at now, with its number and how many there are; the next one each time, round and round.
+    pub(crate) fn see_next(&mut self) -> Option<(String, Lba)> {
+        let all = self.finds().count();
+        let n = self.next_find % all.max(1);
+        let (what, at) = self.finds().nth(n)?;
+        let said = format!("{what}, {} of {all}: sector {}.", n + 1, grouped(at.0));
+        self.next_find = n + 1;
+        Some((said, at))
+    }
+
     /// Takes what is told. Of a reading that nobody waits for any more nothing is.
     pub(crate) fn hear(&mut self, heard: Heard) {
         match (heard, &mut self.again, &mut self.left) {
             (Heard::On(share), Reading::Going(done), _) | (Heard::On(share), _, Reading::Going(done)) => *done = share,
             (Heard::Again(again), Reading::Going(_), _) => self.again = again.map_or_else(Reading::Failed, Reading::Over),
-            (Heard::Left(left), _, Reading::Going(_)) => self.left = left.map_or_else(Reading::Failed, Reading::Over),
+            (Heard::Left(left), _, Reading::Going(_)) => {
+                self.left = left.map_or_else(Reading::Failed, Reading::Over);
+                self.next_find = 0;
+            }
             _ => {}
         }
     }

@@ -98,7 +98,7 @@ impl Log {
 
     fn take(&mut self, event: Event, time: String) {
         self.progress.apply(&event);
-        if !matches!(event, Event::Advanced { .. }) && !goes_on(self.told.last_mut(), &event) {
+        if !matches!(event, Event::Advanced { .. } | Event::Searching { .. }) && !goes_on(self.told.last_mut(), &event) {
             self.told.push((time, event));
         }
     }

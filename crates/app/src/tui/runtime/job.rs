@@ -24,6 +24,7 @@ pub(super) struct JobOfLane {
     pub(super) wishes: Receiver<Wish>,
     pub(super) sample_at: Option<Lba>,
     pub(super) hold_above: Option<i16>,
+    pub(super) second_percent: u8,
 }
 
 impl JobOfLane {
@@ -53,7 +54,7 @@ impl JobOfLane {
             return;
         }
         let ledger = self.ledger.clone();
-        let to = InLedger { ledger: &ledger, hold_above: self.hold_above };
+        let to = InLedger { ledger: &ledger, hold_above: self.hold_above, second_percent: self.second_percent };
         let prepared = match from {
             Some(from) => opened.go_on(armed, from.job, &to),
             None => opened.begin(armed, before, papers, &to),

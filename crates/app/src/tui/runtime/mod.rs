@@ -105,6 +105,7 @@ struct Runtime {
     ledger: PathBuf,
     out: PathBuf,
     hold_above: Option<i16>,
+    second_percent: u8,
     /// Whether the end of a job rings.
     rings: bool,
     /// The terminal's title as it was set last.
@@ -165,6 +166,7 @@ impl Runtime {
             ledger,
             out,
             hold_above: setup.config.hold_above(),
+            second_percent: setup.config.second_percent(),
             rings: setup.config.bell.unwrap_or(true),
             title: String::new(),
             rung: 0,
@@ -371,6 +373,7 @@ impl Runtime {
         let saved = settings::save(&self.settings, setting, text);
         if let Ok(config) = &saved {
             (self.hold_above, self.rings) = (config.hold_above(), config.bell.unwrap_or(true));
+            self.second_percent = config.second_percent();
             if setting == Setting::Only {
                 let _ = self.only.send(config.only.clone());
             }
@@ -396,9 +399,9 @@ impl Runtime {
         let (wish, wishes) = unbounded();
         self.wishes.insert(lane, Wishes { sender: wish, asked_to_stop: false });
         let (seen, ledger, sender) = (self.app.state.lanes[lane].seen.clone(), self.ledger.clone(), self.sender.clone());
-        let hold_above = self.hold_above;
+        let (hold_above, second_percent) = (self.hold_above, self.second_percent);
         self.workers.push(thread::spawn(move || {
-            let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at, hold_above };
+            let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at, hold_above, second_percent };
             let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, papers, from));
             if std::panic::catch_unwind(run).is_err() {
                 let said = "A defect in Jurex ended this job. The drive is Not sanitized, and there is no record; the ledger has its events.";
@@ -445,13 +448,15 @@ impl Runtime {
         if let Wanted::End = what {
             return Self::lower(&mut self.readings, lane);
         }
-        let (flag, out) = (Self::flag(&mut self.readings, lane), self.out.clone());
+        let (flag, out, ledger) = (Self::flag(&mut self.readings, lane), self.out.clone(), self.ledger.clone());
         let by = self.app.state.lanes[lane].papers.technician.clone();
         self.beside(lane, move |seen, sender| {
             let tell = |share| drop(sender.send(Message::Reading(lane, Heard::On(share))));
             let heard = match what {
                 Wanted::Again(record, all) => {
-                    Heard::Again(readings::read_again(&seen, &record, all, by, &out, (flag, &tell)).map(Box::new))
+                    let again = readings::read_again(&seen, &record, all, by, &out, (flag, &tell));
+                    again.iter().for_each(|a| crate::readings::note_in_ledger(&ledger, &a.verification));
+                    Heard::Again(again.map(Box::new))
                 }
                 _ => Heard::Left(readings::search_left(&seen, &flag, &tell).map(Box::new)),
             };

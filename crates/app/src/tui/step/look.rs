@@ -3,6 +3,7 @@
 use crate::commands::{own_erases, region_line};
 use crate::tui::action::Action;
 use crate::tui::lane::bytes::BytesView;
+use crate::tui::lane::readings::Reading;
 use crate::tui::lane::{Lane, Presence};
 use crate::tui::message::Command;
 use crate::tui::screen::Answer;
@@ -20,6 +21,7 @@ use jurex_core::units::{counted, duration, si_size};
 pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
     match action {
         Action::OpenBytes => Answer::to_do(open_bytes(state)),
+        Action::SeeFind => Answer::to_do(state.see_find()),
         Action::Beacon => Answer::to_do(toggle_beacon(state)),
         _ => Answer::stay(),
     }
@@ -134,7 +136,10 @@ fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
     if contents.regions.is_empty() {
         column.sentence(&contents.sentence(), Role::Text);
     }
-    let drawing = Strata::of_drive(&lane.seen.drive, contents);
+    let mut drawing = Strata::of_drive(&lane.seen.drive, contents);
+    if let Reading::Over(residue) = &lane.readings.left {
+        drawing = drawing.with_left(&residue.usable);
+    }
     if !drawing.layers[0].spans.is_empty() {
         let place = column.take(strata::rows(&drawing));
         strata::draw(&drawing, state.theme, place, column.buffer());

@@ -10,8 +10,9 @@ use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::Column;
 use crate::tui::widget::strata;
-use jurex_core::evidence::{CheckEvidence, Drawn, Evidence, Expect, OwnEvidence};
+use jurex_core::evidence::{CheckEvidence, Drawn, Evidence, Expect, OwnEvidence, Size, StageKind};
 use jurex_core::ranges::RangeSet;
+use jurex_core::residue::Leftovers;
 use jurex_core::strata::Strata;
 use jurex_core::units::{counted, grouped, si_size};
 use ratatui::text::{Line, Span};
@@ -21,6 +22,7 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
     match action {
         Action::ReadSample => Answer::to_do(read_again(state, false)),
         Action::ReadAll => Answer::to_do(read_again(state, true)),
+        Action::SeeFind => Answer::to_do(state.see_find()),
         _ => Answer::stay(),
     }
 }
@@ -61,7 +63,10 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
         None => column.sentence("The reading back is going on; nothing is claimed before its end.", Role::Strong),
     }
     column.gap();
-    let drawing = Strata::of(evidence, &lane.look.known_contents());
+    let mut drawing = Strata::of(evidence, &lane.look.known_contents());
+    if let Reading::Over(residue) = &lane.readings.left {
+        drawing = drawing.with_left(&residue.usable);
+    }
     let place = column.take(strata::rows(&drawing));
     strata::draw(&drawing, state.theme, place, column.buffer());
     column.gap();
@@ -73,6 +78,14 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
         }
         for limit in end.record.claim().limits() {
             column.fact("not covered", &format!("{} [{}]", limit.sentence, limit.citation));
+        }
+        if let Some(look) = &end.record.second_look {
+            let how = if lane.second_look_is_due() {
+                " Write the paper, then a reads it again; better by somebody else (jurex prove)."
+            } else {
+                ""
+            };
+            column.fact("second look", &format!("{}{how}", look.sentence()));
         }
         column.gap();
         read_by_another(lane, column);
@@ -113,15 +126,22 @@ fn read_by_another(lane: &Lane, column: &mut Column<'_>) {
 /// What a search for leftovers has found, before the job and now.
 pub(crate) fn leftovers(lane: &Lane, column: &mut Column<'_>) {
     let readings = &lane.readings;
-    if matches!(readings.left, Reading::NotAsked) && readings.left_before.is_none() {
+    // What was searched beside the job, and what somebody asked for with f.
+    let beside = lane.record().map(|r| (r.before.left.as_ref(), r.left.as_ref()));
+    let (by_job, after) = beside.unwrap_or((None, None));
+    let before = readings.left_before.clone().or_else(|| by_job.map(Leftovers::summary));
+    if matches!(readings.left, Reading::NotAsked) && before.is_none() && after.is_none() {
         return;
     }
     column.heading("What a person could still use");
-    if let Some(before) = &readings.left_before {
+    if let Some(before) = &before {
         column.fact("before", before);
     }
     match &readings.left {
-        Reading::NotAsked => column.fact("after", "not searched yet: f does"),
+        Reading::NotAsked => match after {
+            Some(after) => column.fact_in("after", &after.summary(), Role::Strong),
+            None => column.fact("after", "not searched yet: f does"),
+        },
         Reading::Going(share) => column.sentence(&format!("{:.0} % searched. f breaks it off.", share * 100.0), Role::Act),
         Reading::Failed(why) => column.sentence(&format!("✕ {why}"), Role::Strong),
         Reading::Over(residue) => {
@@ -134,6 +154,7 @@ pub(crate) fn leftovers(lane: &Lane, column: &mut Column<'_>) {
 }
 
 fn read_facts(evidence: &Evidence, column: &mut Column<'_>) {
+    size_facts(evidence, column);
     column.heading("What was read back");
     if let (Some(own), Some(check)) = (evidence.own(), evidence.own_check()) {
         own_facts(own, check, column);
@@ -149,6 +170,24 @@ fn read_facts(evidence: &Evidence, column: &mut Column<'_>) {
     if evidence.read_backs().next().is_none() {
         column.sentence("Nothing was read back.", Role::Strong);
     }
+}
+
+/// What the size check has found, once it is over.
+fn size_facts(evidence: &Evidence, column: &mut Column<'_>) {
+    let is_over = evidence.stages.iter().any(|s| s.kind() == StageKind::Measure && s.ended.is_some());
+    let Some(size) = evidence.size().filter(|_| is_over) else { return };
+    column.heading("Is it as large as it says?");
+    let (answer, role) = match size.finding() {
+        Size::AsTold => ("yes", Role::Text),
+        Size::NotProved => ("not proved", Role::Strong),
+        _ => ("no", Role::Fault),
+    };
+    column.fact_in(answer, &size.sentence(), role);
+    for same in &size.same {
+        let (written, read) = (grouped(same.written.0), grouped(same.read.0));
+        column.fact("", &format!("what was written to sector {written} was read at sector {read}"));
+    }
+    column.gap();
 }
 
 /// What was read after the drive's own erasure.

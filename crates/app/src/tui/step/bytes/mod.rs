@@ -53,6 +53,15 @@ impl State {
         self.lanes.get_mut(lane)?.look.bytes.as_mut()
     }
 
+    /// Opens the byte viewer at the next find of the last search.
+    pub(crate) fn see_find(&mut self) -> Vec<Command> {
+        let (Some(id), Some(lane)) = (self.selected, self.lane_mut()) else { return vec![] };
+        let Some((said, at)) = lane.readings.see_next() else { return vec![] };
+        let view = lane.look.bytes.get_or_insert_default();
+        (view.scroll, view.said) = (0, Some(said));
+        view.go_to(at.0).into_iter().map(|first| Command::ReadPage(id, first)).collect()
+    }
+
     /// Does what was asked for in the byte viewer.
     pub(crate) fn perform_on_bytes(&mut self, action: Action) -> Vec<Command> {
         let (Some(index), Some(lane)) = (self.selected, self.lane_mut()) else { return vec![] };
@@ -71,6 +80,7 @@ impl State {
                 view.prompt = None;
                 return vec![];
             }
+            Action::SeeFind => return self.see_find(),
             Action::SectorBefore => view.cursor.saturating_sub(1),
             Action::SectorAfter => view.cursor + 1,
             Action::RowBefore => view.cursor.saturating_sub(MAP_ROW),

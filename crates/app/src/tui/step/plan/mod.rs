@@ -10,6 +10,7 @@ use crate::tui::screen::line::TypedLine;
 use crate::tui::screen::methods::MethodsPage;
 use crate::tui::state::State;
 use crate::tui::widget::need::next_sensitivity;
+use jurex_core::plan::SizeCheck;
 use jurex_core::rules::Technique;
 
 /// Most rounds that the keys offer; the command line takes more.
@@ -52,6 +53,15 @@ fn change_draft(lane: &mut Lane, action: Action) {
         Action::MoreRounds => lane.draft.order.rounds = (lane.draft.order.rounds + 1).min(MOST_ROUNDS),
         Action::FewerRounds => lane.draft.order.rounds = lane.draft.order.rounds.saturating_sub(1).max(1),
         Action::BlankPass => lane.draft.order.blank = !lane.draft.order.blank,
+        Action::SizeCheck => {
+            let (drive, check) = (&lane.seen.drive, &mut lane.draft.order.size_check);
+            *check = match check.is_due(drive) {
+                true => SizeCheck::No,
+                false if SizeCheck::default().is_due(drive) => SizeCheck::default(),
+                false => SizeCheck::Yes,
+            };
+        }
+        Action::SearchBoth => lane.draft.order.searches = !lane.draft.order.searches,
         Action::HiddenAreas => lane.draft.hidden = lane.draft.hidden.next(),
         Action::State => lane.draft.stated = !lane.draft.stated,
         _ => return,

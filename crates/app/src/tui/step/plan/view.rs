@@ -12,6 +12,7 @@ use crate::tui::widget::{preview, strata};
 use jurex_core::estimate::of_order;
 use jurex_core::evidence::Expect;
 use jurex_core::ladder::{Availability, Way, warnings, what_to_do};
+use jurex_core::media::MediaClass;
 use jurex_core::plan::{Lift, Plan, Reading};
 use jurex_core::rules::{Outcome, Technique};
 use jurex_core::text::capital;
@@ -206,6 +207,7 @@ fn what_is_done(lane: &Lane, plan: &Plan, column: &mut Column<'_>) {
     if plan.lift().is_some() || lane.draft.hidden == HiddenWish::Leave {
         column.fact_in("hidden areas", lane.draft.hidden.sentence(), Role::Strong);
     }
+    first_of_all(plan, column);
     let reads = match plan.own_check().map(|c| (&c.expect, &c.reading)) {
         None => "nothing: then nothing can be claimed",
         Some((Expect::Changed, _)) => {
@@ -216,6 +218,26 @@ fn what_is_done(lane: &Lane, plan: &Plan, column: &mut Column<'_>) {
     };
     column.fact("reads", reads);
     column.fact_in("mind", &plan.warning(), Role::Text);
+}
+
+/// What is asked of the drive before anything else, and searched for around it.
+fn first_of_all(plan: &Plan, column: &mut Column<'_>) {
+    let size = if plan.measure().is_some() {
+        "checked first: marks all over it are written and read again, in seconds; they take the place of what lies there"
+    } else if plan.drive().class == MediaClass::RemovableFlash {
+        "not checked (k does): sticks and cards are sold that say more than they hold"
+    } else {
+        ""
+    };
+    if !size.is_empty() {
+        column.fact("its size", size);
+    }
+    if plan.searches() {
+        column.fact(
+            "leftovers",
+            "a sample is searched before and after, for a minute at most each; only counts and places are kept",
+        );
+    }
 }
 
 /// What stands in the way, and the steps to take it away.
@@ -276,6 +298,7 @@ fn overwriting(state: &State, lane: &Lane, foreseen: &Foreseen, column: &mut Col
     let bytes = |sectors| si_size(plan.drive().geometry.bytes_of(sectors));
     let work = format!("{} to write, {} to read back", bytes(write), bytes(read));
     column.fact("passes", &format!("{}  ({passes}; {work})", shorten(plan.notation(), 150)));
+    first_of_all(plan, column);
     column.fact("reads back", &plan.verification().to_string());
     if plan.lift().is_some() || (lane.draft.hidden == HiddenWish::Leave && Lift::of(plan.drive()).is_some()) {
         column.fact_in("hidden areas", lane.draft.hidden.sentence(), Role::Strong);

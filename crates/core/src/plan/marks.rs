@@ -1,0 +1,73 @@
+//! Where a drive is marked to find out how large it truly is.
+
+use crate::media::Geometry;
+use crate::units::Sectors;
+
+/// Bytes of a stride, where the drive is large enough.
+const STRIDE_BYTES: u64 = 32 << 20;
+/// Sectors a stride apart are at most so many: on larger drives the stride is longer.
+const MOST_PLACES: u64 = 4096;
+/// A stride is at most such a part of the drive.
+const LEAST_PLACES: u64 = 64;
+/// Where tags are laid.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Layout {
+    pub(crate) told: u64,
+    unit: u64,
+    pub(crate) stride: u64,
+}
+
+impl Layout {
+    pub(crate) fn of(geometry: Geometry) -> Self {
+        let (told, unit) = (geometry.sectors, geometry.unit());
+        let usual = STRIDE_BYTES / u64::from(geometry.logical);
+        let stride = usual.max(told / MOST_PLACES).min(told / LEAST_PLACES) / unit * unit;
+        Self { told, unit, stride: stride.max(unit) }
+    }
+
+    /// The stride at the end of the drive, from the start of a physical sector on.
+    pub(crate) fn last(&self) -> Sectors {
+        let first = self.told.saturating_sub(self.stride) / self.unit * self.unit;
+        Sectors::new(first, self.told - first)
+    }
+
+    /// The one at its start.
+    pub(crate) fn first(&self) -> Sectors {
+        Sectors::new(0, self.stride.min(self.last().first.0))
+    }
+
+    /// A physical sector at each stride before the last one.
+    pub(crate) fn apart(&self) -> Vec<Sectors> {
+        let end = self.last().first.0;
+        (0..end).step_by(self.stride as usize).map(|first| Sectors::new(first, self.unit.min(end - first))).collect()
+    }
+
+    /// Sectors that are written and read if nothing is wrong.
+    pub(crate) fn work(&self) -> u64 {
+        let apart = self.apart().iter().map(|s| s.count).sum::<u64>();
+        2 * (apart + self.last().count) + self.first().count
+    }
+}
+
+/// Bytes that a size check of such a drive writes and reads, and the places a stride apart.
+pub(crate) fn size_check(geometry: Geometry) -> (u64, u64) {
+    let layout = Layout::of(geometry);
+    (geometry.bytes_of(layout.work()), layout.apart().len() as u64)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_large_drive_is_measured_by_little_and_every_period_comes_to_lie_on_a_tag() {
+        let geometry = |sectors| Geometry { logical: 512, physical: 512, sectors };
+        let megabytes = |sectors| Layout::of(geometry(sectors)).work() * 512 / 1_000_000;
+        assert!(megabytes(125_000_000) < 180, "{} MB of 64 GB", megabytes(125_000_000));
+        assert!(megabytes(4_000_000_000) < 2700, "{} MB of 2 TB", megabytes(4_000_000_000));
+        for told in [1, 2, 63, 64, 65, 1000, 4097] {
+            let layout = Layout::of(geometry(told));
+            assert!(layout.last().end() == told && layout.stride >= 1 && layout.apart().len() as u64 <= told, "{layout:?}");
+        }
+    }
+}
