@@ -224,7 +224,7 @@ fn search_beside(
     match searched {
         Ok(residue) => {
             let found = Leftovers::of(&residue);
-            tell(&Event::Searched { before, found: found.clone() });
+            tell(&Event::Searched { before, found: Box::new(found.clone()) });
             (Some(found), wish)
         }
         Err(why) => {
@@ -270,7 +270,7 @@ impl Prepared {
         let mut store = InTheLedger(&ledger, &id);
         if plan.searches() && self.is_new {
             let (left, wish) = search_beside(&seen, true, control, &mut both);
-            before.left = left;
+            before.left = left.map(Box::new);
             if let Err(e) = ledger.keep_contents(&id, &before) {
                 tracing::error!("job {id}: {e}");
             }

@@ -11,6 +11,7 @@ use jurex_core::record::{Papers, Person, Record};
 use jurex_core::rules::{Outcome, Reason};
 use jurex_core::sampling::Sampling;
 use jurex_core::strata::Strata;
+use jurex_core::text::capital;
 use jurex_core::units::{counted, duration, grouped, rate, size};
 
 /// The certificate could not be written as PDF/A.
@@ -419,7 +420,7 @@ fn follows(page: &mut Layout, record: &Record) {
     facts.extend(record.evidence().size().map(|size| fact("Its size", size.sentence())));
     facts.push(fact("Confidence", record.confidence()));
     facts.extend(record.second_look.as_ref().map(|look| fact("Second look", look.sentence())));
-    facts.extend(record.leftovers().map(|both| fact("Left on it", format!("A search for what a person could use: {both}."))));
+    facts.extend(record.leftovers().map(|both| fact("Leftovers", format!("{}.", capital(&both)))));
     facts.extend(record.other_rules().map(|said| fact("Rules", said)));
     page.wide_facts(&facts);
 }

@@ -93,6 +93,8 @@ impl Whole<'_> {
                 "passes": plan.passes().len(),
                 "verification": plan.verification(),
                 "retries": plan.retries(),
+                "size_check": plan.measure().is_some(),
+                "searches": plan.searches(),
                 "own": plan.own_erase().map(|o| o.technique),
                 "first": plan.range().first,
                 "last": plan.range().last(),

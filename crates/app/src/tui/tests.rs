@@ -1005,7 +1005,7 @@ fn what_is_left_is_searched_before_and_after_and_the_proof_is_read_again() {
     world.choose("R90C2Y");
     world.keys("f");
     let text = world.text();
-    assert!(text.contains("What a person could still use") && text.contains("1 file system, 1 table"), "{text}");
+    assert!(text.contains("What a person could use of it") && text.contains("1 file system, 1 table"), "{text}");
     world.key(KeyCode::Enter);
     world.key(KeyCode::Enter);
     world.keys("R90C2Y");

@@ -79,7 +79,7 @@ pub struct Contents {
     pub note: Option<String>,
     /// What a search for leftovers has found, where one was asked for.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub left: Option<Leftovers>,
+    pub left: Option<Box<Leftovers>>,
 }
 
 impl Contents {

@@ -123,7 +123,7 @@ pub enum Event {
         /// Whether before the job; if not, after it.
         before: bool,
         /// What was found.
-        found: Leftovers,
+        found: Box<Leftovers>,
     },
     /// It could not be searched. That stops no job.
     NotSearched {
@@ -138,7 +138,7 @@ pub enum Event {
     /// That was found out.
     Measured {
         /// What was met.
-        found: SizeEvidence,
+        found: Box<SizeEvidence>,
         /// When.
         time: Timestamp,
     },

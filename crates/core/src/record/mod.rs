@@ -357,7 +357,7 @@ impl Record {
 
     /// What searches before and after it have found; `None`: there was none.
     pub fn leftovers(&self) -> Option<String> {
-        before_and_after(self.before.left.as_ref(), self.left.as_ref())
+        before_and_after(self.before.left.as_deref(), self.left.as_ref())
     }
 
     /// What people add.

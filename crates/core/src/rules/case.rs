@@ -2,7 +2,7 @@
 
 use super::data::{LackKind, Media};
 use crate::evidence::{
-    CheckEvidence, Drawn, Ended, Evidence, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, SizeEvidence, StageKind, What,
+    CheckEvidence, Drawn, Ended, Evidence, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, StageKind, What,
 };
 use crate::media::{Bus, Drive, HiddenAreas, MediaClass, Protocol};
 use crate::medium::AccessWay;

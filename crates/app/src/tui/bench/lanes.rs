@@ -211,9 +211,10 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
         (_, Some(record)) => {
             let written = if lane.needs_person() { "not written" } else { "written" };
             let outcome = record.claim().outcome();
-            match lane.second_look_is_due() && !lane.needs_person() {
-                true => format!(": {outcome}, second look due"),
-                false => format!(": {outcome}, {} {written}", lane.paper()),
+            if lane.second_look_is_due() && !lane.needs_person() {
+                format!(": {outcome}, second look due")
+            } else {
+                format!(": {outcome}, {} {written}", lane.paper())
             }
         }
         (Err(_), _) if lane.is_gone() => String::new(),

@@ -8,7 +8,7 @@ use crate::tui::lane::{Lane, Presence};
 use crate::tui::message::Command;
 use crate::tui::screen::Answer;
 use crate::tui::state::State;
-use crate::tui::step::prove::leftovers;
+use crate::tui::step::prove::{all_leftovers, leftovers};
 use crate::tui::step::unfinished::cut_short;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::Column;
@@ -93,6 +93,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     contents(state, lane, column);
     column.gap();
     leftovers(lane, column);
+    all_leftovers(lane, column);
     column.heading("May it be erased?");
     match &lane.verdict {
         _ if lane.is_gone() => column.sentence("It is gone. Attach it again, and Jurex looks anew.", Role::Strong),

@@ -70,6 +70,9 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let place = column.take(strata::rows(&drawing));
     strata::draw(&drawing, state.theme, place, column.buffer());
     column.gap();
+    if end.is_some() {
+        leftovers(lane, column);
+    }
     read_facts(evidence, column);
     column.gap();
     if let Some(end) = end {
@@ -80,16 +83,16 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
             column.fact("not covered", &format!("{} [{}]", limit.sentence, limit.citation));
         }
         if let Some(look) = &end.record.second_look {
-            let how = if lane.second_look_is_due() {
-                " Write the paper, then a reads it again; better by somebody else (jurex prove)."
-            } else {
-                ""
+            let how = match (look.is_due(), lane.second_look_is_due()) {
+                (true, true) => " Write the paper, then a reads it again; better by somebody else (jurex prove).",
+                (true, false) => " It had it, and was confirmed: see below.",
+                (false, _) => "",
             };
             column.fact("second look", &format!("{}{how}", look.sentence()));
         }
         column.gap();
         read_by_another(lane, column);
-        leftovers(lane, column);
+        all_leftovers(lane, column);
         laboratory(lane, column);
         before_and_after(state, lane.look.sample.as_ref(), end.after.as_ref(), column);
     }
@@ -123,17 +126,17 @@ fn read_by_another(lane: &Lane, column: &mut Column<'_>) {
     column.gap();
 }
 
-/// What a search for leftovers has found, before the job and now.
+/// What a search for leftovers has found, before the job and now, in short: of the search beside the job, and of the one that
+/// somebody asked for with f.
 pub(crate) fn leftovers(lane: &Lane, column: &mut Column<'_>) {
     let readings = &lane.readings;
-    // What was searched beside the job, and what somebody asked for with f.
-    let beside = lane.record().map(|r| (r.before.left.as_ref(), r.left.as_ref()));
+    let beside = lane.record().map(|r| (r.before.left.as_deref(), r.left.as_ref()));
     let (by_job, after) = beside.unwrap_or((None, None));
     let before = readings.left_before.clone().or_else(|| by_job.map(Leftovers::summary));
     if matches!(readings.left, Reading::NotAsked) && before.is_none() && after.is_none() {
         return;
     }
-    column.heading("What a person could still use");
+    column.heading("What a person could use of it");
     if let Some(before) = &before {
         column.fact("before", before);
     }
@@ -147,9 +150,16 @@ pub(crate) fn leftovers(lane: &Lane, column: &mut Column<'_>) {
         Reading::Over(residue) => {
             let when = if lane.has_job() { "after" } else { "now" };
             column.fact_in(when, &residue.summary(), Role::Strong);
-            residue.sentences().iter().for_each(|sentence| column.fact("", sentence));
         }
     }
+    column.gap();
+}
+
+/// All that the last search has found.
+pub(crate) fn all_leftovers(lane: &Lane, column: &mut Column<'_>) {
+    let Reading::Over(residue) = &lane.readings.left else { return };
+    column.heading("What the search has found");
+    residue.sentences().iter().for_each(|sentence| column.fact("", sentence));
     column.gap();
 }
 

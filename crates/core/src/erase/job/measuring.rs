@@ -45,7 +45,7 @@ impl Job {
 
     fn measured(&mut self, now: Now) {
         let Some(measuring) = self.measuring.take() else { return };
-        self.tell(Event::Measured { found: measuring.found().clone(), time: now.wall });
+        self.tell(Event::Measured { found: Box::new(measuring.found().clone()), time: now.wall });
         self.save(now);
         self.begin_stage(self.stage + 1, now);
     }
@@ -67,9 +67,9 @@ impl Job {
         let reading = matches!(self.phase, Phase::Measuring(MeasureStep::Reading));
         if let Some(measuring) = &mut self.measuring {
             if reading {
-                measuring.not_read(at)
+                measuring.not_read(at);
             } else {
-                measuring.not_laid(at)
+                measuring.not_laid(at);
             }
             if measuring.is_answered() {
                 self.left.clear();
