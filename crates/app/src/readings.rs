@@ -143,3 +143,55 @@ pub(crate) fn search_leftovers(seen: &Seen, sampled: bool, tell: &(dyn Fn(u64, u
     let searched = search(readers, geometry, &places, &|| clock.now().mono, &|done| tell(done, places.len()));
     Ok(Residue::of(&searched, geometry, places.is_whole()))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::bench::Bench;
+    use jurex_core::erase::Unattended;
+    use jurex_sim::{Fault, Pacing};
+
+    /// Wishes the same at every look, from the second on.
+    struct Wishes(Wish, u32);
+
+    impl JobControl for Wishes {
+        fn poll(&mut self) -> Option<Wish> {
+            self.1 += 1;
+            (self.1 > 1).then_some(self.0)
+        }
+        fn wait(&mut self) -> Option<Wish> {
+            None
+        }
+    }
+
+    fn bay(bench: &jurex_sim::Bench, number: u32) -> Seen {
+        let drives = Bench::of_bays(bench.bays()).drives();
+        drives.into_iter().find(|d| d.drive.path == format!("sim:{number}")).unwrap()
+    }
+
+    #[test]
+    fn a_search_beside_a_job_tells_how_far_it_is_and_gives_back_what_was_wished_meanwhile() {
+        let bench = jurex_sim::Bench::new(Pacing::Unpaced);
+        let (mut told, seen) = (vec![], bay(&bench, 7));
+        let (found, wish) = search_for_a_minute(&seen, &mut Unattended, &mut |share| told.push(share));
+        let found = found.unwrap();
+        assert_eq!((&found.ended, found.read, wish), (&Ended::Finished, seen.drive.geometry.sectors, None));
+        assert!(found.summary().contains("file system") && told.iter().all(|s| (0.0..=1.0).contains(s)), "{told:?}");
+        let big = bay(&bench, 2);
+        let (found, wish) = search_for_a_minute(&big, &mut Wishes(Wish::Stop, 0), &mut |_| {});
+        assert_eq!(wish, Some(Wish::Stop), "the job is stopped too");
+        assert!(found.is_ok_and(|f| f.ended == Ended::Stopped || f.read == big.drive.geometry.sectors));
+        let (found, wish) = search_for_a_minute(&big, &mut Wishes(Wish::Hold, 0), &mut |_| {});
+        assert_eq!((found.unwrap().ended, wish), (Ended::Finished, Some(Wish::Hold)), "a job that is to hold has not begun");
+    }
+
+    #[test]
+    fn a_drive_that_goes_away_in_mid_search_is_told_and_what_was_found_stays() {
+        let bench = jurex_sim::Bench::new(Pacing::Unpaced);
+        bench.bay(7).unwrap().drive.add_fault(Fault::VanishesAfter(9));
+        let found = search_leftovers(&bay(&bench, 7), false, &|_, _| true).unwrap();
+        assert!(matches!(found.ended, Ended::Gone { .. }) && found.read > 0, "{:?}", found.ended);
+        assert!(found.finds.iter().any(|f| f.group == "table"), "its first sector was searched: {:?}", found.finds);
+        assert!(found.sentences().iter().any(|s| s.contains("went away")), "{:?}", found.sentences());
+    }
+}

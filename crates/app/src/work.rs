@@ -280,16 +280,18 @@ impl Prepared {
         // A drive that is to erase itself is asked nothing beside its job: a question in the middle could end the erasure.
         let hold_above = self.hold_above.filter(|_| plan.own_erase().is_none());
         let mut control = Watched::new(control, &seen, hold_above);
-        let work = |backend: &mut dyn Backend| erase::run(job, backend, &clock, &mut control, &mut store, &mut both);
-        let evidence = drive.with_backend_beside(&mut beside, work);
+        let work = |backend: &mut dyn Backend| {
+            let evidence = erase::run(job, backend, &clock, &mut control, &mut store, &mut both);
+            // Under the same hold. The job is over, whatever is wished of it meanwhile.
+            let searches = plan.searches() && evidence.ended == Ended::Finished;
+            let left = if searches { search_beside(&seen, false, control.person(), &mut both).0 } else { None };
+            (evidence, left)
+        };
+        let (evidence, left) = drive.with_backend_beside(&mut beside, work);
         let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
         let goes_on = evidence.ended.can_go_on();
-        let is_over = evidence.ended == Ended::Finished;
         let mut record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);
-        if plan.searches() && is_over {
-            // Under the same hold; the job is over, whatever is wished of it meanwhile.
-            record.left = search_beside(&seen, false, control.person(), &mut both).0;
-        }
+        record.left = left;
         record.second_look = second_look(&ledger, &record, self.second_percent);
         drop(beside);
         let stored = ledger.finish(&record, wall());

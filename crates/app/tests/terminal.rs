@@ -385,3 +385,25 @@ fn a_method_is_written_in_the_editor_kept_in_the_configuration_and_planned() {
     terminal.keys(&["Enter"]);
     terminal.wait_for("Quay, two passes");
 }
+
+#[test]
+fn a_counterfeit_is_told_before_the_first_pass_and_what_lay_on_it_before_and_after() {
+    let place = Place::new();
+    let Some(terminal) = Terminal::demo(&place) else { return };
+    terminal.find("0N2XV8");
+    terminal.keys(&["Right"]);
+    terminal.wait_for("checked first: marks all over it");
+    terminal.keys(&["f"]);
+    terminal.wait_for("a sample is searched before and after");
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("Last look");
+    terminal.scan("0N2XV8");
+    terminal.wait_for("begin again at the first one");
+    terminal.wait_for("Is it really gone?");
+    let screen = terminal.wait_for("after             nothing that anybody could use");
+    assert!(
+        screen.contains("holds 64.0 MB, and holds 8.00 MB") && screen.contains("before            8 file systems"),
+        "{screen}"
+    );
+    assert!(screen.contains("Not sanitized") && !screen.contains("second look"), "{screen}");
+}

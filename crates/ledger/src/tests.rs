@@ -192,3 +192,64 @@ fn the_ledger_is_for_its_owner_alone_and_can_be_read_where_nothing_may_be_writte
     assert!(Ledger::open_to_read(&dir.path().join("none.sqlite3")).is_err(), "a question makes no ledger");
     assert!(!dir.path().join("none.sqlite3").exists());
 }
+
+/// A record that earned something, of that lot, with that draw.
+fn drawn_record(job: &JobId, lot: &str, look: Option<SecondLook>) -> Record {
+    let papers = Papers { lot: lot.into(), ..Papers::default() };
+    let mut record = record_of(job, Ended::Finished).with_papers(papers);
+    record.second_look = look;
+    record
+}
+
+#[test]
+fn a_lots_draws_are_counted_by_its_newest_records_and_known_until_they_are_confirmed() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    let ledger = Ledger::open(&path).unwrap();
+    let due = || SecondLook::draw([1; 16], 100, 0, 0);
+    let not_due = || SecondLook::draw([1; 16], 20, 1, 1);
+    let add = |name: &str, lot: &str, look: Option<SecondLook>| {
+        let job: JobId = name.parse().unwrap();
+        let _ = ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH);
+        ledger.add_record(&drawn_record(&job, lot, look), Timestamp::UNIX_EPOCH).unwrap();
+        job
+    };
+    let first = add("261123-GGGGG1", "BW-0417", Some(due()));
+    add("261123-GGGGG2", "BW-0417", Some(not_due()));
+    add("261123-GGGGG3", "BW-0417", None);
+    add("261123-GGGGG4", "", Some(due()));
+    // A later record of the same job counts in place of the first.
+    add("261123-GGGGG2", "BW-0417", Some(due()));
+    assert_eq!((ledger.drawn_of_lot("BW-0417").unwrap(), ledger.drawn_of_lot("").unwrap()), ((2, 2), (1, 1)));
+    assert_eq!(ledger.drawn_of_lot("BW-0418").unwrap(), (0, 0));
+    let names = |lot| ledger.drawn(lot).unwrap().iter().map(|d| d.record.job.to_string()).collect::<Vec<_>>();
+    assert_eq!(names(Some("BW-0417")), ["261123-GGGGG1", "261123-GGGGG2"]);
+    assert_eq!(names(None).len(), 3);
+    // A record that somebody has altered is not believed, and hides no other.
+    let spoiled = "UPDATE record SET json = replace(json, 'not-sanitized', 'purge') WHERE job = '261123-GGGGG2'";
+    Connection::open(&path).unwrap().execute(spoiled, []).unwrap();
+    assert_eq!(names(Some("BW-0417")), [first.to_string()]);
+}
+
+#[test]
+fn a_ledger_of_an_earlier_version_is_taken_along_with_all_that_is_in_it() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    let job: JobId = "261123-HHHHHH".parse().unwrap();
+    {
+        let old = Connection::open(&path).unwrap();
+        MIGRATIONS[..2].iter().for_each(|step| old.execute_batch(step).unwrap());
+        old.pragma_update(None, "user_version", 2).unwrap();
+        let row = params![job.as_str(), "Meridian", Timestamp::UNIX_EPOCH.to_string()];
+        old.execute("INSERT INTO job (name, drive, started) VALUES (?1, ?2, ?3)", row).unwrap();
+        let row = params![job.as_str(), Timestamp::UNIX_EPOCH.to_string(), stopped_record(&job).to_json()];
+        old.execute("INSERT INTO record (job, made, json) VALUES (?1, ?2, ?3)", row).unwrap();
+    }
+    let ledger = Ledger::open(&path).unwrap();
+    assert_eq!(ledger.record(&job).unwrap(), stopped_record(&job));
+    assert!(ledger.drawn(None).unwrap().is_empty());
+    let contents = Contents { note: Some("looked at".into()), ..Contents::default() };
+    let other = begun(&ledger, "261123-HHHHH2", &drive());
+    ledger.keep_contents(&other, &contents).unwrap();
+    assert_eq!(ledger.unfinished_job(&other).unwrap().unwrap().before, contents);
+}

@@ -286,6 +286,22 @@ mod tests {
     }
 
     #[test]
+    fn a_size_check_without_marks_or_of_a_part_is_none() {
+        let drive = test_drive(MediaClass::RemovableFlash, 64);
+        let made = kept(&plan(&drive)).to_json();
+        let range = "\"range\":{\"first\":\"0\",\"count\":\"32\"},\"retries\":";
+        let altered = [
+            made.replacen("\"tags\":{\"kind\":\"random\",", "\"tags\":{\"kind\":\"address\",", 1),
+            made.replacen("\"retries\":", range, 1),
+            made.replacen("\"measure\",\"overwrite\"", "\"overwrite\",\"measure\"", 1),
+        ];
+        assert!(Checkpoint::from_json(&made).is_ok() && made.contains("\"stage\":\"measure\""), "{made}");
+        for text in altered {
+            assert!(text != made && Checkpoint::from_json(&text).is_err(), "{text}");
+        }
+    }
+
+    #[test]
     fn what_is_no_checkpoint_or_contradicts_itself_is_refused() {
         let plan = plan(&test_drive(MediaClass::Magnetic, 64));
         let mut made = kept(&plan);

@@ -58,6 +58,7 @@ pub(crate) fn size_check(geometry: Geometry) -> (u64, u64) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     #[test]
     fn a_large_drive_is_measured_by_little_and_every_period_comes_to_lie_on_a_tag() {
@@ -68,6 +69,28 @@ mod tests {
         for told in [1, 2, 63, 64, 65, 1000, 4097] {
             let layout = Layout::of(geometry(told));
             assert!(layout.last().end() == told && layout.stride >= 1 && layout.apart().len() as u64 <= told, "{layout:?}");
+        }
+    }
+
+    proptest! {
+        /// The number theory behind it, without a drive: on whatever drive that begins again after so many sectors, the stride at the
+        /// end comes to lie on a mark, on the start that is written after it, or on itself.
+        #[test]
+        fn whatever_the_period_the_last_stride_lies_on_a_mark(told in 2u64..3_000_000, share in 0.0f64..1.0, physical in prop::sample::select(vec![512u32, 4096])) {
+            let layout = Layout::of(Geometry { logical: 512, physical, sectors: told });
+            let period = 1 + ((told - 1) as f64 * share) as u64;
+            prop_assume!(period < told);
+            let last = layout.last();
+            prop_assert!(last.count >= layout.stride.min(told) && last.count < layout.stride + 16, "{:?}", layout);
+            if period < last.count {
+                return Ok(());
+            }
+            // It covers so many sectors from there on, perhaps round the end of what there is.
+            let from = last.first.0 % period;
+            let covered = |lba: u64| (lba + period - from) % period < last.count;
+            let marked = layout.apart().iter().any(|at| at.first.0 < period && covered(at.first.0));
+            let start = layout.first().count.min(period);
+            prop_assert!(marked || covered(0) || from < start, "{:?} {period}", layout);
         }
     }
 }

@@ -406,6 +406,25 @@ mod tests {
     }
 
     #[test]
+    fn a_long_line_is_seen_wherever_it_stands_in_a_block_and_random_bytes_have_none() {
+        let line = b"2026-03-14 06:00 wind 31.4 m/s gust 40.2 m/s pressure 981.2 hPa at Anvil Rock; ".repeat(5);
+        let mut dice = Dice(11);
+        for at in 0..=512 - 288 {
+            let mut block = random(dice.roll(), 1);
+            // 288 bytes reach over the start, the middle or the end, wherever they begin.
+            block[at..at + 288].copy_from_slice(&line[..288]);
+            assert!(has_text(&block), "at {at}");
+            assert_eq!(tally(&block).shares.text, 1);
+        }
+        for _ in 0..3000 {
+            assert!(!has_text(&random(dice.roll(), 1)));
+        }
+        let mut blank = vec![0; 512];
+        blank[224..288].fill(b'U');
+        assert!(!has_text(&blank), "one byte over and over is no line");
+    }
+
+    #[test]
     fn two_readers_of_halves_tell_what_one_of_all_does() {
         let mut bytes = random(3, 200);
         for block in (0..200).step_by(3) {

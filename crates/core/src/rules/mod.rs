@@ -140,7 +140,7 @@ pub(crate) mod tests {
     use super::*;
     use crate::evidence::{
         CheckEvidence, Drawn, Ended, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence, ReadBack, Session,
-        StageEvidence, StageKind, Stated, What,
+        SizeEvidence, StageEvidence, StageKind, Stated, What,
     };
     use crate::media::{Bus, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol};
     use crate::medium::Access;
@@ -321,6 +321,52 @@ pub(crate) mod tests {
         assert_eq!(limited(MediaClass::RemovableFlash, &[keystream.clone(), keystream.complement()]), (Outcome::Clear, false));
         assert!(!limited(MediaClass::RemovableFlash, &[Pattern::address(), Pattern::address().complement()]).1);
         assert_eq!(limited(MediaClass::Magnetic, &[byte(0)]), (Outcome::Clear, false));
+    }
+
+    #[test]
+    fn no_drive_that_says_more_than_it_holds_earns_anything_by_any_technique() {
+        let size = |own: u64, of_others: u64, begins_again_at| {
+            What::Measured(SizeEvidence {
+                told: SECTORS,
+                sector_bytes: 512,
+                tagged: 100,
+                own,
+                of_others,
+                begins_again_at,
+                ..SizeEvidence::default()
+            })
+        };
+        let with = |mut evidence: Evidence, what: What| {
+            evidence.stages.insert(0, stage(what));
+            evidence.planned.insert(0, StageKind::Measure);
+            evidence.check_soundness().unwrap();
+            judge(Edition::Rev2, &evidence)
+        };
+        let flash = || faultless(MediaClass::RemovableFlash, &[Pattern::random([9; 16]), Pattern::random([9; 16]).complement()]);
+        assert_eq!(with(flash(), size(100, 0, None)).outcome(), Outcome::Clear);
+        assert_eq!(with(flash(), size(99, 0, None)).outcome(), Outcome::Clear, "not proved is not disproved");
+        for found in [size(60, 40, Some(crate::units::Lba(125))), size(60, 40, None), size(99, 1, None)] {
+            let said = with(flash(), found);
+            assert!(said.outcome() == Outcome::NotSanitized && said.reasons()[0].sentence.contains("hold"), "{said:?}");
+        }
+        // Not by its own erasure either.
+        let mut own = in_four_stages(Technique::SanitizeBlock, Expect::Blank);
+        assert_eq!(judge(Edition::Rev2, &own).outcome(), Outcome::Purge);
+        own.stages.insert(1, stage(size(60, 40, Some(crate::units::Lba(125)))));
+        own.planned.insert(1, StageKind::Measure);
+        assert_eq!(judge(Edition::Rev2, &own).outcome(), Outcome::NotSanitized);
+        // What such a drive holds is all that there is to be covered, and any other part is a part.
+        let mut part = flash();
+        let holds = Sectors::new(0, 125);
+        let (first, rest) = part.stages.split_first_mut().unwrap();
+        let What::Overwritten(laid) = &mut first.what else { panic!() };
+        let What::Checked(read) = &mut rest[0].what else { panic!() };
+        (laid.range, read.range, read.read_back.read) = (holds, holds, all(holds));
+        laid.passes.iter_mut().for_each(|p| (p.laid, p.pace) = (all(holds), crate::pace::Pace::new(holds)));
+        let reasons = |found| with(part.clone(), found).reasons().iter().map(|r| r.sentence.clone()).collect::<Vec<_>>();
+        assert_eq!(reasons(size(60, 40, Some(crate::units::Lba(125)))).len(), 1);
+        assert!(reasons(size(60, 40, Some(crate::units::Lba(126)))).iter().any(|r| r.contains("a part never sanitizes")));
+        assert!(reasons(size(100, 0, None)).iter().any(|r| r.contains("a part never sanitizes")));
     }
 
     #[test]
