@@ -11,7 +11,7 @@ use jurex_core::notation::Entropy;
 use jurex_core::proof::{self, Expected, OfRecord, Progress, Reading, Verification, VerificationRecord};
 use jurex_core::ranges::RangeSet;
 use jurex_core::record::{Person, Record, Tool};
-use jurex_core::residue::{Places, Residue, search};
+use jurex_core::residue::{Places, Residue, SoFar, Tell, search};
 use jurex_core::sampling::Sampling;
 use jurex_ledger::Ledger;
 use std::path::Path;
@@ -102,9 +102,9 @@ pub(crate) fn search_for_a_minute(
     let (share, stop, until) = (Mutex::new(0.0), AtomicBool::new(false), Instant::now() + A_MINUTE);
     let mut wishes = vec![];
     let searched = thread::scope(|scope| {
-        let told = |done: u64, of: u64| {
+        let told = |so_far: SoFar| {
             if let Ok(mut share) = share.lock() {
-                *share = done as f64 / of.max(1) as f64;
+                *share = so_far.share();
             }
             !stop.load(Ordering::Relaxed) && Instant::now() < until
         };
@@ -127,12 +127,11 @@ pub(crate) fn search_for_a_minute(
     (searched.map(in_time), Wish::of_several(wishes))
 }
 
-/// Searches the drive for leftovers, all of it or a sample. `tell` hears how many of how many places are done, and says whether it
-/// goes on.
+/// Searches the drive for leftovers, all of it or a sample. `tell` hears how far it is, and says whether it goes on.
 ///
 /// # Errors
 /// It has no sector, gives none, or can't be opened.
-pub(crate) fn search_leftovers(seen: &Seen, sampled: bool, tell: &(dyn Fn(u64, u64) -> bool + Sync)) -> Result<Residue, Failure> {
+pub(crate) fn search_leftovers(seen: &Seen, sampled: bool, tell: Tell<'_>) -> Result<Residue, Failure> {
     let geometry = seen.drive.geometry;
     if geometry.sectors == 0 {
         return Err(Failure::Use(format!("{} has no sector that could be searched", seen.drive.called())));
@@ -140,7 +139,7 @@ pub(crate) fn search_leftovers(seen: &Seen, sampled: bool, tell: &(dyn Fn(u64, u
     let readers = (0..READERS).map(|_| Ok(seen.peek()?)).collect::<Result<Vec<Box<dyn Medium + Send>>, Failure>>()?;
     let places = if sampled { Places::sampled(geometry, &mut SystemEntropy) } else { Places::whole(geometry) };
     let clock = SystemClock::new();
-    let searched = search(readers, geometry, &places, &|| clock.now().mono, &|done| tell(done, places.len()));
+    let searched = search(readers, geometry, &places, &|| clock.now().mono, tell);
     Ok(Residue::of(&searched, geometry, places.is_whole()))
 }
 
@@ -189,7 +188,7 @@ mod tests {
     fn a_drive_that_goes_away_in_mid_search_is_told_and_what_was_found_stays() {
         let bench = jurex_sim::Bench::new(Pacing::Unpaced);
         bench.bay(7).unwrap().drive.add_fault(Fault::VanishesAfter(9));
-        let found = search_leftovers(&bay(&bench, 7), false, &|_, _| true).unwrap();
+        let found = search_leftovers(&bay(&bench, 7), false, &|_| true).unwrap();
         assert!(matches!(found.ended, Ended::Gone { .. }) && found.read > 0, "{:?}", found.ended);
         assert!(found.finds.iter().any(|f| f.group == "table"), "its first sector was searched: {:?}", found.finds);
         assert!(found.sentences().iter().any(|s| s.contains("went away")), "{:?}", found.sentences());

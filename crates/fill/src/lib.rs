@@ -3,7 +3,7 @@
 
 mod glance;
 
-pub use glance::{Pairs, add_up, counts};
+pub use glance::{LINE, Pairs, add_up, counts, may_hold_a_line};
 
 use cipher::{BlockCipherDecrypt, KeyInit, KeyIvInit, StreamCipher, StreamCipherSeek};
 

@@ -9,7 +9,8 @@ use crate::config::Config;
 use crate::exit::{self, Failure};
 use crate::places::Places;
 use crate::readings::search_leftovers;
-use jurex_core::residue::{Residue, Verdict};
+use jurex_core::residue::{Residue, SoFar, Verdict};
+use jurex_core::units::counted;
 use serde_json::json;
 use std::process::ExitCode;
 
@@ -17,11 +18,12 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
-    let bar = bar("{wide_bar} {percent} %  {eta} left", !asked.quiet && !asked.json);
+    let bar = bar("{wide_bar} {percent} %  {msg}  {eta} left", !asked.quiet && !asked.json);
     let stop = StopOnSignal::install()?;
-    let goes_on = |done: u64, of: u64| {
-        bar.set_length(of);
-        bar.set_position(done);
+    let goes_on = |so_far: SoFar| {
+        bar.set_length(so_far.of);
+        bar.set_position(so_far.done);
+        bar.set_message(format!("{} so far", counted(so_far.finds, "find")));
         !stop.is_asked()
     };
     let residue = search_leftovers(&seen, asked.sampled, &goes_on)?;

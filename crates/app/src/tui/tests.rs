@@ -216,7 +216,7 @@ impl World {
         let heard = match wanted {
             Wanted::End => return,
             Wanted::Left => {
-                let left = readings::search_leftovers(&seen, false, &|_, _| true).map(Box::new);
+                let left = readings::search_leftovers(&seen, false, &|_| true).map(Box::new);
                 Heard::Left(left.map_err(|e| e.to_string()))
             }
             Wanted::Again(record, all) => {

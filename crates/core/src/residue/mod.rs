@@ -10,5 +10,5 @@ mod tally;
 pub use kinds::{BLOCK, KINDS, Kind};
 pub use leftovers::{Left, Leftovers, before_and_after};
 pub use report::{Residue, Verdict};
-pub use search::{Places, Searched, search};
+pub use search::{Places, Searched, SoFar, Tell, search};
 pub use tally::{CHECKED, Find, PARTS, Shares, Tally};

@@ -94,6 +94,27 @@ impl Places {
     }
 }
 
+/// How far a search is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct SoFar {
+    /// Places that are done.
+    pub done: u64,
+    /// Of how many.
+    pub of: u64,
+    /// Finds in them, chance among them, and blocks of text.
+    pub finds: u64,
+}
+
+impl SoFar {
+    /// From 0.0 to 1.0.
+    pub fn share(self) -> f64 {
+        self.done as f64 / self.of.max(1) as f64
+    }
+}
+
+/// Hears how far a search is, and says whether it goes on.
+pub type Tell<'t> = &'t (dyn Fn(SoFar) -> bool + Sync);
+
 /// What a search came to.
 #[derive(Clone, Debug)]
 pub struct Searched {
@@ -112,7 +133,7 @@ pub struct Searched {
 }
 
 /// Searches `places` by all of `readers`, handles on the same drive, each on a thread of its own. `now` tells the time since any
-/// fixed moment. `tell` hears how many of the places are done; it says whether the search goes on.
+/// fixed moment. `tell` hears how far it is; it says whether the search goes on.
 ///
 /// # Panics
 /// If a reader does.
@@ -121,12 +142,13 @@ pub fn search(
     geometry: Geometry,
     places: &Places,
     now: &(dyn Fn() -> Duration + Sync),
-    tell: &(dyn Fn(u64) -> bool + Sync),
+    tell: Tell<'_>,
 ) -> Searched {
     let (begun, side_by_side) = (now(), readers.len().max(1) as u32);
     let shared = Shared {
         next: AtomicU64::new(0),
         done: AtomicU64::new(0),
+        finds: AtomicU64::new(0),
         stopped: AtomicBool::new(false),
         failed_in_a_row: AtomicU64::new(0),
         ended: Mutex::new(None),
@@ -155,6 +177,7 @@ pub fn search(
 struct Shared {
     next: AtomicU64,
     done: AtomicU64,
+    finds: AtomicU64,
     stopped: AtomicBool,
     failed_in_a_row: AtomicU64,
     ended: Mutex<Option<Ended>>,
@@ -197,12 +220,12 @@ impl Part {
         mut medium: Box<dyn Medium + Send>,
         places: &Places,
         shared: &Shared,
-        (now, tell): (&(dyn Fn() -> Duration + Sync), &(dyn Fn(u64) -> bool + Sync)),
+        (now, tell): (&(dyn Fn() -> Duration + Sync), Tell<'_>),
     ) -> Self {
         let mut buffer = AlignedBuffer::new((CHUNK as usize).max(self.geometry.logical as usize));
         while !shared.stopped.load(Ordering::Relaxed) {
             let Some(at) = places.nth(shared.next.fetch_add(1, Ordering::Relaxed)) else { break };
-            let before = now();
+            let (before, found_before) = (now(), self.tally.met());
             if let Err(error) = self.look(medium.as_mut(), at, buffer.bytes()) {
                 self.failed(medium.as_mut(), at, &error, &mut buffer, shared);
             } else {
@@ -210,7 +233,9 @@ impl Part {
                 shared.failed_in_a_row.store(0, Ordering::Relaxed);
             }
             let done = shared.done.fetch_add(1, Ordering::Relaxed) + 1;
-            if !tell(done) {
+            let new = self.tally.met() - found_before;
+            let finds = shared.finds.fetch_add(new, Ordering::Relaxed) + new;
+            if !tell(SoFar { done, of: places.len(), finds }) {
                 shared.stopped.store(true, Ordering::Relaxed);
             }
         }
@@ -265,7 +290,7 @@ mod tests {
 
     const PNG: &[u8] = b"\x89PNG\x0d\x0a\x1a\x0a";
 
-    fn run(media: Vec<Memory>, places: &Places, tell: &(dyn Fn(u64) -> bool + Sync)) -> Searched {
+    fn run(media: Vec<Memory>, places: &Places, tell: Tell<'_>) -> Searched {
         let geometry = media[0].drive.geometry;
         let readers = media.into_iter().map(|m| Box::new(m) as Box<dyn Medium + Send>).collect();
         let (clock, tick) = (AtomicU64::new(0), Duration::from_millis(1));
@@ -284,7 +309,12 @@ mod tests {
         let at = [0, 2047, 2048, 5000, 9999];
         let media: Vec<Memory> = (0..3).map(|_| with_pictures(10_000, &at)).collect();
         let places = Places::whole(media[0].drive.geometry);
-        let found = run(media, &places, &|_| true);
+        let most = AtomicU64::new(0);
+        let found = run(media, &places, &|so_far| {
+            most.fetch_max(so_far.finds, Ordering::Relaxed);
+            so_far.of == places.len() && so_far.share() <= 1.0
+        });
+        assert_eq!(most.into_inner(), 5, "what was found is told on the way");
         assert_eq!((found.read, &found.ended), (10_000, &Ended::Finished));
         assert!(found.pace.total().0 == 10_000 && found.pace.speeds(512).iter().all(Option::is_some) && !found.took.is_zero());
         let png = &found.tally.finds()[0];
@@ -302,7 +332,7 @@ mod tests {
         let gone = Memory { gone_after: Some(1), ..with_pictures(6000, &[7]) };
         let found = run(vec![gone], &places, &|_| true);
         assert!(matches!(found.ended, Ended::Gone { .. }) && found.read == 2048 && found.tally.finds()[0].count == 1);
-        let stopped = run(vec![with_pictures(6000, &[])], &places, &|done| done < 2);
+        let stopped = run(vec![with_pictures(6000, &[])], &places, &|so_far| so_far.done < 2);
         assert_eq!((&stopped.ended, stopped.read), (&Ended::Stopped, 4096));
     }
 

@@ -112,7 +112,7 @@ impl Tally {
             let mut usable = self.heads(heads, number, at, block);
             match () {
                 () if is_addressed(block) => self.shares.addressed += 1,
-                () if is_text(block) || has_text(block) => {
+                () if jurex_fill::may_hold_a_line(block) && (is_text(block) || has_text(block)) => {
                     self.shares.text += 1;
                     usable = true;
                 }
@@ -188,6 +188,11 @@ impl Tally {
         self.entropy.iter_mut().zip(&other.entropy).for_each(|(a, b)| *a = (a.0 + b.0, a.1 + b.1));
         self.usable.iter_mut().zip(&other.usable).for_each(|(a, b)| *a = (a.0 + b.0, a.1 + b.1));
         self.boot_code |= other.boot_code;
+    }
+
+    /// Everything that was met: finds, chance among them, and blocks of text.
+    pub(super) fn met(&self) -> u64 {
+        self.finds.iter().map(|f| f.count).sum::<u64>() + self.shares.text
     }
 
     /// Blocks that were looked through.
@@ -294,11 +299,36 @@ fn is_text(block: &[u8]) -> bool {
 /// A run of words in a block that holds other things too: as long as a line, and reaching over its start, its middle or its end.
 /// One in 10^25 random blocks has one.
 fn has_text(block: &[u8]) -> bool {
-    const LINE: usize = 64;
-    let words = |bytes: &[u8]| bytes.iter().all(|b| matches!(b, b'\t' | b'\n' | b'\r' | 0x20..=0x7e));
-    let line =
-        |at: usize| words(&block[at..at + 8]) && words(&block[at..at + LINE]) && repeated_byte(&block[at..at + LINE]).is_none();
+    use jurex_fill::LINE;
+    let line = |at: usize| {
+        let bytes = &block[at..at + LINE];
+        (is_narrow_line(bytes) || is_wide_line(bytes)) && repeated_byte(bytes).is_none()
+    };
     line(0) || line(block.len() / 2 - LINE / 2) || line(block.len() - LINE)
+}
+
+fn is_word_sign(sign: char) -> bool {
+    !sign.is_control() || matches!(sign, '\t' | '\n' | '\r')
+}
+
+/// ASCII or UTF-8 from end to end, but for a sign that is cut at either end.
+fn is_narrow_line(bytes: &[u8]) -> bool {
+    let cut = bytes.iter().take(3).take_while(|b| matches!(b, 0x80..=0xbf)).count();
+    let rest = &bytes[cut..];
+    let valid = match std::str::from_utf8(rest) {
+        Ok(text) => text,
+        // The last sign is cut off.
+        Err(e) if e.error_len().is_none() => std::str::from_utf8(&rest[..e.valid_up_to()]).unwrap_or_default(),
+        Err(_) => return false,
+    };
+    !valid.is_empty() && valid.chars().all(is_word_sign)
+}
+
+/// Latin letters in UTF-16, the small end first, from either byte on.
+fn is_wide_line(bytes: &[u8]) -> bool {
+    let sign = |b: u8| matches!(b, b'\t' | b'\n' | b'\r' | 0x20..=0x7e | 0xa0..=0xff);
+    let latin = |from: usize| bytes[from..].chunks_exact(2).all(|c| c[1] == 0 && sign(c[0]));
+    (bytes[1] == 0 && latin(0)) || (bytes[2] == 0 && latin(1))
 }
 
 /// A master boot record with at least one entry, and each entry possible.
@@ -389,7 +419,7 @@ mod tests {
         end_of_a_file.extend([0; 100]);
         put(20, &end_of_a_file);
         put(21, &[vec![0x92; 200], words[..100].to_vec()].concat());
-        put(22, &[vec![0x92; 450], words[..62].to_vec()].concat());
+        put(22, &[vec![0x92; 455], words[..57].to_vec()].concat());
         put(9, b"\x89PNG\x0d\x0a\x1a\x0a rest of a picture");
         put(11, &crate::pattern::address_unit(Lba(11)).repeat(16));
         let mut boot = vec![0xeb; 512];
@@ -416,7 +446,17 @@ mod tests {
             assert!(has_text(&block), "at {at}");
             assert_eq!(tally(&block).shares.text, 1);
         }
-        for _ in 0..3000 {
+        let wide: Vec<u8> = line.iter().take(144).flat_map(|b| [*b, 0]).collect();
+        let northern = "Vindstyrke på Skjærgård målt øst for fyret, trykk fallende; ".repeat(6).into_bytes();
+        let cyrillic = "Ветер у маяка крепкий, давление падает; ".repeat(6).into_bytes();
+        for at in (0..=512 - 288).step_by(7) {
+            for text in [&wide[..288], &northern[..288], &cyrillic[..288]] {
+                let mut block = random(dice.roll(), 1);
+                block[at..at + 288].copy_from_slice(text);
+                assert!(has_text(&block), "{} at {at}", String::from_utf8_lossy(text));
+            }
+        }
+        for _ in 0..20_000 {
             assert!(!has_text(&random(dice.roll(), 1)));
         }
         let mut blank = vec![0; 512];

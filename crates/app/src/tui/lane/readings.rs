@@ -52,6 +52,8 @@ pub(crate) enum Wanted {
 pub(crate) enum Heard {
     /// So much of it is done, from 0.0 to 1.0.
     On(f64),
+    /// So much of a search is done, with so many finds.
+    Searching(f64, u64),
     /// The job's proof was read again.
     Again(Result<Box<Again>, String>),
     /// A search for leftovers is over.
@@ -65,6 +67,8 @@ pub(crate) struct Readings {
     pub(crate) again: Reading<Again>,
     /// What is left on it.
     pub(crate) left: Reading<Residue>,
+    /// Finds of the search that goes on.
+    pub(crate) finds_so_far: u64,
     /// What a search found before the job, in a few words.
     pub(crate) left_before: Option<String>,
     /// The find whose bytes are looked at next.
@@ -96,7 +100,8 @@ impl Readings {
     /// Takes what is told. Of a reading that nobody waits for any more nothing is.
     pub(crate) fn hear(&mut self, heard: Heard) {
         match (heard, &mut self.again, &mut self.left) {
-            (Heard::On(share), Reading::Going(done), _) | (Heard::On(share), _, Reading::Going(done)) => *done = share,
+            (Heard::On(share), Reading::Going(done), _) => *done = share,
+            (Heard::Searching(share, finds), _, Reading::Going(done)) => (*done, self.finds_so_far) = (share, finds),
             (Heard::Again(again), Reading::Going(_), _) => self.again = again.map_or_else(Reading::Failed, Reading::Over),
             (Heard::Left(left), _, Reading::Going(_)) => {
                 self.left = left.map_or_else(Reading::Failed, Reading::Over);

@@ -31,6 +31,7 @@ use jurex_core::erase::Wish;
 use jurex_core::method::Method;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::plan::Plan;
+use jurex_core::residue::SoFar;
 use jurex_core::units::Lba;
 use jurex_ledger::{Ledger, Unfinished};
 use ratatui::crossterm::execute;
@@ -458,7 +459,11 @@ impl Runtime {
                     again.iter().for_each(|a| crate::readings::note_in_ledger(&ledger, &a.verification));
                     Heard::Again(again.map(Box::new))
                 }
-                _ => Heard::Left(readings::search_left(&seen, &flag, &tell).map(Box::new)),
+                _ => {
+                    let tell =
+                        |so_far: SoFar| drop(sender.send(Message::Reading(lane, Heard::Searching(so_far.share(), so_far.finds))));
+                    Heard::Left(readings::search_left(&seen, &flag, &tell).map(Box::new))
+                }
             };
             let _ = sender.send(Message::Reading(lane, heard));
         });

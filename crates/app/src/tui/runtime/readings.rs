@@ -8,7 +8,7 @@ use crate::tui::lane::readings::Again;
 use jurex_core::erase::{JobControl, Wish};
 use jurex_core::proof::{Expected, Progress};
 use jurex_core::record::{Person, Record};
-use jurex_core::residue::Residue;
+use jurex_core::residue::{Residue, SoFar};
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
@@ -29,7 +29,7 @@ pub(super) fn read_again(
     let expected = Expected::by_record(record).map_err(|e| format!("It can't be proved again: {e}."))?;
     let sampling = (!all).then(readings::new_sample);
     let now_and_then = Throttle::default();
-    let mut tell = |progress: Progress| now_and_then.tell(tell, progress.done, progress.of);
+    let mut tell = |progress: Progress| now_and_then.pass(|| tell(progress.done as f64 / progress.of.max(1) as f64));
     let mut control = WhileWanted(wanted);
     let proved = readings::prove(seen, Some(record), (expected, sampling), by, &mut control, &mut tell);
     let verification = proved.map_err(|e| format!("{e}."))?;
@@ -38,10 +38,10 @@ pub(super) fn read_again(
 }
 
 /// Searches all of the drive for leftovers.
-pub(super) fn search_left(seen: &Seen, wanted: &AtomicBool, tell: Tell<'_>) -> Result<Residue, String> {
+pub(super) fn search_left(seen: &Seen, wanted: &AtomicBool, tell: &(dyn Fn(SoFar) + Sync)) -> Result<Residue, String> {
     let now_and_then = Throttle::default();
-    let goes_on = |done: u64, of: u64| {
-        now_and_then.tell(tell, done, of);
+    let goes_on = |so_far: SoFar| {
+        now_and_then.pass(|| tell(so_far));
         wanted.load(Ordering::Relaxed)
     };
     readings::search_leftovers(seen, false, &goes_on).map_err(|e| format!("{e}."))
@@ -65,11 +65,11 @@ impl JobControl for WhileWanted {
 struct Throttle(Mutex<Option<Instant>>);
 
 impl Throttle {
-    fn tell(&self, tell: Tell<'_>, done: u64, of: u64) {
+    fn pass(&self, tell: impl FnOnce()) {
         let Ok(mut told) = self.0.lock() else { return };
         if told.is_none_or(|told| told.elapsed() > FRAME) {
             *told = Some(Instant::now());
-            tell(done as f64 / of.max(1) as f64);
+            tell();
         }
     }
 }

@@ -44,7 +44,7 @@ pub(crate) fn search_left(state: &mut State) -> Vec<Command> {
     if lane.readings.is_going() {
         return vec![Command::Read(id, Wanted::End)];
     }
-    lane.readings.left = Reading::Going(0.0);
+    (lane.readings.left, lane.readings.finds_so_far) = (Reading::Going(0.0), 0);
     vec![Command::Read(id, Wanted::Left)]
 }
 
@@ -145,7 +145,10 @@ pub(crate) fn leftovers(lane: &Lane, column: &mut Column<'_>) {
             Some(after) => column.fact_in("after", &after.summary(), Role::Strong),
             None => column.fact("after", "not searched yet: f does"),
         },
-        Reading::Going(share) => column.sentence(&format!("{:.0} % searched. f breaks it off.", share * 100.0), Role::Act),
+        Reading::Going(share) => {
+            let finds = counted(readings.finds_so_far, "find");
+            column.sentence(&format!("{:.0} % searched, {finds} so far. f breaks it off.", share * 100.0), Role::Act);
+        }
         Reading::Failed(why) => column.sentence(&format!("✕ {why}"), Role::Strong),
         Reading::Over(residue) => {
             let when = if lane.has_job() { "after" } else { "now" };
