@@ -212,3 +212,55 @@ fn a_stick_that_says_more_than_it_holds_is_told_so_on_every_paper_and_no_part_is
     part(&["--size-check", "yes", "--from", "0", "--to", "99"]).expect(1, &["writing all over it", "Nothing was written"]);
     part(&["--size-check", "yes"]).expect(0, &["Clear", "size     It is as large as it says"]);
 }
+
+#[test]
+fn a_loop_device_is_measured_by_the_kernels_queue_and_by_threads_alike() {
+    let place = Place::new();
+    let image = place.image("drive.img", 48 << 20);
+    let Some(device) = common::Loop::attach(&image) else { return };
+    let sectors = ((48 << 20) / 512).to_string();
+    for io in ["", "threads"] {
+        let out = place.path(&format!("out-{io}"));
+        let asked = ["erase", &device.device, "--passes", "random", "--size-check", "yes", "--label-check", &sectors];
+        let mut program = place.command();
+        program.args(asked).args(["--out", shown(&out), "--json"]).env("JUREX_IO", io);
+        let answer = Answer::of(program.output().unwrap()).expect(0, &["\"measured\""]);
+        let events: Vec<serde_json::Value> = answer.out.lines().map(|l| serde_json::from_str(l).unwrap()).collect();
+        let found = &events.iter().find(|e| e["event"] == "measured").unwrap()["found"];
+        assert!(found["own"] == found["tagged"] && found["told"] == sectors.as_str(), "{found}");
+        let named = |name: &str| events.iter().position(|e| e["event"] == name).unwrap();
+        assert!(named("measure-started") < named("measured") && named("measured") < named("pass-started"));
+        let tagged: u64 = events
+            .iter()
+            .filter(|e| e["event"] == "advanced" && e["activity"] == "measuring")
+            .map(|e| e["at"]["count"].as_str().unwrap().parse::<u64>().unwrap())
+            .sum();
+        assert!(tagged > found["tagged"].as_str().unwrap().parse().unwrap(), "each was written and read: {tagged}");
+    }
+}
+
+#[test]
+fn a_job_that_is_killed_while_its_size_is_checked_goes_on_with_the_check() {
+    use std::io::BufRead;
+    let place = Place::new();
+    let image = place.image("drive.img", 256 << 20);
+    let sectors = ((256 << 20) / 512).to_string();
+    let out = place.path("out");
+    let asked =
+        ["erase", shown(&image), "--passes", "00", "--size-check", "yes", "--label-check", &sectors, "--out", shown(&out)];
+    let mut program = place.command();
+    program.args(asked).arg("--json").stdout(std::process::Stdio::piped()).stderr(std::process::Stdio::null());
+    let mut child = program.spawn().unwrap();
+    let mut lines = std::io::BufReader::new(child.stdout.take().unwrap()).lines();
+    let measuring = lines.find(|l| l.as_ref().is_ok_and(|l| l.contains("\"measuring\"")));
+    child.kill().unwrap();
+    child.wait().unwrap();
+    assert!(measuring.is_some(), "it was killed in the middle of it");
+    let again = ["erase", shown(&image), "--resume", "--label-check", &sectors, "--out", shown(&out)];
+    place.jurex(&again).expect(0, &["Clear", "size     It is as large as it says"]);
+    let record = json(&place.only("out", ".record.json"));
+    let sessions = record["evidence"]["sessions"].as_array().unwrap().len();
+    let measured = &record["evidence"]["stages"][0]["what"];
+    assert_eq!((sessions, measured["stage"].as_str(), &measured["session"]), (2, Some("measured"), &1.into()));
+    assert!(fs::read(&image).unwrap().iter().all(|b| *b == 0), "no mark is left");
+}

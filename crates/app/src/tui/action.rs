@@ -204,7 +204,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Step(S::Plan), &[Char('z')], "z", A::BlankPass, "blank pass", 4),
     bind(P::Step(S::Plan), &[Char('g')], "g", A::Range, "range", 4),
     bind(P::Step(S::Plan), &[Char('k')], "k", A::SizeCheck, "check its size first", 4),
-    bind(P::Step(S::Plan), &[Char('f')], "f", A::SearchBoth, "search before and after", 4),
+    bind(P::Step(S::Plan), &[Char('f')], "f", A::SearchBoth, "search before, after", 4),
     bind(P::Step(S::Plan), &[Char('h')], "h", A::HiddenAreas, "hidden areas", 2),
     bind(P::Step(S::Plan), &[Char('y')], "y", A::State, "state it by name", 2),
     bind(P::Step(S::Arm), &[Enter], "Enter", A::CheckLabel, "check the label", 0),

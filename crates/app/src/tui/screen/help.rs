@@ -37,7 +37,7 @@ impl Screen for Help {
     }
 
     fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
-        let inner = panel(state.theme, 84, 22, area, buffer);
+        let inner = panel(state.theme, 116, 24, area, buffer);
         let mut column = Column::new(inner, buffer, state.theme);
         let (name, [question, words @ ..]) = &self.about;
         column.heading(&format!("Help for {name}"));
