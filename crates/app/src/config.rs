@@ -2,6 +2,7 @@
 
 use crate::exit::Failure;
 use crate::files::replace;
+use crate::work::Habits;
 use jurex_core::media::Bus;
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::record::{Papers, Person, SecondLook};
@@ -128,15 +129,12 @@ impl Config {
         Ok(())
     }
 
-    /// The temperature above which a job holds.
-    pub(crate) fn second_percent(&self) -> u8 {
-        self.second_look_percent.unwrap_or(SecondLook::USUAL_PERCENT)
-    }
-
-    pub(crate) fn hold_above(&self) -> Option<i16> {
+    /// How jobs are worked.
+    pub(crate) fn habits(&self) -> Habits {
         /// Warmer than drives are made for.
-        const USUAL: i16 = 70;
-        Some(self.hold_above_celsius.unwrap_or(USUAL)).filter(|limit| *limit > 0)
+        const WARM: i16 = 70;
+        let hold_above = Some(self.hold_above_celsius.unwrap_or(WARM)).filter(|limit| *limit > 0);
+        Habits { hold_above, second_percent: self.second_look_percent.unwrap_or(SecondLook::USUAL_PERCENT) }
     }
 
     /// The library and the methods of one's own.

@@ -34,8 +34,7 @@ pub(crate) struct Prepared {
     ledger: Ledger,
     clock: SystemClock,
     started: Timestamp,
-    hold_above: Option<i16>,
-    second_percent: u8,
+    habits: Habits,
     /// Whether it begins now, and does not go on.
     is_new: bool,
 }
@@ -77,6 +76,13 @@ pub(crate) fn open(seen: &Seen, armed: &ArmedPlan) -> Result<Opened, Failure> {
 pub(crate) struct InLedger<'l> {
     /// The ledger's file.
     pub(crate) ledger: &'l Path,
+    /// How it is worked.
+    pub(crate) habits: Habits,
+}
+
+/// What the settings say of every job.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Habits {
     /// Above this temperature in degrees Celsius the job holds.
     pub(crate) hold_above: Option<i16>,
     /// Of a hundred drives of a lot, those that are drawn for a second look.
@@ -117,8 +123,7 @@ impl Opened {
             ledger,
             clock,
             started,
-            hold_above: to.hold_above,
-            second_percent: to.second_percent,
+            habits: to.habits,
             is_new: true,
         })
     }
@@ -158,8 +163,7 @@ impl Opened {
             ledger,
             clock,
             started,
-            hold_above: to.hold_above,
-            second_percent: to.second_percent,
+            habits: to.habits,
             is_new: false,
         })
     }
@@ -278,7 +282,7 @@ impl Prepared {
             job.begins_now(clock.now());
         }
         // A drive that is to erase itself is asked nothing beside its job: a question in the middle could end the erasure.
-        let hold_above = self.hold_above.filter(|_| plan.own_erase().is_none());
+        let hold_above = self.habits.hold_above.filter(|_| plan.own_erase().is_none());
         let mut control = Watched::new(control, &seen, hold_above);
         let work = |backend: &mut dyn Backend| {
             let evidence = erase::run(job, backend, &clock, &mut control, &mut store, &mut both);
@@ -292,7 +296,7 @@ impl Prepared {
         let goes_on = evidence.ended.can_go_on();
         let mut record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);
         record.left = left;
-        record.second_look = second_look(&ledger, &record, self.second_percent);
+        record.second_look = second_look(&ledger, &record, self.habits.second_percent);
         drop(beside);
         let stored = ledger.finish(&record, wall());
         if let Err(e) = &stored {

@@ -16,7 +16,7 @@ use jurex_core::ladder::ladder;
 use jurex_core::media::{Drive, Label, MediaClass};
 use jurex_core::method::{self, Method, library};
 use jurex_core::plan::{Course, Lift, Order, Plan};
-use jurex_core::record::{Backup, Record, SecondLook};
+use jurex_core::record::{Backup, Record};
 use jurex_core::rules::{Outcome, Technique};
 use jurex_ledger::Ledger;
 use jurex_sim::Pacing;
@@ -131,7 +131,7 @@ fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure
     papers.backup = Backup::NotNeeded;
     let (before, _) = seen.look();
     let finished = work::open(seen, &armed)?
-        .begin(armed, before, papers, &InLedger { ledger, hold_above: None, second_percent: SecondLook::USUAL_PERCENT })?
+        .begin(armed, before, papers, &InLedger { ledger, habits: Config::default().habits() })?
         .run(&mut Unattended, &mut |_| {});
     let record = finished.record;
     files::write_all(out, &record).map_err(|e| not_certified(&record, &e, finished.is_stored))?;

@@ -32,7 +32,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
     let ledger = places.ledger_for(seen.drive.simulated);
-    let to = InLedger { ledger: &ledger, hold_above: config.hold_above(), second_percent: config.second_percent() };
+    let to = InLedger { ledger: &ledger, habits: config.habits() };
     let seen = if asked.resume { after_its_own_erasure(asked, seen, &ledger, &config, &places)? } else { seen };
     let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
     let job = if asked.resume {

@@ -4,7 +4,7 @@ use crate::bench::{Seen, Watched};
 use crate::tui::lane::LaneId;
 use crate::tui::lane::stage::WorkEnd;
 use crate::tui::message::Message;
-use crate::work::{self, InLedger};
+use crate::work::{self, Habits, InLedger};
 use crossbeam_channel::{Receiver, Sender, TryRecvError};
 use jurex_core::contents::Contents;
 use jurex_core::erase::{JobControl, Wish};
@@ -23,8 +23,7 @@ pub(super) struct JobOfLane {
     pub(super) sender: Sender<Message>,
     pub(super) wishes: Receiver<Wish>,
     pub(super) sample_at: Option<Lba>,
-    pub(super) hold_above: Option<i16>,
-    pub(super) second_percent: u8,
+    pub(super) habits: Habits,
 }
 
 impl JobOfLane {
@@ -54,7 +53,7 @@ impl JobOfLane {
             return;
         }
         let ledger = self.ledger.clone();
-        let to = InLedger { ledger: &ledger, hold_above: self.hold_above, second_percent: self.second_percent };
+        let to = InLedger { ledger: &ledger, habits: self.habits };
         let prepared = match from {
             Some(from) => opened.go_on(armed, from.job, &to),
             None => opened.begin(armed, before, papers, &to),

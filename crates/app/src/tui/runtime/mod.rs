@@ -22,6 +22,7 @@ use crate::tui::lane::readings::{Heard, Wanted};
 use crate::tui::lane::{Lane, LaneId};
 use crate::tui::message::{Command, Message, Start};
 use crate::tui::theme::Theme;
+use crate::work::Habits;
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use drives::look_for_drives;
 use jiff::Zoned;
@@ -105,8 +106,7 @@ struct Runtime {
     receiver: Receiver<Message>,
     ledger: PathBuf,
     out: PathBuf,
-    hold_above: Option<i16>,
-    second_percent: u8,
+    habits: Habits,
     /// Whether the end of a job rings.
     rings: bool,
     /// The terminal's title as it was set last.
@@ -166,8 +166,7 @@ impl Runtime {
             receiver,
             ledger,
             out,
-            hold_above: setup.config.hold_above(),
-            second_percent: setup.config.second_percent(),
+            habits: setup.config.habits(),
             rings: setup.config.bell.unwrap_or(true),
             title: String::new(),
             rung: 0,
@@ -373,8 +372,7 @@ impl Runtime {
     fn save_setting(&mut self, setting: Setting, text: &str) {
         let saved = settings::save(&self.settings, setting, text);
         if let Ok(config) = &saved {
-            (self.hold_above, self.rings) = (config.hold_above(), config.bell.unwrap_or(true));
-            self.second_percent = config.second_percent();
+            (self.habits, self.rings) = (config.habits(), config.bell.unwrap_or(true));
             if setting == Setting::Only {
                 let _ = self.only.send(config.only.clone());
             }
@@ -400,9 +398,9 @@ impl Runtime {
         let (wish, wishes) = unbounded();
         self.wishes.insert(lane, Wishes { sender: wish, asked_to_stop: false });
         let (seen, ledger, sender) = (self.app.state.lanes[lane].seen.clone(), self.ledger.clone(), self.sender.clone());
-        let (hold_above, second_percent) = (self.hold_above, self.second_percent);
+        let habits = self.habits;
         self.workers.push(thread::spawn(move || {
-            let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at, hold_above, second_percent };
+            let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at, habits };
             let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, papers, from));
             if std::panic::catch_unwind(run).is_err() {
                 let said = "A defect in Jurex ended this job. The drive is Not sanitized, and there is no record; the ledger has its events.";
