@@ -1,6 +1,7 @@
 //! Tagged sectors: each holds what a keystream under a key of its own job has at its address, and so tells that address to
 //! whoever has the key. A drive that gives one sector at two addresses is found out by it.
 
+use crate::bytes::repeated_byte;
 use crate::pattern::{Base, Pattern};
 use crate::units::Lba;
 
@@ -14,7 +15,9 @@ pub enum Tag {
         /// Whether by the second round of tags, which is the complement of the first.
         second: bool,
     },
-    /// No tag of this job is on it.
+    /// No tag of this job is on it, but one byte over and over.
+    Blank,
+    /// Something else is on it.
     None,
 }
 
@@ -26,7 +29,9 @@ impl Tag {
         let sector = bytes.len() as u64;
         let lba_of = |block| jurex_fill::address_of(&seed.0, block).filter(|a| a.is_multiple_of(sector)).map(|a| a / sector);
         let plain = lba_of(*first).map(|lba| (lba, false));
-        let Some((lba, second)) = plain.or_else(|| lba_of(first.map(|b| !b)).map(|lba| (lba, true))) else { return Tag::None };
+        let Some((lba, second)) = plain.or_else(|| lba_of(first.map(|b| !b)).map(|lba| (lba, true))) else {
+            return if repeated_byte(bytes).is_some() { Tag::Blank } else { Tag::None };
+        };
         let mut laid = vec![0; bytes.len()];
         let round = Pattern { complemented: second, ..pattern.clone() };
         round.fill(lba * sector, bytes.len() as u32, &mut laid);
@@ -55,6 +60,6 @@ mod tests {
         torn[511] ^= 1;
         assert_eq!(Tag::of(&tags, &torn), Tag::None);
         assert_eq!(Tag::of(&tags, &sector(&Pattern::random([6; 16]), 9)), Tag::None, "those of another job are none");
-        assert_eq!((Tag::of(&tags, &[0; 512]), Tag::of(&tags, &[])), (Tag::None, Tag::None));
+        assert_eq!((Tag::of(&tags, &[0xff; 512]), Tag::of(&tags, &[])), (Tag::Blank, Tag::None));
     }
 }

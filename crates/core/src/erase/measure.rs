@@ -170,7 +170,10 @@ impl Measuring {
                     self.found.same.push(SameSector { written: of, read: Lba(lba) });
                 }
             }
-            Tag::None => self.found.lost += 1,
+            Tag::Blank | Tag::None => {
+                self.found.lost += 1;
+                self.found.blank += u64::from(tag == Tag::Blank);
+            }
         }
         self.first_false = Some(self.first_false.map_or(lba, |f| f.min(lba)));
     }
@@ -366,7 +369,7 @@ mod tests {
         fn read(&self, lba: u64) -> Tag {
             let buffered = self.buffer.iter().rev().find(|(at, _)| *at == lba).map(|(_, held)| *held);
             let held = buffered.or_else(|| self.cells.get(&self.real(lba)?).copied());
-            held.map_or(Tag::None, |(lba, round)| Tag::Of { lba: Lba(lba), second: round == Round::Second })
+            held.map_or(Tag::Blank, |(lba, round)| Tag::Of { lba: Lba(lba), second: round == Round::Second })
         }
     }
 

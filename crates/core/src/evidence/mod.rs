@@ -558,8 +558,7 @@ impl Evidence {
     /// The sectors to cover where `planned` were: of a drive that holds less than it says, those that it holds.
     pub(crate) fn range_of(&self, planned: Sectors) -> Sectors {
         let measured = self.stages.iter().any(|s| matches!(s.what, What::Measured(_)) && s.ended.is_some());
-        let holds = self.size().filter(|_| measured).and_then(SizeEvidence::holds).filter(|n| *n > 0);
-        match holds {
+        match self.size().filter(|_| measured).and_then(SizeEvidence::covers) {
             Some(holds) if planned == self.geometry().whole() => Sectors::new(0, holds),
             _ => planned,
         }

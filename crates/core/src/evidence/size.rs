@@ -28,6 +28,9 @@ pub struct SizeEvidence {
     /// Those that held no tag.
     #[serde(with = "crate::text::u64_string")]
     pub lost: u64,
+    /// Of these, the ones that held one byte over and over.
+    #[serde(with = "crate::text::u64_string")]
+    pub blank: u64,
     /// Those that could not be written or read.
     #[serde(with = "crate::text::u64_string")]
     pub failed: u64,
@@ -113,6 +116,12 @@ impl SizeEvidence {
         }
     }
 
+    /// The sectors that are to be covered, where that is fewer than it says. What does not keep what is written may still give
+    /// what lay there before: unless it was blank wherever it was looked at, all of it is tried.
+    pub fn covers(&self) -> Option<u64> {
+        self.holds().filter(|n| *n > 0 && self.lost == self.blank)
+    }
+
     /// The finding in a sentence.
     pub fn sentence(&self) -> String {
         let bytes = |sectors: u64| si_size(sectors.saturating_mul(self.sector_bytes.into()));
@@ -147,7 +156,8 @@ impl SizeEvidence {
         fails(self.session as usize >= sessions, "a size check is of no session")?;
         fails(self.told > sectors, "a size check is of a larger drive")?;
         let met = [self.own, self.of_others, self.lost, self.failed].into_iter().try_fold(0u64, u64::checked_add);
-        fails(met.is_none_or(|n| n > self.tagged) || self.tagged > self.told, "a size check met more than there is")?;
+        let more = met.is_none_or(|n| n > self.tagged) || self.tagged > self.told || self.blank > self.lost;
+        fails(more, "a size check met more than there is")?;
         let cut = |at: Option<Lba>| at.is_some_and(|n| n.0 >= self.told);
         fails(cut(self.begins_again_at) || cut(self.ends_before), "a size check found more than there is")?;
         fails(self.begins_again_at == Some(Lba(0)), "a size check found addresses that begin again at once")
@@ -174,6 +184,10 @@ mod tests {
         assert_eq!(told(Some(Lba(125)), Some(Lba(120)), met(60, 39, 1, 0)), Size::Repeats { from: 120 });
         assert_eq!(told(None, Some(Lba(120)), met(60, 0, 40, 0)), Size::Drops { from: 120 });
         assert_eq!(told(None, None, met(99, 0, 1, 0)), Size::Holes);
+        let covers = |blank, of: SizeEvidence| SizeEvidence { blank, ends_before: Some(Lba(120)), ..of }.covers();
+        assert_eq!((covers(40, met(60, 0, 40, 0)), covers(0, met(60, 40, 0, 0))), (Some(120), Some(120)));
+        assert_eq!(covers(39, met(60, 0, 40, 0)), None, "something else is there, and is to be overwritten if it can be");
+        assert_eq!(SizeEvidence { ends_before: Some(Lba(0)), blank: 40, ..met(60, 0, 40, 0) }.covers(), None);
     }
 
     #[test]
@@ -184,6 +198,7 @@ mod tests {
             SizeEvidence { session: 1, ..good.clone() },
             SizeEvidence { told: 1001, ..good.clone() },
             SizeEvidence { own: 61, ..good.clone() },
+            SizeEvidence { blank: 1, ..good.clone() },
             SizeEvidence { own: u64::MAX, ..good.clone() },
             SizeEvidence { tagged: 1001, ..good.clone() },
             SizeEvidence { begins_again_at: Some(Lba(1000)), ..good.clone() },

@@ -245,7 +245,7 @@ fn may_hide(drive: &Drive) -> bool {
 fn size(evidence: &Evidence) -> Vec<Lack> {
     let Some(size) = evidence.size().filter(|s| s.is_false()) else { return vec![] };
     // What was to be covered is what it holds; the passes say for themselves whether it was.
-    let covers_that = evidence.overwrite().is_some_and(|o| Some(o.range.count) == size.holds());
+    let covers_that = evidence.overwrite().is_some_and(|o| Some(o.range.count) == size.covers());
     let beyond =
         if covers_that { " The passes were of what it holds; a drive that says more is not to be believed." } else { "" };
     vec![Lack::of(LackKind::SmallerThanTold, format!("{}{beyond}", size.sentence()))]

@@ -31,7 +31,8 @@ impl Job {
         match measuring.next() {
             Some(Act::Lay(places, round)) => {
                 self.pattern = measuring.tags(round).clone();
-                self.left = places.into_iter().rev().collect();
+                // A drive of one sector has no stride at its start.
+                self.left = places.into_iter().rev().filter(|at| at.count > 0).collect();
                 self.phase = Phase::Measuring(MeasureStep::Laying);
             }
             Some(Act::Flush) => self.phase = Phase::Measuring(MeasureStep::Flushing),
@@ -195,8 +196,10 @@ mod tests {
         // Its twin drops what is written to its second half.
         let mut twin = nameless("boot 2");
         twin.drops_writes_to = (350..700).collect();
+        twin.bytes.iter_mut().enumerate().for_each(|(n, byte)| *byte = n as u8);
         let evidence = run(gone_on(&kept, &twin.drive.clone(), &clock), &mut twin, &clock, usize::MAX).1.unwrap();
         assert_eq!(size(&evidence).finding(), Size::Drops { from: 350 }, "{:?}", size(&evidence));
+        assert_eq!(evidence.range().count, 700, "what is still there beyond that is to be overwritten if it can be");
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized);
     }
 
