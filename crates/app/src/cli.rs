@@ -45,10 +45,12 @@ pub(crate) enum Command {
     Prove(Prove),
     /// Search a drive for what a person could still use; nothing is written to it
     Residue(Residue),
+    /// The keys that sign records, and those of others that are trusted
+    Keys(Keys),
+    /// Whether a record, a signed record or a certificate can be believed, and what it claims
+    Check(Check),
     #[command(hide = true)]
     Ledger(Later),
-    #[command(hide = true)]
-    Check(Later),
 }
 
 /// A command of the contract that is still to come: it takes anything and says so.
@@ -300,6 +302,75 @@ pub(crate) struct Prove {
 }
 
 #[derive(Debug, Args)]
+pub(crate) struct Keys {
+    #[command(subcommand)]
+    pub(crate) what: KeysDo,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum KeysDo {
+    /// Make a key; it signs from then on
+    New(NewKey),
+    /// Every key: which signs, which are retired, which are of others
+    List(Table),
+    /// One key
+    Show(WhichKey),
+    /// The public key, for others to check with (PEM)
+    Export(ExportKey),
+    /// A key signs no more; what it has signed stays signed
+    Retire(WhichKey),
+    /// Take in the public key of another bench: what it has signed is taken for theirs
+    Trust(TrustKey),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct NewKey {
+    /// What people call it, as "Bench 2, Tern Quay workshop"
+    #[arg(long)]
+    pub(crate) name: String,
+    /// A file that holds the passphrase which shuts it (otherwise it is asked for)
+    #[arg(long, value_name = "FILE", conflicts_with = "no_passphrase")]
+    pub(crate) passphrase_file: Option<PathBuf>,
+    /// It is not shut: whoever can read its file can sign with it
+    #[arg(long)]
+    pub(crate) no_passphrase: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct WhichKey {
+    /// The beginning of its id, or its name
+    pub(crate) key: String,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ExportKey {
+    /// The beginning of its id, or its name
+    pub(crate) key: String,
+    /// As JSON Web Key
+    #[arg(long)]
+    pub(crate) jwk: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct TrustKey {
+    /// Its public key, PEM or JWK
+    pub(crate) file: PathBuf,
+    /// Whose it is
+    #[arg(long)]
+    pub(crate) name: String,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Check {
+    /// Records, signed records, verification records, certificates or reports
+    #[arg(required = true)]
+    pub(crate) file: Vec<PathBuf>,
+    /// A public key to check with, beside those that are known here
+    #[arg(long, value_name = "FILE")]
+    pub(crate) key: Vec<PathBuf>,
+}
+
+#[derive(Debug, Args)]
 pub(crate) struct Residue {
     /// A block device, an image file, or sim:BAY
     pub(crate) drive: OsString,
@@ -334,8 +405,8 @@ mod tests {
         let help = Arguments::command().render_long_help().to_string();
         let listed = |name: &str| help.lines().any(|l| l.trim_start().starts_with(&format!("{name} ")));
         assert!(["demo", "drives", "look", "plan", "methods", "erase", "unlock", "certificate"].iter().all(|n| listed(n)));
-        assert!(["prove", "residue"].iter().all(|n| listed(n)));
-        assert!(["ledger", "check"].iter().all(|n| !listed(n)));
+        assert!(["prove", "residue", "keys", "check"].iter().all(|n| listed(n)));
+        assert!(!listed("ledger"));
         let erase = Arguments::command().find_subcommand_mut("erase").unwrap().render_long_help().to_string();
         assert!(["--resume", "--verify", "--faults"].iter().all(|n| erase.contains(n)), "{erase}");
     }

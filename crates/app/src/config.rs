@@ -28,6 +28,8 @@ pub(crate) struct Config {
     pub(crate) hold_above_celsius: Option<i16>,
     /// Of a hundred drives of a lot, those that are drawn for a second look (20, unless said otherwise; 0: none).
     pub(crate) second_look_percent: Option<u8>,
+    /// A file with the passphrase of the key that signs, where nobody can be asked for it.
+    pub(crate) key_passphrase_file: Option<PathBuf>,
     /// Whether the terminal rings and tells when a job ends (true, unless said otherwise).
     pub(crate) bell: Option<bool>,
     /// Methods of one's own, each a `[[method]]` with `name`, `title`, `passes` and perhaps `remark`.

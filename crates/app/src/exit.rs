@@ -6,6 +6,7 @@ use jurex_core::record::Record;
 use jurex_core::rules::Outcome;
 use jurex_ledger::LedgerError;
 use jurex_linux::{FindError, OpenError};
+use jurex_sign::KeyError;
 use std::process::ExitCode;
 
 /// Wrong use or configuration: exit code 1.
@@ -73,6 +74,16 @@ impl From<OpenError> for Failure {
             OpenError::InUse(_) | OpenError::JobRunning(_) => Failure::Refused(said),
             OpenError::Gone(_) => Failure::Stopped(said),
             OpenError::Rights(_) | OpenError::Other { .. } => Failure::Use(said),
+        }
+    }
+}
+
+impl From<KeyError> for Failure {
+    fn from(e: KeyError) -> Self {
+        match e {
+            KeyError::WrongPassphrase(_) | KeyError::Shut(_) => Failure::Refused(e.to_string()),
+            KeyError::Damaged { .. } => Failure::Less(e.to_string()),
+            other => Failure::Use(other.to_string()),
         }
     }
 }

@@ -3,11 +3,12 @@
 use jurex_core::record::{JobId, Papers, Record};
 use jurex_core::rules::Outcome;
 use jurex_core::text::shown_path;
+use jurex_sign::{PrivateKey, sign};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// Endings of the files that a job may leave.
-const ENDINGS: [&str; 5] = ["record.json", "certificate.pdf", "report.pdf", "strata.svg", "pace.svg"];
+const ENDINGS: [&str; 6] = ["record.json", "record.jws.json", "certificate.pdf", "report.pdf", "strata.svg", "pace.svg"];
 
 /// The ending of the printed paper: nothing that is not sanitized has a certificate.
 pub(crate) fn paper_ending(record: &Record) -> &'static str {
@@ -74,13 +75,13 @@ pub(crate) fn check_free(folder: &Path, name: &str) -> Result<(), FileError> {
     }
 }
 
-/// Writes record, paper and drawings of `record`, and gives their paths.
-pub(crate) fn write_all(folder: &Path, record: &Record) -> Result<Vec<PathBuf>, FileError> {
-    write_as(folder, record.job.as_str(), record)
+/// Writes record, paper and drawings of `record`, and the record signed if there is a key; gives their paths.
+pub(crate) fn write_all(folder: &Path, record: &Record, key: Option<&PrivateKey>) -> Result<Vec<PathBuf>, FileError> {
+    write_as(folder, record.job.as_str(), record, key)
 }
 
 /// The same under another name than the job's.
-pub(crate) fn write_as(folder: &Path, name: &str, record: &Record) -> Result<Vec<PathBuf>, FileError> {
+pub(crate) fn write_as(folder: &Path, name: &str, record: &Record, key: Option<&PrivateKey>) -> Result<Vec<PathBuf>, FileError> {
     check_folder(folder)?;
     check_free(folder, name)?;
     let mut contents: Vec<(&str, Vec<u8>)> = vec![
@@ -88,6 +89,7 @@ pub(crate) fn write_as(folder: &Path, name: &str, record: &Record) -> Result<Vec
         (paper_ending(record), jurex_report::certificate(record)?),
         ("strata.svg", jurex_report::strata_svg(record).into_bytes()),
     ];
+    contents.extend(key.map(|key| ("record.jws.json", sign(&record.to_json(), key).into_bytes())));
     contents.extend(jurex_report::pace_svg(record).map(|svg| ("pace.svg", svg.into_bytes())));
     let mut written = vec![];
     for (ending, bytes) in contents {

@@ -19,6 +19,7 @@ mod places;
 mod policies;
 mod readings;
 mod settings;
+mod signing;
 mod tui;
 mod work;
 

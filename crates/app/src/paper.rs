@@ -2,6 +2,7 @@
 
 use crate::clock::wall;
 use crate::files::{self, FileError};
+use crate::signing::Signing;
 use jurex_core::record::{JobId, Record};
 use jurex_ledger::{Ledger, LedgerError};
 use std::path::{Path, PathBuf};
@@ -23,11 +24,15 @@ pub(crate) enum PaperError {
 ///
 /// # Errors
 /// What is not written, and where the record is.
-pub(crate) fn write(record: &Record, ledger: &Path, out: &Path) -> Result<Vec<PathBuf>, PaperError> {
+pub(crate) fn write(record: &Record, ledger: &Path, out: &Path, signing: Option<&Signing>) -> Result<Vec<PathBuf>, PaperError> {
     files::check_folder(out).map_err(PaperError::Folder)?;
     let name = files::name_after_going_on(out, &record.job);
     let stored = Ledger::open(ledger).and_then(|l| l.add_record(record, wall()));
-    match (files::write_as(out, &name, record), stored) {
+    let (key, unsigned) = signing.map_or((None, None), |signing| signing.key(false));
+    if let Some(why) = unsigned {
+        tracing::warn!("job {}: {why}", record.job);
+    }
+    match (files::write_as(out, &name, record, key.as_ref()), stored) {
         (Ok(written), Ok(_)) => Ok(written),
         (Ok(_), Err(ledger)) => Err(PaperError::Ledger(ledger)),
         (Err(source), Ok(_)) => Err(PaperError::Files { job: record.job.clone(), source }),

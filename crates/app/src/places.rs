@@ -54,6 +54,11 @@ impl Places {
         self.config.join("config.toml")
     }
 
+    /// The folder of keys.
+    pub(crate) fn keys(&self) -> PathBuf {
+        self.data.join("keys")
+    }
+
     /// The folder of saved policies.
     pub(crate) fn policies(&self) -> PathBuf {
         self.config.join("policies")
@@ -71,7 +76,7 @@ impl Places {
             }));
         }
         let inside = |folder: PathBuf| std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.path());
-        files.extend(inside(self.policies()).chain(inside(self.data.join("keys"))));
+        files.extend(inside(self.policies()).chain(inside(self.keys())));
         files
     }
 

@@ -3,12 +3,14 @@
 //! What does not live here: any judgement (the claim comes with the record) and any file access (bytes are returned).
 #![forbid(unsafe_code)]
 
+mod attached;
 mod certificate;
 mod drawing;
 mod fonts;
 mod page;
 mod pdf;
 
+pub use attached::{NoAttachment, attached, is_as_printed};
 pub use certificate::{CertificateError, certificate};
 use jurex_core::record::{Papers, Record};
 use jurex_core::strata::Strata;

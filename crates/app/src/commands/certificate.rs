@@ -2,20 +2,28 @@
 
 use super::say;
 use crate::cli::Certificate;
+use crate::config::Config;
 use crate::exit::Failure;
 use crate::files::{self, FileError};
 use crate::places::Places;
+use crate::signing::Signing;
 use jurex_core::record::{JobId, Record};
 use jurex_ledger::{Ledger, LedgerError};
 use std::process::ExitCode;
 
 pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
     let job: JobId = wanted.job.parse().map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
-    let record = find(&Places::find()?, &job)?;
+    let places = Places::find()?;
+    let record = find(&places, &job)?;
     if let Some(said) = record.other_rules() {
         super::remark(&format!("jurex: {said}"));
     }
-    let written = files::write_all(&wanted.out, &record).map_err(|e| file_failure(&e, &job))?;
+    let (key, unsigned) = match record.evidence().drive().simulated {
+        true => (None, None),
+        false => Signing::of(&places, &Config::read(&places.config_file())?).key(true),
+    };
+    unsigned.iter().for_each(|why| super::remark(&format!("jurex: {why}")));
+    let written = files::write_all(&wanted.out, &record, key.as_ref()).map_err(|e| file_failure(&e, &job))?;
     written.iter().for_each(|path| say(&path.display().to_string()));
     Ok(ExitCode::SUCCESS)
 }

@@ -51,6 +51,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         config_file: places.config_file(),
         settings: SettingsFile { path: saved, at_first: config::DEMO },
         policies: places.policies(),
+        signing: None,
     })
 }
 
@@ -134,7 +135,7 @@ fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure
         .begin(armed, before, papers, &InLedger { ledger, habits: Config::default().habits() })?
         .run(&mut Unattended, &mut |_| {});
     let record = finished.record;
-    files::write_all(out, &record).map_err(|e| not_certified(&record, &e, finished.is_stored))?;
+    files::write_all(out, &record, None).map_err(|e| not_certified(&record, &e, finished.is_stored))?;
     Ok(Some(record))
 }
 

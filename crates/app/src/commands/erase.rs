@@ -10,6 +10,7 @@ use crate::config::Config;
 use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
+use crate::signing::Signing;
 use crate::work::{self, Finished, InLedger, Prepared};
 use indicatif::ProgressBar;
 use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
@@ -22,6 +23,7 @@ use jurex_core::record::Record;
 use jurex_core::rules::Technique;
 use jurex_core::units::{duration, rate, size};
 use jurex_ledger::{Ledger, Unfinished};
+use jurex_sign::PrivateKey;
 use serde_json::json;
 use std::io::Write;
 use std::path::Path;
@@ -52,11 +54,14 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
         let (before, _) = seen.look();
         work::open(&seen, &armed)?.begin(armed, before, papers, &to)?
     };
+    // Asked for now: nobody stands here any more when the job is over.
+    let (key, unsigned) = if seen.drive.simulated { (None, None) } else { Signing::of(&places, &config).key(true) };
+    unsigned.iter().for_each(|why| remark(&format!("jurex: {why}")));
     let mut control = StopOnSignal::install()?;
     let mut teller = Teller::new(asked, job.plan(), job.id().as_str());
     let finished = job.run(&mut control, &mut |event| teller.tell(event));
     teller.done();
-    finish(asked, &seen, finished)
+    finish(asked, &seen, finished, key.as_ref())
 }
 
 /// Refuses a way that the ladder of this drive calls blocked or not to be had, with the ladder's own words.
@@ -264,10 +269,10 @@ impl Teller {
     }
 }
 
-fn finish(asked: &Erase, seen: &Seen, finished: Finished) -> Result<ExitCode, Failure> {
+fn finish(asked: &Erase, seen: &Seen, finished: Finished, key: Option<&PrivateKey>) -> Result<ExitCode, Failure> {
     let Finished { record, is_stored, ledger_trouble, unfinished } = finished;
     let name = if asked.resume { files::name_after_going_on(&asked.out, &record.job) } else { record.job.to_string() };
-    let written = files::write_as(&asked.out, &name, &record);
+    let written = files::write_as(&asked.out, &name, &record, key);
     if asked.json {
         say_json(&result_json(&record, written.as_ref().ok()));
     } else {

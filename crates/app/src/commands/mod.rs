@@ -2,9 +2,11 @@
 
 mod bar;
 mod certificate;
+mod check;
 mod demo;
 mod drives;
 mod erase;
+mod keys;
 mod look;
 mod methods;
 mod order;
@@ -37,7 +39,8 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Prove(prove)) => prove::run(&prove),
         Some(Command::Residue(residue)) => residue::run(&residue),
         Some(Command::Ledger(later)) => later_command("ledger", &later.rest),
-        Some(Command::Check(later)) => later_command("check", &later.rest),
+        Some(Command::Keys(keys)) => keys::run(&keys),
+        Some(Command::Check(check)) => check::run(&check),
     }
 }
 
@@ -49,6 +52,7 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
     let (only, here) = (config.only.clone(), places.clone());
+    let signing = crate::signing::Signing::of(&places, &config);
     crate::tui::run(crate::tui::Setup {
         bench: Box::new(move || crate::bench::Bench::machine(&only, &here)),
         theme: theme.or(config.theme),
@@ -59,6 +63,7 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
         config_file: places.config_file(),
         settings: crate::settings::SettingsFile { path: places.config_file(), at_first: "" },
         policies: places.policies(),
+        signing: Some(signing),
     })
 }
 

@@ -414,8 +414,10 @@ mod tests {
             remembers in 0u64..300,
         ) {
             let holds = 1 + ((told - 1) as f64 * share) as u64;
-            prop_assume!(holds < told);
             let unit = u64::from(physical / 512);
+            // A buffer as large as the drive hides all of it.
+            let remembers = if told < 4 * unit { 0 } else { remembers };
+            prop_assume!(holds < told);
             let stride = Layout::of(Geometry { logical: 512, physical, sectors: told }).stride;
             let ring = ring.min(holds).min(stride);
             let beyond = [Beyond::Honest, Beyond::BeginsAgain, Beyond::Drops, Beyond::Repeats(ring)][usize::from(way)];
@@ -434,12 +436,15 @@ mod tests {
                 }
                 Beyond::Drops => {
                     prop_assert!(found.is_false(), "{:?}", found);
-                    prop_assert_eq!(found.finding(), Size::Drops { from: holds }, "{:?}", found);
+                    // Of less than a physical sector a buffer that holds the start answers for the rest of it.
+                    if holds >= unit || remembers == 0 {
+                        prop_assert_eq!(found.finding(), Size::Drops { from: holds }, "{:?}", found);
+                    }
                 }
                 Beyond::Repeats(_) => {
                     prop_assert!(found.is_false(), "{:?}", found);
                     // The sectors of the ring were written over: what holds ends before them.
-                    if let Some(end) = found.holds() {
+                    if let Some(end) = found.holds().filter(|_| holds >= unit || remembers == 0) {
                         prop_assert!((holds - ring..=holds).contains(&end), "{:?}", found);
                     }
                     prop_assert!(told < 64 * unit || !matches!(found.finding(), Size::NotProved | Size::AsTold));

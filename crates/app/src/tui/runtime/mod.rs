@@ -15,6 +15,7 @@ use crate::methods;
 use crate::paper;
 use crate::policies;
 use crate::settings::{self, Setting, SettingsFile};
+use crate::signing::Signing;
 use crate::tui::app::App;
 use crate::tui::frame;
 use crate::tui::lane::bytes::PAGE_SECTORS;
@@ -64,6 +65,8 @@ pub(crate) struct Setup {
     pub(crate) settings: SettingsFile,
     /// Folder of the saved policies.
     pub(crate) policies: PathBuf,
+    /// The keys that sign what is written; `None`: nothing simulated is signed.
+    pub(crate) signing: Option<Signing>,
 }
 
 /// The longest time without a new picture.
@@ -107,6 +110,7 @@ struct Runtime {
     ledger: PathBuf,
     out: PathBuf,
     habits: Habits,
+    signing: Option<Signing>,
     /// Whether the end of a job rings.
     rings: bool,
     /// The terminal's title as it was set last.
@@ -167,6 +171,7 @@ impl Runtime {
             ledger,
             out,
             habits: setup.config.habits(),
+            signing: setup.signing,
             rings: setup.config.bell.unwrap_or(true),
             title: String::new(),
             rung: 0,
@@ -360,8 +365,9 @@ impl Runtime {
             Command::Read(lane, wanted) => self.read(lane, wanted),
             Command::Write(lane, record) => {
                 let (ledger, out, sender) = (self.ledger.clone(), self.out.clone(), self.sender.clone());
+                let signing = self.signing.clone();
                 self.writers.push(thread::spawn(move || {
-                    let _ = sender.send(Message::Written(lane, paper::write(&record, &ledger, &out)));
+                    let _ = sender.send(Message::Written(lane, paper::write(&record, &ledger, &out, signing.as_ref())));
                 }));
             }
             Command::Suspend => self.suspend.store(true, Ordering::Relaxed),

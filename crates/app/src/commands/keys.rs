@@ -1,0 +1,116 @@
+//! `jurex keys`: the keys that sign, and those of others that are trusted.
+
+use super::{say, say_json};
+use crate::cli::{Keys, KeysDo};
+use crate::clock::wall;
+use crate::exit::Failure;
+use crate::places::Places;
+use crate::signing::ask_hidden;
+use jurex_core::text::{printable, shown_path};
+use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, Whose};
+use serde_json::json;
+use std::io::IsTerminal;
+use std::process::ExitCode;
+
+pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
+    let store = KeyStore::new(&Places::find()?.keys());
+    match &asked.what {
+        KeysDo::New(new) => {
+            let passphrase = passphrase(new.no_passphrase, new.passphrase_file.as_deref())?;
+            let made = store.make(&printable(new.name.as_bytes()), passphrase.as_ref(), wall())?;
+            say(&format!(
+                "Key {} signs from now on. Give others its public key: jurex keys export {}",
+                made.id(),
+                &made.id()[..8]
+            ));
+        }
+        KeysDo::List(table) if table.json => say_json(&json!({ "keys": store.all()?.iter().map(as_json).collect::<Vec<_>>() })),
+        KeysDo::List(_) => {
+            let signing = store.signing()?.map(|k| k.id());
+            let all = store.all()?;
+            all.iter().for_each(|key| say(&line(key, signing.as_ref() == Some(&key.id()))));
+            if all.is_empty() {
+                say("There is no key: records are not signed. `jurex keys new --name NAME` makes one.");
+            }
+        }
+        KeysDo::Show(which) => {
+            let key = store.find(&which.key)?;
+            let signs = store.signing()?.is_some_and(|k| k.id() == key.id());
+            say(&line(&key, signs));
+            say(&format!("  made      {}", key.made));
+            key.retired
+                .iter()
+                .for_each(|when| say(&format!("  retired   {when}: it signs no more, and what it has signed stays signed")));
+            say(&format!("  private   {}", private(&key)));
+        }
+        KeysDo::Export(export) => {
+            let key = store.find(&export.key)?.key().map_err(KeyError::from)?;
+            say(&if export.jwk { key.to_jwk().to_string() } else { key.to_pem().trim_end().to_string() });
+        }
+        KeysDo::Retire(which) => {
+            let key = store.retire(&store.find(&which.key)?, wall())?;
+            let next =
+                store.signing()?.map_or_else(|| "records are not signed now".into(), |k| format!("key {} signs now", k.id()));
+            say(&format!("Key {} signs no more; {next}.", key.id()));
+        }
+        KeysDo::Trust(trust) => {
+            let shown = shown_path(&trust.file);
+            let text = std::fs::read_to_string(&trust.file);
+            let text = text.map_err(|e| Failure::Use(format!("cannot read the key {shown}: {e}")))?;
+            let key = store.trust(&printable(trust.name.as_bytes()), &text, wall()).map_err(|e| match e {
+                KeyError::BadKey(why) => Failure::Use(format!("{shown}: {why}")),
+                other => other.into(),
+            })?;
+            say(&format!("What key {} has signed is taken for the word of {} from now on.", key.id(), key.name));
+        }
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+/// What a new key is shut with.
+fn passphrase(none: bool, file: Option<&std::path::Path>) -> Result<Option<Passphrase>, Failure> {
+    if none {
+        return Ok(None);
+    }
+    let empty =
+        || Failure::Use("an empty passphrase shuts nothing: say --no-passphrase if that is meant. No key was made".into());
+    if let Some(file) = file {
+        let text = std::fs::read_to_string(file);
+        let text =
+            text.map_err(|e| Failure::Use(format!("cannot read the passphrase {}: {e}. No key was made", shown_path(file))))?;
+        return Some(Passphrase::new(&text)).filter(|p| !p.is_empty()).ok_or_else(empty).map(Some);
+    }
+    if !std::io::stdin().is_terminal() {
+        let why = "nobody can be asked for a passphrase here: name --passphrase-file, or say --no-passphrase. No key was made";
+        return Err(Failure::Use(why.into()));
+    }
+    let ask =
+        |question| ask_hidden(question).map_err(|e| Failure::Use(format!("the terminal can't be read: {e}. No key was made")));
+    let (first, again) = (ask("Passphrase of the new key: ")?, ask("The same again: ")?);
+    if first != again {
+        return Err(Failure::Use("these are two passphrases. No key was made".into()));
+    }
+    Some(first).filter(|p| !p.is_empty()).ok_or_else(empty).map(Some)
+}
+
+fn private(key: &KeyInfo) -> &'static str {
+    match (key.whose, key.shut) {
+        (Whose::Trusted, _) => "elsewhere: it is another bench's",
+        (Whose::Own, true) => "here, shut by a passphrase",
+        (Whose::Own, false) => "here, open to whoever can read the file",
+    }
+}
+
+fn line(key: &KeyInfo, signs: bool) -> String {
+    let state = match (key.whose, key.retired, signs) {
+        (_, Some(_), _) => "retired",
+        (Whose::Trusted, ..) => "trusted",
+        (Whose::Own, None, true) => "signs",
+        (Whose::Own, None, false) => "waits",
+    };
+    format!("{}  {state:<8} {}", key.id(), key.name)
+}
+
+fn as_json(key: &KeyInfo) -> serde_json::Value {
+    json!({ "id": key.id(), "name": key.name, "whose": key.whose, "made": key.made, "retired": key.retired, "shut": key.shut })
+}

@@ -1,0 +1,132 @@
+//! Keys, signatures and what `jurex check` says, with the real program.
+
+mod common;
+
+use common::{Answer, Place, json, shown};
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+
+const SECTORS: &str = "4096";
+
+fn new_key(place: &Place, name: &str) -> String {
+    place.jurex(&["keys", "new", "--name", name, "--no-passphrase"]).expect(0, &["signs from now on"]);
+    let all: serde_json::Value = serde_json::from_str(&place.jurex(&["keys", "list", "--json"]).expect(0, &[]).out).unwrap();
+    all["keys"][0]["id"].as_str().unwrap().to_string()
+}
+
+/// An image erased with the keys that are there, and the folder of its papers.
+fn erased(place: &Place, name: &str) -> PathBuf {
+    let (image, out) = (place.image(&format!("{name}.img"), 2 << 20), place.path(name));
+    let asked = ["erase", shown(&image), "--passes", "00 | random", "--label-check", SECTORS, "--out", shown(&out), "--quiet"];
+    place.jurex(&asked).expect(0, &["Clear"]);
+    out
+}
+
+fn check(place: &Place, file: &Path, more: &[&str]) -> Answer {
+    place.jurex(&[&["check", shown(file)], more].concat())
+}
+
+#[test]
+fn a_record_is_signed_and_every_bench_that_trusts_the_key_can_check_it() {
+    let (ours, theirs) = (Place::new(), Place::new());
+    let id = new_key(&ours, "Bench 2");
+    erased(&ours, "out");
+    let (signed, plain) = (ours.only("out", ".record.jws.json"), ours.only("out", ".record.json"));
+    let said = check(&ours, &signed, &[]).expect(0, &[": good", "right, by key", &id, "(Bench 2)", "outcome    Clear", "digest"]);
+    assert!(said.out.lines().count() <= 12, "in ten lines or so: {}", said.out);
+    check(&ours, &plain, &[]).expect(0, &[": good", "signature  none"]);
+    // The payload is the record, byte for byte.
+    let payload = json(&signed)["payload"].as_str().unwrap().to_string();
+    let decoded = std::process::Command::new("sh")
+        .args(["-c", "printf '%s===' \"$0\" | tr '_-' '/+' | base64 -d 2>/dev/null"])
+        .arg(&payload)
+        .output()
+        .unwrap();
+    assert_eq!(decoded.stdout, fs::read(&plain).unwrap());
+    let stranger = check(&theirs, &signed, &[]).expect(3, &["not all of it could be checked", "not known here", "--key"]);
+    assert!(stranger.out.contains("outcome    Clear"), "what it says is told all the same: {}", stranger.out);
+    let public = ours.path("bench-2.pem");
+    fs::write(&public, ours.jurex(&["keys", "export", &id[..8]]).expect(0, &["BEGIN PUBLIC KEY"]).out).unwrap();
+    check(&theirs, &signed, &["--key", shown(&public)]).expect(0, &["right, by key"]);
+    theirs.jurex(&["keys", "trust", shown(&public), "--name", "Tern Quay"]).expect(0, &["Tern Quay"]);
+    check(&theirs, &signed, &[]).expect(0, &["(Tern Quay)"]);
+    theirs.jurex(&["keys", "list"]).expect(0, &["trusted  Tern Quay"]);
+    erased(&theirs, "unsigned");
+    assert!(fs::read_dir(theirs.path("unsigned")).unwrap().flatten().all(|f| !f.path().to_string_lossy().contains("jws")));
+}
+
+#[test]
+fn keys_are_turned_over_and_what_the_old_one_signed_stays_good() {
+    let place = Place::new();
+    let first = new_key(&place, "Bench 2");
+    erased(&place, "one");
+    place.jurex(&["keys", "retire", "Bench 2"]).expect(0, &["signs no more", "not signed now"]);
+    erased(&place, "between");
+    assert!(fs::read_dir(place.path("between")).unwrap().flatten().all(|f| !f.path().to_string_lossy().contains("jws")));
+    let second = new_key(&place, "Bench 2, from May on");
+    erased(&place, "two");
+    check(&place, &place.only("one", ".record.jws.json"), &[]).expect(0, &[&first]);
+    check(&place, &place.only("two", ".record.jws.json"), &[]).expect(0, &[&second]);
+    place.jurex(&["keys", "show", &first[..10]]).expect(0, &["retired", "stays signed"]);
+    place.jurex(&["keys", "show", "nobody"]).expect(1, &["no key nobody"]);
+    let folder = place.path("home/keys");
+    let mode = |p: &Path| fs::metadata(p).unwrap().permissions().mode() & 0o777;
+    assert_eq!(mode(&folder), 0o700);
+    assert!(fs::read_dir(&folder).unwrap().flatten().all(|f| mode(&f.path()) == 0o600));
+}
+
+#[test]
+fn a_shut_key_signs_by_its_passphrase_from_a_file_and_else_the_papers_are_not_signed_and_that_is_said() {
+    let place = Place::new();
+    let (right, wrong) = (place.path("passphrase"), place.path("wrong"));
+    fs::write(&right, "ebb and flood\n").unwrap();
+    fs::write(&wrong, "ebb\n").unwrap();
+    place.jurex(&["keys", "new", "--name", "Bench 2"]).expect(1, &["nobody can be asked", "No key was made"]);
+    place.jurex(&["keys", "new", "--name", "Bench 2", "--passphrase-file", "/dev/null"]).expect(1, &["empty passphrase"]);
+    place.jurex(&["keys", "new", "--name", "Bench 2", "--passphrase-file", shown(&right)]).expect(0, &["signs from now on"]);
+    let config = |file: &Path| {
+        let text = format!("key_passphrase_file = {:?}\n", shown(file));
+        fs::write(place.path("home/config.toml"), text).unwrap();
+    };
+    let erase = |name: &str| {
+        let (image, out) = (place.image(&format!("{name}.img"), 2 << 20), place.path(name));
+        place.jurex(&["erase", shown(&image), "--passes", "00", "--label-check", SECTORS, "--out", shown(&out)])
+    };
+    erase("asked").expect(0, &["the files are not signed", "shut by a passphrase"]);
+    config(&wrong);
+    erase("by-the-wrong-one").expect(0, &["the files are not signed", "not the passphrase"]);
+    config(&right);
+    erase("by-the-right-one").expect(0, &["record.jws.json"]);
+    check(&place, &place.only("by-the-right-one", ".record.jws.json"), &[]).expect(0, &["right, by key"]);
+}
+
+#[test]
+fn whatever_is_altered_in_a_record_or_its_paper_is_found() {
+    let place = Place::new();
+    new_key(&place, "Bench 2");
+    erased(&place, "out");
+    let paper = place.only("out", ".certificate.pdf");
+    check(&place, &paper, &[]).expect(0, &[": good", "to the byte what this version prints", "outcome    Clear"]);
+    let altered = place.path("altered");
+    let try_it = |bytes: &[u8], words: &[&str]| {
+        fs::write(&altered, bytes).unwrap();
+        check(&place, &altered, &[]).expect(3, words)
+    };
+    let pdf = fs::read(&paper).unwrap();
+    // From its head to its last byte; the program's own tests go through more of them.
+    for at in (9..pdf.len()).step_by(pdf.len() / 24) {
+        let mut bytes = pdf.clone();
+        bytes[at] ^= 4;
+        try_it(&bytes, &[]);
+    }
+    try_it(&[&pdf[..], b"%"].concat(), &["the paper has been altered"]);
+    let text = fs::read_to_string(place.only("out", ".record.json")).unwrap();
+    let signed = fs::read_to_string(place.only("out", ".record.jws.json")).unwrap();
+    try_it(signed.replacen("\"signature\":\"", "\"signature\":\"A", 1).as_bytes(), &["altered"]);
+    try_it(text.replace("\"outcome\":\"clear\"", "\"outcome\":\"purge\"").as_bytes(), &["claims Purge"]);
+    try_it(text.replace("\"job\":", "\"job\": ").as_bytes(), &["canonical form"]);
+    try_it(b"tide log", &["not a record"]);
+    place.jurex(&["check", "/nowhere"]).expect(1, &["cannot read"]);
+    place.jurex(&["check"]).expect(1, &[]);
+}

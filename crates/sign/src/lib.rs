@@ -1,0 +1,26 @@
+//! Signatures under records: a record's canonical JSON is the payload of a JWS (RFC 7515, EdDSA with Ed25519 by RFC 8037), which any JOSE
+//! library checks. Keys are files of their owner, named by their RFC 7638 thumbprints.
+//!
+//! What does not live here: any judgement of what is signed. A signature says who vouches for bytes, never that they are true.
+#![forbid(unsafe_code)]
+
+mod jwk;
+mod jws;
+mod store;
+
+pub use jwk::{BadKey, PublicKey};
+pub use jws::{BadSignature, Signed, sign};
+pub use store::{KeyError, KeyInfo, KeyStore, Passphrase, PrivateKey, Whose};
+
+use base64::Engine;
+use base64::engine::general_purpose::URL_SAFE_NO_PAD;
+
+/// Base64url without padding (RFC 7515, 2).
+fn encode(bytes: &[u8]) -> String {
+    URL_SAFE_NO_PAD.encode(bytes)
+}
+
+/// The bytes, if the text is the one way to write them.
+fn decode(text: &str) -> Option<Vec<u8>> {
+    URL_SAFE_NO_PAD.decode(text).ok()
+}
