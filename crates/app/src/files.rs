@@ -102,16 +102,29 @@ pub(crate) fn write_as(folder: &Path, name: &str, record: &Record, key: Option<&
     Ok(written)
 }
 
-/// Writes a verification record beside the files of its job, under a number if there are others, and gives its path.
-pub(crate) fn write_verification(folder: &Path, name: &str, json: &str) -> Result<PathBuf, FileError> {
+/// Writes a verification record beside the files of its job, under a number if there are others, and signed too if there is a key;
+/// gives the paths.
+pub(crate) fn write_verification(
+    folder: &Path,
+    name: &str,
+    json: &str,
+    key: Option<&PrivateKey>,
+) -> Result<Vec<PathBuf>, FileError> {
     check_folder(folder)?;
-    let named = |n: u32| path(folder, name, &if n == 1 { "verification.json".into() } else { format!("verification-{n}.json") });
-    for target in (1..).map(named) {
+    for n in 1u32.. {
+        let number = if n == 1 { String::new() } else { format!("-{n}") };
+        let target = path(folder, name, &format!("verification{number}.json"));
         match write_new(folder, &target, json.as_bytes()) {
-            Ok(()) => return Ok(target),
-            Err(e) if e.kind() == std::io::ErrorKind::AlreadyExists => {}
+            Ok(()) => {}
+            Err(e) if e.kind() == std::io::ErrorKind::AlreadyExists => continue,
             Err(cause) => return Err(FileError::Write { file: shown_path(&target), cause, written: vec![] }),
         }
+        let Some(key) = key else { return Ok(vec![target]) };
+        let signed = path(folder, name, &format!("verification{number}.jws.json"));
+        return match write_new(folder, &signed, sign(json, key).as_bytes()) {
+            Ok(()) => Ok(vec![target, signed]),
+            Err(cause) => Err(FileError::Write { file: shown_path(&signed), cause, written: vec![target] }),
+        };
     }
     unreachable!("a number is free")
 }

@@ -51,6 +51,11 @@ fn a_record_is_signed_and_every_bench_that_trusts_the_key_can_check_it() {
     check(&theirs, &signed, &["--key", shown(&public)]).expect(0, &["right, by key"]);
     theirs.jurex(&["keys", "trust", shown(&public), "--name", "Tern Quay"]).expect(0, &["Tern Quay"]);
     check(&theirs, &signed, &[]).expect(0, &["(Tern Quay)"]);
+    // A second look is signed too, by whoever looked.
+    let image = ours.path("out.img");
+    ours.jurex(&["prove", shown(&image), "--record", shown(&plain), "--out", shown(&ours.path("proved"))])
+        .expect(0, &["Confirmed"]);
+    check(&ours, &ours.only("proved", ".verification.jws.json"), &[]).expect(0, &["right, by key", "finding    Confirmed"]);
     theirs.jurex(&["keys", "list"]).expect(0, &["trusted  Tern Quay"]);
     erased(&theirs, "unsigned");
     assert!(fs::read_dir(theirs.path("unsigned")).unwrap().flatten().all(|f| !f.path().to_string_lossy().contains("jws")));

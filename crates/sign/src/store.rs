@@ -173,7 +173,7 @@ impl KeyStore {
             None => plain.to_pem("PRIVATE KEY", LineEnding::LF).map_err(|e| damaged(e.to_string()))?,
             Some(passphrase) => {
                 let info = PrivateKeyInfoRef::try_from(plain.as_bytes()).map_err(|e| damaged(e.to_string()))?;
-                let shut = info.encrypt_with_params(shutting()?, &passphrase.0.as_bytes()).map_err(|e| damaged(e.to_string()))?;
+                let shut = info.encrypt_with_params(shutting()?, passphrase.0.as_bytes()).map_err(|e| damaged(e.to_string()))?;
                 shut.to_pem("ENCRYPTED PRIVATE KEY", LineEnding::LF).map_err(|e| damaged(e.to_string()))?
             }
         };

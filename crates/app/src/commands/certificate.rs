@@ -18,10 +18,8 @@ pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
     if let Some(said) = record.other_rules() {
         super::remark(&format!("jurex: {said}"));
     }
-    let (key, unsigned) = match record.evidence().drive().simulated {
-        true => (None, None),
-        false => Signing::of(&places, &Config::read(&places.config_file())?).key(true),
-    };
+    let signing = Signing::of(&places, &Config::read(&places.config_file())?);
+    let (key, unsigned) = if record.evidence().drive().simulated { (None, None) } else { signing.key(true) };
     unsigned.iter().for_each(|why| super::remark(&format!("jurex: {why}")));
     let written = files::write_all(&wanted.out, &record, key.as_ref()).map_err(|e| file_failure(&e, &job))?;
     written.iter().for_each(|path| say(&path.display().to_string()));

@@ -2,7 +2,7 @@
 
 use super::bar::bar;
 use super::stop::StopOnSignal;
-use super::{say, say_json};
+use super::{remark, say, say_json};
 use crate::bench;
 use crate::cli::Prove;
 use crate::clock::new_job_id;
@@ -11,6 +11,7 @@ use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
 use crate::readings;
+use crate::signing::Signing;
 use jurex_core::evidence::Ended;
 use jurex_core::notation::Program;
 use jurex_core::plan::HowMuch;
@@ -18,6 +19,7 @@ use jurex_core::proof::{Expected, Finding, Progress, VerificationRecord};
 use jurex_core::record::{BadRecord, Person, Record};
 use jurex_core::residue::Leftovers;
 use jurex_ledger::{Due, Ledger};
+use jurex_sign::PrivateKey;
 use serde_json::json;
 use std::path::Path;
 use std::process::ExitCode;
@@ -49,6 +51,10 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
         Some(name) => Person { name: name.clone(), ..Person::default() },
         None => config.papers().technician,
     };
+    // Asked for now: nobody stands here any more when the reading is over.
+    let signs = asked.out.is_some() && !seen.drive.simulated;
+    let (key, unsigned) = if signs { Signing::of(&places, &config).key(true) } else { (None, None) };
+    unsigned.iter().for_each(|why| remark(&format!("jurex: {why}")));
     let mut control = StopOnSignal::install()?;
     let bar = bar("{wide_bar} {bytes} of {total_bytes}  {bytes_per_sec}  {eta} left", !asked.quiet && !asked.json);
     let mut show = |progress: Progress| {
@@ -64,7 +70,7 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
     }
     bar.finish_and_clear();
     readings::note_in_ledger(&places.ledger_for(seen.drive.simulated), &verification);
-    tell(asked, &verification, record.as_ref())
+    tell(asked, &verification, record.as_ref(), key.as_ref())
 }
 
 /// The drives that were drawn for a second look.
@@ -124,10 +130,15 @@ fn expectation(asked: &Prove) -> Result<Option<Program>, Failure> {
     }
 }
 
-fn tell(asked: &Prove, verification: &VerificationRecord, record: Option<&Record>) -> Result<ExitCode, Failure> {
+fn tell(
+    asked: &Prove,
+    verification: &VerificationRecord,
+    record: Option<&Record>,
+    key: Option<&PrivateKey>,
+) -> Result<ExitCode, Failure> {
     let json = verification.to_json();
     let name = record.map_or_else(|| new_job_id().to_string(), |r| r.job.to_string());
-    let written = asked.out.as_deref().map(|out| files::write_verification(out, &name, &json)).transpose();
+    let written = asked.out.as_deref().map(|out| files::write_verification(out, &name, &json, key)).transpose();
     if asked.json {
         say(&jurex_core::text::safe_json(&json));
     } else {
@@ -140,7 +151,7 @@ fn tell(asked: &Prove, verification: &VerificationRecord, record: Option<&Record
         verification.look.left.iter().for_each(|left| say(&format!("  usable   {}", left.summary())));
     }
     match written {
-        Ok(Some(path)) if !asked.json => say(&format!("  written  {}", path.display())),
+        Ok(Some(paths)) if !asked.json => paths.iter().for_each(|p| say(&format!("  written  {}", p.display()))),
         Ok(_) => {}
         Err(e) => return Err(Failure::Less(format!("{e}. What was found: {}", verification.finding()))),
     }

@@ -454,12 +454,13 @@ impl Runtime {
             return Self::lower(&mut self.readings, lane);
         }
         let (flag, out, ledger) = (Self::flag(&mut self.readings, lane), self.out.clone(), self.ledger.clone());
+        let signing = self.signing.clone();
         let by = self.app.state.lanes[lane].papers.technician.clone();
         self.beside(lane, move |seen, sender| {
             let tell = |share| drop(sender.send(Message::Reading(lane, Heard::On(share))));
             let heard = match what {
                 Wanted::Again(record, all) => {
-                    let again = readings::read_again(&seen, &record, all, by, &out, (flag, &tell));
+                    let again = readings::read_again(&seen, &record, all, by, &out, signing.as_ref(), (flag, &tell));
                     again.iter().for_each(|a| crate::readings::note_in_ledger(&ledger, &a.verification));
                     Heard::Again(again.map(Box::new))
                 }
