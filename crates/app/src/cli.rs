@@ -49,8 +49,8 @@ pub(crate) enum Command {
     Keys(Keys),
     /// Whether a record, a signed record or a certificate can be believed, and what it claims
     Check(Check),
-    #[command(hide = true)]
-    Ledger(Later),
+    /// Whether the ledger is as it was written, and its head, to be kept elsewhere
+    Ledger(LedgerArgs),
 }
 
 /// A command of the contract that is still to come: it takes anything and says so.
@@ -302,6 +302,37 @@ pub(crate) struct Prove {
 }
 
 #[derive(Debug, Args)]
+pub(crate) struct LedgerArgs {
+    #[command(subcommand)]
+    pub(crate) what: LedgerDo,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum LedgerDo {
+    /// Go through everything that was ever written: what was changed, taken away, put in, or rolled back is named
+    Check(LedgerCheck),
+    /// The newest signed head: kept elsewhere, it shows later whether anything before it was touched
+    Head,
+    #[command(hide = true)]
+    List(Later),
+    #[command(hide = true)]
+    Show(Later),
+    #[command(hide = true)]
+    Find(Later),
+    #[command(hide = true)]
+    Export(Later),
+    #[command(hide = true)]
+    Backup(Later),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LedgerCheck {
+    /// A head that was kept elsewhere (`jurex ledger head`): nothing before it may have changed
+    #[arg(long, value_name = "FILE")]
+    pub(crate) since: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
 pub(crate) struct Keys {
     #[command(subcommand)]
     pub(crate) what: KeysDo,
@@ -405,8 +436,7 @@ mod tests {
         let help = Arguments::command().render_long_help().to_string();
         let listed = |name: &str| help.lines().any(|l| l.trim_start().starts_with(&format!("{name} ")));
         assert!(["demo", "drives", "look", "plan", "methods", "erase", "unlock", "certificate"].iter().all(|n| listed(n)));
-        assert!(["prove", "residue", "keys", "check"].iter().all(|n| listed(n)));
-        assert!(!listed("ledger"));
+        assert!(["prove", "residue", "keys", "check", "ledger"].iter().all(|n| listed(n)));
         let erase = Arguments::command().find_subcommand_mut("erase").unwrap().render_long_help().to_string();
         assert!(["--resume", "--verify", "--faults"].iter().all(|n| erase.contains(n)), "{erase}");
     }

@@ -2,7 +2,7 @@
 
 use crate::clock::wall;
 use crate::files::{self, FileError};
-use crate::signing::Signing;
+use crate::signing::{Signing, sign_the_head};
 use jurex_core::record::{JobId, Record};
 use jurex_ledger::{Ledger, LedgerError};
 use std::path::{Path, PathBuf};
@@ -29,6 +29,7 @@ pub(crate) fn write(record: &Record, ledger: &Path, out: &Path, signing: Option<
     let name = files::name_after_going_on(out, &record.job);
     let stored = Ledger::open(ledger).and_then(|l| l.add_record(record, wall()));
     let (key, unsigned) = signing.map_or((None, None), |signing| signing.key(false));
+    key.iter().filter(|_| stored.is_ok()).for_each(|key| sign_the_head(ledger, key));
     if let Some(why) = unsigned {
         tracing::warn!("job {}: {why}", record.job);
     }

@@ -3,9 +3,10 @@
 use crate::config::Config;
 use crate::places::Places;
 use jurex_core::text::shown_path;
-use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PrivateKey};
+use jurex_ledger::{Ledger, LedgerError};
+use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PrivateKey, sign_head};
 use std::io::{BufRead, IsTerminal, Write};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// Where a passphrase comes from, where nobody is asked.
 #[derive(Clone, Debug)]
@@ -53,6 +54,19 @@ impl Signing {
             Ok(key) => (key, None),
             Err(e) => (None, Some(format!("the files are not signed: {e}"))),
         }
+    }
+}
+
+/// Signs the ledger's head as it is now. What could not be signed is told in the log: the entries stand without it, and the next head
+/// covers them too.
+pub(crate) fn sign_the_head(ledger: &Path, key: &PrivateKey) {
+    let run = || -> Result<(), LedgerError> {
+        let ledger = Ledger::open(ledger)?;
+        let head = ledger.head()?;
+        ledger.keep_head(&head, &sign_head(head.size, &head.root, key))
+    };
+    if let Err(e) = run() {
+        tracing::error!("the head of the ledger is not signed: {e}");
     }
 }
 

@@ -135,3 +135,30 @@ fn whatever_is_altered_in_a_record_or_its_paper_is_found() {
     place.jurex(&["check", "/nowhere"]).expect(1, &["cannot read"]);
     place.jurex(&["check"]).expect(1, &[]);
 }
+
+#[test]
+fn a_ledger_that_was_touched_or_rolled_back_is_found_out_by_its_signed_heads() {
+    let place = Place::new();
+    place.jurex(&["ledger", "check"]).expect(1, &["there is no ledger yet"]);
+    erased(&place, "unsigned");
+    place.jurex(&["ledger", "check"]).expect(0, &["as it was written: 2 entries", "no head of it is signed"]);
+    place.jurex(&["ledger", "head"]).expect(3, &["no head of the ledger was signed yet"]);
+    new_key(&place, "Bench 2");
+    erased(&place, "one");
+    let early = place.path("early.sqlite3");
+    let ledger = place.path("home/ledger.sqlite3");
+    fs::copy(&ledger, &early).unwrap();
+    erased(&place, "two");
+    place.jurex(&["ledger", "check"]).expect(0, &["6 entries, 2 heads signed"]);
+    let kept = place.path("head");
+    let head = place.jurex(&["ledger", "head"]).expect(0, &["jurex-ledger\n6\n"]).out;
+    fs::write(&kept, &head).unwrap();
+    place.jurex(&["ledger", "check", "--since", shown(&kept)]).expect(0, &["nothing was changed or taken away since"]);
+    fs::write(&kept, head.replacen('6', "5", 1)).unwrap();
+    place.jurex(&["ledger", "check", "--since", shown(&kept)]).expect(3, &["altered"]);
+    fs::write(&kept, &head).unwrap();
+    // The file is put back as it was before the last job: by itself it is a good ledger.
+    fs::copy(&early, &ledger).unwrap();
+    place.jurex(&["ledger", "check"]).expect(0, &["4 entries"]);
+    place.jurex(&["ledger", "check", "--since", shown(&kept)]).expect(3, &["an earlier copy of the file"]);
+}

@@ -4,6 +4,12 @@
 //! an altered ledger cannot claim more than its evidence. Records are added, never changed: the newest one counts.
 #![forbid(unsafe_code)]
 
+mod chain;
+mod tree;
+
+pub use chain::{Checked, Head, KeptHead, Leaf};
+pub use tree::Hash;
+
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
 use jurex_core::erase::{Checkpoint, Event};
@@ -120,7 +126,7 @@ pub struct Entry {
 }
 
 /// Steps from one format to the next; the file's `user_version` counts those done.
-const MIGRATIONS: [&str; 3] = [
+const MIGRATIONS: [&str; 4] = [
     "
     CREATE TABLE job (
         name TEXT PRIMARY KEY,
@@ -161,7 +167,26 @@ const MIGRATIONS: [&str; 3] = [
         json TEXT NOT NULL
     ) STRICT;
 ",
+    "
+    CREATE TABLE leaf (
+        number INTEGER PRIMARY KEY,
+        json TEXT NOT NULL
+    ) STRICT;
+    CREATE TABLE frontier (
+        size INTEGER NOT NULL,
+        peaks BLOB NOT NULL
+    ) STRICT;
+    INSERT INTO frontier (size, peaks) VALUES (0, x'');
+    CREATE TABLE head (
+        size INTEGER PRIMARY KEY,
+        root TEXT NOT NULL,
+        note TEXT
+    ) STRICT;
+",
 ];
+
+/// The format from which on everything that is written is a leaf of the tree.
+const WITH_TREE: i64 = 4;
 
 /// A job whose drive is to be looked at a second time.
 #[derive(Clone, Debug)]
@@ -287,6 +312,9 @@ impl Ledger {
         for step in &MIGRATIONS[(done.max(0) as usize).min(MIGRATIONS.len())..] {
             change.execute_batch(step)?;
         }
+        if done < WITH_TREE {
+            chain::take_in(&change)?;
+        }
         change.pragma_update(None, "user_version", MIGRATIONS.len() as i64)?;
         change.commit()
     }
@@ -300,9 +328,16 @@ impl Ledger {
     /// # Errors
     /// [`LedgerError::Exists`] if the name is taken.
     pub fn begin(&self, job: &JobId, drive: &Drive, started: Timestamp) -> Result<(), LedgerError> {
-        let row = params![job.as_str(), drive.called(), drive.unit.serial, started.to_string()];
-        let done = self.connection.execute("INSERT INTO job (name, drive, serial, started) VALUES (?1, ?2, ?3, ?4)", row);
-        match done {
+        let (drive, serial, started) = (drive.called(), drive.unit.serial.clone(), started.to_string());
+        let run = || -> rusqlite::Result<()> {
+            let change = chain::change(self)?;
+            let row = params![job.as_str(), drive, serial, started];
+            change.execute("INSERT INTO job (name, drive, serial, started) VALUES (?1, ?2, ?3, ?4)", row)?;
+            let (drive, serial, started) = (drive.clone(), serial.clone(), started.clone());
+            chain::append(&change, &Leaf::JobBegun { job: job.to_string(), drive, serial, started })?;
+            change.commit()
+        };
+        match run() {
             Ok(_) => Ok(()),
             Err(e) if e.sqlite_error_code() == Some(ErrorCode::ConstraintViolation) => Err(LedgerError::Exists(job.clone())),
             Err(e) => Err(self.sql(e)),
@@ -332,9 +367,8 @@ impl Ledger {
     pub fn finish(&self, record: &Record, made: Timestamp) -> Result<(), LedgerError> {
         let goes_on = record.evidence().ended.can_go_on();
         let run = || -> rusqlite::Result<()> {
-            let change = self.connection.unchecked_transaction()?;
-            let row = params![record.job.as_str(), made.to_string(), record.to_json()];
-            change.execute("INSERT INTO record (job, made, json) VALUES (?1, ?2, ?3)", row)?;
+            let change = chain::change(self)?;
+            add(&change, record, made)?;
             if !goes_on {
                 change.execute("DELETE FROM unfinished WHERE job = ?1", [record.job.as_str()])?;
             }
@@ -352,11 +386,12 @@ impl Ledger {
     /// # Errors
     /// A full disk, no rights, or a job that was never begun here.
     pub fn add_record(&self, record: &Record, made: Timestamp) -> Result<(), LedgerError> {
-        let row = params![record.job.as_str(), made.to_string(), record.to_json()];
-        self.connection
-            .execute("INSERT INTO record (job, made, json) VALUES (?1, ?2, ?3)", row)
-            .map_err(|e| self.sql(e))
-            .map(drop)
+        let run = || -> rusqlite::Result<()> {
+            let change = chain::change(self)?;
+            add(&change, record, made)?;
+            change.commit()
+        };
+        run().map_err(|e| self.sql(e))
     }
 
     /// Notes what a job needs to go on, beside its checkpoints. An earlier unfinished job of the same drive can't go on any
@@ -512,11 +547,17 @@ impl Ledger {
     /// # Errors
     /// A full disk, no rights.
     pub fn add_verification(&self, job: &JobId, verification: &VerificationRecord, made: Timestamp) -> Result<(), LedgerError> {
-        let confirmed = verification.finding() == Finding::Confirmed;
-        let row = params![job.as_str(), made.to_string(), confirmed, verification.to_json()];
+        let (confirmed, made, json) = (verification.finding() == Finding::Confirmed, made.to_string(), verification.to_json());
         let insert = "INSERT INTO verification (job, made, confirmed, json)
             SELECT ?1, ?2, ?3, ?4 WHERE EXISTS (SELECT 1 FROM job WHERE name = ?1)";
-        self.connection.execute(insert, row).map_err(|e| self.sql(e)).map(drop)
+        let run = || -> rusqlite::Result<()> {
+            let change = chain::change(self)?;
+            if change.execute(insert, params![job.as_str(), made, confirmed, json])? > 0 {
+                chain::append(&change, &chain::of_verification(job.as_str(), &made, &json))?;
+            }
+            change.commit()
+        };
+        run().map_err(|e| self.sql(e))
     }
 
     /// The newest records of a lot's jobs, the oldest job first. What can't be used is left out.
@@ -584,6 +625,13 @@ impl Ledger {
         };
         Ok(rows.into_iter().filter_map(entry).collect())
     }
+}
+
+/// Adds a record, with its leaf.
+fn add(change: &rusqlite::Transaction<'_>, record: &Record, made: Timestamp) -> rusqlite::Result<()> {
+    let (job, made, json) = (record.job.as_str(), made.to_string(), record.to_json());
+    change.execute("INSERT INTO record (job, made, json) VALUES (?1, ?2, ?3)", params![job, made, json])?;
+    chain::append(change, &chain::of_record(change, job, &made, &json)?)
 }
 
 /// Makes the file for its owner alone before SQLite does; one that is there already is closed to others. Where that can't

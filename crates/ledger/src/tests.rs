@@ -248,8 +248,127 @@ fn a_ledger_of_an_earlier_version_is_taken_along_with_all_that_is_in_it() {
     let ledger = Ledger::open(&path).unwrap();
     assert_eq!(ledger.record(&job).unwrap(), stopped_record(&job));
     assert!(ledger.drawn(None).unwrap().is_empty());
+    let checked = ledger.check_chain(&[]).unwrap();
+    assert_eq!((checked.leaves, checked.wrong), (2, vec![]), "what was there is in the tree now");
     let contents = Contents { note: Some("looked at".into()), ..Contents::default() };
     let other = begun(&ledger, "261123-HHHHH2", &drive());
     ledger.keep_contents(&other, &contents).unwrap();
     assert_eq!(ledger.unfinished_job(&other).unwrap().unwrap().before, contents);
+}
+
+/// A ledger with three jobs, their events and records, and the heads after each record.
+fn filled(path: &Path) -> Vec<Head> {
+    let ledger = Ledger::open(path).unwrap();
+    let mut heads = vec![];
+    for n in 1..=3 {
+        let job: JobId = format!("261123-JJJJJ{n}").parse().unwrap();
+        ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+        for event in [Event::Held { celsius: None }, Event::WentOn] {
+            ledger.tell(&job, &event, Timestamp::UNIX_EPOCH).unwrap();
+        }
+        ledger.finish(&record_of(&job, Ended::Finished), Timestamp::UNIX_EPOCH).unwrap();
+        let head = ledger.head().unwrap();
+        ledger.keep_head(&head, "a note").unwrap();
+        heads.push(head);
+    }
+    heads
+}
+
+#[test]
+fn whatever_is_done_to_a_ledger_behind_its_back_is_found_and_named() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    let heads = filled(&path);
+    let good = Ledger::open(&path).unwrap().check_chain(&heads).unwrap();
+    assert_eq!((good.leaves, good.wrong), (6, vec![]));
+    Ledger::open(&path).unwrap().cut_log();
+    // Each by itself, on a copy: what is done, and a word of what is said.
+    let cases = [
+        ("UPDATE record SET json = replace(json, 'K7Q41M', 'K7Q41N') WHERE number = 2", "has been altered"),
+        ("UPDATE record SET json = replace(json, '\"retries\":2', '\"retries\":3') WHERE number = 1", "has been altered"),
+        ("UPDATE record SET json = json || ' ' WHERE number = 3", "has been altered"),
+        ("UPDATE record SET made = '2026-01-01T00:00:00Z' WHERE number = 1", "says now: at 2026-01-01"),
+        ("DELETE FROM record WHERE number = 2", "is gone"),
+        ("INSERT INTO record (job, made, json) SELECT job, made, json FROM record WHERE number = 1", "put in by other means"),
+        ("UPDATE record SET job = '261123-JJJJJ1' WHERE number = 2", "is gone"),
+        ("UPDATE job SET serial = 'FM20K7Q41N' WHERE name = '261123-JJJJJ2'", "says now"),
+        ("UPDATE job SET started = '2020-01-01T00:00:00Z' WHERE name = '261123-JJJJJ1'", "says now"),
+        ("INSERT INTO job SELECT '261123-KKKKKK', drive, serial, started FROM job LIMIT 1", "put in by other means"),
+        ("DELETE FROM event WHERE job = '261123-JJJJJ3' AND number = 1", "some are gone"),
+        ("UPDATE event SET json = '{}' WHERE job = '261123-JJJJJ1' AND number = 2", "some are gone or were changed"),
+        ("UPDATE event SET time = '2020-01-01T00:00:00Z' WHERE number = 1", "some are gone or were changed"),
+        ("DELETE FROM leaf WHERE number = 5", "the last ones are gone"),
+        ("DELETE FROM leaf WHERE number = 2", "Entry 2 is missing"),
+        ("UPDATE leaf SET json = replace(json, 'UPPER', 'x') || ' ' WHERE number = 0", "changed"),
+        ("UPDATE frontier SET size = 5", "What is kept of the tree"),
+        (
+            "UPDATE leaf SET number = 99 WHERE number = 1; UPDATE leaf SET number = 1 WHERE number = 2; UPDATE leaf SET number = 2 WHERE number = 99",
+            "another order",
+        ),
+        (
+            "DELETE FROM leaf WHERE number >= 4; DELETE FROM record WHERE number = 3; DELETE FROM event WHERE job = '261123-JJJJJ3'; DELETE FROM job WHERE name = '261123-JJJJJ3'",
+            "an earlier copy",
+        ),
+    ];
+    for (change, said) in cases {
+        let copy = dir.path().join("copy.sqlite3");
+        std::fs::copy(&path, &copy).unwrap();
+        let connection = Connection::open(&copy).unwrap();
+        connection.pragma_update(None, "foreign_keys", false).unwrap();
+        connection.execute_batch(change).unwrap();
+        drop(connection);
+        let found = Ledger::open(&copy).unwrap().check_chain(&heads).unwrap();
+        assert!(found.wrong.iter().any(|s| s.contains(said)), "{change}: {:?}", found.wrong);
+        ["", "-wal", "-shm"].iter().for_each(|end| drop(std::fs::remove_file(dir.path().join(format!("copy.sqlite3{end}")))));
+    }
+    // A file copy from before is a ledger in itself: only a head that was kept elsewhere shows it.
+    let early = dir.path().join("early.sqlite3");
+    let first = filled_once(&early);
+    let alone = Ledger::open(&early).unwrap();
+    assert!(alone.check_chain(&[first]).unwrap().wrong.is_empty());
+    assert!(alone.check_chain(&heads[2..]).unwrap().wrong[0].contains("an earlier copy of the file"));
+}
+
+/// A ledger with one job, and its head.
+fn filled_once(path: &Path) -> Head {
+    let ledger = Ledger::open(path).unwrap();
+    let job: JobId = "261123-JJJJJ1".parse().unwrap();
+    ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+    ledger.finish(&record_of(&job, Ended::Finished), Timestamp::UNIX_EPOCH).unwrap();
+    ledger.head().unwrap()
+}
+
+#[test]
+fn many_writers_at_once_make_one_tree() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    drop(Ledger::open(&path).unwrap());
+    std::thread::scope(|scope| {
+        for writer in 0..6u8 {
+            let path = &path;
+            scope.spawn(move || {
+                let ledger = Ledger::open(path).unwrap();
+                for n in 0..8 {
+                    let letter = char::from(b'A' + writer);
+                    let job: JobId = format!("261123-LLLL{letter}{n}").parse().unwrap();
+                    ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+                    ledger.finish(&record_of(&job, Ended::Finished), Timestamp::UNIX_EPOCH).unwrap();
+                    let head = ledger.head().unwrap();
+                    ledger.keep_head(&head, "a note").unwrap();
+                }
+            });
+        }
+    });
+    let ledger = Ledger::open(&path).unwrap();
+    let heads: Vec<Head> = ledger.heads().unwrap().into_iter().map(|k| k.head).collect();
+    let checked = ledger.check_chain(&heads).unwrap();
+    assert_eq!((checked.leaves, checked.wrong), (96, vec![]));
+    assert!(
+        heads.len() > 10
+            && matches!(
+                ledger.begin(&"261123-LLLLA0".parse().unwrap(), &drive(), Timestamp::UNIX_EPOCH),
+                Err(LedgerError::Exists(_))
+            )
+    );
+    assert_eq!(ledger.head().unwrap().size, 96, "what is refused leaves no entry");
 }

@@ -6,10 +6,12 @@
 
 mod jwk;
 mod jws;
+mod note;
 mod store;
 
 pub use jwk::{BadKey, PublicKey};
 pub use jws::{BadSignature, Signed, sign};
+pub use note::{SignedHead, sign_head};
 pub use store::{KeyError, KeyInfo, KeyStore, Passphrase, PrivateKey, Whose};
 
 use base64::Engine;

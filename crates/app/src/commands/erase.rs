@@ -10,7 +10,7 @@ use crate::config::Config;
 use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
-use crate::signing::Signing;
+use crate::signing::{Signing, sign_the_head};
 use crate::work::{self, Finished, InLedger, Prepared};
 use indicatif::ProgressBar;
 use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
@@ -61,6 +61,9 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let mut teller = Teller::new(asked, job.plan(), job.id().as_str());
     let finished = job.run(&mut control, &mut |event| teller.tell(event));
     teller.done();
+    if let Some(key) = key.as_ref().filter(|_| finished.is_stored) {
+        sign_the_head(&ledger, key);
+    }
     finish(asked, &seen, finished, key.as_ref())
 }
 

@@ -7,6 +7,7 @@ mod demo;
 mod drives;
 mod erase;
 mod keys;
+mod ledger;
 mod look;
 mod methods;
 mod order;
@@ -38,7 +39,7 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Certificate(certificate)) => certificate::run(&certificate),
         Some(Command::Prove(prove)) => prove::run(&prove),
         Some(Command::Residue(residue)) => residue::run(&residue),
-        Some(Command::Ledger(later)) => later_command("ledger", &later.rest),
+        Some(Command::Ledger(ledger)) => ledger::run(&ledger),
         Some(Command::Keys(keys)) => keys::run(&keys),
         Some(Command::Check(check)) => check::run(&check),
     }

@@ -11,7 +11,7 @@ use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
 use crate::readings;
-use crate::signing::Signing;
+use crate::signing::{Signing, sign_the_head};
 use jurex_core::evidence::Ended;
 use jurex_core::notation::Program;
 use jurex_core::plan::HowMuch;
@@ -70,6 +70,7 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
     }
     bar.finish_and_clear();
     readings::note_in_ledger(&places.ledger_for(seen.drive.simulated), &verification);
+    key.iter().filter(|_| places.ledger().exists()).for_each(|key| sign_the_head(&places.ledger(), key));
     tell(asked, &verification, record.as_ref(), key.as_ref())
 }
 
