@@ -44,12 +44,13 @@ fn the_arrows_between_the_crates_are_the_allowed_ones() {
         .collect();
     let core = BTreeSet::from(["jurex-core"]);
     let expected = BTreeMap::from([
-        ("jurex", BTreeSet::from(["jurex-core", "jurex-ledger", "jurex-linux", "jurex-report", "jurex-sim"])),
+        ("jurex", BTreeSet::from(["jurex-core", "jurex-ledger", "jurex-linux", "jurex-report", "jurex-sign", "jurex-sim"])),
         ("jurex-core", BTreeSet::from(["jurex-fill"])),
         ("jurex-fill", BTreeSet::new()),
         ("jurex-ledger", core.clone()),
         ("jurex-linux", core.clone()),
         ("jurex-report", core.clone()),
+        ("jurex-sign", BTreeSet::new()),
         ("jurex-sim", core),
     ]);
     assert_eq!(arrows, expected);
