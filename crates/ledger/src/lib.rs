@@ -525,7 +525,11 @@ impl Ledger {
         let json: Option<String> =
             self.connection.query_row(newest, [job.as_str()], |row| row.get(0)).optional().map_err(|e| self.sql(e))?;
         match json {
-            Some(json) => Record::from_json(&json).map_err(|cause| LedgerError::Record { job: job.clone(), cause }),
+            Some(json) => {
+                let record =
+                    Record::from_json(&json).and_then(|r| if r.job == *job { Ok(r) } else { Err(BadRecord::OtherJob(r.job)) });
+                record.map_err(|cause| LedgerError::Record { job: job.clone(), cause })
+            }
             None => Err(self.why_no_record(job)?),
         }
     }

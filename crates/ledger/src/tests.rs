@@ -339,6 +339,17 @@ fn filled_once(path: &Path) -> Head {
 }
 
 #[test]
+fn a_record_that_was_put_under_another_jobs_name_is_not_read_as_that_jobs() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    filled(&path);
+    let swapped = "UPDATE record SET json = (SELECT json FROM record WHERE number = 1) WHERE number = 2";
+    Connection::open(&path).unwrap().execute(swapped, []).unwrap();
+    let said = Ledger::open(&path).unwrap().record(&"261123-JJJJJ2".parse().unwrap()).unwrap_err().to_string();
+    assert!(said.contains("the record of job 261123-JJJJJ1"), "{said}");
+}
+
+#[test]
 fn many_writers_at_once_make_one_tree() {
     let dir = tempfile::tempdir().unwrap();
     let path = dir.path().join("ledger.sqlite3");

@@ -149,7 +149,10 @@ fn record(text: &str, found: &mut Found) -> Option<Record> {
         Err(why) => {
             let held = match why {
                 BadRecord::OtherFormat(_) | BadRecord::OtherRules(_) => Held::Unchecked,
-                BadRecord::NotARecord(_) | BadRecord::Unsound(_) | BadRecord::ClaimDoesNotFollow { .. } => Held::Altered,
+                BadRecord::NotARecord(_)
+                | BadRecord::Unsound(_)
+                | BadRecord::OtherJob(_)
+                | BadRecord::ClaimDoesNotFollow { .. } => Held::Altered,
             };
             found.note(held, "record", &why.to_string());
             return None;

@@ -114,7 +114,7 @@ fn read_record(file: &Path) -> Result<Record, Failure> {
     Record::from_json(&text).map_err(|e| {
         let said = format!("{shown}: {e}. The drive was not read");
         match e {
-            BadRecord::Unsound(_) | BadRecord::ClaimDoesNotFollow { .. } => Failure::Less(said),
+            BadRecord::Unsound(_) | BadRecord::OtherJob(_) | BadRecord::ClaimDoesNotFollow { .. } => Failure::Less(said),
             BadRecord::NotARecord(_) | BadRecord::OtherFormat(_) | BadRecord::OtherRules(_) => Failure::Use(said),
         }
     })

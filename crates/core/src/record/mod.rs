@@ -257,6 +257,9 @@ pub enum BadRecord {
     /// It contradicts itself.
     #[error("the record has been altered: {0}")]
     Unsound(#[from] Unsound),
+    /// It is that of another job than it is kept as.
+    #[error("it is the record of job {0}, and was put in its place by other means")]
+    OtherJob(JobId),
     /// The claim does not follow from the evidence.
     #[error(
         "the record claims {claimed}, but by the rules of this version its evidence earns {earned}{}",
