@@ -313,16 +313,32 @@ pub(crate) enum LedgerDo {
     Check(LedgerCheck),
     /// The newest signed head: kept elsewhere, it shows later whether anything before it was touched
     Head,
-    #[command(hide = true)]
-    List(Later),
+    /// The newest jobs with what they earned
+    List(LedgerList),
+    /// Copy it into a new file, while jobs run (without what unfinished jobs need to go on: that holds keys)
+    Backup(LedgerBackup),
     #[command(hide = true)]
     Show(Later),
     #[command(hide = true)]
     Find(Later),
     #[command(hide = true)]
     Export(Later),
-    #[command(hide = true)]
-    Backup(Later),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LedgerList {
+    /// How many at most
+    #[arg(long, value_name = "N", default_value_t = 50)]
+    pub(crate) most: u32,
+    /// One JSON document instead of a table
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LedgerBackup {
+    /// A new file
+    pub(crate) file: PathBuf,
 }
 
 #[derive(Debug, Args)]

@@ -157,6 +157,18 @@ fn a_ledger_that_was_touched_or_rolled_back_is_found_out_by_its_signed_heads() {
     fs::write(&kept, head.replacen('6', "5", 1)).unwrap();
     place.jurex(&["ledger", "check", "--since", shown(&kept)]).expect(3, &["altered"]);
     fs::write(&kept, &head).unwrap();
+    // A copy is a ledger with the same heads, for its owner alone, and takes no file's place.
+    let copy = place.path("copy.sqlite3");
+    place.jurex(&["ledger", "backup", shown(&copy)]).expect(0, &["is copied"]);
+    place.jurex(&["ledger", "backup", shown(&copy)]).expect(1, &["exists"]);
+    assert_eq!(fs::metadata(&copy).unwrap().permissions().mode() & 0o777, 0o600);
+    let listed = place.jurex(&["ledger", "list"]).expect(0, &["Clear"]).out;
+    assert_eq!(listed.lines().count(), 3, "{listed}");
+    let elsewhere = Place::new();
+    fs::create_dir_all(elsewhere.path("home")).unwrap();
+    fs::copy(&copy, elsewhere.path("home/ledger.sqlite3")).unwrap();
+    assert_eq!(elsewhere.jurex(&["ledger", "list"]).expect(0, &[]).out, listed);
+    elsewhere.jurex(&["ledger", "check"]).expect(3, &["not known here"]);
     // The file is put back as it was before the last job: by itself it is a good ledger.
     fs::copy(&early, &ledger).unwrap();
     place.jurex(&["ledger", "check"]).expect(0, &["4 entries"]);

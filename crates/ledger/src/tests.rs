@@ -383,3 +383,23 @@ fn many_writers_at_once_make_one_tree() {
     );
     assert_eq!(ledger.head().unwrap().size, 96, "what is refused leaves no entry");
 }
+
+#[test]
+fn a_copy_has_all_entries_and_no_seed() {
+    let dir = tempfile::tempdir().unwrap();
+    let (path, copy) = (dir.path().join("ledger.sqlite3"), dir.path().join("copies/ledger.sqlite3"));
+    let heads = filled(&path);
+    let ledger = Ledger::open(&path).unwrap();
+    let job = begun(&ledger, "261123-MMMMMM", &drive());
+    assert!(ledger.backup(&copy).is_err(), "a folder that is not there is not made");
+    std::fs::create_dir(dir.path().join("copies")).unwrap();
+    ledger.backup(&copy).unwrap();
+    assert!(ledger.backup(&copy).is_err() && ledger.unfinished_job(&job).unwrap().is_some());
+    let left: Vec<_> = std::fs::read_dir(dir.path().join("copies")).unwrap().flatten().map(|f| f.file_name()).collect();
+    assert_eq!(left, ["ledger.sqlite3"], "nothing else is left there");
+    let bytes = std::fs::read(&copy).unwrap();
+    assert!(!String::from_utf8_lossy(&bytes).contains(&"07".repeat(16)), "no seed is in the copy");
+    let copied = Ledger::open(&copy).unwrap();
+    assert!(copied.check_chain(&heads).unwrap().wrong.is_empty() && copied.unfinished().unwrap().is_empty());
+    assert_eq!(copied.jobs().unwrap(), ledger.jobs().unwrap());
+}

@@ -1,24 +1,29 @@
 //! `jurex ledger`: whether it is as it was written, and its head.
 
-use super::say;
-use crate::cli::{LedgerArgs, LedgerCheck, LedgerDo};
+use super::{say, say_json};
+use crate::cli::{LedgerArgs, LedgerCheck, LedgerDo, LedgerList};
 use crate::exit::Failure;
 use crate::places::Places;
 use jurex_core::text::{printable, shown_path};
 use jurex_core::units::counted;
-use jurex_ledger::{Head, Ledger};
+use jurex_ledger::{Entry, Head, Ledger, LedgerError};
 use jurex_sign::{KeyStore, PublicKey, SignedHead};
+use serde_json::json;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &LedgerArgs) -> Result<ExitCode, Failure> {
     match &asked.what {
         LedgerDo::Check(check) => self::check(check),
         LedgerDo::Head => head(),
-        LedgerDo::List(later) => super::later_command("ledger list", &later.rest),
+        LedgerDo::List(list) => self::list(list),
+        LedgerDo::Backup(to) => {
+            open(&Places::find()?)?.backup(&to.file)?;
+            say(&format!("The ledger is copied to {}, its entries and heads with it.", shown_path(&to.file)));
+            Ok(ExitCode::SUCCESS)
+        }
         LedgerDo::Show(later) => super::later_command("ledger show", &later.rest),
         LedgerDo::Find(later) => super::later_command("ledger find", &later.rest),
         LedgerDo::Export(later) => super::later_command("ledger export", &later.rest),
-        LedgerDo::Backup(later) => super::later_command("ledger backup", &later.rest),
     }
 }
 
@@ -28,6 +33,33 @@ fn open(places: &Places) -> Result<Ledger, Failure> {
         return Err(Failure::Use(format!("there is no ledger yet ({})", shown_path(&path))));
     }
     Ok(Ledger::open(&path)?)
+}
+
+/// The newest jobs; of one whose record can't be believed it is said why.
+fn list(asked: &LedgerList) -> Result<ExitCode, Failure> {
+    let ledger = open(&Places::find()?)?;
+    let mut all = vec![];
+    for entry in ledger.newest(asked.most)? {
+        let (outcome, lot) = match ledger.record(&entry.job) {
+            Ok(record) => (record.claim().outcome().to_string(), record.papers().lot.clone()),
+            Err(LedgerError::NeverEnded { .. }) => ("never ended".into(), String::new()),
+            Err(e) => (format!("not to be believed: {e}"), String::new()),
+        };
+        all.push((entry, outcome, printable(lot.as_bytes())));
+    }
+    if asked.json {
+        let one = |(entry, outcome, lot): &(Entry, String, String)| json!({ "job": entry.job, "drive": entry.drive, "started": entry.started, "outcome": outcome, "lot": lot });
+        say_json(&json!({ "jobs": all.iter().map(one).collect::<Vec<_>>() }));
+        return Ok(ExitCode::SUCCESS);
+    }
+    if all.is_empty() {
+        say("There is no job in the ledger.");
+    }
+    for (entry, outcome, lot) in &all {
+        let lot = if lot.is_empty() { String::new() } else { format!(", lot {lot}") };
+        say(&format!("{}  {}  {}: {outcome}{lot}", entry.job, entry.started, printable(entry.drive.as_bytes())));
+    }
+    Ok(ExitCode::SUCCESS)
 }
 
 /// The newest head that was signed.
