@@ -124,7 +124,8 @@ impl Residue {
             let places: Vec<String> = find.places.iter().take(4).map(|l| grouped(l.0)).collect();
             let more = if find.count > 4 { ", …" } else { "" };
             let chance = if find.beyond_chance { "" } else { "; no more than chance puts there" };
-            said.push(format!("{}: {} (sector {}{more}{chance}).", find.name, grouped(find.count), places.join(", ")));
+            let at = if places.len() == 1 { "sector" } else { "sectors" };
+            said.push(format!("{}: {} ({at} {}{more}{chance}).", find.name, grouped(find.count), places.join(", ")));
         }
         let Shares { blank, text, addressed, other } = &self.shares;
         let all = (blank + text + addressed + other).max(1);
