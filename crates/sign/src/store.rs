@@ -219,6 +219,14 @@ impl KeyStore {
         Ok(keys)
     }
 
+    /// What signatures are checked with: every key's name and its public key, the newest first.
+    ///
+    /// # Errors
+    /// As [`KeyStore::all`], or a file that was altered.
+    pub fn known(&self) -> Result<Vec<(String, PublicKey)>, KeyError> {
+        self.all()?.into_iter().map(|info| Ok((info.name.clone(), info.key()?))).collect()
+    }
+
     /// The key whose id, or name, begins so.
     ///
     /// # Errors

@@ -45,11 +45,7 @@ impl Found {
 }
 
 pub(crate) fn run(asked: &Check) -> Result<ExitCode, Failure> {
-    let store = KeyStore::new(&Places::find()?.keys());
-    let mut known: Vec<(String, PublicKey)> = vec![];
-    for info in store.all()? {
-        known.push((info.name.clone(), info.key().map_err(jurex_sign::KeyError::from)?));
-    }
+    let mut known = KeyStore::new(&Places::find()?.keys()).known()?;
     for file in &asked.key {
         let text = std::fs::read_to_string(file);
         let text = text.map_err(|e| Failure::Use(format!("cannot read the key {}: {e}", shown_path(file))))?;

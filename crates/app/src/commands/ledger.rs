@@ -77,11 +77,7 @@ fn head() -> Result<ExitCode, Failure> {
 
 fn check(asked: &LedgerCheck) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
-    let store = KeyStore::new(&places.keys());
-    let mut known: Vec<PublicKey> = vec![];
-    for info in store.all()? {
-        known.push(info.key().map_err(jurex_sign::KeyError::from)?);
-    }
+    let known: Vec<PublicKey> = KeyStore::new(&places.keys()).known()?.into_iter().map(|(_, key)| key).collect();
     let ledger = open(&places)?;
     let (mut heads, mut wrong, mut signed) = (vec![], vec![], 0u64);
     for kept in ledger.heads()? {
