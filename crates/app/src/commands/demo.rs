@@ -100,7 +100,7 @@ fn line(drive: &Drive, refusal: &Option<jurex_core::guard::Refusal>, end: &Resul
     }
 }
 
-/// The method of the demonstration: what suits the media, but for the stick, which shows what one pass is worth there.
+/// The method of the demonstration: what suits the media: flash behind a translation layer needs two passes, inverted.
 fn demo_method(drive: &Drive) -> &'static Method {
     let name = match drive.class {
         MediaClass::RemovableFlash | MediaClass::EmbeddedFlash => "pattern-complement",
