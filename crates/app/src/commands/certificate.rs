@@ -1,12 +1,11 @@
 //! `jurex certificate JOB`: the files of a past job, from the ledger.
 
-use super::say;
+use super::{say, signing_key};
 use crate::cli::Certificate;
 use crate::config::Config;
 use crate::exit::Failure;
 use crate::files::{self, FileError};
 use crate::places::Places;
-use crate::signing::Signing;
 use jurex_core::record::{JobId, Record};
 use jurex_ledger::{Ledger, LedgerError};
 use std::process::ExitCode;
@@ -18,9 +17,8 @@ pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
     if let Some(said) = record.other_rules() {
         super::remark(&format!("jurex: {said}"));
     }
-    let signing = Signing::of(&places, &Config::read(&places.config_file())?);
-    let (key, unsigned) = if record.evidence().drive().simulated { (None, None) } else { signing.key(true) };
-    unsigned.iter().for_each(|why| super::remark(&format!("jurex: {why}")));
+    let config = Config::read(&places.config_file())?;
+    let key = if record.evidence().drive().simulated { None } else { signing_key(&places, &config) };
     let written = files::write_all(&wanted.out, &record, key.as_ref()).map_err(|e| file_failure(&e, &job))?;
     written.iter().for_each(|path| say(&path.display().to_string()));
     Ok(ExitCode::SUCCESS)

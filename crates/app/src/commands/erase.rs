@@ -2,7 +2,7 @@
 
 use super::bar::bar;
 use super::stop::StopOnSignal;
-use super::{order, remark, say, say_json};
+use super::{order, remark, say, say_json, signing_key};
 use crate::bench::{self, Seen, Watched};
 use crate::cli::Erase;
 use crate::clock::SystemEntropy;
@@ -10,7 +10,7 @@ use crate::config::Config;
 use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
-use crate::signing::{Signing, sign_the_head};
+use crate::signing::sign_the_head;
 use crate::work::{self, Finished, InLedger, Prepared};
 use indicatif::ProgressBar;
 use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
@@ -55,8 +55,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
         work::open(&seen, &armed)?.begin(armed, before, papers, &to)?
     };
     // Asked for now: nobody stands here any more when the job is over.
-    let (key, unsigned) = if seen.drive.simulated { (None, None) } else { Signing::of(&places, &config).key(true) };
-    unsigned.iter().for_each(|why| remark(&format!("jurex: {why}")));
+    let key = if seen.drive.simulated { None } else { signing_key(&places, &config) };
     let mut control = StopOnSignal::install()?;
     let mut teller = Teller::new(asked, job.plan(), job.id().as_str());
     let finished = job.run(&mut control, &mut |event| teller.tell(event));

@@ -21,6 +21,8 @@ use crate::cli::{Arguments, Command};
 use crate::config::Config;
 use crate::exit::Failure;
 use crate::places::Places;
+use crate::signing::Signing;
+use jurex_sign::PrivateKey;
 pub(crate) use look::{own_erases, region_line};
 use std::process::ExitCode;
 
@@ -96,4 +98,12 @@ pub(crate) fn output_failed() -> Option<String> {
 pub(crate) fn remark(text: &str) {
     use std::io::Write;
     let _ = writeln!(std::io::stderr(), "{text}");
+}
+
+/// The key that signs the papers of a real drive, asking a person for its passphrase; where there is one and it can't sign, that is
+/// said.
+fn signing_key(places: &Places, config: &Config) -> Option<PrivateKey> {
+    let (key, unsigned) = Signing::of(places, config).key(true);
+    unsigned.iter().for_each(|why| remark(&format!("jurex: {why}")));
+    key
 }

@@ -2,7 +2,7 @@
 
 use super::bar::bar;
 use super::stop::StopOnSignal;
-use super::{remark, say, say_json};
+use super::{say, say_json, signing_key};
 use crate::bench;
 use crate::cli::Prove;
 use crate::clock::new_job_id;
@@ -11,7 +11,7 @@ use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
 use crate::readings;
-use crate::signing::{Signing, sign_the_head};
+use crate::signing::sign_the_head;
 use jurex_core::evidence::Ended;
 use jurex_core::notation::Program;
 use jurex_core::plan::HowMuch;
@@ -53,8 +53,7 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
     };
     // Asked for now: nobody stands here any more when the reading is over.
     let signs = asked.out.is_some() && !seen.drive.simulated;
-    let (key, unsigned) = if signs { Signing::of(&places, &config).key(true) } else { (None, None) };
-    unsigned.iter().for_each(|why| remark(&format!("jurex: {why}")));
+    let key = if signs { signing_key(&places, &config) } else { None };
     let mut control = StopOnSignal::install()?;
     let bar = bar("{wide_bar} {bytes} of {total_bytes}  {bytes_per_sec}  {eta} left", !asked.quiet && !asked.json);
     let mut show = |progress: Progress| {
