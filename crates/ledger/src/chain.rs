@@ -1,8 +1,11 @@
 //! What was written, as leaves of the tree, in the order of writing; and whether what the ledger holds now is that.
 
+use crate::index::Indexed;
 use crate::tree::{Frontier, Hash, leaf};
 use crate::{Ledger, LedgerError};
-use rusqlite::{Transaction, TransactionBehavior, params};
+use jiff::Timestamp;
+use jurex_core::record::Record;
+use rusqlite::{OptionalExtension, Transaction, TransactionBehavior, params};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
@@ -43,6 +46,47 @@ pub enum Leaf {
         /// SHA-256 of its text.
         verification: String,
     },
+    /// Something else that matters happened; all that is kept of it is this.
+    Noted {
+        /// What it is about.
+        about: About,
+        /// When.
+        when: String,
+        /// What happened, in a sentence.
+        said: String,
+        /// SHA-256 of what it is about, where there is a text of it.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        digest: Option<String>,
+    },
+}
+
+/// What else than jobs the ledger notes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum About {
+    /// A key was made, retired or trusted.
+    Key,
+    /// The settings that decide what is done and claimed.
+    Settings,
+    /// Records were given out.
+    Export,
+    /// The ledger itself was put back from a copy.
+    Restored,
+    /// A list of expected drives.
+    Lot,
+}
+
+impl About {
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        match self {
+            About::Key => "key",
+            About::Settings => "settings",
+            About::Export => "export",
+            About::Restored => "restored",
+            About::Lot => "lot",
+        }
+    }
 }
 
 /// How large the tree is, and its head.
@@ -67,7 +111,7 @@ fn hex(bytes: impl AsRef<[u8]>) -> String {
     jurex_core::text::hex::encode(bytes.as_ref())
 }
 
-fn digest(text: &str) -> String {
+pub(crate) fn digest(text: &str) -> String {
     hex(Sha256::digest(text.as_bytes()))
 }
 
@@ -76,16 +120,47 @@ pub(crate) fn change(ledger: &Ledger) -> rusqlite::Result<Transaction<'_>> {
     Transaction::new_unchecked(&ledger.connection, TransactionBehavior::Immediate)
 }
 
-/// Adds a leaf, as part of the change that writes what it is of.
-pub(crate) fn append(change: &Transaction<'_>, entry: &Leaf) -> rusqlite::Result<()> {
+/// Adds a leaf, as part of the change that writes what it is of. Gives its number.
+pub(crate) fn append(change: &Transaction<'_>, entry: &Leaf) -> rusqlite::Result<i64> {
     let json = serde_json::to_string(entry).expect("a leaf holds only texts and numbers");
     let (size, peaks): (i64, Vec<u8>) =
         change.query_row("SELECT size, peaks FROM frontier", [], |row| Ok((row.get(0)?, row.get(1)?)))?;
     // A frontier that somebody has spoiled is not mended here: the check says what does not fit.
     let mut tree = Frontier::from_bytes(size as u64, &peaks).unwrap_or_default();
-    tree.append(leaf(json.as_bytes()));
-    change.execute("INSERT INTO leaf (number, json) VALUES (?1, ?2)", params![size, json])?;
-    change.execute("UPDATE frontier SET size = ?1, peaks = ?2", params![size + 1, tree.to_bytes()]).map(drop)
+    keep_made(change, size, &tree.append(leaf(json.as_bytes())))?;
+    change.prepare_cached("INSERT INTO leaf (number, json) VALUES (?1, ?2)")?.execute(params![size, json])?;
+    let mut grown = change.prepare_cached("UPDATE frontier SET size = ?1, peaks = ?2")?;
+    grown.execute(params![size + 1, tree.to_bytes()])?;
+    Ok(size)
+}
+
+/// Keeps the heads of the perfect parts that have come about with a leaf.
+fn keep_made(change: &Transaction<'_>, number: i64, made: &[Hash]) -> rusqlite::Result<()> {
+    let mut insert = change.prepare_cached("INSERT OR REPLACE INTO node (level, place, hash) VALUES (?1, ?2, ?3)")?;
+    for (level, hash) in made.iter().enumerate() {
+        insert.execute(params![level as i64, number >> level, hash])?;
+    }
+    Ok(())
+}
+
+/// Makes the nodes of a tree that an earlier version has kept without them, and tells each record its leaf.
+pub(crate) fn keep_nodes(change: &Transaction<'_>) -> rusqlite::Result<()> {
+    let mut tree = Frontier::default();
+    let mut nth = std::collections::BTreeMap::<String, i64>::new();
+    let mut leaves = change.prepare("SELECT number, json FROM leaf ORDER BY number")?;
+    let mut rows = leaves.query([])?;
+    while let Some(row) = rows.next()? {
+        let (number, json): (i64, String) = (row.get(0)?, row.get(1)?);
+        keep_made(change, number, &tree.append(leaf(json.as_bytes())))?;
+        if let Ok(Leaf::Record { job, .. }) = serde_json::from_str(&json) {
+            let n = nth.entry(job.clone()).or_default();
+            let of = "SELECT number FROM record WHERE job = ?2 ORDER BY number LIMIT 1 OFFSET ?3";
+            let tell = format!("UPDATE record SET leaf = ?1 WHERE number = ({of})");
+            change.prepare_cached(&tell)?.execute(params![number, job, *n])?;
+            *n += 1;
+        }
+    }
+    Ok(())
 }
 
 /// The leaf of a record with the events of its job so far.
@@ -139,7 +214,8 @@ pub(crate) fn take_in(change: &Transaction<'_>) -> rusqlite::Result<()> {
     }
     // By their times; of one time in the order in which they must have come.
     all.sort_by(|a, b| (&a.0, a.1).cmp(&(&b.0, b.1)));
-    all.iter().try_for_each(|(.., entry)| append(change, entry))
+    all.iter().try_for_each(|(.., entry)| append(change, entry).map(drop))?;
+    keep_nodes(change)
 }
 
 /// What a check of the ledger has found.
@@ -178,6 +254,51 @@ impl Ledger {
         Ok(Head { size: size as u64, root: tree.root() })
     }
 
+    /// Notes something that matters beside jobs.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn note(&self, about: About, said: &str, of: Option<&str>, when: Timestamp) -> Result<(), LedgerError> {
+        let noted = Leaf::Noted { about, when: when.to_string(), said: said.into(), digest: of.map(digest) };
+        let run = || -> rusqlite::Result<()> {
+            let change = change(self)?;
+            append(&change, &noted)?;
+            change.commit()
+        };
+        run().map_err(|e| self.sql(e))
+    }
+
+    /// The last thing that was noted about something.
+    fn last_noted(&self, about: About) -> rusqlite::Result<Option<Leaf>> {
+        let last = "SELECT json FROM leaf WHERE json LIKE ?1 ORDER BY number DESC LIMIT 1";
+        let like = format!("{{\"kind\":\"noted\",\"about\":\"{}\",%", about.word());
+        let json: Option<String> = self.connection.query_row(last, [like], |row| row.get(0)).optional()?;
+        Ok(json.and_then(|json| serde_json::from_str(&json).ok()))
+    }
+
+    /// Notes the settings by which jobs are worked, if they are others than those that were noted last.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn note_settings(&self, text: &str, when: Timestamp) -> Result<(), LedgerError> {
+        match self.last_noted(About::Settings).map_err(|e| self.sql(e))? {
+            Some(Leaf::Noted { digest: Some(then), .. }) if then == digest(text) => Ok(()),
+            _ => self.note(About::Settings, text, Some(text), when),
+        }
+    }
+
+    /// Everything beside jobs that was noted, the oldest first: about what, when, and what.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn noted(&self) -> Result<Vec<Leaf>, LedgerError> {
+        let run = || -> rusqlite::Result<Vec<String>> {
+            let all = "SELECT json FROM leaf WHERE json LIKE '{\"kind\":\"noted\",%' ORDER BY number";
+            self.connection.prepare(all)?.query_map([], |row| row.get(0))?.collect()
+        };
+        Ok(run().map_err(|e| self.sql(e))?.iter().filter_map(|json| serde_json::from_str(json).ok()).collect())
+    }
+
     /// Keeps a head with the note in which it was signed.
     ///
     /// # Errors
@@ -188,7 +309,7 @@ impl Ledger {
         self.connection.execute(insert, row).map_err(|e| self.sql(e)).map(drop)
     }
 
-    /// Every head that was kept, the oldest first. One whose root can't be read has none that fits.
+    /// Every head that was kept, the oldest first.
     ///
     /// # Errors
     /// A damaged file.
@@ -197,11 +318,17 @@ impl Ledger {
             let mut statement = self.connection.prepare("SELECT size, root, note FROM head ORDER BY size")?;
             statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?.collect()
         };
-        let kept = |(size, root, note): (i64, String, Option<String>)| {
-            let root = jurex_core::text::hex::decode(&root).and_then(|r| r.try_into().ok()).unwrap_or_default();
-            KeptHead { head: Head { size: size as u64, root }, note }
-        };
-        Ok(run().map_err(|e| self.sql(e))?.into_iter().map(kept).collect())
+        Ok(run().map_err(|e| self.sql(e))?.into_iter().map(kept_head).collect())
+    }
+
+    /// The newest head that was signed.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn newest_head(&self) -> Result<Option<KeptHead>, LedgerError> {
+        let newest = "SELECT size, root, note FROM head WHERE note IS NOT NULL ORDER BY size DESC LIMIT 1";
+        let run = || self.connection.query_row(newest, [], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?))).optional();
+        Ok(run().map_err(|e| self.sql(e))?.map(kept_head))
     }
 
     /// Goes through everything that was ever written: whether it is there as it was, whether anything is there that was not written so,
@@ -232,7 +359,7 @@ impl Ledger {
                     checked.found(format!("Entry {} is missing.", tree.size()));
                     return Ok(());
                 }
-                tree.append(leaf(json.as_bytes()));
+                self.check_nodes(number, &tree.append(leaf(json.as_bytes())), &mut checked)?;
                 self.check_leaf(number as u64, &json, &mut seen, &mut checked)?;
                 compare(&tree, &mut checked);
             }
@@ -251,7 +378,8 @@ impl Ledger {
                 checked
                     .found("What is kept of the tree is not of these entries: entries were changed, added or taken away.".into());
             }
-            self.check_rest(&seen, &mut checked)
+            self.check_rest(&seen, &mut checked)?;
+            self.check_index(&mut checked)
         };
         run().map_err(|e| self.sql(e))?;
         Ok(checked)
@@ -292,6 +420,45 @@ impl Ledger {
                 check_text("second look", &job, &made, &verification, texts.get(*nth), checked);
                 *nth += 1;
             }
+            // All that is kept of it stands in the leaf.
+            Ok(Leaf::Noted { .. }) => {}
+        }
+        Ok(())
+    }
+
+    /// Whether the tree's inner heads are those of its leaves: papers are proved by them.
+    fn check_nodes(&self, number: i64, made: &[Hash], checked: &mut Checked) -> rusqlite::Result<()> {
+        let mut kept = self.connection.prepare_cached("SELECT hash FROM node WHERE level = ?1 AND place = ?2")?;
+        for (level, hash) in made.iter().enumerate() {
+            let there: Option<Vec<u8>> = kept.query_row(params![level as i64, number >> level], |row| row.get(0)).optional()?;
+            if there.as_deref() != Some(hash.as_slice()) {
+                checked.found(format!("What is kept of the tree above entry {number} is not of its entries."));
+                break;
+            }
+        }
+        Ok(())
+    }
+
+    /// Whether every job is found by what stands in its record, and its record holds.
+    fn check_index(&self, checked: &mut Checked) -> rusqlite::Result<()> {
+        let all = "SELECT name, drive, serial, started, (SELECT json FROM record WHERE job = name ORDER BY number DESC LIMIT 1) FROM job";
+        let mut statement = self.connection.prepare(all)?;
+        let mut rows = statement.query([])?;
+        while let Some(row) = rows.next()? {
+            let (job, json): (String, Option<String>) = (row.get(0)?, row.get(4)?);
+            let record = json.as_deref().map(Record::from_json);
+            if let Some(Err(why)) = &record {
+                checked.found(format!("The record of job {job} can't be believed: {why}."));
+            }
+            let record = record.and_then(Result::ok);
+            let indexed = Indexed::of((&job, &row.get::<_, String>(1)?, row.get(2)?, &row.get::<_, String>(3)?), record.as_ref());
+            if !indexed.is_found(&self.connection)? {
+                checked.found(format!("Job {job} is not found by what stands in its record: what the list goes by was changed."));
+            }
+        }
+        let count = |table: &str| self.connection.query_row(&format!("SELECT count(*) FROM {table}"), [], |row| row.get::<_, i64>(0));
+        if count("entry")? != count("job")? {
+            checked.found("The list of jobs is not that of the jobs that are there.".into());
         }
         Ok(())
     }
@@ -321,6 +488,12 @@ impl Ledger {
         }
         Ok(())
     }
+}
+
+/// One whose root can't be read has none that fits.
+fn kept_head((size, root, note): (i64, String, Option<String>)) -> KeptHead {
+    let root = jurex_core::text::hex::decode(&root).and_then(|r| r.try_into().ok()).unwrap_or_default();
+    KeptHead { head: Head { size: size as u64, root }, note }
 }
 
 fn check_text(what: &str, job: &str, made: &str, digest_then: &str, now: Option<&(String, String)>, checked: &mut Checked) {

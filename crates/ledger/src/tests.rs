@@ -1,13 +1,15 @@
 //! The ledger under use, abuse and competition.
 
 use super::*;
-use jurex_core::erase::{Completed, Job, Now, Step};
+use crate::format::MIGRATIONS;
+use jurex_core::contents::Contents;
+use jurex_core::erase::{Checkpoint, Completed, Job, Now, Step};
 use jurex_core::evidence::{Ended, Evidence, Session};
 use jurex_core::media::MediaClass;
 use jurex_core::medium::Access;
 use jurex_core::method::library;
 use jurex_core::plan::{Order, Plan};
-use jurex_core::record::Tool;
+use jurex_core::record::{Papers, SecondLook, Tool};
 use jurex_core::rules::Outcome;
 use jurex_core::testing::{Fixed, cleared, test_drive};
 
@@ -69,7 +71,8 @@ fn records_outlive_the_process_and_the_newest_counts() {
     assert_eq!((record.papers().lot.as_str(), record.claim().outcome()), ("BW-0417", Outcome::NotSanitized));
     let told: Vec<String> = ledger.events(&job).unwrap().into_iter().map(|(_, json)| json).collect();
     assert_eq!(told, [r#"{"event":"held"}"#, r#"{"event":"went-on"}"#]);
-    assert!(ledger.jobs().unwrap()[0].ended);
+    let listed = ledger.find("", None, 9).unwrap();
+    assert_eq!((listed.len(), listed[0].standing.word().as_str()), (1, "Not sanitized"));
     assert!(matches!(ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH), Err(LedgerError::Exists(_))));
 }
 
@@ -83,7 +86,9 @@ fn an_altered_ledger_cannot_claim_more() {
     ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
     let forged = "UPDATE record SET json = replace(json, '\"outcome\":\"not-sanitized\"', '\"outcome\":\"clear\"')";
     Connection::open(&path).unwrap().execute(forged, []).unwrap();
-    assert!(matches!(ledger.record(&job), Err(LedgerError::Record { .. })));
+    assert!(matches!(ledger.record(&job), Err(LedgerError::Altered(_))));
+    let line = &ledger.find("", None, 9).unwrap()[0];
+    assert!(line.standing.word() == "not to be believed" && line.standing.record().is_none());
 }
 
 #[test]
@@ -113,7 +118,7 @@ fn many_workers_write_at_once() {
             });
         }
     });
-    assert_eq!(Ledger::open(&path).unwrap().jobs().unwrap().len(), 6);
+    assert_eq!(Ledger::open(&path).unwrap().find("", None, 99).unwrap().len(), 6);
 }
 
 #[test]
@@ -301,6 +306,11 @@ fn whatever_is_done_to_a_ledger_behind_its_back_is_found_and_named() {
         ("DELETE FROM leaf WHERE number = 2", "Entry 2 is missing"),
         ("UPDATE leaf SET json = replace(json, 'UPPER', 'x') || ' ' WHERE number = 0", "changed"),
         ("UPDATE frontier SET size = 5", "What is kept of the tree"),
+        ("UPDATE node SET hash = zeroblob(32) WHERE level = 1 AND place = 1", "above entry 3"),
+        ("DELETE FROM entry WHERE number = 2", "not found by what stands"),
+        ("UPDATE entry SET serial = 'OTHER' WHERE number = 1", "not found by what stands"),
+        ("UPDATE entry SET lot = 'BW-0418' WHERE number = 3", "not found by what stands"),
+        ("DELETE FROM finder WHERE rowid = 3", "261123-JJJJJ3 is not found by"),
         (
             "UPDATE leaf SET number = 99 WHERE number = 1; UPDATE leaf SET number = 1 WHERE number = 2; UPDATE leaf SET number = 2 WHERE number = 99",
             "another order",
@@ -346,7 +356,11 @@ fn a_record_that_was_put_under_another_jobs_name_is_not_read_as_that_jobs() {
     let swapped = "UPDATE record SET json = (SELECT json FROM record WHERE number = 1) WHERE number = 2";
     Connection::open(&path).unwrap().execute(swapped, []).unwrap();
     let said = Ledger::open(&path).unwrap().record(&"261123-JJJJJ2".parse().unwrap()).unwrap_err().to_string();
-    assert!(said.contains("the record of job 261123-JJJJJ1"), "{said}");
+    assert!(said.contains("is not the one that was written"), "{said}");
+    // With its leaf put there too the record itself still says whose it is.
+    let swapped = "UPDATE record SET leaf = (SELECT leaf FROM record WHERE number = 1) WHERE number = 2";
+    Connection::open(&path).unwrap().execute(swapped, []).unwrap();
+    assert!(Ledger::open(&path).unwrap().record(&"261123-JJJJJ2".parse().unwrap()).is_err());
 }
 
 #[test]
@@ -401,5 +415,105 @@ fn a_copy_has_all_entries_and_no_seed() {
     assert!(!String::from_utf8_lossy(&bytes).contains(&"07".repeat(16)), "no seed is in the copy");
     let copied = Ledger::open(&copy).unwrap();
     assert!(copied.check_chain(&heads).unwrap().wrong.is_empty() && copied.unfinished().unwrap().is_empty());
-    assert_eq!(copied.jobs().unwrap(), ledger.jobs().unwrap());
+    assert_eq!(copied.find("", None, 99).unwrap(), ledger.find("", None, 99).unwrap());
+}
+
+/// Everything that stands in a record, typed as somebody would; each finds the jobs it should, newest first, and no other.
+#[test]
+fn jobs_are_found_by_what_is_typed() {
+    let dir = tempfile::tempdir().unwrap();
+    let ledger = Ledger::open(&dir.path().join("ledger.sqlite3")).unwrap();
+    for n in 1..=6u32 {
+        let job: JobId = format!("261123-NNNNN{n}").parse().unwrap();
+        let mut drive = drive();
+        drive.unit.serial = Some(format!("FM-{n}00K7Q41{n}"));
+        let day: Timestamp = format!("2026-11-0{n}T10:00:00Z").parse().unwrap();
+        ledger.begin(&job, &drive, day).unwrap();
+        if n == 6 {
+            continue;
+        }
+        let papers = Papers {
+            lot: if n % 2 == 1 { "BW-0417".into() } else { "BW-0418 \"x\" OR".into() },
+            property_number: format!("P{n}"),
+            technician: jurex_core::record::Person { name: "Ines Okafor-Lindqvist".into(), ..Default::default() },
+            ..Papers::default()
+        };
+        ledger.add_record(&stopped_record(&job).with_papers(papers), day).unwrap();
+    }
+    let found = |typed: &str| -> String {
+        let lines = ledger.find(typed, None, 99).unwrap();
+        lines.iter().map(|l| l.job.as_str().chars().last().unwrap()).collect()
+    };
+    for (typed, jobs) in [
+        ("", "654321"),
+        ("  ", "654321"),
+        ("bw-0417", "531"),
+        ("BW-0417 okafor", "531"),
+        ("lot:bw-0418", "42"),
+        ("drive:bw-0418", ""),
+        ("k7q412", "2"),
+        ("serial:300K7", "3"),
+        ("2026-11-04", "4"),
+        ("date:2026-11 not sanitized", "54321"),
+        ("no record", "6"),
+        ("outcome:clear", ""),
+        ("p3", "3"),
+        ("o", "54321"),
+        ("or", "42"),
+        ("p", "54321"),
+        ("in lindqvist", "54321"),
+        ("\"x\"", "42"),
+        ("\" OR *", ""),
+        ("nnnnn1", "1"),
+        ("(", ""),
+        ("lot:", "654321"),
+        ("\u{1}\u{7}", "654321"),
+    ] {
+        assert_eq!(found(typed), jobs, "{typed}");
+    }
+    let page = ledger.find("bw", None, 2).unwrap();
+    assert_eq!(ledger.find("bw", Some(page[1].number), 9).unwrap().len(), 3, "the rest of five");
+    // With new papers it is found by these, and not by the old ones.
+    let job: JobId = "261123-NNNNN1".parse().unwrap();
+    let moved = ledger.record(&job).unwrap().with_papers(Papers { lot: "BW-0500".into(), ..Papers::default() });
+    ledger.add_record(&moved, Timestamp::UNIX_EPOCH).unwrap();
+    assert_eq!((found("bw-0417").as_str(), found("bw-0500").as_str()), ("53", "1"));
+    assert_eq!(ledger.of_lot("BW-0417").unwrap().len(), 2);
+    assert_eq!(ledger.of_serial("fm-400k7q414").unwrap()[0].job.as_str(), "261123-NNNNN4");
+    assert_eq!(ledger.check_chain(&[]).unwrap().wrong, Vec::<String>::new());
+}
+
+#[test]
+fn a_record_is_proved_to_stand_in_the_ledger_by_any_later_head_and_no_other_record_is() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    let ledger = Ledger::open(&path).unwrap();
+    let job = |n: u32| -> JobId { format!("261123-PPPPP{n}").parse().unwrap() };
+    for n in 1..=5 {
+        ledger.begin(&job(n), &drive(), Timestamp::UNIX_EPOCH).unwrap();
+        ledger.finish(&record_of(&job(n), Ended::Finished), Timestamp::UNIX_EPOCH).unwrap();
+        assert_eq!(ledger.inclusion(&job(n)).unwrap(), None, "no head is signed since");
+        let head = ledger.head().unwrap();
+        ledger.keep_head(&head, &format!("head of {n}\n")).unwrap();
+    }
+    let head = ledger.head().unwrap();
+    for n in 1..=5 {
+        let proof = ledger.inclusion(&job(n)).unwrap().unwrap();
+        let digest = ledger.record(&job(n)).unwrap().digest();
+        assert_eq!((proof.check(job(n).as_str(), &digest, &head), proof.note.as_str()), (Ok(()), "head of 5\n"));
+        assert_eq!(Inclusion::parse(&proof.to_text()), Ok(proof.clone()));
+        assert_eq!(proof.check("261123-PPPPP9", &digest, &head), Err(BadProof::OtherRecord));
+        assert_eq!(proof.check(job(n).as_str(), &"0".repeat(64), &head), Err(BadProof::OtherRecord));
+        let text = proof.to_text();
+        for at in 0..text.len() {
+            let mut bytes = text.clone().into_bytes();
+            bytes[at] ^= 1;
+            let Ok(altered) = String::from_utf8(bytes) else { continue };
+            let still = Inclusion::parse(&altered).is_ok_and(|p| p.check(job(n).as_str(), &digest, &head).is_ok() && p.note == proof.note);
+            assert!(!still, "byte {at}: {altered}");
+        }
+    }
+    // Of a tree that was touched nothing is proved.
+    Connection::open(&path).unwrap().execute("UPDATE node SET hash = zeroblob(32) WHERE level = 1", []).unwrap();
+    assert_eq!(ledger.inclusion(&job(1)).unwrap(), None);
 }

@@ -1,0 +1,114 @@
+//! The file's format, and the steps from one to the next.
+
+use crate::{chain, index};
+use rusqlite::Transaction;
+
+/// The newest format.
+pub(crate) const KNOWN: i64 = MIGRATIONS.len() as i64;
+
+/// Steps from one format to the next; the file's `user_version` counts those done.
+pub(crate) const MIGRATIONS: [&str; 5] = [
+    "
+    CREATE TABLE job (
+        name TEXT PRIMARY KEY,
+        drive TEXT NOT NULL,
+        serial TEXT,
+        started TEXT NOT NULL
+    ) STRICT;
+    CREATE TABLE event (
+        job TEXT NOT NULL REFERENCES job(name),
+        number INTEGER NOT NULL,
+        time TEXT NOT NULL,
+        json TEXT NOT NULL,
+        PRIMARY KEY (job, number)
+    ) STRICT, WITHOUT ROWID;
+    CREATE TABLE record (
+        number INTEGER PRIMARY KEY AUTOINCREMENT,
+        job TEXT NOT NULL REFERENCES job(name),
+        made TEXT NOT NULL,
+        json TEXT NOT NULL
+    ) STRICT;
+    CREATE INDEX record_of_job ON record(job, number);
+",
+    "
+    CREATE TABLE unfinished (
+        job TEXT PRIMARY KEY REFERENCES job(name),
+        before TEXT NOT NULL,
+        papers TEXT NOT NULL,
+        kept TEXT,
+        checkpoint TEXT
+    ) STRICT;
+",
+    "
+    CREATE TABLE verification (
+        number INTEGER PRIMARY KEY AUTOINCREMENT,
+        job TEXT NOT NULL REFERENCES job(name),
+        made TEXT NOT NULL,
+        confirmed INTEGER NOT NULL,
+        json TEXT NOT NULL
+    ) STRICT;
+",
+    "
+    CREATE TABLE leaf (
+        number INTEGER PRIMARY KEY,
+        json TEXT NOT NULL
+    ) STRICT;
+    CREATE TABLE frontier (
+        size INTEGER NOT NULL,
+        peaks BLOB NOT NULL
+    ) STRICT;
+    INSERT INTO frontier (size, peaks) VALUES (0, x'');
+    CREATE TABLE head (
+        size INTEGER PRIMARY KEY,
+        root TEXT NOT NULL,
+        note TEXT
+    ) STRICT;
+",
+    "
+    CREATE TABLE node (
+        level INTEGER NOT NULL,
+        place INTEGER NOT NULL,
+        hash BLOB NOT NULL,
+        PRIMARY KEY (level, place)
+    ) STRICT, WITHOUT ROWID;
+    ALTER TABLE record ADD COLUMN leaf INTEGER;
+    CREATE TABLE entry (
+        number INTEGER PRIMARY KEY AUTOINCREMENT,
+        job TEXT NOT NULL UNIQUE REFERENCES job(name),
+        started TEXT NOT NULL,
+        serial TEXT COLLATE NOCASE,
+        lot TEXT NOT NULL,
+        drawn INTEGER
+    ) STRICT;
+    CREATE INDEX entry_of_lot ON entry(lot, number);
+    CREATE INDEX entry_of_serial ON entry(serial, number);
+    CREATE INDEX entry_drawn ON entry(drawn, number) WHERE drawn = 1;
+    CREATE VIRTUAL TABLE finder USING fts5(
+        job, drive, serial, lot, property, source, person, outcome, date, beginnings,
+        content = '', contentless_delete = 1, tokenize = 'trigram'
+    );
+",
+];
+
+/// The format from which on everything that is written is a leaf of the tree.
+const WITH_TREE: i64 = 4;
+
+/// The format from which on a record knows its leaf, and jobs are found by what stands in their records.
+const WITH_INDEX: i64 = 5;
+
+/// Takes all steps that are still to be taken.
+pub(crate) fn bring_up_to_date(change: &Transaction<'_>) -> rusqlite::Result<()> {
+    let done: i64 = change.query_row("PRAGMA user_version", [], |row| row.get(0))?;
+    for step in &MIGRATIONS[(done.max(0) as usize).min(MIGRATIONS.len())..] {
+        change.execute_batch(step)?;
+    }
+    if done < WITH_TREE {
+        chain::take_in(change)?;
+    } else if done < WITH_INDEX {
+        chain::keep_nodes(change)?;
+    }
+    if done < WITH_INDEX {
+        index::take_in(change)?;
+    }
+    change.pragma_update(None, "user_version", KNOWN)
+}
