@@ -49,16 +49,10 @@ pub(crate) enum Command {
     Keys(Keys),
     /// Whether a record, a signed record or a certificate can be believed, and what it claims
     Check(Check),
-    /// Whether the ledger is as it was written, and its head, to be kept elsewhere
+    /// Past work: found again, told, given out; whether the ledger is as it was written; copies of it
     Ledger(LedgerArgs),
-}
-
-/// A command of the contract that is still to come: it takes anything and says so.
-#[derive(Debug, Args)]
-#[command(disable_help_flag = true)]
-pub(crate) struct Later {
-    #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
-    pub(crate) rest: Vec<String>,
+    /// Lots: which drives are expected, what is done, what is missing
+    Lot(LotArgs),
 }
 
 #[derive(Debug, Args)]
@@ -305,6 +299,9 @@ pub(crate) struct Prove {
 pub(crate) struct LedgerArgs {
     #[command(subcommand)]
     pub(crate) what: LedgerDo,
+    /// The ledger of the demonstration instead
+    #[arg(long, global = true)]
+    pub(crate) demo: bool,
 }
 
 #[derive(Debug, Subcommand)]
@@ -317,12 +314,70 @@ pub(crate) enum LedgerDo {
     List(LedgerList),
     /// Copy it into a new file, while jobs run (without what unfinished jobs need to go on: that holds keys)
     Backup(LedgerBackup),
-    #[command(hide = true)]
-    Show(Later),
-    #[command(hide = true)]
-    Find(Later),
-    #[command(hide = true)]
-    Export(Later),
+    /// Put a copy in the ledger's place; what was there is kept beside it, and the ledger says so
+    Restore(LedgerBackup),
+    /// A job's whole story: what was done and found, its events, who looked again
+    Show(LedgerShow),
+    /// The newest jobs in which all these words appear
+    Find(LedgerFind),
+    /// Give records out, as CSV, as JSON lines, or each as a signed file
+    Export(LedgerExport),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LedgerShow {
+    /// Name of the job, as 261123-4F7QZK
+    pub(crate) job: String,
+    /// One JSON document instead of text
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LedgerFind {
+    /// Words, or parts of them; with a field before it, as lot:BW-0417 (job, drive, serial, lot, property, from, person, outcome,
+    /// date, method), only there. One or two letters are looked for at the beginning of words
+    #[arg(required = true)]
+    pub(crate) words: Vec<String>,
+    /// How many at most
+    #[arg(long, value_name = "N", default_value_t = 50)]
+    pub(crate) most: u32,
+    /// One JSON document instead of a table
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// The form in which records are given out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum ExportAs {
+    /// One table (RFC 4180)
+    Csv,
+    /// One JSON object a line
+    JsonLines,
+    /// A folder with each record, signed if there is a key
+    Records,
+}
+
+impl ExportAs {
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            ExportAs::Csv => "CSV",
+            ExportAs::JsonLines => "JSON lines",
+            ExportAs::Records => "records",
+        }
+    }
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LedgerExport {
+    /// Only jobs in which all these words appear (see `jurex ledger find`)
+    pub(crate) words: Vec<String>,
+    /// The form
+    #[arg(long = "as", value_name = "FORM", value_enum)]
+    pub(crate) form: ExportAs,
+    /// A new file, or the folder for records
+    #[arg(long, value_name = "PATH")]
+    pub(crate) out: PathBuf,
 }
 
 #[derive(Debug, Args)]
@@ -409,9 +464,12 @@ pub(crate) struct TrustKey {
 
 #[derive(Debug, Args)]
 pub(crate) struct Check {
-    /// Records, signed records, verification records, certificates or reports
-    #[arg(required = true)]
+    /// Records, signed records, verification records, statements of lots, certificates or reports, proofs of a ledger
+    #[arg(required_unless_present = "qr")]
     pub(crate) file: Vec<PathBuf>,
+    /// What stands in the code of a paper: whether these files, or the ledger here, are of that paper
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) qr: Option<String>,
     /// A public key to check with, beside those that are known here
     #[arg(long, value_name = "FILE")]
     pub(crate) key: Vec<PathBuf>,
@@ -433,9 +491,70 @@ pub(crate) struct Residue {
 }
 
 #[derive(Debug, Args)]
+pub(crate) struct LotArgs {
+    #[command(subcommand)]
+    pub(crate) what: LotDo,
+    /// The lots of the demonstration instead
+    #[arg(long, global = true)]
+    pub(crate) demo: bool,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum LotDo {
+    /// Open a lot
+    New(LotNew),
+    /// Take in a list of expected drives (CSV; columns by name: serial, property number, source, sensitivity, reuse, leaves,
+    /// destination, notes)
+    Import(LotImport),
+    /// How a lot stands, or every lot
+    Show(LotShow),
+    /// Close a lot: nothing is expected any more
+    Close(LotClose),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LotNew {
+    /// Its name, as BW-0417
+    pub(crate) lot: String,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LotImport {
+    /// Its name; a lot that is not there yet is opened
+    pub(crate) lot: String,
+    /// The list
+    pub(crate) file: PathBuf,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LotShow {
+    /// Its name (without it: every lot)
+    pub(crate) lot: Option<String>,
+    /// One JSON document instead of text
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LotClose {
+    /// Its name
+    pub(crate) lot: String,
+    /// Also where drives are missing or not sanitized: its certificate names them
+    #[arg(long)]
+    pub(crate) incomplete: bool,
+}
+
+#[derive(Debug, Args)]
 pub(crate) struct Certificate {
     /// Name of the job, as 261123-4F7QZK
-    pub(crate) job: String,
+    #[arg(required_unless_present = "lot", conflicts_with = "lot")]
+    pub(crate) job: Option<String>,
+    /// The papers of a whole lot instead: PDF, CSV and signed JSON
+    #[arg(long, value_name = "LOT")]
+    pub(crate) lot: Option<String>,
+    /// With --lot: a lot of the demonstration
+    #[arg(long, requires = "lot")]
+    pub(crate) demo: bool,
     /// Folder for the files
     #[arg(long, value_name = "DIR")]
     pub(crate) out: PathBuf,
@@ -452,7 +571,7 @@ mod tests {
         let help = Arguments::command().render_long_help().to_string();
         let listed = |name: &str| help.lines().any(|l| l.trim_start().starts_with(&format!("{name} ")));
         assert!(["demo", "drives", "look", "plan", "methods", "erase", "unlock", "certificate"].iter().all(|n| listed(n)));
-        assert!(["prove", "residue", "keys", "check", "ledger"].iter().all(|n| listed(n)));
+        assert!(["prove", "residue", "keys", "check", "ledger", "lot"].iter().all(|n| listed(n)));
         let erase = Arguments::command().find_subcommand_mut("erase").unwrap().render_long_help().to_string();
         assert!(["--resume", "--verify", "--faults"].iter().all(|n| erase.contains(n)), "{erase}");
     }

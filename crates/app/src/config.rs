@@ -30,6 +30,8 @@ pub(crate) struct Config {
     pub(crate) second_look_percent: Option<u8>,
     /// A file with the passphrase of the key that signs, where nobody can be asked for it.
     pub(crate) key_passphrase_file: Option<PathBuf>,
+    /// A file on another medium that is to hold the newest signed head of the ledger.
+    pub(crate) head_file: Option<PathBuf>,
     /// Whether the terminal rings and tells when a job ends (true, unless said otherwise).
     pub(crate) bell: Option<bool>,
     /// Methods of one's own, each a `[[method]]` with `name`, `title`, `passes` and perhaps `remark`.

@@ -42,11 +42,6 @@ impl Failure {
             Failure::Defect(_) => ExitCode::from(5),
         }
     }
-
-    /// "… is not built yet": for what the commands' page promises and this version lacks.
-    pub(crate) fn not_built(what: &str) -> Self {
-        Failure::Use(format!("{what} is not built yet; nothing was done"))
-    }
 }
 
 impl From<FindError> for Failure {

@@ -1,14 +1,18 @@
 //! The files of a job in the output folder. Nothing is overwritten, and a file is there whole or not at all.
 
+use crate::signing::Seal;
+use jurex_core::lot::Statement;
 use jurex_core::record::{JobId, Papers, Record};
 use jurex_core::rules::Outcome;
 use jurex_core::text::shown_path;
+use jurex_report::Print;
 use jurex_sign::{PrivateKey, sign};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// Endings of the files that a job may leave.
-const ENDINGS: [&str; 6] = ["record.json", "record.jws.json", "certificate.pdf", "report.pdf", "strata.svg", "pace.svg"];
+const ENDINGS: [&str; 7] =
+    ["record.json", "record.jws.json", "tlog-proof", "certificate.pdf", "report.pdf", "strata.svg", "pace.svg"];
 
 /// The ending of the printed paper: nothing that is not sanitized has a certificate.
 pub(crate) fn paper_ending(record: &Record) -> &'static str {
@@ -75,22 +79,33 @@ pub(crate) fn check_free(folder: &Path, name: &str) -> Result<(), FileError> {
     }
 }
 
+/// How papers are given out: under which key, and how they are printed.
+pub(crate) struct Issue<'a> {
+    pub(crate) key: Option<&'a PrivateKey>,
+    pub(crate) print: Print,
+}
+
 /// Writes record, paper and drawings of `record`, and the record signed if there is a key; gives their paths.
-pub(crate) fn write_all(folder: &Path, record: &Record, key: Option<&PrivateKey>) -> Result<Vec<PathBuf>, FileError> {
-    write_as(folder, record.job.as_str(), record, key)
+pub(crate) fn write_all(folder: &Path, record: &Record, issue: &Issue<'_>) -> Result<Vec<PathBuf>, FileError> {
+    write_as(folder, record.job.as_str(), record, issue)
 }
 
 /// The same under another name than the job's.
-pub(crate) fn write_as(folder: &Path, name: &str, record: &Record, key: Option<&PrivateKey>) -> Result<Vec<PathBuf>, FileError> {
+pub(crate) fn write_as(folder: &Path, name: &str, record: &Record, issue: &Issue<'_>) -> Result<Vec<PathBuf>, FileError> {
     check_folder(folder)?;
     check_free(folder, name)?;
     let mut contents: Vec<(&str, Vec<u8>)> = vec![
         ("record.json", record.to_json().into_bytes()),
-        (paper_ending(record), jurex_report::certificate(record)?),
+        (paper_ending(record), jurex_report::certificate(record, &issue.print)?),
         ("strata.svg", jurex_report::strata_svg(record).into_bytes()),
     ];
-    contents.extend(key.map(|key| ("record.jws.json", sign(&record.to_json(), key).into_bytes())));
+    contents.extend(issue.key.map(|key| ("record.jws.json", sign(&record.to_json(), key).into_bytes())));
+    contents.extend(issue.print.standing.as_ref().map(|s| ("tlog-proof", s.proof.clone().into_bytes())));
     contents.extend(jurex_report::pace_svg(record).map(|svg| ("pace.svg", svg.into_bytes())));
+    write_each(folder, name, contents)
+}
+
+fn write_each(folder: &Path, name: &str, contents: Vec<(&str, Vec<u8>)>) -> Result<Vec<PathBuf>, FileError> {
     let mut written = vec![];
     for (ending, bytes) in contents {
         let target = path(folder, name, ending);
@@ -100,6 +115,28 @@ pub(crate) fn write_as(folder: &Path, name: &str, record: &Record, key: Option<&
         written.push(target);
     }
     Ok(written)
+}
+
+/// Writes the papers of a lot: PDF, CSV, and JSON, signed where there is a key; gives their paths.
+pub(crate) fn write_lot(folder: &Path, statement: &Statement, seal: &Seal) -> Result<Vec<PathBuf>, FileError> {
+    check_folder(folder)?;
+    // A name that a path could mean something by is written otherwise.
+    let safe = |c: char| if c.is_alphanumeric() || matches!(c, '-' | '_' | '.') { c } else { '_' };
+    let name: String = statement.lot.chars().map(safe).collect::<String>().trim_start_matches('.').to_string();
+    let paper = if statement.tally().is_complete() { "lot.certificate.pdf" } else { "lot.report.pdf" };
+    let json = statement.to_json();
+    let mut contents = vec![
+        (paper, jurex_report::lot_certificate(statement, &seal.house)?),
+        ("lot.csv", statement.to_csv().into_bytes()),
+        ("lot.json", json.clone().into_bytes()),
+    ];
+    contents.extend(seal.key().map(|key| ("lot.jws.json", sign(&json, key).into_bytes())));
+    let endings = ["lot.certificate.pdf", "lot.report.pdf", "lot.csv", "lot.json", "lot.jws.json"];
+    let is_free = |name: &str| endings.iter().all(|e| !path(folder, name, e).exists());
+    // A lot is stated again and again while it is at work: each statement keeps its files.
+    let numbered = std::iter::once(name.clone()).chain((2..).map(|n| format!("{name}-{n}")));
+    let name = numbered.into_iter().find(|n| is_free(n)).unwrap_or(name);
+    write_each(folder, &name, contents)
 }
 
 /// Writes a verification record beside the files of its job, under a number if there are others, and signed too if there is a key;
@@ -140,7 +177,7 @@ pub(crate) fn replace(path: &Path, text: &str) -> std::io::Result<()> {
     Ok(())
 }
 
-fn write_new(folder: &Path, target: &Path, bytes: &[u8]) -> std::io::Result<()> {
+pub(crate) fn write_new(folder: &Path, target: &Path, bytes: &[u8]) -> std::io::Result<()> {
     let mut file = tempfile::Builder::new().prefix(".jurex-").tempfile_in(folder)?;
     file.write_all(bytes)?;
     file.as_file().sync_all()?;

@@ -1,10 +1,14 @@
 //! The paper of a job: its fields go to the ledger with the record, and its files to the folder.
 
 use crate::clock::wall;
-use crate::files::{self, FileError};
-use crate::signing::{Signing, sign_the_head};
+use crate::exit::Failure;
+use crate::files::{self, FileError, Issue};
+use crate::places::Places;
+use crate::signing::Seal;
 use jurex_core::record::{JobId, Record};
+use jurex_core::text::shown_path;
 use jurex_ledger::{Ledger, LedgerError};
+use jurex_report::House;
 use std::path::{Path, PathBuf};
 
 /// Why a paper is not written, or not wholly.
@@ -24,19 +28,38 @@ pub(crate) enum PaperError {
 ///
 /// # Errors
 /// What is not written, and where the record is.
-pub(crate) fn write(record: &Record, ledger: &Path, out: &Path, signing: Option<&Signing>) -> Result<Vec<PathBuf>, PaperError> {
+pub(crate) fn write(record: &Record, ledger: &Path, out: &Path, seal: &Seal) -> Result<Vec<PathBuf>, PaperError> {
     files::check_folder(out).map_err(PaperError::Folder)?;
     let name = files::name_after_going_on(out, &record.job);
     let stored = Ledger::open(ledger).and_then(|l| l.add_record(record, wall()));
-    let (key, unsigned) = signing.map_or((None, None), |signing| signing.key(false));
-    key.iter().filter(|_| stored.is_ok()).for_each(|key| sign_the_head(ledger, key));
-    if let Some(why) = unsigned {
-        tracing::warn!("job {}: {why}", record.job);
+    if stored.is_ok() {
+        seal.close(ledger);
     }
-    match (files::write_as(out, &name, record, key.as_ref()), stored) {
+    let issue = Issue { key: seal.key(), print: seal.print(ledger, record) };
+    match (files::write_as(out, &name, record, &issue), stored) {
         (Ok(written), Ok(_)) => Ok(written),
         (Ok(_), Err(ledger)) => Err(PaperError::Ledger(ledger)),
         (Err(source), Ok(_)) => Err(PaperError::Files { job: record.job.clone(), source }),
         (Err(source), Err(ledger)) => Err(PaperError::Nothing { source, ledger: Box::new(ledger) }),
     }
+}
+
+/// How the organisation's papers look: `certificate.toml` beside the settings, with the files that it names beside it.
+pub(crate) fn house(places: &Places) -> Result<House, Failure> {
+    let file = places.certificate_file();
+    let text = match std::fs::read_to_string(&file) {
+        Ok(text) => text,
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(House::default()),
+        Err(e) => return Err(Failure::Use(format!("cannot read {}: {e}", shown_path(&file)))),
+    };
+    let folder = file.parent().unwrap_or(Path::new(".")).to_path_buf();
+    let read = |name: &str| {
+        let path = folder.join(name);
+        let most = 8 << 20;
+        if std::fs::metadata(&path)?.len() > most {
+            return Err(std::io::Error::other("it is larger than 8 MB"));
+        }
+        std::fs::read(path)
+    };
+    House::from_toml(&text, read).map_err(|e| Failure::Use(format!("{} is wrong: {e}", shown_path(&file))))
 }

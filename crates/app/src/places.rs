@@ -39,6 +39,16 @@ impl Places {
         self.data.join("demo").join("ledger.sqlite3")
     }
 
+    /// The newest head of the ledger, kept apart from it.
+    pub(crate) fn newest_head(&self) -> PathBuf {
+        self.state.join("ledger-head")
+    }
+
+    /// How the organisation's papers look.
+    pub(crate) fn certificate_file(&self) -> PathBuf {
+        self.config.join("certificate.toml")
+    }
+
     /// The demonstration's settings.
     pub(crate) fn demo_settings(&self) -> PathBuf {
         self.data.join("demo").join("config.toml")
@@ -67,7 +77,8 @@ impl Places {
     /// Files that are never erased as images: ledgers with their logs, configuration, log, and whatever else lies in the
     /// folders of keys and policies.
     pub(crate) fn own_files(&self) -> Vec<PathBuf> {
-        let mut files = vec![self.config_file(), self.log_folder().join("jurex.log")];
+        let mut files =
+            vec![self.config_file(), self.certificate_file(), self.newest_head(), self.log_folder().join("jurex.log")];
         for ledger in [self.ledger(), self.demo_ledger()] {
             files.extend(["", "-wal", "-shm"].map(|end| {
                 let mut name = ledger.clone().into_os_string();

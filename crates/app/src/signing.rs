@@ -2,9 +2,12 @@
 
 use crate::config::Config;
 use crate::places::Places;
+use jurex_core::proof::VerificationRecord;
+use jurex_core::record::Record;
 use jurex_core::text::shown_path;
-use jurex_ledger::{Ledger, LedgerError};
-use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PrivateKey, sign_head};
+use jurex_ledger::{Head, Inclusion, Ledger, LedgerError};
+use jurex_report::{House, Print, Standing};
+use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PrivateKey, SignedHead, sign_head, unsigned_head};
 use std::io::{BufRead, IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
@@ -57,17 +60,98 @@ impl Signing {
     }
 }
 
-/// Signs the ledger's head as it is now. What could not be signed is told in the log: the entries stand without it, and the next head
-/// covers them too.
-pub(crate) fn sign_the_head(ledger: &Path, key: &PrivateKey) {
-    let run = || -> Result<(), LedgerError> {
-        let ledger = Ledger::open(ledger)?;
-        let head = ledger.head()?;
-        ledger.keep_head(&head, &sign_head(head.size, &head.root, key))
-    };
-    if let Err(e) = run() {
-        tracing::error!("the head of the ledger is not signed: {e}");
+/// What vouches for what is written: the key that signs, and where heads of the ledger are kept beside it.
+#[derive(Debug, Default)]
+pub(crate) struct Seal {
+    key: Option<PrivateKey>,
+    /// Why nothing is signed, where there is a key that could.
+    unsigned: Option<String>,
+    /// Files that hold the newest head: whoever puts an earlier ledger in its place is found by them.
+    heads: Vec<PathBuf>,
+    /// How the organisation's papers look.
+    pub(crate) house: House,
+}
+
+impl Seal {
+    /// By the keys and settings of this bench. A person at the terminal is asked for the key's passphrase if `ask`.
+    pub(crate) fn of(places: &Places, config: &Config, house: House, ask: bool) -> Self {
+        let (key, unsigned) = Signing::of(places, config).key(ask);
+        let heads = std::iter::once(places.newest_head()).chain(config.head_file.clone()).collect();
+        Self { key, unsigned, heads, house }
     }
+
+    /// Of what is simulated: nothing vouches for it.
+    pub(crate) fn none(house: House) -> Self {
+        Self { house, ..Self::default() }
+    }
+
+    /// The key that signs.
+    pub(crate) fn key(&self) -> Option<&PrivateKey> {
+        self.key.as_ref()
+    }
+
+    /// Why nothing is signed, where there is a key that could.
+    pub(crate) fn unsigned(&self) -> Option<&str> {
+        self.unsigned.as_deref()
+    }
+
+    /// By whom papers are signed, or why not, in a sentence.
+    pub(crate) fn sentence(&self) -> String {
+        match (&self.key, &self.unsigned) {
+            (Some(key), _) => format!("Signed by key {}.", &key.public().id()[..12]),
+            (None, Some(why)) => format!("Not signed: {why}."),
+            (None, None) => "Not signed: there is no key (jurex keys new makes one).".into(),
+        }
+    }
+
+    /// Signs the ledger's head as it is now, and keeps it where it is seen from elsewhere. What could not be done is told in the log:
+    /// the entries stand without it, and the next head covers them too.
+    pub(crate) fn close(&self, ledger: &Path) {
+        let run = || -> Result<(Head, Option<String>), LedgerError> {
+            let ledger = Ledger::open(ledger)?;
+            let head = ledger.head()?;
+            let note = self.key.as_ref().map(|key| sign_head(head.size, &head.root, key));
+            note.iter().try_for_each(|note| ledger.keep_head(&head, note))?;
+            Ok((head, note))
+        };
+        let (head, note) = match run() {
+            Ok(done) => done,
+            Err(e) => return tracing::error!("the head of the ledger is not kept: {e}"),
+        };
+        let text = note.unwrap_or_else(|| unsigned_head(head.size, &head.root));
+        for file in &self.heads {
+            if let Err(e) = crate::files::replace(file, &text) {
+                tracing::error!("the head of the ledger is not kept in {}: {e}", shown_path(file));
+            }
+        }
+    }
+
+    /// How the paper of a job is printed: with the proof that its record stands in the ledger, and its last second look.
+    pub(crate) fn print(&self, ledger: &Path, record: &Record) -> Print {
+        let run = || -> Result<(Option<Inclusion>, Option<VerificationRecord>), LedgerError> {
+            let ledger = Ledger::open_to_read(ledger)?;
+            let stored = ledger.record(&record.job)?.digest() == record.digest();
+            let proof = if stored { ledger.inclusion(&record.job)? } else { None };
+            Ok((proof, ledger.verifications(&record.job)?.pop()))
+        };
+        let (proof, verification) = run().unwrap_or_else(|e| {
+            tracing::warn!("job {}: nothing of the ledger stands on its paper: {e}", record.job);
+            (None, None)
+        });
+        Print { house: self.house.clone(), standing: proof.as_ref().and_then(standing), verification }
+    }
+}
+
+/// A proof as it is printed; `None`: its head is none.
+pub(crate) fn standing(proof: &Inclusion) -> Option<Standing> {
+    let head = SignedHead::parse(&proof.note).ok()?;
+    Some(Standing {
+        proof: proof.to_text(),
+        entry: proof.place + 1,
+        entries: head.size,
+        head: jurex_core::text::hex::encode(&head.root),
+        key_id: head.key_id().into(),
+    })
 }
 
 /// Reads a line from the terminal without showing it.

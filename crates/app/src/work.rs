@@ -89,6 +89,14 @@ pub(crate) struct Habits {
     pub(crate) second_percent: u8,
 }
 
+impl Habits {
+    /// What the ledger notes of them.
+    fn sentence(self) -> String {
+        let hold = self.hold_above.map_or("Jobs hold at no temperature".to_string(), |c| format!("Jobs hold above {c} °C"));
+        format!("{hold}; of a hundred drives of a lot {} are drawn for a second look.", self.second_percent)
+    }
+}
+
 impl Opened {
     /// Asks the drive once more who it is, and makes the ledger's entry: the last things before the first write.
     ///
@@ -108,6 +116,7 @@ impl Opened {
         let started = now.wall;
         let job = Job::start(armed, &found, access, CHUNK_BYTES, now).map_err(changed)?;
         let ledger = Ledger::open(to.ledger).map_err(unwritten)?;
+        ledger.note_settings(&to.habits.sentence(), started).map_err(unwritten)?;
         let id = begin(&ledger, &self.seen, started).map_err(unwritten)?;
         ledger.can_go_on(&id, &found, &before, &papers).map_err(unwritten)?;
         let Opened { seen, drive, beside, .. } = self;

@@ -169,8 +169,8 @@ fn what_is_no_drive_is_said_to_be_none() {
     look("/dev/nonesuch").expect(1, &["there is no drive or image at /dev/nonesuch"]);
     look("/dev/null").expect(1, &["is no storage"]);
     look("sim:99").expect(1, &["no bay `99`", "sim:2"]);
-    for later in ["show", "find", "export"] {
-        place.jurex(&["ledger", later, "x", "--json"]).expect(1, &["is not built yet"]);
+    for asked in [&["ledger", "show", "261123-4F7QZK"][..], &["ledger", "find", "x"], &["lot", "show"]] {
+        place.jurex(asked).expect(1, &["there is no ledger yet"]);
     }
     place.jurex(&[]).expect(1, &["needs a terminal"]);
 }

@@ -99,14 +99,39 @@ pub mod hex {
     }
 }
 
+/// A cell that a spreadsheet takes for text: what it would take for a formula gets an apostrophe before it.
+pub fn harmless_cell(text: &str) -> String {
+    let runs = text.trim_start_matches(|c: char| c.is_whitespace() || c.is_control());
+    let starts = |t: &str| t.starts_with(['=', '+', '-', '@', '\u{ff1d}', '\u{ff0b}', '\u{ff0d}', '\u{ff20}']);
+    let plain: String = text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+    if starts(runs) || text.starts_with(['\t', '\r', '\n']) { format!("'{plain}") } else { plain }
+}
+
 #[cfg(test)]
 mod tests {
-    use super::printable;
+    use super::{harmless_cell, printable};
 
     #[test]
     fn escape_codes_and_overrides_never_get_through() {
         assert_eq!(printable(b"  \x1b[2Jgone\x07\xff "), "[2Jgone");
         assert_eq!(printable("a\u{202e}b\u{9b}c".as_bytes()), "a·b·c");
         assert_eq!(super::safe_json("{\"ü\":\"a\u{202e}b\"}"), "{\"ü\":\"a\\u202eb\"}");
+    }
+
+    #[test]
+    fn a_cell_that_would_run_is_made_text() {
+        for (cell, harmless) in [
+            ("FM20K7", "FM20K7"),
+            ("=1+1", "'=1+1"),
+            ("  =cmd|' /C calc'!A0", "'  =cmd|' /C calc'!A0"),
+            ("@SUM(A1)", "'@SUM(A1)"),
+            ("-2+3", "'-2+3"),
+            ("\t=1", "' =1"),
+            ("a\r\nb", "a  b"),
+            ("\u{ff1d}1", "'\u{ff1d}1"),
+            ("", ""),
+        ] {
+            assert_eq!(harmless_cell(cell), harmless);
+        }
     }
 }

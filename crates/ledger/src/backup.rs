@@ -1,8 +1,11 @@
 //! Copies of the ledger, made while others write to it, and put back.
 
+use crate::chain::{About, Head};
 use crate::{Ledger, LedgerError, make_private, sql};
+use jiff::Timestamp;
 use rusqlite::Connection;
-use std::path::Path;
+use std::os::unix::fs::DirBuilderExt;
+use std::path::{Path, PathBuf};
 
 impl Ledger {
     /// Copies the ledger into a new file, while others may write to it. What jobs that were cut short need to go on is left out: it
@@ -32,5 +35,59 @@ impl Ledger {
         // A hard link is never made over a file that is there.
         std::fs::hard_link(&copy, to).map_err(failed)?;
         std::fs::File::open(folder).and_then(|f| f.sync_all()).map_err(failed)
+    }
+
+    /// Puts a copy in the place of the ledger at `path`, and notes that in it. The ledger that was there stays beside it under another
+    /// name. Gives that name, if there was one.
+    ///
+    /// # Errors
+    /// The copy is no ledger, or was touched; jobs are at work on the ledger; a full disk, no rights. Nothing is changed then.
+    pub fn restore(copy: &Path, path: &Path, when: Timestamp) -> Result<Option<PathBuf>, LedgerError> {
+        let failed = |of: &Path, cause| LedgerError::Folder { path: of.display().to_string(), cause };
+        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        std::fs::DirBuilder::new().recursive(true).mode(0o700).create(folder).map_err(|e| failed(folder, e))?;
+        // Looked at as a whole before anything is moved.
+        let work = tempfile::Builder::new().prefix(".jurex-").tempdir_in(folder).map_err(|e| failed(folder, e))?;
+        let new = work.path().join("ledger.sqlite3");
+        std::fs::copy(copy, &new).map_err(|e| failed(copy, e))?;
+        let heads = {
+            let ledger = Ledger::open(&new)?;
+            let heads: Vec<Head> = ledger.heads()?.into_iter().map(|k| k.head).collect();
+            if let Some(wrong) = ledger.check_chain(&heads)?.wrong.into_iter().next() {
+                return Err(LedgerError::CopyTouched { path: copy.display().to_string(), wrong });
+            }
+            ledger.head()?
+        };
+        let mut said = format!("Put back from a copy of {} entries.", heads.size);
+        let mut replaced = None;
+        if path.exists() {
+            let head = Ledger::open(path).and_then(|old| old.close_for_good())?;
+            said += &format!(" The ledger in its place had {} entries.", head.size);
+            let name = format!("ledger-replaced-{}.sqlite3", when.strftime("%Y%m%dT%H%M%SZ"));
+            let aside = folder.join(name);
+            std::fs::hard_link(path, &aside).map_err(|e| failed(&aside, e))?;
+            replaced = Some((aside, head));
+        }
+        {
+            let ledger = Ledger::open(&new)?;
+            let root = replaced.as_ref().map(|(_, head)| jurex_core::text::hex::encode(&head.root));
+            ledger.note_digest(About::Restored, &said, root, when)?;
+            ledger.close_for_good()?;
+        }
+        std::fs::File::open(&new).and_then(|f| f.sync_all()).map_err(|e| failed(&new, e))?;
+        std::fs::rename(&new, path).map_err(|e| failed(path, e))?;
+        std::fs::File::open(folder).and_then(|f| f.sync_all()).map_err(|e| failed(folder, e))?;
+        Ok(replaced.map(|(aside, _)| aside))
+    }
+
+    /// Takes the ledger out of use: all that is written is in its one file, and nobody else has it open. Gives its head.
+    fn close_for_good(self) -> Result<Head, LedgerError> {
+        let head = self.head()?;
+        let run = || -> rusqlite::Result<()> {
+            self.connection.busy_timeout(std::time::Duration::from_secs(2))?;
+            self.connection.query_row("PRAGMA journal_mode = delete", [], |_| Ok(()))
+        };
+        run().map_err(|e| self.sql(e))?;
+        Ok(head)
     }
 }

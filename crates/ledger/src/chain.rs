@@ -46,6 +46,17 @@ pub enum Leaf {
         /// SHA-256 of its text.
         verification: String,
     },
+    /// A list of expected drives was made, changed or closed.
+    Lot {
+        /// The lot's name.
+        lot: String,
+        /// When.
+        when: String,
+        /// What was done, in a sentence.
+        said: String,
+        /// SHA-256 of its text.
+        digest: String,
+    },
     /// Something else that matters happened; all that is kept of it is this.
     Noted {
         /// What it is about.
@@ -72,8 +83,6 @@ pub enum About {
     Export,
     /// The ledger itself was put back from a copy.
     Restored,
-    /// A list of expected drives.
-    Lot,
 }
 
 impl About {
@@ -84,7 +93,6 @@ impl About {
             About::Settings => "settings",
             About::Export => "export",
             About::Restored => "restored",
-            About::Lot => "lot",
         }
     }
 }
@@ -259,7 +267,12 @@ impl Ledger {
     /// # Errors
     /// A full disk, no rights.
     pub fn note(&self, about: About, said: &str, of: Option<&str>, when: Timestamp) -> Result<(), LedgerError> {
-        let noted = Leaf::Noted { about, when: when.to_string(), said: said.into(), digest: of.map(digest) };
+        self.note_digest(about, said, of.map(digest), when)
+    }
+
+    /// The same, with a digest that is known.
+    pub(crate) fn note_digest(&self, about: About, said: &str, digest: Option<String>, when: Timestamp) -> Result<(), LedgerError> {
+        let noted = Leaf::Noted { about, when: when.to_string(), said: said.into(), digest };
         let run = || -> rusqlite::Result<()> {
             let change = change(self)?;
             append(&change, &noted)?;
@@ -420,6 +433,7 @@ impl Ledger {
                 check_text("second look", &job, &made, &verification, texts.get(*nth), checked);
                 *nth += 1;
             }
+            Ok(Leaf::Lot { lot, digest, .. }) => drop(seen.lots.insert(lot, digest)),
             // All that is kept of it stands in the leaf.
             Ok(Leaf::Noted { .. }) => {}
         }
@@ -486,6 +500,26 @@ impl Ledger {
             let more = jurex_core::units::counted(n - written, what);
             checked.found(format!("{more} more than were ever written here: put in by other means."));
         }
+        self.check_lots(seen, checked)
+    }
+
+    /// Whether every list of expected drives is the one that was kept last.
+    fn check_lots(&self, seen: &Seen, checked: &mut Checked) -> rusqlite::Result<()> {
+        let mut statement = self.connection.prepare("SELECT name, json FROM lot ORDER BY name")?;
+        let there: std::collections::BTreeMap<String, String> =
+            statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?.collect::<rusqlite::Result<_>>()?;
+        for (lot, then) in &seen.lots {
+            match there.get(lot) {
+                None => checked.found(format!("Lot {lot} is gone.")),
+                Some(json) if digest(json) != *then => {
+                    checked.found(format!("The list of lot {lot} is not as it was written: it has been altered."));
+                }
+                Some(_) => {}
+            }
+        }
+        for lot in there.keys().filter(|lot| !seen.lots.contains_key(*lot)) {
+            checked.found(format!("Lot {lot} was put in by other means."));
+        }
         Ok(())
     }
 }
@@ -516,4 +550,6 @@ struct Seen {
     jobs: u64,
     records: std::collections::BTreeMap<String, usize>,
     looks: std::collections::BTreeMap<String, usize>,
+    /// Digests of the lots as they were kept last.
+    lots: std::collections::BTreeMap<String, String>,
 }

@@ -87,6 +87,11 @@ pub(crate) const MIGRATIONS: [&str; 5] = [
         job, drive, serial, lot, property, source, person, outcome, date, beginnings,
         content = '', contentless_delete = 1, tokenize = 'trigram'
     );
+    CREATE TABLE lot (
+        name TEXT PRIMARY KEY,
+        open INTEGER NOT NULL,
+        json TEXT NOT NULL
+    ) STRICT;
 ",
 ];
 

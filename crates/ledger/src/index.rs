@@ -209,7 +209,7 @@ pub(crate) fn take_in(change: &Transaction<'_>) -> rusqlite::Result<()> {
 }
 
 impl Ledger {
-    fn can_search(&self) -> Result<(), LedgerError> {
+    pub(crate) fn can_search(&self) -> Result<(), LedgerError> {
         let old = self.format < format::KNOWN;
         if old { Err(LedgerError::TooOld(self.path.display().to_string())) } else { Ok(()) }
     }

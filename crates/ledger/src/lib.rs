@@ -8,12 +8,14 @@ mod backup;
 mod chain;
 mod format;
 mod index;
+mod lots;
 mod proof;
 mod tree;
 mod unfinished;
 
 pub use chain::{About, Checked, Head, KeptHead, Leaf};
 pub use index::{Due, Line, Standing};
+pub use lots::LotNow;
 pub use proof::{BadProof, Inclusion};
 pub use tree::Hash;
 pub use unfinished::Unfinished;
@@ -100,6 +102,14 @@ pub enum LedgerError {
     /// What is stored is not what was written.
     #[error("the ledger's record of job {0} is not the one that was written: it has been altered (`jurex ledger check` tells more)")]
     Altered(JobId),
+    /// A copy that is to be put back is not as it was written.
+    #[error("the copy {path} was touched, and is not put in the ledger's place: {wrong}")]
+    CopyTouched {
+        /// The copy.
+        path: String,
+        /// What does not fit.
+        wrong: String,
+    },
     /// Made by an older version, where it can't be brought up to date.
     #[error("the ledger {0} was made by an older version of Jurex and can only be searched where it may be written once")]
     TooOld(String),

@@ -82,6 +82,14 @@ impl Inclusion {
             Ok(Leaf::Record { job: of, record, .. }) if of == job && record == digest => {}
             _ => return Err(BadProof::OtherRecord),
         }
+        self.check_alone(head)
+    }
+
+    /// Whether it proves that its leaf, whatever it is about, stands in the ledger of that head.
+    ///
+    /// # Errors
+    /// It does not.
+    pub fn check_alone(&self, head: &crate::Head) -> Result<(), BadProof> {
         let climbed = climb(tree::leaf(self.leaf.as_bytes()), self.place, head.size, &self.path);
         if climbed == Some(head.root) { Ok(()) } else { Err(BadProof::OtherTree) }
     }

@@ -3,6 +3,7 @@
 use super::*;
 use crate::format::MIGRATIONS;
 use jurex_core::contents::Contents;
+use jurex_core::lot::Lot;
 use jurex_core::erase::{Checkpoint, Completed, Job, Now, Step};
 use jurex_core::evidence::{Ended, Evidence, Session};
 use jurex_core::media::MediaClass;
@@ -516,4 +517,62 @@ fn a_record_is_proved_to_stand_in_the_ledger_by_any_later_head_and_no_other_reco
     // Of a tree that was touched nothing is proved.
     Connection::open(&path).unwrap().execute("UPDATE node SET hash = zeroblob(32) WHERE level = 1", []).unwrap();
     assert_eq!(ledger.inclusion(&job(1)).unwrap(), None);
+}
+
+#[test]
+fn a_lots_list_is_kept_and_changes_behind_its_back_are_found() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    let ledger = Ledger::open(&path).unwrap();
+    let mut lot = Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap();
+    ledger.keep_lot(&lot, "opened", Timestamp::UNIX_EPOCH).unwrap();
+    lot.add(jurex_core::lot::List::from_csv("serial\nA1\nA2\n").unwrap()).unwrap();
+    ledger.keep_lot(&lot, "2 drives are expected", Timestamp::UNIX_EPOCH).unwrap();
+    let closed = Lot { closed: Some(Timestamp::UNIX_EPOCH), ..Lot::new("BW-0416", Timestamp::UNIX_EPOCH).unwrap() };
+    ledger.keep_lot(&closed, "closed", Timestamp::UNIX_EPOCH).unwrap();
+    assert_eq!((ledger.lot("BW-0417").unwrap(), ledger.lot("other").unwrap()), (Some(lot.clone()), None));
+    assert_eq!((ledger.lots(true).unwrap().len(), ledger.lots(false).unwrap().len()), (1, 2));
+    assert_eq!(ledger.check_chain(&[]).unwrap().wrong, Vec::<String>::new());
+    for (change, said) in [
+        ("UPDATE lot SET json = replace(json, 'A2', 'A3') WHERE name = 'BW-0417'", "list of lot BW-0417 is not as"),
+        ("DELETE FROM lot WHERE name = 'BW-0417'", "Lot BW-0417 is gone"),
+        ("INSERT INTO lot SELECT 'X', open, json FROM lot LIMIT 1", "Lot X was put in"),
+    ] {
+        let other = Connection::open(&path).unwrap();
+        other.execute_batch(&format!("BEGIN; {change}; COMMIT")).unwrap();
+        let wrong = ledger.check_chain(&[]).unwrap().wrong;
+        assert!(wrong.iter().any(|w| w.contains(said)), "{change}: {wrong:?}");
+    }
+}
+
+#[test]
+fn a_copy_that_is_put_back_says_so_and_what_it_lacks_is_found_by_the_head_that_was_kept() {
+    let dir = tempfile::tempdir().unwrap();
+    let (path, copy) = (dir.path().join("ledger.sqlite3"), dir.path().join("copy.sqlite3"));
+    let heads = filled(&path);
+    Ledger::open(&path).unwrap().backup(&copy).unwrap();
+    let later: JobId = "261123-QQQQQQ".parse().unwrap();
+    let ledger = Ledger::open(&path).unwrap();
+    ledger.begin(&later, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+    ledger.finish(&record_of(&later, Ended::Finished), Timestamp::UNIX_EPOCH).unwrap();
+    let newest = ledger.head().unwrap();
+    drop(ledger);
+    let aside = Ledger::restore(&copy, &path, Timestamp::UNIX_EPOCH).unwrap().unwrap();
+    let back = Ledger::open(&path).unwrap();
+    assert_eq!(back.check_chain(&heads).unwrap().wrong, Vec::<String>::new());
+    assert!(matches!(back.record(&later), Err(LedgerError::NoJob { .. })));
+    let wrong = back.check_chain(std::slice::from_ref(&newest)).unwrap().wrong;
+    assert!(wrong[0].contains("an earlier copy"), "{wrong:?}");
+    let root = jurex_core::text::hex::encode(&newest.root);
+    assert!(
+        matches!(&back.noted().unwrap()[..], [Leaf::Noted { about: About::Restored, said, digest: Some(of), .. }] if said.contains("had 8 entries") && *of == root)
+    );
+    assert!(Ledger::open(&aside).unwrap().record(&later).is_ok(), "what was replaced is kept");
+    let mode = std::fs::metadata(&path).unwrap().permissions().mode();
+    assert_eq!(mode & 0o777, 0o600);
+    // A copy that somebody has changed is not taken.
+    Connection::open(&copy).unwrap().execute("DELETE FROM record WHERE number = 1", []).unwrap();
+    assert!(matches!(Ledger::restore(&copy, &path, Timestamp::UNIX_EPOCH), Err(LedgerError::CopyTouched { .. })));
+    std::fs::write(&copy, "no ledger at all, but long enough to be looked at as one by whoever reads it").unwrap();
+    assert!(Ledger::restore(&copy, &path, Timestamp::UNIX_EPOCH).is_err() && back.record(&"261123-JJJJJ1".parse().unwrap()).is_ok());
 }

@@ -1,6 +1,10 @@
 //! The record in a paper: taken out of the file again, and the paper printed anew from it to see whether a byte was changed.
 
 use crate::certificate::certificate;
+use crate::house::House;
+use crate::lot::lot_certificate;
+use crate::print::Print;
+use jurex_core::lot::Statement;
 use jurex_core::record::Record;
 use std::io::Read;
 
@@ -18,22 +22,68 @@ pub enum NoAttachment {
     Damaged,
 }
 
-/// The record's text that is attached to a paper.
-///
-/// # Errors
-/// There is none, or it can't be read.
-pub fn attached(pdf: &[u8]) -> Result<String, NoAttachment> {
-    let find = |from: usize, what: &[u8]| pdf[from..].windows(what.len()).position(|w| w == what).map(|at| from + at);
-    let kind = find(0, b"/Type/EmbeddedFile").ok_or(NoAttachment::None)?;
-    let start = find(kind, b"stream\n").map(|at| at + 7).ok_or(NoAttachment::Damaged)?;
-    let end = find(start, b"\nendstream").ok_or(NoAttachment::Damaged)?;
-    let mut text = String::new();
-    let mut plain = flate2::read::ZlibDecoder::new(&pdf[start..end]).take(MOST);
-    plain.read_to_string(&mut text).map_err(|_| NoAttachment::Damaged)?;
-    Ok(text)
+/// What is attached to a paper: the record that it was made from, and what its print rests on besides.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Attached {
+    /// The record's text, or that of a lot's statement.
+    pub record: String,
+    /// What proves that the record stands in a ledger.
+    pub proof: Option<String>,
+    /// How it is printed, where that is not as usual.
+    pub house: Option<String>,
+    /// The text of the second verification.
+    pub verification: Option<String>,
 }
 
-/// Whether `pdf` is to the byte what this version prints of `record`.
-pub fn is_as_printed(pdf: &[u8], record: &Record) -> bool {
-    certificate(record).is_ok_and(|printed| printed == pdf)
+/// What is attached to a paper.
+///
+/// # Errors
+/// There is no record, or something can't be read.
+pub fn attached(pdf: &[u8]) -> Result<Attached, NoAttachment> {
+    let mut texts = vec![];
+    let mut from = 0;
+    while let Some(kind) = find(pdf, from, b"/Type/EmbeddedFile") {
+        let start = find(pdf, kind, b"stream\n").map(|at| at + 7).ok_or(NoAttachment::Damaged)?;
+        let end = find(pdf, start, b"\nendstream").ok_or(NoAttachment::Damaged)?;
+        let mut text = String::new();
+        let mut plain = flate2::read::ZlibDecoder::new(&pdf[start..end]).take(MOST);
+        plain.read_to_string(&mut text).map_err(|_| NoAttachment::Damaged)?;
+        texts.push(text);
+        from = end;
+    }
+    let kind_of = |text: &str| match text {
+        _ if text.starts_with(PROOF_START) => Kind::Proof,
+        _ if text.starts_with(House::START) => Kind::House,
+        _ if text.contains("\"format\":\"jurex-verification/") => Kind::Verification,
+        _ => Kind::Record,
+    };
+    let first = |kind: Kind| texts.iter().find(|t| kind_of(t) == kind).cloned();
+    let record = first(Kind::Record).ok_or(NoAttachment::None)?;
+    Ok(Attached { record, proof: first(Kind::Proof), house: first(Kind::House), verification: first(Kind::Verification) })
+}
+
+/// What an attached text is.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Kind {
+    Record,
+    Proof,
+    House,
+    Verification,
+}
+
+fn find(pdf: &[u8], from: usize, what: &[u8]) -> Option<usize> {
+    pdf[from..].windows(what.len()).position(|w| w == what).map(|at| from + at)
+}
+
+/// How a proof of a ledger begins (C2SP tlog-proof).
+const PROOF_START: &str = "c2sp.org/tlog-proof@";
+
+/// Whether `pdf` is to the byte what this version prints of that lot so.
+pub fn is_as_printed_of_lot(pdf: &[u8], statement: &Statement, house: &House) -> bool {
+    lot_certificate(statement, house).is_ok_and(|printed| printed == pdf)
+}
+
+/// Whether `pdf` is to the byte what this version prints of `record` so.
+pub fn is_as_printed(pdf: &[u8], record: &Record, print: &Print) -> bool {
+    certificate(record, print).is_ok_and(|printed| printed == pdf)
 }

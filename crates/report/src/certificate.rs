@@ -2,12 +2,18 @@
 
 use crate::drawing::{Ink, pace, strata};
 use crate::fonts::{Face, fonts};
-use crate::page::{Fact, Layout, MARGIN, Mark, Role, Style, WIDTH};
-use crate::pdf::{About, PdfError, write};
+use crate::house::{House, Language};
+use crate::page::{Fact, Layout, MARGIN, Mark, Role, Style};
+use crate::pdf::{About, PdfError, ToAttach, write};
+use crate::print::Print;
+use crate::qr::Code;
+use crate::words::{Words, put, words};
 use jiff::Timestamp;
 use jurex_core::evidence::{Evidence, Expect, PassEvidence, Session};
 use jurex_core::media::{Drive, Protocol};
-use jurex_core::record::{Papers, Person, Record};
+use jurex_core::need::Sensitivity;
+use jurex_core::proof::VerificationRecord;
+use jurex_core::record::{Backup, Papers, Person, Record};
 use jurex_core::rules::{Outcome, Reason};
 use jurex_core::sampling::Sampling;
 use jurex_core::strata::Strata;
@@ -25,231 +31,437 @@ pub struct CertificateError {
     pub problem: PdfError,
 }
 
-/// The certificate of `record`, or the report where it is not sanitized, as PDF/A-3a with the record attached. The same
-/// record always gives the same bytes.
+/// The certificate of `record`, or the report where it is not sanitized, as PDF/A-3a and PDF/UA-1 with the record attached. The same
+/// record printed the same way always gives the same bytes.
 ///
 /// # Errors
 /// Something that PDF/A forbids: a defect in Jurex.
-pub fn certificate(record: &Record) -> Result<Vec<u8>, CertificateError> {
-    let layout = lay_out(record);
+pub fn certificate(record: &Record, print: &Print) -> Result<Vec<u8>, CertificateError> {
+    let layout = best_fit(record, print);
     let about = About {
-        title: format!("{} {}", title(record), record.job),
+        title: format!("{} {}", title(record, words(print.house.language)), record.job),
         id: record.job.to_string(),
         made: record.ended,
-        attachment_name: format!("{}.record.json", record.job),
-        attachment: record.to_json(),
+        language: print.house.language.tag(),
+        colour: print.house.colour,
+        attached: attachments(record, print),
     };
     write(&layout, about).map_err(|problem| CertificateError { job: record.job.to_string(), problem })
 }
 
+fn attachments(record: &Record, print: &Print) -> Vec<ToAttach> {
+    const JSON: &str = "application/json";
+    let one = |ending: &str, kind, about, is_source, text: String| ToAttach {
+        name: format!("{}.{ending}", record.job),
+        kind,
+        about,
+        is_source,
+        text,
+    };
+    let about = "The record that this paper was made from";
+    let mut attached = vec![one("record.json", JSON, about, true, record.to_json())];
+    let about = "The last second verification of what the job has left";
+    attached.extend(print.verification.iter().map(|v| one("verification.json", JSON, about, true, v.to_json())));
+    let about = "What proves that the record stands in a ledger";
+    attached.extend(print.standing.iter().map(|s| one("tlog-proof", "text/plain", about, false, s.proof.clone())));
+    let about = "How the organisation has its papers printed";
+    attached.extend(print.house.to_attach().map(|text| one("house.json", JSON, about, false, text)));
+    attached
+}
+
 /// What the paper is: of a drive that is not sanitized there is no certificate.
-fn title(record: &Record) -> &'static str {
+fn title<'w>(record: &Record, words: &'w Words) -> &'w str {
     match record.claim().outcome() {
-        Outcome::NotSanitized => "Not sanitized: report of the treatment",
-        _ => "Certificate of sanitization",
+        Outcome::NotSanitized => &words.report_title,
+        _ => &words.certificate_title,
     }
 }
 
-fn lay_out(record: &Record) -> Layout {
-    let mut page = Layout::new();
-    head(&mut page, record);
-    outcome(&mut page, record);
-    let evidence = record.evidence();
-    page.heading("The drive", 60.0);
-    let drive = Drive { geometry: evidence.geometry(), hidden: evidence.hidden().clone(), ..evidence.drive().clone() };
-    page.facts(&drive_facts(&drive, record.papers()));
-    page.heading("Where it comes from and where it goes", 40.0);
-    page.facts(&origin_facts(record.papers()));
-    page.heading("What was done", 60.0);
-    page.facts(&work_facts(record));
-    page.wide_facts(&session_facts(evidence));
-    page.wide_facts(&own_facts(evidence));
-    page.wide_facts(&pass_facts(evidence));
-    let layers = strata::draw(&Strata::of(evidence, &record.before), WIDTH - 2.0 * MARGIN);
-    page.heading("The drive in layers", layers.height + 16.0);
-    page.drawing(layers);
-    page.space(2.0);
-    caption(
-        &mut page,
-        "First sector left, last sector right, to scale. Slanted lines: what was there before. Solid: laid by a pass. Bar: read back and right. Cross: faulty.",
-    );
-    if let Some(drawing) = pace::draw(evidence, WIDTH - 2.0 * MARGIN, 110.0) {
-        page.heading("Speed over position", drawing.height + 16.0);
-        page.drawing(drawing);
-        caption(&mut page, "The last pass strong, earlier passes thin. A dip shows a slow place.");
+/// In the standard's words, which no language has others for; only that nothing was earned is said in its own.
+pub(crate) fn outcome_word(outcome: Outcome, words: &Words) -> String {
+    if outcome == Outcome::NotSanitized { words.not_sanitized.clone() } else { outcome.to_string() }
+}
+
+/// One way to spread a paper over its pages.
+#[derive(Clone, Copy)]
+struct Fit {
+    /// Air between lines and parts.
+    air: f32,
+    /// The tallest that the chart may be, in points.
+    chart: f32,
+    /// Whether what follows begins on a page of its own.
+    apart: bool,
+}
+
+/// The paper so that no page is left all but empty: with the fewest pages, else with a last page that holds more than a rest.
+fn best_fit(record: &Record, print: &Print) -> Layout {
+    /// Less than this on the last page is a rest.
+    const REST: f32 = 0.45;
+    let usual = Fit { air: 1.0, chart: 110.0, apart: false };
+    let first = lay_out(record, print, usual);
+    if first.filled() >= REST || first.pages == 1 {
+        return first;
     }
-    page.heading("What follows", 60.0);
-    follows(&mut page, record);
-    page.heading("Second verification, by another person or tool, where one is asked for", 40.0);
-    page.facts(&[fact("Verified by", ""), fact("Date", ""), fact("Tool and version", ""), fact("Result", "")]);
-    page.heading("Signatures", 190.0);
-    page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &attestation(record));
+    let closer = [Fit { chart: 84.0, ..usual }, Fit { air: 0.7, chart: 84.0, ..usual }, Fit { air: 0.4, chart: 64.0, ..usual }];
+    let fewer = closer.into_iter().map(|fit| lay_out(record, print, fit)).find(|l| l.pages < first.pages);
+    let apart = || Some(lay_out(record, print, Fit { apart: true, ..usual })).filter(|l| l.pages == first.pages);
+    fewer.or_else(apart).unwrap_or(first)
+}
+
+fn lay_out(record: &Record, print: &Print, fit: Fit) -> Layout {
+    let w = words(print.house.language);
+    let mut page = Layout::with_air(print.house.page, fit.air);
+    letterhead(&mut page, &print.house, &record.papers().organisation, w);
+    head(&mut page, title(record, w), record.job.as_str());
+    outcome(&mut page, record, print, w);
+    let evidence = record.evidence();
+    page.heading(&w.the_drive, 60.0);
+    let drive = Drive { geometry: evidence.geometry(), hidden: evidence.hidden().clone(), ..evidence.drive().clone() };
+    page.facts(&drive_facts(&drive, record.papers(), w));
+    page.heading(&w.from_and_to, 40.0);
+    page.facts(&origin_facts(record.papers(), w));
+    own_fields(&mut page, &print.house, w);
+    page.heading(&w.what_was_done, 60.0);
+    page.facts(&work_facts(record, w));
+    page.wide_facts(&session_facts(evidence, w));
+    page.wide_facts(&own_facts(evidence, w));
+    page.wide_facts(&pass_facts(evidence, w));
+    drawings(&mut page, record, fit.chart, w);
+    if fit.apart {
+        page.new_page();
+    }
+    page.heading(&w.what_follows, 60.0);
+    follows(&mut page, record, w);
+    standing(&mut page, print, w);
+    page.heading(&w.second_verification, 40.0);
+    second_verification(&mut page, record, print, w);
+    page.heading(&w.signatures, 190.0);
+    page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &attestation(record, w));
     page.space(4.0);
-    page.signatures([
-        ("Sanitized by", person_facts(&record.papers().technician, record.papers())),
-        ("Validated by", person_facts(&record.papers().validator, record.papers())),
-    ]);
-    let tool = format!(
-        "Made by {} {}. The record of the job, with all its evidence, is attached to this file.",
-        record.tool.name, record.tool.version
-    );
-    let digest = format!("SHA-256 of the record {}", record.digest());
-    page.footers(|_, _| [tool.clone(), digest.clone()]);
+    let sanitized = record.claim().outcome() != Outcome::NotSanitized;
+    let by = if sanitized { &w.sanitized_by } else { &w.treated_by };
+    sign_here(&mut page, by, (&record.papers().technician, &record.papers().validator), &record.papers().organisation, w);
+    closing(&mut page, &print.house, w);
+    let tool = put(&w.made_by, &[("tool", &format!("{} {}", record.tool.name, record.tool.version))]);
+    foot(&mut page, [tool, put(&w.digest, &[("digest", &record.digest())])], w);
+    if !sanitized {
+        page.on_every_page(&warning_border(page.size));
+    }
     page
 }
 
-/// What the signatures stand for.
-fn attestation(record: &Record) -> String {
-    let Papers { technician, validator, .. } = record.papers();
-    let done = match record.claim().outcome() {
-        Outcome::NotSanitized => "was treated as told above, and is not sanitized",
-        _ => "was sanitized as told above",
+/// The foot of every page.
+pub(crate) fn foot(page: &mut Layout, lines: [String; 2], w: &Words) {
+    page.footers(&lines, |n, of| put(&w.page_of, &[("page", &n.to_string()), ("pages", &of.to_string())]));
+}
+
+/// Fields for the two who stand for it.
+pub(crate) fn sign_here(page: &mut Layout, by: &str, (technician, validator): (&Person, &Person), organisation: &str, w: &Words) {
+    page.signatures(
+        [
+            (by.to_string(), person_facts(technician, organisation, w)),
+            (w.validated_by.clone(), person_facts(validator, organisation, w)),
+        ],
+        [&w.signature, &w.date],
+    );
+}
+
+/// Slanted bars down the left edge, which no certificate has: seen at arm's length, and without colour.
+fn warning_border(size: crate::house::PageSize) -> Vec<Mark> {
+    let (_, height) = size.points();
+    let bar = |n: u16| {
+        let y = f32::from(n) * 22.0;
+        Mark::Rule { from: (8.0, y + 22.0), to: (30.0, y), width: 8.0, ink: Ink::Text }
     };
-    let mut said =
-        format!("I attest that the media named on this paper {done}, and that what stands here is true as far as I know.");
+    (0..).map(bar).take_while(|bar| matches!(bar, Mark::Rule { to: (_, y), .. } if *y < height)).collect()
+}
+
+/// The organisation's name, address and logo, where it has any of its own.
+pub(crate) fn letterhead(page: &mut Layout, house: &House, organisation: &str, w: &Words) {
+    const LOGO: (f32, f32) = (120.0, 46.0);
+    let top = page.y();
+    let mut room = page.inner();
+    if let Some(picture) = &house.logo {
+        let (across, down) = picture.size();
+        let width = LOGO.0.min(LOGO.1 * across as f32 / down as f32);
+        let name = if house.name.is_empty() { organisation } else { &house.name };
+        let x = page.width() - MARGIN - width;
+        let mark = Mark::Picture { x, y: top, w: width, picture: picture.clone() };
+        page.figure(&put(&w.logo_of, &[("name", name)]), mark);
+        room -= width + 14.0;
+    }
+    if !house.name.is_empty() {
+        page.text_in(Role::Paragraph, Style::new(Face::Strong, 10.0, Ink::Own), &house.name, room);
+    }
+    for line in &house.address {
+        page.text_in(Role::Paragraph, Style::new(Face::Text, 8.0, Ink::Faint), line, room);
+    }
+    if house.logo.is_some() {
+        page.down_to(top + LOGO.1);
+    }
+    if house.logo.is_some() || !house.name.is_empty() || !house.address.is_empty() {
+        page.space(14.0);
+    } else {
+        let organisation = if organisation.is_empty() { &w.electronic_media } else { organisation };
+        page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Faint), organisation);
+        page.space(2.0);
+    }
+}
+
+/// Fields of the organisation's own.
+pub(crate) fn own_fields(page: &mut Layout, house: &House, w: &Words) {
+    if !house.fields.is_empty() {
+        page.heading(&w.our_fields, 30.0);
+        let facts: Vec<Fact> = house.fields.iter().map(|f| fact(&f.label, f.value.clone())).collect();
+        page.facts(&facts);
+    }
+}
+
+/// Closing words, and in which language the record's own sentences are.
+pub(crate) fn closing(page: &mut Layout, house: &House, w: &Words) {
+    page.space(8.0);
+    if !house.closing.is_empty() {
+        page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &house.closing);
+        page.space(4.0);
+    }
+    if house.language != Language::En {
+        caption(page, &w.english_note);
+    }
+}
+
+/// The layers, and speed over position where there is room for it without tearing a hole into the pages.
+fn drawings(page: &mut Layout, record: &Record, chart: f32, w: &Words) {
+    /// What a chart needs at least.
+    const LEAST: f32 = 60.0;
+    /// Of a heading with its caption.
+    const AROUND: f32 = 60.0;
+    let evidence = record.evidence();
+    let layers = strata::draw(&Strata::of(evidence, &record.before), page.inner());
+    page.heading(&w.layers, layers.height + 16.0);
+    page.drawing(layers);
+    page.space(2.0);
+    caption(page, &w.layers_caption);
+    let rest = page.left() - AROUND;
+    let height = if rest >= LEAST { rest.min(chart) } else { chart };
+    if let Some(drawing) = pace::draw(evidence, page.inner(), height) {
+        page.heading(&w.pace, drawing.height + 16.0);
+        page.drawing(drawing);
+        caption(page, &w.pace_caption);
+    }
+}
+
+/// That the record stands in a ledger.
+fn standing(page: &mut Layout, print: &Print, w: &Words) {
+    let Some(standing) = &print.standing else { return };
+    page.heading(&w.the_ledger, 50.0);
+    let (entry, entries) = (grouped(standing.entry), grouped(standing.entries));
+    page.wide_facts(&[
+        fact(&w.ledger_entry, put(&w.ledger_sentence, &[("entry", &entry), ("entries", &entries)])),
+        code(&w.ledger_head, standing.head.clone()),
+        code(&w.ledger_key, standing.key_id.clone()),
+    ]);
+}
+
+/// Who has looked a second time, or lines to fill in.
+fn second_verification(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
+    let of_this = |v: &&VerificationRecord| v.look.of.as_ref().is_some_and(|of| of.job == record.job && of.ended == record.ended);
+    match print.verification.as_ref().filter(of_this) {
+        None => {
+            let blank = |label: &String| fact(label, "");
+            page.facts(&[blank(&w.verified_by), blank(&w.date), blank(&w.tool_and_version), blank(&w.result)]);
+        }
+        Some(v) => {
+            page.facts(&[
+                fact(&w.verified_by, v.look.by.name.clone()),
+                fact(&w.date, said_time(v.look.ended)),
+                fact(&w.tool_and_version, format!("{} {}", v.look.tool.name, v.look.tool.version)),
+                fact(&w.result, v.finding().to_string()),
+            ]);
+            let found: Vec<Fact> = v.sentences().iter().map(|s| fact(&w.found, s.clone())).collect();
+            page.wide_facts(&found);
+        }
+    }
+}
+
+/// What the signatures stand for.
+fn attestation(record: &Record, w: &Words) -> String {
+    let Papers { technician, validator, .. } = record.papers();
+    let mut said = match record.claim().outcome() {
+        Outcome::NotSanitized => w.attest_not.clone(),
+        _ => w.attest_done.clone(),
+    };
     let same = |a: &str, b: &str| a.trim().to_lowercase() == b.trim().to_lowercase();
     if !technician.name.trim().is_empty() && same(&technician.name, &validator.name) {
-        said += " The work was done and validated by one and the same person.";
+        said = format!("{said} {}", w.same_person);
     }
     said
 }
 
-fn caption(page: &mut Layout, text: &str) {
+pub(crate) fn caption(page: &mut Layout, text: &str) {
     page.text(Role::Paragraph, Style::new(Face::Text, 7.2, Ink::Faint), text);
 }
 
-fn head(page: &mut Layout, record: &Record) {
+/// The title, and beside it what it is of.
+pub(crate) fn head(page: &mut Layout, title: &str, name: &str) {
     let size = 9.5;
-    let job = record.job.to_string();
-    let x = WIDTH - MARGIN - fonts().width(Face::Mono, size, &job);
-    let y = page.y() + 17.0;
-    let title = title(record);
-    page.text(Role::Heading(1, title.into()), Style::new(Face::Strong, 19.0, Ink::Text), title);
-    page.place(Role::Paragraph, Mark::Text { x, y, face: Face::Mono, size, ink: Ink::Text, text: job });
-    let organisation = if record.papers().organisation.is_empty() { "Electronic media" } else { &record.papers().organisation };
-    page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Faint), organisation);
-    page.space(8.0);
+    let width = fonts().width(Face::Mono, size, name);
+    let (x, y) = (page.width() - MARGIN - width, page.y() + 17.0);
+    let room = page.inner() - width - 10.0;
+    page.text_in(Role::Heading(1, title.into()), Style::new(Face::Strong, 19.0, Ink::Own), title, room);
+    page.place(Role::Paragraph, Mark::Text { x, y, face: Face::Mono, size, ink: Ink::Text, text: name.into() });
+    page.space(6.0);
 }
 
-/// The outcome, large, between two rules; heavy ones where nothing was earned.
-fn outcome(page: &mut Layout, record: &Record) {
+/// The outcome, large, with the paper's code beside it. Where nothing was earned it stands white in a black band.
+fn outcome(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
+    const CODE: f32 = 84.0;
     let outcome = record.claim().outcome();
-    let (weight, ink) = if outcome == Outcome::NotSanitized { (2.2, Ink::Fault) } else { (2.2, Ink::Proved) };
-    page.rule(weight, ink);
-    page.space(7.0);
-    page.text(Role::Paragraph, Style::new(Face::Strong, 24.0, ink), &outcome.to_string());
-    let subject = record.evidence().drive().called();
-    let sentence = match outcome {
-        Outcome::NotSanitized => format!("{subject} is not sanitized. {}", sentences(record.claim().reasons())),
-        earned => format!("{subject} has reached {earned}. {}", sentences(record.claim().reasons())),
-    };
-    page.text(Role::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &sentence);
-    if record.evidence().drive().simulated {
-        let words = "Demonstration: the drive is simulated. This paper says nothing about any real media.";
-        page.space(3.0);
-        page.text(Role::Paragraph, Style::new(Face::Strong, 9.0, Ink::Text), words);
+    let sanitized = outcome != Outcome::NotSanitized;
+    let top = page.y();
+    if sanitized {
+        page.rule(2.2, Ink::Proved);
+        page.space(7.0);
+        page.text_in(Role::Paragraph, Style::new(Face::Strong, 24.0, Ink::Proved), &outcome.to_string(), page.inner() - CODE);
+    } else {
+        band(page, &w.not_sanitized_loud);
     }
-    page.space(7.0);
-    page.rule(weight, ink);
+    let below = page.y();
+    let drive = record.evidence().drive().called();
+    let word = outcome_word(outcome, w);
+    let first = if sanitized { &w.has_reached } else { &w.is_not_sanitized };
+    let sentence = format!("{} {}", put(first, &[("drive", &drive), ("outcome", &word)]), sentences(record.claim().reasons()));
+    let room = page.inner() - CODE - 8.0;
+    page.text_in(Role::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &sentence, room);
+    if record.evidence().drive().simulated {
+        page.space(3.0);
+        page.text_in(Role::Paragraph, Style::new(Face::Strong, 9.0, Ink::Text), &w.demonstration, room);
+    }
+    let code = Code::of(record, print.standing.as_ref().map(|s| s.key_id.as_str()));
+    if let Some(drawing) = code.drawing(CODE, &w.qr_says) {
+        let y = if sanitized { top + 3.0 } else { below };
+        page.figure(&w.qr_says, Mark::Drawing { x: page.width() - MARGIN - CODE, y, drawing });
+        page.down_to(y + CODE);
+    }
+    page.space(5.0);
+    page.rule(2.2, if sanitized { Ink::Proved } else { Ink::Text });
 }
 
-fn sentences(reasons: &[Reason]) -> String {
+/// White letters in a black band over the width of the page: the opposite of what a certificate looks like.
+pub(crate) fn band(page: &mut Layout, words: &str) {
+    const HEIGHT: f32 = 46.0;
+    let (y, width) = (page.y(), page.width());
+    page.on_this_page(Mark::Block { x: 0.0, y, w: width, h: HEIGHT, ink: Ink::Text });
+    page.space(7.0);
+    page.text(Role::Paragraph, Style::new(Face::Strong, 30.0, Ink::White), words);
+    page.down_to(y + HEIGHT + 8.0);
+}
+
+pub(crate) fn sentences(reasons: &[Reason]) -> String {
     reasons.iter().map(|r| r.sentence.as_str()).collect::<Vec<_>>().join(" ")
 }
 
-fn fact(label: &'static str, value: impl Into<String>) -> Fact {
-    Fact { label, value: value.into(), face: Face::Text }
+pub(crate) fn fact(label: &str, value: impl Into<String>) -> Fact {
+    Fact { label: label.into(), value: value.into(), face: Face::Text }
 }
 
-fn code(label: &'static str, value: impl Into<String>) -> Fact {
-    Fact { label, value: value.into(), face: Face::Mono }
+pub(crate) fn code(label: &str, value: impl Into<String>) -> Fact {
+    Fact { label: label.into(), value: value.into(), face: Face::Mono }
 }
 
-fn drive_facts(drive: &Drive, papers: &Papers) -> Vec<Fact> {
-    let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told by the drive".into());
+fn drive_facts(drive: &Drive, papers: &Papers, w: &Words) -> Vec<Fact> {
+    let said = |v: &Option<String>| v.clone().unwrap_or_else(|| w.not_told.clone());
     vec![
         fact(
-            "Manufacturer",
+            &w.manufacturer,
             match (&drive.unit.maker, papers.maker.trim()) {
                 (Some(maker), _) => maker.clone(),
-                (None, "") => "not told by the drive".into(),
-                (None, typed) => format!("{typed} (read from the label)"),
+                (None, "") => w.not_told.clone(),
+                (None, typed) => put(&w.from_the_label, &[("maker", typed)]),
             },
         ),
-        fact("Media type", format!("{}, because {}", drive.class, drive.class_basis)),
-        fact("Model", said(&drive.unit.model)),
-        fact("Capacity", drive.size()),
-        code("Serial number", said(&drive.unit.serial)),
-        fact("Sectors", format!("{}, {}", grouped(drive.geometry.sectors), drive.geometry.sector_sizes())),
-        fact("Property number", papers.property_number.clone()),
-        fact("Attached by", format!("{} ({})", drive.bus, drive.shown_path())),
-        fact("Firmware", said(&drive.unit.firmware)),
-        fact("Hidden areas", drive.hidden_sentence()),
-        fact("Unique names", or_none(drive.unit.ids.iter().map(|id| id.sentence()).collect())),
-        fact("Beside it", elsewhere(drive)),
+        fact(&w.media_type, format!("{}, because {}", drive.class, drive.class_basis)),
+        fact(&w.model, said(&drive.unit.model)),
+        fact(&w.capacity, drive.size()),
+        code(&w.serial, said(&drive.unit.serial)),
+        fact(&w.sectors, format!("{}, {}", grouped(drive.geometry.sectors), drive.geometry.sector_sizes())),
+        fact(&w.property_number, papers.property_number.clone()),
+        fact(&w.attached_by, format!("{} ({})", drive.bus, drive.shown_path())),
+        fact(&w.firmware, said(&drive.unit.firmware)),
+        fact(&w.hidden_areas, drive.hidden_sentence()),
+        fact(&w.unique_names, or_none(drive.unit.ids.iter().map(|id| id.sentence()).collect(), w)),
+        fact(&w.beside_it, elsewhere(drive, w)),
     ]
 }
 
 /// Namespace and other storage of the unit.
-fn elsewhere(drive: &Drive) -> String {
+fn elsewhere(drive: &Drive, w: &Words) -> String {
     let own = match drive.protocol {
         Protocol::Nvme { namespace } => vec![format!("this is namespace {namespace}")],
         _ => vec![],
     };
     let others = drive.elsewhere.iter().map(|e| e.what.clone());
-    or_none(own.into_iter().chain(others).collect())
+    or_none(own.into_iter().chain(others).collect(), w)
 }
 
 /// What no machine told is no line to fill in by hand.
-fn or_none(told: Vec<String>) -> String {
-    if told.is_empty() { "none told".into() } else { told.join("; ") }
+fn or_none(told: Vec<String>, w: &Words) -> String {
+    if told.is_empty() { w.none_told.clone() } else { told.join("; ") }
 }
 
-fn origin_facts(papers: &Papers) -> Vec<Fact> {
-    let before = papers.need.map(|n| n.sensitivity.to_string()).unwrap_or_default();
-    let after = papers.category_after.map(|c| c.to_string()).unwrap_or_default();
+fn origin_facts(papers: &Papers, w: &Words) -> Vec<Fact> {
+    let level = |s: Sensitivity| match s {
+        Sensitivity::Low => w.low.clone(),
+        Sensitivity::Moderate => w.moderate.clone(),
+        Sensitivity::High => w.high.clone(),
+    };
+    let backed_up = match papers.backup {
+        Backup::Yes => &w.yes,
+        Backup::No => &w.no,
+        Backup::NotNeeded => &w.not_needed,
+        Backup::Unknown => &w.unknown,
+    };
     vec![
-        fact("Source", papers.source.clone()),
-        fact("Lot", papers.lot.clone()),
-        fact("Confidentiality", if before.is_empty() { before } else { format!("{before} before") }),
-        fact("afterwards", after),
-        fact("Backed up", papers.backup.to_string()),
-        fact("Where to", papers.backup_place.clone()),
-        fact("Destination", papers.destination.clone()),
-        fact("Notes", papers.notes.clone()),
+        fact(&w.source, papers.source.clone()),
+        fact(&w.lot, papers.lot.clone()),
+        fact(&w.confidentiality_before, papers.need.map(|n| level(n.sensitivity)).unwrap_or_default()),
+        fact(&w.confidentiality_after, papers.category_after.map(level).unwrap_or_default()),
+        fact(&w.backed_up, backed_up.clone()),
+        fact(&w.backup_place, papers.backup_place.clone()),
+        fact(&w.destination, papers.destination.clone()),
+        fact(&w.notes, papers.notes.clone()),
     ]
 }
 
-fn work_facts(record: &Record) -> Vec<Fact> {
+fn work_facts(record: &Record, w: &Words) -> Vec<Fact> {
     let evidence = record.evidence();
     let faults = |set: jurex_core::ranges::RangeSet| {
-        if set.is_empty() { "none".to_string() } else { format!("{} ({})", counted(set.count(), "sector"), set.sentence(4)) }
+        if set.is_empty() { w.none.clone() } else { format!("{} ({})", counted(set.count(), "sector"), set.sentence(4)) }
     };
     // By the clock that nobody can set; records of version 1 have only that of the day.
     let by_the_wall = std::time::Duration::try_from(record.ended.duration_since(record.started)).unwrap_or_default();
-    let lasted = if evidence.lasted().is_zero() { by_the_wall } else { evidence.lasted() };
-    let interrupted = if evidence.sessions.len() > 1 { " at work" } else { "" };
+    let lasted = duration(if evidence.lasted().is_zero() { by_the_wall } else { evidence.lasted() });
+    let lasted = if evidence.sessions.len() > 1 { put(&w.at_work, &[("duration", &lasted)]) } else { lasted };
     vec![
-        fact("Method", method(record)),
-        fact("Technique", techniques(evidence)),
-        fact("Treatment", record.method.title.clone()),
-        code("Passes", if record.method.notation.is_empty() { "none".into() } else { record.method.notation.clone() }),
-        fact("Verification", verification(record)),
-        code("Sampling seed", sampling_seed(evidence)),
-        fact("Tool", format!("{} {}", record.tool.name, record.tool.version)),
-        fact("Duration", format!("{}{interrupted}", duration(lasted))),
-        fact("Began", said_time(record.started)),
-        fact("Ended", said_time(record.ended)),
-        fact("Sectors covered", covered(evidence)),
-        fact("Written", size(evidence.bytes_laid())),
-        fact("Read back", size(evidence.bytes_read())),
-        fact("Unwritable", faults(evidence.unwritable())),
-        fact("Unreadable", faults(evidence.unreadable())),
-        fact("Read back wrong", faults(evidence.wrong())),
-        fact("End of the job", evidence.ended.sentence()),
+        fact(&w.method, method(record, w)),
+        fact(&w.technique, techniques(evidence)),
+        fact(&w.treatment, record.method.title.clone()),
+        code(&w.passes, if record.method.notation.is_empty() { w.none.clone() } else { record.method.notation.clone() }),
+        fact(&w.verification, verification(record)),
+        code(&w.sampling_seed, sampling_seed(evidence).unwrap_or_else(|| w.not_sampled.clone())),
+        fact(&w.tool, format!("{} {}", record.tool.name, record.tool.version)),
+        fact(&w.duration, lasted),
+        fact(&w.began, said_time(record.started)),
+        fact(&w.ended, said_time(record.ended)),
+        fact(&w.sectors_covered, covered(evidence, w)),
+        fact(&w.written, size(evidence.bytes_laid())),
+        fact(&w.read_back, size(evidence.bytes_read())),
+        fact(&w.unwritable, faults(evidence.unwritable())),
+        fact(&w.unreadable, faults(evidence.unreadable())),
+        fact(&w.wrong, faults(evidence.wrong())),
+        fact(&w.end_of_job, evidence.ended.sentence()),
     ]
     .into_iter()
-    .chain(evidence.own_check().into_iter().flat_map(|c| &c.beside).map(|b| fact("Read beside it", b.sentence())))
+    .chain(evidence.own_check().into_iter().flat_map(|c| &c.beside).map(|b| fact(&w.read_beside, b.sentence())))
     .collect()
 }
 
@@ -263,10 +475,10 @@ fn verification(record: &Record) -> String {
     }
 }
 
-fn sampling_seed(evidence: &Evidence) -> String {
+fn sampling_seed(evidence: &Evidence) -> Option<String> {
     let of_own = evidence.own_check().and_then(|c| c.read_back.sampling.as_ref());
     let sampling = evidence.last_reading().and_then(|r| r.sampling.as_ref()).or(of_own);
-    sampling.map_or_else(|| "not sampled".into(), Sampling::seed)
+    sampling.map(Sampling::seed)
 }
 
 /// What was done, as the evidence has it.
@@ -278,8 +490,8 @@ fn techniques(evidence: &Evidence) -> String {
     if done.is_empty() { "nothing was begun".into() } else { done.join("; then ") }
 }
 
-/// Hidden areas, the drive's own erasure with what was read before and after it, and what people state.
-fn own_facts(evidence: &Evidence) -> Vec<Fact> {
+/// Hidden areas, the drive's own erasure with every answer of it, what was read before and after it, and what people state.
+fn own_facts(evidence: &Evidence, w: &Words) -> Vec<Fact> {
     let mut facts = vec![];
     if let Some(lift) = evidence.lift() {
         let lifted = lift.after.sectors.saturating_sub(lift.before.sectors);
@@ -288,7 +500,7 @@ fn own_facts(evidence: &Evidence) -> Vec<Fact> {
             counted(lifted, "sector"),
             lift.hidden.sentence()
         );
-        facts.push(fact("Lifted", said));
+        facts.push(fact(&w.lifted, said));
     }
     if let Some(own) = evidence.own() {
         let end = match (own.completed, &own.failure) {
@@ -298,15 +510,15 @@ fn own_facts(evidence: &Evidence) -> Vec<Fact> {
             (false, None) => "no end of it was told".into(),
         };
         let sent = own.commands.len();
-        facts.push(fact(
-            "Own erasure",
-            format!(
-                "{}: {end}. {} with their raw answers are in the attached record.",
-                own.technique.name(),
-                counted(sent as u64, "command")
-            ),
-        ));
-        facts.extend(own.commands.iter().rev().take(1).map(|c| fact("Last answer", format!("{} → {}", c.command, c.status))));
+        facts.push(fact(&w.own_erasure, format!("{}: {end}. {}.", own.technique.name(), counted(sent as u64, "command"))));
+        // The first and the last: between them the drive is asked the same over and over.
+        let told = own.commands.iter().enumerate().filter(|(i, _)| *i < TOLD_COMMANDS || i + TOLD_COMMANDS >= sent);
+        let mut last = 0;
+        for (n, (i, c)) in told.enumerate() {
+            let left_out = if i > last + 1 { format!("({} more in the record) ", i - last - 1) } else { String::new() };
+            last = i;
+            facts.push(code(if n == 0 { &w.raw_answers } else { "" }, format!("{left_out}{} → {}", c.command, c.status)));
+        }
     }
     if let Some(check) = evidence.own_check() {
         let drawn = check.drawn.unwrap_or_default();
@@ -319,29 +531,32 @@ fn own_facts(evidence: &Evidence) -> Vec<Fact> {
             ),
             _ => format!("; {} not blank", grouped(check.read_back.wrong.count())),
         };
-        facts.push(fact("Read after it", format!("{}{compared}.", counted(check.read_back.read.count(), "sector"))));
+        facts.push(fact(&w.read_after, format!("{}{compared}.", counted(check.read_back.read.count(), "sector"))));
     }
     if !evidence.stated.conditions.is_empty() {
         let by = if evidence.stated.by.is_empty() { "the technician" } else { &evidence.stated.by };
         let said: Vec<&str> = evidence.stated.conditions.iter().map(|c| c.statement()).collect();
-        facts.push(fact("Stated", format!("{by} states: {}", said.join(" "))));
+        facts.push(fact(&w.stated, format!("{by} states: {}", said.join(" "))));
     }
     facts
 }
 
+/// So many commands of an own erasure are told from its beginning, and as many from its end.
+const TOLD_COMMANDS: usize = 4;
+
 /// In the standard's words the method is what was carried out (Clear, Purge, Destroy), the technique how.
-fn method(record: &Record) -> String {
+fn method(record: &Record, w: &Words) -> String {
     match (record.claim().outcome(), record.method.expected) {
-        (Outcome::NotSanitized, Outcome::NotSanitized) => "none: the plan could earn nothing".into(),
-        (Outcome::NotSanitized, planned) => format!("{planned}, not reached"),
+        (Outcome::NotSanitized, Outcome::NotSanitized) => w.method_none.clone(),
+        (Outcome::NotSanitized, planned) => put(&w.method_not_reached, &[("planned", &planned.to_string())]),
         (earned, _) => earned.to_string(),
     }
 }
 
 /// Every hold on the drive: when, by which path, and how its sectors were reached.
-fn session_facts(evidence: &Evidence) -> Vec<Fact> {
+fn session_facts(evidence: &Evidence, w: &Words) -> Vec<Fact> {
     let said = |session: &Session| {
-        let closed = session.closed.map_or_else(|| "cut off".into(), said_time);
+        let closed = session.closed.map_or_else(|| w.cut_off.clone(), said_time);
         let drive = &session.drive;
         let bridge = if drive.bridged { ", through a bridge" } else { "" };
         format!(
@@ -352,44 +567,42 @@ fn session_facts(evidence: &Evidence) -> Vec<Fact> {
             session.access.sentence()
         )
     };
-    let label = if evidence.sessions.len() > 1 { "Interrupted" } else { "Drive held" };
-    let labels = std::iter::once(label).chain(std::iter::repeat(""));
+    let label = if evidence.sessions.len() > 1 { &w.interrupted } else { &w.drive_held };
+    let labels = std::iter::once(label.as_str()).chain(std::iter::repeat(""));
     let mut facts: Vec<Fact> = labels.zip(&evidence.sessions).map(|(label, s)| fact(label, said(s))).collect();
     if evidence.clock_was_set_back() {
-        let said = "The clock of the day was set back during the work: times of day are not to be relied on, durations are.";
-        facts.push(fact("Clock", said));
+        facts.push(fact(&w.clock, w.clock_set_back.clone()));
     }
     facts
 }
 
-fn covered(evidence: &Evidence) -> String {
+fn covered(evidence: &Evidence, w: &Words) -> String {
     if evidence.is_whole() {
-        format!("all {}", grouped(evidence.range().count))
+        put(&w.all_of, &[("n", &grouped(evidence.range().count))])
     } else {
         format!("{} of {} ({})", grouped(evidence.range().count), grouped(evidence.geometry().sectors), evidence.range())
     }
 }
 
-fn said_time(time: Timestamp) -> String {
+pub(crate) fn said_time(time: Timestamp) -> String {
     time.strftime("%Y-%m-%d %H:%M:%S UTC").to_string()
 }
 
 /// Passes that are told one by one; of more, only the last ones.
 const TOLD_PASSES: usize = 8;
 
-fn pass_facts(evidence: &Evidence) -> Vec<Fact> {
+fn pass_facts(evidence: &Evidence, w: &Words) -> Vec<Fact> {
     let skipped = evidence.passes().len().saturating_sub(TOLD_PASSES);
     let mut facts = vec![];
     if skipped > 0 {
-        facts.push(fact("Earlier passes", format!("passes 1 to {skipped} are told in the attached record")));
+        facts.push(fact(&w.earlier_passes, put(&w.earlier_passes_told, &[("n", &skipped.to_string())])));
     }
     for (i, pass) in evidence.passes().iter().enumerate().skip(skipped) {
-        facts.push(fact(PASS_LABELS[(i - skipped).min(TOLD_PASSES - 1)], pass_sentence(i + 1, pass, evidence)));
+        let label = if i == skipped { w.pass_by_pass.as_str() } else { "" };
+        facts.push(fact(label, pass_sentence(i + 1, pass, evidence)));
     }
     facts
 }
-
-const PASS_LABELS: [&str; TOLD_PASSES] = ["Pass by pass", "", "", "", "", "", "", ""];
 
 fn pass_sentence(number: usize, pass: &PassEvidence, evidence: &Evidence) -> String {
     let (sectors, took) = pass.pace.total();
@@ -407,31 +620,31 @@ fn pass_sentence(number: usize, pass: &PassEvidence, evidence: &Evidence) -> Str
     said + "."
 }
 
-fn follows(page: &mut Layout, record: &Record) {
+fn follows(page: &mut Layout, record: &Record, w: &Words) {
     let claim = record.claim();
     let cited = |r: &Reason| format!("{} [{}]", r.sentence, r.citation);
-    let listed = |label: &'static str, reasons: &[Reason]| -> Vec<Fact> {
+    let listed = |label: &str, reasons: &[Reason]| -> Vec<Fact> {
         let labels = std::iter::once(label).chain(std::iter::repeat(""));
         labels.zip(reasons).map(|(label, r)| fact(label, cited(r))).collect()
     };
-    let mut facts = vec![fact("Outcome", format!("{}, judged by {}", claim.outcome(), record.rule_set()))];
-    facts.extend(listed("Because", claim.reasons()));
-    facts.extend(listed("Not covered", claim.limits()));
-    facts.extend(record.evidence().size().map(|size| fact("Its size", size.sentence())));
-    facts.push(fact("Confidence", record.confidence()));
-    facts.extend(record.second_look.as_ref().map(|look| fact("Second look", look.sentence())));
-    facts.extend(record.leftovers().map(|both| fact("Leftovers", format!("{}.", capital(&both)))));
-    facts.extend(record.other_rules().map(|said| fact("Rules", said)));
+    let mut facts = vec![fact(&w.outcome, put(&w.judged_by, &[("outcome", &outcome_word(claim.outcome(), w)), ("rules", record.rule_set())]))];
+    facts.extend(listed(&w.because, claim.reasons()));
+    facts.extend(listed(&w.not_covered, claim.limits()));
+    facts.extend(record.evidence().size().map(|size| fact(&w.its_size, size.sentence())));
+    facts.push(fact(&w.confidence, record.confidence()));
+    facts.extend(record.second_look.as_ref().map(|look| fact(&w.second_look, look.sentence())));
+    facts.extend(record.leftovers().map(|both| fact(&w.leftovers, format!("{}.", capital(&both)))));
+    facts.extend(record.other_rules().map(|said| fact(&w.rules, said)));
     page.wide_facts(&facts);
 }
 
-fn person_facts(person: &Person, papers: &Papers) -> Vec<Fact> {
-    let organisation = if person.organisation.trim().is_empty() { &papers.organisation } else { &person.organisation };
+fn person_facts(person: &Person, organisation: &str, w: &Words) -> Vec<Fact> {
+    let organisation = if person.organisation.trim().is_empty() { organisation } else { person.organisation.as_str() };
     vec![
-        fact("Name", person.name.clone()),
-        fact("Title", person.title.clone()),
-        fact("Organisation", organisation.clone()),
-        fact("Place", person.place.clone()),
-        fact("Contact", person.contact.clone()),
+        fact(&w.name, person.name.clone()),
+        fact(&w.position, person.title.clone()),
+        fact(&w.organisation, organisation),
+        fact(&w.place, person.place.clone()),
+        fact(&w.contact, person.contact.clone()),
     ]
 }

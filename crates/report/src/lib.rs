@@ -7,14 +7,23 @@ mod attached;
 mod certificate;
 mod drawing;
 mod fonts;
+mod house;
+mod lot;
 mod page;
 mod pdf;
+mod print;
+mod qr;
+mod words;
 
-pub use attached::{NoAttachment, attached, is_as_printed};
+pub use attached::{Attached, NoAttachment, attached, is_as_printed, is_as_printed_of_lot};
 pub use certificate::{CertificateError, certificate};
+pub use house::{Colour, House, HouseError, Language, OwnField, PageSize, Picture};
 use jurex_core::record::{Papers, Record};
 use jurex_core::strata::Strata;
 pub use pdf::PdfError;
+pub use lot::lot_certificate;
+pub use print::{Print, Standing};
+pub use qr::{Code, NoCode};
 
 /// Signs in what people and drives have written that the certificate's fonts lack, if `record` gets these papers: they print
 /// as `?`. The record itself keeps them.

@@ -2,11 +2,9 @@
 
 use crate::drawing::{Drawing, Ink};
 use crate::fonts::{Face, fonts};
+use crate::house::PageSize;
+use crate::house::Picture;
 
-/// A4 in points.
-pub(crate) const WIDTH: f32 = 595.28;
-/// A4 in points.
-pub(crate) const HEIGHT: f32 = 841.89;
 /// Left and right margin.
 pub(crate) const MARGIN: f32 = 56.0;
 const TOP: f32 = 52.0;
@@ -19,8 +17,12 @@ pub(crate) enum Mark {
     Text { x: f32, y: f32, face: Face, size: f32, ink: Ink, text: String },
     /// A straight line.
     Rule { from: (f32, f32), to: (f32, f32), width: f32, ink: Ink },
+    /// A filled rectangle by its top left corner.
+    Block { x: f32, y: f32, w: f32, h: f32, ink: Ink },
     /// A whole drawing by its top left corner.
     Drawing { x: f32, y: f32, drawing: Drawing },
+    /// A picture by its top left corner, so wide.
+    Picture { x: f32, y: f32, w: f32, picture: Picture },
 }
 
 /// Marks that belong together on one page.
@@ -40,6 +42,7 @@ pub(crate) enum Role {
     Table,
     Row,
     HeaderCell,
+    ColumnHeader,
     Cell,
     Figure(String),
 }
@@ -71,24 +74,48 @@ pub(crate) struct Layout {
     pub(crate) runs: Vec<Run>,
     pub(crate) tree: Vec<Node>,
     pub(crate) pages: usize,
+    /// Headings of the outline, with their pages and heights.
+    pub(crate) outline: Vec<(String, usize, f32)>,
+    pub(crate) size: PageSize,
+    /// How much air is between lines and parts: 1 is usual.
+    air: f32,
     y: f32,
 }
 
 /// A label with its value, for tables of facts.
 pub(crate) struct Fact {
-    pub(crate) label: &'static str,
+    pub(crate) label: String,
     pub(crate) value: String,
     pub(crate) face: Face,
 }
 
 impl Layout {
-    pub(crate) fn new() -> Self {
-        Self { runs: vec![], tree: vec![], pages: 1, y: TOP }
+    pub(crate) fn new(size: PageSize) -> Self {
+        Self::with_air(size, 1.0)
+    }
+
+    /// With more or less air than usual.
+    pub(crate) fn with_air(size: PageSize, air: f32) -> Self {
+        Self { runs: vec![], tree: vec![], pages: 1, outline: vec![], size, air, y: TOP }
+    }
+
+    /// The page's width in points.
+    pub(crate) fn width(&self) -> f32 {
+        self.size.points().0
+    }
+
+    fn height(&self) -> f32 {
+        self.size.points().1
+    }
+
+    /// Room between the margins.
+    pub(crate) fn inner(&self) -> f32 {
+        self.width() - 2.0 * MARGIN
     }
 
     /// Starts a new page if less than `height` is left on this one.
     pub(crate) fn need(&mut self, height: f32) {
-        if self.y + height > HEIGHT - BOTTOM {
+        if self.y + height > self.height() - BOTTOM {
             self.pages += 1;
             self.y = TOP;
         }
@@ -105,8 +132,13 @@ impl Layout {
 
     /// A text over the full width.
     pub(crate) fn text(&mut self, role: Role, style: Style, text: &str) {
+        self.text_in(role, style, text, self.inner());
+    }
+
+    /// A text that is no wider than that.
+    pub(crate) fn text_in(&mut self, role: Role, style: Style, text: &str, room: f32) {
         let mut nodes = vec![];
-        for line in fonts().wrap(style.face, style.size, text, WIDTH - 2.0 * MARGIN) {
+        for line in fonts().wrap(style.face, style.size, text, room) {
             self.need(style.leading);
             self.y += style.leading;
             let mark = Mark::Text {
@@ -124,15 +156,16 @@ impl Layout {
 
     /// A line of decoration over the full width.
     pub(crate) fn rule(&mut self, width: f32, ink: Ink) {
-        let mark = Mark::Rule { from: (MARGIN, self.y), to: (WIDTH - MARGIN, self.y), width, ink };
+        let mark = Mark::Rule { from: (MARGIN, self.y), to: (self.width() - MARGIN, self.y), width, ink };
         self.run(true, vec![mark]);
     }
 
     /// A heading that stays on one page with at least `following` points of what comes after it.
     pub(crate) fn heading(&mut self, text: &str, following: f32) {
         self.need(34.0 + following);
-        self.space(13.0);
-        self.text(Role::Heading(2, text.into()), Style::new(Face::Strong, 10.5, Ink::Text), text);
+        self.space(13.0 * self.air);
+        self.outline.push((text.into(), self.pages - 1, self.y));
+        self.text(Role::Heading(2, text.into()), Style::new(Face::Strong, 10.5, Ink::Own), text);
         self.space(1.0);
         self.rule(0.5, Ink::Rule);
         self.space(4.0);
@@ -141,64 +174,118 @@ impl Layout {
     /// Facts in two columns of label over value. Rows are as high as the higher of their two cells.
     pub(crate) fn facts(&mut self, facts: &[Fact]) {
         const GUTTER: f32 = 18.0;
-        let column = (WIDTH - 2.0 * MARGIN - GUTTER) / 2.0;
+        let column = (self.inner() - GUTTER) / 2.0;
         let mut rows = vec![];
         for pair in facts.chunks(2) {
-            let cells: Vec<Vec<String>> =
-                pair.iter().map(|f| fonts().wrap(f.face, VALUE, &f.value, column - LABEL_WIDTH)).collect();
-            let lines = cells.iter().map(Vec::len).max().unwrap_or(1);
-            self.need(lines as f32 * LEADING + 2.5);
+            let cells: Vec<Cell> = pair.iter().map(|f| Cell::of(f, column)).collect();
+            let height = cells.iter().map(Cell::height).fold(LEADING, f32::max);
+            self.need(height + 2.5 * self.air);
             let mut row = vec![];
-            for (i, (fact, lines)) in pair.iter().zip(&cells).enumerate() {
+            for (i, (fact, cell)) in pair.iter().zip(&cells).enumerate() {
                 let x = MARGIN + i as f32 * (column + GUTTER);
-                row.extend(self.fact(x, fact, lines));
+                row.extend(self.fact(x, fact, cell));
             }
             rows.push(Node::Group(Role::Row, row));
-            self.y += lines as f32 * LEADING + 2.5;
+            self.y += height + 2.5 * self.air;
         }
         self.tree.push(Node::Group(Role::Table, rows));
     }
 
     /// Facts one below the other, values over the whole width.
     pub(crate) fn wide_facts(&mut self, facts: &[Fact]) {
-        let room = WIDTH - 2.0 * MARGIN - LABEL_WIDTH;
+        if facts.is_empty() {
+            return;
+        }
+        let room = self.inner();
         let mut rows = vec![];
         for fact in facts {
-            let lines = fonts().wrap(fact.face, VALUE, &fact.value, room);
-            self.need(lines.len() as f32 * LEADING + 2.5);
-            let row = self.fact(MARGIN, fact, &lines);
+            let cell = Cell::of(fact, room);
+            self.need(cell.height() + 2.5 * self.air);
+            let row = self.fact(MARGIN, fact, &cell);
             rows.push(Node::Group(Role::Row, row));
-            self.y += lines.len() as f32 * LEADING + 2.5;
+            self.y += cell.height() + 2.5 * self.air;
         }
         self.tree.push(Node::Group(Role::Table, rows));
     }
 
-    fn fact(&mut self, x: f32, fact: &Fact, lines: &[String]) -> Vec<Node> {
+    fn fact(&mut self, x: f32, fact: &Fact, cell: &Cell) -> Vec<Node> {
         let y = self.y + VALUE;
-        let label = Mark::Text { x, y, face: Face::Text, size: LABEL, ink: Ink::Faint, text: fact.label.into() };
-        let label = self.run(false, vec![label]);
+        let lines = cell.label.iter().enumerate();
+        let label = lines.map(|(i, line)| {
+            let y = y + i as f32 * LABEL_LEADING;
+            Mark::Text { x, y, face: Face::Text, size: LABEL, ink: Ink::Faint, text: line.clone() }
+        });
+        let label = self.run(false, label.collect());
         let blank = fact.value.is_empty();
         let value = if blank {
             // An empty field is a line to write on.
             let (from, to) = ((x + LABEL_WIDTH, y + 2.0), (x + LABEL_WIDTH + 120.0, y + 2.0));
             vec![Mark::Rule { from, to, width: 0.5, ink: Ink::Faint }]
         } else {
-            lines
-                .iter()
-                .enumerate()
-                .map(|(i, line)| Mark::Text {
-                    x: x + LABEL_WIDTH,
-                    y: y + i as f32 * LEADING,
-                    face: fact.face,
-                    size: VALUE,
-                    ink: Ink::Text,
-                    text: line.clone(),
-                })
-                .collect()
+            let set = |(i, line): (usize, &String)| Mark::Text {
+                x: x + LABEL_WIDTH,
+                y: y + i as f32 * LEADING,
+                face: fact.face,
+                size: VALUE,
+                ink: Ink::Text,
+                text: line.clone(),
+            };
+            cell.value.iter().enumerate().map(set).collect()
         };
         let value = self.run(blank, value);
         let cell = if blank { vec![] } else { vec![value] };
         vec![Node::Group(Role::HeaderCell, vec![label]), Node::Group(Role::Cell, cell)]
+    }
+
+    /// A table with a row of headings, that goes on over pages under the same headings. Widths are parts of the room.
+    pub(crate) fn table(&mut self, head: &[String], widths: &[f32], rows: &[Vec<(String, Face)>]) {
+        const SIZE: f32 = 7.6;
+        const LINE: f32 = 9.8;
+        const GAP: f32 = 6.0;
+        let room = self.inner();
+        let sum: f32 = widths.iter().sum();
+        let widths: Vec<f32> = widths.iter().map(|w| w / sum * room).collect();
+        let starts: Vec<f32> = widths.iter().scan(MARGIN, |x, w| Some(std::mem::replace(x, *x + w))).collect();
+        let wrap = |face, text: &str, i: usize| fonts().wrap(face, SIZE, text, widths[i] - GAP);
+        let titles: Vec<Vec<String>> = head.iter().enumerate().map(|(i, h)| wrap(Face::Strong, h, i)).collect();
+        let title_height = titles.iter().map(Vec::len).max().unwrap_or(1) as f32 * LINE + 5.0;
+        let cells = |page: &mut Self, lines: &[Vec<String>], faces: &dyn Fn(usize) -> Face, ink, again| -> Vec<Node> {
+            let y = page.y;
+            let set = |i: usize, n: usize, line: &String| Mark::Text {
+                x: starts[i],
+                y: y + SIZE + n as f32 * LINE,
+                face: faces(i),
+                size: SIZE,
+                ink,
+                text: line.clone(),
+            };
+            let marks = |(i, lines): (usize, &Vec<String>)| lines.iter().enumerate().map(|(n, l)| set(i, n, l)).collect();
+            lines.iter().enumerate().map(marks).map(|marks| page.run(again, marks)).collect()
+        };
+        self.need(title_height + 3.0 * LINE);
+        let (mut nodes, mut page_of_head) = (vec![], usize::MAX);
+        for row in rows {
+            let lines: Vec<Vec<String>> = row.iter().enumerate().map(|(i, (text, face))| wrap(*face, text, i)).collect();
+            let height = lines.iter().map(Vec::len).max().unwrap_or(1) as f32 * LINE + 3.0;
+            self.need(height);
+            if page_of_head != self.pages {
+                // What stands again on a further page is decoration: a reader aloud has heard it.
+                let again = page_of_head != usize::MAX;
+                let runs = cells(self, &titles, &|_| Face::Strong, Ink::Faint, again);
+                if !again {
+                    let cell = |run| Node::Group(Role::ColumnHeader, vec![run]);
+                    nodes.push(Node::Group(Role::Row, runs.into_iter().map(cell).collect()));
+                }
+                self.y += title_height - 3.0;
+                self.rule(0.5, Ink::Rule);
+                self.y += 3.0;
+                page_of_head = self.pages;
+            }
+            let runs = cells(self, &lines, &|i| row[i].1, Ink::Text, false);
+            nodes.push(Node::Group(Role::Row, runs.into_iter().map(|run| Node::Group(Role::Cell, vec![run])).collect()));
+            self.y += height;
+        }
+        self.tree.push(Node::Group(Role::Table, nodes));
     }
 
     /// A drawing at the left margin.
@@ -211,32 +298,33 @@ impl Layout {
     }
 
     /// Two fields side by side for signing by hand: heading, facts, and lines for signature and date.
-    pub(crate) fn signatures(&mut self, people: [(&'static str, Vec<Fact>); 2]) {
+    pub(crate) fn signatures(&mut self, people: [(String, Vec<Fact>); 2], words: [&str; 2]) {
         self.need(150.0);
         let top = self.y;
-        let column = (WIDTH - 2.0 * MARGIN - 24.0) / 2.0;
+        let column = (self.inner() - 24.0) / 2.0;
         let mut deepest = top;
         for (i, (heading, facts)) in people.into_iter().enumerate() {
             self.y = top;
             let x = MARGIN + i as f32 * (column + 24.0);
-            let mark = Mark::Text { x, y: self.y + 10.0, face: Face::Strong, size: 9.0, ink: Ink::Text, text: heading.into() };
+            let mark = Mark::Text { x, y: self.y + 10.0, face: Face::Strong, size: 9.0, ink: Ink::Text, text: heading };
             let run = self.run(false, vec![mark]);
             self.tree.push(Node::Group(Role::Paragraph, vec![run]));
             self.y += 18.0;
             let mut rows = vec![];
             for fact in &facts {
-                let lines = fonts().wrap(fact.face, VALUE, &fact.value, column - LABEL_WIDTH);
-                let row = self.fact(x, fact, &lines);
+                let cell = Cell::of(fact, column);
+                let row = self.fact(x, fact, &cell);
                 rows.push(Node::Group(Role::Row, row));
-                self.y += lines.len() as f32 * LEADING + 2.5;
+                self.y += cell.height() + 2.5;
             }
             self.tree.push(Node::Group(Role::Table, rows));
-            self.y += 34.0;
+            self.y += 34.0 * self.air;
             let line = Mark::Rule { from: (x, self.y), to: (x + column, self.y), width: 0.7, ink: Ink::Text };
             self.run(true, vec![line]);
             let word =
                 |x, text: &str| Mark::Text { x, y: 0.0, face: Face::Text, size: LABEL, ink: Ink::Faint, text: text.into() };
-            let marks = [word(x, "Signature"), word(x + column - 80.0, "Date")].map(|m| at_baseline(m, self.y + 10.0));
+            let [signature, date] = words;
+            let marks = [word(x, signature), word(x + column - 80.0, date)].map(|m| at_baseline(m, self.y + 10.0));
             let run = self.run(false, marks.into());
             self.tree.push(Node::Group(Role::Paragraph, vec![run]));
             deepest = deepest.max(self.y + 14.0);
@@ -245,10 +333,10 @@ impl Layout {
     }
 
     /// Words at the foot of every page.
-    pub(crate) fn footers(&mut self, left: impl Fn(usize, usize) -> [String; 2]) {
+    pub(crate) fn footers(&mut self, lines: &[String; 2], number: impl Fn(usize, usize) -> String) {
         for page in 0..self.pages {
-            let y = HEIGHT - BOTTOM + 22.0;
-            let [first, second] = left(page + 1, self.pages);
+            let y = self.height() - BOTTOM + 22.0;
+            let [first, second] = lines.clone();
             let size = 6.8;
             let text = |y, text: String, face| Mark::Text {
                 x: MARGIN,
@@ -258,10 +346,10 @@ impl Layout {
                 ink: Ink::Faint,
                 text: fonts().showable(face, &text),
             };
-            let number = format!("page {} of {}", page + 1, self.pages);
-            let x = WIDTH - MARGIN - fonts().width(Face::Text, size, &number);
+            let number = number(page + 1, self.pages);
+            let x = self.width() - MARGIN - fonts().width(Face::Text, size, &number);
             let marks = vec![
-                Mark::Rule { from: (MARGIN, y - 11.0), to: (WIDTH - MARGIN, y - 11.0), width: 0.5, ink: Ink::Rule },
+                Mark::Rule { from: (MARGIN, y - 11.0), to: (self.width() - MARGIN, y - 11.0), width: 0.5, ink: Ink::Rule },
                 text(y, first, Face::Text),
                 text(y + 10.0, second, Face::Mono),
                 Mark::Text { x, y, face: Face::Text, size, ink: Ink::Faint, text: number },
@@ -270,15 +358,67 @@ impl Layout {
         }
     }
 
-    /// A mark at an absolute place on the first page.
+    /// A mark at an absolute place on this page.
     pub(crate) fn place(&mut self, role: Role, mark: Mark) {
-        self.runs.push(Run { page: 0, decoration: false, marks: vec![mark] });
+        self.runs.push(Run { page: self.pages - 1, decoration: false, marks: vec![mark] });
         self.tree.push(Node::Group(role, vec![Node::Run(self.runs.len() - 1)]));
+    }
+
+    /// A mark on this page, which a reader aloud skips.
+    pub(crate) fn on_this_page(&mut self, mark: Mark) {
+        self.run(true, vec![mark]);
+    }
+
+    /// Marks on every page, which a reader aloud skips.
+    pub(crate) fn on_every_page(&mut self, marks: &[Mark]) {
+        (0..self.pages).for_each(|page| self.runs.push(Run { page, decoration: true, marks: marks.to_vec() }));
+    }
+
+    /// A drawing at an absolute place on this page.
+    pub(crate) fn figure(&mut self, description: &str, mark: Mark) {
+        self.place(Role::Figure(description.into()), mark);
     }
 
     /// Where the next thing goes.
     pub(crate) fn y(&self) -> f32 {
         self.y
+    }
+
+    /// Goes down to there, if it is not farther down already.
+    pub(crate) fn down_to(&mut self, y: f32) {
+        self.y = self.y.max(y);
+    }
+
+    /// What is on the last page, as a part of its room.
+    pub(crate) fn filled(&self) -> f32 {
+        (self.y - TOP) / (self.height() - BOTTOM - TOP)
+    }
+
+    /// Goes on at the top of a new page.
+    pub(crate) fn new_page(&mut self) {
+        self.need(self.height());
+    }
+
+    /// What is left of this page.
+    pub(crate) fn left(&self) -> f32 {
+        self.height() - BOTTOM - self.y
+    }
+}
+
+/// A fact's label and value, in lines.
+struct Cell {
+    label: Vec<String>,
+    value: Vec<String>,
+}
+
+impl Cell {
+    fn of(fact: &Fact, room: f32) -> Self {
+        let label = fonts().wrap(Face::Text, LABEL, &fact.label, LABEL_WIDTH - 5.0);
+        Self { label, value: fonts().wrap(fact.face, VALUE, &fact.value, room - LABEL_WIDTH) }
+    }
+
+    fn height(&self) -> f32 {
+        (self.value.len() as f32 * LEADING).max(self.label.len() as f32 * LABEL_LEADING)
     }
 }
 
@@ -292,4 +432,5 @@ fn at_baseline(mark: Mark, baseline: f32) -> Mark {
 const LABEL: f32 = 7.6;
 const VALUE: f32 = 9.0;
 const LEADING: f32 = 12.2;
+const LABEL_LEADING: f32 = 9.4;
 const LABEL_WIDTH: f32 = 82.0;

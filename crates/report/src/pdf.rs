@@ -1,15 +1,19 @@
-//! Writes laid-out pages as PDF/A-3a: tagged, fonts embedded, the record attached.
+//! Writes laid-out pages as PDF/A-3a and PDF/UA-1: tagged, with an outline, fonts embedded, the record attached.
 
 use crate::drawing::{Anchor, Drawing, Ink, Shape};
 use crate::fonts::{Face, fonts};
-use crate::page::{HEIGHT, Layout, Mark, Node, Role, Run, WIDTH};
+use crate::house::{Colour, Picture};
+use crate::page::{Layout, Mark, Node, Role, Run};
 use jiff::{Timestamp, tz::TimeZone};
 use krilla::color::rgb;
-use krilla::configure::{Archival, ConfigurationBuilder};
+use krilla::configure::{Accessibility, Archival, ConfigurationBuilder};
+use krilla::destination::XyzDestination;
 use krilla::embed::{AssociationKind, EmbeddedFile, MimeType};
 use krilla::error::KrillaError;
-use krilla::geom::{PathBuilder, Point, Rect};
+use krilla::geom::{PathBuilder, Point, Rect, Size, Transform};
+use krilla::image::{BitsPerComponent, CustomImage, Image, ImageColorspace};
 use krilla::metadata::{DateTime, Metadata};
+use krilla::outline::{Outline, OutlineNode};
 use krilla::page::PageSettings;
 use krilla::paint::{Fill, Stroke};
 use krilla::surface::Surface;
@@ -25,8 +29,22 @@ pub(crate) struct About {
     pub(crate) title: String,
     pub(crate) id: String,
     pub(crate) made: Timestamp,
-    pub(crate) attachment_name: String,
-    pub(crate) attachment: String,
+    /// The language of its words.
+    pub(crate) language: &'static str,
+    /// The organisation's colour.
+    pub(crate) colour: Colour,
+    /// What is attached, the record first.
+    pub(crate) attached: Vec<ToAttach>,
+}
+
+/// A text to be attached.
+pub(crate) struct ToAttach {
+    pub(crate) name: String,
+    pub(crate) kind: &'static str,
+    pub(crate) about: &'static str,
+    /// Whether the paper is made from it.
+    pub(crate) is_source: bool,
+    pub(crate) text: String,
 }
 
 /// Why a layout could not be set as PDF/A.
@@ -50,6 +68,7 @@ pub enum PdfError {
 pub(crate) fn write(layout: &Layout, about: About) -> Result<Vec<u8>, PdfError> {
     let configuration = ConfigurationBuilder::new()
         .with_archival_validator(Archival::A3_A)
+        .with_accessibility_validator(Accessibility::UA1)
         .finish()
         .map_err(|e| PdfError::Kind(format!("{e:?}")))?;
     let mut document =
@@ -58,29 +77,39 @@ pub(crate) fn write(layout: &Layout, about: About) -> Result<Vec<u8>, PdfError> 
     document.set_metadata(
         Metadata::new()
             .title(about.title)
-            .language("en".into())
+            .language(about.language.into())
             .creator("Jurex".into())
             .creation_date(date)
             .document_id(about.id),
     );
-    let identifiers = draw_pages(&mut document, layout)?;
-    let mut tree = TagTree::new().with_lang(Some("en".into()));
+    let identifiers = draw_pages(&mut document, layout, about.colour)?;
+    let mut tree = TagTree::new().with_lang(Some(about.language.into()));
     for node in &layout.tree {
         if let Some(node) = tag(node, &identifiers) {
             tree.push(node);
         }
     }
     document.set_tag_tree(tree);
-    document.embed_file(EmbeddedFile {
-        path: about.attachment_name,
-        mime_type: MimeType::new("application/json"),
-        description: Some("The record that this certificate was made from".into()),
-        association_kind: AssociationKind::Source,
-        data: about.attachment.into_bytes().into(),
-        modification_date: Some(date),
-        compress: None,
-        location: None,
-    });
+    let mut outline = Outline::new();
+    for (heading, page, y) in &layout.outline {
+        let there = XyzDestination::new(*page, Point::from_xy(0.0, *y));
+        outline.push_child(OutlineNode::new(heading.clone(), there));
+    }
+    document.set_outline(outline);
+    for attached in about.attached {
+        let kind = if attached.is_source { AssociationKind::Source } else { AssociationKind::Supplement };
+        document.embed_file(EmbeddedFile {
+            path: attached.name,
+            mime_type: MimeType::new(attached.kind),
+            description: Some(attached.about.into()),
+            association_kind: kind,
+            data: attached.text.into_bytes().into(),
+            modification_date: Some(date),
+            // Told apart from others by what is in it, not by how small it came out.
+            compress: Some(true),
+            location: None,
+        });
+    }
     document.finish().map_err(PdfError::Rules)
 }
 
@@ -97,14 +126,14 @@ fn date(time: Timestamp) -> DateTime {
         .utc_offset_minute(0)
 }
 
-fn draw_pages(document: &mut Document, layout: &Layout) -> Result<Vec<Option<Identifier>>, PdfError> {
+fn draw_pages(document: &mut Document, layout: &Layout, own: Colour) -> Result<Vec<Option<Identifier>>, PdfError> {
     let mut identifiers = vec![None; layout.runs.len()];
     for page_number in 0..layout.pages {
-        let settings = PageSettings::from_wh(WIDTH, HEIGHT).ok_or(PdfError::NoSize)?;
+        let settings = PageSettings::from_wh(layout.size.points().0, layout.size.points().1).ok_or(PdfError::NoSize)?;
         let mut page = document.start_page_with(settings);
         let mut surface = page.surface();
         for (i, run) in layout.runs.iter().enumerate().filter(|(_, r)| r.page == page_number) {
-            identifiers[i] = draw_run(&mut surface, run);
+            identifiers[i] = draw_run(&mut surface, run, own);
         }
         surface.finish();
         page.finish();
@@ -112,44 +141,93 @@ fn draw_pages(document: &mut Document, layout: &Layout) -> Result<Vec<Option<Ide
     Ok(identifiers)
 }
 
-fn draw_run(surface: &mut Surface<'_>, run: &Run) -> Option<Identifier> {
+fn draw_run(surface: &mut Surface<'_>, run: &Run, own: Colour) -> Option<Identifier> {
     let tag = if run.decoration {
         ContentTag::Artifact(Artifact::with_kind(ArtifactType::Other))
     } else {
         ContentTag::Span(SpanTag::empty())
     };
     let identifier = surface.start_tagged(tag);
-    run.marks.iter().for_each(|mark| draw(surface, mark));
+    run.marks.iter().for_each(|mark| draw(surface, mark, own));
     surface.end_tagged();
     (!run.decoration).then_some(identifier)
 }
 
-fn draw(surface: &mut Surface<'_>, mark: &Mark) {
+fn draw(surface: &mut Surface<'_>, mark: &Mark, own: Colour) {
+    let rgb = |ink: Ink| if ink == Ink::Own { own.0 } else { ink.rgb() };
     match mark {
-        Mark::Text { x, y, face, size, ink, text } => draw_text(surface, (*x, *y), *face, *size, *ink, text),
-        Mark::Rule { from, to, width, ink } => draw_path(surface, &[*from, *to], *width, *ink),
+        Mark::Text { x, y, face, size, ink, text } => draw_text(surface, (*x, *y), *face, *size, rgb(*ink), text),
+        Mark::Rule { from, to, width, ink } => draw_path(surface, &[*from, *to], *width, rgb(*ink)),
+        Mark::Block { x, y, w, h, ink } => draw_block(surface, (*x, *y, *w, *h), rgb(*ink)),
         Mark::Drawing { x, y, drawing } => draw_drawing(surface, (*x, *y), drawing),
+        Mark::Picture { x, y, w, picture } => draw_picture(surface, (*x, *y), *w, picture),
+    }
+}
+
+fn draw_block(surface: &mut Surface<'_>, (x, y, w, h): (f32, f32, f32, f32), rgb: [u8; 3]) {
+    let Some(rect) = Rect::from_xywh(x, y, w, h) else { return };
+    let mut path = PathBuilder::new();
+    path.push_rect(rect);
+    let Some(path) = path.finish() else { return };
+    surface.set_stroke(None);
+    surface.set_fill(Some(fill(rgb)));
+    surface.draw_path(&path);
+}
+
+/// Points of red, green and blue, with nothing that is seen through.
+#[derive(Clone, Hash)]
+struct Opaque {
+    rgb: Vec<u8>,
+    size: (u32, u32),
+}
+
+impl CustomImage for Opaque {
+    fn color_channel(&self) -> &[u8] {
+        &self.rgb
+    }
+
+    fn alpha_channel(&self) -> Option<&[u8]> {
+        None
+    }
+
+    fn bits_per_component(&self) -> BitsPerComponent {
+        BitsPerComponent::Eight
+    }
+
+    fn size(&self) -> (u32, u32) {
+        self.size
+    }
+
+    fn icc_profile(&self) -> Option<&[u8]> {
+        None
+    }
+
+    fn color_space(&self) -> ImageColorspace {
+        ImageColorspace::Rgb
+    }
+}
+
+fn draw_picture(surface: &mut Surface<'_>, (x, y): (f32, f32), w: f32, picture: &Picture) {
+    let (across, down) = picture.size();
+    let opaque = Opaque { rgb: picture.rgb().to_vec(), size: (across, down) };
+    let size = Size::from_wh(w, w * down as f32 / across as f32);
+    if let (Ok(image), Some(size)) = (Image::from_custom(opaque, false), size) {
+        surface.push_transform(&Transform::from_translate(x, y));
+        surface.draw_image(image, size);
+        surface.pop();
     }
 }
 
 fn draw_drawing(surface: &mut Surface<'_>, (left, top): (f32, f32), drawing: &Drawing) {
     for shape in &drawing.shapes {
         match shape {
-            Shape::Rect { x, y, w, h, ink } => {
-                let Some(rect) = Rect::from_xywh(left + x, top + y, *w, *h) else { continue };
-                let mut path = PathBuilder::new();
-                path.push_rect(rect);
-                let Some(path) = path.finish() else { continue };
-                surface.set_stroke(None);
-                surface.set_fill(Some(fill(*ink)));
-                surface.draw_path(&path);
-            }
+            Shape::Rect { x, y, w, h, ink } => draw_block(surface, (left + x, top + y, *w, *h), ink.rgb()),
             Shape::Line { from, to, width, ink } => {
-                draw_path(surface, &[(left + from.0, top + from.1), (left + to.0, top + to.1)], *width, *ink);
+                draw_path(surface, &[(left + from.0, top + from.1), (left + to.0, top + to.1)], *width, ink.rgb());
             }
             Shape::Path { points, width, ink } => {
                 let moved: Vec<(f32, f32)> = points.iter().map(|(x, y)| (left + x, top + y)).collect();
-                draw_path(surface, &moved, *width, *ink);
+                draw_path(surface, &moved, *width, ink.rgb());
             }
             Shape::Text { x, y, size, anchor, ink, text } => {
                 let width = fonts().width(Face::Text, *size, text);
@@ -158,35 +236,33 @@ fn draw_drawing(surface: &mut Surface<'_>, (left, top): (f32, f32), drawing: &Dr
                     Anchor::Middle => width / 2.0,
                     Anchor::End => width,
                 };
-                draw_text(surface, (left + x - shift, top + y), Face::Text, *size, *ink, text);
+                draw_text(surface, (left + x - shift, top + y), Face::Text, *size, ink.rgb(), text);
             }
         }
     }
 }
 
-fn fill(ink: Ink) -> Fill {
-    let [r, g, b] = ink.rgb();
+fn fill([r, g, b]: [u8; 3]) -> Fill {
     Fill { paint: rgb::Color::new(r, g, b).into(), ..Fill::default() }
 }
 
-fn draw_text(surface: &mut Surface<'_>, (x, y): (f32, f32), face: Face, size: f32, ink: Ink, text: &str) {
+fn draw_text(surface: &mut Surface<'_>, (x, y): (f32, f32), face: Face, size: f32, rgb: [u8; 3], text: &str) {
     if text.trim().is_empty() {
         return;
     }
     surface.set_stroke(None);
-    surface.set_fill(Some(fill(ink)));
+    surface.set_fill(Some(fill(rgb)));
     let text = fonts().showable(face, text);
     surface.draw_text(Point::from_xy(x, y), fonts().font(face), size, &text, false, TextDirection::LeftToRight);
 }
 
-fn draw_path(surface: &mut Surface<'_>, points: &[(f32, f32)], width: f32, ink: Ink) {
+fn draw_path(surface: &mut Surface<'_>, points: &[(f32, f32)], width: f32, [r, g, b]: [u8; 3]) {
     let mut path = PathBuilder::new();
     for (i, (x, y)) in points.iter().enumerate() {
         if i == 0 { path.move_to(*x, *y) } else { path.line_to(*x, *y) }
     }
     // A path of one point, or of no length, has nothing to draw.
     let Some(path) = path.finish() else { return };
-    let [r, g, b] = ink.rgb();
     surface.set_fill(None);
     surface.set_stroke(Some(Stroke { paint: rgb::Color::new(r, g, b).into(), width, ..Stroke::default() }));
     surface.draw_path(&path);
@@ -210,6 +286,7 @@ fn kind(role: &Role) -> TagKind {
         Role::Table => Tag::Table.into(),
         Role::Row => Tag::TR.into(),
         Role::HeaderCell => Tag::TH(TableHeaderScope::Row).into(),
+        Role::ColumnHeader => Tag::TH(TableHeaderScope::Column).into(),
         Role::Cell => Tag::TD.into(),
         Role::Figure(description) => Tag::Figure(Some(description.clone())).into(),
     }

@@ -11,7 +11,7 @@ mod store;
 
 pub use jwk::{BadKey, PublicKey};
 pub use jws::{BadSignature, Signed, sign};
-pub use note::{SignedHead, sign_head};
+pub use note::{SignedHead, parse_unsigned_head, sign_head, unsigned_head};
 pub use store::{KeyError, KeyInfo, KeyStore, Passphrase, PrivateKey, Whose};
 
 use base64::Engine;

@@ -39,6 +39,19 @@ fn key_hash(key: &PublicKey) -> [u8; 4] {
     std::array::from_fn(|i| digest[i])
 }
 
+/// A head that nobody has signed: the same three lines, and nothing under them.
+pub fn unsigned_head(size: u64, root: &[u8; 32]) -> String {
+    text(size, root)
+}
+
+/// Size and head of a text of three lines that nobody has signed; `None`: it is none.
+pub fn parse_unsigned_head(text_of: &str) -> Option<(u64, [u8; 32])> {
+    let mut lines = text_of.lines();
+    let (Some(ORIGIN), Some(size), Some(root), None) = (lines.next(), lines.next(), lines.next(), lines.next()) else { return None };
+    let (size, root) = (size.parse().ok()?, STANDARD.decode(root).ok()?.try_into().ok()?);
+    (text(size, &root) == text_of).then_some((size, root))
+}
+
 /// Signs a head.
 pub fn sign_head(size: u64, root: &[u8; 32], key: &PrivateKey) -> String {
     let (text, public) = (text(size, root), key.public());
@@ -112,6 +125,8 @@ mod tests {
                 assert!(!still, "bit {bit} of byte {at}: {altered}");
             }
         }
+        let unsigned = unsigned_head(17, &[0xab; 32]);
+        assert_eq!((parse_unsigned_head(&unsigned), parse_unsigned_head(&note)), (Some((17, [0xab; 32])), None));
         for junk in ["", "\n\n", "jurex-ledger\n1\n\n", "jurex-ledger\nx\nAA==\n\n\u{2014} a b\n"] {
             assert!(SignedHead::parse(junk).is_err());
         }

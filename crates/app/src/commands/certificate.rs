@@ -1,27 +1,47 @@
-//! `jurex certificate JOB`: the files of a past job, from the ledger.
+//! `jurex certificate JOB` or `--lot LOT`: the files of past work, from the ledger.
 
-use super::{say, signing_key};
+use super::{lot, say, seal};
 use crate::cli::Certificate;
 use crate::config::Config;
 use crate::exit::Failure;
-use crate::files::{self, FileError};
+use crate::files::{self, FileError, Issue};
 use crate::places::Places;
 use jurex_core::record::{JobId, Record};
 use jurex_ledger::{Ledger, LedgerError};
+use std::path::Path;
 use std::process::ExitCode;
 
 pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
-    let job: JobId = wanted.job.parse().map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
+    if let Some(lot) = &wanted.lot {
+        return of_lot(lot, &wanted.out, wanted.demo);
+    }
+    let job: JobId = wanted.job.as_deref().unwrap_or_default().parse().map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
     let places = Places::find()?;
     let record = find(&places, &job)?;
     if let Some(said) = record.other_rules() {
         super::remark(&format!("jurex: {said}"));
     }
     let config = Config::read(&places.config_file())?;
-    let key = if record.evidence().drive().simulated { None } else { signing_key(&places, &config) };
-    let written = files::write_all(&wanted.out, &record, key.as_ref()).map_err(|e| file_failure(&e, &job))?;
+    let simulated = record.evidence().drive().simulated;
+    let seal = seal(&places, &config, crate::paper::house(&places)?, simulated);
+    let ledger = places.ledger_for(simulated);
+    let issue = Issue { key: seal.key(), print: seal.print(&ledger, &record) };
+    let written = files::write_all(&wanted.out, &record, &issue).map_err(|e| file_failure(&e, &job))?;
     written.iter().for_each(|path| say(&path.display().to_string()));
     Ok(ExitCode::SUCCESS)
+}
+
+/// The papers of a whole lot: PDF, CSV, and JSON, signed where there is a key.
+fn of_lot(name: &str, out: &Path, demo: bool) -> Result<ExitCode, Failure> {
+    let places = Places::find()?;
+    let config = if demo { Config::demo() } else { Config::read(&places.config_file())? };
+    let seal = seal(&places, &config, crate::paper::house(&places)?, demo);
+    let statement = lot::statement(name, &places, &config, demo)?;
+    let tally = statement.tally();
+    let written = files::write_lot(out, &statement, &seal).map_err(|e| Failure::Use(format!("{e}. The lot is safe in the ledger")))?;
+    say(&format!("Lot {}: {}.", jurex_core::text::printable(name.as_bytes()), tally.sentence()));
+    written.iter().for_each(|path| say(&path.display().to_string()));
+    Ok(if tally.is_complete() { ExitCode::SUCCESS } else { ExitCode::from(3) })
 }
 
 fn file_failure(e: &FileError, job: &JobId) -> Failure {

@@ -4,12 +4,16 @@ use super::say;
 use crate::cli::Check;
 use crate::exit::Failure;
 use crate::places::Places;
+use crate::signing::standing;
+use jurex_core::lot::{StandWord, Statement};
 use jurex_core::proof::VerificationRecord;
-use jurex_core::record::{BadRecord, Record};
+use jurex_core::record::{BadRecord, JobId, Record};
+use jurex_core::rules::Outcome;
 use jurex_core::text::{printable, shown_path};
 use jurex_core::units::size;
-use jurex_report::{NoAttachment, attached, is_as_printed};
-use jurex_sign::{KeyStore, PublicKey, Signed};
+use jurex_ledger::{Head, Inclusion, Ledger};
+use jurex_report::{Code, House, NoAttachment, Print, Standing, attached, is_as_printed, is_as_printed_of_lot};
+use jurex_sign::{KeyStore, PublicKey, Signed, SignedHead};
 use std::process::ExitCode;
 
 /// What came of looking at one file.
@@ -27,11 +31,16 @@ enum Held {
 struct Found {
     held: Held,
     lines: Vec<String>,
+    /// The record that it is of: job, outcome, digest.
+    record: Option<(JobId, Outcome, String)>,
 }
+
+/// Keys that signatures are checked with, by name.
+type Known = [(String, PublicKey)];
 
 impl Found {
     fn new() -> Self {
-        Self { held: Held::Good, lines: vec![] }
+        Self { held: Held::Good, lines: vec![], record: None }
     }
 
     fn good(&mut self, what: &str, said: &str) {
@@ -44,6 +53,21 @@ impl Found {
     }
 }
 
+impl Found {
+    /// Whether it is what the code of a paper names.
+    fn compare(&mut self, code: &Code) {
+        match &self.record {
+            Some((job, outcome, digest)) if (job, outcome, digest) == (&code.job, &code.outcome, &code.digest) => {
+                self.good("code", "the code of the paper is of this record");
+            }
+            _ => {
+                let said = format!("the code of the paper is of another record: job {}, {}, digest {}", code.job, code.outcome, code.digest);
+                self.note(Held::Altered, "code", &said);
+            }
+        }
+    }
+}
+
 pub(crate) fn run(asked: &Check) -> Result<ExitCode, Failure> {
     let mut known = KeyStore::new(&Places::find()?.keys()).known()?;
     for file in &asked.key {
@@ -52,26 +76,67 @@ pub(crate) fn run(asked: &Check) -> Result<ExitCode, Failure> {
         let key = PublicKey::parse(&text).map_err(|e| Failure::Use(format!("{}: {e}", shown_path(file))))?;
         known.push((shown_path(file), key));
     }
+    let code = asked.qr.as_deref().map(|text| text.parse::<Code>().map_err(|e| Failure::Use(e.to_string()))).transpose()?;
     let mut worst = Held::Good;
     for file in &asked.file {
         let bytes = std::fs::read(file).map_err(|e| Failure::Use(format!("cannot read {}: {e}", shown_path(file))))?;
-        let found = look(&bytes, &known);
-        let word = match found.held {
-            Held::Good => "good",
-            Held::Unchecked => "not all of it could be checked",
-            Held::Altered => "altered, or it contradicts itself",
-        };
-        say(&format!("{}: {word}", shown_path(file)));
-        found.lines.iter().for_each(|line| say(line));
-        worst = worst.max(found.held);
+        let mut found = look(&bytes, &known);
+        code.iter().for_each(|code| found.compare(code));
+        worst = worst.max(tell(&shown_path(file), &found));
+    }
+    if let Some(code) = code.filter(|_| asked.file.is_empty()) {
+        worst = worst.max(tell("the code", &code_alone(&code, &Places::find()?, &known)?));
     }
     Ok(if worst == Held::Good { ExitCode::SUCCESS } else { ExitCode::from(3) })
 }
 
-fn look(bytes: &[u8], known: &[(String, PublicKey)]) -> Found {
+fn tell(name: &str, found: &Found) -> Held {
+    let word = match found.held {
+        Held::Good => "good",
+        Held::Unchecked => "not all of it could be checked",
+        Held::Altered => "altered, or it contradicts itself",
+    };
+    say(&format!("{name}: {word}"));
+    found.lines.iter().for_each(|line| say(line));
+    found.held
+}
+
+/// A code with no file: what it claims, and whether the ledger here bears it out.
+fn code_alone(code: &Code, places: &Places, known: &Known) -> Result<Found, Failure> {
+    let mut found = Found::new();
+    found.good("job", code.job.as_str());
+    found.good("claims", &code.outcome.to_string());
+    found.good("digest", &code.digest);
+    match &code.key_id {
+        None => found.good("key", "none: nobody vouches for it"),
+        Some(id) => match known.iter().find(|(_, key)| key.id() == *id) {
+            Some((name, _)) => found.good("key", &format!("{id} ({name})")),
+            None => found.good("key", &format!("{id}, which is not known here")),
+        },
+    }
+    let path = places.ledger();
+    let record = if path.exists() { Ledger::open_to_read(&path)?.record(&code.job).ok() } else { None };
+    match record {
+        None => found.note(Held::Unchecked, "ledger", "its record is not in the ledger here: a code by itself proves nothing. Ask for the file"),
+        Some(record) if record.digest() == code.digest && record.claim().outcome() == code.outcome => {
+            found.good("ledger", "the newest record of that job in the ledger here has this digest and this outcome");
+        }
+        Some(record) => {
+            let said = format!(
+                "the newest record of that job in the ledger here says {}, digest {}: the code is of another, or has been altered",
+                record.claim().outcome(),
+                record.digest()
+            );
+            found.note(Held::Altered, "ledger", &said);
+        }
+    }
+    Ok(found)
+}
+
+fn look(bytes: &[u8], known: &Known) -> Found {
     let mut found = Found::new();
     if bytes.starts_with(b"%PDF-") {
-        paper(bytes, &mut found);
+        paper(bytes, known, &mut found);
         return found;
     }
     let Ok(text) = std::str::from_utf8(bytes) else {
@@ -80,23 +145,45 @@ fn look(bytes: &[u8], known: &[(String, PublicKey)]) -> Found {
     };
     if text.trim_start().starts_with("{\"payload\"") || text.contains("\"signature\"") && text.contains("\"protected\"") {
         signed(text, known, &mut found);
-    } else if record(text, &mut found).is_some() {
-        found.good("signature", "none: anybody could have made it. The signed record beside it tells who vouches for it");
+    } else if text.starts_with("c2sp.org/tlog-proof") {
+        proof_alone(text, known, &mut found);
+    } else if content(text, &mut found) {
+        found.good("signature", UNSIGNED);
     }
     found
 }
 
-/// A certificate or report: its record, and whether the paper is what is printed of it.
-fn paper(bytes: &[u8], found: &mut Found) {
-    let text = match attached(bytes) {
-        Ok(text) => text,
+const UNSIGNED: &str = "none: anybody could have made it. The signed record beside it tells who vouches for it";
+
+/// A certificate or report: what it was made from, and whether the paper is what is printed of that.
+fn paper(bytes: &[u8], known: &Known, found: &mut Found) {
+    let attached = match attached(bytes) {
+        Ok(attached) => attached,
         Err(why @ NoAttachment::None) => return found.note(Held::Unchecked, "paper", &why.to_string()),
         Err(why @ NoAttachment::Damaged) => return found.note(Held::Altered, "paper", &why.to_string()),
     };
-    let Some(record) = record(&text, found) else { return };
-    if is_as_printed(bytes, &record) {
+    let house = match attached.house.as_deref().map(House::from_attached).transpose() {
+        Ok(house) => house.unwrap_or_default(),
+        Err(why) => return found.note(Held::Altered, "paper", &format!("how it is printed can't be read from it: {why}")),
+    };
+    let (is_right, version) = if is_statement(&attached.record) {
+        let Some(statement) = statement(&attached.record, found) else { return };
+        (is_as_printed_of_lot(bytes, &statement, &house), statement.tool.version)
+    } else {
+        let Some(record) = record(&attached.record, found) else { return };
+        let standing = attached.proof.as_deref().and_then(|text| proof(text, Some(&record), known, found));
+        let verification = attached.verification.as_deref().map(VerificationRecord::from_json);
+        let verification = match verification.transpose() {
+            Ok(verification) => verification,
+            Err(why) => return found.note(Held::Altered, "verified", &why.to_string()),
+        };
+        verification.iter().for_each(|v| found.good("verified", &format!("a second time by {}: {}", printable(v.look.by.name.as_bytes()), v.finding())));
+        let print = Print { house, standing, verification };
+        (is_as_printed(bytes, &record, &print), record.tool.version)
+    };
+    if is_right {
         found.good("paper", "to the byte what this version prints of the record that is attached to it");
-    } else if record.tool.version == env!("CARGO_PKG_VERSION") {
+    } else if version == env!("CARGO_PKG_VERSION") {
         found.note(
             Held::Altered,
             "paper",
@@ -105,15 +192,60 @@ fn paper(bytes: &[u8], found: &mut Found) {
     } else {
         let said = format!(
             "it was printed by version {} of Jurex, which this is not: only the record that is attached to it could be checked",
-            printable(record.tool.version.as_bytes())
+            printable(version.as_bytes())
         );
         found.note(Held::Unchecked, "paper", &said);
     }
-    found.good("signature", "none: anybody could have made it. The signed record beside it tells who vouches for it");
+    found.good("signature", UNSIGNED);
+}
+
+/// That a record stands in a ledger; without the record only what it says.
+fn proof_alone(text: &str, known: &Known, found: &mut Found) {
+    if proof(text, None, known, found).is_some() {
+        let said = "by itself it tells only that something stands there: check it together with its record, as it is attached to the paper";
+        found.good("record", said);
+    }
+}
+
+/// A proof that `record` stands in a ledger, taken apart and checked.
+fn proof(text: &str, record: Option<&Record>, known: &Known, found: &mut Found) -> Option<Standing> {
+    let proof = match Inclusion::parse(text) {
+        Ok(proof) => proof,
+        Err(why) => {
+            found.note(Held::Altered, "ledger", &why.to_string());
+            return None;
+        }
+    };
+    let head = match SignedHead::parse(&proof.note) {
+        Ok(head) => head,
+        Err(why) => {
+            found.note(Held::Altered, "ledger", &why.to_string());
+            return None;
+        }
+    };
+    let of = Head { size: head.size, root: head.root };
+    let leads = record.map_or_else(|| proof.check_alone(&of), |r| proof.check(r.job.as_str(), &r.digest(), &of));
+    if let Err(why) = leads {
+        found.note(Held::Altered, "ledger", &why.to_string());
+        return None;
+    }
+    let id = printable(head.key_id().as_bytes());
+    let place = format!("entry {} of {} in the ledger", proof.place + 1, head.size);
+    match known.iter().find(|(_, key)| key.id() == head.key_id()) {
+        None => found.note(Held::Unchecked, "ledger", &format!("{place}, under a head by key {id}, which is not known here")),
+        Some((name, key)) => match head.check(key) {
+            Ok(()) => found.good("ledger", &format!("{place}, under a head signed by key {id} ({name})")),
+            Err(why) => {
+                found.note(Held::Altered, "ledger", &why.to_string());
+                return None;
+            }
+        },
+    }
+    standing(&proof)
 }
 
 /// A signed file: the signature, and what is under it.
-fn signed(text: &str, known: &[(String, PublicKey)], found: &mut Found) {
+fn signed(text: &str, known: &Known, found: &mut Found) {
     let signed = match Signed::parse(text) {
         Ok(signed) => signed,
         Err(why) => return found.note(Held::Altered, "signature", &why.to_string()),
@@ -131,15 +263,47 @@ fn signed(text: &str, known: &[(String, PublicKey)], found: &mut Found) {
             Err(why) => return found.note(Held::Altered, "signature", &why.to_string()),
         },
     }
-    record(signed.unchecked(), found);
+    content(signed.unchecked(), found);
 }
 
-/// A record, or a verification record, by itself.
-fn record(text: &str, found: &mut Found) -> Option<Record> {
+/// A record, a verification record, or a statement of a lot, by itself. Whether it holds by itself.
+fn content(text: &str, found: &mut Found) -> bool {
     if text.contains("\"jurex-verification/") {
         verification(text, found);
-        return None;
+    } else if is_statement(text) {
+        statement(text, found);
+    } else {
+        record(text, found);
     }
+    found.held == Held::Good
+}
+
+fn is_statement(text: &str) -> bool {
+    text.contains("\"format\":\"jurex-lot/")
+}
+
+/// What is stated of a lot.
+fn statement(text: &str, found: &mut Found) -> Option<Statement> {
+    let statement = match Statement::from_json(text) {
+        Ok(statement) => statement,
+        Err(why) => {
+            found.note(Held::Altered, "lot", &why.to_string());
+            return None;
+        }
+    };
+    if statement.to_json() != text.trim_end() {
+        found.note(Held::Altered, "lot", "it is not in the canonical form: a byte of it has been changed");
+    }
+    found.good("lot", &format!("{}, stated {}", printable(statement.lot.as_bytes()), statement.made));
+    found.good("stands", &statement.tally().sentence());
+    let failed = statement.lines().iter().filter(|l| l.stand != StandWord::Done);
+    failed.take(6).for_each(|l| found.good("not done", &format!("{}: {}", printable(l.serial.as_bytes()), printable(l.because.as_bytes()))));
+    found.good("records", "each drive's own record has to be checked by itself: the statement names its digest");
+    found.good("digest", &statement.digest());
+    Some(statement)
+}
+
+fn record(text: &str, found: &mut Found) -> Option<Record> {
     let record = match Record::from_json(text) {
         Ok(record) => record,
         Err(why) => {
@@ -179,6 +343,7 @@ fn record(text: &str, found: &mut Found) -> Option<Record> {
         found.good("by", &printable(people.technician.name.as_bytes()));
     }
     found.good("digest", &record.digest());
+    found.record = Some((record.job.clone(), record.claim().outcome(), record.digest()));
     Some(record)
 }
 

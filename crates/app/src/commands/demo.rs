@@ -7,9 +7,10 @@ use crate::cli::Demo;
 use crate::clock::SystemEntropy;
 use crate::config::{self, Config, ThemeName};
 use crate::exit::{self, Failure};
-use crate::files;
+use crate::files::{self, Issue};
 use crate::places::Places;
 use crate::settings::SettingsFile;
+use crate::signing::Seal;
 use crate::work::{self, InLedger};
 use jurex_core::erase::Unattended;
 use jurex_core::ladder::ladder;
@@ -19,6 +20,7 @@ use jurex_core::plan::{Course, Lift, Order, Plan};
 use jurex_core::record::{Backup, Record};
 use jurex_core::rules::{Outcome, Technique};
 use jurex_ledger::Ledger;
+use jurex_report::House;
 use jurex_sim::Pacing;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -28,7 +30,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
     let ledger = places.demo_ledger();
     if demo.unattended {
         let out = demo.out.ok_or_else(|| Failure::Use("--unattended needs --out DIR".into()))?;
-        return unattended(&out, &ledger);
+        return unattended(&out, &ledger, &crate::paper::house(&places)?);
     }
     let own = Config::read(&places.config_file())?;
     // A second demonstration beside this one keeps what it needs to go on.
@@ -51,7 +53,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         config_file: places.config_file(),
         settings: SettingsFile { path: saved, at_first: config::DEMO },
         policies: places.policies(),
-        signing: None,
+        seal: Seal::none(crate::paper::house(&places)?).into(),
     })
 }
 
@@ -64,11 +66,11 @@ fn forget_cut_short(ledger: &Path) {
 }
 
 /// Erases every drive that the guard lets through, all at once, and writes every certificate.
-fn unattended(out: &Path, ledger: &Path) -> Result<ExitCode, Failure> {
+fn unattended(out: &Path, ledger: &Path, house: &House) -> Result<ExitCode, Failure> {
     files::check_folder(out).map_err(|e| Failure::Use(e.to_string()))?;
     let drives = Bench::simulated(Pacing::Real).drives();
     let ends: Vec<Result<Option<Record>, Failure>> = std::thread::scope(|scope| {
-        let workers: Vec<_> = drives.iter().map(|seen| scope.spawn(|| one(seen, out, ledger))).collect();
+        let workers: Vec<_> = drives.iter().map(|seen| scope.spawn(|| one(seen, out, ledger, house))).collect();
         let defect = |_| Err(Failure::Defect("a worker panicked".into()));
         workers.into_iter().map(|w| w.join().unwrap_or_else(defect)).collect()
     });
@@ -120,7 +122,7 @@ fn course(seen: &Seen) -> Course {
     Course::of_way(way, &seen.drive, &seen.answers, &order)
 }
 
-fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure> {
+fn one(seen: &Seen, out: &Path, ledger: &Path, house: &House) -> Result<Option<Record>, Failure> {
     if seen.verdict().is_err() {
         return Ok(None);
     }
@@ -135,7 +137,7 @@ fn one(seen: &Seen, out: &Path, ledger: &Path) -> Result<Option<Record>, Failure
         .begin(armed, before, papers, &InLedger { ledger, habits: Config::default().habits() })?
         .run(&mut Unattended, &mut |_| {});
     let record = finished.record;
-    files::write_all(out, &record, None).map_err(|e| not_certified(&record, &e, finished.is_stored))?;
+    files::write_all(out, &record, &Issue { key: None, print: Seal::none(house.clone()).print(ledger, &record) }).map_err(|e| not_certified(&record, &e, finished.is_stored))?;
     Ok(Some(record))
 }
 

@@ -2,15 +2,14 @@
 
 use super::bar::bar;
 use super::stop::StopOnSignal;
-use super::{order, remark, say, say_json, signing_key};
+use super::{lot, order, remark, say, say_json, seal};
 use crate::bench::{self, Seen, Watched};
 use crate::cli::Erase;
 use crate::clock::SystemEntropy;
 use crate::config::Config;
 use crate::exit::{self, Failure};
-use crate::files;
+use crate::files::{self, Issue};
 use crate::places::Places;
-use crate::signing::sign_the_head;
 use crate::work::{self, Finished, InLedger, Prepared};
 use indicatif::ProgressBar;
 use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
@@ -23,7 +22,6 @@ use jurex_core::record::Record;
 use jurex_core::rules::Technique;
 use jurex_core::units::{duration, rate, size};
 use jurex_ledger::{Ledger, Unfinished};
-use jurex_sign::PrivateKey;
 use serde_json::json;
 use std::io::Write;
 use std::path::Path;
@@ -34,13 +32,15 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
     let ledger = places.ledger_for(seen.drive.simulated);
+    let house = crate::paper::house(&places)?;
+    let _running = crate::lock::shared(&ledger);
     let to = InLedger { ledger: &ledger, habits: config.habits() };
     let seen = if asked.resume { after_its_own_erasure(asked, seen, &ledger, &config, &places)? } else { seen };
     let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
     let job = if asked.resume {
         go_on(asked, &seen, &to)?
     } else {
-        let papers = config.papers();
+        let papers = lot::filled(config.papers(), &seen.drive, &ledger)?;
         // What is guarded is said before what is wrong with the order, unless the order is the remedy.
         if asked.order.way.is_none() {
             seen.verdict().map_err(refused)?;
@@ -54,16 +54,16 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
         let (before, _) = seen.look();
         work::open(&seen, &armed)?.begin(armed, before, papers, &to)?
     };
-    // Asked for now: nobody stands here any more when the job is over.
-    let key = if seen.drive.simulated { None } else { signing_key(&places, &config) };
+    let seal = seal(&places, &config, house, seen.drive.simulated);
     let mut control = StopOnSignal::install()?;
     let mut teller = Teller::new(asked, job.plan(), job.id().as_str());
     let finished = job.run(&mut control, &mut |event| teller.tell(event));
     teller.done();
-    if let Some(key) = key.as_ref().filter(|_| finished.is_stored) {
-        sign_the_head(&ledger, key);
+    if finished.is_stored && !seen.drive.simulated {
+        seal.close(&ledger);
     }
-    finish(asked, &seen, finished, key.as_ref())
+    let issue = Issue { key: seal.key(), print: seal.print(&ledger, &finished.record) };
+    finish(asked, &seen, finished, &issue)
 }
 
 /// Refuses a way that the ladder of this drive calls blocked or not to be had, with the ladder's own words.
@@ -271,10 +271,10 @@ impl Teller {
     }
 }
 
-fn finish(asked: &Erase, seen: &Seen, finished: Finished, key: Option<&PrivateKey>) -> Result<ExitCode, Failure> {
+fn finish(asked: &Erase, seen: &Seen, finished: Finished, issue: &Issue<'_>) -> Result<ExitCode, Failure> {
     let Finished { record, is_stored, ledger_trouble, unfinished } = finished;
     let name = if asked.resume { files::name_after_going_on(&asked.out, &record.job) } else { record.job.to_string() };
-    let written = files::write_as(&asked.out, &name, &record, key);
+    let written = files::write_as(&asked.out, &name, &record, issue);
     if asked.json {
         say_json(&result_json(&record, written.as_ref().ok()));
     } else {

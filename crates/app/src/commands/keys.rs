@@ -7,17 +7,25 @@ use crate::exit::Failure;
 use crate::places::Places;
 use crate::signing::ask_hidden;
 use jurex_core::text::{printable, shown_path};
+use jurex_ledger::{About, Ledger};
 use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, Whose};
 use serde_json::json;
 use std::io::IsTerminal;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
-    let store = KeyStore::new(&Places::find()?.keys());
+    let places = Places::find()?;
+    let store = KeyStore::new(&places.keys());
+    // What has become of keys stands in the ledger, where there is one.
+    let note = |said: &str| -> Result<(), Failure> {
+        let ledger = places.ledger();
+        if ledger.exists() { Ok(Ledger::open(&ledger)?.note(About::Key, said, None, wall())?) } else { Ok(()) }
+    };
     match &asked.what {
         KeysDo::New(new) => {
             let passphrase = passphrase(new.no_passphrase, new.passphrase_file.as_deref())?;
             let made = store.make(&printable(new.name.as_bytes()), passphrase.as_ref(), wall())?;
+            note(&format!("Key {} ({}) was made.", made.id(), made.name))?;
             say(&format!(
                 "Key {} signs from now on. Give others its public key: jurex keys export {}",
                 made.id(),
@@ -49,6 +57,7 @@ pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
         }
         KeysDo::Retire(which) => {
             let key = store.retire(&store.find(&which.key)?, wall())?;
+            note(&format!("Key {} signs no more.", key.id()))?;
             let next =
                 store.signing()?.map_or_else(|| "records are not signed now".into(), |k| format!("key {} signs now", k.id()));
             say(&format!("Key {} signs no more; {next}.", key.id()));
@@ -61,6 +70,7 @@ pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
                 KeyError::BadKey(why) => Failure::Use(format!("{shown}: {why}")),
                 other => other.into(),
             })?;
+            note(&format!("Key {} ({}) of another bench is trusted.", key.id(), key.name))?;
             say(&format!("What key {} has signed is taken for the word of {} from now on.", key.id(), key.name));
         }
     }

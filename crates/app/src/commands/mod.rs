@@ -9,6 +9,7 @@ mod erase;
 mod keys;
 mod ledger;
 mod look;
+mod lot;
 mod methods;
 mod order;
 mod plan;
@@ -21,8 +22,8 @@ use crate::cli::{Arguments, Command};
 use crate::config::Config;
 use crate::exit::Failure;
 use crate::places::Places;
-use crate::signing::Signing;
-use jurex_sign::PrivateKey;
+use crate::signing::Seal;
+use jurex_report::House;
 pub(crate) use look::{own_erases, region_line};
 use std::process::ExitCode;
 
@@ -42,20 +43,18 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Prove(prove)) => prove::run(&prove),
         Some(Command::Residue(residue)) => residue::run(&residue),
         Some(Command::Ledger(ledger)) => ledger::run(&ledger),
+        Some(Command::Lot(lot)) => lot::run(&lot),
         Some(Command::Keys(keys)) => keys::run(&keys),
         Some(Command::Check(check)) => check::run(&check),
     }
-}
-
-fn later_command(name: &str, _rest: &[String]) -> Result<ExitCode, Failure> {
-    Err(Failure::not_built(&format!("`jurex {name}`")))
 }
 
 fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
     let (only, here) = (config.only.clone(), places.clone());
-    let signing = crate::signing::Signing::of(&places, &config);
+    let _running = crate::lock::shared(&places.ledger());
+    let seal = seal(&places, &config, crate::paper::house(&places)?, false);
     crate::tui::run(crate::tui::Setup {
         bench: Box::new(move || crate::bench::Bench::machine(&only, &here)),
         theme: theme.or(config.theme),
@@ -66,7 +65,7 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
         config_file: places.config_file(),
         settings: crate::settings::SettingsFile { path: places.config_file(), at_first: "" },
         policies: places.policies(),
-        signing: Some(signing),
+        seal: seal.into(),
     })
 }
 
@@ -100,10 +99,13 @@ pub(crate) fn remark(text: &str) {
     let _ = writeln!(std::io::stderr(), "{text}");
 }
 
-/// The key that signs the papers of a real drive, asking a person for its passphrase; where there is one and it can't sign, that is
-/// said.
-fn signing_key(places: &Places, config: &Config) -> Option<PrivateKey> {
-    let (key, unsigned) = Signing::of(places, config).key(true);
-    unsigned.iter().for_each(|why| remark(&format!("jurex: {why}")));
-    key
+/// What vouches for the papers of a drive: of a real one the key of this bench, a person being asked for its passphrase; where there is
+/// one and it can't sign, that is said. Asked for before the work: nobody stands here any more when it is over.
+fn seal(places: &Places, config: &Config, house: House, simulated: bool) -> Seal {
+    if simulated {
+        return Seal::none(house);
+    }
+    let seal = Seal::of(places, config, house, true);
+    seal.unsigned().iter().for_each(|why| remark(&format!("jurex: {why}")));
+    seal
 }

@@ -2,7 +2,7 @@
 
 use super::bar::bar;
 use super::stop::StopOnSignal;
-use super::{say, say_json, signing_key};
+use super::{say, say_json, seal};
 use crate::bench;
 use crate::cli::Prove;
 use crate::clock::new_job_id;
@@ -11,8 +11,8 @@ use crate::exit::{self, Failure};
 use crate::files;
 use crate::places::Places;
 use crate::readings;
-use crate::signing::sign_the_head;
 use jurex_core::evidence::Ended;
+use jurex_report::House;
 use jurex_core::notation::Program;
 use jurex_core::plan::HowMuch;
 use jurex_core::proof::{Expected, Finding, Progress, VerificationRecord};
@@ -51,9 +51,8 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
         Some(name) => Person { name: name.clone(), ..Person::default() },
         None => config.papers().technician,
     };
-    // Asked for now: nobody stands here any more when the reading is over.
-    let signs = asked.out.is_some() && !seen.drive.simulated;
-    let key = if signs { signing_key(&places, &config) } else { None };
+    let simulated = seen.drive.simulated || asked.out.is_none();
+    let seal = seal(&places, &config, House::default(), simulated);
     let mut control = StopOnSignal::install()?;
     let bar = bar("{wide_bar} {bytes} of {total_bytes}  {bytes_per_sec}  {eta} left", !asked.quiet && !asked.json);
     let mut show = |progress: Progress| {
@@ -69,8 +68,10 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
     }
     bar.finish_and_clear();
     readings::note_in_ledger(&places.ledger_for(seen.drive.simulated), &verification);
-    key.iter().filter(|_| places.ledger().exists()).for_each(|key| sign_the_head(&places.ledger(), key));
-    tell(asked, &verification, record.as_ref(), key.as_ref())
+    if !simulated && places.ledger().exists() {
+        seal.close(&places.ledger());
+    }
+    tell(asked, &verification, record.as_ref(), seal.key())
 }
 
 /// The drives that were drawn for a second look.

@@ -19,14 +19,14 @@ use crate::technique::Technique;
 use crate::text::capital;
 use crate::units::{Sectors, counted};
 use jiff::Timestamp;
-use serde::Serialize;
+use serde::{Deserialize, Deserializer, Serialize};
 use std::time::Duration;
 
 /// Sectors of the last stretches that the present speed is told from.
 const RECENT: usize = 40;
 
 /// What a job is doing to sectors.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Activity {
     /// Laying a pass.
@@ -64,7 +64,7 @@ impl Activity {
 }
 
 /// What is wrong with sectors.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum FaultKind {
     /// The drive did not accept them.
@@ -76,7 +76,7 @@ pub enum FaultKind {
 }
 
 /// Something that happened in a job. `pass` counts from 0.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", tag = "event")]
 pub enum Event {
     /// The drive was opened: what is done from now on is done in this session.
@@ -184,7 +184,7 @@ pub enum Event {
     /// The progress that the drive tells has not moved for a while.
     StandsStill {
         /// For how long.
-        #[serde(rename = "for_seconds", serialize_with = "seconds")]
+        #[serde(rename = "for_seconds", serialize_with = "seconds", deserialize_with = "from_seconds")]
         so_long: Duration,
     },
     /// A stop was asked for, and the drive can't be stopped.
@@ -201,7 +201,7 @@ pub enum Event {
         /// What should be there.
         expect: Expect,
         /// The places; `None`: every sector.
-        #[serde(skip_serializing_if = "Option::is_none")]
+        #[serde(skip_serializing_if = "Option::is_none", default)]
         sampling: Option<Sampling>,
         /// What was known of the drawn places.
         drawn: Drawn,
@@ -236,7 +236,7 @@ pub enum Event {
         /// Which sectors.
         at: Sectors,
         /// How long it took.
-        #[serde(rename = "took_seconds", serialize_with = "seconds")]
+        #[serde(rename = "took_seconds", serialize_with = "seconds", deserialize_with = "from_seconds")]
         took: Duration,
     },
     /// Sectors are faulty.
@@ -271,7 +271,7 @@ pub enum Event {
         /// When.
         time: Timestamp,
         /// The places that are read; `None`: every sector.
-        #[serde(skip_serializing_if = "Option::is_none")]
+        #[serde(skip_serializing_if = "Option::is_none", default)]
         sampling: Option<Sampling>,
     },
     /// A pass, with its reading back, is over.
@@ -288,7 +288,7 @@ pub enum Event {
         /// Which sectors.
         at: Sectors,
         /// How long it took.
-        #[serde(rename = "took_seconds", serialize_with = "seconds")]
+        #[serde(rename = "took_seconds", serialize_with = "seconds", deserialize_with = "from_seconds")]
         took: Duration,
     },
     /// The job goes on from a checkpoint, with this evidence so far.
@@ -304,7 +304,7 @@ pub enum Event {
     /// The drive has not answered for a while. The job waits.
     NoAnswer {
         /// For how long.
-        #[serde(rename = "for_seconds", serialize_with = "seconds")]
+        #[serde(rename = "for_seconds", serialize_with = "seconds", deserialize_with = "from_seconds")]
         so_long: Duration,
     },
     /// Many places in a row failed, but the drive answers elsewhere: they are truly bad.
@@ -324,7 +324,7 @@ pub enum Event {
     /// The job holds still.
     Held {
         /// The drive's temperature, if it holds because of that.
-        #[serde(skip_serializing_if = "Option::is_none")]
+        #[serde(skip_serializing_if = "Option::is_none", default)]
         celsius: Option<i16>,
     },
     /// The job goes on after holding.
@@ -336,9 +336,13 @@ pub enum Event {
         /// When.
         time: Timestamp,
         /// How long the session lasted by a clock that nobody can set.
-        #[serde(rename = "session_seconds", serialize_with = "seconds")]
+        #[serde(rename = "session_seconds", serialize_with = "seconds", deserialize_with = "from_seconds")]
         lasted: Duration,
     },
+}
+
+fn from_seconds<'de, D: Deserializer<'de>>(from: D) -> Result<Duration, D::Error> {
+    Duration::try_from_secs_f64(f64::deserialize(from)?).map_err(serde::de::Error::custom)
 }
 
 fn seconds<S: serde::Serializer>(d: &Duration, to: S) -> Result<S::Ok, S::Error> {

@@ -492,6 +492,17 @@ impl Record {
     }
 }
 
+/// A record for the tests of others: one that has earned Clear, or one of a job that was stopped.
+#[cfg(test)]
+pub(crate) fn tests_record(clear: bool) -> Record {
+    let mut record = tests::record();
+    if !clear {
+        record.evidence.ended = Ended::Stopped;
+        record.claim = judge(Edition::default(), &record.evidence);
+    }
+    record
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -503,7 +514,7 @@ mod tests {
     use crate::testing::{Fixed, test_drive};
     use crate::units::Sectors;
 
-    fn record() -> Record {
+    pub(super) fn record() -> Record {
         let plan =
             Plan::new(&test_drive(MediaClass::Magnetic, 1000), &Order::of_method(method::find("random").unwrap()), &mut Fixed(9))
                 .unwrap();

@@ -23,6 +23,10 @@ pub(crate) enum Ink {
     Text,
     /// Lesser words.
     Faint,
+    /// On a dark ground.
+    White,
+    /// The organisation's own colour; that of words where it has none.
+    Own,
 }
 
 impl Ink {
@@ -34,7 +38,8 @@ impl Ink {
             Ink::Proved => [0x12, 0x7a, 0x63],
             Ink::Fault => [0xb3, 0x26, 0x1e],
             Ink::Rule => [0xc9, 0xc4, 0xb6],
-            Ink::Text => [0x23, 0x28, 0x2e],
+            Ink::Text | Ink::Own => [0x23, 0x28, 0x2e],
+            Ink::White => [0xff; 3],
             Ink::Faint => [0x5d, 0x66, 0x70],
         }
     }

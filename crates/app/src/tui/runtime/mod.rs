@@ -15,7 +15,7 @@ use crate::methods;
 use crate::paper;
 use crate::policies;
 use crate::settings::{self, Setting, SettingsFile};
-use crate::signing::Signing;
+use crate::signing::Seal;
 use crate::tui::app::App;
 use crate::tui::frame;
 use crate::tui::lane::bytes::PAGE_SECTORS;
@@ -65,8 +65,8 @@ pub(crate) struct Setup {
     pub(crate) settings: SettingsFile,
     /// Folder of the saved policies.
     pub(crate) policies: PathBuf,
-    /// The keys that sign what is written; `None`: nothing simulated is signed.
-    pub(crate) signing: Option<Signing>,
+    /// What vouches for what is written.
+    pub(crate) seal: Arc<Seal>,
 }
 
 /// The longest time without a new picture.
@@ -110,7 +110,7 @@ struct Runtime {
     ledger: PathBuf,
     out: PathBuf,
     habits: Habits,
-    signing: Option<Signing>,
+    seal: Arc<Seal>,
     /// Whether the end of a job rings.
     rings: bool,
     /// The terminal's title as it was set last.
@@ -171,7 +171,7 @@ impl Runtime {
             ledger,
             out,
             habits: setup.config.habits(),
-            signing: setup.signing,
+            seal: setup.seal,
             rings: setup.config.bell.unwrap_or(true),
             title: String::new(),
             rung: 0,
@@ -365,9 +365,9 @@ impl Runtime {
             Command::Read(lane, wanted) => self.read(lane, wanted),
             Command::Write(lane, record) => {
                 let (ledger, out, sender) = (self.ledger.clone(), self.out.clone(), self.sender.clone());
-                let signing = self.signing.clone();
+                let seal = self.seal.clone();
                 self.writers.push(thread::spawn(move || {
-                    let _ = sender.send(Message::Written(lane, paper::write(&record, &ledger, &out, signing.as_ref())));
+                    let _ = sender.send(Message::Written(lane, paper::write(&record, &ledger, &out, &seal)));
                 }));
             }
             Command::Suspend => self.suspend.store(true, Ordering::Relaxed),
@@ -454,13 +454,13 @@ impl Runtime {
             return Self::lower(&mut self.readings, lane);
         }
         let (flag, out, ledger) = (Self::flag(&mut self.readings, lane), self.out.clone(), self.ledger.clone());
-        let signing = self.signing.clone();
+        let seal = self.seal.clone();
         let by = self.app.state.lanes[lane].papers.technician.clone();
         self.beside(lane, move |seen, sender| {
             let tell = |share| drop(sender.send(Message::Reading(lane, Heard::On(share))));
             let heard = match what {
                 Wanted::Again(record, all) => {
-                    let again = readings::read_again(&seen, &record, all, by, &out, signing.as_ref(), (flag, &tell));
+                    let again = readings::read_again(&seen, &record, all, by, &out, seal.key(), (flag, &tell));
                     again.iter().for_each(|a| crate::readings::note_in_ledger(&ledger, &a.verification));
                     Heard::Again(again.map(Box::new))
                 }

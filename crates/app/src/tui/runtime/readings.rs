@@ -4,12 +4,12 @@ use super::FRAME;
 use crate::bench::Seen;
 use crate::files;
 use crate::readings;
-use crate::signing::Signing;
 use crate::tui::lane::readings::Again;
 use jurex_core::erase::{JobControl, Wish};
 use jurex_core::proof::{Expected, Progress};
 use jurex_core::record::{Person, Record};
 use jurex_core::residue::{Residue, SoFar};
+use jurex_sign::PrivateKey;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
@@ -25,7 +25,7 @@ pub(super) fn read_again(
     all: bool,
     by: Person,
     out: &Path,
-    signing: Option<&Signing>,
+    key: Option<&PrivateKey>,
     (wanted, tell): (Arc<AtomicBool>, Tell<'_>),
 ) -> Result<Again, String> {
     let expected = Expected::by_record(record).map_err(|e| format!("It can't be proved again: {e}."))?;
@@ -35,8 +35,7 @@ pub(super) fn read_again(
     let mut control = WhileWanted(wanted);
     let proved = readings::prove(seen, Some(record), (expected, sampling), by, &mut control, &mut tell);
     let verification = proved.map_err(|e| format!("{e}."))?;
-    let key = signing.and_then(|signing| signing.key(false).0);
-    let written = files::write_verification(out, record.job.as_str(), &verification.to_json(), key.as_ref());
+    let written = files::write_verification(out, record.job.as_str(), &verification.to_json(), key);
     let written = written.map(|mut paths| paths.swap_remove(0));
     Ok(Again::new(verification, written.map_err(|e| e.to_string())))
 }

@@ -1,0 +1,102 @@
+//! `jurex ledger check` and `head`: whether the ledger is as it was written.
+
+use super::say;
+use crate::cli::LedgerCheck;
+use crate::exit::Failure;
+use crate::places::Places;
+use jurex_core::text::{hex, printable, shown_path};
+use jurex_core::units::counted;
+use jurex_ledger::{About, Head, Leaf, Ledger};
+use jurex_sign::{KeyStore, PublicKey, SignedHead, parse_unsigned_head};
+use std::path::Path;
+use std::process::ExitCode;
+
+/// The newest head that was signed.
+pub(super) fn head(ledger: &Ledger) -> Result<ExitCode, Failure> {
+    let newest = ledger.newest_head()?.and_then(|h| h.note);
+    let note = newest.ok_or_else(|| {
+        let why = "no head of the ledger was signed yet: with a key (jurex keys new) one is signed after each record";
+        Failure::Less(why.into())
+    })?;
+    // The very bytes: whoever keeps them keeps a signed note.
+    print!("{note}");
+    Ok(ExitCode::SUCCESS)
+}
+
+pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: bool) -> Result<ExitCode, Failure> {
+    let known: Vec<PublicKey> = KeyStore::new(&places.keys()).known()?.into_iter().map(|(_, key)| key).collect();
+    let (mut heads, mut wrong, mut signed) = (vec![], vec![], 0u64);
+    for kept in ledger.heads()? {
+        match kept.note.as_deref().map(|note| checked_head(note, &known)) {
+            Some(Ok(head)) if head == kept.head => {
+                signed += 1;
+                heads.push(head);
+            }
+            Some(Ok(_)) => wrong.push(format!("The head of {} entries is not the one that was signed.", kept.head.size)),
+            Some(Err(why)) => wrong.push(format!("The head of {} entries: {why}.", kept.head.size)),
+            None => heads.push(kept.head),
+        }
+    }
+    if let Some(file) = &asked.since {
+        let text = std::fs::read_to_string(file);
+        let text = text.map_err(|e| Failure::Use(format!("cannot read the head {}: {e}", shown_path(file))))?;
+        match checked_head(&text, &known) {
+            Ok(head) => heads.push(head),
+            Err(why) => return Err(Failure::Less(format!("{}: {why}", shown_path(file)))),
+        }
+    }
+    let put_back: Vec<Leaf> = ledger.noted()?.into_iter().filter(|l| matches!(l, Leaf::Noted { about: About::Restored, .. })).collect();
+    match head_beside(&places.newest_head(), &known).filter(|_| !demo) {
+        // It was put back from a copy, and has said so: what it lacks is told below, and is no forgery.
+        Some(Ok(head)) if put_back.iter().any(|l| replaced_by(l, &head)) => {}
+        Some(Ok(head)) => heads.push(head),
+        Some(Err(why)) => wrong.push(format!("The newest head, kept in {}: {why}.", shown_path(&places.newest_head()))),
+        None => {}
+    }
+    let checked = ledger.check_chain(&heads)?;
+    wrong.extend(checked.wrong);
+    let entries = if checked.leaves == 1 { "1 entry".to_string() } else { format!("{} entries", checked.leaves) };
+    let good = wrong.is_empty();
+    if good {
+        say(&format!("The ledger is as it was written: {entries}, {} signed.", counted(signed, "head")));
+    } else {
+        say(&format!("The ledger was touched ({entries}):"));
+        wrong.iter().for_each(|sentence| say(&format!("✕ {}", printable(sentence.as_bytes()))));
+    }
+    for leaf in &put_back {
+        if let Leaf::Noted { when, said, .. } = leaf {
+            say(&format!("  restored {when}: {}", printable(said.as_bytes())));
+        }
+    }
+    if good && signed == 0 {
+        say("  but      no head of it is signed: whoever can write the file could have written all of it anew");
+    }
+    if let Some(file) = asked.since.as_ref().filter(|_| good) {
+        say(&format!("  since    nothing was changed or taken away since {}", shown_path(file)));
+    }
+    Ok(if good { ExitCode::SUCCESS } else { ExitCode::from(3) })
+}
+
+/// Whether a restoring took the place of the ledger that had this head.
+fn replaced_by(leaf: &Leaf, head: &Head) -> bool {
+    matches!(leaf, Leaf::Noted { digest: Some(root), .. } if *root == hex::encode(&head.root))
+}
+
+/// The newest head as it is kept apart from the ledger; `None`: there is none.
+fn head_beside(file: &Path, known: &[PublicKey]) -> Option<Result<Head, String>> {
+    let text = std::fs::read_to_string(file).ok()?;
+    Some(match parse_unsigned_head(&text) {
+        Some((size, root)) => Ok(Head { size, root }),
+        None => checked_head(&text, known),
+    })
+}
+
+/// The head that a note signs, if its signature is by a key that is known here.
+fn checked_head(note: &str, known: &[PublicKey]) -> Result<Head, String> {
+    let head = SignedHead::parse(note).map_err(|e| e.to_string())?;
+    let id = printable(head.key_id().as_bytes());
+    let key = known.iter().find(|k| k.id() == head.key_id());
+    let key = key.ok_or_else(|| format!("it is signed by key {id}, which is not known here"))?;
+    head.check(key).map_err(|e| e.to_string())?;
+    Ok(Head { size: head.size, root: head.root })
+}

@@ -1,0 +1,110 @@
+//! `jurex ledger`: past work found again, told, given out; whether the ledger is as it was written; copies of it.
+
+mod check;
+mod export;
+mod show;
+
+use super::{say, say_json};
+use crate::cli::{LedgerArgs, LedgerDo, LedgerFind, LedgerList};
+use crate::clock::wall;
+use crate::exit::Failure;
+use crate::places::Places;
+use jurex_core::text::{printable, shown_path};
+use jurex_ledger::{Ledger, Line, Standing};
+use serde_json::{Value, json};
+use std::path::Path;
+use std::process::ExitCode;
+
+pub(crate) fn run(asked: &LedgerArgs) -> Result<ExitCode, Failure> {
+    let places = Places::find()?;
+    if let LedgerDo::Restore(from) = &asked.what {
+        return restore(&from.file, &places.ledger_for(asked.demo));
+    }
+    let ledger = open(&places, asked.demo)?;
+    match &asked.what {
+        LedgerDo::Check(check) => check::run(check, &ledger, &places, asked.demo),
+        LedgerDo::Head => check::head(&ledger),
+        LedgerDo::List(LedgerList { most, json }) => list(&ledger, "", *most, *json),
+        LedgerDo::Find(LedgerFind { words, most, json }) => list(&ledger, &words.join(" "), *most, *json),
+        LedgerDo::Show(show) => show::run(show, &ledger),
+        LedgerDo::Export(export) => export::run(export, &ledger, &places, asked.demo),
+        LedgerDo::Restore(_) => Ok(ExitCode::SUCCESS),
+        LedgerDo::Backup(to) => {
+            ledger.backup(&to.file)?;
+            say(&format!("The ledger is copied to {}, its entries and heads with it.", shown_path(&to.file)));
+            Ok(ExitCode::SUCCESS)
+        }
+    }
+}
+
+/// Puts a copy in the ledger's place; what was there stays beside it.
+fn restore(copy: &Path, ledger: &Path) -> Result<ExitCode, Failure> {
+    // Nobody may be at work on the ledger that is taken away.
+    let Some(_alone) = crate::lock::alone(ledger) else {
+        return Err(Failure::Use("another Jurex uses the ledger: end it first. Nothing was changed".into()));
+    };
+    let replaced = Ledger::restore(copy, ledger, wall())?;
+    say(&format!("The copy {} is the ledger now, and says so in an entry of its own.", shown_path(copy)));
+    replaced.iter().for_each(|aside| say(&format!("What was there is kept: {}", shown_path(aside))));
+    Ok(ExitCode::SUCCESS)
+}
+
+pub(super) fn open(places: &Places, demo: bool) -> Result<Ledger, Failure> {
+    let path = places.ledger_for(demo);
+    if !path.exists() {
+        return Err(Failure::Use(format!("there is no ledger yet ({})", shown_path(&path))));
+    }
+    Ok(Ledger::open(&path)?)
+}
+
+/// The newest jobs in which all these words appear.
+fn list(ledger: &Ledger, words: &str, most: u32, as_json: bool) -> Result<ExitCode, Failure> {
+    let found = ledger.find(words, None, most)?;
+    if as_json {
+        say_json(&json!({ "jobs": found.iter().map(to_json).collect::<Vec<_>>() }));
+        return Ok(ExitCode::SUCCESS);
+    }
+    match (found.is_empty(), words.trim()) {
+        (false, _) => found.iter().for_each(|line| say(&in_a_line(line))),
+        (true, "") => say("There is no job in the ledger."),
+        (true, _) => say("No job in the ledger has all these words."),
+    }
+    if found.len() as u32 == most {
+        say(&format!("These are the newest {most}: --most N shows more."));
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+fn in_a_line(line: &Line) -> String {
+    let shown = |text: &str| printable(text.as_bytes());
+    let standing = match &line.standing {
+        Standing::NotBelieved(why) => format!("not to be believed: {why}"),
+        other => other.word(),
+    };
+    let lot = line.standing.record().map(|r| r.papers().lot.clone()).filter(|lot| !lot.is_empty());
+    let lot = lot.map(|lot| format!(", lot {}", shown(&lot))).unwrap_or_default();
+    format!("{}  {}  {}: {standing}{lot}", line.job, line.started, shown(&line.drive))
+}
+
+/// A job as JSON: what its record says, judged again.
+pub(super) fn to_json(line: &Line) -> Value {
+    let record = line.standing.record();
+    let papers = record.map(|r| r.papers());
+    json!({
+        "job": line.job,
+        "drive": line.drive,
+        "serial": line.serial,
+        "started": line.started,
+        "ended": record.map(|r| r.ended),
+        "standing": line.standing.word(),
+        "outcome": record.map(|r| r.claim().outcome()),
+        "lot": papers.map(|p| &p.lot),
+        "property_number": papers.map(|p| &p.property_number),
+        "source": papers.map(|p| &p.source),
+        "technician": papers.map(|p| &p.technician.name),
+        "validator": papers.map(|p| &p.validator.name),
+        "method": record.map(|r| &r.method.title),
+        "verification": record.map(|r| r.method.verification),
+        "digest": record.map(|r| r.digest()),
+    })
+}

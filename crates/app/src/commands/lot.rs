@@ -1,0 +1,185 @@
+//! `jurex lot`: which drives are expected, what is done, what is missing.
+
+use super::{say, say_json};
+use crate::cli::{LotArgs, LotClose, LotDo, LotImport, LotShow};
+use crate::clock::wall;
+use crate::bench::Bench;
+use crate::config::Config;
+use crate::exit::Failure;
+use crate::places::Places;
+use jurex_core::lot::{Item, List, Lot, LotError, SecondLooks, Stand, Statement, Tally};
+use jurex_core::media::Drive;
+use jurex_core::record::{Papers, Tool};
+use jurex_core::text::{printable, shown_path};
+use jurex_core::units::counted;
+use jurex_ledger::{Ledger, LedgerError, LotNow};
+use jurex_sim::Pacing;
+use serde_json::json;
+use std::path::Path;
+use std::process::ExitCode;
+
+pub(crate) fn run(asked: &LotArgs) -> Result<ExitCode, Failure> {
+    let places = Places::find()?;
+    let at = places.ledger_for(asked.demo);
+    match &asked.what {
+        LotDo::New(new) => {
+            let ledger = Ledger::open(&at)?;
+            if ledger.lot(&new.lot)?.is_some() {
+                return Err(Failure::Use(format!("there is a lot {} already", shown(&new.lot))));
+            }
+            let lot = Lot::new(&new.lot, wall())?;
+            ledger.keep_lot(&lot, "It was opened.", wall())?;
+            say(&format!("Lot {} is open.", shown(&lot.name)));
+            Ok(ExitCode::SUCCESS)
+        }
+        LotDo::Import(import) => self::import(import, &Ledger::open(&at)?),
+        LotDo::Show(show) => self::show(show, &open(&places, asked.demo)?, &attached(&places, asked.demo)?),
+        LotDo::Close(close) => self::close(close, &open(&places, asked.demo)?),
+    }
+}
+
+impl From<LotError> for Failure {
+    fn from(e: LotError) -> Self {
+        Failure::Use(e.to_string())
+    }
+}
+
+fn shown(text: &str) -> String {
+    printable(text.as_bytes())
+}
+
+fn import(asked: &LotImport, ledger: &Ledger) -> Result<ExitCode, Failure> {
+    let file = shown_path(&asked.file);
+    let bytes = std::fs::read(&asked.file).map_err(|e| Failure::Use(format!("cannot read the list {file}: {e}")))?;
+    let text = String::from_utf8(bytes).map_err(|_| Failure::Use(format!("{file} is not UTF-8: save it as CSV in UTF-8. Nothing was taken in")))?;
+    let list = List::from_csv(&text).map_err(|e| Failure::Use(format!("{file}: {e}")))?;
+    let mut lot = ledger.lot(&asked.lot)?.map_or_else(|| Lot::new(&asked.lot, wall()), Ok)?;
+    let (taken, unused) = (list.expected.len() as u64, list.unused.clone());
+    lot.add(list)?;
+    let said = format!("{} of a list {} taken in; {} expected now.", counted(taken, "drive"), if taken == 1 { "was" } else { "were" }, lot.expected.len());
+    ledger.keep_lot(&lot, &said, wall())?;
+    say(&format!("Lot {}: {said}", shown(&lot.name)));
+    if !unused.is_empty() {
+        say(&format!("Columns that nothing is known of, passed over: {}", unused.join(", ")));
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+fn find(ledger: &Ledger, name: &str) -> Result<Lot, Failure> {
+    ledger.lot(name)?.ok_or_else(|| Failure::Use(format!("there is no lot {} (`jurex lot show` lists them)", shown(name))))
+}
+
+fn open(places: &Places, demo: bool) -> Result<Ledger, Failure> {
+    super::ledger::open(places, demo)
+}
+
+/// A lot's drives as they stand, those that are attached now told from those that are not.
+fn items(now: &LotNow, here: &[String]) -> Vec<Item> {
+    let here: Vec<&str> = here.iter().map(String::as_str).collect();
+    now.lot.items(&now.jobs, &here)
+}
+
+/// Serials of the drives that are attached.
+fn attached(places: &Places, demo: bool) -> Result<Vec<String>, Failure> {
+    let only = Config::read(&places.config_file())?.only;
+    let bench = if demo { Bench::simulated(Pacing::Real) } else { Bench::machine(&only, places) };
+    Ok(bench.drives().into_iter().filter_map(|s| s.drive.unit.serial).collect())
+}
+
+fn show(asked: &LotShow, ledger: &Ledger, here: &[String]) -> Result<ExitCode, Failure> {
+    let lots = match &asked.lot {
+        Some(name) => vec![find(ledger, name)?],
+        None => ledger.lots(false)?,
+    };
+    let nows = lots.into_iter().map(|lot| ledger.lot_now(lot)).collect::<Result<Vec<_>, _>>()?;
+    if asked.json {
+        let one = |now: &LotNow| {
+            let items = items(now, here);
+            let tally = Tally::of(&items);
+            let drives = Statement::of(&now.lot, &items, wall(), tool());
+            json!({ "lot": now.lot.name, "opened": now.lot.opened, "closed": now.lot.closed, "tally": tally, "complete": tally.is_complete(), "drives": drives.lines() })
+        };
+        say_json(&json!({ "lots": nows.iter().map(one).collect::<Vec<_>>() }));
+        return Ok(ExitCode::SUCCESS);
+    }
+    if nows.is_empty() {
+        say("There is no lot. `jurex lot import LOT FILE.csv` takes in a list of expected drives.");
+    }
+    for now in &nows {
+        let items = items(now, here);
+        let state = now.lot.closed.map(|at| format!(" (closed {at})")).unwrap_or_default();
+        say(&format!("{}{state}: {}", shown(&now.lot.name), Tally::of(&items).sentence()));
+        if asked.lot.is_some() {
+            items.iter().for_each(|item| say(&line(item)));
+        }
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+fn line(item: &Item) -> String {
+    let stand = match item.stand {
+        Stand::Done(outcome) => outcome.to_string(),
+        Stand::Failed(outcome) => format!("✕ {outcome}, less than is needed"),
+        Stand::Begun => "begun, no record".into(),
+        Stand::Here => "here".into(),
+        Stand::NotSeen => "not seen yet".into(),
+    };
+    let job = item.job.as_ref().map(|(job, _)| format!("  {job}")).unwrap_or_default();
+    let unexpected = if item.expected.is_none() { "  (not expected)" } else { "" };
+    let property = item.expected.as_ref().map(|e| shown(&e.property_number)).unwrap_or_default();
+    let serial = if item.serial.is_empty() { "no serial".into() } else { shown(&item.serial) };
+    format!("  {serial:<22}{property:<14}{stand}{job}{unexpected}")
+}
+
+fn close(asked: &LotClose, ledger: &Ledger) -> Result<ExitCode, Failure> {
+    let mut lot = find(ledger, &asked.lot)?;
+    let tally = Tally::of(&items(&ledger.lot_now(lot.clone())?, &[]));
+    if !tally.is_complete() && !asked.incomplete {
+        let name = shown(&lot.name);
+        return Err(Failure::Less(format!(
+            "lot {name} stays open: {}. `jurex lot show {name}` names them; --incomplete closes it all the same",
+            tally.sentence()
+        )));
+    }
+    lot.closed = lot.closed.or(Some(wall()));
+    ledger.keep_lot(&lot, &format!("It was closed: {}.", tally.sentence()), wall())?;
+    say(&format!("Lot {} is closed: {}.", shown(&lot.name), tally.sentence()));
+    Ok(if tally.is_complete() { ExitCode::SUCCESS } else { ExitCode::from(3) })
+}
+
+fn tool() -> Tool {
+    Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() }
+}
+
+/// What is stated of a lot, from the records of the ledger.
+pub(crate) fn statement(name: &str, places: &Places, config: &Config, demo: bool) -> Result<Statement, Failure> {
+    let ledger = open(places, demo)?;
+    let now = ledger.lot_now(find(&ledger, name)?)?;
+    let mut statement = Statement::of(&now.lot, &items(&now, &[]), wall(), tool());
+    let papers = config.papers();
+    (statement.organisation, statement.technician, statement.validator) = (papers.organisation, papers.technician, papers.validator);
+    let drawn = ledger.drawn(Some(name))?;
+    let confirmed = drawn.iter().filter(|d| d.confirmed.is_some()).count() as u64;
+    statement.second_looks = SecondLooks { due: drawn.len() as u64, confirmed };
+    for (job, ..) in &now.jobs {
+        if let Some(look) = ledger.verifications(job)?.last() {
+            statement.note_second(job, look.finding());
+        }
+    }
+    statement.head = ledger.newest_head()?.and_then(|h| h.note);
+    Ok(statement)
+}
+
+/// Papers with what an open lot knows of this drive.
+///
+/// # Errors
+/// A damaged ledger.
+pub(crate) fn filled(mut papers: Papers, drive: &Drive, ledger: &Path) -> Result<Papers, LedgerError> {
+    if let (true, Some(serial)) = (ledger.exists(), drive.unit.serial.as_deref()) {
+        let lots = Ledger::open(ledger)?.lots(true)?;
+        if let Some((lot, expected)) = lots.iter().find_map(|lot| Some((lot, lot.find(serial)?))) {
+            expected.fill(&lot.name, &mut papers);
+        }
+    }
+    Ok(papers)
+}
