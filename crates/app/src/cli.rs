@@ -421,6 +421,8 @@ pub(crate) enum KeysDo {
     Export(ExportKey),
     /// A key signs no more; what it has signed stays signed
     Retire(WhichKey),
+    /// A certificate with its key, to try what PDF readers show of signed papers; an organisation brings one that others vouch for
+    SelfSigned(SelfSigned),
     /// Take in the public key of another bench: what it has signed is taken for theirs
     Trust(TrustKey),
 }
@@ -436,6 +438,19 @@ pub(crate) struct NewKey {
     /// It is not shut: whoever can read its file can sign with it
     #[arg(long)]
     pub(crate) no_passphrase: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SelfSigned {
+    /// Whose name it carries
+    #[arg(long)]
+    pub(crate) name: String,
+    /// Days for which it is good
+    #[arg(long, default_value_t = 365, value_parser = clap::value_parser!(u32).range(1..=3650))]
+    pub(crate) days: u32,
+    /// Folder for certificate.pem and certificate.key
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: PathBuf,
 }
 
 #[derive(Debug, Args)]

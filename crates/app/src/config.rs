@@ -30,6 +30,12 @@ pub(crate) struct Config {
     pub(crate) second_look_percent: Option<u8>,
     /// A file with the passphrase of the key that signs, where nobody can be asked for it.
     pub(crate) key_passphrase_file: Option<PathBuf>,
+    /// A certificate of the organisation, PEM or PKCS#12: papers are signed with it so that PDF readers show that.
+    pub(crate) pdf_certificate: Option<PathBuf>,
+    /// Its private key in PEM, where that is not in the same file.
+    pub(crate) pdf_key: Option<PathBuf>,
+    /// A file with the passphrase of that key, if it is shut.
+    pub(crate) pdf_passphrase_file: Option<PathBuf>,
     /// A file on another medium that is to hold the newest signed head of the ledger.
     pub(crate) head_file: Option<PathBuf>,
     /// Whether the terminal rings and tells when a job ends (true, unless said otherwise).

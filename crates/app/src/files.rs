@@ -81,7 +81,7 @@ pub(crate) fn check_free(folder: &Path, name: &str) -> Result<(), FileError> {
 
 /// How papers are given out: under which key, and how they are printed.
 pub(crate) struct Issue<'a> {
-    pub(crate) key: Option<&'a PrivateKey>,
+    pub(crate) seal: &'a Seal,
     pub(crate) print: Print,
 }
 
@@ -96,13 +96,21 @@ pub(crate) fn write_as(folder: &Path, name: &str, record: &Record, issue: &Issue
     check_free(folder, name)?;
     let mut contents: Vec<(&str, Vec<u8>)> = vec![
         ("record.json", record.to_json().into_bytes()),
-        (paper_ending(record), jurex_report::certificate(record, &issue.print)?),
+        (paper_ending(record), sealed(jurex_report::certificate(record, &issue.print)?, issue.seal)),
         ("strata.svg", jurex_report::strata_svg(record).into_bytes()),
     ];
-    contents.extend(issue.key.map(|key| ("record.jws.json", sign(&record.to_json(), key).into_bytes())));
+    contents.extend(issue.seal.key().map(|key| ("record.jws.json", sign(&record.to_json(), key).into_bytes())));
     contents.extend(issue.print.standing.as_ref().map(|s| ("tlog-proof", s.proof.clone().into_bytes())));
     contents.extend(jurex_report::pace_svg(record).map(|svg| ("pace.svg", svg.into_bytes())));
     write_each(folder, name, contents)
+}
+
+/// A paper with its signature; one that could not be signed stays without, and that is told.
+fn sealed(pdf: Vec<u8>, seal: &Seal) -> Vec<u8> {
+    seal.sign_paper(pdf.clone()).unwrap_or_else(|why| {
+        tracing::warn!("a paper is not signed for PDF readers: {why}");
+        pdf
+    })
 }
 
 fn write_each(folder: &Path, name: &str, contents: Vec<(&str, Vec<u8>)>) -> Result<Vec<PathBuf>, FileError> {
@@ -126,7 +134,7 @@ pub(crate) fn write_lot(folder: &Path, statement: &Statement, seal: &Seal) -> Re
     let paper = if statement.tally().is_complete() { "lot.certificate.pdf" } else { "lot.report.pdf" };
     let json = statement.to_json();
     let mut contents = vec![
-        (paper, jurex_report::lot_certificate(statement, &seal.house)?),
+        (paper, sealed(jurex_report::lot_certificate(statement, &seal.house)?, seal)),
         ("lot.csv", statement.to_csv().into_bytes()),
         ("lot.json", json.clone().into_bytes()),
     ];

@@ -35,7 +35,7 @@ pub(crate) fn write(record: &Record, ledger: &Path, out: &Path, seal: &Seal) -> 
     if stored.is_ok() {
         seal.close(ledger);
     }
-    let issue = Issue { key: seal.key(), print: seal.print(ledger, record) };
+    let issue = Issue { seal, print: seal.print(ledger, record) };
     match (files::write_as(out, &name, record, &issue), stored) {
         (Ok(written), Ok(_)) => Ok(written),
         (Ok(_), Err(ledger)) => Err(PaperError::Ledger(ledger)),

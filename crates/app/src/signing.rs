@@ -1,5 +1,6 @@
 //! The key that signs what is written, if the bench has one.
 
+use crate::clock::wall;
 use crate::config::Config;
 use crate::places::Places;
 use jurex_core::proof::VerificationRecord;
@@ -7,7 +8,7 @@ use jurex_core::record::Record;
 use jurex_core::text::shown_path;
 use jurex_ledger::{Head, Inclusion, Ledger, LedgerError};
 use jurex_report::{House, Print, Standing};
-use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PrivateKey, SignedHead, sign_head, unsigned_head};
+use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, PrivateKey, SignedHead, sign_head, sign_pdf, unsigned_head};
 use std::io::{BufRead, IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
@@ -66,6 +67,10 @@ pub(crate) struct Seal {
     key: Option<PrivateKey>,
     /// Why nothing is signed, where there is a key that could.
     unsigned: Option<String>,
+    /// With what papers are signed for PDF readers.
+    pdf: Option<PdfKey>,
+    /// Why they are not, where there is a certificate.
+    pdf_unsigned: Option<String>,
     /// Files that hold the newest head: whoever puts an earlier ledger in its place is found by them.
     heads: Vec<PathBuf>,
     /// How the organisation's papers look.
@@ -76,8 +81,12 @@ impl Seal {
     /// By the keys and settings of this bench. A person at the terminal is asked for the key's passphrase if `ask`.
     pub(crate) fn of(places: &Places, config: &Config, house: House, ask: bool) -> Self {
         let (key, unsigned) = Signing::of(places, config).key(ask);
+        let (pdf, pdf_unsigned) = match pdf_key(config) {
+            Ok(pdf) => (pdf, None),
+            Err(why) => (None, Some(format!("papers are not signed for PDF readers: {why}"))),
+        };
         let heads = std::iter::once(places.newest_head()).chain(config.head_file.clone()).collect();
-        Self { key, unsigned, heads, house }
+        Self { key, unsigned, pdf, pdf_unsigned, heads, house }
     }
 
     /// Of what is simulated: nothing vouches for it.
@@ -90,15 +99,29 @@ impl Seal {
         self.key.as_ref()
     }
 
-    /// Why nothing is signed, where there is a key that could.
-    pub(crate) fn unsigned(&self) -> Option<&str> {
-        self.unsigned.as_deref()
+    /// What is not signed though there is a key that could, and why.
+    pub(crate) fn unsigned(&self) -> impl Iterator<Item = &str> {
+        [&self.unsigned, &self.pdf_unsigned].into_iter().flatten().map(String::as_str)
+    }
+
+    /// A paper, signed for PDF readers where there is a certificate whose time it is.
+    ///
+    /// # Errors
+    /// Why it could not be signed.
+    pub(crate) fn sign_paper(&self, pdf: Vec<u8>) -> Result<Vec<u8>, String> {
+        let Some(key) = &self.pdf else { return Ok(pdf) };
+        let now = wall();
+        key.check_time(now).map_err(|e| e.to_string())?;
+        sign_pdf(&pdf, key, now).map_err(|e| e.to_string())
     }
 
     /// By whom papers are signed, or why not, in a sentence.
     pub(crate) fn sentence(&self) -> String {
         match (&self.key, &self.unsigned) {
-            (Some(key), _) => format!("Signed by key {}.", &key.public().id()[..12]),
+            (Some(key), _) => {
+                let pdf = self.pdf.as_ref().map(|k| format!(", and for PDF readers as {}", k.public().subject));
+                format!("Signed by key {}{}.", &key.public().id()[..12], pdf.unwrap_or_default())
+            }
             (None, Some(why)) => format!("Not signed: {why}."),
             (None, None) => "Not signed: there is no key (jurex keys new makes one).".into(),
         }
@@ -152,6 +175,27 @@ pub(crate) fn standing(proof: &Inclusion) -> Option<Standing> {
         head: jurex_core::text::hex::encode(&head.root),
         key_id: head.key_id().into(),
     })
+}
+
+/// The organisation's certificate with its key; `None`: there is none.
+fn pdf_key(config: &Config) -> Result<Option<PdfKey>, String> {
+    let Some(file) = &config.pdf_certificate else { return Ok(None) };
+    let read = |path: &Path| std::fs::read(path).map_err(|e| format!("cannot read {}: {e}", shown_path(path)));
+    let text = |path: &Path| Ok::<_, String>(String::from_utf8_lossy(&read(path)?).into_owned());
+    let passphrase = config.pdf_passphrase_file.as_deref().map(text).transpose()?.map(|t| Passphrase::new(&t));
+    let bytes = read(file)?;
+    let key = match std::str::from_utf8(&bytes) {
+        Ok(pem) if pem.contains("-----BEGIN") => {
+            let key = config.pdf_key.as_deref().map(text).transpose()?;
+            // One file may hold both, the key before or after the certificate.
+            let own = || pem.find("PRIVATE KEY-----").and_then(|at| pem[..at].rfind("-----BEGIN")).map(|at| pem[at..].to_string());
+            PdfKey::from_pem(pem, &key.or_else(own).unwrap_or_default(), passphrase.as_ref())
+        }
+        _ => PdfKey::from_pkcs12(&bytes, passphrase.as_ref()),
+    };
+    let key = key.map_err(|e| format!("{}: {e}", shown_path(file)))?;
+    key.check_time(wall()).map_err(|e| e.to_string())?;
+    Ok(Some(key))
 }
 
 /// Reads a line from the terminal without showing it.

@@ -176,3 +176,41 @@ fn a_ledger_that_was_touched_or_rolled_back_is_found_out_by_its_signed_heads() {
     place.jurex(&["ledger", "check"]).expect(0, &["6 entries"]);
     place.jurex(&["ledger", "check", "--since", shown(&kept)]).expect(3, &["an earlier copy of the file"]);
 }
+
+#[test]
+fn a_paper_that_is_signed_for_pdf_readers_is_shown_valid_by_one_and_checked_here_too() {
+    let place = Place::new();
+    let folder = place.path("pdf");
+    let made = ["keys", "self-signed", "--name", "Brackwater Weather Service", "--out", shown(&folder)];
+    place.jurex(&made).expect(0, &["pdf_certificate", "pdf_key"]);
+    place.jurex(&made).expect(1, &["exists"]);
+    assert_eq!(fs::metadata(folder.join("certificate.key")).unwrap().permissions().mode() & 0o777, 0o600);
+    fs::create_dir_all(place.path("home")).unwrap();
+    let config = |key: &str| {
+        let text = format!("pdf_certificate = {:?}\npdf_key = {:?}\n", shown(&folder.join("certificate.pem")), shown(&folder.join(key)));
+        fs::write(place.path("home/config.toml"), text).unwrap();
+    };
+    config("certificate.key");
+    new_key(&place, "Bench 2");
+    erased(&place, "out");
+    let paper = place.only("out", ".certificate.pdf");
+    check(&place, &paper, &[]).expect(0, &["inside the paper, right, by Brackwater Weather Service", "nobody else vouches", "to the byte"]);
+    match std::process::Command::new("pdfsig").arg("-nocert").arg(&paper).output() {
+        Ok(said) => {
+            let said = String::from_utf8(said.stdout).unwrap();
+            assert!(said.contains("Signature is Valid") && said.contains("Total document signed"), "{said}");
+        }
+        Err(e) => common::not_run(&format!("no pdfsig: {e}")),
+    }
+    let pdf = fs::read(&paper).unwrap();
+    let altered = place.path("altered.pdf");
+    for at in (9..pdf.len()).step_by(pdf.len() / 12).chain([pdf.len() - 1]) {
+        let mut bytes = pdf.clone();
+        bytes[at] ^= 4;
+        fs::write(&altered, &bytes).unwrap();
+        check(&place, &altered, &[]).expect(3, &[]);
+    }
+    config("gone.key");
+    erased(&place, "unsigned");
+    check(&place, &place.only("unsigned", ".certificate.pdf"), &[]).expect(0, &["signature  none"]);
+}

@@ -7,11 +7,13 @@
 mod jwk;
 mod jws;
 mod note;
+mod pades;
 mod store;
 
 pub use jwk::{BadKey, PublicKey};
 pub use jws::{BadSignature, Signed, sign};
 pub use note::{SignedHead, parse_unsigned_head, sign_head, unsigned_head};
+pub use pades::{BadPdfKey, BadPdfSignature, PdfKey, PdfSignature, PublicPdfKey, check_pdf, sign_pdf};
 pub use store::{KeyError, KeyInfo, KeyStore, Passphrase, PrivateKey, Whose};
 
 use base64::Engine;

@@ -44,6 +44,10 @@ impl Passphrase {
         Self(Zeroizing::new(text.trim_end_matches(['\r', '\n']).into()))
     }
 
+    pub(crate) fn text(&self) -> &str {
+        &self.0
+    }
+
     /// Whether it has no sign.
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()

@@ -13,7 +13,7 @@ use jurex_core::text::{printable, shown_path};
 use jurex_core::units::size;
 use jurex_ledger::{Head, Inclusion, Ledger};
 use jurex_report::{Code, House, NoAttachment, Print, Standing, attached, is_as_printed, is_as_printed_of_lot};
-use jurex_sign::{KeyStore, PublicKey, Signed, SignedHead};
+use jurex_sign::{KeyStore, PdfSignature, PublicKey, Signed, SignedHead, check_pdf};
 use std::process::ExitCode;
 
 /// What came of looking at one file.
@@ -156,7 +156,16 @@ fn look(bytes: &[u8], known: &Known) -> Found {
 const UNSIGNED: &str = "none: anybody could have made it. The signed record beside it tells who vouches for it";
 
 /// A certificate or report: what it was made from, and whether the paper is what is printed of that.
-fn paper(bytes: &[u8], known: &Known, found: &mut Found) {
+fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
+    let (bytes, signature) = match check_pdf(pdf) {
+        None => (pdf, None),
+        Some(Ok(signature)) => (signature.paper, Some(signature)),
+        // Without its signature it may still tell whose record is attached.
+        Some(Err(why)) => {
+            found.note(Held::Altered, "signature", &why.to_string());
+            (pdf, None)
+        }
+    };
     let attached = match attached(bytes) {
         Ok(attached) => attached,
         Err(why @ NoAttachment::None) => return found.note(Held::Unchecked, "paper", &why.to_string()),
@@ -196,7 +205,18 @@ fn paper(bytes: &[u8], known: &Known, found: &mut Found) {
         );
         found.note(Held::Unchecked, "paper", &said);
     }
-    found.good("signature", UNSIGNED);
+    match signature {
+        None => found.good("signature", UNSIGNED),
+        Some(PdfSignature { by, when, .. }) => {
+            let (from, to) = by.good;
+            let who = if by.is_self_signed() { "themselves: nobody else vouches for that name" } else { by.issuer.as_str() };
+            found.good("signature", &format!("inside the paper, right, by {} at {when}", printable(by.subject.as_bytes())));
+            found.good("", &format!("certificate {} by {}", by.fingerprint, printable(who.as_bytes())));
+            if !(from..=to).contains(&when) {
+                found.note(Held::Altered, "signature", &format!("its certificate was good from {from} to {to}, and not then"));
+            }
+        }
+    }
 }
 
 /// That a record stands in a ledger; without the record only what it says.

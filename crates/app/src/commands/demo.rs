@@ -137,7 +137,8 @@ fn one(seen: &Seen, out: &Path, ledger: &Path, house: &House) -> Result<Option<R
         .begin(armed, before, papers, &InLedger { ledger, habits: Config::default().habits() })?
         .run(&mut Unattended, &mut |_| {});
     let record = finished.record;
-    files::write_all(out, &record, &Issue { key: None, print: Seal::none(house.clone()).print(ledger, &record) }).map_err(|e| not_certified(&record, &e, finished.is_stored))?;
+    let seal = Seal::none(house.clone());
+    files::write_all(out, &record, &Issue { seal: &seal, print: seal.print(ledger, &record) }).map_err(|e| not_certified(&record, &e, finished.is_stored))?;
     Ok(Some(record))
 }
 

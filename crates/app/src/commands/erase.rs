@@ -62,7 +62,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     if finished.is_stored && !seen.drive.simulated {
         seal.close(&ledger);
     }
-    let issue = Issue { key: seal.key(), print: seal.print(&ledger, &finished.record) };
+    let issue = Issue { seal: &seal, print: seal.print(&ledger, &finished.record) };
     finish(asked, &seen, finished, &issue)
 }
 

@@ -1,16 +1,18 @@
 //! `jurex keys`: the keys that sign, and those of others that are trusted.
 
 use super::{say, say_json};
-use crate::cli::{Keys, KeysDo};
-use crate::clock::wall;
+use crate::cli::{Keys, KeysDo, SelfSigned};
+use crate::clock::{SystemEntropy, wall};
 use crate::exit::Failure;
 use crate::places::Places;
 use crate::signing::ask_hidden;
 use jurex_core::text::{printable, shown_path};
 use jurex_ledger::{About, Ledger};
-use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, Whose};
+use jurex_core::notation::Entropy;
+use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, Whose};
 use serde_json::json;
-use std::io::IsTerminal;
+use std::io::{IsTerminal, Write};
+use std::os::unix::fs::OpenOptionsExt;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
@@ -62,6 +64,7 @@ pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
                 store.signing()?.map_or_else(|| "records are not signed now".into(), |k| format!("key {} signs now", k.id()));
             say(&format!("Key {} signs no more; {next}.", key.id()));
         }
+        KeysDo::SelfSigned(asked) => self_signed(asked)?,
         KeysDo::Trust(trust) => {
             let shown = shown_path(&trust.file);
             let text = std::fs::read_to_string(&trust.file);
@@ -75,6 +78,28 @@ pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
         }
     }
     Ok(ExitCode::SUCCESS)
+}
+
+/// A certificate that only its owner vouches for, and its key, each in a new file.
+fn self_signed(asked: &SelfSigned) -> Result<(), Failure> {
+    let mut seed = [0; 32];
+    SystemEntropy.fill(&mut seed);
+    let made = PdfKey::self_signed(&asked.name, seed, wall(), asked.days);
+    let (certificate, key) = made.map_err(|_| Failure::Use("that name can't stand in a certificate".into()))?;
+    let write = |name: &str, text: &str, mode: u32| {
+        let path = asked.out.join(name);
+        let failed = |e: std::io::Error| Failure::Use(format!("cannot write {}: {e}", shown_path(&path)));
+        std::fs::create_dir_all(&asked.out).map_err(failed)?;
+        let file = std::fs::OpenOptions::new().write(true).create_new(true).mode(mode).open(&path);
+        file.and_then(|mut file| file.write_all(text.as_bytes()).and_then(|()| file.sync_all())).map_err(failed)
+    };
+    write("certificate.key", &key, 0o600)?;
+    write("certificate.pem", &certificate, 0o644)?;
+    let folder = shown_path(&asked.out);
+    say(&format!("Written: {folder}/certificate.pem and {folder}/certificate.key. In config.toml:"));
+    say(&format!("  pdf_certificate = \"{folder}/certificate.pem\""));
+    say(&format!("  pdf_key = \"{folder}/certificate.key\""));
+    Ok(())
 }
 
 /// What a new key is shut with.

@@ -106,6 +106,6 @@ fn seal(places: &Places, config: &Config, house: House, simulated: bool) -> Seal
         return Seal::none(house);
     }
     let seal = Seal::of(places, config, house, true);
-    seal.unsigned().iter().for_each(|why| remark(&format!("jurex: {why}")));
+    seal.unsigned().for_each(|why| remark(&format!("jurex: {why}")));
     seal
 }

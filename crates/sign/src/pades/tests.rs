@@ -1,0 +1,138 @@
+//! Signing papers, by keys of each kind, and by what another program says of them.
+
+use super::*;
+use crate::store::Passphrase;
+use std::process::Command;
+
+/// A paper in the form in which they are written.
+fn paper() -> Vec<u8> {
+    let objects = [
+        "<</Type/Pages/Count 1/Kids[2 0 R]>>",
+        "<</Type/Page/Resources<<>>/MediaBox[0 0 595 842]/StructParents 0/Tabs/S/Parent 1 0 R>>",
+        "<</Type/StructTreeRoot/K[4 0 R]/ParentTree<</Nums[0 5 0 R]>>/ParentTreeNextKey 1>>",
+        "<</Type/StructElem/S/Document/P 3 0 R/Lang(en)/K[]>>",
+        "[]",
+        "<</Type/Catalog/Pages 1 0 R/StructTreeRoot 3 0 R/MarkInfo<</Marked true>>>>",
+        "<</Title(A paper)>>",
+    ];
+    let mut pdf = b"%PDF-1.7\n%\xe2\xe3\xcf\xd3\n".to_vec();
+    let mut places = vec![];
+    for (i, body) in objects.iter().enumerate() {
+        places.push(pdf.len());
+        pdf.extend(format!("{} 0 obj\n{body}\nendobj\n", i + 1).bytes());
+    }
+    let start = pdf.len();
+    pdf.extend(format!("xref\n0 {}\n0000000000 65535 f \n", objects.len() + 1).bytes());
+    places.iter().for_each(|at| pdf.extend(format!("{at:010} 00000 n \n").bytes()));
+    pdf.extend(format!("trailer\n<</Size 8/Root 6 0 R/Info 7 0 R/ID[(abc)(def)]>>\nstartxref\n{start}\n%%EOF").bytes());
+    pdf
+}
+
+fn now() -> Timestamp {
+    "2026-11-26T09:00:00Z".parse().unwrap()
+}
+
+fn key() -> PdfKey {
+    let (certificate, key) = PdfKey::self_signed("Brackwater Weather Service, Records", [5; 32], now(), 365).unwrap();
+    PdfKey::from_pem(&certificate, &key, None).unwrap()
+}
+
+#[test]
+fn a_signed_paper_is_found_right_and_every_changed_bit_of_it_wrong() {
+    let (paper, key) = (paper(), key());
+    assert!(check_pdf(&paper).is_none());
+    let signed = sign_pdf(&paper, &key, now()).unwrap();
+    let found = check_pdf(&signed).unwrap().unwrap_or_else(|e| panic!("{e}"));
+    assert_eq!((found.paper, found.when, found.by.subject.as_str()), (&paper[..], now(), "Brackwater Weather Service, Records"));
+    assert!(found.by.is_self_signed());
+    // Every byte but most of the empty room, where the zeros are all alike.
+    let gap = find(&signed, b"/Contents<").unwrap() + 2500;
+    for at in (9..gap).chain((gap..gap + 2 * ROOM - 2600).step_by(997)).chain(gap + 2 * ROOM - 2600..signed.len()) {
+        let mut altered = signed.clone();
+        altered[at] ^= 1;
+        assert!(!matches!(check_pdf(&altered), Some(Ok(_))), "byte {at}");
+    }
+    assert!(matches!(check_pdf(&[&signed[..], b"\n%more"].concat()), Some(Err(BadPdfSignature::Altered))));
+    assert!(matches!(check_pdf(&signed[..signed.len() - 1]), Some(Err(_))));
+    assert_eq!(sign_pdf(b"%PDF-1.4 of somebody else", &key, now()), Err(BadPdfSignature::NoPaper));
+}
+
+#[test]
+fn a_certificate_out_of_its_time_signs_nothing() {
+    let later: Timestamp = "2028-01-01T00:00:00Z".parse().unwrap();
+    assert_eq!(key().check_time(now()), Ok(()));
+    let said = key().check_time(later).unwrap_err().to_string();
+    assert!(said.contains("good from 2026-11-26 to 2027-11-26, and it is 2028-01-01"), "{said}");
+}
+
+/// Whether a program is here; with `JUREX_REQUIRE_ALL=1`, as in CI, it must be.
+fn is_here(program: &str) -> bool {
+    let here = Command::new(program).arg("-v").output().is_ok();
+    assert!(here || std::env::var_os("JUREX_REQUIRE_ALL").is_none(), "NOT RUN, and everything is to be run: no {program}");
+    if !here {
+        eprintln!("NOT RUN in full, no {program}");
+    }
+    here
+}
+
+fn openssl(dir: &std::path::Path, arguments: &str) {
+    let output = Command::new("openssl").args(arguments.split_whitespace()).current_dir(dir).output().unwrap();
+    assert!(output.status.success(), "{arguments}: {}", String::from_utf8_lossy(&output.stderr));
+}
+
+/// Keys as an organisation brings them, each made by openssl; what poppler says of papers that they have signed.
+#[test]
+fn keys_of_every_kind_sign_and_a_reader_of_others_agrees() {
+    if !is_here("openssl") || !is_here("pdfsig") {
+        return;
+    }
+    let dir = tempfile::tempdir().unwrap();
+    let run = |arguments: &str| openssl(dir.path(), arguments);
+    let read = |name: &str| std::fs::read_to_string(dir.path().join(name)).unwrap();
+    run("req -x509 -newkey rsa:2048 -keyout rsa.key -out rsa.pem -days 90 -nodes -subj /CN=Rsa");
+    run("req -x509 -newkey ec -pkeyopt ec_paramgen_curve:P-256 -keyout ec.key -out ec.pem -days 90 -nodes -subj /O=Brackwater/CN=Ec");
+    run("pkcs8 -topk8 -in ec.key -out shut.key -passout pass:tide -v2 aes-256-cbc -iter 1000");
+    run("ec -in ec.key -out sec1.key");
+    run("rsa -in rsa.key -out pkcs1.key -traditional");
+    run("pkcs12 -export -inkey ec.key -in ec.pem -out ec.p12 -passout pass:tide");
+    run("pkcs12 -export -inkey rsa.key -in rsa.pem -out old.p12 -passout pass:tide -legacy");
+    run("req -x509 -newkey ed25519 -keyout ed.key -out ed.pem -days 90 -nodes -subj /CN=Ed");
+    let tide = Passphrase::new("tide");
+    let bytes = |name: &str| std::fs::read(dir.path().join(name)).unwrap();
+    let keys = [
+        PdfKey::from_pem(&read("rsa.pem"), &read("rsa.key"), None).unwrap(),
+        PdfKey::from_pem(&read("rsa.pem"), &read("pkcs1.key"), None).unwrap(),
+        PdfKey::from_pem(&read("ec.pem"), &read("ec.key"), None).unwrap(),
+        PdfKey::from_pem(&read("ec.pem"), &read("sec1.key"), None).unwrap(),
+        PdfKey::from_pem(&read("ec.pem"), &read("shut.key"), Some(&tide)).unwrap(),
+        PdfKey::from_pkcs12(&bytes("ec.p12"), Some(&tide)).unwrap(),
+        PdfKey::from_pkcs12(&bytes("old.p12"), Some(&tide)).unwrap(),
+        key(),
+    ];
+    for (i, key) in keys.iter().enumerate() {
+        let signed = sign_pdf(&paper(), key, now()).unwrap();
+        assert!(matches!(check_pdf(&signed), Some(Ok(_))), "{i}");
+        let file = dir.path().join("signed.pdf");
+        std::fs::write(&file, &signed).unwrap();
+        let said = |file: &std::path::Path| String::from_utf8(Command::new("pdfsig").arg("-nocert").arg(file).output().unwrap().stdout).unwrap();
+        let good = said(&file);
+        assert!(good.contains("Signature is Valid") && good.contains("Total document signed"), "{i}: {good}");
+        assert!(good.contains("ETSI.CAdES.detached"), "{good}");
+        let mut altered = signed.clone();
+        altered[60] ^= 1;
+        std::fs::write(&file, &altered).unwrap();
+        assert!(!said(&file).contains("Signature is Valid"), "{}", said(&file));
+    }
+    for (why, wrong) in [
+        (BadPdfKey::OtherKey, PdfKey::from_pem(&read("ec.pem"), &read("rsa.key"), None)),
+        (BadPdfKey::WrongPassphrase, PdfKey::from_pem(&read("ec.pem"), &read("shut.key"), Some(&Passphrase::new("ebb")))),
+        (BadPdfKey::WrongPassphrase, PdfKey::from_pem(&read("ec.pem"), &read("shut.key"), None)),
+        (BadPdfKey::WrongPassphrase, PdfKey::from_pkcs12(&bytes("ec.p12"), None)),
+        (BadPdfKey::NoKey, PdfKey::from_pem(&read("ed.pem"), &read("ed.key"), None)),
+        (BadPdfKey::NoKey, PdfKey::from_pem(&read("ec.pem"), "junk", None)),
+        (BadPdfKey::NoCertificate, PdfKey::from_pem("junk", &read("ec.key"), None)),
+        (BadPdfKey::NoCertificate, PdfKey::from_pkcs12(b"junk", None)),
+    ] {
+        assert_eq!(wrong.err(), Some(why));
+    }
+}
