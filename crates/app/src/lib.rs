@@ -10,6 +10,7 @@ mod clock;
 mod commands;
 mod config;
 mod exit;
+mod export;
 mod files;
 mod heat;
 mod lock;
@@ -20,6 +21,7 @@ mod policies;
 mod readings;
 mod settings;
 mod signing;
+mod story;
 mod tui;
 mod work;
 

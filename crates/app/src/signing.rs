@@ -123,6 +123,8 @@ impl Seal {
                 format!("Signed by key {}{}.", &key.public().id()[..12], pdf.unwrap_or_default())
             }
             (None, Some(why)) => format!("Not signed: {why}."),
+            // Nothing is kept of it elsewhere either.
+            (None, None) if self.heads.is_empty() => "Nothing that is simulated is signed.".into(),
             (None, None) => "Not signed: there is no key (jurex keys new makes one).".into(),
         }
     }

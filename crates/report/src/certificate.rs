@@ -94,7 +94,7 @@ struct Fit {
 }
 
 /// The paper so that no page is left all but empty: with the fewest pages, else with a last page that holds more than a rest.
-fn best_fit(record: &Record, print: &Print) -> Layout {
+pub(crate) fn best_fit(record: &Record, print: &Print) -> Layout {
     /// Less than this on the last page is a rest.
     const REST: f32 = 0.45;
     let usual = Fit { air: 1.0, chart: 110.0, apart: false };

@@ -11,6 +11,7 @@ mod house;
 mod lot;
 mod page;
 mod pdf;
+mod preview;
 mod print;
 mod qr;
 mod words;
@@ -21,6 +22,7 @@ pub use house::{Colour, House, HouseError, Language, OwnField, PageSize, Picture
 use jurex_core::record::{Papers, Record};
 use jurex_core::strata::Strata;
 pub use pdf::PdfError;
+pub use preview::{PreviewLine, preview};
 pub use lot::lot_certificate;
 pub use print::{Print, Standing};
 pub use qr::{Code, NoCode};

@@ -4,7 +4,7 @@ use super::erase::not_certified;
 use super::say;
 use crate::bench::{Bench, Seen};
 use crate::cli::Demo;
-use crate::clock::SystemEntropy;
+use crate::clock::{SystemEntropy, wall};
 use crate::config::{self, Config, ThemeName};
 use crate::exit::{self, Failure};
 use crate::files::{self, Issue};
@@ -14,6 +14,7 @@ use crate::signing::Seal;
 use crate::work::{self, InLedger};
 use jurex_core::erase::Unattended;
 use jurex_core::ladder::ladder;
+use jurex_core::lot::{List, Lot};
 use jurex_core::media::{Drive, Label, MediaClass};
 use jurex_core::method::{self, Method, library};
 use jurex_core::plan::{Course, Lift, Order, Plan};
@@ -39,6 +40,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         drop(alone);
     }
     let _running = crate::lock::shared(&ledger);
+    expect_the_lot(&ledger)?;
     let saved = places.demo_settings();
     let of_demo = if saved.exists() { Config::read(&saved)? } else { Config { rules: own.rules, ..Config::demo() } };
     let sample_speed = of_demo.sample_speed.or(own.sample_speed);
@@ -55,6 +57,30 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         policies: places.policies(),
         seal: Seal::none(crate::paper::house(&places)?).into(),
     })
+}
+
+/// The demonstration's lot: what its sender has announced.
+const LOT: &str = "serial,property number,source,sensitivity,reuse,leaves\n\
+    FM2000K7Q41M,BWS 0041,Skerry Point station,moderate,yes,no\n\
+    FM0500T3XW8D,BWS 0042,Skerry Point station,moderate,no,no\n\
+    QA480R61YV5C,BWS 0043,Skerry Point station,moderate,yes,yes\n\
+    QS1000E47J9P,BWS 0044,Skerry Point station,moderate,yes,yes\n\
+    TP64-5D0N2XV8,BWS 0045,Hollow Ness mast,low,yes,no\n\
+    TL32H6R90C2Y,BWS 0046,Hollow Ness mast,low,yes,no\n\
+    FA0900M2G7KE,BWS 0047,Skerry Point station,high,yes,no\n\
+    TI16B9S3ZQ0F,BWS 0048,Hollow Ness mast,moderate,yes,yes\n\
+    FM0500D8JN6W,BWS 0049,Skerry Point station,low,yes,no\n\
+    FM0250A9QL3T,BWS 0050,Hollow Ness mast,moderate,yes,no\n";
+
+/// Opens the demonstration's lot, if there is none of that name yet.
+fn expect_the_lot(ledger: &Path) -> Result<(), Failure> {
+    let (ledger, name) = (Ledger::open(ledger)?, Config::demo().lot);
+    if ledger.lot(&name)?.is_none() {
+        let mut lot = Lot::new(&name, wall())?;
+        lot.add(List::from_csv(LOT)?)?;
+        ledger.keep_lot(&lot, "It was opened for the demonstration.", wall())?;
+    }
+    Ok(())
 }
 
 /// The simulated drives are made anew each time: jobs that were cut short on earlier ones can't go on.

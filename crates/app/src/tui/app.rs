@@ -49,7 +49,7 @@ impl App {
 
     /// Takes one event.
     pub(crate) fn update(&mut self, message: Message) -> Vec<Command> {
-        let commands = self.take(message);
+        let mut commands = self.take(message);
         if self.state.quitting {
             // Nothing is asked any more.
             self.above.retain(|screen| screen.fills());
@@ -58,6 +58,7 @@ impl App {
         for screen in &mut self.above {
             screen.refresh(&mut self.state);
         }
+        commands.append(&mut self.state.to_do);
         commands
     }
 
@@ -85,6 +86,9 @@ impl App {
                     self.state.refuse(&why);
                 }
             }
+            Message::Jobs(asked, before, found) => drop(self.tell(&Heard::Jobs(asked, before, found))),
+            Message::Story(story) => drop(self.tell(&Heard::Story(story))),
+            Message::Lots(lots) => self.state.take_lots(lots),
             Message::Catalogue(Err(why)) => self.state.refuse(&why),
             Message::Policy(Err(why)) => self.state.refuse(&why),
             Message::Policies(Err(why)) => self.state.notice = Some(format!("The policy was not saved: {why}.")),

@@ -18,7 +18,8 @@ use jurex_core::plan::{ArmedPlan, Course, Plan, PlanError};
 use jurex_core::policy::Policy;
 use jurex_core::record::{JobId, Papers, Record};
 use jurex_core::units::Lba;
-use jurex_ledger::Unfinished;
+use crate::story::Story;
+use jurex_ledger::{Line, LotNow, Unfinished};
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
 use std::time::Duration;
@@ -68,6 +69,12 @@ pub(crate) enum Message {
     Setting(Result<Box<Config>, ConfigError>),
     /// A drive's password was taken away, or was not: what it answers now.
     Unlocked(LaneId, Option<Box<Answers>>),
+    /// Jobs of the ledger in which this was found, older than that one.
+    Jobs(String, Option<i64>, Result<Vec<Line>, String>),
+    /// A job's story.
+    Story(Box<Story>),
+    /// The open lots with their jobs.
+    Lots(Vec<LotNow>),
     /// Something to say at the bottom.
     Said(String),
     Began(LaneId, JobId),
@@ -116,6 +123,15 @@ pub(crate) enum Command {
     Read(LaneId, Wanted),
     Wish(LaneId, Wish),
     Write(LaneId, Box<Record>),
+    /// Look for jobs in the ledger in which this appears, older than that one.
+    FindJobs(String, Option<i64>),
+    TellStory(JobId),
+    /// Write the papers of a past job again.
+    WriteAgain(JobId),
+    /// Write the jobs in which this appears to a table.
+    ExportFound(String),
+    /// See how the open lots stand.
+    SeeLots,
     /// Leave the screen to the shell until the person comes back.
     Suspend,
 }

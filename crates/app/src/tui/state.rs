@@ -7,6 +7,9 @@ use super::theme::Theme;
 use crate::bench::Seen;
 use crate::config::Config;
 use jurex_core::erase::Wish;
+use jurex_core::lot::Tally;
+use jurex_ledger::LotNow;
+use jurex_report::House;
 use jurex_core::method::Catalogue;
 use jurex_core::record::Papers;
 use jurex_core::text::capital;
@@ -42,6 +45,14 @@ pub(crate) struct State {
     pub(crate) last_letter: Option<Duration>,
     /// Whether the person has done anything yet: until then the first drive that may be erased is chosen.
     pub(crate) touched: bool,
+    /// What screens and lanes want done in the world, that was not asked for by a key.
+    pub(crate) to_do: Vec<Command>,
+    /// The open lots as they stand.
+    pub(crate) lots: Vec<LotNow>,
+    /// How the organisation's papers look.
+    pub(crate) house: House,
+    /// By whom papers are signed, or why not.
+    pub(crate) signs: String,
     /// The newest listing of drives that was told: answers of older ones are not taken.
     pub(crate) listing: u64,
 }
@@ -64,6 +75,10 @@ impl State {
             quitting: false,
             last_letter: None,
             touched: false,
+            to_do: vec![],
+            lots: vec![],
+            house: House::default(),
+            signs: String::new(),
             listing: 0,
         }
     }
@@ -77,9 +92,28 @@ impl State {
         self.lanes.get_mut(self.selected?)
     }
 
-    /// A lane for a drive that has come.
+    /// A lane for a drive that has come, with what an open lot knows of it.
     pub(crate) fn new_lane(&self, seen: Seen) -> Lane {
-        Lane::new(seen, &self.config.papers(), &self.catalogue, self.config.rules)
+        let mut lane = Lane::new(seen, &self.config.papers(), &self.catalogue, self.config.rules);
+        lane.fill_from(&self.lots);
+        lane
+    }
+
+    /// Takes the open lots as they stand now. Drives that one of them expects, and that nothing was done to yet, get its answers.
+    pub(crate) fn take_lots(&mut self, lots: Vec<LotNow>) {
+        self.lots = lots;
+        for id in self.lanes.ids().collect::<Vec<_>>() {
+            self.lanes[id].fill_from(&self.lots);
+        }
+    }
+
+    /// How the lot in work stands; `None`: nothing is expected of it.
+    pub(crate) fn lot_sentence(&self) -> Option<String> {
+        let now = self.lots.iter().find(|l| l.lot.name == self.config.lot || self.config.lot.is_empty())?;
+        let here: Vec<&str> =
+            self.lanes.iter().filter(|l| !l.is_gone()).filter_map(|l| l.seen.drive.unit.serial.as_deref()).collect();
+        let tally = Tally::of(&now.lot.items(&now.jobs, &here));
+        Some(format!("lot {}: {}", now.lot.name, tally.sentence()))
     }
 
     /// Whether lanes and desk take turns on this screen.

@@ -86,6 +86,7 @@ struct World {
     wishes: Vec<Wish>,
     opened: HashMap<LaneId, Start>,
     beacons: Vec<(LaneId, bool)>,
+    asked_of_ledger: Vec<Command>,
     settings: SettingsFile,
     home: tempfile::TempDir,
     stop_at: Option<u32>,
@@ -123,6 +124,7 @@ impl World {
             wishes: vec![],
             opened: HashMap::new(),
             beacons: vec![],
+            asked_of_ledger: vec![],
             settings: SettingsFile { path: home.path().join("config.toml"), at_first: crate::config::DEMO },
             home,
             stop_at: None,
@@ -193,6 +195,9 @@ impl World {
             }
             Command::BreakOffSearch(_) => {}
             Command::Read(lane, wanted) => self.read(lane, wanted),
+            Command::FindJobs(..) | Command::TellStory(_) | Command::WriteAgain(_) | Command::ExportFound(_) | Command::SeeLots => {
+                self.asked_of_ledger.push(command);
+            }
             Command::Beacon(lane, on) => self.beacons.push((lane, on)),
             Command::Wish(_, wish) => self.wishes.push(wish),
             Command::Unlock(lane) => {
@@ -326,6 +331,8 @@ impl World {
         self.app.state.lanes[lane].state()
     }
 }
+
+mod ledger;
 
 fn sim() -> jurex_sim::Bench {
     jurex_sim::Bench::new(Pacing::Unpaced)

@@ -66,8 +66,14 @@ impl State {
             Message::Began(id, job) => self.began(id, job),
             Message::NotStarted(id, why) => self.not_started(id, why),
             Message::Job(id, event) => self.told(id, event),
-            Message::Ended(id, end) => self.ended(id, *end),
-            Message::Written(id, written) => self.written(id, written),
+            Message::Ended(id, end) => {
+                self.ended(id, *end);
+                return vec![Command::SeeLots];
+            }
+            Message::Written(id, written) => {
+                self.written(id, written);
+                return vec![Command::SeeLots];
+            }
             Message::BeaconEnded(id, error) => {
                 if let Some(lane) = self.lanes.get_mut(id) {
                     lane.look.beacon = false;
@@ -99,7 +105,10 @@ impl State {
             | Message::Catalogue(_)
             | Message::Policy(_)
             | Message::Policies(_)
-            | Message::Setting(_) => {}
+            | Message::Setting(_)
+            | Message::Jobs(..)
+            | Message::Story(_)
+            | Message::Lots(_) => {}
         }
         vec![]
     }

@@ -8,10 +8,11 @@ use super::{say, say_json};
 use crate::cli::{LedgerArgs, LedgerDo, LedgerFind, LedgerList};
 use crate::clock::wall;
 use crate::exit::Failure;
+use crate::export::to_json;
 use crate::places::Places;
 use jurex_core::text::{printable, shown_path};
 use jurex_ledger::{Ledger, Line, Standing};
-use serde_json::{Value, json};
+use serde_json::json;
 use std::path::Path;
 use std::process::ExitCode;
 
@@ -84,27 +85,4 @@ fn in_a_line(line: &Line) -> String {
     let lot = line.standing.record().map(|r| r.papers().lot.clone()).filter(|lot| !lot.is_empty());
     let lot = lot.map(|lot| format!(", lot {}", shown(&lot))).unwrap_or_default();
     format!("{}  {}  {}: {standing}{lot}", line.job, line.started, shown(&line.drive))
-}
-
-/// A job as JSON: what its record says, judged again.
-pub(super) fn to_json(line: &Line) -> Value {
-    let record = line.standing.record();
-    let papers = record.map(|r| r.papers());
-    json!({
-        "job": line.job,
-        "drive": line.drive,
-        "serial": line.serial,
-        "started": line.started,
-        "ended": record.map(|r| r.ended),
-        "standing": line.standing.word(),
-        "outcome": record.map(|r| r.claim().outcome()),
-        "lot": papers.map(|p| &p.lot),
-        "property_number": papers.map(|p| &p.property_number),
-        "source": papers.map(|p| &p.source),
-        "technician": papers.map(|p| &p.technician.name),
-        "validator": papers.map(|p| &p.validator.name),
-        "method": record.map(|r| &r.method.title),
-        "verification": record.map(|r| r.method.verification),
-        "digest": record.map(|r| r.digest()),
-    })
 }

@@ -3,23 +3,18 @@
 use super::{say, say_json};
 use crate::cli::LedgerShow;
 use crate::exit::Failure;
-use jurex_core::erase::Event;
+use crate::story::Story;
 use jurex_core::record::{BadJobId, JobId, Record};
 use jurex_core::text::printable;
-use jurex_ledger::{Ledger, LedgerError};
+use jurex_ledger::Ledger;
 use serde_json::json;
 use std::process::ExitCode;
 
 pub(super) fn run(asked: &LedgerShow, ledger: &Ledger) -> Result<ExitCode, Failure> {
     let job: JobId = asked.job.parse().map_err(|e: BadJobId| Failure::Use(e.to_string()))?;
-    let record = match ledger.record(&job) {
-        Ok(record) => Some(record),
-        Err(LedgerError::NeverEnded { .. }) => None,
-        Err(e) => return Err(e.into()),
-    };
-    let looks = ledger.verifications(&job)?;
+    let Story { record, events, looks, entry, .. } = Story::of(ledger, &job)?;
     if asked.json {
-        let events: Vec<_> = ledger
+        let raw: Vec<_> = ledger
             .events(&job)?
             .into_iter()
             .map(|(time, json)| json!({ "time": time, "event": serde_json::from_str::<serde_json::Value>(&json).ok() }))
@@ -27,27 +22,27 @@ pub(super) fn run(asked: &LedgerShow, ledger: &Ledger) -> Result<ExitCode, Failu
         let whole = |json: String| serde_json::from_str::<serde_json::Value>(&json).ok();
         say_json(&json!({
             "job": job,
-            "record": record.as_ref().and_then(|r| whole(r.to_json())),
-            "digest": record.as_ref().map(Record::digest),
+            "record": record.as_ref().ok().and_then(|r| whole(r.to_json())),
+            "digest": record.as_ref().ok().map(|r| r.digest()),
             "verifications": looks.iter().map(|v| whole(v.to_json())).collect::<Vec<_>>(),
-            "events": events,
+            "events": raw,
             "proof": ledger.inclusion(&job)?.map(|p| p.to_text()),
         }));
         return Ok(ExitCode::SUCCESS);
     }
     match &record {
-        Some(record) => told(record),
-        None => say(&format!("{job}: it was begun and never came to an end. It is Not sanitized.")),
+        Ok(record) => told(record),
+        Err(why) => say(&format!("✕ {why}")),
     }
-    for (time, sentence) in story(ledger, &job)? {
+    for (time, sentence) in &events {
         say(&format!("  {time}  {sentence}"));
     }
     for look in &looks {
         let by = printable(look.look.by.name.as_bytes());
         say(&format!("  looked at again by {}: {}, {}", if by.is_empty() { "somebody" } else { &by }, look.finding(), look.look.ended));
     }
-    if let Some(proof) = ledger.inclusion(&job)? {
-        say(&format!("  it is entry {} of the ledger, under a signed head", proof.place + 1));
+    if let Some(entry) = entry {
+        say(&format!("  it is entry {entry} of the ledger, under a signed head"));
     }
     Ok(ExitCode::SUCCESS)
 }
@@ -73,13 +68,4 @@ fn told(record: &Record) {
     line("validated", &shown(&papers.validator.name));
     line("goes to", &shown(&papers.destination));
     line("digest", &record.digest());
-}
-
-/// The events of a job in sentences, each with its time. What this version can't read is told as such.
-pub(crate) fn story(ledger: &Ledger, job: &JobId) -> Result<Vec<(String, String)>, LedgerError> {
-    let one = |(time, json): (String, String)| match serde_json::from_str::<Event>(&json) {
-        Ok(event) => event.sentence().map(|s| (time, s)),
-        Err(_) => Some((time, "Something happened that this version of Jurex can't read.".into())),
-    };
-    Ok(ledger.events(job)?.into_iter().filter_map(one).collect())
 }

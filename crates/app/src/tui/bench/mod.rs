@@ -11,6 +11,7 @@ use crate::tui::lane::{Lane, Step};
 use crate::tui::message::Command;
 use crate::tui::screen::line::TypedLine;
 use crate::tui::screen::lot::LotPage;
+use crate::tui::screen::ledger::LedgerPage;
 use crate::tui::screen::methods::MethodsPage;
 use crate::tui::screen::settings::SettingsPage;
 use crate::tui::screen::{About, Answer, Given, Screen, WayTo};
@@ -42,20 +43,21 @@ impl Screen for BenchScreen {
 
     fn why_not(&self, state: &State, action: Action) -> Option<String> {
         let Some(lane) = state.lane() else {
-            let needs_none = [Action::Quit, Action::Suspend, Action::Help, Action::Palette, Action::Settings, Action::Methods];
+            let needs_none = [Action::Quit, Action::Suspend, Action::Help, Action::Palette, Action::Settings, Action::Methods, Action::Ledger];
             return (!needs_none.contains(&action) && action != Action::NextTheme).then(|| "There is no drive.".into());
         };
         match action {
             Action::PlanMarked if !state.lanes.iter().any(|l| l.marked) => Some("No drive is marked: Space marks one.".into()),
             Action::ShowLanes if state.lanes_alone() || !state.is_narrow() => Some("All drives are in sight.".into()),
             Action::ShowDesk if !state.lanes_alone() => Some("The drive is in sight.".into()),
-            Action::WriteCertificate => lane.missing(Step::Certify),
+            Action::WriteCertificate | Action::SeePaper => lane.missing(Step::Certify),
             _ => why_not_on(lane, action).or_else(|| erase::why_not(lane, action)).map(Into::into),
         }
     }
 
     fn perform(&mut self, state: &mut State, action: Action) -> Answer {
         let commands = match action {
+            Action::Ledger => return Answer::push(LedgerPage::open(state)),
             Action::Settings => return Answer::push(SettingsPage::default()),
             Action::Methods => return Answer::push(MethodsPage::to_read()),
             Action::FindDrive => return Answer::push(TypedLine::to_find()),

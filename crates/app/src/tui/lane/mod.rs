@@ -26,7 +26,7 @@ use jurex_core::policy::way_that_earns;
 use jurex_core::proof::Finding;
 use jurex_core::record::{Papers, Record, SecondLook};
 use jurex_core::rules::{Edition, Outcome, Technique};
-use jurex_ledger::Unfinished;
+use jurex_ledger::{LotNow, Unfinished};
 pub(super) use lanes::{LaneId, Lanes};
 use readings::{Reading, Readings};
 use stage::{Arming, Log, Over, Stage, Work};
@@ -79,6 +79,25 @@ pub(crate) enum Presence {
     Appeared(Duration),
     /// Gone since this time of day.
     Gone(String),
+}
+
+impl Lane {
+    /// Takes what an open lot knows of this drive, once, while nothing is decided about it.
+    pub(crate) fn fill_from(&mut self, lots: &[LotNow]) {
+        let Some(serial) = self.seen.drive.unit.serial.clone() else { return };
+        if self.is_listed || !matches!(self.stage, Stage::Idle) {
+            return;
+        }
+        let found = lots.iter().filter(|l| l.lot.closed.is_none()).find_map(|l| Some((l, l.lot.find(&serial)?)));
+        if let Some((now, expected)) = found {
+            expected.fill(&now.lot.name, &mut self.papers);
+            if let Some(need) = expected.need() {
+                self.draft.need = need;
+                self.ask_guard();
+            }
+            self.is_listed = true;
+        }
+    }
 }
 
 /// How fast a drive reads.
@@ -135,6 +154,8 @@ pub(crate) struct Lane {
     /// A job on this drive that was cut short and can go on.
     pub(crate) unfinished: Option<Box<Unfinished>>,
     pub(crate) papers: Papers,
+    /// Whether an open lot's answers were taken.
+    is_listed: bool,
     pub(crate) readings: Readings,
     pub(crate) stage: Stage,
 }
@@ -163,6 +184,7 @@ impl Lane {
             foreseen: None,
             unfinished: None,
             papers: papers.clone(),
+            is_listed: false,
             readings: Readings::default(),
             stage: Stage::Idle,
         };

@@ -16,12 +16,14 @@ use crate::paper;
 use crate::policies;
 use crate::settings::{self, Setting, SettingsFile};
 use crate::signing::Seal;
+use crate::story::Story;
 use crate::tui::app::App;
 use crate::tui::frame;
 use crate::tui::lane::bytes::PAGE_SECTORS;
 use crate::tui::lane::readings::{Heard, Wanted};
 use crate::tui::lane::{Lane, LaneId};
 use crate::tui::message::{Command, Message, Start};
+use crate::tui::screen::ledger::AT_ONCE;
 use crate::tui::theme::Theme;
 use crate::work::Habits;
 use crossbeam_channel::{Receiver, Sender, unbounded};
@@ -158,6 +160,9 @@ impl Runtime {
             let failed = |e| Failure::Use(format!("cannot watch for signals: {e}"));
             signal_hook::flag::register(signal, flag.clone()).map_err(failed)?;
         }
+        app.state.signs = setup.seal.sentence();
+        app.state.house = setup.seal.house.clone();
+        app.state.to_do.push(Command::SeeLots);
         let (only, only_now) = unbounded();
         look_for_drives(setup.bench, only_now, sender.clone());
         let start = Instant::now();
@@ -370,6 +375,49 @@ impl Runtime {
                     let _ = sender.send(Message::Written(lane, paper::write(&record, &ledger, &out, &seal)));
                 }));
             }
+            Command::FindJobs(typed, before) => self.in_ledger(move |ledger, sender| {
+                let found = ledger.and_then(|l| l.find(&typed, before, AT_ONCE).map_err(|e| e.to_string()));
+                let _ = sender.send(Message::Jobs(typed, before, found));
+            }),
+            Command::TellStory(job) => self.in_ledger(move |ledger, sender| {
+                if let Ok(story) = ledger.and_then(|l| Story::of(l, &job).map_err(|e| e.to_string())) {
+                    let _ = sender.send(Message::Story(Box::new(story)));
+                }
+            }),
+            Command::WriteAgain(job) => {
+                let (path, out, seal) = (self.ledger.clone(), self.out.clone(), self.seal.clone());
+                self.in_ledger(move |ledger, sender| {
+                    let written = ledger.and_then(|l| l.record(&job).map_err(|e| e.to_string())).and_then(|record| {
+                        let name = crate::files::name_after_going_on(&out, &job);
+                        let issue = crate::files::Issue { seal: &seal, print: seal.print(&path, &record) };
+                        crate::files::write_as(&out, &name, &record, &issue).map_err(|e| e.to_string())
+                    });
+                    let said = match written {
+                        Ok(paths) => format!("{} files are written to {}.", paths.len(), out.display()),
+                        Err(why) => format!("Nothing was written: {why}."),
+                    };
+                    let _ = sender.send(Message::Said(said));
+                });
+            }
+            Command::ExportFound(typed) => {
+                let out = self.out.clone();
+                self.in_ledger(move |ledger, sender| {
+                    let said = match ledger.and_then(|l| crate::export::to_new_table(l, &typed, &out)) {
+                        Ok((n, path)) => format!("{n} jobs are written to {}.", path.display()),
+                        Err(why) => format!("Nothing was written: {why}."),
+                    };
+                    let _ = sender.send(Message::Said(said));
+                });
+            }
+            Command::SeeLots => self.in_ledger(|ledger, sender| {
+                let lots = ledger.and_then(|l| {
+                    let all = l.lots(true).and_then(|lots| lots.into_iter().map(|lot| l.lot_now(lot)).collect());
+                    all.map_err(|e| e.to_string())
+                });
+                if let Ok(lots) = lots {
+                    let _ = sender.send(Message::Lots(lots));
+                }
+            }),
             Command::Suspend => self.suspend.store(true, Ordering::Relaxed),
         }
     }
@@ -391,6 +439,16 @@ impl Runtime {
             wishes.asked_to_stop |= wish == Wish::Stop;
             let _ = wishes.sender.send(wish);
         }
+    }
+
+    /// Something with the ledger, on a thread of its own. One that is not there yet is an empty one, and is not made for that.
+    fn in_ledger(&self, work: impl FnOnce(Result<&Ledger, String>, Sender<Message>) + Send + 'static) {
+        let (path, sender) = (self.ledger.clone(), self.sender.clone());
+        thread::spawn(move || match path.exists().then(|| Ledger::open_to_read(&path)) {
+            Some(Ok(ledger)) => work(Ok(&ledger), sender),
+            Some(Err(e)) => work(Err(e.to_string()), sender),
+            None => work(Err("nothing was erased here yet: there is no ledger".into()), sender),
+        });
     }
 
     /// Something slow with a lane's drive, on a thread of its own.

@@ -2,14 +2,18 @@
 //! drawing, and answers what is to become of it. The lowest is the bench, which never goes.
 
 pub(super) mod help;
+pub(super) mod ledger;
 pub(super) mod line;
 pub(super) mod lot;
 pub(super) mod methods;
 pub(super) mod palette;
+pub(super) mod preview;
 pub(super) mod question;
 pub(super) mod settings;
 
 use super::action::{Action, Place};
+use crate::story::Story;
+use jurex_ledger::Line;
 use super::lane::{LaneId, Step};
 use super::message::Command;
 use super::state::State;
@@ -85,6 +89,10 @@ pub(crate) enum Heard {
     SettingSaved,
     /// Why a setting was not saved.
     SettingNotSaved(String),
+    /// Jobs in which this was found, older than that one.
+    Jobs(String, Option<i64>, Result<Vec<Line>, String>),
+    /// A job's story.
+    Story(Box<Story>),
 }
 
 /// Name and words of a place, for its help.

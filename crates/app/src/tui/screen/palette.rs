@@ -43,6 +43,8 @@ fn called(place: Place) -> Option<&'static str> {
         Place::Bytes => "Bytes",
         Place::Methods => "Methods",
         Place::Lot => "Lot",
+        Place::LedgerFind | Place::LedgerStory => "Ledger",
+        Place::Preview => "The paper",
         Place::Bench | Place::Walking | Place::Lanes | Place::Anywhere => "Bench",
         Place::BytesPrompt
         | Place::MethodsSearch

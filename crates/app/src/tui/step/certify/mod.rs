@@ -6,18 +6,30 @@ use crate::tui::action::Action;
 use crate::tui::lane::stage::Stage;
 use crate::tui::message::Command;
 use crate::tui::screen::Answer;
+use crate::tui::screen::preview::PreviewPage;
 use crate::tui::state::State;
 use jurex_core::text::shown_path;
 
 /// Does what was asked for in this step.
 pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
     match action {
+        Action::SeePaper => return see(state),
         Action::WriteCertificate => return Answer::to_do(write(state)),
         Action::FieldAfter | Action::FieldBefore => next_field(state, action == Action::FieldAfter),
         Action::LeaveField => state.leave_field(),
         _ => {}
     }
     Answer::stay()
+}
+
+/// The paper as it will print with the fields as they stand.
+fn see(state: &mut State) -> Answer {
+    state.leave_field();
+    let page = state.lane().and_then(|lane| {
+        let record = lane.over()?.end.record.clone().with_papers(lane.papers.clone());
+        Some(PreviewPage::of(&record, &state.house, state.size.0))
+    });
+    page.map_or_else(Answer::stay, Answer::push)
 }
 
 fn next_field(state: &mut State, forwards: bool) {

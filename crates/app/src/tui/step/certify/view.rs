@@ -18,7 +18,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let Over { form: fields, written: files, .. } = over;
     column.question("Can I sign for it?");
     if column.width() < 90 {
-        written(files.as_ref(), column);
+        written(files.as_ref(), &state.signs, column);
         column.gap();
         form(state, lane, fields, column);
         column.gap();
@@ -33,7 +33,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let mut right = Column::new(says_area, column.buffer(), state.theme);
     says(lane, over, &mut right);
     right.gap();
-    written(files.as_ref(), &mut right);
+    written(files.as_ref(), &state.signs, &mut right);
     let used = right.used().max(left_used);
     column.focus = focus.map(|row| column.used() + row);
     column.take(used);
@@ -99,13 +99,21 @@ fn says(lane: &Lane, over: &Over, column: &mut Column<'_>) {
     }
 }
 
-fn written(written: Option<&Written>, column: &mut Column<'_>) {
+fn written(written: Option<&Written>, signs: &str, column: &mut Column<'_>) {
     match written {
-        None => column.sentence("Not written yet: Enter writes the PDF, the record and the drawings.", Role::Strong),
+        None => {
+            column.sentence("Not written yet: Enter writes the PDF, the record and the drawings.", Role::Strong);
+            if !signs.is_empty() {
+                column.sentence(signs, Role::Text);
+            }
+        }
         Some(Ok(paths)) => {
             let folder = paths.first().and_then(|p| p.parent()).map(|f| f.display().to_string()).unwrap_or_default();
             column.heading("Written");
             column.fact("folder", &folder);
+            if !signs.is_empty() {
+                column.fact("signature", signs);
+            }
             let name = |p: &PathBuf| p.file_name().unwrap_or_default().to_string_lossy().into_owned();
             paths.iter().enumerate().for_each(|(i, p)| column.fact(if i == 0 { "files" } else { "" }, &name(p)));
         }

@@ -1,0 +1,50 @@
+//! A job's whole story, as the ledger has it.
+
+use jurex_core::erase::Event;
+use jurex_core::proof::VerificationRecord;
+use jurex_core::record::{JobId, Record};
+use jurex_ledger::{Ledger, LedgerError};
+
+/// What became of a job.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Story {
+    pub(crate) job: JobId,
+    /// Its record, or why there is none that can be believed.
+    pub(crate) record: Result<Box<Record>, String>,
+    /// What happened, each with its time.
+    pub(crate) events: Vec<(String, String)>,
+    /// Who looked again, the oldest first.
+    pub(crate) looks: Vec<VerificationRecord>,
+    /// Its record's number in the ledger, from 1, where a signed head covers it.
+    pub(crate) entry: Option<u64>,
+}
+
+impl Story {
+    /// From the ledger.
+    ///
+    /// # Errors
+    /// There is no such job, or the ledger is damaged.
+    pub(crate) fn of(ledger: &Ledger, job: &JobId) -> Result<Self, LedgerError> {
+        let record = match ledger.record(job) {
+            Ok(record) => Ok(Box::new(record)),
+            Err(e @ (LedgerError::NeverEnded { .. } | LedgerError::Altered(_) | LedgerError::Record { .. })) => Err(e.to_string()),
+            Err(e) => return Err(e),
+        };
+        Ok(Self {
+            record,
+            events: events(ledger, job)?,
+            looks: ledger.verifications(job)?,
+            entry: ledger.inclusion(job)?.map(|proof| proof.place + 1),
+            job: job.clone(),
+        })
+    }
+}
+
+/// The events of a job in sentences. What this version can't read is told as such.
+fn events(ledger: &Ledger, job: &JobId) -> Result<Vec<(String, String)>, LedgerError> {
+    let one = |(time, json): (String, String)| match serde_json::from_str::<Event>(&json) {
+        Ok(event) => event.sentence().map(|s| (time, s)),
+        Err(_) => Some((time, "Something happened that this version of Jurex can't read.".into())),
+    };
+    Ok(ledger.events(job)?.into_iter().filter_map(one).collect())
+}
