@@ -51,6 +51,8 @@ pub(crate) enum Command {
     Check(Check),
     /// Past work: found again, told, given out; whether the ledger is as it was written; copies of it
     Ledger(LedgerArgs),
+    /// Notices to people who are elsewhere: try them, see which wait
+    Notice(NoticeArgs),
     /// Lots: which drives are expected, what is done, what is missing
     Lot(LotArgs),
 }
@@ -503,6 +505,22 @@ pub(crate) struct Residue {
     /// No progress line
     #[arg(long)]
     pub(crate) quiet: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct NoticeArgs {
+    #[command(subcommand)]
+    pub(crate) what: NoticeDo,
+}
+
+#[derive(Clone, Copy, Debug, Subcommand)]
+pub(crate) enum NoticeDo {
+    /// Send one to try, by every way that the configuration has
+    Test,
+    /// Those that have not gone out, and why
+    Show,
+    /// Try those that are due now
+    Send,
 }
 
 #[derive(Debug, Args)]

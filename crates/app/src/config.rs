@@ -7,6 +7,7 @@ use jurex_core::media::Bus;
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::record::{Papers, Person, SecondLook};
 use jurex_core::rules::Edition;
+use jurex_notice::Ways;
 use serde::Deserialize;
 use std::path::{Path, PathBuf};
 use toml_edit::DocumentMut;
@@ -38,6 +39,8 @@ pub(crate) struct Config {
     pub(crate) pdf_passphrase_file: Option<PathBuf>,
     /// A file on another medium that is to hold the newest signed head of the ledger.
     pub(crate) head_file: Option<PathBuf>,
+    /// Who elsewhere is told of ends and needs, and how: `[notice.mail]`, `[notice.webhook]`.
+    pub(crate) notice: Ways,
     /// Whether the terminal rings and tells when a job ends (true, unless said otherwise).
     pub(crate) bell: Option<bool>,
     /// Methods of one's own, each a `[[method]]` with `name`, `title`, `passes` and perhaps `remark`.

@@ -15,6 +15,7 @@ mod files;
 mod heat;
 mod lock;
 mod methods;
+mod notices;
 mod paper;
 mod places;
 mod policies;

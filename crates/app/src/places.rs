@@ -44,6 +44,11 @@ impl Places {
         self.state.join("ledger-head")
     }
 
+    /// Notices that have not gone out.
+    pub(crate) fn notices(&self) -> PathBuf {
+        self.data.join("notices")
+    }
+
     /// How the organisation's papers look.
     pub(crate) fn certificate_file(&self) -> PathBuf {
         self.config.join("certificate.toml")

@@ -56,6 +56,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         settings: SettingsFile { path: saved, at_first: config::DEMO },
         policies: places.policies(),
         seal: Seal::none(crate::paper::house(&places)?).into(),
+        outbox: None,
     })
 }
 

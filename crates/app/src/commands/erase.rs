@@ -9,6 +9,7 @@ use crate::clock::SystemEntropy;
 use crate::config::Config;
 use crate::exit::{self, Failure};
 use crate::files::{self, Issue};
+use crate::notices;
 use crate::places::Places;
 use crate::work::{self, Finished, InLedger, Prepared};
 use indicatif::ProgressBar;
@@ -26,6 +27,10 @@ use serde_json::json;
 use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
+use std::time::Duration;
+
+/// The longest that a notice is waited for at the end.
+const NOTICE_PATIENCE: Duration = Duration::from_secs(10);
 
 pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
@@ -63,7 +68,14 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
         seal.close(&ledger);
     }
     let issue = Issue { seal: &seal, print: seal.print(&ledger, &finished.record) };
-    finish(asked, &seen, finished, &issue)
+    let notice = notices::of_job(&finished.record, &config.bench);
+    let code = finish(asked, &seen, finished, &issue);
+    if let Some(outbox) = notices::outbox(&places, &config).filter(|_| !seen.drive.simulated) {
+        // The job is over and its papers are written: whatever becomes of the notice changes nothing of that.
+        let said = notices::put_and_send(&outbox, &notice, NOTICE_PATIENCE);
+        said.iter().for_each(|said| remark(&format!("jurex: {said}")));
+    }
+    code
 }
 
 /// Refuses a way that the ladder of this drive calls blocked or not to be had, with the ladder's own words.

@@ -11,6 +11,7 @@ mod ledger;
 mod look;
 mod lot;
 mod methods;
+mod notice;
 mod order;
 mod plan;
 mod prove;
@@ -43,6 +44,7 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Prove(prove)) => prove::run(&prove),
         Some(Command::Residue(residue)) => residue::run(&residue),
         Some(Command::Ledger(ledger)) => ledger::run(&ledger),
+        Some(Command::Notice(notice)) => notice::run(&notice),
         Some(Command::Lot(lot)) => lot::run(&lot),
         Some(Command::Keys(keys)) => keys::run(&keys),
         Some(Command::Check(check)) => check::run(&check),
@@ -55,6 +57,7 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
     let (only, here) = (config.only.clone(), places.clone());
     let _running = crate::lock::shared(&places.ledger());
     let seal = seal(&places, &config, crate::paper::house(&places)?, false);
+    let outbox = crate::notices::outbox(&places, &config);
     crate::tui::run(crate::tui::Setup {
         bench: Box::new(move || crate::bench::Bench::machine(&only, &here)),
         theme: theme.or(config.theme),
@@ -66,6 +69,7 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
         settings: crate::settings::SettingsFile { path: places.config_file(), at_first: "" },
         policies: places.policies(),
         seal: seal.into(),
+        outbox,
     })
 }
 

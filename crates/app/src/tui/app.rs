@@ -88,6 +88,13 @@ impl App {
             }
             Message::Jobs(asked, before, found) => drop(self.tell(&Heard::Jobs(asked, before, found))),
             Message::Story(story) => drop(self.tell(&Heard::Story(story))),
+            Message::Notices(wait) => {
+                // Told once when it comes up; at the top for as long as it lasts.
+                if wait.is_some() && self.state.notices_wait.is_none() {
+                    self.state.notice.clone_from(&wait);
+                }
+                self.state.notices_wait = wait;
+            }
             Message::Lots(lots) => self.state.take_lots(lots),
             Message::Catalogue(Err(why)) => self.state.refuse(&why),
             Message::Policy(Err(why)) => self.state.refuse(&why),

@@ -66,7 +66,8 @@ fn counts(state: &State) -> String {
     let needs = state.lanes.iter().filter(|l| l.needs_person()).count();
     let proved = count(&|s| s == LaneState::Proved);
     let need_word = if needs == 1 { "needs you" } else { "need you" };
-    tally([(erasing, "at work"), (needs, need_word), (proved, "proved")])
+    let waits = usize::from(state.notices_wait.is_some());
+    tally([(erasing, "at work"), (needs, need_word), (proved, "proved"), (waits, "notices wait")])
 }
 
 /// What the keys do here; or what was just refused or done.

@@ -73,6 +73,8 @@ pub(crate) enum Message {
     Jobs(String, Option<i64>, Result<Vec<Line>, String>),
     /// A job's story.
     Story(Box<Story>),
+    /// Which notices have not gone out, in a sentence; `None`: none.
+    Notices(Option<String>),
     /// The open lots with their jobs.
     Lots(Vec<LotNow>),
     /// Something to say at the bottom.

@@ -49,6 +49,8 @@ pub(crate) struct State {
     pub(crate) to_do: Vec<Command>,
     /// The open lots as they stand.
     pub(crate) lots: Vec<LotNow>,
+    /// Which notices have not gone out, in a sentence.
+    pub(crate) notices_wait: Option<String>,
     /// How the organisation's papers look.
     pub(crate) house: House,
     /// By whom papers are signed, or why not.
@@ -77,6 +79,7 @@ impl State {
             touched: false,
             to_do: vec![],
             lots: vec![],
+            notices_wait: None,
             house: House::default(),
             signs: String::new(),
             listing: 0,

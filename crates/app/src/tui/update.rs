@@ -108,7 +108,8 @@ impl State {
             | Message::Setting(_)
             | Message::Jobs(..)
             | Message::Story(_)
-            | Message::Lots(_) => {}
+            | Message::Lots(_)
+            | Message::Notices(_) => {}
         }
         vec![]
     }

@@ -12,6 +12,7 @@ use crate::commands::say;
 use crate::config::{Config, ThemeName};
 use crate::exit::Failure;
 use crate::methods;
+use crate::notices;
 use crate::paper;
 use crate::policies;
 use crate::settings::{self, Setting, SettingsFile};
@@ -31,13 +32,15 @@ use drives::look_for_drives;
 use jiff::Zoned;
 use job::JobOfLane;
 use jurex_core::bytes::{Needle, search};
-use jurex_core::erase::Wish;
+use jurex_core::erase::{Event, Wish};
+use jurex_core::lot::Tally;
 use jurex_core::method::Method;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::plan::Plan;
 use jurex_core::residue::SoFar;
 use jurex_core::units::Lba;
 use jurex_ledger::{Ledger, Unfinished};
+use jurex_notice::Outbox;
 use ratatui::crossterm::execute;
 use ratatui::crossterm::style::Print;
 use ratatui::crossterm::terminal::SetTitle;
@@ -69,6 +72,8 @@ pub(crate) struct Setup {
     pub(crate) policies: PathBuf,
     /// What vouches for what is written.
     pub(crate) seal: Arc<Seal>,
+    /// Who elsewhere is told; `None`: nobody.
+    pub(crate) outbox: Option<Outbox>,
 }
 
 /// The longest time without a new picture.
@@ -113,6 +118,9 @@ struct Runtime {
     out: PathBuf,
     habits: Habits,
     seal: Arc<Seal>,
+    outbox: Option<Outbox>,
+    /// Lots that were told to be done.
+    lots_told: Vec<String>,
     /// Whether the end of a job rings.
     rings: bool,
     /// The terminal's title as it was set last.
@@ -167,6 +175,9 @@ impl Runtime {
         look_for_drives(setup.bench, only_now, sender.clone());
         let start = Instant::now();
         read_terminal(start, sender.clone());
+        if let Some(outbox) = setup.outbox.clone() {
+            send_notices(outbox, sender.clone());
+        }
         let (ledger, out) = (setup.ledger, setup.out);
         Ok(Self {
             app,
@@ -177,6 +188,8 @@ impl Runtime {
             out,
             habits: setup.config.habits(),
             seal: setup.seal,
+            outbox: setup.outbox,
+            lots_told: vec![],
             rings: setup.config.bell.unwrap_or(true),
             title: String::new(),
             rung: 0,
@@ -298,8 +311,41 @@ impl Runtime {
     }
 
     fn take(&mut self, message: Message) {
+        self.tell_people(&message);
         for command in self.app.update(message) {
             self.carry_out(command);
+        }
+    }
+
+    /// Tells people who are elsewhere of what has happened.
+    fn tell_people(&mut self, message: &Message) {
+        let Some(outbox) = &self.outbox else { return };
+        let bench = &self.app.state.config.bench;
+        let drive = |lane: LaneId| self.app.state.lanes[lane].seen.drive.clone();
+        let notice = match message {
+            Message::Ended(_, end) => notices::of_job(&end.record, bench),
+            Message::Job(lane, event @ Event::Held { celsius: Some(_) }) => {
+                notices::of_person(&drive(*lane), &event.sentence().unwrap_or_default(), bench)
+            }
+            Message::NotStarted(lane, why) => notices::of_person(&drive(*lane), why, bench),
+            Message::Lots(lots) => {
+                let done = lots.iter().find_map(|now| {
+                    let tally = Tally::of(&now.lot.items(&now.jobs, &[]));
+                    let is_new = tally.expected > 0 && tally.is_complete() && !self.lots_told.contains(&now.lot.name);
+                    is_new.then(|| (now.lot.name.clone(), tally.sentence()))
+                });
+                let Some((lot, sentence)) = done else { return };
+                self.lots_told.push(lot.clone());
+                // Those that were done before this program began were told by another.
+                if self.rung == 0 {
+                    return;
+                }
+                notices::of_lot(&lot, &sentence, bench)
+            }
+            _ => return,
+        };
+        if let Err(e) = outbox.put(&notice) {
+            tracing::error!("a notice could not be kept, and nobody is told: {e}");
         }
     }
 
@@ -570,6 +616,17 @@ impl Runtime {
         let cut_short = |l: &Lane| l.is_working() || l.record().is_some_and(|r| r.evidence().ended.can_go_on());
         if self.app.state.lanes.iter().any(cut_short) { ExitCode::from(4) } else { ExitCode::SUCCESS }
     }
+}
+
+/// Sends notices beside everything else, for as long as the program runs.
+fn send_notices(outbox: Outbox, sender: Sender<Message>) {
+    const EVERY: Duration = Duration::from_secs(5);
+    thread::spawn(move || {
+        while sender.send(Message::Notices(outbox.trouble())).is_ok() {
+            outbox.send_due(crate::clock::wall());
+            thread::sleep(EVERY);
+        }
+    });
 }
 
 fn time_of_day() -> String {
