@@ -51,6 +51,8 @@ pub(crate) enum Command {
     Check(Check),
     /// Past work: found again, told, given out; whether the ledger is as it was written; copies of it
     Ledger(LedgerArgs),
+    /// The JSON Schema of what is written
+    Schema(Schema),
     /// Notices to people who are elsewhere: try them, see which wait
     Notice(NoticeArgs),
     /// Lots: which drives are expected, what is done, what is missing
@@ -505,6 +507,27 @@ pub(crate) struct Residue {
     /// No progress line
     #[arg(long)]
     pub(crate) quiet: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Schema {
+    /// Of what
+    #[arg(value_enum)]
+    pub(crate) of: SchemaOf,
+}
+
+#[derive(Clone, Copy, Debug, clap::ValueEnum)]
+pub(crate) enum SchemaOf {
+    /// JOB.record.json
+    Record,
+    /// What `jurex plan --json` prints
+    Plan,
+    /// One event of `jurex erase --json` (the first line names the job, the last tells what came of it)
+    Event,
+    /// JOB.verification.json
+    Verification,
+    /// LOT.lot.json
+    Lot,
 }
 
 #[derive(Debug, Args)]

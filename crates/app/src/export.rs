@@ -9,8 +9,21 @@ use std::path::{Path, PathBuf};
 
 /// Columns of the CSV file, by the names that JSON has for them.
 const COLUMNS: [&str; 15] = [
-    "job", "started", "ended", "drive", "serial", "lot", "property_number", "source", "technician", "validator", "standing", "outcome",
-    "method", "verification", "digest",
+    "job",
+    "started",
+    "ended",
+    "drive",
+    "serial",
+    "lot",
+    "property_number",
+    "source",
+    "technician",
+    "validator",
+    "standing",
+    "outcome",
+    "method",
+    "verification",
+    "digest",
 ];
 
 /// Why nothing, or not all, was written.
@@ -69,7 +82,8 @@ pub(crate) fn records(ledger: &Ledger, words: &str, out: &Path, key: Option<&Pri
     each(ledger, words, |line| {
         let Some(record) = line.standing.record() else { return Ok(()) };
         recorded += 1;
-        let put = |ending: &str, text: &str| crate::files::write_new(out, &out.join(format!("{}.{ending}", line.job)), text.as_bytes());
+        let put =
+            |ending: &str, text: &str| crate::files::write_new(out, &out.join(format!("{}.{ending}", line.job)), text.as_bytes());
         put("record.json", &record.to_json())?;
         key.map_or(Ok(()), |key| put("record.jws.json", &sign(&record.to_json(), key)))?;
         let proof = ledger.inclusion(&line.job).map_err(std::io::Error::other)?;

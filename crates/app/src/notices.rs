@@ -46,13 +46,27 @@ pub(crate) fn of_lot(lot: &str, sentence: &str, bench: &str) -> Notice {
     let lot = printable(lot.as_bytes());
     let facts = json!({ "lot": lot });
     let subject = format!("Lot {lot}: {sentence}");
-    Notice { kind: Kind::Lot, made: wall(), bench: bench.into(), text: format!("Every drive of lot {lot} is done."), subject, facts }
+    Notice {
+        kind: Kind::Lot,
+        made: wall(),
+        bench: bench.into(),
+        text: format!("Every drive of lot {lot} is done."),
+        subject,
+        facts,
+    }
 }
 
 /// That a drive needs somebody.
 pub(crate) fn of_person(drive: &Drive, why: &str, bench: &str) -> Notice {
     let facts = json!({ "drive": drive.called(), "serial": drive.unit.serial() });
-    Notice { kind: Kind::Person, made: wall(), bench: bench.into(), subject: format!("{} needs you", drive.name()), text: why.into(), facts }
+    Notice {
+        kind: Kind::Person,
+        made: wall(),
+        bench: bench.into(),
+        subject: format!("{} needs you", drive.name()),
+        text: why.into(),
+        facts,
+    }
 }
 
 /// To try whether notices go out.

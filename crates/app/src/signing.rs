@@ -190,7 +190,8 @@ fn pdf_key(config: &Config) -> Result<Option<PdfKey>, String> {
         Ok(pem) if pem.contains("-----BEGIN") => {
             let key = config.pdf_key.as_deref().map(text).transpose()?;
             // One file may hold both, the key before or after the certificate.
-            let own = || pem.find("PRIVATE KEY-----").and_then(|at| pem[..at].rfind("-----BEGIN")).map(|at| pem[at..].to_string());
+            let own =
+                || pem.find("PRIVATE KEY-----").and_then(|at| pem[..at].rfind("-----BEGIN")).map(|at| pem[at..].to_string());
             PdfKey::from_pem(pem, &key.or_else(own).unwrap_or_default(), passphrase.as_ref())
         }
         _ => PdfKey::from_pkcs12(&bytes, passphrase.as_ref()),

@@ -27,7 +27,9 @@ impl Story {
     pub(crate) fn of(ledger: &Ledger, job: &JobId) -> Result<Self, LedgerError> {
         let record = match ledger.record(job) {
             Ok(record) => Ok(Box::new(record)),
-            Err(e @ (LedgerError::NeverEnded { .. } | LedgerError::Altered(_) | LedgerError::Record { .. })) => Err(e.to_string()),
+            Err(e @ (LedgerError::NeverEnded { .. } | LedgerError::Altered(_) | LedgerError::Record { .. })) => {
+                Err(e.to_string())
+            }
             Err(e) => return Err(e),
         };
         Ok(Self {

@@ -187,14 +187,16 @@ fn a_paper_that_is_signed_for_pdf_readers_is_shown_valid_by_one_and_checked_here
     assert_eq!(fs::metadata(folder.join("certificate.key")).unwrap().permissions().mode() & 0o777, 0o600);
     fs::create_dir_all(place.path("home")).unwrap();
     let config = |key: &str| {
-        let text = format!("pdf_certificate = {:?}\npdf_key = {:?}\n", shown(&folder.join("certificate.pem")), shown(&folder.join(key)));
+        let text =
+            format!("pdf_certificate = {:?}\npdf_key = {:?}\n", shown(&folder.join("certificate.pem")), shown(&folder.join(key)));
         fs::write(place.path("home/config.toml"), text).unwrap();
     };
     config("certificate.key");
     new_key(&place, "Bench 2");
     erased(&place, "out");
     let paper = place.only("out", ".certificate.pdf");
-    check(&place, &paper, &[]).expect(0, &["inside the paper, right, by Brackwater Weather Service", "nobody else vouches", "to the byte"]);
+    check(&place, &paper, &[])
+        .expect(0, &["inside the paper, right, by Brackwater Weather Service", "nobody else vouches", "to the byte"]);
     match std::process::Command::new("pdfsig").arg("-nocert").arg(&paper).output() {
         Ok(said) => {
             let said = String::from_utf8(said.stdout).unwrap();

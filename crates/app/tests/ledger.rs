@@ -33,7 +33,11 @@ fn past_work_is_found_told_and_given_out() {
         record.file_name().unwrap().to_str().unwrap().trim_end_matches(".record.json").to_string()
     };
     fs::create_dir_all(place.path("home")).unwrap();
-    fs::write(place.path("home/config.toml"), "lot = \"BW-0417\"\nsource = \"=1+1\"\n[technician]\nname = \"Ines Okafor-Lindqvist\"\n").unwrap();
+    fs::write(
+        place.path("home/config.toml"),
+        "lot = \"BW-0417\"\nsource = \"=1+1\"\n[technician]\nname = \"Ines Okafor-Lindqvist\"\n",
+    )
+    .unwrap();
     let first = erase("one");
     place.jurex(&["keys", "new", "--name", "Bench 2", "--no-passphrase"]).expect(0, &[]);
     let second = erase("two");
@@ -42,16 +46,23 @@ fn past_work_is_found_told_and_given_out() {
     assert!(listed.find(&second) < listed.find(&first), "the newest first: {listed}");
     find(&["lot:bw-0418"]).expect(0, &["No job in the ledger has all these words"]);
     find(&["person:ines", "date:20", "--most", "1"]).expect(0, &["These are the newest 1"]);
-    let story = place.jurex(&["ledger", "show", &second]).expect(0, &["Clear", "because", "lot         BW-0417", "under a signed head"]).out;
+    let story = place
+        .jurex(&["ledger", "show", &second])
+        .expect(0, &["Clear", "because", "lot         BW-0417", "under a signed head"])
+        .out;
     assert!(story.contains("Pass 1") && story.contains("T"), "its events in sentences: {story}");
     place.jurex(&["ledger", "show", "261123-NOSUCH"]).expect(1, &["there is no job"]);
-    let whole: serde_json::Value = serde_json::from_str(&place.jurex(&["ledger", "show", &second, "--json"]).expect(0, &[]).out).unwrap();
+    let whole: serde_json::Value =
+        serde_json::from_str(&place.jurex(&["ledger", "show", &second, "--json"]).expect(0, &[]).out).unwrap();
     assert!(whole["record"]["job"] == second.as_str() && whole["events"].as_array().unwrap().len() > 3);
     // Given out, in each form; what a spreadsheet would run is text.
     let (csv, lines, folder) = (place.path("all.csv"), place.path("all.jsonl"), place.path("records"));
     place.jurex(&["ledger", "export", "--as", "csv", "--out", shown(&csv)]).expect(0, &["2 jobs written"]);
     let text = fs::read_to_string(&csv).unwrap();
-    assert!(text.starts_with("job,started,") && text.contains(",'=1+1,Ines Okafor-Lindqvist,") && text.ends_with("\r\n"), "{text}");
+    assert!(
+        text.starts_with("job,started,") && text.contains(",'=1+1,Ines Okafor-Lindqvist,") && text.ends_with("\r\n"),
+        "{text}"
+    );
     place.jurex(&["ledger", "export", "--as", "csv", "--out", shown(&csv)]).expect(1, &["exists"]);
     place.jurex(&["ledger", "export", "--as", "json-lines", "--out", shown(&lines), &second]).expect(0, &["1 job written"]);
     let line: serde_json::Value = serde_json::from_str(fs::read_to_string(&lines).unwrap().trim()).unwrap();
@@ -77,7 +88,9 @@ fn a_paper_carries_the_proof_that_its_record_stood_in_the_ledger() {
     // Whoever has neither ledger nor key is told what could not be checked, and with the key nothing is missing.
     stranger.jurex(&["check", shown(&paper)]).expect(3, &["not all of it could be checked", "not known here"]);
     let key = write(&place, "key.pem", &place.jurex(&["keys", "export", "Bench 2"]).expect(0, &[]).out);
-    stranger.jurex(&["check", shown(&paper), shown(&proof), "--key", shown(&key)]).expect(0, &["of 3 in the ledger", "by itself"]);
+    stranger
+        .jurex(&["check", shown(&paper), shown(&proof), "--key", shown(&key)])
+        .expect(0, &["of 3 in the ledger", "by itself"]);
     let text = fs::read_to_string(&proof).unwrap();
     let altered = write(&place, "altered", &text.replacen("index 2", "index 1", 1));
     place.jurex(&["check", shown(&altered)]).expect(3, &["does not lead to it"]);
@@ -117,7 +130,8 @@ fn a_lot_is_expected_worked_and_certified_as_a_whole() {
     lot(&["close", "BW-0417"]).expect(3, &["stays open", "1 of 3 done"]);
     let papers = place.path("papers");
     place.jurex(&["certificate", "--lot", "BW-0417", "--demo", "--out", shown(&papers)]).expect(3, &["1 of 3 done"]);
-    place.jurex(&["check", shown(&place.only("papers", ".lot.report.pdf")), shown(&place.only("papers", ".lot.json"))])
+    place
+        .jurex(&["check", shown(&place.only("papers", ".lot.report.pdf")), shown(&place.only("papers", ".lot.json"))])
         .expect(0, &["to the byte", "GONE1: It was expected and has not been seen.", "1 of 3 done"]);
     let csv = fs::read_to_string(place.only("papers", ".lot.csv")).unwrap();
     assert_eq!(csv.lines().count(), 4, "{csv}");
@@ -153,4 +167,35 @@ fn a_copy_that_is_put_back_is_told_from_a_ledger_that_was_rolled_back() {
 
 fn exists(path: &Path) -> bool {
     path.exists()
+}
+
+/// Events as they are told, each a line, and a schema that takes not everything.
+#[test]
+fn what_is_told_while_a_job_runs_is_what_its_schema_says() {
+    let place = Place::new();
+    let image = place.image("tide.img", 4 << 20);
+    let out = place.path("out");
+    let asked = [
+        "erase",
+        shown(&image),
+        "--passes",
+        "00 | random?",
+        "--label-check",
+        "8192",
+        "--out",
+        shown(&out),
+        "--json",
+        "--leftovers",
+    ];
+    let said = place.jurex(&asked).expect(0, &[]).out;
+    let mut events: Vec<serde_json::Value> =
+        said.lines().map(|l| serde_json::from_str(l).unwrap()).filter(|l: &serde_json::Value| l["event"].is_string()).collect();
+    assert!(events.len() > 5);
+    // The first line is the command's own: it names the job.
+    assert_eq!(events.remove(0)["event"], "job");
+    events.push(serde_json::json!({ "event": "vanished" }));
+    let Some(found) = common::faults("event", &events) else { return };
+    let (none, rest) = found.split_last().unwrap();
+    assert!(rest.iter().all(Vec::is_empty) && !none.is_empty(), "{found:?}");
+    place.jurex(&["schema", "nothing"]).expect(1, &["record"]);
 }

@@ -25,7 +25,19 @@ impl Drop for Servers {
 fn servers(place: &Place) -> Option<Servers> {
     let (certificate, key) = (place.path("server.pem"), place.path("server.key"));
     let made = Command::new("openssl")
-        .args(["req", "-x509", "-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:P-256", "-nodes", "-days", "2", "-subj", "/CN=localhost"])
+        .args([
+            "req",
+            "-x509",
+            "-newkey",
+            "ec",
+            "-pkeyopt",
+            "ec_paramgen_curve:P-256",
+            "-nodes",
+            "-days",
+            "2",
+            "-subj",
+            "/CN=localhost",
+        ])
         .args(["-addext", "subjectAltName=DNS:localhost,IP:127.0.0.1", "-addext", "basicConstraints=critical,CA:FALSE"])
         .args(["-out", shown(&certificate), "-keyout", shown(&key)])
         .stderr(Stdio::null())
@@ -36,7 +48,10 @@ fn servers(place: &Place) -> Option<Servers> {
     }
     let script = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/servers.py");
     let folder = place.path("");
-    let child = Command::new("/usr/bin/python3").args([script, shown(&folder), shown(&certificate), shown(&key)]).stderr(Stdio::null()).spawn();
+    let child = Command::new("/usr/bin/python3")
+        .args([script, shown(&folder), shown(&certificate), shown(&key)])
+        .stderr(Stdio::null())
+        .spawn();
     let Ok(mut child) = child else {
         common::not_run("no Python");
         return None;
@@ -104,7 +119,10 @@ fn the_end_of_a_job_is_posted_and_signed_and_what_can_not_go_out_waits_and_fails
     let hook = |path: &str| {
         let url = format!("https://localhost:{}{path}", servers.ports["web"]);
         let trust = place.path("server.pem");
-        settings(&place, &format!("[notice.webhook]\nurl = {url:?}\nsecret_file = {:?}\ntrust = {:?}\n", shown(&secret), shown(&trust)));
+        settings(
+            &place,
+            &format!("[notice.webhook]\nurl = {url:?}\nsecret_file = {:?}\ntrust = {:?}\n", shown(&secret), shown(&trust)),
+        );
     };
     let image = place.image("tide.img", 1 << 20);
     let erase = |out: &str| {
@@ -118,7 +136,8 @@ fn the_end_of_a_job_is_posted_and_signed_and_what_can_not_go_out_waits_and_fails
     let told: serde_json::Value = serde_json::from_slice(&body).unwrap();
     assert_eq!((&told["kind"], &told["facts"]["outcome"], &told["bench"]), (&"job".into(), &"clear".into(), &"Bench 2".into()));
     let signed = fs::read_to_string(place.path("posted-signature")).unwrap();
-    let by_openssl = Command::new("openssl").args(["dgst", "-sha256", "-hmac", "gulls"]).arg(place.path("posted")).output().unwrap();
+    let by_openssl =
+        Command::new("openssl").args(["dgst", "-sha256", "-hmac", "gulls"]).arg(place.path("posted")).output().unwrap();
     let by_openssl = String::from_utf8(by_openssl.stdout).unwrap();
     assert_eq!(signed.trim_start_matches("sha256="), by_openssl.trim().rsplit(' ').next().unwrap());
     place.jurex(&["notice", "show"]).expect(0, &["No notice waits."]);

@@ -5,8 +5,6 @@ mod common;
 use common::{Answer, Place, json, shown};
 use serde_json::Value;
 use std::fs;
-use std::path::PathBuf;
-use std::process::{Command, Stdio};
 
 const ANSWERS: [&str; 6] = ["--sensitivity", "moderate", "--reuse", "yes", "--leaves", "no"];
 
@@ -43,27 +41,9 @@ fn every_bays_plan_keeps_to_its_schema() {
     answers.push(sampled);
     // What is no plan is refused: a schema that takes everything would say nothing.
     answers.push(serde_json::json!({"ways": []}));
-    let Some(faults) = faults(&answers) else { return common::not_run("no Python with jsonschema here") };
+    let Some(faults) = common::faults("plan", &answers) else { return };
     let (none, plans) = faults.split_last().unwrap();
     assert!(plans.iter().all(Vec::is_empty) && !none.is_empty(), "{faults:?}");
-}
-
-/// What the schema finds wrong with each document; `None` where there is no program to ask.
-fn faults(documents: &[Value]) -> Option<Vec<Vec<String>>> {
-    const ASK: &str = "import sys, json, jsonschema\n\
-        schema = json.load(open(sys.argv[1]))\n\
-        check = jsonschema.validators.validator_for(schema)(schema)\n\
-        print(json.dumps([[e.message for e in check.iter_errors(d)] for d in json.load(sys.stdin)]))";
-    let schema = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../docs/plan.schema.json");
-    let ask = |python: &str| {
-        let mut asked = Command::new(python);
-        asked.args(["-c", ASK, shown(&schema)]).stdin(Stdio::piped()).stdout(Stdio::piped());
-        let mut child = asked.spawn().ok()?;
-        serde_json::to_writer(child.stdin.take()?, documents).ok()?;
-        let output = child.wait_with_output().ok()?;
-        serde_json::from_slice(&output.stdout).ok()
-    };
-    ["python3", "/usr/bin/python3"].into_iter().find_map(ask)
 }
 
 #[test]

@@ -2,12 +2,17 @@
 
 use crate::text::hex;
 use crate::units::Lba;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
 /// What digests are made with. Drawn for one job, kept in its checkpoint only.
-#[derive(Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Salt(#[serde(with = "hex")] [u8; 16]);
+#[derive(Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Salt(
+    #[serde(with = "hex")]
+    #[schemars(with = "crate::text::HexDigits")]
+    [u8; 16],
+);
 
 impl Salt {
     /// Of these random bytes.

@@ -6,12 +6,13 @@ use crate::pattern::AlignedBuffer;
 use crate::plan::{Order, size_check};
 use crate::sampling::Sampling;
 use crate::units::{Lba, Sectors, duration};
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::fmt;
 use std::time::Duration;
 
 /// Reading speed at the start, the middle and the end of a drive, in bytes per second.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct SpeedSample {
     /// At the first sectors.
     pub start: f64,
@@ -82,7 +83,7 @@ impl SpeedSample {
 }
 
 /// What an estimate rests on.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Basis {
     /// The drive's speed was sampled.
@@ -96,16 +97,19 @@ pub enum Basis {
 }
 
 /// A time with its spread.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct Estimate {
     /// The most likely time, in seconds.
     #[serde(rename = "likely_seconds", serialize_with = "seconds")]
+    #[schemars(with = "f64")]
     pub likely: Duration,
     /// The shortest that is likely, in seconds.
     #[serde(rename = "shortest_seconds", serialize_with = "seconds")]
+    #[schemars(with = "f64")]
     pub shortest: Duration,
     /// The longest that is likely, in seconds.
     #[serde(rename = "longest_seconds", serialize_with = "seconds")]
+    #[schemars(with = "f64")]
     pub longest: Duration,
     /// What it rests on.
     pub basis: Basis,

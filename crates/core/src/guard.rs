@@ -3,11 +3,12 @@
 use crate::media::{Drive, Label, MediaClass, Scope};
 use crate::native::{Answers, OwnState, by_its_own_word};
 use crate::technique::Technique;
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::fmt;
 
 /// Something that keeps a drive from being erased.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "hindrance")]
 pub enum Hindrance {
     /// The running system lives on it.
@@ -194,7 +195,7 @@ impl From<Scope> for Intent {
 }
 
 /// A refusal: every hindrance found. There is no way around it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, thiserror::Error)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, thiserror::Error, JsonSchema)]
 #[error("{}", .hindrances.iter().map(Hindrance::to_string).collect::<Vec<_>>().join("; "))]
 pub struct Refusal {
     /// At least one.

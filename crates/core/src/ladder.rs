@@ -11,11 +11,12 @@ use crate::plan::{HowMuch, Order, OwnOrder, Plan, Verification};
 use crate::rules::{Case, Claim, Condition, Edition, Media, Outcome, Technique, evaluate};
 use crate::text::capital;
 use crate::units::{Sectors, duration};
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::time::Duration;
 
 /// Whether a way can be taken now.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "state")]
 pub enum Availability {
     /// It can be planned and armed.
@@ -65,7 +66,7 @@ impl Availability {
 }
 
 /// One way of sanitizing one drive.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct Way {
     /// The technique.
     pub technique: Technique,

@@ -31,6 +31,7 @@ pub mod record;
 pub mod residue;
 pub mod rules;
 pub mod sampling;
+pub mod schema;
 pub mod strata;
 pub mod tag;
 pub mod technique;

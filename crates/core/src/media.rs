@@ -2,11 +2,12 @@
 
 use crate::text::printable;
 use crate::units::{Sectors, grouped, size};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
 /// What the drive says it is. Every text has passed [`crate::text::printable`].
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Unit {
     /// Maker, where it is told apart from the model.
     pub maker: Option<String>,
@@ -22,7 +23,7 @@ pub struct Unit {
 }
 
 /// A name that a maker gives to one unit only.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "kind", content = "value")]
 pub enum UnitId {
     /// World wide name (ATA words 108-111, SCSI VPD page 83h).
@@ -103,7 +104,7 @@ impl Unit {
 }
 
 /// How the bytes are kept, which decides what an overwrite can earn (SP 800-88 Rev. 1, Appendix A).
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum MediaClass {
     /// Spinning platters.
@@ -137,7 +138,7 @@ impl fmt::Display for MediaClass {
 }
 
 /// The way to the drive.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Bus {
     /// Serial or parallel ATA.
@@ -209,7 +210,7 @@ impl fmt::Display for Bus {
 }
 
 /// The language that the drive itself is spoken to in, whatever lies between.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "speaks")]
 pub enum Protocol {
     /// ATA commands: it has answered IDENTIFY DEVICE, or is attached by SATA.
@@ -228,7 +229,7 @@ pub enum Protocol {
 }
 
 /// What a treatment reaches.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "scope")]
 pub enum Scope {
     /// These sectors of the drive.
@@ -243,7 +244,7 @@ pub enum Scope {
 }
 
 /// Which attachment of a drive this is: pulled and put back, or swapped for its twin, it is another.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Attachment {
     /// Names this very attachment (or this very file): the system gives each its own. `None` where it gives none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -254,7 +255,7 @@ pub struct Attachment {
 }
 
 /// Sizes that stay fixed while a medium is open.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Geometry {
     /// Bytes of one addressable sector: a power of two, at least 512.
     pub logical: u32,
@@ -262,6 +263,7 @@ pub struct Geometry {
     pub physical: u32,
     /// Number of addressable sectors.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub sectors: u64,
 }
 
@@ -304,7 +306,7 @@ impl Geometry {
 }
 
 /// Sectors that a drive may keep outside its addressable range (host protected area, configuration overlay).
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "state")]
 pub enum HiddenAreas {
     /// The drive was asked and hides none, or has no command that could hide any.
@@ -315,6 +317,7 @@ pub enum HiddenAreas {
     Hidden {
         /// Number of hidden sectors.
         #[serde(with = "crate::text::u64_string")]
+        #[schemars(with = "crate::text::Decimal")]
         sectors: u64,
     },
 }
@@ -331,7 +334,7 @@ impl HiddenAreas {
 }
 
 /// Storage of a unit beside the sectors of this drive.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Elsewhere {
     /// What it is, as the start of a sentence: `Namespace 2 (8.00 GB)`.
     pub what: String,
@@ -340,7 +343,7 @@ pub struct Elsewhere {
 }
 
 /// Everything about a drive that a plan and a record rest on.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Drive {
     /// How Jurex reaches it: device path, file path, or `sim:BAY`. Foreign text: [`Drive::shown_path`] is for people.
     pub path: String,

@@ -3,6 +3,7 @@
 use crate::media::{Drive, Geometry};
 use crate::native::command::Port;
 use crate::units::{Lba, Sectors};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::io::{self, Read, Seek, SeekFrom};
@@ -39,7 +40,7 @@ pub trait Medium {
 }
 
 /// How the sectors of an open drive are reached, as it truly is and not as it was meant.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Access {
     /// Whether every whole request goes past the system's cache to the device, or through it.
     pub way: AccessWay,
@@ -64,7 +65,7 @@ impl Access {
 }
 
 /// The way that bytes take between drive and program.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum AccessWay {
     /// Past the system's cache.

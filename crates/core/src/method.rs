@@ -1,11 +1,12 @@
 //! Overwrite methods: the library with the documents that its methods come from, and methods of one's own.
 
 use crate::notation::{NotationError, Program};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::LazyLock;
 
 /// Whether a method's issuer still stands behind it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Status {
     /// The document is in force.
@@ -41,7 +42,7 @@ impl Status {
 }
 
 /// A method: its passes and where they come from.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Method {
     /// Short name for the command line: small letters, digits, `.` and `-`.
@@ -62,6 +63,7 @@ pub struct Method {
     pub status: Status,
     /// The passes, in the notation.
     #[serde(rename = "passes")]
+    #[schemars(with = "String")]
     pub program: Program,
     /// What to know before choosing it.
     #[serde(default, skip_serializing_if = "String::is_empty")]
@@ -72,7 +74,7 @@ fn own() -> Status {
     Status::Own
 }
 
-#[derive(Deserialize, Serialize)]
+#[derive(Deserialize, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct File {
     #[serde(rename = "method", default)]

@@ -1,11 +1,12 @@
 //! From three questions to the outcome that is needed (SP 800-88, decision flow of the sanitization section).
 
 use crate::rules::Outcome;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
 /// Confidentiality category of what the drive held (FIPS 199).
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Sensitivity {
     /// Low impact.
@@ -27,7 +28,7 @@ impl fmt::Display for Sensitivity {
 }
 
 /// The answers to the three questions.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Need {
     /// How sensitive is what it held?
     pub sensitivity: Sensitivity,

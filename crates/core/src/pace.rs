@@ -1,6 +1,7 @@
 //! Speed over position: how fast each part of the drive was worked through.
 
 use crate::units::Sectors;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::time::Duration;
 
@@ -8,18 +9,20 @@ use std::time::Duration;
 pub const BINS: usize = 120;
 
 /// What happened in one part of the range.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Bin {
     /// Sectors worked through.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub sectors: u64,
     /// Microseconds that it took.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub micros: u64,
 }
 
 /// Speed over position for one pass, in [`BINS`] equal parts of its range.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Pace {
     range: Sectors,
     bins: Vec<Bin>,

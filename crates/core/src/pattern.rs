@@ -5,13 +5,18 @@
 use crate::ranges::RangeSet;
 use crate::text::{hex, printable};
 use crate::units::{Lba, Sectors};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
 /// Key of a random pass. Secret while the job runs: `Debug` does not print it.
-#[derive(Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(transparent)]
-pub struct Seed(#[serde(with = "hex")] pub [u8; 16]);
+pub struct Seed(
+    #[serde(with = "hex")]
+    #[schemars(with = "crate::text::HexDigits")]
+    pub [u8; 16],
+);
 
 impl fmt::Debug for Seed {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -20,13 +25,14 @@ impl fmt::Debug for Seed {
 }
 
 /// What a pattern is made of, before it may be complemented.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "kind")]
 pub enum Base {
     /// These bytes over and over: byte address `a` of the drive holds `bytes[a % bytes.len()]`.
     Bytes {
         /// At least one byte.
         #[serde(with = "hex")]
+        #[schemars(with = "crate::text::HexDigits")]
         bytes: Vec<u8>,
     },
     /// AES-128-CTR keystream under the seed; the block counter is the byte address divided by 16.
@@ -40,7 +46,7 @@ pub enum Base {
 }
 
 /// What one pass lays down on every sector.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Pattern {
     /// The bytes.
     #[serde(flatten)]

@@ -8,10 +8,11 @@ use crate::native::Answers;
 use crate::need::{Need, Sensitivity};
 use crate::plan::{Lift, Order, Verification};
 use crate::rules::{Edition, Outcome, Technique};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// How drives of one class are treated.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Treatment {
     /// The way; left out: overwriting where it earns what is needed, else the drive's own erasure that does.
@@ -49,7 +50,7 @@ impl Treatment {
 }
 
 /// The need of a lot, and how each class of media in it is treated. A class that is left out is treated as it suits it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Policy {
     /// How sensitive is what they held?

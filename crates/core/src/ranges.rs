@@ -1,10 +1,11 @@
 //! Sets of sectors, kept as sorted stretches that never touch.
 
 use crate::units::{Lba, Sectors};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// Sectors with something in common (unwritable, unreadable, wrong), as sorted, merged stretches.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(try_from = "Vec<Sectors>", into = "Vec<Sectors>")]
 pub struct RangeSet {
     stretches: Vec<Sectors>,

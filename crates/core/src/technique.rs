@@ -1,9 +1,10 @@
 //! The techniques of sanitizing a drive, and what must be true beside them.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// A way of treating media.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Technique {
     /// Writing over every addressable sector.
@@ -149,7 +150,7 @@ impl Technique {
 }
 
 /// What must also be true for a rule to hold.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Condition {
     /// A pass and right after it its complement were laid on every sector.

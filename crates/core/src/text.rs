@@ -99,6 +99,36 @@ pub mod hex {
     }
 }
 
+/// Stands in JSON Schemas for a whole number that is written as a string: JSON's own numbers keep only 53 bits (RFC 8785).
+pub struct Decimal;
+
+/// Stands in JSON Schemas for bytes that are written as hexadecimal digits.
+pub struct HexDigits;
+
+fn pattern_schema(pattern: &str) -> schemars::Schema {
+    schemars::json_schema!({ "type": "string", "pattern": pattern })
+}
+
+impl schemars::JsonSchema for Decimal {
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Decimal".into()
+    }
+
+    fn json_schema(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        pattern_schema("^[0-9]{1,20}$")
+    }
+}
+
+impl schemars::JsonSchema for HexDigits {
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "HexDigits".into()
+    }
+
+    fn json_schema(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        pattern_schema("^([0-9a-f]{2})*$")
+    }
+}
+
 /// A cell that a spreadsheet takes for text: what it would take for a formula gets an apostrophe before it.
 pub fn harmless_cell(text: &str) -> String {
     let runs = text.trim_start_matches(|c: char| c.is_whitespace() || c.is_control());

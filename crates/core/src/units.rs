@@ -1,13 +1,18 @@
 //! Numbers with a unit: sector addresses, stretches of sectors, and how sizes, rates and durations are said.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::time::Duration;
 
 /// Number of a logical sector, counted from 0. Not a byte offset.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(transparent)]
-pub struct Lba(#[serde(with = "crate::text::u64_string")] pub u64);
+pub struct Lba(
+    #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
+    pub u64,
+);
 
 impl fmt::Display for Lba {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -16,12 +21,13 @@ impl fmt::Display for Lba {
 }
 
 /// A stretch of logical sectors: the first one and how many. Never a byte range.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 pub struct Sectors {
     /// First sector of the stretch.
     pub first: Lba,
     /// Number of sectors; may be 0.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub count: u64,
 }
 

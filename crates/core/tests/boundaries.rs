@@ -44,7 +44,18 @@ fn the_arrows_between_the_crates_are_the_allowed_ones() {
         .collect();
     let core = BTreeSet::from(["jurex-core"]);
     let expected = BTreeMap::from([
-        ("jurex", BTreeSet::from(["jurex-core", "jurex-ledger", "jurex-linux", "jurex-notice", "jurex-report", "jurex-sign", "jurex-sim"])),
+        (
+            "jurex",
+            BTreeSet::from([
+                "jurex-core",
+                "jurex-ledger",
+                "jurex-linux",
+                "jurex-notice",
+                "jurex-report",
+                "jurex-sign",
+                "jurex-sim",
+            ]),
+        ),
         ("jurex-core", BTreeSet::from(["jurex-fill"])),
         ("jurex-fill", BTreeSet::new()),
         ("jurex-ledger", core.clone()),

@@ -271,7 +271,13 @@ impl Ledger {
     }
 
     /// The same, with a digest that is known.
-    pub(crate) fn note_digest(&self, about: About, said: &str, digest: Option<String>, when: Timestamp) -> Result<(), LedgerError> {
+    pub(crate) fn note_digest(
+        &self,
+        about: About,
+        said: &str,
+        digest: Option<String>,
+        when: Timestamp,
+    ) -> Result<(), LedgerError> {
         let noted = Leaf::Noted { about, when: when.to_string(), said: said.into(), digest };
         let run = || -> rusqlite::Result<()> {
             let change = change(self)?;
@@ -470,7 +476,8 @@ impl Ledger {
                 checked.found(format!("Job {job} is not found by what stands in its record: what the list goes by was changed."));
             }
         }
-        let count = |table: &str| self.connection.query_row(&format!("SELECT count(*) FROM {table}"), [], |row| row.get::<_, i64>(0));
+        let count =
+            |table: &str| self.connection.query_row(&format!("SELECT count(*) FROM {table}"), [], |row| row.get::<_, i64>(0));
         if count("entry")? != count("job")? {
             checked.found("The list of jobs is not that of the jobs that are there.".into());
         }

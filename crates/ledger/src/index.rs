@@ -198,7 +198,8 @@ pub(crate) fn take(change: &Transaction<'_>, job: &str, record: Option<&Record>)
 
 /// Takes in the jobs that an earlier version has kept without an index.
 pub(crate) fn take_in(change: &Transaction<'_>) -> rusqlite::Result<()> {
-    let all = "SELECT name, (SELECT json FROM record WHERE job = name ORDER BY number DESC LIMIT 1) FROM job ORDER BY started, name";
+    let all =
+        "SELECT name, (SELECT json FROM record WHERE job = name ORDER BY number DESC LIMIT 1) FROM job ORDER BY started, name";
     let mut statement = change.prepare(all)?;
     let mut rows = statement.query([])?;
     while let Some(row) = rows.next()? {
@@ -306,7 +307,8 @@ impl Ledger {
         for line in self.lines(of_lot, params![lot])? {
             let Standing::Recorded(record) = line.standing else { continue };
             if record.second_look.as_ref().is_some_and(SecondLook::is_due) {
-                let confirmed = self.connection.query_row(last, [record.job.as_str()], |row| row.get(0)).map_err(|e| self.sql(e))?;
+                let confirmed =
+                    self.connection.query_row(last, [record.job.as_str()], |row| row.get(0)).map_err(|e| self.sql(e))?;
                 drawn.push(Due { record: *record, confirmed });
             }
         }

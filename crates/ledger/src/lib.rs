@@ -100,7 +100,9 @@ pub enum LedgerError {
         path: String,
     },
     /// What is stored is not what was written.
-    #[error("the ledger's record of job {0} is not the one that was written: it has been altered (`jurex ledger check` tells more)")]
+    #[error(
+        "the ledger's record of job {0} is not the one that was written: it has been altered (`jurex ledger check` tells more)"
+    )]
     Altered(JobId),
     /// A copy that is to be put back is not as it was written.
     #[error("the copy {path} was touched, and is not put in the ledger's place: {wrong}")]
@@ -357,7 +359,10 @@ impl Ledger {
             return Ok(());
         }
         let run = || -> rusqlite::Result<Option<String>> {
-            self.connection.prepare_cached("SELECT json FROM leaf WHERE number = ?1")?.query_row([leaf], |row| row.get(0)).optional()
+            self.connection
+                .prepare_cached("SELECT json FROM leaf WHERE number = ?1")?
+                .query_row([leaf], |row| row.get(0))
+                .optional()
         };
         let written = run().map_err(|e| self.sql(e))?.and_then(|leaf| serde_json::from_str::<Leaf>(&leaf).ok());
         match written {
@@ -407,11 +412,16 @@ impl Ledger {
         };
         run().map_err(|e| self.sql(e))
     }
-
 }
 
 /// Adds a job that begins, with its leaf.
-fn put_job(change: &rusqlite::Transaction<'_>, job: &str, drive: &str, serial: Option<String>, started: &str) -> rusqlite::Result<()> {
+fn put_job(
+    change: &rusqlite::Transaction<'_>,
+    job: &str,
+    drive: &str,
+    serial: Option<String>,
+    started: &str,
+) -> rusqlite::Result<()> {
     let mut insert = change.prepare_cached("INSERT INTO job (name, drive, serial, started) VALUES (?1, ?2, ?3, ?4)")?;
     insert.execute(params![job, drive, serial, started])?;
     chain::append(change, &Leaf::JobBegun { job: job.into(), drive: drive.into(), serial, started: started.into() })?;

@@ -27,9 +27,11 @@ impl Ledger {
         let json = serde_json::to_string(lot).expect("a lot holds only texts and answers");
         let run = || -> rusqlite::Result<()> {
             let change = chain::change(self)?;
-            let keep = "INSERT INTO lot (name, open, json) VALUES (?1, ?2, ?3) ON CONFLICT (name) DO UPDATE SET open = ?2, json = ?3";
+            let keep =
+                "INSERT INTO lot (name, open, json) VALUES (?1, ?2, ?3) ON CONFLICT (name) DO UPDATE SET open = ?2, json = ?3";
             change.execute(keep, params![lot.name, lot.closed.is_none(), json])?;
-            let leaf = Leaf::Lot { lot: lot.name.clone(), when: when.to_string(), said: said.into(), digest: chain::digest(&json) };
+            let leaf =
+                Leaf::Lot { lot: lot.name.clone(), when: when.to_string(), said: said.into(), digest: chain::digest(&json) };
             chain::append(&change, &leaf)?;
             change.commit()
         };
@@ -41,7 +43,9 @@ impl Ledger {
     /// # Errors
     /// A damaged file.
     pub fn lot(&self, name: &str) -> Result<Option<Lot>, LedgerError> {
-        let one = || self.connection.query_row("SELECT json FROM lot WHERE name = ?1", [name], |row| row.get::<_, String>(0)).optional();
+        let one = || {
+            self.connection.query_row("SELECT json FROM lot WHERE name = ?1", [name], |row| row.get::<_, String>(0)).optional()
+        };
         Ok(one().map_err(|e| self.sql(e))?.and_then(|json| serde_json::from_str(&json).ok()))
     }
 

@@ -3,9 +3,9 @@
 use super::*;
 use crate::format::MIGRATIONS;
 use jurex_core::contents::Contents;
-use jurex_core::lot::Lot;
 use jurex_core::erase::{Checkpoint, Completed, Job, Now, Step};
 use jurex_core::evidence::{Ended, Evidence, Session};
+use jurex_core::lot::Lot;
 use jurex_core::media::MediaClass;
 use jurex_core::medium::Access;
 use jurex_core::method::library;
@@ -510,7 +510,8 @@ fn a_record_is_proved_to_stand_in_the_ledger_by_any_later_head_and_no_other_reco
             let mut bytes = text.clone().into_bytes();
             bytes[at] ^= 1;
             let Ok(altered) = String::from_utf8(bytes) else { continue };
-            let still = Inclusion::parse(&altered).is_ok_and(|p| p.check(job(n).as_str(), &digest, &head).is_ok() && p.note == proof.note);
+            let still = Inclusion::parse(&altered)
+                .is_ok_and(|p| p.check(job(n).as_str(), &digest, &head).is_ok() && p.note == proof.note);
             assert!(!still, "byte {at}: {altered}");
         }
     }
@@ -574,5 +575,7 @@ fn a_copy_that_is_put_back_says_so_and_what_it_lacks_is_found_by_the_head_that_w
     Connection::open(&copy).unwrap().execute("DELETE FROM record WHERE number = 1", []).unwrap();
     assert!(matches!(Ledger::restore(&copy, &path, Timestamp::UNIX_EPOCH), Err(LedgerError::CopyTouched { .. })));
     std::fs::write(&copy, "no ledger at all, but long enough to be looked at as one by whoever reads it").unwrap();
-    assert!(Ledger::restore(&copy, &path, Timestamp::UNIX_EPOCH).is_err() && back.record(&"261123-JJJJJ1".parse().unwrap()).is_ok());
+    assert!(
+        Ledger::restore(&copy, &path, Timestamp::UNIX_EPOCH).is_err() && back.record(&"261123-JJJJJ1".parse().unwrap()).is_ok()
+    );
 }

@@ -170,7 +170,10 @@ mod tests {
                 let path = path(&nodes, at, size).unwrap();
                 let climbed = |place, of: &[Hash]| climb(leaf(&[at as u8]), place, size, of);
                 assert_eq!(climbed(at, &path), Some(head), "leaf {at} of {size}");
-                assert!((0..=size).filter(|p| *p != at).all(|p| climbed(p, &path) != Some(head)), "another place, {at} of {size}");
+                assert!(
+                    (0..=size).filter(|p| *p != at).all(|p| climbed(p, &path) != Some(head)),
+                    "another place, {at} of {size}"
+                );
                 let mut longer = path.clone();
                 longer.push([0; 32]);
                 assert_eq!(climbed(at, &longer), None);

@@ -67,7 +67,8 @@ impl Mail {
             Security::Starttls => (Tls::Required(self.tls()?), 587),
             Security::Tls => (Tls::Wrapper(self.tls()?), 465),
         };
-        let mut transport = SmtpTransport::builder_dangerous(&self.server).port(self.port.unwrap_or(usual)).tls(tls).timeout(Some(PATIENCE));
+        let mut transport =
+            SmtpTransport::builder_dangerous(&self.server).port(self.port.unwrap_or(usual)).tls(tls).timeout(Some(PATIENCE));
         if let Some(login) = &self.login {
             let file = self.password_file.as_deref().ok_or_else(|| NotSent::Settings("a login needs a password_file".into()))?;
             transport = transport.credentials(Credentials::new(login.clone(), read(file)?));
@@ -79,7 +80,8 @@ impl Mail {
         let wrong = |e: lettre::transport::smtp::Error| NotSent::Settings(e.to_string());
         let mut parameters = TlsParameters::builder(self.server.clone());
         if let Some(file) = &self.trust {
-            let trusted = Certificate::from_pem(read(file)?.as_bytes()).map_err(|_| NotSent::Settings(format!("{} is no certificate", file.display())))?;
+            let trusted = Certificate::from_pem(read(file)?.as_bytes())
+                .map_err(|_| NotSent::Settings(format!("{} is no certificate", file.display())))?;
             parameters = parameters.add_root_certificate(trusted);
         }
         parameters.build_rustls().map_err(wrong)

@@ -1,6 +1,6 @@
 //! The queue: a folder with one file for each notice that has not gone out, by each of its ways.
 
-use crate::{Kind, Notice, NotSent, Way, Ways};
+use crate::{Kind, NotSent, Notice, Way, Ways};
 use jiff::{Timestamp, ToSpan};
 use serde::{Deserialize, Serialize};
 use std::io::Write;
@@ -89,7 +89,8 @@ impl Outbox {
             if taken.try_lock().is_err() {
                 continue;
             }
-            let Some(mut waiting) = std::fs::read_to_string(&file).ok().and_then(|t| serde_json::from_str::<Waiting>(&t).ok()) else {
+            let Some(mut waiting) = std::fs::read_to_string(&file).ok().and_then(|t| serde_json::from_str::<Waiting>(&t).ok())
+            else {
                 continue;
             };
             if waiting.next > now {
@@ -129,7 +130,11 @@ impl Outbox {
         let last = waiting.iter().rev().find(|w| w.tries > 0)?;
         let n = waiting.iter().filter(|w| w.tries > 0).count();
         let notices = if n == 1 { "1 notice has".into() } else { format!("{n} notices have") };
-        Some(format!("{notices} not gone out, and will be tried again: {} ({})", last.why.as_deref().unwrap_or("no reason"), last.way.word()))
+        Some(format!(
+            "{notices} not gone out, and will be tried again: {} ({})",
+            last.why.as_deref().unwrap_or("no reason"),
+            last.way.word()
+        ))
     }
 }
 
@@ -183,7 +188,8 @@ mod tests {
 
     #[test]
     fn a_way_that_is_not_secure_is_not_taken() {
-        let send = |url: &str| Webhook { url: url.into(), secret_file: None, trust: None }.send(&notice(0)).unwrap_err().to_string();
+        let send =
+            |url: &str| Webhook { url: url.into(), secret_file: None, trust: None }.send(&notice(0)).unwrap_err().to_string();
         for url in ["http://example.org/x", "ftp://x", "", "http://localhost.example.org/"] {
             assert!(send(url).contains("is not https"), "{url}");
         }

@@ -39,7 +39,8 @@ impl Webhook {
         config = config.max_redirects(0).max_redirects_will_error(false);
         if let Some(file) = &self.trust {
             let pem = read(file)?;
-            let trusted = Certificate::from_pem(pem.as_bytes()).map_err(|_| NotSent::Settings(format!("{} is no certificate", file.display())))?;
+            let trusted = Certificate::from_pem(pem.as_bytes())
+                .map_err(|_| NotSent::Settings(format!("{} is no certificate", file.display())))?;
             config = config.tls_config(TlsConfig::builder().root_certs(RootCerts::new_with_certs(&[trusted])).build());
         }
         let agent: ureq::Agent = config.build().into();

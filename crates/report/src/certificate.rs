@@ -627,7 +627,10 @@ fn follows(page: &mut Layout, record: &Record, w: &Words) {
         let labels = std::iter::once(label).chain(std::iter::repeat(""));
         labels.zip(reasons).map(|(label, r)| fact(label, cited(r))).collect()
     };
-    let mut facts = vec![fact(&w.outcome, put(&w.judged_by, &[("outcome", &outcome_word(claim.outcome(), w)), ("rules", record.rule_set())]))];
+    let mut facts = vec![fact(
+        &w.outcome,
+        put(&w.judged_by, &[("outcome", &outcome_word(claim.outcome(), w)), ("rules", record.rule_set())]),
+    )];
     facts.extend(listed(&w.because, claim.reasons()));
     facts.extend(listed(&w.not_covered, claim.limits()));
     facts.extend(record.evidence().size().map(|size| fact(&w.its_size, size.sentence())));

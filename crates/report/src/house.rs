@@ -287,7 +287,11 @@ impl TryFrom<String> for Picture {
             let bytes = (1..=4096).contains(&width).then_some(u64::from(width) * u64::from(height) * 3)?;
             let mut rgb = vec![];
             let packed = STANDARD.decode(data).ok()?;
-            std::io::Read::read_to_end(&mut std::io::Read::take(flate2::read::ZlibDecoder::new(&packed[..]), bytes + 1), &mut rgb).ok()?;
+            std::io::Read::read_to_end(
+                &mut std::io::Read::take(flate2::read::ZlibDecoder::new(&packed[..]), bytes + 1),
+                &mut rgb,
+            )
+            .ok()?;
             (rgb.len() as u64 == bytes && bytes > 0).then_some(Self { width, height, rgb })
         };
         parse().ok_or_else(|| HouseError::NoPicture("it is damaged".into()))
@@ -330,7 +334,10 @@ mod tests {
             assert!(refuse(text).contains(says), "{text}: {}", refuse(text));
         }
         assert!(refuse(&format!("closing = \"{}\"", "x".repeat(2001))).contains("no room"));
-        assert!(matches!(House::from_toml("logo = \"gone.png\"", |_| Err(std::io::ErrorKind::NotFound.into())), Err(HouseError::NoPicture(_))));
+        assert!(matches!(
+            House::from_toml("logo = \"gone.png\"", |_| Err(std::io::ErrorKind::NotFound.into())),
+            Err(HouseError::NoPicture(_))
+        ));
         for damaged in ["", "1x1:", "0x0:eJw=", "9999999999x1:AA==", "2x2:AAAA"] {
             assert!(Picture::try_from(damaged.to_string()).is_err(), "{damaged}");
         }

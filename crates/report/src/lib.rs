@@ -21,9 +21,9 @@ pub use certificate::{CertificateError, certificate};
 pub use house::{Colour, House, HouseError, Language, OwnField, PageSize, Picture};
 use jurex_core::record::{Papers, Record};
 use jurex_core::strata::Strata;
+pub use lot::lot_certificate;
 pub use pdf::PdfError;
 pub use preview::{PreviewLine, preview};
-pub use lot::lot_certificate;
 pub use print::{Print, Standing};
 pub use qr::{Code, NoCode};
 

@@ -1,6 +1,8 @@
 //! The paper of a whole lot: sums, every drive in a table, those that failed, are missing or came unexpected, and two signatures.
 
-use crate::certificate::{CertificateError, band, closing, code, fact, foot, head, letterhead, outcome_word, own_fields, said_time, sign_here};
+use crate::certificate::{
+    CertificateError, band, closing, code, fact, foot, head, letterhead, outcome_word, own_fields, said_time, sign_here,
+};
 use crate::drawing::Ink;
 use crate::fonts::Face;
 use crate::house::House;
@@ -71,7 +73,12 @@ fn lay_out(statement: &Statement, house: &House, w: &Words) -> Layout {
     digests(&mut page, statement, w);
     if let Some(note) = &statement.head {
         page.heading(&w.the_ledger, 60.0);
-        let facts: Vec<Fact> = note.lines().filter(|l| !l.is_empty()).enumerate().map(|(i, l)| code(if i == 0 { &w.ledger_head } else { "" }, l)).collect();
+        let facts: Vec<Fact> = note
+            .lines()
+            .filter(|l| !l.is_empty())
+            .enumerate()
+            .map(|(i, l)| code(if i == 0 { &w.ledger_head } else { "" }, l))
+            .collect();
         page.wide_facts(&facts);
     }
     page.heading(&w.signatures, 190.0);
@@ -95,7 +102,10 @@ fn sums(statement: &Statement, w: &Words) -> Vec<Fact> {
         fact(&w.failed, (tally.failed + tally.here).to_string()),
         fact(&w.missing, tally.not_seen.to_string()),
         fact(&w.unexpected, tally.unexpected.to_string()),
-        fact(&w.second_verifications, put(&w.second_of, &[("done", &looks.confirmed.to_string()), ("due", &looks.due.to_string())])),
+        fact(
+            &w.second_verifications,
+            put(&w.second_of, &[("done", &looks.confirmed.to_string()), ("due", &looks.due.to_string())]),
+        ),
     ];
     for outcome in [Outcome::Destroy, Outcome::Purge, Outcome::Clear, Outcome::NotSanitized] {
         let n = statement.lines().iter().filter(|l| l.outcome == Some(outcome)).count();
@@ -149,7 +159,12 @@ fn digests(page: &mut Layout, statement: &Statement, w: &Words) {
     let rows: Vec<Vec<(String, Face)>> = statement
         .lines()
         .iter()
-        .filter_map(|l| Some(vec![(l.job.as_ref()?.to_string(), Face::Mono), (Some(&l.digest).filter(|d| !d.is_empty())?.clone(), Face::Mono)]))
+        .filter_map(|l| {
+            Some(vec![
+                (l.job.as_ref()?.to_string(), Face::Mono),
+                (Some(&l.digest).filter(|d| !d.is_empty())?.clone(), Face::Mono),
+            ])
+        })
         .collect();
     if !rows.is_empty() {
         page.heading(&w.digest_short, 40.0);

@@ -96,12 +96,20 @@ mod tests {
     #[test]
     fn a_code_is_read_back_and_nothing_else_is() {
         let digest = "0123456789abcdef".repeat(4);
-        let code = Code { job: "261123-4F7QZK".parse().unwrap(), outcome: Outcome::Purge, digest, key_id: Some("kPrK_q-4".into()) };
+        let code =
+            Code { job: "261123-4F7QZK".parse().unwrap(), outcome: Outcome::Purge, digest, key_id: Some("kPrK_q-4".into()) };
         assert_eq!(code.to_string().parse(), Ok(code.clone()));
         let unsigned = Code { key_id: None, outcome: Outcome::NotSanitized, ..code.clone() };
         assert_eq!(format!(" {unsigned}\n").parse(), Ok(unsigned));
         let text = code.to_string();
-        for other in ["", "jurex:", &text.replace("purge", "clean"), &text[..text.len() - 20], &text.replace("0123", "0G23"), &format!("{text}:x")] {
+        for other in [
+            "",
+            "jurex:",
+            &text.replace("purge", "clean"),
+            &text[..text.len() - 20],
+            &text.replace("0123", "0G23"),
+            &format!("{text}:x"),
+        ] {
             assert_eq!(other.parse::<Code>(), Err(NoCode), "{other}");
         }
         let drawing = code.drawing(70.0, "x").unwrap();

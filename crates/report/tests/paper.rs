@@ -191,7 +191,10 @@ fn a_paper_is_made_again_from_what_is_attached_to_it() {
                 assert!(!is_as_printed(&pdf, &record, &other));
             }
             let Some(text) = said_by("pdftotext", &["-layout", "PAPER", "-"], &pdf) else { continue };
-            assert!(text.contains("Contract") && text.contains("Kept for ten years.") && text.contains(&"ab".repeat(32)), "{text}");
+            assert!(
+                text.contains("Contract") && text.contains("Kept for ten years.") && text.contains(&"ab".repeat(32)),
+                "{text}"
+            );
         }
     }
 }
@@ -276,8 +279,13 @@ fn the_code_on_the_paper_is_read_by_a_camera() {
     let dir = tempfile::tempdir().unwrap();
     let path = dir.path().join("paper.pdf");
     std::fs::write(&path, &pdf).unwrap();
-    let drawn = std::process::Command::new("pdftoppm").args(["-r", "150", "-png", "-f", "1", "-l", "1", "-gray"]).arg(&path).arg(dir.path().join("page")).status();
-    let page = std::fs::read_dir(dir.path()).unwrap().flatten().map(|f| f.path()).find(|p| p.extension().is_some_and(|e| e == "png"));
+    let drawn = std::process::Command::new("pdftoppm")
+        .args(["-r", "150", "-png", "-f", "1", "-l", "1", "-gray"])
+        .arg(&path)
+        .arg(dir.path().join("page"))
+        .status();
+    let page =
+        std::fs::read_dir(dir.path()).unwrap().flatten().map(|f| f.path()).find(|p| p.extension().is_some_and(|e| e == "png"));
     let (Ok(_), Some(page)) = (drawn, page) else {
         assert!(std::env::var_os("JUREX_REQUIRE_ALL").is_none(), "NOT RUN, and everything is to be run: no pdftoppm");
         return eprintln!("NOT RUN, no pdftoppm");

@@ -47,7 +47,9 @@ pub fn unsigned_head(size: u64, root: &[u8; 32]) -> String {
 /// Size and head of a text of three lines that nobody has signed; `None`: it is none.
 pub fn parse_unsigned_head(text_of: &str) -> Option<(u64, [u8; 32])> {
     let mut lines = text_of.lines();
-    let (Some(ORIGIN), Some(size), Some(root), None) = (lines.next(), lines.next(), lines.next(), lines.next()) else { return None };
+    let (Some(ORIGIN), Some(size), Some(root), None) = (lines.next(), lines.next(), lines.next(), lines.next()) else {
+        return None;
+    };
     let (size, root) = (size.parse().ok()?, STANDARD.decode(root).ok()?.try_into().ok()?);
     (text(size, &root) == text_of).then_some((size, root))
 }

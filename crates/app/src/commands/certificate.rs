@@ -15,7 +15,12 @@ pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
     if let Some(lot) = &wanted.lot {
         return of_lot(lot, &wanted.out, wanted.demo);
     }
-    let job: JobId = wanted.job.as_deref().unwrap_or_default().parse().map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
+    let job: JobId = wanted
+        .job
+        .as_deref()
+        .unwrap_or_default()
+        .parse()
+        .map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
     let places = Places::find()?;
     let record = find(&places, &job)?;
     if let Some(said) = record.other_rules() {
@@ -38,7 +43,8 @@ fn of_lot(name: &str, out: &Path, demo: bool) -> Result<ExitCode, Failure> {
     let seal = seal(&places, &config, crate::paper::house(&places)?, demo);
     let statement = lot::statement(name, &places, &config, demo)?;
     let tally = statement.tally();
-    let written = files::write_lot(out, &statement, &seal).map_err(|e| Failure::Use(format!("{e}. The lot is safe in the ledger")))?;
+    let written =
+        files::write_lot(out, &statement, &seal).map_err(|e| Failure::Use(format!("{e}. The lot is safe in the ledger")))?;
     say(&format!("Lot {}: {}.", jurex_core::text::printable(name.as_bytes()), tally.sentence()));
     written.iter().for_each(|path| say(&path.display().to_string()));
     Ok(if tally.is_complete() { ExitCode::SUCCESS } else { ExitCode::from(3) })

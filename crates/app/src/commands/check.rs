@@ -61,7 +61,10 @@ impl Found {
                 self.good("code", "the code of the paper is of this record");
             }
             _ => {
-                let said = format!("the code of the paper is of another record: job {}, {}, digest {}", code.job, code.outcome, code.digest);
+                let said = format!(
+                    "the code of the paper is of another record: job {}, {}, digest {}",
+                    code.job, code.outcome, code.digest
+                );
                 self.note(Held::Altered, "code", &said);
             }
         }
@@ -117,7 +120,11 @@ fn code_alone(code: &Code, places: &Places, known: &Known) -> Result<Found, Fail
     let path = places.ledger();
     let record = if path.exists() { Ledger::open_to_read(&path)?.record(&code.job).ok() } else { None };
     match record {
-        None => found.note(Held::Unchecked, "ledger", "its record is not in the ledger here: a code by itself proves nothing. Ask for the file"),
+        None => found.note(
+            Held::Unchecked,
+            "ledger",
+            "its record is not in the ledger here: a code by itself proves nothing. Ask for the file",
+        ),
         Some(record) if record.digest() == code.digest && record.claim().outcome() == code.outcome => {
             found.good("ledger", "the newest record of that job in the ledger here has this digest and this outcome");
         }
@@ -186,7 +193,9 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
             Ok(verification) => verification,
             Err(why) => return found.note(Held::Altered, "verified", &why.to_string()),
         };
-        verification.iter().for_each(|v| found.good("verified", &format!("a second time by {}: {}", printable(v.look.by.name.as_bytes()), v.finding())));
+        verification.iter().for_each(|v| {
+            found.good("verified", &format!("a second time by {}: {}", printable(v.look.by.name.as_bytes()), v.finding()))
+        });
         let print = Print { house, standing, verification };
         (is_as_printed(bytes, &record, &print), record.tool.version)
     };
@@ -317,7 +326,9 @@ fn statement(text: &str, found: &mut Found) -> Option<Statement> {
     found.good("lot", &format!("{}, stated {}", printable(statement.lot.as_bytes()), statement.made));
     found.good("stands", &statement.tally().sentence());
     let failed = statement.lines().iter().filter(|l| l.stand != StandWord::Done);
-    failed.take(6).for_each(|l| found.good("not done", &format!("{}: {}", printable(l.serial.as_bytes()), printable(l.because.as_bytes()))));
+    failed.take(6).for_each(|l| {
+        found.good("not done", &format!("{}: {}", printable(l.serial.as_bytes()), printable(l.because.as_bytes())))
+    });
     found.good("records", "each drive's own record has to be checked by itself: the statement names its digest");
     found.good("digest", &statement.digest());
     Some(statement)

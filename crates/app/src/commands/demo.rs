@@ -165,7 +165,8 @@ fn one(seen: &Seen, out: &Path, ledger: &Path, house: &House) -> Result<Option<R
         .run(&mut Unattended, &mut |_| {});
     let record = finished.record;
     let seal = Seal::none(house.clone());
-    files::write_all(out, &record, &Issue { seal: &seal, print: seal.print(ledger, &record) }).map_err(|e| not_certified(&record, &e, finished.is_stored))?;
+    files::write_all(out, &record, &Issue { seal: &seal, print: seal.print(ledger, &record) })
+        .map_err(|e| not_certified(&record, &e, finished.is_stored))?;
     Ok(Some(record))
 }
 

@@ -1,9 +1,9 @@
 //! `jurex lot`: which drives are expected, what is done, what is missing.
 
 use super::{say, say_json};
+use crate::bench::Bench;
 use crate::cli::{LotArgs, LotClose, LotDo, LotImport, LotShow};
 use crate::clock::wall;
-use crate::bench::Bench;
 use crate::config::Config;
 use crate::exit::Failure;
 use crate::places::Places;
@@ -51,12 +51,18 @@ fn shown(text: &str) -> String {
 fn import(asked: &LotImport, ledger: &Ledger) -> Result<ExitCode, Failure> {
     let file = shown_path(&asked.file);
     let bytes = std::fs::read(&asked.file).map_err(|e| Failure::Use(format!("cannot read the list {file}: {e}")))?;
-    let text = String::from_utf8(bytes).map_err(|_| Failure::Use(format!("{file} is not UTF-8: save it as CSV in UTF-8. Nothing was taken in")))?;
+    let text = String::from_utf8(bytes)
+        .map_err(|_| Failure::Use(format!("{file} is not UTF-8: save it as CSV in UTF-8. Nothing was taken in")))?;
     let list = List::from_csv(&text).map_err(|e| Failure::Use(format!("{file}: {e}")))?;
     let mut lot = ledger.lot(&asked.lot)?.map_or_else(|| Lot::new(&asked.lot, wall()), Ok)?;
     let (taken, unused) = (list.expected.len() as u64, list.unused.clone());
     lot.add(list)?;
-    let said = format!("{} of a list {} taken in; {} expected now.", counted(taken, "drive"), if taken == 1 { "was" } else { "were" }, lot.expected.len());
+    let said = format!(
+        "{} of a list {} taken in; {} expected now.",
+        counted(taken, "drive"),
+        if taken == 1 { "was" } else { "were" },
+        lot.expected.len()
+    );
     ledger.keep_lot(&lot, &said, wall())?;
     say(&format!("Lot {}: {said}", shown(&lot.name)));
     if !unused.is_empty() {
@@ -157,7 +163,8 @@ pub(crate) fn statement(name: &str, places: &Places, config: &Config, demo: bool
     let now = ledger.lot_now(find(&ledger, name)?)?;
     let mut statement = Statement::of(&now.lot, &items(&now, &[]), wall(), tool());
     let papers = config.papers();
-    (statement.organisation, statement.technician, statement.validator) = (papers.organisation, papers.technician, papers.validator);
+    (statement.organisation, statement.technician, statement.validator) =
+        (papers.organisation, papers.technician, papers.validator);
     let drawn = ledger.drawn(Some(name))?;
     let confirmed = drawn.iter().filter(|d| d.confirmed.is_some()).count() as u64;
     statement.second_looks = SecondLooks { due: drawn.len() as u64, confirmed };

@@ -16,6 +16,7 @@ mod order;
 mod plan;
 mod prove;
 mod residue;
+mod schema;
 mod stop;
 mod unlock;
 
@@ -45,6 +46,7 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Residue(residue)) => residue::run(&residue),
         Some(Command::Ledger(ledger)) => ledger::run(&ledger),
         Some(Command::Notice(notice)) => notice::run(&notice),
+        Some(Command::Schema(schema)) => schema::run(&schema),
         Some(Command::Lot(lot)) => lot::run(&lot),
         Some(Command::Keys(keys)) => keys::run(&keys),
         Some(Command::Check(check)) => check::run(&check),

@@ -33,7 +33,14 @@ pub(crate) fn run(asked: &NoticeArgs) -> Result<ExitCode, Failure> {
             let waiting = outbox.waiting();
             for w in &waiting {
                 let why = w.why.as_deref().map(|why| format!(" ({why})")).unwrap_or_default();
-                let line = format!("{}  {}  {}: tried {} times, next {}{why}", w.notice.made, w.way.word(), w.notice.subject, w.tries, w.next);
+                let line = format!(
+                    "{}  {}  {}: tried {} times, next {}{why}",
+                    w.notice.made,
+                    w.way.word(),
+                    w.notice.subject,
+                    w.tries,
+                    w.next
+                );
                 say(&printable(line.as_bytes()));
             }
             if waiting.is_empty() {

@@ -8,11 +8,11 @@ use crate::bench::Seen;
 use crate::config::Config;
 use jurex_core::erase::Wish;
 use jurex_core::lot::Tally;
-use jurex_ledger::LotNow;
-use jurex_report::House;
 use jurex_core::method::Catalogue;
 use jurex_core::record::Papers;
 use jurex_core::text::capital;
+use jurex_ledger::LotNow;
+use jurex_report::House;
 use std::time::Duration;
 
 /// Keys that follow one another faster come from no hand.

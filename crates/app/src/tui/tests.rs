@@ -195,7 +195,11 @@ impl World {
             }
             Command::BreakOffSearch(_) => {}
             Command::Read(lane, wanted) => self.read(lane, wanted),
-            Command::FindJobs(..) | Command::TellStory(_) | Command::WriteAgain(_) | Command::ExportFound(_) | Command::SeeLots => {
+            Command::FindJobs(..)
+            | Command::TellStory(_)
+            | Command::WriteAgain(_)
+            | Command::ExportFound(_)
+            | Command::SeeLots => {
                 self.asked_of_ledger.push(command);
             }
             Command::Beacon(lane, on) => self.beacons.push((lane, on)),

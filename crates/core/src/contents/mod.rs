@@ -12,10 +12,11 @@ use crate::plan::PlanError;
 use crate::residue::Leftovers;
 use crate::units::{Lba, Sectors};
 use jiff::Timestamp;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// A stretch of the drive with something on it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Region {
     /// Where.
     pub at: Sectors,
@@ -26,6 +27,7 @@ pub struct Region {
     pub label: Option<String>,
     /// Bytes in use, where the superblock tells.
     #[serde(skip_serializing_if = "Option::is_none", default, with = "optional_u64")]
+    #[schemars(with = "Option<crate::text::Decimal>")]
     pub used: Option<u64>,
     /// When it was last written, where the superblock tells.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -67,7 +69,7 @@ impl Region {
 }
 
 /// What a look at the drive found.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Contents {
     /// Kind of partition table.
     #[serde(skip_serializing_if = "Option::is_none", default)]

@@ -9,6 +9,7 @@ use crate::evidence::BesideRead;
 use crate::medium::Medium;
 use crate::pattern::Pattern;
 use crate::units::{Lba, Sectors};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use std::time::Duration;
@@ -104,7 +105,7 @@ pub(super) struct BesideDraws {
 }
 
 /// What lay on one of them, as it is kept.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub(super) struct KeptBeside {
     what: String,
     whole: Sectors,

@@ -7,6 +7,7 @@ use crate::guard::{Cleared, Intent};
 use crate::media::{Drive, Geometry};
 use crate::native::ata::erase::PASSWORD;
 use crate::plan::{ArmError, ArmedPlan, Plan};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::time::Duration;
 
@@ -17,7 +18,7 @@ const BEFORE: &str = "jurex-checkpoint/2";
 
 /// The plan with all its random choices, and the evidence of what is fast on the media. It holds the seeds of random
 /// passes, so it is kept only while the job can still go on.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Checkpoint {
     format: String,
     plan: Plan,

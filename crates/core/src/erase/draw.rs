@@ -7,6 +7,7 @@ use crate::ranges::RangeSet;
 use crate::sampling::Sampling;
 use crate::text::hex;
 use crate::units::{Lba, Sectors};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -34,7 +35,7 @@ pub(super) struct Draw {
 }
 
 /// The same as it is kept.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub(super) struct KeptDraw {
     /// Eight bytes of each.
     met: String,

@@ -19,6 +19,7 @@ use crate::technique::Technique;
 use crate::text::capital;
 use crate::units::{Sectors, counted};
 use jiff::Timestamp;
+use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer, Serialize};
 use std::time::Duration;
 
@@ -26,7 +27,7 @@ use std::time::Duration;
 const RECENT: usize = 40;
 
 /// What a job is doing to sectors.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Activity {
     /// Laying a pass.
@@ -64,7 +65,7 @@ impl Activity {
 }
 
 /// What is wrong with sectors.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum FaultKind {
     /// The drive did not accept them.
@@ -76,7 +77,7 @@ pub enum FaultKind {
 }
 
 /// Something that happened in a job. `pass` counts from 0.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "event")]
 pub enum Event {
     /// The drive was opened: what is done from now on is done in this session.
@@ -185,6 +186,7 @@ pub enum Event {
     StandsStill {
         /// For how long.
         #[serde(rename = "for_seconds", serialize_with = "seconds", deserialize_with = "from_seconds")]
+        #[schemars(with = "f64")]
         so_long: Duration,
     },
     /// A stop was asked for, and the drive can't be stopped.
@@ -237,6 +239,7 @@ pub enum Event {
         at: Sectors,
         /// How long it took.
         #[serde(rename = "took_seconds", serialize_with = "seconds", deserialize_with = "from_seconds")]
+        #[schemars(with = "f64")]
         took: Duration,
     },
     /// Sectors are faulty.
@@ -289,6 +292,7 @@ pub enum Event {
         at: Sectors,
         /// How long it took.
         #[serde(rename = "took_seconds", serialize_with = "seconds", deserialize_with = "from_seconds")]
+        #[schemars(with = "f64")]
         took: Duration,
     },
     /// The job goes on from a checkpoint, with this evidence so far.
@@ -305,6 +309,7 @@ pub enum Event {
     NoAnswer {
         /// For how long.
         #[serde(rename = "for_seconds", serialize_with = "seconds", deserialize_with = "from_seconds")]
+        #[schemars(with = "f64")]
         so_long: Duration,
     },
     /// Many places in a row failed, but the drive answers elsewhere: they are truly bad.
@@ -337,6 +342,7 @@ pub enum Event {
         time: Timestamp,
         /// How long the session lasted by a clock that nobody can set.
         #[serde(rename = "session_seconds", serialize_with = "seconds", deserialize_with = "from_seconds")]
+        #[schemars(with = "f64")]
         lasted: Duration,
     },
 }

@@ -17,11 +17,12 @@ use crate::sampling::Sampling;
 use crate::technique::{Condition, Technique};
 use crate::units::Sectors;
 use jiff::Timestamp;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::time::Duration;
 
 /// How a job came to its end.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "how")]
 pub enum Ended {
     /// Every pass ran, what was to be read back was read back, and the drive was still the same.
@@ -42,6 +43,7 @@ pub enum Ended {
     GivenUp {
         /// Number of places that failed.
         #[serde(with = "crate::text::u64_string")]
+        #[schemars(with = "crate::text::Decimal")]
         faults: u64,
     },
     /// The drive or the system refused to go on.
@@ -95,7 +97,7 @@ impl Ended {
 }
 
 /// One unbroken hold on the drive, from its opening to its closing.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Session {
     /// The drive as it was found when it was opened: path, bus, bridge, identity, capacity.
     pub drive: Drive,
@@ -109,6 +111,7 @@ pub struct Session {
     /// How long it lasted by a clock that nobody can set, in microseconds; of one that was cut off, up to the last
     /// checkpoint.
     #[serde(with = "crate::text::u64_string", default)]
+    #[schemars(with = "crate::text::Decimal")]
     pub micros: u64,
 }
 
@@ -129,7 +132,7 @@ impl Session {
 }
 
 /// A kind of stage of a treatment.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum StageKind {
     /// Making hidden areas addressable.
@@ -145,7 +148,7 @@ pub enum StageKind {
 }
 
 /// One stage: what happened, and when.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct StageEvidence {
     /// When it began.
     pub started: Timestamp,
@@ -170,7 +173,7 @@ impl StageEvidence {
 }
 
 /// What happened in a stage.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "stage")]
 pub enum What {
     /// Hidden areas were made addressable.
@@ -186,7 +189,7 @@ pub enum What {
 }
 
 /// Hidden areas that were made addressable.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct LiftEvidence {
     /// Sizes before.
     pub before: Geometry,
@@ -199,7 +202,7 @@ pub struct LiftEvidence {
 }
 
 /// A drive's own erasure.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct OwnEvidence {
     /// Which technique.
     pub technique: Technique,
@@ -252,7 +255,7 @@ impl OwnEvidence {
 }
 
 /// What people state about a drive that no drive can tell, by name.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Stated {
     /// The conditions that they say are met.
     pub conditions: Vec<Condition>,
@@ -267,7 +270,7 @@ impl Stated {
 }
 
 /// A command and what the drive answered.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct CommandAnswer {
     /// The command's name and its bytes in hexadecimal digits, secrets as `..`.
     pub command: String,
@@ -276,7 +279,7 @@ pub struct CommandAnswer {
 }
 
 /// Passes that were laid on a range.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct OverwriteEvidence {
     /// The sectors that were to be covered.
     pub range: Sectors,
@@ -287,7 +290,7 @@ pub struct OverwriteEvidence {
 }
 
 /// One pass: what was laid and, where it is not the last, what of it was read back.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct PassEvidence {
     /// What it laid.
     pub pattern: Pattern,
@@ -348,7 +351,7 @@ impl PassEvidence {
 }
 
 /// Sectors that were read and compared, as the last act of a treatment or by itself.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct CheckEvidence {
     /// The sectors in question.
     pub range: Sectors,
@@ -367,30 +370,37 @@ pub struct CheckEvidence {
 
 /// What was read of another namespace after an erasure of everything on the unit: one sector in each of a thousand equal parts,
 /// or all of them on a small one.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct BesideRead {
     /// Its name, as the drive's list of other storage has it.
     pub what: String,
     /// Its size.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub sectors: u64,
     /// Sectors that were read.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub read: u64,
     /// Sectors that were to be read and gave an error.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub unreadable: u64,
     /// Sectors that hold what they held before.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub as_before: u64,
     /// Sectors that hold anything but one byte over and over.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub not_blank: u64,
     /// Sectors that held something before that could be told apart.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub compared: u64,
     /// Of twenty equal parts, those in which at least one such sector lies.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub parts: u64,
 }
 
@@ -427,16 +437,19 @@ impl BesideRead {
 
 /// Places that were read and digested before a key was replaced. The digests themselves, and the salt that they were made
 /// with, are gone with the job.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Drawn {
     /// Sectors of which a digest was kept, and which are compared.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub compared: u64,
     /// Sectors that held one byte over and over before: they prove nothing, and are not compared.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub blank_before: u64,
     /// Of twenty equal parts of the drive, those in which at least one sector is compared.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub parts: u64,
 }
 
@@ -451,7 +464,7 @@ impl Drawn {
 }
 
 /// What a check compares with.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "what")]
 pub enum Expect {
     /// What the last pass laid.
@@ -468,7 +481,7 @@ pub enum Expect {
 }
 
 /// Reading sectors and comparing them.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct ReadBack {
     /// The session in which everything in `read` was read, counted from 0.
     pub session: u32,
@@ -501,7 +514,7 @@ impl ReadBack {
 }
 
 /// Everything that a claim may rest on.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Evidence {
     /// The holds on the drive, in order; at least one.
     pub sessions: Vec<Session>,

@@ -3,36 +3,44 @@
 
 use super::{Unsound, fails};
 use crate::units::{Lba, counted, grouped, si_size};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// What was laid and what was met. What follows from it is computed: [`SizeEvidence::finding`].
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(default)]
 pub struct SizeEvidence {
     /// The session in which it was done, counted from 0.
     pub session: u32,
     /// Sectors that the drive says it has.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub told: u64,
     /// Bytes of a sector.
     pub sector_bytes: u32,
     /// Sectors that were tagged all over it and then read.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub tagged: u64,
     /// Of these, the ones that held their own tag.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub own: u64,
     /// Those that held the tag of another address.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub of_others: u64,
     /// Those that held no tag.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub lost: u64,
     /// Of these, the ones that held one byte over and over.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub blank: u64,
     /// Those that could not be written or read.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub failed: u64,
     /// Two addresses of which the second gave what was laid on the first: a few examples.
     #[serde(skip_serializing_if = "Vec::is_empty")]
@@ -46,7 +54,7 @@ pub struct SizeEvidence {
 }
 
 /// Two addresses of one sector.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct SameSector {
     /// The address that was written.
     pub written: Lba,

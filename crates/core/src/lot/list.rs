@@ -37,7 +37,10 @@ enum Column {
 /// Names that columns go by, in small letters with nothing but letters and digits.
 const NAMES: [(Column, &[&str]); 8] = [
     (Column::Serial, &["serial", "serialnumber", "serialno", "sn", "seriennummer", "numerodeserie"]),
-    (Column::Property, &["propertynumber", "property", "propertyno", "inventorynumber", "inventory", "assettag", "asset", "inventarnummer"]),
+    (
+        Column::Property,
+        &["propertynumber", "property", "propertyno", "inventorynumber", "inventory", "assettag", "asset", "inventarnummer"],
+    ),
     (Column::Source, &["source", "from", "origin", "herkunft", "provenance", "procedencia"]),
     (Column::Sensitivity, &["sensitivity", "confidentiality", "category", "vertraulichkeit"]),
     (Column::Reuse, &["reuse", "reused", "usedagain"]),
@@ -67,7 +70,8 @@ impl List {
         let text = text.trim_start_matches('\u{feff}');
         let first = text.lines().next().unwrap_or_default();
         let parted_by = [b',', b';', b'\t'].into_iter().max_by_key(|c| first.bytes().filter(|b| b == c).count());
-        let mut reader = csv::ReaderBuilder::new().delimiter(parted_by.unwrap_or(b',')).flexible(true).from_reader(text.as_bytes());
+        let mut reader =
+            csv::ReaderBuilder::new().delimiter(parted_by.unwrap_or(b',')).flexible(true).from_reader(text.as_bytes());
         let one = |line: u64, what: String| LotError::Mistakes(vec![Mistake { line, what }]);
         let head = reader.headers().map_err(|e| one(1, e.to_string()))?.clone();
         let mut columns = BTreeMap::new();
@@ -103,7 +107,11 @@ impl List {
         if rows.expected.is_empty() && rows.mistakes.is_empty() {
             rows.mistakes.push(Mistake { line: 1, what: "there is no drive in the list".into() });
         }
-        if rows.mistakes.is_empty() { Ok(Self { expected: rows.expected, unused }) } else { Err(LotError::Mistakes(rows.mistakes)) }
+        if rows.mistakes.is_empty() {
+            Ok(Self { expected: rows.expected, unused })
+        } else {
+            Err(LotError::Mistakes(rows.mistakes))
+        }
     }
 }
 
@@ -216,7 +224,12 @@ mod tests {
                 "line 7: it has 2 cells, and the first line names 3",
             ]
         );
-        for (text, says) in [("", "no column"), ("name\nx\n", "no column is called `serial`"), ("serial\n", "no drive"), ("serial,s/n\nA,B\n", "two columns")] {
+        for (text, says) in [
+            ("", "no column"),
+            ("name\nx\n", "no column is called `serial`"),
+            ("serial\n", "no drive"),
+            ("serial,s/n\nA,B\n", "two columns"),
+        ] {
             assert!(List::from_csv(text).unwrap_err().to_string().contains(says), "{text}");
         }
     }

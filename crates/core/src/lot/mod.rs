@@ -11,10 +11,11 @@ use crate::need::{Need, Sensitivity};
 use crate::record::{JobId, Papers, Record};
 use crate::rules::Outcome;
 use jiff::Timestamp;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// A drive that is expected.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Expected {
     /// Its serial, as its label or the sender's list says.
@@ -69,7 +70,7 @@ pub fn same_serial(a: &str, b: &str) -> bool {
 }
 
 /// A lot.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Lot {
     /// Its name.
@@ -198,7 +199,7 @@ fn stand_of((_, _, record): &OfLot, need: Option<Need>) -> Stand {
 }
 
 /// How many drives of a lot stand how.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Tally {
     /// Expected.
@@ -277,7 +278,8 @@ mod tests {
     #[test]
     fn what_is_done_follows_from_records_and_not_from_the_list() {
         let mut lot = Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap();
-        let list = "serial,sensitivity,reuse,leaves\nA1,low,yes,no\nA2,moderate,yes,yes\nA3,low,yes,no\nA4,low,yes,no\nA5,,,\nA6,,,\n";
+        let list =
+            "serial,sensitivity,reuse,leaves\nA1,low,yes,no\nA2,moderate,yes,yes\nA3,low,yes,no\nA4,low,yes,no\nA5,,,\nA6,,,\n";
         lot.add(List::from_csv(list).unwrap()).unwrap();
         let clear = || Some(Box::new(crate::record::tests_record(true)));
         let failed = || Some(Box::new(crate::record::tests_record(false)));

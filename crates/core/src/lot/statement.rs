@@ -6,6 +6,7 @@ use crate::proof::Finding;
 use crate::record::{JobId, Person, Tool};
 use crate::rules::Outcome;
 use jiff::Timestamp;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
@@ -13,7 +14,7 @@ use sha2::{Digest, Sha256};
 const FORMAT: &str = "jurex-lot/1";
 
 /// One drive of a lot, as it is stated.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct StatementLine {
     /// Its serial; empty where the drive told none.
@@ -48,7 +49,7 @@ pub struct StatementLine {
 }
 
 /// How a drive stands, in a word.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum StandWord {
     /// It has earned what it needs.
@@ -62,7 +63,7 @@ pub enum StandWord {
 }
 
 /// Second looks of a lot.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct SecondLooks {
     /// Drives that were drawn for one.
@@ -72,7 +73,7 @@ pub struct SecondLooks {
 }
 
 /// What is stated of a lot.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Statement {
     format: String,
@@ -170,7 +171,8 @@ impl Statement {
             StandWord::Failed => l.outcome.is_some() && l.job.is_some(),
             StandWord::Here | StandWord::NotSeen => l.outcome.is_none(),
         };
-        let right = statement.format == FORMAT && statement.tally == tally_of(&statement.lines) && statement.lines.iter().all(bears);
+        let right =
+            statement.format == FORMAT && statement.tally == tally_of(&statement.lines) && statement.lines.iter().all(bears);
         if right { Ok(statement) } else { Err(BadStatement::OtherSums) }
     }
 
@@ -181,8 +183,19 @@ impl Statement {
     pub fn to_csv(&self) -> String {
         let mut rows = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(vec![]);
         let head = [
-            "serial", "property number", "source", "drive", "stands", "outcome", "method", "verification", "ended", "job",
-            "record SHA-256", "second look", "because",
+            "serial",
+            "property number",
+            "source",
+            "drive",
+            "stands",
+            "outcome",
+            "method",
+            "verification",
+            "ended",
+            "job",
+            "record SHA-256",
+            "second look",
+            "because",
         ];
         let mut put = |row: [String; 13]| {
             rows.write_record(row.map(|cell| crate::text::harmless_cell(&cell))).expect("memory takes every row");
@@ -247,7 +260,9 @@ impl StatementLine {
         let papers = record.map(|r| r.papers());
         let from_list = |of: fn(&super::Expected) -> &String| item.expected.as_ref().map(of).filter(|t| !t.is_empty());
         let from_papers = |of: fn(&crate::record::Papers) -> &String| papers.map(of);
-        let said = |list: Option<&String>, papers: Option<&String>| papers.filter(|t| !t.is_empty()).or(list).cloned().unwrap_or_default();
+        let said = |list: Option<&String>, papers: Option<&String>| {
+            papers.filter(|t| !t.is_empty()).or(list).cloned().unwrap_or_default()
+        };
         let stand = match item.stand {
             Stand::Done(_) => StandWord::Done,
             Stand::Failed(_) => StandWord::Failed,

@@ -11,6 +11,7 @@ pub mod scsi;
 pub mod tcg;
 
 use crate::rules::Technique;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// A page that can't be used.
@@ -59,7 +60,7 @@ pub(crate) fn text_field(raw: &[u8]) -> Option<String> {
 }
 
 /// Age and health, as far as the drive tells. `None`: it does not tell.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Health {
     /// Hours under power.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -112,7 +113,7 @@ fn hours(hours: u64) -> String {
 }
 
 /// An erase command that the drive itself says it has.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum OwnErase {
     /// SANITIZE, block erase.
@@ -180,7 +181,7 @@ impl OwnErase {
 }
 
 /// Whether a drive is at work on an erasure of its own, as it says itself.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "state")]
 pub enum OwnState {
     /// It is not, and the last one did not fail.
@@ -201,7 +202,7 @@ pub fn by_its_own_word(progress: u16) -> String {
 }
 
 /// How long a drive says that an erase command of its own takes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct OwnTime {
     /// Which.
     pub erase: OwnErase,
@@ -213,7 +214,7 @@ pub struct OwnTime {
 }
 
 /// Everything that a drive answered when it was asked, beyond what the operating system knows of it.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Answers {
     /// Age and health.
     pub health: Health,

@@ -26,6 +26,7 @@ use crate::pattern::Base;
 use crate::rules::{Claim, Edition, judge};
 use crate::units::Sectors;
 use jiff::Timestamp;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// Why an order does not fit a drive.
@@ -84,7 +85,7 @@ pub enum PlanError {
 }
 
 /// A plan for one drive: a sequence of stages, every random choice made.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Plan {
     drive: Drive,
     title: String,

@@ -10,10 +10,11 @@ use crate::ranges::RangeSet;
 use crate::rules::Technique;
 use crate::sampling::Sampling;
 use crate::units::Sectors;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// One stage of a treatment.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "stage")]
 pub enum Stage {
     /// Hidden areas are made addressable.
@@ -57,7 +58,7 @@ pub(super) fn overwriting(mut overwrite: Overwrite) -> Vec<Stage> {
 }
 
 /// Making hidden areas addressable.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Lift {
     /// Whether the drive keeps its full size after the next power cycle.
     pub permanent: bool,
@@ -67,7 +68,7 @@ pub struct Lift {
 }
 
 /// Finding out whether the drive is as large as it says: sectors all over it are tagged and read.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Measure {
     /// What tells a tagged sector from all others, and its address: a keystream.
     pub tags: Pattern,
@@ -106,7 +107,7 @@ impl SizeCheck {
 }
 
 /// The drive's own erase command.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct OwnErase {
     /// Which one.
     pub technique: Technique,
@@ -146,7 +147,7 @@ impl std::fmt::Debug for Secret {
 }
 
 /// Writing passes.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Overwrite {
     /// The passes, in order.
     pub passes: Vec<PlannedPass>,
@@ -160,7 +161,7 @@ pub struct Overwrite {
 }
 
 /// Reading and comparing, as an act of its own.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Check {
     /// The places.
     pub reading: Reading,
@@ -172,7 +173,7 @@ pub struct Check {
 }
 
 /// What of a pass is read back.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Reading {
     /// Nothing.
@@ -203,7 +204,7 @@ impl Reading {
 }
 
 /// A pass of a plan, every random choice made.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct PlannedPass {
     /// What it lays down.
     pub pattern: Pattern,

@@ -1,5 +1,6 @@
 //! What is read back and compared, as people choose it.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
@@ -22,7 +23,7 @@ pub enum HowMuch {
 }
 
 /// What is read back and compared.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(try_from = "String", into = "String")]
 pub enum Verification {
     /// Nothing: the outcome stays unproved.

@@ -6,10 +6,11 @@ use crate::notation::{NoEntropy, Program};
 use crate::pattern::Pattern;
 use crate::record::Record;
 use crate::units::Sectors;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// What every sector should hold.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "holds")]
 pub enum Holds {
     /// These bytes.
@@ -22,7 +23,7 @@ pub enum Holds {
 }
 
 /// What should lie where.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Expected {
     /// What.
     #[serde(flatten)]

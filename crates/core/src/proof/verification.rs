@@ -11,6 +11,7 @@ use crate::residue::Leftovers;
 use crate::sampling::Sampling;
 use crate::units::{counted, grouped};
 use jiff::Timestamp;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
@@ -18,7 +19,7 @@ use std::fmt;
 pub const FORMAT: &str = "jurex-verification/1";
 
 /// What follows from a reading.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Finding {
     /// Everything that was to be read holds what should lie there.
@@ -40,7 +41,7 @@ impl fmt::Display for Finding {
 }
 
 /// The record that was looked into again.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct OfRecord {
     /// Its job.
@@ -59,7 +60,7 @@ impl OfRecord {
 }
 
 /// Who looked, how, and at what.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Verification {
     /// The program.
@@ -88,7 +89,7 @@ pub struct Verification {
 }
 
 /// A verification with what was found. The finding is computed when it is made and again whenever it is read.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct VerificationRecord {
     format: String,

@@ -14,6 +14,7 @@ use crate::rules::{Claim, Edition, Outcome, judge};
 use crate::sampling::Sampling;
 use crate::units::{counted, grouped};
 use jiff::Timestamp;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::fmt;
@@ -22,7 +23,7 @@ use std::fmt;
 pub const FORMAT: &str = "jurex-record/2";
 
 /// Name of a job: `261123-4F7QZ`. Also the start of its files' names, so it holds no character that a path could mean.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(try_from = "String", into = "String")]
 pub struct JobId(String);
 
@@ -79,7 +80,7 @@ impl From<JobId> for String {
 pub struct BadJobId(String);
 
 /// Someone who stands for the work with their name.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Person {
     /// Name.
@@ -102,7 +103,7 @@ impl Person {
 }
 
 /// Whether what was on the drive had been copied elsewhere.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Backup {
     /// It was.
@@ -128,7 +129,7 @@ impl fmt::Display for Backup {
 }
 
 /// The fields of a certificate that no machine can know (SP 800-88 Rev. 1, 4.8). Empty ones print as a line to fill in.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Papers {
     /// Organisation.
@@ -177,7 +178,7 @@ impl Papers {
 }
 
 /// The program that did the work.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Tool {
     /// Its name.
     pub name: String,
@@ -186,7 +187,7 @@ pub struct Tool {
 }
 
 /// What was to be done.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct MethodSaid {
     /// Title of the method.
     pub title: String,
@@ -201,7 +202,7 @@ pub struct MethodSaid {
 }
 
 /// The record. Its claim is computed from its evidence when it is made and again whenever it is read.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Record {
     format: String,

@@ -2,22 +2,26 @@
 //! advises such a look, by other people with other tools, for about a fifth of the media.
 
 use crate::text::hex;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
 /// The draw for one drive of a lot. Whether it is due follows from these numbers, for whoever has them.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct SecondLook {
     /// Drawn for this job.
     #[serde(with = "hex", rename = "drawn_with")]
+    #[schemars(with = "crate::text::HexDigits")]
     seed: [u8; 16],
     /// Of a hundred drives of a lot, those that are to be looked at again.
     percent: u8,
     /// Drives of the lot that earned something before this one.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     before: u64,
     /// Those of them that were drawn.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     drawn_before: u64,
 }
 

@@ -5,30 +5,36 @@ use super::report::{Residue, summed};
 use super::tally::{beyond_chance, chance_of, group_of};
 use crate::evidence::Ended;
 use crate::units::{Lba, counted, grouped};
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// Places that are kept of each kind.
 const PLACES: usize = 4;
 
 /// What lay on a drive that a person could have used.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Leftovers {
     /// Whether every sector was to be looked through, or places drawn all over the drive.
     pub whole: bool,
     /// Sectors that were looked through.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub read: u64,
     /// Sectors of the drive.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub of: u64,
     /// Blocks of 512 bytes that were looked through and hold one byte over and over.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub blank_blocks: u64,
     /// Blocks of words.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub text_blocks: u64,
     /// All blocks that were looked through.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub blocks: u64,
     /// What was found, by kind.
     pub finds: Vec<Left>,
@@ -37,12 +43,13 @@ pub struct Leftovers {
 }
 
 /// Finds of one kind.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Left {
     /// What it is.
     pub kind: String,
     /// How many.
     #[serde(with = "crate::text::u64_string")]
+    #[schemars(with = "crate::text::Decimal")]
     pub count: u64,
     /// Sectors at which the first ones begin.
     pub places: Vec<Lba>,

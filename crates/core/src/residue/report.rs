@@ -6,11 +6,12 @@ use super::tally::{CHECKED, Find, Shares};
 use crate::evidence::Ended;
 use crate::media::Geometry;
 use crate::units::{counted, duration, grouped, rate, si_size};
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::time::Duration;
 
 /// What follows.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Verdict {
     /// Nothing that a person could use, beyond what chance puts into random bytes.
@@ -22,7 +23,7 @@ pub enum Verdict {
 }
 
 /// The result of a search, with no byte of what was found.
-#[derive(Clone, Debug, Serialize)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct Residue {
     /// Whether every sector was to be searched, or places.
     pub whole: bool,

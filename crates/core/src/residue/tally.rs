@@ -3,6 +3,7 @@
 use super::kinds::{BLOCK, HEADS, Heads, KINDS};
 use crate::bytes::repeated_byte;
 use crate::units::Lba;
+use schemars::JsonSchema;
 use serde::Serialize;
 use std::sync::LazyLock;
 
@@ -20,7 +21,7 @@ pub const CHECKED: [(&str, &str); 3] =
 const CHECKED_CHANCE: [f64; 3] = [1.0e-13, 1.0e-12, 1.0e-30];
 
 /// What is in a stretch of blocks.
-#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, JsonSchema)]
 pub struct Shares {
     /// One byte over and over.
     pub blank: u64,
@@ -58,7 +59,7 @@ struct Found {
 }
 
 /// One kind of find.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
 pub struct Find {
     /// What it is.
     pub name: String,

@@ -9,7 +9,7 @@ use std::fmt;
 use std::sync::LazyLock;
 
 /// Which edition of the rules a drive is judged by.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Edition {
     /// SP 800-88 Rev. 1 (December 2014), device tables of its Appendix A.

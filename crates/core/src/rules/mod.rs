@@ -12,11 +12,12 @@ pub use data::{Edition, LackKind, LackRule, LimitRule, LimitWhen, Media, Rule, R
 
 use crate::evidence::Evidence;
 use crate::text::capital;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
 /// What a drive's treatment earned. Ordered from least to most.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Outcome {
     /// Stopped, failed, unproved or partial. Jurex's own value.
@@ -41,7 +42,7 @@ impl fmt::Display for Outcome {
 }
 
 /// A sentence of a claim with the rule behind it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Reason {
     /// What follows, for people.
     pub sentence: String,
@@ -50,7 +51,7 @@ pub struct Reason {
 }
 
 /// What may be said of a drive. Only [`evaluate`] makes one.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Claim {
     outcome: Outcome,
     reasons: Vec<Reason>,

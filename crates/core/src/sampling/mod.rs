@@ -6,14 +6,16 @@ use crate::pattern::{Pattern, PatternBuffer};
 use crate::ranges::RangeSet;
 use crate::text::hex;
 use crate::units::Sectors;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
 /// A choice of places. The same seed on the same range always gives the same places, so anyone can repeat the reading.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Sampling {
     /// What the places are drawn from; stands in the record.
     #[serde(with = "hex")]
+    #[schemars(with = "crate::text::HexDigits")]
     seed: [u8; 16],
 }
 

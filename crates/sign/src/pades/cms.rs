@@ -35,13 +35,8 @@ fn build(digest: &[u8; 32], certificates: &[Vec<u8>], public: &PublicPdfKey, sig
         public.algorithm(),
         &tlv(4, signature),
     ]);
-    let signed = sequence(&[
-        one,
-        &tlv(0x31, SHA_256),
-        &sequence(&[DATA]),
-        &tlv(0xa0, &certificates.concat()),
-        &tlv(0x31, &signer),
-    ]);
+    let signed =
+        sequence(&[one, &tlv(0x31, SHA_256), &sequence(&[DATA]), &tlv(0xa0, &certificates.concat()), &tlv(0x31, &signer)]);
     sequence(&[SIGNED_DATA, &tlv(0xa0, &signed)])
 }
 

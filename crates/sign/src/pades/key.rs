@@ -27,7 +27,9 @@ pub enum BadPdfKey {
     #[error("this is no certificate: neither PEM nor PKCS#12 that can be read")]
     NoCertificate,
     /// The key is none, or of a kind that is not known.
-    #[error("this is no private key that papers can be signed with: it is to be ECDSA on P-256 or RSA, as PEM (PKCS#8, PKCS#1 or SEC 1) or in PKCS#12")]
+    #[error(
+        "this is no private key that papers can be signed with: it is to be ECDSA on P-256 or RSA, as PEM (PKCS#8, PKCS#1 or SEC 1) or in PKCS#12"
+    )]
     NoKey,
     /// It is shut.
     #[error("the key is shut, and this is not its passphrase")]
@@ -164,7 +166,8 @@ impl PdfKey {
     /// One of them is none, or they are of two owners.
     pub fn from_pem(certificates: &str, key: &str, passphrase: Option<&Passphrase>) -> Result<Self, BadPdfKey> {
         let chain = Certificate::load_pem_chain(certificates.as_bytes()).map_err(|_| BadPdfKey::NoCertificate)?;
-        let certificates = chain.iter().map(|c| c.to_der()).collect::<der::Result<Vec<_>>>().map_err(|_| BadPdfKey::NoCertificate)?;
+        let certificates =
+            chain.iter().map(|c| c.to_der()).collect::<der::Result<Vec<_>>>().map_err(|_| BadPdfKey::NoCertificate)?;
         Self::of(certificates, private_from_pem(key, passphrase)?)
     }
 
@@ -175,9 +178,8 @@ impl PdfKey {
     pub fn from_pkcs12(bytes: &[u8], passphrase: Option<&Passphrase>) -> Result<Self, BadPdfKey> {
         use p12_keystore::{KeyStore, Pkcs12ImportPolicy};
         let open = |word: &str| KeyStore::from_pkcs12(bytes, word, Pkcs12ImportPolicy::Relaxed);
-        let store = open(passphrase.map_or("", Passphrase::text)).map_err(|_| {
-            if bytes.first() == Some(&0x30) { BadPdfKey::WrongPassphrase } else { BadPdfKey::NoCertificate }
-        })?;
+        let store = open(passphrase.map_or("", Passphrase::text))
+            .map_err(|_| if bytes.first() == Some(&0x30) { BadPdfKey::WrongPassphrase } else { BadPdfKey::NoCertificate })?;
         let (_, chain) = store.private_key_chain().ok_or(BadPdfKey::NoKey)?;
         let certificates = chain.certs().iter().map(|c| c.as_der().to_vec()).collect();
         Self::of(certificates, private_from_der(chain.key().as_der())?)
@@ -207,7 +209,8 @@ impl PdfKey {
         let signer = p256::ecdsa::SigningKey::from(&secret);
         let wrong = |_| BadPdfKey::NoCertificate;
         let plain: String = name.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
-        let escaped: String = plain.chars().flat_map(|c| if c.is_alphanumeric() || c == ' ' { vec![c] } else { vec!['\\', c] }).collect();
+        let escaped: String =
+            plain.chars().flat_map(|c| if c.is_alphanumeric() || c == ' ' { vec![c] } else { vec!['\\', c] }).collect();
         let subject: Name = format!("CN={}", escaped.trim()).parse().map_err(wrong)?;
         let spki = SubjectPublicKeyInfoOwned::from_key(signer.verifying_key()).map_err(|_| BadPdfKey::NoKey)?;
         let at = |t: i64| -> Result<Time, BadPdfKey> {
@@ -216,9 +219,11 @@ impl PdfKey {
         };
         let from = now.as_second();
         let validity = Validity::new(at(from - 60)?, at(from + i64::from(days) * 86_400)?);
-        let serial = SerialNumber::new(&[&[1], &Sha256::digest(signer.verifying_key().to_sec1_point(false).as_bytes())[..15]].concat());
+        let serial =
+            SerialNumber::new(&[&[1], &Sha256::digest(signer.verifying_key().to_sec1_point(false).as_bytes())[..15]].concat());
         let builder = CertificateBuilder::new(SignsPapers(subject), serial.map_err(wrong)?, validity, spki);
-        let certificate = builder.and_then(|b| b.build::<_, p256::ecdsa::DerSignature>(&signer)).map_err(|_| BadPdfKey::NoCertificate)?;
+        let certificate =
+            builder.and_then(|b| b.build::<_, p256::ecdsa::DerSignature>(&signer)).map_err(|_| BadPdfKey::NoCertificate)?;
         let key = secret.to_pkcs8_pem(LineEnding::LF).map_err(|_| BadPdfKey::NoKey)?;
         Ok((certificate.to_pem(LineEnding::LF).map_err(wrong)?, key.to_string()))
     }

@@ -144,12 +144,15 @@ fn prepare(pdf: &[u8], name: &str, when: Timestamp) -> Option<(Vec<u8>, std::ops
     let mut places: Vec<(u32, usize)> = vec![];
     let time = when.strftime("D:%Y%m%d%H%M%SZ");
     places.push((paper.size, out.len()));
-    out.extend(format!(
-        "{} 0 obj\n<</Type/Sig/Filter/Adobe.PPKLite/SubFilter/ETSI.CAdES.detached/M({time})/Name{}/Reason{}/ByteRange[",
-        paper.size,
-        pdf_text(name),
-        pdf_text(REASON)
-    ).bytes());
+    out.extend(
+        format!(
+            "{} 0 obj\n<</Type/Sig/Filter/Adobe.PPKLite/SubFilter/ETSI.CAdES.detached/M({time})/Name{}/Reason{}/ByteRange[",
+            paper.size,
+            pdf_text(name),
+            pdf_text(REASON)
+        )
+        .bytes(),
+    );
     let range_at = out.len();
     out.extend([b' '; 44]);
     out.extend(b"]/Contents");
@@ -173,8 +176,11 @@ fn prepare(pdf: &[u8], name: &str, when: Timestamp) -> Option<(Vec<u8>, std::ops
     let first = paper.id.split_inclusive(')').next()?;
     let Paper { size, root, info, start: before, .. } = paper;
     out.extend(
-        format!("trailer\n<</Size {}/Root {root}/Info {info}/ID[{first}<{second}>]/Prev {before}>>\nstartxref\n{start}\n%%EOF\n", size + 3)
-            .bytes(),
+        format!(
+            "trailer\n<</Size {}/Root {root}/Info {info}/ID[{first}<{second}>]/Prev {before}>>\nstartxref\n{start}\n%%EOF\n",
+            size + 3
+        )
+        .bytes(),
     );
     let range = format!("0 {} {} {}", gap.start, gap.end, out.len() - gap.end);
     out[range_at..range_at + range.len()].copy_from_slice(range.as_bytes());
@@ -216,7 +222,11 @@ pub fn sign_pdf(pdf: &[u8], key: &PdfKey, when: Timestamp) -> Result<Vec<u8>, Ba
 pub fn check_pdf(pdf: &[u8]) -> Option<Result<PdfSignature<'_>, BadPdfSignature>> {
     let end = find(pdf, b"%%EOF").map(|at| at + 5)?;
     // The one line end that may follow is the paper's own.
-    let end = if pdf.get(end) == Some(&b'\n') && Paper::of(&pdf[..end]).is_some() && !pdf[end..].starts_with(b"\n\n") { end + 1 } else { end };
+    let end = if pdf.get(end) == Some(&b'\n') && Paper::of(&pdf[..end]).is_some() && !pdf[end..].starts_with(b"\n\n") {
+        end + 1
+    } else {
+        end
+    };
     let is_signed = find(&pdf[end..], b"/SubFilter").is_some() || pdf.len() > end;
     is_signed.then(|| check_after(pdf, end).or_else(|| check_after(pdf, end - 1)).ok_or(BadPdfSignature::Altered))
 }
@@ -225,7 +235,8 @@ fn check_after(pdf: &[u8], end: usize) -> Option<PdfSignature<'_>> {
     let (paper, added) = pdf.split_at_checked(end)?;
     let from = find(added, b"/Contents<")? + 10;
     let digits = added.get(from..from + 2 * ROOM)?;
-    let bytes: Vec<u8> = digits.chunks(2).map(|pair| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok()).collect::<Option<_>>()?;
+    let bytes: Vec<u8> =
+        digits.chunks(2).map(|pair| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok()).collect::<Option<_>>()?;
     // As long as it says that it is; what follows is empty.
     let mut reader = der::Reader(&bytes);
     let cms = reader.next(0x30)?.1;

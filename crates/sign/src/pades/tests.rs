@@ -90,7 +90,9 @@ fn keys_of_every_kind_sign_and_a_reader_of_others_agrees() {
     let run = |arguments: &str| openssl(dir.path(), arguments);
     let read = |name: &str| std::fs::read_to_string(dir.path().join(name)).unwrap();
     run("req -x509 -newkey rsa:2048 -keyout rsa.key -out rsa.pem -days 90 -nodes -subj /CN=Rsa");
-    run("req -x509 -newkey ec -pkeyopt ec_paramgen_curve:P-256 -keyout ec.key -out ec.pem -days 90 -nodes -subj /O=Brackwater/CN=Ec");
+    run(
+        "req -x509 -newkey ec -pkeyopt ec_paramgen_curve:P-256 -keyout ec.key -out ec.pem -days 90 -nodes -subj /O=Brackwater/CN=Ec",
+    );
     run("pkcs8 -topk8 -in ec.key -out shut.key -passout pass:tide -v2 aes-256-cbc -iter 1000");
     run("ec -in ec.key -out sec1.key");
     run("rsa -in rsa.key -out pkcs1.key -traditional");
@@ -114,7 +116,9 @@ fn keys_of_every_kind_sign_and_a_reader_of_others_agrees() {
         assert!(matches!(check_pdf(&signed), Some(Ok(_))), "{i}");
         let file = dir.path().join("signed.pdf");
         std::fs::write(&file, &signed).unwrap();
-        let said = |file: &std::path::Path| String::from_utf8(Command::new("pdfsig").arg("-nocert").arg(file).output().unwrap().stdout).unwrap();
+        let said = |file: &std::path::Path| {
+            String::from_utf8(Command::new("pdfsig").arg("-nocert").arg(file).output().unwrap().stdout).unwrap()
+        };
         let good = said(&file);
         assert!(good.contains("Signature is Valid") && good.contains("Total document signed"), "{i}: {good}");
         assert!(good.contains("ETSI.CAdES.detached"), "{good}");

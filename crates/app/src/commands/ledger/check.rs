@@ -45,7 +45,8 @@ pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: b
             Err(why) => return Err(Failure::Less(format!("{}: {why}", shown_path(file)))),
         }
     }
-    let put_back: Vec<Leaf> = ledger.noted()?.into_iter().filter(|l| matches!(l, Leaf::Noted { about: About::Restored, .. })).collect();
+    let put_back: Vec<Leaf> =
+        ledger.noted()?.into_iter().filter(|l| matches!(l, Leaf::Noted { about: About::Restored, .. })).collect();
     match head_beside(&places.newest_head(), &known).filter(|_| !demo) {
         // It was put back from a copy, and has said so: what it lacks is told below, and is no forgery.
         Some(Ok(head)) if put_back.iter().any(|l| replaced_by(l, &head)) => {}

@@ -39,7 +39,12 @@ pub(super) fn run(asked: &LedgerShow, ledger: &Ledger) -> Result<ExitCode, Failu
     }
     for look in &looks {
         let by = printable(look.look.by.name.as_bytes());
-        say(&format!("  looked at again by {}: {}, {}", if by.is_empty() { "somebody" } else { &by }, look.finding(), look.look.ended));
+        say(&format!(
+            "  looked at again by {}: {}, {}",
+            if by.is_empty() { "somebody" } else { &by },
+            look.finding(),
+            look.look.ended
+        ));
     }
     if let Some(entry) = entry {
         say(&format!("  it is entry {entry} of the ledger, under a signed head"));

@@ -9,9 +9,9 @@ use crate::tui::action::{Action, Place};
 use crate::tui::lane::stage::Stage;
 use crate::tui::lane::{Lane, Step};
 use crate::tui::message::Command;
+use crate::tui::screen::ledger::LedgerPage;
 use crate::tui::screen::line::TypedLine;
 use crate::tui::screen::lot::LotPage;
-use crate::tui::screen::ledger::LedgerPage;
 use crate::tui::screen::methods::MethodsPage;
 use crate::tui::screen::settings::SettingsPage;
 use crate::tui::screen::{About, Answer, Given, Screen, WayTo};
@@ -43,7 +43,8 @@ impl Screen for BenchScreen {
 
     fn why_not(&self, state: &State, action: Action) -> Option<String> {
         let Some(lane) = state.lane() else {
-            let needs_none = [Action::Quit, Action::Suspend, Action::Help, Action::Palette, Action::Settings, Action::Methods, Action::Ledger];
+            let needs_none =
+                [Action::Quit, Action::Suspend, Action::Help, Action::Palette, Action::Settings, Action::Methods, Action::Ledger];
             return (!needs_none.contains(&action) && action != Action::NextTheme).then(|| "There is no drive.".into());
         };
         match action {

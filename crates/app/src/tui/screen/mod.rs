@@ -12,15 +12,15 @@ pub(super) mod question;
 pub(super) mod settings;
 
 use super::action::{Action, Place};
-use crate::story::Story;
-use jurex_ledger::Line;
 use super::lane::{LaneId, Step};
 use super::message::Command;
 use super::state::State;
 use super::widget::field::Typed;
+use crate::story::Story;
 use jurex_core::method::Method;
 use jurex_core::notation::Program;
 use jurex_core::policy::Policy;
+use jurex_ledger::Line;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 

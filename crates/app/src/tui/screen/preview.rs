@@ -44,7 +44,10 @@ impl PreviewPage {
                 }
                 PreviewLine::Rule => column.line(Line::styled("─".repeat(width), style(Role::Line))),
                 PreviewLine::EndOfPage(page, pages) => {
-                    column.line(Line::styled(format!("╌╌ end of page {page} of {pages} ").to_string() + &"╌".repeat(20), style(Role::Faint)));
+                    column.line(Line::styled(
+                        format!("╌╌ end of page {page} of {pages} ").to_string() + &"╌".repeat(20),
+                        style(Role::Faint),
+                    ));
                     column.gap();
                 }
             }

@@ -110,7 +110,9 @@ impl Screen for LedgerPage {
     fn why_not(&self, _: &State, action: Action) -> Option<String> {
         let why = match action {
             Action::SeeStory if self.chosen().is_none() => "There is no job to tell of.",
-            Action::WriteAgain if self.story().is_none_or(|s| s.record.is_err()) => "There is no record that a paper could be written of.",
+            Action::WriteAgain if self.story().is_none_or(|s| s.record.is_err()) => {
+                "There is no record that a paper could be written of."
+            }
             Action::ExportFound if self.lines.is_empty() => "There is nothing to write.",
             _ => return None,
         };

@@ -90,7 +90,10 @@ fn list(state: &State, page: &LedgerPage, area: Rect, buffer: &mut Buffer) {
         return column.sentence(&format!("✕ {problem}"), Role::Strong);
     }
     let width = usize::from(column.width());
-    column.line(Line::styled(row(["", "began", "drive", "serial", "  outcome", "lot"].map(String::from), width), style(Role::Faint)));
+    column.line(Line::styled(
+        row(["", "began", "drive", "serial", "  outcome", "lot"].map(String::from), width),
+        style(Role::Faint),
+    ));
     if page.lines.is_empty() {
         let said = match page.answered.as_deref() {
             None => "Looking …",
@@ -170,7 +173,10 @@ fn story(state: &State, page: &LedgerPage, column: &mut Column<'_>) {
     }
     events(story, column);
     for look in &story.looks {
-        column.fact("looked again", &format!("{} by {}, {}", look.finding(), name_of(&look.look.by.name), time(&look.look.ended.to_string())));
+        column.fact(
+            "looked again",
+            &format!("{} by {}, {}", look.finding(), name_of(&look.look.by.name), time(&look.look.ended.to_string())),
+        );
     }
     if let Some(entry) = story.entry {
         column.fact("ledger", &format!("entry {entry}, under a signed head"));
