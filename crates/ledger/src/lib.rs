@@ -202,6 +202,13 @@ impl Ledger {
     /// Cuts the write-ahead log to nothing, so that no wiped seed stays in it. Another reader may keep it from being cut
     /// now; then it is tried again, and once more by whoever opens the ledger next.
     fn cut_log(&self) {
+        // Nobody waits here for a reader that takes its time: a job that has ended is told so at once.
+        let _ = self.connection.busy_timeout(Duration::from_millis(5));
+        self.try_to_cut_log();
+        let _ = self.connection.busy_timeout(PATIENCE);
+    }
+
+    fn try_to_cut_log(&self) {
         for _ in 0..5 {
             let refused = self.connection.query_row("PRAGMA wal_checkpoint(TRUNCATE)", [], |row| row.get::<_, i64>(0));
             if refused == Ok(0) {
@@ -215,7 +222,7 @@ impl Ledger {
         let path = self.path.clone();
         let run = || -> rusqlite::Result<i64> {
             self.connection.busy_timeout(PATIENCE)?;
-            self.connection.pragma_update(None, "journal_mode", "wal")?;
+            self.connection.pragma_update(None, "journal_mode", journal_for(file_system(&path)))?;
             // An event that was told must survive a power cut.
             self.connection.pragma_update(None, "synchronous", "full")?;
             self.connection.pragma_update(None, "foreign_keys", true)?;
@@ -435,6 +442,24 @@ fn add(change: &rusqlite::Transaction<'_>, record: &Record, made: Timestamp) -> 
     let mut insert = change.prepare_cached("INSERT INTO record (job, made, json, leaf) VALUES (?1, ?2, ?3, ?4)")?;
     insert.execute(params![job, made, json, leaf])?;
     index::take(change, job, Some(record))
+}
+
+/// The kind of file system that a file lies on, as the kernel numbers them; `None`: it does not say.
+fn file_system(path: &Path) -> Option<u64> {
+    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    rustix::fs::statfs(folder).ok().map(|s| s.f_type as u64)
+}
+
+/// The journal that is safe there. The write-ahead log needs memory that all programs share: over a network there is none, and two
+/// machines with one log would spoil the ledger.
+fn journal_for(file_system: Option<u64>) -> &'static str {
+    /// NFS, SMB (three numbers), 9P, AFS, Ceph, and whatever a program provides (FUSE: it may be a network too).
+    const SHARED: [u64; 9] =
+        [0x6969, 0x517b, 0xff53_4d42, 0xfe53_4d42, 0x0102_1997, 0x5346_414f, 0x6b41_4653, 0x00c3_6400, 0x6573_5546];
+    match file_system {
+        Some(kind) if SHARED.contains(&(kind & 0xffff_ffff)) => "delete",
+        _ => "wal",
+    }
 }
 
 /// Makes the file for its owner alone before SQLite does; one that is there already is closed to others. Where that can't

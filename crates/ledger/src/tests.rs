@@ -579,3 +579,99 @@ fn a_copy_that_is_put_back_says_so_and_what_it_lacks_is_found_by_the_head_that_w
         Ledger::restore(&copy, &path, Timestamp::UNIX_EPOCH).is_err() && back.record(&"261123-JJJJJ1".parse().unwrap()).is_ok()
     );
 }
+
+#[test]
+fn over_a_network_the_journal_is_one_that_needs_no_shared_memory() {
+    assert_eq!(
+        (journal_for(Some(0x6969)), journal_for(Some(0xff53_4d42)), journal_for(Some(0x6573_5546))),
+        ("delete", "delete", "delete")
+    );
+    // ext4, XFS, Btrfs, memory, and one that says nothing.
+    assert!(
+        [Some(0xef53), Some(0x5846_5342), Some(0x9123_683e), Some(0x0102_1994), None]
+            .into_iter()
+            .all(|kind| journal_for(kind) == "wal")
+    );
+    // With that journal everything works the same.
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    filled(&path);
+    Connection::open(&path).unwrap().query_row("PRAGMA journal_mode = delete", [], |_| Ok(())).unwrap();
+    let alone = Ledger { connection: Connection::open(&path).unwrap(), path: path.clone(), format: format::KNOWN };
+    let job: JobId = "261123-RRRRRR".parse().unwrap();
+    alone.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+    alone.finish(&record_of(&job, Ended::Finished), Timestamp::UNIX_EPOCH).unwrap();
+    assert_eq!(alone.check_chain(&[]).unwrap().wrong, Vec::<String>::new());
+}
+
+/// What the disk holds when the power goes: the file, and so much of its log.
+fn after_a_cut(dir: &Path, file: &[u8], log: &[u8]) -> Ledger {
+    let path = dir.join("cut.sqlite3");
+    ["", "-wal", "-shm"].iter().for_each(|end| drop(std::fs::remove_file(dir.join(format!("cut.sqlite3{end}")))));
+    std::fs::write(&path, file).unwrap();
+    std::fs::write(dir.join("cut.sqlite3-wal"), log).unwrap();
+    Ledger::open(&path).unwrap()
+}
+
+/// All of a ledger holds, and its heads are of its entries. Gives its entries.
+fn is_sound(ledger: &Ledger) -> u64 {
+    let heads: Vec<Head> = ledger.heads().unwrap().into_iter().map(|k| k.head).collect();
+    let checked = ledger.check_chain(&heads).unwrap();
+    assert_eq!(checked.wrong, Vec::<String>::new());
+    checked.leaves
+}
+
+/// The log is cut after every page that was written to it, within pages, and with rubbish in the page that was being written; then the
+/// power goes while the log is worked into the file. Whatever is left is an earlier state of the ledger as a whole.
+#[test]
+fn a_power_cut_between_any_two_writes_leaves_an_earlier_state_as_a_whole() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    let before = filled(&path).last().unwrap().size;
+    Ledger::open(&path).unwrap().cut_log();
+    // Somebody who reads keeps the log from being worked into the file.
+    let reader = Connection::open(&path).unwrap();
+    reader.execute_batch("BEGIN").unwrap();
+    reader.query_row("SELECT count(*) FROM job", [], |row| row.get::<_, i64>(0)).unwrap();
+    let ledger = Ledger::open(&path).unwrap();
+    let job = begun(&ledger, "261123-SSSSS1", &drive());
+    ledger.tell(&job, &Event::WentOn, Timestamp::UNIX_EPOCH).unwrap();
+    ledger.finish(&record_of(&job, Ended::Finished), Timestamp::UNIX_EPOCH).unwrap();
+    let head = ledger.head().unwrap();
+    ledger.keep_head(&head, "a note").unwrap();
+    ledger.keep_lot(&Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap(), "opened", Timestamp::UNIX_EPOCH).unwrap();
+    ledger.note(About::Export, "1 job exported.", None, Timestamp::UNIX_EPOCH).unwrap();
+    let (old, log) = (std::fs::read(&path).unwrap(), std::fs::read(dir.path().join("ledger.sqlite3-wal")).unwrap());
+    let last = ledger.head().unwrap().size;
+    const PAGE: usize = 4096 + 24;
+    let frames = (log.len() - 32) / PAGE;
+    assert!(frames > 20 && (log.len() - 32).is_multiple_of(PAGE), "{} bytes", log.len());
+    let mut entries = before;
+    for frame in 0..=frames {
+        let end = 32 + frame * PAGE;
+        let torn = [&log[..end], &log[end..(end + 1000).min(log.len())], &[0xa5; 300]].concat();
+        let now = is_sound(&after_a_cut(dir.path(), &old, &log[..end]));
+        assert!(now >= entries, "what was there stays: {now} entries after {entries}");
+        assert_eq!(is_sound(&after_a_cut(dir.path(), &old, &torn)), now, "half a page is none");
+        entries = now;
+    }
+    assert_eq!((entries, is_sound(&after_a_cut(dir.path(), &old, &log[..20]))), (last, before));
+    // Some pages of the file are new already, others are old, and one is half of each: the log is whole still.
+    drop(reader);
+    ledger.cut_log();
+    drop(ledger);
+    let new = std::fs::read(&path).unwrap();
+    for pattern in [0b1u64, 0b1010_1010, 0b1111_0000_1100, 0x5a5a_a5a5_0f0f_f0f0, u64::MAX] {
+        let mut mixed = new.clone();
+        for (n, page) in mixed.chunks_mut(4096).enumerate() {
+            let place = n * 4096;
+            if pattern >> (n % 64) & 1 == 1 && place + page.len() <= old.len() {
+                page[..2048].copy_from_slice(&old[place..place + 2048]);
+                if n % 3 > 0 {
+                    page[2048..].copy_from_slice(&old[place + 2048..place + 4096]);
+                }
+            }
+        }
+        assert_eq!(is_sound(&after_a_cut(dir.path(), &mixed, &log)), last);
+    }
+}

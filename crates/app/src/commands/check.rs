@@ -194,7 +194,7 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
             Err(why) => return found.note(Held::Altered, "verified", &why.to_string()),
         };
         verification.iter().for_each(|v| {
-            found.good("verified", &format!("a second time by {}: {}", printable(v.look.by.name.as_bytes()), v.finding()))
+            found.good("verified", &format!("a second time by {}: {}", printable(v.look.by.name.as_bytes()), v.finding()));
         });
         let print = Print { house, standing, verification };
         (is_as_printed(bytes, &record, &print), record.tool.version)
@@ -327,7 +327,7 @@ fn statement(text: &str, found: &mut Found) -> Option<Statement> {
     found.good("stands", &statement.tally().sentence());
     let failed = statement.lines().iter().filter(|l| l.stand != StandWord::Done);
     failed.take(6).for_each(|l| {
-        found.good("not done", &format!("{}: {}", printable(l.serial.as_bytes()), printable(l.because.as_bytes())))
+        found.good("not done", &format!("{}: {}", printable(l.serial.as_bytes()), printable(l.because.as_bytes())));
     });
     found.good("records", "each drive's own record has to be checked by itself: the statement names its digest");
     found.good("digest", &statement.digest());

@@ -3,7 +3,7 @@
 use super::action::{self, Action, Binding, Meaning, Place};
 use super::bench::BenchScreen;
 use super::frame;
-use super::message::{Command, Message};
+use super::message::{Command, FromLedger, Message};
 use super::screen::help::Help;
 use super::screen::palette::Palette;
 use super::screen::question::Question;
@@ -86,8 +86,9 @@ impl App {
                     self.state.refuse(&why);
                 }
             }
-            Message::Jobs(asked, before, found) => drop(self.tell(&Heard::Jobs(asked, before, found))),
-            Message::Story(story) => drop(self.tell(&Heard::Story(story))),
+            Message::Ledger(FromLedger::Jobs(asked, before, found)) => drop(self.tell(&Heard::Jobs(asked, before, found))),
+            Message::Ledger(FromLedger::Story(story)) => drop(self.tell(&Heard::Story(story))),
+            Message::Ledger(FromLedger::Lots(lots)) => self.state.take_lots(lots),
             Message::Notices(wait) => {
                 // Told once when it comes up; at the top for as long as it lasts.
                 if wait.is_some() && self.state.notices_wait.is_none() {
@@ -95,7 +96,6 @@ impl App {
                 }
                 self.state.notices_wait = wait;
             }
-            Message::Lots(lots) => self.state.take_lots(lots),
             Message::Catalogue(Err(why)) => self.state.refuse(&why),
             Message::Policy(Err(why)) => self.state.refuse(&why),
             Message::Policies(Err(why)) => self.state.notice = Some(format!("The policy was not saved: {why}.")),

@@ -69,14 +69,10 @@ pub(crate) enum Message {
     Setting(Result<Box<Config>, ConfigError>),
     /// A drive's password was taken away, or was not: what it answers now.
     Unlocked(LaneId, Option<Box<Answers>>),
-    /// Jobs of the ledger in which this was found, older than that one.
-    Jobs(String, Option<i64>, Result<Vec<Line>, String>),
-    /// A job's story.
-    Story(Box<Story>),
+    /// The ledger has answered.
+    Ledger(FromLedger),
     /// Which notices have not gone out, in a sentence; `None`: none.
     Notices(Option<String>),
-    /// The open lots with their jobs.
-    Lots(Vec<LotNow>),
     /// Something to say at the bottom.
     Said(String),
     Began(LaneId, JobId),
@@ -125,15 +121,8 @@ pub(crate) enum Command {
     Read(LaneId, Wanted),
     Wish(LaneId, Wish),
     Write(LaneId, Box<Record>),
-    /// Look for jobs in the ledger in which this appears, older than that one.
-    FindJobs(String, Option<i64>),
-    TellStory(JobId),
-    /// Write the papers of a past job again.
-    WriteAgain(JobId),
-    /// Write the jobs in which this appears to a table.
-    ExportFound(String),
-    /// See how the open lots stand.
-    SeeLots,
+    /// Ask something of the ledger.
+    Ledger(AskLedger),
     /// Leave the screen to the shell until the person comes back.
     Suspend,
 }
@@ -149,4 +138,27 @@ pub(crate) struct Start {
     pub(crate) from: Option<Box<Unfinished>>,
     /// The sector to show again afterwards.
     pub(crate) sample_at: Option<Lba>,
+}
+
+/// What is asked of the ledger.
+#[derive(Debug)]
+pub(crate) enum AskLedger {
+    /// Jobs in which this appears, older than that one.
+    Jobs(String, Option<i64>),
+    Story(JobId),
+    /// To write the papers of a past job again.
+    WriteAgain(JobId),
+    /// To write the jobs in which this appears to a table.
+    Export(String),
+    /// How the open lots stand.
+    Lots,
+}
+
+/// What the ledger answers.
+pub(crate) enum FromLedger {
+    /// Jobs in which this was found, older than that one.
+    Jobs(String, Option<i64>, Result<Vec<Line>, String>),
+    Story(Box<Story>),
+    /// The open lots with their jobs.
+    Lots(Vec<LotNow>),
 }

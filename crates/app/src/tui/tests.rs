@@ -6,7 +6,7 @@ use super::lane::readings::{Again, Heard, Reading, Wanted};
 use super::lane::stage::WorkEnd;
 use super::lane::{LaneId, LaneState, Step};
 use super::measure::many;
-use super::message::{Command, Message, Start};
+use super::message::{AskLedger, Command, Message, Start};
 use super::screen::help::Help;
 use super::screen::line::TypedLine;
 use super::screen::question::Question;
@@ -86,7 +86,7 @@ struct World {
     wishes: Vec<Wish>,
     opened: HashMap<LaneId, Start>,
     beacons: Vec<(LaneId, bool)>,
-    asked_of_ledger: Vec<Command>,
+    asked_of_ledger: Vec<AskLedger>,
     settings: SettingsFile,
     home: tempfile::TempDir,
     stop_at: Option<u32>,
@@ -195,13 +195,7 @@ impl World {
             }
             Command::BreakOffSearch(_) => {}
             Command::Read(lane, wanted) => self.read(lane, wanted),
-            Command::FindJobs(..)
-            | Command::TellStory(_)
-            | Command::WriteAgain(_)
-            | Command::ExportFound(_)
-            | Command::SeeLots => {
-                self.asked_of_ledger.push(command);
-            }
+            Command::Ledger(asked) => self.asked_of_ledger.push(asked),
             Command::Beacon(lane, on) => self.beacons.push((lane, on)),
             Command::Wish(_, wish) => self.wishes.push(wish),
             Command::Unlock(lane) => {

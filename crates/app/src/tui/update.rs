@@ -4,7 +4,7 @@
 use super::lane::readings::Wanted;
 use super::lane::stage::{Stage, WorkEnd, Written};
 use super::lane::{Lane, LaneId, Presence, Speed, Step};
-use super::message::{Command, Message};
+use super::message::{AskLedger, Command, Message};
 use super::state::State;
 use crate::bench::{ReadError, Seen};
 use jurex_core::erase::Event;
@@ -35,9 +35,7 @@ impl State {
                 return commands;
             }
             Message::Looked(id, contents, sample) => {
-                if let Some(lane) = self.lanes.get_mut(id) {
-                    (lane.look.contents, lane.look.sample) = (Some(contents), sample);
-                }
+                self.in_lane(id, |lane| (lane.look.contents, lane.look.sample) = (Some(contents), sample));
             }
             Message::Unfinished(id, unfinished) => {
                 if let Some(lane) = self.lanes.get_mut(id).filter(|l| !l.has_job()) {
@@ -47,33 +45,16 @@ impl State {
             }
             Message::Planned(id, plan) => self.planned(id, plan),
             Message::Sampled(id, sampled) => self.sampled(id, sampled),
-            Message::Reading(id, heard) => {
-                if let Some(lane) = self.lanes.get_mut(id) {
-                    lane.readings.hear(heard);
-                }
-            }
-            Message::StillAtWork(id, progress) => {
-                if let Some(lane) = self.lanes.get_mut(id) {
-                    lane.stage.wait_for_the_drive(progress);
-                }
-            }
+            Message::Reading(id, heard) => self.in_lane(id, |lane| lane.readings.hear(heard)),
+            Message::StillAtWork(id, progress) => self.in_lane(id, |lane| lane.stage.wait_for_the_drive(progress)),
             Message::Opened(id) => {
                 let starts = self.now + COUNTDOWN;
-                if let Some(lane) = self.lanes.get_mut(id) {
-                    lane.stage.count_down(starts);
-                }
+                self.in_lane(id, |lane| lane.stage.count_down(starts));
             }
             Message::Began(id, job) => self.began(id, job),
             Message::NotStarted(id, why) => self.not_started(id, why),
             Message::Job(id, event) => self.told(id, event),
-            Message::Ended(id, end) => {
-                self.ended(id, *end);
-                return vec![Command::SeeLots];
-            }
-            Message::Written(id, written) => {
-                self.written(id, written);
-                return vec![Command::SeeLots];
-            }
+            Message::Ended(..) | Message::Written(..) => return self.over(message),
             Message::BeaconEnded(id, error) => {
                 if let Some(lane) = self.lanes.get_mut(id) {
                     lane.look.beacon = false;
@@ -106,12 +87,27 @@ impl State {
             | Message::Policy(_)
             | Message::Policies(_)
             | Message::Setting(_)
-            | Message::Jobs(..)
-            | Message::Story(_)
-            | Message::Lots(_)
+            | Message::Ledger(_)
             | Message::Notices(_) => {}
         }
         vec![]
+    }
+
+    /// Something of a lane, if it is there.
+    fn in_lane(&mut self, id: LaneId, take: impl FnOnce(&mut Lane)) {
+        if let Some(lane) = self.lanes.get_mut(id) {
+            take(lane);
+        }
+    }
+
+    /// A job is over, or its paper is written: the lots stand otherwise now.
+    fn over(&mut self, message: Message) -> Vec<Command> {
+        match message {
+            Message::Ended(id, end) => self.ended(id, *end),
+            Message::Written(id, written) => self.written(id, written),
+            _ => {}
+        }
+        vec![Command::Ledger(AskLedger::Lots)]
     }
 
     /// Takes the list of what is there now: new drives get lanes, drives that are not in it are gone, and a drive that

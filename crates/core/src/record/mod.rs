@@ -6,7 +6,7 @@ mod v1;
 pub use second::SecondLook;
 
 use crate::contents::Contents;
-use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, Unsound};
+use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, Unsound, fails};
 use crate::need::{Need, Sensitivity};
 use crate::plan::{Plan, Verification};
 use crate::residue::{Leftovers, before_and_after};
@@ -295,7 +295,10 @@ impl Record {
             expected: plan.expected().outcome(),
         };
         let claim = judge(plan.edition(), &evidence);
+        // A clock that was set a little meanwhile makes no job that ended before its work did.
+        let last = evidence.sessions.last().and_then(|s| s.closed);
         let (started, ended) = times;
+        let ended = if evidence.clock_was_set_back() { ended } else { ended.max(started).max(last.unwrap_or(ended)) };
         Self {
             format: FORMAT.into(),
             job,
@@ -335,6 +338,7 @@ impl Record {
             record.original = Some(text.trim_end().into());
         }
         record.evidence.check_soundness()?;
+        record.check_times()?;
         let edition = Edition::of_title(&record.rule_set)
             .ok_or_else(|| BadRecord::OtherRules(crate::text::printable(record.rule_set.as_bytes())))?;
         let earned = judge(edition, &record.evidence);
@@ -345,6 +349,22 @@ impl Record {
         } else {
             Err(BadRecord::ClaimDoesNotFollow { claimed: record.claim.outcome(), earned: earned.outcome(), same_rules })
         }
+    }
+
+    /// Whether its beginning and end can be those of its evidence, where nobody has set the clock back meanwhile.
+    fn check_times(&self) -> Result<(), Unsound> {
+        /// Clocks are corrected by a little all the time.
+        const USUAL: jiff::SignedDuration = jiff::SignedDuration::from_secs(2);
+        if self.evidence.clock_was_set_back() {
+            return Ok(());
+        }
+        let (opened, closed) = (self.evidence.sessions.first(), self.evidence.sessions.last().and_then(|s| s.closed));
+        let wrong = [
+            (self.ended < self.started, "it ended before it began"),
+            (opened.is_some_and(|s| self.started > s.opened + USUAL), "it began after its drive was opened"),
+            (closed.is_some_and(|closed| self.ended + USUAL < closed), "it ended before its drive was let go"),
+        ];
+        wrong.into_iter().try_for_each(|(wrong, why)| fails(wrong, why))
     }
 
     /// What is to be said of a record that was judged by another state of the rules than this version's.
@@ -553,6 +573,31 @@ mod tests {
         assert!(matches!(Record::from_json("{}"), Err(BadRecord::NotARecord(_))));
         let other = "{\"format\":\"jurex-record/9\",\"anything\":[]}";
         assert!(matches!(Record::from_json(other), Err(BadRecord::OtherFormat(_))), "the format is looked at first");
+    }
+
+    #[test]
+    fn figures_that_no_job_can_have_are_refused_each_with_its_sentence() {
+        let json = record().to_json();
+        let whole = "{\"count\":\"1000\",\"first\":\"0\"}";
+        let laid = |other: &str| json.replacen(&format!("\"laid\":[{whole}]"), &format!("\"laid\":[{other}]"), 1);
+        let time = |field: &str, other: &str| {
+            let at = json.rfind(&format!("\"{field}\":\"")).unwrap() + field.len() + 4;
+            let end = at + json[at..].find('"').unwrap();
+            format!("{}{other}{}", &json[..at], &json[end..])
+        };
+        for (altered, says) in [
+            (laid("{\"count\":\"99999999\",\"first\":\"0\"}"), "a pass lies outside its range"),
+            (laid("{\"count\":\"600\",\"first\":\"0\"},{\"count\":\"600\",\"first\":\"400\"}"), "not a record"),
+            (time("started", "2031-01-01T00:00:00Z"), "it ended before it began"),
+            (
+                json.replacen("\"ended\":\"1970-01-01T00:00:00Z\"", "\"ended\":\"1960-01-01T00:00:00Z\"", 9),
+                "it ended before it began",
+            ),
+        ] {
+            assert_ne!(altered, json, "{says}");
+            let said = Record::from_json(&altered).unwrap_err().to_string();
+            assert!(said.contains(says), "{says}: {said}");
+        }
     }
 
     #[test]

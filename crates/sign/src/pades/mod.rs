@@ -246,7 +246,9 @@ fn check_after(pdf: &[u8], end: usize) -> Option<PdfSignature<'_>> {
         let mut outer = der::Reader(cms).next(0x30)?.0;
         outer.next(6)?;
         let mut signed = outer.next(0xa0)?.0.next(0x30)?.0;
-        (signed.next(2)?, signed.next(0x31)?, signed.next(0x30)?);
+        for passed_over in [2, 0x31, 0x30] {
+            signed.next(passed_over)?;
+        }
         PublicPdfKey::of(signed.next(0xa0)?.0.next(0x30)?.1).ok()?.subject
     };
     let (mut again, gap) = prepare(paper, &certificate_name, when)?;

@@ -3,6 +3,8 @@
 
 mod drives;
 mod job;
+mod ledger;
+mod people;
 mod readings;
 mod terminal;
 
@@ -12,19 +14,16 @@ use crate::commands::say;
 use crate::config::{Config, ThemeName};
 use crate::exit::Failure;
 use crate::methods;
-use crate::notices;
 use crate::paper;
 use crate::policies;
 use crate::settings::{self, Setting, SettingsFile};
 use crate::signing::Seal;
-use crate::story::Story;
 use crate::tui::app::App;
 use crate::tui::frame;
 use crate::tui::lane::bytes::PAGE_SECTORS;
 use crate::tui::lane::readings::{Heard, Wanted};
 use crate::tui::lane::{Lane, LaneId};
-use crate::tui::message::{Command, Message, Start};
-use crate::tui::screen::ledger::AT_ONCE;
+use crate::tui::message::{AskLedger, Command, Message, Start};
 use crate::tui::theme::Theme;
 use crate::work::Habits;
 use crossbeam_channel::{Receiver, Sender, unbounded};
@@ -32,8 +31,7 @@ use drives::look_for_drives;
 use jiff::Zoned;
 use job::JobOfLane;
 use jurex_core::bytes::{Needle, search};
-use jurex_core::erase::{Event, Wish};
-use jurex_core::lot::Tally;
+use jurex_core::erase::Wish;
 use jurex_core::method::Method;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::plan::Plan;
@@ -170,13 +168,13 @@ impl Runtime {
         }
         app.state.signs = setup.seal.sentence();
         app.state.house = setup.seal.house.clone();
-        app.state.to_do.push(Command::SeeLots);
+        app.state.to_do.push(Command::Ledger(AskLedger::Lots));
         let (only, only_now) = unbounded();
         look_for_drives(setup.bench, only_now, sender.clone());
         let start = Instant::now();
         read_terminal(start, sender.clone());
         if let Some(outbox) = setup.outbox.clone() {
-            send_notices(outbox, sender.clone());
+            people::send_notices(outbox, sender.clone());
         }
         let (ledger, out) = (setup.ledger, setup.out);
         Ok(Self {
@@ -317,38 +315,6 @@ impl Runtime {
         }
     }
 
-    /// Tells people who are elsewhere of what has happened.
-    fn tell_people(&mut self, message: &Message) {
-        let Some(outbox) = &self.outbox else { return };
-        let bench = &self.app.state.config.bench;
-        let drive = |lane: LaneId| self.app.state.lanes[lane].seen.drive.clone();
-        let notice = match message {
-            Message::Ended(_, end) => notices::of_job(&end.record, bench),
-            Message::Job(lane, event @ Event::Held { celsius: Some(_) }) => {
-                notices::of_person(&drive(*lane), &event.sentence().unwrap_or_default(), bench)
-            }
-            Message::NotStarted(lane, why) => notices::of_person(&drive(*lane), why, bench),
-            Message::Lots(lots) => {
-                let done = lots.iter().find_map(|now| {
-                    let tally = Tally::of(&now.lot.items(&now.jobs, &[]));
-                    let is_new = tally.expected > 0 && tally.is_complete() && !self.lots_told.contains(&now.lot.name);
-                    is_new.then(|| (now.lot.name.clone(), tally.sentence()))
-                });
-                let Some((lot, sentence)) = done else { return };
-                self.lots_told.push(lot.clone());
-                // Those that were done before this program began were told by another.
-                if self.rung == 0 {
-                    return;
-                }
-                notices::of_lot(&lot, &sentence, bench)
-            }
-            _ => return,
-        };
-        if let Err(e) = outbox.put(&notice) {
-            tracing::error!("a notice could not be kept, and nobody is told: {e}");
-        }
-    }
-
     fn carry_out(&mut self, command: Command) {
         match command {
             Command::Unlock(lane) => self.beside(lane, move |seen, sender| {
@@ -421,49 +387,7 @@ impl Runtime {
                     let _ = sender.send(Message::Written(lane, paper::write(&record, &ledger, &out, &seal)));
                 }));
             }
-            Command::FindJobs(typed, before) => self.in_ledger(move |ledger, sender| {
-                let found = ledger.and_then(|l| l.find(&typed, before, AT_ONCE).map_err(|e| e.to_string()));
-                let _ = sender.send(Message::Jobs(typed, before, found));
-            }),
-            Command::TellStory(job) => self.in_ledger(move |ledger, sender| {
-                if let Ok(story) = ledger.and_then(|l| Story::of(l, &job).map_err(|e| e.to_string())) {
-                    let _ = sender.send(Message::Story(Box::new(story)));
-                }
-            }),
-            Command::WriteAgain(job) => {
-                let (path, out, seal) = (self.ledger.clone(), self.out.clone(), self.seal.clone());
-                self.in_ledger(move |ledger, sender| {
-                    let written = ledger.and_then(|l| l.record(&job).map_err(|e| e.to_string())).and_then(|record| {
-                        let name = crate::files::name_after_going_on(&out, &job);
-                        let issue = crate::files::Issue { seal: &seal, print: seal.print(&path, &record) };
-                        crate::files::write_as(&out, &name, &record, &issue).map_err(|e| e.to_string())
-                    });
-                    let said = match written {
-                        Ok(paths) => format!("{} files are written to {}.", paths.len(), out.display()),
-                        Err(why) => format!("Nothing was written: {why}."),
-                    };
-                    let _ = sender.send(Message::Said(said));
-                });
-            }
-            Command::ExportFound(typed) => {
-                let out = self.out.clone();
-                self.in_ledger(move |ledger, sender| {
-                    let said = match ledger.and_then(|l| crate::export::to_new_table(l, &typed, &out)) {
-                        Ok((n, path)) => format!("{n} jobs are written to {}.", path.display()),
-                        Err(why) => format!("Nothing was written: {why}."),
-                    };
-                    let _ = sender.send(Message::Said(said));
-                });
-            }
-            Command::SeeLots => self.in_ledger(|ledger, sender| {
-                let lots = ledger.and_then(|l| {
-                    let all = l.lots(true).and_then(|lots| lots.into_iter().map(|lot| l.lot_now(lot)).collect());
-                    all.map_err(|e| e.to_string())
-                });
-                if let Ok(lots) = lots {
-                    let _ = sender.send(Message::Lots(lots));
-                }
-            }),
+            Command::Ledger(asked) => self.ask_ledger(asked),
             Command::Suspend => self.suspend.store(true, Ordering::Relaxed),
         }
     }
@@ -485,16 +409,6 @@ impl Runtime {
             wishes.asked_to_stop |= wish == Wish::Stop;
             let _ = wishes.sender.send(wish);
         }
-    }
-
-    /// Something with the ledger, on a thread of its own. One that is not there yet is an empty one, and is not made for that.
-    fn in_ledger(&self, work: impl FnOnce(Result<&Ledger, String>, Sender<Message>) + Send + 'static) {
-        let (path, sender) = (self.ledger.clone(), self.sender.clone());
-        thread::spawn(move || match path.exists().then(|| Ledger::open_to_read(&path)) {
-            Some(Ok(ledger)) => work(Ok(&ledger), sender),
-            Some(Err(e)) => work(Err(e.to_string()), sender),
-            None => work(Err("nothing was erased here yet: there is no ledger".into()), sender),
-        });
     }
 
     /// Something slow with a lane's drive, on a thread of its own.
@@ -616,17 +530,6 @@ impl Runtime {
         let cut_short = |l: &Lane| l.is_working() || l.record().is_some_and(|r| r.evidence().ended.can_go_on());
         if self.app.state.lanes.iter().any(cut_short) { ExitCode::from(4) } else { ExitCode::SUCCESS }
     }
-}
-
-/// Sends notices beside everything else, for as long as the program runs.
-fn send_notices(outbox: Outbox, sender: Sender<Message>) {
-    const EVERY: Duration = Duration::from_secs(5);
-    thread::spawn(move || {
-        while sender.send(Message::Notices(outbox.trouble())).is_ok() {
-            outbox.send_due(crate::clock::wall());
-            thread::sleep(EVERY);
-        }
-    });
 }
 
 fn time_of_day() -> String {

@@ -2,6 +2,7 @@
 
 use super::*;
 use crate::story::Story;
+use crate::tui::message::{AskLedger, FromLedger};
 use crate::tui::screen::ledger::AT_ONCE;
 use jurex_core::lot::{List, Lot};
 use jurex_core::record::JobId;
@@ -12,19 +13,21 @@ impl World {
     fn answer_from(&mut self, ledger: &Ledger) {
         for command in std::mem::take(&mut self.asked_of_ledger) {
             match command {
-                Command::FindJobs(typed, before) => {
+                AskLedger::Jobs(typed, before) => {
                     let found = ledger.find(&typed, before, AT_ONCE).map_err(|e| e.to_string());
-                    self.send(Message::Jobs(typed, before, found));
+                    self.send(Message::Ledger(FromLedger::Jobs(typed, before, found)));
                 }
-                Command::TellStory(job) => self.send(Message::Story(Box::new(Story::of(ledger, &job).unwrap()))),
-                Command::SeeLots => {
+                AskLedger::Story(job) => {
+                    self.send(Message::Ledger(FromLedger::Story(Box::new(Story::of(ledger, &job).unwrap()))))
+                }
+                AskLedger::Lots => {
                     let lots = ledger.lots(true).unwrap().into_iter().map(|lot| ledger.lot_now(lot).unwrap());
-                    self.send(Message::Lots(lots.collect()));
+                    self.send(Message::Ledger(FromLedger::Lots(lots.collect())));
                 }
                 other => self.asked_of_ledger.push(other),
             }
         }
-        if self.asked_of_ledger.iter().any(|c| matches!(c, Command::FindJobs(..) | Command::TellStory(_))) {
+        if self.asked_of_ledger.iter().any(|c| matches!(c, AskLedger::Jobs(..) | AskLedger::Story(_))) {
             self.answer_from(ledger);
         }
     }
@@ -70,7 +73,7 @@ fn past_work_is_found_as_one_types_and_told_beside_it() {
     world.answer_from(&ledger);
     insta::assert_snapshot!("ledger", world.picture().backend());
     // An answer to what was typed before is not taken.
-    world.send(Message::Jobs("old".into(), None, Ok(vec![])));
+    world.send(Message::Ledger(FromLedger::Jobs("old".into(), None, Ok(vec![]))));
     assert!(world.text().contains("Logger 32"));
     // Letters are words to find until the story has the keys; then they do something with it.
     world.keys("w");
@@ -84,9 +87,9 @@ fn past_work_is_found_as_one_types_and_told_beside_it() {
     world.answer_from(&ledger);
     world.key(KeyCode::Enter);
     world.keys("w");
-    assert!(matches!(&world.asked_of_ledger[..], [Command::WriteAgain(job)] if job.as_str() == "261112-STUVW2"));
+    assert!(matches!(&world.asked_of_ledger[..], [AskLedger::WriteAgain(job)] if job.as_str() == "261112-STUVW2"));
     world.keys("x");
-    assert!(matches!(world.asked_of_ledger.last(), Some(Command::ExportFound(typed)) if typed.is_empty()));
+    assert!(matches!(world.asked_of_ledger.last(), Some(AskLedger::Export(typed)) if typed.is_empty()));
     world.asked_of_ledger.clear();
     world.key(KeyCode::Up);
     world.answer_from(&ledger);
@@ -108,7 +111,7 @@ fn the_ledger_page_works_where_there_is_little_room_and_says_why_there_is_nothin
     world.key(KeyCode::Enter);
     assert!(world.text().contains("Not sanitized") && world.text().contains("more lines"), "{}", world.text());
     world.key(KeyCode::Esc);
-    world.send(Message::Jobs(String::new(), None, Err("the ledger is damaged".into())));
+    world.send(Message::Ledger(FromLedger::Jobs(String::new(), None, Err("the ledger is damaged".into()))));
     assert!(world.text().contains("✕ the ledger is damaged"));
 }
 
@@ -122,7 +125,7 @@ fn a_lot_fills_answers_and_papers_of_its_drives_and_tells_how_it_stands() {
     ledger.keep_lot(&lot, "opened", Timestamp::UNIX_EPOCH).unwrap();
     let mut world = World::new(ThemeName::Dark, FULL);
     assert!(world.text().contains("lot BW-0417   "), "{}", world.text());
-    world.asked_of_ledger.push(Command::SeeLots);
+    world.asked_of_ledger.push(AskLedger::Lots);
     world.answer_from(&ledger);
     assert!(world.text().contains("lot BW-0417: 0 of 3 done, 1 failed, 1 here and not done, 1 not seen yet"), "{}", world.text());
     let card = &world.app.state.lanes[CARD];
@@ -130,7 +133,7 @@ fn a_lot_fills_answers_and_papers_of_its_drives_and_tells_how_it_stands() {
     assert_eq!(card.draft.need.outcome(), jurex_core::rules::Outcome::Purge);
     // What a person has changed since stays, whatever the list says later.
     world.app.state.lanes[CARD].papers.source = "by hand".into();
-    world.asked_of_ledger.push(Command::SeeLots);
+    world.asked_of_ledger.push(AskLedger::Lots);
     world.answer_from(&ledger);
     assert_eq!(world.app.state.lanes[CARD].papers.source, "by hand");
 }

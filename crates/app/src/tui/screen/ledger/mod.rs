@@ -5,7 +5,7 @@ mod view;
 use super::{About, Answer, Heard, Screen};
 use crate::story::Story;
 use crate::tui::action::{Action, Place};
-use crate::tui::message::Command;
+use crate::tui::message::{AskLedger, Command};
 use crate::tui::state::State;
 use crate::tui::widget::field::{Field, Typed};
 use crate::tui::widget::window;
@@ -38,7 +38,7 @@ pub(crate) struct LedgerPage {
 impl LedgerPage {
     /// With all past work; asks for it.
     pub(crate) fn open(state: &mut State) -> Self {
-        state.to_do.push(Command::FindJobs(String::new(), None));
+        state.to_do.push(Command::Ledger(AskLedger::Jobs(String::new(), None)));
         Self {
             field: Field::default(),
             answered: None,
@@ -69,14 +69,14 @@ impl LedgerPage {
         if self.has_more && self.cursor + 20 > self.lines.len() {
             self.has_more = false;
             let before = self.lines.last().map(|l| l.number);
-            state.to_do.push(Command::FindJobs(self.field.value().to_string(), before));
+            state.to_do.push(Command::Ledger(AskLedger::Jobs(self.field.value().to_string(), before)));
         }
     }
 
     fn ask_for_story(&self, state: &mut State) {
         let known: Option<&JobId> = self.story.as_ref().map(|s| &s.job);
         if let Some(line) = self.chosen().filter(|l| known != Some(&l.job)) {
-            state.to_do.push(Command::TellStory(line.job.clone()));
+            state.to_do.push(Command::Ledger(AskLedger::Story(line.job.clone())));
         }
     }
 
@@ -125,7 +125,7 @@ impl Screen for LedgerPage {
             Action::Back if self.in_story => self.in_story = false,
             Action::Back if !self.field.value().is_empty() => {
                 self.field.clear();
-                state.to_do.push(Command::FindJobs(String::new(), None));
+                state.to_do.push(Command::Ledger(AskLedger::Jobs(String::new(), None)));
             }
             Action::Back => return Answer::back(),
             Action::SeeStory => self.in_story = true,
@@ -139,9 +139,11 @@ impl Screen for LedgerPage {
             }
             Action::WriteAgain => {
                 let job = self.chosen().map(|l| l.job.clone());
-                return Answer::to_do(job.map(Command::WriteAgain).into_iter().collect());
+                return Answer::to_do(job.map(|job| Command::Ledger(AskLedger::WriteAgain(job))).into_iter().collect());
             }
-            Action::ExportFound => return Answer::to_do(vec![Command::ExportFound(self.field.value().to_string())]),
+            Action::ExportFound => {
+                return Answer::to_do(vec![Command::Ledger(AskLedger::Export(self.field.value().to_string()))]);
+            }
             _ => {}
         }
         Answer::stay()
@@ -149,7 +151,7 @@ impl Screen for LedgerPage {
 
     fn type_in(&mut self, state: &mut State, typed: &Typed<'_>) {
         if self.field.take(typed) {
-            state.to_do.push(Command::FindJobs(self.field.value().to_string(), None));
+            state.to_do.push(Command::Ledger(AskLedger::Jobs(self.field.value().to_string(), None)));
         }
     }
 

@@ -1,0 +1,64 @@
+//! What is asked of the ledger, each on a thread of its own.
+
+use super::Runtime;
+use crate::export::to_new_table;
+use crate::files::{self, Issue};
+use crate::signing::Seal;
+use crate::story::Story;
+use crate::tui::message::{AskLedger, FromLedger, Message};
+use crate::tui::screen::ledger::AT_ONCE;
+use jurex_core::record::JobId;
+use jurex_ledger::{Ledger, LedgerError, LotNow};
+use std::path::{Path, PathBuf};
+use std::thread;
+
+impl Runtime {
+    /// Asks the ledger. One that is not there yet is not made for that.
+    pub(super) fn ask_ledger(&self, asked: AskLedger) {
+        let (path, out, seal, sender) = (self.ledger.clone(), self.out.clone(), self.seal.clone(), self.sender.clone());
+        thread::spawn(move || {
+            let none = || Err("nothing was erased here yet: there is no ledger".to_string());
+            let opened = if path.exists() { Ledger::open_to_read(&path).map_err(|e| e.to_string()) } else { none() };
+            let answer = match asked {
+                AskLedger::Jobs(typed, before) => {
+                    let found = opened.and_then(|l| l.find(&typed, before, AT_ONCE).map_err(|e| e.to_string()));
+                    Some(Message::Ledger(FromLedger::Jobs(typed, before, found)))
+                }
+                AskLedger::Story(job) => {
+                    let story = opened.and_then(|l| Story::of(&l, &job).map_err(|e| e.to_string()));
+                    Some(story.map_or_else(Message::Said, |s| Message::Ledger(FromLedger::Story(Box::new(s)))))
+                }
+                AskLedger::WriteAgain(job) => {
+                    let written = opened.and_then(|ledger| write_again(&ledger, &path, &job, &out, &seal));
+                    Some(Message::Said(said(written.map(|paths| format!("{} files", paths.len())), &out)))
+                }
+                AskLedger::Export(typed) => {
+                    let written = opened.and_then(|ledger| to_new_table(&ledger, &typed, &out));
+                    let name = |path: PathBuf| path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+                    Some(Message::Said(said(written.map(|(n, path)| format!("{n} jobs, in {},", name(path))), &out)))
+                }
+                AskLedger::Lots => opened.ok().and_then(|l| open_lots(&l).ok()).map(|l| Message::Ledger(FromLedger::Lots(l))),
+            };
+            answer.map(|message| sender.send(message))
+        });
+    }
+}
+
+fn said(written: Result<String, String>, out: &Path) -> String {
+    match written {
+        Ok(what) => format!("{what} are written to {}.", out.display()),
+        Err(why) => format!("Nothing was written: {why}."),
+    }
+}
+
+/// The papers of a past job, under a name that is free.
+fn write_again(ledger: &Ledger, path: &Path, job: &JobId, out: &Path, seal: &Seal) -> Result<Vec<PathBuf>, String> {
+    let record = ledger.record(job).map_err(|e| e.to_string())?;
+    let name = files::name_after_going_on(out, job);
+    let issue = Issue { seal, print: seal.print(path, &record) };
+    files::write_as(out, &name, &record, &issue).map_err(|e| e.to_string())
+}
+
+fn open_lots(ledger: &Ledger) -> Result<Vec<LotNow>, LedgerError> {
+    ledger.lots(true)?.into_iter().map(|lot| ledger.lot_now(lot)).collect()
+}
