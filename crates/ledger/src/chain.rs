@@ -4,7 +4,7 @@ use crate::index::Indexed;
 use crate::tree::{Frontier, Hash, leaf};
 use crate::{Ledger, LedgerError};
 use jiff::Timestamp;
-use jurex_core::record::Record;
+use jurex_core::record::{BadRecord, Record};
 use rusqlite::{OptionalExtension, Transaction, TransactionBehavior, params};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -467,8 +467,15 @@ impl Ledger {
         while let Some(row) = rows.next()? {
             let (job, json): (String, Option<String>) = (row.get(0)?, row.get(4)?);
             let record = json.as_deref().map(Record::from_json);
-            if let Some(Err(why)) = &record {
-                checked.found(format!("The record of job {job} can't be believed: {why}."));
+            match &record {
+                // The rules, or the format, are of another version: nobody has touched it, and the index is of that version.
+                Some(Err(
+                    BadRecord::ClaimDoesNotFollow { same_rules: false, .. }
+                    | BadRecord::OtherFormat(_)
+                    | BadRecord::OtherRules(_),
+                )) => continue,
+                Some(Err(why)) => checked.found(format!("The record of job {job} can't be believed: {why}.")),
+                None | Some(Ok(_)) => {}
             }
             let record = record.and_then(Result::ok);
             let indexed = Indexed::of((&job, &row.get::<_, String>(1)?, row.get(2)?, &row.get::<_, String>(3)?), record.as_ref());

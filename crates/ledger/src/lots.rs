@@ -62,7 +62,7 @@ impl Ledger {
         Ok(run().map_err(|e| self.sql(e))?.iter().filter_map(|json| serde_json::from_str(json).ok()).collect())
     }
 
-    /// A lot with its jobs.
+    /// A lot with its jobs, and those on its drives since it was opened.
     ///
     /// # Errors
     /// A damaged file.
@@ -74,8 +74,16 @@ impl Ledger {
             };
             (line.job, line.serial, record)
         };
-        let jobs = self.of_lot(&lot.name)?.into_iter().map(of).collect();
-        Ok(LotNow { lot, jobs })
+        let mut lines = self.of_lot(&lot.name)?;
+        // What was done to an expected drive since then counts whatever lot it was done for, also where it has no record yet: a job
+        // that was stopped must not hide behind an earlier one that was not.
+        for expected in &lot.expected {
+            let since = |line: &Line| line.started.parse::<Timestamp>().is_ok_and(|started| started >= lot.opened);
+            lines.extend(self.of_serial(&expected.serial)?.into_iter().filter(since));
+        }
+        lines.sort_by_key(|line| line.number);
+        lines.dedup_by_key(|line| line.number);
+        Ok(LotNow { jobs: lines.into_iter().map(of).collect(), lot })
     }
 
     /// The verification records of a job, the oldest first. What can't be used is left out.

@@ -534,6 +534,20 @@ fn a_lots_list_is_kept_and_changes_behind_its_back_are_found() {
     assert_eq!((ledger.lot("BW-0417").unwrap(), ledger.lot("other").unwrap()), (Some(lot.clone()), None));
     assert_eq!((ledger.lots(true).unwrap().len(), ledger.lots(false).unwrap().len()), (1, 2));
     assert_eq!(ledger.check_chain(&[]).unwrap().wrong, Vec::<String>::new());
+    // Jobs on its drives count from its opening on, whatever lot they were done for, and before they have a record.
+    let mut expected = drive();
+    expected.unit.serial = Some("a1".into());
+    for (n, day) in [(1, -5), (2, 5), (3, 6)] {
+        let job: JobId = format!("261123-TTTTT{n}").parse().unwrap();
+        ledger.begin(&job, &expected, Timestamp::from_second(day * 86_400).unwrap()).unwrap();
+        if n < 3 {
+            ledger.finish(&record_of(&job, Ended::Finished), Timestamp::UNIX_EPOCH).unwrap();
+        }
+    }
+    let now = ledger.lot_now(lot.clone()).unwrap();
+    let names: Vec<&str> = now.jobs.iter().map(|(job, ..)| job.as_str()).collect();
+    assert_eq!(names, ["261123-TTTTT2", "261123-TTTTT3"]);
+    assert_eq!(lot.items(&now.jobs, &[])[0].stand, jurex_core::lot::Stand::Begun);
     for (change, said) in [
         ("UPDATE lot SET json = replace(json, 'A2', 'A3') WHERE name = 'BW-0417'", "list of lot BW-0417 is not as"),
         ("DELETE FROM lot WHERE name = 'BW-0417'", "Lot BW-0417 is gone"),

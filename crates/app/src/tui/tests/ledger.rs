@@ -18,7 +18,7 @@ impl World {
                     self.send(Message::Ledger(FromLedger::Jobs(typed, before, found)));
                 }
                 AskLedger::Story(job) => {
-                    self.send(Message::Ledger(FromLedger::Story(Box::new(Story::of(ledger, &job).unwrap()))))
+                    self.send(Message::Ledger(FromLedger::Story(Box::new(Story::of(ledger, &job).unwrap()))));
                 }
                 AskLedger::Lots => {
                     let lots = ledger.lots(true).unwrap().into_iter().map(|lot| ledger.lot_now(lot).unwrap());
