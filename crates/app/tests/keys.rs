@@ -216,3 +216,60 @@ fn a_paper_that_is_signed_for_pdf_readers_is_shown_valid_by_one_and_checked_here
     erased(&place, "unsigned");
     check(&place, &place.only("unsigned", ".certificate.pdf"), &[]).expect(0, &["signature  none"]);
 }
+
+#[test]
+fn a_certificate_in_the_houses_own_look_and_language_is_checked_by_strangers_and_mistakes_are_told_before_the_job() {
+    let place = Place::new();
+    fs::create_dir_all(place.path("home")).unwrap();
+    let house = |text: &str| fs::write(place.path("home/certificate.toml"), text).unwrap();
+    let image = place.image("tide.img", 2 << 20);
+    let out = place.path("out");
+    let asked = ["erase", shown(&image), "--passes", "00", "--label-check", SECTORS, "--out", shown(&out), "--quiet"];
+    for (text, says) in [
+        ("language = \"klingon\"", "unknown variant"),
+        ("logo = \"gone.svg\"", "gone.svg"),
+        ("colour = \"sea\"", "no colour"),
+        ("outcome = \"Purge\"", "unknown field"),
+    ] {
+        house(text);
+        place.jurex(&asked).expect(1, &["certificate.toml is wrong", says]);
+    }
+    assert!(fs::read(&image).unwrap().starts_with(b"tide log"), "nothing was written");
+    fs::write(
+        place.path("home/gull.svg"),
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"9\" height=\"9\"><rect width=\"9\" height=\"5\"/></svg>",
+    )
+    .unwrap();
+    house(
+        "language = \"es\"\npage = \"letter\"\nname = \"Brackwater\"\nlogo = \"gull.svg\"\n[[field]]\nlabel = \"Contrato\"\nvalue = \"118\"\n",
+    );
+    place.jurex(&asked).expect(0, &["Clear"]);
+    let paper = place.only("out", ".certificate.pdf");
+    check(&Place::new(), &paper, &[]).expect(0, &["to the byte", "outcome    Clear"]);
+    match std::process::Command::new("pdftotext").arg("-layout").arg(&paper).arg("-").output() {
+        Ok(said) => {
+            let said = String::from_utf8(said.stdout).unwrap();
+            assert!(
+                said.contains("Certificado de saneamiento") && said.contains("Contrato") && said.contains("el inglés"),
+                "{said}"
+            );
+        }
+        Err(e) => common::not_run(&format!("no pdftotext: {e}")),
+    }
+}
+
+#[test]
+fn the_newest_head_is_kept_on_another_medium_too_and_tells_of_keys_that_were_made() {
+    let place = Place::new();
+    let elsewhere = place.path("stick/head");
+    fs::create_dir_all(place.path("home")).unwrap();
+    fs::write(place.path("home/config.toml"), format!("head_file = {:?}\n", shown(&elsewhere))).unwrap();
+    erased(&place, "one");
+    assert_eq!(fs::read_to_string(&elsewhere).unwrap().lines().count(), 3, "unsigned as long as there is no key");
+    let id = new_key(&place, "Bench 2");
+    erased(&place, "two");
+    let head = fs::read_to_string(&elsewhere).unwrap();
+    assert!(head.starts_with("jurex-ledger\n6\n") && head.contains(&id), "{head}");
+    assert_eq!(head, fs::read_to_string(place.path("home/ledger-head")).unwrap());
+    place.jurex(&["ledger", "check", "--since", shown(&elsewhere)]).expect(0, &["6 entries", "1 head signed"]);
+}

@@ -351,8 +351,11 @@ pub(crate) fn band(page: &mut Layout, words: &str) {
     const HEIGHT: f32 = 46.0;
     let (y, width) = (page.y(), page.width());
     page.on_this_page(Mark::Block { x: 0.0, y, w: width, h: HEIGHT, ink: Ink::Text });
-    page.space(7.0);
-    page.text(Role::Paragraph, Style::new(Face::Strong, 30.0, Ink::White), words);
+    // As large as it can be on one line.
+    let fits = |size: &f32| fonts().width(Face::Strong, *size, words) <= page.inner();
+    let size = [30.0, 25.0, 21.0, 18.0, 15.5, 13.5].into_iter().find(fits).unwrap_or(11.0);
+    page.space((HEIGHT - size * 1.38) / 2.0 + 1.0);
+    page.text(Role::Paragraph, Style::new(Face::Strong, size, Ink::White), words);
     page.down_to(y + HEIGHT + 8.0);
 }
 

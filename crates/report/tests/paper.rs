@@ -304,3 +304,31 @@ fn said_by_file(program: &str, arguments: &[&str], file: &std::path::Path) -> Op
         }
     }
 }
+
+/// What the preview shows is what the paper says: every word of the page, page by page.
+#[test]
+fn the_preview_has_every_word_of_the_paper() {
+    for (faults, language) in [(0, Language::En), (3, Language::Fr)] {
+        let record = record("00 | FF?", "Meridian 500", "STATIONS", faults);
+        let print = Print { house: house(language, PageSize::A4), standing: Some(standing()), verification: None };
+        let lines = jurex_report::preview(&record, &print, 140);
+        let words: Vec<&str> = lines
+            .iter()
+            .filter_map(|l| match l {
+                jurex_report::PreviewLine::Words { text, .. } => Some(text.split_whitespace()),
+                _ => None,
+            })
+            .flatten()
+            .collect();
+        let inverted = lines.iter().any(|l| matches!(l, jurex_report::PreviewLine::Words { inverted: true, .. }));
+        assert_eq!(inverted, faults > 0, "what is not sanitized stands white on black");
+        let pages = lines.iter().filter(|l| matches!(l, jurex_report::PreviewLine::EndOfPage(..))).count();
+        assert!(pages >= 2);
+        let Some(text) = said_by("pdftotext", &["-layout", "PAPER", "-"], &certificate(&record, &print).unwrap()) else {
+            continue;
+        };
+        for word in text.split_whitespace() {
+            assert!(words.iter().any(|w| w.contains(word) || word.contains(w)), "{word} is not in the preview");
+        }
+    }
+}

@@ -600,6 +600,29 @@ mod tests {
         }
     }
 
+    /// One bit of each byte in turn: what is still a record in its one form claims what it did, or less. What can be changed unseen is
+    /// what people wrote, what the drive is called and the like: a signature tells that, and nothing else can.
+    #[test]
+    fn no_flipped_byte_of_a_record_makes_it_claim_more() {
+        let (json, outcome) = (record().to_json(), record().claim().outcome());
+        let mut unseen = 0;
+        for at in 0..json.len() {
+            for bit in [1u8, 4, 16] {
+                let mut bytes = json.clone().into_bytes();
+                bytes[at] ^= bit;
+                let Ok(altered) = String::from_utf8(bytes) else { continue };
+                if let Ok(read) = Record::from_json(&altered)
+                    && read.to_json() == altered
+                {
+                    unseen += 1;
+                    assert!(read.claim().outcome() <= outcome, "byte {at}: {altered}");
+                    assert_ne!(read.digest(), record().digest(), "its digest is another");
+                }
+            }
+        }
+        assert!(unseen < json.len() / 2, "{unseen} of {} bytes", json.len());
+    }
+
     #[test]
     fn under_other_rules_the_outcome_must_still_follow_and_the_difference_is_said() {
         let json = record().to_json();
