@@ -448,7 +448,7 @@ fn a_drive_erases_itself_and_its_record_tells_what_was_sent_answered_and_read() 
     if let Ok(text) = text {
         let text = String::from_utf8(text.stdout).unwrap();
         assert!(
-            ["Own erasure", "Last answer", "Read after it", "overwriting"].iter().all(|words| text.contains(words)),
+            ["Own erasure", "Commands and raw", "Read after it", "overwriting"].iter().all(|words| text.contains(words)),
             "{text}"
         );
     }

@@ -127,20 +127,31 @@ fn the_whole_walk_ends_with_a_certificate() {
     terminal.wait_for("Is it really gone?");
     terminal.keys(&["Enter"]);
     terminal.wait_for("Can I sign for it?");
+    // The lot's list has filled in the number; what the person types goes on from there.
+    terminal.wait_for("BWS 0046");
     terminal.keys(&["Tab"]);
-    terminal.text("BWS-03312");
-    terminal.wait_for("BWS-03312");
+    terminal.text("/B");
+    terminal.wait_for("BWS 0046/B");
     // A hand takes its time: an Enter that comes with the letters is a scanner's, and writes nothing.
     std::thread::sleep(Duration::from_millis(300));
     terminal.keys(&["Enter"]);
-    terminal.wait_for("certificate written");
+    // Drawn for a second look or not: its files are told beside it.
+    terminal.wait_for(".certificate.pdf");
+    // The ledger has it, with the whole story.
+    terminal.keys(&["Escape", "F2"]);
+    terminal.wait_for("where is the proof");
+    terminal.text("tl32h6 0046/b");
+    terminal.wait_for("What happened");
+    terminal.wait_for("1 of 10 done");
+    terminal.keys(&["Escape", "Escape"]);
+    terminal.wait_for("Can I sign for it?");
     terminal.keys(&["q"]);
     let screen = terminal.wait_for("exit code 0");
     assert!(screen.contains("Tessel Logger 32 at sim:7 Clear. The job ran to its end."), "{screen}");
     let pdf = place.only("out", ".certificate.pdf");
     assert!(fs::read(&pdf).unwrap().starts_with(b"%PDF-1.7"));
     let record = common::json(&place.only("out", ".record.json"));
-    assert_eq!((&record["claim"]["outcome"], &record["papers"]["property_number"]), (&"clear".into(), &"BWS-03312".into()));
+    assert_eq!((&record["claim"]["outcome"], &record["papers"]["property_number"]), (&"clear".into(), &"BWS 0046/B".into()));
     // The same record comes out of the ledger after the program has ended.
     let again = place.path("again");
     place.jurex(&["certificate", record["job"].as_str().unwrap(), "--out", shown(&again)]).expect(0, &[]);

@@ -42,7 +42,12 @@ impl PreviewPage {
                 PreviewLine::Words { text, strong, .. } => {
                     column.line(Line::styled(text.clone(), style(if *strong { Role::Strong } else { Role::Text })));
                 }
-                PreviewLine::Rule => column.line(Line::styled("─".repeat(width), style(Role::Line))),
+                PreviewLine::Rule => {
+                    // Between the margins, as on the paper.
+                    let margin = width * 94 / 1000;
+                    let rule = format!("{}{}", " ".repeat(margin), "─".repeat(width - 2 * margin));
+                    column.line(Line::styled(rule, style(Role::Line)));
+                }
                 PreviewLine::EndOfPage(page, pages) => {
                     column.line(Line::styled(
                         format!("╌╌ end of page {page} of {pages} ").to_string() + &"╌".repeat(20),
