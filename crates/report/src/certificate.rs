@@ -167,7 +167,7 @@ pub(crate) fn sign_here(page: &mut Layout, by: &str, (technician, validator): (&
 }
 
 /// Slanted bars down the left edge, which no certificate has: seen at arm's length, and without colour.
-fn warning_border(size: crate::house::PageSize) -> Vec<Mark> {
+pub(crate) fn warning_border(size: crate::house::PageSize) -> Vec<Mark> {
     let (_, height) = size.points();
     let bar = |n: u16| {
         let y = f32::from(n) * 22.0;

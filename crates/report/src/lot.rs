@@ -2,6 +2,7 @@
 
 use crate::certificate::{
     CertificateError, band, closing, code, fact, foot, head, letterhead, outcome_word, own_fields, said_time, sign_here,
+    warning_border,
 };
 use crate::drawing::Ink;
 use crate::fonts::Face;
@@ -20,7 +21,7 @@ use jurex_core::text::capital;
 /// Something that PDF/A forbids: a defect in Jurex.
 pub fn lot_certificate(statement: &Statement, house: &House) -> Result<Vec<u8>, CertificateError> {
     let w = words(house.language);
-    let layout = lay_out(statement, house, w);
+    let layout = best_fit(statement, house, w);
     let json = |name: String, about, is_source, text| ToAttach { name, kind: "application/json", about, is_source, text };
     let about = "The statement that this paper was made from";
     let mut attached = vec![json(format!("{}.lot.json", statement.lot), about, true, statement.to_json())];
@@ -42,8 +43,19 @@ fn title<'w>(statement: &Statement, w: &'w Words) -> &'w str {
     if statement.tally().is_complete() { &w.lot_title } else { &w.lot_report_title }
 }
 
-fn lay_out(statement: &Statement, house: &House, w: &Words) -> Layout {
-    let mut page = Layout::new(house.page);
+/// With less air where that spares a last page that would hold little more than the signatures.
+fn best_fit(statement: &Statement, house: &House, w: &Words) -> Layout {
+    const REST: f32 = 0.45;
+    let first = lay_out(statement, house, 1.0, w);
+    if first.pages == 1 || first.filled() >= REST {
+        return first;
+    }
+    let closer = [0.7, 0.45].into_iter().map(|air| lay_out(statement, house, air, w));
+    closer.into_iter().find(|l| l.pages < first.pages).unwrap_or(first)
+}
+
+fn lay_out(statement: &Statement, house: &House, air: f32, w: &Words) -> Layout {
+    let mut page = Layout::with_air(house.page, air);
     letterhead(&mut page, house, &statement.organisation, w);
     head(&mut page, title(statement, w), &statement.lot);
     let tally = statement.tally();
@@ -90,6 +102,9 @@ fn lay_out(statement: &Statement, house: &House, w: &Words) -> Layout {
     let tool = format!("{} {}", statement.tool.name, statement.tool.version);
     let made = put(&w.lot_made_by, &[("tool", &tool), ("date", &said_time(statement.made))]);
     foot(&mut page, [made, put(&w.lot_digest, &[("digest", &statement.digest())])], w);
+    if !tally.is_complete() {
+        page.on_every_page(&warning_border(page.size));
+    }
     page
 }
 

@@ -90,11 +90,7 @@ pub(crate) struct Fact {
 }
 
 impl Layout {
-    pub(crate) fn new(size: PageSize) -> Self {
-        Self::with_air(size, 1.0)
-    }
-
-    /// With more or less air than usual.
+    /// With so much air as a part of the usual.
     pub(crate) fn with_air(size: PageSize, air: f32) -> Self {
         Self { runs: vec![], tree: vec![], pages: 1, outline: vec![], size, air, y: TOP }
     }
