@@ -12,7 +12,6 @@ use jiff::Timestamp;
 use jurex_core::evidence::{Evidence, Expect, PassEvidence, Session};
 use jurex_core::media::{Drive, Protocol};
 use jurex_core::need::Sensitivity;
-use jurex_core::proof::VerificationRecord;
 use jurex_core::record::{Backup, Papers, Person, Record};
 use jurex_core::rules::{Outcome, Reason};
 use jurex_core::sampling::Sampling;
@@ -264,8 +263,7 @@ fn standing(page: &mut Layout, print: &Print, w: &Words) {
 
 /// Who has looked a second time, or lines to fill in.
 fn second_verification(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
-    let of_this = |v: &&VerificationRecord| v.look.of.as_ref().is_some_and(|of| of.job == record.job && of.ended == record.ended);
-    match print.verification.as_ref().filter(of_this) {
+    match print.verification.as_ref().filter(|v| v.is_of(record)) {
         None => {
             let blank = |label: &String| fact(label, "");
             page.facts(&[blank(&w.verified_by), blank(&w.date), blank(&w.tool_and_version), blank(&w.result)]);

@@ -193,9 +193,14 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
             Ok(verification) => verification,
             Err(why) => return found.note(Held::Altered, "verified", &why.to_string()),
         };
-        verification.iter().for_each(|v| {
-            found.good("verified", &format!("a second time by {}: {}", printable(v.look.by.name.as_bytes()), v.finding()));
-        });
+        if let Some(v) = &verification {
+            let said = format!("a second time by {}: {}", printable(v.look.by.name.as_bytes()), v.finding());
+            if v.is_of(&record) {
+                found.good("verified", &said);
+            } else {
+                found.note(Held::Altered, "verified", "the verification that is attached to it is of another job");
+            }
+        }
         let print = Print { house, standing, verification };
         (is_as_printed(bytes, &record, &print), record.tool.version)
     };

@@ -34,7 +34,7 @@ pub(super) fn top_line(state: &State, area: Rect, buffer: &mut Buffer) {
     let mut left = vec![Span::styled(" jurex", style(Role::Strong))];
     let mut room = usize::from(area.width).saturating_sub(6 + 3 + status.width());
     let alone = || if state.config.lot.is_empty() { String::new() } else { format!("lot {}", state.config.lot) };
-    let lot = state.lot_sentence().unwrap_or_else(alone);
+    let lot = state.lot_said.clone().unwrap_or_else(alone);
     // The lot matters most, the name of the bench least: what has no room is left out whole.
     let known = [state.config.bench.as_str(), lot.as_str(), state.config.technician.name.as_str()];
     let mut fits = [false; 3];

@@ -53,6 +53,8 @@ pub(crate) struct State {
     pub(crate) notices_wait: Option<String>,
     /// How the organisation's papers look.
     pub(crate) house: House,
+    /// How the lot in work stands; `None`: nothing is expected of it.
+    pub(crate) lot_said: Option<String>,
     /// By whom papers are signed, or why not.
     pub(crate) signs: String,
     /// The newest listing of drives that was told: answers of older ones are not taken.
@@ -81,6 +83,7 @@ impl State {
             lots: vec![],
             notices_wait: None,
             house: House::default(),
+            lot_said: None,
             signs: String::new(),
             listing: 0,
         }
@@ -108,10 +111,15 @@ impl State {
         for id in self.lanes.ids().collect::<Vec<_>>() {
             self.lanes[id].fill_from(&self.lots);
         }
+        self.retell_lot();
     }
 
-    /// How the lot in work stands; `None`: nothing is expected of it.
-    pub(crate) fn lot_sentence(&self) -> Option<String> {
+    /// Computes anew how the lot in work stands. Not at each picture: a lot may have hundreds of drives, and their records are large.
+    pub(crate) fn retell_lot(&mut self) {
+        self.lot_said = self.lot_sentence();
+    }
+
+    fn lot_sentence(&self) -> Option<String> {
         let now = self.lots.iter().find(|l| l.lot.name == self.config.lot || self.config.lot.is_empty())?;
         let here: Vec<&str> =
             self.lanes.iter().filter(|l| !l.is_gone()).filter_map(|l| l.seen.drive.unit.serial.as_deref()).collect();
@@ -286,12 +294,15 @@ impl State {
         for lane in self.lanes.iter_mut().filter(|l| !l.has_job() && !l.is_armed()) {
             // What the person has answered already stays.
             lane.papers = Papers { backup: lane.papers.backup, ..papers.clone() };
+            // What a lot expects of this drive is more than what the settings say of every one.
+            lane.fill_papers_from(&self.lots);
             if lane.draft.order.edition != edition {
                 lane.draft.order.edition = edition;
                 lane.stage.drop_plan();
             }
         }
         self.config = config;
+        self.retell_lot();
     }
 
     /// Whether the job on that lane starts now.

@@ -153,6 +153,7 @@ impl State {
     /// The guard's word on every lane, with all the others beside it: a label that another drive carries is not asked for,
     /// and a drive that is in use by another path is not free.
     fn reconsider(&mut self) {
+        self.retell_lot();
         let all: Vec<LookedAt> = self.lanes.iter().filter(|l| !l.is_gone()).map(|l| l.seen.looked_at()).collect();
         for lane in self.lanes.iter_mut().filter(|l| !l.is_working() && !l.is_gone()) {
             lane.seen.stand_beside(&all);

@@ -52,6 +52,13 @@ pub struct OfRecord {
     pub ended: Timestamp,
 }
 
+impl VerificationRecord {
+    /// Whether it is about the job of that record. Papers may have been filled in since: they change the record's digest, not the job.
+    pub fn is_of(&self, record: &Record) -> bool {
+        self.look.of.as_ref().is_some_and(|of| of.job == record.job && of.ended == record.ended)
+    }
+}
+
 impl OfRecord {
     /// Names that record.
     pub fn of(record: &Record) -> Self {

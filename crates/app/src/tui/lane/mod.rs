@@ -18,6 +18,7 @@ use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
 use jurex_core::guard::{Cleared, Intent, Refusal};
 use jurex_core::ladder::suggested;
+use jurex_core::lot::Expected;
 use jurex_core::media::{Label, Scope};
 use jurex_core::method::Catalogue;
 use jurex_core::need::{Need, Sensitivity};
@@ -84,19 +85,25 @@ pub(crate) enum Presence {
 impl Lane {
     /// Takes what an open lot knows of this drive, once, while nothing is decided about it.
     pub(crate) fn fill_from(&mut self, lots: &[LotNow]) {
-        let Some(serial) = self.seen.drive.unit.serial.clone() else { return };
         if self.is_listed || !matches!(self.stage, Stage::Idle) {
             return;
         }
-        let found = lots.iter().filter(|l| l.lot.closed.is_none()).find_map(|l| Some((l, l.lot.find(&serial)?)));
-        if let Some((now, expected)) = found {
-            expected.fill(&now.lot.name, &mut self.papers);
+        if let Some(expected) = self.fill_papers_from(lots) {
             if let Some(need) = expected.need() {
                 self.draft.need = need;
                 self.ask_guard();
             }
             self.is_listed = true;
         }
+    }
+
+    /// Puts what an open lot knows of this drive into its papers; gives what that is.
+    pub(crate) fn fill_papers_from(&mut self, lots: &[LotNow]) -> Option<Expected> {
+        let serial = self.seen.drive.unit.serial.as_deref()?;
+        let open = lots.iter().filter(|l| l.lot.closed.is_none());
+        let (lot, expected) = open.map(|l| &l.lot).find_map(|lot| Some((lot, lot.find(serial)?)))?;
+        expected.fill(&lot.name, &mut self.papers);
+        Some(expected.clone())
     }
 }
 

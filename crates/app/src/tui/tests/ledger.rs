@@ -131,6 +131,11 @@ fn a_lot_fills_answers_and_papers_of_its_drives_and_tells_how_it_stands() {
     let card = &world.app.state.lanes[CARD];
     assert_eq!((card.papers.property_number.as_str(), card.papers.source.as_str()), ("BWS 0046", "Hollow Ness mast"));
     assert_eq!(card.draft.need.outcome(), jurex_core::rules::Outcome::Purge);
+    // A setting that is changed leaves what the list says of the drive.
+    let config = Config { source: "another station".into(), ..Config::demo() };
+    world.send(Message::Setting(Ok(Box::new(config))));
+    let source_of = |world: &World, lane: LaneId| world.app.state.lanes[lane].papers.source.clone();
+    assert_eq!((source_of(&world, CARD).as_str(), source_of(&world, STICK).as_str()), ("Hollow Ness mast", "another station"));
     // What a person has changed since stays, whatever the list says later.
     world.app.state.lanes[CARD].papers.source = "by hand".into();
     world.asked_of_ledger.push(AskLedger::Lots);
