@@ -1,5 +1,6 @@
 //! What was written, as leaves of the tree, in the order of writing; and whether what the ledger holds now is that.
 
+use crate::format::ABOUT;
 use crate::index::Indexed;
 use crate::tree::{Frontier, Hash, leaf};
 use crate::{Ledger, LedgerError};
@@ -222,8 +223,7 @@ pub(crate) fn take_in(change: &Transaction<'_>) -> rusqlite::Result<()> {
     }
     // By their times; of one time in the order in which they must have come.
     all.sort_by(|a, b| (&a.0, a.1).cmp(&(&b.0, b.1)));
-    all.iter().try_for_each(|(.., entry)| append(change, entry).map(drop))?;
-    keep_nodes(change)
+    all.iter().try_for_each(|(.., entry)| append(change, entry).map(drop))
 }
 
 /// What a check of the ledger has found.
@@ -289,9 +289,8 @@ impl Ledger {
 
     /// The last thing that was noted about something.
     fn last_noted(&self, about: About) -> rusqlite::Result<Option<Leaf>> {
-        let last = "SELECT json FROM leaf WHERE json LIKE ?1 ORDER BY number DESC LIMIT 1";
-        let like = format!("{{\"kind\":\"noted\",\"about\":\"{}\",%", about.word());
-        let json: Option<String> = self.connection.query_row(last, [like], |row| row.get(0)).optional()?;
+        let last = format!("SELECT json FROM leaf WHERE {ABOUT} = ?1 ORDER BY number DESC LIMIT 1");
+        let json: Option<String> = self.connection.query_row(&last, [about.word()], |row| row.get(0)).optional()?;
         Ok(json.and_then(|json| serde_json::from_str(&json).ok()))
     }
 
@@ -312,8 +311,8 @@ impl Ledger {
     /// A damaged file.
     pub fn noted(&self) -> Result<Vec<Leaf>, LedgerError> {
         let run = || -> rusqlite::Result<Vec<String>> {
-            let all = "SELECT json FROM leaf WHERE json LIKE '{\"kind\":\"noted\",%' ORDER BY number";
-            self.connection.prepare(all)?.query_map([], |row| row.get(0))?.collect()
+            let all = format!("SELECT json FROM leaf WHERE {ABOUT} IS NOT NULL ORDER BY number");
+            self.connection.prepare(&all)?.query_map([], |row| row.get(0))?.collect()
         };
         Ok(run().map_err(|e| self.sql(e))?.iter().filter_map(|json| serde_json::from_str(json).ok()).collect())
     }

@@ -7,7 +7,7 @@ use rusqlite::Transaction;
 pub(crate) const KNOWN: i64 = MIGRATIONS.len() as i64;
 
 /// Steps from one format to the next; the file's `user_version` counts those done.
-pub(crate) const MIGRATIONS: [&str; 5] = [
+pub(crate) const MIGRATIONS: [&str; 6] = [
     "
     CREATE TABLE job (
         name TEXT PRIMARY KEY,
@@ -93,13 +93,19 @@ pub(crate) const MIGRATIONS: [&str; 5] = [
         json TEXT NOT NULL
     ) STRICT;
 ",
+    "
+    CREATE INDEX leaf_about ON leaf(iif(json_valid(json), json_extract(json, '$.about'), NULL), number);
+",
 ];
+
+/// What a leaf of the last kind is about, as its index has it; NULL of every other one.
+pub(crate) const ABOUT: &str = "iif(json_valid(json), json_extract(json, '$.about'), NULL)";
 
 /// The format from which on everything that is written is a leaf of the tree.
 const WITH_TREE: i64 = 4;
 
 /// The format from which on a record knows its leaf, and jobs are found by what stands in their records.
-const WITH_INDEX: i64 = 5;
+pub(crate) const WITH_INDEX: i64 = 5;
 
 /// Takes all steps that are still to be taken.
 pub(crate) fn bring_up_to_date(change: &Transaction<'_>) -> rusqlite::Result<()> {
@@ -109,10 +115,9 @@ pub(crate) fn bring_up_to_date(change: &Transaction<'_>) -> rusqlite::Result<()>
     }
     if done < WITH_TREE {
         chain::take_in(change)?;
-    } else if done < WITH_INDEX {
-        chain::keep_nodes(change)?;
     }
     if done < WITH_INDEX {
+        chain::keep_nodes(change)?;
         index::take_in(change)?;
     }
     change.pragma_update(None, "user_version", KNOWN)

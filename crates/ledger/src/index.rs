@@ -211,7 +211,7 @@ pub(crate) fn take_in(change: &Transaction<'_>) -> rusqlite::Result<()> {
 
 impl Ledger {
     pub(crate) fn can_search(&self) -> Result<(), LedgerError> {
-        let old = self.format < format::KNOWN;
+        let old = self.format < format::WITH_INDEX;
         if old { Err(LedgerError::TooOld(self.path.display().to_string())) } else { Ok(()) }
     }
 

@@ -352,7 +352,7 @@ impl Ledger {
 
     /// The text of a job's newest record, and the number of its leaf.
     pub(crate) fn newest_text(&self, job: &JobId) -> Result<Option<(String, Option<i64>)>, LedgerError> {
-        let leaf = if self.format < format::KNOWN { "NULL" } else { "leaf" };
+        let leaf = if self.format < format::WITH_INDEX { "NULL" } else { "leaf" };
         let newest = format!("SELECT json, {leaf} FROM record WHERE job = ?1 ORDER BY number DESC LIMIT 1");
         let run = || -> rusqlite::Result<_> {
             self.connection.prepare_cached(&newest)?.query_row([job.as_str()], |row| Ok((row.get(0)?, row.get(1)?))).optional()
@@ -362,7 +362,7 @@ impl Ledger {
 
     /// Whether a record's text is the one that was written.
     fn check_as_written(&self, job: &JobId, json: &str, leaf: Option<i64>) -> Result<(), LedgerError> {
-        if self.format < format::KNOWN {
+        if self.format < format::WITH_INDEX {
             return Ok(());
         }
         let run = || -> rusqlite::Result<Option<String>> {

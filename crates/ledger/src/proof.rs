@@ -107,10 +107,9 @@ impl Ledger {
         let Some(kept) = self.newest_head()?.filter(covers) else { return Ok(None) };
         let run = || -> rusqlite::Result<(String, Vec<Hash>)> {
             let leaf = self.connection.query_row("SELECT json FROM leaf WHERE number = ?1", [number], |row| row.get(0))?;
-            let mut kept_nodes = self.connection.prepare_cached("SELECT hash FROM node WHERE level = ?1 AND place = ?2")?;
-            let nodes = std::cell::RefCell::new(&mut kept_nodes);
             let node = |level: u32, place: u64| {
-                nodes.borrow_mut().query_row(params![level, place as i64], |row| row.get::<_, [u8; 32]>(0))
+                let mut kept = self.connection.prepare_cached("SELECT hash FROM node WHERE level = ?1 AND place = ?2")?;
+                kept.query_row(params![level, place as i64], |row| row.get::<_, Hash>(0))
             };
             Ok((leaf, tree::path(&node, number as u64, kept.head.size)?))
         };

@@ -717,3 +717,19 @@ fn every_flipped_byte_of_a_record_in_the_ledger_is_found_when_it_is_read() {
     }
     assert_eq!(ledger.record(&job).unwrap(), before);
 }
+
+#[test]
+fn settings_are_noted_when_they_change_and_found_again_without_going_through_all_entries() {
+    let dir = tempfile::tempdir().unwrap();
+    let ledger = Ledger::open(&dir.path().join("ledger.sqlite3")).unwrap();
+    let note = |text: &str| ledger.note_settings(text, Timestamp::UNIX_EPOCH).unwrap();
+    ["warm at 70", "warm at 70", "warm at 60", "warm at 70"].iter().for_each(|t| note(t));
+    ledger.note(About::Key, "Key x was made.", None, Timestamp::UNIX_EPOCH).unwrap();
+    note("warm at 70");
+    let said = |leaf: &Leaf| matches!(leaf, Leaf::Noted { about: About::Settings, said, .. } if said.starts_with("warm"));
+    let noted = ledger.noted().unwrap();
+    assert_eq!((noted.len(), noted.iter().filter(|l| said(l)).count()), (4, 3));
+    let plan = format!("EXPLAIN QUERY PLAN SELECT json FROM leaf WHERE {} = 'x' ORDER BY number DESC LIMIT 1", format::ABOUT);
+    let how: String = ledger.connection.query_row(&plan, [], |row| row.get(3)).unwrap();
+    assert!(how.contains("USING INDEX leaf_about"), "{how}");
+}
