@@ -1,5 +1,6 @@
 //! Records given out: as CSV, as JSON lines, or each as a signed file.
 
+use crate::files::{free_name, write_new};
 use jurex_core::text::harmless_cell;
 use jurex_ledger::{Ledger, LedgerError, Line};
 use jurex_sign::{PrivateKey, sign};
@@ -82,8 +83,7 @@ pub(crate) fn records(ledger: &Ledger, words: &str, out: &Path, key: Option<&Pri
     each(ledger, words, |line| {
         let Some(record) = line.standing.record() else { return Ok(()) };
         recorded += 1;
-        let put =
-            |ending: &str, text: &str| crate::files::write_new(out, &out.join(format!("{}.{ending}", line.job)), text.as_bytes());
+        let put = |ending: &str, text: &str| write_new(out, &out.join(format!("{}.{ending}", line.job)), text.as_bytes());
         put("record.json", &record.to_json())?;
         key.map_or(Ok(()), |key| put("record.jws.json", &sign(&record.to_json(), key)))?;
         let proof = ledger.inclusion(&line.job).map_err(std::io::Error::other)?;
@@ -95,8 +95,7 @@ pub(crate) fn records(ledger: &Ledger, words: &str, out: &Path, key: Option<&Pri
 /// The jobs in which all these words appear as a table in that folder, under a name that is free. Gives how many, and its path.
 pub(crate) fn to_new_table(ledger: &Ledger, words: &str, folder: &Path) -> Result<(u64, PathBuf), String> {
     std::fs::create_dir_all(folder).map_err(|e| e.to_string())?;
-    let names = std::iter::once("ledger.csv".to_string()).chain((2..).map(|n| format!("ledger-{n}.csv")));
-    let free = names.map(|n| folder.join(n)).find(|p| !p.exists()).ok_or("no name is free")?;
+    let free = folder.join(format!("{}.csv", free_name(folder, "ledger", &["csv"])));
     let n = one_file(ledger, words, &free, true).map_err(|e| e.to_string())?;
     Ok((n, free))
 }

@@ -47,9 +47,14 @@ fn path(folder: &Path, name: &str, ending: &str) -> PathBuf {
 
 /// The name of the files of a job that went on after it was cut short: those of its first end may be there already.
 pub(crate) fn name_after_going_on(folder: &Path, job: &JobId) -> String {
-    let is_free = |name: &String| ENDINGS.iter().all(|e| !path(folder, name, e).exists());
-    let numbered = (2..).map(|n| format!("{job}-{n}"));
-    std::iter::once(job.to_string()).chain(numbered).find(is_free).unwrap_or_else(|| job.to_string())
+    free_name(folder, job.as_str(), &ENDINGS)
+}
+
+/// The name, or else the first with a number after it, of which no file with one of these endings is there.
+pub(crate) fn free_name(folder: &Path, name: &str, endings: &[&str]) -> String {
+    let is_free = |name: &String| endings.iter().all(|e| !path(folder, name, e).exists());
+    let numbered = (2..).map(|n| format!("{name}-{n}"));
+    std::iter::once(name.to_string()).chain(numbered).find(is_free).unwrap_or_else(|| name.to_string())
 }
 
 /// Says which signs of names and labels the certificate can't print, if there are any.
@@ -140,11 +145,8 @@ pub(crate) fn write_lot(folder: &Path, statement: &Statement, seal: &Seal) -> Re
     ];
     contents.extend(seal.key().map(|key| ("lot.jws.json", sign(&json, key).into_bytes())));
     let endings = ["lot.certificate.pdf", "lot.report.pdf", "lot.csv", "lot.json", "lot.jws.json"];
-    let is_free = |name: &str| endings.iter().all(|e| !path(folder, name, e).exists());
     // A lot is stated again and again while it is at work: each statement keeps its files.
-    let numbered = std::iter::once(name.clone()).chain((2..).map(|n| format!("{name}-{n}")));
-    let name = numbered.into_iter().find(|n| is_free(n)).unwrap_or(name);
-    write_each(folder, &name, contents)
+    write_each(folder, &free_name(folder, &name, &endings), contents)
 }
 
 /// Writes a verification record beside the files of its job, under a number if there are others, and signed too if there is a key;

@@ -10,7 +10,7 @@ use jurex_core::medium::{Medium, MediumError};
 use jurex_core::notation::Entropy;
 use jurex_core::proof::{self, Expected, OfRecord, Progress, Reading, Verification, VerificationRecord};
 use jurex_core::ranges::RangeSet;
-use jurex_core::record::{Person, Record, Tool};
+use jurex_core::record::{Person, Record};
 use jurex_core::residue::{Places, Residue, SoFar, Tell, search};
 use jurex_core::sampling::Sampling;
 use jurex_ledger::Ledger;
@@ -56,7 +56,7 @@ pub(crate) fn prove(
         let reading = proof::read(&expected, &places, found.geometry, backend, &clock, control, tell);
         still_the_same(reading, &found, backend)
     });
-    let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
+    let tool = crate::work::this_tool();
     let of = record.map(OfRecord::of);
     let look = Verification { tool, by, of, drive: found, access, started, ended: wall(), expected, sampling, left: None };
     Ok(VerificationRecord::new(look, reading))

@@ -33,8 +33,7 @@ impl Signing {
     /// The passphrase that stands in a file; `None`: there is none.
     fn written_passphrase(&self) -> Result<Option<Passphrase>, KeyError> {
         let Some(path) = &self.passphrase_file else { return Ok(None) };
-        let read = std::fs::read_to_string(path);
-        read.map(|text| Some(Passphrase::new(&text))).map_err(|cause| KeyError::File { path: shown_path(path), cause })
+        read_passphrase(path).map(Some).map_err(|cause| KeyError::File { path: shown_path(path), cause })
     }
 
     fn open(&self, info: &KeyInfo, ask: bool) -> Result<PrivateKey, KeyError> {
@@ -179,15 +178,21 @@ pub(crate) fn standing(proof: &Inclusion) -> Option<Standing> {
     })
 }
 
+/// The passphrase that stands in a file.
+pub(crate) fn read_passphrase(path: &Path) -> std::io::Result<Passphrase> {
+    std::fs::read_to_string(path).map(|text| Passphrase::new(&text))
+}
+
 /// The organisation's certificate with its key; `None`: there is none.
 fn pdf_key(config: &Config) -> Result<Option<PdfKey>, String> {
     let Some(file) = &config.pdf_certificate else { return Ok(None) };
-    let read = |path: &Path| std::fs::read(path).map_err(|e| format!("cannot read {}: {e}", shown_path(path)));
-    let text = |path: &Path| Ok::<_, String>(String::from_utf8_lossy(&read(path)?).into_owned());
-    let passphrase = config.pdf_passphrase_file.as_deref().map(text).transpose()?.map(|t| Passphrase::new(&t));
-    let bytes = read(file)?;
+    let unreadable = |path: &Path, e: std::io::Error| format!("cannot read {}: {e}", shown_path(path));
+    let passphrase = config.pdf_passphrase_file.as_deref();
+    let passphrase = passphrase.map(|path| read_passphrase(path).map_err(|e| unreadable(path, e))).transpose()?;
+    let bytes = std::fs::read(file).map_err(|e| unreadable(file, e))?;
     let key = match std::str::from_utf8(&bytes) {
         Ok(pem) if pem.contains("-----BEGIN") => {
+            let text = |path: &Path| std::fs::read_to_string(path).map_err(|e| unreadable(path, e));
             let key = config.pdf_key.as_deref().map(text).transpose()?;
             // One file may hold both, the key before or after the certificate.
             let own =

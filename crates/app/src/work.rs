@@ -201,6 +201,11 @@ fn unwritten(e: LedgerError) -> Failure {
     Failure::Use(format!("{e}. Nothing was written to the drive"))
 }
 
+/// The program, as records and statements name it.
+pub(crate) fn this_tool() -> Tool {
+    Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() }
+}
+
 /// Makes an entry under a new name; a name that is taken is drawn again.
 fn begin(ledger: &Ledger, seen: &Seen, started: Timestamp) -> Result<JobId, LedgerError> {
     loop {
@@ -301,7 +306,7 @@ impl Prepared {
             (evidence, left)
         };
         let (evidence, left) = drive.with_backend_beside(&mut beside, work);
-        let tool = Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
+        let tool = this_tool();
         let goes_on = evidence.ended.can_go_on();
         let mut record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);
         record.left = left;

@@ -94,11 +94,9 @@ struct Fit {
 
 /// The paper so that no page is left all but empty: with the fewest pages, else with a last page that holds more than a rest.
 pub(crate) fn best_fit(record: &Record, print: &Print) -> Layout {
-    /// Less than this on the last page is a rest.
-    const REST: f32 = 0.45;
     let usual = Fit { air: 1.0, chart: 110.0, apart: false };
     let first = lay_out(record, print, usual);
-    if first.filled() >= REST || first.pages == 1 {
+    if !first.ends_in_a_rest() {
         return first;
     }
     let closer = [Fit { chart: 84.0, ..usual }, Fit { air: 0.7, chart: 84.0, ..usual }, Fit { air: 0.4, chart: 64.0, ..usual }];

@@ -45,9 +45,8 @@ fn title<'w>(statement: &Statement, w: &'w Words) -> &'w str {
 
 /// With less air where that spares a last page that would hold little more than the signatures.
 fn best_fit(statement: &Statement, house: &House, w: &Words) -> Layout {
-    const REST: f32 = 0.45;
     let first = lay_out(statement, house, 1.0, w);
-    if first.pages == 1 || first.filled() >= REST {
+    if !first.ends_in_a_rest() {
         return first;
     }
     let closer = [0.7, 0.45].into_iter().map(|air| lay_out(statement, house, air, w));

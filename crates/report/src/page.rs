@@ -385,9 +385,11 @@ impl Layout {
         self.y = self.y.max(y);
     }
 
-    /// What is on the last page, as a part of its room.
-    pub(crate) fn filled(&self) -> f32 {
-        (self.y - TOP) / (self.height() - BOTTOM - TOP)
+    /// Whether the last page holds little more than a rest.
+    pub(crate) fn ends_in_a_rest(&self) -> bool {
+        /// Less than this part of its room is a rest.
+        const REST: f32 = 0.45;
+        self.pages > 1 && (self.y - TOP) / (self.height() - BOTTOM - TOP) < REST
     }
 
     /// Goes on at the top of a new page.

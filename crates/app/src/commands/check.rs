@@ -243,37 +243,29 @@ fn proof_alone(text: &str, known: &Known, found: &mut Found) {
 
 /// A proof that `record` stands in a ledger, taken apart and checked.
 fn proof(text: &str, record: Option<&Record>, known: &Known, found: &mut Found) -> Option<Standing> {
-    let proof = match Inclusion::parse(text) {
-        Ok(proof) => proof,
+    let taken_apart = || -> Result<(Inclusion, SignedHead), String> {
+        let proof = Inclusion::parse(text).map_err(|e| e.to_string())?;
+        let head = SignedHead::parse(&proof.note).map_err(|e| e.to_string())?;
+        let of = Head { size: head.size, root: head.root };
+        let leads = record.map_or_else(|| proof.check_alone(&of), |r| proof.check(r.job.as_str(), &r.digest(), &of));
+        leads.map_err(|e| e.to_string()).map(|()| (proof, head))
+    };
+    let (proof, head) = match taken_apart() {
+        Ok(both) => both,
         Err(why) => {
-            found.note(Held::Altered, "ledger", &why.to_string());
+            found.note(Held::Altered, "ledger", &why);
             return None;
         }
     };
-    let head = match SignedHead::parse(&proof.note) {
-        Ok(head) => head,
-        Err(why) => {
-            found.note(Held::Altered, "ledger", &why.to_string());
-            return None;
-        }
-    };
-    let of = Head { size: head.size, root: head.root };
-    let leads = record.map_or_else(|| proof.check_alone(&of), |r| proof.check(r.job.as_str(), &r.digest(), &of));
-    if let Err(why) = leads {
-        found.note(Held::Altered, "ledger", &why.to_string());
-        return None;
-    }
     let id = printable(head.key_id().as_bytes());
     let place = format!("entry {} of {} in the ledger", proof.place + 1, head.size);
-    match known.iter().find(|(_, key)| key.id() == head.key_id()) {
+    match known.iter().find(|(_, key)| key.id() == head.key_id()).map(|(name, key)| (name, head.check(key))) {
         None => found.note(Held::Unchecked, "ledger", &format!("{place}, under a head by key {id}, which is not known here")),
-        Some((name, key)) => match head.check(key) {
-            Ok(()) => found.good("ledger", &format!("{place}, under a head signed by key {id} ({name})")),
-            Err(why) => {
-                found.note(Held::Altered, "ledger", &why.to_string());
-                return None;
-            }
-        },
+        Some((name, Ok(()))) => found.good("ledger", &format!("{place}, under a head signed by key {id} ({name})")),
+        Some((_, Err(why))) => {
+            found.note(Held::Altered, "ledger", &why.to_string());
+            return None;
+        }
     }
     standing(&proof)
 }

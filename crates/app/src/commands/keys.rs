@@ -5,7 +5,7 @@ use crate::cli::{Keys, KeysDo, SelfSigned};
 use crate::clock::{SystemEntropy, wall};
 use crate::exit::Failure;
 use crate::places::Places;
-use crate::signing::ask_hidden;
+use crate::signing::{ask_hidden, read_passphrase};
 use jurex_core::notation::Entropy;
 use jurex_core::text::{printable, shown_path};
 use jurex_ledger::{About, Ledger};
@@ -110,10 +110,8 @@ fn passphrase(none: bool, file: Option<&std::path::Path>) -> Result<Option<Passp
     let empty =
         || Failure::Use("an empty passphrase shuts nothing: say --no-passphrase if that is meant. No key was made".into());
     if let Some(file) = file {
-        let text = std::fs::read_to_string(file);
-        let text =
-            text.map_err(|e| Failure::Use(format!("cannot read the passphrase {}: {e}. No key was made", shown_path(file))))?;
-        return Some(Passphrase::new(&text)).filter(|p| !p.is_empty()).ok_or_else(empty).map(Some);
+        let unread = |e| Failure::Use(format!("cannot read the passphrase {}: {e}. No key was made", shown_path(file)));
+        return Some(read_passphrase(file).map_err(unread)?).filter(|p| !p.is_empty()).ok_or_else(empty).map(Some);
     }
     if !std::io::stdin().is_terminal() {
         let why = "nobody can be asked for a passphrase here: name --passphrase-file, or say --no-passphrase. No key was made";

@@ -1,5 +1,6 @@
 //! `jurex lot`: which drives are expected, what is done, what is missing.
 
+use super::ledger::open;
 use super::{say, say_json};
 use crate::bench::Bench;
 use crate::cli::{LotArgs, LotClose, LotDo, LotImport, LotShow};
@@ -7,9 +8,10 @@ use crate::clock::wall;
 use crate::config::Config;
 use crate::exit::Failure;
 use crate::places::Places;
-use jurex_core::lot::{Item, List, Lot, LotError, SecondLooks, Stand, Statement, Tally};
+use crate::work::this_tool;
+use jurex_core::lot::{Item, List, Lot, LotError, SecondLooks, Stand, Statement, Tally, expected_in};
 use jurex_core::media::Drive;
-use jurex_core::record::{Papers, Tool};
+use jurex_core::record::Papers;
 use jurex_core::text::{printable, shown_path};
 use jurex_core::units::counted;
 use jurex_ledger::{Ledger, LedgerError, LotNow};
@@ -75,10 +77,6 @@ fn find(ledger: &Ledger, name: &str) -> Result<Lot, Failure> {
     ledger.lot(name)?.ok_or_else(|| Failure::Use(format!("there is no lot {} (`jurex lot show` lists them)", shown(name))))
 }
 
-fn open(places: &Places, demo: bool) -> Result<Ledger, Failure> {
-    super::ledger::open(places, demo)
-}
-
 /// A lot's drives as they stand, those that are attached now told from those that are not.
 fn items(now: &LotNow, here: &[String]) -> Vec<Item> {
     let here: Vec<&str> = here.iter().map(String::as_str).collect();
@@ -102,7 +100,7 @@ fn show(asked: &LotShow, ledger: &Ledger, here: &[String]) -> Result<ExitCode, F
         let one = |now: &LotNow| {
             let items = items(now, here);
             let tally = Tally::of(&items);
-            let drives = Statement::of(&now.lot, &items, wall(), tool());
+            let drives = Statement::of(&now.lot, &items, wall(), this_tool());
             json!({ "lot": now.lot.name, "opened": now.lot.opened, "closed": now.lot.closed, "tally": tally, "complete": tally.is_complete(), "drives": drives.lines() })
         };
         say_json(&json!({ "lots": nows.iter().map(one).collect::<Vec<_>>() }));
@@ -153,15 +151,11 @@ fn close(asked: &LotClose, ledger: &Ledger) -> Result<ExitCode, Failure> {
     Ok(if tally.is_complete() { ExitCode::SUCCESS } else { ExitCode::from(3) })
 }
 
-fn tool() -> Tool {
-    Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() }
-}
-
 /// What is stated of a lot, from the records of the ledger.
 pub(crate) fn statement(name: &str, places: &Places, config: &Config, demo: bool) -> Result<Statement, Failure> {
     let ledger = open(places, demo)?;
     let now = ledger.lot_now(find(&ledger, name)?)?;
-    let mut statement = Statement::of(&now.lot, &items(&now, &[]), wall(), tool());
+    let mut statement = Statement::of(&now.lot, &items(&now, &[]), wall(), this_tool());
     let papers = config.papers();
     (statement.organisation, statement.technician, statement.validator) =
         (papers.organisation, papers.technician, papers.validator);
@@ -184,7 +178,7 @@ pub(crate) fn statement(name: &str, places: &Places, config: &Config, demo: bool
 pub(crate) fn filled(mut papers: Papers, drive: &Drive, ledger: &Path) -> Result<Papers, LedgerError> {
     if let (true, Some(serial)) = (ledger.exists(), drive.unit.serial.as_deref()) {
         let lots = Ledger::open(ledger)?.lots(true)?;
-        if let Some((lot, expected)) = lots.iter().find_map(|lot| Some((lot, lot.find(serial)?))) {
+        if let Some((lot, expected)) = expected_in(&lots, serial) {
             expected.fill(&lot.name, &mut papers);
         }
     }

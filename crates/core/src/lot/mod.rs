@@ -113,6 +113,18 @@ pub enum Stand {
     NotSeen,
 }
 
+impl Stand {
+    /// In a word: begun without a record is here and not done.
+    pub fn word(&self) -> StandWord {
+        match self {
+            Stand::Done(_) => StandWord::Done,
+            Stand::Failed(_) => StandWord::Failed,
+            Stand::Begun | Stand::Here => StandWord::Here,
+            Stand::NotSeen => StandWord::NotSeen,
+        }
+    }
+}
+
 /// One drive of a lot: expected, or come without being expected.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Item {
@@ -191,6 +203,11 @@ impl Lot {
     }
 }
 
+/// What the first of these lots that is open expects of a drive of that serial, with the lot.
+pub fn expected_in<'l>(lots: impl IntoIterator<Item = &'l Lot>, serial: &str) -> Option<(&'l Lot, &'l Expected)> {
+    lots.into_iter().filter(|lot| lot.closed.is_none()).find_map(|lot| Some((lot, lot.find(serial)?)))
+}
+
 fn stand_of((_, _, record): &OfLot, need: Option<Need>) -> Stand {
     let Some(record) = record else { return Stand::Begun };
     let outcome = record.claim().outcome();
@@ -221,19 +238,24 @@ pub struct Tally {
 impl Tally {
     /// Of these drives.
     pub fn of(items: &[Item]) -> Self {
+        Self::count(items.iter().map(|item| (item.expected.is_some(), item.stand.word())))
+    }
+
+    /// Of drives of which is known whether they were expected, and how they stand.
+    pub(crate) fn count(drives: impl Iterator<Item = (bool, StandWord)>) -> Self {
         let mut tally = Self::default();
-        for item in items {
-            if item.expected.is_none() {
+        for (expected, stand) in drives {
+            if !expected {
                 tally.unexpected += 1;
-                tally.unexpected_failed += usize::from(!matches!(item.stand, Stand::Done(_)));
+                tally.unexpected_failed += usize::from(stand != StandWord::Done);
                 continue;
             }
             tally.expected += 1;
-            match item.stand {
-                Stand::Done(_) => tally.done += 1,
-                Stand::Failed(_) => tally.failed += 1,
-                Stand::Begun | Stand::Here => tally.here += 1,
-                Stand::NotSeen => tally.not_seen += 1,
+            match stand {
+                StandWord::Done => tally.done += 1,
+                StandWord::Failed => tally.failed += 1,
+                StandWord::Here => tally.here += 1,
+                StandWord::NotSeen => tally.not_seen += 1,
             }
         }
         tally

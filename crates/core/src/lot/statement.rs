@@ -224,22 +224,7 @@ impl Statement {
 }
 
 fn tally_of(lines: &[StatementLine]) -> Tally {
-    let mut tally = Tally::default();
-    for line in lines {
-        if !line.expected {
-            tally.unexpected += 1;
-            tally.unexpected_failed += usize::from(line.stand != StandWord::Done);
-            continue;
-        }
-        tally.expected += 1;
-        match line.stand {
-            StandWord::Done => tally.done += 1,
-            StandWord::Failed => tally.failed += 1,
-            StandWord::Here => tally.here += 1,
-            StandWord::NotSeen => tally.not_seen += 1,
-        }
-    }
-    tally
+    Tally::count(lines.iter().map(|line| (line.expected, line.stand)))
 }
 
 impl StandWord {
@@ -263,12 +248,6 @@ impl StatementLine {
         let said = |list: Option<&String>, papers: Option<&String>| {
             papers.filter(|t| !t.is_empty()).or(list).cloned().unwrap_or_default()
         };
-        let stand = match item.stand {
-            Stand::Done(_) => StandWord::Done,
-            Stand::Failed(_) => StandWord::Failed,
-            Stand::Begun | Stand::Here => StandWord::Here,
-            Stand::NotSeen => StandWord::NotSeen,
-        };
         let because = match (&item.stand, record) {
             (Stand::Failed(outcome), Some(r)) if *outcome != Outcome::NotSanitized => {
                 format!("{outcome} is less than is needed. {}", first_reason(r))
@@ -281,7 +260,7 @@ impl StatementLine {
         Self {
             serial: item.serial.clone(),
             expected: item.expected.is_some(),
-            stand,
+            stand: item.stand.word(),
             property_number: said(from_list(|e| &e.property_number), from_papers(|p| &p.property_number)),
             source: said(from_list(|e| &e.source), from_papers(|p| &p.source)),
             drive: record.map(|r| r.evidence().drive().called()).unwrap_or_default(),

@@ -47,28 +47,38 @@ pub(super) fn sign(digest: &[u8; 32], key: &PdfKey) -> Vec<u8> {
     build(digest, certificates, key.public(), &signature)
 }
 
-/// The key that has signed this digest, if `cms` is such a signature to the byte.
-pub(super) fn check(cms: &[u8], digest: &[u8; 32]) -> Option<PublicPdfKey> {
+/// What a signature is made of, as far as it is one.
+struct Parts<'c> {
+    /// The signer's first.
+    certificates: Vec<Vec<u8>>,
+    signature: &'c [u8],
+}
+
+fn parts(cms: &[u8]) -> Option<Parts<'_>> {
     let mut outer = Reader(cms).next(0x30)?.0;
     outer.next(6)?;
     let mut signed = outer.next(0xa0)?.0.next(0x30)?.0;
-    signed.next(2)?;
-    signed.next(0x31)?;
-    signed.next(0x30)?;
-    let mut list = signed.next(0xa0)?.0;
-    let mut certificates = vec![];
-    while let Some((_, whole)) = list.next(0x30) {
-        certificates.push(whole.to_vec());
+    for passed_over in [2, 0x31, 0x30] {
+        signed.next(passed_over)?;
     }
+    let mut list = signed.next(0xa0)?.0;
+    let certificates = std::iter::from_fn(|| list.next(0x30)).map(|(_, whole)| whole.to_vec()).collect();
     let mut signer = signed.next(0x31)?.0.next(0x30)?.0;
-    signer.next(2)?;
-    signer.next(0x30)?;
-    signer.next(0x30)?;
-    signer.next(0xa0)?;
-    signer.next(0x30)?;
-    let signature = signer.next(4)?.0.0;
-    let public = PublicPdfKey::of(certificates.first()?).ok()?;
-    let right = build(digest, &certificates, &public, signature) == cms
-        && public.verify(&tlv(0x31, &attributes(digest, &certificates[0])), signature);
-    right.then_some(public)
+    for passed_over in [2, 0x30, 0x30, 0xa0, 0x30] {
+        signer.next(passed_over)?;
+    }
+    Some(Parts { certificates, signature: signer.next(4)?.0.0 })
+}
+
+/// Who says that they have signed, whether it holds or not.
+pub(super) fn signer(cms: &[u8]) -> Option<PublicPdfKey> {
+    PublicPdfKey::of(parts(cms)?.certificates.first()?).ok()
+}
+
+/// Whether `cms` is, to the byte, a signature of this digest by its signer.
+pub(super) fn is_of(cms: &[u8], digest: &[u8; 32], public: &PublicPdfKey) -> bool {
+    parts(cms).is_some_and(|Parts { certificates, signature }| {
+        build(digest, &certificates, public, signature) == cms
+            && public.verify(&tlv(0x31, &attributes(digest, &certificates[0])), signature)
+    })
 }

@@ -221,14 +221,9 @@ pub fn sign_pdf(pdf: &[u8], key: &PdfKey, when: Timestamp) -> Result<Vec<u8>, Ba
 /// It does not hold.
 pub fn check_pdf(pdf: &[u8]) -> Option<Result<PdfSignature<'_>, BadPdfSignature>> {
     let end = find(pdf, b"%%EOF").map(|at| at + 5)?;
-    // The one line end that may follow is the paper's own.
-    let end = if pdf.get(end) == Some(&b'\n') && Paper::of(&pdf[..end]).is_some() && !pdf[end..].starts_with(b"\n\n") {
-        end + 1
-    } else {
-        end
-    };
-    let is_signed = find(&pdf[end..], b"/SubFilter").is_some() || pdf.len() > end;
-    is_signed.then(|| check_after(pdf, end).or_else(|| check_after(pdf, end - 1)).ok_or(BadPdfSignature::Altered))
+    let is_signed = !matches!(pdf[end..], [] | [b'\n']);
+    // A line end after it is the paper's own, or there is none.
+    is_signed.then(|| check_after(pdf, end).or_else(|| check_after(pdf, end + 1)).ok_or(BadPdfSignature::Altered))
 }
 
 fn check_after(pdf: &[u8], end: usize) -> Option<PdfSignature<'_>> {
@@ -242,17 +237,11 @@ fn check_after(pdf: &[u8], end: usize) -> Option<PdfSignature<'_>> {
     let cms = reader.next(0x30)?.1;
     let time = between(std::str::from_utf8(added.get(..from)?).ok()?, "/M(D:", "Z)")?;
     let when = jiff::civil::DateTime::strptime("%Y%m%d%H%M%S", time).ok()?.to_zoned(jiff::tz::TimeZone::UTC).ok()?.timestamp();
-    let certificate_name = {
-        let mut outer = der::Reader(cms).next(0x30)?.0;
-        outer.next(6)?;
-        let mut signed = outer.next(0xa0)?.0.next(0x30)?.0;
-        for passed_over in [2, 0x31, 0x30] {
-            signed.next(passed_over)?;
-        }
-        PublicPdfKey::of(signed.next(0xa0)?.0.next(0x30)?.1).ok()?.subject
-    };
-    let (mut again, gap) = prepare(paper, &certificate_name, when)?;
-    let by = cms::check(cms, &digest(&again, &gap))?;
+    let by = cms::signer(cms)?;
+    let (mut again, gap) = prepare(paper, &by.subject, when)?;
+    if !cms::is_of(cms, &digest(&again, &gap), &by) {
+        return None;
+    }
     fill(&mut again, &gap, cms);
     (again == pdf).then_some(PdfSignature { by, when, paper })
 }

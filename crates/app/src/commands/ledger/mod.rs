@@ -18,20 +18,18 @@ use std::process::ExitCode;
 
 pub(crate) fn run(asked: &LedgerArgs) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
-    if let LedgerDo::Restore(from) = &asked.what {
-        return restore(&from.file, &places.ledger_for(asked.demo));
-    }
-    let ledger = open(&places, asked.demo)?;
+    // One that is to be put back may not be there, or may be damaged.
+    let ledger = || open(&places, asked.demo);
     match &asked.what {
-        LedgerDo::Check(check) => check::run(check, &ledger, &places, asked.demo),
-        LedgerDo::Head => check::head(&ledger),
-        LedgerDo::List(LedgerList { most, json }) => list(&ledger, "", *most, *json),
-        LedgerDo::Find(LedgerFind { words, most, json }) => list(&ledger, &words.join(" "), *most, *json),
-        LedgerDo::Show(show) => show::run(show, &ledger),
-        LedgerDo::Export(export) => export::run(export, &ledger, &places, asked.demo),
-        LedgerDo::Restore(_) => Ok(ExitCode::SUCCESS),
+        LedgerDo::Restore(from) => restore(&from.file, &places.ledger_for(asked.demo)),
+        LedgerDo::Check(check) => check::run(check, &ledger()?, &places, asked.demo),
+        LedgerDo::Head => check::head(&ledger()?),
+        LedgerDo::List(LedgerList { most, json }) => list(&ledger()?, "", *most, *json),
+        LedgerDo::Find(LedgerFind { words, most, json }) => list(&ledger()?, &words.join(" "), *most, *json),
+        LedgerDo::Show(show) => show::run(show, &ledger()?),
+        LedgerDo::Export(export) => export::run(export, &ledger()?, &places, asked.demo),
         LedgerDo::Backup(to) => {
-            ledger.backup(&to.file)?;
+            ledger()?.backup(&to.file)?;
             say(&format!("The ledger is copied to {}, its entries and heads with it.", shown_path(&to.file)));
             Ok(ExitCode::SUCCESS)
         }

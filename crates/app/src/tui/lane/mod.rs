@@ -18,7 +18,7 @@ use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Ended;
 use jurex_core::guard::{Cleared, Intent, Refusal};
 use jurex_core::ladder::suggested;
-use jurex_core::lot::Expected;
+use jurex_core::lot::{Expected, expected_in};
 use jurex_core::media::{Label, Scope};
 use jurex_core::method::Catalogue;
 use jurex_core::need::{Need, Sensitivity};
@@ -100,8 +100,7 @@ impl Lane {
     /// Puts what an open lot knows of this drive into its papers; gives what that is.
     pub(crate) fn fill_papers_from(&mut self, lots: &[LotNow]) -> Option<Expected> {
         let serial = self.seen.drive.unit.serial.as_deref()?;
-        let open = lots.iter().filter(|l| l.lot.closed.is_none());
-        let (lot, expected) = open.map(|l| &l.lot).find_map(|lot| Some((lot, lot.find(serial)?)))?;
+        let (lot, expected) = expected_in(lots.iter().map(|now| &now.lot), serial)?;
         expected.fill(&lot.name, &mut self.papers);
         Some(expected.clone())
     }

@@ -13,6 +13,7 @@ use jurex_core::strata::Strata;
 use jurex_ledger::{Line as Job, Standing};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
+use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 
 /// Rows above the first job, the top line among them.
@@ -90,10 +91,9 @@ fn list(state: &State, page: &LedgerPage, area: Rect, buffer: &mut Buffer) {
         return column.sentence(&format!("✕ {problem}"), Role::Strong);
     }
     let width = usize::from(column.width());
-    column.line(Line::styled(
-        row(["", "began", "drive", "serial", "  outcome", "lot"].map(String::from), width),
-        style(Role::Faint),
-    ));
+    let head = Cells { began: "began".into(), drive: "drive".into(), serial: "serial".into(), lot: "lot".into() };
+    let faint = style(Role::Faint);
+    column.line(Line::from_iter(head.spans(width, ("  ", faint), ("  outcome".into(), faint), faint)));
     if page.lines.is_empty() {
         let said = match page.answered.as_deref() {
             None => "Looking …",
@@ -105,51 +105,50 @@ fn list(state: &State, page: &LedgerPage, area: Rect, buffer: &mut Buffer) {
     let (rows, first) = shown(page, area);
     for (at, job) in page.lines.iter().enumerate().skip(first).take(rows) {
         let (mark, role) = standing(&job.standing);
-        let text = row(cells(job), width);
-        let pointer = if at == page.cursor { "▸ " } else { "  " };
-        let words = text.strip_prefix("  ").unwrap_or(&text).to_string();
-        let split = words.char_indices().nth(OUTCOME_AT.min(words.chars().count())).map_or(words.len(), |(i, _)| i);
-        let (before, rest) = words.split_at(split);
-        let end = rest.char_indices().nth(OUTCOME).map_or(rest.len(), |(i, _)| i);
-        let (outcome, after) = rest.split_at(end);
-        let base = style(if at == page.cursor { Role::Strong } else { Role::Text });
-        column.line(Line::from(vec![
-            Span::styled(pointer.to_string(), style(Role::Act)),
-            Span::styled(before.to_string(), base),
-            Span::styled(format!("{mark} {}", fit(outcome.trim_end(), OUTCOME - 2)), style(role)),
-            Span::styled(after.to_string(), base),
-        ]));
+        let here = at == page.cursor;
+        let pointer = (if here { "▸ " } else { "  " }, style(Role::Act));
+        let outcome = (format!("{mark} {}", job.standing.word()), style(role));
+        let base = style(if here { Role::Strong } else { Role::Text });
+        column.line(Line::from_iter(Cells::of(job).spans(width, pointer, outcome, base)));
     }
 }
 
-/// Columns of the list: mark, beginning, drive, serial; what is left goes to the lot.
+/// Columns of the list; what is left goes to the lot.
 const BEGAN: usize = 17;
 const DRIVE: usize = 23;
 const SERIAL: usize = 15;
 const OUTCOME: usize = 17;
-const OUTCOME_AT: usize = BEGAN + DRIVE + SERIAL;
 
-fn row([mark, began, drive, serial, outcome, lot]: [String; 6], width: usize) -> String {
-    let rest = width.saturating_sub(2 + OUTCOME_AT + OUTCOME);
-    format!(
-        "{}{}{}{}{}{}",
-        fit(&mark, 2),
-        fit(&began, BEGAN),
-        fit(&drive, DRIVE),
-        fit(&serial, SERIAL),
-        fit(&outcome, OUTCOME),
-        fit(&lot, rest)
-    )
+/// What stands in a row beside pointer and outcome.
+struct Cells {
+    began: String,
+    drive: String,
+    serial: String,
+    lot: String,
 }
 
-fn cells(job: &Job) -> [String; 6] {
-    let shown = |text: &str| jurex_core::text::printable(text.as_bytes());
-    let began: String = job.started.chars().take(16).map(|c| if c == 'T' { ' ' } else { c }).collect();
-    let record = job.standing.record();
-    let drive = record.map_or_else(|| shown(&job.drive), |r| r.evidence().drive().name());
-    let serial = shown(job.serial.as_deref().unwrap_or("-"));
-    let lot = record.map(|r| shown(&r.papers().lot)).unwrap_or_default();
-    [String::new(), began, drive, serial, job.standing.word(), lot]
+impl Cells {
+    fn of(job: &Job) -> Self {
+        let shown = |text: &str| jurex_core::text::printable(text.as_bytes());
+        let record = job.standing.record();
+        Self {
+            began: job.started.chars().take(16).map(|c| if c == 'T' { ' ' } else { c }).collect(),
+            drive: record.map_or_else(|| shown(&job.drive), |r| r.evidence().drive().name()),
+            serial: shown(job.serial.as_deref().unwrap_or("-")),
+            lot: record.map(|r| shown(&r.papers().lot)).unwrap_or_default(),
+        }
+    }
+
+    fn spans(&self, width: usize, pointer: (&'static str, Style), outcome: (String, Style), base: Style) -> [Span<'static>; 4] {
+        let before = format!("{}{}{}", fit(&self.began, BEGAN), fit(&self.drive, DRIVE), fit(&self.serial, SERIAL));
+        let rest = width.saturating_sub(2 + BEGAN + DRIVE + SERIAL + OUTCOME);
+        [
+            Span::styled(pointer.0, pointer.1),
+            Span::styled(before, base),
+            Span::styled(fit(&outcome.0, OUTCOME), outcome.1),
+            Span::styled(fit(&self.lot, rest), base),
+        ]
+    }
 }
 
 /// Its sign and colour: both say the same.
