@@ -460,12 +460,16 @@ pub(crate) struct SelfSigned {
 #[derive(Debug, Args)]
 pub(crate) struct WhichKey {
     /// The beginning of its id, or its name
+    // One id in sixty-four begins with a hyphen.
+    #[arg(allow_hyphen_values = true)]
     pub(crate) key: String,
 }
 
 #[derive(Debug, Args)]
 pub(crate) struct ExportKey {
     /// The beginning of its id, or its name
+    // One id in sixty-four begins with a hyphen.
+    #[arg(allow_hyphen_values = true)]
     pub(crate) key: String,
     /// As JSON Web Key
     #[arg(long)]

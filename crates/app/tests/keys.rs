@@ -75,6 +75,16 @@ fn keys_are_turned_over_and_what_the_old_one_signed_stays_good() {
     check(&place, &place.only("two", ".record.jws.json"), &[]).expect(0, &[&second]);
     place.jurex(&["keys", "show", &first[..10]]).expect(0, &["retired", "stays signed"]);
     place.jurex(&["keys", "show", "nobody"]).expect(1, &["no key nobody"]);
+    // Ids are base64url: some begin with a hyphen, and are no options for that.
+    for asked in [
+        &["keys", "show", "-Zx"][..],
+        &["keys", "retire", "-Zx"],
+        &["keys", "export", "--jwk", "-Zx"],
+        &["keys", "export", "-Zx", "--jwk"],
+    ] {
+        place.jurex(asked).expect(1, &["no key -Zx"]);
+    }
+    place.jurex(&["keys", "export", &first[..10], "--jwk"]).expect(0, &["\"kty\":\"OKP\""]);
     let folder = place.path("home/keys");
     let mode = |p: &Path| fs::metadata(p).unwrap().permissions().mode() & 0o777;
     assert_eq!(mode(&folder), 0o700);
