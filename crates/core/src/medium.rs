@@ -1,5 +1,9 @@
 //! The drive as the engine sees it: whole sectors in, whole sectors out, errors with their place.
 
+mod window;
+
+pub use window::Window;
+
 use crate::media::{Drive, Geometry};
 use crate::native::command::Port;
 use crate::units::{Lba, Sectors};
@@ -32,6 +36,16 @@ pub trait Medium {
 
     /// Empties the host's and the drive's own write caches onto the media.
     fn flush(&mut self) -> Result<(), MediumError>;
+
+    /// Tells the drive that these sectors are unused, so that it may forget them. That is no erasure: what is read of them afterwards
+    /// depends on the drive.
+    ///
+    /// # Errors
+    /// The drive, or the way to it, has no such command.
+    fn discard(&mut self, at: Sectors) -> Result<(), MediumError> {
+        let why = io::Error::from(io::ErrorKind::Unsupported);
+        Err(MediumError { op: Op::Discard, at: Some(at), cause: Cause::Refused(why) })
+    }
 
     /// The way to the drive's own commands; `None`: there is none here (an image, a loop device).
     fn port(&mut self) -> Option<&mut dyn Port> {
@@ -87,6 +101,8 @@ pub enum Op {
     Write,
     /// Flushing caches.
     Flush,
+    /// Telling it that sectors are unused.
+    Discard,
     /// Sending a command of the drive's own.
     Command,
 }
@@ -98,6 +114,7 @@ impl fmt::Display for Op {
             Op::Read => "read",
             Op::Write => "write",
             Op::Flush => "flush the drive's cache",
+            Op::Discard => "discard",
             Op::Command => "send the drive a command of its own",
         })
     }

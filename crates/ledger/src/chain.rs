@@ -58,6 +58,15 @@ pub enum Leaf {
         /// SHA-256 of its text.
         digest: String,
     },
+    /// It was noted what became of a drive.
+    Release {
+        /// Its serial; empty: it has none.
+        serial: String,
+        /// When.
+        when: String,
+        /// SHA-256 of the statement.
+        release: String,
+    },
     /// Something else that matters happened; all that is kept of it is this.
     Noted {
         /// What it is about.
@@ -439,6 +448,22 @@ impl Ledger {
                 *nth += 1;
             }
             Ok(Leaf::Lot { lot, digest, .. }) => drop(seen.lots.insert(lot, digest)),
+            Ok(Leaf::Release { serial, when, release }) => {
+                seen.releases += 1;
+                let there = "SELECT serial, made, json FROM release WHERE number = ?1";
+                let now: Option<(String, String, String)> = self
+                    .connection
+                    .prepare_cached(there)?
+                    .query_row([seen.releases as i64], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))
+                    .optional()?;
+                match now {
+                    None => checked.found(format!("What was noted at {when} of the drive with serial {serial} is gone.")),
+                    Some((s, made, json)) if s != serial || made != when || digest(&json) != release => checked.found(format!(
+                        "What was noted at {when} of the drive with serial {serial} is not as it was written: it has been altered."
+                    )),
+                    Some(_) => {}
+                }
+            }
             // All that is kept of it stands in the leaf.
             Ok(Leaf::Noted { .. }) => {}
         }
@@ -508,10 +533,14 @@ impl Ledger {
             ("job", count("SELECT count(*) FROM job")?, seen.jobs),
             ("record", count("SELECT count(*) FROM record")?, all(&seen.records)),
             ("second look", count("SELECT count(*) FROM verification")?, all(&seen.looks)),
+            ("statement of what became of a drive", count("SELECT count(*) FROM release")?, seen.releases),
         ];
         for (what, n, written) in there.into_iter().filter(|(_, n, written)| n > written) {
             let more = jurex_core::units::counted(n - written, what);
             checked.found(format!("{more} more than were ever written here: put in by other means."));
+        }
+        for name in crate::releases::wrong_matters(&self.connection)? {
+            checked.found(format!("What the list says is to be seen to of drive {name} does not follow from what happened to it."));
         }
         self.check_lots(seen, checked)
     }
@@ -561,6 +590,7 @@ fn check_text(what: &str, job: &str, made: &str, digest_then: &str, now: Option<
 #[derive(Default)]
 struct Seen {
     jobs: u64,
+    releases: u64,
     records: std::collections::BTreeMap<String, usize>,
     looks: std::collections::BTreeMap<String, usize>,
     /// Digests of the lots as they were kept last.

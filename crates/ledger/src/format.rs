@@ -1,13 +1,13 @@
 //! The file's format, and the steps from one to the next.
 
-use crate::{chain, index};
+use crate::{chain, index, releases};
 use rusqlite::Transaction;
 
 /// The newest format.
 pub(crate) const KNOWN: i64 = MIGRATIONS.len() as i64;
 
 /// Steps from one format to the next; the file's `user_version` counts those done.
-pub(crate) const MIGRATIONS: [&str; 6] = [
+pub(crate) const MIGRATIONS: [&str; 7] = [
     "
     CREATE TABLE job (
         name TEXT PRIMARY KEY,
@@ -96,6 +96,23 @@ pub(crate) const MIGRATIONS: [&str; 6] = [
     "
     CREATE INDEX leaf_about ON leaf(iif(json_valid(json), json_extract(json, '$.about'), NULL), number);
 ",
+    "
+    CREATE TABLE release (
+        number INTEGER PRIMARY KEY,
+        serial TEXT NOT NULL COLLATE NOCASE,
+        job TEXT,
+        made TEXT NOT NULL,
+        json TEXT NOT NULL
+    ) STRICT;
+    CREATE INDEX release_of_serial ON release(serial, number);
+    CREATE INDEX release_of_job ON release(job, number);
+    CREATE TABLE matter (
+        name TEXT PRIMARY KEY COLLATE NOCASE,
+        matter TEXT NOT NULL,
+        since TEXT NOT NULL
+    ) STRICT;
+    CREATE INDEX matter_of_kind ON matter(matter, since, name);
+",
 ];
 
 /// What a leaf of the last kind is about, as its index has it; NULL of every other one.
@@ -106,6 +123,9 @@ const WITH_TREE: i64 = 4;
 
 /// The format from which on a record knows its leaf, and jobs are found by what stands in their records.
 pub(crate) const WITH_INDEX: i64 = 5;
+
+/// The format from which on it is kept what becomes of drives.
+pub(crate) const WITH_RELEASES: i64 = 7;
 
 /// Takes all steps that are still to be taken.
 pub(crate) fn bring_up_to_date(change: &Transaction<'_>) -> rusqlite::Result<()> {
@@ -119,6 +139,9 @@ pub(crate) fn bring_up_to_date(change: &Transaction<'_>) -> rusqlite::Result<()>
     if done < WITH_INDEX {
         chain::keep_nodes(change)?;
         index::take_in(change)?;
+    }
+    if done < WITH_RELEASES {
+        releases::take_in(change)?;
     }
     change.pragma_update(None, "user_version", KNOWN)
 }

@@ -10,6 +10,7 @@ mod format;
 mod index;
 mod lots;
 mod proof;
+mod releases;
 mod tree;
 mod unfinished;
 
@@ -17,6 +18,7 @@ pub use chain::{About, Checked, Head, KeptHead, Leaf};
 pub use index::{Due, Line, Standing};
 pub use lots::LotNow;
 pub use proof::{BadProof, Inclusion};
+pub use releases::Known;
 pub use tree::Hash;
 pub use unfinished::Unfinished;
 
@@ -432,7 +434,8 @@ fn put_job(
     let mut insert = change.prepare_cached("INSERT INTO job (name, drive, serial, started) VALUES (?1, ?2, ?3, ?4)")?;
     insert.execute(params![job, drive, serial, started])?;
     chain::append(change, &Leaf::JobBegun { job: job.into(), drive: drive.into(), serial, started: started.into() })?;
-    index::take(change, job, None)
+    index::take(change, job, None)?;
+    releases::note_matter_of_job(change, job)
 }
 
 /// Adds a record, with its leaf.
@@ -441,7 +444,8 @@ fn add(change: &rusqlite::Transaction<'_>, record: &Record, made: Timestamp) -> 
     let leaf = chain::append(change, &chain::of_record(change, job, &made, &json)?)?;
     let mut insert = change.prepare_cached("INSERT INTO record (job, made, json, leaf) VALUES (?1, ?2, ?3, ?4)")?;
     insert.execute(params![job, made, json, leaf])?;
-    index::take(change, job, Some(record))
+    index::take(change, job, Some(record))?;
+    releases::note_matter_of_job(change, job)
 }
 
 /// The kind of file system that a file lies on, as the kernel numbers them; `None`: it does not say.

@@ -733,3 +733,64 @@ fn settings_are_noted_when_they_change_and_found_again_without_going_through_all
     let how: String = ledger.connection.query_row(&plan, [], |row| row.get(3)).unwrap();
     assert!(how.contains("USING INDEX leaf_about"), "{how}");
 }
+
+fn noted(ledger: &Ledger, serial: &str, when: &str, act: jurex_core::release::Act) {
+    use jurex_core::release::{About, OfDrive, Release};
+    let about = About {
+        tool: Tool { name: "Jurex".into(), version: "0".into() },
+        made: when.parse().unwrap(),
+        by: "Ines".into(),
+        drive: OfDrive::by_label(serial, MediaClass::Magnetic),
+        job: None,
+        lot: String::new(),
+    };
+    ledger.keep_release(&Release::new(about, act, Default::default()).unwrap()).unwrap();
+}
+
+#[test]
+fn what_became_of_drives_is_kept_and_what_is_open_follows_from_it() {
+    use jurex_core::release::{Act, Matter};
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    let ledger = Ledger::open(&path).unwrap();
+    let open = |ledger: &Ledger| -> Vec<(Matter, u64, Vec<String>)> {
+        let all = ledger.open_matters(9).unwrap();
+        all.into_iter().map(|(m, n, known)| (m, n, known.into_iter().map(|k| k.name).collect())).collect()
+    };
+    let job: JobId = "261123-AAAAAA".parse().unwrap();
+    ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
+    assert_eq!(open(&ledger), [(Matter::Undecided, 1, vec!["FM20K7Q41M".to_string()])], "a job without an end");
+    ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
+    noted(&ledger, "NEW1", "2026-11-26T10:00:00Z", Act::Received { from: "Skerry Point".into() });
+    noted(&ledger, "fm20k7q41m", "2026-11-26T11:00:00Z", Act::SentOut { service: "Gannet".into(), batch: "7".into() });
+    let nameless = Drive { unit: Default::default(), ..drive() };
+    let other: JobId = "261123-BBBBBB".parse().unwrap();
+    ledger.begin(&other, &nameless, Timestamp::UNIX_EPOCH).unwrap();
+    let now = open(&ledger);
+    assert_eq!(now[0], (Matter::Undecided, 1, vec!["(261123-BBBBBB)".to_string()]));
+    assert_eq!(now[1], (Matter::NeverErased, 1, vec!["NEW1".to_string()]));
+    assert_eq!((now[2].0, now[2].1, now[2].2[0].to_uppercase()), (Matter::AtService, 1, "FM20K7Q41M".to_string()));
+    let known = ledger.known("Fm20k7q41M ").unwrap().unwrap();
+    assert_eq!((known.jobs.len(), known.releases.len()), (1, 1));
+    assert_eq!(ledger.known_by_job(&job).unwrap().unwrap().releases.len(), 1);
+    assert!(ledger.known_by_job(&other).unwrap().unwrap().called().contains("not told"));
+    assert_eq!(ledger.serials_like("new", 5).unwrap(), ["NEW1"]);
+    noted(&ledger, "NEW1", "2026-11-26T12:00:00Z", Act::HandedOver { to: "the harbour".into() });
+    assert_eq!(open(&ledger).len(), 2);
+    assert_eq!(ledger.check_chain(&[]).unwrap().wrong, Vec::<String>::new());
+    drop(ledger);
+    for (tampering, told) in [
+        ("UPDATE release SET json = replace(json, 'Skerry', 'Hollow') WHERE number = 1", "has been altered"),
+        ("DELETE FROM release WHERE number = 3", "is gone"),
+        ("INSERT INTO release SELECT 9, serial, job, made, json FROM release WHERE number = 1", "more than were ever written"),
+        ("DELETE FROM matter", "does not follow"),
+        ("UPDATE matter SET matter = 'no-end' WHERE name = '(261123-BBBBBB)'", "does not follow"),
+    ] {
+        let copy = dir.path().join("copy.sqlite3");
+        Ledger::open(&path).unwrap().backup(&copy).unwrap();
+        Connection::open(&copy).unwrap().execute(tampering, []).unwrap();
+        let wrong = Ledger::open(&copy).unwrap().check_chain(&[]).unwrap().wrong.join(" ");
+        assert!(wrong.contains(told), "{tampering}: {wrong}");
+        std::fs::remove_file(&copy).unwrap();
+    }
+}

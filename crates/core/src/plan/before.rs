@@ -28,6 +28,6 @@ impl From<Version2> for Plan {
         let Version2 { drive, title, notation, passes, verification, range, retries, faults_allowed, edition, expected } = before;
         let range = (range != drive.geometry.whole()).then_some(range);
         let stages = overwriting(Overwrite { passes, range, retries, faults_allowed });
-        Self { drive, title, notation, verification, stages, edition, expected, stated: None, searches: false }
+        Self { drive, title, notation, verification, stages, edition, expected, stated: None, searches: false, marks: false }
     }
 }

@@ -79,9 +79,26 @@ pub enum PlanError {
         /// What was asked for.
         range: Sectors,
     },
+    /// A mark says that the whole drive was erased.
+    #[error("a mark says that the whole drive was erased: none is left where {range} alone are to be overwritten")]
+    PartMarked {
+        /// What was asked for.
+        range: Sectors,
+    },
+    /// The drive is too small for a mark.
+    #[error("a mark takes 4096 bytes at either end and leaves room between: this drive has only {sectors} sectors")]
+    NoRoomForMark {
+        /// Its sectors.
+        sectors: u64,
+    },
     /// The passes ask to be read back, the order forbids it.
     #[error("the passes ask with `?` to be read back, and the verification is none: leave out one of the two")]
     Contradiction,
+}
+
+fn check_room_for_mark(drive: &Drive, marks: bool) -> Result<(), PlanError> {
+    let fits = !marks || crate::mark::places(drive.geometry).is_some();
+    if fits { Ok(()) } else { Err(PlanError::NoRoomForMark { sectors: drive.geometry.sectors }) }
 }
 
 /// A plan for one drive: a sequence of stages, every random choice made.
@@ -98,6 +115,8 @@ pub struct Plan {
     stated: Option<Stated>,
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     searches: bool,
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    marks: bool,
 }
 
 impl Plan {
@@ -116,6 +135,10 @@ impl Plan {
         if order.size_check == SizeCheck::Yes && range != drive.geometry.whole() {
             return Err(PlanError::PartMeasured { range });
         }
+        if order.marks && range != drive.geometry.whole() {
+            return Err(PlanError::PartMarked { range });
+        }
+        check_room_for_mark(drive, order.marks)?;
         let stages = order.stages(drive, entropy);
         let expected = judge(order.edition, &faultless(drive, &stages, &Stated::default()));
         Ok(Self {
@@ -128,6 +151,7 @@ impl Plan {
             expected,
             stated: None,
             searches: order.searches,
+            marks: order.marks,
         })
     }
 
@@ -161,6 +185,7 @@ impl Plan {
                 return Err(PlanError::PartAfterOwn { range });
             }
         }
+        check_room_for_mark(drive, order.marks)?;
         let stages = order.stages(drive, entropy);
         let expected = judge(order.edition, &faultless(drive, &stages, &order.stated));
         let verification = match order.how_much {
@@ -177,12 +202,18 @@ impl Plan {
             expected,
             stated: (!order.stated.conditions.is_empty()).then(|| order.stated.clone()),
             searches: order.searches,
+            marks: order.marks,
         })
     }
 
     /// Whether a search for leftovers runs before and after.
     pub fn searches(&self) -> bool {
         self.searches
+    }
+
+    /// Whether a mark is left on the drive once its erasure is proved.
+    pub fn leaves_mark(&self) -> bool {
+        self.marks
     }
 
     /// The drive's own erasure, if it has one.

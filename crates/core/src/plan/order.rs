@@ -35,6 +35,8 @@ pub struct Order {
     pub size_check: SizeCheck,
     /// Whether a search for leftovers runs before and after.
     pub searches: bool,
+    /// Whether a mark is left on the drive after the proof.
+    pub marks: bool,
     /// The rules that it is judged by.
     pub edition: Edition,
 }
@@ -65,6 +67,7 @@ impl Order {
             lift: None,
             size_check: SizeCheck::default(),
             searches: false,
+            marks: false,
             edition: Edition::default(),
         }
     }

@@ -47,6 +47,8 @@ pub struct OwnOrder {
     pub size_check: SizeCheck,
     /// Whether a search for leftovers runs before and after.
     pub searches: bool,
+    /// Whether a mark is left on the drive after the proof.
+    pub marks: bool,
     /// How much is read afterwards; `None`: nothing, and nothing is earned.
     pub how_much: Option<HowMuch>,
     /// An overwriting that follows.
@@ -66,6 +68,7 @@ impl OwnOrder {
             lift: Lift::of(drive),
             size_check: SizeCheck::default(),
             searches: false,
+            marks: false,
             how_much: Some(HowMuch::Full),
             then: None,
             stated: Stated::default(),
@@ -76,8 +79,8 @@ impl OwnOrder {
     /// The technique on all of `drive`, with the rules and the amount of reading that `order` has.
     pub fn of_way(technique: Technique, drive: &Drive, answers: &Answers, order: &Order) -> Self {
         let how_much = if let Verification::Read(how_much, _) = order.verification { Some(how_much) } else { None };
-        let (size_check, searches) = (order.size_check, order.searches);
-        Self { how_much, edition: order.edition, size_check, searches, ..Self::new(technique, drive, answers) }
+        let (size_check, searches, marks) = (order.size_check, order.searches, order.marks);
+        Self { how_much, edition: order.edition, size_check, searches, marks, ..Self::new(technique, drive, answers) }
     }
 
     /// What the technique reaches on that drive: a format may be of one namespace only.

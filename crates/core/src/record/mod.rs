@@ -199,6 +199,9 @@ pub struct MethodSaid {
     pub retries: u32,
     /// What the plan said it would earn.
     pub expected: Outcome,
+    /// Whether a mark was to be left on the drive after the proof.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub mark: bool,
 }
 
 /// The record. Its claim is computed from its evidence when it is made and again whenever it is read.
@@ -293,6 +296,7 @@ impl Record {
             verification: plan.verification(),
             retries: plan.retries(),
             expected: plan.expected().outcome(),
+            mark: plan.leaves_mark(),
         };
         let claim = judge(plan.edition(), &evidence);
         // A clock that was set a little meanwhile makes no job that ended before its work did.
@@ -414,6 +418,12 @@ impl Record {
     /// SHA-256 of the canonical JSON, in hexadecimal digits.
     pub fn digest(&self) -> String {
         crate::text::hex::encode(&Sha256::digest(self.to_json().as_bytes()))
+    }
+
+    /// SHA-256 of the canonical JSON of its evidence, in hexadecimal digits. Papers that are filled in later leave it as it is.
+    pub fn evidence_digest(&self) -> String {
+        let json = serde_json_canonicalizer::to_vec(&self.evidence).expect("evidence holds only strings, small numbers, lists and maps");
+        crate::text::hex::encode(&Sha256::digest(&json))
     }
 
     /// What was done and read back.

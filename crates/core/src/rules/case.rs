@@ -51,6 +51,22 @@ pub struct Case {
 }
 
 impl Case {
+    /// What people did with their hands, as they state it: nothing else is known of it.
+    pub(crate) fn stated(media: Media, technique: Technique, met: Vec<Condition>) -> Self {
+        Self {
+            media,
+            technique,
+            bridged: false,
+            simulated: false,
+            buffered: false,
+            elsewhere: None,
+            size_unproved: false,
+            unread: None,
+            met,
+            lacks: vec![],
+        }
+    }
+
     /// A treatment of the whole of `drive` by `technique` on which nothing would go wrong: only what the drive itself
     /// keeps from being reached is lacking.
     pub fn foreseen(drive: &Drive, technique: Technique, met: Vec<Condition>) -> Self {

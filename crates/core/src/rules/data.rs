@@ -111,7 +111,17 @@ impl Media {
 
     /// The kind that `drive` is.
     pub fn of(drive: &Drive) -> Self {
-        match (drive.class, drive.protocol) {
+        Self::of_class(drive.class, drive.protocol)
+    }
+
+    /// Whether it keeps its bytes on platters.
+    pub fn is_magnetic(self) -> bool {
+        matches!(self, Media::MagneticAta | Media::MagneticScsi)
+    }
+
+    /// The kind that media of that class is, spoken to so.
+    pub fn of_class(class: MediaClass, protocol: Protocol) -> Self {
+        match (class, protocol) {
             (MediaClass::Magnetic, Protocol::Scsi) => Media::MagneticScsi,
             (MediaClass::Magnetic, _) => Media::MagneticAta,
             (MediaClass::SolidState, Protocol::Nvme { .. }) => Media::SolidStateNvme,

@@ -88,10 +88,16 @@ pub fn judge(edition: Edition, evidence: &Evidence) -> Claim {
 /// The claim that follows from `case` by `rules`. Pure: the same case always gives the same claim, and nothing that is
 /// added to what the case lacks ever raises it.
 pub fn evaluate(rules: &RuleSet, case: &Case) -> Claim {
+    evaluate_stated(rules, case, vec![], vec![])
+}
+
+/// The same where people state what was done: what their statement lacks beside the case, and what their word does not cover.
+pub(crate) fn evaluate_stated(rules: &RuleSet, case: &Case, stated_lacks: Vec<Reason>, stated_limits: Vec<Reason>) -> Claim {
     let rule = rules.rule(case.media, case.technique);
     let reason = |sentence: &str, citation: &str| Reason { sentence: sentence.into(), citation: citation.into() };
     let mut lowering: Vec<Reason> = case.lacks.iter().filter_map(|lack| lowered_by(rules, case, lack)).collect();
-    let limits = limits(rules, case);
+    lowering.extend(stated_lacks);
+    let limits = limits(rules, case).into_iter().chain(stated_limits).collect();
     match rule {
         None => {
             let said = format!("{} earns nothing on this media ({}).", capital(case.technique.name()), case.media.name());

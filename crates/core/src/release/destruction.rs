@@ -1,0 +1,326 @@
+//! A destruction as people state it, and what follows from that by the rules.
+
+use crate::rules::{Case, Claim, Condition, Edition, Media, Reason, Technique, evaluate_stated};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::sync::LazyLock;
+
+/// What was done to it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum How {
+    /// Torn into small pieces by a disintegrator.
+    Disintegrated,
+    /// Cut into strips or pieces by a shredder.
+    Shredded,
+    /// Ground to powder.
+    Pulverized,
+    /// Burnt in a licensed incinerator.
+    Incinerated,
+    /// Melted down.
+    Melted,
+    /// Pressed flat.
+    Crushed,
+    /// Drilled through.
+    Drilled,
+    /// Sawn or cut apart.
+    Cut,
+    /// Bent.
+    Bent,
+    /// Put through a degausser.
+    Degaussed,
+}
+
+impl How {
+    /// Every way.
+    pub const ALL: [How; 10] = [
+        How::Disintegrated,
+        How::Shredded,
+        How::Pulverized,
+        How::Incinerated,
+        How::Melted,
+        How::Crushed,
+        How::Drilled,
+        How::Cut,
+        How::Bent,
+        How::Degaussed,
+    ];
+
+    /// Its word, on the command line and in sentences.
+    pub fn word(self) -> &'static str {
+        match self {
+            How::Disintegrated => "disintegrated",
+            How::Shredded => "shredded",
+            How::Pulverized => "pulverized",
+            How::Incinerated => "incinerated",
+            How::Melted => "melted",
+            How::Crushed => "crushed",
+            How::Drilled => "drilled",
+            How::Cut => "cut",
+            How::Bent => "bent",
+            How::Degaussed => "degaussed",
+        }
+    }
+
+    /// Whether it leaves pieces whose size tells how much may still be read.
+    pub fn leaves_pieces(self) -> bool {
+        matches!(self, How::Disintegrated | How::Shredded | How::Pulverized)
+    }
+
+    /// What protects the person, in one line.
+    pub fn protects(self) -> &'static str {
+        match self {
+            How::Disintegrated | How::Shredded | How::Pulverized => {
+                "Goggles, gloves, ear protection, and extraction or a mask against dust; take batteries out first: they catch fire."
+            }
+            How::Incinerated | How::Melted => {
+                "Only in a licensed furnace: fumes of boards and plastics are poisonous; take batteries out first: they burst."
+            }
+            How::Crushed | How::Drilled | How::Cut | How::Bent => {
+                "Goggles and gloves, the drive in a clamp: platters of glass burst; keep out of batteries, and do not breathe the dust."
+            }
+            How::Degaussed => {
+                "Keep people with pacemakers or implants well away, and watches, cards and tools of steel off the degausser."
+            }
+        }
+    }
+}
+
+/// A service outside that did it, with the certificate that came back.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Outside {
+    /// Who.
+    pub service: String,
+    /// The batch that the drive went with.
+    pub batch: String,
+    /// Number of their certificate.
+    pub certificate: String,
+}
+
+/// A destruction, as it is stated.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Destruction {
+    /// What was done.
+    pub how: How,
+    /// Largest piece that is left, in millimetres.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub particle_mm: Option<f64>,
+    /// Field of the degausser in oersted.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub field_oersted: Option<u32>,
+    /// Coercivity of the drive in oersted.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub coercivity_oersted: Option<u32>,
+    /// Whether it is stated that the degausser is rated for this drive, which is neither hybrid nor heat-assisted.
+    #[serde(skip_serializing_if = "std::ops::Not::not", default)]
+    pub rated: bool,
+    /// The machine, by its maker's and model's name.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub machine: String,
+    /// Where.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub place: String,
+    /// Who did it.
+    pub by: String,
+    /// Who saw it.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub witness: String,
+    /// SHA-256 of a photograph, in hexadecimal digits.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub photo: String,
+    /// The service that did it, if it was done outside.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub outside: Option<Outside>,
+}
+
+impl Destruction {
+    /// One of which nothing else is said but by whom.
+    #[cfg(test)]
+    pub(crate) fn by(how: How) -> Self {
+        Self { by: "Ines".into(), ..Self::of(how) }
+    }
+
+    /// One of which nothing else is said.
+    pub fn of(how: How) -> Self {
+        Self {
+            how,
+            particle_mm: None,
+            field_oersted: None,
+            coercivity_oersted: None,
+            rated: false,
+            machine: String::new(),
+            place: String::new(),
+            by: String::new(),
+            witness: String::new(),
+            photo: String::new(),
+            outside: None,
+        }
+    }
+
+    pub(super) fn texts(&self) -> Vec<&str> {
+        let outside = self.outside.iter().flat_map(|o| [&o.service, &o.batch, &o.certificate]);
+        let own = [&self.machine, &self.place, &self.by, &self.witness, &self.photo];
+        own.into_iter().chain(outside).map(String::as_str).collect()
+    }
+
+    pub(super) fn lacks(&self) -> Option<&'static str> {
+        let size = self.particle_mm.is_some_and(|mm| !mm.is_finite() || mm <= 0.0);
+        let of_degausser = self.field_oersted.is_some() || self.coercivity_oersted.is_some() || self.rated;
+        let is_digest = self.photo.len() == 64 && self.photo.bytes().all(|b| b.is_ascii_hexdigit());
+        match &self.outside {
+            _ if self.by.trim().is_empty() => Some("who did it"),
+            _ if size => Some("a size of pieces above zero, in millimetres"),
+            _ if self.particle_mm.is_some() && !self.how.leaves_pieces() => Some("of what there would be pieces of a size"),
+            _ if of_degausser && self.how != How::Degaussed => Some("which degausser that field would be of"),
+            _ if !self.photo.is_empty() && !is_digest => Some("a digest of the photograph in 64 hexadecimal digits"),
+            Some(outside) if outside.service.trim().is_empty() => Some("which service did it"),
+            Some(outside) if outside.certificate.trim().is_empty() => Some("the number of the service's certificate"),
+            _ => None,
+        }
+    }
+
+    /// What was done, in a sentence.
+    pub fn sentence(&self) -> String {
+        let mut said = format!("It was {}", self.how.word());
+        if let Some(mm) = self.particle_mm {
+            said += &format!(" to pieces of at most {mm} mm");
+        }
+        match (self.field_oersted, self.coercivity_oersted) {
+            (Some(field), Some(coercivity)) => said += &format!(" with {field} Oe, its coercivity being {coercivity} Oe"),
+            (Some(field), None) => said += &format!(" with {field} Oe"),
+            (None, _) => {}
+        }
+        for (word, text) in [("by", &self.by), ("with", &self.machine), ("at", &self.place)] {
+            if !text.is_empty() {
+                said += &format!(" {word} {text}");
+            }
+        }
+        if let Some(outside) = &self.outside {
+            said += &format!(" (service {}, batch {}, certificate {})", outside.service, outside.batch, outside.certificate);
+        }
+        if !self.witness.is_empty() {
+            said += &format!("; {} saw it", self.witness);
+        }
+        said + "."
+    }
+
+    /// Whether the degausser is known to be strong enough for the drive.
+    fn is_rated(&self) -> bool {
+        let too_weak = matches!((self.field_oersted, self.coercivity_oersted), (Some(f), Some(c)) if f < c);
+        self.rated && self.field_oersted.is_some() && !too_weak
+    }
+}
+
+/// What an edition says of a way.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Verdict {
+    edition: Edition,
+    how: Vec<How>,
+    destroys: bool,
+    sentence: String,
+    citation: String,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Verdicts {
+    /// Pieces of flash media larger than this may hold a whole chip.
+    flash_mm: f64,
+    flash_sentence: String,
+    flash_citation: String,
+    no_size_sentence: String,
+    no_size_citation: String,
+    verdict: Vec<Verdict>,
+}
+
+fn verdicts() -> &'static Verdicts {
+    static ALL: LazyLock<Verdicts> = LazyLock::new(|| {
+        toml::from_str(include_str!("destruction.toml")).expect("the rules of destruction that are built in can be read")
+    });
+    &ALL
+}
+
+/// What a stated destruction earns on that media. Of what is not stated the worse is taken.
+pub fn judge_destruction(edition: Edition, media: Media, stated: &Destruction) -> Claim {
+    let reason = |sentence: &str, citation: &str| Reason { sentence: sentence.into(), citation: citation.into() };
+    let all = verdicts();
+    let (technique, met, lowering) = if stated.how == How::Degaussed {
+        (Technique::Degauss, stated.is_rated().then_some(Condition::RatedDegausser), vec![])
+    } else {
+        let verdict = all.verdict.iter().find(|v| v.edition == edition && v.how.contains(&stated.how));
+        let mut lowering: Vec<Reason> = match verdict {
+            Some(v) if v.destroys => vec![],
+            Some(v) => vec![reason(&v.sentence, &v.citation)],
+            None => vec![reason("These rules do not know that way.", edition.title())],
+        };
+        if lowering.is_empty() && stated.how.leaves_pieces() {
+            match stated.particle_mm {
+                None => lowering.push(reason(&all.no_size_sentence, &all.no_size_citation)),
+                Some(mm) if !media.is_magnetic() && mm > all.flash_mm => {
+                    lowering.push(reason(&all.flash_sentence, &all.flash_citation));
+                }
+                Some(_) => {}
+            }
+        }
+        (Technique::Destruction, None, lowering)
+    };
+    let case = Case::stated(media, technique, met.into_iter().collect());
+    evaluate_stated(edition.rules(), &case, lowering, vec![rests_on(stated)])
+}
+
+/// No program has seen it.
+fn rests_on(stated: &Destruction) -> Reason {
+    let who = match (&stated.outside, stated.witness.trim()) {
+        (Some(outside), _) => format!("{} and on certificate {} of {}", stated.by, outside.certificate, outside.service),
+        (None, "") => format!("{}; nobody is named who saw it", stated.by),
+        (None, witness) => format!("{} and of {witness}, who saw it", stated.by),
+    };
+    Reason {
+        sentence: format!("It rests on the statement of {who}. No program has seen it."),
+        citation: "Statement, not a reading".into(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::rules::Outcome;
+
+    #[test]
+    fn every_way_earns_what_the_editions_say_and_no_more() {
+        use How::*;
+        use Outcome::{Destroy, NotSanitized, Purge};
+        let sized = |how: How, mm: f64| Destruction { particle_mm: how.leaves_pieces().then_some(mm), ..Destruction::by(how) };
+        for how in How::ALL {
+            let (rev1, rev2) = match how {
+                Disintegrated | Incinerated | Melted => (Destroy, Destroy),
+                Shredded | Pulverized => (Destroy, NotSanitized),
+                Crushed | Drilled | Cut | Bent | Degaussed => (NotSanitized, NotSanitized),
+            };
+            for (edition, earns) in [(Edition::Rev1, rev1), (Edition::Rev2, rev2)] {
+                for media in Media::ALL {
+                    let claim = judge_destruction(edition, media, &sized(how, 2.0));
+                    assert_eq!(claim.outcome(), earns, "{edition} {media:?} {how:?}: {claim:?}");
+                    assert!(claim.limits().iter().any(|l| l.sentence.contains("statement of Ines")), "{claim:?}");
+                    let unsized_ = judge_destruction(edition, media, &Destruction::by(how));
+                    assert!(unsized_.outcome() == NotSanitized || !how.leaves_pieces(), "no size was stated");
+                    let large = judge_destruction(edition, media, &sized(how, 20.0)).outcome();
+                    assert!(large <= earns && (media.is_magnetic() || !how.leaves_pieces() || large == NotSanitized));
+                }
+            }
+        }
+        let drilled = judge_destruction(Edition::Rev2, Media::MagneticAta, &Destruction::by(Drilled));
+        assert!(drilled.reasons()[0].sentence.contains("only damage") && !drilled.reasons()[0].citation.is_empty());
+        let field = |field, coercivity, rated| {
+            let stated = Destruction { field_oersted: field, coercivity_oersted: coercivity, rated, ..Destruction::by(Degaussed) };
+            [Media::MagneticAta, Media::SolidStateAta, Media::Unknown].map(|m| judge_destruction(Edition::Rev2, m, &stated).outcome())
+        };
+        assert_eq!(field(Some(9000), Some(5000), true), [Purge, NotSanitized, NotSanitized], "never of flash, never of unknown");
+        for weak in [field(Some(4000), Some(5000), true), field(Some(9000), None, false), field(None, None, true)] {
+            assert_eq!(weak, [NotSanitized; 3]);
+        }
+    }
+}
