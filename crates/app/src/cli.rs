@@ -142,6 +142,10 @@ pub(crate) struct OrderArgs {
     /// Search it for leftovers before and after, a sample for a minute at most: both counts stand in the record
     #[arg(long)]
     pub(crate) leftovers: bool,
+    /// Whether a page of plain text that says what was done is left in the drive's first and last sectors after the proof (default: the
+    /// configuration's `mark`, else no)
+    #[arg(long, value_name = "yes|no", value_parser = yes_no())]
+    pub(crate) mark: Option<bool>,
     /// How often the passes are run through (1, unless a policy says otherwise)
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=500))]
     pub(crate) rounds: Option<u32>,
@@ -246,7 +250,7 @@ pub(crate) struct Erase {
     #[arg(long, value_name = "DIR")]
     pub(crate) out: PathBuf,
     /// Go on with the job on this drive that was stopped, lost its drive, was killed, or lost power
-    #[arg(long, conflicts_with_all = ["method", "passes", "way", "rounds", "blank", "verify", "from", "to", "partition", "retries", "rules", "faults", "size_check", "leftovers"])]
+    #[arg(long, conflicts_with_all = ["method", "passes", "way", "rounds", "blank", "verify", "from", "to", "partition", "retries", "rules", "faults", "size_check", "leftovers", "mark"])]
     pub(crate) resume: bool,
     /// One JSON event a line
     #[arg(long)]

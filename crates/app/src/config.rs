@@ -41,6 +41,8 @@ pub(crate) struct Config {
     pub(crate) head_file: Option<PathBuf>,
     /// Who elsewhere is told of ends and needs, and how: `[notice.mail]`, `[notice.webhook]`.
     pub(crate) notice: Ways,
+    /// Whether a mark is left on drives that are erased as a whole (false, unless said otherwise).
+    pub(crate) mark: bool,
     /// Whether the terminal rings and tells when a job ends (true, unless said otherwise).
     pub(crate) bell: Option<bool>,
     /// Methods of one's own, each a `[[method]]` with `name`, `title`, `passes` and perhaps `remark`.

@@ -20,6 +20,7 @@ mod paper;
 mod places;
 mod policies;
 mod readings;
+mod release;
 mod settings;
 mod signing;
 mod story;

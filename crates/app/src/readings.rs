@@ -50,6 +50,14 @@ pub(crate) fn prove(
         return Err(Failure::Refused(format!("{called} is another drive now ({}). It was not read", found.called())));
     }
     let (clock, access, started) = (SystemClock::new(), drive.medium().access(), wall());
+    let expected = match record.filter(|r| r.method.mark) {
+        Some(record) => {
+            let payload = |text: &str| jurex_sign::Signed::parse(text).ok().map(|signed| signed.unchecked().to_string());
+            let mark = jurex_core::mark::look(drive.medium(), &payload);
+            expected.with_mark(&mark, record, found.geometry)
+        }
+        None => expected,
+    };
     let all = [expected.range].into_iter().collect::<RangeSet>();
     let places = sampling.as_ref().map_or(all, |s| s.places(expected.range));
     let reading = drive.with_backend(|backend| {

@@ -4,7 +4,7 @@ use crate::clock::wall;
 use crate::config::Config;
 use crate::places::Places;
 use jurex_core::proof::VerificationRecord;
-use jurex_core::record::Record;
+use jurex_core::record::{Papers, Record};
 use jurex_core::text::shown_path;
 use jurex_ledger::{Head, Inclusion, Ledger, LedgerError};
 use jurex_report::{House, Print, Standing};
@@ -96,6 +96,15 @@ impl Seal {
     /// The key that signs.
     pub(crate) fn key(&self) -> Option<&PrivateKey> {
         self.key.as_ref()
+    }
+
+    /// Where whoever finds a mark is to ask.
+    pub(crate) fn where_to_ask(&self, papers: &Papers) -> String {
+        let house = &self.house;
+        let name = if house.name.is_empty() { &papers.organisation } else { &house.name };
+        let person = &papers.technician;
+        let parts = std::iter::once(name).chain(&house.address).chain([&person.place, &person.contact]);
+        parts.map(|p| p.trim()).filter(|p| !p.is_empty()).collect::<Vec<_>>().join(", ")
     }
 
     /// What is not signed though there is a key that could, and why.

@@ -5,19 +5,22 @@ use crate::clock::{SystemClock, SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
 use crate::heat::Watched;
 use crate::readings;
+use crate::signing::Seal;
 use jiff::Timestamp;
 use jurex_core::contents::Contents;
 use jurex_core::erase::{
     self, Backend, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError, Wish,
 };
 use jurex_core::evidence::Ended;
+use jurex_core::mark::{self, Mark, MarkSays, Marked};
 use jurex_core::media::Drive;
 use jurex_core::medium::MediumError;
 use jurex_core::notation::Entropy;
 use jurex_core::plan::{ArmedPlan, Plan};
 use jurex_core::record::{JobId, Papers, Record, SecondLook, Tool};
+use jurex_core::release::{About, Act, OfDrive, Release};
 use jurex_core::residue::Leftovers;
-use jurex_core::rules::Outcome;
+use jurex_core::rules::{Edition, Outcome};
 use jurex_ledger::{Ledger, LedgerError, Unfinished};
 use std::path::Path;
 
@@ -49,6 +52,23 @@ pub(crate) struct Finished {
     pub(crate) ledger_trouble: Option<LedgerError>,
     /// What it needs to go on, if it was cut short.
     pub(crate) unfinished: Option<Box<Unfinished>>,
+    /// The mark that was to be left on the drive, or why none was; `None`: none was wanted.
+    pub(crate) mark: Option<Result<Marked, String>>,
+}
+
+impl Finished {
+    /// Whether a mark was wanted and does not stand on the drive.
+    pub(crate) fn lacks_its_mark(&self) -> bool {
+        self.mark.as_ref().is_some_and(|mark| !mark.as_ref().is_ok_and(Marked::is_whole))
+    }
+
+    /// What came of the mark, in a sentence.
+    pub(crate) fn mark_said(&self) -> Option<String> {
+        self.mark.as_ref().map(|mark| match mark {
+            Ok(marked) => marked.sentence(),
+            Err(why) => format!("No mark was left on the drive: {why}."),
+        })
+    }
 }
 
 /// A drive that is open for this process alone, from the label check to the end of the proof. Nothing is written yet.
@@ -252,6 +272,32 @@ fn search_beside(
     }
 }
 
+/// Lays the mark of a record on its drive, reads it back, and notes that in the ledger. The record is there already, whatever comes of it.
+fn leave_mark(record: &Record, seal: &Seal, backend: &mut dyn Backend, ledger: &Ledger) -> Result<Marked, String> {
+    let says = MarkSays::of(record, &seal.where_to_ask(record.papers()));
+    let says = says.ok_or("a mark is left only on a drive that is sanitized")?;
+    let evidence = record.evidence();
+    let geometry = evidence.geometry();
+    let mark = Mark::new(says, |text| seal.key().map(|key| jurex_sign::sign(text, key)));
+    let page = mark.page(geometry.logical).ok_or("what it is to say does not fit")?;
+    let copies = mark::lay(backend, geometry, &page).ok_or("the drive is too small for one")?;
+    let marked = Marked { page: Mark::digest(&page), key_id: seal.key().map(|key| key.public().id()), copies };
+    let by = &record.papers().technician.name;
+    let about = About {
+        tool: this_tool(),
+        made: wall(),
+        by: if by.trim().is_empty() { "Jurex".into() } else { by.clone() },
+        drive: OfDrive { geometry: Some(geometry), ..OfDrive::of(evidence.drive()) },
+        job: Some((record.job.clone(), record.digest())),
+        lot: record.papers().lot.clone(),
+    };
+    let noted = Release::new(about, Act::Marked(marked.clone()), Edition::default()).map_err(|e| e.to_string());
+    if let Err(e) = noted.and_then(|release| ledger.keep_release(&release).map_err(|e| e.to_string())) {
+        tracing::error!("job {}: its mark is not in the ledger: {e}", record.job);
+    }
+    Ok(marked)
+}
+
 /// Checkpoints go to the ledger.
 struct InTheLedger<'l>(&'l Ledger, &'l JobId);
 
@@ -274,7 +320,8 @@ impl Prepared {
 
     /// Runs the job to its end. Every event goes to the ledger first and then to `tell`. A ledger that fails in the
     /// middle does not stop the job: the drive is better erased than half erased, and the trouble is reported.
-    pub(crate) fn run(self, control: &mut dyn JobControl, tell: &mut dyn FnMut(&Event)) -> Finished {
+    /// `seal` signs the mark that is left on the drive, if one is.
+    pub(crate) fn run(self, control: &mut dyn JobControl, seal: &Seal, tell: &mut dyn FnMut(&Event)) -> Finished {
         let mut ledger_trouble = None;
         let Prepared { mut job, seen, drive, mut beside, id, plan, mut before, papers, ledger, clock, started, .. } = self;
         let mut both = |event: &Event| {
@@ -303,22 +350,25 @@ impl Prepared {
             // Under the same hold. The job is over, whatever is wished of it meanwhile.
             let searches = plan.searches() && evidence.ended == Ended::Finished;
             let left = if searches { search_beside(&seen, false, control.person(), &mut both).0 } else { None };
-            (evidence, left)
+            let mut record = Record::new(id.clone(), this_tool(), &plan, before, evidence, (started, wall()), papers);
+            record.left = left;
+            record.second_look = second_look(&ledger, &record, self.habits.second_percent);
+            let stored = ledger.finish(&record, wall());
+            if let Err(e) = &stored {
+                tracing::error!("job {}: the record is not in the ledger: {e}", record.job);
+            }
+            // Still under the same hold, and only once the record stands: a mark never says what no ledger knows.
+            let mark = plan.leaves_mark().then(|| {
+                if stored.is_err() { Err("its record is not in the ledger".into()) } else { leave_mark(&record, seal, backend, &ledger) }
+            });
+            (record, stored, mark)
         };
-        let (evidence, left) = drive.with_backend_beside(&mut beside, work);
-        let tool = this_tool();
-        let goes_on = evidence.ended.can_go_on();
-        let mut record = Record::new(id.clone(), tool, &plan, before, evidence, (started, wall()), papers);
-        record.left = left;
-        record.second_look = second_look(&ledger, &record, self.habits.second_percent);
+        let (record, stored, mark) = drive.with_backend_beside(&mut beside, work);
+        let goes_on = record.evidence().ended.can_go_on();
         drop(beside);
-        let stored = ledger.finish(&record, wall());
-        if let Err(e) = &stored {
-            tracing::error!("job {}: the record is not in the ledger: {e}", record.job);
-        }
         let is_stored = stored.is_ok();
         // A record that is not stored leaves the job able to go on, and so to make it again.
         let unfinished = if goes_on || !is_stored { ledger.unfinished_job(&id).ok().flatten().map(Box::new) } else { None };
-        Finished { record, is_stored, ledger_trouble: stored.err().or(ledger_trouble), unfinished }
+        Finished { record, is_stored, ledger_trouble: stored.err().or(ledger_trouble), unfinished, mark }
     }
 }

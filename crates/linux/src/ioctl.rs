@@ -1,6 +1,10 @@
-//! The system calls that take structures: SG_IO and the NVMe admin command, which carry a drive's own commands, and what a
-//! loop device is attached to. Each has one safe function.
+//! The system calls that take structures: SG_IO and the NVMe admin command, which carry a drive's own commands, and those of block and
+//! loop devices (`block`). Each has one safe function.
 #![allow(unsafe_code, reason = "system calls that take a structure with pointers have no safe form")]
+
+mod block;
+
+pub(crate) use block::{discard, loop_attach, loop_backing, loop_detach, reread_table};
 
 use rustix::io::Errno;
 use rustix::ioctl::{Ioctl, IoctlOutput, Opcode, Updater, ioctl, opcode};
@@ -427,38 +431,4 @@ pub(crate) fn opal_erase_range(fd: impl AsFd, range: u8, password: &str) -> Resu
     // SAFETY: the call reads one `opal_session_info` (its layout is asserted above) through its pointer, which is to a local
     // that outlives it.
     unsafe { ioctl(fd, Opal::<SECURE_ERASE, OpalSession>(&mut session)) }
-}
-
-/// `struct loop_info64` of `linux/loop.h`, as far as it is used.
-#[repr(C)]
-struct LoopInfo {
-    device: u64,
-    inode: u64,
-    rdevice: u64,
-    rest: [u64; 26],
-}
-
-const _: () = assert!(size_of::<LoopInfo>() == 232);
-
-/// What a loop device is attached to (LOOP_GET_STATUS64), by the kernel's own word; `None` if it can't be asked.
-pub(crate) fn loop_backing(device: &str) -> Option<crate::object::Object> {
-    use crate::object::Object;
-    use rustix::fs::{Mode, OFlags, open};
-    const LOOP_GET_STATUS64: Opcode = 0x4C05;
-    let fd = open(device, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty()).ok()?;
-    let mut info = LoopInfo { device: 0, inode: 0, rdevice: 0, rest: [0; 26] };
-    // SAFETY: LOOP_GET_STATUS64 writes one `loop_info64` (its size is asserted above) through its pointer, which is to a
-    // local that outlives the call.
-    unsafe { ioctl(&fd, Updater::<LOOP_GET_STATUS64, LoopInfo>::new(&mut info)) }.ok()?;
-    Some(if info.rdevice != 0 {
-        Object::Device(kernel_number(info.rdevice))
-    } else {
-        Object::File(kernel_number(info.device), info.inode)
-    })
-}
-
-/// A device number as the kernel encodes it in this structure (minor 7:0, major, minor 19:8), as the C library has it.
-fn kernel_number(encoded: u64) -> u64 {
-    let (major, minor) = ((encoded >> 8) & 0xfff, (encoded & 0xff) | ((encoded >> 12) & 0xf_ff00));
-    rustix::fs::makedev(major as u32, minor as u32)
 }

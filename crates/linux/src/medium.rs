@@ -192,6 +192,19 @@ fn file_alignment(file: &File) -> u64 {
 }
 
 impl LinuxMedium {
+    /// The descriptor past the system's cache, where there is one.
+    pub(crate) fn file(&self) -> &File {
+        self.direct.as_ref().unwrap_or(&self.cached)
+    }
+
+    /// Lets the kernel read its partition table anew, so that its partitions are there under their names.
+    ///
+    /// # Errors
+    /// A partition is in use, or it is a file.
+    pub fn reread_table(&self) -> io::Result<()> {
+        crate::ioctl::reread_table(&self.cached).map_err(io::Error::from)
+    }
+
     /// A second handle on the same open drive, for another thread.
     pub(crate) fn again(&self) -> io::Result<Self> {
         Ok(Self {
@@ -320,6 +333,17 @@ impl Medium for LinuxMedium {
             }),
         });
         written.map_err(|e| self.fail(Op::Write, Some(stretch), end_of_file_is_an_io_error(e)))
+    }
+
+    fn discard(&mut self, at: Sectors) -> Result<(), MediumError> {
+        use rustix::fs::{FallocateFlags, fallocate};
+        let geometry = self.geometry();
+        let (first, bytes) = (geometry.bytes_of(at.first.0), geometry.bytes_of(at.count));
+        let done = match self.behind {
+            Behind::Device => crate::ioctl::discard(&self.cached, first, bytes),
+            Behind::File => fallocate(&self.cached, FallocateFlags::PUNCH_HOLE | FallocateFlags::KEEP_SIZE, first, bytes),
+        };
+        done.map_err(|e| self.fail(Op::Discard, Some(at), e.into()))
     }
 
     fn flush(&mut self) -> Result<(), MediumError> {

@@ -5,7 +5,9 @@ use crate::house::House;
 use crate::lot::lot_certificate;
 use crate::print::Print;
 use jurex_core::lot::Statement;
+use crate::release::destruction_paper;
 use jurex_core::record::Record;
+use jurex_core::release::Release;
 use std::io::Read;
 
 /// Most bytes that a record may have.
@@ -81,6 +83,11 @@ const PROOF_START: &str = "c2sp.org/tlog-proof@";
 /// Whether `pdf` is to the byte what this version prints of that lot so.
 pub fn is_as_printed_of_lot(pdf: &[u8], statement: &Statement, house: &House) -> bool {
     lot_certificate(statement, house).is_ok_and(|printed| printed == pdf)
+}
+
+/// Whether `pdf` is to the byte what this version prints of that destruction so.
+pub fn is_as_printed_of_destruction(pdf: &[u8], release: &Release, house: &House) -> bool {
+    destruction_paper(release, house).is_ok_and(|printed| printed.as_deref() == Some(pdf))
 }
 
 /// Whether `pdf` is to the byte what this version prints of `record` so.

@@ -78,6 +78,9 @@ pub enum PageSize {
     A4,
     /// 8.5 by 11 inches.
     Letter,
+    /// So many tenths of a millimetre: labels.
+    #[serde(skip)]
+    Tenths(u16, u16),
 }
 
 impl PageSize {
@@ -86,6 +89,7 @@ impl PageSize {
         match self {
             PageSize::A4 => (595.28, 841.89),
             PageSize::Letter => (612.0, 792.0),
+            PageSize::Tenths(w, h) => (f32::from(w) * 7.2 / 25.4, f32::from(h) * 7.2 / 25.4),
         }
     }
 }

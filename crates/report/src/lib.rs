@@ -8,24 +8,28 @@ mod certificate;
 mod drawing;
 mod fonts;
 mod house;
+mod label;
 mod lot;
 mod page;
 mod pdf;
 mod preview;
 mod print;
 mod qr;
+mod release;
 mod words;
 
-pub use attached::{Attached, NoAttachment, attached, is_as_printed, is_as_printed_of_lot};
+pub use attached::{Attached, NoAttachment, attached, is_as_printed, is_as_printed_of_destruction, is_as_printed_of_lot};
 pub use certificate::{CertificateError, certificate};
 pub use house::{Colour, House, HouseError, Language, OwnField, PageSize, Picture};
 use jurex_core::record::{Papers, Record};
+pub use label::{Label, LabelError, LabelSize, LabelsError, labels_pdf};
 use jurex_core::strata::Strata;
 pub use lot::lot_certificate;
 pub use pdf::PdfError;
 pub use preview::{PreviewLine, preview};
 pub use print::{Print, Standing};
 pub use qr::{Code, NoCode};
+pub use release::destruction_paper;
 
 /// Signs in what people and drives have written that the certificate's fonts lack, if `record` gets these papers: they print
 /// as `?`. The record itself keeps them.

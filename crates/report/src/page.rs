@@ -112,8 +112,7 @@ impl Layout {
     /// Starts a new page if less than `height` is left on this one.
     pub(crate) fn need(&mut self, height: f32) {
         if self.y + height > self.height() - BOTTOM {
-            self.pages += 1;
-            self.y = TOP;
+            self.new_page();
         }
     }
 
@@ -394,7 +393,8 @@ impl Layout {
 
     /// Goes on at the top of a new page.
     pub(crate) fn new_page(&mut self) {
-        self.need(self.height());
+        self.pages += 1;
+        self.y = TOP;
     }
 
     /// What is left of this page.

@@ -229,6 +229,9 @@ fn draw_drawing(surface: &mut Surface<'_>, (left, top): (f32, f32), drawing: &Dr
                 let moved: Vec<(f32, f32)> = points.iter().map(|(x, y)| (left + x, top + y)).collect();
                 draw_path(surface, &moved, *width, ink.rgb());
             }
+            Shape::Title { x, y, size, ink, text } => {
+                draw_text(surface, (left + x, top + y), Face::Strong, *size, ink.rgb(), text);
+            }
             Shape::Text { x, y, size, anchor, ink, text } => {
                 let width = fonts().width(Face::Text, *size, text);
                 let shift = match anchor {

@@ -67,6 +67,11 @@ impl Code {
 
     /// As a square so wide, its quiet border with it (ISO/IEC 18004).
     pub(crate) fn drawing(&self, width: f32, description: &str) -> Option<Drawing> {
+        self.drawing_in(width, description, Ink::Text)
+    }
+
+    /// The same in that ink.
+    pub(crate) fn drawing_in(&self, width: f32, description: &str, ink: Ink) -> Option<Drawing> {
         const QUIET: usize = 4;
         let code = QrCode::with_error_correction_level(self.to_string(), EcLevel::M).ok()?;
         let modules = code.width();
@@ -80,7 +85,7 @@ impl Code {
                 let run = row[x..].iter().take_while(|c| **c == Color::Dark).count();
                 if run > 0 {
                     let (left, top) = ((x + QUIET) as f32 * step, (y + QUIET) as f32 * step);
-                    shapes.push(Shape::Rect { x: left, y: top, w: run as f32 * step, h: step, ink: Ink::Text });
+                    shapes.push(Shape::Rect { x: left, y: top, w: run as f32 * step, h: step, ink });
                 }
                 x += run.max(1);
             }

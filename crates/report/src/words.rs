@@ -172,6 +172,26 @@ words! {
     no_job
     lot_made_by
     lot_digest
+    destroy_title
+    damage_title
+    destroy_reached
+    statement
+    rests_on_statement
+    how
+    pieces
+    field_strength
+    machine
+    done_by
+    seen_by
+    nobody_named
+    photograph
+    service
+    their_certificate
+    stated_by
+    earlier_job
+    attest_destruction
+    release_digest
+    whereabouts
 }
 
 const FILES: [(Language, &str); 4] = [

@@ -160,11 +160,11 @@ fn one(seen: &Seen, out: &Path, ledger: &Path, house: &House) -> Result<Option<R
     let mut papers = Config::demo().papers();
     papers.backup = Backup::NotNeeded;
     let (before, _) = seen.look();
+    let seal = Seal::none(house.clone());
     let finished = work::open(seen, &armed)?
         .begin(armed, before, papers, &InLedger { ledger, habits: Config::default().habits() })?
-        .run(&mut Unattended, &mut |_| {});
+        .run(&mut Unattended, &seal, &mut |_| {});
     let record = finished.record;
-    let seal = Seal::none(house.clone());
     files::write_all(out, &record, &Issue { seal: &seal, print: seal.print(ledger, &record) })
         .map_err(|e| not_certified(&record, &e, finished.is_stored))?;
     Ok(Some(record))

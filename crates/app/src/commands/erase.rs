@@ -50,7 +50,8 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
         if asked.order.way.is_none() {
             seen.verdict().map_err(refused)?;
         }
-        let course = order::course(&asked.order, &seen, &config.catalogue()?, config.rules, None, &papers.technician.name)?;
+        let by = &papers.technician.name;
+        let course = order::course(&asked.order, &seen, &config.catalogue()?, (config.rules, config.mark), None, by)?;
         let plan = Plan::of(&seen.drive, &course, &mut SystemEntropy)?;
         let cleared = seen.verdict_on(plan.intent()).map_err(refused)?;
         check_way(&seen, &plan)?;
@@ -62,7 +63,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let seal = seal(&places, &config, house, seen.drive.simulated);
     let mut control = StopOnSignal::install()?;
     let mut teller = Teller::new(asked, job.plan(), job.id().as_str());
-    let finished = job.run(&mut control, &mut |event| teller.tell(event));
+    let finished = job.run(&mut control, &seal, &mut |event| teller.tell(event));
     teller.done();
     if finished.is_stored && !seen.drive.simulated {
         seal.close(&ledger);
@@ -284,13 +285,15 @@ impl Teller {
 }
 
 fn finish(asked: &Erase, seen: &Seen, finished: Finished, issue: &Issue<'_>) -> Result<ExitCode, Failure> {
-    let Finished { record, is_stored, ledger_trouble, unfinished } = finished;
+    let (lacks_mark, mark_said) = (finished.lacks_its_mark(), finished.mark_said());
+    let Finished { record, is_stored, ledger_trouble, unfinished, .. } = finished;
     let name = if asked.resume { files::name_after_going_on(&asked.out, &record.job) } else { record.job.to_string() };
     let written = files::write_as(&asked.out, &name, &record, issue);
     if asked.json {
-        say_json(&result_json(&record, written.as_ref().ok()));
+        say_json(&result_json(&record, written.as_ref().ok(), mark_said.as_deref()));
     } else {
         summary(&record, seen);
+        mark_said.iter().for_each(|said| say(&format!("  mark     {said}")));
     }
     if unfinished.is_some() && !asked.json {
         let (drive, out) = (&asked.drive, asked.out.display());
@@ -316,7 +319,8 @@ fn finish(asked: &Erase, seen: &Seen, finished: Finished, issue: &Issue<'_>) -> 
             if !asked.json {
                 paths.iter().for_each(|p| say(&format!("  written  {}", p.display())));
             }
-            Ok(exit::of_record(&record))
+            let code = exit::of_record(&record);
+            Ok(if lacks_mark && code == ExitCode::SUCCESS { ExitCode::from(3) } else { code })
         }
         Err(e) => Err(not_certified(&record, &e, is_stored)),
     }
@@ -359,7 +363,7 @@ fn summary(record: &Record, seen: &Seen) {
     record.leftovers().iter().for_each(|both| say(&format!("  usable   {both}")));
 }
 
-fn result_json(record: &Record, written: Option<&Vec<std::path::PathBuf>>) -> serde_json::Value {
+fn result_json(record: &Record, written: Option<&Vec<std::path::PathBuf>>, mark: Option<&str>) -> serde_json::Value {
     json!({
         "event": "result",
         "job": record.job,
@@ -367,6 +371,7 @@ fn result_json(record: &Record, written: Option<&Vec<std::path::PathBuf>>) -> se
         "planned": record.method.expected,
         "kept_its_plan": record.kept_its_plan(),
         "claim": record.claim(),
+        "mark": mark,
         "files": written,
     })
 }

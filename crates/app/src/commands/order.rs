@@ -25,7 +25,7 @@ pub(super) fn course(
     asked: &OrderArgs,
     seen: &Seen,
     catalogue: &Catalogue,
-    edition: Edition,
+    (edition, marks): (Edition, bool),
     base: Option<Order>,
     by: &str,
 ) -> Result<Course, Failure> {
@@ -34,7 +34,9 @@ pub(super) fn course(
             let why = "--then and --stated belong to an erasure of the drive's own: name it with --way";
             return Err(Failure::Use(format!("{why}. Nothing was written")));
         }
-        return order(asked, seen, catalogue, edition, base).map(Course::Overwrite);
+        let order = order(asked, seen, catalogue, edition, base)?;
+        let marks = leaves_mark(asked, marks && order.range.is_none(), seen);
+        return Ok(Course::Overwrite(Order { marks, ..order }));
     };
     if asked.from.is_some() || asked.partition.is_some() || asked.rounds.is_some() || asked.blank {
         let why = "what the drive does itself is of the whole drive, once: leave out ranges, rounds and blank passes";
@@ -51,7 +53,13 @@ pub(super) fn course(
     let lift = lift(asked, seen);
     let own = OwnOrder::new(technique, &seen.drive, &seen.answers);
     let size_check = size_check(asked);
-    Ok(Course::Own(OwnOrder { lift, size_check, searches: asked.leftovers, how_much, then, stated, edition, ..own }))
+    let marks = leaves_mark(asked, marks, seen);
+    Ok(Course::Own(OwnOrder { lift, size_check, marks, searches: asked.leftovers, how_much, then, stated, edition, ..own }))
+}
+
+/// What is asked for; where nothing is, what the settings say of drives on which there is room.
+fn leaves_mark(asked: &OrderArgs, usual: bool, seen: &Seen) -> bool {
+    asked.mark.unwrap_or(usual && jurex_core::mark::places(seen.drive.geometry).is_some())
 }
 
 /// Whether and how hidden areas are lifted first.

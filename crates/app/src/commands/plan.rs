@@ -37,7 +37,7 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
         _ => return Err(Failure::Use("say --sensitivity, --reuse and --leaves, or --policy".into())),
     };
     let by = config.papers().technician.name;
-    let course = order::course(&asked.order, &seen, &catalogue, edition, Some(base.clone()), &by)?;
+    let course = order::course(&asked.order, &seen, &catalogue, (edition, config.mark), Some(base.clone()), &by)?;
     let plan = Plan::of(&seen.drive, &course, &mut SystemEntropy)?;
     let (way, order) = match course {
         Course::Overwrite(order) => (Technique::Overwrite, order),
@@ -95,6 +95,7 @@ impl Whole<'_> {
                 "retries": plan.retries(),
                 "size_check": plan.measure().is_some(),
                 "searches": plan.searches(),
+                "mark": plan.leaves_mark(),
                 "own": plan.own_erase().map(|o| o.technique),
                 "first": plan.range().first,
                 "last": plan.range().last(),
@@ -143,6 +144,9 @@ impl Whole<'_> {
         }
         if self.plan.measure().is_some() {
             lines.push("  first     is it as large as it says? Sectors all over it are marked and read".into());
+        }
+        if self.plan.leaves_mark() {
+            lines.push("  mark      a page that says what was done, in the first and the last sectors, once all is proved".into());
         }
         if self.plan.searches() {
             lines.push("  searches  a sample of it for leftovers, before and after, a minute each at most".into());

@@ -144,7 +144,7 @@ impl Mark {
     /// The page, padded to whole sectors of that size; `None`: it does not fit.
     pub fn page(&self, sector_bytes: u32) -> Option<Vec<u8>> {
         let mut page = self.text().into_bytes();
-        let len = BYTES.max(sector_bytes as usize);
+        let len = page_bytes(sector_bytes);
         if page.len() >= len || !page.is_ascii() {
             return None;
         }
@@ -214,6 +214,11 @@ impl Mark {
     pub fn digest(page: &[u8]) -> String {
         crate::text::hex::encode(&Sha256::digest(page))
     }
+}
+
+/// Bytes of a page on sectors of that size.
+pub(crate) fn page_bytes(sector_bytes: u32) -> usize {
+    BYTES.max(sector_bytes as usize)
 }
 
 /// Where the two copies stand: in the first and in the last sectors; `None`: the drive is too small for a mark.

@@ -1,7 +1,8 @@
 //! What should lie on a drive.
 
 use crate::evidence::{Ended, Evidence, Expect};
-use crate::media::Drive;
+use crate::mark::Found;
+use crate::media::{Drive, Geometry};
 use crate::notation::{NoEntropy, Program};
 use crate::pattern::Pattern;
 use crate::record::Record;
@@ -30,6 +31,9 @@ pub struct Expected {
     pub holds: Holds,
     /// On these sectors.
     pub range: Sectors,
+    /// The page of the mark that the job has left, in the first and the last sectors, where there is one: there it should lie instead.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub mark: Option<String>,
 }
 
 /// Why what lies on a drive can't be told from what should lie there.
@@ -70,7 +74,7 @@ impl Expected {
             return Err(Unprovable::CutShort);
         }
         let holds = if evidence.overwrite().is_some() { last_pass(evidence)? } else { after_its_own_erasure(evidence)? };
-        Ok(Self { holds, range: evidence.range() })
+        Ok(Self { holds, range: evidence.range(), mark: None })
     }
 
     /// What a person expects on all of `drive`: `blank`, or one pass in the notation.
@@ -85,7 +89,17 @@ impl Expected {
                 _ => return Err(Unprovable::NotOnePass),
             },
         };
-        Ok(Self { holds, range: drive.geometry.whole() })
+        Ok(Self { holds, range: drive.geometry.whole(), mark: None })
+    }
+
+    /// The same with the mark that was found on the drive, if it is the one that the job of `record` was to leave: whose it is follows from
+    /// the record word for word, but for where to ask.
+    #[must_use]
+    pub fn with_mark(self, found: &Found, record: &Record, geometry: Geometry) -> Self {
+        let Found::Mark(mark, _) = found else { return self };
+        let is_its_own = record.method.mark && mark.says().is_of(record);
+        let page = mark.page(geometry.logical).filter(|_| is_its_own).and_then(|page| String::from_utf8(page).ok());
+        Self { mark: page, ..self }
     }
 
     /// In words.

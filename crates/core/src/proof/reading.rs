@@ -5,6 +5,7 @@ use crate::digest::{Met, Salt};
 use crate::erase::tune::Tuner;
 use crate::erase::{Backend, Clock, Completed, Done, JobControl, Setting, Task, Wish};
 use crate::evidence::Ended;
+use crate::mark;
 use crate::media::Geometry;
 use crate::medium::{Cause, MediumError};
 use crate::pattern::Pattern;
@@ -54,6 +55,9 @@ pub fn read(
     control: &mut dyn JobControl,
     tell: &mut dyn FnMut(Progress),
 ) -> Reading {
+    let marks = expected.mark.as_deref().map_or(vec![], |page| mark::patterns(page.as_bytes(), geometry));
+    // Where the mark stands, it alone is expected.
+    let rest = places.without(&marks.iter().map(|(at, _)| *at).collect());
     let reading = Reading {
         read: RangeSet::new(),
         wrong: RangeSet::new(),
@@ -64,7 +68,7 @@ pub fn read(
     let progress = Progress { done: 0, of: places.count() };
     let mut work = Work {
         geometry,
-        left: places.iter().rev().copied().collect(),
+        left: rest.iter().rev().copied().collect(),
         again: vec![],
         in_flight: HashMap::new(),
         next_tag: 0,
@@ -80,7 +84,14 @@ pub fn read(
         }
     };
     let mut tuner = Tuner::new(&backend.settings(), backend.trials(), geometry.bytes_of(progress.of));
-    work.run(&Arc::new(pattern), &mut tuner, backend, (clock, control), tell);
+    work.run(&Arc::new(pattern), &mut tuner, backend, (clock, &mut *control), tell);
+    for (at, pattern) in marks {
+        let asked = places.within(at);
+        if work.reading.ended == Ended::Finished && asked.count() > 0 {
+            work.left = asked.iter().rev().copied().collect();
+            work.run(&Arc::new(pattern), &mut tuner, backend, (clock, &mut *control), tell);
+        }
+    }
     work.reading
 }
 
@@ -239,7 +250,7 @@ mod tests {
     use std::collections::BTreeSet;
 
     fn expected(holds: Holds, count: u64) -> Expected {
-        Expected { holds, range: Sectors::new(0, count) }
+        Expected { holds, range: Sectors::new(0, count), mark: None }
     }
 
     fn whole(count: u64) -> RangeSet {
@@ -290,6 +301,34 @@ mod tests {
         medium.bytes[7] = 1;
         let first = read_all(&mut medium, Holds::Blank, &whole(64), &mut Unattended);
         assert!(first.blank_byte.is_none() && first.wrong.count() > 60, "the first sector is not blank at all");
+    }
+
+    #[test]
+    fn where_a_mark_should_stand_it_alone_is_right_and_everywhere_else_it_is_wrong() {
+        let says = crate::mark::MarkSays::of(&crate::record::tests_record(true), "Tern Quay").unwrap();
+        let page = crate::mark::Mark::new(says, |_| None).page(512).unwrap();
+        let mut medium = Memory::new(MediaClass::Magnetic, 999);
+        medium.bytes.fill(0);
+        medium.bytes[..4096].copy_from_slice(&page);
+        medium.bytes[991 * 512..].copy_from_slice(&page);
+        let mut look = |change: &dyn Fn(&mut Memory), mark: bool, holds: Holds| {
+            let before = medium.bytes.clone();
+            change(&mut medium);
+            let page = mark.then(|| String::from_utf8(page.clone()).unwrap());
+            let (expected, geometry) = (Expected { mark: page, ..expected(holds, 999) }, medium.drive.geometry);
+            let mut backend = Sequential::in_chunks(&mut medium, 4096);
+            let found =
+                read(&expected, &whole(999), geometry, &mut backend, &Steady::default(), &mut Unattended, &mut |_| {});
+            medium.bytes = before;
+            (found.read.count(), found.wrong.sentence(3))
+        };
+        let zeros = || Holds::Pattern { pattern: Pattern::zeros() };
+        assert_eq!(look(&|_| {}, true, zeros()), (999, "no sector".into()));
+        assert_eq!(look(&|_| {}, true, Holds::Blank), (999, "no sector".into()));
+        assert_eq!(look(&|_| {}, false, zeros()).1, "sectors 0 to 7, sectors 991 to 998");
+        assert_eq!(look(&|m| m.bytes[300] ^= 1, true, zeros()).1, "sector 0");
+        assert_eq!(look(&|m| m.bytes[998 * 512..].fill(0), true, zeros()).1, "sector 998", "blank is wrong where it stands");
+        assert_eq!(look(&|m| m.bytes[500 * 512] = 1, true, zeros()).1, "sector 500");
     }
 
     #[test]

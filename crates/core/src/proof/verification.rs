@@ -3,6 +3,7 @@
 use super::expected::{Expected, Holds};
 use super::reading::Reading;
 use crate::evidence::{Ended, Unsound, fails};
+use crate::mark::page_bytes;
 use crate::media::Drive;
 use crate::medium::Access;
 use crate::ranges::RangeSet;
@@ -153,6 +154,9 @@ impl VerificationRecord {
         let inside = |set: &RangeSet| set.within(range).count() == set.count();
         fails(![&read.read, &read.unreadable].into_iter().all(inside), "it read beyond its range")?;
         fails(!read.read.covers(&read.wrong), "it found something wrong where it did not read")?;
+        let page = read.look.expected.mark.as_ref();
+        let is_page = |page: &String| page.is_ascii() && page.len() == page_bytes(read.look.drive.geometry.logical);
+        fails(!page.is_none_or(is_page), "the mark that it expects is none")?;
         let blank_is_known = read.look.expected.holds == Holds::Blank || read.blank_byte.is_none();
         fails(!blank_is_known, "it names the byte of a blank drive that is not one")?;
         let follows = finding(&read.look, &read.read, &read.wrong, &read.end);
@@ -206,6 +210,9 @@ impl VerificationRecord {
             let n = counted(self.unreadable.count(), "sector");
             said.push(format!("{n} could not be read ({}).", self.unreadable.sentence(5)));
         }
+        if self.look.expected.mark.is_some() {
+            said.push("The mark that the job has left in the first and last sectors is counted with them: it stands there word for word, or it is told above.".into());
+        }
         if self.look.of.is_none() {
             said.push("It is a finding, not an outcome: how those bytes came there is not known.".into());
         }
@@ -246,7 +253,7 @@ mod tests {
             access: Access::DIRECT,
             started: Timestamp::UNIX_EPOCH,
             ended: Timestamp::UNIX_EPOCH,
-            expected: Expected { holds: Holds::Pattern { pattern: Pattern::zeros() }, range },
+            expected: Expected { holds: Holds::Pattern { pattern: Pattern::zeros() }, range, mark: None },
             sampling,
         };
         VerificationRecord::new(look, reading)

@@ -25,6 +25,8 @@ pub(crate) enum Ink {
     Faint,
     /// On a dark ground.
     White,
+    /// On labels, which are printed without any grey.
+    Black,
     /// The organisation's own colour; that of words where it has none.
     Own,
 }
@@ -40,6 +42,7 @@ impl Ink {
             Ink::Rule => [0xc9, 0xc4, 0xb6],
             Ink::Text | Ink::Own => [0x23, 0x28, 0x2e],
             Ink::White => [0xff; 3],
+            Ink::Black => [0; 3],
             Ink::Faint => [0x5d, 0x66, 0x70],
         }
     }
@@ -65,6 +68,8 @@ pub(crate) enum Shape {
     Line { from: (f32, f32), to: (f32, f32), width: f32, ink: Ink },
     Path { points: Vec<(f32, f32)>, width: f32, ink: Ink },
     Text { x: f32, y: f32, size: f32, anchor: Anchor, ink: Ink, text: String },
+    /// Strong letters.
+    Title { x: f32, y: f32, size: f32, ink: Ink, text: String },
 }
 
 /// Shapes on a surface of a fixed size.
@@ -79,10 +84,15 @@ pub(crate) struct Drawing {
 
 impl Drawing {
     pub(crate) fn to_svg(&self) -> String {
+        self.to_svg_sized(&self.width.to_string(), &self.height.to_string())
+    }
+
+    /// The same in that size, each number with its unit.
+    pub(crate) fn to_svg_sized(&self, width: &str, height: &str) -> String {
         let document = Document::new()
             .set("viewBox", (0, 0, self.width, self.height))
-            .set("width", self.width)
-            .set("height", self.height)
+            .set("width", width)
+            .set("height", height)
             .set("role", "img")
             .add(svg::node::element::Title::new(self.description.as_str()))
             .add(Rectangle::new().set("width", "100%").set("height", "100%").set("fill", "#ffffff"));
@@ -110,6 +120,13 @@ impl Drawing {
                     let points: Vec<String> = points.iter().map(|(x, y)| format!("{},{}", round(*x), round(*y))).collect();
                     let line = SvgPolyline::new().set("points", points.join(" ")).set("fill", "none");
                     d.add(line.set("stroke", ink.hex()).set("stroke-width", *width).set("stroke-linejoin", "round"))
+                }
+                Shape::Title { x, y, size, ink, text } => {
+                    let node = SvgText::new(text.as_str()).set("x", round(*x)).set("y", round(*y)).set("font-size", round(*size));
+                    let node = node.set("font-family", "Inter, sans-serif").set("font-weight", 600).set("fill", ink.hex());
+                    // Another font than ours must not push it over the edge.
+                    let length = round(crate::fonts::fonts().width(crate::fonts::Face::Strong, *size, text));
+                    d.add(node.set("textLength", length).set("lengthAdjust", "spacingAndGlyphs"))
                 }
                 Shape::Text { x, y, size, anchor, ink, text } => {
                     let anchor = match anchor {

@@ -1,6 +1,7 @@
 //! One lane's job, on a thread of its own.
 
 use crate::bench::{Seen, Watched};
+use crate::signing::Seal;
 use crate::tui::lane::LaneId;
 use crate::tui::lane::stage::WorkEnd;
 use crate::tui::message::Message;
@@ -14,6 +15,7 @@ use jurex_core::record::Papers;
 use jurex_core::units::Lba;
 use jurex_ledger::Unfinished;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 /// One job on a thread of its own.
 pub(super) struct JobOfLane {
@@ -24,6 +26,7 @@ pub(super) struct JobOfLane {
     pub(super) wishes: Receiver<Wish>,
     pub(super) sample_at: Option<Lba>,
     pub(super) habits: Habits,
+    pub(super) seal: Arc<Seal>,
 }
 
 impl JobOfLane {
@@ -64,11 +67,14 @@ impl JobOfLane {
         };
         self.send(Message::Began(self.lane, job.id().clone()));
         let (sender, lane) = (self.sender.clone(), self.lane);
-        let finished = job.run(&mut self, &mut |event| {
+        let seal = Arc::clone(&self.seal);
+        let finished = job.run(&mut self, &seal, &mut |event| {
             let _ = sender.send(Message::Job(lane, event.clone()));
         });
         let answers = !matches!(finished.record.evidence().ended, Ended::Gone { .. } | Ended::StoppedAnswering { .. });
+        let mark = finished.mark_said();
         let end = WorkEnd {
+            mark,
             record: finished.record,
             ledger_trouble: finished.ledger_trouble.map(|e| e.to_string()),
             unfinished: finished.unfinished,

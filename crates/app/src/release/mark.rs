@@ -1,0 +1,131 @@
+//! Marks as they are met: whose they are, whether they are of this drive, and whether the drive is still as it was left.
+
+use crate::bench::Seen;
+use crate::exit::Failure;
+use crate::readings;
+use jurex_core::erase::JobControl;
+use jurex_core::mark::{self, Found, Mark, MarkSays, Whole};
+use jurex_core::media::Drive;
+use jurex_core::medium::Medium;
+use jurex_core::proof::{Expected, Progress, VerificationRecord};
+use jurex_core::record::{Person, Record};
+use jurex_sign::{PublicKey, Signed};
+
+/// Who vouches for a mark.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Voucher {
+    /// A key that is known here, by its name.
+    Known(String),
+    /// A key that is not.
+    Unknown(String),
+    /// Nobody.
+    Nobody,
+    /// The signature is not of this text.
+    Wrong,
+}
+
+/// A mark that was found on a drive.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct MarkSeen {
+    pub(crate) says: MarkSays,
+    pub(crate) whole: Whole,
+    pub(crate) voucher: Voucher,
+    /// Whether it is about this drive.
+    pub(crate) fits: bool,
+}
+
+impl MarkSeen {
+    fn of(mark: &Mark, whole: Whole, drive: &Drive, keys: &[(String, PublicKey)]) -> Self {
+        let voucher = match mark.signed() {
+            None => Voucher::Nobody,
+            Some(text) => match Signed::parse(text) {
+                Err(_) => Voucher::Wrong,
+                Ok(signed) => match keys.iter().find(|(_, key)| key.id() == signed.key_id()) {
+                    None => Voucher::Unknown(signed.key_id().into()),
+                    Some((name, key)) if signed.check(key).is_ok() => Voucher::Known(name.clone()),
+                    Some(_) => Voucher::Wrong,
+                },
+            },
+        };
+        Self { says: mark.says().clone(), whole, voucher, fits: mark.says().fits(drive) }
+    }
+
+    /// Whether it can be believed: of this drive, whole, and signed by a key that is known here.
+    pub(crate) fn holds(&self) -> bool {
+        self.fits && self.whole == Whole::Both && matches!(self.voucher, Voucher::Known(_))
+    }
+
+    /// What it says, and what is to be said of it, each a sentence.
+    pub(crate) fn sentences(&self, now: jiff::Timestamp) -> Vec<String> {
+        let MarkSays { job, outcome, method, ended, serial, ask, .. } = &self.says;
+        let by = match &self.voucher {
+            Voucher::Known(name) => format!(" by {name}"),
+            _ => String::new(),
+        };
+        let mut said = vec![format!(
+            "It carries a mark: erased {} ago{by} ({}), {outcome} by {method}, job {job}.",
+            age(*ended, now),
+            ended.strftime("%Y-%m-%d")
+        )];
+        if !ask.is_empty() {
+            said.push(format!("Ask: {ask}."));
+        }
+        match &self.voucher {
+            Voucher::Known(_) => said.push("Its signature is right.".into()),
+            Voucher::Unknown(id) => said.push(format!("It is signed by key {id}, which is not known here: anybody can have made it.")),
+            Voucher::Nobody => said.push("It is not signed: anybody can have written it.".into()),
+            Voucher::Wrong => said.push("✕ Its signature is not of what it says: it has been altered, or made up.".into()),
+        }
+        if !self.fits {
+            let serial = if serial.is_empty() { "no serial" } else { serial };
+            said.push(format!(
+                "✕ It is the mark of another drive ({serial}, {} sectors): it was copied here, and says nothing of this one.",
+                self.says.sectors
+            ));
+        }
+        if let Some(trouble) = self.whole.trouble() {
+            said.push(format!("✕ The drive is not as it was left: {trouble}."));
+        }
+        said
+    }
+}
+
+/// How long ago, in words.
+fn age(then: jiff::Timestamp, now: jiff::Timestamp) -> String {
+    let days = now.duration_since(then).as_hours() / 24;
+    let counted = |n: i64, what: &str| jurex_core::units::counted(n.max(0) as u64, what);
+    match days {
+        ..1 => "less than a day".into(),
+        1..14 => counted(days, "day"),
+        14..70 => counted(days / 7, "week"),
+        70..730 => counted(days / 30, "month"),
+        _ => counted(days / 365, "year"),
+    }
+}
+
+/// Looks for a mark; `Err`: a rest of one was found, that says nothing any more.
+pub(crate) fn look_for_mark(medium: &mut dyn Medium, drive: &Drive, keys: &[(String, PublicKey)]) -> Result<Option<MarkSeen>, String> {
+    let payload = |text: &str| Signed::parse(text).ok().map(|signed| signed.unchecked().to_string());
+    match mark::look(medium, &payload) {
+        Found::Nothing => Ok(None),
+        Found::Rest => Err("✕ It carries the rest of a mark, which was written over or changed: it says nothing any more.".into()),
+        Found::Mark(mark, whole) => Ok(Some(MarkSeen::of(&mark, whole, drive, keys))),
+    }
+}
+
+/// Whether the drive is still as its job has left it: a sample against what the ledger's record says.
+///
+/// # Errors
+/// The record is of another drive or of other work, or the drive can't be read.
+pub(crate) fn still_as_left(
+    seen: &Seen,
+    record: &Record,
+    by: Person,
+    control: &mut dyn JobControl,
+    tell: &mut dyn FnMut(Progress),
+) -> Result<VerificationRecord, Failure> {
+    let called = seen.drive.called();
+    Expected::check_drive(record, &seen.drive).map_err(|e| Failure::Refused(format!("{called} was not read: {e}")))?;
+    let expected = Expected::by_record(record).map_err(|e| Failure::Less(format!("{called} can't be looked into again: {e}")))?;
+    readings::prove(seen, Some(record), (expected, Some(readings::new_sample())), by, control, tell)
+}

@@ -1,0 +1,136 @@
+//! What becomes of a drive: noted in the ledger, and done to it where something is to be written. The same for the command line and the
+//! interface.
+
+mod mark;
+mod volumes;
+mod write;
+
+pub(crate) use mark::{MarkSeen, look_for_mark, still_as_left};
+pub(crate) use volumes::{MakerOf, makers};
+pub(crate) use write::{may_be_written, permit, write};
+
+use crate::bench::Seen;
+use crate::clock::wall;
+use crate::exit::Failure;
+use crate::signing::Seal;
+use crate::work::this_tool;
+use jurex_core::media::MediaClass;
+use jurex_core::record::{JobId, Record};
+use jurex_core::release::{About, Act, BadRelease, OfDrive, Release};
+use jurex_core::rules::Edition;
+use jurex_ledger::{Known, Ledger, LedgerError, Standing};
+use std::path::Path;
+
+impl From<BadRelease> for Failure {
+    fn from(e: BadRelease) -> Self {
+        Failure::Use(format!("{e}. Nothing was noted"))
+    }
+}
+
+/// The drive that something is noted of, with what the ledger knows of it.
+#[derive(Clone, Debug)]
+pub(crate) struct Subject {
+    pub(crate) drive: OfDrive,
+    /// Its newest job that has a record which holds.
+    pub(crate) record: Option<Box<Record>>,
+    /// Its newest job.
+    pub(crate) job: Option<JobId>,
+    /// The lot that it belongs to.
+    pub(crate) lot: String,
+}
+
+impl Subject {
+    fn new(drive: OfDrive, known: Option<&Known>, ledger: &Ledger) -> Result<Self, LedgerError> {
+        let newest = known.and_then(|k| k.jobs.last());
+        let record = newest.and_then(|line| if let Standing::Recorded(r) = &line.standing { Some(r.clone()) } else { None });
+        let of_record = record.as_ref().map(|r| r.papers().lot.clone()).filter(|lot| !lot.is_empty());
+        let expected = || -> Result<String, LedgerError> {
+            let Some(serial) = drive.unit.serial() else { return Ok(String::new()) };
+            let lots = ledger.lots(true)?;
+            Ok(jurex_core::lot::expected_in(&lots, serial).map(|(lot, _)| lot.name.clone()).unwrap_or_default())
+        };
+        let lot = of_record.map_or_else(expected, Ok)?;
+        Ok(Self { record, job: newest.map(|line| line.job.clone()), lot, drive })
+    }
+
+    /// A drive that is there.
+    pub(crate) fn of_seen(seen: &Seen, ledger: &Ledger) -> Result<Self, LedgerError> {
+        let known = seen.drive.unit.serial().map(|serial| ledger.known(serial)).transpose()?.flatten();
+        // Another maker's drive may carry the same serial: its jobs say nothing of this one.
+        let known = known.filter(|k| {
+            k.jobs.iter().rev().find_map(|l| l.standing.record()).is_none_or(|r| r.evidence().drive().unit.model == seen.drive.unit.model)
+        });
+        Self::new(OfDrive::of(&seen.drive), known.as_ref(), ledger)
+    }
+
+    /// The drive that a job was on.
+    pub(crate) fn of_job(job: &JobId, ledger: &Ledger) -> Result<Self, Failure> {
+        let none = || Failure::Use(format!("there is no job {job} in the ledger"));
+        let known = ledger.known_by_job(job)?.ok_or_else(none)?;
+        let drive = known.jobs.iter().rev().find_map(|l| l.standing.record()).map(|r| {
+            let evidence = r.evidence();
+            OfDrive { geometry: Some(evidence.geometry()), ..OfDrive::of(evidence.drive()) }
+        });
+        let drive = drive.unwrap_or_else(|| {
+            let serial = known.jobs.last().and_then(|l| l.serial.clone()).unwrap_or_default();
+            OfDrive::by_label(&serial, MediaClass::Unknown)
+        });
+        Ok(Self::new(drive, Some(&known), ledger)?)
+    }
+
+    /// A drive that is known by its label alone.
+    pub(crate) fn of_label(serial: &str, class: Option<MediaClass>, ledger: &Ledger) -> Result<Self, Failure> {
+        let known = ledger.known(serial)?;
+        let by_job = known.as_ref().and_then(|k| k.jobs.iter().rev().find_map(|l| l.standing.record()));
+        let drive = match (by_job, known.as_ref().and_then(|k| k.releases.last())) {
+            (Some(record), _) => OfDrive::of(record.evidence().drive()),
+            (None, Some(release)) => release.drive.clone(),
+            (None, None) => OfDrive::by_label(serial, class.unwrap_or(MediaClass::Unknown)),
+        };
+        // What a person says of the media counts only where no drive has told.
+        let class = if drive.class == MediaClass::Unknown { class.unwrap_or(MediaClass::Unknown) } else { drive.class };
+        Ok(Self::new(OfDrive { class, ..drive }, known.as_ref(), ledger)?)
+    }
+
+    /// What a file of it is called.
+    pub(crate) fn file_name(&self) -> String {
+        let serial = self.drive.unit.serial().unwrap_or_default();
+        let safe = |c: char| if c.is_ascii_alphanumeric() || matches!(c, '-' | '_') { c } else { '_' };
+        let serial: String = serial.chars().take(60).map(safe).collect();
+        match (&self.job, serial.is_empty()) {
+            (Some(job), _) => job.to_string(),
+            (None, false) => serial,
+            (None, true) => "drive".into(),
+        }
+    }
+
+    /// Notes an act in the ledger, and signs its head.
+    ///
+    /// # Errors
+    /// Something that must be said is not, or the ledger can't be written.
+    pub(crate) fn note(&self, act: Act, who: &Who<'_>, ledger: &Path) -> Result<Release, Failure> {
+        let job = self.job.clone().map(|job| {
+            let digest = self.record.as_ref().filter(|r| r.job == job).map(|r| r.digest()).unwrap_or_default();
+            (job, digest)
+        });
+        let about = About {
+            tool: this_tool(),
+            made: wall(),
+            by: who.by.trim().into(),
+            drive: self.drive.clone(),
+            job,
+            lot: self.lot.clone(),
+        };
+        let release = Release::new(about, act, who.edition)?;
+        Ledger::open(ledger)?.keep_release(&release)?;
+        who.seal.close(ledger);
+        Ok(release)
+    }
+}
+
+/// Who notes something, by which rules it is judged, and what vouches for it.
+pub(crate) struct Who<'a> {
+    pub(crate) by: &'a str,
+    pub(crate) edition: Edition,
+    pub(crate) seal: &'a Seal,
+}

@@ -1,0 +1,100 @@
+//! Writing to a drive before it goes: through the guard, with its label read or right after its erasure here, held for this process
+//! alone. What was written is read back.
+
+use super::volumes;
+use crate::bench::{OpenDrive, Seen};
+use crate::clock::SystemEntropy;
+use crate::exit::Failure;
+use jurex_core::contents;
+use jurex_core::media::Scope;
+use jurex_core::medium::Medium;
+use jurex_core::record::Record;
+use jurex_core::release::{Act, Discarded, Leave, Permit, Prepared, TablesCleared};
+
+/// Whether the guard lets the drive be written to.
+///
+/// # Errors
+/// What stands in the way.
+pub(crate) fn may_be_written(seen: &Seen) -> Result<(), Failure> {
+    seen.verdict()
+        .map(drop)
+        .map_err(|e| Failure::Refused(format!("{} may not be written to: {e}. Nothing was written", seen.drive.called())))
+}
+
+/// The word that this very drive is meant: its label as it was typed, or its erasure here a moment ago. `Ok(None)`: the label must be
+/// read.
+///
+/// # Errors
+/// The guard refuses, or the label is another.
+pub(crate) fn permit(seen: &Seen, newest: Option<&Record>, typed: Option<&str>) -> Result<Option<Permit>, Failure> {
+    let refused = |e| Failure::Refused(format!("{} may not be written to: {e}. Nothing was written", seen.drive.called()));
+    let cleared = seen.verdict().map_err(refused)?;
+    match typed {
+        Some(typed) => Ok(Some(Permit::by_label(&cleared, typed)?)),
+        None => Ok(newest.and_then(|record| Permit::just_erased(&cleared, record))),
+    }
+}
+
+/// Does what is to be done to the drive, and gives each act with what was read back.
+///
+/// # Errors
+/// In use, no rights, gone, another drive, no program for a file system: what was and was not done.
+pub(crate) fn write(seen: &Seen, permit: Permit, leave: &Leave, discard: bool) -> Result<Vec<Act>, Failure> {
+    let called = seen.drive.called();
+    let simulated = seen.drive.simulated;
+    if let Leave::Prepared(layout) = leave {
+        // Before anything is written.
+        for (volume, _) in &layout.volumes {
+            if let volumes::MakerOf::Missing(why) = volumes::MakerOf::of(volume.system, simulated) {
+                return Err(Failure::Use(format!("{called} was not prepared: {why}. Nothing was written")));
+            }
+        }
+    }
+    let label = seen.verdict().map_err(|e| Failure::Refused(format!("{called}: {e}. Nothing was written")))?.label().clone();
+    let now = seen.still_free(&label, Scope::Sectors(seen.drive.geometry.whole()).into())?;
+    let mut drive = now.open()?;
+    let gone = |e: jurex_core::medium::MediumError| Failure::Stopped(format!("{called} went away ({}). Nothing was written", e.cause.os()));
+    let found = drive.medium().identify().map_err(gone)?;
+    if !permit.is_of(&found) {
+        return Err(Failure::Refused(format!("{called} is another drive now ({}). Nothing was written", found.called())));
+    }
+    let before = contents::look(drive.medium());
+    let mut acts = vec![];
+    if discard {
+        let whole = found.geometry.whole();
+        match drive.medium().discard(whole) {
+            Ok(()) => acts.push(Act::Discarded(Discarded { sectors: whole.count })),
+            Err(e) => return Err(Failure::Use(format!("{called} takes no discard ({}). Nothing was written", e.cause.os()))),
+        }
+    }
+    let half = |why: String, acts: &[Act]| {
+        let discarded = if acts.is_empty() { "" } else { "; its sectors were discarded before" };
+        Failure::Less(format!("{called} was not made ready, and may be half written: {why}{discarded}"))
+    };
+    match leave {
+        Leave::Blank => acts.push(Act::Blank),
+        Leave::Discarded => {}
+        Leave::TablesCleared => {
+            let cleared = TablesCleared::clear(drive.medium(), &before).map_err(|e| half(e.to_string(), &acts))?;
+            let found = contents::look(drive.medium()).sentence();
+            acts.push(Act::TablesCleared(TablesCleared { cleared, found }));
+        }
+        Leave::Prepared(layout) => {
+            layout.write_table(drive.medium(), &mut SystemEntropy).map_err(|e| half(e.to_string(), &acts))?;
+            let volumes = volumes::make(layout, &mut drive, simulated).map_err(|why| half(why, &acts))?;
+            let found = contents::look(drive.medium());
+            acts.push(Act::Prepared(Prepared {
+                table: layout.table,
+                volumes,
+                spare_bytes: drive.medium().geometry().bytes_of(layout.spare),
+                as_wished: layout.is_found(&found),
+                found: found.sentence(),
+            }));
+        }
+    }
+    if let OpenDrive::Machine(medium) = &drive {
+        // So that its partitions are there under their names. A file has none, and the system may be looking already.
+        let _ = medium.reread_table();
+    }
+    Ok(acts)
+}
