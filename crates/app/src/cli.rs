@@ -4,8 +4,11 @@ use crate::config::ThemeName;
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand};
 use jurex_core::need::Sensitivity;
+use jurex_core::media::MediaClass;
 use jurex_core::plan::{HowMuch, Verification};
+use jurex_core::release::How;
 use jurex_core::rules::{Condition, Edition};
+use jurex_report::LabelSize;
 use std::ffi::OsString;
 use std::path::PathBuf;
 
@@ -57,6 +60,194 @@ pub(crate) enum Command {
     Notice(NoticeArgs),
     /// Lots: which drives are expected, what is done, what is missing
     Lot(LotArgs),
+    /// What becomes of a drive: made ready for its next user, destroyed, put away, handed over; noted in the ledger
+    Release(Box<ReleaseArgs>),
+    /// Labels to stick on drives
+    Label(LabelArgs),
+    /// Where a drive is, and what was done to it; without a serial: every drive that somebody must still see to
+    Where(WhereArgs),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ReleaseArgs {
+    /// The drive: a block device, an image file, sim:BAY, a job, serial:TEXT for one that answers no more, or batch:NAME for all that went
+    /// to a service with that batch; several at once, where nothing is written to them
+    #[arg(required = true)]
+    pub(crate) of: Vec<OsString>,
+    /// What becomes of it
+    #[arg(long = "as", value_enum, value_name = "WHAT")]
+    pub(crate) becomes: Becomes,
+    /// Who says so (default: the technician of the configuration)
+    #[arg(long, value_name = "NAME")]
+    pub(crate) by: Option<String>,
+    /// received: from whom it came
+    #[arg(long, value_name = "NAME")]
+    pub(crate) from: Option<String>,
+    /// returned, handed-over: to whom it goes
+    #[arg(long, value_name = "NAME")]
+    pub(crate) to: Option<String>,
+    /// stored: shelf or box; at-bench: the bench; destroyed: where
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) place: Option<String>,
+    /// sent-out, destroyed: the service outside that destroys it
+    #[arg(long, value_name = "NAME")]
+    pub(crate) service: Option<String>,
+    /// sent-out: the batch that it goes with
+    #[arg(long, value_name = "NAME")]
+    pub(crate) batch: Option<String>,
+    /// destroyed outside: the number of the service's certificate
+    #[arg(long, value_name = "NUMBER")]
+    pub(crate) certificate: Option<String>,
+    /// destroyed: what was done
+    #[arg(long, value_name = "WAY", value_parser = how())]
+    pub(crate) how: Option<How>,
+    /// destroyed: the largest piece that is left, in millimetres
+    #[arg(long, value_name = "MM")]
+    pub(crate) pieces: Option<f64>,
+    /// degaussed: the degausser's field in oersted
+    #[arg(long, value_name = "OERSTED")]
+    pub(crate) field: Option<u32>,
+    /// degaussed: the drive's coercivity in oersted
+    #[arg(long, value_name = "OERSTED")]
+    pub(crate) coercivity: Option<u32>,
+    /// degaussed: you state that the degausser is rated for this drive, which is neither hybrid nor heat-assisted
+    #[arg(long)]
+    pub(crate) rated: bool,
+    /// destroyed: the machine
+    #[arg(long, value_name = "NAME")]
+    pub(crate) machine: Option<String>,
+    /// destroyed: who did it (default: who says so)
+    #[arg(long, value_name = "NAME")]
+    pub(crate) done_by: Option<String>,
+    /// destroyed: who saw it
+    #[arg(long, value_name = "NAME")]
+    pub(crate) witness: Option<String>,
+    /// destroyed: a photograph; its digest is kept
+    #[arg(long, value_name = "FILE")]
+    pub(crate) photo: Option<PathBuf>,
+    /// serial:TEXT: the class of media, where no drive has told it
+    #[arg(long, value_name = "CLASS", value_parser = class())]
+    pub(crate) class: Option<MediaClass>,
+    /// prepared: the partition table
+    #[arg(long, value_enum, default_value = "gpt")]
+    pub(crate) table: TableKind,
+    /// prepared: a volume as SYSTEM[:LABEL[:SIZE]], for example fat32:TIDES or ext4:logs:32GB; systems: fat32, exfat, ext4, ntfs
+    #[arg(long, value_name = "VOLUME")]
+    pub(crate) volume: Vec<String>,
+    /// prepared: of a hundred parts those that stay unallocated (solid state: 10, it works longer and faster with room; else 0)
+    #[arg(long, value_name = "PERCENT")]
+    pub(crate) spare: Option<u8>,
+    /// blank, prepared: tell the drive first that all its sectors are unused, so that it is fast for its next user; no erasure
+    #[arg(long)]
+    pub(crate) discard: bool,
+    /// Where something is written: the last six characters of the drive's serial number, read from the drive itself. Not asked for a drive
+    /// that was just erased here and not taken away since
+    #[arg(long, value_name = "TEXT", allow_hyphen_values = true)]
+    pub(crate) label_check: Option<String>,
+    /// The ledger of the demonstration, for serial:, batch: and jobs
+    #[arg(long)]
+    pub(crate) demo: bool,
+    /// Folder for the statement, and for the paper of a destruction
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
+    /// One JSON document instead of text
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+/// What becomes of a drive.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum Becomes {
+    /// It came in
+    Received,
+    /// It was brought to a bench
+    AtBench,
+    /// It stays as its erasure left it
+    Blank,
+    /// It gets a table and volumes for its next user
+    Prepared,
+    /// Its tables are cleared, quickly; that is no erasure
+    TablesCleared,
+    /// It was destroyed, or damaged: what that earns follows from what is stated
+    Destroyed,
+    /// It goes to a service that destroys it
+    SentOut,
+    /// It was put away
+    Stored,
+    /// It goes back to whom it came from
+    Returned,
+    /// It is handed to somebody
+    HandedOver,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum TableKind {
+    Gpt,
+    Mbr,
+}
+
+fn how() -> impl TypedValueParser<Value = How> {
+    let named = |name: String| How::ALL.into_iter().find(|h| h.word() == name).ok_or("no such way");
+    PossibleValuesParser::new(How::ALL.map(How::word)).try_map(named)
+}
+
+const CLASSES: [(&str, MediaClass); 5] = [
+    ("magnetic", MediaClass::Magnetic),
+    ("solid-state", MediaClass::SolidState),
+    ("removable-flash", MediaClass::RemovableFlash),
+    ("embedded-flash", MediaClass::EmbeddedFlash),
+    ("optical", MediaClass::Optical),
+];
+
+fn class() -> impl TypedValueParser<Value = MediaClass> {
+    let named = |name: String| CLASSES.into_iter().find(|(n, _)| *n == name).map(|(_, class)| class).ok_or("no such class");
+    PossibleValuesParser::new(CLASSES.map(|(name, _)| name)).try_map(named)
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LabelArgs {
+    /// Jobs; the newest of each drive
+    #[arg(required_unless_present = "lot")]
+    pub(crate) job: Vec<String>,
+    /// Every drive of a lot that has a record
+    #[arg(long, value_name = "LOT", conflicts_with = "job")]
+    pub(crate) lot: Option<String>,
+    /// 62x29 or 89x36 (millimetres, a label a page), a4-21 or a4-24 (sheets of labels)
+    #[arg(long, value_name = "SIZE", default_value = "62x29", value_parser = label_size())]
+    pub(crate) size: LabelSize,
+    /// On sheets: the first free label, counted from 1
+    #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u16).range(1..=24))]
+    pub(crate) first: u16,
+    /// Folder for the PDF and the SVGs
+    #[arg(long, value_name = "DIR", required_unless_present = "print")]
+    pub(crate) out: Option<PathBuf>,
+    /// Print them by the system's lp, on this printer if it is named
+    #[arg(long, value_name = "PRINTER", num_args = 0..=1, default_missing_value = "")]
+    pub(crate) print: Option<String>,
+    /// The ledger of the demonstration
+    #[arg(long)]
+    pub(crate) demo: bool,
+    /// One JSON document instead of text
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
+fn label_size() -> impl TypedValueParser<Value = LabelSize> {
+    let named = |name: String| LabelSize::ALL.into_iter().find(|s| s.slug() == name).ok_or("no such size");
+    PossibleValuesParser::new(LabelSize::ALL.map(LabelSize::slug)).try_map(named)
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct WhereArgs {
+    /// A serial, or a part of one
+    #[arg(allow_hyphen_values = true)]
+    pub(crate) serial: Option<String>,
+    /// The ledger of the demonstration
+    #[arg(long)]
+    pub(crate) demo: bool,
+    /// One JSON document instead of text
+    #[arg(long)]
+    pub(crate) json: bool,
 }
 
 #[derive(Debug, Args)]
@@ -86,6 +277,9 @@ pub(crate) struct Look {
     /// Read in a long-short rhythm for so many seconds, so that the drive's light can be found; nothing is written
     #[arg(long, value_name = "SECONDS", conflicts_with = "json", value_parser = clap::value_parser!(u64).range(1..=3600))]
     pub(crate) beacon: Option<u64>,
+    /// Whether a drive that carries a mark is still as it was left: a sample against what the ledger's record says
+    #[arg(long, conflicts_with = "beacon")]
+    pub(crate) as_left: bool,
 }
 
 #[derive(Debug, Args)]
@@ -536,6 +730,8 @@ pub(crate) enum SchemaOf {
     Verification,
     /// LOT.lot.json
     Lot,
+    /// What `jurex release` notes and writes
+    Release,
 }
 
 #[derive(Debug, Args)]
@@ -635,7 +831,7 @@ mod tests {
         let help = Arguments::command().render_long_help().to_string();
         let listed = |name: &str| help.lines().any(|l| l.trim_start().starts_with(&format!("{name} ")));
         assert!(["demo", "drives", "look", "plan", "methods", "erase", "unlock", "certificate"].iter().all(|n| listed(n)));
-        assert!(["prove", "residue", "keys", "check", "ledger", "lot"].iter().all(|n| listed(n)));
+        assert!(["prove", "residue", "keys", "check", "ledger", "lot", "release", "label", "where"].iter().all(|n| listed(n)));
         let erase = Arguments::command().find_subcommand_mut("erase").unwrap().render_long_help().to_string();
         assert!(["--resume", "--verify", "--faults"].iter().all(|n| erase.contains(n)), "{erase}");
     }

@@ -3,6 +3,7 @@
 use crate::signing::Seal;
 use jurex_core::lot::Statement;
 use jurex_core::record::{JobId, Papers, Record};
+use jurex_core::release::Release;
 use jurex_core::rules::Outcome;
 use jurex_core::text::shown_path;
 use jurex_report::Print;
@@ -174,6 +175,38 @@ pub(crate) fn write_verification(
         };
     }
     unreachable!("a number is free")
+}
+
+/// Writes a statement of what became of a drive, signed where there is a key, and the paper of a destruction; gives their paths. Of one
+/// drive there may be several: each keeps its files.
+pub(crate) fn write_release(folder: &Path, name: &str, release: &Release, seal: &Seal) -> Result<Vec<PathBuf>, FileError> {
+    check_folder(folder)?;
+    let json = release.to_json();
+    let mut contents = vec![("release.json", json.clone().into_bytes())];
+    contents.extend(seal.key().map(|key| ("release.jws.json", sign(&json, key).into_bytes())));
+    if let Some(paper) = jurex_report::destruction_paper(release, &seal.house)? {
+        let earned = release.outcome().is_some_and(|o| o != Outcome::NotSanitized);
+        let ending = if earned { "destruction.certificate.pdf" } else { "destruction.report.pdf" };
+        contents.push((ending, sealed(paper, seal)));
+    }
+    let endings = ["release.json", "release.jws.json", "destruction.certificate.pdf", "destruction.report.pdf"];
+    write_each(folder, &free_name(folder, name, &endings), contents)
+}
+
+/// Writes labels: a PDF of all, and an SVG of each; gives their paths.
+pub(crate) fn write_labels(folder: &Path, pdf: &[u8], drawings: &[(String, String)]) -> Result<Vec<PathBuf>, FileError> {
+    check_folder(folder)?;
+    let mut written = vec![];
+    for (job, svg) in drawings {
+        let name = free_name(folder, job, &["label.svg"]);
+        written.extend(write_each(folder, &name, vec![("label.svg", svg.clone().into_bytes())])?);
+    }
+    let name = match drawings {
+        [(job, _)] => free_name(folder, job, &["label.pdf"]),
+        _ => free_name(folder, "labels", &["label.pdf"]),
+    };
+    written.extend(write_each(folder, &name, vec![("label.pdf", pdf.to_vec())])?);
+    Ok(written)
 }
 
 /// Writes a file as a whole or not at all.

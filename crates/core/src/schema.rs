@@ -4,6 +4,7 @@ use crate::erase::Event;
 use crate::lot::Statement;
 use crate::proof::VerificationRecord;
 use crate::record::Record;
+use crate::release::Release;
 use schemars::JsonSchema;
 use schemars::generate::SchemaSettings;
 use serde_json::Value;
@@ -19,6 +20,8 @@ pub enum Written {
     Event,
     /// `LOT.lot.json`.
     Lot,
+    /// `JOB.release.json`.
+    Release,
 }
 
 impl Written {
@@ -29,6 +32,7 @@ impl Written {
             Written::Verification => of::<VerificationRecord>("verification"),
             Written::Event => of::<Event>("event"),
             Written::Lot => of::<Statement>("lot"),
+            Written::Release => of::<Release>("release"),
         }
     }
 }
@@ -46,7 +50,7 @@ mod tests {
 
     #[test]
     fn every_schema_names_its_draft_and_says_what_its_fields_are() {
-        for written in [Written::Record, Written::Verification, Written::Event, Written::Lot] {
+        for written in [Written::Record, Written::Verification, Written::Event, Written::Lot, Written::Release] {
             let schema = written.schema();
             assert_eq!(schema["$schema"], "https://json-schema.org/draft/2020-12/schema", "{written:?}");
             assert!(schema.to_string().contains("\"description\""), "{written:?}");

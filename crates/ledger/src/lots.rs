@@ -2,12 +2,13 @@
 
 use crate::chain::{self, Leaf};
 use crate::index::Standing;
-use crate::{Ledger, LedgerError, Line};
+use crate::{Known, Ledger, LedgerError, Line};
 use jiff::Timestamp;
-use jurex_core::lot::{Lot, OfLot};
+use jurex_core::lot::{Item, Lot, OfLot, same_serial};
 use jurex_core::proof::VerificationRecord;
 use jurex_core::record::JobId;
 use rusqlite::{OptionalExtension, params};
+use std::collections::BTreeSet;
 
 /// A lot with its jobs as they are now.
 #[derive(Clone, Debug, PartialEq)]
@@ -16,6 +17,22 @@ pub struct LotNow {
     pub lot: Lot,
     /// Its jobs, the oldest first.
     pub jobs: Vec<OfLot>,
+    /// All that is known of its drives, jobs of other lots with it.
+    pub known: Vec<Known>,
+}
+
+impl LotNow {
+    /// How every drive stands, those that were destroyed by what is stated of that. `here` are the serials of drives that are attached.
+    pub fn items(&self, here: &[&str]) -> Vec<Item> {
+        let mut items = self.lot.items(&self.jobs, here);
+        for item in &mut items {
+            let known = self.known.iter().find(|k| same_serial(&k.name, &item.serial));
+            if let Some(release) = known.and_then(Known::destruction) {
+                item.destroy(release.clone());
+            }
+        }
+        items
+    }
 }
 
 impl Ledger {
@@ -83,7 +100,10 @@ impl Ledger {
         }
         lines.sort_by_key(|line| line.number);
         lines.dedup_by_key(|line| line.number);
-        Ok(LotNow { jobs: lines.into_iter().map(of).collect(), lot })
+        let serials = lot.expected.iter().map(|e| e.serial.as_str()).chain(lines.iter().filter_map(|l| l.serial.as_deref()));
+        let serials: BTreeSet<String> = serials.map(|s| s.trim().to_ascii_uppercase()).filter(|s| !s.is_empty()).collect();
+        let known = serials.iter().filter_map(|s| self.known(s).transpose()).collect::<Result<Vec<_>, _>>()?;
+        Ok(LotNow { jobs: lines.into_iter().map(of).collect(), known, lot })
     }
 
     /// The verification records of a job, the oldest first. What can't be used is left out.

@@ -6,7 +6,7 @@ use crate::index::{Line, Standing as JobStanding};
 use crate::{Ledger, LedgerError, format};
 use jiff::Timestamp;
 use jurex_core::record::JobId;
-use jurex_core::release::{JobSeen, Matter, Release, Standing};
+use jurex_core::release::{JobSeen, Matter, Release, Standing, Treated};
 use jurex_core::rules::Outcome;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::Deserialize;
@@ -29,6 +29,21 @@ impl Known {
     pub fn called(&self) -> String {
         let by_job = || self.jobs.last().map(|j| format!("{}, serial {}", j.drive, j.serial.as_deref().unwrap_or("not told")));
         by_job().or_else(|| self.releases.last().map(|r| r.drive.called())).unwrap_or_else(|| self.name.clone())
+    }
+}
+
+impl Known {
+    /// The statement of its destruction, if what was done to it last is that.
+    pub fn destruction(&self) -> Option<&Release> {
+        let destroyed = matches!(self.standing.as_ref()?.treated, Treated::Destroyed(_));
+        self.releases.iter().rev().find(|r| r.claim().is_some()).filter(|_| destroyed)
+    }
+
+    /// Where it is, since when, and who says so.
+    pub fn whereabouts(&self) -> Option<String> {
+        let standing = self.standing.as_ref()?;
+        let by = if standing.by.is_empty() { String::new() } else { format!(" ({})", standing.by) };
+        Some(format!("{}, since {}{by}", standing.place.sentence(), standing.since.strftime("%Y-%m-%d %H:%M UTC")))
     }
 }
 

@@ -81,6 +81,7 @@ fn lay_out(statement: &Statement, house: &House, air: f32, w: &Words) -> Layout 
     named(&mut page, &w.failed_list, &of(&[Failed, Here], None));
     named(&mut page, &w.missing_list, &of(&[NotSeen], None));
     named(&mut page, &w.unexpected_list, &of(&[Done, Failed, Here], Some(false)));
+    whereabouts(&mut page, statement, w);
     digests(&mut page, statement, w);
     if let Some(note) = &statement.head {
         page.heading(&w.the_ledger, 60.0);
@@ -162,6 +163,16 @@ fn named(page: &mut Layout, heading: &str, lines: &[&StatementLine]) {
         code_label(&l.serial, format!("{about}{}", l.because))
     };
     page.wide_facts(&lines.iter().map(|l| said(l)).collect::<Vec<_>>());
+}
+
+/// Where each drive is now, as far as that was noted.
+fn whereabouts(page: &mut Layout, statement: &Statement, w: &Words) {
+    let known = statement.lines().iter().filter(|l| !l.whereabouts.is_empty());
+    let facts: Vec<Fact> = known.map(|l| code_label(&l.serial, l.whereabouts.clone())).collect();
+    if !facts.is_empty() {
+        page.heading(&w.whereabouts, 30.0);
+        page.wide_facts(&facts);
+    }
 }
 
 fn code_label(serial: &str, said: String) -> Fact {

@@ -8,11 +8,12 @@ use crate::signing::standing;
 use jurex_core::lot::{StandWord, Statement};
 use jurex_core::proof::VerificationRecord;
 use jurex_core::record::{BadRecord, JobId, Record};
+use jurex_core::release::{BadRelease, Release};
 use jurex_core::rules::Outcome;
 use jurex_core::text::{printable, shown_path};
 use jurex_core::units::size;
 use jurex_ledger::{Head, Inclusion, Ledger};
-use jurex_report::{Code, House, NoAttachment, Print, Standing, attached, is_as_printed, is_as_printed_of_lot};
+use jurex_report::{Code, House, NoAttachment, Print, Standing, attached, is_as_printed, is_as_printed_of_destruction, is_as_printed_of_lot};
 use jurex_sign::{KeyStore, PdfSignature, PublicKey, Signed, SignedHead, check_pdf};
 use std::process::ExitCode;
 
@@ -182,7 +183,10 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
         Ok(house) => house.unwrap_or_default(),
         Err(why) => return found.note(Held::Altered, "paper", &format!("how it is printed can't be read from it: {why}")),
     };
-    let (is_right, version) = if is_statement(&attached.record) {
+    let (is_right, version) = if is_release(&attached.record) {
+        let Some(release) = release(&attached.record, found) else { return };
+        (is_as_printed_of_destruction(bytes, &release, &house), release.tool.version)
+    } else if is_statement(&attached.record) {
         let Some(statement) = statement(&attached.record, found) else { return };
         (is_as_printed_of_lot(bytes, &statement, &house), statement.tool.version)
     } else {
@@ -298,6 +302,8 @@ fn content(text: &str, found: &mut Found) -> bool {
         verification(text, found);
     } else if is_statement(text) {
         statement(text, found);
+    } else if is_release(text) {
+        release(text, found);
     } else {
         record(text, found);
     }
@@ -306,6 +312,38 @@ fn content(text: &str, found: &mut Found) -> bool {
 
 fn is_statement(text: &str) -> bool {
     text.contains("\"format\":\"jurex-lot/")
+}
+
+fn is_release(text: &str) -> bool {
+    text.contains("\"format\":\"jurex-release/")
+}
+
+/// What is stated of a drive: where it went, or how it was destroyed.
+fn release(text: &str, found: &mut Found) -> Option<Release> {
+    let release = match Release::from_json(text) {
+        Ok(release) => release,
+        Err(why @ BadRelease::OtherFormat(_)) => {
+            found.note(Held::Unchecked, "statement", &why.to_string());
+            return None;
+        }
+        Err(why) => {
+            found.note(Held::Altered, "statement", &why.to_string());
+            return None;
+        }
+    };
+    if release.to_json() != text.trim_end() {
+        found.note(Held::Altered, "statement", "it is not in the canonical form: a byte of it has been changed");
+    }
+    let shown = |text: &str| printable(text.as_bytes());
+    found.good("drive", &shown(&release.drive.called()));
+    found.good("says", &shown(&release.act.sentence()));
+    found.good("stated", &format!("{} by {}", release.made, shown(&release.by)));
+    if let Some(claim) = release.claim() {
+        found.good("claims", &claim.outcome().to_string());
+        claim.reasons().iter().chain(claim.limits()).for_each(|r| found.good("", &shown(&r.sentence)));
+    }
+    found.good("digest", &release.digest());
+    Some(release)
 }
 
 /// What is stated of a lot.

@@ -3,16 +3,22 @@
 use super::{drives, remark, say, say_json};
 use crate::bench::{self, Seen};
 use crate::cli::Look;
-use crate::clock::SystemEntropy;
+use crate::clock::{SystemEntropy, wall};
 use crate::config::Config;
-use crate::exit::Failure;
+use crate::exit::{self, Failure};
+use super::stop::StopOnSignal;
 use crate::places::Places;
+use crate::readings;
+use crate::release::{self, MarkHere};
 use jurex_core::contents::{Contents, Region};
 use jurex_core::media::{Geometry, Label};
 use jurex_core::method::{Method, library};
 use jurex_core::plan::{Order, Plan};
+use jurex_core::proof::{Finding, VerificationRecord};
 use jurex_core::rules::Outcome;
 use jurex_core::units::{counted, si_size, size};
+use jurex_ledger::Ledger;
+use jurex_sign::KeyStore;
 use serde_json::json;
 use std::process::ExitCode;
 use std::time::{Duration, Instant};
@@ -25,6 +31,8 @@ pub(crate) fn run(look: &Look) -> Result<ExitCode, Failure> {
         return beacon(&seen, seconds);
     }
     let (contents, _) = seen.look();
+    let mark = MarkHere::on(&seen, &KeyStore::new(&places.keys()).known()?);
+    let as_left = look.as_left.then(|| as_left(&seen, mark.as_ref(), &places, &config)).transpose()?;
     let ways = ways(&seen);
     if look.json {
         let ways: Vec<_> = ways
@@ -33,12 +41,37 @@ pub(crate) fn run(look: &Look) -> Result<ExitCode, Failure> {
             .collect();
         let mut all = drives::as_json(&seen);
         all["contents"] = json!(contents);
+        all["mark"] = json!(mark.as_ref().map(|mark| json!({
+            "says": mark.mark().map(|m| &m.says),
+            "of_this_drive": mark.mark().is_some_and(|m| m.fits),
+            "told": mark.sentences(wall()),
+        })));
+        all["as_left"] = json!(as_left.as_ref().map(|v| json!({ "finding": v.finding(), "told": v.sentences() })));
         all["ways"] = json!(ways);
         say_json(&all);
     } else {
         text(&seen, &contents, &ways).iter().for_each(|line| say(line));
+        mark.iter().flat_map(|m| m.sentences(wall())).for_each(|said| say(&fact("mark", &said)));
+        as_left.iter().flat_map(VerificationRecord::sentences).for_each(|said| say(&fact("as it was left?", &said)));
     }
-    Ok(ExitCode::SUCCESS)
+    Ok(as_left.map_or(ExitCode::SUCCESS, |v| exit::of_reading(v.finding() == Finding::Confirmed, v.end())))
+}
+
+/// Reads a sample of a marked drive, and compares it with what the ledger's record of that job says.
+fn as_left(seen: &Seen, mark: Option<&MarkHere>, places: &Places, config: &Config) -> Result<VerificationRecord, Failure> {
+    let called = seen.drive.called();
+    let mark = mark.and_then(MarkHere::mark);
+    let mark = mark.ok_or_else(|| Failure::Less(format!("{called} carries no mark that could be followed. It was not read")))?;
+    let path = places.ledger_for(seen.drive.simulated);
+    let record = if path.exists() { Ledger::open_to_read(&path)?.record(&mark.says.job).ok() } else { None };
+    let record = record.ok_or_else(|| {
+        let job = &mark.says.job;
+        Failure::Less(format!("the ledger here has no record of job {job}: how {called} was left is not known. It was not read"))
+    })?;
+    let mut control = StopOnSignal::install()?;
+    let verification = release::still_as_left(seen, &record, config.papers().technician, &mut control, &mut |_| {})?;
+    readings::note_in_ledger(&path, &verification);
+    Ok(verification)
 }
 
 fn beacon(seen: &Seen, seconds: u64) -> Result<ExitCode, Failure> {

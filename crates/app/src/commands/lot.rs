@@ -80,7 +80,7 @@ fn find(ledger: &Ledger, name: &str) -> Result<Lot, Failure> {
 /// A lot's drives as they stand, those that are attached now told from those that are not.
 fn items(now: &LotNow, here: &[String]) -> Vec<Item> {
     let here: Vec<&str> = here.iter().map(String::as_str).collect();
-    now.lot.items(&now.jobs, &here)
+    now.items(&here)
 }
 
 /// Serials of the drives that are attached.
@@ -166,6 +166,9 @@ pub(crate) fn statement(name: &str, places: &Places, config: &Config, demo: bool
         if let Some(look) = ledger.verifications(job)?.last() {
             statement.note_second(job, look.finding());
         }
+    }
+    for known in &now.known {
+        known.whereabouts().iter().for_each(|said| statement.note_whereabouts(&known.name, said));
     }
     statement.head = ledger.newest_head()?.and_then(|h| h.note);
     Ok(statement)

@@ -7,6 +7,7 @@ mod demo;
 mod drives;
 mod erase;
 mod keys;
+mod label;
 mod ledger;
 mod look;
 mod lot;
@@ -15,10 +16,12 @@ mod notice;
 mod order;
 mod plan;
 mod prove;
+mod release;
 mod residue;
 mod schema;
 mod stop;
 mod unlock;
+mod whereabouts;
 
 use crate::cli::{Arguments, Command};
 use crate::config::Config;
@@ -48,6 +51,9 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Notice(notice)) => notice::run(&notice),
         Some(Command::Schema(schema)) => schema::run(&schema),
         Some(Command::Lot(lot)) => lot::run(&lot),
+        Some(Command::Release(release)) => release::run(&release),
+        Some(Command::Label(label)) => label::run(&label),
+        Some(Command::Where(asked)) => whereabouts::run(&asked),
         Some(Command::Keys(keys)) => keys::run(&keys),
         Some(Command::Check(check)) => check::run(&check),
     }

@@ -8,6 +8,7 @@ use crate::config::Config;
 use crate::exit::Failure;
 use crate::places::Places;
 use crate::policies;
+use crate::release::MarkHere;
 use jurex_core::estimate::{SpeedSample, of_order};
 use jurex_core::ladder::{self, Way};
 use jurex_core::method::Catalogue;
@@ -43,6 +44,8 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
         Course::Overwrite(order) => (Technique::Overwrite, order),
         Course::Own(own) => (own.technique, base),
     };
+    let mark = MarkHere::on(&seen, &[]);
+    mark.and_then(|mark| mark.warning()).iter().for_each(|said| super::remark(&format!("jurex: {said}")));
     let sample = (!asked.no_sample).then(|| seen.sample_speed());
     let (sample, trouble) = match sample.transpose() {
         Ok(sample) => (sample, None),

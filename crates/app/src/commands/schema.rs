@@ -19,6 +19,7 @@ pub(crate) fn run(asked: &Schema) -> Result<ExitCode, Failure> {
         SchemaOf::Event => Written::Event,
         SchemaOf::Verification => Written::Verification,
         SchemaOf::Lot => Written::Lot,
+        SchemaOf::Release => Written::Release,
     };
     let text = serde_json::to_string_pretty(&written.schema()).map_err(|e| Failure::Defect(e.to_string()))?;
     say(&text);

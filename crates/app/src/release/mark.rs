@@ -6,7 +6,6 @@ use crate::readings;
 use jurex_core::erase::JobControl;
 use jurex_core::mark::{self, Found, Mark, MarkSays, Whole};
 use jurex_core::media::Drive;
-use jurex_core::medium::Medium;
 use jurex_core::proof::{Expected, Progress, VerificationRecord};
 use jurex_core::record::{Person, Record};
 use jurex_sign::{PublicKey, Signed};
@@ -48,11 +47,6 @@ impl MarkSeen {
             },
         };
         Self { says: mark.says().clone(), whole, voucher, fits: mark.says().fits(drive) }
-    }
-
-    /// Whether it can be believed: of this drive, whole, and signed by a key that is known here.
-    pub(crate) fn holds(&self) -> bool {
-        self.fits && self.whole == Whole::Both && matches!(self.voucher, Voucher::Known(_))
     }
 
     /// What it says, and what is to be said of it, each a sentence.
@@ -103,14 +97,54 @@ fn age(then: jiff::Timestamp, now: jiff::Timestamp) -> String {
     }
 }
 
-/// Looks for a mark; `Err`: a rest of one was found, that says nothing any more.
-pub(crate) fn look_for_mark(medium: &mut dyn Medium, drive: &Drive, keys: &[(String, PublicKey)]) -> Result<Option<MarkSeen>, String> {
-    let payload = |text: &str| Signed::parse(text).ok().map(|signed| signed.unchecked().to_string());
-    match mark::look(medium, &payload) {
-        Found::Nothing => Ok(None),
-        Found::Rest => Err("✕ It carries the rest of a mark, which was written over or changed: it says nothing any more.".into()),
-        Found::Mark(mark, whole) => Ok(Some(MarkSeen::of(&mark, whole, drive, keys))),
+/// What was found where marks stand.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum MarkHere {
+    /// A mark.
+    Mark(Box<MarkSeen>),
+    /// The rest of one, that says nothing any more.
+    Rest,
+}
+
+impl MarkHere {
+    /// Looks for one; `None`: there is none, or the drive gives nothing.
+    pub(crate) fn on(seen: &Seen, keys: &[(String, PublicKey)]) -> Option<Self> {
+        let mut medium = seen.peek().ok()?;
+        match mark::look(medium.as_mut(), &said_in) {
+            Found::Nothing => None,
+            Found::Rest => Some(MarkHere::Rest),
+            Found::Mark(mark, whole) => Some(MarkHere::Mark(Box::new(MarkSeen::of(&mark, whole, &seen.drive, keys)))),
+        }
     }
+
+    /// The mark, if it is one.
+    pub(crate) fn mark(&self) -> Option<&MarkSeen> {
+        if let MarkHere::Mark(mark) = self { Some(mark) } else { None }
+    }
+
+    /// What is to be said of it, each a sentence.
+    pub(crate) fn sentences(&self, now: jiff::Timestamp) -> Vec<String> {
+        match self {
+            MarkHere::Mark(mark) => mark.sentences(now),
+            MarkHere::Rest => {
+                vec!["✕ It carries the rest of a mark, which was written over or changed: it says nothing any more.".into()]
+            }
+        }
+    }
+
+    /// What is to be said before it is planned again; `None`: nothing, it is no mark of this drive.
+    pub(crate) fn warning(&self) -> Option<String> {
+        let mark = self.mark().filter(|m| m.fits)?;
+        Some(format!(
+            "This drive carries the mark of an erasure: {}, job {}. Erasing it again takes the mark away, and may not be needed.",
+            mark.says.outcome, mark.says.job
+        ))
+    }
+}
+
+/// What a signed text says, whoever has signed it.
+pub(crate) fn said_in(text: &str) -> Option<String> {
+    Signed::parse(text).ok().map(|signed| signed.unchecked().to_string())
 }
 
 /// Whether the drive is still as its job has left it: a sample against what the ledger's record says.

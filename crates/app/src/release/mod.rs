@@ -1,11 +1,11 @@
 //! What becomes of a drive: noted in the ledger, and done to it where something is to be written. The same for the command line and the
 //! interface.
 
-mod mark;
+pub(crate) mod mark;
 mod volumes;
 mod write;
 
-pub(crate) use mark::{MarkSeen, look_for_mark, still_as_left};
+pub(crate) use mark::{MarkHere, still_as_left};
 pub(crate) use volumes::{MakerOf, makers};
 pub(crate) use write::{may_be_written, permit, write};
 
@@ -55,12 +55,29 @@ impl Subject {
 
     /// A drive that is there.
     pub(crate) fn of_seen(seen: &Seen, ledger: &Ledger) -> Result<Self, LedgerError> {
-        let known = seen.drive.unit.serial().map(|serial| ledger.known(serial)).transpose()?.flatten();
+        let known = match seen.drive.unit.serial() {
+            Some(serial) => ledger.known(serial)?,
+            None => Self::known_by_attachment(seen, ledger)?,
+        };
         // Another maker's drive may carry the same serial: its jobs say nothing of this one.
         let known = known.filter(|k| {
             k.jobs.iter().rev().find_map(|l| l.standing.record()).is_none_or(|r| r.evidence().drive().unit.model == seen.drive.unit.model)
         });
         Self::new(OfDrive::of(&seen.drive), known.as_ref(), ledger)
+    }
+
+    /// A drive without a serial is known by its jobs for as long as it stays attached.
+    fn known_by_attachment(seen: &Seen, ledger: &Ledger) -> Result<Option<Known>, LedgerError> {
+        /// Jobs that are looked through for it, the newest first.
+        const LOOKED_THROUGH: u32 = 200;
+        let is_same = |record: &Record| {
+            let (then, now) = (record.evidence().drive(), &seen.drive);
+            let attached = now.attachment.instance.is_some() && now.attachment.instance == then.attachment.instance;
+            attached && now.unit == then.unit && now.geometry.is_as_large_as(record.evidence().geometry())
+        };
+        let found = ledger.find("", None, LOOKED_THROUGH)?;
+        let job = found.iter().find(|line| line.standing.record().is_some_and(is_same)).map(|line| line.job.clone());
+        job.map_or(Ok(None), |job| ledger.known_by_job(&job))
     }
 
     /// The drive that a job was on.
@@ -133,4 +150,29 @@ pub(crate) struct Who<'a> {
     pub(crate) by: &'a str,
     pub(crate) edition: Edition,
     pub(crate) seal: &'a Seal,
+}
+
+/// Prints a PDF by the system's `lp`, on that printer if it is named; gives what lp said.
+///
+/// # Errors
+/// There is none, or it refuses.
+pub(crate) fn print_file(pdf: &[u8], printer: &str) -> Result<String, String> {
+    use std::io::Write;
+    use std::process::{Command, Stdio};
+    let mut command = Command::new("lp");
+    if !printer.is_empty() {
+        command.args(["-d", printer]);
+    }
+    // In its true size: a label that is fitted to the page is none.
+    command.args(["-o", "print-scaling=none", "-t", "Jurex labels"]);
+    let spawned = command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn();
+    let mut child = match spawned {
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Err("there is no lp here (package cups-client)".into()),
+        spawned => spawned.map_err(|e| format!("lp can't be run: {e}"))?,
+    };
+    // A printer that takes nothing closes its end early: what it said of that is told below.
+    let _ = child.stdin.take().map(|mut to| to.write_all(pdf));
+    let done = child.wait_with_output().map_err(|e| format!("lp can't be run: {e}"))?;
+    let said = |bytes: &[u8]| jurex_core::text::printable(bytes);
+    if done.status.success() { Ok(said(&done.stdout)) } else { Err(format!("lp said: {}", said(&done.stderr))) }
 }

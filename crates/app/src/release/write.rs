@@ -7,7 +7,6 @@ use crate::clock::SystemEntropy;
 use crate::exit::Failure;
 use jurex_core::contents;
 use jurex_core::media::Scope;
-use jurex_core::medium::Medium;
 use jurex_core::record::Record;
 use jurex_core::release::{Act, Discarded, Leave, Permit, Prepared, TablesCleared};
 
@@ -31,7 +30,12 @@ pub(crate) fn permit(seen: &Seen, newest: Option<&Record>, typed: Option<&str>) 
     let cleared = seen.verdict().map_err(refused)?;
     match typed {
         Some(typed) => Ok(Some(Permit::by_label(&cleared, typed)?)),
-        None => Ok(newest.and_then(|record| Permit::just_erased(&cleared, record))),
+        None => {
+            // Whoever has made a table or a volume on it since may have put something there.
+            let found = seen.look().0;
+            let is_empty = found.table.is_none() && found.regions.is_empty();
+            Ok(newest.filter(|_| is_empty).and_then(|record| Permit::just_erased(&cleared, record)))
+        }
     }
 }
 

@@ -123,7 +123,7 @@ impl State {
         let now = self.lots.iter().find(|l| l.lot.name == self.config.lot || self.config.lot.is_empty())?;
         let here: Vec<&str> =
             self.lanes.iter().filter(|l| !l.is_gone()).filter_map(|l| l.seen.drive.unit.serial.as_deref()).collect();
-        let tally = Tally::of(&now.lot.items(&now.jobs, &here));
+        let tally = Tally::of(&now.items(&here));
         Some(format!("lot {}: {}", now.lot.name, tally.sentence()))
     }
 

@@ -266,7 +266,7 @@ impl World {
         let after = sample_at.and_then(|at| seen.sector(at));
         self.pending.push(Message::Began(lane, id));
         self.pending.extend(told.into_iter().map(|e| Message::Job(lane, e)));
-        self.pending.push(Message::Ended(lane, Box::new(WorkEnd { record, ledger_trouble: None, unfinished, after })));
+        self.pending.push(Message::Ended(lane, Box::new(WorkEnd { record, ledger_trouble: None, unfinished, mark: None, after })));
     }
 
     fn key(&mut self, code: KeyCode) {

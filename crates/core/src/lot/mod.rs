@@ -9,6 +9,7 @@ pub use statement::{BadStatement, SecondLooks, StandWord, Statement, StatementLi
 
 use crate::need::{Need, Sensitivity};
 use crate::record::{JobId, Papers, Record};
+use crate::release::Release;
 use crate::rules::Outcome;
 use jiff::Timestamp;
 use schemars::JsonSchema;
@@ -136,6 +137,19 @@ pub struct Item {
     pub stand: Stand,
     /// Its newest job, with the record if it has one.
     pub job: Option<(JobId, Option<Box<Record>>)>,
+    /// The statement of its destruction, where that came after its newest job and has earned at least what the job did.
+    pub destroyed: Option<Box<Release>>,
+}
+
+impl Item {
+    /// Takes it that the drive was destroyed, as it is stated: what that has earned counts instead of its job.
+    pub fn destroy(&mut self, release: Release) {
+        let Some(outcome) = release.outcome() else { return };
+        let of_record = self.job.as_ref().and_then(|(_, record)| record.as_ref()?.papers().need);
+        let need = self.expected.as_ref().and_then(Expected::need).or(of_record);
+        self.stand = stand_at(outcome, need);
+        self.destroyed = Some(Box::new(release));
+    }
 }
 
 /// A job of a lot: its name, its drive's serial, its record if it has one.
@@ -185,7 +199,7 @@ impl Lot {
                 None => Stand::NotSeen,
             };
             let job = newest(&e.serial).map(|(job, _, record)| (job.clone(), record.clone()));
-            Item { serial: e.serial.clone(), expected: Some(e.clone()), stand, job }
+            Item { serial: e.serial.clone(), expected: Some(e.clone()), stand, job, destroyed: None }
         });
         let is_newest = |at: usize, serial: &str| {
             !jobs[at + 1..].iter().any(|(_, s, _)| s.as_deref().is_some_and(|s| same_serial(s, serial)))
@@ -197,7 +211,7 @@ impl Lot {
         let unexpected = unexpected.map(|(_, of)| {
             let (job, serial, record) = of.clone();
             let stand = stand_of(of, None);
-            Item { serial: serial.unwrap_or_default(), expected: None, stand, job: Some((job, record)) }
+            Item { serial: serial.unwrap_or_default(), expected: None, stand, job: Some((job, record)), destroyed: None }
         });
         expected.chain(unexpected).collect()
     }
@@ -210,8 +224,11 @@ pub fn expected_in<'l>(lots: impl IntoIterator<Item = &'l Lot>, serial: &str) ->
 
 fn stand_of((_, _, record): &OfLot, need: Option<Need>) -> Stand {
     let Some(record) = record else { return Stand::Begun };
-    let outcome = record.claim().outcome();
-    let needed = need.or(record.papers().need).map_or(Outcome::Clear, Need::outcome);
+    stand_at(record.claim().outcome(), need.or(record.papers().need))
+}
+
+fn stand_at(outcome: Outcome, need: Option<Need>) -> Stand {
+    let needed = need.map_or(Outcome::Clear, Need::outcome);
     if outcome >= needed && outcome != Outcome::NotSanitized { Stand::Done(outcome) } else { Stand::Failed(outcome) }
 }
 

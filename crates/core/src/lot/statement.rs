@@ -4,6 +4,7 @@
 use super::{Item, Lot, Stand, Tally};
 use crate::proof::Finding;
 use crate::record::{JobId, Person, Tool};
+use crate::release::{Act, Release};
 use crate::rules::Outcome;
 use jiff::Timestamp;
 use schemars::JsonSchema;
@@ -46,6 +47,12 @@ pub struct StatementLine {
     /// What the last second look found.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub second: Option<Finding>,
+    /// Whether the outcome is that of a destruction which people state; the digest is that of their statement.
+    #[serde(skip_serializing_if = "std::ops::Not::not", default)]
+    pub stated: bool,
+    /// Where it is now, since when, and who says so.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub whereabouts: String,
 }
 
 /// How a drive stands, in a word.
@@ -145,6 +152,12 @@ impl Statement {
         lines.for_each(|line| line.second = Some(found));
     }
 
+    /// Notes where the drive of that serial is now.
+    pub fn note_whereabouts(&mut self, serial: &str, said: &str) {
+        let lines = self.lines.iter_mut().filter(|l| super::same_serial(&l.serial, serial));
+        lines.for_each(|line| line.whereabouts = said.into());
+    }
+
     /// The sums.
     pub fn tally(&self) -> Tally {
         self.tally
@@ -167,8 +180,10 @@ impl Statement {
     pub fn from_json(text: &str) -> Result<Self, BadStatement> {
         let statement: Self = serde_json::from_str(text).map_err(BadStatement::NotOne)?;
         let bears = |l: &StatementLine| match l.stand {
-            StandWord::Done => l.outcome.is_some_and(|o| o != Outcome::NotSanitized) && l.job.is_some() && l.digest.len() == 64,
-            StandWord::Failed => l.outcome.is_some() && l.job.is_some(),
+            StandWord::Done => {
+                l.outcome.is_some_and(|o| o != Outcome::NotSanitized) && (l.job.is_some() || l.stated) && l.digest.len() == 64
+            }
+            StandWord::Failed => l.outcome.is_some() && (l.job.is_some() || l.stated),
             StandWord::Here | StandWord::NotSeen => l.outcome.is_none(),
         };
         let right =
@@ -196,8 +211,9 @@ impl Statement {
             "record SHA-256",
             "second look",
             "because",
+            "where it is now",
         ];
-        let mut put = |row: [String; 13]| {
+        let mut put = |row: [String; 14]| {
             rows.write_record(row.map(|cell| crate::text::harmless_cell(&cell))).expect("memory takes every row");
         };
         put(head.map(String::from));
@@ -217,6 +233,7 @@ impl Statement {
                 l.digest.clone(),
                 l.second.map(|f| f.to_string()).unwrap_or_default(),
                 l.because.clone(),
+                l.whereabouts.clone(),
             ]);
         }
         String::from_utf8(rows.into_inner().expect("memory takes every row")).expect("every cell is text")
@@ -257,7 +274,7 @@ impl StatementLine {
             (Stand::Here, _) => "It is here, and nothing was done to it yet.".into(),
             _ => "It was expected and has not been seen.".into(),
         };
-        Self {
+        let mut line = Self {
             serial: item.serial.clone(),
             expected: item.expected.is_some(),
             stand: item.stand.word(),
@@ -272,6 +289,28 @@ impl StatementLine {
             digest: record.map(|r| r.digest()).unwrap_or_default(),
             because,
             second: None,
+            stated: false,
+            whereabouts: String::new(),
+        };
+        if let Some(release) = &item.destroyed {
+            line.stated(release);
+        }
+        line
+    }
+
+    /// What people state of its destruction counts instead of its record.
+    fn stated(&mut self, release: &Release) {
+        let (Act::Destroyed(destruction), Some(claim)) = (&release.act, release.claim()) else { return };
+        self.stated = true;
+        self.outcome = Some(claim.outcome());
+        self.method = format!("{}, as it is stated", destruction.how.word());
+        self.verification = String::new();
+        self.ended = Some(release.made);
+        self.digest = release.digest();
+        let first = claim.reasons().iter().chain(claim.limits()).map(|r| r.sentence.as_str());
+        self.because = first.collect::<Vec<_>>().join(" ");
+        if self.drive.is_empty() {
+            self.drive = release.drive.called();
         }
     }
 }
@@ -315,6 +354,6 @@ mod tests {
         }
         let csv = statement.to_csv();
         assert!(csv.contains("\r\nA1,'=1+1,Skerry,") && csv.contains("A2,,") && csv.contains("Confirmed"), "{csv}");
-        assert_eq!(csv::Reader::from_reader(csv.as_bytes()).records().map(|r| r.unwrap().len()).collect::<Vec<_>>(), [13; 4]);
+        assert_eq!(csv::Reader::from_reader(csv.as_bytes()).records().map(|r| r.unwrap().len()).collect::<Vec<_>>(), [14; 4]);
     }
 }

@@ -37,7 +37,6 @@ pub enum CopyEnd {
 
 /// One copy of a mark.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
 pub struct CopyEvidence {
     /// Its sectors.
     pub at: Sectors,

@@ -56,7 +56,7 @@ impl OfDrive {
         let serial = self.unit.serial().map_or_else(|| "no serial".into(), |s| format!("serial {s}"));
         match self.unit.name() {
             Some(name) => format!("{name}, {serial}"),
-            None => serial,
+            None => format!("{} drive, {serial}", self.class),
         }
     }
 

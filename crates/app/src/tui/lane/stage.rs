@@ -83,6 +83,8 @@ pub(crate) struct WorkEnd {
     pub(crate) ledger_trouble: Option<String>,
     /// What the job needs to go on, if it was cut short.
     pub(crate) unfinished: Option<Box<Unfinished>>,
+    /// What came of the mark that was to be left on the drive; `None`: none was.
+    pub(crate) mark: Option<String>,
     /// The sampled sector as it is now.
     pub(crate) after: Option<Sample>,
 }

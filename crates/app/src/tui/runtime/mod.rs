@@ -422,9 +422,9 @@ impl Runtime {
         let (wish, wishes) = unbounded();
         self.wishes.insert(lane, Wishes { sender: wish, asked_to_stop: false });
         let (seen, ledger, sender) = (self.app.state.lanes[lane].seen.clone(), self.ledger.clone(), self.sender.clone());
-        let habits = self.habits;
+        let (habits, seal) = (self.habits, self.seal.clone());
         self.workers.push(thread::spawn(move || {
-            let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at, habits };
+            let job = JobOfLane { lane, seen, ledger, sender: sender.clone(), wishes, sample_at, habits, seal };
             let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, papers, from));
             if std::panic::catch_unwind(run).is_err() {
                 let said = "A defect in Jurex ended this job. The drive is Not sanitized, and there is no record; the ledger has its events.";

@@ -25,7 +25,7 @@ impl Runtime {
             Message::NotStarted(lane, why) => notices::of_person(&drive(*lane), why, bench),
             Message::Ledger(FromLedger::Lots(lots)) => {
                 let done = lots.iter().find_map(|now| {
-                    let tally = Tally::of(&now.lot.items(&now.jobs, &[]));
+                    let tally = Tally::of(&now.items(&[]));
                     let is_new = tally.expected > 0 && tally.is_complete() && !self.lots_told.contains(&now.lot.name);
                     is_new.then(|| (now.lot.name.clone(), tally.sentence()))
                 });

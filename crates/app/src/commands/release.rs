@@ -1,0 +1,285 @@
+//! `jurex release`: what becomes of a drive.
+
+use super::{remark, say, say_json, seal};
+use crate::bench::{self, Bench, Seen};
+use crate::cli::{Becomes, ReleaseArgs, TableKind};
+use crate::config::Config;
+use crate::exit::Failure;
+use crate::files;
+use crate::places::Places;
+use crate::release::{self, Subject, Who};
+use jurex_core::record::JobId;
+use jurex_core::release::{Act, Destruction, Layout, Leave, LayoutError, Outside, Place, Release, Table, Volume, Wish};
+use jurex_core::rules::Outcome;
+use jurex_core::text::{printable, shown_path};
+use jurex_ledger::Ledger;
+use jurex_sim::Pacing;
+use serde_json::json;
+use sha2::{Digest, Sha256};
+use std::ffi::OsStr;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+/// What a release is of: a drive that the ledger knows, and the drive itself where it is there.
+struct Target {
+    subject: Subject,
+    seen: Option<Seen>,
+    /// The service that has it now, with the batch.
+    at_service: Option<(String, String)>,
+}
+
+impl Target {
+    fn new(subject: Subject, seen: Option<Seen>, ledger: &Ledger) -> Result<Self, Failure> {
+        let name = match (subject.drive.unit.serial(), &subject.job) {
+            (Some(serial), _) => serial.to_string(),
+            (None, Some(job)) => format!("({job})"),
+            (None, None) => String::new(),
+        };
+        let place = ledger.known(&name)?.and_then(|known| known.standing).map(|standing| standing.place);
+        let at_service = if let Some(Place::AtService { service, batch }) = place { Some((service, batch)) } else { None };
+        Ok(Self { subject, seen, at_service })
+    }
+}
+
+impl From<LayoutError> for Failure {
+    fn from(e: LayoutError) -> Self {
+        Failure::Use(format!("{e}. Nothing was written"))
+    }
+}
+
+pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
+    let places = Places::find()?;
+    let simulated = asked.demo || asked.of.iter().any(|of| of.to_str().is_some_and(|of| of.starts_with("sim:")));
+    let config = if simulated { Config::demo() } else { Config::read(&places.config_file())? };
+    let at = places.ledger_for(simulated);
+    let _running = crate::lock::shared(&at);
+    check_asked(asked)?;
+    if let Some(out) = &asked.out {
+        files::check_folder(out).map_err(|e| Failure::Use(format!("{e}. Nothing was noted")))?;
+    }
+    let mut targets = vec![];
+    for of in &asked.of {
+        targets.extend(find(of, asked, &config, &places, simulated)?);
+    }
+    let seal = seal(&places, &config, crate::paper::house(&places)?, simulated);
+    let by = asked.by.clone().unwrap_or_else(|| config.technician.name.clone());
+    let who = Who { by: &by, edition: config.rules, seal: &seal };
+    let writes = matches!(asked.becomes, Becomes::Prepared | Becomes::TablesCleared) || asked.discard;
+    if writes && targets.len() != 1 {
+        return Err(Failure::Use("what is written to a drive is written to one at a time: name one drive. Nothing was written".into()));
+    }
+    let mut noted = vec![];
+    for target in targets {
+        let acts = if writes { written(asked, &target)? } else { vec![stated(asked, &target, &by)?] };
+        for act in acts {
+            let release = target.subject.note(act, &who, &at)?;
+            let name = target.subject.file_name();
+            let files = asked.out.as_deref().map(|out| files::write_release(out, &name, &release, &seal)).transpose();
+            noted.push((release, files.map_err(|e| Failure::Less(format!("{e}. What became of the drive is noted in the ledger")))?));
+        }
+    }
+    tell(asked, &noted);
+    let less = |release: &Release| match &release.act {
+        Act::Prepared(prepared) => !prepared.as_wished,
+        _ => release.outcome() == Some(Outcome::NotSanitized),
+    };
+    Ok(if noted.iter().any(|(release, _)| less(release)) { ExitCode::from(3) } else { ExitCode::SUCCESS })
+}
+
+fn tell(asked: &ReleaseArgs, noted: &[(Release, Option<Vec<PathBuf>>)]) {
+    if asked.json {
+        let one = |(release, files): &(Release, Option<Vec<PathBuf>>)| {
+            json!({
+                "release": serde_json::from_str::<serde_json::Value>(&release.to_json()).ok(),
+                "digest": release.digest(),
+                "outcome": release.outcome(),
+                "files": files,
+            })
+        };
+        return say_json(&json!({ "noted": noted.iter().map(one).collect::<Vec<_>>() }));
+    }
+    for (release, files) in noted {
+        say(&format!("{}: {}", release.drive.called(), release.act.sentence()));
+        if let (Some(claim), Act::Destroyed(destruction)) = (release.claim(), &release.act) {
+            say(&format!("  outcome  {}", claim.outcome()));
+            claim.reasons().iter().for_each(|r| say(&format!("  because  {} [{}]", r.sentence, r.citation)));
+            claim.limits().iter().for_each(|r| say(&format!("  but      {} [{}]", r.sentence, r.citation)));
+            say(&format!("  mind     {}", destruction.how.protects()));
+        }
+        files.iter().flatten().for_each(|path| say(&format!("  written  {}", path.display())));
+    }
+}
+
+/// What belongs to something else than what is asked for would be lost without a word.
+fn check_asked(asked: &ReleaseArgs) -> Result<(), Failure> {
+    use Becomes::{AtBench, Blank, Destroyed, HandedOver, Prepared, Received, Returned, SentOut, Stored};
+    let of_destruction = asked.how.is_some() || asked.pieces.is_some() || asked.field.is_some() || asked.coercivity.is_some();
+    let of_destruction = of_destruction || asked.rated || asked.machine.is_some() || asked.done_by.is_some();
+    let of_destruction = of_destruction || asked.witness.is_some() || asked.photo.is_some() || asked.certificate.is_some();
+    let strays: [(bool, &str, &[Becomes]); 8] = [
+        (asked.from.is_some(), "--from", &[Received]),
+        (asked.to.is_some(), "--to", &[Returned, HandedOver]),
+        (asked.place.is_some(), "--place", &[Stored, AtBench, Destroyed]),
+        (asked.service.is_some(), "--service", &[SentOut, Destroyed]),
+        (asked.batch.is_some(), "--batch", &[SentOut, Destroyed]),
+        (of_destruction, "what is said of a destruction", &[Destroyed]),
+        (!asked.volume.is_empty() || asked.spare.is_some(), "--volume or --spare", &[Prepared]),
+        (asked.discard, "--discard", &[Blank, Prepared]),
+    ];
+    match strays.iter().find(|(given, _, fits)| *given && !fits.contains(&asked.becomes)) {
+        Some((_, what, _)) => Err(Failure::Use(format!("{what} does not belong to what is asked for with --as. Nothing was noted"))),
+        None => Ok(()),
+    }
+}
+
+/// The drives that an argument names.
+fn find(of: &OsStr, asked: &ReleaseArgs, config: &Config, places: &Places, simulated: bool) -> Result<Vec<Target>, Failure> {
+    let at = places.ledger_for(simulated);
+    let ledger = Ledger::open(&at)?;
+    match of.to_str() {
+        Some(text) if text.starts_with("serial:") => {
+            let serial = text["serial:".len()..].trim();
+            if serial.is_empty() {
+                return Err(Failure::Use("serial: names no drive: write the serial right after it. Nothing was noted".into()));
+            }
+            Ok(vec![Target::new(Subject::of_label(serial, asked.class, &ledger)?, None, &ledger)?])
+        }
+        Some(text) if text.starts_with("batch:") => of_batch(text["batch:".len()..].trim(), &ledger),
+        Some(text) if !Path::new(text).exists() && is_job(text, &ledger) => {
+            let job: JobId = text.parse().map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
+            let subject = Subject::of_job(&job, &ledger)?;
+            let seen = attached(&subject, config, places, simulated);
+            Ok(vec![Target::new(subject, seen, &ledger)?])
+        }
+        _ => {
+            let seen = bench::find(of, &config.only, places)?;
+            let subject = Subject::of_seen(&seen, &ledger)?;
+            Ok(vec![Target::new(subject, Some(seen), &ledger)?])
+        }
+    }
+}
+
+fn is_job(text: &str, ledger: &Ledger) -> bool {
+    text.parse::<JobId>().is_ok_and(|job| ledger.known_by_job(&job).is_ok_and(|known| known.is_some()))
+}
+
+/// The drive that a subject is about, if it is attached.
+fn attached(subject: &Subject, config: &Config, places: &Places, simulated: bool) -> Option<Seen> {
+    let bench = if simulated { Bench::simulated(Pacing::Real) } else { Bench::machine(&config.only, places) };
+    let mut same = bench.drives().into_iter().filter(|s| {
+        s.drive.unit.serial().is_some() && s.drive.unit.agrees_with(&subject.drive.unit)
+    });
+    same.next()
+}
+
+/// Every drive that is at a service with that batch.
+fn of_batch(batch: &str, ledger: &Ledger) -> Result<Vec<Target>, Failure> {
+    let mut found = vec![];
+    for (_, _, known) in ledger.open_matters(u32::MAX)? {
+        for known in known {
+            let is_there = known.standing.as_ref().is_some_and(|s| matches!(&s.place, Place::AtService { batch: b, .. } if b == batch));
+            if let (true, Some(release)) = (is_there, known.releases.last()) {
+                let subject = match release.drive.unit.serial() {
+                    Some(serial) => Subject::of_label(serial, None, ledger)?,
+                    None => match &release.job {
+                        Some(job) => Subject::of_job(job, ledger)?,
+                        None => continue,
+                    },
+                };
+                found.push(Target::new(subject, None, ledger)?);
+            }
+        }
+    }
+    if found.is_empty() {
+        let shown = printable(batch.as_bytes());
+        return Err(Failure::Use(format!("no drive is at a service with batch {shown} (`jurex where` lists them). Nothing was noted")));
+    }
+    Ok(found)
+}
+
+/// What is stated of a drive, and needs nothing to be written to it.
+fn stated(asked: &ReleaseArgs, target: &Target, by: &str) -> Result<Act, Failure> {
+    let text = |of: &Option<String>| of.clone().unwrap_or_default();
+    Ok(match asked.becomes {
+        Becomes::Received => Act::Received { from: text(&asked.from) },
+        Becomes::AtBench => Act::AtBench { bench: text(&asked.place) },
+        Becomes::Blank => blank(target)?,
+        Becomes::Stored => Act::Stored { place: text(&asked.place) },
+        Becomes::Returned => Act::Returned { to: text(&asked.to) },
+        Becomes::HandedOver => Act::HandedOver { to: text(&asked.to) },
+        Becomes::SentOut => Act::SentOut { service: text(&asked.service), batch: text(&asked.batch) },
+        Becomes::Destroyed => Act::Destroyed(destruction(asked, target, by)?),
+        Becomes::Prepared | Becomes::TablesCleared => return Err(Failure::Defect("this is written to the drive".into())),
+    })
+}
+
+/// A drive may stay as its erasure left it only if an erasure has left it.
+fn blank(target: &Target) -> Result<Act, Failure> {
+    let earned = target.subject.record.as_ref().is_some_and(|r| r.claim().outcome() != Outcome::NotSanitized);
+    if earned {
+        return Ok(Act::Blank);
+    }
+    let called = target.subject.drive.called();
+    Err(Failure::Less(format!("{called} is not blank: its newest job has earned nothing, or it has none in this ledger. Nothing was noted")))
+}
+
+fn destruction(asked: &ReleaseArgs, target: &Target, by: &str) -> Result<Destruction, Failure> {
+    let text = |of: &Option<String>| of.clone().unwrap_or_default();
+    let how = asked.how.ok_or_else(|| Failure::Use("say --how it was destroyed. Nothing was noted".into()))?;
+    let photo = asked.photo.as_deref().map(digest_of).transpose()?.unwrap_or_default();
+    // Back from a service: which one, and with which batch, stands in the ledger.
+    let (service, batch) = target.at_service.clone().unwrap_or_default();
+    let given = |of: &Option<String>, known: String| of.clone().unwrap_or(known);
+    let is_outside = asked.service.is_some() || asked.certificate.is_some() || target.at_service.is_some();
+    let outside = is_outside.then(|| Outside {
+        service: given(&asked.service, service),
+        batch: given(&asked.batch, batch),
+        certificate: text(&asked.certificate),
+    });
+    Ok(Destruction {
+        particle_mm: asked.pieces,
+        field_oersted: asked.field,
+        coercivity_oersted: asked.coercivity,
+        rated: asked.rated,
+        machine: text(&asked.machine),
+        place: text(&asked.place),
+        by: asked.done_by.clone().unwrap_or_else(|| by.to_string()),
+        witness: text(&asked.witness),
+        photo,
+        outside,
+        ..Destruction::of(how)
+    })
+}
+
+fn digest_of(file: &Path) -> Result<String, Failure> {
+    let unread = |e| Failure::Use(format!("cannot read the photograph {}: {e}. Nothing was noted", shown_path(file)));
+    let bytes = std::fs::read(file).map_err(unread)?;
+    Ok(jurex_core::text::hex::encode(&Sha256::digest(&bytes)))
+}
+
+/// What is written to the drive.
+fn written(asked: &ReleaseArgs, target: &Target) -> Result<Vec<Act>, Failure> {
+    let called = target.subject.drive.called();
+    let seen = target.seen.as_ref().ok_or_else(|| {
+        Failure::Use(format!("{called} is not attached: what is to be written needs the drive itself. Nothing was written"))
+    })?;
+    release::may_be_written(seen)?;
+    let newest = target.subject.record.as_deref();
+    let leave = match asked.becomes {
+        Becomes::Prepared => {
+            let volumes = asked.volume.iter().map(|v| v.parse()).collect::<Result<Vec<Volume>, LayoutError>>()?;
+            let table = if asked.table == TableKind::Mbr { Table::Mbr } else { Table::Gpt };
+            Leave::Prepared(Layout::of(&Wish { table, volumes, spare_percent: asked.spare }, &seen.drive)?)
+        }
+        Becomes::TablesCleared => Leave::TablesCleared,
+        _ => blank(target).map(|_| Leave::Blank)?,
+    };
+    let permit = release::permit(seen, newest, asked.label_check.as_deref())?.ok_or_else(|| {
+        let asks = seen.verdict().map(|c| c.label().asks_for()).unwrap_or_default();
+        Failure::Refused(format!("{called} was not just erased here: name {asks} with --label-check. Nothing was written"))
+    })?;
+    if leave == Leave::TablesCleared && !asked.json {
+        remark("jurex: clearing the tables is no erasure: everything else stays on the drive, and is found by whoever looks");
+    }
+    release::write(seen, permit, &leave, asked.discard)
+}
