@@ -1,6 +1,7 @@
 //! Arguments, as the commands' contract names them.
 
 use crate::config::ThemeName;
+use crate::release::Becomes;
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand};
 use jurex_core::need::Sensitivity;
@@ -153,31 +154,6 @@ pub(crate) struct ReleaseArgs {
     /// One JSON document instead of text
     #[arg(long)]
     pub(crate) json: bool,
-}
-
-/// What becomes of a drive.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
-pub(crate) enum Becomes {
-    /// It came in
-    Received,
-    /// It was brought to a bench
-    AtBench,
-    /// It stays as its erasure left it
-    Blank,
-    /// It gets a table and volumes for its next user
-    Prepared,
-    /// Its tables are cleared, quickly; that is no erasure
-    TablesCleared,
-    /// It was destroyed, or damaged: what that earns follows from what is stated
-    Destroyed,
-    /// It goes to a service that destroys it
-    SentOut,
-    /// It was put away
-    Stored,
-    /// It goes back to whom it came from
-    Returned,
-    /// It is handed to somebody
-    HandedOver,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]

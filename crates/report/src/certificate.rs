@@ -640,7 +640,7 @@ fn follows(page: &mut Layout, record: &Record, w: &Words) {
     page.wide_facts(&facts);
 }
 
-fn person_facts(person: &Person, organisation: &str, w: &Words) -> Vec<Fact> {
+pub(crate) fn person_facts(person: &Person, organisation: &str, w: &Words) -> Vec<Fact> {
     let organisation = if person.organisation.trim().is_empty() { organisation } else { person.organisation.as_str() };
     vec![
         fact(&w.name, person.name.clone()),

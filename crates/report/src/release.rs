@@ -1,7 +1,7 @@
 //! The paper of a destruction: what is stated, what follows from it, and that it rests on a statement.
 
 use crate::certificate::{
-    CertificateError, band, closing, code, fact, foot, head, letterhead, outcome_word, own_fields, said_time, sentences, sign_here,
+    CertificateError, band, closing, code, fact, foot, head, letterhead, outcome_word, own_fields, person_facts, said_time, sentences,
     warning_border,
 };
 use crate::drawing::Ink;
@@ -71,7 +71,7 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     let first = if earned { &w.destroy_reached } else { &w.is_not_sanitized };
     let values = [("drive", release.drive.called()), ("outcome", outcome_word(outcome, w))];
     let values: Vec<(&str, &str)> = values.iter().map(|(name, value)| (*name, value.as_str())).collect();
-    let said = format!("{} {}", put(first, &values), sentences(claim.reasons()));
+    let said = format!("{} {}", jurex_core::text::capital(&put(first, &values)), sentences(claim.reasons()));
     page.text(Role::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &said);
     page.space(3.0);
     page.text(Role::Paragraph, strong(9.6, Ink::Text), &w.rests_on_statement);
@@ -83,7 +83,7 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     page.heading(&w.statement, 60.0);
     page.facts(&stated_facts(release, destruction, w));
     page.heading(&w.what_follows, 60.0);
-    let mut follows = vec![fact(&w.judged_by, release.edition().map(|e| e.title().to_string()).unwrap_or_default())];
+    let mut follows = vec![fact(&w.rules, release.edition().map(|e| e.title().to_string()).unwrap_or_default())];
     let each = |label: &str, all: &[jurex_core::rules::Reason]| -> Vec<Fact> {
         all.iter().map(|r| fact(label, format!("{} [{}]", r.sentence, r.citation))).collect()
     };
@@ -94,9 +94,10 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &w.attest_destruction);
     page.space(4.0);
     let named = |name: &str| Person { name: name.into(), ..Person::default() };
-    sign_here(&mut page, &w.done_by, (&named(&destruction.by), &named(&destruction.witness)), "", w);
+    let people = [(&w.done_by, &destruction.by), (&w.seen_by, &destruction.witness)];
+    page.signatures(people.map(|(what, name)| (what.clone(), person_facts(&named(name), "", w))), [&w.signature, &w.date]);
     closing(&mut page, house, w);
-    let tool = put(&w.made_by, &[("tool", &format!("{} {}", release.tool.name, release.tool.version))]);
+    let tool = put(&w.release_made_by, &[("tool", &format!("{} {}", release.tool.name, release.tool.version))]);
     foot(&mut page, [tool, put(&w.release_digest, &[("digest", &release.digest())])], w);
     if !earned {
         page.on_every_page(&warning_border(page.size));

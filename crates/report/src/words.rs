@@ -192,6 +192,7 @@ words! {
     attest_destruction
     release_digest
     whereabouts
+    release_made_by
 }
 
 const FILES: [(Language, &str); 4] = [

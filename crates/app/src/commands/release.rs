@@ -2,14 +2,14 @@
 
 use super::{remark, say, say_json, seal};
 use crate::bench::{self, Bench, Seen};
-use crate::cli::{Becomes, ReleaseArgs, TableKind};
+use crate::cli::{ReleaseArgs, TableKind};
 use crate::config::Config;
 use crate::exit::Failure;
 use crate::files;
 use crate::places::Places;
-use crate::release::{self, Subject, Who};
+use crate::release::{Becomes, Subject, Wanted, Who, at_service};
 use jurex_core::record::JobId;
-use jurex_core::release::{Act, Destruction, Layout, Leave, LayoutError, Outside, Place, Release, Table, Volume, Wish};
+use jurex_core::release::{Act, Place, Release, Table};
 use jurex_core::rules::Outcome;
 use jurex_core::text::{printable, shown_path};
 use jurex_ledger::Ledger;
@@ -30,20 +30,8 @@ struct Target {
 
 impl Target {
     fn new(subject: Subject, seen: Option<Seen>, ledger: &Ledger) -> Result<Self, Failure> {
-        let name = match (subject.drive.unit.serial(), &subject.job) {
-            (Some(serial), _) => serial.to_string(),
-            (None, Some(job)) => format!("({job})"),
-            (None, None) => String::new(),
-        };
-        let place = ledger.known(&name)?.and_then(|known| known.standing).map(|standing| standing.place);
-        let at_service = if let Some(Place::AtService { service, batch }) = place { Some((service, batch)) } else { None };
+        let at_service = at_service(subject.known(ledger)?.as_ref());
         Ok(Self { subject, seen, at_service })
-    }
-}
-
-impl From<LayoutError> for Failure {
-    fn from(e: LayoutError) -> Self {
-        Failure::Use(format!("{e}. Nothing was written"))
     }
 }
 
@@ -64,13 +52,16 @@ pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
     let seal = seal(&places, &config, crate::paper::house(&places)?, simulated);
     let by = asked.by.clone().unwrap_or_else(|| config.technician.name.clone());
     let who = Who { by: &by, edition: config.rules, seal: &seal };
-    let writes = matches!(asked.becomes, Becomes::Prepared | Becomes::TablesCleared) || asked.discard;
-    if writes && targets.len() != 1 {
+    let wanted = wanted(asked)?;
+    if wanted.writes() && targets.len() != 1 {
         return Err(Failure::Use("what is written to a drive is written to one at a time: name one drive. Nothing was written".into()));
+    }
+    if asked.becomes == Becomes::TablesCleared && !asked.json {
+        remark("jurex: clearing the tables is no erasure: everything else stays on the drive, and is found by whoever looks");
     }
     let mut noted = vec![];
     for target in targets {
-        let acts = if writes { written(asked, &target)? } else { vec![stated(asked, &target, &by)?] };
+        let acts = wanted.carry_out(&target.subject, target.seen.as_ref(), target.at_service.as_ref(), &by)?;
         for act in acts {
             let release = target.subject.note(act, &who, &at)?;
             let name = target.subject.file_name();
@@ -197,57 +188,30 @@ fn of_batch(batch: &str, ledger: &Ledger) -> Result<Vec<Target>, Failure> {
     Ok(found)
 }
 
-/// What is stated of a drive, and needs nothing to be written to it.
-fn stated(asked: &ReleaseArgs, target: &Target, by: &str) -> Result<Act, Failure> {
+/// What is wanted, as the arguments say it.
+fn wanted(asked: &ReleaseArgs) -> Result<Wanted, Failure> {
     let text = |of: &Option<String>| of.clone().unwrap_or_default();
-    Ok(match asked.becomes {
-        Becomes::Received => Act::Received { from: text(&asked.from) },
-        Becomes::AtBench => Act::AtBench { bench: text(&asked.place) },
-        Becomes::Blank => blank(target)?,
-        Becomes::Stored => Act::Stored { place: text(&asked.place) },
-        Becomes::Returned => Act::Returned { to: text(&asked.to) },
-        Becomes::HandedOver => Act::HandedOver { to: text(&asked.to) },
-        Becomes::SentOut => Act::SentOut { service: text(&asked.service), batch: text(&asked.batch) },
-        Becomes::Destroyed => Act::Destroyed(destruction(asked, target, by)?),
-        Becomes::Prepared | Becomes::TablesCleared => return Err(Failure::Defect("this is written to the drive".into())),
-    })
-}
-
-/// A drive may stay as its erasure left it only if an erasure has left it.
-fn blank(target: &Target) -> Result<Act, Failure> {
-    let earned = target.subject.record.as_ref().is_some_and(|r| r.claim().outcome() != Outcome::NotSanitized);
-    if earned {
-        return Ok(Act::Blank);
-    }
-    let called = target.subject.drive.called();
-    Err(Failure::Less(format!("{called} is not blank: its newest job has earned nothing, or it has none in this ledger. Nothing was noted")))
-}
-
-fn destruction(asked: &ReleaseArgs, target: &Target, by: &str) -> Result<Destruction, Failure> {
-    let text = |of: &Option<String>| of.clone().unwrap_or_default();
-    let how = asked.how.ok_or_else(|| Failure::Use("say --how it was destroyed. Nothing was noted".into()))?;
-    let photo = asked.photo.as_deref().map(digest_of).transpose()?.unwrap_or_default();
-    // Back from a service: which one, and with which batch, stands in the ledger.
-    let (service, batch) = target.at_service.clone().unwrap_or_default();
-    let given = |of: &Option<String>, known: String| of.clone().unwrap_or(known);
-    let is_outside = asked.service.is_some() || asked.certificate.is_some() || target.at_service.is_some();
-    let outside = is_outside.then(|| Outside {
-        service: given(&asked.service, service),
-        batch: given(&asked.batch, batch),
+    Ok(Wanted {
+        becomes: Some(asked.becomes),
+        whom: asked.from.clone().or_else(|| asked.to.clone()).unwrap_or_default(),
+        place: text(&asked.place),
+        service: text(&asked.service),
+        batch: text(&asked.batch),
         certificate: text(&asked.certificate),
-    });
-    Ok(Destruction {
+        how: asked.how,
         particle_mm: asked.pieces,
         field_oersted: asked.field,
         coercivity_oersted: asked.coercivity,
         rated: asked.rated,
         machine: text(&asked.machine),
-        place: text(&asked.place),
-        by: asked.done_by.clone().unwrap_or_else(|| by.to_string()),
+        done_by: text(&asked.done_by),
         witness: text(&asked.witness),
-        photo,
-        outside,
-        ..Destruction::of(how)
+        photo: asked.photo.as_deref().map(digest_of).transpose()?.unwrap_or_default(),
+        table: if asked.table == TableKind::Mbr { Table::Mbr } else { Table::Gpt },
+        volumes: asked.volume.clone(),
+        spare: asked.spare,
+        discard: asked.discard,
+        label: asked.label_check.clone(),
     })
 }
 
@@ -257,29 +221,3 @@ fn digest_of(file: &Path) -> Result<String, Failure> {
     Ok(jurex_core::text::hex::encode(&Sha256::digest(&bytes)))
 }
 
-/// What is written to the drive.
-fn written(asked: &ReleaseArgs, target: &Target) -> Result<Vec<Act>, Failure> {
-    let called = target.subject.drive.called();
-    let seen = target.seen.as_ref().ok_or_else(|| {
-        Failure::Use(format!("{called} is not attached: what is to be written needs the drive itself. Nothing was written"))
-    })?;
-    release::may_be_written(seen)?;
-    let newest = target.subject.record.as_deref();
-    let leave = match asked.becomes {
-        Becomes::Prepared => {
-            let volumes = asked.volume.iter().map(|v| v.parse()).collect::<Result<Vec<Volume>, LayoutError>>()?;
-            let table = if asked.table == TableKind::Mbr { Table::Mbr } else { Table::Gpt };
-            Leave::Prepared(Layout::of(&Wish { table, volumes, spare_percent: asked.spare }, &seen.drive)?)
-        }
-        Becomes::TablesCleared => Leave::TablesCleared,
-        _ => blank(target).map(|_| Leave::Blank)?,
-    };
-    let permit = release::permit(seen, newest, asked.label_check.as_deref())?.ok_or_else(|| {
-        let asks = seen.verdict().map(|c| c.label().asks_for()).unwrap_or_default();
-        Failure::Refused(format!("{called} was not just erased here: name {asks} with --label-check. Nothing was written"))
-    })?;
-    if leave == Leave::TablesCleared && !asked.json {
-        remark("jurex: clearing the tables is no erasure: everything else stays on the drive, and is found by whoever looks");
-    }
-    release::write(seen, permit, &leave, asked.discard)
-}

@@ -3,11 +3,13 @@
 
 pub(crate) mod mark;
 mod volumes;
+mod wanted;
 mod write;
 
 pub(crate) use mark::{MarkHere, still_as_left};
 pub(crate) use volumes::{MakerOf, makers};
-pub(crate) use write::{may_be_written, permit, write};
+pub(crate) use wanted::{Becomes, Wanted};
+use write::{permit, write};
 
 use crate::bench::Seen;
 use crate::clock::wall;
@@ -16,7 +18,7 @@ use crate::signing::Seal;
 use crate::work::this_tool;
 use jurex_core::media::MediaClass;
 use jurex_core::record::{JobId, Record};
-use jurex_core::release::{About, Act, BadRelease, OfDrive, Release};
+use jurex_core::release::{About, Act, BadRelease, OfDrive, Place, Release};
 use jurex_core::rules::Edition;
 use jurex_ledger::{Known, Ledger, LedgerError, Standing};
 use std::path::Path;
@@ -109,6 +111,15 @@ impl Subject {
         Ok(Self::new(OfDrive { class, ..drive }, known.as_ref(), ledger)?)
     }
 
+    /// All that the ledger knows of it.
+    pub(crate) fn known(&self, ledger: &Ledger) -> Result<Option<Known>, LedgerError> {
+        match (self.drive.unit.serial(), &self.job) {
+            (Some(serial), _) => ledger.known(serial),
+            (None, Some(job)) => ledger.known_by_job(job),
+            (None, None) => Ok(None),
+        }
+    }
+
     /// What a file of it is called.
     pub(crate) fn file_name(&self) -> String {
         let serial = self.drive.unit.serial().unwrap_or_default();
@@ -142,6 +153,14 @@ impl Subject {
         Ledger::open(ledger)?.keep_release(&release)?;
         who.seal.close(ledger);
         Ok(release)
+    }
+}
+
+/// The service that has a drive now, with the batch that it went with.
+pub(crate) fn at_service(known: Option<&Known>) -> Option<(String, String)> {
+    match &known?.standing.as_ref()?.place {
+        Place::AtService { service, batch } => Some((service.clone(), batch.clone())),
+        _ => None,
     }
 }
 

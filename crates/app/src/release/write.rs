@@ -10,22 +10,12 @@ use jurex_core::media::Scope;
 use jurex_core::record::Record;
 use jurex_core::release::{Act, Discarded, Leave, Permit, Prepared, TablesCleared};
 
-/// Whether the guard lets the drive be written to.
-///
-/// # Errors
-/// What stands in the way.
-pub(crate) fn may_be_written(seen: &Seen) -> Result<(), Failure> {
-    seen.verdict()
-        .map(drop)
-        .map_err(|e| Failure::Refused(format!("{} may not be written to: {e}. Nothing was written", seen.drive.called())))
-}
-
 /// The word that this very drive is meant: its label as it was typed, or its erasure here a moment ago. `Ok(None)`: the label must be
 /// read.
 ///
 /// # Errors
 /// The guard refuses, or the label is another.
-pub(crate) fn permit(seen: &Seen, newest: Option<&Record>, typed: Option<&str>) -> Result<Option<Permit>, Failure> {
+pub(super) fn permit(seen: &Seen, newest: Option<&Record>, typed: Option<&str>) -> Result<Option<Permit>, Failure> {
     let refused = |e| Failure::Refused(format!("{} may not be written to: {e}. Nothing was written", seen.drive.called()));
     let cleared = seen.verdict().map_err(refused)?;
     match typed {
@@ -43,7 +33,7 @@ pub(crate) fn permit(seen: &Seen, newest: Option<&Record>, typed: Option<&str>) 
 ///
 /// # Errors
 /// In use, no rights, gone, another drive, no program for a file system: what was and was not done.
-pub(crate) fn write(seen: &Seen, permit: Permit, leave: &Leave, discard: bool) -> Result<Vec<Act>, Failure> {
+pub(super) fn write(seen: &Seen, permit: Permit, leave: &Leave, discard: bool) -> Result<Vec<Act>, Failure> {
     let called = seen.drive.called();
     let simulated = seen.drive.simulated;
     if let Leave::Prepared(layout) = leave {

@@ -274,7 +274,13 @@ pub fn judge_destruction(edition: Edition, media: Media, stated: &Destruction) -
 /// No program has seen it.
 fn rests_on(stated: &Destruction) -> Reason {
     let who = match (&stated.outside, stated.witness.trim()) {
-        (Some(outside), _) => format!("{} and on certificate {} of {}", stated.by, outside.certificate, outside.service),
+        (Some(outside), _) => {
+            let sentence = format!(
+                "It rests on certificate {} of {}, as it was entered here. No program has seen it.",
+                outside.certificate, outside.service
+            );
+            return Reason { sentence, citation: "Statement, not a reading".into() };
+        }
         (None, "") => format!("{}; nobody is named who saw it", stated.by),
         (None, witness) => format!("{} and of {witness}, who saw it", stated.by),
     };

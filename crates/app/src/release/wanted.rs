@@ -1,0 +1,169 @@
+//! What is wanted of a drive before it goes, from the command line or from a form: what is said of it, and what is written to it.
+
+use super::{Subject, permit, write};
+use crate::bench::Seen;
+use crate::exit::Failure;
+use jurex_core::release::{Act, Destruction, How, Layout, LayoutError, Leave, Outside, Table, Volume, Wish};
+use jurex_core::rules::Outcome;
+
+/// What becomes of a drive.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum Becomes {
+    /// It came in
+    Received,
+    /// It was brought to a bench
+    AtBench,
+    /// It stays as its erasure left it
+    Blank,
+    /// It gets a table and volumes for its next user
+    Prepared,
+    /// Its tables are cleared, quickly; that is no erasure
+    TablesCleared,
+    /// It was destroyed, or damaged: what that earns follows from what is stated
+    Destroyed,
+    /// It goes to a service that destroys it
+    SentOut,
+    /// It was put away
+    Stored,
+    /// It goes back to whom it came from
+    Returned,
+    /// It is handed to somebody
+    HandedOver,
+}
+
+/// All that can be said of it.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Wanted {
+    pub(crate) becomes: Option<Becomes>,
+    /// From or to whom.
+    pub(crate) whom: String,
+    pub(crate) place: String,
+    pub(crate) service: String,
+    pub(crate) batch: String,
+    pub(crate) certificate: String,
+    pub(crate) how: Option<How>,
+    pub(crate) particle_mm: Option<f64>,
+    pub(crate) field_oersted: Option<u32>,
+    pub(crate) coercivity_oersted: Option<u32>,
+    pub(crate) rated: bool,
+    pub(crate) machine: String,
+    pub(crate) done_by: String,
+    pub(crate) witness: String,
+    /// SHA-256 of a photograph.
+    pub(crate) photo: String,
+    pub(crate) table: Table,
+    pub(crate) volumes: Vec<String>,
+    pub(crate) spare: Option<u8>,
+    pub(crate) discard: bool,
+    /// The label as it was read from the drive.
+    pub(crate) label: Option<String>,
+}
+
+impl From<LayoutError> for Failure {
+    fn from(e: LayoutError) -> Self {
+        Failure::Use(format!("{e}. Nothing was written"))
+    }
+}
+
+impl Wanted {
+    /// Whether something is written to the drive.
+    pub(crate) fn writes(&self) -> bool {
+        matches!(self.becomes, Some(Becomes::Prepared | Becomes::TablesCleared)) || self.discard
+    }
+
+    /// Says or does it; gives what is to be noted, in order. `at_service` is who has the drive now, with the batch.
+    ///
+    /// # Errors
+    /// Something is not said, or the drive can't be written to: what was and was not done.
+    pub(crate) fn carry_out(
+        &self,
+        subject: &Subject,
+        seen: Option<&Seen>,
+        at_service: Option<&(String, String)>,
+        by: &str,
+    ) -> Result<Vec<Act>, Failure> {
+        if self.writes() { self.written(subject, seen) } else { self.stated(subject, at_service, by).map(|act| vec![act]) }
+    }
+
+    /// What needs nothing to be written to the drive.
+    fn stated(&self, subject: &Subject, at_service: Option<&(String, String)>, by: &str) -> Result<Act, Failure> {
+        let becomes = self.becomes.ok_or_else(|| Failure::Use("say what becomes of the drive. Nothing was noted".into()))?;
+        Ok(match becomes {
+            Becomes::Received => Act::Received { from: self.whom.clone() },
+            Becomes::AtBench => Act::AtBench { bench: self.place.clone() },
+            Becomes::Blank => blank(subject)?,
+            Becomes::Stored => Act::Stored { place: self.place.clone() },
+            Becomes::Returned => Act::Returned { to: self.whom.clone() },
+            Becomes::HandedOver => Act::HandedOver { to: self.whom.clone() },
+            Becomes::SentOut => Act::SentOut { service: self.service.clone(), batch: self.batch.clone() },
+            Becomes::Destroyed => Act::Destroyed(self.destruction(at_service, by)?),
+            Becomes::Prepared | Becomes::TablesCleared => return Err(Failure::Defect("this is written to the drive".into())),
+        })
+    }
+
+    fn destruction(&self, at_service: Option<&(String, String)>, by: &str) -> Result<Destruction, Failure> {
+        let how = self.how.ok_or_else(|| Failure::Use("say how it was destroyed. Nothing was noted".into()))?;
+        // Back from a service: which one, and with which batch, stands in the ledger.
+        let (service, batch) = at_service.cloned().unwrap_or_default();
+        let or = |given: &String, known: String| if given.trim().is_empty() { known } else { given.clone() };
+        let is_outside = !self.service.is_empty() || !self.certificate.is_empty() || at_service.is_some();
+        let outside = is_outside.then(|| Outside {
+            service: or(&self.service, service),
+            batch: or(&self.batch, batch),
+            certificate: self.certificate.clone(),
+        });
+        // What is done outside is done by the service.
+        let usual = outside.as_ref().map_or_else(|| by.to_string(), |o| o.service.clone());
+        Ok(Destruction {
+            particle_mm: self.particle_mm,
+            field_oersted: self.field_oersted,
+            coercivity_oersted: self.coercivity_oersted,
+            rated: self.rated,
+            machine: self.machine.clone(),
+            place: self.place.clone(),
+            by: or(&self.done_by, usual),
+            witness: self.witness.clone(),
+            photo: self.photo.clone(),
+            outside,
+            ..Destruction::of(how)
+        })
+    }
+
+    /// What is written to the drive.
+    fn written(&self, subject: &Subject, seen: Option<&Seen>) -> Result<Vec<Act>, Failure> {
+        let called = subject.drive.called();
+        let seen = seen.ok_or_else(|| {
+            Failure::Use(format!("{called} is not attached: what is to be written needs the drive itself. Nothing was written"))
+        })?;
+        // What is guarded is said before what is wrong with the wish.
+        seen.verdict()
+            .map_err(|e| Failure::Refused(format!("{} may not be written to: {e}. Nothing was written", seen.drive.called())))?;
+        let leave = match self.becomes {
+            Some(Becomes::Prepared) => {
+                let volumes = self.volumes.iter().map(|v| v.parse()).collect::<Result<Vec<Volume>, LayoutError>>()?;
+                Leave::Prepared(Layout::of(&Wish { table: self.table, volumes, spare_percent: self.spare }, &seen.drive)?)
+            }
+            Some(Becomes::TablesCleared) => Leave::TablesCleared,
+            _ => blank(subject).map(|_| Leave::Blank)?,
+        };
+        let typed = self.label.as_deref().map(str::trim).filter(|l| !l.is_empty());
+        let permit = permit(seen, subject.record.as_deref(), typed)?.ok_or_else(|| {
+            let asks = seen.verdict().map(|c| c.label().asks_for()).unwrap_or_default();
+            let called = seen.drive.called();
+            Failure::Refused(format!("{called} was not just erased here: its label is asked for ({asks}). Nothing was written"))
+        })?;
+        write(seen, permit, &leave, self.discard)
+    }
+}
+
+/// A drive may stay as its erasure left it only if an erasure has left it.
+fn blank(subject: &Subject) -> Result<Act, Failure> {
+    let earned = subject.record.as_ref().is_some_and(|r| r.claim().outcome() != Outcome::NotSanitized);
+    if earned {
+        return Ok(Act::Blank);
+    }
+    let called = subject.drive.called();
+    Err(Failure::Less(format!(
+        "{called} is not blank: its newest job has earned nothing, or it has none in this ledger. Nothing was noted"
+    )))
+}
