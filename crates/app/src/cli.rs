@@ -4,8 +4,8 @@ use crate::config::ThemeName;
 use crate::release::Becomes;
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand};
-use jurex_core::need::Sensitivity;
 use jurex_core::media::MediaClass;
+use jurex_core::need::Sensitivity;
 use jurex_core::plan::{HowMuch, Verification};
 use jurex_core::release::How;
 use jurex_core::rules::{Condition, Edition};
@@ -188,9 +188,9 @@ pub(crate) struct LabelArgs {
     /// Every drive of a lot that has a record
     #[arg(long, value_name = "LOT", conflicts_with = "job")]
     pub(crate) lot: Option<String>,
-    /// 62x29 or 89x36 (millimetres, a label a page), a4-21 or a4-24 (sheets of labels)
-    #[arg(long, value_name = "SIZE", default_value = "62x29", value_parser = label_size())]
-    pub(crate) size: LabelSize,
+    /// 62x29 or 89x36 (millimetres, a label a page), a4-21 or a4-24 (sheets of labels); default: the configuration's, else 62x29
+    #[arg(long, value_name = "SIZE", value_parser = label_size())]
+    pub(crate) size: Option<LabelSize>,
     /// On sheets: the first free label, counted from 1
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u16).range(1..=24))]
     pub(crate) first: u16,

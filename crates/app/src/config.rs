@@ -8,6 +8,7 @@ use jurex_core::method::{Catalogue, Method};
 use jurex_core::record::{Papers, Person, SecondLook};
 use jurex_core::rules::Edition;
 use jurex_notice::Ways;
+use jurex_report::LabelSize;
 use serde::Deserialize;
 use std::path::{Path, PathBuf};
 use toml_edit::DocumentMut;
@@ -43,6 +44,10 @@ pub(crate) struct Config {
     pub(crate) notice: Ways,
     /// Whether a mark is left on drives that are erased as a whole (false, unless said otherwise).
     pub(crate) mark: bool,
+    /// What labels are printed on: `62x29`, `89x36`, `a4-21` or `a4-24` (62x29, unless said otherwise).
+    pub(crate) label_size: Option<LabelSize>,
+    /// The printer that labels go to from the interface, as `lp` names it; empty: the system's usual one. Not named: files only.
+    pub(crate) label_printer: Option<String>,
     /// Whether the terminal rings and tells when a job ends (true, unless said otherwise).
     pub(crate) bell: Option<bool>,
     /// Methods of one's own, each a `[[method]]` with `name`, `title`, `passes` and perhaps `remark`.
@@ -150,6 +155,11 @@ impl Config {
         const WARM: i16 = 70;
         let hold_above = Some(self.hold_above_celsius.unwrap_or(WARM)).filter(|limit| *limit > 0);
         Habits { hold_above, second_percent: self.second_look_percent.unwrap_or(SecondLook::USUAL_PERCENT) }
+    }
+
+    /// What labels are printed on.
+    pub(crate) fn label_size(&self) -> LabelSize {
+        self.label_size.unwrap_or(LabelSize::Tape62x29)
     }
 
     /// The library and the methods of one's own.

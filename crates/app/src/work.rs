@@ -359,7 +359,11 @@ impl Prepared {
             }
             // Still under the same hold, and only once the record stands: a mark never says what no ledger knows.
             let mark = plan.leaves_mark().then(|| {
-                if stored.is_err() { Err("its record is not in the ledger".into()) } else { leave_mark(&record, seal, backend, &ledger) }
+                if stored.is_err() {
+                    Err("its record is not in the ledger".into())
+                } else {
+                    leave_mark(&record, seal, backend, &ledger)
+                }
             });
             (record, stored, mark)
         };

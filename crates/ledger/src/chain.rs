@@ -540,7 +540,8 @@ impl Ledger {
             checked.found(format!("{more} more than were ever written here: put in by other means."));
         }
         for name in crate::releases::wrong_matters(&self.connection)? {
-            checked.found(format!("What the list says is to be seen to of drive {name} does not follow from what happened to it."));
+            checked
+                .found(format!("What the list says is to be seen to of drive {name} does not follow from what happened to it."));
         }
         self.check_lots(seen, checked)
     }

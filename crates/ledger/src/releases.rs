@@ -209,7 +209,9 @@ fn matter_of(connection: &Connection, name: &str) -> rusqlite::Result<Option<(St
     let (query, by) = match job_of(name) {
         Some(job) => (format!("SELECT name, started, {newest} FROM job WHERE name = ?1"), job),
         None => (
-            format!("SELECT name, job.started, {newest} FROM entry JOIN job ON name = entry.job WHERE entry.serial = ?1 ORDER BY number"),
+            format!(
+                "SELECT name, job.started, {newest} FROM entry JOIN job ON name = entry.job WHERE entry.serial = ?1 ORDER BY number"
+            ),
             name,
         ),
     };

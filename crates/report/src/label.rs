@@ -10,6 +10,7 @@ use crate::qr::Code;
 use jiff::Timestamp;
 use jurex_core::record::Record;
 use jurex_core::rules::Outcome;
+use serde::{Deserialize, Serialize};
 
 /// Points of a millimetre.
 const MM: f32 = 72.0 / 25.4;
@@ -17,15 +18,19 @@ const MM: f32 = 72.0 / 25.4;
 const SMALLEST: f32 = 4.2;
 
 /// What labels are printed on.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum LabelSize {
     /// Single labels of 62 by 29 millimetres.
+    #[serde(rename = "62x29")]
     Tape62x29,
     /// Single labels of 89 by 36 millimetres.
+    #[serde(rename = "89x36")]
     Tape89x36,
     /// Sheets of A4 with 21 labels of 63.5 by 38.1 millimetres.
+    #[serde(rename = "a4-21")]
     Sheet21,
     /// Sheets of A4 with 24 labels of 70 by 37 millimetres.
+    #[serde(rename = "a4-24")]
     Sheet24,
 }
 
@@ -343,7 +348,10 @@ mod tests {
             pages_of(&labels_pdf(&vec![label(Outcome::Clear); n], size, first, Timestamp::UNIX_EPOCH).unwrap())
         };
         assert_eq!(pages(3, LabelSize::Tape62x29, 1), 3);
-        assert_eq!((pages(21, LabelSize::Sheet21, 1), pages(21, LabelSize::Sheet21, 2), pages(24, LabelSize::Sheet24, 1)), (1, 2, 1));
+        assert_eq!(
+            (pages(21, LabelSize::Sheet21, 1), pages(21, LabelSize::Sheet21, 2), pages(24, LabelSize::Sheet24, 1)),
+            (1, 2, 1)
+        );
     }
 
     fn pages_of(pdf: &[u8]) -> usize {

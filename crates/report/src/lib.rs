@@ -22,8 +22,8 @@ pub use attached::{Attached, NoAttachment, attached, is_as_printed, is_as_printe
 pub use certificate::{CertificateError, certificate};
 pub use house::{Colour, House, HouseError, Language, OwnField, PageSize, Picture};
 use jurex_core::record::{Papers, Record};
-pub use label::{Label, LabelError, LabelSize, LabelsError, labels_pdf};
 use jurex_core::strata::Strata;
+pub use label::{Label, LabelError, LabelSize, LabelsError, labels_pdf};
 pub use lot::lot_certificate;
 pub use pdf::PdfError;
 pub use preview::{PreviewLine, preview};

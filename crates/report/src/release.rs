@@ -1,8 +1,8 @@
 //! The paper of a destruction: what is stated, what follows from it, and that it rests on a statement.
 
 use crate::certificate::{
-    CertificateError, band, closing, code, fact, foot, head, letterhead, outcome_word, own_fields, person_facts, said_time, sentences,
-    warning_border,
+    CertificateError, band, closing, code, fact, foot, head, letterhead, outcome_word, own_fields, person_facts, said_time,
+    sentences, warning_border,
 };
 use crate::drawing::Ink;
 use crate::fonts::Face;

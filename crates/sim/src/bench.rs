@@ -7,9 +7,12 @@ use crate::counterfeit::{Beyond, Counterfeit};
 use crate::drive::{Fault, Kind, SimDrive};
 use crate::own::Nature;
 use crate::speed::{Pacing, SpeedShape};
+use crate::store::Store;
 use jurex_core::guard::Hindrance;
+use jurex_core::mark::{Mark, MarkSays, places};
 use jurex_core::media::{Attachment, Bus, Drive, Geometry, MediaClass, Unit};
 use jurex_core::native::{Answers, Health, OwnErase, OwnTime};
+use jurex_core::record::Record;
 use jurex_core::rules::Technique;
 use jurex_core::units::{Lba, Sectors};
 use std::time::Duration;
@@ -346,7 +349,8 @@ impl Bench {
 }
 
 fn fill(bay: &Bay) {
-    let sectors = bay.drive.drive().geometry.sectors;
+    let geometry = bay.drive.drive().geometry;
+    let sectors = geometry.sectors;
     let seed = 0x5EED_0417 + u64::from(bay.number);
     let rest = |used: u64| (sectors - used) / 2048 * 2048 - 2 * 2048;
     let volume = |label, stations, days| Volume::Station { label, stations, days };
@@ -380,8 +384,11 @@ fn fill(bay: &Bay) {
                 contents::gpt(store, sectors, &[boot, sealed], seed)
             }
             9 => contents::mbr(store, &[Partition { sectors: rest(0), volume: volume("BUOY", &STATIONS[3..], 2) }], seed),
-            // Erased last month: every sector holds zeros.
-            10 => Ok(()),
+            // Erased a while ago: every sector holds zeros, but for the mark at both ends.
+            10 => {
+                lay_mark(store, geometry);
+                Ok(())
+            }
             6 => contents::mbr(store, &[Partition { sectors: rest(0), volume: volume("PEBBLE", &STATIONS[1..2], 10) }], seed),
             _ => contents::mbr(store, &[Partition { sectors: rest(0), volume: volume("LOGGER", &STATIONS[..1], 30) }], seed),
         };
@@ -399,6 +406,23 @@ fn fill(bay: &Bay) {
         let faults = [Fault::Unwritable(Sectors::new(431_208, 24)), Fault::Unreadable(Sectors::new(431_208, 24))];
         let single = [Fault::Unwritable(Sectors::new(437_990, 1)), Fault::Unreadable(Sectors::new(702_517, 2))];
         faults.into_iter().chain(single).for_each(|f| bay.drive.add_fault(f));
+    }
+}
+
+/// The record of the job that erased the drive in bay 10 a while ago; `examples/record_of_bay_10` has made it.
+///
+/// # Panics
+/// Never: a test reads it.
+pub fn record_of_bay_10() -> Record {
+    Record::from_json(include_str!("../assets/bay-10.record.json")).expect("it is a record: a test keeps it so")
+}
+
+/// Lays the mark of that job, which nobody has signed: nothing vouches for what is simulated.
+fn lay_mark(store: &mut Store, geometry: Geometry) {
+    let says = MarkSays::of(&record_of_bay_10(), "Brackwater Weather Service, Tern Quay workshop, extension 214");
+    let page = says.and_then(|says| Mark::new(says, |_| None).page(geometry.logical));
+    if let (Some(page), Some(places)) = (page, places(geometry)) {
+        places.iter().for_each(|at| store.write(geometry.bytes_of(at.first.0), &page));
     }
 }
 
@@ -420,7 +444,17 @@ fn fill_beyond(bay: &Bay, sectors: u64) {
 mod tests {
     use super::*;
     use jurex_core::contents::look;
+    use jurex_core::mark::{self, Found, Whole};
     use jurex_core::medium::Medium;
+
+    #[test]
+    fn the_drive_in_bay_10_carries_the_mark_of_the_job_that_has_erased_it() {
+        let (bench, record) = (Bench::new(Pacing::Unpaced), record_of_bay_10());
+        let drive = &bench.bay(10).unwrap().drive;
+        jurex_core::proof::Expected::check_drive(&record, &drive.drive()).unwrap();
+        let Found::Mark(found, Whole::Both) = mark::look(&mut drive.peek(), &|_| None) else { panic!() };
+        assert!(found.says().is_of(&record) && found.says().fits(&drive.drive()) && found.signed().is_none());
+    }
 
     #[test]
     fn the_bench_holds_what_a_look_then_finds() {

@@ -12,7 +12,7 @@ mod own;
 mod speed;
 mod store;
 
-pub use bench::{Bay, Bench};
+pub use bench::{Bay, Bench, record_of_bay_10};
 pub use counterfeit::{Beyond, Counterfeit};
 pub use drive::{Fault, Kind, Laboratory, SimDrive, SimMedium, SimNamespace};
 pub use own::{Hiding, Lie, Nature};

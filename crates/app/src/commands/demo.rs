@@ -19,7 +19,8 @@ use jurex_core::media::{Drive, Label, MediaClass};
 use jurex_core::method::{self, Method, library};
 use jurex_core::plan::{Course, Lift, Order, Plan};
 use jurex_core::record::{Backup, Record};
-use jurex_core::rules::{Outcome, Technique};
+use jurex_core::release::{About, Act, OfDrive, Release};
+use jurex_core::rules::{Edition, Outcome, Technique};
 use jurex_ledger::Ledger;
 use jurex_report::House;
 use jurex_sim::Pacing;
@@ -41,6 +42,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
     }
     let _running = crate::lock::shared(&ledger);
     expect_the_lot(&ledger)?;
+    remember_bay_10(&ledger)?;
     let saved = places.demo_settings();
     let of_demo = if saved.exists() { Config::read(&saved)? } else { Config { rules: own.rules, ..Config::demo() } };
     let sample_speed = of_demo.sample_speed.or(own.sample_speed);
@@ -56,6 +58,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         settings: SettingsFile { path: saved, at_first: config::DEMO },
         policies: places.policies(),
         seal: Seal::none(crate::paper::house(&places)?).into(),
+        keys: vec![],
         outbox: None,
     })
 }
@@ -82,6 +85,27 @@ fn expect_the_lot(ledger: &Path) -> Result<(), Failure> {
         ledger.keep_lot(&lot, "It was opened for the demonstration.", wall())?;
     }
     Ok(())
+}
+
+/// The drive in bay 10 was erased a while ago, and put away: the ledger knows of that.
+fn remember_bay_10(ledger: &Path) -> Result<(), Failure> {
+    let (ledger, record) = (Ledger::open(ledger)?, jurex_sim::record_of_bay_10());
+    if ledger.known_by_job(&record.job)?.is_some() {
+        return Ok(());
+    }
+    let drive = record.evidence().drive();
+    ledger.begin(&record.job, drive, record.started)?;
+    ledger.finish(&record, record.ended)?;
+    let about = About {
+        tool: record.tool.clone(),
+        made: record.ended,
+        by: record.papers().technician.name.clone(),
+        drive: OfDrive::of(drive),
+        job: Some((record.job.clone(), record.digest())),
+        lot: record.papers().lot.clone(),
+    };
+    let stored = Release::new(about, Act::Stored { place: "shelf 2".into() }, Edition::default())?;
+    Ok(ledger.keep_release(&stored)?)
 }
 
 /// The simulated drives are made anew each time: jobs that were cut short on earlier ones can't go on.

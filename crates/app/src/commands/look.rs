@@ -1,12 +1,12 @@
 //! `jurex look DRIVE`: who it is, what is on it, and how it can be sanitized.
 
+use super::stop::StopOnSignal;
 use super::{drives, remark, say, say_json};
 use crate::bench::{self, Seen};
 use crate::cli::Look;
 use crate::clock::{SystemEntropy, wall};
 use crate::config::Config;
 use crate::exit::{self, Failure};
-use super::stop::StopOnSignal;
 use crate::places::Places;
 use crate::readings;
 use crate::release::{self, MarkHere};

@@ -29,6 +29,7 @@ use crate::exit::Failure;
 use crate::places::Places;
 use crate::signing::Seal;
 use jurex_report::House;
+use jurex_sign::KeyStore;
 pub(crate) use look::{own_erases, region_line};
 use std::process::ExitCode;
 
@@ -77,6 +78,7 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
         settings: crate::settings::SettingsFile { path: places.config_file(), at_first: "" },
         policies: places.policies(),
         seal: seal.into(),
+        keys: KeyStore::new(&places.keys()).known()?,
         outbox,
     })
 }

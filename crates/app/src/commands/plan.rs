@@ -149,7 +149,8 @@ impl Whole<'_> {
             lines.push("  first     is it as large as it says? Sectors all over it are marked and read".into());
         }
         if self.plan.leaves_mark() {
-            lines.push("  mark      a page that says what was done, in the first and the last sectors, once all is proved".into());
+            lines
+                .push("  mark      a page that says what was done, in the first and the last sectors, once all is proved".into());
         }
         if self.plan.searches() {
             lines.push("  searches  a sample of it for leftovers, before and after, a minute each at most".into());

@@ -54,7 +54,9 @@ pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
     let who = Who { by: &by, edition: config.rules, seal: &seal };
     let wanted = wanted(asked)?;
     if wanted.writes() && targets.len() != 1 {
-        return Err(Failure::Use("what is written to a drive is written to one at a time: name one drive. Nothing was written".into()));
+        return Err(Failure::Use(
+            "what is written to a drive is written to one at a time: name one drive. Nothing was written".into(),
+        ));
     }
     if asked.becomes == Becomes::TablesCleared && !asked.json {
         remark("jurex: clearing the tables is no erasure: everything else stays on the drive, and is found by whoever looks");
@@ -66,7 +68,10 @@ pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
             let release = target.subject.note(act, &who, &at)?;
             let name = target.subject.file_name();
             let files = asked.out.as_deref().map(|out| files::write_release(out, &name, &release, &seal)).transpose();
-            noted.push((release, files.map_err(|e| Failure::Less(format!("{e}. What became of the drive is noted in the ledger")))?));
+            noted.push((
+                release,
+                files.map_err(|e| Failure::Less(format!("{e}. What became of the drive is noted in the ledger")))?,
+            ));
         }
     }
     tell(asked, &noted);
@@ -118,7 +123,9 @@ fn check_asked(asked: &ReleaseArgs) -> Result<(), Failure> {
         (asked.discard, "--discard", &[Blank, Prepared]),
     ];
     match strays.iter().find(|(given, _, fits)| *given && !fits.contains(&asked.becomes)) {
-        Some((_, what, _)) => Err(Failure::Use(format!("{what} does not belong to what is asked for with --as. Nothing was noted"))),
+        Some((_, what, _)) => {
+            Err(Failure::Use(format!("{what} does not belong to what is asked for with --as. Nothing was noted")))
+        }
         None => Ok(()),
     }
 }
@@ -157,9 +164,8 @@ fn is_job(text: &str, ledger: &Ledger) -> bool {
 /// The drive that a subject is about, if it is attached.
 fn attached(subject: &Subject, config: &Config, places: &Places, simulated: bool) -> Option<Seen> {
     let bench = if simulated { Bench::simulated(Pacing::Real) } else { Bench::machine(&config.only, places) };
-    let mut same = bench.drives().into_iter().filter(|s| {
-        s.drive.unit.serial().is_some() && s.drive.unit.agrees_with(&subject.drive.unit)
-    });
+    let mut same =
+        bench.drives().into_iter().filter(|s| s.drive.unit.serial().is_some() && s.drive.unit.agrees_with(&subject.drive.unit));
     same.next()
 }
 
@@ -168,7 +174,8 @@ fn of_batch(batch: &str, ledger: &Ledger) -> Result<Vec<Target>, Failure> {
     let mut found = vec![];
     for (_, _, known) in ledger.open_matters(u32::MAX)? {
         for known in known {
-            let is_there = known.standing.as_ref().is_some_and(|s| matches!(&s.place, Place::AtService { batch: b, .. } if b == batch));
+            let is_there =
+                known.standing.as_ref().is_some_and(|s| matches!(&s.place, Place::AtService { batch: b, .. } if b == batch));
             if let (true, Some(release)) = (is_there, known.releases.last()) {
                 let subject = match release.drive.unit.serial() {
                     Some(serial) => Subject::of_label(serial, None, ledger)?,
@@ -183,7 +190,9 @@ fn of_batch(batch: &str, ledger: &Ledger) -> Result<Vec<Target>, Failure> {
     }
     if found.is_empty() {
         let shown = printable(batch.as_bytes());
-        return Err(Failure::Use(format!("no drive is at a service with batch {shown} (`jurex where` lists them). Nothing was noted")));
+        return Err(Failure::Use(format!(
+            "no drive is at a service with batch {shown} (`jurex where` lists them). Nothing was noted"
+        )));
     }
     Ok(found)
 }
@@ -220,4 +229,3 @@ fn digest_of(file: &Path) -> Result<String, Failure> {
     let bytes = std::fs::read(file).map_err(unread)?;
     Ok(jurex_core::text::hex::encode(&Sha256::digest(&bytes)))
 }
-

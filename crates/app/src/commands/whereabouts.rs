@@ -44,9 +44,7 @@ fn one(serial: &str, ledger: &Ledger, json: bool) -> Result<ExitCode, Failure> {
 fn open_matters(ledger: &Ledger, json: bool) -> Result<ExitCode, Failure> {
     let open = ledger.open_matters(MOST)?;
     if json {
-        let one = |(matter, n, known): &(Matter, u64, Vec<Known>)| {
-            json!({ "matter": matter, "drives": n, "told": known.iter().map(as_json).collect::<Vec<_>>() })
-        };
+        let one = |(matter, n, known): &(Matter, u64, Vec<Known>)| json!({ "matter": matter, "drives": n, "told": known.iter().map(as_json).collect::<Vec<_>>() });
         say_json(&json!({ "open": open.iter().map(one).collect::<Vec<_>>() }));
         return Ok(ExitCode::SUCCESS);
     }

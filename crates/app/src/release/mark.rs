@@ -66,7 +66,9 @@ impl MarkSeen {
         }
         match &self.voucher {
             Voucher::Known(_) => said.push("Its signature is right.".into()),
-            Voucher::Unknown(id) => said.push(format!("It is signed by key {id}, which is not known here: anybody can have made it.")),
+            Voucher::Unknown(id) => {
+                said.push(format!("It is signed by key {id}, which is not known here: anybody can have made it."));
+            }
             Voucher::Nobody => said.push("It is not signed: anybody can have written it.".into()),
             Voucher::Wrong => said.push("✕ Its signature is not of what it says: it has been altered, or made up.".into()),
         }

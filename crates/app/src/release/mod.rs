@@ -1,11 +1,13 @@
 //! What becomes of a drive: noted in the ledger, and done to it where something is to be written. The same for the command line and the
 //! interface.
 
+mod labels;
 pub(crate) mod mark;
 mod volumes;
 mod wanted;
 mod write;
 
+pub(crate) use labels::Labels;
 pub(crate) use mark::{MarkHere, still_as_left};
 pub(crate) use volumes::{MakerOf, makers};
 pub(crate) use wanted::{Becomes, Wanted};
@@ -63,7 +65,11 @@ impl Subject {
         };
         // Another maker's drive may carry the same serial: its jobs say nothing of this one.
         let known = known.filter(|k| {
-            k.jobs.iter().rev().find_map(|l| l.standing.record()).is_none_or(|r| r.evidence().drive().unit.model == seen.drive.unit.model)
+            k.jobs
+                .iter()
+                .rev()
+                .find_map(|l| l.standing.record())
+                .is_none_or(|r| r.evidence().drive().unit.model == seen.drive.unit.model)
         });
         Self::new(OfDrive::of(&seen.drive), known.as_ref(), ledger)
     }
@@ -169,29 +175,4 @@ pub(crate) struct Who<'a> {
     pub(crate) by: &'a str,
     pub(crate) edition: Edition,
     pub(crate) seal: &'a Seal,
-}
-
-/// Prints a PDF by the system's `lp`, on that printer if it is named; gives what lp said.
-///
-/// # Errors
-/// There is none, or it refuses.
-pub(crate) fn print_file(pdf: &[u8], printer: &str) -> Result<String, String> {
-    use std::io::Write;
-    use std::process::{Command, Stdio};
-    let mut command = Command::new("lp");
-    if !printer.is_empty() {
-        command.args(["-d", printer]);
-    }
-    // In its true size: a label that is fitted to the page is none.
-    command.args(["-o", "print-scaling=none", "-t", "Jurex labels"]);
-    let spawned = command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn();
-    let mut child = match spawned {
-        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Err("there is no lp here (package cups-client)".into()),
-        spawned => spawned.map_err(|e| format!("lp can't be run: {e}"))?,
-    };
-    // A printer that takes nothing closes its end early: what it said of that is told below.
-    let _ = child.stdin.take().map(|mut to| to.write_all(pdf));
-    let done = child.wait_with_output().map_err(|e| format!("lp can't be run: {e}"))?;
-    let said = |bytes: &[u8]| jurex_core::text::printable(bytes);
-    if done.status.success() { Ok(said(&done.stdout)) } else { Err(format!("lp said: {}", said(&done.stderr))) }
 }

@@ -36,8 +36,12 @@ impl MakerOf {
         match find_program(program).filter(|_| !simulated) {
             Some(path) => MakerOf::Program(path),
             None if system == FileSystem::Fat32 => MakerOf::BuiltIn,
-            None if simulated => MakerOf::Missing("simulated drives take FAT32 only: no program of this system reaches them".into()),
-            None => MakerOf::Missing(format!("{} needs {program}, which is not installed here: package {package}", system.name())),
+            None if simulated => {
+                MakerOf::Missing("simulated drives take FAT32 only: no program of this system reaches them".into())
+            }
+            None => {
+                MakerOf::Missing(format!("{} needs {program}, which is not installed here: package {package}", system.name()))
+            }
         }
     }
 }
@@ -53,7 +57,8 @@ pub(crate) fn makers(simulated: bool) -> [(FileSystem, MakerOf); 4] {
 /// What could not be made, and why. Volumes before it are made.
 pub(super) fn make(layout: &Layout, drive: &mut OpenDrive, simulated: bool) -> Result<Vec<VolumeMade>, String> {
     let one = |(volume, at): &(Volume, Sectors)| {
-        let made_by = make_one(volume, *at, drive, simulated).map_err(|why| format!("{} at {at}: {why}", volume.system.name()))?;
+        let made_by =
+            make_one(volume, *at, drive, simulated).map_err(|why| format!("{} at {at}: {why}", volume.system.name()))?;
         Ok(VolumeMade { at: *at, system: volume.system, label: volume.label.clone(), made_by })
     };
     layout.volumes.iter().map(one).collect()

@@ -47,7 +47,9 @@ pub(super) fn write(seen: &Seen, permit: Permit, leave: &Leave, discard: bool) -
     let label = seen.verdict().map_err(|e| Failure::Refused(format!("{called}: {e}. Nothing was written")))?.label().clone();
     let now = seen.still_free(&label, Scope::Sectors(seen.drive.geometry.whole()).into())?;
     let mut drive = now.open()?;
-    let gone = |e: jurex_core::medium::MediumError| Failure::Stopped(format!("{called} went away ({}). Nothing was written", e.cause.os()));
+    let gone = |e: jurex_core::medium::MediumError| {
+        Failure::Stopped(format!("{called} went away ({}). Nothing was written", e.cause.os()))
+    };
     let found = drive.medium().identify().map_err(gone)?;
     if !permit.is_of(&found) {
         return Err(Failure::Refused(format!("{called} is another drive now ({}). Nothing was written", found.called())));

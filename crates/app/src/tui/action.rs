@@ -23,6 +23,8 @@ pub(crate) enum Action {
     /// Writes what was found to a table.
     ExportFound,
     FindDrive,
+    /// Where a drive is, and what is still open.
+    Where,
     NextTheme,
     DriveBefore,
     DriveAfter,
@@ -79,6 +81,17 @@ pub(crate) enum Action {
     ReadSample,
     ReadAll,
     WriteCertificate,
+    /// What is to become of the drive, one after the other.
+    KindAfter,
+    KindBefore,
+    /// Does and notes what is to become of the drive.
+    ReleaseIt,
+    PrintLabel,
+    /// Whether a mark is left on the drive.
+    LeaveMark,
+    /// Whether a marked drive is still as it was left.
+    AsLeft,
+    SeeRelease,
     FieldAfter,
     FieldBefore,
     LeaveField,
@@ -135,6 +148,8 @@ pub(crate) enum Place {
     Step(Step),
     /// A field of the certificate.
     Form,
+    /// A field of what is to become of the drive.
+    ReleaseForm,
     Bytes,
     BytesPrompt,
     Methods,
@@ -156,6 +171,8 @@ pub(crate) enum Place {
     SettingsField,
     LedgerFind,
     LedgerStory,
+    /// Where drives are.
+    Drives,
     Preview,
 }
 
@@ -196,6 +213,7 @@ const UNSHOWN: u8 = 9;
 pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Countdown, &[], "any key", A::StopCountdown, "stop the countdown", 0),
     bind(P::Step(S::Look), &[Enter], "Enter", A::EnterPlan, "plan its erasure", 0),
+    bind(P::Step(S::Look), &[Char('a')], "a", A::AsLeft, "still as it was left?", 1),
     bind(P::Step(S::Look), &[Tab], "Tab", A::OpenBytes, "bytes", 3),
     bind(P::Step(S::Look), &[Char('b')], "b", A::Beacon, "beacon", 3),
     bind(P::Step(S::Look), &[Char('f')], "f", A::SearchLeft, "search for leftovers", 3),
@@ -217,6 +235,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Step(S::Plan), &[Char('g')], "g", A::Range, "range", 4),
     bind(P::Step(S::Plan), &[Char('k')], "k", A::SizeCheck, "check its size first", 4),
     bind(P::Step(S::Plan), &[Char('f')], "f", A::SearchBoth, "search before, after", 4),
+    bind(P::Step(S::Plan), &[Char('n')], "n", A::LeaveMark, "leave a mark", 4),
     bind(P::Step(S::Plan), &[Char('h')], "h", A::HiddenAreas, "hidden areas", 2),
     bind(P::Step(S::Plan), &[Char('y')], "y", A::State, "state it by name", 2),
     bind(P::Step(S::Arm), &[Enter], "Enter", A::CheckLabel, "check the label", 0),
@@ -232,6 +251,21 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Step(S::Prove), &[Char('A')], "A", A::ReadAll, "read all again", 3),
     bind(P::Step(S::Prove), &[Char('f')], "f", A::SearchLeft, "search for leftovers", 2),
     bind(P::Step(S::Prove), &[Char('o')], "o", A::SeeFind, "bytes of a find", 3),
+    bind(P::Step(S::Release), &[Enter], "Enter", A::ReleaseIt, "do this, and note it", 0),
+    bind(P::Step(S::Release), &[Char('w')], "w", A::KindAfter, "what becomes of it", 1),
+    bind(P::Step(S::Release), &[Char('W')], "W", A::KindBefore, "kind before", UNSHOWN),
+    bind(P::Step(S::Release), &[Tab], "Tab", A::FieldAfter, "fill in the fields", 1),
+    bind(P::Step(S::Release), &[BackTab], "Shift-Tab", A::FieldBefore, "last field", UNSHOWN),
+    bind(P::Step(S::Release), &[Char('l')], "l", A::PrintLabel, "make its label", 2),
+    bind(P::ReleaseForm, &[Enter], "Enter", A::ReleaseIt, "do this, and note it", 0),
+    bind(P::ReleaseForm, &[Tab, Down], "Tab", A::FieldAfter, "next field", 1),
+    bind(P::ReleaseForm, &[BackTab, Up], "Shift-Tab", A::FieldBefore, "field before", UNSHOWN),
+    bind(P::ReleaseForm, &[Esc], "Esc", A::LeaveField, "leave the field", 1),
+    bind(P::Drives, &[Up], "↑", A::RowBefore, "drive before", UNSHOWN),
+    bind(P::Drives, &[Down], "↑↓", A::RowAfter, "drive", 1),
+    bind(P::Drives, &[PageUp], "PgUp", A::ScrollUp, "lines above", UNSHOWN),
+    bind(P::Drives, &[PageDown], "PgUp PgDn", A::ScrollDown, "scroll", 3),
+    bind(P::Drives, &[Esc], "Esc", A::Back, "back", 0),
     bind(P::Form, &[Enter], "Enter", A::WriteCertificate, "write the paper", 0),
     bind(P::Form, &[Tab, Down], "Tab", A::FieldAfter, "next field", 1),
     bind(P::Form, &[BackTab, Up], "Shift-Tab", A::FieldBefore, "field before", UNSHOWN),
@@ -239,6 +273,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Step(S::Certify), &[Enter], "Enter", A::WriteCertificate, "write the paper", 0),
     bind(P::Step(S::Certify), &[Tab], "Tab", A::FieldAfter, "fill in the fields", 1),
     bind(P::Step(S::Certify), &[BackTab], "Shift-Tab", A::FieldBefore, "last field", UNSHOWN),
+    bind(P::Step(S::Certify), &[Char('g')], "g", A::SeeRelease, "where does it go?", 2),
     bind(P::Step(S::Certify), &[Char('v')], "v", A::SeePaper, "see the paper", 3),
     bind(P::Preview, &[PageUp, Up], "PgUp", A::ScrollUp, "lines above", UNSHOWN),
     bind(P::Preview, &[PageDown, Down], "PgUp PgDn", A::ScrollDown, "scroll", 1),
@@ -325,6 +360,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::LedgerFind, &[Down], "↑↓", A::RowAfter, "job", 1),
     bind(P::LedgerFind, &[PageUp], "PgUp", A::PageBefore, "jobs before", UNSHOWN),
     bind(P::LedgerFind, &[PageDown], "PgUp PgDn", A::PageAfter, "page", 3),
+    bind(P::LedgerFind, &[Tab], "Tab", A::Where, "drives, and what is open", 2),
     bind(P::LedgerFind, &[Esc, F(2)], "Esc", A::Back, "back", 1),
     bind(P::LedgerStory, &[Char('w')], "w", A::WriteAgain, "write its papers again", 0),
     bind(P::LedgerStory, &[Char('x')], "x", A::ExportFound, "write what was found to a table", 2),
@@ -342,6 +378,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Bench, &[Char('/')], "/", A::FindDrive, "find", 5),
     bind(P::Bench, &[Esc], "Esc", A::ShowLanes, "all drives", 5),
     bind(P::Bench, &[F(2)], "F2", A::Ledger, "ledger", 5),
+    bind(P::Anywhere, &[], "Ctrl-W", A::Where, "where is a drive?", 6),
     bind(P::Bench, &[F(3)], "F3", A::Methods, "methods", 5),
     bind(P::Bench, &[F(4)], "F4", A::Settings, "settings", 5),
     bind(P::Walking, &[Left], "←", A::StepBefore, "step before", UNSHOWN),
@@ -365,6 +402,7 @@ fn with_control(key: KeyEvent) -> Option<Action> {
         Char('c' | 'q') => Some(Action::Quit),
         Char('z') => Some(Action::Suspend),
         Char('p') => Some(Action::Palette),
+        Char('w') => Some(Action::Where),
         _ => None,
     }
 }

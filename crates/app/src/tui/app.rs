@@ -4,6 +4,7 @@ use super::action::{self, Action, Binding, Meaning, Place};
 use super::bench::BenchScreen;
 use super::frame;
 use super::message::{Command, FromLedger, Message};
+use super::screen::drives::DrivesPage;
 use super::screen::help::Help;
 use super::screen::palette::Palette;
 use super::screen::question::Question;
@@ -89,6 +90,12 @@ impl App {
             Message::Ledger(FromLedger::Jobs(asked, before, found)) => drop(self.tell(&Heard::Jobs(asked, before, found))),
             Message::Ledger(FromLedger::Story(story)) => drop(self.tell(&Heard::Story(story))),
             Message::Ledger(FromLedger::Lots(lots)) => self.state.take_lots(lots),
+            Message::Ledger(FromLedger::Where(asked, found)) => drop(self.tell(&Heard::Where(asked, found))),
+            Message::Ledger(FromLedger::Known(lane, known)) => {
+                if let Some(lane) = self.state.lanes.get_mut(lane) {
+                    lane.release.known = known;
+                }
+            }
             Message::Notices(wait) => {
                 // Told once when it comes up; at the top for as long as it lasts.
                 if wait.is_some() && self.state.notices_wait.is_none() {
@@ -178,6 +185,12 @@ impl App {
                 self.above.push(Box::new(palette));
             }
             Action::Palette => {}
+            // From any screen; over a question or a line that is typed nothing else is opened.
+            Action::Where if self.shown().fills() => {
+                let page = DrivesPage::open(&mut self.state);
+                self.above.push(Box::new(page));
+            }
+            Action::Where => {}
             Action::NextTheme => self.state.theme = self.state.theme.next(),
             Action::StopCountdown => return self.state.stop_countdown(),
             _ => {

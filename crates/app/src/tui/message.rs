@@ -7,6 +7,7 @@ use crate::bench::{ReadError, Sample, Seen};
 use crate::config::{Config, ConfigError};
 use crate::methods::MethodFileError;
 use crate::policies::PolicyFileError;
+use crate::release::{self, MarkHere};
 use crate::settings::Setting;
 use crate::story::Story;
 use jurex_core::bytes::{Needle, Search};
@@ -18,11 +19,15 @@ use jurex_core::native::Answers;
 use jurex_core::plan::{ArmedPlan, Course, Plan, PlanError};
 use jurex_core::policy::Policy;
 use jurex_core::record::{JobId, Papers, Record};
+use jurex_core::release::Matter;
 use jurex_core::units::Lba;
-use jurex_ledger::{Line, LotNow, Unfinished};
+use jurex_ledger::{Known, Line, LotNow, Unfinished};
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
 use std::time::Duration;
+
+/// Drives that were found: under what they stand, if they still need somebody, and how many there are of that.
+pub(crate) type Found = Vec<(Option<(Matter, u64)>, Vec<Known>)>;
 
 /// Something that happened.
 pub(crate) enum Message {
@@ -73,6 +78,10 @@ pub(crate) enum Message {
     Ledger(FromLedger),
     /// Which notices have not gone out, in a sentence; `None`: none.
     Notices(Option<String>),
+    /// The mark that is on a drive, if one is.
+    Mark(LaneId, Option<MarkHere>),
+    /// What becomes of a drive was noted, in sentences, and whether it has gone now; or it was not, and why.
+    Released(LaneId, Result<(Vec<String>, bool), String>),
     /// Something to say at the bottom.
     Said(String),
     Began(LaneId, JobId),
@@ -121,6 +130,10 @@ pub(crate) enum Command {
     Read(LaneId, Wanted),
     Wish(LaneId, Wish),
     Write(LaneId, Box<Record>),
+    /// Do and note what is to become of a drive; who says so.
+    Release(LaneId, Box<release::Wanted>, String),
+    /// Make the label of this job, and print it where there is a printer for that.
+    Label(JobId),
     /// Ask something of the ledger.
     Ledger(AskLedger),
     /// Leave the screen to the shell until the person comes back.
@@ -152,6 +165,10 @@ pub(crate) enum AskLedger {
     Export(String),
     /// How the open lots stand.
     Lots,
+    /// The drives of such a serial, or, with nothing typed, all that are still open.
+    Where(String),
+    /// All that is known of the drive of this lane: by its serial, else by its job.
+    Known(LaneId, Option<String>, Option<JobId>),
 }
 
 /// What the ledger answers.
@@ -161,4 +178,6 @@ pub(crate) enum FromLedger {
     Story(Box<Story>),
     /// The open lots with their jobs.
     Lots(Vec<LotNow>),
+    Where(String, Result<Found, String>),
+    Known(LaneId, Option<Box<Known>>),
 }

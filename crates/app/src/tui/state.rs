@@ -2,7 +2,7 @@
 
 use super::lane::stage::{Arming, Stage};
 use super::lane::{Lane, LaneId, LaneState, Lanes, Speed, Step};
-use super::message::Command;
+use super::message::{AskLedger, Command};
 use super::theme::Theme;
 use crate::bench::Seen;
 use crate::config::Config;
@@ -102,6 +102,7 @@ impl State {
     pub(crate) fn new_lane(&self, seen: Seen) -> Lane {
         let mut lane = Lane::new(seen, &self.config.papers(), &self.catalogue, self.config.rules);
         lane.fill_from(&self.lots);
+        lane.draft.order.marks = self.config.mark;
         lane
     }
 
@@ -194,18 +195,29 @@ impl State {
             Some(why) => self.notice = Some(why),
             None => {
                 lane.enter(step);
-                if let (Step::Plan, Some(id)) = (step, self.selected) {
-                    return self.sample_speed(id);
+                match (step, self.selected) {
+                    (Step::Plan, Some(id)) => return self.sample_speed(id),
+                    (Step::Release, Some(id)) => return vec![self.ask_what_is_known(id)],
+                    _ => {}
                 }
             }
         }
         vec![]
     }
 
+    /// Asks the ledger for all that it knows of the drive of that lane.
+    pub(crate) fn ask_what_is_known(&self, id: LaneId) -> Command {
+        let lane = &self.lanes[id];
+        let marked = lane.look.mark.as_ref().and_then(|m| m.mark()).filter(|m| m.fits).map(|m| m.says.job.clone());
+        let job = lane.record().map(|r| r.job.clone()).or(marked);
+        Command::Ledger(AskLedger::Known(id, lane.seen.drive.unit.serial.clone(), job))
+    }
+
     /// Leaves the field of the certificate that is being edited.
     pub(crate) fn leave_field(&mut self) {
         if let Some(lane) = self.lane_mut() {
             lane.leave_field();
+            lane.release.leave();
         }
     }
 

@@ -114,6 +114,7 @@ impl World {
         app.update(Message::Drives(1, drives.clone()));
         for (lane, seen) in drives.iter().enumerate() {
             let (contents, sample) = seen.look();
+            app.update(Message::Mark(LaneId::nth(lane), crate::release::MarkHere::on(seen, &[])));
             app.update(Message::Looked(LaneId::nth(lane), contents, sample));
         }
         Self {
@@ -180,6 +181,8 @@ impl World {
             Command::Go(lane) => self.go(lane),
             Command::Look(lane) => {
                 let (contents, sample) = self.app.state.lanes[lane].seen.look();
+                let mark = crate::release::MarkHere::on(&self.app.state.lanes[lane].seen, &[]);
+                self.send(Message::Mark(lane, mark));
                 self.send(Message::Looked(lane, contents, sample));
             }
             Command::ReadPage(lane, first) => {
@@ -206,6 +209,8 @@ impl World {
             }
             Command::Power(lane) => self.app.state.lanes[lane].seen.switch_power(),
             Command::Suspend => {}
+            Command::Release(lane, wanted, by) => self.release(lane, &wanted, &by),
+            Command::Label(job) => self.send(Message::Said(format!("label of {job}"))),
             Command::Write(lane, record) => {
                 let path = |ending: &str| PathBuf::from(format!("/home/ines/certificates/{}.{ending}", record.job));
                 self.send(Message::Written(lane, Ok(vec![path("record.json"), path("certificate.pdf"), path("strata.svg")])));
@@ -213,11 +218,21 @@ impl World {
         }
     }
 
+    /// What becomes of a drive is done and noted at once, in a ledger of its own.
+    fn release(&mut self, lane: LaneId, wanted: &crate::release::Wanted, by: &str) {
+        let (seen, is_here) = (self.app.state.lanes[lane].seen.clone(), !self.app.state.lanes[lane].is_gone());
+        let (ledger, seal) = (self.home.path().join("ledger.sqlite3"), crate::signing::Seal::none(Default::default()));
+        let who = (by, self.app.state.config.rules, &seal);
+        let done = super::runtime::release::note(&seen, is_here, wanted, who, &ledger, self.home.path());
+        self.send(Message::Released(lane, done));
+    }
+
     /// A reading beside the job is over at once.
     fn read(&mut self, lane: LaneId, wanted: Wanted) {
         let seen = self.app.state.lanes[lane].seen.clone();
         let heard = match wanted {
             Wanted::End => return,
+            Wanted::AsLeft(job) => Heard::AsLeft(Err(format!("no record of {job}"))),
             Wanted::Left => {
                 let left = readings::search_leftovers(&seen, false, &|_| true).map(Box::new);
                 Heard::Left(left.map_err(|e| e.to_string()))
@@ -266,7 +281,8 @@ impl World {
         let after = sample_at.and_then(|at| seen.sector(at));
         self.pending.push(Message::Began(lane, id));
         self.pending.extend(told.into_iter().map(|e| Message::Job(lane, e)));
-        self.pending.push(Message::Ended(lane, Box::new(WorkEnd { record, ledger_trouble: None, unfinished, mark: None, after })));
+        self.pending
+            .push(Message::Ended(lane, Box::new(WorkEnd { record, ledger_trouble: None, unfinished, mark: None, after })));
     }
 
     fn key(&mut self, code: KeyCode) {

@@ -2,6 +2,7 @@
 //! be done is returned as commands.
 
 use super::lane::readings::Wanted;
+use super::lane::release::ReleaseForm;
 use super::lane::stage::{Stage, WorkEnd, Written};
 use super::lane::{Lane, LaneId, Presence, Speed, Step};
 use super::message::{AskLedger, Command, Message};
@@ -37,6 +38,8 @@ impl State {
             Message::Looked(id, contents, sample) => {
                 self.in_lane(id, |lane| (lane.look.contents, lane.look.sample) = (Some(contents), sample));
             }
+            Message::Mark(id, mark) => self.in_lane(id, |lane| lane.look.mark = mark),
+            Message::Released(id, released) => return self.released(id, released),
             Message::Unfinished(id, unfinished) => {
                 if let Some(lane) = self.lanes.get_mut(id).filter(|l| !l.has_job()) {
                     lane.unfinished = unfinished;
@@ -266,6 +269,21 @@ impl State {
         }
     }
 
+    /// What becomes of a drive was noted, or was not.
+    fn released(&mut self, id: LaneId, released: Result<(Vec<String>, bool), String>) -> Vec<Command> {
+        let Some(lane) = self.lanes.get_mut(id) else { return vec![] };
+        lane.release.is_busy = false;
+        match released {
+            Ok((said, has_gone)) => {
+                lane.release.has_gone = has_gone;
+                lane.release.outcome = Some(Ok(said));
+            }
+            Err(why) => lane.release.outcome = Some(Err(why)),
+        }
+        // What is on the drive, and how its lot stands, may be another thing now.
+        vec![self.ask_what_is_known(id), Command::Look(id), Command::Ledger(AskLedger::Lots)]
+    }
+
     fn told(&mut self, id: LaneId, event: Event) {
         let time = self.time_of_day.clone();
         if let Some(Stage::Working(work)) = self.lanes.get_mut(id).map(|l| &mut l.stage) {
@@ -312,6 +330,7 @@ impl State {
         // A search that is still going on would only hold the job up.
         let search = lane.readings.is_going().then_some(Command::Read(id, Wanted::End));
         lane.readings.job_begins();
+        (lane.release, lane.look.mark) = (ReleaseForm::default(), None);
         lane.enter(Step::Erase);
         // Of drives that were planned together, the next one is armed now, by a label check of its own.
         if std::mem::replace(&mut lane.marked, false) && self.selected == Some(id) {

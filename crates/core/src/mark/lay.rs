@@ -79,7 +79,9 @@ impl Marked {
             CopyEnd::NotRead { error } => Some(format!("{} could not be read back ({error})", c.at)),
         });
         let why = wrong.next().unwrap_or_else(|| "a copy is missing".into());
-        format!("A mark was to be left on it and is not whole: {why}. What those sectors hold now is the mark or what the erasure left.")
+        format!(
+            "A mark was to be left on it and is not whole: {why}. What those sectors hold now is the mark or what the erasure left."
+        )
     }
 
     /// Whether its copies can be where a mark stands on a drive of that size.
@@ -223,7 +225,10 @@ mod tests {
             assert_eq!(written, (0..8).chain(sectors as usize - 8..sectors as usize).collect::<Vec<_>>());
             let Found::Mark(mark, Whole::Both) = look(&mut medium, &unstamp) else { panic!("{sectors}") };
             assert!(mark.says().fits(&medium.drive));
-            let twin = Drive { unit: crate::media::Unit { serial: Some("OTHER".into()), ..medium.drive.unit.clone() }, ..medium.drive.clone() };
+            let twin = Drive {
+                unit: crate::media::Unit { serial: Some("OTHER".into()), ..medium.drive.unit.clone() },
+                ..medium.drive.clone()
+            };
             assert!(!mark.says().fits(&twin), "it was copied to another drive");
         }
         let small = &mut Memory::new(MediaClass::Magnetic, 20);
@@ -243,7 +248,10 @@ mod tests {
         assert_eq!(end(|m| m.drops_writes_to = vec![995]), [CopyEnd::AsLaid, CopyEnd::ReadOtherwise]);
         assert!(matches!(end(|m| m.unwritable = vec![2]).as_slice(), [CopyEnd::NotWritten { .. }, CopyEnd::AsLaid]));
         assert!(matches!(end(|m| m.unreadable = vec![999]).as_slice(), [CopyEnd::AsLaid, CopyEnd::NotRead { .. }]));
-        assert!(matches!(end(|m| m.failing_flushes = vec![1]).as_slice(), [CopyEnd::NotWritten { .. }, CopyEnd::NotWritten { .. }]));
+        assert!(matches!(
+            end(|m| m.failing_flushes = vec![1]).as_slice(),
+            [CopyEnd::NotWritten { .. }, CopyEnd::NotWritten { .. }]
+        ));
     }
 
     #[test]

@@ -317,8 +317,7 @@ mod tests {
             let page = mark.then(|| String::from_utf8(page.clone()).unwrap());
             let (expected, geometry) = (Expected { mark: page, ..expected(holds, 999) }, medium.drive.geometry);
             let mut backend = Sequential::in_chunks(&mut medium, 4096);
-            let found =
-                read(&expected, &whole(999), geometry, &mut backend, &Steady::default(), &mut Unattended, &mut |_| {});
+            let found = read(&expected, &whole(999), geometry, &mut backend, &Steady::default(), &mut Unattended, &mut |_| {});
             medium.bytes = before;
             (found.read.count(), found.wrong.sentence(3))
         };

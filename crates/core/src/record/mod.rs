@@ -422,7 +422,8 @@ impl Record {
 
     /// SHA-256 of the canonical JSON of its evidence, in hexadecimal digits. Papers that are filled in later leave it as it is.
     pub fn evidence_digest(&self) -> String {
-        let json = serde_json_canonicalizer::to_vec(&self.evidence).expect("evidence holds only strings, small numbers, lists and maps");
+        let json =
+            serde_json_canonicalizer::to_vec(&self.evidence).expect("evidence holds only strings, small numbers, lists and maps");
         crate::text::hex::encode(&Sha256::digest(&json))
     }
 

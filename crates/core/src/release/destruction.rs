@@ -321,8 +321,10 @@ mod tests {
         let drilled = judge_destruction(Edition::Rev2, Media::MagneticAta, &Destruction::by(Drilled));
         assert!(drilled.reasons()[0].sentence.contains("only damage") && !drilled.reasons()[0].citation.is_empty());
         let field = |field, coercivity, rated| {
-            let stated = Destruction { field_oersted: field, coercivity_oersted: coercivity, rated, ..Destruction::by(Degaussed) };
-            [Media::MagneticAta, Media::SolidStateAta, Media::Unknown].map(|m| judge_destruction(Edition::Rev2, m, &stated).outcome())
+            let stated =
+                Destruction { field_oersted: field, coercivity_oersted: coercivity, rated, ..Destruction::by(Degaussed) };
+            [Media::MagneticAta, Media::SolidStateAta, Media::Unknown]
+                .map(|m| judge_destruction(Edition::Rev2, m, &stated).outcome())
         };
         assert_eq!(field(Some(9000), Some(5000), true), [Purge, NotSanitized, NotSanitized], "never of flash, never of unknown");
         for weak in [field(Some(4000), Some(5000), true), field(Some(9000), None, false), field(None, None, true)] {

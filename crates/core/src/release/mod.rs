@@ -149,7 +149,9 @@ impl Act {
             Act::TablesCleared(cleared) => cleared.sentence(),
             Act::Destroyed(destruction) => destruction.sentence(),
             Act::SentOut { service, batch } => {
-                format!("It went to {service} with batch {batch}, to be destroyed there; their certificate has not come back yet.")
+                format!(
+                    "It went to {service} with batch {batch}, to be destroyed there; their certificate has not come back yet."
+                )
             }
             Act::Stored { place } => said("It was put away:", place),
             Act::Returned { to } => said("It went back to", to),

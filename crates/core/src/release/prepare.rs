@@ -614,7 +614,9 @@ mod tests {
             let cleared = TablesCleared::clear(&mut medium, &contents).unwrap();
             let now = contents::look(&mut medium);
             assert!(now.table.is_none() && now.regions.is_empty() && cleared.covers(&ends_of(medium.drive.geometry)));
-            let untouched = (0..200_000u64).filter(|n| medium.writes[*n as usize] > 0).all(|n| cleared.contains(crate::units::Lba(n)) || !(4096..=195_000).contains(&n));
+            let untouched = (0..200_000u64)
+                .filter(|n| medium.writes[*n as usize] > 0)
+                .all(|n| cleared.contains(crate::units::Lba(n)) || !(4096..=195_000).contains(&n));
             assert!(untouched);
         }
     }

@@ -64,7 +64,13 @@ impl Place {
         let named = |what: &str, name: &str| if name.is_empty() { what.to_string() } else { format!("{what} {name}") };
         match self {
             Place::CameIn { from } => named("came in", &if from.is_empty() { String::new() } else { format!("from {from}") }),
-            Place::AtBench { bench } => if bench.is_empty() { "at the bench".into() } else { format!("at {bench}") },
+            Place::AtBench { bench } => {
+                if bench.is_empty() {
+                    "at the bench".into()
+                } else {
+                    format!("at {bench}")
+                }
+            }
             Place::Stored { place } => named("stored:", place),
             Place::AtService { service, batch } => format!("at {service} with batch {batch}, to be destroyed"),
             Place::Returned { to } => named("returned to", to),
@@ -314,6 +320,9 @@ mod tests {
         let story: Vec<&str> = stands.story.iter().map(|(_, s)| s.as_str()).collect();
         assert!(story[0].ends_with("began.") && story[1].ends_with("ended: Clear."), "{story:?}");
         assert_eq!(story[2], "It was put away: shelf 3. (Ines)");
-        assert_eq!((stands.since, stands.by.as_str(), stands.treated_said().split(" by").next()), (at(30), "Ines", Some("Clear")));
+        assert_eq!(
+            (stands.since, stands.by.as_str(), stands.treated_said().split(" by").next()),
+            (at(30), "Ines", Some("Clear"))
+        );
     }
 }

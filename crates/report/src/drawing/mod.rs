@@ -64,12 +64,40 @@ pub(crate) enum Anchor {
 /// A shape. Coordinates in points from the top left corner; a text's `y` is its baseline.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) enum Shape {
-    Rect { x: f32, y: f32, w: f32, h: f32, ink: Ink },
-    Line { from: (f32, f32), to: (f32, f32), width: f32, ink: Ink },
-    Path { points: Vec<(f32, f32)>, width: f32, ink: Ink },
-    Text { x: f32, y: f32, size: f32, anchor: Anchor, ink: Ink, text: String },
+    Rect {
+        x: f32,
+        y: f32,
+        w: f32,
+        h: f32,
+        ink: Ink,
+    },
+    Line {
+        from: (f32, f32),
+        to: (f32, f32),
+        width: f32,
+        ink: Ink,
+    },
+    Path {
+        points: Vec<(f32, f32)>,
+        width: f32,
+        ink: Ink,
+    },
+    Text {
+        x: f32,
+        y: f32,
+        size: f32,
+        anchor: Anchor,
+        ink: Ink,
+        text: String,
+    },
     /// Strong letters.
-    Title { x: f32, y: f32, size: f32, ink: Ink, text: String },
+    Title {
+        x: f32,
+        y: f32,
+        size: f32,
+        ink: Ink,
+        text: String,
+    },
 }
 
 /// Shapes on a surface of a fixed size.

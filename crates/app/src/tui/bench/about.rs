@@ -35,5 +35,10 @@ pub(super) fn step(step: Step) -> [&'static str; 3] {
             "The certificate's outcome follows from the evidence; no field can change it.",
             "Empty fields print as lines to fill in by hand.",
         ],
+        Step::Release => [
+            "Where does it go now?",
+            "What is said here of the drive is noted in the ledger, with your name; the certificate's claim stays that of before.",
+            "What a destruction earns follows from what is stated of it, by the rules: a hole, a bend or a cut only damages.",
+        ],
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::tui::lane::{Lane, Step};
 use crate::tui::state::State;
-use crate::tui::step::{arm, bytes, certify, erase, look, plan, prove};
+use crate::tui::step::{arm, bytes, certify, erase, look, plan, prove, release};
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, words};
 use crate::tui::widget::window::{self, Scroll};
@@ -35,5 +35,6 @@ fn step(state: &State, lane: &Lane, column: &mut Column<'_>) {
         Step::Erase => erase::draw(state, lane, column),
         Step::Prove => prove::draw(state, lane, column),
         Step::Certify => certify::view::draw(state, lane, column),
+        Step::Release => release::view::draw(state, lane, column),
     }
 }

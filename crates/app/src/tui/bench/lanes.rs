@@ -115,6 +115,8 @@ fn edge(state: LaneState) -> (&'static str, Role) {
         LaneState::Held => ("▖", Role::Laid),
         LaneState::Proving => ("┃", Role::Proved),
         LaneState::Proved => ("━", Role::Proved),
+        LaneState::Marked => ("╍", Role::Proved),
+        LaneState::Released => ("┄", Role::Faint),
         LaneState::Unproved | LaneState::Failed | LaneState::Gone => ("✕", Role::Fault),
     }
 }

@@ -16,7 +16,7 @@ use crate::tui::screen::methods::MethodsPage;
 use crate::tui::screen::settings::SettingsPage;
 use crate::tui::screen::{About, Answer, Given, Screen, WayTo};
 use crate::tui::state::State;
-use crate::tui::step::{arm, certify, erase, look, plan, prove};
+use crate::tui::step::{arm, certify, erase, look, plan, prove, release};
 use crate::tui::widget::field::Typed;
 use jurex_core::plan::Lift;
 pub(super) use lanes::tally;
@@ -37,14 +37,23 @@ impl Screen for BenchScreen {
             (_, Some(_)) => vec![Place::Bytes, Place::Anywhere],
             (Step::Arm, _) if lane.is_asked_for_its_label() => vec![Place::Step(Step::Arm), Place::Walking, Place::Typing],
             (Step::Certify, _) if lane.asked().is_some() => vec![Place::Form, Place::Typing],
+            (Step::Release, _) if lane.release.asked().is_some() => vec![Place::ReleaseForm, Place::Typing],
             (step, _) => vec![Place::Step(step), Place::Bench, Place::Walking, Place::Anywhere],
         }
     }
 
     fn why_not(&self, state: &State, action: Action) -> Option<String> {
         let Some(lane) = state.lane() else {
-            let needs_none =
-                [Action::Quit, Action::Suspend, Action::Help, Action::Palette, Action::Settings, Action::Methods, Action::Ledger];
+            let needs_none = [
+                Action::Where,
+                Action::Quit,
+                Action::Suspend,
+                Action::Help,
+                Action::Palette,
+                Action::Settings,
+                Action::Methods,
+                Action::Ledger,
+            ];
             return (!needs_none.contains(&action) && action != Action::NextTheme).then(|| "There is no drive.".into());
         };
         match action {
@@ -67,6 +76,7 @@ impl Screen for BenchScreen {
             Action::SeeWork => state.go_to(Step::Erase),
             Action::SeeProof => state.go_to(Step::Prove),
             Action::SeeCertificate => state.go_to(Step::Certify),
+            Action::SeeRelease => state.go_to(Step::Release),
             Action::StepBefore => walk(state, -1),
             Action::StepAfter => walk(state, 1),
             Action::Power => state.selected.map(Command::Power).into_iter().collect(),
@@ -81,6 +91,7 @@ impl Screen for BenchScreen {
         let Some(lane) = state.lane_mut() else { return };
         match (lane.step, &mut lane.stage) {
             (Step::Certify, _) => lane.type_in_form(typed),
+            (Step::Release, _) => lane.release.type_in(typed),
             (Step::Arm, Stage::Planned(planned)) => {
                 planned.problem = None;
                 planned.typed.take(typed);
@@ -206,6 +217,19 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
             "Write the paper first (Certify): a second proof names the record by its digest.",
         ),
         Action::SeeCertificate => (over, "There is no record yet."),
+        Action::LeaveMark => (
+            !lane.has_job() && lane.draft.order.range.is_none(),
+            "A mark says that the whole drive was erased: none is left where a part alone is overwritten.",
+        ),
+        Action::AsLeft if lane.readings.is_going() => (true, ""),
+        Action::AsLeft => (
+            lane.look.mark.as_ref().is_some_and(|m| m.mark().is_some()) && !lane.is_gone() && !lane.is_working(),
+            "This drive carries no mark that could be followed.",
+        ),
+        Action::PrintLabel => (lane.job_for_label().is_some(), "A label is made of a record, and there is none of this drive."),
+        Action::ReleaseIt | Action::KindAfter | Action::KindBefore => {
+            (!lane.is_working() && !lane.is_armed() && !lane.release.is_busy, "Something is done to this drive now.")
+        }
         _ => (true, ""),
     };
     if can { None } else { Some(why) }
@@ -223,6 +247,7 @@ fn perform_in_step(state: &mut State, action: Action) -> Answer {
         Step::Erase => erase::perform(state, action),
         Step::Prove => prove::perform(state, action),
         Step::Certify => certify::perform(state, action),
+        Step::Release => release::perform(state, action),
     }
 }
 

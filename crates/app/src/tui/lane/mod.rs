@@ -6,10 +6,12 @@ mod form;
 mod lanes;
 pub(super) mod papers;
 pub(crate) mod readings;
+pub(super) mod release;
 pub(super) mod stage;
 mod step;
 
 use crate::bench::{Sample, Seen};
+use crate::release::MarkHere;
 use bytes::BytesView;
 use draft::{Draft, Foreseen};
 use jurex_core::contents::Contents;
@@ -25,11 +27,12 @@ use jurex_core::need::{Need, Sensitivity};
 use jurex_core::plan::Plan;
 use jurex_core::policy::way_that_earns;
 use jurex_core::proof::Finding;
-use jurex_core::record::{Papers, Record, SecondLook};
+use jurex_core::record::{JobId, Papers, Record, SecondLook};
 use jurex_core::rules::{Edition, Outcome, Technique};
 use jurex_ledger::{LotNow, Unfinished};
 pub(super) use lanes::{LaneId, Lanes};
 use readings::{Reading, Readings};
+use release::ReleaseForm;
 use stage::{Arming, Log, Over, Stage, Work};
 use std::borrow::Cow;
 use std::time::Duration;
@@ -50,6 +53,10 @@ pub(crate) enum LaneState {
     Unproved,
     Failed,
     Gone,
+    /// It carries the mark of an earlier erasure.
+    Marked,
+    /// It has gone where it was to go.
+    Released,
 }
 
 impl LaneState {
@@ -67,6 +74,8 @@ impl LaneState {
             LaneState::Unproved => "unproved",
             LaneState::Failed => "failed",
             LaneState::Gone => "gone",
+            LaneState::Marked => "marked",
+            LaneState::Released => "released",
         }
     }
 }
@@ -129,6 +138,8 @@ pub(crate) struct Look {
     pub(crate) answered: bool,
     pub(crate) contents: Option<Contents>,
     pub(crate) sample: Option<Sample>,
+    /// The mark of an earlier erasure that was found on it.
+    pub(crate) mark: Option<MarkHere>,
     pub(crate) speed: Speed,
     /// The byte viewer, while it is open.
     pub(crate) bytes: Option<BytesView>,
@@ -163,6 +174,8 @@ pub(crate) struct Lane {
     /// Whether an open lot's answers were taken.
     is_listed: bool,
     pub(crate) readings: Readings,
+    /// What is to become of it.
+    pub(crate) release: ReleaseForm,
     pub(crate) stage: Stage,
 }
 
@@ -174,6 +187,7 @@ impl Lane {
             answered: seen.has_answered(),
             contents: None,
             sample: None,
+            mark: None,
             speed: Speed::NotSampled,
             bytes: None,
             beacon: false,
@@ -192,6 +206,7 @@ impl Lane {
             papers: papers.clone(),
             is_listed: false,
             readings: Readings::default(),
+            release: ReleaseForm::default(),
             stage: Stage::Idle,
         };
         lane.choose_method(catalogue);
@@ -345,6 +360,7 @@ impl Lane {
 
     pub(crate) fn state(&self) -> LaneState {
         match &self.stage {
+            Stage::Idle | Stage::Over(_) if self.release.has_gone && !self.release.is_busy => LaneState::Released,
             Stage::Working(work) if work.log.progress.is_held() => LaneState::Held,
             Stage::Working(work) if matches!(work.log.progress.activity(), Activity::ReadingBack | Activity::Checking) => {
                 LaneState::Proving
@@ -354,10 +370,22 @@ impl Lane {
             _ if self.is_gone() => LaneState::Gone,
             _ if self.verdict.is_err() && self.look.answered => LaneState::Guarded,
             _ if self.verdict.is_err() => LaneState::Unknown,
+            Stage::Idle if self.carries_its_mark() => LaneState::Marked,
             Stage::Idle => LaneState::Ready,
             Stage::Planned(_) => LaneState::Planned,
             Stage::Arming(..) => LaneState::Armed,
         }
+    }
+
+    /// Whether a mark of an erasure of this very drive is on it.
+    fn carries_its_mark(&self) -> bool {
+        self.look.mark.as_ref().and_then(MarkHere::mark).is_some_and(|m| m.fits)
+    }
+
+    /// The job that a label can be made of: the newest on this drive, if it has a record.
+    pub(crate) fn job_for_label(&self) -> Option<JobId> {
+        let newest = || self.release.known.as_ref()?.jobs.last().filter(|l| l.standing.record().is_some()).map(|l| l.job.clone());
+        self.record().map(|r| r.job.clone()).or_else(newest)
     }
 
     fn state_after(&self, record: &Record) -> LaneState {
@@ -416,6 +444,11 @@ impl Lane {
             Step::Certify => {
                 guarded.or_else(|| unless(self.record().is_some(), "There is no record yet: the job must come to its end first."))
             }
+            // Also of one that is gone, or guarded: it may be destroyed, or handed to somebody.
+            Step::Release => unless(
+                !self.is_working() && !self.is_armed(),
+                "Something is done to this drive now: its job must come to its end first.",
+            ),
         }
     }
 }

@@ -1,7 +1,7 @@
 //! What was read of a drive beside its job: a second proof, a search for leftovers.
 
 use jurex_core::proof::VerificationRecord;
-use jurex_core::record::Record;
+use jurex_core::record::{JobId, Record};
 use jurex_core::residue::Residue;
 use jurex_core::units::{Lba, grouped};
 use std::path::PathBuf;
@@ -43,6 +43,8 @@ pub(crate) enum Wanted {
     Again(Box<Record>, bool),
     /// A search for what a person could still use.
     Left,
+    /// Whether the drive is still as this job, whose mark it carries, has left it.
+    AsLeft(JobId),
     /// That the reading ends.
     End,
 }
@@ -56,6 +58,8 @@ pub(crate) enum Heard {
     Searching(f64, u64),
     /// The job's proof was read again.
     Again(Result<Box<Again>, String>),
+    /// The sample of a marked drive was read.
+    AsLeft(Result<Box<VerificationRecord>, String>),
     /// A search for leftovers is over.
     Left(Result<Box<Residue>, String>),
 }
@@ -65,6 +69,8 @@ pub(crate) enum Heard {
 pub(crate) struct Readings {
     /// The job's proof, read again.
     pub(crate) again: Reading<Again>,
+    /// Whether it is still as the job has left it whose mark it carries.
+    pub(crate) as_left: Reading<VerificationRecord>,
     /// What is left on it.
     pub(crate) left: Reading<Residue>,
     /// Finds of the search that goes on.
@@ -78,7 +84,8 @@ pub(crate) struct Readings {
 impl Readings {
     /// Whether one is under way.
     pub(crate) fn is_going(&self) -> bool {
-        matches!(self.again, Reading::Going(_)) || matches!(self.left, Reading::Going(_))
+        let going = [matches!(self.again, Reading::Going(_)), matches!(self.left, Reading::Going(_))];
+        going.contains(&true) || matches!(self.as_left, Reading::Going(_))
     }
 
     /// Every find of the last search that has a place: what it is, and where.
@@ -99,6 +106,14 @@ impl Readings {
 
     /// Takes what is told. Of a reading that nobody waits for any more nothing is.
     pub(crate) fn hear(&mut self, heard: Heard) {
+        if let (Heard::AsLeft(_) | Heard::On(_), Reading::Going(done)) = (&heard, &mut self.as_left) {
+            match heard {
+                Heard::On(share) => *done = share,
+                Heard::AsLeft(read) => self.as_left = read.map_or_else(Reading::Failed, Reading::Over),
+                _ => {}
+            }
+            return;
+        }
         match (heard, &mut self.again, &mut self.left) {
             (Heard::On(share), Reading::Going(done), _) => *done = share,
             (Heard::Searching(share, finds), _, Reading::Going(done)) => (*done, self.finds_so_far) = (share, finds),
@@ -116,6 +131,6 @@ impl Readings {
         if let Reading::Over(residue) = std::mem::take(&mut self.left) {
             self.left_before = Some(residue.summary());
         }
-        self.again = Reading::NotAsked;
+        (self.again, self.as_left) = (Reading::NotAsked, Reading::NotAsked);
     }
 }

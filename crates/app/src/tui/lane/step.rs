@@ -9,10 +9,11 @@ pub(crate) enum Step {
     Erase,
     Prove,
     Certify,
+    Release,
 }
 
 impl Step {
-    pub(crate) const ALL: [Step; 6] = [Step::Look, Step::Plan, Step::Arm, Step::Erase, Step::Prove, Step::Certify];
+    pub(crate) const ALL: [Step; 7] = [Step::Look, Step::Plan, Step::Arm, Step::Erase, Step::Prove, Step::Certify, Step::Release];
 
     pub(crate) fn name(self) -> &'static str {
         match self {
@@ -22,6 +23,7 @@ impl Step {
             Step::Erase => "Erase",
             Step::Prove => "Prove",
             Step::Certify => "Certify",
+            Step::Release => "Release",
         }
     }
 

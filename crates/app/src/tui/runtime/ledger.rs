@@ -5,7 +5,7 @@ use crate::export::to_new_table;
 use crate::files::{self, Issue};
 use crate::signing::Seal;
 use crate::story::Story;
-use crate::tui::message::{AskLedger, FromLedger, Message};
+use crate::tui::message::{AskLedger, Found, FromLedger, Message};
 use crate::tui::screen::ledger::AT_ONCE;
 use jurex_core::record::JobId;
 use jurex_ledger::{Ledger, LedgerError, LotNow};
@@ -37,6 +37,19 @@ impl Runtime {
                     let name = |path: PathBuf| path.file_name().unwrap_or_default().to_string_lossy().into_owned();
                     Some(Message::Said(said(written.map(|(n, path)| format!("{n} jobs, in {},", name(path))), &out)))
                 }
+                AskLedger::Where(typed) => {
+                    let found = opened.and_then(|l| whereabouts(&l, &typed).map_err(|e| e.to_string()));
+                    Some(Message::Ledger(FromLedger::Where(typed, found)))
+                }
+                AskLedger::Known(lane, serial, job) => {
+                    let of = |l: Ledger| match (serial, job) {
+                        (Some(serial), _) => l.known(&serial),
+                        (None, Some(job)) => l.known_by_job(&job),
+                        (None, None) => Ok(None),
+                    };
+                    let known = opened.ok().and_then(|l| of(l).ok()).flatten().map(Box::new);
+                    Some(Message::Ledger(FromLedger::Known(lane, known)))
+                }
                 AskLedger::Lots => opened.ok().and_then(|l| open_lots(&l).ok()).map(|l| Message::Ledger(FromLedger::Lots(l))),
             };
             answer.map(|message| sender.send(message))
@@ -61,4 +74,18 @@ fn write_again(ledger: &Ledger, path: &Path, job: &JobId, out: &Path, seal: &Sea
 
 fn open_lots(ledger: &Ledger) -> Result<Vec<LotNow>, LedgerError> {
     ledger.lots(true)?.into_iter().map(|lot| ledger.lot_now(lot)).collect()
+}
+
+/// The drives of such a serial; with nothing typed all that somebody must still see to.
+fn whereabouts(ledger: &Ledger, typed: &str) -> Result<Found, LedgerError> {
+    /// Drives that are listed at once.
+    const MOST: u32 = 100;
+    let typed = typed.trim();
+    if typed.is_empty() {
+        let open = ledger.open_matters(MOST)?;
+        return Ok(open.into_iter().map(|(matter, n, known)| (Some((matter, n)), known)).collect());
+    }
+    let like = ledger.serials_like(typed, MOST)?;
+    let known = like.iter().filter_map(|serial| ledger.known(serial).transpose()).collect::<Result<Vec<_>, _>>()?;
+    Ok(vec![(None, known)])
 }

@@ -6,6 +6,7 @@ mod job;
 mod ledger;
 mod people;
 mod readings;
+pub(crate) mod release;
 mod terminal;
 
 use crate::bench::{Bench, ReadError, Seen};
@@ -16,6 +17,7 @@ use crate::exit::Failure;
 use crate::methods;
 use crate::paper;
 use crate::policies;
+use crate::release::MarkHere;
 use crate::settings::{self, Setting, SettingsFile};
 use crate::signing::Seal;
 use crate::tui::app::App;
@@ -39,6 +41,7 @@ use jurex_core::residue::SoFar;
 use jurex_core::units::Lba;
 use jurex_ledger::{Ledger, Unfinished};
 use jurex_notice::Outbox;
+use jurex_sign::PublicKey;
 use ratatui::crossterm::execute;
 use ratatui::crossterm::style::Print;
 use ratatui::crossterm::terminal::SetTitle;
@@ -70,6 +73,8 @@ pub(crate) struct Setup {
     pub(crate) policies: PathBuf,
     /// What vouches for what is written.
     pub(crate) seal: Arc<Seal>,
+    /// Keys that marks are checked with, by name.
+    pub(crate) keys: Vec<(String, PublicKey)>,
     /// Who elsewhere is told; `None`: nobody.
     pub(crate) outbox: Option<Outbox>,
 }
@@ -116,6 +121,7 @@ struct Runtime {
     out: PathBuf,
     habits: Habits,
     seal: Arc<Seal>,
+    keys: Arc<Vec<(String, PublicKey)>>,
     outbox: Option<Outbox>,
     /// Lots that were told to be done.
     lots_told: Vec<String>,
@@ -186,6 +192,7 @@ impl Runtime {
             out,
             habits: setup.config.habits(),
             seal: setup.seal,
+            keys: setup.keys.into(),
             outbox: setup.outbox,
             lots_told: vec![],
             rings: setup.config.bell.unwrap_or(true),
@@ -365,8 +372,9 @@ impl Runtime {
                 self.wishes.remove(&lane);
             }
             Command::Look(lane) => {
-                let ledger = self.ledger.clone();
+                let (ledger, keys) = (self.ledger.clone(), self.keys.clone());
                 self.beside(lane, move |seen, sender| {
+                    let _ = sender.send(Message::Mark(lane, MarkHere::on(&seen, &keys)));
                     let (contents, sample) = seen.look();
                     let _ = sender.send(Message::Looked(lane, contents, sample));
                     let _ = sender.send(Message::Unfinished(lane, unfinished(&ledger, &seen)));
@@ -387,6 +395,8 @@ impl Runtime {
                     let _ = sender.send(Message::Written(lane, paper::write(&record, &ledger, &out, &seal)));
                 }));
             }
+            Command::Release(lane, wanted, by) => self.release(lane, *wanted, by),
+            Command::Label(job) => self.label(job),
             Command::Ledger(asked) => self.ask_ledger(asked),
             Command::Suspend => self.suspend.store(true, Ordering::Relaxed),
         }
@@ -481,6 +491,11 @@ impl Runtime {
                     let again = readings::read_again(&seen, &record, all, by, &out, seal.key(), (flag, &tell));
                     again.iter().for_each(|a| crate::readings::note_in_ledger(&ledger, &a.verification));
                     Heard::Again(again.map(Box::new))
+                }
+                Wanted::AsLeft(job) => {
+                    let read = readings::as_left(&seen, &job, &ledger, by, (flag, &tell));
+                    read.iter().for_each(|v| crate::readings::note_in_ledger(&ledger, v));
+                    Heard::AsLeft(read.map(Box::new))
                 }
                 _ => {
                     let tell =

@@ -4,11 +4,13 @@ use super::FRAME;
 use crate::bench::Seen;
 use crate::files;
 use crate::readings;
+use crate::release;
 use crate::tui::lane::readings::Again;
 use jurex_core::erase::{JobControl, Wish};
-use jurex_core::proof::{Expected, Progress};
-use jurex_core::record::{Person, Record};
+use jurex_core::proof::{Expected, Progress, VerificationRecord};
+use jurex_core::record::{JobId, Person, Record};
 use jurex_core::residue::{Residue, SoFar};
+use jurex_ledger::Ledger;
 use jurex_sign::PrivateKey;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -38,6 +40,24 @@ pub(super) fn read_again(
     let written = files::write_verification(out, record.job.as_str(), &verification.to_json(), key);
     let written = written.map(|mut paths| paths.swap_remove(0));
     Ok(Again::new(verification, written.map_err(|e| e.to_string())))
+}
+
+/// Reads a sample of a marked drive, and compares it with what the ledger's record of that job says.
+pub(super) fn as_left(
+    seen: &Seen,
+    job: &JobId,
+    ledger: &Path,
+    by: Person,
+    (wanted, tell): (Arc<AtomicBool>, Tell<'_>),
+) -> Result<VerificationRecord, String> {
+    let record = if ledger.exists() { Ledger::open_to_read(ledger).ok().and_then(|l| l.record(job).ok()) } else { None };
+    let record = record.ok_or_else(|| {
+        format!("The ledger here has no record of job {job}: how the drive was left is not known, and it was not read.")
+    })?;
+    let now_and_then = Throttle::default();
+    let mut tell = |progress: Progress| now_and_then.pass(|| tell(progress.done as f64 / progress.of.max(1) as f64));
+    let verification = release::still_as_left(seen, &record, by, &mut WhileWanted(wanted), &mut tell);
+    verification.map_err(|e| format!("{e}."))
 }
 
 /// Searches all of the drive for leftovers.

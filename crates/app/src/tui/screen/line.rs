@@ -100,6 +100,8 @@ fn take_range(state: &mut State, lane: LaneId, text: &str) -> bool {
     match lane.range_of(text) {
         Ok(range) => {
             lane.draft.order.range = range;
+            // A mark says that the whole drive was erased.
+            lane.draft.order.marks &= range.is_none();
             lane.stage.drop_plan();
             true
         }

@@ -1,6 +1,7 @@
 //! What fills the screen or lies over it. Screens lie on one another in a stack; each owns its state, its keys and its
 //! drawing, and answers what is to become of it. The lowest is the bench, which never goes.
 
+pub(super) mod drives;
 pub(super) mod help;
 pub(super) mod ledger;
 pub(super) mod line;
@@ -13,7 +14,7 @@ pub(super) mod settings;
 
 use super::action::{Action, Place};
 use super::lane::{LaneId, Step};
-use super::message::Command;
+use super::message::{Command, Found};
 use super::state::State;
 use super::widget::field::Typed;
 use crate::story::Story;
@@ -93,6 +94,8 @@ pub(crate) enum Heard {
     Jobs(String, Option<i64>, Result<Vec<Line>, String>),
     /// A job's story.
     Story(Box<Story>),
+    /// The drives of such a serial, or all that are still open.
+    Where(String, Result<Found, String>),
 }
 
 /// Name and words of a place, for its help.

@@ -44,6 +44,8 @@ fn called(place: Place) -> Option<&'static str> {
         Place::Methods => "Methods",
         Place::Lot => "Lot",
         Place::LedgerFind | Place::LedgerStory => "Ledger",
+        Place::ReleaseForm => "Release",
+        Place::Drives => "Drives",
         Place::Preview => "The paper",
         Place::Bench | Place::Walking | Place::Lanes | Place::Anywhere => "Bench",
         Place::BytesPrompt

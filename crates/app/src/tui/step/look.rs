@@ -3,7 +3,7 @@
 use crate::commands::{own_erases, region_line};
 use crate::tui::action::Action;
 use crate::tui::lane::bytes::BytesView;
-use crate::tui::lane::readings::Reading;
+use crate::tui::lane::readings::{Reading, Wanted};
 use crate::tui::lane::{Lane, Presence};
 use crate::tui::message::Command;
 use crate::tui::screen::Answer;
@@ -14,6 +14,7 @@ use crate::tui::theme::Role;
 use crate::tui::widget::column::Column;
 use crate::tui::widget::strata;
 use jurex_core::media::HiddenAreas;
+use jurex_core::proof::Finding;
 use jurex_core::strata::Strata;
 use jurex_core::units::{counted, duration, si_size};
 
@@ -23,6 +24,7 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
         Action::OpenBytes => Answer::to_do(open_bytes(state)),
         Action::SeeFind => Answer::to_do(state.see_find()),
         Action::Beacon => Answer::to_do(toggle_beacon(state)),
+        Action::AsLeft => Answer::to_do(ask_as_left(state)),
         _ => Answer::stay(),
     }
 }
@@ -36,6 +38,45 @@ fn open_bytes(state: &mut State) -> Vec<Command> {
     }
     lane.look.bytes = Some(BytesView::default());
     vec![Command::ReadPage(id, 0)]
+}
+
+/// Asks whether a marked drive is still as it was left, or breaks that off.
+fn ask_as_left(state: &mut State) -> Vec<Command> {
+    let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
+    if lane.readings.is_going() {
+        return vec![Command::Read(id, Wanted::End)];
+    }
+    let job = lane.look.mark.as_ref().and_then(|m| m.mark()).map(|m| m.says.job.clone());
+    lane.readings.as_left = Reading::Going(0.0);
+    job.map(|job| Command::Read(id, Wanted::AsLeft(job))).into_iter().collect()
+}
+
+/// The mark of an earlier erasure, and whether the drive is still as it was left.
+fn mark(lane: &Lane, column: &mut Column<'_>) {
+    let Some(mark) = &lane.look.mark else { return };
+    column.heading("The mark of an erasure");
+    for said in mark.sentences(crate::clock::wall()) {
+        let role = if said.starts_with('✕') { Role::Fault } else { Role::Strong };
+        column.sentence(&said, role);
+    }
+    match &lane.readings.as_left {
+        Reading::NotAsked if mark.mark().is_some() => column
+            .sentence("Still as it was left? a reads a sample of it against the ledger's record: about a minute.", Role::Text),
+        Reading::NotAsked => {}
+        Reading::Going(share) => column.sentence(&format!("Reading a sample … {:.0} %. a ends it.", share * 100.0), Role::Text),
+        Reading::Failed(why) => column.sentence(why, Role::Strong),
+        Reading::Over(read) => {
+            let role = if read.finding() == Finding::Confirmed { Role::Proved } else { Role::Fault };
+            let word = match read.finding() {
+                Finding::Confirmed => "It is as it was left, as far as the sample tells.",
+                Finding::Contradicted => "✕ It is not as it was left.",
+                Finding::Incomplete => "The sample was not read to its end.",
+            };
+            column.sentence(word, role);
+            read.sentences().iter().for_each(|said| column.sentence(said, Role::Text));
+        }
+    }
+    column.gap();
 }
 
 fn toggle_beacon(state: &mut State) -> Vec<Command> {
@@ -90,6 +131,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
         column.fact("simulated", "a scale model, a thousandth of the printed capacity");
     }
     column.gap();
+    mark(lane, column);
     contents(state, lane, column);
     column.gap();
     leftovers(lane, column);

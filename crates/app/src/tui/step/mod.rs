@@ -7,4 +7,5 @@ pub(super) mod erase;
 pub(super) mod look;
 pub(super) mod plan;
 pub(super) mod prove;
+pub(super) mod release;
 mod unfinished;

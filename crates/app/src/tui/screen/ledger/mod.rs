@@ -2,6 +2,7 @@
 
 mod view;
 
+use super::drives::DrivesPage;
 use super::{About, Answer, Heard, Screen};
 use crate::story::Story;
 use crate::tui::action::{Action, Place};
@@ -129,6 +130,7 @@ impl Screen for LedgerPage {
             }
             Action::Back => return Answer::back(),
             Action::SeeStory => self.in_story = true,
+            Action::Where => return Answer::push(DrivesPage::open(state)),
             Action::RowBefore => self.go(state, self.cursor.saturating_sub(1)),
             Action::RowAfter => self.go(state, self.cursor + 1),
             Action::PageBefore => self.go(state, self.cursor.saturating_sub(PAGE)),
@@ -166,7 +168,9 @@ impl Screen for LedgerPage {
         match heard {
             Heard::Jobs(asked, before, found) => self.take_jobs(state, asked, *before, found.as_deref()),
             Heard::Story(story) => self.story = Some(story.clone()),
-            Heard::MethodsSaved | Heard::Policy(_) | Heard::SettingSaved | Heard::SettingNotSaved(_) => return false,
+            Heard::MethodsSaved | Heard::Policy(_) | Heard::SettingSaved | Heard::SettingNotSaved(_) | Heard::Where(..) => {
+                return false;
+            }
         }
         true
     }

@@ -61,6 +61,7 @@ fn change_draft(lane: &mut Lane, action: Action) {
                 false => SizeCheck::Yes,
             };
         }
+        Action::LeaveMark => lane.draft.order.marks = !lane.draft.order.marks,
         Action::SearchBoth => lane.draft.order.searches = !lane.draft.order.searches,
         Action::HiddenAreas => lane.draft.hidden = lane.draft.hidden.next(),
         Action::State => lane.draft.stated = !lane.draft.stated,

@@ -232,6 +232,12 @@ fn first_of_all(plan: &Plan, column: &mut Column<'_>) {
     if !size.is_empty() {
         column.fact("its size", size);
     }
+    let mark = if plan.leaves_mark() {
+        "a page that says what was done is left in the first and last sectors, once all is proved (n: none)"
+    } else {
+        "none is left (n leaves one: a page that says what was done, for whoever finds the drive)"
+    };
+    column.fact("mark", mark);
     if plan.searches() {
         column.fact(
             "leftovers",

@@ -1,0 +1,116 @@
+//! Labels of jobs: made from the newest records of drives, written to a folder, printed by the system's `lp`.
+
+use crate::clock::wall;
+use crate::exit::Failure;
+use crate::files;
+use crate::signing::Seal;
+use jurex_core::record::{JobId, Record};
+use jurex_ledger::Ledger;
+use jurex_report::{Label, LabelSize, LabelsError, labels_pdf};
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+/// How labels are wanted.
+pub(crate) struct Labels {
+    pub(crate) size: LabelSize,
+    /// On sheets the first free place, counted from 1.
+    pub(crate) first: usize,
+    /// The printer, as `lp` names it; empty: the usual one; `None`: they are not printed.
+    pub(crate) printer: Option<String>,
+}
+
+/// Labels that were made.
+pub(crate) struct LabelsMade {
+    pdf: Vec<u8>,
+    drawings: Vec<(String, String)>,
+    printer: Option<String>,
+}
+
+/// What became of them.
+pub(crate) struct LabelsGiven {
+    pub(crate) written: Vec<PathBuf>,
+    /// What lp said.
+    pub(crate) printed: Option<String>,
+}
+
+impl LabelsGiven {
+    pub(crate) fn sentence(&self) -> String {
+        let folder = self.written.first().and_then(|p| p.parent()).map(|p| p.display().to_string());
+        let printed = self.printed.as_ref().map(|said| format!("Sent to the printer: {said}."));
+        let written = folder.map(|folder| format!("The label is written to {folder}."));
+        [written, printed].into_iter().flatten().collect::<Vec<_>>().join(" ")
+    }
+}
+
+impl Labels {
+    /// Of these jobs, each of which must be the newest on its drive: an older one says nothing of what the drive holds now.
+    ///
+    /// # Errors
+    /// No such job, no record, an older job, or no room on the label.
+    pub(crate) fn of_jobs(&self, jobs: &[JobId], ledger: &Ledger, seal: &Seal) -> Result<LabelsMade, Failure> {
+        self.of(&jobs.iter().map(|job| newest(job, ledger)).collect::<Result<Vec<_>, _>>()?, seal)
+    }
+
+    /// Of these records.
+    pub(crate) fn of(&self, records: &[Record], seal: &Seal) -> Result<LabelsMade, Failure> {
+        let key_id = seal.key().map(|key| key.public().id());
+        let labels: Vec<Label> = records.iter().map(|r| Label::of(r, key_id.as_deref())).collect();
+        let wrong = |e: LabelsError| match e {
+            LabelsError::Label(e) => Failure::Use(format!("{e}. Nothing was written")),
+            LabelsError::Pdf(e) => Failure::Defect(e.to_string()),
+        };
+        let pdf = labels_pdf(&labels, self.size, self.first, wall()).map_err(wrong)?;
+        let drawn = |(label, record): (&Label, &Record)| {
+            let svg = label.to_svg(self.size).map_err(|e| wrong(LabelsError::Label(e)))?;
+            Ok((record.job.to_string(), svg))
+        };
+        let drawings = labels.iter().zip(records).map(drawn).collect::<Result<Vec<_>, Failure>>()?;
+        Ok(LabelsMade { pdf, drawings, printer: self.printer.clone() })
+    }
+}
+
+impl LabelsMade {
+    /// Writes them to the folder, if there is one, and prints them, if that is wanted.
+    ///
+    /// # Errors
+    /// They can't be written, or not printed.
+    pub(crate) fn give_out(&self, out: Option<&Path>) -> Result<LabelsGiven, Failure> {
+        let written = out.map(|out| files::write_labels(out, &self.pdf, &self.drawings)).transpose();
+        let written = written.map_err(|e| Failure::Use(e.to_string()))?.unwrap_or_default();
+        let printed = self.printer.as_deref().map(|printer| print(&self.pdf, printer)).transpose();
+        let printed = printed.map_err(|why| Failure::Less(format!("the labels were not printed: {why}")))?;
+        Ok(LabelsGiven { written, printed })
+    }
+}
+
+fn newest(job: &JobId, ledger: &Ledger) -> Result<Record, Failure> {
+    let record = ledger.record(job)?;
+    let newest = ledger.known_by_job(job)?.and_then(|known| known.jobs.last().map(|line| line.job.clone()));
+    match newest.filter(|newest| newest != job) {
+        None => Ok(record),
+        Some(newest) => Err(Failure::Less(format!(
+            "job {job} is not the newest on its drive: {newest} is, and the label must be of that one. Nothing was written"
+        ))),
+    }
+}
+
+/// Prints a PDF by the system's `lp`; gives what lp said.
+fn print(pdf: &[u8], printer: &str) -> Result<String, String> {
+    let mut command = Command::new("lp");
+    if !printer.is_empty() {
+        command.args(["-d", printer]);
+    }
+    // In its true size: a label that is fitted to the page is none.
+    command.args(["-o", "print-scaling=none", "-t", "Jurex labels"]);
+    let spawned = command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn();
+    let mut child = match spawned {
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Err("there is no lp here (package cups-client)".into()),
+        spawned => spawned.map_err(|e| format!("lp can't be run: {e}"))?,
+    };
+    // A printer that takes nothing closes its end early: what it said of that is told below.
+    let _ = child.stdin.take().map(|mut to| to.write_all(pdf));
+    let done = child.wait_with_output().map_err(|e| format!("lp can't be run: {e}"))?;
+    let said = |bytes: &[u8]| jurex_core::text::printable(bytes);
+    if done.status.success() { Ok(said(&done.stdout)) } else { Err(format!("lp said: {}", said(&done.stderr))) }
+}
