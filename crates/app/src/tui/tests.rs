@@ -347,6 +347,7 @@ impl World {
 }
 
 mod ledger;
+mod release;
 
 fn sim() -> jurex_sim::Bench {
     jurex_sim::Bench::new(Pacing::Unpaced)

@@ -209,7 +209,18 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
         Presence::Appeared(at) => format!(", appeared {} ago", duration(now.saturating_sub(*at))),
         Presence::Gone(since) => format!(" since {since}"),
     };
+    let told = match state {
+        LaneState::Released => lane.release.known.as_ref().and_then(|k| Some(k.standing.as_ref()?.place.sentence())),
+        LaneState::Marked => lane
+            .look
+            .mark
+            .as_ref()
+            .and_then(|m| m.mark())
+            .map(|m| format!("erased {}, {}, job {}", m.says.ended.strftime("%Y-%m-%d"), m.says.outcome, m.says.job)),
+        _ => None,
+    };
     let said = match (&lane.verdict, lane.record()) {
+        _ if told.is_some() && !lane.needs_person() => format!(": {}", told.unwrap_or_default()),
         (_, Some(record)) => {
             let written = if lane.needs_person() { "not written" } else { "written" };
             let outcome = record.claim().outcome();

@@ -101,10 +101,10 @@ fn step_strip(state: &State, area: Rect, buffer: &mut Buffer) {
             (false, true) => "●",
             (false, false) => "○",
         };
-        let joined = if step == Step::Certify { "" } else { " ─" };
+        let is_last = step.beside(1).is_none();
+        let joined = if is_last { "" } else { " ─" };
         let rest = usize::from(slot.width).saturating_sub(step.name().len() + joined.chars().count());
-        let line =
-            if step == Step::Certify { String::new() } else { format!("{joined}{} ", "─".repeat(rest.saturating_sub(1))) };
+        let line = if is_last { String::new() } else { format!("{joined}{} ", "─".repeat(rest.saturating_sub(1))) };
         let name = Span::styled(step.name(), state.theme.style(role));
         Line::from(vec![name, Span::styled(line, state.theme.style(Role::Line))]).render(slot, buffer);
         let below = Rect { y: slot.y + 1, height: 1, x: slot.x + step.name().len() as u16 / 2, width: 2 };

@@ -77,7 +77,7 @@ fn open_lots(ledger: &Ledger) -> Result<Vec<LotNow>, LedgerError> {
 }
 
 /// The drives of such a serial; with nothing typed all that somebody must still see to.
-fn whereabouts(ledger: &Ledger, typed: &str) -> Result<Found, LedgerError> {
+pub(crate) fn whereabouts(ledger: &Ledger, typed: &str) -> Result<Found, LedgerError> {
     /// Drives that are listed at once.
     const MOST: u32 = 100;
     let typed = typed.trim();

@@ -42,6 +42,8 @@ use jurex_core::units::Lba;
 use jurex_ledger::{Ledger, Unfinished};
 use jurex_notice::Outbox;
 use jurex_sign::PublicKey;
+#[cfg(test)]
+pub(crate) use ledger::whereabouts;
 use ratatui::crossterm::execute;
 use ratatui::crossterm::style::Print;
 use ratatui::crossterm::terminal::SetTitle;

@@ -10,7 +10,7 @@ use jurex_ledger::Ledger;
 
 impl World {
     /// Lets a ledger answer all that was asked of it.
-    fn answer_from(&mut self, ledger: &Ledger) {
+    pub(super) fn answer_from(&mut self, ledger: &Ledger) {
         for command in std::mem::take(&mut self.asked_of_ledger) {
             match command {
                 AskLedger::Jobs(typed, before) => {
@@ -24,6 +24,15 @@ impl World {
                     let lots = ledger.lots(true).unwrap().into_iter().map(|lot| ledger.lot_now(lot).unwrap());
                     self.send(Message::Ledger(FromLedger::Lots(lots.collect())));
                 }
+                AskLedger::Where(typed) => {
+                    let found = crate::tui::runtime::whereabouts(ledger, &typed).map_err(|e| e.to_string());
+                    self.send(Message::Ledger(FromLedger::Where(typed, found)));
+                }
+                AskLedger::Known(lane, serial, job) => {
+                    let known = serial.and_then(|s| ledger.known(&s).unwrap());
+                    let known = known.or_else(|| ledger.known_by_job(&job?).unwrap());
+                    self.send(Message::Ledger(FromLedger::Known(lane, known.map(Box::new))));
+                }
                 other => self.asked_of_ledger.push(other),
             }
         }
@@ -34,7 +43,7 @@ impl World {
 }
 
 /// A ledger with these jobs on the drives of the simulated bench: the bay, the day, and whether it was erased.
-fn ledger_of(path: &std::path::Path, jobs: &[(u32, u32, bool)]) -> Ledger {
+pub(super) fn ledger_of(path: &std::path::Path, jobs: &[(u32, u32, bool)]) -> Ledger {
     let ledger = Ledger::open(path).unwrap();
     let drives = Bench::of_bays(sim().bays()).drives();
     for (n, (bay, day, erased)) in jobs.iter().enumerate() {
@@ -149,7 +158,6 @@ fn what_the_person_signs_is_shown_as_it_will_print() {
     world.choose("logger");
     world.start("R90C2Y");
     world.tell_all();
-    world.key(KeyCode::Right);
     world.key(KeyCode::Right);
     world.app.state.signs = "Signed by key kPrK_qmxVWaY.".into();
     assert!(world.text().contains("Signed by key kPrK_qmxVWaY."), "{}", world.text());

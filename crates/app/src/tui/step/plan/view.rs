@@ -33,6 +33,10 @@ pub(crate) fn way_at(lane: &Lane, desk: Rect, y: u16) -> Option<Technique> {
 /// Draws the step into a column that is as long as it needs.
 pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.question("What must be done, and what does it earn?");
+    if let Some(warning) = lane.look.mark.as_ref().and_then(|mark| mark.warning()) {
+        column.sentence(&warning, Role::Strong);
+        column.gap();
+    }
     cut_short(lane, column);
     if lane.has_job() {
         return already(lane, column);

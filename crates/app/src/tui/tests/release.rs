@@ -1,0 +1,184 @@
+//! Where a drive goes: the form, the label, where drives are, and a drive that carries a mark.
+
+use super::*;
+use jurex_ledger::Ledger;
+
+/// The picture with every time of day in it made the same: what becomes of a drive is noted when it does.
+fn timeless(world: &World) -> String {
+    let picture: Vec<char> =
+        world.picture().backend().to_string().replace(world.home.path().to_str().unwrap(), "/home").chars().collect();
+    let shape = "0000-00-00 00:00";
+    let is_time = |at: usize| {
+        let part = picture.get(at..at + shape.len());
+        part.is_some_and(|p| p.iter().zip(shape.chars()).all(|(c, s)| if s == '0' { c.is_ascii_digit() } else { *c == s }))
+    };
+    let mut steady = picture.clone();
+    for at in (0..picture.len()).filter(|at| is_time(*at)) {
+        steady.splice(at..at + shape.len(), "2026-11-26 14:32".chars());
+    }
+    steady.into_iter().collect()
+}
+
+impl World {
+    /// The card is erased, and its job is over.
+    fn erased_card() -> Self {
+        let mut world = World::new(ThemeName::Dark, FULL);
+        world.choose("logger");
+        world.start("R90C2Y");
+        world.tell_all();
+        world.key(KeyCode::Right);
+        world
+    }
+
+    /// The ledger that what becomes of drives is noted in.
+    fn noted(&self) -> Ledger {
+        Ledger::open(&self.home.path().join("ledger.sqlite3")).unwrap()
+    }
+
+    fn answered(&mut self) -> String {
+        let ledger = self.noted();
+        self.answer_from(&ledger);
+        self.text()
+    }
+}
+
+#[test]
+fn a_drive_is_put_away_and_the_ledger_knows_where() {
+    let mut world = World::erased_card();
+    let record = world.app.state.lanes[CARD].record().unwrap().clone();
+    let ledger = world.noted();
+    ledger.begin(&record.job, record.evidence().drive(), record.started).unwrap();
+    ledger.finish(&record, record.ended).unwrap();
+    world.keys("g");
+    let text = world.answered();
+    assert!(text.contains("Where does it go now?") && text.contains("erased, and without an end"), "{text}");
+    world.keys("ww");
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("it is not said where it was put"), "{}", world.text());
+    world.key(KeyCode::Tab);
+    world.keys("shelf 3");
+    // A scanner's line end does nothing by itself.
+    world.send(Message::Key(KeyEvent::new(KeyCode::Enter, KeyModifiers::NONE)));
+    assert_eq!(world.state(CARD), LaneState::Proved);
+    world.key(KeyCode::Enter);
+    world.answered();
+    assert_eq!(world.state(CARD), LaneState::Released);
+    insta::assert_snapshot!("release-stored", timeless(&world));
+    assert!(world.noted().open_matters(9).unwrap().is_empty());
+    world.keys("l");
+    assert!(world.text().contains(&format!("label of {}", record.job)), "{}", world.text());
+    // From any screen.
+    world.key(KeyCode::F(3));
+    world.send(Message::Key(KeyEvent::new(KeyCode::Char('w'), KeyModifiers::CONTROL)));
+    assert!(world.answered().contains("every drive that came to this bench has an end"), "{}", world.text());
+    world.keys("h6r9");
+    let text = world.answered();
+    assert!(text.contains("stored: shelf 3") && text.contains("It was put away: shelf 3."), "{text}");
+    world.keys("x");
+    assert!(world.answered().contains("No drive of such a serial"), "{}", world.text());
+}
+
+#[test]
+fn a_drive_is_prepared_only_with_its_label_and_what_an_installer_finds_is_read_back() {
+    let mut world = World::erased_card();
+    world.keys("gw");
+    world.key(KeyCode::Tab);
+    world.key(KeyCode::Tab);
+    world.keys("fat32:TIDES");
+    world.key(KeyCode::Enter);
+    let text = world.text();
+    assert!(text.contains("too small") || text.contains("needs at least"), "32 MB hold no FAT32 volume: {text}");
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("arc 480");
+    world.app.state.go_to(Step::Release);
+    world.keys("w");
+    world.key(KeyCode::Tab);
+    world.key(KeyCode::Tab);
+    world.keys("fat32:TIDES");
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("its label is asked for"), "{}", world.text());
+    world.key(KeyCode::BackTab);
+    world.keys("61YV5C");
+    world.key(KeyCode::Enter);
+    let text = world.text();
+    assert!(
+        text.contains("what an installer finds: GPT partition table: FAT32 \"TIDES\"") && text.contains("stay unallocated"),
+        "{text}"
+    );
+    insta::assert_snapshot!("release-prepared", timeless(&world));
+}
+
+#[test]
+fn what_a_destruction_earns_is_told_with_its_reason() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("t3xw8d");
+    world.app.state.go_to(Step::Release);
+    world.keys("wwwww");
+    world.key(KeyCode::Tab);
+    let destroy = |world: &mut World, way: &str| {
+        for _ in 0..12 {
+            if world.app.state.lane().unwrap().release.how().unwrap().word() == way {
+                break;
+            }
+            world.keys(" ");
+        }
+    };
+    destroy(&mut world, "drilled");
+    assert!(world.text().contains("Goggles"), "{}", world.text());
+    world.key(KeyCode::Enter);
+    let text = world.text();
+    assert!(text.contains("What that earns: Not sanitized.") && text.contains("a hole leaves the rest"), "{text}");
+    world.key(KeyCode::Tab);
+    destroy(&mut world, "disintegrated");
+    world.key(KeyCode::Tab);
+    world.keys("x");
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("is no number of millimetres"), "{}", world.text());
+    world.key(KeyCode::Tab);
+    world.key(KeyCode::Tab);
+    world.key(KeyCode::Backspace);
+    world.keys("2");
+    world.key(KeyCode::Enter);
+    world.answered();
+    let text = world.text();
+    assert!(text.contains("What that earns: Destroy.") && text.contains("No program has seen it"), "{text}");
+    insta::assert_snapshot!("release-destroyed", timeless(&world));
+}
+
+#[test]
+fn a_marked_drive_says_so_and_planning_it_again_warns_first() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("d8jn6w");
+    assert_eq!(world.state(LaneId::nth(9)), LaneState::Marked);
+    let text = world.text();
+    assert!(
+        text.contains("It carries a mark: erased") && text.contains("It is not signed: anybody can have written it."),
+        "{text}"
+    );
+    world.keys("a");
+    assert!(world.text().contains("no record of 261023-7Q4KPT"), "{}", world.text());
+    world.key(KeyCode::Enter);
+    assert!(
+        world.text().contains("carries the mark of an erasure") && world.text().contains("none is left (n leaves one"),
+        "{}",
+        world.text()
+    );
+    world.keys("n");
+    assert!(world.text().contains("is left in the first and last sectors"), "{}", world.text());
+}
+
+#[test]
+fn the_release_step_fits_small_screens() {
+    for size in [(100, 30), (80, 24), (60, 20)] {
+        let mut world = World::new(ThemeName::Mono, size);
+        world.choose("t3xw8d");
+        world.app.state.go_to(Step::Release);
+        for _ in 0..10 {
+            world.key(KeyCode::Tab);
+            world.keys("w");
+            world.key(KeyCode::Esc);
+            world.keys("w");
+            assert!(!world.text().is_empty());
+        }
+    }
+}
