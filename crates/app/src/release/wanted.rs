@@ -3,7 +3,7 @@
 use super::{Subject, permit, write};
 use crate::bench::Seen;
 use crate::exit::Failure;
-use jurex_core::release::{Act, Destruction, How, Layout, LayoutError, Leave, Outside, Table, Volume, Wish};
+use jurex_core::release::{Act, Destruction, How, Layout, LayoutError, Leave, Outside, Table, Volume, Wish, check_who};
 use jurex_core::rules::Outcome;
 
 /// What becomes of a drive.
@@ -82,6 +82,8 @@ impl Wanted {
         at_service: Option<&(String, String)>,
         by: &str,
     ) -> Result<Vec<Act>, Failure> {
+        // What is done must be noted: whether it can be is known first.
+        check_who(by, &subject.drive, subject.job.as_ref())?;
         if self.writes() { self.written(subject, seen) } else { self.stated(subject, at_service, by).map(|act| vec![act]) }
     }
 

@@ -6,9 +6,15 @@ use crate::bench::{OpenDrive, Seen};
 use crate::clock::SystemEntropy;
 use crate::exit::Failure;
 use jurex_core::contents;
+use jurex_core::mark;
 use jurex_core::media::Scope;
+use jurex_core::notation::Entropy;
+use jurex_core::pattern::AlignedBuffer;
+use jurex_core::proof::{Expected, Holds};
+use jurex_core::ranges::RangeSet;
 use jurex_core::record::Record;
 use jurex_core::release::{Act, Discarded, Leave, Permit, Prepared, TablesCleared};
+use jurex_core::units::Lba;
 
 /// The word that this very drive is meant: its label as it was typed, or its erasure here a moment ago. `Ok(None)`: the label must be
 /// read.
@@ -21,12 +27,41 @@ pub(super) fn permit(seen: &Seen, newest: Option<&Record>, typed: Option<&str>) 
     match typed {
         Some(typed) => Ok(Some(Permit::by_label(&cleared, typed)?)),
         None => {
-            // Whoever has made a table or a volume on it since may have put something there.
-            let found = seen.look().0;
-            let is_empty = found.table.is_none() && found.regions.is_empty();
-            Ok(newest.filter(|_| is_empty).and_then(|record| Permit::just_erased(&cleared, record)))
+            // Whoever has made something of it since may have put something there.
+            let untouched = newest.filter(|record| seems_untouched(seen, record));
+            Ok(untouched.and_then(|record| Permit::just_erased(&cleared, record)))
         }
     }
+}
+
+/// Whether a few hundred places of the drive hold what its job has left. It is no proof: it only spares a person the label where all speaks
+/// for it.
+fn seems_untouched(seen: &Seen, record: &Record) -> bool {
+    const PLACES: usize = 256;
+    let run = || -> Option<bool> {
+        let mut medium = seen.peek().ok()?;
+        let geometry = medium.geometry();
+        let mark = mark::look(medium.as_mut(), &super::mark::said_in);
+        let expected = Expected::by_record(record).ok()?.with_mark(&mark, record, geometry);
+        let Holds::Pattern { pattern } = &expected.holds else { return None };
+        let marks: RangeSet = mark::places(geometry).into_iter().flatten().filter(|_| expected.mark.is_some()).collect();
+        let mut drawn = [0; 8];
+        let mut places: Vec<u64> = vec![0, 1, 2, geometry.sectors.checked_sub(1)?, geometry.sectors / 2];
+        while places.len() < PLACES {
+            SystemEntropy.fill(&mut drawn);
+            places.push(u64::from_le_bytes(drawn) % geometry.sectors);
+        }
+        let (mut found, mut right) = (AlignedBuffer::new(geometry.logical as usize), vec![0; geometry.logical as usize]);
+        for at in places.into_iter().map(Lba).filter(|at| !marks.contains(*at)) {
+            medium.read(at, found.bytes()).ok()?;
+            pattern.fill(geometry.bytes_of(at.0), geometry.logical, &mut right);
+            if found.bytes() != right.as_slice() {
+                return Some(false);
+            }
+        }
+        Some(true)
+    };
+    run().unwrap_or(false)
 }
 
 /// Does what is to be done to the drive, and gives each act with what was read back.

@@ -71,7 +71,7 @@ impl Drop for Place {
         }
         let mut files = vec![];
         find_files(self.dir.path(), &mut files);
-        for kind in ["record", "verification", "lot"] {
+        for kind in ["record", "verification", "lot", "release"] {
             let of_kind = files.iter().filter(|f| f.to_string_lossy().ends_with(&format!(".{kind}.json")));
             let documents: Vec<serde_json::Value> = of_kind.map(|f| json(f)).collect();
             if let (false, Some(found)) = (documents.is_empty(), faults(kind, &documents)) {
@@ -171,9 +171,14 @@ pub struct Loop {
 
 impl Loop {
     pub fn attach(image: &Path) -> Option<Self> {
+        Self::attach_with(image, &[])
+    }
+
+    /// The same with more options of losetup.
+    pub fn attach_with(image: &Path, more: &[&str]) -> Option<Self> {
         let is_first = OWN.get() == 0;
         let _turn = is_first.then(|| turn(fs::metadata(image).map_or(0, |m| m.len())));
-        let output = Command::new("losetup").args(["--find", "--show", "--direct-io=on"]).arg(image).output();
+        let output = Command::new("losetup").args(["--find", "--show", "--direct-io=on"]).args(more).arg(image).output();
         match output {
             Ok(o) if o.status.success() => {
                 OWN.set(OWN.get() + 1);

@@ -259,6 +259,20 @@ pub enum BadRelease {
     Unsound(#[from] Unsound),
 }
 
+/// Whether anything can be noted of that drive by that person: asked before something is done to it.
+///
+/// # Errors
+/// Nobody is named, or nobody could find the drive again.
+pub fn check_who(by: &str, drive: &OfDrive, job: Option<&JobId>) -> Result<(), BadRelease> {
+    if by.trim().is_empty() {
+        return Err(BadRelease::Lacks("who says so: name the technician in the configuration, or with --by"));
+    }
+    if drive.unit.serial().is_none() && job.is_none() {
+        return Err(BadRelease::Nameless);
+    }
+    Ok(())
+}
+
 #[derive(Deserialize)]
 struct Head {
     format: String,
@@ -288,14 +302,9 @@ impl Release {
     }
 
     fn check(&self) -> Result<(), BadRelease> {
-        if self.by.trim().is_empty() {
-            return Err(BadRelease::Lacks("who says so: name the technician in the configuration, or with --by"));
-        }
+        check_who(&self.by, &self.drive, self.job.as_ref())?;
         if let Some(what) = self.act.lacks() {
             return Err(BadRelease::Lacks(what));
-        }
-        if self.drive.unit.serial().is_none() && self.job.is_none() {
-            return Err(BadRelease::Nameless);
         }
         let serial = self.drive.unit.serial.as_deref();
         let texts = self.act.texts().into_iter().chain([self.by.as_str(), self.lot.as_str()]).chain(serial);
