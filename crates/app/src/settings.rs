@@ -19,6 +19,8 @@ pub(crate) enum Setting {
     HeatLimit,
     SecondLook,
     SampleSpeed,
+    Mark,
+    LabelPrinter,
     Only,
 }
 
@@ -41,7 +43,7 @@ pub(crate) enum What {
 
 impl Setting {
     /// Every one, in the order of the page.
-    pub(crate) const ALL: [Setting; 21] = [
+    pub(crate) const ALL: [Setting; 23] = [
         Setting::Of(Who::Technician, What::Name),
         Setting::Of(Who::Technician, What::Title),
         Setting::Of(Who::Technician, What::Organisation),
@@ -62,6 +64,8 @@ impl Setting {
         Setting::HeatLimit,
         Setting::SecondLook,
         Setting::SampleSpeed,
+        Setting::Mark,
+        Setting::LabelPrinter,
         Setting::Only,
     ];
 
@@ -83,6 +87,8 @@ impl Setting {
             Setting::HeatLimit => "holds above, °C",
             Setting::SecondLook => "second looks, %",
             Setting::SampleSpeed => "samples speed",
+            Setting::Mark => "leaves a mark",
+            Setting::LabelPrinter => "printer of labels",
             Setting::Only => "only these drives",
         }
     }
@@ -105,6 +111,10 @@ impl Setting {
             Setting::SampleSpeed => {
                 "Whether a drive that is to be planned is read for a second, to tell its time; Enter turns it."
             }
+            Setting::Mark => {
+                "Whether a page that says what was done is left in an erased drive's first and last sectors; Enter turns it."
+            }
+            Setting::LabelPrinter => "As lp names it; - for the system's usual one; empty: labels are only written as files.",
             Setting::Only => {
                 "Names of the drives that may be erased, with blanks between: /dev/sd?, bus:usb, port:*/usb1/*. Empty: all."
             }
@@ -113,7 +123,7 @@ impl Setting {
 
     /// Whether Enter turns it through a few values instead of opening a field.
     pub(crate) fn is_choice(self) -> bool {
-        matches!(self, Setting::Theme | Setting::Bell | Setting::Rules | Setting::SampleSpeed)
+        matches!(self, Setting::Theme | Setting::Bell | Setting::Rules | Setting::SampleSpeed | Setting::Mark)
     }
 
     /// Its value as it is shown and typed.
@@ -141,6 +151,8 @@ impl Setting {
             Setting::SecondLook => config.second_look_percent.map(|p| p.to_string()).unwrap_or_default(),
             Setting::HeatLimit => config.hold_above_celsius.map(|c| c.to_string()).unwrap_or_default(),
             Setting::SampleSpeed => yes_no(config.sample_speed.unwrap_or(true)),
+            Setting::Mark => yes_no(config.mark),
+            Setting::LabelPrinter => config.label_printer.clone().unwrap_or_default(),
             Setting::Only => config.only.join(" "),
         }
     }
@@ -152,6 +164,7 @@ impl Setting {
             Setting::Theme => config.theme.unwrap_or(ThemeName::Dark).next().word().into(),
             Setting::Bell => other(config.bell.unwrap_or(true)),
             Setting::SampleSpeed => other(config.sample_speed.unwrap_or(true)),
+            Setting::Mark => other(config.mark),
             Setting::Rules => rules_word(if config.rules == Edition::Rev1 { Edition::Rev2 } else { Edition::Rev1 }).into(),
             other => other.shown(config),
         }
@@ -181,6 +194,8 @@ impl Setting {
             Setting::SecondLook => (None, "second_look_percent"),
             Setting::HeatLimit => (None, "hold_above_celsius"),
             Setting::SampleSpeed => (None, "sample_speed"),
+            Setting::Mark => (None, "mark"),
+            Setting::LabelPrinter => (None, "label_printer"),
             Setting::Only => (None, "only"),
         }
     }
@@ -190,7 +205,7 @@ impl Setting {
         let text = text.trim();
         Ok(match self {
             _ if text.is_empty() => None,
-            Setting::Bell | Setting::SampleSpeed => Some(value(text == "yes")),
+            Setting::Bell | Setting::SampleSpeed | Setting::Mark => Some(value(text == "yes")),
             Setting::HeatLimit | Setting::SecondLook => {
                 let limit: i64 = text.parse().map_err(|_| ConfigError::NoNumber(text.into()))?;
                 Some(value(limit))

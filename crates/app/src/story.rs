@@ -1,8 +1,10 @@
 //! A job's whole story, as the ledger has it.
 
+use jiff::Timestamp;
 use jurex_core::erase::Event;
 use jurex_core::proof::VerificationRecord;
 use jurex_core::record::{JobId, Record};
+use jurex_core::release::Release;
 use jurex_ledger::{Ledger, LedgerError};
 
 /// What became of a job.
@@ -15,6 +17,8 @@ pub(crate) struct Story {
     pub(crate) events: Vec<(String, String)>,
     /// Who looked again, the oldest first.
     pub(crate) looks: Vec<VerificationRecord>,
+    /// What became of its drive since it began, the oldest first.
+    pub(crate) releases: Vec<Release>,
     /// Its record's number in the ledger, from 1, where a signed head covers it.
     pub(crate) entry: Option<u64>,
 }
@@ -36,10 +40,18 @@ impl Story {
             record,
             events: events(ledger, job)?,
             looks: ledger.verifications(job)?,
+            releases: releases(ledger, job)?,
             entry: ledger.inclusion(job)?.map(|proof| proof.place + 1),
             job: job.clone(),
         })
     }
+}
+
+/// What became of the drive of a job since it began.
+fn releases(ledger: &Ledger, job: &JobId) -> Result<Vec<Release>, LedgerError> {
+    let Some(known) = ledger.known_by_job(job)? else { return Ok(vec![]) };
+    let began = known.jobs.iter().find(|line| line.job == *job).and_then(|line| line.started.parse::<Timestamp>().ok());
+    Ok(known.releases.into_iter().filter(|r| began.is_none_or(|began| r.made >= began)).collect())
 }
 
 /// The events of a job in sentences. What this version can't read is told as such.

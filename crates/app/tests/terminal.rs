@@ -145,11 +145,31 @@ fn the_whole_walk_ends_with_a_certificate() {
     terminal.wait_for("1 of 10 done");
     terminal.keys(&["Escape", "Escape"]);
     terminal.wait_for("Can I sign for it?");
+    // Where does it go? Its label, and the shelf.
+    terminal.keys(&["Escape", "g"]);
+    terminal.wait_for("Where does it go now?");
+    terminal.wait_for("erased, and without an end");
+    terminal.keys(&["l"]);
+    terminal.wait_for("The label is written to");
+    terminal.keys(&["w", "w", "Tab"]);
+    terminal.text("shelf 3");
+    std::thread::sleep(Duration::from_millis(300));
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("It was put away: shelf 3.");
+    terminal.wait_for("released");
+    terminal.keys(&["C-w"]);
+    terminal.wait_for("what is still open");
+    terminal.text("90c2y");
+    terminal.wait_for("stored: shelf 3");
+    terminal.keys(&["Escape", "Escape"]);
+    terminal.wait_for("Where does it go now?");
     terminal.keys(&["q"]);
     let screen = terminal.wait_for("exit code 0");
     assert!(screen.contains("Tessel Logger 32 at sim:7 Clear. The job ran to its end."), "{screen}");
     let pdf = place.only("out", ".certificate.pdf");
     assert!(fs::read(&pdf).unwrap().starts_with(b"%PDF-1.7"));
+    assert!(fs::read_to_string(place.only("out", ".label.svg")).unwrap().contains("CLEAR"));
+    place.jurex(&["where", "R90C2Y", "--demo"]).expect(0, &["stored: shelf 3", "says Ines Okafor-Lindqvist"]);
     let record = common::json(&place.only("out", ".record.json"));
     assert_eq!((&record["claim"]["outcome"], &record["papers"]["property_number"]), (&"clear".into(), &"BWS 0046/B".into()));
     // The same record comes out of the ledger after the program has ended.

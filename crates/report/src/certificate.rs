@@ -440,7 +440,8 @@ fn work_facts(record: &Record, w: &Words) -> Vec<Fact> {
     let by_the_wall = std::time::Duration::try_from(record.ended.duration_since(record.started)).unwrap_or_default();
     let lasted = duration(if evidence.lasted().is_zero() { by_the_wall } else { evidence.lasted() });
     let lasted = if evidence.sessions.len() > 1 { put(&w.at_work, &[("duration", &lasted)]) } else { lasted };
-    vec![
+    let mark = record.method.mark.then(|| fact(&w.mark, w.mark_told.clone()));
+    let facts = vec![
         fact(&w.method, method(record, w)),
         fact(&w.technique, techniques(evidence)),
         fact(&w.treatment, record.method.title.clone()),
@@ -458,10 +459,14 @@ fn work_facts(record: &Record, w: &Words) -> Vec<Fact> {
         fact(&w.unreadable, faults(evidence.unreadable())),
         fact(&w.wrong, faults(evidence.wrong())),
         fact(&w.end_of_job, evidence.ended.sentence()),
-    ]
-    .into_iter()
-    .chain(evidence.own_check().into_iter().flat_map(|c| &c.beside).map(|b| fact(&w.read_beside, b.sentence())))
-    .collect()
+    ];
+    facts
+        .into_iter()
+        .chain(mark)
+        .collect()
+        .into_iter()
+        .chain(evidence.own_check().into_iter().flat_map(|c| &c.beside).map(|b| fact(&w.read_beside, b.sentence())))
+        .collect()
 }
 
 /// What was to be read back; where nothing was laid, after the drive's own erasure.

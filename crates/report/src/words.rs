@@ -193,6 +193,8 @@ words! {
     release_digest
     whereabouts
     release_made_by
+    mark
+    mark_told
 }
 
 const FILES: [(Language, &str); 4] = [

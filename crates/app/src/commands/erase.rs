@@ -11,6 +11,7 @@ use crate::exit::{self, Failure};
 use crate::files::{self, Issue};
 use crate::notices;
 use crate::places::Places;
+use crate::release::MarkHere;
 use crate::work::{self, Finished, InLedger, Prepared};
 use indicatif::ProgressBar;
 use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
@@ -51,6 +52,8 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
             seen.verdict().map_err(refused)?;
         }
         let by = &papers.technician.name;
+        let mark = MarkHere::on(&seen, &[]).and_then(|mark| mark.warning()).filter(|_| !asked.quiet && !asked.json);
+        mark.iter().for_each(|said| remark(&format!("jurex: {said}")));
         let course = order::course(&asked.order, &seen, &config.catalogue()?, (config.rules, config.mark), None, by)?;
         let plan = Plan::of(&seen.drive, &course, &mut SystemEntropy)?;
         let cleared = seen.verdict_on(plan.intent()).map_err(refused)?;

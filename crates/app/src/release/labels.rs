@@ -16,7 +16,7 @@ pub(crate) struct Labels {
     pub(crate) size: LabelSize,
     /// On sheets the first free place, counted from 1.
     pub(crate) first: usize,
-    /// The printer, as `lp` names it; empty: the usual one; `None`: they are not printed.
+    /// The printer, as `lp` names it; empty or `-`: the usual one; `None`: they are not printed.
     pub(crate) printer: Option<String>,
 }
 
@@ -98,7 +98,7 @@ fn newest(job: &JobId, ledger: &Ledger) -> Result<Record, Failure> {
 /// Prints a PDF by the system's `lp`; gives what lp said.
 fn print(pdf: &[u8], printer: &str) -> Result<String, String> {
     let mut command = Command::new("lp");
-    if !printer.is_empty() {
+    if !matches!(printer, "" | "-") {
         command.args(["-d", printer]);
     }
     // In its true size: a label that is fitted to the page is none.

@@ -8,6 +8,7 @@ use crate::bench::Seen;
 use crate::config::Config;
 use jurex_core::erase::Wish;
 use jurex_core::lot::Tally;
+use jurex_core::mark::places;
 use jurex_core::method::Catalogue;
 use jurex_core::record::Papers;
 use jurex_core::text::capital;
@@ -102,7 +103,7 @@ impl State {
     pub(crate) fn new_lane(&self, seen: Seen) -> Lane {
         let mut lane = Lane::new(seen, &self.config.papers(), &self.catalogue, self.config.rules);
         lane.fill_from(&self.lots);
-        lane.draft.order.marks = self.config.mark;
+        lane.draft.order.marks = self.config.mark && places(lane.seen.drive.geometry).is_some();
         lane
     }
 

@@ -79,8 +79,12 @@ impl Place {
         }
     }
 
-    fn of(act: &Act) -> Option<Self> {
-        Some(match act {
+    fn of(release: &Release) -> Option<Self> {
+        // A drive that is only damaged is where it was.
+        if release.outcome() == Some(Outcome::NotSanitized) {
+            return None;
+        }
+        Some(match &release.act {
             Act::Received { from } => Place::CameIn { from: from.clone() },
             Act::AtBench { bench } => Place::AtBench { bench: bench.clone() },
             Act::Stored { place } => Place::Stored { place: place.clone() },
@@ -127,7 +131,7 @@ impl Matter {
     /// As a heading.
     pub fn heading(self) -> &'static str {
         match self {
-            Matter::Undecided => "Not sanitized, and nothing is decided",
+            Matter::Undecided => "Not sanitized, or not ended, and nothing is decided",
             Matter::NeverErased => "Came in, and were never erased",
             Matter::NoEnd => "Erased, and without an end",
             Matter::AtService => "At a service, its certificate not back",
@@ -228,7 +232,7 @@ impl Step<'_> {
                 now.story.push((when, format!("Job {job} ended: {outcome}.")));
             }
             Step::Act(release) => {
-                if let Some(place) = Place::of(&release.act) {
+                if let Some(place) = Place::of(release) {
                     (now.place, now.since, now.by) = (place, when, release.by.clone());
                 }
                 if let Act::Received { .. } = release.act
@@ -297,8 +301,9 @@ mod tests {
             (vec![failed()], vec![], "at the bench", Some(Undecided)),
             (vec![failed()], vec![(30, stored())], "stored: shelf 3", Some(Undecided)),
             (vec![job(1, 10, None)], vec![(30, stored())], "stored: shelf 3", Some(Undecided)),
-            (vec![failed()], vec![(30, destroyed(How::Drilled))], "destroyed", Some(Undecided)),
-            (vec![clear()], vec![(30, destroyed(How::Drilled))], "destroyed", None),
+            (vec![failed()], vec![(30, destroyed(How::Drilled))], "at the bench", Some(Undecided)),
+            (vec![clear()], vec![(30, destroyed(How::Drilled))], "at the bench", Some(NoEnd)),
+            (vec![clear()], vec![(30, destroyed(How::Drilled)), (40, stored())], "stored: shelf 3", None),
             (vec![failed()], vec![(30, destroyed(How::Disintegrated))], "destroyed", None),
             (vec![failed()], vec![(30, sent())], "at Gannet Metals with batch 7, to be destroyed", Some(AtService)),
             (vec![failed()], vec![(30, sent()), (40, destroyed(How::Melted))], "destroyed", None),

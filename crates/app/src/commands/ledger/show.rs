@@ -12,7 +12,7 @@ use std::process::ExitCode;
 
 pub(super) fn run(asked: &LedgerShow, ledger: &Ledger) -> Result<ExitCode, Failure> {
     let job: JobId = asked.job.parse().map_err(|e: BadJobId| Failure::Use(e.to_string()))?;
-    let Story { record, events, looks, entry, .. } = Story::of(ledger, &job)?;
+    let Story { record, events, looks, releases, entry, .. } = Story::of(ledger, &job)?;
     if asked.json {
         let raw: Vec<_> = ledger
             .events(&job)?
@@ -25,6 +25,7 @@ pub(super) fn run(asked: &LedgerShow, ledger: &Ledger) -> Result<ExitCode, Failu
             "record": record.as_ref().ok().and_then(|r| whole(r.to_json())),
             "digest": record.as_ref().ok().map(|r| r.digest()),
             "verifications": looks.iter().map(|v| whole(v.to_json())).collect::<Vec<_>>(),
+            "releases": releases.iter().map(|r| whole(r.to_json())).collect::<Vec<_>>(),
             "events": raw,
             "proof": ledger.inclusion(&job)?.map(|p| p.to_text()),
         }));
@@ -45,6 +46,10 @@ pub(super) fn run(asked: &LedgerShow, ledger: &Ledger) -> Result<ExitCode, Failu
             look.finding(),
             look.look.ended
         ));
+    }
+    for release in &releases {
+        let (said, by) = (printable(release.act.sentence().as_bytes()), printable(release.by.as_bytes()));
+        say(&format!("  {}  {said} ({by})", release.made));
     }
     if let Some(entry) = entry {
         say(&format!("  it is entry {entry} of the ledger, under a signed head"));

@@ -260,7 +260,8 @@ impl ReleaseForm {
                     0 => "Empty for what stays free: nothing.".to_string(),
                     n => format!("Empty for what stays free: {n}. A solid state drive works longer and faster when it has room."),
                 };
-                let mut hints = vec!["Volumes as fat32:TIDES:32GB, ext4:logs: the last one takes what is left.".into(), spare];
+                let mut hints =
+                    vec!["Volumes as fat32:TIDES:32GB, ext4:logs: one without a size takes what is left.".into(), spare];
                 hints.extend(makers(simulated).into_iter().filter_map(|(_, maker)| {
                     if let MakerOf::Missing(why) = maker {
                         Some(format!("⊘ {}.", jurex_core::text::capital(&why)))

@@ -9,7 +9,7 @@ use crate::tui::lane::LaneId;
 use crate::tui::message::Message;
 use jurex_core::record::JobId;
 use jurex_core::release::Act;
-use jurex_core::rules::Edition;
+use jurex_core::rules::{Edition, Outcome};
 use jurex_ledger::Ledger;
 use std::path::Path;
 use std::thread;
@@ -70,10 +70,13 @@ pub(crate) fn note(
                 Err(e) => format!("✕ {e}. The statement is in the ledger."),
             });
         }
-        has_gone |= matches!(
-            release.act,
-            Act::Stored { .. } | Act::Returned { .. } | Act::HandedOver { .. } | Act::Destroyed(_) | Act::SentOut { .. }
-        );
+        // What is only damaged lies where it lay.
+        let only_damaged = release.outcome() == Some(Outcome::NotSanitized);
+        has_gone |= !only_damaged
+            && matches!(
+                release.act,
+                Act::Stored { .. } | Act::Returned { .. } | Act::HandedOver { .. } | Act::Destroyed(_) | Act::SentOut { .. }
+            );
     }
     Ok((said, has_gone))
 }

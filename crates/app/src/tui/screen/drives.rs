@@ -99,7 +99,8 @@ impl DrivesPage {
     fn row(&self, state: &State, known: &Known, here: bool, column: &mut Column<'_>) {
         let style = |role| state.theme.style(role);
         let width = usize::from(column.width());
-        let place = known.standing.as_ref().map(|s| s.place.sentence()).unwrap_or_default();
+        let told = |s: &Standing| format!("{}; {}", s.place.sentence(), s.treated_said());
+        let place = known.standing.as_ref().map(told).unwrap_or_default();
         let since = known.standing.as_ref().map(|s| s.since.strftime("%Y-%m-%d").to_string()).unwrap_or_default();
         let name = fit(&known.name, 20);
         let rest = width.saturating_sub(2 + 20 + 1 + 11);

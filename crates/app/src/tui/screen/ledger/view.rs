@@ -177,6 +177,9 @@ fn story(state: &State, page: &LedgerPage, column: &mut Column<'_>) {
             &format!("{} by {}, {}", look.finding(), name_of(&look.look.by.name), time(&look.look.ended.to_string())),
         );
     }
+    for release in &story.releases {
+        column.fact("released", &format!("{} ({})", release.act.sentence(), name_of(&release.by)));
+    }
     if let Some(entry) = story.entry {
         column.fact("ledger", &format!("entry {entry}, under a signed head"));
     }

@@ -12,6 +12,7 @@ use crate::tui::state::State;
 use crate::tui::widget::field::{Field, Typed};
 use crate::tui::widget::need::next_sensitivity;
 use jurex_core::estimate::SpeedSample;
+use jurex_core::mark::places;
 use jurex_core::media::{Drive, MediaClass};
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::native::Answers;
@@ -233,8 +234,10 @@ impl LotPage {
         let mut commands = vec![];
         for Proposed { lane, proposal } in &able {
             let method = state.catalogue.titled(&proposal.order.title).cloned();
+            let marks = state.config.mark && places(state.lanes[*lane].seen.drive.geometry).is_some();
             let lane_of = &mut state.lanes[*lane];
-            lane_of.draft = Draft { method, way: proposal.way, ..Draft::new(need, proposal.order.clone()) };
+            let order = Order { marks, ..proposal.order.clone() };
+            lane_of.draft = Draft { method, way: proposal.way, ..Draft::new(need, order) };
             let by = lane_of.papers.technician.name.clone();
             let course = lane_of.draft.course(&lane_of.seen.drive, &lane_of.seen.answers, &by);
             commands.push(Command::Plan(*lane, Box::new(course)));
