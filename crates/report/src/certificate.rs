@@ -460,13 +460,8 @@ fn work_facts(record: &Record, w: &Words) -> Vec<Fact> {
         fact(&w.wrong, faults(evidence.wrong())),
         fact(&w.end_of_job, evidence.ended.sentence()),
     ];
-    facts
-        .into_iter()
-        .chain(mark)
-        .collect()
-        .into_iter()
-        .chain(evidence.own_check().into_iter().flat_map(|c| &c.beside).map(|b| fact(&w.read_beside, b.sentence())))
-        .collect()
+    let beside = evidence.own_check().into_iter().flat_map(|c| &c.beside);
+    facts.into_iter().chain(mark).chain(beside.map(|b| fact(&w.read_beside, b.sentence()))).collect()
 }
 
 /// What was to be read back; where nothing was laid, after the drive's own erasure.
