@@ -174,6 +174,36 @@ fn a_drive_that_failed_is_destroyed_and_its_lot_is_done_by_that() {
     place.jurex(&["ledger", "check"]).expect(0, &["as it was written"]);
 }
 
+/// What was done before says nothing of a drive that was away.
+#[test]
+fn a_drive_that_has_come_in_again_is_not_done_any_more_and_gets_no_label() {
+    let place = bench();
+    fs::write(place.path("list.csv"), "serial\nTL32H6R90C2Y\n").unwrap();
+    place.jurex(&["lot", "import", "BW-0417", shown(&place.path("list.csv")), "--demo"]).expect(0, &["1 expected"]);
+    let out = place.path("out");
+    let arguments = ["erase", "sim:7", "--method", "pattern-complement", "--label-check", "R90C2Y", "--mark", "yes"];
+    let rest = ["--out", shown(&out), "--quiet"];
+    place.jurex(&[&arguments[..], &rest].concat()).expect(0, &["A mark was left on it", "(not signed)"]);
+    let job = json(&place.only("out", ".record.json"))["job"].as_str().unwrap().to_string();
+    let label = |code: i32, says: &str| {
+        let labels = tempfile::tempdir_in(place.path("")).unwrap();
+        place.jurex(&["label", &job, "--demo", "--out", shown(labels.path())]).expect(code, &[says]);
+    };
+    label(0, "label.pdf");
+    let release =
+        |more: &[&str]| drop(place.jurex(&[&["release", "serial:TL32H6R90C2Y", "--demo"][..], more].concat()).expect(0, &[]));
+    release(&["--as", "returned", "--to", "Hollow Ness mast"]);
+    place.jurex(&["lot", "show", "BW-0417", "--demo"]).expect(0, &["1 of 1 done"]);
+    label(0, "label.pdf");
+    release(&["--as", "received", "--from", "Hollow Ness mast"]);
+    place.jurex(&["lot", "show", "BW-0417", "--demo"]).expect(0, &["0 of 1 done, 1 here and not done"]);
+    place.jurex(&["where", "--demo"]).expect(0, &["Came in, and were never erased (1)"]);
+    label(3, "has come in again since");
+    place.jurex(&["ledger", "show", &job, "--demo"]).expect(0, &["It went back to Hollow Ness mast.", "A mark was left on it"]);
+    // The simulated drive is as it was, full of files: it is not blank, whatever the ledger says of an earlier one.
+    place.jurex(&["release", "sim:7", "--as", "blank"]).expect(3, &["is not blank: MBR partition table"]);
+}
+
 #[test]
 fn what_can_not_be_noted_is_a_sentence() {
     let place = bench();

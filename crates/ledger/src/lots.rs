@@ -30,6 +30,11 @@ impl LotNow {
             if let Some(release) = known.and_then(Known::destruction) {
                 item.destroy(release.clone());
             }
+            // What came in after the lot was closed is none of its business.
+            let is_of_lot = |when: &Timestamp| self.lot.closed.is_none_or(|closed| *when <= closed);
+            if item.job.is_some() && known.and_then(Known::came_back).is_some_and(|when| is_of_lot(&when)) {
+                item.come_back();
+            }
         }
         items
     }

@@ -5,6 +5,7 @@ use crate::exit::Failure;
 use crate::files;
 use crate::signing::Seal;
 use jurex_core::record::{JobId, Record};
+use jurex_core::release::Treated;
 use jurex_ledger::Ledger;
 use jurex_report::{Label, LabelSize, LabelsError, labels_pdf};
 use std::io::Write;
@@ -86,12 +87,22 @@ impl LabelsMade {
 
 fn newest(job: &JobId, ledger: &Ledger) -> Result<Record, Failure> {
     let record = ledger.record(job)?;
-    let newest = ledger.known_by_job(job)?.and_then(|known| known.jobs.last().map(|line| line.job.clone()));
-    match newest.filter(|newest| newest != job) {
-        None => Ok(record),
-        Some(newest) => Err(Failure::Less(format!(
+    let known = ledger.known_by_job(job)?;
+    let newest = known.as_ref().and_then(|known| known.jobs.last().map(|line| line.job.clone()));
+    if let Some(newest) = newest.filter(|newest| newest != job) {
+        return Err(Failure::Less(format!(
             "job {job} is not the newest on its drive: {newest} is, and the label must be of that one. Nothing was written"
+        )));
+    }
+    // What has become of the drive since may have made the job's word untrue.
+    match known.and_then(|known| known.standing).map(|standing| standing.treated) {
+        Some(Treated::Never) => Err(Failure::Less(format!(
+            "the drive of job {job} has come in again since: what it holds now is not known, and no label is made. Nothing was written"
         ))),
+        Some(Treated::Destroyed(_)) => Err(Failure::Less(format!(
+            "the drive of job {job} was destroyed or damaged since: no label is made. Nothing was written"
+        ))),
+        _ => Ok(record),
     }
 }
 

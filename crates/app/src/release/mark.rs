@@ -79,6 +79,9 @@ impl MarkSeen {
                 self.says.sectors
             ));
         }
+        if self.fits && serial.is_empty() {
+            said.push("The drive tells no serial number: that the mark is its own follows from its size alone.".into());
+        }
         if let Some(trouble) = self.whole.trouble() {
             said.push(format!("✕ The drive is not as it was left: {trouble}."));
         }

@@ -84,16 +84,22 @@ impl Wanted {
     ) -> Result<Vec<Act>, Failure> {
         // What is done must be noted: whether it can be is known first.
         check_who(by, &subject.drive, subject.job.as_ref())?;
-        if self.writes() { self.written(subject, seen) } else { self.stated(subject, at_service, by).map(|act| vec![act]) }
+        if self.writes() { self.written(subject, seen) } else { self.stated(subject, seen, at_service, by).map(|act| vec![act]) }
     }
 
     /// What needs nothing to be written to the drive.
-    fn stated(&self, subject: &Subject, at_service: Option<&(String, String)>, by: &str) -> Result<Act, Failure> {
+    fn stated(
+        &self,
+        subject: &Subject,
+        seen: Option<&Seen>,
+        at_service: Option<&(String, String)>,
+        by: &str,
+    ) -> Result<Act, Failure> {
         let becomes = self.becomes.ok_or_else(|| Failure::Use("say what becomes of the drive. Nothing was noted".into()))?;
         Ok(match becomes {
             Becomes::Received => Act::Received { from: self.whom.clone() },
             Becomes::AtBench => Act::AtBench { bench: self.place.clone() },
-            Becomes::Blank => blank(subject)?,
+            Becomes::Blank => blank(subject, seen)?,
             Becomes::Stored => Act::Stored { place: self.place.clone() },
             Becomes::Returned => Act::Returned { to: self.whom.clone() },
             Becomes::HandedOver => Act::HandedOver { to: self.whom.clone() },
@@ -146,7 +152,7 @@ impl Wanted {
                 Leave::Prepared(Layout::of(&Wish { table: self.table, volumes, spare_percent: self.spare }, &seen.drive)?)
             }
             Some(Becomes::TablesCleared) => Leave::TablesCleared,
-            _ => blank(subject).map(|_| Leave::Blank)?,
+            _ => blank(subject, Some(seen)).map(|_| Leave::Blank)?,
         };
         let typed = self.label.as_deref().map(str::trim).filter(|l| !l.is_empty());
         let permit = permit(seen, subject.record.as_deref(), typed)?.ok_or_else(|| {
@@ -159,12 +165,17 @@ impl Wanted {
 }
 
 /// A drive may stay as its erasure left it only if an erasure has left it.
-fn blank(subject: &Subject) -> Result<Act, Failure> {
+fn blank(subject: &Subject, seen: Option<&Seen>) -> Result<Act, Failure> {
     let earned = subject.record.as_ref().is_some_and(|r| r.claim().outcome() != Outcome::NotSanitized);
+    let called = subject.drive.called();
+    // Where the drive is there, it is looked at.
+    let found = seen.map(|seen| seen.look().0).filter(|found| found.table.is_some() || !found.regions.is_empty());
+    if let Some(found) = found {
+        return Err(Failure::Less(format!("{called} is not blank: {} Nothing was noted", found.sentence())));
+    }
     if earned {
         return Ok(Act::Blank);
     }
-    let called = subject.drive.called();
     Err(Failure::Less(format!(
         "{called} is not blank: its newest job has earned nothing, or it has none in this ledger. Nothing was noted"
     )))

@@ -142,6 +142,11 @@ pub struct Item {
 }
 
 impl Item {
+    /// Takes it that the drive has come in again from outside after its newest job: what was done before says nothing of what it holds now.
+    pub fn come_back(&mut self) {
+        (self.stand, self.job) = (Stand::Here, None);
+    }
+
     /// Takes it that the drive was destroyed, as it is stated: what that has earned counts instead of its job.
     pub fn destroy(&mut self, release: Release) {
         let Some(outcome) = release.outcome() else { return };

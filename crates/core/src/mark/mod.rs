@@ -23,6 +23,8 @@ pub const FORMAT: &str = "jurex-mark/1";
 const BYTES: usize = 4096;
 /// Columns of the part for programs.
 const COLUMNS: usize = 64;
+/// Most signs that a signature takes with its header: an id of a key, 64 bytes in base64, the names of the fields.
+const SIGNATURE: usize = 320;
 const FIRST_LINE: &str = "JUREX MARK 1";
 const BEGIN: &str = "----- for programs -----";
 const END: &str = "----- end -----";
@@ -204,6 +206,10 @@ impl Mark {
             Some(says) => Self { says, signed: None },
             None => {
                 let says = payload(&json).and_then(|said| MarkSays::from_json(&said)).ok_or(NotWhole::Altered)?;
+                // A signature and the name of its key take little: nothing else is carried beside what is said.
+                if json.len() > says.to_json().len() * 4 / 3 + SIGNATURE {
+                    return Err(NotWhole::Altered);
+                }
                 Self { says, signed: Some(json) }
             }
         };
@@ -284,6 +290,10 @@ pub(crate) mod tests {
             }
         }
         assert_eq!(Mark::parse(&[0; 4096], 512, unstamp), Err(NotWhole::NoMark));
+        // Nobody carries anything in what stands around it.
+        let stuffed = Mark::new(says(), |json| Some(format!("[{json}{}]", "x".repeat(900)))).page(512).unwrap();
+        let payload = |text: &str| unstamp(text).map(|t| t.trim_end_matches('x').to_string());
+        assert_eq!(Mark::parse(&stuffed, 512, payload), Err(NotWhole::Altered));
     }
 
     #[test]
