@@ -46,7 +46,7 @@ pub(crate) struct Config {
     pub(crate) mark: bool,
     /// What labels are printed on: `62x29`, `89x36`, `a4-21` or `a4-24` (62x29, unless said otherwise).
     pub(crate) label_size: Option<LabelSize>,
-    /// The printer that labels go to from the interface, as `lp` names it; `-`: the system's usual one. Not named: files only.
+    /// The printer that labels go to from the interface, as `lp` names it; `default`: the system's usual one. Not named: files only.
     pub(crate) label_printer: Option<String>,
     /// Whether the terminal rings and tells when a job ends (true, unless said otherwise).
     pub(crate) bell: Option<bool>,

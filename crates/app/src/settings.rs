@@ -114,7 +114,9 @@ impl Setting {
             Setting::Mark => {
                 "Whether a page that says what was done is left in an erased drive's first and last sectors; Enter turns it."
             }
-            Setting::LabelPrinter => "As lp names it; - for the system's usual one; empty: labels are only written as files.",
+            Setting::LabelPrinter => {
+                "As lp names it, or default for the system's usual one; empty: labels are only written as files."
+            }
             Setting::Only => {
                 "Names of the drives that may be erased, with blanks between: /dev/sd?, bus:usb, port:*/usb1/*. Empty: all."
             }

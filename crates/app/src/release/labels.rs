@@ -17,7 +17,7 @@ pub(crate) struct Labels {
     pub(crate) size: LabelSize,
     /// On sheets the first free place, counted from 1.
     pub(crate) first: usize,
-    /// The printer, as `lp` names it; empty or `-`: the usual one; `None`: they are not printed.
+    /// The printer, as `lp` names it; empty or `default`: the usual one; `None`: they are not printed.
     pub(crate) printer: Option<String>,
 }
 
@@ -109,7 +109,7 @@ fn newest(job: &JobId, ledger: &Ledger) -> Result<Record, Failure> {
 /// Prints a PDF by the system's `lp`; gives what lp said.
 fn print(pdf: &[u8], printer: &str) -> Result<String, String> {
     let mut command = Command::new("lp");
-    if !matches!(printer, "" | "-") {
+    if !matches!(printer, "" | "default") {
         command.args(["-d", printer]);
     }
     // In its true size: a label that is fitted to the page is none.

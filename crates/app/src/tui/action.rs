@@ -214,7 +214,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Countdown, &[], "any key", A::StopCountdown, "stop the countdown", 0),
     bind(P::Step(S::Look), &[Enter], "Enter", A::EnterPlan, "plan its erasure", 0),
     bind(P::Step(S::Look), &[Char('a')], "a", A::AsLeft, "still as it was left?", 1),
-    bind(P::Step(S::Look), &[Char('r')], "r", A::SeeRelease, "where does it go?", 4),
+    bind(P::Step(S::Look), &[Char('r')], "r", A::SeeRelease, "where does it go?", 6),
     bind(P::Step(S::Look), &[Tab], "Tab", A::OpenBytes, "bytes", 3),
     bind(P::Step(S::Look), &[Char('b')], "b", A::Beacon, "beacon", 3),
     bind(P::Step(S::Look), &[Char('f')], "f", A::SearchLeft, "search for leftovers", 3),
