@@ -6,6 +6,7 @@ use crate::files;
 use crate::signing::Seal;
 use jurex_core::record::{JobId, Record};
 use jurex_core::release::Treated;
+use jurex_core::rules::Outcome;
 use jurex_ledger::Ledger;
 use jurex_report::{Label, LabelSize, LabelsError, labels_pdf};
 use std::io::Write;
@@ -99,9 +100,9 @@ fn newest(job: &JobId, ledger: &Ledger) -> Result<Record, Failure> {
         Some(Treated::Never) => Err(Failure::Less(format!(
             "the drive of job {job} has come in again since: what it holds now is not known, and no label is made. Nothing was written"
         ))),
-        Some(Treated::Destroyed(_)) => Err(Failure::Less(format!(
-            "the drive of job {job} was destroyed or damaged since: no label is made. Nothing was written"
-        ))),
+        Some(Treated::Destroyed(outcome)) if outcome != Outcome::NotSanitized => {
+            Err(Failure::Less(format!("the drive of job {job} was destroyed since: no label is made. Nothing was written")))
+        }
         _ => Ok(record),
     }
 }

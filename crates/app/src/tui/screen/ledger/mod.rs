@@ -34,12 +34,15 @@ pub(crate) struct LedgerPage {
     scroll: u16,
     /// Why nothing can be found, if it can't.
     problem: Option<String>,
+    /// What is still open, a line for each kind: how many drives, and the first ones by their serials.
+    open: Vec<String>,
 }
 
 impl LedgerPage {
     /// With all past work; asks for it.
     pub(crate) fn open(state: &mut State) -> Self {
         state.to_do.push(Command::Ledger(AskLedger::Jobs(String::new(), None)));
+        state.to_do.push(Command::Ledger(AskLedger::Where(String::new())));
         Self {
             field: Field::default(),
             answered: None,
@@ -50,6 +53,7 @@ impl LedgerPage {
             in_story: false,
             scroll: 0,
             problem: None,
+            open: vec![],
         }
     }
 
@@ -168,6 +172,7 @@ impl Screen for LedgerPage {
         match heard {
             Heard::Jobs(asked, before, found) => self.take_jobs(state, asked, *before, found.as_deref()),
             Heard::Story(story) => self.story = Some(story.clone()),
+            Heard::Where(asked, Ok(found)) if asked.is_empty() => self.open = found.iter().filter_map(view::open_line).collect(),
             Heard::MethodsSaved | Heard::Policy(_) | Heard::SettingSaved | Heard::SettingNotSaved(_) | Heard::Where(..) => {
                 return false;
             }

@@ -4,13 +4,14 @@ use super::LedgerPage;
 use crate::story::Story;
 use crate::tui::state::State;
 use crate::tui::theme::Role;
-use crate::tui::widget::column::{Column, fit};
+use crate::tui::widget::column::{Column, fit, shorten};
 use crate::tui::widget::window::{self, Scroll};
 use crate::tui::widget::{pace, strata};
 use jurex_core::record::Record;
+use jurex_core::release::Matter;
 use jurex_core::rules::Outcome;
 use jurex_core::strata::Strata;
-use jurex_ledger::{Line as Job, Standing};
+use jurex_ledger::{Known, Line as Job, Standing};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::style::Style;
@@ -53,6 +54,7 @@ pub(super) fn draw(state: &State, page: &LedgerPage, area: Rect, buffer: &mut Bu
     }
     if !narrow || !page.in_story {
         list(state, page, left, buffer);
+        open(state, page, left, buffer);
     }
     if !narrow || page.in_story {
         window::draw(state.theme, right, Scroll::From(page.scroll), buffer, |column| story(state, page, column));
@@ -64,9 +66,37 @@ pub(super) fn most_scroll(state: &State, page: &LedgerPage) -> u16 {
     window::most_scroll(state.theme, sides(body(state)).1, |column| story(state, page, column))
 }
 
+/// A kind of what is still open in a line.
+pub(super) fn open_line((under, known): &(Option<(Matter, u64)>, Vec<Known>)) -> Option<String> {
+    let (matter, n) = under.as_ref()?;
+    let names: Vec<&str> = known.iter().map(|k| k.name.as_str()).collect();
+    Some(format!("{} ({n}): {}", matter.heading(), names.join(", ")))
+}
+
+/// Rows at the foot of the list for what is still open: none where there is no room for it.
+fn open_rows(page: &LedgerPage, area: Rect) -> u16 {
+    let rows = page.open.len() as u16 + 2;
+    if page.open.is_empty() || area.height < 3 * rows { 0 } else { rows }
+}
+
+/// What is still open, at the foot of the list.
+fn open(state: &State, page: &LedgerPage, area: Rect, buffer: &mut Buffer) {
+    let rows = open_rows(page, area);
+    let foot = Rect { y: area.bottom().saturating_sub(rows), height: rows, ..area };
+    let mut column = Column::new(foot, buffer, state.theme);
+    if rows > 0 {
+        column.gap();
+        column.heading("Still to be seen to (Tab tells more)");
+        for line in &page.open {
+            let shown = shorten(line, usize::from(column.width()));
+            column.line(Line::styled(shown, state.theme.style(Role::Text)));
+        }
+    }
+}
+
 /// Rows that the list has for jobs, and the first job that is shown.
 fn shown(page: &LedgerPage, area: Rect) -> (usize, usize) {
-    let rows = usize::from(area.height.saturating_sub(ABOVE)).max(1);
+    let rows = usize::from(area.height.saturating_sub(ABOVE + open_rows(page, area))).max(1);
     (rows, page.cursor.saturating_sub(rows.saturating_sub(3)))
 }
 
