@@ -1,5 +1,6 @@
 //! The embedded fonts and how wide their letters are.
 
+use crate::drawing::round;
 use std::sync::OnceLock;
 
 const TEXT: &[u8] = include_bytes!("../fonts/Inter-Regular.otf");
@@ -65,6 +66,19 @@ impl Fonts {
         units as f32 * size / f32::from(face.units_per_em())
     }
 
+    /// A line of text as the data of an SVG path, from the point `(x, y)` of its baseline on, set as [`Fonts::width`] measures it.
+    pub(crate) fn outline(&self, face: Face, size: f32, (x, y): (f32, f32), text: &str) -> String {
+        let drawn = self.showable(face, text);
+        let face = self.face(face);
+        let scale = size / f32::from(face.units_per_em());
+        let mut pen = Pen { data: String::new(), x, y, scale };
+        for glyph in drawn.chars().filter_map(|c| face.glyph_index(c)) {
+            face.outline_glyph(glyph, &mut pen);
+            pen.x += f32::from(face.glyph_hor_advance(glyph).unwrap_or(0)) * scale;
+        }
+        pen.data
+    }
+
     /// `text` cut with an ellipsis so that it is no wider than `room`.
     pub(crate) fn shorten(&self, face: Face, size: f32, text: &str, room: f32) -> String {
         let text = self.showable(face, text);
@@ -102,6 +116,46 @@ impl Fonts {
             if piece.is_empty() || self.width(face, size, &longer) <= room { *piece = longer } else { pieces.push(c.into()) }
         }
         pieces
+    }
+}
+
+/// Writes glyphs down as the data of an SVG path; a font's own y goes upwards.
+struct Pen {
+    data: String,
+    x: f32,
+    y: f32,
+    scale: f32,
+}
+
+impl Pen {
+    fn go(&mut self, command: char, points: &[(f32, f32)]) {
+        self.data.push(command);
+        for (x, y) in points {
+            let (x, y) = (round(self.x + x * self.scale), round(self.y - y * self.scale));
+            self.data.push_str(&format!("{x} {y} "));
+        }
+    }
+}
+
+impl ttf_parser::OutlineBuilder for Pen {
+    fn move_to(&mut self, x: f32, y: f32) {
+        self.go('M', &[(x, y)]);
+    }
+
+    fn line_to(&mut self, x: f32, y: f32) {
+        self.go('L', &[(x, y)]);
+    }
+
+    fn quad_to(&mut self, x1: f32, y1: f32, x: f32, y: f32) {
+        self.go('Q', &[(x1, y1), (x, y)]);
+    }
+
+    fn curve_to(&mut self, x1: f32, y1: f32, x2: f32, y2: f32, x: f32, y: f32) {
+        self.go('C', &[(x1, y1), (x2, y2), (x, y)]);
+    }
+
+    fn close(&mut self) {
+        self.data.push('Z');
     }
 }
 

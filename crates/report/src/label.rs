@@ -152,7 +152,7 @@ impl Label {
 
     fn draw(&self, (width, height): (f32, f32)) -> Result<Drawing, LabelError> {
         let mut shapes = vec![];
-        let margin = 4.0;
+        let margin = (height * 0.055).max(4.0);
         let failed = self.is_failed();
         // What is not sanitized: white in a black band, slanted bars down the edge, a frame. No other label has any black ground.
         let edge = if failed { height * 0.17 } else { 0.0 };
@@ -208,7 +208,7 @@ impl Label {
     /// What must stand on it does not fit.
     pub fn to_svg(&self, size: LabelSize) -> Result<String, LabelError> {
         let (w, h) = size.millimetres();
-        Ok(self.draw((w * MM, h * MM))?.to_svg_sized(&format!("{w}mm"), &format!("{h}mm")))
+        Ok(self.draw((w * MM, h * MM))?.to_svg_outlined(&format!("{w}mm"), &format!("{h}mm")))
     }
 }
 
@@ -218,21 +218,30 @@ fn largest(text: &str, room: f32, most: f32) -> f32 {
     most.min(room / width.max(0.1))
 }
 
-/// Slanted bars down the left edge.
+/// How thick the frame of a failed drive's label is.
+const FRAME: f32 = 2.4;
+
+/// Slanted bars down the left edge, inside the frame.
 fn slanted(edge: f32, height: f32) -> Vec<Shape> {
-    let step = edge * 0.9;
+    let (wide, thick) = (edge - FRAME, (edge - FRAME) * 0.36);
+    let rise = wide * 0.42;
+    let (first, last) = (FRAME + thick, height - FRAME - thick - rise);
+    let gaps = ((last - first) / wide).floor().max(1.0);
     let bar = |n: u16| {
-        let y = f32::from(n) * step;
-        Shape::Line { from: (edge * 0.12, y + edge * 0.55), to: (edge * 0.88, y), width: edge * 0.36, ink: Ink::Black }
+        let y = first + f32::from(n) * (last - first) / gaps;
+        Shape::Line { from: (FRAME + wide * 0.2, y + rise), to: (FRAME + wide * 0.8, y), width: thick, ink: Ink::Black }
     };
-    (0..).map(bar).take_while(|bar| matches!(bar, Shape::Line { from: (_, y), .. } if *y < height)).collect()
+    (0..=gaps as u16).map(bar).collect()
 }
 
-fn frame(width: f32, height: f32) -> Vec<Shape> {
-    const THICK: f32 = 2.4;
-    let half = THICK / 2.0;
-    let corners = [(half, half), (width - half, half), (width - half, height - half), (half, height - half), (half, half)];
-    corners.windows(2).map(|c| Shape::Line { from: c[0], to: c[1], width: THICK, ink: Ink::Black }).collect()
+fn frame(width: f32, height: f32) -> [Shape; 4] {
+    let side = |x, y, w, h| Shape::Rect { x, y, w, h, ink: Ink::Black };
+    [
+        side(0.0, 0.0, width, FRAME),
+        side(0.0, height - FRAME, width, FRAME),
+        side(0.0, 0.0, FRAME, height),
+        side(width - FRAME, 0.0, FRAME, height),
+    ]
 }
 
 fn moved(shape: Shape, dx: f32, dy: f32) -> Shape {
@@ -352,6 +361,26 @@ mod tests {
             (pages(21, LabelSize::Sheet21, 1), pages(21, LabelSize::Sheet21, 2), pages(24, LabelSize::Sheet24, 1)),
             (1, 2, 1)
         );
+    }
+
+    #[test]
+    fn a_failed_drives_label_is_drawn_whole_without_any_font() {
+        use resvg::{tiny_skia, usvg};
+        for size in LabelSize::ALL {
+            // The drawing program has no font at all.
+            let svg = label(Outcome::NotSanitized).to_svg(size).unwrap();
+            let tree = usvg::Tree::from_str(&svg, &usvg::Options::default()).unwrap();
+            let (w, h) = (400, (400.0 * tree.size().height() / tree.size().width()) as u32);
+            let mut picture = tiny_skia::Pixmap::new(w, h).unwrap();
+            let scale = w as f32 / tree.size().width();
+            resvg::render(&tree, tiny_skia::Transform::from_scale(scale, scale), &mut picture.as_mut());
+            let light = |x: u32, y: u32| picture.pixel(x, y).unwrap().red() > 128;
+            // In the black band: the first and the last letter, and black on both sides of them.
+            let edge = (size.millimetres().1 * 0.17 / size.millimetres().0 * w as f32) as u32 + 1;
+            let lit: Vec<u32> = (edge..w).filter(|x| (h / 20..h * 2 / 5).any(|y| light(*x, y))).collect();
+            let (first, last) = (*lit.first().unwrap(), *lit.last().unwrap());
+            assert!(first > edge + 5 && last < w - 6 && last - first > w / 2, "{size:?}: {first} to {last} of {edge} to {w}");
+        }
     }
 
     fn pages_of(pdf: &[u8]) -> usize {

@@ -1,6 +1,6 @@
 //! Writes laid-out pages as PDF/A-3a and PDF/UA-1: tagged, with an outline, fonts embedded, the record attached.
 
-use crate::drawing::{Anchor, Drawing, Ink, Shape};
+use crate::drawing::{Drawing, Ink, Shape, anchored};
 use crate::fonts::{Face, fonts};
 use crate::house::{Colour, Picture};
 use crate::page::{Layout, Mark, Node, Role, Run};
@@ -234,12 +234,7 @@ fn draw_drawing(surface: &mut Surface<'_>, (left, top): (f32, f32), drawing: &Dr
             }
             Shape::Text { x, y, size, anchor, ink, text } => {
                 let width = fonts().width(Face::Text, *size, text);
-                let shift = match anchor {
-                    Anchor::Start => 0.0,
-                    Anchor::Middle => width / 2.0,
-                    Anchor::End => width,
-                };
-                draw_text(surface, (left + x - shift, top + y), Face::Text, *size, ink.rgb(), text);
+                draw_text(surface, (left + x - anchored(*anchor, width), top + y), Face::Text, *size, ink.rgb(), text);
             }
         }
     }

@@ -3,8 +3,9 @@
 pub(crate) mod pace;
 pub(crate) mod strata;
 
+use crate::fonts::{Face, fonts};
 use svg::Document;
-use svg::node::element::{Line as SvgLine, Polyline as SvgPolyline, Rectangle, Text as SvgText};
+use svg::node::element::{Line as SvgLine, Path as SvgPath, Polyline as SvgPolyline, Rectangle, Text as SvgText};
 
 /// What a shape means; the colour follows. Shapes differ too, so that a print without colour says the same.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -111,12 +112,17 @@ pub(crate) struct Drawing {
 }
 
 impl Drawing {
+    /// As SVG whose words can be searched; the reader's own fonts draw them.
     pub(crate) fn to_svg(&self) -> String {
-        self.to_svg_sized(&self.width.to_string(), &self.height.to_string())
+        self.svg(&self.width.to_string(), &self.height.to_string(), words)
     }
 
-    /// The same in that size, each number with its unit.
-    pub(crate) fn to_svg_sized(&self, width: &str, height: &str) -> String {
+    /// As SVG to be printed in that size, each number with its unit: letters are outlines, so that no printer's font cuts a word short.
+    pub(crate) fn to_svg_outlined(&self, width: &str, height: &str) -> String {
+        self.svg(width, height, outlines)
+    }
+
+    fn svg(&self, width: &str, height: &str, letters: fn(Document, &Letters<'_>) -> Document) -> String {
         let document = Document::new()
             .set("viewBox", (0, 0, self.width, self.height))
             .set("width", width)
@@ -127,14 +133,12 @@ impl Drawing {
         self.shapes
             .iter()
             .fold(document, |d, shape| match shape {
-                Shape::Rect { x, y, w, h, ink } => d.add(
-                    Rectangle::new()
-                        .set("x", round(*x))
-                        .set("y", round(*y))
-                        .set("width", round(*w))
-                        .set("height", round(*h))
-                        .set("fill", ink.hex()),
-                ),
+                Shape::Rect { x, y, w, h, ink } => {
+                    let block = Rectangle::new().set("x", round(*x)).set("y", round(*y)).set("width", round(*w));
+                    let block = block.set("height", round(*h)).set("fill", ink.hex());
+                    // No light seams between the rows of a code.
+                    d.add(if *ink == Ink::Black { block.set("shape-rendering", "crispEdges") } else { block })
+                }
                 Shape::Line { from, to, width, ink } => d.add(
                     SvgLine::new()
                         .set("x1", round(from.0))
@@ -150,27 +154,55 @@ impl Drawing {
                     d.add(line.set("stroke", ink.hex()).set("stroke-width", *width).set("stroke-linejoin", "round"))
                 }
                 Shape::Title { x, y, size, ink, text } => {
-                    let node = SvgText::new(text.as_str()).set("x", round(*x)).set("y", round(*y)).set("font-size", round(*size));
-                    let node = node.set("font-family", "Inter, sans-serif").set("font-weight", 600).set("fill", ink.hex());
-                    // Another font than ours must not push it over the edge.
-                    let length = round(crate::fonts::fonts().width(crate::fonts::Face::Strong, *size, text));
-                    d.add(node.set("textLength", length).set("lengthAdjust", "spacingAndGlyphs"))
+                    letters(d, &Letters { at: (*x, *y), size: *size, face: Face::Strong, anchor: Anchor::Start, ink: *ink, text })
                 }
                 Shape::Text { x, y, size, anchor, ink, text } => {
-                    let anchor = match anchor {
-                        Anchor::Start => "start",
-                        Anchor::Middle => "middle",
-                        Anchor::End => "end",
-                    };
-                    let node = SvgText::new(text.as_str()).set("x", round(*x)).set("y", round(*y)).set("font-size", *size);
-                    d.add(node.set("font-family", "Inter, sans-serif").set("text-anchor", anchor).set("fill", ink.hex()))
+                    letters(d, &Letters { at: (*x, *y), size: *size, face: Face::Text, anchor: *anchor, ink: *ink, text })
                 }
             })
             .to_string()
     }
 }
 
+/// A line of text of a drawing.
+struct Letters<'a> {
+    at: (f32, f32),
+    size: f32,
+    face: Face,
+    anchor: Anchor,
+    ink: Ink,
+    text: &'a str,
+}
+
+fn words(document: Document, letters: &Letters<'_>) -> Document {
+    let anchor = match letters.anchor {
+        Anchor::Start => "start",
+        Anchor::Middle => "middle",
+        Anchor::End => "end",
+    };
+    let node =
+        SvgText::new(letters.text).set("x", round(letters.at.0)).set("y", round(letters.at.1)).set("font-size", letters.size);
+    let node = node.set("font-family", "Inter, sans-serif").set("text-anchor", anchor).set("fill", letters.ink.hex());
+    document.add(if letters.face == Face::Strong { node.set("font-weight", 600) } else { node })
+}
+
+fn outlines(document: Document, letters: &Letters<'_>) -> Document {
+    let width = fonts().width(letters.face, letters.size, letters.text);
+    let left = letters.at.0 - anchored(letters.anchor, width);
+    let path = fonts().outline(letters.face, letters.size, (left, letters.at.1), letters.text);
+    document.add(SvgPath::new().set("d", path).set("fill", letters.ink.hex()).set("aria-label", letters.text))
+}
+
+/// How far left of its point a text of that width begins.
+pub(crate) fn anchored(anchor: Anchor, width: f32) -> f32 {
+    match anchor {
+        Anchor::Start => 0.0,
+        Anchor::Middle => width / 2.0,
+        Anchor::End => width,
+    }
+}
+
 /// Hundredths are enough, and keep the file the same on every machine.
-fn round(v: f32) -> f32 {
+pub(crate) fn round(v: f32) -> f32 {
     (v * 100.0).round() / 100.0
 }
