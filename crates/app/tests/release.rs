@@ -131,7 +131,7 @@ fn a_drive_that_failed_is_destroyed_and_its_lot_is_done_by_that() {
     let release =
         |more: &[&str], code: i32, says: &[&str]| place.jurex(&[&["release", drive][..], more].concat()).expect(code, says);
     release(&["--as", "received", "--from", "Skerry Point station"], 0, &["It came in from Skerry Point station."]);
-    place.jurex(&["where"]).expect(0, &["Came in, and were never erased (1)", "FM05T2R88C"]);
+    place.jurex(&["where"]).expect(0, &["Came in, and never erased (1)", "FM05T2R88C"]);
     // A hole is no destruction, whatever it is called.
     let out = place.path("d");
     let drilled = ["--as", "destroyed", "--how", "drilled", "--class", "magnetic", "--out", shown(&out)];
@@ -197,7 +197,7 @@ fn a_drive_that_has_come_in_again_is_not_done_any_more_and_gets_no_label() {
     label(0, "label.pdf");
     release(&["--as", "received", "--from", "Hollow Ness mast"]);
     place.jurex(&["lot", "show", "BW-0417", "--demo"]).expect(0, &["0 of 1 done, 1 here and not done"]);
-    place.jurex(&["where", "--demo"]).expect(0, &["Came in, and were never erased (1)"]);
+    place.jurex(&["where", "--demo"]).expect(0, &["Came in, and never erased (1)"]);
     label(3, "has come in again since");
     place.jurex(&["ledger", "show", &job, "--demo"]).expect(0, &["It went back to Hollow Ness mast.", "A mark was left on it"]);
     // The simulated drive is as it was, full of files: it is not blank, whatever the ledger says of an earlier one.

@@ -209,7 +209,7 @@ fn availability(drive: &Drive, answers: &Answers, technique: Technique) -> Avail
         Technique::Overwrite => Availability::Ready,
         Technique::Discard | Technique::NewTable => unavailable("Alone it earns nothing", "overwrite the drive instead"),
         Technique::Degauss => by_hand("A degausser strong enough for this drive ends its use; its model goes on the certificate"),
-        Technique::Destruction => by_hand("Shred, crush or melt the media; how, by whom and who saw it goes on the certificate"),
+        Technique::Destruction => by_hand("Disintegrate, incinerate or melt it; how, by whom and who saw it goes on its paper"),
         _ if drive.bridged => Availability::Blocked {
             reason: "A bridge hides the drive's own interface".into(),
             remedy: "take the drive out of its case and connect it natively".into(),

@@ -132,7 +132,7 @@ impl Matter {
     pub fn heading(self) -> &'static str {
         match self {
             Matter::Undecided => "Not sanitized, or not ended, and nothing is decided",
-            Matter::NeverErased => "Came in, and were never erased",
+            Matter::NeverErased => "Came in, and never erased",
             Matter::NoEnd => "Erased, and without an end",
             Matter::AtService => "At a service, its certificate not back",
         }
