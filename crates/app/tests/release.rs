@@ -239,7 +239,6 @@ fn a_label_is_read_by_an_independent_reader_and_is_always_of_the_newest_job() {
     let place = bench();
     let image = place.image("drive.img", MIB);
     let earlier = erase(&place, shown(&image), MIB / 512);
-    let labels = place.path("labels");
     for (n, size) in ["62x29", "89x36", "a4-21", "a4-24"].into_iter().enumerate() {
         let out = place.path(&format!("labels/{n}"));
         place
