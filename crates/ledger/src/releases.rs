@@ -30,9 +30,7 @@ impl Known {
         let by_job = || self.jobs.last().map(|j| format!("{}, serial {}", j.drive, j.serial.as_deref().unwrap_or("not told")));
         by_job().or_else(|| self.releases.last().map(|r| r.drive.called())).unwrap_or_else(|| self.name.clone())
     }
-}
 
-impl Known {
     /// The statement of its destruction, if what was done to it last is that.
     pub fn destruction(&self) -> Option<&Release> {
         let destroyed = matches!(self.standing.as_ref()?.treated, Treated::Destroyed(_));

@@ -104,7 +104,6 @@ pub(super) fn write(seen: &Seen, permit: Permit, leave: &Leave, discard: bool) -
     };
     match leave {
         Leave::Blank => acts.push(Act::Blank),
-        Leave::Discarded => {}
         Leave::TablesCleared => {
             let cleared = TablesCleared::clear(drive.medium(), &before).map_err(|e| half(e.to_string(), &acts))?;
             let found = contents::look(drive.medium()).sentence();

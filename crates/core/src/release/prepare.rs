@@ -52,11 +52,6 @@ impl Permit {
         (attached_since && earned && same).then(|| Self { drive: found.clone() })
     }
 
-    /// The drive.
-    pub fn drive(&self) -> &Drive {
-        &self.drive
-    }
-
     /// Whether it is of the drive that answers now.
     pub fn is_of(&self, found: &Drive) -> bool {
         self.drive.same_as(found)
@@ -546,8 +541,6 @@ pub enum Leave {
     Prepared(Layout),
     /// Its tables are cleared.
     TablesCleared,
-    /// All its sectors are discarded.
-    Discarded,
 }
 
 #[cfg(test)]

@@ -271,28 +271,13 @@ pub(crate) mod tests {
                 [(Edition::Rev1, rev1, needs), (Edition::Rev2, rev2, needs)]
             };
             for (edition, earns, needs) in editions {
-                let outcome = |met| evaluate(edition.rules(), &case(media, technique, met)).outcome();
+                let outcome = |met| evaluate(edition.rules(), &Case::stated(media, technique, met)).outcome();
                 assert_eq!(outcome(needs.to_vec()), earns, "{edition}: {media:?} {technique:?}");
                 for missing in 0..needs.len() {
                     let met = needs.iter().enumerate().filter(|(n, _)| *n != missing).map(|(_, c)| *c).collect();
                     assert_eq!(outcome(met), NotSanitized, "{edition}: {media:?} {technique:?} without {:?}", needs[missing]);
                 }
             }
-        }
-    }
-
-    fn case(media: Media, technique: Technique, met: Vec<Condition>) -> Case {
-        Case {
-            media,
-            technique,
-            bridged: false,
-            simulated: false,
-            buffered: false,
-            elsewhere: None,
-            size_unproved: false,
-            unread: None,
-            met,
-            lacks: vec![],
         }
     }
 
@@ -307,7 +292,7 @@ pub(crate) mod tests {
         }
         let enhanced = rev2.rule(Media::MagneticAta, Technique::SecurityEraseEnhanced).unwrap();
         assert!(!enhanced.sentence.contains("replaced"), "it earns Clear: no sentence says that replaced sectors were reached");
-        let claim = |edition: Edition, media, technique, met| evaluate(edition.rules(), &case(media, technique, met));
+        let claim = |edition: Edition, media, technique, met| evaluate(edition.rules(), &Case::stated(media, technique, met));
         let format = claim(Edition::Rev1, Media::SolidStateNvme, Technique::Format, vec![]);
         assert!(format.outcome() == Outcome::Purge && format.limits().is_empty(), "{format:?}");
         let nvme = Edition::Rev1.rules().rule(Media::SolidStateNvme, Technique::SanitizeBlock).unwrap();
@@ -682,7 +667,7 @@ pub(crate) mod tests {
                 bridged,
                 simulated,
                 lacks: kinds.into_iter().map(lack).collect(),
-                ..case(Media::ALL[cell.0], Technique::ALL[cell.1], met.into_iter().filter(|(is, _)| *is).map(|(_, c)| c).collect())
+                ..Case::stated(Media::ALL[cell.0], Technique::ALL[cell.1], met.into_iter().filter(|(is, _)| *is).map(|(_, c)| c).collect())
             };
             let before = evaluate(rules, &case);
             let with_one_more = Case { lacks: [case.lacks.clone(), vec![lack(more)]].concat(), ..case.clone() };
