@@ -142,6 +142,18 @@ impl Ledger {
         }
     }
 
+    /// The same of a drive by its serial, or, where it tells none, by a job on it. `None`: nothing is known, or it has neither.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn known_of(&self, serial: Option<&str>, job: Option<&JobId>) -> Result<Option<Known>, LedgerError> {
+        match (serial, job) {
+            (Some(serial), _) => self.known(serial),
+            (None, Some(job)) => self.known_by_job(job),
+            (None, None) => Ok(None),
+        }
+    }
+
     /// Serials that begin or end so, at most so many.
     ///
     /// # Errors
@@ -162,24 +174,33 @@ impl Ledger {
     /// # Errors
     /// A damaged file.
     pub fn open_matters(&self, most: u32) -> Result<Vec<(Matter, u64, Vec<Known>)>, LedgerError> {
-        self.can_release()?;
         let mut all = vec![];
         for matter in Matter::ALL {
-            let run = || -> rusqlite::Result<(i64, Vec<String>)> {
-                let count = "SELECT count(*) FROM matter WHERE matter = ?1";
-                let first = "SELECT name FROM matter WHERE matter = ?1 ORDER BY since, name LIMIT ?2";
-                let n = self.connection.prepare_cached(count)?.query_row([word(matter)], |row| row.get(0))?;
-                let mut first = self.connection.prepare_cached(first)?;
-                let names = first.query_map(params![word(matter), most], |row| row.get(0))?;
-                Ok((n, names.collect::<rusqlite::Result<_>>()?))
-            };
-            let (n, names) = run().map_err(|e| self.sql(e))?;
-            let known = names.iter().filter_map(|name| self.known(name).transpose()).collect::<Result<Vec<_>, _>>()?;
+            let (n, known) = self.open_of(matter, most)?;
             if n > 0 {
-                all.push((matter, n as u64, known));
+                all.push((matter, n, known));
             }
         }
         Ok(all)
+    }
+
+    /// The same of one kind.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn open_of(&self, matter: Matter, most: u32) -> Result<(u64, Vec<Known>), LedgerError> {
+        self.can_release()?;
+        let run = || -> rusqlite::Result<(i64, Vec<String>)> {
+            let count = "SELECT count(*) FROM matter WHERE matter = ?1";
+            let first = "SELECT name FROM matter WHERE matter = ?1 ORDER BY since, name LIMIT ?2";
+            let n = self.connection.prepare_cached(count)?.query_row([word(matter)], |row| row.get(0))?;
+            let mut first = self.connection.prepare_cached(first)?;
+            let names = first.query_map(params![word(matter), most], |row| row.get(0))?;
+            Ok((n, names.collect::<rusqlite::Result<_>>()?))
+        };
+        let (n, names) = run().map_err(|e| self.sql(e))?;
+        let known = names.iter().filter_map(|name| self.known(name).transpose()).collect::<Result<_, _>>()?;
+        Ok((n as u64, known))
     }
 }
 

@@ -7,9 +7,9 @@ use crate::config::Config;
 use crate::exit::Failure;
 use crate::files;
 use crate::places::Places;
-use crate::release::{Becomes, Subject, Wanted, Who, at_service};
+use crate::release::{Becomes, Subject, Wanted, Who};
 use jurex_core::record::JobId;
-use jurex_core::release::{Act, Place, Release, Table};
+use jurex_core::release::{Act, Matter, Release, Table};
 use jurex_core::rules::Outcome;
 use jurex_core::text::{printable, shown_path};
 use jurex_ledger::Ledger;
@@ -24,15 +24,6 @@ use std::process::ExitCode;
 struct Target {
     subject: Subject,
     seen: Option<Seen>,
-    /// The service that has it now, with the batch.
-    at_service: Option<(String, String)>,
-}
-
-impl Target {
-    fn new(subject: Subject, seen: Option<Seen>, ledger: &Ledger) -> Result<Self, Failure> {
-        let at_service = at_service(subject.known(ledger)?.as_ref());
-        Ok(Self { subject, seen, at_service })
-    }
 }
 
 pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
@@ -63,7 +54,7 @@ pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
     }
     let mut noted = vec![];
     for target in targets {
-        let acts = wanted.carry_out(&target.subject, target.seen.as_ref(), target.at_service.as_ref(), &by)?;
+        let acts = wanted.carry_out(&target.subject, target.seen.as_ref(), &by)?;
         for act in acts {
             let release = target.subject.note(act, &who, &at)?;
             let name = target.subject.file_name();
@@ -140,19 +131,19 @@ fn find(of: &OsStr, asked: &ReleaseArgs, config: &Config, places: &Places, simul
             if serial.is_empty() {
                 return Err(Failure::Use("serial: names no drive: write the serial right after it. Nothing was noted".into()));
             }
-            Ok(vec![Target::new(Subject::of_label(serial, asked.class, &ledger)?, None, &ledger)?])
+            Ok(vec![Target { subject: Subject::of_label(serial, asked.class, &ledger)?, seen: None }])
         }
         Some(text) if text.starts_with("batch:") => of_batch(text["batch:".len()..].trim(), &ledger),
         Some(text) if !Path::new(text).exists() && is_job(text, &ledger) => {
             let job: JobId = text.parse().map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
             let subject = Subject::of_job(&job, &ledger)?;
             let seen = attached(&subject, config, places, simulated);
-            Ok(vec![Target::new(subject, seen, &ledger)?])
+            Ok(vec![Target { subject, seen }])
         }
         _ => {
             let seen = bench::find(of, &config.only, places)?;
             let subject = Subject::of_seen(&seen, &ledger)?;
-            Ok(vec![Target::new(subject, Some(seen), &ledger)?])
+            Ok(vec![Target { subject, seen: Some(seen) }])
         }
     }
 }
@@ -172,20 +163,15 @@ fn attached(subject: &Subject, config: &Config, places: &Places, simulated: bool
 /// Every drive that is at a service with that batch.
 fn of_batch(batch: &str, ledger: &Ledger) -> Result<Vec<Target>, Failure> {
     let mut found = vec![];
-    for (_, _, known) in ledger.open_matters(u32::MAX)? {
-        for known in known {
-            let is_there =
-                known.standing.as_ref().is_some_and(|s| matches!(&s.place, Place::AtService { batch: b, .. } if b == batch));
-            if let (true, Some(release)) = (is_there, known.releases.last()) {
-                let subject = match release.drive.unit.serial() {
-                    Some(serial) => Subject::of_label(serial, None, ledger)?,
-                    None => match &release.job {
-                        Some(job) => Subject::of_job(job, ledger)?,
-                        None => continue,
-                    },
-                };
-                found.push(Target::new(subject, None, ledger)?);
-            }
+    for known in ledger.open_of(Matter::AtService, u32::MAX)?.1 {
+        let Some(release) = known.releases.last() else { continue };
+        let subject = match (release.drive.unit.serial(), &release.job) {
+            (Some(serial), _) => Subject::of_label(serial, None, ledger)?,
+            (None, Some(job)) => Subject::of_job(job, ledger)?,
+            (None, None) => continue,
+        };
+        if subject.at_service.as_ref().is_some_and(|(_, its)| its == batch) {
+            found.push(Target { subject, seen: None });
         }
     }
     if found.is_empty() {

@@ -41,6 +41,8 @@ pub(crate) struct Subject {
     pub(crate) job: Option<JobId>,
     /// The lot that it belongs to.
     pub(crate) lot: String,
+    /// The service that has it now, with the batch that it went with.
+    pub(crate) at_service: Option<(String, String)>,
 }
 
 impl Subject {
@@ -54,7 +56,7 @@ impl Subject {
             Ok(jurex_core::lot::expected_in(&lots, serial).map(|(lot, _)| lot.name.clone()).unwrap_or_default())
         };
         let lot = of_record.map_or_else(expected, Ok)?;
-        Ok(Self { record, job: newest.map(|line| line.job.clone()), lot, drive })
+        Ok(Self { record, job: newest.map(|line| line.job.clone()), lot, at_service: known.and_then(at_service), drive })
     }
 
     /// A drive that is there.
@@ -63,6 +65,7 @@ impl Subject {
             Some(serial) => ledger.known(serial)?,
             None => Self::known_by_attachment(seen, ledger)?,
         };
+        let at_service = known.as_ref().and_then(at_service);
         // Another maker's drive may carry the same serial: its jobs say nothing of this one.
         let known = known.filter(|k| {
             k.jobs
@@ -71,7 +74,7 @@ impl Subject {
                 .find_map(|l| l.standing.record())
                 .is_none_or(|r| r.evidence().drive().unit.model == seen.drive.unit.model)
         });
-        Self::new(OfDrive::of(&seen.drive), known.as_ref(), ledger)
+        Ok(Self { at_service, ..Self::new(OfDrive::of(&seen.drive), known.as_ref(), ledger)? })
     }
 
     /// A drive without a serial is known by its jobs for as long as it stays attached.
@@ -117,15 +120,6 @@ impl Subject {
         Ok(Self::new(OfDrive { class, ..drive }, known.as_ref(), ledger)?)
     }
 
-    /// All that the ledger knows of it.
-    pub(crate) fn known(&self, ledger: &Ledger) -> Result<Option<Known>, LedgerError> {
-        match (self.drive.unit.serial(), &self.job) {
-            (Some(serial), _) => ledger.known(serial),
-            (None, Some(job)) => ledger.known_by_job(job),
-            (None, None) => Ok(None),
-        }
-    }
-
     /// What a file of it is called.
     pub(crate) fn file_name(&self) -> String {
         let serial = self.drive.unit.serial().unwrap_or_default();
@@ -162,9 +156,8 @@ impl Subject {
     }
 }
 
-/// The service that has a drive now, with the batch that it went with.
-pub(crate) fn at_service(known: Option<&Known>) -> Option<(String, String)> {
-    match &known?.standing.as_ref()?.place {
+fn at_service(known: &Known) -> Option<(String, String)> {
+    match &known.standing.as_ref()?.place {
         Place::AtService { service, batch } => Some((service.clone(), batch.clone())),
         _ => None,
     }

@@ -71,30 +71,18 @@ impl Wanted {
         matches!(self.becomes, Some(Becomes::Prepared | Becomes::TablesCleared)) || self.discard
     }
 
-    /// Says or does it; gives what is to be noted, in order. `at_service` is who has the drive now, with the batch.
+    /// Says or does it; gives what is to be noted, in order.
     ///
     /// # Errors
     /// Something is not said, or the drive can't be written to: what was and was not done.
-    pub(crate) fn carry_out(
-        &self,
-        subject: &Subject,
-        seen: Option<&Seen>,
-        at_service: Option<&(String, String)>,
-        by: &str,
-    ) -> Result<Vec<Act>, Failure> {
+    pub(crate) fn carry_out(&self, subject: &Subject, seen: Option<&Seen>, by: &str) -> Result<Vec<Act>, Failure> {
         // What is done must be noted: whether it can be is known first.
         check_who(by, &subject.drive, subject.job.as_ref())?;
-        if self.writes() { self.written(subject, seen) } else { self.stated(subject, seen, at_service, by).map(|act| vec![act]) }
+        if self.writes() { self.written(subject, seen) } else { self.stated(subject, seen, by).map(|act| vec![act]) }
     }
 
     /// What needs nothing to be written to the drive.
-    fn stated(
-        &self,
-        subject: &Subject,
-        seen: Option<&Seen>,
-        at_service: Option<&(String, String)>,
-        by: &str,
-    ) -> Result<Act, Failure> {
+    fn stated(&self, subject: &Subject, seen: Option<&Seen>, by: &str) -> Result<Act, Failure> {
         let becomes = self.becomes.ok_or_else(|| Failure::Use("say what becomes of the drive. Nothing was noted".into()))?;
         Ok(match becomes {
             Becomes::Received => Act::Received { from: self.whom.clone() },
@@ -104,7 +92,7 @@ impl Wanted {
             Becomes::Returned => Act::Returned { to: self.whom.clone() },
             Becomes::HandedOver => Act::HandedOver { to: self.whom.clone() },
             Becomes::SentOut => Act::SentOut { service: self.service.clone(), batch: self.batch.clone() },
-            Becomes::Destroyed => Act::Destroyed(self.destruction(at_service, by)?),
+            Becomes::Destroyed => Act::Destroyed(self.destruction(subject.at_service.as_ref(), by)?),
             Becomes::Prepared | Becomes::TablesCleared => return Err(Failure::Defect("this is written to the drive".into())),
         })
     }
@@ -144,8 +132,8 @@ impl Wanted {
             Failure::Use(format!("{called} is not attached: what is to be written needs the drive itself. Nothing was written"))
         })?;
         // What is guarded is said before what is wrong with the wish.
-        seen.verdict()
-            .map_err(|e| Failure::Refused(format!("{} may not be written to: {e}. Nothing was written", seen.drive.called())))?;
+        let refused = |e| Failure::Refused(format!("{} may not be written to: {e}. Nothing was written", seen.drive.called()));
+        let cleared = seen.verdict().map_err(refused)?;
         let leave = match self.becomes {
             Some(Becomes::Prepared) => {
                 let volumes = self.volumes.iter().map(|v| v.parse()).collect::<Result<Vec<Volume>, LayoutError>>()?;
@@ -155,12 +143,12 @@ impl Wanted {
             _ => blank(subject, Some(seen)).map(|_| Leave::Blank)?,
         };
         let typed = self.label.as_deref().map(str::trim).filter(|l| !l.is_empty());
-        let permit = permit(seen, subject.record.as_deref(), typed)?.ok_or_else(|| {
-            let asks = seen.verdict().map(|c| c.label().asks_for()).unwrap_or_default();
+        let permit = permit(seen, &cleared, subject.record.as_deref(), typed)?.ok_or_else(|| {
+            let asks = cleared.label().asks_for();
             let called = seen.drive.called();
             Failure::Refused(format!("{called} was not just erased here: its label is asked for ({asks}). Nothing was written"))
         })?;
-        write(seen, permit, &leave, self.discard)
+        write(seen, cleared.label(), permit, &leave, self.discard)
     }
 }
 

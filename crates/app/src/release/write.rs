@@ -6,8 +6,9 @@ use crate::bench::{OpenDrive, Seen};
 use crate::clock::SystemEntropy;
 use crate::exit::Failure;
 use jurex_core::contents;
+use jurex_core::guard::Cleared;
 use jurex_core::mark;
-use jurex_core::media::Scope;
+use jurex_core::media::{Label, Scope};
 use jurex_core::notation::Entropy;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::proof::{Expected, Holds};
@@ -20,16 +21,19 @@ use jurex_core::units::Lba;
 /// read.
 ///
 /// # Errors
-/// The guard refuses, or the label is another.
-pub(super) fn permit(seen: &Seen, newest: Option<&Record>, typed: Option<&str>) -> Result<Option<Permit>, Failure> {
-    let refused = |e| Failure::Refused(format!("{} may not be written to: {e}. Nothing was written", seen.drive.called()));
-    let cleared = seen.verdict().map_err(refused)?;
+/// The label is another.
+pub(super) fn permit(
+    seen: &Seen,
+    cleared: &Cleared,
+    newest: Option<&Record>,
+    typed: Option<&str>,
+) -> Result<Option<Permit>, Failure> {
     match typed {
-        Some(typed) => Ok(Some(Permit::by_label(&cleared, typed)?)),
+        Some(typed) => Ok(Some(Permit::by_label(cleared, typed)?)),
         None => {
             // Whoever has made something of it since may have put something there.
             let untouched = newest.filter(|record| seems_untouched(seen, record));
-            Ok(untouched.and_then(|record| Permit::just_erased(&cleared, record)))
+            Ok(untouched.and_then(|record| Permit::just_erased(cleared, record)))
         }
     }
 }
@@ -68,7 +72,7 @@ fn seems_untouched(seen: &Seen, record: &Record) -> bool {
 ///
 /// # Errors
 /// In use, no rights, gone, another drive, no program for a file system: what was and was not done.
-pub(super) fn write(seen: &Seen, permit: Permit, leave: &Leave, discard: bool) -> Result<Vec<Act>, Failure> {
+pub(super) fn write(seen: &Seen, label: &Label, permit: Permit, leave: &Leave, discard: bool) -> Result<Vec<Act>, Failure> {
     let called = seen.drive.called();
     let simulated = seen.drive.simulated;
     if let Leave::Prepared(layout) = leave {
@@ -79,8 +83,7 @@ pub(super) fn write(seen: &Seen, permit: Permit, leave: &Leave, discard: bool) -
             }
         }
     }
-    let label = seen.verdict().map_err(|e| Failure::Refused(format!("{called}: {e}. Nothing was written")))?.label().clone();
-    let now = seen.still_free(&label, Scope::Sectors(seen.drive.geometry.whole()).into())?;
+    let now = seen.still_free(label, Scope::Sectors(seen.drive.geometry.whole()).into())?;
     let mut drive = now.open()?;
     let gone = |e: jurex_core::medium::MediumError| {
         Failure::Stopped(format!("{called} went away ({}). Nothing was written", e.cause.os()))

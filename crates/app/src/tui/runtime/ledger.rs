@@ -42,12 +42,8 @@ impl Runtime {
                     Some(Message::Ledger(FromLedger::Where(typed, found)))
                 }
                 AskLedger::Known(lane, serial, job) => {
-                    let of = |l: Ledger| match (serial, job) {
-                        (Some(serial), _) => l.known(&serial),
-                        (None, Some(job)) => l.known_by_job(&job),
-                        (None, None) => Ok(None),
-                    };
-                    let known = opened.ok().and_then(|l| of(l).ok()).flatten().map(Box::new);
+                    let known = opened.ok().and_then(|l| l.known_of(serial.as_deref(), job.as_ref()).ok());
+                    let known = known.flatten().map(Box::new);
                     Some(Message::Ledger(FromLedger::Known(lane, known)))
                 }
                 AskLedger::Lots => opened.ok().and_then(|l| open_lots(&l).ok()).map(|l| Message::Ledger(FromLedger::Lots(l))),

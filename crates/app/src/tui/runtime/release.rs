@@ -3,7 +3,7 @@
 use super::Runtime;
 use crate::bench::Seen;
 use crate::files;
-use crate::release::{Labels, Subject, Wanted, Who, at_service};
+use crate::release::{Labels, Subject, Wanted, Who};
 use crate::signing::Seal;
 use crate::tui::lane::LaneId;
 use crate::tui::message::Message;
@@ -53,8 +53,7 @@ pub(crate) fn note(
     let failed = |e: crate::exit::Failure| format!("{e}.");
     let opened = Ledger::open(ledger).map_err(|e| format!("{e}. Nothing was written to the drive."))?;
     let subject = Subject::of_seen(seen, &opened).map_err(|e| format!("{e}."))?;
-    let at_service = at_service(subject.known(&opened).map_err(|e| format!("{e}."))?.as_ref());
-    let acts = wanted.carry_out(&subject, is_here.then_some(seen), at_service.as_ref(), by).map_err(failed)?;
+    let acts = wanted.carry_out(&subject, is_here.then_some(seen), by).map_err(failed)?;
     let (mut said, mut has_gone) = (vec![], false);
     for act in acts {
         let release = subject.note(act, &Who { by, edition, seal }, ledger).map_err(failed)?;

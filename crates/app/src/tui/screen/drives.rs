@@ -4,6 +4,7 @@ use super::{About, Answer, Heard, Screen};
 use crate::tui::action::{Action, Place};
 use crate::tui::message::{AskLedger, Command, Found};
 use crate::tui::state::State;
+use crate::tui::step::release::view::story;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, fit};
 use crate::tui::widget::field::{Field, Typed};
@@ -122,11 +123,7 @@ impl DrivesPage {
         column.fact_in("erased", &standing.treated_said(), if failed { Role::Fault } else { Role::Text });
         standing.matter().into_iter().for_each(|m| column.fact("still open", &m.heading().to_lowercase()));
         column.gap();
-        column.heading("What happened to it");
-        let Standing { story, .. } = standing;
-        for (when, what) in story.iter().rev() {
-            column.event(&when.strftime("%Y-%m-%d %H:%M").to_string(), what);
-        }
+        story(standing, column);
     }
 }
 

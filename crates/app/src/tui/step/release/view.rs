@@ -6,7 +6,7 @@ use crate::tui::lane::release::{KINDS, ReleaseField, said};
 use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::{Column, shorten};
-use jurex_core::release::Matter;
+use jurex_core::release::{Matter, Standing};
 use jurex_core::units::si_size;
 use ratatui::text::{Line, Span};
 
@@ -26,7 +26,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     }
     column.gap();
     came_of_it(lane, column);
-    story(lane, column);
+    lane.release.known.iter().filter_map(|k| k.standing.as_ref()).for_each(|standing| story(standing, column));
 }
 
 /// How the drive stands now.
@@ -121,9 +121,8 @@ fn came_of_it(lane: &Lane, column: &mut Column<'_>) {
     }
 }
 
-/// All that happened to it.
-fn story(lane: &Lane, column: &mut Column<'_>) {
-    let Some(standing) = lane.release.known.as_ref().and_then(|k| k.standing.as_ref()) else { return };
+/// All that happened to a drive, the newest first.
+pub(crate) fn story(standing: &Standing, column: &mut Column<'_>) {
     column.heading("What happened to it");
     for (when, what) in standing.story.iter().rev() {
         column.event(&when.strftime("%Y-%m-%d %H:%M").to_string(), what);
