@@ -2,6 +2,7 @@
 
 use crate::clock::SystemEntropy;
 use crate::exit::Failure;
+use crate::machine::Machine;
 use crate::places::Places;
 use jurex_core::beacon;
 use jurex_core::contents::{self, Contents};
@@ -100,7 +101,12 @@ pub(crate) fn find(name: &OsStr, only: &[String], places: &Places) -> Result<See
 }
 
 fn system(only: &[String], places: &Places) -> System {
-    System::default().only(only).keeping(places.own_files())
+    let system = System::default().only(only).keeping(places.own_files());
+    if !Machine::is_there() {
+        return system;
+    }
+    // What the medium has found may be unreadable: all media of ours are left alone then too.
+    system.started_from(Machine::find().ok().flatten().and_then(|m| m.medium()))
 }
 
 /// What came of watching a drive at work on an erasure of its own.

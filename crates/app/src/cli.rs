@@ -41,6 +41,10 @@ pub(crate) enum Command {
     Methods(Methods),
     /// Plan, check, erase, verify, and write record and certificate
     Erase(Box<Erase>),
+    /// Write an image that starts a computer into Jurex onto a stick, through the guard and the label check, and add a partition for records
+    StartMedium(StartMediumArgs),
+    /// Erase the drives that a list names, and no others: the list, approved by a person, is the label check
+    Unattended(Unattended),
     /// Take away the password that a broken-off SECURITY ERASE UNIT has left, or end a failure mode; erases nothing
     Unlock(Unlock),
     /// Write the files of a past job again
@@ -428,6 +432,54 @@ pub(crate) struct Erase {
     /// No progress lines
     #[arg(long)]
     pub(crate) quiet: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct StartMediumArgs {
+    /// The image, as scripts/medium build makes it
+    pub(crate) image: PathBuf,
+    /// The stick: a block device, or an image file. Everything on it is lost
+    pub(crate) drive: OsString,
+    /// The last six characters of the stick's serial number, read from the stick itself; of one without, its exact number of sectors
+    #[arg(long, value_name = "TEXT", allow_hyphen_values = true)]
+    pub(crate) label_check: String,
+    /// No progress line
+    #[arg(long)]
+    pub(crate) quiet: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct Unattended {
+    /// The list: CSV with the columns `serial` (whole), `plan` (as after `jurex erase DRIVE`: --method zeros), `approved by`, and perhaps
+    /// `sectors`. One mistake in it, and nothing is erased
+    pub(crate) list: PathBuf,
+    /// Folder for records and papers
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: PathBuf,
+    /// Show it on the whole screen, readable from afar, until a key is pressed at the end
+    #[arg(long)]
+    pub(crate) screen: bool,
+}
+
+/// A plan alone, as it stands in a list.
+#[derive(Debug, Parser)]
+#[command(no_binary_name = true, disable_help_flag = true)]
+struct PlanAlone {
+    #[command(flatten)]
+    order: OrderArgs,
+}
+
+/// The order that these words after `jurex erase DRIVE` give.
+///
+/// # Errors
+/// What is wrong with them, on one line.
+pub(crate) fn order_of(words: Vec<String>) -> Result<OrderArgs, String> {
+    let told = |e: clap::Error| {
+        let text = e.render().to_string();
+        let first = text.lines().find(|l| !l.trim().is_empty()).unwrap_or_default();
+        jurex_core::text::printable(first.trim_start_matches("error: ").as_bytes())
+    };
+    PlanAlone::try_parse_from(words).map(|p| p.order).map_err(told)
 }
 
 #[derive(Debug, Args)]

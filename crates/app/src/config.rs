@@ -48,6 +48,14 @@ pub(crate) struct Config {
     pub(crate) label_size: Option<LabelSize>,
     /// The printer that labels go to from the interface, as `lp` names it; `default`: the system's usual one. Not named: files only.
     pub(crate) label_printer: Option<String>,
+    /// On a start medium: the keyboard layout (us, unless said otherwise).
+    pub(crate) keyboard: Option<String>,
+    /// On a start medium: the zone of the times that are shown, as Europe/Lisbon (UTC, unless said otherwise).
+    pub(crate) zone: Option<String>,
+    /// On a start medium: whether the hardware clock shows universal time (`utc`, unless said otherwise) or that of its zone (`local`).
+    pub(crate) hardware_clock: Option<HardwareClock>,
+    /// On a start medium: what becomes of the machine when a list is done (`stay`, unless said otherwise; `power-off`).
+    pub(crate) after_list: Option<AfterList>,
     /// Whether the terminal rings and tells when a job ends (true, unless said otherwise).
     pub(crate) bell: Option<bool>,
     /// Methods of one's own, each a `[[method]]` with `name`, `title`, `passes` and perhaps `remark`.
@@ -77,6 +85,26 @@ pub(crate) enum ThemeName {
     Light,
     /// No colours.
     Mono,
+}
+
+/// What the hardware clock shows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum HardwareClock {
+    /// Universal time.
+    Utc,
+    /// The time of the machine's zone.
+    Local,
+}
+
+/// What becomes of the machine when a list is done.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) enum AfterList {
+    /// It waits for a person.
+    Stay,
+    /// It switches itself off.
+    PowerOff,
 }
 
 impl ThemeName {
@@ -130,6 +158,13 @@ impl Config {
         }
         for name in &self.only {
             check_only(name)?;
+        }
+        let names = [("keyboard", &self.keyboard), ("zone", &self.zone)];
+        for (key, name) in names.into_iter().filter_map(|(key, name)| Some((key, name.as_deref()?))) {
+            // The first process of a medium reads them too, and takes no other signs.
+            if name.is_empty() || !name.chars().all(|c| c.is_ascii_alphanumeric() || "_+/-".contains(c)) {
+                return Err(ConfigError::NoName(key, jurex_core::text::printable(name.as_bytes())));
+            }
         }
         if let Some(percent) = self.second_look_percent.filter(|p| *p > 100) {
             return Err(ConfigError::NoShare(percent));
@@ -235,6 +270,11 @@ pub(crate) enum ConfigError {
     NoBus(String),
     #[error("`{0}` in `only` is no path (/dev/sd?), no `bus:` and no `port:`")]
     NoDrive(String),
+    #[error("`{0} = \"{1}\"` is no name of one: letters, digits, and _ + / -")]
+    NoName(&'static str, String),
+    /// The machine does not take it.
+    #[error("{0}")]
+    Machine(String),
     #[error("`second_look_percent = {0}` is no part of a hundred: 0 to 100")]
     NoShare(u8),
     #[error("`hold_above_celsius = {0}` is no temperature to hold a drive at: 1 to 120, or 0 for never")]
@@ -311,6 +351,7 @@ mod tests {
             ("only = [\"sdb\"]", "no path"),
             ("hold_above_celsius = -5", "no temperature"),
             ("second_look_percent = 101", "no part of a hundred"),
+            ("zone = \"Europe/Lisbon; reboot\"", "no name"),
         ] {
             let said = read(text).unwrap_err();
             assert!(said.contains(says), "{said}");

@@ -14,6 +14,7 @@ mod export;
 mod files;
 mod heat;
 mod lock;
+mod machine;
 mod methods;
 mod notices;
 mod paper;
@@ -31,10 +32,15 @@ mod work;
 #[doc(hidden)]
 pub use tui::measure;
 
-use clap::Parser;
+use clap::{CommandFactory, Parser};
 use std::ffi::OsString;
 use std::io::Write;
 use std::process::ExitCode;
+
+/// Commands and arguments, for the pages of the manual and the completions of shells.
+pub fn arguments() -> clap::Command {
+    cli::Arguments::command()
+}
 
 /// Runs the program with these arguments, the first being its own name.
 pub fn run(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {

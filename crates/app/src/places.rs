@@ -74,6 +74,11 @@ impl Places {
         self.data.join("keys")
     }
 
+    /// The folder of papers, where everything is kept in one place.
+    pub(crate) fn certificates(&self) -> PathBuf {
+        self.data.join("certificates")
+    }
+
     /// The folder of saved policies.
     pub(crate) fn policies(&self) -> PathBuf {
         self.config.join("policies")

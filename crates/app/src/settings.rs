@@ -1,6 +1,6 @@
 //! The settings that can be changed from within: each is one key of `config.toml`, whose comments and other keys stay.
 
-use crate::config::{self, Config, ConfigError, ThemeName};
+use crate::config::{self, AfterList, Config, ConfigError, HardwareClock, ThemeName};
 use jurex_core::rules::Edition;
 use std::path::PathBuf;
 use toml_edit::{Array, DocumentMut, Item, Table, value};
@@ -22,6 +22,10 @@ pub(crate) enum Setting {
     Mark,
     LabelPrinter,
     Only,
+    Keyboard,
+    Zone,
+    HardwareClock,
+    AfterList,
 }
 
 /// A person who stands for the work.
@@ -43,7 +47,7 @@ pub(crate) enum What {
 
 impl Setting {
     /// Every one, in the order of the page.
-    pub(crate) const ALL: [Setting; 23] = [
+    pub(crate) const ALL: [Setting; 27] = [
         Setting::Of(Who::Technician, What::Name),
         Setting::Of(Who::Technician, What::Title),
         Setting::Of(Who::Technician, What::Organisation),
@@ -67,6 +71,10 @@ impl Setting {
         Setting::Mark,
         Setting::LabelPrinter,
         Setting::Only,
+        Setting::Keyboard,
+        Setting::Zone,
+        Setting::HardwareClock,
+        Setting::AfterList,
     ];
 
     pub(crate) fn label(self) -> &'static str {
@@ -90,6 +98,10 @@ impl Setting {
             Setting::Mark => "leaves a mark",
             Setting::LabelPrinter => "printer of labels",
             Setting::Only => "only these drives",
+            Setting::Keyboard => "keyboard",
+            Setting::Zone => "zone",
+            Setting::HardwareClock => "hardware clock",
+            Setting::AfterList => "when a list is done",
         }
     }
 
@@ -120,12 +132,16 @@ impl Setting {
             Setting::Only => {
                 "Names of the drives that may be erased, with blanks between: /dev/sd?, bus:usb, port:*/usb1/*. Empty: all."
             }
+            Setting::Keyboard => "Started from a medium: the keyboard layout, as de or fr; a scanner must be set to the same one.",
+            Setting::Zone => "Started from a medium: the zone of the times that are shown, as Europe/Lisbon. Records hold universal time.",
+            Setting::HardwareClock => "Started from a medium: whether the machine's clock shows utc or local time; Enter turns it.",
+            Setting::AfterList => "Started from a medium: stay, or power-off, when an unattended list is done; Enter turns it.",
         }
     }
 
     /// Whether Enter turns it through a few values instead of opening a field.
     pub(crate) fn is_choice(self) -> bool {
-        matches!(self, Setting::Theme | Setting::Bell | Setting::Rules | Setting::SampleSpeed | Setting::Mark)
+        matches!(self, Setting::Theme | Setting::Bell | Setting::Rules | Setting::SampleSpeed | Setting::Mark | Setting::HardwareClock | Setting::AfterList)
     }
 
     /// Its value as it is shown and typed.
@@ -156,6 +172,10 @@ impl Setting {
             Setting::Mark => yes_no(config.mark),
             Setting::LabelPrinter => config.label_printer.clone().unwrap_or_default(),
             Setting::Only => config.only.join(" "),
+            Setting::Keyboard => config.keyboard.clone().unwrap_or_default(),
+            Setting::Zone => config.zone.clone().unwrap_or_default(),
+            Setting::HardwareClock => if config.hardware_clock == Some(HardwareClock::Local) { "local" } else { "utc" }.into(),
+            Setting::AfterList => if config.after_list == Some(AfterList::PowerOff) { "power-off" } else { "stay" }.into(),
         }
     }
 
@@ -168,6 +188,8 @@ impl Setting {
             Setting::SampleSpeed => other(config.sample_speed.unwrap_or(true)),
             Setting::Mark => other(config.mark),
             Setting::Rules => rules_word(if config.rules == Edition::Rev1 { Edition::Rev2 } else { Edition::Rev1 }).into(),
+            Setting::HardwareClock => if config.hardware_clock == Some(HardwareClock::Local) { "utc" } else { "local" }.into(),
+            Setting::AfterList => if config.after_list == Some(AfterList::PowerOff) { "stay" } else { "power-off" }.into(),
             other => other.shown(config),
         }
     }
@@ -199,6 +221,10 @@ impl Setting {
             Setting::Mark => (None, "mark"),
             Setting::LabelPrinter => (None, "label_printer"),
             Setting::Only => (None, "only"),
+            Setting::Keyboard => (None, "keyboard"),
+            Setting::Zone => (None, "zone"),
+            Setting::HardwareClock => (None, "hardware_clock"),
+            Setting::AfterList => (None, "after_list"),
         }
     }
 
@@ -321,6 +347,8 @@ mod tests {
             let typed = match setting {
                 Setting::HeatLimit | Setting::SecondLook => "55".to_string(),
                 Setting::Only => "bus:usb".into(),
+                Setting::Keyboard => "de-ch".into(),
+                Setting::Zone => "Europe/Lisbon".into(),
                 s if s.is_choice() => s.next(&before),
                 _ => "Tern Quay".into(),
             };

@@ -61,6 +61,8 @@ pub enum Hindrance {
         /// What can't be read, and why.
         why: String,
     },
+    /// It is a medium that a computer is started into Jurex from, and this computer was.
+    StartMedium,
     /// It holds Jurex's own files.
     OwnFile {
         /// Which.
@@ -131,6 +133,9 @@ impl fmt::Display for Hindrance {
             Hindrance::OpenBy { device, who } => write!(f, "{device} is open in {who}"),
             Hindrance::Beneath { device, because } => write!(f, "it lies on {device}: {because}"),
             Hindrance::NotKnown { why } => write!(f, "what it is used for can't be told ({why})"),
+            Hindrance::StartMedium => {
+                f.write_str("it is a Jurex start medium: only a Jurex that was not started from one may erase it")
+            }
             Hindrance::OwnFile { what } => write!(f, "it holds {what} of Jurex itself"),
             Hindrance::OtherPath { path, because } => write!(f, "{path} is the same drive: {because}"),
             Hindrance::OtherNamespace { path, because } => write!(f, "{path} is a namespace of the same controller: {because}"),

@@ -50,6 +50,7 @@ fn the_arrows_between_the_crates_are_the_allowed_ones() {
         ("jurex-fill", BTreeSet::new()),
         ("jurex-ledger", core.clone()),
         ("jurex-notice", BTreeSet::new()),
+        ("jurex-pages", BTreeSet::from(["jurex"])),
         ("jurex-linux", core.clone()),
         ("jurex-report", core.clone()),
         ("jurex-sign", BTreeSet::new()),

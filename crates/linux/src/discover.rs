@@ -82,6 +82,9 @@ pub struct System {
     only: Vec<String>,
     /// Files of Jurex itself.
     own_files: Vec<PathBuf>,
+    /// Whether this computer was started from a medium of ours: then all such media are left alone. The device that it was started from,
+    /// if that is known.
+    pub(crate) start_medium: Option<Option<String>>,
     asker: Asker,
     /// Drives that are being asked now: one that hangs is not asked a second time meanwhile.
     asking: Arc<Mutex<BTreeSet<PathBuf>>>,
@@ -119,7 +122,7 @@ const PATIENCE: Duration = Duration::from_secs(6);
 impl System {
     /// A system whose devices are described in these folders.
     pub fn at(sys: PathBuf, proc: PathBuf) -> Self {
-        Self { sys, proc, only: vec![], own_files: vec![], asker: Arc::new(ask), asking: Arc::default() }
+        Self { sys, proc, only: vec![], own_files: vec![], start_medium: None, asker: Arc::new(ask), asking: Arc::default() }
     }
 
     /// The same, but only drives that one of these names may be erased. A name is a pattern with `*` and `?` over the
@@ -133,6 +136,12 @@ impl System {
     /// The same, but these files are never erased as images: they are Jurex's own.
     pub fn keeping(mut self, files: Vec<PathBuf>) -> Self {
         self.own_files = files;
+        self
+    }
+
+    /// The same, of a computer that was started from a medium of ours, on that device if it is known: such media are never erased.
+    pub fn started_from(mut self, device: Option<String>) -> Self {
+        self.start_medium = Some(device);
         self
     }
 

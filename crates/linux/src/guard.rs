@@ -16,6 +16,9 @@ use std::path::{Path, PathBuf};
 /// Mount points that the running system cannot do without.
 const SYSTEM_MOUNTS: [&str; 6] = ["/", "/boot", "/boot/efi", "/efi", "/usr", "/var"];
 
+/// Names of the partitions of a start medium, as medium/build writes them into its table.
+const START_PARTITIONS: [&str; 2] = ["JUREXSTART", "JUREXDATA"];
+
 /// Loop devices over loop devices are followed so far.
 const DEEPEST: u32 = 8;
 
@@ -43,6 +46,8 @@ pub(crate) struct Uses {
     openers: Openers,
     /// Files of Jurex itself.
     own: Vec<(Object, String)>,
+    /// As [`System::started_from`] was told.
+    start_medium: Option<Option<String>>,
     /// What can't be read, so that nobody knows what is in use.
     unreadable: Vec<String>,
 }
@@ -69,7 +74,8 @@ impl Uses {
         mounts.extend(btrfs_members(system));
         let own = system.own_files().iter().filter_map(|p| Some((Object::at(p)?, shown_path(p)))).collect();
         let openers = Openers::read(&system.proc);
-        Self { sys: system.sys.clone(), mounts, swaps, loops: loops(&system.sys), openers, own, unreadable }
+        let start_medium = system.start_medium.clone();
+        Self { sys: system.sys.clone(), mounts, swaps, loops: loops(&system.sys), openers, own, start_medium, unreadable }
     }
 
     /// What stands in the way of erasing the drive whose sysfs folder is `dir`.
@@ -77,6 +83,9 @@ impl Uses {
     pub(crate) fn of_drive(&self, dir: &Path, drive: &Drive, is_at_work: bool) -> Vec<Hindrance> {
         let mut found = self.not_known();
         self.of_whole_device(dir, &mut found, DEEPEST);
+        if self.is_start_medium(dir) {
+            found.push(Hindrance::StartMedium);
+        }
         if text(dir, "ro").as_deref() == Some("1") && drive.class != MediaClass::Optical {
             found.push(Hindrance::ReadOnly);
         }
@@ -94,6 +103,17 @@ impl Uses {
 
     fn not_known(&self) -> Vec<Hindrance> {
         self.unreadable.iter().map(|why| Hindrance::NotKnown { why: why.clone() }).collect()
+    }
+
+    /// Whether it is the medium that this computer was started from, or another one of ours: nothing of the running system needs it once it
+    /// has started, so that no mount and no open file speaks for it.
+    fn is_start_medium(&self, dir: &Path) -> bool {
+        let Some(medium) = &self.start_medium else { return false };
+        let is_named = |part: &PathBuf| {
+            let uevent = fs::read_to_string(part.join("uevent")).unwrap_or_default();
+            uevent.lines().any(|line| line.strip_prefix("PARTNAME=").is_some_and(|n| START_PARTITIONS.contains(&n)))
+        };
+        medium.as_deref() == Some(&format!("/dev/{}", name(dir))) || entries(dir).iter().any(is_named)
     }
 
     /// Uses of a block device and of its partitions.
@@ -579,5 +599,28 @@ mod tests {
         let mut found = vec![];
         uses.of_device(&dir, &mut found, DEEPEST);
         assert!(found.contains(&Hindrance::System { mount: "/".into() }), "{found:?}");
+    }
+
+    #[test]
+    fn a_computer_that_a_medium_has_started_leaves_all_such_media_alone() {
+        let (root, system) = machine();
+        let is_start_medium = |system: &System| {
+            let all = Uses::read(system);
+            let dir = fs::canonicalize(root.path().join("sys/block/nvme0n1")).unwrap();
+            all.is_start_medium(&dir)
+        };
+        let named = |name: &str| {
+            let part = root.path().join("sys/block/nvme0n1/nvme0n1p3");
+            fs::create_dir_all(&part).unwrap();
+            fs::write(part.join("uevent"), format!("MAJOR=259\nDEVTYPE=partition\nPARTNAME={name}\n")).unwrap();
+        };
+        let started = system.clone().started_from(None);
+        assert!(!is_start_medium(&started));
+        assert!(is_start_medium(&system.clone().started_from(Some("/dev/nvme0n1".into()))), "by its device");
+        named("TIDES");
+        assert!(!is_start_medium(&started));
+        named("JUREXDATA");
+        assert!(is_start_medium(&started), "by its partitions, whichever of ours the computer was started from");
+        assert!(!is_start_medium(&system), "elsewhere such a stick may be erased");
     }
 }

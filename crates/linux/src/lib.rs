@@ -20,6 +20,7 @@ mod quiet;
 mod ring;
 mod sysfs;
 mod threads;
+mod undriven;
 mod watch;
 
 pub use ask::raw_pages;
@@ -27,4 +28,5 @@ pub use backend::{Carrying, backend};
 pub use discover::{Asker, FindError, Found, System};
 pub use loops::LoopWindow;
 pub use medium::{LinuxMedium, OpenError, open, open_to_read, peek};
+pub use undriven::Undriven;
 pub use watch::Watch;

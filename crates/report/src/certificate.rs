@@ -558,8 +558,9 @@ fn session_facts(evidence: &Evidence, w: &Words) -> Vec<Fact> {
         let closed = session.closed.map_or_else(|| w.cut_off.clone(), said_time);
         let drive = &session.drive;
         let bridge = if drive.bridged { ", through a bridge" } else { "" };
+        let list = session.by_list.as_ref().map(|list| format!(" {}", list.sentence())).unwrap_or_default();
         format!(
-            "{} to {closed}: {}, {}{bridge}, {}.",
+            "{} to {closed}: {}, {}{bridge}, {}.{list}",
             said_time(session.opened),
             drive.shown_path(),
             drive.bus,

@@ -60,6 +60,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         seal: Seal::none(crate::paper::house(&places)?).into(),
         keys: vec![],
         outbox: None,
+        machine: None,
     })
 }
 

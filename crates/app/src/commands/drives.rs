@@ -1,6 +1,6 @@
 //! `jurex drives`: every drive of this machine.
 
-use super::{say, say_json};
+use super::{remark, say, say_json};
 use crate::bench::{Bench, Seen};
 use crate::cli::Table;
 use crate::config::Config;
@@ -24,6 +24,7 @@ pub(crate) fn run(table: &Table) -> Result<ExitCode, Failure> {
     for row in columns(&drives) {
         say(&row);
     }
+    jurex_linux::System::default().undriven().iter().for_each(|u| remark(&format!("jurex: {}", u.sentence())));
     Ok(ExitCode::SUCCESS)
 }
 

@@ -83,7 +83,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
 }
 
 /// Refuses a way that the ladder of this drive calls blocked or not to be had, with the ladder's own words.
-fn check_way(seen: &Seen, plan: &Plan) -> Result<(), Failure> {
+pub(super) fn check_way(seen: &Seen, plan: &Plan) -> Result<(), Failure> {
     let Some(own) = plan.own_erase() else { return Ok(()) };
     let order = Order::of_program("", "00".parse().map_err(|_| Failure::Defect("one pass does not parse".into()))?);
     let ways = ladder(&seen.drive, &seen.answers, &Order { edition: plan.edition(), ..order }, None);

@@ -19,7 +19,9 @@ mod prove;
 mod release;
 mod residue;
 mod schema;
+mod start_medium;
 mod stop;
+mod unattended;
 mod unlock;
 mod whereabouts;
 
@@ -31,6 +33,8 @@ use crate::signing::Seal;
 use jurex_report::House;
 use jurex_sign::KeyStore;
 pub(crate) use look::{own_erases, region_line};
+pub(crate) use stop::StopOnSignal;
+pub(crate) use unattended::{Entry, Round, Stand};
 use std::process::ExitCode;
 
 /// Carries out one command.
@@ -44,6 +48,8 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Plan(plan)) => plan::run(&plan),
         Some(Command::Methods(methods)) => methods::run(&methods),
         Some(Command::Erase(erase)) => erase::run(&erase),
+        Some(Command::StartMedium(asked)) => start_medium::run(&asked),
+        Some(Command::Unattended(asked)) => unattended::run(&asked, theme),
         Some(Command::Unlock(unlock)) => unlock::run(&unlock),
         Some(Command::Certificate(certificate)) => certificate::run(&certificate),
         Some(Command::Prove(prove)) => prove::run(&prove),
@@ -67,12 +73,15 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
     let _running = crate::lock::shared(&places.ledger());
     let seal = seal(&places, &config, crate::paper::house(&places)?, false);
     let outbox = crate::notices::outbox(&places, &config);
+    let machine = crate::machine::Machine::find()?;
+    // What a start medium's own folder holds is gone when it is switched off: papers go where the ledger is.
+    let out = if machine.is_some() { places.certificates() } else { "jurex-certificates".into() };
     crate::tui::run(crate::tui::Setup {
         bench: Box::new(move || crate::bench::Bench::machine(&only, &here)),
         theme: theme.or(config.theme),
         ledger: places.ledger(),
         log: places.log_folder(),
-        out: "jurex-certificates".into(),
+        out,
         config,
         config_file: places.config_file(),
         settings: crate::settings::SettingsFile { path: places.config_file(), at_first: "" },
@@ -80,6 +89,7 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
         seal: seal.into(),
         keys: KeyStore::new(&places.keys()).known()?,
         outbox,
+        machine,
     })
 }
 

@@ -111,6 +111,19 @@ pub(super) fn order(
     Ok(order)
 }
 
+/// Whether an order of a list can be carried out on some drive: its method and its passes are known, and it needs no secret, which only a
+/// person can give.
+pub(super) fn check_listed(asked: &OrderArgs, catalogue: &Catalogue) -> Result<(), String> {
+    let method = asked.method.as_deref().map(|name| find(catalogue, name)).transpose();
+    let passes = [&asked.passes, &asked.then].into_iter().flatten().map(|p| parse(p).map(drop)).collect::<Result<(), _>>();
+    method.map(drop).and(passes).map_err(|e| e.to_string())?;
+    match own_way(asked).map_err(|e| e.to_string())? {
+        Some(way @ Technique::TcgRevert) => Err(format!("{} needs the PSID from the label, which a list does not hold", way.name())),
+        Some(way @ Technique::TcgKeyChange) => Err(format!("{} needs a password, which a list does not hold", way.name())),
+        _ => Ok(()),
+    }
+}
+
 /// The erasure of the drive's own that `--way` names; `None`: passes are laid.
 fn own_way(asked: &OrderArgs) -> Result<Option<Technique>, Failure> {
     let Some(name) = &asked.way else { return Ok(None) };

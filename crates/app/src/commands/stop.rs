@@ -5,8 +5,9 @@ use jurex_core::erase::{JobControl, Wish};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-/// Stops the job at the first interrupt or termination signal.
-pub(super) struct StopOnSignal {
+/// Stops the job at the first interrupt or termination signal; copies of it stop together.
+#[derive(Clone)]
+pub(crate) struct StopOnSignal {
     asked: Arc<AtomicBool>,
 }
 
@@ -23,8 +24,13 @@ impl StopOnSignal {
 }
 
 impl StopOnSignal {
+    /// Asks for it as a signal would.
+    pub(crate) fn ask(&self) {
+        self.asked.store(true, Ordering::Relaxed);
+    }
+
     /// Whether a signal has come.
-    pub(super) fn is_asked(&self) -> bool {
+    pub(crate) fn is_asked(&self) -> bool {
         self.asked.load(Ordering::Relaxed)
     }
 }

@@ -3,7 +3,7 @@
 
 mod labels;
 pub(crate) mod mark;
-mod volumes;
+pub(crate) mod volumes;
 mod wanted;
 mod write;
 

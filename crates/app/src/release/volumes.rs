@@ -64,7 +64,11 @@ pub(super) fn make(layout: &Layout, drive: &mut OpenDrive, simulated: bool) -> R
     layout.volumes.iter().map(one).collect()
 }
 
-fn make_one(volume: &Volume, at: Sectors, drive: &mut OpenDrive, simulated: bool) -> Result<String, String> {
+/// Makes a volume at those sectors of the open drive; gives what made it.
+///
+/// # Errors
+/// What is missing, or what the program said.
+pub(crate) fn make_one(volume: &Volume, at: Sectors, drive: &mut OpenDrive, simulated: bool) -> Result<String, String> {
     match (MakerOf::of(volume.system, simulated), &mut *drive) {
         (MakerOf::Missing(why), _) => Err(why),
         (MakerOf::Program(program), OpenDrive::Machine(medium)) => match LoopWindow::over(medium, at) {

@@ -26,6 +26,12 @@ pub(crate) enum Action {
     /// Where a drive is, and what is still open.
     Where,
     NextTheme,
+    /// The machine that a start medium has started.
+    Machine,
+    /// How it goes, seen from across the room.
+    Afar,
+    /// Does what is asked of the machine.
+    ConfirmMachine,
     DriveBefore,
     DriveAfter,
     StepBefore,
@@ -174,6 +180,9 @@ pub(crate) enum Place {
     /// Where drives are.
     Drives,
     Preview,
+    Machine,
+    MachineQuestion,
+    Afar,
 }
 
 /// Keys that do something at a place.
@@ -342,6 +351,13 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::StopQuestion, &[Esc], "Esc", A::Back, "let it go on", 0),
     bind(P::QuitQuestion, &[Char('s')], "s", A::ConfirmQuit, "stop the jobs and quit", 0),
     bind(P::QuitQuestion, &[Esc], "Esc", A::Back, "stay", 0),
+    bind(P::MachineQuestion, &[Char('s')], "s", A::ConfirmMachine, "do it", 0),
+    bind(P::MachineQuestion, &[Esc], "Esc", A::Back, "leave it", 0),
+    bind(P::Machine, &[Enter], "Enter", A::Take, "do it", 0),
+    bind(P::Machine, &[Up], "↑", A::RowBefore, "line before", UNSHOWN),
+    bind(P::Machine, &[Down], "↑↓", A::RowAfter, "line", 1),
+    bind(P::Machine, &[Esc, F(8)], "Esc", A::Back, "back", 0),
+    bind(P::Afar, &[Esc, Enter, F(7)], "Esc", A::Back, "back", 0),
     bind(P::Line, &[Enter], "Enter", A::Take, "take what is typed", 0),
     bind(P::Line, &[Esc], "Esc", A::Back, "back", 0),
     bind(P::Palette, &[Enter], "Enter", A::Take, "do it", 0),
@@ -382,6 +398,8 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Anywhere, &[], "Ctrl-W", A::Where, "where is a drive?", 6),
     bind(P::Bench, &[F(3)], "F3", A::Methods, "methods", 5),
     bind(P::Bench, &[F(4)], "F4", A::Settings, "settings", 5),
+    bind(P::Bench, &[F(7)], "F7", A::Afar, "seen from afar", 7),
+    bind(P::Bench, &[F(8)], "F8", A::Machine, "machine", 7),
     bind(P::Walking, &[Left], "←", A::StepBefore, "step before", UNSHOWN),
     bind(P::Walking, &[Right], "←→", A::StepAfter, "step", 3),
     bind(P::Walking, &[Up], "↑", A::DriveBefore, "drive before", UNSHOWN),

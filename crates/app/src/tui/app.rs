@@ -13,6 +13,7 @@ use super::state::State;
 use super::theme::Theme;
 use super::widget::field::Typed;
 use crate::config::Config;
+use crate::machine::Ask;
 use ratatui::Frame;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Constraint, Layout};
@@ -87,6 +88,14 @@ impl App {
                     self.state.refuse(&why);
                 }
             }
+            Message::Machine(ask, said) => {
+                if matches!((&ask, &said), (Ask::Carry(_), Ok(_))) {
+                    self.state.has_records = false;
+                }
+                if !self.tell(&Heard::Machine(said.clone())) {
+                    self.state.notice = Some(said.unwrap_or_else(|why| why));
+                }
+            }
             Message::Ledger(FromLedger::Jobs(asked, before, found)) => drop(self.tell(&Heard::Jobs(asked, before, found))),
             Message::Ledger(FromLedger::Story(story)) => drop(self.tell(&Heard::Story(story))),
             Message::Ledger(FromLedger::Lots(lots)) => self.state.take_lots(lots),
@@ -146,6 +155,11 @@ impl App {
     fn mean(&mut self, key: KeyEvent) -> Vec<Command> {
         if self.state.is_counting() {
             return self.state.stop_countdown();
+        }
+        if self.state.off_at.take().is_some() {
+            self.state.switches_off_after = false;
+            self.state.notice = Some("The machine stays on.".into());
+            return vec![];
         }
         match action::meaning(&self.places(), &|action| self.why_not(action), key) {
             Meaning::Does(action) => return self.perform(action),

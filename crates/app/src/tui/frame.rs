@@ -30,7 +30,8 @@ pub(super) fn too_small(state: &State, area: Rect, buffer: &mut Buffer) {
 pub(super) fn top_line(state: &State, area: Rect, buffer: &mut Buffer) {
     buffer.set_style(area, state.theme.raised());
     let style = |role| state.theme.style(role);
-    let status = format!("{}   {} ", counts(state), state.time_of_day);
+    let lost = if state.loses_records() { "RECORDS IN MEMORY ALONE (F8)   " } else { "" };
+    let status = format!("{lost}{}   {} ", counts(state), state.time_of_day);
     let mut left = vec![Span::styled(" jurex", style(Role::Strong))];
     let mut room = usize::from(area.width).saturating_sub(6 + 3 + status.width());
     let alone = || if state.config.lot.is_empty() { String::new() } else { format!("lot {}", state.config.lot) };

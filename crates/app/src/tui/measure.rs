@@ -4,7 +4,7 @@ use super::app::App;
 use super::lane::Step;
 use super::lane::stage::{Log, Stage};
 use super::message::Message;
-use super::theme::Theme;
+use super::theme::{Depth, Theme};
 use crate::bench::{Bench, Seen};
 use crate::config::{Config, ThemeName};
 use jiff::Timestamp;
@@ -24,7 +24,7 @@ use std::time::{Duration, Instant};
 /// # Panics
 /// If the simulated bench can't be planned: a defect.
 pub fn frames(lanes: usize, size: (u16, u16), pictures: usize) -> Vec<Duration> {
-    let mut app = App::new(Theme::new(ThemeName::Dark, true), Config::demo());
+    let mut app = App::new(Theme::new(ThemeName::Dark, Depth::True), Config::demo());
     app.state.size = size;
     let drives = many(lanes);
     let contents = drives.first().map(|seen| seen.look().0);

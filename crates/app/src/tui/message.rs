@@ -5,6 +5,7 @@ use super::lane::readings::{Heard, Wanted};
 use super::lane::stage::{WorkEnd, Written};
 use crate::bench::{ReadError, Sample, Seen};
 use crate::config::{Config, ConfigError};
+use crate::machine::{Ask, Volume};
 use crate::methods::MethodFileError;
 use crate::policies::PolicyFileError;
 use crate::release::{self, MarkHere};
@@ -82,6 +83,12 @@ pub(crate) enum Message {
     Mark(LaneId, Option<MarkHere>),
     /// What becomes of a drive was noted, in sentences, and whether it has gone now; or it was not, and why.
     Released(LaneId, Result<(Vec<String>, bool), String>),
+    /// What the machine said when it was asked for something.
+    Machine(Ask, Result<String, String>),
+    /// What is to be known of the machine.
+    Notes(Vec<String>),
+    /// The volumes that records can be carried to, and the keyboard layouts.
+    Volumes(Vec<Volume>, Vec<String>),
     /// Something to say at the bottom.
     Said(String),
     Began(LaneId, JobId),
@@ -136,6 +143,12 @@ pub(crate) enum Command {
     Label(JobId),
     /// Ask something of the ledger.
     Ledger(AskLedger),
+    /// Ask something of the machine.
+    Machine(Ask),
+    /// Look what is to be known of the machine.
+    Notes,
+    /// The same, and which volumes records can be carried to.
+    Volumes,
     /// Leave the screen to the shell until the person comes back.
     Suspend,
 }

@@ -18,4 +18,4 @@ mod theme;
 mod update;
 mod widget;
 
-pub(crate) use runtime::{Setup, run};
+pub(crate) use runtime::{Setup, Watch, run, watch};

@@ -6,6 +6,7 @@ use super::message::{AskLedger, Command};
 use super::theme::Theme;
 use crate::bench::Seen;
 use crate::config::Config;
+use crate::machine::{Machine, Volume};
 use jurex_core::erase::Wish;
 use jurex_core::lot::Tally;
 use jurex_core::mark::places;
@@ -60,6 +61,19 @@ pub(crate) struct State {
     pub(crate) signs: String,
     /// The newest listing of drives that was told: answers of older ones are not taken.
     pub(crate) listing: u64,
+    /// The machine, where a start medium has started it.
+    pub(crate) machine: Option<Machine>,
+    /// What is to be known of it.
+    pub(crate) machine_notes: Vec<String>,
+    /// Volumes that records can be carried to.
+    pub(crate) volumes: Vec<Volume>,
+    pub(crate) keyboards: Vec<String>,
+    /// Whether there are records that were not carried away since.
+    pub(crate) has_records: bool,
+    /// Whether the machine is to be switched off when the last job has ended.
+    pub(crate) switches_off_after: bool,
+    /// When it is switched off.
+    pub(crate) off_at: Option<Duration>,
 }
 
 impl State {
@@ -87,6 +101,13 @@ impl State {
             lot_said: None,
             signs: String::new(),
             listing: 0,
+            machine: None,
+            machine_notes: vec![],
+            volumes: vec![],
+            keyboards: vec![],
+            has_records: false,
+            switches_off_after: false,
+            off_at: None,
         }
     }
 
@@ -138,6 +159,11 @@ impl State {
     /// Whether only the lanes are in sight.
     pub(crate) fn lanes_alone(&self) -> bool {
         self.is_narrow() && self.lanes_in_front
+    }
+
+    /// Whether records would be lost if the machine were switched off now.
+    pub(crate) fn loses_records(&self) -> bool {
+        self.has_records && self.machine.as_ref().is_some_and(|m| !m.keeps())
     }
 
     /// Number of running jobs.

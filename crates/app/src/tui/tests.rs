@@ -10,7 +10,7 @@ use super::message::{AskLedger, Command, Message, Start};
 use super::screen::help::Help;
 use super::screen::line::TypedLine;
 use super::screen::question::Question;
-use super::theme::Theme;
+use super::theme::{Depth, Theme};
 use crate::bench::{Bench, Seen};
 use crate::config::{Config, ThemeName};
 use crate::policies;
@@ -87,6 +87,7 @@ struct World {
     opened: HashMap<LaneId, Start>,
     beacons: Vec<(LaneId, bool)>,
     asked_of_ledger: Vec<AskLedger>,
+    asked_of_machine: Vec<crate::machine::Ask>,
     settings: SettingsFile,
     home: tempfile::TempDir,
     stop_at: Option<u32>,
@@ -106,7 +107,7 @@ impl World {
 
     fn on(bench: &jurex_sim::Bench, theme: ThemeName, size: (u16, u16)) -> Self {
         let home = tempfile::tempdir().unwrap();
-        let mut app = App::new(Theme::new(theme, true), Config::demo());
+        let mut app = App::new(Theme::new(theme, Depth::True), Config::demo());
         app.state.size = size;
         // Handles on the same simulated drives.
         let drives = Bench::of_bays(bench.bays()).drives();
@@ -126,6 +127,7 @@ impl World {
             opened: HashMap::new(),
             beacons: vec![],
             asked_of_ledger: vec![],
+            asked_of_machine: vec![],
             settings: SettingsFile { path: home.path().join("config.toml"), at_first: crate::config::DEMO },
             home,
             stop_at: None,
@@ -199,6 +201,8 @@ impl World {
             Command::BreakOffSearch(_) => {}
             Command::Read(lane, wanted) => self.read(lane, wanted),
             Command::Ledger(asked) => self.asked_of_ledger.push(asked),
+            Command::Machine(ask) => self.asked_of_machine.push(ask),
+            Command::Notes | Command::Volumes => {}
             Command::Beacon(lane, on) => self.beacons.push((lane, on)),
             Command::Wish(_, wish) => self.wishes.push(wish),
             Command::Unlock(lane) => {
@@ -810,7 +814,7 @@ fn the_beacon_goes_on_and_off_by_its_key() {
 fn two_dozen_drives_fall_back_to_one_row_each_and_all_can_be_reached() {
     let config = Config::demo();
     let mut world = World::new(ThemeName::Dark, FULL);
-    world.app = App::new(Theme::new(ThemeName::Dark, true), config);
+    world.app = App::new(Theme::new(ThemeName::Dark, Depth::True), config);
     world.app.state.size = FULL;
     world.send(Message::Drives(1, many(24)));
     insta::assert_snapshot!("two-dozen", world.picture().backend());
@@ -1012,7 +1016,7 @@ fn nothing_is_read_from_a_drive_before_it_has_said_that_it_gives_its_sectors() {
     let known = Bench::of_bays(sim().bays()).drives().swap_remove(4);
     let mut silent = known.clone();
     silent.hindrances.push(Hindrance::NoAnswer);
-    let mut app = App::new(Theme::new(ThemeName::Mono, true), Config::demo());
+    let mut app = App::new(Theme::new(ThemeName::Mono, Depth::True), Config::demo());
     let looks = |commands: Vec<Command>| commands.iter().filter(|c| matches!(c, Command::Look(_))).count();
     assert_eq!(looks(app.update(Message::Drives(1, vec![silent]))), 0, "reading one that erases itself may hang");
     let running = asked(&known, OwnState::Running { progress: Some(1) });

@@ -32,14 +32,53 @@ pub(crate) enum Role {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Theme {
     name: ThemeName,
-    true_colour: bool,
+    depth: Depth,
+}
+
+/// How many colours the terminal has.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Depth {
+    /// Any.
+    True,
+    /// 256 by number.
+    Many,
+    /// The 16 of Linux's own text console, which takes a palette: other numbers are squeezed into these by hue.
+    Palette,
+}
+
+impl Depth {
+    /// Of the terminal that these variables tell of.
+    fn of(term: &str, colorterm: &str) -> Self {
+        match (term, colorterm) {
+            (_, "truecolor" | "24bit") => Depth::True,
+            ("linux", _) => Depth::Palette,
+            _ => Depth::Many,
+        }
+    }
 }
 
 type Rgb = (u8, u8, u8);
 
+/// Places in the palette of the text console. Backgrounds reach the first eight only, and it clears its screen with the first.
+mod place {
+    pub(super) const GROUND: u8 = 0;
+    pub(super) const FAULT: u8 = 1;
+    pub(super) const PROVED: u8 = 2;
+    pub(super) const LAID: u8 = 3;
+    pub(super) const FORMER: u8 = 4;
+    pub(super) const RAISED: u8 = 6;
+    pub(super) const TEXT: u8 = 7;
+    pub(super) const LINE: u8 = 8;
+    pub(super) const FAINT: u8 = 14;
+    pub(super) const STRONG: u8 = 15;
+}
+
+/// The text console takes back its own palette.
+pub(crate) const OWN_PALETTE: &str = "\x1b]R";
+
 impl Theme {
-    pub(crate) fn new(name: ThemeName, true_colour: bool) -> Self {
-        Self { name, true_colour }
+    pub(crate) fn new(name: ThemeName, depth: Depth) -> Self {
+        Self { name, depth }
     }
 
     /// The asked-for theme as this terminal can show it. `NO_COLOR` (non-empty) means mono.
@@ -50,8 +89,8 @@ impl Theme {
             Some(name) => name,
             None => ThemeName::Dark,
         };
-        let depth = std::env::var("COLORTERM").unwrap_or_default();
-        Self::new(name, depth == "truecolor" || depth == "24bit")
+        let said = |name: &str| std::env::var(name).unwrap_or_default();
+        Self::new(name, Depth::of(&said("TERM"), &said("COLORTERM")))
     }
 
     /// The next theme, in a circle.
@@ -64,8 +103,48 @@ impl Theme {
         Self { name, ..self }
     }
 
-    fn colour(self, (r, g, b): Rgb) -> Color {
-        if self.true_colour { Color::Rgb(r, g, b) } else { Color::Indexed(nearest_indexed((r, g, b))) }
+    /// A colour, which has that place where there is a palette.
+    fn colour(self, (r, g, b): Rgb, place: u8) -> Color {
+        match self.depth {
+            Depth::True => Color::Rgb(r, g, b),
+            Depth::Many => Color::Indexed(nearest_indexed((r, g, b))),
+            Depth::Palette => Color::Indexed(place),
+        }
+    }
+
+    /// What sets the text console's palette for this theme; `None` on other terminals, which would wait for the end of it for ever.
+    pub(crate) fn palette(self) -> Option<String> {
+        if self.depth != Depth::Palette {
+            return None;
+        }
+        let by_role = [
+            (place::FAULT, Role::Fault),
+            (place::PROVED, Role::Proved),
+            (place::LAID, Role::Laid),
+            (place::FORMER, Role::Former),
+            (place::TEXT, Role::Text),
+            (place::LINE, Role::Line),
+            (place::FAINT, Role::Faint),
+            (place::STRONG, Role::Act),
+        ];
+        let mut colours = [self.rgb(Role::Text); 16];
+        (colours[usize::from(place::GROUND)], colours[usize::from(place::RAISED)]) = self.grounds();
+        for (at, role) in by_role {
+            colours[usize::from(at)] = self.rgb(role);
+        }
+        // Bold is shown as the number eight places on: the same colours stand there.
+        for at in 1..6 {
+            colours[at + 8] = colours[at];
+        }
+        Some(colours.iter().enumerate().map(|(at, (r, g, b))| format!("\x1b]P{at:x}{r:02x}{g:02x}{b:02x}")).collect())
+    }
+
+    /// The ground, and the raised ground.
+    fn grounds(self) -> (Rgb, Rgb) {
+        match self.name {
+            ThemeName::Light => ((0xf6, 0xf4, 0xee), (0xe6, 0xe2, 0xd7)),
+            ThemeName::Dark | ThemeName::Mono => ((0x11, 0x16, 0x1c), (0x1d, 0x27, 0x32)),
+        }
     }
 
     fn rgb(self, role: Role) -> Rgb {
@@ -87,12 +166,28 @@ impl Theme {
     pub(crate) fn style(self, role: Role) -> Style {
         let style = match self.name {
             ThemeName::Mono => Style::new(),
-            _ => Style::new().fg(self.colour(self.rgb(role))),
+            _ => Style::new().fg(self.colour(self.rgb(role), Self::place(role))),
         };
         match (role, self.name) {
+            // The text console shows bold as another place of its palette.
+            (Role::Strong | Role::Act, ThemeName::Dark | ThemeName::Light) if self.depth == Depth::Palette => style,
             (Role::Strong | Role::Act, _) | (Role::Fault, ThemeName::Mono) => style.add_modifier(Modifier::BOLD),
             (Role::Faint | Role::Line | Role::Guarded, ThemeName::Mono) => style.add_modifier(Modifier::DIM),
             _ => style,
+        }
+    }
+
+    /// The place of a role in the palette of the text console.
+    fn place(role: Role) -> u8 {
+        match role {
+            Role::Text => place::TEXT,
+            Role::Strong | Role::Act => place::STRONG,
+            Role::Faint | Role::Guarded => place::FAINT,
+            Role::Line => place::LINE,
+            Role::Former => place::FORMER,
+            Role::Laid => place::LAID,
+            Role::Proved => place::PROVED,
+            Role::Fault => place::FAULT,
         }
     }
 
@@ -100,8 +195,10 @@ impl Theme {
     pub(crate) fn ground(self) -> Style {
         match self.name {
             ThemeName::Mono => Style::new(),
-            ThemeName::Dark => Style::new().bg(self.colour((0x11, 0x16, 0x1c))).fg(self.colour(self.rgb(Role::Text))),
-            ThemeName::Light => Style::new().bg(self.colour((0xf6, 0xf4, 0xee))).fg(self.colour(self.rgb(Role::Text))),
+            _ => {
+                let text = self.colour(self.rgb(Role::Text), place::TEXT);
+                Style::new().bg(self.colour(self.grounds().0, place::GROUND)).fg(text)
+            }
         }
     }
 
@@ -109,8 +206,7 @@ impl Theme {
     pub(crate) fn raised(self) -> Style {
         match self.name {
             ThemeName::Mono => Style::new(),
-            ThemeName::Dark => Style::new().bg(self.colour((0x1d, 0x27, 0x32))),
-            ThemeName::Light => Style::new().bg(self.colour((0xe6, 0xe2, 0xd7))),
+            _ => Style::new().bg(self.colour(self.grounds().1, place::RAISED)),
         }
     }
 }
@@ -140,10 +236,51 @@ mod tests {
 
     #[test]
     fn mono_uses_no_colour_at_all() {
-        let mono = Theme::new(ThemeName::Mono, true);
+        let mono = Theme::new(ThemeName::Mono, Depth::True);
         for role in [Role::Text, Role::Fault, Role::Laid, Role::Guarded] {
             assert_eq!((mono.style(role).fg, mono.style(role).bg), (None, None));
         }
         assert_eq!((mono.ground().bg, mono.raised().bg), (None, None));
+    }
+
+    #[test]
+    fn the_text_console_gets_numbers_of_its_palette_and_no_others() {
+        const ROLES: [Role; 10] = [
+            Role::Text,
+            Role::Faint,
+            Role::Strong,
+            Role::Act,
+            Role::Line,
+            Role::Former,
+            Role::Laid,
+            Role::Proved,
+            Role::Fault,
+            Role::Guarded,
+        ];
+        assert_eq!(Depth::of("linux", ""), Depth::Palette);
+        assert_eq!(Depth::of("linux", "truecolor"), Depth::True);
+        assert_eq!(Depth::of("xterm-256color", ""), Depth::Many);
+        for name in [ThemeName::Dark, ThemeName::Light] {
+            let theme = Theme::new(name, Depth::Palette);
+            let palette = theme.palette().unwrap();
+            let colour_at = |n: u8| {
+                let entry = palette.split("\x1b]P").find_map(|e| e.strip_prefix(&format!("{n:x}")));
+                let number = u32::from_str_radix(entry.unwrap(), 16).unwrap();
+                ((number >> 16) as u8, (number >> 8) as u8, number as u8)
+            };
+            for role in ROLES {
+                let style = theme.style(role);
+                let Some(Color::Indexed(n)) = style.fg else { panic!("{role:?} has no number") };
+                assert!(n < 16 && style.add_modifier.is_empty(), "{role:?}: bold would be another number");
+                let near = |a: u8, b: u8| a.abs_diff(b) <= 16;
+                let (shown, meant) = (colour_at(n), theme.rgb(role));
+                let same = near(shown.0, meant.0) && near(shown.1, meant.1) && near(shown.2, meant.2);
+                assert!(same || role == Role::Strong, "{role:?} is {shown:?} and should be {meant:?}");
+            }
+            let grounds = [theme.ground().bg, theme.raised().bg];
+            assert_eq!(grounds, [Some(Color::Indexed(0)), Some(Color::Indexed(6))], "backgrounds reach the first eight only");
+            assert_eq!((colour_at(0), colour_at(6)), theme.grounds());
+        }
+        assert_eq!(Theme::new(ThemeName::Dark, Depth::Many).palette(), None, "others would hang on it");
     }
 }

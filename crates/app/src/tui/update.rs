@@ -7,6 +7,7 @@ use super::lane::stage::{Stage, WorkEnd, Written};
 use super::lane::{Lane, LaneId, Presence, Speed, Step};
 use super::message::{AskLedger, Command, Message};
 use super::state::State;
+use crate::machine::Ask;
 use crate::bench::{ReadError, Seen};
 use jurex_core::erase::Event;
 use jurex_core::estimate::SpeedSample;
@@ -76,6 +77,14 @@ impl State {
                 }
             }
             Message::Unlocked(_, None) => {}
+            Message::Notes(notes) => {
+                // Told once at the start; later they stand on the machine's page.
+                if let (true, Some(first)) = (self.machine_notes.is_empty(), notes.first()) {
+                    self.notice = Some(format!("{first} (F8 tells more)"));
+                }
+                self.machine_notes = notes;
+            }
+            Message::Volumes(volumes, keyboards) => (self.volumes, self.keyboards) = (volumes, keyboards),
             Message::Said(words) => self.notice = Some(words),
             Message::TerminalLost => return self.terminal_lost(),
             Message::Terminate => return self.quit_now(),
@@ -91,6 +100,7 @@ impl State {
             | Message::Policies(_)
             | Message::Setting(_)
             | Message::Ledger(_)
+            | Message::Machine(..)
             | Message::Notices(_) => {}
         }
         vec![]
@@ -106,7 +116,10 @@ impl State {
     /// A job is over, or its paper is written: the lots stand otherwise now.
     fn over(&mut self, message: Message) -> Vec<Command> {
         match message {
-            Message::Ended(id, end) => self.ended(id, *end),
+            Message::Ended(id, end) => {
+                self.has_records = true;
+                self.ended(id, *end);
+            }
             Message::Written(id, written) => self.written(id, written),
             _ => {}
         }
@@ -319,7 +332,36 @@ impl State {
     fn tick(&mut self, now: Duration, time_of_day: String) -> Vec<Command> {
         (self.now, self.time_of_day) = (now, time_of_day);
         let due: Vec<LaneId> = self.lanes.ids().filter(|id| self.is_due(*id)).collect();
-        due.into_iter().flat_map(|id| self.start(id)).collect()
+        let started = due.into_iter().flat_map(|id| self.start(id)).collect::<Vec<_>>();
+        let off = self.switch_off_if_due();
+        started.into_iter().chain(off).collect()
+    }
+
+    /// Counts down to switching the machine off once the last job has ended, where that is wished; what would lose records is not done.
+    fn switch_off_if_due(&mut self) -> Option<Command> {
+        const COUNTS: Duration = Duration::from_secs(60);
+        let ended = self.lanes.iter().any(|l| l.record().is_some());
+        let busy = self.working() > 0 || self.is_counting() || self.lanes.iter().any(Lane::is_armed);
+        if !self.switches_off_after || !ended || busy {
+            self.off_at = None;
+            return None;
+        }
+        if self.loses_records() {
+            self.switches_off_after = false;
+            self.notice = Some("Not switched off: the records are in memory alone. Carry them to a stick (F8).".into());
+            return None;
+        }
+        let at = *self.off_at.get_or_insert(self.now + COUNTS);
+        match at.checked_sub(self.now).filter(|left| !left.is_zero()) {
+            Some(left) => {
+                self.notice = Some(format!("All jobs have ended. Switching off in {} s: any key stops it.", left.as_secs() + 1));
+                None
+            }
+            None => {
+                (self.off_at, self.switches_off_after) = (None, false);
+                Some(Command::Machine(Ask::SwitchOff))
+            }
+        }
     }
 
     fn start(&mut self, id: LaneId) -> Vec<Command> {

@@ -10,6 +10,7 @@ pub use size::{SameSector, Size, SizeEvidence};
 
 use crate::media::{Drive, Geometry, HiddenAreas};
 use crate::medium::Access;
+use crate::orders::ByList;
 use crate::pace::Pace;
 use crate::pattern::Pattern;
 use crate::ranges::RangeSet;
@@ -113,12 +114,15 @@ pub struct Session {
     #[serde(with = "crate::text::u64_string", default)]
     #[schemars(with = "crate::text::Decimal")]
     pub micros: u64,
+    /// The list that stood for the label check; `None`: a person typed the label.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub by_list: Option<ByList>,
 }
 
 impl Session {
     /// A drive is opened.
     pub fn new(drive: Drive, access: Access, opened: Timestamp) -> Self {
-        Self { drive, access, opened, closed: None, micros: 0 }
+        Self { drive, access, opened, closed: None, micros: 0, by_list: None }
     }
 
     /// Whether the clock of the day was set back while the session lasted: by it, less time passed than truly did.

@@ -93,9 +93,9 @@ impl List {
         let mut rows = Rows { columns, expected: vec![], seen: BTreeMap::new(), mistakes: vec![] };
         for row in reader.records() {
             match row {
-                Ok(row) => rows.take(&row, head.len()),
+                Ok(row) => rows.take(&row, head.len(), line_of(text, row.position())),
                 Err(e) => {
-                    let line = e.position().map_or(0, csv::Position::line);
+                    let line = line_of(text, e.position());
                     rows.mistakes.push(Mistake { line, what: "it is not readable as CSV".into() });
                     break;
                 }
@@ -115,6 +115,14 @@ impl List {
     }
 }
 
+/// The line, from 1, that a row of `text` stands in. The reader's own count is behind where lines end with CR and LF, or are empty.
+pub(crate) fn line_of(text: &str, position: Option<&csv::Position>) -> u64 {
+    let at = position.map_or(0, |p| usize::try_from(p.byte()).unwrap_or(usize::MAX)).min(text.len());
+    let (before, rest) = text.as_bytes().split_at(at);
+    let gap = rest.iter().take_while(|b| matches!(b, b'\r' | b'\n'));
+    1 + before.iter().chain(gap).filter(|b| **b == b'\n').count() as u64
+}
+
 /// The rows of a list so far.
 struct Rows {
     columns: BTreeMap<Column, usize>,
@@ -125,8 +133,7 @@ struct Rows {
 }
 
 impl Rows {
-    fn take(&mut self, row: &csv::StringRecord, cells: usize) {
-        let line = row.position().map_or(0, csv::Position::line);
+    fn take(&mut self, row: &csv::StringRecord, cells: usize, line: u64) {
         if row.iter().all(|c| c.trim().is_empty()) {
             return;
         }
@@ -224,6 +231,10 @@ mod tests {
                 "line 7: it has 2 cells, and the first line names 3",
             ]
         );
+        let crlf = text.replace('\n', "\r\n").replace("A2,", "\r\nA2,");
+        let Err(LotError::Mistakes(mistakes)) = List::from_csv(&crlf) else { panic!("taken") };
+        let lines: Vec<u64> = mistakes.iter().map(|m| m.line).collect();
+        assert_eq!(lines, [3, 5, 6, 7, 8], "an empty line counts, and so does one that ends with CR and LF");
         for (text, says) in [
             ("", "no column"),
             ("name\nx\n", "no column is called `serial`"),

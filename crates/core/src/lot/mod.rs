@@ -4,6 +4,7 @@
 mod list;
 mod statement;
 
+pub(crate) use list::line_of;
 pub use list::{List, Mistake};
 pub use statement::{BadStatement, SecondLooks, StandWord, Statement, StatementLine};
 

@@ -22,6 +22,7 @@ use crate::guard::{Cleared, Intent};
 use crate::media::{Drive, Geometry, HiddenAreas, Label, Scope};
 use crate::medium::Access;
 use crate::notation::{Entropy, MOST_PASSES};
+use crate::orders::ByList;
 use crate::pattern::Base;
 use crate::rules::{Claim, Edition, judge};
 use crate::units::Sectors;
@@ -455,7 +456,7 @@ impl Plan {
         }
         let label = cleared.label();
         if label.matches(typed) {
-            Ok(ArmedPlan { plan: self.clone(), label: label.clone(), intent: cleared.intent(), secret: None })
+            Ok(ArmedPlan { plan: self.clone(), label: label.clone(), intent: cleared.intent(), secret: None, by_list: None })
         } else {
             Err(ArmError::WrongLabel { drive: self.drive.called(), label: label.clone() })
         }
@@ -571,6 +572,7 @@ pub struct ArmedPlan {
     label: Label,
     intent: Intent,
     secret: Option<Secret>,
+    by_list: Option<ByList>,
 }
 
 impl ArmedPlan {
@@ -595,8 +597,14 @@ impl ArmedPlan {
         Self { secret, ..self }
     }
 
-    pub(crate) fn into_parts(self) -> (Plan, Option<Secret>) {
-        (self.plan, self.secret)
+    /// Armed by a line of a list, and not by what a person typed.
+    #[must_use]
+    pub(crate) fn by_list(self, list: ByList) -> Self {
+        Self { by_list: Some(list), ..self }
+    }
+
+    pub(crate) fn into_parts(self) -> (Plan, Option<Secret>, Option<ByList>) {
+        (self.plan, self.secret, self.by_list)
     }
 }
 

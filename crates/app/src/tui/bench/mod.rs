@@ -9,10 +9,12 @@ use crate::tui::action::{Action, Place};
 use crate::tui::lane::stage::Stage;
 use crate::tui::lane::{Lane, Step};
 use crate::tui::message::Command;
+use crate::tui::screen::afar::Afar;
 use crate::tui::screen::ledger::LedgerPage;
 use crate::tui::screen::line::TypedLine;
 use crate::tui::screen::lot::LotPage;
 use crate::tui::screen::methods::MethodsPage;
+use crate::tui::screen::machine::MachinePage;
 use crate::tui::screen::settings::SettingsPage;
 use crate::tui::screen::{About, Answer, Given, Screen, WayTo};
 use crate::tui::state::State;
@@ -43,6 +45,9 @@ impl Screen for BenchScreen {
     }
 
     fn why_not(&self, state: &State, action: Action) -> Option<String> {
+        if action == Action::Machine && state.machine.is_none() {
+            return Some("Jurex was not started from a medium here: the system that runs it does these things.".into());
+        }
         let Some(lane) = state.lane() else {
             let needs_none = [
                 Action::Where,
@@ -53,6 +58,8 @@ impl Screen for BenchScreen {
                 Action::Settings,
                 Action::Methods,
                 Action::Ledger,
+                Action::Machine,
+                Action::Afar,
             ];
             return (!needs_none.contains(&action) && action != Action::NextTheme).then(|| "There is no drive.".into());
         };
@@ -69,6 +76,8 @@ impl Screen for BenchScreen {
         let commands = match action {
             Action::Ledger => return Answer::push(LedgerPage::open(state)),
             Action::Settings => return Answer::push(SettingsPage::default()),
+            Action::Machine => return Answer::push(MachinePage::open(state)),
+            Action::Afar => return Answer::push(Afar),
             Action::Methods => return Answer::push(MethodsPage::to_read()),
             Action::FindDrive => return Answer::push(TypedLine::to_find()),
             Action::PlanMarked => return plan_marked(state),

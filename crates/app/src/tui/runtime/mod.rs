@@ -4,16 +4,20 @@
 mod drives;
 mod job;
 mod ledger;
+mod machine;
 mod people;
 mod readings;
 pub(crate) mod release;
 mod terminal;
+mod tune;
+mod watch;
 
 use crate::bench::{Bench, ReadError, Seen};
 use crate::clock::SystemEntropy;
 use crate::commands::say;
 use crate::config::{Config, ThemeName};
 use crate::exit::Failure;
+use crate::machine::Machine;
 use crate::methods;
 use crate::paper;
 use crate::policies;
@@ -26,6 +30,7 @@ use crate::tui::lane::bytes::PAGE_SECTORS;
 use crate::tui::lane::readings::{Heard, Wanted};
 use crate::tui::lane::{Lane, LaneId};
 use crate::tui::message::{AskLedger, Command, Message, Start};
+use crate::tui::screen::afar;
 use crate::tui::theme::Theme;
 use crate::work::Habits;
 use crossbeam_channel::{Receiver, Sender, unbounded};
@@ -56,6 +61,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::{self, JoinHandle};
 use std::time::{Duration, Instant};
 use terminal::{Screen, read_terminal, terminal_size};
+use tune::Tune;
+pub(crate) use watch::{Watch, watch};
 
 /// What the interface starts with.
 pub(crate) struct Setup {
@@ -79,6 +86,8 @@ pub(crate) struct Setup {
     pub(crate) keys: Vec<(String, PublicKey)>,
     /// Who elsewhere is told; `None`: nobody.
     pub(crate) outbox: Option<Outbox>,
+    /// The machine, where a start medium has started it.
+    pub(crate) machine: Option<Machine>,
 }
 
 /// The longest time without a new picture.
@@ -133,6 +142,8 @@ struct Runtime {
     title: String,
     /// Jobs whose end was told.
     rung: usize,
+    /// What the console's speaker plays, and the word that it played for last.
+    tune: Tune,
     config_file: PathBuf,
     settings: SettingsFile,
     policies: PathBuf,
@@ -174,6 +185,11 @@ impl Runtime {
             let failed = |e| Failure::Use(format!("cannot watch for signals: {e}"));
             signal_hook::flag::register(signal, flag.clone()).map_err(failed)?;
         }
+        app.state.machine = setup.machine;
+        app.state.has_records = setup.ledger.exists();
+        if app.state.machine.is_some() {
+            app.state.to_do.push(Command::Notes);
+        }
         app.state.signs = setup.seal.sentence();
         app.state.house = setup.seal.house.clone();
         app.state.to_do.push(Command::Ledger(AskLedger::Lots));
@@ -200,6 +216,7 @@ impl Runtime {
             rings: setup.config.bell.unwrap_or(true),
             title: String::new(),
             rung: 0,
+            tune: Tune::default(),
             config_file: setup.config_file,
             settings: setup.settings,
             policies: setup.policies,
@@ -274,6 +291,7 @@ impl Runtime {
             screen.suspend()?;
         }
         screen.take_size(self.app.state.size)?;
+        screen.take_palette(self.app.state.theme)?;
         screen.terminal.draw(|frame| self.app.draw(frame))?;
         self.tell_the_terminal()
     }
@@ -302,6 +320,10 @@ impl Runtime {
             execute!(stdout(), Print(format!("\x07\x1b]9;Jurex: {said}\x07")))?;
         }
         self.rung = ended.len();
+        // Only Linux's own console plays tones.
+        if self.rings && self.app.state.theme.palette().is_some() {
+            self.tune.play(afar::word(&self.app.state))?;
+        }
         Ok(())
     }
 
@@ -400,12 +422,18 @@ impl Runtime {
             Command::Release(lane, wanted, by) => self.release(lane, *wanted, by),
             Command::Label(job) => self.label(job),
             Command::Ledger(asked) => self.ask_ledger(asked),
+            Command::Machine(ask) => self.ask_machine(ask),
+            Command::Notes => self.look_at_machine(false),
+            Command::Volumes => self.look_at_machine(true),
             Command::Suspend => self.suspend.store(true, Ordering::Relaxed),
         }
     }
 
     /// Saves a setting; what it says holds from now on.
     fn save_setting(&mut self, setting: Setting, text: &str) {
+        if let Err(why) = self.tell_machine(setting, text) {
+            return self.take(Message::Setting(Err(why)));
+        }
         let saved = settings::save(&self.settings, setting, text);
         if let Ok(config) = &saved {
             (self.habits, self.rings) = (config.habits(), config.bell.unwrap_or(true));

@@ -1,6 +1,7 @@
 //! The terminal in full-screen mode, and what comes from it.
 
 use crate::tui::message::Message;
+use crate::tui::theme::{OWN_PALETTE, Theme};
 use crossbeam_channel::Sender;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
@@ -21,6 +22,8 @@ pub(super) struct Screen {
     /// Whether the terminal did not tell its size when it was opened, as serial lines do.
     unsized_terminal: bool,
     drawn_size: (u16, u16),
+    /// The palette that the text console was given last.
+    palette: Option<String>,
 }
 
 /// The terminal puts its title aside, and takes it up again (XTWINOPS 22 and 23).
@@ -59,7 +62,7 @@ impl Screen {
             }
         }));
         execute!(stdout(), EnableMouseCapture, EnableBracketedPaste, Print(KEEP_TITLE))?;
-        Ok(Self { terminal, unsized_terminal, drawn_size: ASSUMED })
+        Ok(Self { terminal, unsized_terminal, drawn_size: ASSUMED, palette: None })
     }
 }
 
@@ -74,7 +77,7 @@ impl Screen {
     }
 }
 
-/// The terminal as the shell had it.
+/// The terminal as the shell had it, but for its palette.
 fn leave() {
     let _ = execute!(stdout(), DisableMouseCapture, DisableBracketedPaste, Print(GIVE_TITLE_BACK));
     ratatui::restore();
@@ -83,6 +86,7 @@ fn leave() {
 impl Screen {
     /// Leaves the screen to the shell, stops, and takes it again when the person has come back.
     pub(super) fn suspend(&mut self) -> std::io::Result<()> {
+        self.give_palette_back();
         leave();
         // This stops the process with all its threads; it goes on from here at `fg`.
         signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGTSTP)?;
@@ -95,6 +99,30 @@ impl Screen {
             EnableBracketedPaste,
             Print(KEEP_TITLE)
         )?;
+        self.begin_anew()
+    }
+
+    /// Gives the text console the palette of this theme, where it is another than it has: what is drawn already keeps its colours, so
+    /// all of it is drawn anew.
+    pub(super) fn take_palette(&mut self, theme: Theme) -> std::io::Result<()> {
+        let palette = theme.palette();
+        if palette == self.palette {
+            return Ok(());
+        }
+        if let Some(palette) = &palette {
+            execute!(stdout(), Print(palette), Clear(ClearType::All))?;
+        }
+        self.palette = palette;
+        self.begin_anew()
+    }
+
+    fn give_palette_back(&mut self) {
+        if self.palette.take().is_some() {
+            let _ = execute!(stdout(), Print(OWN_PALETTE));
+        }
+    }
+
+    fn begin_anew(&mut self) -> std::io::Result<()> {
         // A new picture from nothing. `Terminal::clear` would ask the terminal for its cursor, and the answer would go to the
         // thread that reads the keys.
         let backend = CrosstermBackend::new(stdout());
@@ -110,6 +138,7 @@ impl Screen {
 
 impl Drop for Screen {
     fn drop(&mut self) {
+        self.give_palette_back();
         leave();
     }
 }

@@ -1,9 +1,13 @@
 //! A line that is typed over the screen: which drive to find, or which range of sectors a plan covers.
 
 use super::{Answer, Screen};
+use crate::machine::Ask;
+use crate::settings::Setting;
 use crate::tui::action::{Action, Place};
 use crate::tui::lane::LaneId;
+use crate::tui::message::Command;
 use crate::tui::state::State;
+use crate::tui::widget::column::shorten;
 use crate::tui::widget::field::{Field, Typed};
 use crate::tui::widget::panel::typed;
 use jurex_core::plan::Secret;
@@ -24,6 +28,12 @@ enum Asks {
     Range(LaneId),
     /// The PSID on the label of this lane's drive.
     Psid(LaneId),
+    /// The name of a keyboard layout; these there are.
+    Keyboard(Vec<String>),
+    /// The name of a zone.
+    Zone,
+    /// Date and time.
+    Clock,
 }
 
 impl TypedLine {
@@ -37,9 +47,31 @@ impl TypedLine {
         Self { asks: Asks::Psid(lane), field: Field::default() }
     }
 
+    /// Which keyboard layout, of these?
+    pub(crate) fn of_keyboard(names: Vec<String>) -> Self {
+        Self { asks: Asks::Keyboard(names), field: Field::default() }
+    }
+
+    /// Which zone?
+    pub(crate) fn of_zone() -> Self {
+        Self { asks: Asks::Zone, field: Field::default() }
+    }
+
+    /// What time is it?
+    pub(crate) fn of_clock() -> Self {
+        Self { asks: Asks::Clock, field: Field::default() }
+    }
+
     /// Which sectors for the plan of this lane?
     pub(crate) fn of_range(lane: LaneId) -> Self {
         Self { asks: Asks::Range(lane), field: Field::default() }
+    }
+}
+
+impl TypedLine {
+    /// Saves what is typed as that setting.
+    fn saved(&self, setting: Setting) -> Vec<Command> {
+        vec![Command::SaveSetting(setting, self.field.value().trim().to_string())]
     }
 }
 
@@ -54,6 +86,12 @@ impl Screen for TypedLine {
             // What means no range stays, to be mended.
             (Action::Take, Asks::Range(lane)) if !take_range(state, *lane, self.field.value()) => return Answer::stay(),
             (Action::Take, Asks::Psid(lane)) => return take_psid(state, *lane, self.field.value()),
+            (Action::Take, Asks::Keyboard(_)) => return Answer::back().and(self.saved(Setting::Keyboard)),
+            (Action::Take, Asks::Zone) => return Answer::back().and(self.saved(Setting::Zone)),
+            (Action::Take, Asks::Clock) => {
+                let asked = Command::Machine(Ask::Clock(self.field.value().trim().to_string()));
+                return Answer::back().and(vec![asked]);
+            }
             (Action::Take | Action::Back, _) => {}
             _ => return Answer::stay(),
         }
@@ -69,13 +107,18 @@ impl Screen for TypedLine {
     }
 
     fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
-        let question = match self.asks {
-            Asks::Drive => "Find a drive by serial, model or path: ",
-            Asks::Psid(_) => "PSID, as it is printed on the drive's label: ",
-            Asks::Range(_) if area.width < 110 => "First and last sector, or p1; empty: all: ",
-            Asks::Range(_) => "First and last sector, or p1 for the first partition; empty for the whole drive: ",
+        let question = match &self.asks {
+            Asks::Drive => "Find a drive by serial, model or path: ".to_string(),
+            Asks::Psid(_) => "PSID, as it is printed on the drive's label: ".into(),
+            Asks::Range(_) if area.width < 110 => "First and last sector, or p1; empty: all: ".into(),
+            Asks::Range(_) => "First and last sector, or p1 for the first partition; empty for the whole drive: ".into(),
+            Asks::Keyboard(names) => {
+                format!("Layout ({}): ", shorten(&names.join(" "), usize::from(area.width).saturating_sub(30)))
+            }
+            Asks::Zone => "Zone, as Europe/Lisbon: ".into(),
+            Asks::Clock => "Date and time of this zone, as 2026-11-26 15:04: ".into(),
         };
-        typed(state.theme, question, &self.field, area, buffer);
+        typed(state.theme, &question, &self.field, area, buffer);
     }
 }
 

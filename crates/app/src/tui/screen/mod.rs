@@ -1,11 +1,13 @@
 //! What fills the screen or lies over it. Screens lie on one another in a stack; each owns its state, its keys and its
 //! drawing, and answers what is to become of it. The lowest is the bench, which never goes.
 
+pub(super) mod afar;
 pub(super) mod drives;
 pub(super) mod help;
 pub(super) mod ledger;
 pub(super) mod line;
 pub(super) mod lot;
+pub(super) mod machine;
 pub(super) mod methods;
 pub(super) mod palette;
 pub(super) mod preview;
@@ -96,6 +98,8 @@ pub(crate) enum Heard {
     Story(Box<Story>),
     /// The drives of such a serial, or all that are still open.
     Where(String, Result<Found, String>),
+    /// What the machine said when it was asked for something.
+    Machine(Result<String, String>),
 }
 
 /// Name and words of a place, for its help.

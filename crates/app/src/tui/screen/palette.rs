@@ -47,6 +47,8 @@ fn called(place: Place) -> Option<&'static str> {
         Place::ReleaseForm => "Release",
         Place::Drives => "Drives",
         Place::Preview => "The paper",
+        Place::Machine => "Machine",
+        Place::Afar => "From afar",
         Place::Bench | Place::Walking | Place::Lanes | Place::Anywhere => "Bench",
         Place::BytesPrompt
         | Place::MethodsSearch
@@ -57,6 +59,7 @@ fn called(place: Place) -> Option<&'static str> {
         | Place::Help
         | Place::StopQuestion
         | Place::QuitQuestion
+        | Place::MachineQuestion
         | Place::Countdown
         | Place::Typing
         | Place::Line

@@ -1,8 +1,10 @@
 //! Questions that end work. They are answered by a letter of their own, and deaf at first.
 
 use super::{Answer, Screen};
+use crate::machine::Ask;
 use crate::tui::action::{self, Action, Place};
 use crate::tui::lane::LaneId;
+use crate::tui::message::Command;
 use crate::tui::state::State;
 use crate::tui::theme::Role;
 use crate::tui::widget::column::Column;
@@ -28,6 +30,8 @@ enum Ends {
     Job(LaneId),
     /// All jobs, and the program.
     Program,
+    /// What runs on this machine, for a while or for good.
+    Machine(Ask),
 }
 
 impl Question {
@@ -41,18 +45,24 @@ impl Question {
         Self { ends: Ends::Program, asked: now }
     }
 
+    /// Ask this of the machine? Asked now.
+    pub(crate) fn machine(ask: Ask, now: Duration) -> Self {
+        Self { ends: Ends::Machine(ask), asked: now }
+    }
+
     fn place(&self) -> Place {
         match self.ends {
             Ends::Job(_) => Place::StopQuestion,
             Ends::Program => Place::QuitQuestion,
+            Ends::Machine(_) => Place::MachineQuestion,
         }
     }
 
     /// The question, and what a yes means.
     fn words(&self, state: &State) -> [String; 3] {
-        match self.ends {
+        match &self.ends {
             Ends::Job(lane) => {
-                let drive = state.lanes.get(lane).map(|l| l.seen.drive.called()).unwrap_or_default();
+                let drive = state.lanes.get(*lane).map(|l| l.seen.drive.called()).unwrap_or_default();
                 [
                     format!("Stop erasing {drive}?"),
                     "A stopped drive is Not sanitized: part of it is overwritten, the rest still holds what was there.".into(),
@@ -70,7 +80,26 @@ impl Question {
                     "What was done so far is recorded in the ledger.".into(),
                 ]
             }
+            Ends::Machine(ask) => machine_words(ask, state),
         }
+    }
+}
+
+/// What is asked of the machine, and what a yes means.
+fn machine_words(ask: &Ask, state: &State) -> [String; 3] {
+    let lost = if state.loses_records() {
+        "THE RECORDS ARE IN MEMORY ALONE AND WILL BE LOST. Go back and carry them to a stick first."
+    } else {
+        "What was recorded is on its medium."
+    };
+    match ask {
+        Ask::Sleep => [
+            "Let the machine sleep for a few seconds?".into(),
+            "Drives lose their power in sleep. After it, firmware that takes part leaves their security commands free; Jurex asks each drive anew.".into(),
+            "Some machines do not wake up by themselves: press the power button once then. No job is running.".into(),
+        ],
+        Ask::Restart => ["Restart the machine?".into(), lost.into(), String::new()],
+        _ => ["Switch the machine off?".into(), lost.into(), String::new()],
     }
 }
 
@@ -84,6 +113,7 @@ impl Screen for Question {
         match (action, &self.ends) {
             (Action::ConfirmStop, Ends::Job(lane)) if hears => Answer::back().and(state.wish(*lane, Wish::Stop)),
             (Action::ConfirmQuit, Ends::Program) if hears => Answer::back().and(state.quit_now()),
+            (Action::ConfirmMachine, Ends::Machine(ask)) if hears => Answer::back().and(vec![Command::Machine(ask.clone())]),
             (Action::Back, _) => Answer::back(),
             _ => Answer::stay(),
         }

@@ -177,6 +177,7 @@ pub(crate) fn bar(share: f64, width: usize) -> (String, String) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::tui::theme::Depth;
 
     #[test]
     fn a_long_text_is_cut_with_a_sign_and_never_wider_than_its_room() {
@@ -188,7 +189,7 @@ mod tests {
             "whatever the letters, the next column begins in its place"
         );
         let mut buffer = Buffer::empty(Rect::new(0, 0, 30, 2));
-        let mut column = Column::new(buffer.area, &mut buffer, Theme::new(crate::config::ThemeName::Mono, true));
+        let mut column = Column::new(buffer.area, &mut buffer, Theme::new(crate::config::ThemeName::Mono, Depth::True));
         column.sentence("one two three four five six seven eight nine ten eleven twelve", Role::Text);
         column.fact("label", "value");
         assert_eq!(column.left(), 0, "a column stops at its end");

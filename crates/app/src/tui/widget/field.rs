@@ -113,11 +113,12 @@ impl Field {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::tui::theme::Depth;
     use crate::config::ThemeName;
     use ratatui::crossterm::event::KeyModifiers;
 
     fn shown(field: &Field, room: usize) -> String {
-        field.spans(Theme::new(ThemeName::Mono, true), room, true).iter().map(|s| s.content.to_string()).collect()
+        field.spans(Theme::new(ThemeName::Mono, Depth::True), room, true).iter().map(|s| s.content.to_string()).collect()
     }
 
     #[test]

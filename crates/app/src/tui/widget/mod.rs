@@ -1,5 +1,7 @@
 //! Pieces that screens and steps are made of. They know nothing of drives' lanes or of one another's screens.
 
+pub(super) mod afar;
+pub(super) mod big;
 pub(super) mod column;
 pub(super) mod field;
 pub(super) mod keys;

@@ -19,6 +19,7 @@ use crate::digest::Met;
 use crate::evidence::{Ended, Evidence, Session};
 use crate::media::{Drive, Geometry};
 use crate::medium::{Access, Cause, MediumError};
+use crate::orders::ByList;
 use crate::pattern::Pattern;
 use crate::plan::{ArmedPlan, Plan, Reading, Secret};
 use crate::ranges::RangeSet;
@@ -106,6 +107,8 @@ enum Next {
 pub struct Job {
     plan: Plan,
     secret: Option<Secret>,
+    /// The list that stood for the label check, if no person did.
+    by_list: Option<ByList>,
     /// The stage that is under way, counted from 0.
     stage: usize,
     conversation: Conversation,
@@ -183,7 +186,7 @@ impl Job {
     }
 
     fn new(armed: ArmedPlan, found: &Drive, chunk_bytes: usize, now: Now) -> Result<Self, DriveChanged> {
-        let (plan, secret) = armed.into_parts();
+        let (plan, secret, by_list) = armed.into_parts();
         if !plan.drive().same_as(found) {
             return Err(DriveChanged::new(plan.drive(), found));
         }
@@ -191,6 +194,7 @@ impl Job {
         let first = plan.passes().first().map_or_else(Pattern::zeros, |p| p.pattern.clone());
         let mut job = Self {
             secret,
+            by_list,
             stage: 0,
             conversation: Conversation::default(),
             draw: None,
@@ -233,7 +237,8 @@ impl Job {
 
     /// A session begins: the evidence describes the drive as it was found now.
     fn open(&mut self, found: &Drive, access: Access, now: Now) {
-        let session = Box::new(Session::new(found.clone(), access, now.wall));
+        let session = Session::new(found.clone(), access, now.wall);
+        let session = Box::new(Session { by_list: self.by_list.clone(), ..session });
         self.tell(Event::Opened { session });
     }
 

@@ -173,9 +173,12 @@ impl Screen for LedgerPage {
             Heard::Jobs(asked, before, found) => self.take_jobs(state, asked, *before, found.as_deref()),
             Heard::Story(story) => self.story = Some(story.clone()),
             Heard::Where(asked, Ok(found)) if asked.is_empty() => self.open = found.iter().filter_map(view::open_line).collect(),
-            Heard::MethodsSaved | Heard::Policy(_) | Heard::SettingSaved | Heard::SettingNotSaved(_) | Heard::Where(..) => {
-                return false;
-            }
+            Heard::MethodsSaved
+            | Heard::Policy(_)
+            | Heard::SettingSaved
+            | Heard::SettingNotSaved(_)
+            | Heard::Where(..)
+            | Heard::Machine(_) => return false,
         }
         true
     }
