@@ -44,8 +44,13 @@ class VM:
             self.args += ["-device", "usb-storage,drive=medium,bus=xhci.0,bootindex=0,serial=MEDIUM01,removable=on"]
         elif medium and how == "disc":
             self.args += ["-drive", f"if=none,id=medium,format=raw,media=cdrom,readonly=on,file={medium}"]
-            self.args += ["-device", "ide-cd,drive=medium,bootindex=0"]
+            self.args += ["-device", "ide-cd,drive=medium,bootindex=0,bus=ide.5"]
+        ports = 0
         for words in drives:
+            words = list(words)
+            for at, word in enumerate(words):
+                if word.startswith("ide-hd") and "bus=" not in word:
+                    words[at], ports = f"{word},bus=ide.{ports}", ports + 1
             self.args += words
         self.args += list(extra)
 
@@ -138,7 +143,8 @@ class VM:
         time.sleep(0.2)
         code = int(self.log[at:].split()[0])
         said = self.log[since:at].decode(errors="replace").replace("\r", "")
-        return code, said.split("\n", 1)[-1].rsplit("\n", 1)[0]
+        # The shell does not echo (see into_shell): what is left is the output, and the line of the mark.
+        return code, said.rpartition(f"{mark}=")[0]
 
     def cut(self):
         """Takes the power away."""
@@ -151,7 +157,7 @@ def drive(kind, file, serial):
     """The words that attach an image as a drive of that kind."""
     words = ["-drive", f"if=none,id={serial},format=raw,file={file}"]
     device = {
-        "sata": f"ide-hd,drive={serial},serial={serial},bus=ide.{{}}",
+        "sata": f"ide-hd,drive={serial},serial={serial}",
         "nvme": f"nvme,drive={serial},serial={serial}",
         "usb": f"usb-storage,drive={serial},serial={serial},bus=xhci.0,removable=off",
         "uas": f"usb-uas,id=uas-{serial},bus=xhci.0",
@@ -159,8 +165,6 @@ def drive(kind, file, serial):
         "scsi": f"virtio-scsi-pci,id=hba-{serial}",
         "virtio": f"virtio-blk-pci,drive={serial},serial={serial}",
     }[kind]
-    if kind == "sata":
-        device = f"ide-hd,drive={serial},serial={serial}"
     words += ["-device", device]
     if kind == "uas":
         words += ["-device", f"scsi-hd,drive={serial},serial={serial},bus=uas-{serial}.0"]

@@ -132,16 +132,31 @@ impl Setting {
             Setting::Only => {
                 "Names of the drives that may be erased, with blanks between: /dev/sd?, bus:usb, port:*/usb1/*. Empty: all."
             }
-            Setting::Keyboard => "Started from a medium: the keyboard layout, as de or fr; a scanner must be set to the same one.",
-            Setting::Zone => "Started from a medium: the zone of the times that are shown, as Europe/Lisbon. Records hold universal time.",
-            Setting::HardwareClock => "Started from a medium: whether the machine's clock shows utc or local time; Enter turns it.",
+            Setting::Keyboard => {
+                "Started from a medium: the keyboard layout, as de or fr; a scanner must be set to the same one."
+            }
+            Setting::Zone => {
+                "Started from a medium: the zone of the times that are shown, as Europe/Lisbon. Records hold universal time."
+            }
+            Setting::HardwareClock => {
+                "Started from a medium: whether the machine's clock shows utc or local time; Enter turns it."
+            }
             Setting::AfterList => "Started from a medium: stay, or power-off, when an unattended list is done; Enter turns it.",
         }
     }
 
     /// Whether Enter turns it through a few values instead of opening a field.
     pub(crate) fn is_choice(self) -> bool {
-        matches!(self, Setting::Theme | Setting::Bell | Setting::Rules | Setting::SampleSpeed | Setting::Mark | Setting::HardwareClock | Setting::AfterList)
+        matches!(
+            self,
+            Setting::Theme
+                | Setting::Bell
+                | Setting::Rules
+                | Setting::SampleSpeed
+                | Setting::Mark
+                | Setting::HardwareClock
+                | Setting::AfterList
+        )
     }
 
     /// Its value as it is shown and typed.

@@ -109,7 +109,8 @@ impl Orders {
         let text = std::str::from_utf8(bytes).map_err(|_| one(1, "it is not UTF-8"))?.trim_start_matches('\u{feff}');
         let first = text.lines().next().unwrap_or_default();
         let parted_by = [b',', b';', b'\t'].into_iter().max_by_key(|c| first.bytes().filter(|b| b == c).count());
-        let mut reader = csv::ReaderBuilder::new().delimiter(parted_by.unwrap_or(b',')).flexible(true).from_reader(text.as_bytes());
+        let mut reader =
+            csv::ReaderBuilder::new().delimiter(parted_by.unwrap_or(b',')).flexible(true).from_reader(text.as_bytes());
         let head = reader.headers().map_err(|_| one(1, "it is not readable as CSV"))?.clone();
         let plain = |name: &str| name.chars().filter(char::is_ascii_alphanumeric).collect::<String>().to_ascii_lowercase();
         let mut columns: BTreeMap<String, usize> = BTreeMap::new();
@@ -124,7 +125,8 @@ impl Orders {
             }
         }
         let known = ["serial", "plan", "approvedby", "sectors"];
-        let unused = head.iter().filter(|n| !known.contains(&plain(n).as_str())).map(|n| printable(n.trim().as_bytes())).collect();
+        let unused =
+            head.iter().filter(|n| !known.contains(&plain(n).as_str())).map(|n| printable(n.trim().as_bytes())).collect();
         let sha256 = hex(&Sha256::digest(bytes));
         let mut reading = Reading { columns, sha256: &sha256, orders: vec![], seen: BTreeMap::new(), mistakes: vec![] };
         for row in reader.records() {
@@ -283,7 +285,9 @@ mod tests {
         let ends_alike = drive("XX0500T3XW8D", 2048);
         assert_eq!(list.of_drive(&ends_alike), None);
         assert!(matches!(armed(order, &[&ends_alike]), Err(NotByList::OtherSerial { line: 2, .. })));
-        assert!(list.of_drive(&test_drive(MediaClass::Magnetic, 8)).is_none_or(|o| o.serial != right.unit.serial.clone().unwrap()));
+        assert!(
+            list.of_drive(&test_drive(MediaClass::Magnetic, 8)).is_none_or(|o| o.serial != right.unit.serial.clone().unwrap())
+        );
         // A size that is named must be right.
         let (small, large) = (drive("QA480R61YV5C", 1024), drive("QA480R61YV5C", 1025));
         assert!(armed(&list.orders[1], &[&small]).is_ok());

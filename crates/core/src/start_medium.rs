@@ -2,6 +2,7 @@
 
 use crate::media::Geometry;
 use crate::medium::{Medium, Window};
+use crate::notation::Entropy;
 use crate::pattern::AlignedBuffer;
 use crate::units::{Lba, Sectors};
 use gptman::GPT;
@@ -75,7 +76,8 @@ impl<R: Read + Seek> StartMedium<R> {
     /// It can't be read, or is something else.
     pub fn of(mut image: R) -> Result<Self, StartMediumError> {
         let no = |why: &str| StartMediumError::NoMedium(why.into());
-        let table = GPT::find_from(&mut image).map_err(|e| StartMediumError::NoMedium(format!("it has no partition table ({e})")))?;
+        let table =
+            GPT::find_from(&mut image).map_err(|e| StartMediumError::NoMedium(format!("it has no partition table ({e})")))?;
         if table.sector_size != SECTOR {
             return Err(no("its sectors are not of 512 bytes"));
         }
@@ -103,7 +105,8 @@ impl<R: Read + Seek> StartMedium<R> {
             return Err(StartMediumError::Sectors(geometry.logical));
         }
         // The second table takes its place at the end: its header, and as many sectors of entries as the first has.
-        let entries = u64::from(self.table.header.number_of_partition_entries) * u64::from(self.table.header.size_of_partition_entry);
+        let entries =
+            u64::from(self.table.header.number_of_partition_entries) * u64::from(self.table.header.size_of_partition_entry);
         let end = geometry.sectors.saturating_sub(1 + entries.div_ceil(SECTOR)) / GRID * GRID;
         let least = LEAST_DATA / SECTOR;
         if end < self.data + least {
@@ -118,7 +121,12 @@ impl<R: Read + Seek> StartMedium<R> {
     ///
     /// # Errors
     /// The stick is too small, does not take it, or reads back otherwise.
-    pub fn lay(&mut self, medium: &mut dyn Medium, tell: &mut dyn FnMut(f64)) -> Result<Laid, StartMediumError> {
+    pub fn lay(
+        &mut self,
+        medium: &mut dyn Medium,
+        entropy: &mut dyn Entropy,
+        tell: &mut dyn FnMut(f64),
+    ) -> Result<Laid, StartMediumError> {
         let geometry = medium.geometry();
         let data = self.data_on(geometry)?;
         let failed = |e: &dyn std::fmt::Display| StartMediumError::Medium(io::Error::other(e.to_string()));
@@ -131,6 +139,11 @@ impl<R: Read + Seek> StartMedium<R> {
         let mut window = Window::new(medium, whole);
         table.header.update_from(&mut window, SECTOR).map_err(|e| failed(&e))?;
         table[3].ending_lba = data.end() - 1;
+        // Every stick is told from all others of its image: two in one machine must not be taken for one another.
+        table.header.disk_guid = new_guid(entropy);
+        for n in 1..=3 {
+            table[n].unique_partition_guid = new_guid(entropy);
+        }
         table.write_into(&mut window).map_err(|e| failed(&e))?;
         window.finish().map_err(|e| failed(&e))?;
         // The protective entry of the first sector covers the stick; the loader's code before it stays (UEFI 2.10, 5.2.3).
@@ -163,15 +176,17 @@ impl<R: Read + Seek> StartMedium<R> {
         })?;
         let mut window = Window::new(medium, medium_whole(table));
         let back = GPT::read_from(&mut window, SECTOR).map_err(|e| failed(&e))?;
-        let same = |n: u32| back[n].starting_lba == table[n].starting_lba && back[n].ending_lba == table[n].ending_lba;
-        if !(1..=3).all(same) {
+        if back.header.disk_guid != table.header.disk_guid || !(1..=3).all(|n| back[n] == table[n]) {
             return Err(StartMediumError::Differs(1));
         }
         Ok(digest.finalize().iter().map(|b| format!("{b:02x}")).collect())
     }
 
     /// Every chunk of the image before its data partition: its first sector, its bytes, and how far it is.
-    fn each_chunk(&mut self, take: &mut dyn FnMut(u64, &[u8], f64) -> Result<(), StartMediumError>) -> Result<(), StartMediumError> {
+    fn each_chunk(
+        &mut self,
+        take: &mut dyn FnMut(u64, &[u8], f64) -> Result<(), StartMediumError>,
+    ) -> Result<(), StartMediumError> {
         let mut buffer = AlignedBuffer::new(CHUNK);
         self.image.seek(SeekFrom::Start(0)).map_err(StartMediumError::Image)?;
         let mut at = 0;
@@ -186,6 +201,15 @@ impl<R: Read + Seek> StartMedium<R> {
     }
 }
 
+/// Version 4, variant 1 (RFC 9562), as stored.
+pub(crate) fn new_guid(entropy: &mut dyn Entropy) -> [u8; 16] {
+    let mut bytes = [0; 16];
+    entropy.fill(&mut bytes);
+    bytes[7] = bytes[7] & 0x0f | 0x40;
+    bytes[8] = bytes[8] & 0x3f | 0x80;
+    bytes
+}
+
 /// All sectors that a table covers.
 fn medium_whole(table: &GPT) -> Sectors {
     Sectors::new(0, table.header.backup_lba + 1)
@@ -195,7 +219,7 @@ fn medium_whole(table: &GPT) -> Sectors {
 mod tests {
     use super::*;
     use crate::media::MediaClass;
-    use crate::testing::Memory;
+    use crate::testing::{Dice, Fixed, Memory};
     use gptman::GPTPartitionEntry;
     use std::io::{Cursor, Write};
 
@@ -225,11 +249,13 @@ mod tests {
         let mut start = StartMedium::of(image(DATA)).unwrap();
         let sectors = (100 << 20) / SECTOR;
         let mut stick = Memory::new(MediaClass::RemovableFlash, sectors);
-        let laid = start.lay(&mut stick, &mut |_| {}).unwrap();
+        let laid = start.lay(&mut stick, &mut Dice(7), &mut |_| {}).unwrap();
         assert_eq!((laid.sectors, laid.data.first.0), (6144, 6144));
         assert!(laid.data.end() <= sectors - 34 && laid.data.count > sectors - 6144 - 3 * GRID, "{:?}", laid.data);
         let table = GPT::find_from(&mut Window::new(&mut stick, Sectors::new(0, sectors))).unwrap();
         assert_eq!((table[3].partition_name.as_str(), table.header.backup_lba), (DATA, sectors - 1));
+        let of_image = GPT::find_from(&mut image(DATA)).unwrap();
+        assert!((1..=3).all(|n| table[n].unique_partition_guid != of_image[n].unique_partition_guid), "each stick is another");
         // It is one of ours again, and goes onto the next stick.
         let bytes = stick.bytes.clone();
         assert!(StartMedium::of(Cursor::new(bytes)).is_ok());
@@ -244,7 +270,7 @@ mod tests {
         assert!(StartMedium::of(Cursor::new(cut)).is_err());
         let mut start = StartMedium::of(image(DATA)).unwrap();
         let mut small = Memory::new(MediaClass::RemovableFlash, (20 << 20) / SECTOR);
-        assert!(matches!(start.lay(&mut small, &mut |_| {}), Err(StartMediumError::TooSmall { .. })));
+        assert!(matches!(start.lay(&mut small, &mut Fixed(7), &mut |_| {}), Err(StartMediumError::TooSmall { .. })));
         assert!(small.writes.iter().all(|n| *n == 0), "nothing was written");
         let mut other = Memory::new(MediaClass::RemovableFlash, 25_600);
         other.drive.geometry.logical = 4096;
@@ -256,6 +282,6 @@ mod tests {
         let mut start = StartMedium::of(image(DATA)).unwrap();
         let mut stick = Memory::new(MediaClass::RemovableFlash, (100 << 20) / SECTOR);
         stick.drops_writes_to.push(5000);
-        assert!(matches!(start.lay(&mut stick, &mut |_| {}), Err(StartMediumError::Differs(5000))));
+        assert!(matches!(start.lay(&mut stick, &mut Dice(7), &mut |_| {}), Err(StartMediumError::Differs(5000))));
     }
 }

@@ -61,6 +61,22 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         keys: vec![],
         outbox: None,
         machine: None,
+        says: too_little_memory(&std::fs::read_to_string("/proc/meminfo").unwrap_or_default()),
+    })
+}
+
+/// What random passes over all simulated drives may take, in kibibytes.
+const MOST_KIB: u64 = 6 << 20;
+
+/// What is to be said where simulated drives full of random bytes would not find room, by the kernel's `/proc/meminfo`.
+fn too_little_memory(meminfo: &str) -> Option<String> {
+    let line = meminfo.lines().find_map(|l| l.strip_prefix("MemAvailable:"))?;
+    let kib: u64 = line.split_whitespace().next()?.parse().ok()?;
+    (kib < MOST_KIB).then(|| {
+        format!(
+            "This machine has {} of memory left: random passes over the larger simulated drives may not find room. Passes of one byte do.",
+            jurex_core::units::si_size(kib * 1024)
+        )
     })
 }
 
@@ -200,5 +216,17 @@ fn label_of(drive: &Drive) -> String {
         Label::SerialEnding { ending, .. } => ending,
         Label::SectorCount(sectors) => sectors.to_string(),
         Label::Place(place) => place,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn little_memory_is_told_and_enough_is_not() {
+        let told = |kib: u64| too_little_memory(&format!("MemTotal: 99 kB\nMemAvailable:   {kib} kB\n"));
+        assert!(told(1_000_000).unwrap().contains("1.02 GB"), "{:?}", told(1_000_000));
+        assert_eq!((told(8 << 20), too_little_memory("")), (None, None));
     }
 }

@@ -33,9 +33,9 @@ use crate::signing::Seal;
 use jurex_report::House;
 use jurex_sign::KeyStore;
 pub(crate) use look::{own_erases, region_line};
+use std::process::ExitCode;
 pub(crate) use stop::StopOnSignal;
 pub(crate) use unattended::{Entry, Round, Stand};
-use std::process::ExitCode;
 
 /// Carries out one command.
 pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
@@ -90,6 +90,7 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
         keys: KeyStore::new(&places.keys()).known()?,
         outbox,
         machine,
+        says: None,
     })
 }
 

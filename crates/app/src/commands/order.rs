@@ -118,7 +118,9 @@ pub(super) fn check_listed(asked: &OrderArgs, catalogue: &Catalogue) -> Result<(
     let passes = [&asked.passes, &asked.then].into_iter().flatten().map(|p| parse(p).map(drop)).collect::<Result<(), _>>();
     method.map(drop).and(passes).map_err(|e| e.to_string())?;
     match own_way(asked).map_err(|e| e.to_string())? {
-        Some(way @ Technique::TcgRevert) => Err(format!("{} needs the PSID from the label, which a list does not hold", way.name())),
+        Some(way @ Technique::TcgRevert) => {
+            Err(format!("{} needs the PSID from the label, which a list does not hold", way.name()))
+        }
         Some(way @ Technique::TcgKeyChange) => Err(format!("{} needs a password, which a list does not hold", way.name())),
         _ => Ok(()),
     }

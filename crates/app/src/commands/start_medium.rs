@@ -4,6 +4,7 @@ use super::bar::bar;
 use super::say;
 use crate::bench;
 use crate::cli::StartMediumArgs;
+use crate::clock::SystemEntropy;
 use crate::config::Config;
 use crate::exit::Failure;
 use crate::places::Places;
@@ -37,7 +38,9 @@ pub(crate) fn run(asked: &StartMediumArgs) -> Result<ExitCode, Failure> {
     let permit = Permit::by_label(&cleared, &asked.label_check)?;
     let now = seen.still_free(cleared.label(), scope.into())?;
     let mut drive = now.open()?;
-    let gone = |e: jurex_core::medium::MediumError| Failure::Stopped(format!("{called} went away ({}). Nothing was written", e.cause.os()));
+    let gone = |e: jurex_core::medium::MediumError| {
+        Failure::Stopped(format!("{called} went away ({}). Nothing was written", e.cause.os()))
+    };
     let found = drive.medium().identify().map_err(gone)?;
     if !permit.is_of(&found) {
         return Err(Failure::Refused(format!("{called} is another drive now ({}). Nothing was written", found.called())));
@@ -45,7 +48,9 @@ pub(crate) fn run(asked: &StartMediumArgs) -> Result<ExitCode, Failure> {
     let progress = bar("{wide_bar} {msg}", !asked.quiet);
     progress.set_length(1000);
     let half = |why: String| Failure::Less(format!("{called} is no start medium, and may be half written: {why}"));
-    let laid = start.lay(drive.medium(), &mut |share| progress.set_position((share * 1000.0) as u64)).map_err(|e| half(e.to_string()))?;
+    let laid = start
+        .lay(drive.medium(), &mut SystemEntropy, &mut |share| progress.set_position((share * 1000.0) as u64))
+        .map_err(|e| half(e.to_string()))?;
     progress.finish_and_clear();
     let made_by = volumes::make_one(&volume, laid.data, &mut drive, seen.drive.simulated).map_err(half)?;
     if let bench::OpenDrive::Machine(medium) = &drive {

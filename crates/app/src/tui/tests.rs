@@ -351,6 +351,7 @@ impl World {
 }
 
 mod ledger;
+mod machine;
 mod release;
 
 fn sim() -> jurex_sim::Bench {

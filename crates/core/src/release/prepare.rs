@@ -10,6 +10,7 @@ use crate::plan::ArmError;
 use crate::ranges::RangeSet;
 use crate::record::Record;
 use crate::rules::Outcome;
+use crate::start_medium::new_guid;
 use crate::units::{Sectors, counted, si_size, size};
 use gptman::{GPT, GPTPartitionEntry};
 use mbrman::{BOOT_INACTIVE, CHS, MBRHeader, MBRPartitionEntry};
@@ -341,14 +342,7 @@ impl Layout {
     pub fn write_table(&self, medium: &mut dyn Medium, entropy: &mut dyn Entropy) -> io::Result<()> {
         let geometry = medium.geometry();
         clear(medium, &ends_of(geometry))?;
-        let mut guid = || {
-            let mut bytes = [0; 16];
-            entropy.fill(&mut bytes);
-            // Version 4, variant 1 (RFC 9562), as stored.
-            bytes[7] = bytes[7] & 0x0f | 0x40;
-            bytes[8] = bytes[8] & 0x3f | 0x80;
-            bytes
-        };
+        let mut guid = || new_guid(entropy);
         let mut window = Window::new(medium, geometry.whole());
         match self.table {
             Table::Gpt => {

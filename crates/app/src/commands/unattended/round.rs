@@ -92,7 +92,8 @@ impl Entry {
                 let claim = record.claim();
                 let less = exit::of_record(record) != ExitCode::SUCCESS;
                 let why: Vec<&str> = claim.reasons().iter().take(1).map(|r| r.sentence.as_str()).collect();
-                let why = if less { format!(": {} {}", record.evidence().ended.sentence(), why.join(" ")) } else { String::new() };
+                let why =
+                    if less { format!(": {} {}", record.evidence().ended.sentence(), why.join(" ")) } else { String::new() };
                 let trouble = trouble.as_ref().map(|t| format!("; {t}")).unwrap_or_default();
                 format!("{} ({}){why}{trouble}", claim.outcome(), record.job)
             }
@@ -243,7 +244,8 @@ impl Round {
             let serial = seen.drive.unit.serial.as_deref()?;
             self.entries.iter().position(|e| same_serial(&e.listed.line.serial, serial))
         };
-        let places: Vec<(Seen, Option<usize>)> = drives.into_iter().map(|seen| (listed(&seen), seen)).map(|(at, s)| (s, at)).collect();
+        let places: Vec<(Seen, Option<usize>)> =
+            drives.into_iter().map(|seen| (listed(&seen), seen)).map(|(at, s)| (s, at)).collect();
         self.unlisted = places.iter().filter(|(_, at)| at.is_none()).map(|(seen, _)| seen.drive.called()).collect();
         for (seen, at) in places {
             let Some(at) = at else { continue };
@@ -480,7 +482,8 @@ mod tests {
         let refused = round(home.path(), &bench, &wrong_size).unwrap();
         let Stand::Refused(why) = &refused.entries()[0].stand else { panic!("{:?}", refused.entries()[0]) };
         assert!(why.contains("says 4096 sectors") && why.contains("Nothing was written"), "{why}");
-        let mistake = format!("serial,plan,approved by\n{CARD},--method zeros,Tomasz Averill\n{STICK},--method nothing-like-it --x,\n");
+        let mistake =
+            format!("serial,plan,approved by\n{CARD},--method zeros,Tomasz Averill\n{STICK},--method nothing-like-it --x,\n");
         let Err(said) = round(home.path(), &bench, &mistake) else { panic!("a list with a mistake is carried out") };
         assert!(said.to_string().contains("line 3"), "{said}");
         let unknown = format!("serial,plan,approved by\n{CARD},--method nothing-like-it,Tomasz Averill\n");

@@ -88,6 +88,8 @@ pub(crate) struct Setup {
     pub(crate) outbox: Option<Outbox>,
     /// The machine, where a start medium has started it.
     pub(crate) machine: Option<Machine>,
+    /// What is to be said at the start.
+    pub(crate) says: Option<String>,
 }
 
 /// The longest time without a new picture.
@@ -185,7 +187,7 @@ impl Runtime {
             let failed = |e| Failure::Use(format!("cannot watch for signals: {e}"));
             signal_hook::flag::register(signal, flag.clone()).map_err(failed)?;
         }
-        app.state.machine = setup.machine;
+        (app.state.machine, app.state.notice) = (setup.machine, setup.says);
         app.state.has_records = setup.ledger.exists();
         if app.state.machine.is_some() {
             app.state.to_do.push(Command::Notes);

@@ -88,7 +88,8 @@ impl View {
 
     /// Takes a key; gives whether the screen is left.
     fn key(&mut self, key: KeyEvent, stop: &StopOnSignal) -> bool {
-        let stops = key.code == KeyCode::Char('x') || (key.code == KeyCode::Char('c') && key.modifiers.contains(KeyModifiers::CONTROL));
+        let stops =
+            key.code == KeyCode::Char('x') || (key.code == KeyCode::Char('c') && key.modifiers.contains(KeyModifiers::CONTROL));
         match key.code {
             _ if self.over_since.is_some() => return true,
             KeyCode::Char('s') if self.asks_to_stop => stop.ask(),
@@ -109,7 +110,9 @@ impl View {
         let said = match (self.over_since, left) {
             (Some(_), Some(left)) => format!(" The machine goes off in {} s: any key keeps it on.", left.as_secs() + 1),
             (Some(_), None) => " It is over. Any key leaves this screen.".into(),
-            (None, _) if self.asks_to_stop => " Stop every job? A stopped drive is Not sanitized. s stops them, any other key lets them go on.".into(),
+            (None, _) if self.asks_to_stop => {
+                " Stop every job? A stopped drive is Not sanitized. s stops them, any other key lets them go on.".into()
+            }
             (None, _) => format!(" Only the listed drives are erased; {} left alone.   x stop", round.unlisted().len()),
         };
         Line::styled(said, self.theme.style(Role::Strong)).render(bottom, buffer);

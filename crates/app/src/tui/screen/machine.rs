@@ -88,15 +88,7 @@ impl MachinePage {
 
     fn items(state: &State) -> Vec<Item> {
         let carry = state.volumes.iter().cloned().map(Item::Carry);
-        let rest = [
-            Item::Keyboard,
-            Item::Zone,
-            Item::Clock,
-            Item::Sleep,
-            Item::SwitchOffAfter,
-            Item::Restart,
-            Item::SwitchOff,
-        ];
+        let rest = [Item::Keyboard, Item::Zone, Item::Clock, Item::Sleep, Item::SwitchOffAfter, Item::Restart, Item::SwitchOff];
         carry.chain(rest).collect()
     }
 
@@ -133,7 +125,8 @@ impl MachinePage {
         let style = |role| state.theme.style(role);
         column.question("What is this machine, and what should it do?");
         let Some(machine) = &state.machine else {
-            return column.sentence("Jurex was not started from a medium here: the system that runs it does these things.", Role::Text);
+            return column
+                .sentence("Jurex was not started from a medium here: the system that runs it does these things.", Role::Text);
         };
         column.fact("started from", &machine.started_from());
         let role = if machine.keeps() { Role::Text } else { Role::Fault };
@@ -155,7 +148,10 @@ impl MachinePage {
             column.line(Line::from_iter([mark, Span::styled(item.label(state), style(role))]));
         }
         if state.volumes.is_empty() {
-            column.sentence("  (No stick is here that records could be carried to: put one in, and open this page again.)", Role::Faint);
+            column.sentence(
+                "  (No stick is here that records could be carried to: put one in, and open this page again.)",
+                Role::Faint,
+            );
         }
         column.gap();
         column.sentence(self.chosen(state).about(state), Role::Text);

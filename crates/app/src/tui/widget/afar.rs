@@ -70,7 +70,8 @@ pub(crate) fn draw(word: Word, sentence: &str, drives: &[DriveLine], theme: Them
     let rows = (drives.len() as u16 + 1).min(area.height / 3);
     let [large, said, lines] =
         Layout::vertical([Constraint::Min(0), Constraint::Length(2), Constraint::Length(rows)]).areas(area);
-    let inset = Rect { x: large.x + 2, width: large.width.saturating_sub(4), y: large.y + 1, height: large.height.saturating_sub(2) };
+    let inset =
+        Rect { x: large.x + 2, width: large.width.saturating_sub(4), y: large.y + 1, height: large.height.saturating_sub(2) };
     big::draw(&word.text(), theme.style(word.role()), inset, buffer);
     words(shorten(sentence, usize::from(said.width)), theme.style(Role::Strong)).centered().render(said, buffer);
     for (row, drive) in lines.rows().zip(drives) {

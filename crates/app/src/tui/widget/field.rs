@@ -113,8 +113,8 @@ impl Field {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::tui::theme::Depth;
     use crate::config::ThemeName;
+    use crate::tui::theme::Depth;
     use ratatui::crossterm::event::KeyModifiers;
 
     fn shown(field: &Field, room: usize) -> String {

@@ -69,7 +69,9 @@ impl Screen for SettingsPage {
         match heard {
             Heard::SettingSaved => (self.input, self.problem) = (None, None),
             Heard::SettingNotSaved(why) => self.problem = Some(format!("Not saved: {why}.")),
-            Heard::MethodsSaved | Heard::Policy(_) | Heard::Jobs(..) | Heard::Story(_) | Heard::Where(..) | Heard::Machine(_) => return false,
+            Heard::MethodsSaved | Heard::Policy(_) | Heard::Jobs(..) | Heard::Story(_) | Heard::Where(..) | Heard::Machine(_) => {
+                return false;
+            }
         }
         true
     }
