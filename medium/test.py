@@ -383,6 +383,10 @@ def settings(image, folder):
 
 def network(image, folder):
     """A start from the network by BIOS (iPXE, TFTP); no data partition; a folder by SMB where one can be served."""
+    if shutil.which("smbd"):
+        with_folder(image, folder)
+    else:
+        print("    NOT RUN: a folder by SMB needs the package samba")
     tftp = os.environ.get("JUREX_NETWORK")
     if not tftp:
         print("    NOT RUN: name the folder of `medium build --network` in JUREX_NETWORK")
@@ -392,6 +396,28 @@ def network(image, folder):
         vm.wait_for("press Enter", 300)
         time.sleep(6)
         vm.picture(os.path.join(folder, "network.png"))
+
+
+def with_folder(image, folder):
+    """Records go to a folder by SMB, as network.conf on the data partition says."""
+    share = os.path.join(folder, "share")
+    os.makedirs(share)
+    os.chmod(share, 0o777)
+    os.chmod(folder, 0o755)
+    stick = Stick(image, folder)
+    stick.put("network.conf", "net=dhcp\ndata=smb://10.0.2.4/qemu\n")
+    disk = marked(os.path.join(folder, "disk"), 8, "FM0500T3XW8D")
+    extra = ["-netdev", f"user,id=net,smb={share}", "-device", "virtio-net-pci,netdev=net"]
+    with VM(stick.file, drives=[drive("sata", disk, "FM0500T3XW8D")], folder=folder, extra=extra) as vm:
+        into_shell(vm)
+        _, facts = vm.command("cat /run/jurex-medium.toml")
+        check('data = "//10.0.2.4/qemu"' in facts, facts)
+        _, told = vm.command("jurex drives --json")
+        path = next(d["path"] for d in json.loads(told[told.index("["):]) if d["serial"] == "FM0500T3XW8D")
+        code, said = vm.command(f"JUREX_HOME=/data/jurex jurex erase {path} --passes 00 --label-check T3XW8D --out /data/jurex/certificates --quiet", 200)
+        check(code == 0, said)
+        vm.command("sync; umount /data", 30)
+    believed(os.path.join(share, "jurex"), 1)
 
 
 TESTS = [unattended, written, bios_disc, uefi_stick, uefi_disc, secure_stick, power_cut, in_memory, bad_starts, sleeps, settings, network]

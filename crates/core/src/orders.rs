@@ -216,7 +216,7 @@ impl Reading<'_> {
         let signs = serial.chars().count();
         if !(FEWEST_SIGNS..=80).contains(&signs) || serial.chars().any(char::is_control) {
             wrong(format!("its serial must have {FEWEST_SIGNS} to 80 signs"));
-        } else if serial.chars().all(|c| Some(c) == serial.chars().next()) {
+        } else if serial.chars().all(|c| serial.starts_with(c)) {
             wrong(format!("{} is no drive's own serial: adapters give it to all", printable(serial.as_bytes())));
         }
         if plan.is_empty() {

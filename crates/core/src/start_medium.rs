@@ -50,6 +50,9 @@ pub enum StartMediumError {
     Differs(u64),
 }
 
+/// What is done with a chunk: its first sector, its bytes, and how far the image is.
+type TakesChunk<'t> = dyn FnMut(u64, &[u8], f64) -> Result<(), StartMediumError> + 't;
+
 /// An image of a start medium.
 pub struct StartMedium<R> {
     image: R,
@@ -183,10 +186,7 @@ impl<R: Read + Seek> StartMedium<R> {
     }
 
     /// Every chunk of the image before its data partition: its first sector, its bytes, and how far it is.
-    fn each_chunk(
-        &mut self,
-        take: &mut dyn FnMut(u64, &[u8], f64) -> Result<(), StartMediumError>,
-    ) -> Result<(), StartMediumError> {
+    fn each_chunk(&mut self, take: &mut TakesChunk<'_>) -> Result<(), StartMediumError> {
         let mut buffer = AlignedBuffer::new(CHUNK);
         self.image.seek(SeekFrom::Start(0)).map_err(StartMediumError::Image)?;
         let mut at = 0;
@@ -274,7 +274,7 @@ mod tests {
         assert!(small.writes.iter().all(|n| *n == 0), "nothing was written");
         let mut other = Memory::new(MediaClass::RemovableFlash, 25_600);
         other.drive.geometry.logical = 4096;
-        assert!(matches!(start.lay(&mut other, &mut |_| {}), Err(StartMediumError::Sectors(4096))));
+        assert!(matches!(start.lay(&mut other, &mut Fixed(7), &mut |_| {}), Err(StartMediumError::Sectors(4096))));
     }
 
     #[test]

@@ -115,7 +115,7 @@ pub(super) fn order(
 /// person can give.
 pub(super) fn check_listed(asked: &OrderArgs, catalogue: &Catalogue) -> Result<(), String> {
     let method = asked.method.as_deref().map(|name| find(catalogue, name)).transpose();
-    let passes = [&asked.passes, &asked.then].into_iter().flatten().map(|p| parse(p).map(drop)).collect::<Result<(), _>>();
+    let passes = [&asked.passes, &asked.then].into_iter().flatten().try_for_each(|p| parse(p).map(drop));
     method.map(drop).and(passes).map_err(|e| e.to_string())?;
     match own_way(asked).map_err(|e| e.to_string())? {
         Some(way @ Technique::TcgRevert) => {

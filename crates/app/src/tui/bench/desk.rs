@@ -12,7 +12,13 @@ use ratatui::widgets::Widget;
 
 pub(super) fn draw(state: &State, area: Rect, buffer: &mut Buffer) {
     let Some(lane) = state.lane() else {
-        let said = if state.loading { "Looking for drives …" } else { "No drive was found. Attach one and start Jurex again." };
+        let said = match (state.loading, &state.machine) {
+            (true, _) => "Looking for drives …",
+            (false, None) => "No drive was found. Attach one: it comes by itself.",
+            (false, Some(_)) => {
+                "No drive was found. Attach one: it comes by itself. F8 tells whether a controller has no driver here."
+            }
+        };
         words(said, state.theme.style(Role::Faint)).render(area, buffer);
         return;
     };

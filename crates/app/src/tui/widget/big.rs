@@ -17,7 +17,7 @@ fn scale(lines: &[&str], area: Rect) -> u16 {
 }
 
 /// The words on one line or, where that makes them larger, on a line each.
-fn broken<'w>(words: &'w str, area: Rect) -> (Vec<&'w str>, u16) {
+fn broken(words: &str, area: Rect) -> (Vec<&str>, u16) {
     let (one, each) = (vec![words], words.split(' ').collect::<Vec<_>>());
     let (of_one, of_each) = (scale(&one, area), scale(&each, area));
     if of_each > of_one { (each, of_each) } else { (one, of_one) }

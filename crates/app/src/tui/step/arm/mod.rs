@@ -30,6 +30,12 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
     }
 }
 
+/// Where the keyboard has a layout of its own: a scanner that is set to another one types other letters.
+fn scanner(state: &State) -> &'static str {
+    let other = state.machine.is_some() && state.config.keyboard.as_deref().is_some_and(|k| k != "us");
+    if other { " If a scanner typed it: it must be set to the layout of the keyboard (F8)." } else { "" }
+}
+
 /// Checks the label. If it is right, the drive is opened for this process alone, and the countdown begins once it is.
 fn check_label(state: &mut State) -> Vec<Command> {
     let (Some(id), Some(lane)) = (state.selected, state.lane()) else { return vec![] };
@@ -51,7 +57,7 @@ fn check_label(state: &mut State) -> Vec<Command> {
     let problem = match &checked {
         Ok(_) => None,
         Err(e @ ArmError::WrongLabel { .. }) => {
-            Some(format!("{}. Nothing was written.{}", capital(&e.to_string()), whose(state, &typed)))
+            Some(format!("{}. Nothing was written.{}{}", capital(&e.to_string()), whose(state, &typed), scanner(state)))
         }
         Err(e) => Some(format!("{}. Nothing was written.", capital(&e.to_string()))),
     };

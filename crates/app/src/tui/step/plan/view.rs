@@ -172,7 +172,7 @@ fn one_way(state: &State, lane: &Lane, way: &Way, foreseen: &Foreseen, column: &
     }
     column.gap();
     if let Availability::Blocked { reason, remedy } = &way.availability {
-        blocked(lane, reason, remedy, column);
+        blocked(state, lane, reason, remedy, column);
     } else {
         column.sentence(&way.availability.sentence(), Role::Strong);
     }
@@ -251,7 +251,7 @@ fn first_of_all(plan: &Plan, column: &mut Column<'_>) {
 }
 
 /// What stands in the way, and the steps to take it away.
-fn blocked(lane: &Lane, reason: &str, remedy: &str, column: &mut Column<'_>) {
+fn blocked(state: &State, lane: &Lane, reason: &str, remedy: &str, column: &mut Column<'_>) {
     column.sentence(&format!("⊘ {reason}."), Role::Strong);
     if !remedy.contains("ten seconds") {
         return column.sentence(&format!("{}.", capital(remedy)), Role::Text);
@@ -261,6 +261,9 @@ fn blocked(lane: &Lane, reason: &str, remedy: &str, column: &mut Column<'_>) {
     column.sentence(&format!("1  Take the drive's power away{how}. The machine stays on; Jurex waits."), Role::Text);
     column.sentence("2  Wait ten seconds: its lane says that it is gone.", Role::Text);
     column.sentence("3  Give the power back. Jurex sees the same drive come, and asks it anew whether it is frozen.", Role::Text);
+    if state.machine.is_some() && !lane.seen.drive.simulated {
+        column.sentence("Or let the machine sleep and wake (F8): some firmware leaves drives alone after that.", Role::Text);
+    }
 }
 
 /// Wear in few columns, in writes of the whole drive.
