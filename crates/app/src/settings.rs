@@ -141,7 +141,9 @@ impl Setting {
             Setting::HardwareClock => {
                 "Started from a medium: whether the machine's clock shows utc or local time; Enter turns it."
             }
-            Setting::AfterList => "Started from a medium: stay, or power-off, when an unattended list is done; Enter turns it.",
+            Setting::AfterList => {
+                "Started from a medium: stay, or power-off, when every line of an unattended list is done; Enter turns it."
+            }
         }
     }
 

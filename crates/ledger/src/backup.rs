@@ -32,8 +32,10 @@ impl Ledger {
         };
         wipe().map_err(|e| sql(&copy, e))?;
         std::fs::File::open(&copy).and_then(|f| f.sync_all()).map_err(failed)?;
-        // A hard link is never made over a file that is there.
-        std::fs::hard_link(&copy, to).map_err(failed)?;
+        // Never over a file that is there; sticks have file systems without hard links.
+        tempfile::TempPath::try_from_path(&copy)
+            .and_then(|copy| copy.persist_noclobber(to).map_err(|e| e.error))
+            .map_err(failed)?;
         std::fs::File::open(folder).and_then(|f| f.sync_all()).map_err(failed)
     }
 
@@ -65,7 +67,8 @@ impl Ledger {
             said += &format!(" The ledger in its place had {} entries.", head.size);
             let name = format!("ledger-replaced-{}.sqlite3", when.strftime("%Y%m%dT%H%M%SZ"));
             let aside = folder.join(name);
-            std::fs::hard_link(path, &aside).map_err(|e| failed(&aside, e))?;
+            let copied = |_| std::fs::copy(path, &aside).and_then(|_| std::fs::File::open(&aside)?.sync_all());
+            std::fs::hard_link(path, &aside).or_else(copied).map_err(|e| failed(&aside, e))?;
             replaced = Some((aside, head));
         }
         {

@@ -64,7 +64,8 @@ pub(crate) fn run(asked: &Unattended, theme: Option<crate::config::ThemeName>) -
     }
     round.news().iter().for_each(|line| say(line));
     say(&round.sentence());
-    machine.iter().for_each(switch_off);
+    // Where something is left to be seen, the machine stays on.
+    machine.iter().filter(|_| round.is_done()).for_each(switch_off);
     Ok(round.code())
 }
 

@@ -53,8 +53,8 @@ pub(crate) enum Stand {
     Working { doing: String, share: f64, left: Option<Duration> },
     /// Its job has ended.
     Ended { record: Box<Record>, trouble: Option<String> },
-    /// It was erased by this very list before.
-    Before(JobId, Outcome),
+    /// It was erased by this very list before; whether that came to the end that was wanted.
+    Before { job: JobId, outcome: Outcome, as_wanted: bool },
     /// Nothing was done, or the job could not be brought to its record: why.
     Refused(String),
 }
@@ -75,7 +75,7 @@ impl Entry {
     pub(crate) fn is_done(&self) -> bool {
         match &self.stand {
             Stand::Ended { record, trouble } => exit::of_record(record) == ExitCode::SUCCESS && trouble.is_none(),
-            Stand::Before(_, outcome) => *outcome > Outcome::NotSanitized,
+            Stand::Before { as_wanted, .. } => *as_wanted,
             Stand::NotSeen | Stand::Working { .. } | Stand::Refused(_) => false,
         }
     }
@@ -97,7 +97,7 @@ impl Entry {
                 let trouble = trouble.as_ref().map(|t| format!("; {t}")).unwrap_or_default();
                 format!("{} ({}){why}{trouble}", claim.outcome(), record.job)
             }
-            Stand::Before(job, outcome) => format!("{outcome} before, by this list ({job})"),
+            Stand::Before { job, outcome, .. } => format!("{outcome} before, by this list ({job})"),
             Stand::Refused(why) => format!("left alone: {why}"),
         }
     }
@@ -137,7 +137,7 @@ impl Round {
         let ledger = Ledger::open(&work.ledger)?;
         let mut entries = vec![];
         for one in listed {
-            let stand = before(&ledger, &one)?.map_or(Stand::NotSeen, |(job, outcome)| Stand::Before(job, outcome));
+            let stand = before(&ledger, &one)?.unwrap_or(Stand::NotSeen);
             entries.push(Entry { listed: Arc::new(one), drive: None, stand, told: false });
         }
         let (sender, receiver) = unbounded();
@@ -206,7 +206,7 @@ impl Round {
             let ended = match entry.stand {
                 Stand::Working { .. } => false,
                 Stand::NotSeen => over,
-                Stand::Ended { .. } | Stand::Before(..) | Stand::Refused(_) => true,
+                Stand::Ended { .. } | Stand::Before { .. } | Stand::Refused(_) => true,
             };
             if ended && !entry.told {
                 entry.told = true;
@@ -292,7 +292,7 @@ impl Round {
 
 /// The job that this very list had done on the drive of a line already. It is not done again: a list that stays where it is must not
 /// erase what was put on the drive since.
-fn before(ledger: &Ledger, listed: &Listed) -> Result<Option<(JobId, Outcome)>, Failure> {
+fn before(ledger: &Ledger, listed: &Listed) -> Result<Option<Stand>, Failure> {
     let known = ledger.known(&listed.line.serial)?;
     let by_this = |record: &Record| {
         let sessions = &record.evidence().sessions;
@@ -301,7 +301,11 @@ fn before(ledger: &Ledger, listed: &Listed) -> Result<Option<(JobId, Outcome)>, 
     let cut_short: Vec<JobId> = ledger.unfinished()?.into_iter().map(|u| u.job).collect();
     let jobs = known.iter().flat_map(|k| &k.jobs).rev();
     let mut records = jobs.filter_map(|line| line.standing.record()).filter(|r| by_this(r) && !cut_short.contains(&r.job));
-    Ok(records.next().map(|r| (r.job.clone(), r.claim().outcome())))
+    let stand = |r: &Record| {
+        let as_wanted = exit::of_record(r) == ExitCode::SUCCESS;
+        Stand::Before { job: r.job.clone(), outcome: r.claim().outcome(), as_wanted }
+    };
+    Ok(records.next().map(stand))
 }
 
 type Tell<'t> = dyn Fn(String, f64, Option<Duration>) + 't;
@@ -469,7 +473,7 @@ mod tests {
         let drive = bench.bays().iter().find(|b| b.drive.drive().unit.serial.as_deref() == Some(CARD)).unwrap();
         jurex_core::medium::Medium::write(&mut drive.drive.open().unwrap(), Lba(0), &[0x17; 512]).unwrap();
         let second = round(home.path(), &bench, &list).unwrap();
-        assert!(matches!(second.entries()[0].stand, Stand::Before(..)), "{:?}", second.entries()[0]);
+        assert!(matches!(second.entries()[0].stand, Stand::Before { as_wanted: true, .. }), "{:?}", second.entries()[0]);
         assert_eq!(bytes(&bench, CARD)[0], 0x17);
     }
 

@@ -62,9 +62,11 @@ impl View {
     /// One picture, and the keys since the last one. Gives how it ends, if it does.
     fn turn(&mut self, round: &Round, stop: &StopOnSignal, how: &Watch, screen: &mut Screen) -> std::io::Result<Option<bool>> {
         screen.take_palette(self.theme)?;
-        let left = self.over_since.filter(|_| how.switches_off).map(|since| OFF_AFTER.saturating_sub(since.elapsed()));
+        // Where something is left to be seen, the machine stays on and calls.
+        let goes_off = how.switches_off && round.is_done();
+        let left = self.over_since.filter(|_| goes_off).map(|since| OFF_AFTER.saturating_sub(since.elapsed()));
         if left.is_some_and(|left| left.is_zero()) || (stop.is_asked() && self.over_since.is_some()) {
-            return Ok(Some(how.switches_off && !stop.is_asked()));
+            return Ok(Some(goes_off && !stop.is_asked()));
         }
         screen.terminal.draw(|frame| self.draw(round, left, frame))?;
         if how.bell && self.theme.palette().is_some() {
@@ -122,7 +124,7 @@ impl View {
 /// The word for the round: DONE only when every line has come to the end that was wanted.
 fn word(round: &Round) -> Word {
     let entries = round.entries();
-    let looks = |e: &Entry| !e.is_done() && matches!(e.stand, Stand::Ended { .. } | Stand::Before(..) | Stand::Refused(_));
+    let looks = |e: &Entry| !e.is_done() && matches!(e.stand, Stand::Ended { .. } | Stand::Before { .. } | Stand::Refused(_));
     if entries.iter().any(looks) {
         return Word::LookHere;
     }
