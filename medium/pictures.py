@@ -21,7 +21,7 @@ def bench(image, folder, work):
         starts(vm, folder)
         vm.say("\x0e\r")
         vm.wait_for("press Enter", 240)
-        time.sleep(12)
+        time.sleep(25)
         # The second drive, planned as it is proposed, and armed by its label.
         vm.type("/K7Q41M\n")
         time.sleep(2)

@@ -148,9 +148,12 @@ def unattended(image, folder):
     before = digest(disks["QS1000E47J9P"])
     attached = [drive("sata", disks["FM0500T3XW8D"], "FM0500T3XW8D"), drive("nvme", disks["QA480R61YV5C"], "QA480R61YV5C")]
     attached.append(drive("usb", disks["QS1000E47J9P"], "QS1000E47J9P"))
-    with VM(stick.file, drives=attached, folder=folder) as vm:
+    sound = os.path.join(folder, "sound.wav")
+    with VM(stick.file, drives=attached, folder=folder, sound=sound) as vm:
         vm.wait_for("press Enter", 240)
         vm.wait_end(400)
+    with open(sound, "rb") as file:
+        check(len(set(file.read()[44:])) > 1, "the end of the list was not told by a sound")
     check(holds_only(disks["FM0500T3XW8D"], 0), "the SATA drive is not all zeros")
     check(holds_only(disks["QA480R61YV5C"], 0xA5), "the NVMe drive is not all a5")
     check(digest(disks["QS1000E47J9P"]) == before, "the drive that is not on the list was touched")
@@ -382,11 +385,20 @@ def settings(image, folder):
 
 
 def network(image, folder):
-    """A start from the network by BIOS (iPXE, TFTP); no data partition; a folder by SMB where one can be served."""
+    """Records in a folder by SMB and by NFS, and a start from the network by BIOS (iPXE, TFTP), where these can be served."""
     if shutil.which("smbd"):
-        with_folder(image, folder)
+        share = os.path.join(folder, "share")
+        os.makedirs(share)
+        os.chmod(share, 0o777)
+        os.chmod(folder, 0o755)
+        with_folder(image, folder, "smb://10.0.2.4/qemu", share, f",smb={share}")
     else:
         print("    NOT RUN: a folder by SMB needs the package samba")
+    served = os.environ.get("JUREX_NFS")  # the folder that this machine serves by NFS as /bench
+    if served:
+        with_folder(image, folder, "nfs:10.0.2.2:/bench", served, "")
+    else:
+        print("    NOT RUN: name a folder that is served by NFS as /bench in JUREX_NFS")
     tftp = os.environ.get("JUREX_NETWORK")
     if not tftp:
         print("    NOT RUN: name the folder of `medium build --network` in JUREX_NETWORK")
@@ -398,20 +410,16 @@ def network(image, folder):
         vm.picture(os.path.join(folder, "network.png"))
 
 
-def with_folder(image, folder):
-    """Records go to a folder by SMB, as network.conf on the data partition says."""
-    share = os.path.join(folder, "share")
-    os.makedirs(share)
-    os.chmod(share, 0o777)
-    os.chmod(folder, 0o755)
+def with_folder(image, folder, data, share, net):
+    """Records go to a folder over the network, as network.conf on the data partition says; this machine finds them in `share`."""
     stick = Stick(image, folder)
-    stick.put("network.conf", "net=dhcp\ndata=smb://10.0.2.4/qemu\n")
+    stick.put("network.conf", f"net=dhcp\ndata={data}\n")
     disk = marked(os.path.join(folder, "disk"), 8, "FM0500T3XW8D")
-    extra = ["-netdev", f"user,id=net,smb={share}", "-device", "virtio-net-pci,netdev=net"]
+    extra = ["-netdev", f"user,id=net{net}", "-device", "virtio-net-pci,netdev=net"]
     with VM(stick.file, drives=[drive("sata", disk, "FM0500T3XW8D")], folder=folder, extra=extra) as vm:
         into_shell(vm)
         _, facts = vm.command("cat /run/jurex-medium.toml")
-        check('data = "//10.0.2.4/qemu"' in facts, facts)
+        check(f'data = "{data.removeprefix("nfs:").removeprefix("smb:")}"' in facts, facts)
         _, told = vm.command("jurex drives --json")
         path = next(d["path"] for d in json.loads(told[told.index("["):]) if d["serial"] == "FM0500T3XW8D")
         code, said = vm.command(f"JUREX_HOME=/data/jurex jurex erase {path} --passes 00 --label-check T3XW8D --out /data/jurex/certificates --quiet", 200)

@@ -19,12 +19,16 @@ KEYS = {
 class VM:
     """Use as `with VM(...) as vm`. `drives` are lines for -drive/-device; see `drive`."""
 
-    def __init__(self, medium=None, how="stick", firmware="bios", drives=(), memory=1536, folder=None, extra=(), medium_format="raw"):
+    def __init__(self, medium=None, how="stick", firmware="bios", drives=(), memory=1536, folder=None, extra=(), sound=None):
         self.folder = folder or tempfile.mkdtemp(prefix="jurex-vm-")
         self.args = ["qemu-system-x86_64", "-accel", "tcg,thread=multi", "-smp", "2", "-m", str(memory), "-display", "none"]
         self.args += ["-vga", "std", "-no-reboot", "-rtc", "base=utc"]
         secure = firmware == "secure"
-        self.args += ["-M", "q35,smm=on" if secure else "q35"]
+        machine = "q35,smm=on" if secure else "q35"
+        if sound:  # what the machine's own speaker plays
+            self.args += ["-audiodev", f"wav,id=sound,path={sound}"]
+            machine += ",pcspk-audiodev=sound"
+        self.args += ["-M", machine]
         if firmware != "bios":
             code = f"{OVMF}/OVMF_CODE_4M.secboot.fd" if secure else f"{OVMF}/OVMF_CODE_4M.fd"
             variables = os.path.join(self.folder, "variables.fd")
@@ -40,7 +44,7 @@ class VM:
         self.args += ["-qmp", f"unix:{self.qmp_path},server=on,wait=off"]
         self.args += ["-chardev", f"socket,id=line,path={self.serial_path},server=on,wait=off", "-serial", "chardev:line"]
         if medium and how == "stick":
-            self.args += ["-drive", f"if=none,id=medium,format={medium_format},file={medium}"]
+            self.args += ["-drive", f"if=none,id=medium,format=raw,file={medium}"]
             self.args += ["-device", "usb-storage,drive=medium,bus=xhci.0,bootindex=0,serial=MEDIUM01,removable=on"]
         elif medium and how == "disc":
             self.args += ["-drive", f"if=none,id=medium,format=raw,media=cdrom,readonly=on,file={medium}"]

@@ -25,7 +25,7 @@ impl Word {
     fn text(self) -> String {
         match self {
             Word::Waits => "READY".into(),
-            Word::Works(percent) => format!("{percent} %"),
+            Word::Works(percent) => format!("{percent}%"),
             Word::Done => "DONE".into(),
             Word::LookHere => "LOOK HERE".into(),
         }
