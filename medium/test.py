@@ -321,7 +321,7 @@ def bad_starts(image, folder):
         _, facts = vm.command("cat /run/jurex-medium.toml")
         check("2 data partitions were found" in facts and 'data = ""' in facts, facts)
         _, told = vm.command("jurex drives --json")
-        verdicts = [d["verdict"] for d in json.loads(told[told.index("["):]) if d["serial"].startswith("SECOND")]
+        verdicts = [d["verdict"] for d in json.loads(told[told.index("["):]) if (d["serial"] or "").startswith("SECOND")]
         check(len(verdicts) == 2 and all("start medium" in json.dumps(v) for v in verdicts), f"other media are not guarded: {verdicts}")
         _, said = vm.command("date +%Y")
         check("1999" in said, said)
