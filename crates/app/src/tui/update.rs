@@ -195,7 +195,9 @@ impl State {
     fn lane_of(&self, seen: &Seen) -> Option<LaneId> {
         let drive = &seen.drive;
         // A drive whose hidden sectors were lifted comes back as large as it was before.
-        let lifted = |l: &Lane| l.log().map(|log| log.progress.evidence().geometry()) == Some(drive.geometry);
+        let of_log = |l: &Lane| l.log().map(|log| log.progress.evidence().geometry()) == Some(drive.geometry);
+        // The list may know it before the job has told.
+        let lifted = |l: &Lane| of_log(l) || l.work().is_some_and(|w| w.lifts_to() == drive.geometry);
         let same_size = |l: &Lane| l.seen.drive.geometry == drive.geometry || lifted(l);
         let serial = |l: &Lane| drive.unit.is_named() && l.seen.drive.unit.agrees_with(&drive.unit);
         // The same name in another attachment is another object: an identical stick put in the place of the first.

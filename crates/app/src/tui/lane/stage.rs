@@ -6,6 +6,7 @@ use crate::paper::PaperError;
 use crate::tui::widget::field::Field;
 use jurex_core::erase::{Event, Progress, Wish};
 use jurex_core::estimate::SpeedSample;
+use jurex_core::media::Geometry;
 use jurex_core::plan::Plan;
 use jurex_core::record::{JobId, Papers, Record};
 use jurex_ledger::Unfinished;
@@ -91,6 +92,13 @@ pub(crate) struct WorkEnd {
 
 /// What came of writing the files.
 pub(crate) type Written = Result<Vec<PathBuf>, PaperError>;
+
+impl Work {
+    /// The size of the drive once what is hidden is lifted.
+    pub(crate) fn lifts_to(&self) -> Geometry {
+        self.planned.plan.lifted()
+    }
+}
 
 impl Log {
     /// The log of a job that has told this.

@@ -86,6 +86,21 @@ fn nothing_of_the_machine_is_done_while_a_job_runs() {
 }
 
 #[test]
+fn a_drive_whose_hidden_sectors_are_lifted_stays_one_lane_however_early_the_list_knows() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("K7Q41M");
+    world.start("K7Q41M");
+    let (lanes, before) = (world.app.state.lanes.len(), world.app.state.lanes[MAGNETIC].seen.drive.geometry);
+    // The job has run and its drive is larger now, and nothing of it was told yet.
+    let mut drives = Bench::of_bays(world.bench.bays()).drives();
+    let now = drives.iter_mut().find(|s| s.drive.unit.serial().is_some_and(|s| s.ends_with("K7Q41M"))).unwrap();
+    assert!(now.drive.geometry.sectors > before.sectors, "its hidden sectors are lifted");
+    world.send(Message::Drives(2, drives));
+    assert_eq!(world.app.state.lanes.len(), lanes);
+    assert!(world.app.state.lanes[MAGNETIC].is_working());
+}
+
+#[test]
 fn from_afar_one_word_says_how_all_jobs_stand() {
     let mut world = World::new(ThemeName::Dark, FULL);
     assert_eq!(word(&world.app.state), Word::Waits);
