@@ -70,11 +70,11 @@ impl Setting {
         Setting::SampleSpeed,
         Setting::Mark,
         Setting::LabelPrinter,
-        Setting::Only,
         Setting::Keyboard,
         Setting::Zone,
         Setting::HardwareClock,
         Setting::AfterList,
+        Setting::Only,
     ];
 
     pub(crate) fn label(self) -> &'static str {
