@@ -220,6 +220,10 @@ def secure_stick(image, folder):
     by_hand(image, folder, "secure", "stick")
 
 
+def secure_disc(image, folder):
+    by_hand(image, folder, "secure", "disc")
+
+
 def power_cut(image, folder):
     """The power goes in the middle of a listed job: the data partition is sound, and the next start goes on with the same job."""
     stick = Stick(image, folder)
@@ -428,7 +432,7 @@ def with_folder(image, folder, data, share, net):
     believed(os.path.join(share, "jurex"), 1)
 
 
-TESTS = [unattended, written, bios_disc, uefi_stick, uefi_disc, secure_stick, power_cut, in_memory, bad_starts, sleeps, settings, network]
+TESTS = [unattended, written, bios_disc, uefi_stick, uefi_disc, secure_stick, secure_disc, power_cut, in_memory, bad_starts, sleeps, settings, network]
 
 
 def main(image, *names):
