@@ -67,8 +67,7 @@ impl Ledger {
             said += &format!(" The ledger in its place had {} entries.", head.size);
             let name = format!("ledger-replaced-{}.sqlite3", when.strftime("%Y%m%dT%H%M%SZ"));
             let aside = folder.join(name);
-            let copied = |_| std::fs::copy(path, &aside).and_then(|_| std::fs::File::open(&aside)?.sync_all());
-            std::fs::hard_link(path, &aside).or_else(copied).map_err(|e| failed(&aside, e))?;
+            put_aside(path, &aside).map_err(|e| failed(&aside, e))?;
             replaced = Some((aside, head));
         }
         {
@@ -92,5 +91,37 @@ impl Ledger {
         };
         run().map_err(|e| self.sql(e))?;
         Ok(head)
+    }
+}
+
+/// Gives the file a second name, under which it stays when the first is given to another; never over a file that is there. Sticks have file
+/// systems without hard links: there it is copied.
+fn put_aside(path: &Path, aside: &Path) -> std::io::Result<()> {
+    match std::fs::hard_link(path, aside) {
+        Err(e) if e.kind() != std::io::ErrorKind::AlreadyExists => {
+            let mut copy = std::fs::OpenOptions::new().write(true).create_new(true).open(aside)?;
+            std::io::copy(&mut std::fs::File::open(path)?, &mut copy)?;
+            make_private(aside);
+            copy.sync_all()
+        }
+        done => done,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_put_aside_is_never_written_over() {
+        let dir = tempfile::tempdir().unwrap();
+        let (path, aside) = (dir.path().join("ledger"), dir.path().join("aside"));
+        std::fs::write(&path, "new").unwrap();
+        std::fs::write(&aside, "of an earlier time").unwrap();
+        assert_eq!(put_aside(&path, &aside).unwrap_err().kind(), std::io::ErrorKind::AlreadyExists);
+        assert_eq!(std::fs::read_to_string(&aside).unwrap(), "of an earlier time");
+        std::fs::remove_file(&aside).unwrap();
+        put_aside(&path, &aside).unwrap();
+        assert_eq!(std::fs::read_to_string(&aside).unwrap(), "new");
     }
 }
