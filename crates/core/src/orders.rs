@@ -2,10 +2,11 @@
 //! bench the list is the label check: a drive is erased because its serial stands there whole, never because it is attached.
 
 use crate::guard::Cleared;
-use crate::lot::{Mistake, line_of, same_serial};
+use crate::lot::table::{Row, Serials, Table};
+use crate::lot::{Mistake, same_serial};
 use crate::media::{Drive, Label};
 use crate::plan::{ArmError, ArmedPlan, Plan};
-use crate::text::printable;
+use crate::text::{hex, printable};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -106,15 +107,11 @@ impl Orders {
     /// Every mistake, each with its line.
     pub fn from_csv(bytes: &[u8]) -> Result<Self, BadOrders> {
         let one = |line: u64, what: &str| BadOrders(vec![Mistake { line, what: what.into() }]);
-        let text = std::str::from_utf8(bytes).map_err(|_| one(1, "it is not UTF-8"))?.trim_start_matches('\u{feff}');
-        let first = text.lines().next().unwrap_or_default();
-        let parted_by = [b',', b';', b'\t'].into_iter().max_by_key(|c| first.bytes().filter(|b| b == c).count());
-        let mut reader =
-            csv::ReaderBuilder::new().delimiter(parted_by.unwrap_or(b',')).flexible(true).from_reader(text.as_bytes());
-        let head = reader.headers().map_err(|_| one(1, "it is not readable as CSV"))?.clone();
+        let text = std::str::from_utf8(bytes).map_err(|_| one(1, "it is not UTF-8"))?;
+        let table = Table::of(text).map_err(|_| one(1, "it is not readable as CSV"))?;
         let plain = |name: &str| name.chars().filter(char::is_ascii_alphanumeric).collect::<String>().to_ascii_lowercase();
         let mut columns: BTreeMap<String, usize> = BTreeMap::new();
-        for (at, name) in head.iter().enumerate() {
+        for (at, name) in table.names().enumerate() {
             if columns.insert(plain(name), at).is_some() {
                 return Err(one(1, "two columns have the same name"));
             }
@@ -126,17 +123,13 @@ impl Orders {
         }
         let known = ["serial", "plan", "approvedby", "sectors"];
         let unused =
-            head.iter().filter(|n| !known.contains(&plain(n).as_str())).map(|n| printable(n.trim().as_bytes())).collect();
-        let sha256 = hex(&Sha256::digest(bytes));
-        let mut reading = Reading { columns, sha256: &sha256, orders: vec![], seen: BTreeMap::new(), mistakes: vec![] };
-        for row in reader.records() {
+            table.names().filter(|n| !known.contains(&plain(n).as_str())).map(|n| printable(n.trim().as_bytes())).collect();
+        let sha256 = hex::encode(&Sha256::digest(bytes));
+        let mut reading = Reading { columns, sha256: &sha256, orders: vec![], seen: Serials::default(), mistakes: vec![] };
+        for row in table.rows() {
             match row {
-                Ok(row) => reading.take(&row, head.len(), line_of(text, row.position())),
-                Err(e) => {
-                    let line = line_of(text, e.position());
-                    reading.mistakes.push(Mistake { line, what: "it is not readable as CSV".into() });
-                    break;
-                }
+                Ok(row) => reading.take(&row),
+                Err(mistake) => reading.mistakes.push(mistake),
             }
             if reading.orders.len() > MOST {
                 return Err(one(0, "more than 10 000 drives are no list for one bench"));
@@ -147,12 +140,6 @@ impl Orders {
             mistakes.push(Mistake { line: 1, what: "there is no drive in the list".into() });
         }
         if mistakes.is_empty() { Ok(Self { sha256, orders, unused }) } else { Err(BadOrders(mistakes)) }
-    }
-
-    /// The line of a drive: the one that has its serial, whole.
-    pub fn of_drive(&self, drive: &Drive) -> Option<&OrderLine> {
-        let serial = drive.unit.serial.as_deref()?;
-        self.orders.iter().find(|o| same_serial(&o.serial, serial))
     }
 }
 
@@ -170,13 +157,18 @@ impl OrderLine {
         Ok(plan.arm(cleared, &self.serial)?.by_list(self.by.clone()))
     }
 
+    /// Whether it names that drive: by its serial, whole.
+    pub fn names(&self, drive: &Drive) -> bool {
+        drive.unit.serial.as_deref().is_some_and(|serial| same_serial(serial, &self.serial))
+    }
+
     /// Whether the line is of that drive.
     ///
     /// # Errors
     /// It has another serial, or another size.
     pub fn is_of(&self, drive: &Drive) -> Result<(), NotByList> {
         let line = self.by.line;
-        if !drive.unit.serial.as_deref().is_some_and(|serial| same_serial(serial, &self.serial)) {
+        if !self.names(drive) {
             return Err(NotByList::OtherSerial { line, listed: self.serial.clone() });
         }
         let found = drive.geometry.sectors;
@@ -187,31 +179,21 @@ impl OrderLine {
     }
 }
 
-fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|b| format!("{b:02x}")).collect()
-}
-
 /// The rows so far.
 struct Reading<'l> {
     columns: BTreeMap<String, usize>,
     sha256: &'l str,
     orders: Vec<OrderLine>,
-    /// Lines by serial in small letters.
-    seen: BTreeMap<String, u64>,
+    seen: Serials,
     mistakes: Vec<Mistake>,
 }
 
 impl Reading<'_> {
-    fn take(&mut self, row: &csv::StringRecord, cells: usize, line: u64) {
-        if row.iter().all(|c| c.trim().is_empty()) {
-            return;
-        }
-        let before = self.mistakes.len();
+    fn take(&mut self, row: &Row) {
+        let (line, before) = (row.line, self.mistakes.len());
         let mut wrong = |what: String| self.mistakes.push(Mistake { line, what });
-        if row.len() != cells {
-            wrong(format!("it has {} cells, and the first line names {cells}", row.len()));
-        }
-        let cell = |name: &str| self.columns.get(name).and_then(|at| row.get(*at)).unwrap_or_default().trim().to_string();
+        row.wrong_count().into_iter().for_each(&mut wrong);
+        let cell = |name: &str| row.cell(self.columns.get(name));
         let (serial, plan, approved_by) = (cell("serial"), cell("plan"), cell("approvedby"));
         let signs = serial.chars().count();
         if !(FEWEST_SIGNS..=80).contains(&signs) || serial.chars().any(char::is_control) {
@@ -235,9 +217,7 @@ impl Reading<'_> {
                 }
             },
         };
-        if let Some(earlier) = self.seen.insert(serial.to_lowercase(), line).filter(|_| signs > 0) {
-            wrong(format!("serial {} stands in line {earlier} already", printable(serial.as_bytes())));
-        }
+        self.seen.repeats(&serial, line).into_iter().for_each(&mut wrong);
         if self.mistakes.len() == before {
             let approved_by = printable(approved_by.as_bytes());
             self.orders.push(OrderLine { serial, plan, sectors, by: ByList { sha256: self.sha256.into(), line, approved_by } });
@@ -278,16 +258,15 @@ mod tests {
         assert_eq!((list.orders.len(), list.unused.as_slice()), (2, ["Shelf".to_string()].as_slice()));
         assert_eq!((list.orders[1].plan.as_str(), list.orders[1].sectors), ("--passes \"00 | random?\"", Some(1024)));
         let right = drive("FM0500T3XW8D", 2048);
-        let order = list.of_drive(&right).unwrap();
+        let of_drive = |drive: &Drive| list.orders.iter().find(|o| o.names(drive));
+        let order = of_drive(&right).unwrap();
         assert_eq!(order.by.line, 2);
         assert!(armed(order, &[&right]).is_ok());
         // The same ending, as a person would type it, is another drive.
         let ends_alike = drive("XX0500T3XW8D", 2048);
-        assert_eq!(list.of_drive(&ends_alike), None);
+        assert_eq!(of_drive(&ends_alike), None);
         assert!(matches!(armed(order, &[&ends_alike]), Err(NotByList::OtherSerial { line: 2, .. })));
-        assert!(
-            list.of_drive(&test_drive(MediaClass::Magnetic, 8)).is_none_or(|o| o.serial != right.unit.serial.clone().unwrap())
-        );
+        assert!(of_drive(&test_drive(MediaClass::Magnetic, 8)).is_none_or(|o| o.serial != right.unit.serial.clone().unwrap()));
         // A size that is named must be right.
         let (small, large) = (drive("QA480R61YV5C", 1024), drive("QA480R61YV5C", 1025));
         assert!(armed(&list.orders[1], &[&small]).is_ok());

@@ -4,6 +4,7 @@ use crate::media::Geometry;
 use crate::medium::{Medium, Window};
 use crate::notation::Entropy;
 use crate::pattern::AlignedBuffer;
+use crate::text::hex;
 use crate::units::{Lba, Sectors};
 use gptman::GPT;
 use sha2::{Digest, Sha256};
@@ -132,43 +133,41 @@ impl<R: Read + Seek> StartMedium<R> {
     ) -> Result<Laid, StartMediumError> {
         let geometry = medium.geometry();
         let data = self.data_on(geometry)?;
-        let failed = |e: &dyn std::fmt::Display| StartMediumError::Medium(io::Error::other(e.to_string()));
         self.each_chunk(&mut |at, bytes, share| {
             tell(share / 2.0);
-            medium.write(Lba(at), bytes).map_err(|e| failed(&e))
+            medium.write(Lba(at), bytes).map_err(failed)
         })?;
         let whole = geometry.whole();
         let mut table = self.table.clone();
         let mut window = Window::new(medium, whole);
-        table.header.update_from(&mut window, SECTOR).map_err(|e| failed(&e))?;
+        table.header.update_from(&mut window, SECTOR).map_err(failed)?;
         table[3].ending_lba = data.end() - 1;
         // Every stick is told from all others of its image: two in one machine must not be taken for one another.
         table.header.disk_guid = new_guid(entropy);
         for n in 1..=3 {
             table[n].unique_partition_guid = new_guid(entropy);
         }
-        table.write_into(&mut window).map_err(|e| failed(&e))?;
-        window.finish().map_err(|e| failed(&e))?;
+        table.write_into(&mut window).map_err(failed)?;
+        window.finish().map_err(failed)?;
         // The protective entry of the first sector covers the stick; the loader's code before it stays (UEFI 2.10, 5.2.3).
         let mut first = AlignedBuffer::new(SECTOR as usize);
-        medium.read(Lba(0), first.bytes()).map_err(|e| failed(&e))?;
+        medium.read(Lba(0), first.bytes()).map_err(failed)?;
         let covered = u32::try_from(geometry.sectors - 1).unwrap_or(u32::MAX);
         first.bytes()[0x1be + 12..0x1be + 16].copy_from_slice(&covered.to_le_bytes());
-        medium.write(Lba(0), first.bytes()).map_err(|e| failed(&e))?;
-        medium.flush().map_err(|e| failed(&e))?;
+        medium.write(Lba(0), first.bytes()).map_err(failed)?;
+        medium.flush().map_err(failed)?;
         self.read_back(medium, &table, tell).map(|sha256| Laid { data, sectors: self.data, sha256 })
     }
 
     /// Compares what is on the stick with the image. The table's own sectors were written anew: the table is read back as one.
     fn read_back(&mut self, medium: &mut dyn Medium, table: &GPT, tell: &mut dyn FnMut(f64)) -> Result<String, StartMediumError> {
-        let failed = |e: &dyn std::fmt::Display| StartMediumError::Medium(io::Error::other(e.to_string()));
         let first_usable = table.header.first_usable_lba;
         let mut found = AlignedBuffer::new(CHUNK);
         let mut digest = Sha256::new();
         self.each_chunk(&mut |at, bytes, share| {
             tell(0.5 + share / 2.0);
             let found = &mut found.bytes()[..bytes.len()];
-            medium.read(Lba(at), found).map_err(|e| failed(&e))?;
+            medium.read(Lba(at), found).map_err(failed)?;
             digest.update(&*found);
             let sectors = bytes.chunks(SECTOR as usize).zip(found.chunks(SECTOR as usize)).zip(at..);
             let mut wrong = sectors.filter(|((written, found), at)| {
@@ -177,12 +176,13 @@ impl<R: Read + Seek> StartMedium<R> {
             });
             wrong.next().map_or(Ok(()), |(_, at)| Err(StartMediumError::Differs(at)))
         })?;
-        let mut window = Window::new(medium, medium_whole(table));
-        let back = GPT::read_from(&mut window, SECTOR).map_err(|e| failed(&e))?;
+        let whole = medium.geometry().whole();
+        let mut window = Window::new(medium, whole);
+        let back = GPT::read_from(&mut window, SECTOR).map_err(failed)?;
         if back.header.disk_guid != table.header.disk_guid || !(1..=3).all(|n| back[n] == table[n]) {
             return Err(StartMediumError::Differs(1));
         }
-        Ok(digest.finalize().iter().map(|b| format!("{b:02x}")).collect())
+        Ok(hex::encode(&digest.finalize()))
     }
 
     /// Every chunk of the image before its data partition: its first sector, its bytes, and how far it is.
@@ -210,9 +210,9 @@ pub(crate) fn new_guid(entropy: &mut dyn Entropy) -> [u8; 16] {
     bytes
 }
 
-/// All sectors that a table covers.
-fn medium_whole(table: &GPT) -> Sectors {
-    Sectors::new(0, table.header.backup_lba + 1)
+/// That the stick does not do what is asked of it.
+fn failed(e: impl std::fmt::Display) -> StartMediumError {
+    StartMediumError::Medium(io::Error::other(e.to_string()))
 }
 
 #[cfg(test)]

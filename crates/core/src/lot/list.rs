@@ -1,5 +1,6 @@
 //! Lists of expected drives, as CSV files of others.
 
+use super::table::{Row, Serials, Table};
 use super::{Expected, LotError};
 use crate::need::Sensitivity;
 use crate::text::printable;
@@ -67,16 +68,11 @@ impl List {
     /// # Errors
     /// Every mistake, each with its line.
     pub fn from_csv(text: &str) -> Result<Self, LotError> {
-        let text = text.trim_start_matches('\u{feff}');
-        let first = text.lines().next().unwrap_or_default();
-        let parted_by = [b',', b';', b'\t'].into_iter().max_by_key(|c| first.bytes().filter(|b| b == c).count());
-        let mut reader =
-            csv::ReaderBuilder::new().delimiter(parted_by.unwrap_or(b',')).flexible(true).from_reader(text.as_bytes());
         let one = |line: u64, what: String| LotError::Mistakes(vec![Mistake { line, what }]);
-        let head = reader.headers().map_err(|e| one(1, e.to_string()))?.clone();
+        let table = Table::of(text).map_err(|e| one(1, e.to_string()))?;
         let mut columns = BTreeMap::new();
         let mut unused = vec![];
-        for (at, name) in head.iter().enumerate() {
+        for (at, name) in table.names().enumerate() {
             let plain: String = name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect();
             match NAMES.iter().find(|(_, names)| names.contains(&plain.as_str())) {
                 None if plain.is_empty() => {}
@@ -90,15 +86,11 @@ impl List {
         if !columns.contains_key(&Column::Serial) {
             return Err(one(1, "no column is called `serial`: the first line names the columns, as `serial,property number,source,sensitivity,reuse,leaves`".into()));
         }
-        let mut rows = Rows { columns, expected: vec![], seen: BTreeMap::new(), mistakes: vec![] };
-        for row in reader.records() {
+        let mut rows = Rows { columns, expected: vec![], seen: Serials::default(), mistakes: vec![] };
+        for row in table.rows() {
             match row {
-                Ok(row) => rows.take(&row, head.len(), line_of(text, row.position())),
-                Err(e) => {
-                    let line = line_of(text, e.position());
-                    rows.mistakes.push(Mistake { line, what: "it is not readable as CSV".into() });
-                    break;
-                }
+                Ok(row) => rows.take(&row),
+                Err(mistake) => rows.mistakes.push(mistake),
             }
             if rows.expected.len() > MOST {
                 return Err(one(rows.expected.len() as u64, format!("more than {MOST} drives are no lot")));
@@ -115,34 +107,20 @@ impl List {
     }
 }
 
-/// The line, from 1, that a row of `text` stands in. The reader's own count is behind where lines end with CR and LF, or are empty.
-pub(crate) fn line_of(text: &str, position: Option<&csv::Position>) -> u64 {
-    let at = position.map_or(0, |p| usize::try_from(p.byte()).unwrap_or(usize::MAX)).min(text.len());
-    let (before, rest) = text.as_bytes().split_at(at);
-    let gap = rest.iter().take_while(|b| matches!(b, b'\r' | b'\n'));
-    1 + before.iter().chain(gap).filter(|b| **b == b'\n').count() as u64
-}
-
 /// The rows of a list so far.
 struct Rows {
     columns: BTreeMap<Column, usize>,
     expected: Vec<Expected>,
-    /// Lines by serial in small letters.
-    seen: BTreeMap<String, u64>,
+    seen: Serials,
     mistakes: Vec<Mistake>,
 }
 
 impl Rows {
-    fn take(&mut self, row: &csv::StringRecord, cells: usize, line: u64) {
-        if row.iter().all(|c| c.trim().is_empty()) {
-            return;
-        }
-        let before = self.mistakes.len();
+    fn take(&mut self, row: &Row) {
+        let (line, before) = (row.line, self.mistakes.len());
         let mut wrong = |what: String| self.mistakes.push(Mistake { line, what });
-        if row.len() != cells {
-            wrong(format!("it has {} cells, and the first line names {cells}", row.len()));
-        }
-        let cell = |column: Column| self.columns.get(&column).and_then(|at| row.get(*at)).unwrap_or_default().trim().to_string();
+        row.wrong_count().into_iter().for_each(&mut wrong);
+        let cell = |column: Column| row.cell(self.columns.get(&column));
         let mut answer = |column: Column, name: &str| match cell(column).to_lowercase().as_str() {
             "" => None,
             "yes" | "y" | "true" | "1" | "ja" | "oui" | "si" | "sí" => Some(true),
@@ -173,9 +151,7 @@ impl Rows {
         if long.iter().any(|c| cell(*c).chars().count() > 400) {
             wrong("a cell is longer than 400 signs: a paper has no room for it".into());
         }
-        if let Some(earlier) = self.seen.insert(serial.to_lowercase(), line).filter(|_| !serial.is_empty()) {
-            wrong(format!("serial {} stands in line {earlier} already", printable(serial.as_bytes())));
-        }
+        self.seen.repeats(&serial, line).into_iter().for_each(&mut wrong);
         let expected = Expected {
             property_number: cell(Column::Property),
             source: cell(Column::Source),

@@ -3,8 +3,8 @@
 
 mod list;
 mod statement;
+pub(crate) mod table;
 
-pub(crate) use list::line_of;
 pub use list::{List, Mistake};
 pub use statement::{BadStatement, SecondLooks, StandWord, Statement, StatementLine};
 

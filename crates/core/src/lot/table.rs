@@ -1,0 +1,87 @@
+//! Tables of others (CSV, RFC 4180) with a first row of names: what every list of drives has in common.
+
+use super::Mistake;
+use crate::text::printable;
+use std::collections::BTreeMap;
+
+/// A table, its names read.
+pub(crate) struct Table<'t> {
+    text: &'t str,
+    reader: csv::Reader<&'t [u8]>,
+    head: csv::StringRecord,
+}
+
+/// A row that is not blank.
+pub(crate) struct Row {
+    record: csv::StringRecord,
+    /// The line that it stands in, from 1.
+    pub(crate) line: u64,
+    /// Cells that the first row names.
+    named: usize,
+}
+
+impl<'t> Table<'t> {
+    /// Reads the row of names; cells may be parted by commas, semicolons or tabs, and a byte order mark is passed over.
+    ///
+    /// # Errors
+    /// It is not readable as CSV.
+    pub(crate) fn of(text: &'t str) -> Result<Self, csv::Error> {
+        let text = text.trim_start_matches('\u{feff}');
+        let first = text.lines().next().unwrap_or_default();
+        let parted_by = [b',', b';', b'\t'].into_iter().max_by_key(|c| first.bytes().filter(|b| b == c).count());
+        let mut reader =
+            csv::ReaderBuilder::new().delimiter(parted_by.unwrap_or(b',')).flexible(true).from_reader(text.as_bytes());
+        let head = reader.headers()?.clone();
+        Ok(Self { text, reader, head })
+    }
+
+    /// The names of its columns.
+    pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
+        self.head.iter()
+    }
+
+    /// Its rows but for blank ones; the first that is not readable is a mistake, and the last.
+    pub(crate) fn rows(self) -> impl Iterator<Item = Result<Row, Mistake>> {
+        let (text, named) = (self.text, self.head.len());
+        let mut over = false;
+        let rows = self.reader.into_records().map(move |row| match row {
+            Ok(record) => Ok(Row { line: line_of(text, record.position()), record, named }),
+            Err(e) => Err(Mistake { line: line_of(text, e.position()), what: "it is not readable as CSV".into() }),
+        });
+        let rows = rows.take_while(move |row| !std::mem::replace(&mut over, row.is_err()));
+        rows.filter(|row| row.as_ref().map_or(true, |row| row.record.iter().any(|cell| !cell.trim().is_empty())))
+    }
+}
+
+impl Row {
+    /// The text of a cell, without blanks around it; of one that is not there, nothing.
+    pub(crate) fn cell(&self, at: Option<&usize>) -> String {
+        at.and_then(|at| self.record.get(*at)).unwrap_or_default().trim().to_string()
+    }
+
+    /// What is wrong with its number of cells.
+    pub(crate) fn wrong_count(&self) -> Option<String> {
+        let cells = self.record.len();
+        (cells != self.named).then(|| format!("it has {cells} cells, and the first line names {}", self.named))
+    }
+}
+
+/// The lines in which serials stand, however their letters are written.
+#[derive(Default)]
+pub(crate) struct Serials(BTreeMap<String, u64>);
+
+impl Serials {
+    /// Takes in the serial of a line; says so if it stands in an earlier one. None is none.
+    pub(crate) fn repeats(&mut self, serial: &str, line: u64) -> Option<String> {
+        let earlier = self.0.insert(serial.to_lowercase(), line).filter(|_| !serial.is_empty())?;
+        Some(format!("serial {} stands in line {earlier} already", printable(serial.as_bytes())))
+    }
+}
+
+/// The line, from 1, that a row of `text` stands in. The reader's own count is behind where lines end with CR and LF, or are empty.
+fn line_of(text: &str, position: Option<&csv::Position>) -> u64 {
+    let at = position.map_or(0, |p| usize::try_from(p.byte()).unwrap_or(usize::MAX)).min(text.len());
+    let (before, rest) = text.as_bytes().split_at(at);
+    let gap = rest.iter().take_while(|b| matches!(b, b'\r' | b'\n'));
+    1 + before.iter().chain(gap).filter(|b| **b == b'\n').count() as u64
+}
