@@ -374,7 +374,7 @@ def settings(image, folder):
     with VM(stick.file, folder=folder, extra=["-rtc", "base=2026-07-04T05:06:07"]) as vm:
         into_shell(vm)
         _, facts = vm.command("cat /run/jurex-medium.toml")
-        check('keyboard = "de"' in facts, facts)
+        check('keyboard = "de"' in facts and 'zone = "Europe/Lisbon"' in facts, facts)
         _, said = vm.command("date +%Z")
         check("WEST" in said, said)
         _, said = vm.command("machine keyboard | wc -w")

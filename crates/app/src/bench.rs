@@ -102,11 +102,32 @@ pub(crate) fn find(name: &OsStr, only: &[String], places: &Places) -> Result<See
 
 fn system(only: &[String], places: &Places) -> System {
     let system = System::default().only(only).keeping(places.own_files());
-    if !Machine::is_there() {
-        return system;
+    match Machine::find() {
+        Ok(None) => system,
+        Ok(Some(machine)) => system.started_from(machine.medium()),
+        // What the medium has found can't be read: all media of ours are left alone then too.
+        Err(_) => system.started_from(None),
     }
-    // What the medium has found may be unreadable: all media of ours are left alone then too.
-    system.started_from(Machine::find().ok().flatten().and_then(|m| m.medium()))
+}
+
+/// The drive, found again under its name once it is not at work on its own erasure any more: opening it before would only wait, and tell
+/// nobody. `None`: nobody wanted to wait any longer. Nothing is sent to it.
+///
+/// # Errors
+/// It is not there any more.
+pub(crate) fn once_idle(
+    seen: &Seen,
+    (name, only, places): (&OsStr, &[String], &Places),
+    tell: &mut dyn FnMut(Option<u16>),
+    is_wanted: &mut dyn FnMut() -> bool,
+) -> Result<Option<Seen>, Failure> {
+    let watched = seen.watch_its_own_erasure(tell, is_wanted);
+    if watched == Watched::LeftAtWork {
+        return Ok(None);
+    }
+    seen.rescan();
+    let now = find(name, only, places)?;
+    Ok(Some(Seen { was_watched: watched == Watched::ToItsEnd, ..now }))
 }
 
 /// What came of watching a drive at work on an erasure of its own.

@@ -1,7 +1,7 @@
 //! The configuration file: who works here, and how the screen looks. Everything in it may be left out.
 
 use crate::exit::Failure;
-use crate::files::replace;
+use crate::files::{read_plain, replace};
 use crate::work::Habits;
 use jurex_core::media::Bus;
 use jurex_core::method::{Catalogue, Method};
@@ -53,9 +53,9 @@ pub(crate) struct Config {
     /// On a start medium: the zone of the times that are shown, as Europe/Lisbon (UTC, unless said otherwise).
     pub(crate) zone: Option<String>,
     /// On a start medium: whether the hardware clock shows universal time (`utc`, unless said otherwise) or that of its zone (`local`).
-    pub(crate) hardware_clock: Option<HardwareClock>,
+    pub(crate) hardware_clock: HardwareClock,
     /// On a start medium: what becomes of the machine when a list is done (`stay`, unless said otherwise; `power-off`).
-    pub(crate) after_list: Option<AfterList>,
+    pub(crate) after_list: AfterList,
     /// Whether the terminal rings and tells when a job ends (true, unless said otherwise).
     pub(crate) bell: Option<bool>,
     /// Methods of one's own, each a `[[method]]` with `name`, `title`, `passes` and perhaps `remark`.
@@ -88,23 +88,61 @@ pub(crate) enum ThemeName {
 }
 
 /// What the hardware clock shows.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub(crate) enum HardwareClock {
     /// Universal time.
+    #[default]
     Utc,
     /// The time of the machine's zone.
     Local,
 }
 
 /// What becomes of the machine when a list is done.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) enum AfterList {
     /// It waits for a person.
+    #[default]
     Stay,
     /// It switches itself off.
     PowerOff,
+}
+
+impl HardwareClock {
+    /// Its word in the file.
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            HardwareClock::Utc => "utc",
+            HardwareClock::Local => "local",
+        }
+    }
+
+    /// The other one.
+    pub(crate) fn other(self) -> Self {
+        match self {
+            HardwareClock::Utc => HardwareClock::Local,
+            HardwareClock::Local => HardwareClock::Utc,
+        }
+    }
+}
+
+impl AfterList {
+    /// Its word in the file.
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            AfterList::Stay => "stay",
+            AfterList::PowerOff => "power-off",
+        }
+    }
+
+    /// The other one.
+    pub(crate) fn other(self) -> Self {
+        match self {
+            AfterList::Stay => AfterList::PowerOff,
+            AfterList::PowerOff => AfterList::Stay,
+        }
+    }
 }
 
 impl ThemeName {
@@ -131,7 +169,8 @@ impl Config {
     /// Reads the file; a missing one is an empty one.
     pub(crate) fn read(path: &Path) -> Result<Self, Failure> {
         let unreadable = |e| Failure::Use(format!("cannot read the configuration {}: {e}", path.display()));
-        let text = match read_file(path) {
+        let read = || read_plain(path, MOST_MIB).and_then(|bytes| String::from_utf8(bytes).map_err(std::io::Error::other));
+        let text = match read() {
             Ok(text) => text,
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
             Err(e) => return Err(unreadable(e)),
@@ -247,8 +286,8 @@ contact = "extension 207"
 const MOST_CHARS: usize = 400;
 /// Most methods of one's own.
 const MOST_METHODS: usize = 1000;
-/// Largest configuration file in bytes.
-const MOST_BYTES: u64 = 1 << 20;
+/// Largest configuration file in mebibytes.
+const MOST_MIB: u64 = 1;
 
 /// What is wrong with a configuration, or why its file could not be changed.
 #[derive(Debug, thiserror::Error)]
@@ -285,19 +324,6 @@ pub(crate) enum ConfigError {
     TooManyMethods(usize),
     #[error("\"{0}\" is longer than the {MOST_CHARS} characters that fit on a certificate")]
     TooLong(String),
-}
-
-/// Reads a plain file of a sane size: a pipe would never end, and a device is no configuration.
-fn read_file(path: &Path) -> std::io::Result<String> {
-    let told = std::fs::metadata(path)?;
-    let other = |why: &str| Err(std::io::Error::other(why));
-    if !told.is_file() {
-        return other("it is no plain file");
-    }
-    if told.len() > MOST_BYTES {
-        return other("it is larger than 1 MiB");
-    }
-    std::fs::read_to_string(path)
 }
 
 /// Changes the configuration file by `change`; comments and all other keys stay. Of a file that is not there yet the text is

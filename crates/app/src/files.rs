@@ -42,6 +42,21 @@ fn already(written: &[PathBuf]) -> String {
     if names.is_empty() { String::new() } else { format!(" (written before that: {})", names.join(", ")) }
 }
 
+/// The bytes of a plain file of at most so many mebibytes: a pipe would never end, and a device is nothing to be read whole.
+///
+/// # Errors
+/// It is something else, larger, or can't be read.
+pub(crate) fn read_plain(file: &Path, most_mib: u64) -> std::io::Result<Vec<u8>> {
+    let told = std::fs::metadata(file)?;
+    if !told.is_file() {
+        return Err(std::io::Error::other("it is no plain file"));
+    }
+    if told.len() > most_mib << 20 {
+        return Err(std::io::Error::other(format!("it is larger than {most_mib} MiB")));
+    }
+    std::fs::read(file)
+}
+
 fn path(folder: &Path, name: &str, ending: &str) -> PathBuf {
     folder.join(format!("{name}.{ending}"))
 }

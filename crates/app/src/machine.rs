@@ -13,6 +13,11 @@ const FACTS: &str = "JUREX_MEDIUM";
 /// Names the program that does what is asked of the machine.
 const HELPER: &str = "JUREX_MACHINE";
 
+/// The layout and the zone where nobody asks for another.
+pub(crate) const USUAL_KEYBOARD: &str = "us";
+/// See [`USUAL_KEYBOARD`].
+pub(crate) const USUAL_ZONE: &str = "UTC";
+
 /// What was found at the start.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields, default)]
@@ -25,8 +30,10 @@ struct Facts {
     data_kind: String,
     /// When the medium was made, in seconds since 1970.
     made: i64,
-    /// The keyboard layout that was asked for.
+    /// The keyboard layout that was set at the start; empty: the usual one.
     keyboard: String,
+    /// The zone that was set at the start; empty: the usual one.
+    zone: String,
     /// What is to be said of it, each a sentence.
     notes: Vec<String>,
 }
@@ -88,11 +95,6 @@ impl Machine {
         Self::of(Path::new(&facts), helper.into()).map(Some)
     }
 
-    /// Whether this Jurex was started by a medium, even if what that has found can't be read.
-    pub(crate) fn is_there() -> bool {
-        std::env::var_os(FACTS).is_some_and(|f| !f.is_empty())
-    }
-
     fn of(facts: &Path, helper: PathBuf) -> Result<Self, Failure> {
         let shown = facts.display();
         let wrong = |why: String| Failure::Use(format!("what the start medium has found can't be read ({shown}: {why})"));
@@ -137,6 +139,25 @@ impl Machine {
     /// It could not: what it says.
     pub(crate) fn ask(&self, ask: &Ask) -> Result<String, String> {
         self.run(&ask.words())
+    }
+
+    /// Notes that it has done that: what was set at the start is so no more.
+    pub(crate) fn has_done(&mut self, ask: &Ask) {
+        match ask {
+            Ask::Keyboard(name) => self.facts.keyboard.clone_from(name),
+            Ask::Zone(name) => self.facts.zone.clone_from(name),
+            _ => {}
+        }
+    }
+
+    /// The keyboard layout as it is, whether the start's menu or the settings asked for it.
+    pub(crate) fn keyboard(&self) -> &str {
+        if self.facts.keyboard.is_empty() { USUAL_KEYBOARD } else { &self.facts.keyboard }
+    }
+
+    /// The zone as it is.
+    pub(crate) fn zone(&self) -> &str {
+        if self.facts.zone.is_empty() { USUAL_ZONE } else { &self.facts.zone }
     }
 
     /// The keyboard layouts that are there.
@@ -219,7 +240,11 @@ mod tests {
         let text = "medium = \"/dev/sdc\"\ndata = \"\"\ndata_kind = \"\"\nmade = 1795706726\nkeyboard = \"de\"\nnotes = [\n  \"No data partition was found.\",\n]\n";
         std::fs::write(&facts, text).unwrap();
         let script = "case $1 in volumes) printf '/dev/sdd1\\tCARRY\\tvfat\\n' ;; keyboard) echo us; echo de ;; sleep) echo 'No S3.'; exit 1 ;; *) echo \"$@\" ;; esac";
-        let machine = Machine::of(&facts, helper(dir.path(), script)).unwrap();
+        let mut machine = Machine::of(&facts, helper(dir.path(), script)).unwrap();
+        assert_eq!((machine.keyboard(), machine.zone()), ("de", "UTC"));
+        machine.has_done(&Ask::Keyboard("fr".into()));
+        machine.has_done(&Ask::Zone("Europe/Lisbon".into()));
+        assert_eq!((machine.keyboard(), machine.zone()), ("fr", "Europe/Lisbon"));
         assert!(!machine.keeps() && machine.keeps_in().contains("memory alone"));
         let now = Timestamp::from_second(1_795_800_000).unwrap();
         assert_eq!(machine.notes(now, None), ["No data partition was found."]);

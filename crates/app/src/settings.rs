@@ -1,6 +1,6 @@
 //! The settings that can be changed from within: each is one key of `config.toml`, whose comments and other keys stay.
 
-use crate::config::{self, AfterList, Config, ConfigError, HardwareClock, ThemeName};
+use crate::config::{self, Config, ConfigError, ThemeName};
 use jurex_core::rules::Edition;
 use std::path::PathBuf;
 use toml_edit::{Array, DocumentMut, Item, Table, value};
@@ -191,8 +191,8 @@ impl Setting {
             Setting::Only => config.only.join(" "),
             Setting::Keyboard => config.keyboard.clone().unwrap_or_default(),
             Setting::Zone => config.zone.clone().unwrap_or_default(),
-            Setting::HardwareClock => if config.hardware_clock == Some(HardwareClock::Local) { "local" } else { "utc" }.into(),
-            Setting::AfterList => if config.after_list == Some(AfterList::PowerOff) { "power-off" } else { "stay" }.into(),
+            Setting::HardwareClock => config.hardware_clock.word().into(),
+            Setting::AfterList => config.after_list.word().into(),
         }
     }
 
@@ -205,8 +205,8 @@ impl Setting {
             Setting::SampleSpeed => other(config.sample_speed.unwrap_or(true)),
             Setting::Mark => other(config.mark),
             Setting::Rules => rules_word(if config.rules == Edition::Rev1 { Edition::Rev2 } else { Edition::Rev1 }).into(),
-            Setting::HardwareClock => if config.hardware_clock == Some(HardwareClock::Local) { "utc" } else { "local" }.into(),
-            Setting::AfterList => if config.after_list == Some(AfterList::PowerOff) { "stay" } else { "power-off" }.into(),
+            Setting::HardwareClock => config.hardware_clock.other().word().into(),
+            Setting::AfterList => config.after_list.other().word().into(),
             other => other.shown(config),
         }
     }

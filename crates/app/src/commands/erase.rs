@@ -3,7 +3,7 @@
 use super::bar::bar;
 use super::stop::StopOnSignal;
 use super::{lot, order, remark, say, say_json, seal};
-use crate::bench::{self, Seen, Watched};
+use crate::bench::{self, Seen};
 use crate::cli::Erase;
 use crate::clock::SystemEntropy;
 use crate::config::Config;
@@ -155,14 +155,9 @@ fn after_its_own_erasure(asked: &Erase, seen: Seen, ledger: &Path, config: &Conf
         }
         told = Some(progress);
     };
-    let watched = seen.watch_its_own_erasure(&mut tell, &mut || control.poll() != Some(Wish::Stop));
-    if watched == Watched::LeftAtWork {
-        return Err(Failure::Stopped("it goes on by itself; nothing was sent to it. Go on with the job later".into()));
-    }
-    seen.rescan();
-    let mut now = bench::find(&asked.drive, &config.only, places)?;
-    now.was_watched = watched == Watched::ToItsEnd;
-    Ok(now)
+    let of = (asked.drive.as_os_str(), config.only.as_slice(), places);
+    bench::once_idle(&seen, of, &mut tell, &mut || control.poll() != Some(Wish::Stop))?
+        .ok_or_else(|| Failure::Stopped("it goes on by itself; nothing was sent to it. Go on with the job later".into()))
 }
 
 /// The job of this very drive that was cut short, armed by its label anew.

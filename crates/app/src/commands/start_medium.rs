@@ -8,8 +8,7 @@ use crate::clock::SystemEntropy;
 use crate::config::Config;
 use crate::exit::Failure;
 use crate::places::Places;
-use crate::release::volumes;
-use jurex_core::media::Scope;
+use crate::release::{self, volumes};
 use jurex_core::release::{FileSystem, Permit, Volume};
 use jurex_core::start_medium::{DATA, StartMedium, StartMediumError};
 use jurex_core::text::shown_path;
@@ -32,19 +31,10 @@ pub(crate) fn run(asked: &StartMediumArgs) -> Result<ExitCode, Failure> {
     if let volumes::MakerOf::Missing(why) = volumes::MakerOf::of(volume.system, seen.drive.simulated) {
         return Err(Failure::Use(format!("{called} gets no partition for records: {why}. Nothing was written")));
     }
-    let scope = Scope::Sectors(seen.drive.geometry.whole());
     let refused = |e| Failure::Refused(format!("{called} may not be written: {e}. Nothing was written"));
-    let cleared = seen.verdict_on(scope.into()).map_err(refused)?;
+    let cleared = seen.verdict().map_err(refused)?;
     let permit = Permit::by_label(&cleared, &asked.label_check)?;
-    let now = seen.still_free(cleared.label(), scope.into())?;
-    let mut drive = now.open()?;
-    let gone = |e: jurex_core::medium::MediumError| {
-        Failure::Stopped(format!("{called} went away ({}). Nothing was written", e.cause.os()))
-    };
-    let found = drive.medium().identify().map_err(gone)?;
-    if !permit.is_of(&found) {
-        return Err(Failure::Refused(format!("{called} is another drive now ({}). Nothing was written", found.called())));
-    }
+    let (mut drive, _) = release::hold(&seen, cleared.label(), &permit)?;
     let progress = bar("{wide_bar} {msg}", !asked.quiet);
     progress.set_length(1000);
     let half = |why: String| Failure::Less(format!("{called} is no start medium, and may be half written: {why}"));
@@ -53,9 +43,7 @@ pub(crate) fn run(asked: &StartMediumArgs) -> Result<ExitCode, Failure> {
         .map_err(|e| half(e.to_string()))?;
     progress.finish_and_clear();
     let made_by = volumes::make_one(&volume, laid.data, &mut drive, seen.drive.simulated).map_err(half)?;
-    if let bench::OpenDrive::Machine(medium) = &drive {
-        let _ = medium.reread_table();
-    }
+    release::show_partitions(&drive);
     say(&format!("{called} is a start medium of Jurex now."));
     say(&format!("  image    {} written and read back, SHA-256 {}", si_size(laid.sectors * 512), laid.sha256));
     say(&format!("  records  {DATA}, {}, ext4, made by {made_by}", si_size(laid.data.count * 512)));

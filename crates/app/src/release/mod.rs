@@ -11,6 +11,7 @@ pub(crate) use labels::Labels;
 pub(crate) use mark::{MarkHere, still_as_left};
 pub(crate) use volumes::{MakerOf, makers};
 pub(crate) use wanted::{Becomes, Wanted};
+pub(crate) use write::{hold, show_partitions};
 use write::{permit, write};
 
 use crate::bench::Seen;

@@ -8,7 +8,7 @@ use crate::exit::Failure;
 use jurex_core::contents;
 use jurex_core::guard::Cleared;
 use jurex_core::mark;
-use jurex_core::media::{Label, Scope};
+use jurex_core::media::{Drive, Label, Scope};
 use jurex_core::notation::Entropy;
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::proof::{Expected, Holds};
@@ -83,15 +83,7 @@ pub(super) fn write(seen: &Seen, label: &Label, permit: Permit, leave: &Leave, d
             }
         }
     }
-    let now = seen.still_free(label, Scope::Sectors(seen.drive.geometry.whole()).into())?;
-    let mut drive = now.open()?;
-    let gone = |e: jurex_core::medium::MediumError| {
-        Failure::Stopped(format!("{called} went away ({}). Nothing was written", e.cause.os()))
-    };
-    let found = drive.medium().identify().map_err(gone)?;
-    if !permit.is_of(&found) {
-        return Err(Failure::Refused(format!("{called} is another drive now ({}). Nothing was written", found.called())));
-    }
+    let (mut drive, found) = hold(seen, label, &permit)?;
     let before = contents::look(drive.medium());
     let mut acts = vec![];
     if discard {
@@ -125,9 +117,32 @@ pub(super) fn write(seen: &Seen, label: &Label, permit: Permit, leave: &Leave, d
             }));
         }
     }
-    if let OpenDrive::Machine(medium) = &drive {
-        // So that its partitions are there under their names. A file has none, and the system may be looking already.
+    show_partitions(&drive);
+    Ok(acts)
+}
+
+/// Opens the drive for this process alone, once it is seen that nothing has begun to use it and that it is the one that is permitted; gives
+/// it with who it is.
+///
+/// # Errors
+/// In use, no rights, gone, another drive. Nothing was written.
+pub(crate) fn hold(seen: &Seen, label: &Label, permit: &Permit) -> Result<(OpenDrive, Drive), Failure> {
+    let called = seen.drive.called();
+    let now = seen.still_free(label, Scope::Sectors(seen.drive.geometry.whole()).into())?;
+    let mut drive = now.open()?;
+    let gone = |e: jurex_core::medium::MediumError| {
+        Failure::Stopped(format!("{called} went away ({}). Nothing was written", e.cause.os()))
+    };
+    let found = drive.medium().identify().map_err(gone)?;
+    if permit.is_of(&found) {
+        return Ok((drive, found));
+    }
+    Err(Failure::Refused(format!("{called} is another drive now ({}). Nothing was written", found.called())))
+}
+
+/// Lets the system see the drive's partitions under their names. A file has none, and the system may be looking already.
+pub(crate) fn show_partitions(drive: &OpenDrive) {
+    if let OpenDrive::Machine(medium) = drive {
         let _ = medium.reread_table();
     }
-    Ok(acts)
 }

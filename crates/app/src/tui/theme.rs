@@ -117,20 +117,12 @@ impl Theme {
         if self.depth != Depth::Palette {
             return None;
         }
-        let by_role = [
-            (place::FAULT, Role::Fault),
-            (place::PROVED, Role::Proved),
-            (place::LAID, Role::Laid),
-            (place::FORMER, Role::Former),
-            (place::TEXT, Role::Text),
-            (place::LINE, Role::Line),
-            (place::FAINT, Role::Faint),
-            (place::STRONG, Role::Act),
-        ];
+        // Where two roles share a place, the one that is named here has it.
+        let roles = [Role::Fault, Role::Proved, Role::Laid, Role::Former, Role::Text, Role::Line, Role::Faint, Role::Act];
         let mut colours = [self.rgb(Role::Text); 16];
         (colours[usize::from(place::GROUND)], colours[usize::from(place::RAISED)]) = self.grounds();
-        for (at, role) in by_role {
-            colours[usize::from(at)] = self.rgb(role);
+        for role in roles {
+            colours[usize::from(Self::place(role))] = self.rgb(role);
         }
         // Bold is shown as the number eight places on: the same colours stand there.
         for at in 1..6 {

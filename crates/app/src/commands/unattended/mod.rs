@@ -22,8 +22,8 @@ use std::path::Path;
 use std::process::ExitCode;
 use std::time::Duration;
 
-/// A list is no larger than this.
-const MOST_BYTES: u64 = 4 << 20;
+/// A list is no larger than this, in mebibytes.
+const MOST_MIB: u64 = 4;
 
 /// A line of the list with its plan understood.
 #[derive(Debug)]
@@ -47,7 +47,7 @@ pub(crate) fn run(asked: &Unattended, theme: Option<crate::config::ThemeName>) -
     let stop = StopOnSignal::install()?;
     let bench = Bench::machine(&config.only, &places);
     let (theme, bell) = (theme.or(config.theme), config.bell.unwrap_or(true));
-    let goes_off = config.after_list == Some(crate::config::AfterList::PowerOff);
+    let goes_off = config.after_list == crate::config::AfterList::PowerOff;
     let machine = machine.filter(|_| goes_off);
     let work = round::Work { ledger, out: asked.out.clone(), places, config, seal, stop: stop.clone() };
     let mut round = Round::new(work, bench, listed)?;
@@ -78,12 +78,8 @@ fn switch_off(machine: &Machine) {
 /// The list, every plan of it understood before anything is done.
 fn read(path: &Path, catalogue: &Catalogue) -> Result<Vec<Listed>, Failure> {
     let file = shown_path(path);
-    let unreadable = |why: String| Failure::Use(format!("cannot read the list {file}: {why}. Nothing was written"));
-    let told = std::fs::metadata(path).map_err(|e| unreadable(e.to_string()))?;
-    if !told.is_file() || told.len() > MOST_BYTES {
-        return Err(unreadable("it is no plain file of a list's size".into()));
-    }
-    let bytes = std::fs::read(path).map_err(|e| unreadable(e.to_string()))?;
+    let unreadable = |why| Failure::Use(format!("cannot read the list {file}: {why}. Nothing was written"));
+    let bytes = files::read_plain(path, MOST_MIB).map_err(unreadable)?;
     let orders = Orders::from_csv(&bytes).map_err(|e| Failure::Use(format!("{file}: {e}")))?;
     if !orders.unused.is_empty() {
         remark(&format!("jurex: columns that nothing is known of, passed over: {}", orders.unused.join(", ")));

@@ -2,7 +2,7 @@
 //! others are at work are taken too. What is not listed is never opened for writing.
 
 use super::Listed;
-use crate::bench::{self, Bench, Seen, Watched};
+use crate::bench::{self, Bench, Seen};
 use crate::commands::stop::StopOnSignal;
 use crate::commands::{erase, lot, order};
 use crate::config::Config;
@@ -14,7 +14,7 @@ use crate::signing::Seal;
 use crate::work::{self, Finished, InLedger};
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use jurex_core::erase::{Event, JobControl, Progress, Wish};
-use jurex_core::lot::same_serial;
+use jurex_core::evidence::Evidence;
 use jurex_core::plan::Plan;
 use jurex_core::record::{JobId, Record};
 use jurex_core::rules::Outcome;
@@ -240,10 +240,7 @@ impl Round {
     fn look(&mut self) {
         let drives = self.bench.drives();
         self.looked = Some(Instant::now());
-        let listed = |seen: &Seen| {
-            let serial = seen.drive.unit.serial.as_deref()?;
-            self.entries.iter().position(|e| same_serial(&e.listed.line.serial, serial))
-        };
+        let listed = |seen: &Seen| self.entries.iter().position(|e| e.listed.line.names(&seen.drive));
         let places: Vec<(Seen, Option<usize>)> =
             drives.into_iter().map(|seen| (listed(&seen), seen)).map(|(at, s)| (s, at)).collect();
         self.unlisted = places.iter().filter(|(_, at)| at.is_none()).map(|(seen, _)| seen.drive.called()).collect();
@@ -294,13 +291,11 @@ impl Round {
 /// erase what was put on the drive since.
 fn before(ledger: &Ledger, listed: &Listed) -> Result<Option<Stand>, Failure> {
     let known = ledger.known(&listed.line.serial)?;
-    let by_this = |record: &Record| {
-        let sessions = &record.evidence().sessions;
-        sessions.iter().any(|s| s.by_list.as_ref().is_some_and(|by| by.sha256 == listed.line.by.sha256))
-    };
     let cut_short: Vec<JobId> = ledger.unfinished()?.into_iter().map(|u| u.job).collect();
     let jobs = known.iter().flat_map(|k| &k.jobs).rev();
-    let mut records = jobs.filter_map(|line| line.standing.record()).filter(|r| by_this(r) && !cut_short.contains(&r.job));
+    let mut records = jobs
+        .filter_map(|line| line.standing.record())
+        .filter(|r| is_by_list(r.evidence(), listed) && !cut_short.contains(&r.job));
     let stand = |r: &Record| {
         let as_wanted = exit::of_record(r) == ExitCode::SUCCESS;
         Stand::Before { job: r.job.clone(), outcome: r.claim().outcome(), as_wanted }
@@ -314,10 +309,11 @@ type Tell<'t> = dyn Fn(String, f64, Option<Duration>) + 't;
 fn one(work: &Work, listed: &Listed, seen: Seen, tell: &Tell<'_>) -> Result<(Record, Option<String>), Failure> {
     let line = &listed.line;
     let refused = |e: &dyn std::fmt::Display| Failure::Refused(format!("{e}. Nothing was written"));
-    line.is_of(&seen.drive).map_err(|e| refused(&e))?;
     let to = InLedger { ledger: &work.ledger, habits: work.config.habits() };
-    let cut_short = Ledger::open(&work.ledger)?.unfinished_on(&seen.drive)?.filter(|u| is_by_list(u, listed));
-    let (seen, cut_short) = after_its_own_erasure(work, listed, seen, cut_short, tell)?;
+    let cut_short =
+        Ledger::open(&work.ledger)?.unfinished_on(&seen.drive)?.filter(|u| is_by_list(u.checkpoint.evidence(), listed));
+    let seen = after_its_own_erasure(work, seen, cut_short.as_ref(), tell)?;
+    line.is_of(&seen.drive).map_err(|e| refused(&e))?;
     let goes_on = cut_short.is_some();
     let job = if let Some(unfinished) = cut_short {
         let cleared = seen.verdict_on(unfinished.checkpoint.intent()).map_err(|e| refused(&e))?;
@@ -349,34 +345,22 @@ fn one(work: &Work, listed: &Listed, seen: Seen, tell: &Tell<'_>) -> Result<(Rec
     papers_of(work, finished, goes_on)
 }
 
-fn is_by_list(unfinished: &Unfinished, listed: &Listed) -> bool {
-    let sessions = &unfinished.checkpoint.evidence().sessions;
-    sessions.iter().any(|s| s.by_list.as_ref().is_some_and(|by| by.sha256 == listed.line.by.sha256))
+/// Whether a job was armed by the list of that line.
+fn is_by_list(evidence: &Evidence, listed: &Listed) -> bool {
+    evidence.sessions.iter().any(|s| s.by_list.as_ref().is_some_and(|by| by.sha256 == listed.line.by.sha256))
 }
 
 /// The drive once it is not at work any more on the erasure that a job of this list began: opening it would only wait.
-fn after_its_own_erasure(
-    work: &Work,
-    listed: &Listed,
-    seen: Seen,
-    cut_short: Option<Unfinished>,
-    tell: &Tell<'_>,
-) -> Result<(Seen, Option<Unfinished>), Failure> {
-    let waits = cut_short.as_ref().is_some_and(|u| u.checkpoint.intent().goes_on) && seen.erases_itself();
+fn after_its_own_erasure(work: &Work, seen: Seen, cut_short: Option<&Unfinished>, tell: &Tell<'_>) -> Result<Seen, Failure> {
+    let waits = cut_short.is_some_and(|u| u.checkpoint.intent().goes_on) && seen.erases_itself();
     if !waits {
-        return Ok((seen, cut_short));
+        return Ok(seen);
     }
     let mut control = work.stop.clone();
     let mut tell = |progress: Option<u16>| tell("its own erasure".into(), progress.map_or(0.0, |p| f64::from(p) / 65536.0), None);
-    let watched = seen.watch_its_own_erasure(&mut tell, &mut || control.poll() != Some(Wish::Stop));
-    if watched == Watched::LeftAtWork {
-        return Err(Failure::Stopped("its own erasure goes on by itself; nothing was sent to it".into()));
-    }
-    seen.rescan();
-    let mut now = bench::find(OsStr::new(&seen.drive.path), &work.config.only, &work.places)?;
-    listed.line.is_of(&now.drive).map_err(|e| Failure::Refused(format!("{e}. Nothing was written")))?;
-    now.was_watched = watched == Watched::ToItsEnd;
-    Ok((now, cut_short))
+    let of = (OsStr::new(&seen.drive.path), work.config.only.as_slice(), &work.places);
+    bench::once_idle(&seen, of, &mut tell, &mut || control.poll() != Some(Wish::Stop))?
+        .ok_or_else(|| Failure::Stopped("its own erasure goes on by itself; nothing was sent to it".into()))
 }
 
 /// Writes the papers of a job, and tells people elsewhere.

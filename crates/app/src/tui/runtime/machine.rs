@@ -3,7 +3,7 @@
 use super::Runtime;
 use crate::clock::wall;
 use crate::config::ConfigError;
-use crate::machine::{Ask, Machine};
+use crate::machine::{Ask, Machine, USUAL_KEYBOARD, USUAL_ZONE};
 use crate::settings::Setting;
 use crate::tui::message::Message;
 use jiff::Timestamp;
@@ -42,16 +42,16 @@ impl Runtime {
     }
 
     /// Tells the machine of a setting that it must take before it is saved.
-    pub(super) fn tell_machine(&self, setting: Setting, text: &str) -> Result<(), ConfigError> {
+    pub(super) fn tell_machine(&mut self, setting: Setting, text: &str) -> Result<(), ConfigError> {
         let ask = match setting {
-            Setting::Keyboard => Ask::Keyboard(if text.is_empty() { "us" } else { text }.into()),
-            Setting::Zone => Ask::Zone(if text.is_empty() { "UTC" } else { text }.into()),
+            Setting::Keyboard => Ask::Keyboard(if text.is_empty() { USUAL_KEYBOARD } else { text }.into()),
+            Setting::Zone => Ask::Zone(if text.is_empty() { USUAL_ZONE } else { text }.into()),
             _ => return Ok(()),
         };
-        match &self.app.state.machine {
-            None => Ok(()),
-            Some(machine) => machine.ask(&ask).map(drop).map_err(|why| ConfigError::Machine(why.trim_end_matches('.').into())),
-        }
+        let Some(machine) = &mut self.app.state.machine else { return Ok(()) };
+        machine.ask(&ask).map_err(|why| ConfigError::Machine(why.trim_end_matches('.').into()))?;
+        machine.has_done(&ask);
+        Ok(())
     }
 }
 

@@ -134,8 +134,7 @@ fn word(round: &Round) -> Word {
             _ if e.is_done() => 1.0,
             _ => 0.0,
         };
-        let sum: f64 = entries.iter().map(share).sum();
-        return Word::Works((sum / entries.len().max(1) as f64 * 100.0).floor().clamp(0.0, 99.0) as u8);
+        return Word::works(&entries.iter().map(share).collect::<Vec<_>>());
     }
     if round.is_done() { Word::Done } else { Word::LookHere }
 }

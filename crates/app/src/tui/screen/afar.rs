@@ -52,13 +52,11 @@ pub(crate) fn word(state: &State) -> Word {
     if jobs.iter().any(|l| needs_a_look(l)) {
         return Word::LookHere;
     }
-    let working: Vec<f64> = jobs.iter().filter(|l| l.is_working()).filter_map(|l| Some(l.work()?.log.progress.share())).collect();
+    let share = |l: &&Lane| l.work().filter(|_| l.is_working()).map_or(1.0, |w| w.log.progress.share());
     if jobs.is_empty() {
         Word::Waits
     } else if jobs.iter().any(|l| l.is_working()) {
-        let done = (jobs.len() - working.len()) as f64 + working.iter().sum::<f64>();
-        // Never a hundred before all have ended.
-        Word::Works((done / jobs.len() as f64 * 100.0).floor().clamp(0.0, 99.0) as u8)
+        Word::works(&jobs.iter().map(share).collect::<Vec<_>>())
     } else {
         Word::Done
     }

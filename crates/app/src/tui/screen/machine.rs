@@ -3,7 +3,7 @@
 use super::line::TypedLine;
 use super::question::Question;
 use super::{About, Answer, Heard, Screen};
-use crate::machine::{Ask, Volume};
+use crate::machine::{Ask, Machine, Volume};
 use crate::tui::action::{Action, Place};
 use crate::tui::message::Command;
 use crate::tui::state::State;
@@ -44,8 +44,8 @@ impl Item {
                 let name = if volume.label.is_empty() { "without a name" } else { &volume.label };
                 format!("carry all records to {name} ({}, {})", volume.device, volume.kind)
             }
-            Item::Keyboard => format!("keyboard layout: {}", state.config.keyboard.as_deref().unwrap_or("us")),
-            Item::Zone => format!("zone of the times: {}", state.config.zone.as_deref().unwrap_or("UTC")),
+            Item::Keyboard => format!("keyboard layout: {}", state.machine.as_ref().map_or("", Machine::keyboard)),
+            Item::Zone => format!("zone of the times: {}", state.machine.as_ref().map_or("", Machine::zone)),
             Item::Clock => "set the clock".into(),
             Item::Sleep => "let the machine sleep and wake, to thaw frozen drives".into(),
             Item::SwitchOffAfter => {
@@ -124,10 +124,8 @@ impl MachinePage {
     fn column(&self, state: &State, column: &mut Column<'_>) {
         let style = |role| state.theme.style(role);
         column.question("What is this machine, and what should it do?");
-        let Some(machine) = &state.machine else {
-            return column
-                .sentence("Jurex was not started from a medium here: the system that runs it does these things.", Role::Text);
-        };
+        // Elsewhere the page can't be opened.
+        let Some(machine) = &state.machine else { return };
         column.fact("started from", &machine.started_from());
         let role = if machine.keeps() { Role::Text } else { Role::Fault };
         column.fact_in("keeps records in", &machine.keeps_in(), role);

@@ -22,6 +22,12 @@ pub(crate) enum Word {
 }
 
 impl Word {
+    /// At work, by how far each drive is. Never a hundred before all have ended.
+    pub(crate) fn works(shares: &[f64]) -> Self {
+        let share = shares.iter().sum::<f64>() / shares.len().max(1) as f64;
+        Word::Works((share * 100.0).floor().clamp(0.0, 99.0) as u8)
+    }
+
     fn text(self) -> String {
         match self {
             Word::Waits => "READY".into(),

@@ -2,6 +2,7 @@
 
 pub(crate) mod view;
 
+use crate::machine::USUAL_KEYBOARD;
 use crate::tui::action::Action;
 use crate::tui::lane::Step;
 use crate::tui::lane::papers::next_backup;
@@ -32,7 +33,7 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
 
 /// Where the keyboard has a layout of its own: a scanner that is set to another one types other letters.
 fn scanner(state: &State) -> &'static str {
-    let other = state.machine.is_some() && state.config.keyboard.as_deref().is_some_and(|k| k != "us");
+    let other = state.machine.as_ref().is_some_and(|m| m.keyboard() != USUAL_KEYBOARD);
     if other { " If a scanner typed it: it must be set to the layout of the keyboard (F8)." } else { "" }
 }
 
