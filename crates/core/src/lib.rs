@@ -14,6 +14,7 @@ pub mod estimate;
 pub mod evidence;
 pub mod guard;
 pub mod ladder;
+pub mod less;
 pub mod lot;
 pub mod mark;
 pub mod media;

@@ -201,12 +201,24 @@ impl Uses {
         }
     }
 
+    /// What a file is used for by the system and by Jurex itself; loop devices are told by name only.
+    pub(crate) fn of_file_alone(&self, file: Object) -> Vec<Hindrance> {
+        let attached = self.loops.iter().filter(|l| l.backing == Some(file));
+        let mut found: Vec<Hindrance> = attached.map(|l| Hindrance::AttachedAs { device: l.device.clone() }).collect();
+        found.extend(self.swap_or_own(file));
+        found
+    }
+
+    fn swap_or_own(&self, file: Object) -> Vec<Hindrance> {
+        let swaps = self.swaps.iter().filter(|(area, _)| *area == file);
+        let own = self.own.iter().filter(|(own, _)| *own == file);
+        let swaps = swaps.map(|(_, shown)| Hindrance::Swap { device: shown.clone() });
+        swaps.chain(own.map(|(_, what)| Hindrance::OwnFile { what: what.clone() })).collect()
+    }
+
     /// What a file is used for, apart from loop devices.
     fn of_file(&self, file: Object, path: &Path) -> Vec<Hindrance> {
-        let swaps = self.swaps.iter().filter(|(area, _)| *area == file);
-        let mut found: Vec<Hindrance> = swaps.map(|(_, shown)| Hindrance::Swap { device: shown.clone() }).collect();
-        let own = self.own.iter().filter(|(own, _)| *own == file);
-        found.extend(own.map(|(_, what)| Hindrance::OwnFile { what: what.clone() }));
+        let mut found = self.swap_or_own(file);
         found.extend(self.openers.of(file).map(|who| Hindrance::OpenBy { device: shown_path(path), who }));
         found
     }
@@ -335,7 +347,7 @@ fn loops(sys: &Path) -> Vec<Loop> {
 }
 
 /// Blanks and backslashes stand as octal numbers in the kernel's tables: `\040`.
-fn unescape(text: &str) -> String {
+pub(crate) fn unescape(text: &str) -> String {
     let mut out = vec![];
     let bytes = text.as_bytes();
     let mut at = 0;

@@ -3,8 +3,12 @@
 #![allow(unsafe_code, reason = "system calls that take a structure with pointers have no safe form")]
 
 mod block;
+mod files;
 
 pub(crate) use block::{discard, loop_attach, loop_backing, loop_detach, reread_table};
+pub(crate) use files::{
+    FileExtent, block_of, block_size, btrfs_chunks, btrfs_device, ext4_empty_journal, extent, extents, free_space, mapped_kinds, xfs_shares,
+};
 
 use rustix::io::Errno;
 use rustix::ioctl::{Ioctl, IoctlOutput, Opcode, Updater, ioctl, opcode};

@@ -8,6 +8,7 @@ mod ask;
 mod backend;
 mod discover;
 mod errors;
+pub mod files;
 mod guard;
 mod identity;
 mod ioctl;

@@ -24,6 +24,12 @@ impl Openers {
         Self { proc: proc.into(), found: OnceLock::new() }
     }
 
+    /// The programs that had it open when this was first asked of anything; `None` if none had.
+    pub(crate) fn now(&self, object: Object) -> Option<String> {
+        let found = self.found.get_or_init(|| all(&self.proc)).get(&object)?;
+        Some(found.iter().map(|(pid, name)| format!("{name} ({pid})")).collect::<Vec<_>>().join(", "))
+    }
+
     /// The programs that have it open, by name and number; `None` if none has.
     pub(crate) fn of(&self, object: Object) -> Option<String> {
         let found = self.found.get_or_init(|| all(&self.proc));

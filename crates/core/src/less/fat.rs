@@ -1,0 +1,120 @@
+//! What is free on a FAT file system, by its file allocation table (ECMA-107; Microsoft's FAT specification, version 1.03).
+
+use std::io;
+
+/// A table larger than this is none: FAT32 has at most 2^28 entries of four bytes.
+const LARGEST_TABLE: u64 = 1 << 30;
+
+/// The stretches of free clusters, first byte on the device and bytes, of a file system that `read` reads at byte addresses.
+///
+/// # Errors
+/// It can't be read, or is no FAT.
+pub fn free_clusters(read: &mut dyn FnMut(u64, &mut [u8]) -> io::Result<()>) -> io::Result<Vec<(u64, u64)>> {
+    let none = |what: &str| io::Error::new(io::ErrorKind::InvalidData, format!("it is no FAT file system: {what}"));
+    let mut boot = [0u8; 512];
+    read(0, &mut boot)?;
+    let short = |at: usize| u64::from(u16::from_le_bytes([boot[at], boot[at + 1]]));
+    let long = |at: usize| u64::from(u32::from_le_bytes([boot[at], boot[at + 1], boot[at + 2], boot[at + 3]]));
+    let (sector, per_cluster, reserved, tables, roots) =
+        (short(11), u64::from(boot[13]), short(14), u64::from(boot[16]), short(17));
+    if !(512..=4096).contains(&sector) || per_cluster == 0 || tables == 0 || reserved == 0 {
+        return Err(none("its first sector does not say how it is laid out"));
+    }
+    let sectors = if short(19) != 0 { short(19) } else { long(32) };
+    let of_table = if short(22) != 0 { short(22) } else { long(36) };
+    let first = reserved + tables * of_table + (roots * 32).div_ceil(sector);
+    let clusters = sectors.checked_sub(first).ok_or_else(|| none("it ends before its data"))? / per_cluster;
+    let bits = match clusters {
+        0..4085 => 12,
+        4085..65525 => 16,
+        _ => 32,
+    };
+    let needed = ((clusters + 2) * bits).div_ceil(8);
+    if needed > of_table * sector || needed > LARGEST_TABLE {
+        return Err(none("its table is too small for its clusters"));
+    }
+    let mut table = vec![0u8; needed as usize];
+    read(reserved * sector, &mut table)?;
+    let is_free = |cluster: u64| {
+        let byte = |at: usize| u32::from(table.get(at).copied().unwrap_or(0xff));
+        let at = (cluster * bits / 8) as usize;
+        let entry = match bits {
+            12 => (byte(at) | byte(at + 1) << 8) >> (if cluster % 2 == 1 { 4 } else { 0 }) & 0xfff,
+            16 => byte(at) | byte(at + 1) << 8,
+            _ => (byte(at) | byte(at + 1) << 8 | byte(at + 2) << 16 | byte(at + 3) << 24) & 0x0fff_ffff,
+        };
+        entry == 0
+    };
+    let bytes = per_cluster * sector;
+    let mut free: Vec<(u64, u64)> = vec![];
+    for cluster in (2..clusters + 2).filter(|c| is_free(*c)) {
+        let at = (first + (cluster - 2) * per_cluster) * sector;
+        match free.last_mut() {
+            Some((from, length)) if *from + *length == at => *length += bytes,
+            _ => free.push((at, bytes)),
+        }
+    }
+    Ok(free)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// A FAT of so many clusters of 1 KiB in which these are free.
+    fn image(bits: u64, clusters: u64, free: &[u64]) -> Vec<u8> {
+        let of_table = ((clusters + 2) * bits).div_ceil(8).div_ceil(512);
+        let roots = if bits == 32 { 0u64 } else { 32 };
+        let mut bytes = vec![0u8; ((1 + 2 * of_table + roots * 32 / 512 + clusters * 2) * 512) as usize];
+        let sectors = bytes.len() as u32 / 512;
+        bytes[11..13].copy_from_slice(&512u16.to_le_bytes());
+        (bytes[13], bytes[14], bytes[16]) = (2, 1, 2);
+        bytes[17..19].copy_from_slice(&(roots as u16).to_le_bytes());
+        bytes[32..36].copy_from_slice(&sectors.to_le_bytes());
+        if bits == 32 {
+            bytes[36..40].copy_from_slice(&(of_table as u32).to_le_bytes());
+        } else {
+            bytes[22..24].copy_from_slice(&(of_table as u16).to_le_bytes());
+        }
+        let table = &mut bytes[512..];
+        for cluster in (0..clusters + 2).filter(|c| !free.contains(c)) {
+            let at = (cluster * bits / 8) as usize;
+            match bits {
+                12 if cluster % 2 == 1 => {
+                    table[at] |= 0xf0;
+                    table[at + 1] = 0xff;
+                }
+                12 => {
+                    table[at] = 0xff;
+                    table[at + 1] |= 0x0f;
+                }
+                16 => table[at..at + 2].fill(0xff),
+                _ => table[at..at + 4].copy_from_slice(&[0xff, 0xff, 0xff, 0x0f]),
+            }
+        }
+        bytes
+    }
+
+    proptest! {
+        #[test]
+        fn the_free_clusters_of_every_width_are_found_and_garbage_is_refused(
+            wide in prop::sample::select(vec![(12u64, 300u64), (12, 4084), (16, 4085), (32, 65525)]),
+            free in prop::collection::btree_set(2u64..300, 0..40), garbage in prop::collection::vec(any::<u8>(), 512),
+        ) {
+            let (bits, clusters) = wide;
+            let free: Vec<u64> = free.into_iter().collect();
+            let bytes = image(bits, clusters, &free);
+            let mut read = |at: u64, out: &mut [u8]| { out.copy_from_slice(&bytes[at as usize..][..out.len()]); Ok(()) };
+            let found = free_clusters(&mut read).unwrap();
+            prop_assert_eq!(found.iter().map(|(_, n)| n).sum::<u64>(), free.len() as u64 * 1024);
+            let data = bytes.len() as u64 - clusters * 1024;
+            for cluster in free {
+                let at = data + (cluster - 2) * 1024;
+                prop_assert!(found.iter().any(|(from, n)| *from <= at && at + 1024 <= from + n));
+            }
+            let mut read = |_: u64, out: &mut [u8]| { let n = out.len().min(512); out[..n].copy_from_slice(&garbage[..n]); Ok(()) };
+            let _ = free_clusters(&mut read);
+        }
+    }
+}

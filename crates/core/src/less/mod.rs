@@ -1,0 +1,22 @@
+//! Less than a drive: single files, trees of folders, and the free space of a file system in use.
+//!
+//! No standard calls this sanitization, and nothing here earns an outcome. What is said of a file follows from what the file system told
+//! of it, from what was laid and read back through it, and from what then lay in its old places on the device ([`file::FileEvidence::ending`]).
+
+mod fat;
+mod file;
+mod free;
+mod ground;
+mod names;
+mod record;
+mod strip;
+mod trace;
+
+pub use fat::free_clusters;
+pub use file::{Because, Before, Ending, FileEvidence, Kind, LeftAlone, Look, Name, ReadBack, Removal, WhyNotRead};
+pub use free::{FreeEvidence, FreeFinding, FreeProof, Fill};
+pub use ground::{Doubt, Ground, Layer, System, Weight};
+pub use names::{Names, lengths};
+pub use record::{Asked, BadLessRecord, Counted, FORMAT, LessRecord, Tally, Work};
+pub use strip::{BINS, Shown, Strip, StripRun};
+pub use trace::{Lies, Sample, Seen, Stretch, Trace};

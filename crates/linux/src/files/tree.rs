@@ -1,0 +1,344 @@
+//! What lies under the paths that were named: looked at by folders' descriptors, links never followed, mounts never crossed.
+
+use super::ground::{Mounted, ground_of};
+use crate::guard::Uses;
+use crate::object::Object;
+use crate::openers::Openers;
+use jurex_core::guard::Hindrance;
+use jurex_core::less::{Ground, Kind, LeftAlone};
+use rustix::fs::{
+    AtFlags, Dir, FileType, Mode, OFlags, ResolveFlags, Statx, StatxAttributes, StatxFlags, makedev, open, openat2, statx,
+};
+use rustix::io::Errno;
+use std::collections::{HashMap, HashSet};
+use std::ffi::OsString;
+use std::os::fd::{AsFd, OwnedFd};
+use std::os::unix::ffi::OsStringExt;
+use std::path::{Path, PathBuf};
+
+/// What a name leads to, found again by its numbers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Id {
+    /// The file system's number.
+    pub device: u64,
+    /// The file's number in it.
+    pub inode: u64,
+}
+
+/// A file, folder, link or other under the paths.
+#[derive(Clone, Debug)]
+pub struct Node {
+    /// Its name in its folder.
+    pub name: OsString,
+    /// The folder's place in [`Tree::nodes`]; `None`: it is one of the paths that were named.
+    pub folder: Option<usize>,
+    /// What it is.
+    pub kind: Kind,
+    /// Which file it is.
+    pub id: Id,
+    /// Its length in bytes.
+    pub bytes: u64,
+    /// How many names it has.
+    pub names: u64,
+    /// Which of the grounds it lies on.
+    pub ground: u32,
+    /// Why it will be left as it is.
+    pub left_alone: Option<LeftAlone>,
+}
+
+/// A path that was named.
+#[derive(Clone, Debug)]
+pub struct Root {
+    /// As it was named.
+    pub path: PathBuf,
+    /// The folder that holds it.
+    pub folder: PathBuf,
+    /// Which folder that is.
+    pub(crate) folder_id: Id,
+    /// Its place in [`Tree::nodes`].
+    pub node: usize,
+}
+
+/// Everything under some paths.
+#[derive(Clone, Debug, Default)]
+pub struct Tree {
+    /// Folders stand before what they hold.
+    pub nodes: Vec<Node>,
+    /// The paths.
+    pub roots: Vec<Root>,
+    /// What it lies on.
+    pub(crate) mounts: Vec<Mounted>,
+    /// Folders that could not be read, and why.
+    pub unread: Vec<(PathBuf, String)>,
+}
+
+/// Why a path can't be taken.
+#[derive(Debug, thiserror::Error)]
+pub enum TreeError {
+    /// It is not there, or can't be looked at.
+    #[error("cannot look at {path}: {cause}")]
+    Unseen {
+        /// As it was named.
+        path: String,
+        /// Why.
+        #[source]
+        cause: std::io::Error,
+    },
+    /// It is named by something that has no name of its own.
+    #[error("{0} has no name of its own: name the folder by its path")]
+    Nameless(String),
+    /// It is the root of a file system.
+    #[error("{0} is where a file system is mounted: name what lies in it, or erase the drive")]
+    MountPoint(String),
+    /// A path lies under another one.
+    #[error("{0} is named twice, or lies under another path that is named")]
+    Twice(String),
+    /// Somebody wants no more of it.
+    #[error("looking was stopped")]
+    Stopped,
+}
+
+impl Tree {
+    /// What it lies on.
+    pub fn grounds(&self) -> Vec<Ground> {
+        self.mounts.iter().map(|m| m.ground.clone()).collect()
+    }
+
+    /// The path of a node, below the path that was named.
+    pub fn path(&self, node: usize) -> PathBuf {
+        let mut names = vec![];
+        let mut at = node;
+        while let Some(folder) = self.nodes[at].folder {
+            names.push(&self.nodes[at].name);
+            at = folder;
+        }
+        let root = self.roots.iter().find(|r| r.node == at).map(|r| r.folder.join(&self.nodes[at].name)).unwrap_or_default();
+        names.into_iter().rev().fold(root, |path, name| path.join(name))
+    }
+
+    /// Files with contents that will be erased: how many, and their bytes.
+    pub fn to_erase(&self) -> (u64, u64) {
+        let files = self.nodes.iter().filter(|n| n.kind == Kind::File && n.left_alone.is_none());
+        files.fold((0, 0), |(count, bytes), n| (count + 1, bytes + n.bytes))
+    }
+
+    /// Everything whose name goes: what a person types the number of.
+    pub fn names_to_lose(&self) -> u64 {
+        self.nodes.iter().filter(|n| n.left_alone.is_none()).count() as u64
+    }
+
+    /// Files that have names outside of the tree too: the node, and how many.
+    pub fn linked(&self) -> Vec<(usize, u64)> {
+        let mut inside: HashMap<Id, u64> = HashMap::new();
+        let of = |n: &&Node| n.kind == Kind::File && n.names > 1;
+        self.nodes.iter().filter(of).for_each(|n| *inside.entry(n.id).or_default() += 1);
+        let mut found = vec![];
+        for (at, node) in self.nodes.iter().enumerate().filter(|(_, n)| of(n)) {
+            if let Some(here) = inside.remove(&node.id)
+                && node.names > here
+            {
+                found.push((at, node.names - here));
+            }
+        }
+        found
+    }
+
+    /// Files that somebody has open, with whom. Without rights only this user's own programs are seen.
+    pub fn open(&self) -> Vec<(usize, String)> {
+        let openers = Openers::read(Path::new("/proc"));
+        let files = self.nodes.iter().enumerate().filter(|(_, n)| n.kind == Kind::File);
+        files.filter_map(|(at, n)| Some((at, openers.now(Object::File(n.id.device, n.id.inode))?))).collect()
+    }
+
+    /// Looks at everything under these paths. `own` are files of Jurex itself. `told` hears how many were seen, and answers whether to go on.
+    ///
+    /// # Errors
+    /// A path that can't be taken.
+    pub fn look(paths: &[PathBuf], own: Vec<PathBuf>, told: &mut dyn FnMut(usize) -> bool) -> Result<Self, TreeError> {
+        let uses = Uses::read(&crate::System::default().keeping(own));
+        let mut look = Look { tree: Tree::default(), uses, told };
+        for path in paths {
+            look.root(path)?;
+        }
+        look.check_apart()?;
+        Ok(look.tree)
+    }
+}
+
+/// Folders in folders are followed so far: each holds a descriptor open.
+pub(crate) const DEEPEST: u32 = 500;
+
+/// How names below a folder are opened: the name itself, in that folder, on that mount.
+pub(crate) const INSIDE: ResolveFlags =
+    ResolveFlags::BENEATH.union(ResolveFlags::NO_SYMLINKS).union(ResolveFlags::NO_XDEV).union(ResolveFlags::NO_MAGICLINKS);
+
+/// Opens a folder that lies in another one.
+pub(crate) fn open_folder(folder: impl AsFd, name: &std::ffi::OsStr) -> Result<OwnedFd, Errno> {
+    let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+    openat2(folder, name, flags, Mode::empty(), INSIDE)
+}
+
+/// What a name leads to, never through a link.
+pub(crate) fn status(folder: impl AsFd, name: &std::ffi::OsStr) -> Result<Statx, Errno> {
+    let flags = AtFlags::SYMLINK_NOFOLLOW | AtFlags::NO_AUTOMOUNT;
+    statx(folder, name, flags, StatxFlags::BASIC_STATS | StatxFlags::MNT_ID)
+}
+
+pub(crate) fn id(told: &Statx) -> Id {
+    Id { device: makedev(told.stx_dev_major, told.stx_dev_minor), inode: told.stx_ino }
+}
+
+pub(crate) fn kind(told: &Statx) -> Kind {
+    match FileType::from_raw_mode(u32::from(told.stx_mode)) {
+        FileType::RegularFile => Kind::File,
+        FileType::Directory => Kind::Folder,
+        FileType::Symlink => Kind::Link,
+        _ => Kind::Special,
+    }
+}
+
+struct Look<'l> {
+    tree: Tree,
+    uses: Uses,
+    told: &'l mut dyn FnMut(usize) -> bool,
+}
+
+impl Look<'_> {
+    fn root(&mut self, path: &Path) -> Result<(), TreeError> {
+        let shown = || jurex_core::text::shown_path(path);
+        let unseen = |cause: Errno| TreeError::Unseen { path: shown(), cause: cause.into() };
+        let whole = std::path::absolute(path).map_err(|cause| TreeError::Unseen { path: shown(), cause })?;
+        let name = whole.file_name().filter(|_| !path.ends_with("..")).ok_or_else(|| TreeError::Nameless(shown()))?.to_os_string();
+        let folder = whole.parent().ok_or_else(|| TreeError::Nameless(shown()))?.to_path_buf();
+        // The way to the folder is the person's own; below it no link is followed.
+        let opened = open(&folder, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty()).map_err(unseen)?;
+        let told = status(&opened, &name).map_err(unseen)?;
+        if told.stx_attributes.contains(StatxAttributes::MOUNT_ROOT) && kind(&told) == Kind::Folder {
+            return Err(TreeError::MountPoint(shown()));
+        }
+        let ground = self.ground(&opened).map_err(unseen)?;
+        let node = self.tree.nodes.len();
+        let of_folder = statx(&opened, "", AtFlags::EMPTY_PATH, StatxFlags::BASIC_STATS).map_err(unseen)?;
+        self.tree.roots.push(Root { path: path.into(), folder, folder_id: id(&of_folder), node });
+        self.add(&opened, None, name, &told, ground, DEEPEST)
+    }
+
+    fn ground(&mut self, fd: &OwnedFd) -> Result<u32, Errno> {
+        let found = ground_of(fd)?;
+        let at = self.tree.mounts.iter().position(|m| m.mount == found.mount).unwrap_or_else(|| {
+            self.tree.mounts.push(found);
+            self.tree.mounts.len() - 1
+        });
+        Ok(at as u32)
+    }
+
+    fn add(
+        &mut self,
+        folder: &OwnedFd,
+        in_folder: Option<usize>,
+        name: OsString,
+        told: &Statx,
+        ground: u32,
+        deepest: u32,
+    ) -> Result<(), TreeError> {
+        let at = self.tree.nodes.len();
+        if !(self.told)(at) {
+            return Err(TreeError::Stopped);
+        }
+        let (id, kind) = (id(told), kind(told));
+        let left_alone = self.left_alone(told, id, kind, ground);
+        let (bytes, names) = (if kind == Kind::File { told.stx_size } else { 0 }, u64::from(told.stx_nlink));
+        let opened = (kind == Kind::Folder && left_alone != Some(LeftAlone::OtherMount)).then(|| open_folder(folder, &name));
+        self.tree.nodes.push(Node { name, folder: in_folder, kind, id, bytes, names, ground, left_alone });
+        match opened {
+            None => Ok(()),
+            Some(Ok(inside)) if deepest > 0 => self.below(&inside, at, ground, deepest - 1),
+            Some(Ok(_)) => {
+                self.tree.nodes[at].left_alone = Some(LeftAlone::Unopened);
+                self.tree.unread.push((self.tree.path(at), format!("it lies deeper than {DEEPEST} folders")));
+                Ok(())
+            }
+            Some(Err(e)) => {
+                self.tree.nodes[at].left_alone = Some(refusal(e));
+                self.tree.unread.push((self.tree.path(at), e.to_string()));
+                Ok(())
+            }
+        }
+    }
+
+    fn below(&mut self, folder: &OwnedFd, at: usize, ground: u32, deepest: u32) -> Result<(), TreeError> {
+        let dir = match Dir::read_from(folder) {
+            Ok(dir) => dir,
+            Err(e) => {
+                self.tree.unread.push((self.tree.path(at), e.to_string()));
+                return Ok(());
+            }
+        };
+        for entry in dir {
+            let entry = match entry {
+                Ok(entry) => entry,
+                Err(e) => {
+                    self.tree.unread.push((self.tree.path(at), e.to_string()));
+                    return Ok(());
+                }
+            };
+            let name = OsString::from_vec(entry.file_name().to_bytes().to_vec());
+            if name == "." || name == ".." {
+                continue;
+            }
+            // What is gone by now is nobody's loss any more.
+            let Ok(told) = status(folder, &name) else { continue };
+            self.add(folder, Some(at), name, &told, ground, deepest)?;
+        }
+        Ok(())
+    }
+
+    /// What can be told without opening it.
+    fn left_alone(&self, told: &Statx, id: Id, kind: Kind, ground: u32) -> Option<LeftAlone> {
+        let attributes = told.stx_attributes;
+        let mount = &self.tree.mounts[ground as usize];
+        if told.stx_mnt_id != mount.mount {
+            return Some(LeftAlone::OtherMount);
+        }
+        if attributes.intersects(StatxAttributes::IMMUTABLE | StatxAttributes::APPEND | StatxAttributes::VERITY) {
+            return Some(LeftAlone::Immutable);
+        }
+        if kind != Kind::File {
+            return None;
+        }
+        let object = Object::File(id.device, id.inode);
+        self.uses.of_file_alone(object).into_iter().find_map(|h| match h {
+            Hindrance::Swap { .. } => Some(LeftAlone::Swap),
+            Hindrance::AttachedAs { .. } => Some(LeftAlone::Image),
+            Hindrance::OwnFile { .. } => Some(LeftAlone::Own),
+            _ => None,
+        })
+    }
+
+    /// No path may lie under another one: it would be gone before its turn.
+    fn check_apart(&self) -> Result<(), TreeError> {
+        let nodes = &self.tree.nodes;
+        let mut named: HashSet<(Id, &OsString)> = HashSet::new();
+        let twice = |node: usize| TreeError::Twice(jurex_core::text::shown_path(&self.tree.path(node)));
+        for root in &self.tree.roots {
+            if !named.insert((root.folder_id, &nodes[root.node].name)) {
+                return Err(twice(root.node));
+            }
+        }
+        let below = |n: &Node| n.folder.is_some_and(|f| named.contains(&(nodes[f].id, &n.name)));
+        nodes.iter().position(below).map_or(Ok(()), |at| Err(twice(at)))
+    }
+}
+
+/// What a refusal to open something means.
+pub(crate) fn refusal(error: Errno) -> LeftAlone {
+    match error {
+        Errno::XDEV => LeftAlone::OtherMount,
+        Errno::ACCESS | Errno::PERM => LeftAlone::NoRights,
+        Errno::ROFS => LeftAlone::ReadOnly,
+        Errno::TXTBSY => LeftAlone::Runs,
+        Errno::NOENT => LeftAlone::Gone,
+        Errno::LOOP | Errno::NOTDIR | Errno::ISDIR | Errno::NXIO => LeftAlone::Changed,
+        _ => LeftAlone::Unopened,
+    }
+}
