@@ -69,6 +69,10 @@ pub(crate) enum Command {
     Release(Box<ReleaseArgs>),
     /// Labels to stick on drives
     Label(LabelArgs),
+    /// Erase single files and folders, and look what really became of them on the medium; never a sanitization of the drive
+    Files(Box<FilesArgs>),
+    /// Fill the free space of a file system in use, and look what it holds then; never a sanitization of the drive
+    Free(FreeArgs),
     /// Where a drive is, and what was done to it; without a serial: every drive that somebody must still see to
     Where(WhereArgs),
 }
@@ -449,6 +453,71 @@ pub(crate) struct StartMediumArgs {
 }
 
 #[derive(Debug, Args)]
+pub(crate) struct FilesArgs {
+    /// Files and folders; what links in them lead to and what is mounted in them is not touched
+    #[arg(required_unless_present = "resume")]
+    pub(crate) path: Vec<PathBuf>,
+    /// The passes in the notation
+    #[arg(long, value_name = "NOTATION", default_value = "random", conflicts_with = "resume")]
+    pub(crate) passes: String,
+    /// Names stay: contents, attributes and times are erased, and what is left is an empty file
+    #[arg(long, conflicts_with = "resume")]
+    pub(crate) keep_names: bool,
+    /// Only say what would be lost, and what may be hoped for; nothing is written
+    #[arg(long, conflicts_with = "resume")]
+    pub(crate) plan: bool,
+    /// The number of names that will be lost, as the plan tells it; without it a person is asked for it
+    #[arg(long, value_name = "N")]
+    pub(crate) yes_count: Option<u64>,
+    /// Let the names of files stand in the record; else it holds their digests
+    #[arg(long, conflicts_with = "resume")]
+    pub(crate) with_names: bool,
+    /// Go on with what was cut short: all of it, with the passes that it began with
+    #[arg(long, conflicts_with = "path")]
+    pub(crate) resume: bool,
+    #[command(flatten)]
+    pub(crate) papers: LessPapers,
+}
+
+/// What less than a drive is reported with.
+#[derive(Debug, Args)]
+pub(crate) struct LessPapers {
+    /// Folder for the record and its paper (default: a folder of Jurex's own)
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
+    /// Who had it done (default: the technician of the configuration)
+    #[arg(long, value_name = "NAME")]
+    pub(crate) by: Option<String>,
+    /// One JSON document instead of text
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// No progress line
+    #[arg(long)]
+    pub(crate) quiet: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct FreeArgs {
+    /// A folder on the file system, as where it is mounted
+    pub(crate) mountpoint: PathBuf,
+    /// The passes in the notation
+    #[arg(long, value_name = "NOTATION", default_value = "random")]
+    pub(crate) passes: String,
+    /// What is left to whoever else uses it, as 500MB (default: a hundredth of it, from 67 MB to 2.1 GB); 0MB: nothing
+    #[arg(long, value_name = "SIZE", value_parser = size)]
+    pub(crate) reserve: Option<u64>,
+    /// Only say what may be hoped for; nothing is written
+    #[arg(long)]
+    pub(crate) plan: bool,
+    #[command(flatten)]
+    pub(crate) papers: LessPapers,
+}
+
+fn size(text: &str) -> Result<u64, String> {
+    jurex_core::units::parse_size(text).ok_or_else(|| "write it as 500MB, 32GB or 2TB".into())
+}
+
+#[derive(Debug, Args)]
 pub(crate) struct Unattended {
     /// The list: CSV with the columns `serial` (whole), `plan` (as after `jurex erase DRIVE`: --method zeros), `approved by`, and perhaps
     /// `sectors`. One mistake in it, and nothing is erased
@@ -760,6 +829,8 @@ pub(crate) enum SchemaOf {
     Lot,
     /// What `jurex release` notes and writes
     Release,
+    /// JOB.files.json, of files or of free space
+    Files,
 }
 
 #[derive(Debug, Args)]

@@ -1,6 +1,7 @@
 //! The files of a job in the output folder. Nothing is overwritten, and a file is there whole or not at all.
 
 use crate::signing::Seal;
+use jurex_core::less::LessRecord;
 use jurex_core::lot::Statement;
 use jurex_core::record::{JobId, Papers, Record};
 use jurex_core::release::Release;
@@ -206,6 +207,19 @@ pub(crate) fn write_release(folder: &Path, name: &str, release: &Release, seal: 
     }
     let endings = ["release.json", "release.jws.json", "destruction.certificate.pdf", "destruction.report.pdf"];
     write_each(folder, &free_name(folder, name, &endings), contents)
+}
+
+/// Writes the record of less than a drive, signed too where there is a key, its paper, and where it lay; gives their paths.
+pub(crate) fn write_less(folder: &Path, record: &LessRecord, seal: &Seal) -> Result<Vec<PathBuf>, FileError> {
+    check_folder(folder)?;
+    let json = record.to_json();
+    let mut contents = vec![("files.json", json.clone().into_bytes())];
+    contents.extend(seal.key().map(|key| ("files.jws.json", sign(&json, key).into_bytes())));
+    contents.push(("files.report.pdf", sealed(jurex_report::less_paper(record, &seal.house)?, seal)));
+    contents.extend(jurex_report::less_svg(record).map(|svg| ("files.places.svg", svg.into_bytes())));
+    let endings = ["files.json", "files.jws.json", "files.report.pdf", "files.places.svg"];
+    // What was stopped and gone on with has a record each time.
+    write_each(folder, &free_name(folder, record.asked.job.as_str(), &endings), contents)
 }
 
 /// Writes labels: a PDF of all, and an SVG of each; gives their paths.

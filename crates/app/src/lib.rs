@@ -13,6 +13,7 @@ mod exit;
 mod export;
 mod files;
 mod heat;
+mod less;
 mod lock;
 mod machine;
 mod methods;

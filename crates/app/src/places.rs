@@ -79,6 +79,11 @@ impl Places {
         self.data.join("certificates")
     }
 
+    /// The folder of work on less than a drive: notes of what is under way, and records.
+    pub(crate) fn less(&self) -> PathBuf {
+        self.data.join("files")
+    }
+
     /// The folder of saved policies.
     pub(crate) fn policies(&self) -> PathBuf {
         self.config.join("policies")
@@ -97,7 +102,7 @@ impl Places {
             }));
         }
         let inside = |folder: PathBuf| std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.path());
-        files.extend(inside(self.policies()).chain(inside(self.keys())));
+        files.extend(inside(self.policies()).chain(inside(self.keys())).chain(inside(self.less())));
         files
     }
 

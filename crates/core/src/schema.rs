@@ -1,6 +1,7 @@
 //! JSON Schemas (draft 2020-12) of what is written: made from the very types that write it.
 
 use crate::erase::Event;
+use crate::less::LessRecord;
 use crate::lot::Statement;
 use crate::proof::VerificationRecord;
 use crate::record::Record;
@@ -22,6 +23,8 @@ pub enum Written {
     Lot,
     /// `JOB.release.json`.
     Release,
+    /// `JOB.files.json`.
+    Files,
 }
 
 impl Written {
@@ -33,6 +36,7 @@ impl Written {
             Written::Event => of::<Event>("event"),
             Written::Lot => of::<Statement>("lot"),
             Written::Release => of::<Release>("release"),
+            Written::Files => of::<LessRecord>("files"),
         }
     }
 }
@@ -50,7 +54,7 @@ mod tests {
 
     #[test]
     fn every_schema_names_its_draft_and_says_what_its_fields_are() {
-        for written in [Written::Record, Written::Verification, Written::Event, Written::Lot, Written::Release] {
+        for written in [Written::Record, Written::Verification, Written::Event, Written::Lot, Written::Release, Written::Files] {
             let schema = written.schema();
             assert_eq!(schema["$schema"], "https://json-schema.org/draft/2020-12/schema", "{written:?}");
             assert!(schema.to_string().contains("\"description\""), "{written:?}");

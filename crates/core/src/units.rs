@@ -111,6 +111,14 @@ pub fn size(bytes: u64) -> String {
     format!("{} ({})", si_size(bytes), scaled(bytes as f64, 1024.0, &BINARY))
 }
 
+/// Bytes of a size as people write it: `32GB`, `500 MB`, `2TB`.
+pub fn parse_size(text: &str) -> Option<u64> {
+    let text = text.trim().to_ascii_uppercase();
+    let units = [("TB", 1_000_000_000_000), ("GB", 1_000_000_000), ("MB", 1_000_000_u64)];
+    let (number, unit) = units.into_iter().find_map(|(u, n)| Some((text.strip_suffix(u)?, n)))?;
+    number.trim().parse::<u64>().ok()?.checked_mul(unit)
+}
+
 /// A rate in SI units per second: `182 MB/s`.
 pub fn rate(bytes_per_second: f64) -> String {
     format!("{}/s", scaled(bytes_per_second.max(0.0), 1000.0, &SI))

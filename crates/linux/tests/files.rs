@@ -3,7 +3,7 @@
 
 mod mounted;
 
-use jurex_core::less::{Because, Ending, Kind, LeftAlone, Look, Removal, Trace, WhyNotRead};
+use jurex_core::less::{Because, Ending, FileEvidence, Kind, LeftAlone, Look, Removal, Trace, WhyNotRead};
 use jurex_core::notation::Program;
 use jurex_core::testing::Dice;
 use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Tree, TreeError, Watcher, erase};
@@ -21,6 +21,7 @@ struct Heard<'h> {
     before: Option<Box<dyn FnMut() + 'h>>,
     stops: bool,
     lots: usize,
+    ended: usize,
 }
 
 impl Watcher for Heard<'_> {
@@ -36,6 +37,10 @@ impl Watcher for Heard<'_> {
     fn overwritten(&mut self, traces: &[Trace]) -> std::io::Result<()> {
         self.traces.extend_from_slice(traces);
         Ok(())
+    }
+
+    fn ended(&mut self, files: &[FileEvidence]) {
+        self.ended += files.len();
     }
 
     fn progress(&mut self, progress: &FilesProgress) -> bool {

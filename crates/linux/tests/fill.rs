@@ -100,7 +100,7 @@ fn ext4_and_xfs_are_filled_to_the_last_block_and_nothing_deleted_is_left() {
         let FreeProof::Read { unreached, .. } = evidence.proof else { panic!("{evidence:?}") };
         // A few megabytes the file system keeps back for itself, whoever asks.
         let left: u64 = count_marks(&mounted.image).into_iter().filter(|(n, _)| *n >= 1000 || n % 3 != 0).map(|(_, times)| times * 32).sum();
-        assert!(left <= unreached && unreached < 8 * MIB, "{system}: {left} bytes are there, {unreached} were not reached");
+        assert!(left <= unreached && unreached < 32 * MIB, "{system}: {left} bytes are there, {unreached} were not reached");
         assert!(system != "ext4" || evidence.fill.small > 3000, "{evidence:?}");
         is_as_it_was(mounted);
     }

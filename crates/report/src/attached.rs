@@ -2,9 +2,11 @@
 
 use crate::certificate::certificate;
 use crate::house::House;
+use crate::less::less_paper;
 use crate::lot::lot_certificate;
 use crate::print::Print;
 use crate::release::destruction_paper;
+use jurex_core::less::LessRecord;
 use jurex_core::lot::Statement;
 use jurex_core::record::Record;
 use jurex_core::release::Release;
@@ -83,6 +85,11 @@ const PROOF_START: &str = "c2sp.org/tlog-proof@";
 /// Whether `pdf` is to the byte what this version prints of that lot so.
 pub fn is_as_printed_of_lot(pdf: &[u8], statement: &Statement, house: &House) -> bool {
     lot_certificate(statement, house).is_ok_and(|printed| printed == pdf)
+}
+
+/// Whether `pdf` is to the byte what this version prints of those files or that free space so.
+pub fn is_as_printed_of_less(pdf: &[u8], record: &LessRecord, house: &House) -> bool {
+    less_paper(record, house).is_ok_and(|printed| printed == pdf)
 }
 
 /// Whether `pdf` is to the byte what this version prints of that destruction so.

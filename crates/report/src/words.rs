@@ -195,6 +195,26 @@ words! {
     release_made_by
     mark
     mark_told
+    less_files_title
+    less_free_title
+    less_loud
+    less_says
+    less_asked
+    less_came
+    less_ground
+    less_places
+    less_caption
+    less_what
+    less_names
+    less_names_plain
+    less_names_digested
+    less_by_name
+    less_more
+    less_went_on
+    less_times
+    less_made_by
+    less_digest
+    less_attest
 }
 
 const FILES: [(Language, &str); 4] = [

@@ -5,6 +5,7 @@ use crate::cli::Check;
 use crate::exit::Failure;
 use crate::places::Places;
 use crate::signing::standing;
+use jurex_core::less::{BadLessRecord, LessRecord};
 use jurex_core::lot::{StandWord, Statement};
 use jurex_core::proof::VerificationRecord;
 use jurex_core::record::{BadRecord, JobId, Record};
@@ -14,7 +15,8 @@ use jurex_core::text::{printable, shown_path};
 use jurex_core::units::size;
 use jurex_ledger::{Head, Inclusion, Ledger};
 use jurex_report::{
-    Code, House, NoAttachment, Print, Standing, attached, is_as_printed, is_as_printed_of_destruction, is_as_printed_of_lot,
+    Code, House, NoAttachment, Print, Standing, attached, is_as_printed, is_as_printed_of_destruction,
+    is_as_printed_of_less, is_as_printed_of_lot,
 };
 use jurex_sign::{KeyStore, PdfSignature, PublicKey, Signed, SignedHead, check_pdf};
 use std::process::ExitCode;
@@ -188,6 +190,9 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
     let (is_right, version) = if is_release(&attached.record) {
         let Some(release) = release(&attached.record, found) else { return };
         (is_as_printed_of_destruction(bytes, &release, &house), release.tool.version)
+    } else if is_less(&attached.record) {
+        let Some(less) = less(&attached.record, found) else { return };
+        (is_as_printed_of_less(bytes, &less, &house), less.asked.tool.version)
     } else if is_statement(&attached.record) {
         let Some(statement) = statement(&attached.record, found) else { return };
         (is_as_printed_of_lot(bytes, &statement, &house), statement.tool.version)
@@ -306,6 +311,8 @@ fn content(text: &str, found: &mut Found) -> bool {
         statement(text, found);
     } else if is_release(text) {
         release(text, found);
+    } else if is_less(text) {
+        less(text, found);
     } else {
         record(text, found);
     }
@@ -318,6 +325,35 @@ fn is_statement(text: &str) -> bool {
 
 fn is_release(text: &str) -> bool {
     text.contains("\"format\":\"jurex-release/")
+}
+
+fn is_less(text: &str) -> bool {
+    text.contains("\"format\":\"jurex-files/")
+}
+
+/// What is told of files that were erased, or of free space that was filled.
+fn less(text: &str, found: &mut Found) -> Option<LessRecord> {
+    let record = match LessRecord::from_json(text) {
+        Ok(record) => record,
+        Err(why) => {
+            let held = if matches!(why, BadLessRecord::OtherFormat(_)) { Held::Unchecked } else { Held::Altered };
+            found.note(held, "record", &why.to_string());
+            return None;
+        }
+    };
+    if record.to_json() != text.trim_end() {
+        found.note(Held::Altered, "record", "it is not in the canonical form: a byte of it has been changed");
+    }
+    let shown = |text: &str| printable(text.as_bytes());
+    found.good("work", &format!("{}, ended {}", record.asked.job, record.asked.ended));
+    found.good("of", &shown(&record.what()));
+    found.good("claims", "no outcome: it is no sanitization of the drive");
+    record.results().iter().for_each(|said| found.good("", &shown(said)));
+    if !record.asked.by.name.is_empty() {
+        found.good("by", &shown(&record.asked.by.name));
+    }
+    found.good("digest", &record.digest());
+    Some(record)
 }
 
 /// What is stated of a drive: where it went, or how it was destroyed.

@@ -6,6 +6,8 @@ mod check;
 mod demo;
 mod drives;
 mod erase;
+mod files;
+mod free;
 mod keys;
 mod label;
 mod ledger;
@@ -60,6 +62,8 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
         Some(Command::Lot(lot)) => lot::run(&lot),
         Some(Command::Release(release)) => release::run(&release),
         Some(Command::Label(label)) => label::run(&label),
+        Some(Command::Files(asked)) => files::run(&asked),
+        Some(Command::Free(asked)) => free::run(&asked),
         Some(Command::Where(asked)) => whereabouts::run(&asked),
         Some(Command::Keys(keys)) => keys::run(&keys),
         Some(Command::Check(check)) => check::run(&check),

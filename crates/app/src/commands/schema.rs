@@ -20,6 +20,7 @@ pub(crate) fn run(asked: &Schema) -> Result<ExitCode, Failure> {
         SchemaOf::Verification => Written::Verification,
         SchemaOf::Lot => Written::Lot,
         SchemaOf::Release => Written::Release,
+        SchemaOf::Files => Written::Files,
     };
     let text = serde_json::to_string_pretty(&written.schema()).map_err(|e| Failure::Defect(e.to_string()))?;
     say(&text);

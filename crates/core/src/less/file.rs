@@ -155,6 +155,25 @@ pub enum LeftAlone {
     Unopened,
 }
 
+impl LeftAlone {
+    /// As a part of a sentence.
+    pub fn sentence(self) -> &'static str {
+        match self {
+            LeftAlone::Immutable => "it must not be changed (chattr -i and -a take that away)",
+            LeftAlone::Swap => "it is swapped to",
+            LeftAlone::Image => "it is attached as a drive",
+            LeftAlone::Runs => "it is a program that runs, or swapped to",
+            LeftAlone::Own => "it is a file of Jurex itself",
+            LeftAlone::NoRights => "no right to write to it",
+            LeftAlone::ReadOnly => "its file system is read-only",
+            LeftAlone::OtherMount => "another file system is mounted there",
+            LeftAlone::Changed => "it is not what it was when the tree was looked at",
+            LeftAlone::Gone => "it is gone",
+            LeftAlone::Unopened => "it can't be opened",
+        }
+    }
+}
+
 /// What became of the name.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]

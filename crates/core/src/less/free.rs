@@ -72,7 +72,7 @@ pub struct FreeEvidence {
     #[serde(with = "crate::text::u64_string")]
     #[schemars(with = "crate::text::Decimal")]
     pub free_before: u64,
-    /// Bytes that were to be left free.
+    /// Bytes that were to be left free: the reserve, what is root's alone where a reserve is left, and what the file system gives to nobody.
     #[serde(with = "crate::text::u64_string")]
     #[schemars(with = "crate::text::Decimal")]
     pub reserve: u64,
@@ -150,7 +150,7 @@ impl FreeEvidence {
     /// What was reached and what not, each a sentence.
     pub fn sentences(&self) -> Vec<String> {
         let mut said = vec![format!(
-            "{} of {} that were free were filled; {} were to be left for the running system.",
+            "{} of {} that were free were filled; {} were to be left (the reserve, and what the file system keeps back).",
             si_size(self.fill.laid),
             si_size(self.free_before),
             si_size(self.reserve)

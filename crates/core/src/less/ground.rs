@@ -155,6 +155,13 @@ pub struct Doubt {
     pub helps: &'static str,
 }
 
+impl Doubt {
+    /// What is the matter and what would help.
+    pub fn sentence(&self) -> String {
+        format!("{} {}", self.what, self.helps)
+    }
+}
+
 const ERASE_DRIVE: &str = "Erase the whole drive when it can be spared.";
 const DESTROY_KEY: &str = "Destroy the volume's key: that reaches everything in it.";
 
@@ -221,8 +228,8 @@ impl Ground {
 
     fn of_system(&self) -> Vec<Doubt> {
         let doubt = |weight, what: &str, helps| Doubt { weight, what: what.into(), helps };
-        let names = "Names of files stay in blocks of its journal and its folders for a while.";
-        let fill = "Fill the free space afterwards (jurex free), which writes the journal over too.";
+        let names = "Names of files stay in its journal, and in blocks that its folders had.";
+        let fill = "As root the journal is emptied at the end; filling the free space afterwards reaches blocks of folders that are gone.";
         match self.system() {
             System::Ext if self.journals_data() => vec![doubt(
                 Weight::KeepsCopies,

@@ -5,8 +5,8 @@ use super::free::{FreeEvidence, FreeFinding};
 use super::ground::Ground;
 use super::strip::StripRun;
 use crate::record::{JobId, Person, Tool};
-use crate::text::{hex, printable, shown_path};
-use crate::units::{counted, si_size};
+use crate::text::{capital, hex, printable, shown_path};
+use crate::units::{counted, grouped, si_size};
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -214,6 +214,55 @@ impl LessRecord {
             Tally::Files { endings, .. } => endings.iter().any(|(ending, ..)| *ending == Ending::NotFinished),
             Tally::Free { finding } => *finding == FreeFinding::NotFinished,
         }
+    }
+
+    /// What came of it in sentences, the best first.
+    pub fn results(&self) -> Vec<String> {
+        match (&self.tally, &self.work) {
+            (Tally::Files { endings, other }, Work::Files { files, journals_emptied, .. }) => {
+                let mut said = self.of_endings(endings);
+                if *other > 0 {
+                    said.push(format!("{} of folders, links and others, which hold no contents.", counted(*other, "name")));
+                }
+                let of = |is: &dyn Fn(&FileEvidence) -> bool| files.iter().filter(|f| is(f)).count() as u64;
+                let (names, attributes) = (of(&|f| f.not_removed.is_some()), of(&|f| f.attributes_left > 0));
+                if names > 0 {
+                    said.push(format!("{} could not be removed.", counted(names, "name")));
+                }
+                if attributes > 0 {
+                    said.push(format!("Attributes of {} could not be removed.", counted(attributes, "file")));
+                }
+                for ground in journals_emptied.iter().filter_map(|g| self.grounds.get(*g as usize)) {
+                    said.push(format!("The journal of {} was emptied and overwritten with zeros.", ground.called()));
+                }
+                said
+            }
+            (Tally::Free { finding }, Work::Free { free }) => {
+                let mut said = vec![format!("{}.", capital(finding.sentence()))];
+                said.extend(free.sentences());
+                if free.fill.small > 0 {
+                    said.push(format!("{} took entries of the table of files, and were removed.", counted(free.fill.small, "small file")));
+                }
+                said.extend(free.fault.iter().map(|why| format!("It ended early: {why}.")));
+                said.extend(free.left_behind.iter().map(|name| format!("{name} could not be removed.")));
+                said.push("Names of deleted files in folders that are there are not reached.".into());
+                said
+            }
+            _ => vec![],
+        }
+    }
+
+    fn of_endings(&self, endings: &[(Ending, Counted, Vec<(Because, Counted)>)]) -> Vec<String> {
+        let one = |(ending, sum, because): &(Ending, Counted, Vec<(Because, Counted)>)| {
+            let why = because.iter().map(|(why, of)| match of.files == sum.files {
+                true => why.sentence().to_string(),
+                false => format!("{} ({})", why.sentence(), grouped(of.files)),
+            });
+            let why: Vec<String> = why.collect();
+            let why = if why.is_empty() { String::new() } else { format!(" ({})", why.join("; ")) };
+            format!("{}, {}: {}{why}.", counted(sum.files, "file"), si_size(sum.bytes), ending.sentence())
+        };
+        endings.iter().map(one).collect()
     }
 
     /// What was done, in one sentence.

@@ -1,5 +1,7 @@
 //! Where on a file system something lay, to scale and from its first block to its last, in a few hundred parts.
 
+use super::file::Ending;
+use super::trace::Lies;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -52,6 +54,17 @@ impl Strip {
         for bin in self.bin(first)..=self.bin(last) {
             self.bins[bin] = self.bins[bin].max(Some(shown));
         }
+    }
+
+    /// Shows where a file lay that ended so.
+    pub fn show_file(&mut self, lies: &Lies, ending: Ending) {
+        let shown = match ending {
+            Ending::Nothing => return,
+            Ending::Proved => Shown::Proved,
+            Ending::NotProvable => Shown::Laid,
+            Ending::NotOverwritten | Ending::NotFinished | Ending::LeftAlone => Shown::NotReached,
+        };
+        lies.stretches.iter().filter_map(|s| Some((s.place?, s.bytes))).for_each(|(at, bytes)| self.show(at, bytes, shown));
     }
 
     fn bin(&self, at: u64) -> usize {

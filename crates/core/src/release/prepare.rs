@@ -181,17 +181,9 @@ impl std::str::FromStr for Volume {
         let mut parts = text.splitn(3, ':');
         let system: FileSystem = parts.next().unwrap_or_default().parse()?;
         let label = parts.next().unwrap_or_default().to_string();
-        let bytes = parts.next().map(|s| parse_size(s).ok_or_else(|| LayoutError::NoSize(crate::text::printable(s.as_bytes()))));
+        let bytes = parts.next().map(|s| crate::units::parse_size(s).ok_or_else(|| LayoutError::NoSize(crate::text::printable(s.as_bytes()))));
         Ok(Self { system, label, bytes: bytes.transpose()? })
     }
-}
-
-/// `32GB`, `500 MB`, `2TB`.
-fn parse_size(text: &str) -> Option<u64> {
-    let text = text.trim().to_ascii_uppercase();
-    let units = [("TB", 1_000_000_000_000), ("GB", 1_000_000_000), ("MB", 1_000_000_u64)];
-    let (number, unit) = units.into_iter().find_map(|(u, n)| Some((text.strip_suffix(u)?, n)))?;
-    number.trim().parse::<u64>().ok()?.checked_mul(unit)
 }
 
 /// How a drive is to be prepared.

@@ -64,7 +64,7 @@ impl Held {
         let changed = fstat(&self.fd).ok()?;
         let changed = (changed.st_mtime as i64, changed.st_mtime_nsec as u32);
         let seen = Some(Seen { evidence: self.evidence.clone(), changed });
-        Some(Trace { seen, lies: Lies::default(), samples: vec![], ..self.trace.clone() })
+        Some(Trace { seen, samples: vec![], ..self.trace.clone() })
     }
 
     fn fail(&mut self, what: &str, error: Errno) {

@@ -130,6 +130,16 @@ pub fn space(path: &Path) -> Result<(u64, u64), FillError> {
     Ok((space.f_bavail.saturating_mul(space.f_frsize), space.f_blocks.saturating_mul(space.f_frsize)))
 }
 
+/// The file system at that path.
+///
+/// # Errors
+/// It can't be looked at.
+pub fn ground_at(path: &Path) -> Result<Ground, FillError> {
+    let failed = |cause: Errno| FillError::Folder { path: jurex_core::text::shown_path(path), cause: cause.into() };
+    let folder = open(path, OFlags::PATH | OFlags::CLOEXEC, Mode::empty()).map_err(failed)?;
+    ground_of(&folder).map(|m| m.ground).map_err(failed)
+}
+
 /// Fills the free space of the file system that `path` lies on.
 ///
 /// # Errors
@@ -147,6 +157,8 @@ pub fn fill(
     if room.to_take(order.reserve) < mounted.ground.block {
         return Err(FillError::Nothing { free: room.free_for_me(order.reserve), reserve: order.reserve });
     }
+    // What is free by the map and yet given to nobody.
+    let withheld = free(&folder, &mounted).map_or(0, |f| f.bytes.saturating_sub(room.free));
     let where_named = std::path::absolute(path).unwrap_or_else(|_| path.into());
     let progress =
         FillProgress { phase: FillPhase::Taking, bytes: 0, of_bytes: 0, entries: 0, free_now: room.available, gave_way: 0 };
@@ -155,7 +167,7 @@ pub fn fill(
     let mut filling = Filling { path: where_named, order, teller, names: Names::new(entropy), named: None, grown: false };
     let mut evidence = FreeEvidence {
         free_before: room.free,
-        reserve: order.reserve + room.kept_back(order.reserve),
+        reserve: order.reserve + room.kept_back(order.reserve) + withheld,
         fill: Fill::default(),
         proof: FreeProof::NotRead { why: WhyNotRead::NotReached },
         free_after: 0,

@@ -10,6 +10,6 @@ mod removal;
 mod tree;
 mod work;
 
-pub use fill::{FillError, FillOrder, FillPhase, FillProgress, FillWatcher, Filled, clean, fill, space, usual_reserve};
+pub use fill::{FillError, FillOrder, FillPhase, FillProgress, FillWatcher, Filled, clean, fill, ground_at, space, usual_reserve};
 pub use work::{FilesDone, FilesOrder, FilesProgress, Watcher, erase};
-pub use tree::{Id, Node, Root, Tree, TreeError};
+pub use tree::{Id, Node, Root, Tree, TreeError, found_again};

@@ -15,6 +15,7 @@ use std::ffi::OsString;
 use std::os::fd::{AsFd, OwnedFd};
 use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
 
 /// What a name leads to, found again by its numbers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -57,6 +58,14 @@ pub struct Root {
     pub(crate) folder_id: Id,
     /// Its place in [`Tree::nodes`].
     pub node: usize,
+}
+
+/// Where something of these numbers lies in a folder, by whatever name it has now.
+pub fn found_again(folder: &Path, wanted: Id) -> Option<PathBuf> {
+    let opened = open(folder, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty()).ok()?;
+    let names = Dir::read_from(&opened).ok()?.flatten().map(|e| OsString::from_vec(e.file_name().to_bytes().to_vec()));
+    let is_it = |name: &OsString| status(&opened, name).is_ok_and(|told| id(&told) == wanted);
+    names.filter(|n| n != "." && n != "..").find(is_it).map(|name| folder.join(name))
 }
 
 /// Everything under some paths.
@@ -138,6 +147,33 @@ impl Tree {
                 && node.names > here
             {
                 found.push((at, node.names - here));
+            }
+        }
+        found
+    }
+
+    /// The other names of those files on their file systems, as far as they are found in so much time.
+    pub fn other_names(&self, of: &[(usize, u64)], patience: Duration) -> Vec<(usize, PathBuf)> {
+        let until = Instant::now() + patience;
+        let wanted: HashMap<Id, usize> = of.iter().map(|(at, _)| (self.nodes[*at].id, *at)).collect();
+        let own: HashSet<PathBuf> = (0..self.nodes.len()).filter(|n| wanted.contains_key(&self.nodes[*n].id)).map(|n| self.path(n)).collect();
+        let mut folders: Vec<PathBuf> = of.iter().map(|(at, _)| self.mounts[self.nodes[*at].ground as usize].ground.mount.clone().into()).collect();
+        folders.sort_unstable();
+        folders.dedup();
+        let mut found = vec![];
+        while let Some(folder) = folders.pop() {
+            if Instant::now() > until || wanted.is_empty() {
+                break;
+            }
+            for entry in std::fs::read_dir(&folder).into_iter().flatten().flatten() {
+                use std::os::unix::fs::MetadataExt;
+                let Ok(told) = entry.metadata() else { continue };
+                let id = Id { device: told.dev(), inode: told.ino() };
+                if told.is_dir() && wanted.keys().any(|w| w.device == id.device) {
+                    folders.push(entry.path());
+                } else if let Some(at) = wanted.get(&id).filter(|_| !own.contains(&entry.path())) {
+                    found.push((*at, entry.path()));
+                }
             }
         }
         found

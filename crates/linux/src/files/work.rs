@@ -7,7 +7,7 @@ use super::pool::Pool;
 use super::removal::{Leaving, erase_attributes, erase_length, erase_times};
 use super::tree::{INSIDE, Id, Node, Tree, id, open_folder, refusal};
 use jurex_core::less::{
-    Ending, FileEvidence, Ground, Kind, LeftAlone, Lies, Name, Names, Removal, Shown, Strip, StripRun, System, Trace, WhyNotRead,
+    FileEvidence, Kind, LeftAlone, Lies, Name, Names, Removal, Strip, System, Trace, WhyNotRead,
 };
 use jurex_core::notation::{Entropy, Resolved};
 use rustix::fs::{
@@ -66,6 +66,8 @@ pub trait Watcher {
     /// # Errors
     /// It could not be kept.
     fn overwritten(&mut self, traces: &[Trace]) -> std::io::Result<()>;
+    /// These are done with, or left.
+    fn ended(&mut self, files: &[FileEvidence]);
     /// How far it has come; whether it is to go on.
     fn progress(&mut self, progress: &FilesProgress) -> bool;
 }
@@ -76,7 +78,7 @@ pub struct FilesDone {
     /// Each file, folder and link.
     pub files: Vec<FileEvidence>,
     /// Where files lay on each ground.
-    pub strips: Vec<Vec<StripRun>>,
+    pub strips: Vec<Strip>,
     /// Grounds whose journal was emptied.
     pub journals_emptied: Vec<u32>,
     /// Whether it was stopped.
@@ -173,6 +175,10 @@ impl Working<'_> {
     }
 
     fn done_with(&mut self, at: usize, evidence: FileEvidence) {
+        // What was only stopped is not over.
+        if !self.is_stopped() {
+            self.watcher.ended(std::slice::from_ref(&evidence));
+        }
         self.evidence[at] = Some(evidence);
         self.progress.names += 1;
     }
@@ -396,7 +402,10 @@ impl Working<'_> {
             return;
         }
         lay_and_look(&contents, held, &mut |bytes| tick(watcher, bytes));
-        held.iter().for_each(|file| show(&mut self.strips[number as usize], file, ground, passes.len() as u32));
+        for file in held.iter() {
+            let ending = file.evidence.ending(ground, passes.len() as u32).0;
+            self.strips[number as usize].show_file(&file.trace.lies, ending);
+        }
         if self.pool.is_stopped() {
             return;
         }
@@ -480,7 +489,7 @@ impl Working<'_> {
         journals_emptied.sort_unstable();
         FilesDone {
             files: self.evidence.into_iter().flatten().collect(),
-            strips: self.strips.iter().map(Strip::runs).collect(),
+            strips: self.strips,
             journals_emptied,
             stopped,
         }
@@ -506,18 +515,4 @@ fn lay_and_look(contents: &Contents<'_>, held: &mut [Held], tick: &mut dyn FnMut
         let _ = crate::ioctl::ext4_empty_journal(first.fd.as_fd(), false);
     }
     contents.look(held, tick);
-}
-
-fn show(strip: &mut Strip, file: &Held, ground: &Ground, planned: u32) {
-    let shown = match file.evidence.ending(ground, planned).0 {
-        Ending::Nothing => return,
-        Ending::Proved => Shown::Proved,
-        Ending::NotProvable => Shown::Laid,
-        Ending::NotOverwritten | Ending::NotFinished | Ending::LeftAlone => Shown::NotReached,
-    };
-    for stretch in &file.trace.lies.stretches {
-        if let Some(place) = stretch.place {
-            strip.show(place, stretch.bytes, shown);
-        }
-    }
 }

@@ -2,6 +2,7 @@
 
 pub(crate) mod pace;
 pub(crate) mod strata;
+pub(crate) mod strip;
 
 use crate::fonts::{Face, fonts};
 use svg::Document;

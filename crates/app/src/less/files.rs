@@ -1,0 +1,268 @@
+//! Files and folders: looked at, erased, gone on with.
+
+use super::notes::{self, Asked, NotedRoot, Notes, Unfinished};
+use crate::clock::{SystemEntropy, new_job_id, wall};
+use crate::exit::Failure;
+use crate::places::Places;
+use jurex_core::less::{self, FileEvidence, Ground, Kind, LessRecord, Name, Removal, Strip, Trace, Work};
+use jurex_core::notation::{Entropy, Program};
+use jurex_core::record::{Person, Tool};
+use jurex_core::text::shown_path;
+use jurex_linux::files::{Id, FilesDone, FilesOrder, FilesProgress, Tree, TreeError, Watcher};
+use std::collections::{HashMap, HashSet};
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+/// How long other names of files are looked for.
+const PATIENCE: Duration = Duration::from_secs(5);
+
+/// What is wanted of a tree.
+#[derive(Clone, Debug)]
+pub(crate) struct FilesWish {
+    pub(crate) program: Program,
+    pub(crate) notation: String,
+    pub(crate) keep_names: bool,
+    /// Whether names stand in the record; else their digests do.
+    pub(crate) with_names: bool,
+    pub(crate) by: Person,
+}
+
+/// Who hears how far the work has come, and may stop it.
+pub(crate) trait Hears {
+    fn progress(&mut self, progress: &FilesProgress) -> bool;
+}
+
+impl<F: FnMut(&FilesProgress) -> bool> Hears for F {
+    fn progress(&mut self, progress: &FilesProgress) -> bool {
+        self(progress)
+    }
+}
+
+/// A tree, and what is to be told of it before anything is done.
+#[derive(Debug)]
+pub(crate) struct Surveyed {
+    pub(crate) tree: Tree,
+    /// Files that are somewhere else too: node, how many other names, and those that were found.
+    pub(crate) linked: Vec<(usize, u64, Vec<PathBuf>)>,
+    /// Files that somebody has open, with whom.
+    pub(crate) open: Vec<(usize, String)>,
+}
+
+impl Surveyed {
+    /// How many names will go: what a person types.
+    pub(crate) fn count(&self) -> u64 {
+        self.tree.names_to_lose()
+    }
+
+    /// So many nodes of that kind that will be erased.
+    pub(crate) fn of_kind(&self, kind: Kind) -> u64 {
+        self.tree.nodes.iter().filter(|n| n.kind == kind && n.left_alone.is_none()).count() as u64
+    }
+}
+
+/// Looks at everything under these paths; nothing is written.
+///
+/// # Errors
+/// A path that can't be taken, or the work on it was cut short and must be gone on with.
+pub(crate) fn survey(
+    paths: &[PathBuf],
+    (places, out): (&Places, &Path),
+    told: &mut dyn FnMut(usize) -> bool,
+) -> Result<Surveyed, Failure> {
+    let tree = Tree::look(paths, places.own_files(), told).map_err(|e| match e {
+        TreeError::Stopped => Failure::Stopped(format!("{e}. Nothing was written")),
+        e => Failure::Use(format!("{e}. Nothing was written")),
+    })?;
+    for own in [out, &places.less()] {
+        if let Some(root) = tree.roots.iter().find(|r| lies_in(own, &r.path)) {
+            let (own, root) = (shown_path(own), shown_path(&root.path));
+            return Err(Failure::Refused(format!(
+                "{own}, where the record is to be written, lies in {root}: name another folder with --out. Nothing was written"
+            )));
+        }
+    }
+    for unfinished in notes::unfinished(&places.less()) {
+        if tree.nodes.iter().any(|n| unfinished.traces.contains_key(&n.id)) {
+            return Err(Failure::Refused(format!(
+                "the erasure {} of some of these files was cut short: go on with it first (jurex files --resume). Only it knows where they lay. Nothing was written",
+                unfinished.asked.job
+            )));
+        }
+    }
+    let (linked, open) = (tree.linked(), tree.open());
+    let mut others = tree.other_names(&linked, PATIENCE);
+    let linked = linked.into_iter().map(|(at, n)| {
+        let (mine, rest) = std::mem::take(&mut others).into_iter().partition(|(of, _)| *of == at);
+        others = rest;
+        let mine: Vec<(usize, PathBuf)> = mine;
+        (at, n, mine.into_iter().map(|(_, path)| path).collect())
+    });
+    Ok(Surveyed { linked: linked.collect(), open, tree })
+}
+
+/// Whether a folder, or where it will be, lies in that one.
+fn lies_in(folder: &Path, root: &Path) -> bool {
+    let Ok(root) = root.canonicalize() else { return false };
+    let Ok(folder) = std::path::absolute(folder) else { return false };
+    let there = folder.ancestors().find_map(|f| f.canonicalize().ok());
+    there.is_some_and(|f| f.starts_with(&root)) && !root.is_symlink()
+}
+
+/// Erases a tree; what came of it is a record, whether it was stopped or not.
+///
+/// # Errors
+/// What is needed to go on later can't be kept: nothing was written.
+pub(crate) fn erase(tree: &Tree, wish: &FilesWish, places: &Places, hears: &mut dyn Hears) -> Result<LessRecord, Failure> {
+    let random = |n: usize| {
+        let mut bytes = vec![0; n];
+        SystemEntropy.fill(&mut bytes);
+        bytes
+    };
+    let asked = Asked {
+        job: new_job_id(),
+        started: wall(),
+        notation: wish.notation.clone(),
+        keep_names: wish.keep_names,
+        with_names: wish.with_names,
+        name_salt: random(16),
+        sample_salt: random(16),
+        roots: tree.roots.iter().map(|r| NotedRoot::new(&std::path::absolute(&r.path).unwrap_or(r.path.clone()), tree.nodes[r.node].id)).collect(),
+        grounds: tree.grounds(),
+    };
+    let notes = Notes::begin(&places.less(), &asked)
+        .map_err(|e| Failure::Use(format!("what is needed to go on later can't be kept in {}: {e}. Nothing was written", shown_path(&places.less()))))?;
+    let earlier = Earlier { asked, went_on: 0, traces: Default::default(), ended: vec![] };
+    run(tree, earlier, &wish.program, &wish.by, notes, hears)
+}
+
+/// Goes on with an erasure that was cut short.
+///
+/// # Errors
+/// It can't be gone on with.
+pub(crate) fn go_on(unfinished: Unfinished, by: &Person, places: &Places, hears: &mut dyn Hears) -> Result<LessRecord, Failure> {
+    let job = unfinished.asked.job.clone();
+    let program: Program =
+        unfinished.asked.notation.parse().map_err(|e| Failure::Defect(format!("the notes of {job} can't be read: {e}")))?;
+    let notes = Notes::go_on(&unfinished).map_err(|e| Failure::Use(format!("{job} can't be gone on with: {e}")))?;
+    let paths: Vec<PathBuf> = unfinished.asked.roots.iter().filter_map(NotedRoot::now).collect();
+    let tree = Tree::look(&paths, places.own_files(), &mut |_| true).map_err(|e| Failure::Use(format!("{job}: {e}")))?;
+    let Unfinished { asked, went_on, traces, ended, .. } = unfinished;
+    run(&tree, Earlier { asked, went_on: went_on + 1, traces, ended }, &program, by, notes, hears)
+}
+
+/// The grounds of all sessions, each once: those of the first session keep their places, and one that has changed since (a snapshot that is gone)
+/// is another one. Gives them with the places of the present ones, and the drawings in the same order.
+fn together(mut first: Vec<Ground>, now: Vec<Ground>, drawn: Vec<Strip>) -> ((Vec<Ground>, Vec<u32>), Vec<Strip>) {
+    let mut strips: Vec<Strip> = first.iter().map(|g| Strip::new(g.bytes)).collect();
+    let mut places = vec![];
+    for (ground, strip) in now.into_iter().zip(drawn) {
+        let at = first.iter().position(|g| *g == ground).unwrap_or(first.len());
+        if at == first.len() {
+            first.push(ground);
+            strips.push(strip);
+        } else {
+            strips[at] = strip;
+        }
+        places.push(at as u32);
+    }
+    ((first, places), strips)
+}
+
+struct Earlier {
+    asked: Asked,
+    went_on: u32,
+    traces: HashMap<Id, Trace>,
+    ended: Vec<FileEvidence>,
+}
+
+struct Noting<'n> {
+    notes: &'n mut Notes,
+    hears: &'n mut dyn Hears,
+}
+
+impl Watcher for Noting<'_> {
+    fn begins(&mut self, traces: &[Trace]) -> std::io::Result<()> {
+        self.notes.trace(traces)
+    }
+
+    fn overwritten(&mut self, traces: &[Trace]) -> std::io::Result<()> {
+        self.notes.trace(traces)
+    }
+
+    fn ended(&mut self, files: &[FileEvidence]) {
+        self.notes.ended(files);
+    }
+
+    fn progress(&mut self, progress: &FilesProgress) -> bool {
+        self.hears.progress(progress)
+    }
+}
+
+fn run(
+    tree: &Tree,
+    earlier: Earlier,
+    program: &Program,
+    by: &Person,
+    mut notes: Notes,
+    hears: &mut dyn Hears,
+) -> Result<LessRecord, Failure> {
+    let Earlier { asked, went_on, traces, ended } = earlier;
+    let salt = (!asked.with_names).then(|| asked.name_salt.clone());
+    let passes = program.resolve(&mut SystemEntropy);
+    let planned = passes.len() as u32;
+    let sample_salt = asked.sample_salt.clone().try_into().unwrap_or_default();
+    let gone = gone_meanwhile(tree, &traces, &ended);
+    let earlier_places: Vec<Trace> = traces.values().filter(|t| t.seen.is_some()).cloned().collect();
+    let order = FilesOrder { passes, keep_names: asked.keep_names, name_salt: salt.clone(), sample_salt, traces };
+    let done = jurex_linux::files::erase(tree, order, &mut SystemEntropy, &mut Noting { notes: &mut notes, hears });
+    if !done.stopped {
+        notes.close();
+    }
+    let FilesDone { files, strips, journals_emptied, .. } = done;
+    let (mut grounds, mut strips) = together(asked.grounds.clone(), tree.grounds(), strips);
+    let at = |ground: u32| grounds.1[ground as usize];
+    let files: Vec<FileEvidence> = files.into_iter().map(|f| FileEvidence { ground: at(f.ground), ..f }).collect();
+    let journals_emptied = journals_emptied.into_iter().map(at).collect();
+    let here: HashSet<&str> = files.iter().map(|f| f.name.shown()).collect();
+    let before: Vec<FileEvidence> = ended.into_iter().chain(gone).filter(|f| !here.contains(f.name.shown())).collect();
+    for trace in earlier_places {
+        let Some(seen) = &trace.seen else { continue };
+        if let (Some(strip), Some(ground)) = (strips.get_mut(seen.evidence.ground as usize), grounds.0.get(seen.evidence.ground as usize)) {
+            strip.show_file(&trace.lies, seen.evidence.ending(ground, planned).0);
+        }
+    }
+    let root = |r: &NotedRoot| Name::of(r.path().as_os_str().as_bytes(), salt.as_deref());
+    let about = less::Asked {
+        job: asked.job,
+        tool: Tool { name: "jurex".into(), version: env!("CARGO_PKG_VERSION").into() },
+        by: by.clone(),
+        started: asked.started,
+        ended: wall(),
+        notation: asked.notation,
+        passes: planned,
+        went_on,
+    };
+    let work = Work::Files {
+        roots: asked.roots.iter().map(root).collect(),
+        salt: salt.map(|s| jurex_core::text::hex::encode(&s)).unwrap_or_default(),
+        keep_names: asked.keep_names,
+        journals_emptied,
+        files: before.into_iter().chain(files).collect(),
+    };
+    LessRecord::new(about, std::mem::take(&mut grounds.0), work, strips.iter().map(Strip::runs).collect()).map_err(|e| Failure::Defect(e.to_string()))
+}
+
+/// Files that were overwritten and seen, whose end was not noted, and that are not there any more: they were removed just before the
+/// interruption.
+fn gone_meanwhile(
+    tree: &Tree,
+    traces: &HashMap<Id, Trace>,
+    ended: &[FileEvidence],
+) -> Vec<FileEvidence> {
+    let here: HashSet<_> = tree.nodes.iter().map(|n| n.id).collect();
+    let noted: HashSet<&str> = ended.iter().map(|f| f.name.shown()).collect();
+    let seen = traces.iter().filter(|(id, _)| !here.contains(id)).filter_map(|(_, t)| t.seen.as_ref());
+    let fresh = seen.filter(|s| !noted.contains(s.evidence.name.shown()));
+    fresh.map(|s| FileEvidence { removal: Removal::RemovedAsItWas, ..s.evidence.clone() }).collect()
+}

@@ -1,0 +1,146 @@
+//! The paper of files that were erased, or of free space that was filled: one page, and in large letters what it is not.
+
+use crate::certificate::{
+    CertificateError, band, caption, closing, code, fact, foot, head, letterhead, own_fields, person_facts, said_time, warning_border,
+};
+use crate::drawing::{Ink, strip};
+use crate::fonts::Face;
+use crate::house::House;
+use crate::page::{Fact, Layout, Role, Style};
+use crate::pdf::{About, ToAttach, write};
+use crate::words::{Words, put, words};
+use jurex_core::less::{Ending, Kind, LessRecord, Name, Work};
+use jurex_core::record::Person;
+use jurex_core::units::duration;
+
+/// Files that are named on the page at most.
+const NAMED: usize = 6;
+
+/// The paper as PDF/A-3a and PDF/UA-1, with its record attached. The same record printed the same way always gives the same bytes.
+///
+/// # Errors
+/// Something that PDF/A forbids: a defect in Jurex.
+pub fn less_paper(record: &LessRecord, house: &House) -> Result<Vec<u8>, CertificateError> {
+    let w = words(house.language);
+    let job = record.asked.job.to_string();
+    let one = |ending: &str, about, is_source, text| ToAttach {
+        name: format!("{job}.{ending}.json"),
+        kind: "application/json",
+        about,
+        is_source,
+        text,
+    };
+    let mut attached = vec![one("files", "The record that this paper was made from", true, record.to_json())];
+    let about = "How the organisation has its papers printed";
+    attached.extend(house.to_attach().map(|text| one("house", about, false, text)));
+    let about = About {
+        title: format!("{} {job}", title(record, w)),
+        id: format!("{job} {}", record.digest()),
+        made: record.asked.ended,
+        language: house.language.tag(),
+        colour: house.colour,
+        attached,
+    };
+    write(&best_fit(record, house, w), about).map_err(|problem| CertificateError { job, problem })
+}
+
+/// Where it lay, as SVG; `None`: no places are told.
+pub fn less_svg(record: &LessRecord) -> Option<String> {
+    strip::draw(record, 720.0).map(|drawing| drawing.to_svg())
+}
+
+fn title<'w>(record: &LessRecord, w: &'w Words) -> &'w str {
+    match record.work() {
+        Work::Files { .. } => &w.less_files_title,
+        Work::Free { .. } => &w.less_free_title,
+    }
+}
+
+/// With as much air as one page has room for.
+fn best_fit(record: &LessRecord, house: &House, w: &Words) -> Layout {
+    let first = lay_out(record, house, w, 1.0);
+    let closer = [0.7, 0.4, 0.15].into_iter().map(|air| lay_out(record, house, w, air));
+    if first.pages == 1 { first } else { closer.into_iter().find(|l| l.pages == 1).unwrap_or(first) }
+}
+
+fn lay_out(record: &LessRecord, house: &House, w: &Words, air: f32) -> Layout {
+    let mut page = Layout::with_air(house.page, air);
+    let text = |page: &mut Layout, size, said: &str| page.text(Role::Paragraph, Style::new(Face::Text, size, Ink::Text), said);
+    letterhead(&mut page, house, "", w);
+    head(&mut page, title(record, w), record.asked.job.as_str());
+    band(&mut page, &w.less_loud);
+    text(&mut page, 9.2, &w.less_says);
+    page.heading(&w.less_asked, 40.0);
+    page.facts(&asked_facts(record, w));
+    page.wide_facts(&[fact(&w.less_what, record.what())]);
+    own_fields(&mut page, house, w);
+    page.heading(&w.less_came, 40.0);
+    record.results().iter().for_each(|said| text(&mut page, 9.2, &format!("\u{2013} {said}")));
+    by_name(&mut page, record, w);
+    if let Some(drawing) = strip::draw(record, page.inner()) {
+        page.heading(&w.less_places, drawing.height + 12.0);
+        page.drawing(drawing);
+        caption(&mut page, &w.less_caption);
+    }
+    page.heading(&w.less_ground, 40.0);
+    for ground in record.grounds() {
+        let doubts: Vec<String> = ground.doubts().iter().map(|d| d.sentence()).collect();
+        let said = if doubts.is_empty() { "\u{2013}".into() } else { doubts.join(" ") };
+        page.text(Role::Paragraph, Style::new(Face::Strong, 8.4, Ink::Text), &format!("{} ({})", ground.called(), ground.source));
+        text(&mut page, 8.4, &said);
+    }
+    page.heading(&w.signatures, 120.0);
+    text(&mut page, 9.0, &w.less_attest);
+    page.space(3.0);
+    let by = |what: &str, person: &Person| (what.to_string(), person_facts(person, "", w));
+    page.signatures([by(&w.done_by, &record.asked.by), by(&w.seen_by, &Person::default())], [&w.signature, &w.date]);
+    closing(&mut page, house, w);
+    let tool = put(&w.less_made_by, &[("tool", &format!("{} {}", record.asked.tool.name, record.asked.tool.version))]);
+    foot(&mut page, [tool, put(&w.less_digest, &[("digest", &record.digest())])], w);
+    page.on_every_page(&warning_border(page.size));
+    page
+}
+
+fn asked_facts(record: &LessRecord, w: &Words) -> Vec<Fact> {
+    let asked = &record.asked;
+    let took = (asked.ended - asked.started).try_into().unwrap_or_default();
+    let mut facts = vec![
+        code(&w.passes, asked.notation.clone()),
+        fact(&w.duration, duration(took)),
+        fact(&w.began, said_time(asked.started)),
+        fact(&w.ended, said_time(asked.ended)),
+    ];
+    if asked.went_on > 0 {
+        facts.push(fact(&w.less_went_on, put(&w.less_times, &[("n", &asked.went_on.to_string())])));
+    }
+    if let Work::Files { salt, .. } = record.work() {
+        let names = if salt.is_empty() { w.less_names_plain.clone() } else { put(&w.less_names_digested, &[("salt", salt)]) };
+        facts.push(fact(&w.less_names, names));
+    }
+    facts
+}
+
+/// What could not be proved, by name, where names are kept.
+fn by_name(page: &mut Layout, record: &LessRecord, w: &Words) {
+    let Work::Files { files, .. } = record.work() else { return };
+    let unproved = files.iter().filter(|f| f.kind == Kind::File).filter_map(|f| {
+        let Name::Path(path) = &f.name else { return None };
+        let (ending, because) = f.ending(record.grounds().get(f.ground as usize)?, record.asked.passes);
+        let why = f.left_alone.map(|l| l.sentence().to_string()).or_else(|| f.fault.clone());
+        let why = why.or_else(|| because.first().map(|b| b.sentence().to_string())).unwrap_or_default();
+        (ending > Ending::Proved).then(|| (path.clone(), format!("{}: {why}", ending.sentence())))
+    });
+    let unproved: Vec<(String, String)> = unproved.collect();
+    if unproved.is_empty() {
+        return;
+    }
+    page.space(3.0);
+    page.text(Role::Paragraph, Style::new(Face::Strong, 8.4, Ink::Text), &w.less_by_name);
+    for (path, why) in unproved.iter().take(NAMED) {
+        let shown = crate::fonts::fonts().shorten(Face::Mono, 7.4, path, page.inner() * 0.55);
+        page.text(Role::Paragraph, Style::new(Face::Text, 7.8, Ink::Text), &format!("{shown}  \u{2013}  {why}"));
+    }
+    if unproved.len() > NAMED {
+        caption(page, &put(&w.less_more, &[("n", &(unproved.len() - NAMED).to_string())]));
+    }
+}
