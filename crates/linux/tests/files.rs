@@ -6,7 +6,7 @@ mod mounted;
 use jurex_core::less::{Because, Ending, FileEvidence, Kind, LeftAlone, Look, Removal, Trace, WhyNotRead};
 use jurex_core::notation::Program;
 use jurex_core::testing::Dice;
-use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Tree, TreeError, Watcher, erase};
+use jurex_linux::files::{Id, FilesDone, FilesOrder, FilesProgress, Tree, TreeError, Watcher, erase};
 use mounted::{Mounted, marks_in, write_marked};
 use std::collections::{BTreeMap, HashMap};
 use std::fs;
@@ -39,9 +39,11 @@ impl Watcher for Heard<'_> {
         Ok(())
     }
 
-    fn ended(&mut self, files: &[FileEvidence]) {
-        self.ended += files.len();
+    fn ended(&mut self, _: Id, _: &FileEvidence) {
+        self.ended += 1;
     }
+
+    fn lot_ended(&mut self) {}
 
     fn progress(&mut self, progress: &FilesProgress) -> bool {
         self.last = progress.clone();

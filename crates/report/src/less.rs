@@ -11,7 +11,9 @@ use crate::pdf::{About, ToAttach, write};
 use crate::words::{Words, put, words};
 use jurex_core::less::{Ending, Kind, LessRecord, Name, Work};
 use jurex_core::record::Person;
+use jurex_core::text::hex;
 use jurex_core::units::duration;
+use sha2::{Digest, Sha256};
 
 /// Files that are named on the page at most.
 const NAMED: usize = 6;
@@ -23,6 +25,9 @@ const NAMED: usize = 6;
 pub fn less_paper(record: &LessRecord, house: &House) -> Result<Vec<u8>, CertificateError> {
     let w = words(house.language);
     let job = record.asked.job.to_string();
+    // Of many files it is long: it is written once.
+    let json = record.to_json();
+    let digest = hex::encode(&Sha256::digest(&json));
     let one = |ending: &str, about, is_source, text| ToAttach {
         name: format!("{job}.{ending}.json"),
         kind: "application/json",
@@ -30,18 +35,18 @@ pub fn less_paper(record: &LessRecord, house: &House) -> Result<Vec<u8>, Certifi
         is_source,
         text,
     };
-    let mut attached = vec![one("files", "The record that this paper was made from", true, record.to_json())];
+    let mut attached = vec![one("files", "The record that this paper was made from", true, json)];
     let about = "How the organisation has its papers printed";
     attached.extend(house.to_attach().map(|text| one("house", about, false, text)));
     let about = About {
         title: format!("{} {job}", title(record, w)),
-        id: format!("{job} {}", record.digest()),
+        id: format!("{job} {digest}"),
         made: record.asked.ended,
         language: house.language.tag(),
         colour: house.colour,
         attached,
     };
-    write(&best_fit(record, house, w), about).map_err(|problem| CertificateError { job, problem })
+    write(&best_fit(record, &digest, house, w), about).map_err(|problem| CertificateError { job, problem })
 }
 
 /// Where it lay, as SVG; `None`: no places are told.
@@ -57,13 +62,13 @@ fn title<'w>(record: &LessRecord, w: &'w Words) -> &'w str {
 }
 
 /// With as much air as one page has room for.
-fn best_fit(record: &LessRecord, house: &House, w: &Words) -> Layout {
-    let first = lay_out(record, house, w, 1.0);
-    let closer = [0.7, 0.4, 0.15].into_iter().map(|air| lay_out(record, house, w, air));
+fn best_fit(record: &LessRecord, digest: &str, house: &House, w: &Words) -> Layout {
+    let first = lay_out(record, digest, house, w, 1.0);
+    let closer = [0.7, 0.4, 0.15].into_iter().map(|air| lay_out(record, digest, house, w, air));
     if first.pages == 1 { first } else { closer.into_iter().find(|l| l.pages == 1).unwrap_or(first) }
 }
 
-fn lay_out(record: &LessRecord, house: &House, w: &Words, air: f32) -> Layout {
+fn lay_out(record: &LessRecord, digest: &str, house: &House, w: &Words, air: f32) -> Layout {
     let mut page = Layout::with_air(house.page, air);
     let text = |page: &mut Layout, size, said: &str| page.text(Role::Paragraph, Style::new(Face::Text, size, Ink::Text), said);
     letterhead(&mut page, house, "", w);
@@ -96,7 +101,7 @@ fn lay_out(record: &LessRecord, house: &House, w: &Words, air: f32) -> Layout {
     page.signatures([by(&w.done_by, &record.asked.by), by(&w.seen_by, &Person::default())], [&w.signature, &w.date]);
     closing(&mut page, house, w);
     let tool = put(&w.less_made_by, &[("tool", &format!("{} {}", record.asked.tool.name, record.asked.tool.version))]);
-    foot(&mut page, [tool, put(&w.less_digest, &[("digest", &record.digest())])], w);
+    foot(&mut page, [tool, put(&w.less_digest, &[("digest", digest)])], w);
     page.on_every_page(&warning_border(page.size));
     page
 }

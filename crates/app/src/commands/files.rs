@@ -77,7 +77,7 @@ fn resume(asked: &FilesArgs, desk: &Desk) -> Result<ExitCode, Failure> {
     let mut code = ExitCode::SUCCESS;
     for one in unfinished {
         if !asked.papers.json {
-            let roots: Vec<String> = one.asked.roots.iter().map(|r| shown_path(&r.path())).collect();
+            let roots: Vec<String> = one.asked.roots.iter().map(|r| shown_path(&less::notes::path_of(r))).collect();
             remark(&format!("jurex: going on with {}, begun {}: {}", one.asked.job, one.asked.started, roots.join(", ")));
         }
         let mut shown = Shown::new(desk)?;

@@ -78,6 +78,7 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
     let seal = seal(&places, &config, crate::paper::house(&places)?, false);
     let outbox = crate::notices::outbox(&places, &config);
     let machine = crate::machine::Machine::find()?;
+    let says = crate::less::clean_up(&places).into_iter().next();
     // What a start medium's own folder holds is gone when it is switched off: papers go where the ledger is.
     let out = if machine.is_some() { places.certificates() } else { "jurex-certificates".into() };
     crate::tui::run(crate::tui::Setup {
@@ -94,7 +95,8 @@ fn machine_interface(theme: Option<crate::config::ThemeName>) -> Result<ExitCode
         keys: KeyStore::new(&places.keys()).known()?,
         outbox,
         machine,
-        says: None,
+        says,
+        places: Some(places),
     })
 }
 

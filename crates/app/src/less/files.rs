@@ -1,16 +1,15 @@
 //! Files and folders: looked at, erased, gone on with.
 
-use super::notes::{self, Asked, NotedRoot, Notes, Unfinished};
+use super::notes::{self, Notes, Unfinished};
 use crate::clock::{SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
 use crate::places::Places;
-use jurex_core::less::{self, FileEvidence, Ground, Kind, LessRecord, Name, Removal, Strip, Trace, Work};
+use jurex_core::less::{self, FileEvidence, Ground, Kind, LessRecord, Name, Noted, NotedRoot, Removal, Strip, Trace, Work};
 use jurex_core::notation::{Entropy, Program};
 use jurex_core::record::{Person, Tool};
 use jurex_core::text::shown_path;
 use jurex_linux::files::{Id, FilesDone, FilesOrder, FilesProgress, Tree, TreeError, Watcher};
 use std::collections::{HashMap, HashSet};
-use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -119,7 +118,7 @@ pub(crate) fn erase(tree: &Tree, wish: &FilesWish, places: &Places, hears: &mut 
         SystemEntropy.fill(&mut bytes);
         bytes
     };
-    let asked = Asked {
+    let asked = Noted {
         job: new_job_id(),
         started: wall(),
         notation: wish.notation.clone(),
@@ -127,7 +126,7 @@ pub(crate) fn erase(tree: &Tree, wish: &FilesWish, places: &Places, hears: &mut 
         with_names: wish.with_names,
         name_salt: random(16),
         sample_salt: random(16),
-        roots: tree.roots.iter().map(|r| NotedRoot::new(&std::path::absolute(&r.path).unwrap_or(r.path.clone()), tree.nodes[r.node].id)).collect(),
+        roots: tree.roots.iter().map(|r| notes::noted_root(&std::path::absolute(&r.path).unwrap_or(r.path.clone()), tree.nodes[r.node].id)).collect(),
         grounds: tree.grounds(),
     };
     let notes = Notes::begin(&places.less(), &asked)
@@ -145,7 +144,7 @@ pub(crate) fn go_on(unfinished: Unfinished, by: &Person, places: &Places, hears:
     let program: Program =
         unfinished.asked.notation.parse().map_err(|e| Failure::Defect(format!("the notes of {job} can't be read: {e}")))?;
     let notes = Notes::go_on(&unfinished).map_err(|e| Failure::Use(format!("{job} can't be gone on with: {e}")))?;
-    let paths: Vec<PathBuf> = unfinished.asked.roots.iter().filter_map(NotedRoot::now).collect();
+    let paths: Vec<PathBuf> = unfinished.asked.roots.iter().filter_map(notes::now).collect();
     let tree = Tree::look(&paths, places.own_files(), &mut |_| true).map_err(|e| Failure::Use(format!("{job}: {e}")))?;
     let Unfinished { asked, went_on, traces, ended, .. } = unfinished;
     run(&tree, Earlier { asked, went_on: went_on + 1, traces, ended }, &program, by, notes, hears)
@@ -170,7 +169,7 @@ fn together(mut first: Vec<Ground>, now: Vec<Ground>, drawn: Vec<Strip>) -> ((Ve
 }
 
 struct Earlier {
-    asked: Asked,
+    asked: Noted,
     went_on: u32,
     traces: HashMap<Id, Trace>,
     ended: Vec<FileEvidence>,
@@ -190,8 +189,12 @@ impl Watcher for Noting<'_> {
         self.notes.trace(traces)
     }
 
-    fn ended(&mut self, files: &[FileEvidence]) {
-        self.notes.ended(files);
+    fn ended(&mut self, id: Id, evidence: &FileEvidence) {
+        self.notes.ended(id, evidence);
+    }
+
+    fn lot_ended(&mut self) {
+        self.notes.lot_ended();
     }
 
     fn progress(&mut self, progress: &FilesProgress) -> bool {
@@ -232,7 +235,7 @@ fn run(
             strip.show_file(&trace.lies, seen.evidence.ending(ground, planned).0);
         }
     }
-    let root = |r: &NotedRoot| Name::of(r.path().as_os_str().as_bytes(), salt.as_deref());
+    let root = |r: &NotedRoot| Name::of(&r.path, salt.as_deref());
     let about = less::Asked {
         job: asked.job,
         tool: Tool { name: "jurex".into(), version: env!("CARGO_PKG_VERSION").into() },

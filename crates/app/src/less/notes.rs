@@ -1,10 +1,8 @@
-//! What is noted of an erasure of files while it runs, so that it can go on after whatever has cut it short: one JSON document a line, removed
-//! when the work has ended. It holds the paths that were named, and no other names.
+//! Where notes of an erasure of files are kept while it runs ([`jurex_core::less::Note`]), so that it can go on after whatever has cut it short.
+//! They are removed when the work has ended.
 
-use jurex_core::less::{FileEvidence, Ground, Trace};
-use jurex_core::record::JobId;
+use jurex_core::less::{FileEvidence, Note, Noted, NotedRoot, SoFar, Trace};
 use jurex_linux::files::Id;
-use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::ffi::OsString;
 use std::fs::File;
@@ -15,58 +13,20 @@ use std::path::{Path, PathBuf};
 /// How notes of unfinished work end.
 const ENDING: &str = "notes";
 
-/// What was asked for at first.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub(crate) struct Asked {
-    pub(crate) job: JobId,
-    pub(crate) started: jiff::Timestamp,
-    pub(crate) notation: String,
-    pub(crate) keep_names: bool,
-    /// Whether names stand in the record.
-    pub(crate) with_names: bool,
-    #[serde(with = "jurex_core::text::hex")]
-    pub(crate) name_salt: Vec<u8>,
-    #[serde(with = "jurex_core::text::hex")]
-    pub(crate) sample_salt: Vec<u8>,
-    pub(crate) roots: Vec<NotedRoot>,
-    /// What they lie on: evidence names grounds by their places here.
-    pub(crate) grounds: Vec<Ground>,
+/// A path as it is noted, with which file or folder it is.
+pub(crate) fn noted_root(path: &Path, id: Id) -> NotedRoot {
+    NotedRoot { path: path.as_os_str().as_bytes().to_vec(), device: id.device, inode: id.inode }
 }
 
-/// A path that was named, and which file or folder it was.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub(crate) struct NotedRoot {
-    #[serde(with = "jurex_core::text::hex")]
-    path: Vec<u8>,
-    device: u64,
-    inode: u64,
+/// The path that was named.
+pub(crate) fn path_of(root: &NotedRoot) -> PathBuf {
+    OsString::from_vec(root.path.clone()).into()
 }
 
-impl NotedRoot {
-    pub(crate) fn new(path: &Path, id: Id) -> Self {
-        Self { path: path.as_os_str().as_bytes().to_vec(), device: id.device, inode: id.inode }
-    }
-
-    pub(crate) fn path(&self) -> PathBuf {
-        OsString::from_vec(self.path.clone()).into()
-    }
-
-    /// Where it is now: under its name, or under the one that it was given on its way out. `None`: it is gone.
-    pub(crate) fn now(&self) -> Option<PathBuf> {
-        let path = self.path();
-        let id = Id { device: self.device, inode: self.inode };
-        jurex_linux::files::found_again(path.parent()?, id)
-    }
-}
-
-#[derive(Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-enum Line {
-    Asked(Asked),
-    /// It goes on after an interruption.
-    WentOn,
-    Traced(Trace),
-    Ended(FileEvidence),
+/// Where it is now: under its name, or under the one that it was given on its way out. `None`: it is gone.
+pub(crate) fn now(root: &NotedRoot) -> Option<PathBuf> {
+    let id = Id { device: root.device, inode: root.inode };
+    jurex_linux::files::found_again(path_of(root).parent()?, id)
 }
 
 /// Notes of work that is under way. Others see that it is by the lock.
@@ -74,12 +34,14 @@ enum Line {
 pub(crate) struct Notes {
     file: File,
     path: PathBuf,
+    /// What is written with the next lot.
+    waiting: Vec<Note>,
 }
 
 /// What notes of work that was cut short say.
 #[derive(Debug)]
 pub(crate) struct Unfinished {
-    pub(crate) asked: Asked,
+    pub(crate) asked: Noted,
     pub(crate) went_on: u32,
     pub(crate) traces: HashMap<Id, Trace>,
     pub(crate) ended: Vec<FileEvidence>,
@@ -88,15 +50,15 @@ pub(crate) struct Unfinished {
 
 impl Notes {
     /// Begins notes in that folder.
-    pub(crate) fn begin(folder: &Path, asked: &Asked) -> std::io::Result<Self> {
+    pub(crate) fn begin(folder: &Path, asked: &Noted) -> std::io::Result<Self> {
         std::fs::create_dir_all(folder)?;
         let path = folder.join(format!("{}.{ENDING}", asked.job));
         let mut options = File::options();
         std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
         let file = options.append(true).create_new(true).open(&path)?;
         file.lock()?;
-        let mut notes = Self { file, path };
-        notes.add(&[Line::Asked(asked.clone())], true)?;
+        let mut notes = Self { file, path, waiting: vec![] };
+        notes.add(&[Note::Asked(asked.clone())], true)?;
         Ok(notes)
     }
 
@@ -104,18 +66,17 @@ impl Notes {
     pub(crate) fn go_on(unfinished: &Unfinished) -> std::io::Result<Self> {
         let file = File::options().append(true).open(&unfinished.path)?;
         file.try_lock().map_err(std::io::Error::from)?;
-        let mut notes = Self { file, path: unfinished.path.clone() };
+        let mut notes = Self { file, path: unfinished.path.clone(), waiting: vec![] };
         // A line that was cut short ends here.
         notes.file.write_all(b"\n")?;
-        notes.add(&[Line::WentOn], true)?;
+        notes.add(&[Note::WentOn], true)?;
         Ok(notes)
     }
 
-    fn add(&mut self, lines: &[Line], to_disk: bool) -> std::io::Result<()> {
+    fn add(&mut self, lines: &[Note], to_disk: bool) -> std::io::Result<()> {
         let mut text = vec![];
         for line in lines {
-            serde_json::to_writer(&mut text, line)?;
-            text.push(b'\n');
+            line.write(&mut text)?;
         }
         self.file.write_all(&text)?;
         if to_disk { self.file.sync_data() } else { Ok(()) }
@@ -123,12 +84,18 @@ impl Notes {
 
     /// Notes how files lay, or what was seen of them; it is on disk when this ends.
     pub(crate) fn trace(&mut self, traces: &[Trace]) -> std::io::Result<()> {
-        self.add(&traces.iter().cloned().map(Line::Traced).collect::<Vec<_>>(), true)
+        self.add(&traces.iter().cloned().map(Note::Traced).collect::<Vec<_>>(), true)
     }
 
-    /// Notes what is done with. If it is lost, the traces tell almost as much.
-    pub(crate) fn ended(&mut self, files: &[FileEvidence]) {
-        if let Err(e) = self.add(&files.iter().cloned().map(Line::Ended).collect::<Vec<_>>(), false) {
+    /// Notes what is done with; it is written with its lot. If it is lost, the traces tell almost as much.
+    pub(crate) fn ended(&mut self, id: Id, evidence: &FileEvidence) {
+        self.waiting.push(Note::ended(id.device, id.inode, evidence));
+    }
+
+    /// Writes what is done with.
+    pub(crate) fn lot_ended(&mut self) {
+        let lines = std::mem::take(&mut self.waiting);
+        if let Err(e) = self.add(&lines, false) {
             tracing::warn!("what is done with could not be noted: {e}");
         }
     }
@@ -153,31 +120,22 @@ pub(crate) fn unfinished(folder: &Path) -> Vec<Unfinished> {
 fn read(path: &Path) -> Option<Unfinished> {
     let file = File::open(path).ok()?;
     file.try_lock_shared().ok()?;
-    let (mut asked, mut went_on, mut traces, mut ended) = (None, 0, HashMap::new(), vec![]);
-    for line in BufReader::new(&file).lines().map_while(Result::ok) {
-        // The last line may have been cut short.
-        match serde_json::from_str(&line) {
-            Ok(Line::Asked(a)) => asked = Some(a),
-            Ok(Line::WentOn) => went_on += 1,
-            Ok(Line::Traced(trace)) => {
-                traces.insert(Id { device: trace.device, inode: trace.inode }, trace);
-            }
-            Ok(Line::Ended(file)) => ended.push(file),
-            Err(_) => {}
-        }
-    }
-    Some(Unfinished { asked: asked?, went_on, traces, ended, path: path.into() })
+    let mut so_far = SoFar::default();
+    BufReader::new(&file).lines().map_while(Result::ok).for_each(|line| so_far.take(&line));
+    let SoFar { noted, went_on, traces, ended } = so_far;
+    let traces = traces.into_iter().map(|((device, inode), trace)| (Id { device, inode }, trace)).collect();
+    Some(Unfinished { asked: noted?, went_on, traces, ended, path: path.into() })
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_core::less::{Kind, Name};
+    use jurex_core::less::{Kind, Name, Removal, Seen};
 
     #[test]
     fn notes_are_read_again_however_they_were_cut_short_and_only_where_nobody_works_on_them() {
         let dir = tempfile::tempdir().unwrap();
-        let asked = Asked {
+        let asked = Noted {
             job: "261126-4F7QZK".parse().unwrap(),
             started: jiff::Timestamp::UNIX_EPOCH,
             notation: "00".into(),
@@ -185,24 +143,31 @@ mod tests {
             with_names: true,
             name_salt: vec![1],
             sample_salt: vec![2; 16],
-            roots: vec![NotedRoot::new(Path::new("/srv/stations"), Id { device: 1, inode: 2 })],
+            roots: vec![noted_root(Path::new("/srv/stations"), Id { device: 1, inode: 2 })],
             grounds: vec![],
         };
         let mut notes = Notes::begin(dir.path(), &asked).unwrap();
         let trace = Trace { device: 1, inode: 7, born: (3, 4), length: 5, lies: Default::default(), samples: vec![], seen: None };
         notes.trace(std::slice::from_ref(&trace)).unwrap();
-        notes.ended(&[FileEvidence::new(Name::Path("a".into()), Kind::Link, 0, 0)]);
+        let id = |inode| Id { device: 1, inode };
+        notes.ended(id(9), &FileEvidence::new(Name::Path("a".into()), Kind::Link, 0, 0));
+        let evidence = FileEvidence::new(Name::Path("b".into()), Kind::File, 0, 5);
+        let seen = Some(Seen { evidence: evidence.clone(), changed: (0, 0) });
+        notes.trace(&[Trace { inode: 11, seen, ..trace.clone() }]).unwrap();
+        notes.ended(id(11), &FileEvidence { removal: Removal::Removed, attributes: 2, ..evidence });
+        notes.lot_ended();
         assert!(unfinished(dir.path()).is_empty(), "somebody works on it");
         notes.file.write_all(b"{\"traced\":{\"dev").unwrap();
         drop(notes);
         let found = unfinished(dir.path()).pop().unwrap();
-        assert_eq!((&found.asked, found.went_on, found.ended.len()), (&asked, 0, 1));
+        assert_eq!((&found.asked, found.went_on, found.ended.len()), (&asked, 0, 2));
+        assert_eq!((found.ended[1].name.shown(), found.ended[1].removal, found.ended[1].attributes), ("b", Removal::Removed, 2));
         assert_eq!(found.traces[&Id { device: 1, inode: 7 }], trace);
         let mut again = Notes::go_on(&found).unwrap();
         again.trace(&[Trace { inode: 8, ..trace }]).unwrap();
         drop(again);
         let found = unfinished(dir.path()).pop().unwrap();
-        assert_eq!((found.went_on, found.traces.len()), (1, 2));
+        assert_eq!((found.went_on, found.traces.len()), (1, 3));
         Notes::go_on(&found).unwrap().close();
         assert!(unfinished(dir.path()).is_empty());
     }

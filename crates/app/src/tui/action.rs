@@ -28,6 +28,24 @@ pub(crate) enum Action {
     NextTheme,
     /// The machine that a start medium has started.
     Machine,
+    /// Files and free space.
+    Files,
+    /// Opens a folder in the tree, or shuts it.
+    OpenFolder,
+    ShutFolder,
+    /// Looks at what is marked, and tells what would be lost.
+    LookAtMarked,
+    /// Tells what there is to fill on a file system.
+    LookAtFree,
+    /// Whether names stay.
+    KeepNames,
+    /// Whether names stand in the record.
+    NamesInRecord,
+    /// Begins what is planned.
+    BeginLess,
+    /// Goes on with everything of it that was cut short.
+    GoOnLess,
+    StopLess,
     /// How it goes, seen from across the room.
     Afar,
     /// Does what is asked of the machine.
@@ -182,6 +200,12 @@ pub(crate) enum Place {
     Preview,
     Machine,
     MachineQuestion,
+    /// Files and free space: choosing, what is planned, at work, over.
+    FilesTree,
+    FilesPlan,
+    FreePlan,
+    FilesWork,
+    FilesOver,
     Afar,
 }
 
@@ -357,6 +381,31 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Machine, &[Up], "↑", A::RowBefore, "line before", UNSHOWN),
     bind(P::Machine, &[Down], "↑↓", A::RowAfter, "line", 1),
     bind(P::Machine, &[Esc, F(8)], "Esc", A::Back, "back", 0),
+    bind(P::FilesTree, &[Char(' ')], "Space", A::Mark, "mark", 1),
+    bind(P::FilesTree, &[Enter], "Enter", A::LookAtMarked, "what would be lost?", 0),
+    bind(P::FilesTree, &[Right], "→", A::OpenFolder, "open", 2),
+    bind(P::FilesTree, &[Left], "←", A::ShutFolder, "shut", 2),
+    bind(P::FilesTree, &[Up], "↑", A::RowBefore, "row before", UNSHOWN),
+    bind(P::FilesTree, &[Down], "↑↓", A::RowAfter, "row", 2),
+    bind(P::FilesTree, &[PageUp], "PgUp", A::PageBefore, "rows before", UNSHOWN),
+    bind(P::FilesTree, &[PageDown], "PgDn", A::PageAfter, "more rows", UNSHOWN),
+    bind(P::FilesTree, &[Home], "Home", A::First, "first row", UNSHOWN),
+    bind(P::FilesTree, &[End], "End", A::Last, "last row", UNSHOWN),
+    bind(P::FilesTree, &[Char('f')], "f", A::LookAtFree, "its free space", 1),
+    bind(P::FilesTree, &[Char('e')], "e", A::EditPasses, "passes", 3),
+    bind(P::FilesTree, &[Char('n')], "n", A::KeepNames, "keep names", 3),
+    bind(P::FilesTree, &[Char('r')], "r", A::NamesInRecord, "names in the record", 3),
+    bind(P::FilesTree, &[Char('c')], "c", A::GoOnLess, "go on with what was cut short", 1),
+    bind(P::FilesTree, &[Esc, F(9)], "Esc", A::Back, "back", 0),
+    bind(P::FilesPlan, &[Enter], "Enter", A::BeginLess, "erase them", 0),
+    bind(P::FilesPlan, &[Esc, F(9)], "Esc", A::Back, "choose others", 0),
+    bind(P::FreePlan, &[Enter], "Enter", A::BeginLess, "fill it", 0),
+    bind(P::FreePlan, &[Char('e')], "e", A::EditPasses, "passes", 2),
+    bind(P::FreePlan, &[Esc, F(9)], "Esc", A::Back, "choose another", 0),
+    bind(P::FilesWork, &[Char('x')], "x", A::StopLess, "stop", 1),
+    bind(P::FilesWork, &[Esc, F(9)], "Esc", A::Back, "back: it goes on", 0),
+    bind(P::FilesOver, &[Enter], "Enter", A::Take, "choose again", 0),
+    bind(P::FilesOver, &[Esc, F(9)], "Esc", A::Back, "back", 0),
     bind(P::Afar, &[Esc, Enter, F(7)], "Esc", A::Back, "back", 0),
     bind(P::Line, &[Enter], "Enter", A::Take, "take what is typed", 0),
     bind(P::Line, &[Esc], "Esc", A::Back, "back", 0),
@@ -400,6 +449,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Bench, &[F(4)], "F4", A::Settings, "settings", 5),
     bind(P::Bench, &[F(7)], "F7", A::Afar, "seen from afar", 7),
     bind(P::Bench, &[F(8)], "F8", A::Machine, "machine", 7),
+    bind(P::Bench, &[F(9)], "F9", A::Files, "files and free space", 7),
     bind(P::Walking, &[Left], "←", A::StepBefore, "step before", UNSHOWN),
     bind(P::Walking, &[Right], "←→", A::StepAfter, "step", 3),
     bind(P::Walking, &[Up], "↑", A::DriveBefore, "drive before", UNSHOWN),

@@ -247,7 +247,7 @@ impl App {
 
     /// Quits at once where nothing is at work; else asks. A question that is asked already is what answers.
     fn ask_to_quit(&mut self) -> Vec<Command> {
-        if self.state.working() == 0 {
+        if !self.state.is_busy() {
             return self.state.quit_now();
         }
         if self.shown().places(&self.state) != [Place::QuitQuestion] {

@@ -3,9 +3,11 @@
 use super::lane::LaneId;
 use super::lane::readings::{Heard, Wanted};
 use super::lane::stage::{WorkEnd, Written};
+use super::less::Progress;
 use crate::bench::{ReadError, Sample, Seen};
 use crate::config::{Config, ConfigError};
-use crate::machine::{Ask, Volume};
+use crate::less::{FilesWish, FreePlan, FreeWish, Listed, Sums, Surveyed, Volume};
+use crate::machine::{self, Ask};
 use crate::methods::MethodFileError;
 use crate::policies::PolicyFileError;
 use crate::release::{self, MarkHere};
@@ -15,6 +17,7 @@ use jurex_core::bytes::{Needle, Search};
 use jurex_core::contents::Contents;
 use jurex_core::erase::{Event, Wish};
 use jurex_core::estimate::SpeedSample;
+use jurex_core::less::LessRecord;
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::native::Answers;
 use jurex_core::plan::{ArmedPlan, Course, Plan, PlanError};
@@ -25,6 +28,7 @@ use jurex_core::units::Lba;
 use jurex_ledger::{Known, Line, LotNow, Unfinished};
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
 use std::path::PathBuf;
+use std::sync::Arc;
 use std::time::Duration;
 
 /// Drives that were found: under what they stand, if they still need somebody, and how many there are of that.
@@ -88,7 +92,9 @@ pub(crate) enum Message {
     /// What is to be known of the machine.
     Notes(Vec<String>),
     /// The volumes that records can be carried to, and the keyboard layouts.
-    Volumes(Vec<Volume>, Vec<String>),
+    Volumes(Vec<machine::Volume>, Vec<String>),
+    /// Something of less than a drive.
+    Less(FromLess),
     /// Something to say at the bottom.
     Said(String),
     Began(LaneId, JobId),
@@ -143,6 +149,8 @@ pub(crate) enum Command {
     Label(JobId),
     /// Ask something of the ledger.
     Ledger(AskLedger),
+    /// Something with less than a drive.
+    Less(AskLess),
     /// Ask something of the machine.
     Machine(Ask),
     /// Look what is to be known of the machine.
@@ -194,3 +202,36 @@ pub(crate) enum FromLedger {
     Where(String, Result<Found, String>),
     Known(LaneId, Option<Box<Known>>),
 }
+
+/// What is asked of the world for less than a drive.
+#[derive(Debug)]
+pub(crate) enum AskLess {
+    /// The file systems, and whether something was cut short.
+    Volumes,
+    /// What that folder holds.
+    List(PathBuf),
+    /// What would be lost with these.
+    Survey(Vec<PathBuf>),
+    /// What there is to fill there.
+    PlanFree(PathBuf),
+    Erase(Arc<Surveyed>, FilesWish),
+    Fill(FreeWish),
+    /// Everything that was cut short is gone on with.
+    GoOn,
+    Stop,
+}
+
+/// What comes back.
+pub(crate) enum FromLess {
+    Volumes(Vec<Volume>, usize),
+    Listed(PathBuf, Result<Vec<Listed>, String>),
+    Sums(Vec<(PathBuf, Sums)>),
+    Surveyed(Result<Arc<Surveyed>, String>),
+    Free(PathBuf, Result<FreePlan, String>),
+    Progress(Progress),
+    /// What came of it; or why nothing was begun.
+    Over(Result<LessOver, String>),
+}
+
+/// A record, and where its papers are, or why they are not written.
+pub(crate) type LessOver = (Box<LessRecord>, Result<Vec<PathBuf>, String>);

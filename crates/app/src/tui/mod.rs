@@ -6,6 +6,7 @@ mod app;
 mod bench;
 mod frame;
 mod lane;
+mod less;
 pub mod measure;
 mod message;
 mod runtime;

@@ -2,7 +2,8 @@
 
 use super::lane::stage::{Arming, Stage};
 use super::lane::{Lane, LaneId, LaneState, Lanes, Speed, Step};
-use super::message::{AskLedger, Command};
+use super::less::Less;
+use super::message::{AskLedger, AskLess, Command};
 use super::theme::Theme;
 use crate::bench::Seen;
 use crate::config::Config;
@@ -70,6 +71,10 @@ pub(crate) struct State {
     pub(crate) keyboards: Vec<String>,
     /// Whether there are records that were not carried away since.
     pub(crate) has_records: bool,
+    /// Less than a drive.
+    pub(crate) less: Less,
+    /// Whether there are files to work on: a demonstration has none.
+    pub(crate) has_files: bool,
     /// Whether the machine is to be switched off when the last job has ended.
     pub(crate) switches_off_after: bool,
     /// When it is switched off.
@@ -106,6 +111,8 @@ impl State {
             volumes: vec![],
             keyboards: vec![],
             has_records: false,
+            less: Less::default(),
+            has_files: false,
             switches_off_after: false,
             off_at: None,
         }
@@ -169,6 +176,11 @@ impl State {
     /// Number of running jobs.
     pub(crate) fn working(&self) -> usize {
         self.lanes.iter().filter(|l| l.is_working()).count()
+    }
+
+    /// Whether anything is at work: on drives, or on less.
+    pub(crate) fn is_busy(&self) -> bool {
+        self.working() > 0 || self.less.is_working()
     }
 
     /// Whether a letter came just now: no hand is that fast, but a scanner or a paste is.
@@ -301,7 +313,10 @@ impl State {
 
     /// Ends the program: jobs are stopped, and what was only armed is let go.
     pub(crate) fn quit_now(&mut self) -> Vec<Command> {
-        self.end_program(Lane::is_working)
+        let stops = self.less.is_working().then_some(Command::Less(AskLess::Stop));
+        let mut commands = self.end_program(Lane::is_working);
+        commands.extend(stops);
+        commands
     }
 
     /// The terminal is gone, and with it everybody who could say stop: what runs goes on, what is held ends, and what was

@@ -6,7 +6,7 @@ use super::lane::readings::{Again, Heard, Reading, Wanted};
 use super::lane::stage::WorkEnd;
 use super::lane::{LaneId, LaneState, Step};
 use super::measure::many;
-use super::message::{AskLedger, Command, Message, Start};
+use super::message::{AskLedger, AskLess, Command, Message, Start};
 use super::screen::help::Help;
 use super::screen::line::TypedLine;
 use super::screen::question::Question;
@@ -88,6 +88,7 @@ struct World {
     beacons: Vec<(LaneId, bool)>,
     asked_of_ledger: Vec<AskLedger>,
     asked_of_machine: Vec<crate::machine::Ask>,
+    asked_of_less: Vec<AskLess>,
     settings: SettingsFile,
     home: tempfile::TempDir,
     stop_at: Option<u32>,
@@ -128,6 +129,7 @@ impl World {
             beacons: vec![],
             asked_of_ledger: vec![],
             asked_of_machine: vec![],
+            asked_of_less: vec![],
             settings: SettingsFile { path: home.path().join("config.toml"), at_first: crate::config::DEMO },
             home,
             stop_at: None,
@@ -202,6 +204,7 @@ impl World {
             Command::Read(lane, wanted) => self.read(lane, wanted),
             Command::Ledger(asked) => self.asked_of_ledger.push(asked),
             Command::Machine(ask) => self.asked_of_machine.push(ask),
+            Command::Less(asked) => self.asked_of_less.push(asked),
             Command::Notes | Command::Volumes => {}
             Command::Beacon(lane, on) => self.beacons.push((lane, on)),
             Command::Wish(_, wish) => self.wishes.push(wish),
@@ -350,6 +353,7 @@ impl World {
     }
 }
 
+mod files;
 mod ledger;
 mod machine;
 mod release;

@@ -1,6 +1,8 @@
 //! What the world does to the lanes: drives come, answer and go; jobs begin, tell and end. No input or output here: what is to
 //! be done is returned as commands.
 
+mod less;
+
 use super::lane::readings::Wanted;
 use super::lane::release::ReleaseForm;
 use super::lane::stage::{Stage, WorkEnd, Written};
@@ -85,6 +87,7 @@ impl State {
                 self.machine_notes = notes;
             }
             Message::Volumes(volumes, keyboards) => (self.volumes, self.keyboards) = (volumes, keyboards),
+            Message::Less(told) => return self.take_less(told),
             Message::Said(words) => self.notice = Some(words),
             Message::TerminalLost => return self.terminal_lost(),
             Message::Terminate => return self.quit_now(),
@@ -343,7 +346,7 @@ impl State {
     fn switch_off_if_due(&mut self) -> Option<Command> {
         const COUNTS: Duration = Duration::from_secs(60);
         let ended = self.lanes.iter().any(|l| l.record().is_some());
-        let busy = self.working() > 0 || self.is_counting() || self.lanes.iter().any(Lane::is_armed);
+        let busy = self.is_busy() || self.is_counting() || self.lanes.iter().any(Lane::is_armed);
         if !self.switches_off_after || !ended || busy {
             self.off_at = None;
             return None;

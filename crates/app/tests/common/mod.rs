@@ -71,7 +71,7 @@ impl Drop for Place {
         }
         let mut files = vec![];
         find_files(self.dir.path(), &mut files);
-        for kind in ["record", "verification", "lot", "release"] {
+        for kind in ["record", "verification", "lot", "release", "files"] {
             let of_kind = files.iter().filter(|f| f.to_string_lossy().ends_with(&format!(".{kind}.json")));
             let documents: Vec<serde_json::Value> = of_kind.map(|f| json(f)).collect();
             if let (false, Some(found)) = (documents.is_empty(), faults(kind, &documents)) {

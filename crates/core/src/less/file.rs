@@ -81,6 +81,14 @@ fn is_none(number: &u64) -> bool {
     *number == 0
 }
 
+fn is_zero(number: &u32) -> bool {
+    *number == 0
+}
+
+fn is_default<T: Default + PartialEq>(value: &T) -> bool {
+    *value == T::default()
+}
+
 /// Why the old places of a file were not read on the device.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -208,19 +216,19 @@ pub struct FileEvidence {
     #[schemars(with = "crate::text::Decimal")]
     pub other_names: u64,
     /// How it lay.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "is_default")]
     pub before: Before,
     /// Whether its contents go through the journal by its own attribute.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub journaled: bool,
     /// Passes that were laid over all of it and flushed.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "is_zero")]
     pub passes: u32,
     /// Whether passes went past the system's caches.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub past_caches: bool,
     /// What was read back.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "is_default")]
     pub read_back: ReadBack,
     /// What lay in its old places.
     pub look: Look,
@@ -228,10 +236,10 @@ pub struct FileEvidence {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub moved: Option<bool>,
     /// Extended attributes and further streams that were written over and removed.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "is_zero")]
     pub attributes: u32,
     /// Those that could not be.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "is_zero")]
     pub attributes_left: u32,
     /// Why it was left as it was.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -8,6 +8,7 @@ mod file;
 mod free;
 mod ground;
 mod names;
+mod note;
 mod record;
 mod strip;
 mod trace;
@@ -17,6 +18,7 @@ pub use file::{Because, Before, Ending, FileEvidence, Kind, LeftAlone, Look, Nam
 pub use free::{FreeEvidence, FreeFinding, FreeProof, Fill};
 pub use ground::{Doubt, Ground, Layer, System, Weight};
 pub use names::{Names, lengths};
+pub use note::{Note, Noted, NotedRoot, SoFar};
 pub use record::{Asked, BadLessRecord, Counted, FORMAT, LessRecord, Tally, Work};
 pub use strip::{BINS, Shown, Strip, StripRun};
 pub use trace::{Lies, Sample, Seen, Stretch, Trace};

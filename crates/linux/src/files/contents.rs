@@ -64,7 +64,8 @@ impl Held {
         let changed = fstat(&self.fd).ok()?;
         let changed = (changed.st_mtime as i64, changed.st_mtime_nsec as u32);
         let seen = Some(Seen { evidence: self.evidence.clone(), changed });
-        Some(Trace { seen, samples: vec![], ..self.trace.clone() })
+        let Trace { device, inode, born, length, .. } = self.trace;
+        Some(Trace { device, inode, born, length, lies: Lies::default(), samples: vec![], seen })
     }
 
     fn fail(&mut self, what: &str, error: Errno) {
@@ -468,7 +469,8 @@ fn old_places(stretch: &Stretch, devices: &Devices) -> Result<Vec<(u64, Place)>,
 fn sample_places(lies: &Lies, sector: u64) -> Vec<u64> {
     let placed: Vec<(u64, u64)> = lies.stretches.iter().filter_map(|s| Some((s.place?, s.bytes / sector))).collect();
     let sectors: u64 = placed.iter().map(|(_, n)| n).sum();
-    let count = sectors.min(SAMPLES as u64);
+    // One of each 4 KiB is enough: what was overwritten was so by whole blocks.
+    let count = sectors.div_ceil((4096 / sector).max(1)).min(SAMPLES as u64);
     let (mut found, mut before, mut stretches) = (vec![], 0, placed.into_iter().peekable());
     for n in 0..count {
         let wanted = if count == 1 { 0 } else { (u128::from(n) * u128::from(sectors - 1) / u128::from(count - 1)) as u64 };
@@ -529,6 +531,7 @@ mod tests {
     #[test]
     fn samples_lie_in_the_file_the_first_and_the_last_sector_among_them() {
         assert_eq!(sample_places(&lie(&[(0, 4096, 8192)]), 4096), [8192]);
+        assert_eq!(sample_places(&lie(&[(0, 8192, 8192)]), 512), [8192, 8192 + 15 * 512]);
         let lies = lie(&[(0, 1 << 20, 1 << 30), (1 << 20, 4096, 4096)]);
         let places = sample_places(&lies, 512);
         assert_eq!((places.len(), places[0], *places.last().unwrap()), (SAMPLES, 1 << 30, 4096 + 7 * 512));

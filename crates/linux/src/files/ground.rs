@@ -63,6 +63,24 @@ fn at_depth(fd: impl AsFd, deepest: u32) -> Result<Mounted, Errno> {
     Ok(Mounted { mount: line.number, ground, device })
 }
 
+/// Every mounted file system that keeps files somewhere, each once, by where it is mounted.
+pub fn mounted() -> Vec<Ground> {
+    let table = fs::read("/proc/self/mountinfo").unwrap_or_default();
+    let table = String::from_utf8_lossy(&table);
+    let mut found: Vec<Ground> = vec![];
+    for line in table.lines().filter_map(mount_line) {
+        let kept = line.source.starts_with('/') || line.point == "/" || ["nfs", "nfs4", "cifs", "smb3", "zfs"].contains(&line.kind.as_str());
+        // A file that is mounted over another one is no place to look into.
+        let known = found.iter().any(|g| g.source == line.source && line.source.starts_with("/dev/") || g.mount == line.point);
+        if !kept || known || !Path::new(&line.point).is_dir() {
+            continue;
+        }
+        let opened = open(line.point.as_str(), OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty());
+        found.extend(opened.ok().and_then(|fd| ground_of(&fd).ok()).map(|m| m.ground));
+    }
+    found
+}
+
 /// `36 35 98:0 /mnt1 /mnt2 rw,noatime master:1 - ext3 /dev/root rw,errors=continue`
 fn mount_line(line: &str) -> Option<MountLine> {
     let (before, after) = line.split_once(" - ")?;

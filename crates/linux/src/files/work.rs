@@ -66,8 +66,10 @@ pub trait Watcher {
     /// # Errors
     /// It could not be kept.
     fn overwritten(&mut self, traces: &[Trace]) -> std::io::Result<()>;
-    /// These are done with, or left.
-    fn ended(&mut self, files: &[FileEvidence]);
+    /// That one is done with, or left.
+    fn ended(&mut self, id: Id, evidence: &FileEvidence);
+    /// A lot is done with.
+    fn lot_ended(&mut self);
     /// How far it has come; whether it is to go on.
     fn progress(&mut self, progress: &FilesProgress) -> bool;
 }
@@ -177,7 +179,7 @@ impl Working<'_> {
     fn done_with(&mut self, at: usize, evidence: FileEvidence) {
         // What was only stopped is not over.
         if !self.is_stopped() {
-            self.watcher.ended(std::slice::from_ref(&evidence));
+            self.watcher.ended(self.tree.nodes[at].id, &evidence);
         }
         self.evidence[at] = Some(evidence);
         self.progress.names += 1;
@@ -315,6 +317,7 @@ impl Working<'_> {
             return;
         }
         self.remove_lot(folder, held, names_only);
+        self.watcher.lot_ended();
         self.tick();
     }
 

@@ -13,6 +13,7 @@ use crate::tui::screen::afar::Afar;
 use crate::tui::screen::ledger::LedgerPage;
 use crate::tui::screen::line::TypedLine;
 use crate::tui::screen::lot::LotPage;
+use crate::tui::screen::files::FilesPage;
 use crate::tui::screen::machine::MachinePage;
 use crate::tui::screen::methods::MethodsPage;
 use crate::tui::screen::settings::SettingsPage;
@@ -48,6 +49,9 @@ impl Screen for BenchScreen {
         if action == Action::Machine && state.machine.is_none() {
             return Some("Jurex was not started from a medium here: the system that runs it does these things.".into());
         }
+        if action == Action::Files && !state.has_files {
+            return Some("Nothing is simulated of files: start jurex itself, and press F9.".into());
+        }
         let Some(lane) = state.lane() else {
             let needs_none = [
                 Action::Where,
@@ -59,6 +63,7 @@ impl Screen for BenchScreen {
                 Action::Methods,
                 Action::Ledger,
                 Action::Machine,
+                Action::Files,
                 Action::Afar,
             ];
             return (!needs_none.contains(&action) && action != Action::NextTheme).then(|| "There is no drive.".into());
@@ -78,6 +83,7 @@ impl Screen for BenchScreen {
             Action::Settings => return Answer::push(SettingsPage::default()),
             Action::Machine => return Answer::push(MachinePage::open(state)),
             Action::Afar => return Answer::push(Afar),
+            Action::Files => return Answer::push(FilesPage::open(state)),
             Action::Methods => return Answer::push(MethodsPage::to_read()),
             Action::FindDrive => return Answer::push(TypedLine::to_find()),
             Action::PlanMarked => return plan_marked(state),
@@ -142,7 +148,7 @@ impl Screen for BenchScreen {
                     lane.stage.drop_plan();
                 }
             }
-            Given::Method(None, _) | Given::Offer(..) => {}
+            Given::Method(None, _) | Given::Notation(_) | Given::Offer(..) => {}
         }
         Answer::stay()
     }

@@ -4,6 +4,7 @@
 mod drives;
 mod job;
 mod ledger;
+mod less;
 mod machine;
 mod people;
 mod readings;
@@ -18,6 +19,7 @@ use crate::commands::say;
 use crate::config::{Config, ThemeName};
 use crate::exit::Failure;
 use crate::machine::Machine;
+use crate::places::Places;
 use crate::methods;
 use crate::paper;
 use crate::policies;
@@ -60,6 +62,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::{self, JoinHandle};
 use std::time::{Duration, Instant};
+use crate::tui::less::Stage;
 use terminal::{Screen, read_terminal, terminal_size};
 use tune::Tune;
 pub(crate) use watch::{Watch, watch};
@@ -90,6 +93,8 @@ pub(crate) struct Setup {
     pub(crate) machine: Option<Machine>,
     /// What is to be said at the start.
     pub(crate) says: Option<String>,
+    /// Where notes of work on files are kept; `None`: there are no files to work on.
+    pub(crate) places: Option<Places>,
 }
 
 /// The longest time without a new picture.
@@ -164,6 +169,9 @@ struct Runtime {
     hung_up: Arc<AtomicBool>,
     /// The shell wants the screen.
     suspend: Arc<AtomicBool>,
+    places: Option<Places>,
+    /// Ends the work on less than a drive.
+    less_stops: Arc<AtomicBool>,
     /// Since when the program is to end.
     quitting_since: Option<Instant>,
 }
@@ -189,6 +197,7 @@ impl Runtime {
         }
         (app.state.machine, app.state.notice) = (setup.machine, setup.says);
         app.state.has_records = setup.ledger.exists();
+        app.state.has_files = setup.places.is_some();
         if app.state.machine.is_some() {
             app.state.to_do.push(Command::Notes);
         }
@@ -228,6 +237,8 @@ impl Runtime {
             beacons: HashMap::new(),
             readings: HashMap::new(),
             workers: vec![],
+            places: setup.places,
+            less_stops: Arc::default(),
             writers: vec![],
             terminate,
             hung_up,
@@ -285,7 +296,7 @@ impl Runtime {
         let since = *self.quitting_since.get_or_insert_with(Instant::now);
         // Jobs that go on without a screen take their time; those that are to stop do not.
         let stopping = self.wishes.values().any(|w| w.asked_to_stop);
-        self.app.state.working() == 0 || (stopping && since.elapsed() > QUIT_PATIENCE)
+        !self.app.state.is_busy() || (stopping && since.elapsed() > QUIT_PATIENCE)
     }
 
     fn show(&mut self, screen: &mut Screen) -> std::io::Result<()> {
@@ -424,6 +435,7 @@ impl Runtime {
             Command::Release(lane, wanted, by) => self.release(lane, *wanted, by),
             Command::Label(job) => self.label(job),
             Command::Ledger(asked) => self.ask_ledger(asked),
+            Command::Less(asked) => self.ask_less(asked),
             Command::Machine(ask) => self.ask_machine(ask),
             Command::Notes => self.look_at_machine(false),
             Command::Volumes => self.look_at_machine(true),
@@ -556,6 +568,13 @@ impl Runtime {
 
     /// What became of each job, said on the plain terminal after the screen is put back.
     fn farewell(&self) {
+        if let Stage::Over { record, .. } = &self.app.state.less.stage {
+            let what = jurex_core::text::printable(record.what().as_bytes());
+            say(&format!("{}: {what}. {}", record.asked.job, record.results().first().cloned().unwrap_or_default()));
+            if record.is_cut_short() {
+                say("  it was cut short: jurex files --resume goes on with files");
+            }
+        }
         for lane in self.app.state.lanes.iter() {
             let drive = lane.seen.drive.called();
             if lane.is_working() {
@@ -572,10 +591,11 @@ impl Runtime {
         }
     }
 
-    /// 4 if a job was stopped or its drive went away, else 0: the interface itself has no planned outcome.
+    /// 4 if a job or a work on files was stopped or its drive went away, else 0: the interface itself has no planned outcome.
     fn code(&self) -> ExitCode {
         let cut_short = |l: &Lane| l.is_working() || l.record().is_some_and(|r| r.evidence().ended.can_go_on());
-        if self.app.state.lanes.iter().any(cut_short) { ExitCode::from(4) } else { ExitCode::SUCCESS }
+        let less = matches!(&self.app.state.less.stage, Stage::Over { record, .. } if record.is_cut_short());
+        if less || self.app.state.lanes.iter().any(cut_short) { ExitCode::from(4) } else { ExitCode::SUCCESS }
     }
 }
 

@@ -1,6 +1,6 @@
 //! A line that is typed over the screen: which drive to find, or which range of sectors a plan covers.
 
-use super::{Answer, Screen};
+use super::{Answer, Given, Screen};
 use crate::machine::Ask;
 use crate::settings::Setting;
 use crate::tui::action::{Action, Place};
@@ -10,6 +10,7 @@ use crate::tui::state::State;
 use crate::tui::widget::column::shorten;
 use crate::tui::widget::field::{Field, Typed};
 use crate::tui::widget::panel::typed;
+use jurex_core::notation::Program;
 use jurex_core::plan::Secret;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -34,12 +35,19 @@ enum Asks {
     Zone,
     /// Date and time.
     Clock,
+    /// Passes in the notation, for less than a drive.
+    Passes,
 }
 
 impl TypedLine {
     /// Which drive?
     pub(crate) fn to_find() -> Self {
         Self { asks: Asks::Drive, field: Field::default() }
+    }
+
+    /// Which passes? These are set now.
+    pub(crate) fn of_passes(now: &str) -> Self {
+        Self { asks: Asks::Passes, field: Field::of(now) }
     }
 
     /// Which PSID stands on the drive's label? A scanner may type it.
@@ -92,6 +100,14 @@ impl Screen for TypedLine {
                 let asked = Command::Machine(Ask::Clock(self.field.value().trim().to_string()));
                 return Answer::back().and(vec![asked]);
             }
+            (Action::Take, Asks::Passes) => {
+                let typed = self.field.value().trim().to_string();
+                if let Err(e) = typed.parse::<Program>() {
+                    state.refuse(&e);
+                    return Answer::stay();
+                }
+                return Answer::give(Given::Notation(typed));
+            }
             (Action::Take | Action::Back, _) => {}
             _ => return Answer::stay(),
         }
@@ -115,6 +131,7 @@ impl Screen for TypedLine {
             Asks::Keyboard(names) => {
                 format!("Layout ({}): ", shorten(&names.join(" "), usize::from(area.width).saturating_sub(30)))
             }
+            Asks::Passes => "Passes, as random, or 00 | ~ | random?: ".into(),
             Asks::Zone => "Zone, as Europe/Lisbon: ".into(),
             Asks::Clock => "Date and time of this zone, as 2026-11-26 15:04: ".into(),
         };

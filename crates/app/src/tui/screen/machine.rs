@@ -98,7 +98,7 @@ impl MachinePage {
     }
 
     fn take(&mut self, state: &mut State) -> Answer {
-        let busy = state.working() > 0;
+        let busy = state.is_busy();
         match self.chosen(state) {
             Item::Carry(volume) => {
                 self.waits = true;

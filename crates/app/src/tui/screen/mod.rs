@@ -3,6 +3,7 @@
 
 pub(super) mod afar;
 pub(super) mod drives;
+pub(super) mod files;
 pub(super) mod help;
 pub(super) mod ledger;
 pub(super) mod line;
@@ -80,6 +81,8 @@ pub(crate) enum Given {
     Method(Option<LaneId>, Box<Method>),
     /// Passes of one's own for the plan of this lane.
     Passes(LaneId, Program),
+    /// Passes for less than a drive, in the notation.
+    Notation(String),
     /// Something to do, at another step if one is named.
     Offer(Option<Step>, Action),
 }

@@ -48,6 +48,7 @@ fn called(place: Place) -> Option<&'static str> {
         Place::Drives => "Drives",
         Place::Preview => "The paper",
         Place::Machine => "Machine",
+        Place::FilesTree | Place::FilesPlan | Place::FreePlan | Place::FilesWork | Place::FilesOver => "Files",
         Place::Afar => "From afar",
         Place::Bench | Place::Walking | Place::Lanes | Place::Anywhere => "Bench",
         Place::BytesPrompt

@@ -71,9 +71,17 @@ impl Question {
             }
             Ends::Program => {
                 let jobs = match state.working() {
+                    0 => "Files or free space are still being worked on.".to_string(),
                     1 => "One drive is still being worked on.".to_string(),
                     n => format!("{n} drives are still being worked on."),
                 };
+                if state.working() == 0 {
+                    return [
+                        format!("Quit? {jobs}"),
+                        "Quitting stops the work. What was not reached is as it was.".into(),
+                        "Files can be gone on with later; free space that was taken is given back.".into(),
+                    ];
+                }
                 [
                     format!("Quit? {jobs}"),
                     "Quitting stops the work. A stopped drive is Not sanitized: part of it still holds what was there.".into(),
