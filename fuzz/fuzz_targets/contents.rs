@@ -57,6 +57,15 @@ fuzz_target!(|bytes: &[u8]| {
         assert!(region.at.end() <= sectors && region.at.count > 0);
         assert!(region.called().chars().all(|c| !c.is_control()));
     }
+    let mut read = |at: u64, out: &mut [u8]| {
+        for (i, byte) in out.iter_mut().enumerate() {
+            *byte = rest.get((at as usize).saturating_add(i)).copied().unwrap_or(0);
+        }
+        Ok(())
+    };
+    if let Ok(free) = jurex_core::less::free_clusters(&mut read) {
+        assert!(free.windows(2).all(|w| w[0].0 + w[0].1 < w[1].0), "stretches stand apart, in order");
+    }
     let texts = [contents.sentence(), contents.note.unwrap_or_default()];
     assert!(texts.iter().all(|t| t.chars().all(|c| !c.is_control())));
 });

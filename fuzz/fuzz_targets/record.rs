@@ -1,6 +1,7 @@
-//! Any text as a record: refused, or one whose claim follows from its evidence.
+//! Any text as a record, of a drive or of less: refused, or one whose claim follows from its evidence. Any text as notes of unfinished work.
 #![no_main]
 
+use jurex_core::less::{LessRecord, SoFar};
 use jurex_core::record::Record;
 use jurex_core::rules::{Edition, judge};
 use jurex_core::strata::Strata;
@@ -15,4 +16,11 @@ fuzz_target!(|text: &str| {
         let _ = (said, record.evidence().size().map(|size| (size.finding(), size.sentence())));
         let _ = Strata::of(record.evidence(), &record.before);
     }
+    if let Ok(record) = LessRecord::from_json(text) {
+        let again = LessRecord::from_json(&record.to_json()).expect("what is read can be read again");
+        assert_eq!((again.tally(), again.results()), (record.tally(), record.results()));
+        let _ = (record.what(), record.kept_its_plan(), record.is_cut_short());
+    }
+    let mut so_far = SoFar::default();
+    text.lines().for_each(|line| so_far.take(line));
 });

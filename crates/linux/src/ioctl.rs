@@ -7,7 +7,8 @@ mod files;
 
 pub(crate) use block::{discard, loop_attach, loop_backing, loop_detach, reread_table};
 pub(crate) use files::{
-    FileExtent, block_of, block_size, btrfs_chunks, btrfs_device, ext4_empty_journal, extent, extents, free_space, mapped_kinds, xfs_shares,
+    FileExtent, block_of, block_size, btrfs_chunks, btrfs_device, ext4_empty_journal, extent, extents, free_space, mapped_kinds,
+    xfs_shares,
 };
 
 use rustix::io::Errno;

@@ -65,7 +65,8 @@ fn used_before(mounted: &Mounted) {
 
 /// What is kept is whole, nothing of the filling is left, and the system's checker is content.
 fn is_as_it_was(mounted: Mounted) {
-    let mut names: Vec<_> = fs::read_dir(mounted.path()).unwrap().map(|e| e.unwrap().file_name().into_string().unwrap()).collect();
+    let mut names: Vec<_> =
+        fs::read_dir(mounted.path()).unwrap().map(|e| e.unwrap().file_name().into_string().unwrap()).collect();
     names.retain(|n| n != "lost+found" && n != "$Extend");
     assert_eq!(names.len(), 20, "{names:?}");
     for n in (0..60u64).step_by(3) {
@@ -99,7 +100,8 @@ fn ext4_and_xfs_are_filled_to_the_last_block_and_nothing_deleted_is_left() {
         assert!(matches!(&evidence.proof, FreeProof::Read { by, .. } if by.contains("own map")), "{evidence:?}");
         let FreeProof::Read { unreached, .. } = evidence.proof else { panic!("{evidence:?}") };
         // A few megabytes the file system keeps back for itself, whoever asks.
-        let left: u64 = count_marks(&mounted.image).into_iter().filter(|(n, _)| *n >= 1000 || n % 3 != 0).map(|(_, times)| times * 32).sum();
+        let left: u64 =
+            count_marks(&mounted.image).into_iter().filter(|(n, _)| *n >= 1000 || n % 3 != 0).map(|(_, times)| times * 32).sum();
         assert!(left <= unreached && unreached < 32 * MIB, "{system}: {left} bytes are there, {unreached} were not reached");
         assert!(system != "ext4" || evidence.fill.small > 3000, "{evidence:?}");
         is_as_it_was(mounted);
@@ -125,8 +127,31 @@ fn btrfs_and_ntfs_are_filled_as_far_as_they_let_it_be_known() {
         let Some((mounted, filled)) = filled(system, tool, make, "", &order) else { continue };
         assert_ne!(filled.evidence.finding(&filled.ground, 1), FreeFinding::NotFinished, "{:?}", filled.evidence);
         assert!(filled.evidence.fill.laid > 200 * MIB, "{:?}", filled.evidence);
-        let left = marks_in(&mounted.image).into_iter().filter(|n| (*n < 1000 && n % 3 != 0)).count();
+        let left = marks_in(&mounted.image).into_iter().filter(|n| *n < 1000 && n % 3 != 0).count();
         assert!(left < 20, "{system}: {left} of 40 large files are there");
+        is_as_it_was(mounted);
+    }
+}
+
+#[test]
+fn fat_exfat_and_f2fs_are_filled_and_the_table_of_fat_tells_what_is_free() {
+    for (system, tool, make, by) in [
+        ("vfat", "mkfs.vfat", &["-F", "32"][..], "file allocation table"),
+        ("exfat", "mkfs.exfat", &[][..], "count"),
+        ("f2fs", "mkfs.f2fs", &["-q"][..], "count"),
+    ] {
+        if !Mounted::is_known(system) {
+            continue;
+        }
+        let order = order("random | 00", 0);
+        let Some((mounted, filled)) = filled(system, tool, make, "", &order) else { continue };
+        let FreeProof::Read { by: said, free, pattern, .. } = &filled.evidence.proof else {
+            panic!("{system}: {:?}", filled.evidence)
+        };
+        assert!(said.contains(by), "{said}");
+        assert!(*pattern > free / 10 * 9, "{system}: {:?}", filled.evidence);
+        let left = marks_in(&mounted.image).into_iter().filter(|n| *n >= 1000 || n % 3 != 0).count();
+        assert!(left == 0 || system == "f2fs", "{system}: {left} files are there, {:?}", filled.evidence);
         is_as_it_was(mounted);
     }
 }
@@ -160,7 +185,7 @@ fn others_get_their_room_at_once() {
 #[test]
 fn a_stop_gives_everything_back_and_a_folder_that_was_left_is_cleaned() {
     let Some(mounted) = Mounted::make("ext4", 400, "mkfs.ext4", &["-F", "-q"], "") else { return };
-    let free = || rustix::fs::statvfs(&mounted.path()).map(|s| s.f_bavail).unwrap();
+    let free = || rustix::fs::statvfs(mounted.path()).map(|s| s.f_bavail).unwrap();
     let before = free();
     let mut heard = Heard { at_each: Box::new(|p| p.phase != FillPhase::Laying), ..Heard::default() };
     let filled = fill(&mounted.path(), &order("random x8", 20 * MIB), &mut Dice(2), &mut heard).unwrap();

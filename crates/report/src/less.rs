@@ -1,7 +1,8 @@
 //! The paper of files that were erased, or of free space that was filled: one page, and in large letters what it is not.
 
 use crate::certificate::{
-    CertificateError, band, caption, closing, code, fact, foot, head, letterhead, own_fields, person_facts, said_time, warning_border,
+    CertificateError, band, caption, closing, code, fact, foot, head, letterhead, own_fields, person_facts, said_time,
+    warning_border,
 };
 use crate::drawing::{Ink, strip};
 use crate::fonts::Face;
@@ -61,27 +62,36 @@ fn title<'w>(record: &LessRecord, w: &'w Words) -> &'w str {
     }
 }
 
-/// With as much air as one page has room for.
-fn best_fit(record: &LessRecord, digest: &str, house: &House, w: &Words) -> Layout {
-    let first = lay_out(record, digest, house, w, 1.0);
-    let closer = [0.7, 0.4, 0.15].into_iter().map(|air| lay_out(record, digest, house, w, air));
-    if first.pages == 1 { first } else { closer.into_iter().find(|l| l.pages == 1).unwrap_or(first) }
+/// One way to bring it onto the page.
+#[derive(Clone, Copy)]
+struct Fit {
+    air: f32,
+    /// Whether it is said in short: fewer files by name, and of what stands against it only what it is.
+    brief: bool,
 }
 
-fn lay_out(record: &LessRecord, digest: &str, house: &House, w: &Words, air: f32) -> Layout {
-    let mut page = Layout::with_air(house.page, air);
+/// With as much air and as many words as one page has room for.
+fn best_fit(record: &LessRecord, digest: &str, house: &House, w: &Words) -> Layout {
+    let fits = [(1.0, false), (0.5, false), (0.5, true), (0.15, true)].map(|(air, brief)| Fit { air, brief });
+    let mut laid_out = fits.into_iter().map(|fit| lay_out(record, digest, house, w, fit));
+    laid_out.find(|l| l.pages == 1).unwrap_or_else(|| lay_out(record, digest, house, w, fits[3]))
+}
+
+fn lay_out(record: &LessRecord, digest: &str, house: &House, w: &Words, fit: Fit) -> Layout {
+    let mut page = Layout::with_air(house.page, fit.air);
+    let size = if fit.brief { 8.2 } else { 9.2 };
     let text = |page: &mut Layout, size, said: &str| page.text(Role::Paragraph, Style::new(Face::Text, size, Ink::Text), said);
     letterhead(&mut page, house, "", w);
     head(&mut page, title(record, w), record.asked.job.as_str());
     band(&mut page, &w.less_loud);
-    text(&mut page, 9.2, &w.less_says);
+    text(&mut page, size, &w.less_says);
     page.heading(&w.less_asked, 40.0);
     page.facts(&asked_facts(record, w));
     page.wide_facts(&[fact(&w.less_what, record.what())]);
     own_fields(&mut page, house, w);
     page.heading(&w.less_came, 40.0);
-    record.results().iter().for_each(|said| text(&mut page, 9.2, &format!("\u{2013} {said}")));
-    by_name(&mut page, record, w);
+    record.results().iter().for_each(|said| text(&mut page, size, &format!("\u{2013} {said}")));
+    by_name(&mut page, record, if fit.brief { NAMED / 2 } else { NAMED }, w);
     if let Some(drawing) = strip::draw(record, page.inner()) {
         page.heading(&w.less_places, drawing.height + 12.0);
         page.drawing(drawing);
@@ -89,15 +99,21 @@ fn lay_out(record: &LessRecord, digest: &str, house: &House, w: &Words, air: f32
     }
     page.heading(&w.less_ground, 40.0);
     for ground in record.grounds() {
-        let doubts: Vec<String> = ground.doubts().iter().map(|d| d.sentence()).collect();
+        let doubts = ground.doubts().into_iter().map(|d| if fit.brief { d.what } else { d.sentence() });
+        let doubts: Vec<String> = doubts.collect();
         let said = if doubts.is_empty() { "\u{2013}".into() } else { doubts.join(" ") };
         page.text(Role::Paragraph, Style::new(Face::Strong, 8.4, Ink::Text), &format!("{} ({})", ground.called(), ground.source));
-        text(&mut page, 8.4, &said);
+        text(&mut page, size - 0.8, &said);
     }
-    page.heading(&w.signatures, 120.0);
+    page.heading(&w.signatures, if fit.brief { 80.0 } else { 120.0 });
     text(&mut page, 9.0, &w.less_attest);
     page.space(3.0);
-    let by = |what: &str, person: &Person| (what.to_string(), person_facts(person, "", w));
+    let facts = |person: &Person| {
+        let mut facts = person_facts(person, "", w);
+        facts.truncate(if fit.brief { 1 } else { facts.len() });
+        facts
+    };
+    let by = |what: &str, person: &Person| (what.to_string(), facts(person));
     page.signatures([by(&w.done_by, &record.asked.by), by(&w.seen_by, &Person::default())], [&w.signature, &w.date]);
     closing(&mut page, house, w);
     let tool = put(&w.less_made_by, &[("tool", &format!("{} {}", record.asked.tool.name, record.asked.tool.version))]);
@@ -126,7 +142,7 @@ fn asked_facts(record: &LessRecord, w: &Words) -> Vec<Fact> {
 }
 
 /// What could not be proved, by name, where names are kept.
-fn by_name(page: &mut Layout, record: &LessRecord, w: &Words) {
+fn by_name(page: &mut Layout, record: &LessRecord, most: usize, w: &Words) {
     let Work::Files { files, .. } = record.work() else { return };
     let unproved = files.iter().filter(|f| f.kind == Kind::File).filter_map(|f| {
         let Name::Path(path) = &f.name else { return None };
@@ -141,11 +157,11 @@ fn by_name(page: &mut Layout, record: &LessRecord, w: &Words) {
     }
     page.space(3.0);
     page.text(Role::Paragraph, Style::new(Face::Strong, 8.4, Ink::Text), &w.less_by_name);
-    for (path, why) in unproved.iter().take(NAMED) {
+    for (path, why) in unproved.iter().take(most) {
         let shown = crate::fonts::fonts().shorten(Face::Mono, 7.4, path, page.inner() * 0.55);
         page.text(Role::Paragraph, Style::new(Face::Text, 7.8, Ink::Text), &format!("{shown}  \u{2013}  {why}"));
     }
-    if unproved.len() > NAMED {
-        caption(page, &put(&w.less_more, &[("n", &(unproved.len() - NAMED).to_string())]));
+    if unproved.len() > most {
+        caption(page, &put(&w.less_more, &[("n", &(unproved.len() - most).to_string())]));
     }
 }

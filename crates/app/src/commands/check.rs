@@ -15,8 +15,8 @@ use jurex_core::text::{printable, shown_path};
 use jurex_core::units::size;
 use jurex_ledger::{Head, Inclusion, Ledger};
 use jurex_report::{
-    Code, House, NoAttachment, Print, Standing, attached, is_as_printed, is_as_printed_of_destruction,
-    is_as_printed_of_less, is_as_printed_of_lot,
+    Code, House, NoAttachment, Print, Standing, attached, is_as_printed, is_as_printed_of_destruction, is_as_printed_of_less,
+    is_as_printed_of_lot,
 };
 use jurex_sign::{KeyStore, PdfSignature, PublicKey, Signed, SignedHead, check_pdf};
 use std::process::ExitCode;

@@ -200,11 +200,13 @@ fn tell_plan(surveyed: &Surveyed, as_json: bool) {
             "count": surveyed.count(),
             "files": files,
             "bytes": bytes.to_string(),
+            "list": surveyed.files().iter().map(|at| json!({ "file": path(*at), "bytes": tree.nodes[*at].bytes.to_string() })).collect::<Vec<_>>(),
             "folders": surveyed.of_kind(Kind::Folder),
             "links": surveyed.of_kind(Kind::Link),
             "special": surveyed.of_kind(Kind::Special),
             "grounds": tree.grounds().iter().map(|g| json!({
                 "ground": g,
+                "hope": g.hope(),
                 "doubts": g.doubts().iter().map(|d| d.sentence()).collect::<Vec<_>>(),
             })).collect::<Vec<_>>(),
             "other_names": surveyed.linked.iter().map(|(at, n, found)| json!({
@@ -229,15 +231,20 @@ fn tell_plan(surveyed: &Surveyed, as_json: bool) {
     tree.roots.iter().for_each(|r| say(&format!("  path     {}", path(r.node))));
     for ground in tree.grounds() {
         say(&format!("  lies on  {} ({})", printable(ground.called().as_bytes()), printable(ground.source.as_bytes())));
+        say(&format!("           {}", ground.hope()));
         ground.doubts().iter().for_each(|d| say(&format!("           {}", d.sentence())));
     }
+    named("file", surveyed.files().iter().map(|at| format!("{}, {}", path(*at), si_size(tree.nodes[*at].bytes))).collect());
     let linked = surveyed.linked.iter().map(|(at, n, found)| {
         let found: Vec<String> = found.iter().map(|p| shown_path(p)).collect();
         let found = if found.is_empty() { format!("inode {}", tree.nodes[*at].id.inode) } else { found.join(", ") };
         format!("{} has {} elsewhere, which will be empty: {found}", path(*at), counted(*n, "name"))
     });
     named("linked", linked.collect());
-    named("open", surveyed.open.iter().map(|(at, who)| format!("{} is open in {}", path(*at), printable(who.as_bytes()))).collect());
+    named(
+        "open",
+        surveyed.open.iter().map(|(at, who)| format!("{} is open in {}", path(*at), printable(who.as_bytes()))).collect(),
+    );
     named("left", left.iter().map(|(at, why)| format!("{} stays: {why}", path(*at))).collect());
     named("unread", tree.unread.iter().map(|(p, why)| format!("{}: {why}", shown_path(p))).collect());
     say(&format!("  count    {} will be lost (--yes-count {})", counted(surveyed.count(), "name"), surveyed.count()));

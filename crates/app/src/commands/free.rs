@@ -19,6 +19,7 @@ pub(crate) fn run(asked: &FreeArgs) -> Result<ExitCode, Failure> {
             let doubts: Vec<String> = planned.ground.doubts().iter().map(|d| d.sentence()).collect();
             say_json(&json!({
                 "ground": planned.ground,
+                "hope": planned.ground.hope(),
                 "doubts": doubts,
                 "free": planned.free.to_string(),
                 "reserve": planned.reserve.to_string(),

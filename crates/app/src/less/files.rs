@@ -8,7 +8,7 @@ use jurex_core::less::{self, FileEvidence, Ground, Kind, LessRecord, Name, Noted
 use jurex_core::notation::{Entropy, Program};
 use jurex_core::record::{Person, Tool};
 use jurex_core::text::shown_path;
-use jurex_linux::files::{Id, FilesDone, FilesOrder, FilesProgress, Tree, TreeError, Watcher};
+use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Id, Tree, TreeError, Watcher};
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -52,6 +52,15 @@ impl Surveyed {
     /// How many names will go: what a person types.
     pub(crate) fn count(&self) -> u64 {
         self.tree.names_to_lose()
+    }
+
+    /// The files that will be erased, the largest first: nodes.
+    pub(crate) fn files(&self) -> Vec<usize> {
+        let nodes = &self.tree.nodes;
+        let mut files: Vec<usize> =
+            (0..nodes.len()).filter(|n| nodes[*n].kind == Kind::File && nodes[*n].left_alone.is_none()).collect();
+        files.sort_by_key(|n| std::cmp::Reverse(nodes[*n].bytes));
+        files
     }
 
     /// So many nodes of that kind that will be erased.
@@ -126,11 +135,19 @@ pub(crate) fn erase(tree: &Tree, wish: &FilesWish, places: &Places, hears: &mut 
         with_names: wish.with_names,
         name_salt: random(16),
         sample_salt: random(16),
-        roots: tree.roots.iter().map(|r| notes::noted_root(&std::path::absolute(&r.path).unwrap_or(r.path.clone()), tree.nodes[r.node].id)).collect(),
+        roots: tree
+            .roots
+            .iter()
+            .map(|r| notes::noted_root(&std::path::absolute(&r.path).unwrap_or(r.path.clone()), tree.nodes[r.node].id))
+            .collect(),
         grounds: tree.grounds(),
     };
-    let notes = Notes::begin(&places.less(), &asked)
-        .map_err(|e| Failure::Use(format!("what is needed to go on later can't be kept in {}: {e}. Nothing was written", shown_path(&places.less()))))?;
+    let notes = Notes::begin(&places.less(), &asked).map_err(|e| {
+        Failure::Use(format!(
+            "what is needed to go on later can't be kept in {}: {e}. Nothing was written",
+            shown_path(&places.less())
+        ))
+    })?;
     let earlier = Earlier { asked, went_on: 0, traces: Default::default(), ended: vec![] };
     run(tree, earlier, &wish.program, &wish.by, notes, hears)
 }
@@ -231,7 +248,9 @@ fn run(
     let before: Vec<FileEvidence> = ended.into_iter().chain(gone).filter(|f| !here.contains(f.name.shown())).collect();
     for trace in earlier_places {
         let Some(seen) = &trace.seen else { continue };
-        if let (Some(strip), Some(ground)) = (strips.get_mut(seen.evidence.ground as usize), grounds.0.get(seen.evidence.ground as usize)) {
+        if let (Some(strip), Some(ground)) =
+            (strips.get_mut(seen.evidence.ground as usize), grounds.0.get(seen.evidence.ground as usize))
+        {
             strip.show_file(&trace.lies, seen.evidence.ending(ground, planned).0);
         }
     }
@@ -253,16 +272,13 @@ fn run(
         journals_emptied,
         files: before.into_iter().chain(files).collect(),
     };
-    LessRecord::new(about, std::mem::take(&mut grounds.0), work, strips.iter().map(Strip::runs).collect()).map_err(|e| Failure::Defect(e.to_string()))
+    LessRecord::new(about, std::mem::take(&mut grounds.0), work, strips.iter().map(Strip::runs).collect())
+        .map_err(|e| Failure::Defect(e.to_string()))
 }
 
 /// Files that were overwritten and seen, whose end was not noted, and that are not there any more: they were removed just before the
 /// interruption.
-fn gone_meanwhile(
-    tree: &Tree,
-    traces: &HashMap<Id, Trace>,
-    ended: &[FileEvidence],
-) -> Vec<FileEvidence> {
+fn gone_meanwhile(tree: &Tree, traces: &HashMap<Id, Trace>, ended: &[FileEvidence]) -> Vec<FileEvidence> {
     let here: HashSet<_> = tree.nodes.iter().map(|n| n.id).collect();
     let noted: HashSet<&str> = ended.iter().map(|f| f.name.shown()).collect();
     let seen = traces.iter().filter(|(id, _)| !here.contains(id)).filter_map(|(_, t)| t.seen.as_ref());

@@ -79,7 +79,11 @@ impl FillWatcher for Marking<'_> {
 ///
 /// # Errors
 /// Nothing was begun.
-pub(crate) fn fill(wish: &FreeWish, places: &Places, hears: &mut dyn FnMut(&FillProgress) -> bool) -> Result<LessRecord, Failure> {
+pub(crate) fn fill(
+    wish: &FreeWish,
+    places: &Places,
+    hears: &mut dyn FnMut(&FillProgress) -> bool,
+) -> Result<LessRecord, Failure> {
     let (job, started) = (new_job_id(), wall());
     let order = FillOrder { passes: wish.program.resolve(&mut SystemEntropy), reserve: wish.reserve };
     let passes = order.passes.len() as u32;

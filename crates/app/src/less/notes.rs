@@ -113,7 +113,7 @@ pub(crate) fn unfinished(folder: &Path) -> Vec<Unfinished> {
     let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.path());
     let mut found: Vec<Unfinished> =
         entries.filter(|p| p.extension().is_some_and(|e| e == ENDING)).filter_map(|path| read(&path)).collect();
-    found.sort_by(|a, b| a.asked.started.cmp(&b.asked.started));
+    found.sort_by_key(|u| u.asked.started);
     found
 }
 

@@ -3,7 +3,7 @@
 use super::widget::field::Field;
 use crate::less::{FreePlan, Listed, Sums, Surveyed, Volume};
 use jurex_core::less::{Kind, LessRecord};
-use jurex_linux::files::{FillProgress, FilesProgress};
+use jurex_linux::files::{FilesProgress, FillProgress};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -46,15 +46,9 @@ pub(crate) enum Stage {
     /// What is chosen is being looked at.
     Looking,
     /// What would be lost is told; the number of names is being typed.
-    Files {
-        surveyed: Arc<Surveyed>,
-        typed: Field,
-    },
+    Files { surveyed: Arc<Surveyed>, typed: Field },
     /// What would be filled is told.
-    Free {
-        path: PathBuf,
-        plan: FreePlan,
-    },
+    Free { path: PathBuf, plan: FreePlan },
     Working {
         /// What is worked on.
         what: String,

@@ -94,7 +94,7 @@ pub(crate) enum Message {
     /// The volumes that records can be carried to, and the keyboard layouts.
     Volumes(Vec<machine::Volume>, Vec<String>),
     /// Something of less than a drive.
-    Less(FromLess),
+    Less(Box<FromLess>),
     /// Something to say at the bottom.
     Said(String),
     Began(LaneId, JobId),

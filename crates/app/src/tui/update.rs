@@ -87,7 +87,7 @@ impl State {
                 self.machine_notes = notes;
             }
             Message::Volumes(volumes, keyboards) => (self.volumes, self.keyboards) = (volumes, keyboards),
-            Message::Less(told) => return self.take_less(told),
+            Message::Less(told) => return self.take_less(*told),
             Message::Said(words) => self.notice = Some(words),
             Message::TerminalLost => return self.terminal_lost(),
             Message::Terminate => return self.quit_now(),

@@ -167,7 +167,7 @@ impl LeftAlone {
     /// As a part of a sentence.
     pub fn sentence(self) -> &'static str {
         match self {
-            LeftAlone::Immutable => "it must not be changed (chattr -i and -a take that away)",
+            LeftAlone::Immutable => "it must not be changed: chattr -i -a takes that away",
             LeftAlone::Swap => "it is swapped to",
             LeftAlone::Image => "it is attached as a drive",
             LeftAlone::Runs => "it is a program that runs, or swapped to",
@@ -445,7 +445,7 @@ impl FileEvidence {
             ),
             Look::Read { of, pattern, unreadable, .. } => {
                 ask(unreadable > 0, Because::Unreadable);
-                ask(pattern + unreadable < of || of < self.before.mapped, Because::OtherThere);
+                ask(pattern + unreadable != of || of < self.before.mapped, Because::OtherThere);
                 ask(self.moved.is_none() || self.before.unplaced > 0, Because::NoPlaces);
             }
         }

@@ -125,7 +125,11 @@ impl FreeEvidence {
             return FreeFinding::NotFinished;
         }
         let read_back = self.fill.read_back;
-        if read_back.wrong > 0 || read_back.unreadable > 0 || read_back.right < self.fill.laid || on.weight() == Weight::KeepsCopies {
+        if read_back.wrong > 0
+            || read_back.unreadable > 0
+            || read_back.right < self.fill.laid
+            || on.weight() == Weight::KeepsCopies
+        {
             return FreeFinding::Less;
         }
         match &self.proof {

@@ -212,13 +212,26 @@ impl Ground {
         if self.discards() {
             doubts.push(Doubt {
                 weight: Weight::Aside,
-                what: "Freed blocks are told to the drive as unused at once: what it then answers there says nothing of its cells.".into(),
+                what:
+                    "Freed blocks are told to the drive as unused at once: what it then answers there says nothing of its cells."
+                        .into(),
                 helps: "Mount without discard while files are erased.",
             });
         }
         self.layers.iter().for_each(|layer| doubts.extend(layer.doubt()));
         doubts.sort_by_key(|d| std::cmp::Reverse(d.weight));
         doubts
+    }
+
+    /// What may be hoped for, in one sentence.
+    pub fn hope(&self) -> &'static str {
+        match self.weight() {
+            Weight::Aside => "What is overwritten is overwritten in its place. As root that is read on the device itself.",
+            Weight::FileByFile => "Whether a file is overwritten in its place shows file by file, read on the device as root.",
+            Weight::Unprovable => "A file can be overwritten here, but nothing proves that its old bytes are gone.",
+            Weight::Copies => "An overwrite goes elsewhere here: the old bytes stay.",
+            Weight::KeepsCopies => "Copies of what is overwritten are kept.",
+        }
     }
 
     /// The weightiest doubt's weight.
@@ -239,18 +252,25 @@ impl Ground {
             System::Ext if self.kind == "ext2" => vec![],
             System::Ext => vec![doubt(Weight::Aside, names, fill)],
             System::Xfs => {
-                let mut doubts = vec![doubt(Weight::Aside, names, fill)];
+                let log = "Fill the free space afterwards: that reaches blocks of folders that are gone, and writes the journal over as it goes round.";
+                let mut doubts = vec![doubt(Weight::Aside, names, log)];
                 if self.shares != Some(false) {
                     let what = "Files may share blocks (reflinks): what is shared is copied and not overwritten.";
-                    doubts.push(doubt(Weight::FileByFile, what, "Erase every file that shares the blocks, then fill the free space."));
+                    doubts.push(doubt(
+                        Weight::FileByFile,
+                        what,
+                        "Erase every file that shares the blocks, then fill the free space.",
+                    ));
                 }
                 doubts
             }
             System::Btrfs => {
-                let snapshots = "Delete the snapshots, then the files, then fill the free space (jurex free); or erase the drive.";
+                let snapshots =
+                    "Delete the snapshots, then the files, then fill the free space (jurex free); or erase the drive.";
                 let plain = self.has("nodatacow") && !self.has("compress") && !self.has("compress-force");
                 if plain {
-                    let what = "It overwrites in place only what no snapshot shares, and what was not written before it was mounted so.";
+                    let what =
+                        "It overwrites in place only what no snapshot shares, and what was not written before it was mounted so.";
                     vec![doubt(Weight::FileByFile, what, snapshots)]
                 } else {
                     let what = "It never overwrites (copy on write): new bytes go elsewhere, the old ones stay until their place is used again.";
@@ -258,54 +278,62 @@ impl Ground {
                 }
             }
             System::F2fs if self.options.iter().any(|o| o == "mode=lfs") => {
-                vec![doubt(Weight::Copies, "It writes a log: new bytes go elsewhere, the old ones stay.", "Fill the free space; or erase the drive.")]
+                vec![doubt(
+                    Weight::Copies,
+                    "It writes a log: new bytes go elsewhere, the old ones stay.",
+                    "Fill the free space; or erase the drive.",
+                )]
             }
             System::F2fs => vec![doubt(
                 Weight::FileByFile,
                 "It writes a log, and overwrites in place only where that is cheaper.",
                 "Fill the free space; or erase the drive.",
             )],
-            System::Copying => vec![doubt(
-                Weight::Copies,
-                &format!("{} never overwrites: new bytes go elsewhere, the old ones stay.", capital(&self.kind)),
-                ERASE_DRIVE,
-            )],
-            System::Ntfs => vec![doubt(
-                Weight::FileByFile,
-                "Small files lie in the table of files itself, and compressed ones are written elsewhere. Names stay in its journals.",
-                ERASE_DRIVE,
-            )],
-            System::Fat | System::ExFat => vec![doubt(
-                Weight::Aside,
-                "Names of files stay in the entries of their folders until these are used again.",
-                "Erase the drive when it can be spared.",
-            )],
-            System::Network => vec![doubt(
-                Weight::Unprovable,
-                "It is another computer's: what that does with what is overwritten is not told.",
-                "Erase on that computer itself.",
-            )],
-            System::Program => vec![doubt(
-                Weight::Unprovable,
-                "A program stands for it (FUSE): where that puts what is overwritten is not told.",
-                "Erase where the program keeps its files.",
-            )],
-            System::Overlay => vec![doubt(
-                Weight::Copies,
-                "It lies over another file system: a file of the lower one is copied before it is changed, and stays there.",
-                "Erase the file in the lower file system.",
-            )],
-            System::Memory => vec![doubt(
-                Weight::Unprovable,
-                "It lies in memory, and may have been written to swap.",
-                "Switch the computer off; erase the swap.",
-            )],
-            System::Unknown => vec![doubt(
-                Weight::Unprovable,
-                &format!("How {} treats what is overwritten is not known here.", self.kind),
-                ERASE_DRIVE,
-            )],
+            other => vec![of_others(other, &self.kind)],
         }
+    }
+}
+
+/// What stands against those that are treated in one way whatever their options.
+fn of_others(system: System, kind: &str) -> Doubt {
+    let doubt = |weight, what: &str, helps| Doubt { weight, what: what.into(), helps };
+    match system {
+        System::Copying => doubt(
+            Weight::Copies,
+            &format!("{} never overwrites: new bytes go elsewhere, the old ones stay.", capital(kind)),
+            ERASE_DRIVE,
+        ),
+        System::Ntfs => doubt(
+            Weight::FileByFile,
+            "Small files lie in the table of files itself, and compressed ones are written elsewhere. Names stay in its journals.",
+            ERASE_DRIVE,
+        ),
+        System::Fat | System::ExFat => doubt(
+            Weight::Aside,
+            "Names of files stay in the entries of their folders until these are used again.",
+            "Erase the drive when it can be spared.",
+        ),
+        System::Network => doubt(
+            Weight::Unprovable,
+            "It is another computer's: what that does with what is overwritten is not told.",
+            "Erase on that computer itself.",
+        ),
+        System::Program => doubt(
+            Weight::Unprovable,
+            "A program stands for it (FUSE): where that puts what is overwritten is not told.",
+            "Erase where the program keeps its files.",
+        ),
+        System::Overlay => doubt(
+            Weight::Copies,
+            "It lies over another file system: a file of the lower one is copied before it is changed, and stays there.",
+            "Erase the file in the lower file system.",
+        ),
+        System::Memory => doubt(
+            Weight::Unprovable,
+            "It lies in memory, and may have been written to swap.",
+            "Switch the computer off; erase the swap.",
+        ),
+        _ => doubt(Weight::Unprovable, &format!("How {} treats what is overwritten is not known here.", kind), ERASE_DRIVE),
     }
 }
 
@@ -357,11 +385,9 @@ impl Layer {
                 format!("{device} has a cache on another drive, which may hold copies."),
                 "Take the cache away, and erase its drive.",
             ),
-            Layer::Deduplicated { .. } => (
-                Weight::KeepsCopies,
-                format!("{device} keeps equal blocks once and writes changed ones elsewhere."),
-                ERASE_DRIVE,
-            ),
+            Layer::Deduplicated { .. } => {
+                (Weight::KeepsCopies, format!("{device} keeps equal blocks once and writes changed ones elsewhere."), ERASE_DRIVE)
+            }
             Layer::Image { on: Some(on), .. } if on.weight() >= Weight::FileByFile => (
                 on.weight().max(Weight::Unprovable),
                 format!("{device} is a file on {}, which may write elsewhere what is overwritten here.", on.called()),
@@ -379,20 +405,18 @@ impl Layer {
             ),
             Layer::Drive { turns: Some(false), .. } => (
                 Weight::Aside,
-                format!("{device} is solid state: it writes each sector to other cells, and the old cells keep what they held until it erases them."),
+                format!(
+                    "{device} is solid state: it writes each sector to other cells, and the old cells keep what they held until it erases them."
+                ),
                 "Erase the drive by its own command when it can be spared.",
             ),
             Layer::Drive { turns: Some(true), .. } => return None,
-            Layer::Drive { turns: None, .. } => (
-                Weight::Aside,
-                format!("{device} does not tell what it is made of: it may keep old cells."),
-                ERASE_DRIVE,
-            ),
-            Layer::Other { kind, .. } => (
-                Weight::Unprovable,
-                format!("{device} is a mapped device ({kind}) that nothing is known of here."),
-                ERASE_DRIVE,
-            ),
+            Layer::Drive { turns: None, .. } => {
+                (Weight::Aside, format!("{device} does not tell what it is made of: it may keep old cells."), ERASE_DRIVE)
+            }
+            Layer::Other { kind, .. } => {
+                (Weight::Unprovable, format!("{device} is a mapped device ({kind}) that nothing is known of here."), ERASE_DRIVE)
+            }
         };
         Some(Doubt { weight, what, helps })
     }
@@ -420,6 +444,7 @@ pub(super) mod tests {
     fn every_file_system_gets_the_weight_that_its_way_of_writing_has() {
         let on = |kind: &str, options: &[&str]| ground(kind, options, vec![]).weight();
         assert_eq!(on("ext2", &[]), Weight::Aside);
+        assert!(ground("ext2", &[], vec![]).doubts().is_empty() && ground("ext2", &[], vec![]).hope().contains("in its place"));
         assert_eq!(on("ext4", &["rw", "data=ordered"]), Weight::Aside);
         assert_eq!(on("ext4", &["rw", "data=journal"]), Weight::KeepsCopies);
         assert_eq!(on("vfat", &["discard"]), Weight::Aside);

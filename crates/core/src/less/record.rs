@@ -80,6 +80,18 @@ pub struct Counted {
     pub bytes: u64,
 }
 
+/// Files that ended in the same way.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct EndedSo {
+    /// How.
+    pub ending: Ending,
+    /// How many.
+    pub sum: Counted,
+    /// The reasons, with the number of files that each holds for.
+    pub because: Vec<(Because, Counted)>,
+}
+
 /// What came of it: computed from the work, never set.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "of", deny_unknown_fields)]
@@ -87,7 +99,7 @@ pub enum Tally {
     /// Of files: how many ended in which way, in the order of [`Ending::ALL`]; those that none ended in are left out.
     Files {
         /// The ways with their numbers, and the reasons with the number of files that each holds for.
-        endings: Vec<(Ending, Counted, Vec<(Because, Counted)>)>,
+        endings: Vec<EndedSo>,
         /// Folders, links and others that hold no contents.
         #[serde(with = "crate::text::u64_string")]
         #[schemars(with = "crate::text::Decimal")]
@@ -201,7 +213,7 @@ impl LessRecord {
         match (&self.tally, &self.work) {
             (Tally::Files { endings, .. }, Work::Files { files, .. }) => {
                 let removed = |f: &FileEvidence| f.removal != super::Removal::Left && f.attributes_left == 0;
-                endings.iter().all(|(ending, ..)| *ending <= Ending::Proved) && files.iter().all(removed)
+                endings.iter().all(|e| e.ending <= Ending::Proved) && files.iter().all(removed)
             }
             (Tally::Free { finding }, Work::Free { free }) => *finding == FreeFinding::Proved && free.left_behind.is_empty(),
             _ => false,
@@ -211,7 +223,7 @@ impl LessRecord {
     /// Whether the work was cut short.
     pub fn is_cut_short(&self) -> bool {
         match &self.tally {
-            Tally::Files { endings, .. } => endings.iter().any(|(ending, ..)| *ending == Ending::NotFinished),
+            Tally::Files { endings, .. } => endings.iter().any(|e| e.ending == Ending::NotFinished),
             Tally::Free { finding } => *finding == FreeFinding::NotFinished,
         }
     }
@@ -241,7 +253,10 @@ impl LessRecord {
                 let mut said = vec![format!("{}.", capital(finding.sentence()))];
                 said.extend(free.sentences());
                 if free.fill.small > 0 {
-                    said.push(format!("{} took entries of the table of files, and were removed.", counted(free.fill.small, "small file")));
+                    said.push(format!(
+                        "{} took entries of the table of files, and were removed.",
+                        counted(free.fill.small, "small file")
+                    ));
                 }
                 said.extend(free.fault.iter().map(|why| format!("It ended early: {why}.")));
                 said.extend(free.left_behind.iter().map(|name| format!("{name} could not be removed.")));
@@ -252,13 +267,27 @@ impl LessRecord {
         }
     }
 
-    fn of_endings(&self, endings: &[(Ending, Counted, Vec<(Because, Counted)>)]) -> Vec<String> {
-        let one = |(ending, sum, because): &(Ending, Counted, Vec<(Because, Counted)>)| {
-            let why = because.iter().map(|(why, of)| match of.files == sum.files {
-                true => why.sentence().to_string(),
-                false => format!("{} ({})", why.sentence(), grouped(of.files)),
+    /// Why files were left as they were, each reason once.
+    fn left_alone(&self) -> impl Iterator<Item = &'static str> {
+        let files = match &self.work {
+            Work::Files { files, .. } => files.as_slice(),
+            Work::Free { .. } => &[],
+        };
+        let why: std::collections::BTreeSet<_> = files.iter().filter_map(|f| f.left_alone).collect();
+        why.into_iter().map(super::LeftAlone::sentence)
+    }
+
+    fn of_endings(&self, endings: &[EndedSo]) -> Vec<String> {
+        let one = |EndedSo { ending, sum, because }: &EndedSo| {
+            let why = because.iter().map(|(why, of)| {
+                if of.files == sum.files {
+                    why.sentence().to_string()
+                } else {
+                    format!("{} ({})", why.sentence(), grouped(of.files))
+                }
             });
-            let why: Vec<String> = why.collect();
+            let left = self.left_alone().filter(|_| *ending == Ending::LeftAlone).map(String::from);
+            let why: Vec<String> = why.chain(left).collect();
             let why = if why.is_empty() { String::new() } else { format!(" ({})", why.join("; ")) };
             format!("{}, {}: {}{why}.", counted(sum.files, "file"), si_size(sum.bytes), ending.sentence())
         };
@@ -312,7 +341,7 @@ fn tally(work: &Work, grounds: &[Ground], passes: u32) -> Result<Tally, BadLessR
             _ => Err(astray),
         },
         Work::Files { files, .. } => {
-            let mut sums: Vec<(Ending, Counted, Vec<(Because, Counted)>)> = vec![];
+            let mut sums: Vec<EndedSo> = vec![];
             let mut other = 0;
             for file in files {
                 let ground = grounds.get(file.ground as usize).ok_or(BadLessRecord::DoesNotFollow("a file lies nowhere"))?;
@@ -321,11 +350,11 @@ fn tally(work: &Work, grounds: &[Ground], passes: u32) -> Result<Tally, BadLessR
                     other += 1;
                     continue;
                 }
-                let at = sums.iter().position(|(e, ..)| *e == ending).unwrap_or_else(|| {
-                    sums.push((ending, Counted::default(), vec![]));
+                let at = sums.iter().position(|e| e.ending == ending).unwrap_or_else(|| {
+                    sums.push(EndedSo { ending, sum: Counted::default(), because: vec![] });
                     sums.len() - 1
                 });
-                let (_, sum, reasons) = &mut sums[at];
+                let EndedSo { sum, because: reasons, .. } = &mut sums[at];
                 add(sum, file.bytes);
                 for reason in because {
                     match reasons.iter_mut().find(|(r, _)| *r == reason) {
@@ -334,8 +363,8 @@ fn tally(work: &Work, grounds: &[Ground], passes: u32) -> Result<Tally, BadLessR
                     }
                 }
             }
-            sums.sort_by_key(|(ending, ..)| *ending);
-            sums.iter_mut().for_each(|(.., reasons)| reasons.sort_by_key(|(r, _)| *r));
+            sums.sort_by_key(|e| e.ending);
+            sums.iter_mut().for_each(|e| e.because.sort_by_key(|(r, _)| *r));
             Ok(Tally::Files { endings: sums, other })
         }
     }
@@ -371,7 +400,13 @@ mod tests {
         let left = FileEvidence { left_alone: Some(LeftAlone::Immutable), bytes: 7, ..unseen.clone() };
         let folder = FileEvidence { removal: Removal::Removed, ..FileEvidence::new(Name::of(b"/srv", None), Kind::Folder, 0, 0) };
         let files = vec![proved, unseen.clone(), left, unseen, folder];
-        let work = Work::Files { roots: vec![Name::of(b"/srv", None)], salt: String::new(), keep_names: false, journals_emptied: vec![], files };
+        let work = Work::Files {
+            roots: vec![Name::of(b"/srv", None)],
+            salt: String::new(),
+            keep_names: false,
+            journals_emptied: vec![],
+            files,
+        };
         LessRecord::new(asked, vec![ground("ext4", &[], vec![])], work, vec![vec![]]).unwrap()
     }
 
@@ -379,21 +414,30 @@ mod tests {
     fn what_came_of_it_is_counted_from_the_files_and_counted_again_when_it_is_read() {
         let record = record();
         let one = |files, bytes| Counted { files, bytes };
+        let so = |ending, sum, because| EndedSo { ending, sum, because };
         let expected = Tally::Files {
             endings: vec![
-                (Ending::Proved, one(1, 4096), vec![]),
-                (Ending::NotProvable, one(2, 200), vec![(Because::NoRights, one(2, 200))]),
-                (Ending::LeftAlone, one(1, 7), vec![]),
+                so(Ending::Proved, one(1, 4096), vec![]),
+                so(Ending::NotProvable, one(2, 200), vec![(Because::NoRights, one(2, 200))]),
+                so(Ending::LeftAlone, one(1, 7), vec![]),
             ],
             other: 1,
         };
         assert_eq!(record.tally(), &expected);
         assert!(!record.kept_its_plan() && !record.is_cut_short());
+        assert_eq!(
+            record.results()[..3],
+            [
+                "1 file, 4.10 kB: overwritten in place, read on the device.",
+                "2 files, 200 B: overwritten, not provable (the device can't be read without rights).",
+                "1 file, 7 B: left as it was (it must not be changed: chattr -i -a takes that away).",
+            ]
+        );
         let text = record.to_json();
         assert_eq!(LessRecord::from_json(&text).unwrap(), record);
         for (from, to) in [
             ("\"why\":\"no-rights\"", "\"why\":\"no-device\""),
-            ("[\"proved\",{\"bytes\":\"4096\",\"files\":\"1\"}", "[\"proved\",{\"bytes\":\"4296\",\"files\":\"3\"}"),
+            ("{\"bytes\":\"4096\",\"files\":\"1\"}", "{\"bytes\":\"4296\",\"files\":\"3\"}"),
             ("\"kind\":\"ext4\"", "\"kind\":\"btrfs\""),
             ("\"pattern\":\"4096\"", "\"pattern\":\"4095\""),
         ] {

@@ -99,12 +99,8 @@ mod tests {
         strip.show(90_000, 5, Shown::Laid);
         strip.show(700, 0, Shown::Laid);
         let run = |first, count, shown| StripRun { first, count, shown };
-        let expected = [
-            run(0, 1, Shown::Proved),
-            run(2, 1, Shown::Proved),
-            run(3, 1, Shown::NotReached),
-            run(511, 1, Shown::Laid),
-        ];
+        let expected =
+            [run(0, 1, Shown::Proved), run(2, 1, Shown::Proved), run(3, 1, Shown::NotReached), run(511, 1, Shown::Laid)];
         assert_eq!(strip.runs(), expected);
     }
 }

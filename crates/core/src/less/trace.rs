@@ -122,7 +122,8 @@ mod tests {
     use super::*;
 
     fn lie(stretches: &[(u64, u64, Option<u64>)]) -> Lies {
-        let one = |(at, bytes, place): &(u64, u64, Option<u64>)| Stretch { at: *at, bytes: *bytes, place: *place, encoded: false };
+        let one =
+            |(at, bytes, place): &(u64, u64, Option<u64>)| Stretch { at: *at, bytes: *bytes, place: *place, encoded: false };
         Lies { stretches: stretches.iter().map(one).collect(), before: Before::default() }
     }
 
@@ -132,14 +133,27 @@ mod tests {
         first.with_what_came(&lie(&[(0, 16384, Some(5 << 20))]));
         let places: Vec<_> = first.stretches.iter().map(|s| (s.at, s.bytes, s.place)).collect();
         let (five, mib) = (5 << 20, 1 << 20);
-        assert_eq!(places, [(0, 4096, Some(mib)), (4096, 4096, Some(five + 4096)), (8192, 4096, Some(2 * mib)), (12288, 4096, Some(five + 12288))]);
+        assert_eq!(
+            places,
+            [
+                (0, 4096, Some(mib)),
+                (4096, 4096, Some(five + 4096)),
+                (8192, 4096, Some(2 * mib)),
+                (12288, 4096, Some(five + 12288))
+            ]
+        );
         assert_eq!((first.before.mapped, first.before.stretches), (8192, 2));
     }
 
     #[test]
     fn a_file_has_moved_if_any_byte_of_it_has() {
         let before = lie(&[(0, 8192, Some(1 << 20)), (16384, 4096, Some(9 << 20))]);
-        let split = lie(&[(0, 4096, Some(1 << 20)), (4096, 4096, Some((1 << 20) + 4096)), (8192, 4096, Some(7)), (16384, 8192, Some(9 << 20))]);
+        let split = lie(&[
+            (0, 4096, Some(1 << 20)),
+            (4096, 4096, Some((1 << 20) + 4096)),
+            (8192, 4096, Some(7)),
+            (16384, 8192, Some(9 << 20)),
+        ]);
         assert_eq!(before.has_moved(&before), Some(false));
         assert_eq!(before.has_moved(&split), Some(false), "what is split lies where it lay");
         let half = lie(&[(0, 4096, Some(1 << 20)), (4096, 4096, Some(5 << 20)), (16384, 4096, Some(9 << 20))]);

@@ -181,7 +181,9 @@ impl std::str::FromStr for Volume {
         let mut parts = text.splitn(3, ':');
         let system: FileSystem = parts.next().unwrap_or_default().parse()?;
         let label = parts.next().unwrap_or_default().to_string();
-        let bytes = parts.next().map(|s| crate::units::parse_size(s).ok_or_else(|| LayoutError::NoSize(crate::text::printable(s.as_bytes()))));
+        let bytes = parts
+            .next()
+            .map(|s| crate::units::parse_size(s).ok_or_else(|| LayoutError::NoSize(crate::text::printable(s.as_bytes()))));
         Ok(Self { system, label, bytes: bytes.transpose()? })
     }
 }

@@ -44,8 +44,7 @@ pub(crate) struct Held {
 impl Held {
     /// A file that fills free space.
     pub(crate) fn of_filling(fd: OwnedFd, direct: bool, base: u64, limit: Arc<AtomicU64>) -> Self {
-        let trace =
-            Trace { device: 0, inode: 0, born: (0, 0), length: 0, lies: Lies::default(), samples: vec![], seen: None };
+        let trace = Trace { device: 0, inode: 0, born: (0, 0), length: 0, lies: Lies::default(), samples: vec![], seen: None };
         let evidence = FileEvidence::new(Name::Path(String::new()), Kind::File, 0, 0);
         Self { node: 0, fd, direct, base, trace, is_fresh: true, is_overwritten: false, now: Lies::default(), limit, evidence }
     }
@@ -85,9 +84,11 @@ struct Piece {
 fn pieces(files: &[Held]) -> impl Iterator<Item = Piece> + '_ {
     files.iter().enumerate().filter(|(_, h)| h.is_sound()).flat_map(|(file, held)| {
         held.now.stretches.iter().flat_map(move |s| {
-            (s.at..s.at + s.bytes)
-                .step_by(CHUNK)
-                .map(move |at| Piece { file, at, bytes: (s.at + s.bytes - at).min(CHUNK as u64) as usize })
+            (s.at..s.at + s.bytes).step_by(CHUNK).map(move |at| Piece {
+                file,
+                at,
+                bytes: (s.at + s.bytes - at).min(CHUNK as u64) as usize,
+            })
         })
     })
 }
@@ -541,11 +542,16 @@ mod tests {
     #[test]
     fn windows_hold_every_place_once_and_fit_into_a_buffer() {
         let place = |at, bytes| Place { device: 0, at, bytes };
-        let sorted: Vec<(usize, Place)> =
-            [place(0, 4096), place(4096, 4096), place(60_000, 512), place(900_000, 524_288), Place { device: 1, at: 901_000, bytes: 512 }]
-                .into_iter()
-                .enumerate()
-                .collect();
+        let sorted: Vec<(usize, Place)> = [
+            place(0, 4096),
+            place(4096, 4096),
+            place(60_000, 512),
+            place(900_000, 524_288),
+            Place { device: 1, at: 901_000, bytes: 512 },
+        ]
+        .into_iter()
+        .enumerate()
+        .collect();
         let found = windows(&sorted);
         assert_eq!(found.iter().map(|w| w.len()).collect::<Vec<_>>(), [2, 1, 1, 1]);
         assert!(windows(&[]).is_empty());

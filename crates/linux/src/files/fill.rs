@@ -9,8 +9,8 @@ use jurex_core::less::{Fill, FreeEvidence, FreeProof, Ground, Look, Names, Shown
 use jurex_core::notation::{Entropy, Resolved};
 use jurex_core::pattern::PatternBuffer;
 use rustix::fs::{
-    Advice, AtFlags, Dir, FallocateFlags, IFlags, Mode, OFlags, fadvise, fallocate, fcntl_getfl, fcntl_setfl, fdatasync, fstatvfs,
-    ftruncate, ioctl_getflags, ioctl_setflags, mkdirat, open, openat, syncfs, unlinkat,
+    Advice, AtFlags, Dir, FallocateFlags, IFlags, Mode, OFlags, fadvise, fallocate, fcntl_getfl, fcntl_setfl, fdatasync,
+    fstatvfs, ftruncate, ioctl_getflags, ioctl_setflags, mkdirat, open, openat, syncfs, unlinkat,
 };
 use rustix::io::{Errno, pwrite};
 use std::ffi::OsString;
@@ -125,8 +125,8 @@ pub fn usual_reserve(bytes: u64, free: u64) -> u64 {
 /// # Errors
 /// It can't be looked at.
 pub fn space(path: &Path) -> Result<(u64, u64), FillError> {
-    let space = rustix::fs::statvfs(path)
-        .map_err(|e| FillError::Folder { path: jurex_core::text::shown_path(path), cause: e.into() })?;
+    let space =
+        rustix::fs::statvfs(path).map_err(|e| FillError::Folder { path: jurex_core::text::shown_path(path), cause: e.into() })?;
     Ok((space.f_bavail.saturating_mul(space.f_frsize), space.f_blocks.saturating_mul(space.f_frsize)))
 }
 

@@ -69,7 +69,9 @@ pub fn mounted() -> Vec<Ground> {
     let table = String::from_utf8_lossy(&table);
     let mut found: Vec<Ground> = vec![];
     for line in table.lines().filter_map(mount_line) {
-        let kept = line.source.starts_with('/') || line.point == "/" || ["nfs", "nfs4", "cifs", "smb3", "zfs"].contains(&line.kind.as_str());
+        let kept = line.source.starts_with('/')
+            || line.point == "/"
+            || ["nfs", "nfs4", "cifs", "smb3", "zfs"].contains(&line.kind.as_str());
         // A file that is mounted over another one is no place to look into.
         let known = found.iter().any(|g| g.source == line.source && line.source.starts_with("/dev/") || g.mount == line.point);
         if !kept || known || !Path::new(&line.point).is_dir() {
@@ -208,10 +210,8 @@ fn kinds_of_mapped(dir: &Path) -> Vec<String> {
     }
     let uuid = text(&dir.join("dm"), "uuid").unwrap_or_default();
     let ends = |end: &str| uuid.ends_with(end);
-    let beneath: Vec<String> = entries(&dir.join("slaves"))
-        .iter()
-        .filter_map(|slave| text(&fs::canonicalize(slave).ok()?.join("dm"), "uuid"))
-        .collect();
+    let beneath: Vec<String> =
+        entries(&dir.join("slaves")).iter().filter_map(|slave| text(&fs::canonicalize(slave).ok()?.join("dm"), "uuid")).collect();
     let kind = match () {
         () if uuid.starts_with("CRYPT-") => "crypt",
         () if beneath.iter().any(|b| b.ends_with("-cow")) => "snapshot",
@@ -244,7 +244,8 @@ mod tests {
 
     #[test]
     fn a_line_of_the_table_is_read_whatever_signs_its_paths_hold() {
-        let line = mount_line("36 35 98:0 / /mnt/sk\\040pt rw,noatime shared:1 master:2 - ext4 /dev/sd\\134b rw,data=journal").unwrap();
+        let line =
+            mount_line("36 35 98:0 / /mnt/sk\\040pt rw,noatime shared:1 master:2 - ext4 /dev/sd\\134b rw,data=journal").unwrap();
         assert_eq!((line.number, line.point.as_str(), line.source.as_str()), (36, "/mnt/sk pt", "/dev/sd\\b"));
         assert_eq!(options(&line), ["rw", "noatime", "data=journal"]);
         assert!(mount_line("nothing of the kind").is_none());

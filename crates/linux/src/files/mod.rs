@@ -10,7 +10,9 @@ mod removal;
 mod tree;
 mod work;
 
-pub use fill::{FillError, FillOrder, FillPhase, FillProgress, FillWatcher, Filled, clean, fill, ground_at, space, usual_reserve};
+pub use fill::{
+    FillError, FillOrder, FillPhase, FillProgress, FillWatcher, Filled, clean, fill, ground_at, space, usual_reserve,
+};
 pub use ground::mounted;
-pub use work::{FilesDone, FilesOrder, FilesProgress, Watcher, erase};
 pub use tree::{Id, Node, Root, Tree, TreeError, found_again};
+pub use work::{FilesDone, FilesOrder, FilesProgress, Watcher, erase};

@@ -32,7 +32,7 @@ pub(crate) fn lies(fd: impl AsFd, bytes: u64, block: u64, kind: System) -> Resul
             outside.into_iter().map(one).collect()
         }
         Err(Errno::BADF | Errno::IO) => return Err(Errno::IO),
-        Err(_) => block_by_block(&fd, end, kind),
+        Err(_) => block_by_block(&fd, end, block, kind),
     };
     stretches.retain(|s: &Stretch| s.bytes > 0);
     let sum = |is: &dyn Fn(&&Stretch) -> bool| stretches.iter().filter(is).map(|s| s.bytes).sum::<u64>();
@@ -49,7 +49,7 @@ pub(crate) fn lies(fd: impl AsFd, bytes: u64, block: u64, kind: System) -> Resul
 }
 
 /// By the older call, a block at a time. What it does not tell may be a hole, or inside tables: it is taken for bytes without a place.
-fn block_by_block(fd: impl AsFd, end: u64, kind: System) -> Vec<Stretch> {
+fn block_by_block(fd: impl AsFd, end: u64, cluster: u64, kind: System) -> Vec<Stretch> {
     let whole = |place| Stretch { at: 0, bytes: end, place, encoded: false };
     if end == 0 {
         return vec![];
@@ -58,7 +58,8 @@ fn block_by_block(fd: impl AsFd, end: u64, kind: System) -> Vec<Stretch> {
     if rustix::fs::fdatasync(&fd).is_err() {
         return vec![whole(None)];
     }
-    let Some(size) = block_size(&fd).ok().map(u64::from).filter(|_| matches!(kind, System::Fat | System::ExFat | System::Ntfs)) else {
+    let Some(size) = block_size(&fd).ok().map(u64::from).filter(|_| matches!(kind, System::Fat | System::ExFat | System::Ntfs))
+    else {
         return vec![whole(None)];
     };
     let mut found: Vec<Stretch> = vec![];
@@ -69,6 +70,10 @@ fn block_by_block(fd: impl AsFd, end: u64, kind: System) -> Vec<Stretch> {
             Err(_) => return vec![whole(None)],
         };
         let (at, bytes) = (number * size, size.min(end - number * size));
+        // A cluster is allocated as a whole: what is not told of the part behind the file's end follows from the part before it.
+        let in_cluster = matches!(kind, System::Fat | System::ExFat) && at % cluster != 0;
+        let before = found.last().filter(|_| in_cluster && place.is_none()).and_then(|l| Some(l.place? + l.bytes));
+        let place = place.or(before);
         match found.last_mut() {
             Some(last) if last.place.map(|p| p + last.bytes) == place => last.bytes += bytes,
             _ => found.push(Stretch { at, bytes, place, encoded: false }),
@@ -162,10 +167,12 @@ fn open_direct(path: &Path) -> Result<OwnedFd, WhyNotRead> {
     })
 }
 
+/// First byte, bytes, and the copies, each a device's number and its first byte there; none: spread in a way that is not followed.
+type Chunk = (u64, u64, Vec<(u64, u64)>);
+
 /// How a Btrfs lays its own addresses onto devices.
 struct Chunks {
-    /// First byte, bytes, and the places of the copies; none: spread in a way that is not followed.
-    chunks: Vec<(u64, u64, Vec<(u64, u64)>)>,
+    chunks: Vec<Chunk>,
     /// Which of the open devices has which number.
     numbers: HashMap<u64, usize>,
 }
@@ -194,7 +201,8 @@ impl Chunks {
         let (mut at, mut left, mut places) = (first, bytes, vec![]);
         while left > 0 {
             let next = self.chunks.partition_point(|(first, ..)| *first <= at);
-            let (begin, length, copies) = self.chunks.get(next.checked_sub(1)?).filter(|(begin, length, _)| at - begin < *length)?;
+            let (begin, length, copies) =
+                self.chunks.get(next.checked_sub(1)?).filter(|(begin, length, _)| at - begin < *length)?;
             let here = left.min(begin + length - at);
             if copies.is_empty() {
                 return None;
@@ -210,14 +218,18 @@ impl Chunks {
 }
 
 /// `struct btrfs_chunk`: length, owner, stripe length, type, three sizes, number of stripes; then each stripe's device, offset and UUID.
-fn chunk(at: u64, item: &[u8]) -> Option<(u64, u64, Vec<(u64, u64)>)> {
+fn chunk(at: u64, item: &[u8]) -> Option<Chunk> {
     const SPREAD: u64 = 1 << 3 | 1 << 6 | 1 << 7 | 1 << 8;
+    const HEAD: usize = 48;
+    if item.len() < HEAD {
+        return None;
+    }
     let word = |from: usize| Some(u64::from_le_bytes(item.get(from..from + 8)?.try_into().ok()?));
     let stripes = u16::from_le_bytes(item.get(44..46)?.try_into().ok()?);
     let copies = if word(24)? & SPREAD != 0 {
         vec![]
     } else {
-        (0..usize::from(stripes)).map(|n| Some((word(48 + 32 * n)?, word(56 + 32 * n)?))).collect::<Option<_>>()?
+        (0..usize::from(stripes)).map(|n| Some((word(HEAD + 32 * n)?, word(HEAD + 8 + 32 * n)?))).collect::<Option<_>>()?
     };
     Some((at, word(0)?, copies))
 }

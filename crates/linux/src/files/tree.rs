@@ -156,8 +156,10 @@ impl Tree {
     pub fn other_names(&self, of: &[(usize, u64)], patience: Duration) -> Vec<(usize, PathBuf)> {
         let until = Instant::now() + patience;
         let wanted: HashMap<Id, usize> = of.iter().map(|(at, _)| (self.nodes[*at].id, *at)).collect();
-        let own: HashSet<PathBuf> = (0..self.nodes.len()).filter(|n| wanted.contains_key(&self.nodes[*n].id)).map(|n| self.path(n)).collect();
-        let mut folders: Vec<PathBuf> = of.iter().map(|(at, _)| self.mounts[self.nodes[*at].ground as usize].ground.mount.clone().into()).collect();
+        let own: HashSet<PathBuf> =
+            (0..self.nodes.len()).filter(|n| wanted.contains_key(&self.nodes[*n].id)).map(|n| self.path(n)).collect();
+        let mut folders: Vec<PathBuf> =
+            of.iter().map(|(at, _)| self.mounts[self.nodes[*at].ground as usize].ground.mount.clone().into()).collect();
         folders.sort_unstable();
         folders.dedup();
         let mut found = vec![];
@@ -244,7 +246,8 @@ impl Look<'_> {
         let shown = || jurex_core::text::shown_path(path);
         let unseen = |cause: Errno| TreeError::Unseen { path: shown(), cause: cause.into() };
         let whole = std::path::absolute(path).map_err(|cause| TreeError::Unseen { path: shown(), cause })?;
-        let name = whole.file_name().filter(|_| !path.ends_with("..")).ok_or_else(|| TreeError::Nameless(shown()))?.to_os_string();
+        let name =
+            whole.file_name().filter(|_| !path.ends_with("..")).ok_or_else(|| TreeError::Nameless(shown()))?.to_os_string();
         let folder = whole.parent().ok_or_else(|| TreeError::Nameless(shown()))?.to_path_buf();
         // The way to the folder is the person's own; below it no link is followed.
         let opened = open(&folder, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty()).map_err(unseen)?;

@@ -6,9 +6,7 @@ use super::places::Devices;
 use super::pool::Pool;
 use super::removal::{Leaving, erase_attributes, erase_length, erase_times};
 use super::tree::{INSIDE, Id, Node, Tree, id, open_folder, refusal};
-use jurex_core::less::{
-    FileEvidence, Kind, LeftAlone, Lies, Name, Names, Removal, Strip, System, Trace, WhyNotRead,
-};
+use jurex_core::less::{FileEvidence, Kind, LeftAlone, Lies, Name, Names, Removal, Strip, System, Trace, WhyNotRead};
 use jurex_core::notation::{Entropy, Resolved};
 use rustix::fs::{
     AtFlags, IFlags, Mode, OFlags, StatxFlags, fcntl_getfl, fcntl_setfl, fsync, ioctl_getflags, open, openat2, statx,
@@ -92,11 +90,8 @@ pub fn erase(tree: &Tree, order: FilesOrder, entropy: &mut dyn Entropy, watcher:
     raise_limit();
     let (_, bytes) = tree.to_erase();
     let rounds = order.passes.len() as u64 + order.passes.iter().filter(|p| p.read_back).count() as u64 + 2;
-    let progress = FilesProgress {
-        of_names: tree.nodes.len() as u64,
-        of_bytes: bytes.saturating_mul(rounds),
-        ..FilesProgress::default()
-    };
+    let progress =
+        FilesProgress { of_names: tree.nodes.len() as u64, of_bytes: bytes.saturating_mul(rounds), ..FilesProgress::default() };
     let mut inside: HashMap<Id, u64> = HashMap::new();
     tree.nodes.iter().filter(|n| n.kind == Kind::File && n.names > 1).for_each(|n| *inside.entry(n.id).or_default() += 1);
     let mut work = Working {
@@ -223,7 +218,8 @@ impl Working<'_> {
                 Err(why) => self.leave(at, why),
             }
         }
-        self.progress.folder = nodes.first().map(|at| self.tree.path(*at)).and_then(|p| p.parent().map(PathBuf::from)).unwrap_or_default();
+        self.progress.folder =
+            nodes.first().map(|at| self.tree.path(*at)).and_then(|p| p.parent().map(PathBuf::from)).unwrap_or_default();
         let mut lot = vec![];
         let mut bytes = 0;
         for at in files {
@@ -245,7 +241,10 @@ impl Working<'_> {
     fn children(&self, of: usize) -> Vec<usize> {
         // What a folder holds stands behind it, up to the first that lies in none of its folders.
         let rest = self.tree.nodes[of + 1..].iter().enumerate().map(|(n, node)| (of + 1 + n, node));
-        rest.take_while(|(_, n)| n.folder.is_some_and(|f| f >= of)).filter(|(_, n)| n.folder == Some(of)).map(|(at, _)| at).collect()
+        rest.take_while(|(_, n)| n.folder.is_some_and(|f| f >= of))
+            .filter(|(_, n)| n.folder == Some(of))
+            .map(|(at, _)| at)
+            .collect()
     }
 
     fn open_same_folder(&self, folder: &OwnedFd, at: usize) -> Result<OwnedFd, LeftAlone> {
@@ -270,7 +269,8 @@ impl Working<'_> {
         } else {
             let own = node.name.clone();
             let mut leaving = Leaving::new(&own, node.id);
-            let renamed = leaving.rename(folder, own.len(), &mut self.names).and_then(|()| leaving.shorten(folder, &mut self.names));
+            let renamed =
+                leaving.rename(folder, own.len(), &mut self.names).and_then(|()| leaving.shorten(folder, &mut self.names));
             match renamed.and_then(|()| leaving.remove(folder, true)) {
                 Ok(removal) => evidence.removal = removal,
                 Err(e) => {
@@ -364,7 +364,18 @@ impl Working<'_> {
         let is_fresh = begun.is_none();
         let base = self.base;
         self.base += told.stx_size.next_multiple_of(1 << 20).max(1 << 20);
-        Ok(Held { node: at, fd, direct, base, trace, is_fresh, is_overwritten, now: Lies::default(), limit: Arc::new(u64::MAX.into()), evidence })
+        Ok(Held {
+            node: at,
+            fd,
+            direct,
+            base,
+            trace,
+            is_fresh,
+            is_overwritten,
+            now: Lies::default(),
+            limit: Arc::new(u64::MAX.into()),
+            evidence,
+        })
     }
 
     /// Overwrites the contents of a lot and sees what came of it.
@@ -453,7 +464,8 @@ impl Working<'_> {
             return;
         }
         let tree = self.tree;
-        let mut names: Vec<Leaving> = leaving.iter().map(|(at, ..)| Leaving::new(&tree.nodes[*at].name, tree.nodes[*at].id)).collect();
+        let mut names: Vec<Leaving> =
+            leaving.iter().map(|(at, ..)| Leaving::new(&tree.nodes[*at].name, tree.nodes[*at].id)).collect();
         for (name, (at, evidence, _)) in names.iter_mut().zip(&mut leaving) {
             let renamed = name.rename(folder, tree.nodes[*at].name.len(), &mut self.names);
             evidence.not_removed = renamed.err().map(|e| not_removed("renamed", e));
@@ -490,12 +502,7 @@ impl Working<'_> {
             }
         }
         journals_emptied.sort_unstable();
-        FilesDone {
-            files: self.evidence.into_iter().flatten().collect(),
-            strips: self.strips,
-            journals_emptied,
-            stopped,
-        }
+        FilesDone { files: self.evidence.into_iter().flatten().collect(), strips: self.strips, journals_emptied, stopped }
     }
 }
 

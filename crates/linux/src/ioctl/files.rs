@@ -166,7 +166,14 @@ pub(crate) fn free_space(fd: impl AsFd, device: u64) -> Result<Vec<(u64, u64)>, 
     // As the kernel writes device numbers there: 32 bits, the low byte of the minor number first.
     let (major, minor) = (rustix::fs::major(device), rustix::fs::minor(device));
     let device = (minor & 0xff) | (major << 8) | ((minor & !0xff) << 12);
-    let all = SpaceMap { device: u32::MAX, flags: u32::MAX, physical: u64::MAX, owner: u64::MAX, offset: u64::MAX, ..SpaceMap::default() };
+    let all = SpaceMap {
+        device: u32::MAX,
+        flags: u32::MAX,
+        physical: u64::MAX,
+        owner: u64::MAX,
+        offset: u64::MAX,
+        ..SpaceMap::default()
+    };
     let mut maps = SpaceMaps {
         iflags: 0,
         oflags: 0,

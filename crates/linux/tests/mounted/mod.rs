@@ -18,7 +18,11 @@ pub fn not_run(why: &str) {
 pub fn run(tool: &str, arguments: &[&str]) -> Result<String, String> {
     let output = Command::new(tool).args(arguments).output().map_err(|e| format!("no {tool}: {e}"))?;
     let said = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
-    if output.status.success() { Ok(said(&output.stdout)) } else { Err(format!("{tool}: {}{}", said(&output.stderr), said(&output.stdout))) }
+    if output.status.success() {
+        Ok(said(&output.stdout))
+    } else {
+        Err(format!("{tool}: {}{}", said(&output.stderr), said(&output.stdout)))
+    }
 }
 
 /// A file system on an image, mounted; gone when it is dropped.
@@ -33,6 +37,16 @@ pub struct Mounted {
 }
 
 impl Mounted {
+    /// Whether this kernel can mount it; where it can't, a word on that: a machine that can must try it.
+    pub fn is_known(system: &str) -> bool {
+        let known =
+            fs::read_to_string("/proc/filesystems").is_ok_and(|t| t.lines().any(|l| l.split_whitespace().last() == Some(system)));
+        if !known {
+            eprintln!("NOT RUN, this kernel has no {system}");
+        }
+        known
+    }
+
     /// Makes one of so many mebibytes by that tool and mounts it; `None`, with a word on it: it can't be had here.
     pub fn make(system: &str, mebibytes: u64, tool: &'static str, make: &[&str], options: &str) -> Option<Self> {
         let dir = tempfile::tempdir().unwrap();

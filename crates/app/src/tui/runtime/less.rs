@@ -29,7 +29,7 @@ impl Teller {
     fn tell(&mut self, progress: impl FnOnce() -> Progress) -> bool {
         if self.told.is_none_or(|at| at.elapsed() >= PAUSE) {
             self.told = Some(Instant::now());
-            let _ = self.sender.send(Message::Less(FromLess::Progress(progress())));
+            let _ = self.sender.send(Message::Less(Box::new(FromLess::Progress(progress()))));
         }
         !self.stops.load(Ordering::Relaxed)
     }
@@ -40,7 +40,7 @@ impl Runtime {
     pub(super) fn ask_less(&mut self, asked: AskLess) {
         let Some(places) = self.places.clone() else { return };
         let (sender, out) = (self.sender.clone(), self.out.clone());
-        let told = |sender: &Sender<Message>, told| drop(sender.send(Message::Less(told)));
+        let told = |sender: &Sender<Message>, told| drop(sender.send(Message::Less(Box::new(told))));
         match asked {
             AskLess::Stop => self.less_stops.store(true, Ordering::Relaxed),
             AskLess::Volumes => drop(thread::spawn(move || {
@@ -90,7 +90,7 @@ impl Runtime {
                 let written = write_less(&out, &record, &seal).map_err(|e| e.to_string());
                 (Box::new(record), written)
             });
-            let _ = teller.sender.send(Message::Less(FromLess::Over(over)));
+            let _ = teller.sender.send(Message::Less(Box::new(FromLess::Over(over))));
         }));
     }
 }

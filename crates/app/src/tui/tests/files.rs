@@ -5,7 +5,7 @@ use crate::less::{FreePlan, FreeWish, Listed, Surveyed, Volume};
 use crate::tui::less::{Progress, Stage};
 use crate::tui::message::FromLess;
 use jurex_core::less::{Ground, Kind};
-use jurex_linux::files::{FillPhase, FillProgress, FilesProgress, Tree};
+use jurex_linux::files::{FilesProgress, FillPhase, FillProgress, Tree};
 use std::sync::Arc;
 
 fn ground(kind: &str, mount: &str) -> Ground {
@@ -38,13 +38,13 @@ fn on_the_page(size: (u16, u16)) -> (World, tempfile::TempDir) {
         Volume { ground: ground("btrfs", "/srv/archive"), free: 700_000_000 },
         Volume { ground: ground("ext4", mount), free: 900_000_000 },
     ];
-    world.send(Message::Less(FromLess::Volumes(volumes, 1)));
+    world.send(Message::Less(Box::new(FromLess::Volumes(volumes, 1))));
     world.key(KeyCode::Down);
     world.key(KeyCode::Right);
     let listed = crate::less::list(dir.path()).map_err(|e| e.to_string());
     let folders = [dir.path().join("gauges")];
-    world.send(Message::Less(FromLess::Listed(dir.path().into(), listed)));
-    world.send(Message::Less(FromLess::Sums(crate::less::sums(&folders))));
+    world.send(Message::Less(Box::new(FromLess::Listed(dir.path().into(), listed))));
+    world.send(Message::Less(Box::new(FromLess::Sums(crate::less::sums(&folders)))));
     (world, dir)
 }
 
@@ -77,9 +77,16 @@ fn what_is_marked_is_lost_only_once_its_number_was_typed() {
     world.key(KeyCode::Enter);
     let paths = [dir.path().join("gauges"), dir.path().join("notes.txt")];
     assert!(matches!(world.asked_of_less.last(), Some(AskLess::Survey(asked)) if asked == &paths), "{:?}", world.asked_of_less);
-    world.send(Message::Less(FromLess::Surveyed(Ok(Arc::new(surveyed(&paths))))));
+    world.send(Message::Less(Box::new(FromLess::Surveyed(Ok(Arc::new(surveyed(&paths)))))));
     let text = world.text();
-    for words in ["What will be lost?", "3 files, 48 B", "1 folder", "is open in logger (41)", "4 names will be lost", "NOT A SANITIZATION"] {
+    for words in [
+        "What will be lost?",
+        "3 files, 48 B",
+        "1 folder",
+        "is open in logger (41)",
+        "4 names will be lost",
+        "NOT A SANITIZATION",
+    ] {
         assert!(text.contains(words), "{words}: {text}");
     }
     world.keys("3");
@@ -97,7 +104,7 @@ fn what_is_marked_is_lost_only_once_its_number_was_typed() {
     assert_eq!((asked.count(), wish.notation.as_str(), wish.with_names), (4, "random", false));
     let progress = FilesProgress { names: 2, of_names: 4, bytes: 16, of_bytes: 96, folder: dir.path().into() };
     world.pass(2);
-    world.send(Message::Less(FromLess::Progress(Progress::Files(progress))));
+    world.send(Message::Less(Box::new(FromLess::Progress(Progress::Files(progress)))));
     assert!(world.text().contains("Is it going well?") && world.text().contains("2 of 4"), "{}", world.text());
     // It goes on when the page is left; quitting asks; stopping is told.
     world.key(KeyCode::Esc);
@@ -107,7 +114,7 @@ fn what_is_marked_is_lost_only_once_its_number_was_typed() {
     world.key(KeyCode::F(9));
     world.keys("x");
     assert!(matches!(world.asked_of_less.last(), Some(AskLess::Stop)) && world.text().contains("Stopping"), "{}", world.text());
-    world.send(Message::Less(FromLess::Over(Err("the notes can't be kept".into()))));
+    world.send(Message::Less(Box::new(FromLess::Over(Err("the notes can't be kept".into())))));
     assert!(world.text().contains("✕ the notes can't be kept"), "{}", world.text());
 }
 
@@ -125,18 +132,21 @@ fn free_space_is_filled_as_it_is_planned_and_what_came_of_it_is_told() {
     world.key(KeyCode::Enter);
     world.keys("f");
     let plan = FreePlan { ground: ground("btrfs", "/srv/archive"), free: 700_000_000, reserve: 67_108_864 };
-    world.send(Message::Less(FromLess::Free("/srv/archive".into(), Ok(plan))));
+    world.send(Message::Less(Box::new(FromLess::Free("/srv/archive".into(), Ok(plan)))));
     let text = world.text();
     assert!(text.contains("never overwrites (copy on write)") && text.contains("67.1 MB") && text.contains("00 | ~"), "{text}");
     world.pass(1);
     world.key(KeyCode::Enter);
-    let Some(AskLess::Fill(FreeWish { notation, reserve, .. })) = world.asked_of_less.last() else { panic!("{:?}", world.asked_of_less) };
+    let Some(AskLess::Fill(FreeWish { notation, reserve, .. })) = world.asked_of_less.last() else {
+        panic!("{:?}", world.asked_of_less)
+    };
     assert_eq!((notation.as_str(), *reserve), ("00 | ~", 67_108_864));
-    let progress = FillProgress { phase: FillPhase::Laying, bytes: 1, of_bytes: 4, entries: 0, free_now: 60_000_000, gave_way: 5_000_000 };
-    world.send(Message::Less(FromLess::Progress(Progress::Free(progress))));
+    let progress =
+        FillProgress { phase: FillPhase::Laying, bytes: 1, of_bytes: 4, entries: 0, free_now: 60_000_000, gave_way: 5_000_000 };
+    world.send(Message::Less(Box::new(FromLess::Progress(Progress::Free(progress)))));
     assert!(world.text().contains("5.00 MB: others needed room"), "{}", world.text());
     let record = crate::less::tests::record();
-    world.send(Message::Less(FromLess::Over(Ok((Box::new(record), Err("the disk is full".into()))))));
+    world.send(Message::Less(Box::new(FromLess::Over(Ok((Box::new(record), Err("the disk is full".into())))))));
     let text = world.text();
     for words in ["What really became of it?", "THIS IS NOT A SANITIZATION", "NOT overwritten", "✕ the disk is full", "━"] {
         assert!(text.contains(words), "{words}: {text}");
@@ -154,10 +164,10 @@ fn the_page_is_usable_on_a_small_screen() {
     world.key(KeyCode::Down);
     world.keys(" ");
     world.key(KeyCode::Enter);
-    world.send(Message::Less(FromLess::Surveyed(Ok(Arc::new(surveyed(&paths))))));
+    world.send(Message::Less(Box::new(FromLess::Surveyed(Ok(Arc::new(surveyed(&paths)))))));
     assert!(world.text().contains("names that will be lost, typed:"), "{}", world.text());
-    world.send(Message::Less(FromLess::Listed("/gone".into(), Err("no such folder".into()))));
+    world.send(Message::Less(Box::new(FromLess::Listed("/gone".into(), Err("no such folder".into())))));
     let listed = Listed { path: "/x".into(), kind: Kind::Link, bytes: 0 };
-    world.send(Message::Less(FromLess::Listed("/".into(), Ok(vec![listed]))));
+    world.send(Message::Less(Box::new(FromLess::Listed("/".into(), Ok(vec![listed])))));
     assert!(world.text().contains("/gone can't be read"), "{}", world.text());
 }

@@ -25,7 +25,9 @@ impl State {
                 less.stage = Stage::Files { surveyed, typed: Field::default().taking(DIGITS) };
             }
             FromLess::Free(path, Ok(plan)) if matches!(less.stage, Stage::Looking) => less.stage = Stage::Free { path, plan },
-            FromLess::Surveyed(Err(why)) | FromLess::Free(_, Err(why)) => (less.stage, less.problem) = (Stage::Choosing, Some(why)),
+            FromLess::Surveyed(Err(why)) | FromLess::Free(_, Err(why)) => {
+                (less.stage, less.problem) = (Stage::Choosing, Some(why));
+            }
             // It was left meanwhile.
             FromLess::Surveyed(Ok(_)) | FromLess::Free(..) => {}
             FromLess::Progress(now) => {

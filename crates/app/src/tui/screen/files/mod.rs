@@ -50,7 +50,9 @@ impl Screen for FilesPage {
         let less = &state.less;
         let why = match action {
             Action::LookAtMarked if less.marked.is_empty() => "Nothing is marked: Space marks a file or folder.",
-            Action::Mark if less.is_volume_here() => "A whole file system is not marked: erase the drive, or fill its free space (f).",
+            Action::Mark if less.is_volume_here() => {
+                "A whole file system is not marked: erase the drive, or fill its free space (f)."
+            }
             Action::LookAtMarked | Action::LookAtFree if matches!(less.stage, Stage::Looking) => "It is being looked at.",
             Action::GoOnLess if less.cut_short == 0 => "Nothing was cut short.",
             Action::StopLess if matches!(less.stage, Stage::Working { stops: true, .. }) => "It is stopping.",

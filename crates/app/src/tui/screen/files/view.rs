@@ -210,13 +210,15 @@ fn orders(state: &State, column: &mut Column<'_>, of_files: bool) {
 /// What may be hoped for.
 fn hopes(grounds: &[Ground], column: &mut Column<'_>) {
     column.heading("What may be hoped for");
+    of_grounds(grounds, column);
+}
+
+fn of_grounds(grounds: &[Ground], column: &mut Column<'_>) {
     for ground in grounds {
         column.sentence(&format!("{}:", printable(ground.called().as_bytes())), Role::Strong);
-        let doubts = ground.doubts();
-        if doubts.is_empty() {
-            column.sentence("it overwrites in place; nothing is known that stands against it.", Role::Text);
-        }
-        for doubt in doubts {
+        let role = if ground.weight() >= Weight::Unprovable { Role::Fault } else { Role::Text };
+        column.sentence(ground.hope(), role);
+        for doubt in ground.doubts() {
             let role = if doubt.weight >= Weight::Unprovable { Role::Fault } else { Role::Text };
             column.sentence(&format!("▸ {}", doubt.sentence()), role);
         }
@@ -235,13 +237,26 @@ fn survey(surveyed: &Surveyed, column: &mut Column<'_>) {
         column.fact("path", &path(root.node));
     }
     column.gap();
+    column.heading("Files, the largest first");
+    let files = surveyed.files();
+    let shown = if column.is_short() { NAMED } else { 2 * NAMED };
+    for node in files.iter().take(shown) {
+        let bytes = si_size(tree.nodes[*node].bytes);
+        let room = usize::from(column.width()).saturating_sub(bytes.width() + 2);
+        column.sentence(&format!("{}  {bytes}", fit(&path(*node), room.min(110))), Role::Text);
+    }
+    if files.len() > shown {
+        column.sentence(&format!("and {} more", grouped((files.len() - shown) as u64)), Role::Faint);
+    }
+    column.gap();
     let linked = surveyed.linked.iter().map(|(at, n, found)| {
         let found: Vec<String> = found.iter().map(|p| shown_path(p)).collect();
         let found = if found.is_empty() { format!("inode {}", tree.nodes[*at].id.inode) } else { found.join(", ") };
         format!("{}: {} elsewhere will be empty ({found})", path(*at), counted(*n, "name"))
     });
     let open = surveyed.open.iter().map(|(at, who)| format!("{} is open in {}", path(*at), printable(who.as_bytes())));
-    let stays = tree.nodes.iter().enumerate().filter_map(|(at, n)| Some(format!("{} stays: {}", path(at), n.left_alone?.sentence())));
+    let stays =
+        tree.nodes.iter().enumerate().filter_map(|(at, n)| Some(format!("{} stays: {}", path(at), n.left_alone?.sentence())));
     let unread = tree.unread.iter().map(|(p, why)| format!("{} can't be read: {why}", shown_path(p)));
     let matters: Vec<String> = linked.chain(open).chain(stays).chain(unread).collect();
     if !matters.is_empty() {
@@ -314,8 +329,10 @@ fn over(record: &LessRecord, written: &Result<Vec<std::path::PathBuf>, String>, 
     column.gap();
     column.heading("What came of it");
     let roles: Vec<Role> = match record.tally() {
-        Tally::Files { endings, .. } => endings.iter().map(|(ending, ..)| role_of(*ending)).collect(),
-        Tally::Free { finding } => vec![if *finding == jurex_core::less::FreeFinding::Proved { Role::Proved } else { Role::Fault }],
+        Tally::Files { endings, .. } => endings.iter().map(|e| role_of(e.ending)).collect(),
+        Tally::Free { finding } => {
+            vec![if *finding == jurex_core::less::FreeFinding::Proved { Role::Proved } else { Role::Fault }]
+        }
     };
     for (at, said) in record.results().iter().enumerate() {
         let role = roles.get(at).copied().unwrap_or(Role::Text);
@@ -332,7 +349,8 @@ fn over(record: &LessRecord, written: &Result<Vec<std::path::PathBuf>, String>, 
         strip(runs, ground, column);
         column.gap();
     }
-    hopes(record.grounds(), column);
+    column.heading("What stands against it");
+    of_grounds(record.grounds(), column);
     column.gap();
     match written {
         Ok(paths) => paths.iter().for_each(|p| column.fact("written", &p.display().to_string())),
