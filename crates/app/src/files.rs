@@ -215,7 +215,7 @@ pub(crate) fn write_less(folder: &Path, record: &LessRecord, seal: &Seal) -> Res
     let json = record.to_json();
     let mut contents = vec![("files.json", json.clone().into_bytes())];
     contents.extend(seal.key().map(|key| ("files.jws.json", sign(&json, key).into_bytes())));
-    contents.push(("files.report.pdf", sealed(jurex_report::less_paper(record, &seal.house)?, seal)));
+    contents.push(("files.report.pdf", sealed(jurex_report::less_paper_with(record, json, &seal.house)?, seal)));
     contents.extend(jurex_report::less_svg(record).map(|svg| ("files.places.svg", svg.into_bytes())));
     let endings = ["files.json", "files.jws.json", "files.report.pdf", "files.places.svg"];
     // What was stopped and gone on with has a record each time.

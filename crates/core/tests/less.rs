@@ -108,7 +108,8 @@ proptest! {
 
 #[test]
 fn notes_tell_how_a_file_lay_at_first_whatever_came_later() {
-    let trace = Trace { device: 1, inode: 2, born: (0, 0), length: 9, lies: Default::default(), samples: vec![], seen: None };
+    let trace =
+        Trace { device: 1, inode: 2, born: (0, 0), length: 9, ground: 0, lies: Default::default(), samples: vec![], seen: None };
     let mut first = trace.clone();
     first.lies.stretches.push(jurex_core::less::Stretch { at: 0, bytes: 4096, place: Some(1 << 20), encoded: false });
     let evidence = FileEvidence { passes: 3, ..FileEvidence::new(Name::Digest("ab".into()), Kind::File, 0, 9) };
@@ -131,7 +132,7 @@ fn notes_tell_how_a_file_lay_at_first_whatever_came_later() {
         Note::Asked(noted.clone()),
         Note::Traced(first.clone()),
         Note::Traced(seen),
-        Note::WentOn,
+        Note::WentOn(vec![]),
         Note::ended(1, 2, &gone),
         Note::ended(1, 3, &link),
         Note::ended(9, 9, &gone),

@@ -25,8 +25,8 @@ struct Heard<'h> {
 }
 
 impl Watcher for Heard<'_> {
-    fn begins(&mut self, traces: &[Trace]) -> std::io::Result<()> {
-        self.traces.extend_from_slice(traces);
+    fn begins(&mut self, traces: &[&Trace]) -> std::io::Result<()> {
+        self.traces.extend(traces.iter().map(|t| (*t).clone()));
         if let Some(before) = &mut self.before {
             before();
         }
@@ -58,6 +58,8 @@ fn order(notation: &str) -> FilesOrder {
         name_salt: None,
         sample_salt: [3; 16],
         traces: HashMap::new(),
+        grounds: vec![],
+        numbers: vec![],
     }
 }
 

@@ -24,10 +24,16 @@ const NAMED: usize = 6;
 /// # Errors
 /// Something that PDF/A forbids: a defect in Jurex.
 pub fn less_paper(record: &LessRecord, house: &House) -> Result<Vec<u8>, CertificateError> {
+    less_paper_with(record, record.to_json(), house)
+}
+
+/// The same, with the record's canonical JSON: of many files it is long, and is written once.
+///
+/// # Errors
+/// Something that PDF/A forbids: a defect in Jurex.
+pub fn less_paper_with(record: &LessRecord, json: String, house: &House) -> Result<Vec<u8>, CertificateError> {
     let w = words(house.language);
     let job = record.asked.job.to_string();
-    // Of many files it is long: it is written once.
-    let json = record.to_json();
     let digest = hex::encode(&Sha256::digest(&json));
     let one = |ending: &str, about, is_source, text| ToAttach {
         name: format!("{job}.{ending}.json"),

@@ -27,7 +27,7 @@ pub use house::{Colour, House, HouseError, Language, OwnField, PageSize, Picture
 use jurex_core::record::{Papers, Record};
 use jurex_core::strata::Strata;
 pub use label::{Label, LabelError, LabelSize, LabelsError, labels_pdf};
-pub use less::{less_paper, less_svg};
+pub use less::{less_paper, less_paper_with, less_svg};
 pub use lot::lot_certificate;
 pub use pdf::PdfError;
 pub use preview::{PreviewLine, preview};

@@ -160,29 +160,26 @@ pub(crate) fn go_on(unfinished: Unfinished, by: &Person, places: &Places, hears:
     let job = unfinished.asked.job.clone();
     let program: Program =
         unfinished.asked.notation.parse().map_err(|e| Failure::Defect(format!("the notes of {job} can't be read: {e}")))?;
-    let notes = Notes::go_on(&unfinished).map_err(|e| Failure::Use(format!("{job} can't be gone on with: {e}")))?;
     let paths: Vec<PathBuf> = unfinished.asked.roots.iter().filter_map(notes::now).collect();
     let tree = Tree::look(&paths, places.own_files(), &mut |_| true).map_err(|e| Failure::Use(format!("{job}: {e}")))?;
+    let (grounds, _) = together(unfinished.asked.grounds.clone(), tree.grounds());
+    let notes = Notes::go_on(&unfinished, grounds).map_err(|e| Failure::Use(format!("{job} can't be gone on with: {e}")))?;
     let Unfinished { asked, went_on, traces, ended, .. } = unfinished;
     run(&tree, Earlier { asked, went_on: went_on + 1, traces, ended }, &program, by, notes, hears)
 }
 
-/// The grounds of all sessions, each once: those of the first session keep their places, and one that has changed since (a snapshot that is gone)
-/// is another one. Gives them with the places of the present ones, and the drawings in the same order.
-fn together(mut first: Vec<Ground>, now: Vec<Ground>, drawn: Vec<Strip>) -> ((Vec<Ground>, Vec<u32>), Vec<Strip>) {
-    let mut strips: Vec<Strip> = first.iter().map(|g| Strip::new(g.bytes)).collect();
+/// The grounds of all sessions, each once: those of earlier ones keep their places, and one that has changed since (a snapshot that is gone) is
+/// another one. Gives them with the places of the present ones.
+fn together(mut earlier: Vec<Ground>, now: Vec<Ground>) -> (Vec<Ground>, Vec<u32>) {
     let mut places = vec![];
-    for (ground, strip) in now.into_iter().zip(drawn) {
-        let at = first.iter().position(|g| *g == ground).unwrap_or(first.len());
-        if at == first.len() {
-            first.push(ground);
-            strips.push(strip);
-        } else {
-            strips[at] = strip;
+    for ground in now {
+        let at = earlier.iter().position(|g| *g == ground).unwrap_or(earlier.len());
+        if at == earlier.len() {
+            earlier.push(ground);
         }
         places.push(at as u32);
     }
-    ((first, places), strips)
+    (earlier, places)
 }
 
 struct Earlier {
@@ -198,12 +195,12 @@ struct Noting<'n> {
 }
 
 impl Watcher for Noting<'_> {
-    fn begins(&mut self, traces: &[Trace]) -> std::io::Result<()> {
-        self.notes.trace(traces)
+    fn begins(&mut self, traces: &[&Trace]) -> std::io::Result<()> {
+        self.notes.trace(traces.iter().copied())
     }
 
     fn overwritten(&mut self, traces: &[Trace]) -> std::io::Result<()> {
-        self.notes.trace(traces)
+        self.notes.trace(traces.iter())
     }
 
     fn ended(&mut self, id: Id, evidence: &FileEvidence) {
@@ -234,23 +231,23 @@ fn run(
     let sample_salt = asked.sample_salt.clone().try_into().unwrap_or_default();
     let gone = gone_meanwhile(tree, &traces, &ended);
     let earlier_places: Vec<Trace> = traces.values().filter(|t| t.seen.is_some()).cloned().collect();
-    let order = FilesOrder { passes, keep_names: asked.keep_names, name_salt: salt.clone(), sample_salt, traces };
+    let (grounds, numbers) = together(asked.grounds.clone(), tree.grounds());
+    let (keep_names, name_salt) = (asked.keep_names, salt.clone());
+    let order =
+        FilesOrder { passes, keep_names, name_salt, sample_salt, traces, grounds: grounds.clone(), numbers: numbers.clone() };
     let done = jurex_linux::files::erase(tree, order, &mut SystemEntropy, &mut Noting { notes: &mut notes, hears });
     if !done.stopped {
         notes.close();
     }
     let FilesDone { files, strips, journals_emptied, .. } = done;
-    let (mut grounds, mut strips) = together(asked.grounds.clone(), tree.grounds(), strips);
-    let at = |ground: u32| grounds.1[ground as usize];
-    let files: Vec<FileEvidence> = files.into_iter().map(|f| FileEvidence { ground: at(f.ground), ..f }).collect();
-    let journals_emptied = journals_emptied.into_iter().map(at).collect();
+    let mut drawn: Vec<Strip> = grounds.iter().map(|g| Strip::new(g.bytes)).collect();
+    numbers.iter().zip(strips).for_each(|(at, strip)| drawn[*at as usize] = strip);
     let here: HashSet<&str> = files.iter().map(|f| f.name.shown()).collect();
     let before: Vec<FileEvidence> = ended.into_iter().chain(gone).filter(|f| !here.contains(f.name.shown())).collect();
     for trace in earlier_places {
         let Some(seen) = &trace.seen else { continue };
-        if let (Some(strip), Some(ground)) =
-            (strips.get_mut(seen.evidence.ground as usize), grounds.0.get(seen.evidence.ground as usize))
-        {
+        let at = seen.evidence.ground as usize;
+        if let (Some(strip), Some(ground)) = (drawn.get_mut(at), grounds.get(at)) {
             strip.show_file(&trace.lies, seen.evidence.ending(ground, planned).0);
         }
     }
@@ -272,8 +269,7 @@ fn run(
         journals_emptied,
         files: before.into_iter().chain(files).collect(),
     };
-    LessRecord::new(about, std::mem::take(&mut grounds.0), work, strips.iter().map(Strip::runs).collect())
-        .map_err(|e| Failure::Defect(e.to_string()))
+    LessRecord::new(about, grounds, work, drawn.iter().map(Strip::runs).collect()).map_err(|e| Failure::Defect(e.to_string()))
 }
 
 /// Files that were overwritten and seen, whose end was not noted, and that are not there any more: they were removed just before the

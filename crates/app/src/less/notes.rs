@@ -1,7 +1,7 @@
 //! Where notes of an erasure of files are kept while it runs ([`jurex_core::less::Note`]), so that it can go on after whatever has cut it short.
 //! They are removed when the work has ended.
 
-use jurex_core::less::{FileEvidence, Note, Noted, NotedRoot, SoFar, Trace};
+use jurex_core::less::{FileEvidence, Ground, Note, Noted, NotedRoot, SoFar, Trace};
 use jurex_linux::files::Id;
 use std::collections::HashMap;
 use std::ffi::OsString;
@@ -63,13 +63,13 @@ impl Notes {
     }
 
     /// Goes on with notes of work that was cut short.
-    pub(crate) fn go_on(unfinished: &Unfinished) -> std::io::Result<Self> {
+    pub(crate) fn go_on(unfinished: &Unfinished, grounds: Vec<Ground>) -> std::io::Result<Self> {
         let file = File::options().append(true).open(&unfinished.path)?;
         file.try_lock().map_err(std::io::Error::from)?;
         let mut notes = Self { file, path: unfinished.path.clone(), waiting: vec![] };
         // A line that was cut short ends here.
         notes.file.write_all(b"\n")?;
-        notes.add(&[Note::WentOn], true)?;
+        notes.add(&[Note::WentOn(grounds)], true)?;
         Ok(notes)
     }
 
@@ -83,8 +83,13 @@ impl Notes {
     }
 
     /// Notes how files lay, or what was seen of them; it is on disk when this ends.
-    pub(crate) fn trace(&mut self, traces: &[Trace]) -> std::io::Result<()> {
-        self.add(&traces.iter().cloned().map(Note::Traced).collect::<Vec<_>>(), true)
+    pub(crate) fn trace<'t>(&mut self, traces: impl Iterator<Item = &'t Trace>) -> std::io::Result<()> {
+        let mut text = vec![];
+        for trace in traces {
+            Note::write_trace(trace, &mut text)?;
+        }
+        self.file.write_all(&text)?;
+        self.file.sync_data()
     }
 
     /// Notes what is done with; it is written with its lot. If it is lost, the traces tell almost as much.
@@ -147,13 +152,22 @@ mod tests {
             grounds: vec![],
         };
         let mut notes = Notes::begin(dir.path(), &asked).unwrap();
-        let trace = Trace { device: 1, inode: 7, born: (3, 4), length: 5, lies: Default::default(), samples: vec![], seen: None };
-        notes.trace(std::slice::from_ref(&trace)).unwrap();
+        let trace = Trace {
+            device: 1,
+            inode: 7,
+            born: (3, 4),
+            length: 5,
+            ground: 0,
+            lies: Default::default(),
+            samples: vec![],
+            seen: None,
+        };
+        notes.trace([&trace].into_iter()).unwrap();
         let id = |inode| Id { device: 1, inode };
         notes.ended(id(9), &FileEvidence::new(Name::Path("a".into()), Kind::Link, 0, 0));
         let evidence = FileEvidence::new(Name::Path("b".into()), Kind::File, 0, 5);
         let seen = Some(Seen { evidence: evidence.clone(), changed: (0, 0) });
-        notes.trace(&[Trace { inode: 11, seen, ..trace.clone() }]).unwrap();
+        notes.trace([&Trace { inode: 11, seen, ..trace.clone() }].into_iter()).unwrap();
         notes.ended(id(11), &FileEvidence { removal: Removal::Removed, attributes: 2, ..evidence });
         notes.lot_ended();
         assert!(unfinished(dir.path()).is_empty(), "somebody works on it");
@@ -163,12 +177,12 @@ mod tests {
         assert_eq!((&found.asked, found.went_on, found.ended.len()), (&asked, 0, 2));
         assert_eq!((found.ended[1].name.shown(), found.ended[1].removal, found.ended[1].attributes), ("b", Removal::Removed, 2));
         assert_eq!(found.traces[&Id { device: 1, inode: 7 }], trace);
-        let mut again = Notes::go_on(&found).unwrap();
-        again.trace(&[Trace { inode: 8, ..trace }]).unwrap();
+        let mut again = Notes::go_on(&found, vec![]).unwrap();
+        again.trace([&Trace { inode: 8, ..trace }].into_iter()).unwrap();
         drop(again);
         let found = unfinished(dir.path()).pop().unwrap();
         assert_eq!((found.went_on, found.traces.len()), (1, 3));
-        Notes::go_on(&found).unwrap().close();
+        Notes::go_on(&found, vec![]).unwrap().close();
         assert!(unfinished(dir.path()).is_empty());
     }
 }

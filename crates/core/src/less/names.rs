@@ -7,13 +7,13 @@ const SIGNS: &[u8; 32] = b"abcdefghijkmnpqrstuvwxyz23456789";
 /// Shorter than this, names would meet those of other files too often.
 const SHORTEST: usize = 4;
 
-/// The lengths that a name of so many bytes goes through: its own first, so that it is written over, then half of it, and so on.
+/// The lengths that a name of so many bytes goes through: its own first, so that it is written over, then a quarter of it, and so on.
 pub fn lengths(own: usize) -> Vec<usize> {
     let mut lengths = vec![own.max(1)];
-    let mut length = own / 2;
+    let mut length = own / 4;
     while length >= SHORTEST {
         lengths.push(length);
-        length /= 2;
+        length /= 4;
     }
     lengths
 }
@@ -52,10 +52,10 @@ mod tests {
     use crate::testing::Dice;
 
     #[test]
-    fn a_name_is_first_written_over_in_its_own_length_and_then_halved() {
-        assert_eq!(lengths(20), [20, 10, 5]);
+    fn a_name_is_first_written_over_in_its_own_length_and_then_made_shorter() {
+        assert_eq!(lengths(20), [20, 5]);
         assert_eq!(lengths(1), [1]);
-        assert_eq!(lengths(255), [255, 127, 63, 31, 15, 7]);
+        assert_eq!(lengths(255), [255, 63, 15]);
         let mut entropy = Dice(7);
         let mut names = Names::new(&mut entropy);
         assert_eq!(names.draw(17).len(), 17);

@@ -29,7 +29,7 @@ pub struct Noted {
     pub sample_salt: Vec<u8>,
     /// The paths.
     pub roots: Vec<NotedRoot>,
-    /// What they lie on: evidence names grounds by their places here.
+    /// What they lie on: evidence names grounds by their places here. Going on may add to them.
     pub grounds: Vec<Ground>,
 }
 
@@ -51,8 +51,8 @@ pub struct NotedRoot {
 pub enum Note {
     /// What was asked for; the first one.
     Asked(Noted),
-    /// It goes on after an interruption.
-    WentOn,
+    /// It goes on after an interruption, on these grounds too.
+    WentOn(Vec<Ground>),
     /// How a file lies, or what was seen of it once it was overwritten.
     Traced(Trace),
     /// A file that was seen when it was overwritten, as a trace tells, and what became of its name and attributes.
@@ -69,6 +69,21 @@ impl Note {
         }
         let FileEvidence { removal, attributes, attributes_left, not_removed, .. } = evidence;
         Note::Removed(device, inode, *removal, *attributes, *attributes_left, not_removed.clone())
+    }
+
+    /// Writes how a file lies, or what was seen of it, as a line.
+    ///
+    /// # Errors
+    /// What can't be written as JSON: none of these.
+    pub fn write_trace(trace: &Trace, to: &mut Vec<u8>) -> std::io::Result<()> {
+        #[derive(Serialize)]
+        #[serde(rename_all = "kebab-case")]
+        enum Borrowed<'t> {
+            Traced(&'t Trace),
+        }
+        serde_json::to_writer(&mut *to, &Borrowed::Traced(trace))?;
+        to.push(b'\n');
+        Ok(())
     }
 
     /// Writes it as a line.
@@ -100,7 +115,10 @@ impl SoFar {
     pub fn take(&mut self, line: &str) {
         match serde_json::from_str(line) {
             Ok(Note::Asked(noted)) => self.noted = Some(noted),
-            Ok(Note::WentOn) => self.went_on += 1,
+            Ok(Note::WentOn(grounds)) => {
+                self.went_on += 1;
+                self.noted.iter_mut().for_each(|n| n.grounds.clone_from(&grounds));
+            }
             Ok(Note::Traced(mut trace)) => {
                 let id = (trace.device, trace.inode);
                 if let (Some(before), Some(_)) = (self.traces.get(&id), &trace.seen) {

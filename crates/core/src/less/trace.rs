@@ -48,6 +48,9 @@ pub struct Trace {
     pub born: (i64, u32),
     /// Its length.
     pub length: u64,
+    /// Which of the record's grounds it lies on.
+    #[serde(default)]
+    pub ground: u32,
     /// How it lies.
     pub lies: Lies,
     /// What some of its sectors hold.

@@ -44,7 +44,8 @@ pub(crate) struct Held {
 impl Held {
     /// A file that fills free space.
     pub(crate) fn of_filling(fd: OwnedFd, direct: bool, base: u64, limit: Arc<AtomicU64>) -> Self {
-        let trace = Trace { device: 0, inode: 0, born: (0, 0), length: 0, lies: Lies::default(), samples: vec![], seen: None };
+        let trace =
+            Trace { device: 0, inode: 0, born: (0, 0), length: 0, ground: 0, lies: Lies::default(), samples: vec![], seen: None };
         let evidence = FileEvidence::new(Name::Path(String::new()), Kind::File, 0, 0);
         Self { node: 0, fd, direct, base, trace, is_fresh: true, is_overwritten: false, now: Lies::default(), limit, evidence }
     }
@@ -63,8 +64,8 @@ impl Held {
         let changed = fstat(&self.fd).ok()?;
         let changed = (changed.st_mtime as i64, changed.st_mtime_nsec as u32);
         let seen = Some(Seen { evidence: self.evidence.clone(), changed });
-        let Trace { device, inode, born, length, .. } = self.trace;
-        Some(Trace { device, inode, born, length, lies: Lies::default(), samples: vec![], seen })
+        let Trace { device, inode, born, length, ground, .. } = self.trace;
+        Some(Trace { device, inode, born, length, ground, lies: Lies::default(), samples: vec![], seen })
     }
 
     fn fail(&mut self, what: &str, error: Errno) {

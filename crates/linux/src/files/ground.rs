@@ -189,9 +189,11 @@ fn of_device(dir: &Path, device: &str, deepest: u32) -> Vec<Layer> {
         let beneath = |fd: OwnedFd| at_depth(&fd, deepest).ok().map(|m| Box::new(m.ground));
         return vec![Layer::Image { device: device(), on: open_backing().and_then(beneath) }];
     }
-    // What turns is asked of drives only: virtual ones answer anything.
+    // What turns is asked of drives only: virtual ones and those of other computers answer anything.
     let turns = number(&dir.join("queue"), "rotational").map(|n| n == 1);
-    vec![Layer::Drive { device: device(), turns: turns.filter(|_| dir.join("device").exists()) }]
+    let virtual_ones = ["vd", "xvd", "nbd", "rbd", "drbd", "zd", "ram", "zram"];
+    let is_drive = dir.join("device").exists() && !virtual_ones.iter().any(|v| name(dir).starts_with(v));
+    vec![Layer::Drive { device: device(), turns: turns.filter(|_| is_drive) }]
 }
 
 /// The kinds of a mapped device's targets; without rights, what its name for other programs tells.

@@ -144,7 +144,7 @@ mod tests {
         leaving.rename(&folder, 16, &mut names).unwrap();
         assert!(leaving.name.len() == 16 && at(leaving.name.to_str().unwrap()).exists());
         leaving.shorten(&folder, &mut names).unwrap();
-        assert_eq!(leaving.name.len(), 4);
+        assert_eq!(leaving.name.len(), 4, "a quarter of sixteen");
         // Somebody exchanges it for a link to another file.
         let taken = at(leaving.name.to_str().unwrap());
         std::fs::rename(&taken, at("kept")).unwrap();

@@ -6,7 +6,7 @@ use super::places::Devices;
 use super::pool::Pool;
 use super::removal::{Leaving, erase_attributes, erase_length, erase_times};
 use super::tree::{INSIDE, Id, Node, Tree, id, open_folder, refusal};
-use jurex_core::less::{FileEvidence, Kind, LeftAlone, Lies, Name, Names, Removal, Strip, System, Trace, WhyNotRead};
+use jurex_core::less::{FileEvidence, Ground, Kind, LeftAlone, Lies, Name, Names, Removal, Strip, System, Trace, WhyNotRead};
 use jurex_core::notation::{Entropy, Resolved};
 use rustix::fs::{
     AtFlags, IFlags, Mode, OFlags, StatxFlags, fcntl_getfl, fcntl_setfl, fsync, ioctl_getflags, open, openat2, statx,
@@ -35,6 +35,10 @@ pub struct FilesOrder {
     pub sample_salt: [u8; 16],
     /// What earlier sessions have traced.
     pub traces: HashMap<Id, Trace>,
+    /// Every ground of the record, those of earlier sessions first.
+    pub grounds: Vec<Ground>,
+    /// The place there of each ground of the tree.
+    pub numbers: Vec<u32>,
 }
 
 /// How far it has come.
@@ -58,7 +62,7 @@ pub trait Watcher {
     ///
     /// # Errors
     /// It could not be kept.
-    fn begins(&mut self, traces: &[Trace]) -> std::io::Result<()>;
+    fn begins(&mut self, traces: &[&Trace]) -> std::io::Result<()>;
     /// These were overwritten; their names go next.
     ///
     /// # Errors
@@ -159,11 +163,22 @@ impl Working<'_> {
         &self.tree.nodes[at]
     }
 
+    /// The record's number of a ground of the tree.
+    fn number(&self, ground: u32) -> u32 {
+        self.order.numbers.get(ground as usize).copied().unwrap_or(ground)
+    }
+
+    /// Of a file that lay on one ground when it was first written to and lies on another now (a snapshot was taken or is gone), the worse one.
+    fn worse(&self, then: u32, now: u32) -> u32 {
+        let weight = |n: u32| self.order.grounds.get(n as usize).map(Ground::weight);
+        if weight(then) > weight(now) { then } else { now }
+    }
+
     fn new_evidence(&self, at: usize) -> FileEvidence {
         let node = self.node(at);
         let path = self.tree.path(at);
         let name = Name::of(path.as_os_str().as_bytes(), self.order.name_salt.as_deref());
-        FileEvidence::new(name, node.kind, node.ground, node.bytes)
+        FileEvidence::new(name, node.kind, self.number(node.ground), node.bytes)
     }
 
     fn leave(&mut self, at: usize, why: LeftAlone) {
@@ -351,12 +366,15 @@ impl Working<'_> {
             evidence = FileEvidence { other_names: evidence.other_names, ..seen.evidence.clone() };
         }
         let begun = known.filter(|t| t.seen.is_none());
-        evidence.bytes = begun.map_or(evidence.bytes, |t| t.length);
+        if let Some(begun) = begun {
+            (evidence.bytes, evidence.ground) = (begun.length, self.worse(begun.ground, evidence.ground));
+        }
         let trace = begun.cloned().unwrap_or_else(|| Trace {
             device: node.id.device,
             inode: node.id.inode,
             born,
             length: told.stx_size,
+            ground: evidence.ground,
             lies: Lies::default(),
             samples: vec![],
             seen: None,
@@ -409,7 +427,7 @@ impl Working<'_> {
         if self.pool.is_stopped() {
             return;
         }
-        let traces: Vec<Trace> = held.iter().filter(|h| h.is_sound()).map(|h| h.trace.clone()).collect();
+        let traces: Vec<&Trace> = held.iter().filter(|h| h.is_sound()).map(|h| &h.trace).collect();
         if let Err(e) = watcher.begins(&traces) {
             let why = format!("what is needed to go on later can't be kept: {e}");
             held.iter_mut().for_each(|h| h.evidence.fault = Some(why.clone()));
@@ -417,7 +435,8 @@ impl Working<'_> {
         }
         lay_and_look(&contents, held, &mut |bytes| tick(watcher, bytes));
         for file in held.iter() {
-            let ending = file.evidence.ending(ground, passes.len() as u32).0;
+            let judged_on = self.order.grounds.get(file.evidence.ground as usize).unwrap_or(ground);
+            let ending = file.evidence.ending(judged_on, passes.len() as u32).0;
             self.strips[number as usize].show_file(&file.trace.lies, ending);
         }
         if self.pool.is_stopped() {
@@ -498,7 +517,7 @@ impl Working<'_> {
         for (ground, folder) in self.on_ground.iter().filter(|_| !stopped) {
             let of = &self.tree.mounts[*ground as usize].ground;
             if of.system() == System::Ext && of.kind != "ext2" && crate::ioctl::ext4_empty_journal(folder, true).is_ok() {
-                journals_emptied.push(*ground);
+                journals_emptied.push(self.number(*ground));
             }
         }
         journals_emptied.sort_unstable();
