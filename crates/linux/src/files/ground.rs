@@ -53,7 +53,7 @@ fn at_depth(fd: impl AsFd, deepest: u32) -> Result<Mounted, Errno> {
         holds,
         mount: line.point.clone(),
         source: printable(line.source.as_bytes()),
-        options: options(&line),
+        options: options(&line, dir.as_deref()),
         block: space.f_bsize.max(512),
         bytes: space.f_blocks.saturating_mul(space.f_frsize.max(1)),
         shares: if line.kind == "xfs" { xfs_shares(&fd).ok() } else { None },
@@ -98,10 +98,14 @@ fn mount_line(line: &str) -> Option<MountLine> {
     })
 }
 
-/// Options of mount and file system together. ext4 does not list its ordinary way of journalling.
-fn options(line: &MountLine) -> Vec<String> {
+/// Options of mount and file system together. The table leaves out what an ext4 has by its own superblock, its way of journalling among it: that
+/// is told elsewhere.
+fn options(line: &MountLine, dir: Option<&Path>) -> Vec<String> {
     let mut options: Vec<String> = vec![];
-    for option in line.options.split(',').chain(line.of_system.split(',')) {
+    let ext4 = dir.filter(|_| line.kind.starts_with("ext")).map(|dir| Path::new("/proc/fs/ext4").join(name(dir)).join("options"));
+    let ext4 = ext4.and_then(|file| fs::read_to_string(file).ok()).unwrap_or_default();
+    let own = ext4.lines().filter(|l| l.starts_with("data="));
+    for option in line.options.split(',').chain(line.of_system.split(',')).chain(own) {
         let option = printable(option.as_bytes());
         if !option.is_empty() && !options.contains(&option) {
             options.push(option);
@@ -249,7 +253,7 @@ mod tests {
         let line =
             mount_line("36 35 98:0 / /mnt/sk\\040pt rw,noatime shared:1 master:2 - ext4 /dev/sd\\134b rw,data=journal").unwrap();
         assert_eq!((line.number, line.point.as_str(), line.source.as_str()), (36, "/mnt/sk pt", "/dev/sd\\b"));
-        assert_eq!(options(&line), ["rw", "noatime", "data=journal"]);
+        assert_eq!(options(&line, None), ["rw", "noatime", "data=journal"]);
         assert!(mount_line("nothing of the kind").is_none());
     }
 

@@ -8,9 +8,7 @@ use super::removal::{Leaving, erase_attributes, erase_length, erase_times};
 use super::tree::{INSIDE, Id, Node, Tree, id, open_folder, refusal};
 use jurex_core::less::{FileEvidence, Ground, Kind, LeftAlone, Lies, Name, Names, Removal, Strip, System, Trace, WhyNotRead};
 use jurex_core::notation::{Entropy, Resolved};
-use rustix::fs::{
-    AtFlags, IFlags, Mode, OFlags, StatxFlags, fcntl_getfl, fcntl_setfl, fsync, ioctl_getflags, open, openat2, statx,
-};
+use rustix::fs::{AtFlags, IFlags, Mode, OFlags, StatxFlags, fsync, ioctl_getflags, open, openat2, statx};
 use rustix::io::Errno;
 use std::collections::HashMap;
 use std::os::fd::{AsFd, OwnedFd};
@@ -342,15 +340,18 @@ impl Working<'_> {
         let node = self.node(at);
         let leave = |why| Box::new(FileEvidence { left_alone: Some(why), ..evidence.clone() });
         let flags = OFlags::RDWR | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::CLOEXEC | OFlags::NOCTTY;
-        let opened = openat2(folder, &node.name, flags, Mode::empty(), INSIDE);
+        let open = |flags| openat2(folder, &node.name, flags, Mode::empty(), INSIDE);
+        // Past caches, if the file system lets it be so.
+        let (opened, direct) = match open(flags | OFlags::DIRECT) {
+            Err(Errno::INVAL) => (open(flags), false),
+            opened => (opened, true),
+        };
         let fd = opened.map_err(|e| leave(refusal(e)))?;
         let wanted = StatxFlags::BASIC_STATS | StatxFlags::BTIME;
         let told = statx(&fd, "", AtFlags::EMPTY_PATH, wanted).map_err(|e| leave(refusal(e)))?;
         if id(&told) != node.id || super::tree::kind(&told) != Kind::File {
             return Err(leave(LeftAlone::Changed));
         }
-        // Past caches, if the file system lets it be so.
-        let direct = fcntl_getfl(&fd).and_then(|flags| fcntl_setfl(&fd, flags | OFlags::DIRECT)).is_ok();
         let journaled = self.tree.mounts[node.ground as usize].ground.system() == System::Ext
             && ioctl_getflags(&fd).is_ok_and(|f| f.contains(IFlags::JOURNALING));
         let mut evidence = FileEvidence { journaled, past_caches: direct, bytes: told.stx_size, ..evidence };
