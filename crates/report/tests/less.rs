@@ -160,8 +160,14 @@ fn the_drawing_shows_where_it_lay_and_there_is_none_where_that_is_not_told() {
     let svg = less_svg(&files(3, true)).unwrap();
     assert!(svg.contains("/srv/stations") && !svg.contains("/srv/archive"), "only where something lay: {svg}");
     assert!(less_svg(&free(FreeProof::NotRead { why: WhyNotRead::NoDevice })).is_none());
-    let proof =
-        FreeProof::Read { by: "its own map".into(), free: 1 << 30, pattern: 1 << 29, unreached: 1 << 28, unreadable: 4096 };
+    let proof = FreeProof::Read {
+        by: "its own map".into(),
+        placed: true,
+        free: 1 << 30,
+        pattern: 1 << 29,
+        unreached: 1 << 28,
+        unreadable: 4096,
+    };
     let said = free(proof).results().join(" ");
     for words in [
         "50.0 % of it",

@@ -45,6 +45,8 @@ pub enum FreeProof {
     Read {
         /// How it is known what is free.
         by: String,
+        /// Whether the places of all that is free are known, and not only how much it is.
+        placed: bool,
         /// Free by that.
         #[serde(with = "crate::text::u64_string")]
         #[schemars(with = "crate::text::Decimal")]
@@ -134,9 +136,9 @@ impl FreeEvidence {
         }
         match &self.proof {
             FreeProof::NotRead { .. } => FreeFinding::NotProvable,
-            FreeProof::Read { free, pattern, unreached, .. } => {
+            FreeProof::Read { placed, free, pattern, unreached, .. } => {
                 let reached = pattern + unreached == *free && *unreached <= self.may_be_unreached();
-                let doubtful = on.doubts().iter().any(|d| d.weight == Weight::Unprovable);
+                let doubtful = !placed || on.doubts().iter().any(|d| d.weight == Weight::Unprovable);
                 match (reached, doubtful) {
                     (false, _) => FreeFinding::Less,
                     (true, true) => FreeFinding::NotProvable,
@@ -161,7 +163,7 @@ impl FreeEvidence {
         )];
         match &self.proof {
             FreeProof::NotRead { why } => said.push(format!("What is free now was not read on the device: {}.", why.sentence())),
-            FreeProof::Read { by, free, pattern, unreached, unreadable } => {
+            FreeProof::Read { by, placed, free, pattern, unreached, unreadable } => {
                 said.push(format!(
                     "Of {} that are free now ({by}) {} hold the last pass, read on the device ({}); {} were not reached.",
                     si_size(*free),
@@ -169,6 +171,9 @@ impl FreeEvidence {
                     share(*pattern, *free),
                     si_size(*unreached),
                 ));
+                if !placed {
+                    said.push("Where the rest of what is free lies is not told: what it holds is not known.".into());
+                }
                 let other = free.saturating_sub(pattern + unreached + unreadable);
                 if other > 0 || *unreadable > 0 {
                     said.push(format!("{} hold something else, {} can't be read.", si_size(other), si_size(*unreadable)));
@@ -214,6 +219,7 @@ mod tests {
         let fill = Fill { laid: 900 * MIB, files: 1, passes: 1, past_caches: true, read_back, ..Fill::default() };
         let read = |pattern: u64, unreached: u64| FreeProof::Read {
             by: "its own map".into(),
+            placed: true,
             free: 1000 * MIB,
             pattern: pattern * MIB,
             unreached: unreached * MIB,
@@ -234,6 +240,11 @@ mod tests {
         assert_eq!(evidence(read(899, 100)).finding(&ext, 1), FreeFinding::Less, "something else lies there");
         assert_eq!(evidence(read(800, 200)).finding(&ext, 1), FreeFinding::Less, "more than the reserve was not reached");
         assert_eq!(evidence(FreeProof::NotRead { why: WhyNotRead::NoRights }).finding(&ext, 1), FreeFinding::NotProvable);
+        let mut counted = good.clone();
+        if let FreeProof::Read { placed, .. } = &mut counted.proof {
+            *placed = false;
+        }
+        assert_eq!(counted.finding(&ext, 1), FreeFinding::NotProvable, "how much is free is not where");
         assert_eq!(good.finding(&ext, 2), FreeFinding::NotFinished);
         assert_eq!(good.finding(&ground("tmpfs", &[], vec![]), 1), FreeFinding::NotProvable);
         assert_eq!(share(999_999, 1_000_000), "99.9 % of it");

@@ -553,5 +553,5 @@ fn proof(folder: &OwnedFd, mounted: &Mounted, files: &[Held], strip: &mut Strip)
     let Ok(beside) = free(folder, mounted) else { return FreeProof::NotRead { why: WhyNotRead::NoPlaces } };
     beside.stretches.iter().for_each(|(at, bytes)| strip.show(*at, *bytes, Shown::NotReached));
     let (by, unreached) = (beside.by.into(), beside.bytes);
-    FreeProof::Read { by, free: of + unreached, pattern, unreached, unreadable }
+    FreeProof::Read { by, placed: beside.placed, free: of + unreached, pattern, unreached, unreadable }
 }

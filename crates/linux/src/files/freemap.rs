@@ -13,6 +13,8 @@ pub(crate) struct Free {
     pub(crate) by: &'static str,
     pub(crate) stretches: Vec<(u64, u64)>,
     pub(crate) bytes: u64,
+    /// Whether the stretches are all of it.
+    pub(crate) placed: bool,
 }
 
 /// What is free now.
@@ -29,10 +31,15 @@ pub(crate) fn free(fd: impl AsFd, mounted: &Mounted) -> std::io::Result<Free> {
     };
     if let Some((by, stretches)) = told {
         let bytes = stretches.iter().map(|(_, bytes)| bytes).sum();
-        return Ok(Free { by, stretches, bytes });
+        return Ok(Free { by, stretches, bytes, placed: true });
     }
     let space = fstatvfs(fd)?;
-    Ok(Free { by: "the file system's own count", stretches: vec![], bytes: space.f_bfree.saturating_mul(space.f_frsize) })
+    Ok(Free {
+        by: "the file system's own count",
+        stretches: vec![],
+        bytes: space.f_bfree.saturating_mul(space.f_frsize),
+        placed: false,
+    })
 }
 
 fn of_fat(device: u64) -> std::io::Result<Vec<(u64, u64)>> {

@@ -113,7 +113,7 @@ fn words_of(less: &Less, row: &Row<'_>) -> (String, String) {
 }
 
 fn sign(open: bool) -> &'static str {
-    if open { "− " } else { "+ " }
+    if open { "– " } else { "+ " }
 }
 
 fn word_of(ground: &Ground) -> String {
