@@ -168,7 +168,7 @@ fn ext4_is_overwritten_in_place_and_proved() {
     for (make, mount) in [
         (&["-F", "-q"][..], ""),
         (&["-F", "-q", "-b", "1024"][..], "data=writeback"),
-        (&["-F", "-q", "-O", "^extents,^has_journal"][..], ""),
+        (&["-F", "-q", "-O", "^extents,^64bit,^has_journal"][..], ""),
     ] {
         what_is_said_is_what_the_image_shows(&Case { expected: Some(Ending::Proved), ..case("ext4", "mkfs.ext4", make, mount) });
     }
