@@ -108,7 +108,8 @@ impl Mounted {
         self.unmount();
         let device = self.device.as_str();
         let checked = match self.checked_by {
-            "mkfs.ext4" => run("e2fsck", &["-fn", device]),
+            // By a shell where one tool is not enough to make it.
+            "mkfs.ext4" | "sh" => run("e2fsck", &["-fn", device]),
             "mkfs.xfs" => run("xfs_repair", &["-n", device]),
             "mkfs.btrfs" => run("btrfs", &["check", "--readonly", device]),
             "mkfs.ntfs" => run("ntfsfix", &["-n", device]),
