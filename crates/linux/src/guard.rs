@@ -294,7 +294,8 @@ fn is_locked(fd: &impl std::os::fd::AsFd) -> bool {
     flock(fd, FlockOperation::NonBlockingLockShared) == Err(Errno::WOULDBLOCK)
 }
 
-fn device_number(dir: &Path) -> Option<u64> {
+/// The number of the block device with that sysfs folder.
+pub(crate) fn device_number(dir: &Path) -> Option<u64> {
     let text = text(dir, "dev")?;
     let (major, minor) = text.split_once(':')?;
     Some(makedev(major.parse().ok()?, minor.parse().ok()?))

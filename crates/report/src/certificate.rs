@@ -49,22 +49,19 @@ pub fn certificate(record: &Record, print: &Print) -> Result<Vec<u8>, Certificat
 }
 
 fn attachments(record: &Record, print: &Print) -> Vec<ToAttach> {
-    const JSON: &str = "application/json";
-    let one = |ending: &str, kind, about, is_source, text: String| ToAttach {
-        name: format!("{}.{ending}", record.job),
-        kind,
-        about,
-        is_source,
-        text,
-    };
-    let about = "The record that this paper was made from";
-    let mut attached = vec![one("record.json", JSON, about, true, record.to_json())];
+    let job = record.job.as_str();
+    let json = |ending: &str, about, text| ToAttach::json(format!("{job}.{ending}.json"), about, true, text);
+    let mut attached = vec![json("record", "The record that this paper was made from", record.to_json())];
     let about = "The last second verification of what the job has left";
-    attached.extend(print.verification.iter().map(|v| one("verification.json", JSON, about, true, v.to_json())));
-    let about = "What proves that the record stands in a ledger";
-    attached.extend(print.standing.iter().map(|s| one("tlog-proof", "text/plain", about, false, s.proof.clone())));
-    let about = "How the organisation has its papers printed";
-    attached.extend(print.house.to_attach().map(|text| one("house.json", JSON, about, false, text)));
+    attached.extend(print.verification.iter().map(|v| json("verification", about, v.to_json())));
+    attached.extend(print.standing.iter().map(|s| ToAttach {
+        name: format!("{job}.tlog-proof"),
+        kind: "text/plain",
+        about: "What proves that the record stands in a ledger",
+        is_source: false,
+        text: s.proof.clone(),
+    }));
+    attached.extend(ToAttach::house(&print.house, job));
     attached
 }
 

@@ -35,16 +35,8 @@ pub fn less_paper_with(record: &LessRecord, json: String, house: &House) -> Resu
     let w = words(house.language);
     let job = record.asked.job.to_string();
     let digest = hex::encode(&Sha256::digest(&json));
-    let one = |ending: &str, about, is_source, text| ToAttach {
-        name: format!("{job}.{ending}.json"),
-        kind: "application/json",
-        about,
-        is_source,
-        text,
-    };
-    let mut attached = vec![one("files", "The record that this paper was made from", true, json)];
-    let about = "How the organisation has its papers printed";
-    attached.extend(house.to_attach().map(|text| one("house", about, false, text)));
+    let source = ToAttach::json(format!("{job}.files.json"), "The record that this paper was made from", true, json);
+    let attached = std::iter::once(source).chain(ToAttach::house(house, &job)).collect();
     let about = About {
         title: format!("{} {job}", title(record, w)),
         id: format!("{job} {digest}"),

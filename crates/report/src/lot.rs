@@ -22,11 +22,9 @@ use jurex_core::text::capital;
 pub fn lot_certificate(statement: &Statement, house: &House) -> Result<Vec<u8>, CertificateError> {
     let w = words(house.language);
     let layout = best_fit(statement, house, w);
-    let json = |name: String, about, is_source, text| ToAttach { name, kind: "application/json", about, is_source, text };
     let about = "The statement that this paper was made from";
-    let mut attached = vec![json(format!("{}.lot.json", statement.lot), about, true, statement.to_json())];
-    let about = "How the organisation has its papers printed";
-    attached.extend(house.to_attach().map(|text| json(format!("{}.house.json", statement.lot), about, false, text)));
+    let source = ToAttach::json(format!("{}.lot.json", statement.lot), about, true, statement.to_json());
+    let attached = std::iter::once(source).chain(ToAttach::house(house, &statement.lot)).collect();
     let about = About {
         title: format!("{} {}", title(statement, w), statement.lot),
         id: format!("{} {}", statement.lot, statement.digest()),

@@ -2,7 +2,7 @@
 
 use crate::drawing::{Drawing, Ink, Shape, anchored};
 use crate::fonts::{Face, fonts};
-use crate::house::{Colour, Picture};
+use crate::house::{Colour, House, Picture};
 use crate::page::{Layout, Mark, Node, Role, Run};
 use jiff::{Timestamp, tz::TimeZone};
 use krilla::color::rgb;
@@ -45,6 +45,19 @@ pub(crate) struct ToAttach {
     /// Whether the paper is made from it.
     pub(crate) is_source: bool,
     pub(crate) text: String,
+}
+
+impl ToAttach {
+    /// JSON of that name.
+    pub(crate) fn json(name: String, about: &'static str, is_source: bool, text: String) -> Self {
+        Self { name, kind: "application/json", about, is_source, text }
+    }
+
+    /// How the organisation has papers printed, where that is not as usual, beside what has that name.
+    pub(crate) fn house(house: &House, name: &str) -> Option<Self> {
+        let about = "How the organisation has its papers printed";
+        house.to_attach().map(|text| Self::json(format!("{name}.house.json"), about, false, text))
+    }
 }
 
 /// Why a layout could not be set as PDF/A.

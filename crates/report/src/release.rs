@@ -24,16 +24,9 @@ pub fn destruction_paper(release: &Release, house: &House) -> Result<Option<Vec<
     let w = words(house.language);
     let layout = lay_out(release, destruction, claim, house, w);
     let name = name(release);
-    let json = |ending: &str, about, is_source, text| ToAttach {
-        name: format!("{name}.{ending}.json"),
-        kind: "application/json",
-        about,
-        is_source,
-        text,
-    };
-    let mut attached = vec![json("release", "The statement that this paper was made from", true, release.to_json())];
-    let about = "How the organisation has its papers printed";
-    attached.extend(house.to_attach().map(|text| json("house", about, false, text)));
+    let about = "The statement that this paper was made from";
+    let source = ToAttach::json(format!("{name}.release.json"), about, true, release.to_json());
+    let attached = std::iter::once(source).chain(ToAttach::house(house, &name)).collect();
     let about = About {
         title: format!("{} {name}", title(claim, w)),
         id: format!("{name} {}", release.digest()),

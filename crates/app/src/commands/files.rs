@@ -63,7 +63,7 @@ pub(crate) fn run(asked: &FilesArgs) -> Result<ExitCode, Failure> {
         by: desk.by.clone(),
     };
     let mut shown = Shown::new(&desk)?;
-    let record = less::erase(&surveyed.tree, &wish, &desk.places, &mut |p: &FilesProgress| shown.files(p))?;
+    let record = less::erase(&surveyed.tree, &wish, &desk.places, &mut |p| shown.files(p))?;
     shown.bar.finish_and_clear();
     desk.close(&record)
 }
@@ -81,7 +81,7 @@ fn resume(asked: &FilesArgs, desk: &Desk) -> Result<ExitCode, Failure> {
             remark(&format!("jurex: going on with {}, begun {}: {}", one.asked.job, one.asked.started, roots.join(", ")));
         }
         let mut shown = Shown::new(desk)?;
-        let record = less::go_on(one, &desk.by, &desk.places, &mut |p: &FilesProgress| shown.files(p))?;
+        let record = less::go_on(one, &desk.by, &desk.places, &mut |p| shown.files(p))?;
         shown.bar.finish_and_clear();
         let ended = desk.close(&record)?;
         code = if code == ExitCode::SUCCESS { ended } else { code };
@@ -200,7 +200,7 @@ fn tell_plan(surveyed: &Surveyed, as_json: bool) {
             "count": surveyed.count(),
             "files": files,
             "bytes": bytes.to_string(),
-            "list": surveyed.files().iter().map(|at| json!({ "file": path(*at), "bytes": tree.nodes[*at].bytes.to_string() })).collect::<Vec<_>>(),
+            "list": surveyed.files.iter().map(|at| json!({ "file": path(*at), "bytes": tree.nodes[*at].bytes.to_string() })).collect::<Vec<_>>(),
             "folders": surveyed.of_kind(Kind::Folder),
             "links": surveyed.of_kind(Kind::Link),
             "special": surveyed.of_kind(Kind::Special),
@@ -234,19 +234,10 @@ fn tell_plan(surveyed: &Surveyed, as_json: bool) {
         say(&format!("           {}", ground.hope()));
         ground.doubts().iter().for_each(|d| say(&format!("           {}", d.sentence())));
     }
-    named("file", surveyed.files().iter().map(|at| format!("{}, {}", path(*at), si_size(tree.nodes[*at].bytes))).collect());
-    let linked = surveyed.linked.iter().map(|(at, n, found)| {
-        let found: Vec<String> = found.iter().map(|p| shown_path(p)).collect();
-        let found = if found.is_empty() { format!("inode {}", tree.nodes[*at].id.inode) } else { found.join(", ") };
-        format!("{} has {} elsewhere, which will be empty: {found}", path(*at), counted(*n, "name"))
-    });
-    named("linked", linked.collect());
-    named(
-        "open",
-        surveyed.open.iter().map(|(at, who)| format!("{} is open in {}", path(*at), printable(who.as_bytes()))).collect(),
-    );
-    named("left", left.iter().map(|(at, why)| format!("{} stays: {why}", path(*at))).collect());
-    named("unread", tree.unread.iter().map(|(p, why)| format!("{}: {why}", shown_path(p))).collect());
+    named("file", surveyed.files.iter().map(|at| format!("{}, {}", path(*at), si_size(tree.nodes[*at].bytes))).collect());
+    for kind in ["linked", "open", "left", "unread"] {
+        named(kind, surveyed.to_know.iter().filter(|(of, _)| *of == kind).map(|(_, said)| said.clone()).collect());
+    }
     say(&format!("  count    {} will be lost (--yes-count {})", counted(surveyed.count(), "name"), surveyed.count()));
     say(&format!("  {NO_SANITIZATION}"));
 }

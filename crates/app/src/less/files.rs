@@ -4,10 +4,12 @@ use super::notes::{self, Notes, Unfinished};
 use crate::clock::{SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
 use crate::places::Places;
+use crate::work::this_tool;
 use jurex_core::less::{self, FileEvidence, Ground, Kind, LessRecord, Name, Noted, NotedRoot, Removal, Strip, Trace, Work};
 use jurex_core::notation::{Entropy, Program};
-use jurex_core::record::{Person, Tool};
-use jurex_core::text::shown_path;
+use jurex_core::record::Person;
+use jurex_core::text::{printable, shown_path};
+use jurex_core::units::counted;
 use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Id, Tree, TreeError, Watcher};
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -27,16 +29,8 @@ pub(crate) struct FilesWish {
     pub(crate) by: Person,
 }
 
-/// Who hears how far the work has come, and may stop it.
-pub(crate) trait Hears {
-    fn progress(&mut self, progress: &FilesProgress) -> bool;
-}
-
-impl<F: FnMut(&FilesProgress) -> bool> Hears for F {
-    fn progress(&mut self, progress: &FilesProgress) -> bool {
-        self(progress)
-    }
-}
+/// Hears how far the work has come, and answers whether to go on.
+pub(crate) type Hears<'h> = &'h mut dyn FnMut(&FilesProgress) -> bool;
 
 /// A tree, and what is to be told of it before anything is done.
 #[derive(Debug)]
@@ -46,27 +40,48 @@ pub(crate) struct Surveyed {
     pub(crate) linked: Vec<(usize, u64, Vec<PathBuf>)>,
     /// Files that somebody has open, with whom.
     pub(crate) open: Vec<(usize, String)>,
+    /// The files that will be erased, the largest first: nodes. Kept, since a screen shows them again and again.
+    pub(crate) files: Vec<usize>,
+    /// What a person should know before, each of its kind (linked, open, left, unread) and in a sentence; kept for the same reason.
+    pub(crate) to_know: Vec<(&'static str, String)>,
 }
 
 impl Surveyed {
+    /// Of a tree that was looked at.
+    pub(crate) fn new(tree: Tree, linked: Vec<(usize, u64, Vec<PathBuf>)>, open: Vec<(usize, String)>) -> Self {
+        let nodes = &tree.nodes;
+        let is_erased = |n: &usize| nodes[*n].kind == Kind::File && nodes[*n].left_alone.is_none();
+        let mut files: Vec<usize> = (0..nodes.len()).filter(is_erased).collect();
+        files.sort_by_key(|n| std::cmp::Reverse(nodes[*n].bytes));
+        let to_know = to_know(&tree, &linked, &open);
+        Self { tree, linked, open, files, to_know }
+    }
+
     /// How many names will go: what a person types.
     pub(crate) fn count(&self) -> u64 {
         self.tree.names_to_lose()
-    }
-
-    /// The files that will be erased, the largest first: nodes.
-    pub(crate) fn files(&self) -> Vec<usize> {
-        let nodes = &self.tree.nodes;
-        let mut files: Vec<usize> =
-            (0..nodes.len()).filter(|n| nodes[*n].kind == Kind::File && nodes[*n].left_alone.is_none()).collect();
-        files.sort_by_key(|n| std::cmp::Reverse(nodes[*n].bytes));
-        files
     }
 
     /// So many nodes of that kind that will be erased.
     pub(crate) fn of_kind(&self, kind: Kind) -> u64 {
         self.tree.nodes.iter().filter(|n| n.kind == kind && n.left_alone.is_none()).count() as u64
     }
+}
+
+fn to_know(tree: &Tree, linked: &[(usize, u64, Vec<PathBuf>)], open: &[(usize, String)]) -> Vec<(&'static str, String)> {
+    let path = |node: usize| shown_path(&tree.path(node));
+    let linked = linked.iter().map(|(at, n, found)| {
+        let found: Vec<String> = found.iter().map(|p| shown_path(p)).collect();
+        let found = if found.is_empty() { format!("inode {}", tree.nodes[*at].id.inode) } else { found.join(", ") };
+        ("linked", format!("{} has {} elsewhere, which will be empty: {found}", path(*at), counted(*n, "name")))
+    });
+    let open = open.iter().map(|(at, who)| ("open", format!("{} is open in {}", path(*at), printable(who.as_bytes()))));
+    let left = tree.nodes.iter().enumerate().filter_map(|(at, node)| {
+        let why = node.left_alone?.sentence();
+        Some(("left", format!("{} stays: {why}", path(at))))
+    });
+    let unread = tree.unread.iter().map(|(p, why)| ("unread", format!("{}: {why}", shown_path(p))));
+    linked.chain(open).chain(left).chain(unread).collect()
 }
 
 /// Looks at everything under these paths; nothing is written.
@@ -106,7 +121,8 @@ pub(crate) fn survey(
         let mine: Vec<(usize, PathBuf)> = mine;
         (at, n, mine.into_iter().map(|(_, path)| path).collect())
     });
-    Ok(Surveyed { linked: linked.collect(), open, tree })
+    let linked = linked.collect();
+    Ok(Surveyed::new(tree, linked, open))
 }
 
 /// Whether a folder, or where it will be, lies in that one.
@@ -121,7 +137,7 @@ fn lies_in(folder: &Path, root: &Path) -> bool {
 ///
 /// # Errors
 /// What is needed to go on later can't be kept: nothing was written.
-pub(crate) fn erase(tree: &Tree, wish: &FilesWish, places: &Places, hears: &mut dyn Hears) -> Result<LessRecord, Failure> {
+pub(crate) fn erase(tree: &Tree, wish: &FilesWish, places: &Places, hears: Hears<'_>) -> Result<LessRecord, Failure> {
     let random = |n: usize| {
         let mut bytes = vec![0; n];
         SystemEntropy.fill(&mut bytes);
@@ -156,7 +172,7 @@ pub(crate) fn erase(tree: &Tree, wish: &FilesWish, places: &Places, hears: &mut 
 ///
 /// # Errors
 /// It can't be gone on with.
-pub(crate) fn go_on(unfinished: Unfinished, by: &Person, places: &Places, hears: &mut dyn Hears) -> Result<LessRecord, Failure> {
+pub(crate) fn go_on(unfinished: Unfinished, by: &Person, places: &Places, hears: Hears<'_>) -> Result<LessRecord, Failure> {
     let job = unfinished.asked.job.clone();
     let program: Program =
         unfinished.asked.notation.parse().map_err(|e| Failure::Defect(format!("the notes of {job} can't be read: {e}")))?;
@@ -191,7 +207,7 @@ struct Earlier {
 
 struct Noting<'n> {
     notes: &'n mut Notes,
-    hears: &'n mut dyn Hears,
+    hears: Hears<'n>,
 }
 
 impl Watcher for Noting<'_> {
@@ -212,7 +228,7 @@ impl Watcher for Noting<'_> {
     }
 
     fn progress(&mut self, progress: &FilesProgress) -> bool {
-        self.hears.progress(progress)
+        (self.hears)(progress)
     }
 }
 
@@ -222,7 +238,7 @@ fn run(
     program: &Program,
     by: &Person,
     mut notes: Notes,
-    hears: &mut dyn Hears,
+    hears: Hears<'_>,
 ) -> Result<LessRecord, Failure> {
     let Earlier { asked, went_on, traces, ended } = earlier;
     let salt = (!asked.with_names).then(|| asked.name_salt.clone());
@@ -254,7 +270,7 @@ fn run(
     let root = |r: &NotedRoot| Name::of(&r.path, salt.as_deref());
     let about = less::Asked {
         job: asked.job,
-        tool: Tool { name: "jurex".into(), version: env!("CARGO_PKG_VERSION").into() },
+        tool: this_tool(),
         by: by.clone(),
         started: asked.started,
         ended: wall(),

@@ -3,9 +3,10 @@
 use crate::clock::{SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
 use crate::places::Places;
+use crate::work::this_tool;
 use jurex_core::less::{Asked, Ground, LessRecord, Work};
 use jurex_core::notation::Program;
-use jurex_core::record::{Person, Tool};
+use jurex_core::record::Person;
 use jurex_core::text::shown_path;
 use jurex_linux::files::{FillOrder, FillProgress, FillWatcher, clean, ground_at, space, usual_reserve};
 use std::ffi::OsString;
@@ -93,7 +94,7 @@ pub(crate) fn fill(
     if let Some((_, path)) = marking.marker.filter(|_| filled.evidence.left_behind.is_empty()) {
         let _ = std::fs::remove_file(path);
     }
-    let tool = Tool { name: "jurex".into(), version: env!("CARGO_PKG_VERSION").into() };
+    let tool = this_tool();
     let by = wish.by.clone();
     let about = Asked { job, tool, by, started, ended: wall(), notation: wish.notation.clone(), passes, went_on: 0 };
     LessRecord::new(about, vec![filled.ground], Work::Free { free: filled.evidence }, vec![filled.strip])

@@ -39,13 +39,13 @@ pub(crate) const NO_SANITIZATION: &str = "THIS IS NOT A SANITIZATION OF THE DRIV
 pub(crate) mod tests {
     use super::*;
     use jurex_core::less::{Asked, FileEvidence, Ground, Kind, LessRecord, Look, Name, Removal, Strip, Work};
-    use jurex_core::record::{Person, Tool};
+    use jurex_core::record::Person;
 
     /// A record of two files of which one is proved and one lay elsewhere.
     pub(crate) fn record() -> LessRecord {
         let asked = Asked {
             job: "261126-4F7QZK".parse().unwrap(),
-            tool: Tool { name: "jurex".into(), version: env!("CARGO_PKG_VERSION").into() },
+            tool: crate::work::this_tool(),
             by: Person::default(),
             started: jiff::Timestamp::UNIX_EPOCH,
             ended: jiff::Timestamp::UNIX_EPOCH,

@@ -59,6 +59,8 @@ pub(crate) enum Stage {
     },
     Over {
         record: Box<LessRecord>,
+        /// What came of it in sentences: of many files they take their time, and are shown again and again.
+        results: Vec<String>,
         /// Where its papers are, or why they are not written.
         written: Result<Vec<PathBuf>, String>,
     },

@@ -1,13 +1,13 @@
 //! What is laid over the contents of files, read back through them, and looked for in their old places on the device. Many files are treated
 //! together, so that one flush serves all of them.
 
-use super::places::{Devices, Place, lies};
+use super::places::{Devices, Place, lies, read_whole};
 use super::pool::{Buffers, CHUNK, Pool};
 use jurex_core::less::{FileEvidence, Ground, Kind, Lies, Look, Name, ReadBack, Sample, Seen, Stretch, Trace, WhyNotRead};
 use jurex_core::notation::Resolved;
 use jurex_core::pattern::{Pattern, poison};
 use rustix::fs::{Advice, fadvise, fdatasync, fstat, ftruncate, syncfs};
-use rustix::io::{Errno, pread, pwrite};
+use rustix::io::{Errno, pwrite};
 use sha2::{Digest, Sha256};
 use std::os::fd::{AsFd, OwnedFd};
 use std::sync::Arc;
@@ -500,19 +500,6 @@ fn right_bytes(expected: &[u8], read: &[u8]) -> u64 {
     }
     let unit = UNIT as usize;
     expected.chunks(unit).zip(read.chunks(unit)).filter(|(e, r)| e == r).map(|(e, _)| e.len() as u64).sum()
-}
-
-fn read_whole(fd: impl AsFd, at: u64, out: &mut [u8]) -> Result<(), Errno> {
-    let mut done = 0;
-    while done < out.len() {
-        match pread(&fd, &mut out[done..], at + done as u64) {
-            Ok(0) => return Err(Errno::IO),
-            Ok(n) => done += n,
-            Err(Errno::INTR) => {}
-            Err(e) => return Err(e),
-        }
-    }
-    Ok(())
 }
 
 /// The length of an open file.

@@ -1,10 +1,11 @@
 //! What a folder lies on: its mount, and the layers beneath it down to the drives.
 
 use crate::ioctl::{btrfs_device, mapped_kinds, xfs_shares};
+use crate::object::Object;
 use crate::sysfs::{entries, name, number, text};
 use jurex_core::less::{Ground, Layer};
 use jurex_core::text::printable;
-use rustix::fs::{AtFlags, Mode, OFlags, StatxFlags, fstatvfs, major, makedev, minor, open, stat, statx};
+use rustix::fs::{AtFlags, Mode, OFlags, StatxFlags, fstatvfs, major, makedev, minor, open, statx};
 use rustix::io::Errno;
 use std::fs;
 use std::os::fd::{AsFd, OwnedFd};
@@ -123,14 +124,15 @@ fn own_device(fd: impl AsFd, of_files: u64, line: &MountLine) -> Option<u64> {
         "btrfs" => btrfs_device(&fd, 1).ok().map(|p| String::from_utf8_lossy(&p).into_owned()).or(Some(line.source.clone())),
         _ => Some(line.source.clone()),
     };
-    device_number(Path::new(&path.filter(|p| p.starts_with('/'))?))
+    number_of_node(Path::new(&path.filter(|p| p.starts_with('/'))?))
 }
 
 /// The number of the block device at that path.
-pub(crate) fn device_number(path: &Path) -> Option<u64> {
-    let status = stat(path).ok()?;
-    let is_device = rustix::fs::FileType::from_raw_mode(status.st_mode) == rustix::fs::FileType::BlockDevice;
-    is_device.then_some(status.st_rdev)
+fn number_of_node(path: &Path) -> Option<u64> {
+    match Object::at(path)? {
+        Object::Device(number) => Some(number),
+        Object::File(..) => None,
+    }
 }
 
 fn sysfs_dir(device: u64) -> Option<PathBuf> {
@@ -142,7 +144,7 @@ pub(crate) fn node_of(device: u64) -> Option<PathBuf> {
     let uevent = fs::read_to_string(sysfs_dir(device)?.join("uevent")).ok()?;
     let name = uevent.lines().find_map(|line| line.strip_prefix("DEVNAME="))?;
     let path = Path::new("/dev").join(name);
-    (device_number(&path) == Some(device)).then_some(path)
+    (number_of_node(&path) == Some(device)).then_some(path)
 }
 
 /// What the first bytes of a device say that it holds.
@@ -202,12 +204,8 @@ fn of_device(dir: &Path, device: &str, deepest: u32) -> Vec<Layer> {
 
 /// The kinds of a mapped device's targets; without rights, what its name for other programs tells.
 fn kinds_of_mapped(dir: &Path) -> Vec<String> {
-    let device = text(dir, "dev").and_then(|t| {
-        let (major, minor) = t.split_once(':')?;
-        Some(makedev(major.parse().ok()?, minor.parse().ok()?))
-    });
     let control = open("/dev/mapper/control", OFlags::RDWR | OFlags::CLOEXEC, Mode::empty());
-    if let (Ok(control), Some(device)) = (control, device)
+    if let (Ok(control), Some(device)) = (control, crate::guard::device_number(dir))
         && let Ok(mut kinds) = mapped_kinds(&control, device)
     {
         kinds.sort();

@@ -135,17 +135,22 @@ impl Devices {
 
     /// Reads a whole window, on boundaries of sectors, into a buffer on a boundary of 4096 bytes.
     pub(crate) fn read(&self, device: usize, at: u64, out: &mut [u8]) -> Result<(), Errno> {
-        let mut done = 0;
-        while done < out.len() {
-            match pread(&self.open[device], &mut out[done..], at + done as u64) {
-                Ok(0) => return Err(Errno::IO),
-                Ok(n) => done += n,
-                Err(Errno::INTR) => {}
-                Err(e) => return Err(e),
-            }
-        }
-        Ok(())
+        read_whole(&self.open[device], at, out)
     }
+}
+
+/// Reads all of it from that byte on; an end before that is an error.
+pub(crate) fn read_whole(fd: impl AsFd, at: u64, out: &mut [u8]) -> Result<(), Errno> {
+    let mut done = 0;
+    while done < out.len() {
+        match pread(&fd, &mut out[done..], at + done as u64) {
+            Ok(0) => return Err(Errno::IO),
+            Ok(n) => done += n,
+            Err(Errno::INTR) => {}
+            Err(e) => return Err(e),
+        }
+    }
+    Ok(())
 }
 
 fn sector(open: &[OwnedFd]) -> u64 {

@@ -64,7 +64,7 @@ impl Runtime {
             })),
             AskLess::Erase(surveyed, wish) => self.work_on_less(move |places, teller| {
                 let tree = &surveyed.tree;
-                less::erase(tree, &wish, places, &mut |p: &_| teller.tell(|| Progress::Files(Clone::clone(p))))
+                less::erase(tree, &wish, places, &mut |p| teller.tell(|| Progress::Files(p.clone())))
             }),
             AskLess::Fill(wish) => self.work_on_less(move |places, teller| {
                 less::fill(&wish, places, &mut |p| teller.tell(|| Progress::Free(p.clone())))
@@ -74,7 +74,7 @@ impl Runtime {
                 self.work_on_less(move |places, teller| {
                     let none = || Failure::Use("nothing is left to go on with".into());
                     let next = notes::unfinished(&places.less()).into_iter().next().ok_or_else(none)?;
-                    less::go_on(next, &by, places, &mut |p: &_| teller.tell(|| Progress::Files(Clone::clone(p))))
+                    less::go_on(next, &by, places, &mut |p| teller.tell(|| Progress::Files(p.clone())))
                 });
             }
         }

@@ -568,9 +568,9 @@ impl Runtime {
 
     /// What became of each job, said on the plain terminal after the screen is put back.
     fn farewell(&self) {
-        if let Stage::Over { record, .. } = &self.app.state.less.stage {
+        if let Stage::Over { record, results, .. } = &self.app.state.less.stage {
             let what = jurex_core::text::printable(record.what().as_bytes());
-            say(&format!("{}: {what}. {}", record.asked.job, record.results().first().cloned().unwrap_or_default()));
+            say(&format!("{}: {what}. {}", record.asked.job, results.first().cloned().unwrap_or_default()));
             if record.is_cut_short() {
                 say("  it was cut short: jurex files --resume goes on with files");
             }

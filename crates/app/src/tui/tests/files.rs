@@ -50,7 +50,7 @@ fn on_the_page(size: (u16, u16)) -> (World, tempfile::TempDir) {
 
 fn surveyed(paths: &[PathBuf]) -> Surveyed {
     let tree = Tree::look(paths, vec![], &mut |_| true).unwrap();
-    Surveyed { linked: vec![], open: vec![(0, "logger (41)".into())], tree }
+    Surveyed::new(tree, vec![], vec![(0, "logger (41)".into())])
 }
 
 #[test]

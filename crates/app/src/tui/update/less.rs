@@ -45,7 +45,11 @@ impl State {
             Ok((record, written)) => {
                 self.notice = Some(format!("{}: it is over (F9).", record.asked.job));
                 // What was erased is not there any more, and the tree is looked at anew.
-                self.less = Less { with_names: self.less.with_names, stage: Stage::Over { record, written }, ..Less::default() };
+                self.less = Less {
+                    with_names: self.less.with_names,
+                    stage: Stage::Over { results: record.results(), record, written },
+                    ..Less::default()
+                };
             }
             Err(why) => (self.less.stage, self.less.problem) = (Stage::Choosing, Some(why)),
         }

@@ -151,7 +151,7 @@ fn desk(state: &State, column: &mut Column<'_>) {
             let took = state.now.saturating_sub(*began);
             working(column, (what, *stops), progress, took);
         }
-        Stage::Over { record, written } => over(record, written, column),
+        Stage::Over { record, results, written } => over((record, results), written, column),
     }
     if let Some(problem) = state.less.problem.as_ref().filter(|_| !matches!(state.less.stage, Stage::Files { .. })) {
         column.gap();
@@ -238,7 +238,7 @@ fn survey(surveyed: &Surveyed, column: &mut Column<'_>) {
     }
     column.gap();
     column.heading("Files, the largest first");
-    let files = surveyed.files();
+    let files = &surveyed.files;
     let shown = if column.is_short() { NAMED } else { 2 * NAMED };
     for node in files.iter().take(shown) {
         let bytes = si_size(tree.nodes[*node].bytes);
@@ -249,19 +249,10 @@ fn survey(surveyed: &Surveyed, column: &mut Column<'_>) {
         column.sentence(&format!("and {} more", grouped((files.len() - shown) as u64)), Role::Faint);
     }
     column.gap();
-    let linked = surveyed.linked.iter().map(|(at, n, found)| {
-        let found: Vec<String> = found.iter().map(|p| shown_path(p)).collect();
-        let found = if found.is_empty() { format!("inode {}", tree.nodes[*at].id.inode) } else { found.join(", ") };
-        format!("{}: {} elsewhere will be empty ({found})", path(*at), counted(*n, "name"))
-    });
-    let open = surveyed.open.iter().map(|(at, who)| format!("{} is open in {}", path(*at), printable(who.as_bytes())));
-    let stays =
-        tree.nodes.iter().enumerate().filter_map(|(at, n)| Some(format!("{} stays: {}", path(at), n.left_alone?.sentence())));
-    let unread = tree.unread.iter().map(|(p, why)| format!("{} can't be read: {why}", shown_path(p)));
-    let matters: Vec<String> = linked.chain(open).chain(stays).chain(unread).collect();
+    let matters = &surveyed.to_know;
     if !matters.is_empty() {
         column.heading("To know");
-        matters.iter().take(NAMED * 2).for_each(|said| column.sentence(&format!("▸ {said}"), Role::Text));
+        matters.iter().take(NAMED * 2).for_each(|(_, said)| column.sentence(&format!("▸ {said}"), Role::Text));
         if matters.len() > NAMED * 2 {
             let more = format!("and {} more: jurex files --plan tells all", grouped((matters.len() - NAMED * 2) as u64));
             column.sentence(&more, Role::Faint);
@@ -319,7 +310,7 @@ fn phase_words(phase: FillPhase) -> &'static str {
     }
 }
 
-fn over(record: &LessRecord, written: &Result<Vec<std::path::PathBuf>, String>, column: &mut Column<'_>) {
+fn over((record, results): (&LessRecord, &[String]), written: &Result<Vec<std::path::PathBuf>, String>, column: &mut Column<'_>) {
     column.question("What really became of it?");
     column.sentence(NO_SANITIZATION, Role::Fault);
     column.gap();
@@ -334,7 +325,7 @@ fn over(record: &LessRecord, written: &Result<Vec<std::path::PathBuf>, String>, 
             vec![if *finding == jurex_core::less::FreeFinding::Proved { Role::Proved } else { Role::Fault }]
         }
     };
-    for (at, said) in record.results().iter().enumerate() {
+    for (at, said) in results.iter().enumerate() {
         let role = roles.get(at).copied().unwrap_or(Role::Text);
         let mark = match role {
             Role::Proved => "✓",
