@@ -248,9 +248,9 @@ impl Seen {
     pub(crate) fn peek(&self) -> Result<Box<dyn Medium + Send>, OpenError> {
         match &self.place {
             Place::Simulated(sim) => Ok(Box::new(sim.peek())),
-            Place::Machine(_) => match self.gives_nothing() {
+            Place::Machine(system) => match self.gives_nothing() {
                 Some(why) => Err(OpenError::Other { path: self.drive.path.clone(), cause: std::io::Error::other(why) }),
-                None => Ok(Box::new(jurex_linux::peek(&self.drive)?)),
+                None => Ok(Box::new(jurex_linux::peek(system, &self.drive)?)),
             },
         }
     }
@@ -425,7 +425,7 @@ impl Seen {
                 Ok(medium) => Ok(OpenDrive::Simulated(medium)),
                 Err(_) => Err(OpenError::JobRunning(self.drive.shown_path())),
             },
-            Place::Machine(_) => Ok(OpenDrive::Machine(jurex_linux::open(&self.drive)?)),
+            Place::Machine(system) => Ok(OpenDrive::Machine(jurex_linux::open(system, &self.drive)?)),
         }
     }
 
@@ -433,7 +433,7 @@ impl Seen {
     pub(crate) fn open_to_read(&self) -> Result<OpenDrive, OpenError> {
         match &self.place {
             Place::Simulated(_) => self.open(),
-            Place::Machine(_) => Ok(OpenDrive::Machine(jurex_linux::open_to_read(&self.drive)?)),
+            Place::Machine(system) => Ok(OpenDrive::Machine(jurex_linux::open_to_read(system, &self.drive)?)),
         }
     }
 
@@ -446,17 +446,20 @@ impl Seen {
 
     /// Opens it for erasing, and with it everything else that `scope` reaches: other namespaces of the unit, other paths to it.
     pub(crate) fn open_for(&self, scope: Scope) -> Result<(OpenDrive, Vec<HeldBeside>), OpenError> {
-        if let Place::Simulated(sim) = &self.place {
-            let second = sim.second_namespace().filter(|_| scope == Scope::WholeUnit);
-            let held = second.map(|(what, medium)| HeldBeside { what: Some(what), medium: Box::new(medium) });
-            return Ok((self.open()?, held.into_iter().collect()));
-        }
+        let system = match &self.place {
+            Place::Simulated(sim) => {
+                let second = sim.second_namespace().filter(|_| scope == Scope::WholeUnit);
+                let held = second.map(|(what, medium)| HeldBeside { what: Some(what), medium: Box::new(medium) });
+                return Ok((self.open()?, held.into_iter().collect()));
+            }
+            Place::Machine(system) => system,
+        };
         let reached = self.beside.iter().map(|(other, _)| other).filter(|other| match scope {
             Scope::WholeUnit => guard::is_of_the_same_unit(&self.drive, other),
             Scope::Namespace { .. } | Scope::Sectors(_) => false,
         });
         let held = |other| {
-            let medium = Box::new(jurex_linux::open(other)?);
+            let medium = Box::new(jurex_linux::open(system, other)?);
             Ok(HeldBeside { what: self.drive.namespace_called(other), medium })
         };
         let beside = reached.map(held).collect::<Result<_, OpenError>>()?;

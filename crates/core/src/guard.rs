@@ -49,6 +49,8 @@ pub enum Hindrance {
         /// The programs by name and number.
         who: String,
     },
+    /// Somebody has the file open whom nobody can see: a program of another container, a descriptor under way, a map without one.
+    OpenUnseen,
     /// It is hosted by storage that is in use: the file or drive under a loop device.
     Beneath {
         /// What lies under it.
@@ -56,7 +58,7 @@ pub enum Hindrance {
         /// What stands in the way there.
         because: Box<Hindrance>,
     },
-    /// The system's table of mounts or swaps can't be read: what it is used for is not known.
+    /// What the system tells of uses can't be read or believed: what it is used for is not known.
     NotKnown {
         /// What can't be read, and why.
         why: String,
@@ -131,6 +133,9 @@ impl fmt::Display for Hindrance {
             Hindrance::AttachedAs { device } => write!(f, "{device} is attached to this file"),
             Hindrance::HeldOpen => f.write_str("another program holds it open for itself"),
             Hindrance::OpenBy { device, who } => write!(f, "{device} is open in {who}"),
+            Hindrance::OpenUnseen => f.write_str(
+                "the system says that it is open, and by whom can't be seen: a program outside this container, a map of it, or a descriptor that is being handed over",
+            ),
             Hindrance::Beneath { device, because } => write!(f, "it lies on {device}: {because}"),
             Hindrance::NotKnown { why } => write!(f, "what it is used for can't be told ({why})"),
             Hindrance::StartMedium => {
@@ -262,7 +267,7 @@ pub fn check(intent: impl Into<Intent>, looked_at: &[LookedAt]) -> Result<Cleare
         let because = |h: &Hindrance| Box::new(h.clone());
         if drive.is_other_path_of(other) {
             all.extend(in_the_way.iter().map(|h| Hindrance::OtherPath { path: other.path.clone(), because: because(h) }));
-        } else if scope == Scope::WholeUnit && is_other_namespace(drive, other) {
+        } else if scope == Scope::WholeUnit && drive.is_beside(other) {
             all.extend(in_the_way.iter().map(|h| Hindrance::OtherNamespace { path: other.path.clone(), because: because(h) }));
         }
     }
@@ -272,7 +277,7 @@ pub fn check(intent: impl Into<Intent>, looked_at: &[LookedAt]) -> Result<Cleare
     };
     all.retain(|h| !removed(h));
     if all.is_empty() {
-        let label = drive.label_among(others.iter().map(|(other, _)| other));
+        let label = drive.label_among(scope, others.iter().map(|(other, _)| other));
         Ok(Cleared { drive: drive.clone(), intent, label })
     } else {
         Err(Refusal { hindrances: all })
@@ -301,15 +306,7 @@ fn of_the_drive_itself(drive: &Drive) -> Vec<Hindrance> {
 
 /// Whether `other` is another namespace of the unit of `drive`, or another path to the same drive.
 pub fn is_of_the_same_unit(drive: &Drive, other: &Drive) -> bool {
-    drive.is_other_path_of(other) || is_other_namespace(drive, other)
-}
-
-/// Whether both are namespaces of one controller.
-fn is_other_namespace(drive: &Drive, other: &Drive) -> bool {
-    use crate::media::Protocol::Nvme;
-    let same_controller =
-        drive.unit.serial().is_some() && drive.unit.serial() == other.unit.serial() && drive.unit.model == other.unit.model;
-    matches!((drive.protocol, other.protocol), (Nvme { namespace: a }, Nvme { namespace: b }) if a != b) && same_controller
+    drive.is_other_path_of(other) || drive.is_beside(other)
 }
 
 #[cfg(test)]
@@ -364,6 +361,30 @@ mod tests {
         let (first, second) = (namespace(1), namespace(2));
         assert!(verdict(Scope::Namespace { namespace: 1 }, &first, &second).is_ok());
         assert!(verdict(Scope::WholeUnit, &first, &second).unwrap_err().to_string().contains("same controller"));
+    }
+
+    #[test]
+    fn of_two_namespaces_the_namespace_is_asked_for_and_of_a_loop_over_a_drive_that_drives_serial() {
+        let namespace = |n: u32| Drive {
+            path: format!("/dev/nvme0n{n}"),
+            protocol: Protocol::Nvme { namespace: n },
+            ..test_drive(MediaClass::SolidState, 8)
+        };
+        let (first, second) = (namespace(1), namespace(2));
+        let asked = |scope: Scope, drive: &Drive, other: &Drive| {
+            check(scope, &[(drive.clone(), vec![]), (other.clone(), vec![])]).unwrap().label().clone()
+        };
+        let of_second = asked(Scope::Namespace { namespace: 2 }, &second, &first);
+        assert!(of_second.matches("k7q41m/2") && of_second.matches("FM20K7Q41M/2"));
+        assert!(!of_second.matches("K7Q41M") && !of_second.matches("K7Q41M/1"), "what fits both names neither");
+        assert!(asked(SECTORS, &second, &first).matches("K7Q41M"), "all of them are meant: the controller's serial says so");
+        // A loop device has the serial of the drive beneath it, which is not another drive with the same label.
+        let over = Drive { path: "/dev/loop0".into(), bus: crate::media::Bus::Loop, ..test_drive(MediaClass::Virtual, 8) };
+        let beneath = test_drive(MediaClass::Magnetic, 8);
+        for (drive, other) in [(&over, &beneath), (&beneath, &over)] {
+            let label = asked(Scope::Sectors(drive.geometry.whole()), drive, other);
+            assert!(label.matches("K7Q41M") && !label.matches("8"), "{label:?}");
+        }
     }
 
     #[test]

@@ -338,8 +338,11 @@ impl HiddenAreas {
 pub struct Elsewhere {
     /// What it is, as the start of a sentence: `Namespace 2 (8.00 GB)`.
     pub what: String,
-    /// Whether it holds what users wrote: then the unit is not sanitized without it.
+    /// Whether it holds what users wrote, or may: then the unit is not sanitized without it.
     pub user_data: bool,
+    /// Whether no address reaches it, so that nobody can read it back: capacity of a namespace that was deleted.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub no_address: bool,
 }
 
 /// Everything about a drive that a plan and a record rest on.
@@ -427,15 +430,43 @@ impl Drive {
         }
     }
 
-    /// What the person must type with these other drives on the bench: the label, unless another drive would take the
-    /// same text; then the place where it is attached, which no other has.
-    pub fn label_among<'d>(&self, others: impl IntoIterator<Item = &'d Drive>) -> Label {
+    /// What the person must type to mean `scope` of it, with these other drives on the bench: the label, unless another drive would take
+    /// the same text; then the place where it is attached, which no other has. Of several namespaces of one controller, which carry one
+    /// label, the namespace too, unless all of them are meant.
+    pub fn label_among<'d>(&self, scope: Scope, others: impl IntoIterator<Item = &'d Drive>) -> Label {
         let label = self.label();
-        let shares = |other: &Drive| {
-            let is_another = other.path != self.path && !self.is_other_path_of(other);
+        let shares = |other: &&Drive| {
+            let is_another = other.path != self.path && !self.is_other_path_of(other) && !self.lies_over(other);
             is_another && label.accepted().iter().any(|text| other.label().matches(text))
         };
-        if others.into_iter().any(shares) { Label::Place(self.place()) } else { label }
+        let alike: Vec<&Drive> = others.into_iter().filter(shares).collect();
+        match (label, self.protocol) {
+            (label, _) if alike.is_empty() => label,
+            (Label::SerialEnding { start, ending }, Protocol::Nvme { namespace }) if alike.iter().all(|o| self.is_beside(o)) => {
+                if scope == Scope::WholeUnit {
+                    Label::SerialEnding { start, ending }
+                } else {
+                    Label::Namespace { start, ending, namespace }
+                }
+            }
+            _ => Label::Place(self.place()),
+        }
+    }
+
+    /// Whether one of both is a loop device over the other: it has no serial but that of the drive that it lies on.
+    fn lies_over(&self, other: &Drive) -> bool {
+        let is_loop = self.bus == Bus::Loop || other.bus == Bus::Loop;
+        is_loop && self.unit.serial().is_some() && self.unit.serial() == other.unit.serial()
+    }
+
+    /// Whether both are namespaces of one controller.
+    pub fn is_beside(&self, other: &Drive) -> bool {
+        let same_controller =
+            self.unit.serial().is_some() && self.unit.serial() == other.unit.serial() && self.unit.model == other.unit.model;
+        let (Protocol::Nvme { namespace: own }, Protocol::Nvme { namespace }) = (self.protocol, other.protocol) else {
+            return false;
+        };
+        own != namespace && same_controller
     }
 
     /// Where it is attached: the port, else the path.
@@ -504,6 +535,15 @@ pub enum Label {
         /// What the person must supply.
         ending: String,
     },
+    /// The same of one of several namespaces that the controller has: its number as well.
+    Namespace {
+        /// What may be shown.
+        start: String,
+        /// What the person must supply, before a slash and the namespace's number.
+        ending: String,
+        /// The namespace.
+        namespace: u32,
+    },
     /// The drive tells no serial: its exact number of sectors.
     SectorCount(u64),
     /// Another drive on the bench carries the same label: the place where this one is attached.
@@ -517,6 +557,10 @@ impl Label {
             Label::SerialEnding { ending, .. } => {
                 format!("the last {} characters of the serial number", ending.chars().count())
             }
+            Label::Namespace { ending, .. } => format!(
+                "the last {} characters of the serial number, a slash and the number of the namespace",
+                ending.chars().count()
+            ),
             Label::SectorCount(_) => "the exact number of sectors (the drive tells no serial number)".into(),
             Label::Place(place) => format!(
                 "the place where it is attached ({place}), since another drive here carries the same label: find it by its light"
@@ -528,6 +572,9 @@ impl Label {
     fn accepted(&self) -> Vec<String> {
         match self {
             Label::SerialEnding { start, ending } => vec![ending.clone(), format!("{start}{ending}")],
+            Label::Namespace { start, ending, namespace } => {
+                vec![format!("{ending}/{namespace}"), format!("{start}{ending}/{namespace}")]
+            }
             Label::SectorCount(sectors) => vec![sectors.to_string()],
             Label::Place(place) => vec![place.clone()],
         }

@@ -6,6 +6,7 @@ pub use window::Window;
 
 use crate::media::{Drive, Geometry};
 use crate::native::command::Port;
+use crate::pattern::AlignedBuffer;
 use crate::units::{Lba, Sectors};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -157,16 +158,27 @@ impl Cause {
 pub struct SectorReader<'m> {
     medium: &'m mut dyn Medium,
     position: u64,
-    sector: Vec<u8>,
+    sector: AlignedBuffer,
     cached: Option<u64>,
     budget: u32,
+    unread: Option<Lba>,
 }
 
 impl<'m> SectorReader<'m> {
     /// Reads `medium` from its start on; fails after `budget` sectors have been fetched.
     pub fn new(medium: &'m mut dyn Medium, budget: u32) -> Self {
-        let sector = vec![0; medium.geometry().logical as usize];
-        Self { medium, position: 0, sector, cached: None, budget }
+        let sector = AlignedBuffer::new(medium.geometry().logical as usize);
+        Self { medium, position: 0, sector, cached: None, budget, unread: None }
+    }
+
+    /// The medium's sizes.
+    pub fn geometry(&self) -> Geometry {
+        self.medium.geometry()
+    }
+
+    /// The first sector that the medium would not give: what a parser found wrong then says nothing of what is there.
+    pub fn unread(&self) -> Option<Lba> {
+        self.unread
     }
 
     fn fetch(&mut self, lba: u64) -> io::Result<()> {
@@ -175,7 +187,10 @@ impl<'m> SectorReader<'m> {
         }
         self.budget = self.budget.checked_sub(1).ok_or_else(|| io::Error::other("the table goes on for too long"))?;
         self.cached = None;
-        self.medium.read(Lba(lba), &mut self.sector).map_err(io::Error::other)?;
+        if let Err(e) = self.medium.read(Lba(lba), self.sector.bytes()) {
+            self.unread.get_or_insert(Lba(lba));
+            return Err(io::Error::other(e));
+        }
         self.cached = Some(lba);
         Ok(())
     }
@@ -183,13 +198,13 @@ impl<'m> SectorReader<'m> {
 
 impl Read for SectorReader<'_> {
     fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
-        let size = self.sector.len() as u64;
+        let size = u64::from(self.medium.geometry().logical);
         if out.is_empty() || self.position >= self.medium.geometry().bytes() {
             return Ok(0);
         }
         self.fetch(self.position / size)?;
         let from = (self.position % size) as usize;
-        let part = &self.sector[from..];
+        let part = &self.sector.bytes()[from..];
         let n = part.len().min(out.len());
         out[..n].copy_from_slice(&part[..n]);
         self.position += n as u64;

@@ -4,7 +4,7 @@
 use crate::guard::Cleared;
 use crate::lot::table::{Row, Serials, Table};
 use crate::lot::{Mistake, same_serial};
-use crate::media::{Drive, Label};
+use crate::media::{Drive, Label, Protocol};
 use crate::plan::{ArmError, ArmedPlan, Plan};
 use crate::text::{hex, printable};
 use schemars::JsonSchema;
@@ -45,6 +45,8 @@ pub struct OrderLine {
     pub plan: String,
     /// The number of sectors that the drive must have, where the list says it.
     pub sectors: Option<u64>,
+    /// The namespace of the controller that is meant, where the list names one.
+    pub namespace: Option<u32>,
     /// Where it stands.
     pub by: ByList,
 }
@@ -101,7 +103,7 @@ const FEWEST_SIGNS: usize = 4;
 
 impl Orders {
     /// From the bytes of a CSV file (RFC 4180, UTF-8) whose first row names the columns `serial`, `plan`, `approved by`, and perhaps
-    /// `sectors`; cells are parted by commas, semicolons or tabs.
+    /// `sectors` and `namespace`; cells are parted by commas, semicolons or tabs.
     ///
     /// # Errors
     /// Every mistake, each with its line.
@@ -121,7 +123,7 @@ impl Orders {
                 return Err(one(1, "the first line names the columns, and must have `serial`, `plan` and `approved by`"));
             }
         }
-        let known = ["serial", "plan", "approvedby", "sectors"];
+        let known = ["serial", "plan", "approvedby", "sectors", "namespace"];
         let unused =
             table.names().filter(|n| !known.contains(&plain(n).as_str())).map(|n| printable(n.trim().as_bytes())).collect();
         let sha256 = hex::encode(&Sha256::digest(bytes));
@@ -151,15 +153,20 @@ impl OrderLine {
     pub fn arm(&self, plan: &Plan, cleared: &Cleared) -> Result<ArmedPlan, NotByList> {
         let drive = cleared.drive();
         self.is_of(drive)?;
-        if !matches!(cleared.label(), Label::SerialEnding { .. }) {
-            return Err(NotByList::NotTold(cleared.label().clone()));
-        }
-        Ok(plan.arm(cleared, &self.serial)?.by_list(self.by.clone()))
+        // What the list says of the drive, as a person would type it: the serial whole, and the namespace where one is named.
+        let typed = match (cleared.label(), self.namespace) {
+            (Label::SerialEnding { .. }, _) => self.serial.clone(),
+            (Label::Namespace { .. }, Some(namespace)) => format!("{}/{namespace}", self.serial),
+            (label, _) => return Err(NotByList::NotTold(label.clone())),
+        };
+        Ok(plan.arm(cleared, &typed)?.by_list(self.by.clone()))
     }
 
-    /// Whether it names that drive: by its serial, whole.
+    /// Whether it names that drive: by its serial, whole, and by its namespace, if the line names one.
     pub fn names(&self, drive: &Drive) -> bool {
-        drive.unit.serial.as_deref().is_some_and(|serial| same_serial(serial, &self.serial))
+        let is_namespace = |wanted| matches!(drive.protocol, Protocol::Nvme { namespace } if namespace == wanted);
+        self.namespace.is_none_or(is_namespace)
+            && drive.unit.serial.as_deref().is_some_and(|serial| same_serial(serial, &self.serial))
     }
 
     /// Whether the line is of that drive.
@@ -217,10 +224,32 @@ impl Reading<'_> {
                 }
             },
         };
-        self.seen.repeats(&serial, line).into_iter().for_each(&mut wrong);
+        let namespace = match cell("namespace").as_str() {
+            "" => None,
+            text => match text.parse::<u32>() {
+                Ok(namespace) if namespace > 0 => Some(namespace),
+                _ => {
+                    wrong(format!("`{}` is no number of a namespace", printable(text.as_bytes())));
+                    None
+                }
+            },
+        };
+        // Each namespace of a controller may have a line of its own, unless a line means any of them.
+        let clashes = |o: &&OrderLine| same_serial(&o.serial, &serial) && (o.namespace.is_none() || namespace.is_none());
+        let earlier = self.orders.iter().find(|o| clashes(o) && o.namespace != namespace);
+        let named = namespace.map_or_else(|| serial.clone(), |namespace| format!("{serial}/{namespace}"));
+        let repeated = self.seen.repeats(&named, line);
+        let any = earlier.map(|o| format!("it is of a namespace that line {} means too", o.by.line));
+        repeated.or(any).into_iter().for_each(&mut wrong);
         if self.mistakes.len() == before {
             let approved_by = printable(approved_by.as_bytes());
-            self.orders.push(OrderLine { serial, plan, sectors, by: ByList { sha256: self.sha256.into(), line, approved_by } });
+            self.orders.push(OrderLine {
+                serial,
+                plan,
+                sectors,
+                namespace,
+                by: ByList { sha256: self.sha256.into(), line, approved_by },
+            });
         }
     }
 }
@@ -272,6 +301,22 @@ mod tests {
         assert!(armed(&list.orders[1], &[&small]).is_ok());
         assert!(matches!(armed(&list.orders[1], &[&large]), Err(NotByList::OtherSize { listed: 1024, found: 1025, .. })));
         // Two with one serial: nobody can say which is meant.
+        // One of two namespaces: the line must name it, and means no other.
+        let namespace = |n: u32| Drive {
+            path: format!("/dev/nvme0n{n}"),
+            protocol: Protocol::Nvme { namespace: n },
+            ..drive("QS1000E47J9P", 8)
+        };
+        let text = "serial,plan,approved by,namespace\nQS1000E47J9P,--method zeros,Tomasz Averill,";
+        let named = |end: &str| Orders::from_csv(format!("{text}{end}").as_bytes());
+        let (first, second) = (namespace(1), namespace(2));
+        let (any, of_second) = (named("\n").unwrap(), named("2\n").unwrap());
+        assert!(matches!(armed(&any.orders[0], &[&second, &first]), Err(NotByList::NotTold(Label::Namespace { .. }))));
+        assert!(armed(&of_second.orders[0], &[&second, &first]).is_ok() && !of_second.orders[0].names(&first));
+        assert!(named("2\nQS1000E47J9P,--method zeros,Tomasz Averill,1\n").is_ok());
+        for clash in ["2", ""] {
+            assert!(named(&format!("2\nqs1000e47j9p,--method zeros,Tomasz Averill,{clash}\n")).is_err(), "{clash}");
+        }
         let mut twin = drive("FM0500T3XW8D", 4096);
         (twin.path, twin.unit.ids) = ("/dev/sdz".into(), vec![UnitId::Wwn("5000000000000001".into())]);
         assert!(matches!(armed(order, &[&right, &twin]), Err(NotByList::NotTold(_) | NotByList::Arm(_))));

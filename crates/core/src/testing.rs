@@ -112,6 +112,8 @@ pub struct Memory {
     pub failing_flushes: Vec<u32>,
     /// Flushes so far.
     pub flushes: u32,
+    /// Whether it takes only buffers that a controller could reach: on a boundary of 512 bytes.
+    pub aligned_only: bool,
 }
 
 impl Memory {
@@ -128,6 +130,7 @@ impl Memory {
             dead_after: None,
             failing_flushes: vec![],
             flushes: 0,
+            aligned_only: false,
         }
     }
 
@@ -163,6 +166,9 @@ impl Medium for Memory {
 
     fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
         self.answer(Op::Read, at, out.len())?;
+        if self.aligned_only && !(out.as_ptr() as usize).is_multiple_of(512) {
+            return Err(Self::error(Op::Read, Sectors::new(at.0, out.len() as u64 / 512), Cause::Refused));
+        }
         let from = at.0 as usize * 512;
         out.copy_from_slice(&self.bytes[from..from + out.len()]);
         Ok(())

@@ -108,8 +108,17 @@ proptest! {
 
 #[test]
 fn notes_tell_how_a_file_lay_at_first_whatever_came_later() {
-    let trace =
-        Trace { device: 1, inode: 2, born: (0, 0), length: 9, ground: 0, lies: Default::default(), samples: vec![], seen: None };
+    let trace = Trace {
+        device: 1,
+        inode: 2,
+        born: (0, 0),
+        name: None,
+        length: 9,
+        ground: 0,
+        lies: Default::default(),
+        samples: vec![],
+        seen: None,
+    };
     let mut first = trace.clone();
     first.lies.stretches.push(jurex_core::less::Stretch { at: 0, bytes: 4096, place: Some(1 << 20), encoded: false });
     let evidence = FileEvidence { passes: 3, ..FileEvidence::new(Name::Digest("ab".into()), Kind::File, 0, 9) };
@@ -122,7 +131,7 @@ fn notes_tell_how_a_file_lay_at_first_whatever_came_later() {
         with_names: false,
         name_salt: vec![1],
         sample_salt: vec![2],
-        roots: vec![NotedRoot { path: b"/srv/\xff".to_vec(), device: 1, inode: 2 }],
+        roots: vec![NotedRoot { path: b"/srv/\xff".to_vec(), device: 1, inode: 2, known_by: Default::default() }],
         grounds: vec![],
     };
     let gone = FileEvidence { removal: Removal::Removed, attributes: 1, ..evidence.clone() };

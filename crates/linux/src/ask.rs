@@ -177,11 +177,12 @@ fn beside_this_namespace(drive: &mut Drive, controller: &nvme::Controller, fd: &
         let size = ask(NvmeRead::namespace(other, false)).or_else(|| ask(NvmeRead::namespace(other, true)));
         let size = size.and_then(|page| nvme::parse_namespace_size(&page)).filter(|bytes| *bytes > 0);
         let size = size.map(|bytes| format!(" ({})", si_size(bytes))).unwrap_or_default();
-        drive.elsewhere.push(Elsewhere { what: format!("Namespace {other}{size}"), user_data: true });
+        drive.elsewhere.push(Elsewhere { what: format!("Namespace {other}{size}"), user_data: true, no_address: false });
     }
     if let Some(bytes) = controller.unallocated.filter(|b| *b > 0) {
+        // A namespace that was deleted may lie there.
         let what = format!("{} that belong to no namespace", si_size(u64::try_from(bytes).unwrap_or(u64::MAX)));
-        drive.elsewhere.push(Elsewhere { what, user_data: false });
+        drive.elsewhere.push(Elsewhere { what, user_data: true, no_address: true });
     }
 }
 
@@ -402,11 +403,9 @@ fn cut_capacity(drive: &Drive, now: Option<&[u8]>, fd: &OwnedFd) -> (HiddenAreas
     let asked = vec!["MODE SENSE, block descriptor".to_string()];
     let from_the_maker = scsi_page(fd, &scsi::mode_sense_capacity(true), 255);
     let state = match (now.and_then(scsi::parse_mode_capacity), from_the_maker.as_deref().and_then(scsi::parse_mode_capacity)) {
-        (Some(now), Some(whole)) if now == drive.geometry.sectors => match whole.checked_sub(now) {
-            Some(0) => HiddenAreas::None,
-            Some(sectors) => HiddenAreas::Hidden { sectors },
-            None => HiddenAreas::NotAsked,
-        },
+        // A drive that tells two numbers hides the difference. Two equal ones say nothing: header and block descriptor give the present
+        // capacity, whichever page is asked for.
+        (Some(now), Some(whole)) if now == drive.geometry.sectors && whole > now => HiddenAreas::Hidden { sectors: whole - now },
         _ => HiddenAreas::NotAsked,
     };
     (state, asked)

@@ -3,16 +3,20 @@
 use crate::ask::ask;
 use crate::guard::Uses;
 use crate::identity::{attachment, ids, port, usb_serial};
+use crate::ioctl::loop_backing;
+use crate::object::Object;
 use crate::quiet::is_quiet;
 use crate::sysfs::{entries, name, number, text, vpd_serial};
+use crate::views;
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Attachment, Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit};
 use jurex_core::native::{Answers, OwnState};
 use jurex_core::text::shown_path;
-use rustix::fs::{FileType, Stat, stat, statfs};
+use rustix::fs::{AtFlags, FileType, Mode, OFlags, Stat, StatxFlags, fstat, fstatfs, open, stat, statx};
 use std::collections::BTreeSet;
 use std::fs;
 use std::io;
+use std::os::fd::{AsFd, OwnedFd};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError, mpsc};
 use std::time::{Duration, Instant};
@@ -85,6 +89,8 @@ pub struct System {
     /// Whether this computer was started from a medium of ours: then all such media are left alone. The device that it was started from,
     /// if that is known.
     pub(crate) start_medium: Option<Option<String>>,
+    /// Whether these are the kernel's own views, and not trees that a test has made.
+    pub(crate) is_kernels_own: bool,
     asker: Asker,
     /// Drives that are being asked now: one that hangs is not asked a second time meanwhile.
     asking: Arc<Mutex<BTreeSet<PathBuf>>>,
@@ -92,7 +98,7 @@ pub struct System {
 
 impl Default for System {
     fn default() -> Self {
-        Self::at("/sys".into(), "/proc".into())
+        Self { is_kernels_own: true, ..Self::at("/sys".into(), "/proc".into()) }
     }
 }
 
@@ -122,7 +128,16 @@ const PATIENCE: Duration = Duration::from_secs(6);
 impl System {
     /// A system whose devices are described in these folders.
     pub fn at(sys: PathBuf, proc: PathBuf) -> Self {
-        Self { sys, proc, only: vec![], own_files: vec![], start_medium: None, asker: Arc::new(ask), asking: Arc::default() }
+        Self {
+            sys,
+            proc,
+            only: vec![],
+            own_files: vec![],
+            start_medium: None,
+            is_kernels_own: false,
+            asker: Arc::new(ask),
+            asking: Arc::default(),
+        }
     }
 
     /// The same, but only drives that one of these names may be erased. A name is a pattern with `*` and `?` over the
@@ -236,13 +251,15 @@ impl System {
         let shown = shown_path(path);
         let unreachable = |cause| FindError::Unreachable { path: shown.clone(), cause };
         let real = fs::canonicalize(path).map_err(unreachable)?;
-        let status = stat(&real).map_err(|e| unreachable(e.into()))?;
+        // From here on the object is asked, and not its name, which may lead elsewhere in a moment.
+        let opened = open(&real, OFlags::PATH | OFlags::CLOEXEC, Mode::empty()).map_err(|e| unreachable(e.into()))?;
+        let status = fstat(&opened).map_err(|e| unreachable(e.into()))?;
         match FileType::from_raw_mode(status.st_mode) {
             FileType::BlockDevice => self.find_device(&shown, &status),
-            FileType::RegularFile if is_the_kernels(&real) => {
+            FileType::RegularFile if is_the_kernels(&opened) => {
                 Err(FindError::NotAMedium { path: shown, what: "a file of the kernel, no image" })
             }
-            FileType::RegularFile => self.find_image(&shown, &real, &status),
+            FileType::RegularFile => self.find_image(&shown, &real, &opened, &status),
             FileType::Directory => Err(FindError::NotAMedium { path: shown, what: "a folder" }),
             _ => Err(FindError::NotAMedium { path: shown, what: "no storage" }),
         }
@@ -268,7 +285,7 @@ impl System {
         fs::canonicalize(self.sys.join(format!("dev/block/{major}:{minor}")))
     }
 
-    fn find_image(&self, shown: &str, real: &Path, status: &Stat) -> Result<Found, FindError> {
+    fn find_image(&self, shown: &str, real: &Path, opened: &OwnedFd, status: &Stat) -> Result<Found, FindError> {
         let bytes = status.st_size as u64;
         let problem = match bytes {
             0 => Some("empty"),
@@ -279,17 +296,21 @@ impl System {
         if let Some(problem) = problem {
             return Err(FindError::NotWholeSectors { path: shown.into(), bytes, problem });
         }
-        let drive = image(real, bytes);
-        let mut hindrances = Uses::read(self).of_image(real);
+        let drive = image(real, opened, status);
+        let uses = Uses::read(self);
+        let mut hindrances = uses.of_image(opened, real);
         if !self.is_listed(&drive, real) {
             hindrances.push(Hindrance::NotListed);
         }
-        Ok(Found { drive, hindrances, answers: Answers::default() })
+        let answers =
+            Answers { notes: uses.blind_to().filter(|_| self.is_kernels_own).into_iter().collect(), ..Answers::default() };
+        Ok(Found { drive, hindrances, answers })
     }
 
     fn found_of(&self, drive: Drive, dir: &Path, uses: &Uses) -> Found {
         // A drive that a job of this process talks to is not asked beside it.
-        let (drive, answers) = if is_quiet(&drive.path) { (drive, Answers::default()) } else { (self.asker)(drive, dir) };
+        let (drive, mut answers) = if is_quiet(&drive.path) { (drive, Answers::default()) } else { (self.asker)(drive, dir) };
+        answers.notes.extend(uses.blind_to().filter(|_| self.is_kernels_own));
         let is_at_work = matches!(answers.own_state, Some(OwnState::Running { .. }));
         let mut hindrances = uses.of_drive(dir, &drive, is_at_work);
         if !self.is_listed(&drive, dir) {
@@ -324,6 +345,16 @@ impl System {
         crate::port::rescan(&dir)
     }
 
+    /// The serial of the drive that a loop device lies on: whoever erases the one erases the other, and must have read its label.
+    fn serial_beneath(&self, dir: &Path) -> Option<String> {
+        let Object::Device(number) = loop_backing(&format!("/dev/{}", name(dir)))? else { return None };
+        let beneath = self.device_dir(number).ok()?;
+        let whole = if beneath.join("partition").exists() { beneath.parent()?.to_path_buf() } else { beneath };
+        // By its own word too: the system's book has no serial of some that tell one when they are asked.
+        let drive = self.drive(&whole);
+        drive.unit.serial.clone().or_else(|| (self.asker)(drive, &whole).0.unit.serial)
+    }
+
     /// The drive behind a device number as it says it is now.
     pub(crate) fn identify(&self, device: u64) -> io::Result<Drive> {
         let dir = self.device_dir(device)?;
@@ -342,6 +373,7 @@ impl System {
         // The attribute counts units of 512 bytes whatever the sector size is.
         let sectors = number(dir, "size").unwrap_or(0).saturating_mul(512) / logical;
         let serial = text(&device, "serial").or_else(|| text(dir, "serial")).or_else(|| vpd_serial(&device));
+        let serial = serial.or_else(|| (bus == Bus::Loop).then(|| self.serial_beneath(dir)).flatten());
         Drive {
             unit: Unit {
                 maker: text(&device, "vendor").filter(|v| v != "ATA" && !v.starts_with("0x")),
@@ -362,7 +394,8 @@ impl System {
             },
             elsewhere: if bus == Bus::Mmc { areas_of_card(&self.sys, &device_name) } else { vec![] },
             zoned_by_host: text(dir, "queue/zoned").as_deref() == Some("host-managed"),
-            bridged: bus == Bus::Usb && class != MediaClass::RemovableFlash,
+            // A disk on USB that nobody could ask is treated as a stick, and has a bridge before it all the same.
+            bridged: bus == Bus::Usb && number(dir, "removable") != Some(1),
             ..Drive::bare(
                 format!("/dev/{}", device_name.replace('!', "/")),
                 bus,
@@ -377,7 +410,7 @@ impl System {
 /// Boot areas, the replay protected block and general-purpose areas of an MMC device: devices of their own beside it.
 fn areas_of_card(sys: &Path, device: &str) -> Vec<Elsewhere> {
     let there = |suffix: &str| sys.join("block").join(format!("{device}{suffix}")).exists();
-    let area = |what: &str, user_data| Elsewhere { what: what.into(), user_data };
+    let area = |what: &str, user_data| Elsewhere { what: what.into(), user_data, no_address: false };
     let mut found = vec![];
     if there("boot0") || there("boot1") {
         found.push(area("the boot areas", false));
@@ -389,9 +422,7 @@ fn areas_of_card(sys: &Path, device: &str) -> Vec<Elsewhere> {
 }
 
 /// Whether a file is made by the kernel as it is read: sysfs, procfs and the like.
-fn is_the_kernels(path: &Path) -> bool {
-    const SYSFS: i64 = 0x6265_6572;
-    const PROC: i64 = 0x9fa0;
+fn is_the_kernels(opened: &OwnedFd) -> bool {
     const OTHERS: [i64; 9] = [
         0x6462_6720, // debugfs
         0x7472_6163, // tracefs
@@ -403,27 +434,27 @@ fn is_the_kernels(path: &Path) -> bool {
         0x6367_7270, // cgroup2
         0x1cd1,      // devpts
     ];
-    statfs(path).is_ok_and(|f| {
+    fstatfs(opened).is_ok_and(|f| {
         let kind = f.f_type;
-        kind == SYSFS || kind == PROC || OTHERS.contains(&kind)
+        kind == views::SYSFS || kind == views::PROC || OTHERS.contains(&kind)
     })
 }
 
-/// An image file as a drive.
-pub(crate) fn image(real: &Path, bytes: u64) -> Drive {
-    let geometry = Geometry { logical: 512, physical: 512, sectors: bytes / 512 };
+/// An image file that is open, as a drive that is called `real`.
+pub(crate) fn image(real: &Path, opened: impl AsFd, status: &Stat) -> Drive {
+    let geometry = Geometry { logical: 512, physical: 512, sectors: status.st_size as u64 / 512 };
     let path = real.display().to_string();
     let mut drive = Drive::bare(path, Bus::File, MediaClass::Virtual, "it is a regular file", geometry);
     drive.odd_path = real.to_str().is_none().then(|| real.into());
-    drive.attachment.instance = stat(real).ok().map(|s| format!("file {}:{} of {}", s.st_dev, s.st_ino, birth(real)));
+    drive.attachment.instance = Some(format!("file {}:{} of {}", status.st_dev, status.st_ino, birth(opened)));
     drive
 }
 
 /// When a file came into being: its inode number may be given to another file later.
-fn birth(path: &Path) -> String {
-    let born = fs::metadata(path).ok().and_then(|m| m.created().ok());
-    let since = born.and_then(|b| b.duration_since(std::time::UNIX_EPOCH).ok());
-    since.map_or_else(|| "unknown".into(), |d| format!("{}.{:09}", d.as_secs(), d.subsec_nanos()))
+fn birth(opened: impl AsFd) -> String {
+    let told =
+        statx(opened, "", AtFlags::EMPTY_PATH, StatxFlags::BTIME).ok().filter(|t| t.stx_mask & StatxFlags::BTIME.bits() != 0);
+    told.map_or_else(|| "unknown".into(), |t| format!("{}.{:09}", t.stx_btime.tv_sec, t.stx_btime.tv_nsec))
 }
 
 fn bus(device: &str, real: &Path) -> Bus {
@@ -474,35 +505,113 @@ fn class(bus: Bus, dir: &Path) -> (MediaClass, String) {
     (class, basis.into())
 }
 
+/// Whether the sectors of the drive with that sysfs folder are hosted by other storage, of which nothing is told here.
+pub(crate) fn is_hosted(dir: &Path) -> bool {
+    let real = fs::canonicalize(dir).unwrap_or_else(|_| dir.into());
+    let bus = bus(&name(dir), &real);
+    bus == Bus::Virtio || hosted(bus, dir).is_some()
+}
+
+/// Names of devices that are no drives of their own: other computers', pools', replicas, memory.
+const HOSTED_NAMES: [&str; 9] = ["nbd", "rbd", "zd", "drbd", "nullb", "ublk", "dasd", "zram", "ram"];
+
+/// What virtual machines, targets and controllers call the disks that they make, in small letters.
+const HOSTED_MODELS: [&str; 24] = [
+    "qemu",
+    "vmware",
+    "vbox",
+    "virtualbox",
+    "virtual disk",
+    "virtual hd",
+    "virtual volume",
+    "virtual drive",
+    "virtual nvme",
+    "msft",
+    "microsoft nvme",
+    "lio-org",
+    "iet ",
+    "elastic block store",
+    "persistentdisk",
+    "nvme_card",
+    "xensrc",
+    "bochs",
+    "parallels",
+    "nutanix",
+    "logical volume",
+    "perc ",
+    "megaraid",
+    "serveraid",
+];
+
+/// Drivers of host adapters that show a controller's volumes, or another machine's.
+const HOSTED_DRIVERS: [&str; 19] = [
+    "megaraid_sas",
+    "megaraid_mbox",
+    "megaraid_legacy",
+    "aacraid",
+    "hpsa",
+    "smartpqi",
+    "arcmsr",
+    "3w-9xxx",
+    "3w-sas",
+    "3w-xxxx",
+    "ips",
+    "mvumi",
+    "stex",
+    "esas2r",
+    "virtio_scsi",
+    "Virtio SCSI HBA",
+    "storvsc",
+    "vmw_pvscsi",
+    "xen_scsi",
+];
+
 /// What hosts the sectors of a disk that is not the media itself, as the end of "… because".
 fn hosted(bus: Bus, dir: &Path) -> Option<String> {
     let device = dir.join("device");
     let real = fs::canonicalize(dir).unwrap_or_else(|_| dir.into());
     let place = real.to_string_lossy().into_owned();
     let device_name = name(dir);
-    let starts = |prefixes: &[&str], text: &str| prefixes.iter().any(|p| text.starts_with(p));
-    if starts(&["nbd", "rbd", "zd", "drbd", "nullb", "ublk", "dasd"], &device_name) {
+    let is_named = |prefix: &&str| {
+        device_name
+            .strip_prefix(*prefix)
+            .is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit() || c.is_ascii_lowercase()))
+    };
+    if HOSTED_NAMES.iter().any(is_named) {
         return Some("its sectors are hosted by other storage".into());
     }
     let names = [text(&device, "vendor"), text(&device, "model")].into_iter().flatten().collect::<Vec<_>>().join(" ");
-    if ["QEMU", "VMware", "VBOX", "Virtual disk", "Virtual Disk", "Msft", "LIO-ORG", "IET", "Elastic Block Store"]
-        .iter()
-        .any(|v| names.contains(v))
-    {
+    let lower = names.to_lowercase();
+    if HOSTED_MODELS.iter().any(|v| lower.contains(v)) {
         return Some(format!("it is a virtual disk ({names})"));
     }
-    if !matches!(bus, Bus::Sas | Bus::Sata) {
-        return None;
+    if bus == Bus::Nvme {
+        return transports(&device)
+            .into_iter()
+            .find(|t| t != "pcie" && t != "apple-nvme")
+            .map(|t| format!("it is reached over a network (NVMe over {t})"));
     }
     if place.contains("/session") || place.contains("/rport-") {
         return Some("it is a remote disk".into());
+    }
+    if place.contains("/virtio") && bus != Bus::Virtio {
+        return Some("it is a virtual machine's disk (virtio)".into());
+    }
+    if !matches!(bus, Bus::Sas | Bus::Sata) {
+        return None;
     }
     let host = place.split('/').find(|part| part.starts_with("host") && part[4..].chars().all(|c| c.is_ascii_digit()))?;
     let folder = dir.ancestors().nth(2).map(Path::to_path_buf).unwrap_or_default();
     let class = real.ancestors().find(|a| a.ends_with(host)).map(|a| a.join("scsi_host").join(host)).unwrap_or(folder);
     let driver = text(&class, "proc_name").unwrap_or_default();
-    let raid = ["megaraid_sas", "aacraid", "hpsa", "smartpqi", "arcmsr", "3w-9xxx", "3w-sas", "ips"];
-    raid.contains(&driver.as_str()).then(|| format!("it stands behind a RAID controller ({driver})"))
+    HOSTED_DRIVERS.contains(&driver.as_str()).then(|| format!("it stands behind a controller that hosts its sectors ({driver})"))
+}
+
+/// How an NVMe controller is reached, of each path to it: `pcie`, `tcp`, `rdma`, `fc`. `device` is the controller, or its subsystem with
+/// the controllers in it.
+fn transports(device: &Path) -> Vec<String> {
+    let controllers = entries(device).into_iter().filter(|d| name(d).starts_with("nvme"));
+    text(device, "transport").into_iter().chain(controllers.filter_map(|d| text(&d, "transport"))).collect()
 }
 
 /// Splits digits from text, so that `loop10` follows `loop9`.

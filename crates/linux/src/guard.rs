@@ -5,12 +5,14 @@ use crate::ioctl::loop_backing;
 use crate::object::Object;
 use crate::openers::Openers;
 use crate::sysfs::{entries, name, text};
+use crate::views;
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Bus, Drive, MediaClass};
 use jurex_core::text::{printable, shown_path};
 use rustix::fs::{Access, FileType, FlockOperation, Mode, OFlags, access, flock, major, makedev, open, stat};
 use rustix::io::Errno;
 use std::fs;
+use std::os::fd::{AsFd, AsRawFd};
 use std::path::{Path, PathBuf};
 
 /// Mount points that the running system cannot do without.
@@ -54,19 +56,23 @@ pub(crate) struct Uses {
 
 impl Uses {
     pub(crate) fn read(system: &System) -> Self {
-        let mut unreadable = vec![];
+        let mut unreadable = views::not_believed(system);
         let mut table = |name: &str| match fs::read(system.proc.join(name)) {
             // Paths in it may be of any bytes; the numbers that matter are plain.
             Ok(bytes) => String::from_utf8_lossy(&bytes).into_owned(),
-            // A kernel without swap has no such table.
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound && name == "swaps" => String::new(),
+            // A kernel without swap has no such table; a view that shows processes alone has none of the others either.
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound && name == "swaps" && views::shows_the_kernel(system) => {
+                String::new()
+            }
             Err(e) => {
                 unreadable.push(format!("{}: {e}", system.proc.join(name).display()));
                 String::new()
             }
         };
-        let mut mounts: Vec<Mount> = table("self/mountinfo").lines().filter_map(mount).collect();
+        let mount_table = table("self/mountinfo");
         let swaps = table("swaps").lines().skip(1).filter_map(swap).collect();
+        unreadable.extend(views::covered(system, mount_table.lines().filter_map(mount_point)));
+        let mut mounts: Vec<Mount> = mount_table.lines().filter_map(mount).collect();
         // In a container the table may not show the root's device; the file system itself knows it.
         if let Ok(root) = stat("/") {
             mounts.push(Mount { device: root.st_dev, point: "/".into() });
@@ -81,6 +87,16 @@ impl Uses {
     /// What stands in the way of erasing the drive whose sysfs folder is `dir`.
     /// A drive that is at work on itself (`is_at_work`) is not opened to see who holds it: opening may wait until it has finished.
     pub(crate) fn of_drive(&self, dir: &Path, drive: &Drive, is_at_work: bool) -> Vec<Hindrance> {
+        let mut found = self.of_held_drive(dir, drive);
+        let path = Path::new(&drive.path);
+        if !is_at_work && found.iter().all(is_open_by) && drive.class != MediaClass::Optical && drive.geometry.sectors > 0 {
+            take_claim(&mut found, no_rights(path).or_else(|| held(path)));
+        }
+        found
+    }
+
+    /// The same of a drive that this process holds: whatever else uses it.
+    pub(crate) fn of_held_drive(&self, dir: &Path, drive: &Drive) -> Vec<Hindrance> {
         let mut found = self.not_known();
         self.of_whole_device(dir, &mut found, DEEPEST);
         if self.is_start_medium(dir) {
@@ -93,12 +109,13 @@ impl Uses {
             found.push(Hindrance::NotADrive { what: "a boot area of an embedded flash device".into() });
         }
         self.of_loop(dir, DEEPEST, &mut found);
-        let path = Path::new(&drive.path);
-        if !is_at_work && found.iter().all(is_open_by) && drive.class != MediaClass::Optical && drive.geometry.sectors > 0 {
-            take_claim(&mut found, no_rights(path).or_else(|| held(path)));
-        }
         dedup(&mut found);
         found
+    }
+
+    /// Whose open files can't be seen from here, as a sentence.
+    pub(crate) fn blind_to(&self) -> Option<String> {
+        self.openers.blind_to()
     }
 
     fn not_known(&self) -> Vec<Hindrance> {
@@ -223,10 +240,22 @@ impl Uses {
         found
     }
 
-    /// What stands in the way of erasing the image file at `real`.
-    pub(crate) fn of_image(&self, real: &Path) -> Vec<Hindrance> {
+    /// What stands in the way of erasing the image file that is open, be it only to its name (`O_PATH`); it is called `real`.
+    pub(crate) fn of_image(&self, opened: impl AsFd, real: &Path) -> Vec<Hindrance> {
+        let mut found = self.of_held_image(&opened, real);
+        let way = by_descriptor(&opened);
+        found.extend(no_rights(&way));
+        if found.iter().all(is_open_by) {
+            take_claim(&mut found, held(&way));
+        }
+        dedup(&mut found);
+        found
+    }
+
+    /// The same of a file that this process holds: whatever else uses it.
+    pub(crate) fn of_held_image(&self, opened: impl AsFd, real: &Path) -> Vec<Hindrance> {
         let mut found = self.not_known();
-        let Some(file) = Object::at(real) else {
+        let Some(file) = Object::of(&opened) else {
             found.push(Hindrance::NotKnown { why: format!("{} can't be looked at", shown_path(real)) });
             return found;
         };
@@ -236,13 +265,14 @@ impl Uses {
             self.of_whole_device(&over.dir, &mut found, DEEPEST);
         }
         found.extend(self.of_file(file, real));
-        found.extend(no_rights(real));
-        if found.iter().all(is_open_by) {
-            take_claim(&mut found, held(real));
-        }
         dedup(&mut found);
         found
     }
+}
+
+/// The way to what is open, whatever its name leads to by now.
+pub(crate) fn by_descriptor(opened: impl AsFd) -> PathBuf {
+    PathBuf::from(format!("/proc/self/fd/{}", opened.as_fd().as_raw_fd()))
 }
 
 fn is_open_by(h: &Hindrance) -> bool {
@@ -299,6 +329,11 @@ pub(crate) fn device_number(dir: &Path) -> Option<u64> {
     let text = text(dir, "dev")?;
     let (major, minor) = text.split_once(':')?;
     Some(makedev(major.parse().ok()?, minor.parse().ok()?))
+}
+
+/// Where a line of mountinfo says that something is mounted.
+fn mount_point(line: &str) -> Option<PathBuf> {
+    Some(PathBuf::from(unescape(line.split(' ').nth(4)?)))
 }
 
 /// One line of mountinfo: `36 35 98:0 /mnt1 /mnt2 rw,noatime master:1 - ext3 /dev/root rw`.
@@ -499,7 +534,7 @@ mod tests {
         let (_root, system) = with_loops(&[&image, &link]);
         mount_also(&system, "40 1 7:97 / /mnt/scratch rw - ext4 /dev/loop97 rw\n");
         let uses = Uses::read(&system);
-        let by_link = uses.of_image(&link);
+        let by_link = uses.of_image(fs::File::open(&link).unwrap(), &link);
         assert!(by_link.contains(&Hindrance::AttachedAs { device: "/dev/loop97".into() }), "{by_link:?}");
         let mounted = Hindrance::Mounted { device: "/dev/loop97".into(), mount: "/mnt/scratch".into() };
         assert!(by_link.contains(&mounted), "{by_link:?}");
@@ -540,10 +575,11 @@ mod tests {
         let image = dir.path().join("drive.img");
         fs::write(&image, [0; 4096]).unwrap();
         let mut other = std::process::Command::new("sleep").arg("30").stdin(fs::File::open(&image).unwrap()).spawn().unwrap();
-        let found = Uses::read(&System::default()).of_image(&image);
+        let opened = fs::File::open(&image).unwrap();
+        let found = Uses::read(&System::default()).of_image(&opened, &image);
         let _ = other.kill().and_then(|()| other.wait());
         assert!(found.iter().any(|h| matches!(h, Hindrance::OpenBy { who, .. } if who.starts_with("sleep ("))), "{found:?}");
-        assert_eq!(Uses::read(&System::default()).of_image(&image), []);
+        assert_eq!(Uses::read(&System::default()).of_image(&opened, &image), []);
     }
 
     #[test]
@@ -581,7 +617,16 @@ mod tests {
             system.drive(&system.sys.join("block/sda")).class
         };
         assert_eq!(class("Meridian 2000"), MediaClass::Unknown);
-        assert_eq!(class("QEMU HARDDISK"), MediaClass::Virtual);
+        for model in ["QEMU HARDDISK", "qemu disk", "Virtual Disk", "VBOX HARDDISK", "LOGICAL VOLUME", "PERC H730"] {
+            assert_eq!(class(model), MediaClass::Virtual, "{model}");
+        }
+        // What is reached over a network is another machine's, whatever it says of itself.
+        let controller = system.sys.join("devices/pci0/nvme/nvme0/nvme0n1/device");
+        let reached_by = |transport: &str| {
+            fs::write(controller.join("transport"), transport).unwrap();
+            system.drive(&system.sys.join("block/nvme0n1")).class
+        };
+        assert_eq!((reached_by("pcie\n"), reached_by("tcp\n")), (MediaClass::SolidState, MediaClass::Virtual));
         fs::write(sda.join("queue/zoned"), "host-managed\n").unwrap();
         assert!(system.drive(&system.sys.join("block/sda")).zoned_by_host);
     }

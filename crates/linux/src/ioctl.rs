@@ -4,12 +4,14 @@
 
 mod block;
 mod files;
+mod lease;
 
 pub(crate) use block::{discard, loop_attach, loop_backing, loop_detach, reread_table};
 pub(crate) use files::{
-    FileExtent, block_of, block_size, btrfs_chunks, btrfs_device, ext4_empty_journal, extent, extents, free_space, mapped_kinds,
-    xfs_shares,
+    FileExtent, block_of, block_size, btrfs_chunks, btrfs_device, ext4_empty_journal, extent, extents, free_space, generation,
+    mapped_kinds, system_id, xfs_shares,
 };
+pub(crate) use lease::{hold_alone, is_held_alone, is_open_elsewhere};
 
 use rustix::io::Errno;
 use rustix::ioctl::{Ioctl, IoctlOutput, Opcode, Updater, ioctl, opcode};

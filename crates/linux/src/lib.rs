@@ -22,6 +22,7 @@ mod ring;
 mod sysfs;
 mod threads;
 mod undriven;
+mod views;
 mod watch;
 
 pub use ask::raw_pages;

@@ -2,13 +2,18 @@
 
 use crate::discover::{System, image};
 use crate::errors::{Behind, cause, patiently};
+use crate::guard::Uses;
+use crate::ioctl::is_open_elsewhere;
+use crate::object::Object;
 use crate::port::LinuxPort;
 use crate::quiet::Quiet;
+use jurex_core::guard::{Hindrance, Refusal};
 use jurex_core::media::{Bus, Drive, Geometry};
 use jurex_core::medium::{Access, AccessWay, Cause, Medium, MediumError, Op};
 use jurex_core::native::command::{Answer, Command, Port};
+use jurex_core::pattern::AlignedBuffer;
 use jurex_core::units::{Lba, Sectors};
-use rustix::fs::{Advice, FlockOperation, fadvise, flock, fstat};
+use rustix::fs::{Advice, FileType, FlockOperation, OFlags, fadvise, fcntl_getfl, fcntl_setfl, flock, fstat};
 use rustix::io::Errno;
 use std::fs::{File, OpenOptions};
 use std::io::{self, Seek, SeekFrom};
@@ -58,6 +63,17 @@ pub enum OpenError {
     /// It is not there any more.
     #[error("{0} went away before it could be opened")]
     Gone(String),
+    /// What was opened under its name is something else.
+    #[error("{0} is not what it was when it was looked at: its name leads to something else now")]
+    Another(String),
+    /// Something uses what was opened.
+    #[error("{path} may not be used: {refusal}")]
+    Hindered {
+        /// The drive.
+        path: String,
+        /// By what.
+        refusal: Refusal,
+    },
     /// Anything else.
     #[error("cannot open {path}: {cause}")]
     Other {
@@ -79,28 +95,21 @@ impl OpenError {
     }
 }
 
-/// Opens `drive` for erasing: for this process alone (O_EXCL, and a lock that other Jurexes see) until it is dropped.
+/// Opens `drive` for erasing: for this process alone (O_EXCL, and a lock that other Jurexes see) until it is dropped. What is open then is
+/// asked once more who it is and what it is used for, whatever its name leads to by now.
 ///
 /// # Errors
-/// No rights, in use, or gone.
-pub fn open(drive: &Drive) -> Result<LinuxMedium, OpenError> {
-    alone(drive, open_with(drive, Purpose::Erase)?)
+/// No rights, in use, gone, or something else under its name.
+pub fn open(system: &System, drive: &Drive) -> Result<LinuxMedium, OpenError> {
+    open_with(system, drive, Purpose::Erase)
 }
 
 /// Opens `drive` for proving: read-only, and for this process alone, as for erasing.
 ///
 /// # Errors
-/// No rights, in use, or gone.
-pub fn open_to_read(drive: &Drive) -> Result<LinuxMedium, OpenError> {
-    alone(drive, open_with(drive, Purpose::Prove)?)
-}
-
-fn alone(drive: &Drive, medium: LinuxMedium) -> Result<LinuxMedium, OpenError> {
-    lock(&medium.cached).map_err(|e| match e {
-        Errno::WOULDBLOCK => OpenError::JobRunning(drive.shown_path()),
-        e => OpenError::of(&drive.shown_path(), e.into()),
-    })?;
-    Ok(medium)
+/// As [`open`].
+pub fn open_to_read(system: &System, drive: &Drive) -> Result<LinuxMedium, OpenError> {
+    open_with(system, drive, Purpose::Prove)
 }
 
 /// What a drive is opened for.
@@ -129,20 +138,38 @@ fn lock(file: &File) -> Result<(), Errno> {
 /// Opens `drive` for a look: read-only, beside whoever else uses it.
 ///
 /// # Errors
-/// No rights, or gone.
-pub fn peek(drive: &Drive) -> Result<LinuxMedium, OpenError> {
-    open_with(drive, Purpose::Look)
+/// No rights, gone, or something else under its name.
+pub fn peek(system: &System, drive: &Drive) -> Result<LinuxMedium, OpenError> {
+    open_with(system, drive, Purpose::Look)
 }
 
-fn open_with(drive: &Drive, purpose: Purpose) -> Result<LinuxMedium, OpenError> {
+fn open_with(system: &System, drive: &Drive, purpose: Purpose) -> Result<LinuxMedium, OpenError> {
     let behind = if drive.bus == Bus::File { Behind::File } else { Behind::Device };
-    let flag = |flag: rustix::fs::OFlags| flag.bits() as i32;
+    let flag = |flag: OFlags| flag.bits() as i32;
     let for_one = purpose != Purpose::Look && behind == Behind::Device;
-    let exclusive = if for_one { flag(rustix::fs::OFlags::EXCL) } else { 0 };
+    let exclusive = if for_one { flag(OFlags::EXCL) } else { 0 };
+    // What was put in a file's place meanwhile must not keep this program waiting, nor lead elsewhere.
+    let of_file = if behind == Behind::File { flag(OFlags::NONBLOCK | OFlags::NOFOLLOW) } else { 0 };
     let writes = purpose == Purpose::Erase;
     let open = |path: &Path, flags: i32| OpenOptions::new().read(true).write(writes).custom_flags(flags).open(path);
     let failed = |e| OpenError::of(&drive.shown_path(), e);
-    let cached = open(drive.file_path(), exclusive | flag(rustix::fs::OFlags::NOCTTY)).map_err(failed)?;
+    let cached = open(drive.file_path(), exclusive | of_file | flag(OFlags::NOCTTY)).map_err(failed)?;
+    if of_file != 0 {
+        // Only opening may not wait; reading and writing may.
+        let flags = fcntl_getfl(&cached).map_err(|e| failed(e.into()))?;
+        fcntl_setfl(&cached, flags - OFlags::NONBLOCK).map_err(|e| failed(e.into()))?;
+    }
+    let now = what_is_open(system, drive, &cached).map_err(failed)?;
+    if !now.as_ref().is_some_and(|now| is_still(drive, now)) {
+        return Err(OpenError::Another(drive.shown_path()));
+    }
+    if purpose != Purpose::Look {
+        lock(&cached).map_err(|e| match e {
+            Errno::WOULDBLOCK => OpenError::JobRunning(drive.shown_path()),
+            e => OpenError::of(&drive.shown_path(), e.into()),
+        })?;
+        hindrances_of_open(system, drive, &cached, purpose)?;
+    }
     let direct = open_direct(&cached, behind, |path| open(path, flag(rustix::fs::OFlags::DIRECT))).map_err(failed)?;
     let size_by_its_own_word = behind == Behind::Device && (&cached).seek(SeekFrom::End(0)).map_err(failed)? == 0;
     let alignment = match behind {
@@ -160,8 +187,59 @@ fn open_with(drive: &Drive, purpose: Purpose) -> Result<LinuxMedium, OpenError> 
         size_by_its_own_word,
         port: None,
         quiet: None,
-        system: System::default(),
+        system: system.clone(),
     })
+}
+
+/// What lies behind an open descriptor, by the system's book; `None`: it is of another kind than the drive was.
+fn what_is_open(system: &System, drive: &Drive, opened: &File) -> io::Result<Option<Drive>> {
+    let status = fstat(opened)?;
+    match (FileType::from_raw_mode(status.st_mode), drive.bus == Bus::File) {
+        (FileType::RegularFile, true) => Ok(Some(image(drive.file_path(), opened, &status))),
+        (FileType::BlockDevice, false) => Ok(Some(system.drive(&system.device_dir(status.st_rdev)?))),
+        _ => Ok(None),
+    }
+}
+
+/// Whether what is open is what was looked at: the same file, or the same device in the same attachment.
+fn is_still(looked_at: &Drive, now: &Drive) -> bool {
+    let same = |a: &Option<String>, b: &Option<String>| a.is_none() || b.is_none() || a == b;
+    looked_at.path == now.path && same(&looked_at.attachment.instance, &now.attachment.instance)
+}
+
+/// What stands in the way of the purpose by what is open, and not by what its name led to a moment ago.
+fn hindrances_of_open(system: &System, drive: &Drive, opened: &File, purpose: Purpose) -> Result<(), OpenError> {
+    let failed = |e: Errno| OpenError::of(&drive.shown_path(), e.into());
+    let uses = Uses::read(system);
+    let mut hindrances = if drive.bus == Bus::File {
+        let mut found = uses.of_held_image(opened, drive.file_path());
+        if found.is_empty() && is_open_elsewhere_too(opened, purpose).map_err(failed)? {
+            found.push(Hindrance::OpenUnseen);
+        }
+        found
+    } else {
+        let number = fstat(opened).map_err(failed)?.st_rdev;
+        let dir = system.device_dir(number).map_err(|e| OpenError::of(&drive.shown_path(), e))?;
+        uses.of_held_drive(&dir, drive)
+    };
+    hindrances.retain(|h| purpose == Purpose::Erase || h.hinders_reading());
+    if hindrances.is_empty() {
+        Ok(())
+    } else {
+        Err(OpenError::Hindered { path: drive.shown_path(), refusal: Refusal { hindrances } })
+    }
+}
+
+/// Whether somebody whom no table shows has the file open. Who looks at it for a moment is no use of it, and this program's own looks are none.
+fn is_open_elsewhere_too(opened: &File, purpose: Purpose) -> Result<bool, Errno> {
+    for _ in 0..10 {
+        let own = crate::openers::own_descriptors(opened);
+        if own > 1 || is_open_elsewhere(opened, purpose == Purpose::Erase)? != Some(true) {
+            return Ok(false);
+        }
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    Ok(true)
 }
 
 /// The descriptor for direct I/O: opened through the first one, so that both are surely of one object, whatever has been
@@ -260,11 +338,16 @@ impl LinuxMedium {
     fn current(&self) -> io::Result<Drive> {
         let status = fstat(&self.cached)?;
         match self.behind {
-            // The file that the path leads to now: one that was unlinked and replaced under the job is another.
+            // One that was unlinked or replaced under the job is not what a person would find under that name: it is another then.
             Behind::File => {
-                let there = rustix::fs::stat(self.drive.file_path())?;
-                let size = if there.st_ino == status.st_ino { status.st_size } else { there.st_size };
-                Ok(image(self.drive.file_path(), size as u64))
+                let path = self.drive.file_path();
+                let there = rustix::fs::open(path, OFlags::PATH | OFlags::CLOEXEC, rustix::fs::Mode::empty())?;
+                let found = fstat(&there)?;
+                if Object::by(&found) == Object::by(&status) {
+                    Ok(image(path, &self.cached, &status))
+                } else {
+                    Ok(image(path, &there, &found))
+                }
             }
             Behind::Device => {
                 let now = self.system.drive(&self.system.device_dir(status.st_rdev)?);
@@ -313,7 +396,7 @@ impl Medium for LinuxMedium {
     fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
         let (stretch, offset) = (self.stretch(at, out.len()), self.drive.geometry.bytes_of(at.0));
         let read = patiently(|| match self.direct_for(offset, out.len()) {
-            Some(direct) => direct.read_exact_at(out, offset),
+            Some(direct) => reachable(out, |out| direct.read_exact_at(out, offset)),
             None => {
                 self.drop_cache(offset, out.len());
                 self.cached.read_exact_at(out, offset)
@@ -325,7 +408,17 @@ impl Medium for LinuxMedium {
     fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError> {
         let (stretch, offset) = (self.stretch(at, data.len()), self.drive.geometry.bytes_of(at.0));
         let written = patiently(|| match self.direct_for(offset, data.len()) {
-            Some(direct) => direct.write_all_at(data, offset),
+            Some(direct) => {
+                let written = direct.write_all_at(data, offset);
+                match written {
+                    Err(e) if is_out_of_reach(&e, data) => {
+                        let mut copy = AlignedBuffer::new(data.len());
+                        copy.bytes().copy_from_slice(data);
+                        direct.write_all_at(copy.bytes(), offset)
+                    }
+                    written => written,
+                }
+            }
             None => self.cached.write_all_at(data, offset).and_then(|()| {
                 self.cached.sync_data()?;
                 self.drop_cache(offset, data.len());
@@ -386,6 +479,24 @@ impl Port for LinuxMedium {
     }
 }
 
+/// Whether a controller may have refused only where these bytes lie in memory.
+fn is_out_of_reach(error: &io::Error, bytes: &[u8]) -> bool {
+    Errno::from_io_error(error) == Some(Errno::INVAL) && !(bytes.as_ptr() as usize).is_multiple_of(AlignedBuffer::ALIGNMENT)
+}
+
+/// Reads into `out`, by way of memory that any controller reaches where it can't reach that.
+fn reachable(out: &mut [u8], read: impl Fn(&mut [u8]) -> io::Result<()>) -> io::Result<()> {
+    match read(out) {
+        Err(e) if is_out_of_reach(&e, out) => {
+            let mut copy = AlignedBuffer::new(out.len());
+            read(copy.bytes())?;
+            out.copy_from_slice(copy.bytes());
+            Ok(())
+        }
+        done => done,
+    }
+}
+
 /// A drive or file that has become shorter answers reads with "end of file", and writes past its end with "nothing
 /// written": I/O errors both.
 fn end_of_file_is_an_io_error(error: io::Error) -> io::Error {
@@ -399,8 +510,6 @@ fn end_of_file_is_an_io_error(error: io::Error) -> io::Error {
 mod tests {
     use super::*;
     use crate::FindError;
-    use jurex_core::guard::Hindrance;
-    use jurex_core::pattern::AlignedBuffer;
     use std::fs;
 
     fn image_of(bytes: u64) -> (tempfile::TempDir, std::path::PathBuf) {
@@ -414,7 +523,7 @@ mod tests {
     fn odd_sizes_are_written_to_the_last_sector_and_not_beyond() {
         let (_dir, path) = image_of(512 * 21);
         let found = System::default().find(&path).unwrap();
-        let mut medium = open(&found.drive).unwrap();
+        let mut medium = open(&System::default(), &found.drive).unwrap();
         let mut buffer = AlignedBuffer::new(512 * 21);
         buffer.bytes().fill(0x5a);
         medium.write(Lba(0), buffer.bytes()).unwrap();
@@ -431,15 +540,15 @@ mod tests {
     fn one_job_at_a_time_and_the_guard_sees_it() {
         let (_dir, path) = image_of(4096);
         let found = System::default().find(&path).unwrap();
-        let _held = open(&found.drive).unwrap();
-        assert!(matches!(open(&found.drive), Err(OpenError::JobRunning(_))));
+        let _held = open(&System::default(), &found.drive).unwrap();
+        assert!(matches!(open(&System::default(), &found.drive), Err(OpenError::JobRunning(_))));
         assert_eq!(System::default().find(&path).unwrap().hindrances, [Hindrance::JobRunning]);
     }
 
     #[test]
     fn an_image_that_is_cut_short_under_the_job_is_gone_not_bad() {
         let (_dir, path) = image_of(512 * 64);
-        let mut medium = open(&System::default().find(&path).unwrap().drive).unwrap();
+        let mut medium = open(&System::default(), &System::default().find(&path).unwrap().drive).unwrap();
         fs::OpenOptions::new().write(true).open(&path).unwrap().set_len(512 * 8).unwrap();
         let mut buffer = AlignedBuffer::new(512 * 64);
         assert!(matches!(medium.read(Lba(0), buffer.bytes()).unwrap_err().cause, Cause::Gone(_)));
@@ -449,7 +558,7 @@ mod tests {
     fn an_image_that_was_replaced_under_the_job_is_another() {
         let (dir, path) = image_of(512 * 64);
         let drive = System::default().find(&path).unwrap().drive;
-        let mut medium = open(&drive).unwrap();
+        let mut medium = open(&System::default(), &drive).unwrap();
         assert!(medium.identify().unwrap().same_as(&drive));
         let other = dir.path().join("other.img");
         fs::write(&other, vec![0; 512 * 64]).unwrap();
@@ -462,7 +571,7 @@ mod tests {
     #[test]
     fn how_sectors_are_reached_is_told_as_it_is() {
         let (_dir, path) = image_of(512 * 64);
-        let medium = open(&System::default().find(&path).unwrap().drive).unwrap();
+        let medium = open(&System::default(), &System::default().find(&path).unwrap().drive).unwrap();
         assert_eq!(medium.access(), Access { way: AccessWay::Direct, exclusive: false });
         // The second descriptor is of the first one's object, though the path leads elsewhere by now.
         fs::rename(&path, path.with_extension("moved")).unwrap();

@@ -1,6 +1,7 @@
 //! What an object is, not what it is called: the guard goes by this.
 
-use rustix::fs::{FileType, stat};
+use rustix::fs::{FileType, Stat, fstat, stat};
+use std::os::fd::AsFd;
 use std::path::Path;
 
 /// What an object is, whatever paths lead to it.
@@ -13,13 +14,21 @@ pub(crate) enum Object {
 }
 
 impl Object {
-    /// What the path leads to now.
+    /// What the path leads to now. It may lead elsewhere a moment later: of what is open, [`Object::of`] is asked.
     pub(crate) fn at(path: &Path) -> Option<Self> {
-        let status = stat(path).ok()?;
-        Some(if FileType::from_raw_mode(status.st_mode) == FileType::BlockDevice {
+        Some(Self::by(&stat(path).ok()?))
+    }
+
+    /// What is open.
+    pub(crate) fn of(fd: impl AsFd) -> Option<Self> {
+        Some(Self::by(&fstat(fd).ok()?))
+    }
+
+    pub(crate) fn by(status: &Stat) -> Self {
+        if FileType::from_raw_mode(status.st_mode) == FileType::BlockDevice {
             Object::Device(status.st_rdev)
         } else {
             Object::File(status.st_dev, status.st_ino)
-        })
+        }
     }
 }

@@ -425,7 +425,7 @@ mod tests {
         let dir = tempfile::tempdir_in(".").unwrap();
         let path = dir.path().join("drive.img");
         std::fs::write(&path, vec![0xab; bytes as usize]).unwrap();
-        let medium = open(&System::default().find(&path).unwrap().drive).unwrap();
+        let medium = open(&System::default(), &System::default().find(&path).unwrap().drive).unwrap();
         (dir, medium)
     }
 
@@ -498,7 +498,7 @@ mod tests {
             ring.start(n, Task::Write(Sectors::new(n * 2048, 2048), Arc::new(Pattern::random([1; 16]))));
         }
         drop(ring);
-        assert!(open(&drive).is_ok());
+        assert!(open(&System::default(), &drive).is_ok());
     }
 
     #[test]

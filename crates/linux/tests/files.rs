@@ -7,7 +7,7 @@ use jurex_core::less::{Because, Ending, FileEvidence, Kind, LeftAlone, Look, Rem
 use jurex_core::notation::Program;
 use jurex_core::testing::Dice;
 use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Id, Tree, TreeError, Watcher, erase};
-use mounted::{Mounted, marks_in, write_marked};
+use mounted::{Mounted, marks_in, on_a_drive, write_marked};
 use std::collections::{BTreeMap, HashMap};
 use std::fs;
 use std::os::unix::ffi::OsStrExt;
@@ -69,7 +69,7 @@ fn look(paths: &[PathBuf]) -> Tree {
 
 /// What is said of each file, by its path.
 fn endings(done: &FilesDone, tree: &Tree, passes: u32) -> BTreeMap<PathBuf, (Ending, Vec<Because>)> {
-    let grounds = tree.grounds();
+    let grounds: Vec<_> = tree.grounds().iter().map(|g| if g.layers.is_empty() { g.clone() } else { on_a_drive(g) }).collect();
     let files = done.files.iter().enumerate().filter(|(_, f)| f.kind == Kind::File);
     files.map(|(at, f)| (tree.path(at), f.ending(&grounds[f.ground as usize], passes))).collect()
 }

@@ -6,7 +6,7 @@ use jurex_core::less::{FreeFinding, FreeProof, WhyNotRead};
 use jurex_core::notation::Program;
 use jurex_core::testing::Dice;
 use jurex_linux::files::{FillError, FillOrder, FillPhase, FillProgress, FillWatcher, Filled, clean, fill};
-use mounted::{Mounted, count_marks, marks_in, write_marked};
+use mounted::{Mounted, count_marks, marks_in, on_a_drive, write_marked};
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -96,7 +96,7 @@ fn ext4_and_xfs_are_filled_to_the_last_block_and_nothing_deleted_is_left() {
         let order = order(passes, 0);
         let Some((mounted, filled)) = filled(system, tool, make, "", &order) else { continue };
         let evidence = &filled.evidence;
-        assert_eq!(evidence.finding(&filled.ground, order.passes.len() as u32), FreeFinding::Proved, "{evidence:?}");
+        assert_eq!(evidence.finding(&on_a_drive(&filled.ground), order.passes.len() as u32), FreeFinding::Proved, "{evidence:?}");
         assert!(matches!(&evidence.proof, FreeProof::Read { by, .. } if by.contains("own map")), "{evidence:?}");
         let FreeProof::Read { unreached, .. } = evidence.proof else { panic!("{evidence:?}") };
         // A few megabytes the file system keeps back for itself, whoever asks.
@@ -114,7 +114,8 @@ fn what_is_left_to_others_is_told_as_not_reached() {
     let Some((mounted, filled)) = filled("ext4", "mkfs.ext4", &["-F", "-q"], "", &order) else { return };
     let FreeProof::Read { free, pattern, unreached, .. } = filled.evidence.proof else { panic!("{:?}", filled.evidence) };
     assert!(unreached >= 150 * MIB && pattern + unreached == free, "{:?}", filled.evidence);
-    assert_eq!(filled.evidence.finding(&filled.ground, 1), FreeFinding::Proved, "{:?}", filled.evidence);
+    let finding = filled.evidence.finding(&on_a_drive(&filled.ground), 1);
+    assert_eq!(finding, FreeFinding::Less, "more than a third of what was free was left: {:?}", filled.evidence);
     let said = filled.evidence.sentences();
     assert!(said[1].contains("were not reached"), "{said:?}");
     is_as_it_was(mounted);
@@ -125,8 +126,10 @@ fn btrfs_and_ntfs_are_filled_as_far_as_they_let_it_be_known() {
     for (system, tool, make) in [("btrfs", "mkfs.btrfs", &["-q"][..]), ("ntfs-3g", "mkfs.ntfs", &["-F", "-Q", "-q"][..])] {
         let order = order("random", 20 * MIB);
         let Some((mounted, filled)) = filled(system, tool, make, "", &order) else { continue };
-        // How much is free they tell, but not where.
-        assert_eq!(filled.evidence.finding(&filled.ground, 1), FreeFinding::NotProvable, "{:?}", filled.evidence);
+        // How much is free they tell, but not where; and what they keep back of so small a file system may be more than a tenth of it.
+        let finding = filled.evidence.finding(&on_a_drive(&filled.ground), 1);
+        let few = filled.evidence.fill.laid < filled.evidence.free_before / 10 * 9;
+        assert_eq!(finding, if few { FreeFinding::Less } else { FreeFinding::NotProvable }, "{:?}", filled.evidence);
         assert!(filled.evidence.fill.laid > 200 * MIB, "{:?}", filled.evidence);
         let left = marks_in(&mounted.image).into_iter().filter(|n| *n < 1000 && n % 3 != 0).count();
         assert!(left < 20, "{system}: {left} of 40 large files are there");
@@ -150,7 +153,7 @@ fn fat_exfat_and_f2fs_are_filled_and_the_table_of_fat_tells_what_is_free() {
             panic!("{system}: {:?}", filled.evidence)
         };
         assert!(said.contains(by), "{said}");
-        let proved = filled.evidence.finding(&filled.ground, 2) == FreeFinding::Proved;
+        let proved = filled.evidence.finding(&on_a_drive(&filled.ground), 2) == FreeFinding::Proved;
         assert_eq!(proved, system == "vfat", "{system}: {:?}", filled.evidence);
         assert!(*pattern > free / 10 * 9, "{system}: {:?}", filled.evidence);
         let left = marks_in(&mounted.image).into_iter().filter(|n| *n >= 1000 || n % 3 != 0).count();
@@ -192,7 +195,7 @@ fn a_stop_gives_everything_back_and_a_folder_that_was_left_is_cleaned() {
     let before = free();
     let mut heard = Heard { at_each: Box::new(|p| p.phase != FillPhase::Laying), ..Heard::default() };
     let filled = fill(&mounted.path(), &order("random x8", 20 * MIB), &mut Dice(2), &mut heard).unwrap();
-    assert!(filled.stopped && filled.evidence.finding(&filled.ground, 8) == FreeFinding::NotFinished);
+    assert!(filled.stopped && filled.evidence.finding(&on_a_drive(&filled.ground), 8) == FreeFinding::NotFinished);
     assert_eq!(filled.evidence.proof, FreeProof::NotRead { why: WhyNotRead::NotReached });
     assert!(before - free() < 100, "all is given back");
     let left = mounted.path().join(".jurex-free-abcd2345");

@@ -47,7 +47,7 @@ fn look_at(path: &Path) -> Contents {
     let look_once = || {
         File::open(path).and_then(|f| f.sync_all()).unwrap();
         let found = System::default().find(path).unwrap();
-        look(&mut peek(&found.drive).unwrap())
+        look(&mut peek(&System::default(), &found.drive).unwrap())
     };
     let mut before = look_once();
     for _ in 0..20 {

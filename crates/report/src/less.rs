@@ -66,13 +66,23 @@ struct Fit {
     air: f32,
     /// Whether it is said in short: fewer files by name, and of what stands against it only what it is.
     brief: bool,
+    /// Files that are named.
+    named: usize,
 }
 
 /// With as much air and as many words as one page has room for.
 fn best_fit(record: &LessRecord, digest: &str, house: &House, w: &Words) -> Layout {
-    let fits = [(1.0, false), (0.5, false), (0.5, true), (0.15, true)].map(|(air, brief)| Fit { air, brief });
+    let fits = [
+        (1.0, false, NAMED),
+        (0.5, false, NAMED),
+        (0.5, true, NAMED / 2),
+        (0.15, true, NAMED / 2),
+        (0.15, true, NAMED / 4),
+        (0.15, true, 0),
+    ];
+    let fits = fits.map(|(air, brief, named)| Fit { air, brief, named });
     let mut laid_out = fits.into_iter().map(|fit| lay_out(record, digest, house, w, fit));
-    laid_out.find(|l| l.pages == 1).unwrap_or_else(|| lay_out(record, digest, house, w, fits[3]))
+    laid_out.find(|l| l.pages == 1).unwrap_or_else(|| lay_out(record, digest, house, w, fits[5]))
 }
 
 fn lay_out(record: &LessRecord, digest: &str, house: &House, w: &Words, fit: Fit) -> Layout {
@@ -89,7 +99,7 @@ fn lay_out(record: &LessRecord, digest: &str, house: &House, w: &Words, fit: Fit
     own_fields(&mut page, house, w);
     page.heading(&w.less_came, 40.0);
     record.results().iter().for_each(|said| text(&mut page, size, &format!("\u{2013} {said}")));
-    by_name(&mut page, record, if fit.brief { NAMED / 2 } else { NAMED }, w);
+    by_name(&mut page, record, fit.named, w);
     if let Some(drawing) = strip::draw(record, page.inner()) {
         page.heading(&w.less_places, drawing.height + 12.0);
         page.drawing(drawing);

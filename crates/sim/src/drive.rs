@@ -122,7 +122,7 @@ impl SimDrive {
         drive.geometry.sectors = state.own.sectors();
         drive.hidden = state.own.hidden();
         if let Some(what) = self.second_namespace_in(state) {
-            drive.elsewhere = vec![Elsewhere { what, user_data: true }];
+            drive.elsewhere = vec![Elsewhere { what, user_data: true, no_address: false }];
         }
         if state.power_cycles > 0 {
             drive.attachment.instance = Some(format!("power cycle {}", state.power_cycles));

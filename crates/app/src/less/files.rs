@@ -154,7 +154,10 @@ pub(crate) fn erase(tree: &Tree, wish: &FilesWish, places: &Places, hears: Hears
         roots: tree
             .roots
             .iter()
-            .map(|r| notes::noted_root(&std::path::absolute(&r.path).unwrap_or(r.path.clone()), tree.nodes[r.node].id))
+            .map(|r| {
+                let path = std::path::absolute(&r.path).unwrap_or(r.path.clone());
+                notes::noted_root(&path, tree.nodes[r.node].id, r.known_by.clone())
+            })
             .collect(),
         grounds: tree.grounds(),
     };
@@ -178,10 +181,27 @@ pub(crate) fn go_on(unfinished: Unfinished, by: &Person, places: &Places, hears:
         unfinished.asked.notation.parse().map_err(|e| Failure::Defect(format!("the notes of {job} can't be read: {e}")))?;
     let paths: Vec<PathBuf> = unfinished.asked.roots.iter().filter_map(notes::now).collect();
     let tree = Tree::look(&paths, places.own_files(), &mut |_| true).map_err(|e| Failure::Use(format!("{job}: {e}")))?;
+    // What the paths led to a moment ago and what the tree holds must be the same.
+    let noted = |at: usize| {
+        let (id, known_by) = (tree.nodes[tree.roots[at].node].id, &tree.roots[at].known_by);
+        let is_it = |r: &&NotedRoot| Id { device: r.device, inode: r.inode } == id && r.known_by.is_of(known_by, true);
+        unfinished.asked.roots.iter().find(|r| is_it(r) || is_named_so(r, &tree.roots[at].path, id, known_by))
+    };
+    if let Some(other) = (0..tree.roots.len()).find(|at| noted(*at).is_none()) {
+        let path = shown_path(&tree.roots[other].path);
+        return Err(Failure::Refused(format!("{job}: {path} was exchanged while it was looked at. Nothing was written")));
+    }
     let (grounds, _) = together(unfinished.asked.grounds.clone(), tree.grounds());
     let notes = Notes::go_on(&unfinished, grounds).map_err(|e| Failure::Use(format!("{job} can't be gone on with: {e}")))?;
     let Unfinished { asked, went_on, traces, ended, .. } = unfinished;
     run(&tree, Earlier { asked, went_on: went_on + 1, traces, ended }, &program, by, notes, hears)
+}
+
+/// Whether a root that keeps the name it was noted by is the one that was noted.
+fn is_named_so(noted: &NotedRoot, path: &Path, id: Id, known_by: &less::KnownBy) -> bool {
+    notes::path_of(noted) == path
+        && Id { device: noted.device, inode: noted.inode } == id
+        && noted.known_by.is_of(known_by, false)
 }
 
 /// The grounds of all sessions, each once: those of earlier ones keep their places, and one that has changed since (a snapshot that is gone) is
@@ -245,6 +265,7 @@ fn run(
     let passes = program.resolve(&mut SystemEntropy);
     let planned = passes.len() as u32;
     let sample_salt = asked.sample_salt.clone().try_into().unwrap_or_default();
+    let lost = lost_roots(tree, &asked.roots, &ended, salt.as_deref());
     let gone = gone_meanwhile(tree, &traces, &ended);
     let earlier_places: Vec<Trace> = traces.values().filter(|t| t.seen.is_some()).cloned().collect();
     let (grounds, numbers) = together(asked.grounds.clone(), tree.grounds());
@@ -252,14 +273,17 @@ fn run(
     let order =
         FilesOrder { passes, keep_names, name_salt, sample_salt, traces, grounds: grounds.clone(), numbers: numbers.clone() };
     let done = jurex_linux::files::erase(tree, order, &mut SystemEntropy, &mut Noting { notes: &mut notes, hears });
-    if !done.stopped {
+    // What is not found keeps its notes: only they know where it lay, and it may come back.
+    let missing = !lost.is_empty() || gone.iter().any(|f| f.fault.is_some());
+    if !done.stopped && !missing {
         notes.close();
     }
     let FilesDone { files, strips, journals_emptied, .. } = done;
     let mut drawn: Vec<Strip> = grounds.iter().map(|g| Strip::new(g.bytes)).collect();
     numbers.iter().zip(strips).for_each(|(at, strip)| drawn[*at as usize] = strip);
     let here: HashSet<&str> = files.iter().map(|f| f.name.shown()).collect();
-    let before: Vec<FileEvidence> = ended.into_iter().chain(gone).filter(|f| !here.contains(f.name.shown())).collect();
+    let before: Vec<FileEvidence> =
+        ended.into_iter().chain(gone).chain(lost).filter(|f| !here.contains(f.name.shown())).collect();
     for trace in earlier_places {
         let Some(seen) = &trace.seen else { continue };
         let at = seen.evidence.ground as usize;
@@ -288,12 +312,45 @@ fn run(
     LessRecord::new(about, grounds, work, drawn.iter().map(Strip::runs).collect()).map_err(|e| Failure::Defect(e.to_string()))
 }
 
-/// Files that were overwritten and seen, whose end was not noted, and that are not there any more: they were removed just before the
-/// interruption.
+/// Paths that were named and are not where they were, and are not done with either: what lay under them is not finished.
+fn lost_roots(tree: &Tree, roots: &[NotedRoot], ended: &[FileEvidence], salt: Option<&[u8]>) -> Vec<FileEvidence> {
+    let here: HashSet<Id> = tree.roots.iter().map(|r| tree.nodes[r.node].id).collect();
+    let done: HashSet<&str> = ended.iter().map(|f| f.name.shown()).collect();
+    let lost = roots.iter().filter(|r| !here.contains(&Id { device: r.device, inode: r.inode }));
+    let named = lost.map(|r| (Name::of(&r.path, salt), r)).filter(|(name, _)| !done.contains(name.shown()));
+    let fault = Some(LOST.to_string());
+    named.map(|(name, _)| FileEvidence { fault: fault.clone(), ..FileEvidence::new(name, Kind::File, 0, 0) }).collect()
+}
+
+/// Why what was named and is not found has not come to its end.
+const LOST: &str = "it is not where it was named: it was moved or removed, or another file system is mounted there now";
+
+/// Files that were begun and are not under the paths any more. Those that were overwritten and seen, and are nowhere else either, were removed
+/// just before the interruption; of all others it is said what is known: every file that was begun has an ending.
 fn gone_meanwhile(tree: &Tree, traces: &HashMap<Id, Trace>, ended: &[FileEvidence]) -> Vec<FileEvidence> {
     let here: HashSet<_> = tree.nodes.iter().map(|n| n.id).collect();
     let noted: HashSet<&str> = ended.iter().map(|f| f.name.shown()).collect();
-    let seen = traces.iter().filter(|(id, _)| !here.contains(id)).filter_map(|(_, t)| t.seen.as_ref());
-    let fresh = seen.filter(|s| !noted.contains(s.evidence.name.shown()));
-    fresh.map(|s| FileEvidence { removal: Removal::RemovedAsItWas, ..s.evidence.clone() }).collect()
+    let is_open = |name: Option<&Name>| name.is_none_or(|n| !noted.contains(n.shown()));
+    let named = |t: &Trace| t.seen.as_ref().map(|s| s.evidence.name.clone()).or_else(|| t.name.clone());
+    let gone = traces.iter().filter(|(id, t)| !here.contains(id) && is_open(named(t).as_ref()));
+    let gone: Vec<(&Id, &Trace)> = gone.collect();
+    let elsewhere = tree.whereabouts(&gone.iter().map(|(id, _)| **id).collect(), PATIENCE);
+    let of = |(id, trace): (&Id, &Trace)| {
+        let moved = elsewhere.get(id).map(|path| shown_path(path));
+        match (&trace.seen, moved) {
+            (Some(seen), None) => FileEvidence { removal: Removal::RemovedAsItWas, ..seen.evidence.clone() },
+            (Some(seen), Some(_)) => {
+                let not_removed = Some("it was overwritten, and somebody has moved it away before its name was removed".into());
+                FileEvidence { removal: Removal::Left, not_removed, ..seen.evidence.clone() }
+            }
+            (None, moved) => {
+                let name = named(trace).unwrap_or_else(|| Name::Path(format!("a file of number {}", trace.inode)));
+                let why = if moved.is_some() { "somebody has moved it away" } else { "it is not there any more" };
+                let fault = Some(format!("it was begun, and {why}: nobody knows what of it is overwritten"));
+                let before = trace.lies.before;
+                FileEvidence { fault, before, ..FileEvidence::new(name, Kind::File, trace.ground, trace.length) }
+            }
+        }
+    };
+    gone.into_iter().map(of).collect()
 }

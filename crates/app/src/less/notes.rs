@@ -1,7 +1,7 @@
 //! Where notes of an erasure of files are kept while it runs ([`jurex_core::less::Note`]), so that it can go on after whatever has cut it short.
 //! They are removed when the work has ended.
 
-use jurex_core::less::{FileEvidence, Ground, Note, Noted, NotedRoot, SoFar, Trace};
+use jurex_core::less::{FileEvidence, Ground, KnownBy, Note, Noted, NotedRoot, SoFar, Trace};
 use jurex_linux::files::Id;
 use std::collections::HashMap;
 use std::ffi::OsString;
@@ -14,8 +14,8 @@ use std::path::{Path, PathBuf};
 const ENDING: &str = "notes";
 
 /// A path as it is noted, with which file or folder it is.
-pub(crate) fn noted_root(path: &Path, id: Id) -> NotedRoot {
-    NotedRoot { path: path.as_os_str().as_bytes().to_vec(), device: id.device, inode: id.inode }
+pub(crate) fn noted_root(path: &Path, id: Id, known_by: KnownBy) -> NotedRoot {
+    NotedRoot { path: path.as_os_str().as_bytes().to_vec(), device: id.device, inode: id.inode, known_by }
 }
 
 /// The path that was named.
@@ -23,10 +23,11 @@ pub(crate) fn path_of(root: &NotedRoot) -> PathBuf {
     OsString::from_vec(root.path.clone()).into()
 }
 
-/// Where it is now: under its name, or under the one that it was given on its way out. `None`: it is gone.
+/// Where it is now: under its name, or under the one that it was given on its way out. `None`: it is gone, or what has its numbers is
+/// something else: of another file system that is mounted there now, or made since.
 pub(crate) fn now(root: &NotedRoot) -> Option<PathBuf> {
     let id = Id { device: root.device, inode: root.inode };
-    jurex_linux::files::found_again(path_of(root).parent()?, id)
+    jurex_linux::files::found_again(&path_of(root), id, &root.known_by)
 }
 
 /// Notes of work that is under way. Others see that it is by the lock.
@@ -148,7 +149,7 @@ mod tests {
             with_names: true,
             name_salt: vec![1],
             sample_salt: vec![2; 16],
-            roots: vec![noted_root(Path::new("/srv/stations"), Id { device: 1, inode: 2 })],
+            roots: vec![noted_root(Path::new("/srv/stations"), Id { device: 1, inode: 2 }, KnownBy::default())],
             grounds: vec![],
         };
         let mut notes = Notes::begin(dir.path(), &asked).unwrap();
@@ -156,6 +157,7 @@ mod tests {
             device: 1,
             inode: 7,
             born: (3, 4),
+            name: None,
             length: 5,
             ground: 0,
             lies: Default::default(),

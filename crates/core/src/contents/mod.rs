@@ -90,7 +90,10 @@ impl Contents {
     /// # Errors
     /// There is no such partition.
     pub fn partition(&self, number: usize) -> Result<&Region, PlanError> {
-        let of = if self.table.is_some() { self.regions.len() } else { 0 };
+        let of = match self.table.as_deref() {
+            None | Some(tables::UNREADABLE_GPT) => 0,
+            Some(_) => self.regions.len(),
+        };
         let found = number.checked_sub(1).filter(|at| *at < of).and_then(|at| self.regions.get(at));
         found.ok_or(PlanError::NoPartition { number, of })
     }
@@ -99,6 +102,9 @@ impl Contents {
     pub fn sentence(&self) -> String {
         let names: Vec<String> = self.regions.iter().map(Region::called).collect();
         match (&self.table, names.as_slice()) {
+            (Some(table), _) if table == tables::UNREADABLE_GPT => {
+                "A GPT partition table that can't be read: its partitions are not known.".into()
+            }
             (Some(table), []) => format!("A {table} partition table without partitions."),
             (Some(table), _) => format!("{table} partition table: {}.", names.join(", ")),
             (None, []) if self.note.is_some() => "What is on it is not known: it could not be read.".into(),
@@ -114,11 +120,12 @@ pub fn look(medium: &mut dyn Medium) -> Contents {
     if geometry.sectors == 0 {
         return Contents::default();
     }
-    if let Some(volume) = superblock::probe(medium, geometry.whole()) {
+    let mut notes = vec![];
+    if let Some(volume) = superblock::probe(medium, geometry.whole(), &mut notes) {
         return Contents { regions: vec![volume], ..Contents::default() };
     }
     let table = tables::read(medium);
-    let mut notes: Vec<String> = table.notes;
+    notes.extend(table.notes);
     let mut contents = Contents { table: table.kind, ..Contents::default() };
     for found in table.partitions {
         let at = Sectors::new(found.at.first.0, found.at.count.min(geometry.sectors.saturating_sub(found.at.first.0)));
@@ -128,7 +135,7 @@ pub fn look(medium: &mut dyn Medium) -> Contents {
         if at.count == 0 {
             continue;
         }
-        let mut region = superblock::probe(medium, at).unwrap_or_else(|| Region::new(at, found.kind));
+        let mut region = superblock::probe(medium, at, &mut notes).unwrap_or_else(|| Region::new(at, found.kind));
         region.label = region.label.or(found.name);
         contents.regions.push(region);
     }
@@ -137,7 +144,8 @@ pub fn look(medium: &mut dyn Medium) -> Contents {
     if let Err(e) = medium.read(Lba(0), first.bytes()) {
         notes.push(format!("The first sector could not be read: {}.", e.cause.os()));
     }
-    notes.dedup();
+    let mut told = std::collections::BTreeSet::new();
+    notes.retain(|note| told.insert(note.clone()));
     contents.note = (!notes.is_empty()).then(|| notes.join(" "));
     contents
 }
@@ -205,6 +213,58 @@ mod tests {
         assert!(damaged.note.unwrap().contains("its backup at the drive's end was read"));
         medium.bytes[4095 * 512 + 20] ^= 1;
         assert!(look(&mut medium).note.unwrap().contains("neither it nor its backup can be read"));
+    }
+
+    /// A drive with a GPT of two partitions, and the usual MBR before it.
+    fn with_gpt() -> Memory {
+        let mut medium = blank(4096);
+        let mut disk = Cursor::new(std::mem::take(&mut medium.bytes));
+        let mut gpt = GPT::new_from(&mut disk, 512, [7; 16]).unwrap();
+        for (n, at) in [(1, 100), (2, 1000)] {
+            let ending_lba = at + 99;
+            gpt[n] = GPTPartitionEntry {
+                partition_type_guid: [9; 16],
+                unique_partition_guid: [n as u8; 16],
+                starting_lba: at,
+                ending_lba,
+                partition_name: "tide".into(),
+                ..GPTPartitionEntry::empty()
+            };
+        }
+        gpt.write_into(&mut disk).unwrap();
+        medium.bytes = disk.into_inner();
+        with_table(0, [entry(0xee, 1, u32::MAX), entry(0, 0, 0)], &mut medium);
+        medium
+    }
+
+    #[test]
+    fn what_can_not_be_read_is_never_no_gpt_and_the_entry_that_stands_for_one_is_no_partition() {
+        let mut medium = with_gpt();
+        medium.aligned_only = true;
+        let whole = look(&mut medium);
+        assert_eq!(whole.partition(2).unwrap().at, Sectors::new(1000, 100), "every read is one that a controller can carry out");
+        // Header, entries, and both copies: whatever fails, partition 1 never becomes "sector 1 to the end".
+        for unread in [vec![1], vec![2], vec![1, 4095], vec![2, 4063], (1..34).chain(4063..4096).collect()] {
+            medium.unreadable = unread.clone();
+            let found = look(&mut medium);
+            let note = found.note.clone().unwrap_or_default();
+            assert!(note.contains(&format!("Sector {} could not be read", unread[0])), "{unread:?}: {note}");
+            assert!(found.regions.iter().all(|r| whole.regions.contains(r)), "{unread:?}: {found:?}");
+            if unread.len() == 1 {
+                assert_eq!(found.partition(1).unwrap().at, Sectors::new(100, 100), "its backup tells the same");
+            } else {
+                assert!(found.partition(1).is_err(), "{unread:?}: {found:?}");
+                assert!(found.sentence().contains("can't be read"), "{}", found.sentence());
+            }
+        }
+        // A hybrid one's own entries are shown, and none of them can be chosen: their numbers are not those of the GPT.
+        with_table(0, [entry(0xee, 1, 99), entry(0x0c, 2000, 100)], &mut medium);
+        assert!(look(&mut medium).partition(1).is_err());
+        // Nothing of the start gives anything: not "no table", but "not known".
+        medium.unreadable = (0..4096).collect();
+        let nothing = look(&mut medium);
+        assert_eq!((nothing.table.as_deref(), nothing.regions.len()), (None, 0));
+        assert!(nothing.sentence().contains("not known"), "{}", nothing.sentence());
     }
 
     #[test]

@@ -35,15 +35,24 @@ impl Superblock {
     }
 }
 
-/// The file system or container in `at`.
-pub(super) fn probe(medium: &mut dyn Medium, at: Sectors) -> Option<Region> {
-    let mut volume = Volume { medium, at };
+/// The file system or container in `at`. Where none is found and not all could be read, a note says so.
+pub(super) fn probe(medium: &mut dyn Medium, at: Sectors, notes: &mut Vec<String>) -> Option<Region> {
+    let mut volume = Volume { medium, at, unread: None };
+    let found = probe_volume(&mut volume);
+    if let (None, Some(first)) = (&found, volume.unread) {
+        notes.push(format!("Sector {} could not be read: whether a file system lies there is not known.", first.0));
+    }
+    found
+}
+
+fn probe_volume(volume: &mut Volume<'_>) -> Option<Region> {
+    let at = volume.at;
     let head = volume.read(0, HEAD)?;
-    let found = of_head(Bytes(&head)).or_else(|| of_far_places(&mut volume));
+    let found = of_head(Bytes(&head)).or_else(|| of_far_places(volume));
     let mut found = found?;
     match found.what {
-        "exFAT" => found.label = exfat_label(Bytes(&head), &mut volume),
-        "NTFS" => found.label = ntfs_label(Bytes(&head), &mut volume),
+        "exFAT" => found.label = exfat_label(Bytes(&head), volume),
+        "NTFS" => found.label = ntfs_label(Bytes(&head), volume),
         _ => {}
     }
     let bytes = u64::from(volume.medium.geometry().logical).saturating_mul(at.count);
@@ -56,6 +65,8 @@ pub(super) fn probe(medium: &mut dyn Medium, at: Sectors) -> Option<Region> {
 struct Volume<'m> {
     medium: &'m mut dyn Medium,
     at: Sectors,
+    /// The first sector that the medium would not give.
+    unread: Option<Lba>,
 }
 
 impl Volume<'_> {
@@ -76,7 +87,9 @@ impl Volume<'_> {
         if self.medium.read(Lba(from), buffer.bytes()).is_err() {
             // One bad sector must not hide the rest: what cannot be read counts as zeros.
             for (i, part) in buffer.bytes().chunks_mut(sector as usize).enumerate() {
-                if self.medium.read(Lba(from + i as u64), part).is_err() {
+                let sector = Lba(from + i as u64);
+                if self.medium.read(sector, part).is_err() {
+                    self.unread.get_or_insert(sector);
                     part.fill(0);
                 }
             }

@@ -26,43 +26,78 @@ pub(super) struct Table {
 const BUDGET: u32 = 2048;
 /// Logical partitions that are followed.
 const MOST_LOGICAL: usize = 64;
+/// Kind of a table whose protective MBR stands, but of whose GPT nothing can be read: nobody knows what its partitions are.
+pub(super) const UNREADABLE_GPT: &str = "GPT (unreadable)";
 /// Type of the MBR entry that stands for a GPT.
 const PROTECTIVE: u8 = 0xee;
+
+/// What a place holds that may hold a table.
+enum There<T> {
+    Table(T),
+    /// Everything was read, and there is none.
+    Nothing,
+    /// A sector could not be read: nobody knows.
+    Unread(Lba),
+}
+
+impl<T> There<T> {
+    fn table(self, notes: &mut Vec<String>) -> Option<T> {
+        match self {
+            There::Table(table) => Some(table),
+            There::Nothing => None,
+            There::Unread(at) => {
+                notes.push(format!("Sector {} could not be read: whether a partition table lies there is not known.", at.0));
+                None
+            }
+        }
+    }
+}
 
 /// The drive's partition table.
 pub(super) fn read(medium: &mut dyn Medium) -> Table {
     let last = medium.geometry().sectors.saturating_sub(1);
-    let header = mbr_at(medium, 0);
     let mut notes = vec![];
-    let from_gpt = gpt_at(medium, 1).or_else(|| {
-        let backup = gpt_at(medium, last)?;
+    let header = mbr_at(medium, 0).table(&mut notes);
+    let from_gpt = gpt_at(medium, 1).table(&mut notes).or_else(|| {
+        let backup = gpt_at(medium, last).table(&mut notes)?;
         notes.push("The primary GPT is damaged; its backup at the drive's end was read.".into());
         Some(backup)
     });
+    let names_own = |h: &MBRHeader| h.iter().any(|(_, e)| e.is_used() && e.sys != PROTECTIVE);
     match (from_gpt, header) {
         (Some(partitions), header) => {
-            let named = |h: &MBRHeader| h.iter().any(|(_, e)| e.is_used() && e.sys != PROTECTIVE);
-            if header.as_ref().is_some_and(named) {
+            if header.as_ref().is_some_and(names_own) {
                 notes.push("The MBR names partitions of its own beside the GPT (a hybrid table).".into());
             }
             Table { kind: Some("GPT".into()), partitions, notes }
         }
         (None, Some(header)) => {
-            if header.iter().any(|(_, e)| e.sys == PROTECTIVE) {
+            let kind = if header.iter().any(|(_, e)| e.sys == PROTECTIVE) {
                 notes.push("The MBR says that there is a GPT, but neither it nor its backup can be read.".into());
-            }
-            Table { kind: Some("MBR".into()), partitions: mbr(medium, &header), notes }
+                UNREADABLE_GPT
+            } else {
+                "MBR"
+            };
+            let partitions = mbr(medium, &header, &mut notes);
+            Table { kind: Some(kind.into()), partitions, notes }
         }
         (None, None) => Table { notes, ..Table::default() },
     }
 }
 
-fn gpt_at(medium: &mut dyn Medium, lba: u64) -> Option<Vec<Partition>> {
-    let geometry = medium.geometry();
-    let sector = u64::from(geometry.logical);
+fn gpt_at(medium: &mut dyn Medium, lba: u64) -> There<Vec<Partition>> {
     let mut reader = SectorReader::new(medium, BUDGET);
+    match gpt_from(&mut reader, lba) {
+        Some(partitions) => There::Table(partitions),
+        None => reader.unread().map_or(There::Nothing, There::Unread),
+    }
+}
+
+fn gpt_from(reader: &mut SectorReader<'_>, lba: u64) -> Option<Vec<Partition>> {
+    let geometry = reader.geometry();
+    let sector = u64::from(geometry.logical);
     reader.seek(SeekFrom::Start(lba.checked_mul(sector)?)).ok()?;
-    let header = GPTHeader::read_from(&mut reader).ok()?;
+    let header = GPTHeader::read_from(reader).ok()?;
     // The reader allocates what the header asks for: sane numbers only.
     let sane = header.number_of_partition_entries <= 512
         && (128..=1024).contains(&header.size_of_partition_entry)
@@ -70,7 +105,7 @@ fn gpt_at(medium: &mut dyn Medium, lba: u64) -> Option<Vec<Partition>> {
     if !sane {
         return None;
     }
-    let entries = header.read_partitions(&mut reader, sector).ok()?;
+    let entries = header.read_partitions(reader, sector).ok()?;
     let used = entries.iter().filter(|e| e.is_used());
     Some(
         used.filter_map(|e| {
@@ -95,12 +130,13 @@ fn gpt_kind(guid: &[u8; 16]) -> &'static str {
     }
 }
 
-fn mbr(medium: &mut dyn Medium, header: &MBRHeader) -> Vec<Partition> {
+/// What an MBR names. The entry that stands for a GPT is no partition: it spans the table and all that the GPT names.
+fn mbr(medium: &mut dyn Medium, header: &MBRHeader, notes: &mut Vec<String>) -> Vec<Partition> {
     let mut found = vec![];
-    for (_, entry) in header.iter().filter(|(_, e)| e.is_used()) {
+    for (_, entry) in header.iter().filter(|(_, e)| e.is_used() && e.sys != PROTECTIVE) {
         let first = u64::from(entry.starting_lba);
         if entry.is_extended() {
-            logical(medium, first, &mut found);
+            logical(medium, first, &mut found, notes);
         } else {
             found.push(Partition { at: Sectors::new(first, entry.sectors.into()), kind: mbr_kind(entry.sys), name: None });
         }
@@ -109,10 +145,10 @@ fn mbr(medium: &mut dyn Medium, header: &MBRHeader) -> Vec<Partition> {
 }
 
 /// The chain of an extended partition. Links must run forwards, so that a loop ends.
-fn logical(medium: &mut dyn Medium, extended: u64, found: &mut Vec<Partition>) {
+fn logical(medium: &mut dyn Medium, extended: u64, found: &mut Vec<Partition>, notes: &mut Vec<String>) {
     let mut at = extended;
     for _ in 0..MOST_LOGICAL {
-        let Some(header) = mbr_at(medium, at) else { return };
+        let Some(header) = mbr_at(medium, at).table(notes) else { return };
         let (partition, next) = (&header.partition_1, &header.partition_2);
         if partition.is_used() && partition.sectors > 0 {
             let first = at + u64::from(partition.starting_lba);
@@ -130,14 +166,16 @@ fn logical(medium: &mut dyn Medium, extended: u64, found: &mut Vec<Partition>) {
     }
 }
 
-fn mbr_at(medium: &mut dyn Medium, lba: u64) -> Option<MBRHeader> {
+fn mbr_at(medium: &mut dyn Medium, lba: u64) -> There<MBRHeader> {
     let geometry = medium.geometry();
     if lba >= geometry.sectors {
-        return None;
+        return There::Nothing;
     }
     let mut sector = crate::pattern::AlignedBuffer::new(geometry.logical as usize);
-    medium.read(Lba(lba), sector.bytes()).ok()?;
-    MBRHeader::read_from(&mut Cursor::new(&sector.bytes()[..512])).ok()
+    if medium.read(Lba(lba), sector.bytes()).is_err() {
+        return There::Unread(Lba(lba));
+    }
+    MBRHeader::read_from(&mut Cursor::new(&sector.bytes()[..512])).map_or(There::Nothing, There::Table)
 }
 
 fn mbr_kind(id: u8) -> String {

@@ -197,6 +197,9 @@ pub enum Removal {
     Left,
 }
 
+/// How the fault of what was only stopped begins: it can be gone on with.
+pub const STOPPED: &str = "the work was stopped";
+
 /// What was done to one file, and what was seen.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -221,6 +224,12 @@ pub struct FileEvidence {
     /// Whether its contents go through the journal by its own attribute.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub journaled: bool,
+    /// Whether the file system overwrites it in its place by its own attribute, where it copies others.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub not_copied: bool,
+    /// Whether somebody else had it open so that bytes could come at any time, until its name went.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub open_elsewhere: bool,
     /// Passes that were laid over all of it and flushed.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub passes: u32,
@@ -329,6 +338,8 @@ pub enum Because {
     Unreadable,
     /// What is beneath can't be vouched for.
     Beneath,
+    /// Somebody else had it open.
+    OpenElsewhere,
 }
 
 impl Because {
@@ -352,6 +363,7 @@ impl Because {
             Because::OtherThere => "something else lies in its old places",
             Because::Unreadable => "its old places can't be read",
             Because::Beneath => "what is beneath may keep copies",
+            Because::OpenElsewhere => "another program had it open and could write to it",
         }
     }
 }
@@ -367,6 +379,8 @@ impl FileEvidence {
             other_names: 0,
             before: Before::default(),
             journaled: false,
+            not_copied: false,
+            open_elsewhere: false,
             passes: 0,
             past_caches: false,
             read_back: ReadBack::default(),
@@ -403,16 +417,11 @@ impl FileEvidence {
         if open.is_empty() { (Ending::Proved, vec![]) } else { (Ending::NotProvable, open) }
     }
 
-    /// Whether every byte that was to be read on the device held the last pass.
-    fn is_seen_on_device(&self) -> bool {
-        matches!(self.look, Look::Read { of, pattern, .. } if pattern == of && of >= self.before.mapped)
-            && self.before.unplaced == 0
-            && self.moved == Some(false)
-    }
-
+    /// What speaks for its old bytes being elsewhere. The heaviest layer decides: what is read on one device says nothing of where the layers
+    /// beneath it have put what was overwritten, so that a reading can take a claim away and never give one.
     fn elsewhere(&self, on: &Ground) -> Vec<Because> {
         let former = matches!(self.look, Look::Read { former, .. } if former > 0);
-        let weight = on.weight();
+        let weight = on.weight_of(self.not_copied);
         [
             (former, Because::FormerThere),
             (self.moved == Some(true), Because::Moved),
@@ -421,7 +430,7 @@ impl FileEvidence {
             (self.journaled || on.journals_data(), Because::Journaled),
             (self.before.inline > 0, Because::Inline),
             (weight == Weight::KeepsCopies && !on.journals_data(), Because::KeepsCopies),
-            (weight == Weight::Copies && self.before.mapped > 0 && !self.is_seen_on_device(), Because::CopyOnWrite),
+            (weight == Weight::Copies && self.before.mapped > 0, Because::CopyOnWrite),
         ]
         .into_iter()
         .filter_map(|(holds, because)| holds.then_some(because))
@@ -449,7 +458,9 @@ impl FileEvidence {
                 ask(self.moved.is_none() || self.before.unplaced > 0, Because::NoPlaces);
             }
         }
-        ask(on.doubts().iter().any(|d| d.weight == Weight::Unprovable), Because::Beneath);
+        let is_doubtful = on.doubts().iter().any(|d| d.weight == Weight::Unprovable) || on.weight_beneath() >= Weight::Unprovable;
+        ask(is_doubtful, Because::Beneath);
+        ask(self.open_elsewhere, Because::OpenElsewhere);
         open
     }
 }
@@ -500,12 +511,36 @@ mod tests {
     }
 
     #[test]
-    fn a_ground_that_copies_is_believed_unless_the_device_was_seen_and_one_that_keeps_copies_always() {
+    fn a_ground_that_copies_or_keeps_copies_is_believed_whatever_is_read_on_the_device() {
         let seen = faultless();
         let unseen = FileEvidence { look: Look::NotRead { why: WhyNotRead::NoRights }, ..faultless() };
         let btrfs = ground("btrfs", &[], vec![]);
         assert_eq!(unseen.ending(&btrfs, 3), (Ending::NotOverwritten, vec![Because::CopyOnWrite]));
-        assert_eq!(seen.ending(&btrfs, 3).0, Ending::Proved, "a file that is not copied on write lies in its place");
+        assert_eq!(seen.ending(&btrfs, 3), (Ending::NotOverwritten, vec![Because::CopyOnWrite]), "a reading gives no claim");
+        let in_place = FileEvidence { not_copied: true, ..faultless() };
+        assert_eq!(in_place.ending(&btrfs, 3).0, Ending::Proved, "a file that is not copied on write lies in its place");
+        // An image in a file system that copies: the device that is read is the image, and the old bytes are beneath it.
+        let image = |on| ground("ext4", &[], vec![Layer::Image { device: "/dev/loop0".into(), on: Some(Box::new(on)) }]);
+        assert_eq!(seen.ending(&image(btrfs.clone()), 3), (Ending::NotOverwritten, vec![Because::CopyOnWrite]));
+        assert_eq!(in_place.ending(&ground("btrfs", &[], image(btrfs.clone()).layers), 3).0, Ending::NotOverwritten);
+        assert_eq!(seen.ending(&image(ground("ext4", &[], vec![])), 3).0, Ending::Proved);
+        for layer in [
+            Layer::Hosted { device: "/dev/vda".into() },
+            Layer::Raid { device: "/dev/md0".into(), level: "raid1".into() },
+            Layer::Thin { device: "/dev/dm-1".into() },
+        ] {
+            assert_eq!(seen.ending(&ground("ext4", &[], vec![layer.clone()]), 3), (Ending::NotProvable, vec![Because::Beneath]));
+            let in_image = image(ground("ext4", &[], vec![layer]));
+            assert_eq!(seen.ending(&in_image, 3), (Ending::NotProvable, vec![Because::Beneath]), "an image on it as well");
+        }
+        assert_eq!(
+            seen.ending(&ground("ext4", &["journal_path=/dev/sdc1"], vec![]), 3),
+            (Ending::NotProvable, vec![Because::Beneath])
+        );
+        let overlay = ground("overlay", &[], vec![]);
+        assert_eq!(in_place.ending(&overlay, 3), (Ending::NotOverwritten, vec![Because::CopyOnWrite]));
+        let open = FileEvidence { open_elsewhere: true, ..faultless() };
+        assert_eq!(open.ending(&ground("ext4", &[], vec![]), 3), (Ending::NotProvable, vec![Because::OpenElsewhere]));
         let origin = ground("ext4", &[], vec![Layer::SnapshotOrigin { device: "/dev/dm-1".into() }]);
         assert_eq!(seen.ending(&origin, 3), (Ending::NotOverwritten, vec![Because::KeepsCopies]));
         let journal = ground("ext4", &["data=journal"], vec![]);

@@ -131,14 +131,19 @@ impl FreeEvidence {
             || read_back.unreadable > 0
             || read_back.right < self.fill.laid
             || on.weight() == Weight::KeepsCopies
+            // What is laid into an image goes elsewhere than what was free in it, if what lies beneath copies.
+            || on.weight_beneath() >= Weight::Copies
+            || !nearly_all(self.fill.laid, self.free_before)
         {
             return FreeFinding::Less;
         }
         match &self.proof {
             FreeProof::NotRead { .. } => FreeFinding::NotProvable,
             FreeProof::Read { placed, free, pattern, unreached, .. } => {
-                let reached = pattern + unreached == *free && *unreached <= self.may_be_unreached();
-                let doubtful = !placed || on.doubts().iter().any(|d| d.weight == Weight::Unprovable);
+                let reached =
+                    pattern + unreached == *free && *unreached <= self.may_be_unreached() && nearly_all(*pattern, *free);
+                let unprovable = on.doubts().iter().any(|d| d.weight == Weight::Unprovable);
+                let doubtful = !placed || unprovable || on.weight_beneath() >= Weight::Unprovable;
                 match (reached, doubtful) {
                     (false, _) => FreeFinding::Less,
                     (true, true) => FreeFinding::NotProvable,
@@ -185,6 +190,11 @@ impl FreeEvidence {
         }
         said
     }
+}
+
+/// Whether so little of what was free is left that one may say that it was filled: less than a tenth, whatever it was left for.
+fn nearly_all(part: u64, whole: u64) -> bool {
+    whole > 0 && u128::from(part) * 10 >= u128::from(whole) * 9
 }
 
 /// A part of a whole in per cent, never rounded up: what was not reached is never rounded away.
@@ -240,6 +250,19 @@ mod tests {
         assert_eq!(evidence(read(899, 100)).finding(&ext, 1), FreeFinding::Less, "something else lies there");
         assert_eq!(evidence(read(800, 200)).finding(&ext, 1), FreeFinding::Less, "more than the reserve was not reached");
         assert_eq!(evidence(FreeProof::NotRead { why: WhyNotRead::NoRights }).finding(&ext, 1), FreeFinding::NotProvable);
+        // Somebody else has filled it meanwhile, or a reserve of half of it was to be left: nothing of that is "filled".
+        let mut little = evidence(read(0, 1000));
+        (little.reserve, little.fill.gave_way) = (1000 * MIB, 1000 * MIB);
+        (little.fill.laid, little.fill.read_back.right) = (0, 0);
+        assert_eq!(little.finding(&ext, 1), FreeFinding::Less, "nothing was laid at all");
+        let mut half = evidence(read(460, 540));
+        (half.reserve, half.fill.laid) = (500 * MIB, 460 * MIB);
+        assert_eq!(half.finding(&ext, 1), FreeFinding::Less);
+        half.proof = FreeProof::NotRead { why: WhyNotRead::NoRights };
+        assert_eq!(half.finding(&ext, 1), FreeFinding::Less, "whether it was read or not");
+        let btrfs = ground("btrfs", &[], vec![]);
+        let image = super::super::ground::Layer::Image { device: "/dev/loop0".into(), on: Some(Box::new(btrfs)) };
+        assert_eq!(good.finding(&ground("ext4", &[], vec![image]), 1), FreeFinding::Less, "what was there is beneath");
         let mut counted = good.clone();
         if let FreeProof::Read { placed, .. } = &mut counted.proof {
             *placed = false;

@@ -34,6 +34,9 @@ pub struct Ground {
     pub layers: Vec<Layer>,
 }
 
+/// The word among a file system's options for a journal that its superblock says to be on another device.
+pub const EXTERNAL_JOURNAL: &str = "jurex:external-journal";
+
 /// A layer beneath a file system.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "layer", deny_unknown_fields)]
@@ -89,7 +92,12 @@ pub enum Layer {
         /// Whether it turns, where it tells.
         turns: Option<bool>,
     },
-    /// Another mapped device.
+    /// A disk whose sectors other storage hosts: a virtual machine's, another computer's, a pool's, a controller's.
+    Hosted {
+        /// Its device.
+        device: String,
+    },
+    /// Another mapped device, or one of which nothing is told.
     Other {
         /// Its device.
         device: String,
@@ -218,6 +226,13 @@ impl Ground {
                 helps: "Mount without discard while files are erased.",
             });
         }
+        if self.spreads_over_devices() {
+            doubts.push(Doubt {
+                weight: Weight::Unprovable,
+                what: "A part of it, as its journal, lies on another device, which is not looked at.".into(),
+                helps: "Erase that device too.",
+            });
+        }
         self.layers.iter().for_each(|layer| doubts.extend(layer.doubt()));
         doubts.sort_by_key(|d| std::cmp::Reverse(d.weight));
         doubts
@@ -234,9 +249,30 @@ impl Ground {
         }
     }
 
-    /// The weightiest doubt's weight.
+    /// The weightiest doubt's weight: the heaviest layer decides for all of them.
     pub fn weight(&self) -> Weight {
         self.doubts().first().map_or(Weight::Aside, |d| d.weight)
+    }
+
+    /// The same for one file; `not_copied`: the file system overwrites it in its place by an attribute of the file's own. That takes away
+    /// what speaks against the file system, and nothing of what speaks against the layers beneath it.
+    pub fn weight_of(&self, not_copied: bool) -> Weight {
+        if !(not_copied && self.system() == System::Btrfs) {
+            return self.weight();
+        }
+        self.weight_beneath().max(Weight::FileByFile)
+    }
+
+    /// The weight of what lies beneath the file system, and beside it: layers, and a journal on another device.
+    pub fn weight_beneath(&self) -> Weight {
+        let layers = self.layers.iter().filter_map(Layer::doubt).map(|d| d.weight);
+        let beside = self.spreads_over_devices().then_some(Weight::Unprovable);
+        layers.chain(beside).max().unwrap_or(Weight::Aside)
+    }
+
+    /// Whether its journal, its log or a part of its files lies on another device than the one that is looked at.
+    pub fn spreads_over_devices(&self) -> bool {
+        [EXTERNAL_JOURNAL, "journal_path", "journal_dev", "logdev", "rtdev"].iter().any(|option| self.has(option))
     }
 
     fn of_system(&self) -> Vec<Doubt> {
@@ -350,6 +386,7 @@ impl Layer {
             | Layer::Deduplicated { device }
             | Layer::Image { device, .. }
             | Layer::Drive { device, .. }
+            | Layer::Hosted { device }
             | Layer::Other { device, .. } => device,
         }
     }
@@ -376,7 +413,7 @@ impl Layer {
                 "Delete its snapshots; erase the drives of the pool.",
             ),
             Layer::Raid { level, .. } => (
-                Weight::Aside,
+                Weight::Unprovable,
                 format!("{device} is several drives as one ({level}): what is read back comes from one of them."),
                 "Erase each drive when it can be spared.",
             ),
@@ -409,6 +446,11 @@ impl Layer {
                     "{device} is solid state: it writes each sector to other cells, and the old cells keep what they held until it erases them."
                 ),
                 "Erase the drive by its own command when it can be spared.",
+            ),
+            Layer::Hosted { .. } => (
+                Weight::Unprovable,
+                format!("{device} is hosted by other storage: what that does with what is overwritten is not told."),
+                "Erase where its sectors are kept.",
             ),
             Layer::Drive { turns: Some(true), .. } => return None,
             Layer::Drive { turns: None, .. } => {

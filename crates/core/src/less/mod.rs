@@ -14,11 +14,11 @@ mod strip;
 mod trace;
 
 pub use fat::free_clusters;
-pub use file::{Because, Before, Ending, FileEvidence, Kind, LeftAlone, Look, Name, ReadBack, Removal, WhyNotRead};
+pub use file::{Because, Before, Ending, FileEvidence, Kind, LeftAlone, Look, Name, ReadBack, Removal, STOPPED, WhyNotRead};
 pub use free::{Fill, FreeEvidence, FreeFinding, FreeProof};
-pub use ground::{Doubt, Ground, Layer, System, Weight};
+pub use ground::{Doubt, EXTERNAL_JOURNAL, Ground, Layer, System, Weight};
 pub use names::{Names, lengths};
-pub use note::{Note, Noted, NotedRoot, SoFar};
+pub use note::{KnownBy, Note, Noted, NotedRoot, SoFar};
 pub use record::{Asked, BadLessRecord, Counted, EndedSo, FORMAT, LessRecord, Tally, Work};
 pub use strip::{BINS, Shown, Strip, StripRun};
 pub use trace::{Lies, Sample, Seen, Stretch, Trace};

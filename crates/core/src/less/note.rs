@@ -43,6 +43,43 @@ pub struct NotedRoot {
     pub device: u64,
     /// The file's number in it.
     pub inode: u64,
+    /// What else tells it from others: numbers come to other files, and other sticks to the same place.
+    #[serde(default)]
+    pub known_by: KnownBy,
+}
+
+/// What tells a file or folder from others that have its numbers, as far as its file system tells it.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct KnownBy {
+    /// Its file system's own identity (UUID, or what `statfs` calls it), in hexadecimal digits.
+    pub system: Option<String>,
+    /// When it was made, in seconds and nanoseconds.
+    pub born: Option<(i64, u32)>,
+    /// How often its number has been given out.
+    pub generation: Option<u64>,
+    /// Its length, of a file.
+    pub bytes: Option<u64>,
+}
+
+impl KnownBy {
+    /// Whether both may be of one file: nothing that both tell differs, and they tell of one file system. A file that has another name by
+    /// now must be known by more than that (`renamed`): when it was made, or its number's generation.
+    pub fn is_of(&self, now: &Self, renamed: bool) -> bool {
+        fn differ<T: PartialEq>(a: &Option<T>, b: &Option<T>) -> bool {
+            matches!((a, b), (Some(a), Some(b)) if a != b)
+        }
+        let other = differ(&self.system, &now.system)
+            || differ(&self.born, &now.born)
+            || differ(&self.generation, &now.generation)
+            // On its way out it is made whole blocks long, and then cut to nothing: only its name's being the same makes its length tell.
+            || (!renamed && self.bytes.is_some_and(|then| now.bytes.is_some_and(|now| now != 0 && now < then)));
+        let told = |a: bool, b: bool| a && b;
+        let by_itself =
+            told(self.born.is_some(), now.born.is_some()) || told(self.generation.is_some(), now.generation.is_some());
+        let same_system = told(self.system.is_some(), now.system.is_some());
+        !other && same_system && (by_itself || !renamed)
+    }
 }
 
 /// One note.
@@ -124,6 +161,7 @@ impl SoFar {
                 if let (Some(before), Some(_)) = (self.traces.get(&id), &trace.seen) {
                     // How it lay was noted before.
                     trace.lies = before.lies.clone();
+                    trace.name = trace.name.or_else(|| before.name.clone());
                 }
                 self.traces.insert(id, trace);
             }

@@ -220,11 +220,12 @@ impl LessRecord {
         }
     }
 
-    /// Whether the work was cut short.
+    /// Whether the work was stopped before its end, so that it can be gone on with; what has failed in it is no such thing.
     pub fn is_cut_short(&self) -> bool {
-        match &self.tally {
-            Tally::Files { endings, .. } => endings.iter().any(|e| e.ending == Ending::NotFinished),
-            Tally::Free { finding } => *finding == FreeFinding::NotFinished,
+        let stopped = |fault: &Option<String>| fault.as_ref().is_some_and(|f| f.starts_with(super::STOPPED));
+        match &self.work {
+            Work::Files { files, .. } => files.iter().any(|f| stopped(&f.fault)),
+            Work::Free { free } => stopped(&free.fault),
         }
     }
 

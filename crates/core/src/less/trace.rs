@@ -1,6 +1,6 @@
 //! What is kept of a file before anything is written to it, so that an interrupted work can go on and still say where the file lay at first.
 
-use super::file::{Before, FileEvidence};
+use super::file::{Before, FileEvidence, Name};
 use serde::{Deserialize, Serialize};
 
 /// A stretch of a file, in bytes.
@@ -46,6 +46,9 @@ pub struct Trace {
     pub inode: u64,
     /// When it was made, in seconds and nanoseconds, where that is told: a number may have come to another file since.
     pub born: (i64, u32),
+    /// Its name as the record has it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub name: Option<Name>,
     /// Its length.
     pub length: u64,
     /// Which of the record's grounds it lies on.

@@ -16,6 +16,9 @@ use std::sync::atomic::{AtomicU64, Ordering};
 /// Sectors of each file that are remembered, to know later whether the old bytes are still there.
 const SAMPLES: usize = 16;
 
+/// Why a file has failed that somebody has written to.
+pub(crate) const WRITTEN_TO: &str = "somebody has written to it meanwhile: what came is not overwritten";
+
 /// Sectors as patterns count them: address-tagged ones carry an address each 512 bytes.
 pub(crate) const UNIT: u32 = 512;
 
@@ -38,16 +41,69 @@ pub(crate) struct Held {
     pub(crate) now: Lies,
     /// The byte from which on nothing more is laid or read: room was given back there.
     pub(crate) limit: Arc<AtomicU64>,
+    /// What it was like when the last pass had been flushed.
+    pub(crate) left_as: Option<Stamp>,
     pub(crate) evidence: FileEvidence,
+}
+
+/// What tells that somebody has written to a file since.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Stamp {
+    length: i64,
+    written: (i64, u64),
+    changed: Option<(i64, u64)>,
+}
+
+impl Stamp {
+    /// As the file is now.
+    pub(crate) fn of(fd: impl AsFd) -> Result<Self, Errno> {
+        let told = fstat(fd)?;
+        let changed = Some((told.st_ctime as i64, told.st_ctime_nsec as u64));
+        Ok(Self { length: told.st_size as i64, written: (told.st_mtime as i64, told.st_mtime_nsec as u64), changed })
+    }
+
+    /// The same without when its name or rights were changed: they may be, by whoever takes its name away.
+    pub(crate) fn of_contents(fd: impl AsFd) -> Result<Self, Errno> {
+        Ok(Self { changed: None, ..Self::of(fd)? })
+    }
 }
 
 impl Held {
     /// A file that fills free space.
     pub(crate) fn of_filling(fd: OwnedFd, direct: bool, base: u64, limit: Arc<AtomicU64>) -> Self {
-        let trace =
-            Trace { device: 0, inode: 0, born: (0, 0), length: 0, ground: 0, lies: Lies::default(), samples: vec![], seen: None };
+        let trace = Trace {
+            device: 0,
+            inode: 0,
+            born: (0, 0),
+            name: None,
+            length: 0,
+            ground: 0,
+            lies: Lies::default(),
+            samples: vec![],
+            seen: None,
+        };
         let evidence = FileEvidence::new(Name::Path(String::new()), Kind::File, 0, 0);
-        Self { node: 0, fd, direct, base, trace, is_fresh: true, is_overwritten: false, now: Lies::default(), limit, evidence }
+        Self {
+            node: 0,
+            fd,
+            direct,
+            base,
+            trace,
+            is_fresh: true,
+            is_overwritten: false,
+            now: Lies::default(),
+            limit,
+            left_as: None,
+            evidence,
+        }
+    }
+
+    /// Fails it if somebody has written to it since the last pass was flushed: what came is not overwritten.
+    pub(crate) fn check_untouched(&mut self) {
+        let Some(left_as) = self.left_as.filter(|_| self.is_sound()) else { return };
+        if Stamp::of(&self.fd) != Ok(left_as) {
+            self.evidence.fault = Some(WRITTEN_TO.into());
+        }
     }
 
     /// Whether a piece of it is still to be laid and read.
@@ -65,7 +121,7 @@ impl Held {
         let changed = (changed.st_mtime as i64, changed.st_mtime_nsec as u32);
         let seen = Some(Seen { evidence: self.evidence.clone(), changed });
         let Trace { device, inode, born, length, ground, .. } = self.trace;
-        Some(Trace { device, inode, born, length, ground, lies: Lies::default(), samples: vec![], seen })
+        Some(Trace { device, inode, born, name: None, length, ground, lies: Lies::default(), samples: vec![], seen })
     }
 
     fn fail(&mut self, what: &str, error: Errno) {
@@ -172,6 +228,8 @@ impl Contents<'_> {
             self.flush(files);
             for held in files.iter_mut().filter(|h| h.is_sound()) {
                 held.evidence.passes += 1;
+                // Before it is read back: what comes from here on shows by this, what came before is read.
+                held.left_as = Stamp::of(&held.fd).ok();
             }
             if last || pass.read_back {
                 self.read_back(files, &pass.pattern, last, tick);
@@ -292,7 +350,14 @@ impl Contents<'_> {
     pub(crate) fn look(&self, files: &mut [Held], tick: Tick<'_>) {
         for held in files.iter_mut().filter(|h| h.is_sound()) {
             let after = length(&held.fd).and_then(|l| lies(&held.fd, l, self.ground.block, self.ground.system()));
+            // What was a hole, or lay behind the end, and has blocks now, came from somebody else, and no pass was laid over it.
+            // (What lay in the file system's tables gets blocks by being made whole; nothing of that kind is called overwritten.)
+            let plain = held.now.before.inline == 0 && held.now.before.encoded == 0;
+            let grew = plain && after.as_ref().is_ok_and(|after| after.before.mapped > held.now.before.mapped);
             held.evidence.moved = after.ok().and_then(|after| held.trace.lies.has_moved(&after));
+            if grew && held.limit.load(Ordering::Relaxed) == u64::MAX {
+                held.evidence.fault.get_or_insert_with(|| WRITTEN_TO.into());
+            }
         }
         let devices = match self.devices {
             Ok(devices) => devices,

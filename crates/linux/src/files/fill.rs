@@ -5,7 +5,7 @@ use super::freemap::free;
 use super::ground::{Mounted, ground_of};
 use super::places::{Devices, lies};
 use super::pool::Pool;
-use jurex_core::less::{Fill, FreeEvidence, FreeProof, Ground, Look, Names, Shown, Strip, StripRun, System, WhyNotRead};
+use jurex_core::less::{Fill, FreeEvidence, FreeProof, Ground, Look, Names, STOPPED, Shown, Strip, StripRun, System, WhyNotRead};
 use jurex_core::notation::{Entropy, Resolved};
 use jurex_core::pattern::PatternBuffer;
 use rustix::fs::{
@@ -105,6 +105,9 @@ pub enum FillError {
         #[source]
         cause: std::io::Error,
     },
+    /// Another filling is at it: each would take the other's room.
+    #[error("{0} is being filled by another Jurex: wait for its end")]
+    UnderWay(String),
     /// Nothing beyond the reserve is free.
     #[error("{free} bytes are free, and {reserve} are to be left: there is nothing to fill")]
     Nothing {
@@ -115,9 +118,10 @@ pub enum FillError {
     },
 }
 
-/// The reserve where nobody names one: a hundredth of the file system, from 64 MiB to 2 GiB, and no more than half of what is free.
+/// The reserve where nobody names one: a hundredth of the file system, from 64 MiB to 2 GiB, and no more than a fiftieth of what is free, so
+/// that nearly all of it is reached.
 pub fn usual_reserve(bytes: u64, free: u64) -> u64 {
-    (bytes / 100).clamp(64 << 20, 2 << 30).min(free / 2)
+    (bytes / 100).clamp(64 << 20, 2 << 30).min(free / 50)
 }
 
 /// Bytes that are free and the file system's own size, at that path.
@@ -153,6 +157,11 @@ pub fn fill(
     let failed = |cause: Errno| FillError::Folder { path: jurex_core::text::shown_path(path), cause: cause.into() };
     let folder = open(path, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty()).map_err(failed)?;
     let mounted = ground_of(&folder).map_err(failed)?;
+    // Held until it ends: the root of the file system is what every filling of it can find.
+    let _alone = alone(&mounted, &folder).map_err(|e| match e {
+        Errno::WOULDBLOCK => FillError::UnderWay(mounted.ground.mount.clone()),
+        e => failed(e),
+    })?;
     let room = Room::of(&folder).map_err(failed)?;
     if room.to_take(order.reserve) < mounted.ground.block {
         return Err(FillError::Nothing { free: room.free_for_me(order.reserve), reserve: order.reserve });
@@ -181,11 +190,23 @@ pub fn fill(
     let stopped = filling.teller.stopped;
     filling.give_back(&mut evidence);
     if stopped {
-        evidence.fault.get_or_insert_with(|| "the work was stopped".into());
+        evidence.fault.get_or_insert_with(|| STOPPED.into());
     }
     let _ = syncfs(&folder);
     evidence.free_after = Room::of(&folder).map_or(0, |r| r.free);
     Ok(Filled { ground: mounted.ground, evidence, strip: strip.runs(), stopped })
+}
+
+/// A lock on the root of the mounted file system, by which fillings of it know of each other; `None` where its file system knows no locks.
+fn alone(mounted: &Mounted, folder: &OwnedFd) -> Result<Option<OwnedFd>, Errno> {
+    let root = open(mounted.ground.mount.as_str(), OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty());
+    let root = root.ok().filter(|root| ground_of(root).is_ok_and(|m| m.mount == mounted.mount));
+    let root = root.map_or_else(|| rustix::io::dup(folder), Ok)?;
+    match rustix::fs::flock(&root, rustix::fs::FlockOperation::NonBlockingLockExclusive) {
+        Ok(()) => Ok(Some(root)),
+        Err(Errno::WOULDBLOCK) => Err(Errno::WOULDBLOCK),
+        Err(_) => Ok(None),
+    }
 }
 
 /// Removes what an earlier filling has left in that folder: plain files and the folder itself, nothing else. What could not be removed.

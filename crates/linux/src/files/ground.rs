@@ -3,7 +3,7 @@
 use crate::ioctl::{btrfs_device, mapped_kinds, xfs_shares};
 use crate::object::Object;
 use crate::sysfs::{entries, name, number, text};
-use jurex_core::less::{Ground, Layer};
+use jurex_core::less::{EXTERNAL_JOURNAL, Ground, Layer};
 use jurex_core::text::printable;
 use rustix::fs::{AtFlags, Mode, OFlags, StatxFlags, fstatvfs, major, makedev, minor, open, statx};
 use rustix::io::Errno;
@@ -58,7 +58,14 @@ fn at_depth(fd: impl AsFd, deepest: u32) -> Result<Mounted, Errno> {
         block: space.f_bsize.max(512),
         bytes: space.f_blocks.saturating_mul(space.f_frsize.max(1)),
         shares: if line.kind == "xfs" { xfs_shares(&fd).ok() } else { None },
-        layers: dir.map(|dir| layers(&dir, deepest)).unwrap_or_default(),
+        layers: match (dir, device) {
+            (Some(dir), _) => layers(&dir, deepest),
+            (None, Some(device)) => {
+                let device = format!("{}:{}", major(device), minor(device));
+                vec![Layer::Other { device, kind: "a kind that the system does not tell".into() }]
+            }
+            (None, None) => vec![],
+        },
         kind: printable(line.kind.as_bytes()),
     };
     Ok(Mounted { mount: line.number, ground, device })
@@ -106,6 +113,8 @@ fn options(line: &MountLine, dir: Option<&Path>) -> Vec<String> {
     let ext4 = dir.filter(|_| line.kind.starts_with("ext")).map(|dir| Path::new("/proc/fs/ext4").join(name(dir)).join("options"));
     let ext4 = ext4.and_then(|file| fs::read_to_string(file).ok()).unwrap_or_default();
     let own = ext4.lines().filter(|l| l.starts_with("data="));
+    let journal = dir.filter(|dir| line.kind.starts_with("ext") && has_external_journal(dir)).map(|_| EXTERNAL_JOURNAL);
+    let own = own.chain(journal);
     for option in line.options.split(',').chain(line.of_system.split(',')).chain(own) {
         let option = printable(option.as_bytes());
         if !option.is_empty() && !options.contains(&option) {
@@ -115,16 +124,31 @@ fn options(line: &MountLine, dir: Option<&Path>) -> Vec<String> {
     options
 }
 
+/// Whether the superblock of an ext3 or ext4 says that its journal lies on another device. Without the right to read it nothing is proved there
+/// anyway.
+fn has_external_journal(dir: &Path) -> bool {
+    use std::os::unix::fs::FileExt;
+    let mut superblock = [0u8; 1024];
+    let device = crate::guard::device_number(dir).and_then(node_of).and_then(|node| fs::File::open(node).ok());
+    if device.is_none_or(|device| device.read_exact_at(&mut superblock, 1024).is_err()) {
+        return false;
+    }
+    let word = |at: usize| u32::from_le_bytes(superblock[at..at + 4].try_into().unwrap_or_default());
+    // s_magic, the feature has_journal in s_feature_compat, and s_journal_inum, which is 0 where the journal is no file of its own.
+    u16::from_le_bytes([superblock[56], superblock[57]]) == 0xef53 && word(0x5c) & 4 != 0 && word(0xe0) == 0
+}
+
 /// The block device of a file system: that of its files, or where it has several or gives files a number of its own, the one that it names.
 fn own_device(fd: impl AsFd, of_files: u64, line: &MountLine) -> Option<u64> {
     if major(of_files) != 0 {
         return Some(of_files);
     }
-    let path = match line.kind.as_str() {
-        "btrfs" => btrfs_device(&fd, 1).ok().map(|p| String::from_utf8_lossy(&p).into_owned()).or(Some(line.source.clone())),
-        _ => Some(line.source.clone()),
-    };
-    number_of_node(Path::new(&path.filter(|p| p.starts_with('/'))?))
+    // Of others the source is only a name, which whoever mounts them chooses: an overlay may be called like a device.
+    if line.kind != "btrfs" {
+        return None;
+    }
+    let path = btrfs_device(&fd, 1).ok().map(|p| String::from_utf8_lossy(&p).into_owned()).unwrap_or_else(|| line.source.clone());
+    number_of_node(Path::new(Some(path).filter(|p| p.starts_with('/'))?.as_str()))
 }
 
 /// The number of the block device at that path.
@@ -188,18 +212,31 @@ fn of_device(dir: &Path, device: &str, deepest: u32) -> Vec<Layer> {
         return vec![Layer::Cache { device: device() }];
     }
     if dir.join("loop").is_dir() {
-        let open_backing = || -> Option<OwnedFd> {
-            let backing = fs::read_to_string(dir.join("loop/backing_file")).ok()?;
-            open(backing.trim_end_matches('\n'), OFlags::PATH | OFlags::CLOEXEC, Mode::empty()).ok()
-        };
-        let beneath = |fd: OwnedFd| at_depth(&fd, deepest).ok().map(|m| Box::new(m.ground));
-        return vec![Layer::Image { device: device(), on: open_backing().and_then(beneath) }];
+        return of_loop(dir, device(), deepest);
     }
-    // What turns is asked of drives only: virtual ones and those of other computers answer anything.
-    let turns = number(&dir.join("queue"), "rotational").map(|n| n == 1);
-    let virtual_ones = ["vd", "xvd", "nbd", "rbd", "drbd", "zd", "ram", "zram"];
-    let is_drive = dir.join("device").exists() && !virtual_ones.iter().any(|v| name(dir).starts_with(v));
-    vec![Layer::Drive { device: device(), turns: turns.filter(|_| is_drive) }]
+    if crate::discover::is_hosted(dir) {
+        return vec![Layer::Hosted { device: device() }];
+    }
+    if !dir.join("device").exists() {
+        return vec![Layer::Other { device: device(), kind: "a device that is no drive".into() }];
+    }
+    vec![Layer::Drive { device: device(), turns: number(&dir.join("queue"), "rotational").map(|n| n == 1) }]
+}
+
+/// What a loop device lies on, by the kernel's own word and not by the name that the file had when it was attached: another file may have that
+/// name by now.
+fn of_loop(dir: &Path, device: String, deepest: u32) -> Vec<Layer> {
+    let backing = crate::ioctl::loop_backing(&device);
+    if let Some(Object::Device(number)) = backing {
+        return sysfs_dir(number).map_or_else(|| vec![Layer::Image { device, on: None }], |beneath| layers(&beneath, deepest));
+    }
+    let open_backing = || -> Option<OwnedFd> {
+        let named = fs::read_to_string(dir.join("loop/backing_file")).ok()?;
+        let opened = open(named.trim_end_matches('\n'), OFlags::PATH | OFlags::CLOEXEC, Mode::empty()).ok()?;
+        (backing.is_some() && Object::of(&opened) == backing).then_some(opened)
+    };
+    let beneath = |fd: OwnedFd| at_depth(&fd, deepest).ok().map(|m| Box::new(m.ground));
+    vec![Layer::Image { device, on: open_backing().and_then(beneath) }]
 }
 
 /// The kinds of a mapped device's targets; without rights, what its name for other programs tells.

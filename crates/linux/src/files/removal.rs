@@ -15,11 +15,14 @@ const TRIES: u32 = 64;
 
 /// Writes over and removes the extended attributes of a file that are people's or programs' own; gives how many were, and how many could not be.
 pub(crate) fn erase_attributes(fd: impl AsFd) -> (u32, u32) {
-    let mut list = [0u8; 4096];
-    let mut list: &[u8] = match flistxattr(&fd, &mut list) {
-        Ok(length) => &list[..length],
-        Err(_) => return (0, 0),
+    let list = match attribute_names(&fd) {
+        Ok(list) => list,
+        // It has none, as its file system has none.
+        Err(Errno::OPNOTSUPP) => return (0, 0),
+        // It may have any number, and nobody can say which.
+        Err(_) => return (0, 1),
     };
+    let mut list = list.as_slice();
     let (mut erased, mut left) = (0, 0);
     while let Some(end) = list.iter().position(|b| *b == 0) {
         let (name, rest) = (&list[..end], &list[end + 1..]);
@@ -38,6 +41,21 @@ pub(crate) fn erase_attributes(fd: impl AsFd) -> (u32, u32) {
         }
     }
     (erased, left)
+}
+
+/// The names of all attributes, each ended by a zero. Some file systems give more of them than others take.
+fn attribute_names(fd: impl AsFd) -> Result<Vec<u8>, Errno> {
+    let mut list = vec![0u8; 4096];
+    loop {
+        match flistxattr(&fd, list.as_mut_slice()) {
+            Ok(length) => {
+                list.truncate(length);
+                return Ok(list);
+            }
+            Err(Errno::RANGE) if list.len() < (64 << 20) => list.resize(list.len() * 4, 0),
+            Err(e) => return Err(e),
+        }
+    }
 }
 
 /// Sets the times of a file to the beginning of time as its file system knows it.

@@ -5,7 +5,7 @@ use crate::guard::Uses;
 use crate::object::Object;
 use crate::openers::Openers;
 use jurex_core::guard::Hindrance;
-use jurex_core::less::{Ground, Kind, LeftAlone};
+use jurex_core::less::{Ground, Kind, KnownBy, LeftAlone};
 use rustix::fs::{
     AtFlags, Dir, FileType, Mode, OFlags, ResolveFlags, Statx, StatxAttributes, StatxFlags, makedev, open, openat2, statx,
 };
@@ -58,14 +58,39 @@ pub struct Root {
     pub(crate) folder_id: Id,
     /// Its place in [`Tree::nodes`].
     pub node: usize,
+    /// What tells it from others that have its numbers later.
+    pub known_by: KnownBy,
 }
 
-/// Where something of these numbers lies in a folder, by whatever name it has now.
-pub fn found_again(folder: &Path, wanted: Id) -> Option<PathBuf> {
+/// Where something that was at `path` and had these numbers lies in its folder, by whatever name it has now. Numbers alone tell nothing: the
+/// same ones may be of another file by now, and of another file system that is mounted there.
+pub fn found_again(path: &Path, wanted: Id, known_by: &KnownBy) -> Option<PathBuf> {
+    let folder = path.parent()?;
     let opened = open(folder, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty()).ok()?;
     let names = Dir::read_from(&opened).ok()?.flatten().map(|e| OsString::from_vec(e.file_name().to_bytes().to_vec()));
-    let is_it = |name: &OsString| status(&opened, name).is_ok_and(|told| id(&told) == wanted);
+    let is_it = |name: &OsString| {
+        let renamed = Some(name.as_os_str()) != path.file_name();
+        status(&opened, name).is_ok_and(|told| id(&told) == wanted) && known_by.is_of(&tell_apart(&opened, name), renamed)
+    };
     names.filter(|n| n != "." && n != "..").find(is_it).map(|name| folder.join(name))
+}
+
+/// What tells a name's file or folder from others, as far as that is told.
+pub(crate) fn tell_apart(folder: impl AsFd, name: &std::ffi::OsStr) -> KnownBy {
+    let flags = OFlags::RDONLY | OFlags::NOFOLLOW | OFlags::NONBLOCK | OFlags::CLOEXEC | OFlags::NOCTTY;
+    let told = statx(&folder, name, AtFlags::SYMLINK_NOFOLLOW, StatxFlags::BASIC_STATS | StatxFlags::BTIME).ok();
+    // Nothing but files and folders is opened: whatever else may do something when it is.
+    let kind = told.as_ref().map(kind);
+    let opened = kind
+        .filter(|k| matches!(k, Kind::File | Kind::Folder))
+        .and_then(|_| openat2(&folder, name, flags, Mode::empty(), INSIDE).ok());
+    let has_birth = |t: &&Statx| t.stx_mask & StatxFlags::BTIME.bits() != 0;
+    KnownBy {
+        system: crate::ioctl::system_id(folder),
+        born: told.as_ref().filter(has_birth).map(|t| (t.stx_btime.tv_sec, t.stx_btime.tv_nsec)),
+        generation: opened.and_then(|fd| crate::ioctl::generation(fd).ok()),
+        bytes: told.as_ref().filter(|_| kind == Some(Kind::File)).map(|t| t.stx_size),
+    }
 }
 
 /// Everything under some paths.
@@ -158,25 +183,26 @@ impl Tree {
         let wanted: HashMap<Id, usize> = of.iter().map(|(at, _)| (self.nodes[*at].id, *at)).collect();
         let own: HashSet<PathBuf> =
             (0..self.nodes.len()).filter(|n| wanted.contains_key(&self.nodes[*n].id)).map(|n| self.path(n)).collect();
-        let mut folders: Vec<PathBuf> =
-            of.iter().map(|(at, _)| self.mounts[self.nodes[*at].ground as usize].ground.mount.clone().into()).collect();
-        folders.sort_unstable();
-        folders.dedup();
+        let mounts = of.iter().map(|(at, _)| self.mounts[self.nodes[*at].ground as usize].ground.mount.clone().into()).collect();
         let mut found = vec![];
-        while let Some(folder) = folders.pop() {
-            if Instant::now() > until || wanted.is_empty() {
-                break;
+        search(mounts, until, &mut |id, path| {
+            if let Some(at) = wanted.get(&id).filter(|_| !own.contains(path)) {
+                found.push((*at, path.to_path_buf()));
             }
-            for entry in std::fs::read_dir(&folder).into_iter().flatten().flatten() {
-                use std::os::unix::fs::MetadataExt;
-                let Ok(told) = entry.metadata() else { continue };
-                let id = Id { device: told.dev(), inode: told.ino() };
-                if told.is_dir() && wanted.keys().any(|w| w.device == id.device) {
-                    folders.push(entry.path());
-                } else if let Some(at) = wanted.get(&id).filter(|_| !own.contains(&entry.path())) {
-                    found.push((*at, entry.path()));
+        });
+        found
+    }
+
+    /// Where files of these numbers lie now on the tree's file systems, as far as they are found in so much time.
+    pub fn whereabouts(&self, wanted: &HashSet<Id>, patience: Duration) -> HashMap<Id, PathBuf> {
+        let mut found = HashMap::new();
+        if !wanted.is_empty() {
+            let mounts = self.mounts.iter().map(|m| m.ground.mount.clone().into()).collect();
+            search(mounts, Instant::now() + patience, &mut |id, path| {
+                if wanted.contains(&id) {
+                    found.entry(id).or_insert_with(|| path.to_path_buf());
                 }
-            }
+            });
         }
         found
     }
@@ -200,6 +226,27 @@ impl Tree {
         }
         look.check_apart()?;
         Ok(look.tree)
+    }
+}
+
+/// Tells every file below these folders on their own file systems, until it is too late.
+fn search(mut folders: Vec<PathBuf>, until: Instant, told: &mut dyn FnMut(Id, &Path)) {
+    use std::os::unix::fs::MetadataExt;
+    folders.sort_unstable();
+    folders.dedup();
+    let systems: HashSet<u64> = folders.iter().filter_map(|f| Some(std::fs::symlink_metadata(f).ok()?.dev())).collect();
+    while let Some(folder) = folders.pop() {
+        if Instant::now() > until {
+            return;
+        }
+        for entry in std::fs::read_dir(&folder).into_iter().flatten().flatten() {
+            let Ok(status) = entry.metadata() else { continue };
+            if status.is_dir() && systems.contains(&status.dev()) {
+                folders.push(entry.path());
+            } else {
+                told(Id { device: status.dev(), inode: status.ino() }, &entry.path());
+            }
+        }
     }
 }
 
@@ -258,7 +305,8 @@ impl Look<'_> {
         let ground = self.ground(&opened).map_err(unseen)?;
         let node = self.tree.nodes.len();
         let of_folder = statx(&opened, "", AtFlags::EMPTY_PATH, StatxFlags::BASIC_STATS).map_err(unseen)?;
-        self.tree.roots.push(Root { path: path.into(), folder, folder_id: id(&of_folder), node });
+        let known_by = tell_apart(&opened, &name);
+        self.tree.roots.push(Root { path: path.into(), folder, folder_id: id(&of_folder), node, known_by });
         self.add(&opened, None, name, &told, ground, DEEPEST)
     }
 

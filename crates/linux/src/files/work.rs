@@ -1,12 +1,14 @@
 //! The erasure of a tree: one folder after another, the deepest first, many small files together.
 
-use super::contents::{Contents, Held, length};
+use super::contents::{Contents, Held, Stamp, WRITTEN_TO, length};
 use super::ground::Mounted;
 use super::places::Devices;
 use super::pool::Pool;
 use super::removal::{Leaving, erase_attributes, erase_length, erase_times};
 use super::tree::{INSIDE, Id, Node, Tree, id, open_folder, refusal};
-use jurex_core::less::{FileEvidence, Ground, Kind, LeftAlone, Lies, Name, Names, Removal, Strip, System, Trace, WhyNotRead};
+use jurex_core::less::{
+    FileEvidence, Ground, Kind, LeftAlone, Lies, Name, Names, Removal, STOPPED, Strip, System, Trace, WhyNotRead,
+};
 use jurex_core::notation::{Entropy, Resolved};
 use rustix::fs::{AtFlags, IFlags, Mode, OFlags, StatxFlags, fsync, ioctl_getflags, open, openat2, statx};
 use rustix::io::Errno;
@@ -324,7 +326,7 @@ impl Working<'_> {
         self.tick();
         if self.is_stopped() {
             for mut file in held {
-                file.evidence.fault.get_or_insert_with(|| "the work was stopped".into());
+                file.evidence.fault.get_or_insert_with(|| STOPPED.into());
                 self.done_with(file.node, file.evidence);
             }
             return;
@@ -352,19 +354,27 @@ impl Working<'_> {
         if id(&told) != node.id || super::tree::kind(&told) != Kind::File {
             return Err(leave(LeftAlone::Changed));
         }
-        let journaled = self.tree.mounts[node.ground as usize].ground.system() == System::Ext
-            && ioctl_getflags(&fd).is_ok_and(|f| f.contains(IFlags::JOURNALING));
-        let mut evidence = FileEvidence { journaled, past_caches: direct, bytes: told.stx_size, ..evidence };
+        let system = self.tree.mounts[node.ground as usize].ground.system();
+        let has = |flag| ioctl_getflags(&fd).is_ok_and(|f| f.contains(flag));
+        let journaled = system == System::Ext && has(IFlags::JOURNALING);
+        let not_copied = system == System::Btrfs && has(IFlags::NOCOW);
+        // Whoever opens it from now on waits until its name is gone; whoever has it open already can write to it at any time.
+        let open_elsewhere = matches!(crate::ioctl::hold_alone(&fd), Ok(Some(true)));
+        let mut evidence =
+            FileEvidence { journaled, not_copied, open_elsewhere, past_caches: direct, bytes: told.stx_size, ..evidence };
         let inside = self.inside.get(&node.id).copied().unwrap_or(1);
         evidence.other_names = u64::from(told.stx_nlink).saturating_sub(inside);
         let time = |t: rustix::fs::StatxTimestamp| (t.tv_sec, t.tv_nsec);
         let (born, changed) = (time(told.stx_btime), time(told.stx_mtime));
-        let known = self.order.traces.get(&node.id).filter(|t| t.born == born);
+        // Where the system does not tell when a file was made, its number may have come to another one: its name must be the same then.
+        let same = |t: &&Trace| t.born == born && (born != (0, 0) || t.name.as_ref() == Some(&evidence.name));
+        let known = self.order.traces.get(&node.id).filter(same);
         // What somebody has written to since is another content, and what was seen of the one before says nothing of it.
         let seen = known.and_then(|t| t.seen.as_ref()).filter(|seen| seen.changed == changed || changed == (0, 0));
         let is_overwritten = seen.is_some();
         if let Some(seen) = seen {
-            evidence = FileEvidence { other_names: evidence.other_names, ..seen.evidence.clone() };
+            let open_elsewhere = open_elsewhere || seen.evidence.open_elsewhere;
+            evidence = FileEvidence { other_names: evidence.other_names, open_elsewhere, ..seen.evidence.clone() };
         }
         let begun = known.filter(|t| t.seen.is_none());
         if let Some(begun) = begun {
@@ -374,12 +384,14 @@ impl Working<'_> {
             device: node.id.device,
             inode: node.id.inode,
             born,
+            name: Some(evidence.name.clone()),
             length: told.stx_size,
             ground: evidence.ground,
             lies: Lies::default(),
             samples: vec![],
             seen: None,
         });
+        let left_as = if is_overwritten { Stamp::of(&fd).ok() } else { None };
         let is_fresh = begun.is_none();
         let base = self.base;
         self.base += told.stx_size.next_multiple_of(1 << 20).max(1 << 20);
@@ -393,6 +405,7 @@ impl Working<'_> {
             is_overwritten,
             now: Lies::default(),
             limit: Arc::new(u64::MAX.into()),
+            left_as,
             evidence,
         })
     }
@@ -452,18 +465,23 @@ impl Working<'_> {
     /// Attributes, times, lengths and names of a lot; then the folder is written out.
     fn remove_lot(&mut self, folder: &OwnedFd, held: Vec<Held>, names_only: Vec<(usize, FileEvidence)>) {
         let keeps = self.order.keep_names;
-        let mut leaving: Vec<(usize, FileEvidence, Option<OwnedFd>)> = vec![];
+        let mut leaving: Vec<(usize, FileEvidence, Option<LastSeen>)> = vec![];
         for mut file in held {
+            file.check_untouched();
             if !file.is_sound() {
                 self.done_with(file.node, file.evidence);
                 continue;
             }
             (file.evidence.attributes, file.evidence.attributes_left) = erase_attributes(&file.fd);
+            // A lease that was there and is broken: somebody has opened it, or waits to write.
+            let held_alone = crate::ioctl::is_held_alone(&file.fd);
+            file.evidence.open_elsewhere |= !held_alone && crate::ioctl::hold_alone(&file.fd) == Ok(Some(true));
             if keeps && let Err(e) = erase_length(&file.fd) {
                 file.evidence.not_removed = Some(format!("it can't be cut to nothing: {e}"));
             }
             erase_times(&file.fd);
-            leaving.push((file.node, file.evidence, Some(file.fd)));
+            let as_left = Stamp::of_contents(&file.fd).ok();
+            leaving.push((file.node, file.evidence, Some((file.fd, as_left))));
         }
         for (at, mut evidence) in names_only {
             // A further name is removed only once what it leads to is done with.
@@ -477,7 +495,8 @@ impl Working<'_> {
             }
         }
         if keeps {
-            for (at, mut evidence, _) in leaving {
+            for (at, mut evidence, fd) in leaving {
+                evidence.fault = fd.and_then(|(fd, _)| came_after(&fd));
                 evidence.removal = if evidence.not_removed.is_none() { Removal::Kept } else { Removal::Left };
                 self.done_with(at, evidence);
             }
@@ -492,7 +511,16 @@ impl Working<'_> {
         }
         let _ = fsync(folder);
         for (mut name, (at, mut evidence, fd)) in names.into_iter().zip(leaving) {
-            let cut = fd.as_ref().map_or(Ok(()), erase_length);
+            if let Some((fd, Some(as_left))) = &fd
+                && Stamp::of_contents(fd) != Ok(*as_left)
+            {
+                // It keeps what somebody has written, under its own name.
+                evidence.fault = Some(WRITTEN_TO.into());
+                name.restore(folder, &tree.nodes[at].name);
+                self.done_with(at, evidence);
+                continue;
+            }
+            let cut = fd.as_ref().map_or(Ok(()), |(fd, _)| erase_length(fd));
             if evidence.not_removed.is_none() {
                 let shortened = name.shorten(folder, &mut self.names);
                 match shortened.and(cut).and_then(|()| name.remove(folder, false)) {
@@ -500,6 +528,8 @@ impl Working<'_> {
                     Err(e) => evidence.not_removed = Some(not_removed("removed", e)),
                 }
             }
+            // Once more, now that nobody finds it by its name.
+            evidence.fault = fd.and_then(|(fd, _)| came_after(&fd));
             self.done_with(at, evidence);
         }
         let _ = fsync(folder);
@@ -509,7 +539,7 @@ impl Working<'_> {
         let stopped = self.is_stopped();
         for at in 0..self.tree.nodes.len() {
             if self.evidence[at].is_none() {
-                let fault = Some("the work was stopped before it".to_string());
+                let fault = Some(format!("{STOPPED} before it"));
                 self.evidence[at] = Some(FileEvidence { fault, ..self.new_evidence(at) });
             }
         }
@@ -517,13 +547,27 @@ impl Working<'_> {
         let mut journals_emptied: Vec<u32> = vec![];
         for (ground, folder) in self.on_ground.iter().filter(|_| !stopped) {
             let of = &self.tree.mounts[*ground as usize].ground;
-            if of.system() == System::Ext && of.kind != "ext2" && crate::ioctl::ext4_empty_journal(folder, true).is_ok() {
+            // One that is mounted read-only is not to be written to, its journal as little as anything else.
+            let read_only = of.options.iter().any(|o| o == "ro");
+            if of.system() == System::Ext
+                && !read_only
+                && of.kind != "ext2"
+                && crate::ioctl::ext4_empty_journal(folder, true).is_ok()
+            {
                 journals_emptied.push(self.number(*ground));
             }
         }
         journals_emptied.sort_unstable();
         FilesDone { files: self.evidence.into_iter().flatten().collect(), strips: self.strips, journals_emptied, stopped }
     }
+}
+
+/// A file whose contents are done with, and what it was like then.
+type LastSeen = (OwnedFd, Option<Stamp>);
+
+/// Why a file that was cut to nothing has failed after all: bytes are in it again.
+fn came_after(fd: &OwnedFd) -> Option<String> {
+    (length(fd) != Ok(0)).then(|| WRITTEN_TO.into())
 }
 
 fn not_removed(what: &str, error: Errno) -> String {

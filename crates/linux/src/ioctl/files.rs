@@ -214,6 +214,33 @@ pub(crate) fn xfs_shares(fd: impl AsFd) -> Result<bool, Errno> {
     Ok(flags & REFLINK != 0)
 }
 
+/// What a file system is called whatever it is mounted as: its UUID (FS_IOC_GETFSUUID), else what `statfs` calls it, which some make of the
+/// device's number. In hexadecimal digits.
+pub(crate) fn system_id(fd: impl AsFd) -> Option<String> {
+    // `struct fsuuid2` of `linux/fs.h`: a length, then 16 bytes.
+    const GET_UUID: Opcode = opcode::read::<[u8; 17]>(0x15, 0);
+    let mut told = [0u8; 17];
+    let hex = |bytes: &[u8]| bytes.iter().map(|b| format!("{b:02x}")).collect::<String>();
+    // SAFETY: FS_IOC_GETFSUUID writes 17 bytes through its pointer, which is to a local of that size that outlives the call.
+    if unsafe { ioctl(&fd, Updater::<GET_UUID, [u8; 17]>::new(&mut told)) }.is_ok() {
+        return Some(hex(&told[1..1 + usize::from(told[0]).min(16)]));
+    }
+    let id = rustix::fs::fstatvfs(&fd).ok()?.f_fsid;
+    (id != 0).then(|| hex(&id.to_be_bytes()))
+}
+
+/// How often a file's number has been given out (FS_IOC_GETVERSION).
+///
+/// # Errors
+/// `ENOTTY` where the file system does not tell.
+pub(crate) fn generation(fd: impl AsFd) -> Result<u64, Errno> {
+    const GET_VERSION: Opcode = opcode::read::<libc::c_long>(b'v', 1);
+    let mut told: libc::c_long = 0;
+    // SAFETY: FS_IOC_GETVERSION writes an int or a long through its pointer, which is to a local long that outlives the call.
+    unsafe { ioctl(fd, Updater::<GET_VERSION, libc::c_long>::new(&mut told)) }?;
+    Ok(u64::from(told as u32))
+}
+
 /// Writes everything in an ext4's journal to its place, and overwrites the journal with zeros (EXT4_IOC_CHECKPOINT).
 ///
 /// # Errors
