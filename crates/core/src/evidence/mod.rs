@@ -409,8 +409,8 @@ pub struct BesideRead {
 }
 
 impl BesideRead {
-    /// What speaks against the erasure of it; `None`: it is proved as far as places can prove it.
-    pub fn against(&self, must_be_blank: bool) -> Option<String> {
+    /// What speaks against the erasure of it, by rules of that reading; `None`: it is proved as far as places can prove it.
+    pub fn against(&self, must_be_blank: bool, reading: u32) -> Option<String> {
         let all = Drawn::parts_of(Sectors::new(0, self.sectors));
         let places = |n: u64| crate::units::counted(n, "sector");
         match self {
@@ -418,7 +418,9 @@ impl BesideRead {
             Self { not_blank: n @ 1.., .. } if must_be_blank => {
                 Some(format!("{} of {} not blank", places(*n), places(self.read)))
             }
-            Self { unreadable: n @ 1.., read, .. } if read / 9 < *n => Some(format!("{} gave an error", places(*n))),
+            Self { unreadable: n @ 1.., read, .. } if reading >= 4 || read / 9 < *n => {
+                Some(format!("{} gave an error", places(*n)))
+            }
             Self { read: 0, .. } => Some("nothing of it was read".into()),
             Self { parts, .. } if *parts < all => {
                 Some(format!("something that could be told apart lay before in only {parts} of {all} parts of it"))

@@ -53,6 +53,9 @@ pub struct StatementLine {
     /// Where it is now, since when, and who says so.
     #[serde(skip_serializing_if = "String::is_empty", default)]
     pub whereabouts: String,
+    /// Whether the drive is simulated.
+    #[serde(skip_serializing_if = "std::ops::Not::not", default)]
+    pub simulated: bool,
 }
 
 /// How a drive stands, in a word.
@@ -141,6 +144,11 @@ impl Statement {
         }
     }
 
+    /// Whether any drive of it is simulated: then it says nothing about real media.
+    pub fn is_demonstration(&self) -> bool {
+        self.lines.iter().any(|l| l.simulated)
+    }
+
     /// Every drive.
     pub fn lines(&self) -> &[StatementLine] {
         &self.lines
@@ -225,7 +233,9 @@ impl Statement {
                 l.source.clone(),
                 l.drive.clone(),
                 stand,
-                l.outcome.map(|o| o.to_string()).unwrap_or_default(),
+                l.outcome
+                    .map(|o| if l.simulated { format!("{o} (demonstration: simulated)") } else { o.to_string() })
+                    .unwrap_or_default(),
                 l.method.clone(),
                 l.verification.clone(),
                 l.ended.map(|t| t.to_string()).unwrap_or_default(),
@@ -288,6 +298,7 @@ impl StatementLine {
             job: item.job.as_ref().map(|(job, _)| job.clone()),
             digest: record.map(|r| r.digest()).unwrap_or_default(),
             because,
+            simulated: record.is_some_and(|r| r.evidence().drive().simulated),
             second: None,
             stated: false,
             whereabouts: String::new(),

@@ -3,8 +3,10 @@
 
 mod expected;
 mod reading;
+mod second;
 mod verification;
 
 pub use expected::{Expected, Holds, OtherDrive, Unprovable};
 pub use reading::{Progress, Reading, read};
+pub use second::{NoStanding, SecondCheck};
 pub use verification::{BadVerificationRecord, FORMAT, Finding, OfRecord, Verification, VerificationRecord};

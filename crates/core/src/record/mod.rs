@@ -10,7 +10,7 @@ use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, Unsound, fails};
 use crate::need::{Need, Sensitivity};
 use crate::plan::{Plan, Verification};
 use crate::residue::{Leftovers, before_and_after};
-use crate::rules::{Claim, Edition, Outcome, judge};
+use crate::rules::{Claim, Edition, Outcome, judge, judge_by};
 use crate::sampling::Sampling;
 use crate::units::{counted, grouped};
 use jiff::Timestamp;
@@ -228,6 +228,9 @@ pub struct Record {
     /// draw.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub second_look: Option<SecondLook>,
+    /// What spoke against the ledger when the job ran, each in a sentence: it did not follow from the heads that were kept of it.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub ledger_doubts: Vec<String>,
     evidence: Evidence,
     rule_set: String,
     /// Digest of the rules by which it was judged; `None` in records of version 1.
@@ -256,7 +259,7 @@ pub enum BadRecord {
     #[error("the record's format is `{0}`; this version reads {FORMAT}")]
     OtherFormat(String),
     /// Judged by rules that this version does not have.
-    #[error("the record was judged by `{0}`, which this version does not know")]
+    #[error("the record was judged by `{0}`: this version does not know these rules, and can't judge it")]
     OtherRules(String),
     /// It contradicts itself.
     #[error("the record has been altered: {0}")]
@@ -313,6 +316,7 @@ impl Record {
             before,
             left: None,
             second_look: None,
+            ledger_doubts: vec![],
             evidence,
             rule_set: plan.edition().title().into(),
             rules_digest: Some(plan.edition().digest()),
@@ -345,8 +349,17 @@ impl Record {
         record.check_times()?;
         let edition = Edition::of_title(&record.rule_set)
             .ok_or_else(|| BadRecord::OtherRules(crate::text::printable(record.rule_set.as_bytes())))?;
-        let earned = judge(edition, &record.evidence);
-        let same_rules = record.rules_digest.as_ref() == Some(&edition.digest());
+        // Each record by the very rules that it was made by, word for word. Version 1 does not name them: its outcome must follow by today's.
+        let earned = match &record.rules_digest {
+            Some(digest) => {
+                let unknown = || {
+                    BadRecord::OtherRules(format!("{}, digest {}", edition.title(), crate::text::printable(digest.as_bytes())))
+                };
+                judge_by(edition.rules_of(digest).ok_or_else(unknown)?, &record.evidence)
+            }
+            None => judge(edition, &record.evidence),
+        };
+        let same_rules = record.rules_digest.is_some();
         let follows = if same_rules { earned == record.claim } else { earned.outcome() == record.claim.outcome() };
         if follows {
             Ok(record)
@@ -376,8 +389,9 @@ impl Record {
         let edition = Edition::of_title(&self.rule_set)?;
         let same = self.rules_digest.as_ref() == Some(&edition.digest());
         (!same).then(|| {
+            let today = judge(edition, &self.evidence).outcome();
             format!(
-                "It was judged by another state of these rules than this version's; by today's its outcome is the same, {}.",
+                "It was judged by an earlier state of these rules, by which its outcome is {}. By today's it is {today}.",
                 self.claim.outcome()
             )
         })
@@ -635,16 +649,26 @@ mod tests {
     }
 
     #[test]
-    fn under_other_rules_the_outcome_must_still_follow_and_the_difference_is_said() {
-        let json = record().to_json();
-        let digest = Edition::default().digest();
-        let other =
-            json.replace(&digest, &digest.chars().rev().collect::<String>()).replace("overwritten at least once", "laid over");
-        let read = Record::from_json(&other).unwrap();
-        assert!(read.other_rules().unwrap().contains("another state"), "{:?}", read.other_rules());
-        let better = other.replace("\"outcome\":\"clear\"", "\"outcome\":\"purge\"");
-        let said = Record::from_json(&better).unwrap_err().to_string();
-        assert!(said.contains("corrected since"), "{said}");
+    fn a_record_is_judged_by_its_own_rules_word_for_word_and_by_none_that_nobody_knows() {
+        let edition = Edition::default();
+        let mut record = record();
+        let released = edition.released_digests();
+        assert_eq!(released.len(), 1);
+        let earlier = edition.rules_of(&released[0]).unwrap();
+        (record.claim, record.rules_digest) = (judge_by(earlier, &record.evidence), Some(released[0].clone()));
+        let json = record.to_json();
+        assert!(json.contains("and read back right"), "its own words, which are others than today's: {json}");
+        let read = Record::from_json(&json).unwrap();
+        assert!(read.other_rules().unwrap().contains("By today's it is Clear"), "{:?}", read.other_rules());
+        // No word of it can be another, its reasons and limits least of all.
+        let more = json.replace("and read back right", "and destroyed beyond laboratory recovery");
+        assert_ne!(more, json);
+        let altered = Record::from_json(&more).unwrap_err();
+        assert!(matches!(altered, BadRecord::ClaimDoesNotFollow { same_rules: true, .. }), "{altered}");
+        // By a digest that nobody knows anything could be claimed: it can't be judged here.
+        let unknown = more.replace(&released[0], &released[0].chars().rev().collect::<String>());
+        let said = Record::from_json(&unknown).unwrap_err();
+        assert!(matches!(said, BadRecord::OtherRules(_)) && said.to_string().contains("can't judge"), "{said}");
     }
 
     /// Records as version 1 of the format wrote them.

@@ -1,8 +1,9 @@
 //! A destruction as people state it, and what follows from that by the rules.
 
-use crate::rules::{Case, Claim, Condition, Edition, Media, Reason, Technique, evaluate_stated};
+use crate::rules::{Case, Claim, Condition, Edition, Media, Reason, RuleSet, Technique, evaluate_stated};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
 use std::sync::LazyLock;
 
 /// What was done to it.
@@ -206,10 +207,16 @@ impl Destruction {
         said + "."
     }
 
-    /// Whether the degausser is known to be strong enough for the drive.
-    fn is_rated(&self) -> bool {
-        let too_weak = matches!((self.field_oersted, self.coercivity_oersted), (Some(f), Some(c)) if f < c);
-        self.rated && self.field_oersted.is_some() && !too_weak
+    /// Whether the degausser is known to be strong enough for the drive, by rules of that reading. A field like the coercivity demagnetises
+    /// and does not saturate: it must be well above, and both numbers must be known.
+    fn is_rated(&self, reading: u32) -> bool {
+        let strong_enough = match (self.field_oersted, self.coercivity_oersted) {
+            (Some(field), Some(coercivity)) if reading >= 2 => field.saturating_mul(2) >= coercivity.saturating_mul(3),
+            (Some(field), Some(coercivity)) => field >= coercivity,
+            (Some(_), None) => reading < 2,
+            (None, _) => false,
+        };
+        self.rated && strong_enough
     }
 }
 
@@ -227,28 +234,100 @@ struct Verdict {
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Verdicts {
-    /// Pieces of flash media larger than this may hold a whole chip.
+    #[serde(default)]
+    reading: u32,
+    /// Of the first reading: pieces of media that are not magnetic larger than this may hold a whole chip.
+    #[serde(default)]
     flash_mm: f64,
+    #[serde(default)]
     flash_sentence: String,
+    #[serde(default)]
     flash_citation: String,
     no_size_sentence: String,
     no_size_citation: String,
+    #[serde(default)]
+    virtual_sentence: String,
+    #[serde(default)]
+    virtual_citation: String,
+    #[serde(default)]
+    size: Vec<Size>,
     verdict: Vec<Verdict>,
 }
 
-fn verdicts() -> &'static Verdicts {
-    static ALL: LazyLock<Verdicts> = LazyLock::new(|| {
-        toml::from_str(include_str!("destruction.toml")).expect("the rules of destruction that are built in can be read")
-    });
-    &ALL
+/// How large pieces of some media may be.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Size {
+    media: Vec<Media>,
+    /// Edge length in millimetres.
+    mm: f64,
+    sentence: String,
+    citation: String,
+}
+
+impl Verdicts {
+    /// Why pieces of that media are too large; `None`: they are not.
+    fn too_large(&self, media: Media, mm: f64) -> Option<(&str, &str)> {
+        if self.reading < 2 {
+            return (!media.is_magnetic() && mm > self.flash_mm).then_some((&self.flash_sentence, &self.flash_citation));
+        }
+        let size = self.size.iter().find(|s| s.media.contains(&media))?;
+        (mm > size.mm).then_some((&size.sentence, &size.citation))
+    }
+}
+
+const TEXT: &str = include_str!("destruction.toml");
+
+fn read(text: &str) -> Verdicts {
+    toml::from_str(text).expect("the rules of destruction that are built in can be read")
+}
+
+/// Rules of destruction: those of one version, with the edition's rules of that version.
+pub(super) struct DestructionRules {
+    rules: &'static RuleSet,
+    verdicts: &'static Verdicts,
+}
+
+impl DestructionRules {
+    /// Those of this version.
+    pub(super) fn now(edition: Edition) -> Self {
+        static NOW: LazyLock<Verdicts> = LazyLock::new(|| read(TEXT));
+        Self { rules: edition.rules(), verdicts: &NOW }
+    }
+
+    /// Those by which statements were judged that name none.
+    fn first(edition: Edition) -> Option<Self> {
+        static FIRST: LazyLock<Verdicts> = LazyLock::new(|| read(include_str!("released/destruction-1.toml")));
+        let digest = edition.released_digests().into_iter().next()?;
+        Some(Self { rules: edition.rules_of(&digest)?, verdicts: &FIRST })
+    }
+
+    /// What names the rules of this version, in hexadecimal digits.
+    pub(super) fn digest(edition: Edition) -> String {
+        let text = format!("{TEXT}{}", edition.digest());
+        crate::text::hex::encode(&Sha256::digest(text.as_bytes()))
+    }
+
+    /// Those that a statement names; `None`: this program does not know them.
+    pub(super) fn of(edition: Edition, digest: Option<&str>) -> Option<Self> {
+        match digest {
+            None => Self::first(edition),
+            Some(digest) => (digest == Self::digest(edition)).then(|| Self::now(edition)),
+        }
+    }
 }
 
 /// What a stated destruction earns on that media. Of what is not stated the worse is taken.
 pub fn judge_destruction(edition: Edition, media: Media, stated: &Destruction) -> Claim {
+    judge_by(&DestructionRules::now(edition), edition, media, stated)
+}
+
+/// The same by rules of whichever version.
+pub(super) fn judge_by(by: &DestructionRules, edition: Edition, media: Media, stated: &Destruction) -> Claim {
     let reason = |sentence: &str, citation: &str| Reason { sentence: sentence.into(), citation: citation.into() };
-    let all = verdicts();
+    let all = by.verdicts;
     let (technique, met, lowering) = if stated.how == How::Degaussed {
-        (Technique::Degauss, stated.is_rated().then_some(Condition::RatedDegausser), vec![])
+        (Technique::Degauss, stated.is_rated(all.reading).then_some(Condition::RatedDegausser), vec![])
     } else {
         let verdict = all.verdict.iter().find(|v| v.edition == edition && v.how.contains(&stated.how));
         let mut lowering: Vec<Reason> = match verdict {
@@ -259,16 +338,16 @@ pub fn judge_destruction(edition: Edition, media: Media, stated: &Destruction) -
         if lowering.is_empty() && stated.how.leaves_pieces() {
             match stated.particle_mm {
                 None => lowering.push(reason(&all.no_size_sentence, &all.no_size_citation)),
-                Some(mm) if !media.is_magnetic() && mm > all.flash_mm => {
-                    lowering.push(reason(&all.flash_sentence, &all.flash_citation));
-                }
-                Some(_) => {}
+                Some(mm) => lowering.extend(all.too_large(media, mm).map(|(sentence, citation)| reason(sentence, citation))),
             }
+        }
+        if media == Media::Virtual && all.reading >= 2 {
+            lowering.push(reason(&all.virtual_sentence, &all.virtual_citation));
         }
         (Technique::Destruction, None, lowering)
     };
     let case = Case::stated(media, technique, met.into_iter().collect());
-    evaluate_stated(edition.rules(), &case, lowering, vec![rests_on(stated)])
+    evaluate_stated(by.rules, &case, lowering, vec![rests_on(stated)])
 }
 
 /// No program has seen it.
@@ -307,15 +386,28 @@ mod tests {
                 Crushed | Drilled | Cut | Bent | Degaussed => (NotSanitized, NotSanitized),
             };
             for (edition, earns) in [(Edition::Rev1, rev1), (Edition::Rev2, rev2)] {
-                for media in Media::ALL {
-                    let claim = judge_destruction(edition, media, &sized(how, 2.0));
+                for media in Media::ALL.into_iter().filter(|m| *m != Media::Virtual) {
+                    let claim = judge_destruction(edition, media, &sized(how, 0.5));
                     assert_eq!(claim.outcome(), earns, "{edition} {media:?} {how:?}: {claim:?}");
                     assert!(claim.limits().iter().any(|l| l.sentence.contains("statement of Ines")), "{claim:?}");
                     let unsized_ = judge_destruction(edition, media, &Destruction::by(how));
                     assert!(unsized_.outcome() == NotSanitized || !how.leaves_pieces(), "no size was stated");
-                    let large = judge_destruction(edition, media, &sized(how, 20.0)).outcome();
-                    assert!(large <= earns && (media.is_magnetic() || !how.leaves_pieces() || large == NotSanitized));
+                    for mm in [
+                        if media == Media::Optical {
+                            0.6
+                        } else if media.is_magnetic() {
+                            19.0
+                        } else {
+                            2.1
+                        },
+                        400.0,
+                    ] {
+                        let large = judge_destruction(edition, media, &sized(how, mm)).outcome();
+                        assert!(large <= earns && (!how.leaves_pieces() || large == NotSanitized), "{media:?} {how:?} {mm}");
+                    }
                 }
+                let nothing = judge_destruction(edition, Media::Virtual, &sized(how, 0.1));
+                assert_eq!(nothing.outcome(), NotSanitized, "what is virtual can't be destroyed: {nothing:?}");
             }
         }
         let drilled = judge_destruction(Edition::Rev2, Media::MagneticAta, &Destruction::by(Drilled));
@@ -327,7 +419,14 @@ mod tests {
                 .map(|m| judge_destruction(Edition::Rev2, m, &stated).outcome())
         };
         assert_eq!(field(Some(9000), Some(5000), true), [Purge, NotSanitized, NotSanitized], "never of flash, never of unknown");
-        for weak in [field(Some(4000), Some(5000), true), field(Some(9000), None, false), field(None, None, true)] {
+        for weak in [
+            field(Some(4000), Some(5000), true),
+            field(Some(5000), Some(5000), true),
+            field(Some(7400), Some(5000), true),
+            field(Some(9000), None, true),
+            field(Some(9000), Some(5000), false),
+            field(None, None, true),
+        ] {
             assert_eq!(weak, [NotSanitized; 3]);
         }
     }

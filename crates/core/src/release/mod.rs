@@ -5,6 +5,7 @@ mod destruction;
 mod prepare;
 mod standing;
 
+use destruction::DestructionRules;
 pub use destruction::{Destruction, How, Outside, judge_destruction};
 pub use prepare::{
     Discarded, FileSystem, Layout, LayoutError, Leave, Permit, Prepared, Table, TablesCleared, Volume, VolumeMade, Wish, ends_of,
@@ -37,18 +38,27 @@ pub struct OfDrive {
     /// Its size, if it told one.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub geometry: Option<Geometry>,
+    /// Whether it is simulated.
+    #[serde(skip_serializing_if = "std::ops::Not::not", default)]
+    pub simulated: bool,
 }
 
 impl OfDrive {
     /// A drive that was looked at.
     pub fn of(drive: &Drive) -> Self {
-        Self { unit: drive.unit.clone(), class: drive.class, protocol: drive.protocol, geometry: Some(drive.geometry) }
+        Self {
+            unit: drive.unit.clone(),
+            class: drive.class,
+            protocol: drive.protocol,
+            geometry: Some(drive.geometry),
+            simulated: drive.simulated,
+        }
     }
 
     /// One that is known by its label alone.
     pub fn by_label(serial: &str, class: MediaClass) -> Self {
         let unit = Unit { serial: Some(crate::text::printable(serial.trim().as_bytes())), ..Unit::default() };
-        Self { unit, class, protocol: Protocol::Block, geometry: None }
+        Self { unit, class, protocol: Protocol::Block, geometry: None, simulated: false }
     }
 
     /// Maker, model and serial, as far as they are known.
@@ -214,6 +224,9 @@ pub struct Release {
     /// The rules by which a destruction is judged.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     edition: Option<Edition>,
+    /// What names the rules that a destruction was judged by; `None`: those that had no such name yet.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    rules_digest: Option<String>,
     /// What a destruction has earned.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     claim: Option<Claim>,
@@ -254,6 +267,9 @@ pub enum BadRelease {
     /// Another version of the format.
     #[error("the release statement's format is `{0}`; this version reads {FORMAT}")]
     OtherFormat(String),
+    /// Judged by rules that this version does not have.
+    #[error("the statement was judged by rules of digest {0}, which this version does not know: it can't be judged here")]
+    OtherRules(String),
     /// It contradicts itself.
     #[error("the release statement has been altered: {0}")]
     Unsound(#[from] Unsound),
@@ -287,8 +303,21 @@ impl Release {
         let About { tool, made, by, drive, job, lot } = about;
         let (job, record) = job.map_or((None, String::new()), |(job, digest)| (Some(job), digest));
         let judged = matches!(act, Act::Destroyed(_)).then_some(edition);
-        let mut release =
-            Self { format: FORMAT.into(), tool, made, by, drive, job, record, lot, act, edition: judged, claim: None };
+        let mut release = Self {
+            format: FORMAT.into(),
+            tool,
+            made,
+            by,
+            drive,
+            job,
+            record,
+            lot,
+            act,
+            edition: judged,
+            rules_digest: None,
+            claim: None,
+        };
+        release.rules_digest = judged.map(DestructionRules::digest);
         release.claim = release.judged();
         release.check()?;
         Ok(release)
@@ -299,6 +328,15 @@ impl Release {
             (Act::Destroyed(destruction), Some(edition)) => Some(judge_destruction(edition, self.drive.media(), destruction)),
             _ => None,
         }
+    }
+
+    /// What it claims by the very rules that it was made by.
+    fn judged_by_its_own(&self) -> Result<Option<Claim>, BadRelease> {
+        let (Act::Destroyed(destruction), Some(edition)) = (&self.act, self.edition) else { return Ok(None) };
+        let rules = DestructionRules::of(edition, self.rules_digest.as_deref());
+        let unknown =
+            || BadRelease::OtherRules(crate::text::printable(self.rules_digest.as_deref().unwrap_or("none").as_bytes()));
+        Ok(Some(destruction::judge_by(&rules.ok_or_else(unknown)?, edition, self.drive.media(), destruction)))
     }
 
     fn check(&self) -> Result<(), BadRelease> {
@@ -329,8 +367,8 @@ impl Release {
         read.check()?;
         let is_destroyed = matches!(read.act, Act::Destroyed(_));
         fails(is_destroyed != read.edition.is_some(), "it names rules for what no rule judges, or none for a destruction")?;
-        let outcome = |claim: &Option<Claim>| claim.as_ref().map(Claim::outcome);
-        fails(outcome(&read.judged()) != outcome(&read.claim), "what it claims does not follow from what is stated")?;
+        // Word for word: its reasons and limits are no free text either.
+        fails(read.judged_by_its_own()? != read.claim, "what it claims does not follow from what is stated")?;
         if let Act::Marked(marked) = &read.act {
             marked.check(read.drive.geometry)?;
         }
@@ -380,7 +418,7 @@ pub(crate) mod tests {
 
     #[test]
     fn a_statement_is_read_as_it_was_written_and_claims_nothing_that_it_did_not_earn() {
-        let shredded = Destruction { particle_mm: Some(20.0), ..Destruction::by(How::Shredded) };
+        let shredded = Destruction { particle_mm: Some(10.0), ..Destruction::by(How::Shredded) };
         let release = |edition| Release::new(about(MediaClass::Magnetic), Act::Destroyed(shredded.clone()), edition).unwrap();
         let rev1 = release(Edition::Rev1);
         assert_eq!((rev1.outcome(), release(Edition::Rev2).outcome()), (Some(Outcome::Destroy), Some(Outcome::NotSanitized)));
@@ -388,7 +426,8 @@ pub(crate) mod tests {
         assert_eq!(Release::from_json(&json).unwrap(), rev1);
         for (from, to, why) in [
             ("\"shredded\"", "\"drilled\"", "pieces of a size"),
-            ("\"edition\":\"rev1\"", "\"edition\":\"rev2\"", "does not follow"),
+            ("\"edition\":\"rev1\"", "\"edition\":\"rev2\"", "can't be judged here"),
+            ("The media were", "Beyond all laboratories the media were", "does not follow"),
             ("\"magnetic\"", "\"removable-flash\"", "does not follow"),
             ("jurex-release/1", "jurex-release/9", "jurex-release/9"),
             ("\"by\":\"Ines\"", "\"by\":\" \"", "who says so"),
@@ -399,6 +438,11 @@ pub(crate) mod tests {
             let said = Release::from_json(&altered).unwrap_err().to_string();
             assert!(said.contains(why), "{from}: {said}");
         }
+        // One of the first version, which named no rules, is judged by those, word for word too.
+        let earlier = json.replace(&format!(",\"rules_digest\":\"{}\"", DestructionRules::digest(Edition::Rev1)), "");
+        assert_ne!(earlier, json);
+        assert_eq!(Release::from_json(&earlier).unwrap().outcome(), Some(Outcome::Destroy));
+        assert!(Release::from_json(&earlier.replace("The media were", "All media were")).is_err());
         let bare = json.replace(",\"edition\":\"rev1\"", "");
         assert!(Release::from_json(&bare).unwrap_err().to_string().contains("rules"));
     }

@@ -4,7 +4,7 @@ use super::data::{LackKind, Media};
 use crate::evidence::{
     CheckEvidence, Drawn, Ended, Evidence, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, StageKind, What,
 };
-use crate::media::{Bus, Drive, HiddenAreas, MediaClass, Protocol};
+use crate::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol};
 use crate::medium::AccessWay;
 use crate::pattern::{Base, Pattern};
 use crate::technique::{Condition, Technique};
@@ -44,6 +44,10 @@ pub struct Case {
     pub size_unproved: bool,
     /// Other namespaces that the same command reached, and of which places are read at most, in words.
     pub unread: Option<String>,
+    /// Whether nothing tells that its capacity was not cut.
+    pub capacity_not_asked: bool,
+    /// What was read of it afterwards, as the end of a sentence.
+    pub read: String,
     /// Conditions that are known to be met.
     pub met: Vec<Condition>,
     /// Everything that reach or evidence lacks.
@@ -62,6 +66,8 @@ impl Case {
             elsewhere: None,
             size_unproved: false,
             unread: None,
+            capacity_not_asked: false,
+            read: TO_BE_READ.into(),
             met,
             lacks: vec![],
         }
@@ -70,6 +76,10 @@ impl Case {
     /// A treatment of the whole of `drive` by `technique` on which nothing would go wrong: only what the drive itself
     /// keeps from being reached is lacking.
     pub fn foreseen(drive: &Drive, technique: Technique, met: Vec<Condition>) -> Self {
+        Self::foreseen_by(drive, technique, met, NOW)
+    }
+
+    fn foreseen_by(drive: &Drive, technique: Technique, met: Vec<Condition>, reading: u32) -> Self {
         let hides_native = drive.bridged.then_some(Lack { kind: LackKind::BehindBridge, detail: None });
         let quiet: Vec<&str> = drive.elsewhere.iter().filter(|e| !e.user_data).map(|e| e.what.as_str()).collect();
         Self {
@@ -81,45 +91,48 @@ impl Case {
             size_unproved: false,
             elsewhere: (!quiet.is_empty()).then(|| quiet.join(", ")),
             unread: technique.reaches_whole_unit().then(|| user_data_elsewhere(drive)).flatten(),
+            capacity_not_asked: reading >= 4 && is_scsi_drive(drive) && drive.hidden == HiddenAreas::NotAsked,
+            read: TO_BE_READ.into(),
             met,
-            lacks: unreached(drive).into_iter().chain(hides_native).collect(),
+            lacks: unreached(drive, reading).into_iter().chain(hides_native).collect(),
         }
     }
 
     /// Every stage of `evidence` that could earn something by itself.
-    pub fn of_stages(evidence: &Evidence) -> Vec<Self> {
+    pub fn of_stages(evidence: &Evidence, reading: u32) -> Vec<Self> {
         let of_stage = |(n, what): (usize, &What)| match what {
-            What::Overwritten(overwrite) => Some(Self::of_overwrite(evidence, n, overwrite)),
-            What::Own(own) => Some(Self::of_own(evidence, n, own)),
+            What::Overwritten(overwrite) => Some(Self::of_overwrite(evidence, n, overwrite, reading)),
+            What::Own(own) => Some(Self::of_own(evidence, n, own, reading)),
             What::Lifted(_) | What::Measured(_) | What::Checked(_) => None,
         };
         evidence.stages.iter().map(|s| &s.what).enumerate().filter_map(of_stage).collect()
     }
 
     /// A treatment of which nothing was begun that could earn anything: judged as an overwriting that was not done.
-    pub fn of_nothing(evidence: &Evidence) -> Self {
+    pub fn of_nothing(evidence: &Evidence, reading: u32) -> Self {
         let nothing = OverwriteEvidence { range: evidence.geometry().whole(), planned_passes: 1, passes: vec![] };
-        Self::of_overwrite(evidence, evidence.stages.len(), &nothing)
+        Self::of_overwrite(evidence, evidence.stages.len(), &nothing, reading)
     }
 
     /// The overwriting that is stage `n`. It counts only if the check right after it compared every place with what it laid.
-    fn of_overwrite(evidence: &Evidence, n: usize, overwrite: &OverwriteEvidence) -> Self {
+    fn of_overwrite(evidence: &Evidence, n: usize, overwrite: &OverwriteEvidence, reading: u32) -> Self {
         let met = if has_complement_pair(overwrite) { vec![Condition::ComplementPair] } else { vec![] };
         let proof = evidence.check_after(n);
         let expects = |expect: &Expect| *expect == Expect::LastPass;
         let unproved = proof_lacks(evidence, proof, overwrite.range, expects, "The last pass was not read back");
         let found = [unproved, holds(evidence, n, proof)].concat();
-        let case = Self::of_stage(evidence, (Technique::Overwrite, met), part(evidence, overwrite.range), found);
+        let case = Self::of_stage(evidence, (Technique::Overwrite, met), part(evidence, overwrite.range), found, reading);
+        let read = proof.map_or_else(|| TO_BE_READ.into(), said_to_be_read);
         let last = overwrite.passes.last().map(|p| &p.pattern.base);
         // Proved, or found to be less: neither is in question any more.
         let measured = evidence.size().is_some_and(|s| s.is_as_told() || s.is_false());
-        Self { size_unproved: matches!(last, Some(Base::Bytes { .. })) && !measured, ..case }
+        Self { size_unproved: matches!(last, Some(Base::Bytes { .. })) && !measured, read, ..case }
     }
 
     /// The drive's own erasure that is stage `n`. It counts only if the drive itself said that it ended well, and the check
     /// right after it has found what such a command leaves: after a key was replaced nothing as it was, else blank sectors
     /// or known bytes.
-    fn of_own(evidence: &Evidence, n: usize, own: &OwnEvidence) -> Self {
+    fn of_own(evidence: &Evidence, n: usize, own: &OwnEvidence, reading: u32) -> Self {
         let mut found = vec![];
         if !own.completed {
             let said = format!("The drive did not say that its {} ended without error.", own.technique.name());
@@ -133,11 +146,12 @@ impl Case {
         };
         let unread = format!("After the {} nothing was read", own.technique.name());
         found.extend(proof_lacks(evidence, proof, evidence.geometry().whole(), expects, &unread));
-        found.extend(proof.into_iter().flat_map(tells_too_little));
+        found.extend(proof.into_iter().flat_map(|check| tells_too_little(check, reading)));
         found.extend(holds(evidence, n, proof));
-        let mut case = Self::of_stage(evidence, (own.technique, evidence.stated.conditions.clone()), vec![], found);
+        let mut case = Self::of_stage(evidence, (own.technique, evidence.stated.conditions.clone()), vec![], found, reading);
+        case.read = proof.map_or_else(|| TO_BE_READ.into(), said_to_be_read);
         if own.of_whole_unit {
-            case.reaches_unit(evidence.drive(), proof, own.session == evidence.last_session());
+            case.reaches_unit(evidence.drive(), proof, own.session == evidence.last_session(), reading);
         }
         case
     }
@@ -145,16 +159,20 @@ impl Case {
     /// The command was of everything on the unit: other namespaces are covered by it, as far as they were read back too.
     ///
     /// Of those only places are read, which prove nothing where the command ended under an earlier hold (`done_now`).
-    fn reaches_unit(&mut self, drive: &Drive, proof: Option<&CheckEvidence>, done_now: bool) {
+    fn reaches_unit(&mut self, drive: &Drive, proof: Option<&CheckEvidence>, done_now: bool, reading: u32) {
         self.unread = user_data_elsewhere(drive);
         self.lacks.retain(|l| l.kind != LackKind::Elsewhere);
+        // A format is of namespaces: capacity that belongs to none, and may hold a deleted one, it does not reach.
+        if matches!(self.technique, Technique::Format | Technique::FormatCrypto) {
+            self.lacks.extend(drive.other_user_data().filter(|e| e.no_address).map(not_covered));
+        }
         let must_be_blank = proof.is_some_and(|p| p.expect != Expect::Changed);
-        for other in drive.other_user_data() {
+        for other in drive.other_user_data().filter(|e| !e.no_address) {
             let read = proof.and_then(|p| p.beside.iter().find(|b| b.what == other.what));
             let against = match read {
                 None => Some("nothing of it was read".into()),
                 Some(_) if !done_now => Some("only places of it were read, and under a later hold".into()),
-                Some(read) => read.against(must_be_blank),
+                Some(read) => read.against(must_be_blank, reading),
             };
             if let Some(why) = against {
                 let said = format!("{} of the same unit, which the command reached too, is not proved: {why}.", other.what);
@@ -164,9 +182,15 @@ impl Case {
     }
 
     /// A stage with what it lacks itself, in the world that all stages have left: a fault anywhere lowers each of them.
-    fn of_stage(evidence: &Evidence, (technique, met): (Technique, Vec<Condition>), part: Vec<Lack>, proof: Vec<Lack>) -> Self {
+    fn of_stage(
+        evidence: &Evidence,
+        (technique, met): (Technique, Vec<Condition>),
+        part: Vec<Lack>,
+        proof: Vec<Lack>,
+        reading: u32,
+    ) -> Self {
         let drive = Drive { geometry: evidence.geometry(), hidden: evidence.hidden().clone(), ..evidence.drive().clone() };
-        let mut case = Self::foreseen(&drive, technique, met);
+        let mut case = Self::foreseen_by(&drive, technique, met, reading);
         case.buffered = is_buffered(evidence);
         case.lacks =
             [ended(evidence), size(evidence), part, case.lacks, writing_faults(evidence), reading_faults(evidence), proof]
@@ -183,7 +207,7 @@ fn user_data_elsewhere(drive: &Drive) -> Option<String> {
 
 /// What a check after the drive's own erasure tells too little of: places that were blank before, and sectors that it did not
 /// give.
-fn tells_too_little(check: &CheckEvidence) -> Vec<Lack> {
+fn tells_too_little(check: &CheckEvidence, reading: u32) -> Vec<Lack> {
     let mut found = vec![];
     if check.range.count == 0 {
         found.push(Lack::of(LackKind::NotReadBack, "The drive gave no sector that could be read."));
@@ -198,7 +222,8 @@ fn tells_too_little(check: &CheckEvidence) -> Vec<Lack> {
     }
     // After a block erasure a sector may give an error until it is written. Where most of them do, nothing was seen.
     let (read, unreadable) = (check.read_back.read.count(), check.read_back.unreadable.count());
-    if unreadable > 0 && read / 9 < unreadable {
+    // (Later readings let none of them pass: each is said for itself.)
+    if reading < 4 && unreadable > 0 && read / 9 < unreadable {
         let said =
             format!("{} of {} that were to be read gave an error.", grouped(unreadable), counted(read + unreadable, "sector"));
         found.push(Lack::of(LackKind::ReadInPart, said));
@@ -231,30 +256,66 @@ fn part(evidence: &Evidence, range: Sectors) -> Vec<Lack> {
     if range == evidence.range_of(whole) { vec![] } else { vec![Lack::of(LackKind::Part, said())] }
 }
 
-fn unreached(drive: &Drive) -> Vec<Lack> {
+/// What is said of a job that is still to come.
+const TO_BE_READ: &str = "it is read back afterwards";
+/// The reading of this version's own rules.
+const NOW: u32 = 4;
+
+/// What a check has read, as the end of a sentence. What was read of a sample is said as that.
+fn said_to_be_read(check: &CheckEvidence) -> String {
+    let (read, range) = (check.read_back.read.count(), check.range.count);
+    let (how_many, holds, is) = if read >= range {
+        ("all of it was read afterwards".to_string(), "holds", "is")
+    } else {
+        (format!("{} of its {} were read afterwards, a sample", grouped(read), counted(range, "sector")), "hold", "are")
+    };
+    match &check.expect {
+        Expect::LastPass => format!("{how_many}, and {holds} what was laid"),
+        Expect::Bytes { .. } => format!("{how_many}, and {holds} what the erasure should have left"),
+        Expect::Blank => format!("{how_many}, and {is} blank"),
+        Expect::Changed => {
+            let compared = check.drawn.map_or(0, |d| d.compared);
+            format!("{how_many}, and none of {} that could be told apart is as it was", counted(compared, "sector"))
+        }
+    }
+}
+
+fn not_covered(elsewhere: &Elsewhere) -> Lack {
+    Lack::of(LackKind::Elsewhere, format!("{} of the same unit was not covered.", elsewhere.what))
+}
+
+fn unreached(drive: &Drive, reading: u32) -> Vec<Lack> {
     let mut found = vec![];
     match drive.hidden {
         HiddenAreas::Hidden { .. } => {
             found.push(Lack::of(LackKind::Hidden, format!("{} They were not reached.", drive.hidden.sentence())));
         }
         // What could hide sectors by a command of its own and was not asked counts as hiding some.
-        HiddenAreas::NotAsked if may_hide(drive) => found.push(Lack::of(
+        HiddenAreas::NotAsked if may_hide(drive, reading) => found.push(Lack::of(
             LackKind::HiddenNotAsked,
             "Whether the drive hides sectors from the host was not asked, or not answered, so they may not all have been reached.",
         )),
         HiddenAreas::NotAsked | HiddenAreas::None => {}
     }
-    found.extend(
-        drive.other_user_data().map(|e| Lack::of(LackKind::Elsewhere, format!("{} of the same unit was not covered.", e.what))),
-    );
+    found.extend(drive.other_user_data().map(not_covered));
     found
 }
 
-/// Whether the drive has commands that could hide sectors: those that speak ATA, whatever stands between, and drives on
-/// SCSI. A stick or card, and what a bridge lets nobody ask, has its limit instead.
-fn may_hide(drive: &Drive) -> bool {
-    let scsi_drive = drive.protocol == Protocol::Scsi && drive.bus == Bus::Sas;
-    drive.class != MediaClass::Virtual && (drive.protocol == Protocol::Ata || scsi_drive)
+/// Whether the drive could hide sectors and tells, when it is asked, whether it does: those that speak ATA, whatever stands between, and
+/// controllers of namespaces. A stick or card, what a bridge lets nobody ask, and a drive on SCSI, which has nothing to ask, have their limit
+/// instead.
+fn may_hide(drive: &Drive, reading: u32) -> bool {
+    let asked = match drive.protocol {
+        Protocol::Ata => true,
+        Protocol::Nvme { .. } => reading >= 4,
+        Protocol::Scsi => reading < 4 && drive.bus == Bus::Sas,
+        Protocol::Mmc | Protocol::Block => false,
+    };
+    drive.class != MediaClass::Virtual && asked
+}
+
+fn is_scsi_drive(drive: &Drive) -> bool {
+    drive.class != MediaClass::Virtual && drive.protocol == Protocol::Scsi && drive.bus == Bus::Sas
 }
 
 /// A drive that holds less than it says.

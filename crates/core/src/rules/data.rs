@@ -30,6 +30,35 @@ impl Edition {
         }
     }
 
+    /// Its rules as earlier versions of the program had them: records are judged by those that they were made by, word for word.
+    fn released(self) -> &'static [&'static str] {
+        match self {
+            Edition::Rev1 => &[include_str!("released/rev1-reading-3.toml")],
+            Edition::Rev2 => &[include_str!("released/rev2-reading-3.toml")],
+        }
+    }
+
+    /// The digests of its earlier states, the oldest first.
+    pub fn released_digests(self) -> Vec<String> {
+        self.released().iter().map(|text| digest_of(text, &RuleSet::read(text))).collect()
+    }
+
+    /// The rules of that digest, of whichever version; `None`: this program does not know them.
+    pub fn rules_of(self, digest: &str) -> Option<&'static RuleSet> {
+        static RELEASED: LazyLock<Vec<(Edition, String, RuleSet)>> = LazyLock::new(|| {
+            let all = Edition::ALL.into_iter().flat_map(|e| e.released().iter().map(move |text| (e, *text)));
+            all.map(|(edition, text)| {
+                let rules = RuleSet::read(text);
+                (edition, digest_of(text, &rules), rules)
+            })
+            .collect()
+        });
+        if digest == self.digest() {
+            return Some(self.rules());
+        }
+        RELEASED.iter().find(|(edition, of, _)| *edition == self && of == digest).map(|(.., rules)| rules)
+    }
+
     /// Its rules.
     pub fn rules(self) -> &'static RuleSet {
         static REV1: LazyLock<RuleSet> = LazyLock::new(|| RuleSet::read(Edition::Rev1.text()));
@@ -43,12 +72,7 @@ impl Edition {
     /// SHA-256 of the rules as this version has them, in hexadecimal digits: of their text, and of the number that is
     /// raised when the program reads them otherwise. Two claims by rules of one digest must agree word for word.
     pub fn digest(self) -> String {
-        /// Raised whenever the same rules and evidence lead to another claim than before.
-        const READING: &str = "3";
-        let mut digest = Sha256::new();
-        digest.update(self.text());
-        digest.update(READING);
-        crate::text::hex::encode(&digest.finalize())
+        digest_of(self.text(), self.rules())
     }
 
     /// Its name, as printed on certificates.
@@ -60,6 +84,13 @@ impl Edition {
     pub fn of_title(title: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|e| e.title() == title)
     }
+}
+
+fn digest_of(text: &str, rules: &RuleSet) -> String {
+    let mut digest = Sha256::new();
+    digest.update(text);
+    digest.update(rules.reading.to_string());
+    crate::text::hex::encode(&digest.finalize())
 }
 
 impl fmt::Display for Edition {
@@ -259,6 +290,8 @@ pub enum LimitWhen {
     Elsewhere,
     /// Where the same command reached other namespaces, which were not read back.
     ErasedUnread,
+    /// Where a drive on SCSI does not tell whether its capacity was cut.
+    CapacityNotAsked,
     /// The last pass is the same in every sector, so that one sector could have answered for another, and the size was not checked.
     SizeUnproved,
 }
@@ -289,6 +322,9 @@ pub struct RuleSet {
     pub title: String,
     /// Month and year.
     pub issued: String,
+    /// How the program reads these rules: raised whenever the same rules and evidence lead to another claim than before.
+    #[serde(default = "first_with_digests")]
+    pub reading: u32,
     /// What each technique earns on each media.
     #[serde(rename = "rule")]
     pub rules: Vec<Rule>,
@@ -298,6 +334,11 @@ pub struct RuleSet {
     /// What an outcome does not cover.
     #[serde(rename = "limit")]
     pub limits: Vec<LimitRule>,
+}
+
+/// The reading of rules that do not name theirs.
+fn first_with_digests() -> u32 {
+    3
 }
 
 impl RuleSet {
@@ -329,6 +370,15 @@ mod tests {
                 let fitting = rules.rules.iter().filter(|r| r.technique == technique && r.media.contains(&media)).count();
                 assert!(fitting <= 1, "{edition}: {media:?} {technique:?}");
             }
+            for text in edition.released() {
+                let (rules, digest) = (RuleSet::read(text), digest_of(text, &RuleSet::read(text)));
+                assert_eq!(
+                    edition.rules_of(&digest).map(|r| r.reading),
+                    Some(rules.reading),
+                    "every released set is known by its digest"
+                );
+            }
+            assert!(edition.rules_of("00").is_none() && edition.rules_of(&edition.digest()).is_some());
             for kind in LackKind::ALL {
                 let fitting: Vec<_> = rules.lacks.iter().filter(|l| l.kind == kind).collect();
                 assert!(fitting.len() == 1 && !fitting[0].citation.is_empty(), "{edition}: {kind:?}");

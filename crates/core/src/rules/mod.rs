@@ -79,10 +79,15 @@ impl Claim {
 /// that the evidence lacks as a whole; the whole earns what its best stage does, and nothing if a planned stage did not
 /// come to its end.
 pub fn judge(edition: Edition, evidence: &Evidence) -> Claim {
-    let claims: Vec<Claim> = Case::of_stages(evidence).iter().map(|case| evaluate(edition.rules(), case)).collect();
+    judge_by(edition.rules(), evidence)
+}
+
+/// The same by rules of whichever version.
+pub fn judge_by(rules: &RuleSet, evidence: &Evidence) -> Claim {
+    let claims: Vec<Claim> = Case::of_stages(evidence, rules.reading).iter().map(|case| evaluate(rules, case)).collect();
     let best = claims.iter().map(Claim::outcome).max();
     let chosen = claims.into_iter().find(|c| Some(c.outcome()) == best);
-    chosen.unwrap_or_else(|| evaluate(edition.rules(), &Case::of_nothing(evidence)))
+    chosen.unwrap_or_else(|| evaluate(rules, &Case::of_nothing(evidence, rules.reading)))
 }
 
 /// The claim that follows from `case` by `rules`. Pure: the same case always gives the same claim, and nothing that is
@@ -108,7 +113,8 @@ pub(crate) fn evaluate_stated(rules: &RuleSet, case: &Case, stated_lacks: Vec<Re
             let unmet = rule.needs.iter().filter(|n| !case.met.contains(n));
             lowering.extend(unmet.map(|n| reason(n.unmet(), &rule.citation)));
             if lowering.is_empty() {
-                return Claim { outcome: rule.outcome, reasons: vec![reason(&rule.sentence, &rule.citation)], limits };
+                let sentence = rule.sentence.replace("{read}", &case.read);
+                return Claim { outcome: rule.outcome, reasons: vec![reason(&sentence, &rule.citation)], limits };
             }
         }
     }
@@ -132,6 +138,7 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
                 LimitWhen::Elsewhere => case.elsewhere.is_some(),
                 LimitWhen::ErasedUnread => case.unread.is_some(),
                 LimitWhen::SizeUnproved => case.size_unproved,
+                LimitWhen::CapacityNotAsked => case.capacity_not_asked,
             }
     };
     let sentence = |l: &LimitRule| match (&case.elsewhere, l.when) {
@@ -250,7 +257,8 @@ pub(crate) mod tests {
             (SecurityEraseEnhanced, SolidStateAta, Clear, Clear, &[][..]),
             (SecurityErase, MagneticAta, Clear, Clear, &[][..]),
             (SecurityErase, SolidStateAta, Clear, Clear, &[][..]),
-            (Format, SolidStateNvme, Purge, Clear, &[][..]),
+            // Where all is encrypted it may be carried out as a key erase: the lower of both.
+            (Format, SolidStateNvme, Purge, Clear, sealed),
             (FormatCrypto, SolidStateNvme, Purge, Clear, sealed),
             (MmcSanitize, EmbeddedFlash, Purge, Purge, &[][..]),
             (MmcSecureErase, EmbeddedFlash, Purge, NotSanitized, &[MakerConfirms][..]),
@@ -265,7 +273,10 @@ pub(crate) mod tests {
             let enhanced = (technique, media) == (SecurityEraseEnhanced, MagneticAta);
             let cell = cells.iter().find(|(t, m, ..)| (*t, *m) == (technique, media));
             let (rev1, rev2, needs) = cell.map_or((NotSanitized, NotSanitized, &[][..]), |(.., a, b, n)| (*a, *b, *n));
-            let editions = if enhanced {
+            let sanitized = (technique, media) == (MmcSanitize, EmbeddedFlash);
+            let editions = if sanitized {
+                [(Edition::Rev1, Purge, &[MakerConfirms][..]), (Edition::Rev2, Purge, &[][..])]
+            } else if enhanced {
                 [(Edition::Rev1, Purge, &[MakerConfirms][..]), (Edition::Rev2, Clear, &[][..])]
             } else {
                 [(Edition::Rev1, rev1, needs), (Edition::Rev2, rev2, needs)]
@@ -294,7 +305,7 @@ pub(crate) mod tests {
         assert!(!enhanced.sentence.contains("replaced"), "it earns Clear: no sentence says that replaced sectors were reached");
         let claim = |edition: Edition, media, technique, met| evaluate(edition.rules(), &Case::stated(media, technique, met));
         let format = claim(Edition::Rev1, Media::SolidStateNvme, Technique::Format, vec![]);
-        assert!(format.outcome() == Outcome::Purge && format.limits().is_empty(), "{format:?}");
+        assert_eq!(format.outcome(), Outcome::NotSanitized, "a user data erase may be carried out as a key erase: {format:?}");
         let nvme = Edition::Rev1.rules().rule(Media::SolidStateNvme, Technique::SanitizeBlock).unwrap();
         assert!(nvme.citation.contains("analogy"), "NVMe SANITIZE is younger than Rev. 1");
         let embedded = Edition::Rev1.rules().rule(Media::EmbeddedFlash, Technique::MmcSanitize).unwrap();
@@ -427,7 +438,7 @@ pub(crate) mod tests {
     #[test]
     fn other_storage_of_the_unit_with_user_data_denies_the_outcome_and_without_it_is_told() {
         let mut evidence = faultless(MediaClass::SolidState, &[zeros()]);
-        let area = |what: &str, user_data| Elsewhere { what: what.into(), user_data };
+        let area = |what: &str, user_data| Elsewhere { what: what.into(), user_data, no_address: false };
         drive_of(&mut evidence).elsewhere = vec![area("The replay protected memory block", false)];
         let told = judge(Edition::default(), &evidence);
         assert!(told.outcome() == Outcome::Clear && told.limits().iter().any(|l| l.sentence.contains("replay protected")));
@@ -566,7 +577,7 @@ pub(crate) mod tests {
             Worse::AnotherSession => evidence.sessions.push(evidence.sessions[0].clone()),
             Worse::StageUnended => evidence.stages.iter_mut().for_each(|s| s.ended = None),
             Worse::Elsewhere => {
-                drive_of(evidence).elsewhere.push(Elsewhere { what: "Namespace 2".into(), user_data: true });
+                drive_of(evidence).elsewhere.push(Elsewhere { what: "Namespace 2".into(), user_data: true, no_address: false });
             }
         }
     }
@@ -624,7 +635,7 @@ pub(crate) mod tests {
                 own.completed = completed;
             }
             let mut outcome = judge(edition, &evidence).outcome();
-            let best = Case::of_stages(&evidence).iter().map(|c| evaluate(edition.rules(), c).outcome()).max();
+            let best = Case::of_stages(&evidence, edition.rules().reading).iter().map(|c| evaluate(edition.rules(), c).outcome()).max();
             prop_assert_eq!(Some(outcome), best);
             for n in taken {
                 if n < evidence.stages.len() {
@@ -648,7 +659,7 @@ pub(crate) mod tests {
                 Some(4) => evidence.stages.iter_mut().for_each(|s| if let What::Overwritten(o) = &mut s.what {
                     o.passes[0].unwritable.insert(Sectors::new(7, 1));
                 }),
-                Some(5) => drive_of(&mut evidence).elsewhere.push(Elsewhere { what: "Namespace 2".into(), user_data: true }),
+                Some(5) => drive_of(&mut evidence).elsewhere.push(Elsewhere { what: "Namespace 2".into(), user_data: true, no_address: false }),
                 _ => {}
             }
             prop_assert!(judge(edition, &evidence).outcome() <= outcome, "{:?} raised it", worse);
@@ -681,6 +692,55 @@ pub(crate) mod tests {
     }
 
     #[test]
+    fn what_was_read_is_said_as_it_was_and_no_sector_that_gives_an_error_is_passed_over() {
+        let sentence = |evidence: &Evidence| judge(Edition::Rev2, evidence).reasons()[0].sentence.clone();
+        let mut evidence = faultless(MediaClass::Magnetic, &[zeros()]);
+        assert!(
+            sentence(&evidence).ends_with("all of it was read afterwards, and holds what was laid."),
+            "{}",
+            sentence(&evidence)
+        );
+        evidence.stages[1] =
+            check(ReadBack { sampling: Some(Sampling::new([3; 16])), read: all(evidence.range()), ..ReadBack::default() });
+        assert!(sentence(&evidence).contains("all of it was read"), "of a small drive a sample is all of it");
+        let said = sentence(&crate::plan::tests::sampled(Sectors::new(0, 10_000_000))).replace('\u{202f}', " ");
+        assert!(said.contains("of its 10 000 000 sectors were read afterwards, a sample, and hold what was laid"), "{said}");
+        // After the drive's own erasure: what it reported and what was read, and never what nobody saw.
+        let mut own = in_four_stages(Technique::SanitizeBlock, Expect::Blank);
+        let claim = judge(Edition::Rev2, &own);
+        assert!(claim.reasons()[0].sentence.starts_with("The drive reported"), "{claim:?}");
+        assert!(claim.limits().iter().any(|l| l.sentence.contains("rests on the drive's own word")), "{claim:?}");
+        for stage in &mut own.stages {
+            if let What::Checked(check) = &mut stage.what
+                && check.expect == Expect::Blank
+            {
+                check.read_back.read = without(&check.read_back.read, 500);
+                check.read_back.unreadable = all(Sectors::new(500, 1));
+            }
+        }
+        assert_eq!(judge(Edition::Rev2, &own).outcome(), Outcome::NotSanitized, "one sector of a thousand is not passed over");
+    }
+
+    #[test]
+    fn capacity_of_no_namespace_may_hold_a_deleted_one() {
+        let mut evidence = faultless(MediaClass::SolidState, &[zeros()]);
+        let unallocated = Elsewhere { what: "8.00 GB that belong to no namespace".into(), user_data: true, no_address: true };
+        drive_of(&mut evidence).elsewhere = vec![unallocated.clone()];
+        assert_eq!(judge(Edition::Rev1, &evidence).outcome(), Outcome::NotSanitized, "zeros do not reach it");
+        // SANITIZE does, and nobody could read it back.
+        let mut own = in_four_stages(Technique::SanitizeBlock, Expect::Blank);
+        drive_of(&mut own).elsewhere = vec![unallocated];
+        let own_of = |own: &mut Evidence| {
+            own.stages
+                .iter_mut()
+                .find_map(|s| if let What::Own(o) = &mut s.what { Some(&mut o.of_whole_unit) } else { None })
+                .map(|f| *f = true)
+        };
+        own_of(&mut own).unwrap();
+        assert_eq!(judge(Edition::Rev2, &own).outcome(), Outcome::Purge);
+    }
+
+    #[test]
     fn a_drive_that_could_hide_sectors_and_was_not_asked_earns_nothing_on_any_bus() {
         let mut evidence = faultless(MediaClass::Magnetic, &[zeros()]);
         drive_of(&mut evidence).hidden = HiddenAreas::NotAsked;
@@ -688,11 +748,18 @@ pub(crate) mod tests {
             (drive_of(evidence).bus, drive_of(evidence).protocol) = (bus, protocol);
             judge(Edition::default(), evidence).outcome()
         };
+        let namespace = Protocol::Nvme { namespace: 1 };
         for (bus, protocol) in
-            [(Bus::Sata, Protocol::Ata), (Bus::Usb, Protocol::Ata), (Bus::Sas, Protocol::Ata), (Bus::Sas, Protocol::Scsi)]
+            [(Bus::Sata, Protocol::Ata), (Bus::Usb, Protocol::Ata), (Bus::Sas, Protocol::Ata), (Bus::Nvme, namespace)]
         {
             assert_eq!(outcome(bus, protocol, &mut evidence), Outcome::NotSanitized, "{bus} {protocol:?}");
         }
+        // A drive on SCSI has nothing that could be asked: that is said.
+        let limits = |evidence: &Evidence| {
+            judge(Edition::default(), evidence).limits().iter().map(|l| l.sentence.clone()).collect::<Vec<_>>()
+        };
+        assert_eq!(outcome(Bus::Sas, Protocol::Scsi, &mut evidence), Outcome::Clear);
+        assert!(limits(&evidence).iter().any(|l| l.contains("MODE SELECT")), "{:?}", limits(&evidence));
         assert_eq!(
             outcome(Bus::Usb, Protocol::Scsi, &mut evidence),
             Outcome::Clear,

@@ -51,6 +51,7 @@ fn one(rules: &RuleSet, page: &mut String) {
             LimitWhen::Simulated => "the drive is simulated".into(),
             LimitWhen::Buffered => "the system's cache stood between".into(),
             LimitWhen::Elsewhere => "the unit has such areas".into(),
+            LimitWhen::CapacityNotAsked => "a drive on SCSI does not tell whether its capacity was cut".into(),
             LimitWhen::SizeUnproved => "the last pass is the same in every sector, and its size was not checked".into(),
             LimitWhen::ErasedUnread => "the unit has other namespaces".into(),
         };
