@@ -13,7 +13,7 @@ use jurex_core::ranges::RangeSet;
 use jurex_core::record::{Person, Record};
 use jurex_core::residue::{Places, Residue, SoFar, Tell, search};
 use jurex_core::sampling::Sampling;
-use jurex_ledger::Ledger;
+use jurex_ledger::{Ledger, LedgerError};
 use std::path::Path;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -69,14 +69,15 @@ pub(crate) fn prove(
     Ok(VerificationRecord::new(look, reading))
 }
 
-/// Notes a second look in the ledger that has the job which it is about. That ledger may be elsewhere, or gone: the look stands for
+/// Notes a second check in the ledger that has the job which it is about. That ledger may be elsewhere, or gone: the check stands for
 /// itself.
-pub(crate) fn note_in_ledger(path: &Path, verification: &VerificationRecord) {
-    let Some(of) = verification.look.of.as_ref().filter(|_| path.exists()) else { return };
+///
+/// # Errors
+/// The ledger here has another record of that job than the one that was checked, or it can't be written.
+pub(crate) fn note_in_ledger(path: &Path, verification: &VerificationRecord) -> Result<(), LedgerError> {
+    let Some(of) = verification.look.of.as_ref().filter(|_| path.exists()) else { return Ok(()) };
     let noted = Ledger::open(path).and_then(|ledger| ledger.add_verification(&of.job, verification, wall()));
-    if let Err(e) = noted {
-        tracing::error!("the second look at job {}: {e}", of.job);
-    }
+    noted.inspect_err(|e| tracing::error!("the second check of job {}: {e}", of.job))
 }
 
 /// At the end the drive is asked once more who it is.

@@ -6,10 +6,10 @@ use crate::places::Places;
 use jurex_core::proof::VerificationRecord;
 use jurex_core::record::{Papers, Record};
 use jurex_core::text::shown_path;
-use jurex_ledger::{Head, Inclusion, Ledger, LedgerError};
+use jurex_ledger::{Inclusion, Ledger, LedgerError};
 use jurex_report::{House, Print, Standing};
 use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, PrivateKey, SignedHead, sign_head, sign_pdf, unsigned_head};
-use std::io::{BufRead, IsTerminal, Write};
+use std::io::{IsTerminal, Read, Write};
 use std::path::{Path, PathBuf};
 
 /// Where a passphrase comes from, where nobody is asked.
@@ -54,6 +54,11 @@ impl Signing {
     pub(crate) fn key(&self, ask: bool) -> (Option<PrivateKey>, Option<String>) {
         let opened = self.store.signing().and_then(|info| info.map(|info| self.open(&info, ask)).transpose());
         match opened {
+            // None that signs, and files that may have been one: that is told.
+            Ok(None) => {
+                let broken = self.store.broken().unwrap_or_default();
+                (None, broken.first().map(|why| format!("the files are not signed: {why}")))
+            }
             Ok(key) => (key, None),
             Err(e) => (None, Some(format!("the files are not signed: {e}"))),
         }
@@ -137,41 +142,42 @@ impl Seal {
         }
     }
 
-    /// Signs the ledger's head as it is now, and keeps it where it is seen from elsewhere. What could not be done is told in the log:
-    /// the entries stand without it, and the next head covers them too.
-    pub(crate) fn close(&self, ledger: &Path) {
-        let run = || -> Result<(Head, Option<String>), LedgerError> {
+    /// Signs the ledger's head as it is now, and keeps it where it is seen from elsewhere. What could not be done, and what speaks against
+    /// the ledger, is told in the log and given: the entries stand without it, and the next head covers them too.
+    pub(crate) fn close(&self, ledger: &Path) -> Vec<String> {
+        let run = || -> Result<Vec<String>, LedgerError> {
             let ledger = Ledger::open(ledger)?;
             let head = ledger.head()?;
             let note = self.key.as_ref().map(|key| sign_head(head.size, &head.root, key));
+            // Before the new one is among the ledger's own.
+            let text = note.clone().unwrap_or_else(|| unsigned_head(head.size, &head.root));
+            let said = crate::heads::keep(&self.heads, &ledger, &text);
             note.iter().try_for_each(|note| ledger.keep_head(&head, note))?;
-            Ok((head, note))
+            Ok(said)
         };
-        let (head, note) = match run() {
-            Ok(done) => done,
-            Err(e) => return tracing::error!("the head of the ledger is not kept: {e}"),
-        };
-        let text = note.unwrap_or_else(|| unsigned_head(head.size, &head.root));
-        for file in &self.heads {
-            if let Err(e) = crate::files::replace(file, &text) {
-                tracing::error!("the head of the ledger is not kept in {}: {e}", shown_path(file));
-            }
-        }
+        let said = run().unwrap_or_else(|e| vec![format!("the head of the ledger is not kept: {e}")]);
+        said.iter().for_each(|said| tracing::error!("{said}"));
+        said
     }
 
-    /// How the paper of a job is printed: with the proof that its record stands in the ledger, and its last second look.
+    /// What speaks against the ledger by the heads that are kept of it, each in a sentence.
+    pub(crate) fn doubts(&self, ledger: &Ledger) -> Vec<String> {
+        crate::heads::doubts(&self.heads, ledger)
+    }
+
+    /// How the paper of a job is printed: with the proof that its record stands in the ledger, and every second check.
     pub(crate) fn print(&self, ledger: &Path, record: &Record) -> Print {
-        let run = || -> Result<(Option<Inclusion>, Option<VerificationRecord>), LedgerError> {
+        let run = || -> Result<(Option<Inclusion>, Vec<VerificationRecord>), LedgerError> {
             let ledger = Ledger::open_to_read(ledger)?;
             let stored = ledger.record(&record.job)?.digest() == record.digest();
             let proof = if stored { ledger.inclusion(&record.job)? } else { None };
-            Ok((proof, ledger.verifications(&record.job)?.pop()))
+            Ok((proof, ledger.verifications(&record.job)?))
         };
-        let (proof, verification) = run().unwrap_or_else(|e| {
+        let (proof, verifications) = run().unwrap_or_else(|e| {
             tracing::warn!("job {}: nothing of the ledger stands on its paper: {e}", record.job);
-            (None, None)
+            (None, vec![])
         });
-        Print { house: self.house.clone(), standing: proof.as_ref().and_then(standing), verification }
+        Print { house: self.house.clone(), standing: proof.as_ref().and_then(standing), verifications }
     }
 }
 
@@ -189,7 +195,7 @@ pub(crate) fn standing(proof: &Inclusion) -> Option<Standing> {
 
 /// The passphrase that stands in a file.
 pub(crate) fn read_passphrase(path: &Path) -> std::io::Result<Passphrase> {
-    std::fs::read_to_string(path).map(|text| Passphrase::new(&text))
+    crate::files::read_small(path, 64 << 10).map(|text| Passphrase::new(&text))
 }
 
 /// The organisation's certificate with its key; `None`: there is none.
@@ -198,10 +204,10 @@ fn pdf_key(config: &Config) -> Result<Option<PdfKey>, String> {
     let unreadable = |path: &Path, e: std::io::Error| format!("cannot read {}: {e}", shown_path(path));
     let passphrase = config.pdf_passphrase_file.as_deref();
     let passphrase = passphrase.map(|path| read_passphrase(path).map_err(|e| unreadable(path, e))).transpose()?;
-    let bytes = std::fs::read(file).map_err(|e| unreadable(file, e))?;
+    let bytes = crate::files::read_bounded(file, 4 << 20).map_err(|e| unreadable(file, e))?;
     let key = match std::str::from_utf8(&bytes) {
         Ok(pem) if pem.contains("-----BEGIN") => {
-            let text = |path: &Path| std::fs::read_to_string(path).map_err(|e| unreadable(path, e));
+            let text = |path: &Path| crate::files::read_small(path, 4 << 20).map_err(|e| unreadable(path, e));
             let key = config.pdf_key.as_deref().map(text).transpose()?;
             // One file may hold both, the key before or after the certificate.
             let own =
@@ -215,18 +221,63 @@ fn pdf_key(config: &Config) -> Result<Option<PdfKey>, String> {
     Ok(Some(key))
 }
 
-/// Reads a line from the terminal without showing it.
+/// Reads a passphrase from the terminal without showing it.
 pub(crate) fn ask_hidden(question: &str) -> std::io::Result<Passphrase> {
+    ask_hidden_text(question).map(|line| Passphrase::new(&line))
+}
+
+/// Reads a line from the terminal without showing it.
+pub(crate) fn ask_hidden_text(question: &str) -> std::io::Result<String> {
+    use rustix::termios::{LocalModes, OptionalActions, tcgetattr, tcsetattr};
     use std::os::fd::AsFd;
     let input = std::io::stdin();
-    let before = rustix::termios::tcgetattr(input.as_fd())?;
+    let before = tcgetattr(input.as_fd())?;
     let mut hidden = before.clone();
-    hidden.local_modes.remove(rustix::termios::LocalModes::ECHO);
-    rustix::termios::tcsetattr(input.as_fd(), rustix::termios::OptionalActions::Flush, &hidden)?;
-    let mut line = String::new();
+    // Signals of the keyboard too: one that ended the program here would leave the terminal without its echo.
+    hidden.local_modes.remove(LocalModes::ECHO | LocalModes::ICANON | LocalModes::ISIG);
+    tcsetattr(input.as_fd(), OptionalActions::Flush, &hidden)?;
     let _ = write!(std::io::stderr(), "{question}");
-    let read = input.lock().read_line(&mut line);
-    rustix::termios::tcsetattr(input.as_fd(), rustix::termios::OptionalActions::Flush, &before)?;
+    let line = read_hidden(&mut input.lock().bytes());
+    tcsetattr(input.as_fd(), OptionalActions::Flush, &before)?;
     let _ = writeln!(std::io::stderr());
-    read.map(|_| Passphrase::new(&line))
+    line
+}
+
+/// A line as it is typed where the terminal itself edits none.
+fn read_hidden(typed: &mut dyn Iterator<Item = std::io::Result<u8>>) -> std::io::Result<String> {
+    const INTERRUPT: u8 = 3;
+    const END: u8 = 4;
+    const ERASE_LINE: u8 = 0x15;
+    let mut line = vec![];
+    for byte in typed {
+        match byte? {
+            b'\n' | b'\r' => break,
+            END if line.is_empty() => break,
+            INTERRUPT => {
+                return Err(std::io::Error::new(std::io::ErrorKind::Interrupted, "nothing was typed: it was interrupted"));
+            }
+            8 | 0x7f => {
+                // The whole of the last letter, which may have several bytes.
+                while line.pop().is_some_and(|byte: u8| byte & 0xc0 == 0x80) {}
+            }
+            ERASE_LINE => line.clear(),
+            other => line.push(other),
+        }
+    }
+    String::from_utf8(line).map_err(|_| std::io::Error::new(std::io::ErrorKind::InvalidData, "it is no text"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_hidden_line_is_edited_and_an_interrupt_is_no_passphrase() {
+        let typed = |bytes: &[u8]| read_hidden(&mut bytes.iter().map(|b| Ok(*b)));
+        assert_eq!(typed(b"tide\n more").unwrap(), "tide");
+        assert_eq!(typed("k\u{fc}\x7fiste\r".as_bytes()).unwrap(), "kiste");
+        assert_eq!(typed(b"wrong\x15right\n").unwrap(), "right");
+        assert_eq!(typed(b"tid\x03").unwrap_err().kind(), std::io::ErrorKind::Interrupted);
+        assert_eq!(typed(b"\x04").unwrap(), "");
+    }
 }

@@ -332,6 +332,9 @@ impl Prepared {
             }
             tell(event);
         };
+        // Before anything is added to it: from then on nobody could tell.
+        let doubts = if seen.drive.simulated { vec![] } else { seal.doubts(&ledger) };
+        doubts.iter().for_each(|said| tracing::error!("job {id}: {said}"));
         let mut store = InTheLedger(&ledger, &id);
         if plan.searches() && self.is_new {
             let (left, wish) = search_beside(&seen, true, control, &mut both);
@@ -352,6 +355,7 @@ impl Prepared {
             let left = if searches { search_beside(&seen, false, control.person(), &mut both).0 } else { None };
             let mut record = Record::new(id.clone(), this_tool(), &plan, before, evidence, (started, wall()), papers);
             record.left = left;
+            record.ledger_doubts = doubts;
             record.second_look = second_look(&ledger, &record, self.habits.second_percent);
             let stored = ledger.finish(&record, wall());
             if let Err(e) = &stored {

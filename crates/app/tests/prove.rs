@@ -136,22 +136,28 @@ fn a_stranger_with_a_shell_comes_to_the_same_end_by_the_page() {
     if !(has("jq") && has("openssl")) {
         return common::not_run("jq or openssl is not here");
     }
-    for passes in ["random", "random | ~", "92 49 24", "lba", "lba | ~", "\"tide\""] {
+    let cases = ["random", "random | ~", "92 49 24", "lba", "lba | ~", "\"tide\""].map(|passes| (passes, "no"));
+    for (passes, mark) in cases.into_iter().chain([("random", "yes"), ("00", "yes")]) {
         let place = Place::new();
-        let (image, record) = erased(&place, "drive.img", passes, &[]);
-        let run = |dir: &str| {
+        let (image, record) = erased(&place, "drive.img", passes, &["--mark", mark]);
+        let run_by = |dir: &str, stops: &[&str]| {
             let dir = place.path(dir);
             fs::create_dir(&dir).unwrap();
             let mut shell = Command::new("bash");
-            shell.args(["-e", "-c", &script]).current_dir(&dir).env("record", &record).env("drive", &image);
+            shell.args(stops).args(["-c", &script]).current_dir(&dir).env("record", &record).env("drive", &image);
             let done = shell.output().unwrap();
             (done.status.success(), String::from_utf8_lossy(&done.stdout).into_owned() + &String::from_utf8_lossy(&done.stderr))
         };
+        let run = |dir: &str| run_by(dir, &["-e"]);
         let (good, said) = run("as-it-is");
-        assert!(good && said.contains("every byte is as the record says"), "{passes}: {said}");
+        assert!(good && said.contains("is as the record says"), "{passes}, mark {mark}: {said}");
         change(&image, 4_000_000);
-        let (good, said) = run("changed");
-        assert!(!good && said.contains("differ"), "{passes}: {said}");
+        // Pasted line by line as well, where nothing ends at the first failure.
+        for (dir, stops) in [("changed", &["-e"][..]), ("pasted", &[])] {
+            let (good, said) = run_by(dir, stops);
+            assert!(!good && said.contains("differ") && said.contains("does NOT hold"), "{passes}: {said}");
+            assert!(!said.contains("is as the record says"), "{passes}: {said}");
+        }
     }
 }
 
@@ -180,8 +186,17 @@ fn drives_of_a_lot_are_drawn_for_a_second_look_and_it_is_known_which_had_it() {
     assert!(due(3, "BW-0417")["drawn"][0]["confirmed"].is_null(), "a look that found something else is none");
     change(&image, 3);
     prove(&place, &image, &record, &["--by", "Jun Akyol"]).expect(0, &["Confirmed"]);
-    assert!(due(0, "BW-0417")["drawn"][0]["confirmed"].is_string());
-    place.jurex(&["prove", "--due"]).expect(0, &["BW-0417", "confirmed"]);
+    let stands = due(3, "BW-0417")["drawn"][0].clone();
+    assert!(
+        stands["confirmed"].is_null() && stands["contradicted"] == true,
+        "it stands until the drive is erased again: {stands}"
+    );
+    // Of another drive that was drawn nothing speaks against its check.
+    settings("lot = \"BW-0419\"\nsecond_look_percent = 100\n");
+    let (image, record) = erased(&place, "another.img", "00", &[]);
+    prove(&place, &image, &record, &["--by", "Jun Akyol"]).expect(0, &["Confirmed"]);
+    assert!(due(0, "BW-0419")["drawn"][0]["confirmed"].is_string());
+    place.jurex(&["prove", "--due"]).expect(3, &["BW-0417", "BW-0419", "confirmed", "CONTRADICTED"]);
     place.jurex(&["prove", "--due", "--leftovers"]).expect(1, &["--due"]);
     place.jurex(&["prove"]).expect(1, &["DRIVE"]);
 }

@@ -271,6 +271,64 @@ impl Ledger {
         Ok(Head { size: size as u64, root: tree.root() })
     }
 
+    /// The head that the tree had when it had so many leaves, by what is kept of it; `None`: it has fewer, or that is not kept.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn root_at(&self, size: u64) -> Result<Option<Hash>, LedgerError> {
+        if size > self.head()?.size {
+            return Ok(None);
+        }
+        if size == 0 {
+            return Ok(Some(Frontier::default().root()));
+        }
+        let run = || -> rusqlite::Result<Hash> {
+            let node = |level: u32, place: u64| {
+                let mut kept = self.connection.prepare_cached("SELECT hash FROM node WHERE level = ?1 AND place = ?2")?;
+                kept.query_row(params![level, place as i64], |row| row.get::<_, Hash>(0))
+            };
+            crate::tree::head_of(&node, 0, size)
+        };
+        run().optional().map_err(|e| self.sql(e))
+    }
+
+    /// Whether the ledger follows from a head that was kept of it: its entries then are its first ones now, or it was put back from a copy
+    /// in place of that one, or taken as it is by a person, and says so itself.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn follows_from(&self, head: &Head) -> Result<bool, LedgerError> {
+        if self.root_at(head.size)? == Some(head.root) {
+            return Ok(true);
+        }
+        let root = hex(head.root);
+        let says_so = |l: &Leaf| matches!(l, Leaf::Noted { about: About::Restored, digest: Some(of), .. } if *of == root);
+        Ok(self.noted()?.iter().any(says_so))
+    }
+
+    /// Whether a record was added after the last thing that was noted of a key: after each of those a head is signed.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn has_records_since_a_key(&self) -> Result<bool, LedgerError> {
+        let since =
+            format!("SELECT EXISTS (SELECT 1 FROM record WHERE leaf > (SELECT max(number) FROM leaf WHERE {ABOUT} = 'key'))");
+        let run = || self.connection.query_row(&since, [], |row| row.get(0));
+        run().map_err(|e| self.sql(e))
+    }
+
+    /// Notes that a person takes the ledger as it is, though it does not follow from a head that was kept of it.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn note_taken(&self, instead_of: &Head, when: Timestamp) -> Result<(), LedgerError> {
+        let said = format!(
+            "A person took the ledger as it is, though it does not follow from the head of {} entries that was kept of it.",
+            instead_of.size
+        );
+        self.note_digest(About::Restored, &said, Some(hex(instead_of.root)), when)
+    }
+
     /// Notes something that matters beside jobs.
     ///
     /// # Errors

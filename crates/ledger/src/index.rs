@@ -2,6 +2,7 @@
 //! from its record, which is judged again.
 
 use crate::{Ledger, LedgerError, format};
+use jurex_core::proof::SecondCheck;
 use jurex_core::record::{JobId, Record, SecondLook};
 use jurex_core::rules::Outcome;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
@@ -11,8 +12,8 @@ use rusqlite::{Connection, OptionalExtension, Transaction, params};
 pub struct Due {
     /// Its record.
     pub record: Record,
-    /// When it was looked at again and confirmed, RFC 3339; `None`: not yet.
-    pub confirmed: Option<String>,
+    /// What came of it.
+    pub check: SecondCheck,
 }
 
 /// A job as lists show it.
@@ -302,14 +303,13 @@ impl Ledger {
     pub fn drawn(&self, lot: Option<&str>) -> Result<Vec<Due>, LedgerError> {
         self.can_search()?;
         let of_lot = "SELECT number FROM entry WHERE drawn = 1 AND (?1 IS NULL OR lot = ?1) ORDER BY number";
-        let last = "SELECT max(made) FROM verification WHERE job = ?1 AND confirmed";
+        let written = self.written_checks(0)?;
         let mut drawn = vec![];
         for line in self.lines(of_lot, params![lot])? {
             let Standing::Recorded(record) = line.standing else { continue };
             if record.second_look.as_ref().is_some_and(SecondLook::is_due) {
-                let confirmed =
-                    self.connection.query_row(last, [record.job.as_str()], |row| row.get(0)).map_err(|e| self.sql(e))?;
-                drawn.push(Due { record: *record, confirmed });
+                let check = self.second_check(&record, &written)?;
+                drawn.push(Due { record: *record, check });
             }
         }
         Ok(drawn)

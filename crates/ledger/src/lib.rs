@@ -25,7 +25,7 @@ pub use unfinished::Unfinished;
 use jiff::Timestamp;
 use jurex_core::erase::Event;
 use jurex_core::media::Drive;
-use jurex_core::proof::{Finding, VerificationRecord};
+use jurex_core::proof::{Finding, NoStanding, VerificationRecord};
 use jurex_core::record::{BadRecord, JobId, Record};
 use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, params};
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
@@ -92,6 +92,14 @@ pub enum LedgerError {
         drive: String,
         /// Its beginning.
         started: String,
+    },
+    /// A check that is not of what the record says.
+    #[error("this is no second check of job {job} as the ledger has it: {why}")]
+    NoStanding {
+        /// The job.
+        job: JobId,
+        /// Why it says nothing of it.
+        why: NoStanding,
     },
     /// The place where a job's checkpoints are kept is not there any more.
     #[error("the ledger {path} has no place any more for the checkpoints of job {job}: another job has taken it, or a person")]
@@ -392,11 +400,17 @@ impl Ledger {
         })
     }
 
-    /// Adds the record of a second look at what a job has left. Of a job that is not of this ledger nothing is kept.
+    /// Adds the record of a second check of what a job has left. Of a job that is not of this ledger nothing is kept.
     ///
     /// # Errors
-    /// A full disk, no rights.
+    /// It is not of what the ledger's own record of that job says; a full disk, no rights.
     pub fn add_verification(&self, job: &JobId, verification: &VerificationRecord, made: Timestamp) -> Result<(), LedgerError> {
+        match self.record(job) {
+            // Somebody else's record of it may say anything: this ledger's own is what is checked.
+            Ok(record) => verification.has_standing(&record).map_err(|why| LedgerError::NoStanding { job: job.clone(), why })?,
+            Err(LedgerError::NoJob { .. }) => return Ok(()),
+            Err(e) => return Err(e),
+        }
         let (confirmed, made, json) = (verification.finding() == Finding::Confirmed, made.to_string(), verification.to_json());
         let insert = "INSERT INTO verification (job, made, confirmed, json)
             SELECT ?1, ?2, ?3, ?4 WHERE EXISTS (SELECT 1 FROM job WHERE name = ?1)";

@@ -5,10 +5,10 @@ use crate::index::Standing;
 use crate::{Known, Ledger, LedgerError, Line};
 use jiff::Timestamp;
 use jurex_core::lot::{Item, Lot, OfLot, same_serial};
-use jurex_core::proof::VerificationRecord;
-use jurex_core::record::JobId;
+use jurex_core::proof::{SecondCheck, VerificationRecord};
+use jurex_core::record::{JobId, Record};
 use rusqlite::{OptionalExtension, params};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// A lot with its jobs as they are now.
 #[derive(Clone, Debug, PartialEq)]
@@ -111,16 +111,76 @@ impl Ledger {
         Ok(LotNow { jobs: lines.into_iter().map(of).collect(), known, lot })
     }
 
-    /// The verification records of a job, the oldest first. What can't be used is left out.
+    /// The second checks of a job, the oldest first. What can't be used is left out.
     ///
     /// # Errors
     /// A damaged file.
     pub fn verifications(&self, job: &JobId) -> Result<Vec<VerificationRecord>, LedgerError> {
+        Ok(self.kept_checks(job)?.iter().filter_map(|json| VerificationRecord::from_json(json).ok()).collect())
+    }
+
+    fn kept_checks(&self, job: &JobId) -> Result<Vec<String>, LedgerError> {
         let run = || -> rusqlite::Result<Vec<String>> {
             let mut all = self.connection.prepare_cached("SELECT json FROM verification WHERE job = ?1 ORDER BY number")?;
             all.query_map([job.as_str()], |row| row.get(0))?.collect()
         };
-        let texts = run().map_err(|e| self.sql(e))?;
-        Ok(texts.iter().filter_map(|json| VerificationRecord::from_json(json).ok()).collect())
+        run().map_err(|e| self.sql(e))
+    }
+
+    /// How a job stands by its second checks, from their texts: nothing that is kept beside them is asked.
+    ///
+    /// # Errors
+    /// A damaged file.
+    pub fn second_check_of(&self, record: &Record) -> Result<SecondCheck, LedgerError> {
+        // No check of a job is older than its first record.
+        let first = || -> rusqlite::Result<Option<i64>> {
+            let leaf = if self.format < crate::format::WITH_INDEX { "NULL" } else { "min(leaf)" };
+            self.connection
+                .query_row(&format!("SELECT {leaf} FROM record WHERE job = ?1"), [record.job.as_str()], |row| row.get(0))
+        };
+        let first = first().map_err(|e| self.sql(e))?.unwrap_or(0);
+        self.second_check(record, &self.written_checks(first)?)
+    }
+
+    pub(crate) fn second_check(&self, record: &Record, written: &WrittenChecks) -> Result<SecondCheck, LedgerError> {
+        let kept = self.kept_checks(&record.job)?;
+        if self.format >= crate::format::WITH_INDEX {
+            let mut there: Vec<String> = kept.iter().map(|json| crate::chain::digest(json)).collect();
+            let mut expected = written.get(record.job.as_str()).cloned().unwrap_or_default();
+            there.sort();
+            expected.sort();
+            if there != expected {
+                return Ok(SecondCheck::NotBelieved);
+            }
+        }
+        let mut checks = vec![];
+        for json in &kept {
+            match VerificationRecord::from_json(json) {
+                Ok(check) => checks.push(check),
+                Err(_) => return Ok(SecondCheck::NotBelieved),
+            }
+        }
+        Ok(SecondCheck::of(record, &checks))
+    }
+
+    /// The digests of all second checks that were written from a leaf on, by their jobs.
+    pub(crate) fn written_checks(&self, from: i64) -> Result<WrittenChecks, LedgerError> {
+        let mut written = WrittenChecks::new();
+        if self.format < crate::format::WITH_INDEX {
+            return Ok(written);
+        }
+        let run = || -> rusqlite::Result<Vec<String>> {
+            let all = "SELECT json FROM leaf WHERE number >= ?1 AND json LIKE '{\"kind\":\"verification\",%'";
+            self.connection.prepare_cached(all)?.query_map([from], |row| row.get(0))?.collect()
+        };
+        for json in run().map_err(|e| self.sql(e))? {
+            if let Ok(Leaf::Verification { job, verification, .. }) = serde_json::from_str(&json) {
+                written.entry(job).or_default().push(verification);
+            }
+        }
+        Ok(written)
     }
 }
+
+/// The digests of second checks that leaves tell of, by their jobs.
+pub(crate) type WrittenChecks = BTreeMap<String, Vec<String>>;

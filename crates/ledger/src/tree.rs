@@ -74,7 +74,7 @@ fn split(n: u64) -> u64 {
 }
 
 /// The head over the leaves from `from` to before `to`.
-fn head_of<E>(nodes: Nodes<'_, E>, from: u64, to: u64) -> Result<Hash, E> {
+pub(crate) fn head_of<E>(nodes: Nodes<'_, E>, from: u64, to: u64) -> Result<Hash, E> {
     let n = to - from;
     if n.is_power_of_two() {
         return nodes(n.ilog2(), from >> n.ilog2());

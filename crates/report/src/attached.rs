@@ -35,8 +35,8 @@ pub struct Attached {
     pub proof: Option<String>,
     /// How it is printed, where that is not as usual.
     pub house: Option<String>,
-    /// The text of the second verification.
-    pub verification: Option<String>,
+    /// The texts of the second verifications, in the order of the paper.
+    pub verifications: Vec<String>,
 }
 
 /// What is attached to a paper.
@@ -63,7 +63,9 @@ pub fn attached(pdf: &[u8]) -> Result<Attached, NoAttachment> {
     };
     let first = |kind: Kind| texts.iter().find(|t| kind_of(t) == kind).cloned();
     let record = first(Kind::Record).ok_or(NoAttachment::None)?;
-    Ok(Attached { record, proof: first(Kind::Proof), house: first(Kind::House), verification: first(Kind::Verification) })
+    let (proof, house) = (first(Kind::Proof), first(Kind::House));
+    let verifications = texts.into_iter().filter(|t| kind_of(t) == Kind::Verification).collect();
+    Ok(Attached { record, proof, house, verifications })
 }
 
 /// What an attached text is.

@@ -12,6 +12,7 @@ use jiff::Timestamp;
 use jurex_core::evidence::{Evidence, Expect, PassEvidence, Session};
 use jurex_core::media::{Drive, Protocol};
 use jurex_core::need::Sensitivity;
+use jurex_core::proof::{SecondCheck, VerificationRecord};
 use jurex_core::record::{Backup, Papers, Person, Record};
 use jurex_core::rules::{Outcome, Reason};
 use jurex_core::sampling::Sampling;
@@ -52,8 +53,11 @@ fn attachments(record: &Record, print: &Print) -> Vec<ToAttach> {
     let job = record.job.as_str();
     let json = |ending: &str, about, text| ToAttach::json(format!("{job}.{ending}.json"), about, true, text);
     let mut attached = vec![json("record", "The record that this paper was made from", record.to_json())];
-    let about = "The last second verification of what the job has left";
-    attached.extend(print.verification.iter().map(|v| json("verification", about, v.to_json())));
+    let about = "A second verification of what the job has left";
+    attached.extend(print.verifications.iter().enumerate().map(|(n, v)| {
+        let ending = if n == 0 { "verification".to_string() } else { format!("verification-{}", n + 1) };
+        json(&ending, about, v.to_json())
+    }));
     attached.extend(print.standing.iter().map(|s| ToAttach {
         name: format!("{job}.tlog-proof"),
         kind: "text/plain",
@@ -126,7 +130,7 @@ fn lay_out(record: &Record, print: &Print, fit: Fit) -> Layout {
     }
     page.heading(&w.what_follows, 60.0);
     follows(&mut page, record, w);
-    standing(&mut page, print, w);
+    standing(&mut page, record, print, w);
     page.heading(&w.second_verification, 40.0);
     second_verification(&mut page, record, print, w);
     page.heading(&w.signatures, 190.0);
@@ -245,9 +249,16 @@ fn drawings(page: &mut Layout, record: &Record, chart: f32, w: &Words) {
 }
 
 /// That the record stands in a ledger.
-fn standing(page: &mut Layout, print: &Print, w: &Words) {
+fn standing(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
+    let doubts: Vec<Fact> = record.ledger_doubts.iter().map(|said| fact(&w.ledger_doubt, capital(said))).collect();
+    if !doubts.is_empty() {
+        page.heading(&w.the_ledger, 50.0);
+        page.wide_facts(&doubts);
+    }
     let Some(standing) = &print.standing else { return };
-    page.heading(&w.the_ledger, 50.0);
+    if doubts.is_empty() {
+        page.heading(&w.the_ledger, 50.0);
+    }
     let (entry, entries) = (grouped(standing.entry), grouped(standing.entries));
     page.wide_facts(&[
         fact(&w.ledger_entry, put(&w.ledger_sentence, &[("entry", &entry), ("entries", &entries)])),
@@ -258,21 +269,29 @@ fn standing(page: &mut Layout, print: &Print, w: &Words) {
 
 /// Who has looked a second time, or lines to fill in.
 fn second_verification(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
-    match print.verification.as_ref().filter(|v| v.is_of(record)) {
-        None => {
-            let blank = |label: &String| fact(label, "");
-            page.facts(&[blank(&w.verified_by), blank(&w.date), blank(&w.tool_and_version), blank(&w.result)]);
-        }
-        Some(v) => {
-            page.facts(&[
-                fact(&w.verified_by, v.look.by.name.clone()),
-                fact(&w.date, said_time(v.look.ended)),
-                fact(&w.tool_and_version, format!("{} {}", v.look.tool.name, v.look.tool.version)),
-                fact(&w.result, v.finding().to_string()),
-            ]);
-            let found: Vec<Fact> = v.sentences().iter().map(|s| fact(&w.found, s.clone())).collect();
-            page.wide_facts(&found);
-        }
+    let of_it: Vec<&VerificationRecord> = print.verifications.iter().filter(|v| v.is_of(record)).collect();
+    if of_it.is_empty() {
+        let blank = |label: &String| fact(label, "");
+        page.facts(&[blank(&w.verified_by), blank(&w.date), blank(&w.tool_and_version), blank(&w.result)]);
+        return;
+    }
+    // One that contradicts the record stands until the drive is erased again: no later one takes it away, nor leaves it out.
+    if matches!(SecondCheck::of(record, of_it.iter().copied()), SecondCheck::Contradicted { .. }) {
+        page.wide_facts(&[fact(&w.result, w.second_contradicted.clone())]);
+    }
+    for v in of_it {
+        let result = match v.has_standing(record) {
+            Ok(()) => v.finding().to_string(),
+            Err(why) => format!("{}: {why}", w.second_without_standing),
+        };
+        page.facts(&[
+            fact(&w.verified_by, v.look.by.name.clone()),
+            fact(&w.date, said_time(v.look.ended)),
+            fact(&w.tool_and_version, format!("{} {}", v.look.tool.name, v.look.tool.version)),
+            fact(&w.result, result),
+        ]);
+        let found: Vec<Fact> = v.sentences().iter().map(|s| fact(&w.found, s.clone())).collect();
+        page.wide_facts(&found);
     }
 }
 

@@ -92,6 +92,8 @@ pub struct Label {
     pub property_number: String,
     /// Its lot.
     pub lot: String,
+    /// Whether the drive is simulated.
+    pub simulated: bool,
     /// The code, which names the job.
     pub code: Code,
 }
@@ -122,6 +124,7 @@ impl Label {
             serial: drive.unit.serial().unwrap_or_default().into(),
             property_number: papers.property_number.clone(),
             lot: papers.lot.clone(),
+            simulated: drive.simulated,
             code: Code::of(record, key_id),
         }
     }
@@ -144,6 +147,9 @@ impl Label {
             ("job", format!("job {}", self.code.job), true, 1.0),
             ("drive", self.drive.clone(), false, 0.9),
         ];
+        if self.simulated {
+            lines.insert(0, ("demonstration", "DEMONSTRATION".into(), true, 1.0));
+        }
         if !lot.is_empty() {
             lines.push(("lot", lot.join(", "), false, 0.9));
         }
@@ -315,6 +321,7 @@ mod tests {
             drive: "Ferrant Meridian 2000".into(),
             serial: "FM20K7Q41M".into(),
             property_number: "BWS 0046".into(),
+            simulated: false,
             lot: "BW-0417".into(),
             code,
         }

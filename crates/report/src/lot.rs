@@ -62,6 +62,10 @@ fn lay_out(statement: &Statement, house: &House, air: f32, w: &Words) -> Layout 
     } else {
         band(&mut page, &capital(&tally.sentence()));
     }
+    if statement.is_demonstration() {
+        page.text(Role::Paragraph, Style::new(Face::Strong, 10.0, Ink::Text), &w.demonstration);
+        page.space(4.0);
+    }
     page.heading(&w.summary, 60.0);
     page.facts(&sums(statement, w));
     own_fields(&mut page, house, w);
@@ -91,11 +95,14 @@ fn lay_out(statement: &Statement, house: &House, air: f32, w: &Words) -> Layout 
             .collect();
         page.wide_facts(&facts);
     }
-    page.heading(&w.signatures, 190.0);
-    page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &w.attest_lot);
-    page.space(4.0);
-    let by = if tally.is_complete() { &w.sanitized_by } else { &w.treated_by };
-    sign_here(&mut page, by, (&statement.technician, &statement.validator), &statement.organisation, w);
+    // Nobody signs for what was only shown.
+    if !statement.is_demonstration() {
+        page.heading(&w.signatures, 190.0);
+        page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &w.attest_lot);
+        page.space(4.0);
+        let by = if tally.is_complete() { &w.sanitized_by } else { &w.treated_by };
+        sign_here(&mut page, by, (&statement.technician, &statement.validator), &statement.organisation, w);
+    }
     closing(&mut page, house, w);
     let tool = format!("{} {}", statement.tool.name, statement.tool.version);
     let made = put(&w.lot_made_by, &[("tool", &tool), ("date", &said_time(statement.made))]);

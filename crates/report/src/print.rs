@@ -10,8 +10,8 @@ pub struct Print {
     pub house: House,
     /// That the record stands in a ledger.
     pub standing: Option<Standing>,
-    /// The last second verification of what the job has left.
-    pub verification: Option<VerificationRecord>,
+    /// Every second verification of what the job has left, the oldest first.
+    pub verifications: Vec<VerificationRecord>,
 }
 
 /// That a record stands in a ledger, as it is printed and attached.

@@ -40,7 +40,11 @@ pub fn destruction_paper(release: &Release, house: &House) -> Result<Option<Vec<
 
 /// Only what has earned something has a certificate.
 fn title<'w>(claim: &Claim, w: &'w Words) -> &'w str {
-    if claim.outcome() == Outcome::NotSanitized { &w.damage_title } else { &w.destroy_title }
+    match claim.outcome() {
+        Outcome::NotSanitized => &w.damage_title,
+        Outcome::Destroy => &w.destroy_title,
+        Outcome::Clear | Outcome::Purge => &w.degauss_title,
+    }
 }
 
 fn name(release: &Release) -> String {
@@ -67,6 +71,10 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     let said = format!("{} {}", jurex_core::text::capital(&put(first, &values)), sentences(claim.reasons()));
     page.text(Role::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &said);
     page.space(3.0);
+    if release.drive.simulated {
+        page.text(Role::Paragraph, strong(9.6, Ink::Text), &w.demonstration);
+        page.space(3.0);
+    }
     page.text(Role::Paragraph, strong(9.6, Ink::Text), &w.rests_on_statement);
     page.space(5.0);
     page.rule(2.2, if earned { Ink::Proved } else { Ink::Text });

@@ -51,6 +51,7 @@ words! {
     ledger_sentence
     ledger_head
     ledger_key
+    ledger_doubt
     manufacturer
     media_type
     model
@@ -161,6 +162,8 @@ words! {
     closed
     not_closed
     second_verifications
+    second_contradicted
+    second_without_standing
     second_of
     failed_list
     missing_list
@@ -173,6 +176,7 @@ words! {
     lot_made_by
     lot_digest
     destroy_title
+    degauss_title
     damage_title
     destroy_reached
     statement

@@ -19,7 +19,12 @@ const SECTORS: u64 = 4096;
 
 /// A record of a drive that was overwritten, or whose job was stopped before its end.
 fn record(n: u8, finished: bool) -> Record {
+    record_of(n, finished, false)
+}
+
+fn record_of(n: u8, finished: bool, simulated: bool) -> Record {
     let mut drive = test_drive(MediaClass::Magnetic, SECTORS);
+    drive.simulated = simulated;
     drive.unit.serial = Some(format!("FM{n:04}"));
     let plan = Plan::new(&drive, &Order::of_program("One pass of zeros", "00?".parse().unwrap()), &mut Fixed(0)).unwrap();
     let now = Timestamp::UNIX_EPOCH;
@@ -105,6 +110,20 @@ fn only_a_lot_that_is_done_as_a_whole_has_a_certificate_and_the_others_name_what
     for other in [statement(2, &[], true, false), statement(2, &[2], false, true)] {
         assert!(of(&other).unwrap().contains("Report of a lot"));
     }
+}
+
+#[test]
+fn of_simulated_drives_every_form_says_that_it_is_a_demonstration_and_nobody_signs() {
+    let mut lot = Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap();
+    lot.add(List::from_csv("serial\nFM0000\n").unwrap()).unwrap();
+    let job = (JobId::new("261123", [0; 4]), Some("FM0000".to_string()), Some(Box::new(record_of(0, true, true))));
+    let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
+    let shown = Statement::of(&lot, &lot.items(&[job], &[]), Timestamp::UNIX_EPOCH, tool);
+    assert!(shown.to_json().contains("\"simulated\":true") && shown.to_csv().contains("Clear (demonstration: simulated)"));
+    let Some(text) = text_of(&lot_certificate(&shown, &House::default()).unwrap()) else { return };
+    assert!(text.contains("Demonstration: the drive is simulated") && !text.contains("Signature"), "{text}");
+    let real = text_of(&lot_certificate(&statement(1, &[], false, false), &House::default()).unwrap()).unwrap();
+    assert!(!real.contains("Demonstration") && real.contains("Signature"), "{real}");
 }
 
 #[test]

@@ -170,7 +170,7 @@ fn a_paper_is_made_again_from_what_is_attached_to_it() {
     for language in Language::ALL {
         for (page, faults) in [(PageSize::A4, 0), (PageSize::Letter, 3)] {
             let record = record("00 | FF?", "Meridian 500", "STATIONS", faults);
-            let print = Print { house: house(language, page), standing: Some(standing()), verification: None };
+            let print = Print { house: house(language, page), standing: Some(standing()), verifications: vec![] };
             let pdf = certificate(&record, &print).unwrap();
             let found = attached(&pdf).unwrap();
             assert_eq!((found.record, found.proof), (record.to_json(), Some(standing().proof)));
@@ -210,7 +210,7 @@ fn a_paper_of_a_drive_that_is_not_sanitized_looks_like_none_that_is() {
     assert!(bad.contains("NOT SANITIZED") && bad.contains("Not sanitized: report of the treatment"), "{bad}");
     assert!(!bad.contains("Certificate"), "{bad}");
     assert!(good.contains("Certificate of sanitization") && !good.to_lowercase().contains("not sanitized"), "{good}");
-    assert!(good.contains("Confidentiality") && !good.contains("afterwards"));
+    assert!(good.contains("Confidentiality") && !good.contains("category afterwards"));
 }
 
 /// What of PDF/A-3a and PDF/UA-1 an independent reader can tell. What it can't: whether colours are told apart, whether the reading order
@@ -218,7 +218,7 @@ fn a_paper_of_a_drive_that_is_not_sanitized_looks_like_none_that_is() {
 #[test]
 fn an_independent_reader_finds_what_archives_and_readers_aloud_need() {
     let record = record("00 | FF?", "Meridian 500", "STATIONS", 1);
-    let print = Print { house: house(Language::En, PageSize::A4), standing: Some(standing()), verification: None };
+    let print = Print { house: house(Language::En, PageSize::A4), standing: Some(standing()), verifications: vec![] };
     let pdf = certificate(&record, &print).unwrap();
     let check = r#"
 import sys, pikepdf
@@ -310,7 +310,7 @@ fn said_by_file(program: &str, arguments: &[&str], file: &std::path::Path) -> Op
 fn the_preview_has_every_word_of_the_paper() {
     for (faults, language) in [(0, Language::En), (3, Language::Fr)] {
         let record = record("00 | FF?", "Meridian 500", "STATIONS", faults);
-        let print = Print { house: house(language, PageSize::A4), standing: Some(standing()), verification: None };
+        let print = Print { house: house(language, PageSize::A4), standing: Some(standing()), verifications: vec![] };
         let lines = jurex_report::preview(&record, &print, 140);
         let words: Vec<&str> = lines
             .iter()

@@ -3,11 +3,12 @@
 use super::say;
 use crate::cli::Check;
 use crate::exit::Failure;
+use crate::files::{read_bounded, read_small};
 use crate::places::Places;
 use crate::signing::standing;
 use jurex_core::less::{BadLessRecord, LessRecord};
 use jurex_core::lot::{StandWord, Statement};
-use jurex_core::proof::VerificationRecord;
+use jurex_core::proof::{NoStanding, SecondCheck, VerificationRecord};
 use jurex_core::record::{BadRecord, JobId, Record};
 use jurex_core::release::{BadRelease, Release};
 use jurex_core::rules::Outcome;
@@ -79,7 +80,7 @@ impl Found {
 pub(crate) fn run(asked: &Check) -> Result<ExitCode, Failure> {
     let mut known = KeyStore::new(&Places::find()?.keys()).known()?;
     for file in &asked.key {
-        let text = std::fs::read_to_string(file);
+        let text = read_small(file, 64 << 10);
         let text = text.map_err(|e| Failure::Use(format!("cannot read the key {}: {e}", shown_path(file))))?;
         let key = PublicKey::parse(&text).map_err(|e| Failure::Use(format!("{}: {e}", shown_path(file))))?;
         known.push((shown_path(file), key));
@@ -87,7 +88,7 @@ pub(crate) fn run(asked: &Check) -> Result<ExitCode, Failure> {
     let code = asked.qr.as_deref().map(|text| text.parse::<Code>().map_err(|e| Failure::Use(e.to_string()))).transpose()?;
     let mut worst = Held::Good;
     for file in &asked.file {
-        let bytes = std::fs::read(file).map_err(|e| Failure::Use(format!("cannot read {}: {e}", shown_path(file))))?;
+        let bytes = read_bounded(file, 512 << 20).map_err(|e| Failure::Use(format!("cannot read {}: {e}", shown_path(file))))?;
         let mut found = look(&bytes, &known);
         code.iter().for_each(|code| found.compare(code));
         worst = worst.max(tell(&shown_path(file), &found));
@@ -165,6 +166,8 @@ fn look(bytes: &[u8], known: &Known) -> Found {
     found
 }
 
+const DEMONSTRATION: &str = "DEMONSTRATION: the drive is simulated. It says nothing about any real media";
+
 const UNSIGNED: &str = "none: anybody could have made it. The signed record beside it tells who vouches for it";
 
 /// A certificate or report: what it was made from, and whether the paper is what is printed of that.
@@ -199,20 +202,8 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
     } else {
         let Some(record) = record(&attached.record, found) else { return };
         let standing = attached.proof.as_deref().and_then(|text| proof(text, Some(&record), known, found));
-        let verification = attached.verification.as_deref().map(VerificationRecord::from_json);
-        let verification = match verification.transpose() {
-            Ok(verification) => verification,
-            Err(why) => return found.note(Held::Altered, "verified", &why.to_string()),
-        };
-        if let Some(v) = &verification {
-            let said = format!("a second time by {}: {}", printable(v.look.by.name.as_bytes()), v.finding());
-            if v.is_of(&record) {
-                found.good("verified", &said);
-            } else {
-                found.note(Held::Altered, "verified", "the verification that is attached to it is of another job");
-            }
-        }
-        let print = Print { house, standing, verification };
+        let Some(verifications) = second_checks(&attached.verifications, &record, found) else { return };
+        let print = Print { house, standing, verifications };
         (is_as_printed(bytes, &record, &print), record.tool.version)
     };
     if is_right {
@@ -242,6 +233,35 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
             }
         }
     }
+}
+
+/// The second checks that are attached to a paper of that record; `None`: one of them can't be read.
+fn second_checks(texts: &[String], record: &Record, found: &mut Found) -> Option<Vec<VerificationRecord>> {
+    let mut checks = vec![];
+    for text in texts {
+        match VerificationRecord::from_json(text) {
+            Ok(check) => checks.push(check),
+            Err(why) => {
+                found.note(Held::Altered, "verified", &why.to_string());
+                return None;
+            }
+        }
+    }
+    for check in &checks {
+        let said = format!("a second time by {}: {}", printable(check.look.by.name.as_bytes()), check.finding());
+        match check.has_standing(record) {
+            Ok(()) => found.good("verified", &said),
+            Err(NoStanding::OtherJob) => {
+                found.note(Held::Altered, "verified", "a verification that is attached to it is of another job");
+            }
+            Err(why) => found.note(Held::Altered, "verified", &format!("{said}, which says nothing of this record: {why}")),
+        }
+    }
+    if let SecondCheck::Contradicted { ended } = SecondCheck::of(record, &checks) {
+        let said = format!("CONTRADICTED by the second check of {ended}: what the record claims does not hold any more");
+        found.note(Held::Altered, "verified", &said);
+    }
+    Some(checks)
 }
 
 /// That a record stands in a ledger; without the record only what it says.
@@ -360,7 +380,7 @@ fn less(text: &str, found: &mut Found) -> Option<LessRecord> {
 fn release(text: &str, found: &mut Found) -> Option<Release> {
     let release = match Release::from_json(text) {
         Ok(release) => release,
-        Err(why @ BadRelease::OtherFormat(_)) => {
+        Err(why @ (BadRelease::OtherFormat(_) | BadRelease::OtherRules(_))) => {
             found.note(Held::Unchecked, "statement", &why.to_string());
             return None;
         }
@@ -373,6 +393,9 @@ fn release(text: &str, found: &mut Found) -> Option<Release> {
         found.note(Held::Altered, "statement", "it is not in the canonical form: a byte of it has been changed");
     }
     let shown = |text: &str| printable(text.as_bytes());
+    if release.drive.simulated {
+        found.good("demo", DEMONSTRATION);
+    }
     found.good("drive", &shown(&release.drive.called()));
     found.good("says", &shown(&release.act.sentence()));
     found.good("stated", &format!("{} by {}", release.made, shown(&release.by)));
@@ -395,6 +418,9 @@ fn statement(text: &str, found: &mut Found) -> Option<Statement> {
     };
     if statement.to_json() != text.trim_end() {
         found.note(Held::Altered, "lot", "it is not in the canonical form: a byte of it has been changed");
+    }
+    if statement.is_demonstration() {
+        found.good("demo", DEMONSTRATION);
     }
     found.good("lot", &format!("{}, stated {}", printable(statement.lot.as_bytes()), statement.made));
     found.good("stands", &statement.tally().sentence());
@@ -431,6 +457,9 @@ fn record(text: &str, found: &mut Found) -> Option<Record> {
     }
     let evidence = record.evidence();
     let drive = evidence.drive();
+    if drive.simulated {
+        found.good("demo", DEMONSTRATION);
+    }
     found.good("job", &format!("{}, ended {}", record.job, record.ended));
     found.good(
         "drive",
@@ -442,6 +471,7 @@ fn record(text: &str, found: &mut Found) -> Option<Record> {
     found.good("proof", &record.confidence());
     evidence.size().iter().for_each(|size| found.good("size", &size.sentence()));
     record.other_rules().iter().for_each(|said| found.good("rules", said));
+    record.ledger_doubts.iter().for_each(|said| found.note(Held::Unchecked, "ledger", &printable(said.as_bytes())));
     let people = record.papers();
     if !people.technician.name.is_empty() {
         found.good("by", &printable(people.technician.name.as_bytes()));

@@ -214,7 +214,7 @@ fn one(seen: &Seen, out: &Path, ledger: &Path, house: &House) -> Result<Option<R
 
 fn label_of(drive: &Drive) -> String {
     match drive.label() {
-        Label::SerialEnding { ending, .. } => ending,
+        Label::SerialEnding { ending, .. } | Label::Namespace { ending, .. } => ending,
         Label::SectorCount(sectors) => sectors.to_string(),
         Label::Place(place) => place,
     }

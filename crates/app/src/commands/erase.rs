@@ -69,7 +69,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let finished = job.run(&mut control, &seal, &mut |event| teller.tell(event));
     teller.done();
     if finished.is_stored && !seen.drive.simulated {
-        seal.close(&ledger);
+        seal.close(&ledger).iter().for_each(|said| remark(&format!("jurex: {said}")));
     }
     let issue = Issue { seal: &seal, print: seal.print(&ledger, &finished.record) };
     let notice = notices::of_job(&finished.record, &config.bench);
@@ -102,17 +102,30 @@ pub(super) fn check_way(seen: &Seen, plan: &Plan) -> Result<(), Failure> {
     }
 }
 
+/// The PSID as it was given, or as it stands in a file; `-`: a person at the terminal is asked.
+fn psid(asked: &Erase) -> Result<Option<String>, Failure> {
+    let Some(file) = &asked.psid_file else { return Ok(asked.psid.clone()) };
+    let unread =
+        |e: std::io::Error| Failure::Use(format!("the PSID can't be read from {}: {e}. Nothing was written", file.display()));
+    if file.as_os_str() == "-" {
+        return crate::signing::ask_hidden_text("PSID, as printed on the label: ").map(Some).map_err(unread);
+    }
+    files::read_small(file, 64 << 10).map(|text| Some(text.trim().to_string())).map_err(unread)
+}
+
 /// The PSID or password that the plan's way needs.
 fn secret(asked: &Erase, plan: &Plan) -> Result<Option<Secret>, Failure> {
     let missing = |what: &str| Err(Failure::Use(format!("{what}. Nothing was written")));
     match plan.own_erase().map(|o| o.technique) {
-        Some(Technique::TcgRevert) => match &asked.psid {
-            Some(psid) => Ok(Some(Secret::psid(psid))),
-            None => missing("a revert needs the PSID printed on the drive's label: name it with --psid"),
+        Some(Technique::TcgRevert) => match psid(asked)? {
+            Some(psid) => Ok(Some(Secret::psid(&psid))),
+            None => missing(
+                "a revert needs the PSID printed on the drive's label: name it with --psid, or put it into a file (--psid-file; `-` asks for it)",
+            ),
         },
         Some(Technique::TcgKeyChange) => match &asked.admin_password_file {
             Some(file) => {
-                let text = std::fs::read_to_string(file);
+                let text = files::read_small(file, 64 << 10);
                 let text = text.map_err(|e| Failure::Use(format!("cannot read {}: {e}. Nothing was written", file.display())))?;
                 Ok(Some(Secret::password(text.trim_end_matches(['\n', '\r']))))
             }
@@ -120,7 +133,7 @@ fn secret(asked: &Erase, plan: &Plan) -> Result<Option<Secret>, Failure> {
                 missing("a key change needs the password of Admin1: put it into a file and name that with --admin-password-file")
             }
         },
-        _ if asked.psid.is_some() || asked.admin_password_file.is_some() => {
+        _ if asked.psid.is_some() || asked.psid_file.is_some() || asked.admin_password_file.is_some() => {
             missing("--psid and --admin-password-file belong to the ways tcg-revert and tcg-key-change")
         }
         _ => Ok(None),

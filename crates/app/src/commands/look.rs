@@ -70,7 +70,9 @@ fn as_left(seen: &Seen, mark: Option<&MarkHere>, places: &Places, config: &Confi
     })?;
     let mut control = StopOnSignal::install()?;
     let verification = release::still_as_left(seen, &record, config.papers().technician, &mut control, &mut |_| {})?;
-    readings::note_in_ledger(&path, &verification);
+    if let Err(e) = readings::note_in_ledger(&path, &verification) {
+        return Err(Failure::Less(format!("{e}. The look stands for itself, and closes no second check")));
+    }
     Ok(verification)
 }
 
@@ -137,6 +139,10 @@ fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -
             &format!(
                 "another drive here carries the same label; find this one by its light (--beacon) and type its place, {place}"
             ),
+        )),
+        Label::Namespace { ending, namespace, .. } => lines.push(fact(
+            "label check",
+            &format!("its controller has several namespaces with this serial; type {ending}/{namespace} to mean this one alone"),
         )),
         Label::SerialEnding { .. } => {}
     }

@@ -52,7 +52,8 @@ fn shown(text: &str) -> String {
 
 fn import(asked: &LotImport, ledger: &Ledger) -> Result<ExitCode, Failure> {
     let file = shown_path(&asked.file);
-    let bytes = std::fs::read(&asked.file).map_err(|e| Failure::Use(format!("cannot read the list {file}: {e}")))?;
+    let bytes = crate::files::read_bounded(&asked.file, 64 << 20)
+        .map_err(|e| Failure::Use(format!("cannot read the list {file}: {e}")))?;
     let text = String::from_utf8(bytes)
         .map_err(|_| Failure::Use(format!("{file} is not UTF-8: save it as CSV in UTF-8. Nothing was taken in")))?;
     let list = List::from_csv(&text).map_err(|e| Failure::Use(format!("{file}: {e}")))?;
@@ -160,12 +161,14 @@ pub(crate) fn statement(name: &str, places: &Places, config: &Config, demo: bool
     (statement.organisation, statement.technician, statement.validator) =
         (papers.organisation, papers.technician, papers.validator);
     let drawn = ledger.drawn(Some(name))?;
-    let confirmed = drawn.iter().filter(|d| d.confirmed.is_some()).count() as u64;
+    let confirmed = drawn.iter().filter(|d| d.check.is_confirmed()).count() as u64;
     statement.second_looks = SecondLooks { due: drawn.len() as u64, confirmed };
     for (job, ..) in &now.jobs {
-        if let Some(look) = ledger.verifications(job)?.last() {
-            statement.note_second(job, look.finding());
-        }
+        let finding = match ledger.record(job) {
+            Ok(record) => ledger.second_check_of(&record)?.finding(),
+            Err(_) => None,
+        };
+        finding.into_iter().for_each(|finding| statement.note_second(job, finding));
     }
     for known in &now.known {
         known.whereabouts().iter().for_each(|said| statement.note_whereabouts(&known.name, said));

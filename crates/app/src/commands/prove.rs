@@ -14,7 +14,7 @@ use crate::readings;
 use jurex_core::evidence::Ended;
 use jurex_core::notation::Program;
 use jurex_core::plan::HowMuch;
-use jurex_core::proof::{Expected, Finding, Progress, VerificationRecord};
+use jurex_core::proof::{Expected, Finding, Progress, SecondCheck, VerificationRecord};
 use jurex_core::record::{BadRecord, Person, Record};
 use jurex_core::residue::Leftovers;
 use jurex_ledger::{Due, Ledger};
@@ -67,11 +67,15 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
         verification.look.left = Some(Leftovers::of(&searched?));
     }
     bar.finish_and_clear();
-    readings::note_in_ledger(&places.ledger_for(seen.drive.simulated), &verification);
+    let noted = readings::note_in_ledger(&places.ledger_for(seen.drive.simulated), &verification);
     if !simulated && places.ledger().exists() {
-        seal.close(&places.ledger());
+        seal.close(&places.ledger()).iter().for_each(|said| super::remark(&format!("jurex: {said}")));
     }
-    tell(asked, &verification, record.as_ref(), seal.key())
+    let told = tell(asked, &verification, record.as_ref(), seal.key())?;
+    match noted {
+        Ok(()) => Ok(told),
+        Err(e) => Err(Failure::Less(format!("{e}. What was found stands above, and closes no second check"))),
+    }
 }
 
 /// The drives that were drawn for a second look.
@@ -88,7 +92,12 @@ fn due(asked: &Prove) -> Result<ExitCode, Failure> {
                 "serial": drive.unit.serial(),
                 "outcome": d.record.claim().outcome(),
                 "draw": d.record.second_look,
-                "confirmed": d.confirmed,
+                "confirmed": match d.check {
+                    SecondCheck::Confirmed { ended } => Some(ended),
+                    SecondCheck::NotMade | SecondCheck::Contradicted { .. } | SecondCheck::NotBelieved => None,
+                },
+                "contradicted": matches!(d.check, SecondCheck::Contradicted { .. }),
+                "state": d.check.to_string(),
             })
         };
         say_json(&json!({ "drawn": drawn.iter().map(one).collect::<Vec<_>>() }));
@@ -97,19 +106,19 @@ fn due(asked: &Prove) -> Result<ExitCode, Failure> {
     } else {
         for d in &drawn {
             let (drive, lot) = (d.record.evidence().drive(), &d.record.papers().lot);
-            let state = d.confirmed.as_ref().map_or_else(|| "due".to_string(), |when| format!("confirmed {when}"));
+            let state = d.check;
             let serial = drive.unit.serial().unwrap_or("no serial");
             let lot = if lot.is_empty() { "no lot".into() } else { jurex_core::text::printable(lot.as_bytes()) };
             say(&format!("{}  {lot}  {} ({serial})  {}: {state}", d.record.job, drive.called(), d.record.claim().outcome()));
         }
     }
-    let left = drawn.iter().filter(|d| d.confirmed.is_none()).count();
+    let left = drawn.iter().filter(|d| !d.check.is_confirmed()).count();
     Ok(if left == 0 { ExitCode::SUCCESS } else { ExitCode::from(3) })
 }
 
 fn read_record(file: &Path) -> Result<Record, Failure> {
     let shown = jurex_core::text::shown_path(file);
-    let text = std::fs::read_to_string(file);
+    let text = files::read_small(file, 256 << 20);
     let text = text.map_err(|e| Failure::Use(format!("cannot read the record {shown}: {e}. The drive was not read")))?;
     Record::from_json(&text).map_err(|e| {
         let said = format!("{shown}: {e}. The drive was not read");

@@ -1,18 +1,30 @@
 //! `jurex ledger check` and `head`: whether the ledger is as it was written.
 
 use super::say;
-use crate::cli::LedgerCheck;
+use crate::cli::{LedgerCheck, LedgerHead};
+use crate::config::Config;
 use crate::exit::Failure;
+use crate::files::read_small;
+use crate::heads;
 use crate::places::Places;
 use jurex_core::text::{hex, printable, shown_path};
 use jurex_core::units::counted;
 use jurex_ledger::{About, Head, Leaf, Ledger};
 use jurex_sign::{KeyStore, PublicKey, SignedHead, parse_unsigned_head};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 /// The newest head that was signed.
-pub(super) fn head(ledger: &Ledger) -> Result<ExitCode, Failure> {
+pub(super) fn head(asked: &LedgerHead, ledger: &Ledger, places: &Places) -> Result<ExitCode, Failure> {
+    if asked.take {
+        let taken =
+            heads::take(&files(places)?, ledger).map_err(|e| Failure::Use(format!("the heads are left as they are: {e}")))?;
+        taken.iter().for_each(|said| say(&printable(said.as_bytes())));
+        if taken.is_empty() {
+            say("The ledger follows from every head that is kept of it: there is nothing to take.");
+        }
+        return Ok(ExitCode::SUCCESS);
+    }
     let newest = ledger.newest_head()?.and_then(|h| h.note);
     let note = newest.ok_or_else(|| {
         let why = "no head of the ledger was signed yet: with a key (jurex keys new) one is signed after each record";
@@ -21,6 +33,12 @@ pub(super) fn head(ledger: &Ledger) -> Result<ExitCode, Failure> {
     // The very bytes: whoever keeps them keeps a signed note.
     print!("{note}");
     Ok(ExitCode::SUCCESS)
+}
+
+/// Where heads are kept: beside the ledger, and where the settings say.
+fn files(places: &Places) -> Result<Vec<PathBuf>, Failure> {
+    let config = Config::read(&places.config_file())?;
+    Ok(std::iter::once(places.newest_head()).chain(config.head_file).collect())
 }
 
 pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: bool) -> Result<ExitCode, Failure> {
@@ -38,7 +56,7 @@ pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: b
         }
     }
     if let Some(file) = &asked.since {
-        let text = std::fs::read_to_string(file);
+        let text = read_small(file, 64 << 10);
         let text = text.map_err(|e| Failure::Use(format!("cannot read the head {}: {e}", shown_path(file))))?;
         match checked_head(&text, &known) {
             Ok(head) => heads.push(head),
@@ -47,12 +65,20 @@ pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: b
     }
     let put_back: Vec<Leaf> =
         ledger.noted()?.into_iter().filter(|l| matches!(l, Leaf::Noted { about: About::Restored, .. })).collect();
-    match head_beside(&places.newest_head(), &known).filter(|_| !demo) {
-        // It was put back from a copy, and has said so: what it lacks is told below, and is no forgery.
-        Some(Ok(head)) if put_back.iter().any(|l| replaced_by(l, &head)) => {}
-        Some(Ok(head)) => heads.push(head),
-        Some(Err(why)) => wrong.push(format!("The newest head, kept in {}: {why}.", shown_path(&places.newest_head()))),
-        None => {}
+    for file in files(places)?.into_iter().filter(|_| !demo) {
+        match head_beside(&file, &known) {
+            // It was put back from a copy, and has said so: what it lacks is told below, and is no forgery.
+            Some(Ok(head)) if put_back.iter().any(|l| replaced_by(l, &head)) => {}
+            Some(Ok(head)) => heads.push(head),
+            Some(Err(why)) => wrong.push(format!("The newest head, kept in {}: {why}.", shown_path(&file))),
+            None if signed > 0 => wrong.push(format!("The newest head that was kept in {} is gone.", shown_path(&file))),
+            None => {}
+        }
+    }
+    // Heads are signed after each record where there is a key: none at all means that they were taken away.
+    let signs = KeyStore::new(&places.keys()).signing()?.is_some();
+    if signed == 0 && signs && !demo && ledger.has_records_since_a_key()? {
+        wrong.push("The bench has a key, and no head of this ledger is signed: they were taken away.".into());
     }
     let checked = ledger.check_chain(&heads)?;
     wrong.extend(checked.wrong);
@@ -85,7 +111,11 @@ fn replaced_by(leaf: &Leaf, head: &Head) -> bool {
 
 /// The newest head as it is kept apart from the ledger; `None`: there is none.
 fn head_beside(file: &Path, known: &[PublicKey]) -> Option<Result<Head, String>> {
-    let text = std::fs::read_to_string(file).ok()?;
+    let text = match read_small(file, 64 << 10) {
+        Ok(text) => text,
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => return None,
+        Err(e) => return Some(Err(e.to_string())),
+    };
     Some(match parse_unsigned_head(&text) {
         Some((size, root)) => Ok(Head { size, root }),
         None => checked_head(&text, known),

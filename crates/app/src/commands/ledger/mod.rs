@@ -23,7 +23,7 @@ pub(crate) fn run(asked: &LedgerArgs) -> Result<ExitCode, Failure> {
     match &asked.what {
         LedgerDo::Restore(from) => restore(&from.file, &places.ledger_for(asked.demo)),
         LedgerDo::Check(check) => check::run(check, &ledger()?, &places, asked.demo),
-        LedgerDo::Head => check::head(&ledger()?),
+        LedgerDo::Head(head) => check::head(head, &ledger()?, &places),
         LedgerDo::List(LedgerList { most, json }) => list(&ledger()?, "", *most, *json),
         LedgerDo::Find(LedgerFind { words, most, json }) => list(&ledger()?, &words.join(" "), *most, *json),
         LedgerDo::Show(show) => show::run(show, &ledger()?),

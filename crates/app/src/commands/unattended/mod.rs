@@ -120,7 +120,7 @@ mod tests {
 
     fn line(plan: &str) -> OrderLine {
         let by = ByList { sha256: String::new(), line: 2, approved_by: "Tomasz Averill".into() };
-        OrderLine { serial: "FM0500T3XW8D".into(), plan: plan.into(), sectors: None, by }
+        OrderLine { serial: "FM0500T3XW8D".into(), plan: plan.into(), sectors: None, namespace: None, by }
     }
 
     #[test]
