@@ -421,6 +421,9 @@ pub(crate) struct Erase {
     /// With --way tcg-revert: the PSID printed on the drive's label; it is kept nowhere
     #[arg(long, value_name = "TEXT", conflicts_with = "admin_password_file")]
     pub(crate) psid: Option<String>,
+    /// The same from a file, or `-`: asked for at the terminal, so that no list of programs and no shell's history has it
+    #[arg(long, value_name = "FILE", conflicts_with = "psid")]
+    pub(crate) psid_file: Option<PathBuf>,
     /// With --way tcg-key-change: a file that holds the password of Admin1; it is kept nowhere
     #[arg(long, value_name = "FILE")]
     pub(crate) admin_password_file: Option<PathBuf>,
@@ -503,7 +506,7 @@ pub(crate) struct FreeArgs {
     /// The passes in the notation
     #[arg(long, value_name = "NOTATION", default_value = "random")]
     pub(crate) passes: String,
-    /// What is left to whoever else uses it, as 500MB (default: a hundredth of it, from 67 MB to 2.1 GB); 0MB: nothing
+    /// What is left to whoever else uses it, as 500MB (default: a hundredth of it, and at most a fiftieth of what is free); 0: nothing
     #[arg(long, value_name = "SIZE", value_parser = size)]
     pub(crate) reserve: Option<u64>,
     /// Only say what may be hoped for; nothing is written
@@ -514,6 +517,9 @@ pub(crate) struct FreeArgs {
 }
 
 fn size(text: &str) -> Result<u64, String> {
+    if text.trim() == "0" {
+        return Ok(0);
+    }
     jurex_core::units::parse_size(text).ok_or_else(|| "write it as 500MB, 32GB or 2TB".into())
 }
 
@@ -608,7 +614,7 @@ pub(crate) enum LedgerDo {
     /// Go through everything that was ever written: what was changed, taken away, put in, or rolled back is named
     Check(LedgerCheck),
     /// The newest signed head: kept elsewhere, it shows later whether anything before it was touched
-    Head,
+    Head(LedgerHead),
     /// The newest jobs with what they earned
     List(LedgerList),
     /// Copy it into a new file, while jobs run (without what unfinished jobs need to go on: that holds keys)
@@ -693,6 +699,14 @@ pub(crate) struct LedgerList {
 pub(crate) struct LedgerBackup {
     /// A new file
     pub(crate) file: PathBuf,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LedgerHead {
+    /// Take the ledger as it is, though it does not follow from a head that was kept of it: that head is kept under another name, and the
+    /// ledger says so in an entry of its own
+    #[arg(long)]
+    pub(crate) take: bool,
 }
 
 #[derive(Debug, Args)]

@@ -336,7 +336,7 @@ pub(crate) fn edit<T>(
     at_first: &str,
     change: impl FnOnce(&mut DocumentMut) -> Result<T, ConfigError>,
 ) -> Result<T, ConfigError> {
-    let text = match std::fs::read_to_string(file) {
+    let text = match crate::files::read_small(file, 4 << 20) {
         Ok(text) => text,
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => at_first.into(),
         Err(source) => return Err(ConfigError::Read { file: file.into(), source }),

@@ -66,7 +66,9 @@ impl From<OpenError> for Failure {
     fn from(e: OpenError) -> Self {
         let said = format!("{e}. Nothing was written");
         match e {
-            OpenError::InUse(_) | OpenError::JobRunning(_) => Failure::Refused(said),
+            OpenError::InUse(_) | OpenError::JobRunning(_) | OpenError::Another(_) | OpenError::Hindered { .. } => {
+                Failure::Refused(said)
+            }
             OpenError::Gone(_) => Failure::Stopped(said),
             OpenError::Rights(_) | OpenError::Other { .. } => Failure::Use(said),
         }
@@ -123,6 +125,7 @@ mod tests {
             (OpenError::Rights(path()), ExitCode::from(1)),
             (OpenError::InUse(path()), ExitCode::from(2)),
             (OpenError::JobRunning(path()), ExitCode::from(2)),
+            (OpenError::Another(path()), ExitCode::from(2)),
             (OpenError::Gone(path()), ExitCode::from(4)),
             (OpenError::Other { path: path(), cause: std::io::Error::other("odd") }, ExitCode::from(1)),
         ];

@@ -12,6 +12,7 @@ mod config;
 mod exit;
 mod export;
 mod files;
+mod heads;
 mod heat;
 mod less;
 mod lock;
@@ -43,8 +44,16 @@ pub fn arguments() -> clap::Command {
     cli::Arguments::command()
 }
 
+/// Keys and seeds are in memory: no picture of it may come onto a disk. (A limit of one byte, and not of none, keeps programs that collect
+/// such pictures from getting them too; see core(5).)
+fn no_core_dumps() {
+    use rustix::process::{Resource, Rlimit, setrlimit};
+    let _ = setrlimit(Resource::Core, Rlimit { current: Some(1), maximum: Some(1) });
+}
+
 /// Runs the program with these arguments, the first being its own name.
 pub fn run(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
+    no_core_dumps();
     let parsed = match cli::Arguments::try_parse_from(arguments) {
         Ok(parsed) => parsed,
         Err(e) => {

@@ -47,19 +47,12 @@ pub(crate) fn write(record: &Record, ledger: &Path, out: &Path, seal: &Seal) -> 
 /// How the organisation's papers look: `certificate.toml` beside the settings, with the files that it names beside it.
 pub(crate) fn house(places: &Places) -> Result<House, Failure> {
     let file = places.certificate_file();
-    let text = match std::fs::read_to_string(&file) {
+    let text = match files::read_small(&file, 1 << 20) {
         Ok(text) => text,
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(House::default()),
         Err(e) => return Err(Failure::Use(format!("cannot read {}: {e}", shown_path(&file)))),
     };
     let folder = file.parent().unwrap_or(Path::new(".")).to_path_buf();
-    let read = |name: &str| {
-        let path = folder.join(name);
-        let most = 8 << 20;
-        if std::fs::metadata(&path)?.len() > most {
-            return Err(std::io::Error::other("it is larger than 8 MB"));
-        }
-        std::fs::read(path)
-    };
+    let read = |name: &str| files::read_bounded(&folder.join(name), 8 << 20);
     House::from_toml(&text, read).map_err(|e| Failure::Use(format!("{} is wrong: {e}", shown_path(&file))))
 }

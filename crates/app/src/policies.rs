@@ -44,7 +44,7 @@ pub(crate) fn names(folder: &Path) -> Vec<String> {
 pub(crate) fn read(folder: &Path, name: &str) -> Result<Policy, PolicyFileError> {
     let file: PathBuf =
         if name.contains('/') || name.ends_with(".toml") { name.into() } else { folder.join(format!("{name}.toml")) };
-    match std::fs::read_to_string(&file) {
+    match crate::files::read_small(&file, 4 << 20) {
         Ok(text) => Policy::from_toml(&text).map_err(|source| PolicyFileError::Wrong { file, source }),
         Err(source) => Err(PolicyFileError::Read { file, known: names(folder), source }),
     }

@@ -79,6 +79,16 @@ pub enum KeyError {
         /// What is wrong.
         why: String,
     },
+    /// Others than its owner may read it or write to it.
+    #[error(
+        "the key file {path} may be read or written by others (mode {mode:03o}): it may be known to them. Make a new key, or chmod 600 it if nobody else could have read it"
+    )]
+    OthersMay {
+        /// Which.
+        path: String,
+        /// Its rights.
+        mode: u32,
+    },
     /// None of that id.
     #[error("there is no key {0} here; `jurex keys list` shows those that are")]
     NoKey(String),
@@ -207,20 +217,35 @@ impl KeyStore {
     /// # Errors
     /// A folder that can't be read, or a damaged file.
     pub fn all(&self) -> Result<Vec<KeyInfo>, KeyError> {
+        Ok(self.look()?.0)
+    }
+
+    /// Files of keys that can't be used, each with its reason: they keep no other key from being used.
+    ///
+    /// # Errors
+    /// A folder that can't be read.
+    pub fn broken(&self) -> Result<Vec<KeyError>, KeyError> {
+        Ok(self.look()?.1)
+    }
+
+    fn look(&self) -> Result<(Vec<KeyInfo>, Vec<KeyError>), KeyError> {
         let failed = |cause| KeyError::File { path: self.folder.display().to_string(), cause };
         let entries = match std::fs::read_dir(&self.folder) {
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(vec![]),
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok((vec![], vec![])),
             entries => entries.map_err(failed)?,
         };
-        let mut keys = vec![];
+        let (mut keys, mut broken) = (vec![], vec![]);
         for entry in entries {
             let path = entry.map_err(failed)?.path();
             if path.to_string_lossy().ends_with(".info.json") {
-                keys.push(read_info(&path)?);
+                match read_info(&path) {
+                    Ok(key) => keys.push(key),
+                    Err(why) => broken.push(why),
+                }
             }
         }
         keys.sort_by(|a, b| b.made.cmp(&a.made).then_with(|| a.id().cmp(&b.id())));
-        Ok(keys)
+        Ok((keys, broken))
     }
 
     /// What signatures are checked with: every key's name and its public key, the newest first.
@@ -263,7 +288,11 @@ impl KeyStore {
     pub fn open(&self, info: &KeyInfo, passphrase: Option<&Passphrase>) -> Result<PrivateKey, KeyError> {
         let path = self.path(&info.id(), "key.pem");
         let shown = path.display().to_string();
-        let text = std::fs::read_to_string(&path).map_err(|cause| KeyError::File { path: shown.clone(), cause })?;
+        let text = read_key(&path).map_err(|cause| KeyError::File { path: shown.clone(), cause })?;
+        let mode = std::fs::metadata(&path).map_err(|cause| KeyError::File { path: shown.clone(), cause })?.permissions().mode();
+        if mode & 0o077 != 0 {
+            return Err(KeyError::OthersMay { path: shown, mode: mode & 0o777 });
+        }
         let damaged = |why: &str| KeyError::Damaged { path: shown.clone(), why: why.into() };
         let text = Zeroizing::new(text);
         let key = if text.contains("ENCRYPTED PRIVATE KEY") {
@@ -322,9 +351,21 @@ fn shutting() -> Result<pbes2::Parameters, KeyError> {
     Ok(parameters.expect("a salt of 16 bytes and these rounds are within what the format takes"))
 }
 
+/// The text of a plain file that may hold a key: nothing else is waited for, nor read whole.
+fn read_key(path: &Path) -> std::io::Result<String> {
+    use std::io::Read;
+    const MOST: u64 = 64 << 10;
+    if !std::fs::metadata(path)?.is_file() {
+        return Err(std::io::Error::other("it is no plain file"));
+    }
+    let mut text = String::new();
+    std::fs::File::open(path)?.take(MOST).read_to_string(&mut text)?;
+    Ok(text)
+}
+
 fn read_info(path: &Path) -> Result<KeyInfo, KeyError> {
     let shown = path.display().to_string();
-    let text = std::fs::read_to_string(path).map_err(|cause| KeyError::File { path: shown.clone(), cause })?;
+    let text = read_key(path).map_err(|cause| KeyError::File { path: shown.clone(), cause })?;
     let info: KeyInfo = serde_json::from_str(&text).map_err(|e| KeyError::Damaged { path: shown.clone(), why: e.to_string() })?;
     let key = info.key().map_err(|e| KeyError::Damaged { path: shown.clone(), why: e.to_string() })?;
     if path.file_name().is_some_and(|n| n == format!("{}.info.json", key.id()).as_str()) {
@@ -345,6 +386,23 @@ mod tests {
 
     fn mode(path: &Path) -> u32 {
         std::fs::metadata(path).unwrap().permissions().mode() & 0o777
+    }
+
+    #[test]
+    fn a_key_that_others_may_read_signs_nothing_and_a_broken_file_keeps_no_other_key_from_signing() {
+        let dir = tempfile::tempdir().unwrap();
+        let store = KeyStore::new(&dir.path().join("keys"));
+        let key = store.make("Bench 2", None, at(1)).unwrap();
+        std::fs::write(store.path("ab12", "info.json"), "{ no key").unwrap();
+        std::os::unix::fs::symlink("/dev/zero", store.path("cd34", "info.json")).unwrap();
+        assert_eq!(store.signing().unwrap(), Some(key.clone()));
+        assert_eq!(store.broken().unwrap().len(), 2, "and both are told");
+        assert!(store.open(&key, None).is_ok());
+        let path = store.path(&key.id(), "key.pem");
+        for others in [0o640, 0o604, 0o602] {
+            std::fs::set_permissions(&path, std::fs::Permissions::from_mode(others)).unwrap();
+            assert!(matches!(store.open(&key, None), Err(KeyError::OthersMay { .. })), "{others:o}");
+        }
     }
 
     #[test]
@@ -408,9 +466,9 @@ mod tests {
         let other = theirs.make("Gull Ness", None, at(5)).unwrap();
         let x = |k: &KeyInfo| k.key().unwrap().to_jwk()["x"].as_str().unwrap().to_string();
         std::fs::write(&info, text.replace(&x(&taken), &x(&other))).unwrap();
-        assert!(matches!(ours.all(), Err(KeyError::Damaged { .. })), "a key under another's id");
+        assert!(matches!(&ours.broken().unwrap()[..], [KeyError::Damaged { .. }]), "a key under another's id");
         std::fs::write(&info, text.replace(&x(&taken), &x(&other)).replace(&taken.id(), &other.id())).unwrap();
-        assert!(matches!(ours.all(), Err(KeyError::Damaged { .. })), "a key in another's file");
+        assert!(matches!(&ours.broken().unwrap()[..], [KeyError::Damaged { .. }]), "a key in another's file");
         std::fs::write(theirs.path(&other.id(), "key.pem"), std::fs::read(theirs.path(&key.id(), "key.pem")).unwrap()).unwrap();
         assert!(matches!(theirs.open(&other, None), Err(KeyError::Damaged { .. })), "another private key in its place");
     }

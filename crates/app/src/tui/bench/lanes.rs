@@ -166,9 +166,12 @@ fn draw_tall(state: &State, lane: &Lane, chosen: bool, area: Rect, buffer: &mut 
 /// The serial's ending; hidden while this lane's label is asked for.
 fn serial(lane: &Lane) -> String {
     match lane.label() {
-        Label::SerialEnding { .. } if lane.step == Step::Arm && !lane.has_job() => "serial hidden: read the drive".into(),
+        Label::SerialEnding { .. } | Label::Namespace { .. } if lane.step == Step::Arm && !lane.has_job() => {
+            "serial hidden: read the drive".into()
+        }
         Label::SerialEnding { .. } if lane.is_gone() && !lane.look.answered => String::new(),
         Label::SerialEnding { ending, .. } => format!("…serial ends {ending}"),
+        Label::Namespace { ending, namespace, .. } => format!("…serial ends {ending}/{namespace}"),
         Label::SectorCount(_) => "no serial".into(),
         Label::Place(place) => format!("at {place}"),
     }
@@ -253,8 +256,9 @@ fn draw_short(state: &State, lane: &Lane, chosen: bool, area: Rect, buffer: &mut
     let room = usize::from(inner.width).saturating_sub(right.width() + 1);
     // Two drives of one model are told apart by the end of the serial: it goes last.
     let ending = match lane.label() {
-        Label::SerialEnding { .. } if lane.is_asked_for_its_label() => " …".into(),
+        Label::SerialEnding { .. } | Label::Namespace { .. } if lane.is_asked_for_its_label() => " …".into(),
         Label::SerialEnding { ending, .. } => format!(" …{ending}"),
+        Label::Namespace { ending, namespace, .. } => format!(" …{ending}/{namespace}"),
         Label::Place(place) => format!(" {place}"),
         Label::SectorCount(_) => String::new(),
     };

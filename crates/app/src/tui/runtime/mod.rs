@@ -63,7 +63,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::{self, JoinHandle};
 use std::time::{Duration, Instant};
-use terminal::{Screen, read_terminal, terminal_size};
+use terminal::{Screen, can_be_suspended, read_terminal, terminal_size};
 use tune::Tune;
 pub(crate) use watch::{Watch, watch};
 
@@ -188,10 +188,14 @@ impl Runtime {
         app.state.policies = policies::names(&setup.policies);
         app.state.size = terminal_size();
         app.state.time_of_day = time_of_day();
-        use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGTSTP};
+        use signal_hook::consts::{SIGALRM, SIGHUP, SIGINT, SIGPROF, SIGQUIT, SIGTERM, SIGTSTP, SIGUSR1, SIGUSR2, SIGVTALRM};
         let flags = [AtomicBool::new(false), AtomicBool::new(false), AtomicBool::new(false)].map(Arc::new);
         let [terminate, hung_up, suspend] = flags;
-        for (signal, flag) in [(SIGTERM, &terminate), (SIGINT, &terminate), (SIGHUP, &hung_up), (SIGTSTP, &suspend)] {
+        // Those that would end it at once, and leave the terminal as it is: one ends it in order, the others are none of its business.
+        let nothing = Arc::new(AtomicBool::new(false));
+        let ignored = [SIGUSR1, SIGUSR2, SIGALRM, SIGVTALRM, SIGPROF].map(|signal| (signal, &nothing));
+        let heard = [(SIGTERM, &terminate), (SIGINT, &terminate), (SIGQUIT, &terminate), (SIGHUP, &hung_up), (SIGTSTP, &suspend)];
+        for (signal, flag) in heard.into_iter().chain(ignored) {
             let failed = |e| Failure::Use(format!("cannot watch for signals: {e}"));
             signal_hook::flag::register(signal, flag.clone()).map_err(failed)?;
         }
@@ -301,7 +305,11 @@ impl Runtime {
 
     fn show(&mut self, screen: &mut Screen) -> std::io::Result<()> {
         if self.suspend.swap(false, Ordering::Relaxed) {
-            screen.suspend()?;
+            if can_be_suspended() {
+                screen.suspend()?;
+            } else {
+                self.app.state.notice = Some("There is no shell above that could let it go on: it stays on the screen.".into());
+            }
         }
         screen.take_size(self.app.state.size)?;
         screen.take_palette(self.app.state.theme)?;
@@ -533,12 +541,12 @@ impl Runtime {
             let heard = match what {
                 Wanted::Again(record, all) => {
                     let again = readings::read_again(&seen, &record, all, by, &out, seal.key(), (flag, &tell));
-                    again.iter().for_each(|a| crate::readings::note_in_ledger(&ledger, &a.verification));
+                    again.iter().for_each(|a| drop(crate::readings::note_in_ledger(&ledger, &a.verification)));
                     Heard::Again(again.map(Box::new))
                 }
                 Wanted::AsLeft(job) => {
                     let read = readings::as_left(&seen, &job, &ledger, by, (flag, &tell));
-                    read.iter().for_each(|v| crate::readings::note_in_ledger(&ledger, v));
+                    read.iter().for_each(|v| drop(crate::readings::note_in_ledger(&ledger, v)));
                     Heard::AsLeft(read.map(Box::new))
                 }
                 _ => {

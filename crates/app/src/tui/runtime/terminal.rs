@@ -35,12 +35,40 @@ const ASSUMED: (u16, u16) = (80, 24);
 
 /// The terminal's size; what is assumed, if it does not tell.
 pub(super) fn terminal_size() -> (u16, u16) {
-    ratatui::crossterm::terminal::size().ok().filter(|(w, h)| *w > 0 && *h > 0).unwrap_or(ASSUMED)
+    ratatui::crossterm::terminal::size().ok().filter(|size| is_a_screen(*size)).unwrap_or(ASSUMED)
+}
+
+/// Whether somebody may sit before a screen of that size. What tells 65535 columns and rows tells nothing, and asks for more memory than there is.
+pub(super) fn is_a_screen((width, height): (u16, u16)) -> bool {
+    const MOST: u32 = 1 << 20;
+    (1..=MOST).contains(&(u32::from(width) * u32::from(height)))
+}
+
+/// Whether somebody is there who lets a stopped program go on: a shell with job control above it, in its own session. Without one it would
+/// stand still for good (on a bench's console, say).
+pub(super) fn can_be_suspended() -> bool {
+    use rustix::process::{Pid, getpgid, getppid, getsid};
+    let (Ok(group), Ok(session)) = (getpgid(None), getsid(None)) else { return false };
+    let parent_of = |pid: Pid| -> Option<Pid> {
+        let status = std::fs::read_to_string(format!("/proc/{}/stat", pid.as_raw_nonzero())).ok()?;
+        // The name in brackets may hold anything; the parent stands behind the state.
+        let parent = status.rsplit_once(')')?.1.split_whitespace().nth(1)?.parse().ok()?;
+        Pid::from_raw(parent)
+    };
+    let mut above = getppid();
+    while let Some(pid) = above {
+        match (getpgid(Some(pid)), getsid(Some(pid))) {
+            (Ok(its), Ok(of)) if its == group && of == session => above = parent_of(pid),
+            (Ok(_), Ok(of)) => return of == session,
+            _ => return false,
+        }
+    }
+    false
 }
 
 impl Screen {
     pub(super) fn open() -> std::io::Result<Self> {
-        let unsized_terminal = !matches!(ratatui::crossterm::terminal::size(), Ok((1.., 1..)));
+        let unsized_terminal = !ratatui::crossterm::terminal::size().is_ok_and(is_a_screen);
         let terminal = if unsized_terminal {
             let viewport = Viewport::Fixed(Rect::new(0, 0, ASSUMED.0, ASSUMED.1));
             let terminal = ratatui::try_init_with_options(TerminalOptions { viewport })?;
@@ -67,8 +95,15 @@ impl Screen {
 }
 
 impl Screen {
-    /// A size that an unsized terminal tells later is taken all the same.
+    /// A size that an unsized terminal tells later is taken all the same; one that is none is not.
     pub(super) fn take_size(&mut self, size: (u16, u16)) -> std::io::Result<()> {
+        if !self.unsized_terminal && !ratatui::crossterm::terminal::size().is_ok_and(is_a_screen) {
+            self.unsized_terminal = true;
+            self.begin_anew()?;
+        }
+        if !is_a_screen(size) {
+            return Ok(());
+        }
         if self.unsized_terminal && self.drawn_size != size {
             self.drawn_size = size;
             self.terminal.resize(Rect::new(0, 0, size.0, size.1))?;
@@ -151,7 +186,7 @@ pub(super) fn read_terminal(start: Instant, sender: Sender<Message>) {
                 TerminalEvent::Key(key) => Message::Key(key),
                 TerminalEvent::Mouse(mouse) => Message::Mouse(mouse),
                 TerminalEvent::Paste(text) => Message::Pasted(text),
-                TerminalEvent::Resize(width, height) => Message::Resized(width, height),
+                TerminalEvent::Resize(width, height) if is_a_screen((width, height)) => Message::Resized(width, height),
                 _ => continue,
             };
             if sender.send(Message::At(start.elapsed())).and_then(|()| sender.send(message)).is_err() {

@@ -120,6 +120,9 @@ fn blank_line(state: &State, lane: &Lane, typed: &Field) -> Line<'static> {
     let style = |role| state.theme.style(role);
     let (shown, places) = match lane.label() {
         Label::SerialEnding { start, ending } => (format!("  S/N  {start}"), ending.chars().count()),
+        Label::Namespace { start, ending, namespace } => {
+            (format!("  S/N/namespace  {start}"), ending.chars().count() + 1 + namespace.to_string().len())
+        }
         Label::SectorCount(_) => ("  sectors  ".into(), 12),
         Label::Place(place) => ("  place  ".into(), place.chars().count()),
     };
