@@ -238,6 +238,9 @@ pub(crate) fn write_labels(folder: &Path, pdf: &[u8], drawings: &[(String, Strin
     Ok(written)
 }
 
+/// The most bytes of a file that holds a key, a head, a passphrase or the like.
+pub(crate) const FEW_LINES: u64 = 64 << 10;
+
 /// The text of a plain file of no more bytes than that: nothing else is waited for, nor swallowed whole.
 ///
 /// # Errors

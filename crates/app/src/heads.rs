@@ -1,15 +1,19 @@
 //! The newest head of the ledger as it is kept beside it, and elsewhere: a ledger that was put back, emptied or exchanged does not follow
 //! from it. Such a head is never replaced by the next job: both are kept, and a person is asked.
 
-use crate::files::{read_small, replace};
+use crate::config::Config;
+use crate::files::{FEW_LINES, read_small, replace};
+use crate::places::Places;
 use jurex_core::text::shown_path;
 use jurex_ledger::{Head, Ledger, LedgerError};
 use jurex_sign::{SignedHead, parse_unsigned_head};
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
-/// Bytes that a head may have.
-const MOST: u64 = 64 << 10;
+/// Where the newest head is kept: beside the ledger, and where the settings say.
+pub(crate) fn files(places: &Places, config: &Config) -> Vec<PathBuf> {
+    std::iter::once(places.newest_head()).chain(config.head_file.clone()).collect()
+}
 
 /// What a file that keeps the newest head says of the ledger.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -29,7 +33,7 @@ pub(crate) enum Kept {
 impl Kept {
     /// What the file says.
     pub(crate) fn in_file(file: &Path, ledger: &Ledger) -> Result<Self, LedgerError> {
-        let text = match read_small(file, MOST) {
+        let text = match read_small(file, FEW_LINES) {
             Ok(text) => text,
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
                 return Ok(if ledger.newest_head()?.is_some() { Self::Gone } else { Self::None });
@@ -166,7 +170,7 @@ mod tests {
         take(&files, &other).unwrap();
         assert_eq!(keep(&files, &other, &head_of(&other)), Vec::<String>::new());
         assert!(other.noted().unwrap().iter().any(|l| format!("{l:?}").contains("A person took the ledger as it is")));
-        // What is no head, and what is no plain file, is told and left as it is.
+        // `keep` reports a file that holds no head, or is no plain file, and leaves it alone.
         std::fs::write(&files[0], "nothing of the kind").unwrap();
         std::fs::remove_file(&files[1]).unwrap();
         std::os::unix::fs::symlink("/dev/full", &files[1]).unwrap();

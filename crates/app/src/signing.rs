@@ -54,7 +54,7 @@ impl Signing {
     pub(crate) fn key(&self, ask: bool) -> (Option<PrivateKey>, Option<String>) {
         let opened = self.store.signing().and_then(|info| info.map(|info| self.open(&info, ask)).transpose());
         match opened {
-            // None that signs, and files that may have been one: that is told.
+            // No key signs, but a broken file may have been one: say so.
             Ok(None) => {
                 let broken = self.store.broken().unwrap_or_default();
                 (None, broken.first().map(|why| format!("the files are not signed: {why}")))
@@ -89,7 +89,7 @@ impl Seal {
             Ok(pdf) => (pdf, None),
             Err(why) => (None, Some(format!("papers are not signed for PDF readers: {why}"))),
         };
-        let heads = std::iter::once(places.newest_head()).chain(config.head_file.clone()).collect();
+        let heads = crate::heads::files(places, config);
         Self { key, unsigned, pdf, pdf_unsigned, heads, house }
     }
 
@@ -143,7 +143,7 @@ impl Seal {
     }
 
     /// Signs the ledger's head as it is now, and keeps it where it is seen from elsewhere. What could not be done, and what speaks against
-    /// the ledger, is told in the log and given: the entries stand without it, and the next head covers them too.
+    /// the ledger, goes into the log and to the caller: the entries stand without it, and the next head covers them too.
     pub(crate) fn close(&self, ledger: &Path) -> Vec<String> {
         let run = || -> Result<Vec<String>, LedgerError> {
             let ledger = Ledger::open(ledger)?;
@@ -195,7 +195,7 @@ pub(crate) fn standing(proof: &Inclusion) -> Option<Standing> {
 
 /// The passphrase that stands in a file.
 pub(crate) fn read_passphrase(path: &Path) -> std::io::Result<Passphrase> {
-    crate::files::read_small(path, 64 << 10).map(|text| Passphrase::new(&text))
+    crate::files::read_small(path, crate::files::FEW_LINES).map(|text| Passphrase::new(&text))
 }
 
 /// The organisation's certificate with its key; `None`: there is none.

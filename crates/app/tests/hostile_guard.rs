@@ -1,4 +1,4 @@
-//! What the guard asks is hidden, lies, or is asked in a way that a drive refuses: then nothing is written, and a person is told why.
+//! What the guard asks is hidden, lies, or is asked in a way that a drive refuses: then Jurex writes nothing and says why.
 
 mod common;
 

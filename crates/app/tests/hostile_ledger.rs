@@ -93,7 +93,7 @@ fn a_ledger_that_does_not_follow_from_its_head_says_so_at_the_next_job_and_keeps
     fs::remove_dir_all(place.path("out3")).unwrap();
     let answer = place.jurex(&asked).expect(0, &["Clear"]);
     assert!(!answer.err.contains("does not follow"), "{}", answer.err);
-    // A head that is gone, and one that is none, are told.
+    // The check reports a head that is gone, and a folder in its place.
     fs::remove_file(&elsewhere).unwrap();
     place.jurex(&["ledger", "check"]).expect(3, &["is gone"]);
     fs::create_dir(&elsewhere).unwrap();

@@ -182,7 +182,7 @@ fn a_ledger_that_was_touched_or_rolled_back_is_found_out_by_its_signed_heads() {
     // The file is put back as it was before the last job: by itself it is a good ledger.
     fs::copy(&early, &ledger).unwrap();
     place.jurex(&["ledger", "check"]).expect(3, &["an earlier copy of the file"]);
-    // Nor does it help to take away what tells it: that it is gone is told.
+    // Nor does it help to remove the head: the check reports that it is gone.
     fs::remove_file(place.path("home/ledger-head")).unwrap();
     place.jurex(&["ledger", "check"]).expect(3, &["6 entries", "is gone"]);
     place.jurex(&["ledger", "check", "--since", shown(&kept)]).expect(3, &["an earlier copy of the file"]);

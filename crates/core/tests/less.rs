@@ -108,17 +108,7 @@ proptest! {
 
 #[test]
 fn notes_tell_how_a_file_lay_at_first_whatever_came_later() {
-    let trace = Trace {
-        device: 1,
-        inode: 2,
-        born: (0, 0),
-        name: None,
-        length: 9,
-        ground: 0,
-        lies: Default::default(),
-        samples: vec![],
-        seen: None,
-    };
+    let trace = Trace { device: 1, inode: 2, length: 9, ..Trace::default() };
     let mut first = trace.clone();
     first.lies.stretches.push(jurex_core::less::Stretch { at: 0, bytes: 4096, place: Some(1 << 20), encoded: false });
     let evidence = FileEvidence { passes: 3, ..FileEvidence::new(Name::Digest("ab".into()), Kind::File, 0, 9) };

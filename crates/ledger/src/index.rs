@@ -303,7 +303,7 @@ impl Ledger {
     pub fn drawn(&self, lot: Option<&str>) -> Result<Vec<Due>, LedgerError> {
         self.can_search()?;
         let of_lot = "SELECT number FROM entry WHERE drawn = 1 AND (?1 IS NULL OR lot = ?1) ORDER BY number";
-        let written = self.written_checks(0)?;
+        let written = self.written_checks()?;
         let mut drawn = vec![];
         for line in self.lines(of_lot, params![lot])? {
             let Standing::Recorded(record) = line.standing else { continue };

@@ -127,19 +127,18 @@ impl Ledger {
         run().map_err(|e| self.sql(e))
     }
 
-    /// How a job stands by its second checks, from their texts: nothing that is kept beside them is asked.
+    /// How jobs stand by their second checks, from the texts alone. A job without a readable record is left out.
     ///
     /// # Errors
     /// A damaged file.
-    pub fn second_check_of(&self, record: &Record) -> Result<SecondCheck, LedgerError> {
-        // No check of a job is older than its first record.
-        let first = || -> rusqlite::Result<Option<i64>> {
-            let leaf = if self.format < crate::format::WITH_INDEX { "NULL" } else { "min(leaf)" };
-            self.connection
-                .query_row(&format!("SELECT {leaf} FROM record WHERE job = ?1"), [record.job.as_str()], |row| row.get(0))
-        };
-        let first = first().map_err(|e| self.sql(e))?.unwrap_or(0);
-        self.second_check(record, &self.written_checks(first)?)
+    pub fn second_checks<'j>(
+        &self,
+        jobs: impl IntoIterator<Item = &'j JobId>,
+    ) -> Result<Vec<(&'j JobId, SecondCheck)>, LedgerError> {
+        // All leaves are searched for them: once, and not for each job.
+        let written = self.written_checks()?;
+        let records = jobs.into_iter().filter_map(|job| Some((job, self.record(job).ok()?)));
+        records.map(|(job, record)| Ok((job, self.second_check(&record, &written)?))).collect()
     }
 
     pub(crate) fn second_check(&self, record: &Record, written: &WrittenChecks) -> Result<SecondCheck, LedgerError> {
@@ -163,15 +162,15 @@ impl Ledger {
         Ok(SecondCheck::of(record, &checks))
     }
 
-    /// The digests of all second checks that were written from a leaf on, by their jobs.
-    pub(crate) fn written_checks(&self, from: i64) -> Result<WrittenChecks, LedgerError> {
+    /// The digests of all second checks that were written, by their jobs.
+    pub(crate) fn written_checks(&self) -> Result<WrittenChecks, LedgerError> {
         let mut written = WrittenChecks::new();
         if self.format < crate::format::WITH_INDEX {
             return Ok(written);
         }
         let run = || -> rusqlite::Result<Vec<String>> {
-            let all = "SELECT json FROM leaf WHERE number >= ?1 AND json LIKE '{\"kind\":\"verification\",%'";
-            self.connection.prepare_cached(all)?.query_map([from], |row| row.get(0))?.collect()
+            let all = "SELECT json FROM leaf WHERE json LIKE '{\"kind\":\"verification\",%'";
+            self.connection.prepare_cached(all)?.query_map([], |row| row.get(0))?.collect()
         };
         for json in run().map_err(|e| self.sql(e))? {
             if let Ok(Leaf::Verification { job, verification, .. }) = serde_json::from_str(&json) {

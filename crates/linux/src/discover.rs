@@ -302,15 +302,14 @@ impl System {
         if !self.is_listed(&drive, real) {
             hindrances.push(Hindrance::NotListed);
         }
-        let answers =
-            Answers { notes: uses.blind_to().filter(|_| self.is_kernels_own).into_iter().collect(), ..Answers::default() };
+        let answers = Answers { notes: uses.blind_to().into_iter().collect(), ..Answers::default() };
         Ok(Found { drive, hindrances, answers })
     }
 
     fn found_of(&self, drive: Drive, dir: &Path, uses: &Uses) -> Found {
         // A drive that a job of this process talks to is not asked beside it.
         let (drive, mut answers) = if is_quiet(&drive.path) { (drive, Answers::default()) } else { (self.asker)(drive, dir) };
-        answers.notes.extend(uses.blind_to().filter(|_| self.is_kernels_own));
+        answers.notes.extend(uses.blind_to());
         let is_at_work = matches!(answers.own_state, Some(OwnState::Running { .. }));
         let mut hindrances = uses.of_drive(dir, &drive, is_at_work);
         if !self.is_listed(&drive, dir) {

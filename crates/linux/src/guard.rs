@@ -42,6 +42,8 @@ struct Loop {
 /// The kernel's tables, read once for all drives.
 pub(crate) struct Uses {
     sys: PathBuf,
+    /// Whether these are the kernel's own views.
+    is_kernels_own: bool,
     mounts: Vec<Mount>,
     swaps: Vec<(Object, String)>,
     loops: Vec<Loop>,
@@ -81,7 +83,17 @@ impl Uses {
         let own = system.own_files().iter().filter_map(|p| Some((Object::at(p)?, shown_path(p)))).collect();
         let openers = Openers::read(&system.proc);
         let start_medium = system.start_medium.clone();
-        Self { sys: system.sys.clone(), mounts, swaps, loops: loops(&system.sys), openers, own, start_medium, unreadable }
+        Self {
+            sys: system.sys.clone(),
+            is_kernels_own: system.is_kernels_own,
+            mounts,
+            swaps,
+            loops: loops(&system.sys),
+            openers,
+            own,
+            start_medium,
+            unreadable,
+        }
     }
 
     /// What stands in the way of erasing the drive whose sysfs folder is `dir`.
@@ -113,9 +125,9 @@ impl Uses {
         found
     }
 
-    /// Whose open files can't be seen from here, as a sentence.
+    /// Whose open files can't be seen from here, as a sentence. Of a tree that a test has made nothing is said.
     pub(crate) fn blind_to(&self) -> Option<String> {
-        self.openers.blind_to()
+        self.openers.blind_to().filter(|_| self.is_kernels_own)
     }
 
     fn not_known(&self) -> Vec<Hindrance> {

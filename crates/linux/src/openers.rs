@@ -15,6 +15,7 @@ use std::time::Duration;
 pub(crate) struct Openers {
     proc: std::path::PathBuf,
     found: OnceLock<BTreeMap<Object, Vec<(u32, String)>>>,
+    blind_to: OnceLock<Option<String>>,
 }
 
 /// Programs that look at a new device for a moment (udev, blkid) are not a use of it.
@@ -22,11 +23,16 @@ const MOMENT: Duration = Duration::from_millis(60);
 
 impl Openers {
     pub(crate) fn read(proc: &Path) -> Self {
-        Self { proc: proc.into(), found: OnceLock::new() }
+        Self { proc: proc.into(), found: OnceLock::new(), blind_to: OnceLock::new() }
     }
 
     /// Whose open files can't be seen from here, as a sentence; `None`: every program's can.
     pub(crate) fn blind_to(&self) -> Option<String> {
+        // Every process is gone through for it, and each drive of a list has the same answer.
+        self.blind_to.get_or_init(|| self.look_for_hidden()).clone()
+    }
+
+    fn look_for_hidden(&self) -> Option<String> {
         // The number that the kernel gives the first namespace of processes (PROC_PID_INIT_INO).
         const FIRST: &str = "pid:[4026531836]";
         let own = fs::read_link(self.proc.join("self/ns/pid")).map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();

@@ -7,8 +7,8 @@ use jurex_core::less::{Because, Ending, FileEvidence, Kind, LeftAlone, Look, Rem
 use jurex_core::notation::Program;
 use jurex_core::testing::Dice;
 use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Id, Tree, TreeError, Watcher, erase};
-use mounted::{Mounted, marks_in, on_a_drive, write_marked};
-use std::collections::{BTreeMap, HashMap};
+use mounted::{Mounted, files_order, look, marks_in, on_a_drive, write_marked};
+use std::collections::BTreeMap;
 use std::fs;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
@@ -49,22 +49,6 @@ impl Watcher for Heard<'_> {
         self.last = progress.clone();
         !(self.stops && self.lots > 0)
     }
-}
-
-fn order(notation: &str) -> FilesOrder {
-    FilesOrder {
-        passes: notation.parse::<Program>().unwrap().resolve(&mut Dice(9)),
-        keep_names: false,
-        name_salt: None,
-        sample_salt: [3; 16],
-        traces: HashMap::new(),
-        grounds: vec![],
-        numbers: vec![],
-    }
-}
-
-fn look(paths: &[PathBuf]) -> Tree {
-    Tree::look(paths, vec![], &mut |_| true).unwrap()
 }
 
 /// What is said of each file, by its path.
@@ -137,7 +121,7 @@ fn what_is_said_is_what_the_image_shows(case: &Case) {
         }
         let tree = look(std::slice::from_ref(&root));
         let passes = dice.pick(&["00", "random | ~", "55?"]);
-        let done = erase(&tree, order(passes), &mut dice, &mut Heard::default());
+        let done = erase(&tree, files_order(passes), &mut dice, &mut Heard::default());
         assert!(
             !root.exists() && !done.stopped,
             "{} {:?}",
@@ -219,7 +203,7 @@ fn blocks_that_are_shared_and_snapshots_are_seen() {
     mounted::run("cp", &["--reflink=always", tree.join("shared").to_str().unwrap(), xfs.path().join("copy").to_str().unwrap()])
         .unwrap();
     xfs.sync();
-    let (_, said) = erased(&tree, order("00"), &mut Heard::default());
+    let (_, said) = erased(&tree, files_order("00"), &mut Heard::default());
     xfs.sync();
     assert_eq!(said["alone"].0, Ending::Proved);
     assert!(said["shared"].0 == Ending::NotOverwritten && said["shared"].1.contains(&Because::Shared), "{said:?}");
@@ -234,9 +218,9 @@ fn blocks_that_are_shared_and_snapshots_are_seen() {
     mounted::run("btrfs", &["subvolume", "snapshot", volume.to_str().unwrap(), kept.to_str().unwrap()]).unwrap();
     write_marked(&volume.join("after it"), 2, 100_000, false);
     btrfs.sync();
-    let (_, said) = erased(&volume.join("in the snapshot"), order("00"), &mut Heard::default());
+    let (_, said) = erased(&volume.join("in the snapshot"), files_order("00"), &mut Heard::default());
     assert_eq!(said["in the snapshot"].0, Ending::NotOverwritten, "{said:?}");
-    let (_, said) = erased(&volume.join("after it"), order("00"), &mut Heard::default());
+    let (_, said) = erased(&volume.join("after it"), files_order("00"), &mut Heard::default());
     assert_eq!(said["after it"], (Ending::Proved, vec![]), "what no snapshot shares is overwritten in place");
     btrfs.sync();
     assert_eq!(marks_in(&btrfs.image), [1].into());
@@ -269,7 +253,7 @@ fn what_must_not_be_touched_is_left_and_told() {
     let seen = look(std::slice::from_ref(&tree));
     let left = |name: &str| seen.nodes.iter().find(|n| n.name.to_string_lossy() == name).unwrap().left_alone;
     let (found, open) = (seen.linked(), seen.open());
-    let done = erase(&seen, order("00"), &mut Dice(3), &mut Heard::default());
+    let done = erase(&seen, files_order("00"), &mut Dice(3), &mut Heard::default());
     drop(held);
     let said = swaps.is_ok().then(|| left("swapped to"));
     let _ = mounted::run("swapoff", &[swap.to_str().unwrap()]);
@@ -324,7 +308,7 @@ fn a_tree_that_changes_under_the_work_leads_nowhere_else() {
     let mut heard = Heard { before: Some(Box::new(exchange)), ..Heard::default() };
     fs::rename(tree.join("z folder"), tree.join("moved away")).unwrap();
     std::os::unix::fs::symlink(&outside, tree.join("z folder")).unwrap();
-    let done = erase(&seen, order("00"), &mut Dice(3), &mut heard);
+    let done = erase(&seen, files_order("00"), &mut Dice(3), &mut heard);
     drop(heard);
     for n in 0..40 {
         let theirs = fs::read(outside.join(format!("file{n}"))).unwrap();
@@ -350,13 +334,13 @@ fn a_work_that_was_cut_short_goes_on_and_still_knows_where_files_lay_at_first() 
     mounted::run("btrfs", &["subvolume", "snapshot", volume.to_str().unwrap(), btrfs.path().join("kept").to_str().unwrap()])
         .unwrap();
     let mut heard = Heard { stops: true, ..Heard::default() };
-    let (done, said) = erased(&volume.join("tides"), order("random x200"), &mut heard);
+    let (done, said) = erased(&volume.join("tides"), files_order("random x200"), &mut heard);
     assert!(done.stopped && said["tides"].0 == Ending::NotFinished, "{said:?}");
     assert!(volume.join("tides").exists());
     // By now the file lies elsewhere, alone: without the trace it would seem to be overwritten in place.
     let traces = std::mem::take(&mut heard.traces);
     let id = |t: &Trace| jurex_linux::files::Id { device: t.device, inode: t.inode };
-    let going_on = FilesOrder { traces: traces.iter().map(|t| (id(t), t.clone())).collect(), ..order("00") };
+    let going_on = FilesOrder { traces: traces.iter().map(|t| (id(t), t.clone())).collect(), ..files_order("00") };
     let (done, said) = erased(&volume.join("tides"), going_on, &mut Heard::default());
     assert_eq!(said["tides"].0, Ending::NotOverwritten, "{:?}", done.files);
     assert_eq!(done.files[0].bytes, 100_000, "the length is the one that it had at first");
@@ -370,14 +354,14 @@ fn a_work_that_was_cut_short_goes_on_and_still_knows_where_files_lay_at_first() 
         btrfs.sync();
         let mut heard = Heard::default();
         let tree = look(std::slice::from_ref(&path));
-        erase(&tree, FilesOrder { keep_names: true, ..order("00") }, &mut Dice(2), &mut heard);
+        erase(&tree, FilesOrder { keep_names: true, ..files_order("00") }, &mut Dice(2), &mut heard);
         let mut seen = heard.traces.into_iter().rev().find(|t| t.seen.is_some()).unwrap();
         if written {
             write_marked(&path, 7, 9000, false);
         } else {
             seen.seen.as_mut().unwrap().evidence.passes = 77;
         }
-        let going_on = FilesOrder { traces: [(id(&seen), seen)].into(), ..order("00") };
+        let going_on = FilesOrder { traces: [(id(&seen), seen)].into(), ..files_order("00") };
         let (done, said) = erased(&path, going_on, &mut Heard::default());
         assert_eq!((done.files[0].passes, said[name].0), if written { (1, Ending::Proved) } else { (77, Ending::Proved) });
         assert!(!path.exists());
@@ -390,10 +374,10 @@ fn without_rights_or_places_nothing_is_called_proved_and_what_holds_nothing_is_t
     let dir = tempfile::tempdir_in("/dev/shm").unwrap();
     write_marked(&dir.path().join("in memory"), 1, 10_000, false);
     fs::write(dir.path().join("empty"), "").unwrap();
-    let (done, said) = erased(&dir.path().join("in memory"), order("00 | FF?"), &mut Heard::default());
+    let (done, said) = erased(&dir.path().join("in memory"), files_order("00 | FF?"), &mut Heard::default());
     assert_eq!(said["in memory"].0, Ending::NotProvable, "{said:?}");
     assert_eq!(done.files[0].look, Look::NotRead { why: WhyNotRead::NoDevice });
-    let (done, said) = erased(&dir.path().join("empty"), order("00"), &mut Heard::default());
+    let (done, said) = erased(&dir.path().join("empty"), files_order("00"), &mut Heard::default());
     assert_eq!((said["empty"].0, done.files[0].removal), (Ending::Nothing, Removal::Removed));
     for (paths, expected) in [
         (vec![dir.path().join("gone")], "cannot look at"),
@@ -422,7 +406,7 @@ fn attributes_go_names_may_stay_and_a_hostile_name_is_only_a_name() {
     rustix::fs::setxattr(&first, "user.note", b"a secret beside it", rustix::fs::XattrFlags::CREATE).unwrap();
     let done = erase(
         &look(std::slice::from_ref(&tree)),
-        FilesOrder { keep_names: true, ..order("00") },
+        FilesOrder { keep_names: true, ..files_order("00") },
         &mut Dice(4),
         &mut Heard::default(),
     );
@@ -430,7 +414,7 @@ fn attributes_go_names_may_stay_and_a_hostile_name_is_only_a_name() {
     assert!(done.files.iter().all(|f| f.removal == Removal::Kept));
     let kept = fs::metadata(&first).unwrap();
     assert!(kept.len() == 0 && kept.modified().unwrap() == std::time::UNIX_EPOCH);
-    let salted = FilesOrder { name_salt: Some(vec![1]), ..order("00") };
+    let salted = FilesOrder { name_salt: Some(vec![1]), ..files_order("00") };
     let (done, _) = erased(&tree, salted, &mut Heard::default());
     assert!(!tree.exists() && done.files.iter().all(|f| !f.name.shown().contains("rf")));
     ext4.sync();

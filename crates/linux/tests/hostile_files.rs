@@ -7,11 +7,9 @@ use jurex_core::less::{Because, Ending, FileEvidence, FreeFinding, Layer, LeftAl
 use jurex_core::notation::Program;
 use jurex_core::testing::Dice;
 use jurex_linux::files::{
-    FilesDone, FilesOrder, FilesProgress, FillError, FillOrder, FillProgress, FillWatcher, Id, Tree, Watcher, erase, fill,
-    found_again, ground_at,
+    FilesDone, FilesProgress, FillError, FillOrder, FillProgress, FillWatcher, Id, Watcher, erase, fill, found_again, ground_at,
 };
-use mounted::{Mounted, marks_in, run, write_marked};
-use std::collections::HashMap;
+use mounted::{Mounted, files_order, look, marks_in, run, write_marked};
 use std::fs::{self, File, OpenOptions};
 use std::io::Write;
 use std::os::unix::fs::FileExt;
@@ -47,26 +45,10 @@ fn nothing<'m>() -> Meanwhile<'m> {
     Meanwhile { begins: Box::new(|| {}), progress: Box::new(|_| {}) }
 }
 
-fn order() -> FilesOrder {
-    FilesOrder {
-        passes: "00".parse::<Program>().unwrap().resolve(&mut Dice(9)),
-        keep_names: false,
-        name_salt: None,
-        sample_salt: [3; 16],
-        traces: HashMap::new(),
-        grounds: vec![],
-        numbers: vec![],
-    }
-}
-
-fn look(path: &Path) -> Tree {
-    Tree::look(&[path.to_path_buf()], vec![], &mut |_| true).unwrap()
-}
-
 /// Erases what lies at `path`; what is said of the first file, on all that lies beneath it.
 fn erased(path: &Path, meanwhile: &mut Meanwhile<'_>) -> (FilesDone, (Ending, Vec<Because>)) {
-    let tree = look(path);
-    let done = erase(&tree, order(), &mut Dice(1), meanwhile);
+    let tree = look(&[path.to_path_buf()]);
+    let done = erase(&tree, files_order("00"), &mut Dice(1), meanwhile);
     let first = &done.files[0];
     let ending = first.ending(&tree.grounds()[first.ground as usize], 1);
     (done, ending)
@@ -225,7 +207,7 @@ fn a_file_of_the_same_number_on_another_file_system_at_the_same_place_is_another
     let Some(mounted) = Mounted::make("ext4", 64, "mkfs.ext4", &["-F", "-q"], "") else { return };
     let path = mounted.path().join("tides.csv");
     write_marked(&path, 1, 100_000, false);
-    let tree = look(&path);
+    let tree = look(&[path.to_path_buf()]);
     let (id, known_by) = (tree.nodes[tree.roots[0].node].id, tree.roots[0].known_by.clone());
     assert_eq!(found_again(&path, id, &known_by), Some(path.clone()));
     // Renamed on its way out, it is found by what else is known of it.
@@ -241,7 +223,7 @@ fn a_file_of_the_same_number_on_another_file_system_at_the_same_place_is_another
     run("losetup", &[&mounted.device, text(&other)]).unwrap();
     run("mount", &[&mounted.device, text(&mounted.path())]).unwrap();
     write_marked(&path, 2, 100_000, false);
-    let now = look(&path);
+    let now = look(&[path.to_path_buf()]);
     assert_eq!(now.nodes[now.roots[0].node].id, id, "its numbers are the same");
     assert_eq!(found_again(&path, id, &known_by), None);
 }

@@ -3,7 +3,7 @@
 use super::say;
 use crate::cli::Check;
 use crate::exit::Failure;
-use crate::files::{read_bounded, read_small};
+use crate::files::{FEW_LINES, read_bounded, read_small};
 use crate::places::Places;
 use crate::signing::standing;
 use jurex_core::less::{BadLessRecord, LessRecord};
@@ -80,7 +80,7 @@ impl Found {
 pub(crate) fn run(asked: &Check) -> Result<ExitCode, Failure> {
     let mut known = KeyStore::new(&Places::find()?.keys()).known()?;
     for file in &asked.key {
-        let text = read_small(file, 64 << 10);
+        let text = read_small(file, FEW_LINES);
         let text = text.map_err(|e| Failure::Use(format!("cannot read the key {}: {e}", shown_path(file))))?;
         let key = PublicKey::parse(&text).map_err(|e| Failure::Use(format!("{}: {e}", shown_path(file))))?;
         known.push((shown_path(file), key));

@@ -69,7 +69,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let finished = job.run(&mut control, &seal, &mut |event| teller.tell(event));
     teller.done();
     if finished.is_stored && !seen.drive.simulated {
-        seal.close(&ledger).iter().for_each(|said| remark(&format!("jurex: {said}")));
+        super::close_ledger(&seal, &ledger);
     }
     let issue = Issue { seal: &seal, print: seal.print(&ledger, &finished.record) };
     let notice = notices::of_job(&finished.record, &config.bench);
@@ -110,7 +110,7 @@ fn psid(asked: &Erase) -> Result<Option<String>, Failure> {
     if file.as_os_str() == "-" {
         return crate::signing::ask_hidden_text("PSID, as printed on the label: ").map(Some).map_err(unread);
     }
-    files::read_small(file, 64 << 10).map(|text| Some(text.trim().to_string())).map_err(unread)
+    files::read_small(file, files::FEW_LINES).map(|text| Some(text.trim().to_string())).map_err(unread)
 }
 
 /// The PSID or password that the plan's way needs.
@@ -125,7 +125,7 @@ fn secret(asked: &Erase, plan: &Plan) -> Result<Option<Secret>, Failure> {
         },
         Some(Technique::TcgKeyChange) => match &asked.admin_password_file {
             Some(file) => {
-                let text = files::read_small(file, 64 << 10);
+                let text = files::read_small(file, files::FEW_LINES);
                 let text = text.map_err(|e| Failure::Use(format!("cannot read {}: {e}. Nothing was written", file.display())))?;
                 Ok(Some(Secret::password(text.trim_end_matches(['\n', '\r']))))
             }

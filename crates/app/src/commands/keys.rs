@@ -67,7 +67,7 @@ pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
         KeysDo::SelfSigned(asked) => self_signed(asked)?,
         KeysDo::Trust(trust) => {
             let shown = shown_path(&trust.file);
-            let text = crate::files::read_small(&trust.file, 64 << 10);
+            let text = crate::files::read_small(&trust.file, crate::files::FEW_LINES);
             let text = text.map_err(|e| Failure::Use(format!("cannot read the key {shown}: {e}")))?;
             let key = store.trust(&printable(trust.name.as_bytes()), &text, wall()).map_err(|e| match e {
                 KeyError::BadKey(why) => Failure::Use(format!("{shown}: {why}")),

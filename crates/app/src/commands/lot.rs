@@ -163,12 +163,8 @@ pub(crate) fn statement(name: &str, places: &Places, config: &Config, demo: bool
     let drawn = ledger.drawn(Some(name))?;
     let confirmed = drawn.iter().filter(|d| d.check.is_confirmed()).count() as u64;
     statement.second_looks = SecondLooks { due: drawn.len() as u64, confirmed };
-    for (job, ..) in &now.jobs {
-        let finding = match ledger.record(job) {
-            Ok(record) => ledger.second_check_of(&record)?.finding(),
-            Err(_) => None,
-        };
-        finding.into_iter().for_each(|finding| statement.note_second(job, finding));
+    for (job, check) in ledger.second_checks(now.jobs.iter().map(|(job, ..)| job))? {
+        check.finding().into_iter().for_each(|finding| statement.note_second(job, finding));
     }
     for known in &now.known {
         known.whereabouts().iter().for_each(|said| statement.note_whereabouts(&known.name, said));

@@ -35,6 +35,7 @@ use crate::signing::Seal;
 use jurex_report::House;
 use jurex_sign::KeyStore;
 pub(crate) use look::{own_erases, region_line};
+use std::path::Path;
 use std::process::ExitCode;
 pub(crate) use stop::StopOnSignal;
 pub(crate) use unattended::{Entry, Round, Stand};
@@ -128,6 +129,11 @@ pub(crate) fn output_failed() -> Option<String> {
 pub(crate) fn remark(text: &str) {
     use std::io::Write;
     let _ = writeln!(std::io::stderr(), "{text}");
+}
+
+/// Signs the ledger's head; what could not be done, and what speaks against the ledger, the person at the terminal reads.
+fn close_ledger(seal: &Seal, ledger: &Path) {
+    seal.close(ledger).iter().for_each(|said| remark(&format!("jurex: {said}")));
 }
 
 /// What vouches for the papers of a drive: of a real one the key of this bench, a person being asked for its passphrase; where there is

@@ -69,7 +69,7 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
     bar.finish_and_clear();
     let noted = readings::note_in_ledger(&places.ledger_for(seen.drive.simulated), &verification);
     if !simulated && places.ledger().exists() {
-        seal.close(&places.ledger()).iter().for_each(|said| super::remark(&format!("jurex: {said}")));
+        super::close_ledger(&seal, &places.ledger());
     }
     let told = tell(asked, &verification, record.as_ref(), seal.key())?;
     match noted {

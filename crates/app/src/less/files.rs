@@ -10,7 +10,7 @@ use jurex_core::notation::{Entropy, Program};
 use jurex_core::record::Person;
 use jurex_core::text::{printable, shown_path};
 use jurex_core::units::counted;
-use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Id, Tree, TreeError, Watcher};
+use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Id, Root, Tree, TreeError, Watcher};
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -183,9 +183,8 @@ pub(crate) fn go_on(unfinished: Unfinished, by: &Person, places: &Places, hears:
     let tree = Tree::look(&paths, places.own_files(), &mut |_| true).map_err(|e| Failure::Use(format!("{job}: {e}")))?;
     // What the paths led to a moment ago and what the tree holds must be the same.
     let noted = |at: usize| {
-        let (id, known_by) = (tree.nodes[tree.roots[at].node].id, &tree.roots[at].known_by);
-        let is_it = |r: &&NotedRoot| Id { device: r.device, inode: r.inode } == id && r.known_by.is_of(known_by, true);
-        unfinished.asked.roots.iter().find(|r| is_it(r) || is_named_so(r, &tree.roots[at].path, id, known_by))
+        let root = &tree.roots[at];
+        unfinished.asked.roots.iter().find(|r| is_still(r, root, tree.nodes[root.node].id))
     };
     if let Some(other) = (0..tree.roots.len()).find(|at| noted(*at).is_none()) {
         let path = shown_path(&tree.roots[other].path);
@@ -197,11 +196,10 @@ pub(crate) fn go_on(unfinished: Unfinished, by: &Person, places: &Places, hears:
     run(&tree, Earlier { asked, went_on: went_on + 1, traces, ended }, &program, by, notes, hears)
 }
 
-/// Whether a root that keeps the name it was noted by is the one that was noted.
-fn is_named_so(noted: &NotedRoot, path: &Path, id: Id, known_by: &less::KnownBy) -> bool {
-    notes::path_of(noted) == path
-        && Id { device: noted.device, inode: noted.inode } == id
-        && noted.known_by.is_of(known_by, false)
+/// Whether a root is the one that was noted. One that has kept its name is known by less.
+fn is_still(noted: &NotedRoot, root: &Root, id: Id) -> bool {
+    let known = |renamed| noted.known_by.is_of(&root.known_by, renamed);
+    notes::id_of(noted) == id && (known(true) || (notes::path_of(noted) == root.path && known(false)))
 }
 
 /// The grounds of all sessions, each once: those of earlier ones keep their places, and one that has changed since (a snapshot that is gone) is
@@ -316,7 +314,7 @@ fn run(
 fn lost_roots(tree: &Tree, roots: &[NotedRoot], ended: &[FileEvidence], salt: Option<&[u8]>) -> Vec<FileEvidence> {
     let here: HashSet<Id> = tree.roots.iter().map(|r| tree.nodes[r.node].id).collect();
     let done: HashSet<&str> = ended.iter().map(|f| f.name.shown()).collect();
-    let lost = roots.iter().filter(|r| !here.contains(&Id { device: r.device, inode: r.inode }));
+    let lost = roots.iter().filter(|r| !here.contains(&notes::id_of(r)));
     let named = lost.map(|r| (Name::of(&r.path, salt), r)).filter(|(name, _)| !done.contains(name.shown()));
     let fault = Some(LOST.to_string());
     named.map(|(name, _)| FileEvidence { fault: fault.clone(), ..FileEvidence::new(name, Kind::File, 0, 0) }).collect()

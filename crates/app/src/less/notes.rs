@@ -18,6 +18,11 @@ pub(crate) fn noted_root(path: &Path, id: Id, known_by: KnownBy) -> NotedRoot {
     NotedRoot { path: path.as_os_str().as_bytes().to_vec(), device: id.device, inode: id.inode, known_by }
 }
 
+/// Which file or folder it was.
+pub(crate) fn id_of(root: &NotedRoot) -> Id {
+    Id { device: root.device, inode: root.inode }
+}
+
 /// The path that was named.
 pub(crate) fn path_of(root: &NotedRoot) -> PathBuf {
     OsString::from_vec(root.path.clone()).into()
@@ -26,8 +31,7 @@ pub(crate) fn path_of(root: &NotedRoot) -> PathBuf {
 /// Where it is now: under its name, or under the one that it was given on its way out. `None`: it is gone, or what has its numbers is
 /// something else: of another file system that is mounted there now, or made since.
 pub(crate) fn now(root: &NotedRoot) -> Option<PathBuf> {
-    let id = Id { device: root.device, inode: root.inode };
-    jurex_linux::files::found_again(&path_of(root), id, &root.known_by)
+    jurex_linux::files::found_again(&path_of(root), id_of(root), &root.known_by)
 }
 
 /// Notes of work that is under way. Others see that it is by the lock.
@@ -153,17 +157,7 @@ mod tests {
             grounds: vec![],
         };
         let mut notes = Notes::begin(dir.path(), &asked).unwrap();
-        let trace = Trace {
-            device: 1,
-            inode: 7,
-            born: (3, 4),
-            name: None,
-            length: 5,
-            ground: 0,
-            lies: Default::default(),
-            samples: vec![],
-            seen: None,
-        };
+        let trace = Trace { device: 1, inode: 7, born: (3, 4), length: 5, ..Trace::default() };
         notes.trace([&trace].into_iter()).unwrap();
         let id = |inode| Id { device: 1, inode };
         notes.ended(id(9), &FileEvidence::new(Name::Path("a".into()), Kind::Link, 0, 0));

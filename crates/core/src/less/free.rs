@@ -131,7 +131,7 @@ impl FreeEvidence {
             || read_back.unreadable > 0
             || read_back.right < self.fill.laid
             || on.weight() == Weight::KeepsCopies
-            // What is laid into an image goes elsewhere than what was free in it, if what lies beneath copies.
+            // A file system beneath the image that copies on write puts the pattern elsewhere than the old bytes.
             || on.weight_beneath() >= Weight::Copies
             || !nearly_all(self.fill.laid, self.free_before)
         {

@@ -38,7 +38,7 @@ pub struct Sample {
 }
 
 /// A file that is about to be written to.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Trace {
     /// The file system's number.
     pub device: u64,

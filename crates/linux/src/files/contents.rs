@@ -71,24 +71,13 @@ impl Stamp {
 impl Held {
     /// A file that fills free space.
     pub(crate) fn of_filling(fd: OwnedFd, direct: bool, base: u64, limit: Arc<AtomicU64>) -> Self {
-        let trace = Trace {
-            device: 0,
-            inode: 0,
-            born: (0, 0),
-            name: None,
-            length: 0,
-            ground: 0,
-            lies: Lies::default(),
-            samples: vec![],
-            seen: None,
-        };
         let evidence = FileEvidence::new(Name::Path(String::new()), Kind::File, 0, 0);
         Self {
             node: 0,
             fd,
             direct,
             base,
-            trace,
+            trace: Trace::default(),
             is_fresh: true,
             is_overwritten: false,
             now: Lies::default(),

@@ -2,7 +2,10 @@
 #![allow(dead_code, reason = "each test uses its part of it")]
 
 use jurex_core::less::{Ground, Layer};
-use std::collections::{BTreeMap, BTreeSet};
+use jurex_core::notation::Program;
+use jurex_core::testing::Dice;
+use jurex_linux::files::{FilesOrder, Tree};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::fs::{self, File};
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
@@ -24,6 +27,24 @@ pub fn run(tool: &str, arguments: &[&str]) -> Result<String, String> {
     } else {
         Err(format!("{tool}: {}{}", said(&output.stderr), said(&output.stdout)))
     }
+}
+
+/// An order of these passes over whole files, names and all.
+pub fn files_order(notation: &str) -> FilesOrder {
+    FilesOrder {
+        passes: notation.parse::<Program>().unwrap().resolve(&mut Dice(9)),
+        keep_names: false,
+        name_salt: None,
+        sample_salt: [3; 16],
+        traces: HashMap::new(),
+        grounds: vec![],
+        numbers: vec![],
+    }
+}
+
+/// The tree at these paths.
+pub fn look(paths: &[PathBuf]) -> Tree {
+    Tree::look(paths, vec![], &mut |_| true).unwrap()
 }
 
 /// A file system on an image, mounted; gone when it is dropped.

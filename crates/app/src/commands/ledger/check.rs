@@ -4,7 +4,7 @@ use super::say;
 use crate::cli::{LedgerCheck, LedgerHead};
 use crate::config::Config;
 use crate::exit::Failure;
-use crate::files::read_small;
+use crate::files::{FEW_LINES, read_small};
 use crate::heads;
 use crate::places::Places;
 use jurex_core::text::{hex, printable, shown_path};
@@ -35,10 +35,9 @@ pub(super) fn head(asked: &LedgerHead, ledger: &Ledger, places: &Places) -> Resu
     Ok(ExitCode::SUCCESS)
 }
 
-/// Where heads are kept: beside the ledger, and where the settings say.
+/// Where heads of this bench's ledger are kept.
 fn files(places: &Places) -> Result<Vec<PathBuf>, Failure> {
-    let config = Config::read(&places.config_file())?;
-    Ok(std::iter::once(places.newest_head()).chain(config.head_file).collect())
+    Ok(heads::files(places, &Config::read(&places.config_file())?))
 }
 
 pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: bool) -> Result<ExitCode, Failure> {
@@ -56,7 +55,7 @@ pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: b
         }
     }
     if let Some(file) = &asked.since {
-        let text = read_small(file, 64 << 10);
+        let text = read_small(file, FEW_LINES);
         let text = text.map_err(|e| Failure::Use(format!("cannot read the head {}: {e}", shown_path(file))))?;
         match checked_head(&text, &known) {
             Ok(head) => heads.push(head),
@@ -67,7 +66,7 @@ pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: b
         ledger.noted()?.into_iter().filter(|l| matches!(l, Leaf::Noted { about: About::Restored, .. })).collect();
     for file in files(places)?.into_iter().filter(|_| !demo) {
         match head_beside(&file, &known) {
-            // It was put back from a copy, and has said so: what it lacks is told below, and is no forgery.
+            // The ledger was put back from a copy, and an entry says so: what it lacks stands below, and is no forgery.
             Some(Ok(head)) if put_back.iter().any(|l| replaced_by(l, &head)) => {}
             Some(Ok(head)) => heads.push(head),
             Some(Err(why)) => wrong.push(format!("The newest head, kept in {}: {why}.", shown_path(&file))),
@@ -111,7 +110,7 @@ fn replaced_by(leaf: &Leaf, head: &Head) -> bool {
 
 /// The newest head as it is kept apart from the ledger; `None`: there is none.
 fn head_beside(file: &Path, known: &[PublicKey]) -> Option<Result<Head, String>> {
-    let text = match read_small(file, 64 << 10) {
+    let text = match read_small(file, FEW_LINES) {
         Ok(text) => text,
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => return None,
         Err(e) => return Some(Err(e.to_string())),

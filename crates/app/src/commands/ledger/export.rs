@@ -29,7 +29,7 @@ pub(super) fn run(asked: &LedgerExport, ledger: &Ledger, places: &Places, demo: 
     let what = counted(n, "job");
     let searched = if words.trim().is_empty() { String::new() } else { format!(", those with \"{words}\"") };
     ledger.note(About::Export, &format!("{what} exported as {}{searched}.", asked.form.word()), None, wall())?;
-    seal.close(&places.ledger_for(demo)).iter().for_each(|said| crate::commands::remark(&format!("jurex: {said}")));
+    crate::commands::close_ledger(&seal, &places.ledger_for(demo));
     say(&format!("{what} written to {}.", shown_path(&asked.out)));
     Ok(ExitCode::SUCCESS)
 }
