@@ -101,7 +101,7 @@ pub(crate) struct ReleaseArgs {
     /// sent-out, destroyed: the service outside that destroys it
     #[arg(long, value_name = "NAME")]
     pub(crate) service: Option<String>,
-    /// sent-out: the batch that it goes with
+    /// sent-out: the batch that it goes with; destroyed: the batch of drives that it was destroyed with
     #[arg(long, value_name = "NAME")]
     pub(crate) batch: Option<String>,
     /// destroyed outside: the number of the service's certificate
@@ -149,10 +149,16 @@ pub(crate) struct ReleaseArgs {
     /// blank, prepared: tell the drive first that all its sectors are unused, so that it is fast for its next user; no erasure
     #[arg(long)]
     pub(crate) discard: bool,
-    /// Where something is written: the last six characters of the drive's serial number, read from the drive itself. Not asked for a drive
-    /// that was just erased here and not taken away since
+    /// Where something is written, and where a destruction is stated: the last six characters of the drive's serial number, read from the
+    /// drive itself. Not asked for a drive that was just erased here and not taken away since, nor of a destruction with serial: or batch:
     #[arg(long, value_name = "TEXT", allow_hyphen_values = true)]
     pub(crate) label_check: Option<String>,
+    /// withdrawn: the beginning of the statement's digest (default: the newest that stands)
+    #[arg(long, value_name = "DIGEST")]
+    pub(crate) statement: Option<String>,
+    /// withdrawn: why
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) why: Option<String>,
     /// The ledger of the demonstration, for serial:, batch: and jobs
     #[arg(long)]
     pub(crate) demo: bool,

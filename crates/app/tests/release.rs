@@ -135,8 +135,14 @@ fn a_drive_that_failed_is_destroyed_and_its_lot_is_done_by_that() {
     // A hole is no destruction, whatever it is called.
     let out = place.path("d");
     let drilled = ["--as", "destroyed", "--how", "drilled", "--class", "magnetic", "--out", shown(&out)];
+    release(&drilled, 1, &["where it was done (--place)", "Nothing was noted"]);
+    let drilled = [&drilled[..], &["--place", "the yard"]].concat();
+    release(&drilled, 1, &["who saw it (--witness)", "--batch"]);
+    let drilled = [&drilled[..], &["--witness", "Odile Brand"]].concat();
     release(&drilled, 3, &["Not sanitized", "a hole leaves the rest of the platter", "IEEE Std 2883-2022"]);
     place.jurex(&["check", shown(&place.only("d", ".report.pdf"))]).expect(0, &["to the byte", "Not sanitized"]);
+    // The same Enter twice notes it once.
+    release(&drilled, 1, &["is noted already", "Nothing was noted"]);
     place.jurex(&["lot", "show", "BW-0417"]).expect(0, &["0 of 2 done, 1 failed"]);
     place.jurex(&["where"]).expect(0, &["Not sanitized, or not ended, and nothing is decided (1)"]);
     // It goes to a service, and stays open until their certificate comes back.
@@ -171,7 +177,40 @@ fn a_drive_that_failed_is_destroyed_and_its_lot_is_done_by_that() {
         let text = String::from_utf8(said.stdout).unwrap();
         assert!(text.contains("Where they are now") && text.contains("destroyed, since"), "{text}");
     }
+    // It was another drive: the statement is withdrawn, stays to be read, and counts for nothing; its paper is found to be so.
+    let again = ["--as", "destroyed", "--how", "melted", "--place", "the yard", "--witness", "Odile Brand"];
+    release(&again, 1, &["was disintegrated is noted already", "withdraw that first"]);
+    release(&["--as", "withdrawn"], 1, &["why it is withdrawn"]);
+    release(&["--as", "withdrawn", "--why", "the drive lies on shelf 3", "--statement", "ffffffffff"], 1, &["no such statement"]);
+    release(&["--as", "withdrawn", "--why", "the drive lies on shelf 3"], 0, &["is withdrawn: the drive lies on shelf 3"]);
+    place.jurex(&["where", "05t2"]).expect(0, &["Withdrawn since: It was disintegrated", "At a service"]);
+    place.jurex(&["lot", "show", "BW-0417"]).expect(0, &["0 of 2 done"]);
+    for file in [&paper, &statement] {
+        place.jurex(&["check", shown(file)]).expect(3, &["withdrawn", "the drive lies on shelf 3"]);
+    }
     place.jurex(&["ledger", "check"]).expect(0, &["as it was written"]);
+}
+
+/// A drive that answers was not destroyed, whatever somebody says; nor is another than that in the hand.
+#[test]
+fn a_drive_that_answers_here_is_not_destroyed() {
+    let place = bench();
+    let stated = ["--as", "destroyed", "--how", "incinerated", "--place", "the kiln", "--witness", "Odile Brand"];
+    let state = |of: &[&str], code: i32, says: &[&str]| place.jurex(&[&["release"][..], of, &stated].concat()).expect(code, says);
+    state(&["sim:7", "--label-check", "R90C2Y"], 2, &["is attached here", "Nothing was noted"]);
+    state(&["serial:TL32H6R90C2Y", "--demo"], 2, &["is attached here", "Take it out first"]);
+    place.jurex(&["where", "--demo"]).expect(0, &[]);
+    // An image answers as long as its file is there.
+    fs::write(place.path("a.img"), vec![0; 1 << 20]).unwrap();
+    state(&[shown(&place.path("a.img"))], 1, &["no serial number and no job"]);
+    // Of a job the label is asked for, and it must be the drive's.
+    let out = place.path("out");
+    let image = place.path("a.img");
+    let erased = ["erase", shown(&image), "--method", "zeros", "--label-check", "2048", "--out", shown(&out), "--quiet"];
+    place.jurex(&erased).expect(0, &[]);
+    let job = json(&place.only("out", ".record.json"))["job"].as_str().unwrap().to_string();
+    state(&[&job], 1, &["which drive it is", "--label-check"]);
+    state(&[&job, "--label-check", "R90C2Y"], 2, &["is not the label"]);
 }
 
 /// What was done before says nothing of a drive that was away.
@@ -211,6 +250,8 @@ fn what_can_not_be_noted_is_a_sentence() {
     for (arguments, code, says) in [
         (vec!["release", "serial:X1", "--as", "stored"], 1, "a shelf or a box"),
         (vec!["release", "serial:X1", "--as", "stored", "--to", "x"], 1, "--to does not belong"),
+        (vec!["release", "serial:X1", "--as", "stored", "--why", "x"], 1, "--why does not belong"),
+        (vec!["release", "serial:X1", "--as", "withdrawn", "--why", "x"], 1, "no such statement"),
         (vec!["release", "serial:", "--as", "received"], 1, "names no drive"),
         (vec!["release", "batch:9", "--as", "destroyed", "--how", "melted"], 1, "no drive is at a service"),
         (vec!["release", "serial:X1", "--as", "destroyed"], 1, "how it was destroyed"),

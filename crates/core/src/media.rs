@@ -421,11 +421,7 @@ impl Drive {
     /// What the person must read from the drive and type, if nothing else on the bench carries the same.
     pub fn label(&self) -> Label {
         match self.unit.serial() {
-            Some(serial) => {
-                let chars: Vec<char> = serial.chars().collect();
-                let cut = chars.len().saturating_sub(6);
-                Label::SerialEnding { start: chars[..cut].iter().collect(), ending: chars[cut..].iter().collect() }
-            }
+            Some(serial) => Label::of_serial(serial),
             None => Label::SectorCount(self.geometry.sectors),
         }
     }
@@ -551,6 +547,13 @@ pub enum Label {
 }
 
 impl Label {
+    /// Of a drive that is known by its serial.
+    pub fn of_serial(serial: &str) -> Self {
+        let chars: Vec<char> = serial.chars().collect();
+        let cut = chars.len().saturating_sub(6);
+        Label::SerialEnding { start: chars[..cut].iter().collect(), ending: chars[cut..].iter().collect() }
+    }
+
     /// What to type, in words.
     pub fn asks_for(&self) -> String {
         match self {

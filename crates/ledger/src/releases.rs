@@ -6,7 +6,7 @@ use crate::index::{Line, Standing as JobStanding};
 use crate::{Ledger, LedgerError, format};
 use jiff::Timestamp;
 use jurex_core::record::JobId;
-use jurex_core::release::{Act, JobSeen, Matter, Release, Standing, Treated};
+use jurex_core::release::{Act, JobSeen, Matter, Release, Standing, Treated, in_force};
 use jurex_core::rules::Outcome;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::Deserialize;
@@ -34,13 +34,13 @@ impl Known {
     /// The statement of its destruction, if what was done to it last is that.
     pub fn destruction(&self) -> Option<&Release> {
         let destroyed = matches!(self.standing.as_ref()?.treated, Treated::Destroyed(_));
-        self.releases.iter().rev().find(|r| r.claim().is_some()).filter(|_| destroyed)
+        in_force(&self.releases).into_iter().rev().find(|r| r.claim().is_some()).filter(|_| destroyed)
     }
 
     /// When it came in from outside after its newest job, if it did.
     pub fn came_back(&self) -> Option<Timestamp> {
         let is_unknown_again = self.standing.as_ref()?.treated == Treated::Never && !self.jobs.is_empty();
-        let received = self.releases.iter().rev().find(|r| matches!(r.act, Act::Received { .. }));
+        let received = in_force(&self.releases).into_iter().rev().find(|r| matches!(r.act, Act::Received { .. }));
         received.filter(|_| is_unknown_again).map(|r| r.made)
     }
 

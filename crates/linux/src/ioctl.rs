@@ -223,7 +223,8 @@ pub(crate) fn nvme_read(fd: impl AsFd, command: NvmeRead, data: &mut [u8], patie
     nvme_send(fd, command, cdw11, data, patience)
 }
 
-/// Sends an NVMe admin command that reads `data`, or transfers nothing if that is empty, and gives its status (0 is good).
+/// Sends an NVMe admin command that reads `data`, or writes it where its opcode says so, or transfers nothing if that is empty,
+/// and gives its status (0 is good).
 ///
 /// # Errors
 /// `ENOTTY` if the device is not NVMe, `EACCES` without rights, others of the kernel.
@@ -238,8 +239,8 @@ pub(crate) fn nvme_send(fd: impl AsFd, command: NvmeRead, cdw11: u32, data: &mut
         timeout_ms: milliseconds(patience),
         ..NvmePassthru::default()
     };
-    // SAFETY: the kernel writes at most `data_len` bytes to `addr`, which is a slice of that length that outlives the
-    // call, and one `nvme_passthru_cmd` (its layout is asserted above).
+    // SAFETY: the kernel reads or writes at most `data_len` bytes at `addr`, which is a slice of that length that outlives the
+    // call, and writes one `nvme_passthru_cmd` (its layout is asserted above).
     unsafe { ioctl(fd, NvmeAdmin(&mut passthru)) }
 }
 

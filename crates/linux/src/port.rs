@@ -71,10 +71,18 @@ impl LinuxPort {
         data: &Data,
         patience: Duration,
     ) -> Result<Answer, Errno> {
-        let mut room = vec![0; if let Data::In(len) = data { *len } else { 0 }];
+        // Which way they go is said by the opcode's two lowest bits.
+        let mut room = match data {
+            Data::None => vec![],
+            Data::In(len) => vec![0; *len],
+            Data::Out(sent) | Data::Secret(sent) => sent.clone(),
+        };
         let command = NvmeRead { opcode, namespace, cdw10 };
         match nvme_send(&self.device, command, cdw11, &mut room, patience) {
-            Ok(status) => Ok(Answer::Nvme { status: (status & 0x7ff) as u16, data: room }),
+            Ok(status) => {
+                let data = if matches!(data, Data::In(_)) { room } else { vec![] };
+                Ok(Answer::Nvme { status: (status & 0x7ff) as u16, data })
+            }
             // The controller was reset since the time was over, or is being reset now.
             Err(Errno::INTR | Errno::AGAIN | Errno::TIMEDOUT) => {
                 Ok(Answer::Lost { why: "the system gave up waiting and reset the controller".into() })

@@ -11,7 +11,7 @@ use crate::page::{Fact, Layout, Role, Style};
 use crate::pdf::{About, ToAttach, write};
 use crate::words::{Words, put, words};
 use jurex_core::record::Person;
-use jurex_core::release::{Act, Destruction, Release};
+use jurex_core::release::{Act, Destruction, Named, Release};
 use jurex_core::rules::{Claim, Outcome};
 
 /// The paper of a destruction as PDF/A-3a and PDF/UA-1, with its statement attached; `Ok(None)`: something else became of the drive, which
@@ -137,6 +137,13 @@ fn stated_facts(release: &Release, stated: &Destruction, w: &Words) -> Vec<Fact>
     facts.push(fact(&w.place, or_none(&stated.place)));
     facts.push(fact(&w.done_by, stated.by.clone()));
     facts.push(fact(&w.seen_by, if stated.witness.is_empty() { w.nobody_named.clone() } else { stated.witness.clone() }));
+    if !stated.batch.is_empty() {
+        facts.push(fact(&w.batch, stated.batch.clone()));
+    }
+    facts.extend(stated.named.map(|named| match named {
+        Named::Label => fact(&w.named_by, w.named_by_label.clone()),
+        Named::Batch => fact(&w.named_by, w.named_by_batch.clone()),
+    }));
     if let Some(outside) = &stated.outside {
         facts.push(fact(&w.service, format!("{} ({})", outside.service, outside.batch)));
         facts.push(fact(&w.their_certificate, outside.certificate.clone()));

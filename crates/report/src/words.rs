@@ -188,6 +188,10 @@ words! {
     done_by
     seen_by
     nobody_named
+    batch
+    named_by
+    named_by_label
+    named_by_batch
     photograph
     service
     their_certificate

@@ -225,6 +225,25 @@ impl Store {
     pub(crate) fn new_key(&mut self) {
         self.key += 1;
     }
+
+    /// The same, but for the first `pages` addresses: they are of ranges that have keys of their own.
+    pub(crate) fn new_key_but(&mut self, pages: usize) {
+        let old = self.key;
+        self.new_key();
+        for at in self.map.iter().take(pages) {
+            let cell = &mut self.cells[*at as usize];
+            if cell.key == old {
+                cell.key = self.key;
+            }
+        }
+    }
+
+    /// What that address held can't be read any more.
+    pub(crate) fn new_key_of(&mut self, page: usize) {
+        if let Some(at) = self.map.get(page) {
+            self.cells[*at as usize].key = u32::MAX;
+        }
+    }
 }
 
 /// Whether a block reads as text of people: mostly letters, figures and blanks, and not one byte over and over.

@@ -50,7 +50,8 @@ fn any_drive(dice: &mut Dice) -> (SimDrive, Technique) {
         (Bus::Mmc, MediaClass::EmbeddedFlash, &[MmcSanitize], false),
         (Bus::Mmc, MediaClass::EmbeddedFlash, &[MmcSanitize, MmcSecureErase], false),
         (Bus::Mmc, MediaClass::RemovableFlash, &[SdErase], false),
-        (Bus::Nvme, MediaClass::SolidState, &[TcgRevert], false),
+        (Bus::Nvme, MediaClass::SolidState, &[TcgRevert, TcgKeyChange], false),
+        (Bus::Sas, MediaClass::SolidState, &[TcgRevert, TcgKeyChange], false),
     ]);
     let technique = dice.pick(own).technique();
     let sectors = PAGE * (3 + dice.below(14));
@@ -64,6 +65,7 @@ fn any_drive(dice: &mut Dice) -> (SimDrive, Technique) {
         Lie::ForgetsByCut,
         Lie::FailsByCut,
         Lie::Aborts,
+        Lie::RangeFails,
     ];
     let lies = if dice.one_in(2) { vec![] } else { vec![dice.pick(&lies)] };
     let hides = hides && dice.one_in(3);
@@ -74,6 +76,7 @@ fn any_drive(dice: &mut Dice) -> (SimDrive, Technique) {
         hides_by: dice.pick(&[Hiding::ProtectedArea, Hiding::AccessibleMax, Hiding::Configuration]),
         second_namespace: if bus == Bus::Nvme && dice.one_in(3) { PAGE } else { 0 },
         psid: own.contains(&TcgRevert).then(|| "PSID0123".to_string()),
+        locking_ranges: dice.pick(&[0, 1, 8, 15]),
         lies,
         ..Nature::default()
     };
@@ -261,7 +264,11 @@ fn begin(kept: Option<&str>, fresh: impl FnOnce() -> Plan, found: &Drive, access
 fn carry_out(sim: &SimDrive, course: &Course, dice: &mut Dice) -> Option<Evidence> {
     let plan = Plan::of(&sim.drive(), course, dice).unwrap();
     let mut kept = Kept::default();
-    let secret = || plan.own_erase().filter(|o| o.technique == Technique::TcgRevert).map(|_| Secret::psid("PSID-0123"));
+    let secret = || match plan.own_erase()?.technique {
+        Technique::TcgRevert => Some(Secret::psid("PSID-0123")),
+        Technique::TcgKeyChange => Some(Secret::password("admin1")),
+        _ => None,
+    };
     for session in 0..6 {
         let mut medium = sim.open().unwrap();
         let found = medium.identify().unwrap();
@@ -386,7 +393,7 @@ fn no_record_claims_more_than_the_cells_bear_out() {
     assert!(above.is_empty(), "{}", above.join("\n"));
     let earned = |way: &str, claim: &str| tally.get(&(way.into(), claim.into())).is_some_and(|n| *n > 0);
     if seeds.len() >= 1000 {
-        let ways = ["sanitize-block", "sanitize-crypto", "mmc-sanitize", "tcg-revert"];
+        let ways = ["sanitize-block", "sanitize-crypto", "mmc-sanitize", "tcg-revert", "tcg-key-change"];
         assert!(ways.iter().all(|way| earned(way, "Purge")), "each earns what it can where nothing goes wrong");
         assert!(earned("security-erase", "Clear") && earned("format", "Clear"), "and no more");
     }

@@ -10,7 +10,7 @@ use jurex_core::less::{BadLessRecord, LessRecord};
 use jurex_core::lot::{StandWord, Statement};
 use jurex_core::proof::{NoStanding, SecondCheck, VerificationRecord};
 use jurex_core::record::{BadRecord, JobId, Record};
-use jurex_core::release::{BadRelease, Release};
+use jurex_core::release::{Act, BadRelease, Release, in_force};
 use jurex_core::rules::Outcome;
 use jurex_core::text::{printable, shown_path};
 use jurex_core::units::size;
@@ -29,6 +29,8 @@ enum Held {
     Good,
     /// Something could not be checked.
     Unchecked,
+    /// It was made so, and was withdrawn or contradicted since.
+    Overtaken,
     /// Something is altered or contradicts itself.
     Altered,
 }
@@ -103,6 +105,7 @@ fn tell(name: &str, found: &Found) -> Held {
     let word = match found.held {
         Held::Good => "good",
         Held::Unchecked => "not all of it could be checked",
+        Held::Overtaken => "it does not hold any more",
         Held::Altered => "altered, or it contradicts itself",
     };
     say(&format!("{name}: {word}"));
@@ -259,7 +262,7 @@ fn second_checks(texts: &[String], record: &Record, found: &mut Found) -> Option
     }
     if let SecondCheck::Contradicted { ended } = SecondCheck::of(record, &checks) {
         let said = format!("CONTRADICTED by the second check of {ended}: what the record claims does not hold any more");
-        found.note(Held::Altered, "verified", &said);
+        found.note(Held::Overtaken, "verified", &said);
     }
     Some(checks)
 }
@@ -404,7 +407,25 @@ fn release(text: &str, found: &mut Found) -> Option<Release> {
         claim.reasons().iter().chain(claim.limits()).for_each(|r| found.good("", &shown(&r.sentence)));
     }
     found.good("digest", &release.digest());
+    if let Some(withdrawal) = withdrawn_here(&release) {
+        let (when, by) = (withdrawal.made, shown(&withdrawal.by));
+        found.note(
+            Held::Overtaken,
+            "ledger",
+            &format!("withdrawn here on {when} by {by}. {}", shown(&withdrawal.act.sentence())),
+        );
+    }
     Some(release)
+}
+
+/// What withdraws it in the ledger here, if there is one, and that statement is in it.
+fn withdrawn_here(release: &Release) -> Option<Release> {
+    let path = Places::find().ok()?.ledger_for(release.drive.simulated);
+    let ledger = path.exists().then(|| Ledger::open_to_read(&path).ok())??;
+    let known = ledger.known_of(release.drive.unit.serial(), release.job.as_ref()).ok()??;
+    let digest = release.digest();
+    let withdraws = |r: &&Release| matches!(&r.act, Act::Withdrawn { statement, .. } if *statement == digest);
+    in_force(&known.releases).into_iter().find(withdraws).cloned()
 }
 
 /// What is stated of a lot.

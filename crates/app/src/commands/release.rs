@@ -24,6 +24,16 @@ use std::process::ExitCode;
 struct Target {
     subject: Subject,
     seen: Option<Seen>,
+    /// The serial, where it was typed to name the drive.
+    typed: Option<String>,
+    /// Whether the batch named it that it went away with.
+    by_batch: bool,
+}
+
+impl Target {
+    fn new(subject: Subject, seen: Option<Seen>) -> Self {
+        Self { subject, seen, typed: None, by_batch: false }
+    }
 }
 
 pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
@@ -54,6 +64,8 @@ pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
     }
     let mut noted = vec![];
     for target in targets {
+        let wanted =
+            Wanted { label: wanted.label.clone().or_else(|| target.typed.clone()), by_batch: target.by_batch, ..wanted.clone() };
         let acts = wanted.carry_out(&target.subject, target.seen.as_ref(), &by)?;
         for act in acts {
             let release = target.subject.note(act, &who, &at)?;
@@ -99,11 +111,11 @@ fn tell(asked: &ReleaseArgs, noted: &[(Release, Option<Vec<PathBuf>>)]) {
 
 /// What belongs to something else than what is asked for would be lost without a word.
 fn check_asked(asked: &ReleaseArgs) -> Result<(), Failure> {
-    use Becomes::{AtBench, Blank, Destroyed, HandedOver, Prepared, Received, Returned, SentOut, Stored};
+    use Becomes::{AtBench, Blank, Destroyed, HandedOver, Prepared, Received, Returned, SentOut, Stored, Withdrawn};
     let of_destruction = asked.how.is_some() || asked.pieces.is_some() || asked.field.is_some() || asked.coercivity.is_some();
     let of_destruction = of_destruction || asked.rated || asked.machine.is_some() || asked.done_by.is_some();
     let of_destruction = of_destruction || asked.witness.is_some() || asked.photo.is_some() || asked.certificate.is_some();
-    let strays: [(bool, &str, &[Becomes]); 8] = [
+    let strays: [(bool, &str, &[Becomes]); 9] = [
         (asked.from.is_some(), "--from", &[Received]),
         (asked.to.is_some(), "--to", &[Returned, HandedOver]),
         (asked.place.is_some(), "--place", &[Stored, AtBench, Destroyed]),
@@ -112,6 +124,7 @@ fn check_asked(asked: &ReleaseArgs) -> Result<(), Failure> {
         (of_destruction, "what is said of a destruction", &[Destroyed]),
         (!asked.volume.is_empty() || asked.spare.is_some(), "--volume or --spare", &[Prepared]),
         (asked.discard, "--discard", &[Blank, Prepared]),
+        (asked.statement.is_some() || asked.why.is_some(), "--statement or --why", &[Withdrawn]),
     ];
     match strays.iter().find(|(given, _, fits)| *given && !fits.contains(&asked.becomes)) {
         Some((_, what, _)) => {
@@ -125,25 +138,35 @@ fn check_asked(asked: &ReleaseArgs) -> Result<(), Failure> {
 fn find(of: &OsStr, asked: &ReleaseArgs, config: &Config, places: &Places, simulated: bool) -> Result<Vec<Target>, Failure> {
     let at = places.ledger_for(simulated);
     let ledger = Ledger::open(&at)?;
+    let destroyed = asked.becomes == Becomes::Destroyed;
     match of.to_str() {
         Some(text) if text.starts_with("serial:") => {
             let serial = text["serial:".len()..].trim();
             if serial.is_empty() {
                 return Err(Failure::Use("serial: names no drive: write the serial right after it. Nothing was noted".into()));
             }
-            Ok(vec![Target { subject: Subject::of_label(serial, asked.class, &ledger)?, seen: None }])
+            let subject = Subject::of_label(serial, asked.class, &ledger)?;
+            // What is destroyed answers nothing: whether it is here is asked of the machine, not of the person.
+            let seen = if destroyed { with_serial(&subject, config, places, simulated) } else { None };
+            Ok(vec![Target { typed: Some(serial.into()), ..Target::new(subject, seen) }])
         }
-        Some(text) if text.starts_with("batch:") => of_batch(text["batch:".len()..].trim(), &ledger),
+        Some(text) if text.starts_with("batch:") => {
+            let mut targets = of_batch(text["batch:".len()..].trim(), &ledger)?;
+            if destroyed {
+                targets.iter_mut().for_each(|t| t.seen = with_serial(&t.subject, config, places, simulated));
+            }
+            Ok(targets)
+        }
         Some(text) if !Path::new(text).exists() && is_job(text, &ledger) => {
             let job: JobId = text.parse().map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
             let subject = Subject::of_job(&job, &ledger)?;
-            let seen = attached(&subject, config, places, simulated);
-            Ok(vec![Target { subject, seen }])
+            let seen = if destroyed { with_serial } else { attached }(&subject, config, places, simulated);
+            Ok(vec![Target::new(subject, seen)])
         }
         _ => {
             let seen = bench::find(of, &config.only, places)?;
             let subject = Subject::of_seen(&seen, &ledger)?;
-            Ok(vec![Target { subject, seen: Some(seen) }])
+            Ok(vec![Target::new(subject, Some(seen))])
         }
     }
 }
@@ -154,10 +177,20 @@ fn is_job(text: &str, ledger: &Ledger) -> bool {
 
 /// The drive that a subject is about, if it is attached.
 fn attached(subject: &Subject, config: &Config, places: &Places, simulated: bool) -> Option<Seen> {
+    let is_it = |s: &Seen| s.drive.unit.serial().is_some() && s.drive.unit.agrees_with(&subject.drive.unit);
+    drives(config, places, simulated).into_iter().find(is_it)
+}
+
+/// A drive that is attached and carries the subject's serial, whatever else is known of it: of one that was typed by hand no maker is.
+fn with_serial(subject: &Subject, config: &Config, places: &Places, simulated: bool) -> Option<Seen> {
+    let serial = subject.drive.unit.serial()?;
+    let is_it = |s: &Seen| s.drive.unit.serial().is_some_and(|its| its.eq_ignore_ascii_case(serial));
+    drives(config, places, simulated).into_iter().find(is_it)
+}
+
+fn drives(config: &Config, places: &Places, simulated: bool) -> Vec<Seen> {
     let bench = if simulated { Bench::simulated(Pacing::Real) } else { Bench::machine(&config.only, places) };
-    let mut same =
-        bench.drives().into_iter().filter(|s| s.drive.unit.serial().is_some() && s.drive.unit.agrees_with(&subject.drive.unit));
-    same.next()
+    bench.drives()
 }
 
 /// Every drive that is at a service with that batch.
@@ -171,7 +204,7 @@ fn of_batch(batch: &str, ledger: &Ledger) -> Result<Vec<Target>, Failure> {
             (None, None) => continue,
         };
         if subject.at_service.as_ref().is_some_and(|(_, its)| its == batch) {
-            found.push(Target { subject, seen: None });
+            found.push(Target { by_batch: true, ..Target::new(subject, None) });
         }
     }
     if found.is_empty() {
@@ -207,6 +240,9 @@ fn wanted(asked: &ReleaseArgs) -> Result<Wanted, Failure> {
         spare: asked.spare,
         discard: asked.discard,
         label: asked.label_check.clone(),
+        by_batch: false,
+        statement: text(&asked.statement),
+        why: text(&asked.why),
     })
 }
 

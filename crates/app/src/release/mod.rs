@@ -21,7 +21,7 @@ use crate::signing::Seal;
 use crate::work::this_tool;
 use jurex_core::media::MediaClass;
 use jurex_core::record::{JobId, Record};
-use jurex_core::release::{About, Act, BadRelease, OfDrive, Place, Release};
+use jurex_core::release::{About, Act, BadRelease, OfDrive, Place, Release, in_force};
 use jurex_core::rules::Edition;
 use jurex_ledger::{Known, Ledger, LedgerError, Standing};
 use std::path::Path;
@@ -44,6 +44,8 @@ pub(crate) struct Subject {
     pub(crate) lot: String,
     /// The service that has it now, with the batch that it went with.
     pub(crate) at_service: Option<(String, String)>,
+    /// What was said of it and stands still, the oldest first.
+    pub(crate) noted: Vec<Release>,
 }
 
 impl Subject {
@@ -57,7 +59,8 @@ impl Subject {
             Ok(jurex_core::lot::expected_in(&lots, serial).map(|(lot, _)| lot.name.clone()).unwrap_or_default())
         };
         let lot = of_record.map_or_else(expected, Ok)?;
-        Ok(Self { record, job: newest.map(|line| line.job.clone()), lot, at_service: known.and_then(at_service), drive })
+        let noted = known.map(|k| in_force(&k.releases).into_iter().cloned().collect()).unwrap_or_default();
+        Ok(Self { record, job: newest.map(|line| line.job.clone()), lot, at_service: known.and_then(at_service), noted, drive })
     }
 
     /// A drive that is there.

@@ -3,8 +3,9 @@
 use super::{Subject, permit, write};
 use crate::bench::Seen;
 use crate::exit::Failure;
-use jurex_core::release::{Act, Destruction, How, Layout, LayoutError, Leave, Outside, Table, Volume, Wish, check_who};
+use jurex_core::release::{Act, Destruction, How, Layout, LayoutError, Leave, Named, Outside, Table, Volume, Wish, check_who};
 use jurex_core::rules::Outcome;
+use jurex_core::text::printable;
 
 /// What becomes of a drive.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
@@ -29,6 +30,8 @@ pub(crate) enum Becomes {
     Returned,
     /// It is handed to somebody
     HandedOver,
+    /// A statement about it is taken back: it stays in the ledger, and counts for nothing from now on
+    Withdrawn,
 }
 
 /// All that can be said of it.
@@ -57,6 +60,12 @@ pub(crate) struct Wanted {
     pub(crate) discard: bool,
     /// The label as it was read from the drive.
     pub(crate) label: Option<String>,
+    /// Whether drives are named by the batch that they went away with.
+    pub(crate) by_batch: bool,
+    /// The beginning of the digest of a statement that is withdrawn; empty: the newest that can be.
+    pub(crate) statement: String,
+    /// Why it is.
+    pub(crate) why: String,
 }
 
 impl From<LayoutError> for Failure {
@@ -92,12 +101,71 @@ impl Wanted {
             Becomes::Returned => Act::Returned { to: self.whom.clone() },
             Becomes::HandedOver => Act::HandedOver { to: self.whom.clone() },
             Becomes::SentOut => Act::SentOut { service: self.service.clone(), batch: self.batch.clone() },
-            Becomes::Destroyed => Act::Destroyed(self.destruction(subject.at_service.as_ref(), by)?),
+            Becomes::Destroyed => Act::Destroyed(self.destroyed(subject, seen, by)?),
+            Becomes::Withdrawn => Act::Withdrawn { statement: self.withdrawn(subject)?, why: self.why.trim().into() },
             Becomes::Prepared | Becomes::TablesCleared => return Err(Failure::Defect("this is written to the drive".into())),
         })
     }
 
-    fn destruction(&self, at_service: Option<&(String, String)>, by: &str) -> Result<Destruction, Failure> {
+    /// The statement that is taken back.
+    fn withdrawn(&self, subject: &Subject) -> Result<String, Failure> {
+        let wanted = self.statement.trim().to_ascii_lowercase();
+        // What withdraws is only meant where it is named.
+        let fits = |release: &&jurex_core::release::Release| match wanted.is_empty() {
+            true => !matches!(release.act, Act::Withdrawn { .. } | Act::Marked(_)),
+            false => release.digest().starts_with(&wanted),
+        };
+        let called = subject.drive.called();
+        let fitting: Vec<_> = subject.noted.iter().filter(fits).collect();
+        match (&fitting[..], wanted.is_empty()) {
+            ([], _) => Err(Failure::Use(format!("of {called} no such statement stands. Nothing was noted"))),
+            ([one], _) | ([.., one], true) => Ok(one.digest()),
+            (several, false) => Err(Failure::Use(format!(
+                "{} statements begin with that: name more of the digest. Nothing was noted",
+                several.len()
+            ))),
+        }
+    }
+
+    /// A destruction, of a drive that is named, is not here any more, and was not destroyed before.
+    fn destroyed(&self, subject: &Subject, seen: Option<&Seen>, by: &str) -> Result<Destruction, Failure> {
+        let called = subject.drive.called();
+        if let Some(seen) = seen {
+            return Err(Failure::Refused(format!(
+                "{called} is attached here, at {}, and answers: what is destroyed answers nothing. Take it out first. Nothing was noted",
+                printable(seen.drive.path.as_bytes())
+            )));
+        }
+        let stated = self.destruction(subject, by)?;
+        let before = subject.noted.iter().rev().find_map(|r| if let Act::Destroyed(d) = &r.act { Some((r, d)) } else { None });
+        match before {
+            Some((release, before)) if release.outcome() != Some(Outcome::NotSanitized) || *before == stated => {
+                let (when, digest) = (release.made.strftime("%Y-%m-%d %H:%M UTC"), &release.digest()[..8]);
+                Err(Failure::Use(format!(
+                    "that {called} was {} is noted already ({when}, by {}, statement {digest}): withdraw that first (--as withdrawn) if it is wrong. Nothing was noted",
+                    before.how.word(),
+                    printable(release.by.as_bytes())
+                )))
+            }
+            _ => Ok(stated),
+        }
+    }
+
+    /// How the drive was named; wrong: a refusal.
+    fn named(&self, subject: &Subject) -> Result<Option<Named>, Failure> {
+        match self.label.as_deref().map(str::trim).filter(|l| !l.is_empty()) {
+            None => Ok(self.by_batch.then_some(Named::Batch)),
+            Some(typed) if subject.drive.is_named_by(typed, subject.job.as_ref()) => Ok(Some(Named::Label)),
+            Some(typed) => Err(Failure::Refused(format!(
+                "`{}` is not the label of {}: nothing is said of another drive than that in your hand. Nothing was noted",
+                printable(typed.as_bytes()),
+                subject.drive.called()
+            ))),
+        }
+    }
+
+    fn destruction(&self, subject: &Subject, by: &str) -> Result<Destruction, Failure> {
+        let (at_service, named) = (subject.at_service.as_ref(), self.named(subject)?);
         let how = self.how.ok_or_else(|| Failure::Use("say how it was destroyed. Nothing was noted".into()))?;
         // Back from a service: which one, and with which batch, stands in the ledger.
         let (service, batch) = at_service.cloned().unwrap_or_default();
@@ -111,6 +179,8 @@ impl Wanted {
         // What is done outside is done by the service.
         let usual = outside.as_ref().map_or_else(|| by.to_string(), |o| o.service.clone());
         Ok(Destruction {
+            batch: if outside.is_some() { String::new() } else { self.batch.trim().into() },
+            named,
             particle_mm: self.particle_mm,
             field_oersted: self.field_oersted,
             coercivity_oersted: self.coercivity_oersted,

@@ -4,6 +4,8 @@
 use super::PageError;
 use super::command::{Command, Data};
 
+pub mod session;
+
 /// Bytes of the answer that are asked for.
 pub const LENGTH: usize = 2048;
 
@@ -37,6 +39,8 @@ pub struct Discovery {
     pub encrypts: bool,
     /// The machine's firmware has blocked its SID authority until the next power-on.
     pub sid_blocked: bool,
+    /// The ComID under which one of the Opal family listens.
+    pub com_id: Option<u16>,
 }
 
 impl Discovery {
@@ -54,20 +58,24 @@ impl Discovery {
         while let [high, low, _, length, ..] = *rest {
             let whole = 4 + usize::from(length);
             let Some(data) = rest.get(4..whole) else { break };
-            told.take(u16::from_be_bytes([high, low]), data.first().copied().unwrap_or(0));
+            told.take(u16::from_be_bytes([high, low]), data);
             rest = &rest[whole..];
         }
         Ok(told)
     }
 
-    fn take(&mut self, code: u16, first: u8) {
+    fn take(&mut self, code: u16, data: &[u8]) {
+        let first = data.first().copied().unwrap_or(0);
         match code {
             0x0002 => {
                 self.locking_enabled = first & 2 != 0;
                 self.locked = first & 4 != 0;
                 self.encrypts = first & 8 != 0;
             }
-            0x0200 | 0x0203 | 0x0301 | 0x0304 => self.opal = true,
+            0x0200 | 0x0203 | 0x0301 | 0x0304 => {
+                self.opal = true;
+                self.com_id = data.get(..2).map(|id| u16::from_be_bytes([id[0], id[1]])).or(self.com_id);
+            }
             0x0302 | 0x0303 => self.pyrite = true,
             0x0402 => self.sid_blocked = first & 2 != 0,
             _ => {}
@@ -89,13 +97,14 @@ mod tests {
     fn the_features_are_told_by_their_descriptors() {
         let mut page = vec![0u8; LENGTH];
         let locking = [0, 2, 0x10, 12, 0x0f, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0];
-        let opal = [2, 3, 0x10, 16, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0];
+        let opal = [2, 3, 0x10, 16, 7, 0xfe, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0];
         let sid = [4, 2, 0x10, 12, 2, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0];
         let all = [&locking[..], &opal, &sid].concat();
         page[48..48 + all.len()].copy_from_slice(&all);
         page[..4].copy_from_slice(&(44 + all.len() as u32).to_be_bytes());
         let told = Discovery::parse(&page).unwrap();
         assert!(told.reverts_to_a_new_key() && told.locking_enabled && told.locked && told.sid_blocked);
+        assert_eq!(told.com_id, Some(0x07fe));
         page[48 + locking.len() + 1] = 2;
         page[48 + locking.len()] = 3;
         let pyrite = Discovery::parse(&page).unwrap();

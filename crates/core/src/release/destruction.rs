@@ -99,6 +99,16 @@ pub struct Outside {
     pub certificate: String,
 }
 
+/// How it was made sure that the statement is of this drive.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Named {
+    /// Its serial was typed or scanned from its label.
+    Label,
+    /// It went away with a batch, and the batch was named.
+    Batch,
+}
+
 /// A destruction, as it is stated.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -128,6 +138,12 @@ pub struct Destruction {
     /// Who saw it.
     #[serde(skip_serializing_if = "String::is_empty", default)]
     pub witness: String,
+    /// The batch of drives that were destroyed together, at the place itself.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub batch: String,
+    /// How it was made sure that it is this drive; `None`: an earlier version did not ask.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub named: Option<Named>,
     /// SHA-256 of a photograph, in hexadecimal digits.
     #[serde(skip_serializing_if = "String::is_empty", default)]
     pub photo: String,
@@ -140,7 +156,8 @@ impl Destruction {
     /// One of which nothing else is said but by whom.
     #[cfg(test)]
     pub(crate) fn by(how: How) -> Self {
-        Self { by: "Ines".into(), ..Self::of(how) }
+        let said = |text: &str| text.to_string();
+        Self { by: said("Ines"), place: said("the yard"), witness: said("Odile"), named: Some(Named::Label), ..Self::of(how) }
     }
 
     /// One of which nothing else is said.
@@ -155,6 +172,8 @@ impl Destruction {
             place: String::new(),
             by: String::new(),
             witness: String::new(),
+            batch: String::new(),
+            named: None,
             photo: String::new(),
             outside: None,
         }
@@ -162,22 +181,38 @@ impl Destruction {
 
     pub(super) fn texts(&self) -> Vec<&str> {
         let outside = self.outside.iter().flat_map(|o| [&o.service, &o.batch, &o.certificate]);
-        let own = [&self.machine, &self.place, &self.by, &self.witness, &self.photo];
+        let own = [&self.machine, &self.place, &self.by, &self.witness, &self.batch, &self.photo];
         own.into_iter().chain(outside).map(String::as_str).collect()
     }
 
     pub(super) fn lacks(&self) -> Option<&'static str> {
         let size = self.particle_mm.is_some_and(|mm| !mm.is_finite() || mm <= 0.0);
         let of_degausser = self.field_oersted.is_some() || self.coercivity_oersted.is_some() || self.rated;
-        let is_digest = self.photo.len() == 64 && self.photo.bytes().all(|b| b.is_ascii_hexdigit());
         match &self.outside {
             _ if self.by.trim().is_empty() => Some("who did it"),
             _ if size => Some("a size of pieces above zero, in millimetres"),
             _ if self.particle_mm.is_some() && !self.how.leaves_pieces() => Some("of what there would be pieces of a size"),
             _ if of_degausser && self.how != How::Degaussed => Some("which degausser that field would be of"),
-            _ if !self.photo.is_empty() && !is_digest => Some("a digest of the photograph in 64 hexadecimal digits"),
+            _ if !self.photo.is_empty() && !super::is_digest(&self.photo) => {
+                Some("a digest of the photograph in 64 hexadecimal digits")
+            }
             Some(outside) if outside.service.trim().is_empty() => Some("which service did it"),
             Some(outside) if outside.certificate.trim().is_empty() => Some("the number of the service's certificate"),
+            _ => None,
+        }
+    }
+
+    /// What is asked for since statements are taken only of a drive that was named, with somebody or something beside the word of one
+    /// person.
+    pub(super) fn lacks_today(&self) -> Option<&'static str> {
+        let empty = |text: &str| text.trim().is_empty();
+        let batch = self.outside.as_ref().map_or("", |o| &o.batch);
+        match self {
+            _ if self.named.is_none() => Some("which drive it is: type or scan the serial on its label (--label-check)"),
+            _ if self.outside.is_none() && empty(&self.place) => Some("where it was done (--place)"),
+            _ if empty(&self.witness) && empty(&self.batch) && empty(batch) => {
+                Some("who saw it (--witness), or the batch of drives that it was destroyed with (--batch)")
+            }
             _ => None,
         }
     }
@@ -200,6 +235,9 @@ impl Destruction {
         }
         if let Some(outside) = &self.outside {
             said += &format!(" (service {}, batch {}, certificate {})", outside.service, outside.batch, outside.certificate);
+        }
+        if !self.batch.is_empty() {
+            said += &format!(" with batch {}", self.batch);
         }
         if !self.witness.is_empty() {
             said += &format!("; {} saw it", self.witness);

@@ -6,7 +6,7 @@ mod prepare;
 mod standing;
 
 use destruction::DestructionRules;
-pub use destruction::{Destruction, How, Outside, judge_destruction};
+pub use destruction::{Destruction, How, Named, Outside, judge_destruction};
 pub use prepare::{
     Discarded, FileSystem, Layout, LayoutError, Leave, Permit, Prepared, Table, TablesCleared, Volume, VolumeMade, Wish, ends_of,
 };
@@ -14,7 +14,7 @@ pub use standing::{JobSeen, Matter, Place, Standing, Treated};
 
 use crate::evidence::{Unsound, fails};
 use crate::mark::Marked;
-use crate::media::{Drive, Geometry, MediaClass, Protocol, Unit};
+use crate::media::{Drive, Geometry, Label, MediaClass, Protocol, Unit};
 use crate::record::{JobId, Tool};
 use crate::rules::{Claim, Edition, Media, Outcome};
 use jiff::Timestamp;
@@ -67,6 +67,16 @@ impl OfDrive {
         match self.unit.name() {
             Some(name) => format!("{name}, {serial}"),
             None => format!("{} drive, {serial}", self.class),
+        }
+    }
+
+    /// Whether that text names this drive: its serial or the end of it, as its label says; of one without a serial the job that was on
+    /// it.
+    pub fn is_named_by(&self, typed: &str, job: Option<&JobId>) -> bool {
+        match (self.unit.serial(), job) {
+            (Some(serial), _) => Label::of_serial(serial).matches(typed),
+            (None, Some(job)) => typed.trim().eq_ignore_ascii_case(job.as_str()),
+            (None, None) => false,
         }
     }
 
@@ -123,6 +133,13 @@ pub enum Act {
         /// To whom.
         to: String,
     },
+    /// An earlier statement is taken back. It stays where it is, and counts for nothing from now on.
+    Withdrawn {
+        /// SHA-256 of the statement, in hexadecimal digits.
+        statement: String,
+        /// Why.
+        why: String,
+    },
 }
 
 impl Act {
@@ -141,6 +158,7 @@ impl Act {
             Act::Stored { .. } => "stored",
             Act::Returned { .. } => "returned",
             Act::HandedOver { .. } => "handed-over",
+            Act::Withdrawn { .. } => "withdrawn",
         }
     }
 
@@ -166,6 +184,10 @@ impl Act {
             Act::Stored { place } => said("It was put away:", place),
             Act::Returned { to } => said("It went back to", to),
             Act::HandedOver { to } => said("It was handed to", to),
+            Act::Withdrawn { statement, why } => {
+                let short = statement.get(..8).unwrap_or(statement);
+                format!("The statement {short} about it is withdrawn: {why}.")
+            }
         }
     }
 
@@ -177,6 +199,7 @@ impl Act {
             | Act::Returned { to: text }
             | Act::HandedOver { to: text } => vec![text],
             Act::SentOut { service, batch } => vec![service, batch],
+            Act::Withdrawn { statement, why } => vec![statement, why],
             Act::Destroyed(destruction) => destruction.texts(),
             Act::Marked(_) | Act::Blank | Act::Discarded(_) | Act::Prepared(_) | Act::TablesCleared(_) => vec![],
         }
@@ -190,10 +213,21 @@ impl Act {
             Act::Returned { to } | Act::HandedOver { to } if empty(to) => Some("to whom it went"),
             Act::SentOut { service, .. } if empty(service) => Some("which service it went to"),
             Act::SentOut { batch, .. } if empty(batch) => Some("the batch that it went with"),
+            Act::Withdrawn { why, .. } if empty(why) => Some("why it is withdrawn"),
+            Act::Withdrawn { statement, .. } if !is_digest(statement) => Some("which statement is withdrawn, by its digest"),
             Act::Destroyed(destruction) => destruction.lacks(),
             _ => None,
         }
     }
+
+    /// What must be said of it today beyond that. Statements of earlier versions stay readable without.
+    fn lacks_today(&self) -> Option<&'static str> {
+        if let Act::Destroyed(destruction) = self { destruction.lacks_today() } else { None }
+    }
+}
+
+fn is_digest(text: &str) -> bool {
+    text.len() == 64 && text.bytes().all(|b| b.is_ascii_hexdigit())
 }
 
 /// One thing that became of a drive, with who says so. What follows from a destruction is computed when it is made and again whenever it
@@ -289,6 +323,25 @@ pub fn check_who(by: &str, drive: &OfDrive, job: Option<&JobId>) -> Result<(), B
     Ok(())
 }
 
+/// Those of them, in order, that nothing later has withdrawn; what withdraws is itself among them.
+pub fn in_force(releases: &[Release]) -> Vec<&Release> {
+    let mut withdrawn: Vec<&str> = vec![];
+    let mut standing = vec![];
+    let any = releases.iter().any(|r| matches!(r.act, Act::Withdrawn { .. }));
+    for release in releases.iter().rev() {
+        // A digest costs something, and hardly anything is ever withdrawn.
+        if any && withdrawn.contains(&release.digest().as_str()) {
+            continue;
+        }
+        if let Act::Withdrawn { statement, .. } = &release.act {
+            withdrawn.push(statement);
+        }
+        standing.push(release);
+    }
+    standing.reverse();
+    standing
+}
+
 #[derive(Deserialize)]
 struct Head {
     format: String,
@@ -320,6 +373,9 @@ impl Release {
         release.rules_digest = judged.map(DestructionRules::digest);
         release.claim = release.judged();
         release.check()?;
+        if let Some(what) = release.act.lacks_today() {
+            return Err(BadRelease::Lacks(what));
+        }
         Ok(release)
     }
 
@@ -443,6 +499,11 @@ pub(crate) mod tests {
         assert_ne!(earlier, json);
         assert_eq!(Release::from_json(&earlier).unwrap().outcome(), Some(Outcome::Destroy));
         assert!(Release::from_json(&earlier.replace("The media were", "All media were")).is_err());
+        // Earlier versions asked for neither a place nor a witness: what they wrote stays readable.
+        let sparse = Destruction { by: "Ines".into(), particle_mm: Some(10.0), ..Destruction::of(How::Shredded) };
+        let mut sparse = Release { act: Act::Destroyed(sparse), ..rev1.clone() };
+        sparse.claim = sparse.judged();
+        assert_eq!(Release::from_json(&sparse.to_json()).unwrap().outcome(), Some(Outcome::Destroy));
         let bare = json.replace(",\"edition\":\"rev1\"", "");
         assert!(Release::from_json(&bare).unwrap_err().to_string().contains("rules"));
     }
@@ -456,6 +517,11 @@ pub(crate) mod tests {
             (Act::HandedOver { to: String::new() }, "to whom"),
             (Act::SentOut { service: "x".into(), batch: String::new() }, "batch"),
             (Act::Destroyed(Destruction { by: String::new(), ..Destruction::by(How::Drilled) }), "who did it"),
+            (Act::Destroyed(Destruction { place: String::new(), ..Destruction::by(How::Drilled) }), "where it was done"),
+            (Act::Destroyed(Destruction { witness: String::new(), ..Destruction::by(How::Drilled) }), "who saw it"),
+            (Act::Destroyed(Destruction { named: None, ..Destruction::by(How::Drilled) }), "label"),
+            (Act::Withdrawn { statement: "x".into(), why: "a wrong drive".into() }, "which statement"),
+            (Act::Withdrawn { statement: "0".repeat(64), why: " ".into() }, "why"),
         ] {
             assert!(new(act).unwrap_err().to_string().contains(why), "{why}");
         }

@@ -1,6 +1,6 @@
 //! Where a drive is, what was done to it, and what is still open: computed from its jobs and from what was noted of it.
 
-use super::{Act, Release};
+use super::{Act, Release, in_force};
 use crate::record::JobId;
 use crate::rules::Outcome;
 use jiff::Timestamp;
@@ -92,7 +92,12 @@ impl Place {
             Act::Returned { to } => Place::Returned { to: to.clone() },
             Act::HandedOver { to } => Place::HandedOver { to: to.clone() },
             Act::Destroyed(_) => Place::Destroyed,
-            Act::Marked(_) | Act::Blank | Act::Discarded(_) | Act::Prepared(_) | Act::TablesCleared(_) => return None,
+            Act::Marked(_)
+            | Act::Blank
+            | Act::Discarded(_)
+            | Act::Prepared(_)
+            | Act::TablesCleared(_)
+            | Act::Withdrawn { .. } => return None,
         })
     }
 }
@@ -163,7 +168,9 @@ impl Standing {
             happened.push((job.began, Step::Began(&job.job)));
             happened.extend(job.ended.map(|(when, outcome)| (when, Step::Ended(&job.job, outcome))));
         }
-        happened.extend(releases.iter().map(|r| (r.made, Step::Act(r))));
+        let standing = in_force(releases);
+        let stands_still = |release: &Release| standing.iter().any(|s| std::ptr::eq(*s, release));
+        happened.extend(releases.iter().map(|r| (r.made, if stands_still(r) { Step::Act(r) } else { Step::Withdrawn(r) })));
         // Of one time in this order: a job's end comes before what was noted of it.
         happened.sort_by_key(|(when, _)| *when);
         for (when, step) in happened {
@@ -212,6 +219,8 @@ enum Step<'s> {
     Began(&'s JobId),
     Ended(&'s JobId, Outcome),
     Act(&'s Release),
+    /// What was said, and withdrawn since.
+    Withdrawn(&'s Release),
 }
 
 impl Step<'_> {
@@ -249,6 +258,9 @@ impl Step<'_> {
                     }
                 }
                 now.story.push((when, format!("{} ({})", release.act.sentence(), release.by)));
+            }
+            Step::Withdrawn(release) => {
+                now.story.push((when, format!("Withdrawn since: {} ({})", release.act.sentence(), release.by)));
             }
         }
     }
@@ -317,6 +329,26 @@ mod tests {
             assert_eq!((stands.place.sentence().as_str(), stands.matter()), (place, matter), "{:#?}", stands.story);
         }
         assert_eq!(Standing::of(&[], &[]), None);
+    }
+
+    #[test]
+    fn what_is_withdrawn_counts_for_nothing_and_stays_to_be_read() {
+        let failed = [job(1, 10, Some((20, Outcome::NotSanitized)))];
+        let destroyed = noted(30, destroyed(How::Disintegrated));
+        let withdraw = |minute, of: &Release| {
+            noted(minute, Act::Withdrawn { statement: of.digest(), why: "it lies on shelf 3, and another was torn up".into() })
+        };
+        let first = withdraw(40, &destroyed);
+        let all = [destroyed.clone(), first.clone()];
+        let stands = Standing::of(&failed, &all).unwrap();
+        assert_eq!((stands.place.sentence().as_str(), stands.matter()), ("at the bench", Some(Matter::Undecided)));
+        let story: Vec<&str> = stands.story.iter().map(|(_, s)| s.as_str()).collect();
+        assert!(story[2].starts_with("Withdrawn since: It was disintegrated") && story[3].contains("shelf 3"), "{story:?}");
+        // What withdraws can be withdrawn too; another drive's statement is not touched by it.
+        let again = [destroyed.clone(), first.clone(), withdraw(50, &first)];
+        assert_eq!(Standing::of(&failed, &again).unwrap().place, Place::Destroyed);
+        let other = [destroyed, noted(40, Act::Withdrawn { statement: "0".repeat(64), why: "x".into() })];
+        assert_eq!(Standing::of(&failed, &other).unwrap().place, Place::Destroyed);
     }
 
     #[test]

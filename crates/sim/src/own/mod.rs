@@ -5,11 +5,12 @@ mod ata;
 mod mmc;
 mod nvme;
 mod scsi;
+mod tcg;
 
 use crate::speed::Pacing;
 use crate::store::Store;
 use jurex_core::media::{Drive, HiddenAreas, Protocol};
-use jurex_core::native::command::{Answer, Command, Image, OpalCall};
+use jurex_core::native::command::{Answer, Command, Image};
 use jurex_core::native::{Answers, OwnErase, OwnState, OwnTime};
 use std::time::{Duration, Instant};
 
@@ -34,6 +35,8 @@ pub struct Nature {
     pub second_namespace: u64,
     /// What is printed on its label to revert it by; it then speaks TCG Opal.
     pub psid: Option<String>,
+    /// Locking ranges beside the global one, each of one page.
+    pub locking_ranges: u8,
     /// How it lies and breaks.
     pub lies: Vec<Lie>,
 }
@@ -73,6 +76,8 @@ pub enum Lie {
     FailsByCut,
     /// It aborts SECURITY ERASE UNIT and keeps the password.
     Aborts,
+    /// Its last locking range takes no new key.
+    RangeFails,
 }
 
 /// An erasure.
@@ -109,6 +114,7 @@ pub(crate) struct Own {
     gives: u64,
     gives_for_good: u64,
     opal_in_use: bool,
+    tcg: tcg::Talk,
     /// Until the next power cycle.
     locked: bool,
     frozen: bool,
@@ -136,6 +142,7 @@ impl Own {
             gives,
             gives_for_good: gives,
             opal_in_use: nature.psid.is_some(),
+            tcg: tcg::Talk::default(),
             locked: false,
             frozen: nature.frozen_at_start,
             prepared: false,
@@ -285,30 +292,10 @@ impl Own {
                 (Answer::Scsi { status: 2, sense: vec![0x72, 6, 0x29, 0, 0, 0, 0, 0], data: vec![] }, Duration::ZERO)
             }
             Image::Scsi(cdb) if cdb[0] == 0x85 && drive.protocol == Protocol::Ata => self.ata(drive, store, cdb, sent),
-            Image::Scsi(cdb) => self.scsi(store, cdb, sent),
-            Image::Nvme { opcode, namespace, cdw10, .. } => self.nvme(drive, store, *opcode, *namespace, *cdw10),
+            Image::Scsi(cdb) => self.scsi(store, cdb, command),
+            Image::Nvme { opcode, namespace, cdw10, .. } => self.nvme(drive, store, (*opcode, *namespace, *cdw10), command),
             Image::Mmc { index, argument } => self.mmc(store, *index, *argument),
             Image::Opal(call) => self.opal(store, call),
-        }
-    }
-
-    fn opal(&mut self, store: &mut Store, call: &OpalCall) -> (Answer, Duration) {
-        let answer = |status, flags| (Answer::Opal { status, flags }, Duration::ZERO);
-        let Some(psid) = self.nature.psid.clone() else { return answer(0, 0) };
-        match call {
-            OpalCall::Status => answer(0, 1 | 2 | if self.opal_in_use { 4 } else { 0 }),
-            OpalCall::RevertByPsid(typed) if *typed != psid => answer(0x01, 0),
-            OpalCall::RevertByPsid(_) => {
-                self.carry_out(store, Kind::Crypto);
-                self.opal_in_use = false;
-                (Answer::Opal { status: 0, flags: 0 }, self.while_busy())
-            }
-            OpalCall::EraseRange { range: 0, password } if password == "admin1" => {
-                self.carry_out(store, Kind::Crypto);
-                (Answer::Opal { status: 0, flags: 0 }, self.while_busy())
-            }
-            OpalCall::EraseRange { range: 0, .. } => answer(0x01, 0),
-            OpalCall::EraseRange { .. } => answer(0x0c, 0),
         }
     }
 }

@@ -4,7 +4,7 @@ use super::{Kind, Lie, Own, Sanitize};
 use crate::store::Store;
 use jurex_core::media::Drive;
 use jurex_core::native::OwnErase;
-use jurex_core::native::command::Answer;
+use jurex_core::native::command::{Answer, Command, Data};
 use std::time::Duration;
 
 const INVALID_OPCODE: u16 = 0x01;
@@ -25,9 +25,8 @@ impl Own {
         &mut self,
         drive: &Drive,
         store: &mut Store,
-        opcode: u8,
-        namespace: u32,
-        cdw10: u32,
+        (opcode, namespace, cdw10): (u8, u32, u32),
+        command: &Command,
     ) -> (Answer, Duration) {
         let running = self.progress(store);
         match opcode {
@@ -38,6 +37,13 @@ impl Own {
             _ if running.is_some() => status(SANITIZING),
             _ if self.sanitize == Sanitize::Failed => status(SANITIZE_FAILED),
             0x80 => self.format(store, namespace, cdw10),
+            0x81 if self.security_out((cdw10 >> 24) as u8, (cdw10 >> 8) as u16, command.data_sent()) => status(0),
+            0x82 => match &command.data {
+                Data::In(len) => {
+                    self.security_in((cdw10 >> 24) as u8, (cdw10 >> 8) as u16, *len).map_or(status(INVALID_FIELD), page)
+                }
+                _ => status(INVALID_FIELD),
+            },
             _ => status(INVALID_OPCODE),
         }
     }

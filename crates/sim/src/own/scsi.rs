@@ -3,7 +3,7 @@
 use super::{Kind, Lie, Own, Sanitize};
 use crate::store::Store;
 use jurex_core::native::OwnErase;
-use jurex_core::native::command::Answer;
+use jurex_core::native::command::{Answer, Command, Data};
 use std::time::Duration;
 
 fn sense(key: u8, code: u8, qualifier: u8, progress: Option<u16>) -> Answer {
@@ -17,7 +17,8 @@ fn sense(key: u8, code: u8, qualifier: u8, progress: Option<u16>) -> Answer {
 }
 
 impl Own {
-    pub(super) fn scsi(&mut self, store: &mut Store, cdb: &[u8], sent: &[u8]) -> (Answer, Duration) {
+    pub(super) fn scsi(&mut self, store: &mut Store, cdb: &[u8], command: &Command) -> (Answer, Duration) {
+        let sent = command.data_sent();
         let running = self.progress(store);
         let good = Answer::Scsi { status: 0, sense: vec![], data: vec![] };
         let answer = match (cdb[0], running) {
@@ -25,6 +26,14 @@ impl Own {
             (0x48, None) => self.sanitize_unit(cdb, sent),
             (0x00, None) if self.sanitize == Sanitize::Failed => sense(3, 0x31, 0x03, None),
             (0x00, None) => good,
+            (0xb5, None) if self.security_out(cdb[1], u16::from_be_bytes([cdb[2], cdb[3]]), sent) => good,
+            (0xa2, None) => match &command.data {
+                Data::In(len) => match self.security_in(cdb[1], u16::from_be_bytes([cdb[2], cdb[3]]), *len) {
+                    Some(data) => Answer::Scsi { status: 0, sense: vec![], data },
+                    None => sense(5, 0x24, 0, None),
+                },
+                _ => sense(5, 0x24, 0, None),
+            },
             _ => sense(5, 0x20, 0, None),
         };
         (answer, Duration::ZERO)

@@ -29,10 +29,11 @@ pub(crate) enum ReleaseField {
     Spare,
     Discard,
     Label,
+    Why,
 }
 
 /// The kinds in the order in which they are offered: what most erased drives become comes first.
-pub(crate) const KINDS: [Becomes; 10] = [
+pub(crate) const KINDS: [Becomes; 11] = [
     Becomes::Blank,
     Becomes::Prepared,
     Becomes::Stored,
@@ -43,6 +44,7 @@ pub(crate) const KINDS: [Becomes; 10] = [
     Becomes::TablesCleared,
     Becomes::Received,
     Becomes::AtBench,
+    Becomes::Withdrawn,
 ];
 
 /// A kind in a few words, and what it means.
@@ -65,6 +67,9 @@ pub(crate) fn said(kind: Becomes) -> (&'static str, &'static str) {
         ),
         Becomes::Received => ("came in", "It has come in and waits for its erasure."),
         Becomes::AtBench => ("at the bench", "It was brought to a bench."),
+        Becomes::Withdrawn => {
+            ("withdrawn", "The newest statement about it is taken back: it stays to be read, and counts for nothing any more.")
+        }
     }
 }
 
@@ -92,6 +97,7 @@ impl ReleaseField {
             (ReleaseField::Spare, _) => "stays free, %",
             (ReleaseField::Discard, _) => "discard first",
             (ReleaseField::Label, _) => "label of the drive",
+            (ReleaseField::Why, _) => "why",
         }
     }
 
@@ -149,12 +155,13 @@ impl ReleaseForm {
             Becomes::Stored | Becomes::AtBench => vec![F::Place],
             Becomes::Returned | Becomes::HandedOver | Becomes::Received => vec![F::Whom],
             Becomes::SentOut => vec![F::Service, F::Batch],
+            Becomes::Withdrawn => vec![F::Why],
             Becomes::Destroyed => {
                 let how = self.how();
                 let of_pieces = how.is_some_and(How::leaves_pieces).then_some(F::Pieces);
                 let degaussed = how == Some(How::Degaussed);
                 let of_field = [F::FieldStrength, F::Coercivity, F::Rated].into_iter().filter(move |_| degaussed);
-                let rest = [F::Machine, F::Place, F::DoneBy, F::Witness, F::Service, F::Certificate];
+                let rest = [F::Label, F::Place, F::Witness, F::Batch, F::DoneBy, F::Machine, F::Service, F::Certificate];
                 std::iter::once(F::How).chain(of_pieces).chain(of_field).chain(rest).collect()
             }
         }
@@ -249,6 +256,9 @@ impl ReleaseForm {
             spare: number(&text(ReleaseField::Spare), "parts of a hundred")?,
             discard: is_yes(ReleaseField::Discard),
             label: (!label.is_empty()).then_some(label),
+            by_batch: false,
+            statement: String::new(),
+            why: text(ReleaseField::Why),
         })
     }
 
@@ -272,7 +282,10 @@ impl ReleaseForm {
                 hints.dedup();
                 hints
             }
-            Becomes::Destroyed => self.how().map(|how| how.protects().to_string()).into_iter().collect(),
+            Becomes::Destroyed => {
+                let asked = "It must be taken out first. Asked for: its label, where it was done, and who saw it or its batch.";
+                std::iter::once(asked.to_string()).chain(self.how().map(|how| how.protects().to_string())).collect()
+            }
             Becomes::Blank => {
                 vec!["To discard tells the drive that all of it is unused: it is faster then. That is no erasure.".into()]
             }

@@ -114,6 +114,23 @@ fn what_a_destruction_earns_is_told_with_its_reason() {
     world.choose("t3xw8d");
     world.app.state.go_to(Step::Release);
     world.keys("wwwww");
+    (0..3).for_each(|_| world.key(KeyCode::Tab));
+    let type_in = |world: &mut World, text: &str| {
+        world.keys(text);
+        world.key(KeyCode::Tab);
+    };
+    type_in(&mut world, "t3xw8d");
+    type_in(&mut world, "the yard");
+    type_in(&mut world, "Odile Brand");
+    world.key(KeyCode::Enter);
+    world.answered();
+    assert!(world.text().contains("is attached here"), "{}", world.text());
+    // It is pulled out.
+    let mut drives = Bench::of_bays(world.bench.bays()).drives();
+    drives.retain(|s| !s.drive.unit.serial().is_some_and(|s| s.to_lowercase().ends_with("t3xw8d")));
+    world.send(Message::Drives(2, drives));
+    world.choose("t3xw8d");
+    world.app.state.go_to(Step::Release);
     world.key(KeyCode::Tab);
     let destroy = |world: &mut World, way: &str| {
         for _ in 0..12 {
@@ -141,7 +158,7 @@ fn what_a_destruction_earns_is_told_with_its_reason() {
     world.key(KeyCode::Enter);
     world.answered();
     let text = world.text();
-    assert!(text.contains("What that earns: Destroy.") && text.contains("No program has seen it"), "{text}");
+    assert!(text.contains("What that earns: Destroy.") && text.contains("No program has seen"), "{text}");
     insta::assert_snapshot!("release-destroyed", timeless(&world));
 }
 

@@ -117,7 +117,7 @@ impl Dialogue {
             Technique::MmcSanitize | Technique::MmcSecureErase | Technique::SdErase => {
                 Self::new(mmc::Mmc::new(own.technique, drive.geometry.sectors))
             }
-            Technique::TcgRevert | Technique::TcgKeyChange => Self::new(tcg::Tcg::new(own, secret)),
+            Technique::TcgRevert | Technique::TcgKeyChange => Self::new(tcg::Tcg::new(own, drive.protocol, secret)),
             technique => Self::new(sanitize::Sanitize::new(technique, drive.protocol, before, watched)),
         };
         Self { rescans_at_the_end: true, ..dialogue }

@@ -1,8 +1,11 @@
 //! TCG Opal by the kernel's interface: revert by PSID, and a new key for every locking range. Both are answered when they are
-//! done.
+//! done. How many ranges there are the drive is asked in a session of its own: none of them may keep its key.
 
 use super::{End, Next, Talk};
+use crate::media::Protocol;
 use crate::native::command::{Answer, Command, Data, Image, OpalCall};
+use crate::native::tcg::session::{Line, Reply, Session};
+use crate::native::tcg::{Discovery, discover_by_nvme, discover_by_scsi};
 use crate::plan::{OwnErase, Secret};
 use crate::technique::Technique;
 use std::time::Duration;
@@ -11,8 +14,9 @@ use std::time::Duration;
 const SUPPORTED: u32 = 1;
 const LOCKING_ENABLED: u32 = 4;
 const LOCKED: u32 = 8;
-/// Locking ranges that the kernel knows, the global one first.
-const RANGES: u8 = 9;
+/// So often an answer that has not come is fetched again, and so long is waited between.
+const FETCHES: u32 = 200;
+const BETWEEN_FETCHES: Duration = Duration::from_millis(25);
 /// Where the removal mechanism is overwriting, it takes hours.
 const PATIENCE: Duration = Duration::from_secs(48 * 3600);
 
@@ -20,16 +24,35 @@ const PATIENCE: Duration = Duration::from_secs(48 * 3600);
 enum Step {
     AskBefore,
     Revert,
-    EraseRange(u8),
+    Discover,
+    /// Something is said in the session, or its answer fetched.
+    Count(Line, Count),
+    /// A new key for this range, of so many beside the global one.
+    EraseRange(u8, u8),
     AskAfter,
     Over(End),
+}
+
+/// How the ranges are counted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Count {
+    Open,
+    /// So often fetched, and whether to wait first.
+    Opening(u32, bool),
+    Ask(Session),
+    Asking(Session, u32, bool),
+    Close(Session, u32),
+    Closing(u32),
 }
 
 #[derive(Debug)]
 pub(super) struct Tcg {
     technique: Technique,
+    protocol: Protocol,
     secret: Option<Secret>,
     step: Step,
+    /// Ranges that did not take a new key, and what the drive said.
+    refused: Vec<String>,
 }
 
 fn opal(name: &'static str, call: OpalCall, patience: Duration) -> Command {
@@ -37,8 +60,8 @@ fn opal(name: &'static str, call: OpalCall, patience: Duration) -> Command {
 }
 
 impl Tcg {
-    pub(super) fn new(own: &OwnErase, secret: Option<&Secret>) -> Self {
-        Self { technique: own.technique, secret: secret.cloned(), step: Step::AskBefore }
+    pub(super) fn new(own: &OwnErase, protocol: Protocol, secret: Option<&Secret>) -> Self {
+        Self { technique: own.technique, protocol, secret: secret.cloned(), step: Step::AskBefore, refused: vec![] }
     }
 
     fn hear_before(&self, answer: &Answer) -> Step {
@@ -51,9 +74,64 @@ impl Tcg {
             Answer::Opal { status: 0, .. } if self.secret.is_none() => {
                 refused("its PSID, or the password of Admin1, is needed again: it is never kept with a job")
             }
-            Answer::Opal { status: 0, .. } if self.technique == Technique::TcgKeyChange => Step::EraseRange(0),
+            Answer::Opal { status: 0, .. } if self.technique == Technique::TcgKeyChange => Step::Discover,
             Answer::Opal { status: 0, .. } => Step::Revert,
             other => Step::Over(End::Refused(format!("it did not tell whether it speaks TCG Opal: {}", other.sentence()))),
+        }
+    }
+
+    fn hear_discovery(&self, answer: &Answer) -> Step {
+        match answer.page().and_then(|page| Discovery::parse(page).ok()).and_then(|told| told.com_id) {
+            Some(com_id) => Step::Count(Line { protocol: self.protocol, com_id }, Count::Open),
+            None => uncounted(&format!("its discovery names no ComID: {}", answer.sentence())),
+        }
+    }
+
+    /// The next step of counting.
+    fn hear_count(line: Line, at: Count, answer: &Answer) -> Step {
+        let fetched = || answer.page().map_or(Reply::Other { status: None }, Reply::parse);
+        let said = |reply: Reply| match reply {
+            Reply::Other { status: Some(status) } => format!("method status {status:02x}h"),
+            _ => answer.sentence(),
+        };
+        let next = match at {
+            Count::Open if answer.is_good() => Count::Opening(0, false),
+            Count::Ask(session) if answer.is_good() => Count::Asking(session, 0, false),
+            Count::Open | Count::Ask(_) => return uncounted(&answer.sentence()),
+            Count::Opening(n, _) => match fetched() {
+                Reply::Opened(session) => Count::Ask(session),
+                Reply::NotYet if n < FETCHES => Count::Opening(n + 1, true),
+                other => return uncounted(&said(other)),
+            },
+            Count::Asking(session, n, _) => match fetched() {
+                Reply::Ranges(ranges) => Count::Close(session, ranges),
+                Reply::NotYet if n < FETCHES => Count::Asking(session, n + 1, true),
+                other => return uncounted(&said(other)),
+            },
+            // A session that does not end is ended by the next one's beginning: nothing hangs on the answer.
+            Count::Close(_, ranges) => Count::Closing(ranges),
+            Count::Closing(ranges) => {
+                return match u8::try_from(ranges) {
+                    Ok(ranges) => Step::EraseRange(0, ranges),
+                    Err(_) => uncounted(&format!("it has {ranges}, and the kernel can name 255")),
+                };
+            }
+        };
+        Step::Count(line, next)
+    }
+
+    /// The next range; the first that the drive refuses does not end the list.
+    fn hear_range(&mut self, range: u8, last: u8, answer: &Answer) -> Step {
+        if !answer.is_good() {
+            self.refused.push(format!("{range} ({})", answer.sentence()));
+        }
+        match range {
+            range if range < last => Step::EraseRange(range + 1, last),
+            _ if self.refused.is_empty() => Step::AskAfter,
+            _ => {
+                let which = self.refused.join(", ");
+                Step::Over(End::Failed(format!("of its {} locking ranges these kept their key: {which}", u32::from(last) + 1)))
+            }
         }
     }
 
@@ -70,13 +148,35 @@ impl Tcg {
     }
 }
 
+/// Without their number nobody knows that every range has a new key.
+fn uncounted(why: &str) -> Step {
+    let advice = "one of them could keep its key. Revert the drive by its PSID instead";
+    Step::Over(End::Refused(format!("it does not tell how many locking ranges it has ({why}): {advice}")))
+}
+
 impl Talk for Tcg {
     fn next(&mut self) -> Next {
         let secret = self.secret.as_ref().map(|s| s.text().to_string()).unwrap_or_default();
         match &self.step {
             Step::AskBefore | Step::AskAfter => Next::Ask(opal("TCG Opal status", OpalCall::Status, Command::SHORT)),
             Step::Revert => Next::Change(vec![opal("TCG revert by PSID", OpalCall::RevertByPsid(secret), PATIENCE)]),
-            Step::EraseRange(range) => {
+            Step::Discover if matches!(self.protocol, Protocol::Nvme { .. }) => Next::Ask(discover_by_nvme()),
+            Step::Discover => Next::Ask(discover_by_scsi()),
+            Step::Count(line, at) => match *at {
+                Count::Open => Next::Ask(line.open()),
+                Count::Opening(n, true) => {
+                    self.step = Step::Count(*line, Count::Opening(n, false));
+                    Next::Wait(BETWEEN_FETCHES)
+                }
+                Count::Asking(session, n, true) => {
+                    self.step = Step::Count(*line, Count::Asking(session, n, false));
+                    Next::Wait(BETWEEN_FETCHES)
+                }
+                Count::Opening(..) | Count::Asking(..) | Count::Closing(_) => Next::Ask(line.receive()),
+                Count::Ask(session) => Next::Ask(line.ask_ranges(session)),
+                Count::Close(session, _) => Next::Ask(line.close(session)),
+            },
+            Step::EraseRange(range, _) => {
                 let call = OpalCall::EraseRange { range: *range, password: secret };
                 Next::Change(vec![opal("TCG key change", call, PATIENCE)])
             }
@@ -85,20 +185,16 @@ impl Talk for Tcg {
     }
 
     fn heard(&mut self, answer: &Answer) {
-        self.step = match (&self.step, answer) {
+        self.step = match (self.step.clone(), answer) {
             (Step::AskBefore, _) => self.hear_before(answer),
             (Step::AskAfter, _) => self.hear_after(answer),
-            (Step::Over(end), _) => Step::Over(end.clone()),
+            (Step::Discover, _) => self.hear_discovery(answer),
+            (Step::Count(line, at), _) => Self::hear_count(line, at, answer),
+            (Step::Over(end), _) => Step::Over(end),
             (_, Answer::Lost { why }) => Step::Over(End::Silent(format!("no answer came ({why})"))),
             (Step::Revert, good) if good.is_good() => Step::AskAfter,
-            (Step::EraseRange(range), good) if good.is_good() && range + 1 < RANGES => Step::EraseRange(range + 1),
-            // A drive with fewer ranges says so by an invalid parameter; the global one every drive has.
-            (Step::EraseRange(range), good) if good.is_good() || (*range > 0 && is_no_such_range(good)) => Step::AskAfter,
+            (Step::EraseRange(range, last), answer) => self.hear_range(range, last, answer),
             (_, refused) => Step::Over(End::Failed(format!("it did not replace its key: {}", refused.sentence()))),
         };
     }
-}
-
-fn is_no_such_range(answer: &Answer) -> bool {
-    matches!(answer, Answer::Opal { status: 0x0c, .. })
 }

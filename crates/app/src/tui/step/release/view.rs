@@ -94,6 +94,10 @@ fn fields(state: &State, lane: &Lane, column: &mut Column<'_>) {
                 Becomes::TablesCleared | Becomes::Prepared => {
                     format!("    {asks}, read from the drive; not asked for if it was just erased here and not taken away since")
                 }
+                Becomes::Destroyed if lane.seen.drive.unit.serial().is_none() => {
+                    "    the job that was on it: it tells no serial number".into()
+                }
+                Becomes::Destroyed => format!("    {asks}, typed or scanned from the drive in your hand"),
                 _ => format!("    {asks}, read from the drive; asked for only where something is written"),
             };
             column.sentence(&said, Role::Faint);

@@ -53,20 +53,71 @@ fn without_its_secret_or_where_it_speaks_no_opal_nothing_is_sent() {
     assert!(at_rest.0 == ["status"] && matches!(&at_rest.1, End::Refused(why) if why.contains("PSID")), "{at_rest:?}");
 }
 
-#[test]
-fn a_key_change_is_of_every_range_that_the_drive_has_and_the_global_one_is_a_must() {
-    let change = |ranges: u8, broken: Option<u8>| {
-        tcg(Technique::TcgKeyChange, Some(Secret::password("admin1")), &mut |call| match call {
-            OpalCall::EraseRange { range, .. } if Some(*range) == broken => (0x3f, 0),
-            OpalCall::EraseRange { range, .. } if *range >= ranges => (0x0c, 0),
-            _ => (0, IN_USE),
-        })
+/// A drive with so many ranges beside the global one, or that does not tell how many; `answers` gives the status for a range.
+fn key_change(ranges: Option<u8>, answers: &mut dyn FnMut(u8) -> u32) -> (Vec<u8>, End) {
+    let secret = Secret::password("admin1");
+    let dialogue = Dialogue::erase(
+        &OWN(Technique::TcgKeyChange),
+        Some(&secret),
+        &drive(),
+        &OwnEvidence::begun(Technique::TcgKeyChange),
+        false,
+    );
+    let (mut named, mut said, mut fetched) = (vec![], vec![], 0);
+    let framed = |payload: &[u8]| {
+        let mut page = vec![0; 2048];
+        (page[19], page[55]) = (36 + payload.len() as u8, payload.len() as u8);
+        page[56..56 + payload.len()].copy_from_slice(payload);
+        page
     };
-    let (calls, end) = change(3, None);
-    assert_eq!((calls[1..5].join(", ").as_str(), end), ("0 admin1, 1 admin1, 2 admin1, 3 admin1", End::Completed));
-    assert_eq!(change(9, None).0.len(), 11, "nine ranges, and the state before and after");
-    assert!(matches!(change(0, None).1, End::Failed(_)), "no global range: no key was replaced");
-    assert!(matches!(change(9, Some(4)).1, End::Failed(why) if why.contains("3fh")), "one range that fails keeps its key");
+    let ended = [0xf9, 0xf0, 0, 0, 0, 0xf1];
+    let (_, end) = talk(dialogue, &mut |command, _| match &command.image {
+        Image::Opal(OpalCall::EraseRange { range, .. }) => {
+            named.push(*range);
+            Answer::Opal { status: answers(*range), flags: 0 }
+        }
+        Image::Opal(_) => Answer::Opal { status: 0, flags: IN_USE },
+        Image::Scsi(cdb) if cdb[0] == 0xb5 => {
+            said = command.data_sent()[56..].to_vec();
+            fetched = 0;
+            Answer::Scsi { status: 0, sense: vec![], data: vec![] }
+        }
+        Image::Scsi(cdb) if cdb[3] == 1 => {
+            let mut page = vec![0; 2048];
+            page[3] = 64;
+            page[48..54].copy_from_slice(&[2, 3, 0x10, 16, 0x07, 0xfe]);
+            Answer::Scsi { status: 0, sense: vec![], data: page }
+        }
+        _ => {
+            fetched += 1;
+            let opens = said.windows(3).any(|w| w == [0, 0xff, 2]);
+            let data = match (fetched, ranges) {
+                (1..3, _) => framed(&[]).iter().map(|_| 0).collect(),
+                (_, None) => framed(&[&[0xf0, 0xf1][..], &[0xf9, 0xf0, 0x0c, 0, 0, 0xf1]].concat()),
+                _ if opens => {
+                    let uids = [&[0xf8, 0xa8][..], &[0, 0, 0, 0, 0, 0, 0, 0xff], &[0xa8], &[0, 0, 0, 0, 0, 0, 0xff, 3]].concat();
+                    framed(&[&uids[..], &[0xf0, 1, 7, 0xf1], &ended].concat())
+                }
+                (_, Some(n)) => framed(&[&[0xf0, 0xf0, 0xf2, 4, 0x81, n, 0xf3, 0xf1, 0xf1][..], &ended].concat()),
+            };
+            Answer::Scsi { status: 0, sense: vec![], data }
+        }
+    });
+    (named, end)
+}
+
+#[test]
+fn a_key_change_is_of_every_range_that_the_drive_says_it_has() {
+    assert_eq!(key_change(Some(15), &mut |_| 0), ((0..=15).collect(), End::Completed), "more than the kernel's own nine");
+    assert_eq!(key_change(Some(0), &mut |_| 0), (vec![0], End::Completed));
+    let (named, end) = key_change(Some(12), &mut |range| if range == 3 { 0x0c } else { 0 });
+    assert_eq!(named, (0..=12).collect::<Vec<_>>(), "one that is refused does not end the list");
+    assert!(
+        matches!(&end, End::Failed(why) if why.contains("13 locking ranges these kept their key: 3 (TCG status 0ch)")),
+        "{end:?}"
+    );
+    let (named, end) = key_change(None, &mut |_| 0);
+    assert!(named.is_empty() && matches!(&end, End::Refused(why) if why.contains("how many") && why.contains("PSID")), "{end:?}");
 }
 
 /// A drive that formats: its controller's page, and what it answers to Format NVM.
