@@ -738,12 +738,22 @@ pub(crate) enum KeysDo {
     Show(WhichKey),
     /// The public key, for others to check with (PEM)
     Export(ExportKey),
-    /// A key signs no more; what it has signed stays signed
-    Retire(WhichKey),
+    /// A key signs no more, or a certificate is not trusted any more; what was signed before stays signed
+    Retire(RetireKey),
     /// A certificate with its key, to try what PDF readers show of signed papers; an organisation brings one that others vouch for
     SelfSigned(SelfSigned),
-    /// Take in the public key of another bench: what it has signed is taken for theirs
+    /// Take in the public key of another bench, or a certificate: what was signed with it is taken for theirs
     Trust(TrustKey),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct RetireKey {
+    /// The beginning of its id, or its name; of a certificate the beginning of its fingerprint, or its name
+    #[arg(allow_hyphen_values = true)]
+    pub(crate) key: String,
+    /// Since when it counts no more, as 2026-11-30T08:00:00Z (default: now); earlier than now where it was in strange hands before
+    #[arg(long, value_name = "TIME")]
+    pub(crate) since: Option<jiff::Timestamp>,
 }
 
 #[derive(Debug, Args)]
@@ -793,7 +803,7 @@ pub(crate) struct ExportKey {
 
 #[derive(Debug, Args)]
 pub(crate) struct TrustKey {
-    /// Its public key, PEM or JWK
+    /// Its public key (PEM or JWK), or a certificate (PEM or DER) that signs papers or vouches for those that do
     pub(crate) file: PathBuf,
     /// Whose it is
     #[arg(long)]

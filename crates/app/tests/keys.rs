@@ -59,6 +59,17 @@ fn a_record_is_signed_and_every_bench_that_trusts_the_key_can_check_it() {
     theirs.jurex(&["keys", "list"]).expect(0, &["trusted  Tern Quay"]);
     erased(&theirs, "unsigned");
     assert!(fs::read_dir(theirs.path("unsigned")).unwrap().flatten().all(|f| !f.path().to_string_lossy().contains("jws")));
+    // The code of a paper names the key too.
+    let record = json(&plain);
+    let code = |key: &str| {
+        let digest = check(&ours, &plain, &[]).out.lines().find_map(|l| l.trim().strip_prefix("digest")?.trim().to_string().into());
+        format!("jurex:{}:{}:{}:{key}", record["job"].as_str().unwrap(), record["claim"]["outcome"].as_str().unwrap(), digest.unwrap_or_default())
+    };
+    let other = new_key(&theirs, "Tern Quay 9");
+    check(&ours, &signed, &["--qr", &code(&id)]).expect(0, &["the key that it names is the one"]);
+    check(&ours, &signed, &["--qr", &code(&other)]).expect(3, &["and what is here is signed by key"]);
+    check(&ours, &plain, &["--qr", &code(&id)]).expect(3, &["nothing here is signed by a key that is known"]);
+    check(&ours, &ours.only("out", ".certificate.pdf"), &["--qr", &code(&id)]).expect(0, &["the key that it names is the one"]);
 }
 
 #[test]
@@ -71,7 +82,11 @@ fn keys_are_turned_over_and_what_the_old_one_signed_stays_good() {
     assert!(fs::read_dir(place.path("between")).unwrap().flatten().all(|f| !f.path().to_string_lossy().contains("jws")));
     let second = new_key(&place, "Bench 2, from May on");
     erased(&place, "two");
-    check(&place, &place.only("one", ".record.jws.json"), &[]).expect(0, &[&first]);
+    check(&place, &place.only("one", ".record.jws.json"), &[]).expect(0, &[&first, "was retired on", "stays good"]);
+    // The key was in strange hands before: what says that it was signed after that counts for nothing.
+    place.jurex(&["keys", "retire", &first, "--since", "2020-01-01T00:00:00Z"]).expect(0, &["signs no more"]);
+    place.jurex(&["keys", "retire", &first, "--since", "2999-01-01T00:00:00Z"]).expect(1, &["has not come yet"]);
+    check(&place, &place.only("one", ".record.jws.json"), &[]).expect(3, &["retired on 2020-01-01", "counts for nothing"]);
     check(&place, &place.only("two", ".record.jws.json"), &[]).expect(0, &[&second]);
     place.jurex(&["keys", "show", &first[..10]]).expect(0, &["retired", "stays signed"]);
     place.jurex(&["keys", "show", "nobody"]).expect(1, &["no key nobody"]);
@@ -207,7 +222,20 @@ fn a_paper_that_is_signed_for_pdf_readers_is_shown_valid_by_one_and_checked_here
     erased(&place, "out");
     let paper = place.only("out", ".certificate.pdf");
     check(&place, &paper, &[])
-        .expect(0, &["inside the paper, right, by Brackwater Weather Service", "nobody else vouches", "to the byte"]);
+        .expect(0, &["inside the paper, of these bytes", "the certificate says: Brackwater Weather Service", "the configuration here", "to the byte"]);
+    // Whoever finds the name in a certificate knows nothing yet: anybody can make one of that name.
+    let (theirs, pem) = (Place::new(), folder.join("certificate.pem"));
+    let bench_key = place.path("bench.pem");
+    let trust_head = ["check", shown(&paper), "--key", shown(&bench_key)];
+    fs::write(place.path("bench.pem"), place.jurex(&["keys", "export", "Bench 2"]).expect(0, &[]).out).unwrap();
+    theirs.jurex(&trust_head).expect(3, &["nobody here trusts", "to the byte", "Brackwater Weather Service"]);
+    theirs.jurex(&["keys", "trust", shown(&pem), "--name", "Brackwater"]).expect(0, &["for the word of Brackwater from now on"]);
+    theirs.jurex(&trust_head).expect(0, &["vouched for by Brackwater, which is trusted here"]);
+    theirs.jurex(&["keys", "list"]).expect(0, &["certificate ", "trusted  Brackwater (Brackwater Weather Service)"]);
+    theirs.jurex(&["keys", "retire", "Brackwater"]).expect(0, &["is not trusted any more"]);
+    theirs.jurex(&trust_head).expect(0, &["what was signed before stays good"]);
+    theirs.jurex(&["keys", "retire", "Brackwater", "--since", "2020-01-01T00:00:00Z"]).expect(0, &[]);
+    theirs.jurex(&trust_head).expect(3, &["only: this was signed later"]);
     match std::process::Command::new("pdfsig").arg("-nocert").arg(&paper).output() {
         Ok(said) => {
             let said = String::from_utf8(said.stdout).unwrap();

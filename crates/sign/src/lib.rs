@@ -13,8 +13,11 @@ mod store;
 pub use jwk::{BadKey, PublicKey};
 pub use jws::{BadSignature, Signed, sign};
 pub use note::{SignedHead, parse_unsigned_head, sign_head, unsigned_head};
-pub use pades::{BadPdfKey, BadPdfSignature, PdfKey, PdfSignature, PublicPdfKey, check_pdf, sign_pdf};
-pub use store::{KeyError, KeyInfo, KeyStore, Passphrase, PrivateKey, Whose};
+pub use pades::{
+    BadPdfKey, BadPdfSignature, PdfKey, PdfSignature, PublicPdfKey, TrustedCertificate, Vouched, certificate_of, check_pdf, sign_pdf,
+    who_vouches,
+};
+pub use store::{CertificateInfo, KeyError, KeyInfo, KeyStore, KnownKey, Passphrase, PrivateKey, Whose};
 
 use base64::Engine;
 use base64::engine::general_purpose::URL_SAFE_NO_PAD;

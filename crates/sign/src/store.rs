@@ -1,6 +1,8 @@
 //! The keys of a bench, and those of others that it trusts: files of their owner alone.
 
 use crate::jwk::{BadKey, PublicKey};
+use crate::pades::{TrustedCertificate, certificate_of};
+use crate::{decode, encode};
 use ed25519_dalek::SigningKey;
 use ed25519_dalek::pkcs8::spki::der::pem::LineEnding;
 use ed25519_dalek::pkcs8::{DecodePrivateKey, EncodePrivateKey, KeypairBytes};
@@ -154,6 +156,45 @@ impl KeyInfo {
     }
 }
 
+/// A certificate that people here trust: the public half of what signs papers, or of one that vouches for such.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct CertificateInfo {
+    /// What people call it.
+    pub name: String,
+    /// Whose name stands in it.
+    pub subject: String,
+    /// SHA-256 of it, in hexadecimal digits.
+    pub fingerprint: String,
+    /// When it was taken in.
+    pub made: Timestamp,
+    /// Since when it is not trusted any more; what was signed before stays signed.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub retired: Option<Timestamp>,
+    /// The certificate, in base64.
+    der: String,
+}
+
+impl CertificateInfo {
+    /// As signatures are checked with it; `None`: its file was altered.
+    pub fn trusted(&self) -> Option<TrustedCertificate> {
+        let (der, _, fingerprint) = certificate_of(&decode(&self.der)?)?;
+        let retired = self.retired;
+        (fingerprint == self.fingerprint).then(|| TrustedCertificate { name: self.name.clone(), der, retired })
+    }
+}
+
+/// A key that signatures are checked with.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct KnownKey {
+    /// What people call it.
+    pub name: String,
+    /// The key.
+    pub key: PublicKey,
+    /// Since when it signs no more.
+    pub retired: Option<Timestamp>,
+}
+
 /// A folder of keys.
 #[derive(Clone, Debug)]
 pub struct KeyStore {
@@ -225,35 +266,90 @@ impl KeyStore {
     /// # Errors
     /// A folder that can't be read.
     pub fn broken(&self) -> Result<Vec<KeyError>, KeyError> {
-        Ok(self.look()?.1)
+        let mut broken = self.look()?.1;
+        broken.extend(self.look_at_certificates()?.1);
+        Ok(broken)
     }
 
     fn look(&self) -> Result<(Vec<KeyInfo>, Vec<KeyError>), KeyError> {
-        let failed = |cause| KeyError::File { path: self.folder.display().to_string(), cause };
-        let entries = match std::fs::read_dir(&self.folder) {
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok((vec![], vec![])),
-            entries => entries.map_err(failed)?,
-        };
         let (mut keys, mut broken) = (vec![], vec![]);
-        for entry in entries {
-            let path = entry.map_err(failed)?.path();
-            if path.to_string_lossy().ends_with(".info.json") {
-                match read_info(&path) {
-                    Ok(key) => keys.push(key),
-                    Err(why) => broken.push(why),
-                }
+        for path in self.files(".info.json")? {
+            match read_info(&path) {
+                Ok(key) => keys.push(key),
+                Err(why) => broken.push(why),
             }
         }
         keys.sort_by(|a, b| b.made.cmp(&a.made).then_with(|| a.id().cmp(&b.id())));
         Ok((keys, broken))
     }
 
-    /// What signatures are checked with: every key's name and its public key, the newest first.
+    /// What signatures are checked with, the newest first.
     ///
     /// # Errors
     /// As [`KeyStore::all`], or a file that was altered.
-    pub fn known(&self) -> Result<Vec<(String, PublicKey)>, KeyError> {
-        self.all()?.into_iter().map(|info| Ok((info.name.clone(), info.key()?))).collect()
+    pub fn known(&self) -> Result<Vec<KnownKey>, KeyError> {
+        let known = |info: KeyInfo| Ok(KnownKey { name: info.name.clone(), key: info.key()?, retired: info.retired });
+        self.all()?.into_iter().map(known).collect()
+    }
+
+    /// Takes in a certificate (PEM or DER): papers that it signs, or for whose signer it vouches, are taken for theirs from now on.
+    ///
+    /// # Errors
+    /// No certificate, a full disk, no rights.
+    pub fn trust_certificate(&self, name: &str, bytes: &[u8], made: Timestamp) -> Result<CertificateInfo, KeyError> {
+        let (der, subject, fingerprint) = certificate_of(bytes).ok_or(BadKey::NoKey)?;
+        if let Some(known) = self.certificates()?.into_iter().find(|c| c.fingerprint == fingerprint) {
+            return Ok(known);
+        }
+        let info = CertificateInfo { name: name.into(), subject, fingerprint, made, retired: None, der: encode(&der) };
+        self.put_certificate(&info)?;
+        Ok(info)
+    }
+
+    /// Every trusted certificate, the newest first; broken files are among [`KeyStore::broken`].
+    ///
+    /// # Errors
+    /// A folder that can't be read.
+    pub fn certificates(&self) -> Result<Vec<CertificateInfo>, KeyError> {
+        Ok(self.look_at_certificates()?.0)
+    }
+
+    fn look_at_certificates(&self) -> Result<(Vec<CertificateInfo>, Vec<KeyError>), KeyError> {
+        let (mut found, mut broken) = (vec![], vec![]);
+        for path in self.files(".certificate.json")? {
+            match read_certificate(&path) {
+                Ok(certificate) => found.push(certificate),
+                Err(why) => broken.push(why),
+            }
+        }
+        found.sort_by(|a, b| b.made.cmp(&a.made).then_with(|| a.fingerprint.cmp(&b.fingerprint)));
+        Ok((found, broken))
+    }
+
+    /// A certificate is not trusted any more since then.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn retire_certificate(&self, info: &CertificateInfo, since: Timestamp) -> Result<CertificateInfo, KeyError> {
+        let retired = CertificateInfo { retired: Some(earlier(info.retired, since)), ..info.clone() };
+        self.put_certificate(&retired)?;
+        Ok(retired)
+    }
+
+    fn put_certificate(&self, info: &CertificateInfo) -> Result<(), KeyError> {
+        let text = serde_json::to_string_pretty(info).expect("what is known of a certificate can be written");
+        self.write(&self.path(&info.fingerprint, "certificate.json"), text.as_bytes())
+    }
+
+    /// Files of the folder whose names end so.
+    fn files(&self, ending: &str) -> Result<Vec<PathBuf>, KeyError> {
+        let failed = |cause| KeyError::File { path: self.folder.display().to_string(), cause };
+        let entries = match std::fs::read_dir(&self.folder) {
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(vec![]),
+            entries => entries.map_err(failed)?,
+        };
+        let paths = entries.map(|entry| entry.map(|e| e.path()).map_err(failed)).collect::<Result<Vec<_>, _>>()?;
+        Ok(paths.into_iter().filter(|path| path.to_string_lossy().ends_with(ending)).collect())
     }
 
     /// The key whose id, or name, begins so.
@@ -311,12 +407,12 @@ impl KeyStore {
         Ok(key)
     }
 
-    /// A key signs no more from now on.
+    /// A key signs no more since then; of two times the earlier counts.
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn retire(&self, info: &KeyInfo, when: Timestamp) -> Result<KeyInfo, KeyError> {
-        let retired = KeyInfo { retired: info.retired.or(Some(when)), ..info.clone() };
+    pub fn retire(&self, info: &KeyInfo, since: Timestamp) -> Result<KeyInfo, KeyError> {
+        let retired = KeyInfo { retired: Some(earlier(info.retired, since)), ..info.clone() };
         self.put(&retired)?;
         Ok(retired)
     }
@@ -361,6 +457,22 @@ fn read_key(path: &Path) -> std::io::Result<String> {
     let mut text = String::new();
     std::fs::File::open(path)?.take(MOST).read_to_string(&mut text)?;
     Ok(text)
+}
+
+fn earlier(before: Option<Timestamp>, since: Timestamp) -> Timestamp {
+    before.map_or(since, |before| before.min(since))
+}
+
+fn read_certificate(path: &Path) -> Result<CertificateInfo, KeyError> {
+    let shown = path.display().to_string();
+    let text = read_key(path).map_err(|cause| KeyError::File { path: shown.clone(), cause })?;
+    let damaged = |why: String| KeyError::Damaged { path: shown.clone(), why };
+    let info: CertificateInfo = serde_json::from_str(&text).map_err(|e| damaged(e.to_string()))?;
+    let named = path.file_name().is_some_and(|n| n == format!("{}.certificate.json", info.fingerprint).as_str());
+    match info.trusted() {
+        Some(_) if named => Ok(info),
+        _ => Err(damaged("it is not the certificate that its name says".into())),
+    }
 }
 
 fn read_info(path: &Path) -> Result<KeyInfo, KeyError> {

@@ -2,6 +2,7 @@
 
 use super::say;
 use crate::cli::Check;
+use crate::config::Config;
 use crate::exit::Failure;
 use crate::files::{FEW_LINES, read_bounded, read_small};
 use crate::places::Places;
@@ -14,12 +15,16 @@ use jurex_core::release::{Act, BadRelease, Release, in_force};
 use jurex_core::rules::Outcome;
 use jurex_core::text::{printable, shown_path};
 use jurex_core::units::size;
+use jiff::Timestamp;
 use jurex_ledger::{Head, Inclusion, Ledger};
 use jurex_report::{
     Code, House, NoAttachment, Print, Standing, attached, is_as_printed, is_as_printed_of_destruction, is_as_printed_of_less,
     is_as_printed_of_lot,
 };
-use jurex_sign::{KeyStore, PdfSignature, PublicKey, Signed, SignedHead, check_pdf};
+use jurex_sign::{
+    KeyStore, KnownKey, PdfSignature, PublicKey, Signed, SignedHead, TrustedCertificate, Vouched, certificate_of, check_pdf, who_vouches,
+};
+use std::path::PathBuf;
 use std::process::ExitCode;
 
 /// What came of looking at one file.
@@ -41,14 +46,61 @@ struct Found {
     lines: Vec<String>,
     /// The record that it is of: job, outcome, digest.
     record: Option<(JobId, Outcome, String)>,
+    /// When it says itself that it was made.
+    made: Option<Timestamp>,
+    /// The key whose signature is right under it, or under the head that it stands in.
+    signed_by: Option<String>,
 }
 
-/// Keys that signatures are checked with, by name.
-type Known = [(String, PublicKey)];
+/// Whom people here trust.
+struct Known {
+    keys: Vec<KnownKey>,
+    certificates: Vec<TrustedCertificate>,
+}
+
+impl Known {
+    /// The keys and certificates of the folder, the certificate with which papers are signed here, and the keys that were named.
+    fn find(places: &Places, named: &[PathBuf]) -> Result<Self, Failure> {
+        let store = KeyStore::new(&places.keys());
+        let mut keys = store.known()?;
+        for file in named {
+            let text = read_small(file, FEW_LINES);
+            let text = text.map_err(|e| Failure::Use(format!("cannot read the key {}: {e}", shown_path(file))))?;
+            let key = PublicKey::parse(&text).map_err(|e| Failure::Use(format!("{}: {e}", shown_path(file))))?;
+            keys.push(KnownKey { name: shown_path(file), key, retired: None });
+        }
+        let mut certificates: Vec<_> = store.certificates()?.iter().filter_map(|c| c.trusted()).collect();
+        // A configuration that can't be read says nothing about whom papers are signed by.
+        let own = Config::read(&places.config_file()).ok().and_then(|config| config.pdf_certificate);
+        let own = own.and_then(|file| read_bounded(&file, FEW_LINES).ok()).and_then(|bytes| certificate_of(&bytes));
+        certificates.extend(own.map(|(der, ..)| TrustedCertificate { name: "the configuration here".into(), der, retired: None }));
+        Ok(Self { keys, certificates })
+    }
+
+    fn key(&self, id: &str) -> Option<&KnownKey> {
+        self.keys.iter().find(|known| known.key.id() == id)
+    }
+}
 
 impl Found {
     fn new() -> Self {
-        Self { held: Held::Good, lines: vec![], record: None }
+        Self { held: Held::Good, lines: vec![], record: None, made: None, signed_by: None }
+    }
+
+    /// What is to be said of a key that is right and was retired: what it signed before, by the time that stands in the text, stays good.
+    fn tell_retired(&mut self, known: &KnownKey) {
+        let Some(retired) = known.retired else { return };
+        let id = known.key.id();
+        match self.made {
+            Some(made) if made <= retired => {
+                self.good("", &format!("that key was retired on {retired}: what it signed before stays good, and this says that it was made on {made}"));
+            }
+            Some(made) => {
+                let said = format!("key {id} was retired on {retired}, and this says that it was made on {made}: it counts for nothing");
+                self.note(Held::Overtaken, "signature", &said);
+            }
+            None => self.note(Held::Unchecked, "signature", &format!("key {id} was retired on {retired}, and this tells no time")),
+        }
     }
 
     fn good(&mut self, what: &str, said: &str) {
@@ -76,17 +128,24 @@ impl Found {
                 self.note(Held::Altered, "code", &said);
             }
         }
+        let Some(named) = code.key_id.as_deref() else { return };
+        let shown = printable(named.as_bytes());
+        match self.signed_by.as_deref() {
+            Some(by) if by == named => self.good("", "and the key that it names is the one whose signature is right here"),
+            Some(by) => {
+                let said = format!("the code names key {shown}, and what is here is signed by key {}", printable(by.as_bytes()));
+                self.note(Held::Altered, "code", &said);
+            }
+            None => {
+                let said = format!("the code names key {shown}, and nothing here is signed by a key that is known: ask for the signed record");
+                self.note(Held::Unchecked, "code", &said);
+            }
+        }
     }
 }
 
 pub(crate) fn run(asked: &Check) -> Result<ExitCode, Failure> {
-    let mut known = KeyStore::new(&Places::find()?.keys()).known()?;
-    for file in &asked.key {
-        let text = read_small(file, FEW_LINES);
-        let text = text.map_err(|e| Failure::Use(format!("cannot read the key {}: {e}", shown_path(file))))?;
-        let key = PublicKey::parse(&text).map_err(|e| Failure::Use(format!("{}: {e}", shown_path(file))))?;
-        known.push((shown_path(file), key));
-    }
+    let known = Known::find(&Places::find()?, &asked.key)?;
     let code = asked.qr.as_deref().map(|text| text.parse::<Code>().map_err(|e| Failure::Use(e.to_string()))).transpose()?;
     let mut worst = Held::Good;
     for file in &asked.file {
@@ -121,8 +180,8 @@ fn code_alone(code: &Code, places: &Places, known: &Known) -> Result<Found, Fail
     found.good("digest", &code.digest);
     match &code.key_id {
         None => found.good("key", "none: nobody vouches for it"),
-        Some(id) => match known.iter().find(|(_, key)| key.id() == *id) {
-            Some((name, _)) => found.good("key", &format!("{id} ({name})")),
+        Some(id) => match known.key(id) {
+            Some(key) => found.good("key", &format!("{id} ({})", key.name)),
             None => found.good("key", &format!("{id}, which is not known here")),
         },
     }
@@ -226,14 +285,40 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
     }
     match signature {
         None => found.good("signature", UNSIGNED),
-        Some(PdfSignature { by, when, .. }) => {
-            let (from, to) = by.good;
-            let who = if by.is_self_signed() { "themselves: nobody else vouches for that name" } else { by.issuer.as_str() };
-            found.good("signature", &format!("inside the paper, right, by {} at {when}", printable(by.subject.as_bytes())));
-            found.good("", &format!("certificate {} by {}", by.fingerprint, printable(who.as_bytes())));
-            if !(from..=to).contains(&when) {
-                found.note(Held::Altered, "signature", &format!("its certificate was good from {from} to {to}, and not then"));
+        Some(signature) => signature_inside(&signature, known, found),
+    }
+}
+
+/// Who has signed inside the paper, and who vouches for that name.
+fn signature_inside(signature: &PdfSignature<'_>, known: &Known, found: &mut Found) {
+    let PdfSignature { by, when, certificates, .. } = signature;
+    let shown = |text: &str| printable(text.as_bytes());
+    found.good("signature", &format!("inside the paper, of these bytes, at {when} by the signer's clock"));
+    found.good("", &format!("the certificate says: {}; its fingerprint {}", shown(&by.subject), by.fingerprint));
+    let (from, to) = by.good;
+    if !(from..=to).contains(when) {
+        found.note(Held::Altered, "signature", &format!("its certificate was good from {from} to {to}, and not then"));
+    }
+    match who_vouches(certificates, &known.certificates, *when) {
+        Vouched::By { name, through, retired } => {
+            let through = if through.is_empty() { String::new() } else { format!(", through {}", shown(&through.join(", "))) };
+            let said = format!("vouched for by {}, which is trusted here{through}", shown(&name));
+            match retired {
+                None => found.good("", &said),
+                Some(since) if *when <= since => {
+                    found.good("", &format!("{said} until {since}: what was signed before stays good"));
+                }
+                Some(since) => {
+                    found.note(Held::Overtaken, "signature", &format!("{said} until {since} only: this was signed later"));
+                }
             }
+        }
+        Vouched::Nobody { why } => {
+            let why = why.map(|why| format!(" ({})", shown(&why))).unwrap_or_default();
+            let said = format!(
+                "by a certificate that nobody here trusts{why}: anybody can have made one of that name. Take its root in, once you know whose it is (jurex keys trust FILE)"
+            );
+            found.note(Held::Unchecked, "signature", &said);
         }
     }
 }
@@ -293,9 +378,13 @@ fn proof(text: &str, record: Option<&Record>, known: &Known, found: &mut Found) 
     };
     let id = printable(head.key_id().as_bytes());
     let place = format!("entry {} of {} in the ledger", proof.place + 1, head.size);
-    match known.iter().find(|(_, key)| key.id() == head.key_id()).map(|(name, key)| (name, head.check(key))) {
+    match known.key(head.key_id()).map(|known| (known, head.check(&known.key))) {
         None => found.note(Held::Unchecked, "ledger", &format!("{place}, under a head by key {id}, which is not known here")),
-        Some((name, Ok(()))) => found.good("ledger", &format!("{place}, under a head signed by key {id} ({name})")),
+        Some((known, Ok(()))) => {
+            found.good("ledger", &format!("{place}, under a head signed by key {id} ({})", known.name));
+            found.signed_by = Some(head.key_id().into());
+            found.tell_retired(known);
+        }
         Some((_, Err(why))) => {
             found.note(Held::Altered, "ledger", &why.to_string());
             return None;
@@ -311,19 +400,24 @@ fn signed(text: &str, known: &Known, found: &mut Found) {
         Err(why) => return found.note(Held::Altered, "signature", &why.to_string()),
     };
     let id = printable(signed.key_id().as_bytes());
-    match known.iter().find(|(_, key)| key.id() == signed.key_id()) {
+    let by = known.key(signed.key_id());
+    match by {
         None => {
             let said = format!(
                 "by key {id}, which is not known here: nobody can say whether the text is as it was signed. Ask whoever signed it for the public key, and name it with --key, or trust it (jurex keys trust)"
             );
             found.note(Held::Unchecked, "signature", &said);
         }
-        Some((name, key)) => match signed.check(key) {
-            Ok(_) => found.good("signature", &format!("right, by key {id} ({name})")),
+        Some(known) => match signed.check(&known.key) {
+            Ok(_) => {
+                found.good("signature", &format!("right, by key {id} ({})", known.name));
+                found.signed_by = Some(signed.key_id().into());
+            }
             Err(why) => return found.note(Held::Altered, "signature", &why.to_string()),
         },
     }
     content(signed.unchecked(), found);
+    by.into_iter().for_each(|known| found.tell_retired(known));
 }
 
 /// A record, a verification record, or a statement of a lot, by itself. Whether it holds by itself.
@@ -368,6 +462,7 @@ fn less(text: &str, found: &mut Found) -> Option<LessRecord> {
         found.note(Held::Altered, "record", "it is not in the canonical form: a byte of it has been changed");
     }
     let shown = |text: &str| printable(text.as_bytes());
+    found.made = Some(record.asked.ended);
     found.good("work", &format!("{}, ended {}", record.asked.job, record.asked.ended));
     found.good("of", &shown(&record.what()));
     found.good("claims", "no outcome: it is no sanitization of the drive");
@@ -399,6 +494,7 @@ fn release(text: &str, found: &mut Found) -> Option<Release> {
     if release.drive.simulated {
         found.good("demo", DEMONSTRATION);
     }
+    found.made = Some(release.made);
     found.good("drive", &shown(&release.drive.called()));
     found.good("says", &shown(&release.act.sentence()));
     found.good("stated", &format!("{} by {}", release.made, shown(&release.by)));
@@ -443,6 +539,7 @@ fn statement(text: &str, found: &mut Found) -> Option<Statement> {
     if statement.is_demonstration() {
         found.good("demo", DEMONSTRATION);
     }
+    found.made = Some(statement.made);
     found.good("lot", &format!("{}, stated {}", printable(statement.lot.as_bytes()), statement.made));
     found.good("stands", &statement.tally().sentence());
     let failed = statement.lines().iter().filter(|l| l.stand != StandWord::Done);
@@ -481,6 +578,7 @@ fn record(text: &str, found: &mut Found) -> Option<Record> {
     if drive.simulated {
         found.good("demo", DEMONSTRATION);
     }
+    found.made = Some(record.ended);
     found.good("job", &format!("{}, ended {}", record.job, record.ended));
     found.good(
         "drive",
@@ -509,6 +607,7 @@ fn verification(text: &str, found: &mut Found) {
             if record.to_json() != text.trim_end() {
                 found.note(Held::Altered, "record", "it is not in the canonical form: a byte of it has been changed");
             }
+            found.made = Some(record.look.ended);
             found.good("finding", &record.finding().to_string());
             record.look.of.iter().for_each(|of| found.good("of", &format!("job {}, its record's digest {}", of.job, of.digest)));
             record.sentences().iter().for_each(|s| found.good("found", s));

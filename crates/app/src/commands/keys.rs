@@ -9,7 +9,7 @@ use crate::signing::{ask_hidden, read_passphrase};
 use jurex_core::notation::Entropy;
 use jurex_core::text::{printable, shown_path};
 use jurex_ledger::{About, Ledger};
-use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, Whose};
+use jurex_sign::{BadKey, CertificateInfo, KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, Whose, certificate_of};
 use serde_json::json;
 use std::io::{IsTerminal, Write};
 use std::os::unix::fs::OpenOptionsExt;
@@ -34,11 +34,15 @@ pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
                 &made.id()[..8]
             ));
         }
-        KeysDo::List(table) if table.json => say_json(&json!({ "keys": store.all()?.iter().map(as_json).collect::<Vec<_>>() })),
+        KeysDo::List(table) if table.json => say_json(&json!({
+            "keys": store.all()?.iter().map(as_json).collect::<Vec<_>>(),
+            "certificates": store.certificates()?.iter().map(certificate_as_json).collect::<Vec<_>>(),
+        })),
         KeysDo::List(_) => {
             let signing = store.signing()?.map(|k| k.id());
             let all = store.all()?;
             all.iter().for_each(|key| say(&line(key, signing.as_ref() == Some(&key.id()))));
+            store.certificates()?.iter().for_each(|certificate| say(&certificate_line(certificate)));
             if all.is_empty() {
                 say("There is no key: records are not signed. `jurex keys new --name NAME` makes one.");
             }
@@ -58,7 +62,18 @@ pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
             say(&if export.jwk { key.to_jwk().to_string() } else { key.to_pem().trim_end().to_string() });
         }
         KeysDo::Retire(which) => {
-            let key = store.retire(&store.find(&which.key)?, wall())?;
+            let since = which.since.unwrap_or_else(wall);
+            if since > wall() {
+                return Err(Failure::Use("that time has not come yet: nothing was retired".into()));
+            }
+            if let Some(certificate) = certificate_named(&store, &which.key)? {
+                let retired = store.retire_certificate(&certificate, since)?;
+                let said = format!("Certificate {} ({}) is not trusted any more since {since}", &retired.fingerprint[..16], retired.name);
+                note(&format!("{said}."))?;
+                say(&format!("{said}; what was signed with it before stays good."));
+                return Ok(ExitCode::SUCCESS);
+            }
+            let key = store.retire(&store.find(&which.key)?, since)?;
             note(&format!("Key {} signs no more.", key.id()))?;
             let next =
                 store.signing()?.map_or_else(|| "records are not signed now".into(), |k| format!("key {} signs now", k.id()));
@@ -67,8 +82,19 @@ pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
         KeysDo::SelfSigned(asked) => self_signed(asked)?,
         KeysDo::Trust(trust) => {
             let shown = shown_path(&trust.file);
-            let text = crate::files::read_small(&trust.file, crate::files::FEW_LINES);
-            let text = text.map_err(|e| Failure::Use(format!("cannot read the key {shown}: {e}")))?;
+            let bytes = crate::files::read_bounded(&trust.file, crate::files::FEW_LINES);
+            let bytes = bytes.map_err(|e| Failure::Use(format!("cannot read the key {shown}: {e}")))?;
+            if certificate_of(&bytes).is_some() {
+                let certificate = store.trust_certificate(&printable(trust.name.as_bytes()), &bytes, wall())?;
+                let (print, name) = (&certificate.fingerprint, &certificate.name);
+                note(&format!("Certificate {} ({name}) is trusted.", &print[..16]))?;
+                say(&format!(
+                    "Papers signed with certificate {print} ({}), or for whose signer it vouches, are taken for the word of {name} from now on.",
+                    printable(certificate.subject.as_bytes())
+                ));
+                return Ok(ExitCode::SUCCESS);
+            }
+            let text = String::from_utf8(bytes).map_err(|_| Failure::Use(format!("{shown}: {}", BadKey::NoKey)))?;
             let key = store.trust(&printable(trust.name.as_bytes()), &text, wall()).map_err(|e| match e {
                 KeyError::BadKey(why) => Failure::Use(format!("{shown}: {why}")),
                 other => other.into(),
@@ -100,6 +126,27 @@ fn self_signed(asked: &SelfSigned) -> Result<(), Failure> {
     say(&format!("  pdf_certificate = \"{folder}/certificate.pem\""));
     say(&format!("  pdf_key = \"{folder}/certificate.key\""));
     Ok(())
+}
+
+/// The trusted certificate of that name, or whose fingerprint begins so.
+fn certificate_named(store: &KeyStore, beginning: &str) -> Result<Option<CertificateInfo>, Failure> {
+    let mut fitting = store.certificates()?;
+    fitting.retain(|c| c.name == beginning || beginning.len() >= 6 && c.fingerprint.starts_with(beginning));
+    match fitting.len() {
+        0 | 1 => Ok(fitting.pop()),
+        n => Err(Failure::Use(format!("{n} certificates are called that: name more of the fingerprint"))),
+    }
+}
+
+fn certificate_line(certificate: &CertificateInfo) -> String {
+    let state = certificate.retired.map_or("trusted".into(), |since| format!("retired since {since}"));
+    let subject = printable(certificate.subject.as_bytes());
+    format!("certificate {}  {state:<8} {} ({subject})", &certificate.fingerprint[..16], certificate.name)
+}
+
+fn certificate_as_json(certificate: &CertificateInfo) -> serde_json::Value {
+    let CertificateInfo { name, subject, fingerprint, made, retired, .. } = certificate;
+    json!({ "fingerprint": fingerprint, "name": name, "subject": subject, "made": made, "retired": retired })
 }
 
 /// What a new key is shut with.

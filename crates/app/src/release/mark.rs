@@ -8,13 +8,15 @@ use jurex_core::mark::{self, Found, Mark, MarkSays, Whole};
 use jurex_core::media::Drive;
 use jurex_core::proof::{Expected, Progress, VerificationRecord};
 use jurex_core::record::{Person, Record};
-use jurex_sign::{PublicKey, Signed};
+use jurex_sign::{KnownKey, Signed};
 
 /// Who vouches for a mark.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Voucher {
     /// A key that is known here, by its name.
     Known(String),
+    /// One that was retired before the mark says that it was made.
+    Retired(String),
     /// A key that is not.
     Unknown(String),
     /// Nobody.
@@ -34,15 +36,18 @@ pub(crate) struct MarkSeen {
 }
 
 impl MarkSeen {
-    fn of(mark: &Mark, whole: Whole, drive: &Drive, keys: &[(String, PublicKey)]) -> Self {
+    fn of(mark: &Mark, whole: Whole, drive: &Drive, keys: &[KnownKey]) -> Self {
         let voucher = match mark.signed() {
             None => Voucher::Nobody,
             Some(text) => match Signed::parse(text) {
                 Err(_) => Voucher::Wrong,
-                Ok(signed) => match keys.iter().find(|(_, key)| key.id() == signed.key_id()) {
+                Ok(signed) => match keys.iter().find(|known| known.key.id() == signed.key_id()) {
                     None => Voucher::Unknown(signed.key_id().into()),
-                    Some((name, key)) if signed.check(key).is_ok() => Voucher::Known(name.clone()),
-                    Some(_) => Voucher::Wrong,
+                    Some(known) if signed.check(&known.key).is_err() => Voucher::Wrong,
+                    Some(known) if known.retired.is_some_and(|since| mark.says().ended > since) => {
+                        Voucher::Retired(known.name.clone())
+                    }
+                    Some(known) => Voucher::Known(known.name.clone()),
                 },
             },
         };
@@ -66,6 +71,9 @@ impl MarkSeen {
         }
         match &self.voucher {
             Voucher::Known(_) => said.push("Its signature is right.".into()),
+            Voucher::Retired(name) => {
+                said.push(format!("✕ It is signed by a key of {name} that was retired before that: it counts for nothing."));
+            }
             Voucher::Unknown(id) => {
                 said.push(format!("It is signed by key {id}, which is not known here: anybody can have made it."));
             }
@@ -113,7 +121,7 @@ pub(crate) enum MarkHere {
 
 impl MarkHere {
     /// Looks for one; `None`: there is none, or the drive gives nothing.
-    pub(crate) fn on(seen: &Seen, keys: &[(String, PublicKey)]) -> Option<Self> {
+    pub(crate) fn on(seen: &Seen, keys: &[KnownKey]) -> Option<Self> {
         let mut medium = seen.peek().ok()?;
         match mark::look(medium.as_mut(), &said_in) {
             Found::Nothing => None,

@@ -75,6 +75,11 @@ pub(super) fn signer(cms: &[u8]) -> Option<PublicPdfKey> {
     PublicPdfKey::of(parts(cms)?.certificates.first()?).ok()
 }
 
+/// The certificates that it brings along, the signer's first.
+pub(super) fn certificates(cms: &[u8]) -> Vec<Vec<u8>> {
+    parts(cms).map(|p| p.certificates).unwrap_or_default()
+}
+
 /// Whether `cms` is, to the byte, a signature of this digest by its signer.
 pub(super) fn is_of(cms: &[u8], digest: &[u8; 32], public: &PublicPdfKey) -> bool {
     parts(cms).is_some_and(|Parts { certificates, signature }| {

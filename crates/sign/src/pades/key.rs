@@ -102,10 +102,6 @@ impl PublicPdfKey {
         })
     }
 
-    /// Whether nobody but its owner says whose it is.
-    pub fn is_self_signed(&self) -> bool {
-        self.subject == self.issuer
-    }
 
     /// AlgorithmIdentifier of its signatures.
     pub(super) fn algorithm(&self) -> &'static [u8] {
@@ -128,7 +124,7 @@ fn hex(bytes: &[u8]) -> String {
 }
 
 /// The common name, else the whole name.
-fn common_name(name: &Name) -> String {
+pub(super) fn common_name(name: &Name) -> String {
     let whole = name.to_string();
     let (mut parts, mut escaped) = (vec![String::new()], false);
     for c in whole.chars() {

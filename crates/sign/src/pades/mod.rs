@@ -4,8 +4,10 @@
 mod cms;
 mod der;
 mod key;
+mod vouch;
 
 pub use key::{BadPdfKey, PdfKey, PublicPdfKey};
+pub use vouch::{TrustedCertificate, Vouched, certificate_of, who_vouches};
 
 use jiff::Timestamp;
 use sha2::{Digest, Sha256};
@@ -37,6 +39,8 @@ pub struct PdfSignature<'p> {
     pub when: Timestamp,
     /// The paper without its signature.
     pub paper: &'p [u8],
+    /// The signer's certificate, and those that it brought along, in DER. Nobody has vouched for them yet.
+    pub certificates: Vec<Vec<u8>>,
 }
 
 /// One object of a paper: its number, and what stands between `obj` and `endobj`.
@@ -243,7 +247,7 @@ fn check_after(pdf: &[u8], end: usize) -> Option<PdfSignature<'_>> {
         return None;
     }
     fill(&mut again, &gap, cms);
-    (again == pdf).then_some(PdfSignature { by, when, paper })
+    (again == pdf).then(|| PdfSignature { by, when, paper, certificates: cms::certificates(cms) })
 }
 
 #[cfg(test)]

@@ -44,7 +44,6 @@ fn a_signed_paper_is_found_right_and_every_changed_bit_of_it_wrong() {
     let signed = sign_pdf(&paper, &key, now()).unwrap();
     let found = check_pdf(&signed).unwrap().unwrap_or_else(|e| panic!("{e}"));
     assert_eq!((found.paper, found.when, found.by.subject.as_str()), (&paper[..], now(), "Brackwater Weather Service, Records"));
-    assert!(found.by.is_self_signed());
     // Every byte but most of the empty room, where the zeros are all alike.
     let gap = find(&signed, b"/Contents<").unwrap() + 2500;
     for at in (9..gap).chain((gap..gap + 2 * ROOM - 2600).step_by(997)).chain(gap + 2 * ROOM - 2600..signed.len()) {
@@ -139,4 +138,61 @@ fn keys_of_every_kind_sign_and_a_reader_of_others_agrees() {
     ] {
         assert_eq!(wrong.err(), Some(why));
     }
+}
+
+/// Certificates as organisations have them, made by openssl: a root, one between, and those that sign.
+#[test]
+fn who_vouches_for_a_signature_follows_from_the_chain_and_from_who_is_trusted_here() {
+    if !is_here("openssl") {
+        return;
+    }
+    let dir = tempfile::tempdir().unwrap();
+    let run = |arguments: &str| openssl(dir.path(), arguments);
+    let read = |name: &str| std::fs::read_to_string(dir.path().join(name)).unwrap();
+    let extensions = |name: &str, text: &str| std::fs::write(dir.path().join(name), text).unwrap();
+    extensions("ca.ext", "basicConstraints=critical,CA:TRUE\nkeyUsage=critical,keyCertSign\n");
+    extensions("leaf.ext", "basicConstraints=critical,CA:FALSE\nkeyUsage=critical,digitalSignature\n");
+    extensions("strange.ext", "basicConstraints=critical,CA:TRUE\nnameConstraints=critical,permitted;DNS:example.org\n");
+    let ec = "-newkey ec -pkeyopt ec_paramgen_curve:P-256 -nodes";
+    run("req -x509 -newkey rsa:2048 -nodes -keyout root.key -out root.pem -days 3650 -subj /CN=Root -sha384");
+    let issue = |name: &str, by: &str, ext: &str| {
+        run(&format!("req -new {ec} -keyout {name}.key -out {name}.csr -subj /CN={name}"));
+        run(&format!("x509 -req -in {name}.csr -CA {by}.pem -CAkey {by}.key -CAcreateserial -out {name}.pem -days 900 -extfile {ext}"));
+    };
+    issue("Between", "root", "ca.ext");
+    issue("Signer", "Between", "leaf.ext");
+    issue("Under", "Signer", "leaf.ext");
+    issue("Strange", "root", "strange.ext");
+    issue("Stranger", "Strange", "leaf.ext");
+    // Another of the same name as the one between, who signs for whom he likes.
+    run(&format!("req -x509 {ec} -keyout Forger.key -out Forger.pem -days 900 -subj /CN=Between"));
+    issue("Forged", "Forger", "leaf.ext");
+    let trusted = |name: &str| TrustedCertificate { name: format!("our {name}"), der: certificate_of(read(name).as_bytes()).unwrap().0, retired: None };
+    let now: Timestamp = Timestamp::now();
+    let vouched_at = |chain: &[&str], by: &[&str], when: Timestamp| {
+        let pem: String = chain.iter().map(|name| read(&format!("{name}.pem"))).collect();
+        let key = PdfKey::from_pem(&pem, &read(&format!("{}.key", chain[0])), None).unwrap();
+        let signed = sign_pdf(&paper(), &key, when).unwrap();
+        let found = check_pdf(&signed).unwrap().unwrap_or_else(|e| panic!("{e}"));
+        who_vouches(&found.certificates, &by.iter().map(|name| trusted(name)).collect::<Vec<_>>(), when)
+    };
+    let vouched = |chain: &[&str], by: &[&str]| vouched_at(chain, by, now);
+    let by = |name: &str, through: &[&str]| Vouched::By { name: name.into(), through: through.iter().map(|t| t.to_string()).collect(), retired: None };
+    let nobody = |why: &str, found: Vouched| match found {
+        Vouched::Nobody { why: said } if why.is_empty() => assert_eq!(said, None),
+        Vouched::Nobody { why: Some(said) } => assert!(said.contains(why), "{said}"),
+        other => panic!("{other:?}"),
+    };
+    assert_eq!(vouched(&["Signer", "Between"], &["root.pem"]), by("our root.pem", &["Between"]));
+    assert_eq!(vouched(&["Signer"], &["Between.pem"]), by("our Between.pem", &[]));
+    assert_eq!(vouched(&["Signer"], &["Signer.pem"]), by("our Signer.pem", &[]), "pinned");
+    nobody("", vouched(&["Signer"], &["root.pem"]));
+    nobody("", vouched(&["Signer", "Between"], &[]));
+    nobody("did not sign", vouched(&["Forged", "Between"], &["root.pem"]));
+    nobody("did not sign", vouched(&["Forged"], &["Between.pem"]));
+    nobody("may vouch for no other", vouched(&["Under", "Signer", "Between"], &["root.pem"]));
+    nobody("can't be looked at", vouched(&["Stranger", "Strange"], &["root.pem"]));
+    let late = now.checked_add(jiff::SignedDuration::from_hours(24 * 1000)).unwrap();
+    nobody("not good at that time", vouched_at(&["Signer", "Between"], &["root.pem"], late));
+    assert!(certificate_of(b"junk").is_none());
 }

@@ -41,7 +41,7 @@ fn files(places: &Places) -> Result<Vec<PathBuf>, Failure> {
 }
 
 pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: bool) -> Result<ExitCode, Failure> {
-    let known: Vec<PublicKey> = KeyStore::new(&places.keys()).known()?.into_iter().map(|(_, key)| key).collect();
+    let known: Vec<PublicKey> = KeyStore::new(&places.keys()).known()?.into_iter().map(|known| known.key).collect();
     let (mut heads, mut wrong, mut signed) = (vec![], vec![], 0u64);
     for kept in ledger.heads()? {
         match kept.note.as_deref().map(|note| checked_head(note, &known)) {

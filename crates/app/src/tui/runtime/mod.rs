@@ -49,7 +49,7 @@ use jurex_core::residue::SoFar;
 use jurex_core::units::Lba;
 use jurex_ledger::{Ledger, Unfinished};
 use jurex_notice::Outbox;
-use jurex_sign::PublicKey;
+use jurex_sign::KnownKey;
 #[cfg(test)]
 pub(crate) use ledger::whereabouts;
 use ratatui::crossterm::execute;
@@ -86,7 +86,7 @@ pub(crate) struct Setup {
     /// What vouches for what is written.
     pub(crate) seal: Arc<Seal>,
     /// Keys that marks are checked with, by name.
-    pub(crate) keys: Vec<(String, PublicKey)>,
+    pub(crate) keys: Vec<KnownKey>,
     /// Who elsewhere is told; `None`: nobody.
     pub(crate) outbox: Option<Outbox>,
     /// The machine, where a start medium has started it.
@@ -139,7 +139,7 @@ struct Runtime {
     out: PathBuf,
     habits: Habits,
     seal: Arc<Seal>,
-    keys: Arc<Vec<(String, PublicKey)>>,
+    keys: Arc<Vec<KnownKey>>,
     outbox: Option<Outbox>,
     /// Lots that were told to be done.
     lots_told: Vec<String>,
