@@ -147,6 +147,7 @@ impl Seal {
     pub(crate) fn close(&self, ledger: &Path) -> Vec<String> {
         let run = || -> Result<Vec<String>, LedgerError> {
             let ledger = Ledger::open(ledger)?;
+            ledger.cover_events(wall())?;
             let head = ledger.head()?;
             let note = self.key.as_ref().map(|key| sign_head(head.size, &head.root, key));
             // Before the new one is among the ledger's own.

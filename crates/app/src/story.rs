@@ -36,10 +36,16 @@ impl Story {
             }
             Err(e) => return Err(e),
         };
+        // A record whose second checks were altered tells nothing either: the one that contradicts it may be the one that is gone.
+        let (record, looks) = match ledger.verifications(job) {
+            Ok(looks) => (record, looks),
+            Err(e @ LedgerError::AlteredChecks(_)) => (Err(e.to_string()), vec![]),
+            Err(e) => return Err(e),
+        };
         Ok(Self {
             record,
             events: events(ledger, job)?,
-            looks: ledger.verifications(job)?,
+            looks,
             releases: releases(ledger, job)?,
             entry: ledger.inclusion(job)?.map(|proof| proof.place + 1),
             job: job.clone(),

@@ -1,10 +1,11 @@
 //! What was written, as leaves of the tree, in the order of writing; and whether what the ledger holds now is that.
 
-use crate::format::ABOUT;
+use crate::format::{ABOUT, WITH_EVENTS};
 use crate::index::Indexed;
 use crate::tree::{Frontier, Hash, leaf};
 use crate::{Ledger, LedgerError};
 use jiff::Timestamp;
+use jurex_core::erase::Checkpoint;
 use jurex_core::record::{BadRecord, Record};
 use rusqlite::{OptionalExtension, Transaction, TransactionBehavior, params};
 use serde::{Deserialize, Serialize};
@@ -46,6 +47,20 @@ pub enum Leaf {
         made: String,
         /// SHA-256 of its text.
         verification: String,
+    },
+    /// Events of a job that no record covers: of one that has none, or that came after it.
+    Events {
+        /// The job.
+        job: String,
+        /// When they were counted.
+        when: String,
+        /// Events of the job that were there.
+        events: u64,
+        /// SHA-256 over them.
+        events_digest: String,
+        /// SHA-256 of what it needs to go on beside its checkpoint: what was on the drive, and what people said of it.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        going_on: Option<String>,
     },
     /// A list of expected drives was made, changed or closed.
     Lot {
@@ -184,6 +199,7 @@ pub(crate) fn keep_nodes(change: &Transaction<'_>) -> rusqlite::Result<()> {
 /// The leaf of a record with the events of its job so far.
 pub(crate) fn of_record(change: &Transaction<'_>, job: &str, made: &str, json: &str) -> rusqlite::Result<Leaf> {
     let (events, events_digest) = events(change, job, u64::MAX)?;
+    change.prepare_cached("DELETE FROM uncovered WHERE job = ?1")?.execute([job])?;
     Ok(Leaf::Record { job: job.into(), made: made.into(), record: digest(json), events, events_digest })
 }
 
@@ -204,6 +220,21 @@ fn events(connection: &rusqlite::Connection, job: &str, most: u64) -> rusqlite::
         n += 1;
     }
     Ok((n, hex(hash.finalize())))
+}
+
+/// What an unfinished job needs to go on beside its checkpoint, as a digest; `None`: it is not unfinished.
+fn going_on(connection: &rusqlite::Connection, job: &str) -> rusqlite::Result<Option<String>> {
+    let of = "SELECT before, papers FROM unfinished WHERE job = ?1";
+    let both = connection
+        .prepare_cached(of)?
+        .query_row([job], |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?)))
+        .optional()?;
+    Ok(both.map(|(before, papers)| digest(&format!("{before}\n{papers}"))))
+}
+
+/// Notes that events of a job are there that no entry covers yet.
+pub(crate) fn note_uncovered(connection: &rusqlite::Connection, job: &str) -> rusqlite::Result<()> {
+    connection.prepare_cached("INSERT OR IGNORE INTO uncovered (job) VALUES (?1)")?.execute([job]).map(drop)
 }
 
 /// Takes what an earlier version has written into the tree.
@@ -242,6 +273,8 @@ pub struct Checked {
     pub leaves: u64,
     /// What does not fit, each in a sentence.
     pub wrong: Vec<String>,
+    /// Jobs with events that no entry covers yet: the next head does.
+    pub uncovered: u64,
 }
 
 /// Sentences that are told of one check; of more it is said that there are more.
@@ -314,6 +347,31 @@ impl Ledger {
         let since =
             format!("SELECT EXISTS (SELECT 1 FROM record WHERE leaf > (SELECT max(number) FROM leaf WHERE {ABOUT} = 'key'))");
         let run = || self.connection.query_row(&since, [], |row| row.get(0));
+        run().map_err(|e| self.sql(e))
+    }
+
+    /// Makes entries of the events that no record covers, so that the next head covers them too: of jobs that have none, that work still, or
+    /// to which something was noted afterwards.
+    ///
+    /// # Errors
+    /// A full disk, no rights.
+    pub fn cover_events(&self, when: Timestamp) -> Result<(), LedgerError> {
+        let run = || -> rusqlite::Result<()> {
+            let any = self.connection.query_row("SELECT EXISTS (SELECT 1 FROM uncovered)", [], |row| row.get::<_, bool>(0))?;
+            if !any {
+                return Ok(());
+            }
+            let change = change(self)?;
+            let jobs: Vec<String> =
+                change.prepare("SELECT job FROM uncovered ORDER BY job")?.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
+            for job in jobs {
+                let (events, events_digest) = events(&change, &job, u64::MAX)?;
+                let going_on = going_on(&change, &job)?;
+                append(&change, &Leaf::Events { job, when: when.to_string(), events, events_digest, going_on })?;
+            }
+            change.execute("DELETE FROM uncovered", [])?;
+            change.commit()
+        };
         run().map_err(|e| self.sql(e))
     }
 
@@ -464,6 +522,8 @@ impl Ledger {
                     .found("What is kept of the tree is not of these entries: entries were changed, added or taken away.".into());
             }
             self.check_rest(&seen, &mut checked)?;
+            self.check_events(&seen, &mut checked)?;
+            self.check_schema(&mut checked)?;
             self.check_index(&mut checked)
         };
         run().map_err(|e| self.sql(e))?;
@@ -494,10 +554,23 @@ impl Ledger {
                 let nth = seen.records.entry(job.clone()).or_default();
                 let texts = self.texts("SELECT made, json FROM record WHERE job = ?1 ORDER BY number", &job)?;
                 check_text("record", &job, &made, &record, texts.get(*nth), checked);
+                let leaf = "SELECT leaf FROM record WHERE job = ?1 ORDER BY number LIMIT 1 OFFSET ?2";
+                let leaf: Option<Option<i64>> =
+                    self.connection.prepare_cached(leaf)?.query_row(params![job, *nth as i64], |row| row.get(0)).optional()?;
+                if leaf.is_some_and(|leaf| leaf != Some(number as i64)) {
+                    checked.found(format!("The record of job {job} that was made at {made} names another entry than its own, {number}."));
+                }
                 *nth += 1;
                 if events(&self.connection, &job, count)? != (count, events_digest) {
                     checked.found(format!("Of the {count} events of job {job} that were there when its record was made some are gone or were changed."));
                 }
+                seen.covers(job, count, None);
+            }
+            Ok(Leaf::Events { job, when, events: count, events_digest, going_on }) => {
+                if events(&self.connection, &job, count)? != (count, events_digest) {
+                    checked.found(format!("Of the {count} events of job {job} that were there at {when} some are gone or were changed."));
+                }
+                seen.covers(job, count, going_on);
             }
             Ok(Leaf::Verification { job, made, verification }) => {
                 let nth = seen.looks.entry(job.clone()).or_default();
@@ -604,6 +677,64 @@ impl Ledger {
         self.check_lots(seen, checked)
     }
 
+    /// Whether every event is one that an entry covers, or that waits to be covered; and whether jobs would go on with what they began with.
+    fn check_events(&self, seen: &Seen, checked: &mut Checked) -> rusqlite::Result<()> {
+        if self.format < WITH_EVENTS {
+            return Ok(());
+        }
+        let waits: std::collections::BTreeSet<String> =
+            self.connection.prepare("SELECT job FROM uncovered")?.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
+        checked.uncovered = waits.len() as u64;
+        let mut all = self.connection.prepare("SELECT job, count(*) FROM event GROUP BY job")?;
+        let mut rows = all.query([])?;
+        while let Some(row) = rows.next()? {
+            let (job, n): (String, i64) = (row.get(0)?, row.get(1)?);
+            let covered = seen.covered.get(&job).map_or(0, |(n, _)| *n);
+            if n as u64 > covered && !waits.contains(&job) {
+                let more = jurex_core::units::counted(n as u64 - covered, "event");
+                checked.found(format!("Job {job} has {more} more than any entry tells of: put in by other means."));
+            }
+        }
+        for (job, (_, then)) in seen.covered.iter().filter(|(job, _)| !waits.contains(*job)) {
+            if let (Some(then), Some(now)) = (then, going_on(&self.connection, job)?)
+                && *then != now
+            {
+                checked.found(format!("What job {job} would go on with (what was on its drive, what people said of it) is not as it was written."));
+            }
+        }
+        self.check_checkpoints(checked)
+    }
+
+    /// Whether each checkpoint is of the drive that its job began on. One that can't be read is of another version, and goes nowhere.
+    fn check_checkpoints(&self, checked: &mut Checked) -> rusqlite::Result<()> {
+        let all = "SELECT job, serial, checkpoint FROM unfinished LEFT JOIN job ON name = job WHERE checkpoint IS NOT NULL";
+        let mut all = self.connection.prepare(all)?;
+        let mut rows = all.query([])?;
+        while let Some(row) = rows.next()? {
+            let (job, serial, text): (String, Option<String>, String) = (row.get(0)?, row.get(1)?, row.get(2)?);
+            let Ok(checkpoint) = Checkpoint::from_json(&text) else { continue };
+            if checkpoint.drive().unit.serial() != serial.as_deref() {
+                checked.found(format!("What is kept of unfinished job {job} is of another drive than the one that it began on."));
+            }
+        }
+        Ok(())
+    }
+
+    /// Whether the file is made of what this version makes, and of nothing else: a trigger could change what is written.
+    fn check_schema(&self, checked: &mut Checked) -> rusqlite::Result<()> {
+        if self.format != crate::format::KNOWN {
+            return Ok(());
+        }
+        let (now, fresh) = (crate::format::schema(&self.connection)?, crate::format::fresh_schema()?);
+        for [kind, name, table, _] in now.difference(&fresh) {
+            checked.found(format!("The file holds a {kind} called {name}, of {table}, that no Jurex has made so."));
+        }
+        for [kind, name, ..] in fresh.difference(&now) {
+            checked.found(format!("The {kind} {name} of the file is gone, or is another."));
+        }
+        Ok(())
+    }
+
     /// Whether every list of expected drives is the one that was kept last.
     fn check_lots(&self, seen: &Seen, checked: &mut Checked) -> rusqlite::Result<()> {
         let mut statement = self.connection.prepare("SELECT name, json FROM lot ORDER BY name")?;
@@ -617,6 +748,12 @@ impl Ledger {
                 }
                 Some(_) => {}
             }
+        }
+        let closed = "SELECT name FROM lot WHERE open <> (iif(json_valid(json), json_extract(json, '$.closed'), NULL) IS NULL)";
+        let mut wrong = self.connection.prepare(closed)?;
+        let wrong: Vec<String> = wrong.query_map([], |row| row.get(0))?.collect::<rusqlite::Result<_>>()?;
+        for lot in wrong {
+            checked.found(format!("Lot {lot} is listed as open or closed, and its list says the other."));
         }
         for lot in there.keys().filter(|lot| !seen.lots.contains_key(*lot)) {
             checked.found(format!("Lot {lot} was put in by other means."));
@@ -645,6 +782,13 @@ fn check_text(what: &str, job: &str, made: &str, digest_then: &str, now: Option<
     }
 }
 
+impl Seen {
+    fn covers(&mut self, job: String, events: u64, going_on: Option<String>) {
+        let covered = self.covered.entry(job).or_default();
+        *covered = (events.max(covered.0), going_on);
+    }
+}
+
 /// What the leaves so far have told of.
 #[derive(Default)]
 struct Seen {
@@ -652,6 +796,8 @@ struct Seen {
     releases: u64,
     records: std::collections::BTreeMap<String, usize>,
     looks: std::collections::BTreeMap<String, usize>,
+    /// Of each job the events that entries tell of, and what it would go on with.
+    covered: std::collections::BTreeMap<String, (u64, Option<String>)>,
     /// Digests of the lots as they were kept last.
     lots: std::collections::BTreeMap<String, String>,
 }

@@ -7,7 +7,7 @@ use rusqlite::Transaction;
 pub(crate) const KNOWN: i64 = MIGRATIONS.len() as i64;
 
 /// Steps from one format to the next; the file's `user_version` counts those done.
-pub(crate) const MIGRATIONS: [&str; 7] = [
+pub(crate) const MIGRATIONS: [&str; 8] = [
     "
     CREATE TABLE job (
         name TEXT PRIMARY KEY,
@@ -113,7 +113,22 @@ pub(crate) const MIGRATIONS: [&str; 7] = [
     ) STRICT;
     CREATE INDEX matter_of_kind ON matter(matter, since, name);
 ",
+    "
+    CREATE TABLE uncovered (
+        job TEXT PRIMARY KEY REFERENCES job(name)
+    ) STRICT, WITHOUT ROWID;
+    INSERT INTO uncovered SELECT job FROM event GROUP BY job HAVING count(*) > coalesce((
+        SELECT iif(json_valid(leaf.json), json_extract(leaf.json, '$.events'), 0) FROM record JOIN leaf ON leaf.number = record.leaf
+        WHERE record.job = event.job ORDER BY record.number DESC LIMIT 1
+    ), 0);
+    CREATE INDEX leaf_of_check ON leaf(iif(json_valid(json), json_extract(json, '$.job'), NULL))
+        WHERE substr(json, 1, 22) = '{\"kind\":\"verification\"';
+",
 ];
+
+/// What SQL says of the leaves of second checks, and the job that one is about: as its index has them.
+pub(crate) const IS_CHECK: &str = "substr(json, 1, 22) = '{\"kind\":\"verification\"'";
+pub(crate) const JOB_OF_CHECK: &str = "iif(json_valid(json), json_extract(json, '$.job'), NULL)";
 
 /// What a leaf of the last kind is about, as its index has it; NULL of every other one.
 pub(crate) const ABOUT: &str = "iif(json_valid(json), json_extract(json, '$.about'), NULL)";
@@ -126,6 +141,23 @@ pub(crate) const WITH_INDEX: i64 = 5;
 
 /// The format from which on it is kept what becomes of drives.
 pub(crate) const WITH_RELEASES: i64 = 7;
+
+/// The format from which on events that no record covers have entries too.
+pub(crate) const WITH_EVENTS: i64 = 8;
+
+/// Everything that a ledger of this format is made of, as SQLite tells it: kind, name, table, text.
+pub(crate) fn schema(connection: &rusqlite::Connection) -> rusqlite::Result<std::collections::BTreeSet<[String; 4]>> {
+    let text = |row: &rusqlite::Row<'_>, at| row.get::<_, Option<String>>(at).map(Option::unwrap_or_default);
+    let mut all = connection.prepare("SELECT type, name, tbl_name, sql FROM sqlite_schema WHERE name NOT LIKE 'sqlite_stat%'")?;
+    all.query_map([], |row| Ok([text(row, 0)?, text(row, 1)?, text(row, 2)?, text(row, 3)?]))?.collect()
+}
+
+/// The same of one that was never touched.
+pub(crate) fn fresh_schema() -> rusqlite::Result<std::collections::BTreeSet<[String; 4]>> {
+    let fresh = rusqlite::Connection::open_in_memory()?;
+    MIGRATIONS.iter().try_for_each(|step| fresh.execute_batch(step))?;
+    schema(&fresh)
+}
 
 /// Takes all steps that are still to be taken.
 pub(crate) fn bring_up_to_date(change: &Transaction<'_>) -> rusqlite::Result<()> {

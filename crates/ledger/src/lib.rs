@@ -114,6 +114,11 @@ pub enum LedgerError {
         "the ledger's record of job {0} is not the one that was written: it has been altered (`jurex ledger check` tells more)"
     )]
     Altered(JobId),
+    /// The second checks that are stored are not those that were written.
+    #[error(
+        "the second checks of job {0} in the ledger are not those that were written: one was altered, put in or taken away (`jurex ledger check` tells more)"
+    )]
+    AlteredChecks(JobId),
     /// A copy that is to be put back is not as it was written.
     #[error("the copy {path} was touched, and is not put in the ledger's place: {wrong}")]
     CopyTouched {
@@ -305,8 +310,13 @@ impl Ledger {
         let json = serde_json::to_string(event).expect("an event holds only strings, numbers and lists");
         let insert = "INSERT INTO event (job, number, time, json)
             SELECT ?1, 1 + coalesce(max(number), 0), ?2, ?3 FROM event WHERE job = ?1";
-        let mut statement = self.connection.prepare_cached(insert).map_err(|e| self.sql(e))?;
-        statement.execute(params![job.as_str(), time.to_string(), json]).map_err(|e| self.sql(e)).map(drop)
+        let run = || -> rusqlite::Result<()> {
+            let change = chain::change(self)?;
+            change.prepare_cached(insert)?.execute(params![job.as_str(), time.to_string(), json])?;
+            chain::note_uncovered(&change, job.as_str())?;
+            change.commit()
+        };
+        run().map_err(|e| self.sql(e))
     }
 
     /// Ends a job: adds its record and, unless it can go on, wipes what it would have needed for that, both or neither.

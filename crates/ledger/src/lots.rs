@@ -1,6 +1,7 @@
 //! The lots of a bench: which drives are expected. Each change of a list is a leaf of the tree.
 
 use crate::chain::{self, Leaf};
+use crate::format::{IS_CHECK, JOB_OF_CHECK};
 use crate::index::Standing;
 use crate::{Known, Ledger, LedgerError, Line};
 use jiff::Timestamp;
@@ -111,11 +112,15 @@ impl Ledger {
         Ok(LotNow { jobs: lines.into_iter().map(of).collect(), known, lot })
     }
 
-    /// The second checks of a job, the oldest first. What can't be used is left out.
+    /// The second checks of a job, the oldest first. What another version has written is left out.
     ///
     /// # Errors
-    /// A damaged file.
+    /// A damaged file, or they are not as they were written.
     pub fn verifications(&self, job: &JobId) -> Result<Vec<VerificationRecord>, LedgerError> {
+        let written = self.written_checks_of(Some(job))?;
+        if self.format >= crate::format::WITH_INDEX && !self.are_as_written(job, &written)? {
+            return Err(LedgerError::AlteredChecks(job.clone()));
+        }
         Ok(self.kept_checks(job)?.iter().filter_map(|json| VerificationRecord::from_json(json).ok()).collect())
     }
 
@@ -143,14 +148,8 @@ impl Ledger {
 
     pub(crate) fn second_check(&self, record: &Record, written: &WrittenChecks) -> Result<SecondCheck, LedgerError> {
         let kept = self.kept_checks(&record.job)?;
-        if self.format >= crate::format::WITH_INDEX {
-            let mut there: Vec<String> = kept.iter().map(|json| crate::chain::digest(json)).collect();
-            let mut expected = written.get(record.job.as_str()).cloned().unwrap_or_default();
-            there.sort();
-            expected.sort();
-            if there != expected {
-                return Ok(SecondCheck::NotBelieved);
-            }
+        if self.format >= crate::format::WITH_INDEX && !self.are_as_written(&record.job, written)? {
+            return Ok(SecondCheck::NotBelieved);
         }
         let mut checks = vec![];
         for json in &kept {
@@ -162,15 +161,30 @@ impl Ledger {
         Ok(SecondCheck::of(record, &checks))
     }
 
+    /// Whether the second checks that are kept of a job are those that were written.
+    fn are_as_written(&self, job: &JobId, written: &WrittenChecks) -> Result<bool, LedgerError> {
+        let mut there: Vec<String> = self.kept_checks(job)?.iter().map(|json| crate::chain::digest(json)).collect();
+        let mut expected = written.get(job.as_str()).cloned().unwrap_or_default();
+        there.sort();
+        expected.sort();
+        Ok(there == expected)
+    }
+
     /// The digests of all second checks that were written, by their jobs.
     pub(crate) fn written_checks(&self) -> Result<WrittenChecks, LedgerError> {
+        self.written_checks_of(None)
+    }
+
+    /// Of one job, or of all.
+    fn written_checks_of(&self, job: Option<&JobId>) -> Result<WrittenChecks, LedgerError> {
         let mut written = WrittenChecks::new();
         if self.format < crate::format::WITH_INDEX {
             return Ok(written);
         }
         let run = || -> rusqlite::Result<Vec<String>> {
-            let all = "SELECT json FROM leaf WHERE json LIKE '{\"kind\":\"verification\",%'";
-            self.connection.prepare_cached(all)?.query_map([], |row| row.get(0))?.collect()
+            let of_job = if job.is_some() { format!("AND {JOB_OF_CHECK} = ?1") } else { "AND ?1 IS NULL".into() };
+            let all = format!("SELECT json FROM leaf WHERE {IS_CHECK} {of_job}");
+            self.connection.prepare_cached(&all)?.query_map([job.map(JobId::as_str)], |row| row.get(0))?.collect()
         };
         for json in run().map_err(|e| self.sql(e))? {
             if let Ok(Leaf::Verification { job, verification, .. }) = serde_json::from_str(&json) {

@@ -307,6 +307,13 @@ fn whatever_is_done_to_a_ledger_behind_its_back_is_found_and_named() {
         ("DELETE FROM leaf WHERE number = 2", "Entry 2 is missing"),
         ("UPDATE leaf SET json = replace(json, 'UPPER', 'x') || ' ' WHERE number = 0", "changed"),
         ("UPDATE frontier SET size = 5", "What is kept of the tree"),
+        ("UPDATE record SET leaf = 1 WHERE number = 2", "names another entry than its own"),
+        ("UPDATE record SET leaf = NULL WHERE number = 2", "names another entry than its own"),
+        ("INSERT INTO event VALUES ('261123-JJJJJ2', 3, '2020-01-01T00:00:00Z', '{}')", "1 event more than any entry tells of"),
+        ("CREATE TRIGGER t AFTER INSERT ON record BEGIN DELETE FROM event; END", "a trigger called t, of record"),
+        ("CREATE TABLE more (x)", "a table called more"),
+        ("CREATE VIEW v AS SELECT * FROM record", "a view called v"),
+        ("DROP INDEX entry_of_serial", "index entry_of_serial of the file is gone"),
         ("UPDATE node SET hash = zeroblob(32) WHERE level = 1 AND place = 1", "above entry 3"),
         ("DELETE FROM entry WHERE number = 2", "not found by what stands"),
         ("UPDATE entry SET serial = 'OTHER' WHERE number = 1", "not found by what stands"),
@@ -338,6 +345,41 @@ fn whatever_is_done_to_a_ledger_behind_its_back_is_found_and_named() {
     let alone = Ledger::open(&early).unwrap();
     assert!(alone.check_chain(&[first]).unwrap().wrong.is_empty());
     assert!(alone.check_chain(&heads[2..]).unwrap().wrong[0].contains("an earlier copy of the file"));
+}
+
+/// Events that no record covers: of a job that was cut off, and those that were noted after a record.
+#[test]
+fn events_without_a_record_and_after_one_are_covered_by_the_next_head_and_so_is_what_a_job_would_go_on_with() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    filled_once(&path);
+    let ledger = Ledger::open(&path).unwrap();
+    let cut_off = begun(&ledger, "261123-MMMMMM", &drive());
+    ledger.tell(&cut_off, &Event::Held { celsius: None }, Timestamp::UNIX_EPOCH).unwrap();
+    ledger.tell(&"261123-JJJJJ1".parse().unwrap(), &Event::WentOn, Timestamp::UNIX_EPOCH).unwrap();
+    let before = ledger.check_chain(&[]).unwrap();
+    assert_eq!((before.wrong, before.uncovered), (vec![], 2), "they wait for the next head, and that is said");
+    ledger.cover_events(Timestamp::UNIX_EPOCH).unwrap();
+    let size = ledger.head().unwrap().size;
+    ledger.cover_events(Timestamp::UNIX_EPOCH).unwrap();
+    assert_eq!(ledger.head().unwrap().size, size, "nothing new, no entry");
+    let covered = ledger.check_chain(&[]).unwrap();
+    assert_eq!((covered.wrong, covered.uncovered), (vec![], 0));
+    ledger.cut_log();
+    for (change, said) in [
+        ("UPDATE event SET json = '{}' WHERE job = '261123-MMMMMM'", "of job 261123-MMMMMM that were there at 1970"),
+        ("DELETE FROM event WHERE job = '261123-JJJJJ1' AND json LIKE '%went-on%'", "job 261123-JJJJJ1 that were there at 1970"),
+        ("UPDATE unfinished SET papers = replace(papers, '{', '{ ')", "What job 261123-MMMMMM would go on with"),
+        ("UPDATE unfinished SET before = '{}'", "What job 261123-MMMMMM would go on with"),
+        ("UPDATE job SET serial = 'OTHER' WHERE name = '261123-MMMMMM'", "of another drive than the one that it began on"),
+    ] {
+        let copy = dir.path().join("copy.sqlite3");
+        std::fs::copy(&path, &copy).unwrap();
+        Connection::open(&copy).unwrap().execute_batch(change).unwrap();
+        let found = Ledger::open(&copy).unwrap().check_chain(&[]).unwrap();
+        assert!(found.wrong.iter().any(|s| s.contains(said)), "{change}: {:?}", found.wrong);
+        ["", "-wal", "-shm"].iter().for_each(|end| drop(std::fs::remove_file(dir.path().join(format!("copy.sqlite3{end}")))));
+    }
 }
 
 /// A ledger with one job, and its head.
@@ -552,6 +594,7 @@ fn a_lots_list_is_kept_and_changes_behind_its_back_are_found() {
         ("UPDATE lot SET json = replace(json, 'A2', 'A3') WHERE name = 'BW-0417'", "list of lot BW-0417 is not as"),
         ("DELETE FROM lot WHERE name = 'BW-0417'", "Lot BW-0417 is gone"),
         ("INSERT INTO lot SELECT 'X', open, json FROM lot LIMIT 1", "Lot X was put in"),
+        ("UPDATE lot SET open = 1 WHERE name = 'BW-0416'", "Lot BW-0416 is listed as open or closed"),
     ] {
         let other = Connection::open(&path).unwrap();
         other.execute_batch(&format!("BEGIN; {change}; COMMIT")).unwrap();

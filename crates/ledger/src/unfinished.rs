@@ -54,7 +54,14 @@ impl Ledger {
     pub fn keep_contents(&self, job: &JobId, before: &Contents) -> Result<(), LedgerError> {
         let json = serde_json::to_string(before).expect("contents hold only strings, numbers and lists");
         let update = "UPDATE unfinished SET before = ?2 WHERE job = ?1";
-        self.connection.execute(update, params![job.as_str(), json]).map_err(|e| self.sql(e)).map(drop)
+        let run = || -> rusqlite::Result<()> {
+            let change = crate::chain::change(self)?;
+            if change.execute(update, params![job.as_str(), json])? > 0 {
+                crate::chain::note_uncovered(&change, job.as_str())?;
+            }
+            change.commit()
+        };
+        run().map_err(|e| self.sql(e))
     }
 
     /// Keeps the newest checkpoint of a job in place of the one before it.

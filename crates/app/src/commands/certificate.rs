@@ -30,6 +30,8 @@ pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
     let simulated = record.evidence().drive().simulated;
     let seal = seal(&places, &config, crate::paper::house(&places)?, simulated);
     let ledger = places.ledger_for(simulated);
+    // What the check finds altered is not printed over.
+    Ledger::open_to_read(&ledger)?.verifications(&job)?;
     let issue = Issue { seal: &seal, print: seal.print(&ledger, &record) };
     let written = files::write_all(&wanted.out, &record, &issue).map_err(|e| file_failure(&e, &job))?;
     written.iter().for_each(|path| say(&path.display().to_string()));

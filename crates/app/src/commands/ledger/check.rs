@@ -80,7 +80,7 @@ pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: b
         wrong.push("The bench has a key, and no head of this ledger is signed: they were taken away.".into());
     }
     let checked = ledger.check_chain(&heads)?;
-    wrong.extend(checked.wrong);
+    wrong.extend(checked.wrong.iter().cloned());
     let entries = if checked.leaves == 1 { "1 entry".to_string() } else { format!("{} entries", checked.leaves) };
     let good = wrong.is_empty();
     if good {
@@ -96,6 +96,10 @@ pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: b
     }
     if good && signed == 0 {
         say("  but      no head of it is signed: whoever can write the file could have written all of it anew");
+    }
+    if good && checked.uncovered > 0 {
+        let of = counted(checked.uncovered, "job");
+        say(&format!("  but      events of {of} stand under no head yet: the next one covers them"));
     }
     if let Some(file) = asked.since.as_ref().filter(|_| good) {
         say(&format!("  since    nothing was changed or taken away since {}", shown_path(file)));
