@@ -115,6 +115,11 @@ impl Pattern {
         }
     }
 
+    /// Whether it lays anything: a pattern of no bytes is none.
+    pub fn has_bytes(&self) -> bool {
+        !matches!(&self.base, Base::Bytes { bytes } if bytes.is_empty())
+    }
+
     /// Whether the bytes can be computed: false for a random pattern whose seed is gone.
     pub fn is_computable(&self) -> bool {
         !matches!(self.base, Base::Random { seed: None })

@@ -10,7 +10,7 @@ use crate::signing::standing;
 use jurex_core::less::{BadLessRecord, LessRecord};
 use jurex_core::lot::{StandWord, Statement};
 use jurex_core::proof::{NoStanding, SecondCheck, VerificationRecord};
-use jurex_core::record::{BadRecord, JobId, Record};
+use jurex_core::record::{BELIEVED, BadRecord, JobId, Record};
 use jurex_core::release::{Act, BadRelease, Release, in_force};
 use jurex_core::rules::Outcome;
 use jurex_core::text::{printable, shown_path};
@@ -85,6 +85,12 @@ impl Known {
 impl Found {
     fn new() -> Self {
         Self { held: Held::Good, lines: vec![], record: None, made: None, signed_by: None }
+    }
+
+    /// What of a record that nobody has signed has to be believed as it stands there.
+    fn tell_believed(&mut self) {
+        self.good("believe", "nobody vouches for these, and nothing here can compute them; the claim follows from them:");
+        BELIEVED.iter().for_each(|(fields, what)| self.good("", &format!("{fields}: {what}")));
     }
 
     /// What is to be said of a key that is right and was retired: what it signed before, by the time that stands in the text, stays good.
@@ -224,6 +230,9 @@ fn look(bytes: &[u8], known: &Known) -> Found {
         proof_alone(text, known, &mut found);
     } else if content(text, &mut found) {
         found.good("signature", UNSIGNED);
+        if found.record.is_some() {
+            found.tell_believed();
+        }
     }
     found
 }
@@ -284,7 +293,13 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
         found.note(Held::Unchecked, "paper", &said);
     }
     match signature {
-        None => found.good("signature", UNSIGNED),
+        None => {
+            found.good("signature", UNSIGNED);
+            // A head that is signed covers the record's every byte.
+            if found.record.is_some() && found.signed_by.is_none() {
+                found.tell_believed();
+            }
+        }
         Some(signature) => signature_inside(&signature, known, found),
     }
 }

@@ -732,10 +732,16 @@ impl Evidence {
         fails(self.sessions.is_empty(), "it has no session")?;
         let geometry = self.geometry();
         fails(geometry.logical == 0 || geometry.physical == 0, "its sectors have no size")?;
+        let possible = (512..=64 << 10).contains(&geometry.logical) && geometry.physical.is_multiple_of(geometry.logical);
+        fails(!geometry.logical.is_power_of_two() || !possible, "its sectors are of a size that no drive has")?;
         fails(geometry.sectors.checked_mul(geometry.logical.into()).is_none(), "its drive is larger than any can be")?;
         let was_before = |g: Geometry| self.stages.iter().any(|s| matches!(&s.what, What::Lifted(l) if l.before == g));
         let other_size = |s: &Session| s.drive.geometry != geometry && !was_before(s.drive.geometry);
         fails(self.sessions.iter().any(other_size), "its drive has several sizes")?;
+        let unit = &self.drive().unit;
+        let other_unit = |s: &Session| !s.drive.unit.agrees_with(unit) && !s.drive.unit.is_surely(unit);
+        fails(self.sessions.iter().any(other_unit), "its sessions are on two drives")?;
+        self.check_pass_times()?;
         fails(self.stages.len() > self.planned.len(), "it has more stages than were planned")?;
         let in_order = self.stages.iter().map(StageEvidence::kind).zip(&self.planned).all(|(a, b)| a == *b);
         fails(!in_order, "its stages are not the planned ones")?;
@@ -744,6 +750,8 @@ impl Evidence {
             What::Checked(c) => {
                 let sound = c.range.lies_in(geometry.whole()) && c.read_back.is_sound(c.range, self.sessions.len());
                 fails(!sound, "a check lies outside its range")?;
+                let expects_nothing = matches!(&c.expect, Expect::Bytes { pattern } if !pattern.has_bytes() || !pattern.is_computable());
+                fails(expects_nothing, "a check compares with bytes that nobody knows")?;
                 let more = c.drawn.is_some_and(|d| d.compared > c.range.count || d.parts > d.compared.min(Drawn::PARTS));
                 fails(more, "a check compared more than there is")
             }
@@ -760,6 +768,29 @@ impl Evidence {
     }
 }
 
+impl Evidence {
+    /// Whether each pass was begun and ended while its drive was open, where nobody has set the clock back meanwhile.
+    fn check_pass_times(&self) -> Result<(), Unsound> {
+        /// Clocks are corrected by a little all the time.
+        const USUAL: jiff::SignedDuration = jiff::SignedDuration::from_secs(2);
+        if self.clock_was_set_back() {
+            return Ok(());
+        }
+        let last = self.sessions.last().and_then(|s| s.closed);
+        let passes = self.stages.iter().filter_map(|s| if let What::Overwritten(o) = &s.what { Some(&o.passes) } else { None });
+        for pass in passes.flatten() {
+            let Some(session) = self.sessions.get(pass.session as usize) else { continue };
+            let before = pass.started + USUAL < session.opened;
+            let after = session.closed.is_some_and(|closed| pass.started > closed + USUAL);
+            fails(before || after, "a pass was begun while its drive was not open")?;
+            let Some(ended) = pass.ended else { continue };
+            let late = last.is_some_and(|closed| ended > closed + USUAL);
+            fails(ended + USUAL < pass.started || late, "a pass ended before it began, or after its drive was let go")?;
+        }
+        Ok(())
+    }
+}
+
 impl OverwriteEvidence {
     fn check_soundness(&self, whole: Sectors, sessions: usize) -> Result<(), Unsound> {
         fails(self.range.count == 0 || !self.range.lies_in(whole), "its range is not on the drive")?;
@@ -768,6 +799,7 @@ impl OverwriteEvidence {
             let sets = [&p.laid, &p.unwritable, &p.slow];
             fails(!sets.into_iter().all(|s| all_lie_in(s, self.range)), "a pass lies outside its range")?;
             fails(p.session as usize >= sessions, "a pass is of no session")?;
+            fails(!p.pattern.has_bytes(), "a pass laid a pattern of no bytes")?;
             fails(p.flushed && p.flush_error.is_some(), "a pass is flushed and not flushed")?;
             fails(!p.pace.is_sound_for(self.range), "a pass's pace is of another range")?;
             let reading = p.read_back.as_ref();

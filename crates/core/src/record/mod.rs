@@ -282,6 +282,19 @@ pub enum BadRecord {
     },
 }
 
+/// What whoever reads a record that nobody has signed must simply believe, and why nothing of it can be computed again: whoever writes it
+/// anew in canonical form can put there what they like. The claim, its reasons and its limits follow from these by the rules.
+pub const BELIEVED: [(&str, &str); 8] = [
+    ("job, tool, started, ended", "when it was done and by which program: clocks and names are whoever's they are"),
+    ("papers", "who did it, for whom, and what they remarked"),
+    ("sessions: drive", "which drive it was: serial, maker, model, bus, class of media, whether it is simulated"),
+    ("sessions: drive.geometry, hidden, elsewhere", "how large it is and what it hides: the drive's own word, as it was asked"),
+    ("laid, unwritable, flushed, pace", "which sectors took what was written, and how fast"),
+    ("read, wrong, unreadable, drawn, beside", "which sectors were read back, and how they compared"),
+    ("commands, completed, at_work", "what a drive that erased itself was sent and answered"),
+    ("stated, before, left, events", "what people stated of encryption, what lay on the drive before and after"),
+];
+
 impl Record {
     /// The record of a job that ran by `plan` and left `evidence`.
     pub fn new(
@@ -610,18 +623,57 @@ mod tests {
             let end = at + json[at..].find('"').unwrap();
             format!("{}{other}{}", &json[..at], &json[end..])
         };
+        let changed = |change: &dyn Fn(&mut serde_json::Value)| {
+            let mut value: serde_json::Value = serde_json::from_str(&json).unwrap();
+            change(&mut value["evidence"]);
+            value.to_string()
+        };
         for (altered, says) in [
             (laid("{\"count\":\"99999999\",\"first\":\"0\"}"), "a pass lies outside its range"),
             (laid("{\"count\":\"600\",\"first\":\"0\"},{\"count\":\"600\",\"first\":\"400\"}"), "not a record"),
             (time("started", "2031-01-01T00:00:00Z"), "it ended before it began"),
             (
                 json.replacen("\"ended\":\"1970-01-01T00:00:00Z\"", "\"ended\":\"1960-01-01T00:00:00Z\"", 9),
-                "it ended before it began",
+                "a pass ended before it began",
+            ),
+            (changed(&|e| e["sessions"][0]["opened"] = "1980-01-01T00:00:00Z".into()), "a pass was begun while its drive was not open"),
+            (
+                changed(&|e| {
+                    let mut other = e["sessions"][0].clone();
+                    other["drive"]["unit"]["serial"] = "ANOTHER".into();
+                    e["sessions"].as_array_mut().unwrap().push(other);
+                }),
+                "its sessions are on two drives",
+            ),
+            (
+                changed(&|e| e["sessions"][0]["drive"]["geometry"]["logical"] = 513.into()),
+                "its sectors are of a size that no drive has",
+            ),
+            (
+                changed(&|e| e["sessions"][0]["drive"]["geometry"]["physical"] = 700.into()),
+                "its sectors are of a size that no drive has",
+            ),
+            (
+                changed(&|e| {
+                    let passes = e["stages"].as_array_mut().unwrap().iter_mut().find(|s| s.to_string().contains("passes")).unwrap();
+                    let passes = passes.as_object_mut().unwrap();
+                    let passes = if passes.contains_key("passes") { &mut passes["passes"] } else { &mut passes["what"]["passes"] };
+                    passes[0]["pattern"] = serde_json::json!({ "kind": "bytes", "bytes": "" });
+                }),
+                "pattern",
             ),
         ] {
             assert_ne!(altered, json, "{says}");
             let said = Record::from_json(&altered).unwrap_err().to_string();
             assert!(said.contains(says), "{says}: {said}");
+        }
+    }
+
+    #[test]
+    fn the_page_of_records_holds_the_table_of_what_is_believed() {
+        let page = include_str!("../../../../docs/record.md");
+        for (fields, what) in BELIEVED {
+            assert!(page.contains(&format!("| `{fields}` | {what} |")), "{fields}");
         }
     }
 
