@@ -45,13 +45,15 @@ pub struct Attached {
 /// There is no record, or something can't be read.
 pub fn attached(pdf: &[u8]) -> Result<Attached, NoAttachment> {
     let mut texts = vec![];
-    let mut from = 0;
+    let (mut from, mut room) = (0, MOST);
     while let Some(kind) = find(pdf, from, b"/Type/EmbeddedFile") {
         let start = find(pdf, kind, b"stream\n").map(|at| at + 7).ok_or(NoAttachment::Damaged)?;
         let end = find(pdf, start, b"\nendstream").ok_or(NoAttachment::Damaged)?;
         let mut text = String::new();
-        let mut plain = flate2::read::ZlibDecoder::new(&pdf[start..end]).take(MOST);
+        let mut plain = flate2::read::ZlibDecoder::new(&pdf[start..end]).take(room);
         plain.read_to_string(&mut text).map_err(|_| NoAttachment::Damaged)?;
+        // Of all of them together: many that are small in the file can be large in memory.
+        room = room.checked_sub(text.len() as u64).filter(|room| *room > 0).ok_or(NoAttachment::Damaged)?;
         texts.push(text);
         from = end;
     }

@@ -152,6 +152,16 @@ pub enum HouseError {
     /// The logo is none.
     #[error("the logo is neither SVG nor PNG that can be read: {0}")]
     NoPicture(String),
+    /// It would say what only a record may say.
+    #[error(
+        "{what} says `{word}`: what a treatment has earned is said by the record alone, and nowhere else on a paper. Say it in other words, or leave it out"
+    )]
+    SaysAnOutcome {
+        /// What.
+        what: &'static str,
+        /// Which word.
+        word: String,
+    },
     /// Something is longer than a paper has room for.
     #[error("{what} is longer than {most} signs: a paper has no room for it")]
     TooLong {
@@ -211,6 +221,9 @@ impl House {
             if text.chars().count() > most {
                 return Err(HouseError::TooLong { what, most });
             }
+            if let Some(word) = outcome_in(text) {
+                return Err(HouseError::SaysAnOutcome { what, word: jurex_core::text::printable(word.as_bytes()) });
+            }
         }
         let too_many = |what, most, n: usize| if n > most { Err(HouseError::TooLong { what, most }) } else { Ok(()) };
         too_many("the address, in lines,", 8, self.address.len())?;
@@ -234,16 +247,94 @@ impl House {
     }
 }
 
+/// Words by which a paper says what was earned, in every language that it can be printed in, without accents and in small letters.
+const OUTCOME_WORDS: [&str; 27] = [
+    "outcome", "clear", "cleared", "purge", "purged", "destroy", "destroyed", "sanitized", "sanitised", "ergebnis", "bereinigt", "vernichtet",
+    "resultat", "assaini", "assainie", "assainis", "assainies", "detruit", "detruite", "detruits", "detruites", "resultado", "saneado", "saneada",
+    "saneados", "destruido", "destruida",
+];
+
+/// The Latin letter that a Cyrillic or Greek one looks like.
+fn latin(c: char) -> char {
+    const ALIKE: [(&str, &str); 2] =
+        [("АВЕКМНОРСТХаеорсухіѕјԁԛԝ", "ABEKMHOPCTXaeopcyxisjdqw"), ("ΑΒΕΖΗΙΚΜΝΟΡΤΥΧονυρ", "ABEZHIKMNOPTYXovup")];
+    let found = ALIKE.iter().find_map(|(strange, plain)| plain.chars().nth(strange.chars().position(|s| s == c)?));
+    found.unwrap_or(c)
+}
+
+/// The first word in it that says what was earned, whatever its letters look like: accents, letters of other scripts that look the same,
+/// and letters with blanks between them make no other word.
+fn outcome_in(text: &str) -> Option<String> {
+    let plain = deunicode::deunicode(&text.chars().map(latin).collect::<String>()).to_lowercase();
+    let words: Vec<&str> = plain.split(|c: char| !c.is_ascii_alphanumeric()).filter(|w| !w.is_empty()).collect();
+    let spaced: Vec<String> = words.chunk_by(|a, b| a.len() == 1 && b.len() == 1).map(<[&str]>::concat).collect();
+    let says = |word: &&str| OUTCOME_WORDS.contains(word);
+    words.iter().copied().chain(spaced.iter().map(String::as_str)).find(says).map(str::to_string)
+}
+
+/// Nodes of a drawing once everything that it uses is in its place.
+const MOST_NODES: usize = 20_000;
+
+/// Whether a drawing can be drawn in a time that nobody notices: what is used again and again, and what is made anew for each of its
+/// points, can be more than any machine has room for.
+fn is_small(svg: &usvg::roxmltree::Document<'_>) -> Result<(), String> {
+    use usvg::roxmltree::Node;
+    let named = |node: &Node<'_, '_>| node.tag_name().name().to_string();
+    let heavy = ["filter", "pattern", "marker", "mask", "image", "foreignObject"];
+    if let Some(node) = svg.descendants().find(|n| n.is_element() && heavy.contains(&named(n).as_str())) {
+        return Err(format!("it holds `{}`, which a logo has no need of", named(&node)));
+    }
+    let by_id = |id: &str| svg.descendants().find(|n| n.attribute("id") == Some(id));
+    // Each use is followed with what is left to be drawn: a ring, or a tower of uses, runs out of it.
+    fn count<'a, 'i>(
+        node: Node<'a, 'i>,
+        by_id: &dyn Fn(&str) -> Option<Node<'a, 'i>>,
+        depth: usize,
+        left: &mut usize,
+    ) -> Result<(), String> {
+        let too_large = || Err(format!("drawn out it has more than {MOST_NODES} parts"));
+        *left = match left.checked_sub(1) {
+            Some(left) if depth < 200 => left,
+            _ => return too_large(),
+        };
+        if node.tag_name().name() == "use" {
+            let xlink = ("http://www.w3.org/1999/xlink", "href");
+            let target = node.attribute("href").or_else(|| node.attribute(xlink)).and_then(|h| h.strip_prefix('#')).and_then(by_id);
+            if let Some(target) = target {
+                count(target, by_id, depth + 1, left)?;
+            }
+        }
+        node.children().try_for_each(|child| count(child, by_id, depth + 1, left))
+    }
+    count(svg.root(), &by_id, 0, &mut { MOST_NODES })
+}
+
+/// Width and height that a PNG says it has: it is asked before room for it is made.
+fn png_size(bytes: &[u8]) -> Option<(u32, u32)> {
+    let number = |at: usize| bytes.get(at..at + 4).map(|b| u32::from_be_bytes([b[0], b[1], b[2], b[3]]));
+    (bytes.get(12..16)? == b"IHDR").then_some((number(16)?, number(20)?))
+}
+
 impl Picture {
     /// Most points on a side: on a paper it is a few centimetres wide.
     const MOST: f32 = 1200.0;
+    /// Most points on a side of a file that is taken, before it is made smaller.
+    const MOST_OF_FILE: u32 = 4096;
 
     /// Of an SVG or PNG file. What is not covered is white: a paper has no transparency.
     pub(crate) fn of(bytes: &[u8]) -> Result<Self, String> {
         let drawn = if bytes.starts_with(b"\x89PNG") {
-            Pixmap::decode_png(bytes).map_err(|e| e.to_string())?
+            let (width, height) = png_size(bytes).ok_or("its head is damaged")?;
+            if width > Self::MOST_OF_FILE || height > Self::MOST_OF_FILE {
+                return Err(format!("it is larger than {} points on a side", Self::MOST_OF_FILE));
+            }
+            smaller(Pixmap::decode_png(bytes).map_err(|e| e.to_string())?, Self::MOST)?
         } else {
-            let tree = usvg::Tree::from_data(bytes, &usvg::Options::default()).map_err(|e| e.to_string())?;
+            let text = std::str::from_utf8(bytes).map_err(|_| "it is no text: a packed SVG is unpacked first")?;
+            let options = usvg::roxmltree::ParsingOptions { allow_dtd: false, nodes_limit: MOST_NODES as u32, ..Default::default() };
+            let document = usvg::roxmltree::Document::parse_with_options(text, options).map_err(|e| e.to_string())?;
+            is_small(&document)?;
+            let tree = usvg::Tree::from_xmltree(&document, &usvg::Options::default()).map_err(|e| e.to_string())?;
             let size = tree.size();
             let scale = (Self::MOST / size.width().max(size.height())).min(8.0);
             let (w, h) = ((size.width() * scale).ceil().max(1.0), (size.height() * scale).ceil().max(1.0));
@@ -251,9 +342,6 @@ impl Picture {
             resvg::render(&tree, Transform::from_scale(scale, scale), &mut pixmap.as_mut());
             pixmap
         };
-        if drawn.width() > 4096 || drawn.height() > 4096 {
-            return Err("it is larger than 4096 points on a side".into());
-        }
         let mut ground = Pixmap::new(drawn.width(), drawn.height()).ok_or("it has no size")?;
         ground.fill(Color::WHITE);
         ground.draw_pixmap(0, 0, drawn.as_ref(), &Default::default(), Transform::identity(), None);
@@ -272,6 +360,20 @@ impl Picture {
     }
 }
 
+/// The same picture with at most so many points on a side.
+fn smaller(picture: Pixmap, most: f32) -> Result<Pixmap, String> {
+    let (width, height) = (picture.width() as f32, picture.height() as f32);
+    let scale = most / width.max(height);
+    if scale >= 1.0 {
+        return Ok(picture);
+    }
+    let size = |side: f32| (side * scale).ceil().max(1.0) as u32;
+    let mut small = Pixmap::new(size(width), size(height)).ok_or("it has no size")?;
+    let paint = resvg::tiny_skia::PixmapPaint { quality: resvg::tiny_skia::FilterQuality::Bilinear, ..Default::default() };
+    small.draw_pixmap(0, 0, picture.as_ref(), &paint, Transform::from_scale(scale, scale), None);
+    Ok(small)
+}
+
 impl From<Picture> for String {
     fn from(picture: Picture) -> String {
         let mut deflated = flate2::write::ZlibEncoder::new(vec![], flate2::Compression::best());
@@ -288,7 +390,8 @@ impl TryFrom<String> for Picture {
             let (size, data) = text.split_once(':')?;
             let (width, height) = size.split_once('x')?;
             let (width, height): (u32, u32) = (width.parse().ok()?, height.parse().ok()?);
-            let bytes = (1..=4096).contains(&width).then_some(u64::from(width) * u64::from(height) * 3)?;
+            let possible = 1..=Picture::MOST_OF_FILE;
+            let bytes = (possible.contains(&width) && possible.contains(&height)).then_some(u64::from(width) * u64::from(height) * 3)?;
             let mut rgb = vec![];
             let packed = STANDARD.decode(data).ok()?;
             std::io::Read::read_to_end(
@@ -305,6 +408,30 @@ impl TryFrom<String> for Picture {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// Pictures that are small files and want all the room there is: refused before anything is drawn.
+    #[test]
+    fn a_logo_that_grows_without_end_is_refused() {
+        let refused = |bytes: &[u8]| Picture::of(bytes).unwrap_err();
+        let svg = |inner: &str| format!("<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"9\" height=\"9\">{inner}</svg>");
+        let mut tower = "<defs><g id=\"a0\"><rect width=\"1\" height=\"1\"/></g>".to_string();
+        for n in 1..20 {
+            let uses = format!("<use href=\"#a{}\"/>", n - 1).repeat(10);
+            tower += &format!("<g id=\"a{n}\">{uses}</g>");
+        }
+        tower += "</defs><use href=\"#a19\"/>";
+        assert!(refused(svg(&tower).as_bytes()).contains("more than 20000 parts"));
+        assert!(refused(svg("<g id=\"r\"><use href=\"#r\"/></g>").as_bytes()).contains("more than"));
+        assert!(refused(svg("<filter id=\"f\"/>").as_bytes()).contains("`filter`"));
+        assert!(refused(b"\x1f\x8b\x08\0").contains("unpacked first"));
+        let mut png = b"\x89PNG\r\n\x1a\n\0\0\0\x0dIHDR".to_vec();
+        png.extend(30_000u32.to_be_bytes());
+        png.extend(20_000u32.to_be_bytes());
+        assert!(refused(&png).contains("larger than 4096"));
+        let large = Pixmap::new(2400, 600).unwrap().encode_png().unwrap();
+        assert_eq!(Picture::of(&large).unwrap().size(), (1200, 300), "made smaller");
+        assert!(Picture::of(svg("<use href=\"#r\"/><rect id=\"r\" width=\"3\" height=\"3\"/>").as_bytes()).is_ok());
+    }
 
     const SVG: &[u8] = br##"<svg xmlns="http://www.w3.org/2000/svg" width="40" height="20"><rect width="20" height="20" fill="#d6a13d" fill-opacity="0.5"/></svg>"##;
 
@@ -342,7 +469,25 @@ mod tests {
             House::from_toml("logo = \"gone.png\"", |_| Err(std::io::ErrorKind::NotFound.into())),
             Err(HouseError::NoPicture(_))
         ));
-        for damaged in ["", "1x1:", "0x0:eJw=", "9999999999x1:AA==", "2x2:AAAA"] {
+        // What only a record may say, however it is written.
+        for (text, what) in [
+            ("closing = \"Outcome: Purge\"", "closing text"),
+            ("closing = \"All drives were PURGED.\"", "closing text"),
+            ("closing = \"C l e a r\"", "closing text"),
+            ("closing = \"Рurgе\"", "closing text"),
+            ("closing = \"Alle Laufwerke sind bereinigt.\"", "closing text"),
+            ("closing = \"Résultat\"", "closing text"),
+            ("closing = \"unidades saneadas, no; saneado, sí\"", "closing text"),
+            ("name = \"Sanitized Drives of Brackwater\"", "name"),
+            ("[[field]]\nlabel = \"Outcome\"\nvalue = \"x\"", "label"),
+            ("[[field]]\nlabel = \"x\"\nvalue = \"Destroy\"", "value"),
+        ] {
+            assert!(refuse(text).contains("is said by the record alone") && refuse(text).contains(what), "{text}: {}", refuse(text));
+        }
+        assert!(House::from_attached("{\"closing\":\"Purge\"}").is_err(), "nor on a paper that was printed elsewhere");
+        let plain = "name = \"Clearwater Purgeon\"\nclosing = \"Our policy of sanitization applies.\"";
+        assert!(House::from_toml(plain, |_| unreachable!()).is_ok());
+        for damaged in ["1x4294967295:eJw=", "", "1x1:", "0x0:eJw=", "9999999999x1:AA==", "2x2:AAAA"] {
             assert!(Picture::try_from(damaged.to_string()).is_err(), "{damaged}");
         }
     }
