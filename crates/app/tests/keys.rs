@@ -62,8 +62,14 @@ fn a_record_is_signed_and_every_bench_that_trusts_the_key_can_check_it() {
     // The code of a paper names the key too.
     let record = json(&plain);
     let code = |key: &str| {
-        let digest = check(&ours, &plain, &[]).out.lines().find_map(|l| l.trim().strip_prefix("digest")?.trim().to_string().into());
-        format!("jurex:{}:{}:{}:{key}", record["job"].as_str().unwrap(), record["claim"]["outcome"].as_str().unwrap(), digest.unwrap_or_default())
+        let digest =
+            check(&ours, &plain, &[]).out.lines().find_map(|l| l.trim().strip_prefix("digest")?.trim().to_string().into());
+        format!(
+            "jurex:{}:{}:{}:{key}",
+            record["job"].as_str().unwrap(),
+            record["claim"]["outcome"].as_str().unwrap(),
+            digest.unwrap_or_default()
+        )
     };
     let other = new_key(&theirs, "Tern Quay 9");
     check(&ours, &signed, &["--qr", &code(&id)]).expect(0, &["the key that it names is the one"]);
@@ -221,8 +227,15 @@ fn a_paper_that_is_signed_for_pdf_readers_is_shown_valid_by_one_and_checked_here
     new_key(&place, "Bench 2");
     erased(&place, "out");
     let paper = place.only("out", ".certificate.pdf");
-    check(&place, &paper, &[])
-        .expect(0, &["inside the paper, of these bytes", "the certificate says: Brackwater Weather Service", "the configuration here", "to the byte"]);
+    check(&place, &paper, &[]).expect(
+        0,
+        &[
+            "inside the paper, of these bytes",
+            "the certificate says: Brackwater Weather Service",
+            "the configuration here",
+            "to the byte",
+        ],
+    );
     // Whoever finds the name in a certificate knows nothing yet: anybody can make one of that name.
     let (theirs, pem) = (Place::new(), folder.join("certificate.pem"));
     let bench_key = place.path("bench.pem");

@@ -362,8 +362,10 @@ impl Ledger {
                 return Ok(());
             }
             let change = change(self)?;
-            let jobs: Vec<String> =
-                change.prepare("SELECT job FROM uncovered ORDER BY job")?.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
+            let jobs: Vec<String> = change
+                .prepare("SELECT job FROM uncovered ORDER BY job")?
+                .query_map([], |row| row.get(0))?
+                .collect::<Result<_, _>>()?;
             for job in jobs {
                 let (events, events_digest) = events(&change, &job, u64::MAX)?;
                 let going_on = going_on(&change, &job)?;
@@ -558,7 +560,9 @@ impl Ledger {
                 let leaf: Option<Option<i64>> =
                     self.connection.prepare_cached(leaf)?.query_row(params![job, *nth as i64], |row| row.get(0)).optional()?;
                 if leaf.is_some_and(|leaf| leaf != Some(number as i64)) {
-                    checked.found(format!("The record of job {job} that was made at {made} names another entry than its own, {number}."));
+                    checked.found(format!(
+                        "The record of job {job} that was made at {made} names another entry than its own, {number}."
+                    ));
                 }
                 *nth += 1;
                 if events(&self.connection, &job, count)? != (count, events_digest) {
@@ -568,7 +572,9 @@ impl Ledger {
             }
             Ok(Leaf::Events { job, when, events: count, events_digest, going_on }) => {
                 if events(&self.connection, &job, count)? != (count, events_digest) {
-                    checked.found(format!("Of the {count} events of job {job} that were there at {when} some are gone or were changed."));
+                    checked.found(format!(
+                        "Of the {count} events of job {job} that were there at {when} some are gone or were changed."
+                    ));
                 }
                 seen.covers(job, count, going_on);
             }
@@ -699,7 +705,9 @@ impl Ledger {
             if let (Some(then), Some(now)) = (then, going_on(&self.connection, job)?)
                 && *then != now
             {
-                checked.found(format!("What job {job} would go on with (what was on its drive, what people said of it) is not as it was written."));
+                checked.found(format!(
+                    "What job {job} would go on with (what was on its drive, what people said of it) is not as it was written."
+                ));
             }
         }
         self.check_checkpoints(checked)

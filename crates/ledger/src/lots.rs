@@ -5,11 +5,11 @@ use crate::format::{IS_CHECK, JOB_OF_CHECK};
 use crate::index::Standing;
 use crate::{Known, Ledger, LedgerError, Line};
 use jiff::Timestamp;
-use jurex_core::lot::{Item, Lot, OfLot, same_serial};
+use jurex_core::lot::{Item, Lot, OfLot};
 use jurex_core::proof::{SecondCheck, VerificationRecord};
 use jurex_core::record::{JobId, Record};
 use rusqlite::{OptionalExtension, params};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// A lot with its jobs as they are now.
 #[derive(Clone, Debug, PartialEq)]
@@ -26,8 +26,10 @@ impl LotNow {
     /// How every drive stands, those that were destroyed by what is stated of that. `here` are the serials of drives that are attached.
     pub fn items(&self, here: &[&str]) -> Vec<Item> {
         let mut items = self.lot.items(&self.jobs, here);
+        let key = |serial: &str| serial.trim().to_ascii_uppercase();
+        let all: HashMap<String, &Known> = self.known.iter().map(|known| (key(&known.name), known)).collect();
         for item in &mut items {
-            let known = self.known.iter().find(|k| same_serial(&k.name, &item.serial));
+            let known = Some(key(&item.serial)).filter(|key| !key.is_empty()).and_then(|key| all.get(&key).copied());
             if let Some(release) = known.and_then(Known::destruction) {
                 item.destroy(release.clone());
             }

@@ -249,9 +249,33 @@ impl House {
 
 /// Words by which a paper says what was earned, in every language that it can be printed in, without accents and in small letters.
 const OUTCOME_WORDS: [&str; 27] = [
-    "outcome", "clear", "cleared", "purge", "purged", "destroy", "destroyed", "sanitized", "sanitised", "ergebnis", "bereinigt", "vernichtet",
-    "resultat", "assaini", "assainie", "assainis", "assainies", "detruit", "detruite", "detruits", "detruites", "resultado", "saneado", "saneada",
-    "saneados", "destruido", "destruida",
+    "outcome",
+    "clear",
+    "cleared",
+    "purge",
+    "purged",
+    "destroy",
+    "destroyed",
+    "sanitized",
+    "sanitised",
+    "ergebnis",
+    "bereinigt",
+    "vernichtet",
+    "resultat",
+    "assaini",
+    "assainie",
+    "assainis",
+    "assainies",
+    "detruit",
+    "detruite",
+    "detruits",
+    "detruites",
+    "resultado",
+    "saneado",
+    "saneada",
+    "saneados",
+    "destruido",
+    "destruida",
 ];
 
 /// The Latin letter that a Cyrillic or Greek one looks like.
@@ -299,7 +323,8 @@ fn is_small(svg: &usvg::roxmltree::Document<'_>) -> Result<(), String> {
         };
         if node.tag_name().name() == "use" {
             let xlink = ("http://www.w3.org/1999/xlink", "href");
-            let target = node.attribute("href").or_else(|| node.attribute(xlink)).and_then(|h| h.strip_prefix('#')).and_then(by_id);
+            let target =
+                node.attribute("href").or_else(|| node.attribute(xlink)).and_then(|h| h.strip_prefix('#')).and_then(by_id);
             if let Some(target) = target {
                 count(target, by_id, depth + 1, left)?;
             }
@@ -331,7 +356,8 @@ impl Picture {
             smaller(Pixmap::decode_png(bytes).map_err(|e| e.to_string())?, Self::MOST)?
         } else {
             let text = std::str::from_utf8(bytes).map_err(|_| "it is no text: a packed SVG is unpacked first")?;
-            let options = usvg::roxmltree::ParsingOptions { allow_dtd: false, nodes_limit: MOST_NODES as u32, ..Default::default() };
+            let options =
+                usvg::roxmltree::ParsingOptions { allow_dtd: false, nodes_limit: MOST_NODES as u32, ..Default::default() };
             let document = usvg::roxmltree::Document::parse_with_options(text, options).map_err(|e| e.to_string())?;
             is_small(&document)?;
             let tree = usvg::Tree::from_xmltree(&document, &usvg::Options::default()).map_err(|e| e.to_string())?;
@@ -391,7 +417,8 @@ impl TryFrom<String> for Picture {
             let (width, height) = size.split_once('x')?;
             let (width, height): (u32, u32) = (width.parse().ok()?, height.parse().ok()?);
             let possible = 1..=Picture::MOST_OF_FILE;
-            let bytes = (possible.contains(&width) && possible.contains(&height)).then_some(u64::from(width) * u64::from(height) * 3)?;
+            let bytes =
+                (possible.contains(&width) && possible.contains(&height)).then_some(u64::from(width) * u64::from(height) * 3)?;
             let mut rgb = vec![];
             let packed = STANDARD.decode(data).ok()?;
             std::io::Read::read_to_end(
@@ -482,7 +509,11 @@ mod tests {
             ("[[field]]\nlabel = \"Outcome\"\nvalue = \"x\"", "label"),
             ("[[field]]\nlabel = \"x\"\nvalue = \"Destroy\"", "value"),
         ] {
-            assert!(refuse(text).contains("is said by the record alone") && refuse(text).contains(what), "{text}: {}", refuse(text));
+            assert!(
+                refuse(text).contains("is said by the record alone") && refuse(text).contains(what),
+                "{text}: {}",
+                refuse(text)
+            );
         }
         assert!(House::from_attached("{\"closing\":\"Purge\"}").is_err(), "nor on a paper that was printed elsewhere");
         let plain = "name = \"Clearwater Purgeon\"\nclosing = \"Our policy of sanitization applies.\"";

@@ -7,6 +7,7 @@ use crate::exit::Failure;
 use crate::files::{FEW_LINES, read_bounded, read_small};
 use crate::places::Places;
 use crate::signing::standing;
+use jiff::Timestamp;
 use jurex_core::less::{BadLessRecord, LessRecord};
 use jurex_core::lot::{StandWord, Statement};
 use jurex_core::proof::{NoStanding, SecondCheck, VerificationRecord};
@@ -15,14 +16,14 @@ use jurex_core::release::{Act, BadRelease, Release, in_force};
 use jurex_core::rules::Outcome;
 use jurex_core::text::{printable, shown_path};
 use jurex_core::units::size;
-use jiff::Timestamp;
 use jurex_ledger::{Head, Inclusion, Ledger};
 use jurex_report::{
     Code, House, NoAttachment, Print, Standing, attached, is_as_printed, is_as_printed_of_destruction, is_as_printed_of_less,
     is_as_printed_of_lot,
 };
 use jurex_sign::{
-    KeyStore, KnownKey, PdfSignature, PublicKey, Signed, SignedHead, TrustedCertificate, Vouched, certificate_of, check_pdf, who_vouches,
+    KeyStore, KnownKey, PdfSignature, PublicKey, Signed, SignedHead, TrustedCertificate, Vouched, certificate_of, check_pdf,
+    who_vouches,
 };
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -73,7 +74,11 @@ impl Known {
         // A configuration that can't be read says nothing about whom papers are signed by.
         let own = Config::read(&places.config_file()).ok().and_then(|config| config.pdf_certificate);
         let own = own.and_then(|file| read_bounded(&file, FEW_LINES).ok()).and_then(|bytes| certificate_of(&bytes));
-        certificates.extend(own.map(|(der, ..)| TrustedCertificate { name: "the configuration here".into(), der, retired: None }));
+        certificates.extend(own.map(|(der, ..)| TrustedCertificate {
+            name: "the configuration here".into(),
+            der,
+            retired: None,
+        }));
         Ok(Self { keys, certificates })
     }
 
@@ -102,10 +107,13 @@ impl Found {
                 self.good("", &format!("that key was retired on {retired}: what it signed before stays good, and this says that it was made on {made}"));
             }
             Some(made) => {
-                let said = format!("key {id} was retired on {retired}, and this says that it was made on {made}: it counts for nothing");
+                let said =
+                    format!("key {id} was retired on {retired}, and this says that it was made on {made}: it counts for nothing");
                 self.note(Held::Overtaken, "signature", &said);
             }
-            None => self.note(Held::Unchecked, "signature", &format!("key {id} was retired on {retired}, and this tells no time")),
+            None => {
+                self.note(Held::Unchecked, "signature", &format!("key {id} was retired on {retired}, and this tells no time"))
+            }
         }
     }
 
@@ -143,7 +151,9 @@ impl Found {
                 self.note(Held::Altered, "code", &said);
             }
             None => {
-                let said = format!("the code names key {shown}, and nothing here is signed by a key that is known: ask for the signed record");
+                let said = format!(
+                    "the code names key {shown}, and nothing here is signed by a key that is known: ask for the signed record"
+                );
                 self.note(Held::Unchecked, "code", &said);
             }
         }

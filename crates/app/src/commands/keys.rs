@@ -68,7 +68,11 @@ pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
             }
             if let Some(certificate) = certificate_named(&store, &which.key)? {
                 let retired = store.retire_certificate(&certificate, since)?;
-                let said = format!("Certificate {} ({}) is not trusted any more since {since}", &retired.fingerprint[..16], retired.name);
+                let said = format!(
+                    "Certificate {} ({}) is not trusted any more since {since}",
+                    &retired.fingerprint[..16],
+                    retired.name
+                );
                 note(&format!("{said}."))?;
                 say(&format!("{said}; what was signed with it before stays good."));
                 return Ok(ExitCode::SUCCESS);

@@ -750,7 +750,8 @@ impl Evidence {
             What::Checked(c) => {
                 let sound = c.range.lies_in(geometry.whole()) && c.read_back.is_sound(c.range, self.sessions.len());
                 fails(!sound, "a check lies outside its range")?;
-                let expects_nothing = matches!(&c.expect, Expect::Bytes { pattern } if !pattern.has_bytes() || !pattern.is_computable());
+                let expects_nothing =
+                    matches!(&c.expect, Expect::Bytes { pattern } if !pattern.has_bytes() || !pattern.is_computable());
                 fails(expects_nothing, "a check compares with bytes that nobody knows")?;
                 let more = c.drawn.is_some_and(|d| d.compared > c.range.count || d.parts > d.compared.min(Drawn::PARTS));
                 fails(more, "a check compared more than there is")

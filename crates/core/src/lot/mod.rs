@@ -15,6 +15,7 @@ use crate::rules::Outcome;
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 
 /// A drive that is expected.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -69,6 +70,11 @@ impl Expected {
 pub fn same_serial(a: &str, b: &str) -> bool {
     let a = a.trim();
     !a.is_empty() && a.eq_ignore_ascii_case(b.trim())
+}
+
+/// By what a serial is found among many: alike of two exactly where [`same_serial`] says that they are of one drive; `None`: it is none.
+pub(crate) fn serial_key(serial: &str) -> Option<String> {
+    Some(serial.trim().to_ascii_uppercase()).filter(|key| !key.is_empty())
 }
 
 /// A lot.
@@ -180,10 +186,15 @@ impl Lot {
         if self.closed.is_some() {
             return Err(LotError::Closed(self.name.clone()));
         }
+        let mut places = self.places();
         for new in list.expected {
-            match self.expected.iter_mut().find(|e| same_serial(&e.serial, &new.serial)) {
-                Some(known) => *known = new,
-                None => self.expected.push(new),
+            let Some(key) = serial_key(&new.serial) else { continue };
+            match places.get(&key) {
+                Some(at) => self.expected[*at] = new,
+                None => {
+                    places.insert(key, self.expected.len());
+                    self.expected.push(new);
+                }
             }
         }
         Ok(())
@@ -194,10 +205,21 @@ impl Lot {
         self.expected.iter().find(|e| same_serial(&e.serial, serial))
     }
 
+    /// Where each serial stands in the list.
+    fn places(&self) -> HashMap<String, usize> {
+        // The first of two counts, as for who looks for one.
+        let keyed = self.expected.iter().enumerate().rev();
+        keyed.filter_map(|(at, e)| Some((serial_key(&e.serial)?, at))).collect()
+    }
+
     /// How every drive stands: those expected in their order, then those that came unexpected. `jobs` are the lot's, the oldest first;
     /// `here` are the serials of drives that are attached.
     pub fn items(&self, jobs: &[OfLot], here: &[&str]) -> Vec<Item> {
-        let newest = |serial: &str| jobs.iter().rev().find(|(_, s, _)| s.as_deref().is_some_and(|s| same_serial(s, serial)));
+        // The last job of each serial.
+        let last: HashMap<String, usize> =
+            jobs.iter().enumerate().filter_map(|(at, (_, s, _))| Some((serial_key(s.as_deref()?)?, at))).collect();
+        let newest = |serial: &str| last.get(&serial_key(serial)?).map(|at| &jobs[*at]);
+        let places = self.places();
         let expected = self.expected.iter().map(|e| {
             let stand = match newest(&e.serial) {
                 Some(job) => stand_of(job, e.need()),
@@ -207,11 +229,8 @@ impl Lot {
             let job = newest(&e.serial).map(|(job, _, record)| (job.clone(), record.clone()));
             Item { serial: e.serial.clone(), expected: Some(e.clone()), stand, job, destroyed: None }
         });
-        let is_newest = |at: usize, serial: &str| {
-            !jobs[at + 1..].iter().any(|(_, s, _)| s.as_deref().is_some_and(|s| same_serial(s, serial)))
-        };
-        let unexpected = jobs.iter().enumerate().filter(|(at, (_, serial, _))| match serial {
-            Some(serial) => self.find(serial).is_none() && is_newest(*at, serial),
+        let unexpected = jobs.iter().enumerate().filter(|(at, (_, serial, _))| match serial.as_deref().and_then(serial_key) {
+            Some(key) => !places.contains_key(&key) && last.get(&key) == Some(at),
             None => true,
         });
         let unexpected = unexpected.map(|(_, of)| {

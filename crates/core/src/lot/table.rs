@@ -42,11 +42,12 @@ impl<'t> Table<'t> {
 
     /// Its rows but for blank ones; the first that is not readable is a mistake, and the last.
     pub(crate) fn rows(self) -> impl Iterator<Item = Result<Row, Mistake>> {
-        let (text, named) = (self.text, self.head.len());
+        let named = self.head.len();
+        let mut lines = Lines { text: self.text, at: 0, ends: 0 };
         let mut over = false;
         let rows = self.reader.into_records().map(move |row| match row {
-            Ok(record) => Ok(Row { line: line_of(text, record.position()), record, named }),
-            Err(e) => Err(Mistake { line: line_of(text, e.position()), what: "it is not readable as CSV".into() }),
+            Ok(record) => Ok(Row { line: lines.of(record.position()), record, named }),
+            Err(e) => Err(Mistake { line: lines.of(e.position()), what: "it is not readable as CSV".into() }),
         });
         let rows = rows.take_while(move |row| !std::mem::replace(&mut over, row.is_err()));
         rows.filter(|row| row.as_ref().map_or(true, |row| row.record.iter().any(|cell| !cell.trim().is_empty())))
@@ -78,10 +79,25 @@ impl Serials {
     }
 }
 
-/// The line, from 1, that a row of `text` stands in. The reader's own count is behind where lines end with CR and LF, or are empty.
-fn line_of(text: &str, position: Option<&csv::Position>) -> u64 {
-    let at = position.map_or(0, |p| usize::try_from(p.byte()).unwrap_or(usize::MAX)).min(text.len());
-    let (before, rest) = text.as_bytes().split_at(at);
-    let gap = rest.iter().take_while(|b| matches!(b, b'\r' | b'\n'));
-    1 + before.iter().chain(gap).filter(|b| **b == b'\n').count() as u64
+/// Counts lines, from one row to the next: the text is gone through once, however many rows it has.
+struct Lines<'t> {
+    text: &'t str,
+    /// Up to here its line ends are counted.
+    at: usize,
+    ends: u64,
+}
+
+impl Lines<'_> {
+    /// The line, from 1, that a row stands in; rows are asked for in their order. The reader's own count is behind where lines end with CR
+    /// and LF, or are empty.
+    fn of(&mut self, position: Option<&csv::Position>) -> u64 {
+        let asked = position.map_or(0, |p| usize::try_from(p.byte()).unwrap_or(usize::MAX)).min(self.text.len());
+        let bytes = self.text.as_bytes();
+        if asked > self.at {
+            self.ends += bytes[self.at..asked].iter().filter(|b| **b == b'\n').count() as u64;
+            self.at = asked;
+        }
+        let gap = bytes[self.at..].iter().take_while(|b| matches!(b, b'\r' | b'\n'));
+        1 + self.ends + gap.filter(|b| **b == b'\n').count() as u64
+    }
 }

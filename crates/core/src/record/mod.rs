@@ -636,7 +636,10 @@ mod tests {
                 json.replacen("\"ended\":\"1970-01-01T00:00:00Z\"", "\"ended\":\"1960-01-01T00:00:00Z\"", 9),
                 "a pass ended before it began",
             ),
-            (changed(&|e| e["sessions"][0]["opened"] = "1980-01-01T00:00:00Z".into()), "a pass was begun while its drive was not open"),
+            (
+                changed(&|e| e["sessions"][0]["opened"] = "1980-01-01T00:00:00Z".into()),
+                "a pass was begun while its drive was not open",
+            ),
             (
                 changed(&|e| {
                     let mut other = e["sessions"][0].clone();
@@ -655,9 +658,11 @@ mod tests {
             ),
             (
                 changed(&|e| {
-                    let passes = e["stages"].as_array_mut().unwrap().iter_mut().find(|s| s.to_string().contains("passes")).unwrap();
+                    let passes =
+                        e["stages"].as_array_mut().unwrap().iter_mut().find(|s| s.to_string().contains("passes")).unwrap();
                     let passes = passes.as_object_mut().unwrap();
-                    let passes = if passes.contains_key("passes") { &mut passes["passes"] } else { &mut passes["what"]["passes"] };
+                    let passes =
+                        if passes.contains_key("passes") { &mut passes["passes"] } else { &mut passes["what"]["passes"] };
                     passes[0]["pattern"] = serde_json::json!({ "kind": "bytes", "bytes": "" });
                 }),
                 "pattern",

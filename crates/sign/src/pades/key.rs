@@ -102,7 +102,6 @@ impl PublicPdfKey {
         })
     }
 
-
     /// AlgorithmIdentifier of its signatures.
     pub(super) fn algorithm(&self) -> &'static [u8] {
         match self.key {

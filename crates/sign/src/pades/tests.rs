@@ -157,7 +157,9 @@ fn who_vouches_for_a_signature_follows_from_the_chain_and_from_who_is_trusted_he
     run("req -x509 -newkey rsa:2048 -nodes -keyout root.key -out root.pem -days 3650 -subj /CN=Root -sha384");
     let issue = |name: &str, by: &str, ext: &str| {
         run(&format!("req -new {ec} -keyout {name}.key -out {name}.csr -subj /CN={name}"));
-        run(&format!("x509 -req -in {name}.csr -CA {by}.pem -CAkey {by}.key -CAcreateserial -out {name}.pem -days 900 -extfile {ext}"));
+        run(&format!(
+            "x509 -req -in {name}.csr -CA {by}.pem -CAkey {by}.key -CAcreateserial -out {name}.pem -days 900 -extfile {ext}"
+        ));
     };
     issue("Between", "root", "ca.ext");
     issue("Signer", "Between", "leaf.ext");
@@ -167,7 +169,11 @@ fn who_vouches_for_a_signature_follows_from_the_chain_and_from_who_is_trusted_he
     // Another of the same name as the one between, who signs for whom he likes.
     run(&format!("req -x509 {ec} -keyout Forger.key -out Forger.pem -days 900 -subj /CN=Between"));
     issue("Forged", "Forger", "leaf.ext");
-    let trusted = |name: &str| TrustedCertificate { name: format!("our {name}"), der: certificate_of(read(name).as_bytes()).unwrap().0, retired: None };
+    let trusted = |name: &str| TrustedCertificate {
+        name: format!("our {name}"),
+        der: certificate_of(read(name).as_bytes()).unwrap().0,
+        retired: None,
+    };
     let now: Timestamp = Timestamp::now();
     let vouched_at = |chain: &[&str], by: &[&str], when: Timestamp| {
         let pem: String = chain.iter().map(|name| read(&format!("{name}.pem"))).collect();
@@ -177,7 +183,11 @@ fn who_vouches_for_a_signature_follows_from_the_chain_and_from_who_is_trusted_he
         who_vouches(&found.certificates, &by.iter().map(|name| trusted(name)).collect::<Vec<_>>(), when)
     };
     let vouched = |chain: &[&str], by: &[&str]| vouched_at(chain, by, now);
-    let by = |name: &str, through: &[&str]| Vouched::By { name: name.into(), through: through.iter().map(|t| t.to_string()).collect(), retired: None };
+    let by = |name: &str, through: &[&str]| Vouched::By {
+        name: name.into(),
+        through: through.iter().map(|t| t.to_string()).collect(),
+        retired: None,
+    };
     let nobody = |why: &str, found: Vouched| match found {
         Vouched::Nobody { why: said } if why.is_empty() => assert_eq!(said, None),
         Vouched::Nobody { why: Some(said) } => assert!(said.contains(why), "{said}"),

@@ -135,7 +135,8 @@ fn vouches(above: &[u8], below: &[u8], between: usize, when: Timestamp) -> Resul
     {
         return no("may sign no certificates");
     }
-    let strange = ca.extensions().into_iter().flatten().find(|e| e.critical && !UNDERSTOOD.contains(&e.extn_id.to_string().as_str()));
+    let strange =
+        ca.extensions().into_iter().flatten().find(|e| e.critical && !UNDERSTOOD.contains(&e.extn_id.to_string().as_str()));
     if let Some(extension) = strange {
         return no(&format!("has a condition ({}) that can't be looked at here", extension.extn_id));
     }
