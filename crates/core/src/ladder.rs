@@ -318,7 +318,7 @@ pub fn warnings(drive: &Drive, order: &Order, method: Option<&Method>, need: Nee
             said.push("Its own issuer has withdrawn this method: take it only where a contract asks for it.".into());
         }
         Some(Status::Proposal) => said.push("No authority ever ordered this method: it was proposed in print.".into()),
-        Some(Status::Current | Status::Own) | None => {}
+        Some(Status::Current | Status::Replaced | Status::Own) | None => {}
     }
     match order.verification {
         Verification::None => said.push("Nothing is read back: then nothing can be claimed.".into()),

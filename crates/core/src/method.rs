@@ -11,7 +11,9 @@ use std::sync::LazyLock;
 pub enum Status {
     /// The document is in force.
     Current,
-    /// The issuer has withdrawn or replaced it.
+    /// The issuer has replaced it by one that names no passes any more; the technique itself stays what it was.
+    Replaced,
+    /// The issuer has withdrawn it.
     Historical,
     /// A proposal in a book or paper; no authority ever ordered it.
     Proposal,
@@ -24,6 +26,7 @@ impl Status {
     pub fn sentence(self) -> &'static str {
         match self {
             Status::Current => "in force",
+            Status::Replaced => "replaced: a newer edition of the document names no passes; the technique is what it was",
             Status::Historical => "historical: its issuer withdrew it; kept because contracts ask for it",
             Status::Proposal => "a proposal in print: no authority ever ordered it",
             Status::Own => "a method of your own",
@@ -34,6 +37,7 @@ impl Status {
     pub fn word(self) -> &'static str {
         match self {
             Status::Current => "in force",
+            Status::Replaced => "replaced",
             Status::Historical => "historical",
             Status::Proposal => "proposal",
             Status::Own => "your own",

@@ -120,6 +120,10 @@ fn tcg_answers(answers: &mut Answers, page: &[u8], fd: &OwnedFd) {
     if told.pyrite {
         answers.notes.push("It locks by TCG Pyrite, without encryption: reverting it erases nothing for certain.".into());
     }
+    if told.enterprise {
+        answers.notes.push("It speaks TCG Enterprise: this kernel can't send what replaces the keys of such a drive.".into());
+        return;
+    }
     if !told.opal && !told.pyrite {
         answers.asked.extend([Technique::TcgRevert, Technique::TcgKeyChange]);
         return;

@@ -448,7 +448,41 @@ pub struct SanitizeStatus {
     pub frozen: bool,
 }
 
+/// An answer in fixed sense data whose upper halves were not zero, and are lost on the way (SAT-4, 12.2.2.7).
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct CutRegisters {
+    /// STATUS.
+    pub status: u8,
+    /// The lower half of LBA.
+    pub lba: u32,
+    /// Whether the upper half of COUNT was not zero.
+    pub count_was_larger: bool,
+}
+
+impl CutRegisters {
+    /// Finds them in sense data that brings information and no refusal; `None`: there are none, or nothing of them was lost.
+    pub fn of_sense(sense: &[u8]) -> Option<Self> {
+        let s = sense.get(..14).filter(|s| matches!(s[0] & 0x7f, 0x70 | 0x71))?;
+        let ata_information = s[2] & 15 == 1 && (s[12], s[13]) == (0, 0x1d);
+        let lba = u32::from(s[9]) | u32::from(s[10]) << 8 | u32::from(s[11]) << 16;
+        (ata_information && s[8] & 0x60 != 0).then_some(Self { status: s[4], lba, count_was_larger: s[8] & 0x40 != 0 })
+    }
+
+    /// Whether the command succeeded: neither ERR nor DF is set.
+    pub fn is_good(&self) -> bool {
+        self.status & 0x21 == 0
+    }
+}
+
 impl SanitizeStatus {
+    /// What is left of an answer whose COUNT lost its upper half, and with that the bits that say how things stand. The progress is
+    /// carried whole, and is all ones where nothing is at work. `None`: nothing can be told.
+    pub fn of_cut(cut: &CutRegisters) -> Option<OwnState> {
+        let progress = (cut.lba & 0xffff) as u16;
+        let running = OwnState::Running { progress: Some(progress) };
+        cut.is_good().then_some(if progress == u16::MAX { OwnState::Idle } else { running })
+    }
+
     /// Reads the registers that came back (ACS-3, 7.36.6): COUNT bit 15 done without error, 14 at work, 13 frozen; LBA 15:0
     /// the progress. An aborted command tells its reason in LBA 7:0: 1 unsuccessful, 3 frozen. `None`: it does not tell.
     pub fn of(registers: &Registers) -> Option<Self> {
@@ -576,6 +610,18 @@ mod tests {
         sense[21] = 0x51;
         assert!(!Registers::of_sense(&sense).unwrap().is_good());
         assert_eq!(Registers::of_sense(&[0x70; 18]), None);
+        // Fixed sense data: whole where nothing is larger than fits, else cut, and that is information too.
+        let mut fixed = vec![0x70, 0, 1, 0, 0x50, 0x40, 0x07, 10, 0, 0x34, 0x12, 0, 0, 0x1d, 0, 0, 0, 0];
+        assert_eq!(Registers::of_sense(&fixed).map(|r| (r.lba, r.count, r.is_good())), Some((0x1234, 7, true)));
+        assert_eq!(CutRegisters::of_sense(&fixed), None);
+        fixed[8] = 0x40;
+        let cut = CutRegisters::of_sense(&fixed).unwrap();
+        assert!(Registers::of_sense(&fixed).is_none() && cut.is_good() && cut.count_was_larger);
+        assert_eq!(SanitizeStatus::of_cut(&cut), Some(OwnState::Running { progress: Some(0x1234) }));
+        (fixed[9], fixed[10]) = (0xff, 0xff);
+        assert_eq!(SanitizeStatus::of_cut(&CutRegisters::of_sense(&fixed).unwrap()), Some(OwnState::Idle));
+        fixed[4] = 0x51;
+        assert_eq!(SanitizeStatus::of_cut(&CutRegisters::of_sense(&fixed).unwrap()), None);
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! Commands as they go to a drive, byte by byte, what it answers, and the port through which both travel.
 
-use super::ata::Registers;
+use super::ata::{CutRegisters, Registers};
 use super::scsi;
 use crate::medium::MediumError;
 use std::fmt;
@@ -220,7 +220,9 @@ impl Answer {
         match self {
             Answer::Scsi { status: 0, .. } => true,
             // Where registers are asked for, they come by CHECK CONDITION also after a success.
-            Answer::Scsi { .. } => self.registers().is_some_and(|r| r.is_good()),
+            Answer::Scsi { .. } => {
+                self.registers().map_or_else(|| self.cut_registers().is_some_and(|cut| cut.is_good()), |r| r.is_good())
+            }
             Answer::Nvme { status, .. } => *status == 0,
             // ADDRESS_OUT_OF_RANGE to SWITCH_ERROR: bits that say that something was not done.
             Answer::Mmc { response, .. } => response & MMC_ERRORS == 0,
@@ -247,6 +249,14 @@ impl Answer {
     pub fn registers(&self) -> Option<Registers> {
         match self {
             Answer::Scsi { sense, .. } => Registers::of_sense(sense),
+            _ => None,
+        }
+    }
+
+    /// What is left of the registers of an ATA command where the way to the drive carries only half of them.
+    pub fn cut_registers(&self) -> Option<CutRegisters> {
+        match self {
+            Answer::Scsi { sense, .. } => CutRegisters::of_sense(sense),
             _ => None,
         }
     }

@@ -31,6 +31,8 @@ pub struct Discovery {
     pub opal: bool,
     /// Pyrite: the same commands, and no encryption; a revert of its first version erases nothing.
     pub pyrite: bool,
+    /// Enterprise: ranges with keys of their own, by other commands, which the kernel does not send.
+    pub enterprise: bool,
     /// Locking is in use.
     pub locking_enabled: bool,
     /// Something is locked: it takes and gives no sector there.
@@ -76,6 +78,7 @@ impl Discovery {
                 self.opal = true;
                 self.com_id = data.get(..2).map(|id| u16::from_be_bytes([id[0], id[1]])).or(self.com_id);
             }
+            0x0100 => self.enterprise = true,
             0x0302 | 0x0303 => self.pyrite = true,
             0x0402 => self.sid_blocked = first & 2 != 0,
             _ => {}

@@ -62,9 +62,9 @@ impl Sampling {
         places
     }
 
-    /// How many places that are, each drawn by itself: two in each part, and the two ends.
+    /// How many places are drawn by themselves: two in each part. The first and the last sector are read too, and are no draws.
     pub fn number_of_places(range: Sectors) -> u64 {
-        range.count.min(Self::PARTS) * 2 + range.count.min(2)
+        range.count.min(Self::PARTS) * 2
     }
 
     fn draws(&self, parts: u64) -> Vec<u8> {

@@ -27,6 +27,8 @@ pub(super) struct Format {
     namespace: Option<u32>,
     /// Whose format is kept.
     of: u32,
+    /// Whether it takes a format of all namespaces by the number that means all of them.
+    broadcast: bool,
     step: Step,
     at_work: bool,
 }
@@ -38,16 +40,18 @@ impl Format {
             technique: own.technique,
             namespace,
             of: namespace.or(own.namespace).unwrap_or(1),
+            broadcast: true,
             step: Step::AskController,
             at_work: false,
         }
     }
 
-    fn hear_controller(&self, answer: &Answer) -> Step {
+    fn hear_controller(&mut self, answer: &Answer) -> Step {
         let refused = |why: String| Step::Over(End::Refused(why));
         let Some(told) = answer.page().and_then(|p| nvme::Controller::parse(p).ok()) else {
             return refused(format!("it did not tell what it can: {}", answer.sentence()));
         };
+        self.broadcast = told.format_broadcast;
         let has = told.own_erases().iter().any(|e| e.technique() == self.technique);
         match (has, self.namespace) {
             // Some accept a cryptographic erase that they do not have, and erase nothing.
@@ -81,7 +85,9 @@ impl Talk for Format {
             Step::AskController => self.hear_controller(answer),
             Step::AskNamespace => {
                 let secure_erase = if self.technique == Technique::FormatCrypto { 2 } else { 1 };
-                match answer.page().and_then(|page| nvme::format(self.namespace, page, secure_erase)) {
+                // One that erases all of them whichever is named, and takes no number that means all: any of them is named (FNA bits 1 and 3).
+                let named = self.namespace.or((!self.broadcast).then_some(self.of));
+                match answer.page().and_then(|page| nvme::format(named, page, secure_erase)) {
                     Some(command) => Step::Format(command.patient(PATIENCE)),
                     None => Step::Over(End::Refused(format!("it did not tell its namespace's format: {}", answer.sentence()))),
                 }

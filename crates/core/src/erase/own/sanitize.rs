@@ -45,12 +45,16 @@ impl Speech {
 
     /// What the answer to the question tells; `cdw10` is that of the NVMe command that was sent.
     fn told(self, cdw10: u32, answer: &Answer) -> Option<Told> {
-        let plain = |state, completed| Told { state, frozen: false, completed, ours_and_untouched: false };
+        let plain = |state, completed| Told { state, frozen: false, completed, half_is_lost: false, ours_and_untouched: false };
         match self {
-            Speech::Ata => {
-                let told = SanitizeStatus::of(&answer.registers()?)?;
-                Some(Told { frozen: told.frozen, ..plain(told.state, told.completed) })
-            }
+            Speech::Ata => match (answer.registers(), answer.cut_registers()) {
+                (Some(registers), _) => {
+                    let told = SanitizeStatus::of(&registers)?;
+                    Some(Told { frozen: told.frozen, ..plain(told.state, told.completed) })
+                }
+                (None, Some(cut)) => Some(Told { half_is_lost: cut.count_was_larger, ..plain(SanitizeStatus::of_cut(&cut)?, false) }),
+                (None, None) => None,
+            },
             Speech::Nvme => {
                 let told = nvme::SanitizeLog::parse(answer.page()?).ok()?;
                 let ours = told.completed && told.cdw10 == cdw10;
@@ -104,6 +108,8 @@ struct Told {
     frozen: bool,
     /// Whether the last one came to its end without error.
     completed: bool,
+    /// Whether something of how it stands was said, and was lost on the way: that it has finished, or is frozen.
+    half_is_lost: bool,
     /// Whether that was surely the one that was sent, and nothing was written since.
     ours_and_untouched: bool,
 }
@@ -134,6 +140,8 @@ pub(super) struct Sanitize {
     watched: bool,
     /// No answer came to the command that was to start it.
     unsure: bool,
+    /// The drive has accepted the command in this conversation: its commands are not frozen, then.
+    accepted: bool,
     work: Work,
     questions: u32,
     silences: u32,
@@ -153,6 +161,7 @@ impl Sanitize {
             was_at_work: before.at_work,
             watched,
             unsure: false,
+            accepted: false,
             work: Work::default(),
             questions: 0,
             silences: 0,
@@ -223,7 +232,10 @@ impl Sanitize {
                 self.unsure = true;
                 Step::Wait
             }
-            good if good.is_good() => Step::Wait,
+            good if good.is_good() => {
+                self.accepted = true;
+                Step::Wait
+            }
             refused => Step::Over(End::Refused(format!("it did not begin {}: {}", self.technique.name(), self.why(refused)))),
         };
     }
@@ -263,6 +275,13 @@ impl Sanitize {
                 "no answer came to the command, and it is not at work: it is not known whether it erased anything".into(),
             )),
             OwnState::Idle if told.completed => Step::Over(End::Completed),
+            // Nothing is at work, nothing has failed, and what was lost on the way is one of three bits: at work, frozen, or done. The
+            // first is not so, and of a frozen drive the command would not have been accepted.
+            OwnState::Idle if told.half_is_lost && self.accepted => Step::Over(End::Completed),
+            OwnState::Idle if told.half_is_lost => Step::Over(End::Silent(
+                "it is not at work, and whether it has finished is said in a part of its answer that gets lost on the way: attach the drive natively, and go on with the job"
+                    .into(),
+            )),
             OwnState::Idle => Step::Over(End::Failed(
                 "it is not at work any more, and does not say that it came to its end without error".into(),
             )),

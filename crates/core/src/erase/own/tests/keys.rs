@@ -147,6 +147,8 @@ fn a_format_keeps_the_namespaces_format_and_reaches_what_was_planned() {
     );
     let (sent, _) = format(Technique::FormatCrypto, Scope::WholeUnit, 0b110, 0);
     assert!(sent[0].contains("NSID ffffffff CDW10 00001401"), "{sent:?}");
+    let (sent, end) = format(Technique::Format, Scope::WholeUnit, 0b1010, 0);
+    assert!(sent[0].contains("NSID 00000002") && end == End::Completed, "it takes no number that means all: {sent:?}");
     // What it has changed to since it was planned, or does not have.
     for (technique, scope, fna, why) in [
         (Technique::Format, one, 0b10, "plan it anew"),

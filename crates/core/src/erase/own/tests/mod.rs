@@ -127,6 +127,40 @@ fn a_failure_a_refusal_and_silence_are_told_apart() {
     assert!(matches!(answering(lost(), good()), End::Failed(why) if why.contains("not known")), "ready is no proof that it ran");
 }
 
+/// A way to an ATA drive that carries only the lower halves of its registers, in fixed sense data: what it says is information, no refusal.
+#[test]
+fn an_answer_that_lost_its_upper_half_is_no_refusal_and_what_can_be_told_from_the_rest_is_told() {
+    let drive = Drive { protocol: Protocol::Ata, ..drive() };
+    let fixed = |status: u8, flags: u8, lba: u16| {
+        let [high, low] = lba.to_be_bytes();
+        Answer::Scsi { status: 2, sense: vec![0x70, 0, 1, 0, status, 0x40, 0, 10, flags, low, high, 0, 0, 0x1d, 0, 0, 0, 0], data: vec![] }
+    };
+    let run = |before: &OwnEvidence, states: &[Answer]| {
+        let dialogue = Dialogue::erase(&OWN(Technique::SanitizeBlock), None, &drive, before, false);
+        let mut states = states.iter().cloned();
+        talk(dialogue, &mut |command, _| match command.name {
+            "IDENTIFY DEVICE" => {
+                let mut page = sample_page(1);
+                page[2 * 59 + 1] = 0x90;
+                Answer::Scsi { status: 0, sense: vec![], data: page }
+            }
+            name if name.contains("STATUS") => states.next().unwrap_or_else(|| fixed(0x50, 0x40, 0xffff)),
+            _ => fixed(0x50, 0x40, 0xffff),
+        })
+    };
+    let idle = || fixed(0x50, 0, 0xffff);
+    let (sent, end) = run(&begun(), &[idle(), fixed(0x50, 0x40, 0x1000), fixed(0x50, 0x40, 0xf000), fixed(0x50, 0x40, 0xffff)]);
+    assert_eq!(end, End::Completed, "{sent:?}");
+    assert_eq!(sent.iter().filter(|n| n.contains("STATUS")).count(), 4, "it was waited for while it was at work: {sent:?}");
+    // Nothing more is said than that it is at rest: then nothing was finished.
+    let (_, end) = run(&begun(), &[idle(), idle()]);
+    assert!(matches!(&end, End::Failed(why) if why.contains("does not say")), "{end:?}");
+    // Begun in an earlier session: whether it has finished, or is frozen, nobody can tell.
+    let earlier = OwnEvidence { sent: 1, at_work: true, ..begun() };
+    let (sent, end) = run(&earlier, &[fixed(0x50, 0x40, 0x1000), fixed(0x50, 0x40, 0xffff)]);
+    assert!(matches!(&end, End::Silent(why) if why.contains("natively")) && sent.iter().all(|n| !n.contains("BLOCK")), "{sent:?} {end:?}");
+}
+
 #[test]
 fn a_command_that_met_unit_attention_is_sent_once_more() {
     let mut met = 0;
