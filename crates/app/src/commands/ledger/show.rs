@@ -17,7 +17,12 @@ pub(super) fn run(asked: &LedgerShow, ledger: &Ledger) -> Result<ExitCode, Failu
         let raw: Vec<_> = ledger
             .events(&job)?
             .into_iter()
-            .map(|(time, json)| json!({ "time": time, "event": serde_json::from_str::<serde_json::Value>(&json).ok() }))
+            .enumerate()
+            .map(|(n, (time, text))| {
+                // Its text as it is kept: the entry's digest is over that.
+                let event = serde_json::from_str::<serde_json::Value>(&text).ok();
+                json!({ "number": n + 1, "time": time, "event": event, "text": text })
+            })
             .collect();
         let whole = |json: String| serde_json::from_str::<serde_json::Value>(&json).ok();
         say_json(&json!({
