@@ -38,7 +38,8 @@ fn altered(place: &Place, file: &Path, from: &str, to: &str) -> PathBuf {
 
 #[test]
 fn strangers_with_python_and_openssl_come_to_the_same_end() {
-    let is_here = |program: &str| Command::new(program).arg("--help").stdout(Stdio::null()).stderr(Stdio::null()).status().is_ok();
+    let is_here =
+        |program: &str| Command::new(program).arg("--help").stdout(Stdio::null()).stderr(Stdio::null()).status().is_ok();
     if !is_here("python3") || !is_here("openssl") {
         return common::not_run("python3 or openssl is not here");
     }

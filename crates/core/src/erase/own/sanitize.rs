@@ -52,7 +52,9 @@ impl Speech {
                     let told = SanitizeStatus::of(&registers)?;
                     Some(Told { frozen: told.frozen, ..plain(told.state, told.completed) })
                 }
-                (None, Some(cut)) => Some(Told { half_is_lost: cut.count_was_larger, ..plain(SanitizeStatus::of_cut(&cut)?, false) }),
+                (None, Some(cut)) => {
+                    Some(Told { half_is_lost: cut.count_was_larger, ..plain(SanitizeStatus::of_cut(&cut)?, false) })
+                }
                 (None, None) => None,
             },
             Speech::Nvme => {

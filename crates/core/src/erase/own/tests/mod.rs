@@ -133,7 +133,11 @@ fn an_answer_that_lost_its_upper_half_is_no_refusal_and_what_can_be_told_from_th
     let drive = Drive { protocol: Protocol::Ata, ..drive() };
     let fixed = |status: u8, flags: u8, lba: u16| {
         let [high, low] = lba.to_be_bytes();
-        Answer::Scsi { status: 2, sense: vec![0x70, 0, 1, 0, status, 0x40, 0, 10, flags, low, high, 0, 0, 0x1d, 0, 0, 0, 0], data: vec![] }
+        Answer::Scsi {
+            status: 2,
+            sense: vec![0x70, 0, 1, 0, status, 0x40, 0, 10, flags, low, high, 0, 0, 0x1d, 0, 0, 0, 0],
+            data: vec![],
+        }
     };
     let run = |before: &OwnEvidence, states: &[Answer]| {
         let dialogue = Dialogue::erase(&OWN(Technique::SanitizeBlock), None, &drive, before, false);
@@ -158,7 +162,10 @@ fn an_answer_that_lost_its_upper_half_is_no_refusal_and_what_can_be_told_from_th
     // Begun in an earlier session: whether it has finished, or is frozen, nobody can tell.
     let earlier = OwnEvidence { sent: 1, at_work: true, ..begun() };
     let (sent, end) = run(&earlier, &[fixed(0x50, 0x40, 0x1000), fixed(0x50, 0x40, 0xffff)]);
-    assert!(matches!(&end, End::Silent(why) if why.contains("natively")) && sent.iter().all(|n| !n.contains("BLOCK")), "{sent:?} {end:?}");
+    assert!(
+        matches!(&end, End::Silent(why) if why.contains("natively")) && sent.iter().all(|n| !n.contains("BLOCK")),
+        "{sent:?} {end:?}"
+    );
 }
 
 #[test]
