@@ -9,14 +9,26 @@ pub fn printable(raw: &[u8]) -> String {
     text.trim_matches(|c: char| c.is_whitespace() || c == '·').to_string()
 }
 
-/// A path made safe to show.
+/// A path made safe to show. Blanks at its ends, and at those of each name in it, are shown as signs: they tell one file from another, and
+/// a name of nothing but blanks is a name.
 pub fn shown_path(path: &std::path::Path) -> String {
-    printable(path.to_string_lossy().as_bytes())
+    let text = path.to_string_lossy();
+    let names: Vec<String> = text.split('/').map(|name| if name.is_empty() { String::new() } else { shown_name(name) }).collect();
+    names.join("/")
+}
+
+fn shown_name(name: &str) -> String {
+    let start = name.len() - name.trim_start().len();
+    let end = name.trim_end().len().max(start);
+    let sign = |c: char| if c.is_whitespace() && !c.is_control() { '\u{2420}' } else { c };
+    let marked: String = name.char_indices().map(|(at, c)| if at < start || at >= end { sign(c) } else { c }).collect();
+    marked.chars().map(|c| if is_hostile(c) { '·' } else { c }).collect()
 }
 
 /// Characters that could move the cursor, reorder text, or hide.
 fn is_hostile(c: char) -> bool {
     c.is_control()
+        || matches!(c, '\u{ad}' | '\u{61c}' | '\u{115f}' | '\u{1160}' | '\u{180e}' | '\u{3164}' | '\u{ffa0}' | '\u{e0000}'..='\u{e0fff}')
         || matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fffd}' | '\u{e000}'..='\u{f8ff}')
 }
 
@@ -133,7 +145,13 @@ impl schemars::JsonSchema for HexDigits {
 pub fn harmless_cell(text: &str) -> String {
     let runs = text.trim_start_matches(|c: char| c.is_whitespace() || c.is_control());
     let starts = |t: &str| t.starts_with(['=', '+', '-', '@', '\u{ff1d}', '\u{ff0b}', '\u{ff0d}', '\u{ff20}']);
-    let plain: String = text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect();
+    let plain = |c: char| match c {
+        c if c.is_control() => ' ',
+        // What turns the order of letters about would show another cell than there is.
+        c if is_hostile(c) => '·',
+        c => c,
+    };
+    let plain: String = text.chars().map(plain).collect();
     if starts(runs) || text.starts_with(['\t', '\r', '\n']) { format!("'{plain}") } else { plain }
 }
 
@@ -149,6 +167,17 @@ mod tests {
     }
 
     #[test]
+    fn blanks_at_the_ends_of_names_are_seen() {
+        let shown = |path: &str| super::shown_path(std::path::Path::new(path));
+        assert_eq!(shown("/srv/tide.csv"), "/srv/tide.csv");
+        assert_eq!(shown("/srv/   "), "/srv/␠␠␠");
+        assert_eq!(shown("/srv/tide.csv /a b"), "/srv/tide.csv␠/a b");
+        assert_eq!(shown("/srv/a\u{202e}b\x1b\n"), "/srv/a·b··");
+        assert_eq!(shown("x\u{ad}y\u{3164}"), "x·y·");
+        assert_eq!(shown(" "), "␠");
+    }
+
+    #[test]
     fn a_cell_that_would_run_is_made_text() {
         for (cell, harmless) in [
             ("FM20K7", "FM20K7"),
@@ -159,6 +188,8 @@ mod tests {
             ("\t=1", "' =1"),
             ("a\r\nb", "a  b"),
             ("\u{ff1d}1", "'\u{ff1d}1"),
+            ("FM\u{202e}1234", "FM·1234"),
+            ("a\u{61c}b\u{2066}c", "a·b·c"),
             ("", ""),
         ] {
             assert_eq!(harmless_cell(cell), harmless);
