@@ -28,7 +28,10 @@ fn shown_name(name: &str) -> String {
 /// Characters that could move the cursor, reorder text, or hide.
 fn is_hostile(c: char) -> bool {
     c.is_control()
-        || matches!(c, '\u{ad}' | '\u{61c}' | '\u{115f}' | '\u{1160}' | '\u{180e}' | '\u{3164}' | '\u{ffa0}' | '\u{e0000}'..='\u{e0fff}')
+        || matches!(
+            c,
+            '\u{ad}' | '\u{61c}' | '\u{115f}' | '\u{1160}' | '\u{180e}' | '\u{3164}' | '\u{ffa0}' | '\u{e0000}'..='\u{e0fff}'
+        )
         || matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fffd}' | '\u{e000}'..='\u{f8ff}')
 }
 
