@@ -37,6 +37,8 @@ pub struct Attached {
     pub house: Option<String>,
     /// The texts of the second verifications, in the order of the paper.
     pub verifications: Vec<String>,
+    /// Whether the file was written anew by another program: then it is no paper as Jurex prints it.
+    pub rewritten: bool,
 }
 
 /// What is attached to a paper.
@@ -44,6 +46,40 @@ pub struct Attached {
 /// # Errors
 /// There is no record, or something can't be read.
 pub fn attached(pdf: &[u8]) -> Result<Attached, NoAttachment> {
+    sorted(texts(pdf)?, false)
+}
+
+/// The same of a file that another program has written anew: no form is asked for, every stream is looked into. Nothing of how the paper looks
+/// can be told from it.
+///
+/// # Errors
+/// There is no record in it.
+pub fn attached_anyhow(pdf: &[u8]) -> Result<Attached, NoAttachment> {
+    let (mut texts, mut from, mut room) = (vec![], 0, MOST);
+    while let Some(start) = find(pdf, from, b"stream").map(|at| at + 6) {
+        let start = start + pdf[start..].iter().take(2).take_while(|b| matches!(b, b'\r' | b'\n')).count();
+        let Some(end) = find(pdf, start, b"endstream") else { break };
+        from = end + 9;
+        let packed = &pdf[start..end];
+        let mut bytes = vec![];
+        let plain = flate2::read::ZlibDecoder::new(packed).take(room).read_to_end(&mut bytes);
+        // What is not packed stands there as it is.
+        let bytes = if plain.is_ok() { bytes } else { packed.to_vec() };
+        room = room.checked_sub(bytes.len() as u64).filter(|room| *room > 0).ok_or(NoAttachment::Damaged)?;
+        // Whether a line end before the word that ends a stream is of it, some say and some do not: a proof ends with one, the rest with none.
+        let text = String::from_utf8(bytes).unwrap_or_default();
+        let text = text.trim_end_matches(['\r', '\n']);
+        if text.starts_with(PROOF_START) {
+            texts.push(format!("{text}\n"));
+        } else if text.starts_with('{') && text.contains("\"format\":\"jurex-") {
+            texts.push(text.to_string());
+        }
+    }
+    sorted(texts, true)
+}
+
+/// Every attached text, in the one form in which papers hold them.
+fn texts(pdf: &[u8]) -> Result<Vec<String>, NoAttachment> {
     let mut texts = vec![];
     let (mut from, mut room) = (0, MOST);
     while let Some(kind) = find(pdf, from, b"/Type/EmbeddedFile") {
@@ -57,6 +93,11 @@ pub fn attached(pdf: &[u8]) -> Result<Attached, NoAttachment> {
         texts.push(text);
         from = end;
     }
+    Ok(texts)
+}
+
+/// Tells the texts apart.
+fn sorted(texts: Vec<String>, rewritten: bool) -> Result<Attached, NoAttachment> {
     let kind_of = |text: &str| match text {
         _ if text.starts_with(PROOF_START) => Kind::Proof,
         _ if text.starts_with(House::START) => Kind::House,
@@ -67,7 +108,7 @@ pub fn attached(pdf: &[u8]) -> Result<Attached, NoAttachment> {
     let record = first(Kind::Record).ok_or(NoAttachment::None)?;
     let (proof, house) = (first(Kind::Proof), first(Kind::House));
     let verifications = texts.into_iter().filter(|t| kind_of(t) == Kind::Verification).collect();
-    Ok(Attached { record, proof, house, verifications })
+    Ok(Attached { record, proof, house, verifications, rewritten })
 }
 
 /// What an attached text is.

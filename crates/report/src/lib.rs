@@ -20,7 +20,8 @@ mod release;
 mod words;
 
 pub use attached::{
-    Attached, NoAttachment, attached, is_as_printed, is_as_printed_of_destruction, is_as_printed_of_less, is_as_printed_of_lot,
+    Attached, NoAttachment, attached, attached_anyhow, is_as_printed, is_as_printed_of_destruction, is_as_printed_of_less,
+    is_as_printed_of_lot,
 };
 pub use certificate::{CertificateError, certificate};
 pub use house::{Colour, House, HouseError, Language, OwnField, PageSize, Picture};

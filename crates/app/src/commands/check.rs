@@ -18,8 +18,8 @@ use jurex_core::text::{printable, shown_path};
 use jurex_core::units::size;
 use jurex_ledger::{Head, Inclusion, Ledger};
 use jurex_report::{
-    Code, House, NoAttachment, Print, Standing, attached, is_as_printed, is_as_printed_of_destruction, is_as_printed_of_less,
-    is_as_printed_of_lot,
+    Code, House, NoAttachment, Print, Standing, attached, attached_anyhow, is_as_printed, is_as_printed_of_destruction,
+    is_as_printed_of_less, is_as_printed_of_lot,
 };
 use jurex_sign::{
     KeyStore, KnownKey, PdfSignature, PublicKey, Signed, SignedHead, TrustedCertificate, Vouched, certificate_of, check_pdf,
@@ -112,7 +112,7 @@ impl Found {
                 self.note(Held::Overtaken, "signature", &said);
             }
             None => {
-                self.note(Held::Unchecked, "signature", &format!("key {id} was retired on {retired}, and this tells no time"))
+                self.note(Held::Unchecked, "signature", &format!("key {id} was retired on {retired}, and this tells no time"));
             }
         }
     }
@@ -258,11 +258,13 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
         Some(Ok(signature)) => (signature.paper, Some(signature)),
         // Without its signature it may still tell whose record is attached.
         Some(Err(why)) => {
-            found.note(Held::Altered, "signature", &why.to_string());
+            let rewritten = attached(pdf).is_err() && attached_anyhow(pdf).is_ok();
+            let held = if rewritten { Held::Unchecked } else { Held::Altered };
+            found.note(held, "signature", &why.to_string());
             (pdf, None)
         }
     };
-    let attached = match attached(bytes) {
+    let attached = match attached(bytes).or_else(|why| attached_anyhow(pdf).map_err(|_| why)) {
         Ok(attached) => attached,
         Err(why @ NoAttachment::None) => return found.note(Held::Unchecked, "paper", &why.to_string()),
         Err(why @ NoAttachment::Damaged) => return found.note(Held::Altered, "paper", &why.to_string()),
@@ -287,7 +289,10 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
         let print = Print { house, standing, verifications };
         (is_as_printed(bytes, &record, &print), record.tool.version)
     };
-    if is_right {
+    if attached.rewritten {
+        let said = "another program has written this file anew: it is no paper as it was printed, and whether what it shows is what was printed can't be told. The record that is attached to it was judged; ask for the paper as it was written";
+        found.note(Held::Unchecked, "paper", said);
+    } else if is_right {
         found.good("paper", "to the byte what this version prints of the record that is attached to it");
     } else if version == env!("CARGO_PKG_VERSION") {
         found.note(

@@ -1,7 +1,7 @@
 //! `jurex keys`: the keys that sign, and those of others that are trusted.
 
 use super::{say, say_json};
-use crate::cli::{Keys, KeysDo, SelfSigned};
+use crate::cli::{Keys, KeysDo, RetireKey, SelfSigned, TrustKey};
 use crate::clock::{SystemEntropy, wall};
 use crate::exit::Failure;
 use crate::places::Places;
@@ -61,51 +61,9 @@ pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
             let key = store.find(&export.key)?.key().map_err(KeyError::from)?;
             say(&if export.jwk { key.to_jwk().to_string() } else { key.to_pem().trim_end().to_string() });
         }
-        KeysDo::Retire(which) => {
-            let since = which.since.unwrap_or_else(wall);
-            if since > wall() {
-                return Err(Failure::Use("that time has not come yet: nothing was retired".into()));
-            }
-            if let Some(certificate) = certificate_named(&store, &which.key)? {
-                let retired = store.retire_certificate(&certificate, since)?;
-                let said = format!(
-                    "Certificate {} ({}) is not trusted any more since {since}",
-                    &retired.fingerprint[..16],
-                    retired.name
-                );
-                note(&format!("{said}."))?;
-                say(&format!("{said}; what was signed with it before stays good."));
-                return Ok(ExitCode::SUCCESS);
-            }
-            let key = store.retire(&store.find(&which.key)?, since)?;
-            note(&format!("Key {} signs no more.", key.id()))?;
-            let next =
-                store.signing()?.map_or_else(|| "records are not signed now".into(), |k| format!("key {} signs now", k.id()));
-            say(&format!("Key {} signs no more; {next}.", key.id()));
-        }
+        KeysDo::Retire(which) => retire(which, &store, &note)?,
         KeysDo::SelfSigned(asked) => self_signed(asked)?,
-        KeysDo::Trust(trust) => {
-            let shown = shown_path(&trust.file);
-            let bytes = crate::files::read_bounded(&trust.file, crate::files::FEW_LINES);
-            let bytes = bytes.map_err(|e| Failure::Use(format!("cannot read the key {shown}: {e}")))?;
-            if certificate_of(&bytes).is_some() {
-                let certificate = store.trust_certificate(&printable(trust.name.as_bytes()), &bytes, wall())?;
-                let (print, name) = (&certificate.fingerprint, &certificate.name);
-                note(&format!("Certificate {} ({name}) is trusted.", &print[..16]))?;
-                say(&format!(
-                    "Papers signed with certificate {print} ({}), or for whose signer it vouches, are taken for the word of {name} from now on.",
-                    printable(certificate.subject.as_bytes())
-                ));
-                return Ok(ExitCode::SUCCESS);
-            }
-            let text = String::from_utf8(bytes).map_err(|_| Failure::Use(format!("{shown}: {}", BadKey::NoKey)))?;
-            let key = store.trust(&printable(trust.name.as_bytes()), &text, wall()).map_err(|e| match e {
-                KeyError::BadKey(why) => Failure::Use(format!("{shown}: {why}")),
-                other => other.into(),
-            })?;
-            note(&format!("Key {} ({}) of another bench is trusted.", key.id(), key.name))?;
-            say(&format!("What key {} has signed is taken for the word of {} from now on.", key.id(), key.name));
-        }
+        KeysDo::Trust(asked) => trust(asked, &store, &note)?,
     }
     Ok(ExitCode::SUCCESS)
 }
@@ -129,6 +87,54 @@ fn self_signed(asked: &SelfSigned) -> Result<(), Failure> {
     say(&format!("Written: {folder}/certificate.pem and {folder}/certificate.key. In config.toml:"));
     say(&format!("  pdf_certificate = \"{folder}/certificate.pem\""));
     say(&format!("  pdf_key = \"{folder}/certificate.key\""));
+    Ok(())
+}
+
+/// What notes in the ledger what has become of keys.
+type Note<'n> = dyn Fn(&str) -> Result<(), Failure> + 'n;
+
+/// A key signs no more, or a certificate is not trusted any more.
+fn retire(which: &RetireKey, store: &KeyStore, note: &Note<'_>) -> Result<(), Failure> {
+    let since = which.since.unwrap_or_else(wall);
+    if since > wall() {
+        return Err(Failure::Use("that time has not come yet: nothing was retired".into()));
+    }
+    if let Some(certificate) = certificate_named(store, &which.key)? {
+        let retired = store.retire_certificate(&certificate, since)?;
+        let said = format!("Certificate {} ({}) is not trusted any more since {since}", &retired.fingerprint[..16], retired.name);
+        note(&format!("{said}."))?;
+        say(&format!("{said}; what was signed with it before stays good."));
+        return Ok(());
+    }
+    let key = store.retire(&store.find(&which.key)?, since)?;
+    note(&format!("Key {} signs no more.", key.id()))?;
+    let next = store.signing()?.map_or_else(|| "records are not signed now".into(), |k| format!("key {} signs now", k.id()));
+    say(&format!("Key {} signs no more; {next}.", key.id()));
+    Ok(())
+}
+
+/// A key, or a certificate, of others is trusted.
+fn trust(trust: &TrustKey, store: &KeyStore, note: &Note<'_>) -> Result<(), Failure> {
+    let shown = shown_path(&trust.file);
+    let bytes = crate::files::read_bounded(&trust.file, crate::files::FEW_LINES);
+    let bytes = bytes.map_err(|e| Failure::Use(format!("cannot read the key {shown}: {e}")))?;
+    if certificate_of(&bytes).is_some() {
+        let certificate = store.trust_certificate(&printable(trust.name.as_bytes()), &bytes, wall())?;
+        let (print, name) = (&certificate.fingerprint, &certificate.name);
+        note(&format!("Certificate {} ({name}) is trusted.", &print[..16]))?;
+        say(&format!(
+            "Papers signed with certificate {print} ({}), or for whose signer it vouches, are taken for the word of {name} from now on.",
+            printable(certificate.subject.as_bytes())
+        ));
+        return Ok(());
+    }
+    let text = String::from_utf8(bytes).map_err(|_| Failure::Use(format!("{shown}: {}", BadKey::NoKey)))?;
+    let key = store.trust(&printable(trust.name.as_bytes()), &text, wall()).map_err(|e| match e {
+        KeyError::BadKey(why) => Failure::Use(format!("{shown}: {why}")),
+        other => other.into(),
+    })?;
+    note(&format!("Key {} ({}) of another bench is trusted.", key.id(), key.name))?;
+    say(&format!("What key {} has signed is taken for the word of {} from now on.", key.id(), key.name));
     Ok(())
 }
 

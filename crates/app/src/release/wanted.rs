@@ -111,9 +111,12 @@ impl Wanted {
     fn withdrawn(&self, subject: &Subject) -> Result<String, Failure> {
         let wanted = self.statement.trim().to_ascii_lowercase();
         // What withdraws is only meant where it is named.
-        let fits = |release: &&jurex_core::release::Release| match wanted.is_empty() {
-            true => !matches!(release.act, Act::Withdrawn { .. } | Act::Marked(_)),
-            false => release.digest().starts_with(&wanted),
+        let fits = |release: &&jurex_core::release::Release| {
+            if wanted.is_empty() {
+                !matches!(release.act, Act::Withdrawn { .. } | Act::Marked(_))
+            } else {
+                release.digest().starts_with(&wanted)
+            }
         };
         let called = subject.drive.called();
         let fitting: Vec<_> = subject.noted.iter().filter(fits).collect();
