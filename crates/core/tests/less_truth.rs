@@ -9,6 +9,7 @@ use jurex_core::less::{
 };
 use jurex_core::testing::Dice;
 use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
 
 /// Bytes of a block.
 const BLOCK: u64 = 4096;
@@ -83,9 +84,8 @@ impl Stack {
                 go.extend([(4 * ASIDE + *next, holds), (block, holds)]);
             }
             Some(Does::CopiesFirst { copied }) => {
-                if !copied.contains_key(&block) {
-                    copied.insert(block, 2 * ASIDE + block);
-                    go.push((2 * ASIDE + block, before));
+                if let Entry::Vacant(first) = copied.entry(block) {
+                    go.push((*first.insert(2 * ASIDE + block), before));
                 }
                 go.push((block, holds));
             }

@@ -14,8 +14,8 @@ pub use jwk::{BadKey, PublicKey};
 pub use jws::{BadSignature, Signed, sign};
 pub use note::{SignedHead, parse_unsigned_head, sign_head, unsigned_head};
 pub use pades::{
-    BadPdfKey, BadPdfSignature, PdfKey, PdfSignature, PublicPdfKey, TrustedCertificate, Vouched, certificate_of, check_pdf,
-    sign_pdf, who_vouches,
+    BadLater, BadPdfKey, BadPdfSignature, LaterSignature, PdfKey, PdfSignature, PdfSignatures, PublicPdfKey, TrustedCertificate,
+    Vouched, certificate_of, check_pdf, sign_pdf, who_vouches,
 };
 pub use store::{CertificateInfo, KeyError, KeyInfo, KeyStore, KnownKey, Passphrase, PrivateKey, Whose};
 

@@ -15,15 +15,15 @@ use jurex_core::record::{BELIEVED, BadRecord, JobId, Record};
 use jurex_core::release::{Act, BadRelease, Release, in_force};
 use jurex_core::rules::Outcome;
 use jurex_core::text::{printable, shown_path};
-use jurex_core::units::size;
+use jurex_core::units::{counted, size};
 use jurex_ledger::{Head, Inclusion, Ledger};
 use jurex_report::{
     Code, House, NoAttachment, Print, Standing, attached, attached_anyhow, is_as_printed, is_as_printed_of_destruction,
     is_as_printed_of_less, is_as_printed_of_lot,
 };
 use jurex_sign::{
-    KeyStore, KnownKey, PdfSignature, PublicKey, Signed, SignedHead, TrustedCertificate, Vouched, certificate_of, check_pdf,
-    who_vouches,
+    BadLater, KeyStore, KnownKey, LaterSignature, PdfSignature, PdfSignatures, PublicKey, Signed, SignedHead, TrustedCertificate,
+    Vouched, certificate_of, check_pdf, who_vouches,
 };
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -253,9 +253,9 @@ const UNSIGNED: &str = "none: anybody could have made it. The signed record besi
 
 /// A certificate or report: what it was made from, and whether the paper is what is printed of that.
 fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
-    let (bytes, signature) = match check_pdf(pdf) {
+    let (bytes, signatures) = match check_pdf(pdf) {
         None => (pdf, None),
-        Some(Ok(signature)) => (signature.paper, Some(signature)),
+        Some(Ok(signatures)) => (signatures.paper, Some(signatures)),
         // Without its signature it may still tell whose record is attached.
         Some(Err(why)) => {
             let rewritten = attached(pdf).is_err() && attached_anyhow(pdf).is_ok();
@@ -307,7 +307,7 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
         );
         found.note(Held::Unchecked, "paper", &said);
     }
-    match signature {
+    match signatures {
         None => {
             found.good("signature", UNSIGNED);
             // A head that is signed covers the record's every byte.
@@ -315,13 +315,49 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
                 found.tell_believed();
             }
         }
-        Some(signature) => signature_inside(&signature, known, found),
+        Some(PdfSignatures { own, later, .. }) => {
+            own.iter().for_each(|signature| signature_inside(signature, known, found));
+            let mut before = usize::from(own.is_some());
+            for signature in later {
+                later_signature(signature, before, known, found);
+                before += 1;
+            }
+        }
+    }
+}
+
+/// A signature that somebody has put behind the paper with another program, and behind so many others.
+fn later_signature(signature: Result<LaterSignature, BadLater>, before: usize, known: &Known, found: &mut Found) {
+    let signature = match signature {
+        Ok(signature) => signature,
+        Err(why @ BadLater::Unsigned) => return found.note(Held::Unchecked, "signature", &why.to_string()),
+        Err(why) => return found.note(Held::Altered, "signature", &why.to_string()),
+    };
+    let subject = signature.certificates.first().and_then(|der| certificate_of(der)).map(|(_, subject, print)| (subject, print));
+    let (subject, print) = subject.unwrap_or_default();
+    let over =
+        if before == 0 { "the paper".to_string() } else { format!("the paper and {}", counted(before as u64, "signature")) };
+    let when = signature
+        .when
+        .map_or_else(|| "at a time that it does not tell".into(), |when| format!("at {when} by the signer's clock"));
+    found.good("signature", &format!("one more by another program, right, of {over}, {when}"));
+    found.good("", &format!("the certificate says: {}; its fingerprint {print}", printable(subject.as_bytes())));
+    if signature.shows {
+        found.note(
+            Held::Unchecked,
+            "paper",
+            "with that signature something is shown on a page that is not of the paper as it was printed",
+        );
+    }
+    match signature.when {
+        Some(when) => vouched(&signature.certificates, when, known, found),
+        None => found.note(Held::Unchecked, "signature", "without its time nobody can say whether its certificate was good"),
     }
 }
 
 /// Who has signed inside the paper, and who vouches for that name.
-fn signature_inside(signature: &PdfSignature<'_>, known: &Known, found: &mut Found) {
-    let PdfSignature { by, when, certificates, .. } = signature;
+fn signature_inside(signature: &PdfSignature, known: &Known, found: &mut Found) {
+    let PdfSignature { by, when, certificates } = signature;
     let shown = |text: &str| printable(text.as_bytes());
     found.good("signature", &format!("inside the paper, of these bytes, at {when} by the signer's clock"));
     found.good("", &format!("the certificate says: {}; its fingerprint {}", shown(&by.subject), by.fingerprint));
@@ -329,13 +365,19 @@ fn signature_inside(signature: &PdfSignature<'_>, known: &Known, found: &mut Fou
     if !(from..=to).contains(when) {
         found.note(Held::Altered, "signature", &format!("its certificate was good from {from} to {to}, and not then"));
     }
-    match who_vouches(certificates, &known.certificates, *when) {
+    vouched(certificates, *when, known, found);
+}
+
+/// Who stands behind a signature of that time.
+fn vouched(certificates: &[Vec<u8>], when: Timestamp, known: &Known, found: &mut Found) {
+    let shown = |text: &str| printable(text.as_bytes());
+    match who_vouches(certificates, &known.certificates, when) {
         Vouched::By { name, through, retired } => {
             let through = if through.is_empty() { String::new() } else { format!(", through {}", shown(&through.join(", "))) };
             let said = format!("vouched for by {}, which is trusted here{through}", shown(&name));
             match retired {
                 None => found.good("", &said),
-                Some(since) if *when <= since => {
+                Some(since) if when <= since => {
                     found.good("", &format!("{said} until {since}: what was signed before stays good"));
                 }
                 Some(since) => {

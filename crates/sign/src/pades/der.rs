@@ -21,6 +21,33 @@ pub(super) fn sequence(parts: &[&[u8]]) -> Vec<u8> {
     tlv(0x30, &parts.concat())
 }
 
+/// The first value of these bytes with every length written out, and what follows it: other programs write the outer parts of a signature
+/// without lengths, ended by two zeros (X.690, 8.1.3.6). What has its length is taken as it is.
+pub(super) fn with_lengths(bytes: &[u8]) -> Option<(Vec<u8>, &[u8])> {
+    /// Parts within parts at most.
+    const DEEPEST: usize = 16;
+    fn one(bytes: &[u8], depth: usize) -> Option<(Vec<u8>, &[u8])> {
+        let [tag, length, ..] = *bytes else { return None };
+        if length != 0x80 {
+            let mut reader = Reader(bytes);
+            let (_, whole) = reader.next(tag)?;
+            return Some((whole.to_vec(), reader.0));
+        }
+        // Only what is made of parts can be without a length.
+        if tag & 0x20 == 0 || depth == DEEPEST {
+            return None;
+        }
+        let (mut content, mut rest) = (vec![], &bytes[2..]);
+        while !rest.starts_with(&[0, 0]) {
+            let (part, after) = one(rest, depth + 1)?;
+            content.extend(part);
+            rest = after;
+        }
+        Some((tlv(tag, &content), &rest[2..]))
+    }
+    one(bytes, 0)
+}
+
 /// Reads values one after the other.
 #[derive(Clone, Copy)]
 pub(super) struct Reader<'d>(pub(super) &'d [u8]);
@@ -48,6 +75,15 @@ impl<'d> Reader<'d> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn lengths_that_were_left_out_are_written_out() {
+        let (whole, rest) = with_lengths(&[0x30, 0x80, 2, 1, 5, 0xa0, 0x80, 4, 1, 9, 0, 0, 0, 0, 7, 7]).unwrap();
+        assert_eq!((whole.as_slice(), rest), (&[0x30, 8, 2, 1, 5, 0xa0, 3, 4, 1, 9][..], &[7, 7][..]));
+        assert_eq!(with_lengths(&[0x30, 2, 5, 0]).unwrap().0, [0x30, 2, 5, 0]);
+        assert!(with_lengths(&[0x30, 0x80, 2, 1, 5]).is_none() && with_lengths(&[4, 0x80, 0, 0]).is_none());
+        assert!(with_lengths(&[0x30, 0x80].repeat(1000)).is_none());
+    }
 
     #[test]
     fn what_is_written_is_read_back_at_every_length() {

@@ -4,9 +4,12 @@
 mod cms;
 mod der;
 mod key;
+mod later;
+mod value;
 mod vouch;
 
 pub use key::{BadPdfKey, PdfKey, PublicPdfKey};
+pub use later::{BadLater, LaterSignature};
 pub use vouch::{TrustedCertificate, Vouched, certificate_of, who_vouches};
 
 use jiff::Timestamp;
@@ -31,14 +34,22 @@ pub enum BadPdfSignature {
     Altered,
 }
 
+/// What was found behind a paper.
+pub struct PdfSignatures<'p> {
+    /// The paper without any signature.
+    pub paper: &'p [u8],
+    /// The signature that Jurex has made, if it has.
+    pub own: Option<PdfSignature>,
+    /// What others have added since, in order; the first that can't be followed is the last.
+    pub later: Vec<Result<LaterSignature, BadLater>>,
+}
+
 /// A signature that was found right.
-pub struct PdfSignature<'p> {
+pub struct PdfSignature {
     /// Who has signed.
     pub by: PublicPdfKey,
     /// When, by the signer's clock.
     pub when: Timestamp,
-    /// The paper without its signature.
-    pub paper: &'p [u8],
     /// The signer's certificate, and those that it brought along, in DER. Nobody has vouched for them yet.
     pub certificates: Vec<Vec<u8>>,
 }
@@ -219,18 +230,32 @@ pub fn sign_pdf(pdf: &[u8], key: &PdfKey, when: Timestamp) -> Result<Vec<u8>, Ba
     Ok(out)
 }
 
-/// The signature in a paper; `None`: it has none.
+/// The signatures in a paper; `None`: it has none, and nothing else was added.
 ///
 /// # Errors
-/// It does not hold.
-pub fn check_pdf(pdf: &[u8]) -> Option<Result<PdfSignature<'_>, BadPdfSignature>> {
+/// What follows the paper is none, or does not hold.
+pub fn check_pdf(pdf: &[u8]) -> Option<Result<PdfSignatures<'_>, BadPdfSignature>> {
     let end = find(pdf, b"%%EOF").map(|at| at + 5)?;
     let is_signed = !matches!(pdf[end..], [] | [b'\n']);
-    // A line end after it is the paper's own, or there is none.
-    is_signed.then(|| check_after(pdf, end).or_else(|| check_after(pdf, end + 1)).ok_or(BadPdfSignature::Altered))
+    is_signed.then(|| {
+        // A line end after it is the paper's own, or there is none.
+        let own = [end, end + 1].into_iter().find_map(|end| Some((end, check_after(pdf, end)?)));
+        if let Some((end, (signature, over))) = own {
+            let later = later::follow(pdf, over);
+            return Ok(PdfSignatures { paper: &pdf[..end], own: Some(signature), later });
+        }
+        let end = if pdf.get(end) == Some(&b'\n') { end + 1 } else { end };
+        let later = later::follow(pdf, end);
+        if later.iter().all(Result::is_ok) {
+            Ok(PdfSignatures { paper: &pdf[..end], own: None, later })
+        } else {
+            Err(BadPdfSignature::Altered)
+        }
+    })
 }
 
-fn check_after(pdf: &[u8], end: usize) -> Option<PdfSignature<'_>> {
+/// The signature that Jurex has put behind the paper, and where it ends.
+fn check_after(pdf: &[u8], end: usize) -> Option<(PdfSignature, usize)> {
     let (paper, added) = pdf.split_at_checked(end)?;
     let from = find(added, b"/Contents<")? + 10;
     let digits = added.get(from..from + 2 * ROOM)?;
@@ -247,7 +272,8 @@ fn check_after(pdf: &[u8], end: usize) -> Option<PdfSignature<'_>> {
         return None;
     }
     fill(&mut again, &gap, cms);
-    (again == pdf).then(|| PdfSignature { by, when, paper, certificates: cms::certificates(cms) })
+    let signature = PdfSignature { by, when, certificates: cms::certificates(cms) };
+    pdf.starts_with(&again).then_some((signature, again.len()))
 }
 
 #[cfg(test)]

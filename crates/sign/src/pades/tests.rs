@@ -43,15 +43,19 @@ fn a_signed_paper_is_found_right_and_every_changed_bit_of_it_wrong() {
     assert!(check_pdf(&paper).is_none());
     let signed = sign_pdf(&paper, &key, now()).unwrap();
     let found = check_pdf(&signed).unwrap().unwrap_or_else(|e| panic!("{e}"));
-    assert_eq!((found.paper, found.when, found.by.subject.as_str()), (&paper[..], now(), "Brackwater Weather Service, Records"));
+    let own = found.own.unwrap();
+    assert_eq!((found.paper, own.when, own.by.subject.as_str()), (&paper[..], now(), "Brackwater Weather Service, Records"));
+    assert!(found.later.is_empty());
+    let is_right = |pdf: &[u8]| matches!(check_pdf(pdf), Some(Ok(found)) if found.later.iter().all(Result::is_ok));
     // Every byte but most of the empty room, where the zeros are all alike.
     let gap = find(&signed, b"/Contents<").unwrap() + 2500;
     for at in (9..gap).chain((gap..gap + 2 * ROOM - 2600).step_by(997)).chain(gap + 2 * ROOM - 2600..signed.len()) {
         let mut altered = signed.clone();
         altered[at] ^= 1;
-        assert!(!matches!(check_pdf(&altered), Some(Ok(_))), "byte {at}");
+        assert!(!is_right(&altered), "byte {at}");
     }
-    assert!(matches!(check_pdf(&[&signed[..], b"\n%more"].concat()), Some(Err(BadPdfSignature::Altered))));
+    let more = [&signed[..], b"\n%more"].concat();
+    assert!(matches!(&check_pdf(&more).unwrap().unwrap_or_else(|e| panic!("{e}")).later[..], [Err(BadLater::NoUpdate)]));
     assert!(matches!(check_pdf(&signed[..signed.len() - 1]), Some(Err(_))));
     assert_eq!(sign_pdf(b"%PDF-1.4 of somebody else", &key, now()), Err(BadPdfSignature::NoPaper));
 }
@@ -180,7 +184,7 @@ fn who_vouches_for_a_signature_follows_from_the_chain_and_from_who_is_trusted_he
         let key = PdfKey::from_pem(&pem, &read(&format!("{}.key", chain[0])), None).unwrap();
         let signed = sign_pdf(&paper(), &key, when).unwrap();
         let found = check_pdf(&signed).unwrap().unwrap_or_else(|e| panic!("{e}"));
-        who_vouches(&found.certificates, &by.iter().map(|name| trusted(name)).collect::<Vec<_>>(), when)
+        who_vouches(&found.own.unwrap().certificates, &by.iter().map(|name| trusted(name)).collect::<Vec<_>>(), when)
     };
     let vouched = |chain: &[&str], by: &[&str]| vouched_at(chain, by, now);
     let by = |name: &str, through: &[&str]| Vouched::By {
@@ -205,4 +209,68 @@ fn who_vouches_for_a_signature_follows_from_the_chain_and_from_who_is_trusted_he
     let late = now.checked_add(jiff::SignedDuration::from_hours(24 * 1000)).unwrap();
     nobody("not good at that time", vouched_at(&["Signer", "Between"], &["root.pem"], late));
     assert!(certificate_of(b"junk").is_none());
+}
+
+/// The validator signs too, with another program: each signature is followed, and what was changed meanwhile is found.
+#[test]
+fn a_second_signature_by_another_program_is_followed_and_a_change_of_the_paper_is_none() {
+    if !is_here("openssl") || !is_here("pdfsig") {
+        return;
+    }
+    let dir = tempfile::tempdir().unwrap();
+    let done = |program: &str, arguments: &str| {
+        let run = Command::new(program).args(arguments.split_whitespace()).current_dir(dir.path()).output();
+        run.is_ok_and(|output| output.status.success())
+    };
+    openssl(dir.path(), "req -x509 -newkey rsa:2048 -keyout v.key -out v.pem -days 400 -nodes -subj /CN=Odile");
+    openssl(dir.path(), "pkcs12 -export -inkey v.key -in v.pem -out v.p12 -passout pass:x -name odile");
+    std::fs::create_dir(dir.path().join("db")).unwrap();
+    let nss = done("certutil", "-N -d sql:db --empty-password")
+        && done("pk12util", "-i v.p12 -d sql:db -W x")
+        && done("certutil", "-M -n odile -t TCu,Cu,Tu -d sql:db");
+    if !nss {
+        assert!(std::env::var_os("JUREX_REQUIRE_ALL").is_none(), "NOT RUN, and everything is to be run: no certutil");
+        return eprintln!("NOT RUN, no certutil");
+    }
+    let sign_again = |pdf: &[u8]| {
+        std::fs::write(dir.path().join("in.pdf"), pdf).unwrap();
+        let _ = std::fs::remove_file(dir.path().join("out.pdf"));
+        done("pdfsig", "-nssdir sql:db -add-signature -nick odile in.pdf out.pdf");
+        std::fs::read(dir.path().join("out.pdf")).unwrap()
+    };
+    let signed = sign_pdf(&paper(), &key(), now()).unwrap();
+    let (twice, alone) = (sign_again(&signed), sign_again(&paper()));
+    let third = sign_again(&twice);
+    for (pdf, own, later) in [(&twice, true, 1), (&alone, false, 1), (&third, true, 2)] {
+        let found = check_pdf(pdf).unwrap().unwrap_or_else(|e| panic!("{e}"));
+        assert_eq!((found.own.is_some(), found.later.len()), (own, later));
+        for signature in found.later {
+            let signature = signature.unwrap_or_else(|e| panic!("{e}"));
+            assert!(signature.when.is_some() && !signature.shows);
+            let der = certificate_of(&std::fs::read(dir.path().join("v.pem")).unwrap()).unwrap().0;
+            assert_eq!(signature.certificates[0], der);
+        }
+    }
+    // Whoever changes the paper, or what they have signed, is found.
+    let found = |pdf: &[u8]| match check_pdf(pdf).unwrap() {
+        Err(_) => Some(BadLater::Wrong),
+        Ok(found) => found.later.into_iter().find_map(Result::err),
+    };
+    let mut flipped = twice.clone();
+    flipped[signed.len() + 300] ^= 1;
+    assert!(found(&flipped).is_some());
+    let added = |object: &str, number: u32| {
+        let mut pdf = twice.clone();
+        pdf.extend(b"\n");
+        let at = pdf.len();
+        pdf.extend(format!("{number} 0 obj\n{object}\nendobj\n").bytes());
+        let start = pdf.len();
+        let trailer =
+            format!("xref\n{number} 1\n{at:010} 00000 n \ntrailer\n<</Size 99/Root 6 0 R>>\nstartxref\n{start}\n%%EOF\n");
+        pdf.extend(trailer.bytes());
+        found(&pdf)
+    };
+    assert_eq!(added("<</Title(Purge)>>", 7), Some(BadLater::Changes("`Title` of object 7".into())));
+    assert_eq!(added("<</Title(A paper)>>", 7), Some(BadLater::Unsigned));
+    assert_eq!(added("<</DSS<<>>>>", 90), Some(BadLater::Unsigned));
 }
