@@ -120,10 +120,15 @@ impl Draw {
         }
     }
 
+    fn parts(&self) -> u64 {
+        Drawn::PARTS.min(self.whole.count)
+    }
+
     /// The part of the drive in which a slot's sector lies.
     fn part(&self, slot: usize) -> u64 {
         let at = u128::from(self.sector(slot) - self.whole.first.0);
-        (at * u128::from(Drawn::parts_of(self.whole)) / u128::from(self.whole.count.max(1))) as u64
+        // A part begins with the sector that its share of the whole, rounded down, falls on.
+        ((at + 1) * u128::from(self.parts())).div_ceil(u128::from(self.whole.count.max(1))) as u64 - 1
     }
 
     /// The parts in which something lies that can be told apart.
@@ -133,7 +138,7 @@ impl Draw {
 
     /// Whether enough of them hold something that can be told apart afterwards.
     pub(super) fn is_enough(&self) -> bool {
-        self.drawn().parts >= Drawn::parts_of(self.whole)
+        self.drawn().parts >= self.parts()
     }
 
     /// Sectors on which something is laid to be told apart, where too little lies there.
@@ -187,7 +192,7 @@ mod tests {
 
     #[test]
     fn what_was_blank_proves_nothing_and_what_is_as_before_is_found() {
-        let whole = Sectors::new(0, 4000);
+        let whole = Sectors::new(0, 400_000);
         let mut draw = Draw::new(whole, &[Sectors::new(10, 4), Sectors::new(3000, 2)].into_iter().collect());
         draw.note(Lba(10), &[met(10, 1), Met::Blank(0), met(12, 1), met(13, 1)]);
         draw.note(Lba(3000), &[met(3000, 1)]);
@@ -209,6 +214,9 @@ mod tests {
                 for slot in (0..draw.met.len()).step_by(step) {
                     prop_assert_eq!(draw.slot(draw.sector(slot)), Some(slot));
                 }
+                let mut all = draw.clone();
+                all.met.fill(FIRST_DIGEST);
+                prop_assert!(all.is_enough(), "a part of {} has no place: {:?}", count, all.drawn());
                 prop_assert!(draw.met.len() as u64 <= MOST);
             }
         }

@@ -402,7 +402,7 @@ pub struct BesideRead {
     #[serde(with = "crate::text::u64_string")]
     #[schemars(with = "crate::text::Decimal")]
     pub compared: u64,
-    /// Of twenty equal parts, those in which at least one such sector lies.
+    /// Of a thousand equal parts (of twenty, in records of earlier rules), those in which at least one such sector lies.
     #[serde(with = "crate::text::u64_string")]
     #[schemars(with = "crate::text::Decimal")]
     pub parts: u64,
@@ -411,7 +411,7 @@ pub struct BesideRead {
 impl BesideRead {
     /// What speaks against the erasure of it, by rules of that reading; `None`: it is proved as far as places can prove it.
     pub fn against(&self, must_be_blank: bool, reading: u32) -> Option<String> {
-        let all = Drawn::parts_of(Sectors::new(0, self.sectors));
+        let all = Drawn::parts_of(Sectors::new(0, self.sectors), reading);
         let places = |n: u64| crate::units::counted(n, "sector");
         match self {
             Self { as_before: n @ 1.., .. } => Some(format!("{} of {} as before", places(*n), places(self.read))),
@@ -453,7 +453,7 @@ pub struct Drawn {
     #[serde(with = "crate::text::u64_string")]
     #[schemars(with = "crate::text::Decimal")]
     pub blank_before: u64,
-    /// Of twenty equal parts of the drive, those in which at least one sector is compared.
+    /// Of a thousand equal parts of the drive (of twenty, in records of earlier rules), those in which at least one sector is compared.
     #[serde(with = "crate::text::u64_string")]
     #[schemars(with = "crate::text::Decimal")]
     pub parts: u64,
@@ -461,11 +461,14 @@ pub struct Drawn {
 
 impl Drawn {
     /// Equal parts of a drive. In each of them something must be compared: a drive may have erased itself in part.
-    pub const PARTS: u64 = 20;
+    pub const PARTS: u64 = 1000;
+    /// Parts by rules that are read in an earlier way.
+    const PARTS_ONCE: u64 = 20;
 
-    /// Parts that there are on a drive of these sectors; a tiny one does not have so many.
-    pub fn parts_of(whole: Sectors) -> u64 {
-        Self::PARTS.min(whole.count)
+    /// Parts that there are on a drive of these sectors, by rules of that reading; a tiny one does not have so many.
+    pub fn parts_of(whole: Sectors, reading: u32) -> u64 {
+        let parts = if reading < 5 { Self::PARTS_ONCE } else { Self::PARTS };
+        parts.min(whole.count)
     }
 }
 

@@ -531,7 +531,7 @@ fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
         Stage::Check(check) => {
             let read_back = read(&check.reading, range);
             let all = read_back.read.count();
-            let drawn = Drawn { compared: all, blank_before: 0, parts: Drawn::parts_of(range) };
+            let drawn = Drawn { compared: all, blank_before: 0, parts: Drawn::PARTS.min(range.count) };
             let drawn = (check.expect != Expect::LastPass).then_some(drawn);
             let of_unit = stages.iter().any(|s| matches!(s, Stage::Own(own) if own.scope == Scope::WholeUnit));
             let others = drive.other_user_data().filter(|_| of_unit && check.expect != Expect::LastPass);

@@ -510,6 +510,12 @@ impl Record {
         }
     }
 
+    /// How the rules that it was judged by are read.
+    fn reading(&self) -> u32 {
+        let rules = || Edition::of_title(&self.rule_set)?.rules_of(self.rules_digest.as_deref()?);
+        rules().map_or(1, |rules| rules.reading)
+    }
+
     /// Whether the proof is that nothing is as it was.
     fn compares_with_before(&self) -> bool {
         let own = self.evidence.own_check().is_some_and(|c| c.expect == Expect::Changed);
@@ -528,7 +534,7 @@ impl Record {
                 "none of {} of which a digest was kept, in {} of {} parts of the drive, is as it was ({} were blank before, and prove nothing)",
                 counted(drawn.compared, "sector"),
                 drawn.parts,
-                Drawn::parts_of(check.range),
+                Drawn::parts_of(check.range, self.reading()),
                 grouped(drawn.blank_before)
             ),
             Expect::Blank => "hold one byte over and over".into(),
@@ -711,7 +717,7 @@ mod tests {
         let edition = Edition::default();
         let mut record = record();
         let released = edition.released_digests();
-        assert_eq!(released.len(), 1);
+        assert_eq!(released.len(), 2);
         let earlier = edition.rules_of(&released[0]).unwrap();
         (record.claim, record.rules_digest) = (judge_by(earlier, &record.evidence), Some(released[0].clone()));
         let json = record.to_json();

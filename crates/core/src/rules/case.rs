@@ -212,7 +212,7 @@ fn tells_too_little(check: &CheckEvidence, reading: u32) -> Vec<Lack> {
     if check.range.count == 0 {
         found.push(Lack::of(LackKind::NotReadBack, "The drive gave no sector that could be read."));
     }
-    let (parts, all) = (check.drawn.map_or(0, |d| d.parts), Drawn::parts_of(check.range));
+    let (parts, all) = (check.drawn.map_or(0, |d| d.parts), Drawn::parts_of(check.range, reading));
     if parts < all {
         let again = if parts == 0 { " The same way once more, on a drive that gives its sectors, can be proved." } else { "" };
         let said = format!(

@@ -33,8 +33,8 @@ impl Edition {
     /// Its rules as earlier versions of the program had them: records are judged by those that they were made by, word for word.
     fn released(self) -> &'static [&'static str] {
         match self {
-            Edition::Rev1 => &[include_str!("released/rev1-reading-3.toml")],
-            Edition::Rev2 => &[include_str!("released/rev2-reading-3.toml")],
+            Edition::Rev1 => &[include_str!("released/rev1-reading-3.toml"), include_str!("released/rev1-reading-4.toml")],
+            Edition::Rev2 => &[include_str!("released/rev2-reading-3.toml"), include_str!("released/rev2-reading-4.toml")],
         }
     }
 

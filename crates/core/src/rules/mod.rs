@@ -458,7 +458,7 @@ pub(crate) mod tests {
         let lifted = LiftEvidence { before, after, hidden: HiddenAreas::None, commands: vec![] };
         let own = OwnEvidence { completed: true, sent: 1, ..OwnEvidence::begun(technique) };
         let read = ReadBack { read: all(after.whole()), ..ReadBack::default() };
-        let drawn = Some(Drawn { compared: 100, blank_before: 0, parts: Drawn::PARTS });
+        let drawn = Some(Drawn { compared: Drawn::PARTS, blank_before: 0, parts: Drawn::PARTS });
         let proof = CheckEvidence { range: after.whole(), expect, read_back: read, drawn, beside: vec![] };
         let first = [What::Lifted(lifted), What::Own(own), What::Checked(proof)].map(stage);
         evidence.stages.splice(0..0, first);
@@ -719,6 +719,23 @@ pub(crate) mod tests {
             }
         }
         assert_eq!(judge(Edition::Rev2, &own).outcome(), Outcome::NotSanitized, "one sector of a thousand is not passed over");
+    }
+
+    /// Records of earlier rules asked for twenty parts, and are judged by those still; today's ask for a thousand.
+    #[test]
+    fn in_how_many_parts_something_must_have_lain_is_a_matter_of_the_rules() {
+        let mut own = in_four_stages(Technique::SanitizeBlock, Expect::Blank);
+        for stage in &mut own.stages {
+            if let What::Checked(CheckEvidence { drawn: Some(drawn), .. }) = &mut stage.what {
+                (drawn.compared, drawn.parts) = (95, 20);
+            }
+        }
+        own.check_soundness().unwrap();
+        let edition = Edition::Rev2;
+        assert_eq!(judge(edition, &own).outcome(), Outcome::Clear, "what the overwriting beside it earns");
+        let earlier = edition.released_digests();
+        let by_earlier = judge_by(edition.rules_of(earlier.last().unwrap()).unwrap(), &own);
+        assert_eq!(by_earlier.outcome(), Outcome::Purge);
     }
 
     #[test]

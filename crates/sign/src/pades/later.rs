@@ -122,7 +122,8 @@ impl<'p> Update<'p> {
         let is_place = matches!(before.entry("Type"), Some(Value::Name(kind)) if kind == "Page" || kind == "Catalog");
         for key in old.keys().chain(new.keys()) {
             let same = old.get(key) == new.get(key);
-            if !same && !(is_place && MAY_CHANGE.contains(&key.as_str())) {
+            let may = is_place && MAY_CHANGE.contains(&key.as_str());
+            if !same && !may {
                 return changes(&format!("`{key}`"));
             }
         }

@@ -222,8 +222,11 @@ fn own_facts(own: &OwnEvidence, check: &CheckEvidence, column: &mut Column<'_>) 
         _ => column.fact("  not blank", &faults(&read.wrong)),
     }
     column.fact("  unreadable", &faults(&read.unreadable));
-    let parts =
-        format!("{} of the drive's {} parts held something before that is gone now", drawn.parts, Drawn::parts_of(check.range));
+    let parts = format!(
+        "{} of the drive's {} parts held something before that is gone now",
+        drawn.parts,
+        Drawn::PARTS.min(check.range.count)
+    );
     column.fact("  tells", &parts);
     check.beside.iter().for_each(|beside| column.fact("  beside", &beside.sentence()));
 }
