@@ -317,10 +317,8 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
         }
         Some(PdfSignatures { own, later, .. }) => {
             own.iter().for_each(|signature| signature_inside(signature, known, found));
-            let mut before = usize::from(own.is_some());
-            for signature in later {
+            for (before, signature) in (usize::from(own.is_some())..).zip(later) {
                 later_signature(signature, before, known, found);
-                before += 1;
             }
         }
     }
