@@ -630,6 +630,11 @@ mod tests {
             let end = at + json[at..].find('"').unwrap();
             format!("{}{other}{}", &json[..at], &json[end..])
         };
+        fn passes(evidence: &mut serde_json::Value) -> &mut serde_json::Value {
+            let stages = evidence["stages"].as_array_mut().unwrap();
+            let stage = stages.iter_mut().find(|s| s.to_string().contains("passes")).unwrap();
+            &mut stage["what"]["passes"]
+        }
         let changed = |change: &dyn Fn(&mut serde_json::Value)| {
             let mut value: serde_json::Value = serde_json::from_str(&json).unwrap();
             change(&mut value["evidence"]);
@@ -640,11 +645,21 @@ mod tests {
             (laid("{\"count\":\"600\",\"first\":\"0\"},{\"count\":\"600\",\"first\":\"400\"}"), "not a record"),
             (time("started", "2031-01-01T00:00:00Z"), "it ended before it began"),
             (
-                json.replacen("\"ended\":\"1970-01-01T00:00:00Z\"", "\"ended\":\"1960-01-01T00:00:00Z\"", 9),
+                changed(&|e| {
+                    e["sessions"][0]["closed"] = "1970-01-01T00:00:09Z".into();
+                    passes(e)[0]["ended"] = "1960-01-01T00:00:00Z".into();
+                }),
                 "a pass ended before it began",
             ),
             (
-                changed(&|e| e["sessions"][0]["opened"] = "1980-01-01T00:00:00Z".into()),
+                json.replacen("\"ended\":\"1970-01-01T00:00:00Z\"", "\"ended\":\"1960-01-01T00:00:00Z\"", 9),
+                "it ended before it began",
+            ),
+            (
+                changed(&|e| {
+                    e["sessions"][0]["opened"] = "1980-01-01T00:00:00Z".into();
+                    e["sessions"][0]["closed"] = "1980-01-01T01:00:00Z".into();
+                }),
                 "a pass was begun while its drive was not open",
             ),
             (
@@ -665,12 +680,7 @@ mod tests {
             ),
             (
                 changed(&|e| {
-                    let passes =
-                        e["stages"].as_array_mut().unwrap().iter_mut().find(|s| s.to_string().contains("passes")).unwrap();
-                    let passes = passes.as_object_mut().unwrap();
-                    let passes =
-                        if passes.contains_key("passes") { &mut passes["passes"] } else { &mut passes["what"]["passes"] };
-                    passes[0]["pattern"] = serde_json::json!({ "kind": "bytes", "bytes": "" });
+                    passes(e)[0]["pattern"] = serde_json::json!({ "kind": "bytes", "bytes": "" });
                 }),
                 "pattern",
             ),
@@ -679,6 +689,22 @@ mod tests {
             let said = Record::from_json(&altered).unwrap_err().to_string();
             assert!(said.contains(says), "{says}: {said}");
         }
+    }
+
+    /// Somebody set the clock back, and the power went: what the job itself has left is read all the same.
+    #[test]
+    fn a_clock_that_was_set_back_in_a_session_that_was_cut_off_makes_no_record_unreadable() {
+        let mut value: serde_json::Value = serde_json::from_str(&record().to_json()).unwrap();
+        let mut later = value["evidence"]["sessions"][0].clone();
+        value["evidence"]["sessions"][0].as_object_mut().unwrap().remove("closed");
+        (later["opened"], later["closed"]) = ("1970-01-01T00:05:00Z".into(), "1970-01-01T00:06:00Z".into());
+        value["evidence"]["sessions"].as_array_mut().unwrap().push(later);
+        value["ended"] = "1970-01-01T00:07:00Z".into();
+        let text = value.to_string().replace("\"ended\":\"1970-01-01T00:00:00Z\"", "\"ended\":\"1970-01-01T02:00:00Z\"");
+        assert!(text.contains("02:00:00Z"));
+        let evidence: crate::evidence::Evidence =
+            serde_json::from_value(serde_json::from_str::<serde_json::Value>(&text).unwrap()["evidence"].clone()).unwrap();
+        evidence.check_soundness().unwrap();
     }
 
     #[test]
