@@ -41,11 +41,14 @@ pub enum BadLater {
 /// Entries of a page or of the catalog that may change.
 const MAY_CHANGE: [&str; 5] = ["Annots", "AcroForm", "DSS", "Extensions", "Perms"];
 
+/// Updates that are followed at most.
+const MOST: usize = 64;
+
 /// Every update behind `from`, in order.
 pub(super) fn follow(pdf: &[u8], from: usize) -> Vec<Result<LaterSignature, BadLater>> {
     let (mut all, mut at) = (vec![], from);
     while pdf[at..].iter().any(|b| !b.is_ascii_whitespace()) {
-        let Some(end) = find(&pdf[at..], b"%%EOF").map(|n| at + n + 5) else {
+        let Some(end) = find(&pdf[at..], b"%%EOF").map(|n| at + n + 5).filter(|_| all.len() < MOST) else {
             all.push(Err(BadLater::NoUpdate));
             break;
         };
@@ -67,6 +70,26 @@ struct Update<'p> {
     from: usize,
     end: usize,
     objects: BTreeMap<u32, Value>,
+    /// Where each object stands that was there before, the newest of each.
+    before: BTreeMap<u32, usize>,
+}
+
+/// Where objects begin, the last of each number: the text is gone through once, however many there are.
+fn places(pdf: &[u8]) -> BTreeMap<u32, usize> {
+    const WORD: &[u8] = b" 0 obj";
+    let mut places = BTreeMap::new();
+    let mut at = 0;
+    while let Some(found) = find(&pdf[at..], WORD).map(|n| at + n) {
+        at = found + WORD.len();
+        let digits = pdf[..found].iter().rev().take_while(|b| b.is_ascii_digit()).take(10).count();
+        let from = found - digits;
+        let begins = from == 0 || matches!(pdf[from - 1], b'\r' | b'\n');
+        let number = std::str::from_utf8(&pdf[from..found]).ok().and_then(|n| n.parse().ok());
+        if let Some(number) = number.filter(|_| begins) {
+            places.insert(number, from);
+        }
+    }
+    places
 }
 
 impl<'p> Update<'p> {
@@ -89,14 +112,13 @@ impl<'p> Update<'p> {
             }
             Some(objects)
         };
-        Ok(Self { pdf, from, end, objects: read().ok_or(BadLater::NoUpdate)? })
+        let objects = read().ok_or(BadLater::NoUpdate)?;
+        Ok(Self { pdf, from, end, objects, before: places(&pdf[..from]) })
     }
 
     /// An object as it was before.
     fn before(&self, number: u32) -> Option<Value> {
-        let heads = [format!("\n{number} 0 obj"), format!("\r{number} 0 obj")];
-        let at = heads.iter().filter_map(|head| rfind(&self.pdf[..self.from], head.as_bytes())).max()?;
-        object_at(&self.pdf[at + 1..self.from], number)
+        object_at(&self.pdf[*self.before.get(&number)?..self.from], number)
     }
 
     fn check(&self) -> Result<LaterSignature, BadLater> {
