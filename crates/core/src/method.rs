@@ -26,7 +26,7 @@ impl Status {
     pub fn sentence(self) -> &'static str {
         match self {
             Status::Current => "in force",
-            Status::Replaced => "replaced: a newer edition of the document names no passes; the technique is what it was",
+            Status::Replaced => "replaced: the newer edition names no passes",
             Status::Historical => "historical: its issuer withdrew it; kept because contracts ask for it",
             Status::Proposal => "a proposal in print: no authority ever ordered it",
             Status::Own => "a method of your own",
