@@ -115,7 +115,7 @@ impl Pattern {
         }
     }
 
-    /// Whether it lays anything: a pattern of no bytes is none.
+    /// Whether there is anything to write: a pattern of no bytes is none.
     pub fn has_bytes(&self) -> bool {
         !matches!(&self.base, Base::Bytes { bytes } if bytes.is_empty())
     }

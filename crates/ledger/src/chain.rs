@@ -554,12 +554,13 @@ impl Ledger {
             }
             Ok(Leaf::Record { job, made, record, events: count, events_digest }) => {
                 let nth = seen.records.entry(job.clone()).or_default();
-                let texts = self.texts("SELECT made, json FROM record WHERE job = ?1 ORDER BY number", &job)?;
-                check_text("record", &job, &made, &record, texts.get(*nth), checked);
-                let leaf = "SELECT leaf FROM record WHERE job = ?1 ORDER BY number LIMIT 1 OFFSET ?2";
-                let leaf: Option<Option<i64>> =
-                    self.connection.prepare_cached(leaf)?.query_row(params![job, *nth as i64], |row| row.get(0)).optional()?;
-                if leaf.is_some_and(|leaf| leaf != Some(number as i64)) {
+                let all = "SELECT made, json, leaf FROM record WHERE job = ?1 ORDER BY number";
+                let row = |row: &rusqlite::Row<'_>| Ok(((row.get(0)?, row.get(1)?), row.get(2)?));
+                let rows: Vec<((String, String), Option<i64>)> =
+                    self.connection.prepare_cached(all)?.query_map([&job], row)?.collect::<rusqlite::Result<_>>()?;
+                let now = rows.get(*nth);
+                check_text("record", &job, &made, &record, now.map(|(text, _)| text), checked);
+                if now.is_some_and(|(_, leaf)| *leaf != Some(number as i64)) {
                     checked.found(format!(
                         "The record of job {job} that was made at {made} names another entry than its own, {number}."
                     ));

@@ -5,7 +5,7 @@ use crate::format::{IS_CHECK, JOB_OF_CHECK};
 use crate::index::Standing;
 use crate::{Known, Ledger, LedgerError, Line};
 use jiff::Timestamp;
-use jurex_core::lot::{Item, Lot, OfLot};
+use jurex_core::lot::{Item, Lot, OfLot, serial_key};
 use jurex_core::proof::{SecondCheck, VerificationRecord};
 use jurex_core::record::{JobId, Record};
 use rusqlite::{OptionalExtension, params};
@@ -26,10 +26,10 @@ impl LotNow {
     /// How every drive stands, those that were destroyed by what is stated of that. `here` are the serials of drives that are attached.
     pub fn items(&self, here: &[&str]) -> Vec<Item> {
         let mut items = self.lot.items(&self.jobs, here);
-        let key = |serial: &str| serial.trim().to_ascii_uppercase();
-        let all: HashMap<String, &Known> = self.known.iter().map(|known| (key(&known.name), known)).collect();
+        let all: HashMap<String, &Known> =
+            self.known.iter().filter_map(|known| Some((serial_key(&known.name)?, known))).collect();
         for item in &mut items {
-            let known = Some(key(&item.serial)).filter(|key| !key.is_empty()).and_then(|key| all.get(&key).copied());
+            let known = serial_key(&item.serial).and_then(|key| all.get(&key).copied());
             if let Some(release) = known.and_then(Known::destruction) {
                 item.destroy(release.clone());
             }
@@ -109,7 +109,7 @@ impl Ledger {
         lines.sort_by_key(|line| line.number);
         lines.dedup_by_key(|line| line.number);
         let serials = lot.expected.iter().map(|e| e.serial.as_str()).chain(lines.iter().filter_map(|l| l.serial.as_deref()));
-        let serials: BTreeSet<String> = serials.map(|s| s.trim().to_ascii_uppercase()).filter(|s| !s.is_empty()).collect();
+        let serials: BTreeSet<String> = serials.filter_map(serial_key).collect();
         let known = serials.iter().filter_map(|s| self.known(s).transpose()).collect::<Result<Vec<_>, _>>()?;
         Ok(LotNow { jobs: lines.into_iter().map(of).collect(), known, lot })
     }

@@ -272,13 +272,7 @@ impl KeyStore {
     }
 
     fn look(&self) -> Result<(Vec<KeyInfo>, Vec<KeyError>), KeyError> {
-        let (mut keys, mut broken) = (vec![], vec![]);
-        for path in self.files(".info.json")? {
-            match read_info(&path) {
-                Ok(key) => keys.push(key),
-                Err(why) => broken.push(why),
-            }
-        }
+        let (mut keys, broken) = self.read_all(".info.json", read_info)?;
         keys.sort_by(|a, b| b.made.cmp(&a.made).then_with(|| a.id().cmp(&b.id())));
         Ok((keys, broken))
     }
@@ -315,13 +309,7 @@ impl KeyStore {
     }
 
     fn look_at_certificates(&self) -> Result<(Vec<CertificateInfo>, Vec<KeyError>), KeyError> {
-        let (mut found, mut broken) = (vec![], vec![]);
-        for path in self.files(".certificate.json")? {
-            match read_certificate(&path) {
-                Ok(certificate) => found.push(certificate),
-                Err(why) => broken.push(why),
-            }
-        }
+        let (mut found, broken) = self.read_all(".certificate.json", read_certificate)?;
         found.sort_by(|a, b| b.made.cmp(&a.made).then_with(|| a.fingerprint.cmp(&b.fingerprint)));
         Ok((found, broken))
     }
@@ -341,15 +329,24 @@ impl KeyStore {
         self.write(&self.path(&info.fingerprint, "certificate.json"), text.as_bytes())
     }
 
-    /// Files of the folder whose names end so.
-    fn files(&self, ending: &str) -> Result<Vec<PathBuf>, KeyError> {
+    /// What files of the folder hold whose names end so, and why some of them hold nothing.
+    fn read_all<T>(&self, ending: &str, read: fn(&Path) -> Result<T, KeyError>) -> Result<(Vec<T>, Vec<KeyError>), KeyError> {
         let failed = |cause| KeyError::File { path: self.folder.display().to_string(), cause };
         let entries = match std::fs::read_dir(&self.folder) {
-            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(vec![]),
+            Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok((vec![], vec![])),
             entries => entries.map_err(failed)?,
         };
-        let paths = entries.map(|entry| entry.map(|e| e.path()).map_err(failed)).collect::<Result<Vec<_>, _>>()?;
-        Ok(paths.into_iter().filter(|path| path.to_string_lossy().ends_with(ending)).collect())
+        let (mut found, mut broken) = (vec![], vec![]);
+        for entry in entries {
+            let path = entry.map_err(failed)?.path();
+            if path.to_string_lossy().ends_with(ending) {
+                match read(&path) {
+                    Ok(one) => found.push(one),
+                    Err(why) => broken.push(why),
+                }
+            }
+        }
+        Ok((found, broken))
     }
 
     /// The key whose id, or name, begins so.
@@ -463,22 +460,25 @@ fn earlier(before: Option<Timestamp>, since: Timestamp) -> Timestamp {
     before.map_or(since, |before| before.min(since))
 }
 
-fn read_certificate(path: &Path) -> Result<CertificateInfo, KeyError> {
+fn read_json<T: serde::de::DeserializeOwned>(path: &Path) -> Result<T, KeyError> {
     let shown = path.display().to_string();
     let text = read_key(path).map_err(|cause| KeyError::File { path: shown.clone(), cause })?;
-    let damaged = |why: String| KeyError::Damaged { path: shown.clone(), why };
-    let info: CertificateInfo = serde_json::from_str(&text).map_err(|e| damaged(e.to_string()))?;
+    serde_json::from_str(&text).map_err(|e| KeyError::Damaged { path: shown, why: e.to_string() })
+}
+
+fn read_certificate(path: &Path) -> Result<CertificateInfo, KeyError> {
+    let shown = path.display().to_string();
+    let info: CertificateInfo = read_json(path)?;
     let named = path.file_name().is_some_and(|n| n == format!("{}.certificate.json", info.fingerprint).as_str());
     match info.trusted() {
         Some(_) if named => Ok(info),
-        _ => Err(damaged("it is not the certificate that its name says".into())),
+        _ => Err(KeyError::Damaged { path: shown, why: "it is not the certificate that its name says".into() }),
     }
 }
 
 fn read_info(path: &Path) -> Result<KeyInfo, KeyError> {
     let shown = path.display().to_string();
-    let text = read_key(path).map_err(|cause| KeyError::File { path: shown.clone(), cause })?;
-    let info: KeyInfo = serde_json::from_str(&text).map_err(|e| KeyError::Damaged { path: shown.clone(), why: e.to_string() })?;
+    let info: KeyInfo = read_json(path)?;
     let key = info.key().map_err(|e| KeyError::Damaged { path: shown.clone(), why: e.to_string() })?;
     if path.file_name().is_some_and(|n| n == format!("{}.info.json", key.id()).as_str()) {
         Ok(info)

@@ -253,18 +253,19 @@ const UNSIGNED: &str = "none: anybody could have made it. The signed record besi
 
 /// A certificate or report: what it was made from, and whether the paper is what is printed of that.
 fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
-    let (bytes, signatures) = match check_pdf(pdf) {
-        None => (pdf, None),
-        Some(Ok(signatures)) => (signatures.paper, Some(signatures)),
+    let (bytes, signatures, wrong) = match check_pdf(pdf) {
+        None => (pdf, None, None),
+        Some(Ok(signatures)) => (signatures.paper, Some(signatures), None),
         // Without its signature it may still tell whose record is attached.
-        Some(Err(why)) => {
-            let rewritten = attached(pdf).is_err() && attached_anyhow(pdf).is_ok();
-            let held = if rewritten { Held::Unchecked } else { Held::Altered };
-            found.note(held, "signature", &why.to_string());
-            (pdf, None)
-        }
+        Some(Err(why)) => (pdf, None, Some(why)),
     };
-    let attached = match attached(bytes).or_else(|why| attached_anyhow(pdf).map_err(|_| why)) {
+    let attached = attached(bytes).or_else(|why| attached_anyhow(pdf).map_err(|_| why));
+    if let Some(why) = wrong {
+        let rewritten = attached.as_ref().is_ok_and(|attached| attached.rewritten);
+        let held = if rewritten { Held::Unchecked } else { Held::Altered };
+        found.note(held, "signature", &why.to_string());
+    }
+    let attached = match attached {
         Ok(attached) => attached,
         Err(why @ NoAttachment::None) => return found.note(Held::Unchecked, "paper", &why.to_string()),
         Err(why @ NoAttachment::Damaged) => return found.note(Held::Altered, "paper", &why.to_string()),

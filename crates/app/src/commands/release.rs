@@ -147,20 +147,21 @@ fn find(of: &OsStr, asked: &ReleaseArgs, config: &Config, places: &Places, simul
             }
             let subject = Subject::of_label(serial, asked.class, &ledger)?;
             // What is destroyed answers nothing: whether it is here is asked of the machine, not of the person.
-            let seen = if destroyed { with_serial(&subject, config, places, simulated) } else { None };
+            let seen = if destroyed { with_serial(&subject, &drives(config, places, simulated)) } else { None };
             Ok(vec![Target { typed: Some(serial.into()), ..Target::new(subject, seen) }])
         }
         Some(text) if text.starts_with("batch:") => {
             let mut targets = of_batch(text["batch:".len()..].trim(), &ledger)?;
             if destroyed {
-                targets.iter_mut().for_each(|t| t.seen = with_serial(&t.subject, config, places, simulated));
+                let here = drives(config, places, simulated);
+                targets.iter_mut().for_each(|t| t.seen = with_serial(&t.subject, &here));
             }
             Ok(targets)
         }
         Some(text) if !Path::new(text).exists() && is_job(text, &ledger) => {
             let job: JobId = text.parse().map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
             let subject = Subject::of_job(&job, &ledger)?;
-            let seen = if destroyed { with_serial } else { attached }(&subject, config, places, simulated);
+            let seen = if destroyed { with_serial } else { attached }(&subject, &drives(config, places, simulated));
             Ok(vec![Target::new(subject, seen)])
         }
         _ => {
@@ -176,16 +177,16 @@ fn is_job(text: &str, ledger: &Ledger) -> bool {
 }
 
 /// The drive that a subject is about, if it is attached.
-fn attached(subject: &Subject, config: &Config, places: &Places, simulated: bool) -> Option<Seen> {
+fn attached(subject: &Subject, here: &[Seen]) -> Option<Seen> {
     let is_it = |s: &Seen| s.drive.unit.serial().is_some() && s.drive.unit.agrees_with(&subject.drive.unit);
-    drives(config, places, simulated).into_iter().find(is_it)
+    here.iter().find(|s| is_it(s)).cloned()
 }
 
 /// A drive that is attached and carries the subject's serial, whatever else is known of it: of one that was typed by hand no maker is.
-fn with_serial(subject: &Subject, config: &Config, places: &Places, simulated: bool) -> Option<Seen> {
+fn with_serial(subject: &Subject, here: &[Seen]) -> Option<Seen> {
     let serial = subject.drive.unit.serial()?;
     let is_it = |s: &Seen| s.drive.unit.serial().is_some_and(|its| its.eq_ignore_ascii_case(serial));
-    drives(config, places, simulated).into_iter().find(is_it)
+    here.iter().find(|s| is_it(s)).cloned()
 }
 
 fn drives(config: &Config, places: &Places, simulated: bool) -> Vec<Seen> {

@@ -135,6 +135,9 @@ impl Session {
     }
 }
 
+/// Clocks are corrected by a little all the time.
+pub(crate) const USUAL: jiff::SignedDuration = jiff::SignedDuration::from_secs(2);
+
 /// A kind of stage of a treatment.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -775,8 +778,6 @@ impl Evidence {
 impl Evidence {
     /// Whether each pass was begun and ended while its drive was open, where nobody has set the clock back meanwhile.
     fn check_pass_times(&self) -> Result<(), Unsound> {
-        /// Clocks are corrected by a little all the time.
-        const USUAL: jiff::SignedDuration = jiff::SignedDuration::from_secs(2);
         // Of a session that was cut off nobody knows whether its clock was set back.
         if self.clock_was_set_back() || self.sessions.iter().any(|s| s.closed.is_none()) {
             return Ok(());
@@ -804,7 +805,7 @@ impl OverwriteEvidence {
             let sets = [&p.laid, &p.unwritable, &p.slow];
             fails(!sets.into_iter().all(|s| all_lie_in(s, self.range)), "a pass lies outside its range")?;
             fails(p.session as usize >= sessions, "a pass is of no session")?;
-            fails(!p.pattern.has_bytes(), "a pass laid a pattern of no bytes")?;
+            fails(!p.pattern.has_bytes(), "a pass has a pattern of no bytes")?;
             fails(p.flushed && p.flush_error.is_some(), "a pass is flushed and not flushed")?;
             fails(!p.pace.is_sound_for(self.range), "a pass's pace is of another range")?;
             let reading = p.read_back.as_ref();

@@ -73,7 +73,7 @@ pub fn same_serial(a: &str, b: &str) -> bool {
 }
 
 /// By what a serial is found among many: alike of two exactly where [`same_serial`] says that they are of one drive; `None`: it is none.
-pub(crate) fn serial_key(serial: &str) -> Option<String> {
+pub fn serial_key(serial: &str) -> Option<String> {
     Some(serial.trim().to_ascii_uppercase()).filter(|key| !key.is_empty())
 }
 

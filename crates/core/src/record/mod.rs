@@ -6,7 +6,7 @@ mod v1;
 pub use second::SecondLook;
 
 use crate::contents::Contents;
-use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, Unsound, fails};
+use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, USUAL, Unsound, fails};
 use crate::need::{Need, Sensitivity};
 use crate::plan::{Plan, Verification};
 use crate::residue::{Leftovers, before_and_after};
@@ -383,8 +383,6 @@ impl Record {
 
     /// Whether its beginning and end can be those of its evidence, where nobody has set the clock back meanwhile.
     fn check_times(&self) -> Result<(), Unsound> {
-        /// Clocks are corrected by a little all the time.
-        const USUAL: jiff::SignedDuration = jiff::SignedDuration::from_secs(2);
         if self.evidence.clock_was_set_back() {
             return Ok(());
         }

@@ -732,7 +732,7 @@ pub(crate) mod tests {
         }
         own.check_soundness().unwrap();
         let edition = Edition::Rev2;
-        assert_eq!(judge(edition, &own).outcome(), Outcome::Clear, "what the overwriting beside it earns");
+        assert_eq!(judge(edition, &own).outcome(), Outcome::Clear, "what the overwrite beside it earns");
         let earlier = edition.released_digests();
         let by_earlier = judge_by(edition.rules_of(earlier.last().unwrap()).unwrap(), &own);
         assert_eq!(by_earlier.outcome(), Outcome::Purge);

@@ -3,7 +3,7 @@
 //! signatures; any other change of what was there is none of a signature.
 
 use super::value::{Value, object_at};
-use super::{cms, find, rfind};
+use super::{bytes_of, cms, find, rfind};
 use jiff::Timestamp;
 use std::collections::BTreeMap;
 
@@ -180,18 +180,13 @@ impl<'p> Update<'p> {
         let reaches = (self.end..=self.end + 2).contains(&all) && self.pdf.len() >= all;
         let gap = self.pdf.get(*to..*from).filter(|_| reaches && *to >= self.from).ok_or(BadLater::CoversLess)?;
         let digits = gap.strip_prefix(b"<").and_then(|g| g.strip_suffix(b">")).ok_or(BadLater::CoversLess)?;
-        let bytes = std::str::from_utf8(digits).ok().and_then(hex).ok_or(BadLater::Wrong)?;
+        let bytes = bytes_of(digits).ok_or(BadLater::Wrong)?;
         cms::verified(&bytes, &[&self.pdf[..*to], &self.pdf[*from..all]]).ok_or(BadLater::Wrong)
     }
 }
 
 fn word(bytes: &[u8]) -> Option<&str> {
     std::str::from_utf8(bytes).ok()?.split_whitespace().next()
-}
-
-fn hex(digits: &str) -> Option<Vec<u8>> {
-    let pairs = digits.as_bytes().chunks(2);
-    pairs.map(|pair| u8::from_str_radix(std::str::from_utf8(pair).ok().filter(|p| p.len() == 2)?, 16).ok()).collect()
 }
 
 /// `D:20261130150327Z`, or with an offset as `+01'00'`.

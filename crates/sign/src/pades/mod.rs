@@ -254,13 +254,18 @@ pub fn check_pdf(pdf: &[u8]) -> Option<Result<PdfSignatures<'_>, BadPdfSignature
     })
 }
 
+/// The bytes of hexadecimal digits, two of each.
+fn bytes_of(digits: &[u8]) -> Option<Vec<u8>> {
+    let pairs = digits.chunks(2).map(|pair| std::str::from_utf8(pair).ok().filter(|p| p.len() == 2));
+    pairs.map(|pair| u8::from_str_radix(pair?, 16).ok()).collect()
+}
+
 /// The signature that Jurex has put behind the paper, and where it ends.
 fn check_after(pdf: &[u8], end: usize) -> Option<(PdfSignature, usize)> {
     let (paper, added) = pdf.split_at_checked(end)?;
     let from = find(added, b"/Contents<")? + 10;
     let digits = added.get(from..from + 2 * ROOM)?;
-    let bytes: Vec<u8> =
-        digits.chunks(2).map(|pair| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok()).collect::<Option<_>>()?;
+    let bytes = bytes_of(digits)?;
     // As long as it says that it is; what follows is empty.
     let mut reader = der::Reader(&bytes);
     let cms = reader.next(0x30)?.1;

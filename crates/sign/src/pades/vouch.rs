@@ -2,7 +2,7 @@
 //! it says who somebody is; names, policies and lists of revoked certificates are not fetched).
 
 use super::der::Reader;
-use super::key::common_name;
+use super::key::{common_name, hex};
 use der::{Decode, Encode};
 use jiff::Timestamp;
 use p256::ecdsa::signature::Verifier;
@@ -182,6 +182,6 @@ pub fn certificate_of(bytes: &[u8]) -> Option<(Vec<u8>, String, String)> {
         None => Certificate::from_der(bytes).ok()?,
     };
     let der = parsed.to_der().ok()?;
-    let fingerprint = Sha256::digest(&der).iter().map(|b| format!("{b:02x}")).collect();
+    let fingerprint = hex(&Sha256::digest(&der));
     Some((der, common_name(parsed.tbs_certificate().subject()), fingerprint))
 }

@@ -158,7 +158,8 @@ fn what_a_destruction_earns_is_told_with_its_reason() {
     world.key(KeyCode::Enter);
     world.answered();
     let text = world.text();
-    assert!(text.contains("What that earns: Destroy.") && text.contains("No program has seen"), "{text}");
+    let said = world.app.state.lane().unwrap().release.outcome.as_ref().unwrap().as_ref().unwrap().join("\n");
+    assert!(text.contains("What that earns: Destroy.") && said.contains("No program has seen it"), "{text}");
     insta::assert_snapshot!("release-destroyed", timeless(&world));
 }
 
