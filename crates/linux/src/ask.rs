@@ -54,6 +54,7 @@ fn mmc(drive: &Drive, dir: &Path) -> Answers {
         && let Some(told) = ext_csd(drive)
     {
         answers.asked = vec![Technique::MmcSanitize, Technique::MmcSecureErase];
+        answers.removal = told.removal;
         answers.own_erases.extend(told.sanitize.then_some(OwnErase::MmcSanitize));
         answers.own_erases.extend(told.secure_erase.then_some(OwnErase::MmcSecureErase));
     }

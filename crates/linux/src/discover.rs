@@ -351,7 +351,8 @@ impl System {
         let whole = if beneath.join("partition").exists() { beneath.parent()?.to_path_buf() } else { beneath };
         // By its own word too: the system's book has no serial of some that tell one when they are asked.
         let drive = self.drive(&whole);
-        drive.unit.serial.clone().or_else(|| (self.asker)(drive, &whole).0.unit.serial)
+        let asked = || (!is_quiet(&drive.path)).then(|| (self.asker)(drive.clone(), &whole).0.unit.serial).flatten();
+        drive.unit.serial.clone().or_else(asked)
     }
 
     /// The drive behind a device number as it says it is now.

@@ -309,6 +309,8 @@ impl Entry {
             takes: Duration::from_secs_f64(self.takes),
             gives: (self.hides > 0).then(|| self.sectors() - self.hides),
             second_namespace: self.second_namespace,
+            // It erases its cells, and has no other way.
+            removal: 1,
             ..Nature::default()
         };
         SimDrive::with_nature(drive, self.kind, shape, pacing, nature)

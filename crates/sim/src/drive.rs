@@ -269,6 +269,9 @@ impl SimMedium {
         if let (Some(why), Op::Read | Op::Write) = (state.own.gives_nothing(), op) {
             return error(Cause::BadSector(io::Error::other(why)));
         }
+        if op == Op::Read && state.own.has_left_unreadable(at) {
+            return error(Cause::BadSector(io::Error::other("unrecovered read error")));
+        }
         for fault in &mut state.faults {
             let hit = |bad: &Sectors| bad.first.0 < at.end() && at.first.0 < bad.end();
             match (fault, op) {
@@ -336,7 +339,7 @@ impl Medium for SimMedium {
         let stretch = self.stretch(at, data.len());
         let sector = u64::from(self.geometry().logical);
         self.work(Op::Write, stretch, |state| {
-            state.own.note_write();
+            state.own.note_write(stretch);
             if let Some(counterfeit) = &mut state.false_size {
                 return counterfeit.write(&mut state.store, at, sector as usize, data);
             }
@@ -367,6 +370,12 @@ pub struct SimNamespace {
 }
 
 impl SimNamespace {
+    /// The sectors of the unit that so many bytes of its cells, from there on, are.
+    fn of_unit(&self, from: u64, len: usize) -> Sectors {
+        let sector = u64::from(self.geometry().logical);
+        Sectors::new(from / sector, len as u64 / sector)
+    }
+
     /// Bytes of the drive's cells that lie before it.
     fn offset(&self, at: Lba, len: usize) -> Result<u64, MediumError> {
         let geometry = self.geometry();
@@ -396,17 +405,19 @@ impl Medium for SimNamespace {
 
     fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
         let from = self.offset(at, out.len())?;
+        let of_unit = self.of_unit(from, out.len());
         let state = &mut *self.drive.state();
-        SimMedium::check(state, Op::Read, Sectors::new(0, 0))?;
+        SimMedium::check(state, Op::Read, of_unit)?;
         state.store.read(from, out);
         Ok(())
     }
 
     fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError> {
         let from = self.offset(at, data.len())?;
+        let of_unit = self.of_unit(from, data.len());
         let state = &mut *self.drive.state();
-        SimMedium::check(state, Op::Write, Sectors::new(0, 0))?;
-        state.own.note_write();
+        SimMedium::check(state, Op::Write, of_unit)?;
+        state.own.note_write(of_unit);
         state.store.write(from, data);
         Ok(())
     }

@@ -15,5 +15,5 @@ mod store;
 pub use bench::{Bay, Bench, record_of_bay_10};
 pub use counterfeit::{Beyond, Counterfeit};
 pub use drive::{Fault, Kind, Laboratory, SimDrive, SimMedium, SimNamespace};
-pub use own::{Hiding, Lie, Nature};
+pub use own::{Hiding, Leaves, Lie, Nature};
 pub use speed::{Pacing, SpeedShape};

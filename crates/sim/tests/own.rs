@@ -17,7 +17,7 @@ use jurex_core::plan::{Course, HowMuch, Order, OwnOrder, Plan, Secret};
 use jurex_core::rules::{Condition, Edition, Outcome, Technique, judge};
 use jurex_core::testing::{Dice, cleared_for, test_drive};
 use jurex_core::units::{Lba, Sectors};
-use jurex_sim::{Fault, Hiding, Kind, Lie, Nature, Pacing, SimDrive, SpeedShape};
+use jurex_sim::{Fault, Hiding, Kind, Leaves, Lie, Nature, Pacing, SimDrive, SpeedShape};
 use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -77,6 +77,8 @@ fn any_drive(dice: &mut Dice) -> (SimDrive, Technique) {
         second_namespace: if bus == Bus::Nvme && dice.one_in(3) { PAGE } else { 0 },
         psid: own.contains(&TcgRevert).then(|| "PSID0123".to_string()),
         locking_ranges: dice.pick(&[0, 1, 8, 15]),
+        leaves: dice.pick(&[Leaves::Readable, Leaves::Unreadable, Leaves::Deallocated]),
+        removal: dice.pick(&[0, 0x01, 0x13, 0x38]),
         lies,
         ..Nature::default()
     };
@@ -483,6 +485,59 @@ fn other_namespaces_are_proved_through_a_cut_by_what_was_drawn_before_it() {
         sim.second_namespace().unwrap().1.write(Lba(5), &OTHERS.repeat(20)[..512]).unwrap();
     });
     assert_eq!((judge(Edition::Rev2, &touched).outcome(), again(&touched)), (Outcome::Purge, 2));
+}
+
+/// The job of one of its own erasures on `nature`, from beginning to end: what was told meanwhile, and what it left.
+fn own_job(bus: Bus, class: MediaClass, nature: Nature, technique: Technique, stated: &[Condition]) -> (Vec<String>, Evidence) {
+    let sim = sim_drive(bus, class, 8 * PAGE, nature);
+    (0..8 * PAGE).for_each(|at| sim.write_beyond(Lba(at), &SECRET.repeat(20)[..512]));
+    let mut own = OwnOrder::new(technique, &sim.drive(), &sim.own_answers());
+    own.stated = Stated { conditions: stated.to_vec(), by: "Ines".into() };
+    let plan = Plan::of(&sim.drive(), &Course::Own(own), &mut Dice(1)).unwrap();
+    let mut medium = sim.open().unwrap();
+    let found = medium.identify().unwrap();
+    let job = begin(None, || plan, &found, medium.access(), None);
+    let mut backend = Sequential::in_chunks(&mut medium, CHUNK);
+    let (mut person, mut told) = (Person { polls: 0, stop_at: None }, vec![]);
+    let mut tell = |event: &Event| told.extend(event.sentence());
+    let evidence = erase::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut Kept::default(), &mut tell);
+    (told, evidence)
+}
+
+fn limits(evidence: &Evidence) -> Vec<String> {
+    judge(Edition::Rev2, evidence).limits().iter().map(|l| l.sentence.clone()).collect()
+}
+
+#[test]
+fn sectors_that_an_erasure_leaves_unreadable_are_made_to_answer_and_what_that_shows_is_limited() {
+    let done = |leaves| {
+        let nature = Nature { own: vec![OwnErase::SanitizeBlock], leaves, ..Nature::default() };
+        let (told, evidence) = own_job(Bus::Nvme, MediaClass::SolidState, nature, Technique::SanitizeBlock, &[]);
+        let sent: Vec<&str> = evidence.own().unwrap().commands.iter().map(|c| c.command.as_str()).collect();
+        let sent = sent.iter().filter(|c| c.starts_with("Sanitize:")).count();
+        let limited = limits(&evidence).iter().any(|l| l.contains("not what its cells hold"));
+        assert_eq!(told.iter().any(|t| t.contains("can't be read as this erasure leaves them")), sent == 2, "{told:?}");
+        (judge(Edition::Rev2, &evidence).outcome(), sent, limited)
+    };
+    assert_eq!(done(Leaves::Readable), (Outcome::Purge, 1, false));
+    assert_eq!(done(Leaves::Unreadable), (Outcome::Purge, 2, true), "once more, in the other mode");
+    assert_eq!(done(Leaves::Deallocated), (Outcome::Purge, 1, true), "the drive says that it did not do as it was asked");
+}
+
+#[test]
+fn how_an_embedded_device_removes_data_is_read_and_a_way_of_its_makers_own_wants_the_makers_word() {
+    let done = |removal, stated: &[Condition]| {
+        let nature = Nature { own: vec![OwnErase::MmcSanitize], removal, ..Nature::default() };
+        let (_, evidence) = own_job(Bus::Mmc, MediaClass::EmbeddedFlash, nature, Technique::MmcSanitize, stated);
+        let said = limits(&evidence).iter().filter(|l| l.contains("SECURE_REMOVAL_TYPE")).cloned().collect::<String>();
+        (judge(Edition::Rev2, &evidence).outcome(), said)
+    };
+    assert_eq!(done(0x01, &[]), (Outcome::Purge, String::new()));
+    let (outcome, said) = done(0x00, &[]);
+    assert!(outcome == Outcome::Purge && said.contains("does not tell"), "{outcome} {said}");
+    let (outcome, said) = done(0x38, &[]);
+    assert!(outcome == Outcome::NotSanitized && said.contains("of its maker's own"), "{outcome} {said}");
+    assert_eq!(done(0x38, &[Condition::MakerConfirms]).0, Outcome::Purge);
 }
 
 #[test]

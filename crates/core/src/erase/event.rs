@@ -9,6 +9,7 @@ use crate::evidence::{
 use crate::media::{Geometry, HiddenAreas};
 use crate::medium::{Access, AccessWay};
 use crate::native::by_its_own_word;
+use crate::native::mmc::Removal;
 use crate::pace::Pace;
 use crate::pattern::Pattern;
 use crate::plan::{Layout, Plan, Reading, Stage};
@@ -195,8 +196,19 @@ pub enum Event {
     OwnEnded {
         /// Why it did not come to a good end; `None`: the drive itself says that it did.
         failure: Option<String>,
+        /// Whether the drive says that it deallocated its sectors by it.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        deallocated: bool,
+        /// How an embedded device is set to remove data, if it told.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        removal: Option<Removal>,
         /// When.
         time: Timestamp,
+    },
+    /// Something about the drive's own erasure that a person is to know.
+    Said {
+        /// What.
+        what: String,
     },
     /// What the drive's own erasure left is read from here on.
     CheckStarted {
@@ -446,6 +458,7 @@ impl Event {
                 format!("The drive's progress has not moved for {}, by its own word.", crate::units::duration(*so_long))
             }
             Event::CannotStop => "The drive can't be stopped: the job ends when the drive does.".into(),
+            Event::Said { what } => what.clone(),
             Event::OwnEnded { failure: None, .. } => "The drive says that it has erased itself without error.".into(),
             Event::OwnEnded { failure: Some(_), .. } => "The drive's own command is over, without success.".into(),
             Event::CheckStarted { expect: Expect::Changed, drawn, .. } => format!(
@@ -586,7 +599,10 @@ impl Progress {
             Event::Answered { statuses } => self.answered(statuses),
             Event::OwnProgress { progress } => self.own_at_work(*progress),
             Event::PasswordTold { set } => self.own_mut().into_iter().for_each(|own| own.password = Some(*set)),
-            Event::OwnEnded { failure, time } => self.end_own(failure.as_ref(), *time),
+            Event::OwnEnded { failure, deallocated, removal, time } => {
+                self.own_mut().into_iter().for_each(|own| (own.deallocated, own.removal) = (*deallocated, *removal));
+                self.end_own(failure.as_ref(), *time);
+            }
             Event::CheckStarted { expect, sampling, drawn, time } => self.start_check(expect, sampling.as_ref(), *drawn, *time),
             Event::CheckFault { kind, at, .. } => {
                 if let Some(check) = self.evidence.own_check_mut() {
@@ -604,7 +620,7 @@ impl Progress {
                     stage.ended = Some(*time);
                 }
             }
-            Event::Marked { .. } | Event::StandsStill { .. } | Event::CannotStop => {}
+            Event::Marked { .. } | Event::Said { .. } | Event::StandsStill { .. } | Event::CannotStop => {}
             Event::FlushFailed { pass, error } => {
                 if let Some(p) = self.pass_mut(*pass) {
                     p.flush_error.get_or_insert_with(|| error.clone());

@@ -10,6 +10,7 @@ pub use size::{SameSector, Size, SizeEvidence};
 
 use crate::media::{Drive, Geometry, HiddenAreas};
 use crate::medium::Access;
+use crate::native::mmc::Removal;
 use crate::orders::ByList;
 use crate::pace::Pace;
 use crate::pattern::Pattern;
@@ -232,6 +233,12 @@ pub struct OwnEvidence {
     /// Whether the drive had a password when it last told, after what was sent last; `None`: it has not told since.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub password: Option<bool>,
+    /// Whether the drive says that it deallocated its sectors by it: what reads back then is how it answers for them.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub deallocated: bool,
+    /// How an embedded device is set to remove data, if it told.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub removal: Option<Removal>,
     /// Why it did not come to a good end, if it did not.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub failure: Option<String>,
@@ -249,6 +256,8 @@ impl OwnEvidence {
             session: 0,
             of_whole_unit: false,
             password: None,
+            deallocated: false,
+            removal: None,
             failure: None,
         }
     }

@@ -2,9 +2,41 @@
 
 use super::command::{Command, Data, Image};
 use super::{PageError, need};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
 
 /// Bytes of the extended card specific data.
 pub const EXT_CSD: usize = 512;
+
+/// How a device is set to remove data for good: SECURE_REMOVAL_TYPE (16) bits 5 and 4, of the ways that bits 3 to 0 say it has
+/// (JESD84-B51, 7.4).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Removal {
+    /// Its cells are erased.
+    Erased,
+    /// They are overwritten with one character, and erased.
+    OverwrittenOnce,
+    /// They are overwritten with a character, its complement, and a random one.
+    OverwrittenThrice,
+    /// A way of its maker's own.
+    OfItsMaker,
+}
+
+impl Removal {
+    /// By byte 16; `None`: the device does not name the way that it is set to among those that it has. One of its maker's own
+    /// is taken for that in any case.
+    pub fn of(byte: u8) -> Option<Self> {
+        let set = byte >> 4 & 3;
+        let has_it = byte & 1 << set != 0;
+        match set {
+            3 => Some(Removal::OfItsMaker),
+            0 => has_it.then_some(Removal::Erased),
+            1 => has_it.then_some(Removal::OverwrittenOnce),
+            _ => has_it.then_some(Removal::OverwrittenThrice),
+        }
+    }
+}
 
 /// What of the extended card specific data matters to erasing.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -17,6 +49,8 @@ pub struct ExtCsd {
     pub trim: bool,
     /// USER_WP (171): the user area, or part of it, is write protected for good or until power-on.
     pub write_protected: bool,
+    /// SECURE_REMOVAL_TYPE (16), where it is told.
+    pub removal: Option<Removal>,
     /// SEC_COUNT (212 to 215): sectors of 512 bytes.
     pub sectors: u32,
     /// Seconds that erasing everything takes at most, by ERASE_TIMEOUT_MULT (223) and HC_ERASE_GRP_SIZE (224), and where it
@@ -42,6 +76,7 @@ impl ExtCsd {
             secure_erase,
             trim: features & 1 << 4 != 0,
             write_protected: page[171] & 0b101 != 0,
+            removal: Removal::of(page[16]),
             sectors,
             erase_seconds: groups * 300 * u64::from(page[223].max(1)) * secure / 1000,
         })
@@ -156,11 +191,25 @@ mod tests {
         let mut page = vec![0u8; EXT_CSD];
         (page[231], page[213], page[223], page[224]) = (0x55, 0x80, 2, 1);
         let told = ExtCsd::parse(&page).unwrap();
-        let plain =
-            ExtCsd { sanitize: true, secure_erase: true, trim: true, write_protected: false, sectors: 0x8000, erase_seconds: 19 };
+        let plain = ExtCsd {
+            sanitize: true,
+            secure_erase: true,
+            trim: true,
+            write_protected: false,
+            removal: None,
+            sectors: 0x8000,
+            erase_seconds: 19,
+        };
         assert_eq!(told, plain);
         (page[230], page[231]) = (3, 0x41);
         assert_eq!(ExtCsd::parse(&page).unwrap(), ExtCsd { trim: false, erase_seconds: 57, ..plain });
+    }
+
+    #[test]
+    fn how_a_device_removes_data_is_believed_only_where_it_names_that_way_among_those_that_it_has() {
+        let told = [0x00, 0x01, 0x0f, 0x11, 0x13, 0x2f, 0x39, 0x31].map(Removal::of);
+        let (erased, once, thrice) = (Some(Removal::Erased), Some(Removal::OverwrittenOnce), Some(Removal::OverwrittenThrice));
+        assert_eq!(told, [None, erased, erased, None, once, thrice, Some(Removal::OfItsMaker), Some(Removal::OfItsMaker)]);
     }
 
     proptest! {

@@ -247,6 +247,9 @@ pub struct Answers {
     /// Whether an erasing format of it is of every namespace at once.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub format_reaches_all: bool,
+    /// How an embedded device is set to remove data, if it tells.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub removal: Option<mmc::Removal>,
     /// The bridge that stands before it, by name, where bridge and drive could be told apart.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub bridge: Option<String>,

@@ -162,8 +162,11 @@ pub fn sanitize_cdw10(technique: Technique, no_deallocate: bool) -> Option<u32> 
         Technique::SanitizeCrypto => 4,
         _ => return None,
     };
-    Some(action | u32::from(no_deallocate) << 9)
+    Some(action | if no_deallocate { NO_DEALLOCATE } else { 0 })
 }
+
+/// No-Deallocate After Sanitize, in CDW10 of Sanitize.
+pub const NO_DEALLOCATE: u32 = 1 << 9;
 
 /// Sanitize, with that CDW10; the pattern of an overwriting is zeros.
 pub fn sanitize(cdw10: u32) -> Command {
@@ -186,6 +189,9 @@ pub struct SanitizeLog {
     pub nothing_written_since: bool,
     /// CDW10 of the command that began it.
     pub cdw10: u32,
+    /// It was begun without No-Deallocate, or its blocks were deallocated all the same (SSTAT 4): what reads back is how the
+    /// controller answers for them.
+    pub deallocated: bool,
 }
 
 impl SanitizeLog {
@@ -196,7 +202,14 @@ impl SanitizeLog {
     pub fn parse(page: &[u8]) -> Result<Self, PageError> {
         let state = parse_sanitize_state(page)?;
         let cdw10 = u32::from_le_bytes([page[4], page[5], page[6], page[7]]);
-        Ok(Self { state, completed: matches!(page[2] & 7, 1 | 4), nothing_written_since: page[3] & 1 != 0, cdw10 })
+        let status = page[2] & 7;
+        Ok(Self {
+            state,
+            completed: matches!(status, 1 | 4),
+            nothing_written_since: page[3] & 1 != 0,
+            cdw10,
+            deallocated: status == 4 || cdw10 & NO_DEALLOCATE == 0,
+        })
     }
 }
 

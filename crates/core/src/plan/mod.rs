@@ -522,7 +522,8 @@ fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
         }),
         Stage::Own(own) => {
             let of_whole_unit = own.scope == Scope::WholeUnit;
-            What::Own(OwnEvidence { completed: true, sent: 1, of_whole_unit, ..OwnEvidence::begun(own.technique) })
+            let removal = own.removal;
+            What::Own(OwnEvidence { completed: true, sent: 1, of_whole_unit, removal, ..OwnEvidence::begun(own.technique) })
         }
         Stage::Overwrite(overwrite) => {
             range = overwrite.range.unwrap_or(whole);

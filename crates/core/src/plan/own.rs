@@ -7,6 +7,7 @@ use crate::digest::Salt;
 use crate::evidence::{Expect, Stated};
 use crate::media::{Drive, HiddenAreas, Protocol, Scope};
 use crate::native::Answers;
+use crate::native::mmc::Removal;
 use crate::notation::Entropy;
 use crate::pattern::Pattern;
 use crate::rules::Edition;
@@ -41,6 +42,8 @@ pub struct OwnOrder {
     pub technique: Technique,
     /// What it reaches.
     pub scope: Scope,
+    /// How an embedded device is set to remove data, if it told.
+    pub removal: Option<Removal>,
     /// Whether hidden areas are lifted first, and how.
     pub lift: Option<Lift>,
     /// Whether it is found out first how large the drive truly is.
@@ -65,6 +68,7 @@ impl OwnOrder {
         Self {
             technique,
             scope: Self::scope(technique, drive, answers),
+            removal: answers.removal,
             lift: Lift::of(drive),
             size_check: SizeCheck::default(),
             searches: false,
@@ -129,7 +133,7 @@ impl OwnOrder {
         let namespace = if let Protocol::Nvme { namespace } = drive.protocol { Some(namespace) } else { None };
         let mut stages: Vec<Stage> = self.lift.clone().map(Stage::Lift).into_iter().collect();
         stages.extend(self.size_check.is_due(drive).then(|| Measure::drawn(entropy)));
-        stages.push(Stage::Own(OwnErase { technique: self.technique, scope: self.scope, namespace }));
+        stages.push(Stage::Own(OwnErase { technique: self.technique, scope: self.scope, namespace, removal: self.removal }));
         let reading = self.reading(entropy);
         if reading != Reading::None {
             let mut salt = [0; 16];

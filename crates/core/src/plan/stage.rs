@@ -4,6 +4,7 @@ use super::order::Order;
 use crate::digest::Salt;
 use crate::evidence::{Expect, StageKind};
 use crate::media::{Drive, MediaClass, Scope};
+use crate::native::mmc::Removal;
 use crate::notation::Entropy;
 use crate::pattern::Pattern;
 use crate::ranges::RangeSet;
@@ -116,6 +117,9 @@ pub struct OwnErase {
     /// The namespace that the drive is, if it is one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub namespace: Option<u32>,
+    /// How the drive was set to remove data when it was asked for the plan, if it is an embedded device and told.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub removal: Option<Removal>,
 }
 
 /// What opens a drive's own erasure to whoever stands before it: the PSID of its label, or the password of Admin1. It is never

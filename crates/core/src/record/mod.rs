@@ -291,7 +291,7 @@ pub const BELIEVED: [(&str, &str); 8] = [
     ("sessions: drive.geometry, hidden, elsewhere", "how large it is and what it hides: the drive's own word, as it was asked"),
     ("laid, unwritable, flushed, pace", "which sectors took what was written, and how fast"),
     ("read, wrong, unreadable, drawn, beside", "which sectors were read back, and how they compared"),
-    ("commands, completed, at_work", "what a drive that erased itself was sent and answered"),
+    ("commands, completed, at_work, deallocated, removal", "what a drive that erased itself was sent and answered"),
     ("stated, before, left, events", "what people stated of encryption, what lay on the drive before and after"),
 ];
 
@@ -741,7 +741,7 @@ mod tests {
         let edition = Edition::default();
         let mut record = record();
         let released = edition.released_digests();
-        assert_eq!(released.len(), 2);
+        assert_eq!(released.len(), 3);
         let earlier = edition.rules_of(&released[0]).unwrap();
         (record.claim, record.rules_digest) = (judge_by(earlier, &record.evidence), Some(released[0].clone()));
         let json = record.to_json();

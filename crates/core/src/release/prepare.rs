@@ -98,6 +98,14 @@ impl FileSystem {
     /// Every one.
     pub const ALL: [FileSystem; 4] = [FileSystem::Fat32, FileSystem::Exfat, FileSystem::Ext4, FileSystem::Ntfs];
 
+    /// Bytes that a volume of it has at least, on sectors of `logical` bytes. What has fewer than 65,525 clusters is no FAT32 to
+    /// those who read it, and a cluster is a sector at least.
+    fn least(self, logical: u64) -> u64 {
+        const CLUSTERS: u64 = 66_000;
+        let of_clusters = if self == FileSystem::Fat32 { CLUSTERS * logical + 4 * GRID } else { 0 };
+        of_clusters.max(SMALLEST)
+    }
+
     /// Its name, as it is told of a volume that is found.
     pub fn name(self) -> &'static str {
         match self {
@@ -316,8 +324,9 @@ impl Layout {
         let mut volumes = vec![];
         for volume in &wish.volumes {
             let bytes = asked(volume).unwrap_or(rest);
-            if bytes < SMALLEST {
-                let (least, asked) = (size(SMALLEST), size(bytes));
+            let least = volume.system.least(logical);
+            if bytes < least {
+                let (least, asked) = (size(least), size(bytes));
                 return Err(LayoutError::VolumeTooSmall { system: volume.system.name(), least, asked });
             }
             volumes.push((volume.clone(), Sectors::new(next / logical, bytes / logical)));
@@ -577,6 +586,11 @@ mod tests {
         }
         assert!("zfs".parse::<Volume>().unwrap_err().to_string().contains("fat32, exfat"));
         assert!("ext4:x:9".parse::<Volume>().unwrap_err().to_string().contains("32GB"));
+        let mut of_large_sectors = small.clone();
+        (of_large_sectors.geometry.logical, of_large_sectors.geometry.sectors) = (4096, 50_000);
+        let fits = |volume: &str| Layout::of(&wish(Table::Gpt, &[volume], None), &of_large_sectors).map_err(|e| e.to_string());
+        assert!(fits("fat32").unwrap_err().contains("FAT32 needs at least 27"), "{:?}", fits("fat32"));
+        assert!(fits("exfat").is_ok());
         let large = test_drive(MediaClass::Magnetic, 1 << 33);
         assert_eq!(Layout::of(&wish(Table::Mbr, &["ntfs"], None), &large), Err(LayoutError::BeyondMbr));
     }

@@ -6,6 +6,7 @@ use crate::evidence::{
 };
 use crate::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol};
 use crate::medium::AccessWay;
+use crate::native::mmc::Removal;
 use crate::pattern::{Base, Pattern};
 use crate::technique::{Condition, Technique};
 use crate::units::{Sectors, counted, grouped};
@@ -46,6 +47,10 @@ pub struct Case {
     pub unread: Option<String>,
     /// Whether nothing tells that its capacity was not cut.
     pub capacity_not_asked: bool,
+    /// Whether the drive deallocated its sectors in its own erasure.
+    pub deallocated: bool,
+    /// How an embedded device is set to remove data, if it told.
+    pub removal: Option<Removal>,
     /// What was read of it afterwards, as the end of a sentence.
     pub read: String,
     /// Conditions that are known to be met.
@@ -67,6 +72,8 @@ impl Case {
             size_unproved: false,
             unread: None,
             capacity_not_asked: false,
+            deallocated: false,
+            removal: None,
             read: TO_BE_READ.into(),
             met,
             lacks: vec![],
@@ -92,6 +99,8 @@ impl Case {
             elsewhere: (!quiet.is_empty()).then(|| quiet.join(", ")),
             unread: technique.reaches_whole_unit().then(|| user_data_elsewhere(drive)).flatten(),
             capacity_not_asked: reading >= 4 && is_scsi_drive(drive) && drive.hidden == HiddenAreas::NotAsked,
+            deallocated: false,
+            removal: None,
             read: TO_BE_READ.into(),
             met,
             lacks: unreached(drive, reading).into_iter().chain(hides_native).collect(),
@@ -150,6 +159,10 @@ impl Case {
         found.extend(holds(evidence, n, proof));
         let mut case = Self::of_stage(evidence, (own.technique, evidence.stated.conditions.clone()), vec![], found, reading);
         case.read = proof.map_or_else(|| TO_BE_READ.into(), said_to_be_read);
+        (case.deallocated, case.removal) = (own.deallocated, own.removal);
+        if own.removal == Some(Removal::OfItsMaker) && !case.met.contains(&Condition::MakerConfirms) {
+            case.lacks.push(Lack { kind: LackKind::RemovalOfItsMaker, detail: None });
+        }
         if own.of_whole_unit {
             case.reaches_unit(evidence.drive(), proof, own.session == evidence.last_session(), reading);
         }

@@ -33,8 +33,16 @@ impl Edition {
     /// Its rules as earlier versions of the program had them: records are judged by those that they were made by, word for word.
     fn released(self) -> &'static [&'static str] {
         match self {
-            Edition::Rev1 => &[include_str!("released/rev1-reading-3.toml"), include_str!("released/rev1-reading-4.toml")],
-            Edition::Rev2 => &[include_str!("released/rev2-reading-3.toml"), include_str!("released/rev2-reading-4.toml")],
+            Edition::Rev1 => &[
+                include_str!("released/rev1-reading-3.toml"),
+                include_str!("released/rev1-reading-4.toml"),
+                include_str!("released/rev1-reading-5.toml"),
+            ],
+            Edition::Rev2 => &[
+                include_str!("released/rev2-reading-3.toml"),
+                include_str!("released/rev2-reading-4.toml"),
+                include_str!("released/rev2-reading-5.toml"),
+            ],
         }
     }
 
@@ -217,11 +225,13 @@ pub enum LackKind {
     Elsewhere,
     /// It was read back, or laid, under an earlier hold.
     EarlierHold,
+    /// An embedded device removes data by a way of its maker's own, which nobody states to be confirmed.
+    RemovalOfItsMaker,
 }
 
 impl LackKind {
     /// Every kind.
-    pub const ALL: [LackKind; 15] = [
+    pub const ALL: [LackKind; 16] = [
         LackKind::EndedEarly,
         LackKind::Part,
         LackKind::SmallerThanTold,
@@ -237,6 +247,7 @@ impl LackKind {
         LackKind::BehindBridge,
         LackKind::Elsewhere,
         LackKind::EarlierHold,
+        LackKind::RemovalOfItsMaker,
     ];
 }
 
@@ -294,6 +305,12 @@ pub enum LimitWhen {
     CapacityNotAsked,
     /// The last pass is the same in every sector, so that one sector could have answered for another, and the size was not checked.
     SizeUnproved,
+    /// The drive deallocated its sectors in its own erasure.
+    Deallocated,
+    /// An embedded device does not tell how it removes data.
+    RemovalNotTold,
+    /// It removes data by a way of its maker's own.
+    RemovalOfItsMaker,
 }
 
 /// What an outcome does not cover.

@@ -11,6 +11,7 @@ pub use case::{Case, Lack};
 pub use data::{Edition, LackKind, LackRule, LimitRule, LimitWhen, Media, Rule, RuleSet};
 
 use crate::evidence::Evidence;
+use crate::native::mmc::Removal;
 use crate::text::capital;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -139,6 +140,9 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
                 LimitWhen::ErasedUnread => case.unread.is_some(),
                 LimitWhen::SizeUnproved => case.size_unproved,
                 LimitWhen::CapacityNotAsked => case.capacity_not_asked,
+                LimitWhen::Deallocated => case.deallocated,
+                LimitWhen::RemovalNotTold => case.removal.is_none(),
+                LimitWhen::RemovalOfItsMaker => case.removal == Some(Removal::OfItsMaker),
             }
     };
     let sentence = |l: &LimitRule| match (&case.elsewhere, l.when) {
@@ -734,7 +738,8 @@ pub(crate) mod tests {
         let edition = Edition::Rev2;
         assert_eq!(judge(edition, &own).outcome(), Outcome::Clear, "what the overwrite beside it earns");
         let earlier = edition.released_digests();
-        let by_earlier = judge_by(edition.rules_of(earlier.last().unwrap()).unwrap(), &own);
+        let asked_for_twenty = earlier.iter().filter_map(|digest| edition.rules_of(digest)).find(|rules| rules.reading == 4);
+        let by_earlier = judge_by(asked_for_twenty.unwrap(), &own);
         assert_eq!(by_earlier.outcome(), Outcome::Purge);
     }
 

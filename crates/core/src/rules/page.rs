@@ -53,6 +53,9 @@ fn one(rules: &RuleSet, page: &mut String) {
             LimitWhen::Elsewhere => "the unit has such areas".into(),
             LimitWhen::CapacityNotAsked => "a drive on SCSI does not tell whether its capacity was cut".into(),
             LimitWhen::SizeUnproved => "the last pass is the same in every sector, and its size was not checked".into(),
+            LimitWhen::Deallocated => "the drive says that it deallocated its sectors".into(),
+            LimitWhen::RemovalNotTold => "the device does not tell it".into(),
+            LimitWhen::RemovalOfItsMaker => "the device tells so".into(),
             LimitWhen::ErasedUnread => "the unit has other namespaces".into(),
         };
         let _ = writeln!(page, "| {} | {}: {} | {} |", limit.sentence, when, names(&limit.techniques), limit.citation);

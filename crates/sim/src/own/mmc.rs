@@ -27,7 +27,7 @@ impl Own {
         match (index, argument) {
             (8, _) if !self.has(OwnErase::SdErase) => {
                 let mut data = vec![0u8; 512];
-                data[192] = 8;
+                (data[16], data[192]) = (self.nature.removal, 8);
                 data[212..216].copy_from_slice(&(self.gives as u32).to_le_bytes());
                 (data[223], data[224]) = (1, 1);
                 data[231] = u8::from(self.has(OwnErase::MmcSanitize)) << 6

@@ -11,7 +11,10 @@ use crate::speed::Pacing;
 use crate::store::Store;
 use jurex_core::media::{Drive, HiddenAreas, Protocol};
 use jurex_core::native::command::{Answer, Command, Image};
+use jurex_core::native::mmc::Removal;
 use jurex_core::native::{Answers, OwnErase, OwnState, OwnTime};
+use jurex_core::ranges::RangeSet;
+use jurex_core::units::Sectors;
 use std::time::{Duration, Instant};
 
 /// What a drive can do to itself.
@@ -37,8 +40,24 @@ pub struct Nature {
     pub psid: Option<String>,
     /// Locking ranges beside the global one, each of one page.
     pub locking_ranges: u8,
+    /// What a block erasure leaves that was asked to deallocate nothing (NVM Express).
+    pub leaves: Leaves,
+    /// SECURE_REMOVAL_TYPE, of an embedded device.
+    pub removal: u8,
     /// How it lies and breaks.
     pub lies: Vec<Lie>,
+}
+
+/// What a block erasure leaves that was asked to deallocate nothing.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Leaves {
+    /// Sectors that are read as they are.
+    #[default]
+    Readable,
+    /// Sectors that give an error until something is written to them.
+    Unreadable,
+    /// Deallocated sectors all the same, and it says so.
+    Deallocated,
 }
 
 /// How sectors are hidden.
@@ -111,6 +130,8 @@ pub(crate) struct Own {
     may_leave_failure: bool,
     cdw10: u32,
     written_since: bool,
+    /// After an erasure that leaves its sectors unreadable: those that were written since.
+    readable: Option<RangeSet>,
     gives: u64,
     gives_for_good: u64,
     opal_in_use: bool,
@@ -139,6 +160,7 @@ impl Own {
             may_leave_failure: false,
             cdw10: 0,
             written_since: true,
+            readable: None,
             gives,
             gives_for_good: gives,
             opal_in_use: nature.psid.is_some(),
@@ -180,8 +202,14 @@ impl Own {
         }
     }
 
-    pub(crate) fn note_write(&mut self) {
+    pub(crate) fn note_write(&mut self, at: Sectors) {
         self.written_since = true;
+        self.readable.iter_mut().for_each(|readable| readable.insert(at));
+    }
+
+    /// Whether its erasure has left any of these sectors so that it can't be read.
+    pub(crate) fn has_left_unreadable(&self, at: Sectors) -> bool {
+        self.readable.as_ref().is_some_and(|readable| !readable.covers_all(at))
     }
 
     fn has(&self, erase: OwnErase) -> bool {
@@ -207,6 +235,7 @@ impl Own {
             security_enabled: self.password.is_some(),
             own_state: Some(own_state),
             // What its Identify Controller tells (FNA bit 1).
+            removal: Removal::of(self.nature.removal),
             format_reaches_all: self.has(OwnErase::Format),
             ..Answers::default()
         }
@@ -233,6 +262,9 @@ impl Own {
     /// Does to the cells what that erasure does, or what this drive does in its place. Gives whether it says that it ended well.
     fn carry_out(&mut self, store: &mut Store, kind: Kind) -> bool {
         self.written_since = false;
+        let keeps_its_map = self.cdw10 & 1 << 9 != 0;
+        let unreadable = kind == Kind::Block && keeps_its_map && self.nature.leaves == Leaves::Unreadable;
+        self.readable = unreadable.then(RangeSet::new);
         let half = self.lies(Lie::Half) || self.lies(Lie::Fails);
         match kind {
             _ if self.lies(Lie::Nothing) => {}

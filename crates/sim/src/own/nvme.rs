@@ -1,6 +1,6 @@
 //! NVM Express: Identify, the sanitize status log page, Sanitize and Format NVM (base specification 1.4).
 
-use super::{Kind, Lie, Own, Sanitize};
+use super::{Kind, Leaves, Lie, Own, Sanitize};
 use crate::store::Store;
 use jurex_core::media::Drive;
 use jurex_core::native::OwnErase;
@@ -76,13 +76,14 @@ impl Own {
         let mut log = vec![0u8; 32];
         let state = match (running, self.sanitize) {
             (Some(_), _) => 2,
+            (None, Sanitize::Done) if self.cdw10 & 1 << 9 != 0 && self.nature.leaves == Leaves::Deallocated => 4,
             (None, Sanitize::Done) => 1,
             (None, Sanitize::Failed) => 3,
             (None, _) => 0,
         };
         log[..2].copy_from_slice(&running.unwrap_or(u16::MAX).to_le_bytes());
         log[2] = state;
-        log[3] = u8::from(state == 1 && !self.written_since);
+        log[3] = u8::from(matches!(state, 1 | 4) && !self.written_since);
         log[4..8].copy_from_slice(&self.cdw10.to_le_bytes());
         log[8..32].fill(0xff);
         log

@@ -207,7 +207,7 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
             "This drive hides no sectors that its commands could give back.",
         ),
         Action::State => (
-            !lane.has_job() && lane.draft.way.is_own() && !lane.draft.to_state(&lane.seen.drive).is_empty(),
+            !lane.has_job() && lane.draft.way.is_own() && !lane.draft.to_state(&lane.seen.drive, &lane.seen.answers).is_empty(),
             "This way needs nothing that only a person can state.",
         ),
         Action::Unlock => (

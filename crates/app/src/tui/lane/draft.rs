@@ -7,6 +7,7 @@ use jurex_core::ladder::{Way, ladder};
 use jurex_core::media::Drive;
 use jurex_core::method::Method;
 use jurex_core::native::Answers;
+use jurex_core::native::mmc::Removal;
 use jurex_core::need::Need;
 use jurex_core::notation::{NoEntropy, Program};
 use jurex_core::plan::{Course, Lift, Order, OwnOrder, Plan, PlanError, Secret};
@@ -92,17 +93,22 @@ impl Draft {
     pub(crate) fn course(&self, drive: &Drive, answers: &Answers, by: &str) -> Course {
         match Course::of_way(self.way, drive, answers, &self.order_on(drive)) {
             Course::Own(own) if self.stated => {
-                Course::Own(OwnOrder { stated: Stated { conditions: self.to_state(drive), by: by.into() }, ..own })
+                Course::Own(OwnOrder { stated: Stated { conditions: self.to_state(drive, answers), by: by.into() }, ..own })
             }
             course => course,
         }
     }
 
     /// What the way needs and only a person can state.
-    pub(crate) fn to_state(&self, drive: &Drive) -> Vec<Condition> {
+    pub(crate) fn to_state(&self, drive: &Drive, answers: &Answers) -> Vec<Condition> {
         let rule = self.order.edition.rules().rule(Media::of(drive), self.way);
-        let needs = rule.map(|r| r.needs.clone()).unwrap_or_default();
-        needs.into_iter().filter(|c| Condition::STATED.contains(c)).collect()
+        let mut needs = rule.map(|r| r.needs.clone()).unwrap_or_default();
+        needs.retain(|c| Condition::STATED.contains(c));
+        let by_its_makers_way = self.way.is_own() && answers.removal == Some(Removal::OfItsMaker);
+        if by_its_makers_way && !needs.contains(&Condition::MakerConfirms) {
+            needs.push(Condition::MakerConfirms);
+        }
+        needs
     }
 
     /// Takes the passes of `method`; rounds, verification and range stay.

@@ -540,13 +540,14 @@ impl Runtime {
             let tell = |share| drop(sender.send(Message::Reading(lane, Heard::On(share))));
             let heard = match what {
                 Wanted::Again(record, all) => {
-                    let again = readings::read_again(&seen, &record, all, by, &out, seal.key(), (flag, &tell));
-                    again.iter().for_each(|a| drop(crate::readings::note_in_ledger(&ledger, &a.verification)));
+                    let mut again = readings::read_again(&seen, &record, all, by, &out, seal.key(), (flag, &tell));
+                    again.iter_mut().for_each(|a| a.said.extend(readings::not_noted(&ledger, &a.verification)));
                     Heard::Again(again.map(Box::new))
                 }
                 Wanted::AsLeft(job) => {
                     let read = readings::as_left(&seen, &job, &ledger, by, (flag, &tell));
-                    read.iter().for_each(|v| drop(crate::readings::note_in_ledger(&ledger, v)));
+                    let untaken = read.iter().find_map(|v| readings::not_noted(&ledger, v));
+                    untaken.into_iter().for_each(|why| drop(sender.send(Message::Said(why))));
                     Heard::AsLeft(read.map(Box::new))
                 }
                 _ => {

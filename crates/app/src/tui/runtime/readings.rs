@@ -60,6 +60,14 @@ pub(super) fn as_left(
     verification.map_err(|e| format!("{e}."))
 }
 
+/// Notes the check in the ledger; if that does not take it, what a person is to know of that.
+pub(super) fn not_noted(ledger: &Path, verification: &VerificationRecord) -> Option<String> {
+    let refused = readings::note_in_ledger(ledger, verification).err()?;
+    Some(format!(
+        "The ledger does not take this check ({refused}): it stands for itself, and no second check that is due is done by it."
+    ))
+}
+
 /// Searches all of the drive for leftovers.
 pub(super) fn search_left(seen: &Seen, wanted: &AtomicBool, tell: &(dyn Fn(SoFar) + Sync)) -> Result<Residue, String> {
     let now_and_then = Throttle::default();

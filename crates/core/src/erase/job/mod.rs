@@ -88,6 +88,8 @@ enum Issued {
     Identify,
     /// What was decided on in the conversation with the drive.
     Said,
+    /// A sector is read to know whether it can be.
+    Tried(Sectors),
     Rescan,
     /// Other namespaces are looked at.
     Beside,
@@ -452,6 +454,7 @@ impl Job {
         let operation = match (issued, self.phase) {
             (Issued::Said, _) => self.conversation.operation(),
             (Issued::Rescan, _) => Operation::Rescan,
+            (Issued::Tried(at), _) => Operation::Probe(at),
             (Issued::Beside, _) => Operation::Beside(salt, &self.beside.marks),
             (Issued::Work(attempt, _), Phase::Measuring(MeasureStep::Reading)) => Operation::Tags(attempt.at, pattern),
             (Issued::Work(attempt, _), Phase::Drawing { .. }) => Operation::Digest(attempt.at, salt),
@@ -489,6 +492,7 @@ impl Job {
             Issued::Flush if matches!(self.phase, Phase::Marking) => self.marked(now),
             Issued::Flush if matches!(self.phase, Phase::Measuring(_)) => self.measure_on(now),
             Issued::Work(attempt, _) if matches!(self.phase, Phase::Measuring(_)) => self.not_measured(attempt.at, now),
+            Issued::Tried(_) => self.tried(false, now),
             Issued::Said | Issued::Rescan => self.end(Ended::Refused { error: words }, now),
             Issued::Work(..) if matches!(self.phase, Phase::Drawing { .. }) => self.undrawn(now),
             Issued::Beside => self.beside_told(&[], now),
@@ -511,6 +515,7 @@ impl Job {
             (Issued::Said, Completed::Answered(answers), _) => self.answered(&answers, now),
             (Issued::Rescan, Completed::Done, _) if self.lifts_now() => self.phase = Phase::AskingSize,
             (Issued::Rescan, Completed::Done, _) => self.mark = now.mono,
+            (Issued::Tried(_), Completed::Done, _) => self.tried(true, now),
             (Issued::Identify, Completed::Identified(found), Phase::AskingSize) => self.size_told(&found, now),
             (Issued::Flush, Completed::Done, Phase::Marking) => self.marked(now),
             (Issued::Flush, Completed::Done, Phase::Measuring(_)) => self.measure_on(now),
@@ -563,6 +568,7 @@ impl Job {
                 | Issued::Identify
                 | Issued::FlushForCheckpoint
                 | Issued::Said
+                | Issued::Tried(_)
                 | Issued::Beside
                 | Issued::Rescan,
                 ..,

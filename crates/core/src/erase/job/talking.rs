@@ -8,6 +8,7 @@ use crate::erase::run::KeepError;
 use crate::evidence::CommandAnswer;
 use crate::native::command::{Answer, Command};
 use crate::plan::Stage;
+use crate::units::Sectors;
 use std::time::Duration;
 
 /// Progress that does not move is told after so long, and again each time that it doubles.
@@ -125,6 +126,11 @@ impl Job {
                 self.conversation.until = Some(now.mono + so_long);
                 Step::Until(so_long)
             }
+            Turn::Read(at) => Step::Do(self.issue(Issued::Tried(Sectors::new(at.0, 1)))),
+            Turn::Tell(what) => {
+                self.tell(Event::Said { what: what.into() });
+                self.request(now)
+            }
             Turn::Rescan => Step::Do(self.issue(Issued::Rescan)),
             Turn::Over(end) => {
                 self.talked(end, now);
@@ -165,6 +171,12 @@ impl Job {
         self.conversation.was_at_work = work.at_work;
     }
 
+    /// Whether a sector that the conversation wanted to be read could be.
+    pub(super) fn tried(&mut self, could_be_read: bool, now: Now) {
+        self.mark = now.mono;
+        self.conversation.dialogue.iter_mut().for_each(|d| d.read(could_be_read));
+    }
+
     fn at_work(&mut self, progress: Option<u16>, now: Now) {
         let (before, since) = self.conversation.progress;
         let begins = !self.conversation.was_at_work;
@@ -192,14 +204,15 @@ impl Job {
 
     /// The conversation is over.
     fn talked(&mut self, end: End, now: Now) {
-        self.conversation.dialogue = None;
+        let work = self.conversation.dialogue.take().map(|d| d.work()).unwrap_or_default();
         let lifts = self.lifts_now();
         let failure = match &end {
             End::Completed => None,
             End::Refused(why) | End::Failed(why) | End::Silent(why) => Some(why.clone()),
         };
         if !lifts {
-            self.tell(Event::OwnEnded { failure, time: now.wall });
+            let (deallocated, removal) = (work.deallocated, work.removal);
+            self.tell(Event::OwnEnded { failure, deallocated, removal, time: now.wall });
             self.save(now);
         }
         match end {

@@ -116,6 +116,6 @@ impl Talk for Mmc {
     }
 
     fn work(&self) -> Work {
-        Work { at_work: self.at_work, ..Work::default() }
+        Work { at_work: self.at_work, removal: self.told.and_then(|t| t.removal), ..Work::default() }
     }
 }

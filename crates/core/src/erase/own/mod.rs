@@ -14,8 +14,10 @@ use crate::evidence::OwnEvidence;
 use crate::media::{Drive, Protocol};
 use crate::medium::MediumError;
 use crate::native::command::{Answer, Command, Port, one_by_one};
+use crate::native::mmc::Removal;
 use crate::plan::{Lift, OwnErase, Secret};
 use crate::technique::Technique;
+use crate::units::Lba;
 use std::time::Duration;
 
 /// How a conversation ended.
@@ -40,6 +42,10 @@ enum Next {
     Change(Vec<Command>),
     /// Nothing for so long.
     Wait(Duration),
+    /// Whether this sector can be read.
+    Read(Lba),
+    /// Something that a person is to know.
+    Tell(&'static str),
     /// The system is to see the drive's capacity anew.
     Rescan,
     Over(End),
@@ -56,6 +62,10 @@ pub(super) enum Turn {
     Change(Change),
     /// Do nothing for so long.
     Wait(Duration),
+    /// Find out whether this sector can be read.
+    Read(Lba),
+    /// Tell a person.
+    Tell(&'static str),
     /// Let the system see the drive's capacity anew.
     Rescan,
     /// It is over.
@@ -71,6 +81,10 @@ pub(super) struct Work {
     pub(super) progress: Option<u16>,
     /// Whether it has a password, if its last answer told.
     pub(super) password: Option<bool>,
+    /// Whether it said that its sectors are deallocated.
+    pub(super) deallocated: bool,
+    /// How it is set to remove data, if it told.
+    pub(super) removal: Option<Removal>,
 }
 
 /// One family's machine.
@@ -79,6 +93,8 @@ trait Talk: std::fmt::Debug + Send {
     fn next(&mut self) -> Next;
     /// The answer to what was sent last; of several commands, that of the last one sent.
     fn heard(&mut self, answer: &Answer);
+    /// Whether the sector that it wanted to be read could be.
+    fn read(&mut self, _could_be_read: bool) {}
     /// What the drive does, by its last answer.
     fn work(&self) -> Work {
         Work::default()
@@ -118,7 +134,7 @@ impl Dialogue {
                 Self::new(mmc::Mmc::new(own.technique, drive.geometry.sectors))
             }
             Technique::TcgRevert | Technique::TcgKeyChange => Self::new(tcg::Tcg::new(own, drive.protocol, secret)),
-            technique => Self::new(sanitize::Sanitize::new(technique, drive.protocol, before, watched)),
+            technique => Self::new(sanitize::Sanitize::new(technique, drive, before, watched)),
         };
         Self { rescans_at_the_end: true, ..dialogue }
     }
@@ -150,6 +166,8 @@ impl Dialogue {
                 Turn::Ask(command)
             }
             Next::Wait(so_long) => Turn::Wait(*so_long),
+            Next::Read(at) => Turn::Read(*at),
+            Next::Tell(what) => Turn::Tell(what),
             Next::Rescan => Turn::Rescan,
             Next::Over(End::Completed) if std::mem::take(&mut self.rescans_at_the_end) => {
                 self.pending = Some(next);
@@ -186,6 +204,11 @@ impl Dialogue {
         self.talk.heard(answer);
     }
 
+    /// Whether the sector that was to be read could be.
+    pub(super) fn read(&mut self, could_be_read: bool) {
+        self.talk.read(could_be_read);
+    }
+
     /// What the drive does, by its last answer.
     pub(super) fn work(&self) -> Work {
         self.talk.work()
@@ -219,7 +242,7 @@ pub fn unlock(port: &mut dyn Port) -> Result<(), UnlockError> {
             }
             Next::Over(End::Completed) => return Ok(()),
             Next::Over(End::Refused(why) | End::Failed(why) | End::Silent(why)) => return Err(UnlockError::Drive(why)),
-            Next::Wait(_) | Next::Rescan => {}
+            Next::Wait(_) | Next::Read(_) | Next::Tell(_) | Next::Rescan => {}
         }
     }
 }

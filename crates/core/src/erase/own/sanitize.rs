@@ -3,12 +3,13 @@
 
 use super::{End, Next, Talk, UnlockError, Work};
 use crate::evidence::OwnEvidence;
-use crate::media::Protocol;
+use crate::media::{Drive, Protocol};
 use crate::medium::MediumError;
 use crate::native::ata::{self, Identify, SanitizeStatus};
 use crate::native::command::{Answer, Command};
 use crate::native::{OwnState, nvme, scsi};
 use crate::technique::Technique;
+use crate::units::Lba;
 use std::time::Duration;
 
 /// Waits between two questions: short at first, since some erasures take no longer.
@@ -45,7 +46,14 @@ impl Speech {
 
     /// What the answer to the question tells; `cdw10` is that of the NVMe command that was sent.
     fn told(self, cdw10: u32, answer: &Answer) -> Option<Told> {
-        let plain = |state, completed| Told { state, frozen: false, completed, half_is_lost: false, ours_and_untouched: false };
+        let plain = |state, completed| Told {
+            state,
+            frozen: false,
+            completed,
+            half_is_lost: false,
+            ours_and_untouched: false,
+            deallocated: false,
+        };
         match self {
             Speech::Ata => match (answer.registers(), answer.cut_registers()) {
                 (Some(registers), _) => {
@@ -59,8 +67,13 @@ impl Speech {
             },
             Speech::Nvme => {
                 let told = nvme::SanitizeLog::parse(answer.page()?).ok()?;
-                let ours = told.completed && told.cdw10 == cdw10;
-                Some(Told { ours_and_untouched: ours && told.nothing_written_since, ..plain(told.state, ours) })
+                // Both modes of one operation are ours: the second is begun where nothing can be read after the first.
+                let ours = told.completed && (told.cdw10 ^ cdw10) & !nvme::NO_DEALLOCATE == 0;
+                Some(Told {
+                    ours_and_untouched: ours && told.nothing_written_since,
+                    deallocated: told.deallocated,
+                    ..plain(told.state, ours)
+                })
             }
             Speech::Scsi if answer.is_good() => Some(plain(OwnState::Idle, true)),
             // Any other sense data tells of something that is no state of this operation.
@@ -114,6 +127,8 @@ struct Told {
     half_is_lost: bool,
     /// Whether that was surely the one that was sent, and nothing was written since.
     ours_and_untouched: bool,
+    /// Whether the drive says that its sectors are deallocated.
+    deallocated: bool,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -126,14 +141,27 @@ enum Step {
     /// It waits before the next question.
     Wait,
     Poll,
+    /// It has ended well, and it is tried whether what it left can be read: so many of the places were tried, and so many of
+    /// these could not be.
+    Try {
+        tried: u64,
+        unreadable: u64,
+    },
+    /// Hardly any could be: it is begun once more, in the mode in which the drive answers for its sectors.
+    TellAgain,
     Over(End),
 }
+
+/// So many places all over the drive are tried.
+const PLACES: u64 = 16;
 
 #[derive(Debug)]
 pub(super) struct Sanitize {
     speech: Speech,
     technique: Technique,
     step: Step,
+    /// Sectors of the drive.
+    sectors: u64,
     /// CDW10 of the NVMe command.
     cdw10: u32,
     /// What an earlier session has done.
@@ -150,14 +178,15 @@ pub(super) struct Sanitize {
 }
 
 impl Sanitize {
-    pub(super) fn new(technique: Technique, protocol: Protocol, before: &OwnEvidence, watched: bool) -> Self {
-        let speech = Speech::of(protocol);
+    pub(super) fn new(technique: Technique, drive: &Drive, before: &OwnEvidence, watched: bool) -> Self {
+        let speech = Speech::of(drive.protocol);
         // Plain SCSI says by REPORT SUPPORTED OPERATION CODES what it has, which was asked long ago; it refuses what it lacks.
         let step = if speech == Speech::Scsi { Step::AskBefore } else { Step::AskSupport };
         Self {
             speech,
             technique,
             step,
+            sectors: drive.geometry.sectors,
             cdw10: 0,
             was_sent: before.sent > 0,
             was_at_work: before.at_work,
@@ -212,12 +241,10 @@ impl Sanitize {
             }
             // It was at work on this one when the session before was cut off, and says that it has finished. A key can be
             // replaced again in a moment, and its proof wants what was drawn in the same hold.
-            OwnState::Idle if self.was_at_work && told.ours_and_untouched && !self.technique.replaces_a_key() => {
-                Step::Over(End::Completed)
-            }
+            OwnState::Idle if self.was_at_work && told.ours_and_untouched && !self.technique.replaces_a_key() => self.ended_well(told),
             // It was seen at work until it was opened, and took and gave no sector meanwhile.
             OwnState::Idle if self.watched && self.was_sent && told.completed && !self.technique.replaces_a_key() => {
-                Step::Over(End::Completed)
+                self.ended_well(told)
             }
             OwnState::Idle if told.frozen => Step::Over(End::Refused(
                 "its SANITIZE commands are frozen until its power is taken away: take the power away for ten seconds and try again"
@@ -253,6 +280,19 @@ impl Sanitize {
         reason.map_or_else(|| refused.sentence(), str::to_string)
     }
 
+    /// The drive says that it came to its end. A block erasure, or a new key, that leaves the sectors as they are may leave them
+    /// unreadable: that is tried.
+    fn ended_well(&mut self, told: Told) -> Step {
+        self.work.at_work = false;
+        self.work.deallocated = told.deallocated;
+        let may_be_unreadable = matches!(self.technique, Technique::SanitizeBlock | Technique::SanitizeCrypto);
+        if self.speech == Speech::Nvme && !told.deallocated && may_be_unreadable {
+            Step::Try { tried: 0, unreadable: 0 }
+        } else {
+            Step::Over(End::Completed)
+        }
+    }
+
     fn hear_poll(&mut self, answer: &Answer) {
         let Some(told) = self.speech.told(self.cdw10, answer) else {
             self.silences += 1;
@@ -276,7 +316,7 @@ impl Sanitize {
             OwnState::Idle if self.unsure => Step::Over(End::Failed(
                 "no answer came to the command, and it is not at work: it is not known whether it erased anything".into(),
             )),
-            OwnState::Idle if told.completed => Step::Over(End::Completed),
+            OwnState::Idle if told.completed => self.ended_well(told),
             // Nothing is at work, nothing has failed, and what was lost on the way is one of three bits: at work, frozen, or done. The
             // first is not so, and of a frozen drive the command would not have been accepted.
             OwnState::Idle if told.half_is_lost && self.accepted => Step::Over(End::Completed),
@@ -307,8 +347,29 @@ impl Talk for Sanitize {
                 self.step = Step::Poll;
                 Next::Wait(PATIENCE[rhythm.min(PATIENCE.len() - 1)])
             }
+            Step::Try { tried, .. } => Next::Read(Lba(self.sectors.saturating_sub(1) * tried / (PLACES - 1))),
+            Step::TellAgain => {
+                self.step = Step::Start;
+                Next::Tell(
+                    "Its sectors can't be read as this erasure leaves them: it erases itself once more, in the mode in which it answers for them.",
+                )
+            }
             Step::Over(end) => Next::Over(end.clone()),
         }
+    }
+
+    fn read(&mut self, could_be_read: bool) {
+        let Step::Try { tried, unreadable } = self.step else { return };
+        let (tried, unreadable) = (tried + 1, unreadable + u64::from(!could_be_read));
+        self.step = match () {
+            () if tried < PLACES => Step::Try { tried, unreadable },
+            // A bad sector here and there is no matter of the mode.
+            () if unreadable * 2 > PLACES => {
+                self.cdw10 &= !nvme::NO_DEALLOCATE;
+                Step::TellAgain
+            }
+            () => Step::Over(End::Completed),
+        };
     }
 
     fn heard(&mut self, answer: &Answer) {
@@ -329,7 +390,7 @@ impl Talk for Sanitize {
             },
             Step::Start => self.hear_start(answer),
             Step::Poll => self.hear_poll(answer),
-            Step::Wait | Step::Over(_) => {}
+            Step::Wait | Step::Try { .. } | Step::TellAgain | Step::Over(_) => {}
         }
     }
 

@@ -197,6 +197,6 @@ impl Talk for Security {
     }
 
     fn work(&self) -> Work {
-        Work { at_work: self.at_work, password: self.password, progress: None }
+        Work { at_work: self.at_work, password: self.password, ..Work::default() }
     }
 }

@@ -189,7 +189,7 @@ fn one_way(state: &State, lane: &Lane, way: &Way, foreseen: &Foreseen, column: &
 
 /// What the way needs and only a person can state, and whether they do.
 fn stated(lane: &Lane, column: &mut Column<'_>) {
-    let conditions = lane.draft.to_state(&lane.seen.drive);
+    let conditions = lane.draft.to_state(&lane.seen.drive, &lane.seen.answers);
     if conditions.is_empty() {
         return;
     }

@@ -122,7 +122,7 @@ fn a_key_change_is_of_every_range_that_the_drive_says_it_has() {
 
 /// A drive that formats: its controller's page, and what it answers to Format NVM.
 fn format(technique: Technique, scope: Scope, fna: u8, status: u16) -> (Vec<String>, End) {
-    let own = OwnErase { technique, scope, namespace: Some(2) };
+    let own = OwnErase { technique, scope, namespace: Some(2), removal: None };
     let dialogue = Dialogue::erase(&own, None, &drive(), &OwnEvidence::begun(technique), false);
     let mut shown = vec![];
     let (_, end) = talk(dialogue, &mut |command, _| {

@@ -86,7 +86,7 @@ fn lift(hider: &mut Hider, permanent: bool, configuration: bool) -> (Vec<String>
                 dialogue.heard(answers.last().unwrap());
             }
             Turn::Rescan => hider.rescans += 1,
-            Turn::Wait(_) => {}
+            Turn::Wait(_) | Turn::Read(_) | Turn::Tell(_) => {}
             Turn::Over(end) => return (sent, end),
         }
     }
@@ -169,7 +169,7 @@ fn talk_once(dialogue: &mut Dialogue, answer: &mut dyn FnMut(&Command) -> Answer
             }
             Turn::Keep(commands) => panic!("{commands:?} is about to be sent"),
             Turn::Change(_) => unreachable!("nothing was kept"),
-            Turn::Rescan | Turn::Wait(_) => {}
+            Turn::Rescan | Turn::Wait(_) | Turn::Read(_) | Turn::Tell(_) => {}
             Turn::Over(end) => return (sent, end),
         }
     }

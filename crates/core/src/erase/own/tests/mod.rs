@@ -8,7 +8,8 @@ use crate::media::Scope;
 use crate::native::ata::sample_page;
 use crate::native::command::Image;
 
-const OWN: fn(Technique) -> OwnErase = |technique| OwnErase { technique, scope: Scope::WholeUnit, namespace: None };
+const OWN: fn(Technique) -> OwnErase =
+    |technique| OwnErase { technique, scope: Scope::WholeUnit, namespace: None, removal: None };
 
 /// What was sent, in order, until the conversation was over.
 fn talk(mut dialogue: Dialogue, answer: &mut dyn FnMut(&Command, usize) -> Answer) -> (Vec<String>, End) {
@@ -38,7 +39,8 @@ fn talk(mut dialogue: Dialogue, answer: &mut dyn FnMut(&Command, usize) -> Answe
                 kept += 1;
                 dialogue.kept(proof());
             }
-            Turn::Wait(_) | Turn::Rescan => {}
+            Turn::Read(_) => dialogue.read(true),
+            Turn::Wait(_) | Turn::Tell(_) | Turn::Rescan => {}
             Turn::Over(end) => return (sent, end),
         }
     }
