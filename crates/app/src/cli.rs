@@ -1,15 +1,15 @@
 //! Arguments, as the commands' contract names them.
 
-use crate::config::ThemeName;
-use crate::release::Becomes;
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand};
 use jurex_core::media::MediaClass;
 use jurex_core::need::Sensitivity;
-use jurex_core::plan::{HowMuch, Verification};
+use jurex_core::plan::HowMuch;
 use jurex_core::release::How;
-use jurex_core::rules::{Condition, Edition};
 use jurex_report::LabelSize;
+use jurex_station::config::ThemeName;
+use jurex_station::order::{OrderArgs, yes_no};
+use jurex_station::release::Becomes;
 use std::ffi::OsString;
 use std::path::PathBuf;
 
@@ -291,93 +291,8 @@ pub(crate) struct Methods {
     pub(crate) json: bool,
 }
 
-/// What is to be laid on a drive, how often, where, and what is read back.
-#[derive(Debug, Args)]
-pub(crate) struct OrderArgs {
-    /// A method of the library or of your own (see `jurex methods`)
-    #[arg(long, value_name = "NAME", conflicts_with_all = ["passes", "way"])]
-    pub(crate) method: Option<String>,
-    /// Passes of your own, for example '00 | ~ | random?'
-    #[arg(long, value_name = "NOTATION", conflicts_with = "way")]
-    pub(crate) passes: Option<String>,
-    /// A way of the ladder (see `jurex plan`): an erasure that the drive carries out itself
-    #[arg(long, value_name = "NAME")]
-    pub(crate) way: Option<String>,
-    /// With --way: passes that are laid after the drive has erased itself, for example '00'
-    #[arg(long, value_name = "NOTATION", requires = "way")]
-    pub(crate) then: Option<String>,
-    /// With --way: what you state about the drive, by name on the certificate: encrypted-from-start, key-strength,
-    /// keys-not-escrowed, module-trusted, maker-confirms
-    #[arg(long, value_name = "NAMES", requires = "way", value_delimiter = ',', value_parser = condition())]
-    pub(crate) stated: Vec<Condition>,
-    /// Hidden areas stay hidden (then it is never the whole drive)
-    #[arg(long)]
-    pub(crate) leave_hidden: bool,
-    /// Hidden areas are given back for good, not only until the drive's next power-on
-    #[arg(long, conflicts_with = "leave_hidden")]
-    pub(crate) keep_lifted: bool,
-    /// A device configuration overlay is taken off too: that restores every setting that the drive had from its maker
-    #[arg(long, conflicts_with = "leave_hidden")]
-    pub(crate) restore_configuration: bool,
-    /// Whether it is found out first that the drive is as large as it says, by marks all over it (default: yes for removable
-    /// flash, no for all else)
-    #[arg(long, value_name = "yes|no", value_parser = yes_no())]
-    pub(crate) size_check: Option<bool>,
-    /// Search it for leftovers before and after, a sample for a minute at most: both counts stand in the record
-    #[arg(long)]
-    pub(crate) leftovers: bool,
-    /// Whether a page of plain text that says what was done is left in the drive's first and last sectors after the proof (default: the
-    /// configuration's `mark`, else no)
-    #[arg(long, value_name = "yes|no", value_parser = yes_no())]
-    pub(crate) mark: Option<bool>,
-    /// How often the passes are run through (1, unless a policy says otherwise)
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=500))]
-    pub(crate) rounds: Option<u32>,
-    /// One more pass of zeros at the end
-    #[arg(long)]
-    pub(crate) blank: bool,
-    /// What is read back and compared (full, unless a policy says otherwise)
-    #[arg(long, value_parser = verification())]
-    pub(crate) verify: Option<Verification>,
-    /// First sector of a range (a range never sanitizes the drive)
-    #[arg(long, value_name = "LBA", requires = "to")]
-    pub(crate) from: Option<u64>,
-    /// Last sector of a range
-    #[arg(long, value_name = "LBA", requires = "from")]
-    pub(crate) to: Option<u64>,
-    /// A partition instead of the drive, by its place in `jurex look` (a partition never sanitizes the drive)
-    #[arg(long, value_name = "N", conflicts_with_all = ["from", "to"])]
-    pub(crate) partition: Option<usize>,
-    /// How often a failing sector is tried again (2, unless a policy says otherwise)
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=100))]
-    pub(crate) retries: Option<u32>,
-    /// After more bad places than this a dying drive is given up (10 000)
-    #[arg(long, value_name = "N")]
-    pub(crate) faults: Option<u64>,
-    /// The edition that outcomes are judged by: rev1 or rev2 (default: the configuration's, else rev2)
-    #[arg(long, value_name = "EDITION", value_parser = edition())]
-    pub(crate) rules: Option<Edition>,
-}
-
-fn verification() -> impl TypedValueParser<Value = Verification> {
-    PossibleValuesParser::new(Verification::ALL.map(Verification::name)).try_map(|name| name.parse::<Verification>())
-}
-
-fn condition() -> impl TypedValueParser<Value = Condition> {
-    let named = |name: String| Condition::STATED.into_iter().find(|c| c.slug() == name).ok_or("no such statement");
-    PossibleValuesParser::new(Condition::STATED.map(Condition::slug)).try_map(named)
-}
-
-fn edition() -> impl TypedValueParser<Value = Edition> {
-    PossibleValuesParser::new(["rev1", "rev2"]).map(|name| if name == "rev1" { Edition::Rev1 } else { Edition::Rev2 })
-}
-
 fn how_much() -> impl TypedValueParser<Value = HowMuch> {
     PossibleValuesParser::new(["full", "sampled"]).map(|word| if word == "full" { HowMuch::Full } else { HowMuch::Sampled })
-}
-
-fn yes_no() -> impl TypedValueParser<Value = bool> {
-    PossibleValuesParser::new(["yes", "no"]).map(|word| word == "yes")
 }
 
 fn sensitivity() -> impl TypedValueParser<Value = Sensitivity> {
@@ -540,27 +455,6 @@ pub(crate) struct Unattended {
     /// Show it on the whole screen, readable from afar, until a key is pressed at the end
     #[arg(long)]
     pub(crate) screen: bool,
-}
-
-/// A plan alone, as it stands in a list.
-#[derive(Debug, Parser)]
-#[command(no_binary_name = true, disable_help_flag = true)]
-struct PlanAlone {
-    #[command(flatten)]
-    order: OrderArgs,
-}
-
-/// The order that these words after `jurex erase DRIVE` give.
-///
-/// # Errors
-/// What is wrong with them, on one line.
-pub(crate) fn order_of(words: Vec<String>) -> Result<OrderArgs, String> {
-    let told = |e: clap::Error| {
-        let text = e.render().to_string();
-        let first = text.lines().find(|l| !l.trim().is_empty()).unwrap_or_default();
-        jurex_core::text::printable(first.trim_start_matches("error: ").as_bytes())
-    };
-    PlanAlone::try_parse_from(words).map(|p| p.order).map_err(told)
 }
 
 #[derive(Debug, Args)]

@@ -1,40 +1,13 @@
-//! Jurex's commands and its terminal interface.
+//! Jurex's commands: arguments are read, a service of the bench is called, and what came of it is said.
 //!
-//! What does not live here: the job itself (jurex-core), drives (jurex-linux, jurex-sim), storage (jurex-ledger) and
-//! paper (jurex-report). This crate brings them together and talks with people.
+//! What does not live here: how a job is run (jurex-station), the terminal interface (jurex-tui), and what a claim is (jurex-core).
 #![forbid(unsafe_code)]
 
-mod bench;
 mod cli;
-mod clock;
 mod commands;
-mod config;
-mod exit;
-mod export;
-mod files;
-mod heads;
-mod heat;
-mod less;
-mod lock;
-mod machine;
-mod methods;
-mod notices;
-mod paper;
-mod places;
-mod policies;
-mod readings;
-mod release;
-mod settings;
-mod signing;
-mod story;
-mod tui;
-mod work;
-
-/// For benchmarks only.
-#[doc(hidden)]
-pub use tui::measure;
 
 use clap::{CommandFactory, Parser};
+use jurex_station::exit;
 use std::ffi::OsString;
 use std::io::Write;
 use std::process::ExitCode;

@@ -32,6 +32,8 @@ fn the_arrows_between_the_crates_are_the_allowed_ones() {
             (text(p, "name"), normal.map(|d| text(d, "name")).filter(|n| names.contains(n)).collect())
         })
         .collect();
+    const EDGES: [&str; 7] =
+        ["jurex-core", "jurex-ledger", "jurex-linux", "jurex-notice", "jurex-report", "jurex-sign", "jurex-sim"];
     let core = BTreeSet::from(["jurex-core"]);
     let expected = BTreeMap::from([
         (
@@ -40,12 +42,15 @@ fn the_arrows_between_the_crates_are_the_allowed_ones() {
                 "jurex-core",
                 "jurex-ledger",
                 "jurex-linux",
-                "jurex-notice",
                 "jurex-report",
                 "jurex-sign",
                 "jurex-sim",
+                "jurex-station",
+                "jurex-tui",
             ]),
         ),
+        ("jurex-station", BTreeSet::from(EDGES)),
+        ("jurex-tui", EDGES.into_iter().chain(["jurex-station"]).collect()),
         ("jurex-core", BTreeSet::from(["jurex-fill"])),
         ("jurex-fill", BTreeSet::new()),
         ("jurex-ledger", core.clone()),

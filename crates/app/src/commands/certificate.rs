@@ -2,12 +2,12 @@
 
 use super::{lot, say, seal};
 use crate::cli::Certificate;
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::files::{self, FileError, Issue};
-use crate::places::Places;
 use jurex_core::record::{JobId, Record};
 use jurex_ledger::{Ledger, LedgerError};
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::files::{self, FileError, Issue};
+use jurex_station::places::Places;
 use std::path::Path;
 use std::process::ExitCode;
 
@@ -28,7 +28,7 @@ pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
     }
     let config = Config::read(&places.config_file())?;
     let simulated = record.evidence().drive().simulated;
-    let seal = seal(&places, &config, crate::paper::house(&places)?, simulated);
+    let seal = seal(&places, &config, jurex_station::paper::house(&places)?, simulated);
     let ledger = places.ledger_for(simulated);
     // What the check finds altered is not printed over.
     Ledger::open_to_read(&ledger)?.verifications(&job)?;
@@ -42,7 +42,7 @@ pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
 fn of_lot(name: &str, out: &Path, demo: bool) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
     let config = if demo { Config::demo() } else { Config::read(&places.config_file())? };
-    let seal = seal(&places, &config, crate::paper::house(&places)?, demo);
+    let seal = seal(&places, &config, jurex_station::paper::house(&places)?, demo);
     let statement = lot::statement(name, &places, &config, demo)?;
     let tally = statement.tally();
     let written =

@@ -2,11 +2,6 @@
 
 use super::say;
 use crate::cli::Check;
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::files::{FEW_LINES, read_bounded, read_small};
-use crate::places::Places;
-use crate::signing::standing;
 use jiff::Timestamp;
 use jurex_core::less::{BadLessRecord, LessRecord};
 use jurex_core::lot::{StandWord, Statement};
@@ -25,6 +20,11 @@ use jurex_sign::{
     BadLater, KeyStore, KnownKey, LaterSignature, PdfSignature, PdfSignatures, PublicKey, Signed, SignedHead, TrustedCertificate,
     Vouched, certificate_of, check_pdf, who_vouches,
 };
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::files::{FEW_LINES, read_bounded, read_small};
+use jurex_station::places::Places;
+use jurex_station::signing::standing;
 use std::path::PathBuf;
 use std::process::ExitCode;
 

@@ -1,29 +1,29 @@
 //! `jurex demo`: the interface on the simulated bench, or the whole lot with no screen.
 
-use super::erase::not_certified;
 use super::say;
-use crate::bench::{Bench, Seen};
 use crate::cli::Demo;
-use crate::clock::{SystemEntropy, wall};
-use crate::config::{self, Config, ThemeName};
-use crate::exit::{self, Failure};
-use crate::files::{self, Issue};
-use crate::places::Places;
-use crate::settings::SettingsFile;
-use crate::signing::Seal;
-use crate::work::{self, InLedger};
 use jurex_core::erase::Unattended;
 use jurex_core::ladder::ladder;
 use jurex_core::lot::{List, Lot};
 use jurex_core::media::{Drive, Label, MediaClass};
 use jurex_core::method::{self, Method, library};
-use jurex_core::plan::{Course, Lift, Order, Plan};
+use jurex_core::plan::{Course, Lift, Order};
 use jurex_core::record::{Backup, Record};
 use jurex_core::release::{About, Act, OfDrive, Release};
 use jurex_core::rules::{Edition, Outcome, Technique};
 use jurex_ledger::Ledger;
 use jurex_report::House;
 use jurex_sim::Pacing;
+use jurex_station::bench::{Bench, Seen};
+use jurex_station::clock::wall;
+use jurex_station::config::{self, Config, ThemeName};
+use jurex_station::exit::{self, Failure};
+use jurex_station::files::{self};
+use jurex_station::places::Places;
+use jurex_station::service::{JobService, LabelCheck, not_certified};
+use jurex_station::settings::SettingsFile;
+use jurex_station::signing::Seal;
+use jurex_station::work::Finished;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -32,22 +32,22 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
     let ledger = places.demo_ledger();
     if demo.unattended {
         let out = demo.out.ok_or_else(|| Failure::Use("--unattended needs --out DIR".into()))?;
-        return unattended(&out, &ledger, &crate::paper::house(&places)?);
+        return unattended(&out, &ledger, &jurex_station::paper::house(&places)?);
     }
     let own = Config::read(&places.config_file())?;
     // A second demonstration beside this one keeps what it needs to go on.
-    if let Some(alone) = crate::lock::alone(&ledger) {
+    if let Some(alone) = jurex_station::lock::alone(&ledger) {
         forget_cut_short(&ledger);
         drop(alone);
     }
-    let _running = crate::lock::shared(&ledger);
+    let _running = jurex_station::lock::shared(&ledger);
     expect_the_lot(&ledger)?;
     remember_bay_10(&ledger)?;
     let saved = places.demo_settings();
     let of_demo = if saved.exists() { Config::read(&saved)? } else { Config { rules: own.rules, ..Config::demo() } };
     let sample_speed = of_demo.sample_speed.or(own.sample_speed);
     let config = Config { sample_speed, methods: own.methods, ..of_demo };
-    crate::tui::run(crate::tui::Setup {
+    jurex_tui::run(jurex_tui::Setup {
         bench: Box::new(|| Bench::simulated(Pacing::Real)),
         theme: theme.or(config.theme).or(own.theme),
         ledger,
@@ -57,7 +57,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         config_file: places.config_file(),
         settings: SettingsFile { path: saved, at_first: config::DEMO },
         policies: places.policies(),
-        seal: Seal::none(crate::paper::house(&places)?).into(),
+        seal: Seal::none(jurex_station::paper::house(&places)?).into(),
         keys: vec![],
         outbox: None,
         machine: None,
@@ -195,20 +195,19 @@ fn one(seen: &Seen, out: &Path, ledger: &Path, house: &House) -> Result<Option<R
     if seen.verdict().is_err() {
         return Ok(None);
     }
-    let plan = Plan::of(&seen.drive, &course(seen), &mut SystemEntropy)?;
-    let Ok(cleared) = seen.verdict_on(plan.intent()) else { return Ok(None) };
+    let seal = Seal::none(house.clone()).into();
+    let service = JobService { ledger: ledger.into(), habits: Config::default().habits(), seal, people: None };
+    let Ok(plan) = service.plan(seen, &course(seen)) else { return Ok(None) };
     // Nobody stands at a simulated bench with no screen: the demonstration reads the label itself.
-    let armed = plan.arm(&cleared, &label_of(&seen.drive))?;
+    let armed = service.arm(seen, &plan, LabelCheck::Typed(&label_of(&seen.drive)), None)?;
     let mut papers = Config::demo().papers();
     papers.backup = Backup::NotNeeded;
     let (before, _) = seen.look();
-    let seal = Seal::none(house.clone());
-    let finished = work::open(seen, &armed)?
-        .begin(armed, before, papers, &InLedger { ledger, habits: Config::default().habits() })?
-        .run(&mut Unattended, &seal, &mut |_| {});
-    let record = finished.record;
-    files::write_all(out, &record, &Issue { seal: &seal, print: seal.print(ledger, &record) })
-        .map_err(|e| not_certified(&record, &e, finished.is_stored))?;
+    let job = service.begin(service.open(seen, &armed)?, armed, before, papers)?;
+    let ended = service.run(job, &mut Unattended, &mut |_| {});
+    let written = service.write_papers(&ended, out);
+    let Finished { record, is_stored, .. } = ended.finished;
+    written.map_err(|e| not_certified(&record, &e, is_stored))?;
     Ok(Some(record))
 }
 

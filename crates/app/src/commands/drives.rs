@@ -1,11 +1,11 @@
 //! `jurex drives`: every drive of this machine.
 
 use super::{remark, say, say_json};
-use crate::bench::{Bench, Seen};
 use crate::cli::Table;
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::places::Places;
+use jurex_station::bench::{Bench, Seen};
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::places::Places;
 use serde_json::{Value, json};
 use std::process::ExitCode;
 

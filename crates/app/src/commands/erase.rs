@@ -1,105 +1,76 @@
 //! `jurex erase DRIVE`: plan, guard, label check, erase, verify, record, certificate.
 
 use super::bar::bar;
-use super::stop::StopOnSignal;
-use super::{lot, order, remark, say, say_json, seal};
-use crate::bench::{self, Seen};
+use super::{people, remark, say, say_json, seal};
 use crate::cli::Erase;
-use crate::clock::SystemEntropy;
-use crate::config::Config;
-use crate::exit::{self, Failure};
-use crate::files::{self, Issue};
-use crate::notices;
-use crate::places::Places;
-use crate::release::MarkHere;
-use crate::work::{self, Finished, InLedger, Prepared};
 use indicatif::ProgressBar;
 use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
 use jurex_core::evidence::OwnEvidence;
-use jurex_core::ladder::{Availability, ladder};
 use jurex_core::native::ata::erase::PASSWORD;
 use jurex_core::native::by_its_own_word;
-use jurex_core::plan::{Order, Plan, Secret};
+use jurex_core::plan::{Plan, Secret};
 use jurex_core::record::Record;
 use jurex_core::rules::Technique;
 use jurex_core::units::{duration, rate, size};
-use jurex_ledger::{Ledger, Unfinished};
+use jurex_station::bench::{self, Seen};
+use jurex_station::config::Config;
+use jurex_station::exit::{self, Failure};
+use jurex_station::places::Places;
+use jurex_station::release::MarkHere;
+use jurex_station::service::{Ended, JobService, LabelCheck, not_certified};
+use jurex_station::stop::StopOnSignal;
+use jurex_station::work::{Finished, Prepared};
+use jurex_station::{files, order};
 use serde_json::json;
 use std::io::Write;
-use std::path::Path;
 use std::process::ExitCode;
-use std::time::Duration;
-
-/// The longest that a notice is waited for at the end.
-const NOTICE_PATIENCE: Duration = Duration::from_secs(10);
 
 pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
-    let ledger = places.ledger_for(seen.drive.simulated);
-    let house = crate::paper::house(&places)?;
-    let _running = crate::lock::shared(&ledger);
-    let to = InLedger { ledger: &ledger, habits: config.habits() };
-    let seen = if asked.resume { after_its_own_erasure(asked, seen, &ledger, &config, &places)? } else { seen };
-    let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
-    let job = if asked.resume {
-        go_on(asked, &seen, &to)?
-    } else {
-        let papers = lot::filled(config.papers(), &seen.drive, &ledger)?;
-        // What is guarded is said before what is wrong with the order, unless the order is the remedy.
-        if asked.order.way.is_none() {
-            seen.verdict().map_err(refused)?;
-        }
-        let by = &papers.technician.name;
-        let mark = MarkHere::on(&seen, &[]).and_then(|mark| mark.warning()).filter(|_| !asked.quiet && !asked.json);
-        mark.iter().for_each(|said| remark(&format!("jurex: {said}")));
-        let course = order::course(&asked.order, &seen, &config.catalogue()?, (config.rules, config.mark), None, by)?;
-        let plan = Plan::of(&seen.drive, &course, &mut SystemEntropy)?;
-        let cleared = seen.verdict_on(plan.intent()).map_err(refused)?;
-        check_way(&seen, &plan)?;
-        check_out(asked)?;
-        let armed = plan.arm(&cleared, &asked.label_check)?.with_secret(secret(asked, &plan)?);
-        let (before, _) = seen.look();
-        work::open(&seen, &armed)?.begin(armed, before, papers, &to)?
+    let house = jurex_station::paper::house(&places)?;
+    let service = JobService {
+        ledger: places.ledger_for(seen.drive.simulated),
+        habits: config.habits(),
+        seal: seal(&places, &config, house, seen.drive.simulated).into(),
+        people: people(&places, &config),
     };
-    let seal = seal(&places, &config, house, seen.drive.simulated);
+    let _running = jurex_station::lock::shared(&service.ledger);
+    let job = if asked.resume {
+        let seen = after_its_own_erasure(asked, &seen, &service, &config, &places)?;
+        go_on(asked, &seen, &service)?
+    } else {
+        begin(asked, &seen, &service, &config)?
+    };
     let mut control = StopOnSignal::install()?;
     let mut teller = Teller::new(asked, job.plan(), job.id().as_str());
-    let finished = job.run(&mut control, &seal, &mut |event| teller.tell(event));
+    let ended = service.run(job, &mut control, &mut |event| teller.tell(event));
     teller.done();
-    if finished.is_stored && !seen.drive.simulated {
-        super::close_ledger(&seal, &ledger);
-    }
-    let issue = Issue { seal: &seal, print: seal.print(&ledger, &finished.record) };
-    let notice = notices::of_job(&finished.record, &config.bench);
-    let code = finish(asked, &seen, finished, &issue);
-    if let Some(outbox) = notices::outbox(&places, &config).filter(|_| !seen.drive.simulated) {
-        // The job is over and its papers are written: whatever becomes of the notice changes nothing of that.
-        let said = notices::put_and_send(&outbox, &notice, NOTICE_PATIENCE);
-        said.iter().for_each(|said| remark(&format!("jurex: {said}")));
-    }
+    ended.doubts.iter().for_each(|said| remark(&format!("jurex: {said}")));
+    let code = finish(asked, &seen, ended, &service);
+    // The job is over and its papers are written: whatever becomes of the notice changes nothing of that.
+    service.send_notices().iter().for_each(|said| remark(&format!("jurex: {said}")));
     code
 }
 
-/// Refuses a way that the ladder of this drive calls blocked or not to be had, with the ladder's own words.
-pub(super) fn check_way(seen: &Seen, plan: &Plan) -> Result<(), Failure> {
-    let Some(own) = plan.own_erase() else { return Ok(()) };
-    let order = Order::of_program("", "00".parse().map_err(|_| Failure::Defect("one pass does not parse".into()))?);
-    let ways = ladder(&seen.drive, &seen.answers, &Order { edition: plan.edition(), ..order }, None);
-    match ways.iter().find(|w| w.technique == own.technique).map(|w| &w.availability) {
-        Some(Availability::Ready) => Ok(()),
-        Some(other) => Err(Failure::Refused(format!(
-            "{} can't be carried out on {}. {} Nothing was written",
-            own.technique.name(),
-            seen.drive.called(),
-            other.sentence()
-        ))),
-        None => Err(Failure::Refused(format!(
-            "{} earns nothing on this media, and the drive does not offer it. Nothing was written",
-            own.technique.name()
-        ))),
+/// A new job by what was asked for, its drive open.
+fn begin(asked: &Erase, seen: &Seen, service: &JobService, config: &Config) -> Result<Prepared, Failure> {
+    let papers = service.papers(config.papers(), &seen.drive)?;
+    // What is guarded is said before what is wrong with the order, unless the order is the remedy.
+    if asked.order.way.is_none() {
+        service.guard(seen)?;
     }
+    let by = &papers.technician.name;
+    let mark = MarkHere::on(seen, &[]).and_then(|mark| mark.warning()).filter(|_| !asked.quiet && !asked.json);
+    mark.iter().for_each(|said| remark(&format!("jurex: {said}")));
+    let course = order::course(&asked.order, seen, &config.catalogue()?, (config.rules, config.mark), None, by)?;
+    let plan = service.plan(seen, &course)?;
+    check_out(asked)?;
+    let armed = service.arm(seen, &plan, LabelCheck::Typed(&asked.label_check), secret(asked, &plan)?)?;
+    let (before, _) = seen.look();
+    let opened = service.open(seen, &armed)?;
+    service.begin(opened, armed, before, papers)
 }
 
 /// The PSID as it was given, or as it stands in a file; `-`: a person at the terminal is asked.
@@ -108,7 +79,7 @@ fn psid(asked: &Erase) -> Result<Option<String>, Failure> {
     let unread =
         |e: std::io::Error| Failure::Use(format!("the PSID can't be read from {}: {e}. Nothing was written", file.display()));
     if file.as_os_str() == "-" {
-        return crate::signing::ask_hidden_text("PSID, as printed on the label: ").map(Some).map_err(unread);
+        return jurex_station::signing::ask_hidden_text("PSID, as printed on the label: ").map(Some).map_err(unread);
     }
     files::read_small(file, files::FEW_LINES).map(|text| Some(text.trim().to_string())).map_err(unread)
 }
@@ -146,16 +117,22 @@ fn check_out(asked: &Erase) -> Result<(), Failure> {
 
 /// The drive once it is not at work on the erasure any more that a job of ours began: opening it would only wait. Nothing is
 /// sent to it.
-fn after_its_own_erasure(asked: &Erase, seen: Seen, ledger: &Path, config: &Config, places: &Places) -> Result<Seen, Failure> {
-    let is_ours = || ledger.exists().then(|| Ledger::open(ledger).ok()?.unfinished_on(&seen.drive).ok()?).flatten();
-    let Some(unfinished) = is_ours().filter(|u| u.checkpoint.intent().goes_on) else { return Ok(seen) };
+fn after_its_own_erasure(
+    asked: &Erase,
+    seen: &Seen,
+    service: &JobService,
+    config: &Config,
+    places: &Places,
+) -> Result<Seen, Failure> {
+    let is_ours = service.unfinished_on(&seen.drive).ok().flatten();
+    let Some(unfinished) = is_ours.filter(|u| u.checkpoint.intent().goes_on) else { return Ok(seen.clone()) };
     if seen.drive.geometry.sectors > 0 && !seen.erases_itself() {
-        return Ok(seen);
+        return Ok(seen.clone());
     }
     // What is typed is checked before anything is waited for.
     let label = seen.drive.label();
     if !label.matches(&asked.label_check) && unfinished.checkpoint.drive().geometry.sectors == seen.drive.geometry.sectors {
-        return Ok(seen);
+        return Ok(seen.clone());
     }
     let mut control = StopOnSignal::install()?;
     let mut told: Option<Option<u16>> = None;
@@ -169,42 +146,38 @@ fn after_its_own_erasure(asked: &Erase, seen: Seen, ledger: &Path, config: &Conf
         told = Some(progress);
     };
     let of = (asked.drive.as_os_str(), config.only.as_slice(), places);
-    bench::once_idle(&seen, of, &mut tell, &mut || control.poll() != Some(Wish::Stop))?
+    bench::once_idle(seen, of, &mut tell, &mut || control.poll() != Some(Wish::Stop))?
         .ok_or_else(|| Failure::Stopped("it goes on by itself; nothing was sent to it. Go on with the job later".into()))
 }
 
 /// The job of this very drive that was cut short, armed by its label anew.
-fn go_on(asked: &Erase, seen: &Seen, to: &InLedger<'_>) -> Result<Prepared, Failure> {
-    // A ledger that is not there yet is not made for a question.
-    let ledger = to.ledger.exists().then(|| Ledger::open(to.ledger)).transpose()?;
-    let on_this: Option<Unfinished> = ledger.as_ref().map(|l| l.unfinished_on(&seen.drive)).transpose()?.flatten();
-    let refused = |e| Failure::Refused(format!("{} may not be erased: {e}. Nothing was written", seen.drive.called()));
-    if on_this.is_none() {
-        seen.verdict().map_err(refused)?;
-    }
-    let unfinished = on_this.ok_or_else(|| {
-        let all = ledger.as_ref().and_then(|l| l.unfinished().ok()).unwrap_or_default();
-        let others: Vec<String> = all.iter().map(|u| format!("job {} on {}", u.job, u.checkpoint.drive().called())).collect();
-        let why_not = all.iter().find_map(|u| Some((u.job.clone(), u.checkpoint.why_not(&seen.drive)?)));
-        if let Some((job, why)) = why_not {
-            let called = seen.drive.called();
-            return Failure::Refused(format!(
-                "job {job} was cut short here, but can't go on on {called}: {why}. Nothing was written"
-            ));
-        }
-        let others =
-            if others.is_empty() { "no job was cut short".into() } else { format!("cut short were {}", others.join(", ")) };
-        Failure::Refused(format!("there is no job to go on with on {} ({others}). Nothing was written", seen.drive.called()))
-    })?;
+fn go_on(asked: &Erase, seen: &Seen, service: &JobService) -> Result<Prepared, Failure> {
+    let Some(unfinished) = service.unfinished_on(&seen.drive)? else {
+        service.guard(seen)?;
+        return Err(nothing_to_go_on_with(seen, service));
+    };
     check_out(asked)?;
-    let intent = unfinished.checkpoint.intent();
-    let cleared = seen.verdict_on(intent).map_err(refused)?;
-    let armed = unfinished.checkpoint.arm(&cleared, &asked.label_check)?;
+    let armed = service.arm_again(seen, &unfinished, LabelCheck::Typed(&asked.label_check))?;
     let armed = match secret(asked, armed.plan())? {
         None => armed,
         secret => armed.with_secret(secret),
     };
-    work::open(seen, &armed)?.go_on(armed, unfinished.job, to)
+    let opened = service.open(seen, &armed)?;
+    service.go_on(opened, armed, unfinished)
+}
+
+/// Why no job can go on on this drive, and which ones could elsewhere.
+fn nothing_to_go_on_with(seen: &Seen, service: &JobService) -> Failure {
+    let all = service.unfinished();
+    let others: Vec<String> = all.iter().map(|u| format!("job {} on {}", u.job, u.checkpoint.drive().called())).collect();
+    let called = seen.drive.called();
+    if let Some((job, why)) = all.iter().find_map(|u| Some((u.job.clone(), u.checkpoint.why_not(&seen.drive)?))) {
+        return Failure::Refused(format!(
+            "job {job} was cut short here, but can't go on on {called}: {why}. Nothing was written"
+        ));
+    }
+    let others = if others.is_empty() { "no job was cut short".into() } else { format!("cut short were {}", others.join(", ")) };
+    Failure::Refused(format!("there is no job to go on with on {called} ({others}). Nothing was written"))
 }
 
 /// Progress lines on a terminal, events as JSON, or nothing.
@@ -295,11 +268,11 @@ impl Teller {
     }
 }
 
-fn finish(asked: &Erase, seen: &Seen, finished: Finished, issue: &Issue<'_>) -> Result<ExitCode, Failure> {
-    let (lacks_mark, mark_said) = (finished.lacks_its_mark(), finished.mark_said());
-    let Finished { record, is_stored, ledger_trouble, unfinished, .. } = finished;
-    let name = if asked.resume { files::name_after_going_on(&asked.out, &record.job) } else { record.job.to_string() };
-    let written = files::write_as(&asked.out, &name, &record, issue);
+fn finish(asked: &Erase, seen: &Seen, ended: Ended, service: &JobService) -> Result<ExitCode, Failure> {
+    let written = service.write_papers(&ended, &asked.out);
+    let (lacks_mark, mark_said) = (ended.finished.lacks_its_mark(), ended.finished.mark_said());
+    ended.untold.iter().for_each(|said| remark(&format!("jurex: {said}")));
+    let Finished { record, is_stored, ledger_trouble, unfinished, .. } = ended.finished;
     if asked.json {
         say_json(&result_json(&record, written.as_ref().ok(), mark_said.as_deref()));
     } else {
@@ -335,20 +308,6 @@ fn finish(asked: &Erase, seen: &Seen, finished: Finished, issue: &Issue<'_>) -> 
         }
         Err(e) => Err(not_certified(&record, &e, is_stored)),
     }
-}
-
-/// The job is over, but its files are not written.
-pub(crate) fn not_certified(record: &Record, e: &files::FileError, in_ledger: bool) -> Failure {
-    let job = &record.job;
-    let outcome = record.claim().outcome();
-    let rest = if in_ledger {
-        format!("the record is in the ledger: make room and run `jurex certificate {job} --out DIR`")
-    } else {
-        "the ledger does not hold the record either; its place is kept: make room and go on with --resume, which reads \
-                  the drive again and makes the record anew"
-            .into()
-    };
-    Failure::Less(format!("{e}. The job itself is over (outcome: {outcome}), and {rest}"))
 }
 
 fn summary(record: &Record, seen: &Seen) {

@@ -1,15 +1,8 @@
 //! `jurex files PATH…`: erases files and folders, and tells what really became of them.
 
 use super::bar::bar;
-use super::stop::StopOnSignal;
 use super::{remark, say, say_json, seal};
 use crate::cli::{FilesArgs, LessPapers};
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::files::{check_folder, write_less};
-use crate::less::{self, FilesWish, NO_SANITIZATION, Surveyed};
-use crate::places::Places;
-use crate::signing::Seal;
 use indicatif::ProgressBar;
 use jurex_core::less::{Kind, LessRecord};
 use jurex_core::notation::Program;
@@ -17,6 +10,13 @@ use jurex_core::record::Person;
 use jurex_core::text::{printable, shown_path};
 use jurex_core::units::{counted, duration, grouped, rate, si_size};
 use jurex_linux::files::FilesProgress;
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::files::{check_folder, write_less};
+use jurex_station::less::{self, FilesWish, NO_SANITIZATION, Surveyed};
+use jurex_station::places::Places;
+use jurex_station::signing::Seal;
+use jurex_station::stop::StopOnSignal;
 use serde_json::json;
 use std::io::{BufRead, IsTerminal, Write};
 use std::path::PathBuf;
@@ -113,7 +113,7 @@ impl Desk {
         check_folder(&out).map_err(|e| Failure::Use(format!("{e}. Nothing was written")))?;
         let named = |name: &String| Person { name: name.clone(), ..Person::default() };
         let by = asked.by.as_ref().map_or_else(|| config.technician.clone(), named);
-        let seal = seal(&places, &config, crate::paper::house(&places)?, false);
+        let seal = seal(&places, &config, jurex_station::paper::house(&places)?, false);
         Ok(Self { places, by, out, seal, json: asked.json, quiet: asked.quiet })
     }
 

@@ -3,11 +3,11 @@
 use super::files::{Desk, Shown, parse};
 use super::{say, say_json};
 use crate::cli::FreeArgs;
-use crate::exit::Failure;
-use crate::less::{self, FreeWish, NO_SANITIZATION};
 use jurex_core::text::printable;
 use jurex_core::units::{counted, si_size};
 use jurex_linux::files::{FillPhase, FillProgress};
+use jurex_station::exit::Failure;
+use jurex_station::less::{self, FreeWish, NO_SANITIZATION};
 use serde_json::json;
 use std::process::ExitCode;
 

@@ -2,14 +2,14 @@
 
 use super::{say, say_json};
 use crate::cli::{Keys, KeysDo, RetireKey, SelfSigned, TrustKey};
-use crate::clock::{SystemEntropy, wall};
-use crate::exit::Failure;
-use crate::places::Places;
-use crate::signing::{ask_hidden, read_passphrase};
 use jurex_core::notation::Entropy;
 use jurex_core::text::{printable, shown_path};
 use jurex_ledger::{About, Ledger};
 use jurex_sign::{BadKey, CertificateInfo, KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, Whose, certificate_of};
+use jurex_station::clock::{SystemEntropy, wall};
+use jurex_station::exit::Failure;
+use jurex_station::places::Places;
+use jurex_station::signing::{ask_hidden, read_passphrase};
 use serde_json::json;
 use std::io::{IsTerminal, Write};
 use std::os::unix::fs::OpenOptionsExt;
@@ -116,7 +116,7 @@ fn retire(which: &RetireKey, store: &KeyStore, note: &Note<'_>) -> Result<(), Fa
 /// A key, or a certificate, of others is trusted.
 fn trust(trust: &TrustKey, store: &KeyStore, note: &Note<'_>) -> Result<(), Failure> {
     let shown = shown_path(&trust.file);
-    let bytes = crate::files::read_bounded(&trust.file, crate::files::FEW_LINES);
+    let bytes = jurex_station::files::read_bounded(&trust.file, jurex_station::files::FEW_LINES);
     let bytes = bytes.map_err(|e| Failure::Use(format!("cannot read the key {shown}: {e}")))?;
     if certificate_of(&bytes).is_some() {
         let certificate = store.trust_certificate(&printable(trust.name.as_bytes()), &bytes, wall())?;

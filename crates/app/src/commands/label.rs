@@ -3,12 +3,12 @@
 use super::ledger::open;
 use super::{say, say_json, seal};
 use crate::cli::LabelArgs;
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::places::Places;
-use crate::release::Labels;
 use jurex_core::record::{BadJobId, JobId, Record};
 use jurex_ledger::Ledger;
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::places::Places;
+use jurex_station::release::Labels;
 use serde_json::json;
 use std::process::ExitCode;
 
@@ -16,7 +16,7 @@ pub(crate) fn run(asked: &LabelArgs) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
     let config = if asked.demo { Config::demo() } else { Config::read(&places.config_file())? };
     let ledger = open(&places, asked.demo)?;
-    let seal = seal(&places, &config, crate::paper::house(&places)?, asked.demo);
+    let seal = seal(&places, &config, jurex_station::paper::house(&places)?, asked.demo);
     let size = asked.size.unwrap_or(config.label_size());
     let labels = Labels { size, first: asked.first.into(), printer: asked.print.clone() };
     let made = match &asked.lot {

@@ -1,24 +1,24 @@
 //! `jurex look DRIVE`: who it is, what is on it, and how it can be sanitized.
 
-use super::stop::StopOnSignal;
 use super::{drives, remark, say, say_json};
-use crate::bench::{self, Seen};
 use crate::cli::Look;
-use crate::clock::{SystemEntropy, wall};
-use crate::config::Config;
-use crate::exit::{self, Failure};
-use crate::places::Places;
-use crate::readings;
-use crate::release::{self, MarkHere};
-use jurex_core::contents::{Contents, Region};
-use jurex_core::media::{Geometry, Label};
+use jurex_core::contents::Contents;
+use jurex_core::media::Label;
 use jurex_core::method::{Method, library};
 use jurex_core::plan::{Order, Plan};
 use jurex_core::proof::{Finding, VerificationRecord};
 use jurex_core::rules::Outcome;
-use jurex_core::units::{counted, si_size, size};
+use jurex_core::units::counted;
 use jurex_ledger::Ledger;
 use jurex_sign::KeyStore;
+use jurex_station::bench::{self, Seen};
+use jurex_station::clock::{SystemEntropy, wall};
+use jurex_station::config::Config;
+use jurex_station::exit::{self, Failure};
+use jurex_station::places::Places;
+use jurex_station::readings;
+use jurex_station::release::{self, MarkHere};
+use jurex_station::stop::StopOnSignal;
 use serde_json::json;
 use std::process::ExitCode;
 use std::time::{Duration, Instant};
@@ -118,12 +118,12 @@ fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -
     lines.push(fact("age and health", &health));
     lines.extend(seen.answers.bridge.as_ref().map(|b| fact("bridge", &format!("{b} stands before the drive"))));
     if !seen.answers.own_erases.is_empty() {
-        lines.push(fact("erases itself", &own_erases(seen)));
+        lines.push(fact("erases itself", &seen.answers.own_erases_said()));
     }
     lines.extend(seen.answers.notes.iter().map(|note| fact("note", note)));
     lines.push(fact("contents", &contents.sentence()));
     for region in &contents.regions {
-        lines.push(format!("{:18}{}", "", region_line(region, drive.geometry)));
+        lines.push(format!("{:18}{}", "", region.line(drive.geometry)));
     }
     lines.extend(contents.note.as_ref().map(|note| fact("note", note)));
     lines.push(match seen.verdict() {
@@ -164,25 +164,6 @@ fn grouped_ways(ways: &[(&Method, Outcome, String)]) -> Vec<String> {
     let lines =
         |(outcome, why, names): (Outcome, &str, Vec<&str>)| [format!("  {outcome}: {why}"), format!("    {}", names.join(", "))];
     groups.into_iter().flat_map(lines).collect()
-}
-
-/// The drive's own erase commands, and whether they are frozen.
-pub(crate) fn own_erases(seen: &Seen) -> String {
-    let names: Vec<&str> = seen.answers.own_erases.iter().map(|e| e.name()).collect();
-    let frozen = match (seen.answers.security_frozen, seen.answers.sanitize_frozen) {
-        (true, true) => "; its security and SANITIZE commands are frozen until its power is taken away for ten seconds",
-        (true, false) => "; its security commands are frozen until its power is taken away for ten seconds",
-        (false, true) => "; its SANITIZE commands are frozen until its power is taken away for ten seconds",
-        (false, false) => "",
-    };
-    format!("{}{frozen}", names.join(", "))
-}
-
-/// A region in one line: what, where, how large, how full, when last written.
-pub(crate) fn region_line(region: &Region, geometry: Geometry) -> String {
-    let used = region.used.map(|u| format!(", {} used", si_size(u))).unwrap_or_default();
-    let written = region.written.map(|t| format!(", last written {}", t.strftime("%Y-%m-%d %H:%M UTC"))).unwrap_or_default();
-    format!("{}: {}, {}{used}{written}", region.called(), region.at, size(geometry.bytes_of(region.at.count)))
 }
 
 fn fact(label: &str, value: &str) -> String {

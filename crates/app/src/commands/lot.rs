@@ -2,22 +2,19 @@
 
 use super::ledger::open;
 use super::{say, say_json};
-use crate::bench::Bench;
 use crate::cli::{LotArgs, LotClose, LotDo, LotImport, LotShow};
-use crate::clock::wall;
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::places::Places;
-use crate::work::this_tool;
-use jurex_core::lot::{Item, List, Lot, LotError, SecondLooks, Stand, Statement, Tally, expected_in};
-use jurex_core::media::Drive;
-use jurex_core::record::Papers;
+use jurex_core::lot::{Item, List, Lot, SecondLooks, Stand, Statement, Tally};
 use jurex_core::text::{printable, shown_path};
 use jurex_core::units::counted;
-use jurex_ledger::{Ledger, LedgerError, LotNow};
+use jurex_ledger::{Ledger, LotNow};
 use jurex_sim::Pacing;
+use jurex_station::bench::Bench;
+use jurex_station::clock::wall;
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::places::Places;
+use jurex_station::work::this_tool;
 use serde_json::json;
-use std::path::Path;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &LotArgs) -> Result<ExitCode, Failure> {
@@ -40,19 +37,13 @@ pub(crate) fn run(asked: &LotArgs) -> Result<ExitCode, Failure> {
     }
 }
 
-impl From<LotError> for Failure {
-    fn from(e: LotError) -> Self {
-        Failure::Use(e.to_string())
-    }
-}
-
 fn shown(text: &str) -> String {
     printable(text.as_bytes())
 }
 
 fn import(asked: &LotImport, ledger: &Ledger) -> Result<ExitCode, Failure> {
     let file = shown_path(&asked.file);
-    let bytes = crate::files::read_bounded(&asked.file, 64 << 20)
+    let bytes = jurex_station::files::read_bounded(&asked.file, 64 << 20)
         .map_err(|e| Failure::Use(format!("cannot read the list {file}: {e}")))?;
     let text = String::from_utf8(bytes)
         .map_err(|_| Failure::Use(format!("{file} is not UTF-8: save it as CSV in UTF-8. Nothing was taken in")))?;
@@ -171,18 +162,4 @@ pub(crate) fn statement(name: &str, places: &Places, config: &Config, demo: bool
     }
     statement.head = ledger.newest_head()?.and_then(|h| h.note);
     Ok(statement)
-}
-
-/// Papers with what an open lot knows of this drive.
-///
-/// # Errors
-/// A damaged ledger.
-pub(crate) fn filled(mut papers: Papers, drive: &Drive, ledger: &Path) -> Result<Papers, LedgerError> {
-    if let (true, Some(serial)) = (ledger.exists(), drive.unit.serial.as_deref()) {
-        let lots = Ledger::open(ledger)?.lots(true)?;
-        if let Some((lot, expected)) = expected_in(&lots, serial) {
-            expected.fill(&lot.name, &mut papers);
-        }
-    }
-    Ok(papers)
 }

@@ -1,13 +1,14 @@
 //! `jurex methods [NAME]`: the library of overwrite methods and those of one's own.
 
-use super::{order, say, say_json};
+use super::{say, say_json};
 use crate::cli::Methods;
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::methods::{export, import};
-use crate::places::Places;
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::text::shorten;
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::methods::{export, import};
+use jurex_station::order;
+use jurex_station::places::Places;
 use serde_json::json;
 use std::process::ExitCode;
 

@@ -2,12 +2,12 @@
 
 use super::say;
 use crate::cli::{NoticeArgs, NoticeDo};
-use crate::clock::wall;
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::notices;
-use crate::places::Places;
 use jurex_core::text::printable;
+use jurex_station::clock::wall;
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::notices;
+use jurex_station::places::Places;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &NoticeArgs) -> Result<ExitCode, Failure> {

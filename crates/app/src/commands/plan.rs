@@ -1,14 +1,7 @@
 //! `jurex plan DRIVE`: what is needed, the ways that reach it, their time, and why others can't.
 
-use super::{drives, order, say, say_json};
-use crate::bench::{self, Seen};
+use super::{drives, say, say_json};
 use crate::cli::Plan as Asked;
-use crate::clock::SystemEntropy;
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::places::Places;
-use crate::policies;
-use crate::release::MarkHere;
 use jurex_core::estimate::{SpeedSample, of_order};
 use jurex_core::ladder::{self, Way};
 use jurex_core::method::Catalogue;
@@ -17,6 +10,14 @@ use jurex_core::plan::{Course, Order, Plan};
 use jurex_core::policy::{Proposal, propose_one};
 use jurex_core::rules::{Outcome, Technique};
 use jurex_core::units::rate;
+use jurex_station::bench::{self, Seen};
+use jurex_station::clock::SystemEntropy;
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::order;
+use jurex_station::places::Places;
+use jurex_station::policies;
+use jurex_station::release::MarkHere;
 use serde_json::json;
 use std::process::ExitCode;
 

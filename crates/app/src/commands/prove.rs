@@ -1,16 +1,8 @@
 //! `jurex prove DRIVE`: reads a drive again, by what a record says lies there or by what somebody expects.
 
 use super::bar::bar;
-use super::stop::StopOnSignal;
 use super::{say, say_json, seal};
-use crate::bench;
 use crate::cli::Prove;
-use crate::clock::new_job_id;
-use crate::config::Config;
-use crate::exit::{self, Failure};
-use crate::files;
-use crate::places::Places;
-use crate::readings;
 use jurex_core::evidence::Ended;
 use jurex_core::notation::Program;
 use jurex_core::plan::HowMuch;
@@ -20,6 +12,14 @@ use jurex_core::residue::Leftovers;
 use jurex_ledger::{Due, Ledger};
 use jurex_report::House;
 use jurex_sign::PrivateKey;
+use jurex_station::bench;
+use jurex_station::clock::new_job_id;
+use jurex_station::config::Config;
+use jurex_station::exit::{self, Failure};
+use jurex_station::files;
+use jurex_station::places::Places;
+use jurex_station::readings;
+use jurex_station::stop::StopOnSignal;
 use serde_json::json;
 use std::path::Path;
 use std::process::ExitCode;

@@ -1,19 +1,19 @@
 //! `jurex release`: what becomes of a drive.
 
 use super::{remark, say, say_json, seal};
-use crate::bench::{self, Bench, Seen};
 use crate::cli::{ReleaseArgs, TableKind};
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::files;
-use crate::places::Places;
-use crate::release::{Becomes, Subject, Wanted, Who};
 use jurex_core::record::JobId;
 use jurex_core::release::{Act, Matter, Release, Table};
 use jurex_core::rules::Outcome;
 use jurex_core::text::{printable, shown_path};
 use jurex_ledger::Ledger;
 use jurex_sim::Pacing;
+use jurex_station::bench::{self, Bench, Seen};
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::files;
+use jurex_station::places::Places;
+use jurex_station::release::{Becomes, Subject, Wanted, Who};
 use serde_json::json;
 use sha2::{Digest, Sha256};
 use std::ffi::OsStr;
@@ -41,7 +41,7 @@ pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
     let simulated = asked.demo || asked.of.iter().any(|of| of.to_str().is_some_and(|of| of.starts_with("sim:")));
     let config = if simulated { Config::demo() } else { Config::read(&places.config_file())? };
     let at = places.ledger_for(simulated);
-    let _running = crate::lock::shared(&at);
+    let _running = jurex_station::lock::shared(&at);
     check_asked(asked)?;
     if let Some(out) = &asked.out {
         files::check_folder(out).map_err(|e| Failure::Use(format!("{e}. Nothing was noted")))?;
@@ -50,7 +50,7 @@ pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
     for of in &asked.of {
         targets.extend(find(of, asked, &config, &places, simulated)?);
     }
-    let seal = seal(&places, &config, crate::paper::house(&places)?, simulated);
+    let seal = seal(&places, &config, jurex_station::paper::house(&places)?, simulated);
     let by = asked.by.clone().unwrap_or_else(|| config.technician.name.clone());
     let who = Who { by: &by, edition: config.rules, seal: &seal };
     let wanted = wanted(asked)?;
@@ -249,6 +249,6 @@ fn wanted(asked: &ReleaseArgs) -> Result<Wanted, Failure> {
 
 fn digest_of(file: &Path) -> Result<String, Failure> {
     let unread = |e| Failure::Use(format!("cannot read the photograph {}: {e}. Nothing was noted", shown_path(file)));
-    let bytes = crate::files::read_bounded(file, 256 << 20).map_err(unread)?;
+    let bytes = jurex_station::files::read_bounded(file, 256 << 20).map_err(unread)?;
     Ok(jurex_core::text::hex::encode(&Sha256::digest(&bytes)))
 }

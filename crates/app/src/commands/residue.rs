@@ -1,16 +1,16 @@
 //! `jurex residue DRIVE`: a search for what a person could still use.
 
 use super::bar::bar;
-use super::stop::StopOnSignal;
 use super::{say, say_json};
-use crate::bench::{self, Seen};
 use crate::cli::Residue as Asked;
-use crate::config::Config;
-use crate::exit::{self, Failure};
-use crate::places::Places;
-use crate::readings::search_leftovers;
 use jurex_core::residue::{Residue, SoFar, Verdict};
 use jurex_core::units::counted;
+use jurex_station::bench::{self, Seen};
+use jurex_station::config::Config;
+use jurex_station::exit::{self, Failure};
+use jurex_station::places::Places;
+use jurex_station::readings::search_leftovers;
+use jurex_station::stop::StopOnSignal;
 use serde_json::json;
 use std::process::ExitCode;
 

@@ -2,17 +2,17 @@
 
 use super::bar::bar;
 use super::say;
-use crate::bench;
 use crate::cli::StartMediumArgs;
-use crate::clock::SystemEntropy;
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::places::Places;
-use crate::release::{self, volumes};
 use jurex_core::release::{FileSystem, Permit, Volume};
 use jurex_core::start_medium::{DATA, StartMedium, StartMediumError};
 use jurex_core::text::shown_path;
 use jurex_core::units::si_size;
+use jurex_station::bench;
+use jurex_station::clock::SystemEntropy;
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::places::Places;
+use jurex_station::release::{self, volumes};
 use std::fs::File;
 use std::process::ExitCode;
 

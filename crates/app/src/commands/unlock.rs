@@ -1,11 +1,11 @@
 //! `jurex unlock`: takes the password away that a broken-off SECURITY ERASE UNIT has left.
 
 use super::say;
-use crate::bench;
 use crate::cli::Unlock;
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::places::Places;
+use jurex_station::bench;
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::places::Places;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &Unlock) -> Result<ExitCode, Failure> {

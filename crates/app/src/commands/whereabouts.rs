@@ -3,11 +3,11 @@
 use super::ledger::open;
 use super::{say, say_json};
 use crate::cli::WhereArgs;
-use crate::exit::Failure;
-use crate::places::Places;
 use jurex_core::release::{Matter, Standing};
 use jurex_core::text::printable;
 use jurex_ledger::{Known, Ledger};
+use jurex_station::exit::Failure;
+use jurex_station::places::Places;
 use serde_json::json;
 use std::process::ExitCode;
 

@@ -6,11 +6,12 @@
 mod superblock;
 mod tables;
 
+use crate::media::Geometry;
 use crate::medium::Medium;
 use crate::pattern::AlignedBuffer;
 use crate::plan::PlanError;
 use crate::residue::Leftovers;
-use crate::units::{Lba, Sectors};
+use crate::units::{Lba, Sectors, si_size, size};
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -54,6 +55,13 @@ mod optional_u64 {
 }
 
 impl Region {
+    /// It in one line: what, where, how large, how full, when last written.
+    pub fn line(&self, geometry: Geometry) -> String {
+        let used = self.used.map(|u| format!(", {} used", si_size(u))).unwrap_or_default();
+        let written = self.written.map(|t| format!(", last written {}", t.strftime("%Y-%m-%d %H:%M UTC"))).unwrap_or_default();
+        format!("{}: {}, {}{used}{written}", self.called(), self.at, size(geometry.bytes_of(self.at.count)))
+    }
+
     /// A region of which no more is known.
     pub fn new(at: Sectors, what: impl Into<String>) -> Self {
         Self { at, what: what.into(), label: None, used: None, written: None }

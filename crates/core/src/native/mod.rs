@@ -258,6 +258,18 @@ pub struct Answers {
 }
 
 impl Answers {
+    /// The drive's own erase commands in words, and whether they are frozen.
+    pub fn own_erases_said(&self) -> String {
+        let names: Vec<&str> = self.own_erases.iter().map(|e| e.name()).collect();
+        let frozen = match (self.security_frozen, self.sanitize_frozen) {
+            (true, true) => "; its security and SANITIZE commands are frozen until its power is taken away for ten seconds",
+            (true, false) => "; its security commands are frozen until its power is taken away for ten seconds",
+            (false, true) => "; its SANITIZE commands are frozen until its power is taken away for ten seconds",
+            (false, false) => "",
+        };
+        format!("{}{frozen}", names.join(", "))
+    }
+
     /// Whether the drive has told if it offers `technique`. Only then "it does not offer it" may be said.
     pub fn was_asked(&self, technique: Technique) -> bool {
         self.asked.contains(&technique)

@@ -2,15 +2,15 @@
 
 use super::say;
 use crate::cli::{LedgerCheck, LedgerHead};
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::files::{FEW_LINES, read_small};
-use crate::heads;
-use crate::places::Places;
 use jurex_core::text::{hex, printable, shown_path};
 use jurex_core::units::counted;
 use jurex_ledger::{About, Head, Leaf, Ledger};
 use jurex_sign::{KeyStore, PublicKey, SignedHead, parse_unsigned_head};
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::files::{FEW_LINES, read_small};
+use jurex_station::heads;
+use jurex_station::places::Places;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 

@@ -2,15 +2,15 @@
 
 use super::say;
 use crate::cli::{ExportAs, LedgerExport};
-use crate::clock::wall;
-use crate::config::Config;
-use crate::exit::Failure;
-use crate::export::{self, Trouble};
-use crate::places::Places;
 use jurex_core::text::shown_path;
 use jurex_core::units::counted;
 use jurex_ledger::{About, Ledger};
 use jurex_report::House;
+use jurex_station::clock::wall;
+use jurex_station::config::Config;
+use jurex_station::exit::Failure;
+use jurex_station::export::{self, Trouble};
+use jurex_station::places::Places;
 use std::process::ExitCode;
 
 pub(super) fn run(asked: &LedgerExport, ledger: &Ledger, places: &Places, demo: bool) -> Result<ExitCode, Failure> {

@@ -6,12 +6,12 @@ mod show;
 
 use super::{say, say_json};
 use crate::cli::{LedgerArgs, LedgerDo, LedgerFind, LedgerList};
-use crate::clock::wall;
-use crate::exit::Failure;
-use crate::export::to_json;
-use crate::places::Places;
 use jurex_core::text::{printable, shown_path};
 use jurex_ledger::{Ledger, Line, Standing};
+use jurex_station::clock::wall;
+use jurex_station::exit::Failure;
+use jurex_station::export::to_json;
+use jurex_station::places::Places;
 use serde_json::json;
 use std::path::Path;
 use std::process::ExitCode;
@@ -39,7 +39,7 @@ pub(crate) fn run(asked: &LedgerArgs) -> Result<ExitCode, Failure> {
 /// Puts a copy in the ledger's place; what was there stays beside it.
 fn restore(copy: &Path, ledger: &Path) -> Result<ExitCode, Failure> {
     // Nobody may be at work on the ledger that is taken away.
-    let Some(_alone) = crate::lock::alone(ledger) else {
+    let Some(_alone) = jurex_station::lock::alone(ledger) else {
         return Err(Failure::Use("another Jurex uses the ledger: end it first. Nothing was changed".into()));
     };
     let replaced = Ledger::restore(copy, ledger, wall())?;

@@ -2,11 +2,11 @@
 
 use super::{say, say_json};
 use crate::cli::LedgerShow;
-use crate::exit::Failure;
-use crate::story::Story;
 use jurex_core::record::{BadJobId, JobId, Record};
 use jurex_core::text::printable;
 use jurex_ledger::Ledger;
+use jurex_station::exit::Failure;
+use jurex_station::story::Story;
 use serde_json::json;
 use std::process::ExitCode;
 

@@ -1,0 +1,117 @@
+//! Where Jurex keeps its things: data, configuration and log, by the XDG rules or all in `JUREX_HOME`.
+
+use crate::exit::Failure;
+use etcetera::base_strategy::{BaseStrategy, Xdg};
+use std::path::{Path, PathBuf};
+
+/// The folders.
+#[derive(Clone, Debug)]
+pub struct Places {
+    data: PathBuf,
+    config: PathBuf,
+    state: PathBuf,
+}
+
+impl Places {
+    /// The folders of this user.
+    pub fn find() -> Result<Self, Failure> {
+        if let Some(home) = std::env::var_os("JUREX_HOME").filter(|h| !h.is_empty()) {
+            return Ok(Self::all_in(&PathBuf::from(home)));
+        }
+        let no_home = "cannot tell this user's home folder: set JUREX_HOME to a folder for Jurex's files";
+        let xdg = Xdg::new().map_err(|_| Failure::Use(no_home.into()))?;
+        let own = |base: PathBuf| base.join("jurex");
+        Ok(Self {
+            data: own(xdg.data_dir()),
+            config: own(xdg.config_dir()),
+            state: own(xdg.state_dir().unwrap_or_else(|| xdg.data_dir())),
+        })
+    }
+
+    /// Everything in one folder.
+    pub fn all_in(home: &Path) -> Self {
+        Self { data: home.into(), config: home.into(), state: home.into() }
+    }
+
+    /// The ledger of real work.
+    pub fn ledger(&self) -> PathBuf {
+        self.data.join("ledger.sqlite3")
+    }
+
+    /// The ledger of the demonstration: nothing simulated stands among real evidence.
+    pub fn demo_ledger(&self) -> PathBuf {
+        self.data.join("demo").join("ledger.sqlite3")
+    }
+
+    /// The newest head of the ledger, kept apart from it.
+    pub fn newest_head(&self) -> PathBuf {
+        self.state.join("ledger-head")
+    }
+
+    /// Notices that have not gone out.
+    pub fn notices(&self) -> PathBuf {
+        self.data.join("notices")
+    }
+
+    /// How the organisation's papers look.
+    pub fn certificate_file(&self) -> PathBuf {
+        self.config.join("certificate.toml")
+    }
+
+    /// The demonstration's settings.
+    pub fn demo_settings(&self) -> PathBuf {
+        self.data.join("demo").join("config.toml")
+    }
+
+    /// The ledger for drives that are simulated or not.
+    pub fn ledger_for(&self, simulated: bool) -> PathBuf {
+        if simulated { self.demo_ledger() } else { self.ledger() }
+    }
+
+    /// The configuration file.
+    pub fn config_file(&self) -> PathBuf {
+        self.config.join("config.toml")
+    }
+
+    /// The folder of keys.
+    pub fn keys(&self) -> PathBuf {
+        self.data.join("keys")
+    }
+
+    /// The folder of papers, where everything is kept in one place.
+    pub fn certificates(&self) -> PathBuf {
+        self.data.join("certificates")
+    }
+
+    /// The folder of work on less than a drive: notes of what is under way, and records.
+    pub fn less(&self) -> PathBuf {
+        self.data.join("files")
+    }
+
+    /// The folder of saved policies.
+    pub fn policies(&self) -> PathBuf {
+        self.config.join("policies")
+    }
+
+    /// Files that are never erased as images: ledgers with their logs, configuration, log, and whatever else lies in the
+    /// folders of keys and policies.
+    pub fn own_files(&self) -> Vec<PathBuf> {
+        let mut files =
+            vec![self.config_file(), self.certificate_file(), self.newest_head(), self.log_folder().join("jurex.log")];
+        for ledger in [self.ledger(), self.demo_ledger()] {
+            files.extend(["", "-wal", "-shm"].map(|end| {
+                let mut name = ledger.clone().into_os_string();
+                name.push(end);
+                PathBuf::from(name)
+            }));
+        }
+        let inside = |folder: PathBuf| std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.path());
+        files.extend(inside(self.policies()).chain(inside(self.keys())).chain(inside(self.less())));
+        files
+    }
+
+    /// The folder of the log.
+    pub fn log_folder(&self) -> PathBuf {
+        self.state.clone()
+    }
+}

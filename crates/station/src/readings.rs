@@ -1,0 +1,204 @@
+//! Readings of a drive beside its job: proving again, and searching for leftovers. Nothing is written to it.
+
+use crate::bench::Seen;
+use crate::clock::{SystemClock, SystemEntropy, wall};
+use crate::exit::Failure;
+use jurex_core::erase::{Backend, Clock, Completed, Done, JobControl, Task, Wish};
+use jurex_core::evidence::Ended;
+use jurex_core::media::Drive;
+use jurex_core::medium::{Medium, MediumError};
+use jurex_core::notation::Entropy;
+use jurex_core::proof::{self, Expected, OfRecord, Progress, Reading, Verification, VerificationRecord};
+use jurex_core::ranges::RangeSet;
+use jurex_core::record::{Person, Record};
+use jurex_core::residue::{Places, Residue, SoFar, Tell, search};
+use jurex_core::sampling::Sampling;
+use jurex_ledger::{Ledger, LedgerError};
+use std::path::Path;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread;
+use std::time::{Duration, Instant};
+
+/// Readers of a search, each with a mebibyte: while some wait for the drive the others look through what they have got.
+const READERS: usize = 4;
+
+/// A sample in places that are drawn now.
+pub fn new_sample() -> Sampling {
+    let mut seed = [0; 16];
+    SystemEntropy.fill(&mut seed);
+    Sampling::new(seed)
+}
+
+/// Reads the drive by what should lie there, held for this process alone from the first sector to the last.
+///
+/// # Errors
+/// It is in use, gone, or another one.
+pub fn prove(
+    seen: &Seen,
+    record: Option<&Record>,
+    (expected, sampling): (Expected, Option<Sampling>),
+    by: Person,
+    control: &mut dyn JobControl,
+    tell: &mut dyn FnMut(Progress),
+) -> Result<VerificationRecord, Failure> {
+    let called = seen.drive.called();
+    let gone = |e: MediumError| Failure::Stopped(format!("{called} went away ({}). It was not read", e.cause.os()));
+    let mut drive = seen.open_to_read()?;
+    let found = drive.medium().identify().map_err(gone)?;
+    if !found.is_same_unit(&seen.drive) {
+        return Err(Failure::Refused(format!("{called} is another drive now ({}). It was not read", found.called())));
+    }
+    let (clock, access, started) = (SystemClock::default(), drive.medium().access(), wall());
+    let expected = match record.filter(|r| r.method.mark) {
+        Some(record) => {
+            let mark = jurex_core::mark::look(drive.medium(), &crate::release::mark::said_in);
+            expected.with_mark(&mark, record, found.geometry)
+        }
+        None => expected,
+    };
+    let all = [expected.range].into_iter().collect::<RangeSet>();
+    let places = sampling.as_ref().map_or(all, |s| s.places(expected.range));
+    let reading = drive.with_backend(|backend| {
+        let reading = proof::read(&expected, &places, found.geometry, backend, &clock, control, tell);
+        still_the_same(reading, &found, backend)
+    });
+    let tool = crate::work::this_tool();
+    let of = record.map(OfRecord::of);
+    let look = Verification { tool, by, of, drive: found, access, started, ended: wall(), expected, sampling, left: None };
+    Ok(VerificationRecord::new(look, reading))
+}
+
+/// Notes a second check in the ledger that has the job which it is about. That ledger may be elsewhere, or gone: the check stands for
+/// itself.
+///
+/// # Errors
+/// The ledger here has another record of that job than the one that was checked, or it can't be written.
+pub fn note_in_ledger(path: &Path, verification: &VerificationRecord) -> Result<(), LedgerError> {
+    let Some(of) = verification.look.of.as_ref().filter(|_| path.exists()) else { return Ok(()) };
+    let noted = Ledger::open(path).and_then(|ledger| ledger.add_verification(&of.job, verification, wall()));
+    noted.inspect_err(|e| tracing::error!("the second check of job {}: {e}", of.job))
+}
+
+/// At the end the drive is asked once more who it is.
+fn still_the_same(reading: Reading, found: &Drive, backend: &mut dyn Backend) -> Reading {
+    if reading.ended != Ended::Finished {
+        return reading;
+    }
+    backend.start(u64::MAX - 1, Task::Identify);
+    let now = backend.wait(Duration::from_secs(60));
+    let what = match now.map(|Done { how, .. }| how) {
+        Some(Completed::Identified(now)) if now.same_as(found) => return reading,
+        Some(Completed::Identified(now)) => format!("it is {} now", now.called()),
+        _ => "it did not say who it is".into(),
+    };
+    Reading { ended: Ended::Changed { what }, ..reading }
+}
+
+/// Time of a search beside a job.
+const A_MINUTE: Duration = Duration::from_secs(60);
+/// How often wishes are looked at, and progress is told, meanwhile.
+const LOOK_EVERY: Duration = Duration::from_millis(100);
+
+/// Searches a sample of the drive beside its job, for a minute at most. `tell` hears how much of it is done. What is wished of the
+/// job meanwhile is given back; a stop breaks the search off.
+pub fn search_for_a_minute(
+    seen: &Seen,
+    control: &mut dyn JobControl,
+    tell: &mut dyn FnMut(f64),
+) -> (Result<Residue, Failure>, Option<Wish>) {
+    let (share, stop, until) = (Mutex::new(0.0), AtomicBool::new(false), Instant::now() + A_MINUTE);
+    let mut wishes = vec![];
+    let searched = thread::scope(|scope| {
+        let told = |so_far: SoFar| {
+            if let Ok(mut share) = share.lock() {
+                *share = so_far.share();
+            }
+            !stop.load(Ordering::Relaxed) && Instant::now() < until
+        };
+        let search = scope.spawn(move || search_leftovers(seen, true, &told));
+        while !search.is_finished() {
+            thread::sleep(LOOK_EVERY);
+            wishes.extend(control.poll());
+            if wishes.contains(&Wish::Stop) {
+                stop.store(true, Ordering::Relaxed);
+            }
+            tell(share.lock().map_or(0.0, |s| *s));
+        }
+        search.join().unwrap_or_else(|_| Err(Failure::Stopped("the search met a defect".into())))
+    });
+    // One whose time was over has done what was asked.
+    let in_time = |residue: Residue| match residue.ended {
+        Ended::Stopped if !stop.load(Ordering::Relaxed) => Residue { ended: Ended::Finished, whole: false, ..residue },
+        _ => residue,
+    };
+    (searched.map(in_time), Wish::of_several(wishes))
+}
+
+/// Searches the drive for leftovers, all of it or a sample. `tell` hears how far it is, and says whether it goes on.
+///
+/// # Errors
+/// It has no sector, gives none, or can't be opened.
+pub fn search_leftovers(seen: &Seen, sampled: bool, tell: Tell<'_>) -> Result<Residue, Failure> {
+    let geometry = seen.drive.geometry;
+    if geometry.sectors == 0 {
+        return Err(Failure::Use(format!("{} has no sector that could be searched", seen.drive.called())));
+    }
+    let readers = (0..READERS).map(|_| Ok(seen.peek()?)).collect::<Result<Vec<Box<dyn Medium + Send>>, Failure>>()?;
+    let places = if sampled { Places::sampled(geometry, &mut SystemEntropy) } else { Places::whole(geometry) };
+    let clock = SystemClock::default();
+    let searched = search(readers, geometry, &places, &|| clock.now().mono, tell);
+    Ok(Residue::of(&searched, geometry, places.is_whole()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::bench::Bench;
+    use jurex_core::erase::Unattended;
+    use jurex_sim::{Fault, Pacing};
+
+    /// Wishes the same at every look, from the second on.
+    struct Wishes(Wish, u32);
+
+    impl JobControl for Wishes {
+        fn poll(&mut self) -> Option<Wish> {
+            self.1 += 1;
+            (self.1 > 1).then_some(self.0)
+        }
+        fn wait(&mut self) -> Option<Wish> {
+            None
+        }
+    }
+
+    fn bay(bench: &jurex_sim::Bench, number: u32) -> Seen {
+        let drives = Bench::of_bays(bench.bays()).drives();
+        drives.into_iter().find(|d| d.drive.path == format!("sim:{number}")).unwrap()
+    }
+
+    #[test]
+    fn a_search_beside_a_job_tells_how_far_it_is_and_gives_back_what_was_wished_meanwhile() {
+        let bench = jurex_sim::Bench::new(Pacing::Unpaced);
+        let (mut told, seen) = (vec![], bay(&bench, 7));
+        let (found, wish) = search_for_a_minute(&seen, &mut Unattended, &mut |share| told.push(share));
+        let found = found.unwrap();
+        assert_eq!((&found.ended, found.read, wish), (&Ended::Finished, seen.drive.geometry.sectors, None));
+        assert!(found.summary().contains("file system") && told.iter().all(|s| (0.0..=1.0).contains(s)), "{told:?}");
+        let big = bay(&bench, 2);
+        let (found, wish) = search_for_a_minute(&big, &mut Wishes(Wish::Stop, 0), &mut |_| {});
+        assert_eq!(wish, Some(Wish::Stop), "the job is stopped too");
+        assert!(found.is_ok_and(|f| f.ended == Ended::Stopped || f.read == big.drive.geometry.sectors));
+        let (found, wish) = search_for_a_minute(&big, &mut Wishes(Wish::Hold, 0), &mut |_| {});
+        assert_eq!((found.unwrap().ended, wish), (Ended::Finished, Some(Wish::Hold)), "a job that is to hold has not begun");
+    }
+
+    #[test]
+    fn a_drive_that_goes_away_in_mid_search_is_told_and_what_was_found_stays() {
+        let bench = jurex_sim::Bench::new(Pacing::Unpaced);
+        bench.bay(7).unwrap().drive.add_fault(Fault::VanishesAfter(9));
+        let found = search_leftovers(&bay(&bench, 7), false, &|_| true).unwrap();
+        assert!(matches!(found.ended, Ended::Gone { .. }) && found.read > 0, "{:?}", found.ended);
+        assert!(found.finds.iter().any(|f| f.group == "table"), "its first sector was searched: {:?}", found.finds);
+        assert!(found.sentences().iter().any(|s| s.contains("went away")), "{:?}", found.sentences());
+    }
+}

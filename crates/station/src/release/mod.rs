@@ -1,0 +1,175 @@
+//! What becomes of a drive: noted in the ledger, and done to it where something is to be written. The same for the command line and the
+//! interface.
+
+mod labels;
+pub mod mark;
+pub mod volumes;
+mod wanted;
+mod write;
+
+pub use labels::Labels;
+pub use mark::{MarkHere, still_as_left};
+pub use volumes::{MakerOf, makers};
+pub use wanted::{Becomes, Wanted};
+pub use write::{hold, show_partitions};
+use write::{permit, write};
+
+use crate::bench::Seen;
+use crate::clock::wall;
+use crate::exit::Failure;
+use crate::signing::Seal;
+use crate::work::this_tool;
+use jurex_core::media::MediaClass;
+use jurex_core::record::{JobId, Record};
+use jurex_core::release::{About, Act, BadRelease, OfDrive, Place, Release, in_force};
+use jurex_core::rules::Edition;
+use jurex_ledger::{Known, Ledger, LedgerError, Standing};
+use std::path::Path;
+
+impl From<BadRelease> for Failure {
+    fn from(e: BadRelease) -> Self {
+        Failure::Use(format!("{e}. Nothing was noted"))
+    }
+}
+
+/// The drive that something is noted of, with what the ledger knows of it.
+#[derive(Clone, Debug)]
+pub struct Subject {
+    pub drive: OfDrive,
+    /// Its newest job that has a record which holds.
+    pub record: Option<Box<Record>>,
+    /// Its newest job.
+    pub job: Option<JobId>,
+    /// The lot that it belongs to.
+    pub lot: String,
+    /// The service that has it now, with the batch that it went with.
+    pub at_service: Option<(String, String)>,
+    /// What was said of it and stands still, the oldest first.
+    pub noted: Vec<Release>,
+}
+
+impl Subject {
+    fn new(drive: OfDrive, known: Option<&Known>, ledger: &Ledger) -> Result<Self, LedgerError> {
+        let newest = known.and_then(|k| k.jobs.last());
+        let record = newest.and_then(|line| if let Standing::Recorded(r) = &line.standing { Some(r.clone()) } else { None });
+        let of_record = record.as_ref().map(|r| r.papers().lot.clone()).filter(|lot| !lot.is_empty());
+        let expected = || -> Result<String, LedgerError> {
+            let Some(serial) = drive.unit.serial() else { return Ok(String::new()) };
+            let lots = ledger.lots(true)?;
+            Ok(jurex_core::lot::expected_in(&lots, serial).map(|(lot, _)| lot.name.clone()).unwrap_or_default())
+        };
+        let lot = of_record.map_or_else(expected, Ok)?;
+        let noted = known.map(|k| in_force(&k.releases).into_iter().cloned().collect()).unwrap_or_default();
+        Ok(Self { record, job: newest.map(|line| line.job.clone()), lot, at_service: known.and_then(at_service), noted, drive })
+    }
+
+    /// A drive that is there.
+    pub fn of_seen(seen: &Seen, ledger: &Ledger) -> Result<Self, LedgerError> {
+        let known = match seen.drive.unit.serial() {
+            Some(serial) => ledger.known(serial)?,
+            None => Self::known_by_attachment(seen, ledger)?,
+        };
+        let at_service = known.as_ref().and_then(at_service);
+        // Another maker's drive may carry the same serial: its jobs say nothing of this one.
+        let known = known.filter(|k| {
+            k.jobs
+                .iter()
+                .rev()
+                .find_map(|l| l.standing.record())
+                .is_none_or(|r| r.evidence().drive().unit.model == seen.drive.unit.model)
+        });
+        Ok(Self { at_service, ..Self::new(OfDrive::of(&seen.drive), known.as_ref(), ledger)? })
+    }
+
+    /// A drive without a serial is known by its jobs for as long as it stays attached.
+    fn known_by_attachment(seen: &Seen, ledger: &Ledger) -> Result<Option<Known>, LedgerError> {
+        /// Jobs that are looked through for it, the newest first.
+        const LOOKED_THROUGH: u32 = 200;
+        let is_same = |record: &Record| {
+            let (then, now) = (record.evidence().drive(), &seen.drive);
+            let attached = now.attachment.instance.is_some() && now.attachment.instance == then.attachment.instance;
+            attached && now.unit == then.unit && now.geometry.is_as_large_as(record.evidence().geometry())
+        };
+        let found = ledger.find("", None, LOOKED_THROUGH)?;
+        let job = found.iter().find(|line| line.standing.record().is_some_and(is_same)).map(|line| line.job.clone());
+        job.map_or(Ok(None), |job| ledger.known_by_job(&job))
+    }
+
+    /// The drive that a job was on.
+    pub fn of_job(job: &JobId, ledger: &Ledger) -> Result<Self, Failure> {
+        let none = || Failure::Use(format!("there is no job {job} in the ledger"));
+        let known = ledger.known_by_job(job)?.ok_or_else(none)?;
+        let drive = known.jobs.iter().rev().find_map(|l| l.standing.record()).map(|r| {
+            let evidence = r.evidence();
+            OfDrive { geometry: Some(evidence.geometry()), ..OfDrive::of(evidence.drive()) }
+        });
+        let drive = drive.unwrap_or_else(|| {
+            let serial = known.jobs.last().and_then(|l| l.serial.clone()).unwrap_or_default();
+            OfDrive::by_label(&serial, MediaClass::Unknown)
+        });
+        Ok(Self::new(drive, Some(&known), ledger)?)
+    }
+
+    /// A drive that is known by its label alone.
+    pub fn of_label(serial: &str, class: Option<MediaClass>, ledger: &Ledger) -> Result<Self, Failure> {
+        let known = ledger.known(serial)?;
+        let by_job = known.as_ref().and_then(|k| k.jobs.iter().rev().find_map(|l| l.standing.record()));
+        let drive = match (by_job, known.as_ref().and_then(|k| k.releases.last())) {
+            (Some(record), _) => OfDrive::of(record.evidence().drive()),
+            (None, Some(release)) => release.drive.clone(),
+            (None, None) => OfDrive::by_label(serial, class.unwrap_or(MediaClass::Unknown)),
+        };
+        // What a person says of the media counts only where no drive has told.
+        let class = if drive.class == MediaClass::Unknown { class.unwrap_or(MediaClass::Unknown) } else { drive.class };
+        Ok(Self::new(OfDrive { class, ..drive }, known.as_ref(), ledger)?)
+    }
+
+    /// What a file of it is called.
+    pub fn file_name(&self) -> String {
+        let serial = self.drive.unit.serial().unwrap_or_default();
+        let safe = |c: char| if c.is_ascii_alphanumeric() || matches!(c, '-' | '_') { c } else { '_' };
+        let serial: String = serial.chars().take(60).map(safe).collect();
+        match (&self.job, serial.is_empty()) {
+            (Some(job), _) => job.to_string(),
+            (None, false) => serial,
+            (None, true) => "drive".into(),
+        }
+    }
+
+    /// Notes an act in the ledger, and signs its head.
+    ///
+    /// # Errors
+    /// Something that must be said is not, or the ledger can't be written.
+    pub fn note(&self, act: Act, who: &Who<'_>, ledger: &Path) -> Result<Release, Failure> {
+        let job = self.job.clone().map(|job| {
+            let digest = self.record.as_ref().filter(|r| r.job == job).map(|r| r.digest()).unwrap_or_default();
+            (job, digest)
+        });
+        let about = About {
+            tool: this_tool(),
+            made: wall(),
+            by: who.by.trim().into(),
+            drive: self.drive.clone(),
+            job,
+            lot: self.lot.clone(),
+        };
+        let release = Release::new(about, act, who.edition)?;
+        Ledger::open(ledger)?.keep_release(&release)?;
+        who.seal.close(ledger);
+        Ok(release)
+    }
+}
+
+fn at_service(known: &Known) -> Option<(String, String)> {
+    match &known.standing.as_ref()?.place {
+        Place::AtService { service, batch } => Some((service.clone(), batch.clone())),
+        _ => None,
+    }
+}
+
+/// Who notes something, by which rules it is judged, and what vouches for it.
+pub struct Who<'a> {
+    pub by: &'a str,
+    pub edition: Edition,
+    pub seal: &'a Seal,
+}

@@ -1,0 +1,400 @@
+//! One way for every job, whoever asks for it: the guard, the plan, the label check, the opening, the work, the record, the signed
+//! head of the ledger, the papers, and who is told. Commands, interface, unattended rounds and the demonstration differ in what
+//! they show of it, and in nothing else.
+
+use crate::bench::Seen;
+use crate::clock::SystemEntropy;
+use crate::exit::Failure;
+use crate::files::{self, FileError, Issue};
+use crate::notices;
+use crate::signing::Seal;
+use crate::work::{self, Finished, Habits, Opened, Prepared};
+use jurex_core::contents::Contents;
+use jurex_core::erase::{Event, JobControl};
+use jurex_core::ladder::{Availability, ladder};
+use jurex_core::lot::expected_in;
+use jurex_core::media::Drive;
+use jurex_core::orders::OrderLine;
+use jurex_core::plan::{ArmedPlan, Course, Order, Plan, Secret};
+use jurex_core::record::{Papers, Record};
+use jurex_core::rules::Outcome;
+use jurex_ledger::{Ledger, LedgerError, Unfinished};
+use jurex_notice::Outbox;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::Duration;
+
+/// The longest that a notice is waited for at the end.
+const NOTICE_PATIENCE: Duration = Duration::from_secs(10);
+
+/// Who is told when a job has ended.
+#[derive(Clone, Debug)]
+pub struct People {
+    /// The queue of notices.
+    pub outbox: Outbox,
+    /// What this bench is called.
+    pub bench: String,
+}
+
+/// Who stands for it that this is the drive that was meant.
+#[derive(Clone, Copy, Debug)]
+pub enum LabelCheck<'a> {
+    /// A person typed what is printed on it.
+    Typed(&'a str),
+    /// A list that a person has approved names its serial.
+    Listed(&'a OrderLine),
+}
+
+/// What the jobs of a bench have in common.
+#[derive(Clone, Debug)]
+pub struct JobService {
+    /// The ledger's file.
+    pub ledger: PathBuf,
+    /// How jobs are worked.
+    pub habits: Habits,
+    /// What vouches for what is written.
+    pub seal: Arc<Seal>,
+    /// Who elsewhere is told; `None`: nobody, or somebody else sees to it.
+    pub people: Option<People>,
+}
+
+/// A job that is over, with its record, and what is wrong beside it.
+pub struct Ended {
+    /// What the job left.
+    pub finished: Finished,
+    /// What could not be done for the ledger's head, and what speaks against the ledger, each in a sentence.
+    pub doubts: Vec<String>,
+    /// Whether it went on from an earlier session.
+    pub went_on: bool,
+    /// Why it could not be told to people elsewhere.
+    pub untold: Option<String>,
+}
+
+impl JobService {
+    /// The job that was cut short on this drive, if there is one. A ledger that is not there yet is not made for a question.
+    ///
+    /// # Errors
+    /// A damaged ledger.
+    pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<Unfinished>, LedgerError> {
+        if !self.ledger.exists() {
+            return Ok(None);
+        }
+        Ledger::open(&self.ledger)?.unfinished_on(drive)
+    }
+
+    /// Papers with what an open lot knows of this drive.
+    ///
+    /// # Errors
+    /// A damaged ledger.
+    pub fn papers(&self, mut papers: Papers, drive: &Drive) -> Result<Papers, LedgerError> {
+        if let (true, Some(serial)) = (self.ledger.exists(), drive.unit.serial.as_deref()) {
+            let lots = Ledger::open(&self.ledger)?.lots(true)?;
+            if let Some((lot, expected)) = expected_in(&lots, serial) {
+                expected.fill(&lot.name, &mut papers);
+            }
+        }
+        Ok(papers)
+    }
+
+    /// Every job that was cut short.
+    pub fn unfinished(&self) -> Vec<Unfinished> {
+        let all = self.ledger.exists().then(|| Ledger::open(&self.ledger).ok()?.unfinished().ok()).flatten();
+        all.unwrap_or_default()
+    }
+
+    /// What keeps any of its sectors from being overwritten.
+    ///
+    /// # Errors
+    /// The guard's refusal.
+    pub fn guard(&self, seen: &Seen) -> Result<(), Failure> {
+        seen.verdict().map(drop).map_err(|e| refused(seen, &e))
+    }
+
+    /// The plan of this course, which can be carried out on the drive as it stands.
+    ///
+    /// # Errors
+    /// The guard, a course that does not fit, or a way that the drive does not have now.
+    pub fn plan(&self, seen: &Seen, course: &Course) -> Result<Plan, Failure> {
+        // What is guarded is said before what is wrong with the order, unless the order is the remedy.
+        if let Course::Overwrite(_) = course {
+            self.guard(seen)?;
+        }
+        let plan = Plan::of(&seen.drive, course, &mut SystemEntropy)?;
+        seen.verdict_on(plan.intent()).map_err(|e| refused(seen, &e))?;
+        check_way(seen, &plan)?;
+        Ok(plan)
+    }
+
+    /// The label check of a new job.
+    ///
+    /// # Errors
+    /// The guard, or another label.
+    pub fn arm(&self, seen: &Seen, plan: &Plan, label: LabelCheck<'_>, secret: Option<Secret>) -> Result<ArmedPlan, Failure> {
+        let cleared = seen.verdict_on(plan.intent()).map_err(|e| refused(seen, &e))?;
+        let armed = match label {
+            LabelCheck::Typed(text) => plan.arm(&cleared, text)?,
+            LabelCheck::Listed(line) => line.arm(plan, &cleared).map_err(|e| nothing_written(&e))?,
+        };
+        Ok(armed.with_secret(secret))
+    }
+
+    /// The label check of a job that was cut short: it is done anew.
+    ///
+    /// # Errors
+    /// The guard, or another label.
+    pub fn arm_again(&self, seen: &Seen, unfinished: &Unfinished, label: LabelCheck<'_>) -> Result<ArmedPlan, Failure> {
+        let checkpoint = &unfinished.checkpoint;
+        let cleared = seen.verdict_on(checkpoint.intent()).map_err(|e| refused(seen, &e))?;
+        match label {
+            LabelCheck::Typed(text) => Ok(checkpoint.arm(&cleared, text)?),
+            LabelCheck::Listed(line) => line.arm(&checkpoint.plan_on(&seen.drive), &cleared).map_err(|e| nothing_written(&e)),
+        }
+    }
+
+    /// Looks at the drive's use once more and opens it for this process alone, and with it all else that the plan reaches.
+    ///
+    /// # Errors
+    /// In use, no rights, gone, or no longer told from others by that label. Nothing has been written then.
+    pub fn open(&self, seen: &Seen, armed: &ArmedPlan) -> Result<Opened, Failure> {
+        work::open(seen, armed)
+    }
+
+    /// Asks the drive once more who it is, and makes the ledger's entry: the last things before the first write.
+    ///
+    /// # Errors
+    /// Gone, another drive than the armed one, or a ledger that can't be written. Nothing has been written to the drive.
+    pub fn begin(&self, opened: Opened, armed: ArmedPlan, before: Contents, papers: Papers) -> Result<Prepared, Failure> {
+        opened.begin(armed, before, papers, &self.ledger, self.habits)
+    }
+
+    /// The same for a job that was cut short and goes on, under its own name.
+    ///
+    /// # Errors
+    /// As [`JobService::begin`]; and a job that has ended meanwhile.
+    pub fn go_on(&self, opened: Opened, armed: ArmedPlan, unfinished: Unfinished) -> Result<Prepared, Failure> {
+        opened.go_on(armed, unfinished.job, &self.ledger, self.habits)
+    }
+
+    /// Runs the job to its end and closes it: its record in the ledger, the ledger's head signed and kept, people elsewhere told.
+    /// `tell` hears every event, after the ledger.
+    pub fn run(&self, job: Prepared, control: &mut dyn JobControl, tell: &mut dyn FnMut(&Event)) -> Ended {
+        let (went_on, simulated) = (job.went_on(), job.plan().drive().simulated);
+        let finished = job.run(control, &self.seal, tell);
+        // Of what is simulated nothing is vouched for, and nobody is told.
+        let doubts = if finished.is_stored && !simulated { self.seal.close(&self.ledger) } else { vec![] };
+        let untold = self.people.as_ref().filter(|_| !simulated).and_then(|people| {
+            let notice = notices::of_job(&finished.record, &people.bench);
+            people.outbox.put(&notice).err().map(|e| format!("the notice could not be kept, and nobody is told: {e}"))
+        });
+        Ended { finished, doubts, went_on, untold }
+    }
+
+    /// Writes the papers of a job that is over, and gives their paths.
+    ///
+    /// # Errors
+    /// What could not be written.
+    pub fn write_papers(&self, ended: &Ended, out: &Path) -> Result<Vec<PathBuf>, FileError> {
+        let record = &ended.finished.record;
+        let name = if ended.went_on { files::name_after_going_on(out, &record.job) } else { record.job.to_string() };
+        files::write_as(out, &name, record, &Issue { seal: &self.seal, print: self.seal.print(&self.ledger, record) })
+    }
+
+    /// Sends what waits to be told, for as long as a person would wait for it; what could not be sent, in a sentence.
+    pub fn send_notices(&self) -> Option<String> {
+        let people = self.people.as_ref()?;
+        notices::send_within(&people.outbox, NOTICE_PATIENCE)
+    }
+}
+
+impl Ended {
+    /// What is wrong beside the outcome, in one line; `None`: nothing. `written` is what became of the papers.
+    pub fn trouble(&self, written: &Result<Vec<PathBuf>, FileError>) -> Option<String> {
+        let finished = &self.finished;
+        let unstored = (!finished.is_stored).then(|| {
+            let why = finished.ledger_trouble.as_ref().map(ToString::to_string).unwrap_or_default();
+            format!("its record is not in the ledger ({why})")
+        });
+        let unwritten = written.as_ref().err().map(|e| not_certified(&finished.record, e, finished.is_stored).to_string());
+        let unmarked = finished.lacks_its_mark().then(|| finished.mark_said()).flatten();
+        let all: Vec<String> = [unstored, unwritten, unmarked].into_iter().flatten().collect();
+        (!all.is_empty()).then(|| all.join("; "))
+    }
+}
+
+fn refused(seen: &Seen, why: &dyn std::fmt::Display) -> Failure {
+    Failure::Refused(format!("{} may not be erased: {why}. Nothing was written", seen.drive.called()))
+}
+
+fn nothing_written(why: &dyn std::fmt::Display) -> Failure {
+    Failure::Refused(format!("{why}. Nothing was written"))
+}
+
+/// Refuses a way that the ladder of this drive calls blocked or not to be had, with the ladder's own words.
+fn check_way(seen: &Seen, plan: &Plan) -> Result<(), Failure> {
+    let Some(own) = plan.own_erase() else { return Ok(()) };
+    let order = Order::of_program("", "00".parse().map_err(|_| Failure::Defect("one pass does not parse".into()))?);
+    let ways = ladder(&seen.drive, &seen.answers, &Order { edition: plan.edition(), ..order }, None);
+    match ways.iter().find(|w| w.technique == own.technique).map(|w| &w.availability) {
+        Some(Availability::Ready) => Ok(()),
+        Some(other) => Err(Failure::Refused(format!(
+            "{} can't be carried out on {}. {} Nothing was written",
+            own.technique.name(),
+            seen.drive.called(),
+            other.sentence()
+        ))),
+        None => Err(Failure::Refused(format!(
+            "{} earns nothing on this media, and the drive does not offer it. Nothing was written",
+            own.technique.name()
+        ))),
+    }
+}
+
+/// The job is over, but its files are not written.
+pub fn not_certified(record: &Record, e: &FileError, in_ledger: bool) -> Failure {
+    let job = &record.job;
+    let outcome: Outcome = record.claim().outcome();
+    let rest = if in_ledger {
+        format!("the record is in the ledger: make room and run `jurex certificate {job} --out DIR`")
+    } else {
+        "the ledger does not hold the record either; its place is kept: make room and go on with --resume, which reads \
+                  the drive again and makes the record anew"
+            .into()
+    };
+    Failure::Less(format!("{e}. The job itself is over (outcome: {outcome}), and {rest}"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::bench::{self, Bench};
+    use crate::clock::wall;
+    use crate::config::Config;
+    use crate::places::Places;
+    use jurex_core::erase::{Unattended, Wish};
+    use jurex_core::evidence;
+    use jurex_core::media::Label;
+    use jurex_core::method;
+    use jurex_core::rules::Technique;
+    use jurex_report::House;
+    use jurex_sign::KeyStore;
+    use jurex_sim::Pacing;
+
+    fn service(home: &Path, seal: Seal) -> JobService {
+        JobService { ledger: home.join("ledger.sqlite3"), habits: Config::default().habits(), seal: seal.into(), people: None }
+    }
+
+    fn simulated(bay: usize) -> Seen {
+        Bench::simulated(Pacing::Unpaced).drives().swap_remove(bay - 1)
+    }
+
+    fn zeros() -> Course {
+        Course::Overwrite(Order::of_method(method::find("zeros").unwrap()))
+    }
+
+    fn ending(seen: &Seen) -> String {
+        match seen.drive.label() {
+            Label::SerialEnding { ending, .. } | Label::Namespace { ending, .. } => ending,
+            Label::SectorCount(sectors) => sectors.to_string(),
+            Label::Place(place) => place,
+        }
+    }
+
+    fn prepared(service: &JobService, seen: &Seen, course: &Course) -> Result<Prepared, Failure> {
+        let plan = service.plan(seen, course)?;
+        let armed = service.arm(seen, &plan, LabelCheck::Typed(&ending(seen)), None)?;
+        service.begin(service.open(seen, &armed)?, armed, Contents::default(), Papers::default())
+    }
+
+    /// Asks for a stop once so many events were heard.
+    struct StopAfter(u32);
+
+    impl JobControl for StopAfter {
+        fn poll(&mut self) -> Option<Wish> {
+            self.0 = self.0.saturating_sub(1);
+            (self.0 == 0).then_some(Wish::Stop)
+        }
+
+        fn wait(&mut self) -> Option<Wish> {
+            self.poll()
+        }
+    }
+
+    /// Whoever asks for a job, its ledger has a signed head when it is over, before any paper is written.
+    #[test]
+    fn a_job_ends_with_a_signed_head_and_a_notice_that_waits() {
+        let home = tempfile::tempdir().unwrap();
+        let places = Places::all_in(home.path());
+        KeyStore::new(&places.keys()).make("bench", None, wall()).unwrap();
+        let image = home.path().join("drive.img");
+        std::fs::write(&image, vec![0x41; 1 << 20]).unwrap();
+        let seen = bench::find(image.as_os_str(), &[], &places).unwrap();
+        let outbox = Outbox::new(&places.notices(), jurex_notice::Ways::default());
+        let people = Some(People { outbox, bench: "bench 2".into() });
+        let seal = Seal::of(&places, &Config::default(), House::default(), false);
+        let service = JobService { people, ..service(home.path(), seal) };
+        let job = prepared(&service, &seen, &zeros()).unwrap();
+        let ended = service.run(job, &mut Unattended, &mut |_| {});
+        assert_eq!((ended.doubts.as_slice(), ended.untold.as_deref(), ended.went_on), (&[][..], None, false));
+        assert_eq!(ended.finished.record.claim().outcome(), Outcome::Clear);
+        let head = Ledger::open(&service.ledger).unwrap().newest_head().unwrap().unwrap();
+        assert!(head.note.is_some_and(|note| note.contains('\u{2014}')), "the newest head is signed");
+        assert!(places.newest_head().exists(), "and is kept beside the ledger");
+        let out = home.path().join("papers");
+        let written = service.write_papers(&ended, &out);
+        assert!(ended.trouble(&written).is_none());
+        let names: Vec<String> = written.unwrap().iter().map(|p| p.extension().unwrap().to_string_lossy().into_owned()).collect();
+        assert!(names.iter().filter(|n| *n == "json").count() == 2 && names.contains(&"tlog-proof".to_string()), "{names:?}");
+    }
+
+    #[test]
+    fn another_label_a_guarded_drive_and_a_way_that_it_does_not_have_begin_nothing() {
+        let home = tempfile::tempdir().unwrap();
+        let service = service(home.path(), Seal::none(House::default()));
+        let seen = simulated(10);
+        let plan = service.plan(&seen, &zeros()).unwrap();
+        let wrong = service.arm(&seen, &plan, LabelCheck::Typed("ZZZZZZ"), None).unwrap_err().to_string();
+        assert!(wrong.contains("label check failed") && wrong.contains("Nothing was written"), "{wrong}");
+        let guarded = service.plan(&simulated(1), &zeros()).unwrap_err().to_string();
+        assert!(guarded.contains("may not be erased") && guarded.contains("Nothing was written"), "{guarded}");
+        let order = Order::of_method(method::find("zeros").unwrap());
+        let way = Course::of_way(Technique::SanitizeCrypto, &seen.drive, &seen.answers, &order);
+        let absent = service.plan(&seen, &way).unwrap_err().to_string();
+        assert!(absent.contains("Nothing was written"), "{absent}");
+        assert!(!service.ledger.exists(), "no ledger is made for what was not begun");
+    }
+
+    #[test]
+    fn a_job_that_was_stopped_goes_on_under_its_name_by_its_label_alone() {
+        let home = tempfile::tempdir().unwrap();
+        let service = service(home.path(), Seal::none(House::default()));
+        let seen = simulated(10);
+        assert!(service.unfinished_on(&seen.drive).unwrap().is_none());
+        let job = prepared(&service, &seen, &zeros()).unwrap();
+        let id = job.id().clone();
+        let stopped = service.run(job, &mut StopAfter(20), &mut |_| {});
+        assert_eq!(stopped.finished.record.evidence().ended, evidence::Ended::Stopped);
+        let out = home.path().join("papers");
+        service.write_papers(&stopped, &out).unwrap();
+        let unfinished = service.unfinished_on(&seen.drive).unwrap().unwrap();
+        assert!(service.arm_again(&seen, &unfinished, LabelCheck::Typed("ZZZZZZ")).is_err());
+        let armed = service.arm_again(&seen, &unfinished, LabelCheck::Typed(&ending(&seen))).unwrap();
+        let job = service.go_on(service.open(&seen, &armed).unwrap(), armed, unfinished).unwrap();
+        let ended = service.run(job, &mut Unattended, &mut |_| {});
+        let record = &ended.finished.record;
+        assert!(ended.went_on && record.job == id && record.evidence().sessions.len() == 2);
+        assert_eq!(record.claim().outcome(), Outcome::Clear, "{:?}", record.claim().reasons());
+        // Its papers stand beside those of the session before, and replace none of them.
+        let written = service.write_papers(&ended, &out).unwrap();
+        assert!(written[0].file_name().unwrap().to_string_lossy().starts_with(&format!("{id}-2.")), "{written:?}");
+        assert!(service.unfinished_on(&seen.drive).unwrap().is_none());
+    }
+
+    #[test]
+    fn a_ledger_that_can_not_be_written_is_told_before_anything_is_written() {
+        let home = tempfile::tempdir().unwrap();
+        let service = service(&home.path().join("a file"), Seal::none(House::default()));
+        std::fs::write(home.path().join("a file"), "no folder").unwrap();
+        let said = prepared(&service, &simulated(2), &zeros()).err().unwrap().to_string();
+        assert!(said.contains("Nothing was written to the drive"), "{said}");
+    }
+}

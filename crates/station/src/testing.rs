@@ -1,0 +1,39 @@
+//! Stand-ins for tests, here and in crates above.
+
+use jurex_core::less::{Asked, FileEvidence, Ground, Kind, LessRecord, Look, Name, Removal, Strip, Work};
+use jurex_core::record::Person;
+
+/// A record of two files of which one is proved and one lay elsewhere.
+pub fn less_record() -> LessRecord {
+    let asked = Asked {
+        job: "261126-4F7QZK".parse().unwrap(),
+        tool: crate::work::this_tool(),
+        by: Person::default(),
+        started: jiff::Timestamp::UNIX_EPOCH,
+        ended: jiff::Timestamp::UNIX_EPOCH,
+        notation: "00".into(),
+        passes: 1,
+        went_on: 0,
+    };
+    let ground = Ground {
+        kind: "xfs".into(),
+        holds: String::new(),
+        mount: "/srv/stations".into(),
+        source: "/dev/sdb1".into(),
+        options: vec![],
+        block: 4096,
+        bytes: 1 << 30,
+        shares: Some(true),
+        layers: vec![],
+    };
+    let mut file = FileEvidence::new(Name::Path("tide.csv".into()), Kind::File, 0, 4096);
+    (file.before.mapped, file.read_back.right, file.passes, file.moved) = (4096, 4096, 1, Some(false));
+    (file.look, file.removal) = (Look::Read { of: 4096, pattern: 4096, former: 0, unreadable: 0 }, Removal::Removed);
+    let mut shared = FileEvidence { name: Name::Path("wind.csv".into()), ..file.clone() };
+    shared.before.shared = 4096;
+    let mut strip = Strip::new(1 << 30);
+    strip.show(1 << 20, 1 << 24, jurex_core::less::Shown::Proved);
+    let (roots, salt) = (vec![Name::Path("/srv/stations".into())], String::new());
+    let work = Work::Files { roots, salt, keep_names: false, journals_emptied: vec![], files: vec![file, shared] };
+    LessRecord::new(asked, vec![ground], work, vec![strip.runs()]).unwrap()
+}

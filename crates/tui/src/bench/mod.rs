@@ -1,0 +1,330 @@
+//! The bench: the lanes, and the desk with the steps of the chosen one. The lowest screen, which never goes.
+
+mod about;
+mod desk;
+mod lanes;
+mod view;
+
+use crate::action::{Action, Place};
+use crate::lane::stage::Stage;
+use crate::lane::{Lane, Step};
+use crate::message::Command;
+use crate::screen::afar::Afar;
+use crate::screen::files::FilesPage;
+use crate::screen::ledger::LedgerPage;
+use crate::screen::line::TypedLine;
+use crate::screen::lot::LotPage;
+use crate::screen::machine::MachinePage;
+use crate::screen::methods::MethodsPage;
+use crate::screen::settings::SettingsPage;
+use crate::screen::{About, Answer, Given, Screen, WayTo};
+use crate::state::State;
+use crate::step::{arm, certify, erase, look, plan, prove, release};
+use crate::widget::field::Typed;
+use jurex_core::plan::Lift;
+pub(super) use lanes::tally;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// The screen. What it shows is the shared state; it has none of its own.
+pub(crate) struct BenchScreen;
+
+impl Screen for BenchScreen {
+    fn places(&self, state: &State) -> Vec<Place> {
+        let Some(lane) = state.lane() else { return vec![Place::Bench, Place::Walking, Place::Anywhere] };
+        if state.lanes_alone() {
+            return vec![Place::Lanes, Place::Bench, Place::Walking, Place::Anywhere];
+        }
+        match (lane.step, lane.bytes_in_sight()) {
+            (_, Some(view)) if view.prompt.is_some() => vec![Place::BytesPrompt, Place::Typing],
+            (_, Some(_)) => vec![Place::Bytes, Place::Anywhere],
+            (Step::Arm, _) if lane.is_asked_for_its_label() => vec![Place::Step(Step::Arm), Place::Walking, Place::Typing],
+            (Step::Certify, _) if lane.asked().is_some() => vec![Place::Form, Place::Typing],
+            (Step::Release, _) if lane.release.asked().is_some() => vec![Place::ReleaseForm, Place::Typing],
+            (step, _) => vec![Place::Step(step), Place::Bench, Place::Walking, Place::Anywhere],
+        }
+    }
+
+    fn why_not(&self, state: &State, action: Action) -> Option<String> {
+        if action == Action::Machine && state.machine.is_none() {
+            return Some("Jurex was not started from a medium here: the system that runs it does these things.".into());
+        }
+        if action == Action::Files && !state.has_files {
+            return Some("Nothing is simulated of files: start jurex itself, and press F9.".into());
+        }
+        let Some(lane) = state.lane() else {
+            let needs_none = [
+                Action::Where,
+                Action::Quit,
+                Action::Suspend,
+                Action::Help,
+                Action::Palette,
+                Action::Settings,
+                Action::Methods,
+                Action::Ledger,
+                Action::Machine,
+                Action::Files,
+                Action::Afar,
+            ];
+            return (!needs_none.contains(&action) && action != Action::NextTheme).then(|| "There is no drive.".into());
+        };
+        match action {
+            Action::PlanMarked if !state.lanes.iter().any(|l| l.marked) => Some("No drive is marked: Space marks one.".into()),
+            Action::ShowLanes if state.lanes_alone() || !state.is_narrow() => Some("All drives are in sight.".into()),
+            Action::ShowDesk if !state.lanes_alone() => Some("The drive is in sight.".into()),
+            Action::WriteCertificate | Action::SeePaper => lane.missing(Step::Certify),
+            _ => why_not_on(lane, action).or_else(|| erase::why_not(lane, action)).map(Into::into),
+        }
+    }
+
+    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+        let commands = match action {
+            Action::Ledger => return Answer::push(LedgerPage::open(state)),
+            Action::Settings => return Answer::push(SettingsPage::default()),
+            Action::Machine => return Answer::push(MachinePage::open(state)),
+            Action::Afar => return Answer::push(Afar),
+            Action::Files => return Answer::push(FilesPage::open(state)),
+            Action::Methods => return Answer::push(MethodsPage::to_read()),
+            Action::FindDrive => return Answer::push(TypedLine::to_find()),
+            Action::PlanMarked => return plan_marked(state),
+            Action::EnterPlan => state.go_to(Step::Plan),
+            Action::SeeWork => state.go_to(Step::Erase),
+            Action::SeeProof => state.go_to(Step::Prove),
+            Action::SeeCertificate => state.go_to(Step::Certify),
+            Action::SeeRelease => state.go_to(Step::Release),
+            Action::StepBefore => walk(state, -1),
+            Action::StepAfter => walk(state, 1),
+            Action::Power => state.selected.map(Command::Power).into_iter().collect(),
+            Action::Unlock => state.selected.map(Command::Unlock).into_iter().collect(),
+            _ if go_about(state, action) => vec![],
+            _ => return perform_in_step(state, action),
+        };
+        Answer::to_do(commands)
+    }
+
+    fn type_in(&mut self, state: &mut State, typed: &Typed<'_>) {
+        let Some(lane) = state.lane_mut() else { return };
+        match (lane.step, &mut lane.stage) {
+            (Step::Certify, _) => lane.type_in_form(typed),
+            (Step::Release, _) => lane.release.type_in(typed),
+            (Step::Arm, Stage::Planned(planned)) => {
+                planned.problem = None;
+                planned.typed.take(typed);
+            }
+            _ => {
+                if let Some(prompt) = lane.look.bytes.as_mut().and_then(|view| view.prompt.as_mut()) {
+                    prompt.field().take(typed);
+                }
+            }
+        }
+    }
+
+    fn click(&mut self, state: &mut State, place: (u16, u16)) -> Answer {
+        match view::hit(state, place) {
+            Some(view::Hit::Lane(lane)) => state.select(lane),
+            Some(view::Hit::Step(step)) => return Answer::to_do(state.go_to(step)),
+            Some(view::Hit::Way(way)) => {
+                if let Some(lane) = state.lane_mut().filter(|l| !l.has_job()) {
+                    lane.draft.way = way;
+                }
+            }
+            None => {}
+        }
+        Answer::stay()
+    }
+
+    /// A method or passes were chosen for the plan of a lane.
+    fn take(&mut self, state: &mut State, given: Given) -> Answer {
+        match given {
+            Given::Method(Some(id), method) => {
+                if let Some(lane) = state.lanes.get_mut(id) {
+                    lane.draft.take_method(&method);
+                    lane.stage.drop_plan();
+                }
+            }
+            Given::Passes(id, program) => {
+                if let Some(lane) = state.lanes.get_mut(id) {
+                    lane.draft.take_passes(program);
+                    lane.stage.drop_plan();
+                }
+            }
+            Given::Method(None, _) | Given::Notation(_) | Given::Offer(..) => {}
+        }
+        Answer::stay()
+    }
+
+    fn refresh(&mut self, state: &mut State) {
+        if let Some(lane) = state.lane_mut().filter(|l| l.step == Step::Plan && !l.has_job()) {
+            lane.look_ahead();
+        }
+    }
+
+    fn way_to(&self, state: &State, place: Place) -> WayTo {
+        let Place::Step(step) = place else { return WayTo::None };
+        state.lane().and_then(|l| l.missing(step)).map_or(WayTo::Step(step), WayTo::Closed)
+    }
+
+    fn about(&self, state: &State) -> Option<About> {
+        let step = state.lane().map_or(Step::Look, |l| l.step);
+        Some((step.name(), about::step(step)))
+    }
+
+    fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
+        view::draw(state, area, buffer);
+    }
+}
+
+/// Why something can't be done with this lane now.
+fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
+    let over = lane.over().is_some();
+    let (can, why) = match action {
+        Action::GoOnWithJob => (
+            lane.unfinished.is_some() && !lane.is_working() && lane.step != Step::Certify && lane.step != Step::Arm,
+            "No job on this drive was cut short.",
+        ),
+        Action::SeeWork => (lane.has_job() && lane.step == Step::Arm || lane.is_working(), "No job is running on this drive."),
+        Action::BeginAnew => (over, "There is no job that is over."),
+        Action::TakePlan
+        | Action::EditPasses
+        | Action::MoreRounds
+        | Action::FewerRounds
+        | Action::Range
+        | Action::WayAfter
+        | Action::WayBefore
+        | Action::Sensitivity
+        | Action::Reuse
+        | Action::Leaves
+        | Action::ChooseMethod
+        | Action::ReadingBack
+        | Action::SearchBoth
+        | Action::BlankPass => (!lane.has_job(), "This drive has a job already."),
+        Action::SizeCheck => (
+            !lane.has_job() && lane.draft.order.range.is_none(),
+            "Its size is checked by marks all over it, and not where a part alone is overwritten.",
+        ),
+        Action::HiddenAreas => (
+            !lane.has_job() && Lift::of(&lane.seen.drive).is_some(),
+            "This drive hides no sectors that its commands could give back.",
+        ),
+        Action::State => (
+            !lane.has_job() && lane.draft.way.is_own() && !lane.draft.to_state(&lane.seen.drive, &lane.seen.answers).is_empty(),
+            "This way needs nothing that only a person can state.",
+        ),
+        Action::Unlock => (
+            lane.seen.can_be_unlocked() && !lane.is_working() && !lane.is_armed(),
+            "Neither a password nor a failure mode shuts this drive.",
+        ),
+        Action::Power => (lane.seen.drive.simulated, "The power of a real drive is in your hands."),
+        Action::CheckLabel | Action::BackedUp => (lane.is_asked_for_its_label(), "No label is asked for."),
+        Action::LeaveArm => (lane.step == Step::Arm, "No drive is being armed."),
+        Action::SearchLeft if lane.readings.is_going() => (true, ""),
+        Action::SearchLeft => (
+            !lane.is_working() && !lane.is_armed() && !lane.is_gone() && lane.seen.has_answered(),
+            "A drive is searched while it is there and nothing is done to it.",
+        ),
+        Action::SeeFind => (
+            !lane.is_working() && !lane.is_gone() && lane.readings.finds().next().is_some(),
+            "Nothing was found that could be looked at: f searches.",
+        ),
+        Action::ReadSample | Action::ReadAll if lane.readings.is_going() => (true, ""),
+        Action::ReadSample | Action::ReadAll => (
+            lane.written_record().is_some() && !lane.is_gone(),
+            "Write the paper first (Certify): a second proof names the record by its digest.",
+        ),
+        Action::SeeCertificate => (over, "There is no record yet."),
+        Action::LeaveMark => (
+            !lane.has_job() && lane.draft.order.range.is_none(),
+            "A mark says that the whole drive was erased: none is left where a part alone is overwritten.",
+        ),
+        Action::AsLeft if lane.readings.is_going() => (true, ""),
+        Action::AsLeft => (
+            lane.look.mark.as_ref().is_some_and(|m| m.mark().is_some()) && !lane.is_gone() && !lane.is_working(),
+            "This drive carries no mark that could be followed.",
+        ),
+        Action::PrintLabel => (lane.job_for_label().is_some(), "A label is made of a record, and there is none of this drive."),
+        Action::ReleaseIt | Action::KindAfter | Action::KindBefore => {
+            (!lane.is_working() && !lane.is_armed() && !lane.release.is_busy, "Something is done to this drive now.")
+        }
+        _ => (true, ""),
+    };
+    if can { None } else { Some(why) }
+}
+
+/// Does what belongs to the step that is in sight.
+fn perform_in_step(state: &mut State, action: Action) -> Answer {
+    let Some(lane) = state.lane() else { return Answer::stay() };
+    match lane.step {
+        Step::Look if lane.bytes_in_sight().is_some() => Answer::to_do(state.perform_on_bytes(action)),
+        Step::Look | Step::Prove if action == Action::SearchLeft => Answer::to_do(prove::search_left(state)),
+        Step::Look => look::perform(state, action),
+        Step::Plan => plan::perform(state, action),
+        Step::Arm => arm::perform(state, action),
+        Step::Erase => erase::perform(state, action),
+        Step::Prove => prove::perform(state, action),
+        Step::Certify => certify::perform(state, action),
+        Step::Release => release::perform(state, action),
+    }
+}
+
+/// Does what needs nothing done in the world. Gives whether the action is of that kind.
+fn go_about(state: &mut State, action: Action) -> bool {
+    match action {
+        Action::DriveBefore => state.walk_lanes(-1),
+        Action::DriveAfter => state.walk_lanes(1),
+        Action::ShowLanes => state.lanes_in_front = true,
+        Action::ShowDesk => state.lanes_in_front = false,
+        Action::ScrollUp | Action::ScrollDown => view::scroll(state, action == Action::ScrollDown),
+        Action::Mark => mark(state),
+        Action::GoOnWithJob => go_on_with_unfinished(state),
+        _ => return false,
+    }
+    true
+}
+
+fn walk(state: &mut State, by: isize) -> Vec<Command> {
+    match state.lane().and_then(|l| l.step.beside(by)) {
+        Some(step) => state.go_to(step),
+        None => vec![],
+    }
+}
+
+/// Marks a drive for the lot, or takes it out.
+fn mark(state: &mut State) {
+    let Some(lane) = state.lane_mut() else { return };
+    match lane.missing(Step::Plan) {
+        Some(why) if !lane.marked => state.notice = Some(why),
+        None if lane.has_job() && !lane.marked => {
+            state.notice = Some("This drive has a job already: it can't be planned with others.".into());
+        }
+        _ => lane.marked = !lane.marked,
+    }
+}
+
+/// Opens the page for the marked drives; the speed of each is sampled for it.
+fn plan_marked(state: &mut State) -> Answer {
+    let Some(page) = LotPage::of_marked(state) else { return Answer::stay() };
+    let commands = page.lanes().iter().flat_map(|lane| state.sample_speed(*lane)).collect();
+    Answer::push(page).and(commands)
+}
+
+/// Takes the plan of the job that was cut short; the drive's own label arms it anew.
+fn go_on_with_unfinished(state: &mut State) {
+    let Some(lane) = state.lane_mut().filter(|l| !l.is_armed() && !l.is_working()) else { return };
+    if lane.is_gone() {
+        state.notice = Some("The drive is gone: attach it again to go on with its job.".into());
+        return;
+    }
+    if let Err(refusal) = &lane.verdict {
+        state.notice = Some(format!("This drive is guarded: {refusal}."));
+        return;
+    }
+    let Some(unfinished) = &lane.unfinished else { return };
+    let plan = unfinished.checkpoint.plan_on(&lane.seen.drive);
+    if !plan.drive().same_as(&lane.seen.drive) {
+        state.notice = Some("This is not the drive that the job was cut short on.".into());
+        return;
+    }
+    lane.stage.plan(plan, Some(unfinished.clone()));
+    lane.marked = false;
+    lane.enter(Step::Arm);
+}

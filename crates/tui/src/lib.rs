@@ -1,0 +1,27 @@
+//! Jurex's terminal interface: events change a state, and screens draw the state. Neither does any input or output; what is to be
+//! done in the world leaves [`app::App::update`] as commands, which [`run`]'s loop carries out.
+//!
+//! What does not live here: how a job is run and what vouches for it (jurex-station), and what follows from what was done (jurex-core).
+#![forbid(unsafe_code)]
+// What is public here is so for two crates of this project; a comment that says the name of a field again says nothing.
+#![allow(missing_docs)]
+
+mod action;
+mod app;
+mod bench;
+mod frame;
+mod lane;
+mod less;
+pub mod measure;
+mod message;
+mod runtime;
+mod screen;
+mod state;
+mod step;
+#[cfg(test)]
+mod tests;
+mod theme;
+mod update;
+mod widget;
+
+pub use runtime::{Setup, Watch, run, watch};

@@ -1,0 +1,96 @@
+//! Less than a drive, on threads of its own.
+
+use super::Runtime;
+use crate::less::Progress;
+use crate::message::{AskLess, FromLess, LessOver, Message};
+use crossbeam_channel::Sender;
+use jurex_core::less::LessRecord;
+use jurex_station::exit::Failure;
+use jurex_station::files::write_less;
+use jurex_station::less::{self, notes};
+use jurex_station::places::Places;
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread;
+use std::time::{Duration, Instant};
+
+/// Work tells how far it has come no oftener than this.
+const PAUSE: Duration = Duration::from_millis(100);
+
+/// Sends progress, at most so often, and hears whether to go on.
+struct Teller {
+    sender: Sender<Message>,
+    stops: Arc<AtomicBool>,
+    told: Option<Instant>,
+}
+
+impl Teller {
+    fn tell(&mut self, progress: impl FnOnce() -> Progress) -> bool {
+        if self.told.is_none_or(|at| at.elapsed() >= PAUSE) {
+            self.told = Some(Instant::now());
+            let _ = self.sender.send(Message::Less(Box::new(FromLess::Progress(progress()))));
+        }
+        !self.stops.load(Ordering::Relaxed)
+    }
+}
+
+impl Runtime {
+    /// Does what is asked; what comes of it is a message.
+    pub(super) fn ask_less(&mut self, asked: AskLess) {
+        let Some(places) = self.places.clone() else { return };
+        let (sender, out) = (self.sender.clone(), self.out.clone());
+        let told = |sender: &Sender<Message>, told| drop(sender.send(Message::Less(Box::new(told))));
+        match asked {
+            AskLess::Stop => self.less_stops.store(true, Ordering::Relaxed),
+            AskLess::Volumes => drop(thread::spawn(move || {
+                let cut_short = notes::unfinished(&places.less()).len();
+                told(&sender, FromLess::Volumes(less::volumes(), cut_short));
+            })),
+            AskLess::List(folder) => drop(thread::spawn(move || {
+                let listed = less::list(&folder).map_err(|e| e.to_string());
+                let inside = listed.iter().flatten().filter(|l| l.kind == jurex_core::less::Kind::Folder);
+                let inside: Vec<PathBuf> = inside.map(|l| l.path.clone()).collect();
+                told(&sender, FromLess::Listed(folder, listed));
+                told(&sender, FromLess::Sums(less::sums(&inside)));
+            })),
+            AskLess::Survey(paths) => drop(thread::spawn(move || {
+                let surveyed = less::survey(&paths, (&places, &out), &mut |_| true);
+                told(&sender, FromLess::Surveyed(surveyed.map(Arc::new).map_err(|e| e.to_string())));
+            })),
+            AskLess::PlanFree(path) => drop(thread::spawn(move || {
+                let plan = less::plan_free(&path, None).map_err(|e| e.to_string());
+                told(&sender, FromLess::Free(path, plan));
+            })),
+            AskLess::Erase(surveyed, wish) => self.work_on_less(move |places, teller| {
+                let tree = &surveyed.tree;
+                less::erase(tree, &wish, places, &mut |p| teller.tell(|| Progress::Files(p.clone())))
+            }),
+            AskLess::Fill(wish) => self.work_on_less(move |places, teller| {
+                less::fill(&wish, places, &mut |p| teller.tell(|| Progress::Free(p.clone())))
+            }),
+            AskLess::GoOn => {
+                let by = self.app.state.config.technician.clone();
+                self.work_on_less(move |places, teller| {
+                    let none = || Failure::Use("nothing is left to go on with".into());
+                    let next = notes::unfinished(&places.less()).into_iter().next().ok_or_else(none)?;
+                    less::go_on(next, &by, places, &mut |p| teller.tell(|| Progress::Files(p.clone())))
+                });
+            }
+        }
+    }
+
+    fn work_on_less(&mut self, work: impl FnOnce(&Places, &mut Teller) -> Result<LessRecord, Failure> + Send + 'static) {
+        let Some(places) = self.places.clone() else { return };
+        self.less_stops = Arc::default();
+        let mut teller = Teller { sender: self.sender.clone(), stops: self.less_stops.clone(), told: None };
+        let (seal, out) = (self.seal.clone(), self.out.clone());
+        self.writers.push(thread::spawn(move || {
+            let over: Result<LessOver, String> = work(&places, &mut teller).map_err(|e| e.to_string()).map(|record| {
+                let written = write_less(&out, &record, &seal).map_err(|e| e.to_string());
+                (Box::new(record), written)
+            });
+            let _ = teller.sender.send(Message::Less(Box::new(FromLess::Over(over))));
+        }));
+    }
+}

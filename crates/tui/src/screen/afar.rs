@@ -1,0 +1,89 @@
+//! The bench as it is seen from across the room: how all drives stand together, in one word.
+
+use super::{About, Answer, Screen};
+use crate::action::{Action, Place};
+use crate::lane::{Lane, LaneState};
+use crate::state::State;
+use crate::theme::Role;
+use crate::widget::afar::{self, DriveLine, Word};
+use jurex_core::rules::Outcome;
+use jurex_core::units::{counted, duration};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// The page.
+pub(crate) struct Afar;
+
+impl Screen for Afar {
+    fn places(&self, _: &State) -> Vec<Place> {
+        vec![Place::Afar, Place::Anywhere]
+    }
+
+    fn perform(&mut self, _: &mut State, action: Action) -> Answer {
+        if action == Action::Back { Answer::back() } else { Answer::stay() }
+    }
+
+    fn about(&self, _: &State) -> Option<About> {
+        Some((
+            "From afar",
+            [
+                "How does it go, seen from across the room?",
+                "DONE: every job has ended as it was planned. LOOK HERE: one has not, is held, or its drive went away.",
+                "Jobs go on whatever is on the screen; the console's speaker plays when the word changes.",
+            ],
+        ))
+    }
+
+    fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
+        let lines: Vec<DriveLine> = state.lanes.iter().filter(|l| l.has_job()).map(line).collect();
+        afar::draw(word(state), &sentence(state), &lines, state.theme, area, buffer);
+    }
+}
+
+/// Whether a lane's job has ended otherwise than it was planned, or waits for somebody in the middle.
+fn needs_a_look(lane: &Lane) -> bool {
+    let failed = lane.record().is_some_and(|r| !r.kept_its_plan() || r.claim().outcome() == Outcome::NotSanitized);
+    failed || lane.state() == LaneState::Held || (lane.has_job() && lane.is_gone() && lane.record().is_none())
+}
+
+/// The word for how all jobs stand.
+pub(crate) fn word(state: &State) -> Word {
+    let jobs: Vec<&Lane> = state.lanes.iter().filter(|l| l.has_job()).collect();
+    if jobs.iter().any(|l| needs_a_look(l)) {
+        return Word::LookHere;
+    }
+    let share = |l: &&Lane| l.work().filter(|_| l.is_working()).map_or(1.0, |w| w.log.progress.share());
+    if jobs.is_empty() {
+        Word::Waits
+    } else if jobs.iter().any(|l| l.is_working()) {
+        Word::works(&jobs.iter().map(share).collect::<Vec<_>>())
+    } else {
+        Word::Done
+    }
+}
+
+fn sentence(state: &State) -> String {
+    let left = state.lanes.iter().filter_map(|l| l.work()?.log.progress.time_left()).max();
+    let working = state.working() as u64;
+    match (working, left) {
+        (0, _) => state.lot_said.clone().unwrap_or_default(),
+        (n, None) => format!("{} at work", counted(n, "drive")),
+        (n, Some(left)) => format!("{} at work, {} left", counted(n, "drive"), duration(left)),
+    }
+}
+
+fn line(lane: &Lane) -> DriveLine {
+    let drive = &lane.seen.drive;
+    let serial = drive.unit.serial.clone().unwrap_or_default();
+    let share = lane.work().filter(|_| lane.is_working()).map(|w| w.log.progress.share());
+    let said = match lane.record() {
+        Some(record) => record.claim().outcome().to_string(),
+        None => lane.state().word().to_string(),
+    };
+    let role = match lane {
+        _ if needs_a_look(lane) => Role::Fault,
+        _ if lane.is_working() => Role::Laid,
+        _ => Role::Proved,
+    };
+    DriveLine { name: drive.name(), serial, share, said, role }
+}

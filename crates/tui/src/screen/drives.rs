@@ -1,0 +1,194 @@
+//! Where a drive is: found by its serial from any screen; and, as long as nothing is typed, every drive that somebody must still see to.
+
+use super::{About, Answer, Heard, Screen};
+use crate::action::{Action, Place};
+use crate::message::{AskLedger, Command, Found};
+use crate::state::State;
+use crate::step::release::view::story;
+use crate::theme::Role;
+use crate::widget::column::{Column, fit};
+use crate::widget::field::{Field, Typed};
+use crate::widget::window::{self, Scroll};
+use jurex_core::release::{Matter, Standing};
+use jurex_ledger::Known;
+use ratatui::buffer::Buffer;
+use ratatui::layout::{Constraint, Layout, Rect};
+use ratatui::text::{Line, Span};
+
+/// The page.
+pub(crate) struct DrivesPage {
+    field: Field,
+    /// What the answer is of; `None`: nothing was answered yet.
+    answered: Option<String>,
+    found: Found,
+    cursor: usize,
+    scroll: u16,
+    problem: Option<String>,
+}
+
+impl DrivesPage {
+    /// With everything that is still open; asks for it.
+    pub(crate) fn open(state: &mut State) -> Self {
+        state.to_do.push(Command::Ledger(AskLedger::Where(String::new())));
+        Self { field: Field::default(), answered: None, found: vec![], cursor: 0, scroll: 0, problem: None }
+    }
+
+    fn drives(&self) -> impl Iterator<Item = &Known> {
+        self.found.iter().flat_map(|(_, known)| known)
+    }
+
+    fn chosen(&self) -> Option<&Known> {
+        self.drives().nth(self.cursor)
+    }
+
+    fn go(&mut self, to: usize) {
+        (self.cursor, self.scroll) = (to.min(self.drives().count().saturating_sub(1)), 0);
+    }
+
+    fn sides(area: Rect) -> [Rect; 2] {
+        if area.width < 100 {
+            return Layout::vertical([Constraint::Percentage(55), Constraint::Min(0)]).areas(area);
+        }
+        let [_, left, _, right, _] = Layout::horizontal([
+            Constraint::Length(1),
+            Constraint::Percentage(55),
+            Constraint::Length(2),
+            Constraint::Min(0),
+            Constraint::Length(1),
+        ])
+        .areas(area);
+        [left, right]
+    }
+
+    fn list(&self, state: &State, column: &mut Column<'_>) {
+        let style = |role| state.theme.style(role);
+        column.question("Where is it, and what is still open?");
+        let room = usize::from(column.width()).saturating_sub(12);
+        let label = Span::styled("  serial   ", style(Role::Faint));
+        column.line(Line::from_iter(std::iter::once(label).chain(self.field.spans(state.theme, room, true))));
+        column.gap();
+        if let Some(problem) = &self.problem {
+            return column.sentence(&format!("✕ {problem}"), Role::Strong);
+        }
+        if self.found.iter().all(|(_, known)| known.is_empty()) {
+            let said = match self.answered.as_deref() {
+                None => "Looking …",
+                Some("") => "Nothing is open: every drive that came to this bench has an end.",
+                Some(_) => "No drive of such a serial is known here.",
+            };
+            return column.sentence(said, Role::Text);
+        }
+        let mut at = 0;
+        for (under, known) in &self.found {
+            if let Some((matter, n)) = under {
+                column.heading(&format!("{} ({n})", matter.heading()));
+            }
+            for known in known {
+                let here = at == self.cursor;
+                if here {
+                    column.focus = Some(column.used());
+                }
+                self.row(state, known, here, column);
+                at += 1;
+            }
+            if let Some((_, n)) = under.filter(|(_, n)| *n > known.len() as u64) {
+                column.sentence(&format!("  and {} more", n - known.len() as u64), Role::Faint);
+            }
+        }
+    }
+
+    fn row(&self, state: &State, known: &Known, here: bool, column: &mut Column<'_>) {
+        let style = |role| state.theme.style(role);
+        let width = usize::from(column.width());
+        let told = |s: &Standing| format!("{}; {}", s.place.sentence(), s.treated_said());
+        let place = known.standing.as_ref().map(told).unwrap_or_default();
+        let since = known.standing.as_ref().map(|s| s.since.strftime("%Y-%m-%d").to_string()).unwrap_or_default();
+        let name = fit(&known.name, 20);
+        let rest = width.saturating_sub(2 + 20 + 1 + 11);
+        column.line(Line::from(vec![
+            Span::styled(if here { "▸ " } else { "  " }, style(Role::Act)),
+            Span::styled(name, style(if here { Role::Strong } else { Role::Text })),
+            Span::styled(format!(" {since} "), style(Role::Faint)),
+            Span::styled(fit(&place, rest), style(Role::Text)),
+        ]));
+    }
+
+    fn story(&self, column: &mut Column<'_>) {
+        let Some(known) = self.chosen() else { return };
+        column.sentence(&known.called(), Role::Strong);
+        column.gap();
+        let Some(standing) = &known.standing else { return };
+        column.fact("where it is", &known.whereabouts().unwrap_or_default());
+        let failed = standing.matter() == Some(Matter::Undecided);
+        column.fact_in("erased", &standing.treated_said(), if failed { Role::Fault } else { Role::Text });
+        standing.matter().into_iter().for_each(|m| column.fact("still open", &m.heading().to_lowercase()));
+        column.gap();
+        story(standing, column);
+    }
+}
+
+impl Screen for DrivesPage {
+    fn places(&self, _: &State) -> Vec<Place> {
+        vec![Place::Drives, Place::Typing]
+    }
+
+    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+        match action {
+            Action::Back if !self.field.value().is_empty() => {
+                self.field.clear();
+                state.to_do.push(Command::Ledger(AskLedger::Where(String::new())));
+            }
+            Action::Back => return Answer::back(),
+            Action::RowBefore => self.go(self.cursor.saturating_sub(1)),
+            Action::RowAfter => self.go(self.cursor + 1),
+            Action::ScrollUp | Action::ScrollDown => {
+                let body = Rect::new(0, 1, state.size.0, state.size.1.saturating_sub(2));
+                let most = window::most_scroll(state.theme, Self::sides(body)[1], |column| self.story(column));
+                self.scroll = window::scrolled(self.scroll, action == Action::ScrollDown, state.size.1, most);
+            }
+            _ => {}
+        }
+        Answer::stay()
+    }
+
+    fn type_in(&mut self, state: &mut State, typed: &Typed<'_>) {
+        if self.field.take(typed) {
+            state.to_do.push(Command::Ledger(AskLedger::Where(self.field.value().to_string())));
+        }
+    }
+
+    fn hear(&mut self, _: &mut State, heard: &Heard) -> bool {
+        let Heard::Where(asked, found) = heard else { return false };
+        // What was typed since then has been asked for too.
+        if asked == self.field.value() {
+            match found {
+                Err(why) => self.problem = Some(why.clone()),
+                Ok(found) => (self.found, self.problem, self.answered) = (found.clone(), None, Some(asked.clone())),
+            }
+            self.go(0);
+        }
+        true
+    }
+
+    fn about(&self, _: &State) -> Option<About> {
+        Some((
+            "Drives",
+            [
+                "Where is it, and what is still open?",
+                "A part of the serial finds a drive, whether it is attached or not. With nothing typed, all that still needs somebody is listed.",
+                "Where a drive is follows from its jobs and from what was noted of it in Release, or by jurex release.",
+            ],
+        ))
+    }
+
+    fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
+        let [left, right] = Self::sides(area);
+        window::draw(state.theme, left, Scroll::Follows, buffer, |column| self.list(state, column));
+        if area.width >= 100 {
+            for y in left.top()..left.bottom() {
+                buffer.set_string(left.right(), y, "│", state.theme.style(Role::Line));
+            }
+        }
+        window::draw(state.theme, right, Scroll::From(self.scroll), buffer, |column| self.story(column));
+    }
+}

@@ -1,0 +1,52 @@
+//! Help: what the place is for that lies beneath, and what its keys do.
+
+use super::{About, Answer, Screen};
+use crate::action::{Action, Binding, Place};
+use crate::state::State;
+use crate::theme::Role;
+use crate::widget::column::Column;
+use crate::widget::keys::key_lines;
+use crate::widget::panel::panel;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// The help of one place.
+pub(crate) struct Help {
+    about: About,
+    /// The keys that can be used there.
+    keys: Vec<&'static Binding>,
+}
+
+impl Help {
+    pub(crate) fn new(about: About, keys: Vec<&'static Binding>) -> Self {
+        Self { about, keys }
+    }
+}
+
+impl Screen for Help {
+    fn places(&self, _: &State) -> Vec<Place> {
+        vec![Place::Help]
+    }
+
+    fn perform(&mut self, _: &mut State, action: Action) -> Answer {
+        if action == Action::Back { Answer::back() } else { Answer::stay() }
+    }
+
+    fn fills(&self) -> bool {
+        false
+    }
+
+    fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
+        let inner = panel(state.theme, 116, 24, area, buffer);
+        let mut column = Column::new(inner, buffer, state.theme);
+        let (name, [question, words @ ..]) = &self.about;
+        column.heading(&format!("Help for {name}"));
+        column.sentence(question, Role::Strong);
+        for sentence in words {
+            column.sentence(sentence, Role::Text);
+        }
+        column.gap();
+        column.heading("Keys");
+        key_lines(&self.keys, &mut column);
+    }
+}

@@ -1,0 +1,340 @@
+//! The lot page: one need and one policy for the marked drives, with a proposal for each that can be changed.
+
+mod view;
+
+use super::methods::MethodsPage;
+use super::{About, Answer, Given, Heard, Screen};
+use crate::action::{Action, Place};
+use crate::lane::draft::Draft;
+use crate::lane::{Lane, LaneId};
+use crate::message::Command;
+use crate::state::State;
+use crate::widget::field::{Field, Typed};
+use crate::widget::need::next_sensitivity;
+use jurex_core::estimate::SpeedSample;
+use jurex_core::mark::places;
+use jurex_core::media::{Drive, MediaClass};
+use jurex_core::method::{Catalogue, Method};
+use jurex_core::native::Answers;
+use jurex_core::plan::Order;
+use jurex_core::policy::{OfLot, Policy, PolicyError, Proposal, Treatment, propose, propose_one};
+use jurex_core::rules::Edition;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+/// The page.
+pub(crate) struct LotPage {
+    policy: Policy,
+    /// The lanes of the lot.
+    lanes: Vec<LaneId>,
+    /// Orders that were changed for single drives.
+    changed: Vec<(LaneId, Order)>,
+    /// Rows: first the classes of media, then the drives as they are listed.
+    row: usize,
+    typing: Option<Naming>,
+    /// What follows; computed when what it rests on has changed, and not at every picture.
+    foreseen: Option<Foreseen>,
+}
+
+/// A policy's name being typed.
+#[derive(Clone, Debug, PartialEq)]
+enum Naming {
+    Save(Field),
+    Take(Field),
+}
+
+impl Naming {
+    fn field(&mut self) -> &mut Field {
+        match self {
+            Naming::Save(field) | Naming::Take(field) => field,
+        }
+    }
+}
+
+/// What a row is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Row {
+    Class(MediaClass),
+    Drive(LaneId),
+}
+
+/// What is proposed for a drive.
+struct Proposed {
+    lane: LaneId,
+    proposal: Proposal,
+}
+
+/// What is proposed for each drive, those first that can't reach what is needed; or why nothing is.
+type Proposals = Result<Vec<Proposed>, PolicyError>;
+
+/// The proposals, and what they were computed from.
+struct Foreseen {
+    of: Foundation,
+    proposals: Proposals,
+}
+
+/// What proposals rest on.
+#[derive(PartialEq)]
+struct Foundation {
+    policy: Policy,
+    changed: Vec<(LaneId, Order)>,
+    drives: Vec<(Drive, Answers, Option<SpeedSample>)>,
+    catalogue: Catalogue,
+    edition: Edition,
+}
+
+fn of_lot(lane: &Lane) -> OfLot<'_> {
+    (&lane.seen.drive, &lane.seen.answers, lane.look.speed.sample())
+}
+
+impl LotPage {
+    /// For the marked lanes, with the need of the first.
+    pub(crate) fn of_marked(state: &State) -> Option<Self> {
+        let lanes: Vec<LaneId> = state.lanes.named().filter(|(_, l)| l.marked).map(|(id, _)| id).collect();
+        let policy = Policy::of_need(state.lanes[*lanes.first()?].draft.need);
+        Some(Self { policy, lanes, changed: vec![], row: 0, typing: None, foreseen: None })
+    }
+
+    /// The lanes of the lot.
+    pub(crate) fn lanes(&self) -> &[LaneId] {
+        &self.lanes
+    }
+
+    /// The classes of media in the lot, in the order of its drives.
+    fn classes(&self, state: &State) -> Vec<MediaClass> {
+        let mut classes = vec![];
+        for class in self.lanes.iter().map(|l| state.lanes[*l].seen.drive.class) {
+            if !classes.contains(&class) {
+                classes.push(class);
+            }
+        }
+        classes
+    }
+
+    fn stands_on(&self, state: &State, of: &Foundation) -> bool {
+        let drives = self.lanes.iter().map(|l| of_lot(&state.lanes[*l]));
+        (&of.policy, &of.changed, &of.catalogue, of.edition)
+            == (&self.policy, &self.changed, &state.catalogue, state.config.rules)
+            && drives.eq(of.drives.iter().map(|(drive, answers, speed)| (drive, answers, speed.as_ref())))
+    }
+
+    fn propose(&self, state: &State) -> Proposals {
+        let lot: Vec<OfLot<'_>> = self.lanes.iter().map(|l| of_lot(&state.lanes[*l])).collect();
+        let proposals = propose(&self.policy, &lot, &state.catalogue, state.config.rules)?;
+        let mut proposed: Vec<Proposed> = proposals
+            .into_iter()
+            .map(|proposal| {
+                let (at, lane) = (proposal.drive, self.lanes[proposal.drive]);
+                let own = self.changed.iter().find(|(l, _)| *l == lane);
+                let proposal = own.map_or(proposal, |(_, order)| {
+                    propose_one(at, None, order.clone(), self.policy.need(), &state.catalogue, of_lot(&state.lanes[lane]))
+                });
+                Proposed { lane, proposal }
+            })
+            .collect();
+        proposed.sort_by_key(|p| (p.proposal.what_to_do.is_none(), p.lane));
+        Ok(proposed)
+    }
+
+    /// What is proposed, as it was computed last.
+    fn proposed(&self) -> &[Proposed] {
+        match &self.foreseen {
+            Some(Foreseen { proposals: Ok(proposed), .. }) => proposed,
+            _ => &[],
+        }
+    }
+
+    /// What the chosen row is about.
+    fn chosen(&self, state: &State) -> Option<Row> {
+        let classes = self.classes(state);
+        match classes.get(self.row) {
+            Some(class) => Some(Row::Class(*class)),
+            None => self.proposed().get(self.row - classes.len()).map(|p| Row::Drive(p.lane)),
+        }
+    }
+
+    /// Changes the treatment of the chosen class, or the order of the chosen drive alone.
+    fn change(&mut self, state: &State, change: &dyn Fn(&mut Order)) {
+        let Some(row) = self.chosen(state) else { return };
+        let of_class = |p: &&Proposed, class| state.lanes[p.lane].seen.drive.class == class;
+        let is_changed = |p: &&Proposed| self.changed.iter().any(|(l, _)| *l == p.lane);
+        let mut proposed = self.proposed().iter();
+        let chosen = match row {
+            // A drive that was changed by itself does not speak for its class.
+            Row::Class(class) => {
+                let of_it: Vec<&Proposed> = proposed.filter(|p| of_class(p, class)).collect();
+                of_it.iter().find(|p| !is_changed(p)).or(of_it.first()).copied()
+            }
+            Row::Drive(lane) => proposed.find(|p| p.lane == lane),
+        };
+        let Some(Proposed { lane, proposal }) = chosen else { return };
+        let (lane, mut order) = (*lane, proposal.order.clone());
+        change(&mut order);
+        let name = state.catalogue.titled(&order.title).map(|m| m.name.clone());
+        match (row, name) {
+            (Row::Class(class), Some(method)) => {
+                *self.policy.treatment_mut(class) = Some(Treatment {
+                    way: None,
+                    method,
+                    rounds: order.rounds,
+                    blank: order.blank,
+                    verify: order.verification,
+                    retries: order.retries,
+                });
+            }
+            (Row::Class(_), None) => {}
+            (Row::Drive(_), _) => {
+                self.changed.retain(|(l, _)| *l != lane);
+                self.changed.push((lane, order));
+            }
+        }
+        self.foresee(state);
+        // The list is sorted by what can be reached: the row goes with its drive.
+        let at = self.proposed().iter().position(|p| p.lane == lane);
+        if let (Row::Drive(_), Some(at)) = (row, at) {
+            self.row = self.classes(state).len() + at;
+        }
+    }
+
+    /// Computes the proposals anew, if what they rest on has changed.
+    fn foresee(&mut self, state: &State) {
+        if self.foreseen.as_ref().is_some_and(|known| self.stands_on(state, &known.of)) {
+            return;
+        }
+        let drives = self.lanes.iter().map(|l| of_lot(&state.lanes[*l]));
+        let of = Foundation {
+            policy: self.policy.clone(),
+            changed: self.changed.clone(),
+            drives: drives.map(|(drive, answers, speed)| (drive.clone(), answers.clone(), speed.copied())).collect(),
+            catalogue: state.catalogue.clone(),
+            edition: state.config.rules,
+        };
+        self.foreseen = Some(Foreseen { of, proposals: self.propose(state) });
+    }
+
+    /// Plans every drive that reaches the need; the others stay as they are, with what to do on the page.
+    fn take_proposals(&mut self, state: &mut State) -> Answer {
+        let need = self.policy.need();
+        let proposals = match &self.foreseen {
+            Some(Foreseen { proposals: Ok(proposed), .. }) => proposed,
+            Some(Foreseen { proposals: Err(why), .. }) => {
+                state.refuse(why);
+                return Answer::stay();
+            }
+            None => return Answer::stay(),
+        };
+        let (able, unable): (Vec<&Proposed>, Vec<&Proposed>) = proposals.iter().partition(|p| p.proposal.what_to_do.is_none());
+        for Proposed { lane, .. } in &unable {
+            state.lanes[*lane].draft.need = need;
+        }
+        let Some(first) = able.iter().map(|p| p.lane).min() else {
+            state.notice = Some("No drive of this lot reaches what is needed: see beside each what to do with it.".into());
+            return Answer::stay();
+        };
+        let mut commands = vec![];
+        for Proposed { lane, proposal } in &able {
+            let method = state.catalogue.titled(&proposal.order.title).cloned();
+            let marks = state.config.mark && places(state.lanes[*lane].seen.drive.geometry).is_some();
+            let lane_of = &mut state.lanes[*lane];
+            let order = Order { marks, ..proposal.order.clone() };
+            lane_of.draft = Draft { method, way: proposal.way, ..Draft::new(need, order) };
+            let by = lane_of.papers.technician.name.clone();
+            let course = lane_of.draft.course(&lane_of.seen.drive, &lane_of.seen.answers, &by);
+            commands.push(Command::Plan(*lane, Box::new(course)));
+        }
+        unable.iter().for_each(|p| state.lanes[p.lane].marked = false);
+        state.selected = Some(first);
+        state.notice = (!unable.is_empty()).then(|| {
+            let drives = if unable.len() == 1 { "drive is" } else { "drives are" };
+            format!("{} {drives} not planned: what is needed can't be reached there. See Plan of each.", unable.len())
+        });
+        Answer::back().and(commands)
+    }
+
+    /// Saves or reads the policy of the name that was typed.
+    fn take_name(&mut self) -> Vec<Command> {
+        let name = |field: &Field| field.value().trim().to_string();
+        match self.typing.take() {
+            Some(Naming::Save(field)) => vec![Command::SavePolicy(name(&field), Box::new(self.policy.clone()))],
+            Some(Naming::Take(field)) => vec![Command::ReadPolicy(name(&field))],
+            None => vec![],
+        }
+    }
+}
+
+impl Screen for LotPage {
+    fn places(&self, _: &State) -> Vec<Place> {
+        match self.typing {
+            Some(_) => vec![Place::LotNaming, Place::Typing],
+            None => vec![Place::Lot, Place::Anywhere],
+        }
+    }
+
+    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+        let rows = self.classes(state).len() + self.lanes.len();
+        let mut need = self.policy.need();
+        match action {
+            Action::Take => return Answer::to_do(self.take_name()),
+            Action::Back if self.typing.is_some() => self.typing = None,
+            Action::Back => return Answer::back(),
+            Action::RowBefore => self.row = self.row.saturating_sub(1),
+            Action::RowAfter => self.row = (self.row + 1).min(rows.saturating_sub(1)),
+            Action::Sensitivity => need.sensitivity = next_sensitivity(need.sensitivity),
+            Action::Reuse => need.reuse = !need.reuse,
+            Action::Leaves => need.leaves = !need.leaves,
+            Action::ChooseMethod => return Answer::push(MethodsPage::for_lot()),
+            Action::ReadingBack => self.change(state, &|o| o.verification = o.verification.next()),
+            Action::BlankPass => self.change(state, &|o| o.blank = !o.blank),
+            Action::MoreRetries => self.change(state, &|o| o.retries = (o.retries + 1).min(100)),
+            Action::FewerRetries => self.change(state, &|o| o.retries = o.retries.saturating_sub(1)),
+            Action::SavePolicy => self.typing = Some(Naming::Save(Field::default())),
+            Action::TakePolicy => self.typing = Some(Naming::Take(Field::default())),
+            Action::TakeProposals => return self.take_proposals(state),
+            _ => {}
+        }
+        self.policy.set_need(need);
+        Answer::stay()
+    }
+
+    fn type_in(&mut self, _: &mut State, typed: &Typed<'_>) {
+        if let Some(naming) = &mut self.typing {
+            naming.field().take(typed);
+        }
+    }
+
+    /// A method was chosen for the row.
+    fn take(&mut self, state: &mut State, given: Given) -> Answer {
+        if let Given::Method(_, method) = given {
+            let Method { title, program, .. } = *method;
+            self.change(state, &|o| (o.title, o.program) = (title.clone(), program.clone()));
+        }
+        Answer::stay()
+    }
+
+    /// A saved policy was read: it takes the place of the one on the page, and of what was changed there.
+    fn hear(&mut self, state: &mut State, heard: &Heard) -> bool {
+        let Heard::Policy(policy) = heard else { return false };
+        (self.policy, self.changed) = ((**policy).clone(), vec![]);
+        state.notice = Some("The policy is taken: look at what it proposes.".into());
+        true
+    }
+
+    fn refresh(&mut self, state: &mut State) {
+        self.foresee(state);
+    }
+
+    fn about(&self, _: &State) -> Option<About> {
+        Some((
+            "several drives",
+            [
+                "What must be done with this lot?",
+                "Three answers and a treatment for each class of media propose a plan for each drive; each can be changed.",
+                "Every drive is armed by its own label: no confirmation counts for two.",
+            ],
+        ))
+    }
+
+    fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
+        view::draw(state, self, area, buffer);
+    }
+}

@@ -1,0 +1,178 @@
+//! The lot page: three answers and a treatment for each class of media, and what follows for each drive.
+
+use super::{Foreseen, LotPage, Naming, Proposed, Row};
+use crate::lane::Lane;
+use crate::state::State;
+use crate::theme::Role;
+use crate::widget::column::{Column, fit};
+use crate::widget::need::questions;
+use crate::widget::window::{self, Scroll};
+use jurex_core::ladder::suggested;
+use jurex_core::plan::Order;
+use jurex_core::policy::Proposal;
+use jurex_core::rules::Media;
+use jurex_core::text::capital;
+use jurex_core::units::duration;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::{Paragraph, Widget, Wrap};
+
+pub(super) fn draw(state: &State, page: &LotPage, area: Rect, buffer: &mut Buffer) {
+    let area = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
+    window::draw(state.theme, area, Scroll::Follows, buffer, |column| whole(state, page, column));
+}
+
+/// The columns of a row of the drives, and of the classes above them: what matters less has less room or none.
+struct Columns {
+    name: usize,
+    kind: usize,
+    title: usize,
+    class: usize,
+    method: usize,
+    verification: usize,
+    retries: usize,
+    time: usize,
+    blank: &'static str,
+}
+
+impl Columns {
+    fn of(width: u16) -> Self {
+        match width {
+            118.. => Self {
+                name: 24,
+                kind: 24,
+                title: 30,
+                class: 18,
+                method: 34,
+                verification: 28,
+                retries: 10,
+                time: 14,
+                blank: "a pass of zeros",
+            },
+            _ => Self {
+                name: 20,
+                kind: 0,
+                title: 20,
+                class: 17,
+                method: 20,
+                verification: 21,
+                retries: 8,
+                time: 8,
+                blank: "zeros",
+            },
+        }
+    }
+}
+
+fn whole(state: &State, page: &LotPage, column: &mut Column<'_>) {
+    let style = |role| state.theme.style(role);
+    let columns = Columns::of(column.width());
+    let drives = if page.lanes.len() == 1 { "1 drive".into() } else { format!("{} drives", page.lanes.len()) };
+    column.line(Line::styled(format!("One plan for {drives}: what must be done, and with which method?"), style(Role::Strong)));
+    column.gap();
+    questions(page.policy.need(), column);
+    column.gap();
+    column.heading("How each class of media is treated");
+    let here = page.chosen(state);
+    let Columns { class, method, verification, retries, .. } = columns;
+    let head = format!(
+        "    {:<class$}{:<method$}{:<verification$}{:<retries$}{}",
+        "class", "method", "reads back", "retries", "after it"
+    );
+    column.line(Line::styled(head, style(Role::Faint)));
+    for class in page.classes(state) {
+        let Some(lane) = page.lanes.iter().map(|l| &state.lanes[*l]).find(|l| l.seen.drive.class == class) else {
+            continue;
+        };
+        let order = page.policy.order(&lane.seen.drive, &state.catalogue, state.config.rules);
+        let order = order.unwrap_or_else(|_| suggested(&lane.seen.drive, &state.catalogue, state.config.rules));
+        treatment(&class.to_string(), &order, here == Some(Row::Class(class)), &columns, column);
+    }
+    column.gap();
+    match &page.foreseen {
+        Some(Foreseen { proposals: Ok(proposals), .. }) => proposed(state, page, proposals, here, &columns, column),
+        Some(Foreseen { proposals: Err(why), .. }) => column.sentence(&format!("{why}."), Role::Strong),
+        None => {}
+    }
+    if let Some(naming) = &page.typing {
+        naming_line(state, naming, column);
+    }
+}
+
+/// The name of a policy that is being typed, and those that there are.
+fn naming_line(state: &State, naming: &Naming, column: &mut Column<'_>) {
+    column.gap();
+    let (question, field) = match naming {
+        Naming::Save(field) => ("Save this policy by the name", field),
+        Naming::Take(field) => ("Take the policy of the name", field),
+    };
+    let question = Span::styled(format!("{question}: "), state.theme.style(Role::Text));
+    let saved = if state.policies.is_empty() { "none".into() } else { state.policies.join(", ") };
+    column.focus = Some(column.used() + 1);
+    column.line(Line::from_iter(std::iter::once(question).chain(field.spans(state.theme, 40, true))));
+    column.line(Line::styled(format!("saved so far: {saved}"), state.theme.style(Role::Faint)));
+}
+
+fn treatment(class: &str, order: &Order, here: bool, columns: &Columns, column: &mut Column<'_>) {
+    let theme = column.theme;
+    if here {
+        column.focus = Some(column.used());
+    }
+    let blank = if order.blank { columns.blank } else { "" };
+    let (class, method) = (fit(class, columns.class), fit(&order.title, columns.method - 1));
+    let verification = fit(order.verification.short(), columns.verification - 1);
+    let said = format!("{class}{method} {verification} {:<w$}{blank}", order.retries, w = columns.retries);
+    column.line(Line::from(vec![
+        Span::styled(if here { " ▸  " } else { "    " }, theme.style(Role::Act)),
+        Span::styled(said, theme.style(if here { Role::Strong } else { Role::Text })),
+    ]));
+}
+
+fn proposed(
+    state: &State,
+    page: &LotPage,
+    proposals: &[Proposed],
+    here: Option<Row>,
+    columns: &Columns,
+    column: &mut Column<'_>,
+) {
+    let style = |role| state.theme.style(role);
+    let unable = proposals.iter().filter(|p| p.proposal.what_to_do.is_some()).count();
+    for (at, Proposed { lane: id, proposal }) in proposals.iter().enumerate() {
+        if at == 0 && unable > 0 {
+            column.heading(&format!("These can't reach {}: they stay unplanned", page.policy.need().outcome()));
+        } else if at == unable {
+            column.heading("These can");
+        }
+        let chosen = here == Some(Row::Drive(*id));
+        if chosen {
+            column.focus = Some(column.used());
+        }
+        let able = proposal.what_to_do.is_none();
+        let own = if page.changed.iter().any(|(l, _)| l == id) { "changed here" } else { "" };
+        let (sign, sign_role) = if able { ("✓ ", Role::Proved) } else { ("✕ ", Role::Fault) };
+        column.line(Line::from(vec![
+            Span::styled(if chosen { " ▸ " } else { "   " }, style(Role::Act)),
+            Span::styled(sign, style(sign_role)),
+            Span::styled(one(&state.lanes[*id], proposal, own, columns), style(if chosen { Role::Strong } else { Role::Text })),
+        ]));
+        if let Some(what) = &proposal.what_to_do {
+            let place = column.indented(what, 5);
+            Paragraph::new(what.as_str()).style(style(Role::Faint)).wrap(Wrap { trim: true }).render(place, column.buffer());
+        }
+    }
+}
+
+/// A drive in one row: who it is, what is proposed, and what that earns.
+fn one(lane: &Lane, proposal: &Proposal, own: &str, columns: &Columns) -> String {
+    let drive = &lane.seen.drive;
+    let serial = drive.unit.serial.as_deref().unwrap_or_default();
+    let ending: String = serial.chars().skip(serial.chars().count().saturating_sub(6)).collect();
+    let way = proposal.ways.iter().find(|w| w.technique == proposal.way);
+    let chosen = if proposal.way.is_own() { capital(proposal.way.name()) } else { proposal.order.title.clone() };
+    let time = way.and_then(|w| w.time).map(|t| duration(t.likely)).unwrap_or_default();
+    let kind = if columns.kind > 0 { fit(Media::of(drive).name(), columns.kind) } else { String::new() };
+    let (name, title) = (fit(&drive.name(), columns.name - 1), fit(&chosen, columns.title - 1));
+    format!("{name} {ending:<9}{kind}{title} {:<15}{time:<w$}{own}", proposal.earns.to_string(), w = columns.time)
+}

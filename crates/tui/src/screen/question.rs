@@ -1,0 +1,143 @@
+//! Questions that end work. They are answered by a letter of their own, and deaf at first.
+
+use super::{Answer, Screen};
+use crate::action::{self, Action, Place};
+use crate::lane::LaneId;
+use crate::message::Command;
+use crate::state::State;
+use crate::theme::Role;
+use crate::widget::column::Column;
+use crate::widget::keys::key_lines;
+use crate::widget::panel::panel;
+use jurex_core::erase::Wish;
+use jurex_station::machine::Ask;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use std::time::Duration;
+
+/// A question is deaf for so long after it is asked: a scanner's burst of letters must not answer it.
+const DEAF: Duration = Duration::from_millis(500);
+
+/// A question, and when it was asked.
+pub(crate) struct Question {
+    ends: Ends,
+    asked: Duration,
+}
+
+/// What a yes ends.
+enum Ends {
+    /// The job of this lane.
+    Job(LaneId),
+    /// All jobs, and the program.
+    Program,
+    /// What runs on this machine, for a while or for good.
+    Machine(Ask),
+}
+
+impl Question {
+    /// Stop the job of this lane? Asked now.
+    pub(crate) fn stop(lane: LaneId, now: Duration) -> Self {
+        Self { ends: Ends::Job(lane), asked: now }
+    }
+
+    /// Stop all jobs and quit? Asked now.
+    pub(crate) fn quit(now: Duration) -> Self {
+        Self { ends: Ends::Program, asked: now }
+    }
+
+    /// Ask this of the machine? Asked now.
+    pub(crate) fn machine(ask: Ask, now: Duration) -> Self {
+        Self { ends: Ends::Machine(ask), asked: now }
+    }
+
+    fn place(&self) -> Place {
+        match self.ends {
+            Ends::Job(_) => Place::StopQuestion,
+            Ends::Program => Place::QuitQuestion,
+            Ends::Machine(_) => Place::MachineQuestion,
+        }
+    }
+
+    /// The question, and what a yes means.
+    fn words(&self, state: &State) -> [String; 3] {
+        match &self.ends {
+            Ends::Job(lane) => {
+                let drive = state.lanes.get(*lane).map(|l| l.seen.drive.called()).unwrap_or_default();
+                [
+                    format!("Stop erasing {drive}?"),
+                    "A stopped drive is Not sanitized: part of it is overwritten, the rest still holds what was there.".into(),
+                    "What was done so far is recorded. Stopping cannot be taken back.".into(),
+                ]
+            }
+            Ends::Program => {
+                let jobs = match state.working() {
+                    0 => "Files or free space are still being worked on.".to_string(),
+                    1 => "One drive is still being worked on.".to_string(),
+                    n => format!("{n} drives are still being worked on."),
+                };
+                if state.working() == 0 {
+                    return [
+                        format!("Quit? {jobs}"),
+                        "Quitting stops the work. What was not reached is as it was.".into(),
+                        "Files can be gone on with later; free space that was taken is given back.".into(),
+                    ];
+                }
+                [
+                    format!("Quit? {jobs}"),
+                    "Quitting stops the work. A stopped drive is Not sanitized: part of it still holds what was there.".into(),
+                    "What was done so far is recorded in the ledger.".into(),
+                ]
+            }
+            Ends::Machine(ask) => machine_words(ask, state),
+        }
+    }
+}
+
+/// What is asked of the machine, and what a yes means.
+fn machine_words(ask: &Ask, state: &State) -> [String; 3] {
+    let lost = if state.loses_records() {
+        "THE RECORDS ARE IN MEMORY ALONE AND WILL BE LOST. Go back and carry them to a stick first."
+    } else {
+        "What was recorded is on its medium."
+    };
+    match ask {
+        Ask::Sleep => [
+            "Let the machine sleep for a few seconds?".into(),
+            "Drives lose their power in sleep. After it, firmware that takes part leaves their security commands free; Jurex asks each drive anew.".into(),
+            "Some machines do not wake up by themselves: press the power button once then. No job is running.".into(),
+        ],
+        Ask::Restart => ["Restart the machine?".into(), lost.into(), String::new()],
+        _ => ["Switch the machine off?".into(), lost.into(), String::new()],
+    }
+}
+
+impl Screen for Question {
+    fn places(&self, _: &State) -> Vec<Place> {
+        vec![self.place()]
+    }
+
+    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+        let hears = state.now >= self.asked + DEAF;
+        match (action, &self.ends) {
+            (Action::ConfirmStop, Ends::Job(lane)) if hears => Answer::back().and(state.wish(*lane, Wish::Stop)),
+            (Action::ConfirmQuit, Ends::Program) if hears => Answer::back().and(state.quit_now()),
+            (Action::ConfirmMachine, Ends::Machine(ask)) if hears => Answer::back().and(vec![Command::Machine(ask.clone())]),
+            (Action::Back, _) => Answer::back(),
+            _ => Answer::stay(),
+        }
+    }
+
+    fn fills(&self) -> bool {
+        false
+    }
+
+    fn draw(&self, state: &State, area: Rect, buffer: &mut Buffer) {
+        let inner = panel(state.theme, 72, 12, area, buffer);
+        let mut column = Column::new(inner, buffer, state.theme);
+        for (i, sentence) in self.words(state).iter().enumerate() {
+            column.sentence(sentence, if i == 0 { Role::Strong } else { Role::Text });
+            column.gap();
+        }
+        key_lines(&action::usable(&[self.place()], &|_| None), &mut column);
+    }
+}

@@ -1,0 +1,203 @@
+//! Look: is that the right drive?
+
+use crate::action::Action;
+use crate::lane::bytes::BytesView;
+use crate::lane::readings::{Reading, Wanted};
+use crate::lane::{Lane, Presence};
+use crate::message::Command;
+use crate::screen::Answer;
+use crate::state::State;
+use crate::step::prove::{all_leftovers, leftovers};
+use crate::step::unfinished::cut_short;
+use crate::theme::Role;
+use crate::widget::column::Column;
+use crate::widget::strata;
+use jurex_core::media::HiddenAreas;
+use jurex_core::proof::Finding;
+use jurex_core::strata::Strata;
+use jurex_core::units::{counted, duration, si_size};
+
+/// Does what was asked for in this step.
+pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+    match action {
+        Action::OpenBytes => Answer::to_do(open_bytes(state)),
+        Action::SeeFind => Answer::to_do(state.see_find()),
+        Action::Beacon => Answer::to_do(toggle_beacon(state)),
+        Action::AsLeft => Answer::to_do(ask_as_left(state)),
+        _ => Answer::stay(),
+    }
+}
+
+/// Opens the byte viewer at the drive's first sector.
+fn open_bytes(state: &mut State) -> Vec<Command> {
+    let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
+    if lane.is_gone() {
+        state.notice = Some("The drive is gone: there is nothing to read.".into());
+        return vec![];
+    }
+    lane.look.bytes = Some(BytesView::default());
+    vec![Command::ReadPage(id, 0)]
+}
+
+/// Asks whether a marked drive is still as it was left, or breaks that off.
+fn ask_as_left(state: &mut State) -> Vec<Command> {
+    let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
+    if lane.readings.is_going() {
+        return vec![Command::Read(id, Wanted::End)];
+    }
+    let job = lane.look.mark.as_ref().and_then(|m| m.mark()).map(|m| m.says.job.clone());
+    lane.readings.as_left = Reading::Going(0.0);
+    job.map(|job| Command::Read(id, Wanted::AsLeft(job))).into_iter().collect()
+}
+
+/// The mark of an earlier erasure, and whether the drive is still as it was left.
+fn mark(lane: &Lane, column: &mut Column<'_>) {
+    let Some(mark) = &lane.look.mark else { return };
+    column.heading("The mark of an erasure");
+    for said in mark.sentences(jurex_station::clock::wall()) {
+        let role = if said.starts_with('✕') { Role::Fault } else { Role::Strong };
+        column.sentence(&said, role);
+    }
+    match &lane.readings.as_left {
+        Reading::NotAsked if mark.mark().is_some() => column
+            .sentence("Still as it was left? a reads a sample of it against the ledger's record: about a minute.", Role::Text),
+        Reading::NotAsked => {}
+        Reading::Going(share) => column.sentence(&format!("Reading a sample … {:.0} %. a ends it.", share * 100.0), Role::Text),
+        Reading::Failed(why) => column.sentence(why, Role::Strong),
+        Reading::Over(read) => {
+            let role = if read.finding() == Finding::Confirmed { Role::Proved } else { Role::Fault };
+            let word = match read.finding() {
+                Finding::Confirmed => "It is as it was left, as far as the sample tells.",
+                Finding::Contradicted => "✕ It is not as it was left.",
+                Finding::Incomplete => "The sample was not read to its end.",
+            };
+            column.sentence(word, role);
+            read.sentences().iter().for_each(|said| column.sentence(said, Role::Text));
+        }
+    }
+    column.gap();
+}
+
+fn toggle_beacon(state: &mut State) -> Vec<Command> {
+    let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
+    if lane.is_working() || lane.is_gone() {
+        state.notice = Some("The beacon reads from a drive that is there and not being worked on.".into());
+        return vec![];
+    }
+    lane.look.beacon = !lane.look.beacon;
+    let on = lane.look.beacon;
+    vec![Command::Beacon(id, on)]
+}
+
+/// Draws the step into a column that is as long as it needs.
+pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
+    let drive = &lane.seen.drive;
+    let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told by the drive".into());
+    column.question("Is that the right drive?");
+    presence(state, lane, column);
+    cut_short(lane, column);
+    column.heading("As its label should read");
+    column.fact("maker", &said(&drive.unit.maker));
+    column.fact_in("model", &said(&drive.unit.model), Role::Strong);
+    column.fact_in("serial", &said(&drive.unit.serial), Role::Strong);
+    column.fact("capacity", &format!("{}, {}", drive.size(), counted(drive.geometry.sectors, "sector")));
+    column.fact("firmware", &said(&drive.unit.firmware));
+    column.gap();
+    column.heading("How it is attached");
+    column.fact("path", &format!("{} ({})", drive.path, drive.bus));
+    column.fact("sectors", &drive.geometry.sector_sizes());
+    column.fact("class of media", &format!("{}, because {}", drive.class, drive.class_basis));
+    if let Some(bridge) = &lane.seen.answers.bridge {
+        column.fact("bridge", &format!("{bridge} stands before the drive"));
+    }
+    column.fact_in(
+        "hidden areas",
+        &drive.hidden.sentence(),
+        if drive.hidden == HiddenAreas::None { Role::Text } else { Role::Strong },
+    );
+    for other in &drive.elsewhere {
+        column.fact("of the same unit", &other.what);
+    }
+    let health = lane.seen.answers.health.sentences();
+    column.fact("age and health", &if health.is_empty() { "not told by the drive".into() } else { health.join(", ") });
+    if !lane.seen.answers.own_erases.is_empty() {
+        column.fact("erases itself", &lane.seen.answers.own_erases_said());
+    }
+    for note in &lane.seen.answers.notes {
+        column.fact("note", note);
+    }
+    if drive.simulated {
+        column.fact("simulated", "a scale model, a thousandth of the printed capacity");
+    }
+    column.gap();
+    mark(lane, column);
+    contents(state, lane, column);
+    column.gap();
+    leftovers(lane, column);
+    all_leftovers(lane, column);
+    column.heading("May it be erased?");
+    match &lane.verdict {
+        _ if lane.is_gone() => column.sentence("It is gone. Attach it again, and Jurex looks anew.", Role::Strong),
+        Ok(_) => match lane.seen.verdict() {
+            Ok(_) => column.sentence("Yes: nothing uses it. Its label is checked again before anything is written.", Role::Text),
+            Err(refusal) => {
+                column.sentence(&format!("⊘ Not by writing to it: {refusal}."), Role::Strong);
+                column.sentence("An erasure of its own can take it out of this state: see Plan.", Role::Text);
+            }
+        },
+        Err(refusal) => column.sentence(&format!("⊘ No: {refusal}. There is no way around this."), Role::Strong),
+    }
+}
+
+/// When it came or went, and whether its light is being shown.
+fn presence(state: &State, lane: &Lane, column: &mut Column<'_>) {
+    let said = match &lane.presence {
+        Presence::Here => None,
+        Presence::Appeared(at) => Some(format!("Appeared {} ago.", duration(state.now.saturating_sub(*at)))),
+        Presence::Gone(since) => Some(format!("✕ Gone since {since}.")),
+    };
+    let beacon =
+        lane.look.beacon.then(|| "The beacon is on: its light goes long, short. Nothing is written; b ends it.".to_string());
+    for words in said.into_iter().chain(beacon) {
+        column.sentence(&words, Role::Strong);
+        column.gap();
+    }
+}
+
+/// Regions that are told one by one.
+const MOST_REGIONS: usize = 40;
+
+fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
+    column.heading("What is on it");
+    let Some(contents) = &lane.look.contents else {
+        let why =
+            if lane.seen.has_answered() { "Looking …" } else { "The drive has not answered yet; it is read once it has." };
+        return column.sentence(why, Role::Faint);
+    };
+    let geometry = lane.seen.drive.geometry;
+    if contents.regions.is_empty() {
+        column.sentence(&contents.sentence(), Role::Text);
+    }
+    let mut drawing = Strata::of_drive(&lane.seen.drive, contents);
+    if let Reading::Over(residue) = &lane.readings.left {
+        drawing = drawing.with_left(&residue.usable);
+    }
+    if !drawing.layers[0].spans.is_empty() {
+        let place = column.take(strata::rows(&drawing));
+        strata::draw(&drawing, state.theme, place, column.buffer());
+        if let HiddenAreas::Hidden { sectors } = lane.seen.drive.hidden {
+            let words = format!(
+                "hidden: the last {} ({}), which no program on this machine can see",
+                counted(sectors, "sector"),
+                si_size(geometry.bytes_of(sectors))
+            );
+            column.sentence(&words, Role::Strong);
+        }
+        for region in contents.regions.iter().take(MOST_REGIONS) {
+            column.sentence(&region.line(geometry), Role::Faint);
+        }
+    }
+    if let Some(note) = &contents.note {
+        column.sentence(note, Role::Strong);
+    }
+}

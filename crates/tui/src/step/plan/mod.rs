@@ -1,0 +1,83 @@
+//! Plan: the draft of a plan is changed, and fixed.
+
+pub(crate) mod view;
+
+use crate::action::Action;
+use crate::lane::Lane;
+use crate::message::Command;
+use crate::screen::Answer;
+use crate::screen::line::TypedLine;
+use crate::screen::methods::MethodsPage;
+use crate::state::State;
+use crate::widget::need::next_sensitivity;
+use jurex_core::plan::SizeCheck;
+use jurex_core::rules::Technique;
+
+/// Most rounds that the keys offer; the command line takes more.
+const MOST_ROUNDS: u32 = 99;
+
+/// Does what was asked for in this step.
+pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+    let Some(id) = state.selected else { return Answer::stay() };
+    match action {
+        Action::BeginAnew => {
+            state.lanes[id].begin_anew();
+            Answer::to_do(vec![Command::Look(id)])
+        }
+        Action::ChooseMethod => Answer::push(MethodsPage::for_lane(state, id)),
+        Action::EditPasses => Answer::push(MethodsPage::for_passes(state, id)),
+        Action::Range => Answer::push(TypedLine::of_range(id)),
+        Action::TakePlan if needs_psid(&state.lanes[id]) => Answer::push(TypedLine::of_psid(id)),
+        Action::TakePlan => Answer::to_do(state.take_plan()),
+        _ => {
+            change_draft(&mut state.lanes[id], action);
+            Answer::stay()
+        }
+    }
+}
+
+/// Whether the way that is chosen needs the PSID of the label, and it was not typed yet.
+fn needs_psid(lane: &Lane) -> bool {
+    let ready = lane.foreseen().ways.iter().any(|w| w.technique == lane.draft.way && w.is_ready());
+    ready && lane.draft.way == Technique::TcgRevert && lane.draft.secret.is_none()
+}
+
+fn change_draft(lane: &mut Lane, action: Action) {
+    match action {
+        Action::Sensitivity => lane.draft.need.sensitivity = next_sensitivity(lane.draft.need.sensitivity),
+        Action::Reuse => lane.draft.need.reuse = !lane.draft.need.reuse,
+        Action::Leaves => lane.draft.need.leaves = !lane.draft.need.leaves,
+        Action::WayAfter => take_way(lane, way_beside(lane, 1)),
+        Action::WayBefore => take_way(lane, way_beside(lane, -1)),
+        Action::ReadingBack => lane.draft.order.verification = lane.draft.order.verification.next(),
+        Action::MoreRounds => lane.draft.order.rounds = (lane.draft.order.rounds + 1).min(MOST_ROUNDS),
+        Action::FewerRounds => lane.draft.order.rounds = lane.draft.order.rounds.saturating_sub(1).max(1),
+        Action::BlankPass => lane.draft.order.blank = !lane.draft.order.blank,
+        Action::SizeCheck => {
+            let (drive, check) = (&lane.seen.drive, &mut lane.draft.order.size_check);
+            *check = match check.is_due(drive) {
+                true => SizeCheck::No,
+                false if SizeCheck::default().is_due(drive) => SizeCheck::default(),
+                false => SizeCheck::Yes,
+            };
+        }
+        Action::LeaveMark => lane.draft.order.marks = !lane.draft.order.marks,
+        Action::SearchBoth => lane.draft.order.searches = !lane.draft.order.searches,
+        Action::HiddenAreas => lane.draft.hidden = lane.draft.hidden.next(),
+        Action::State => lane.draft.stated = !lane.draft.stated,
+        _ => return,
+    }
+    // What was planned before is not what stands here now.
+    lane.stage.drop_plan();
+}
+
+/// What was stated was stated of another way.
+fn take_way(lane: &mut Lane, way: Technique) {
+    (lane.draft.way, lane.draft.stated, lane.draft.secret) = (way, false, None);
+}
+
+fn way_beside(lane: &Lane, by: isize) -> Technique {
+    let ways = &lane.foreseen().ways;
+    let here = ways.iter().position(|w| w.technique == lane.draft.way).unwrap_or(0) as isize;
+    ways.get((here + by).rem_euclid(ways.len().max(1) as isize) as usize).map_or(Technique::Overwrite, |w| w.technique)
+}

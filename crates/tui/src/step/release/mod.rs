@@ -1,0 +1,67 @@
+//! Release: where does it go now?
+
+pub(crate) mod view;
+
+use crate::action::Action;
+use crate::message::Command;
+use crate::screen::Answer;
+use crate::state::State;
+
+/// Does what was asked for in this step.
+pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+    match action {
+        Action::ReleaseIt => Answer::to_do(release(state)),
+        Action::PrintLabel => {
+            let job = state.lane().and_then(|l| l.job_for_label());
+            Answer::to_do(job.map(Command::Label).into_iter().collect())
+        }
+        Action::KindAfter | Action::KindBefore => {
+            if let Some(lane) = state.lane_mut().filter(|l| !l.release.is_busy) {
+                lane.release.turn_kind(action == Action::KindAfter);
+                lane.scroll = 0;
+            }
+            Answer::stay()
+        }
+        Action::FieldAfter | Action::FieldBefore => {
+            next_field(state, action == Action::FieldAfter);
+            Answer::stay()
+        }
+        Action::LeaveField => {
+            state.leave_field();
+            Answer::stay()
+        }
+        _ => Answer::stay(),
+    }
+}
+
+fn next_field(state: &mut State, forwards: bool) {
+    if let Some(lane) = state.lane_mut() {
+        lane.release.next_field(forwards);
+    }
+}
+
+/// Does what the form says.
+fn release(state: &mut State) -> Vec<Command> {
+    if state.in_burst() {
+        // The line end of a scanner: it goes on to the next field, and does nothing.
+        next_field(state, true);
+        state.notice = Some("Press Enter by itself to do it: this one came with what was typed.".into());
+        return vec![];
+    }
+    state.leave_field();
+    let by = state.config.technician.name.clone();
+    let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
+    if lane.release.is_busy {
+        return vec![];
+    }
+    match lane.release.wanted() {
+        Err(why) => {
+            lane.release.outcome = Some(Err(why));
+            vec![]
+        }
+        Ok(wanted) => {
+            (lane.release.is_busy, lane.release.outcome) = (true, None);
+            vec![Command::Release(id, Box::new(wanted), by)]
+        }
+    }
+}

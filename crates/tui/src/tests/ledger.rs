@@ -1,0 +1,170 @@
+//! The ledger page, the lot on the bench, and the paper before it is written.
+
+use super::*;
+use crate::message::{AskLedger, FromLedger};
+use crate::screen::ledger::AT_ONCE;
+use jurex_core::lot::{List, Lot};
+use jurex_core::record::JobId;
+use jurex_ledger::Ledger;
+use jurex_station::story::Story;
+
+impl World {
+    /// Lets a ledger answer all that was asked of it.
+    pub(super) fn answer_from(&mut self, ledger: &Ledger) {
+        for command in std::mem::take(&mut self.asked_of_ledger) {
+            match command {
+                AskLedger::Jobs(typed, before) => {
+                    let found = ledger.find(&typed, before, AT_ONCE).map_err(|e| e.to_string());
+                    self.send(Message::Ledger(FromLedger::Jobs(typed, before, found)));
+                }
+                AskLedger::Story(job) => {
+                    self.send(Message::Ledger(FromLedger::Story(Box::new(Story::of(ledger, &job).unwrap()))));
+                }
+                AskLedger::Lots => {
+                    let lots = ledger.lots(true).unwrap().into_iter().map(|lot| ledger.lot_now(lot).unwrap());
+                    self.send(Message::Ledger(FromLedger::Lots(lots.collect())));
+                }
+                AskLedger::Where(typed) => {
+                    let found = crate::runtime::whereabouts(ledger, &typed).map_err(|e| e.to_string());
+                    self.send(Message::Ledger(FromLedger::Where(typed, found)));
+                }
+                AskLedger::Known(lane, serial, job) => {
+                    let known = serial.and_then(|s| ledger.known(&s).unwrap());
+                    let known = known.or_else(|| ledger.known_by_job(&job?).unwrap());
+                    self.send(Message::Ledger(FromLedger::Known(lane, known.map(Box::new))));
+                }
+                other => self.asked_of_ledger.push(other),
+            }
+        }
+        if self.asked_of_ledger.iter().any(|c| matches!(c, AskLedger::Jobs(..) | AskLedger::Story(_))) {
+            self.answer_from(ledger);
+        }
+    }
+}
+
+/// A ledger with these jobs on the drives of the simulated bench: the bay, the day, and whether it was erased.
+pub(super) fn ledger_of(path: &std::path::Path, jobs: &[(u32, u32, bool)]) -> Ledger {
+    let ledger = Ledger::open(path).unwrap();
+    let drives = Bench::of_bays(sim().bays()).drives();
+    for (n, (bay, day, erased)) in jobs.iter().enumerate() {
+        let seen = drives.iter().find(|s| s.drive.path == format!("sim:{bay}")).unwrap();
+        let job: JobId = format!("2611{day:02}-STUVW{n}").parse().unwrap();
+        let began: Timestamp = format!("2026-11-{day:02}T09:30:00Z").parse().unwrap();
+        ledger.begin(&job, &seen.drive, began).unwrap();
+        ledger.tell(&job, &Event::Held { celsius: Some(71) }, began).unwrap();
+        if !erased {
+            continue;
+        }
+        let order = jurex_core::plan::Order::of_program("One pass of zeros", "00?".parse().unwrap());
+        let plan = Plan::new(&seen.drive, &order, &mut Fixed(0)).unwrap();
+        let session = jurex_core::evidence::Session::new(seen.drive.clone(), jurex_core::medium::Access::DIRECT, began);
+        let ended = jurex_core::evidence::Ended::Stopped;
+        let evidence = jurex_core::evidence::Evidence { ended, ..jurex_core::evidence::Evidence::begin(session, plan.kinds()) };
+        let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
+        let papers = Config::demo().papers();
+        let record = Record::new(job, tool, &plan, Default::default(), evidence, (began, began), papers);
+        ledger.finish(&record, began).unwrap();
+    }
+    ledger
+}
+
+#[test]
+fn past_work_is_found_as_one_types_and_told_beside_it() {
+    let dir = tempfile::tempdir().unwrap();
+    let ledger = ledger_of(&dir.path().join("ledger.sqlite3"), &[(2, 3, true), (7, 9, true), (10, 12, true), (8, 20, false)]);
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.key(KeyCode::F(2));
+    assert!(world.text().contains("Looking …"));
+    world.answer_from(&ledger);
+    let all = world.text();
+    assert!(all.contains("no record") && all.find("2026-11-20") < all.find("2026-11-03"), "the newest first: {all}");
+    world.keys("lot:bw-0417 tessel");
+    world.answer_from(&ledger);
+    insta::assert_snapshot!("ledger", world.picture().backend());
+    // An answer to what was typed before is not taken.
+    world.send(Message::Ledger(FromLedger::Jobs("old".into(), None, Ok(vec![]))));
+    assert!(world.text().contains("Logger 32"));
+    // Letters are words to find until the story has the keys; then they do something with it.
+    world.keys("w");
+    world.answer_from(&ledger);
+    assert!(world.text().contains("No job has all these words"));
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Esc);
+    world.answer_from(&ledger);
+    assert!(world.text().contains("no record"), "nothing was chosen, and all are shown again");
+    world.key(KeyCode::Down);
+    world.answer_from(&ledger);
+    world.key(KeyCode::Enter);
+    world.keys("w");
+    assert!(matches!(&world.asked_of_ledger[..], [AskLedger::WriteAgain(job)] if job.as_str() == "261112-STUVW2"));
+    world.keys("x");
+    assert!(matches!(world.asked_of_ledger.last(), Some(AskLedger::Export(typed)) if typed.is_empty()));
+    world.asked_of_ledger.clear();
+    world.key(KeyCode::Up);
+    world.answer_from(&ledger);
+    world.keys("w");
+    assert!(world.asked_of_ledger.is_empty() && world.text().contains("no record that a paper could be written of"));
+    world.key(KeyCode::Esc);
+    world.key(KeyCode::F(2));
+    assert!(world.text().contains("Is that the right drive?"), "back at the bench");
+}
+
+#[test]
+fn the_ledger_page_works_where_there_is_little_room_and_says_why_there_is_nothing() {
+    let dir = tempfile::tempdir().unwrap();
+    let ledger = ledger_of(&dir.path().join("ledger.sqlite3"), &[(2, 3, true), (7, 9, true)]);
+    let mut world = World::new(ThemeName::Dark, (80, 24));
+    world.key(KeyCode::F(2));
+    world.answer_from(&ledger);
+    assert!(world.text().contains("261109-STUVW1") || world.text().contains("Logger 32"));
+    world.key(KeyCode::Enter);
+    assert!(world.text().contains("Not sanitized") && world.text().contains("more lines"), "{}", world.text());
+    world.key(KeyCode::Esc);
+    world.send(Message::Ledger(FromLedger::Jobs(String::new(), None, Err("the ledger is damaged".into()))));
+    assert!(world.text().contains("✕ the ledger is damaged"));
+}
+
+#[test]
+fn a_lot_fills_answers_and_papers_of_its_drives_and_tells_how_it_stands() {
+    let dir = tempfile::tempdir().unwrap();
+    let ledger = ledger_of(&dir.path().join("ledger.sqlite3"), &[(2, 3, true)]);
+    let mut lot = Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap();
+    let list = "serial,property number,source,sensitivity,reuse,leaves\nFM2000K7Q41M,BWS 0041,x,,,\ntl32h6r90c2y,BWS 0046,Hollow Ness mast,high,yes,no\nGONE,,,,,\n";
+    lot.add(List::from_csv(list).unwrap()).unwrap();
+    ledger.keep_lot(&lot, "opened", Timestamp::UNIX_EPOCH).unwrap();
+    let mut world = World::new(ThemeName::Dark, FULL);
+    assert!(world.text().contains("lot BW-0417   "), "{}", world.text());
+    world.asked_of_ledger.push(AskLedger::Lots);
+    world.answer_from(&ledger);
+    assert!(world.text().contains("lot BW-0417: 0 of 3 done, 1 failed, 1 here and not done, 1 not seen yet"), "{}", world.text());
+    let card = &world.app.state.lanes[CARD];
+    assert_eq!((card.papers.property_number.as_str(), card.papers.source.as_str()), ("BWS 0046", "Hollow Ness mast"));
+    assert_eq!(card.draft.need.outcome(), jurex_core::rules::Outcome::Purge);
+    // A setting that is changed leaves what the list says of the drive.
+    let config = Config { source: "another station".into(), ..Config::demo() };
+    world.send(Message::Setting(Ok(Box::new(config))));
+    let source_of = |world: &World, lane: LaneId| world.app.state.lanes[lane].papers.source.clone();
+    assert_eq!((source_of(&world, CARD).as_str(), source_of(&world, STICK).as_str()), ("Hollow Ness mast", "another station"));
+    // What a person has changed since stays, whatever the list says later.
+    world.app.state.lanes[CARD].papers.source = "by hand".into();
+    world.asked_of_ledger.push(AskLedger::Lots);
+    world.answer_from(&ledger);
+    assert_eq!(world.app.state.lanes[CARD].papers.source, "by hand");
+}
+
+#[test]
+fn what_the_person_signs_is_shown_as_it_will_print() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.choose("logger");
+    world.start("R90C2Y");
+    world.tell_all();
+    world.key(KeyCode::Right);
+    world.app.state.signs = "Signed by key kPrK_qmxVWaY.".into();
+    assert!(world.text().contains("Signed by key kPrK_qmxVWaY."), "{}", world.text());
+    world.keys("v");
+    insta::assert_snapshot!("paper", world.picture().backend());
+    (0..9).for_each(|_| world.key(KeyCode::PageDown));
+    assert!(world.text().contains("end of page 2 of 2") || world.text().contains("end of page 3 of 3"), "{}", world.text());
+    world.key(KeyCode::Esc);
+    assert!(world.text().contains("Can I sign for it?"));
+}
