@@ -200,10 +200,10 @@ fn sampled_share(range: Sectors) -> (f64, usize) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::media::test_drive;
     use crate::method;
     use crate::plan::Verification;
     use crate::testing::Memory;
+    use crate::testing::test_drive;
     use std::cell::Cell;
 
     const TB: u64 = 1_000_000_000_000 / 512;

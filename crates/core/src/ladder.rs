@@ -333,10 +333,11 @@ pub fn warnings(drive: &Drive, order: &Order, method: Option<&Method>, need: Nee
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::media::{Bus, test_drive};
+    use crate::media::Bus;
     use crate::method;
     use crate::native::{OwnErase, OwnTime};
     use crate::need::Sensitivity;
+    use crate::testing::test_drive;
 
     fn zeros() -> Order {
         Order::of_method(method::find("zeros").unwrap())

@@ -24,6 +24,7 @@ pub mod native;
 pub mod need;
 pub mod notation;
 pub mod orders;
+mod outcome;
 pub mod pace;
 pub mod pattern;
 pub mod plan;
@@ -38,6 +39,7 @@ pub mod sampling;
 pub mod schema;
 pub mod start_medium;
 pub mod strata;
+mod table;
 pub mod tag;
 pub mod technique;
 #[cfg(any(test, feature = "testing"))]

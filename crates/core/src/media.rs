@@ -619,12 +619,21 @@ impl Drive {
     }
 }
 
-#[cfg(test)]
-pub(crate) use crate::testing::test_drive;
+/// Whether two serials are of one drive: blanks around them and the size of letters tell nothing.
+pub fn same_serial(a: &str, b: &str) -> bool {
+    let a = a.trim();
+    !a.is_empty() && a.eq_ignore_ascii_case(b.trim())
+}
+
+/// By what a serial is found among many: alike of two exactly where [`same_serial`] says that they are of one drive; `None`: it is none.
+pub fn serial_key(serial: &str) -> Option<String> {
+    Some(serial.trim().to_ascii_uppercase()).filter(|key| !key.is_empty())
+}
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::testing::test_drive;
 
     #[test]
     fn the_label_takes_the_ending_or_the_whole_serial_and_nothing_else() {

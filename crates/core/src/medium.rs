@@ -1,11 +1,12 @@
 //! The drive as the engine sees it: whole sectors in, whole sectors out, errors with their place.
 
+mod port;
 mod window;
 
+pub use port::{Port, one_by_one};
 pub use window::Window;
 
 use crate::media::{Drive, Geometry};
-use crate::native::command::Port;
 use crate::pattern::AlignedBuffer;
 use crate::units::{Lba, Sectors};
 use schemars::JsonSchema;

@@ -1,6 +1,6 @@
 //! From three questions to the outcome that is needed (SP 800-88, decision flow of the sanitization section).
 
-use crate::rules::Outcome;
+use crate::outcome::Outcome;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;

@@ -1,40 +1,14 @@
 //! A list of orders: which drives are to be erased, each by what plan, approved beforehand by a person. Where nobody stands at the
 //! bench the list is the label check: a drive is erased because its serial stands there whole, never because it is attached.
 
+pub use crate::evidence::ByList;
 use crate::guard::Cleared;
-use crate::lot::table::{Row, Serials, Table};
-use crate::lot::{Mistake, same_serial};
-use crate::media::{Drive, Label, Protocol};
+use crate::media::{Drive, Label, Protocol, same_serial};
 use crate::plan::{ArmError, ArmedPlan, Plan};
+use crate::table::{Mistake, Row, Serials, Table};
 use crate::text::{hex, printable};
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::collections::BTreeMap;
-
-/// The list that stood for a person's look at the label, as records name it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub struct ByList {
-    /// SHA-256 of the list's bytes, in hexadecimal.
-    pub sha256: String,
-    /// The line that names the drive, from 1.
-    pub line: u64,
-    /// Who approved it, as the line says.
-    pub approved_by: String,
-}
-
-impl ByList {
-    /// Who stood for the label check, in a sentence.
-    pub fn sentence(&self) -> String {
-        format!(
-            "Nobody typed its label: line {} of a list (SHA-256 {}…), approved by {}, names its serial.",
-            self.line,
-            self.sha256.get(..16).unwrap_or(&self.sha256),
-            self.approved_by
-        )
-    }
-}
 
 /// One line of the list.
 #[derive(Clone, Debug, PartialEq, Eq)]

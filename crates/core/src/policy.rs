@@ -290,8 +290,8 @@ pub fn check_name(name: &str) -> Result<(), PolicyError> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::media::test_drive;
     use crate::native::OwnErase;
+    use crate::testing::test_drive;
 
     const TEXT: &str =
         "sensitivity = \"moderate\"\nreuse = true\nleaves = true\n\n[magnetic]\nmethod = \"random\"\nverify = \"sampled\"\n";

@@ -1,7 +1,4 @@
-//! The file's format, and the steps from one to the next.
-
-use crate::{chain, index, releases};
-use rusqlite::Transaction;
+//! The file's format: the steps from one to the next.
 
 /// The newest format.
 pub(crate) const KNOWN: i64 = MIGRATIONS.len() as i64;
@@ -134,7 +131,7 @@ pub(crate) const JOB_OF_CHECK: &str = "iif(json_valid(json), json_extract(json, 
 pub(crate) const ABOUT: &str = "iif(json_valid(json), json_extract(json, '$.about'), NULL)";
 
 /// The format from which on everything that is written is a leaf of the tree.
-const WITH_TREE: i64 = 4;
+pub(crate) const WITH_TREE: i64 = 4;
 
 /// The format from which on a record knows its leaf, and jobs are found by what stands in their records.
 pub(crate) const WITH_INDEX: i64 = 5;
@@ -157,23 +154,4 @@ pub(crate) fn fresh_schema() -> rusqlite::Result<std::collections::BTreeSet<[Str
     let fresh = rusqlite::Connection::open_in_memory()?;
     MIGRATIONS.iter().try_for_each(|step| fresh.execute_batch(step))?;
     schema(&fresh)
-}
-
-/// Takes all steps that are still to be taken.
-pub(crate) fn bring_up_to_date(change: &Transaction<'_>) -> rusqlite::Result<()> {
-    let done: i64 = change.query_row("PRAGMA user_version", [], |row| row.get(0))?;
-    for step in &MIGRATIONS[(done.max(0) as usize).min(MIGRATIONS.len())..] {
-        change.execute_batch(step)?;
-    }
-    if done < WITH_TREE {
-        chain::take_in(change)?;
-    }
-    if done < WITH_INDEX {
-        chain::keep_nodes(change)?;
-        index::take_in(change)?;
-    }
-    if done < WITH_RELEASES {
-        releases::take_in(change)?;
-    }
-    change.pragma_update(None, "user_version", KNOWN)
 }

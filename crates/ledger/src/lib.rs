@@ -6,6 +6,7 @@
 
 mod backup;
 mod chain;
+mod check;
 mod format;
 mod index;
 mod lots;
@@ -13,8 +14,10 @@ mod proof;
 mod releases;
 mod tree;
 mod unfinished;
+mod upgrade;
 
-pub use chain::{About, Checked, Head, KeptHead, Leaf};
+pub use chain::{About, Head, KeptHead, Leaf};
+pub use check::Checked;
 pub use index::{Due, Line, Standing};
 pub use lots::LotNow;
 pub use proof::{BadProof, Inclusion};
@@ -255,7 +258,7 @@ impl Ledger {
 
     fn migrate(&mut self) -> rusqlite::Result<()> {
         let change = self.connection.transaction_with_behavior(rusqlite::TransactionBehavior::Immediate)?;
-        format::bring_up_to_date(&change)?;
+        upgrade::bring_up_to_date(&change)?;
         change.commit()
     }
 

@@ -1,24 +1,23 @@
 //! Which drives there are, and what sysfs says of each.
 
-use crate::ask::ask;
 use crate::guard::Uses;
 use crate::identity::{attachment, ids, port, usb_serial};
 use crate::ioctl::loop_backing;
 use crate::object::Object;
 use crate::quiet::is_quiet;
 use crate::sysfs::{entries, name, number, text, vpd_serial};
+use crate::system::System;
 use crate::views;
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Attachment, Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit};
 use jurex_core::native::{Answers, OwnState};
 use jurex_core::text::shown_path;
 use rustix::fs::{AtFlags, FileType, Mode, OFlags, Stat, StatxFlags, fstat, fstatfs, open, stat, statx};
-use std::collections::BTreeSet;
 use std::fs;
 use std::io;
 use std::os::fd::{AsFd, OwnedFd};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError, mpsc};
+use std::sync::{Arc, PoisonError, mpsc};
 use std::time::{Duration, Instant};
 use wildmatch::WildMatch;
 
@@ -74,40 +73,6 @@ pub enum FindError {
     },
 }
 
-/// Asks the drive whose sysfs folder is given; gives the drive as it says it is, and its answers. May take long.
-pub type Asker = Arc<dyn Fn(Drive, &Path) -> (Drive, Answers) + Send + Sync>;
-
-/// The system's views of its devices, usually `/sys` and `/proc`; tests point them at trees of their own.
-#[derive(Clone)]
-pub struct System {
-    pub(crate) sys: PathBuf,
-    pub(crate) proc: PathBuf,
-    /// If not empty, only drives that one of these names may be erased.
-    only: Vec<String>,
-    /// Files of Jurex itself.
-    own_files: Vec<PathBuf>,
-    /// Whether this computer was started from a medium of ours: then all such media are left alone. The device that it was started from,
-    /// if that is known.
-    pub(crate) start_medium: Option<Option<String>>,
-    /// Whether these are the kernel's own views, and not trees that a test has made.
-    pub(crate) is_kernels_own: bool,
-    asker: Asker,
-    /// Drives that are being asked now: one that hangs is not asked a second time meanwhile.
-    asking: Arc<Mutex<BTreeSet<PathBuf>>>,
-}
-
-impl Default for System {
-    fn default() -> Self {
-        Self { is_kernels_own: true, ..Self::at("/sys".into(), "/proc".into()) }
-    }
-}
-
-impl std::fmt::Debug for System {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("System").field("sys", &self.sys).field("proc", &self.proc).field("only", &self.only).finish()
-    }
-}
-
 /// Devices that are made of memory or of other drives.
 const NOT_DRIVES: [(&str, &str); 6] = [
     ("ram", "a memory disk"),
@@ -126,50 +91,6 @@ fn not_a_drive(name: &str) -> Option<&'static str> {
 const PATIENCE: Duration = Duration::from_secs(6);
 
 impl System {
-    /// A system whose devices are described in these folders.
-    pub fn at(sys: PathBuf, proc: PathBuf) -> Self {
-        Self {
-            sys,
-            proc,
-            only: vec![],
-            own_files: vec![],
-            start_medium: None,
-            is_kernels_own: false,
-            asker: Arc::new(ask),
-            asking: Arc::default(),
-        }
-    }
-
-    /// The same, but only drives that one of these names may be erased. A name is a pattern with `*` and `?` over the
-    /// device's path (`/dev/sd?`), `bus:` and the word of a bus (`bus:usb`), or `port:` and a pattern over the device's
-    /// place in sysfs (`port:*/usb1/1-2/*`). No names: all drives.
-    pub fn only(mut self, names: &[String]) -> Self {
-        self.only = names.to_vec();
-        self
-    }
-
-    /// The same, but these files are never erased as images: they are Jurex's own.
-    pub fn keeping(mut self, files: Vec<PathBuf>) -> Self {
-        self.own_files = files;
-        self
-    }
-
-    /// The same, of a computer that was started from a medium of ours, on that device if it is known: such media are never erased.
-    pub fn started_from(mut self, device: Option<String>) -> Self {
-        self.start_medium = Some(device);
-        self
-    }
-
-    pub(crate) fn own_files(&self) -> &[PathBuf] {
-        &self.own_files
-    }
-
-    /// The same with another way to ask drives.
-    pub fn asking(mut self, asker: Asker) -> Self {
-        self.asker = asker;
-        self
-    }
-
     /// Every drive of this machine, in the order of their names, loop devices last; empty loop devices and readers
     /// without media are left out. All are asked at once; one that does not answer in time is listed with what the
     /// system knows of it and may not be erased, and holds up nothing.

@@ -1,10 +1,10 @@
 //! What the running system uses a drive for. Everything here errs on the side of "in use".
 
-use crate::discover::System;
 use crate::ioctl::loop_backing;
 use crate::object::Object;
 use crate::openers::Openers;
 use crate::sysfs::{entries, name, text};
+use crate::system::System;
 use crate::views;
 use jurex_core::guard::Hindrance;
 use jurex_core::media::{Bus, Drive, MediaClass};

@@ -20,6 +20,7 @@ mod port;
 mod quiet;
 mod ring;
 mod sysfs;
+mod system;
 mod threads;
 mod undriven;
 mod views;
@@ -27,8 +28,9 @@ mod watch;
 
 pub use ask::raw_pages;
 pub use backend::{Carrying, backend};
-pub use discover::{Asker, FindError, Found, System};
+pub use discover::{FindError, Found};
 pub use loops::LoopWindow;
 pub use medium::{LinuxMedium, OpenError, open, open_to_read, peek};
+pub use system::{Asker, System};
 pub use undriven::Undriven;
 pub use watch::Watch;

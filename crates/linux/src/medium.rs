@@ -1,16 +1,18 @@
 //! Block devices and image files as media: exclusive, direct, aligned.
 
-use crate::discover::{System, image};
+use crate::discover::image;
 use crate::errors::{Behind, cause, patiently};
 use crate::guard::Uses;
 use crate::ioctl::is_open_elsewhere;
 use crate::object::Object;
 use crate::port::LinuxPort;
 use crate::quiet::Quiet;
+use crate::system::System;
 use jurex_core::guard::{Hindrance, Refusal};
 use jurex_core::media::{Bus, Drive, Geometry};
+use jurex_core::medium::Port;
 use jurex_core::medium::{Access, AccessWay, Cause, Medium, MediumError, Op};
-use jurex_core::native::command::{Answer, Command, Port};
+use jurex_core::native::command::{Answer, Command};
 use jurex_core::pattern::AlignedBuffer;
 use jurex_core::units::{Lba, Sectors};
 use rustix::fs::{Advice, FileType, FlockOperation, OFlags, fadvise, fcntl_getfl, fcntl_setfl, flock, fstat};

@@ -6,7 +6,8 @@ use crate::ioctl::{
 };
 use crate::sysfs::{entries, name};
 use jurex_core::medium::{Cause, MediumError, Op};
-use jurex_core::native::command::{Answer, Command, Data, Image, OpalCall, Port, one_by_one};
+use jurex_core::medium::{Port, one_by_one};
+use jurex_core::native::command::{Answer, Command, Data, Image, OpalCall};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::Errno;
 use std::fs::File;

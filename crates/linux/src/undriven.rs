@@ -1,7 +1,7 @@
 //! Storage controllers that no driver has taken: their drives can't be seen, and nobody would miss them.
 
-use crate::discover::System;
 use crate::sysfs::{entries, name, text};
+use crate::system::System;
 use std::path::Path;
 
 /// A storage controller without a driver.

@@ -1,7 +1,7 @@
 //! Whether what stands at `/sys` and `/proc` is the kernel's own view of this machine. Whoever has mounted something over it, or over a
 //! part of it, makes the guard blind: then nobody knows what is in use, and nothing is erased.
 
-use crate::discover::System;
+use crate::system::System;
 use rustix::fs::statfs;
 use rustix::io::Errno;
 use std::fs;

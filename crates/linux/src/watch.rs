@@ -1,8 +1,8 @@
 //! Notices when drives come, go, or are taken into use: by the kernel's uevents, and by looking now and then where no
 //! event came.
 
-use crate::discover::System;
 use crate::sysfs::{entries, name, text};
+use crate::system::System;
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
 use rustix::net::netlink::{self, SocketAddrNetlink};
 use rustix::net::{AddressFamily, RecvFlags, SocketFlags, SocketType, bind, recv, socket_with};

@@ -1,6 +1,5 @@
 //! The embedded fonts and how wide their letters are.
 
-use crate::drawing::round;
 use std::sync::OnceLock;
 
 const TEXT: &[u8] = include_bytes!("../fonts/Inter-Regular.otf");
@@ -157,6 +156,11 @@ impl ttf_parser::OutlineBuilder for Pen {
     fn close(&mut self) {
         self.data.push('Z');
     }
+}
+
+/// Hundredths are enough, and keep the file the same on every machine.
+pub(crate) fn round(v: f32) -> f32 {
+    (v * 100.0).round() / 100.0
 }
 
 #[cfg(test)]

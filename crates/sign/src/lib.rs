@@ -8,6 +8,7 @@ mod jwk;
 mod jws;
 mod note;
 mod pades;
+mod passphrase;
 mod store;
 
 pub use jwk::{BadKey, PublicKey};

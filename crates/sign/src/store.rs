@@ -2,6 +2,7 @@
 
 use crate::jwk::{BadKey, PublicKey};
 use crate::pades::{TrustedCertificate, certificate_of};
+pub use crate::passphrase::Passphrase;
 use crate::{decode, encode};
 use ed25519_dalek::SigningKey;
 use ed25519_dalek::pkcs8::spki::der::pem::LineEnding;
@@ -33,32 +34,6 @@ impl PrivateKey {
     /// The key that others check with.
     pub fn public(&self) -> PublicKey {
         PublicKey(self.0.verifying_key())
-    }
-}
-
-/// What a private key is shut with. Never printed.
-#[derive(Clone, PartialEq, Eq)]
-pub struct Passphrase(Zeroizing<String>);
-
-impl Passphrase {
-    /// As it was typed, or stands in a file: a line end at its end is not of it.
-    pub fn new(text: &str) -> Self {
-        Self(Zeroizing::new(text.trim_end_matches(['\r', '\n']).into()))
-    }
-
-    pub(crate) fn text(&self) -> &str {
-        &self.0
-    }
-
-    /// Whether it has no sign.
-    pub fn is_empty(&self) -> bool {
-        self.0.is_empty()
-    }
-}
-
-impl std::fmt::Debug for Passphrase {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str("..")
     }
 }
 
@@ -228,7 +203,8 @@ impl KeyStore {
             None => plain.to_pem("PRIVATE KEY", LineEnding::LF).map_err(|e| damaged(e.to_string()))?,
             Some(passphrase) => {
                 let info = PrivateKeyInfoRef::try_from(plain.as_bytes()).map_err(|e| damaged(e.to_string()))?;
-                let shut = info.encrypt_with_params(shutting()?, passphrase.0.as_bytes()).map_err(|e| damaged(e.to_string()))?;
+                let shut =
+                    info.encrypt_with_params(shutting()?, passphrase.text().as_bytes()).map_err(|e| damaged(e.to_string()))?;
                 shut.to_pem("ENCRYPTED PRIVATE KEY", LineEnding::LF).map_err(|e| damaged(e.to_string()))?
             }
         };
@@ -392,7 +368,7 @@ impl KeyStore {
             let Some(passphrase) = passphrase else { return Err(KeyError::Shut(info.id())) };
             let (_, der) = pkcs8::SecretDocument::from_pem(&text).map_err(|e| damaged(&e.to_string()))?;
             let shut = EncryptedPrivateKeyInfoRef::try_from(der.as_bytes()).map_err(|e| damaged(&e.to_string()))?;
-            let plain = shut.decrypt(passphrase.0.as_bytes()).map_err(|_| KeyError::WrongPassphrase(info.id()))?;
+            let plain = shut.decrypt(passphrase.text().as_bytes()).map_err(|_| KeyError::WrongPassphrase(info.id()))?;
             SigningKey::from_pkcs8_der(plain.as_bytes()).map_err(|_| KeyError::WrongPassphrase(info.id()))?
         } else {
             SigningKey::from_pkcs8_pem(&text).map_err(|e| damaged(&e.to_string()))?

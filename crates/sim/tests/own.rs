@@ -10,8 +10,9 @@ use jurex_core::erase::{
 };
 use jurex_core::evidence::{Evidence, Stated};
 use jurex_core::media::{Bus, Drive, MediaClass};
+use jurex_core::medium::Port;
 use jurex_core::medium::{Access, Medium};
-use jurex_core::native::command::{Image, Port};
+use jurex_core::native::command::Image;
 use jurex_core::native::{self, OwnErase, OwnState};
 use jurex_core::plan::{Course, HowMuch, Order, OwnOrder, Plan, Secret};
 use jurex_core::rules::{Condition, Edition, Outcome, Technique, judge};

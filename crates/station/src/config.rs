@@ -1,8 +1,7 @@
 //! The configuration file: who works here, and how the screen looks. Everything in it may be left out.
 
+use crate::disk::{read_plain, replace};
 use crate::exit::Failure;
-use crate::files::{read_plain, replace};
-use crate::work::Habits;
 use jurex_core::media::Bus;
 use jurex_core::method::{Catalogue, Method};
 use jurex_core::record::{Papers, Person, SecondLook};
@@ -336,7 +335,7 @@ pub fn edit<T>(
     at_first: &str,
     change: impl FnOnce(&mut DocumentMut) -> Result<T, ConfigError>,
 ) -> Result<T, ConfigError> {
-    let text = match crate::files::read_small(file, 4 << 20) {
+    let text = match crate::disk::read_small(file, 4 << 20) {
         Ok(text) => text,
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => at_first.into(),
         Err(source) => return Err(ConfigError::Read { file: file.into(), source }),
@@ -356,6 +355,23 @@ fn check_only(name: &str) -> Result<(), ConfigError> {
         Some(("port", pattern)) if !pattern.is_empty() => Ok(()),
         _ if name.starts_with('/') || name.starts_with('*') => Ok(()),
         _ => Err(ConfigError::NoDrive(shown)),
+    }
+}
+
+/// What the settings say of every job.
+#[derive(Clone, Copy, Debug)]
+pub struct Habits {
+    /// Above this temperature in degrees Celsius the job holds.
+    pub hold_above: Option<i16>,
+    /// Of a hundred drives of a lot, those that are drawn for a second look.
+    pub second_percent: u8,
+}
+
+impl Habits {
+    /// What the ledger notes of them.
+    pub fn sentence(self) -> String {
+        let hold = self.hold_above.map_or("Jobs hold at no temperature".to_string(), |c| format!("Jobs hold above {c} °C"));
+        format!("{hold}; of a hundred drives of a lot {} are drawn for a second look.", self.second_percent)
     }
 }
 

@@ -1,5 +1,6 @@
 //! Exit codes, and failures with the code that each leads to.
 
+use jurex_core::contents::NoPartition;
 use jurex_core::evidence::Ended;
 use jurex_core::lot::LotError;
 use jurex_core::plan::{ArmError, PlanError};
@@ -42,6 +43,12 @@ impl Failure {
             Failure::Stopped(_) => ExitCode::from(4),
             Failure::Defect(_) => ExitCode::from(5),
         }
+    }
+}
+
+impl From<NoPartition> for Failure {
+    fn from(e: NoPartition) -> Self {
+        Failure::Use(format!("{e}. Nothing was written"))
     }
 }
 

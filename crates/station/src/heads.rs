@@ -2,7 +2,7 @@
 //! from it. Such a head is never replaced by the next job: both are kept, and a person is asked.
 
 use crate::config::Config;
-use crate::files::{FEW_LINES, read_small, replace};
+use crate::disk::{FEW_LINES, read_small, replace};
 use crate::places::Places;
 use jurex_core::text::shown_path;
 use jurex_ledger::{Head, Ledger, LedgerError};
@@ -120,7 +120,7 @@ pub fn take(files: &[PathBuf], ledger: &Ledger) -> Result<Vec<String>, std::io::
         if file.exists() {
             let mut aside: OsString = file.as_os_str().into();
             aside.push(format!(".before-{}", crate::clock::wall().as_second()));
-            std::fs::rename(crate::files::replaceable(file)?, &aside)?;
+            std::fs::rename(crate::disk::replaceable(file)?, &aside)?;
             said.push(format!("kept: {}", shown_path(Path::new(&aside))));
         }
         let _ = std::fs::remove_file(beside(file));

@@ -10,6 +10,7 @@
 pub mod bench;
 pub mod clock;
 pub mod config;
+pub mod disk;
 pub mod exit;
 pub mod export;
 pub mod files;
@@ -19,6 +20,7 @@ pub mod less;
 pub mod list;
 pub mod lock;
 pub mod machine;
+pub mod mark;
 pub mod methods;
 pub mod notices;
 pub mod order;
@@ -37,3 +39,10 @@ pub mod story;
 #[cfg(any(test, feature = "testing"))]
 pub mod testing;
 pub mod work;
+
+use jurex_core::record::Tool;
+
+/// The program, as records and statements name it.
+pub fn this_tool() -> Tool {
+    Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() }
+}

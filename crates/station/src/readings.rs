@@ -52,7 +52,7 @@ pub fn prove(
     let (clock, access, started) = (SystemClock::default(), drive.medium().access(), wall());
     let expected = match record.filter(|r| r.method.mark) {
         Some(record) => {
-            let mark = jurex_core::mark::look(drive.medium(), &crate::release::mark::said_in);
+            let mark = jurex_core::mark::look(drive.medium(), &crate::mark::said_in);
             expected.with_mark(&mark, record, found.geometry)
         }
         None => expected,
@@ -63,7 +63,7 @@ pub fn prove(
         let reading = proof::read(&expected, &places, found.geometry, backend, &clock, control, tell);
         still_the_same(reading, &found, backend)
     });
-    let tool = crate::work::this_tool();
+    let tool = crate::this_tool();
     let of = record.map(OfRecord::of);
     let look = Verification { tool, by, of, drive: found, access, started, ended: wall(), expected, sampling, left: None };
     Ok(VerificationRecord::new(look, reading))
@@ -149,6 +149,23 @@ pub fn search_leftovers(seen: &Seen, sampled: bool, tell: Tell<'_>) -> Result<Re
     let clock = SystemClock::default();
     let searched = search(readers, geometry, &places, &|| clock.now().mono, tell);
     Ok(Residue::of(&searched, geometry, places.is_whole()))
+}
+
+/// Whether the drive is still as its job has left it: a sample against what the ledger's record says.
+///
+/// # Errors
+/// The record is of another drive or of other work, or the drive can't be read.
+pub fn still_as_left(
+    seen: &Seen,
+    record: &Record,
+    by: Person,
+    control: &mut dyn JobControl,
+    tell: &mut dyn FnMut(Progress),
+) -> Result<VerificationRecord, Failure> {
+    let called = seen.drive.called();
+    Expected::check_drive(record, &seen.drive).map_err(|e| Failure::Refused(format!("{called} was not read: {e}")))?;
+    let expected = Expected::by_record(record).map_err(|e| Failure::Less(format!("{called} can't be looked into again: {e}")))?;
+    prove(seen, Some(record), (expected, Some(new_sample())), by, control, tell)
 }
 
 #[cfg(test)]

@@ -4,11 +4,12 @@
 
 use crate::bench::Seen;
 use crate::clock::SystemEntropy;
+use crate::config::Habits;
 use crate::exit::Failure;
 use crate::files::{self, FileError, Issue};
 use crate::notices;
 use crate::signing::Seal;
-use crate::work::{self, Finished, Habits, Opened, Prepared};
+use crate::work::{self, Finished, Opened, Prepared};
 use jurex_core::contents::Contents;
 use jurex_core::erase::{Event, JobControl};
 use jurex_core::ladder::{Availability, ladder};

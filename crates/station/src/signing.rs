@@ -196,7 +196,7 @@ pub fn standing(proof: &Inclusion) -> Option<Standing> {
 
 /// The passphrase that stands in a file.
 pub fn read_passphrase(path: &Path) -> std::io::Result<Passphrase> {
-    crate::files::read_small(path, crate::files::FEW_LINES).map(|text| Passphrase::new(&text))
+    crate::disk::read_small(path, crate::disk::FEW_LINES).map(|text| Passphrase::new(&text))
 }
 
 /// The organisation's certificate with its key; `None`: there is none.
@@ -205,10 +205,10 @@ fn pdf_key(config: &Config) -> Result<Option<PdfKey>, String> {
     let unreadable = |path: &Path, e: std::io::Error| format!("cannot read {}: {e}", shown_path(path));
     let passphrase = config.pdf_passphrase_file.as_deref();
     let passphrase = passphrase.map(|path| read_passphrase(path).map_err(|e| unreadable(path, e))).transpose()?;
-    let bytes = crate::files::read_bounded(file, 4 << 20).map_err(|e| unreadable(file, e))?;
+    let bytes = crate::disk::read_bounded(file, 4 << 20).map_err(|e| unreadable(file, e))?;
     let key = match std::str::from_utf8(&bytes) {
         Ok(pem) if pem.contains("-----BEGIN") => {
-            let text = |path: &Path| crate::files::read_small(path, 4 << 20).map_err(|e| unreadable(path, e));
+            let text = |path: &Path| crate::disk::read_small(path, 4 << 20).map_err(|e| unreadable(path, e));
             let key = config.pdf_key.as_deref().map(text).transpose()?;
             // One file may hold both, the key before or after the certificate.
             let own =

@@ -7,7 +7,7 @@ use jurex_core::record::Person;
 pub fn less_record() -> LessRecord {
     let asked = Asked {
         job: "261126-4F7QZK".parse().unwrap(),
-        tool: crate::work::this_tool(),
+        tool: crate::this_tool(),
         by: Person::default(),
         started: jiff::Timestamp::UNIX_EPOCH,
         ended: jiff::Timestamp::UNIX_EPOCH,

@@ -2,6 +2,7 @@
 
 use crate::bench::{HeldBeside, OpenDrive, Seen};
 use crate::clock::{SystemClock, SystemEntropy, new_job_id, wall};
+use crate::config::Habits;
 use crate::exit::Failure;
 use crate::heat::Watched;
 use crate::readings;
@@ -17,7 +18,7 @@ use jurex_core::media::Drive;
 use jurex_core::medium::MediumError;
 use jurex_core::notation::Entropy;
 use jurex_core::plan::{ArmedPlan, Plan};
-use jurex_core::record::{JobId, Papers, Record, SecondLook, Tool};
+use jurex_core::record::{JobId, Papers, Record, SecondLook};
 use jurex_core::release::{About, Act, OfDrive, Release};
 use jurex_core::residue::Leftovers;
 use jurex_core::rules::{Edition, Outcome};
@@ -90,23 +91,6 @@ pub fn open(seen: &Seen, armed: &ArmedPlan) -> Result<Opened, Failure> {
     let watched = seen.was_watched || now.erases_itself();
     let (drive, beside) = now.open_for(armed.intent().scope)?;
     Ok(Opened { drive, beside, watched, seen: now })
-}
-
-/// What the settings say of every job.
-#[derive(Clone, Copy, Debug)]
-pub struct Habits {
-    /// Above this temperature in degrees Celsius the job holds.
-    pub hold_above: Option<i16>,
-    /// Of a hundred drives of a lot, those that are drawn for a second look.
-    pub second_percent: u8,
-}
-
-impl Habits {
-    /// What the ledger notes of them.
-    fn sentence(self) -> String {
-        let hold = self.hold_above.map_or("Jobs hold at no temperature".to_string(), |c| format!("Jobs hold above {c} °C"));
-        format!("{hold}; of a hundred drives of a lot {} are drawn for a second look.", self.second_percent)
-    }
 }
 
 impl Opened {
@@ -186,11 +170,6 @@ fn unwritten(e: LedgerError) -> Failure {
     Failure::Use(format!("{e}. Nothing was written to the drive"))
 }
 
-/// The program, as records and statements name it.
-pub fn this_tool() -> Tool {
-    Tool { name: "Jurex".into(), version: env!("CARGO_PKG_VERSION").into() }
-}
-
 /// Makes an entry under a new name; a name that is taken is drawn again.
 fn begin(ledger: &Ledger, seen: &Seen, started: Timestamp) -> Result<JobId, LedgerError> {
     loop {
@@ -249,7 +228,7 @@ fn leave_mark(record: &Record, seal: &Seal, backend: &mut dyn Backend, ledger: &
     let marked = Marked { page: Mark::digest(&page), key_id: seal.key().map(|key| key.public().id()), copies };
     let by = &record.papers().technician.name;
     let about = About {
-        tool: this_tool(),
+        tool: crate::this_tool(),
         made: wall(),
         by: if by.trim().is_empty() { "Jurex".into() } else { by.clone() },
         drive: OfDrive { geometry: Some(geometry), ..OfDrive::of(evidence.drive()) },
@@ -323,7 +302,7 @@ impl Prepared {
             // Under the same hold. The job is over, whatever is wished of it meanwhile.
             let searches = plan.searches() && evidence.ended == Ended::Finished;
             let left = if searches { search_beside(&seen, false, control.person(), &mut both).0 } else { None };
-            let mut record = Record::new(id.clone(), this_tool(), &plan, before, evidence, (started, wall()), papers);
+            let mut record = Record::new(id.clone(), crate::this_tool(), &plan, before, evidence, (started, wall()), papers);
             record.left = left;
             record.ledger_doubts = doubts;
             record.second_look = second_look(&ledger, &record, self.habits.second_percent);

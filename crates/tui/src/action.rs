@@ -1,7 +1,7 @@
 //! Everything that a person can do, and the keys for it: one table, which the dispatch of keys, the bottom line, the help and
 //! the palette all read, so that they can't say different things.
 
-use super::lane::Step;
+use super::desk::Step;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 /// Something that a person can do.

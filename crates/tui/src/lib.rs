@@ -9,6 +9,7 @@
 mod action;
 mod app;
 mod bench;
+mod desk;
 mod frame;
 mod lane;
 mod less;

@@ -20,7 +20,7 @@ use jurex_core::evidence::Ended;
 use jurex_core::guard::{self, Hindrance};
 use jurex_core::media::Scope;
 use jurex_core::medium::Medium;
-use jurex_core::native::command::Port;
+use jurex_core::medium::Port;
 use jurex_core::native::{Answers, OwnState};
 use jurex_core::plan::Plan;
 use jurex_core::proof::Finding;

@@ -17,7 +17,7 @@ use jurex_station::config::Config;
 use jurex_station::exit::{self, Failure};
 use jurex_station::places::Places;
 use jurex_station::readings;
-use jurex_station::release::{self, MarkHere};
+use jurex_station::release::MarkHere;
 use jurex_station::stop::StopOnSignal;
 use serde_json::json;
 use std::process::ExitCode;
@@ -69,7 +69,7 @@ fn as_left(seen: &Seen, mark: Option<&MarkHere>, places: &Places, config: &Confi
         Failure::Less(format!("the ledger here has no record of job {job}: how {called} was left is not known. It was not read"))
     })?;
     let mut control = StopOnSignal::install()?;
-    let verification = release::still_as_left(seen, &record, config.papers().technician, &mut control, &mut |_| {})?;
+    let verification = readings::still_as_left(seen, &record, config.papers().technician, &mut control, &mut |_| {})?;
     if let Err(e) = readings::note_in_ledger(&path, &verification) {
         return Err(Failure::Less(format!("{e}. The look stands for itself, and closes no second check")));
     }

@@ -13,7 +13,7 @@ use jurex_station::clock::wall;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::places::Places;
-use jurex_station::work::this_tool;
+use jurex_station::this_tool;
 use serde_json::json;
 use std::process::ExitCode;
 

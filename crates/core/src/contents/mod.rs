@@ -9,12 +9,21 @@ mod tables;
 use crate::media::Geometry;
 use crate::medium::Medium;
 use crate::pattern::AlignedBuffer;
-use crate::plan::PlanError;
 use crate::residue::Leftovers;
 use crate::units::{Lba, Sectors, si_size, size};
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+
+/// The drive has no such partition.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("there is no partition {number}: this drive's table has {of}")]
+pub struct NoPartition {
+    /// What was asked for.
+    pub number: usize,
+    /// How many there are.
+    pub of: usize,
+}
 
 /// A stretch of the drive with something on it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
@@ -97,13 +106,13 @@ impl Contents {
     ///
     /// # Errors
     /// There is no such partition.
-    pub fn partition(&self, number: usize) -> Result<&Region, PlanError> {
+    pub fn partition(&self, number: usize) -> Result<&Region, NoPartition> {
         let of = match self.table.as_deref() {
             None | Some(tables::UNREADABLE_GPT) => 0,
             Some(_) => self.regions.len(),
         };
         let found = number.checked_sub(1).filter(|at| *at < of).and_then(|at| self.regions.get(at));
-        found.ok_or(PlanError::NoPartition { number, of })
+        found.ok_or(NoPartition { number, of })
     }
 
     /// The whole finding in one sentence.

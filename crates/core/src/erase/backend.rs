@@ -3,8 +3,9 @@
 use super::job::{Completed, Operation, Request};
 use super::kept::Change;
 use crate::digest::{Met, Salt};
+use crate::medium::Port;
 use crate::medium::{Cause, Medium, MediumError, Op};
-use crate::native::command::{Command, Port};
+use crate::native::command::Command;
 use crate::pattern::{AlignedBuffer, Pattern, PatternBuffer, poison, wrong_sectors};
 use crate::ranges::RangeSet;
 use crate::tag::Tag;

@@ -3,15 +3,16 @@
 //! Evidence lists the sessions in which the drive was held, and the stages of the treatment side by side. A reading
 //! proves something only in the session in which it was done: between two sessions anybody may have written.
 
+mod by_list;
 mod size;
 
+pub use by_list::ByList;
 pub(crate) use size::MOST_EXAMPLES;
 pub use size::{SameSector, Size, SizeEvidence};
 
 use crate::media::{Drive, Geometry, HiddenAreas};
 use crate::medium::Access;
 use crate::native::mmc::Removal;
-use crate::orders::ByList;
 use crate::pace::Pace;
 use crate::pattern::Pattern;
 use crate::ranges::RangeSet;

@@ -1,26 +1,10 @@
 //! Lists of expected drives, as CSV files of others.
 
-use super::table::{Row, Serials, Table};
 use super::{Expected, LotError};
 use crate::need::Sensitivity;
+use crate::table::{Mistake, Row, Serials, Table};
 use crate::text::printable;
 use std::collections::BTreeMap;
-use std::fmt;
-
-/// A mistake in a list, with its line.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Mistake {
-    /// The line, from 1.
-    pub line: u64,
-    /// What is wrong there.
-    pub what: String,
-}
-
-impl fmt::Display for Mistake {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "line {}: {}", self.line, self.what)
-    }
-}
 
 /// What a column is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

@@ -3,9 +3,10 @@
 
 mod list;
 mod statement;
-pub(crate) mod table;
 
-pub use list::{List, Mistake};
+pub use crate::media::{same_serial, serial_key};
+pub use crate::table::Mistake;
+pub use list::List;
 pub use statement::{BadStatement, SecondLooks, StandWord, Statement, StatementLine};
 
 use crate::need::{Need, Sensitivity};
@@ -64,17 +65,6 @@ impl Expected {
         known.into_iter().filter(|(known, _)| !known.is_empty()).for_each(|(known, field)| field.clone_from(known));
         papers.need = self.need().or(papers.need);
     }
-}
-
-/// Whether two serials are of one drive: blanks around them and the size of letters tell nothing.
-pub fn same_serial(a: &str, b: &str) -> bool {
-    let a = a.trim();
-    !a.is_empty() && a.eq_ignore_ascii_case(b.trim())
-}
-
-/// By what a serial is found among many: alike of two exactly where [`same_serial`] says that they are of one drive; `None`: it is none.
-pub fn serial_key(serial: &str) -> Option<String> {
-    Some(serial.trim().to_ascii_uppercase()).filter(|key| !key.is_empty())
 }
 
 /// A lot.

@@ -9,6 +9,8 @@ pub use lay::{CopyEnd, CopyEvidence, Found, Marked, NotWhole, Whole, lay, look};
 
 use crate::media::Geometry;
 use crate::pattern::Pattern;
+use crate::plan::MARK_BYTES;
+pub use crate::plan::mark_places as places;
 use crate::record::{JobId, Record};
 use crate::rules::Outcome;
 use crate::units::{Sectors, size};
@@ -19,8 +21,6 @@ use sha2::{Digest, Sha256};
 
 /// Name and version of the format.
 pub const FORMAT: &str = "jurex-mark/1";
-/// Bytes of a mark; on larger sectors it takes one of them.
-const BYTES: usize = 4096;
 /// Columns of the part for programs.
 const COLUMNS: usize = 64;
 /// Most signs that a signature takes with its header: an id of a key, 64 bytes in base64, the names of the fields.
@@ -224,14 +224,7 @@ impl Mark {
 
 /// Bytes of a page on sectors of that size.
 pub(crate) fn page_bytes(sector_bytes: u32) -> usize {
-    BYTES.max(sector_bytes as usize)
-}
-
-/// Where the two copies stand: in the first and in the last sectors; `None`: the drive is too small for a mark.
-pub fn places(geometry: Geometry) -> Option<[Sectors; 2]> {
-    let count = (BYTES as u64).div_ceil(u64::from(geometry.logical.max(1)));
-    let last = geometry.sectors.checked_sub(count)?;
-    (last >= 2 * count).then(|| [Sectors::new(0, count), Sectors::new(last, count)])
+    MARK_BYTES.max(sector_bytes as usize)
 }
 
 /// A page as a pattern that has it at `at`.

@@ -10,7 +10,7 @@ pub mod nvme;
 pub mod scsi;
 pub mod tcg;
 
-use crate::rules::Technique;
+use crate::technique::Technique;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 

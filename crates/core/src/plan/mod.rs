@@ -1,6 +1,7 @@
 //! What is to be done to one drive, what that can earn, and the label check that arms it.
 
 mod before;
+mod mark;
 mod marks;
 mod order;
 mod own;
@@ -8,12 +9,15 @@ mod stage;
 mod verification;
 
 pub(crate) use before::Version2;
+pub(crate) use mark::MARK_BYTES;
+pub use mark::mark_places;
 pub(crate) use marks::{Layout, size_check};
 pub use order::Order;
 pub use own::{Course, OwnOrder};
 pub use stage::{Check, Lift, Measure, Overwrite, OwnErase, PlannedPass, Reading, Secret, SizeCheck, Stage};
 pub use verification::{HowMuch, Verification, WhichPasses};
 
+use crate::evidence::ByList;
 use crate::evidence::{
     BesideRead, CheckEvidence, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence,
     ReadBack, Session, SizeEvidence, StageEvidence, StageKind, Stated, Unsound, What, fails,
@@ -22,7 +26,6 @@ use crate::guard::{Cleared, Intent};
 use crate::media::{Drive, Geometry, HiddenAreas, Label, Scope};
 use crate::medium::Access;
 use crate::notation::{Entropy, MOST_PASSES};
-use crate::orders::ByList;
 use crate::pattern::Base;
 use crate::rules::{Claim, Edition, judge};
 use crate::units::Sectors;
@@ -45,14 +48,6 @@ pub enum PlanError {
         range: Sectors,
         /// The drive's last sector.
         last: u64,
-    },
-    /// The drive has no such partition.
-    #[error("there is no partition {number}: this drive's table has {of}")]
-    NoPartition {
-        /// What was asked for.
-        number: usize,
-        /// How many there are.
-        of: usize,
     },
     /// More passes than a job may have.
     #[error("{passes} passes are too many: with all rounds a job has at most {MOST_PASSES}")]
@@ -98,7 +93,7 @@ pub enum PlanError {
 }
 
 fn check_room_for_mark(drive: &Drive, marks: bool) -> Result<(), PlanError> {
-    let fits = !marks || crate::mark::places(drive.geometry).is_some();
+    let fits = !marks || mark_places(drive.geometry).is_some();
     if fits { Ok(()) } else { Err(PlanError::NoRoomForMark { sectors: drive.geometry.sectors }) }
 }
 

@@ -4,6 +4,7 @@ pub(crate) mod pace;
 pub(crate) mod strata;
 pub(crate) mod strip;
 
+pub(crate) use crate::fonts::round;
 use crate::fonts::{Face, fonts};
 use svg::Document;
 use svg::node::element::{Line as SvgLine, Path as SvgPath, Polyline as SvgPolyline, Rectangle, Text as SvgText};
@@ -201,9 +202,4 @@ pub(crate) fn anchored(anchor: Anchor, width: f32) -> f32 {
         Anchor::Middle => width / 2.0,
         Anchor::End => width,
     }
-}
-
-/// Hundredths are enough, and keep the file the same on every machine.
-pub(crate) fn round(v: f32) -> f32 {
-    (v * 100.0).round() / 100.0
 }

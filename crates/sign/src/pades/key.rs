@@ -1,7 +1,7 @@
 //! The certificate and key with which an organisation signs papers: PEM or PKCS#12, ECDSA on P-256 or RSA.
 
 use super::der::sequence;
-use crate::store::Passphrase;
+use crate::passphrase::Passphrase;
 use der::{Decode, Encode, EncodePem};
 use jiff::Timestamp;
 use p256::ecdsa::signature::{SignatureEncoding, Signer, Verifier};

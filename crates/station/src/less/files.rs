@@ -4,7 +4,7 @@ use super::notes::{self, Notes, Unfinished};
 use crate::clock::{SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
 use crate::places::Places;
-use crate::work::this_tool;
+use crate::this_tool;
 use jurex_core::less::{self, FileEvidence, Ground, Kind, LessRecord, Name, Noted, NotedRoot, Removal, Strip, Trace, Work};
 use jurex_core::notation::{Entropy, Program};
 use jurex_core::record::Person;

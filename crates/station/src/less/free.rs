@@ -3,7 +3,7 @@
 use crate::clock::{SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
 use crate::places::Places;
-use crate::work::this_tool;
+use crate::this_tool;
 use jurex_core::less::{Asked, Ground, LessRecord, Work};
 use jurex_core::notation::Program;
 use jurex_core::record::Person;

@@ -2,13 +2,13 @@
 //! interface.
 
 mod labels;
-pub mod mark;
+
 pub mod volumes;
 mod wanted;
 mod write;
 
+pub use crate::mark::MarkHere;
 pub use labels::Labels;
-pub use mark::{MarkHere, still_as_left};
 pub use volumes::{MakerOf, makers};
 pub use wanted::{Becomes, Wanted};
 pub use write::{hold, show_partitions};
@@ -18,7 +18,7 @@ use crate::bench::Seen;
 use crate::clock::wall;
 use crate::exit::Failure;
 use crate::signing::Seal;
-use crate::work::this_tool;
+use crate::this_tool;
 use jurex_core::media::MediaClass;
 use jurex_core::record::{JobId, Record};
 use jurex_core::release::{About, Act, BadRelease, OfDrive, Place, Release, in_force};

@@ -45,7 +45,7 @@ fn seems_untouched(seen: &Seen, record: &Record) -> bool {
     let run = || -> Option<bool> {
         let mut medium = seen.peek().ok()?;
         let geometry = medium.geometry();
-        let mark = mark::look(medium.as_mut(), &super::mark::said_in);
+        let mark = mark::look(medium.as_mut(), &crate::mark::said_in);
         let expected = Expected::by_record(record).ok()?.with_mark(&mark, record, geometry);
         let Holds::Pattern { pattern } = &expected.holds else { return None };
         let marks: RangeSet = mark::places(geometry).into_iter().flatten().filter(|_| expected.mark.is_some()).collect();

@@ -1,6 +1,7 @@
 //! What is chosen in Plan, and what follows from it.
 
 use super::Lane;
+use jurex_core::contents::NoPartition;
 use jurex_core::estimate::SpeedSample;
 use jurex_core::evidence::Stated;
 use jurex_core::ladder::{Way, ladder};
@@ -137,6 +138,8 @@ pub(crate) enum RangeError {
     NoSector { first: u64, last: u64 },
     #[error("type the first and the last sector, or p1 for the first partition")]
     NoRange,
+    #[error(transparent)]
+    Contents(#[from] NoPartition),
     #[error(transparent)]
     Plan(#[from] PlanError),
 }

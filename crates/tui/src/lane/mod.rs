@@ -8,8 +8,8 @@ pub(super) mod papers;
 pub(crate) mod readings;
 pub(super) mod release;
 pub(super) mod stage;
-mod step;
 
+pub(crate) use crate::desk::Step;
 use bytes::BytesView;
 use draft::{Draft, Foreseen};
 use jurex_core::contents::Contents;
@@ -36,7 +36,6 @@ use release::ReleaseForm;
 use stage::{Arming, Log, Over, Stage, Work};
 use std::borrow::Cow;
 use std::time::Duration;
-pub(super) use step::Step;
 
 /// What a lane's drive is, as one word.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

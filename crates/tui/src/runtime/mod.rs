@@ -38,6 +38,7 @@ use jurex_notice::Outbox;
 use jurex_sign::KnownKey;
 use jurex_station::bench::{Bench, ReadError, Seen};
 use jurex_station::clock::SystemEntropy;
+use jurex_station::config::Habits;
 use jurex_station::config::{Config, ThemeName};
 use jurex_station::exit::Failure;
 use jurex_station::machine::Machine;
@@ -50,7 +51,6 @@ use jurex_station::said::say;
 use jurex_station::service::{JobService, People};
 use jurex_station::settings::{self, Setting, SettingsFile};
 use jurex_station::signing::Seal;
-use jurex_station::work::Habits;
 #[cfg(test)]
 pub(crate) use ledger::whereabouts;
 use ratatui::crossterm::execute;

@@ -11,7 +11,6 @@ use jurex_sign::PrivateKey;
 use jurex_station::bench::Seen;
 use jurex_station::files;
 use jurex_station::readings;
-use jurex_station::release;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
@@ -56,7 +55,7 @@ pub(super) fn as_left(
     })?;
     let now_and_then = Throttle::default();
     let mut tell = |progress: Progress| now_and_then.pass(|| tell(progress.done as f64 / progress.of.max(1) as f64));
-    let verification = release::still_as_left(seen, &record, by, &mut WhileWanted(wanted), &mut tell);
+    let verification = readings::still_as_left(seen, &record, by, &mut WhileWanted(wanted), &mut tell);
     verification.map_err(|e| format!("{e}."))
 }
 

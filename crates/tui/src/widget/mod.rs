@@ -9,5 +9,6 @@ pub(super) mod need;
 pub(super) mod pace;
 pub(super) mod panel;
 pub(super) mod preview;
+pub(super) mod story;
 pub(super) mod strata;
 pub(super) mod window;

@@ -5,7 +5,8 @@ use crate::lane::release::{KINDS, ReleaseField, said};
 use crate::state::State;
 use crate::theme::Role;
 use crate::widget::column::{Column, shorten};
-use jurex_core::release::{Matter, Standing};
+use crate::widget::story::story;
+use jurex_core::release::Matter;
 use jurex_core::units::si_size;
 use jurex_station::release::Becomes;
 use ratatui::text::{Line, Span};
@@ -122,13 +123,5 @@ fn came_of_it(lane: &Lane, column: &mut Column<'_>) {
             column.sentence(&format!("✕ {why}"), Role::Fault);
             column.gap();
         }
-    }
-}
-
-/// All that happened to a drive, the newest first.
-pub(crate) fn story(standing: &Standing, column: &mut Column<'_>) {
-    column.heading("What happened to it");
-    for (when, what) in standing.story.iter().rev() {
-        column.event(&when.strftime("%Y-%m-%d %H:%M").to_string(), what);
     }
 }

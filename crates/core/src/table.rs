@@ -1,8 +1,23 @@
 //! Tables of others (CSV, RFC 4180) with a first row of names: what every list of drives has in common.
 
-use super::Mistake;
 use crate::text::printable;
 use std::collections::BTreeMap;
+use std::fmt;
+
+/// A mistake in a list, with its line.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Mistake {
+    /// The line, from 1.
+    pub line: u64,
+    /// What is wrong there.
+    pub what: String,
+}
+
+impl fmt::Display for Mistake {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "line {}: {}", self.line, self.what)
+    }
+}
 
 /// A table, its names read.
 pub(crate) struct Table<'t> {

@@ -1,13 +1,8 @@
 //! Marks as they are met: whose they are, whether they are of this drive, and whether the drive is still as it was left.
 
 use crate::bench::Seen;
-use crate::exit::Failure;
-use crate::readings;
-use jurex_core::erase::JobControl;
 use jurex_core::mark::{self, Found, Mark, MarkSays, Whole};
 use jurex_core::media::Drive;
-use jurex_core::proof::{Expected, Progress, VerificationRecord};
-use jurex_core::record::{Person, Record};
 use jurex_sign::{KnownKey, Signed};
 
 /// Who vouches for a mark.
@@ -158,21 +153,4 @@ impl MarkHere {
 /// What a signed text says, whoever has signed it.
 pub fn said_in(text: &str) -> Option<String> {
     Signed::parse(text).ok().map(|signed| signed.unchecked().to_string())
-}
-
-/// Whether the drive is still as its job has left it: a sample against what the ledger's record says.
-///
-/// # Errors
-/// The record is of another drive or of other work, or the drive can't be read.
-pub fn still_as_left(
-    seen: &Seen,
-    record: &Record,
-    by: Person,
-    control: &mut dyn JobControl,
-    tell: &mut dyn FnMut(Progress),
-) -> Result<VerificationRecord, Failure> {
-    let called = seen.drive.called();
-    Expected::check_drive(record, &seen.drive).map_err(|e| Failure::Refused(format!("{called} was not read: {e}")))?;
-    let expected = Expected::by_record(record).map_err(|e| Failure::Less(format!("{called} can't be looked into again: {e}")))?;
-    readings::prove(seen, Some(record), (expected, Some(readings::new_sample())), by, control, tell)
 }

@@ -1,0 +1,12 @@
+//! What happened to a drive.
+
+use super::column::Column;
+use jurex_core::release::Standing;
+
+/// All that happened to a drive, the newest first.
+pub(crate) fn story(standing: &Standing, column: &mut Column<'_>) {
+    column.heading("What happened to it");
+    for (when, what) in standing.story.iter().rev() {
+        column.event(&when.strftime("%Y-%m-%d %H:%M").to_string(), what);
+    }
+}
