@@ -40,6 +40,40 @@ impl Entropy for SystemEntropy {
     }
 }
 
+/// What a job takes from the world around it: the time, and what is drawn by chance.
+pub trait Surroundings: std::fmt::Debug + Send + Sync {
+    /// A clock that begins now.
+    fn clock(&self) -> Box<dyn Clock>;
+    /// The time of day.
+    fn wall(&self) -> Timestamp;
+    /// A new name for a job of today.
+    fn job_id(&self) -> JobId;
+    /// Random bytes.
+    fn fill(&self, out: &mut [u8]);
+}
+
+/// The time and the chance of this machine.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct ThisMachine;
+
+impl Surroundings for ThisMachine {
+    fn clock(&self) -> Box<dyn Clock> {
+        Box::new(SystemClock::default())
+    }
+
+    fn wall(&self) -> Timestamp {
+        wall()
+    }
+
+    fn job_id(&self) -> JobId {
+        new_job_id()
+    }
+
+    fn fill(&self, out: &mut [u8]) {
+        SystemEntropy.fill(out);
+    }
+}
+
 /// A new name for a job of today.
 pub fn new_job_id() -> JobId {
     let mut random = [0; 4];

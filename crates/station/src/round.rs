@@ -375,6 +375,7 @@ mod tests {
                 habits: Config::default().habits(),
                 seal: Seal::none(House::default()).into(),
                 people: None,
+                around: Arc::new(crate::clock::ThisMachine),
             },
             out: home.join("certificates"),
             places: Places::find().unwrap(),

@@ -3,13 +3,13 @@
 //! they show of it, and in nothing else.
 
 use crate::bench::Seen;
-use crate::clock::SystemEntropy;
+use crate::clock::{Surroundings, SystemEntropy};
 use crate::config::Habits;
 use crate::exit::Failure;
 use crate::files::{self, FileError, Issue};
 use crate::notices;
 use crate::signing::Seal;
-use crate::work::{self, Finished, Opened, Prepared};
+use crate::work::{self, Finished, InLedger, Opened, Prepared};
 use jurex_core::contents::Contents;
 use jurex_core::erase::{Event, JobControl};
 use jurex_core::ladder::{Availability, ladder};
@@ -57,6 +57,8 @@ pub struct JobService {
     pub seal: Arc<Seal>,
     /// Who elsewhere is told; `None`: nobody, or somebody else sees to it.
     pub people: Option<People>,
+    /// Time and chance.
+    pub around: Arc<dyn Surroundings>,
 }
 
 /// A job that is over, with its record, and what is wrong beside it.
@@ -165,7 +167,7 @@ impl JobService {
     /// # Errors
     /// Gone, another drive than the armed one, or a ledger that can't be written. Nothing has been written to the drive.
     pub fn begin(&self, opened: Opened, armed: ArmedPlan, before: Contents, papers: Papers) -> Result<Prepared, Failure> {
-        opened.begin(armed, before, papers, &self.ledger, self.habits)
+        opened.begin(armed, before, papers, &self.in_ledger())
     }
 
     /// The same for a job that was cut short and goes on, under its own name.
@@ -173,7 +175,11 @@ impl JobService {
     /// # Errors
     /// As [`JobService::begin`]; and a job that has ended meanwhile.
     pub fn go_on(&self, opened: Opened, armed: ArmedPlan, unfinished: Unfinished) -> Result<Prepared, Failure> {
-        opened.go_on(armed, unfinished.job, &self.ledger, self.habits)
+        opened.go_on(armed, unfinished.job, &self.in_ledger())
+    }
+
+    fn in_ledger(&self) -> InLedger<'_> {
+        InLedger { ledger: &self.ledger, habits: self.habits, around: &self.around }
     }
 
     /// Runs the job to its end and closes it: its record in the ledger, the ledger's head signed and kept, people elsewhere told.
@@ -268,7 +274,7 @@ pub fn not_certified(record: &Record, e: &FileError, in_ledger: bool) -> Failure
 mod tests {
     use super::*;
     use crate::bench::{self, Bench};
-    use crate::clock::wall;
+    use crate::clock::{ThisMachine, wall};
     use crate::config::Config;
     use crate::places::Places;
     use jurex_core::erase::{Unattended, Wish};
@@ -281,7 +287,13 @@ mod tests {
     use jurex_sim::Pacing;
 
     fn service(home: &Path, seal: Seal) -> JobService {
-        JobService { ledger: home.join("ledger.sqlite3"), habits: Config::default().habits(), seal: seal.into(), people: None }
+        JobService {
+            ledger: home.join("ledger.sqlite3"),
+            habits: Config::default().habits(),
+            seal: seal.into(),
+            people: None,
+            around: Arc::new(ThisMachine),
+        }
     }
 
     fn simulated(bay: usize) -> Seen {

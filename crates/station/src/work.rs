@@ -1,7 +1,7 @@
 //! One job from its armed plan to its record: the same for the command line, the demonstration and the interface.
 
 use crate::bench::{HeldBeside, OpenDrive, Seen};
-use crate::clock::{SystemClock, SystemEntropy, new_job_id, wall};
+use crate::clock::Surroundings;
 use crate::config::Habits;
 use crate::exit::Failure;
 use crate::heat::Watched;
@@ -16,7 +16,6 @@ use jurex_core::evidence::Ended;
 use jurex_core::mark::{self, Mark, MarkSays, Marked};
 use jurex_core::media::Drive;
 use jurex_core::medium::MediumError;
-use jurex_core::notation::Entropy;
 use jurex_core::plan::{ArmedPlan, Plan};
 use jurex_core::record::{JobId, Papers, Record, SecondLook};
 use jurex_core::release::{About, Act, OfDrive, Release};
@@ -24,6 +23,7 @@ use jurex_core::residue::Leftovers;
 use jurex_core::rules::{Edition, Outcome};
 use jurex_ledger::{Ledger, LedgerError, Unfinished};
 use std::path::Path;
+use std::sync::Arc;
 
 /// A job whose drive is open and checked, and whose ledger entry is made; nothing is written yet.
 pub struct Prepared {
@@ -36,7 +36,8 @@ pub struct Prepared {
     before: Contents,
     papers: Papers,
     ledger: Ledger,
-    clock: SystemClock,
+    clock: Box<dyn Clock>,
+    around: Arc<dyn Surroundings>,
     started: Timestamp,
     habits: Habits,
     /// Whether it begins now, and does not go on.
@@ -93,41 +94,42 @@ pub fn open(seen: &Seen, armed: &ArmedPlan) -> Result<Opened, Failure> {
     Ok(Opened { drive, beside, watched, seen: now })
 }
 
+/// Where a job stands in the ledger, and what it takes from around it.
+pub struct InLedger<'l> {
+    pub ledger: &'l Path,
+    pub habits: Habits,
+    pub around: &'l Arc<dyn Surroundings>,
+}
+
 impl Opened {
     /// Asks the drive once more who it is, and makes the ledger's entry: the last things before the first write.
     ///
     /// # Errors
     /// Gone, another drive than the armed one, or a ledger that can't be written. Nothing has been written to the drive.
-    pub fn begin(
-        mut self,
-        armed: ArmedPlan,
-        before: Contents,
-        papers: Papers,
-        ledger: &Path,
-        habits: Habits,
-    ) -> Result<Prepared, Failure> {
+    pub fn begin(mut self, armed: ArmedPlan, before: Contents, papers: Papers, to: &InLedger<'_>) -> Result<Prepared, Failure> {
         let (plan, found) = (armed.plan().clone(), self.identify()?);
-        let (clock, access) = (SystemClock::default(), self.drive.medium().access());
+        let (clock, access) = (to.around.clock(), self.drive.medium().access());
         let now = clock.now();
         // The job begins before its first pass does.
         let started = now.wall;
         let job = Job::start(armed, &found, access, CHUNK_BYTES, now).map_err(changed)?;
-        let ledger = Ledger::open(ledger).map_err(unwritten)?;
-        ledger.note_settings(&habits.sentence(), started).map_err(unwritten)?;
-        let id = begin(&ledger, &self.seen, started).map_err(unwritten)?;
+        let ledger = Ledger::open(to.ledger).map_err(unwritten)?;
+        ledger.note_settings(&to.habits.sentence(), started).map_err(unwritten)?;
+        let id = begin(&ledger, &self.seen, started, to.around.as_ref()).map_err(unwritten)?;
         ledger.can_go_on(&id, &found, &before, &papers).map_err(unwritten)?;
         let Opened { seen, drive, beside, .. } = self;
-        Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, started, habits, is_new: true })
+        let (habits, around) = (to.habits, to.around.clone());
+        Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, around, started, habits, is_new: true })
     }
 
     /// The same for a job that was cut short and goes on, under its own name.
     ///
     /// # Errors
     /// As [`Opened::begin`].
-    pub fn go_on(mut self, armed: ArmedPlan, id: JobId, ledger: &Path, habits: Habits) -> Result<Prepared, Failure> {
+    pub fn go_on(mut self, armed: ArmedPlan, id: JobId, to: &InLedger<'_>) -> Result<Prepared, Failure> {
         let (plan, found) = (armed.plan().clone(), self.identify()?);
-        let (clock, access) = (SystemClock::default(), self.drive.medium().access());
-        let ledger = Ledger::open(ledger).map_err(unwritten)?;
+        let (clock, access) = (to.around.clock(), self.drive.medium().access());
+        let ledger = Ledger::open(to.ledger).map_err(unwritten)?;
         // As the ledger has it now: it may have gone on, or ended, since it was looked at.
         let from = ledger.unfinished_job(&id).map_err(unwritten)?.ok_or_else(|| {
             Failure::Refused(format!("job {id} can't go on any more: it has ended meanwhile. Nothing was written"))
@@ -143,7 +145,8 @@ impl Opened {
         let job = Job::resume_watched(&from.checkpoint, armed, &found, access, how, clock.now()).map_err(changed)?;
         let Unfinished { job: id, started, before, papers, .. } = from;
         let Opened { seen, drive, beside, .. } = self;
-        Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, started, habits, is_new: false })
+        let (habits, around) = (to.habits, to.around.clone());
+        Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, around, started, habits, is_new: false })
     }
 
     /// Another drive that is there and might be the one that the job was cut short on.
@@ -171,9 +174,9 @@ fn unwritten(e: LedgerError) -> Failure {
 }
 
 /// Makes an entry under a new name; a name that is taken is drawn again.
-fn begin(ledger: &Ledger, seen: &Seen, started: Timestamp) -> Result<JobId, LedgerError> {
+fn begin(ledger: &Ledger, seen: &Seen, started: Timestamp, around: &dyn Surroundings) -> Result<JobId, LedgerError> {
     loop {
-        let id = new_job_id();
+        let id = around.job_id();
         match ledger.begin(&id, &seen.drive, started) {
             Err(LedgerError::Exists(_)) => {}
             done => return done.map(|()| id),
@@ -182,7 +185,7 @@ fn begin(ledger: &Ledger, seen: &Seen, started: Timestamp) -> Result<JobId, Ledg
 }
 
 /// The draw for a drive that earned something; where the ledger can't say how it stands with the lot, as for the first of one.
-fn second_look(ledger: &Ledger, record: &Record, percent: u8) -> Option<SecondLook> {
+fn second_look(ledger: &Ledger, record: &Record, percent: u8, around: &dyn Surroundings) -> Option<SecondLook> {
     if record.claim().outcome() == Outcome::NotSanitized {
         return None;
     }
@@ -191,7 +194,7 @@ fn second_look(ledger: &Ledger, record: &Record, percent: u8) -> Option<SecondLo
         (0, 0)
     });
     let mut seed = [0; 16];
-    SystemEntropy.fill(&mut seed);
+    around.fill(&mut seed);
     Some(SecondLook::draw(seed, percent, before, drawn))
 }
 
@@ -217,7 +220,13 @@ fn search_beside(
 }
 
 /// Lays the mark of a record on its drive, reads it back, and notes that in the ledger. The record is there already, whatever comes of it.
-fn leave_mark(record: &Record, seal: &Seal, backend: &mut dyn Backend, ledger: &Ledger) -> Result<Marked, String> {
+fn leave_mark(
+    record: &Record,
+    seal: &Seal,
+    backend: &mut dyn Backend,
+    ledger: &Ledger,
+    made: Timestamp,
+) -> Result<Marked, String> {
     let says = MarkSays::of(record, &seal.where_to_ask(record.papers()));
     let says = says.ok_or("a mark is left only on a drive that is sanitized")?;
     let evidence = record.evidence();
@@ -229,7 +238,7 @@ fn leave_mark(record: &Record, seal: &Seal, backend: &mut dyn Backend, ledger: &
     let by = &record.papers().technician.name;
     let about = About {
         tool: crate::this_tool(),
-        made: wall(),
+        made,
         by: if by.trim().is_empty() { "Jurex".into() } else { by.clone() },
         drive: OfDrive { geometry: Some(geometry), ..OfDrive::of(evidence.drive()) },
         job: Some((record.job.clone(), record.digest())),
@@ -243,11 +252,11 @@ fn leave_mark(record: &Record, seal: &Seal, backend: &mut dyn Backend, ledger: &
 }
 
 /// Checkpoints go to the ledger.
-struct InTheLedger<'l>(&'l Ledger, &'l JobId);
+struct InTheLedger<'l>(&'l Ledger, &'l JobId, &'l dyn Surroundings);
 
 impl CheckpointStore for InTheLedger<'_> {
     fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), KeepError> {
-        self.0.keep(self.1, checkpoint, wall()).map_err(|e| KeepError(Box::new(e)))
+        self.0.keep(self.1, checkpoint, self.2.wall()).map_err(|e| KeepError(Box::new(e)))
     }
 }
 
@@ -272,10 +281,11 @@ impl Prepared {
     /// `seal` signs the mark that is left on the drive, if one is.
     pub fn run(self, control: &mut dyn JobControl, seal: &Seal, tell: &mut dyn FnMut(&Event)) -> Finished {
         let mut ledger_trouble = None;
-        let Prepared { mut job, seen, drive, mut beside, id, plan, mut before, papers, ledger, clock, started, .. } = self;
+        let Prepared { mut job, seen, drive, mut beside, id, plan, mut before, papers, ledger, clock, around, started, .. } =
+            self;
         let mut both = |event: &Event| {
             // After a failure the next event is tried all the same; the first trouble is what is told at the end.
-            if let Err(e) = ledger.tell(&id, event, wall()) {
+            if let Err(e) = ledger.tell(&id, event, around.wall()) {
                 tracing::error!("job {id}: {e}");
                 ledger_trouble.get_or_insert(e);
             }
@@ -284,7 +294,7 @@ impl Prepared {
         // Before anything is added to it: from then on nobody could tell.
         let doubts = if seen.drive.simulated { vec![] } else { seal.doubts(&ledger) };
         doubts.iter().for_each(|said| tracing::error!("job {id}: {said}"));
-        let mut store = InTheLedger(&ledger, &id);
+        let mut store = InTheLedger(&ledger, &id, around.as_ref());
         if plan.searches() && self.is_new {
             let (left, wish) = search_beside(&seen, true, control, &mut both);
             before.left = left.map(Box::new);
@@ -298,15 +308,16 @@ impl Prepared {
         let hold_above = self.habits.hold_above.filter(|_| plan.own_erase().is_none());
         let mut control = Watched::new(control, &seen, hold_above);
         let work = |backend: &mut dyn Backend| {
-            let evidence = erase::run(job, backend, &clock, &mut control, &mut store, &mut both);
+            let evidence = erase::run(job, backend, clock.as_ref(), &mut control, &mut store, &mut both);
             // Under the same hold. The job is over, whatever is wished of it meanwhile.
             let searches = plan.searches() && evidence.ended == Ended::Finished;
             let left = if searches { search_beside(&seen, false, control.person(), &mut both).0 } else { None };
-            let mut record = Record::new(id.clone(), crate::this_tool(), &plan, before, evidence, (started, wall()), papers);
+            let mut record =
+                Record::new(id.clone(), crate::this_tool(), &plan, before, evidence, (started, around.wall()), papers);
             record.left = left;
             record.ledger_doubts = doubts;
-            record.second_look = second_look(&ledger, &record, self.habits.second_percent);
-            let stored = ledger.finish(&record, wall());
+            record.second_look = second_look(&ledger, &record, self.habits.second_percent, around.as_ref());
+            let stored = ledger.finish(&record, around.wall());
             if let Err(e) = &stored {
                 tracing::error!("job {}: the record is not in the ledger: {e}", record.job);
             }
@@ -315,7 +326,7 @@ impl Prepared {
                 if stored.is_err() {
                     Err("its record is not in the ledger".into())
                 } else {
-                    leave_mark(&record, seal, backend, &ledger)
+                    leave_mark(&record, seal, backend, &ledger, around.wall())
                 }
             });
             (record, stored, mark)

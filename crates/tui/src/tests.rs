@@ -12,11 +12,8 @@ use super::screen::line::TypedLine;
 use super::screen::question::Question;
 use super::theme::{Depth, Theme};
 use jiff::Timestamp;
-use jurex_core::erase::{
-    self, Activity, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, Event, Job, JobControl, Now, Unattended, Wish,
-};
+use jurex_core::erase::{Activity, Clock, Event, JobControl, Now, Unattended, Wish};
 use jurex_core::estimate::SpeedSample;
-use jurex_core::evidence::Ended;
 use jurex_core::guard::{self, Hindrance};
 use jurex_core::media::Scope;
 use jurex_core::medium::Medium;
@@ -24,24 +21,28 @@ use jurex_core::medium::Port;
 use jurex_core::native::{Answers, OwnState};
 use jurex_core::plan::Plan;
 use jurex_core::proof::Finding;
-use jurex_core::record::{Record, SecondLook, Tool};
+use jurex_core::record::{JobId, Record, SecondLook, Tool};
 use jurex_core::rules::{Outcome, Technique};
 use jurex_core::testing::Fixed;
 use jurex_core::units::{Lba, Sectors};
-use jurex_ledger::Unfinished;
 use jurex_linux::OpenError;
 use jurex_sim::{Fault, Pacing};
 use jurex_station::bench::{Bench, Seen};
-use jurex_station::config::{Config, ThemeName};
+use jurex_station::clock::Surroundings;
+use jurex_station::config::{Config, Habits, ThemeName};
 use jurex_station::policies;
 use jurex_station::readings;
+use jurex_station::service::JobService;
 use jurex_station::settings::{Setting, SettingsFile};
+use jurex_station::signing::Seal;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use std::cell::Cell;
 use std::collections::HashMap;
 use std::path::PathBuf;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Duration;
 
 struct Counting(Cell<u64>);
@@ -69,11 +70,26 @@ impl JobControl for StopsAt {
     }
 }
 
-struct Kept(Option<Checkpoint>);
-impl CheckpointStore for Kept {
-    fn keep(&mut self, checkpoint: &Checkpoint) -> Result<(), erase::KeepError> {
-        self.0 = Some(checkpoint.clone());
-        Ok(())
+/// The same time always, and names of jobs in their order.
+#[derive(Debug, Default)]
+struct WrittenDown(AtomicUsize);
+
+impl Surroundings for WrittenDown {
+    fn clock(&self) -> Box<dyn Clock> {
+        Box::new(Counting(Cell::new(0)))
+    }
+
+    fn wall(&self) -> Timestamp {
+        Timestamp::UNIX_EPOCH
+    }
+
+    fn job_id(&self) -> JobId {
+        const NAMES: [&str; 4] = ["261123-4F7QZK", "261123-M2R8D1", "261123-T5W0XE", "261123-9B3HKC"];
+        NAMES[self.0.fetch_add(1, Ordering::Relaxed)].parse().unwrap()
+    }
+
+    fn fill(&self, out: &mut [u8]) {
+        out.fill(0x2a);
     }
 }
 
@@ -92,6 +108,7 @@ struct World {
     settings: SettingsFile,
     home: tempfile::TempDir,
     stop_at: Option<u32>,
+    around: Arc<WrittenDown>,
 }
 
 impl World {
@@ -133,6 +150,7 @@ impl World {
             settings: SettingsFile { path: home.path().join("config.toml"), at_first: jurex_station::config::DEMO },
             home,
             stop_at: None,
+            around: Arc::default(),
         }
     }
 
@@ -258,38 +276,39 @@ impl World {
         self.send(Message::Reading(lane, heard));
     }
 
+    /// The service that runs the jobs of this world: its ledger is a real one, its time and its chance are written down.
+    fn service(&self) -> JobService {
+        JobService {
+            ledger: self.home.path().join("jobs.sqlite3"),
+            habits: Habits { hold_above: None, second_percent: 0 },
+            seal: Seal::none(Default::default()).into(),
+            people: None,
+            around: self.around.clone(),
+        }
+    }
+
     /// The job of the lane runs at once; what it told waits to be handed over.
     fn go(&mut self, lane: LaneId) {
         let Start { lane, armed, before, papers, from, sample_at } = self.opened.remove(&lane).expect("the drive is open");
-        let seen = self.app.state.lanes[lane].seen.clone();
-        let plan = armed.plan().clone();
-        let (mut drive, mut beside) = seen.open_for(armed.intent().scope).unwrap();
-        let clock = Counting(Cell::new(0));
-        let found = drive.medium().identify().unwrap();
-        let access = drive.medium().access();
-        let job = match &from {
-            Some(from) => Job::resume(&from.checkpoint, armed, &found, access, CHUNK_BYTES, clock.now()).unwrap(),
-            None => Job::start(armed, &found, access, CHUNK_BYTES, clock.now()).unwrap(),
+        let (service, seen) = (self.service(), self.app.state.lanes[lane].seen.clone());
+        let opened = service.open(&seen, &armed).unwrap();
+        let job = match from {
+            Some(from) => service.go_on(opened, armed, *from).unwrap(),
+            None => service.begin(opened, armed, before, papers).unwrap(),
         };
-        let mut told = vec![];
+        self.pending.push(Message::Began(lane, job.id().clone()));
         let mut control = StopsAt(self.stop_at.take());
-        let mut kept = Kept(None);
-        let evidence = drive.with_backend_beside(&mut beside, |backend| {
-            erase::run(job, backend, &clock, &mut control, &mut kept, &mut |e| told.push(e.clone()))
-        });
-        let id: jurex_core::record::JobId = "261123-4F7QZK".parse().unwrap();
-        let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
-        let times = (Timestamp::UNIX_EPOCH, Timestamp::UNIX_EPOCH);
-        let unfinished = kept.0.filter(|_| evidence.ended == Ended::Stopped).map(|checkpoint| {
-            let (before, papers) = (before.clone(), papers.clone());
-            Box::new(Unfinished { job: id.clone(), started: times.0, before, papers, kept: times.1, checkpoint })
-        });
-        let record = Record::new(id.clone(), tool, &plan, before, evidence, times, papers);
-        let after = sample_at.and_then(|at| seen.sector(at));
-        self.pending.push(Message::Began(lane, id));
-        self.pending.extend(told.into_iter().map(|e| Message::Job(lane, e)));
-        self.pending
-            .push(Message::Ended(lane, Box::new(WorkEnd { record, ledger_trouble: None, unfinished, mark: None, after })));
+        let pending = &mut self.pending;
+        let ended = service.run(job, &mut control, &mut |event| pending.push(Message::Job(lane, event.clone())));
+        assert!(ended.doubts.is_empty() && ended.finished.ledger_trouble.is_none());
+        let end = WorkEnd {
+            mark: ended.finished.mark_said(),
+            record: ended.finished.record,
+            ledger_trouble: None,
+            unfinished: ended.finished.unfinished,
+            after: sample_at.and_then(|at| seen.sector(at)),
+        };
+        self.pending.push(Message::Ended(lane, Box::new(end)));
     }
 
     fn key(&mut self, code: KeyCode) {

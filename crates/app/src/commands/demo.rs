@@ -15,6 +15,7 @@ use jurex_ledger::Ledger;
 use jurex_report::House;
 use jurex_sim::Pacing;
 use jurex_station::bench::{Bench, Seen};
+use jurex_station::clock::ThisMachine;
 use jurex_station::clock::wall;
 use jurex_station::config::{self, Config, ThemeName};
 use jurex_station::exit::{self, Failure};
@@ -26,6 +27,7 @@ use jurex_station::signing::Seal;
 use jurex_station::work::Finished;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
+use std::sync::Arc;
 
 pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
@@ -196,7 +198,13 @@ fn one(seen: &Seen, out: &Path, ledger: &Path, house: &House) -> Result<Option<R
         return Ok(None);
     }
     let seal = Seal::none(house.clone()).into();
-    let service = JobService { ledger: ledger.into(), habits: Config::default().habits(), seal, people: None };
+    let service = JobService {
+        ledger: ledger.into(),
+        habits: Config::default().habits(),
+        seal,
+        people: None,
+        around: Arc::new(ThisMachine),
+    };
     let Ok(plan) = service.plan(seen, &course(seen)) else { return Ok(None) };
     // Nobody stands at a simulated bench with no screen: the demonstration reads the label itself.
     let armed = service.arm(seen, &plan, LabelCheck::Typed(&label_of(&seen.drive)), None)?;

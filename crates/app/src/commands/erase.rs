@@ -13,6 +13,7 @@ use jurex_core::record::Record;
 use jurex_core::rules::Technique;
 use jurex_core::units::{duration, rate, size};
 use jurex_station::bench::{self, Seen};
+use jurex_station::clock::ThisMachine;
 use jurex_station::config::Config;
 use jurex_station::exit::{self, Failure};
 use jurex_station::places::Places;
@@ -24,6 +25,7 @@ use jurex_station::{files, order};
 use serde_json::json;
 use std::io::Write;
 use std::process::ExitCode;
+use std::sync::Arc;
 
 pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
@@ -35,6 +37,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
         habits: config.habits(),
         seal: seal(&places, &config, house, seen.drive.simulated).into(),
         people: people(&places, &config),
+        around: Arc::new(ThisMachine),
     };
     let _running = jurex_station::lock::shared(&service.ledger);
     let job = if asked.resume {

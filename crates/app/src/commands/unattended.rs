@@ -3,6 +3,7 @@
 use super::{people, remark, say};
 use crate::cli::Unattended;
 use jurex_station::bench::Bench;
+use jurex_station::clock::ThisMachine;
 use jurex_station::config::{AfterList, Config, ThemeName};
 use jurex_station::exit::Failure;
 use jurex_station::machine::{Ask, Machine};
@@ -14,6 +15,7 @@ use jurex_station::stop::StopOnSignal;
 use jurex_station::{files, list};
 use jurex_tui::Watch;
 use std::process::ExitCode;
+use std::sync::Arc;
 use std::time::Duration;
 
 pub(crate) fn run(asked: &Unattended, theme: Option<ThemeName>) -> Result<ExitCode, Failure> {
@@ -37,7 +39,7 @@ pub(crate) fn run(asked: &Unattended, theme: Option<ThemeName>) -> Result<ExitCo
     let goes_off = config.after_list == AfterList::PowerOff;
     let machine = machine.filter(|_| goes_off);
     let people = people(&places, &config);
-    let service = JobService { ledger, habits: config.habits(), seal: seal.into(), people };
+    let service = JobService { ledger, habits: config.habits(), seal: seal.into(), people, around: Arc::new(ThisMachine) };
     let work = Work { service, out: asked.out.clone(), places, config, stop: stop.clone() };
     let mut round = Round::new(work, bench, listed)?;
     if asked.screen {

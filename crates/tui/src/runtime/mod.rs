@@ -38,6 +38,7 @@ use jurex_notice::Outbox;
 use jurex_sign::KnownKey;
 use jurex_station::bench::{Bench, ReadError, Seen};
 use jurex_station::clock::SystemEntropy;
+use jurex_station::clock::ThisMachine;
 use jurex_station::config::Habits;
 use jurex_station::config::{Config, ThemeName};
 use jurex_station::exit::Failure;
@@ -488,7 +489,7 @@ impl Runtime {
         let bench = self.app.state.config.bench.clone();
         let people = self.outbox.clone().map(|outbox| People { outbox, bench });
         let (ledger, habits, seal) = (self.ledger.clone(), self.habits, self.seal.clone());
-        let service = JobService { ledger, habits, seal, people };
+        let service = JobService { ledger, habits, seal, people, around: Arc::new(ThisMachine) };
         self.workers.push(thread::spawn(move || {
             let job = JobOfLane { lane, seen, service, sender: sender.clone(), wishes, sample_at };
             let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, papers, from));
