@@ -104,3 +104,117 @@ fn core_needs_no_interface_no_sql_and_no_system_calls() {
     // Processor feature detection asks libc on some targets; nothing else may.
     assert!(!all.iter().any(|(depth, n)| *depth == 1 && n == "libc"));
 }
+
+/// The crates with the arrows that say something: what follows from two others is left out.
+fn reduced(arrows: &BTreeMap<String, BTreeSet<String>>) -> Vec<(String, String)> {
+    fn reaches(arrows: &BTreeMap<String, BTreeSet<String>>, from: &str, to: &str) -> bool {
+        arrows[from].iter().any(|next| next == to || reaches(arrows, next, to))
+    }
+    let all = arrows.iter().flat_map(|(from, to)| to.iter().map(move |to| (from.clone(), to.clone())));
+    all.filter(|(from, to)| !arrows[from].iter().any(|by| by != to && reaches(arrows, by, to))).collect()
+}
+
+/// How many crates lie above at most, one upon another: each stands right beneath what rests on it.
+fn depth(arrows: &BTreeMap<String, BTreeSet<String>>, name: &str) -> usize {
+    let above = arrows.iter().filter(|(_, to)| to.contains(name));
+    above.map(|(from, _)| depth(arrows, from) + 1).max().unwrap_or(0)
+}
+
+/// The crates of the workspace as a drawing: what rests on others stands over them.
+fn drawing(arrows: &BTreeMap<String, BTreeSet<String>>, says: &BTreeMap<String, String>) -> String {
+    const WIDE: usize = 204;
+    const HIGH: usize = 88;
+    const GAP: (usize, usize) = (20, 44);
+    let mut floors: BTreeMap<usize, Vec<&String>> = BTreeMap::new();
+    for name in arrows.keys() {
+        floors.entry(depth(arrows, name)).or_default().push(name);
+    }
+    let most = floors.values().map(Vec::len).max().unwrap();
+    let (width, tall) = (most * (WIDE + GAP.0) + GAP.0, floors.len() * (HIGH + GAP.1));
+    let mut places = BTreeMap::new();
+    for (floor, names) in &floors {
+        let left = (width - names.len() * (WIDE + GAP.0) + GAP.0) / 2;
+        for (n, name) in names.iter().enumerate() {
+            places.insert(name.as_str(), (left + n * (WIDE + GAP.0), floor * (HIGH + GAP.1) + GAP.1 / 2));
+        }
+    }
+    let mut svg = format!(
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"{width}\" height=\"{tall}\" viewBox=\"0 0 {width} {tall}\" \
+         font-family=\"sans-serif\">\n<rect width=\"{width}\" height=\"{tall}\" fill=\"#ffffff\"/>\n"
+    );
+    for (from, to) in reduced(arrows) {
+        let ((x1, y1), (x2, y2)) = (places[from.as_str()], places[to.as_str()]);
+        let (x1, y1, x2) = (x1 + WIDE / 2, y1 + HIGH, x2 + WIDE / 2);
+        svg += &format!(
+            "<path d=\"M{x1} {y1}C{x1} {} {x2} {} {x2} {y2}\" fill=\"none\" stroke=\"#8a94a6\" stroke-width=\"1.5\"/>\n\
+             <circle cx=\"{x2}\" cy=\"{y2}\" r=\"3\" fill=\"#8a94a6\"/>\n",
+            y1 + GAP.1 / 2,
+            y2 - GAP.1 / 2
+        );
+    }
+    for (name, (x, y)) in &places {
+        svg += &format!(
+            "<rect x=\"{x}\" y=\"{y}\" width=\"{WIDE}\" height=\"{HIGH}\" rx=\"6\" fill=\"#f3f5f9\" stroke=\"#3d4a63\"/>\n\
+             <text x=\"{}\" y=\"{}\" font-size=\"15\" font-weight=\"600\" fill=\"#1c2536\">{name}</text>\n",
+            x + 12,
+            y + 22
+        );
+        for (n, line) in lines(&says[*name], 32).iter().take(4).enumerate() {
+            let line = line.replace('&', "&amp;");
+            svg += &format!("<text x=\"{}\" y=\"{}\" font-size=\"11\" fill=\"#4a566e\">{line}</text>\n", x + 12, y + 38 + n * 14);
+        }
+    }
+    svg + "</svg>\n"
+}
+
+fn lines(text: &str, wide: usize) -> Vec<String> {
+    let mut lines = vec![String::new()];
+    for word in text.split_whitespace() {
+        if lines.last().is_some_and(|l| !l.is_empty() && l.len() + word.len() >= wide) {
+            lines.push(String::new());
+        }
+        let last = lines.last_mut().unwrap();
+        let gap = if last.is_empty() { "" } else { " " };
+        *last += &format!("{gap}{word}");
+    }
+    lines
+}
+
+fn docs(file: &str) -> std::path::PathBuf {
+    std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(file)
+}
+
+#[test]
+fn the_picture_of_the_crates_is_the_one_that_cargo_tells_of() {
+    let metadata = metadata();
+    let packages = metadata["packages"].as_array().unwrap();
+    let members: Vec<&Value> = packages.iter().filter(|p| p["source"].is_null()).collect();
+    let names: BTreeSet<&str> = members.iter().map(|p| text(p, "name")).collect();
+    let of = |p: &&Value| {
+        let normal = p["dependencies"].as_array().unwrap().iter().filter(|d| d["kind"].is_null());
+        let below = normal.map(|d| text(d, "name")).filter(|n| names.contains(n)).map(String::from).collect();
+        (text(p, "name").to_string(), below)
+    };
+    let arrows: BTreeMap<String, BTreeSet<String>> = members.iter().map(of).collect();
+    let says = members.iter().map(|p| (text(p, "name").to_string(), text(p, "description").to_string())).collect();
+    let (drawn, file) = (drawing(&arrows, &says), docs("docs/crates.svg"));
+    if std::env::var_os("JUREX_WRITE_DOCS").is_some() {
+        std::fs::write(&file, &drawn).unwrap();
+    }
+    let there = std::fs::read_to_string(&file).unwrap_or_default();
+    assert!(there == drawn, "draw docs/crates.svg anew with JUREX_WRITE_DOCS=1");
+}
+
+/// A map that names rooms which are not there leads nowhere.
+#[test]
+fn the_map_names_rooms_that_are_there_and_fits_a_screen() {
+    let map = std::fs::read_to_string(docs("ARCHITECTURE.md")).unwrap();
+    let mut named = 0;
+    for path in map.split('`').filter(|p| p.contains("/src/") && !p.contains(' ')) {
+        let found = docs("crates").join(path.trim_end_matches('*'));
+        assert!(found.exists() || docs(path).exists(), "there is no {path}");
+        named += 1;
+    }
+    let long: Vec<&str> = map.lines().filter(|l| l.chars().count() > 120).collect();
+    assert!(named > 20 && long.is_empty() && map.lines().count() < 100, "{named} rooms, {long:#?}");
+}
