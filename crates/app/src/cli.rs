@@ -541,7 +541,8 @@ pub(crate) struct LedgerShow {
 #[derive(Debug, Args)]
 pub(crate) struct LedgerFind {
     /// Words, or parts of them; with a field before it, as lot:BW-0417 (job, drive, serial, lot, property, from, person, outcome,
-    /// date, method), only there. One or two letters are looked for at the beginning of words
+    /// date, method), only there. One or two letters are looked for at the beginning of words. date:2026-10..2026-11 (years,
+    /// months or days; an end may be left out) is what began in between
     #[arg(required = true)]
     pub(crate) words: Vec<String>,
     /// How many at most

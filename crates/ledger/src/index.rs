@@ -165,28 +165,62 @@ fn quoted(text: &str) -> String {
     format!("\"{}\"", text.replace('"', "\"\""))
 }
 
-/// What is typed, as the index is asked for it: every word must appear, one of one or two letters at the beginning of a word. `None`:
-/// nothing is asked for.
-fn asked(typed: &str) -> Option<String> {
-    let one = |word: &str| {
-        let field = word.split_once(':').and_then(|(name, rest)| {
-            FIELDS.iter().find(|(n, _)| n.eq_ignore_ascii_case(name)).map(|(_, column)| (*column, rest))
-        });
-        let (column, word) = field.map_or((None, word), |(column, rest)| (Some(column), rest));
-        let word: String = word.chars().filter(|c| !c.is_control()).collect();
-        match (word.chars().count(), column) {
-            (0, _) => None,
-            (1 | 2, _) => {
-                let marks = if word.chars().count() == 1 { 2 } else { 1 };
-                let mark: String = std::iter::repeat_n(BEGINNING, marks).collect();
-                Some(format!("beginnings : {}", quoted(&format!("{mark}{word}"))))
-            }
-            (_, Some(column)) => Some(format!("{column} : {}", quoted(&word))),
-            (_, None) => Some(quoted(&word)),
-        }
+/// What is typed, as the index is asked for it.
+#[derive(Debug, Default, PartialEq, Eq)]
+struct Asked {
+    /// Every word must appear, one of one or two letters at the beginning of a word. `None`: no word is asked for.
+    words: Option<String>,
+    /// Jobs that began then or later, and before that: both as RFC 3339 begins.
+    dates: Option<(String, String)>,
+}
+
+/// The beginnings of RFC 3339 between which `A..B` lies, each a year, a month or a day; an end that is left out is open.
+/// `None`: that is no such range.
+fn dates(range: &str) -> Option<(String, String)> {
+    let (from, to) = range.split_once("..")?;
+    let is_date = |text: &str| {
+        let parts: Vec<&str> = text.split('-').collect();
+        let digits = |(n, part): (usize, &&str)| part.len() == [4, 2, 2][n] && part.bytes().all(|b| b.is_ascii_digit());
+        text.is_empty() || (parts.len() <= 3 && parts.iter().enumerate().all(digits))
     };
-    let words: Vec<String> = typed.split_whitespace().filter_map(one).collect();
-    (!words.is_empty()).then(|| words.join(" AND "))
+    // Whatever begins with the last date is in it: no time of day comes after this sign.
+    let end = if to.is_empty() { "~".to_string() } else { format!("{to}~") };
+    (is_date(from) && is_date(to) && !(from.is_empty() && to.is_empty())).then(|| (from.to_string(), end))
+}
+
+fn asked(typed: &str) -> Asked {
+    let mut words = vec![];
+    let mut asked = Asked::default();
+    for word in typed.split_whitespace() {
+        let range = word.split_once(':').filter(|(field, _)| field.eq_ignore_ascii_case("date")).and_then(|(_, r)| dates(r));
+        match (range, &asked.dates) {
+            // Of two ranges what lies in both.
+            (Some((from, to)), Some((f, t))) => asked.dates = Some((from.max(f.clone()), to.min(t.clone()))),
+            (Some(range), None) => asked.dates = Some(range),
+            (None, _) => words.extend(asked_word(word)),
+        }
+    }
+    asked.words = (!words.is_empty()).then(|| words.join(" AND "));
+    asked
+}
+
+/// One word, as the index is asked for it; `None`: there is nothing in it.
+fn asked_word(word: &str) -> Option<String> {
+    let field = word
+        .split_once(':')
+        .and_then(|(name, rest)| FIELDS.iter().find(|(n, _)| n.eq_ignore_ascii_case(name)).map(|(_, column)| (*column, rest)));
+    let (column, word) = field.map_or((None, word), |(column, rest)| (Some(column), rest));
+    let word: String = word.chars().filter(|c| !c.is_control()).collect();
+    match (word.chars().count(), column) {
+        (0, _) => None,
+        (1 | 2, _) => {
+            let marks = if word.chars().count() == 1 { 2 } else { 1 };
+            let mark: String = std::iter::repeat_n(BEGINNING, marks).collect();
+            Some(format!("beginnings : {}", quoted(&format!("{mark}{word}"))))
+        }
+        (_, Some(column)) => Some(format!("{column} : {}", quoted(&word))),
+        (_, None) => Some(quoted(&word)),
+    }
 }
 
 /// Takes a job into the index, or what is known of it now.
@@ -230,13 +264,25 @@ impl Ledger {
     fn numbers(&self, typed: &str, before: Option<i64>, most: u32) -> rusqlite::Result<Vec<i64>> {
         let before = before.unwrap_or(i64::MAX);
         match asked(typed) {
-            None => {
+            Asked { words: None, dates: None } => {
                 let all = "SELECT number FROM entry WHERE number < ?1 ORDER BY number DESC LIMIT ?2";
                 self.connection.prepare_cached(all)?.query_map(params![before, most], |row| row.get(0))?.collect()
             }
-            Some(asked) => {
+            Asked { words: None, dates: Some((from, to)) } => {
+                let dated =
+                    "SELECT number FROM entry WHERE number < ?1 AND started >= ?3 AND started < ?4 ORDER BY number DESC LIMIT ?2";
+                let asked = params![before, most, from, to];
+                self.connection.prepare_cached(dated)?.query_map(asked, |row| row.get(0))?.collect()
+            }
+            Asked { words: Some(words), dates: None } => {
                 let found = "SELECT rowid FROM finder WHERE finder MATCH ?1 AND rowid < ?2 ORDER BY rowid DESC LIMIT ?3";
-                self.connection.prepare_cached(found)?.query_map(params![asked, before, most], |row| row.get(0))?.collect()
+                self.connection.prepare_cached(found)?.query_map(params![words, before, most], |row| row.get(0))?.collect()
+            }
+            Asked { words: Some(words), dates: Some((from, to)) } => {
+                let both = "SELECT finder.rowid FROM finder CROSS JOIN entry ON entry.number = finder.rowid WHERE finder MATCH ?1
+                    AND finder.rowid < ?2 AND entry.started >= ?4 AND entry.started < ?5 ORDER BY finder.rowid DESC LIMIT ?3";
+                let asked = params![words, before, most, from, to];
+                self.connection.prepare_cached(both)?.query_map(asked, |row| row.get(0))?.collect()
             }
         }
     }
