@@ -184,14 +184,14 @@ pub struct Intent {
 impl Intent {
     /// Whether what stands in the way of writing to the drive is what this treatment is the remedy for.
     fn removes(&self, hindrance: &Hindrance) -> bool {
-        let security = matches!(self.own, Some(Technique::SecurityErase | Technique::SecurityEraseEnhanced));
+        let security = self.own.is_some_and(Technique::is_security);
         let sanitizes = self.own.is_some_and(Technique::runs_by_itself);
         match hindrance {
             // After a failure only an erasure that succeeds gives the drive back.
             Hindrance::OwnErasureFailed => sanitizes,
             Hindrance::ErasesItself { .. } => sanitizes && self.goes_on,
             // The job's own password, or the owner's of the label.
-            Hindrance::Locked => self.own == Some(Technique::TcgRevert) || (security && self.goes_on),
+            Hindrance::Locked => self.own.is_some_and(|own| own.descriptor().through_a_lock) || (security && self.goes_on),
             Hindrance::Zoned => self.own.is_some(),
             _ => false,
         }

@@ -9,6 +9,7 @@ use crate::need::Need;
 use crate::notation::NoEntropy;
 use crate::plan::{HowMuch, Order, OwnOrder, Plan, Verification};
 use crate::rules::{Case, Claim, Condition, Edition, Media, Outcome, Technique, evaluate};
+use crate::technique::Family;
 use crate::text::capital;
 use crate::units::{Sectors, duration};
 use schemars::JsonSchema;
@@ -149,32 +150,22 @@ fn way(drive: &Drive, answers: &Answers, technique: Technique, overwrite: &Order
     // What a drive does itself is judged as a plan of it would be: hidden areas lifted first, the rest read back.
     let foreseen =
         |met: Vec<Condition>| own(met.clone()).unwrap_or_else(|| evaluate(rules, &Case::foreseen(drive, technique, met)));
-    let (claim, perhaps) = match technique {
-        Technique::Overwrite => (overwriting(drive, overwrite), None),
-        _ => {
-            let claim = foreseen(vec![]);
-            let best = foreseen(Condition::STATED.to_vec()).outcome();
-            let perhaps = (best > claim.outcome()).then_some(best);
-            (claim, perhaps)
-        }
+    let lays_passes = technique.descriptor().family == Family::Passes;
+    let (claim, perhaps) = if lays_passes {
+        (overwriting(drive, overwrite), None)
+    } else {
+        let claim = foreseen(vec![]);
+        let best = foreseen(Condition::STATED.to_vec()).outcome();
+        let perhaps = (best > claim.outcome()).then_some(best);
+        (claim, perhaps)
     };
     let availability = availability(drive, answers, technique);
-    let time = match technique {
-        Technique::Overwrite => Some(estimate::of_order(drive, overwrite, sample)),
-        _ => told_time(answers, technique),
-    };
+    let time = if lays_passes { Some(estimate::of_order(drive, overwrite, sample)) } else { told_time(answers, technique) };
     let range = overwrite.range.unwrap_or(drive.geometry.whole());
-    let drive_writes = match technique {
-        Technique::Overwrite => overwrite.passes() as f64 * range.count as f64 / drive.geometry.sectors.max(1) as f64,
-        Technique::SanitizeOverwrite
-        | Technique::SanitizeBlock
-        | Technique::SecurityErase
-        | Technique::SecurityEraseEnhanced
-        | Technique::Format
-        | Technique::MmcSanitize
-        | Technique::MmcSecureErase
-        | Technique::SdErase => 1.0,
-        _ => 0.0,
+    let drive_writes = match technique.descriptor().wears {
+        true if lays_passes => overwrite.passes() as f64 * range.count as f64 / drive.geometry.sectors.max(1) as f64,
+        true => 1.0,
+        false => 0.0,
     };
     Way { technique, name: technique.slug(), claim, perhaps, time, drive_writes, availability }
 }
@@ -201,46 +192,61 @@ fn availability(drive: &Drive, answers: &Answers, technique: Technique) -> Avail
     let unavailable = |reason: &str, remedy: &str| Availability::Unavailable { reason: reason.into(), remedy: remedy.into() };
     let by_hand = |act: &str| Availability::ByHand { act: act.into() };
     let offered = answers.own_erases.iter().any(|e| e.technique() == technique);
-    let security = matches!(technique, Technique::SecurityErase | Technique::SecurityEraseEnhanced);
-    match technique {
-        Technique::Overwrite if drive.class == MediaClass::Optical => {
-            unavailable("Optical media can't be overwritten", "destroy them")
+    match technique.descriptor().family {
+        Family::Passes if drive.class == MediaClass::Optical => unavailable("Optical media can't be overwritten", "destroy them"),
+        Family::Passes => Availability::Ready,
+        Family::Host => unavailable("Alone it earns nothing", "overwrite the drive instead"),
+        Family::Hands if technique == Technique::Degauss => {
+            by_hand("A degausser strong enough for this drive ends its use; its model goes on the certificate")
         }
-        Technique::Overwrite => Availability::Ready,
-        Technique::Discard | Technique::NewTable => unavailable("Alone it earns nothing", "overwrite the drive instead"),
-        Technique::Degauss => by_hand("A degausser strong enough for this drive ends its use; its model goes on the certificate"),
-        Technique::Destruction => by_hand("Disintegrate, incinerate or melt it; how, by whom and who saw it goes on its paper"),
-        _ if drive.bridged => Availability::Blocked {
-            reason: "A bridge hides the drive's own interface".into(),
-            remedy: "take the drive out of its case and connect it natively".into(),
-        },
-        _ if !offered && answers.was_asked(technique) => unavailable("The drive does not offer it", "take another way"),
-        _ if !offered => unavailable("Whether the drive offers it was not asked, or not told", "take another way"),
-        _ if answers.security_locked && !matches!(technique, Technique::TcgRevert) => Availability::Blocked {
-            reason: "Locked: a password keeps the drive from taking any command that erases".into(),
-            remedy: format!(
-                "if a broken-off SECURITY ERASE of Jurex has left it, `jurex unlock {}` takes it away; any other is unlocked by whoever set it",
-                drive.shown_path()
-            ),
-        },
-        _ if security && answers.security_expired => Availability::Blocked {
-            reason: "Too many wrong passwords were tried".into(),
-            remedy: "take the drive's power away for ten seconds, give it back, and look again".into(),
-        },
-        _ if security && answers.security_enabled => Availability::Blocked {
-            reason: "The drive has a password that somebody has set".into(),
-            remedy: format!("whoever set it takes it away; if Jurex did, `jurex unlock {}`", drive.shown_path()),
-        },
-        _ if technique.runs_by_itself() && answers.sanitize_frozen => Availability::Blocked {
-            reason: "Frozen: the drive takes no SANITIZE command until its next power-on".into(),
-            remedy: "take the drive's power away for ten seconds, give it back, and look again".into(),
-        },
-        _ if security && answers.security_frozen => Availability::Blocked {
-            reason: "Frozen: the machine's firmware locked the drive's security commands when it started".into(),
-            remedy: "take the drive's power away for ten seconds, give it back, and look again".into(),
-        },
-        _ => Availability::Ready,
+        Family::Hands => by_hand("Disintegrate, incinerate or melt it; how, by whom and who saw it goes on its paper"),
+        Family::Sanitize(_)
+        | Family::Security { .. }
+        | Family::Format { .. }
+        | Family::Mmc(_)
+        | Family::Card
+        | Family::Tcg(_) => {
+            if drive.bridged {
+                return Availability::Blocked {
+                    reason: "A bridge hides the drive's own interface".into(),
+                    remedy: "take the drive out of its case and connect it natively".into(),
+                };
+            }
+            match offered {
+                true => of_an_offered(drive, answers, technique),
+                false if answers.was_asked(technique) => unavailable("The drive does not offer it", "take another way"),
+                false => unavailable("Whether the drive offers it was not asked, or not told", "take another way"),
+            }
+        }
     }
+}
+
+/// Whether an erasure that the drive offers can be begun as the drive stands.
+fn of_an_offered(drive: &Drive, answers: &Answers, technique: Technique) -> Availability {
+    const POWER: &str = "take the drive's power away for ten seconds, give it back, and look again";
+    let blocked = |reason: &str, remedy: String| Availability::Blocked { reason: reason.into(), remedy };
+    let security = technique.is_security();
+    if answers.security_locked && !technique.descriptor().through_a_lock {
+        let remedy = format!(
+            "if a broken-off SECURITY ERASE of Jurex has left it, `jurex unlock {}` takes it away; any other is unlocked by whoever set it",
+            drive.shown_path()
+        );
+        return blocked("Locked: a password keeps the drive from taking any command that erases", remedy);
+    }
+    if security && answers.security_expired {
+        return blocked("Too many wrong passwords were tried", POWER.into());
+    }
+    if security && answers.security_enabled {
+        let remedy = format!("whoever set it takes it away; if Jurex did, `jurex unlock {}`", drive.shown_path());
+        return blocked("The drive has a password that somebody has set", remedy);
+    }
+    if technique.runs_by_itself() && answers.sanitize_frozen {
+        return blocked("Frozen: the drive takes no SANITIZE command until its next power-on", POWER.into());
+    }
+    if security && answers.security_frozen {
+        return blocked("Frozen: the machine's firmware locked the drive's security commands when it started", POWER.into());
+    }
+    Availability::Ready
 }
 
 /// The overwrite order that suits a class of media: one pass of zeros, or a pattern and its complement where the media

@@ -43,6 +43,130 @@ pub enum Technique {
     Destruction,
 }
 
+/// What the program knows of a technique but for its rules.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Descriptor {
+    /// Its name in the standards' words.
+    pub name: &'static str,
+    /// Who carries it out, in which language of commands.
+    pub family: Family,
+    /// What it reaches.
+    pub reach: Reach,
+    /// What reads back afterwards: by that it is proved.
+    pub leaves: Leaves,
+    /// What must be typed from the drive's label or be known.
+    pub wants: Option<Wants>,
+    /// Whether it writes all of the media once.
+    pub wears: bool,
+    /// Whether it can be sent to a drive that is locked.
+    pub through_a_lock: bool,
+}
+
+impl Descriptor {
+    const fn wearing(self) -> Self {
+        Self { wears: true, ..self }
+    }
+}
+
+/// Who carries a technique out, in which language of commands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Family {
+    /// Jurex lays passes.
+    Passes,
+    /// The host tells the drive that nothing is wanted any more.
+    Host,
+    /// SANITIZE on ATA, SCSI and NVMe.
+    Sanitize(SanitizeKind),
+    /// The ATA security feature set.
+    Security {
+        /// Enhanced: replaced sectors too, by a pattern of the maker's.
+        enhanced: bool,
+    },
+    /// NVMe Format NVM.
+    Format {
+        /// Its key is replaced.
+        crypto: bool,
+    },
+    /// eMMC.
+    Mmc(MmcWay),
+    /// An SD card's own erase.
+    Card,
+    /// TCG.
+    Tcg(TcgWay),
+    /// People do it.
+    Hands,
+}
+
+/// A sanitize operation.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SanitizeKind {
+    /// One pass of zeros over everything.
+    Overwrite,
+    /// Every block is erased.
+    Block,
+    /// The key is replaced.
+    Crypto,
+}
+
+/// How an eMMC device erases itself.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MmcWay {
+    /// Erased (securely where the device has that), trimmed, SANITIZE_START.
+    Sanitize,
+    /// Secure erase alone.
+    SecureErase,
+}
+
+/// How a TCG drive's keys are replaced.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum TcgWay {
+    /// All of them, with its settings, by the PSID.
+    Revert,
+    /// Those of its locking ranges, by the administrator.
+    KeyChange,
+}
+
+/// What a technique reaches.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Reach {
+    /// What can be addressed, and what the command reaches beside it.
+    Addressed,
+    /// Namespaces: one, or all of the controller, as that says.
+    Namespaces,
+    /// Every namespace of the unit.
+    Unit,
+    /// The user area alone: neither boot and general-purpose areas nor a card's protected one.
+    UserArea,
+    /// The media itself.
+    Media,
+}
+
+/// What reads back after a technique.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Leaves {
+    /// The last pass.
+    WhatWasLaid,
+    /// Zeros.
+    Zeros,
+    /// One byte over and over, the same everywhere.
+    Blank,
+    /// Noise: what was there, under another key.
+    NewKey,
+    /// A pattern of the maker's own.
+    MakersPattern,
+    /// Nothing that would be known.
+    Unsaid,
+}
+
+/// What a technique wants beside the label check.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Wants {
+    /// The PSID that is printed on the label.
+    Psid,
+    /// The password of Admin1.
+    AdminPassword,
+}
+
 impl Technique {
     /// Every technique.
     pub const ALL: [Technique; 17] = [
@@ -65,76 +189,89 @@ impl Technique {
         Technique::Destruction,
     ];
 
+    /// Everything that the program knows of it but its rules: who adds a technique writes this, and the compiler names the rest.
+    pub const fn descriptor(self) -> Descriptor {
+        use Family::{Card, Format, Hands, Host, Mmc, Passes, Sanitize, Security, Tcg};
+        use Leaves::{Blank, MakersPattern, NewKey, Unsaid, WhatWasLaid, Zeros};
+        use Reach::{Addressed, Media, Namespaces, Unit, UserArea};
+        const fn of(name: &'static str, family: Family, reach: Reach, leaves: Leaves) -> Descriptor {
+            Descriptor { name, family, reach, leaves, wants: None, wears: false, through_a_lock: false }
+        }
+        match self {
+            Self::Overwrite => of("overwrite", Passes, Addressed, WhatWasLaid).wearing(),
+            Self::SanitizeOverwrite => of("SANITIZE overwrite", Sanitize(SanitizeKind::Overwrite), Unit, Zeros).wearing(),
+            Self::SanitizeBlock => of("SANITIZE block erase", Sanitize(SanitizeKind::Block), Unit, Blank).wearing(),
+            Self::SanitizeCrypto => of("SANITIZE crypto erase", Sanitize(SanitizeKind::Crypto), Unit, NewKey),
+            Self::SecurityEraseEnhanced => {
+                of("SECURITY ERASE UNIT, enhanced", Security { enhanced: true }, Addressed, MakersPattern).wearing()
+            }
+            Self::SecurityErase => of("SECURITY ERASE UNIT", Security { enhanced: false }, Addressed, Blank).wearing(),
+            Self::Format => of("Format NVM, user data erase", Format { crypto: false }, Namespaces, Blank).wearing(),
+            Self::FormatCrypto => of("Format NVM, crypto erase", Format { crypto: true }, Namespaces, NewKey),
+            Self::MmcSanitize => of("erase and SANITIZE_START", Mmc(MmcWay::Sanitize), Addressed, Blank).wearing(),
+            Self::MmcSecureErase => of("secure erase (CMD38)", Mmc(MmcWay::SecureErase), UserArea, Blank).wearing(),
+            Self::SdErase => of("SD erase", Card, UserArea, Blank).wearing(),
+            Self::TcgRevert => {
+                let revert = of("TCG revert by PSID", Tcg(TcgWay::Revert), Unit, NewKey);
+                Descriptor { wants: Some(Wants::Psid), through_a_lock: true, ..revert }
+            }
+            Self::TcgKeyChange => {
+                let change = of("TCG key change, all ranges", Tcg(TcgWay::KeyChange), Unit, NewKey);
+                Descriptor { wants: Some(Wants::AdminPassword), ..change }
+            }
+            Self::Discard => of("discard (TRIM, UNMAP)", Host, Addressed, Unsaid),
+            Self::NewTable => of("new table or quick format", Host, Addressed, Unsaid),
+            Self::Degauss => of("degaussing", Hands, Media, Unsaid),
+            Self::Destruction => of("physical destruction", Hands, Media, Unsaid),
+        }
+    }
+
     /// Whether it replaces a key, so that what lies on the media reads as noise afterwards, and not as one pattern.
     pub fn replaces_a_key(self) -> bool {
-        match self {
-            Technique::SanitizeCrypto | Technique::FormatCrypto | Technique::TcgRevert | Technique::TcgKeyChange => true,
-            Technique::Overwrite
-            | Technique::SanitizeOverwrite
-            | Technique::SanitizeBlock
-            | Technique::SecurityEraseEnhanced
-            | Technique::SecurityErase
-            | Technique::Format
-            | Technique::MmcSanitize
-            | Technique::MmcSecureErase
-            | Technique::SdErase
-            | Technique::Discard
-            | Technique::NewTable
-            | Technique::Degauss
-            | Technique::Destruction => false,
-        }
+        self.descriptor().leaves == Leaves::NewKey
     }
 
     /// Whether what lies on the media afterwards is not known beforehand, so that it can only be compared with what was there:
     /// noise under a new key, or a pattern of the maker's own.
     pub fn leaves_unknown_bytes(self) -> bool {
-        self.replaces_a_key() || self == Technique::SecurityEraseEnhanced
+        match self.descriptor().leaves {
+            Leaves::NewKey | Leaves::MakersPattern => true,
+            Leaves::WhatWasLaid | Leaves::Zeros | Leaves::Blank | Leaves::Unsaid => false,
+        }
     }
 
     /// Whether it is a command of the drive's own, which Jurex sends and the drive carries out.
     pub fn is_own(self) -> bool {
-        !self.is_physical() && !matches!(self, Technique::Overwrite | Technique::Discard | Technique::NewTable)
+        match self.descriptor().family {
+            Family::Sanitize(_)
+            | Family::Security { .. }
+            | Family::Format { .. }
+            | Family::Mmc(_)
+            | Family::Card
+            | Family::Tcg(_) => true,
+            Family::Passes | Family::Host | Family::Hands => false,
+        }
     }
 
     /// Whether it always reaches every namespace of the unit.
     pub fn reaches_whole_unit(self) -> bool {
-        matches!(
-            self,
-            Technique::SanitizeBlock
-                | Technique::SanitizeCrypto
-                | Technique::SanitizeOverwrite
-                | Technique::TcgRevert
-                | Technique::TcgKeyChange
-        )
+        self.descriptor().reach == Reach::Unit
     }
 
     /// Whether the drive carries it out by itself and goes on after a reset or a power cut, so that whoever waits for it may
     /// go away. The others keep the drive's port busy until they end.
     pub fn runs_by_itself(self) -> bool {
-        matches!(self, Technique::SanitizeBlock | Technique::SanitizeCrypto | Technique::SanitizeOverwrite)
+        matches!(self.descriptor().family, Family::Sanitize(_))
+    }
+
+    /// Whether it goes by the password of the ATA security feature set.
+    pub fn is_security(self) -> bool {
+        matches!(self.descriptor().family, Family::Security { .. })
     }
 
     /// Its name in the standards' words.
     pub fn name(self) -> &'static str {
-        match self {
-            Technique::Overwrite => "overwrite",
-            Technique::SanitizeOverwrite => "SANITIZE overwrite",
-            Technique::SanitizeBlock => "SANITIZE block erase",
-            Technique::SanitizeCrypto => "SANITIZE crypto erase",
-            Technique::SecurityEraseEnhanced => "SECURITY ERASE UNIT, enhanced",
-            Technique::SecurityErase => "SECURITY ERASE UNIT",
-            Technique::Format => "Format NVM, user data erase",
-            Technique::FormatCrypto => "Format NVM, crypto erase",
-            Technique::MmcSanitize => "erase and SANITIZE_START",
-            Technique::MmcSecureErase => "secure erase (CMD38)",
-            Technique::SdErase => "SD erase",
-            Technique::TcgRevert => "TCG revert by PSID",
-            Technique::TcgKeyChange => "TCG key change, all ranges",
-            Technique::Discard => "discard (TRIM, UNMAP)",
-            Technique::NewTable => "new table or quick format",
-            Technique::Degauss => "degaussing",
-            Technique::Destruction => "physical destruction",
-        }
+        self.descriptor().name
     }
 
     /// Its name on the command line.
@@ -145,7 +282,7 @@ impl Technique {
 
     /// Whether people do it with their hands, and Jurex only records it.
     pub fn is_physical(self) -> bool {
-        matches!(self, Technique::Degauss | Technique::Destruction)
+        self.descriptor().family == Family::Hands
     }
 }
 
@@ -227,5 +364,31 @@ impl Condition {
             Condition::MakerConfirms => "The maker confirms what the command does.",
             Condition::RatedDegausser => "The degausser is rated for the coercivity of this drive.",
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::native::OwnErase;
+    use std::collections::BTreeSet;
+
+    #[test]
+    fn every_technique_is_in_the_list_once_and_those_of_drives_have_the_command_that_they_are_offered_by() {
+        let names: BTreeSet<&str> = Technique::ALL.iter().map(|t| t.name()).collect();
+        let slugs: BTreeSet<String> = Technique::ALL.iter().map(|t| t.slug()).collect();
+        assert_eq!((names.len(), slugs.len()), (Technique::ALL.len(), Technique::ALL.len()));
+        let mut offered: BTreeSet<String> = BTreeSet::new();
+        for technique in Technique::ALL {
+            let by = technique.offered_as();
+            assert_eq!(by.map(OwnErase::technique), technique.is_own().then_some(technique), "{technique:?}");
+            assert_eq!(by.is_some(), technique.is_own());
+            offered.extend(by.map(|by| format!("{by:?}")));
+            // What is proved by comparing with what was there can't be blank, and the other way round.
+            let leaves = technique.descriptor().leaves;
+            assert!(!technique.replaces_a_key() || technique.leaves_unknown_bytes());
+            assert_eq!(technique.is_own(), !matches!(leaves, Leaves::WhatWasLaid | Leaves::Unsaid), "{technique:?}");
+        }
+        assert_eq!(offered.len(), 12);
     }
 }

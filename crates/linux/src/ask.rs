@@ -82,7 +82,7 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
         Ok(controller) => {
             fill(&mut drive.unit, controller.model.clone(), controller.serial.clone(), controller.firmware.clone());
             answers.own_erases = controller.own_erases();
-            answers.asked = NVME_TECHNIQUES.to_vec();
+            answers.asked = Technique::told_by_identify(drive.protocol);
             answers.format_reaches_all = controller.format_erases_all;
             beside_this_namespace(&mut drive, &controller, fd);
         }
@@ -143,15 +143,6 @@ fn tcg_answers(answers: &mut Answers, page: &[u8], fd: &OwnedFd) {
         answers.own_erases.extend(told.locking_enabled.then_some(OwnErase::TcgKeyChange));
     }
 }
-
-/// What Identify Controller tells of.
-const NVME_TECHNIQUES: [Technique; 5] = [
-    Technique::SanitizeOverwrite,
-    Technique::SanitizeBlock,
-    Technique::SanitizeCrypto,
-    Technique::Format,
-    Technique::FormatCrypto,
-];
 
 /// Other namespaces of the controller, and capacity that belongs to none. A drive here is one namespace: only if its
 /// controller says that there is nothing else is the unit what can be addressed.
@@ -271,7 +262,7 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
     }
     size_by_its_own_word(drive, answers, identify.sectors, identify.logical);
     answers.own_erases = identify.own_erases();
-    answers.asked = ATA_TECHNIQUES.to_vec();
+    answers.asked = Technique::told_by_identify(Protocol::Ata);
     if matches!(answers.own_state, Some(OwnState::Running { .. })) {
         // While it is at work on itself it aborts most questions, and none of them may disturb it.
         return;
@@ -312,15 +303,6 @@ fn size_by_its_own_word(drive: &mut Drive, answers: &mut Answers, sectors: u64, 
         answers.notes.push("The system sees no sector of it: its size is by its own word.".into());
     }
 }
-
-/// What IDENTIFY DEVICE tells of.
-const ATA_TECHNIQUES: [Technique; 5] = [
-    Technique::SanitizeOverwrite,
-    Technique::SanitizeBlock,
-    Technique::SanitizeCrypto,
-    Technique::SecurityErase,
-    Technique::SecurityEraseEnhanced,
-];
 
 /// Sectors between the last addressable one and the drive's native end, by every command that it has for that, and what
 /// was asked.

@@ -16,6 +16,7 @@ use jurex_core::native::command::Image;
 use jurex_core::native::{self, OwnErase, OwnState};
 use jurex_core::plan::{Course, HowMuch, Order, OwnOrder, Plan, Secret};
 use jurex_core::rules::{Condition, Edition, Outcome, Technique, judge};
+use jurex_core::technique::SanitizeKind;
 use jurex_core::testing::{Dice, cleared_for, test_drive};
 use jurex_core::units::{Lba, Sectors};
 use jurex_sim::{Fault, Hiding, Kind, Leaves, Lie, Nature, Pacing, SimDrive, SpeedShape};
@@ -407,9 +408,9 @@ fn failed(bus: Bus, leave_to_exit: bool) -> SimDrive {
     let nature = Nature { own: vec![OwnErase::SanitizeBlock], lies: vec![Lie::Fails], ..Nature::default() };
     let sim = sim_drive(bus, MediaClass::SolidState, 4 * PAGE, nature);
     let mut begun = match bus {
-        Bus::Sata => native::ata::erase::sanitize(Technique::SanitizeBlock).unwrap(),
+        Bus::Sata => native::ata::erase::sanitize(SanitizeKind::Block),
         Bus::Nvme => native::nvme::sanitize(2),
-        _ => native::scsi::sanitize(Technique::SanitizeBlock).unwrap(),
+        _ => native::scsi::sanitize(SanitizeKind::Block),
     };
     if leave_to_exit {
         match &mut begun.image {

@@ -9,6 +9,7 @@ use jurex_core::method::{Catalogue, Method};
 use jurex_core::notation::{NotationError, Program};
 use jurex_core::plan::{Course, Lift, Order, OwnOrder, PlanError, SizeCheck, Verification};
 use jurex_core::rules::{Condition, Edition, Technique};
+use jurex_core::technique::Wants;
 use jurex_core::units::Sectors;
 
 /// What is to be laid on a drive, how often, where, and what is read back.
@@ -225,12 +226,11 @@ pub fn check_listed(asked: &OrderArgs, catalogue: &Catalogue) -> Result<(), Stri
     let method = asked.method.as_deref().map(|name| find(catalogue, name)).transpose();
     let passes = [&asked.passes, &asked.then].into_iter().flatten().try_for_each(|p| parse(p).map(drop));
     method.map(drop).and(passes).map_err(|e| e.to_string())?;
-    match own_way(asked).map_err(|e| e.to_string())? {
-        Some(way @ Technique::TcgRevert) => {
-            Err(format!("{} needs the PSID from the label, which a list does not hold", way.name()))
-        }
-        Some(way @ Technique::TcgKeyChange) => Err(format!("{} needs a password, which a list does not hold", way.name())),
-        _ => Ok(()),
+    let Some(way) = own_way(asked).map_err(|e| e.to_string())? else { return Ok(()) };
+    match way.descriptor().wants {
+        Some(Wants::Psid) => Err(format!("{} needs the PSID from the label, which a list does not hold", way.name())),
+        Some(Wants::AdminPassword) => Err(format!("{} needs a password, which a list does not hold", way.name())),
+        None => Ok(()),
     }
 }
 

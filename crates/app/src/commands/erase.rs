@@ -10,7 +10,7 @@ use jurex_core::native::ata::erase::PASSWORD;
 use jurex_core::native::by_its_own_word;
 use jurex_core::plan::{Plan, Secret};
 use jurex_core::record::Record;
-use jurex_core::rules::Technique;
+use jurex_core::technique::Wants;
 use jurex_core::units::{duration, rate, size};
 use jurex_station::bench::{self, Seen};
 use jurex_station::clock::ThisMachine;
@@ -90,14 +90,14 @@ fn psid(asked: &Erase) -> Result<Option<String>, Failure> {
 /// The PSID or password that the plan's way needs.
 fn secret(asked: &Erase, plan: &Plan) -> Result<Option<Secret>, Failure> {
     let missing = |what: &str| Err(Failure::Use(format!("{what}. Nothing was written")));
-    match plan.own_erase().map(|o| o.technique) {
-        Some(Technique::TcgRevert) => match psid(asked)? {
+    match plan.own_erase().and_then(|own| own.technique.descriptor().wants) {
+        Some(Wants::Psid) => match psid(asked)? {
             Some(psid) => Ok(Some(Secret::psid(&psid))),
             None => missing(
                 "a revert needs the PSID printed on the drive's label: name it with --psid, or put it into a file (--psid-file; `-` asks for it)",
             ),
         },
-        Some(Technique::TcgKeyChange) => match &asked.admin_password_file {
+        Some(Wants::AdminPassword) => match &asked.admin_password_file {
             Some(file) => {
                 let text = files::read_small(file, files::FEW_LINES);
                 let text = text.map_err(|e| Failure::Use(format!("cannot read {}: {e}. Nothing was written", file.display())))?;
@@ -107,10 +107,10 @@ fn secret(asked: &Erase, plan: &Plan) -> Result<Option<Secret>, Failure> {
                 missing("a key change needs the password of Admin1: put it into a file and name that with --admin-password-file")
             }
         },
-        _ if asked.psid.is_some() || asked.psid_file.is_some() || asked.admin_password_file.is_some() => {
+        None if asked.psid.is_some() || asked.psid_file.is_some() || asked.admin_password_file.is_some() => {
             missing("--psid and --admin-password-file belong to the ways tcg-revert and tcg-key-change")
         }
-        _ => Ok(None),
+        None => Ok(None),
     }
 }
 

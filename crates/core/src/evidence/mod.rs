@@ -266,7 +266,7 @@ impl OwnEvidence {
     /// Whether Jurex's password may still be set: SECURITY SET PASSWORD was about to be sent, and the drive has not said since
     /// that it is gone.
     pub fn may_have_left_a_password(&self) -> bool {
-        let security = matches!(self.technique, Technique::SecurityErase | Technique::SecurityEraseEnhanced);
+        let security = self.technique.is_security();
         security && self.sent > 0 && !self.completed && self.password != Some(false)
     }
 }

@@ -10,7 +10,8 @@ pub mod nvme;
 pub mod scsi;
 pub mod tcg;
 
-use crate::technique::Technique;
+use crate::media::Protocol;
+use crate::technique::{Family, Technique};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -177,6 +178,49 @@ impl OwnErase {
             OwnErase::TcgRevert => Technique::TcgRevert,
             OwnErase::TcgKeyChange => Technique::TcgKeyChange,
         }
+    }
+}
+
+impl Technique {
+    /// As what a drive offers it; `None`: no drive has a command for it.
+    pub const fn offered_as(self) -> Option<OwnErase> {
+        match self {
+            Technique::SanitizeBlock => Some(OwnErase::SanitizeBlock),
+            Technique::SanitizeOverwrite => Some(OwnErase::SanitizeOverwrite),
+            Technique::SanitizeCrypto => Some(OwnErase::SanitizeCrypto),
+            Technique::SecurityErase => Some(OwnErase::SecurityErase),
+            Technique::SecurityEraseEnhanced => Some(OwnErase::SecurityEraseEnhanced),
+            Technique::Format => Some(OwnErase::Format),
+            Technique::FormatCrypto => Some(OwnErase::FormatCrypto),
+            Technique::MmcSanitize => Some(OwnErase::MmcSanitize),
+            Technique::MmcSecureErase => Some(OwnErase::MmcSecureErase),
+            Technique::SdErase => Some(OwnErase::SdErase),
+            Technique::TcgRevert => Some(OwnErase::TcgRevert),
+            Technique::TcgKeyChange => Some(OwnErase::TcgKeyChange),
+            Technique::Overwrite | Technique::Discard | Technique::NewTable | Technique::Degauss | Technique::Destruction => None,
+        }
+    }
+
+    /// Those that IDENTIFY DEVICE (ATA) or Identify Controller (NVMe) tells of.
+    pub fn told_by_identify(protocol: Protocol) -> Vec<Technique> {
+        let tells = |family: Family| match (family, protocol) {
+            (Family::Sanitize(_), Protocol::Ata | Protocol::Nvme { .. }) => true,
+            (Family::Security { .. }, Protocol::Ata) => true,
+            (Family::Format { .. }, Protocol::Nvme { .. }) => true,
+            (
+                Family::Sanitize(_)
+                | Family::Security { .. }
+                | Family::Format { .. }
+                | Family::Passes
+                | Family::Host
+                | Family::Mmc(_)
+                | Family::Card
+                | Family::Tcg(_)
+                | Family::Hands,
+                Protocol::Ata | Protocol::Nvme { .. } | Protocol::Scsi | Protocol::Mmc | Protocol::Block,
+            ) => false,
+        };
+        Technique::ALL.into_iter().filter(|t| tells(t.descriptor().family)).collect()
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::command::{Command, Data};
 use super::{Health, OwnErase, OwnState, OwnTime, PageError, need, text_field};
-use crate::technique::Technique;
+use crate::technique::SanitizeKind;
 
 /// What Identify Controller says.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -153,16 +153,15 @@ pub fn sanitize_log() -> Command {
     Command::nvme("Get Log Page, sanitize status", 0x02, ALL, (0x81 | dwords << 16, 0), Data::In(SANITIZE_STATUS_LENGTH))
 }
 
-/// CDW10 of Sanitize for that technique (base specification, 5.24); `None`: it is none. Unrestricted completion (AUSE) is not
+/// CDW10 of that sanitize operation (base specification, 5.24). Unrestricted completion (AUSE) is not
 /// asked for: after a failure only a sanitize that succeeds gives the drive back. Overwriting is one pass of zeros.
-pub fn sanitize_cdw10(technique: Technique, no_deallocate: bool) -> Option<u32> {
-    let action = match technique {
-        Technique::SanitizeBlock => 2,
-        Technique::SanitizeOverwrite => 3 | 1 << 4,
-        Technique::SanitizeCrypto => 4,
-        _ => return None,
+pub fn sanitize_cdw10(kind: SanitizeKind, no_deallocate: bool) -> u32 {
+    let action = match kind {
+        SanitizeKind::Block => 2,
+        SanitizeKind::Overwrite => 3 | 1 << 4,
+        SanitizeKind::Crypto => 4,
     };
-    Some(action | if no_deallocate { NO_DEALLOCATE } else { 0 })
+    action | if no_deallocate { NO_DEALLOCATE } else { 0 }
 }
 
 /// No-Deallocate After Sanitize, in CDW10 of Sanitize.

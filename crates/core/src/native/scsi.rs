@@ -3,7 +3,7 @@
 use super::ata::Rotation;
 use super::command::{Command, Data};
 use super::{OwnState, PageError, need, sense_descriptors, text_field};
-use crate::technique::Technique;
+use crate::technique::SanitizeKind;
 
 /// Standard INQUIRY data.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -136,18 +136,17 @@ pub fn parse_supported(page: &[u8]) -> Option<bool> {
     }
 }
 
-/// Starts the sanitize operation of that technique (SBC-4, 5.36); `None`: it is none. It is answered at once (IMMED), and
+/// Starts that sanitize operation (SBC-4, 5.36). It is answered at once (IMMED), and
 /// after a failure only one that succeeds gives the drive back (AUSE is not set). Overwriting is one pass of zeros.
-pub fn sanitize(technique: Technique) -> Option<Command> {
+pub fn sanitize(kind: SanitizeKind) -> Command {
     const IMMEDIATELY: u8 = 0x80;
-    let (name, action, list) = match technique {
-        Technique::SanitizeOverwrite => ("SANITIZE, overwrite", 1, Data::Out(vec![1, 0, 0, 4, 0, 0, 0, 0])),
-        Technique::SanitizeBlock => ("SANITIZE, block erase", 2, Data::None),
-        Technique::SanitizeCrypto => ("SANITIZE, cryptographic erase", 3, Data::None),
-        _ => return None,
+    let (name, action, list) = match kind {
+        SanitizeKind::Overwrite => ("SANITIZE, overwrite", 1, Data::Out(vec![1, 0, 0, 4, 0, 0, 0, 0])),
+        SanitizeKind::Block => ("SANITIZE, block erase", 2, Data::None),
+        SanitizeKind::Crypto => ("SANITIZE, cryptographic erase", 3, Data::None),
     };
     let length = if let Data::Out(list) = &list { list.len() as u8 } else { 0 };
-    Some(Command::scsi(name, [SANITIZE, IMMEDIATELY | action, 0, 0, 0, 0, 0, 0, length, 0], list))
+    Command::scsi(name, [SANITIZE, IMMEDIATELY | action, 0, 0, 0, 0, 0, 0, length, 0], list)
 }
 
 /// SANITIZE, EXIT FAILURE MODE: of a drive whose failed operation was begun with leave to do so (AUSE).

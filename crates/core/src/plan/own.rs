@@ -12,7 +12,7 @@ use crate::notation::Entropy;
 use crate::pattern::Pattern;
 use crate::rules::Edition;
 use crate::sampling::Sampling;
-use crate::technique::Technique;
+use crate::technique::{Leaves, Reach, Technique};
 
 /// What is to be done to a drive, before it is fitted to it.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -89,22 +89,20 @@ impl OwnOrder {
 
     /// What the technique reaches on that drive: a format may be of one namespace only.
     fn scope(technique: Technique, drive: &Drive, answers: &Answers) -> Scope {
-        match (technique, drive.protocol) {
-            (Technique::Format | Technique::FormatCrypto, Protocol::Nvme { namespace }) if !answers.format_reaches_all => {
-                Scope::Namespace { namespace }
-            }
-            // The user area alone: neither boot and general-purpose areas nor a card's protected one.
-            (Technique::MmcSecureErase | Technique::SdErase, _) => Scope::Sectors(drive.geometry.whole()),
-            _ => Scope::WholeUnit,
+        match (technique.descriptor().reach, drive.protocol) {
+            (Reach::Namespaces, Protocol::Nvme { namespace }) if !answers.format_reaches_all => Scope::Namespace { namespace },
+            (Reach::UserArea, _) => Scope::Sectors(drive.geometry.whole()),
+            (Reach::Namespaces | Reach::Unit | Reach::Addressed | Reach::Media, _) => Scope::WholeUnit,
         }
     }
 
     /// What lies on the media afterwards.
     fn leaves(&self) -> Expect {
-        match self.technique {
-            t if t.leaves_unknown_bytes() => Expect::Changed,
-            Technique::SanitizeOverwrite => Expect::Bytes { pattern: Pattern::zeros() },
-            _ => Expect::Blank,
+        match self.technique.descriptor().leaves {
+            Leaves::NewKey | Leaves::MakersPattern => Expect::Changed,
+            Leaves::Zeros => Expect::Bytes { pattern: Pattern::zeros() },
+            Leaves::WhatWasLaid => Expect::LastPass,
+            Leaves::Blank | Leaves::Unsaid => Expect::Blank,
         }
     }
 

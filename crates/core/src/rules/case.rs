@@ -8,7 +8,7 @@ use crate::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol};
 use crate::medium::AccessWay;
 use crate::native::mmc::Removal;
 use crate::pattern::{Base, Pattern};
-use crate::technique::{Condition, Technique};
+use crate::technique::{Condition, Reach, Technique};
 use crate::units::{Sectors, counted, grouped};
 
 /// A shortcoming with its details.
@@ -176,7 +176,7 @@ impl Case {
         self.unread = user_data_elsewhere(drive);
         self.lacks.retain(|l| l.kind != LackKind::Elsewhere);
         // A format is of namespaces: capacity that belongs to none, and may hold a deleted one, it does not reach.
-        if matches!(self.technique, Technique::Format | Technique::FormatCrypto) {
+        if self.technique.descriptor().reach == Reach::Namespaces {
             self.lacks.extend(drive.other_user_data().filter(|e| e.no_address).map(not_covered));
         }
         let must_be_blank = proof.is_some_and(|p| p.expect != Expect::Changed);

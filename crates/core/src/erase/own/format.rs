@@ -23,6 +23,8 @@ enum Step {
 #[derive(Debug)]
 pub(super) struct Format {
     technique: Technique,
+    /// Whether its key is replaced, and not its blocks erased.
+    crypto: bool,
     /// One namespace, or all.
     namespace: Option<u32>,
     /// Whose format is kept.
@@ -34,10 +36,11 @@ pub(super) struct Format {
 }
 
 impl Format {
-    pub(super) fn new(own: &OwnErase) -> Self {
+    pub(super) fn new(own: &OwnErase, crypto: bool) -> Self {
         let namespace = if let Scope::Namespace { namespace } = own.scope { Some(namespace) } else { None };
         Self {
             technique: own.technique,
+            crypto,
             namespace,
             of: namespace.or(own.namespace).unwrap_or(1),
             broadcast: true,
@@ -84,7 +87,7 @@ impl Talk for Format {
         self.step = match &self.step {
             Step::AskController => self.hear_controller(answer),
             Step::AskNamespace => {
-                let secure_erase = if self.technique == Technique::FormatCrypto { 2 } else { 1 };
+                let secure_erase = if self.crypto { 2 } else { 1 };
                 // One that erases all of them whichever is named, and takes no number that means all: any of them is named (FNA bits 1 and 3).
                 let named = self.namespace.or((!self.broadcast).then_some(self.of));
                 match answer.page().and_then(|page| nvme::format(named, page, secure_erase)) {

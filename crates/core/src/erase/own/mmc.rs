@@ -4,7 +4,7 @@
 use super::{End, Next, Talk, Work};
 use crate::native::command::Answer;
 use crate::native::mmc::{self, Erase, ExtCsd, Family};
-use crate::technique::Technique;
+use crate::technique::MmcWay;
 use std::time::Duration;
 
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -43,13 +43,17 @@ const SANITIZE_PATIENCE: Duration = Duration::from_secs(6 * 3600);
 
 impl Mmc {
     /// On a device of so many sectors of 512 bytes.
-    pub(super) fn new(technique: Technique, sectors: u64) -> Self {
-        let (way, step) = match technique {
-            Technique::SdErase => (Way::Card, Step::Erase),
-            Technique::MmcSecureErase => (Way::SecureErase, Step::Ask),
-            _ => (Way::Sanitize, Step::Ask),
+    pub(super) fn new(way: MmcWay, sectors: u64) -> Self {
+        let way = match way {
+            MmcWay::Sanitize => Way::Sanitize,
+            MmcWay::SecureErase => Way::SecureErase,
         };
-        Self { way, step, sectors, told: None, at_work: false }
+        Self { way, step: Step::Ask, sectors, told: None, at_work: false }
+    }
+
+    /// An SD card's, of so many sectors: such a card is asked nothing.
+    pub(super) fn card(sectors: u64) -> Self {
+        Self { way: Way::Card, step: Step::Erase, sectors, told: None, at_work: false }
     }
 
     fn hear(&mut self, answer: &Answer) -> Step {

@@ -17,7 +17,7 @@ use crate::medium::{Port, one_by_one};
 use crate::native::command::{Answer, Command};
 use crate::native::mmc::Removal;
 use crate::plan::{Lift, OwnErase, Secret};
-use crate::technique::Technique;
+use crate::technique::{Family, Technique};
 use crate::units::Lba;
 use std::time::Duration;
 
@@ -102,6 +102,18 @@ trait Talk: std::fmt::Debug + Send {
     }
 }
 
+/// What is no command of a drive's own: nothing is said.
+#[derive(Debug)]
+struct NoCommand(Technique);
+
+impl Talk for NoCommand {
+    fn next(&mut self) -> Next {
+        Next::Over(End::Refused(format!("{} is no command of the drive's own", self.0.name())))
+    }
+
+    fn heard(&mut self, _: &Answer) {}
+}
+
 /// A conversation under way.
 #[derive(Debug)]
 pub(super) struct Dialogue {
@@ -126,16 +138,14 @@ impl Dialogue {
     /// About `own`, on `drive`. `before` is what an earlier session has done of it, and `watched` whether the drive was seen at
     /// work on it ever since.
     pub(super) fn erase(own: &OwnErase, secret: Option<&Secret>, drive: &Drive, before: &OwnEvidence, watched: bool) -> Self {
-        let dialogue = match own.technique {
-            Technique::SecurityErase | Technique::SecurityEraseEnhanced => {
-                Self::new(security::Security::erase(own.technique == Technique::SecurityEraseEnhanced, before))
-            }
-            Technique::Format | Technique::FormatCrypto => Self::new(format::Format::new(own)),
-            Technique::MmcSanitize | Technique::MmcSecureErase | Technique::SdErase => {
-                Self::new(mmc::Mmc::new(own.technique, drive.geometry.sectors))
-            }
-            Technique::TcgRevert | Technique::TcgKeyChange => Self::new(tcg::Tcg::new(own, drive.protocol, secret)),
-            technique => Self::new(sanitize::Sanitize::new(technique, drive, before, watched)),
+        let dialogue = match own.technique.descriptor().family {
+            Family::Security { enhanced } => Self::new(security::Security::erase(enhanced, before)),
+            Family::Format { crypto } => Self::new(format::Format::new(own, crypto)),
+            Family::Mmc(way) => Self::new(mmc::Mmc::new(way, drive.geometry.sectors)),
+            Family::Card => Self::new(mmc::Mmc::card(drive.geometry.sectors)),
+            Family::Tcg(way) => Self::new(tcg::Tcg::new(way, drive.protocol, secret)),
+            Family::Sanitize(kind) => Self::new(sanitize::Sanitize::new((own.technique, kind), drive, before, watched)),
+            Family::Passes | Family::Host | Family::Hands => Self::new(NoCommand(own.technique)),
         };
         Self { rescans_at_the_end: true, ..dialogue }
     }

@@ -8,7 +8,7 @@ use crate::medium::MediumError;
 use crate::native::ata::{self, Identify, SanitizeStatus};
 use crate::native::command::{Answer, Command};
 use crate::native::{OwnState, nvme, scsi};
-use crate::technique::Technique;
+use crate::technique::{SanitizeKind, Technique};
 use crate::units::Lba;
 use std::time::Duration;
 
@@ -159,6 +159,7 @@ const PLACES: u64 = 16;
 pub(super) struct Sanitize {
     speech: Speech,
     technique: Technique,
+    kind: SanitizeKind,
     step: Step,
     /// Sectors of the drive.
     sectors: u64,
@@ -178,13 +179,14 @@ pub(super) struct Sanitize {
 }
 
 impl Sanitize {
-    pub(super) fn new(technique: Technique, drive: &Drive, before: &OwnEvidence, watched: bool) -> Self {
+    pub(super) fn new((technique, kind): (Technique, SanitizeKind), drive: &Drive, before: &OwnEvidence, watched: bool) -> Self {
         let speech = Speech::of(drive.protocol);
         // Plain SCSI says by REPORT SUPPORTED OPERATION CODES what it has, which was asked long ago; it refuses what it lacks.
         let step = if speech == Speech::Scsi { Step::AskBefore } else { Step::AskSupport };
         Self {
             speech,
             technique,
+            kind,
             step,
             sectors: drive.geometry.sectors,
             cdw10: 0,
@@ -199,11 +201,11 @@ impl Sanitize {
         }
     }
 
-    fn start(&self) -> Option<Command> {
+    fn start(&self) -> Command {
         match self.speech {
-            Speech::Ata => ata::erase::sanitize(self.technique),
-            Speech::Scsi => scsi::sanitize(self.technique),
-            Speech::Nvme => nvme::sanitize_cdw10(self.technique, false).map(|_| nvme::sanitize(self.cdw10)),
+            Speech::Ata => ata::erase::sanitize(self.kind),
+            Speech::Scsi => scsi::sanitize(self.kind),
+            Speech::Nvme => nvme::sanitize(self.cdw10),
         }
     }
 
@@ -219,7 +221,7 @@ impl Sanitize {
             },
             Speech::Nvme => match nvme::Controller::parse(page) {
                 Ok(told) => {
-                    self.cdw10 = nvme::sanitize_cdw10(self.technique, told.no_deallocate).unwrap_or(0);
+                    self.cdw10 = nvme::sanitize_cdw10(self.kind, told.no_deallocate);
                     told.own_erases().iter().any(|e| e.technique() == self.technique)
                 }
                 Err(_) => return unsaid(),
@@ -285,7 +287,10 @@ impl Sanitize {
     fn ended_well(&mut self, told: Told) -> Step {
         self.work.at_work = false;
         self.work.deallocated = told.deallocated;
-        let may_be_unreadable = matches!(self.technique, Technique::SanitizeBlock | Technique::SanitizeCrypto);
+        let may_be_unreadable = match self.kind {
+            SanitizeKind::Block | SanitizeKind::Crypto => true,
+            SanitizeKind::Overwrite => false,
+        };
         if self.speech == Speech::Nvme && !told.deallocated && may_be_unreadable {
             Step::Try { tried: 0, unreadable: 0 }
         } else {
@@ -337,10 +342,7 @@ impl Talk for Sanitize {
             Step::AskSupport if self.speech == Speech::Ata => Next::Ask(ata::erase::identify()),
             Step::AskSupport => Next::Ask(nvme::identify_controller()),
             Step::AskBefore | Step::Poll => Next::Ask(self.speech.question()),
-            Step::Start => match self.start() {
-                Some(command) => Next::Change(vec![command]),
-                None => Next::Over(End::Refused(format!("{} is no sanitize operation", self.technique.name()))),
-            },
+            Step::Start => Next::Change(vec![self.start()]),
             Step::Wait => {
                 let rhythm = (self.questions / QUESTIONS) as usize;
                 self.questions += 1;

@@ -6,8 +6,8 @@ use crate::media::Protocol;
 use crate::native::command::{Answer, Command, Data, Image, OpalCall};
 use crate::native::tcg::session::{Line, Reply, Session};
 use crate::native::tcg::{Discovery, discover_by_nvme, discover_by_scsi};
-use crate::plan::{OwnErase, Secret};
-use crate::technique::Technique;
+use crate::plan::Secret;
+use crate::technique::TcgWay;
 use std::time::Duration;
 
 /// Flags of the kernel's status call.
@@ -47,7 +47,7 @@ enum Count {
 
 #[derive(Debug)]
 pub(super) struct Tcg {
-    technique: Technique,
+    way: TcgWay,
     protocol: Protocol,
     secret: Option<Secret>,
     step: Step,
@@ -60,21 +60,21 @@ fn opal(name: &'static str, call: OpalCall, patience: Duration) -> Command {
 }
 
 impl Tcg {
-    pub(super) fn new(own: &OwnErase, protocol: Protocol, secret: Option<&Secret>) -> Self {
-        Self { technique: own.technique, protocol, secret: secret.cloned(), step: Step::AskBefore, refused: vec![] }
+    pub(super) fn new(way: TcgWay, protocol: Protocol, secret: Option<&Secret>) -> Self {
+        Self { way, protocol, secret: secret.cloned(), step: Step::AskBefore, refused: vec![] }
     }
 
     fn hear_before(&self, answer: &Answer) -> Step {
         let refused = |why: &str| Step::Over(End::Refused(why.into()));
         match answer {
             Answer::Opal { status: 0, flags } if flags & SUPPORTED == 0 => refused("it does not speak TCG Opal"),
-            Answer::Opal { status: 0, flags } if self.technique == Technique::TcgKeyChange && flags & LOCKING_ENABLED == 0 => {
+            Answer::Opal { status: 0, flags } if self.way == TcgWay::KeyChange && flags & LOCKING_ENABLED == 0 => {
                 refused("its locking is not in use, so that no password of Admin1 is set: revert it by its PSID instead")
             }
             Answer::Opal { status: 0, .. } if self.secret.is_none() => {
                 refused("its PSID, or the password of Admin1, is needed again: it is never kept with a job")
             }
-            Answer::Opal { status: 0, .. } if self.technique == Technique::TcgKeyChange => Step::Discover,
+            Answer::Opal { status: 0, .. } if self.way == TcgWay::KeyChange => Step::Discover,
             Answer::Opal { status: 0, .. } => Step::Revert,
             other => Step::Over(End::Refused(format!("it did not tell whether it speaks TCG Opal: {}", other.sentence()))),
         }
@@ -136,9 +136,9 @@ impl Tcg {
     }
 
     fn hear_after(&self, answer: &Answer) -> Step {
-        let clean = |flags: u32| match self.technique {
-            Technique::TcgKeyChange => true,
-            _ => flags & (LOCKING_ENABLED | LOCKED) == 0,
+        let clean = |flags: u32| match self.way {
+            TcgWay::KeyChange => true,
+            TcgWay::Revert => flags & (LOCKING_ENABLED | LOCKED) == 0,
         };
         match answer {
             Answer::Opal { status: 0, flags } if clean(*flags) => Step::Over(End::Completed),

@@ -3,7 +3,7 @@
 
 use super::{Command as Ata, Transfer};
 use crate::native::command::{Command, Data};
-use crate::technique::Technique;
+use crate::technique::SanitizeKind;
 
 /// The password that Jurex sets for as long as SECURITY ERASE UNIT takes: the word `jurex`, filled with zero bytes. It is no
 /// secret: whoever meets a drive that was left locked must be able to open it.
@@ -29,16 +29,15 @@ pub fn leave_failure() -> Command {
     carried("SANITIZE STATUS EXT, clear failed", Ata { count: CLEAR_FAILED, ..Ata::SANITIZE_STATUS }, Data::None)
 }
 
-/// Starts the sanitize operation of that technique (ACS-3, 7.36); `None`: it is none. Overwriting is one pass of zeros. The
+/// Starts that sanitize operation (ACS-3, 7.36). Overwriting is one pass of zeros. The
 /// failure mode is the strict one: after a failure only another one that succeeds gives the drive back.
-pub fn sanitize(technique: Technique) -> Option<Command> {
-    let (name, feature, count, lba) = match technique {
-        Technique::SanitizeCrypto => ("CRYPTO SCRAMBLE EXT", 0x11, 0, u64::from(u32::from_be_bytes(*b"Cryp"))),
-        Technique::SanitizeBlock => ("BLOCK ERASE EXT", 0x12, 0, u64::from(u32::from_be_bytes(*b"BkEr"))),
-        Technique::SanitizeOverwrite => ("OVERWRITE EXT", 0x14, 1, u64::from(u16::from_be_bytes(*b"OW")) << 32),
-        _ => return None,
+pub fn sanitize(kind: SanitizeKind) -> Command {
+    let (name, feature, count, lba) = match kind {
+        SanitizeKind::Crypto => ("CRYPTO SCRAMBLE EXT", 0x11, 0, u64::from(u32::from_be_bytes(*b"Cryp"))),
+        SanitizeKind::Block => ("BLOCK ERASE EXT", 0x12, 0, u64::from(u32::from_be_bytes(*b"BkEr"))),
+        SanitizeKind::Overwrite => ("OVERWRITE EXT", 0x14, 1, u64::from(u16::from_be_bytes(*b"OW")) << 32),
     };
-    Some(carried(name, Ata { feature, count, lba, ..Ata::SANITIZE_STATUS }, Data::None))
+    carried(name, Ata { feature, count, lba, ..Ata::SANITIZE_STATUS }, Data::None)
 }
 
 /// A command of the security feature set, 28-bit.
@@ -131,9 +130,9 @@ mod tests {
 
     #[test]
     fn the_bytes_are_those_of_the_standards() {
-        let block = sanitize(Technique::SanitizeBlock).unwrap();
+        let block = sanitize(SanitizeKind::Block);
         assert_eq!(cdb(&block), [0x85, 7, 0x20, 0, 0x12, 0, 0, 0x42, 0x72, 0, 0x45, 0, 0x6b, 0x40, 0xb4, 0]);
-        let overwrite = sanitize(Technique::SanitizeOverwrite).unwrap();
+        let overwrite = sanitize(SanitizeKind::Overwrite);
         assert_eq!(cdb(&overwrite), [0x85, 7, 0x20, 0, 0x14, 0, 1, 0, 0, 0x57, 0, 0x4f, 0, 0x40, 0xb4, 0]);
         assert_eq!(cdb(&erase_unit(true)), [0x85, 0x0a, 6, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 0xf4, 0]);
         assert_eq!(cdb(&erase_prepare()), [0x85, 6, 0x20, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0xf3, 0]);
@@ -142,6 +141,5 @@ mod tests {
         assert_eq!(cdb(&set_max(0x1234_5678, true, true))[6..13], [1, 0x12, 0x78, 0, 0x56, 0, 0x34]);
         assert_eq!((cdb(&set_max(0x0a00_0001, false, false))[13], cdb(&set_max(1, false, false))[14]), (0x4a, 0xf9));
         assert_eq!(cdb(&configuration_restore())[4..15], [0xc0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0xb1]);
-        assert!(sanitize(Technique::Overwrite).is_none());
     }
 }

@@ -12,6 +12,7 @@ use crate::state::State;
 use crate::widget::need::next_sensitivity;
 use jurex_core::plan::SizeCheck;
 use jurex_core::rules::Technique;
+use jurex_core::technique::Wants;
 
 /// Most rounds that the keys offer; the command line takes more.
 const MOST_ROUNDS: u32 = 99;
@@ -39,7 +40,7 @@ pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
 /// Whether the way that is chosen needs the PSID of the label, and it was not typed yet.
 fn needs_psid(lane: &Lane) -> bool {
     let ready = lane.foreseen().ways.iter().any(|w| w.technique == lane.draft.way && w.is_ready());
-    ready && lane.draft.way == Technique::TcgRevert && lane.draft.secret.is_none()
+    ready && lane.draft.way.descriptor().wants == Some(Wants::Psid) && lane.draft.secret.is_none()
 }
 
 fn change_draft(lane: &mut Lane, action: Action) {
