@@ -78,8 +78,7 @@ mod tests {
     #[test]
     fn what_is_no_sysfs_is_not_believed() {
         let dir = tempfile::tempdir().unwrap();
-        let mut here = System::default();
-        here.sys = dir.path().into();
+        let here = System { sys: dir.path().into(), ..System::default() };
         assert!(not_believed(&here)[0].ends_with("is not the kernel's sysfs"), "{:?}", not_believed(&here));
         assert_eq!(not_believed(&System::default()), Vec::<String>::new());
     }
