@@ -1,6 +1,6 @@
 //! One way for every job, whoever asks for it: the guard, the plan, the label check, the opening, the work, the record, the signed
-//! head of the ledger, the papers, and who is told. Commands, interface, unattended rounds and the demonstration differ in what
-//! they show of it, and in nothing else.
+//! head of the ledger, the papers, and who is told. Commands, unattended rounds and the demonstration take all of it; the interface
+//! plans and arms under a person's hands, key by key, by the same types, and takes the rest: from the opening on there is one way.
 
 use crate::bench::Seen;
 use crate::clock::{Surroundings, SystemEntropy};

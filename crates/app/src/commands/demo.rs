@@ -205,7 +205,10 @@ fn one(seen: &Seen, out: &Path, ledger: &Path, house: &House) -> Result<Option<R
         people: None,
         around: Arc::new(ThisMachine),
     };
-    let Ok(plan) = service.plan(seen, &course(seen)) else { return Ok(None) };
+    let plan = match service.plan(seen, &course(seen)) {
+        Err(Failure::Refused(_)) => return Ok(None),
+        plan => plan?,
+    };
     // Nobody stands at a simulated bench with no screen: the demonstration reads the label itself.
     let armed = service.arm(seen, &plan, LabelCheck::Typed(&label_of(&seen.drive)), None)?;
     let mut papers = Config::demo().papers();

@@ -19,6 +19,7 @@ use jurex_station::exit::{self, Failure};
 use jurex_station::places::Places;
 use jurex_station::release::MarkHere;
 use jurex_station::service::{Ended, JobService, LabelCheck, not_certified};
+use jurex_station::signing::Seal;
 use jurex_station::stop::StopOnSignal;
 use jurex_station::work::{Finished, Prepared};
 use jurex_station::{files, order};
@@ -32,10 +33,10 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
     let house = jurex_station::paper::house(&places)?;
-    let service = JobService {
+    let mut service = JobService {
         ledger: places.ledger_for(seen.drive.simulated),
         habits: config.habits(),
-        seal: seal(&places, &config, house, seen.drive.simulated).into(),
+        seal: Seal::none(house.clone()).into(),
         people: people(&places, &config),
         around: Arc::new(ThisMachine),
     };
@@ -46,6 +47,8 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     } else {
         begin(asked, &seen, &service, &config)?
     };
+    // Nobody is asked for a passphrase before it is sure that there is a job.
+    service.seal = seal(&places, &config, house, seen.drive.simulated).into();
     let mut control = StopOnSignal::install()?;
     let mut teller = Teller::new(asked, job.plan(), job.id().as_str());
     let ended = service.run(job, &mut control, &mut |event| teller.tell(event));
