@@ -5,7 +5,7 @@
 //! `JUREX_SEEDS=100000` tries that many.
 
 use jiff::Timestamp;
-use jurex_core::erase::{Checkpoint, Completed, Event, Job, Now, Operation, Progress, Step, Wish};
+use jurex_core::erase::{Checkpoint, Completed, Event, Job, Now, Progress, Step, Task, Wish};
 use jurex_core::evidence::{Evidence, SizeEvidence, What};
 use jurex_core::media::{Bus, Drive, Geometry, MediaClass};
 use jurex_core::medium::{Access, Cause, MediumError, Op};
@@ -17,7 +17,6 @@ use jurex_core::testing::{Dice, cleared, test_drive};
 use jurex_core::units::Sectors;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
-use std::sync::Arc;
 use std::time::Duration;
 
 const SECTOR: usize = 512;
@@ -115,9 +114,12 @@ impl Liar {
     fn carry_out(&mut self, task: &Task, dice: &mut Dice) -> Completed {
         let (op, at) = match task {
             Task::Write(at, _) => (Op::Write, *at),
-            Task::Read(at, _) | Task::Tags(at, _) | Task::Probe(at) => (Op::Read, *at),
+            Task::ReadBack(at, _) | Task::Tags(at, _) | Task::Probe(at) => (Op::Read, *at),
             Task::Flush => (Op::Flush, Sectors::new(0, 0)),
             Task::Identify => (Op::Identify, Sectors::new(0, 0)),
+            Task::Digest(..) | Task::Ask(_) | Task::Change(_) | Task::Rescan | Task::Beside(..) => {
+                unreachable!("these plans only overwrite")
+            }
         };
         if self.gone {
             return Self::failed(op, at, Cause::Gone);
@@ -130,7 +132,7 @@ impl Liar {
                 Completed::Done
             }
             Task::Write(at, pattern) => self.write(*at, pattern, dice),
-            Task::Read(at, pattern) => self.read(*at, pattern, dice),
+            Task::ReadBack(at, pattern) => self.read(*at, pattern, dice),
             Task::Tags(at, _) if (at.first.0..at.end()).any(|l| self.unreadable.contains(&l)) => {
                 Self::failed(Op::Read, *at, Cause::BadSector)
             }
@@ -140,6 +142,9 @@ impl Liar {
             }
             Task::Probe(_) => Completed::Done,
             Task::Identify => Completed::Identified(Box::new(self.drive.clone())),
+            Task::Digest(..) | Task::Ask(_) | Task::Change(_) | Task::Rescan | Task::Beside(..) => {
+                unreachable!("these plans only overwrite")
+            }
         }
     }
 
@@ -210,15 +215,6 @@ impl Liar {
     }
 }
 
-enum Task {
-    Write(Sectors, Arc<Pattern>),
-    Read(Sectors, Arc<Pattern>),
-    Tags(Sectors, Arc<Pattern>),
-    Probe(Sectors),
-    Flush,
-    Identify,
-}
-
 /// How one run of a job ended.
 enum End {
     Over(Box<Evidence>),
@@ -263,21 +259,7 @@ impl Bench {
             let next = if in_flight.len() < depth { job.request(now) } else { Step::Wait };
             match next {
                 Step::Do(request) => {
-                    let task = match request.operation {
-                        Operation::Write(at, pattern) => Task::Write(at, Arc::clone(pattern)),
-                        Operation::ReadBack(at, pattern) => Task::Read(at, Arc::clone(pattern)),
-                        Operation::Tags(at, pattern) => Task::Tags(at, Arc::clone(pattern)),
-                        Operation::Probe(at) => Task::Probe(at),
-                        Operation::Flush => Task::Flush,
-                        Operation::Identify => Task::Identify,
-                        Operation::Digest(..)
-                        | Operation::Ask(_)
-                        | Operation::Change(_)
-                        | Operation::Rescan
-                        | Operation::Beside(..) => {
-                            unreachable!("these plans only overwrite")
-                        }
-                    };
+                    let task = request.task;
                     assert!(in_flight.is_empty() || !matches!(task, Task::Flush), "a flush is asked for alone");
                     in_flight.push((request.tag, task));
                 }

@@ -1,63 +1,15 @@
 //! Who carries out what a job asks for: one request at a time, or many at once.
 
-use super::job::{Completed, Operation, Request};
-use super::kept::Change;
-use crate::digest::{Met, Salt};
+use super::job::{Completed, Task};
+use crate::digest::Met;
 use crate::medium::Port;
 use crate::medium::{Cause, Medium, MediumError, Op};
-use crate::native::command::Command;
 use crate::pattern::{AlignedBuffer, Pattern, PatternBuffer, poison, wrong_sectors};
 use crate::ranges::RangeSet;
 use crate::tag::Tag;
 use crate::units::{Lba, Sectors};
 use std::ops::DerefMut;
-use std::sync::Arc;
 use std::time::Duration;
-
-/// A request that can travel to another thread.
-#[derive(Clone, Debug)]
-pub enum Task {
-    /// Write the pattern's bytes on these sectors.
-    Write(Sectors, Arc<Pattern>),
-    /// Read these sectors and compare them with the pattern's bytes.
-    ReadBack(Sectors, Arc<Pattern>),
-    /// Read these sectors, whatever they hold.
-    Probe(Sectors),
-    /// Flush every cache. Only asked for when nothing else is in flight.
-    Flush,
-    /// Ask the drive who it is. Only asked for when nothing else is in flight.
-    Identify,
-    /// Read these sectors and tell of each what it held, without its bytes.
-    Digest(Sectors, Salt),
-    /// Read these sectors and tell which tag of this keystream is on each.
-    Tags(Sectors, Arc<Pattern>),
-    /// Send a command that only asks. Nothing else is in flight.
-    Ask(Command),
-    /// Send commands that change the drive, one right after another. Nothing else is in flight.
-    Change(Change),
-    /// Let the system see the drive's capacity anew. Nothing else is in flight.
-    Rescan,
-    /// Lay marks on other namespaces of the unit, and tell what their drawn places hold. Nothing else is in flight.
-    Beside(Salt, Vec<Vec<Sectors>>),
-}
-
-impl Task {
-    pub(super) fn of(request: &Request<'_>) -> Self {
-        match &request.operation {
-            Operation::Write(at, pattern) => Task::Write(*at, Arc::clone(pattern)),
-            Operation::ReadBack(at, pattern) => Task::ReadBack(*at, Arc::clone(pattern)),
-            Operation::Probe(at) => Task::Probe(*at),
-            Operation::Flush => Task::Flush,
-            Operation::Identify => Task::Identify,
-            Operation::Digest(at, salt) => Task::Digest(*at, *salt),
-            Operation::Tags(at, pattern) => Task::Tags(*at, Arc::clone(pattern)),
-            Operation::Ask(command) => Task::Ask((*command).clone()),
-            Operation::Change(change) => Task::Change((*change).clone()),
-            Operation::Rescan => Task::Rescan,
-            Operation::Beside(salt, marks) => Task::Beside(*salt, marks.to_vec()),
-        }
-    }
-}
 
 /// A request that has ended.
 #[derive(Debug)]
@@ -269,6 +221,7 @@ mod tests {
     use crate::medium::Access;
     use crate::testing::Memory;
     use crate::units::Lba;
+    use std::sync::Arc;
 
     /// Says that it has read, and has not.
     struct Idle(Memory);

@@ -1,9 +1,10 @@
 //! Other namespaces of the unit that a drive's own erasure reaches: at places all over them what lies there is digested before
 //! the erasure, and looked at again after it. A drive may say that it erased all of itself and have erased one of them.
 
-use super::backend::{Backend, Buffers, Done, Setting, Task, Trials};
+use super::backend::{Backend, Buffers, Done, Setting, Trials};
 use super::draw::{Draw, KeptDraw};
 use super::job::Completed;
+use super::job::Task;
 use crate::digest::{Met, Salt};
 use crate::evidence::BesideRead;
 use crate::medium::Medium;

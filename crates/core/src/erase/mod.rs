@@ -14,11 +14,11 @@ mod own;
 mod run;
 pub(crate) mod tune;
 
-pub use backend::{Backend, Buffers, Done, Sequential, Setting, Task, Trials};
+pub use backend::{Backend, Buffers, Done, Sequential, Setting, Trials};
 pub use beside::{Beside, BesideMet, WithBeside};
 pub use checkpoint::{BadCheckpoint, Checkpoint};
 pub use event::{Activity, Event, FaultKind, Progress};
-pub use job::{Completed, DriveChanged, Job, Now, Operation, Request, Step, Wish};
+pub use job::{Completed, DriveChanged, Job, Now, Request, Step, Task, Wish};
 pub use kept::{Change, Kept};
 pub use own::{UnlockError, leave_failure, unlock};
 pub use run::{CHUNK_BYTES, CheckpointStore, Clock, JobControl, KeepError, NotKept, Unattended, run};

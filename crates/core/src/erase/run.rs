@@ -1,8 +1,9 @@
 //! Lets a job work by a backend: asks it what to do, starts that, waits, reports, keeps checkpoints, and tells.
 
-use super::backend::{Backend, Done, Task};
+use super::backend::{Backend, Done};
 use super::checkpoint::Checkpoint;
 use super::event::{Activity, Event};
+use super::job::Task;
 use super::job::{Completed, Job, Now, Step, Wish};
 use super::kept::Kept;
 use super::tune::Tuner;
@@ -147,7 +148,7 @@ impl Run<'_> {
             };
             match step {
                 Step::Do(request) => {
-                    let (tag, task) = (request.tag, Task::of(&request));
+                    let (tag, task) = (request.tag, request.task);
                     // What must be kept and told before the request is begun.
                     self.pass_on();
                     self.begin(tag, task);
@@ -246,7 +247,7 @@ mod tests {
     use super::*;
     use crate::erase::Progress;
     use crate::erase::backend::{Buffers, Sequential, Setting, Trials};
-    use crate::erase::job::Operation;
+    use crate::erase::job::Task;
     use crate::evidence::Ended;
     use crate::media::MediaClass;
     use crate::medium::{Access, MediumError};
@@ -517,7 +518,7 @@ mod tests {
                 let full = self.in_flight.len() >= self.depth;
                 let step = if full { Step::Wait } else { job.request(clock.now()) };
                 match step {
-                    Step::Do(request) => self.in_flight.push((request.tag, Task::of(&request))),
+                    Step::Do(request) => self.in_flight.push((request.tag, request.task)),
                     Step::Ended => return job.into_evidence(),
                     Step::Held | Step::Keep | Step::Until(_) => unreachable!("nobody holds this job, and it talks to no drive"),
                     Step::Wait => {
@@ -587,7 +588,7 @@ mod tests {
         let now = Steady::default().now();
         for _ in 0..3 {
             let Step::Do(request) = job.request(now) else { panic!("the same work is given out again") };
-            assert!(matches!(request.operation, Operation::Write(at, _) if at == Sectors::new(0, 16)));
+            assert!(matches!(request.task, Task::Write(at, _) if at == Sectors::new(0, 16)));
             let tag = request.tag;
             job.complete(tag, Completed::Read { wrong: RangeSet::new() }, now);
         }

@@ -94,8 +94,8 @@ impl Job {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::erase::backend::{Buffers, Task};
-    use crate::erase::{Checkpoint, Completed, Operation, Step, Wish};
+    use crate::erase::backend::Buffers;
+    use crate::erase::{Checkpoint, Completed, Step, Task, Wish};
     use crate::evidence::{Ended, Evidence, Size, SizeEvidence, StageKind};
     use crate::media::{Drive, MediaClass};
     use crate::medium::Access;
@@ -121,7 +121,7 @@ mod tests {
         let (mut kept, mut buffers) = (None, Buffers::new(64 * 512));
         for _ in 0..requests {
             let (tag, task) = match job.request(clock.now()) {
-                Step::Do(request) => (request.tag, Task::of(&request)),
+                Step::Do(request) => (request.tag, request.task),
                 Step::Ended => return (kept, Some(job.into_evidence())),
                 other => panic!("{other:?}"),
             };
@@ -220,7 +220,7 @@ mod tests {
         let mut asked = 0;
         while asked < 2 {
             let (tag, reads) = match job.request(clock.now()) {
-                Step::Do(request) => (request.tag, matches!(request.operation, Operation::Tags(..))),
+                Step::Do(request) => (request.tag, matches!(request.task, Task::Tags(..))),
                 other => panic!("{other:?}"),
             };
             asked += u32::from(reads);

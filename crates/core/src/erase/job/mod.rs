@@ -8,7 +8,7 @@ mod request;
 mod stages;
 mod talking;
 
-pub use request::{Completed, DriveChanged, Now, Operation, Request, Step, Wish};
+pub use request::{Completed, DriveChanged, Now, Request, Step, Task, Wish};
 
 use super::beside::BesideDraws;
 use super::checkpoint::Checkpoint;
@@ -308,7 +308,7 @@ impl Job {
     }
 
     /// What to do next.
-    pub fn request(&mut self, now: Now) -> Step<'_> {
+    pub fn request(&mut self, now: Now) -> Step {
         if self.gives_up && !matches!(self.phase, Phase::Over) {
             self.end(Ended::GivenUp { faults: self.faults }, now);
         }
@@ -358,7 +358,7 @@ impl Job {
     }
 
     /// Stops or holds, once nothing is in flight and what was laid so far is fast, so that the work can go on from here.
-    fn rest(&mut self, now: Now) -> Step<'_> {
+    fn rest(&mut self, now: Now) -> Step {
         if !self.in_flight.is_empty() {
             self.tell_that_nothing_stops_it();
             return Step::Wait;
@@ -381,7 +381,7 @@ impl Job {
         Step::Held
     }
 
-    fn probe(&mut self, now: Now) -> Step<'_> {
+    fn probe(&mut self, now: Now) -> Step {
         if !self.in_flight.is_empty() {
             return Step::Wait;
         }
@@ -395,7 +395,7 @@ impl Job {
     }
 
     /// Nothing is left to give out in this phase, and nothing is in flight.
-    fn phase_is_done(&mut self, now: Now) -> Step<'_> {
+    fn phase_is_done(&mut self, now: Now) -> Step {
         if self.doubt.has_suspects() {
             self.begin_probing();
             return self.request(now);
@@ -445,28 +445,28 @@ impl Job {
         Next::Attempt(Attempt { at, tries: 0, alone: false })
     }
 
-    fn issue(&mut self, issued: Issued) -> Request<'_> {
+    fn issue(&mut self, issued: Issued) -> Request {
         let tag = self.next_tag;
         self.next_tag += 1;
         self.in_flight.insert(tag, issued);
-        let pattern = &self.pattern;
+        let pattern = || Arc::clone(&self.pattern);
         let salt = self.salt();
-        let operation = match (issued, self.phase) {
-            (Issued::Said, _) => self.conversation.operation(),
-            (Issued::Rescan, _) => Operation::Rescan,
-            (Issued::Tried(at), _) => Operation::Probe(at),
-            (Issued::Beside, _) => Operation::Beside(salt, &self.beside.marks),
-            (Issued::Work(attempt, _), Phase::Measuring(MeasureStep::Reading)) => Operation::Tags(attempt.at, pattern),
-            (Issued::Work(attempt, _), Phase::Drawing { .. }) => Operation::Digest(attempt.at, salt),
-            (Issued::Work(attempt, _), Phase::Checking) if self.compares_digests() => Operation::Digest(attempt.at, salt),
-            (Issued::Work(attempt, _), Phase::Checking) => Operation::ReadBack(attempt.at, pattern),
-            (Issued::Flush | Issued::FlushForCheckpoint, _) => Operation::Flush,
-            (Issued::Identify, _) => Operation::Identify,
-            (Issued::Probe(at), _) => Operation::Probe(at),
-            (Issued::Work(attempt, _), Phase::ReadingBack | Phase::Rechecking { .. }) => Operation::ReadBack(attempt.at, pattern),
-            (Issued::Work(attempt, _), _) => Operation::Write(attempt.at, pattern),
+        let task = match (issued, self.phase) {
+            (Issued::Said, _) => self.conversation.task(),
+            (Issued::Rescan, _) => Task::Rescan,
+            (Issued::Tried(at), _) => Task::Probe(at),
+            (Issued::Beside, _) => Task::Beside(salt, self.beside.marks.clone()),
+            (Issued::Work(attempt, _), Phase::Measuring(MeasureStep::Reading)) => Task::Tags(attempt.at, pattern()),
+            (Issued::Work(attempt, _), Phase::Drawing { .. }) => Task::Digest(attempt.at, salt),
+            (Issued::Work(attempt, _), Phase::Checking) if self.compares_digests() => Task::Digest(attempt.at, salt),
+            (Issued::Work(attempt, _), Phase::Checking) => Task::ReadBack(attempt.at, pattern()),
+            (Issued::Flush | Issued::FlushForCheckpoint, _) => Task::Flush,
+            (Issued::Identify, _) => Task::Identify,
+            (Issued::Probe(at), _) => Task::Probe(at),
+            (Issued::Work(attempt, _), Phase::ReadingBack | Phase::Rechecking { .. }) => Task::ReadBack(attempt.at, pattern()),
+            (Issued::Work(attempt, _), _) => Task::Write(attempt.at, pattern()),
         };
-        Request { tag, operation }
+        Request { tag, task }
     }
 
     /// Takes how the request of that tag ended. Unknown tags, and reports after the end, change nothing.

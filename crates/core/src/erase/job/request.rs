@@ -45,14 +45,14 @@ impl Wish {
 
 /// What the caller does next.
 #[derive(Debug)]
-pub enum Step<'j> {
+pub enum Step {
     /// Keep the checkpoint that was made, and tell the job how that went by [`super::Job::kept`] before it is asked again.
     Keep,
     /// Nothing to do for so long, unless the wish changes.
     Until(Duration),
     /// Carry this out and report it with [`super::Job::complete`]. Checkpoint and events that are there are kept and told
     /// before it is begun.
-    Do(Request<'j>),
+    Do(Request),
     /// Nothing to give out before a request in flight is reported.
     Wait,
     /// Nothing to do until the wish changes.
@@ -62,39 +62,39 @@ pub enum Step<'j> {
 }
 
 /// Something to carry out. Several may be in flight at once; each is reported by its tag, in any order.
-#[derive(Debug)]
-pub struct Request<'j> {
+#[derive(Clone, Debug)]
+pub struct Request {
     /// Names the request.
     pub tag: u64,
     /// What to do.
-    pub operation: Operation<'j>,
+    pub task: Task,
 }
 
-/// What a request asks for.
-#[derive(Debug)]
-pub enum Operation<'j> {
+/// What a request asks for. It can travel to another thread.
+#[derive(Clone, Debug)]
+pub enum Task {
     /// Write the pattern's bytes on these sectors.
-    Write(Sectors, &'j Arc<Pattern>),
+    Write(Sectors, Arc<Pattern>),
     /// Read these sectors and compare them with the pattern's bytes.
-    ReadBack(Sectors, &'j Arc<Pattern>),
+    ReadBack(Sectors, Arc<Pattern>),
     /// Read these sectors; what they hold does not matter, only whether the drive answers.
     Probe(Sectors),
-    /// Flush every cache.
+    /// Flush every cache. Only asked for when nothing else is in flight.
     Flush,
-    /// Ask the drive who it is.
+    /// Ask the drive who it is. Only asked for when nothing else is in flight.
     Identify,
     /// Read these sectors and tell of each what it held, without its bytes.
     Digest(Sectors, Salt),
     /// Read these sectors and tell which tag of this keystream is on each.
-    Tags(Sectors, &'j Arc<Pattern>),
-    /// Send a command that only asks.
-    Ask(&'j Command),
-    /// Send commands that change the drive, one right after another.
-    Change(&'j Change),
-    /// Let the system see the drive's capacity anew.
+    Tags(Sectors, Arc<Pattern>),
+    /// Send a command that only asks. Nothing else is in flight.
+    Ask(Command),
+    /// Send commands that change the drive, one right after another. Nothing else is in flight.
+    Change(Change),
+    /// Let the system see the drive's capacity anew. Nothing else is in flight.
     Rescan,
-    /// Lay marks on other namespaces of the unit, and tell what their drawn places hold.
-    Beside(Salt, &'j [Vec<Sectors>]),
+    /// Lay marks on other namespaces of the unit, and tell what their drawn places hold. Nothing else is in flight.
+    Beside(Salt, Vec<Vec<Sectors>>),
 }
 
 /// How a request ended.

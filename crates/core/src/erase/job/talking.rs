@@ -1,7 +1,7 @@
 //! A conversation with the drive under way: what it decides on is sent, what the drive answers is told, and nothing that changes
 //! the drive goes out before the job's place is kept.
 
-use super::{Ended, Event, Issued, Job, Now, Operation, Phase, Step};
+use super::{Ended, Event, Issued, Job, Now, Phase, Step, Task};
 use crate::erase::kept::{Change, Kept};
 use crate::erase::own::{Dialogue, End, Turn};
 use crate::erase::run::KeepError;
@@ -45,11 +45,11 @@ impl Conversation {
     }
 
     /// What was decided on, to be sent.
-    pub(super) fn operation(&self) -> Operation<'_> {
+    pub(super) fn task(&self) -> Task {
         match &self.said {
-            Some(Said::Ask(command)) => Operation::Ask(command),
-            Some(Said::Change(change)) => Operation::Change(change),
-            None => Operation::Identify,
+            Some(Said::Ask(command)) => Task::Ask(command.clone()),
+            Some(Said::Change(change)) => Task::Change(change.clone()),
+            None => Task::Identify,
         }
     }
 }
@@ -89,7 +89,7 @@ impl Job {
     }
 
     /// What to do next in the conversation.
-    pub(super) fn talk(&mut self, now: Now) -> Step<'_> {
+    pub(super) fn talk(&mut self, now: Now) -> Step {
         if !self.in_flight.is_empty() {
             return Step::Wait;
         }
