@@ -477,7 +477,8 @@ impl Job {
         }
         match how {
             Completed::Failed(MediumError { cause: Cause::Gone(e), .. }) => self.end(Ended::Gone { error: e.to_string() }, now),
-            Completed::Failed(MediumError { cause: Cause::Refused(e), .. }) => {
+            // What is only tried may be refused.
+            Completed::Failed(MediumError { cause: Cause::Refused(e), .. }) if !matches!(issued, Issued::Tried(_)) => {
                 self.end(Ended::Refused { error: e.to_string() }, now);
             }
             Completed::Failed(e) => self.failed(issued, &e, now),

@@ -141,7 +141,9 @@ enum Step {
     /// It waits before the next question.
     Wait,
     Poll,
-    /// It has ended well, and it is tried whether what it left can be read: so many of the places were tried, and so many of
+    /// It has ended well: the system is to see it anew before anything of it is read.
+    SeeAnew,
+    /// It is tried whether what it left can be read: so many of the places were tried, and so many of
     /// these could not be.
     Try {
         tried: u64,
@@ -292,7 +294,7 @@ impl Sanitize {
             SanitizeKind::Overwrite => false,
         };
         if self.speech == Speech::Nvme && !told.deallocated && may_be_unreadable {
-            Step::Try { tried: 0, unreadable: 0 }
+            Step::SeeAnew
         } else {
             Step::Over(End::Completed)
         }
@@ -349,6 +351,10 @@ impl Talk for Sanitize {
                 self.step = Step::Poll;
                 Next::Wait(PATIENCE[rhythm.min(PATIENCE.len() - 1)])
             }
+            Step::SeeAnew => {
+                self.step = Step::Try { tried: 0, unreadable: 0 };
+                Next::Rescan
+            }
             Step::Try { tried, .. } => Next::Read(Lba(self.sectors.saturating_sub(1) * tried / (PLACES - 1))),
             Step::TellAgain => {
                 self.step = Step::Start;
@@ -392,7 +398,7 @@ impl Talk for Sanitize {
             },
             Step::Start => self.hear_start(answer),
             Step::Poll => self.hear_poll(answer),
-            Step::Wait | Step::Try { .. } | Step::TellAgain | Step::Over(_) => {}
+            Step::Wait | Step::SeeAnew | Step::Try { .. } | Step::TellAgain | Step::Over(_) => {}
         }
     }
 
