@@ -583,6 +583,11 @@ impl Label {
         }
     }
 
+    /// The least that has to be typed.
+    pub fn text(&self) -> String {
+        self.accepted().swap_remove(0)
+    }
+
     /// Whether `typed` is the asked-for text, or the whole serial as a scanner reads it. Letter case is ignored.
     pub fn matches(&self, typed: &str) -> bool {
         let typed = typed.trim();

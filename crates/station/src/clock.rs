@@ -48,8 +48,8 @@ pub trait Surroundings: std::fmt::Debug + Send + Sync {
     fn wall(&self) -> Timestamp;
     /// A new name for a job of today.
     fn job_id(&self) -> JobId;
-    /// Random bytes.
-    fn fill(&self, out: &mut [u8]);
+    /// A source of random bytes.
+    fn entropy(&self) -> Box<dyn Entropy>;
 }
 
 /// The time and the chance of this machine.
@@ -69,8 +69,8 @@ impl Surroundings for ThisMachine {
         new_job_id()
     }
 
-    fn fill(&self, out: &mut [u8]) {
-        SystemEntropy.fill(out);
+    fn entropy(&self) -> Box<dyn Entropy> {
+        Box::new(SystemEntropy)
     }
 }
 

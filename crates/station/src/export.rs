@@ -1,6 +1,7 @@
 //! Records given out: as CSV, as JSON lines, or each as a signed file.
 
-use crate::files::{free_name, write_new};
+use crate::disk::write_new;
+use crate::files::free_name;
 use jurex_core::text::harmless_cell;
 use jurex_ledger::{Ledger, LedgerError, Line};
 use jurex_sign::{PrivateKey, sign};

@@ -1,6 +1,6 @@
 //! The files of a job in the output folder. Nothing is overwritten, and a file is there whole or not at all.
 
-pub use crate::disk::{FEW_LINES, read_bounded, read_plain, read_small, replace, replaceable, write_new};
+use crate::disk::write_new;
 use crate::signing::Seal;
 use jurex_core::less::LessRecord;
 use jurex_core::lot::Statement;

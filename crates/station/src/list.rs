@@ -1,7 +1,7 @@
 //! A list of drives that a person has made and approved: the label check for those that are erased while nobody is there.
 
+use crate::disk;
 use crate::exit::Failure;
-use crate::files;
 use crate::order::{self, OrderArgs, order_of};
 use jurex_core::method::Catalogue;
 use jurex_core::orders::{OrderLine, Orders};
@@ -22,7 +22,7 @@ pub struct Listed {
 pub fn read(path: &Path, catalogue: &Catalogue) -> Result<(Vec<Listed>, Vec<String>), Failure> {
     let file = shown_path(path);
     let unreadable = |why| Failure::Use(format!("cannot read the list {file}: {why}. Nothing was written"));
-    let bytes = files::read_plain(path, MOST_MIB).map_err(unreadable)?;
+    let bytes = disk::read_plain(path, MOST_MIB).map_err(unreadable)?;
     let orders = Orders::from_csv(&bytes).map_err(|e| Failure::Use(format!("{file}: {e}")))?;
     let mut wrong = vec![];
     let mut listed = vec![];

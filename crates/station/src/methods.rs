@@ -59,7 +59,7 @@ fn at_the_end(tables: &ArrayOfTables) -> ArrayOfTables {
 /// The file can't be read or is wrong, or a name is taken.
 pub fn import(catalogue: &Catalogue, file: &Path, config: &Path) -> Result<(Catalogue, Vec<String>), MethodFileError> {
     let named = || PathBuf::from(file);
-    let text = crate::files::read_small(file, 4 << 20).map_err(|source| MethodFileError::Read { file: named(), source })?;
+    let text = crate::disk::read_small(file, 4 << 20).map_err(|source| MethodFileError::Read { file: named(), source })?;
     let new = from_toml(&text).map_err(|source| MethodFileError::Wrong { file: named(), source })?;
     let mut with = catalogue.clone();
     let added = new.iter().try_for_each(|m| with.add(m.clone()));

@@ -1,6 +1,7 @@
 //! The paper of a job: its fields go to the ledger with the record, and its files to the folder.
 
 use crate::clock::wall;
+use crate::disk;
 use crate::exit::Failure;
 use crate::files::{self, FileError, Issue};
 use crate::places::Places;
@@ -47,12 +48,12 @@ pub fn write(record: &Record, ledger: &Path, out: &Path, seal: &Seal) -> Result<
 /// How the organisation's papers look: `certificate.toml` beside the settings, with the files that it names beside it.
 pub fn house(places: &Places) -> Result<House, Failure> {
     let file = places.certificate_file();
-    let text = match files::read_small(&file, 1 << 20) {
+    let text = match disk::read_small(&file, 1 << 20) {
         Ok(text) => text,
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(House::default()),
         Err(e) => return Err(Failure::Use(format!("cannot read {}: {e}", shown_path(&file)))),
     };
     let folder = file.parent().unwrap_or(Path::new(".")).to_path_buf();
-    let read = |name: &str| files::read_bounded(&folder.join(name), 8 << 20);
+    let read = |name: &str| disk::read_bounded(&folder.join(name), 8 << 20);
     House::from_toml(&text, read).map_err(|e| Failure::Use(format!("{} is wrong: {e}", shown_path(&file))))
 }

@@ -1,7 +1,7 @@
 //! Policies saved by name: one TOML file each, beside the configuration.
 
+use crate::disk::replace;
 use crate::exit::Failure;
-use crate::files::replace;
 use jurex_core::policy::{Policy, PolicyError, check_name};
 use std::path::{Path, PathBuf};
 
@@ -44,7 +44,7 @@ pub fn names(folder: &Path) -> Vec<String> {
 pub fn read(folder: &Path, name: &str) -> Result<Policy, PolicyFileError> {
     let file: PathBuf =
         if name.contains('/') || name.ends_with(".toml") { name.into() } else { folder.join(format!("{name}.toml")) };
-    match crate::files::read_small(&file, 4 << 20) {
+    match crate::disk::read_small(&file, 4 << 20) {
         Ok(text) => Policy::from_toml(&text).map_err(|source| PolicyFileError::Wrong { file, source }),
         Err(source) => Err(PolicyFileError::Read { file, known: names(folder), source }),
     }

@@ -305,8 +305,7 @@ fn one(work: &Work, listed: &Listed, seen: Seen, tell: &Tell<'_>) -> Result<(Rec
     let seen = after_its_own_erasure(work, seen, cut_short.as_ref(), tell)?;
     listed.line.is_of(&seen.drive).map_err(|e| Failure::Refused(format!("{e}. Nothing was written")))?;
     let job = if let Some(unfinished) = cut_short {
-        let armed = service.arm_again(&seen, &unfinished, label)?;
-        service.go_on(service.open(&seen, &armed)?, armed, unfinished)?
+        service.resume(&seen, unfinished, label, |_| Ok(None))?
     } else {
         if listed.order.way.is_none() {
             service.guard(&seen)?;
@@ -315,9 +314,7 @@ fn one(work: &Work, listed: &Listed, seen: Seen, tell: &Tell<'_>) -> Result<(Rec
         let usual = (work.config.rules, work.config.mark);
         let course = order::course(&listed.order, &seen, &work.config.catalogue()?, usual, None, &listed.line.by.approved_by)?;
         let plan = service.plan(&seen, &course)?;
-        let armed = service.arm(&seen, &plan, label, None)?;
-        let (before, _) = seen.look();
-        service.begin(service.open(&seen, &armed)?, armed, before, papers)?
+        service.start(&seen, &plan, label, |_| Ok(None), papers)?
     };
     let mut progress = Progress::of_plan(job.plan());
     let mut told = Instant::now();

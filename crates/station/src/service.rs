@@ -3,7 +3,7 @@
 //! plans and arms under a person's hands, key by key, by the same types, and takes the rest: from the opening on there is one way.
 
 use crate::bench::Seen;
-use crate::clock::{Surroundings, SystemEntropy};
+use crate::clock::Surroundings;
 use crate::config::Habits;
 use crate::exit::Failure;
 use crate::files::{self, FileError, Issue};
@@ -118,11 +118,7 @@ impl JobService {
     /// # Errors
     /// The guard, a course that does not fit, or a way that the drive does not have now.
     pub fn plan(&self, seen: &Seen, course: &Course) -> Result<Plan, Failure> {
-        // What is guarded is said before what is wrong with the order, unless the order is the remedy.
-        if let Course::Overwrite(_) = course {
-            self.guard(seen)?;
-        }
-        let plan = Plan::of(&seen.drive, course, &mut SystemEntropy)?;
+        let plan = Plan::of(&seen.drive, course, self.around.entropy().as_mut())?;
         seen.verdict_on(plan.intent()).map_err(|e| refused(seen, &e))?;
         check_way(seen, &plan)?;
         Ok(plan)
@@ -132,13 +128,12 @@ impl JobService {
     ///
     /// # Errors
     /// The guard, or another label.
-    pub fn arm(&self, seen: &Seen, plan: &Plan, label: LabelCheck<'_>, secret: Option<Secret>) -> Result<ArmedPlan, Failure> {
+    pub fn arm(&self, seen: &Seen, plan: &Plan, label: LabelCheck<'_>) -> Result<ArmedPlan, Failure> {
         let cleared = seen.verdict_on(plan.intent()).map_err(|e| refused(seen, &e))?;
-        let armed = match label {
-            LabelCheck::Typed(text) => plan.arm(&cleared, text)?,
-            LabelCheck::Listed(line) => line.arm(plan, &cleared).map_err(|e| nothing_written(&e))?,
-        };
-        Ok(armed.with_secret(secret))
+        match label {
+            LabelCheck::Typed(text) => Ok(plan.arm(&cleared, text)?),
+            LabelCheck::Listed(line) => line.arm(plan, &cleared).map_err(|e| nothing_written(&e)),
+        }
     }
 
     /// The label check of a job that was cut short: it is done anew.
@@ -152,6 +147,43 @@ impl JobService {
             LabelCheck::Typed(text) => Ok(checkpoint.arm(&cleared, text)?),
             LabelCheck::Listed(line) => line.arm(&checkpoint.plan_on(&seen.drive), &cleared).map_err(|e| nothing_written(&e)),
         }
+    }
+
+    /// From the label check of a new job to its entry in the ledger. `secret` gives what its way wants beside the label: nobody is
+    /// asked for it before the label is right.
+    ///
+    /// # Errors
+    /// As [`JobService::arm`], [`JobService::open`] and [`JobService::begin`]; and those of `secret`.
+    pub fn start(
+        &self,
+        seen: &Seen,
+        plan: &Plan,
+        label: LabelCheck<'_>,
+        secret: impl FnOnce(&Plan) -> Result<Option<Secret>, Failure>,
+        papers: Papers,
+    ) -> Result<Prepared, Failure> {
+        let armed = self.arm(seen, plan, label)?.with_secret(secret(plan)?);
+        let (before, _) = seen.look();
+        let opened = self.open(seen, &armed)?;
+        self.begin(opened, armed, before, papers)
+    }
+
+    /// The same of a job that was cut short: what its way wants beside the label is never kept.
+    ///
+    /// # Errors
+    /// As [`JobService::arm_again`], [`JobService::open`] and [`JobService::go_on`]; and those of `secret`.
+    pub fn resume(
+        &self,
+        seen: &Seen,
+        unfinished: Unfinished,
+        label: LabelCheck<'_>,
+        secret: impl FnOnce(&Plan) -> Result<Option<Secret>, Failure>,
+    ) -> Result<Prepared, Failure> {
+        let armed = self.arm_again(seen, &unfinished, label)?;
+        let secret = secret(armed.plan())?;
+        let armed = armed.with_secret(secret);
+        let opened = self.open(seen, &armed)?;
+        self.go_on(opened, armed, unfinished)
     }
 
     /// Looks at the drive's use once more and opens it for this process alone, and with it all else that the plan reaches.
@@ -279,7 +311,6 @@ mod tests {
     use crate::places::Places;
     use jurex_core::erase::{Unattended, Wish};
     use jurex_core::evidence;
-    use jurex_core::media::Label;
     use jurex_core::method;
     use jurex_core::rules::Technique;
     use jurex_report::House;
@@ -304,18 +335,9 @@ mod tests {
         Course::Overwrite(Order::of_method(method::find("zeros").unwrap()))
     }
 
-    fn ending(seen: &Seen) -> String {
-        match seen.drive.label() {
-            Label::SerialEnding { ending, .. } | Label::Namespace { ending, .. } => ending,
-            Label::SectorCount(sectors) => sectors.to_string(),
-            Label::Place(place) => place,
-        }
-    }
-
     fn prepared(service: &JobService, seen: &Seen, course: &Course) -> Result<Prepared, Failure> {
         let plan = service.plan(seen, course)?;
-        let armed = service.arm(seen, &plan, LabelCheck::Typed(&ending(seen)), None)?;
-        service.begin(service.open(seen, &armed)?, armed, Contents::default(), Papers::default())
+        service.start(seen, &plan, LabelCheck::Typed(&seen.drive.label().text()), |_| Ok(None), Papers::default())
     }
 
     /// Asks for a stop once so many events were heard.
@@ -365,7 +387,7 @@ mod tests {
         let service = service(home.path(), Seal::none(House::default()));
         let seen = simulated(10);
         let plan = service.plan(&seen, &zeros()).unwrap();
-        let wrong = service.arm(&seen, &plan, LabelCheck::Typed("ZZZZZZ"), None).unwrap_err().to_string();
+        let wrong = service.arm(&seen, &plan, LabelCheck::Typed("ZZZZZZ")).unwrap_err().to_string();
         assert!(wrong.contains("label check failed") && wrong.contains("Nothing was written"), "{wrong}");
         let guarded = service.plan(&simulated(1), &zeros()).unwrap_err().to_string();
         assert!(guarded.contains("may not be erased") && guarded.contains("Nothing was written"), "{guarded}");
@@ -390,8 +412,8 @@ mod tests {
         service.write_papers(&stopped, &out).unwrap();
         let unfinished = service.unfinished_on(&seen.drive).unwrap().unwrap();
         assert!(service.arm_again(&seen, &unfinished, LabelCheck::Typed("ZZZZZZ")).is_err());
-        let armed = service.arm_again(&seen, &unfinished, LabelCheck::Typed(&ending(&seen))).unwrap();
-        let job = service.go_on(service.open(&seen, &armed).unwrap(), armed, unfinished).unwrap();
+        let label = seen.drive.label().text();
+        let job = service.resume(&seen, unfinished, LabelCheck::Typed(&label), |_| Ok(None)).unwrap();
         let ended = service.run(job, &mut Unattended, &mut |_| {});
         let record = &ended.finished.record;
         assert!(ended.went_on && record.job == id && record.evidence().sessions.len() == 2);

@@ -2,6 +2,7 @@
 
 use jurex_core::less::{Asked, FileEvidence, Ground, Kind, LessRecord, Look, Name, Removal, Strip, Work};
 use jurex_core::record::Person;
+use jurex_core::testing::ground;
 
 /// A record of two files of which one is proved and one lay elsewhere.
 pub fn less_record() -> LessRecord {
@@ -15,17 +16,7 @@ pub fn less_record() -> LessRecord {
         passes: 1,
         went_on: 0,
     };
-    let ground = Ground {
-        kind: "xfs".into(),
-        holds: String::new(),
-        mount: "/srv/stations".into(),
-        source: "/dev/sdb1".into(),
-        options: vec![],
-        block: 4096,
-        bytes: 1 << 30,
-        shares: Some(true),
-        layers: vec![],
-    };
+    let ground = Ground { shares: Some(true), ..ground("xfs", "/srv/stations") };
     let mut file = FileEvidence::new(Name::Path("tide.csv".into()), Kind::File, 0, 4096);
     (file.before.mapped, file.read_back.right, file.passes, file.moved) = (4096, 4096, 1, Some(false));
     (file.look, file.removal) = (Look::Read { of: 4096, pattern: 4096, former: 0, unreadable: 0 }, Removal::Removed);

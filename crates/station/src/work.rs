@@ -194,7 +194,7 @@ fn second_look(ledger: &Ledger, record: &Record, percent: u8, around: &dyn Surro
         (0, 0)
     });
     let mut seed = [0; 16];
-    around.fill(&mut seed);
+    around.entropy().fill(&mut seed);
     Some(SecondLook::draw(seed, percent, before, drawn))
 }
 

@@ -19,6 +19,7 @@ use jurex_core::media::Scope;
 use jurex_core::medium::Medium;
 use jurex_core::medium::Port;
 use jurex_core::native::{Answers, OwnState};
+use jurex_core::notation::Entropy;
 use jurex_core::plan::Plan;
 use jurex_core::proof::Finding;
 use jurex_core::record::{JobId, Record, SecondLook, Tool};
@@ -88,8 +89,8 @@ impl Surroundings for WrittenDown {
         NAMES[self.0.fetch_add(1, Ordering::Relaxed)].parse().unwrap()
     }
 
-    fn fill(&self, out: &mut [u8]) {
-        out.fill(0x2a);
+    fn entropy(&self) -> Box<dyn Entropy> {
+        Box::new(Fixed(0x2a))
     }
 }
 
@@ -163,7 +164,8 @@ impl World {
     fn carry_out(&mut self, command: Command) {
         match command {
             Command::Plan(lane, course) => {
-                let plan = Plan::of(&self.app.state.lanes[lane].seen.drive, &course, &mut Fixed(0x2a)).map(Box::new);
+                let drive = &self.app.state.lanes[lane].seen.drive;
+                let plan = Plan::of(drive, &course, self.around.entropy().as_mut()).map(Box::new);
                 self.send(Message::Planned(lane, plan));
             }
             Command::SampleSpeed(lane) => {

@@ -21,8 +21,8 @@ use jurex_sign::{
     Vouched, certificate_of, check_pdf, who_vouches,
 };
 use jurex_station::config::Config;
+use jurex_station::disk::{FEW_LINES, read_bounded, read_small};
 use jurex_station::exit::Failure;
-use jurex_station::files::{FEW_LINES, read_bounded, read_small};
 use jurex_station::places::Places;
 use jurex_station::signing::standing;
 use std::path::PathBuf;

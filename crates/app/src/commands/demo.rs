@@ -5,7 +5,7 @@ use crate::cli::Demo;
 use jurex_core::erase::Unattended;
 use jurex_core::ladder::ladder;
 use jurex_core::lot::{List, Lot};
-use jurex_core::media::{Drive, Label, MediaClass};
+use jurex_core::media::{Drive, MediaClass};
 use jurex_core::method::{self, Method, library};
 use jurex_core::plan::{Course, Lift, Order};
 use jurex_core::record::{Backup, Record};
@@ -210,24 +210,15 @@ fn one(seen: &Seen, out: &Path, ledger: &Path, house: &House) -> Result<Option<R
         plan => plan?,
     };
     // Nobody stands at a simulated bench with no screen: the demonstration reads the label itself.
-    let armed = service.arm(seen, &plan, LabelCheck::Typed(&label_of(&seen.drive)), None)?;
+    let label = seen.drive.label().text();
     let mut papers = Config::demo().papers();
     papers.backup = Backup::NotNeeded;
-    let (before, _) = seen.look();
-    let job = service.begin(service.open(seen, &armed)?, armed, before, papers)?;
+    let job = service.start(seen, &plan, LabelCheck::Typed(&label), |_| Ok(None), papers)?;
     let ended = service.run(job, &mut Unattended, &mut |_| {});
     let written = service.write_papers(&ended, out);
     let Finished { record, is_stored, .. } = ended.finished;
     written.map_err(|e| not_certified(&record, &e, is_stored))?;
     Ok(Some(record))
-}
-
-fn label_of(drive: &Drive) -> String {
-    match drive.label() {
-        Label::SerialEnding { ending, .. } | Label::Namespace { ending, .. } => ending,
-        Label::SectorCount(sectors) => sectors.to_string(),
-        Label::Place(place) => place,
-    }
 }
 
 #[cfg(test)]

@@ -15,6 +15,7 @@ use jurex_core::units::{duration, rate, size};
 use jurex_station::bench::{self, Seen};
 use jurex_station::clock::ThisMachine;
 use jurex_station::config::Config;
+use jurex_station::disk;
 use jurex_station::exit::{self, Failure};
 use jurex_station::places::Places;
 use jurex_station::release::MarkHere;
@@ -73,10 +74,7 @@ fn begin(asked: &Erase, seen: &Seen, service: &JobService, config: &Config) -> R
     let course = order::course(&asked.order, seen, &config.catalogue()?, (config.rules, config.mark), None, by)?;
     let plan = service.plan(seen, &course)?;
     check_out(asked)?;
-    let armed = service.arm(seen, &plan, LabelCheck::Typed(&asked.label_check), secret(asked, &plan)?)?;
-    let (before, _) = seen.look();
-    let opened = service.open(seen, &armed)?;
-    service.begin(opened, armed, before, papers)
+    service.start(seen, &plan, LabelCheck::Typed(&asked.label_check), |plan| secret(asked, plan), papers)
 }
 
 /// The PSID as it was given, or as it stands in a file; `-`: a person at the terminal is asked.
@@ -87,7 +85,7 @@ fn psid(asked: &Erase) -> Result<Option<String>, Failure> {
     if file.as_os_str() == "-" {
         return jurex_station::signing::ask_hidden_text("PSID, as printed on the label: ").map(Some).map_err(unread);
     }
-    files::read_small(file, files::FEW_LINES).map(|text| Some(text.trim().to_string())).map_err(unread)
+    disk::read_small(file, disk::FEW_LINES).map(|text| Some(text.trim().to_string())).map_err(unread)
 }
 
 /// The PSID or password that the plan's way needs.
@@ -102,7 +100,7 @@ fn secret(asked: &Erase, plan: &Plan) -> Result<Option<Secret>, Failure> {
         },
         Some(Wants::AdminPassword) => match &asked.admin_password_file {
             Some(file) => {
-                let text = files::read_small(file, files::FEW_LINES);
+                let text = disk::read_small(file, disk::FEW_LINES);
                 let text = text.map_err(|e| Failure::Use(format!("cannot read {}: {e}. Nothing was written", file.display())))?;
                 Ok(Some(Secret::password(text.trim_end_matches(['\n', '\r']))))
             }
@@ -163,13 +161,7 @@ fn go_on(asked: &Erase, seen: &Seen, service: &JobService) -> Result<Prepared, F
         return Err(nothing_to_go_on_with(seen, service));
     };
     check_out(asked)?;
-    let armed = service.arm_again(seen, &unfinished, LabelCheck::Typed(&asked.label_check))?;
-    let armed = match secret(asked, armed.plan())? {
-        None => armed,
-        secret => armed.with_secret(secret),
-    };
-    let opened = service.open(seen, &armed)?;
-    service.go_on(opened, armed, unfinished)
+    service.resume(seen, unfinished, LabelCheck::Typed(&asked.label_check), |plan| secret(asked, plan))
 }
 
 /// Why no job can go on on this drive, and which ones could elsewhere.

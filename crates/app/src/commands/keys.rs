@@ -116,7 +116,7 @@ fn retire(which: &RetireKey, store: &KeyStore, note: &Note<'_>) -> Result<(), Fa
 /// A key, or a certificate, of others is trusted.
 fn trust(trust: &TrustKey, store: &KeyStore, note: &Note<'_>) -> Result<(), Failure> {
     let shown = shown_path(&trust.file);
-    let bytes = jurex_station::files::read_bounded(&trust.file, jurex_station::files::FEW_LINES);
+    let bytes = jurex_station::disk::read_bounded(&trust.file, jurex_station::disk::FEW_LINES);
     let bytes = bytes.map_err(|e| Failure::Use(format!("cannot read the key {shown}: {e}")))?;
     if certificate_of(&bytes).is_some() {
         let certificate = store.trust_certificate(&printable(trust.name.as_bytes()), &bytes, wall())?;

@@ -43,7 +43,7 @@ fn shown(text: &str) -> String {
 
 fn import(asked: &LotImport, ledger: &Ledger) -> Result<ExitCode, Failure> {
     let file = shown_path(&asked.file);
-    let bytes = jurex_station::files::read_bounded(&asked.file, 64 << 20)
+    let bytes = jurex_station::disk::read_bounded(&asked.file, 64 << 20)
         .map_err(|e| Failure::Use(format!("cannot read the list {file}: {e}")))?;
     let text = String::from_utf8(bytes)
         .map_err(|_| Failure::Use(format!("{file} is not UTF-8: save it as CSV in UTF-8. Nothing was taken in")))?;

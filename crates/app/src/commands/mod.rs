@@ -103,7 +103,7 @@ fn close_ledger(seal: &Seal, ledger: &Path) {
     seal.close(ledger).iter().for_each(|said| remark(&format!("jurex: {said}")));
 }
 
-/// Who elsewhere is told of the end of a job; `None`: nobody.
+/// Who elsewhere gets a notice when a job ends; `None`: nobody.
 fn people(places: &Places, config: &Config) -> Option<People> {
     jurex_station::notices::outbox(places, config).map(|outbox| People { outbox, bench: config.bench.clone() })
 }

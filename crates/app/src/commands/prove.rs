@@ -15,6 +15,7 @@ use jurex_sign::PrivateKey;
 use jurex_station::bench;
 use jurex_station::clock::new_job_id;
 use jurex_station::config::Config;
+use jurex_station::disk;
 use jurex_station::exit::{self, Failure};
 use jurex_station::files;
 use jurex_station::places::Places;
@@ -118,7 +119,7 @@ fn due(asked: &Prove) -> Result<ExitCode, Failure> {
 
 fn read_record(file: &Path) -> Result<Record, Failure> {
     let shown = jurex_core::text::shown_path(file);
-    let text = files::read_small(file, 256 << 20);
+    let text = disk::read_small(file, 256 << 20);
     let text = text.map_err(|e| Failure::Use(format!("cannot read the record {shown}: {e}. The drive was not read")))?;
     Record::from_json(&text).map_err(|e| {
         let said = format!("{shown}: {e}. The drive was not read");

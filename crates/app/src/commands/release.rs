@@ -249,6 +249,6 @@ fn wanted(asked: &ReleaseArgs) -> Result<Wanted, Failure> {
 
 fn digest_of(file: &Path) -> Result<String, Failure> {
     let unread = |e| Failure::Use(format!("cannot read the photograph {}: {e}. Nothing was noted", shown_path(file)));
-    let bytes = jurex_station::files::read_bounded(file, 256 << 20).map_err(unread)?;
+    let bytes = jurex_station::disk::read_bounded(file, 256 << 20).map_err(unread)?;
     Ok(jurex_core::text::hex::encode(&Sha256::digest(&bytes)))
 }

@@ -9,17 +9,7 @@ use jurex_station::less::{FreePlan, FreeWish, Listed, Surveyed, Volume};
 use std::sync::Arc;
 
 fn ground(kind: &str, mount: &str) -> Ground {
-    Ground {
-        kind: kind.into(),
-        holds: String::new(),
-        mount: mount.into(),
-        source: "/dev/sdb1".into(),
-        options: vec!["rw".into()],
-        block: 4096,
-        bytes: 2_000_000_000,
-        shares: None,
-        layers: vec![],
-    }
+    Ground { options: vec!["rw".into()], bytes: 2_000_000_000, ..jurex_core::testing::ground(kind, mount) }
 }
 
 /// The page with two file systems, one of them open, over true files.
