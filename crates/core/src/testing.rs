@@ -1,11 +1,27 @@
 //! Stand-ins for tests of this crate and of those around it: drives, randomness and media that do as they are told.
 
 use crate::guard::{self, Cleared};
+use crate::less::Ground;
 use crate::media::{Bus, Drive, Geometry, MediaClass, Scope, Unit};
 use crate::medium::{Access, Cause, Medium, MediumError, Op};
 use crate::notation::Entropy;
 use crate::units::{Lba, Sectors};
 use std::io;
+
+/// The file system `kind` at `mount`, on a partition and on nothing else that is known.
+pub fn ground(kind: &str, mount: &str) -> Ground {
+    Ground {
+        kind: kind.into(),
+        holds: String::new(),
+        mount: mount.into(),
+        source: "/dev/sdb1".into(),
+        options: vec![],
+        block: 4096,
+        bytes: 1 << 30,
+        shares: None,
+        layers: vec![],
+    }
+}
 
 /// A drive of that class with a serial that ends in K7Q41M.
 pub fn test_drive(class: MediaClass, sectors: u64) -> Drive {

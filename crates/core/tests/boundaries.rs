@@ -19,19 +19,26 @@ fn text<'v>(value: &'v Value, key: &str) -> &'v str {
     value[key].as_str().unwrap()
 }
 
+/// Each crate of the workspace with those of it that it rests on.
+type Arrows<'v> = BTreeMap<&'v str, BTreeSet<&'v str>>;
+
+fn members(metadata: &Value) -> Vec<&Value> {
+    metadata["packages"].as_array().unwrap().iter().filter(|p| p["source"].is_null()).collect()
+}
+
+fn arrows<'v>(members: &[&'v Value]) -> Arrows<'v> {
+    let names: BTreeSet<&str> = members.iter().map(|p| text(p, "name")).collect();
+    let rests_on = |package: &&'v Value| {
+        let normal = package["dependencies"].as_array().unwrap().iter().filter(|d| d["kind"].is_null());
+        (text(package, "name"), normal.map(|d| text(d, "name")).filter(|n| names.contains(n)).collect())
+    };
+    members.iter().map(rests_on).collect()
+}
+
 #[test]
 fn the_arrows_between_the_crates_are_the_allowed_ones() {
     let metadata = metadata();
-    let packages = metadata["packages"].as_array().unwrap();
-    let members: Vec<&Value> = packages.iter().filter(|p| p["source"].is_null()).collect();
-    let names: BTreeSet<&str> = members.iter().map(|p| text(p, "name")).collect();
-    let arrows: BTreeMap<&str, BTreeSet<&str>> = members
-        .iter()
-        .map(|p| {
-            let normal = p["dependencies"].as_array().unwrap().iter().filter(|d| d["kind"].is_null());
-            (text(p, "name"), normal.map(|d| text(d, "name")).filter(|n| names.contains(n)).collect())
-        })
-        .collect();
+    let arrows = arrows(&members(&metadata));
     const EDGES: [&str; 7] =
         ["jurex-core", "jurex-ledger", "jurex-linux", "jurex-notice", "jurex-report", "jurex-sign", "jurex-sim"];
     let core = BTreeSet::from(["jurex-core"]);
@@ -106,26 +113,26 @@ fn core_needs_no_interface_no_sql_and_no_system_calls() {
 }
 
 /// The crates with the arrows that say something: what follows from two others is left out.
-fn reduced(arrows: &BTreeMap<String, BTreeSet<String>>) -> Vec<(String, String)> {
-    fn reaches(arrows: &BTreeMap<String, BTreeSet<String>>, from: &str, to: &str) -> bool {
-        arrows[from].iter().any(|next| next == to || reaches(arrows, next, to))
+fn reduced<'v>(arrows: &Arrows<'v>) -> Vec<(&'v str, &'v str)> {
+    fn reaches(arrows: &Arrows<'_>, from: &str, to: &str) -> bool {
+        arrows[from].iter().any(|next| *next == to || reaches(arrows, next, to))
     }
-    let all = arrows.iter().flat_map(|(from, to)| to.iter().map(move |to| (from.clone(), to.clone())));
+    let all = arrows.iter().flat_map(|(from, to)| to.iter().map(move |to| (*from, *to)));
     all.filter(|(from, to)| !arrows[from].iter().any(|by| by != to && reaches(arrows, by, to))).collect()
 }
 
 /// How many crates lie above at most, one upon another: each stands right beneath what rests on it.
-fn depth(arrows: &BTreeMap<String, BTreeSet<String>>, name: &str) -> usize {
+fn depth(arrows: &Arrows<'_>, name: &str) -> usize {
     let above = arrows.iter().filter(|(_, to)| to.contains(name));
     above.map(|(from, _)| depth(arrows, from) + 1).max().unwrap_or(0)
 }
 
 /// The crates of the workspace as a drawing: what rests on others stands over them.
-fn drawing(arrows: &BTreeMap<String, BTreeSet<String>>, says: &BTreeMap<String, String>) -> String {
+fn drawing(arrows: &Arrows<'_>, says: &BTreeMap<&str, &str>) -> String {
     const WIDE: usize = 204;
     const HIGH: usize = 88;
     const GAP: (usize, usize) = (20, 44);
-    let mut floors: BTreeMap<usize, Vec<&String>> = BTreeMap::new();
+    let mut floors: BTreeMap<usize, Vec<&str>> = BTreeMap::new();
     for name in arrows.keys() {
         floors.entry(depth(arrows, name)).or_default().push(name);
     }
@@ -135,7 +142,7 @@ fn drawing(arrows: &BTreeMap<String, BTreeSet<String>>, says: &BTreeMap<String, 
     for (floor, names) in &floors {
         let left = (width - names.len() * (WIDE + GAP.0) + GAP.0) / 2;
         for (n, name) in names.iter().enumerate() {
-            places.insert(name.as_str(), (left + n * (WIDE + GAP.0), floor * (HIGH + GAP.1) + GAP.1 / 2));
+            places.insert(*name, (left + n * (WIDE + GAP.0), floor * (HIGH + GAP.1) + GAP.1 / 2));
         }
     }
     let mut svg = format!(
@@ -143,7 +150,7 @@ fn drawing(arrows: &BTreeMap<String, BTreeSet<String>>, says: &BTreeMap<String, 
          font-family=\"sans-serif\">\n<rect width=\"{width}\" height=\"{tall}\" fill=\"#ffffff\"/>\n"
     );
     for (from, to) in reduced(arrows) {
-        let ((x1, y1), (x2, y2)) = (places[from.as_str()], places[to.as_str()]);
+        let ((x1, y1), (x2, y2)) = (places[from], places[to]);
         let (x1, y1, x2) = (x1 + WIDE / 2, y1 + HIGH, x2 + WIDE / 2);
         svg += &format!(
             "<path d=\"M{x1} {y1}C{x1} {} {x2} {} {x2} {y2}\" fill=\"none\" stroke=\"#8a94a6\" stroke-width=\"1.5\"/>\n\
@@ -159,7 +166,7 @@ fn drawing(arrows: &BTreeMap<String, BTreeSet<String>>, says: &BTreeMap<String, 
             x + 12,
             y + 22
         );
-        for (n, line) in lines(&says[*name], 32).iter().take(4).enumerate() {
+        for (n, line) in lines(says[*name], 32).iter().take(4).enumerate() {
             let line = line.replace('&', "&amp;");
             svg += &format!("<text x=\"{}\" y=\"{}\" font-size=\"11\" fill=\"#4a566e\">{line}</text>\n", x + 12, y + 38 + n * 14);
         }
@@ -187,16 +194,9 @@ fn docs(file: &str) -> std::path::PathBuf {
 #[test]
 fn the_picture_of_the_crates_is_the_one_that_cargo_tells_of() {
     let metadata = metadata();
-    let packages = metadata["packages"].as_array().unwrap();
-    let members: Vec<&Value> = packages.iter().filter(|p| p["source"].is_null()).collect();
-    let names: BTreeSet<&str> = members.iter().map(|p| text(p, "name")).collect();
-    let of = |p: &&Value| {
-        let normal = p["dependencies"].as_array().unwrap().iter().filter(|d| d["kind"].is_null());
-        let below = normal.map(|d| text(d, "name")).filter(|n| names.contains(n)).map(String::from).collect();
-        (text(p, "name").to_string(), below)
-    };
-    let arrows: BTreeMap<String, BTreeSet<String>> = members.iter().map(of).collect();
-    let says = members.iter().map(|p| (text(p, "name").to_string(), text(p, "description").to_string())).collect();
+    let members = members(&metadata);
+    let arrows = arrows(&members);
+    let says = members.iter().map(|p| (text(p, "name"), text(p, "description"))).collect();
     let (drawn, file) = (drawing(&arrows, &says), docs("docs/crates.svg"));
     if std::env::var_os("JUREX_WRITE_DOCS").is_some() {
         std::fs::write(&file, &drawn).unwrap();

@@ -24,15 +24,10 @@ fn any_ground() -> impl Strategy<Value = Ground> {
         0..2,
     );
     (kind, options, layers).prop_map(|(kind, options, layers)| Ground {
-        kind: kind.into(),
-        holds: String::new(),
-        mount: "/srv".into(),
         source: "/dev/dm-1".into(),
         options: options.into_iter().map(String::from).collect(),
-        block: 4096,
-        bytes: 1 << 30,
-        shares: None,
         layers,
+        ..jurex_core::testing::ground(kind, "/srv")
     })
 }
 

@@ -105,15 +105,12 @@ fn elsewhere(next: usize) -> Does {
 
 fn ground(kind: &str, options: &[&str], layers: Vec<Layer>) -> Ground {
     Ground {
-        kind: kind.into(),
-        holds: String::new(),
-        mount: "/srv".into(),
         source: "/dev/dm-1".into(),
         options: options.iter().map(|o| (*o).into()).collect(),
-        block: 4096,
         bytes: SYSTEM as u64 * BLOCK,
         shares: if kind == "xfs" { Some(true) } else { None },
         layers,
+        ..jurex_core::testing::ground(kind, "/srv")
     }
 }
 

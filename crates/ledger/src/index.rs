@@ -263,26 +263,21 @@ impl Ledger {
 
     fn numbers(&self, typed: &str, before: Option<i64>, most: u32) -> rusqlite::Result<Vec<i64>> {
         let before = before.unwrap_or(i64::MAX);
-        match asked(typed) {
-            Asked { words: None, dates: None } => {
-                let all = "SELECT number FROM entry WHERE number < ?1 ORDER BY number DESC LIMIT ?2";
-                self.connection.prepare_cached(all)?.query_map(params![before, most], |row| row.get(0))?.collect()
-            }
-            Asked { words: None, dates: Some((from, to)) } => {
-                let dated =
-                    "SELECT number FROM entry WHERE number < ?1 AND started >= ?3 AND started < ?4 ORDER BY number DESC LIMIT ?2";
+        let Asked { words, dates } = asked(typed);
+        let (from, to) = dates.unzip();
+        match words {
+            None => {
+                let all = "SELECT number FROM entry WHERE number < ?1 AND (?3 IS NULL OR (started >= ?3 AND started < ?4))
+                    ORDER BY number DESC LIMIT ?2";
                 let asked = params![before, most, from, to];
-                self.connection.prepare_cached(dated)?.query_map(asked, |row| row.get(0))?.collect()
+                self.connection.prepare_cached(all)?.query_map(asked, |row| row.get(0))?.collect()
             }
-            Asked { words: Some(words), dates: None } => {
-                let found = "SELECT rowid FROM finder WHERE finder MATCH ?1 AND rowid < ?2 ORDER BY rowid DESC LIMIT ?3";
-                self.connection.prepare_cached(found)?.query_map(params![words, before, most], |row| row.get(0))?.collect()
-            }
-            Asked { words: Some(words), dates: Some((from, to)) } => {
-                let both = "SELECT finder.rowid FROM finder CROSS JOIN entry ON entry.number = finder.rowid WHERE finder MATCH ?1
-                    AND finder.rowid < ?2 AND entry.started >= ?4 AND entry.started < ?5 ORDER BY finder.rowid DESC LIMIT ?3";
-                let asked = params![words, before, most, from, to];
-                self.connection.prepare_cached(both)?.query_map(asked, |row| row.get(0))?.collect()
+            Some(words) => {
+                let found = "SELECT rowid FROM finder WHERE finder MATCH ?5 AND rowid < ?1 AND (?3 IS NULL OR EXISTS
+                    (SELECT 1 FROM entry WHERE number = finder.rowid AND started >= ?3 AND started < ?4))
+                    ORDER BY rowid DESC LIMIT ?2";
+                let asked = params![before, most, from, to, words];
+                self.connection.prepare_cached(found)?.query_map(asked, |row| row.get(0))?.collect()
             }
         }
     }

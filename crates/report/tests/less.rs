@@ -23,20 +23,11 @@ fn asked(notation: &str) -> Asked {
 }
 
 fn ground(kind: &str, mount: &str) -> Ground {
-    Ground {
-        kind: kind.into(),
-        holds: String::new(),
-        mount: mount.into(),
-        source: "/dev/sdb1".into(),
-        options: vec!["rw".into(), "discard".into()],
-        block: 4096,
-        bytes: 1 << 30,
-        shares: None,
-        layers: vec![
-            Layer::Encrypted { device: "/dev/mapper/stations".into() },
-            Layer::Drive { device: "/dev/sdb".into(), turns: Some(false) },
-        ],
-    }
+    let layers = vec![
+        Layer::Encrypted { device: "/dev/mapper/stations".into() },
+        Layer::Drive { device: "/dev/sdb".into(), turns: Some(false) },
+    ];
+    Ground { options: vec!["rw".into(), "discard".into()], layers, ..jurex_core::testing::ground(kind, mount) }
 }
 
 /// A record of so many files, of which each third is shared, each fifth was left alone, and the others are proved.

@@ -371,14 +371,8 @@ pub struct SimNamespace {
 }
 
 impl SimNamespace {
-    /// The sectors of the unit that so many bytes of its cells, from there on, are.
-    fn of_unit(&self, from: u64, len: usize) -> Sectors {
-        let sector = u64::from(self.geometry().logical);
-        Sectors::new(from / sector, len as u64 / sector)
-    }
-
-    /// Bytes of the drive's cells that lie before it.
-    fn offset(&self, at: Lba, len: usize) -> Result<u64, MediumError> {
+    /// The sectors of the unit that these of the namespace are.
+    fn of_unit(&self, at: Lba, len: usize) -> Result<Sectors, MediumError> {
         let geometry = self.geometry();
         let stretch = Sectors::new(at.0, len as u64 / u64::from(geometry.logical));
         if stretch.end() > geometry.sectors {
@@ -386,7 +380,7 @@ impl SimNamespace {
             return Err(MediumError { op: Op::Read, at: Some(stretch), cause });
         }
         let first = self.drive.state().own.first_of_second_namespace();
-        Ok(geometry.bytes_of(first + at.0))
+        Ok(Sectors::new(first + at.0, stretch.count))
     }
 }
 
@@ -405,21 +399,19 @@ impl Medium for SimNamespace {
     }
 
     fn read(&mut self, at: Lba, out: &mut [u8]) -> Result<(), MediumError> {
-        let from = self.offset(at, out.len())?;
-        let of_unit = self.of_unit(from, out.len());
+        let (of_unit, geometry) = (self.of_unit(at, out.len())?, self.geometry());
         let state = &mut *self.drive.state();
         SimMedium::check(state, Op::Read, of_unit)?;
-        state.store.read(from, out);
+        state.store.read(geometry.bytes_of(of_unit.first.0), out);
         Ok(())
     }
 
     fn write(&mut self, at: Lba, data: &[u8]) -> Result<(), MediumError> {
-        let from = self.offset(at, data.len())?;
-        let of_unit = self.of_unit(from, data.len());
+        let (of_unit, geometry) = (self.of_unit(at, data.len())?, self.geometry());
         let state = &mut *self.drive.state();
         SimMedium::check(state, Op::Write, of_unit)?;
         state.own.note_write(of_unit);
-        state.store.write(from, data);
+        state.store.write(geometry.bytes_of(of_unit.first.0), data);
         Ok(())
     }
 

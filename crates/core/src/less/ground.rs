@@ -469,17 +469,8 @@ pub(super) mod tests {
     use super::*;
 
     pub(crate) fn ground(kind: &str, options: &[&str], layers: Vec<Layer>) -> Ground {
-        Ground {
-            kind: kind.into(),
-            holds: String::new(),
-            mount: "/srv/stations".into(),
-            source: "/dev/sdb1".into(),
-            options: options.iter().map(ToString::to_string).collect(),
-            block: 4096,
-            bytes: 1 << 30,
-            shares: None,
-            layers,
-        }
+        let options = options.iter().map(ToString::to_string).collect();
+        Ground { options, layers, ..crate::testing::ground(kind, "/srv/stations") }
     }
 
     #[test]

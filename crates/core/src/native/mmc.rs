@@ -49,7 +49,7 @@ pub struct ExtCsd {
     pub trim: bool,
     /// USER_WP (171): the user area, or part of it, is write protected for good or until power-on.
     pub write_protected: bool,
-    /// SECURE_REMOVAL_TYPE (16), where it is told.
+    /// SECURE_REMOVAL_TYPE (16), where the device reports it.
     pub removal: Option<Removal>,
     /// SEC_COUNT (212 to 215): sectors of 512 bytes.
     pub sectors: u32,

@@ -60,7 +60,7 @@ pub struct Case {
 }
 
 impl Case {
-    /// What people did with their hands, as they state it: nothing else is known of it.
+    /// Of what nothing else is known: that is so of what people did with their hands, as they state it.
     pub(crate) fn stated(media: Media, technique: Technique, met: Vec<Condition>) -> Self {
         Self {
             media,
@@ -90,20 +90,13 @@ impl Case {
         let hides_native = drive.bridged.then_some(Lack { kind: LackKind::BehindBridge, detail: None });
         let quiet: Vec<&str> = drive.elsewhere.iter().filter(|e| !e.user_data).map(|e| e.what.as_str()).collect();
         Self {
-            media: Media::of(drive),
-            technique,
             bridged: drive.bridged,
             simulated: drive.simulated,
-            buffered: false,
-            size_unproved: false,
             elsewhere: (!quiet.is_empty()).then(|| quiet.join(", ")),
             unread: technique.reaches_whole_unit().then(|| user_data_elsewhere(drive)).flatten(),
             capacity_not_asked: reading >= 4 && is_scsi_drive(drive) && drive.hidden == HiddenAreas::NotAsked,
-            deallocated: false,
-            removal: None,
-            read: TO_BE_READ.into(),
-            met,
             lacks: unreached(drive, reading).into_iter().chain(hides_native).collect(),
+            ..Self::stated(Media::of(drive), technique, met)
         }
     }
 

@@ -17,20 +17,10 @@ enum Step {
     Over(End),
 }
 
-/// What is done, of the three ways that such devices have.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Way {
-    /// Erased (securely where the device has that), trimmed, SANITIZE_START.
-    Sanitize,
-    /// Secure erase alone. No trim after it: that only unmaps, and sectors which the erasure had left would read as blank.
-    SecureErase,
-    /// An SD card's own erase.
-    Card,
-}
-
 #[derive(Debug)]
 pub(super) struct Mmc {
-    way: Way,
+    /// `None`: an SD card's own erase.
+    way: Option<MmcWay>,
     step: Step,
     /// Sectors of the drive as it was planned; what the device tells itself goes before.
     sectors: u64,
@@ -44,16 +34,12 @@ const SANITIZE_PATIENCE: Duration = Duration::from_secs(6 * 3600);
 impl Mmc {
     /// On a device of so many sectors of 512 bytes.
     pub(super) fn new(way: MmcWay, sectors: u64) -> Self {
-        let way = match way {
-            MmcWay::Sanitize => Way::Sanitize,
-            MmcWay::SecureErase => Way::SecureErase,
-        };
-        Self { way, step: Step::Ask, sectors, told: None, at_work: false }
+        Self { way: Some(way), step: Step::Ask, sectors, told: None, at_work: false }
     }
 
     /// An SD card's, of so many sectors: such a card is asked nothing.
     pub(super) fn card(sectors: u64) -> Self {
-        Self { way: Way::Card, step: Step::Erase, sectors, told: None, at_work: false }
+        Self { way: None, step: Step::Erase, sectors, told: None, at_work: false }
     }
 
     fn hear(&mut self, answer: &Answer) -> Step {
@@ -62,8 +48,8 @@ impl Mmc {
         self.told = told;
         match told {
             None => Step::Over(End::Refused(format!("it did not tell what it can: {}", answer.sentence()))),
-            Some(told) if self.way == Way::Sanitize && !told.sanitize => refused("it does not have SANITIZE_START"),
-            Some(told) if self.way == Way::SecureErase && !told.secure_erase => refused("it does not have secure erase"),
+            Some(told) if self.way == Some(MmcWay::Sanitize) && !told.sanitize => refused("it does not have SANITIZE_START"),
+            Some(told) if self.way == Some(MmcWay::SecureErase) && !told.secure_erase => refused("it does not have secure erase"),
             // It would skip the protected groups, and say so only in one bit.
             Some(told) if told.write_protected => refused("parts of it are write protected, and would be skipped"),
             Some(_) => Step::DefineGroups,
@@ -71,7 +57,7 @@ impl Mmc {
     }
 
     fn all(&self, erase: Erase) -> Next {
-        let family = if self.way == Way::Card { Family::Sd } else { Family::Embedded };
+        let family = if self.way.is_none() { Family::Sd } else { Family::Embedded };
         // A device of 2 GiB or less tells no number of sectors.
         let sectors = self.told.map(|t| u64::from(t.sectors)).filter(|n| *n > 0).unwrap_or(self.sectors);
         let seconds = self.told.map_or_else(|| mmc::card_erase_seconds(self.sectors), |t| t.erase_seconds);
@@ -81,9 +67,10 @@ impl Mmc {
 
     fn after_erase(&self) -> Step {
         match self.way {
-            Way::Sanitize if self.told.is_some_and(|t| t.trim) => Step::Trim,
-            Way::Sanitize => Step::Sanitize,
-            Way::SecureErase | Way::Card => Step::Over(End::Completed),
+            Some(MmcWay::Sanitize) if self.told.is_some_and(|t| t.trim) => Step::Trim,
+            Some(MmcWay::Sanitize) => Step::Sanitize,
+            // No trim after it: that only unmaps, and sectors which the erasure had left would read as blank.
+            Some(MmcWay::SecureErase) | None => Step::Over(End::Completed),
         }
     }
 }

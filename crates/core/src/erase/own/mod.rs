@@ -179,7 +179,11 @@ impl Dialogue {
             Next::Wait(so_long) => Turn::Wait(*so_long),
             Next::Read(at) => Turn::Read(*at),
             Next::Tell(what) => Turn::Tell(what),
-            Next::Rescan => Turn::Rescan,
+            Next::Rescan => {
+                // Seen once, it needs no other look at the end.
+                self.rescans_at_the_end = false;
+                Turn::Rescan
+            }
             Next::Over(End::Completed) if std::mem::take(&mut self.rescans_at_the_end) => {
                 self.pending = Some(next);
                 Turn::Rescan
