@@ -220,12 +220,11 @@ impl World {
                 let found = jurex_core::bytes::search(medium.as_mut(), &needle, from, &mut |_| true);
                 self.send(Message::Searched(lane, found.map_err(Into::into)));
             }
-            Command::BreakOffSearch(_) => {}
             Command::Read(lane, wanted) => self.read(lane, wanted),
             Command::Ledger(asked) => self.asked_of_ledger.push(asked),
             Command::Machine(ask) => self.asked_of_machine.push(ask),
             Command::Less(asked) => self.asked_of_less.push(asked),
-            Command::Notes | Command::Volumes => {}
+            Command::Notes | Command::Volumes | Command::BreakOffSearch(_) | Command::Suspend => {}
             Command::Beacon(lane, on) => self.beacons.push((lane, on)),
             Command::Wish(_, wish) => self.wishes.push(wish),
             Command::Unlock(lane) => {
@@ -235,7 +234,6 @@ impl World {
                 self.send(Message::Unlocked(lane, seen.answers_now().map(Box::new)));
             }
             Command::Power(lane) => self.app.state.lanes[lane].seen.switch_power(),
-            Command::Suspend => {}
             Command::Release(lane, wanted, by) => self.release(lane, &wanted, &by),
             Command::Label(job) => self.send(Message::Said(format!("label of {job}"))),
             Command::Write(lane, record) => {
