@@ -1,7 +1,7 @@
 //! Any text as a checkpoint: refused, or one that a job can go on from without a panic, whatever the drive answers.
 #![no_main]
 
-use jurex_core::erase::{Checkpoint, Completed, Job, Kept, NotKept, Now, Operation, Step};
+use jurex_core::erase::{Checkpoint, Completed, Job, Kept, NotKept, Now, Task, Step};
 use jurex_core::medium::Access;
 use jurex_core::ranges::RangeSet;
 use jurex_core::testing::cleared_for;
@@ -23,9 +23,9 @@ fuzz_target!(|text: &str| {
     for _ in 0..200 {
         let (tag, how) = match job.request(now) {
             Step::Do(request) => {
-                let how = match request.operation {
-                    Operation::ReadBack(..) => Completed::Read { wrong: RangeSet::new() },
-                    Operation::Identify => Completed::Identified(Box::new(drive.clone())),
+                let how = match request.task {
+                    Task::ReadBack(..) => Completed::Read { wrong: RangeSet::new() },
+                    Task::Identify => Completed::Identified(Box::new(drive.clone())),
                     _ => Completed::Done,
                 };
                 (request.tag, how)

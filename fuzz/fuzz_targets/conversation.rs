@@ -3,7 +3,7 @@
 #![no_main]
 
 use jurex_core::digest::Met;
-use jurex_core::erase::{Checkpoint, CheckpointStore, Completed, Job, KeepError, Kept, NotKept, Now, Operation, Step};
+use jurex_core::erase::{Checkpoint, CheckpointStore, Completed, Job, KeepError, Kept, NotKept, Now, Task, Step};
 use jurex_core::media::{Bus, MediaClass};
 use jurex_core::medium::Access;
 use jurex_core::native::Answers;
@@ -77,13 +77,13 @@ fuzz_target!(|bytes: &[u8]| {
     for _ in 0..400 {
         let (tag, how) = match job.request(now) {
             Step::Do(request) => {
-                let how = match request.operation {
-                    Operation::ReadBack(..) => Completed::Read { wrong: RangeSet::new() },
-                    Operation::Digest(at, _) => Completed::Digested(vec![Met::Digest(7); at.count as usize]),
-                    Operation::Tags(at, _) => Completed::Tags(vec![Tag::None; at.count as usize]),
-                    Operation::Identify => Completed::Identified(Box::new(drive.clone())),
-                    Operation::Ask(command) => Completed::Answered(vec![answer(command, &mut rest)]),
-                    Operation::Change(change) => {
+                let how = match request.task {
+                    Task::ReadBack(..) => Completed::Read { wrong: RangeSet::new() },
+                    Task::Digest(at, _) => Completed::Digested(vec![Met::Digest(7); at.count as usize]),
+                    Task::Tags(at, _) => Completed::Tags(vec![Tag::None; at.count as usize]),
+                    Task::Identify => Completed::Identified(Box::new(drive.clone())),
+                    Task::Ask(command) => Completed::Answered(vec![answer(&command, &mut rest)]),
+                    Task::Change(change) => {
                         changes += 1;
                         assert!(store.0 > spent, "nothing changes the drive before the place is kept");
                         spent = store.0;
@@ -96,8 +96,8 @@ fuzz_target!(|bytes: &[u8]| {
                         }
                         Completed::Answered(said)
                     }
-                    Operation::Beside(..) => Completed::Beside(vec![]),
-                    Operation::Write(..) | Operation::Probe(_) | Operation::Flush | Operation::Rescan => Completed::Done,
+                    Task::Beside(..) => Completed::Beside(vec![]),
+                    Task::Write(..) | Task::Probe(_) | Task::Flush | Task::Rescan => Completed::Done,
                 };
                 (request.tag, how)
             }
