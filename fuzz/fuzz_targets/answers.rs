@@ -1,7 +1,7 @@
 //! Any bytes as a drive's answer: parsing must end, and texts must be safe to show.
 #![no_main]
 
-use jurex_core::native::{ata, mmc, nvme, scsi, tcg};
+use jurex_device::native::{ata, mmc, nvme, scsi, tcg};
 use libfuzzer_sys::fuzz_target;
 
 fn safe(texts: &[&Option<String>]) {
@@ -22,8 +22,8 @@ fuzz_target!(|bytes: &[u8]| {
     for health in [ata::parse_smart(bytes), nvme::parse_health(bytes)].into_iter().flatten() {
         let _ = health.sentences();
     }
-    let mut tally = jurex_core::residue::Tally::new(bytes.len() as u64);
-    tally.look(jurex_core::units::Lba(0), 512, bytes);
+    let mut tally = jurex_sanitize::residue::Tally::new(bytes.len() as u64);
+    tally.look(jurex_pattern::units::Lba(0), 512, bytes);
     assert!(tally.finds().iter().map(|f| f.places.len()).sum::<usize>() as u64 <= tally.looked_through() * 8);
     let mut health = Default::default();
     for page in ata::STATISTICS_PAGES {

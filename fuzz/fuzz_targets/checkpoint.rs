@@ -1,10 +1,10 @@
 //! Any text as a checkpoint: refused, or one that a job can go on from without a panic, whatever the drive answers.
 #![no_main]
 
-use jurex_core::erase::{Checkpoint, Completed, Job, Kept, NotKept, Now, Task, Step};
-use jurex_core::medium::Access;
-use jurex_core::ranges::RangeSet;
-use jurex_core::testing::cleared_for;
+use jurex_engine::{Checkpoint, Completed, Job, Kept, NotKept, Now, Task, Step};
+use jurex_device::medium::Access;
+use jurex_pattern::ranges::RangeSet;
+use jurex_device::testing::cleared_for;
 use libfuzzer_sys::fuzz_target;
 use std::time::Duration;
 
@@ -12,7 +12,7 @@ fuzz_target!(|text: &str| {
     let Ok(checkpoint) = Checkpoint::from_json(text) else { return };
     let drive = checkpoint.drive().clone();
     let _ = (checkpoint.place(), checkpoint.to_json());
-    if drive.geometry.sectors == 0 || drive.zoned_by_host || drive.class == jurex_core::media::MediaClass::Optical {
+    if drive.geometry.sectors == 0 || drive.zoned_by_host || drive.class == jurex_device::media::MediaClass::Optical {
         return;
     }
     let word = cleared_for(&drive, checkpoint.intent());

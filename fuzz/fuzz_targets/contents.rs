@@ -1,10 +1,10 @@
 //! Any bytes as a drive: looking at it must end, stay inside, and give nothing that a terminal could take for a command.
 #![no_main]
 
-use jurex_core::contents::look;
-use jurex_core::media::{Bus, Drive, Geometry, MediaClass};
-use jurex_core::medium::{Access, Cause, Medium, MediumError, Op};
-use jurex_core::units::{Lba, Sectors};
+use jurex_sanitize::contents::look;
+use jurex_device::media::{Bus, Drive, Geometry, MediaClass};
+use jurex_device::medium::{Access, Cause, Medium, MediumError, Op};
+use jurex_pattern::units::{Lba, Sectors};
 use libfuzzer_sys::fuzz_target;
 
 /// A drive whose first bytes, and last ones, are the fuzzer's.
@@ -63,7 +63,7 @@ fuzz_target!(|bytes: &[u8]| {
         }
         Ok(())
     };
-    if let Ok(free) = jurex_core::less::free_clusters(&mut read) {
+    if let Ok(free) = jurex_file_erase::free_clusters(&mut read) {
         assert!(free.windows(2).all(|w| w[0].0 + w[0].1 < w[1].0), "stretches stand apart, in order");
     }
     let texts = [contents.sentence(), contents.note.unwrap_or_default()];

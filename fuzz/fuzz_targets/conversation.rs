@@ -2,17 +2,17 @@
 //! before its place is kept, and claims nothing that was not read.
 #![no_main]
 
-use jurex_core::digest::Met;
-use jurex_core::erase::{Checkpoint, CheckpointStore, Completed, Job, KeepError, Kept, NotKept, Now, Task, Step};
-use jurex_core::media::{Bus, MediaClass};
-use jurex_core::medium::Access;
-use jurex_core::native::Answers;
-use jurex_core::native::command::{Answer, Command, Image};
-use jurex_core::plan::{OwnOrder, Plan, Secret};
-use jurex_core::ranges::RangeSet;
-use jurex_core::rules::{Edition, Outcome, Technique, judge};
-use jurex_core::tag::Tag;
-use jurex_core::testing::{Fixed, cleared_for, test_drive};
+use jurex_sanitize::digest::Met;
+use jurex_engine::{Checkpoint, CheckpointStore, Completed, Job, KeepError, Kept, NotKept, Now, Task, Step};
+use jurex_device::media::{Bus, MediaClass};
+use jurex_device::medium::Access;
+use jurex_device::native::Answers;
+use jurex_device::native::command::{Answer, Command, Image};
+use jurex_sanitize::plan::{OwnOrder, Plan, Secret};
+use jurex_pattern::ranges::RangeSet;
+use jurex_sanitize::rules::{Edition, Outcome, Technique, judge};
+use jurex_sanitize::tag::Tag;
+use jurex_device::testing::{Fixed, cleared_for, test_drive};
 use libfuzzer_sys::fuzz_target;
 use std::time::Duration;
 

@@ -1,7 +1,7 @@
 //! Any text as passes: an error inside the text, or a program that prints and parses back the same.
 #![no_main]
 
-use jurex_core::notation::Program;
+use jurex_pattern::notation::Program;
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|text: &str| {

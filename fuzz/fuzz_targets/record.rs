@@ -1,10 +1,10 @@
 //! Any text as a record, of a drive or of less: refused, or one whose claim follows from its evidence. Any text as notes of unfinished work.
 #![no_main]
 
-use jurex_core::less::{LessRecord, SoFar};
-use jurex_core::record::Record;
-use jurex_core::rules::{Edition, judge};
-use jurex_core::strata::Strata;
+use jurex_file_erase::{LessRecord, SoFar};
+use jurex_sanitize::record::Record;
+use jurex_sanitize::rules::{Edition, judge};
+use jurex_sanitize::strata::Strata;
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|text: &str| {

@@ -2,14 +2,14 @@
 //! or a flood.
 #![no_main]
 
-use jurex_core::evidence::Ended;
-use jurex_core::media::Geometry;
-use jurex_core::pace::Pace;
-use jurex_core::pattern::Pattern;
-use jurex_core::ranges::RangeSet;
-use jurex_core::residue::{Leftovers, Residue, Searched, Tally};
-use jurex_core::tag::Tag;
-use jurex_core::units::Lba;
+use jurex_sanitize::evidence::Ended;
+use jurex_device::media::Geometry;
+use jurex_sanitize::pace::Pace;
+use jurex_pattern::pattern::Pattern;
+use jurex_pattern::ranges::RangeSet;
+use jurex_sanitize::residue::{Leftovers, Residue, Searched, Tally};
+use jurex_sanitize::tag::Tag;
+use jurex_pattern::units::Lba;
 use libfuzzer_sys::fuzz_target;
 use std::time::Duration;
 

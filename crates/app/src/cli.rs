@@ -2,11 +2,11 @@
 
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand};
-use jurex_core::media::MediaClass;
-use jurex_core::need::Sensitivity;
-use jurex_core::plan::HowMuch;
-use jurex_core::release::How;
+use jurex_device::media::MediaClass;
+use jurex_disposition::release::How;
 use jurex_report::LabelSize;
+use jurex_sanitize::need::Sensitivity;
+use jurex_sanitize::plan::HowMuch;
 use jurex_station::config::ThemeName;
 use jurex_station::order::{OrderArgs, yes_no};
 use jurex_station::release::Becomes;
@@ -441,7 +441,7 @@ fn size(text: &str) -> Result<u64, String> {
     if text.trim() == "0" {
         return Ok(0);
     }
-    jurex_core::units::parse_size(text).ok_or_else(|| "write it as 500MB, 32GB or 2TB".into())
+    jurex_pattern::units::parse_size(text).ok_or_else(|| "write it as 500MB, 32GB or 2TB".into())
 }
 
 #[derive(Debug, Args)]

@@ -1,6 +1,6 @@
 //! Jurex's commands: arguments are read, a service of the bench is called, and what came of it is said.
 //!
-//! What does not live here: how a job is run (jurex-station), the terminal interface (jurex-tui), and what a claim is (jurex-core).
+//! What does not live here: how a job is run (jurex-station), the terminal interface (jurex-tui), and what a claim is (jurex-sanitize).
 #![forbid(unsafe_code)]
 
 mod cli;

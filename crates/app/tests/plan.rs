@@ -148,9 +148,10 @@ fn a_sample_is_read_back_and_its_seed_repeats_it() {
     let record = json(&place.only("out", ".record.json"));
     let read_back = &record["evidence"]["stages"][1]["what"];
     let seed = read_back["sampling"]["seed"].as_str().unwrap();
-    let sampling =
-        jurex_core::sampling::Sampling::new(std::array::from_fn(|i| u8::from_str_radix(&seed[2 * i..2 * i + 2], 16).unwrap()));
-    let places = sampling.places(jurex_core::units::Sectors::new(0, 32768));
+    let sampling = jurex_sanitize::sampling::Sampling::new(std::array::from_fn(|i| {
+        u8::from_str_radix(&seed[2 * i..2 * i + 2], 16).unwrap()
+    }));
+    let places = sampling.places(jurex_pattern::units::Sectors::new(0, 32768));
     assert_eq!(serde_json::to_value(places).unwrap(), read_back["read"]);
     let count: u64 =
         read_back["read"].as_array().unwrap().iter().map(|s| s["count"].as_str().unwrap().parse::<u64>().unwrap()).sum();

@@ -3,7 +3,7 @@
 mod common;
 
 use common::{Answer, Loop, Place, json, shown};
-use jurex_core::pattern::Pattern;
+use jurex_pattern::pattern::Pattern;
 use std::fs::{self, File};
 use std::os::unix::fs::FileExt;
 use std::path::Path;

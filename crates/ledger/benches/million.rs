@@ -3,15 +3,15 @@
 //! `cargo bench -p jurex-ledger --features testing`. The ledger is made once, in the folder of the build, and kept for the next time.
 
 use jiff::{Timestamp, ToSpan};
-use jurex_core::contents::Contents;
-use jurex_core::evidence::{Ended, Evidence, Session};
-use jurex_core::media::MediaClass;
-use jurex_core::medium::Access;
-use jurex_core::method::library;
-use jurex_core::plan::{Order, Plan};
-use jurex_core::record::{JobId, Papers, Person, Record, Tool};
-use jurex_core::testing::{Fixed, test_drive};
+use jurex_device::media::MediaClass;
+use jurex_device::medium::Access;
+use jurex_device::testing::{Fixed, test_drive};
 use jurex_ledger::Ledger;
+use jurex_pattern::method::library;
+use jurex_sanitize::contents::Contents;
+use jurex_sanitize::evidence::{Ended, Evidence, Session};
+use jurex_sanitize::plan::{Order, Plan};
+use jurex_sanitize::record::{JobId, Papers, Person, Record, Tool};
 use std::path::PathBuf;
 use std::time::Instant;
 

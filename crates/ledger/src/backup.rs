@@ -72,7 +72,7 @@ impl Ledger {
         }
         {
             let ledger = Ledger::open(&new)?;
-            let root = replaced.as_ref().map(|(_, head)| jurex_core::text::hex::encode(&head.root));
+            let root = replaced.as_ref().map(|(_, head)| jurex_pattern::text::hex::encode(&head.root));
             ledger.note_digest(About::Restored, &said, root, when)?;
             ledger.close_for_good()?;
         }

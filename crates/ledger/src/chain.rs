@@ -138,7 +138,7 @@ pub struct KeptHead {
 }
 
 pub(crate) fn hex(bytes: impl AsRef<[u8]>) -> String {
-    jurex_core::text::hex::encode(bytes.as_ref())
+    jurex_pattern::text::hex::encode(bytes.as_ref())
 }
 
 pub(crate) fn digest(text: &str) -> String {
@@ -452,6 +452,6 @@ impl Ledger {
 
 /// One whose root can't be read has none that fits.
 fn kept_head((size, root, note): (i64, String, Option<String>)) -> KeptHead {
-    let root = jurex_core::text::hex::decode(&root).and_then(|r| r.try_into().ok()).unwrap_or_default();
+    let root = jurex_pattern::text::hex::decode(&root).and_then(|r| r.try_into().ok()).unwrap_or_default();
     KeptHead { head: Head { size: size as u64, root }, note }
 }

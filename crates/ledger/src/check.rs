@@ -5,8 +5,8 @@ use crate::format::WITH_EVENTS;
 use crate::index::Indexed;
 use crate::tree::{Frontier, Hash, leaf};
 use crate::{Ledger, LedgerError};
-use jurex_core::erase::Checkpoint;
-use jurex_core::record::{BadRecord, Record};
+use jurex_engine::Checkpoint;
+use jurex_sanitize::record::{BadRecord, Record};
 use rusqlite::{OptionalExtension, params};
 
 /// What a check of the ledger has found.
@@ -232,7 +232,7 @@ impl Ledger {
             ("statement of what became of a drive", count("SELECT count(*) FROM release")?, seen.releases),
         ];
         for (what, n, written) in there.into_iter().filter(|(_, n, written)| n > written) {
-            let more = jurex_core::units::counted(n - written, what);
+            let more = jurex_pattern::units::counted(n - written, what);
             checked.found(format!("{more} more than were ever written here: put in by other means."));
         }
         for name in crate::releases::wrong_matters(&self.connection)? {
@@ -256,7 +256,7 @@ impl Ledger {
             let (job, n): (String, i64) = (row.get(0)?, row.get(1)?);
             let covered = seen.covered.get(&job).map_or(0, |(n, _)| *n);
             if n as u64 > covered && !waits.contains(&job) {
-                let more = jurex_core::units::counted(n as u64 - covered, "event");
+                let more = jurex_pattern::units::counted(n as u64 - covered, "event");
                 checked.found(format!("Job {job} has {more} more than any entry tells of: put in by other means."));
             }
         }

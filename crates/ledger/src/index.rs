@@ -2,9 +2,9 @@
 //! from its record, which is judged again.
 
 use crate::{Ledger, LedgerError, format};
-use jurex_core::proof::SecondCheck;
-use jurex_core::record::{JobId, Record, SecondLook};
-use jurex_core::rules::Outcome;
+use jurex_disposition::proof::SecondCheck;
+use jurex_sanitize::record::{JobId, Record, SecondLook};
+use jurex_sanitize::rules::Outcome;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 
 /// A job whose drive is to be looked at a second time.
@@ -100,7 +100,7 @@ impl Indexed {
     pub(crate) fn of((job, drive, serial, started): JobRow<'_>, record: Option<&Record>) -> Self {
         let clean = |text: String| -> String { text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect() };
         let papers = record.map(Record::papers);
-        let said = |of: &dyn Fn(&jurex_core::record::Papers) -> String| papers.map(of).unwrap_or_default();
+        let said = |of: &dyn Fn(&jurex_sanitize::record::Papers) -> String| papers.map(of).unwrap_or_default();
         let outcome = match record.map(|r| r.claim().outcome()) {
             None => "no record".to_string(),
             Some(Outcome::NotSanitized) => "not sanitized".into(),

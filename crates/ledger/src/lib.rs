@@ -1,6 +1,6 @@
 //! The ledger: jobs, their events as they happen, and their records, in one SQLite file.
 //!
-//! What does not live here: any judgement. A record's claim is judged again by jurex-core whenever it is read, so that
+//! What does not live here: any judgement. A record's claim is judged again by jurex-sanitize whenever it is read, so that
 //! an altered ledger cannot claim more than its evidence. Records are added, never changed: the newest one counts.
 #![forbid(unsafe_code)]
 
@@ -26,10 +26,10 @@ pub use tree::Hash;
 pub use unfinished::Unfinished;
 
 use jiff::Timestamp;
-use jurex_core::erase::Event;
-use jurex_core::media::Drive;
-use jurex_core::proof::{Finding, NoStanding, VerificationRecord};
-use jurex_core::record::{BadRecord, JobId, Record};
+use jurex_device::media::Drive;
+use jurex_disposition::proof::{Finding, NoStanding, VerificationRecord};
+use jurex_engine::Event;
+use jurex_sanitize::record::{BadRecord, JobId, Record};
 use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, params};
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};

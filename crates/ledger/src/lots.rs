@@ -5,9 +5,9 @@ use crate::format::{IS_CHECK, JOB_OF_CHECK};
 use crate::index::Standing;
 use crate::{Known, Ledger, LedgerError, Line};
 use jiff::Timestamp;
-use jurex_core::lot::{Item, Lot, OfLot, serial_key};
-use jurex_core::proof::{SecondCheck, VerificationRecord};
-use jurex_core::record::{JobId, Record};
+use jurex_disposition::lot::{Item, Lot, OfLot, serial_key};
+use jurex_disposition::proof::{SecondCheck, VerificationRecord};
+use jurex_sanitize::record::{JobId, Record};
 use rusqlite::{OptionalExtension, params};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 

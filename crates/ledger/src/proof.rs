@@ -6,7 +6,7 @@ use crate::tree::{self, Hash, climb};
 use crate::{Ledger, LedgerError};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use jurex_core::record::JobId;
+use jurex_sanitize::record::JobId;
 use rusqlite::params;
 use std::fmt::Write;
 

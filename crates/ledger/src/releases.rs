@@ -5,9 +5,9 @@ use crate::chain::{self, Leaf};
 use crate::index::{Line, Standing as JobStanding};
 use crate::{Ledger, LedgerError, format};
 use jiff::Timestamp;
-use jurex_core::record::JobId;
-use jurex_core::release::{Act, JobSeen, Matter, Release, Standing, Treated, in_force};
-use jurex_core::rules::Outcome;
+use jurex_disposition::release::{Act, JobSeen, Matter, Release, Standing, Treated, in_force};
+use jurex_sanitize::record::JobId;
+use jurex_sanitize::rules::Outcome;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::Deserialize;
 

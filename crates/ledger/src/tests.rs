@@ -2,17 +2,17 @@
 
 use super::*;
 use crate::format::MIGRATIONS;
-use jurex_core::contents::Contents;
-use jurex_core::erase::{Checkpoint, Completed, Job, Now, Step};
-use jurex_core::evidence::{Ended, Evidence, Session};
-use jurex_core::lot::Lot;
-use jurex_core::media::MediaClass;
-use jurex_core::medium::Access;
-use jurex_core::method::library;
-use jurex_core::plan::{Order, Plan};
-use jurex_core::record::{Papers, SecondLook, Tool};
-use jurex_core::rules::Outcome;
-use jurex_core::testing::{Fixed, cleared, test_drive};
+use jurex_device::media::MediaClass;
+use jurex_device::medium::Access;
+use jurex_device::testing::{Fixed, cleared, test_drive};
+use jurex_disposition::lot::Lot;
+use jurex_engine::{Checkpoint, Completed, Job, Now, Step};
+use jurex_pattern::method::library;
+use jurex_sanitize::contents::Contents;
+use jurex_sanitize::evidence::{Ended, Evidence, Session};
+use jurex_sanitize::plan::{Order, Plan};
+use jurex_sanitize::record::{Papers, SecondLook, Tool};
+use jurex_sanitize::rules::Outcome;
 
 fn drive() -> Drive {
     test_drive(MediaClass::Magnetic, 64)
@@ -478,7 +478,7 @@ fn jobs_are_found_by_what_is_typed() {
         let papers = Papers {
             lot: if n % 2 == 1 { "BW-0417".into() } else { "BW-0418 \"x\" OR".into() },
             property_number: format!("P{n}"),
-            technician: jurex_core::record::Person { name: "Ines Okafor-Lindqvist".into(), ..Default::default() },
+            technician: jurex_sanitize::record::Person { name: "Ines Okafor-Lindqvist".into(), ..Default::default() },
             ..Papers::default()
         };
         ledger.add_record(&stopped_record(&job).with_papers(papers), day).unwrap();
@@ -581,7 +581,7 @@ fn a_lots_list_is_kept_and_changes_behind_its_back_are_found() {
     let ledger = Ledger::open(&path).unwrap();
     let mut lot = Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap();
     ledger.keep_lot(&lot, "opened", Timestamp::UNIX_EPOCH).unwrap();
-    lot.add(jurex_core::lot::List::from_csv("serial\nA1\nA2\n").unwrap()).unwrap();
+    lot.add(jurex_disposition::lot::List::from_csv("serial\nA1\nA2\n").unwrap()).unwrap();
     ledger.keep_lot(&lot, "2 drives are expected", Timestamp::UNIX_EPOCH).unwrap();
     let closed = Lot { closed: Some(Timestamp::UNIX_EPOCH), ..Lot::new("BW-0416", Timestamp::UNIX_EPOCH).unwrap() };
     ledger.keep_lot(&closed, "closed", Timestamp::UNIX_EPOCH).unwrap();
@@ -601,7 +601,7 @@ fn a_lots_list_is_kept_and_changes_behind_its_back_are_found() {
     let now = ledger.lot_now(lot.clone()).unwrap();
     let names: Vec<&str> = now.jobs.iter().map(|(job, ..)| job.as_str()).collect();
     assert_eq!(names, ["261123-TTTTT2", "261123-TTTTT3"]);
-    assert_eq!(now.items(&[])[0].stand, jurex_core::lot::Stand::Begun);
+    assert_eq!(now.items(&[])[0].stand, jurex_disposition::lot::Stand::Begun);
     for (change, said) in [
         ("UPDATE lot SET json = replace(json, 'A2', 'A3') WHERE name = 'BW-0417'", "list of lot BW-0417 is not as"),
         ("DELETE FROM lot WHERE name = 'BW-0417'", "Lot BW-0417 is gone"),
@@ -633,7 +633,7 @@ fn a_copy_that_is_put_back_says_so_and_what_it_lacks_is_found_by_the_head_that_w
     assert!(matches!(back.record(&later), Err(LedgerError::NoJob { .. })));
     let wrong = back.check_chain(std::slice::from_ref(&newest)).unwrap().wrong;
     assert!(wrong[0].contains("an earlier copy"), "{wrong:?}");
-    let root = jurex_core::text::hex::encode(&newest.root);
+    let root = jurex_pattern::text::hex::encode(&newest.root);
     assert!(
         matches!(&back.noted().unwrap()[..], [Leaf::Noted { about: About::Restored, said, digest: Some(of), .. }] if said.contains("had 8 entries") && *of == root)
     );
@@ -789,8 +789,8 @@ fn settings_are_noted_when_they_change_and_found_again_without_going_through_all
     assert!(how.contains("USING INDEX leaf_about"), "{how}");
 }
 
-fn noted(ledger: &Ledger, serial: &str, when: &str, act: jurex_core::release::Act) {
-    use jurex_core::release::{About, OfDrive, Release};
+fn noted(ledger: &Ledger, serial: &str, when: &str, act: jurex_disposition::release::Act) {
+    use jurex_disposition::release::{About, OfDrive, Release};
     let about = About {
         tool: Tool { name: "Jurex".into(), version: "0".into() },
         made: when.parse().unwrap(),
@@ -804,7 +804,7 @@ fn noted(ledger: &Ledger, serial: &str, when: &str, act: jurex_core::release::Ac
 
 #[test]
 fn what_became_of_drives_is_kept_and_what_is_open_follows_from_it() {
-    use jurex_core::release::{Act, Matter};
+    use jurex_disposition::release::{Act, Matter};
     let dir = tempfile::tempdir().unwrap();
     let path = dir.path().join("ledger.sqlite3");
     let ledger = Ledger::open(&path).unwrap();

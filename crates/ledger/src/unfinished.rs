@@ -3,10 +3,10 @@
 
 use crate::{Ledger, LedgerError};
 use jiff::Timestamp;
-use jurex_core::contents::Contents;
-use jurex_core::erase::Checkpoint;
-use jurex_core::media::Drive;
-use jurex_core::record::{JobId, Papers};
+use jurex_device::media::Drive;
+use jurex_engine::Checkpoint;
+use jurex_sanitize::contents::Contents;
+use jurex_sanitize::record::{JobId, Papers};
 use rusqlite::params;
 
 /// A job that did not come to its end, with all that it needs to go on.

@@ -6,20 +6,20 @@
 //! many.
 
 use jiff::Timestamp;
-use jurex_core::contents::Contents;
-use jurex_core::erase::{self, Clock, Event, Job, NotKept, Now, Sequential, Unattended};
-use jurex_core::lot::{List, Lot, Stand};
-use jurex_core::media::MediaClass;
-use jurex_core::medium::Medium;
-use jurex_core::plan::{Order, Plan};
-use jurex_core::proof::{self, Expected, Finding, OfRecord, SecondCheck, Verification, VerificationRecord};
-use jurex_core::ranges::RangeSet;
-use jurex_core::record::{JobId, Papers, Person, Record, Tool};
-use jurex_core::release::{About, Act, Destruction, How, Named, OfDrive, Release};
-use jurex_core::rules::{Edition, Outcome};
-use jurex_core::testing::{Dice, Fixed, cleared, test_drive};
-use jurex_core::units::{Lba, Sectors};
+use jurex_device::media::MediaClass;
+use jurex_device::medium::Medium;
+use jurex_device::testing::{Dice, Fixed, cleared, test_drive};
+use jurex_disposition::lot::{List, Lot, Stand};
+use jurex_disposition::proof::{self, Expected, Finding, OfRecord, SecondCheck, Verification, VerificationRecord};
+use jurex_disposition::release::{About, Act, Destruction, How, Named, OfDrive, Release};
+use jurex_engine::{Clock, Event, Job, NotKept, Now, Sequential, Unattended};
 use jurex_ledger::{Head, Ledger};
+use jurex_pattern::ranges::RangeSet;
+use jurex_pattern::units::{Lba, Sectors};
+use jurex_sanitize::contents::Contents;
+use jurex_sanitize::plan::{Order, Plan};
+use jurex_sanitize::record::{JobId, Papers, Person, Record, Tool};
+use jurex_sanitize::rules::{Edition, Outcome};
 use jurex_sim::{Fault, Kind, Pacing, SimDrive, SpeedShape};
 use rusqlite::Connection;
 use std::cell::Cell;
@@ -141,7 +141,7 @@ impl World {
         (drive.newest, drive.spoiled) = (None, None);
         let mut tell = |event: &Event| drop(ledger.tell(&job, event, when));
         let mut backend = Sequential::in_chunks(&mut medium, CHUNK);
-        let evidence = erase::run(begun, &mut backend, &clock, &mut Unattended, &mut NotKept, &mut tell);
+        let evidence = jurex_engine::run(begun, &mut backend, &clock, &mut Unattended, &mut NotKept, &mut tell);
         if is_cut {
             return;
         }

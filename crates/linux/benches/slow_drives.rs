@@ -1,6 +1,6 @@
 //! How long a list of 24 drives takes when each takes half a second to answer, and when one of them never does.
 
-use jurex_core::media::Drive;
+use jurex_device::media::Drive;
 use jurex_linux::System;
 use std::fs;
 use std::os::unix::fs::symlink;

@@ -4,10 +4,10 @@
 #[path = "../tests/mounted/mod.rs"]
 mod mounted;
 
-use jurex_core::less::{FileEvidence, Trace};
-use jurex_core::notation::Program;
-use jurex_core::testing::Dice;
+use jurex_device::testing::Dice;
+use jurex_file_erase::{FileEvidence, Trace};
 use jurex_linux::files::{FilesOrder, FilesProgress, Id, Tree, Watcher, erase};
+use jurex_pattern::notation::Program;
 use mounted::{Mounted, write_marked};
 use rustix::time::{ClockId, clock_gettime};
 use std::collections::HashMap;
@@ -19,7 +19,7 @@ struct Notes(Vec<u8>);
 impl Notes {
     fn take(&mut self, trace: &Trace) -> std::io::Result<()> {
         self.0.clear();
-        jurex_core::less::Note::write_trace(trace, &mut self.0)
+        jurex_file_erase::Note::write_trace(trace, &mut self.0)
     }
 }
 

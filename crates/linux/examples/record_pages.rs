@@ -13,7 +13,7 @@ fn main() -> std::io::Result<()> {
     fs::create_dir_all(folder)?;
     for (name, page) in jurex_linux::raw_pages(device)? {
         let used = page.len() - page.iter().rev().take_while(|b| **b == 0).count();
-        let rows = page[..used].chunks(16).map(jurex_core::text::hex::encode);
+        let rows = page[..used].chunks(16).map(jurex_pattern::text::hex::encode);
         let text = format!("{} bytes\n{}\n", page.len(), rows.collect::<Vec<_>>().join("\n"));
         fs::write(Path::new(folder).join(format!("{name}.hex")), text)?;
     }

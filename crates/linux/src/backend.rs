@@ -3,8 +3,8 @@
 use crate::medium::LinuxMedium;
 use crate::ring::Ring;
 use crate::threads::{Threads, settings};
-use jurex_core::erase::{Backend, Sequential, Setting};
-use jurex_core::medium::Medium;
+use jurex_device::medium::Medium;
+use jurex_engine::{Backend, Sequential, Setting};
 
 /// How requests are carried out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

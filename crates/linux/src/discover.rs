@@ -8,10 +8,10 @@ use crate::quiet::is_quiet;
 use crate::sysfs::{entries, name, number, text, vpd_serial};
 use crate::system::System;
 use crate::views;
-use jurex_core::guard::Hindrance;
-use jurex_core::media::{Attachment, Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit};
-use jurex_core::native::{Answers, OwnState};
-use jurex_core::text::shown_path;
+use jurex_device::guard::Hindrance;
+use jurex_device::media::{Attachment, Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit};
+use jurex_device::native::{Answers, OwnState};
+use jurex_pattern::text::shown_path;
 use rustix::fs::{AtFlags, FileType, Mode, OFlags, Stat, StatxFlags, fstat, fstatfs, open, stat, statx};
 use std::fs;
 use std::io;
@@ -236,7 +236,7 @@ impl System {
         if !self.is_listed(&drive, dir) {
             hindrances.push(Hindrance::NotListed);
         }
-        hindrances.extend(jurex_core::guard::of_answers(&answers));
+        hindrances.extend(jurex_device::guard::of_answers(&answers));
         Found { drive, hindrances, answers }
     }
 

@@ -1,6 +1,6 @@
 //! What the kernel's error numbers mean to a job.
 
-use jurex_core::medium::Cause;
+use jurex_device::medium::Cause;
 use rustix::io::Errno;
 use std::io;
 use std::time::Duration;

@@ -1,7 +1,7 @@
 //! What tells one drive from another: unique names, the attachment, and the place where it is plugged in.
 
 use crate::sysfs::text;
-use jurex_core::media::UnitId;
+use jurex_device::media::UnitId;
 use std::path::Path;
 
 /// The unique names that the system knows of a block device. `real` is its folder with every link followed.

@@ -1,6 +1,6 @@
 //! The operating system's drives: discovery from sysfs, guard facts from the kernel's tables, direct I/O.
 //!
-//! What does not live here: any decision. This crate brings facts and bytes; jurex-core judges. All unsafe code of the
+//! What does not live here: any decision. This crate brings facts and bytes; jurex-sanitize judges. All unsafe code of the
 //! project lives here: the commands to drives in `ioctl`, the queue of requests in `ring`.
 #![deny(unsafe_code)]
 

@@ -3,8 +3,8 @@
 
 use crate::ioctl;
 use crate::medium::LinuxMedium;
-use jurex_core::medium::Medium;
-use jurex_core::units::Sectors;
+use jurex_device::medium::Medium;
+use jurex_pattern::units::Sectors;
 use std::io;
 use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};

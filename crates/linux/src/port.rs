@@ -5,9 +5,9 @@ use crate::ioctl::{
     NvmeRead, Travels, mmc_send, mmc_send_together, nvme_send, opal_erase_range, opal_revert, opal_status, scsi_send,
 };
 use crate::sysfs::{entries, name};
-use jurex_core::medium::{Cause, MediumError, Op};
-use jurex_core::medium::{Port, one_by_one};
-use jurex_core::native::command::{Answer, Command, Data, Image, OpalCall};
+use jurex_device::medium::{Cause, MediumError, Op};
+use jurex_device::medium::{Port, one_by_one};
+use jurex_device::native::command::{Answer, Command, Data, Image, OpalCall};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::Errno;
 use std::fs::File;
@@ -195,7 +195,7 @@ pub(crate) fn rescan(dir: &Path) -> io::Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_core::native::mmc::{Erase, Family, erase_all, send_ext_csd};
+    use jurex_device::native::mmc::{Erase, Family, erase_all, send_ext_csd};
 
     fn files(dir: &Path, names: &[&str]) {
         for name in names {
@@ -257,7 +257,7 @@ mod tests {
         for answer in [port.send(&erase[0]).map(|_| ()), port.send_together(&erase).map(|_| ())] {
             assert!(matches!(answer.unwrap_err(), MediumError { op: Op::Command, cause: Cause::Refused(_), .. }));
         }
-        let scsi = jurex_core::native::scsi::test_unit_ready();
+        let scsi = jurex_device::native::scsi::test_unit_ready();
         assert!(port.again().unwrap().send(&scsi).is_err() && port.send_together(&[scsi]).is_err());
     }
 }

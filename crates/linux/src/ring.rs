@@ -7,11 +7,11 @@ use crate::medium::LinuxMedium;
 use crate::threads::{IN_FLIGHT, Threads, failed_by_defect};
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use io_uring::{IoUring, opcode, squeue, types};
-use jurex_core::erase::{Backend, Completed, Done, Setting, Task};
-use jurex_core::medium::{Medium, Op};
-use jurex_core::pattern::{Pattern, PatternBuffer, poison, wrong_sectors};
-use jurex_core::ranges::RangeSet;
-use jurex_core::units::Sectors;
+use jurex_device::medium::{Medium, Op};
+use jurex_engine::{Backend, Completed, Done, Setting, Task};
+use jurex_pattern::pattern::{Pattern, PatternBuffer, poison, wrong_sectors};
+use jurex_pattern::ranges::RangeSet;
+use jurex_pattern::units::Sectors;
 use std::collections::VecDeque;
 use std::io;
 use std::os::fd::{AsRawFd, RawFd};
@@ -513,7 +513,7 @@ mod tests {
         let Completed::Failed(error) = backend.wait(Duration::from_secs(60)).expect("it ends").how else {
             panic!("there is nothing to read")
         };
-        assert!(matches!(error.cause, jurex_core::medium::Cause::Gone(_)), "{error}: {:?}", error.cause);
+        assert!(matches!(error.cause, jurex_device::medium::Cause::Gone(_)), "{error}: {:?}", error.cause);
     }
 
     #[test]

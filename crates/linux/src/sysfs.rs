@@ -1,6 +1,6 @@
 //! Reading small attribute files of sysfs.
 
-use jurex_core::text::printable;
+use jurex_pattern::text::printable;
 use std::fs;
 use std::path::{Path, PathBuf};
 

@@ -1,8 +1,8 @@
 //! The system's views of its devices, and what is never to be erased of them.
 
 use crate::ask::ask;
-use jurex_core::media::Drive;
-use jurex_core::native::Answers;
+use jurex_device::media::Drive;
+use jurex_device::native::Answers;
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};

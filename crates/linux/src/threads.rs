@@ -2,8 +2,8 @@
 
 use crate::medium::LinuxMedium;
 use crossbeam_channel::{Receiver, Sender, bounded};
-use jurex_core::erase::{Backend, Buffers, Completed, Done, Setting, Task};
-use jurex_core::medium::{Cause, Medium, MediumError, Op};
+use jurex_device::medium::{Cause, Medium, MediumError, Op};
+use jurex_engine::{Backend, Buffers, Completed, Done, Setting, Task};
 use std::io;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::thread::{self, JoinHandle};

@@ -55,7 +55,7 @@ pub(crate) fn covered(system: &System, mount_points: impl Iterator<Item = PathBu
         let Some(first) = below.iter().next().and_then(|part| part.to_str()) else { return false };
         matches!(first, "self" | "thread-self" | "swaps" | "mounts" | "devices") || first.chars().all(|c| c.is_ascii_digit())
     };
-    let said = |point: PathBuf| format!("something is mounted over {}", jurex_core::text::shown_path(&point));
+    let said = |point: PathBuf| format!("something is mounted over {}", jurex_pattern::text::shown_path(&point));
     mount_points.filter(covers).map(said).collect()
 }
 

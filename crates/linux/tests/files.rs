@@ -3,10 +3,10 @@
 
 mod mounted;
 
-use jurex_core::less::{Because, Ending, FileEvidence, Kind, LeftAlone, Look, Removal, Trace, WhyNotRead};
-use jurex_core::notation::Program;
-use jurex_core::testing::Dice;
+use jurex_device::testing::Dice;
+use jurex_file_erase::{Because, Ending, FileEvidence, Kind, LeftAlone, Look, Removal, Trace, WhyNotRead};
 use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Id, Tree, TreeError, Watcher, erase};
+use jurex_pattern::notation::Program;
 use mounted::{Mounted, files_order, look, marks_in, on_a_drive, write_marked};
 use std::collections::BTreeMap;
 use std::fs;

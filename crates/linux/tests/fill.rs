@@ -2,10 +2,10 @@
 
 mod mounted;
 
-use jurex_core::less::{FreeFinding, FreeProof, WhyNotRead};
-use jurex_core::notation::Program;
-use jurex_core::testing::Dice;
+use jurex_device::testing::Dice;
+use jurex_file_erase::{FreeFinding, FreeProof, WhyNotRead};
 use jurex_linux::files::{FillError, FillOrder, FillPhase, FillProgress, FillWatcher, Filled, clean, fill};
+use jurex_pattern::notation::Program;
 use mounted::{Mounted, count_marks, marks_in, on_a_drive, write_marked};
 use std::fs;
 use std::path::{Path, PathBuf};

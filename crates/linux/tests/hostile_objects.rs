@@ -1,10 +1,10 @@
 //! Names that lead elsewhere while a job starts, and uses that no table of open files shows: what is open is what is judged.
 
-use jurex_core::guard::Hindrance;
-use jurex_core::medium::Medium;
-use jurex_core::pattern::AlignedBuffer;
-use jurex_core::units::Lba;
+use jurex_device::guard::Hindrance;
+use jurex_device::medium::Medium;
 use jurex_linux::{OpenError, System, open};
+use jurex_pattern::pattern::AlignedBuffer;
+use jurex_pattern::units::Lba;
 use rustix::fs::{CWD, RenameFlags, renameat_with};
 use std::fs::{self, File};
 use std::io::{BufRead, BufReader};

@@ -1,8 +1,8 @@
 //! Real file systems and tables, made by the system's own tools on image files, as a look finds them. Each tool that is
 //! missing is named; its volume is then not tried.
 
-use jurex_core::contents::{Contents, look};
 use jurex_linux::{System, peek};
+use jurex_sanitize::contents::{Contents, look};
 use std::fs::File;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};

@@ -6,10 +6,10 @@ use crate::less::less_paper;
 use crate::lot::lot_certificate;
 use crate::print::Print;
 use crate::release::destruction_paper;
-use jurex_core::less::LessRecord;
-use jurex_core::lot::Statement;
-use jurex_core::record::Record;
-use jurex_core::release::Release;
+use jurex_disposition::lot::Statement;
+use jurex_disposition::release::Release;
+use jurex_file_erase::LessRecord;
+use jurex_sanitize::record::Record;
 use std::io::Read;
 
 /// Most bytes that a record may have.

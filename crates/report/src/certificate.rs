@@ -9,16 +9,16 @@ use crate::print::Print;
 use crate::qr::Code;
 use crate::words::{Words, put, words};
 use jiff::Timestamp;
-use jurex_core::evidence::{Evidence, Expect, PassEvidence, Session};
-use jurex_core::media::{Drive, Protocol};
-use jurex_core::need::Sensitivity;
-use jurex_core::proof::{SecondCheck, VerificationRecord};
-use jurex_core::record::{Backup, Papers, Person, Record};
-use jurex_core::rules::{Outcome, Reason};
-use jurex_core::sampling::Sampling;
-use jurex_core::strata::Strata;
-use jurex_core::text::capital;
-use jurex_core::units::{counted, duration, grouped, rate, size};
+use jurex_device::media::{Drive, Protocol};
+use jurex_disposition::proof::{SecondCheck, VerificationRecord};
+use jurex_pattern::text::capital;
+use jurex_pattern::units::{counted, duration, grouped, rate, size};
+use jurex_sanitize::evidence::{Evidence, Expect, PassEvidence, Session};
+use jurex_sanitize::need::Sensitivity;
+use jurex_sanitize::record::{Backup, Papers, Person, Record};
+use jurex_sanitize::rules::{Outcome, Reason};
+use jurex_sanitize::sampling::Sampling;
+use jurex_sanitize::strata::Strata;
 
 /// The certificate could not be written as PDF/A.
 #[derive(Debug, thiserror::Error)]
@@ -449,7 +449,7 @@ fn origin_facts(papers: &Papers, w: &Words) -> Vec<Fact> {
 
 fn work_facts(record: &Record, w: &Words) -> Vec<Fact> {
     let evidence = record.evidence();
-    let faults = |set: jurex_core::ranges::RangeSet| {
+    let faults = |set: jurex_pattern::ranges::RangeSet| {
         if set.is_empty() { w.none.clone() } else { format!("{} ({})", counted(set.count(), "sector"), set.sentence(4)) }
     };
     // By the clock that nobody can set; records of version 1 have only that of the day.

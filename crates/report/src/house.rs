@@ -109,14 +109,17 @@ impl TryFrom<String> for Colour {
     type Error = HouseError;
 
     fn try_from(text: String) -> Result<Self, HouseError> {
-        let digits = text.strip_prefix('#').filter(|d| d.len() == 6).and_then(jurex_core::text::hex::decode);
-        digits.and_then(|d| d.try_into().ok()).map(Self).ok_or(HouseError::NoColour(jurex_core::text::printable(text.as_bytes())))
+        let digits = text.strip_prefix('#').filter(|d| d.len() == 6).and_then(jurex_pattern::text::hex::decode);
+        digits
+            .and_then(|d| d.try_into().ok())
+            .map(Self)
+            .ok_or(HouseError::NoColour(jurex_pattern::text::printable(text.as_bytes())))
     }
 }
 
 impl From<Colour> for String {
     fn from(colour: Colour) -> String {
-        format!("#{}", jurex_core::text::hex::encode(&colour.0))
+        format!("#{}", jurex_pattern::text::hex::encode(&colour.0))
     }
 }
 
@@ -201,7 +204,7 @@ impl House {
         let logo = match &written.logo {
             None => None,
             Some(name) => {
-                let shown = jurex_core::text::printable(name.as_bytes());
+                let shown = jurex_pattern::text::printable(name.as_bytes());
                 let bytes = read(name).map_err(|e| HouseError::NoPicture(format!("{shown}: {e}")))?;
                 Some(Picture::of(&bytes).map_err(|why| HouseError::NoPicture(format!("{shown}: {why}")))?)
             }
@@ -222,7 +225,7 @@ impl House {
                 return Err(HouseError::TooLong { what, most });
             }
             if let Some(word) = outcome_in(text) {
-                return Err(HouseError::SaysAnOutcome { what, word: jurex_core::text::printable(word.as_bytes()) });
+                return Err(HouseError::SaysAnOutcome { what, word: jurex_pattern::text::printable(word.as_bytes()) });
             }
         }
         let too_many = |what, most, n: usize| if n > most { Err(HouseError::TooLong { what, most }) } else { Ok(()) };

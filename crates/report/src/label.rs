@@ -8,8 +8,8 @@ use crate::page::{Layout, Mark, Role};
 use crate::pdf::{About, write};
 use crate::qr::Code;
 use jiff::Timestamp;
-use jurex_core::record::Record;
-use jurex_core::rules::Outcome;
+use jurex_sanitize::record::Record;
+use jurex_sanitize::rules::Outcome;
 use serde::{Deserialize, Serialize};
 
 /// Points of a millimetre.

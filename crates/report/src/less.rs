@@ -10,10 +10,10 @@ use crate::house::House;
 use crate::page::{Fact, Layout, Role, Style};
 use crate::pdf::{About, ToAttach, write};
 use crate::words::{Words, put, words};
-use jurex_core::less::{Ending, Kind, LessRecord, Name, Work};
-use jurex_core::record::Person;
-use jurex_core::text::hex;
-use jurex_core::units::duration;
+use jurex_file_erase::{Ending, Kind, LessRecord, Name, Work};
+use jurex_pattern::text::hex;
+use jurex_pattern::units::duration;
+use jurex_sanitize::record::Person;
 use sha2::{Digest, Sha256};
 
 /// Files that are named on the page at most.

@@ -25,8 +25,8 @@ pub use attached::{
 };
 pub use certificate::{CertificateError, certificate};
 pub use house::{Colour, House, HouseError, Language, OwnField, PageSize, Picture};
-use jurex_core::record::{Papers, Record};
-use jurex_core::strata::Strata;
+use jurex_sanitize::record::{Papers, Record};
+use jurex_sanitize::strata::Strata;
 pub use label::{Label, LabelError, LabelSize, LabelsError, labels_pdf};
 pub use less::{less_paper, less_paper_with, less_svg};
 pub use lot::lot_certificate;

@@ -10,9 +10,9 @@ use crate::house::House;
 use crate::page::{Fact, Layout, Role, Style};
 use crate::pdf::{About, ToAttach, write};
 use crate::words::{Words, put, words};
-use jurex_core::lot::{StandWord, Statement, StatementLine};
-use jurex_core::rules::Outcome;
-use jurex_core::text::capital;
+use jurex_disposition::lot::{StandWord, Statement, StatementLine};
+use jurex_pattern::text::capital;
+use jurex_sanitize::rules::Outcome;
 
 /// The paper of a lot as PDF/A-3a and PDF/UA-1, with its statement attached. The same statement printed the same way always gives the
 /// same bytes.

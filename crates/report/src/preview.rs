@@ -5,7 +5,7 @@ use crate::drawing::{Anchor, Ink, Shape};
 use crate::fonts::{Face, fonts};
 use crate::page::{Layout, Mark};
 use crate::print::Print;
-use jurex_core::record::Record;
+use jurex_sanitize::record::Record;
 
 /// What a line of a preview is.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -94,7 +94,7 @@ fn page_lines(layout: &Layout, page: usize, columns: usize) -> Vec<PreviewLine> 
             let used = text.chars().count();
             // Letters of one width are wider than those on the paper: nothing is laid over another.
             text.extend(std::iter::repeat_n(' ', if used == 0 { at } else { at.saturating_sub(used).max(2) }));
-            text += jurex_core::text::printable(piece.text.as_bytes()).trim_end();
+            text += jurex_pattern::text::printable(piece.text.as_bytes()).trim_end();
         }
         let (strong, inverted) = (line.iter().any(|p| p.strong), line.iter().any(|p| p.inverted));
         lines.push(PreviewLine::Words { text, strong, inverted });

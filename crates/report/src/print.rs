@@ -1,7 +1,7 @@
 //! How a record is printed: in whose house style, and with what proof that it stands in a ledger.
 
 use crate::house::House;
-use jurex_core::proof::VerificationRecord;
+use jurex_disposition::proof::VerificationRecord;
 
 /// All that a paper shows beside its record.
 #[derive(Clone, Debug, Default, PartialEq)]

@@ -1,8 +1,8 @@
 //! The code on a paper: job, outcome, digest and key, for whoever holds the paper and not its file.
 
 use crate::drawing::{Drawing, Ink, Shape};
-use jurex_core::record::{JobId, Record};
-use jurex_core::rules::Outcome;
+use jurex_sanitize::record::{JobId, Record};
+use jurex_sanitize::rules::Outcome;
 use qrcode::{Color, EcLevel, QrCode};
 use std::fmt;
 

@@ -10,9 +10,9 @@ use crate::house::House;
 use crate::page::{Fact, Layout, Role, Style};
 use crate::pdf::{About, ToAttach, write};
 use crate::words::{Words, put, words};
-use jurex_core::record::Person;
-use jurex_core::release::{Act, Destruction, Named, Release};
-use jurex_core::rules::{Claim, Outcome};
+use jurex_disposition::release::{Act, Destruction, Named, Release};
+use jurex_sanitize::record::Person;
+use jurex_sanitize::rules::{Claim, Outcome};
 
 /// The paper of a destruction as PDF/A-3a and PDF/UA-1, with its statement attached; `Ok(None)`: something else became of the drive, which
 /// has no paper of its own. The same statement printed the same way always gives the same bytes.
@@ -68,7 +68,7 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     let first = if earned { &w.destroy_reached } else { &w.is_not_sanitized };
     let values = [("drive", release.drive.called()), ("outcome", outcome_word(outcome, w))];
     let values: Vec<(&str, &str)> = values.iter().map(|(name, value)| (*name, value.as_str())).collect();
-    let said = format!("{} {}", jurex_core::text::capital(&put(first, &values)), sentences(claim.reasons()));
+    let said = format!("{} {}", jurex_pattern::text::capital(&put(first, &values)), sentences(claim.reasons()));
     page.text(Role::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &said);
     page.space(3.0);
     if release.drive.simulated {
@@ -85,7 +85,7 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     page.facts(&stated_facts(release, destruction, w));
     page.heading(&w.what_follows, 60.0);
     let mut follows = vec![fact(&w.rules, release.edition().map(|e| e.title().to_string()).unwrap_or_default())];
-    let each = |label: &str, all: &[jurex_core::rules::Reason]| -> Vec<Fact> {
+    let each = |label: &str, all: &[jurex_sanitize::rules::Reason]| -> Vec<Fact> {
         all.iter().map(|r| fact(label, format!("{} [{}]", r.sentence, r.citation))).collect()
     };
     follows.extend(each(&w.because, claim.reasons()));
@@ -115,7 +115,7 @@ fn drive_facts(release: &Release, w: &Words) -> Vec<Fact> {
         code(&w.serial, told(&unit.serial)),
         fact(&w.media_type, release.drive.class.to_string()),
     ];
-    facts.extend(release.drive.geometry.map(|g| fact(&w.capacity, jurex_core::units::size(g.bytes()))));
+    facts.extend(release.drive.geometry.map(|g| fact(&w.capacity, jurex_pattern::units::size(g.bytes()))));
     if !release.lot.is_empty() {
         facts.push(fact(&w.lot, release.lot.clone()));
     }

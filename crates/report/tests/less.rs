@@ -1,12 +1,12 @@
 //! The paper of files and of free space.
 
 use jiff::Timestamp;
-use jurex_core::less::{
+use jurex_file_erase::{
     Asked, FileEvidence, Fill, FreeEvidence, FreeProof, Ground, Kind, Layer, LeftAlone, LessRecord, Look, Name, ReadBack,
     Removal, Shown, Strip, WhyNotRead, Work,
 };
-use jurex_core::record::{Person, Tool};
 use jurex_report::{House, Language, attached, is_as_printed_of_less, less_paper, less_svg};
+use jurex_sanitize::record::{Person, Tool};
 use std::process::Command;
 
 fn asked(notation: &str) -> Asked {
@@ -27,7 +27,7 @@ fn ground(kind: &str, mount: &str) -> Ground {
         Layer::Encrypted { device: "/dev/mapper/stations".into() },
         Layer::Drive { device: "/dev/sdb".into(), turns: Some(false) },
     ];
-    Ground { options: vec!["rw".into(), "discard".into()], layers, ..jurex_core::testing::ground(kind, mount) }
+    Ground { options: vec!["rw".into(), "discard".into()], layers, ..jurex_file_erase::testing::ground(kind, mount) }
 }
 
 /// A record of so many files, of which each third is shared, each fifth was left alone, and the others are proved.

@@ -1,19 +1,19 @@
 //! The paper of a whole lot.
 
 use jiff::Timestamp;
-use jurex_core::contents::Contents;
-use jurex_core::evidence::{
+use jurex_device::media::MediaClass;
+use jurex_device::medium::Access;
+use jurex_device::testing::{Fixed, test_drive};
+use jurex_disposition::lot::{List, Lot, Statement};
+use jurex_pattern::ranges::RangeSet;
+use jurex_report::{House, Language, attached, is_as_printed_of_lot, lot_certificate};
+use jurex_sanitize::contents::Contents;
+use jurex_sanitize::evidence::{
     CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, Stated,
     What,
 };
-use jurex_core::lot::{List, Lot, Statement};
-use jurex_core::media::MediaClass;
-use jurex_core::medium::Access;
-use jurex_core::plan::{Order, Plan};
-use jurex_core::ranges::RangeSet;
-use jurex_core::record::{JobId, Papers, Person, Record, Tool};
-use jurex_core::testing::{Fixed, test_drive};
-use jurex_report::{House, Language, attached, is_as_printed_of_lot, lot_certificate};
+use jurex_sanitize::plan::{Order, Plan};
+use jurex_sanitize::record::{JobId, Papers, Person, Record, Tool};
 
 const SECTORS: u64 = 4096;
 

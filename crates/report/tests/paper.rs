@@ -1,19 +1,19 @@
 //! Certificates and drawings of made-up jobs, good and bad.
 
 use jiff::Timestamp;
-use jurex_core::contents::{Contents, Region};
-use jurex_core::evidence::{
+use jurex_device::media::{Drive, MediaClass};
+use jurex_device::medium::Access;
+use jurex_device::testing::{Fixed, test_drive};
+use jurex_pattern::ranges::RangeSet;
+use jurex_pattern::units::Sectors;
+use jurex_report::{Code, House, Language, PageSize, Print, Standing, attached, certificate, is_as_printed};
+use jurex_sanitize::contents::{Contents, Region};
+use jurex_sanitize::evidence::{
     CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, Stated,
     What,
 };
-use jurex_core::media::{Drive, MediaClass};
-use jurex_core::medium::Access;
-use jurex_core::plan::{Order, Plan, PlannedPass};
-use jurex_core::ranges::RangeSet;
-use jurex_core::record::{Papers, Person, Record, Tool};
-use jurex_core::testing::{Fixed, test_drive};
-use jurex_core::units::Sectors;
-use jurex_report::{Code, House, Language, PageSize, Print, Standing, attached, certificate, is_as_printed};
+use jurex_sanitize::plan::{Order, Plan, PlannedPass};
+use jurex_sanitize::record::{Papers, Person, Record, Tool};
 use std::time::Duration;
 
 const SECTORS: u64 = 1_000_000;

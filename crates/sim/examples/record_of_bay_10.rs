@@ -1,14 +1,14 @@
 //! Prints the record of the job that erased the drive in bay 10 of the demonstration a while ago: a real job on the simulated drive,
 //! under a clock of its own. `assets/bay-10.record.json` was made so.
 
-use jurex_core::contents::Contents;
-use jurex_core::erase::{self, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, Job, KeepError, Now, Sequential, Unattended};
-use jurex_core::guard::check;
-use jurex_core::medium::Medium;
-use jurex_core::method;
-use jurex_core::notation::Entropy;
-use jurex_core::plan::{Order, Plan};
-use jurex_core::record::{Backup, Papers, Person, Record, Tool};
+use jurex_device::guard::check;
+use jurex_device::medium::Medium;
+use jurex_engine::{CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, Job, KeepError, Now, Sequential, Unattended};
+use jurex_pattern::method;
+use jurex_pattern::notation::Entropy;
+use jurex_sanitize::contents::Contents;
+use jurex_sanitize::plan::{Order, Plan};
+use jurex_sanitize::record::{Backup, Papers, Person, Record, Tool};
 use jurex_sim::{Bench, Pacing};
 use std::cell::Cell;
 use std::time::Duration;
@@ -55,7 +55,7 @@ fn main() {
     let began = clock.now();
     let job = Job::start(armed, &found, access, CHUNK_BYTES, began).expect("it is the same drive");
     let mut backend = Sequential::new(&mut medium);
-    let evidence = erase::run(job, &mut backend, &clock, &mut Unattended, &mut Forgets, &mut |_| {});
+    let evidence = jurex_engine::run(job, &mut backend, &clock, &mut Unattended, &mut Forgets, &mut |_| {});
     let person = |name: &str, title: &str, contact: &str| Person {
         name: name.into(),
         title: title.into(),

@@ -8,13 +8,13 @@ use crate::drive::{Fault, Kind, SimDrive};
 use crate::own::Nature;
 use crate::speed::{Pacing, SpeedShape};
 use crate::store::Store;
-use jurex_core::guard::Hindrance;
-use jurex_core::mark::{Mark, MarkSays, places};
-use jurex_core::media::{Attachment, Bus, Drive, Geometry, MediaClass, Unit};
-use jurex_core::native::{Answers, Health, OwnErase, OwnTime};
-use jurex_core::record::Record;
-use jurex_core::rules::Technique;
-use jurex_core::units::{Lba, Sectors};
+use jurex_device::guard::Hindrance;
+use jurex_device::media::{Attachment, Bus, Drive, Geometry, MediaClass, Unit};
+use jurex_device::native::{Answers, Health, OwnErase, OwnTime};
+use jurex_disposition::mark::{Mark, MarkSays, places};
+use jurex_pattern::units::{Lba, Sectors};
+use jurex_sanitize::record::Record;
+use jurex_sanitize::rules::Technique;
 use std::time::Duration;
 
 /// A bay of the bench with its drive.
@@ -445,15 +445,15 @@ fn fill_beyond(bay: &Bay, sectors: u64) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_core::contents::look;
-    use jurex_core::mark::{self, Found, Whole};
-    use jurex_core::medium::Medium;
+    use jurex_device::medium::Medium;
+    use jurex_disposition::mark::{self, Found, Whole};
+    use jurex_sanitize::contents::look;
 
     #[test]
     fn the_drive_in_bay_10_carries_the_mark_of_the_job_that_has_erased_it() {
         let (bench, record) = (Bench::new(Pacing::Unpaced), record_of_bay_10());
         let drive = &bench.bay(10).unwrap().drive;
-        jurex_core::proof::Expected::check_drive(&record, &drive.drive()).unwrap();
+        jurex_disposition::proof::Expected::check_drive(&record, &drive.drive()).unwrap();
         let Found::Mark(found, Whole::Both) = mark::look(&mut drive.peek(), &|_| None) else { panic!() };
         assert!(found.says().is_of(&record) && found.says().fits(&drive.drive()) && found.signed().is_none());
     }

@@ -1,7 +1,7 @@
 //! Drives that say more than they hold.
 
 use crate::store::Store;
-use jurex_core::units::Lba;
+use jurex_pattern::units::Lba;
 use std::collections::VecDeque;
 
 /// What a drive does with addresses beyond what it holds.

@@ -1,13 +1,13 @@
 //! How well the remaining time is foretold at a quarter of the work, on the simulated drives, in their own time.
 
 use jiff::Timestamp;
-use jurex_core::erase::{Clock, Event, Job, NotKept, Now, Progress, Sequential, Unattended, run};
-use jurex_core::estimate::SpeedSample;
-use jurex_core::media::{Drive, Geometry, Label, MediaClass};
-use jurex_core::medium::{Access, Medium, MediumError};
-use jurex_core::plan::{Order, Plan};
-use jurex_core::testing::{Fixed, cleared};
-use jurex_core::units::{Lba, Sectors};
+use jurex_device::media::{Drive, Geometry, Label, MediaClass};
+use jurex_device::medium::{Access, Medium, MediumError};
+use jurex_device::testing::{Fixed, cleared};
+use jurex_engine::{Clock, Event, Job, NotKept, Now, Progress, Sequential, Unattended, run};
+use jurex_pattern::units::{Lba, Sectors};
+use jurex_sanitize::estimate::SpeedSample;
+use jurex_sanitize::plan::{Order, Plan};
 use jurex_sim::{Bay, Bench, Pacing, SimDrive, SimMedium};
 use std::cell::Cell;
 use std::rc::Rc;

@@ -4,23 +4,23 @@
 //! A seed that fails prints itself; `JUREX_SEED=… cargo test -p jurex-sim --test own` plays it again, and `JUREX_SEEDS=100000`
 //! tries that many.
 
-use jurex_core::erase::{
-    self, Backend, Beside, Checkpoint, CheckpointStore, Clock, Done, Event, Job, JobControl, KeepError, Now, Sequential, Setting,
-    Task, Wish, WithBeside,
+use jurex_device::media::{Bus, Drive, MediaClass};
+use jurex_device::medium::Port;
+use jurex_device::medium::{Access, Medium};
+use jurex_device::native::command::Image;
+use jurex_device::native::{self, OwnErase, OwnState};
+use jurex_device::technique::SanitizeKind;
+use jurex_device::testing::{Dice, Trail, cleared_for, test_drive};
+use jurex_engine::{
+    Backend, Beside, Checkpoint, CheckpointStore, Clock, Done, Event, Job, JobControl, KeepError, Now, Sequential, Setting, Task,
+    Wish, WithBeside,
 };
-use jurex_core::evidence::{Evidence, Stated};
-use jurex_core::media::{Bus, Drive, MediaClass};
-use jurex_core::medium::Port;
-use jurex_core::medium::{Access, Medium};
-use jurex_core::native::command::Image;
-use jurex_core::native::{self, OwnErase, OwnState};
-use jurex_core::plan::{Course, HowMuch, Order, OwnOrder, Plan, Secret};
-use jurex_core::rules::{Condition, Edition, Outcome, Technique, judge};
-use jurex_core::technique::SanitizeKind;
-use jurex_core::testing::{Dice, cleared_for, test_drive};
-use jurex_core::units::{Lba, Sectors};
+use jurex_pattern::units::{Lba, Sectors};
+use jurex_sanitize::evidence::{Evidence, Stated};
+use jurex_sanitize::plan::{Course, HowMuch, Order, OwnOrder, Plan, Secret};
+use jurex_sanitize::rules::{Condition, Edition, Outcome, Technique, judge};
 use jurex_sim::{Fault, Hiding, Kind, Leaves, Lie, Nature, Pacing, SimDrive, SpeedShape};
-use std::cell::Cell;
+use std::cell::{Cell, RefCell};
 use std::collections::BTreeMap;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::time::Duration;
@@ -121,10 +121,10 @@ fn any_course(sim: &SimDrive, technique: Technique, dice: &mut Dice) -> Course {
     let drive = sim.drive();
     let mut then = Order::of_program("then", dice.pick(&["00", "random", "55 | ~"]).parse().unwrap());
     if dice.one_in(6) {
-        then.lift = jurex_core::plan::Lift::of(&drive);
+        then.lift = jurex_sanitize::plan::Lift::of(&drive);
         return Course::Overwrite(then);
     }
-    let answers = jurex_core::native::Answers { format_reaches_all: true, ..sim.own_answers() };
+    let answers = jurex_device::native::Answers { format_reaches_all: true, ..sim.own_answers() };
     let mut own = OwnOrder::new(technique, &drive, &answers);
     own.how_much = dice.pick(&[Some(HowMuch::Full), Some(HowMuch::Sampled), None]);
     own.edition = dice.pick(&[Edition::Rev1, Edition::Rev2]);
@@ -163,7 +163,9 @@ impl CheckpointStore for Kept {
         if self.fails {
             return Err(KeepError("no space left".into()));
         }
-        self.last = Some(checkpoint.to_json());
+        let text = checkpoint.to_json();
+        note(&text);
+        self.last = Some(text);
         Ok(())
     }
 }
@@ -185,6 +187,7 @@ impl<B: Backend, D: FnMut(&Task) -> Option<bool>> Backend for Killed<B, D> {
     }
 
     fn start(&mut self, tag: u64, task: Task) {
+        note((tag, &task));
         let dies = (self.dies)(&task);
         if dies == Some(false) {
             std::panic::panic_any(Cut);
@@ -289,7 +292,8 @@ fn carry_out(sim: &SimDrive, course: &Course, dice: &mut Dice) -> Option<Evidenc
         let mut person = Person { polls: 0, stop_at: (session < 4 && dice.one_in(6)).then(|| dice.below(far * 2)) };
         let mut ended: BTreeMap<&str, u32> = BTreeMap::new();
         let run = AssertUnwindSafe(|| {
-            erase::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut kept, &mut |e: &Event| {
+            jurex_engine::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut kept, &mut |e: &Event| {
+                note(e);
                 *ended.entry(if matches!(e, Event::Ended { .. }) { "ended" } else { "told" }).or_default() += 1;
             })
         });
@@ -339,10 +343,23 @@ fn truth(sim: &SimDrive) -> Outcome {
 thread_local! {
     /// The seed that is played, for whoever reads of a defect.
     static SEED: Cell<u64> = const { Cell::new(0) };
+    /// What happened while it was played.
+    static TRAIL: RefCell<Trail> = RefCell::new(Trail::default());
 }
 
-/// One seed: claimed and true, if it came to an end.
-fn play(seed: u64) -> Option<(Technique, Outcome, Outcome)> {
+fn note(what: impl std::fmt::Debug) {
+    TRAIL.with_borrow_mut(|trail| trail.note(what));
+}
+
+/// One seed: claimed and true, if it came to an end; and the number of its trail.
+fn play(seed: u64) -> (Option<(Technique, Outcome, Outcome)>, u64) {
+    TRAIL.set(Trail::default());
+    let played = play_out(seed);
+    note(&played);
+    (played, TRAIL.with_borrow(Trail::number))
+}
+
+fn play_out(seed: u64) -> Option<(Technique, Outcome, Outcome)> {
     SEED.set(seed);
     let dice = &mut Dice(seed);
     let (sim, technique) = any_drive(dice);
@@ -354,7 +371,7 @@ fn play(seed: u64) -> Option<(Technique, Outcome, Outcome)> {
     let course = any_course(&sim, technique, dice);
     let evidence = carry_out(&sim, &course, dice)?;
     evidence.check_soundness().unwrap();
-    let keeps_password = evidence.own().is_some_and(jurex_core::evidence::OwnEvidence::may_have_left_a_password);
+    let keeps_password = evidence.own().is_some_and(jurex_sanitize::evidence::OwnEvidence::may_have_left_a_password);
     assert!(keeps_password || !sim.own_answers().security_enabled, "the drive keeps a password that nobody is told of");
     let edition = match &course {
         Course::Own(own) => own.edition,
@@ -382,11 +399,14 @@ fn no_record_claims_more_than_the_cells_bear_out() {
     let threads = std::thread::available_parallelism().map_or(1, usize::from);
     let played = std::thread::scope(|scope| {
         let seeds = &seeds;
-        let share = move |n: usize| seeds.iter().skip(n).step_by(threads).filter_map(|seed| Some((*seed, play(*seed)?)));
+        let share = move |n: usize| seeds.iter().skip(n).step_by(threads).map(|seed| (*seed, play(*seed)));
         let workers: Vec<_> = (0..threads).map(|n| scope.spawn(move || share(n).collect::<Vec<_>>())).collect();
-        workers.into_iter().flat_map(|w| w.join().expect("a seed met a defect")).collect::<Vec<_>>()
+        let mut played: Vec<_> = workers.into_iter().flat_map(|w| w.join().expect("a seed met a defect")).collect();
+        played.sort_by_key(|(seed, _)| *seed);
+        played
     });
-    for (seed, (technique, claimed, truth)) in &played {
+    Trail::keep("own", &played.iter().map(|(seed, (_, trail))| (*seed, *trail)).collect::<Vec<_>>());
+    for (seed, (technique, claimed, truth)) in played.iter().filter_map(|(seed, (ended, _))| Some((seed, ended.as_ref()?))) {
         *tally.entry((technique.slug(), claimed.to_string())).or_default() += 1;
         if claimed > truth {
             above.push(format!("seed {seed}: {} claims {claimed}, the cells bear out {truth}", technique.name()));
@@ -429,7 +449,7 @@ fn failed(bus: Bus, leave_to_exit: bool) -> SimDrive {
 #[test]
 fn a_failure_mode_ends_only_where_the_failed_operation_was_begun_with_leave_for_it() {
     for bus in [Bus::Sata, Bus::Sas, Bus::Nvme] {
-        let leave = |sim: &SimDrive| erase::leave_failure(&mut sim.open().unwrap(), bus.protocol());
+        let leave = |sim: &SimDrive| jurex_engine::leave_failure(&mut sim.open().unwrap(), bus.protocol());
         let strict = failed(bus, false);
         let told = leave(&strict).unwrap_err().to_string();
         assert!(told.contains("stays in failure mode") && told.contains("sanitize it again"), "{bus:?}: {told}");
@@ -461,8 +481,9 @@ fn two_namespaces_through_a_cut(lies: Vec<Lie>, between: fn(&SimDrive)) -> Evide
         let dies = |task: &Task| if dies { at_work(task) } else { None };
         let mut backend = Killed { backend: WithBeside::new(&mut sequential, beside), dies };
         let mut person = Person { polls: 0, stop_at: None };
-        let run =
-            AssertUnwindSafe(|| erase::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut kept, &mut |_: &Event| {}));
+        let run = AssertUnwindSafe(|| {
+            jurex_engine::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut kept, &mut |_: &Event| {})
+        });
         catch_unwind(run).map_err(|cause| assert!(cause.is::<Cut>(), "a defect")).ok()
     };
     assert!(session(true).is_none(), "it is killed");
@@ -502,7 +523,7 @@ fn own_job(bus: Bus, class: MediaClass, nature: Nature, technique: Technique, st
     let mut backend = Sequential::in_chunks(&mut medium, CHUNK);
     let (mut person, mut told) = (Person { polls: 0, stop_at: None }, vec![]);
     let mut tell = |event: &Event| told.extend(event.sentence());
-    let evidence = erase::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut Kept::default(), &mut tell);
+    let evidence = jurex_engine::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut Kept::default(), &mut tell);
     (told, evidence)
 }
 
@@ -559,7 +580,8 @@ fn a_drive_that_failed_is_sanitized_again_and_proved_by_the_next_job() {
         let job = begin(None, || plan, &found, medium.access(), None);
         let mut backend = Sequential::in_chunks(&mut medium, CHUNK);
         let mut person = Person { polls: 0, stop_at: None };
-        let evidence = erase::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut Kept::default(), &mut |_: &Event| {});
+        let evidence =
+            jurex_engine::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut Kept::default(), &mut |_: &Event| {});
         let claim = judge(Edition::Rev2, &evidence);
         (claim.outcome(), format!("{:?}", evidence.ended))
     };

@@ -1,13 +1,13 @@
 //! The engine on simulated drives: what its record claims, against what the drive's cells truly hold.
 
-use jurex_core::erase::{self, CHUNK_BYTES, Clock, Job, NotKept, Now, Sequential, Unattended};
-use jurex_core::evidence::{Ended, Evidence, Size};
-use jurex_core::media::{Bus, MediaClass};
-use jurex_core::medium::Medium;
-use jurex_core::plan::{Order, Plan, SizeCheck};
-use jurex_core::rules::{Edition, Outcome, judge};
-use jurex_core::testing::{Fixed, cleared, test_drive};
-use jurex_core::units::{Lba, Sectors};
+use jurex_device::media::{Bus, MediaClass};
+use jurex_device::medium::Medium;
+use jurex_device::testing::{Fixed, cleared, test_drive};
+use jurex_engine::{CHUNK_BYTES, Clock, Job, NotKept, Now, Sequential, Unattended};
+use jurex_pattern::units::{Lba, Sectors};
+use jurex_sanitize::evidence::{Ended, Evidence, Size};
+use jurex_sanitize::plan::{Order, Plan, SizeCheck};
+use jurex_sanitize::rules::{Edition, Outcome, judge};
 use jurex_sim::{Beyond, Counterfeit, Fault, Kind, Pacing, SimDrive, SpeedShape};
 use proptest::prelude::*;
 use std::time::{Duration, Instant};
@@ -48,7 +48,7 @@ fn carry_out(drive: &SimDrive, order: &Order) -> Evidence {
     let mut medium = drive.open().unwrap();
     let clock = Wall(Instant::now());
     let job = Job::start(armed, &medium.identify().unwrap(), medium.access(), CHUNK_BYTES, clock.now()).unwrap();
-    erase::run(job, &mut Sequential::new(&mut medium), &clock, &mut Unattended, &mut NotKept, &mut |_| {})
+    jurex_engine::run(job, &mut Sequential::new(&mut medium), &clock, &mut Unattended, &mut NotKept, &mut |_| {})
 }
 
 /// Whether any sector that an address reaches holds the secret, read with no code of the engine.
@@ -194,7 +194,7 @@ proptest! {
         } else {
             prop_assert!(!faultless || vanishes.is_some(), "a faultless drive earns its claim");
         }
-        let named = |set: jurex_core::ranges::RangeSet, at: &(u64, u64)| set.contains(Lba(at.0));
+        let named = |set: jurex_pattern::ranges::RangeSet, at: &(u64, u64)| set.contains(Lba(at.0));
         if evidence.ended == Ended::Finished {
             prop_assert!(unwritable.iter().all(|s| named(evidence.unwritable(), s)));
             prop_assert!(unreadable.iter().all(|s| named(evidence.unreadable(), s)));

@@ -4,18 +4,18 @@ use crate::clock::SystemEntropy;
 use crate::exit::Failure;
 use crate::machine::Machine;
 use crate::places::Places;
-use jurex_core::beacon;
-use jurex_core::contents::{self, Contents};
-use jurex_core::erase::{Backend, Beside, Sequential, UnlockError, WithBeside, leave_failure, unlock};
-use jurex_core::estimate::SpeedSample;
-use jurex_core::guard::{self, Cleared, Hindrance, Intent, LookedAt, Refusal};
-use jurex_core::media::{Bus, Drive, Label, Scope};
-use jurex_core::medium::{Medium, MediumError};
-use jurex_core::native::ata::erase::PASSWORD;
-use jurex_core::native::{Answers, OwnState};
-use jurex_core::pattern::AlignedBuffer;
-use jurex_core::units::Lba;
+use jurex_device::beacon;
+use jurex_device::guard::{self, Cleared, Hindrance, Intent, LookedAt, Refusal};
+use jurex_device::media::{Bus, Drive, Label, Scope};
+use jurex_device::medium::{Medium, MediumError};
+use jurex_device::native::ata::erase::PASSWORD;
+use jurex_device::native::{Answers, OwnState};
+use jurex_engine::{Backend, Beside, Sequential, UnlockError, WithBeside, leave_failure, unlock};
 use jurex_linux::{Carrying, OpenError, System};
+use jurex_pattern::pattern::AlignedBuffer;
+use jurex_pattern::units::Lba;
+use jurex_sanitize::contents::{self, Contents};
+use jurex_sanitize::estimate::SpeedSample;
 use jurex_sim::{Laboratory, Pacing, SimDrive};
 use std::ffi::OsStr;
 use std::path::Path;
@@ -94,7 +94,7 @@ pub fn find(name: &OsStr, only: &[String], places: &Places) -> Result<Seen, Fail
         }
         None => {
             let bays: Vec<String> = bench.bays().iter().map(|b| format!("sim:{}", b.number)).collect();
-            let shown = jurex_core::text::printable(bay.as_bytes());
+            let shown = jurex_pattern::text::printable(bay.as_bytes());
             Err(Failure::Use(format!("the simulated bench has no bay `{shown}`; it has {}", bays.join(", "))))
         }
     }

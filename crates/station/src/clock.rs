@@ -1,9 +1,9 @@
 //! The system's clock and its source of random bytes, for a core that has neither.
 
 use jiff::{Timestamp, Zoned};
-use jurex_core::erase::{Clock, Now};
-use jurex_core::notation::Entropy;
-use jurex_core::record::JobId;
+use jurex_engine::{Clock, Now};
+use jurex_pattern::notation::Entropy;
+use jurex_sanitize::record::JobId;
 use std::time::Instant;
 
 /// The time of day, and the time since this was made.

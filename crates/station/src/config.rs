@@ -2,12 +2,12 @@
 
 use crate::disk::{read_plain, replace};
 use crate::exit::Failure;
-use jurex_core::media::Bus;
-use jurex_core::method::{Catalogue, Method};
-use jurex_core::record::{Papers, Person, SecondLook};
-use jurex_core::rules::Edition;
+use jurex_device::media::Bus;
 use jurex_notice::Ways;
+use jurex_pattern::method::{Catalogue, Method};
 use jurex_report::LabelSize;
+use jurex_sanitize::record::{Papers, Person, SecondLook};
+use jurex_sanitize::rules::Edition;
 use serde::Deserialize;
 use std::path::{Path, PathBuf};
 use toml_edit::DocumentMut;
@@ -201,7 +201,7 @@ impl Config {
         for (key, name) in names.into_iter().filter_map(|(key, name)| Some((key, name.as_deref()?))) {
             // The first process of a medium reads them too, and takes no other signs.
             if name.is_empty() || !name.chars().all(|c| c.is_ascii_alphanumeric() || "_+/-".contains(c)) {
-                return Err(ConfigError::NoName(key, jurex_core::text::printable(name.as_bytes())));
+                return Err(ConfigError::NoName(key, jurex_pattern::text::printable(name.as_bytes())));
             }
         }
         if let Some(percent) = self.second_look_percent.filter(|p| *p > 100) {
@@ -216,7 +216,7 @@ impl Config {
         let of_people = [&self.technician, &self.validator].into_iter().flat_map(|p| p.texts());
         let texts = [&self.bench, &self.organisation, &self.lot, &self.source];
         if let Some(long) = of_people.chain(texts).find(|t| t.chars().count() > MOST_CHARS) {
-            let shown = jurex_core::text::shorten(&jurex_core::text::printable(long.as_bytes()), 40);
+            let shown = jurex_pattern::text::shorten(&jurex_pattern::text::printable(long.as_bytes()), 40);
             return Err(ConfigError::TooLong(shown));
         }
         Ok(())
@@ -348,7 +348,7 @@ pub fn edit<T>(
 
 /// A name of the `only` list: `bus:` and a known word, `port:` and a pattern, or a path.
 fn check_only(name: &str) -> Result<(), ConfigError> {
-    let shown = jurex_core::text::printable(name.as_bytes());
+    let shown = jurex_pattern::text::printable(name.as_bytes());
     match name.split_once(':') {
         Some(("bus", word)) if Bus::ALL.iter().any(|b| b.word().eq_ignore_ascii_case(word)) => Ok(()),
         Some(("bus", _)) => Err(ConfigError::NoBus(shown)),

@@ -45,7 +45,7 @@ pub fn read_bounded(path: &Path, most: u64) -> std::io::Result<Vec<u8>> {
     let mut bytes = vec![];
     file.take(most.saturating_add(1)).read_to_end(&mut bytes)?;
     if bytes.len() as u64 > most {
-        return Err(wrong(&format!("it has more than {}", jurex_core::units::si_size(most))));
+        return Err(wrong(&format!("it has more than {}", jurex_pattern::units::si_size(most))));
     }
     Ok(bytes)
 }
@@ -65,7 +65,7 @@ pub fn replaceable(path: &Path) -> std::io::Result<PathBuf> {
     if std::fs::symlink_metadata(&real)?.is_file() {
         return Ok(real);
     }
-    let said = format!("{} is no plain file, and is left as it is", jurex_core::text::shown_path(&real));
+    let said = format!("{} is no plain file, and is left as it is", jurex_pattern::text::shown_path(&real));
     Err(std::io::Error::new(std::io::ErrorKind::InvalidInput, said))
 }
 

@@ -1,13 +1,13 @@
 //! Exit codes, and failures with the code that each leads to.
 
-use jurex_core::contents::NoPartition;
-use jurex_core::evidence::Ended;
-use jurex_core::lot::LotError;
-use jurex_core::plan::{ArmError, PlanError};
-use jurex_core::record::Record;
-use jurex_core::rules::Outcome;
+use jurex_disposition::lot::LotError;
 use jurex_ledger::LedgerError;
 use jurex_linux::{FindError, OpenError};
+use jurex_sanitize::contents::NoPartition;
+use jurex_sanitize::evidence::Ended;
+use jurex_sanitize::plan::{ArmError, PlanError};
+use jurex_sanitize::record::Record;
+use jurex_sanitize::rules::Outcome;
 use jurex_sign::KeyError;
 use std::process::ExitCode;
 

@@ -2,8 +2,8 @@
 
 use crate::disk::write_new;
 use crate::files::free_name;
-use jurex_core::text::harmless_cell;
 use jurex_ledger::{Ledger, LedgerError, Line};
+use jurex_pattern::text::harmless_cell;
 use jurex_sign::{PrivateKey, sign};
 use serde_json::{Value, json};
 use std::io::{BufWriter, Write};
@@ -69,7 +69,7 @@ pub fn one_file(ledger: &Ledger, words: &str, out: &Path, as_csv: bool) -> Resul
         rows.flush()?;
         n
     } else {
-        each(ledger, words, |line| writeln!(file, "{}", jurex_core::text::safe_json(&to_json(line).to_string())))?
+        each(ledger, words, |line| writeln!(file, "{}", jurex_pattern::text::safe_json(&to_json(line).to_string())))?
     };
     let file = file.into_inner().map_err(std::io::IntoInnerError::into_error)?;
     file.as_file().sync_all()?;

@@ -2,13 +2,13 @@
 
 use crate::disk::write_new;
 use crate::signing::Seal;
-use jurex_core::less::LessRecord;
-use jurex_core::lot::Statement;
-use jurex_core::record::{JobId, Papers, Record};
-use jurex_core::release::Release;
-use jurex_core::rules::Outcome;
-use jurex_core::text::shown_path;
+use jurex_disposition::lot::Statement;
+use jurex_disposition::release::Release;
+use jurex_file_erase::LessRecord;
+use jurex_pattern::text::shown_path;
 use jurex_report::Print;
+use jurex_sanitize::record::{JobId, Papers, Record};
+use jurex_sanitize::rules::Outcome;
 use jurex_sign::{PrivateKey, sign};
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -65,7 +65,7 @@ pub fn free_name(folder: &Path, name: &str, endings: &[&str]) -> String {
 /// Says which signs of names and labels the certificate can't print, if there are any.
 pub fn lacking_signs(record: &Record, papers: &Papers) -> Option<String> {
     let lacking: String = jurex_report::unprintable(record, papers).into_iter().collect();
-    let shown = jurex_core::text::printable(lacking.as_bytes());
+    let shown = jurex_pattern::text::printable(lacking.as_bytes());
     (!lacking.is_empty())
         .then(|| format!("The certificate's fonts lack these signs and print ? for them; the record keeps them: {shown}"))
 }

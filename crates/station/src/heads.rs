@@ -4,8 +4,8 @@
 use crate::config::Config;
 use crate::disk::{FEW_LINES, read_small, replace};
 use crate::places::Places;
-use jurex_core::text::shown_path;
 use jurex_ledger::{Head, Ledger, LedgerError};
+use jurex_pattern::text::shown_path;
 use jurex_sign::{SignedHead, parse_unsigned_head};
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};

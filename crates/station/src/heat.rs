@@ -2,7 +2,7 @@
 
 use crate::bench::Seen;
 use crossbeam_channel::{Receiver, Sender, bounded};
-use jurex_core::erase::{JobControl, Wish};
+use jurex_engine::{JobControl, Wish};
 use std::thread;
 use std::time::Duration;
 

@@ -1,7 +1,7 @@
 //! One bench as services: its drives are found and guarded, jobs run and closed, papers written and signed, people told; its
 //! settings, policies, methods and keys. [`service::JobService`] is the one way for a job, whoever asks for it.
 //!
-//! What does not live here: what a claim is (jurex-core), how a drive is reached (jurex-linux, jurex-sim), where the past is kept
+//! What does not live here: what a claim is (jurex-sanitize), how a drive is reached (jurex-linux, jurex-sim), where the past is kept
 //! (jurex-ledger), and whatever talks with a person (jurex, jurex-tui).
 #![forbid(unsafe_code)]
 // What is public here is so for two crates of this project; a comment that says the name of a field again says nothing.
@@ -31,6 +31,7 @@ pub mod readings;
 pub mod release;
 pub mod round;
 pub mod said;
+pub mod schema;
 pub mod service;
 pub mod settings;
 pub mod signing;
@@ -40,7 +41,7 @@ pub mod story;
 pub mod testing;
 pub mod work;
 
-use jurex_core::record::Tool;
+use jurex_sanitize::record::Tool;
 
 /// The program, as records and statements name it.
 pub fn this_tool() -> Tool {

@@ -3,9 +3,9 @@
 use crate::disk;
 use crate::exit::Failure;
 use crate::order::{self, OrderArgs, order_of};
-use jurex_core::method::Catalogue;
-use jurex_core::orders::{OrderLine, Orders};
-use jurex_core::text::{printable, shown_path};
+use jurex_pattern::method::Catalogue;
+use jurex_pattern::text::{printable, shown_path};
+use jurex_sanitize::orders::{OrderLine, Orders};
 use std::path::Path;
 
 /// A list is no larger than this, in mebibytes.
@@ -56,7 +56,7 @@ fn understood(line: &OrderLine, catalogue: &Catalogue) -> Result<OrderArgs, Stri
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_core::orders::ByList;
+    use jurex_sanitize::orders::ByList;
 
     fn line(plan: &str) -> OrderLine {
         let by = ByList { sha256: String::new(), line: 2, approved_by: "Tomasz Averill".into() };

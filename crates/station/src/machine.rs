@@ -3,7 +3,7 @@
 
 use crate::exit::Failure;
 use jiff::Timestamp;
-use jurex_core::text::printable;
+use jurex_pattern::text::printable;
 use serde::Deserialize;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};

@@ -1,8 +1,8 @@
 //! Marks as they are met: whose they are, whether they are of this drive, and whether the drive is still as it was left.
 
 use crate::bench::Seen;
-use jurex_core::mark::{self, Found, Mark, MarkSays, Whole};
-use jurex_core::media::Drive;
+use jurex_device::media::Drive;
+use jurex_disposition::mark::{self, Found, Mark, MarkSays, Whole};
 use jurex_sign::{KnownKey, Signed};
 
 /// Who vouches for a mark.
@@ -95,7 +95,7 @@ impl MarkSeen {
 /// How long ago, in words.
 fn age(then: jiff::Timestamp, now: jiff::Timestamp) -> String {
     let days = now.duration_since(then).as_hours() / 24;
-    let counted = |n: i64, what: &str| jurex_core::units::counted(n.max(0) as u64, what);
+    let counted = |n: i64, what: &str| jurex_pattern::units::counted(n.max(0) as u64, what);
     match days {
         ..1 => "less than a day".into(),
         1..14 => counted(days, "day"),

@@ -2,7 +2,7 @@
 
 use crate::config::{self, ConfigError};
 use crate::exit::Failure;
-use jurex_core::method::{Catalogue, Method, MethodError, from_toml, to_toml};
+use jurex_pattern::method::{Catalogue, Method, MethodError, from_toml, to_toml};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use toml_edit::{ArrayOfTables, DocumentMut, Item};

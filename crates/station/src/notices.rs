@@ -3,11 +3,11 @@
 use crate::clock::wall;
 use crate::config::Config;
 use crate::places::Places;
-use jurex_core::evidence::Ended;
-use jurex_core::media::Drive;
-use jurex_core::record::Record;
-use jurex_core::text::printable;
+use jurex_device::media::Drive;
 use jurex_notice::{Kind, Notice, Outbox};
+use jurex_pattern::text::printable;
+use jurex_sanitize::evidence::Ended;
+use jurex_sanitize::record::Record;
 use serde_json::json;
 use std::sync::mpsc;
 use std::time::Duration;

@@ -4,13 +4,13 @@ use crate::bench::Seen;
 use crate::exit::Failure;
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser};
-use jurex_core::evidence::Stated;
-use jurex_core::method::{Catalogue, Method};
-use jurex_core::notation::{NotationError, Program};
-use jurex_core::plan::{Course, Lift, Order, OwnOrder, PlanError, SizeCheck, Verification};
-use jurex_core::rules::{Condition, Edition, Technique};
-use jurex_core::technique::Wants;
-use jurex_core::units::Sectors;
+use jurex_device::technique::Wants;
+use jurex_pattern::method::{Catalogue, Method};
+use jurex_pattern::notation::{NotationError, Program};
+use jurex_pattern::units::Sectors;
+use jurex_sanitize::evidence::Stated;
+use jurex_sanitize::plan::{Course, Lift, Order, OwnOrder, PlanError, SizeCheck, Verification};
+use jurex_sanitize::rules::{Condition, Edition, Technique};
 
 /// What is to be laid on a drive, how often, where, and what is read back.
 #[derive(Debug, Args)]
@@ -114,7 +114,7 @@ pub fn order_of(words: Vec<String>) -> Result<OrderArgs, String> {
     let told = |e: clap::Error| {
         let text = e.render().to_string();
         let first = text.lines().find(|l| !l.trim().is_empty()).unwrap_or_default();
-        jurex_core::text::printable(first.trim_start_matches("error: ").as_bytes())
+        jurex_pattern::text::printable(first.trim_start_matches("error: ").as_bytes())
     };
     PlanAlone::try_parse_from(words).map(|p| p.order).map_err(told)
 }
@@ -123,7 +123,7 @@ pub fn order_of(words: Vec<String>) -> Result<OrderArgs, String> {
 pub fn find<'c>(catalogue: &'c Catalogue, name: &str) -> Result<&'c Method, Failure> {
     catalogue.find(name).ok_or_else(|| {
         let nearest = catalogue.nearest(name);
-        let shown = jurex_core::text::printable(name.as_bytes());
+        let shown = jurex_pattern::text::printable(name.as_bytes());
         Failure::Use(format!("there is no method `{shown}`; the nearest are {}. Nothing was written", nearest[..3].join(", ")))
     })
 }
@@ -168,7 +168,7 @@ pub fn course(
 
 /// What is asked for; where nothing is, what the settings say of drives on which there is room.
 fn leaves_mark(asked: &OrderArgs, usual: bool, seen: &Seen) -> bool {
-    asked.mark.unwrap_or(usual && jurex_core::mark::places(seen.drive.geometry).is_some())
+    asked.mark.unwrap_or(usual && jurex_disposition::mark::places(seen.drive.geometry).is_some())
 }
 
 /// Whether and how hidden areas are lifted first.
@@ -248,7 +248,7 @@ fn own_way(asked: &OrderArgs) -> Result<Option<Technique>, Failure> {
         Some(technique) => Err(Failure::Use(format!("{} alone earns nothing; nothing was written", technique.name()))),
         None => {
             let known: Vec<String> = Technique::ALL.into_iter().map(|t| t.slug()).collect();
-            let shown = jurex_core::text::printable(name.as_bytes());
+            let shown = jurex_pattern::text::printable(name.as_bytes());
             Err(Failure::Use(format!("there is no way `{shown}`; the ways are {}. Nothing was written", known.join(", "))))
         }
     }

@@ -6,10 +6,10 @@ use crate::exit::Failure;
 use crate::files::{self, FileError, Issue};
 use crate::places::Places;
 use crate::signing::Seal;
-use jurex_core::record::{JobId, Record};
-use jurex_core::text::shown_path;
 use jurex_ledger::{Ledger, LedgerError};
+use jurex_pattern::text::shown_path;
 use jurex_report::House;
+use jurex_sanitize::record::{JobId, Record};
 use std::path::{Path, PathBuf};
 
 /// Why a paper is not written, or not wholly.

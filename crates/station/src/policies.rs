@@ -2,7 +2,7 @@
 
 use crate::disk::replace;
 use crate::exit::Failure;
-use jurex_core::policy::{Policy, PolicyError, check_name};
+use jurex_sanitize::policy::{Policy, PolicyError, check_name};
 use std::path::{Path, PathBuf};
 
 /// Why a policy could not be read or saved.
@@ -63,7 +63,7 @@ pub fn save(folder: &Path, name: &str, policy: &Policy) -> Result<(), PolicyFile
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_core::need::{Need, Sensitivity};
+    use jurex_sanitize::need::{Need, Sensitivity};
 
     #[test]
     fn a_saved_policy_is_found_by_its_name_and_a_missing_one_names_the_others() {

@@ -3,17 +3,17 @@
 use crate::bench::Seen;
 use crate::clock::{SystemClock, SystemEntropy, wall};
 use crate::exit::Failure;
-use jurex_core::erase::{Backend, Clock, Completed, Done, JobControl, Task, Wish};
-use jurex_core::evidence::Ended;
-use jurex_core::media::Drive;
-use jurex_core::medium::{Medium, MediumError};
-use jurex_core::notation::Entropy;
-use jurex_core::proof::{self, Expected, OfRecord, Progress, Reading, Verification, VerificationRecord};
-use jurex_core::ranges::RangeSet;
-use jurex_core::record::{Person, Record};
-use jurex_core::residue::{Places, Residue, SoFar, Tell, search};
-use jurex_core::sampling::Sampling;
+use jurex_device::media::Drive;
+use jurex_device::medium::{Medium, MediumError};
+use jurex_disposition::proof::{self, Expected, OfRecord, Progress, Reading, Verification, VerificationRecord};
+use jurex_engine::{Backend, Clock, Completed, JobControl, Task, Wish, ask};
 use jurex_ledger::{Ledger, LedgerError};
+use jurex_pattern::notation::Entropy;
+use jurex_pattern::ranges::RangeSet;
+use jurex_sanitize::evidence::Ended;
+use jurex_sanitize::record::{Person, Record};
+use jurex_sanitize::residue::{Places, Residue, SoFar, Tell, search};
+use jurex_sanitize::sampling::Sampling;
 use std::path::Path;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -52,7 +52,7 @@ pub fn prove(
     let (clock, access, started) = (SystemClock::default(), drive.medium().access(), wall());
     let expected = match record.filter(|r| r.method.mark) {
         Some(record) => {
-            let mark = jurex_core::mark::look(drive.medium(), &crate::mark::said_in);
+            let mark = jurex_disposition::mark::look(drive.medium(), &crate::mark::said_in);
             expected.with_mark(&mark, record, found.geometry)
         }
         None => expected,
@@ -85,11 +85,9 @@ fn still_the_same(reading: Reading, found: &Drive, backend: &mut dyn Backend) ->
     if reading.ended != Ended::Finished {
         return reading;
     }
-    backend.start(u64::MAX - 1, Task::Identify);
-    let now = backend.wait(Duration::from_secs(60));
-    let what = match now.map(|Done { how, .. }| how) {
-        Some(Completed::Identified(now)) if now.same_as(found) => return reading,
-        Some(Completed::Identified(now)) => format!("it is {} now", now.called()),
+    let what = match ask(backend, Task::Identify) {
+        Ok(Completed::Identified(now)) if now.same_as(found) => return reading,
+        Ok(Completed::Identified(now)) => format!("it is {} now", now.called()),
         _ => "it did not say who it is".into(),
     };
     Reading { ended: Ended::Changed { what }, ..reading }
@@ -172,7 +170,7 @@ pub fn still_as_left(
 mod tests {
     use super::*;
     use crate::bench::Bench;
-    use jurex_core::erase::Unattended;
+    use jurex_engine::Unattended;
     use jurex_sim::{Fault, Pacing};
 
     /// Wishes the same at every look, from the second on.

@@ -10,13 +10,13 @@ use crate::places::Places;
 use crate::service::{JobService, LabelCheck};
 use crate::stop::StopOnSignal;
 use crossbeam_channel::{Receiver, Sender, unbounded};
-use jurex_core::erase::{Event, JobControl, Progress, Wish};
-use jurex_core::evidence::Evidence;
-use jurex_core::record::{JobId, Record};
-use jurex_core::rules::Outcome;
-use jurex_core::text::printable;
-use jurex_core::units::{counted, duration};
+use jurex_engine::{Event, JobControl, Progress, Wish};
 use jurex_ledger::{Ledger, Unfinished};
+use jurex_pattern::text::printable;
+use jurex_pattern::units::{counted, duration};
+use jurex_sanitize::evidence::Evidence;
+use jurex_sanitize::record::{JobId, Record};
+use jurex_sanitize::rules::Outcome;
 use std::ffi::OsStr;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -354,7 +354,7 @@ mod tests {
     use super::*;
     use crate::list::read;
     use crate::signing::Seal;
-    use jurex_core::units::Lba;
+    use jurex_pattern::units::Lba;
     use jurex_report::House;
     use jurex_sim::Pacing;
     use std::path::Path;
@@ -365,7 +365,7 @@ mod tests {
     fn round(home: &Path, bench: &jurex_sim::Bench, list: &str) -> Result<Round, Failure> {
         let file = home.join("list.csv");
         std::fs::write(&file, list).unwrap();
-        let (listed, _) = read(&file, &jurex_core::method::Catalogue::default())?;
+        let (listed, _) = read(&file, &jurex_pattern::method::Catalogue::default())?;
         let work = Work {
             service: JobService {
                 ledger: home.join("ledger.sqlite3"),
@@ -424,7 +424,7 @@ mod tests {
         assert!(paper >= 3, "record, paper and drawing are written");
         // What somebody has put on the drive since is left alone by a list that still lies there.
         let drive = bench.bays().iter().find(|b| b.drive.drive().unit.serial.as_deref() == Some(CARD)).unwrap();
-        jurex_core::medium::Medium::write(&mut drive.drive.open().unwrap(), Lba(0), &[0x17; 512]).unwrap();
+        jurex_device::medium::Medium::write(&mut drive.drive.open().unwrap(), Lba(0), &[0x17; 512]).unwrap();
         let second = round(home.path(), &bench, &list).unwrap();
         assert!(matches!(second.entries()[0].stand, Stand::Before { as_wanted: true, .. }), "{:?}", second.entries()[0]);
         assert_eq!(bytes(&bench, CARD)[0], 0x17);

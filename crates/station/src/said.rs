@@ -12,7 +12,7 @@ pub fn say(text: &str) {
 
 /// Prints a JSON document on one line.
 pub fn say_json(value: &serde_json::Value) {
-    say(&jurex_core::text::safe_json(&value.to_string()));
+    say(&jurex_pattern::text::safe_json(&value.to_string()));
 }
 
 static OUTPUT_FAILED: std::sync::Mutex<Option<String>> = std::sync::Mutex::new(None);

@@ -1,7 +1,7 @@
 //! The settings that can be changed from within: each is one key of `config.toml`, whose comments and other keys stay.
 
 use crate::config::{self, Config, ConfigError, ThemeName};
-use jurex_core::rules::Edition;
+use jurex_sanitize::rules::Edition;
 use std::path::PathBuf;
 use toml_edit::{Array, DocumentMut, Item, Table, value};
 

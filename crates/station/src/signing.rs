@@ -3,11 +3,11 @@
 use crate::clock::wall;
 use crate::config::Config;
 use crate::places::Places;
-use jurex_core::proof::VerificationRecord;
-use jurex_core::record::{Papers, Record};
-use jurex_core::text::shown_path;
+use jurex_disposition::proof::VerificationRecord;
 use jurex_ledger::{Inclusion, Ledger, LedgerError};
+use jurex_pattern::text::shown_path;
 use jurex_report::{House, Print, Standing};
+use jurex_sanitize::record::{Papers, Record};
 use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, PrivateKey, SignedHead, sign_head, sign_pdf, unsigned_head};
 use std::io::{IsTerminal, Read, Write};
 use std::path::{Path, PathBuf};
@@ -189,7 +189,7 @@ pub fn standing(proof: &Inclusion) -> Option<Standing> {
         proof: proof.to_text(),
         entry: proof.place + 1,
         entries: head.size,
-        head: jurex_core::text::hex::encode(&head.root),
+        head: jurex_pattern::text::hex::encode(&head.root),
         key_id: head.key_id().into(),
     })
 }

@@ -1,7 +1,7 @@
 //! Signals that ask the program to stop.
 
 use crate::exit::Failure;
-use jurex_core::erase::{JobControl, Wish};
+use jurex_engine::{JobControl, Wish};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 

@@ -1,11 +1,11 @@
 //! A job's whole story, as the ledger has it.
 
 use jiff::Timestamp;
-use jurex_core::erase::Event;
-use jurex_core::proof::VerificationRecord;
-use jurex_core::record::{JobId, Record};
-use jurex_core::release::Release;
+use jurex_disposition::proof::VerificationRecord;
+use jurex_disposition::release::Release;
+use jurex_engine::Event;
 use jurex_ledger::{Ledger, LedgerError};
+use jurex_sanitize::record::{JobId, Record};
 
 /// What became of a job.
 #[derive(Clone, Debug, PartialEq)]

@@ -1,8 +1,8 @@
 //! Stand-ins for tests, here and in crates above.
 
-use jurex_core::less::{Asked, FileEvidence, Ground, Kind, LessRecord, Look, Name, Removal, Strip, Work};
-use jurex_core::record::Person;
-use jurex_core::testing::ground;
+use jurex_file_erase::testing::ground;
+use jurex_file_erase::{Asked, FileEvidence, Ground, Kind, LessRecord, Look, Name, Removal, Strip, Work};
+use jurex_sanitize::record::Person;
 
 /// A record of two files of which one is proved and one lay elsewhere.
 pub fn less_record() -> LessRecord {
@@ -23,7 +23,7 @@ pub fn less_record() -> LessRecord {
     let mut shared = FileEvidence { name: Name::Path("wind.csv".into()), ..file.clone() };
     shared.before.shared = 4096;
     let mut strip = Strip::new(1 << 30);
-    strip.show(1 << 20, 1 << 24, jurex_core::less::Shown::Proved);
+    strip.show(1 << 20, 1 << 24, jurex_file_erase::Shown::Proved);
     let (roots, salt) = (vec![Name::Path("/srv/stations".into())], String::new());
     let work = Work::Files { roots, salt, keep_names: false, journals_emptied: vec![], files: vec![file, shared] };
     LessRecord::new(asked, vec![ground], work, vec![strip.runs()]).unwrap()

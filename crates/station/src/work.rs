@@ -8,20 +8,20 @@ use crate::heat::Watched;
 use crate::readings;
 use crate::signing::Seal;
 use jiff::Timestamp;
-use jurex_core::contents::Contents;
-use jurex_core::erase::{
-    self, Backend, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError, Wish,
+use jurex_device::media::Drive;
+use jurex_device::medium::MediumError;
+use jurex_disposition::mark::{self, Mark, MarkSays, Marked};
+use jurex_disposition::release::{About, Act, OfDrive, Release};
+use jurex_engine::{
+    Backend, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError, Wish,
 };
-use jurex_core::evidence::Ended;
-use jurex_core::mark::{self, Mark, MarkSays, Marked};
-use jurex_core::media::Drive;
-use jurex_core::medium::MediumError;
-use jurex_core::plan::{ArmedPlan, Plan};
-use jurex_core::record::{JobId, Papers, Record, SecondLook};
-use jurex_core::release::{About, Act, OfDrive, Release};
-use jurex_core::residue::Leftovers;
-use jurex_core::rules::{Edition, Outcome};
 use jurex_ledger::{Ledger, LedgerError, Unfinished};
+use jurex_sanitize::contents::Contents;
+use jurex_sanitize::evidence::Ended;
+use jurex_sanitize::plan::{ArmedPlan, Plan};
+use jurex_sanitize::record::{JobId, Papers, Record, SecondLook};
+use jurex_sanitize::residue::Leftovers;
+use jurex_sanitize::rules::{Edition, Outcome};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -308,7 +308,7 @@ impl Prepared {
         let hold_above = self.habits.hold_above.filter(|_| plan.own_erase().is_none());
         let mut control = Watched::new(control, &seen, hold_above);
         let work = |backend: &mut dyn Backend| {
-            let evidence = erase::run(job, backend, clock.as_ref(), &mut control, &mut store, &mut both);
+            let evidence = jurex_engine::run(job, backend, clock.as_ref(), &mut control, &mut store, &mut both);
             // Under the same hold. The job is over, whatever is wished of it meanwhile.
             let searches = plan.searches() && evidence.ended == Ended::Finished;
             let left = if searches { search_beside(&seen, false, control.person(), &mut both).0 } else { None };

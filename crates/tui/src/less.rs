@@ -1,7 +1,7 @@
 //! Less than a drive: what is chosen, planned, at work and over. It is the same whether its page is open or not.
 
 use super::widget::field::Field;
-use jurex_core::less::{Kind, LessRecord};
+use jurex_file_erase::{Kind, LessRecord};
 use jurex_linux::files::{FilesProgress, FillProgress};
 use jurex_station::less::{FreePlan, Listed, Sums, Surveyed, Volume};
 use std::collections::HashMap;

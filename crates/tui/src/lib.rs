@@ -1,7 +1,7 @@
 //! Jurex's terminal interface: events change a state, and screens draw the state. Neither does any input or output; what is to be
 //! done in the world leaves [`app::App::update`] as commands, which [`run`]'s loop carries out.
 //!
-//! What does not live here: how a job is run and what vouches for it (jurex-station), and what follows from what was done (jurex-core).
+//! What does not live here: how a job is run and what vouches for it (jurex-station), and what follows from what was done (jurex-sanitize).
 #![forbid(unsafe_code)]
 // What is public here is so for two crates of this project; a comment that says the name of a field again says nothing.
 #![allow(missing_docs)]

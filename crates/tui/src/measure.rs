@@ -6,12 +6,12 @@ use super::lane::stage::{Log, Stage};
 use super::message::Message;
 use super::theme::{Depth, Theme};
 use jiff::Timestamp;
-use jurex_core::erase::{Activity, Event, Progress};
-use jurex_core::evidence::Session;
-use jurex_core::medium::Access;
-use jurex_core::notation::NoEntropy;
-use jurex_core::plan::{Order, Plan};
-use jurex_core::units::Sectors;
+use jurex_device::medium::Access;
+use jurex_engine::{Activity, Event, Progress};
+use jurex_pattern::notation::NoEntropy;
+use jurex_pattern::units::Sectors;
+use jurex_sanitize::evidence::Session;
+use jurex_sanitize::plan::{Order, Plan};
 use jurex_sim::Pacing;
 use jurex_station::bench::{Bench, Seen};
 use jurex_station::config::{Config, ThemeName};
@@ -64,7 +64,7 @@ pub(super) fn many(count: usize) -> Vec<Seen> {
 }
 
 /// Two of three passes laid and read back, in small stretches with a pace, and some faults.
-fn under_way(drive: &jurex_core::media::Drive) -> (Plan, Log) {
+fn under_way(drive: &jurex_device::media::Drive) -> (Plan, Log) {
     let order = Order::of_program("three", "00? | FF? | 55?".parse().expect("three passes parse"));
     let plan = Plan::new(drive, &order, &mut NoEntropy).expect("the whole drive can be planned");
     let mut progress = Progress::of_plan(&plan);

@@ -12,21 +12,21 @@ use super::screen::line::TypedLine;
 use super::screen::question::Question;
 use super::theme::{Depth, Theme};
 use jiff::Timestamp;
-use jurex_core::erase::{Activity, Clock, Event, JobControl, Now, Unattended, Wish};
-use jurex_core::estimate::SpeedSample;
-use jurex_core::guard::{self, Hindrance};
-use jurex_core::media::Scope;
-use jurex_core::medium::Medium;
-use jurex_core::medium::Port;
-use jurex_core::native::{Answers, OwnState};
-use jurex_core::notation::Entropy;
-use jurex_core::plan::Plan;
-use jurex_core::proof::Finding;
-use jurex_core::record::{JobId, Record, SecondLook, Tool};
-use jurex_core::rules::{Outcome, Technique};
-use jurex_core::testing::Fixed;
-use jurex_core::units::{Lba, Sectors};
+use jurex_device::guard::{self, Hindrance};
+use jurex_device::media::Scope;
+use jurex_device::medium::Medium;
+use jurex_device::medium::Port;
+use jurex_device::native::{Answers, OwnState};
+use jurex_device::testing::Fixed;
+use jurex_disposition::proof::Finding;
+use jurex_engine::{Activity, Clock, Event, JobControl, Now, Unattended, Wish};
 use jurex_linux::OpenError;
+use jurex_pattern::notation::Entropy;
+use jurex_pattern::units::{Lba, Sectors};
+use jurex_sanitize::estimate::SpeedSample;
+use jurex_sanitize::plan::Plan;
+use jurex_sanitize::record::{JobId, Record, SecondLook, Tool};
+use jurex_sanitize::rules::{Outcome, Technique};
 use jurex_sim::{Fault, Pacing};
 use jurex_station::bench::{Bench, Seen};
 use jurex_station::clock::Surroundings;
@@ -217,7 +217,7 @@ impl World {
             }
             Command::Search(lane, needle, from) => {
                 let mut medium = self.app.state.lanes[lane].seen.peek().unwrap();
-                let found = jurex_core::bytes::search(medium.as_mut(), &needle, from, &mut |_| true);
+                let found = jurex_device::bytes::search(medium.as_mut(), &needle, from, &mut |_| true);
                 self.send(Message::Searched(lane, found.map_err(Into::into)));
             }
             Command::Read(lane, wanted) => self.read(lane, wanted),
@@ -263,8 +263,8 @@ impl World {
                 Heard::Left(left.map_err(|e| e.to_string()))
             }
             Wanted::Again(record, all) => {
-                let expected = jurex_core::proof::Expected::by_record(&record);
-                let sampling = (!all).then(|| jurex_core::sampling::Sampling::new([7; 16]));
+                let expected = jurex_disposition::proof::Expected::by_record(&record);
+                let sampling = (!all).then(|| jurex_sanitize::sampling::Sampling::new([7; 16]));
                 let by = self.app.state.lanes[lane].papers.technician.clone();
                 Heard::Again(expected.map_err(|e| format!("It can't be proved again: {e}.")).and_then(|expected| {
                     let proved = readings::prove(&seen, Some(&record), (expected, sampling), by, &mut Unattended, &mut |_| {});
@@ -889,8 +889,8 @@ fn the_certificate_takes_the_fields_as_they_stand_and_choices_turn() {
     world.key(KeyCode::Esc);
     let papers = &world.app.state.lanes[CARD].papers;
     assert_eq!(papers.technician.name, "Ines Okafo!r", "arrows move in the text while a field is open");
-    assert_eq!(papers.category_after, Some(jurex_core::need::Sensitivity::Low));
-    assert_eq!((papers.backup, papers.backup_place.as_str()), (jurex_core::record::Backup::No, "shelf 4"));
+    assert_eq!(papers.category_after, Some(jurex_sanitize::need::Sensitivity::Low));
+    assert_eq!((papers.backup, papers.backup_place.as_str()), (jurex_sanitize::record::Backup::No, "shelf 4"));
     world.key(KeyCode::Left);
     assert_eq!(world.app.state.lanes[CARD].step, Step::Prove, "and walk the steps once it is left");
 }
@@ -1155,7 +1155,7 @@ fn a_drive_that_was_left_locked_says_how_to_open_it_and_is_opened() {
     let mut world = World::new(ThemeName::Mono, FULL);
     // A job set the password and was killed; the power was away since.
     let drive = &world.bench.bay(2).unwrap().drive.clone();
-    drive.open().unwrap().send(&jurex_core::native::ata::erase::set_password()).unwrap();
+    drive.open().unwrap().send(&jurex_device::native::ata::erase::set_password()).unwrap();
     drive.power_cycle();
     let seen = Bench::of_bays(world.bench.bays()).drives().swap_remove(1);
     world.send(Message::Answered(1, Box::new(seen)));
@@ -1488,7 +1488,7 @@ fn settings_are_changed_in_place_checked_and_hold_at_once() {
     assert_eq!(world.app.state.config.theme, Some(ThemeName::Light));
     go_to(&mut world, Setting::Rules);
     world.key(KeyCode::Enter);
-    assert_eq!(world.app.state.lanes[CARD].draft.order.edition, jurex_core::rules::Edition::Rev1);
+    assert_eq!(world.app.state.lanes[CARD].draft.order.edition, jurex_sanitize::rules::Edition::Rev1);
     let saved = std::fs::read_to_string(&world.settings.path).unwrap();
     assert!(saved.contains("# The demonstration's settings") && saved.contains("hold_above_celsius = 55"), "{saved}");
     world.key(KeyCode::Esc);

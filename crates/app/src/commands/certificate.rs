@@ -2,8 +2,8 @@
 
 use super::{lot, say, seal};
 use crate::cli::Certificate;
-use jurex_core::record::{JobId, Record};
 use jurex_ledger::{Ledger, LedgerError};
+use jurex_sanitize::record::{JobId, Record};
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::files::{self, FileError, Issue};
@@ -20,7 +20,7 @@ pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
         .as_deref()
         .unwrap_or_default()
         .parse()
-        .map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
+        .map_err(|e: jurex_sanitize::record::BadJobId| Failure::Use(e.to_string()))?;
     let places = Places::find()?;
     let record = find(&places, &job)?;
     if let Some(said) = record.other_rules() {
@@ -47,7 +47,7 @@ fn of_lot(name: &str, out: &Path, demo: bool) -> Result<ExitCode, Failure> {
     let tally = statement.tally();
     let written =
         files::write_lot(out, &statement, &seal).map_err(|e| Failure::Use(format!("{e}. The lot is safe in the ledger")))?;
-    say(&format!("Lot {}: {}.", jurex_core::text::printable(name.as_bytes()), tally.sentence()));
+    say(&format!("Lot {}: {}.", jurex_pattern::text::printable(name.as_bytes()), tally.sentence()));
     written.iter().for_each(|path| say(&path.display().to_string()));
     Ok(if tally.is_complete() { ExitCode::SUCCESS } else { ExitCode::from(3) })
 }

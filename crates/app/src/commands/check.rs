@@ -3,19 +3,19 @@
 use super::say;
 use crate::cli::Check;
 use jiff::Timestamp;
-use jurex_core::less::{BadLessRecord, LessRecord};
-use jurex_core::lot::{StandWord, Statement};
-use jurex_core::proof::{NoStanding, SecondCheck, VerificationRecord};
-use jurex_core::record::{BELIEVED, BadRecord, JobId, Record};
-use jurex_core::release::{Act, BadRelease, Release, in_force};
-use jurex_core::rules::Outcome;
-use jurex_core::text::{printable, shown_path};
-use jurex_core::units::{counted, size};
+use jurex_disposition::lot::{StandWord, Statement};
+use jurex_disposition::proof::{NoStanding, SecondCheck, VerificationRecord};
+use jurex_disposition::release::{Act, BadRelease, Release, in_force};
+use jurex_file_erase::{BadLessRecord, LessRecord};
 use jurex_ledger::{Head, Inclusion, Ledger};
+use jurex_pattern::text::{printable, shown_path};
+use jurex_pattern::units::{counted, size};
 use jurex_report::{
     Code, House, NoAttachment, Print, Standing, attached, attached_anyhow, is_as_printed, is_as_printed_of_destruction,
     is_as_printed_of_less, is_as_printed_of_lot,
 };
+use jurex_sanitize::record::{BELIEVED, BadRecord, JobId, Record};
+use jurex_sanitize::rules::Outcome;
 use jurex_sign::{
     BadLater, KeyStore, KnownKey, LaterSignature, PdfSignature, PdfSignatures, PublicKey, Signed, SignedHead, TrustedCertificate,
     Vouched, certificate_of, check_pdf, who_vouches,

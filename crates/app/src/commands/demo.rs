@@ -2,17 +2,17 @@
 
 use super::say;
 use crate::cli::Demo;
-use jurex_core::erase::Unattended;
-use jurex_core::ladder::ladder;
-use jurex_core::lot::{List, Lot};
-use jurex_core::media::{Drive, MediaClass};
-use jurex_core::method::{self, Method, library};
-use jurex_core::plan::{Course, Lift, Order};
-use jurex_core::record::{Backup, Record};
-use jurex_core::release::{About, Act, OfDrive, Release};
-use jurex_core::rules::{Edition, Outcome, Technique};
+use jurex_device::media::{Drive, MediaClass};
+use jurex_disposition::lot::{List, Lot};
+use jurex_disposition::release::{About, Act, OfDrive, Release};
+use jurex_engine::Unattended;
 use jurex_ledger::Ledger;
+use jurex_pattern::method::{self, Method, library};
 use jurex_report::House;
+use jurex_sanitize::ladder::ladder;
+use jurex_sanitize::plan::{Course, Lift, Order};
+use jurex_sanitize::record::{Backup, Record};
+use jurex_sanitize::rules::{Edition, Outcome, Technique};
 use jurex_sim::Pacing;
 use jurex_station::bench::{Bench, Seen};
 use jurex_station::clock::ThisMachine;
@@ -78,7 +78,7 @@ fn too_little_memory(meminfo: &str) -> Option<String> {
     (kib < MOST_KIB).then(|| {
         format!(
             "This machine has {} of memory left: random passes over the larger simulated drives may not find room. Passes of one byte do.",
-            jurex_core::units::si_size(kib * 1024)
+            jurex_pattern::units::si_size(kib * 1024)
         )
     })
 }
@@ -160,7 +160,7 @@ fn unattended(out: &Path, ledger: &Path, house: &House) -> Result<ExitCode, Fail
     Ok(worst)
 }
 
-fn line(drive: &Drive, refusal: &Option<jurex_core::guard::Refusal>, end: &Result<Option<Record>, Failure>) -> String {
+fn line(drive: &Drive, refusal: &Option<jurex_device::guard::Refusal>, end: &Result<Option<Record>, Failure>) -> String {
     let head = format!("{:<7}{:<24}", drive.path, drive.name());
     match (end, refusal) {
         (Ok(Some(record)), _) => {

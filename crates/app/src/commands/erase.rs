@@ -4,14 +4,14 @@ use super::bar::bar;
 use super::{people, remark, say, say_json, seal};
 use crate::cli::Erase;
 use indicatif::ProgressBar;
-use jurex_core::erase::{Activity, Event, JobControl, Progress, Wish};
-use jurex_core::evidence::OwnEvidence;
-use jurex_core::native::ata::erase::PASSWORD;
-use jurex_core::native::by_its_own_word;
-use jurex_core::plan::{Plan, Secret};
-use jurex_core::record::Record;
-use jurex_core::technique::Wants;
-use jurex_core::units::{duration, rate, size};
+use jurex_device::native::ata::erase::PASSWORD;
+use jurex_device::native::by_its_own_word;
+use jurex_device::technique::Wants;
+use jurex_engine::{Activity, Event, JobControl, Progress, Wish};
+use jurex_pattern::units::{duration, rate, size};
+use jurex_sanitize::evidence::OwnEvidence;
+use jurex_sanitize::plan::{Plan, Secret};
+use jurex_sanitize::record::Record;
 use jurex_station::bench::{self, Seen};
 use jurex_station::clock::ThisMachine;
 use jurex_station::config::Config;
@@ -205,7 +205,7 @@ impl Teller {
         self.progress.apply(event);
         if self.json {
             // A reader that has gone away does not stop the job.
-            let _ = writeln!(std::io::stdout(), "{}", jurex_core::text::safe_json(&json!(event).to_string()));
+            let _ = writeln!(std::io::stdout(), "{}", jurex_pattern::text::safe_json(&json!(event).to_string()));
             return;
         }
         let worth_a_line = matches!(
@@ -279,7 +279,7 @@ fn finish(asked: &Erase, seen: &Seen, ended: Ended, service: &JobService) -> Res
     }
     if unfinished.is_some() && !asked.json {
         let (drive, out) = (&asked.drive, asked.out.display());
-        let drive = jurex_core::text::shown_path(std::path::Path::new(drive));
+        let drive = jurex_pattern::text::shown_path(std::path::Path::new(drive));
         say(&format!("  go on    jurex erase {drive} --resume --label-check ENDING --out {out}"));
     }
     if let Some(e) = &ledger_trouble {

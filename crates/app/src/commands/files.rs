@@ -4,12 +4,12 @@ use super::bar::bar;
 use super::{remark, say, say_json, seal};
 use crate::cli::{FilesArgs, LessPapers};
 use indicatif::ProgressBar;
-use jurex_core::less::{Kind, LessRecord};
-use jurex_core::notation::Program;
-use jurex_core::record::Person;
-use jurex_core::text::{printable, shown_path};
-use jurex_core::units::{counted, duration, grouped, rate, si_size};
+use jurex_file_erase::{Kind, LessRecord};
 use jurex_linux::files::FilesProgress;
+use jurex_pattern::notation::Program;
+use jurex_pattern::text::{printable, shown_path};
+use jurex_pattern::units::{counted, duration, grouped, rate, si_size};
+use jurex_sanitize::record::Person;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::files::{check_folder, write_less};
@@ -121,7 +121,7 @@ impl Desk {
     pub(super) fn close(&self, record: &LessRecord) -> Result<ExitCode, Failure> {
         let written = write_less(&self.out, record, &self.seal);
         if self.json {
-            say(&jurex_core::text::safe_json(&record.to_json()));
+            say(&jurex_pattern::text::safe_json(&record.to_json()));
         } else {
             say(&format!("{}: {}", record.asked.job, printable(record.what().as_bytes())));
             record.results().iter().for_each(|said| say(&format!("  {}", printable(said.as_bytes()))));
@@ -136,8 +136,8 @@ impl Desk {
         }
         if record.is_cut_short() {
             let how = match record.work() {
-                jurex_core::less::Work::Files { .. } => "go on with jurex files --resume",
-                jurex_core::less::Work::Free { .. } => "what was taken is given back; begin again",
+                jurex_file_erase::Work::Files { .. } => "go on with jurex files --resume",
+                jurex_file_erase::Work::Free { .. } => "what was taken is given back; begin again",
             };
             return Err(Failure::Stopped(format!("it did not come to its end: {how}")));
         }

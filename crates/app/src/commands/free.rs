@@ -3,9 +3,9 @@
 use super::files::{Desk, Shown, parse};
 use super::{say, say_json};
 use crate::cli::FreeArgs;
-use jurex_core::text::printable;
-use jurex_core::units::{counted, si_size};
 use jurex_linux::files::{FillPhase, FillProgress};
+use jurex_pattern::text::printable;
+use jurex_pattern::units::{counted, si_size};
 use jurex_station::exit::Failure;
 use jurex_station::less::{self, FreeWish, NO_SANITIZATION};
 use serde_json::json;

@@ -2,9 +2,9 @@
 
 use super::{say, say_json};
 use crate::cli::{Keys, KeysDo, RetireKey, SelfSigned, TrustKey};
-use jurex_core::notation::Entropy;
-use jurex_core::text::{printable, shown_path};
 use jurex_ledger::{About, Ledger};
+use jurex_pattern::notation::Entropy;
+use jurex_pattern::text::{printable, shown_path};
 use jurex_sign::{BadKey, CertificateInfo, KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, Whose, certificate_of};
 use jurex_station::clock::{SystemEntropy, wall};
 use jurex_station::exit::Failure;

@@ -2,14 +2,14 @@
 
 use super::{drives, remark, say, say_json};
 use crate::cli::Look;
-use jurex_core::contents::Contents;
-use jurex_core::media::Label;
-use jurex_core::method::{Method, library};
-use jurex_core::plan::{Order, Plan};
-use jurex_core::proof::{Finding, VerificationRecord};
-use jurex_core::rules::Outcome;
-use jurex_core::units::counted;
+use jurex_device::media::Label;
+use jurex_disposition::proof::{Finding, VerificationRecord};
 use jurex_ledger::Ledger;
+use jurex_pattern::method::{Method, library};
+use jurex_pattern::units::counted;
+use jurex_sanitize::contents::Contents;
+use jurex_sanitize::plan::{Order, Plan};
+use jurex_sanitize::rules::Outcome;
 use jurex_sign::KeyStore;
 use jurex_station::bench::{self, Seen};
 use jurex_station::clock::{SystemEntropy, wall};

@@ -3,10 +3,10 @@
 use super::ledger::open;
 use super::{say, say_json};
 use crate::cli::{LotArgs, LotClose, LotDo, LotImport, LotShow};
-use jurex_core::lot::{Item, List, Lot, SecondLooks, Stand, Statement, Tally};
-use jurex_core::text::{printable, shown_path};
-use jurex_core::units::counted;
+use jurex_disposition::lot::{Item, List, Lot, SecondLooks, Stand, Statement, Tally};
 use jurex_ledger::{Ledger, LotNow};
+use jurex_pattern::text::{printable, shown_path};
+use jurex_pattern::units::counted;
 use jurex_sim::Pacing;
 use jurex_station::bench::Bench;
 use jurex_station::clock::wall;

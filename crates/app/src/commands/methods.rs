@@ -2,8 +2,8 @@
 
 use super::{say, say_json};
 use crate::cli::Methods;
-use jurex_core::method::{Catalogue, Method};
-use jurex_core::text::shorten;
+use jurex_pattern::method::{Catalogue, Method};
+use jurex_pattern::text::shorten;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::methods::{export, import};

@@ -2,7 +2,7 @@
 
 use super::say;
 use crate::cli::{NoticeArgs, NoticeDo};
-use jurex_core::text::printable;
+use jurex_pattern::text::printable;
 use jurex_station::clock::wall;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
@@ -14,7 +14,7 @@ pub(crate) fn run(asked: &NoticeArgs) -> Result<ExitCode, Failure> {
     let places = Places::find()?;
     let config = Config::read(&places.config_file())?;
     let outbox = notices::outbox(&places, &config).ok_or_else(|| {
-        let file = jurex_core::text::shown_path(&places.config_file());
+        let file = jurex_pattern::text::shown_path(&places.config_file());
         Failure::Use(format!("nobody is told anything: {file} has no [notice.mail] and no [notice.webhook]"))
     })?;
     match asked.what {
@@ -50,7 +50,7 @@ pub(crate) fn run(asked: &NoticeArgs) -> Result<ExitCode, Failure> {
         }
         NoticeDo::Send => {
             let sent = outbox.send_due(wall());
-            say(&format!("{} went out.", jurex_core::units::counted(sent as u64, "notice")));
+            say(&format!("{} went out.", jurex_pattern::units::counted(sent as u64, "notice")));
             let trouble = outbox.trouble();
             trouble.iter().for_each(|said| say(&printable(format!("✕ {said}").as_bytes())));
             Ok(if trouble.is_none() { ExitCode::SUCCESS } else { ExitCode::from(3) })

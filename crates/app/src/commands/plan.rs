@@ -2,14 +2,14 @@
 
 use super::{drives, say, say_json};
 use crate::cli::Plan as Asked;
-use jurex_core::estimate::{SpeedSample, of_order};
-use jurex_core::ladder::{self, Way};
-use jurex_core::method::Catalogue;
-use jurex_core::need::Need;
-use jurex_core::plan::{Course, Order, Plan};
-use jurex_core::policy::{Proposal, propose_one};
-use jurex_core::rules::{Outcome, Technique};
-use jurex_core::units::rate;
+use jurex_pattern::method::Catalogue;
+use jurex_pattern::units::rate;
+use jurex_sanitize::estimate::{SpeedSample, of_order};
+use jurex_sanitize::ladder::{self, Way};
+use jurex_sanitize::need::Need;
+use jurex_sanitize::plan::{Course, Order, Plan};
+use jurex_sanitize::policy::{Proposal, propose_one};
+use jurex_sanitize::rules::{Outcome, Technique};
 use jurex_station::bench::{self, Seen};
 use jurex_station::clock::SystemEntropy;
 use jurex_station::config::Config;

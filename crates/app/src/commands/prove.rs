@@ -3,14 +3,14 @@
 use super::bar::bar;
 use super::{say, say_json, seal};
 use crate::cli::Prove;
-use jurex_core::evidence::Ended;
-use jurex_core::notation::Program;
-use jurex_core::plan::HowMuch;
-use jurex_core::proof::{Expected, Finding, Progress, SecondCheck, VerificationRecord};
-use jurex_core::record::{BadRecord, Person, Record};
-use jurex_core::residue::Leftovers;
+use jurex_disposition::proof::{Expected, Finding, Progress, SecondCheck, VerificationRecord};
 use jurex_ledger::{Due, Ledger};
+use jurex_pattern::notation::Program;
 use jurex_report::House;
+use jurex_sanitize::evidence::Ended;
+use jurex_sanitize::plan::HowMuch;
+use jurex_sanitize::record::{BadRecord, Person, Record};
+use jurex_sanitize::residue::Leftovers;
 use jurex_sign::PrivateKey;
 use jurex_station::bench;
 use jurex_station::clock::new_job_id;
@@ -109,7 +109,7 @@ fn due(asked: &Prove) -> Result<ExitCode, Failure> {
             let (drive, lot) = (d.record.evidence().drive(), &d.record.papers().lot);
             let state = d.check;
             let serial = drive.unit.serial().unwrap_or("no serial");
-            let lot = if lot.is_empty() { "no lot".into() } else { jurex_core::text::printable(lot.as_bytes()) };
+            let lot = if lot.is_empty() { "no lot".into() } else { jurex_pattern::text::printable(lot.as_bytes()) };
             say(&format!("{}  {lot}  {} ({serial})  {}: {state}", d.record.job, drive.called(), d.record.claim().outcome()));
         }
     }
@@ -118,7 +118,7 @@ fn due(asked: &Prove) -> Result<ExitCode, Failure> {
 }
 
 fn read_record(file: &Path) -> Result<Record, Failure> {
-    let shown = jurex_core::text::shown_path(file);
+    let shown = jurex_pattern::text::shown_path(file);
     let text = disk::read_small(file, 256 << 20);
     let text = text.map_err(|e| Failure::Use(format!("cannot read the record {shown}: {e}. The drive was not read")))?;
     Record::from_json(&text).map_err(|e| {
@@ -151,7 +151,7 @@ fn tell(
     let name = record.map_or_else(|| new_job_id().to_string(), |r| r.job.to_string());
     let written = asked.out.as_deref().map(|out| files::write_verification(out, &name, &json, key)).transpose();
     if asked.json {
-        say(&jurex_core::text::safe_json(&json));
+        say(&jurex_pattern::text::safe_json(&json));
     } else {
         let called = verification.look.drive.called();
         say(&format!("{}: {called}", verification.finding()));

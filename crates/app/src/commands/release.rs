@@ -2,11 +2,11 @@
 
 use super::{remark, say, say_json, seal};
 use crate::cli::{ReleaseArgs, TableKind};
-use jurex_core::record::JobId;
-use jurex_core::release::{Act, Matter, Release, Table};
-use jurex_core::rules::Outcome;
-use jurex_core::text::{printable, shown_path};
+use jurex_disposition::release::{Act, Matter, Release, Table};
 use jurex_ledger::Ledger;
+use jurex_pattern::text::{printable, shown_path};
+use jurex_sanitize::record::JobId;
+use jurex_sanitize::rules::Outcome;
 use jurex_sim::Pacing;
 use jurex_station::bench::{self, Bench, Seen};
 use jurex_station::config::Config;
@@ -159,7 +159,7 @@ fn find(of: &OsStr, asked: &ReleaseArgs, config: &Config, places: &Places, simul
             Ok(targets)
         }
         Some(text) if !Path::new(text).exists() && is_job(text, &ledger) => {
-            let job: JobId = text.parse().map_err(|e: jurex_core::record::BadJobId| Failure::Use(e.to_string()))?;
+            let job: JobId = text.parse().map_err(|e: jurex_sanitize::record::BadJobId| Failure::Use(e.to_string()))?;
             let subject = Subject::of_job(&job, &ledger)?;
             let seen = if destroyed { with_serial } else { attached }(&subject, &drives(config, places, simulated));
             Ok(vec![Target::new(subject, seen)])
@@ -250,5 +250,5 @@ fn wanted(asked: &ReleaseArgs) -> Result<Wanted, Failure> {
 fn digest_of(file: &Path) -> Result<String, Failure> {
     let unread = |e| Failure::Use(format!("cannot read the photograph {}: {e}. Nothing was noted", shown_path(file)));
     let bytes = jurex_station::disk::read_bounded(file, 256 << 20).map_err(unread)?;
-    Ok(jurex_core::text::hex::encode(&Sha256::digest(&bytes)))
+    Ok(jurex_pattern::text::hex::encode(&Sha256::digest(&bytes)))
 }

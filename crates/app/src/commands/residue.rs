@@ -3,8 +3,8 @@
 use super::bar::bar;
 use super::{say, say_json};
 use crate::cli::Residue as Asked;
-use jurex_core::residue::{Residue, SoFar, Verdict};
-use jurex_core::units::counted;
+use jurex_pattern::units::counted;
+use jurex_sanitize::residue::{Residue, SoFar, Verdict};
 use jurex_station::bench::{self, Seen};
 use jurex_station::config::Config;
 use jurex_station::exit::{self, Failure};

@@ -2,8 +2,8 @@
 
 use super::say;
 use crate::cli::{Schema, SchemaOf};
-use jurex_core::schema::Written;
 use jurex_station::exit::Failure;
+use jurex_station::schema::Written;
 use std::process::ExitCode;
 
 /// That of `jurex plan --json`, which is made for reading and not from one type.

@@ -3,10 +3,10 @@
 use super::bar::bar;
 use super::say;
 use crate::cli::StartMediumArgs;
-use jurex_core::release::{FileSystem, Permit, Volume};
-use jurex_core::start_medium::{DATA, StartMedium, StartMediumError};
-use jurex_core::text::shown_path;
-use jurex_core::units::si_size;
+use jurex_disposition::release::{FileSystem, Permit, Volume};
+use jurex_disposition::start_medium::{DATA, StartMedium, StartMediumError};
+use jurex_pattern::text::shown_path;
+use jurex_pattern::units::si_size;
 use jurex_station::bench;
 use jurex_station::clock::SystemEntropy;
 use jurex_station::config::Config;

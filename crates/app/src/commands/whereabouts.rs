@@ -3,9 +3,9 @@
 use super::ledger::open;
 use super::{say, say_json};
 use crate::cli::WhereArgs;
-use jurex_core::release::{Matter, Standing};
-use jurex_core::text::printable;
+use jurex_disposition::release::{Matter, Standing};
 use jurex_ledger::{Known, Ledger};
+use jurex_pattern::text::printable;
 use jurex_station::exit::Failure;
 use jurex_station::places::Places;
 use serde_json::json;

@@ -3,9 +3,9 @@
 
 use super::places::{Devices, Place, lies, read_whole};
 use super::pool::{Buffers, CHUNK, Pool};
-use jurex_core::less::{FileEvidence, Ground, Kind, Lies, Look, Name, ReadBack, Sample, Seen, Stretch, Trace, WhyNotRead};
-use jurex_core::notation::Resolved;
-use jurex_core::pattern::{Pattern, poison};
+use jurex_file_erase::{FileEvidence, Ground, Kind, Lies, Look, Name, ReadBack, Sample, Seen, Stretch, Trace, WhyNotRead};
+use jurex_pattern::notation::Resolved;
+use jurex_pattern::pattern::{Pattern, poison};
 use rustix::fs::{Advice, fadvise, fdatasync, fstat, ftruncate, syncfs};
 use rustix::io::{Errno, pwrite};
 use sha2::{Digest, Sha256};
@@ -404,7 +404,7 @@ impl Contents<'_> {
 
     /// Bytes of the remembered sectors that hold what they held.
     fn still_there(&self, devices: &Devices, held: &Held) -> u64 {
-        let mut buffer = jurex_core::pattern::AlignedBuffer::new(4096);
+        let mut buffer = jurex_pattern::pattern::AlignedBuffer::new(4096);
         let mut same = 0;
         for sample in &held.trace.samples {
             let out = &mut buffer.bytes()[..(sample.bytes as usize).min(4096)];
@@ -442,7 +442,7 @@ impl Contents<'_> {
         devices: &Devices,
         places: &[(usize, Place)],
         buffers: &mut Buffers,
-        work: impl Fn(usize, &[u8], &mut jurex_core::pattern::PatternBuffer) -> R,
+        work: impl Fn(usize, &[u8], &mut jurex_pattern::pattern::PatternBuffer) -> R,
     ) -> Vec<(usize, Option<R>)> {
         let Some((_, first)) = places.first() else { return vec![] };
         let from = first.at - first.at % devices.sector;
@@ -564,7 +564,7 @@ pub(crate) fn length(fd: impl AsFd) -> Result<u64, Errno> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_core::less::Before;
+    use jurex_file_erase::Before;
 
     fn lie(stretches: &[(u64, u64, u64)]) -> Lies {
         let one = |(at, bytes, place): &(u64, u64, u64)| Stretch { at: *at, bytes: *bytes, place: Some(*place), encoded: false };

@@ -5,9 +5,9 @@ use super::freemap::free;
 use super::ground::{Mounted, ground_of};
 use super::places::{Devices, lies};
 use super::pool::Pool;
-use jurex_core::less::{Fill, FreeEvidence, FreeProof, Ground, Look, Names, STOPPED, Shown, Strip, StripRun, System, WhyNotRead};
-use jurex_core::notation::{Entropy, Resolved};
-use jurex_core::pattern::PatternBuffer;
+use jurex_file_erase::{Fill, FreeEvidence, FreeProof, Ground, Look, Names, STOPPED, Shown, Strip, StripRun, System, WhyNotRead};
+use jurex_pattern::notation::{Entropy, Resolved};
+use jurex_pattern::pattern::PatternBuffer;
 use rustix::fs::{
     Advice, AtFlags, Dir, FallocateFlags, IFlags, Mode, OFlags, fadvise, fallocate, fcntl_getfl, fcntl_setfl, fdatasync,
     fstatvfs, ftruncate, ioctl_getflags, ioctl_setflags, mkdirat, open, openat, syncfs, unlinkat,
@@ -129,8 +129,8 @@ pub fn usual_reserve(bytes: u64, free: u64) -> u64 {
 /// # Errors
 /// It can't be looked at.
 pub fn space(path: &Path) -> Result<(u64, u64), FillError> {
-    let space =
-        rustix::fs::statvfs(path).map_err(|e| FillError::Folder { path: jurex_core::text::shown_path(path), cause: e.into() })?;
+    let space = rustix::fs::statvfs(path)
+        .map_err(|e| FillError::Folder { path: jurex_pattern::text::shown_path(path), cause: e.into() })?;
     Ok((space.f_bavail.saturating_mul(space.f_frsize), space.f_blocks.saturating_mul(space.f_frsize)))
 }
 
@@ -139,7 +139,7 @@ pub fn space(path: &Path) -> Result<(u64, u64), FillError> {
 /// # Errors
 /// It can't be looked at.
 pub fn ground_at(path: &Path) -> Result<Ground, FillError> {
-    let failed = |cause: Errno| FillError::Folder { path: jurex_core::text::shown_path(path), cause: cause.into() };
+    let failed = |cause: Errno| FillError::Folder { path: jurex_pattern::text::shown_path(path), cause: cause.into() };
     let folder = open(path, OFlags::PATH | OFlags::CLOEXEC, Mode::empty()).map_err(failed)?;
     ground_of(&folder).map(|m| m.ground).map_err(failed)
 }
@@ -154,7 +154,7 @@ pub fn fill(
     entropy: &mut dyn Entropy,
     watcher: &mut dyn FillWatcher,
 ) -> Result<Filled, FillError> {
-    let failed = |cause: Errno| FillError::Folder { path: jurex_core::text::shown_path(path), cause: cause.into() };
+    let failed = |cause: Errno| FillError::Folder { path: jurex_pattern::text::shown_path(path), cause: cause.into() };
     let folder = open(path, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty()).map_err(failed)?;
     let mounted = ground_of(&folder).map_err(failed)?;
     // Held until it ends: the root of the file system is what every filling of it can find.
@@ -214,14 +214,14 @@ pub fn clean(folder: &Path) -> Vec<String> {
     let is_ours = folder.file_name().is_some_and(|n| n.to_string_lossy().starts_with(FOLDER));
     let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
     let (Some(parent), Some(name), true) = (folder.parent(), folder.file_name(), is_ours) else {
-        return vec![jurex_core::text::shown_path(folder)];
+        return vec![jurex_pattern::text::shown_path(folder)];
     };
     let opened = open(parent, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty());
     let Ok(parent) = opened else { return vec![] };
     match openat(&parent, name, flags, Mode::empty()) {
         Ok(inside) => clean_in(&parent, name, &inside),
         Err(Errno::NOENT) => vec![],
-        Err(_) => vec![jurex_core::text::shown_path(folder)],
+        Err(_) => vec![jurex_pattern::text::shown_path(folder)],
     }
 }
 
@@ -230,11 +230,11 @@ fn clean_in(parent: &OwnedFd, name: &std::ffi::OsStr, inside: &OwnedFd) -> Vec<S
     for entry in Dir::read_from(inside).into_iter().flatten().flatten() {
         let name = entry.file_name();
         if name != c"." && name != c".." && unlinkat(inside, name, AtFlags::empty()).is_err() {
-            left.push(jurex_core::text::printable(name.to_bytes()));
+            left.push(jurex_pattern::text::printable(name.to_bytes()));
         }
     }
     if unlinkat(parent, name, AtFlags::REMOVEDIR).is_err() {
-        left.push(jurex_core::text::printable(name.as_encoded_bytes()));
+        left.push(jurex_pattern::text::printable(name.as_encoded_bytes()));
     }
     left
 }

@@ -2,7 +2,7 @@
 
 use super::ground::{Mounted, node_of};
 use crate::ioctl::free_space;
-use jurex_core::less::{System, free_clusters};
+use jurex_file_erase::{System, free_clusters};
 use rustix::fs::{Mode, OFlags, fstatvfs, open};
 use std::fs::File;
 use std::os::fd::AsFd;

@@ -3,8 +3,8 @@
 use crate::ioctl::{btrfs_device, mapped_kinds, xfs_shares};
 use crate::object::Object;
 use crate::sysfs::{entries, name, number, text};
-use jurex_core::less::{EXTERNAL_JOURNAL, Ground, Layer};
-use jurex_core::text::printable;
+use jurex_file_erase::{EXTERNAL_JOURNAL, Ground, Layer};
+use jurex_pattern::text::printable;
 use rustix::fs::{AtFlags, Mode, OFlags, StatxFlags, fstatvfs, major, makedev, minor, open, statx};
 use rustix::io::Errno;
 use std::fs;

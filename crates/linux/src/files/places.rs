@@ -2,7 +2,7 @@
 
 use super::ground::{Mounted, node_of};
 use crate::ioctl::{block_of, block_size, btrfs_chunks, btrfs_device, extent, extents};
-use jurex_core::less::{Before, Lies, Stretch, System, WhyNotRead};
+use jurex_file_erase::{Before, Lies, Stretch, System, WhyNotRead};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::{Errno, pread};
 use std::collections::HashMap;

@@ -1,7 +1,7 @@
 //! The same work on many things at once, by a few threads, while the caller hears how far it has come.
 
 use crossbeam_channel::{RecvTimeoutError, bounded};
-use jurex_core::pattern::PatternBuffer;
+use jurex_pattern::pattern::PatternBuffer;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, AtomicU64, AtomicUsize, Ordering};
 use std::time::Duration;

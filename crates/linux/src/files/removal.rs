@@ -1,7 +1,7 @@
 //! What is erased of a file beside its contents: attributes, times, length, name.
 
 use super::tree::{Id, id, status};
-use jurex_core::less::{Names, Removal, lengths};
+use jurex_file_erase::{Names, Removal, lengths};
 use rustix::fs::{
     AtFlags, RenameFlags, Timespec, Timestamps, XattrFlags, flistxattr, fremovexattr, fsetxattr, ftruncate, futimens, renameat,
     renameat_with, statat, unlinkat,
@@ -145,7 +145,7 @@ fn rename_new(folder: impl AsFd, from: &OsStr, to: &OsStr) -> Result<(), Errno> 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_core::testing::Dice;
+    use jurex_device::testing::Dice;
     use rustix::fs::{Mode, OFlags, open};
 
     #[test]

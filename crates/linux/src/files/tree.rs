@@ -4,8 +4,8 @@ use super::ground::{Mounted, ground_of};
 use crate::guard::Uses;
 use crate::object::Object;
 use crate::openers::Openers;
-use jurex_core::guard::Hindrance;
-use jurex_core::less::{Ground, Kind, KnownBy, LeftAlone};
+use jurex_device::guard::Hindrance;
+use jurex_file_erase::{Ground, Kind, KnownBy, LeftAlone};
 use rustix::fs::{
     AtFlags, Dir, FileType, Mode, OFlags, ResolveFlags, Statx, StatxAttributes, StatxFlags, makedev, open, openat2, statx,
 };
@@ -290,7 +290,7 @@ struct Look<'l> {
 
 impl Look<'_> {
     fn root(&mut self, path: &Path) -> Result<(), TreeError> {
-        let shown = || jurex_core::text::shown_path(path);
+        let shown = || jurex_pattern::text::shown_path(path);
         let unseen = |cause: Errno| TreeError::Unseen { path: shown(), cause: cause.into() };
         let whole = std::path::absolute(path).map_err(|cause| TreeError::Unseen { path: shown(), cause })?;
         let name =
@@ -406,7 +406,7 @@ impl Look<'_> {
     fn check_apart(&self) -> Result<(), TreeError> {
         let nodes = &self.tree.nodes;
         let mut named: HashSet<(Id, &OsString)> = HashSet::new();
-        let twice = |node: usize| TreeError::Twice(jurex_core::text::shown_path(&self.tree.path(node)));
+        let twice = |node: usize| TreeError::Twice(jurex_pattern::text::shown_path(&self.tree.path(node)));
         for root in &self.tree.roots {
             if !named.insert((root.folder_id, &nodes[root.node].name)) {
                 return Err(twice(root.node));

@@ -6,10 +6,10 @@ use super::places::Devices;
 use super::pool::Pool;
 use super::removal::{Leaving, erase_attributes, erase_length, erase_times};
 use super::tree::{INSIDE, Id, Node, Tree, id, open_folder, refusal};
-use jurex_core::less::{
+use jurex_file_erase::{
     FileEvidence, Ground, Kind, LeftAlone, Lies, Name, Names, Removal, STOPPED, Strip, System, Trace, WhyNotRead,
 };
-use jurex_core::notation::{Entropy, Resolved};
+use jurex_pattern::notation::{Entropy, Resolved};
 use rustix::fs::{AtFlags, IFlags, Mode, OFlags, StatxFlags, fsync, ioctl_getflags, open, openat2, statx};
 use rustix::io::Errno;
 use std::collections::HashMap;

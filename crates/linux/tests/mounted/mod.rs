@@ -1,10 +1,10 @@
 //! File systems on image files, mounted through loop devices of their own, and the search of the raw image.
 #![allow(dead_code, reason = "each test uses its part of it")]
 
-use jurex_core::less::{Ground, Layer};
-use jurex_core::notation::Program;
-use jurex_core::testing::Dice;
+use jurex_device::testing::Dice;
+use jurex_file_erase::{Ground, Layer};
 use jurex_linux::files::{FilesOrder, Tree};
+use jurex_pattern::notation::Program;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::fs::{self, File};
 use std::io::{Read, Write};

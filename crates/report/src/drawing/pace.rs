@@ -1,8 +1,8 @@
 //! Speed over position: one line a pass, the last one strong, earlier ones thin.
 
 use super::{Anchor, Drawing, Ink, Shape};
-use jurex_core::evidence::Evidence;
-use jurex_core::units::{rate, si_size};
+use jurex_pattern::units::{rate, si_size};
+use jurex_sanitize::evidence::Evidence;
 
 const LEFT: f32 = 62.0;
 const BOTTOM: f32 = 22.0;

@@ -2,8 +2,8 @@
 
 use super::{Anchor, Drawing, Ink, Shape};
 use crate::fonts::{Face, fonts};
-use jurex_core::strata::{Kind, Layer, Span, Strata};
-use jurex_core::units::si_size;
+use jurex_pattern::units::si_size;
+use jurex_sanitize::strata::{Kind, Layer, Span, Strata};
 
 const ROW: f32 = 15.0;
 const GAP: f32 = 3.0;

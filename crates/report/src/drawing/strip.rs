@@ -2,8 +2,8 @@
 
 use super::{Anchor, Drawing, Ink, Shape};
 use crate::fonts::{Face, fonts};
-use jurex_core::less::{BINS, LessRecord, Shown, StripRun};
-use jurex_core::units::si_size;
+use jurex_file_erase::{BINS, LessRecord, Shown, StripRun};
+use jurex_pattern::units::si_size;
 
 const ROW: f32 = 15.0;
 const STEP: f32 = 30.0;

@@ -3,9 +3,9 @@
 
 use super::{Hiding, Kind, Lie, Own, Sanitize};
 use crate::store::Store;
-use jurex_core::media::{Drive, MediaClass};
-use jurex_core::native::OwnErase;
-use jurex_core::native::command::Answer;
+use jurex_device::media::{Drive, MediaClass};
+use jurex_device::native::OwnErase;
+use jurex_device::native::command::Answer;
 use std::time::Duration;
 
 /// The registers of a command.

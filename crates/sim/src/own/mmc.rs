@@ -2,8 +2,8 @@
 
 use super::{Lie, Own};
 use crate::store::Store;
-use jurex_core::native::OwnErase;
-use jurex_core::native::command::Answer;
+use jurex_device::native::OwnErase;
+use jurex_device::native::command::Answer;
 use std::time::Duration;
 
 const READY: u32 = 0x900;

@@ -9,12 +9,12 @@ mod tcg;
 
 use crate::speed::Pacing;
 use crate::store::Store;
-use jurex_core::media::{Drive, HiddenAreas, Protocol};
-use jurex_core::native::command::{Answer, Command, Image};
-use jurex_core::native::mmc::Removal;
-use jurex_core::native::{Answers, OwnErase, OwnState, OwnTime};
-use jurex_core::ranges::RangeSet;
-use jurex_core::units::Sectors;
+use jurex_device::media::{Drive, HiddenAreas, Protocol};
+use jurex_device::native::command::{Answer, Command, Image};
+use jurex_device::native::mmc::Removal;
+use jurex_device::native::{Answers, OwnErase, OwnState, OwnTime};
+use jurex_pattern::ranges::RangeSet;
+use jurex_pattern::units::Sectors;
 use std::time::{Duration, Instant};
 
 /// What a drive can do to itself.

@@ -2,9 +2,9 @@
 
 use super::{Kind, Leaves, Lie, Own, Sanitize};
 use crate::store::Store;
-use jurex_core::media::Drive;
-use jurex_core::native::OwnErase;
-use jurex_core::native::command::{Answer, Command, Data};
+use jurex_device::media::Drive;
+use jurex_device::native::OwnErase;
+use jurex_device::native::command::{Answer, Command, Data};
 use std::time::Duration;
 
 const INVALID_OPCODE: u16 = 0x01;

@@ -2,8 +2,8 @@
 
 use super::{Kind, Lie, Own, Sanitize};
 use crate::store::Store;
-use jurex_core::native::OwnErase;
-use jurex_core::native::command::{Answer, Command, Data};
+use jurex_device::native::OwnErase;
+use jurex_device::native::command::{Answer, Command, Data};
 use std::time::Duration;
 
 fn sense(key: u8, code: u8, qualifier: u8, progress: Option<u16>) -> Answer {

@@ -3,7 +3,7 @@
 
 use super::Own;
 use crate::store::Store;
-use jurex_core::native::command::{Answer, OpalCall};
+use jurex_device::native::command::{Answer, OpalCall};
 use std::time::Duration;
 
 const COM_ID: u16 = 0x0a01;

@@ -1,6 +1,6 @@
 //! What there is to choose from: file systems, folders, and how much is in them.
 
-use jurex_core::less::{Ground, Kind};
+use jurex_file_erase::{Ground, Kind};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 

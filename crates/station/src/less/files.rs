@@ -5,12 +5,12 @@ use crate::clock::{SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
 use crate::places::Places;
 use crate::this_tool;
-use jurex_core::less::{self, FileEvidence, Ground, Kind, LessRecord, Name, Noted, NotedRoot, Removal, Strip, Trace, Work};
-use jurex_core::notation::{Entropy, Program};
-use jurex_core::record::Person;
-use jurex_core::text::{printable, shown_path};
-use jurex_core::units::counted;
+use jurex_file_erase::{FileEvidence, Ground, Kind, LessRecord, Name, Noted, NotedRoot, Removal, Strip, Trace, Work};
 use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Id, Root, Tree, TreeError, Watcher};
+use jurex_pattern::notation::{Entropy, Program};
+use jurex_pattern::text::{printable, shown_path};
+use jurex_pattern::units::counted;
+use jurex_sanitize::record::Person;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -290,7 +290,7 @@ fn run(
         }
     }
     let root = |r: &NotedRoot| Name::of(&r.path, salt.as_deref());
-    let about = less::Asked {
+    let about = jurex_file_erase::Asked {
         job: asked.job,
         tool: this_tool(),
         by: by.clone(),
@@ -302,7 +302,7 @@ fn run(
     };
     let work = Work::Files {
         roots: asked.roots.iter().map(root).collect(),
-        salt: salt.map(|s| jurex_core::text::hex::encode(&s)).unwrap_or_default(),
+        salt: salt.map(|s| jurex_pattern::text::hex::encode(&s)).unwrap_or_default(),
         keep_names: asked.keep_names,
         journals_emptied,
         files: before.into_iter().chain(files).collect(),

@@ -1,7 +1,7 @@
-//! Where notes of an erasure of files are kept while it runs ([`jurex_core::less::Note`]), so that it can go on after whatever has cut it short.
+//! Where notes of an erasure of files are kept while it runs ([`jurex_file_erase::Note`]), so that it can go on after whatever has cut it short.
 //! They are removed when the work has ended.
 
-use jurex_core::less::{FileEvidence, Ground, KnownBy, Note, Noted, NotedRoot, SoFar, Trace};
+use jurex_file_erase::{FileEvidence, Ground, KnownBy, Note, Noted, NotedRoot, SoFar, Trace};
 use jurex_linux::files::Id;
 use std::collections::HashMap;
 use std::ffi::OsString;
@@ -140,7 +140,7 @@ fn read(path: &Path) -> Option<Unfinished> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_core::less::{Kind, Name, Removal, Seen};
+    use jurex_file_erase::{Kind, Name, Removal, Seen};
 
     #[test]
     fn notes_are_read_again_however_they_were_cut_short_and_only_where_nobody_works_on_them() {

@@ -4,11 +4,11 @@ use crate::clock::wall;
 use crate::exit::Failure;
 use crate::files;
 use crate::signing::Seal;
-use jurex_core::record::{JobId, Record};
-use jurex_core::release::Treated;
-use jurex_core::rules::Outcome;
+use jurex_disposition::release::Treated;
 use jurex_ledger::Ledger;
 use jurex_report::{Label, LabelSize, LabelsError, labels_pdf};
+use jurex_sanitize::record::{JobId, Record};
+use jurex_sanitize::rules::Outcome;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -123,6 +123,6 @@ fn print(pdf: &[u8], printer: &str) -> Result<String, String> {
     // A printer that takes nothing closes its end early: what it said of that is told below.
     let _ = child.stdin.take().map(|mut to| to.write_all(pdf));
     let done = child.wait_with_output().map_err(|e| format!("lp can't be run: {e}"))?;
-    let said = |bytes: &[u8]| jurex_core::text::printable(bytes);
+    let said = |bytes: &[u8]| jurex_pattern::text::printable(bytes);
     if done.status.success() { Ok(said(&done.stdout)) } else { Err(format!("lp said: {}", said(&done.stderr))) }
 }

@@ -19,11 +19,11 @@ use crate::clock::wall;
 use crate::exit::Failure;
 use crate::signing::Seal;
 use crate::this_tool;
-use jurex_core::media::MediaClass;
-use jurex_core::record::{JobId, Record};
-use jurex_core::release::{About, Act, BadRelease, OfDrive, Place, Release, in_force};
-use jurex_core::rules::Edition;
+use jurex_device::media::MediaClass;
+use jurex_disposition::release::{About, Act, BadRelease, OfDrive, Place, Release, in_force};
 use jurex_ledger::{Known, Ledger, LedgerError, Standing};
+use jurex_sanitize::record::{JobId, Record};
+use jurex_sanitize::rules::Edition;
 use std::path::Path;
 
 impl From<BadRelease> for Failure {
@@ -56,7 +56,7 @@ impl Subject {
         let expected = || -> Result<String, LedgerError> {
             let Some(serial) = drive.unit.serial() else { return Ok(String::new()) };
             let lots = ledger.lots(true)?;
-            Ok(jurex_core::lot::expected_in(&lots, serial).map(|(lot, _)| lot.name.clone()).unwrap_or_default())
+            Ok(jurex_disposition::lot::expected_in(&lots, serial).map(|(lot, _)| lot.name.clone()).unwrap_or_default())
         };
         let lot = of_record.map_or_else(expected, Ok)?;
         let noted = known.map(|k| in_force(&k.releases).into_iter().cloned().collect()).unwrap_or_default();

@@ -1,10 +1,10 @@
 //! Making file systems: by the system's own programs where they are installed, FAT32 by a library where they are not.
 
 use crate::bench::OpenDrive;
-use jurex_core::medium::{Medium, Window};
-use jurex_core::release::{FileSystem, Layout, Volume, VolumeMade};
-use jurex_core::units::Sectors;
+use jurex_device::medium::{Medium, Window};
+use jurex_disposition::release::{FileSystem, Layout, Volume, VolumeMade};
 use jurex_linux::LoopWindow;
+use jurex_pattern::units::Sectors;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -105,11 +105,11 @@ fn run(program: &Path, volume: &Volume, window: &Path) -> Result<String, String>
         }
     }
     let done = command.arg(window).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::piped()).output();
-    let shown = jurex_core::text::shown_path(program);
+    let shown = jurex_pattern::text::shown_path(program);
     match done {
         Ok(output) if output.status.success() => Ok(shown),
         Ok(output) => {
-            let said = jurex_core::text::printable(&output.stderr);
+            let said = jurex_pattern::text::printable(&output.stderr);
             let said: String = said.chars().rev().take(200).collect::<Vec<_>>().into_iter().rev().collect();
             Err(format!("{shown} ended with {}: {said}", output.status))
         }

@@ -3,9 +3,11 @@
 use super::{Subject, permit, write};
 use crate::bench::Seen;
 use crate::exit::Failure;
-use jurex_core::release::{Act, Destruction, How, Layout, LayoutError, Leave, Named, Outside, Table, Volume, Wish, check_who};
-use jurex_core::rules::Outcome;
-use jurex_core::text::printable;
+use jurex_disposition::release::{
+    Act, Destruction, How, Layout, LayoutError, Leave, Named, Outside, Table, Volume, Wish, check_who,
+};
+use jurex_pattern::text::printable;
+use jurex_sanitize::rules::Outcome;
 
 /// What becomes of a drive.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
@@ -111,7 +113,7 @@ impl Wanted {
     fn withdrawn(&self, subject: &Subject) -> Result<String, Failure> {
         let wanted = self.statement.trim().to_ascii_lowercase();
         // What withdraws is only meant where it is named.
-        let fits = |release: &&jurex_core::release::Release| {
+        let fits = |release: &&jurex_disposition::release::Release| {
             if wanted.is_empty() {
                 !matches!(release.act, Act::Withdrawn { .. } | Act::Marked(_))
             } else {

@@ -5,17 +5,17 @@ use super::volumes;
 use crate::bench::{OpenDrive, Seen};
 use crate::clock::SystemEntropy;
 use crate::exit::Failure;
-use jurex_core::contents;
-use jurex_core::guard::Cleared;
-use jurex_core::mark;
-use jurex_core::media::{Drive, Label, Scope};
-use jurex_core::notation::Entropy;
-use jurex_core::pattern::AlignedBuffer;
-use jurex_core::proof::{Expected, Holds};
-use jurex_core::ranges::RangeSet;
-use jurex_core::record::Record;
-use jurex_core::release::{Act, Discarded, Leave, Permit, Prepared, TablesCleared};
-use jurex_core::units::Lba;
+use jurex_device::guard::Cleared;
+use jurex_device::media::{Drive, Label, Scope};
+use jurex_disposition::mark;
+use jurex_disposition::proof::{Expected, Holds};
+use jurex_disposition::release::{Act, Discarded, Leave, Permit, Prepared, TablesCleared};
+use jurex_pattern::notation::Entropy;
+use jurex_pattern::pattern::AlignedBuffer;
+use jurex_pattern::ranges::RangeSet;
+use jurex_pattern::units::Lba;
+use jurex_sanitize::contents;
+use jurex_sanitize::record::Record;
 
 /// The word that this very drive is meant: its label as it was typed, or its erasure here a moment ago. `Ok(None)`: the label must be
 /// read.
@@ -130,7 +130,7 @@ pub fn hold(seen: &Seen, label: &Label, permit: &Permit) -> Result<(OpenDrive, D
     let called = seen.drive.called();
     let now = seen.still_free(label, Scope::Sectors(seen.drive.geometry.whole()).into())?;
     let mut drive = now.open()?;
-    let gone = |e: jurex_core::medium::MediumError| {
+    let gone = |e: jurex_device::medium::MediumError| {
         Failure::Stopped(format!("{called} went away ({}). Nothing was written", e.cause.os()))
     };
     let found = drive.medium().identify().map_err(gone)?;

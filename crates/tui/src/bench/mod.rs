@@ -21,7 +21,7 @@ use crate::screen::{About, Answer, Given, Screen, WayTo};
 use crate::state::State;
 use crate::step::{arm, certify, erase, look, plan, prove, release};
 use crate::widget::field::Typed;
-use jurex_core::plan::Lift;
+use jurex_sanitize::plan::Lift;
 pub(super) use lanes::tally;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

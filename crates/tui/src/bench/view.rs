@@ -7,7 +7,7 @@ use crate::step::plan;
 use crate::theme::Role;
 use crate::widget::column::words;
 use crate::widget::window;
-use jurex_core::rules::Technique;
+use jurex_sanitize::rules::Technique;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};

@@ -1,19 +1,19 @@
 //! What is chosen in Plan, and what follows from it.
 
 use super::Lane;
-use jurex_core::contents::NoPartition;
-use jurex_core::estimate::SpeedSample;
-use jurex_core::evidence::Stated;
-use jurex_core::ladder::{Way, ladder};
-use jurex_core::media::Drive;
-use jurex_core::method::Method;
-use jurex_core::native::Answers;
-use jurex_core::native::mmc::Removal;
-use jurex_core::need::Need;
-use jurex_core::notation::{NoEntropy, Program};
-use jurex_core::plan::{Course, Lift, Order, OwnOrder, Plan, PlanError, Secret};
-use jurex_core::rules::{Condition, Media, Technique};
-use jurex_core::units::Sectors;
+use jurex_device::media::Drive;
+use jurex_device::native::Answers;
+use jurex_device::native::mmc::Removal;
+use jurex_pattern::method::Method;
+use jurex_pattern::notation::{NoEntropy, Program};
+use jurex_pattern::units::Sectors;
+use jurex_sanitize::contents::NoPartition;
+use jurex_sanitize::estimate::SpeedSample;
+use jurex_sanitize::evidence::Stated;
+use jurex_sanitize::ladder::{Way, ladder};
+use jurex_sanitize::need::Need;
+use jurex_sanitize::plan::{Course, Lift, Order, OwnOrder, Plan, PlanError, Secret};
+use jurex_sanitize::rules::{Condition, Media, Technique};
 use std::borrow::Cow;
 
 /// What is chosen in Plan, before it is fixed.

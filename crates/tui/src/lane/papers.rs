@@ -1,8 +1,8 @@
 //! The fields of a certificate that only people know, and the form in which they are filled in.
 
 use crate::widget::field::Field;
-use jurex_core::need::Sensitivity;
-use jurex_core::record::{Backup, Papers};
+use jurex_sanitize::need::Sensitivity;
+use jurex_sanitize::record::{Backup, Papers};
 
 /// The fields of the certificate that people fill in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

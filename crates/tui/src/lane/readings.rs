@@ -1,9 +1,9 @@
 //! What was read of a drive beside its job: a second proof, a search for leftovers.
 
-use jurex_core::proof::VerificationRecord;
-use jurex_core::record::{JobId, Record};
-use jurex_core::residue::Residue;
-use jurex_core::units::{Lba, grouped};
+use jurex_disposition::proof::VerificationRecord;
+use jurex_pattern::units::{Lba, grouped};
+use jurex_sanitize::record::{JobId, Record};
+use jurex_sanitize::residue::Residue;
 use std::path::PathBuf;
 
 /// One reading.

@@ -1,8 +1,8 @@
 //! What is to become of a lane's drive: the kind, its fields, and what came of it.
 
 use crate::widget::field::{Field, Typed};
-use jurex_core::media::MediaClass;
-use jurex_core::release::{How, Table, Wish};
+use jurex_device::media::MediaClass;
+use jurex_disposition::release::{How, Table, Wish};
 use jurex_ledger::Known;
 use jurex_station::release::{Becomes, MakerOf, Wanted, makers};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
@@ -274,7 +274,7 @@ impl ReleaseForm {
                     vec!["Volumes as fat32:TIDES:32GB, ext4:logs: one without a size takes what is left.".into(), spare];
                 hints.extend(makers(simulated).into_iter().filter_map(|(_, maker)| {
                     if let MakerOf::Missing(why) = maker {
-                        Some(format!("⊘ {}.", jurex_core::text::capital(&why)))
+                        Some(format!("⊘ {}.", jurex_pattern::text::capital(&why)))
                     } else {
                         None
                     }

@@ -2,12 +2,12 @@
 
 use super::papers::Form;
 use crate::widget::field::Field;
-use jurex_core::erase::{Event, Progress, Wish};
-use jurex_core::estimate::SpeedSample;
-use jurex_core::media::Geometry;
-use jurex_core::plan::Plan;
-use jurex_core::record::{JobId, Papers, Record};
+use jurex_device::media::Geometry;
+use jurex_engine::{Event, Progress, Wish};
 use jurex_ledger::Unfinished;
+use jurex_sanitize::estimate::SpeedSample;
+use jurex_sanitize::plan::Plan;
+use jurex_sanitize::record::{JobId, Papers, Record};
 use jurex_station::bench::Sample;
 use jurex_station::paper::PaperError;
 use std::mem;

@@ -2,8 +2,8 @@
 
 use crate::message::Message;
 use crossbeam_channel::{Receiver, Sender};
-use jurex_core::guard::Hindrance;
-use jurex_core::media::Drive;
+use jurex_device::guard::Hindrance;
+use jurex_device::media::Drive;
 use jurex_linux::{System, Watch};
 use jurex_station::bench::{Bench, Seen};
 use std::sync::Arc;

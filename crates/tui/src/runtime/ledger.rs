@@ -3,8 +3,8 @@
 use super::Runtime;
 use crate::message::{AskLedger, Found, FromLedger, Message};
 use crate::screen::ledger::AT_ONCE;
-use jurex_core::record::JobId;
 use jurex_ledger::{Ledger, LedgerError, LotNow};
+use jurex_sanitize::record::JobId;
 use jurex_station::export::to_new_table;
 use jurex_station::files::{self, Issue};
 use jurex_station::signing::Seal;

@@ -4,7 +4,7 @@ use super::Runtime;
 use crate::less::Progress;
 use crate::message::{AskLess, FromLess, LessOver, Message};
 use crossbeam_channel::Sender;
-use jurex_core::less::LessRecord;
+use jurex_file_erase::LessRecord;
 use jurex_station::exit::Failure;
 use jurex_station::files::write_less;
 use jurex_station::less::{self, notes};
@@ -49,7 +49,7 @@ impl Runtime {
             })),
             AskLess::List(folder) => drop(thread::spawn(move || {
                 let listed = less::list(&folder).map_err(|e| e.to_string());
-                let inside = listed.iter().flatten().filter(|l| l.kind == jurex_core::less::Kind::Folder);
+                let inside = listed.iter().flatten().filter(|l| l.kind == jurex_file_erase::Kind::Folder);
                 let inside: Vec<PathBuf> = inside.map(|l| l.path.clone()).collect();
                 told(&sender, FromLess::Listed(folder, listed));
                 told(&sender, FromLess::Sums(less::sums(&inside)));

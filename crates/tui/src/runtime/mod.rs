@@ -26,15 +26,15 @@ use crossbeam_channel::{Receiver, Sender, unbounded};
 use drives::look_for_drives;
 use jiff::Zoned;
 use job::JobOfLane;
-use jurex_core::bytes::{Needle, search};
-use jurex_core::erase::Wish;
-use jurex_core::method::Method;
-use jurex_core::pattern::AlignedBuffer;
-use jurex_core::plan::Plan;
-use jurex_core::residue::SoFar;
-use jurex_core::units::Lba;
+use jurex_device::bytes::{Needle, search};
+use jurex_engine::Wish;
 use jurex_ledger::{Ledger, Unfinished};
 use jurex_notice::Outbox;
+use jurex_pattern::method::Method;
+use jurex_pattern::pattern::AlignedBuffer;
+use jurex_pattern::units::Lba;
+use jurex_sanitize::plan::Plan;
+use jurex_sanitize::residue::SoFar;
 use jurex_sign::KnownKey;
 use jurex_station::bench::{Bench, ReadError, Seen};
 use jurex_station::clock::SystemEntropy;
@@ -583,7 +583,7 @@ impl Runtime {
     /// What became of each job, said on the plain terminal after the screen is put back.
     fn farewell(&self) {
         if let Stage::Over { record, results, .. } = &self.app.state.less.stage {
-            let what = jurex_core::text::printable(record.what().as_bytes());
+            let what = jurex_pattern::text::printable(record.what().as_bytes());
             say(&format!("{}: {what}. {}", record.asked.job, results.first().cloned().unwrap_or_default()));
             if record.is_cut_short() {
                 say("  it was cut short: jurex files --resume goes on with files");

@@ -2,11 +2,11 @@
 
 use super::FRAME;
 use crate::lane::readings::Again;
-use jurex_core::erase::{JobControl, Wish};
-use jurex_core::proof::{Expected, Progress, VerificationRecord};
-use jurex_core::record::{JobId, Person, Record};
-use jurex_core::residue::{Residue, SoFar};
+use jurex_disposition::proof::{Expected, Progress, VerificationRecord};
+use jurex_engine::{JobControl, Wish};
 use jurex_ledger::Ledger;
+use jurex_sanitize::record::{JobId, Person, Record};
+use jurex_sanitize::residue::{Residue, SoFar};
 use jurex_sign::PrivateKey;
 use jurex_station::bench::Seen;
 use jurex_station::files;

@@ -3,10 +3,10 @@
 use super::Runtime;
 use crate::lane::LaneId;
 use crate::message::Message;
-use jurex_core::record::JobId;
-use jurex_core::release::Act;
-use jurex_core::rules::{Edition, Outcome};
+use jurex_disposition::release::Act;
 use jurex_ledger::Ledger;
+use jurex_sanitize::record::JobId;
+use jurex_sanitize::rules::{Edition, Outcome};
 use jurex_station::bench::Seen;
 use jurex_station::files;
 use jurex_station::release::{Labels, Subject, Wanted, Who};

@@ -4,7 +4,7 @@ use super::terminal::Screen;
 use super::tune::Tune;
 use crate::theme::{Role, Theme};
 use crate::widget::afar::{self, DriveLine, Word};
-use jurex_core::text::printable;
+use jurex_pattern::text::printable;
 use jurex_station::config::ThemeName;
 use jurex_station::exit::Failure;
 use jurex_station::round::{Entry, Round, Stand};

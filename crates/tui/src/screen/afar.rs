@@ -6,8 +6,8 @@ use crate::lane::{Lane, LaneState};
 use crate::state::State;
 use crate::theme::Role;
 use crate::widget::afar::{self, DriveLine, Word};
-use jurex_core::rules::Outcome;
-use jurex_core::units::{counted, duration};
+use jurex_pattern::units::{counted, duration};
+use jurex_sanitize::rules::Outcome;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 

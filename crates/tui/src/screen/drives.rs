@@ -9,7 +9,7 @@ use crate::widget::column::{Column, fit};
 use crate::widget::field::{Field, Typed};
 use crate::widget::story::story;
 use crate::widget::window::{self, Scroll};
-use jurex_core::release::{Matter, Standing};
+use jurex_disposition::release::{Matter, Standing};
 use jurex_ledger::Known;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};

@@ -9,7 +9,7 @@ use crate::theme::Role;
 use crate::widget::column::Column;
 use crate::widget::keys::key_lines;
 use crate::widget::panel::panel;
-use jurex_core::erase::Wish;
+use jurex_engine::Wish;
 use jurex_station::machine::Ask;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

@@ -10,12 +10,12 @@ use crate::step::unfinished::cut_short;
 use crate::theme::Role;
 use crate::widget::column::Column;
 use crate::widget::{pace, strata};
-use jurex_core::erase::{Activity, Wish};
-use jurex_core::evidence::OwnEvidence;
-use jurex_core::native::ata::erase::PASSWORD;
-use jurex_core::strata::Strata;
-use jurex_core::text::capital;
-use jurex_core::units::{duration, rate, si_size, size};
+use jurex_device::native::ata::erase::PASSWORD;
+use jurex_engine::{Activity, Wish};
+use jurex_pattern::text::capital;
+use jurex_pattern::units::{duration, rate, si_size, size};
+use jurex_sanitize::evidence::OwnEvidence;
+use jurex_sanitize::strata::Strata;
 
 /// Why something can't be done with the job of this lane now.
 pub(crate) fn why_not(lane: &Lane, action: Action) -> Option<&'static str> {

@@ -12,10 +12,10 @@ use crate::step::unfinished::cut_short;
 use crate::theme::Role;
 use crate::widget::column::Column;
 use crate::widget::strata;
-use jurex_core::media::HiddenAreas;
-use jurex_core::proof::Finding;
-use jurex_core::strata::Strata;
-use jurex_core::units::{counted, duration, si_size};
+use jurex_device::media::HiddenAreas;
+use jurex_disposition::proof::Finding;
+use jurex_pattern::units::{counted, duration, si_size};
+use jurex_sanitize::strata::Strata;
 
 /// Does what was asked for in this step.
 pub(crate) fn perform(state: &mut State, action: Action) -> Answer {

@@ -9,11 +9,11 @@ use crate::state::State;
 use crate::theme::Role;
 use crate::widget::column::Column;
 use crate::widget::strata;
-use jurex_core::evidence::{CheckEvidence, Drawn, Evidence, Expect, OwnEvidence, Size, StageKind};
-use jurex_core::ranges::RangeSet;
-use jurex_core::residue::Leftovers;
-use jurex_core::strata::Strata;
-use jurex_core::units::{counted, grouped, si_size};
+use jurex_pattern::ranges::RangeSet;
+use jurex_pattern::units::{counted, grouped, si_size};
+use jurex_sanitize::evidence::{CheckEvidence, Drawn, Evidence, Expect, OwnEvidence, Size, StageKind};
+use jurex_sanitize::residue::Leftovers;
+use jurex_sanitize::strata::Strata;
 use jurex_station::bench::Sample;
 use ratatui::text::{Line, Span};
 

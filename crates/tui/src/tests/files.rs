@@ -3,13 +3,13 @@
 use super::*;
 use crate::less::{Progress, Stage};
 use crate::message::FromLess;
-use jurex_core::less::{Ground, Kind};
+use jurex_file_erase::{Ground, Kind};
 use jurex_linux::files::{FilesProgress, FillPhase, FillProgress, Tree};
 use jurex_station::less::{FreePlan, FreeWish, Listed, Surveyed, Volume};
 use std::sync::Arc;
 
 fn ground(kind: &str, mount: &str) -> Ground {
-    Ground { options: vec!["rw".into()], bytes: 2_000_000_000, ..jurex_core::testing::ground(kind, mount) }
+    Ground { options: vec!["rw".into()], bytes: 2_000_000_000, ..jurex_file_erase::testing::ground(kind, mount) }
 }
 
 /// The page with two file systems, one of them open, over true files.

@@ -3,9 +3,9 @@
 use super::*;
 use crate::message::{AskLedger, FromLedger};
 use crate::screen::ledger::AT_ONCE;
-use jurex_core::lot::{List, Lot};
-use jurex_core::record::JobId;
+use jurex_disposition::lot::{List, Lot};
 use jurex_ledger::Ledger;
+use jurex_sanitize::record::JobId;
 use jurex_station::story::Story;
 
 impl World {
@@ -55,11 +55,12 @@ pub(super) fn ledger_of(path: &std::path::Path, jobs: &[(u32, u32, bool)]) -> Le
         if !erased {
             continue;
         }
-        let order = jurex_core::plan::Order::of_program("One pass of zeros", "00?".parse().unwrap());
+        let order = jurex_sanitize::plan::Order::of_program("One pass of zeros", "00?".parse().unwrap());
         let plan = Plan::new(&seen.drive, &order, &mut Fixed(0)).unwrap();
-        let session = jurex_core::evidence::Session::new(seen.drive.clone(), jurex_core::medium::Access::DIRECT, began);
-        let ended = jurex_core::evidence::Ended::Stopped;
-        let evidence = jurex_core::evidence::Evidence { ended, ..jurex_core::evidence::Evidence::begin(session, plan.kinds()) };
+        let session = jurex_sanitize::evidence::Session::new(seen.drive.clone(), jurex_device::medium::Access::DIRECT, began);
+        let ended = jurex_sanitize::evidence::Ended::Stopped;
+        let evidence =
+            jurex_sanitize::evidence::Evidence { ended, ..jurex_sanitize::evidence::Evidence::begin(session, plan.kinds()) };
         let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
         let papers = Config::demo().papers();
         let record = Record::new(job, tool, &plan, Default::default(), evidence, (began, began), papers);
@@ -139,7 +140,7 @@ fn a_lot_fills_answers_and_papers_of_its_drives_and_tells_how_it_stands() {
     assert!(world.text().contains("lot BW-0417: 0 of 3 done, 1 failed, 1 here and not done, 1 not seen yet"), "{}", world.text());
     let card = &world.app.state.lanes[CARD];
     assert_eq!((card.papers.property_number.as_str(), card.papers.source.as_str()), ("BWS 0046", "Hollow Ness mast"));
-    assert_eq!(card.draft.need.outcome(), jurex_core::rules::Outcome::Purge);
+    assert_eq!(card.draft.need.outcome(), jurex_sanitize::rules::Outcome::Purge);
     // A setting that is changed leaves what the list says of the drive.
     let config = Config { source: "another station".into(), ..Config::demo() };
     world.send(Message::Setting(Ok(Box::new(config))));

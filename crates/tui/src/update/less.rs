@@ -18,7 +18,7 @@ impl State {
             }
             FromLess::Listed(folder, Ok(listed)) => drop(less.open.insert(folder, listed)),
             FromLess::Listed(folder, Err(why)) => {
-                less.problem = Some(format!("{} can't be read: {why}.", jurex_core::text::shown_path(&folder)));
+                less.problem = Some(format!("{} can't be read: {why}.", jurex_pattern::text::shown_path(&folder)));
             }
             FromLess::Sums(sums) => less.sums.extend(sums),
             FromLess::Surveyed(Ok(surveyed)) if matches!(less.stage, Stage::Looking) => {

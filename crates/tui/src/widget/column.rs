@@ -1,7 +1,7 @@
 //! Small pieces that the steps are made of.
 
 use crate::theme::{Role, Theme};
-pub(crate) use jurex_core::text::shorten;
+pub(crate) use jurex_pattern::text::shorten;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;

@@ -1,7 +1,7 @@
 //! One line of text that is typed: letters, a cursor, pasted text, and room that is counted in columns.
 
 use crate::theme::{Role, Theme};
-use jurex_core::text::printable;
+use jurex_pattern::text::printable;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use ratatui::style::Modifier;
 use ratatui::text::Span;

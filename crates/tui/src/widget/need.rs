@@ -2,8 +2,8 @@
 
 use crate::theme::Role;
 use crate::widget::column::Column;
-use jurex_core::need::{Need, Sensitivity};
-use jurex_core::rules::Outcome;
+use jurex_sanitize::need::{Need, Sensitivity};
+use jurex_sanitize::rules::Outcome;
 use ratatui::text::{Line, Span};
 
 /// The three questions with their answers, and the outcome that follows.

@@ -2,8 +2,8 @@
 
 use crate::theme::{Role, Theme};
 use crate::widget::column::words;
-use jurex_core::evidence::Evidence;
-use jurex_core::units::{rate, si_size};
+use jurex_pattern::units::{rate, si_size};
+use jurex_sanitize::evidence::Evidence;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::symbols::Marker;

@@ -1,8 +1,8 @@
 //! What a plan would leave on a drive, before anything is done.
 
-use jurex_core::contents::Contents;
-use jurex_core::plan::{Plan, Reading};
-use jurex_core::strata::{Kind, Layer, Span, Strata};
+use jurex_sanitize::contents::Contents;
+use jurex_sanitize::plan::{Plan, Reading};
+use jurex_sanitize::strata::{Kind, Layer, Span, Strata};
 
 /// Layers that are drawn one by one; more are folded.
 const MOST_LAYERS: usize = 6;

@@ -1,7 +1,7 @@
 //! What happened to a drive.
 
 use super::column::Column;
-use jurex_core::release::Standing;
+use jurex_disposition::release::Standing;
 
 /// All that happened to a drive, the newest first.
 pub(crate) fn story(standing: &Standing, column: &mut Column<'_>) {

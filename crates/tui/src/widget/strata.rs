@@ -2,8 +2,8 @@
 
 use crate::theme::{Role, Theme};
 use crate::widget::column::{shorten, words};
-use jurex_core::strata::{Kind, Layer, Strata};
-use jurex_core::units::si_size;
+use jurex_pattern::units::si_size;
+use jurex_sanitize::strata::{Kind, Layer, Strata};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::widgets::Widget;

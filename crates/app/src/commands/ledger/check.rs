@@ -2,9 +2,9 @@
 
 use super::say;
 use crate::cli::{LedgerCheck, LedgerHead};
-use jurex_core::text::{hex, printable, shown_path};
-use jurex_core::units::counted;
 use jurex_ledger::{About, Head, Leaf, Ledger};
+use jurex_pattern::text::{hex, printable, shown_path};
+use jurex_pattern::units::counted;
 use jurex_sign::{KeyStore, PublicKey, SignedHead, parse_unsigned_head};
 use jurex_station::config::Config;
 use jurex_station::disk::{FEW_LINES, read_small};

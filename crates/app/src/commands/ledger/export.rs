@@ -2,9 +2,9 @@
 
 use super::say;
 use crate::cli::{ExportAs, LedgerExport};
-use jurex_core::text::shown_path;
-use jurex_core::units::counted;
 use jurex_ledger::{About, Ledger};
+use jurex_pattern::text::shown_path;
+use jurex_pattern::units::counted;
 use jurex_report::House;
 use jurex_station::clock::wall;
 use jurex_station::config::Config;

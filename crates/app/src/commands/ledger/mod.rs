@@ -6,8 +6,8 @@ mod show;
 
 use super::{say, say_json};
 use crate::cli::{LedgerArgs, LedgerDo, LedgerFind, LedgerList};
-use jurex_core::text::{printable, shown_path};
 use jurex_ledger::{Ledger, Line, Standing};
+use jurex_pattern::text::{printable, shown_path};
 use jurex_station::clock::wall;
 use jurex_station::exit::Failure;
 use jurex_station::export::to_json;

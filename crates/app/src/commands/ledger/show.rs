@@ -2,9 +2,9 @@
 
 use super::{say, say_json};
 use crate::cli::LedgerShow;
-use jurex_core::record::{BadJobId, JobId, Record};
-use jurex_core::text::printable;
 use jurex_ledger::Ledger;
+use jurex_pattern::text::printable;
+use jurex_sanitize::record::{BadJobId, JobId, Record};
 use jurex_station::exit::Failure;
 use jurex_station::story::Story;
 use serde_json::json;

@@ -9,8 +9,8 @@ use crate::less::{Less, Progress, Row, Stage};
 use crate::message::{AskLess, Command};
 use crate::state::State;
 use crate::widget::field::Typed;
-use jurex_core::text::shown_path;
-use jurex_core::units::counted;
+use jurex_pattern::text::shown_path;
+use jurex_pattern::units::counted;
 use jurex_station::less::{FilesWish, FreeWish};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -174,7 +174,7 @@ fn shut(less: &mut Less) {
 }
 
 /// Begins what is planned, if the number of names that a person has typed is the one that will be lost.
-fn begin(less: &mut Less, now: std::time::Duration, by: jurex_core::record::Person) -> Answer {
+fn begin(less: &mut Less, now: std::time::Duration, by: jurex_sanitize::record::Person) -> Answer {
     let notation = less.passes.0.clone();
     let Ok(program) = notation.parse() else { return Answer::stay() };
     let (asked, what) = match &less.stage {

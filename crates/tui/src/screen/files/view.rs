@@ -5,10 +5,10 @@ use crate::state::State;
 use crate::theme::Role;
 use crate::widget::column::{Column, bar, fit, shorten};
 use crate::widget::window::{self, Scroll};
-use jurex_core::less::{BINS, Ending, Ground, Kind, LessRecord, Shown, StripRun, Tally, Weight};
-use jurex_core::text::{printable, shown_path};
-use jurex_core::units::{counted, duration, grouped, rate, si_size};
+use jurex_file_erase::{BINS, Ending, Ground, Kind, LessRecord, Shown, StripRun, Tally, Weight};
 use jurex_linux::files::FillPhase;
+use jurex_pattern::text::{printable, shown_path};
+use jurex_pattern::units::{counted, duration, grouped, rate, si_size};
 use jurex_station::less::{NO_SANITIZATION, Surveyed, left};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -322,7 +322,7 @@ fn over((record, results): (&LessRecord, &[String]), written: &Result<Vec<std::p
     let roles: Vec<Role> = match record.tally() {
         Tally::Files { endings, .. } => endings.iter().map(|e| role_of(e.ending)).collect(),
         Tally::Free { finding } => {
-            vec![if *finding == jurex_core::less::FreeFinding::Proved { Role::Proved } else { Role::Fault }]
+            vec![if *finding == jurex_file_erase::FreeFinding::Proved { Role::Proved } else { Role::Fault }]
         }
     };
     for (at, said) in results.iter().enumerate() {

@@ -6,11 +6,11 @@ use crate::theme::Role;
 use crate::widget::column::{Column, fit, shorten};
 use crate::widget::window::{self, Scroll};
 use crate::widget::{pace, strata};
-use jurex_core::record::Record;
-use jurex_core::release::Matter;
-use jurex_core::rules::Outcome;
-use jurex_core::strata::Strata;
+use jurex_disposition::release::Matter;
 use jurex_ledger::{Known, Line as Job, Standing};
+use jurex_sanitize::record::Record;
+use jurex_sanitize::rules::Outcome;
+use jurex_sanitize::strata::Strata;
 use jurex_station::story::Story;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
@@ -159,7 +159,7 @@ struct Cells {
 
 impl Cells {
     fn of(job: &Job) -> Self {
-        let shown = |text: &str| jurex_core::text::printable(text.as_bytes());
+        let shown = |text: &str| jurex_pattern::text::printable(text.as_bytes());
         let record = job.standing.record();
         Self {
             began: job.started.chars().take(16).map(|c| if c == 'T' { ' ' } else { c }).collect(),
@@ -226,7 +226,7 @@ fn of_record(state: &State, record: &Record, column: &mut Column<'_>) {
     claim.reasons().iter().for_each(|r| column.fact("because", &r.sentence));
     claim.limits().iter().for_each(|r| column.fact("not covered", &r.sentence));
     column.fact("confidence", &record.confidence());
-    let shown = |text: &str| jurex_core::text::printable(text.as_bytes());
+    let shown = |text: &str| jurex_pattern::text::printable(text.as_bytes());
     let known = [
         ("lot", &papers.lot),
         ("property", &papers.property_number),
@@ -252,7 +252,7 @@ fn of_record(state: &State, record: &Record, column: &mut Column<'_>) {
 const PACE: u16 = 7;
 
 fn name_of(name: &str) -> String {
-    if name.trim().is_empty() { "somebody".into() } else { jurex_core::text::printable(name.as_bytes()) }
+    if name.trim().is_empty() { "somebody".into() } else { jurex_pattern::text::printable(name.as_bytes()) }
 }
 
 /// Hours, minutes and seconds of a time.

@@ -1,8 +1,8 @@
 //! The editor of a method, or of the passes of one plan.
 
 use crate::widget::field::{Field, Typed};
-use jurex_core::method::{Catalogue, Method, Status, check_name};
-use jurex_core::notation::{NotationError, Program};
+use jurex_pattern::method::{Catalogue, Method, Status, check_name};
+use jurex_pattern::notation::{NotationError, Program};
 
 /// The fields of the editor.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -11,7 +11,7 @@ use crate::state::State;
 use crate::widget::field::{Field, Typed};
 use crate::widget::window;
 use editor::{EditField, Editor};
-use jurex_core::method::{Catalogue, Method, Status};
+use jurex_pattern::method::{Catalogue, Method, Status};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use std::path::PathBuf;

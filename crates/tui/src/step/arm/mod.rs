@@ -9,8 +9,8 @@ use crate::lane::stage::Stage;
 use crate::message::{Command, Start};
 use crate::screen::Answer;
 use crate::state::State;
-use jurex_core::plan::ArmError;
-use jurex_core::text::capital;
+use jurex_pattern::text::capital;
+use jurex_sanitize::plan::ArmError;
 use jurex_station::machine::USUAL_KEYBOARD;
 
 /// Does what was asked for in this step.

@@ -8,7 +8,7 @@ use crate::lane::bytes::{BytesView, DUMP_ROW, MAP_ROW, PAGE_SECTORS, Prompt};
 use crate::message::Command;
 use crate::state::State;
 use crate::widget::field::Field;
-use jurex_core::bytes::{Needle, Search};
+use jurex_device::bytes::{Needle, Search};
 use jurex_station::bench::ReadError;
 
 impl State {

@@ -8,7 +8,7 @@ use crate::message::Command;
 use crate::screen::Answer;
 use crate::screen::preview::PreviewPage;
 use crate::state::State;
-use jurex_core::text::shown_path;
+use jurex_pattern::text::shown_path;
 
 /// Does what was asked for in this step.
 pub(crate) fn perform(state: &mut State, action: Action) -> Answer {

@@ -10,9 +10,9 @@ use crate::screen::line::TypedLine;
 use crate::screen::methods::MethodsPage;
 use crate::state::State;
 use crate::widget::need::next_sensitivity;
-use jurex_core::plan::SizeCheck;
-use jurex_core::rules::Technique;
-use jurex_core::technique::Wants;
+use jurex_device::technique::Wants;
+use jurex_sanitize::plan::SizeCheck;
+use jurex_sanitize::rules::Technique;
 
 /// Most rounds that the keys offer; the command line takes more.
 const MOST_ROUNDS: u32 = 99;

@@ -6,8 +6,8 @@ use crate::state::State;
 use crate::theme::Role;
 use crate::widget::column::{Column, shorten};
 use crate::widget::story::story;
-use jurex_core::release::Matter;
-use jurex_core::units::si_size;
+use jurex_disposition::release::Matter;
+use jurex_pattern::units::si_size;
 use jurex_station::release::Becomes;
 use ratatui::text::{Line, Span};
 

@@ -1,0 +1,141 @@
+//! The rooms of every crate use one another in one direction only, and so do the files of the interface.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+
+/// Every file below `folder` by the path of its module.
+fn modules(folder: &Path, path: &str, found: &mut BTreeMap<String, String>) {
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let file = entry.unwrap().path();
+        let name = file.file_stem().unwrap().to_str().unwrap().to_string();
+        if file.is_dir() && name != "tests" {
+            modules(&file, &format!("{path}::{name}"), found);
+        } else if file.extension().is_some_and(|e| e == "rs") && name != "tests" {
+            let module = if name == "mod" { path.to_string() } else { format!("{path}::{name}") };
+            found.insert(module, std::fs::read_to_string(&file).unwrap());
+        }
+    }
+}
+
+/// The paths that a `use` names, its braces opened.
+fn opened(path: &str) -> Vec<String> {
+    let Some((start, inner)) = path.split_once('{') else { return vec![path.trim().to_string()] };
+    let inner = inner.rsplit_once('}').map_or(inner, |(inner, _)| inner);
+    let (mut depth, mut parts) = (0, vec![String::new()]);
+    for c in inner.chars() {
+        depth += i32::from(c == '{') - i32::from(c == '}');
+        match (c, depth) {
+            (',', 0) => parts.push(String::new()),
+            _ => parts.last_mut().unwrap().push(c),
+        }
+    }
+    parts.iter().filter(|p| !p.trim().is_empty()).flat_map(|p| opened(&format!("{start}{}", p.trim()))).collect()
+}
+
+/// The modules of the interface that a module takes something from.
+fn taken(module: &str, text: &str, all: &BTreeMap<String, String>) -> BTreeSet<String> {
+    let uses = text.split("\nuse ").chain(text.split("\npub(super) use ")).chain(text.split("\npub(crate) use "));
+    let paths = uses.skip(1).filter_map(|rest| rest.split(';').next()).flat_map(opened);
+    let mut taken = BTreeSet::new();
+    for path in paths {
+        let mut from = module.to_string();
+        let mut rest = path.as_str();
+        while let Some(above) = rest.strip_prefix("super::") {
+            (from, rest) = (from.rsplit_once("::").unwrap().0.to_string(), above);
+        }
+        let mut named = if rest.starts_with("crate::") { rest.to_string() } else { format!("{from}::{rest}") };
+        while !all.contains_key(&named) {
+            let Some((shorter, _)) = named.rsplit_once("::") else { break };
+            named = shorter.to_string();
+        }
+        // A module and the parts that it is made of are one.
+        let apart = |a: &str, b: &str| !b.starts_with(a);
+        if all.contains_key(&named) && apart(&named, module) && apart(module, &named) {
+            taken.insert(named);
+        }
+    }
+    taken
+}
+
+/// What is left once everything that takes nothing from the others is put aside, until nothing can be: circles, and what uses them.
+fn circles(mut left: BTreeMap<String, BTreeSet<String>>) -> BTreeMap<String, BTreeSet<String>> {
+    loop {
+        let free: Vec<String> = left.iter().filter(|(_, from)| from.is_empty()).map(|(m, _)| m.clone()).collect();
+        if free.is_empty() {
+            return left;
+        }
+        for module in free {
+            left.remove(&module);
+            for from in left.values_mut() {
+                from.remove(&module);
+            }
+        }
+    }
+}
+
+fn folder(krate: &str) -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap().join(krate).join("src")
+}
+
+#[test]
+fn the_files_of_the_interface_make_no_circle() {
+    let mut all = BTreeMap::new();
+    modules(&folder("tui"), "crate", &mut all);
+    let arrows: BTreeMap<String, BTreeSet<String>> = all.iter().map(|(m, text)| (m.clone(), taken(m, text, &all))).collect();
+    let count: usize = arrows.values().map(BTreeSet::len).sum();
+    assert!(all.len() > 30 && count > 100, "{} files and {count} arrows were found: the test does not see them", all.len());
+    let left = circles(arrows);
+    assert!(left.is_empty(), "these use one another in a circle, or use one: {left:#?}");
+}
+
+/// The first part of a path below the crate: its room.
+fn room(path: &str) -> &str {
+    path.split("::").next().unwrap_or(path)
+}
+
+/// The rooms that a text names, in its imports or anywhere else. What stands in comments or only in tests is passed over.
+fn rooms_named(text: &str, rooms: &BTreeSet<String>) -> BTreeSet<String> {
+    let tests = text.match_indices("\n#[cfg(test)]\n").find(|(at, mark)| {
+        let after = text[at + mark.len()..].lines().next().unwrap_or_default();
+        after.contains("mod ") && after.ends_with('{')
+    });
+    let code = &text[..tests.map_or(text.len(), |(at, _)| at)];
+    let code: String = code.lines().filter(|l| !l.trim_start().starts_with("//")).collect::<Vec<_>>().join("\n");
+    let mut named = BTreeSet::new();
+    for (at, _) in code.match_indices("crate::") {
+        // `jurex_crate::` is another crate, and so is a name that ends in it.
+        if code[..at].ends_with(|c: char| c.is_alphanumeric() || c == '_') {
+            continue;
+        }
+        let rest = &code[at + "crate::".len()..];
+        let end =
+            if rest.starts_with('{') { rest.find("};").unwrap_or(0) } else { rest.find([';', ' ', '(', ',', ')']).unwrap_or(0) };
+        named.extend(opened(&rest[..end]).iter().map(|path| room(path).to_string()).filter(|r| rooms.contains(r)));
+    }
+    named
+}
+
+#[test]
+fn the_rooms_of_no_crate_make_a_circle() {
+    let crates = std::fs::read_dir(folder("app").join("../..")).unwrap();
+    let mut seen = 0;
+    for krate in crates.map(|e| e.unwrap().file_name().into_string().unwrap()) {
+        let mut all = BTreeMap::new();
+        modules(&folder(&krate), "crate", &mut all);
+        let path = |module: &str| module.strip_prefix("crate::").unwrap_or_default().to_string();
+        // The crate's own file names every room; stand-ins for tests may know all of them.
+        all.retain(|module, _| !["lib", "main", "testing", ""].contains(&room(&path(module))));
+        let rooms: BTreeSet<String> = all.keys().map(|m| room(&path(m)).to_string()).collect();
+        let mut arrows: BTreeMap<String, BTreeSet<String>> = rooms.iter().map(|r| (r.clone(), BTreeSet::new())).collect();
+        for (module, text) in &all {
+            let from = room(&path(module)).to_string();
+            let mut named = rooms_named(text, &rooms);
+            named.remove(&from);
+            seen += named.len();
+            arrows.entry(from).or_default().extend(named);
+        }
+        let left = circles(arrows);
+        assert!(left.is_empty(), "rooms of {krate} use one another in a circle, or use one: {left:#?}");
+    }
+    assert!(seen > 300, "{seen} arrows were found: the test does not see them");
+}

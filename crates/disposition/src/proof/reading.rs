@@ -1,0 +1,410 @@
+//! Reads places of a drive and compares them with what should lie there. Nothing is written.
+
+use super::expected::{Expected, Holds};
+use crate::mark;
+use jurex_device::media::Geometry;
+use jurex_device::medium::{Cause, MediumError};
+use jurex_engine::{
+    Attempt, Backend, Clock, Completed, Doubt, JobControl, LEFT_AFTER, List, Next, NoAnswer, Probed, Requests, Task, Waited,
+    Wish, ask,
+};
+use jurex_pattern::pattern::Pattern;
+use jurex_pattern::ranges::RangeSet;
+use jurex_pattern::units::{Sectors, counted};
+use jurex_sanitize::digest::{Met, Salt};
+use jurex_sanitize::evidence::Ended;
+use jurex_sanitize::plan::Order;
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// What was read, and what was found.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Reading {
+    /// Sectors that came and were compared.
+    pub read: RangeSet,
+    /// Those of them that do not hold what should lie there.
+    pub wrong: RangeSet,
+    /// Sectors that gave an error.
+    pub unreadable: RangeSet,
+    /// The byte that a blank drive holds everywhere, where it had to be asked.
+    pub blank_byte: Option<u8>,
+    /// How it ended.
+    pub ended: Ended,
+}
+
+/// How far a reading is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Progress {
+    /// Sectors that were dealt with.
+    pub done: u64,
+    /// Of so many.
+    pub of: u64,
+}
+
+/// Reads `places` of a drive of that geometry by `backend`, and compares them with what is expected there. A stretch that can't
+/// be read is halved down to one physical sector. `control` may stop it; holding is not offered. `tell` hears of each request.
+pub fn read(
+    expected: &Expected,
+    places: &RangeSet,
+    geometry: Geometry,
+    backend: &mut dyn Backend,
+    clock: &dyn Clock,
+    control: &mut dyn JobControl,
+    tell: &mut dyn FnMut(Progress),
+) -> Reading {
+    let marks = expected.mark.as_deref().map_or(vec![], |page| mark::patterns(page.as_bytes(), geometry));
+    // Where the mark stands, it alone is expected.
+    let rest = places.without(&marks.iter().map(|(at, _)| *at).collect());
+    let reading = Reading {
+        read: RangeSet::new(),
+        wrong: RangeSet::new(),
+        unreadable: RangeSet::new(),
+        blank_byte: None,
+        ended: Ended::Finished,
+    };
+    let progress = Progress { done: 0, of: places.count() };
+    let pattern = match &expected.holds {
+        Holds::Pattern { pattern } => Ok((pattern.clone(), None)),
+        Holds::Blank => blank_byte(&rest, backend),
+    };
+    let mut requests = Requests::new(backend, clock);
+    requests.tune(geometry.bytes_of(progress.of));
+    let mut work = Work {
+        geometry,
+        list: List::aligned(),
+        requests,
+        in_flight: HashMap::new(),
+        doubt: Doubt::default(),
+        next_tag: 0,
+        reading,
+        progress,
+        in_a_row: 0,
+    };
+    match pattern {
+        Ok((pattern, byte)) => {
+            work.reading.blank_byte = byte;
+            work.list.set(rest.iter().copied());
+            work.run(&Arc::new(pattern), control, tell);
+        }
+        Err(no_answer) => work.reading.ended = silent(no_answer),
+    }
+    for (at, pattern) in marks {
+        let asked = places.within(at);
+        if work.reading.ended == Ended::Finished && asked.count() > 0 {
+            work.list.set(asked.iter().copied());
+            work.run(&Arc::new(pattern), control, tell);
+        }
+    }
+    work.reading
+}
+
+/// The pattern of the byte that the first sector holds over and over. One that is not blank is found wrong when it is read with
+/// the others.
+fn blank_byte(places: &RangeSet, backend: &mut dyn Backend) -> Result<(Pattern, Option<u8>), NoAnswer> {
+    let Some(first) = places.iter().next().map(|at| Sectors::new(at.first.0, 1)) else { return Ok((Pattern::zeros(), None)) };
+    let setting = backend.settings()[0];
+    backend.set(setting);
+    let byte = match ask(backend, Task::Digest(first, Salt::new([0; 16])))? {
+        Completed::Digested(met) => met.first().and_then(|m| if let Met::Blank(byte) = m { Some(*byte) } else { None }),
+        _ => None,
+    };
+    Ok((byte.and_then(|b| Pattern::bytes([b])).unwrap_or_else(Pattern::zeros), byte))
+}
+
+struct Work<'r> {
+    geometry: Geometry,
+    list: List,
+    requests: Requests<'r>,
+    /// What is in flight by its tag; `None`: the drive is tried elsewhere.
+    in_flight: HashMap<u64, Option<Attempt>>,
+    /// Sectors that failed, before it is known that the drive answers at others.
+    doubt: Doubt<()>,
+    next_tag: u64,
+    reading: Reading,
+    progress: Progress,
+    /// Sectors that could not be read, one after another.
+    in_a_row: u64,
+}
+
+/// A drive that gives nothing for so many physical sectors in a row is given up.
+const GIVEN_UP_AFTER: u64 = 1024;
+
+/// What can be asked next.
+enum Then {
+    Ask(Option<Attempt>, Sectors),
+    Wait,
+    Over,
+}
+
+impl Work<'_> {
+    fn run(&mut self, pattern: &Arc<Pattern>, control: &mut dyn JobControl, tell: &mut dyn FnMut(Progress)) {
+        loop {
+            if control.poll() == Some(Wish::Stop) && self.reading.ended == Ended::Finished {
+                self.reading.ended = Ended::Stopped;
+            }
+            // As much as there is room for is begun before anything is waited for.
+            let over = loop {
+                match self.next() {
+                    Then::Ask(attempt, at) => self.begin(attempt, at, pattern),
+                    Then::Wait => break false,
+                    Then::Over => break self.requests.are_none(),
+                }
+            };
+            if over || !self.take_one() {
+                break;
+            }
+            tell(self.progress);
+        }
+    }
+
+    fn begin(&mut self, attempt: Option<Attempt>, at: Sectors, pattern: &Arc<Pattern>) {
+        self.next_tag += 1;
+        self.in_flight.insert(self.next_tag, attempt);
+        let task = if attempt.is_some() { Task::ReadBack(at, Arc::clone(pattern)) } else { Task::Probe(at) };
+        self.requests.begin(self.next_tag, task);
+    }
+
+    fn next(&mut self) -> Then {
+        if self.reading.ended != Ended::Finished {
+            return Then::Over;
+        }
+        if !self.requests.has_room() {
+            return Then::Wait;
+        }
+        self.list.set_chunk(self.requests.setting().chunk as u64 / u64::from(self.geometry.logical));
+        loop {
+            if self.doubt.is_probing() {
+                match self.doubt.next_probe() {
+                    _ if !self.requests.are_none() => return Then::Wait,
+                    Some(at) => return Then::Ask(None, at),
+                    None => self.confirm(),
+                }
+                continue;
+            }
+            return match self.list.next() {
+                Next::Attempt(attempt) => Then::Ask(Some(attempt), attempt.at),
+                Next::AfterThose => Then::Wait,
+                Next::Nothing if self.doubt.has_suspects() => {
+                    self.begin_probing();
+                    continue;
+                }
+                Next::Nothing => Then::Over,
+            };
+        }
+    }
+
+    /// Waits for one request. Gives whether the drive still answers.
+    fn take_one(&mut self) -> bool {
+        let (done, now) = match self.requests.wait() {
+            Waited::Done(done, now) => (done, now),
+            Waited::Silent(so_long, _) => {
+                let stopped = self.reading.ended != Ended::Finished && so_long >= LEFT_AFTER;
+                if stopped || so_long >= jurex_engine::GIVEN_UP_AFTER {
+                    self.reading.ended = silent(NoAnswer);
+                    return false;
+                }
+                return true;
+            }
+        };
+        let Some(attempt) = self.in_flight.remove(&done.tag) else { return true };
+        let Some(attempt) = attempt else {
+            self.probed(&done.how);
+            return true;
+        };
+        self.list.came_back();
+        match done.how {
+            Completed::Read { wrong } => {
+                self.confirm();
+                self.in_a_row = 0;
+                self.progress.done += attempt.at.count;
+                self.reading.read.insert(attempt.at);
+                self.reading.wrong.extend(&wrong);
+                self.requests.moved(self.geometry.bytes_of(attempt.at.count), now);
+            }
+            Completed::Failed(error) => {
+                self.requests.disturbed();
+                self.failed(attempt, &error);
+            }
+            _ => self.reading.ended = Ended::Refused { error: "a defect in Jurex: it was asked to read".into() },
+        }
+        true
+    }
+
+    fn probed(&mut self, how: &Completed) {
+        match (how, self.doubt.probed(matches!(how, Completed::Done))) {
+            (_, Probed::Answers) => self.confirm(),
+            (Completed::Failed(e), Probed::Dead(places)) => {
+                let places = counted(places as u64, "place");
+                let error = format!("{places} in a row failed, and so did reading at other places: {}", e.cause.os());
+                self.reading.ended = Ended::StoppedAnswering { error };
+            }
+            _ => {}
+        }
+    }
+
+    fn failed(&mut self, attempt: Attempt, error: &MediumError) {
+        let said = || error.cause.os().to_string();
+        match error.cause {
+            Cause::BadSector(_) => {
+                let bad = self.list.narrow(attempt, self.geometry.unit(), Order::RETRIES);
+                if bad && self.doubt.suspect(attempt.at, ()) {
+                    self.begin_probing();
+                }
+            }
+            Cause::Gone(_) => self.reading.ended = Ended::Gone { error: said() },
+            Cause::Refused(_) => self.reading.ended = Ended::Refused { error: said() },
+        }
+    }
+
+    fn begin_probing(&mut self) {
+        if !self.doubt.begin_probing(self.geometry) {
+            self.confirm();
+        }
+    }
+
+    /// The drive answers: what failed before can't be read.
+    fn confirm(&mut self) {
+        for (at, ()) in self.doubt.confirm() {
+            self.reading.unreadable.insert(at);
+            self.progress.done += at.count;
+            self.in_a_row += 1;
+            if self.in_a_row >= GIVEN_UP_AFTER && self.reading.ended == Ended::Finished {
+                self.reading.ended = Ended::GivenUp { faults: self.in_a_row };
+            }
+        }
+    }
+}
+
+fn silent(no_answer: NoAnswer) -> Ended {
+    Ended::StoppedAnswering { error: no_answer.to_string() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jurex_device::media::MediaClass;
+    use jurex_device::testing::Memory;
+    use jurex_engine::testing::Steady;
+    use jurex_engine::{Sequential, Unattended};
+    use jurex_pattern::units::Lba;
+    use jurex_sanitize::sampling::Sampling;
+    use proptest::prelude::*;
+    use std::collections::BTreeSet;
+
+    fn expected(holds: Holds, count: u64) -> Expected {
+        Expected { holds, range: Sectors::new(0, count), mark: None }
+    }
+
+    fn whole(count: u64) -> RangeSet {
+        [Sectors::new(0, count)].into_iter().collect()
+    }
+
+    fn read_all(medium: &mut Memory, holds: Holds, places: &RangeSet, control: &mut dyn JobControl) -> Reading {
+        let geometry = medium.drive.geometry;
+        let mut backend = Sequential::in_chunks(medium, 4096);
+        read(&expected(holds, geometry.sectors), places, geometry, &mut backend, &Steady::default(), control, &mut |_| {})
+    }
+
+    proptest! {
+        #[test]
+        fn exactly_the_sectors_that_are_wrong_or_bad_are_found(
+            count in 1u64..300, wrong: Vec<prop::sample::Index>, bad: Vec<prop::sample::Index>, sampled: bool, seed: [u8; 16],
+        ) {
+            let mut medium = Memory::new(MediaClass::Magnetic, count);
+            let pattern = Pattern::random(seed);
+            let mut bytes = vec![0; count as usize * 512];
+            pattern.fill(0, 512, &mut bytes);
+            let at = |list: &[prop::sample::Index]| -> Vec<u64> { list.iter().take(5).map(|i| i.index(count as usize) as u64).collect() };
+            let (wrong, bad): (BTreeSet<u64>, Vec<u64>) = (at(&wrong).into_iter().collect(), at(&bad));
+            medium.drive.geometry.physical = 512;
+            wrong.iter().for_each(|lba| bytes[*lba as usize * 512 + 100] ^= 1);
+            medium.bytes.copy_from_slice(&bytes);
+            bad.iter().for_each(|lba| medium.unreadable.push(*lba));
+            let places = if sampled { Sampling::new(seed).places(Sectors::new(0, count)) } else { whole(count) };
+            let found = read_all(&mut medium, Holds::Pattern { pattern }, &places, &mut Unattended);
+            prop_assert_eq!(&found.ended, &Ended::Finished);
+            for lba in 0..count {
+                let (in_places, is_bad) = (places.contains(Lba(lba)), bad.contains(&lba));
+                prop_assert_eq!(found.unreadable.contains(Lba(lba)), in_places && is_bad);
+                prop_assert_eq!(found.wrong.contains(Lba(lba)), in_places && !is_bad && wrong.contains(&lba));
+                prop_assert_eq!(found.read.contains(Lba(lba)), in_places && !is_bad);
+            }
+        }
+    }
+
+    #[test]
+    fn a_blank_drive_is_blank_in_one_byte_and_in_no_other() {
+        let mut medium = Memory::new(MediaClass::SolidState, 64);
+        medium.bytes.fill(0xff);
+        let blank = read_all(&mut medium, Holds::Blank, &whole(64), &mut Unattended);
+        assert_eq!((blank.blank_byte, blank.wrong.count(), blank.read.count()), (Some(0xff), 0, 64));
+        medium.bytes[40 * 512..41 * 512].fill(0);
+        assert_eq!(read_all(&mut medium, Holds::Blank, &whole(64), &mut Unattended).wrong.sentence(3), "sector 40");
+        medium.bytes[7] = 1;
+        let first = read_all(&mut medium, Holds::Blank, &whole(64), &mut Unattended);
+        assert!(first.blank_byte.is_none() && first.wrong.count() > 60, "the first sector is not blank at all");
+    }
+
+    #[test]
+    fn where_a_mark_should_stand_it_alone_is_right_and_everywhere_else_it_is_wrong() {
+        let says = crate::mark::MarkSays::of(&jurex_sanitize::testing::record(), "Tern Quay").unwrap();
+        let page = crate::mark::Mark::new(says, |_| None).page(512).unwrap();
+        let mut medium = Memory::new(MediaClass::Magnetic, 999);
+        medium.bytes.fill(0);
+        medium.bytes[..4096].copy_from_slice(&page);
+        medium.bytes[991 * 512..].copy_from_slice(&page);
+        let mut look = |change: &dyn Fn(&mut Memory), mark: bool, holds: Holds| {
+            let before = medium.bytes.clone();
+            change(&mut medium);
+            let page = mark.then(|| String::from_utf8(page.clone()).unwrap());
+            let (expected, geometry) = (Expected { mark: page, ..expected(holds, 999) }, medium.drive.geometry);
+            let mut backend = Sequential::in_chunks(&mut medium, 4096);
+            let found = read(&expected, &whole(999), geometry, &mut backend, &Steady::default(), &mut Unattended, &mut |_| {});
+            medium.bytes = before;
+            (found.read.count(), found.wrong.sentence(3))
+        };
+        let zeros = || Holds::Pattern { pattern: Pattern::zeros() };
+        assert_eq!(look(&|_| {}, true, zeros()), (999, "no sector".into()));
+        assert_eq!(look(&|_| {}, true, Holds::Blank), (999, "no sector".into()));
+        assert_eq!(look(&|_| {}, false, zeros()).1, "sectors 0 to 7, sectors 991 to 998");
+        assert_eq!(look(&|m| m.bytes[300] ^= 1, true, zeros()).1, "sector 0");
+        assert_eq!(look(&|m| m.bytes[998 * 512..].fill(0), true, zeros()).1, "sector 998", "blank is wrong where it stands");
+        assert_eq!(look(&|m| m.bytes[500 * 512] = 1, true, zeros()).1, "sector 500");
+    }
+
+    #[test]
+    fn a_drive_that_goes_away_or_gives_nothing_any_more_is_left() {
+        let mut gone = Memory { gone_after: Some(4), ..Memory::new(MediaClass::Magnetic, 6400) };
+        let found = read_all(&mut gone, Holds::Blank, &whole(6400), &mut Unattended);
+        assert!(matches!(found.ended, Ended::Gone { .. }) && found.read.count() == 24, "{found:?}");
+        let mut dead = Memory { dead_after: Some(4), ..Memory::new(MediaClass::Magnetic, 6400) };
+        let found = read_all(&mut dead, Holds::Blank, &whole(6400), &mut Unattended);
+        assert!(matches!(&found.ended, Ended::StoppedAnswering { error } if error.starts_with("16 places in a row failed")));
+        assert_eq!(found.unreadable.count(), 0, "a drive that answers nowhere has no bad sectors: it is the drive");
+        let mut worn = Memory::new(MediaClass::Magnetic, 6400);
+        worn.unreadable = (100..3000).collect();
+        let found = read_all(&mut worn, Holds::Blank, &whole(6400), &mut Unattended);
+        assert!(
+            matches!(found.ended, Ended::GivenUp { faults: 1024 }),
+            "it answers elsewhere, and is given up: {:?}",
+            found.ended
+        );
+    }
+
+    #[test]
+    fn a_reading_that_is_stopped_says_how_far_it_came() {
+        struct AfterThree(u32);
+        impl JobControl for AfterThree {
+            fn poll(&mut self) -> Option<Wish> {
+                self.0 += 1;
+                (self.0 == 4).then_some(Wish::Stop)
+            }
+            fn wait(&mut self) -> Option<Wish> {
+                None
+            }
+        }
+        let mut medium = Memory::new(MediaClass::Magnetic, 64);
+        let stopped = read_all(&mut medium, Holds::Blank, &whole(64), &mut AfterThree(0));
+        assert_eq!((&stopped.ended, stopped.read.count()), (&Ended::Stopped, 24));
+    }
+}

@@ -1,0 +1,42 @@
+//! Everything is done. The claim is about the object of the beginning: the drive is asked once more who it is.
+
+use super::{Issued, StageMachine, Taken, Then, Turn};
+use crate::event::Activity;
+use crate::job::context::Context;
+use crate::job::{Completed, Now, Task};
+use jurex_device::media::Drive;
+use jurex_device::medium::MediumError;
+use jurex_pattern::units::Sectors;
+use jurex_sanitize::evidence::Ended;
+
+/// What comes after the last stage.
+#[derive(Debug)]
+pub(in crate::job) struct Closing;
+
+impl Closing {
+    pub(in crate::job) fn begin(job: &mut Context) -> Self {
+        job.activity = Activity::Laying;
+        Self
+    }
+}
+
+impl StageMachine for Closing {
+    fn turn(&mut self, _: &mut Context, _: Now) -> Turn {
+        Turn::Alone(Issued::Identify, Task::Identify)
+    }
+
+    fn task(&self, _: &Context, at: Sectors) -> Task {
+        Task::Probe(at)
+    }
+
+    fn done(&mut self, job: &mut Context, issued: Issued, how: Completed, _: Now) -> Taken {
+        let (Issued::Identify, Completed::Identified(found)) = (issued, how) else { return Taken::NotTheAnswer };
+        let evidence = job.evidence();
+        let armed = &Drive { geometry: evidence.geometry(), ..evidence.drive().clone() };
+        Then::End(if armed.same_as(&found) { Ended::Finished } else { Context::changed(armed, &found) }).into()
+    }
+
+    fn failed(&mut self, _: &mut Context, _: Issued, _: &MediumError, _: Now) -> Then {
+        Then::Stay
+    }
+}

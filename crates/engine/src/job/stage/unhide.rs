@@ -1,0 +1,123 @@
+//! Hidden sectors are given back: a conversation with the drive, after which it is asked how large it is now.
+
+use super::conversation::{Conversation, Heard};
+use super::{Issued, StageMachine, Taken, Then, Turn};
+use crate::event::{Activity, Event};
+use crate::job::context::Context;
+use crate::job::{Completed, Now, Task};
+use crate::kept::Kept;
+use crate::own::{Dialogue, End};
+use crate::run::KeepError;
+use jurex_device::media::{Drive, HiddenAreas};
+use jurex_device::medium::MediumError;
+use jurex_pattern::units::{Sectors, counted};
+use jurex_sanitize::evidence::Ended;
+use jurex_sanitize::plan::Lift;
+
+/// The stage.
+#[derive(Debug)]
+pub(in crate::job) struct Unhide {
+    conversation: Conversation,
+    /// The conversation is over, and the drive is asked who it is.
+    asks_size: bool,
+}
+
+impl Unhide {
+    pub(in crate::job) fn begin(job: &mut Context, lift: &Lift, now: Now) -> Self {
+        job.activity = Activity::Laying;
+        let before = job.evidence().drive().geometry;
+        job.tell(Event::LiftStarted { before, time: now.wall });
+        Self { conversation: Conversation::new(Dialogue::lift(lift)), asks_size: false }
+    }
+
+    fn talked(&mut self, end: End) -> Then {
+        match end {
+            End::Completed => {
+                self.asks_size = true;
+                Then::Stay
+            }
+            End::Refused(error) => Then::End(Ended::Refused { error }),
+            End::Failed(said) => Then::End(Ended::CommandFailed { said }),
+            End::Silent(error) => Then::End(Ended::StoppedAnswering { error }),
+        }
+    }
+
+    /// The drive was asked who it is after its capacity was changed.
+    fn size_told(found: &Drive, job: &mut Context, now: Now) -> Then {
+        let before = job.evidence().drive().clone();
+        let same_size = Drive { geometry: before.geometry, ..found.clone() };
+        if !before.same_as(&same_size) {
+            return Then::End(Context::changed(&before, found));
+        }
+        job.tell(Event::Lifted { after: found.geometry, hidden: found.hidden.clone(), time: now.wall });
+        job.save(now);
+        if let HiddenAreas::Hidden { sectors } = found.hidden {
+            let left = counted(sectors, "sector");
+            let said = format!(
+                "{left} are still hidden: take its power away for ten seconds and go on with the job; if they stay hidden, a configuration overlay keeps them, which is lifted only where the plan says so"
+            );
+            return Then::End(Ended::CommandFailed { said });
+        }
+        Then::Next
+    }
+}
+
+impl StageMachine for Unhide {
+    fn turn(&mut self, job: &mut Context, now: Now) -> Turn {
+        if self.asks_size {
+            return Turn::Alone(Issued::Identify, Task::Identify);
+        }
+        match self.conversation.turn(job, now) {
+            Ok(turn) => turn,
+            Err((end, _)) => Turn::Settled(self.talked(end)),
+        }
+    }
+
+    fn task(&self, _: &Context, at: Sectors) -> Task {
+        Task::Probe(at)
+    }
+
+    fn done(&mut self, job: &mut Context, issued: Issued, how: Completed, now: Now) -> Taken {
+        match (issued, how) {
+            (Issued::Said, Completed::Answered(answers)) => match self.conversation.answered(job, &answers, now) {
+                Heard::Stay => Then::Stay.into(),
+                Heard::End(ended) => Then::End(ended).into(),
+            },
+            (Issued::Rescan, Completed::Done) => {
+                self.asks_size = true;
+                Then::Stay.into()
+            }
+            (Issued::Tried, Completed::Done) => {
+                self.conversation.tried(job, true, now);
+                Then::Stay.into()
+            }
+            (Issued::Identify, Completed::Identified(found)) if self.asks_size => Self::size_told(&found, job, now).into(),
+            _ => Taken::NotTheAnswer,
+        }
+    }
+
+    fn failed(&mut self, job: &mut Context, _: Issued, _: &MediumError, now: Now) -> Then {
+        self.conversation.tried(job, false, now);
+        Then::Stay
+    }
+
+    fn kept(&mut self, kept: Result<Kept, KeepError>) -> Then {
+        self.conversation.kept(kept)
+    }
+
+    fn keeps_its_place(&self) -> bool {
+        !self.asks_size
+    }
+
+    fn drive_is_at_work(&self) -> bool {
+        self.conversation.drive_is_at_work()
+    }
+
+    fn may_be_left(&self) -> bool {
+        self.conversation.may_be_left()
+    }
+
+    fn rest_is_wanted(&mut self, job: &mut Context) {
+        self.conversation.tell_that_nothing_stops_it(job);
+    }
+}

@@ -1,0 +1,36 @@
+//! The erase engine: a state machine ([`Job`]) that says what to do next and takes how it ended, and a loop
+//! ([`run`]) that lets it work on a [`jurex_device::medium::Medium`].
+//!
+//! What does not live here: what a result is worth (jurex-sanitize), system calls and threads (jurex-linux), clocks and where
+//! checkpoints are kept (whoever runs a job brings them).
+#![forbid(unsafe_code)]
+
+mod backend;
+mod beside;
+mod checkpoint;
+mod doubt;
+mod draw;
+mod event;
+mod forecast;
+mod job;
+mod kept;
+mod list;
+mod measure;
+mod own;
+mod requests;
+mod run;
+#[cfg(any(test, feature = "testing"))]
+pub mod testing;
+mod tune;
+
+pub use backend::{Backend, Buffers, Done, Sequential, Setting, Trials};
+pub use beside::{Beside, BesideMet, WithBeside};
+pub use checkpoint::{BadCheckpoint, Checkpoint};
+pub use doubt::{Doubt, Probed};
+pub use event::{Activity, Event, FaultKind, Progress};
+pub use job::{Completed, DriveChanged, Job, Now, Request, Step, Task, Wish};
+pub use kept::{Change, Kept};
+pub use list::{Attempt, List, Next};
+pub use own::{UnlockError, leave_failure, unlock};
+pub use requests::{GIVEN_UP_AFTER, LEFT_AFTER, NoAnswer, Requests, Waited, ask};
+pub use run::{CHUNK_BYTES, CheckpointStore, Clock, JobControl, KeepError, NotKept, Unattended, run};

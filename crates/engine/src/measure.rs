@@ -1,0 +1,471 @@
+//! Is the drive as large as it says? What is laid, and read, to find out. No I/O here: acts are given out, and what was met is
+//! taken.
+//!
+//! Sectors all over the drive, a *stride* apart, are tagged with their own address, then a whole stride at its end, then one at
+//! its start; then all but the last are read. Whatever period the addresses of a counterfeit begin again with, the stride at the
+//! end then comes to lie on a tagged sector: if the period is a stride or more, on one of those a stride apart; if it is less,
+//! on itself. A drive that keeps what was written in a buffer of its own has forgotten the first tags by then, unless the
+//! buffer is larger than a stride.
+//!
+//! Where a tag is met at another address than its own, the distance is a multiple of the period. Which one is found as the
+//! order of an element is: the distance is divided by each of its prime factors as long as the first sector is still met
+//! there.
+
+use jurex_device::media::Geometry;
+use jurex_pattern::pattern::Pattern;
+use jurex_pattern::ranges::RangeSet;
+use jurex_pattern::units::{Lba, Sectors};
+use jurex_sanitize::evidence::{MOST_EXAMPLES, SameSector, SizeEvidence};
+use jurex_sanitize::plan::Layout;
+use jurex_sanitize::tag::Tag;
+use std::collections::VecDeque;
+use std::sync::Arc;
+
+/// Places that are tried at once where the end of what holds is searched.
+const FAN: u64 = 64;
+/// Places in a row that fail before nothing more is tried.
+const FAILING: u64 = 32;
+
+/// What to do next.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) enum Act {
+    /// Lay tags of the first or of the second round on these sectors.
+    Lay(Vec<Sectors>, Round),
+    /// Flush every cache.
+    Flush,
+    /// Read these sectors.
+    Read(Vec<Sectors>),
+}
+
+/// Which tags.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Round {
+    First,
+    Second,
+}
+
+/// What is being found out.
+#[derive(Clone, Debug)]
+enum Question {
+    /// Whether every tag is where it was laid.
+    Whole,
+    /// At which of these addresses the first sector is met.
+    Period { distance: u64, candidates: Vec<Candidate> },
+    /// Between which sectors what holds ends: `holds` is known to hold, `ends` not to; what was tried and held is in `held`.
+    End { holds: Option<u64>, ends: u64, before: u64, held: Vec<u64> },
+    /// Nothing more.
+    Answered,
+}
+
+/// The distance divided `power` times by a prime.
+#[derive(Clone, Copy, Debug)]
+struct Candidate {
+    prime: u64,
+    power: u32,
+    at: u64,
+    is_first: bool,
+}
+
+/// A size check under way.
+#[derive(Debug)]
+pub(super) struct Measuring {
+    layout: Layout,
+    tags: [Arc<Pattern>; 2],
+    acts: VecDeque<Act>,
+    question: Question,
+    found: SizeEvidence,
+    /// Greatest common divisor of all distances between where a tag was laid and where it was met.
+    distance: u64,
+    /// The first sector that did not hold its tag, and of those a stride apart the last one that did.
+    first_false: Option<u64>,
+    last_held: Option<u64>,
+    /// What could not be written: that no tag is on it says nothing of the drive's size.
+    unwritten: RangeSet,
+    /// Places in a row that failed.
+    failing: u64,
+}
+
+impl Measuring {
+    /// With tags laid as `tags`, a keystream.
+    pub(super) fn new(geometry: Geometry, tags: &Pattern, session: u32) -> Self {
+        let layout = Layout::of(geometry);
+        let (apart, last, first) = (layout.apart(), layout.last(), layout.first());
+        let lay = |places| [Act::Lay(places, Round::First), Act::Flush];
+        let mut acts: VecDeque<Act> = [lay(apart.clone()), lay(vec![last]), lay(vec![first])].into_iter().flatten().collect();
+        // In another order than they were written in, and what was written last at the end.
+        acts.push_back(Act::Read(apart.iter().rev().copied().collect()));
+        acts.push_back(Act::Read(vec![last]));
+        let tagged = apart.iter().map(|s| s.count).sum::<u64>() + last.count;
+        let found =
+            SizeEvidence { session, told: layout.told, sector_bytes: geometry.logical, tagged, ..SizeEvidence::default() };
+        let tags = [Arc::new(tags.clone()), Arc::new(tags.complement())];
+        Self {
+            layout,
+            tags,
+            acts,
+            question: Question::Whole,
+            found,
+            distance: 0,
+            first_false: None,
+            last_held: None,
+            unwritten: RangeSet::new(),
+            failing: 0,
+        }
+    }
+
+    /// The tags of a round.
+    pub(super) fn tags(&self, round: Round) -> &Arc<Pattern> {
+        &self.tags[usize::from(round == Round::Second)]
+    }
+
+    /// What was found so far.
+    pub(super) fn found(&self) -> &SizeEvidence {
+        &self.found
+    }
+
+    /// What to do next; `None`: the question is answered as far as it can be.
+    pub(super) fn next(&mut self) -> Option<Act> {
+        while self.acts.is_empty() && !matches!(self.question, Question::Answered) {
+            self.decide();
+        }
+        self.acts.pop_front()
+    }
+
+    /// Takes what the sectors from `first` on told.
+    pub(super) fn note(&mut self, first: Lba, met: &[Tag]) {
+        self.failing = 0;
+        for (lba, tag) in (first.0..).zip(met) {
+            match &mut self.question {
+                Question::Whole => self.note_tag(lba, *tag),
+                Question::Period { candidates, .. } => {
+                    let is_first = *tag == Tag::Of { lba: Lba(0), second: true };
+                    candidates.iter_mut().filter(|c| c.at == lba).for_each(|c| c.is_first = is_first);
+                }
+                Question::End { ends, held, .. } => match tag {
+                    Tag::Of { lba: of, .. } if of.0 == lba => held.push(lba),
+                    _ => *ends = (*ends).min(lba),
+                },
+                Question::Answered => {}
+            }
+        }
+    }
+
+    fn note_tag(&mut self, lba: u64, tag: Tag) {
+        match tag {
+            _ if self.unwritten.contains(Lba(lba)) => {
+                self.found.failed += 1;
+                return;
+            }
+            Tag::Of { lba: of, .. } if of.0 == lba => {
+                self.found.own += 1;
+                if lba < self.layout.last().first.0 {
+                    self.last_held = self.last_held.max(Some(lba));
+                }
+                return;
+            }
+            Tag::Of { lba: of, .. } => {
+                self.found.of_others += 1;
+                self.distance = gcd(self.distance, of.0.abs_diff(lba));
+                if self.found.same.len() < MOST_EXAMPLES {
+                    self.found.same.push(SameSector { written: of, read: Lba(lba) });
+                }
+            }
+            Tag::Blank | Tag::None => {
+                self.found.lost += 1;
+                self.found.blank += u64::from(tag == Tag::Blank);
+            }
+        }
+        self.first_false = Some(self.first_false.map_or(lba, |f| f.min(lba)));
+    }
+
+    /// Tags were laid.
+    pub(super) fn laid(&mut self) {
+        self.failing = 0;
+    }
+
+    /// These sectors could not be written.
+    pub(super) fn not_laid(&mut self, at: Sectors) {
+        self.unwritten.insert(at);
+        self.give_up_if_failing();
+    }
+
+    /// These could not be read.
+    pub(super) fn not_read(&mut self, at: Sectors) {
+        if matches!(self.question, Question::Whole) {
+            self.found.failed += at.count;
+        }
+        self.give_up_if_failing();
+    }
+
+    /// A drive that fails everywhere takes its time for each place, and tells nothing.
+    fn give_up_if_failing(&mut self) {
+        self.failing += 1;
+        if self.failing > FAILING {
+            self.acts.clear();
+            self.question = Question::Answered;
+        }
+    }
+
+    /// Whether nothing more is asked.
+    pub(super) fn is_answered(&self) -> bool {
+        matches!(self.question, Question::Answered) && self.acts.is_empty()
+    }
+
+    /// Everything that was asked is answered: what follows from it?
+    fn decide(&mut self) {
+        match std::mem::replace(&mut self.question, Question::Answered) {
+            Question::Whole if self.found.of_others > 0 => self.ask_period(),
+            Question::Whole if self.found.lost > 0 => self.ask_end(),
+            Question::Period { distance, candidates } => self.period_told(distance, &candidates),
+            Question::End { holds, ends, before, held } => {
+                let last = held.iter().copied().filter(|h| *h < ends).max().max(holds);
+                // Nothing that was tried could be read: it is known to end there, and no nearer.
+                if last == holds && held.is_empty() && ends == before {
+                    self.found.ends_before = Some(Lba(ends));
+                } else {
+                    self.search_end(last, ends);
+                }
+            }
+            Question::Whole | Question::Answered => {}
+        }
+    }
+
+    /// The first sector gets another tag, and is looked for at the distance that was met and at its parts.
+    fn ask_period(&mut self) {
+        let (distance, stride) = (self.distance, self.layout.stride);
+        if self.found.lost > 0 || distance == 0 {
+            return self.ask_end();
+        }
+        let candidates = candidates(distance);
+        let first = Sectors::new(0, 1);
+        self.acts.extend([Act::Lay(vec![first], Round::Second), Act::Flush]);
+        // If the period is a stride or more, a whole one can follow it that does not come to lie on it.
+        if distance >= stride && stride > 1 {
+            self.acts.extend([Act::Lay(vec![Sectors::new(1, stride - 1)], Round::First), Act::Flush]);
+        }
+        self.acts.push_back(Act::Read(candidates.iter().map(|c| Sectors::new(c.at, 1)).collect()));
+        self.question = Question::Period { distance, candidates };
+    }
+
+    fn period_told(&mut self, distance: u64, candidates: &[Candidate]) {
+        if !candidates.iter().any(|c| c.at == distance && c.is_first) {
+            return self.ask_end();
+        }
+        let mut period = distance;
+        for c in candidates.iter().filter(|c| c.is_first && c.power > 0) {
+            // Of each prime the highest power counts; they come in order.
+            let is_highest = !candidates.iter().any(|d| d.prime == c.prime && d.power > c.power && d.is_first);
+            period /= if is_highest { c.prime.pow(c.power) } else { 1 };
+        }
+        self.found.begins_again_at = Some(Lba(period));
+    }
+
+    /// Where what holds ends is searched between two of the sectors that are a stride apart.
+    fn ask_end(&mut self) {
+        let Some(ends) = self.first_false else { return };
+        if self.last_held.is_none_or(|held| held < ends) {
+            self.search_end(self.last_held, ends);
+        }
+    }
+
+    fn search_end(&mut self, holds: Option<u64>, ends: u64) {
+        let from = holds.map_or(0, |h| h + 1);
+        let between = ends.saturating_sub(from);
+        if between == 0 {
+            self.found.ends_before = Some(Lba(ends));
+            return;
+        }
+        let places = FAN.min(between);
+        let probes: Vec<Sectors> = (0..places).map(|n| Sectors::new(from + between * n / places, 1)).collect();
+        self.acts.extend([Act::Lay(probes.clone(), Round::First), Act::Flush]);
+        // What does not hold is written over by this, wherever it went.
+        self.acts.extend([Act::Lay(vec![self.layout.last()], Round::First), Act::Flush]);
+        self.acts.push_back(Act::Read(probes.into_iter().rev().collect()));
+        self.question = Question::End { holds, ends, before: ends, held: vec![] };
+    }
+}
+
+/// The distance itself, and what is left of it when it is divided by each of its primes, once and again.
+fn candidates(distance: u64) -> Vec<Candidate> {
+    let mut all = vec![Candidate { prime: 1, power: 0, at: distance, is_first: false }];
+    for prime in primes(distance) {
+        let mut at = distance;
+        let mut power = 0;
+        while at.is_multiple_of(prime) {
+            at /= prime;
+            power += 1;
+            all.push(Candidate { prime, power, at, is_first: false });
+        }
+    }
+    all
+}
+
+fn primes(mut n: u64) -> Vec<u64> {
+    let mut found = vec![];
+    let mut prime = 2;
+    while prime * prime <= n {
+        if n.is_multiple_of(prime) {
+            found.push(prime);
+            while n.is_multiple_of(prime) {
+                n /= prime;
+            }
+        }
+        prime += 1;
+    }
+    found.extend((n > 1).then_some(n));
+    found
+}
+
+fn gcd(a: u64, b: u64) -> u64 {
+    if b == 0 { a } else { gcd(b, a % b) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jurex_sanitize::evidence::Size;
+    use proptest::prelude::*;
+    use std::collections::HashMap;
+
+    /// What a drive does with addresses that it does not have.
+    #[derive(Clone, Copy, Debug)]
+    enum Beyond {
+        /// It has them all.
+        Honest,
+        BeginsAgain,
+        Drops,
+        /// They all come to lie on the last sectors that it has: so many.
+        Repeats(u64),
+    }
+
+    /// A drive that holds fewer sectors than it says, with a buffer that keeps the last ones that were written.
+    struct Counterfeit {
+        holds: u64,
+        beyond: Beyond,
+        cells: HashMap<u64, (u64, Round)>,
+        buffer: VecDeque<(u64, (u64, Round))>,
+        remembers: usize,
+    }
+
+    impl Counterfeit {
+        fn real(&self, lba: u64) -> Option<u64> {
+            match self.beyond {
+                _ if lba < self.holds => Some(lba),
+                Beyond::Honest => Some(lba),
+                Beyond::BeginsAgain => Some(lba % self.holds),
+                Beyond::Drops => None,
+                Beyond::Repeats(ring) => Some(self.holds - ring + lba % ring),
+            }
+        }
+        fn write(&mut self, lba: u64, round: Round) {
+            if let Some(real) = self.real(lba) {
+                self.cells.insert(real, (lba, round));
+            }
+            self.buffer.push_back((lba, (lba, round)));
+            while self.buffer.len() > self.remembers {
+                self.buffer.pop_front();
+            }
+        }
+        fn read(&self, lba: u64) -> Tag {
+            let buffered = self.buffer.iter().rev().find(|(at, _)| *at == lba).map(|(_, held)| *held);
+            let held = buffered.or_else(|| self.cells.get(&self.real(lba)?).copied());
+            held.map_or(Tag::Blank, |(lba, round)| Tag::Of { lba: Lba(lba), second: round == Round::Second })
+        }
+    }
+
+    fn measure(told: u64, physical: u32, drive: &mut Counterfeit) -> SizeEvidence {
+        let geometry = Geometry { logical: 512, physical, sectors: told };
+        let mut measuring = Measuring::new(geometry, &Pattern::random([1; 16]), 0);
+        let mut acts = 0;
+        while let Some(act) = measuring.next() {
+            acts += 1;
+            assert!(acts < 1000, "it has an end");
+            match act {
+                Act::Lay(places, round) => {
+                    places.iter().flat_map(|s| s.first.0..s.end()).for_each(|lba| drive.write(lba, round));
+                    measuring.laid();
+                }
+                Act::Flush => {}
+                Act::Read(places) => places.iter().for_each(|s| {
+                    let met: Vec<Tag> = (s.first.0..s.end()).map(|lba| drive.read(lba)).collect();
+                    measuring.note(s.first, &met);
+                }),
+            }
+        }
+        check_soundness(measuring.found(), told);
+        measuring.found().clone()
+    }
+
+    fn check_soundness(of: &SizeEvidence, told: u64) {
+        assert!(of.tagged <= told && of.own + of.of_others + of.lost + of.failed <= of.tagged, "{of:?}");
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(600))]
+        #[test]
+        fn whatever_a_drive_does_beyond_its_end_is_found_and_the_end_named(
+            told in 2u64..30_000,
+            share in 0.0f64..1.0,
+            way in 0u8..4,
+            ring in 1u64..40,
+            physical in prop::sample::select(vec![512u32, 4096]),
+            remembers in 0u64..300,
+        ) {
+            let holds = 1 + ((told - 1) as f64 * share) as u64;
+            let unit = u64::from(physical / 512);
+            // A buffer as large as the drive hides all of it.
+            let remembers = if told < 4 * unit { 0 } else { remembers };
+            prop_assume!(holds < told);
+            let stride = Layout::of(Geometry { logical: 512, physical, sectors: told }).stride;
+            let ring = ring.min(holds).min(stride);
+            let beyond = [Beyond::Honest, Beyond::BeginsAgain, Beyond::Drops, Beyond::Repeats(ring)][usize::from(way)];
+            // It remembers less than a stride, or nothing of it could be found.
+            let remembers = remembers.min(stride - 1) as usize;
+            let mut drive = Counterfeit { holds, beyond, cells: HashMap::new(), buffer: VecDeque::new(), remembers };
+            let found = measure(told, physical, &mut drive);
+            match beyond {
+                Beyond::Honest => prop_assert_eq!(found.finding(), Size::AsTold),
+                Beyond::BeginsAgain => {
+                    prop_assert!(found.is_false(), "{:?}", found);
+                    // A buffer that answers in place of so few sectors hides which of them they are.
+                    if holds >= stride || remembers == 0 {
+                        prop_assert_eq!(found.finding(), Size::BeginsAgain { after: holds }, "{:?}", found);
+                    }
+                }
+                Beyond::Drops => {
+                    prop_assert!(found.is_false(), "{:?}", found);
+                    // Of less than a physical sector a buffer that holds the start answers for the rest of it.
+                    if holds >= unit || remembers == 0 {
+                        prop_assert_eq!(found.finding(), Size::Drops { from: holds }, "{:?}", found);
+                    }
+                }
+                Beyond::Repeats(_) => {
+                    prop_assert!(found.is_false(), "{:?}", found);
+                    // The sectors of the ring were written over: what holds ends before them.
+                    if let Some(end) = found.holds().filter(|_| holds >= unit || remembers == 0) {
+                        prop_assert!((holds - ring..=holds).contains(&end), "{:?}", found);
+                    }
+                    prop_assert!(told < 64 * unit || !matches!(found.finding(), Size::NotProved | Size::AsTold));
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_drive_that_fails_everywhere_is_soon_left_alone_and_nothing_is_said_of_its_size() {
+        let geometry = Geometry { logical: 512, physical: 512, sectors: 100_000 };
+        let mut measuring = Measuring::new(geometry, &Pattern::random([1; 16]), 0);
+        let mut tries = 0;
+        while let Some(act) = measuring.next() {
+            let Act::Lay(places, _) = act else { continue };
+            for at in places {
+                if measuring.is_answered() {
+                    break;
+                }
+                tries += 1;
+                measuring.not_laid(at);
+            }
+        }
+        assert_eq!((measuring.found().finding(), tries), (Size::NotProved, FAILING + 1));
+    }
+}

@@ -1,0 +1,153 @@
+//! Hidden sectors of ATA drives: the host protected area, the accessible maximum, the device configuration overlay. Each is
+//! asked for, lifted to the drive's native end, and looked at again.
+
+use super::{End, Next, Talk};
+use jurex_device::native::ata::{self, Identify, erase as command};
+use jurex_device::native::command::{Answer, Command};
+use jurex_sanitize::plan::Lift;
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Step {
+    AskBefore,
+    /// Where the native end is, by the command of that feature.
+    AskEnd(Feature),
+    Lift(Feature, u64),
+    /// The system looks at the new capacity.
+    Rescan,
+    Over(End),
+}
+
+/// Features that hide sectors, in the order in which they are lifted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Feature {
+    ProtectedArea,
+    AccessibleMax,
+    Configuration,
+}
+
+#[derive(Debug)]
+pub(super) struct Lifting {
+    permanent: bool,
+    configuration: bool,
+    step: Step,
+    told: Option<Identify>,
+}
+
+impl Lifting {
+    pub(super) fn new(lift: &Lift) -> Self {
+        Self { permanent: lift.permanent, configuration: lift.configuration, step: Step::AskBefore, told: None }
+    }
+
+    /// The feature that comes after `done`, of those that the drive has.
+    fn after(&self, done: Option<Feature>) -> Step {
+        let Some(told) = &self.told else { return Step::Rescan };
+        let has = |feature: Feature| match feature {
+            Feature::ProtectedArea => told.can_hide_by_hpa,
+            Feature::AccessibleMax => told.can_hide_by_amax,
+            // It gives back every setting of the maker, not the capacity alone: only if a person said so.
+            Feature::Configuration => told.can_hide_by_dco && self.configuration,
+        };
+        let order = [Feature::ProtectedArea, Feature::AccessibleMax, Feature::Configuration];
+        let from = done.and_then(|d| order.iter().position(|f| *f == d)).map_or(0, |at| at + 1);
+        order[from..].iter().find(|f| has(**f)).map_or(Step::Rescan, |f| Step::AskEnd(*f))
+    }
+
+    fn extended(&self) -> bool {
+        self.told.as_ref().is_some_and(|t| t.long_addresses)
+    }
+
+    fn ask_end(&self, feature: Feature) -> Command {
+        match feature {
+            Feature::ProtectedArea => command::read_native_max(self.extended()),
+            Feature::AccessibleMax => command::get_native_max(),
+            Feature::Configuration => command::configuration_identify(),
+        }
+    }
+
+    /// The last sector that the feature could give.
+    fn end(&self, feature: Feature, answer: &Answer) -> Option<u64> {
+        match feature {
+            Feature::Configuration => ata::parse_configuration_max(answer.page()?).ok(),
+            _ => {
+                let registers = answer.registers().filter(ata::Registers::is_good)?;
+                let long = feature == Feature::AccessibleMax || self.extended();
+                Some(if long { registers.lba } else { registers.short_lba() })
+            }
+        }
+    }
+
+    fn lift(&self, feature: Feature, last: u64) -> Vec<Command> {
+        match feature {
+            Feature::ProtectedArea => {
+                vec![command::read_native_max(self.extended()), command::set_max(last, self.extended(), self.permanent)]
+            }
+            Feature::AccessibleMax => vec![command::set_accessible_max(last)],
+            Feature::Configuration => vec![command::configuration_restore()],
+        }
+    }
+
+    fn refused(&self, feature: Feature, answer: &Answer) -> String {
+        let again = match feature {
+            // What is lifted until the next power-on is hidden again after it.
+            Feature::Configuration if !self.permanent => {
+                "Take its power away for ten seconds, and plan it anew with the area before it lifted for good (--keep-lifted)"
+            }
+            _ => "Take its power away for ten seconds and go on with the job",
+        };
+        let (what, why) = match feature {
+            Feature::ProtectedArea => ("host protected area", "it is locked or frozen, or was changed once since power-on"),
+            Feature::AccessibleMax => ("accessible maximum", "it is frozen, or was changed once since power-on"),
+            Feature::Configuration => {
+                ("configuration overlay", "it is frozen, or needs the area before it lifted in an earlier power cycle")
+            }
+        };
+        format!("its {what} could not be lifted ({}): most likely {why}. {again}", answer.sentence())
+    }
+}
+
+impl Talk for Lifting {
+    fn next(&mut self) -> Next {
+        match &self.step {
+            Step::AskBefore => Next::Ask(command::identify()),
+            Step::AskEnd(feature) => Next::Ask(self.ask_end(*feature)),
+            Step::Lift(feature, last) => Next::Change(self.lift(*feature, *last)),
+            Step::Rescan => {
+                self.step = Step::Over(End::Completed);
+                Next::Rescan
+            }
+            Step::Over(end) => Next::Over(end.clone()),
+        }
+    }
+
+    fn heard(&mut self, answer: &Answer) {
+        self.step = match &self.step {
+            Step::AskBefore => {
+                self.told = answer.page().and_then(|p| Identify::parse(p).ok());
+                match &self.told {
+                    Some(_) => self.after(None),
+                    None => Step::Over(End::Refused(format!("it did not answer IDENTIFY DEVICE: {}", answer.sentence()))),
+                }
+            }
+            Step::AskEnd(feature) => match self.end(*feature, answer) {
+                // The overlay's own word is about the sectors that it could give back beyond what is addressable now.
+                Some(last) if last.checked_add(1).is_some_and(|end| end > self.addressable()) => Step::Lift(*feature, last),
+                Some(_) => self.after(Some(*feature)),
+                None => Step::Over(End::Refused(format!("it did not tell where its sectors end: {}", answer.sentence()))),
+            },
+            Step::Lift(feature, last) if answer.is_good() => {
+                if let Some(told) = &mut self.told {
+                    told.sectors = told.sectors.max(last.saturating_add(1));
+                }
+                self.after(Some(*feature))
+            }
+            Step::Lift(feature, _) => Step::Over(End::Refused(self.refused(*feature, answer))),
+            Step::Rescan | Step::Over(_) => return,
+        };
+    }
+}
+
+impl Lifting {
+    fn addressable(&self) -> u64 {
+        self.told.as_ref().map_or(0, |t| t.sectors)
+    }
+}

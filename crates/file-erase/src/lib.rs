@@ -1,0 +1,27 @@
+//! Less than a drive: single files, trees of folders, and the free space of a file system in use.
+//!
+//! No standard calls this sanitization, and nothing here earns an outcome. What is said of a file follows from what the file system told
+//! of it, from what was laid and read back through it, and from what then lay in its old places on the device ([`file::FileEvidence::ending`]).
+#![forbid(unsafe_code)]
+
+mod fat;
+mod file;
+mod free;
+mod ground;
+mod names;
+mod note;
+mod record;
+mod strip;
+#[cfg(any(test, feature = "testing"))]
+pub mod testing;
+mod trace;
+
+pub use fat::free_clusters;
+pub use file::{Because, Before, Ending, FileEvidence, Kind, LeftAlone, Look, Name, ReadBack, Removal, STOPPED, WhyNotRead};
+pub use free::{Fill, FreeEvidence, FreeFinding, FreeProof};
+pub use ground::{Doubt, EXTERNAL_JOURNAL, Ground, Layer, System, Weight};
+pub use names::{Names, lengths};
+pub use note::{KnownBy, Note, Noted, NotedRoot, SoFar};
+pub use record::{Asked, BadLessRecord, Counted, EndedSo, FORMAT, LessRecord, Tally, Work};
+pub use strip::{BINS, Shown, Strip, StripRun};
+pub use trace::{Lies, Sample, Seen, Stretch, Trace};

@@ -1,0 +1,739 @@
+//! What is to be done to one drive, what that can earn, and the label check that arms it.
+
+mod before;
+mod mark;
+mod marks;
+mod order;
+mod own;
+mod stage;
+mod verification;
+
+pub use before::Version2;
+pub use mark::MARK_BYTES;
+pub use mark::mark_places;
+pub use marks::{Layout, size_check};
+pub use order::Order;
+pub use own::{Course, OwnOrder};
+pub use stage::{Check, Lift, Measure, Overwrite, OwnErase, PlannedPass, Reading, Secret, SizeCheck, Stage};
+pub use verification::{HowMuch, Verification, WhichPasses};
+
+use crate::evidence::ByList;
+use crate::evidence::{
+    BesideRead, CheckEvidence, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence,
+    ReadBack, Session, SizeEvidence, StageEvidence, StageKind, Stated, Unsound, What, fails,
+};
+use crate::rules::{Claim, Edition, judge};
+use jiff::Timestamp;
+use jurex_device::guard::{Cleared, Intent};
+use jurex_device::media::{Drive, Geometry, HiddenAreas, Label, Scope};
+use jurex_device::medium::Access;
+use jurex_pattern::notation::{Entropy, MOST_PASSES};
+use jurex_pattern::pattern::Base;
+use jurex_pattern::units::Sectors;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// Why an order does not fit a drive.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum PlanError {
+    /// The system sees no sector of the drive, so that nothing could be read back.
+    #[error(
+        "the system sees no sector of this drive, so that nothing could be read back of it: take its power away for ten seconds, and look at it again"
+    )]
+    NoSectors,
+    /// The range is not on the drive.
+    #[error("{range} do not lie on this drive: its last sector is {last}")]
+    OutsideDrive {
+        /// What was asked for.
+        range: Sectors,
+        /// The drive's last sector.
+        last: u64,
+    },
+    /// More passes than a job may have.
+    #[error("{passes} passes are too many: with all rounds a job has at most {MOST_PASSES}")]
+    TooManyPasses {
+        /// What was asked for.
+        passes: usize,
+    },
+    /// What the drive does itself is of the whole drive: no part of it is overwritten after.
+    #[error("an overwriting after the drive's own erasure is of the whole drive, not of {range}")]
+    PartAfterOwn {
+        /// What was asked for.
+        range: Sectors,
+    },
+    /// Not an erasure that a drive does itself.
+    #[error("{technique} is nothing that a drive does itself")]
+    NotOwn {
+        /// Its name.
+        technique: &'static str,
+    },
+    /// A size check writes all over the drive.
+    #[error(
+        "whether the drive is as large as it says is found out by writing all over it, and not when {range} alone are to be overwritten"
+    )]
+    PartMeasured {
+        /// What was asked for.
+        range: Sectors,
+    },
+    /// A mark says that the whole drive was erased.
+    #[error("a mark says that the whole drive was erased: none is left where {range} alone are to be overwritten")]
+    PartMarked {
+        /// What was asked for.
+        range: Sectors,
+    },
+    /// The drive is too small for a mark.
+    #[error("a mark takes 4096 bytes at either end and leaves room between: this drive has only {sectors} sectors")]
+    NoRoomForMark {
+        /// Its sectors.
+        sectors: u64,
+    },
+    /// The passes ask to be read back, the order forbids it.
+    #[error("the passes ask with `?` to be read back, and the verification is none: leave out one of the two")]
+    Contradiction,
+}
+
+fn check_room_for_mark(drive: &Drive, marks: bool) -> Result<(), PlanError> {
+    let fits = !marks || mark_places(drive.geometry).is_some();
+    if fits { Ok(()) } else { Err(PlanError::NoRoomForMark { sectors: drive.geometry.sectors }) }
+}
+
+/// A plan for one drive: a sequence of stages, every random choice made.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+pub struct Plan {
+    drive: Drive,
+    title: String,
+    notation: String,
+    verification: Verification,
+    stages: Vec<Stage>,
+    edition: Edition,
+    expected: Claim,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    stated: Option<Stated>,
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    searches: bool,
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    marks: bool,
+}
+
+impl Plan {
+    /// Fits `order` to `drive`.
+    ///
+    /// # Errors
+    /// A range outside the drive, or too many passes.
+    pub fn new(drive: &Drive, order: &Order, entropy: &mut dyn Entropy) -> Result<Self, PlanError> {
+        let range = order.range.unwrap_or(drive.geometry.whole());
+        if range.count == 0 || !range.lies_in(drive.geometry.whole()) {
+            return Err(PlanError::OutsideDrive { range, last: drive.geometry.sectors.saturating_sub(1) });
+        }
+        if order.passes() > MOST_PASSES {
+            return Err(PlanError::TooManyPasses { passes: order.passes() });
+        }
+        if order.size_check == SizeCheck::Yes && range != drive.geometry.whole() {
+            return Err(PlanError::PartMeasured { range });
+        }
+        if order.marks && range != drive.geometry.whole() {
+            return Err(PlanError::PartMarked { range });
+        }
+        check_room_for_mark(drive, order.marks)?;
+        let stages = order.stages(drive, entropy);
+        let expected = judge(order.edition, &faultless(drive, &stages, &Stated::default()));
+        Ok(Self {
+            drive: drive.clone(),
+            title: order.title.clone(),
+            notation: order.notation(),
+            verification: order.verification,
+            stages,
+            edition: order.edition,
+            expected,
+            stated: None,
+            searches: order.searches,
+            marks: order.marks,
+        })
+    }
+
+    /// Fits a course to `drive`.
+    ///
+    /// # Errors
+    /// As [`Plan::new`] and [`Plan::own`].
+    pub fn of(drive: &Drive, course: &Course, entropy: &mut dyn Entropy) -> Result<Self, PlanError> {
+        match course {
+            Course::Overwrite(order) => Self::new(drive, order, entropy),
+            Course::Own(order) => Self::own(drive, order, entropy),
+        }
+    }
+
+    /// Fits an erasure by the drive's own command to `drive`.
+    ///
+    /// # Errors
+    /// The drive has no sectors, or the overwriting that follows it has too many passes, or is of a part.
+    pub fn own(drive: &Drive, order: &OwnOrder, entropy: &mut dyn Entropy) -> Result<Self, PlanError> {
+        if !order.technique.is_own() {
+            return Err(PlanError::NotOwn { technique: order.technique.name() });
+        }
+        if drive.geometry.sectors == 0 {
+            return Err(PlanError::NoSectors);
+        }
+        if let Some(then) = &order.then {
+            if then.passes() > MOST_PASSES {
+                return Err(PlanError::TooManyPasses { passes: then.passes() });
+            }
+            if let Some(range) = then.range {
+                return Err(PlanError::PartAfterOwn { range });
+            }
+        }
+        check_room_for_mark(drive, order.marks)?;
+        let stages = order.stages(drive, entropy);
+        let expected = judge(order.edition, &faultless(drive, &stages, &order.stated));
+        let verification = match order.how_much {
+            None => Verification::None,
+            Some(how_much) => Verification::Read(how_much, WhichPasses::Last),
+        };
+        Ok(Self {
+            drive: drive.clone(),
+            title: order.title(),
+            notation: order.then.as_ref().map(Order::notation).unwrap_or_default(),
+            verification,
+            stages,
+            edition: order.edition,
+            expected,
+            stated: (!order.stated.conditions.is_empty()).then(|| order.stated.clone()),
+            searches: order.searches,
+            marks: order.marks,
+        })
+    }
+
+    /// Whether a search for leftovers runs before and after.
+    pub fn searches(&self) -> bool {
+        self.searches
+    }
+
+    /// Whether a mark is left on the drive once its erasure is proved.
+    pub fn leaves_mark(&self) -> bool {
+        self.marks
+    }
+
+    /// The drive's own erasure, if it has one.
+    pub fn own_erase(&self) -> Option<&OwnErase> {
+        self.stages.iter().find_map(|s| if let Stage::Own(own) = s { Some(own) } else { None })
+    }
+
+    /// What is read after the drive's own erasure, if anything is.
+    pub fn own_check(&self) -> Option<&Check> {
+        self.check_after(self.own_at()?)
+    }
+
+    /// Number of the stage in which the drive erases itself, counted from 0.
+    pub fn own_at(&self) -> Option<usize> {
+        self.stages.iter().position(|s| matches!(s, Stage::Own(_)))
+    }
+
+    /// The lifting of hidden areas, if it has one.
+    pub fn lift(&self) -> Option<&Lift> {
+        self.stages.iter().find_map(|s| if let Stage::Lift(lift) = s { Some(lift) } else { None })
+    }
+
+    /// The size check, if it has one.
+    pub fn measure(&self) -> Option<&Measure> {
+        self.stages.iter().find_map(|s| if let Stage::Measure(measure) = s { Some(measure) } else { None })
+    }
+
+    /// Number of the stage in which the drive's size is found out, counted from 0.
+    pub fn measure_at(&self) -> Option<usize> {
+        self.stages.iter().position(|s| matches!(s, Stage::Measure(_)))
+    }
+
+    /// What people state.
+    pub fn stated(&self) -> Stated {
+        self.stated.clone().unwrap_or_default()
+    }
+
+    /// What the guard is asked about it.
+    pub fn intent(&self) -> Intent {
+        Intent { scope: self.scope(), own: self.own_erase().map(|o| o.technique), goes_on: false }
+    }
+
+    /// Number of the stage that overwrites, counted from 0.
+    pub fn overwriting_at(&self) -> Option<usize> {
+        self.stages.iter().position(|s| matches!(s, Stage::Overwrite(_)))
+    }
+
+    /// The drive that the plan is for.
+    pub fn drive(&self) -> &Drive {
+        &self.drive
+    }
+
+    /// Title of the method.
+    pub fn title(&self) -> &str {
+        &self.title
+    }
+
+    /// The passes in the notation.
+    pub fn notation(&self) -> &str {
+        &self.notation
+    }
+
+    /// Its stages, in order.
+    pub fn stages(&self) -> &[Stage] {
+        &self.stages
+    }
+
+    /// The kinds of its stages, in order.
+    pub fn kinds(&self) -> Vec<StageKind> {
+        self.stages.iter().map(Stage::kind).collect()
+    }
+
+    /// The overwriting, if it has one.
+    fn overwrite(&self) -> Option<&Overwrite> {
+        self.stages.iter().find_map(|s| if let Stage::Overwrite(o) = s { Some(o) } else { None })
+    }
+
+    /// The check of what was overwritten, if it has one.
+    fn check(&self) -> Option<&Check> {
+        self.check_after(self.overwriting_at()?)
+    }
+
+    /// The check right after stage `n`, if there is one.
+    pub fn check_after(&self, n: usize) -> Option<&Check> {
+        if let Stage::Check(check) = self.stages.get(n + 1)? { Some(check) } else { None }
+    }
+
+    /// The passes that are laid.
+    pub fn passes(&self) -> &[PlannedPass] {
+        self.overwrite().map_or(&[], |o| &o.passes)
+    }
+
+    /// What of pass `n`, counted from 0, is read back: right after it, or, of the last one, by the check.
+    pub fn reading_of(&self, n: usize) -> &Reading {
+        let check = self.check().filter(|_| n + 1 == self.passes().len());
+        check.map(|c| &c.reading).or_else(|| self.passes().get(n).map(|p| &p.reading)).unwrap_or(&Reading::None)
+    }
+
+    /// What is read back of each pass, in order.
+    pub fn readings(&self) -> impl Iterator<Item = &Reading> {
+        (0..self.passes().len()).map(|n| self.reading_of(n))
+    }
+
+    /// The rules that it is judged by.
+    pub fn edition(&self) -> Edition {
+        self.edition
+    }
+
+    /// What is read back.
+    pub fn verification(&self) -> Verification {
+        self.verification
+    }
+
+    /// The sectors to cover, as large as the drive is before anything was lifted.
+    pub fn range(&self) -> Sectors {
+        self.range_on(self.drive.geometry)
+    }
+
+    /// The sectors to cover on a drive of that size.
+    pub fn range_on(&self, geometry: Geometry) -> Sectors {
+        self.overwrite().and_then(|o| o.range).unwrap_or(geometry.whole())
+    }
+
+    /// The size of the drive once what the plan lifts is lifted.
+    pub fn lifted(&self) -> Geometry {
+        lifted(&self.drive, &self.stages)
+    }
+
+    /// Tries of a failing sector after the first.
+    pub fn retries(&self) -> u32 {
+        self.overwrite().map_or(0, |o| o.retries)
+    }
+
+    /// Bad places after which the drive is given up.
+    pub fn faults_allowed(&self) -> u64 {
+        self.overwrite().map_or(0, |o| o.faults_allowed)
+    }
+
+    /// What the plan earns if nothing goes wrong: the same rules that the record will be judged by.
+    pub fn expected(&self) -> &Claim {
+        &self.expected
+    }
+
+    /// Whether this can be a plan: what one from outside must pass before it is carried out.
+    ///
+    /// # Errors
+    /// What is impossible about it.
+    pub fn check_soundness(&self) -> Result<(), Unsound> {
+        let after_lift = match self.stages.as_slice() {
+            [Stage::Lift(_), rest @ ..] => rest,
+            all => all,
+        };
+        let after_measure = match after_lift {
+            [Stage::Measure(_), rest @ ..] => rest,
+            all => all,
+        };
+        let after_own = match after_measure {
+            [Stage::Own(_), Stage::Check(_), rest @ ..] | [Stage::Own(_), rest @ ..] => rest,
+            all => all,
+        };
+        let has_own = after_own.len() < after_measure.len();
+        let can_be_carried_out = match after_own {
+            [] => has_own,
+            [Stage::Overwrite(_)] | [Stage::Overwrite(_), Stage::Check(_)] => true,
+            _ => false,
+        };
+        fails(!can_be_carried_out, "its stages are in no order that can be carried out")?;
+        fails(self.own_erase().is_some_and(|o| !o.technique.is_own()), "its own erasure is none of a drive")?;
+        let proves_nothing = |c: &Check| c.reading == Reading::None || c.expect == Expect::LastPass;
+        fails(self.own_check().is_some_and(proves_nothing), "the check of its own erasure compares with nothing")?;
+        let range = self.range();
+        fails(range.count == 0 || !range.lies_in(self.lifted().whole()), "its range is not on the drive")?;
+        let no_tags = |m: &Measure| !matches!(m.tags.base, Base::Random { seed: Some(_) });
+        fails(self.measure().is_some_and(no_tags), "its size check has no tags")?;
+        let in_part = range != self.lifted().whole();
+        fails(self.measure().is_some() && in_part, "it checks the size of a drive of which it covers a part")?;
+        let passes = self.passes().len();
+        fails((passes == 0 && self.overwriting_at().is_some()) || passes > MOST_PASSES, "it has no possible number of passes")?;
+        let can_be_laid = |p: &PlannedPass| p.pattern.is_computable() && p.pattern.period() != Some(0);
+        fails(!self.passes().iter().all(can_be_laid), "a pass has no bytes")?;
+        let of_last = self.passes().last().map(|p| &p.reading);
+        fails(of_last.is_some_and(|r| *r != Reading::None), "its last pass is read back twice")?;
+        let is_proof = |c: &Check| c.expect == Expect::LastPass && c.reading != Reading::None;
+        fails(self.check().is_some_and(|c| !is_proof(c)), "its check compares with something else")
+    }
+
+    /// What it reaches.
+    pub fn scope(&self) -> Scope {
+        match (self.own_erase(), self.lift()) {
+            (Some(own), _) => own.scope,
+            (None, Some(_)) => Scope::WholeUnit,
+            (None, None) => Scope::Sectors(self.range()),
+        }
+    }
+
+    /// The same plan for the same drive, attached elsewhere.
+    pub fn move_to(&mut self, found: &Drive) {
+        self.drive = found.clone();
+    }
+
+    /// Sectors to write and sectors to read, over all passes.
+    pub fn work(&self) -> (u64, u64) {
+        let geometry = self.lifted();
+        let range = self.range_on(geometry);
+        let read = self.readings().map(|r| r.places(range).count()).fold(self.own_reading(geometry), u64::saturating_add);
+        (range.count.saturating_mul(self.passes().len() as u64), read)
+    }
+
+    /// Sectors that are read for the drive's own erasure: what can only be compared with itself is read twice.
+    pub fn own_reading(&self, geometry: Geometry) -> u64 {
+        let Some(check) = self.own_check() else { return 0 };
+        let times = if check.expect == Expect::Changed { 2 } else { 1 };
+        check.reading.places(geometry.whole()).count().saturating_mul(times)
+    }
+
+    /// What will be lost, in one sentence.
+    pub fn warning(&self) -> String {
+        let (how_often, range, called) = (times(self.passes().len()), self.range(), self.drive.called());
+        if let Some(own) = self.own_erase() {
+            return own_warning(own, &self.drive);
+        }
+        if range == self.drive.geometry.whole() {
+            format!("Everything on {called} is lost for good: all {} are overwritten {how_often}.", self.drive.size())
+        } else {
+            format!("What lies on {range} of {called} is lost for good: overwritten {how_often}.")
+        }
+    }
+
+    /// Arms the plan: `cleared` is the guard's word on the drive, `typed` what the person read from the drive itself.
+    ///
+    /// # Errors
+    /// The text does not match, or the guard's word is about another drive.
+    pub fn arm(&self, cleared: &Cleared, typed: &str) -> Result<ArmedPlan, ArmError> {
+        if !cleared.drive().same_as(&self.drive) {
+            return Err(ArmError::NotCleared { planned: self.drive.called(), cleared: cleared.drive().called() });
+        }
+        if !cleared.is_for(self.intent()) {
+            return Err(ArmError::ClearedForLess { drive: self.drive.called() });
+        }
+        let label = cleared.label();
+        if label.matches(typed) {
+            Ok(ArmedPlan { plan: self.clone(), label: label.clone(), intent: cleared.intent(), secret: None, by_list: None })
+        } else {
+            Err(ArmError::WrongLabel { drive: self.drive.called(), label: label.clone() })
+        }
+    }
+}
+
+/// What will be lost by the drive's own command, and whether anything stops it.
+fn own_warning(own: &OwnErase, drive: &Drive) -> String {
+    let (called, size) = (drive.called(), drive.size());
+    let reach = match own.scope {
+        Scope::Namespace { namespace } => format!("Everything in namespace {namespace} of {called} ({size}) is lost for good"),
+        _ => format!("Everything on {called} ({size}) is lost for good"),
+    };
+    let others: Vec<&str> = drive.elsewhere.iter().map(|e| e.what.as_str()).collect();
+    let with = match own.scope {
+        Scope::WholeUnit if !others.is_empty() => format!(", and with it {}", others.join(", ")),
+        _ => String::new(),
+    };
+    let stop = if own.technique.runs_by_itself() {
+        "nothing stops it, not even taking its power away, and until it ends the drive gives no sector"
+    } else {
+        "it can't be stopped, and the drive answers nothing until it ends"
+    };
+    format!("{reach}{with}: the drive erases itself by {}. Once begun, {stop}.", own.technique.name())
+}
+
+/// The size of `drive` once the stages have lifted what it hides.
+fn lifted(drive: &Drive, stages: &[Stage]) -> Geometry {
+    let lifts = stages.iter().any(|s| matches!(s, Stage::Lift(_)));
+    match drive.hidden {
+        HiddenAreas::Hidden { sectors } if lifts => {
+            Geometry { sectors: drive.geometry.sectors.saturating_add(sectors), ..drive.geometry }
+        }
+        _ => drive.geometry,
+    }
+}
+
+fn times(n: usize) -> String {
+    match n {
+        1 => "once".into(),
+        2 => "twice".into(),
+        n => format!("{n} times"),
+    }
+}
+
+/// The evidence that a treatment by these stages without any fault would leave.
+fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
+    let now = Timestamp::UNIX_EPOCH;
+    let after = lifted(drive, stages);
+    let whole = after.whole();
+    // A check is of what the overwriting before it covered.
+    let mut range = whole;
+    let mut what = |stage: &Stage| match stage {
+        Stage::Lift(_) => {
+            What::Lifted(LiftEvidence { before: drive.geometry, after, hidden: HiddenAreas::None, commands: vec![] })
+        }
+        Stage::Measure(_) => What::Measured(SizeEvidence {
+            told: whole.count,
+            sector_bytes: after.logical,
+            tagged: 1,
+            own: 1,
+            ..SizeEvidence::default()
+        }),
+        Stage::Own(own) => {
+            let of_whole_unit = own.scope == Scope::WholeUnit;
+            let removal = own.removal;
+            What::Own(OwnEvidence { completed: true, sent: 1, of_whole_unit, removal, ..OwnEvidence::begun(own.technique) })
+        }
+        Stage::Overwrite(overwrite) => {
+            range = overwrite.range.unwrap_or(whole);
+            What::Overwritten(faultlessly_laid(overwrite, range, now))
+        }
+        Stage::Check(check) => {
+            let read_back = read(&check.reading, range);
+            let all = read_back.read.count();
+            let drawn = Drawn { compared: all, blank_before: 0, parts: Drawn::PARTS.min(range.count) };
+            let drawn = (check.expect != Expect::LastPass).then_some(drawn);
+            let of_unit = stages.iter().any(|s| matches!(s, Stage::Own(own) if own.scope == Scope::WholeUnit));
+            let others = drive.other_user_data().filter(|_| of_unit && check.expect != Expect::LastPass);
+            let beside = others.map(|e| BesideRead { what: e.what.clone(), read: 1, ..BesideRead::default() }).collect();
+            What::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back, drawn, beside })
+        }
+    };
+    Evidence {
+        sessions: vec![Session::new(drive.clone(), Access::DIRECT, now)],
+        planned: stages.iter().map(Stage::kind).collect(),
+        stages: stages.iter().map(|s| StageEvidence { started: now, ended: Some(now), what: what(s) }).collect(),
+        ended: Ended::Finished,
+        stated: stated.clone(),
+    }
+}
+
+fn read(reading: &Reading, range: Sectors) -> ReadBack {
+    ReadBack { sampling: reading.sampling().cloned(), read: reading.places(range), ..ReadBack::default() }
+}
+
+fn faultlessly_laid(overwrite: &Overwrite, range: Sectors, now: Timestamp) -> OverwriteEvidence {
+    let pass = |p: &PlannedPass| PassEvidence {
+        laid: [range].into_iter().collect(),
+        flushed: true,
+        read_back: (p.reading != Reading::None).then(|| read(&p.reading, range)),
+        ended: Some(now),
+        complement_of_before: p.complement_of_before,
+        ..PassEvidence::begun(p.pattern.clone(), 0, range, now)
+    };
+    let planned_passes = overwrite.passes.len() as u32;
+    OverwriteEvidence { range, planned_passes, passes: overwrite.passes.iter().map(pass).collect() }
+}
+
+/// A plan whose drive a person has looked at: the only thing that the engine takes. Not `Clone`; a job uses it up.
+#[derive(Debug)]
+pub struct ArmedPlan {
+    plan: Plan,
+    label: Label,
+    intent: Intent,
+    secret: Option<Secret>,
+    by_list: Option<ByList>,
+}
+
+impl ArmedPlan {
+    /// The plan that was armed.
+    pub fn plan(&self) -> &Plan {
+        &self.plan
+    }
+
+    /// What the person typed: the guard, asked again when the drive is opened, must still ask for the same.
+    pub fn label(&self) -> &Label {
+        &self.label
+    }
+
+    /// For what the guard has cleared the drive; it is asked the same again when the drive is opened.
+    pub fn intent(&self) -> Intent {
+        self.intent
+    }
+
+    /// With the PSID or password that the drive's own erasure needs. It goes to the drive, and nowhere else.
+    #[must_use]
+    pub fn with_secret(self, secret: Option<Secret>) -> Self {
+        Self { secret, ..self }
+    }
+
+    /// Armed by a line of a list, and not by what a person typed.
+    #[must_use]
+    pub fn by_list(self, list: ByList) -> Self {
+        Self { by_list: Some(list), ..self }
+    }
+
+    /// What the engine begins with; a secret leaves this way alone.
+    pub fn into_parts(self) -> (Plan, Option<Secret>, Option<ByList>) {
+        (self.plan, self.secret, self.by_list)
+    }
+}
+
+/// Why a plan was not armed. Nothing has been written.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum ArmError {
+    /// What was typed is not what stands on the drive.
+    #[error("the label check failed: that is not {} of {drive}", .label.asks_for())]
+    WrongLabel {
+        /// The drive of the plan.
+        drive: String,
+        /// What it asks for.
+        label: Label,
+    },
+    /// The guard cleared the drive for something else.
+    #[error("the guard looked at {drive} for another treatment than the planned one")]
+    ClearedForLess {
+        /// The drive of the plan.
+        drive: String,
+    },
+    /// The guard cleared another drive than the planned one.
+    #[error("the plan is for {planned}, but the guard looked at {cleared}")]
+    NotCleared {
+        /// The plan's drive.
+        planned: String,
+        /// The guard's drive.
+        cleared: String,
+    },
+}
+
+#[cfg(test)]
+pub(crate) mod tests {
+    use super::*;
+    use crate::rules::Outcome;
+    use jurex_device::media::MediaClass;
+    use jurex_device::testing::{Fixed, cleared, test_drive};
+    use jurex_pattern::method;
+
+    fn plan(drive: &Drive, order: &Order) -> Result<Plan, PlanError> {
+        Plan::new(drive, order, &mut Fixed(0))
+    }
+
+    /// Faultless evidence of one pass of zeros on a magnetic drive, of which a sample was read.
+    pub fn sampled(range: Sectors) -> Evidence {
+        let order = Order { verification: Verification::SAMPLED, ..Order::of_program("zeros", "00".parse().unwrap()) };
+        faultless(
+            &test_drive(MediaClass::Magnetic, range.count),
+            &order.stages(&test_drive(MediaClass::Magnetic, range.count), &mut Fixed(5)),
+            &Stated::default(),
+        )
+    }
+
+    #[test]
+    fn the_plan_says_beforehand_what_it_can_earn() {
+        let order = Order::of_method(method::find("zeros").unwrap());
+        let expected = |class, order: &Order| plan(&test_drive(class, 64), order).unwrap().expected().outcome();
+        assert_eq!(expected(MediaClass::Magnetic, &order), Outcome::Clear);
+        assert_eq!(expected(MediaClass::RemovableFlash, &order), Outcome::NotSanitized);
+        let part = Order { range: Some(Sectors::new(0, 63)), ..order.clone() };
+        assert_eq!(expected(MediaClass::Magnetic, &part), Outcome::NotSanitized);
+        let unproved = Order { verification: Verification::None, ..order };
+        assert_eq!(expected(MediaClass::Magnetic, &unproved), Outcome::NotSanitized);
+    }
+
+    #[test]
+    fn the_last_pass_is_read_back_even_if_the_notation_forgot_it() {
+        let order = Order::of_program("own", "00? | FF | 11".parse().unwrap());
+        let plan = plan(&test_drive(MediaClass::Magnetic, 64), &order).unwrap();
+        assert_eq!(plan.readings().map(|r| *r != Reading::None).collect::<Vec<_>>(), [true, false, true]);
+        assert_eq!(plan.work(), (192, 128));
+        assert_eq!(order.readings(), 2);
+    }
+
+    #[test]
+    fn rounds_a_blank_pass_and_what_is_read_back_of_them() {
+        let drive = test_drive(MediaClass::Magnetic, 100_000);
+        let order = Order { rounds: 2, blank: true, ..Order::of_program("own", "00 | random?".parse().unwrap()) };
+        let read = |verification| {
+            let order = Order { verification, ..order.clone() };
+            let plan = plan(&drive, &order).unwrap();
+            let read: String = plan.readings().map(|r| if *r == Reading::None { '-' } else { 'r' }).collect();
+            assert_eq!(read.matches('r').count(), order.readings(), "{verification}");
+            (read, plan.work().1)
+        };
+        let said: Vec<_> = Verification::ALL.map(read).into();
+        assert_eq!(said[0], ("-r-rr".into(), 300_000));
+        assert_eq!((said[2].clone(), said[4].clone()), (("rrrrr".into(), 500_000), ("-----".into(), 0)));
+        assert!(said[1].0 == "-r-rr" && (30_000..33_100).contains(&said[1].1), "{said:?}");
+        let too_many = Order { rounds: 300, ..order };
+        assert!(matches!(plan(&drive, &too_many), Err(PlanError::TooManyPasses { passes: 601 })));
+        assert_eq!("sampled".parse(), Ok(Verification::SAMPLED));
+        assert!("half".parse::<Verification>().unwrap_err().to_string().contains("sampled-every-pass"));
+    }
+
+    #[test]
+    fn a_range_that_leaves_the_drive_is_refused() {
+        let drive = test_drive(MediaClass::Magnetic, 64);
+        let order = Order::of_method(method::find("zeros").unwrap());
+        for range in [Sectors::new(0, 65), Sectors::new(64, 1), Sectors::new(0, 0), Sectors::new(u64::MAX, 2)] {
+            let order = Order { range: Some(range), ..order.clone() };
+            assert!(matches!(plan(&drive, &order), Err(PlanError::OutsideDrive { last: 63, .. })), "{range:?}");
+        }
+    }
+
+    #[test]
+    fn only_the_right_label_on_the_cleared_drive_arms() {
+        let drive = test_drive(MediaClass::Magnetic, 64);
+        let plan = plan(&drive, &Order::of_method(method::find("zeros").unwrap())).unwrap();
+        let word = cleared(&drive);
+        assert!(plan.arm(&word, "K7Q41M").is_ok());
+        assert!(matches!(plan.arm(&word, "K7Q41X"), Err(ArmError::WrongLabel { .. })));
+        let mut other = drive.clone();
+        other.geometry.sectors = 65;
+        let other = cleared(&other);
+        assert!(matches!(plan.arm(&other, "K7Q41M"), Err(ArmError::NotCleared { .. })));
+    }
+
+    #[test]
+    fn a_drive_without_a_sector_gets_no_plan_and_evidence_of_none_earns_nothing() {
+        use jurex_device::technique::Technique;
+        let whole = test_drive(MediaClass::SolidState, 4096);
+        let answers = jurex_device::native::Answers {
+            own_erases: vec![jurex_device::native::OwnErase::SanitizeBlock],
+            ..Default::default()
+        };
+        let order = OwnOrder::new(Technique::SanitizeBlock, &whole, &answers);
+        let none = Drive { geometry: Geometry { sectors: 0, ..whole.geometry }, ..whole.clone() };
+        let own = |drive| Plan::own(drive, &order, &mut jurex_device::testing::Fixed(1));
+        assert_eq!(own(&none).unwrap_err(), PlanError::NoSectors);
+        let stages = order.stages(&whole, &mut jurex_device::testing::Fixed(1));
+        let outcome = |drive| judge(order.edition, &faultless(drive, &stages, &order.stated)).outcome();
+        assert_eq!(outcome(&whole), crate::rules::Outcome::Purge);
+        assert_eq!(outcome(&none), crate::rules::Outcome::NotSanitized);
+    }
+}

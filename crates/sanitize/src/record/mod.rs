@@ -1,0 +1,790 @@
+//! The record of one job: evidence, the claim that follows from it, and the papers of the people who stand for it.
+
+mod second;
+mod v1;
+
+pub use second::SecondLook;
+
+use crate::contents::Contents;
+use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, USUAL, Unsound, fails};
+use crate::need::{Need, Sensitivity};
+use crate::plan::{Plan, Verification};
+use crate::residue::{Leftovers, before_and_after};
+use crate::rules::{Claim, Edition, Outcome, judge, judge_by};
+use crate::sampling::Sampling;
+use jiff::Timestamp;
+use jurex_pattern::units::{counted, grouped};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+use std::fmt;
+
+/// Name and version of the format.
+pub const FORMAT: &str = "jurex-record/2";
+
+/// Name of a job: `261123-4F7QZ`. Also the start of its files' names, so it holds no character that a path could mean.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[serde(try_from = "String", into = "String")]
+pub struct JobId(String);
+
+impl JobId {
+    /// Letters and digits that cannot be taken for one another when read aloud or copied by hand.
+    const ALPHABET: &[u8; 32] = b"0123456789ABCDEFGHJKMNPQRSTVWXYZ";
+
+    /// A name from the day `YYMMDD` and four random bytes.
+    pub fn new(day: &str, random: [u8; 4]) -> Self {
+        let number = u32::from_be_bytes(random);
+        let tail: String = (0..6).map(|i| Self::ALPHABET[(number >> (5 * i)) as usize & 31] as char).collect();
+        Self(format!("{day}-{tail}"))
+    }
+
+    /// The name as text.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Display for JobId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl TryFrom<String> for JobId {
+    type Error = BadJobId;
+
+    fn try_from(text: String) -> Result<Self, BadJobId> {
+        let text = text.trim().to_uppercase();
+        let right = !text.is_empty() && text.len() <= 32 && text.chars().all(|c| c.is_ascii_alphanumeric() || c == '-');
+        if right { Ok(Self(text)) } else { Err(BadJobId(jurex_pattern::text::printable(text.as_bytes()))) }
+    }
+}
+
+impl std::str::FromStr for JobId {
+    type Err = BadJobId;
+
+    fn from_str(text: &str) -> Result<Self, BadJobId> {
+        text.to_string().try_into()
+    }
+}
+
+impl From<JobId> for String {
+    fn from(id: JobId) -> String {
+        id.0
+    }
+}
+
+/// Not the name of a job.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("`{0}` is not the name of a job; they look like 261123-4F7QZK")]
+pub struct BadJobId(String);
+
+/// Someone who stands for the work with their name.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Person {
+    /// Name.
+    pub name: String,
+    /// Title or function.
+    pub title: String,
+    /// Organisation; empty: that of the certificate.
+    pub organisation: String,
+    /// Place of work.
+    pub place: String,
+    /// Telephone or other contact.
+    pub contact: String,
+}
+
+impl Person {
+    /// Every text.
+    pub fn texts(&self) -> [&String; 5] {
+        [&self.name, &self.title, &self.organisation, &self.place, &self.contact]
+    }
+}
+
+/// Whether what was on the drive had been copied elsewhere.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Backup {
+    /// It was.
+    Yes,
+    /// It was not.
+    No,
+    /// There was nothing to keep.
+    NotNeeded,
+    /// Nobody said.
+    #[default]
+    Unknown,
+}
+
+impl fmt::Display for Backup {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Backup::Yes => "yes",
+            Backup::No => "no",
+            Backup::NotNeeded => "not needed",
+            Backup::Unknown => "unknown",
+        })
+    }
+}
+
+/// The fields of a certificate that no machine can know (SP 800-88 Rev. 1, 4.8). Empty ones print as a line to fill in.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Papers {
+    /// Organisation.
+    pub organisation: String,
+    /// Lot that the drive belongs to.
+    pub lot: String,
+    /// Where the drive comes from: user, computer, station.
+    pub source: String,
+    /// The organisation's own number for it.
+    pub property_number: String,
+    /// The three answers, if they were given.
+    pub need: Option<Need>,
+    /// Confidentiality category afterwards.
+    pub category_after: Option<Sensitivity>,
+    /// Whether it was backed up.
+    pub backup: Backup,
+    /// Where the backup is.
+    pub backup_place: String,
+    /// Maker of the drive, where the drive itself does not tell it.
+    pub maker: String,
+    /// Anything else that is to stand on the certificate.
+    pub notes: String,
+    /// Who sanitized it.
+    pub technician: Person,
+    /// Who validated it.
+    pub validator: Person,
+    /// Where it goes.
+    pub destination: String,
+}
+
+impl Papers {
+    /// Every text that people have written.
+    pub fn texts(&self) -> impl Iterator<Item = &String> {
+        let own = [
+            &self.organisation,
+            &self.lot,
+            &self.source,
+            &self.property_number,
+            &self.backup_place,
+            &self.maker,
+            &self.notes,
+            &self.destination,
+        ];
+        own.into_iter().chain(self.technician.texts()).chain(self.validator.texts())
+    }
+}
+
+/// The program that did the work.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct Tool {
+    /// Its name.
+    pub name: String,
+    /// Its version.
+    pub version: String,
+}
+
+/// What was to be done.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+pub struct MethodSaid {
+    /// Title of the method.
+    pub title: String,
+    /// Its passes in the notation.
+    pub notation: String,
+    /// What was to be read back.
+    pub verification: Verification,
+    /// Tries of a failing sector after the first.
+    pub retries: u32,
+    /// What the plan said it would earn.
+    pub expected: Outcome,
+    /// Whether a mark was to be left on the drive after the proof.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub mark: bool,
+}
+
+/// The record. Its claim is computed from its evidence when it is made and again whenever it is read.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Record {
+    format: String,
+    /// Name of the job.
+    pub job: JobId,
+    /// The program.
+    pub tool: Tool,
+    /// Start of the job.
+    pub started: Timestamp,
+    /// End of the job.
+    pub ended: Timestamp,
+    /// What was to be done.
+    pub method: MethodSaid,
+    /// What was on the drive before.
+    pub before: Contents,
+    /// What a search for leftovers has found after it, where one was asked for. A finding, and nothing that a claim rests on.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub left: Option<Leftovers>,
+    /// Whether this drive of its lot is to be looked at a second time; `None`: it earned nothing, or records of that time had no
+    /// draw.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub second_look: Option<SecondLook>,
+    /// What spoke against the ledger when the job ran, each in a sentence: it did not follow from the heads that were kept of it.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub ledger_doubts: Vec<String>,
+    evidence: Evidence,
+    rule_set: String,
+    /// Digest of the rules by which it was judged; `None` in records of version 1.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    rules_digest: Option<String>,
+    claim: Claim,
+    /// What people add.
+    papers: Papers,
+    /// The text that an older version wrote, which its digest is of.
+    #[serde(skip)]
+    original: Option<Box<str>>,
+}
+
+#[derive(Deserialize)]
+struct Head {
+    format: String,
+}
+
+/// A text that is not a record, or one that contradicts itself.
+#[derive(Debug, thiserror::Error)]
+pub enum BadRecord {
+    /// Not the JSON of a record.
+    #[error("this is not a record of Jurex")]
+    NotARecord(#[source] serde_json::Error),
+    /// Another version of the format.
+    #[error("the record's format is `{0}`; this version reads {FORMAT}")]
+    OtherFormat(String),
+    /// Judged by rules that this version does not have.
+    #[error("the record was judged by `{0}`: this version does not know these rules, and can't judge it")]
+    OtherRules(String),
+    /// It contradicts itself.
+    #[error("the record has been altered: {0}")]
+    Unsound(#[from] Unsound),
+    /// It is that of another job than it is kept as.
+    #[error("it is the record of job {0}, and was put in its place by other means")]
+    OtherJob(JobId),
+    /// The claim does not follow from the evidence.
+    #[error(
+        "the record claims {claimed}, but by the rules of this version its evidence earns {earned}{}",
+        if *.same_rules { ": it has been altered" } else { ": it has been altered, or the rules have been corrected since it was made" }
+    )]
+    ClaimDoesNotFollow {
+        /// What stands in the record.
+        claimed: Outcome,
+        /// What follows from its evidence.
+        earned: Outcome,
+        /// Whether it was judged by the very rules of this version.
+        same_rules: bool,
+    },
+}
+
+/// What whoever reads a record that nobody has signed must simply believe, and why nothing of it can be computed again: whoever writes it
+/// anew in canonical form can put there what they like. The claim, its reasons and its limits follow from these by the rules.
+pub const BELIEVED: [(&str, &str); 8] = [
+    ("job, tool, started, ended", "when it was done and by which program: clocks and names are whoever's they are"),
+    ("papers", "who did it, for whom, and what they remarked"),
+    ("sessions: drive", "which drive it was: serial, maker, model, bus, class of media, whether it is simulated"),
+    ("sessions: drive.geometry, hidden, elsewhere", "how large it is and what it hides: the drive's own word, as it was asked"),
+    ("laid, unwritable, flushed, pace", "which sectors took what was written, and how fast"),
+    ("read, wrong, unreadable, drawn, beside", "which sectors were read back, and how they compared"),
+    ("commands, completed, at_work, deallocated, removal", "what a drive that erased itself was sent and answered"),
+    ("stated, before, left, events", "what people stated of encryption, what lay on the drive before and after"),
+];
+
+impl Record {
+    /// The record of a job that ran by `plan` and left `evidence`.
+    pub fn new(
+        job: JobId,
+        tool: Tool,
+        plan: &Plan,
+        before: Contents,
+        evidence: Evidence,
+        times: (Timestamp, Timestamp),
+        papers: Papers,
+    ) -> Self {
+        let method = MethodSaid {
+            title: plan.title().into(),
+            notation: plan.notation().into(),
+            verification: plan.verification(),
+            retries: plan.retries(),
+            expected: plan.expected().outcome(),
+            mark: plan.leaves_mark(),
+        };
+        let claim = judge(plan.edition(), &evidence);
+        // A clock that was set a little meanwhile makes no job that ended before its work did.
+        let last = evidence.sessions.last().and_then(|s| s.closed);
+        let (started, ended) = times;
+        let ended = if evidence.clock_was_set_back() { ended } else { ended.max(started).max(last.unwrap_or(ended)) };
+        Self {
+            format: FORMAT.into(),
+            job,
+            tool,
+            started,
+            ended,
+            method,
+            before,
+            left: None,
+            second_look: None,
+            ledger_doubts: vec![],
+            evidence,
+            rule_set: plan.edition().title().into(),
+            rules_digest: Some(plan.edition().digest()),
+            claim,
+            papers,
+            original: None,
+        }
+    }
+
+    /// Reads a record and judges its evidence again.
+    ///
+    /// # Errors
+    /// Text that is no record, another format, or a claim that does not follow from the evidence.
+    pub fn from_json(text: &str) -> Result<Self, BadRecord> {
+        let head: Head = serde_json::from_str(text).map_err(BadRecord::NotARecord)?;
+        let mut record: Self = match head.format.as_str() {
+            FORMAT => serde_json::from_str(text).map_err(BadRecord::NotARecord)?,
+            v1::FORMAT => {
+                let old = serde_json::from_str(text).map_err(BadRecord::NotARecord)?;
+                let present = v1::to_present(old).ok_or(Unsound("it is not of the shape of its version"))?;
+                // By its text, as every record is read: one way to read them is enough.
+                serde_json::from_str(&present.to_string()).map_err(BadRecord::NotARecord)?
+            }
+            other => return Err(BadRecord::OtherFormat(jurex_pattern::text::printable(other.as_bytes()))),
+        };
+        if head.format != FORMAT {
+            record.original = Some(text.trim_end().into());
+        }
+        record.evidence.check_soundness()?;
+        record.check_times()?;
+        let edition = Edition::of_title(&record.rule_set)
+            .ok_or_else(|| BadRecord::OtherRules(jurex_pattern::text::printable(record.rule_set.as_bytes())))?;
+        // Each record by the very rules that it was made by, word for word. Version 1 does not name them: its outcome must follow by today's.
+        let earned = match &record.rules_digest {
+            Some(digest) => {
+                let unknown = || {
+                    BadRecord::OtherRules(format!(
+                        "{}, digest {}",
+                        edition.title(),
+                        jurex_pattern::text::printable(digest.as_bytes())
+                    ))
+                };
+                judge_by(edition.rules_of(digest).ok_or_else(unknown)?, &record.evidence)
+            }
+            None => judge(edition, &record.evidence),
+        };
+        let same_rules = record.rules_digest.is_some();
+        let follows = if same_rules { earned == record.claim } else { earned.outcome() == record.claim.outcome() };
+        if follows {
+            Ok(record)
+        } else {
+            Err(BadRecord::ClaimDoesNotFollow { claimed: record.claim.outcome(), earned: earned.outcome(), same_rules })
+        }
+    }
+
+    /// Whether its beginning and end can be those of its evidence, where nobody has set the clock back meanwhile.
+    fn check_times(&self) -> Result<(), Unsound> {
+        if self.evidence.clock_was_set_back() {
+            return Ok(());
+        }
+        let (opened, closed) = (self.evidence.sessions.first(), self.evidence.sessions.last().and_then(|s| s.closed));
+        let wrong = [
+            (self.ended < self.started, "it ended before it began"),
+            (opened.is_some_and(|s| self.started > s.opened + USUAL), "it began after its drive was opened"),
+            (closed.is_some_and(|closed| self.ended + USUAL < closed), "it ended before its drive was let go"),
+        ];
+        wrong.into_iter().try_for_each(|(wrong, why)| fails(wrong, why))
+    }
+
+    /// What is to be said of a record that was judged by another state of the rules than this version's.
+    pub fn other_rules(&self) -> Option<String> {
+        let edition = Edition::of_title(&self.rule_set)?;
+        let same = self.rules_digest.as_ref() == Some(&edition.digest());
+        (!same).then(|| {
+            let today = judge(edition, &self.evidence).outcome();
+            format!(
+                "It was judged by an earlier state of these rules, by which its outcome is {}. By today's it is {today}.",
+                self.claim.outcome()
+            )
+        })
+    }
+
+    /// What searches before and after it have found; `None`: there was none.
+    pub fn leftovers(&self) -> Option<String> {
+        before_and_after(self.before.left.as_deref(), self.left.as_ref())
+    }
+
+    /// What people add.
+    pub fn papers(&self) -> &Papers {
+        &self.papers
+    }
+
+    /// The same record with other papers. One of an older version is written in the present one then.
+    #[must_use]
+    pub fn with_papers(mut self, papers: Papers) -> Self {
+        self.papers = papers;
+        if self.original.take().is_some()
+            && let Some(edition) = Edition::of_title(&self.rule_set)
+        {
+            self.format = FORMAT.into();
+            self.claim = judge(edition, &self.evidence);
+            self.rules_digest = Some(edition.digest());
+        }
+        self
+    }
+
+    /// The record in canonical JSON (RFC 8785); one of an older version as it was written.
+    pub fn to_json(&self) -> String {
+        if let Some(original) = &self.original {
+            return original.to_string();
+        }
+        serde_json_canonicalizer::to_string(self).expect("a record holds only strings, small numbers, lists and maps")
+    }
+
+    /// SHA-256 of the canonical JSON, in hexadecimal digits.
+    pub fn digest(&self) -> String {
+        jurex_pattern::text::hex::encode(&Sha256::digest(self.to_json().as_bytes()))
+    }
+
+    /// SHA-256 of the canonical JSON of its evidence, in hexadecimal digits. Papers that are filled in later leave it as it is.
+    pub fn evidence_digest(&self) -> String {
+        let json =
+            serde_json_canonicalizer::to_vec(&self.evidence).expect("evidence holds only strings, small numbers, lists and maps");
+        jurex_pattern::text::hex::encode(&Sha256::digest(&json))
+    }
+
+    /// What was done and read back.
+    pub fn evidence(&self) -> &Evidence {
+        &self.evidence
+    }
+
+    /// What follows from it.
+    pub fn claim(&self) -> &Claim {
+        &self.claim
+    }
+
+    /// The rules by which it follows.
+    pub fn rule_set(&self) -> &str {
+        &self.rule_set
+    }
+
+    /// Whether the job finished, was proved, and earned at least what the plan said.
+    pub fn kept_its_plan(&self) -> bool {
+        self.evidence.ended == Ended::Finished
+            && self.method.verification != Verification::None
+            && self.claim.outcome() >= self.method.expected
+            && self.evidence.unwritable().is_empty()
+            && self.evidence.unreadable().is_empty()
+            && self.evidence.wrong().is_empty()
+    }
+
+    /// What was read back of the bytes that now lie on the drive, and what follows with what confidence, in sentences.
+    pub fn confidence(&self) -> String {
+        let range = self.evidence.range();
+        let Some((read, what)) = self.proof() else {
+            return "Nothing was read back of what lies on the drive now: nothing is proved.".into();
+        };
+        let (n, wrong) = (read.read.count(), read.wrong.count());
+        match (wrong, read.unreadable.count(), &read.sampling) {
+            // Also of a sample whose places lie so close that nothing is left between them.
+            (0, 0, _) if n == range.count && read.is_complete(range) => {
+                format!("All {} in question were read back and {what}.", counted(range.count, "sector"))
+            }
+            // Only sectors that held something before tell anything: nothing is said of all places.
+            (0, 0, Some(sampling)) if self.compares_with_before() => format!(
+                "{} of {} were read back, at {} drawn from seed {}, and {what}.",
+                grouped(n),
+                counted(range.count, "sector"),
+                counted(Sampling::number_of_places(range), "place"),
+                sampling.seed(),
+            ),
+            (0, 0, Some(sampling)) => self.confidence_of(sampling, n, &what),
+            (wrong, unreadable, _) => format!(
+                "{} of {} were read back; {} wrong, {} could not be read.",
+                grouped(n),
+                counted(range.count, "sector"),
+                grouped(wrong),
+                grouped(unreadable)
+            ),
+        }
+    }
+
+    /// How the rules that it was judged by are read.
+    fn reading(&self) -> u32 {
+        let rules = || Edition::of_title(&self.rule_set)?.rules_of(self.rules_digest.as_deref()?);
+        rules().map_or(1, |rules| rules.reading)
+    }
+
+    /// Whether the proof is that nothing is as it was.
+    fn compares_with_before(&self) -> bool {
+        let own = self.evidence.own_check().is_some_and(|c| c.expect == Expect::Changed);
+        own && self.evidence.last_reading().is_none()
+    }
+
+    /// The reading of what lies on the drive now, and what it found if nothing was wrong.
+    fn proof(&self) -> Option<(&ReadBack, String)> {
+        if let Some(read) = self.evidence.last_reading() {
+            return Some((read, "hold what the last pass laid".into()));
+        }
+        let check = self.evidence.own_check()?;
+        let drawn = check.drawn.unwrap_or_default();
+        let what = match check.expect {
+            Expect::Changed => format!(
+                "none of {} of which a digest was kept, in {} of {} parts of the drive, is as it was ({} were blank before, and prove nothing)",
+                counted(drawn.compared, "sector"),
+                drawn.parts,
+                Drawn::parts_of(check.range, self.reading()),
+                grouped(drawn.blank_before)
+            ),
+            Expect::Blank => "hold one byte over and over".into(),
+            Expect::Bytes { .. } | Expect::LastPass => "hold what the erasure should have left".into(),
+        };
+        Some((&check.read_back, what))
+    }
+
+    /// What a faultless sample of `n` sectors says. The places are drawn one by one, the sectors in them are not: only the
+    /// number of places counts.
+    fn confidence_of(&self, sampling: &Sampling, n: u64, what: &str) -> String {
+        let range = self.evidence.range();
+        format!(
+            "{} of {} were read back, at {} drawn from seed {}, and {what}. {}",
+            grouped(n),
+            counted(range.count, "sector"),
+            counted(Sampling::number_of_places(range), "place"),
+            sampling.seed(),
+            Sampling::confidence(range, self.evidence.drive().geometry)
+        )
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testing::record;
+    use jurex_pattern::units::Sectors;
+
+    #[test]
+    fn a_record_survives_its_json_and_keeps_its_digest() {
+        let record = record();
+        let read = Record::from_json(&record.to_json()).unwrap();
+        assert_eq!((read.digest(), &read, read.other_rules()), (record.digest(), &record, None));
+        assert!(record.kept_its_plan());
+    }
+
+    #[test]
+    fn an_altered_record_is_found_out() {
+        let json = record().to_json();
+        let better = json.replace("\"outcome\":\"clear\"", "\"outcome\":\"purge\"");
+        assert_ne!(json, better);
+        assert!(matches!(Record::from_json(&better), Err(BadRecord::ClaimDoesNotFollow { earned: Outcome::Clear, .. })));
+        let faulty = json.replace("\"unwritable\":[]", "\"unwritable\":[{\"first\":\"7\",\"count\":\"1\"}]");
+        assert!(matches!(Record::from_json(&faulty), Err(BadRecord::ClaimDoesNotFollow { earned: Outcome::NotSanitized, .. })));
+        let words = json.replace("overwritten at least once", "overwritten quite often");
+        assert!(matches!(Record::from_json(&words), Err(BadRecord::ClaimDoesNotFollow { same_rules: true, .. })));
+        let half = "{\"count\":\"500\",\"first\":\"0\"}";
+        let whole = "{\"count\":\"1000\",\"first\":\"0\"}";
+        let twice = json.replace(&format!("[{whole}]"), &format!("[{half},{half}]"));
+        assert!(twice != json && Record::from_json(&twice).is_err(), "the same half twice is not the whole");
+        let elsewhere =
+            json.replace(&format!("\"laid\":[{whole}]"), "\"laid\":[{\"count\":\"18446744073709551615\",\"first\":\"0\"}]");
+        assert!(elsewhere != json && Record::from_json(&elsewhere).is_err());
+        assert!(matches!(Record::from_json("{}"), Err(BadRecord::NotARecord(_))));
+        let other = "{\"format\":\"jurex-record/9\",\"anything\":[]}";
+        assert!(matches!(Record::from_json(other), Err(BadRecord::OtherFormat(_))), "the format is looked at first");
+    }
+
+    #[test]
+    fn figures_that_no_job_can_have_are_refused_each_with_its_sentence() {
+        let json = record().to_json();
+        let whole = "{\"count\":\"1000\",\"first\":\"0\"}";
+        let laid = |other: &str| json.replacen(&format!("\"laid\":[{whole}]"), &format!("\"laid\":[{other}]"), 1);
+        let time = |field: &str, other: &str| {
+            let at = json.rfind(&format!("\"{field}\":\"")).unwrap() + field.len() + 4;
+            let end = at + json[at..].find('"').unwrap();
+            format!("{}{other}{}", &json[..at], &json[end..])
+        };
+        fn passes(evidence: &mut serde_json::Value) -> &mut serde_json::Value {
+            let stages = evidence["stages"].as_array_mut().unwrap();
+            let stage = stages.iter_mut().find(|s| s.to_string().contains("passes")).unwrap();
+            &mut stage["what"]["passes"]
+        }
+        let changed = |change: &dyn Fn(&mut serde_json::Value)| {
+            let mut value: serde_json::Value = serde_json::from_str(&json).unwrap();
+            change(&mut value["evidence"]);
+            value.to_string()
+        };
+        for (altered, says) in [
+            (laid("{\"count\":\"99999999\",\"first\":\"0\"}"), "a pass lies outside its range"),
+            (laid("{\"count\":\"600\",\"first\":\"0\"},{\"count\":\"600\",\"first\":\"400\"}"), "not a record"),
+            (time("started", "2031-01-01T00:00:00Z"), "it ended before it began"),
+            (
+                changed(&|e| {
+                    e["sessions"][0]["closed"] = "1970-01-01T00:00:09Z".into();
+                    passes(e)[0]["ended"] = "1960-01-01T00:00:00Z".into();
+                }),
+                "a pass ended before it began",
+            ),
+            (
+                json.replacen("\"ended\":\"1970-01-01T00:00:00Z\"", "\"ended\":\"1960-01-01T00:00:00Z\"", 9),
+                "it ended before it began",
+            ),
+            (
+                changed(&|e| {
+                    e["sessions"][0]["opened"] = "1980-01-01T00:00:00Z".into();
+                    e["sessions"][0]["closed"] = "1980-01-01T01:00:00Z".into();
+                }),
+                "a pass was begun while its drive was not open",
+            ),
+            (
+                changed(&|e| {
+                    let mut other = e["sessions"][0].clone();
+                    other["drive"]["unit"]["serial"] = "ANOTHER".into();
+                    e["sessions"].as_array_mut().unwrap().push(other);
+                }),
+                "its sessions are on two drives",
+            ),
+            (
+                changed(&|e| e["sessions"][0]["drive"]["geometry"]["logical"] = 513.into()),
+                "its sectors are of a size that no drive has",
+            ),
+            (
+                changed(&|e| e["sessions"][0]["drive"]["geometry"]["physical"] = 700.into()),
+                "its sectors are of a size that no drive has",
+            ),
+            (
+                changed(&|e| {
+                    passes(e)[0]["pattern"] = serde_json::json!({ "kind": "bytes", "bytes": "" });
+                }),
+                "pattern",
+            ),
+        ] {
+            assert_ne!(altered, json, "{says}");
+            let said = Record::from_json(&altered).unwrap_err().to_string();
+            assert!(said.contains(says), "{says}: {said}");
+        }
+    }
+
+    /// Somebody set the clock back, and the power went: what the job itself has left is read all the same.
+    #[test]
+    fn a_clock_that_was_set_back_in_a_session_that_was_cut_off_makes_no_record_unreadable() {
+        let mut value: serde_json::Value = serde_json::from_str(&record().to_json()).unwrap();
+        let mut later = value["evidence"]["sessions"][0].clone();
+        value["evidence"]["sessions"][0].as_object_mut().unwrap().remove("closed");
+        (later["opened"], later["closed"]) = ("1970-01-01T00:05:00Z".into(), "1970-01-01T00:06:00Z".into());
+        value["evidence"]["sessions"].as_array_mut().unwrap().push(later);
+        value["ended"] = "1970-01-01T00:07:00Z".into();
+        let text = value.to_string().replace("\"ended\":\"1970-01-01T00:00:00Z\"", "\"ended\":\"1970-01-01T02:00:00Z\"");
+        assert!(text.contains("02:00:00Z"));
+        let evidence: crate::evidence::Evidence =
+            serde_json::from_value(serde_json::from_str::<serde_json::Value>(&text).unwrap()["evidence"].clone()).unwrap();
+        evidence.check_soundness().unwrap();
+    }
+
+    #[test]
+    fn the_page_of_records_holds_the_table_of_what_is_believed() {
+        let page = include_str!("../../../../docs/record.md");
+        for (fields, what) in BELIEVED {
+            assert!(page.contains(&format!("| `{fields}` | {what} |")), "{fields}");
+        }
+    }
+
+    /// One bit of each byte in turn: what is still a record in its one form claims what it did, or less. What can be changed unseen is
+    /// what people wrote, what the drive is called and the like: a signature tells that, and nothing else can.
+    #[test]
+    fn no_flipped_byte_of_a_record_makes_it_claim_more() {
+        let (json, outcome) = (record().to_json(), record().claim().outcome());
+        let mut unseen = 0;
+        for at in 0..json.len() {
+            for bit in [1u8, 4, 16] {
+                let mut bytes = json.clone().into_bytes();
+                bytes[at] ^= bit;
+                let Ok(altered) = String::from_utf8(bytes) else { continue };
+                if let Ok(read) = Record::from_json(&altered)
+                    && read.to_json() == altered
+                {
+                    unseen += 1;
+                    assert!(read.claim().outcome() <= outcome, "byte {at}: {altered}");
+                    assert_ne!(read.digest(), record().digest(), "its digest is another");
+                }
+            }
+        }
+        assert!(unseen < json.len() / 2, "{unseen} of {} bytes", json.len());
+    }
+
+    #[test]
+    fn a_record_is_judged_by_its_own_rules_word_for_word_and_by_none_that_nobody_knows() {
+        let edition = Edition::default();
+        let mut record = record();
+        let released = edition.released_digests();
+        assert_eq!(released.len(), 3);
+        let earlier = edition.rules_of(&released[0]).unwrap();
+        (record.claim, record.rules_digest) = (judge_by(earlier, &record.evidence), Some(released[0].clone()));
+        let json = record.to_json();
+        assert!(json.contains("and read back right"), "its own words, which are others than today's: {json}");
+        let read = Record::from_json(&json).unwrap();
+        assert!(read.other_rules().unwrap().contains("By today's it is Clear"), "{:?}", read.other_rules());
+        // No word of it can be another, its reasons and limits least of all.
+        let more = json.replace("and read back right", "and destroyed beyond laboratory recovery");
+        assert_ne!(more, json);
+        let altered = Record::from_json(&more).unwrap_err();
+        assert!(matches!(altered, BadRecord::ClaimDoesNotFollow { same_rules: true, .. }), "{altered}");
+        // By a digest that nobody knows anything could be claimed: it can't be judged here.
+        let unknown = more.replace(&released[0], &released[0].chars().rev().collect::<String>());
+        let said = Record::from_json(&unknown).unwrap_err();
+        assert!(matches!(said, BadRecord::OtherRules(_)) && said.to_string().contains("can't judge"), "{said}");
+    }
+
+    /// Records as version 1 of the format wrote them.
+    #[test]
+    fn records_of_version_1_stay_readable_and_are_judged_by_what_they_hold() {
+        let read = |text: &str| Record::from_json(text);
+        let clear = include_str!("../../tests/records/v1/magnetic-clear.json");
+        let record = read(clear).unwrap();
+        assert_eq!((record.claim().outcome(), record.to_json().as_str()), (Outcome::Clear, clear.trim_end()));
+        assert!(record.other_rules().is_some() && record.confidence().starts_with("All"), "{}", record.confidence());
+        let card = read(include_str!("../../tests/records/v1/card-two-passes.json")).unwrap();
+        assert_eq!((card.claim().outcome(), card.evidence().passes().len()), (Outcome::Clear, 2));
+        let failing = read(include_str!("../../tests/records/v1/magnetic-failing.json")).unwrap();
+        assert_eq!((failing.claim().outcome(), failing.evidence().unwritable().count()), (Outcome::NotSanitized, 25));
+        // One pass on embedded flash was called Clear then; the rules have been corrected since.
+        let embedded = read(include_str!("../../tests/records/v1/embedded-one-pass.json")).unwrap_err();
+        assert!(matches!(embedded, BadRecord::ClaimDoesNotFollow { same_rules: false, .. }), "{embedded}");
+        let altered = clear.replace("\"wrong\":[]", "\"wrong\":[{\"count\":\"1\",\"first\":\"9\"}]");
+        assert!(altered != clear && read(&altered).is_err());
+        let signed = record.with_papers(Papers { lot: "BW-0417".into(), ..Papers::default() });
+        assert!(read(&signed.to_json()).unwrap().other_rules().is_none(), "with new papers it is a record of today");
+    }
+
+    #[test]
+    fn the_confidence_of_a_sample_counts_places_and_not_their_sectors() {
+        let mut record = record();
+        let range = Sectors::new(0, 10_000_000);
+        record.evidence = crate::plan::tests::sampled(range);
+        let said = record.confidence().replace('\u{202f}', " ");
+        assert!(
+            said.contains("2 000 places")
+                && said.contains("1 in 668")
+                && said.contains("10.2 MB or more")
+                && said.contains("MB with 99 %"),
+            "{said}"
+        );
+    }
+
+    #[test]
+    fn a_fault_breaks_the_plan_even_where_little_was_expected() {
+        let mut record = record();
+        record.method.expected = Outcome::NotSanitized;
+        record.evidence.overwrite_mut().unwrap().passes[0].unwritable.insert(Sectors::new(5, 1));
+        assert!(!record.kept_its_plan());
+    }
+
+    #[test]
+    fn job_names_are_safe_as_file_names() {
+        assert_eq!("261123-abc".parse::<JobId>().unwrap().as_str(), "261123-ABC");
+        assert!(["../x", "a/b", "", "a b", "\u{1b}"].iter().all(|t| t.parse::<JobId>().is_err()));
+        assert_eq!(JobId::new("261123", [0; 4]).as_str(), "261123-000000");
+    }
+}

@@ -1,0 +1,435 @@
+//! The facts that a rule is asked about, gathered from evidence or from a plan.
+
+use super::data::{LackKind, Media};
+use crate::evidence::{
+    CheckEvidence, Drawn, Ended, Evidence, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, StageKind, What,
+};
+use jurex_device::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol};
+use jurex_device::medium::AccessWay;
+use jurex_device::native::mmc::Removal;
+use jurex_device::technique::{Condition, Reach, Technique};
+use jurex_pattern::pattern::{Base, Pattern};
+use jurex_pattern::units::{Sectors, counted, grouped};
+
+/// A shortcoming with its details.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Lack {
+    /// Its kind.
+    pub kind: LackKind,
+    /// What exactly is lacking, for people; `None`: the rule's own words say it.
+    pub detail: Option<String>,
+}
+
+impl Lack {
+    fn of(kind: LackKind, detail: impl Into<String>) -> Self {
+        Self { kind, detail: Some(detail.into()) }
+    }
+}
+
+/// What [`super::evaluate`] judges: the media, how it was reached and treated, and what the evidence lacks.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Case {
+    /// The kind of media.
+    pub media: Media,
+    /// What was done to it.
+    pub technique: Technique,
+    /// Whether a bridge stands before it.
+    pub bridged: bool,
+    /// Whether the drive is simulated.
+    pub simulated: bool,
+    /// Whether the system's cache stood between drive and program.
+    pub buffered: bool,
+    /// Areas of the unit without user data that no address reaches, in words.
+    pub elsewhere: Option<String>,
+    /// Whether every sector was given the same bytes last, and nothing else has shown that the drive has them all.
+    pub size_unproved: bool,
+    /// Other namespaces that the same command reached, and of which places are read at most, in words.
+    pub unread: Option<String>,
+    /// Whether nothing tells that its capacity was not cut.
+    pub capacity_not_asked: bool,
+    /// Whether the drive deallocated its sectors in its own erasure.
+    pub deallocated: bool,
+    /// How an embedded device is set to remove data, if it told.
+    pub removal: Option<Removal>,
+    /// What was read of it afterwards, as the end of a sentence.
+    pub read: String,
+    /// Conditions that are known to be met.
+    pub met: Vec<Condition>,
+    /// Everything that reach or evidence lacks.
+    pub lacks: Vec<Lack>,
+}
+
+impl Case {
+    /// Of what nothing else is known: that is so of what people did with their hands, as they state it.
+    pub fn stated(media: Media, technique: Technique, met: Vec<Condition>) -> Self {
+        Self {
+            media,
+            technique,
+            bridged: false,
+            simulated: false,
+            buffered: false,
+            elsewhere: None,
+            size_unproved: false,
+            unread: None,
+            capacity_not_asked: false,
+            deallocated: false,
+            removal: None,
+            read: TO_BE_READ.into(),
+            met,
+            lacks: vec![],
+        }
+    }
+
+    /// A treatment of the whole of `drive` by `technique` on which nothing would go wrong: only what the drive itself
+    /// keeps from being reached is lacking.
+    pub fn foreseen(drive: &Drive, technique: Technique, met: Vec<Condition>) -> Self {
+        Self::foreseen_by(drive, technique, met, NOW)
+    }
+
+    fn foreseen_by(drive: &Drive, technique: Technique, met: Vec<Condition>, reading: u32) -> Self {
+        let hides_native = drive.bridged.then_some(Lack { kind: LackKind::BehindBridge, detail: None });
+        let quiet: Vec<&str> = drive.elsewhere.iter().filter(|e| !e.user_data).map(|e| e.what.as_str()).collect();
+        Self {
+            bridged: drive.bridged,
+            simulated: drive.simulated,
+            elsewhere: (!quiet.is_empty()).then(|| quiet.join(", ")),
+            unread: technique.reaches_whole_unit().then(|| user_data_elsewhere(drive)).flatten(),
+            capacity_not_asked: reading >= 4 && is_scsi_drive(drive) && drive.hidden == HiddenAreas::NotAsked,
+            lacks: unreached(drive, reading).into_iter().chain(hides_native).collect(),
+            ..Self::stated(Media::of(drive), technique, met)
+        }
+    }
+
+    /// Every stage of `evidence` that could earn something by itself.
+    pub fn of_stages(evidence: &Evidence, reading: u32) -> Vec<Self> {
+        let of_stage = |(n, what): (usize, &What)| match what {
+            What::Overwritten(overwrite) => Some(Self::of_overwrite(evidence, n, overwrite, reading)),
+            What::Own(own) => Some(Self::of_own(evidence, n, own, reading)),
+            What::Lifted(_) | What::Measured(_) | What::Checked(_) => None,
+        };
+        evidence.stages.iter().map(|s| &s.what).enumerate().filter_map(of_stage).collect()
+    }
+
+    /// A treatment of which nothing was begun that could earn anything: judged as an overwriting that was not done.
+    pub fn of_nothing(evidence: &Evidence, reading: u32) -> Self {
+        let nothing = OverwriteEvidence { range: evidence.geometry().whole(), planned_passes: 1, passes: vec![] };
+        Self::of_overwrite(evidence, evidence.stages.len(), &nothing, reading)
+    }
+
+    /// The overwriting that is stage `n`. It counts only if the check right after it compared every place with what it laid.
+    fn of_overwrite(evidence: &Evidence, n: usize, overwrite: &OverwriteEvidence, reading: u32) -> Self {
+        let met = if has_complement_pair(overwrite) { vec![Condition::ComplementPair] } else { vec![] };
+        let proof = evidence.check_after(n);
+        let expects = |expect: &Expect| *expect == Expect::LastPass;
+        let unproved = proof_lacks(evidence, proof, overwrite.range, expects, "The last pass was not read back");
+        let found = [unproved, holds(evidence, n, proof)].concat();
+        let case = Self::of_stage(evidence, (Technique::Overwrite, met), part(evidence, overwrite.range), found, reading);
+        let read = proof.map_or_else(|| TO_BE_READ.into(), said_to_be_read);
+        let last = overwrite.passes.last().map(|p| &p.pattern.base);
+        // Proved, or found to be less: neither is in question any more.
+        let measured = evidence.size().is_some_and(|s| s.is_as_told() || s.is_false());
+        Self { size_unproved: matches!(last, Some(Base::Bytes { .. })) && !measured, read, ..case }
+    }
+
+    /// The drive's own erasure that is stage `n`. It counts only if the drive itself said that it ended well, and the check
+    /// right after it has found what such a command leaves: after a key was replaced nothing as it was, else blank sectors
+    /// or known bytes.
+    fn of_own(evidence: &Evidence, n: usize, own: &OwnEvidence, reading: u32) -> Self {
+        let mut found = vec![];
+        if !own.completed {
+            let said = format!("The drive did not say that its {} ended without error.", own.technique.name());
+            found.push(Lack::of(LackKind::EndedEarly, said));
+        }
+        let proof = evidence.check_after(n);
+        let expects = |expect: &Expect| match expect {
+            Expect::LastPass => false,
+            Expect::Changed => own.technique.leaves_unknown_bytes(),
+            Expect::Blank | Expect::Bytes { .. } => !own.technique.replaces_a_key(),
+        };
+        let unread = format!("After the {} nothing was read", own.technique.name());
+        found.extend(proof_lacks(evidence, proof, evidence.geometry().whole(), expects, &unread));
+        found.extend(proof.into_iter().flat_map(|check| tells_too_little(check, reading)));
+        found.extend(holds(evidence, n, proof));
+        let mut case = Self::of_stage(evidence, (own.technique, evidence.stated.conditions.clone()), vec![], found, reading);
+        case.read = proof.map_or_else(|| TO_BE_READ.into(), said_to_be_read);
+        (case.deallocated, case.removal) = (own.deallocated, own.removal);
+        if own.removal == Some(Removal::OfItsMaker) && !case.met.contains(&Condition::MakerConfirms) {
+            case.lacks.push(Lack { kind: LackKind::RemovalOfItsMaker, detail: None });
+        }
+        if own.of_whole_unit {
+            case.reaches_unit(evidence.drive(), proof, own.session == evidence.last_session(), reading);
+        }
+        case
+    }
+
+    /// The command was of everything on the unit: other namespaces are covered by it, as far as they were read back too.
+    ///
+    /// Of those only places are read, which prove nothing where the command ended under an earlier hold (`done_now`).
+    fn reaches_unit(&mut self, drive: &Drive, proof: Option<&CheckEvidence>, done_now: bool, reading: u32) {
+        self.unread = user_data_elsewhere(drive);
+        self.lacks.retain(|l| l.kind != LackKind::Elsewhere);
+        // A format is of namespaces: capacity that belongs to none, and may hold a deleted one, it does not reach.
+        if self.technique.descriptor().reach == Reach::Namespaces {
+            self.lacks.extend(drive.other_user_data().filter(|e| e.no_address).map(not_covered));
+        }
+        let must_be_blank = proof.is_some_and(|p| p.expect != Expect::Changed);
+        for other in drive.other_user_data().filter(|e| !e.no_address) {
+            let read = proof.and_then(|p| p.beside.iter().find(|b| b.what == other.what));
+            let against = match read {
+                None => Some("nothing of it was read".into()),
+                Some(_) if !done_now => Some("only places of it were read, and under a later hold".into()),
+                Some(read) => read.against(must_be_blank, reading),
+            };
+            if let Some(why) = against {
+                let said = format!("{} of the same unit, which the command reached too, is not proved: {why}.", other.what);
+                self.lacks.push(Lack::of(LackKind::NotReadBack, said));
+            }
+        }
+    }
+
+    /// A stage with what it lacks itself, in the world that all stages have left: a fault anywhere lowers each of them.
+    fn of_stage(
+        evidence: &Evidence,
+        (technique, met): (Technique, Vec<Condition>),
+        part: Vec<Lack>,
+        proof: Vec<Lack>,
+        reading: u32,
+    ) -> Self {
+        let drive = Drive { geometry: evidence.geometry(), hidden: evidence.hidden().clone(), ..evidence.drive().clone() };
+        let mut case = Self::foreseen_by(&drive, technique, met, reading);
+        case.buffered = is_buffered(evidence);
+        case.lacks =
+            [ended(evidence), size(evidence), part, case.lacks, writing_faults(evidence), reading_faults(evidence), proof]
+                .concat();
+        case
+    }
+}
+
+/// Other storage of the unit with user data, in words.
+fn user_data_elsewhere(drive: &Drive) -> Option<String> {
+    let all: Vec<&str> = drive.other_user_data().map(|e| e.what.as_str()).collect();
+    (!all.is_empty()).then(|| all.join(", "))
+}
+
+/// What a check after the drive's own erasure tells too little of: places that were blank before, and sectors that it did not
+/// give.
+fn tells_too_little(check: &CheckEvidence, reading: u32) -> Vec<Lack> {
+    let mut found = vec![];
+    if check.range.count == 0 {
+        found.push(Lack::of(LackKind::NotReadBack, "The drive gave no sector that could be read."));
+    }
+    let (parts, all) = (check.drawn.map_or(0, |d| d.parts), Drawn::parts_of(check.range, reading));
+    if parts < all {
+        let again = if parts == 0 { " The same way once more, on a drive that gives its sectors, can be proved." } else { "" };
+        let said = format!(
+            "Before it something that could be told apart afterwards lay in only {parts} of {all} parts of the drive: what the others hold now proves nothing.{again}"
+        );
+        found.push(Lack::of(LackKind::NotReadBack, said));
+    }
+    // After a block erasure a sector may give an error until it is written. Where most of them do, nothing was seen.
+    let (read, unreadable) = (check.read_back.read.count(), check.read_back.unreadable.count());
+    // (Later readings let none of them pass: each is said for itself.)
+    if reading < 4 && unreadable > 0 && read / 9 < unreadable {
+        let said =
+            format!("{} of {} that were to be read gave an error.", grouped(unreadable), counted(read + unreadable, "sector"));
+        found.push(Lack::of(LackKind::ReadInPart, said));
+    }
+    found
+}
+
+fn is_buffered(evidence: &Evidence) -> bool {
+    evidence.sessions.last().is_some_and(|s| s.access.way == AccessWay::Buffered)
+}
+
+fn ended(evidence: &Evidence) -> Vec<Lack> {
+    let mut found = vec![];
+    if evidence.ended != Ended::Finished {
+        found.push(Lack::of(LackKind::EndedEarly, evidence.ended.sentence()));
+    } else if evidence.stages.len() < evidence.planned.len() || evidence.stages.iter().any(|s| s.ended.is_none()) {
+        found.push(Lack::of(LackKind::EndedEarly, "A planned stage of the treatment did not come to its end."));
+    }
+    found
+}
+
+/// What is lacking where a stage covered only `range`.
+fn part(evidence: &Evidence, range: Sectors) -> Vec<Lack> {
+    let whole = evidence.geometry().whole();
+    let said = || {
+        let (covered, all) = (grouped(range.count), grouped(whole.count));
+        format!("Only {covered} of {all} sectors were covered: a part never sanitizes a drive.")
+    };
+    // What a drive does not hold is told for itself.
+    if range == evidence.range_of(whole) { vec![] } else { vec![Lack::of(LackKind::Part, said())] }
+}
+
+/// What is said of a job that is still to come.
+const TO_BE_READ: &str = "it is read back afterwards";
+/// The reading of this version's own rules.
+const NOW: u32 = 4;
+
+/// What a check has read, as the end of a sentence. What was read of a sample is said as that.
+fn said_to_be_read(check: &CheckEvidence) -> String {
+    let (read, range) = (check.read_back.read.count(), check.range.count);
+    let (how_many, holds, is) = if read >= range {
+        ("all of it was read afterwards".to_string(), "holds", "is")
+    } else {
+        (format!("{} of its {} were read afterwards, a sample", grouped(read), counted(range, "sector")), "hold", "are")
+    };
+    match &check.expect {
+        Expect::LastPass => format!("{how_many}, and {holds} what was laid"),
+        Expect::Bytes { .. } => format!("{how_many}, and {holds} what the erasure should have left"),
+        Expect::Blank => format!("{how_many}, and {is} blank"),
+        Expect::Changed => {
+            let compared = check.drawn.map_or(0, |d| d.compared);
+            format!("{how_many}, and none of {} that could be told apart is as it was", counted(compared, "sector"))
+        }
+    }
+}
+
+fn not_covered(elsewhere: &Elsewhere) -> Lack {
+    Lack::of(LackKind::Elsewhere, format!("{} of the same unit was not covered.", elsewhere.what))
+}
+
+fn unreached(drive: &Drive, reading: u32) -> Vec<Lack> {
+    let mut found = vec![];
+    match drive.hidden {
+        HiddenAreas::Hidden { .. } => {
+            found.push(Lack::of(LackKind::Hidden, format!("{} They were not reached.", drive.hidden.sentence())));
+        }
+        // What could hide sectors by a command of its own and was not asked counts as hiding some.
+        HiddenAreas::NotAsked if may_hide(drive, reading) => found.push(Lack::of(
+            LackKind::HiddenNotAsked,
+            "Whether the drive hides sectors from the host was not asked, or not answered, so they may not all have been reached.",
+        )),
+        HiddenAreas::NotAsked | HiddenAreas::None => {}
+    }
+    found.extend(drive.other_user_data().map(not_covered));
+    found
+}
+
+/// Whether the drive could hide sectors and tells, when it is asked, whether it does: those that speak ATA, whatever stands between, and
+/// controllers of namespaces. A stick or card, what a bridge lets nobody ask, and a drive on SCSI, which has nothing to ask, have their limit
+/// instead.
+fn may_hide(drive: &Drive, reading: u32) -> bool {
+    let asked = match drive.protocol {
+        Protocol::Ata => true,
+        Protocol::Nvme { .. } => reading >= 4,
+        Protocol::Scsi => reading < 4 && drive.bus == Bus::Sas,
+        Protocol::Mmc | Protocol::Block => false,
+    };
+    drive.class != MediaClass::Virtual && asked
+}
+
+fn is_scsi_drive(drive: &Drive) -> bool {
+    drive.class != MediaClass::Virtual && drive.protocol == Protocol::Scsi && drive.bus == Bus::Sas
+}
+
+/// A drive that holds less than it says.
+fn size(evidence: &Evidence) -> Vec<Lack> {
+    let Some(size) = evidence.size().filter(|s| s.is_false()) else { return vec![] };
+    // What was to be covered is what it holds; the passes say for themselves whether it was.
+    let covers_that = evidence.overwrite().is_some_and(|o| Some(o.range.count) == size.covers());
+    let beyond =
+        if covers_that { " The passes were of what it holds; a drive that says more is not to be believed." } else { "" };
+    vec![Lack::of(LackKind::SmallerThanTold, format!("{}{beyond}", size.sentence()))]
+}
+
+fn writing_faults(evidence: &Evidence) -> Vec<Lack> {
+    let mut found = vec![];
+    let unwritable = evidence.unwritable();
+    if !unwritable.is_empty() {
+        let said = format!("{} could not be written ({}).", counted(unwritable.count(), "sector"), unwritable.sentence(3));
+        found.push(Lack::of(LackKind::Unwritable, said));
+    }
+    let is_laid = |o: &OverwriteEvidence| {
+        o.passes.len() >= o.planned_passes.max(1) as usize && o.passes.iter().all(|p| p.done().covers_all(o.range))
+    };
+    let planned = evidence.planned.iter().filter(|k| **k == StageKind::Overwrite).count();
+    let missing = !evidence.overwrites().all(is_laid) || evidence.overwrites().count() < planned;
+    if evidence.ended == Ended::Finished && missing {
+        found.push(Lack::of(LackKind::PassMissing, "Not every planned pass was laid on every sector."));
+    }
+    if evidence.ended == Ended::Finished && evidence.all_passes().any(|p| !p.flushed) {
+        let said = "The drive's cache could not be flushed: what was written may not be on the media.";
+        found.push(Lack::of(LackKind::NotFlushed, said));
+    }
+    found
+}
+
+fn reading_faults(evidence: &Evidence) -> Vec<Lack> {
+    let mut found = vec![];
+    let (wrong, unreadable) = (evidence.wrong(), evidence.unreadable());
+    if !wrong.is_empty() {
+        let what = if evidence.overwrite().is_some() { "what was laid" } else { "what the erasure should have left" };
+        let said = format!("{} did not hold {what} ({}).", counted(wrong.count(), "sector"), wrong.sentence(3));
+        found.push(Lack::of(LackKind::Wrong, said));
+    }
+    if !unreadable.is_empty() {
+        let said = format!("{} could not be read back ({}).", counted(unreadable.count(), "sector"), unreadable.sentence(3));
+        found.push(Lack::of(LackKind::Unreadable, said));
+    }
+    found
+}
+
+/// What the proof of a stage that covered `range` lacks: the check right after it, of all of that range, compared with what
+/// that stage leaves.
+fn proof_lacks(
+    evidence: &Evidence,
+    proof: Option<&CheckEvidence>,
+    range: Sectors,
+    expects: impl Fn(&Expect) -> bool,
+    unread: &str,
+) -> Vec<Lack> {
+    let lack = |kind, said: &str| vec![Lack::of(kind, said)];
+    match proof {
+        // Of a treatment that was cut short it is said already that it was.
+        _ if evidence.ended != Ended::Finished => vec![],
+        None => lack(LackKind::NotReadBack, &format!("{unread}: what was not read back is not proved.")),
+        Some(check) if !expects(&check.expect) => {
+            lack(LackKind::NotReadBack, "What was read was not compared with what should lie there.")
+        }
+        Some(check) if check.range != range || !check.read_back.is_complete(range) => {
+            lack(LackKind::ReadInPart, "What should lie there was read back only in part.")
+        }
+        Some(_) => vec![],
+    }
+}
+
+/// What was read proves something only in the hold in which it was read, and a sample only what was laid in that hold.
+fn holds(evidence: &Evidence, n: usize, proof: Option<&CheckEvidence>) -> Vec<Lack> {
+    let Some(read) = proof.map(|c| &c.read_back) else { return vec![] };
+    let laid_before = match evidence.stages.get(n).map(|s| &s.what) {
+        Some(What::Overwritten(o)) => o.passes.last().is_some_and(|p| p.session != evidence.last_session()),
+        Some(What::Own(own)) => own.session != evidence.last_session(),
+        _ => false,
+    };
+    if read.session != evidence.last_session() {
+        let said = "The reading back was done under an earlier hold: others may have written to the drive since.";
+        vec![Lack::of(LackKind::EarlierHold, said)]
+    } else if read.sampling.is_some() && laid_before {
+        let said = "It was done under an earlier hold, and only a sample of it was read since.";
+        vec![Lack::of(LackKind::EarlierHold, said)]
+    } else {
+        vec![]
+    }
+}
+
+/// A pass and right after it, by the method's design, its complement, both laid on every sector of the range.
+fn has_complement_pair(overwrite: &OverwriteEvidence) -> bool {
+    let whole = |p: &PassEvidence| p.laid.covers_all(overwrite.range);
+    overwrite.passes.windows(2).any(|pair| {
+        pair[1].complement_of_before && whole(&pair[0]) && whole(&pair[1]) && complements(&pair[0].pattern, &pair[1].pattern)
+    })
+}
+
+/// Whether one pattern turns over every bit of the other. A record drops the seed of a spent random pass but keeps that
+/// of its complement, so two random patterns are told to belong together by their seeds, or by one seed being dropped:
+/// only the notation's `~` makes a complemented random pass, and it complements the pass right before it.
+fn complements(first: &Pattern, second: &Pattern) -> bool {
+    match (&first.base, &second.base) {
+        (Base::Random { seed: a }, Base::Random { seed: b }) => {
+            first.complemented != second.complemented && (a == b || a.is_none() || b.is_none())
+        }
+        _ => second.is_complement_of(first),
+    }
+}
