@@ -1,8 +1,8 @@
 //! Copies of the ledger, made while others write to it, and put back.
 
-use crate::chain::{About, Head};
-use crate::{Ledger, LedgerError, make_private, sql};
+use crate::{Ledger, make_private, sql};
 use jiff::Timestamp;
+use jurex_past::{About, Head, PastError};
 use rusqlite::Connection;
 use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
@@ -13,8 +13,8 @@ impl Ledger {
     ///
     /// # Errors
     /// The file is there already, a full disk, no rights.
-    pub fn backup(&self, to: &Path) -> Result<(), LedgerError> {
-        let failed = |cause| LedgerError::Folder { path: to.display().to_string(), cause };
+    pub fn backup(&self, to: &Path) -> Result<(), PastError> {
+        let failed = |cause| PastError::Folder { path: to.display().to_string(), cause };
         if to.exists() {
             return Err(failed(std::io::ErrorKind::AlreadyExists.into()));
         }
@@ -44,8 +44,8 @@ impl Ledger {
     ///
     /// # Errors
     /// The copy is no ledger, or was touched; jobs are at work on the ledger; a full disk, no rights. Nothing is changed then.
-    pub fn restore(copy: &Path, path: &Path, when: Timestamp) -> Result<Option<PathBuf>, LedgerError> {
-        let failed = |of: &Path, cause| LedgerError::Folder { path: of.display().to_string(), cause };
+    pub fn restore(copy: &Path, path: &Path, when: Timestamp) -> Result<Option<PathBuf>, PastError> {
+        let failed = |of: &Path, cause| PastError::Folder { path: of.display().to_string(), cause };
         let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
         std::fs::DirBuilder::new().recursive(true).mode(0o700).create(folder).map_err(|e| failed(folder, e))?;
         // Looked at as a whole before anything is moved.
@@ -56,7 +56,7 @@ impl Ledger {
             let ledger = Ledger::open(&new)?;
             let heads: Vec<Head> = ledger.heads()?.into_iter().map(|k| k.head).collect();
             if let Some(wrong) = ledger.check_chain(&heads)?.wrong.into_iter().next() {
-                return Err(LedgerError::CopyTouched { path: copy.display().to_string(), wrong });
+                return Err(PastError::CopyTouched { path: copy.display().to_string(), wrong });
             }
             ledger.head()?
         };
@@ -83,7 +83,7 @@ impl Ledger {
     }
 
     /// Takes the ledger out of use: all that is written is in its one file, and nobody else has it open. Gives its head.
-    fn close_for_good(self) -> Result<Head, LedgerError> {
+    fn close_for_good(self) -> Result<Head, PastError> {
         let head = self.head()?;
         let run = || -> rusqlite::Result<()> {
             self.connection.busy_timeout(std::time::Duration::from_secs(2))?;

@@ -1,141 +1,12 @@
 //! What was written, as leaves of the tree, in the order of writing; and whether what the ledger holds now is that.
 
+use crate::Ledger;
 use crate::format::ABOUT;
-use crate::tree::{Frontier, Hash, leaf};
-use crate::{Ledger, LedgerError};
 use jiff::Timestamp;
+use jurex_past::tree::{self, Frontier, Hash, leaf};
+use jurex_past::{About, Head, KeptHead, Leaf, PastError};
 use rusqlite::{OptionalExtension, Transaction, TransactionBehavior, params};
-use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
-
-/// One thing that was written.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case", tag = "kind", deny_unknown_fields)]
-pub enum Leaf {
-    /// A job began.
-    JobBegun {
-        /// Its name.
-        job: String,
-        /// What its drive is called.
-        drive: String,
-        /// Its serial.
-        serial: Option<String>,
-        /// When.
-        started: String,
-    },
-    /// A record was added.
-    Record {
-        /// Its job.
-        job: String,
-        /// When.
-        made: String,
-        /// SHA-256 of its text.
-        record: String,
-        /// Events of the job that were there.
-        events: u64,
-        /// SHA-256 over them.
-        events_digest: String,
-    },
-    /// A second look was noted.
-    Verification {
-        /// The job that it is about.
-        job: String,
-        /// When.
-        made: String,
-        /// SHA-256 of its text.
-        verification: String,
-    },
-    /// Events of a job that no record covers: of one that has none, or that came after it.
-    Events {
-        /// The job.
-        job: String,
-        /// When they were counted.
-        when: String,
-        /// Events of the job that were there.
-        events: u64,
-        /// SHA-256 over them.
-        events_digest: String,
-        /// SHA-256 of what it needs to go on beside its checkpoint: what was on the drive, and what people said of it.
-        #[serde(skip_serializing_if = "Option::is_none", default)]
-        going_on: Option<String>,
-    },
-    /// A list of expected drives was made, changed or closed.
-    Lot {
-        /// The lot's name.
-        lot: String,
-        /// When.
-        when: String,
-        /// What was done, in a sentence.
-        said: String,
-        /// SHA-256 of its text.
-        digest: String,
-    },
-    /// It was noted what became of a drive.
-    Release {
-        /// Its serial; empty: it has none.
-        serial: String,
-        /// When.
-        when: String,
-        /// SHA-256 of the statement.
-        release: String,
-    },
-    /// Something else that matters happened; all that is kept of it is this.
-    Noted {
-        /// What it is about.
-        about: About,
-        /// When.
-        when: String,
-        /// What happened, in a sentence.
-        said: String,
-        /// SHA-256 of what it is about, where there is a text of it.
-        #[serde(skip_serializing_if = "Option::is_none", default)]
-        digest: Option<String>,
-    },
-}
-
-/// What else than jobs the ledger notes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum About {
-    /// A key was made, retired or trusted.
-    Key,
-    /// The settings that decide what is done and claimed.
-    Settings,
-    /// Records were given out.
-    Export,
-    /// The ledger itself was put back from a copy.
-    Restored,
-}
-
-impl About {
-    /// Its word.
-    pub fn word(self) -> &'static str {
-        match self {
-            About::Key => "key",
-            About::Settings => "settings",
-            About::Export => "export",
-            About::Restored => "restored",
-        }
-    }
-}
-
-/// How large the tree is, and its head.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Head {
-    /// Leaves.
-    pub size: u64,
-    /// The head of the tree over them.
-    pub root: Hash,
-}
-
-/// A head that was kept, with the note that it was signed in, if it was.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct KeptHead {
-    /// The head.
-    pub head: Head,
-    /// The signed note.
-    pub note: Option<String>,
-}
 
 pub(crate) fn hex(bytes: impl AsRef<[u8]>) -> String {
     jurex_pattern::text::hex::encode(bytes.as_ref())
@@ -268,7 +139,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn head(&self) -> Result<Head, LedgerError> {
+    pub fn head(&self) -> Result<Head, PastError> {
         let (size, peaks): (i64, Vec<u8>) = self
             .connection
             .query_row("SELECT size, peaks FROM frontier", [], |row| Ok((row.get(0)?, row.get(1)?)))
@@ -281,7 +152,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn root_at(&self, size: u64) -> Result<Option<Hash>, LedgerError> {
+    pub fn root_at(&self, size: u64) -> Result<Option<Hash>, PastError> {
         if size > self.head()?.size {
             return Ok(None);
         }
@@ -293,7 +164,7 @@ impl Ledger {
                 let mut kept = self.connection.prepare_cached("SELECT hash FROM node WHERE level = ?1 AND place = ?2")?;
                 kept.query_row(params![level, place as i64], |row| row.get::<_, Hash>(0))
             };
-            crate::tree::head_of(&node, 0, size)
+            tree::head_of(&node, 0, size)
         };
         run().optional().map_err(|e| self.sql(e))
     }
@@ -303,7 +174,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn follows_from(&self, head: &Head) -> Result<bool, LedgerError> {
+    pub fn follows_from(&self, head: &Head) -> Result<bool, PastError> {
         if self.root_at(head.size)? == Some(head.root) {
             return Ok(true);
         }
@@ -316,7 +187,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn has_records_since_a_key(&self) -> Result<bool, LedgerError> {
+    pub fn has_records_since_a_key(&self) -> Result<bool, PastError> {
         let since =
             format!("SELECT EXISTS (SELECT 1 FROM record WHERE leaf > (SELECT max(number) FROM leaf WHERE {ABOUT} = 'key'))");
         let run = || self.connection.query_row(&since, [], |row| row.get(0));
@@ -328,7 +199,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn cover_events(&self, when: Timestamp) -> Result<(), LedgerError> {
+    pub fn cover_events(&self, when: Timestamp) -> Result<(), PastError> {
         let run = || -> rusqlite::Result<()> {
             let any = self.connection.query_row("SELECT EXISTS (SELECT 1 FROM uncovered)", [], |row| row.get::<_, bool>(0))?;
             if !any {
@@ -354,7 +225,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn note_taken(&self, instead_of: &Head, when: Timestamp) -> Result<(), LedgerError> {
+    pub fn note_taken(&self, instead_of: &Head, when: Timestamp) -> Result<(), PastError> {
         let said = format!(
             "A person took the ledger as it is, though it does not follow from the head of {} entries that was kept of it.",
             instead_of.size
@@ -366,18 +237,12 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn note(&self, about: About, said: &str, of: Option<&str>, when: Timestamp) -> Result<(), LedgerError> {
+    pub fn note(&self, about: About, said: &str, of: Option<&str>, when: Timestamp) -> Result<(), PastError> {
         self.note_digest(about, said, of.map(digest), when)
     }
 
     /// The same, with a digest that is known.
-    pub(crate) fn note_digest(
-        &self,
-        about: About,
-        said: &str,
-        digest: Option<String>,
-        when: Timestamp,
-    ) -> Result<(), LedgerError> {
+    pub(crate) fn note_digest(&self, about: About, said: &str, digest: Option<String>, when: Timestamp) -> Result<(), PastError> {
         let noted = Leaf::Noted { about, when: when.to_string(), said: said.into(), digest };
         let run = || -> rusqlite::Result<()> {
             let change = change(self)?;
@@ -398,7 +263,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn note_settings(&self, text: &str, when: Timestamp) -> Result<(), LedgerError> {
+    pub fn note_settings(&self, text: &str, when: Timestamp) -> Result<(), PastError> {
         match self.last_noted(About::Settings).map_err(|e| self.sql(e))? {
             Some(Leaf::Noted { digest: Some(then), .. }) if then == digest(text) => Ok(()),
             _ => self.note(About::Settings, text, Some(text), when),
@@ -409,7 +274,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn noted(&self) -> Result<Vec<Leaf>, LedgerError> {
+    pub fn noted(&self) -> Result<Vec<Leaf>, PastError> {
         let run = || -> rusqlite::Result<Vec<String>> {
             let all = format!("SELECT json FROM leaf WHERE {ABOUT} IS NOT NULL ORDER BY number");
             self.connection.prepare(&all)?.query_map([], |row| row.get(0))?.collect()
@@ -421,7 +286,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn keep_head(&self, head: &Head, note: &str) -> Result<(), LedgerError> {
+    pub fn keep_head(&self, head: &Head, note: &str) -> Result<(), PastError> {
         let row = params![head.size as i64, hex(head.root), note];
         let insert = "INSERT OR IGNORE INTO head (size, root, note) VALUES (?1, ?2, ?3)";
         self.connection.execute(insert, row).map_err(|e| self.sql(e)).map(drop)
@@ -431,7 +296,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn heads(&self) -> Result<Vec<KeptHead>, LedgerError> {
+    pub fn heads(&self) -> Result<Vec<KeptHead>, PastError> {
         let run = || -> rusqlite::Result<Vec<(i64, String, Option<String>)>> {
             let mut statement = self.connection.prepare("SELECT size, root, note FROM head ORDER BY size")?;
             statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?.collect()
@@ -443,7 +308,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn newest_head(&self) -> Result<Option<KeptHead>, LedgerError> {
+    pub fn newest_head(&self) -> Result<Option<KeptHead>, PastError> {
         let newest = "SELECT size, root, note FROM head WHERE note IS NOT NULL ORDER BY size DESC LIMIT 1";
         let run = || self.connection.query_row(newest, [], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?))).optional();
         Ok(run().map_err(|e| self.sql(e))?.map(kept_head))

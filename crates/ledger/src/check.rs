@@ -1,11 +1,12 @@
 //! Whether the file is what was ever written to it: every entry, the tree over them, and whatever is there beside them.
 
-use crate::chain::{Head, Leaf, digest, events, going_on};
+use crate::Ledger;
+use crate::chain::{digest, events, going_on};
 use crate::format::WITH_EVENTS;
 use crate::index::Indexed;
-use crate::tree::{Frontier, Hash, leaf};
-use crate::{Ledger, LedgerError};
 use jurex_engine::Checkpoint;
+use jurex_past::tree::{Frontier, Hash, leaf};
+use jurex_past::{Head, Leaf, PastError};
 use jurex_sanitize::record::{BadRecord, Record};
 use rusqlite::{OptionalExtension, params};
 
@@ -39,7 +40,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A file that can't be read.
-    pub fn check_chain(&self, heads: &[Head]) -> Result<Checked, LedgerError> {
+    pub fn check_chain(&self, heads: &[Head]) -> Result<Checked, PastError> {
         let mut checked = Checked::default();
         let mut run = || -> rusqlite::Result<()> {
             let mut seen = Seen::default();

@@ -1,67 +1,11 @@
 //! Finding jobs again: by what stands in their records, as somebody types it. The index only finds; what is shown of a job comes
 //! from its record, which is judged again.
 
-use crate::{Ledger, LedgerError, format};
-use jurex_disposition::proof::SecondCheck;
+use crate::{Ledger, format};
+use jurex_past::{Due, Line, PastError, Standing};
 use jurex_sanitize::record::{JobId, Record, SecondLook};
 use jurex_sanitize::rules::Outcome;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
-
-/// A job whose drive is to be looked at a second time.
-#[derive(Clone, Debug)]
-pub struct Due {
-    /// Its record.
-    pub record: Record,
-    /// What came of it.
-    pub check: SecondCheck,
-}
-
-/// A job as lists show it.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Line {
-    /// Its place among all jobs: the newest has the largest.
-    pub number: i64,
-    /// Its name.
-    pub job: JobId,
-    /// When it began, RFC 3339.
-    pub started: String,
-    /// What its drive is called.
-    pub drive: String,
-    /// Its drive's serial.
-    pub serial: Option<String>,
-    /// How it stands.
-    pub standing: Standing,
-}
-
-/// How a job stands.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Standing {
-    /// It has a record that holds.
-    Recorded(Box<Record>),
-    /// It was begun, and has no record (yet).
-    NoRecord,
-    /// Its record can't be believed, and why.
-    NotBelieved(String),
-}
-
-impl Standing {
-    /// In a word or two.
-    pub fn word(&self) -> String {
-        match self {
-            Standing::Recorded(record) => record.claim().outcome().to_string(),
-            Standing::NoRecord => "no record".into(),
-            Standing::NotBelieved(_) => "not to be believed".into(),
-        }
-    }
-
-    /// Its record, if it has one that holds.
-    pub fn record(&self) -> Option<&Record> {
-        match self {
-            Standing::Recorded(record) => Some(record),
-            Standing::NoRecord | Standing::NotBelieved(_) => None,
-        }
-    }
-}
 
 /// Fields that can be named before a word that is searched, as `lot:BW-0417`, and their columns.
 const FIELDS: [(&str, &str); 10] = [
@@ -245,9 +189,9 @@ pub(crate) fn take_in(change: &Transaction<'_>) -> rusqlite::Result<()> {
 }
 
 impl Ledger {
-    pub(crate) fn can_search(&self) -> Result<(), LedgerError> {
+    pub(crate) fn can_search(&self) -> Result<(), PastError> {
         let old = self.format < format::WITH_INDEX;
-        if old { Err(LedgerError::TooOld(self.path.display().to_string())) } else { Ok(()) }
+        if old { Err(PastError::TooOld(self.path.display().to_string())) } else { Ok(()) }
     }
 
     /// The newest jobs in which all that is typed appears (nothing typed: of all), so many at most, and only those older than `before`.
@@ -255,7 +199,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn find(&self, typed: &str, before: Option<i64>, most: u32) -> Result<Vec<Line>, LedgerError> {
+    pub fn find(&self, typed: &str, before: Option<i64>, most: u32) -> Result<Vec<Line>, PastError> {
         self.can_search()?;
         let numbers = self.numbers(typed, before, most).map_err(|e| self.sql(e))?;
         numbers.into_iter().filter_map(|n| self.line(n).transpose()).collect()
@@ -283,7 +227,7 @@ impl Ledger {
     }
 
     /// One job of the list; `None`: its name is none, put there by other means.
-    fn line(&self, number: i64) -> Result<Option<Line>, LedgerError> {
+    fn line(&self, number: i64) -> Result<Option<Line>, PastError> {
         type Row = (String, String, Option<String>, String);
         let of = "SELECT name, drive, job.serial, job.started FROM entry JOIN job ON name = entry.job WHERE number = ?1";
         let run = || -> rusqlite::Result<Option<Row>> {
@@ -294,8 +238,8 @@ impl Ledger {
         let Ok(job) = name.parse::<JobId>() else { return Ok(None) };
         let standing = match self.record(&job) {
             Ok(record) => Standing::Recorded(Box::new(record)),
-            Err(LedgerError::NeverEnded { .. }) => Standing::NoRecord,
-            Err(e @ (LedgerError::Record { .. } | LedgerError::Altered(_))) => Standing::NotBelieved(e.to_string()),
+            Err(PastError::NeverEnded { .. }) => Standing::NoRecord,
+            Err(e @ (PastError::Record { .. } | PastError::Altered(_))) => Standing::NotBelieved(e.to_string()),
             Err(e) => return Err(e),
         };
         Ok(Some(Line { number, job, started, drive, serial, standing }))
@@ -305,7 +249,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn of_lot(&self, lot: &str) -> Result<Vec<Line>, LedgerError> {
+    pub fn of_lot(&self, lot: &str) -> Result<Vec<Line>, PastError> {
         self.can_search()?;
         self.lines("SELECT number FROM entry WHERE lot = ?1 ORDER BY number", params![lot])
     }
@@ -314,12 +258,12 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn of_serial(&self, serial: &str) -> Result<Vec<Line>, LedgerError> {
+    pub fn of_serial(&self, serial: &str) -> Result<Vec<Line>, PastError> {
         self.can_search()?;
         self.lines("SELECT number FROM entry WHERE serial = ?1 ORDER BY number", params![serial.trim()])
     }
 
-    fn lines(&self, query: &str, params: impl rusqlite::Params) -> Result<Vec<Line>, LedgerError> {
+    fn lines(&self, query: &str, params: impl rusqlite::Params) -> Result<Vec<Line>, PastError> {
         let run = || -> rusqlite::Result<Vec<i64>> {
             self.connection.prepare_cached(query)?.query_map(params, |row| row.get(0))?.collect()
         };
@@ -330,7 +274,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn drawn_of_lot(&self, lot: &str) -> Result<(u64, u64), LedgerError> {
+    pub fn drawn_of_lot(&self, lot: &str) -> Result<(u64, u64), PastError> {
         self.can_search()?;
         let counted = "SELECT count(drawn), coalesce(sum(drawn), 0) FROM entry WHERE lot = ?1";
         let run = || self.connection.query_row(counted, [lot], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, i64>(1)?)));
@@ -341,7 +285,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn drawn(&self, lot: Option<&str>) -> Result<Vec<Due>, LedgerError> {
+    pub fn drawn(&self, lot: Option<&str>) -> Result<Vec<Due>, PastError> {
         self.can_search()?;
         let of_lot = "SELECT number FROM entry WHERE drawn = 1 AND (?1 IS NULL OR lot = ?1) ORDER BY number";
         let written = self.written_checks()?;

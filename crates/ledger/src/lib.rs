@@ -10,25 +10,20 @@ mod check;
 mod format;
 mod index;
 mod lots;
+mod past;
 mod proof;
 mod releases;
-mod tree;
 mod unfinished;
 mod upgrade;
 
-pub use chain::{About, Head, KeptHead, Leaf};
 pub use check::Checked;
-pub use index::{Due, Line, Standing};
-pub use lots::LotNow;
-pub use proof::{BadProof, Inclusion};
-pub use releases::Known;
-pub use tree::Hash;
 pub use unfinished::Unfinished;
 
 use jiff::Timestamp;
 use jurex_device::media::Drive;
-use jurex_disposition::proof::{Finding, NoStanding, VerificationRecord};
+use jurex_disposition::proof::{Finding, VerificationRecord};
 use jurex_engine::Event;
+use jurex_past::{Leaf, PastError, Trouble};
 use jurex_sanitize::record::{BadRecord, JobId, Record};
 use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, params};
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
@@ -44,116 +39,17 @@ pub struct Ledger {
     format: i64,
 }
 
-/// Why the ledger could not do something.
-#[derive(Debug, thiserror::Error)]
-pub enum LedgerError {
-    /// The folder can't be made.
-    #[error("cannot make the folder of the ledger, {path}: {cause}")]
-    Folder {
-        /// The folder.
-        path: String,
-        /// The system's words.
-        cause: std::io::Error,
-    },
-    /// SQLite says no.
-    #[error("the ledger {path} {}: {cause}", .cause.sqlite_error_code().map_or("failed", why))]
-    Sql {
-        /// The ledger's file.
-        path: String,
-        /// SQLite's words.
-        cause: rusqlite::Error,
-    },
-    /// Made by a newer version.
-    #[error("the ledger {path} was made by a newer version of Jurex (its format is {found}, this version knows {known})")]
-    TooNew {
-        /// The ledger's file.
-        path: String,
-        /// Its format.
-        found: i64,
-        /// The newest format known here.
-        known: i64,
-    },
-    /// The same name twice: drawn again by the caller.
-    #[error("there is a job {0} already")]
-    Exists(JobId),
-    /// No such job.
-    #[error("there is no job {job} in the ledger {path}")]
-    NoJob {
-        /// The name asked for.
-        job: JobId,
-        /// The ledger's file.
-        path: String,
-    },
-    /// The job was begun and never ended.
-    #[error(
-        "job {job} on {drive} was begun at {started} and never came to an end: it is Not sanitized, and there is no certificate for it"
-    )]
-    NeverEnded {
-        /// The job.
-        job: JobId,
-        /// Its drive.
-        drive: String,
-        /// Its beginning.
-        started: String,
-    },
-    /// A check that is not of what the record says.
-    #[error("this is no second check of job {job} as the ledger has it: {why}")]
-    NoStanding {
-        /// The job.
-        job: JobId,
-        /// Why it says nothing of it.
-        why: NoStanding,
-    },
-    /// The place where a job's checkpoints are kept is not there any more.
-    #[error("the ledger {path} has no place any more for the checkpoints of job {job}: another job has taken it, or a person")]
-    NoPlace {
-        /// The job.
-        job: JobId,
-        /// The ledger's file.
-        path: String,
-    },
-    /// What is stored is not what was written.
-    #[error(
-        "the ledger's record of job {0} is not the one that was written: it has been altered (`jurex ledger check` tells more)"
-    )]
-    Altered(JobId),
-    /// The second checks that are stored are not those that were written.
-    #[error(
-        "the second checks of job {0} in the ledger are not those that were written: one was altered, put in or taken away (`jurex ledger check` tells more)"
-    )]
-    AlteredChecks(JobId),
-    /// A copy that is to be put back is not as it was written.
-    #[error("the copy {path} was touched, and is not put in the ledger's place: {wrong}")]
-    CopyTouched {
-        /// The copy.
-        path: String,
-        /// What does not fit.
-        wrong: String,
-    },
-    /// Made by an older version, where it can't be brought up to date.
-    #[error("the ledger {0} was made by an older version of Jurex and can only be searched where it may be written once")]
-    TooOld(String),
-    /// What is stored is not a record, or contradicts itself.
-    #[error("the ledger's record of job {job} cannot be used: {cause}")]
-    Record {
-        /// The job.
-        job: JobId,
-        /// What is wrong with it.
-        cause: BadRecord,
-    },
-}
-
 /// How long a writer waits for its turn. Two dozen jobs that end together on a slow disk need many a second of it, and what
 /// is not written is lost.
 const PATIENCE: Duration = Duration::from_secs(90);
 
-fn why(code: ErrorCode) -> &'static str {
+fn trouble(code: Option<ErrorCode>) -> Trouble {
     match code {
-        ErrorCode::DiskFull => "cannot grow, its disk is full",
-        ErrorCode::ReadOnly | ErrorCode::PermissionDenied | ErrorCode::CannotOpen => "cannot be written",
-        ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt => "is damaged",
-        ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked => "is held by another program",
-        _ => "failed",
+        Some(ErrorCode::DiskFull) => Trouble::Full,
+        Some(ErrorCode::ReadOnly | ErrorCode::PermissionDenied | ErrorCode::CannotOpen) => Trouble::Unwritable,
+        Some(ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt) => Trouble::Damaged,
+        Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => Trouble::Busy,
+        _ => Trouble::Other,
     }
 }
 
@@ -162,9 +58,9 @@ impl Ledger {
     ///
     /// # Errors
     /// No folder, no rights, a full disk, a damaged file, or one made by a newer version.
-    pub fn open(path: &Path) -> Result<Self, LedgerError> {
+    pub fn open(path: &Path) -> Result<Self, PastError> {
         if let Some(folder) = path.parent() {
-            let failed = |cause| LedgerError::Folder { path: folder.display().to_string(), cause };
+            let failed = |cause| PastError::Folder { path: folder.display().to_string(), cause };
             std::fs::DirBuilder::new().recursive(true).mode(0o700).create(folder).map_err(failed)?;
         }
         make_private(path);
@@ -180,7 +76,7 @@ impl Ledger {
     ///
     /// # Errors
     /// No ledger there, no rights, a damaged file, or one made by a newer version.
-    pub fn open_to_read(path: &Path) -> Result<Self, LedgerError> {
+    pub fn open_to_read(path: &Path) -> Result<Self, PastError> {
         let failed = |e| sql(path, e);
         let open = |name: String, flags: OpenFlags| -> rusqlite::Result<(Connection, i64)> {
             let connection = Connection::open_with_flags(name, OpenFlags::SQLITE_OPEN_READ_ONLY | flags)?;
@@ -199,18 +95,18 @@ impl Ledger {
             .map_err(failed)?;
         let known = format::KNOWN;
         if found > known {
-            return Err(LedgerError::TooNew { path: plain, found, known });
+            return Err(PastError::TooNew { path: plain, found, known });
         }
         Ok(Self { connection, path: path.to_path_buf(), format: found })
     }
 
     /// Several processes that make a new ledger at once get in each other's way for a moment; SQLite's own patience does
     /// not cover the change of its journal.
-    fn prepare_patiently(&mut self) -> Result<(), LedgerError> {
+    fn prepare_patiently(&mut self) -> Result<(), PastError> {
         const TRIES: u32 = 100;
         for _ in 0..TRIES {
             match self.prepare() {
-                Err(LedgerError::Sql { cause, .. }) if is_busy(&cause) => std::thread::sleep(Duration::from_millis(50)),
+                Err(PastError::Store { trouble: Trouble::Busy, .. }) => std::thread::sleep(Duration::from_millis(50)),
                 done => return done,
             }
         }
@@ -236,7 +132,7 @@ impl Ledger {
         }
     }
 
-    fn prepare(&mut self) -> Result<(), LedgerError> {
+    fn prepare(&mut self) -> Result<(), PastError> {
         let path = self.path.clone();
         let run = || -> rusqlite::Result<i64> {
             self.connection.busy_timeout(PATIENCE)?;
@@ -251,7 +147,7 @@ impl Ledger {
         let known = format::KNOWN;
         let found = run().map_err(|e| sql(&path, e))?;
         if found > known {
-            return Err(LedgerError::TooNew { path: path.display().to_string(), found, known });
+            return Err(PastError::TooNew { path: path.display().to_string(), found, known });
         }
         self.migrate().map_err(|e| sql(&path, e))
     }
@@ -262,15 +158,15 @@ impl Ledger {
         change.commit()
     }
 
-    fn sql(&self, cause: rusqlite::Error) -> LedgerError {
+    fn sql(&self, cause: rusqlite::Error) -> PastError {
         sql(&self.path, cause)
     }
 
     /// Notes that a job begins.
     ///
     /// # Errors
-    /// [`LedgerError::Exists`] if the name is taken.
-    pub fn begin(&self, job: &JobId, drive: &Drive, started: Timestamp) -> Result<(), LedgerError> {
+    /// [`PastError::Exists`] if the name is taken.
+    pub fn begin(&self, job: &JobId, drive: &Drive, started: Timestamp) -> Result<(), PastError> {
         let (drive, serial, started) = (drive.called(), drive.unit.serial.clone(), started.to_string());
         let run = || -> rusqlite::Result<()> {
             let change = chain::change(self)?;
@@ -279,7 +175,7 @@ impl Ledger {
         };
         match run() {
             Ok(_) => Ok(()),
-            Err(e) if e.sqlite_error_code() == Some(ErrorCode::ConstraintViolation) => Err(LedgerError::Exists(job.clone())),
+            Err(e) if e.sqlite_error_code() == Some(ErrorCode::ConstraintViolation) => Err(PastError::Exists(job.clone())),
             Err(e) => Err(self.sql(e)),
         }
     }
@@ -289,7 +185,7 @@ impl Ledger {
     /// # Errors
     /// A full disk, no rights, a name that is taken.
     #[cfg(feature = "testing")]
-    pub fn add_many(&self, records: impl Iterator<Item = Record>) -> Result<(), LedgerError> {
+    pub fn add_many(&self, records: impl Iterator<Item = Record>) -> Result<(), PastError> {
         let run = || -> rusqlite::Result<()> {
             let change = chain::change(self)?;
             for record in records {
@@ -306,7 +202,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn tell(&self, job: &JobId, event: &Event, time: Timestamp) -> Result<(), LedgerError> {
+    pub fn tell(&self, job: &JobId, event: &Event, time: Timestamp) -> Result<(), PastError> {
         if matches!(event, Event::Advanced { .. } | Event::Searching { .. }) {
             return Ok(());
         }
@@ -327,7 +223,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn finish(&self, record: &Record, made: Timestamp) -> Result<(), LedgerError> {
+    pub fn finish(&self, record: &Record, made: Timestamp) -> Result<(), PastError> {
         let goes_on = record.evidence().ended.can_go_on();
         let run = || -> rusqlite::Result<()> {
             let change = chain::change(self)?;
@@ -348,7 +244,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights, or a job that was never begun here.
-    pub fn add_record(&self, record: &Record, made: Timestamp) -> Result<(), LedgerError> {
+    pub fn add_record(&self, record: &Record, made: Timestamp) -> Result<(), PastError> {
         let run = || -> rusqlite::Result<()> {
             let change = chain::change(self)?;
             add(&change, record, made)?;
@@ -361,20 +257,20 @@ impl Ledger {
     ///
     /// # Errors
     /// No such job, one that never ended, or a record that does not hold.
-    pub fn record(&self, job: &JobId) -> Result<Record, LedgerError> {
+    pub fn record(&self, job: &JobId) -> Result<Record, PastError> {
         match self.newest_text(job)? {
             Some((json, leaf)) => {
                 self.check_as_written(job, &json, leaf)?;
                 let record =
                     Record::from_json(&json).and_then(|r| if r.job == *job { Ok(r) } else { Err(BadRecord::OtherJob(r.job)) });
-                record.map_err(|cause| LedgerError::Record { job: job.clone(), cause })
+                record.map_err(|cause| PastError::Record { job: job.clone(), cause })
             }
             None => Err(self.why_no_record(job)?),
         }
     }
 
     /// The text of a job's newest record, and the number of its leaf.
-    pub(crate) fn newest_text(&self, job: &JobId) -> Result<Option<(String, Option<i64>)>, LedgerError> {
+    pub(crate) fn newest_text(&self, job: &JobId) -> Result<Option<(String, Option<i64>)>, PastError> {
         let leaf = if self.format < format::WITH_INDEX { "NULL" } else { "leaf" };
         let newest = format!("SELECT json, {leaf} FROM record WHERE job = ?1 ORDER BY number DESC LIMIT 1");
         let run = || -> rusqlite::Result<_> {
@@ -384,7 +280,7 @@ impl Ledger {
     }
 
     /// Whether a record's text is the one that was written.
-    fn check_as_written(&self, job: &JobId, json: &str, leaf: Option<i64>) -> Result<(), LedgerError> {
+    fn check_as_written(&self, job: &JobId, json: &str, leaf: Option<i64>) -> Result<(), PastError> {
         if self.format < format::WITH_INDEX {
             return Ok(());
         }
@@ -397,19 +293,19 @@ impl Ledger {
         let written = run().map_err(|e| self.sql(e))?.and_then(|leaf| serde_json::from_str::<Leaf>(&leaf).ok());
         match written {
             Some(Leaf::Record { job: of, record, .. }) if of == job.as_str() && record == chain::digest(json) => Ok(()),
-            _ => Err(LedgerError::Altered(job.clone())),
+            _ => Err(PastError::Altered(job.clone())),
         }
     }
 
-    fn why_no_record(&self, job: &JobId) -> Result<LedgerError, LedgerError> {
+    fn why_no_record(&self, job: &JobId) -> Result<PastError, PastError> {
         let begun: Option<(String, String)> = self
             .connection
             .query_row("SELECT drive, started FROM job WHERE name = ?1", [job.as_str()], |row| Ok((row.get(0)?, row.get(1)?)))
             .optional()
             .map_err(|e| self.sql(e))?;
         Ok(match begun {
-            Some((drive, started)) => LedgerError::NeverEnded { job: job.clone(), drive, started },
-            None => LedgerError::NoJob { job: job.clone(), path: self.path.display().to_string() },
+            Some((drive, started)) => PastError::NeverEnded { job: job.clone(), drive, started },
+            None => PastError::NoJob { job: job.clone(), path: self.path.display().to_string() },
         })
     }
 
@@ -417,11 +313,11 @@ impl Ledger {
     ///
     /// # Errors
     /// It is not of what the ledger's own record of that job says; a full disk, no rights.
-    pub fn add_verification(&self, job: &JobId, verification: &VerificationRecord, made: Timestamp) -> Result<(), LedgerError> {
+    pub fn add_verification(&self, job: &JobId, verification: &VerificationRecord, made: Timestamp) -> Result<(), PastError> {
         match self.record(job) {
             // Somebody else's record of it may say anything: this ledger's own is what is checked.
-            Ok(record) => verification.has_standing(&record).map_err(|why| LedgerError::NoStanding { job: job.clone(), why })?,
-            Err(LedgerError::NoJob { .. }) => return Ok(()),
+            Ok(record) => verification.has_standing(&record).map_err(|why| PastError::NoStanding { job: job.clone(), why })?,
+            Err(PastError::NoJob { .. }) => return Ok(()),
             Err(e) => return Err(e),
         }
         let (confirmed, made, json) = (verification.finding() == Finding::Confirmed, made.to_string(), verification.to_json());
@@ -441,7 +337,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn events(&self, job: &JobId) -> Result<Vec<(String, String)>, LedgerError> {
+    pub fn events(&self, job: &JobId) -> Result<Vec<(String, String)>, PastError> {
         let run = || -> rusqlite::Result<Vec<(String, String)>> {
             let mut statement = self.connection.prepare("SELECT time, json FROM event WHERE job = ?1 ORDER BY number")?;
             statement.query_map([job.as_str()], |row| Ok((row.get(0)?, row.get(1)?)))?.collect()
@@ -501,12 +397,8 @@ fn make_private(path: &Path) {
     let _ = std::fs::set_permissions(path, private);
 }
 
-fn is_busy(cause: &rusqlite::Error) -> bool {
-    matches!(cause.sqlite_error_code(), Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked))
-}
-
-fn sql(path: &Path, cause: rusqlite::Error) -> LedgerError {
-    LedgerError::Sql { path: path.display().to_string(), cause }
+fn sql(path: &Path, cause: rusqlite::Error) -> PastError {
+    PastError::Store { path: path.display().to_string(), trouble: trouble(cause.sqlite_error_code()), cause: cause.into() }
 }
 
 #[cfg(test)]

@@ -1,54 +1,21 @@
 //! The lots of a bench: which drives are expected. Each change of a list is a leaf of the tree.
 
-use crate::chain::{self, Leaf};
 use crate::format::{IS_CHECK, JOB_OF_CHECK};
-use crate::index::Standing;
-use crate::{Known, Ledger, LedgerError, Line};
+use crate::{Ledger, chain};
 use jiff::Timestamp;
-use jurex_disposition::lot::{Item, Lot, OfLot, serial_key};
+use jurex_disposition::lot::{Lot, serial_key};
 use jurex_disposition::proof::{SecondCheck, VerificationRecord};
+use jurex_past::{Leaf, Line, LotNow, PastError, Standing};
 use jurex_sanitize::record::{JobId, Record};
 use rusqlite::{OptionalExtension, params};
-use std::collections::{BTreeMap, BTreeSet, HashMap};
-
-/// A lot with its jobs as they are now.
-#[derive(Clone, Debug, PartialEq)]
-pub struct LotNow {
-    /// The lot.
-    pub lot: Lot,
-    /// Its jobs, the oldest first.
-    pub jobs: Vec<OfLot>,
-    /// All that is known of its drives, jobs of other lots with it.
-    pub known: Vec<Known>,
-}
-
-impl LotNow {
-    /// How every drive stands, those that were destroyed by what is stated of that. `here` are the serials of drives that are attached.
-    pub fn items(&self, here: &[&str]) -> Vec<Item> {
-        let mut items = self.lot.items(&self.jobs, here);
-        let all: HashMap<String, &Known> =
-            self.known.iter().filter_map(|known| Some((serial_key(&known.name)?, known))).collect();
-        for item in &mut items {
-            let known = serial_key(&item.serial).and_then(|key| all.get(&key).copied());
-            if let Some(release) = known.and_then(Known::destruction) {
-                item.destroy(release.clone());
-            }
-            // What came in after the lot was closed is none of its business.
-            let is_of_lot = |when: &Timestamp| self.lot.closed.is_none_or(|closed| *when <= closed);
-            if item.job.is_some() && known.and_then(Known::came_back).is_some_and(|when| is_of_lot(&when)) {
-                item.come_back();
-            }
-        }
-        items
-    }
-}
+use std::collections::{BTreeMap, BTreeSet};
 
 impl Ledger {
     /// Keeps a lot as it is now, and what was done to it in a sentence.
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn keep_lot(&self, lot: &Lot, said: &str, when: Timestamp) -> Result<(), LedgerError> {
+    pub fn keep_lot(&self, lot: &Lot, said: &str, when: Timestamp) -> Result<(), PastError> {
         let json = serde_json::to_string(lot).expect("a lot holds only texts and answers");
         let run = || -> rusqlite::Result<()> {
             let change = chain::change(self)?;
@@ -67,7 +34,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn lot(&self, name: &str) -> Result<Option<Lot>, LedgerError> {
+    pub fn lot(&self, name: &str) -> Result<Option<Lot>, PastError> {
         let one = || {
             self.connection.query_row("SELECT json FROM lot WHERE name = ?1", [name], |row| row.get::<_, String>(0)).optional()
         };
@@ -78,7 +45,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn lots(&self, only_open: bool) -> Result<Vec<Lot>, LedgerError> {
+    pub fn lots(&self, only_open: bool) -> Result<Vec<Lot>, PastError> {
         self.can_search()?;
         let run = || -> rusqlite::Result<Vec<String>> {
             let mut all = self.connection.prepare("SELECT json FROM lot WHERE open OR NOT ?1 ORDER BY name")?;
@@ -91,7 +58,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn lot_now(&self, lot: Lot) -> Result<LotNow, LedgerError> {
+    pub fn lot_now(&self, lot: Lot) -> Result<LotNow, PastError> {
         let of = |line: Line| {
             let record = match line.standing {
                 Standing::Recorded(record) => Some(record),
@@ -118,15 +85,15 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file, or they are not as they were written.
-    pub fn verifications(&self, job: &JobId) -> Result<Vec<VerificationRecord>, LedgerError> {
+    pub fn verifications(&self, job: &JobId) -> Result<Vec<VerificationRecord>, PastError> {
         let written = self.written_checks_of(Some(job))?;
         if self.format >= crate::format::WITH_INDEX && !self.are_as_written(job, &written)? {
-            return Err(LedgerError::AlteredChecks(job.clone()));
+            return Err(PastError::AlteredChecks(job.clone()));
         }
         Ok(self.kept_checks(job)?.iter().filter_map(|json| VerificationRecord::from_json(json).ok()).collect())
     }
 
-    fn kept_checks(&self, job: &JobId) -> Result<Vec<String>, LedgerError> {
+    fn kept_checks(&self, job: &JobId) -> Result<Vec<String>, PastError> {
         let run = || -> rusqlite::Result<Vec<String>> {
             let mut all = self.connection.prepare_cached("SELECT json FROM verification WHERE job = ?1 ORDER BY number")?;
             all.query_map([job.as_str()], |row| row.get(0))?.collect()
@@ -138,17 +105,14 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn second_checks<'j>(
-        &self,
-        jobs: impl IntoIterator<Item = &'j JobId>,
-    ) -> Result<Vec<(&'j JobId, SecondCheck)>, LedgerError> {
+    pub fn second_checks(&self, jobs: &[JobId]) -> Result<Vec<(JobId, SecondCheck)>, PastError> {
         // All leaves are searched for them: once, and not for each job.
         let written = self.written_checks()?;
-        let records = jobs.into_iter().filter_map(|job| Some((job, self.record(job).ok()?)));
+        let records = jobs.iter().filter_map(|job| Some((job.clone(), self.record(job).ok()?)));
         records.map(|(job, record)| Ok((job, self.second_check(&record, &written)?))).collect()
     }
 
-    pub(crate) fn second_check(&self, record: &Record, written: &WrittenChecks) -> Result<SecondCheck, LedgerError> {
+    pub(crate) fn second_check(&self, record: &Record, written: &WrittenChecks) -> Result<SecondCheck, PastError> {
         let kept = self.kept_checks(&record.job)?;
         if self.format >= crate::format::WITH_INDEX && !self.are_as_written(&record.job, written)? {
             return Ok(SecondCheck::NotBelieved);
@@ -164,7 +128,7 @@ impl Ledger {
     }
 
     /// Whether the second checks that are kept of a job are those that were written.
-    fn are_as_written(&self, job: &JobId, written: &WrittenChecks) -> Result<bool, LedgerError> {
+    fn are_as_written(&self, job: &JobId, written: &WrittenChecks) -> Result<bool, PastError> {
         let mut there: Vec<String> = self.kept_checks(job)?.iter().map(|json| crate::chain::digest(json)).collect();
         let mut expected = written.get(job.as_str()).cloned().unwrap_or_default();
         there.sort();
@@ -173,12 +137,12 @@ impl Ledger {
     }
 
     /// The digests of all second checks that were written, by their jobs.
-    pub(crate) fn written_checks(&self) -> Result<WrittenChecks, LedgerError> {
+    pub(crate) fn written_checks(&self) -> Result<WrittenChecks, PastError> {
         self.written_checks_of(None)
     }
 
     /// Of one job, or of all.
-    fn written_checks_of(&self, job: Option<&JobId>) -> Result<WrittenChecks, LedgerError> {
+    fn written_checks_of(&self, job: Option<&JobId>) -> Result<WrittenChecks, PastError> {
         let mut written = WrittenChecks::new();
         if self.format < crate::format::WITH_INDEX {
             return Ok(written);

@@ -1,56 +1,14 @@
 //! What became of drives: statements, kept as they were made; and which drives still need somebody, as a list that is made from all that
 //! the ledger knows of each.
 
-use crate::chain::{self, Leaf};
-use crate::index::{Line, Standing as JobStanding};
-use crate::{Ledger, LedgerError, format};
+use crate::{Ledger, chain, format};
 use jiff::Timestamp;
-use jurex_disposition::release::{Act, JobSeen, Matter, Release, Standing, Treated, in_force};
+use jurex_disposition::release::{JobSeen, Matter, Release, Standing};
+use jurex_past::{Known, Leaf, Line, PastError, Standing as JobStanding};
 use jurex_sanitize::record::JobId;
 use jurex_sanitize::rules::Outcome;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
 use serde::Deserialize;
-
-/// All that the ledger knows of one drive.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Known {
-    /// Its serial; of one without, its job in brackets.
-    pub name: String,
-    /// Its jobs, the oldest first, each record judged again.
-    pub jobs: Vec<Line>,
-    /// What was noted of it, the oldest first. What can't be used is left out, and told by the check.
-    pub releases: Vec<Release>,
-    /// How it stands.
-    pub standing: Option<Standing>,
-}
-
-impl Known {
-    /// What it is called, with its serial.
-    pub fn called(&self) -> String {
-        let by_job = || self.jobs.last().map(|j| format!("{}, serial {}", j.drive, j.serial.as_deref().unwrap_or("not told")));
-        by_job().or_else(|| self.releases.last().map(|r| r.drive.called())).unwrap_or_else(|| self.name.clone())
-    }
-
-    /// The statement of its destruction, if what was done to it last is that.
-    pub fn destruction(&self) -> Option<&Release> {
-        let destroyed = matches!(self.standing.as_ref()?.treated, Treated::Destroyed(_));
-        in_force(&self.releases).into_iter().rev().find(|r| r.claim().is_some()).filter(|_| destroyed)
-    }
-
-    /// When it came in from outside after its newest job, if it did.
-    pub fn came_back(&self) -> Option<Timestamp> {
-        let is_unknown_again = self.standing.as_ref()?.treated == Treated::Never && !self.jobs.is_empty();
-        let received = in_force(&self.releases).into_iter().rev().find(|r| matches!(r.act, Act::Received { .. }));
-        received.filter(|_| is_unknown_again).map(|r| r.made)
-    }
-
-    /// Where it is, since when, and who says so.
-    pub fn whereabouts(&self) -> Option<String> {
-        let standing = self.standing.as_ref()?;
-        let by = if standing.by.is_empty() { String::new() } else { format!(" ({})", standing.by) };
-        Some(format!("{}, since {}{by}", standing.place.sentence(), standing.since.strftime("%Y-%m-%d %H:%M UTC")))
-    }
-}
 
 /// By what a drive is found: its serial; one without is known by its job alone.
 fn name_of(serial: Option<&str>, job: Option<&str>) -> String {
@@ -70,7 +28,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn keep_release(&self, release: &Release) -> Result<(), LedgerError> {
+    pub fn keep_release(&self, release: &Release) -> Result<(), PastError> {
         let (json, made) = (release.to_json(), release.made.to_string());
         let serial = release.drive.unit.serial().unwrap_or_default();
         let job = release.job.as_ref().map(JobId::as_str);
@@ -87,16 +45,16 @@ impl Ledger {
         run().map_err(|e| self.sql(e))
     }
 
-    fn can_release(&self) -> Result<(), LedgerError> {
+    fn can_release(&self) -> Result<(), PastError> {
         let old = self.format < format::WITH_RELEASES;
-        if old { Err(LedgerError::TooOld(self.path.display().to_string())) } else { Ok(()) }
+        if old { Err(PastError::TooOld(self.path.display().to_string())) } else { Ok(()) }
     }
 
     /// What was noted of the drive of that job, the oldest first.
     ///
     /// # Errors
     /// A damaged file.
-    pub fn releases_of(&self, name: &str) -> Result<Vec<Release>, LedgerError> {
+    pub fn releases_of(&self, name: &str) -> Result<Vec<Release>, PastError> {
         self.can_release()?;
         let texts = releases(&self.connection, name).map_err(|e| self.sql(e))?;
         Ok(texts.iter().filter_map(|json| Release::from_json(json).ok()).collect())
@@ -106,7 +64,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn known(&self, name: &str) -> Result<Option<Known>, LedgerError> {
+    pub fn known(&self, name: &str) -> Result<Option<Known>, PastError> {
         let name = name.trim();
         let releases = self.releases_of(name)?;
         let jobs = match job_of(name) {
@@ -133,7 +91,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn known_by_job(&self, job: &JobId) -> Result<Option<Known>, LedgerError> {
+    pub fn known_by_job(&self, job: &JobId) -> Result<Option<Known>, PastError> {
         let of = "SELECT serial FROM job WHERE name = ?1";
         let serial = self.connection.query_row(of, [job.as_str()], |row| row.get::<_, Option<String>>(0)).optional();
         match serial.map_err(|e| self.sql(e))? {
@@ -146,7 +104,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn known_of(&self, serial: Option<&str>, job: Option<&JobId>) -> Result<Option<Known>, LedgerError> {
+    pub fn known_of(&self, serial: Option<&str>, job: Option<&JobId>) -> Result<Option<Known>, PastError> {
         match (serial, job) {
             (Some(serial), _) => self.known(serial),
             (None, Some(job)) => self.known_by_job(job),
@@ -158,7 +116,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn serials_like(&self, typed: &str, most: u32) -> Result<Vec<String>, LedgerError> {
+    pub fn serials_like(&self, typed: &str, most: u32) -> Result<Vec<String>, PastError> {
         self.can_release()?;
         let like = "SELECT DISTINCT serial FROM (
                 SELECT serial FROM entry WHERE serial IS NOT NULL UNION SELECT serial FROM release WHERE serial <> ''
@@ -173,7 +131,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn open_matters(&self, most: u32) -> Result<Vec<(Matter, u64, Vec<Known>)>, LedgerError> {
+    pub fn open_matters(&self, most: u32) -> Result<Vec<(Matter, u64, Vec<Known>)>, PastError> {
         let mut all = vec![];
         for matter in Matter::ALL {
             let (n, known) = self.open_of(matter, most)?;
@@ -188,7 +146,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn open_of(&self, matter: Matter, most: u32) -> Result<(u64, Vec<Known>), LedgerError> {
+    pub fn open_of(&self, matter: Matter, most: u32) -> Result<(u64, Vec<Known>), PastError> {
         self.can_release()?;
         let run = || -> rusqlite::Result<(i64, Vec<String>)> {
             let count = "SELECT count(*) FROM matter WHERE matter = ?1";

@@ -7,6 +7,7 @@ use jurex_device::medium::Access;
 use jurex_device::testing::{Fixed, cleared, test_drive};
 use jurex_disposition::lot::Lot;
 use jurex_engine::{Checkpoint, Completed, Job, Now, Step};
+use jurex_past::{About, BadProof, Head, Inclusion};
 use jurex_pattern::method::library;
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::evidence::{Ended, Evidence, Session};
@@ -62,7 +63,7 @@ fn records_outlive_the_process_and_the_newest_counts() {
         ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
         ledger.tell(&job, &Event::Held { celsius: None }, Timestamp::UNIX_EPOCH).unwrap();
         ledger.tell(&job, &Event::WentOn, Timestamp::UNIX_EPOCH).unwrap();
-        assert!(matches!(ledger.record(&job), Err(LedgerError::NeverEnded { .. })), "no record without an end");
+        assert!(matches!(ledger.record(&job), Err(PastError::NeverEnded { .. })), "no record without an end");
         ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
         let later = stopped_record(&job).with_papers(Papers { lot: "BW-0417".into(), ..Papers::default() });
         ledger.add_record(&later, Timestamp::UNIX_EPOCH).unwrap();
@@ -74,7 +75,7 @@ fn records_outlive_the_process_and_the_newest_counts() {
     assert_eq!(told, [r#"{"event":"held"}"#, r#"{"event":"went-on"}"#]);
     let listed = ledger.find("", None, 9).unwrap();
     assert_eq!((listed.len(), listed[0].standing.word().as_str()), (1, "Not sanitized"));
-    assert!(matches!(ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH), Err(LedgerError::Exists(_))));
+    assert!(matches!(ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH), Err(PastError::Exists(_))));
 }
 
 #[test]
@@ -87,7 +88,7 @@ fn an_altered_ledger_cannot_claim_more() {
     ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
     let forged = "UPDATE record SET json = replace(json, '\"outcome\":\"not-sanitized\"', '\"outcome\":\"clear\"')";
     Connection::open(&path).unwrap().execute(forged, []).unwrap();
-    assert!(matches!(ledger.record(&job), Err(LedgerError::Altered(_))));
+    assert!(matches!(ledger.record(&job), Err(PastError::Altered(_))));
     let line = &ledger.find("", None, 9).unwrap()[0];
     assert!(line.standing.word() == "not to be believed" && line.standing.record().is_none());
 }
@@ -101,7 +102,7 @@ fn a_file_that_is_no_ledger_and_one_of_the_future_are_refused_unharmed() {
     assert!(std::fs::read(&path).unwrap().starts_with(b"not a database"));
     let newer = dir.path().join("newer.sqlite3");
     Connection::open(&newer).unwrap().pragma_update(None, "user_version", 99).unwrap();
-    assert!(matches!(Ledger::open(&newer), Err(LedgerError::TooNew { found: 99, .. })));
+    assert!(matches!(Ledger::open(&newer), Err(PastError::TooNew { found: 99, .. })));
 }
 
 #[test]
@@ -160,7 +161,7 @@ fn drives_that_nothing_names_keep_their_own_checkpoints() {
     assert_eq!(ledger.unfinished_on(&b).unwrap().unwrap().job, second);
     let third = begun(&ledger, "261123-DDDDD3", &a);
     assert_eq!(ledger.unfinished_on(&a).unwrap().unwrap().job, third, "a new job on the same drive takes the place");
-    assert!(matches!(ledger.keep(&first, &checkpoint(&a), Timestamp::UNIX_EPOCH), Err(LedgerError::NoPlace { .. })));
+    assert!(matches!(ledger.keep(&first, &checkpoint(&a), Timestamp::UNIX_EPOCH), Err(PastError::NoPlace { .. })));
 }
 
 #[test]
@@ -435,7 +436,7 @@ fn many_writers_at_once_make_one_tree() {
         heads.len() > 10
             && matches!(
                 ledger.begin(&"261123-LLLLA0".parse().unwrap(), &drive(), Timestamp::UNIX_EPOCH),
-                Err(LedgerError::Exists(_))
+                Err(PastError::Exists(_))
             )
     );
     assert_eq!(ledger.head().unwrap().size, 96, "what is refused leaves no entry");
@@ -630,7 +631,7 @@ fn a_copy_that_is_put_back_says_so_and_what_it_lacks_is_found_by_the_head_that_w
     let aside = Ledger::restore(&copy, &path, Timestamp::UNIX_EPOCH).unwrap().unwrap();
     let back = Ledger::open(&path).unwrap();
     assert_eq!(back.check_chain(&heads).unwrap().wrong, Vec::<String>::new());
-    assert!(matches!(back.record(&later), Err(LedgerError::NoJob { .. })));
+    assert!(matches!(back.record(&later), Err(PastError::NoJob { .. })));
     let wrong = back.check_chain(std::slice::from_ref(&newest)).unwrap().wrong;
     assert!(wrong[0].contains("an earlier copy"), "{wrong:?}");
     let root = jurex_pattern::text::hex::encode(&newest.root);
@@ -642,7 +643,7 @@ fn a_copy_that_is_put_back_says_so_and_what_it_lacks_is_found_by_the_head_that_w
     assert_eq!(mode & 0o777, 0o600);
     // A copy that somebody has changed is not taken.
     Connection::open(&copy).unwrap().execute("DELETE FROM record WHERE number = 1", []).unwrap();
-    assert!(matches!(Ledger::restore(&copy, &path, Timestamp::UNIX_EPOCH), Err(LedgerError::CopyTouched { .. })));
+    assert!(matches!(Ledger::restore(&copy, &path, Timestamp::UNIX_EPOCH), Err(PastError::CopyTouched { .. })));
     std::fs::write(&copy, "no ledger at all, but long enough to be looked at as one by whoever reads it").unwrap();
     assert!(
         Ledger::restore(&copy, &path, Timestamp::UNIX_EPOCH).is_err() && back.record(&"261123-JJJJJ1".parse().unwrap()).is_ok()

@@ -1,10 +1,11 @@
 //! Jobs that did not come to their end, with what they need to go on. Their checkpoints hold seeds: they are wiped when they are not
 //! needed any more, and are no part of the tree.
 
-use crate::{Ledger, LedgerError};
+use crate::Ledger;
 use jiff::Timestamp;
 use jurex_device::media::Drive;
 use jurex_engine::Checkpoint;
+use jurex_past::PastError;
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::record::{JobId, Papers};
 use rusqlite::params;
@@ -32,7 +33,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn can_go_on(&self, job: &JobId, drive: &Drive, before: &Contents, papers: &Papers) -> Result<(), LedgerError> {
+    pub fn can_go_on(&self, job: &JobId, drive: &Drive, before: &Contents, papers: &Papers) -> Result<(), PastError> {
         let is_this = |u: &Unfinished| {
             let of = u.checkpoint.drive();
             u.checkpoint.may_be_of(drive) && (of.path == drive.path || of.unit.is_surely(&drive.unit))
@@ -51,7 +52,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn keep_contents(&self, job: &JobId, before: &Contents) -> Result<(), LedgerError> {
+    pub fn keep_contents(&self, job: &JobId, before: &Contents) -> Result<(), PastError> {
         let json = serde_json::to_string(before).expect("contents hold only strings, numbers and lists");
         let update = "UPDATE unfinished SET before = ?2 WHERE job = ?1";
         let run = || -> rusqlite::Result<()> {
@@ -68,18 +69,18 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn keep(&self, job: &JobId, checkpoint: &Checkpoint, time: Timestamp) -> Result<(), LedgerError> {
+    pub fn keep(&self, job: &JobId, checkpoint: &Checkpoint, time: Timestamp) -> Result<(), PastError> {
         let update = "UPDATE unfinished SET kept = ?2, checkpoint = ?3 WHERE job = ?1";
         let mut statement = self.connection.prepare_cached(update).map_err(|e| self.sql(e))?;
         let row = params![job.as_str(), time.to_string(), checkpoint.to_json()];
         match statement.execute(row).map_err(|e| self.sql(e))? {
-            0 => Err(LedgerError::NoPlace { job: job.clone(), path: self.path.display().to_string() }),
+            0 => Err(PastError::NoPlace { job: job.clone(), path: self.path.display().to_string() }),
             _ => Ok(()),
         }
     }
 
     /// Wipes checkpoints that no version of this program can go on from any more: they hold seeds.
-    fn wipe_unreadable(&self) -> Result<(), LedgerError> {
+    fn wipe_unreadable(&self) -> Result<(), PastError> {
         let run = || -> rusqlite::Result<Vec<(String, String)>> {
             let mut statement = self.connection.prepare("SELECT job, checkpoint FROM unfinished WHERE checkpoint IS NOT NULL")?;
             statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?.collect()
@@ -95,11 +96,11 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn forget(&self, job: &JobId) -> Result<(), LedgerError> {
+    pub fn forget(&self, job: &JobId) -> Result<(), PastError> {
         self.forget_row(job.as_str())
     }
 
-    fn forget_row(&self, job: &str) -> Result<(), LedgerError> {
+    fn forget_row(&self, job: &str) -> Result<(), PastError> {
         let gone = self.connection.execute("DELETE FROM unfinished WHERE job = ?1", [job]).map_err(|e| self.sql(e))?;
         if gone > 0 {
             // The write-ahead log held them too.
@@ -112,12 +113,12 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn unfinished(&self) -> Result<Vec<Unfinished>, LedgerError> {
+    pub fn unfinished(&self) -> Result<Vec<Unfinished>, PastError> {
         self.unfinished_of(None)
     }
 
     /// Of one job, or of all.
-    fn unfinished_of(&self, job: Option<&JobId>) -> Result<Vec<Unfinished>, LedgerError> {
+    fn unfinished_of(&self, job: Option<&JobId>) -> Result<Vec<Unfinished>, PastError> {
         type Row = (String, String, String, String, String, String);
         let all = "SELECT job, started, before, papers, kept, checkpoint FROM unfinished JOIN job ON name = job
             WHERE checkpoint IS NOT NULL AND (?1 IS NULL OR job = ?1) ORDER BY kept DESC";
@@ -144,7 +145,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<Unfinished>, LedgerError> {
+    pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<Unfinished>, PastError> {
         Ok(self.unfinished()?.into_iter().find(|u| u.checkpoint.may_be_of(drive)))
     }
 
@@ -152,7 +153,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn unfinished_job(&self, job: &JobId) -> Result<Option<Unfinished>, LedgerError> {
+    pub fn unfinished_job(&self, job: &JobId) -> Result<Option<Unfinished>, PastError> {
         Ok(self.unfinished_of(Some(job))?.into_iter().next())
     }
 }

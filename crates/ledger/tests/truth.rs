@@ -13,7 +13,8 @@ use jurex_disposition::lot::{List, Lot, Stand};
 use jurex_disposition::proof::{self, Expected, Finding, OfRecord, SecondCheck, Verification, VerificationRecord};
 use jurex_disposition::release::{About, Act, Destruction, How, Named, OfDrive, Release};
 use jurex_engine::{Clock, Event, Job, NotKept, Now, Sequential, Unattended};
-use jurex_ledger::{Head, Ledger};
+use jurex_ledger::Ledger;
+use jurex_past::Head;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{Lba, Sectors};
 use jurex_sanitize::contents::Contents;
@@ -329,11 +330,11 @@ fn above(world: &World) -> Option<Vec<String>> {
         let recorded = |t: &Truth| if let Truth::Recorded(job, _) = t { Some(job.clone()) } else { None };
         let jobs: Vec<JobId> = drive.truth.iter().filter_map(recorded).collect();
         for (job, stands) in ledger.second_checks(&jobs).ok()? {
-            let is_borne = drive.was_checked(job, Finding::Confirmed) && !drive.was_checked(job, Finding::Contradicted);
+            let is_borne = drive.was_checked(&job, Finding::Confirmed) && !drive.was_checked(&job, Finding::Contradicted);
             if stands.is_confirmed() && !is_borne {
                 above.push(format!("the second check of {job} is {stands}"));
             }
-            assert!(stands != SecondCheck::NotMade || !drive.was_checked(job, Finding::Contradicted) || is_touched(world));
+            assert!(stands != SecondCheck::NotMade || !drive.was_checked(&job, Finding::Contradicted) || is_touched(world));
         }
     }
     Some(above)

@@ -1,8 +1,8 @@
 //! Exit codes, and failures with the code that each leads to.
 
 use jurex_disposition::lot::LotError;
-use jurex_ledger::LedgerError;
 use jurex_linux::{FindError, OpenError};
+use jurex_past::PastError;
 use jurex_sanitize::contents::NoPartition;
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::plan::{ArmError, PlanError};
@@ -99,8 +99,8 @@ impl From<KeyError> for Failure {
     }
 }
 
-impl From<LedgerError> for Failure {
-    fn from(e: LedgerError) -> Self {
+impl From<PastError> for Failure {
+    fn from(e: PastError) -> Self {
         Failure::Use(e.to_string())
     }
 }

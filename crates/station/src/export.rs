@@ -2,7 +2,7 @@
 
 use crate::disk::write_new;
 use crate::files::free_name;
-use jurex_ledger::{Ledger, LedgerError, Line};
+use jurex_past::{Line, PastError, PastWork};
 use jurex_pattern::text::harmless_cell;
 use jurex_sign::{PrivateKey, sign};
 use serde_json::{Value, json};
@@ -34,11 +34,11 @@ pub enum Trouble {
     #[error("{0}")]
     File(#[from] std::io::Error),
     #[error("{0}")]
-    Ledger(#[source] LedgerError),
+    Ledger(#[source] PastError),
 }
 
 /// Goes through every job in which all these words appear, the newest first, some at a time.
-fn each(ledger: &Ledger, words: &str, mut take: impl FnMut(&Line) -> std::io::Result<()>) -> Result<u64, Trouble> {
+fn each(ledger: &dyn PastWork, words: &str, mut take: impl FnMut(&Line) -> std::io::Result<()>) -> Result<u64, Trouble> {
     const AT_ONCE: u32 = 500;
     let (mut before, mut n) = (None, 0);
     loop {
@@ -55,7 +55,7 @@ fn each(ledger: &Ledger, words: &str, mut take: impl FnMut(&Line) -> std::io::Re
 }
 
 /// A new file, there under its name only when it is whole.
-pub fn one_file(ledger: &Ledger, words: &str, out: &Path, as_csv: bool) -> Result<u64, Trouble> {
+pub fn one_file(ledger: &dyn PastWork, words: &str, out: &Path, as_csv: bool) -> Result<u64, Trouble> {
     let folder = out.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let mut file = BufWriter::new(tempfile::Builder::new().prefix(".jurex-").tempfile_in(folder)?);
     let n = if as_csv {
@@ -78,7 +78,7 @@ pub fn one_file(ledger: &Ledger, words: &str, out: &Path, as_csv: bool) -> Resul
 }
 
 /// Each record in a file of its own, signed where there is a key, with what proves that it stands in the ledger.
-pub fn records(ledger: &Ledger, words: &str, out: &Path, key: Option<&PrivateKey>) -> Result<u64, Trouble> {
+pub fn records(ledger: &dyn PastWork, words: &str, out: &Path, key: Option<&PrivateKey>) -> Result<u64, Trouble> {
     std::fs::create_dir_all(out)?;
     let mut recorded = 0;
     each(ledger, words, |line| {
@@ -94,7 +94,7 @@ pub fn records(ledger: &Ledger, words: &str, out: &Path, key: Option<&PrivateKey
 }
 
 /// The jobs in which all these words appear as a table in that folder, under a name that is free. Gives how many, and its path.
-pub fn to_new_table(ledger: &Ledger, words: &str, folder: &Path) -> Result<(u64, PathBuf), String> {
+pub fn to_new_table(ledger: &dyn PastWork, words: &str, folder: &Path) -> Result<(u64, PathBuf), String> {
     std::fs::create_dir_all(folder).map_err(|e| e.to_string())?;
     let free = folder.join(format!("{}.csv", free_name(folder, "ledger", &["csv"])));
     let n = one_file(ledger, words, &free, true).map_err(|e| e.to_string())?;

@@ -4,7 +4,7 @@
 use crate::config::Config;
 use crate::disk::{FEW_LINES, read_small, replace};
 use crate::places::Places;
-use jurex_ledger::{Head, Ledger, LedgerError};
+use jurex_past::{Head, PastError, PastWork};
 use jurex_pattern::text::shown_path;
 use jurex_sign::{SignedHead, parse_unsigned_head};
 use std::ffi::OsString;
@@ -32,7 +32,7 @@ pub enum Kept {
 
 impl Kept {
     /// What the file says.
-    pub fn in_file(file: &Path, ledger: &Ledger) -> Result<Self, LedgerError> {
+    pub fn in_file(file: &Path, ledger: &dyn PastWork) -> Result<Self, PastError> {
         let text = match read_small(file, FEW_LINES) {
             Ok(text) => text,
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
@@ -73,7 +73,7 @@ impl Kept {
 }
 
 /// What speaks against the ledger by the heads that are kept of it, each in a sentence.
-pub fn doubts(files: &[PathBuf], ledger: &Ledger) -> Vec<String> {
+pub fn doubts(files: &[PathBuf], ledger: &dyn PastWork) -> Vec<String> {
     let doubt = |file: &PathBuf| match Kept::in_file(file, ledger) {
         Ok(kept) => kept.doubt(file),
         Err(e) => Some(e.to_string()),
@@ -83,7 +83,7 @@ pub fn doubts(files: &[PathBuf], ledger: &Ledger) -> Vec<String> {
 
 /// Keeps the head in these files. One from which the ledger does not follow stays where it is, and the new one is kept beside it, until a
 /// person has looked (`jurex ledger head --take`). Gives what could not be done, and what speaks against the ledger.
-pub fn keep(files: &[PathBuf], ledger: &Ledger, text: &str) -> Vec<String> {
+pub fn keep(files: &[PathBuf], ledger: &dyn PastWork, text: &str) -> Vec<String> {
     let mut said = vec![];
     for file in files {
         let kept = Kept::in_file(file, ledger);
@@ -109,7 +109,7 @@ pub fn beside(file: &Path) -> PathBuf {
 
 /// A person takes the ledger as it is: the heads from which it does not follow are kept under another name, and the ledger says so itself.
 /// Gives what was done.
-pub fn take(files: &[PathBuf], ledger: &Ledger) -> Result<Vec<String>, std::io::Error> {
+pub fn take(files: &[PathBuf], ledger: &dyn PastWork) -> Result<Vec<String>, std::io::Error> {
     let mut said = vec![];
     for file in files {
         let kept = Kept::in_file(file, ledger).map_err(std::io::Error::other)?;
@@ -133,7 +133,8 @@ pub fn take(files: &[PathBuf], ledger: &Ledger) -> Result<Vec<String>, std::io::
 mod tests {
     use super::*;
     use crate::clock::wall;
-    use jurex_ledger::About;
+    use jurex_ledger::Ledger;
+    use jurex_past::About;
     use jurex_sign::unsigned_head;
 
     fn ledger(dir: &Path, name: &str, entries: usize) -> Ledger {
@@ -142,7 +143,7 @@ mod tests {
         ledger
     }
 
-    fn head_of(ledger: &Ledger) -> String {
+    fn head_of(ledger: &dyn PastWork) -> String {
         let head = ledger.head().unwrap();
         unsigned_head(head.size, &head.root)
     }

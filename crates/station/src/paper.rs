@@ -6,7 +6,8 @@ use crate::exit::Failure;
 use crate::files::{self, FileError, Issue};
 use crate::places::Places;
 use crate::signing::Seal;
-use jurex_ledger::{Ledger, LedgerError};
+use jurex_ledger::Ledger;
+use jurex_past::PastError;
 use jurex_pattern::text::shown_path;
 use jurex_report::House;
 use jurex_sanitize::record::{JobId, Record};
@@ -20,9 +21,9 @@ pub enum PaperError {
     #[error("{source}. The record is in the ledger: make room and press Enter again, or run jurex certificate {job} --out DIR.")]
     Files { job: JobId, source: FileError },
     #[error("{source}. These fields are not in the ledger either ({ledger}): make room and press Enter again.")]
-    Nothing { source: FileError, ledger: Box<LedgerError> },
+    Nothing { source: FileError, ledger: Box<PastError> },
     #[error("{0}. The files are written, but these fields are not in the ledger.")]
-    Ledger(#[source] LedgerError),
+    Ledger(#[source] PastError),
 }
 
 /// Adds the record with its papers to the ledger, then writes the files.

@@ -7,7 +7,8 @@ use jurex_device::media::Drive;
 use jurex_device::medium::{Medium, MediumError};
 use jurex_disposition::proof::{self, Expected, OfRecord, Progress, Reading, Verification, VerificationRecord};
 use jurex_engine::{Backend, Clock, Completed, JobControl, Task, Wish, ask};
-use jurex_ledger::{Ledger, LedgerError};
+use jurex_ledger::Ledger;
+use jurex_past::PastError;
 use jurex_pattern::notation::Entropy;
 use jurex_pattern::ranges::RangeSet;
 use jurex_sanitize::evidence::Ended;
@@ -74,7 +75,7 @@ pub fn prove(
 ///
 /// # Errors
 /// The ledger here has another record of that job than the one that was checked, or it can't be written.
-pub fn note_in_ledger(path: &Path, verification: &VerificationRecord) -> Result<(), LedgerError> {
+pub fn note_in_ledger(path: &Path, verification: &VerificationRecord) -> Result<(), PastError> {
     let Some(of) = verification.look.of.as_ref().filter(|_| path.exists()) else { return Ok(()) };
     let noted = Ledger::open(path).and_then(|ledger| ledger.add_verification(&of.job, verification, wall()));
     noted.inspect_err(|e| tracing::error!("the second check of job {}: {e}", of.job))

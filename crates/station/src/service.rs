@@ -13,8 +13,9 @@ use crate::work::{self, Finished, InLedger, Opened, Prepared};
 use jurex_device::media::Drive;
 use jurex_disposition::lot::expected_in;
 use jurex_engine::{Event, JobControl};
-use jurex_ledger::{Ledger, LedgerError, Unfinished};
+use jurex_ledger::{Ledger, Unfinished};
 use jurex_notice::Outbox;
+use jurex_past::PastError;
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::ladder::{Availability, ladder};
 use jurex_sanitize::orders::OrderLine;
@@ -78,7 +79,7 @@ impl JobService {
     ///
     /// # Errors
     /// A damaged ledger.
-    pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<Unfinished>, LedgerError> {
+    pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<Unfinished>, PastError> {
         if !self.ledger.exists() {
             return Ok(None);
         }
@@ -89,7 +90,7 @@ impl JobService {
     ///
     /// # Errors
     /// A damaged ledger.
-    pub fn papers(&self, mut papers: Papers, drive: &Drive) -> Result<Papers, LedgerError> {
+    pub fn papers(&self, mut papers: Papers, drive: &Drive) -> Result<Papers, PastError> {
         if let (true, Some(serial)) = (self.ledger.exists(), drive.unit.serial.as_deref()) {
             let lots = Ledger::open(&self.ledger)?.lots(true)?;
             if let Some((lot, expected)) = expected_in(&lots, serial) {

@@ -4,7 +4,8 @@ use crate::clock::wall;
 use crate::config::Config;
 use crate::places::Places;
 use jurex_disposition::proof::VerificationRecord;
-use jurex_ledger::{Inclusion, Ledger, LedgerError};
+use jurex_ledger::Ledger;
+use jurex_past::{Inclusion, PastError, PastWork};
 use jurex_pattern::text::shown_path;
 use jurex_report::{House, Print, Standing};
 use jurex_sanitize::record::{Papers, Record};
@@ -145,7 +146,7 @@ impl Seal {
     /// Signs the ledger's head as it is now, and keeps it where it is seen from elsewhere. What could not be done, and what speaks against
     /// the ledger, goes into the log and to the caller: the entries stand without it, and the next head covers them too.
     pub fn close(&self, ledger: &Path) -> Vec<String> {
-        let run = || -> Result<Vec<String>, LedgerError> {
+        let run = || -> Result<Vec<String>, PastError> {
             let ledger = Ledger::open(ledger)?;
             ledger.cover_events(wall())?;
             let head = ledger.head()?;
@@ -162,13 +163,13 @@ impl Seal {
     }
 
     /// What speaks against the ledger by the heads that are kept of it, each in a sentence.
-    pub fn doubts(&self, ledger: &Ledger) -> Vec<String> {
+    pub fn doubts(&self, ledger: &dyn PastWork) -> Vec<String> {
         crate::heads::doubts(&self.heads, ledger)
     }
 
     /// How the paper of a job is printed: with the proof that its record stands in the ledger, and every second check.
     pub fn print(&self, ledger: &Path, record: &Record) -> Print {
-        let run = || -> Result<(Option<Inclusion>, Vec<VerificationRecord>), LedgerError> {
+        let run = || -> Result<(Option<Inclusion>, Vec<VerificationRecord>), PastError> {
             let ledger = Ledger::open_to_read(ledger)?;
             let stored = ledger.record(&record.job)?.digest() == record.digest();
             let proof = if stored { ledger.inclusion(&record.job)? } else { None };

@@ -4,7 +4,7 @@ use jiff::Timestamp;
 use jurex_disposition::proof::VerificationRecord;
 use jurex_disposition::release::Release;
 use jurex_engine::Event;
-use jurex_ledger::{Ledger, LedgerError};
+use jurex_past::{PastError, PastWork};
 use jurex_sanitize::record::{JobId, Record};
 
 /// What became of a job.
@@ -28,18 +28,16 @@ impl Story {
     ///
     /// # Errors
     /// There is no such job, or the ledger is damaged.
-    pub fn of(ledger: &Ledger, job: &JobId) -> Result<Self, LedgerError> {
+    pub fn of(ledger: &dyn PastWork, job: &JobId) -> Result<Self, PastError> {
         let record = match ledger.record(job) {
             Ok(record) => Ok(Box::new(record)),
-            Err(e @ (LedgerError::NeverEnded { .. } | LedgerError::Altered(_) | LedgerError::Record { .. })) => {
-                Err(e.to_string())
-            }
+            Err(e @ (PastError::NeverEnded { .. } | PastError::Altered(_) | PastError::Record { .. })) => Err(e.to_string()),
             Err(e) => return Err(e),
         };
         // A record whose second checks were altered tells nothing either: the one that contradicts it may be the one that is gone.
         let (record, looks) = match ledger.verifications(job) {
             Ok(looks) => (record, looks),
-            Err(e @ LedgerError::AlteredChecks(_)) => (Err(e.to_string()), vec![]),
+            Err(e @ PastError::AlteredChecks(_)) => (Err(e.to_string()), vec![]),
             Err(e) => return Err(e),
         };
         Ok(Self {
@@ -54,14 +52,14 @@ impl Story {
 }
 
 /// What became of the drive of a job since it began.
-fn releases(ledger: &Ledger, job: &JobId) -> Result<Vec<Release>, LedgerError> {
+fn releases(ledger: &dyn PastWork, job: &JobId) -> Result<Vec<Release>, PastError> {
     let Some(known) = ledger.known_by_job(job)? else { return Ok(vec![]) };
     let began = known.jobs.iter().find(|line| line.job == *job).and_then(|line| line.started.parse::<Timestamp>().ok());
     Ok(known.releases.into_iter().filter(|r| began.is_none_or(|began| r.made >= began)).collect())
 }
 
 /// The events of a job in sentences. What this version can't read is told as such.
-fn events(ledger: &Ledger, job: &JobId) -> Result<Vec<(String, String)>, LedgerError> {
+fn events(ledger: &dyn PastWork, job: &JobId) -> Result<Vec<(String, String)>, PastError> {
     let one = |(time, json): (String, String)| match serde_json::from_str::<Event>(&json) {
         Ok(event) => event.sentence().map(|s| (time, s)),
         Err(_) => Some((time, "Something happened that this version of Jurex can't read.".into())),

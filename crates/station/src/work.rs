@@ -15,7 +15,8 @@ use jurex_disposition::release::{About, Act, OfDrive, Release};
 use jurex_engine::{
     Backend, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError, Wish,
 };
-use jurex_ledger::{Ledger, LedgerError, Unfinished};
+use jurex_ledger::{Ledger, Unfinished};
+use jurex_past::{PastError, PastWork};
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::plan::{ArmedPlan, Plan};
@@ -51,7 +52,7 @@ pub struct Finished {
     /// Whether the ledger holds the record.
     pub is_stored: bool,
     /// Why the ledger does not hold all of it, if it does not.
-    pub ledger_trouble: Option<LedgerError>,
+    pub ledger_trouble: Option<PastError>,
     /// What it needs to go on, if it was cut short.
     pub unfinished: Option<Box<Unfinished>>,
     /// The mark that was to be left on the drive, or why none was; `None`: none was wanted.
@@ -169,23 +170,23 @@ fn changed(e: DriveChanged) -> Failure {
     Failure::Refused(e.to_string())
 }
 
-fn unwritten(e: LedgerError) -> Failure {
+fn unwritten(e: PastError) -> Failure {
     Failure::Use(format!("{e}. Nothing was written to the drive"))
 }
 
 /// Makes an entry under a new name; a name that is taken is drawn again.
-fn begin(ledger: &Ledger, seen: &Seen, started: Timestamp, around: &dyn Surroundings) -> Result<JobId, LedgerError> {
+fn begin(ledger: &dyn PastWork, seen: &Seen, started: Timestamp, around: &dyn Surroundings) -> Result<JobId, PastError> {
     loop {
         let id = around.job_id();
         match ledger.begin(&id, &seen.drive, started) {
-            Err(LedgerError::Exists(_)) => {}
+            Err(PastError::Exists(_)) => {}
             done => return done.map(|()| id),
         }
     }
 }
 
 /// The draw for a drive that earned something; where the ledger can't say how it stands with the lot, as for the first of one.
-fn second_look(ledger: &Ledger, record: &Record, percent: u8, around: &dyn Surroundings) -> Option<SecondLook> {
+fn second_look(ledger: &dyn PastWork, record: &Record, percent: u8, around: &dyn Surroundings) -> Option<SecondLook> {
     if record.claim().outcome() == Outcome::NotSanitized {
         return None;
     }
@@ -224,7 +225,7 @@ fn leave_mark(
     record: &Record,
     seal: &Seal,
     backend: &mut dyn Backend,
-    ledger: &Ledger,
+    ledger: &dyn PastWork,
     made: Timestamp,
 ) -> Result<Marked, String> {
     let says = MarkSays::of(record, &seal.where_to_ask(record.papers()));

@@ -8,7 +8,7 @@ use super::theme::Theme;
 use jurex_disposition::lot::Tally;
 use jurex_disposition::mark::places;
 use jurex_engine::Wish;
-use jurex_ledger::LotNow;
+use jurex_past::LotNow;
 use jurex_pattern::method::Catalogue;
 use jurex_pattern::text::capital;
 use jurex_report::House;

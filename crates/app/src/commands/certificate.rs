@@ -2,7 +2,8 @@
 
 use super::{lot, say, seal};
 use crate::cli::Certificate;
-use jurex_ledger::{Ledger, LedgerError};
+use jurex_ledger::Ledger;
+use jurex_past::PastError;
 use jurex_sanitize::record::{JobId, Record};
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
@@ -66,9 +67,9 @@ fn find(places: &Places, job: &JobId) -> Result<Record, Failure> {
     let mut missing = None;
     for path in [ledger.clone(), demo].into_iter().filter(|p| p.exists()) {
         match Ledger::open_to_read(&path)?.record(job) {
-            Err(e @ LedgerError::NoJob { .. }) => missing = missing.or(Some(e)),
+            Err(e @ PastError::NoJob { .. }) => missing = missing.or(Some(e)),
             found => return Ok(found?),
         }
     }
-    Err(missing.unwrap_or(LedgerError::NoJob { job: job.clone(), path: ledger.display().to_string() }).into())
+    Err(missing.unwrap_or(PastError::NoJob { job: job.clone(), path: ledger.display().to_string() }).into())
 }

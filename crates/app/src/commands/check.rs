@@ -7,7 +7,8 @@ use jurex_disposition::lot::{StandWord, Statement};
 use jurex_disposition::proof::{NoStanding, SecondCheck, VerificationRecord};
 use jurex_disposition::release::{Act, BadRelease, Release, in_force};
 use jurex_file_erase::{BadLessRecord, LessRecord};
-use jurex_ledger::{Head, Inclusion, Ledger};
+use jurex_ledger::Ledger;
+use jurex_past::{Head, Inclusion};
 use jurex_pattern::text::{printable, shown_path};
 use jurex_pattern::units::{counted, size};
 use jurex_report::{

@@ -2,7 +2,8 @@
 
 use super::{say, say_json};
 use crate::cli::{Keys, KeysDo, RetireKey, SelfSigned, TrustKey};
-use jurex_ledger::{About, Ledger};
+use jurex_ledger::Ledger;
+use jurex_past::About;
 use jurex_pattern::notation::Entropy;
 use jurex_pattern::text::{printable, shown_path};
 use jurex_sign::{BadKey, CertificateInfo, KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, Whose, certificate_of};

@@ -3,7 +3,7 @@
 use super::ledger::open;
 use super::{say, say_json, seal};
 use crate::cli::LabelArgs;
-use jurex_ledger::Ledger;
+use jurex_past::PastWork;
 use jurex_sanitize::record::{BadJobId, JobId, Record};
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
@@ -37,7 +37,7 @@ pub(crate) fn run(asked: &LabelArgs) -> Result<ExitCode, Failure> {
 }
 
 /// The newest record of every drive of a lot. A drive whose newest job has none gets no label.
-fn of_lot(name: &str, ledger: &Ledger) -> Result<Vec<Record>, Failure> {
+fn of_lot(name: &str, ledger: &dyn PastWork) -> Result<Vec<Record>, Failure> {
     let shown = jurex_pattern::text::printable(name.as_bytes());
     let lot = ledger.lot(name)?.ok_or_else(|| Failure::Use(format!("there is no lot {shown} (`jurex lot show` lists them)")))?;
     let now = ledger.lot_now(lot)?;

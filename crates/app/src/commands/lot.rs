@@ -4,9 +4,11 @@ use super::ledger::open;
 use super::{say, say_json};
 use crate::cli::{LotArgs, LotClose, LotDo, LotImport, LotShow};
 use jurex_disposition::lot::{Item, List, Lot, SecondLooks, Stand, Statement, Tally};
-use jurex_ledger::{Ledger, LotNow};
+use jurex_ledger::Ledger;
+use jurex_past::{LotNow, PastWork};
 use jurex_pattern::text::{printable, shown_path};
 use jurex_pattern::units::counted;
+use jurex_sanitize::record::JobId;
 use jurex_sim::Pacing;
 use jurex_station::bench::Bench;
 use jurex_station::clock::wall;
@@ -41,7 +43,7 @@ fn shown(text: &str) -> String {
     printable(text.as_bytes())
 }
 
-fn import(asked: &LotImport, ledger: &Ledger) -> Result<ExitCode, Failure> {
+fn import(asked: &LotImport, ledger: &dyn PastWork) -> Result<ExitCode, Failure> {
     let file = shown_path(&asked.file);
     let bytes = jurex_station::disk::read_bounded(&asked.file, 64 << 20)
         .map_err(|e| Failure::Use(format!("cannot read the list {file}: {e}")))?;
@@ -65,7 +67,7 @@ fn import(asked: &LotImport, ledger: &Ledger) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
-fn find(ledger: &Ledger, name: &str) -> Result<Lot, Failure> {
+fn find(ledger: &dyn PastWork, name: &str) -> Result<Lot, Failure> {
     ledger.lot(name)?.ok_or_else(|| Failure::Use(format!("there is no lot {} (`jurex lot show` lists them)", shown(name))))
 }
 
@@ -82,7 +84,7 @@ fn attached(places: &Places, demo: bool) -> Result<Vec<String>, Failure> {
     Ok(bench.drives().into_iter().filter_map(|s| s.drive.unit.serial).collect())
 }
 
-fn show(asked: &LotShow, ledger: &Ledger, here: &[String]) -> Result<ExitCode, Failure> {
+fn show(asked: &LotShow, ledger: &dyn PastWork, here: &[String]) -> Result<ExitCode, Failure> {
     let lots = match &asked.lot {
         Some(name) => vec![find(ledger, name)?],
         None => ledger.lots(false)?,
@@ -127,7 +129,7 @@ fn line(item: &Item) -> String {
     format!("  {serial:<22}{property:<14}{stand}{job}{unexpected}")
 }
 
-fn close(asked: &LotClose, ledger: &Ledger) -> Result<ExitCode, Failure> {
+fn close(asked: &LotClose, ledger: &dyn PastWork) -> Result<ExitCode, Failure> {
     let mut lot = find(ledger, &asked.lot)?;
     let tally = Tally::of(&items(&ledger.lot_now(lot.clone())?, &[]));
     if !tally.is_complete() && !asked.incomplete {
@@ -154,8 +156,9 @@ pub(crate) fn statement(name: &str, places: &Places, config: &Config, demo: bool
     let drawn = ledger.drawn(Some(name))?;
     let confirmed = drawn.iter().filter(|d| d.check.is_confirmed()).count() as u64;
     statement.second_looks = SecondLooks { due: drawn.len() as u64, confirmed };
-    for (job, check) in ledger.second_checks(now.jobs.iter().map(|(job, ..)| job))? {
-        check.finding().into_iter().for_each(|finding| statement.note_second(job, finding));
+    let jobs: Vec<JobId> = now.jobs.iter().map(|(job, ..)| job.clone()).collect();
+    for (job, check) in ledger.second_checks(&jobs)? {
+        check.finding().into_iter().for_each(|finding| statement.note_second(&job, finding));
     }
     for known in &now.known {
         known.whereabouts().iter().for_each(|said| statement.note_whereabouts(&known.name, said));

@@ -4,6 +4,7 @@ use super::{remark, say, say_json, seal};
 use crate::cli::{ReleaseArgs, TableKind};
 use jurex_disposition::release::{Act, Matter, Release, Table};
 use jurex_ledger::Ledger;
+use jurex_past::PastWork;
 use jurex_pattern::text::{printable, shown_path};
 use jurex_sanitize::record::JobId;
 use jurex_sanitize::rules::Outcome;
@@ -172,7 +173,7 @@ fn find(of: &OsStr, asked: &ReleaseArgs, config: &Config, places: &Places, simul
     }
 }
 
-fn is_job(text: &str, ledger: &Ledger) -> bool {
+fn is_job(text: &str, ledger: &dyn PastWork) -> bool {
     text.parse::<JobId>().is_ok_and(|job| ledger.known_by_job(&job).is_ok_and(|known| known.is_some()))
 }
 
@@ -195,7 +196,7 @@ fn drives(config: &Config, places: &Places, simulated: bool) -> Vec<Seen> {
 }
 
 /// Every drive that is at a service with that batch.
-fn of_batch(batch: &str, ledger: &Ledger) -> Result<Vec<Target>, Failure> {
+fn of_batch(batch: &str, ledger: &dyn PastWork) -> Result<Vec<Target>, Failure> {
     let mut found = vec![];
     for known in ledger.open_of(Matter::AtService, u32::MAX)?.1 {
         let Some(release) = known.releases.last() else { continue };

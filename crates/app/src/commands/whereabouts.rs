@@ -4,7 +4,7 @@ use super::ledger::open;
 use super::{say, say_json};
 use crate::cli::WhereArgs;
 use jurex_disposition::release::{Matter, Standing};
-use jurex_ledger::{Known, Ledger};
+use jurex_past::{Known, PastWork};
 use jurex_pattern::text::printable;
 use jurex_station::exit::Failure;
 use jurex_station::places::Places;
@@ -22,7 +22,7 @@ pub(crate) fn run(asked: &WhereArgs) -> Result<ExitCode, Failure> {
     }
 }
 
-fn one(serial: &str, ledger: &Ledger, json: bool) -> Result<ExitCode, Failure> {
+fn one(serial: &str, ledger: &dyn PastWork, json: bool) -> Result<ExitCode, Failure> {
     let known = match ledger.known(serial)? {
         Some(known) => vec![known],
         None => {
@@ -41,7 +41,7 @@ fn one(serial: &str, ledger: &Ledger, json: bool) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
-fn open_matters(ledger: &Ledger, json: bool) -> Result<ExitCode, Failure> {
+fn open_matters(ledger: &dyn PastWork, json: bool) -> Result<ExitCode, Failure> {
     let open = ledger.open_matters(MOST)?;
     if json {
         let one = |(matter, n, known): &(Matter, u64, Vec<Known>)| json!({ "matter": matter, "drives": n, "told": known.iter().map(as_json).collect::<Vec<_>>() });

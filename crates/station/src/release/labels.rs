@@ -5,7 +5,7 @@ use crate::exit::Failure;
 use crate::files;
 use crate::signing::Seal;
 use jurex_disposition::release::Treated;
-use jurex_ledger::Ledger;
+use jurex_past::PastWork;
 use jurex_report::{Label, LabelSize, LabelsError, labels_pdf};
 use jurex_sanitize::record::{JobId, Record};
 use jurex_sanitize::rules::Outcome;
@@ -50,7 +50,7 @@ impl Labels {
     ///
     /// # Errors
     /// No such job, no record, an older job, or no room on the label.
-    pub fn of_jobs(&self, jobs: &[JobId], ledger: &Ledger, seal: &Seal) -> Result<LabelsMade, Failure> {
+    pub fn of_jobs(&self, jobs: &[JobId], ledger: &dyn PastWork, seal: &Seal) -> Result<LabelsMade, Failure> {
         self.of(&jobs.iter().map(|job| newest(job, ledger)).collect::<Result<Vec<_>, _>>()?, seal)
     }
 
@@ -86,7 +86,7 @@ impl LabelsMade {
     }
 }
 
-fn newest(job: &JobId, ledger: &Ledger) -> Result<Record, Failure> {
+fn newest(job: &JobId, ledger: &dyn PastWork) -> Result<Record, Failure> {
     let record = ledger.record(job)?;
     let known = ledger.known_by_job(job)?;
     let newest = known.as_ref().and_then(|known| known.jobs.last().map(|line| line.job.clone()));

@@ -21,7 +21,8 @@ use crate::signing::Seal;
 use crate::this_tool;
 use jurex_device::media::MediaClass;
 use jurex_disposition::release::{About, Act, BadRelease, OfDrive, Place, Release, in_force};
-use jurex_ledger::{Known, Ledger, LedgerError, Standing};
+use jurex_ledger::Ledger;
+use jurex_past::{Known, PastError, PastWork, Standing};
 use jurex_sanitize::record::{JobId, Record};
 use jurex_sanitize::rules::Edition;
 use std::path::Path;
@@ -49,11 +50,11 @@ pub struct Subject {
 }
 
 impl Subject {
-    fn new(drive: OfDrive, known: Option<&Known>, ledger: &Ledger) -> Result<Self, LedgerError> {
+    fn new(drive: OfDrive, known: Option<&Known>, ledger: &dyn PastWork) -> Result<Self, PastError> {
         let newest = known.and_then(|k| k.jobs.last());
         let record = newest.and_then(|line| if let Standing::Recorded(r) = &line.standing { Some(r.clone()) } else { None });
         let of_record = record.as_ref().map(|r| r.papers().lot.clone()).filter(|lot| !lot.is_empty());
-        let expected = || -> Result<String, LedgerError> {
+        let expected = || -> Result<String, PastError> {
             let Some(serial) = drive.unit.serial() else { return Ok(String::new()) };
             let lots = ledger.lots(true)?;
             Ok(jurex_disposition::lot::expected_in(&lots, serial).map(|(lot, _)| lot.name.clone()).unwrap_or_default())
@@ -64,7 +65,7 @@ impl Subject {
     }
 
     /// A drive that is there.
-    pub fn of_seen(seen: &Seen, ledger: &Ledger) -> Result<Self, LedgerError> {
+    pub fn of_seen(seen: &Seen, ledger: &dyn PastWork) -> Result<Self, PastError> {
         let known = match seen.drive.unit.serial() {
             Some(serial) => ledger.known(serial)?,
             None => Self::known_by_attachment(seen, ledger)?,
@@ -82,7 +83,7 @@ impl Subject {
     }
 
     /// A drive without a serial is known by its jobs for as long as it stays attached.
-    fn known_by_attachment(seen: &Seen, ledger: &Ledger) -> Result<Option<Known>, LedgerError> {
+    fn known_by_attachment(seen: &Seen, ledger: &dyn PastWork) -> Result<Option<Known>, PastError> {
         /// Jobs that are looked through for it, the newest first.
         const LOOKED_THROUGH: u32 = 200;
         let is_same = |record: &Record| {
@@ -96,7 +97,7 @@ impl Subject {
     }
 
     /// The drive that a job was on.
-    pub fn of_job(job: &JobId, ledger: &Ledger) -> Result<Self, Failure> {
+    pub fn of_job(job: &JobId, ledger: &dyn PastWork) -> Result<Self, Failure> {
         let none = || Failure::Use(format!("there is no job {job} in the ledger"));
         let known = ledger.known_by_job(job)?.ok_or_else(none)?;
         let drive = known.jobs.iter().rev().find_map(|l| l.standing.record()).map(|r| {
@@ -111,7 +112,7 @@ impl Subject {
     }
 
     /// A drive that is known by its label alone.
-    pub fn of_label(serial: &str, class: Option<MediaClass>, ledger: &Ledger) -> Result<Self, Failure> {
+    pub fn of_label(serial: &str, class: Option<MediaClass>, ledger: &dyn PastWork) -> Result<Self, Failure> {
         let known = ledger.known(serial)?;
         let by_job = known.as_ref().and_then(|k| k.jobs.iter().rev().find_map(|l| l.standing.record()));
         let drive = match (by_job, known.as_ref().and_then(|k| k.releases.last())) {

@@ -3,7 +3,7 @@
 use crate::widget::field::{Field, Typed};
 use jurex_device::media::MediaClass;
 use jurex_disposition::release::{How, Table, Wish};
-use jurex_ledger::Known;
+use jurex_past::Known;
 use jurex_station::release::{Becomes, MakerOf, Wanted, makers};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use std::collections::BTreeMap;

@@ -3,7 +3,8 @@
 use super::Runtime;
 use crate::message::{AskLedger, Found, FromLedger, Message};
 use crate::screen::ledger::AT_ONCE;
-use jurex_ledger::{Ledger, LedgerError, LotNow};
+use jurex_ledger::Ledger;
+use jurex_past::{LotNow, PastError, PastWork};
 use jurex_sanitize::record::JobId;
 use jurex_station::export::to_new_table;
 use jurex_station::files::{self, Issue};
@@ -61,19 +62,19 @@ fn said(written: Result<String, String>, out: &Path) -> String {
 }
 
 /// The papers of a past job, under a name that is free.
-fn write_again(ledger: &Ledger, path: &Path, job: &JobId, out: &Path, seal: &Seal) -> Result<Vec<PathBuf>, String> {
+fn write_again(ledger: &dyn PastWork, path: &Path, job: &JobId, out: &Path, seal: &Seal) -> Result<Vec<PathBuf>, String> {
     let record = ledger.record(job).map_err(|e| e.to_string())?;
     let name = files::name_after_going_on(out, job);
     let issue = Issue { seal, print: seal.print(path, &record) };
     files::write_as(out, &name, &record, &issue).map_err(|e| e.to_string())
 }
 
-fn open_lots(ledger: &Ledger) -> Result<Vec<LotNow>, LedgerError> {
+fn open_lots(ledger: &dyn PastWork) -> Result<Vec<LotNow>, PastError> {
     ledger.lots(true)?.into_iter().map(|lot| ledger.lot_now(lot)).collect()
 }
 
 /// The drives of such a serial; with nothing typed all that somebody must still see to.
-pub(crate) fn whereabouts(ledger: &Ledger, typed: &str) -> Result<Found, LedgerError> {
+pub(crate) fn whereabouts(ledger: &dyn PastWork, typed: &str) -> Result<Found, PastError> {
     /// Drives that are listed at once.
     const MOST: u32 = 100;
     let typed = typed.trim();

@@ -10,7 +10,7 @@ use crate::widget::field::{Field, Typed};
 use crate::widget::story::story;
 use crate::widget::window::{self, Scroll};
 use jurex_disposition::release::{Matter, Standing};
-use jurex_ledger::Known;
+use jurex_past::Known;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};

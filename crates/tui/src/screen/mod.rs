@@ -20,7 +20,7 @@ use super::lane::{LaneId, Step};
 use super::message::{Command, Found};
 use super::state::State;
 use super::widget::field::Typed;
-use jurex_ledger::Line;
+use jurex_past::Line;
 use jurex_pattern::method::Method;
 use jurex_pattern::notation::Program;
 use jurex_sanitize::policy::Policy;

@@ -5,12 +5,13 @@ use crate::message::{AskLedger, FromLedger};
 use crate::screen::ledger::AT_ONCE;
 use jurex_disposition::lot::{List, Lot};
 use jurex_ledger::Ledger;
+use jurex_past::PastWork;
 use jurex_sanitize::record::JobId;
 use jurex_station::story::Story;
 
 impl World {
     /// Lets a ledger answer all that was asked of it.
-    pub(super) fn answer_from(&mut self, ledger: &Ledger) {
+    pub(super) fn answer_from(&mut self, ledger: &dyn PastWork) {
         for command in std::mem::take(&mut self.asked_of_ledger) {
             match command {
                 AskLedger::Jobs(typed, before) => {

@@ -2,7 +2,8 @@
 
 use super::say;
 use crate::cli::{LedgerCheck, LedgerHead};
-use jurex_ledger::{About, Head, Leaf, Ledger};
+use jurex_ledger::Ledger;
+use jurex_past::{About, Head, Leaf, PastWork};
 use jurex_pattern::text::{hex, printable, shown_path};
 use jurex_pattern::units::counted;
 use jurex_sign::{KeyStore, PublicKey, SignedHead, parse_unsigned_head};
@@ -15,7 +16,7 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 /// The newest head that was signed.
-pub(super) fn head(asked: &LedgerHead, ledger: &Ledger, places: &Places) -> Result<ExitCode, Failure> {
+pub(super) fn head(asked: &LedgerHead, ledger: &dyn PastWork, places: &Places) -> Result<ExitCode, Failure> {
     if asked.take {
         let taken =
             heads::take(&files(places)?, ledger).map_err(|e| Failure::Use(format!("the heads are left as they are: {e}")))?;

@@ -2,7 +2,7 @@
 
 use super::say;
 use crate::cli::{ExportAs, LedgerExport};
-use jurex_ledger::{About, Ledger};
+use jurex_past::{About, PastWork};
 use jurex_pattern::text::shown_path;
 use jurex_pattern::units::counted;
 use jurex_report::House;
@@ -13,7 +13,7 @@ use jurex_station::export::{self, Trouble};
 use jurex_station::places::Places;
 use std::process::ExitCode;
 
-pub(super) fn run(asked: &LedgerExport, ledger: &Ledger, places: &Places, demo: bool) -> Result<ExitCode, Failure> {
+pub(super) fn run(asked: &LedgerExport, ledger: &dyn PastWork, places: &Places, demo: bool) -> Result<ExitCode, Failure> {
     let config = Config::read(&places.config_file())?;
     let seal = crate::commands::seal(places, &config, House::default(), demo);
     let words = asked.words.join(" ");

@@ -6,7 +6,8 @@ mod show;
 
 use super::{say, say_json};
 use crate::cli::{LedgerArgs, LedgerDo, LedgerFind, LedgerList};
-use jurex_ledger::{Ledger, Line, Standing};
+use jurex_ledger::Ledger;
+use jurex_past::{Line, PastWork, Standing};
 use jurex_pattern::text::{printable, shown_path};
 use jurex_station::clock::wall;
 use jurex_station::exit::Failure;
@@ -57,7 +58,7 @@ pub(super) fn open(places: &Places, demo: bool) -> Result<Ledger, Failure> {
 }
 
 /// The newest jobs in which all these words appear.
-fn list(ledger: &Ledger, words: &str, most: u32, as_json: bool) -> Result<ExitCode, Failure> {
+fn list(ledger: &dyn PastWork, words: &str, most: u32, as_json: bool) -> Result<ExitCode, Failure> {
     let found = ledger.find(words, None, most)?;
     if as_json {
         say_json(&json!({ "jobs": found.iter().map(to_json).collect::<Vec<_>>() }));

@@ -2,7 +2,7 @@
 
 use super::{say, say_json};
 use crate::cli::LedgerShow;
-use jurex_ledger::Ledger;
+use jurex_past::PastWork;
 use jurex_pattern::text::printable;
 use jurex_sanitize::record::{BadJobId, JobId, Record};
 use jurex_station::exit::Failure;
@@ -10,7 +10,7 @@ use jurex_station::story::Story;
 use serde_json::json;
 use std::process::ExitCode;
 
-pub(super) fn run(asked: &LedgerShow, ledger: &Ledger) -> Result<ExitCode, Failure> {
+pub(super) fn run(asked: &LedgerShow, ledger: &dyn PastWork) -> Result<ExitCode, Failure> {
     let job: JobId = asked.job.parse().map_err(|e: BadJobId| Failure::Use(e.to_string()))?;
     let Story { record, events, looks, releases, entry, .. } = Story::of(ledger, &job)?;
     if asked.json {

@@ -9,7 +9,7 @@ use crate::message::{AskLedger, Command};
 use crate::state::State;
 use crate::widget::field::{Field, Typed};
 use crate::widget::window;
-use jurex_ledger::Line;
+use jurex_past::Line;
 use jurex_sanitize::record::JobId;
 use jurex_station::story::Story;
 use ratatui::buffer::Buffer;

@@ -7,7 +7,7 @@ use crate::widget::column::{Column, fit, shorten};
 use crate::widget::window::{self, Scroll};
 use crate::widget::{pace, strata};
 use jurex_disposition::release::Matter;
-use jurex_ledger::{Known, Line as Job, Standing};
+use jurex_past::{Known, Line as Job, Standing};
 use jurex_sanitize::record::Record;
 use jurex_sanitize::rules::Outcome;
 use jurex_sanitize::strata::Strata;

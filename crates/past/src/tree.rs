@@ -53,12 +53,12 @@ impl Frontier {
     }
 
     /// As bytes, to be kept.
-    pub(crate) fn to_bytes(&self) -> Vec<u8> {
+    pub fn to_bytes(&self) -> Vec<u8> {
         self.peaks.concat()
     }
 
     /// From those bytes; `None`: they are not of a tree of that size.
-    pub(crate) fn from_bytes(size: u64, bytes: &[u8]) -> Option<Self> {
+    pub fn from_bytes(size: u64, bytes: &[u8]) -> Option<Self> {
         let (peaks, rest) = bytes.as_chunks::<32>();
         let fits = rest.is_empty() && peaks.len() as u32 == size.count_ones();
         fits.then(|| Self { size, peaks: peaks.to_vec() })
@@ -66,7 +66,7 @@ impl Frontier {
 }
 
 /// The heads of perfect parts: that of the leaves from `place << level` on, 2 to the `level` of them.
-pub(crate) type Nodes<'n, E> = &'n dyn Fn(u32, u64) -> Result<Hash, E>;
+pub type Nodes<'n, E> = &'n dyn Fn(u32, u64) -> Result<Hash, E>;
 
 /// Largest power of two that is smaller than `n`, which is at least 2 (RFC 6962, 2.1).
 fn split(n: u64) -> u64 {
@@ -74,7 +74,7 @@ fn split(n: u64) -> u64 {
 }
 
 /// The head over the leaves from `from` to before `to`.
-pub(crate) fn head_of<E>(nodes: Nodes<'_, E>, from: u64, to: u64) -> Result<Hash, E> {
+pub fn head_of<E>(nodes: Nodes<'_, E>, from: u64, to: u64) -> Result<Hash, E> {
     let n = to - from;
     if n.is_power_of_two() {
         return nodes(n.ilog2(), from >> n.ilog2());
@@ -84,7 +84,7 @@ pub(crate) fn head_of<E>(nodes: Nodes<'_, E>, from: u64, to: u64) -> Result<Hash
 }
 
 /// What proves that a leaf is in a tree of so many (RFC 6962, 2.1.1): the heads beside its way up, the lowest first.
-pub(crate) fn path<E>(nodes: Nodes<'_, E>, leaf: u64, size: u64) -> Result<Vec<Hash>, E> {
+pub fn path<E>(nodes: Nodes<'_, E>, leaf: u64, size: u64) -> Result<Vec<Hash>, E> {
     let (mut from, mut to, mut beside) = (0, size, vec![]);
     while to - from > 1 {
         let middle = from + split(to - from);
@@ -101,7 +101,7 @@ pub(crate) fn path<E>(nodes: Nodes<'_, E>, leaf: u64, size: u64) -> Result<Vec<H
 }
 
 /// The head that a leaf has in a tree of so many by its path (RFC 9162, 2.1.3.2); `None`: that is no path of it.
-pub(crate) fn climb(leaf: Hash, place: u64, size: u64, path: &[Hash]) -> Option<Hash> {
+pub fn climb(leaf: Hash, place: u64, size: u64, path: &[Hash]) -> Option<Hash> {
     let (mut at, mut last) = (place, size.checked_sub(1).filter(|last| place <= *last)?);
     let mut head = leaf;
     for beside in path {

@@ -1,0 +1,23 @@
+//! The past, as whoever keeps it is asked for it: jobs, drives, lots, second checks ([`PastWork`]), and the tree over
+//! everything that was written, with its heads and proofs.
+//!
+//! What does not live here: how it is kept. jurex-ledger keeps it in a file of a bench.
+#![forbid(unsafe_code)]
+
+mod drive;
+mod error;
+mod head;
+mod job;
+mod lot;
+mod proof;
+pub mod tree;
+mod work;
+
+pub use drive::Known;
+pub use error::{PastError, Trouble};
+pub use head::{About, Head, KeptHead, Leaf};
+pub use job::{Due, Line, Standing};
+pub use lot::LotNow;
+pub use proof::{BadProof, Inclusion};
+pub use tree::Hash;
+pub use work::PastWork;
