@@ -35,8 +35,7 @@ pub struct List {
     chunk: u64,
     /// Requests end where chunks end, so that a device's stripes are met whole.
     aligned: bool,
-    /// Attempts that were given out and are in flight, and whether one of them goes alone.
-    in_flight: usize,
+    /// An attempt that goes alone is in flight.
     one_is_alone: bool,
 }
 
@@ -85,9 +84,8 @@ impl List {
     }
 
     /// What failed before comes first, and by itself. Nothing is ever larger than the chunk, though it may have failed
-    /// when chunks were larger.
-    pub fn next(&mut self) -> Next {
-        let idle = self.in_flight == 0;
+    /// when chunks were larger. `idle`: nothing at all is in flight.
+    pub fn next(&mut self, idle: bool) -> Next {
         if self.one_is_alone || (!self.again.is_empty() && !idle) {
             return Next::AfterThose;
         }
@@ -105,14 +103,12 @@ impl List {
     }
 
     fn give_out(&mut self, attempt: Attempt) -> Next {
-        self.in_flight += 1;
         self.one_is_alone = attempt.alone;
         Next::Attempt(attempt)
     }
 
     /// An attempt came back, however it ended.
     pub fn came_back(&mut self) {
-        self.in_flight = self.in_flight.saturating_sub(1);
         self.one_is_alone = false;
     }
 

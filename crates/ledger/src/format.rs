@@ -4,7 +4,7 @@
 pub(crate) const KNOWN: i64 = MIGRATIONS.len() as i64;
 
 /// Steps from one format to the next; the file's `user_version` counts those done.
-pub(crate) const MIGRATIONS: [&str; 8] = [
+pub(crate) const MIGRATIONS: [&str; 9] = [
     "
     CREATE TABLE job (
         name TEXT PRIMARY KEY,
@@ -120,6 +120,9 @@ pub(crate) const MIGRATIONS: [&str; 8] = [
     ), 0);
     CREATE INDEX leaf_of_check ON leaf(iif(json_valid(json), json_extract(json, '$.job'), NULL))
         WHERE substr(json, 1, 22) = '{\"kind\":\"verification\"';
+",
+    "
+    CREATE INDEX entry_of_start ON entry(started, number);
 ",
 ];
 

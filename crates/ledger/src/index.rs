@@ -188,6 +188,18 @@ pub(crate) fn take_in(change: &Transaction<'_>) -> rusqlite::Result<()> {
     Ok(())
 }
 
+/// Jobs by when they began, the newest first: after job number ?1 if that is asked for, ?2 at most, from ?3 to before ?4.
+pub(crate) fn by_dates(before: Option<i64>) -> String {
+    let after = match before {
+        // Where a clock was set back a job with a higher number began earlier.
+        Some(_) => "(started, number) < (SELECT started, number FROM entry WHERE number = ?1)",
+        None => "?1 IS NULL",
+    };
+    format!(
+        "SELECT number FROM entry WHERE started >= ?3 AND started < ?4 AND {after} ORDER BY started DESC, number DESC LIMIT ?2"
+    )
+}
+
 impl Ledger {
     pub(crate) fn can_search(&self) -> Result<(), PastError> {
         let old = self.format < format::WITH_INDEX;
@@ -206,21 +218,23 @@ impl Ledger {
     }
 
     fn numbers(&self, typed: &str, before: Option<i64>, most: u32) -> rusqlite::Result<Vec<i64>> {
-        let before = before.unwrap_or(i64::MAX);
         let Asked { words, dates } = asked(typed);
-        let (from, to) = dates.unzip();
-        match words {
-            None => {
-                let all = "SELECT number FROM entry WHERE number < ?1 AND (?3 IS NULL OR (started >= ?3 AND started < ?4))
-                    ORDER BY number DESC LIMIT ?2";
-                let asked = params![before, most, from, to];
+        match (words, dates) {
+            (None, None) => {
+                let all = "SELECT number FROM entry WHERE number < ?1 ORDER BY number DESC LIMIT ?2";
+                let asked = params![before.unwrap_or(i64::MAX), most];
                 self.connection.prepare_cached(all)?.query_map(asked, |row| row.get(0))?.collect()
             }
-            Some(words) => {
+            (None, Some((from, to))) => {
+                let asked = params![before, most, from, to];
+                self.connection.prepare_cached(&by_dates(before))?.query_map(asked, |row| row.get(0))?.collect()
+            }
+            (Some(words), dates) => {
+                let (from, to) = dates.unzip();
                 let found = "SELECT rowid FROM finder WHERE finder MATCH ?5 AND rowid < ?1 AND (?3 IS NULL OR EXISTS
                     (SELECT 1 FROM entry WHERE number = finder.rowid AND started >= ?3 AND started < ?4))
                     ORDER BY rowid DESC LIMIT ?2";
-                let asked = params![before, most, from, to, words];
+                let asked = params![before.unwrap_or(i64::MAX), most, from, to, words];
                 self.connection.prepare_cached(found)?.query_map(asked, |row| row.get(0))?.collect()
             }
         }

@@ -263,6 +263,26 @@ fn a_ledger_of_an_earlier_version_is_taken_along_with_all_that_is_in_it() {
     assert_eq!(ledger.unfinished_job(&other).unwrap().unwrap().before, contents);
 }
 
+/// The demonstration's ledger as the version before the index of beginnings wrote it: every job, record and entry stays.
+#[test]
+fn a_ledger_of_format_8_stays_as_it_was_written() {
+    let dir = tempfile::tempdir().unwrap();
+    let path = dir.path().join("ledger.sqlite3");
+    let packed = include_bytes!("../tests/ledgers/8.sqlite3.gz");
+    std::io::copy(&mut flate2::read::GzDecoder::new(&packed[..]), &mut std::fs::File::create(&path).unwrap()).unwrap();
+    let read = |ledger: &Ledger| {
+        let all = ledger.find("", None, 99).unwrap();
+        let recorded = all.iter().filter(|l| l.standing.record().is_some()).count();
+        let checked = ledger.check_chain(&[]).unwrap();
+        (all.len(), recorded, checked.leaves, checked.wrong, ledger.lots(false).unwrap().len(), ledger.head().unwrap())
+    };
+    let before = read(&Ledger::open_to_read(&path).unwrap());
+    assert_eq!((before.0, before.1, &before.3, before.4), (9, 9, &vec![], 0));
+    let ledger = Ledger::open(&path).unwrap();
+    assert_eq!(read(&ledger), before);
+    assert_eq!((ledger.format, ledger.find("date:2026-11..2026-11", None, 99).unwrap().len()), (format::KNOWN, 9));
+}
+
 /// A ledger with three jobs, their events and records, and the heads after each record.
 fn filled(path: &Path) -> Vec<Head> {
     let ledger = Ledger::open(path).unwrap();
@@ -526,6 +546,19 @@ fn jobs_are_found_by_what_is_typed() {
         ("date:2026-1..2026-2", ""),
     ] {
         assert_eq!(found(typed), jobs, "{typed}");
+    }
+    let page = ledger.find("date:2026", None, 4).unwrap();
+    let next = ledger.find("date:2026", page.last().map(|l| l.number), 4).unwrap();
+    assert_eq!((page.len(), next.iter().map(|l| l.number).collect::<Vec<_>>()), (4, vec![2, 1]), "a range goes on page by page");
+    for before in [None, Some(3)] {
+        let plan = format!("EXPLAIN QUERY PLAN {}", crate::index::by_dates(before));
+        let steps: Vec<String> = (ledger.connection.prepare(&plan).unwrap())
+            .query_map(params![before, 9, "2026", "2027"], |row| row.get("detail"))
+            .unwrap()
+            .collect::<Result<_, _>>()
+            .unwrap();
+        let goes_by_dates = steps.iter().any(|s| s.contains("entry_of_start")) && !steps.iter().any(|s| s.contains("B-TREE"));
+        assert!(goes_by_dates, "an old range is found without going through what came after it: {steps:?}");
     }
     let page = ledger.find("bw", None, 2).unwrap();
     assert_eq!(ledger.find("bw", Some(page[1].number), 9).unwrap().len(), 3, "the rest of five");

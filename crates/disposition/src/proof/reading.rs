@@ -181,7 +181,7 @@ impl Work<'_> {
                 }
                 continue;
             }
-            return match self.list.next() {
+            return match self.list.next(self.requests.are_none()) {
                 Next::Attempt(attempt) => Then::Ask(Some(attempt), attempt.at),
                 Next::AfterThose => Then::Wait,
                 Next::Nothing if self.doubt.has_suspects() => {

@@ -203,7 +203,7 @@ impl Job {
 
     /// The next stretch of the stage's work list.
     fn work(&mut self, now: Now) -> Option<Step> {
-        match self.context.list.next() {
+        match self.context.list.next(self.context.flight.is_empty()) {
             Next::Attempt(attempt) => {
                 let task = self.stage.as_ref()?.task(&self.context, attempt.at);
                 Some(self.issue(Issued::Work(attempt, now.mono), task))

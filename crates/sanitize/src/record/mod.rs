@@ -758,6 +758,21 @@ mod tests {
         assert!(read(&signed.to_json()).unwrap().other_rules().is_none(), "with new papers it is a record of today");
     }
 
+    /// Records as version 2 of the format wrote them, before claims carried codes.
+    #[test]
+    fn records_of_version_2_stay_readable_word_for_word() {
+        for (text, outcome) in [
+            (include_str!("../../tests/records/v2/clear-with-size-check.json"), Outcome::Clear),
+            (include_str!("../../tests/records/v2/card-by-its-own-erase.json"), Outcome::Purge),
+            (include_str!("../../tests/records/v2/ata-sanitize-overwrite.json"), Outcome::Purge),
+            (include_str!("../../tests/records/v2/nvme-sanitize-block.json"), Outcome::Purge),
+            (include_str!("../../tests/records/v2/stick-not-sanitized.json"), Outcome::NotSanitized),
+        ] {
+            let record = Record::from_json(text).unwrap();
+            assert_eq!((record.claim().outcome(), record.to_json().as_str()), (outcome, text.trim_end()));
+        }
+    }
+
     #[test]
     fn the_confidence_of_a_sample_counts_places_and_not_their_sectors() {
         let mut record = record();
