@@ -21,30 +21,30 @@ use std::path::PathBuf;
 #[command(name = "jurex", version, max_term_width = 100)]
 pub(crate) struct Arguments {
     #[command(subcommand)]
-    pub(crate) command: Option<Command>,
+    pub(crate) command: Option<AppCommand>,
     /// How the interface looks (default: the configuration's, else dark)
     #[arg(long, value_enum, global = true)]
     pub(crate) theme: Option<ThemeName>,
 }
 
 #[derive(Debug, Subcommand)]
-pub(crate) enum Command {
+pub(crate) enum AppCommand {
     /// The interface on a simulated bench, to learn and to try
     Demo(Demo),
     /// Every drive of this machine, with the guard's verdict
-    Drives(Table),
+    Drives(TableArgs),
     /// One drive: identity, contents, ways to sanitize it
-    Look(Look),
+    Look(LookArgs),
     /// What is needed, and which ways of this drive reach it
-    Plan(Box<Plan>),
+    Plan(Box<PlanArgs>),
     /// The library of methods, or one of them
     Methods(Methods),
     /// Plan, check, erase, verify, and write record and certificate
-    Erase(Box<Erase>),
+    Erase(Box<EraseArgs>),
     /// Write an image that starts a computer into Jurex onto a stick, through the guard and the label check, and add a partition for records
     StartMedium(StartMediumArgs),
     /// Erase the drives that a list names, and no others: the list, approved by a person, is the label check
-    Unattended(Unattended),
+    Unattended(UnattendedArgs),
     /// Take away the password that a broken-off SECURITY ERASE UNIT has left, or end a failure mode; erases nothing
     Unlock(Unlock),
     /// Write the files of a past job again
@@ -52,11 +52,11 @@ pub(crate) enum Command {
     /// Read a drive again by what a record says lies there, or by what you expect; nothing is written to it
     Prove(Prove),
     /// Search a drive for what a person could still use; nothing is written to it
-    Residue(Residue),
+    Residue(ResidueArgs),
     /// The keys that sign records, and those of others that are trusted
     Keys(Keys),
     /// Whether a record, a signed record or a certificate can be believed, and what it claims
-    Check(Check),
+    Check(CheckArgs),
     /// Past work: found again, told, given out; whether the ledger is as it was written; copies of it
     Ledger(LedgerArgs),
     /// The JSON Schema of what is written
@@ -241,7 +241,7 @@ pub(crate) struct WhereArgs {
 }
 
 #[derive(Debug, Args)]
-pub(crate) struct Table {
+pub(crate) struct TableArgs {
     /// One JSON document instead of a table
     #[arg(long)]
     pub(crate) json: bool,
@@ -258,7 +258,7 @@ pub(crate) struct Demo {
 }
 
 #[derive(Debug, Args)]
-pub(crate) struct Look {
+pub(crate) struct LookArgs {
     /// A block device, an image file, or sim:BAY
     pub(crate) drive: OsString,
     /// One JSON document instead of text
@@ -304,7 +304,7 @@ fn sensitivity() -> impl TypedValueParser<Value = Sensitivity> {
 }
 
 #[derive(Debug, Args)]
-pub(crate) struct Plan {
+pub(crate) struct PlanArgs {
     /// A block device, an image file, or sim:BAY
     pub(crate) drive: OsString,
     /// How sensitive is what it held: low, moderate or high (FIPS 199)
@@ -330,7 +330,7 @@ pub(crate) struct Plan {
 }
 
 #[derive(Debug, Args)]
-pub(crate) struct Erase {
+pub(crate) struct EraseArgs {
     /// A block device, an image file, or sim:BAY
     pub(crate) drive: OsString,
     #[command(flatten)]
@@ -445,7 +445,7 @@ fn size(text: &str) -> Result<u64, String> {
 }
 
 #[derive(Debug, Args)]
-pub(crate) struct Unattended {
+pub(crate) struct UnattendedArgs {
     /// The list: CSV with the columns `serial` (whole), `plan` (as after `jurex erase DRIVE`: --method zeros), `approved by`, and perhaps
     /// `sectors`. One mistake in it, and nothing is erased
     pub(crate) list: PathBuf,
@@ -628,7 +628,7 @@ pub(crate) enum KeysDo {
     /// Make a key; it signs from then on
     New(NewKey),
     /// Every key: which signs, which are retired, which are of others
-    List(Table),
+    List(TableArgs),
     /// One key
     Show(WhichKey),
     /// The public key, for others to check with (PEM)
@@ -706,7 +706,7 @@ pub(crate) struct TrustKey {
 }
 
 #[derive(Debug, Args)]
-pub(crate) struct Check {
+pub(crate) struct CheckArgs {
     /// Records, signed records, verification records, statements of lots, certificates or reports, proofs of a ledger
     #[arg(required_unless_present = "qr")]
     pub(crate) file: Vec<PathBuf>,
@@ -719,7 +719,7 @@ pub(crate) struct Check {
 }
 
 #[derive(Debug, Args)]
-pub(crate) struct Residue {
+pub(crate) struct ResidueArgs {
     /// A block device, an image file, or sim:BAY
     pub(crate) drive: OsString,
     /// Two thousand places drawn all over it instead of every sector

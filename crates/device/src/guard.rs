@@ -1,7 +1,7 @@
 //! May this drive be erased at all? Facts in, a verdict out; a refusal names the thing that stands in the way.
 
-use crate::media::{Drive, Label, MediaClass, Scope};
-use crate::native::{Answers, OwnState, by_its_own_word};
+use crate::media::{Drive, DriveLabel, MediaClass, Scope};
+use crate::native::{Capabilities, OwnState, by_its_own_word};
 use crate::technique::Technique;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -10,7 +10,7 @@ use std::fmt;
 /// Something that keeps a drive from being erased.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "hindrance")]
-pub enum Hindrance {
+pub enum Blocker {
     /// The running system lives on it.
     System {
         /// What of the system, such as `/` or `/boot`.
@@ -56,7 +56,7 @@ pub enum Hindrance {
         /// What lies under it.
         device: String,
         /// What stands in the way there.
-        because: Box<Hindrance>,
+        because: Box<Blocker>,
     },
     /// What the system tells of uses can't be read or believed: what it is used for is not known.
     NotKnown {
@@ -75,14 +75,14 @@ pub enum Hindrance {
         /// The other path.
         path: String,
         /// What stands in the way there.
-        because: Box<Hindrance>,
+        because: Box<Blocker>,
     },
     /// Another namespace of the same controller is in the way of a treatment that reaches all of them.
     OtherNamespace {
         /// Its path.
         path: String,
         /// What stands in the way there.
-        because: Box<Hindrance>,
+        because: Box<Blocker>,
     },
     /// The host must write its zones in order, which Jurex does not.
     Zoned,
@@ -116,56 +116,56 @@ pub enum Hindrance {
     },
 }
 
-impl Hindrance {
+impl Blocker {
     /// Whether it also keeps a drive from being read and judged by what is read: something uses it, or it gives no sector.
     pub fn hinders_reading(&self) -> bool {
-        !matches!(self, Hindrance::Zoned | Hindrance::NoRights | Hindrance::ReadOnly | Hindrance::Optical | Hindrance::NotListed)
+        !matches!(self, Blocker::Zoned | Blocker::NoRights | Blocker::ReadOnly | Blocker::Optical | Blocker::NotListed)
     }
 }
 
-impl fmt::Display for Hindrance {
+impl fmt::Display for Blocker {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Hindrance::System { mount } => write!(f, "the running system lives on it ({mount})"),
-            Hindrance::Mounted { device, mount } => write!(f, "{device} is mounted at {mount}"),
-            Hindrance::Swap { device } => write!(f, "{device} is in use as swap"),
-            Hindrance::Holder { device, holder } => write!(f, "{holder} is built on {device}"),
-            Hindrance::AttachedAs { device } => write!(f, "{device} is attached to this file"),
-            Hindrance::HeldOpen => f.write_str("another program holds it open for itself"),
-            Hindrance::OpenBy { device, who } => write!(f, "{device} is open in {who}"),
-            Hindrance::OpenUnseen => f.write_str(
+            Blocker::System { mount } => write!(f, "the running system lives on it ({mount})"),
+            Blocker::Mounted { device, mount } => write!(f, "{device} is mounted at {mount}"),
+            Blocker::Swap { device } => write!(f, "{device} is in use as swap"),
+            Blocker::Holder { device, holder } => write!(f, "{holder} is built on {device}"),
+            Blocker::AttachedAs { device } => write!(f, "{device} is attached to this file"),
+            Blocker::HeldOpen => f.write_str("another program holds it open for itself"),
+            Blocker::OpenBy { device, who } => write!(f, "{device} is open in {who}"),
+            Blocker::OpenUnseen => f.write_str(
                 "the system says that it is open, and by whom can't be seen: a program outside this container, a map of it, or a descriptor that is being handed over",
             ),
-            Hindrance::Beneath { device, because } => write!(f, "it lies on {device}: {because}"),
-            Hindrance::NotKnown { why } => write!(f, "what it is used for can't be told ({why})"),
-            Hindrance::StartMedium => {
+            Blocker::Beneath { device, because } => write!(f, "it lies on {device}: {because}"),
+            Blocker::NotKnown { why } => write!(f, "what it is used for can't be told ({why})"),
+            Blocker::StartMedium => {
                 f.write_str("it is a Jurex start medium: only a Jurex that was not started from one may erase it")
             }
-            Hindrance::OwnFile { what } => write!(f, "it holds {what} of Jurex itself"),
-            Hindrance::OtherPath { path, because } => write!(f, "{path} is the same drive: {because}"),
-            Hindrance::OtherNamespace { path, because } => write!(f, "{path} is a namespace of the same controller: {because}"),
-            Hindrance::Zoned => f.write_str(
+            Blocker::OwnFile { what } => write!(f, "it holds {what} of Jurex itself"),
+            Blocker::OtherPath { path, because } => write!(f, "{path} is the same drive: {because}"),
+            Blocker::OtherNamespace { path, because } => write!(f, "{path} is a namespace of the same controller: {because}"),
+            Blocker::Zoned => f.write_str(
                 "its zones must be written in order by the host, which Jurex does not do: use the drive's own erase command or destroy it",
             ),
-            Hindrance::Locked => f.write_str("its security is locked, so that it takes and gives no sector: unlock it first"),
-            Hindrance::ErasesItself { progress } => {
+            Blocker::Locked => f.write_str("its security is locked, so that it takes and gives no sector: unlock it first"),
+            Blocker::ErasesItself { progress } => {
                 f.write_str("it is at work on an erasure of its own, which nothing stops")?;
                 match progress {
                     Some(done) => write!(f, " ({})", by_its_own_word(*done)),
                     None => Ok(()),
                 }
             }
-            Hindrance::OwnErasureFailed => f.write_str(
+            Blocker::OwnErasureFailed => f.write_str(
                 "an erasure of its own has failed, and until one succeeds it takes and gives no sector: sanitize it again by its own command, have it leave its failure mode where it may (`jurex unlock`), or destroy it",
             ),
-            Hindrance::JobRunning => f.write_str("another Jurex is working on it"),
-            Hindrance::NoRights => f.write_str("this user has no right to write to it: run Jurex as root"),
-            Hindrance::ReadOnly => f.write_str("it is read-only"),
-            Hindrance::NoSectors => f.write_str("it has no sector"),
-            Hindrance::Optical => f.write_str("it is an optical drive; destroy the disc instead"),
-            Hindrance::NoAnswer => f.write_str("it has not answered yet"),
-            Hindrance::NotListed => f.write_str("the configuration's `only` list does not name it"),
-            Hindrance::NotADrive { what } => write!(f, "it is {what}, not a whole drive"),
+            Blocker::JobRunning => f.write_str("another Jurex is working on it"),
+            Blocker::NoRights => f.write_str("this user has no right to write to it: run Jurex as root"),
+            Blocker::ReadOnly => f.write_str("it is read-only"),
+            Blocker::NoSectors => f.write_str("it has no sector"),
+            Blocker::Optical => f.write_str("it is an optical drive; destroy the disc instead"),
+            Blocker::NoAnswer => f.write_str("it has not answered yet"),
+            Blocker::NotListed => f.write_str("the configuration's `only` list does not name it"),
+            Blocker::NotADrive { what } => write!(f, "it is {what}, not a whole drive"),
         }
     }
 }
@@ -183,16 +183,16 @@ pub struct Intent {
 
 impl Intent {
     /// Whether what stands in the way of writing to the drive is what this treatment is the remedy for.
-    fn removes(&self, hindrance: &Hindrance) -> bool {
+    fn removes(&self, hindrance: &Blocker) -> bool {
         let security = self.own.is_some_and(Technique::is_security);
         let sanitizes = self.own.is_some_and(Technique::runs_by_itself);
         match hindrance {
             // After a failure only an erasure that succeeds gives the drive back.
-            Hindrance::OwnErasureFailed => sanitizes,
-            Hindrance::ErasesItself { .. } => sanitizes && self.goes_on,
+            Blocker::OwnErasureFailed => sanitizes,
+            Blocker::ErasesItself { .. } => sanitizes && self.goes_on,
             // The job's own password, or the owner's of the label.
-            Hindrance::Locked => self.own.is_some_and(|own| own.descriptor().through_a_lock) || (security && self.goes_on),
-            Hindrance::Zoned => self.own.is_some(),
+            Blocker::Locked => self.own.is_some_and(|own| own.descriptor().through_a_lock) || (security && self.goes_on),
+            Blocker::Zoned => self.own.is_some(),
             _ => false,
         }
     }
@@ -206,21 +206,21 @@ impl From<Scope> for Intent {
 
 /// A refusal: every hindrance found. There is no way around it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, thiserror::Error, JsonSchema)]
-#[error("{}", .hindrances.iter().map(Hindrance::to_string).collect::<Vec<_>>().join("; "))]
+#[error("{}", .hindrances.iter().map(Blocker::to_string).collect::<Vec<_>>().join("; "))]
 pub struct Refusal {
     /// At least one.
-    pub hindrances: Vec<Hindrance>,
+    pub hindrances: Vec<Blocker>,
 }
 
 /// A drive with what was found to stand in the way of erasing it.
-pub type LookedAt = (Drive, Vec<Hindrance>);
+pub type LookedAt = (Drive, Vec<Blocker>);
 
 /// Proof that the guard lets this drive through. Only [`check`] makes one.
 #[derive(Clone, Debug)]
 pub struct Cleared {
     drive: Drive,
     intent: Intent,
-    label: Label,
+    label: DriveLabel,
 }
 
 impl Cleared {
@@ -244,7 +244,7 @@ impl Cleared {
     }
 
     /// What the person must type: something that no other drive on the bench would take.
-    pub fn label(&self) -> &Label {
+    pub fn label(&self) -> &DriveLabel {
         &self.label
     }
 }
@@ -259,20 +259,20 @@ pub fn check(intent: impl Into<Intent>, looked_at: &[LookedAt]) -> Result<Cleare
     let intent = intent.into();
     let scope = intent.scope;
     let Some(((drive, hindrances), others)) = looked_at.split_first() else {
-        return Err(Refusal { hindrances: vec![Hindrance::NotKnown { why: "no drive was looked at".into() }] });
+        return Err(Refusal { hindrances: vec![Blocker::NotKnown { why: "no drive was looked at".into() }] });
     };
     let mut all = hindrances.clone();
     all.extend(of_the_drive_itself(drive).into_iter().filter(|h| !hindrances.contains(h)));
     for (other, in_the_way) in others {
-        let because = |h: &Hindrance| Box::new(h.clone());
+        let because = |h: &Blocker| Box::new(h.clone());
         if drive.is_other_path_of(other) {
-            all.extend(in_the_way.iter().map(|h| Hindrance::OtherPath { path: other.path.clone(), because: because(h) }));
+            all.extend(in_the_way.iter().map(|h| Blocker::OtherPath { path: other.path.clone(), because: because(h) }));
         } else if scope == Scope::WholeUnit && drive.is_beside(other) {
-            all.extend(in_the_way.iter().map(|h| Hindrance::OtherNamespace { path: other.path.clone(), because: because(h) }));
+            all.extend(in_the_way.iter().map(|h| Blocker::OtherNamespace { path: other.path.clone(), because: because(h) }));
         }
     }
-    let removed = |h: &Hindrance| match h {
-        Hindrance::OtherPath { because, .. } | Hindrance::OtherNamespace { because, .. } => intent.removes(because),
+    let removed = |h: &Blocker| match h {
+        Blocker::OtherPath { because, .. } | Blocker::OtherNamespace { because, .. } => intent.removes(because),
         other => intent.removes(other),
     };
     all.retain(|h| !removed(h));
@@ -285,21 +285,21 @@ pub fn check(intent: impl Into<Intent>, looked_at: &[LookedAt]) -> Result<Cleare
 }
 
 /// What stands in the way by the drive's own answers.
-pub fn of_answers(answers: &Answers) -> Vec<Hindrance> {
-    let locked = answers.security_locked.then_some(Hindrance::Locked);
+pub fn of_answers(answers: &Capabilities) -> Vec<Blocker> {
+    let locked = answers.security_locked.then_some(Blocker::Locked);
     let own = match answers.own_state {
-        Some(OwnState::Running { progress }) => Some(Hindrance::ErasesItself { progress }),
-        Some(OwnState::Failed) => Some(Hindrance::OwnErasureFailed),
+        Some(OwnState::Running { progress }) => Some(Blocker::ErasesItself { progress }),
+        Some(OwnState::Failed) => Some(Blocker::OwnErasureFailed),
         Some(OwnState::Idle) | None => None,
     };
     locked.into_iter().chain(own).collect()
 }
 
-fn of_the_drive_itself(drive: &Drive) -> Vec<Hindrance> {
+fn of_the_drive_itself(drive: &Drive) -> Vec<Blocker> {
     let found = [
-        (drive.geometry.sectors == 0, Hindrance::NoSectors),
-        (drive.class == MediaClass::Optical, Hindrance::Optical),
-        (drive.zoned_by_host, Hindrance::Zoned),
+        (drive.geometry.sectors == 0, Blocker::NoSectors),
+        (drive.class == MediaClass::Optical, Blocker::Optical),
+        (drive.zoned_by_host, Blocker::Zoned),
     ];
     found.into_iter().filter(|(is, _)| *is).map(|(_, h)| h).collect()
 }
@@ -317,7 +317,7 @@ mod tests {
 
     const SECTORS: Scope = Scope::WholeUnit;
 
-    fn one(drive: &Drive, hindrances: &[Hindrance]) -> Result<Cleared, Refusal> {
+    fn one(drive: &Drive, hindrances: &[Blocker]) -> Result<Cleared, Refusal> {
         check(SECTORS, &[(drive.clone(), hindrances.to_vec())])
     }
 
@@ -325,8 +325,8 @@ mod tests {
     fn any_hindrance_refuses_and_is_named() {
         let drive = test_drive(MediaClass::Magnetic, 8);
         assert!(one(&drive, &[]).is_ok());
-        let swap = Hindrance::Swap { device: "/dev/sdq2".into() };
-        let refusal = one(&drive, &[swap, Hindrance::ReadOnly]).unwrap_err();
+        let swap = Blocker::Swap { device: "/dev/sdq2".into() };
+        let refusal = one(&drive, &[swap, Blocker::ReadOnly]).unwrap_err();
         assert_eq!(refusal.to_string(), "/dev/sdq2 is in use as swap; it is read-only");
         assert!(check(SECTORS, &[]).is_err());
     }
@@ -347,7 +347,7 @@ mod tests {
             drive
         };
         let verdict = |scope, drive: &Drive, other: &Drive| {
-            check(scope, &[(drive.clone(), vec![]), (other.clone(), vec![Hindrance::ReadOnly])])
+            check(scope, &[(drive.clone(), vec![]), (other.clone(), vec![Blocker::ReadOnly])])
         };
         let (here, there) = (named("a", "5000c500"), named("b", "5000c500"));
         let said = verdict(Scope::Sectors(here.geometry.whole()), &here, &there).unwrap_err().to_string();
@@ -399,8 +399,8 @@ mod tests {
             check(SECTORS, &all).unwrap().label().clone()
         };
         let (a, b) = (at("/dev/sda", "usb 1-1"), at("/dev/sdb", "usb 1-2"));
-        assert!(matches!(label(&a, &[]), Label::SerialEnding { .. }));
-        assert_eq!(label(&a, std::slice::from_ref(&b)), Label::Place("usb 1-1".into()));
+        assert!(matches!(label(&a, &[]), DriveLabel::SerialEnding { .. }));
+        assert_eq!(label(&a, std::slice::from_ref(&b)), DriveLabel::Place("usb 1-1".into()));
         assert!(label(&a, std::slice::from_ref(&b)).matches("usb 1-1") && !label(&a, &[b]).matches("K7Q41M"));
         let nameless = |mut d: Drive, sectors| {
             (d.unit.serial, d.geometry.sectors) = (None, sectors);
@@ -411,7 +411,7 @@ mod tests {
             nameless(at("/dev/sdd", "usb 1-4"), 9),
             nameless(at("/dev/sde", "usb 1-5"), 10),
         );
-        assert_eq!(label(&c, &[d, a.clone()]), Label::Place("usb 1-3".into()));
-        assert_eq!(label(&c, &[e, a]), Label::SectorCount(9));
+        assert_eq!(label(&c, &[d, a.clone()]), DriveLabel::Place("usb 1-3".into()));
+        assert_eq!(label(&c, &[e, a]), DriveLabel::SectorCount(9));
     }
 }

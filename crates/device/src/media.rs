@@ -419,17 +419,17 @@ impl Drive {
     }
 
     /// What the person must read from the drive and type, if nothing else on the bench carries the same.
-    pub fn label(&self) -> Label {
+    pub fn label(&self) -> DriveLabel {
         match self.unit.serial() {
-            Some(serial) => Label::of_serial(serial),
-            None => Label::SectorCount(self.geometry.sectors),
+            Some(serial) => DriveLabel::of_serial(serial),
+            None => DriveLabel::SectorCount(self.geometry.sectors),
         }
     }
 
     /// What the person must type to mean `scope` of it, with these other drives on the bench: the label, unless another drive would take
     /// the same text; then the place where it is attached, which no other has. Of several namespaces of one controller, which carry one
     /// label, the namespace too, unless all of them are meant.
-    pub fn label_among<'d>(&self, scope: Scope, others: impl IntoIterator<Item = &'d Drive>) -> Label {
+    pub fn label_among<'d>(&self, scope: Scope, others: impl IntoIterator<Item = &'d Drive>) -> DriveLabel {
         let label = self.label();
         let shares = |other: &&Drive| {
             let is_another = other.path != self.path && !self.is_other_path_of(other) && !self.lies_over(other);
@@ -438,14 +438,16 @@ impl Drive {
         let alike: Vec<&Drive> = others.into_iter().filter(shares).collect();
         match (label, self.protocol) {
             (label, _) if alike.is_empty() => label,
-            (Label::SerialEnding { start, ending }, Protocol::Nvme { namespace }) if alike.iter().all(|o| self.is_beside(o)) => {
+            (DriveLabel::SerialEnding { start, ending }, Protocol::Nvme { namespace })
+                if alike.iter().all(|o| self.is_beside(o)) =>
+            {
                 if scope == Scope::WholeUnit {
-                    Label::SerialEnding { start, ending }
+                    DriveLabel::SerialEnding { start, ending }
                 } else {
-                    Label::Namespace { start, ending, namespace }
+                    DriveLabel::Namespace { start, ending, namespace }
                 }
             }
-            _ => Label::Place(self.place()),
+            _ => DriveLabel::Place(self.place()),
         }
     }
 
@@ -523,7 +525,7 @@ impl Drive {
 
 /// What tells this drive from every other on the bench.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Label {
+pub enum DriveLabel {
     /// The serial number, cut before its last six characters (all of it, if it has no more).
     SerialEnding {
         /// What may be shown.
@@ -546,26 +548,26 @@ pub enum Label {
     Place(String),
 }
 
-impl Label {
+impl DriveLabel {
     /// Of a drive that is known by its serial.
     pub fn of_serial(serial: &str) -> Self {
         let chars: Vec<char> = serial.chars().collect();
         let cut = chars.len().saturating_sub(6);
-        Label::SerialEnding { start: chars[..cut].iter().collect(), ending: chars[cut..].iter().collect() }
+        DriveLabel::SerialEnding { start: chars[..cut].iter().collect(), ending: chars[cut..].iter().collect() }
     }
 
     /// What to type, in words.
     pub fn asks_for(&self) -> String {
         match self {
-            Label::SerialEnding { ending, .. } => {
+            DriveLabel::SerialEnding { ending, .. } => {
                 format!("the last {} characters of the serial number", ending.chars().count())
             }
-            Label::Namespace { ending, .. } => format!(
+            DriveLabel::Namespace { ending, .. } => format!(
                 "the last {} characters of the serial number, a slash and the number of the namespace",
                 ending.chars().count()
             ),
-            Label::SectorCount(_) => "the exact number of sectors (the drive tells no serial number)".into(),
-            Label::Place(place) => format!(
+            DriveLabel::SectorCount(_) => "the exact number of sectors (the drive tells no serial number)".into(),
+            DriveLabel::Place(place) => format!(
                 "the place where it is attached ({place}), since another drive here carries the same label: find it by its light"
             ),
         }
@@ -574,12 +576,12 @@ impl Label {
     /// Every text that is right.
     fn accepted(&self) -> Vec<String> {
         match self {
-            Label::SerialEnding { start, ending } => vec![ending.clone(), format!("{start}{ending}")],
-            Label::Namespace { start, ending, namespace } => {
+            DriveLabel::SerialEnding { start, ending } => vec![ending.clone(), format!("{start}{ending}")],
+            DriveLabel::Namespace { start, ending, namespace } => {
                 vec![format!("{ending}/{namespace}"), format!("{start}{ending}/{namespace}")]
             }
-            Label::SectorCount(sectors) => vec![sectors.to_string()],
-            Label::Place(place) => vec![place.clone()],
+            DriveLabel::SectorCount(sectors) => vec![sectors.to_string()],
+            DriveLabel::Place(place) => vec![place.clone()],
         }
     }
 
@@ -643,7 +645,7 @@ mod tests {
     #[test]
     fn the_label_takes_the_ending_or_the_whole_serial_and_nothing_else() {
         let label = test_drive(MediaClass::Magnetic, 8).label();
-        assert_eq!(label, Label::SerialEnding { start: "FM20".into(), ending: "K7Q41M".into() });
+        assert_eq!(label, DriveLabel::SerialEnding { start: "FM20".into(), ending: "K7Q41M".into() });
         assert!([" k7q41m ", "K7Q41M", "FM20K7Q41M"].iter().all(|t| label.matches(t)));
         assert!(["", " ", "7Q41M", "20K7Q41M", "K7Q41N"].iter().all(|t| !label.matches(t)));
     }
@@ -662,7 +664,7 @@ mod tests {
     fn without_a_serial_the_sector_count_is_asked_exactly() {
         let mut drive = test_drive(MediaClass::Virtual, 2048);
         drive.unit.serial = Some("  ".into());
-        assert_eq!(drive.label(), Label::SectorCount(2048));
+        assert_eq!(drive.label(), DriveLabel::SectorCount(2048));
         assert!(drive.label().matches("2048") && !drive.label().matches("02048") && !drive.label().matches("1"));
     }
 }

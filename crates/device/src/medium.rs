@@ -4,7 +4,7 @@ mod port;
 mod window;
 
 pub use port::{Port, one_by_one};
-pub use window::Window;
+pub use window::MediumWindow;
 
 use crate::media::{Drive, Geometry};
 use jurex_pattern::pattern::AlignedBuffer;

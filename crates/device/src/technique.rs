@@ -370,7 +370,7 @@ impl Condition {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::native::OwnErase;
+    use crate::native::NativeErase;
     use std::collections::BTreeSet;
 
     #[test]
@@ -381,7 +381,7 @@ mod tests {
         let mut offered: BTreeSet<String> = BTreeSet::new();
         for technique in Technique::ALL {
             let by = technique.offered_as();
-            assert_eq!(by.map(OwnErase::technique), technique.is_own().then_some(technique), "{technique:?}");
+            assert_eq!(by.map(NativeErase::technique), technique.is_own().then_some(technique), "{technique:?}");
             assert_eq!(by.is_some(), technique.is_own());
             offered.extend(by.map(|by| format!("{by:?}")));
             // What is proved by comparing with what was there can't be blank, and the other way round.

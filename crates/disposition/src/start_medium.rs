@@ -2,7 +2,7 @@
 
 use gptman::GPT;
 use jurex_device::media::Geometry;
-use jurex_device::medium::{Medium, Window};
+use jurex_device::medium::{Medium, MediumWindow};
 use jurex_pattern::notation::Entropy;
 use jurex_pattern::pattern::AlignedBuffer;
 use jurex_pattern::text::hex;
@@ -139,7 +139,7 @@ impl<R: Read + Seek> StartMedium<R> {
         })?;
         let whole = geometry.whole();
         let mut table = self.table.clone();
-        let mut window = Window::new(medium, whole);
+        let mut window = MediumWindow::new(medium, whole);
         table.header.update_from(&mut window, SECTOR).map_err(failed)?;
         table[3].ending_lba = data.end() - 1;
         // Every stick is told from all others of its image: two in one machine must not be taken for one another.
@@ -177,7 +177,7 @@ impl<R: Read + Seek> StartMedium<R> {
             wrong.next().map_or(Ok(()), |(_, at)| Err(StartMediumError::Differs(at)))
         })?;
         let whole = medium.geometry().whole();
-        let mut window = Window::new(medium, whole);
+        let mut window = MediumWindow::new(medium, whole);
         let back = GPT::read_from(&mut window, SECTOR).map_err(failed)?;
         if back.header.disk_guid != table.header.disk_guid || !(1..=3).all(|n| back[n] == table[n]) {
             return Err(StartMediumError::Differs(1));
@@ -252,7 +252,7 @@ mod tests {
         let laid = start.lay(&mut stick, &mut Dice(7), &mut |_| {}).unwrap();
         assert_eq!((laid.sectors, laid.data.first.0), (6144, 6144));
         assert!(laid.data.end() <= sectors - 34 && laid.data.count > sectors - 6144 - 3 * GRID, "{:?}", laid.data);
-        let table = GPT::find_from(&mut Window::new(&mut stick, Sectors::new(0, sectors))).unwrap();
+        let table = GPT::find_from(&mut MediumWindow::new(&mut stick, Sectors::new(0, sectors))).unwrap();
         assert_eq!((table[3].partition_name.as_str(), table.header.backup_lba), (DATA, sectors - 1));
         let of_image = GPT::find_from(&mut image(DATA)).unwrap();
         assert!((1..=3).all(|n| table[n].unique_partition_guid != of_image[n].unique_partition_guid), "each stick is another");

@@ -6,8 +6,8 @@ use jurex_device::medium::{Cause, Medium, MediumError, Op};
 use jurex_pattern::pattern::{AlignedBuffer, Pattern, PatternBuffer, poison, wrong_sectors};
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{Lba, Sectors};
-use jurex_sanitize::digest::Met;
-use jurex_sanitize::tag::Tag;
+use jurex_sanitize::digest::SectorDigest;
+use jurex_sanitize::tag::ProbeTag;
 use std::ops::DerefMut;
 use std::time::Duration;
 
@@ -22,7 +22,7 @@ pub struct Done {
 
 /// How large requests are and how many are in flight at once.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Setting {
+pub struct RequestSetting {
     /// Bytes of one request.
     pub chunk: usize,
     /// Requests in flight at most.
@@ -49,13 +49,13 @@ impl Trials {
 /// Carries out requests, several at once if it can.
 pub trait Backend {
     /// The settings that it can work with, the plainest first. Never empty; a backend with one setting is not tuned.
-    fn settings(&self) -> Vec<Setting>;
+    fn settings(&self) -> Vec<RequestSetting>;
     /// How long each is tried.
     fn trials(&self) -> Trials {
         Trials::USUAL
     }
     /// Works with this setting from now on. Nothing is in flight.
-    fn set(&mut self, setting: Setting);
+    fn set(&mut self, setting: RequestSetting);
     /// Begins a request; fewer than the setting's depth are in flight.
     fn start(&mut self, tag: u64, task: Task);
     /// Waits for a request to end, but no longer than `patience`; at least one is in flight.
@@ -66,7 +66,7 @@ pub trait Backend {
 pub struct Sequential<M> {
     medium: M,
     buffers: Buffers,
-    setting: Setting,
+    setting: RequestSetting,
     done: Option<Done>,
 }
 
@@ -85,16 +85,16 @@ impl<M: DerefMut<Target: Medium + Sized>> Sequential<M> {
     /// Works on `medium` in requests of `chunk` bytes.
     pub fn in_chunks(medium: M, chunk: usize) -> Self {
         let buffers = Buffers::new(chunk.max(medium.geometry().physical as usize));
-        Self { medium, buffers, setting: Setting { chunk, depth: 1 }, done: None }
+        Self { medium, buffers, setting: RequestSetting { chunk, depth: 1 }, done: None }
     }
 }
 
 impl<M: DerefMut<Target: Medium + Sized>> Backend for Sequential<M> {
-    fn settings(&self) -> Vec<Setting> {
+    fn settings(&self) -> Vec<RequestSetting> {
         vec![self.setting]
     }
 
-    fn set(&mut self, _: Setting) {}
+    fn set(&mut self, _: RequestSetting) {}
 
     fn start(&mut self, tag: u64, task: Task) {
         let how = self.buffers.carry_out(&mut *self.medium, &task);
@@ -151,14 +151,14 @@ impl Buffers {
             Task::Digest(at, salt) => {
                 let mut met = Vec::with_capacity(at.count as usize);
                 for part in self.parts(medium, *at) {
-                    met.extend(self.read_sectors(medium, part)?.map(|(lba, bytes)| Met::of(*salt, lba, bytes)));
+                    met.extend(self.read_sectors(medium, part)?.map(|(lba, bytes)| SectorDigest::of(*salt, lba, bytes)));
                 }
                 Ok(Completed::Digested(met))
             }
             Task::Tags(at, pattern) => {
                 let mut met = Vec::with_capacity(at.count as usize);
                 for part in self.parts(medium, *at) {
-                    met.extend(self.read_sectors(medium, part)?.map(|(_, bytes)| Tag::of(pattern, bytes)));
+                    met.extend(self.read_sectors(medium, part)?.map(|(_, bytes)| ProbeTag::of(pattern, bytes)));
                 }
                 Ok(Completed::Tags(met))
             }

@@ -1,22 +1,22 @@
 //! Other namespaces of the unit that a drive's own erasure reaches: at places all over them what lies there is digested before
 //! the erasure, and looked at again after it. A drive may say that it erased all of itself and have erased one of them.
 
-use super::backend::{Backend, Buffers, Done, Setting, Trials};
-use super::draw::{Draw, KeptDraw};
+use super::backend::{Backend, Buffers, Done, RequestSetting, Trials};
+use super::draw::{BaselineSample, KeptBaseline};
 use super::job::Completed;
 use super::job::Task;
 use jurex_device::medium::Medium;
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::units::{Lba, Sectors};
-use jurex_sanitize::digest::{Met, Salt};
-use jurex_sanitize::evidence::BesideRead;
+use jurex_sanitize::digest::{Salt, SectorDigest};
+use jurex_sanitize::evidence::SiblingRead;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use std::time::Duration;
 
 /// Another namespace, held for as long as the job lasts.
-pub struct Beside<'m> {
+pub struct Sibling<'m> {
     /// Its name, as the drive's list of other storage has it.
     pub what: String,
     /// Itself.
@@ -25,29 +25,29 @@ pub struct Beside<'m> {
 
 /// What lay at the drawn places of another namespace.
 #[derive(Clone, Debug)]
-pub struct BesideMet {
+pub struct SiblingMet {
     what: String,
     whole: Sectors,
     /// `None`: it could not be read.
-    met: Vec<(Lba, Option<Met>)>,
+    met: Vec<(Lba, Option<SectorDigest>)>,
 }
 
 /// A backend that reaches other namespaces too.
-pub struct WithBeside<'b, 'm, B: ?Sized> {
+pub struct WithSiblings<'b, 'm, B: ?Sized> {
     backend: &'b mut B,
-    beside: Vec<Beside<'m>>,
+    beside: Vec<Sibling<'m>>,
     buffers: Buffers,
     done: Option<Done>,
 }
 
-impl<'b, 'm, B: Backend + ?Sized> WithBeside<'b, 'm, B> {
+impl<'b, 'm, B: Backend + ?Sized> WithSiblings<'b, 'm, B> {
     /// `backend` for the drive itself, and these beside it.
-    pub fn new(backend: &'b mut B, beside: Vec<Beside<'m>>) -> Self {
+    pub fn new(backend: &'b mut B, beside: Vec<Sibling<'m>>) -> Self {
         Self { backend, beside, buffers: Buffers::new(64 << 10), done: None }
     }
 
     /// Lays marks where it is told to, then reads the drawn places of each.
-    fn look(&mut self, salt: Salt, marks: &[Vec<Sectors>]) -> Vec<BesideMet> {
+    fn look(&mut self, salt: Salt, marks: &[Vec<Sectors>]) -> Vec<SiblingMet> {
         let pattern = Arc::new(Pattern::address());
         let mut all = vec![];
         for (n, beside) in self.beside.iter_mut().enumerate() {
@@ -64,15 +64,15 @@ impl<'b, 'm, B: Backend + ?Sized> WithBeside<'b, 'm, B> {
                 Completed::Digested(met) => (at.first, met.first().copied()),
                 _ => (at.first, None),
             };
-            let met = Draw::thin(whole).places().map(&mut read).collect();
-            all.push(BesideMet { what: beside.what.clone(), whole, met });
+            let met = BaselineSample::thin(whole).places().map(&mut read).collect();
+            all.push(SiblingMet { what: beside.what.clone(), whole, met });
         }
         all
     }
 }
 
-impl<B: Backend + ?Sized> Backend for WithBeside<'_, '_, B> {
-    fn settings(&self) -> Vec<Setting> {
+impl<B: Backend + ?Sized> Backend for WithSiblings<'_, '_, B> {
+    fn settings(&self) -> Vec<RequestSetting> {
         self.backend.settings()
     }
 
@@ -80,7 +80,7 @@ impl<B: Backend + ?Sized> Backend for WithBeside<'_, '_, B> {
         self.backend.trials()
     }
 
-    fn set(&mut self, setting: Setting) {
+    fn set(&mut self, setting: RequestSetting) {
         self.backend.set(setting);
     }
 
@@ -98,8 +98,8 @@ impl<B: Backend + ?Sized> Backend for WithBeside<'_, '_, B> {
 
 /// What is known of other namespaces before the erasure.
 #[derive(Debug, Default)]
-pub(super) struct BesideDraws {
-    draws: Vec<(String, Draw)>,
+pub(super) struct SiblingBaselines {
+    draws: Vec<(String, BaselineSample)>,
     /// What is to be laid on each where too little lies there that could be told apart.
     pub(super) marks: Vec<Vec<Sectors>>,
     marked: bool,
@@ -107,28 +107,32 @@ pub(super) struct BesideDraws {
 
 /// What lay on one of them, as it is kept.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub(super) struct KeptBeside {
+pub(super) struct KeptSibling {
     what: String,
     whole: Sectors,
-    draw: KeptDraw,
+    draw: KeptBaseline,
 }
 
-impl BesideDraws {
-    pub(super) fn to_kept(&self) -> Vec<KeptBeside> {
-        let kept = |(what, draw): &(String, Draw)| KeptBeside { what: what.clone(), whole: draw.whole(), draw: draw.to_kept() };
+impl SiblingBaselines {
+    pub(super) fn to_kept(&self) -> Vec<KeptSibling> {
+        let kept = |(what, draw): &(String, BaselineSample)| KeptSibling {
+            what: what.clone(),
+            whole: draw.whole(),
+            draw: draw.to_kept(),
+        };
         self.draws.iter().map(kept).collect()
     }
 
     /// What an earlier session kept.
-    pub(super) fn of_kept(kept: &[KeptBeside]) -> Self {
-        let draw = |k: &KeptBeside| Some((k.what.clone(), Draw::thin(k.whole).with_kept(&k.draw)?));
+    pub(super) fn of_kept(kept: &[KeptSibling]) -> Self {
+        let draw = |k: &KeptSibling| Some((k.what.clone(), BaselineSample::thin(k.whole).with_kept(&k.draw)?));
         Self { draws: kept.iter().filter_map(draw).collect(), ..Self::default() }
     }
 
     /// Takes what was met before the erasure. Gives whether marks are to be laid and all is to be read once more.
-    pub(super) fn note(&mut self, met: &[BesideMet]) -> bool {
-        let draw = |b: &BesideMet| {
-            let mut draw = Draw::thin(b.whole);
+    pub(super) fn note(&mut self, met: &[SiblingMet]) -> bool {
+        let draw = |b: &SiblingMet| {
+            let mut draw = BaselineSample::thin(b.whole);
             b.met.iter().for_each(|(at, met)| draw.note(*at, met.as_slice()));
             (b.what.clone(), draw)
         };
@@ -143,20 +147,20 @@ impl BesideDraws {
     }
 
     /// What is read of each after the erasure, against what lay there before.
-    pub(super) fn compare(&self, met: &[BesideMet]) -> Vec<BesideRead> {
-        let of = |b: &BesideMet| {
+    pub(super) fn compare(&self, met: &[SiblingMet]) -> Vec<SiblingRead> {
+        let of = |b: &SiblingMet| {
             // One that has another size now has its places elsewhere.
             let draw = self.draws.iter().find(|(what, draw)| *what == b.what && draw.whole() == b.whole).map(|(_, draw)| draw);
-            let drawn = draw.map(Draw::drawn).unwrap_or_default();
-            let as_before = |at: Lba, met: Met| draw.is_some_and(|d| !d.as_before(at, &[met]).is_empty());
+            let drawn = draw.map(BaselineSample::drawn).unwrap_or_default();
+            let as_before = |at: Lba, met: SectorDigest| draw.is_some_and(|d| !d.as_before(at, &[met]).is_empty());
             let read = || b.met.iter().filter_map(|(at, met)| Some((*at, (*met)?)));
-            BesideRead {
+            SiblingRead {
                 what: b.what.clone(),
                 sectors: b.whole.count,
                 read: read().count() as u64,
                 unreadable: b.met.iter().filter(|(_, met)| met.is_none()).count() as u64,
                 as_before: read().filter(|(at, met)| as_before(*at, *met)).count() as u64,
-                not_blank: read().filter(|(_, met)| matches!(met, Met::Digest(_))).count() as u64,
+                not_blank: read().filter(|(_, met)| matches!(met, SectorDigest::Digest(_))).count() as u64,
                 compared: drawn.compared,
                 parts: drawn.parts,
             }

@@ -1,7 +1,7 @@
 //! Where a job stands, so that it can go on after a stop, a lost drive, a kill or a power cut.
 
-use super::beside::KeptBeside;
-use super::draw::KeptDraw;
+use super::beside::KeptSibling;
+use super::draw::KeptBaseline;
 use jurex_device::guard::{Cleared, Intent};
 use jurex_device::media::{Drive, Geometry};
 use jurex_device::native::ata::erase::PASSWORD;
@@ -25,10 +25,10 @@ pub struct Checkpoint {
     evidence: Evidence,
     /// What lay at drawn places before the drive erased itself.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    draw: Option<KeptDraw>,
+    draw: Option<KeptBaseline>,
     /// The same of other namespaces.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    beside: Vec<KeptBeside>,
+    beside: Vec<KeptSibling>,
     /// The password that the drive has, or is about to get, until its erasure has ended: whoever finds the drive locked opens
     /// it with this.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -50,13 +50,13 @@ pub enum BadCheckpoint {
 }
 
 #[derive(Deserialize)]
-struct Before {
+struct CheckpointV2 {
     plan: jurex_sanitize::plan::Version2,
     evidence: Evidence,
 }
 
 #[derive(Deserialize)]
-struct Head {
+struct CheckpointHead {
     format: String,
 }
 
@@ -72,7 +72,7 @@ impl Checkpoint {
     }
 
     /// With what lay at drawn places of the drive and of other namespaces.
-    pub(super) fn with_drawn(self, draw: Option<KeptDraw>, beside: Vec<KeptBeside>) -> Self {
+    pub(super) fn with_drawn(self, draw: Option<KeptBaseline>, beside: Vec<KeptSibling>) -> Self {
         Self { draw, beside, ..self }
     }
 
@@ -118,12 +118,12 @@ impl Checkpoint {
     }
 
     /// What lay at drawn places.
-    pub(super) fn draw(&self) -> Option<&KeptDraw> {
+    pub(super) fn draw(&self) -> Option<&KeptBaseline> {
         self.draw.as_ref()
     }
 
     /// What lay at drawn places of other namespaces.
-    pub(super) fn beside(&self) -> &[KeptBeside] {
+    pub(super) fn beside(&self) -> &[KeptSibling] {
         &self.beside
     }
 
@@ -200,11 +200,11 @@ impl Checkpoint {
     /// # Errors
     /// Text that is none, or of another version.
     pub fn from_json(text: &str) -> Result<Self, BadCheckpoint> {
-        let head: Head = serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?;
+        let head: CheckpointHead = serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?;
         let read: Self = match head.format.as_str() {
             FORMAT => serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?,
             BEFORE => {
-                let before: Before = serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?;
+                let before: CheckpointV2 = serde_json::from_str(text).map_err(BadCheckpoint::NotACheckpoint)?;
                 Self {
                     format: FORMAT.into(),
                     plan: before.plan.into(),

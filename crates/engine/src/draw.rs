@@ -4,7 +4,7 @@
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::text::hex;
 use jurex_pattern::units::{Lba, Sectors};
-use jurex_sanitize::digest::Met;
+use jurex_sanitize::digest::SectorDigest;
 use jurex_sanitize::evidence::Drawn;
 use jurex_sanitize::sampling::Sampling;
 use schemars::JsonSchema;
@@ -15,7 +15,7 @@ use std::collections::{BTreeMap, BTreeSet};
 const UNKNOWN: u64 = 0;
 /// It was blank.
 const BLANK: u64 = 1;
-const FIRST_DIGEST: u64 = Met::FIRST_DIGEST;
+const FIRST_DIGEST: u64 = SectorDigest::FIRST_DIGEST;
 
 /// Digests that are kept at most: of larger samples each sector in so many.
 const MOST: u64 = 1 << 16;
@@ -26,7 +26,7 @@ const THIN: u64 = Sampling::PARTS;
 
 /// The drawn places and what they held.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) struct Draw {
+pub(super) struct BaselineSample {
     whole: Sectors,
     /// Places with the number of sectors in those before each.
     places: Vec<(Sectors, u64)>,
@@ -36,12 +36,12 @@ pub(super) struct Draw {
 
 /// The same as it is kept.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub(super) struct KeptDraw {
+pub(super) struct KeptBaseline {
     /// Eight bytes of each.
     met: String,
 }
 
-impl Draw {
+impl BaselineSample {
     /// At `places` of a drive that reaches over `whole`.
     pub(super) fn new(whole: Sectors, places: &RangeSet) -> Self {
         let mut before = 0;
@@ -88,23 +88,23 @@ impl Draw {
     }
 
     /// Notes what the sectors from `first` on hold.
-    pub(super) fn note(&mut self, first: Lba, met: &[Met]) {
+    pub(super) fn note(&mut self, first: Lba, met: &[SectorDigest]) {
         for (lba, met) in (first.0..).zip(met) {
             if let Some(slot) = self.slot(lba) {
                 self.met[slot] = match met {
-                    Met::Blank(_) => BLANK,
-                    Met::Digest(digest) => *digest,
+                    SectorDigest::Blank(_) => BLANK,
+                    SectorDigest::Digest(digest) => *digest,
                 };
             }
         }
     }
 
     /// Those of the sectors from `first` on that are as they were.
-    pub(super) fn as_before(&self, first: Lba, met: &[Met]) -> RangeSet {
+    pub(super) fn as_before(&self, first: Lba, met: &[SectorDigest]) -> RangeSet {
         let mut same = RangeSet::new();
         for (lba, met) in (first.0..).zip(met) {
             let Some(slot) = self.slot(lba) else { continue };
-            if matches!(met, Met::Digest(digest) if self.met[slot] == *digest) {
+            if matches!(met, SectorDigest::Digest(digest) if self.met[slot] == *digest) {
                 same.insert(Sectors::new(lba, 1));
             }
         }
@@ -158,13 +158,13 @@ impl Draw {
         blank.values().flat_map(spread).collect()
     }
 
-    pub(super) fn to_kept(&self) -> KeptDraw {
+    pub(super) fn to_kept(&self) -> KeptBaseline {
         let bytes: Vec<u8> = self.met.iter().flat_map(|m| m.to_le_bytes()).collect();
-        KeptDraw { met: hex::encode(&bytes) }
+        KeptBaseline { met: hex::encode(&bytes) }
     }
 
     /// With what was kept of the same places; `None`: it is of others.
-    pub(super) fn with_kept(mut self, kept: &KeptDraw) -> Option<Self> {
+    pub(super) fn with_kept(mut self, kept: &KeptBaseline) -> Option<Self> {
         let bytes = hex::decode(&kept.met)?;
         let met: Vec<u64> = bytes.chunks_exact(8).map(|b| u64::from_le_bytes(std::array::from_fn(|i| b[i]))).collect();
         (met.len() == self.met.len()).then(|| {
@@ -184,32 +184,32 @@ mod tests {
         Salt::new([9; 16])
     }
 
-    fn met(lba: u64, byte: u8) -> Met {
+    fn met(lba: u64, byte: u8) -> SectorDigest {
         let mut sector = [byte; 512];
         sector[3] = lba as u8;
-        Met::of(salt(), Lba(lba), &sector)
+        SectorDigest::of(salt(), Lba(lba), &sector)
     }
 
     #[test]
     fn what_was_blank_proves_nothing_and_what_is_as_before_is_found() {
         let whole = Sectors::new(0, 400_000);
-        let mut draw = Draw::new(whole, &[Sectors::new(10, 4), Sectors::new(3000, 2)].into_iter().collect());
-        draw.note(Lba(10), &[met(10, 1), Met::Blank(0), met(12, 1), met(13, 1)]);
+        let mut draw = BaselineSample::new(whole, &[Sectors::new(10, 4), Sectors::new(3000, 2)].into_iter().collect());
+        draw.note(Lba(10), &[met(10, 1), SectorDigest::Blank(0), met(12, 1), met(13, 1)]);
         draw.note(Lba(3000), &[met(3000, 1)]);
         assert_eq!(draw.drawn(), Drawn { compared: 4, blank_before: 1, parts: 2 });
         assert!(!draw.is_enough() && draw.marks().is_empty(), "its part is told already");
-        let after = [met(10, 1), met(11, 1), met(12, 2), Met::Blank(0)];
+        let after = [met(10, 1), met(11, 1), met(12, 2), SectorDigest::Blank(0)];
         assert_eq!(draw.as_before(Lba(10), &after).sentence(3), "sector 10");
-        let again = Draw::new(whole, &[Sectors::new(10, 4), Sectors::new(3000, 2)].into_iter().collect());
+        let again = BaselineSample::new(whole, &[Sectors::new(10, 4), Sectors::new(3000, 2)].into_iter().collect());
         assert_eq!(again.with_kept(&draw.to_kept()), Some(draw.clone()));
-        assert_eq!(Draw::thin(whole).with_kept(&draw.to_kept()), None, "kept of other places");
+        assert_eq!(BaselineSample::thin(whole).with_kept(&draw.to_kept()), None, "kept of other places");
     }
 
     proptest! {
         #[test]
         fn every_slot_is_the_sector_that_it_stands_for(count in 1u64..200_000, seed: u8) {
             let whole = Sectors::new(0, count);
-            for draw in [Draw::new(whole, &Sampling::new([seed; 16]).places(whole)), Draw::thin(whole)] {
+            for draw in [BaselineSample::new(whole, &Sampling::new([seed; 16]).places(whole)), BaselineSample::thin(whole)] {
                 let step = (draw.met.len() / 50).max(1);
                 for slot in (0..draw.met.len()).step_by(step) {
                     prop_assert_eq!(draw.slot(draw.sector(slot)), Some(slot));

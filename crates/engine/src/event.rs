@@ -13,11 +13,11 @@ use jurex_pattern::text::capital;
 use jurex_pattern::units::{Sectors, counted};
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::evidence::{
-    BesideRead, CheckEvidence, CommandAnswer, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence,
-    PassEvidence, ReadBack, Session, SizeEvidence, StageEvidence, What,
+    CheckEvidence, CommandAnswer, Drawn, Ended, Evidence, Expect, NativeEvidence, OverwriteEvidence, PassEvidence, ReadBack,
+    Session, SiblingRead, SizeEvidence, StageEvidence, StageResult, UnhideEvidence,
 };
 use jurex_sanitize::pace::Pace;
-use jurex_sanitize::plan::{Layout, Plan, Reading, Stage};
+use jurex_sanitize::plan::{Plan, PlannedReading, ProbeLayout, Stage};
 use jurex_sanitize::residue::Leftovers;
 use jurex_sanitize::sampling::Sampling;
 use schemars::JsonSchema;
@@ -234,7 +234,7 @@ pub enum Event {
     /// Other namespaces of the unit were looked at.
     BesideRead {
         /// What was found on each.
-        beside: Vec<BesideRead>,
+        beside: Vec<SiblingRead>,
     },
     /// That check is over.
     CheckEnded {
@@ -521,7 +521,7 @@ pub struct Progress {
     /// Number of commands that were sent together last.
     last_sent: usize,
     /// What is read back of each pass, and how many sectors that is.
-    planned_readings: Vec<Reading>,
+    planned_readings: Vec<PlannedReading>,
     readings: Vec<u64>,
     /// Speed of reading back over position, for each pass.
     reading_paces: Vec<Pace>,
@@ -540,7 +540,7 @@ impl Progress {
     /// Before the first event of the job that `plan` describes.
     pub fn of_plan(plan: &Plan) -> Self {
         let range = plan.range_on(plan.lifted());
-        let planned_readings: Vec<Reading> = plan.readings().cloned().collect();
+        let planned_readings: Vec<PlannedReading> = plan.readings().cloned().collect();
         let readings = planned_readings.iter().map(|r| r.places(range).count()).collect();
         let session =
             Session::new(plan.drive().clone(), Access { way: AccessWay::Unknown, exclusive: false }, Timestamp::UNIX_EPOCH);
@@ -553,7 +553,7 @@ impl Progress {
             overwriting_at: plan.overwriting_at(),
             own_reading: plan.own_reading(plan.lifted()),
             drawn: 0,
-            measuring: plan.measure().map_or(0, |_| Layout::of(plan.lifted()).work()),
+            measuring: plan.measure().map_or(0, |_| ProbeLayout::of(plan.lifted()).work()),
             measured: 0,
             own_progress: None,
             last_sent: 0,
@@ -665,17 +665,17 @@ impl Progress {
         self.opened = true;
         self.reading_paces = self.evidence.passes().iter().map(|_| Pace::new(self.range)).collect();
         self.cover(self.evidence.overwrite().map_or(self.range, |o| o.range));
-        if self.evidence.stages.iter().any(|s| matches!(s.what, What::Measured(_)) && s.ended.is_some()) {
+        if self.evidence.stages.iter().any(|s| matches!(s.what, StageResult::Measured(_)) && s.ended.is_some()) {
             self.measured = self.measuring;
         }
         let reading = self.evidence.last_reading().is_some() && self.evidence.ended != Ended::Finished;
         self.activity = match self.evidence.stages.last().map(|s| &s.what) {
             _ if reading => Activity::ReadingBack,
-            Some(What::Lifted(_)) => Activity::Lifting,
-            Some(What::Measured(_)) => Activity::Measuring,
-            Some(What::Own(_)) => Activity::Own,
-            Some(What::Checked(_)) => Activity::Checking,
-            Some(What::Overwritten(_)) | None => Activity::Laying,
+            Some(StageResult::Lifted(_)) => Activity::Lifting,
+            Some(StageResult::Measured(_)) => Activity::Measuring,
+            Some(StageResult::Own(_)) => Activity::Own,
+            Some(StageResult::Checked(_)) => Activity::Checking,
+            Some(StageResult::Overwritten(_)) | None => Activity::Laying,
         };
     }
 
@@ -700,8 +700,11 @@ impl Progress {
         self.range = begun.pace.range();
         self.evidence.stages.truncate(at + 1);
         if self.evidence.overwrite().is_none() {
-            let what =
-                What::Overwritten(OverwriteEvidence { range: self.range, planned_passes: self.planned_passes, passes: vec![] });
+            let what = StageResult::Overwritten(OverwriteEvidence {
+                range: self.range,
+                planned_passes: self.planned_passes,
+                passes: vec![],
+            });
             self.evidence.stages.push(StageEvidence { started: begun.started, ended: None, what });
         }
         if let Some(stage) = self.evidence.stages.last_mut() {
@@ -742,7 +745,8 @@ impl Progress {
         if let Some(stage) = self.evidence.stages.last_mut() {
             stage.ended.get_or_insert(time);
         }
-        let what = What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back, drawn: None, beside: vec![] });
+        let what =
+            StageResult::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back, drawn: None, beside: vec![] });
         self.evidence.stages.push(StageEvidence { started: time, ended: None, what });
     }
 
@@ -760,7 +764,7 @@ impl Progress {
     fn reading_mut(&mut self, pass: u32) -> Option<&mut ReadBack> {
         if pass + 1 == self.planned_passes {
             let check = self.evidence.stages.get_mut(self.overwriting_at? + 1);
-            return check.and_then(|s| if let What::Checked(c) = &mut s.what { Some(&mut c.read_back) } else { None });
+            return check.and_then(|s| if let StageResult::Checked(c) = &mut s.what { Some(&mut c.read_back) } else { None });
         }
         self.pass_mut(pass)?.read_back.as_mut()
     }
@@ -802,11 +806,11 @@ impl Progress {
 
     fn start_lift(&mut self, before: Geometry, time: Timestamp) {
         self.activity = Activity::Lifting;
-        let lifted = LiftEvidence { before, after: before, hidden: self.evidence.drive().hidden.clone(), commands: vec![] };
-        let stage = StageEvidence { started: time, ended: None, what: What::Lifted(lifted) };
+        let lifted = UnhideEvidence { before, after: before, hidden: self.evidence.drive().hidden.clone(), commands: vec![] };
+        let stage = StageEvidence { started: time, ended: None, what: StageResult::Lifted(lifted) };
         match self.evidence.stages.first_mut() {
             // After a power cycle it is lifted again: what was found before stays as it was found first.
-            Some(StageEvidence { what: What::Lifted(lift), ended, .. }) => {
+            Some(StageEvidence { what: StageResult::Lifted(lift), ended, .. }) => {
                 // It may have become larger before the job was cut off and could say so.
                 lift.after.sectors = lift.after.sectors.max(before.sectors);
                 *ended = None;
@@ -816,7 +820,7 @@ impl Progress {
     }
 
     fn lifted(&mut self, after: Geometry, hidden: &HiddenAreas, time: Timestamp) {
-        if let Some(StageEvidence { what: What::Lifted(lift), ended, .. }) = self.evidence.stages.first_mut() {
+        if let Some(StageEvidence { what: StageResult::Lifted(lift), ended, .. }) = self.evidence.stages.first_mut() {
             // One that has left something hidden has not come to its end.
             let whole = *hidden == HiddenAreas::None;
             (lift.after, lift.hidden, *ended) = (after, hidden.clone(), whole.then_some(time));
@@ -829,16 +833,16 @@ impl Progress {
     /// The size check begins, or begins anew: nothing was erased since.
     fn start_measuring(&mut self, time: Timestamp) {
         (self.activity, self.measured) = (Activity::Measuring, 0);
-        if let Some(earlier) = self.evidence.stages.iter().position(|s| matches!(s.what, What::Measured(_))) {
+        if let Some(earlier) = self.evidence.stages.iter().position(|s| matches!(s.what, StageResult::Measured(_))) {
             self.evidence.stages.truncate(earlier);
         }
-        let what = What::Measured(SizeEvidence { session: self.evidence.last_session(), ..SizeEvidence::default() });
+        let what = StageResult::Measured(SizeEvidence { session: self.evidence.last_session(), ..SizeEvidence::default() });
         self.evidence.stages.push(StageEvidence { started: time, ended: None, what });
     }
 
     fn end_measuring(&mut self, found: &SizeEvidence, time: Timestamp) {
         self.measured = self.measuring;
-        if let Some(StageEvidence { what: What::Measured(size), ended, .. }) = self.evidence.stages.last_mut() {
+        if let Some(StageEvidence { what: StageResult::Measured(size), ended, .. }) = self.evidence.stages.last_mut() {
             (*size, *ended) = (found.clone(), Some(time));
         }
         if self.covers_all {
@@ -857,33 +861,33 @@ impl Progress {
     /// The drive is to erase itself. What was sent in an earlier session stays in the evidence.
     fn start_own(&mut self, technique: Technique, of_whole_unit: bool, time: Timestamp) {
         (self.activity, self.own_progress, self.drawn) = (Activity::Own, None, 0);
-        let before = self.evidence.stages.iter().position(|s| matches!(s.what, What::Own(_)));
+        let before = self.evidence.stages.iter().position(|s| matches!(s.what, StageResult::Own(_)));
         match before {
             Some(at) => {
                 self.evidence.stages.truncate(at + 1);
                 let stage = &mut self.evidence.stages[at];
                 stage.ended = None;
-                if let What::Own(own) = &mut stage.what {
+                if let StageResult::Own(own) = &mut stage.what {
                     (own.completed, own.failure) = (false, None);
                 }
             }
             None => {
-                let what = What::Own(OwnEvidence { of_whole_unit, ..OwnEvidence::begun(technique) });
+                let what = StageResult::Own(NativeEvidence { of_whole_unit, ..NativeEvidence::begun(technique) });
                 self.evidence.stages.push(StageEvidence { started: time, ended: None, what });
             }
         }
     }
 
-    fn own_mut(&mut self) -> Option<&mut OwnEvidence> {
-        self.evidence.stages.iter_mut().find_map(|s| if let What::Own(own) = &mut s.what { Some(own) } else { None })
+    fn own_mut(&mut self) -> Option<&mut NativeEvidence> {
+        self.evidence.stages.iter_mut().find_map(|s| if let StageResult::Own(own) = &mut s.what { Some(own) } else { None })
     }
 
     /// The commands of what is under way.
     fn commands_mut(&mut self) -> Option<&mut Vec<CommandAnswer>> {
         let lifting = self.activity == Activity::Lifting;
         self.evidence.stages.iter_mut().find_map(|s| match &mut s.what {
-            What::Lifted(lift) if lifting => Some(&mut lift.commands),
-            What::Own(own) if !lifting => Some(&mut own.commands),
+            StageResult::Lifted(lift) if lifting => Some(&mut lift.commands),
+            StageResult::Own(own) if !lifting => Some(&mut own.commands),
             _ => None,
         })
     }
@@ -922,7 +926,7 @@ impl Progress {
         if let Some(own) = self.own_mut() {
             (own.completed, own.session, own.failure) = (failure.is_none(), session, failure.cloned());
         }
-        let own = self.evidence.stages.iter_mut().find(|s| matches!(s.what, What::Own(_)));
+        let own = self.evidence.stages.iter_mut().find(|s| matches!(s.what, StageResult::Own(_)));
         if let Some(stage) = own.filter(|_| failure.is_none()) {
             stage.ended = Some(time);
         }
@@ -934,8 +938,9 @@ impl Progress {
         let (session, range) = (self.evidence.last_session(), self.evidence.geometry().whole());
         let earlier = self.evidence.own_check_mut().map(|c| std::mem::take(&mut c.read_back)).unwrap_or_default();
         let read_back = ReadBack { session, sampling: sampling.cloned(), read: RangeSet::new(), ..earlier };
-        let what = What::Checked(CheckEvidence { range, expect: expect.clone(), read_back, drawn: Some(drawn), beside: vec![] });
-        if let Some(own) = self.evidence.stages.iter().position(|s| matches!(s.what, What::Own(_))) {
+        let what =
+            StageResult::Checked(CheckEvidence { range, expect: expect.clone(), read_back, drawn: Some(drawn), beside: vec![] });
+        if let Some(own) = self.evidence.stages.iter().position(|s| matches!(s.what, StageResult::Own(_))) {
             self.evidence.stages.truncate(own + 1);
             self.evidence.stages.push(StageEvidence { started: time, ended: None, what });
         }
@@ -1040,14 +1045,14 @@ impl Progress {
         let done = |set: &RangeSet, faulty: &RangeSet| set.count().saturating_add(faulty.count());
         let now = passes.last()?;
         let read = self.evidence.reading_of(pass).map_or(0, |r| done(&r.read, &r.unreadable));
-        let known = forecast::Known {
+        let known = forecast::KnownPace {
             drive: self.evidence.drive(),
             laying: passes.iter().map(|p| &p.pace).collect(),
             reading: self.reading_paces.iter().collect(),
             sample: self.sample.as_ref(),
         };
         let range = self.range.count;
-        known.time_left(&forecast::Left {
+        known.time_left(&forecast::RemainingWork {
             laying_now: range.saturating_sub(done(&now.laid, &now.unwritable)),
             reading_now: self.readings.get(pass).map_or(0, |n| n.saturating_sub(read)),
             passes_after: self.readings.len().saturating_sub(pass + 1) as u64,

@@ -7,7 +7,7 @@ use jurex_sanitize::pace::{BINS, Pace};
 use std::time::Duration;
 
 /// What is known of the drive's pace. The last of each list is the pass that is being worked on.
-pub(super) struct Known<'p> {
+pub(super) struct KnownPace<'p> {
     pub(super) drive: &'p Drive,
     pub(super) laying: Vec<&'p Pace>,
     pub(super) reading: Vec<&'p Pace>,
@@ -15,7 +15,7 @@ pub(super) struct Known<'p> {
 }
 
 /// Sectors that are still to be worked through.
-pub(super) struct Left {
+pub(super) struct RemainingWork {
     pub(super) laying_now: u64,
     pub(super) reading_now: u64,
     pub(super) passes_after: u64,
@@ -23,11 +23,11 @@ pub(super) struct Left {
 }
 
 /// Seconds for one sector of each part of the range.
-type Shape = [f64; BINS];
+type PaceShape = [f64; BINS];
 
-impl Known<'_> {
+impl KnownPace<'_> {
     /// `None` before any work was noted.
-    pub(super) fn time_left(&self, left: &Left) -> Option<Duration> {
+    pub(super) fn time_left(&self, left: &RemainingWork) -> Option<Duration> {
         let begun = |paces: &[&Pace]| paces.iter().any(|p| p.total().0 > 0);
         if !begun(&self.laying) {
             return None;
@@ -40,7 +40,7 @@ impl Known<'_> {
             self.sampled_shape().unwrap_or_else(|| laying.map(|s| s * writing_share(self.drive.class)))
         };
         let all = self.range_sectors();
-        let mean = |shape: &Shape| shape.iter().sum::<f64>() / BINS as f64;
+        let mean = |shape: &PaceShape| shape.iter().sum::<f64>() / BINS as f64;
         let now_laying = rest(self.laying.last()?, &laying, left.laying_now, all);
         let now_reading = match self.reading.last() {
             Some(pace) if pace.total().0 > 0 => rest(pace, &reading, left.reading_now, all),
@@ -56,13 +56,14 @@ impl Known<'_> {
 
     /// The shape of the passes so far: what was measured, and for the rest what an earlier pass, `other`, the sample, or a
     /// platter's geometry foretells, scaled so that it meets what was measured.
-    fn shape(&self, paces: &[&Pace], other: Option<&Shape>) -> Option<Shape> {
+    fn shape(&self, paces: &[&Pace], other: Option<&PaceShape>) -> Option<PaceShape> {
         let known = paces.iter().rev().find(|p| p.total().0 > 0)?.seconds_per_sector();
         let earlier = paces.iter().rev().skip(1).find(|p| p.sectors().all(|n| n > 0)).map(|p| {
             let seconds = p.seconds_per_sector();
             std::array::from_fn(|i| seconds[i].unwrap_or(0.0))
         });
-        let foretold: Shape = earlier.or(other.copied()).or_else(|| self.sampled_shape()).unwrap_or_else(|| self.platter(&known));
+        let foretold: PaceShape =
+            earlier.or(other.copied()).or_else(|| self.sampled_shape()).unwrap_or_else(|| self.platter(&known));
         let (measured, expected) = known
             .iter()
             .zip(&foretold)
@@ -72,7 +73,7 @@ impl Known<'_> {
         Some(std::array::from_fn(|i| known[i].unwrap_or(foretold[i] * scale)))
     }
 
-    fn sampled_shape(&self) -> Option<Shape> {
+    fn sampled_shape(&self) -> Option<PaceShape> {
         let sample = self.sample?;
         let sector = f64::from(self.drive.geometry.logical);
         Some(std::array::from_fn(|i| sector / sample.at(self.position(i))))
@@ -87,7 +88,7 @@ impl Known<'_> {
 
     /// On a platter of even density the square of the speed falls in a straight line with position. The line is fitted to
     /// what was measured; it never rises, and never falls below a third of the first speed. Other media are flat.
-    fn platter(&self, known: &[Option<f64>]) -> Shape {
+    fn platter(&self, known: &[Option<f64>]) -> PaceShape {
         let points: Vec<(f64, f64)> =
             known.iter().enumerate().filter_map(|(i, s)| Some((self.position(i), s.as_ref()?.max(1e-12).powi(-2)))).collect();
         let n = points.len() as f64;
@@ -105,7 +106,7 @@ impl Known<'_> {
 
 /// Seconds for the parts that `pace` has not covered. `left` is how many sectors that is in truth: faulty ones and those
 /// that are not sampled are not in the pace.
-fn rest(pace: &Pace, shape: &Shape, left: u64, all: f64) -> f64 {
+fn rest(pace: &Pace, shape: &PaceShape, left: u64, all: f64) -> f64 {
     let a_part = all / BINS as f64;
     let (sectors, seconds) = pace
         .sectors()

@@ -8,9 +8,9 @@ use std::sync::Arc;
 /// Proof that the job's place was kept: whatever happens from here on, someone who comes later knows what was begun, and with
 /// which password. Only keeping a checkpoint makes one, and each command that changes a drive uses one up.
 #[derive(Debug)]
-pub struct Kept(());
+pub struct CheckpointSaved(());
 
-impl Kept {
+impl CheckpointSaved {
     /// Keeps `checkpoint`.
     ///
     /// # Errors
@@ -26,7 +26,7 @@ impl Kept {
 pub struct Change(Arc<[Command]>);
 
 impl Change {
-    pub(super) fn new(_: Kept, commands: Vec<Command>) -> Self {
+    pub(super) fn new(_: CheckpointSaved, commands: Vec<Command>) -> Self {
         Self(commands.into())
     }
 

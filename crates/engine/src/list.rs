@@ -15,7 +15,7 @@ pub struct Attempt {
 
 /// What to work on next.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Next {
+pub enum NextAttempt {
     /// This.
     Attempt(Attempt),
     /// Something in flight must be reported first.
@@ -26,7 +26,7 @@ pub enum Next {
 
 /// A work list.
 #[derive(Debug, Default)]
-pub struct List {
+pub struct WorkList {
     /// Stretches that are still to be worked through, the next one last.
     left: Vec<Sectors>,
     /// Stretches that failed and are narrowed down, the next one last.
@@ -39,7 +39,7 @@ pub struct List {
     one_is_alone: bool,
 }
 
-impl List {
+impl WorkList {
     /// One whose requests end where chunks end.
     pub fn aligned() -> Self {
         Self { aligned: true, ..Self::default() }
@@ -85,9 +85,9 @@ impl List {
 
     /// What failed before comes first, and by itself. Nothing is ever larger than the chunk, though it may have failed
     /// when chunks were larger. `idle`: nothing at all is in flight.
-    pub fn next(&mut self, idle: bool) -> Next {
+    pub fn next(&mut self, idle: bool) -> NextAttempt {
         if self.one_is_alone || (!self.again.is_empty() && !idle) {
-            return Next::AfterThose;
+            return NextAttempt::AfterThose;
         }
         if let Some(attempt) = self.again.pop() {
             let (at, rest) = self.split(attempt.at);
@@ -95,16 +95,16 @@ impl List {
             return self.give_out(Attempt { at, ..attempt });
         }
         let Some(next) = self.left.pop() else {
-            return if idle { Next::Nothing } else { Next::AfterThose };
+            return if idle { NextAttempt::Nothing } else { NextAttempt::AfterThose };
         };
         let (at, rest) = self.split(next);
         self.left.extend(rest);
         self.give_out(Attempt { at, tries: 0, alone: false })
     }
 
-    fn give_out(&mut self, attempt: Attempt) -> Next {
+    fn give_out(&mut self, attempt: Attempt) -> NextAttempt {
         self.one_is_alone = attempt.alone;
-        Next::Attempt(attempt)
+        NextAttempt::Attempt(attempt)
     }
 
     /// An attempt came back, however it ended.

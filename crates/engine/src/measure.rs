@@ -16,8 +16,8 @@ use jurex_pattern::pattern::Pattern;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{Lba, Sectors};
 use jurex_sanitize::evidence::{MOST_EXAMPLES, SameSector, SizeEvidence};
-use jurex_sanitize::plan::Layout;
-use jurex_sanitize::tag::Tag;
+use jurex_sanitize::plan::ProbeLayout;
+use jurex_sanitize::tag::ProbeTag;
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -28,9 +28,9 @@ const FAILING: u64 = 32;
 
 /// What to do next.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) enum Act {
+pub(super) enum ProbeAct {
     /// Lay tags of the first or of the second round on these sectors.
-    Lay(Vec<Sectors>, Round),
+    Lay(Vec<Sectors>, TagRound),
     /// Flush every cache.
     Flush,
     /// Read these sectors.
@@ -39,14 +39,14 @@ pub(super) enum Act {
 
 /// Which tags.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Round {
+pub(super) enum TagRound {
     First,
     Second,
 }
 
 /// What is being found out.
 #[derive(Clone, Debug)]
-enum Question {
+enum SizeQuestion {
     /// Whether every tag is where it was laid.
     Whole,
     /// At which of these addresses the first sector is met.
@@ -69,10 +69,10 @@ struct Candidate {
 /// A size check under way.
 #[derive(Debug)]
 pub(super) struct Measuring {
-    layout: Layout,
+    layout: ProbeLayout,
     tags: [Arc<Pattern>; 2],
-    acts: VecDeque<Act>,
-    question: Question,
+    acts: VecDeque<ProbeAct>,
+    question: SizeQuestion,
     found: SizeEvidence,
     /// Greatest common divisor of all distances between where a tag was laid and where it was met.
     distance: u64,
@@ -88,13 +88,14 @@ pub(super) struct Measuring {
 impl Measuring {
     /// With tags laid as `tags`, a keystream.
     pub(super) fn new(geometry: Geometry, tags: &Pattern, session: u32) -> Self {
-        let layout = Layout::of(geometry);
+        let layout = ProbeLayout::of(geometry);
         let (apart, last, first) = (layout.apart(), layout.last(), layout.first());
-        let lay = |places| [Act::Lay(places, Round::First), Act::Flush];
-        let mut acts: VecDeque<Act> = [lay(apart.clone()), lay(vec![last]), lay(vec![first])].into_iter().flatten().collect();
+        let lay = |places| [ProbeAct::Lay(places, TagRound::First), ProbeAct::Flush];
+        let mut acts: VecDeque<ProbeAct> =
+            [lay(apart.clone()), lay(vec![last]), lay(vec![first])].into_iter().flatten().collect();
         // In another order than they were written in, and what was written last at the end.
-        acts.push_back(Act::Read(apart.iter().rev().copied().collect()));
-        acts.push_back(Act::Read(vec![last]));
+        acts.push_back(ProbeAct::Read(apart.iter().rev().copied().collect()));
+        acts.push_back(ProbeAct::Read(vec![last]));
         let tagged = apart.iter().map(|s| s.count).sum::<u64>() + last.count;
         let found =
             SizeEvidence { session, told: layout.told, sector_bytes: geometry.logical, tagged, ..SizeEvidence::default() };
@@ -103,7 +104,7 @@ impl Measuring {
             layout,
             tags,
             acts,
-            question: Question::Whole,
+            question: SizeQuestion::Whole,
             found,
             distance: 0,
             first_false: None,
@@ -114,8 +115,8 @@ impl Measuring {
     }
 
     /// The tags of a round.
-    pub(super) fn tags(&self, round: Round) -> &Arc<Pattern> {
-        &self.tags[usize::from(round == Round::Second)]
+    pub(super) fn tags(&self, round: TagRound) -> &Arc<Pattern> {
+        &self.tags[usize::from(round == TagRound::Second)]
     }
 
     /// What was found so far.
@@ -124,55 +125,55 @@ impl Measuring {
     }
 
     /// What to do next; `None`: the question is answered as far as it can be.
-    pub(super) fn next(&mut self) -> Option<Act> {
-        while self.acts.is_empty() && !matches!(self.question, Question::Answered) {
+    pub(super) fn next(&mut self) -> Option<ProbeAct> {
+        while self.acts.is_empty() && !matches!(self.question, SizeQuestion::Answered) {
             self.decide();
         }
         self.acts.pop_front()
     }
 
     /// Takes what the sectors from `first` on told.
-    pub(super) fn note(&mut self, first: Lba, met: &[Tag]) {
+    pub(super) fn note(&mut self, first: Lba, met: &[ProbeTag]) {
         self.failing = 0;
         for (lba, tag) in (first.0..).zip(met) {
             match &mut self.question {
-                Question::Whole => self.note_tag(lba, *tag),
-                Question::Period { candidates, .. } => {
-                    let is_first = *tag == Tag::Of { lba: Lba(0), second: true };
+                SizeQuestion::Whole => self.note_tag(lba, *tag),
+                SizeQuestion::Period { candidates, .. } => {
+                    let is_first = *tag == ProbeTag::Of { lba: Lba(0), second: true };
                     candidates.iter_mut().filter(|c| c.at == lba).for_each(|c| c.is_first = is_first);
                 }
-                Question::End { ends, held, .. } => match tag {
-                    Tag::Of { lba: of, .. } if of.0 == lba => held.push(lba),
+                SizeQuestion::End { ends, held, .. } => match tag {
+                    ProbeTag::Of { lba: of, .. } if of.0 == lba => held.push(lba),
                     _ => *ends = (*ends).min(lba),
                 },
-                Question::Answered => {}
+                SizeQuestion::Answered => {}
             }
         }
     }
 
-    fn note_tag(&mut self, lba: u64, tag: Tag) {
+    fn note_tag(&mut self, lba: u64, tag: ProbeTag) {
         match tag {
             _ if self.unwritten.contains(Lba(lba)) => {
                 self.found.failed += 1;
                 return;
             }
-            Tag::Of { lba: of, .. } if of.0 == lba => {
+            ProbeTag::Of { lba: of, .. } if of.0 == lba => {
                 self.found.own += 1;
                 if lba < self.layout.last().first.0 {
                     self.last_held = self.last_held.max(Some(lba));
                 }
                 return;
             }
-            Tag::Of { lba: of, .. } => {
+            ProbeTag::Of { lba: of, .. } => {
                 self.found.of_others += 1;
                 self.distance = gcd(self.distance, of.0.abs_diff(lba));
                 if self.found.same.len() < MOST_EXAMPLES {
                     self.found.same.push(SameSector { written: of, read: Lba(lba) });
                 }
             }
-            Tag::Blank | Tag::None => {
+            ProbeTag::Blank | ProbeTag::None => {
                 self.found.lost += 1;
-                self.found.blank += u64::from(tag == Tag::Blank);
+                self.found.blank += u64::from(tag == ProbeTag::Blank);
             }
         }
         self.first_false = Some(self.first_false.map_or(lba, |f| f.min(lba)));
@@ -191,7 +192,7 @@ impl Measuring {
 
     /// These could not be read.
     pub(super) fn not_read(&mut self, at: Sectors) {
-        if matches!(self.question, Question::Whole) {
+        if matches!(self.question, SizeQuestion::Whole) {
             self.found.failed += at.count;
         }
         self.give_up_if_failing();
@@ -202,22 +203,22 @@ impl Measuring {
         self.failing += 1;
         if self.failing > FAILING {
             self.acts.clear();
-            self.question = Question::Answered;
+            self.question = SizeQuestion::Answered;
         }
     }
 
     /// Whether nothing more is asked.
     pub(super) fn is_answered(&self) -> bool {
-        matches!(self.question, Question::Answered) && self.acts.is_empty()
+        matches!(self.question, SizeQuestion::Answered) && self.acts.is_empty()
     }
 
     /// Everything that was asked is answered: what follows from it?
     fn decide(&mut self) {
-        match std::mem::replace(&mut self.question, Question::Answered) {
-            Question::Whole if self.found.of_others > 0 => self.ask_period(),
-            Question::Whole if self.found.lost > 0 => self.ask_end(),
-            Question::Period { distance, candidates } => self.period_told(distance, &candidates),
-            Question::End { holds, ends, before, held } => {
+        match std::mem::replace(&mut self.question, SizeQuestion::Answered) {
+            SizeQuestion::Whole if self.found.of_others > 0 => self.ask_period(),
+            SizeQuestion::Whole if self.found.lost > 0 => self.ask_end(),
+            SizeQuestion::Period { distance, candidates } => self.period_told(distance, &candidates),
+            SizeQuestion::End { holds, ends, before, held } => {
                 let last = held.iter().copied().filter(|h| *h < ends).max().max(holds);
                 // Nothing that was tried could be read: it is known to end there, and no nearer.
                 if last == holds && held.is_empty() && ends == before {
@@ -226,7 +227,7 @@ impl Measuring {
                     self.search_end(last, ends);
                 }
             }
-            Question::Whole | Question::Answered => {}
+            SizeQuestion::Whole | SizeQuestion::Answered => {}
         }
     }
 
@@ -238,13 +239,13 @@ impl Measuring {
         }
         let candidates = candidates(distance);
         let first = Sectors::new(0, 1);
-        self.acts.extend([Act::Lay(vec![first], Round::Second), Act::Flush]);
+        self.acts.extend([ProbeAct::Lay(vec![first], TagRound::Second), ProbeAct::Flush]);
         // If the period is a stride or more, a whole one can follow it that does not come to lie on it.
         if distance >= stride && stride > 1 {
-            self.acts.extend([Act::Lay(vec![Sectors::new(1, stride - 1)], Round::First), Act::Flush]);
+            self.acts.extend([ProbeAct::Lay(vec![Sectors::new(1, stride - 1)], TagRound::First), ProbeAct::Flush]);
         }
-        self.acts.push_back(Act::Read(candidates.iter().map(|c| Sectors::new(c.at, 1)).collect()));
-        self.question = Question::Period { distance, candidates };
+        self.acts.push_back(ProbeAct::Read(candidates.iter().map(|c| Sectors::new(c.at, 1)).collect()));
+        self.question = SizeQuestion::Period { distance, candidates };
     }
 
     fn period_told(&mut self, distance: u64, candidates: &[Candidate]) {
@@ -277,11 +278,11 @@ impl Measuring {
         }
         let places = FAN.min(between);
         let probes: Vec<Sectors> = (0..places).map(|n| Sectors::new(from + between * n / places, 1)).collect();
-        self.acts.extend([Act::Lay(probes.clone(), Round::First), Act::Flush]);
+        self.acts.extend([ProbeAct::Lay(probes.clone(), TagRound::First), ProbeAct::Flush]);
         // What does not hold is written over by this, wherever it went.
-        self.acts.extend([Act::Lay(vec![self.layout.last()], Round::First), Act::Flush]);
-        self.acts.push_back(Act::Read(probes.into_iter().rev().collect()));
-        self.question = Question::End { holds, ends, before: ends, held: vec![] };
+        self.acts.extend([ProbeAct::Lay(vec![self.layout.last()], TagRound::First), ProbeAct::Flush]);
+        self.acts.push_back(ProbeAct::Read(probes.into_iter().rev().collect()));
+        self.question = SizeQuestion::End { holds, ends, before: ends, held: vec![] };
     }
 }
 
@@ -323,7 +324,7 @@ fn gcd(a: u64, b: u64) -> u64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_sanitize::evidence::Size;
+    use jurex_sanitize::evidence::SizeFinding;
     use proptest::prelude::*;
     use std::collections::HashMap;
 
@@ -342,8 +343,8 @@ mod tests {
     struct Counterfeit {
         holds: u64,
         beyond: Beyond,
-        cells: HashMap<u64, (u64, Round)>,
-        buffer: VecDeque<(u64, (u64, Round))>,
+        cells: HashMap<u64, (u64, TagRound)>,
+        buffer: VecDeque<(u64, (u64, TagRound))>,
         remembers: usize,
     }
 
@@ -357,7 +358,7 @@ mod tests {
                 Beyond::Repeats(ring) => Some(self.holds - ring + lba % ring),
             }
         }
-        fn write(&mut self, lba: u64, round: Round) {
+        fn write(&mut self, lba: u64, round: TagRound) {
             if let Some(real) = self.real(lba) {
                 self.cells.insert(real, (lba, round));
             }
@@ -366,10 +367,10 @@ mod tests {
                 self.buffer.pop_front();
             }
         }
-        fn read(&self, lba: u64) -> Tag {
+        fn read(&self, lba: u64) -> ProbeTag {
             let buffered = self.buffer.iter().rev().find(|(at, _)| *at == lba).map(|(_, held)| *held);
             let held = buffered.or_else(|| self.cells.get(&self.real(lba)?).copied());
-            held.map_or(Tag::Blank, |(lba, round)| Tag::Of { lba: Lba(lba), second: round == Round::Second })
+            held.map_or(ProbeTag::Blank, |(lba, round)| ProbeTag::Of { lba: Lba(lba), second: round == TagRound::Second })
         }
     }
 
@@ -381,13 +382,13 @@ mod tests {
             acts += 1;
             assert!(acts < 1000, "it has an end");
             match act {
-                Act::Lay(places, round) => {
+                ProbeAct::Lay(places, round) => {
                     places.iter().flat_map(|s| s.first.0..s.end()).for_each(|lba| drive.write(lba, round));
                     measuring.laid();
                 }
-                Act::Flush => {}
-                Act::Read(places) => places.iter().for_each(|s| {
-                    let met: Vec<Tag> = (s.first.0..s.end()).map(|lba| drive.read(lba)).collect();
+                ProbeAct::Flush => {}
+                ProbeAct::Read(places) => places.iter().for_each(|s| {
+                    let met: Vec<ProbeTag> = (s.first.0..s.end()).map(|lba| drive.read(lba)).collect();
                     measuring.note(s.first, &met);
                 }),
             }
@@ -416,7 +417,7 @@ mod tests {
             // A buffer as large as the drive hides all of it.
             let remembers = if told < 4 * unit { 0 } else { remembers };
             prop_assume!(holds < told);
-            let stride = Layout::of(Geometry { logical: 512, physical, sectors: told }).stride;
+            let stride = ProbeLayout::of(Geometry { logical: 512, physical, sectors: told }).stride;
             let ring = ring.min(holds).min(stride);
             let beyond = [Beyond::Honest, Beyond::BeginsAgain, Beyond::Drops, Beyond::Repeats(ring)][usize::from(way)];
             // It remembers less than a stride, or nothing of it could be found.
@@ -424,19 +425,19 @@ mod tests {
             let mut drive = Counterfeit { holds, beyond, cells: HashMap::new(), buffer: VecDeque::new(), remembers };
             let found = measure(told, physical, &mut drive);
             match beyond {
-                Beyond::Honest => prop_assert_eq!(found.finding(), Size::AsTold),
+                Beyond::Honest => prop_assert_eq!(found.finding(), SizeFinding::AsTold),
                 Beyond::BeginsAgain => {
                     prop_assert!(found.is_false(), "{:?}", found);
                     // A buffer that answers in place of so few sectors hides which of them they are.
                     if holds >= stride || remembers == 0 {
-                        prop_assert_eq!(found.finding(), Size::BeginsAgain { after: holds }, "{:?}", found);
+                        prop_assert_eq!(found.finding(), SizeFinding::BeginsAgain { after: holds }, "{:?}", found);
                     }
                 }
                 Beyond::Drops => {
                     prop_assert!(found.is_false(), "{:?}", found);
                     // Of less than a physical sector a buffer that holds the start answers for the rest of it.
                     if holds >= unit || remembers == 0 {
-                        prop_assert_eq!(found.finding(), Size::Drops { from: holds }, "{:?}", found);
+                        prop_assert_eq!(found.finding(), SizeFinding::Drops { from: holds }, "{:?}", found);
                     }
                 }
                 Beyond::Repeats(_) => {
@@ -445,7 +446,7 @@ mod tests {
                     if let Some(end) = found.holds().filter(|_| holds >= unit || remembers == 0) {
                         prop_assert!((holds - ring..=holds).contains(&end), "{:?}", found);
                     }
-                    prop_assert!(told < 64 * unit || !matches!(found.finding(), Size::NotProved | Size::AsTold));
+                    prop_assert!(told < 64 * unit || !matches!(found.finding(), SizeFinding::NotProved | SizeFinding::AsTold));
                 }
             }
         }
@@ -457,7 +458,7 @@ mod tests {
         let mut measuring = Measuring::new(geometry, &Pattern::random([1; 16]), 0);
         let mut tries = 0;
         while let Some(act) = measuring.next() {
-            let Act::Lay(places, _) = act else { continue };
+            let ProbeAct::Lay(places, _) = act else { continue };
             for at in places {
                 if measuring.is_answered() {
                     break;
@@ -466,6 +467,6 @@ mod tests {
                 measuring.not_laid(at);
             }
         }
-        assert_eq!((measuring.found().finding(), tries), (Size::NotProved, FAILING + 1));
+        assert_eq!((measuring.found().finding(), tries), (SizeFinding::NotProved, FAILING + 1));
     }
 }

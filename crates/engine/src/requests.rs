@@ -1,7 +1,7 @@
 //! Requests to one drive: how many are in flight and how large they are, and how long the drive has owed an answer. Erasing,
 //! proving and laying a mark all ask their drive by this, with one patience.
 
-use super::backend::{Backend, Done, Setting};
+use super::backend::{Backend, Done, RequestSetting};
 use super::job::{Completed, Now, Task};
 use super::run::Clock;
 use super::tune::Tuner;
@@ -52,7 +52,7 @@ pub enum Waited {
 pub struct Requests<'r> {
     backend: &'r mut dyn Backend,
     clock: &'r dyn Clock,
-    setting: Setting,
+    setting: RequestSetting,
     tuner: Option<Tuner>,
     in_flight: usize,
     /// When the drive answered last, or was last asked after it owed nothing.
@@ -73,7 +73,7 @@ impl<'r> Requests<'r> {
     }
 
     /// How large a request is at most.
-    pub fn setting(&self) -> Setting {
+    pub fn setting(&self) -> RequestSetting {
         self.setting
     }
 

@@ -3,8 +3,8 @@
 use super::backend::Backend;
 use super::checkpoint::Checkpoint;
 use super::event::{Activity, Event};
-use super::job::{Completed, Job, Now, Step, Wish};
-use super::kept::Kept;
+use super::job::{Completed, Control, Job, JobStep, Now};
+use super::kept::CheckpointSaved;
 use super::requests::{LEFT_AFTER, LOOK_EVERY, Requests, SILENT, Waited};
 use jurex_sanitize::evidence::Evidence;
 use std::time::Duration;
@@ -26,9 +26,9 @@ pub trait Clock {
 /// Where a person's wishes come from.
 pub trait JobControl {
     /// A new wish, if there is one. Never waits.
-    fn poll(&mut self) -> Option<Wish>;
+    fn poll(&mut self) -> Option<Control>;
     /// Waits for a new wish while the job is held; may give up after a while with none.
-    fn wait(&mut self) -> Option<Wish>;
+    fn wait(&mut self) -> Option<Control>;
 }
 
 /// Nobody wishes anything: the job runs to its end.
@@ -36,12 +36,12 @@ pub trait JobControl {
 pub struct Unattended;
 
 impl JobControl for Unattended {
-    fn poll(&mut self) -> Option<Wish> {
+    fn poll(&mut self) -> Option<Control> {
         None
     }
 
-    fn wait(&mut self) -> Option<Wish> {
-        Some(Wish::GoOn)
+    fn wait(&mut self) -> Option<Control> {
+        Some(Control::GoOn)
     }
 }
 
@@ -79,7 +79,7 @@ pub fn run(
     store: &mut dyn CheckpointStore,
     tell: &mut dyn FnMut(&Event),
 ) -> Evidence {
-    Run {
+    JobRun {
         job,
         requests: Requests::new(backend, clock),
         clock,
@@ -95,7 +95,7 @@ pub fn run(
 }
 
 /// A job under way.
-struct Run<'r> {
+struct JobRun<'r> {
     job: Job,
     requests: Requests<'r>,
     clock: &'r dyn Clock,
@@ -113,7 +113,7 @@ struct Run<'r> {
     left: bool,
 }
 
-impl Run<'_> {
+impl JobRun<'_> {
     fn finish(mut self, control: &mut dyn JobControl) -> Evidence {
         loop {
             if let Some(wish) = control.poll() {
@@ -125,12 +125,12 @@ impl Run<'_> {
                 self.job.set_chunk(chunk);
             }
             let step = match (self.left, room) {
-                (true, _) => Step::Ended,
+                (true, _) => JobStep::Ended,
                 (false, true) => self.job.request(self.clock.now()),
-                (false, false) => Step::Wait,
+                (false, false) => JobStep::Wait,
             };
             match step {
-                Step::Do(request) => {
+                JobStep::Do(request) => {
                     let (tag, task) = (request.tag, request.task);
                     // What must be kept and told before the request is begun.
                     self.pass_on();
@@ -142,16 +142,16 @@ impl Run<'_> {
                     self.take_one();
                 }
                 // A job that has left its drive waits for nothing that is still in flight.
-                Step::Ended if self.requests.are_none() || self.left => break,
-                Step::Wait | Step::Ended if !self.requests.are_none() => self.take_one(),
-                Step::Keep => {}
-                Step::Until(so_long) => {
+                JobStep::Ended if self.requests.are_none() || self.left => break,
+                JobStep::Wait | JobStep::Ended if !self.requests.are_none() => self.take_one(),
+                JobStep::Keep => {}
+                JobStep::Until(so_long) => {
                     self.pass_on();
                     // Wishes are looked at meanwhile.
                     self.clock.pass(so_long.min(LOOK_EVERY));
                     continue;
                 }
-                Step::Held | Step::Wait | Step::Ended => {
+                JobStep::Held | JobStep::Wait | JobStep::Ended => {
                     self.pass_on();
                     control.wait().into_iter().for_each(|w| self.job.wish(w));
                     self.requests.disturbed();
@@ -202,7 +202,7 @@ impl Run<'_> {
     /// Keeps a new checkpoint, then tells what happened.
     fn pass_on(&mut self) {
         if let Some(checkpoint) = self.job.take_checkpoint() {
-            let kept = Kept::of(self.store, &checkpoint);
+            let kept = CheckpointSaved::of(self.store, &checkpoint);
             if let (Err(error), true) = (&kept, self.kept) {
                 (self.tell)(&Event::NotSaved { error: error.to_string() });
             }
@@ -217,7 +217,7 @@ impl Run<'_> {
 mod tests {
     use super::*;
     use crate::Progress;
-    use crate::backend::{Buffers, Done, Sequential, Setting, Trials};
+    use crate::backend::{Buffers, Done, RequestSetting, Sequential, Trials};
     use crate::job::Task;
     use crate::testing::Steady;
     use jiff::Timestamp;
@@ -236,15 +236,15 @@ mod tests {
     #[derive(Default)]
     struct Script {
         polls: usize,
-        wishes: Vec<(usize, Wish)>,
+        wishes: Vec<(usize, Control)>,
     }
     impl JobControl for Script {
-        fn poll(&mut self) -> Option<Wish> {
+        fn poll(&mut self) -> Option<Control> {
             self.polls += 1;
             self.wishes.iter().find(|(at, _)| *at == self.polls).map(|(_, w)| *w)
         }
-        fn wait(&mut self) -> Option<Wish> {
-            Some(Wish::GoOn)
+        fn wait(&mut self) -> Option<Control> {
+            Some(Control::GoOn)
         }
     }
 
@@ -258,7 +258,7 @@ mod tests {
         Job::start(armed, &medium.drive, Access::DIRECT, chunk, Steady::default().now()).unwrap()
     }
 
-    fn erase(medium: &mut Memory, order: &Order, wishes: Vec<(usize, Wish)>) -> (Evidence, Vec<Event>) {
+    fn erase(medium: &mut Memory, order: &Order, wishes: Vec<(usize, Control)>) -> (Evidence, Vec<Event>) {
         let job = job(medium, order, 16 * 512);
         let mut events = vec![];
         let mut control = Script { polls: 0, wishes };
@@ -327,12 +327,12 @@ mod tests {
     #[test]
     fn holding_loses_nothing_and_stopping_claims_nothing() {
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
-        let (evidence, events) = erase(&mut medium, &order("00"), vec![(3, Wish::Hold)]);
+        let (evidence, events) = erase(&mut medium, &order("00"), vec![(3, Control::Hold)]);
         assert_eq!(outcome(&evidence), Outcome::Clear);
         assert!(events.contains(&Event::Held { celsius: None }) && events.contains(&Event::WentOn));
 
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
-        let (evidence, _) = erase(&mut medium, &order("00"), vec![(3, Wish::Stop)]);
+        let (evidence, _) = erase(&mut medium, &order("00"), vec![(3, Control::Stop)]);
         assert_eq!((evidence.ended.clone(), outcome(&evidence)), (Ended::Stopped, Outcome::NotSanitized));
         assert_eq!((evidence.passes()[0].laid.sentence(9).as_str(), medium.flushes), ("sectors 0 to 31", 1));
         assert!(medium.bytes[32 * 512..].iter().all(|b| *b == 0xee), "nothing is written after a stop");
@@ -454,7 +454,7 @@ mod tests {
         ) {
             let mut medium = Memory::new(MediaClass::Magnetic, sectors);
             (medium.unwritable, medium.unreadable, medium.drops_writes_to, medium.gone_after) = (unwritable, unreadable, dropped, gone_after);
-            let (evidence, events) = erase(&mut medium, &order("00 | FF"), stop_at.map(|at| (at, Wish::Stop)).into_iter().collect());
+            let (evidence, events) = erase(&mut medium, &order("00 | FF"), stop_at.map(|at| (at, Control::Stop)).into_iter().collect());
             let plan = Plan::new(&medium.drive, &order("00 | FF"), &mut Fixed(7)).unwrap();
             let mut told = Progress::of_plan(&plan);
             events.iter().for_each(|e| told.apply(e));
@@ -488,12 +488,14 @@ mod tests {
             let clock = Steady::default();
             loop {
                 let full = self.in_flight.len() >= self.depth;
-                let step = if full { Step::Wait } else { job.request(clock.now()) };
+                let step = if full { JobStep::Wait } else { job.request(clock.now()) };
                 match step {
-                    Step::Do(request) => self.in_flight.push((request.tag, request.task)),
-                    Step::Ended => return job.into_evidence(),
-                    Step::Held | Step::Keep | Step::Until(_) => unreachable!("nobody holds this job, and it talks to no drive"),
-                    Step::Wait => {
+                    JobStep::Do(request) => self.in_flight.push((request.tag, request.task)),
+                    JobStep::Ended => return job.into_evidence(),
+                    JobStep::Held | JobStep::Keep | JobStep::Until(_) => {
+                        unreachable!("nobody holds this job, and it talks to no drive")
+                    }
+                    JobStep::Wait => {
                         assert!(!self.in_flight.is_empty(), "a job waits for something");
                         let which = self.choose(self.in_flight.len());
                         let (tag, task) = self.in_flight.remove(which);
@@ -536,7 +538,7 @@ mod tests {
         let now = Steady::default().now();
         let tags: Vec<u64> = (0..2)
             .map(|_| match job.request(now) {
-                Step::Do(r) => r.tag,
+                JobStep::Do(r) => r.tag,
                 other => panic!("{other:?}"),
             })
             .collect();
@@ -548,7 +550,7 @@ mod tests {
         job.complete(tags[0], Completed::Failed(gone), now);
         job.complete(tags[1], Completed::Done, now);
         job.complete(99, Completed::Done, now);
-        assert!(matches!(job.request(now), Step::Ended));
+        assert!(matches!(job.request(now), JobStep::Ended));
         let evidence = job.into_evidence();
         assert!(evidence.passes()[0].laid.is_empty() && matches!(evidence.ended, Ended::Gone { .. }));
     }
@@ -559,7 +561,7 @@ mod tests {
         let mut job = job(&medium, &order("00"), 16 * 512);
         let now = Steady::default().now();
         for _ in 0..3 {
-            let Step::Do(request) = job.request(now) else { panic!("the same work is given out again") };
+            let JobStep::Do(request) = job.request(now) else { panic!("the same work is given out again") };
             assert!(matches!(request.task, Task::Write(at, _) if at == Sectors::new(0, 16)));
             let tag = request.tag;
             job.complete(tag, Completed::Read { wrong: RangeSet::new() }, now);
@@ -571,8 +573,8 @@ mod tests {
     /// merges requests that touch as the kernel does: one bad sector then fails them all.
     struct Merging<'m> {
         medium: &'m mut Memory,
-        settings: Vec<Setting>,
-        setting: Setting,
+        settings: Vec<RequestSetting>,
+        setting: RequestSetting,
         queue: Vec<(u64, Task)>,
         done: Vec<Done>,
         started: &'m Cell<u64>,
@@ -622,13 +624,13 @@ mod tests {
     }
 
     impl Backend for Merging<'_> {
-        fn settings(&self) -> Vec<Setting> {
+        fn settings(&self) -> Vec<RequestSetting> {
             self.settings.clone()
         }
         fn trials(&self) -> Trials {
             Trials { shortest: Duration::ZERO, longest: Duration::from_millis(40), enough: 8 * 512 }
         }
-        fn set(&mut self, setting: Setting) {
+        fn set(&mut self, setting: RequestSetting) {
             assert!(self.queue.is_empty() && self.done.is_empty(), "a setting changes only when nothing is in flight");
             self.setting = setting;
         }
@@ -652,7 +654,8 @@ mod tests {
 
     fn merged(medium: &mut Memory, order: &Order, settings: &[(usize, usize)]) -> Evidence {
         let job = job(medium, order, settings[0].0);
-        let settings: Vec<Setting> = settings.iter().map(|(chunk, depth)| Setting { chunk: *chunk, depth: *depth }).collect();
+        let settings: Vec<RequestSetting> =
+            settings.iter().map(|(chunk, depth)| RequestSetting { chunk: *chunk, depth: *depth }).collect();
         let started = Cell::new(0);
         let mut backend =
             Merging { medium, setting: settings[0], settings, queue: vec![], done: vec![], started: &started, log: vec![] };
@@ -712,7 +715,7 @@ mod tests {
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         medium.failing_flushes = vec![1];
         // Holding flushes for a checkpoint: that flush fails, the one at the pass's end does not.
-        let (evidence, events) = erase(&mut medium, &order("00"), vec![(3, Wish::Hold)]);
+        let (evidence, events) = erase(&mut medium, &order("00"), vec![(3, Control::Hold)]);
         assert!(medium.flushes >= 2 && events.iter().any(|e| matches!(e, Event::FlushFailed { .. })));
         assert!(
             !evidence.passes()[0].flushed && outcome(&evidence) == Outcome::NotSanitized,
@@ -750,7 +753,7 @@ mod tests {
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
         let job = job(&medium, &order("00"), 16 * 512);
         let (started, kept_at) = (Cell::new(0), Cell::new(u64::MAX));
-        let setting = Setting { chunk: 16 * 512, depth: 4 };
+        let setting = RequestSetting { chunk: 16 * 512, depth: 4 };
         let mut backend = Merging {
             medium: &mut medium,
             settings: vec![setting],
@@ -777,12 +780,12 @@ mod tests {
     #[test]
     fn a_drive_that_owes_an_answer_is_told_of_and_left_by_a_job_that_is_to_be_stopped() {
         /// Takes requests and never ends one.
-        struct Hung(Setting);
+        struct Hung(RequestSetting);
         impl Backend for Hung {
-            fn settings(&self) -> Vec<Setting> {
+            fn settings(&self) -> Vec<RequestSetting> {
                 vec![self.0]
             }
-            fn set(&mut self, _: Setting) {}
+            fn set(&mut self, _: RequestSetting) {}
             fn start(&mut self, _: u64, _: Task) {}
             fn wait(&mut self, _: Duration) -> Option<Done> {
                 None
@@ -798,8 +801,8 @@ mod tests {
         let medium = Memory::new(MediaClass::Magnetic, 640);
         let job = job(&medium, &order("00"), 16 * 512);
         let mut events = vec![];
-        let mut control = Script { polls: 0, wishes: vec![(100, Wish::Stop)] };
-        let mut hung = Hung(Setting { chunk: 16 * 512, depth: 4 });
+        let mut control = Script { polls: 0, wishes: vec![(100, Control::Stop)] };
+        let mut hung = Hung(RequestSetting { chunk: 16 * 512, depth: 4 });
         let evidence = run(job, &mut hung, &Seconds(Cell::new(0)), &mut control, &mut NotKept, &mut |e| events.push(e.clone()));
         assert!(matches!(evidence.ended, Ended::StoppedAnswering { .. }) && evidence.passes()[0].laid.is_empty());
         assert!(events.iter().any(|e| matches!(e, Event::NoAnswer { .. })));
@@ -810,10 +813,10 @@ mod tests {
         /// Says at the end that it is another.
         struct Swapped<'m>(Sequential<&'m mut Memory>, Option<Done>);
         impl Backend for Swapped<'_> {
-            fn settings(&self) -> Vec<Setting> {
+            fn settings(&self) -> Vec<RequestSetting> {
                 self.0.settings()
             }
-            fn set(&mut self, _: Setting) {}
+            fn set(&mut self, _: RequestSetting) {}
             fn start(&mut self, tag: u64, task: Task) {
                 if matches!(task, Task::Identify) {
                     let mut other = jurex_device::testing::test_drive(MediaClass::Magnetic, 64);
@@ -837,8 +840,8 @@ mod tests {
 
     #[test]
     fn a_stop_is_never_lost_among_later_wishes() {
-        assert_eq!(Wish::of_several([Wish::Hold, Wish::Stop, Wish::Hold, Wish::GoOn]), Some(Wish::Stop));
-        assert_eq!(Wish::of_several([Wish::Hold, Wish::GoOn]), Some(Wish::GoOn));
-        assert_eq!(Wish::of_several([]), None);
+        assert_eq!(Control::of_several([Control::Hold, Control::Stop, Control::Hold, Control::GoOn]), Some(Control::Stop));
+        assert_eq!(Control::of_several([Control::Hold, Control::GoOn]), Some(Control::GoOn));
+        assert_eq!(Control::of_several([]), None);
     }
 }

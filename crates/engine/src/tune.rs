@@ -1,6 +1,6 @@
 //! Finds the size and number of requests with which a drive is fastest, by trying them on the work itself.
 
-use super::backend::{Setting, Trials};
+use super::backend::{RequestSetting, Trials};
 use std::time::Duration;
 
 /// Another setting must be faster by this factor to be chosen over a plainer one.
@@ -9,7 +9,7 @@ const BETTER: f64 = 1.03;
 /// Tries settings one after the other and keeps the fastest.
 #[derive(Debug)]
 pub struct Tuner {
-    settings: Vec<Setting>,
+    settings: Vec<RequestSetting>,
     trials: Trials,
     speeds: Vec<f64>,
     /// When the present trial began, and what it has moved.
@@ -18,7 +18,7 @@ pub struct Tuner {
 
 impl Tuner {
     /// Nothing to try if there is only one setting, or less work than is worth it.
-    pub fn new(settings: &[Setting], trials: Trials, work_bytes: u64) -> Self {
+    pub fn new(settings: &[RequestSetting], trials: Trials, work_bytes: u64) -> Self {
         let worth_it = settings.len() > 1 && work_bytes >= trials.enough * settings.len() as u64 * 4;
         let tried = if worth_it { settings.len() } else { 1 };
         Self { settings: settings[..tried].to_vec(), trials, speeds: vec![], trial: None }
@@ -30,14 +30,14 @@ impl Tuner {
     }
 
     /// The setting to work with now.
-    pub fn setting(&self) -> Setting {
+    pub fn setting(&self) -> RequestSetting {
         match self.settings.get(self.speeds.len()) {
             Some(trying) => *trying,
             None => self.best(),
         }
     }
 
-    fn best(&self) -> Setting {
+    fn best(&self) -> RequestSetting {
         let mut best = 0;
         for (i, speed) in self.speeds.iter().enumerate() {
             if *speed > self.speeds[best] * BETTER {
@@ -48,7 +48,7 @@ impl Tuner {
     }
 
     /// Notes that so many bytes were worked through by `now`. Gives the next setting when this trial is over.
-    pub fn note(&mut self, bytes: u64, now: Duration) -> Option<Setting> {
+    pub fn note(&mut self, bytes: u64, now: Duration) -> Option<RequestSetting> {
         if !self.is_trying() {
             return None;
         }
@@ -77,11 +77,14 @@ impl Tuner {
 mod tests {
     use super::*;
 
-    const SETTINGS: [Setting; 3] =
-        [Setting { chunk: 1 << 20, depth: 8 }, Setting { chunk: 4 << 20, depth: 4 }, Setting { chunk: 1 << 19, depth: 16 }];
+    const SETTINGS: [RequestSetting; 3] = [
+        RequestSetting { chunk: 1 << 20, depth: 8 },
+        RequestSetting { chunk: 4 << 20, depth: 4 },
+        RequestSetting { chunk: 1 << 19, depth: 16 },
+    ];
 
     /// The choice on a drive with these speeds in bytes per millisecond.
-    fn choice(speeds: [u64; 3]) -> Setting {
+    fn choice(speeds: [u64; 3]) -> RequestSetting {
         let mut tuner = Tuner::new(&SETTINGS, Trials::USUAL, 1 << 40);
         let mut now = 0;
         while tuner.is_trying() {

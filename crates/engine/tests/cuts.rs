@@ -8,13 +8,13 @@ use jiff::Timestamp;
 use jurex_device::media::{Bus, Drive, Geometry, MediaClass};
 use jurex_device::medium::{Access, Cause, MediumError, Op};
 use jurex_device::testing::{Dice, Trail, cleared, test_drive};
-use jurex_engine::{Checkpoint, Completed, Event, Job, Now, Progress, Step, Task, Wish};
+use jurex_engine::{Checkpoint, Completed, Control, Event, Job, JobStep, Now, Progress, Task};
 use jurex_pattern::pattern::{Pattern, wrong_sectors};
 use jurex_pattern::units::Sectors;
-use jurex_sanitize::evidence::{Evidence, SizeEvidence, What};
+use jurex_sanitize::evidence::{Evidence, SizeEvidence, StageResult};
 use jurex_sanitize::plan::{Order, Plan, SizeCheck, Verification};
 use jurex_sanitize::rules::{Edition, Outcome, judge};
-use jurex_sanitize::tag::Tag;
+use jurex_sanitize::tag::ProbeTag;
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 use std::time::Duration;
@@ -136,7 +136,9 @@ impl Liar {
             Task::Tags(at, _) if (at.first.0..at.end()).any(|l| self.unreadable.contains(&l)) => {
                 Self::failed(Op::Read, *at, Cause::BadSector)
             }
-            Task::Tags(at, tags) => Completed::Tags((at.first.0..at.end()).map(|l| Tag::of(tags, &self.sector(l))).collect()),
+            Task::Tags(at, tags) => {
+                Completed::Tags((at.first.0..at.end()).map(|l| ProbeTag::of(tags, &self.sector(l))).collect())
+            }
             Task::Probe(at) if (at.first.0..at.end()).any(|l| self.unreadable.contains(&l)) => {
                 Self::failed(Op::Read, *at, Cause::BadSector)
             }
@@ -252,26 +254,26 @@ impl Bench {
                 return End::Cut;
             }
             match self.dice.below(60) {
-                0 => job.wish(Wish::Stop),
-                1 => job.wish(Wish::Hold),
-                _ => job.wish(Wish::GoOn),
+                0 => job.wish(Control::Stop),
+                1 => job.wish(Control::Hold),
+                _ => job.wish(Control::GoOn),
             }
             let now = self.now();
-            let next = if in_flight.len() < depth { job.request(now) } else { Step::Wait };
+            let next = if in_flight.len() < depth { job.request(now) } else { JobStep::Wait };
             match next {
-                Step::Do(request) => {
+                JobStep::Do(request) => {
                     let task = request.task;
                     self.trail.note((request.tag, &task));
                     assert!(in_flight.is_empty() || !matches!(task, Task::Flush), "a flush is asked for alone");
                     in_flight.push((request.tag, task));
                 }
-                Step::Ended => {
+                JobStep::Ended => {
                     self.listen(&mut job);
                     return End::Over(Box::new(job.into_evidence()));
                 }
-                Step::Keep | Step::Until(_) => unreachable!("these plans only overwrite"),
-                Step::Held => assert!(in_flight.is_empty(), "a held job has nothing in flight"),
-                Step::Wait => {
+                JobStep::Keep | JobStep::Until(_) => unreachable!("these plans only overwrite"),
+                JobStep::Held => assert!(in_flight.is_empty(), "a held job has nothing in flight"),
+                JobStep::Wait => {
                     assert!(!in_flight.is_empty(), "a job waits for something");
                     let which = self.dice.below(in_flight.len() as u64) as usize;
                     let (tag, task) = in_flight.remove(which);
@@ -410,7 +412,7 @@ fn kept_is_true(bench: &Bench, plan: &Plan) {
 fn without_seeds(evidence: &Evidence) -> Evidence {
     let mut evidence = evidence.clone();
     for stage in &mut evidence.stages {
-        if let What::Overwritten(o) = &mut stage.what {
+        if let StageResult::Overwritten(o) = &mut stage.what {
             o.passes.iter_mut().for_each(|p| p.pattern = p.pattern.without_seed());
         }
     }

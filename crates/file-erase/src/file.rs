@@ -1,13 +1,13 @@
 //! What was done to one file and what was seen of it, and what follows.
 
-use super::ground::{Ground, Weight};
+use super::ground::{StorageStack, Weight};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// What a name leads to.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum Kind {
+pub enum NodeKind {
     /// A file with contents.
     #[default]
     File,
@@ -32,7 +32,7 @@ pub enum Name {
 /// How a file lay before anything was written, in bytes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
-pub struct Before {
+pub struct FileBefore {
     /// Stretches that it lay in.
     #[serde(with = "jurex_pattern::text::u64_string")]
     #[schemars(with = "jurex_pattern::text::Decimal")]
@@ -62,7 +62,7 @@ pub struct Before {
 /// What was read back of the last pass through the file, past caches, in bytes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
-pub struct ReadBack {
+pub struct FileReadBack {
     /// As it was laid.
     #[serde(with = "jurex_pattern::text::u64_string")]
     #[schemars(with = "jurex_pattern::text::Decimal")]
@@ -108,7 +108,7 @@ pub enum WhyNotRead {
 /// What lay in the file's old places on the device afterwards.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "on-device", deny_unknown_fields)]
-pub enum Look {
+pub enum OldPlaces {
     /// They were not read.
     NotRead {
         /// Why.
@@ -185,7 +185,7 @@ impl LeftAlone {
 /// What became of the name.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum Removal {
+pub enum NameRemoval {
     /// It stands where it stood, with no contents.
     Kept,
     /// Renamed, in its own length first, and removed.
@@ -207,7 +207,7 @@ pub struct FileEvidence {
     /// Its name.
     pub name: Name,
     /// What it is.
-    pub kind: Kind,
+    pub kind: NodeKind,
     /// Which of the record's grounds it lies on.
     pub ground: u32,
     /// Its length in bytes.
@@ -220,7 +220,7 @@ pub struct FileEvidence {
     pub other_names: u64,
     /// How it lay.
     #[serde(default, skip_serializing_if = "is_default")]
-    pub before: Before,
+    pub before: FileBefore,
     /// Whether its contents go through the journal by its own attribute.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub journaled: bool,
@@ -238,9 +238,9 @@ pub struct FileEvidence {
     pub past_caches: bool,
     /// What was read back.
     #[serde(default, skip_serializing_if = "is_default")]
-    pub read_back: ReadBack,
+    pub read_back: FileReadBack,
     /// What lay in its old places.
-    pub look: Look,
+    pub look: OldPlaces,
     /// Whether it lay elsewhere after it was written to; `None`: not told.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub moved: Option<bool>,
@@ -258,7 +258,7 @@ pub struct FileEvidence {
     pub fault: Option<String>,
     /// What became of its name.
     #[serde(default)]
-    pub removal: Removal,
+    pub removal: NameRemoval,
     /// Why its name could not be removed, in the system's words.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub not_removed: Option<String>,
@@ -370,37 +370,37 @@ impl Because {
 
 impl FileEvidence {
     /// A file of which nothing is known yet.
-    pub fn new(name: Name, kind: Kind, ground: u32, bytes: u64) -> Self {
+    pub fn new(name: Name, kind: NodeKind, ground: u32, bytes: u64) -> Self {
         Self {
             name,
             kind,
             ground,
             bytes,
             other_names: 0,
-            before: Before::default(),
+            before: FileBefore::default(),
             journaled: false,
             not_copied: false,
             open_elsewhere: false,
             passes: 0,
             past_caches: false,
-            read_back: ReadBack::default(),
-            look: Look::NotRead { why: WhyNotRead::NotReached },
+            read_back: FileReadBack::default(),
+            look: OldPlaces::NotRead { why: WhyNotRead::NotReached },
             moved: None,
             attributes: 0,
             attributes_left: 0,
             left_alone: None,
             fault: None,
-            removal: Removal::Left,
+            removal: NameRemoval::Left,
             not_removed: None,
         }
     }
 
     /// What is said of it where `planned` passes were to be laid, and why. In doubt the worse is said.
-    pub fn ending(&self, on: &Ground, planned: u32) -> (Ending, Vec<Because>) {
+    pub fn ending(&self, on: &StorageStack, planned: u32) -> (Ending, Vec<Because>) {
         if self.left_alone.is_some() {
             return (Ending::LeftAlone, vec![]);
         }
-        if self.kind != Kind::File {
+        if self.kind != NodeKind::File {
             return (Ending::Nothing, vec![]);
         }
         if self.fault.is_some() || self.passes < planned || planned == 0 {
@@ -419,8 +419,8 @@ impl FileEvidence {
 
     /// What speaks for its old bytes being elsewhere. The heaviest layer decides: what is read on one device says nothing of where the layers
     /// beneath it have put what was overwritten, so that a reading can take a claim away and never give one.
-    fn elsewhere(&self, on: &Ground) -> Vec<Because> {
-        let former = matches!(self.look, Look::Read { former, .. } if former > 0);
+    fn elsewhere(&self, on: &StorageStack) -> Vec<Because> {
+        let former = matches!(self.look, OldPlaces::Read { former, .. } if former > 0);
         let weight = on.weight_of(self.not_copied);
         [
             (former, Because::FormerThere),
@@ -437,13 +437,13 @@ impl FileEvidence {
         .collect()
     }
 
-    fn open_questions(&self, on: &Ground) -> Vec<Because> {
+    fn open_questions(&self, on: &StorageStack) -> Vec<Because> {
         let mut open = vec![];
         let mut ask = |holds: bool, because| open.extend(holds.then_some(because));
         ask(self.read_back.wrong > 0, Because::ReadBackDiffers);
         ask(self.read_back.unreadable > 0 || self.read_back.right < self.before.mapped, Because::NotReadBack);
         match self.look {
-            Look::NotRead { why } => ask(
+            OldPlaces::NotRead { why } => ask(
                 true,
                 match why {
                     WhyNotRead::NoRights => Because::NoRights,
@@ -452,7 +452,7 @@ impl FileEvidence {
                     WhyNotRead::Striped => Because::Striped,
                 },
             ),
-            Look::Read { of, pattern, unreadable, .. } => {
+            OldPlaces::Read { of, pattern, unreadable, .. } => {
                 ask(unreadable > 0, Because::Unreadable);
                 ask(pattern + unreadable != of || of < self.before.mapped, Because::OtherThere);
                 ask(self.moved.is_none() || self.before.unplaced > 0, Because::NoPlaces);
@@ -468,17 +468,17 @@ impl FileEvidence {
 #[cfg(test)]
 mod tests {
     use super::super::ground::tests::ground;
-    use super::super::ground::{Layer, System};
+    use super::super::ground::{FileSystemFamily, StackLayer};
     use super::*;
     use proptest::prelude::*;
 
     /// A file of which everything was seen as it should be.
     fn faultless() -> FileEvidence {
-        let mut file = FileEvidence::new(Name::Path("tides.csv".into()), Kind::File, 0, 5000);
-        file.before = Before { stretches: 1, mapped: 8192, ..Before::default() };
+        let mut file = FileEvidence::new(Name::Path("tides.csv".into()), NodeKind::File, 0, 5000);
+        file.before = FileBefore { stretches: 1, mapped: 8192, ..FileBefore::default() };
         (file.passes, file.past_caches) = (3, true);
         file.read_back.right = 8192;
-        file.look = Look::Read { of: 8192, pattern: 8192, former: 0, unreadable: 0 };
+        file.look = OldPlaces::Read { of: 8192, pattern: 8192, former: 0, unreadable: 0 };
         file.moved = Some(false);
         file
     }
@@ -486,21 +486,21 @@ mod tests {
     #[test]
     fn a_file_is_proved_only_where_everything_speaks_for_it() {
         let ext = ground("ext4", &["data=ordered"], vec![]);
-        assert_eq!(ext.system(), System::Ext);
+        assert_eq!(ext.system(), FileSystemFamily::Ext);
         assert_eq!(faultless().ending(&ext, 3), (Ending::Proved, vec![]));
         let changed = |change: &dyn Fn(&mut FileEvidence)| {
             let mut file = faultless();
             change(&mut file);
             file.ending(&ext, 3)
         };
-        let look = |pattern, former, unreadable| Look::Read { of: 8192, pattern, former, unreadable };
+        let look = |pattern, former, unreadable| OldPlaces::Read { of: 8192, pattern, former, unreadable };
         assert_eq!(changed(&|f| f.passes = 2).0, Ending::NotFinished);
         assert_eq!(changed(&|f| f.fault = Some("no space".into())).0, Ending::NotFinished);
         assert_eq!(changed(&|f| f.left_alone = Some(LeftAlone::Swap)).0, Ending::LeftAlone);
         assert_eq!(changed(&|f| f.look = look(4096, 4096, 0)), (Ending::NotOverwritten, vec![Because::FormerThere]));
         assert_eq!(changed(&|f| f.look = look(4096, 0, 0)), (Ending::NotProvable, vec![Because::OtherThere]));
         assert_eq!(changed(&|f| f.look = look(4096, 0, 4096)), (Ending::NotProvable, vec![Because::Unreadable]));
-        let half = Look::Read { of: 4096, pattern: 4096, former: 0, unreadable: 0 };
+        let half = OldPlaces::Read { of: 4096, pattern: 4096, former: 0, unreadable: 0 };
         assert_eq!(changed(&|f| f.look = half), (Ending::NotProvable, vec![Because::OtherThere]));
         assert_eq!(changed(&|f| f.before.shared = 1), (Ending::NotOverwritten, vec![Because::Shared]));
         assert_eq!(changed(&|f| f.moved = Some(true)), (Ending::NotOverwritten, vec![Because::Moved]));
@@ -513,21 +513,21 @@ mod tests {
     #[test]
     fn a_ground_that_copies_or_keeps_copies_is_believed_whatever_is_read_on_the_device() {
         let seen = faultless();
-        let unseen = FileEvidence { look: Look::NotRead { why: WhyNotRead::NoRights }, ..faultless() };
+        let unseen = FileEvidence { look: OldPlaces::NotRead { why: WhyNotRead::NoRights }, ..faultless() };
         let btrfs = ground("btrfs", &[], vec![]);
         assert_eq!(unseen.ending(&btrfs, 3), (Ending::NotOverwritten, vec![Because::CopyOnWrite]));
         assert_eq!(seen.ending(&btrfs, 3), (Ending::NotOverwritten, vec![Because::CopyOnWrite]), "a reading gives no claim");
         let in_place = FileEvidence { not_copied: true, ..faultless() };
         assert_eq!(in_place.ending(&btrfs, 3).0, Ending::Proved, "a file that is not copied on write lies in its place");
         // An image in a file system that copies: the device that is read is the image, and the old bytes are beneath it.
-        let image = |on| ground("ext4", &[], vec![Layer::Image { device: "/dev/loop0".into(), on: Some(Box::new(on)) }]);
+        let image = |on| ground("ext4", &[], vec![StackLayer::Image { device: "/dev/loop0".into(), on: Some(Box::new(on)) }]);
         assert_eq!(seen.ending(&image(btrfs.clone()), 3), (Ending::NotOverwritten, vec![Because::CopyOnWrite]));
         assert_eq!(in_place.ending(&ground("btrfs", &[], image(btrfs.clone()).layers), 3).0, Ending::NotOverwritten);
         assert_eq!(seen.ending(&image(ground("ext4", &[], vec![])), 3).0, Ending::Proved);
         for layer in [
-            Layer::Hosted { device: "/dev/vda".into() },
-            Layer::Raid { device: "/dev/md0".into(), level: "raid1".into() },
-            Layer::Thin { device: "/dev/dm-1".into() },
+            StackLayer::Hosted { device: "/dev/vda".into() },
+            StackLayer::Raid { device: "/dev/md0".into(), level: "raid1".into() },
+            StackLayer::Thin { device: "/dev/dm-1".into() },
         ] {
             assert_eq!(seen.ending(&ground("ext4", &[], vec![layer.clone()]), 3), (Ending::NotProvable, vec![Because::Beneath]));
             let in_image = image(ground("ext4", &[], vec![layer]));
@@ -541,7 +541,7 @@ mod tests {
         assert_eq!(in_place.ending(&overlay, 3), (Ending::NotOverwritten, vec![Because::CopyOnWrite]));
         let open = FileEvidence { open_elsewhere: true, ..faultless() };
         assert_eq!(open.ending(&ground("ext4", &[], vec![]), 3), (Ending::NotProvable, vec![Because::OpenElsewhere]));
-        let origin = ground("ext4", &[], vec![Layer::SnapshotOrigin { device: "/dev/dm-1".into() }]);
+        let origin = ground("ext4", &[], vec![StackLayer::SnapshotOrigin { device: "/dev/dm-1".into() }]);
         assert_eq!(seen.ending(&origin, 3), (Ending::NotOverwritten, vec![Because::KeepsCopies]));
         let journal = ground("ext4", &["data=journal"], vec![]);
         assert_eq!(seen.ending(&journal, 3), (Ending::NotOverwritten, vec![Because::Journaled]));
@@ -564,9 +564,9 @@ mod tests {
                 3 => file.before.unplaced = amount,
                 4 => file.read_back.wrong = amount,
                 5 => file.read_back.right -= amount,
-                6 => file.look = Look::Read { of: 8192, pattern: 8192 - amount, former: 0, unreadable: 0 },
-                7 => file.look = Look::Read { of: 8192 - amount, pattern: 8192 - amount, former: 0, unreadable: 0 },
-                8 => file.look = Look::Read { of: 8192, pattern: 8192, former: amount, unreadable: 0 },
+                6 => file.look = OldPlaces::Read { of: 8192, pattern: 8192 - amount, former: 0, unreadable: 0 },
+                7 => file.look = OldPlaces::Read { of: 8192 - amount, pattern: 8192 - amount, former: 0, unreadable: 0 },
+                8 => file.look = OldPlaces::Read { of: 8192, pattern: 8192, former: amount, unreadable: 0 },
                 9 => file.moved = None,
                 10 => file.passes -= 1,
                 _ => file.journaled = true,

@@ -1,7 +1,7 @@
 //! What was done to the free space of a file system and what was seen of it, and what follows.
 
-use super::file::{ReadBack, WhyNotRead};
-use super::ground::{Ground, Weight};
+use super::file::{FileReadBack, WhyNotRead};
+use super::ground::{StorageStack, Weight};
 use jurex_pattern::units::si_size;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -29,7 +29,7 @@ pub struct Fill {
     /// Whether they went past the system's caches.
     pub past_caches: bool,
     /// What was read back of the last pass.
-    pub read_back: ReadBack,
+    pub read_back: FileReadBack,
 }
 
 /// What lay on the device in all that is free once the filling files are gone.
@@ -122,7 +122,7 @@ impl FreeFinding {
 
 impl FreeEvidence {
     /// What is said of it where `planned` passes were to be laid. In doubt the worse is said.
-    pub fn finding(&self, on: &Ground, planned: u32) -> FreeFinding {
+    pub fn finding(&self, on: &StorageStack, planned: u32) -> FreeFinding {
         if self.fault.is_some() || planned == 0 || self.fill.passes < planned {
             return FreeFinding::NotFinished;
         }
@@ -225,7 +225,7 @@ mod tests {
     fn free_space_is_proved_only_where_all_but_the_reserve_was_seen_to_hold_the_last_pass() {
         const MIB: u64 = 1 << 20;
         let ext = ground("ext4", &[], vec![]);
-        let read_back = ReadBack { right: 900 * MIB, ..ReadBack::default() };
+        let read_back = FileReadBack { right: 900 * MIB, ..FileReadBack::default() };
         let fill = Fill { laid: 900 * MIB, files: 1, passes: 1, past_caches: true, read_back, ..Fill::default() };
         let read = |pattern: u64, unreached: u64| FreeProof::Read {
             by: "its own map".into(),
@@ -261,7 +261,7 @@ mod tests {
         half.proof = FreeProof::NotRead { why: WhyNotRead::NoRights };
         assert_eq!(half.finding(&ext, 1), FreeFinding::Less, "whether it was read or not");
         let btrfs = ground("btrfs", &[], vec![]);
-        let image = super::super::ground::Layer::Image { device: "/dev/loop0".into(), on: Some(Box::new(btrfs)) };
+        let image = super::super::ground::StackLayer::Image { device: "/dev/loop0".into(), on: Some(Box::new(btrfs)) };
         assert_eq!(good.finding(&ground("ext4", &[], vec![image]), 1), FreeFinding::Less, "what was there is beneath");
         let mut counted = good.clone();
         if let FreeProof::Read { placed, .. } = &mut counted.proof {

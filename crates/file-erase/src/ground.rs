@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 /// A mounted file system as the kernel tells of it, with what is beneath.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Ground {
+pub struct StorageStack {
     /// The kernel's word for its kind: `ext4`, `btrfs`, `fuseblk`.
     pub kind: String,
     /// What the device itself says that it holds, where the kind does not tell (`fuseblk`); empty: nothing.
@@ -31,7 +31,7 @@ pub struct Ground {
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub shares: Option<bool>,
     /// What is beneath, from the top down; empty where that is not told.
-    pub layers: Vec<Layer>,
+    pub layers: Vec<StackLayer>,
 }
 
 /// The word among a file system's options for a journal that its superblock says to be on another device.
@@ -40,7 +40,7 @@ pub const EXTERNAL_JOURNAL: &str = "jurex:external-journal";
 /// A layer beneath a file system.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "layer", deny_unknown_fields)]
-pub enum Layer {
+pub enum StackLayer {
     /// An encrypted volume.
     Encrypted {
         /// Its device.
@@ -83,7 +83,7 @@ pub enum Layer {
         /// The loop device.
         device: String,
         /// What the file lies on, where that is told.
-        on: Option<Box<Ground>>,
+        on: Option<Box<StorageStack>>,
     },
     /// A drive.
     Drive {
@@ -108,7 +108,7 @@ pub enum Layer {
 
 /// Families of file systems, by how they treat what is overwritten.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum System {
+pub enum FileSystemFamily {
     /// ext2, ext3, ext4.
     Ext,
     /// XFS.
@@ -154,7 +154,7 @@ pub enum Weight {
 
 /// A reason why an overwrite may reach less than one thinks.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Doubt {
+pub struct StackDoubt {
     /// Its weight.
     pub weight: Weight,
     /// What is the matter, as a sentence.
@@ -163,7 +163,7 @@ pub struct Doubt {
     pub helps: &'static str,
 }
 
-impl Doubt {
+impl StackDoubt {
     /// What is the matter and what would help.
     pub fn sentence(&self) -> String {
         format!("{} {}", self.what, self.helps)
@@ -173,24 +173,24 @@ impl Doubt {
 const ERASE_DRIVE: &str = "Erase the whole drive when it can be spared.";
 const DESTROY_KEY: &str = "Destroy the volume's key: that reaches everything in it.";
 
-impl Ground {
+impl StorageStack {
     /// Its family.
-    pub fn system(&self) -> System {
+    pub fn system(&self) -> FileSystemFamily {
         let kind = if self.kind == "fuseblk" && !self.holds.is_empty() { self.holds.as_str() } else { self.kind.as_str() };
         match kind.to_ascii_lowercase().as_str() {
-            "ext2" | "ext3" | "ext4" => System::Ext,
-            "xfs" => System::Xfs,
-            "btrfs" => System::Btrfs,
-            "f2fs" => System::F2fs,
-            "zfs" | "bcachefs" | "nilfs2" | "ubifs" | "jffs2" => System::Copying,
-            "ntfs" | "ntfs3" => System::Ntfs,
-            "vfat" | "msdos" | "fat" | "fat12" | "fat16" | "fat32" => System::Fat,
-            "exfat" => System::ExFat,
-            "nfs" | "nfs4" | "cifs" | "smb3" | "9p" | "ceph" | "afs" | "virtiofs" => System::Network,
-            "overlay" | "aufs" => System::Overlay,
-            "tmpfs" | "ramfs" | "hugetlbfs" => System::Memory,
-            fuse if fuse == "fuseblk" || fuse.starts_with("fuse") => System::Program,
-            _ => System::Unknown,
+            "ext2" | "ext3" | "ext4" => FileSystemFamily::Ext,
+            "xfs" => FileSystemFamily::Xfs,
+            "btrfs" => FileSystemFamily::Btrfs,
+            "f2fs" => FileSystemFamily::F2fs,
+            "zfs" | "bcachefs" | "nilfs2" | "ubifs" | "jffs2" => FileSystemFamily::Copying,
+            "ntfs" | "ntfs3" => FileSystemFamily::Ntfs,
+            "vfat" | "msdos" | "fat" | "fat12" | "fat16" | "fat32" => FileSystemFamily::Fat,
+            "exfat" => FileSystemFamily::ExFat,
+            "nfs" | "nfs4" | "cifs" | "smb3" | "9p" | "ceph" | "afs" | "virtiofs" => FileSystemFamily::Network,
+            "overlay" | "aufs" => FileSystemFamily::Overlay,
+            "tmpfs" | "ramfs" | "hugetlbfs" => FileSystemFamily::Memory,
+            fuse if fuse == "fuseblk" || fuse.starts_with("fuse") => FileSystemFamily::Program,
+            _ => FileSystemFamily::Unknown,
         }
     }
 
@@ -200,7 +200,7 @@ impl Ground {
 
     /// Whether contents go through the journal: copies of them stay there.
     pub fn journals_data(&self) -> bool {
-        self.system() == System::Ext && self.options.iter().any(|o| o == "data=journal")
+        self.system() == FileSystemFamily::Ext && self.options.iter().any(|o| o == "data=journal")
     }
 
     /// Whether freed blocks are told to the drive at once.
@@ -215,10 +215,10 @@ impl Ground {
     }
 
     /// Everything that stands against a hope, weightiest first.
-    pub fn doubts(&self) -> Vec<Doubt> {
+    pub fn doubts(&self) -> Vec<StackDoubt> {
         let mut doubts = self.of_system();
         if self.discards() {
-            doubts.push(Doubt {
+            doubts.push(StackDoubt {
                 weight: Weight::Aside,
                 what:
                     "Freed blocks are told to the drive as unused at once: what it then answers there says nothing of its cells."
@@ -227,7 +227,7 @@ impl Ground {
             });
         }
         if self.spreads_over_devices() {
-            doubts.push(Doubt {
+            doubts.push(StackDoubt {
                 weight: Weight::Unprovable,
                 what: "A part of it, as its journal, lies on another device, which is not looked at.".into(),
                 helps: "Erase that device too.",
@@ -257,7 +257,7 @@ impl Ground {
     /// The same for one file; `not_copied`: the file system overwrites it in its place by an attribute of the file's own. That takes away
     /// what speaks against the file system, and nothing of what speaks against the layers beneath it.
     pub fn weight_of(&self, not_copied: bool) -> Weight {
-        if !(not_copied && self.system() == System::Btrfs) {
+        if !(not_copied && self.system() == FileSystemFamily::Btrfs) {
             return self.weight();
         }
         self.weight_beneath().max(Weight::FileByFile)
@@ -265,7 +265,7 @@ impl Ground {
 
     /// The weight of what lies beneath the file system, and beside it: layers, and a journal on another device.
     pub fn weight_beneath(&self) -> Weight {
-        let layers = self.layers.iter().filter_map(Layer::doubt).map(|d| d.weight);
+        let layers = self.layers.iter().filter_map(StackLayer::doubt).map(|d| d.weight);
         let beside = self.spreads_over_devices().then_some(Weight::Unprovable);
         layers.chain(beside).max().unwrap_or(Weight::Aside)
     }
@@ -275,19 +275,19 @@ impl Ground {
         [EXTERNAL_JOURNAL, "journal_path", "journal_dev", "logdev", "rtdev"].iter().any(|option| self.has(option))
     }
 
-    fn of_system(&self) -> Vec<Doubt> {
-        let doubt = |weight, what: &str, helps| Doubt { weight, what: what.into(), helps };
+    fn of_system(&self) -> Vec<StackDoubt> {
+        let doubt = |weight, what: &str, helps| StackDoubt { weight, what: what.into(), helps };
         let names = "Names of files stay in its journal, and in blocks that its folders had.";
         let fill = "As root the journal is emptied at the end; filling the free space afterwards reaches blocks of folders that are gone.";
         match self.system() {
-            System::Ext if self.journals_data() => vec![doubt(
+            FileSystemFamily::Ext if self.journals_data() => vec![doubt(
                 Weight::KeepsCopies,
                 "It writes contents into its journal first (data=journal): copies of what was written stay there.",
                 "Mount with data=ordered, write much else, and erase the drive when it can be spared.",
             )],
-            System::Ext if self.kind == "ext2" => vec![],
-            System::Ext => vec![doubt(Weight::Aside, names, fill)],
-            System::Xfs => {
+            FileSystemFamily::Ext if self.kind == "ext2" => vec![],
+            FileSystemFamily::Ext => vec![doubt(Weight::Aside, names, fill)],
+            FileSystemFamily::Xfs => {
                 let log = "Fill the free space afterwards: that reaches blocks of folders that are gone, and writes the journal over as it goes round.";
                 let mut doubts = vec![doubt(Weight::Aside, names, log)];
                 if self.shares != Some(false) {
@@ -300,7 +300,7 @@ impl Ground {
                 }
                 doubts
             }
-            System::Btrfs => {
+            FileSystemFamily::Btrfs => {
                 let snapshots =
                     "Delete the snapshots, then the files, then fill the free space (jurex free); or erase the drive.";
                 let plain = self.has("nodatacow") && !self.has("compress") && !self.has("compress-force");
@@ -313,14 +313,14 @@ impl Ground {
                     vec![doubt(Weight::Copies, what, snapshots)]
                 }
             }
-            System::F2fs if self.options.iter().any(|o| o == "mode=lfs") => {
+            FileSystemFamily::F2fs if self.options.iter().any(|o| o == "mode=lfs") => {
                 vec![doubt(
                     Weight::Copies,
                     "It writes a log: new bytes go elsewhere, the old ones stay.",
                     "Fill the free space; or erase the drive.",
                 )]
             }
-            System::F2fs => vec![doubt(
+            FileSystemFamily::F2fs => vec![doubt(
                 Weight::FileByFile,
                 "It writes a log, and overwrites in place only where that is cheaper.",
                 "Fill the free space; or erase the drive.",
@@ -331,40 +331,40 @@ impl Ground {
 }
 
 /// What stands against those that are treated in one way whatever their options.
-fn of_others(system: System, kind: &str) -> Doubt {
-    let doubt = |weight, what: &str, helps| Doubt { weight, what: what.into(), helps };
+fn of_others(system: FileSystemFamily, kind: &str) -> StackDoubt {
+    let doubt = |weight, what: &str, helps| StackDoubt { weight, what: what.into(), helps };
     match system {
-        System::Copying => doubt(
+        FileSystemFamily::Copying => doubt(
             Weight::Copies,
             &format!("{} never overwrites: new bytes go elsewhere, the old ones stay.", capital(kind)),
             ERASE_DRIVE,
         ),
-        System::Ntfs => doubt(
+        FileSystemFamily::Ntfs => doubt(
             Weight::FileByFile,
             "Small files lie in the table of files itself, and compressed ones are written elsewhere. Names stay in its journals.",
             ERASE_DRIVE,
         ),
-        System::Fat | System::ExFat => doubt(
+        FileSystemFamily::Fat | FileSystemFamily::ExFat => doubt(
             Weight::Aside,
             "Names of files stay in the entries of their folders until these are used again.",
             "Erase the drive when it can be spared.",
         ),
-        System::Network => doubt(
+        FileSystemFamily::Network => doubt(
             Weight::Unprovable,
             "It is another computer's: what that does with what is overwritten is not told.",
             "Erase on that computer itself.",
         ),
-        System::Program => doubt(
+        FileSystemFamily::Program => doubt(
             Weight::Unprovable,
             "A program stands for it (FUSE): where that puts what is overwritten is not told.",
             "Erase where the program keeps its files.",
         ),
-        System::Overlay => doubt(
+        FileSystemFamily::Overlay => doubt(
             Weight::Copies,
             "It lies over another file system: a file of the lower one is copied before it is changed, and stays there.",
             "Erase the file in the lower file system.",
         ),
-        System::Memory => doubt(
+        FileSystemFamily::Memory => doubt(
             Weight::Unprovable,
             "It lies in memory, and may have been written to swap.",
             "Switch the computer off; erase the swap.",
@@ -373,94 +373,94 @@ fn of_others(system: System, kind: &str) -> Doubt {
     }
 }
 
-impl Layer {
+impl StackLayer {
     /// Its device.
     pub fn device(&self) -> &str {
         match self {
-            Layer::Encrypted { device }
-            | Layer::SnapshotOrigin { device }
-            | Layer::Snapshot { device }
-            | Layer::Thin { device }
-            | Layer::Raid { device, .. }
-            | Layer::Cache { device }
-            | Layer::Deduplicated { device }
-            | Layer::Image { device, .. }
-            | Layer::Drive { device, .. }
-            | Layer::Hosted { device }
-            | Layer::Other { device, .. } => device,
+            StackLayer::Encrypted { device }
+            | StackLayer::SnapshotOrigin { device }
+            | StackLayer::Snapshot { device }
+            | StackLayer::Thin { device }
+            | StackLayer::Raid { device, .. }
+            | StackLayer::Cache { device }
+            | StackLayer::Deduplicated { device }
+            | StackLayer::Image { device, .. }
+            | StackLayer::Drive { device, .. }
+            | StackLayer::Hosted { device }
+            | StackLayer::Other { device, .. } => device,
         }
     }
 
-    fn doubt(&self) -> Option<Doubt> {
+    fn doubt(&self) -> Option<StackDoubt> {
         let device = self.device();
         let (weight, what, helps) = match self {
-            Layer::Encrypted { .. } => {
+            StackLayer::Encrypted { .. } => {
                 (Weight::Aside, format!("{device} is an encrypted volume: the drive holds only what its key opens."), DESTROY_KEY)
             }
-            Layer::SnapshotOrigin { .. } => (
+            StackLayer::SnapshotOrigin { .. } => (
                 Weight::KeepsCopies,
                 format!("{device} has snapshots: what is overwritten is copied to them first."),
                 "Delete the snapshots; then erase what they lay on.",
             ),
-            Layer::Snapshot { .. } => (
+            StackLayer::Snapshot { .. } => (
                 Weight::KeepsCopies,
                 format!("{device} is a snapshot: what is overwritten in it stays in the volume that it was taken of."),
                 "Erase in the volume itself as well.",
             ),
-            Layer::Thin { .. } => (
+            StackLayer::Thin { .. } => (
                 Weight::Unprovable,
                 format!("{device} is a thin volume: blocks that a snapshot shares are copied before they are overwritten."),
                 "Delete its snapshots; erase the drives of the pool.",
             ),
-            Layer::Raid { level, .. } => (
+            StackLayer::Raid { level, .. } => (
                 Weight::Unprovable,
                 format!("{device} is several drives as one ({level}): what is read back comes from one of them."),
                 "Erase each drive when it can be spared.",
             ),
-            Layer::Cache { .. } => (
+            StackLayer::Cache { .. } => (
                 Weight::Unprovable,
                 format!("{device} has a cache on another drive, which may hold copies."),
                 "Take the cache away, and erase its drive.",
             ),
-            Layer::Deduplicated { .. } => {
+            StackLayer::Deduplicated { .. } => {
                 (Weight::KeepsCopies, format!("{device} keeps equal blocks once and writes changed ones elsewhere."), ERASE_DRIVE)
             }
-            Layer::Image { on: Some(on), .. } if on.weight() >= Weight::FileByFile => (
+            StackLayer::Image { on: Some(on), .. } if on.weight() >= Weight::FileByFile => (
                 on.weight().max(Weight::Unprovable),
                 format!("{device} is a file on {}, which may write elsewhere what is overwritten here.", on.called()),
                 "Erase the file where it lies, and the drive beneath it.",
             ),
-            Layer::Image { on: Some(on), .. } => (
+            StackLayer::Image { on: Some(on), .. } => (
                 Weight::Aside,
                 format!("{device} is a file on {}: what holds there holds here too.", on.called()),
                 "Erase the file where it lies.",
             ),
-            Layer::Image { on: None, .. } => (
+            StackLayer::Image { on: None, .. } => (
                 Weight::Unprovable,
                 format!("{device} is a file, and what that lies on is not told."),
                 "Erase the file where it lies.",
             ),
-            Layer::Drive { turns: Some(false), .. } => (
+            StackLayer::Drive { turns: Some(false), .. } => (
                 Weight::Aside,
                 format!(
                     "{device} is solid state: it writes each sector to other cells, and the old cells keep what they held until it erases them."
                 ),
                 "Erase the drive by its own command when it can be spared.",
             ),
-            Layer::Hosted { .. } => (
+            StackLayer::Hosted { .. } => (
                 Weight::Unprovable,
                 format!("{device} is hosted by other storage: what that does with what is overwritten is not told."),
                 "Erase where its sectors are kept.",
             ),
-            Layer::Drive { turns: Some(true), .. } => return None,
-            Layer::Drive { turns: None, .. } => {
+            StackLayer::Drive { turns: Some(true), .. } => return None,
+            StackLayer::Drive { turns: None, .. } => {
                 (Weight::Aside, format!("{device} does not tell what it is made of: it may keep old cells."), ERASE_DRIVE)
             }
-            Layer::Other { kind, .. } => {
+            StackLayer::Other { kind, .. } => {
                 (Weight::Unprovable, format!("{device} is a mapped device ({kind}) that nothing is known of here."), ERASE_DRIVE)
             }
         };
-        Some(Doubt { weight, what, helps })
+        Some(StackDoubt { weight, what, helps })
     }
 }
 
@@ -468,9 +468,9 @@ impl Layer {
 pub(super) mod tests {
     use super::*;
 
-    pub(crate) fn ground(kind: &str, options: &[&str], layers: Vec<Layer>) -> Ground {
+    pub(crate) fn ground(kind: &str, options: &[&str], layers: Vec<StackLayer>) -> StorageStack {
         let options = options.iter().map(ToString::to_string).collect();
-        Ground { options, layers, ..crate::testing::ground(kind, "/srv/stations") }
+        StorageStack { options, layers, ..crate::testing::ground(kind, "/srv/stations") }
     }
 
     #[test]
@@ -482,7 +482,7 @@ pub(super) mod tests {
         assert_eq!(on("ext4", &["rw", "data=journal"]), Weight::KeepsCopies);
         assert_eq!(on("vfat", &["discard"]), Weight::Aside);
         assert_eq!(on("xfs", &[]), Weight::FileByFile);
-        assert_eq!(Ground { shares: Some(false), ..ground("xfs", &[], vec![]) }.weight(), Weight::Aside);
+        assert_eq!(StorageStack { shares: Some(false), ..ground("xfs", &[], vec![]) }.weight(), Weight::Aside);
         assert_eq!(on("btrfs", &["compress=zstd:3", "nodatacow"]), Weight::Copies);
         assert_eq!(on("btrfs", &["nodatacow"]), Weight::FileByFile);
         assert_eq!(on("f2fs", &["mode=lfs"]), Weight::Copies);
@@ -492,22 +492,22 @@ pub(super) mod tests {
         for kind in ["nfs4", "cifs", "fuse.sshfs", "tmpfs", "newfs"] {
             assert_eq!(on(kind, &[]), Weight::Unprovable, "{kind}");
         }
-        assert_eq!(Ground { holds: "ntfs".into(), ..ground("fuseblk", &[], vec![]) }.system(), System::Ntfs);
-        assert_eq!(ground("fuseblk", &[], vec![]).system(), System::Program);
+        assert_eq!(StorageStack { holds: "ntfs".into(), ..ground("fuseblk", &[], vec![]) }.system(), FileSystemFamily::Ntfs);
+        assert_eq!(ground("fuseblk", &[], vec![]).system(), FileSystemFamily::Program);
     }
 
     #[test]
     fn what_is_beneath_weighs_too_and_each_doubt_says_what_would_help() {
         let device = || "/dev/mapper/tides".to_string();
         let on = |layer| ground("ext4", &["data=ordered"], vec![layer]);
-        assert_eq!(on(Layer::SnapshotOrigin { device: device() }).weight(), Weight::KeepsCopies);
-        assert_eq!(on(Layer::Thin { device: device() }).weight(), Weight::Unprovable);
-        assert_eq!(on(Layer::Encrypted { device: device() }).weight(), Weight::Aside);
-        let image = |on| Layer::Image { device: "/dev/loop0".into(), on: Some(Box::new(on)) };
+        assert_eq!(on(StackLayer::SnapshotOrigin { device: device() }).weight(), Weight::KeepsCopies);
+        assert_eq!(on(StackLayer::Thin { device: device() }).weight(), Weight::Unprovable);
+        assert_eq!(on(StackLayer::Encrypted { device: device() }).weight(), Weight::Aside);
+        let image = |on| StackLayer::Image { device: "/dev/loop0".into(), on: Some(Box::new(on)) };
         assert_eq!(on(image(ground("ext4", &[], vec![]))).weight(), Weight::Aside);
         assert_eq!(on(image(ground("btrfs", &[], vec![]))).weight(), Weight::Copies);
-        assert_eq!(on(image(on(Layer::Snapshot { device: device() }))).weight(), Weight::KeepsCopies);
-        let solid = on(Layer::Drive { device: "/dev/sdb".into(), turns: Some(false) });
+        assert_eq!(on(image(on(StackLayer::Snapshot { device: device() }))).weight(), Weight::KeepsCopies);
+        let solid = on(StackLayer::Drive { device: "/dev/sdb".into(), turns: Some(false) });
         assert!(solid.doubts().iter().any(|d| d.what.contains("solid state") && !d.helps.is_empty()));
     }
 }

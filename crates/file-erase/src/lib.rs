@@ -17,11 +17,14 @@ pub mod testing;
 mod trace;
 
 pub use fat::free_clusters;
-pub use file::{Because, Before, Ending, FileEvidence, Kind, LeftAlone, Look, Name, ReadBack, Removal, STOPPED, WhyNotRead};
+pub use file::{
+    Because, Ending, FileBefore, FileEvidence, FileReadBack, LeftAlone, Name, NameRemoval, NodeKind, OldPlaces, STOPPED,
+    WhyNotRead,
+};
 pub use free::{Fill, FreeEvidence, FreeFinding, FreeProof};
-pub use ground::{Doubt, EXTERNAL_JOURNAL, Ground, Layer, System, Weight};
+pub use ground::{EXTERNAL_JOURNAL, FileSystemFamily, StackDoubt, StackLayer, StorageStack, Weight};
 pub use names::{Names, lengths};
-pub use note::{KnownBy, Note, Noted, NotedRoot, SoFar};
-pub use record::{Asked, BadLessRecord, Counted, EndedSo, FORMAT, LessRecord, Tally, Work};
-pub use strip::{BINS, Shown, Strip, StripRun};
-pub use trace::{Lies, Sample, Seen, Stretch, Trace};
+pub use note::{KnownBy, Noted, NotedProgress, NotedRoot, WorkNote};
+pub use record::{BadFileEraseRecord, Counted, EndedSo, FORMAT, FileEraseOrder, FileEraseRecord, FileTally, FileWork};
+pub use strip::{BINS, ShownPart, Strip, StripRun};
+pub use trace::{FileSeen, Lies, SectorSample, Stretch, Trace};

@@ -1,9 +1,9 @@
 //! Notes of an erasure of files while it runs, each one JSON document on a line: with them it can go on after whatever has cut it short. They
 //! hold the paths that were named, and no other names.
 
-use super::file::{FileEvidence, Kind, Removal};
-use super::ground::Ground;
-use super::trace::{Seen, Trace};
+use super::file::{FileEvidence, NameRemoval, NodeKind};
+use super::ground::StorageStack;
+use super::trace::{FileSeen, Trace};
 use jurex_sanitize::record::JobId;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -30,7 +30,7 @@ pub struct Noted {
     /// The paths.
     pub roots: Vec<NotedRoot>,
     /// What they lie on: evidence names grounds by their places here. Going on may add to them.
-    pub grounds: Vec<Ground>,
+    pub grounds: Vec<StorageStack>,
 }
 
 /// A path that was named, and which file or folder it was.
@@ -85,27 +85,27 @@ impl KnownBy {
 /// One note.
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Note {
+pub enum WorkNote {
     /// What was asked for; the first one.
     Asked(Noted),
     /// It goes on after an interruption, on these grounds too.
-    WentOn(Vec<Ground>),
+    WentOn(Vec<StorageStack>),
     /// How a file lies, or what was seen of it once it was overwritten.
     Traced(Trace),
     /// A file that was seen when it was overwritten, as a trace tells, and what became of its name and attributes.
-    Removed(u64, u64, Removal, u32, u32, Option<String>),
+    Removed(u64, u64, NameRemoval, u32, u32, Option<String>),
     /// Anything else that is done with, or left.
     Ended(FileEvidence),
 }
 
-impl Note {
+impl WorkNote {
     /// That this one is done with.
     pub fn ended(device: u64, inode: u64, evidence: &FileEvidence) -> Self {
-        if evidence.kind != Kind::File || evidence.left_alone.is_some() || evidence.fault.is_some() {
-            return Note::Ended(evidence.clone());
+        if evidence.kind != NodeKind::File || evidence.left_alone.is_some() || evidence.fault.is_some() {
+            return WorkNote::Ended(evidence.clone());
         }
         let FileEvidence { removal, attributes, attributes_left, not_removed, .. } = evidence;
-        Note::Removed(device, inode, *removal, *attributes, *attributes_left, not_removed.clone())
+        WorkNote::Removed(device, inode, *removal, *attributes, *attributes_left, not_removed.clone())
     }
 
     /// Writes how a file lies, or what was seen of it, as a line.
@@ -136,7 +136,7 @@ impl Note {
 
 /// What notes come to.
 #[derive(Debug, Default)]
-pub struct SoFar {
+pub struct NotedProgress {
     /// What was asked for.
     pub noted: Option<Noted>,
     /// How often it was gone on with.
@@ -147,16 +147,16 @@ pub struct SoFar {
     pub ended: Vec<FileEvidence>,
 }
 
-impl SoFar {
+impl NotedProgress {
     /// Takes one line; one that was cut short is passed over.
     pub fn take(&mut self, line: &str) {
         match serde_json::from_str(line) {
-            Ok(Note::Asked(noted)) => self.noted = Some(noted),
-            Ok(Note::WentOn(grounds)) => {
+            Ok(WorkNote::Asked(noted)) => self.noted = Some(noted),
+            Ok(WorkNote::WentOn(grounds)) => {
                 self.went_on += 1;
                 self.noted.iter_mut().for_each(|n| n.grounds.clone_from(&grounds));
             }
-            Ok(Note::Traced(mut trace)) => {
+            Ok(WorkNote::Traced(mut trace)) => {
                 let id = (trace.device, trace.inode);
                 if let (Some(before), Some(_)) = (self.traces.get(&id), &trace.seen) {
                     // How it lay was noted before.
@@ -165,12 +165,13 @@ impl SoFar {
                 }
                 self.traces.insert(id, trace);
             }
-            Ok(Note::Removed(device, inode, removal, attributes, attributes_left, not_removed)) => {
+            Ok(WorkNote::Removed(device, inode, removal, attributes, attributes_left, not_removed)) => {
                 let seen = self.traces.get(&(device, inode)).and_then(|t| t.seen.as_ref());
-                let became = |s: &Seen| FileEvidence { removal, attributes, attributes_left, not_removed, ..s.evidence.clone() };
+                let became =
+                    |s: &FileSeen| FileEvidence { removal, attributes, attributes_left, not_removed, ..s.evidence.clone() };
                 self.ended.extend(seen.map(became));
             }
-            Ok(Note::Ended(file)) => self.ended.push(file),
+            Ok(WorkNote::Ended(file)) => self.ended.push(file),
             Err(_) => {}
         }
     }

@@ -1,8 +1,8 @@
 //! The record of an erasure of less than a drive. It has no outcome.
 
-use super::file::{Because, Ending, FileEvidence, Kind, Name};
+use super::file::{Because, Ending, FileEvidence, Name, NodeKind};
 use super::free::{FreeEvidence, FreeFinding};
-use super::ground::Ground;
+use super::ground::StorageStack;
 use super::strip::StripRun;
 use jiff::Timestamp;
 use jurex_pattern::text::{capital, hex, printable, shown_path};
@@ -21,7 +21,7 @@ pub const FORMAT: &str = "jurex-files/1";
 /// What was asked for, of whom and when.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Asked {
+pub struct FileEraseOrder {
     /// Name of the work.
     pub job: JobId,
     /// The program.
@@ -44,7 +44,7 @@ pub struct Asked {
 /// The work itself.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "work", deny_unknown_fields)]
-pub enum Work {
+pub enum FileWork {
     /// Files and folders.
     Files {
         /// The paths that were asked for.
@@ -95,7 +95,7 @@ pub struct EndedSo {
 /// What came of it: computed from the work, never set.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "of", deny_unknown_fields)]
-pub enum Tally {
+pub enum FileTally {
     /// Of files: how many ended in which way, in the order of [`Ending::ALL`]; those that none ended in are left out.
     Files {
         /// The ways with their numbers, and the reasons with the number of files that each holds for.
@@ -114,7 +114,7 @@ pub enum Tally {
 
 /// A text that is no such record, or one that contradicts itself.
 #[derive(Debug, thiserror::Error)]
-pub enum BadLessRecord {
+pub enum BadFileEraseRecord {
     /// Not the JSON of one.
     #[error("this is not a record of files or free space")]
     NotOne(#[source] serde_json::Error),
@@ -129,28 +129,33 @@ pub enum BadLessRecord {
 /// The record.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct LessRecord {
+pub struct FileEraseRecord {
     format: String,
     /// What was asked for.
-    pub asked: Asked,
-    grounds: Vec<Ground>,
-    work: Work,
+    pub asked: FileEraseOrder,
+    grounds: Vec<StorageStack>,
+    work: FileWork,
     /// Where it lay on each ground, in [`super::BINS`] parts.
     strips: Vec<Vec<StripRun>>,
-    tally: Tally,
+    tally: FileTally,
 }
 
 #[derive(Deserialize)]
-struct Head {
+struct FileEraseHead {
     format: String,
 }
 
-impl LessRecord {
+impl FileEraseRecord {
     /// Of that work; what came of it is computed.
     ///
     /// # Errors
     /// A file lies on no ground: a defect of the caller.
-    pub fn new(asked: Asked, grounds: Vec<Ground>, work: Work, strips: Vec<Vec<StripRun>>) -> Result<Self, BadLessRecord> {
+    pub fn new(
+        asked: FileEraseOrder,
+        grounds: Vec<StorageStack>,
+        work: FileWork,
+        strips: Vec<Vec<StripRun>>,
+    ) -> Result<Self, BadFileEraseRecord> {
         let tally = tally(&work, &grounds, asked.passes)?;
         Ok(Self { format: FORMAT.into(), asked, grounds, work, strips, tally })
     }
@@ -159,18 +164,18 @@ impl LessRecord {
     ///
     /// # Errors
     /// Text that is none, another format, or what does not follow.
-    pub fn from_json(text: &str) -> Result<Self, BadLessRecord> {
-        let head: Head = serde_json::from_str(text).map_err(BadLessRecord::NotOne)?;
+    pub fn from_json(text: &str) -> Result<Self, BadFileEraseRecord> {
+        let head: FileEraseHead = serde_json::from_str(text).map_err(BadFileEraseRecord::NotOne)?;
         if head.format != FORMAT {
-            return Err(BadLessRecord::OtherFormat(printable(head.format.as_bytes())));
+            return Err(BadFileEraseRecord::OtherFormat(printable(head.format.as_bytes())));
         }
-        let read: Self = serde_json::from_str(text).map_err(BadLessRecord::NotOne)?;
+        let read: Self = serde_json::from_str(text).map_err(BadFileEraseRecord::NotOne)?;
         if read.tally != tally(&read.work, &read.grounds, read.asked.passes)? {
-            return Err(BadLessRecord::DoesNotFollow("its sums do not follow from what was seen of each file"));
+            return Err(BadFileEraseRecord::DoesNotFollow("its sums do not follow from what was seen of each file"));
         }
         let fits = |r: &StripRun| r.first.checked_add(r.count).is_some_and(|end| end <= super::BINS);
         if read.strips.len() > read.grounds.len() || !read.strips.iter().flatten().all(fits) {
-            return Err(BadLessRecord::DoesNotFollow("a place lies outside of its file system"));
+            return Err(BadFileEraseRecord::DoesNotFollow("a place lies outside of its file system"));
         }
         Ok(read)
     }
@@ -189,12 +194,12 @@ impl LessRecord {
     }
 
     /// What it lay on.
-    pub fn grounds(&self) -> &[Ground] {
+    pub fn grounds(&self) -> &[StorageStack] {
         &self.grounds
     }
 
     /// The work.
-    pub fn work(&self) -> &Work {
+    pub fn work(&self) -> &FileWork {
         &self.work
     }
 
@@ -204,18 +209,20 @@ impl LessRecord {
     }
 
     /// What came of it.
-    pub fn tally(&self) -> &Tally {
+    pub fn tally(&self) -> &FileTally {
         &self.tally
     }
 
     /// Whether all ended as it was planned.
     pub fn kept_its_plan(&self) -> bool {
         match (&self.tally, &self.work) {
-            (Tally::Files { endings, .. }, Work::Files { files, .. }) => {
-                let removed = |f: &FileEvidence| f.removal != super::Removal::Left && f.attributes_left == 0;
+            (FileTally::Files { endings, .. }, FileWork::Files { files, .. }) => {
+                let removed = |f: &FileEvidence| f.removal != super::NameRemoval::Left && f.attributes_left == 0;
                 endings.iter().all(|e| e.ending <= Ending::Proved) && files.iter().all(removed)
             }
-            (Tally::Free { finding }, Work::Free { free }) => *finding == FreeFinding::Proved && free.left_behind.is_empty(),
+            (FileTally::Free { finding }, FileWork::Free { free }) => {
+                *finding == FreeFinding::Proved && free.left_behind.is_empty()
+            }
             _ => false,
         }
     }
@@ -224,15 +231,15 @@ impl LessRecord {
     pub fn is_cut_short(&self) -> bool {
         let stopped = |fault: &Option<String>| fault.as_ref().is_some_and(|f| f.starts_with(super::STOPPED));
         match &self.work {
-            Work::Files { files, .. } => files.iter().any(|f| stopped(&f.fault)),
-            Work::Free { free } => stopped(&free.fault),
+            FileWork::Files { files, .. } => files.iter().any(|f| stopped(&f.fault)),
+            FileWork::Free { free } => stopped(&free.fault),
         }
     }
 
     /// What came of it in sentences, the best first.
     pub fn results(&self) -> Vec<String> {
         match (&self.tally, &self.work) {
-            (Tally::Files { endings, other }, Work::Files { files, journals_emptied, .. }) => {
+            (FileTally::Files { endings, other }, FileWork::Files { files, journals_emptied, .. }) => {
                 let mut said = self.of_endings(endings);
                 if *other > 0 {
                     said.push(format!("{} of folders, links and others, which hold no contents.", counted(*other, "name")));
@@ -250,7 +257,7 @@ impl LessRecord {
                 }
                 said
             }
-            (Tally::Free { finding }, Work::Free { free }) => {
+            (FileTally::Free { finding }, FileWork::Free { free }) => {
                 let mut said = vec![format!("{}.", capital(finding.sentence()))];
                 said.extend(free.sentences());
                 if free.fill.small > 0 {
@@ -271,8 +278,8 @@ impl LessRecord {
     /// Why files were left as they were, each reason once.
     fn left_alone(&self) -> impl Iterator<Item = &'static str> {
         let files = match &self.work {
-            Work::Files { files, .. } => files.as_slice(),
-            Work::Free { .. } => &[],
+            FileWork::Files { files, .. } => files.as_slice(),
+            FileWork::Free { .. } => &[],
         };
         let why: std::collections::BTreeSet<_> = files.iter().filter_map(|f| f.left_alone).collect();
         why.into_iter().map(super::LeftAlone::sentence)
@@ -298,19 +305,19 @@ impl LessRecord {
     /// What was done, in one sentence.
     pub fn what(&self) -> String {
         match &self.work {
-            Work::Files { roots, files, .. } => {
+            FileWork::Files { roots, files, .. } => {
                 let of = |kind| files.iter().filter(move |f| f.kind == kind);
-                let bytes = of(Kind::File).map(|f| f.bytes).sum();
+                let bytes = of(NodeKind::File).map(|f| f.bytes).sum();
                 format!(
                     "{} of {}, {}, under {}",
-                    counted(of(Kind::File).count() as u64, "file"),
+                    counted(of(NodeKind::File).count() as u64, "file"),
                     si_size(bytes),
-                    counted(of(Kind::Folder).count() as u64, "folder"),
+                    counted(of(NodeKind::Folder).count() as u64, "folder"),
                     counted(roots.len() as u64, "path"),
                 )
             }
-            Work::Free { .. } => {
-                format!("the free space of {}", self.grounds.first().map(Ground::called).unwrap_or_default())
+            FileWork::Free { .. } => {
+                format!("the free space of {}", self.grounds.first().map(StorageStack::called).unwrap_or_default())
             }
         }
     }
@@ -334,20 +341,20 @@ impl Name {
     }
 }
 
-fn tally(work: &Work, grounds: &[Ground], passes: u32) -> Result<Tally, BadLessRecord> {
-    let astray = BadLessRecord::DoesNotFollow("a file lies on a file system that is not told of");
+fn tally(work: &FileWork, grounds: &[StorageStack], passes: u32) -> Result<FileTally, BadFileEraseRecord> {
+    let astray = BadFileEraseRecord::DoesNotFollow("a file lies on a file system that is not told of");
     match work {
-        Work::Free { free } => match grounds {
-            [ground] => Ok(Tally::Free { finding: free.finding(ground, passes) }),
+        FileWork::Free { free } => match grounds {
+            [ground] => Ok(FileTally::Free { finding: free.finding(ground, passes) }),
             _ => Err(astray),
         },
-        Work::Files { files, .. } => {
+        FileWork::Files { files, .. } => {
             let mut sums: Vec<EndedSo> = vec![];
             let mut other = 0;
             for file in files {
-                let ground = grounds.get(file.ground as usize).ok_or(BadLessRecord::DoesNotFollow("a file lies nowhere"))?;
+                let ground = grounds.get(file.ground as usize).ok_or(BadFileEraseRecord::DoesNotFollow("a file lies nowhere"))?;
                 let (ending, because) = file.ending(ground, passes);
-                if file.kind != Kind::File && ending == Ending::Nothing {
+                if file.kind != NodeKind::File && ending == Ending::Nothing {
                     other += 1;
                     continue;
                 }
@@ -366,7 +373,7 @@ fn tally(work: &Work, grounds: &[Ground], passes: u32) -> Result<Tally, BadLessR
             }
             sums.sort_by_key(|e| e.ending);
             sums.iter_mut().for_each(|e| e.because.sort_by_key(|(r, _)| *r));
-            Ok(Tally::Files { endings: sums, other })
+            Ok(FileTally::Files { endings: sums, other })
         }
     }
 }
@@ -379,11 +386,11 @@ fn add(sum: &mut Counted, bytes: u64) {
 #[cfg(test)]
 mod tests {
     use super::super::ground::tests::ground;
-    use super::super::{LeftAlone, Look, Removal, WhyNotRead};
+    use super::super::{LeftAlone, NameRemoval, OldPlaces, WhyNotRead};
     use super::*;
 
-    fn record() -> LessRecord {
-        let asked = Asked {
+    fn record() -> FileEraseRecord {
+        let asked = FileEraseOrder {
             job: "261126-4F7QZK".parse().unwrap(),
             tool: Tool { name: "jurex".into(), version: "0".into() },
             by: Person::default(),
@@ -393,22 +400,23 @@ mod tests {
             passes: 1,
             went_on: 0,
         };
-        let mut proved = FileEvidence::new(Name::of(b"/srv/a", None), Kind::File, 0, 4096);
+        let mut proved = FileEvidence::new(Name::of(b"/srv/a", None), NodeKind::File, 0, 4096);
         (proved.before.mapped, proved.read_back.right, proved.passes, proved.moved) = (4096, 4096, 1, Some(false));
-        proved.look = Look::Read { of: 4096, pattern: 4096, former: 0, unreadable: 0 };
-        proved.removal = Removal::Removed;
-        let unseen = FileEvidence { look: Look::NotRead { why: WhyNotRead::NoRights }, bytes: 100, ..proved.clone() };
+        proved.look = OldPlaces::Read { of: 4096, pattern: 4096, former: 0, unreadable: 0 };
+        proved.removal = NameRemoval::Removed;
+        let unseen = FileEvidence { look: OldPlaces::NotRead { why: WhyNotRead::NoRights }, bytes: 100, ..proved.clone() };
         let left = FileEvidence { left_alone: Some(LeftAlone::Immutable), bytes: 7, ..unseen.clone() };
-        let folder = FileEvidence { removal: Removal::Removed, ..FileEvidence::new(Name::of(b"/srv", None), Kind::Folder, 0, 0) };
+        let folder =
+            FileEvidence { removal: NameRemoval::Removed, ..FileEvidence::new(Name::of(b"/srv", None), NodeKind::Folder, 0, 0) };
         let files = vec![proved, unseen.clone(), left, unseen, folder];
-        let work = Work::Files {
+        let work = FileWork::Files {
             roots: vec![Name::of(b"/srv", None)],
             salt: String::new(),
             keep_names: false,
             journals_emptied: vec![],
             files,
         };
-        LessRecord::new(asked, vec![ground("ext4", &[], vec![])], work, vec![vec![]]).unwrap()
+        FileEraseRecord::new(asked, vec![ground("ext4", &[], vec![])], work, vec![vec![]]).unwrap()
     }
 
     #[test]
@@ -416,7 +424,7 @@ mod tests {
         let record = record();
         let one = |files, bytes| Counted { files, bytes };
         let so = |ending, sum, because| EndedSo { ending, sum, because };
-        let expected = Tally::Files {
+        let expected = FileTally::Files {
             endings: vec![
                 so(Ending::Proved, one(1, 4096), vec![]),
                 so(Ending::NotProvable, one(2, 200), vec![(Because::NoRights, one(2, 200))]),
@@ -435,7 +443,7 @@ mod tests {
             ]
         );
         let text = record.to_json();
-        assert_eq!(LessRecord::from_json(&text).unwrap(), record);
+        assert_eq!(FileEraseRecord::from_json(&text).unwrap(), record);
         for (from, to) in [
             ("\"why\":\"no-rights\"", "\"why\":\"no-device\""),
             ("{\"bytes\":\"4096\",\"files\":\"1\"}", "{\"bytes\":\"4296\",\"files\":\"3\"}"),
@@ -444,11 +452,11 @@ mod tests {
         ] {
             let altered = text.replacen(from, to, 1);
             assert_ne!(altered, text, "{from}");
-            assert!(matches!(LessRecord::from_json(&altered), Err(BadLessRecord::DoesNotFollow(_))), "{from}");
+            assert!(matches!(FileEraseRecord::from_json(&altered), Err(BadFileEraseRecord::DoesNotFollow(_))), "{from}");
         }
         assert!(matches!(
-            LessRecord::from_json(&text.replace("jurex-files/1", "jurex-files/9")),
-            Err(BadLessRecord::OtherFormat(_))
+            FileEraseRecord::from_json(&text.replace("jurex-files/1", "jurex-files/9")),
+            Err(BadFileEraseRecord::OtherFormat(_))
         ));
     }
 

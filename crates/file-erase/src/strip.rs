@@ -11,7 +11,7 @@ pub const BINS: u32 = 512;
 /// What is shown of a part. Where several things lie in one part, the last of these counts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum Shown {
+pub enum ShownPart {
     /// Read on the device and found right.
     Proved,
     /// Laid, and not proved.
@@ -29,14 +29,14 @@ pub struct StripRun {
     /// How many.
     pub count: u32,
     /// What they show.
-    pub shown: Shown,
+    pub shown: ShownPart,
 }
 
 /// The parts of a file system in which something lay.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Strip {
     of: u64,
-    bins: Vec<Option<Shown>>,
+    bins: Vec<Option<ShownPart>>,
 }
 
 impl Strip {
@@ -46,7 +46,7 @@ impl Strip {
     }
 
     /// Shows so many bytes from that one on.
-    pub fn show(&mut self, first: u64, bytes: u64, shown: Shown) {
+    pub fn show(&mut self, first: u64, bytes: u64, shown: ShownPart) {
         let last = first.saturating_add(bytes.max(1) - 1).min(self.of - 1);
         if bytes == 0 || first >= self.of {
             return;
@@ -60,9 +60,9 @@ impl Strip {
     pub fn show_file(&mut self, lies: &Lies, ending: Ending) {
         let shown = match ending {
             Ending::Nothing => return,
-            Ending::Proved => Shown::Proved,
-            Ending::NotProvable => Shown::Laid,
-            Ending::NotOverwritten | Ending::NotFinished | Ending::LeftAlone => Shown::NotReached,
+            Ending::Proved => ShownPart::Proved,
+            Ending::NotProvable => ShownPart::Laid,
+            Ending::NotOverwritten | Ending::NotFinished | Ending::LeftAlone => ShownPart::NotReached,
         };
         lies.stretches.iter().filter_map(|s| Some((s.place?, s.bytes))).for_each(|(at, bytes)| self.show(at, bytes, shown));
     }
@@ -92,15 +92,19 @@ mod tests {
     #[test]
     fn what_lies_in_a_part_is_shown_there_and_the_worst_wins() {
         let mut strip = Strip::new(512 * 100);
-        strip.show(0, 100, Shown::Proved);
-        strip.show(250, 100, Shown::Proved);
-        strip.show(300, 1, Shown::NotReached);
-        strip.show(51_199, 5000, Shown::Laid);
-        strip.show(90_000, 5, Shown::Laid);
-        strip.show(700, 0, Shown::Laid);
+        strip.show(0, 100, ShownPart::Proved);
+        strip.show(250, 100, ShownPart::Proved);
+        strip.show(300, 1, ShownPart::NotReached);
+        strip.show(51_199, 5000, ShownPart::Laid);
+        strip.show(90_000, 5, ShownPart::Laid);
+        strip.show(700, 0, ShownPart::Laid);
         let run = |first, count, shown| StripRun { first, count, shown };
-        let expected =
-            [run(0, 1, Shown::Proved), run(2, 1, Shown::Proved), run(3, 1, Shown::NotReached), run(511, 1, Shown::Laid)];
+        let expected = [
+            run(0, 1, ShownPart::Proved),
+            run(2, 1, ShownPart::Proved),
+            run(3, 1, ShownPart::NotReached),
+            run(511, 1, ShownPart::Laid),
+        ];
         assert_eq!(strip.runs(), expected);
     }
 }

@@ -1,10 +1,10 @@
 //! A stand-in for tests: what lies beneath a file.
 
-use crate::Ground;
+use crate::StorageStack;
 
 /// The file system `kind` at `mount`, on a partition and on nothing else that is known.
-pub fn ground(kind: &str, mount: &str) -> Ground {
-    Ground {
+pub fn ground(kind: &str, mount: &str) -> StorageStack {
+    StorageStack {
         kind: kind.into(),
         holds: String::new(),
         mount: mount.into(),

@@ -1,6 +1,6 @@
 //! What is kept of a file before anything is written to it, so that an interrupted work can go on and still say where the file lay at first.
 
-use super::file::{Before, FileEvidence, Name};
+use super::file::{FileBefore, FileEvidence, Name};
 use serde::{Deserialize, Serialize};
 
 /// A stretch of a file, in bytes.
@@ -23,12 +23,12 @@ pub struct Lies {
     /// What is mapped, up to the block that its last byte is in, in the order of the file.
     pub stretches: Vec<Stretch>,
     /// In bytes: what a record says of it.
-    pub before: Before,
+    pub before: FileBefore,
 }
 
 /// What a sector held, as a digest under a salt.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Sample {
+pub struct SectorSample {
     /// Its first byte in the file system's own addresses.
     pub place: u64,
     /// Bytes.
@@ -57,15 +57,15 @@ pub struct Trace {
     /// How it lies.
     pub lies: Lies,
     /// What some of its sectors hold.
-    pub samples: Vec<Sample>,
+    pub samples: Vec<SectorSample>,
     /// What was seen of it once it was overwritten; its name may still be there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub seen: Option<Seen>,
+    pub seen: Option<FileSeen>,
 }
 
 /// What was seen of a file once it was overwritten.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Seen {
+pub struct FileSeen {
     /// All of it.
     pub evidence: FileEvidence,
     /// When it had been changed last, in seconds and nanoseconds: if somebody has written to it since, this is of something else.
@@ -130,7 +130,7 @@ mod tests {
     fn lie(stretches: &[(u64, u64, Option<u64>)]) -> Lies {
         let one =
             |(at, bytes, place): &(u64, u64, Option<u64>)| Stretch { at: *at, bytes: *bytes, place: *place, encoded: false };
-        Lies { stretches: stretches.iter().map(one).collect(), before: Before::default() }
+        Lies { stretches: stretches.iter().map(one).collect(), before: FileBefore::default() }
     }
 
     #[test]

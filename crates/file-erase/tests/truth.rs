@@ -6,7 +6,8 @@
 
 use jurex_device::testing::Dice;
 use jurex_file_erase::{
-    Before, Ending, FileEvidence, Fill, FreeEvidence, FreeFinding, FreeProof, Ground, Kind, Layer, Look, Name, ReadBack, Removal,
+    Ending, FileBefore, FileEvidence, FileReadBack, Fill, FreeEvidence, FreeFinding, FreeProof, Name, NameRemoval, NodeKind,
+    OldPlaces, StackLayer, StorageStack,
 };
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
@@ -103,8 +104,8 @@ fn elsewhere(next: usize) -> Does {
     Does::Elsewhere { at: BTreeMap::new(), next }
 }
 
-fn ground(kind: &str, options: &[&str], layers: Vec<Layer>) -> Ground {
-    Ground {
+fn ground(kind: &str, options: &[&str], layers: Vec<StackLayer>) -> StorageStack {
+    StorageStack {
         source: "/dev/dm-1".into(),
         options: options.iter().map(|o| (*o).into()).collect(),
         bytes: SYSTEM as u64 * BLOCK,
@@ -132,41 +133,41 @@ fn any_system(dice: &mut Dice) -> (&'static str, &'static [&'static str], Does, 
 }
 
 /// What lies beneath, as a person who looks through the system's tables would be told; each with what it truly does.
-fn beneath(dice: &mut Dice, depth: u32) -> (Vec<Layer>, Vec<Does>) {
+fn beneath(dice: &mut Dice, depth: u32) -> (Vec<StackLayer>, Vec<Does>) {
     let device = || "/dev/dm-1".to_string();
-    let drive = || vec![Layer::Drive { device: "/dev/sda".into(), turns: Some(true) }];
+    let drive = || vec![StackLayer::Drive { device: "/dev/sda".into(), turns: Some(true) }];
     let mut does = vec![];
     let mut told = match dice.below(11) {
         0 | 1 => drive(),
-        2 => [vec![Layer::Encrypted { device: device() }], drive()].concat(),
+        2 => [vec![StackLayer::Encrypted { device: device() }], drive()].concat(),
         3 => {
             does.push(Does::CopiesFirst { copied: BTreeMap::new() });
-            [vec![Layer::SnapshotOrigin { device: device() }], drive()].concat()
+            [vec![StackLayer::SnapshotOrigin { device: device() }], drive()].concat()
         }
         4 => {
             does.push(elsewhere(16 * ASIDE));
-            [vec![Layer::Snapshot { device: device() }], drive()].concat()
+            [vec![StackLayer::Snapshot { device: device() }], drive()].concat()
         }
         5 => {
             does.push(if dice.one_in(2) { Does::InPlace } else { elsewhere(16 * ASIDE) });
-            [vec![Layer::Thin { device: device() }], drive()].concat()
+            [vec![StackLayer::Thin { device: device() }], drive()].concat()
         }
         6 => {
             does.push(if dice.one_in(2) { Does::Twice } else { Does::OnceOfTwo });
-            vec![Layer::Raid { device: device(), level: "raid1".into() }]
+            vec![StackLayer::Raid { device: device(), level: "raid1".into() }]
         }
         7 => {
             does.push(dice.pick(&[Does::InPlace, Does::OnceOfTwo, Does::Logged { next: 0 }]));
-            [vec![Layer::Cache { device: device() }], drive()].concat()
+            [vec![StackLayer::Cache { device: device() }], drive()].concat()
         }
         8 => {
             // Whatever hosts it does as it likes.
             does.push(dice.pick(&[Does::InPlace, elsewhere(16 * ASIDE), Does::Twice]));
-            vec![Layer::Hosted { device: "/dev/vda".into() }]
+            vec![StackLayer::Hosted { device: "/dev/vda".into() }]
         }
         9 => {
             does.push(dice.pick(&[Does::InPlace, elsewhere(16 * ASIDE)]));
-            vec![Layer::Other { device: device(), kind: "odd".into() }]
+            vec![StackLayer::Other { device: device(), kind: "odd".into() }]
         }
         _ if depth > 0 => {
             let (kind, options, own, _) = any_system(dice);
@@ -174,7 +175,7 @@ fn beneath(dice: &mut Dice, depth: u32) -> (Vec<Layer>, Vec<Does>) {
             does.push(own);
             does.extend(below);
             let on = dice.below(4) > 0;
-            vec![Layer::Image { device: "/dev/loop0".into(), on: on.then(|| Box::new(ground(kind, options, layers))) }]
+            vec![StackLayer::Image { device: "/dev/loop0".into(), on: on.then(|| Box::new(ground(kind, options, layers))) }]
         }
         _ => drive(),
     };
@@ -183,7 +184,7 @@ fn beneath(dice: &mut Dice, depth: u32) -> (Vec<Layer>, Vec<Does>) {
 }
 
 /// A stack with a file of old bytes on it.
-fn stack(dice: &mut Dice) -> (Ground, Stack, bool) {
+fn stack(dice: &mut Dice) -> (StorageStack, Stack, bool) {
     let (kind, options, own, tells) = any_system(dice);
     let (layers, below) = beneath(dice, 2);
     let mut stack = Stack { layers: std::iter::once(own).chain(below).collect(), blocks: BTreeMap::new() };
@@ -223,12 +224,12 @@ fn erase_file(stack: &mut Stack, tells: bool, dice: &mut Dice) -> FileEvidence {
     let right = (0..FILE).filter(|block| stack.read(0, *block) == Holds::Pass).count() as u64 * BLOCK;
     let seen: Vec<Holds> = places.iter().map(|at| stack.read(1, *at)).collect();
     let count = |holds| seen.iter().filter(|h| **h == holds).count() as u64 * BLOCK;
-    let look = Look::Read { of: mapped, pattern: count(Holds::Pass), former: count(Holds::Old), unreadable: 0 };
-    let mut file = FileEvidence::new(Name::Path("tide.csv".into()), Kind::File, 0, mapped);
-    file.before = Before { stretches: 1, mapped, unplaced: if tells { 0 } else { mapped }, ..Before::default() };
-    file.read_back = ReadBack { right, wrong: mapped - right, ..ReadBack::default() };
+    let look = OldPlaces::Read { of: mapped, pattern: count(Holds::Pass), former: count(Holds::Old), unreadable: 0 };
+    let mut file = FileEvidence::new(Name::Path("tide.csv".into()), NodeKind::File, 0, mapped);
+    file.before = FileBefore { stretches: 1, mapped, unplaced: if tells { 0 } else { mapped }, ..FileBefore::default() };
+    file.read_back = FileReadBack { right, wrong: mapped - right, ..FileReadBack::default() };
     (file.look, file.moved) = (look, tells.then_some(moved));
-    (file.passes, file.removal) = (1, Removal::Removed);
+    (file.passes, file.removal) = (1, NameRemoval::Removed);
     file
 }
 
@@ -247,7 +248,7 @@ fn fill_free(stack: &mut Stack, tells: bool, dice: &mut Dice) -> FreeEvidence {
         files: 1,
         passes: 1,
         past_caches: true,
-        read_back: ReadBack { right, ..ReadBack::default() },
+        read_back: FileReadBack { right, ..FileReadBack::default() },
         ..Fill::default()
     };
     let unreached = left as u64 * BLOCK;

@@ -2,7 +2,7 @@
 
 use crate::{Ledger, make_private, sql};
 use jiff::Timestamp;
-use jurex_past::{About, Head, PastError};
+use jurex_past::{NotedSubject, PastError, TreeHead};
 use rusqlite::Connection;
 use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
@@ -54,7 +54,7 @@ impl Ledger {
         std::fs::copy(copy, &new).map_err(|e| failed(copy, e))?;
         let heads = {
             let ledger = Ledger::open(&new)?;
-            let heads: Vec<Head> = ledger.heads()?.into_iter().map(|k| k.head).collect();
+            let heads: Vec<TreeHead> = ledger.heads()?.into_iter().map(|k| k.head).collect();
             if let Some(wrong) = ledger.check_chain(&heads)?.wrong.into_iter().next() {
                 return Err(PastError::CopyTouched { path: copy.display().to_string(), wrong });
             }
@@ -73,7 +73,7 @@ impl Ledger {
         {
             let ledger = Ledger::open(&new)?;
             let root = replaced.as_ref().map(|(_, head)| jurex_pattern::text::hex::encode(&head.root));
-            ledger.note_digest(About::Restored, &said, root, when)?;
+            ledger.note_digest(NotedSubject::Restored, &said, root, when)?;
             ledger.close_for_good()?;
         }
         std::fs::File::open(&new).and_then(|f| f.sync_all()).map_err(|e| failed(&new, e))?;
@@ -83,7 +83,7 @@ impl Ledger {
     }
 
     /// Takes the ledger out of use: all that is written is in its one file, and nobody else has it open. Gives its head.
-    fn close_for_good(self) -> Result<Head, PastError> {
+    fn close_for_good(self) -> Result<TreeHead, PastError> {
         let head = self.head()?;
         let run = || -> rusqlite::Result<()> {
             self.connection.busy_timeout(std::time::Duration::from_secs(2))?;

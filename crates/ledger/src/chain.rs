@@ -4,7 +4,7 @@ use crate::Ledger;
 use crate::format::ABOUT;
 use jiff::Timestamp;
 use jurex_past::tree::{self, Frontier, Hash, leaf};
-use jurex_past::{About, Head, KeptHead, Leaf, PastError};
+use jurex_past::{Leaf, NotedSubject, PastError, StoredHead, TreeHead};
 use rusqlite::{OptionalExtension, Transaction, TransactionBehavior, params};
 use sha2::{Digest, Sha256};
 
@@ -139,13 +139,13 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn head(&self) -> Result<Head, PastError> {
+    pub fn head(&self) -> Result<TreeHead, PastError> {
         let (size, peaks): (i64, Vec<u8>) = self
             .connection
             .query_row("SELECT size, peaks FROM frontier", [], |row| Ok((row.get(0)?, row.get(1)?)))
             .map_err(|e| self.sql(e))?;
         let tree = Frontier::from_bytes(size as u64, &peaks).unwrap_or_default();
-        Ok(Head { size: size as u64, root: tree.root() })
+        Ok(TreeHead { size: size as u64, root: tree.root() })
     }
 
     /// The head that the tree had when it had so many leaves, by what is kept of it; `None`: it has fewer, or that is not kept.
@@ -174,12 +174,12 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn follows_from(&self, head: &Head) -> Result<bool, PastError> {
+    pub fn follows_from(&self, head: &TreeHead) -> Result<bool, PastError> {
         if self.root_at(head.size)? == Some(head.root) {
             return Ok(true);
         }
         let root = hex(head.root);
-        let says_so = |l: &Leaf| matches!(l, Leaf::Noted { about: About::Restored, digest: Some(of), .. } if *of == root);
+        let says_so = |l: &Leaf| matches!(l, Leaf::Noted { about: NotedSubject::Restored, digest: Some(of), .. } if *of == root);
         Ok(self.noted()?.iter().any(says_so))
     }
 
@@ -225,24 +225,30 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn note_taken(&self, instead_of: &Head, when: Timestamp) -> Result<(), PastError> {
+    pub fn note_taken(&self, instead_of: &TreeHead, when: Timestamp) -> Result<(), PastError> {
         let said = format!(
             "A person took the ledger as it is, though it does not follow from the head of {} entries that was kept of it.",
             instead_of.size
         );
-        self.note_digest(About::Restored, &said, Some(hex(instead_of.root)), when)
+        self.note_digest(NotedSubject::Restored, &said, Some(hex(instead_of.root)), when)
     }
 
     /// Notes something that matters beside jobs.
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn note(&self, about: About, said: &str, of: Option<&str>, when: Timestamp) -> Result<(), PastError> {
+    pub fn note(&self, about: NotedSubject, said: &str, of: Option<&str>, when: Timestamp) -> Result<(), PastError> {
         self.note_digest(about, said, of.map(digest), when)
     }
 
     /// The same, with a digest that is known.
-    pub(crate) fn note_digest(&self, about: About, said: &str, digest: Option<String>, when: Timestamp) -> Result<(), PastError> {
+    pub(crate) fn note_digest(
+        &self,
+        about: NotedSubject,
+        said: &str,
+        digest: Option<String>,
+        when: Timestamp,
+    ) -> Result<(), PastError> {
         let noted = Leaf::Noted { about, when: when.to_string(), said: said.into(), digest };
         let run = || -> rusqlite::Result<()> {
             let change = change(self)?;
@@ -253,7 +259,7 @@ impl Ledger {
     }
 
     /// The last thing that was noted about something.
-    fn last_noted(&self, about: About) -> rusqlite::Result<Option<Leaf>> {
+    fn last_noted(&self, about: NotedSubject) -> rusqlite::Result<Option<Leaf>> {
         let last = format!("SELECT json FROM leaf WHERE {ABOUT} = ?1 ORDER BY number DESC LIMIT 1");
         let json: Option<String> = self.connection.query_row(&last, [about.word()], |row| row.get(0)).optional()?;
         Ok(json.and_then(|json| serde_json::from_str(&json).ok()))
@@ -264,9 +270,9 @@ impl Ledger {
     /// # Errors
     /// A full disk, no rights.
     pub fn note_settings(&self, text: &str, when: Timestamp) -> Result<(), PastError> {
-        match self.last_noted(About::Settings).map_err(|e| self.sql(e))? {
+        match self.last_noted(NotedSubject::Settings).map_err(|e| self.sql(e))? {
             Some(Leaf::Noted { digest: Some(then), .. }) if then == digest(text) => Ok(()),
-            _ => self.note(About::Settings, text, Some(text), when),
+            _ => self.note(NotedSubject::Settings, text, Some(text), when),
         }
     }
 
@@ -286,7 +292,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A full disk, no rights.
-    pub fn keep_head(&self, head: &Head, note: &str) -> Result<(), PastError> {
+    pub fn keep_head(&self, head: &TreeHead, note: &str) -> Result<(), PastError> {
         let row = params![head.size as i64, hex(head.root), note];
         let insert = "INSERT OR IGNORE INTO head (size, root, note) VALUES (?1, ?2, ?3)";
         self.connection.execute(insert, row).map_err(|e| self.sql(e)).map(drop)
@@ -296,7 +302,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn heads(&self) -> Result<Vec<KeptHead>, PastError> {
+    pub fn heads(&self) -> Result<Vec<StoredHead>, PastError> {
         let run = || -> rusqlite::Result<Vec<(i64, String, Option<String>)>> {
             let mut statement = self.connection.prepare("SELECT size, root, note FROM head ORDER BY size")?;
             statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)))?.collect()
@@ -308,7 +314,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn newest_head(&self) -> Result<Option<KeptHead>, PastError> {
+    pub fn newest_head(&self) -> Result<Option<StoredHead>, PastError> {
         let newest = "SELECT size, root, note FROM head WHERE note IS NOT NULL ORDER BY size DESC LIMIT 1";
         let run = || self.connection.query_row(newest, [], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?))).optional();
         Ok(run().map_err(|e| self.sql(e))?.map(kept_head))
@@ -316,7 +322,7 @@ impl Ledger {
 }
 
 /// One whose root can't be read has none that fits.
-fn kept_head((size, root, note): (i64, String, Option<String>)) -> KeptHead {
+fn kept_head((size, root, note): (i64, String, Option<String>)) -> StoredHead {
     let root = jurex_pattern::text::hex::decode(&root).and_then(|r| r.try_into().ok()).unwrap_or_default();
-    KeptHead { head: Head { size: size as u64, root }, note }
+    StoredHead { head: TreeHead { size: size as u64, root }, note }
 }

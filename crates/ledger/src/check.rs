@@ -6,7 +6,7 @@ use crate::format::WITH_EVENTS;
 use crate::index::Indexed;
 use jurex_engine::Checkpoint;
 use jurex_past::tree::{Frontier, Hash, leaf};
-use jurex_past::{Head, Leaf, PastError};
+use jurex_past::{Leaf, PastError, TreeHead};
 use jurex_sanitize::record::{BadRecord, Record};
 use rusqlite::{OptionalExtension, params};
 
@@ -40,10 +40,10 @@ impl Ledger {
     ///
     /// # Errors
     /// A file that can't be read.
-    pub fn check_chain(&self, heads: &[Head]) -> Result<Checked, PastError> {
+    pub fn check_chain(&self, heads: &[TreeHead]) -> Result<Checked, PastError> {
         let mut checked = Checked::default();
         let mut run = || -> rusqlite::Result<()> {
-            let mut seen = Seen::default();
+            let mut seen = SeenLeaves::default();
             let mut tree = Frontier::default();
             let mut statement = self.connection.prepare("SELECT number, json FROM leaf ORDER BY number")?;
             let mut rows = statement.query([])?;
@@ -92,7 +92,7 @@ impl Ledger {
     }
 
     /// Whether what a leaf says was written is there as it was.
-    fn check_leaf(&self, number: u64, json: &str, seen: &mut Seen, checked: &mut Checked) -> rusqlite::Result<()> {
+    fn check_leaf(&self, number: u64, json: &str, seen: &mut SeenLeaves, checked: &mut Checked) -> rusqlite::Result<()> {
         match serde_json::from_str::<Leaf>(json) {
             Err(_) => checked.found(format!("Entry {number} has been altered: it can't be read.")),
             Ok(Leaf::JobBegun { job, drive, serial, started }) => {
@@ -223,7 +223,7 @@ impl Ledger {
     }
 
     /// What is there and was never written by a Jurex.
-    fn check_rest(&self, seen: &Seen, checked: &mut Checked) -> rusqlite::Result<()> {
+    fn check_rest(&self, seen: &SeenLeaves, checked: &mut Checked) -> rusqlite::Result<()> {
         let count = |query: &str| self.connection.query_row(query, [], |row| row.get::<_, i64>(0)).map(|n| n as u64);
         let all = |by_job: &std::collections::BTreeMap<String, usize>| by_job.values().sum::<usize>() as u64;
         let there = [
@@ -244,7 +244,7 @@ impl Ledger {
     }
 
     /// Whether every event is one that an entry covers, or that waits to be covered; and whether jobs would go on with what they began with.
-    fn check_events(&self, seen: &Seen, checked: &mut Checked) -> rusqlite::Result<()> {
+    fn check_events(&self, seen: &SeenLeaves, checked: &mut Checked) -> rusqlite::Result<()> {
         if self.format < WITH_EVENTS {
             return Ok(());
         }
@@ -304,7 +304,7 @@ impl Ledger {
     }
 
     /// Whether every list of expected drives is the one that was kept last.
-    fn check_lots(&self, seen: &Seen, checked: &mut Checked) -> rusqlite::Result<()> {
+    fn check_lots(&self, seen: &SeenLeaves, checked: &mut Checked) -> rusqlite::Result<()> {
         let mut statement = self.connection.prepare("SELECT name, json FROM lot ORDER BY name")?;
         let there: std::collections::BTreeMap<String, String> =
             statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?.collect::<rusqlite::Result<_>>()?;
@@ -344,7 +344,7 @@ fn check_text(what: &str, job: &str, made: &str, digest_then: &str, now: Option<
     }
 }
 
-impl Seen {
+impl SeenLeaves {
     fn covers(&mut self, job: String, events: u64, going_on: Option<String>) {
         let covered = self.covered.entry(job).or_default();
         *covered = (events.max(covered.0), going_on);
@@ -353,7 +353,7 @@ impl Seen {
 
 /// What the leaves so far have told of.
 #[derive(Default)]
-struct Seen {
+struct SeenLeaves {
     jobs: u64,
     releases: u64,
     records: std::collections::BTreeMap<String, usize>,

@@ -2,7 +2,7 @@
 //! from its record, which is judged again.
 
 use crate::{Ledger, format};
-use jurex_past::{Due, Line, PastError, Standing};
+use jurex_past::{Due, JobLine, JobStatus, PastError};
 use jurex_sanitize::record::{JobId, Record, SecondLook};
 use jurex_sanitize::rules::Outcome;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
@@ -111,7 +111,7 @@ fn quoted(text: &str) -> String {
 
 /// What is typed, as the index is asked for it.
 #[derive(Debug, Default, PartialEq, Eq)]
-struct Asked {
+struct SearchTerms {
     /// Every word must appear, one of one or two letters at the beginning of a word. `None`: no word is asked for.
     words: Option<String>,
     /// Jobs that began then or later, and before that: both as RFC 3339 begins.
@@ -132,9 +132,9 @@ fn dates(range: &str) -> Option<(String, String)> {
     (is_date(from) && is_date(to) && !(from.is_empty() && to.is_empty())).then(|| (from.to_string(), end))
 }
 
-fn asked(typed: &str) -> Asked {
+fn asked(typed: &str) -> SearchTerms {
     let mut words = vec![];
-    let mut asked = Asked::default();
+    let mut asked = SearchTerms::default();
     for word in typed.split_whitespace() {
         let range = word.split_once(':').filter(|(field, _)| field.eq_ignore_ascii_case("date")).and_then(|(_, r)| dates(r));
         match (range, &asked.dates) {
@@ -211,14 +211,14 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn find(&self, typed: &str, before: Option<i64>, most: u32) -> Result<Vec<Line>, PastError> {
+    pub fn find(&self, typed: &str, before: Option<i64>, most: u32) -> Result<Vec<JobLine>, PastError> {
         self.can_search()?;
         let numbers = self.numbers(typed, before, most).map_err(|e| self.sql(e))?;
         numbers.into_iter().filter_map(|n| self.line(n).transpose()).collect()
     }
 
     fn numbers(&self, typed: &str, before: Option<i64>, most: u32) -> rusqlite::Result<Vec<i64>> {
-        let Asked { words, dates } = asked(typed);
+        let SearchTerms { words, dates } = asked(typed);
         match (words, dates) {
             (None, None) => {
                 let all = "SELECT number FROM entry WHERE number < ?1 ORDER BY number DESC LIMIT ?2";
@@ -241,7 +241,7 @@ impl Ledger {
     }
 
     /// One job of the list; `None`: its name is none, put there by other means.
-    fn line(&self, number: i64) -> Result<Option<Line>, PastError> {
+    fn line(&self, number: i64) -> Result<Option<JobLine>, PastError> {
         type Row = (String, String, Option<String>, String);
         let of = "SELECT name, drive, job.serial, job.started FROM entry JOIN job ON name = entry.job WHERE number = ?1";
         let run = || -> rusqlite::Result<Option<Row>> {
@@ -251,19 +251,19 @@ impl Ledger {
         let Some((name, drive, serial, started)) = run().map_err(|e| self.sql(e))? else { return Ok(None) };
         let Ok(job) = name.parse::<JobId>() else { return Ok(None) };
         let standing = match self.record(&job) {
-            Ok(record) => Standing::Recorded(Box::new(record)),
-            Err(PastError::NeverEnded { .. }) => Standing::NoRecord,
-            Err(e @ (PastError::Record { .. } | PastError::Altered(_))) => Standing::NotBelieved(e.to_string()),
+            Ok(record) => JobStatus::Recorded(Box::new(record)),
+            Err(PastError::NeverEnded { .. }) => JobStatus::NoRecord,
+            Err(e @ (PastError::Record { .. } | PastError::Altered(_))) => JobStatus::NotBelieved(e.to_string()),
             Err(e) => return Err(e),
         };
-        Ok(Some(Line { number, job, started, drive, serial, standing }))
+        Ok(Some(JobLine { number, job, started, drive, serial, standing }))
     }
 
     /// The jobs of a lot, the oldest first.
     ///
     /// # Errors
     /// A damaged file.
-    pub fn of_lot(&self, lot: &str) -> Result<Vec<Line>, PastError> {
+    pub fn of_lot(&self, lot: &str) -> Result<Vec<JobLine>, PastError> {
         self.can_search()?;
         self.lines("SELECT number FROM entry WHERE lot = ?1 ORDER BY number", params![lot])
     }
@@ -272,12 +272,12 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn of_serial(&self, serial: &str) -> Result<Vec<Line>, PastError> {
+    pub fn of_serial(&self, serial: &str) -> Result<Vec<JobLine>, PastError> {
         self.can_search()?;
         self.lines("SELECT number FROM entry WHERE serial = ?1 ORDER BY number", params![serial.trim()])
     }
 
-    fn lines(&self, query: &str, params: impl rusqlite::Params) -> Result<Vec<Line>, PastError> {
+    fn lines(&self, query: &str, params: impl rusqlite::Params) -> Result<Vec<JobLine>, PastError> {
         let run = || -> rusqlite::Result<Vec<i64>> {
             self.connection.prepare_cached(query)?.query_map(params, |row| row.get(0))?.collect()
         };
@@ -305,7 +305,7 @@ impl Ledger {
         let written = self.written_checks()?;
         let mut drawn = vec![];
         for line in self.lines(of_lot, params![lot])? {
-            let Standing::Recorded(record) = line.standing else { continue };
+            let JobStatus::Recorded(record) = line.standing else { continue };
             if record.second_look.as_ref().is_some_and(SecondLook::is_due) {
                 let check = self.second_check(&record, &written)?;
                 drawn.push(Due { record: *record, check });

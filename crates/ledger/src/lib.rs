@@ -17,13 +17,13 @@ mod unfinished;
 mod upgrade;
 
 pub use check::Checked;
-pub use unfinished::Unfinished;
+pub use unfinished::UnfinishedJob;
 
 use jiff::Timestamp;
 use jurex_device::media::Drive;
 use jurex_disposition::proof::{Finding, VerificationRecord};
 use jurex_engine::Event;
-use jurex_past::{Leaf, PastError, Trouble};
+use jurex_past::{Leaf, PastError, StoreTrouble};
 use jurex_sanitize::record::{BadRecord, JobId, Record};
 use rusqlite::{Connection, ErrorCode, OpenFlags, OptionalExtension, params};
 use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt, PermissionsExt};
@@ -43,13 +43,13 @@ pub struct Ledger {
 /// is not written is lost.
 const PATIENCE: Duration = Duration::from_secs(90);
 
-fn trouble(code: Option<ErrorCode>) -> Trouble {
+fn trouble(code: Option<ErrorCode>) -> StoreTrouble {
     match code {
-        Some(ErrorCode::DiskFull) => Trouble::Full,
-        Some(ErrorCode::ReadOnly | ErrorCode::PermissionDenied | ErrorCode::CannotOpen) => Trouble::Unwritable,
-        Some(ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt) => Trouble::Damaged,
-        Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => Trouble::Busy,
-        _ => Trouble::Other,
+        Some(ErrorCode::DiskFull) => StoreTrouble::Full,
+        Some(ErrorCode::ReadOnly | ErrorCode::PermissionDenied | ErrorCode::CannotOpen) => StoreTrouble::Unwritable,
+        Some(ErrorCode::NotADatabase | ErrorCode::DatabaseCorrupt) => StoreTrouble::Damaged,
+        Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => StoreTrouble::Busy,
+        _ => StoreTrouble::Other,
     }
 }
 
@@ -106,7 +106,7 @@ impl Ledger {
         const TRIES: u32 = 100;
         for _ in 0..TRIES {
             match self.prepare() {
-                Err(PastError::Store { trouble: Trouble::Busy, .. }) => std::thread::sleep(Duration::from_millis(50)),
+                Err(PastError::Store { trouble: StoreTrouble::Busy, .. }) => std::thread::sleep(Duration::from_millis(50)),
                 done => return done,
             }
         }

@@ -5,7 +5,7 @@ use crate::{Ledger, chain};
 use jiff::Timestamp;
 use jurex_disposition::lot::{Lot, serial_key};
 use jurex_disposition::proof::{SecondCheck, VerificationRecord};
-use jurex_past::{Leaf, Line, LotNow, PastError, Standing};
+use jurex_past::{JobLine, JobStatus, Leaf, LotNow, PastError};
 use jurex_sanitize::record::{JobId, Record};
 use rusqlite::{OptionalExtension, params};
 use std::collections::{BTreeMap, BTreeSet};
@@ -59,10 +59,10 @@ impl Ledger {
     /// # Errors
     /// A damaged file.
     pub fn lot_now(&self, lot: Lot) -> Result<LotNow, PastError> {
-        let of = |line: Line| {
+        let of = |line: JobLine| {
             let record = match line.standing {
-                Standing::Recorded(record) => Some(record),
-                Standing::NoRecord | Standing::NotBelieved(_) => None,
+                JobStatus::Recorded(record) => Some(record),
+                JobStatus::NoRecord | JobStatus::NotBelieved(_) => None,
             };
             (line.job, line.serial, record)
         };
@@ -70,7 +70,7 @@ impl Ledger {
         // What was done to an expected drive since then counts whatever lot it was done for, also where it has no record yet: a job
         // that was stopped must not hide behind an earlier one that was not.
         for expected in &lot.expected {
-            let since = |line: &Line| line.started.parse::<Timestamp>().is_ok_and(|started| started >= lot.opened);
+            let since = |line: &JobLine| line.started.parse::<Timestamp>().is_ok_and(|started| started >= lot.opened);
             lines.extend(self.of_serial(&expected.serial)?.into_iter().filter(since));
         }
         lines.sort_by_key(|line| line.number);

@@ -5,22 +5,22 @@ use jiff::Timestamp;
 use jurex_device::media::Drive;
 use jurex_disposition::lot::Lot;
 use jurex_disposition::proof::{SecondCheck, VerificationRecord};
-use jurex_disposition::release::{Matter, Release};
+use jurex_disposition::release::{OpenItem, Release};
 use jurex_engine::Event;
 use jurex_past::tree::Hash;
-use jurex_past::{About, Due, Head, Inclusion, KeptHead, Known, Leaf, Line, LotNow, PastError, PastWork};
+use jurex_past::{Due, Inclusion, JobLine, KnownDrive, Leaf, LotNow, NotedSubject, PastError, PastWork, StoredHead, TreeHead};
 use jurex_sanitize::record::{JobId, Record};
 
 impl PastWork for Ledger {
-    fn find(&self, typed: &str, before: Option<i64>, most: u32) -> Result<Vec<Line>, PastError> {
+    fn find(&self, typed: &str, before: Option<i64>, most: u32) -> Result<Vec<JobLine>, PastError> {
         Ledger::find(self, typed, before, most)
     }
 
-    fn of_lot(&self, lot: &str) -> Result<Vec<Line>, PastError> {
+    fn of_lot(&self, lot: &str) -> Result<Vec<JobLine>, PastError> {
         Ledger::of_lot(self, lot)
     }
 
-    fn of_serial(&self, serial: &str) -> Result<Vec<Line>, PastError> {
+    fn of_serial(&self, serial: &str) -> Result<Vec<JobLine>, PastError> {
         Ledger::of_serial(self, serial)
     }
 
@@ -32,15 +32,15 @@ impl PastWork for Ledger {
         Ledger::events(self, job)
     }
 
-    fn known(&self, name: &str) -> Result<Option<Known>, PastError> {
+    fn known(&self, name: &str) -> Result<Option<KnownDrive>, PastError> {
         Ledger::known(self, name)
     }
 
-    fn known_by_job(&self, job: &JobId) -> Result<Option<Known>, PastError> {
+    fn known_by_job(&self, job: &JobId) -> Result<Option<KnownDrive>, PastError> {
         Ledger::known_by_job(self, job)
     }
 
-    fn known_of(&self, serial: Option<&str>, job: Option<&JobId>) -> Result<Option<Known>, PastError> {
+    fn known_of(&self, serial: Option<&str>, job: Option<&JobId>) -> Result<Option<KnownDrive>, PastError> {
         Ledger::known_of(self, serial, job)
     }
 
@@ -52,11 +52,11 @@ impl PastWork for Ledger {
         Ledger::releases_of(self, name)
     }
 
-    fn open_matters(&self, most: u32) -> Result<Vec<(Matter, u64, Vec<Known>)>, PastError> {
+    fn open_matters(&self, most: u32) -> Result<Vec<(OpenItem, u64, Vec<KnownDrive>)>, PastError> {
         Ledger::open_matters(self, most)
     }
 
-    fn open_of(&self, matter: Matter, most: u32) -> Result<(u64, Vec<Known>), PastError> {
+    fn open_of(&self, matter: OpenItem, most: u32) -> Result<(u64, Vec<KnownDrive>), PastError> {
         Ledger::open_of(self, matter, most)
     }
 
@@ -116,7 +116,7 @@ impl PastWork for Ledger {
         Ledger::keep_release(self, release)
     }
 
-    fn note(&self, about: About, said: &str, of: Option<&str>, when: Timestamp) -> Result<(), PastError> {
+    fn note(&self, about: NotedSubject, said: &str, of: Option<&str>, when: Timestamp) -> Result<(), PastError> {
         Ledger::note(self, about, said, of, when)
     }
 
@@ -124,7 +124,7 @@ impl PastWork for Ledger {
         Ledger::note_settings(self, text, when)
     }
 
-    fn head(&self) -> Result<Head, PastError> {
+    fn head(&self) -> Result<TreeHead, PastError> {
         Ledger::head(self)
     }
 
@@ -132,7 +132,7 @@ impl PastWork for Ledger {
         Ledger::root_at(self, size)
     }
 
-    fn follows_from(&self, head: &Head) -> Result<bool, PastError> {
+    fn follows_from(&self, head: &TreeHead) -> Result<bool, PastError> {
         Ledger::follows_from(self, head)
     }
 
@@ -144,7 +144,7 @@ impl PastWork for Ledger {
         Ledger::cover_events(self, when)
     }
 
-    fn note_taken(&self, instead_of: &Head, when: Timestamp) -> Result<(), PastError> {
+    fn note_taken(&self, instead_of: &TreeHead, when: Timestamp) -> Result<(), PastError> {
         Ledger::note_taken(self, instead_of, when)
     }
 
@@ -152,15 +152,15 @@ impl PastWork for Ledger {
         Ledger::noted(self)
     }
 
-    fn keep_head(&self, head: &Head, note: &str) -> Result<(), PastError> {
+    fn keep_head(&self, head: &TreeHead, note: &str) -> Result<(), PastError> {
         Ledger::keep_head(self, head, note)
     }
 
-    fn heads(&self) -> Result<Vec<KeptHead>, PastError> {
+    fn heads(&self) -> Result<Vec<StoredHead>, PastError> {
         Ledger::heads(self)
     }
 
-    fn newest_head(&self) -> Result<Option<KeptHead>, PastError> {
+    fn newest_head(&self) -> Result<Option<StoredHead>, PastError> {
         Ledger::newest_head(self)
     }
 

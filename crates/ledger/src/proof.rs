@@ -2,7 +2,7 @@
 
 use crate::Ledger;
 use jurex_past::tree::{self, Hash, climb};
-use jurex_past::{Inclusion, KeptHead, PastError};
+use jurex_past::{Inclusion, PastError, StoredHead};
 use jurex_sanitize::record::JobId;
 use rusqlite::params;
 
@@ -14,7 +14,7 @@ impl Ledger {
     /// A damaged file.
     pub fn inclusion(&self, job: &JobId) -> Result<Option<Inclusion>, PastError> {
         let Some((_, Some(number))) = self.newest_text(job)? else { return Ok(None) };
-        let covers = |k: &KeptHead| k.note.is_some() && k.head.size > number as u64;
+        let covers = |k: &StoredHead| k.note.is_some() && k.head.size > number as u64;
         let Some(kept) = self.newest_head()?.filter(covers) else { return Ok(None) };
         let run = || -> rusqlite::Result<(String, Vec<Hash>)> {
             let leaf = self.connection.query_row("SELECT json FROM leaf WHERE number = ?1", [number], |row| row.get(0))?;

@@ -3,8 +3,8 @@
 
 use crate::{Ledger, chain, format};
 use jiff::Timestamp;
-use jurex_disposition::release::{JobSeen, Matter, Release, Standing};
-use jurex_past::{Known, Leaf, Line, PastError, Standing as JobStanding};
+use jurex_disposition::release::{DriveStatus, JobSeen, OpenItem, Release};
+use jurex_past::{JobLine, JobStatus as JobStanding, KnownDrive, Leaf, PastError};
 use jurex_sanitize::record::JobId;
 use jurex_sanitize::rules::Outcome;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
@@ -64,7 +64,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn known(&self, name: &str) -> Result<Option<Known>, PastError> {
+    pub fn known(&self, name: &str) -> Result<Option<KnownDrive>, PastError> {
         let name = name.trim();
         let releases = self.releases_of(name)?;
         let jobs = match job_of(name) {
@@ -74,7 +74,7 @@ impl Ledger {
         if jobs.is_empty() && releases.is_empty() {
             return Ok(None);
         }
-        let seen = |line: &Line| {
+        let seen = |line: &JobLine| {
             let ended = match &line.standing {
                 JobStanding::Recorded(record) => Some((record.ended, record.claim().outcome())),
                 JobStanding::NoRecord => None,
@@ -83,15 +83,15 @@ impl Ledger {
             };
             JobSeen { job: line.job.clone(), began: line.started.parse().unwrap_or_default(), ended }
         };
-        let standing = Standing::of(&jobs.iter().map(seen).collect::<Vec<_>>(), &releases);
-        Ok(Some(Known { name: name.into(), jobs, releases, standing }))
+        let standing = DriveStatus::of(&jobs.iter().map(seen).collect::<Vec<_>>(), &releases);
+        Ok(Some(KnownDrive { name: name.into(), jobs, releases, standing }))
     }
 
     /// The same of the drive that a job was on.
     ///
     /// # Errors
     /// A damaged file.
-    pub fn known_by_job(&self, job: &JobId) -> Result<Option<Known>, PastError> {
+    pub fn known_by_job(&self, job: &JobId) -> Result<Option<KnownDrive>, PastError> {
         let of = "SELECT serial FROM job WHERE name = ?1";
         let serial = self.connection.query_row(of, [job.as_str()], |row| row.get::<_, Option<String>>(0)).optional();
         match serial.map_err(|e| self.sql(e))? {
@@ -104,7 +104,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn known_of(&self, serial: Option<&str>, job: Option<&JobId>) -> Result<Option<Known>, PastError> {
+    pub fn known_of(&self, serial: Option<&str>, job: Option<&JobId>) -> Result<Option<KnownDrive>, PastError> {
         match (serial, job) {
             (Some(serial), _) => self.known(serial),
             (None, Some(job)) => self.known_by_job(job),
@@ -131,9 +131,9 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn open_matters(&self, most: u32) -> Result<Vec<(Matter, u64, Vec<Known>)>, PastError> {
+    pub fn open_matters(&self, most: u32) -> Result<Vec<(OpenItem, u64, Vec<KnownDrive>)>, PastError> {
         let mut all = vec![];
-        for matter in Matter::ALL {
+        for matter in OpenItem::ALL {
             let (n, known) = self.open_of(matter, most)?;
             if n > 0 {
                 all.push((matter, n, known));
@@ -146,7 +146,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn open_of(&self, matter: Matter, most: u32) -> Result<(u64, Vec<Known>), PastError> {
+    pub fn open_of(&self, matter: OpenItem, most: u32) -> Result<(u64, Vec<KnownDrive>), PastError> {
         self.can_release()?;
         let run = || -> rusqlite::Result<(i64, Vec<String>)> {
             let count = "SELECT count(*) FROM matter WHERE matter = ?1";
@@ -162,7 +162,7 @@ impl Ledger {
     }
 }
 
-fn word(matter: Matter) -> String {
+fn word(matter: OpenItem) -> String {
     serde_json::to_value(matter).ok().and_then(|v| v.as_str().map(str::to_string)).unwrap_or_default()
 }
 
@@ -177,7 +177,7 @@ fn releases(connection: &Connection, name: &str) -> rusqlite::Result<Vec<String>
 
 /// What of a record tells how its drive stands. It is only a list that is made by it: what is shown of a drive is judged again.
 #[derive(Deserialize)]
-struct Told {
+struct ToldRecord {
     ended: Timestamp,
     claim: ToldClaim,
 }
@@ -205,11 +205,11 @@ fn matter_of(connection: &Connection, name: &str) -> rusqlite::Result<Option<(St
     while let Some(row) = rows.next()? {
         let (job, started, json): (String, String, Option<String>) = (row.get(0)?, row.get(1)?, row.get(2)?);
         let (Ok(job), Ok(began)) = (job.parse::<JobId>(), started.parse::<Timestamp>()) else { continue };
-        let told = json.and_then(|json| serde_json::from_str::<Told>(&json).ok());
+        let told = json.and_then(|json| serde_json::from_str::<ToldRecord>(&json).ok());
         jobs.push(JobSeen { job, began, ended: told.map(|t| (t.ended, t.claim.outcome)) });
     }
     let releases: Vec<Release> = releases(connection, name)?.iter().filter_map(|json| Release::from_json(json).ok()).collect();
-    let standing = Standing::of(&jobs, &releases);
+    let standing = DriveStatus::of(&jobs, &releases);
     Ok(standing.and_then(|s| Some((word(s.matter()?), s.since.to_string()))))
 }
 

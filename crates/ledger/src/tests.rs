@@ -6,8 +6,8 @@ use jurex_device::media::MediaClass;
 use jurex_device::medium::Access;
 use jurex_device::testing::{Fixed, cleared, test_drive};
 use jurex_disposition::lot::Lot;
-use jurex_engine::{Checkpoint, Completed, Job, Now, Step};
-use jurex_past::{About, BadProof, Head, Inclusion};
+use jurex_engine::{Checkpoint, Completed, Job, JobStep, Now};
+use jurex_past::{BadProof, Inclusion, NotedSubject, TreeHead};
 use jurex_pattern::method::library;
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::evidence::{Ended, Evidence, Session};
@@ -39,7 +39,7 @@ fn checkpoint(drive: &Drive) -> Checkpoint {
     let typed = drive.unit.serial().map_or(drive.geometry.sectors.to_string(), str::to_string);
     let now = Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::ZERO };
     let mut job = Job::start(plan.arm(&cleared(drive), &typed).unwrap(), drive, Access::DIRECT, 512, now).unwrap();
-    let Step::Do(request) = job.request(now) else { panic!("a new job has work") };
+    let JobStep::Do(request) = job.request(now) else { panic!("a new job has work") };
     let tag = request.tag;
     job.complete(tag, Completed::Done, now);
     *job.take_checkpoint().unwrap()
@@ -284,7 +284,7 @@ fn a_ledger_of_format_8_stays_as_it_was_written() {
 }
 
 /// A ledger with three jobs, their events and records, and the heads after each record.
-fn filled(path: &Path) -> Vec<Head> {
+fn filled(path: &Path) -> Vec<TreeHead> {
     let ledger = Ledger::open(path).unwrap();
     let mut heads = vec![];
     for n in 1..=3 {
@@ -404,7 +404,7 @@ fn events_without_a_record_and_after_one_are_covered_by_the_next_head_and_so_is_
 }
 
 /// A ledger with one job, and its head.
-fn filled_once(path: &Path) -> Head {
+fn filled_once(path: &Path) -> TreeHead {
     let ledger = Ledger::open(path).unwrap();
     let job: JobId = "261123-JJJJJ1".parse().unwrap();
     ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
@@ -449,7 +449,7 @@ fn many_writers_at_once_make_one_tree() {
         }
     });
     let ledger = Ledger::open(&path).unwrap();
-    let heads: Vec<Head> = ledger.heads().unwrap().into_iter().map(|k| k.head).collect();
+    let heads: Vec<TreeHead> = ledger.heads().unwrap().into_iter().map(|k| k.head).collect();
     let checked = ledger.check_chain(&heads).unwrap();
     assert_eq!((checked.leaves, checked.wrong), (96, vec![]));
     assert!(
@@ -615,7 +615,7 @@ fn a_lots_list_is_kept_and_changes_behind_its_back_are_found() {
     let ledger = Ledger::open(&path).unwrap();
     let mut lot = Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap();
     ledger.keep_lot(&lot, "opened", Timestamp::UNIX_EPOCH).unwrap();
-    lot.add(jurex_disposition::lot::List::from_csv("serial\nA1\nA2\n").unwrap()).unwrap();
+    lot.add(jurex_disposition::lot::LotList::from_csv("serial\nA1\nA2\n").unwrap()).unwrap();
     ledger.keep_lot(&lot, "2 drives are expected", Timestamp::UNIX_EPOCH).unwrap();
     let closed = Lot { closed: Some(Timestamp::UNIX_EPOCH), ..Lot::new("BW-0416", Timestamp::UNIX_EPOCH).unwrap() };
     ledger.keep_lot(&closed, "closed", Timestamp::UNIX_EPOCH).unwrap();
@@ -635,7 +635,7 @@ fn a_lots_list_is_kept_and_changes_behind_its_back_are_found() {
     let now = ledger.lot_now(lot.clone()).unwrap();
     let names: Vec<&str> = now.jobs.iter().map(|(job, ..)| job.as_str()).collect();
     assert_eq!(names, ["261123-TTTTT2", "261123-TTTTT3"]);
-    assert_eq!(now.items(&[])[0].stand, jurex_disposition::lot::Stand::Begun);
+    assert_eq!(now.items(&[])[0].stand, jurex_disposition::lot::LotStatus::Begun);
     for (change, said) in [
         ("UPDATE lot SET json = replace(json, 'A2', 'A3') WHERE name = 'BW-0417'", "list of lot BW-0417 is not as"),
         ("DELETE FROM lot WHERE name = 'BW-0417'", "Lot BW-0417 is gone"),
@@ -669,7 +669,7 @@ fn a_copy_that_is_put_back_says_so_and_what_it_lacks_is_found_by_the_head_that_w
     assert!(wrong[0].contains("an earlier copy"), "{wrong:?}");
     let root = jurex_pattern::text::hex::encode(&newest.root);
     assert!(
-        matches!(&back.noted().unwrap()[..], [Leaf::Noted { about: About::Restored, said, digest: Some(of), .. }] if said.contains("had 8 entries") && *of == root)
+        matches!(&back.noted().unwrap()[..], [Leaf::Noted { about: NotedSubject::Restored, said, digest: Some(of), .. }] if said.contains("had 8 entries") && *of == root)
     );
     assert!(Ledger::open(&aside).unwrap().record(&later).is_ok(), "what was replaced is kept");
     let mode = std::fs::metadata(&path).unwrap().permissions().mode();
@@ -718,7 +718,7 @@ fn after_a_cut(dir: &Path, file: &[u8], log: &[u8]) -> Ledger {
 
 /// All of a ledger holds, and its heads are of its entries. Gives its entries.
 fn is_sound(ledger: &Ledger) -> u64 {
-    let heads: Vec<Head> = ledger.heads().unwrap().into_iter().map(|k| k.head).collect();
+    let heads: Vec<TreeHead> = ledger.heads().unwrap().into_iter().map(|k| k.head).collect();
     let checked = ledger.check_chain(&heads).unwrap();
     assert_eq!(checked.wrong, Vec::<String>::new());
     checked.leaves
@@ -743,7 +743,7 @@ fn a_power_cut_between_any_two_writes_leaves_an_earlier_state_as_a_whole() {
     let head = ledger.head().unwrap();
     ledger.keep_head(&head, "a note").unwrap();
     ledger.keep_lot(&Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap(), "opened", Timestamp::UNIX_EPOCH).unwrap();
-    ledger.note(About::Export, "1 job exported.", None, Timestamp::UNIX_EPOCH).unwrap();
+    ledger.note(NotedSubject::Export, "1 job exported.", None, Timestamp::UNIX_EPOCH).unwrap();
     let (old, log) = (std::fs::read(&path).unwrap(), std::fs::read(dir.path().join("ledger.sqlite3-wal")).unwrap());
     let last = ledger.head().unwrap().size;
     const PAGE: usize = 4096 + 24;
@@ -813,9 +813,9 @@ fn settings_are_noted_when_they_change_and_found_again_without_going_through_all
     let ledger = Ledger::open(&dir.path().join("ledger.sqlite3")).unwrap();
     let note = |text: &str| ledger.note_settings(text, Timestamp::UNIX_EPOCH).unwrap();
     ["warm at 70", "warm at 70", "warm at 60", "warm at 70"].iter().for_each(|t| note(t));
-    ledger.note(About::Key, "Key x was made.", None, Timestamp::UNIX_EPOCH).unwrap();
+    ledger.note(NotedSubject::Key, "Key x was made.", None, Timestamp::UNIX_EPOCH).unwrap();
     note("warm at 70");
-    let said = |leaf: &Leaf| matches!(leaf, Leaf::Noted { about: About::Settings, said, .. } if said.starts_with("warm"));
+    let said = |leaf: &Leaf| matches!(leaf, Leaf::Noted { about: NotedSubject::Settings, said, .. } if said.starts_with("warm"));
     let noted = ledger.noted().unwrap();
     assert_eq!((noted.len(), noted.iter().filter(|l| said(l)).count()), (4, 3));
     let plan = format!("EXPLAIN QUERY PLAN SELECT json FROM leaf WHERE {} = 'x' ORDER BY number DESC LIMIT 1", format::ABOUT);
@@ -824,8 +824,8 @@ fn settings_are_noted_when_they_change_and_found_again_without_going_through_all
 }
 
 fn noted(ledger: &Ledger, serial: &str, when: &str, act: jurex_disposition::release::Act) {
-    use jurex_disposition::release::{About, OfDrive, Release};
-    let about = About {
+    use jurex_disposition::release::{Circumstances, OfDrive, Release};
+    let about = Circumstances {
         tool: Tool { name: "Jurex".into(), version: "0".into() },
         made: when.parse().unwrap(),
         by: "Ines".into(),
@@ -838,17 +838,17 @@ fn noted(ledger: &Ledger, serial: &str, when: &str, act: jurex_disposition::rele
 
 #[test]
 fn what_became_of_drives_is_kept_and_what_is_open_follows_from_it() {
-    use jurex_disposition::release::{Act, Matter};
+    use jurex_disposition::release::{Act, OpenItem};
     let dir = tempfile::tempdir().unwrap();
     let path = dir.path().join("ledger.sqlite3");
     let ledger = Ledger::open(&path).unwrap();
-    let open = |ledger: &Ledger| -> Vec<(Matter, u64, Vec<String>)> {
+    let open = |ledger: &Ledger| -> Vec<(OpenItem, u64, Vec<String>)> {
         let all = ledger.open_matters(9).unwrap();
         all.into_iter().map(|(m, n, known)| (m, n, known.into_iter().map(|k| k.name).collect())).collect()
     };
     let job: JobId = "261123-AAAAAA".parse().unwrap();
     ledger.begin(&job, &drive(), Timestamp::UNIX_EPOCH).unwrap();
-    assert_eq!(open(&ledger), [(Matter::Undecided, 1, vec!["FM20K7Q41M".to_string()])], "a job without an end");
+    assert_eq!(open(&ledger), [(OpenItem::Undecided, 1, vec!["FM20K7Q41M".to_string()])], "a job without an end");
     ledger.add_record(&stopped_record(&job), Timestamp::UNIX_EPOCH).unwrap();
     noted(&ledger, "NEW1", "2026-11-26T10:00:00Z", Act::Received { from: "Skerry Point".into() });
     noted(&ledger, "fm20k7q41m", "2026-11-26T11:00:00Z", Act::SentOut { service: "Gannet".into(), batch: "7".into() });
@@ -856,9 +856,9 @@ fn what_became_of_drives_is_kept_and_what_is_open_follows_from_it() {
     let other: JobId = "261123-BBBBBB".parse().unwrap();
     ledger.begin(&other, &nameless, Timestamp::UNIX_EPOCH).unwrap();
     let now = open(&ledger);
-    assert_eq!(now[0], (Matter::Undecided, 1, vec!["(261123-BBBBBB)".to_string()]));
-    assert_eq!(now[1], (Matter::NeverErased, 1, vec!["NEW1".to_string()]));
-    assert_eq!((now[2].0, now[2].1, now[2].2[0].to_uppercase()), (Matter::AtService, 1, "FM20K7Q41M".to_string()));
+    assert_eq!(now[0], (OpenItem::Undecided, 1, vec!["(261123-BBBBBB)".to_string()]));
+    assert_eq!(now[1], (OpenItem::NeverErased, 1, vec!["NEW1".to_string()]));
+    assert_eq!((now[2].0, now[2].1, now[2].2[0].to_uppercase()), (OpenItem::AtService, 1, "FM20K7Q41M".to_string()));
     let known = ledger.known("Fm20k7q41M ").unwrap().unwrap();
     assert_eq!((known.jobs.len(), known.releases.len()), (1, 1));
     assert_eq!(ledger.known_by_job(&job).unwrap().unwrap().releases.len(), 1);

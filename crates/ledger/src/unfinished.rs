@@ -12,7 +12,7 @@ use rusqlite::params;
 
 /// A job that did not come to its end, with all that it needs to go on.
 #[derive(Clone, Debug)]
-pub struct Unfinished {
+pub struct UnfinishedJob {
     /// Its name.
     pub job: JobId,
     /// When it began.
@@ -34,7 +34,7 @@ impl Ledger {
     /// # Errors
     /// A full disk, no rights.
     pub fn can_go_on(&self, job: &JobId, drive: &Drive, before: &Contents, papers: &Papers) -> Result<(), PastError> {
-        let is_this = |u: &Unfinished| {
+        let is_this = |u: &UnfinishedJob| {
             let of = u.checkpoint.drive();
             u.checkpoint.may_be_of(drive) && (of.path == drive.path || of.unit.is_surely(&drive.unit))
         };
@@ -113,12 +113,12 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn unfinished(&self) -> Result<Vec<Unfinished>, PastError> {
+    pub fn unfinished(&self) -> Result<Vec<UnfinishedJob>, PastError> {
         self.unfinished_of(None)
     }
 
     /// Of one job, or of all.
-    fn unfinished_of(&self, job: Option<&JobId>) -> Result<Vec<Unfinished>, PastError> {
+    fn unfinished_of(&self, job: Option<&JobId>) -> Result<Vec<UnfinishedJob>, PastError> {
         type Row = (String, String, String, String, String, String);
         let all = "SELECT job, started, before, papers, kept, checkpoint FROM unfinished JOIN job ON name = job
             WHERE checkpoint IS NOT NULL AND (?1 IS NULL OR job = ?1) ORDER BY kept DESC";
@@ -128,7 +128,7 @@ impl Ledger {
             statement.query_map([job.map(JobId::as_str)], row)?.collect()
         };
         let read = |(job, started, before, papers, kept, checkpoint): Row| {
-            Some(Unfinished {
+            Some(UnfinishedJob {
                 job: job.parse().ok()?,
                 started: started.parse().ok()?,
                 before: serde_json::from_str(&before).ok()?,
@@ -145,7 +145,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<Unfinished>, PastError> {
+    pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<UnfinishedJob>, PastError> {
         Ok(self.unfinished()?.into_iter().find(|u| u.checkpoint.may_be_of(drive)))
     }
 
@@ -153,7 +153,7 @@ impl Ledger {
     ///
     /// # Errors
     /// A damaged file.
-    pub fn unfinished_job(&self, job: &JobId) -> Result<Option<Unfinished>, PastError> {
+    pub fn unfinished_job(&self, job: &JobId) -> Result<Option<UnfinishedJob>, PastError> {
         Ok(self.unfinished_of(Some(job))?.into_iter().next())
     }
 }

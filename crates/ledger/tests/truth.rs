@@ -9,19 +9,19 @@ use jiff::Timestamp;
 use jurex_device::media::MediaClass;
 use jurex_device::medium::Medium;
 use jurex_device::testing::{Dice, Fixed, cleared, test_drive};
-use jurex_disposition::lot::{List, Lot, Stand};
-use jurex_disposition::proof::{self, Expected, Finding, OfRecord, SecondCheck, Verification, VerificationRecord};
-use jurex_disposition::release::{About, Act, Destruction, How, Named, OfDrive, Release};
+use jurex_disposition::lot::{Lot, LotList, LotStatus};
+use jurex_disposition::proof::{self, ExpectedContents, Finding, OfRecord, SecondCheck, VerificationFacts, VerificationRecord};
+use jurex_disposition::release::{Act, Circumstances, Destruction, How, Named, OfDrive, Release};
 use jurex_engine::{Clock, Event, Job, NotKept, Now, Sequential, Unattended};
 use jurex_ledger::Ledger;
-use jurex_past::Head;
+use jurex_past::TreeHead;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{Lba, Sectors};
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::plan::{Order, Plan};
 use jurex_sanitize::record::{JobId, Papers, Person, Record, Tool};
 use jurex_sanitize::rules::{Edition, Outcome};
-use jurex_sim::{Fault, Kind, Pacing, SimDrive, SpeedShape};
+use jurex_sim::{CellKind, Fault, Pacing, SimDrive, SpeedShape};
 use rusqlite::Connection;
 use std::cell::Cell;
 use std::collections::BTreeMap;
@@ -66,7 +66,7 @@ struct World {
     drives: Vec<Drive>,
     lot: Lot,
     /// Heads as they were printed and carried away.
-    heads: Vec<Head>,
+    heads: Vec<TreeHead>,
     copies: Vec<PathBuf>,
     second: i64,
     jobs: u32,
@@ -80,7 +80,7 @@ fn sim_drive(n: u32) -> Drive {
     let mut drive = test_drive(MediaClass::Magnetic, SECTORS);
     (drive.unit.serial, drive.path) = (Some(format!("TEST00000{n}")), format!("sim:9{n}"));
     let shape = SpeedShape { outer: 1e9, inner: 1e9, read_factor: 1.0, slow_zone: None };
-    Drive { sim: SimDrive::new(drive, Kind::Magnetic, shape, Pacing::Unpaced), truth: vec![], newest: None, spoiled: None }
+    Drive { sim: SimDrive::new(drive, CellKind::Magnetic, shape, Pacing::Unpaced), truth: vec![], newest: None, spoiled: None }
 }
 
 impl World {
@@ -88,7 +88,7 @@ impl World {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("ledger.sqlite3");
         let mut lot = Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap();
-        lot.add(List::from_csv("serial\nTEST000001\nTEST000002\n").unwrap()).unwrap();
+        lot.add(LotList::from_csv("serial\nTEST000001\nTEST000002\n").unwrap()).unwrap();
         let drives = vec![sim_drive(1), sim_drive(2)];
         let world = Self { folder, path, drives, lot, heads: vec![], copies: vec![], second: 1000, jobs: 0 };
         world.ledger().unwrap().keep_lot(&world.lot, "opened", Timestamp::UNIX_EPOCH).unwrap();
@@ -160,7 +160,7 @@ impl World {
         let Some(ledger) = self.ledger() else { return };
         let drive = &mut self.drives[n];
         let Some(record) = drive.newest.clone() else { return };
-        let Ok(mut expected) = Expected::by_record(&record) else { return };
+        let Ok(mut expected) = ExpectedContents::by_record(&record) else { return };
         let is_edited = dice.one_in(3);
         if is_edited {
             expected.range = Sectors::new(0, 8);
@@ -174,8 +174,18 @@ impl World {
         let reading = proof::read(&expected, &places, found.geometry, &mut backend, &clock, &mut Unattended, &mut |_| {});
         let by = Person { name: "Odile".into(), ..Person::default() };
         let of = Some(OfRecord::of(&record));
-        let look =
-            Verification { tool: tool(), by, of, drive: found, access, started, ended, expected, sampling: None, left: None };
+        let look = VerificationFacts {
+            tool: tool(),
+            by,
+            of,
+            drive: found,
+            access,
+            started,
+            ended,
+            expected,
+            sampling: None,
+            left: None,
+        };
         let verification = VerificationRecord::new(look, reading);
         let kept = ledger.add_verification(&record.job, &verification, ended);
         let noted = kept.is_ok() && ledger.record(&record.job).is_ok();
@@ -201,7 +211,7 @@ impl World {
         let made = self.now();
         let drive = OfDrive::of(&self.drives[n].sim.drive());
         let lot = self.lot.name.clone();
-        let about = About { tool: tool(), made, by: "Ines".into(), drive, job: None, lot };
+        let about = Circumstances { tool: tool(), made, by: "Ines".into(), drive, job: None, lot };
         let release = Release::new(about, act, Edition::Rev2).unwrap();
         if self.ledger().is_none_or(|ledger| ledger.keep_release(&release).is_err()) {
             return;
@@ -316,7 +326,7 @@ fn above(world: &World) -> Option<Vec<String>> {
     for item in now.items(&[]) {
         let is_it = |d: &&Drive| d.sim.drive().unit.serial() == Some(item.serial.as_str());
         let Some(drive) = world.drives.iter().find(is_it) else { continue };
-        if matches!(item.stand, Stand::Done(_)) && !drive.is_done() {
+        if matches!(item.stand, LotStatus::Done(_)) && !drive.is_done() {
             above.push(format!("{} is done", item.serial));
         }
         if let Some(release) = &item.destroyed

@@ -19,7 +19,7 @@ struct Notes(Vec<u8>);
 impl Notes {
     fn take(&mut self, trace: &Trace) -> std::io::Result<()> {
         self.0.clear();
-        jurex_file_erase::Note::write_trace(trace, &mut self.0)
+        jurex_file_erase::WorkNote::write_trace(trace, &mut self.0)
     }
 }
 

@@ -4,11 +4,11 @@ use crate::ioctl::{NvmeRead, mmc_send, nvme_read, opal_status, scsi_read};
 use crate::port::open_commands;
 use crate::sysfs::text;
 use jurex_device::media::{Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit, UnitId};
-use jurex_device::native::ata::{self, Command, Identify, Registers, SanitizeStatus, Transfer};
+use jurex_device::native::ata::{self, AtaCommand, Identify, Registers, SanitizeStatus, Transfer};
 use jurex_device::native::command::{Command as AskCommand, Data, Image};
 use jurex_device::native::mmc::{EXT_CSD, ExtCsd, has_erase_commands};
 use jurex_device::native::tcg::{self, Discovery};
-use jurex_device::native::{Answers, Health, OwnErase, OwnState, PageError, nvme, scsi};
+use jurex_device::native::{Capabilities, Health, NativeErase, OwnState, PageError, nvme, scsi};
 use jurex_pattern::units::si_size;
 use jurex_sanitize::rules::Technique;
 use rustix::fs::{Mode, OFlags, open};
@@ -21,10 +21,10 @@ use std::time::Duration;
 const COMMAND_PATIENCE: Duration = Duration::from_secs(3);
 
 /// What sysfs said of `drive`, corrected and completed by what the drive itself answers.
-pub(crate) fn ask(drive: Drive, dir: &Path) -> (Drive, Answers) {
+pub(crate) fn ask(drive: Drive, dir: &Path) -> (Drive, Capabilities) {
     let asked_by_command = matches!(drive.bus, Bus::Sata | Bus::Sas | Bus::Usb | Bus::Nvme);
     if !asked_by_command || drive.class == MediaClass::Optical {
-        let answers = if drive.bus == Bus::Mmc { mmc(&drive, dir) } else { Answers::default() };
+        let answers = if drive.bus == Bus::Mmc { mmc(&drive, dir) } else { Capabilities::default() };
         return (drive, answers);
     }
     match open_commands(&drive.path, dir, OFlags::RDONLY) {
@@ -38,30 +38,30 @@ pub(crate) fn ask(drive: Drive, dir: &Path) -> (Drive, Answers) {
                 e => std::io::Error::from(e).to_string(),
             };
             let notes = vec![format!("The drive itself was not asked ({why}).")];
-            (drive, Answers { notes, ..Answers::default() })
+            (drive, Capabilities { notes, ..Capabilities::default() })
         }
     }
 }
 
 /// Embedded flash tells its wear in steps of a tenth (EXT_CSD 268 and 269, by sysfs), a card what it can in its card specific
 /// data.
-fn mmc(drive: &Drive, dir: &Path) -> Answers {
+fn mmc(drive: &Drive, dir: &Path) -> Capabilities {
     let steps = text(&dir.join("device"), "life_time").unwrap_or_default();
     let tenths = steps.split_whitespace().filter_map(|s| u8::from_str_radix(s.trim_start_matches("0x"), 16).ok());
     let wear = tenths.filter(|t| (1..=11).contains(t)).max().map(|t| t * 10);
-    let mut answers = Answers { health: Health { wear_percent: wear, ..Health::default() }, ..Answers::default() };
+    let mut answers = Capabilities { health: Health { wear_percent: wear, ..Health::default() }, ..Capabilities::default() };
     if drive.class == MediaClass::EmbeddedFlash
         && let Some(told) = ext_csd(drive)
     {
         answers.asked = vec![Technique::MmcSanitize, Technique::MmcSecureErase];
         answers.removal = told.removal;
-        answers.own_erases.extend(told.sanitize.then_some(OwnErase::MmcSanitize));
-        answers.own_erases.extend(told.secure_erase.then_some(OwnErase::MmcSecureErase));
+        answers.own_erases.extend(told.sanitize.then_some(NativeErase::MmcSanitize));
+        answers.own_erases.extend(told.secure_erase.then_some(NativeErase::MmcSecureErase));
     }
     let is_card = drive.class == MediaClass::RemovableFlash;
     if is_card && let Some(has) = text(&dir.join("device"), "csd").and_then(|csd| has_erase_commands(&csd)) {
         answers.asked = vec![Technique::SdErase];
-        answers.own_erases.extend(has.then_some(OwnErase::SdErase));
+        answers.own_erases.extend(has.then_some(NativeErase::SdErase));
     }
     answers
 }
@@ -74,8 +74,8 @@ fn ext_csd(drive: &Drive) -> Option<ExtCsd> {
     ExtCsd::parse(&page).ok()
 }
 
-fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
-    let mut answers = Answers::default();
+fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Capabilities) {
+    let mut answers = Capabilities::default();
     let mut page = vec![0; nvme::Controller::LENGTH];
     let said = nvme_read(fd, NvmeRead::IDENTIFY_CONTROLLER, &mut page, COMMAND_PATIENCE);
     match said.map_err(|e| NoController::Io(e.into())).and_then(|status| good(status, &page)) {
@@ -107,7 +107,7 @@ fn ask_nvme(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
 }
 
 /// What a drive's TCG discovery tells, and whether this kernel has a way to it.
-fn tcg_answers(answers: &mut Answers, page: &[u8], fd: &OwnedFd) {
+fn tcg_answers(answers: &mut Capabilities, page: &[u8], fd: &OwnedFd) {
     let Ok(told) = Discovery::parse(page) else { return };
     if told.locked {
         answers.security_locked = true;
@@ -139,8 +139,8 @@ fn tcg_answers(answers: &mut Answers, page: &[u8], fd: &OwnedFd) {
     }
     answers.asked.extend([Technique::TcgRevert, Technique::TcgKeyChange]);
     if told.reverts_to_a_new_key() {
-        answers.own_erases.push(OwnErase::TcgRevert);
-        answers.own_erases.extend(told.locking_enabled.then_some(OwnErase::TcgKeyChange));
+        answers.own_erases.push(NativeErase::TcgRevert);
+        answers.own_erases.extend(told.locking_enabled.then_some(NativeErase::TcgKeyChange));
     }
 }
 
@@ -204,10 +204,10 @@ fn fill(unit: &mut Unit, model: Option<String>, serial: Option<String>, firmware
     unit.firmware = firmware.or(unit.firmware.take());
 }
 
-fn ask_scsi(mut drive: Drive, fd: &OwnedFd) -> (Drive, Answers) {
-    let mut answers = Answers { own_state: scsi_own_state(fd), ..Answers::default() };
+fn ask_scsi(mut drive: Drive, fd: &OwnedFd) -> (Drive, Capabilities) {
+    let mut answers = Capabilities { own_state: scsi_own_state(fd), ..Capabilities::default() };
     let inquiry = scsi_page(fd, &scsi::INQUIRY, scsi::Inquiry::LENGTH).and_then(|p| scsi::Inquiry::parse(&p).ok());
-    let identify = ata_page(fd, &Command::IDENTIFY).and_then(|p| Identify::parse(&p).ok());
+    let identify = ata_page(fd, &AtaCommand::IDENTIFY).and_then(|p| Identify::parse(&p).ok());
     match identify {
         Some(identify) => ata_answers(&mut drive, &mut answers, &identify, inquiry.and_then(|i| i.name()), fd),
         None if drive.bus == Bus::Sata => {
@@ -234,11 +234,11 @@ fn ata_own_state(identify: &Identify, fd: &OwnedFd) -> Option<SanitizeStatus> {
     if !identify.sanitize.supported {
         return None;
     }
-    let end = scsi_read(fd, &Command::SANITIZE_STATUS.cdb(), &mut [], COMMAND_PATIENCE).ok()?;
+    let end = scsi_read(fd, &AtaCommand::SANITIZE_STATUS.cdb(), &mut [], COMMAND_PATIENCE).ok()?;
     SanitizeStatus::of(&Registers::of_sense(&end.sense)?)
 }
 
-fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, bridge: Option<String>, fd: &OwnedFd) {
+fn ata_answers(drive: &mut Drive, answers: &mut Capabilities, identify: &Identify, bridge: Option<String>, fd: &OwnedFd) {
     // What stood there before was the bridge's, not the drive's.
     if drive.bus == Bus::Usb {
         drive.bridged = true;
@@ -282,12 +282,12 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
     if identify.security.expired {
         answers.notes.push("Too many wrong passwords were tried: it takes none before its power is taken away.".into());
     }
-    if let Some(page) = ata_page(fd, &Command::SMART_READ_DATA) {
+    if let Some(page) = ata_page(fd, &AtaCommand::SMART_READ_DATA) {
         answers.health = ata::parse_smart(&page).unwrap_or_default();
     }
     if identify.has_logs {
         for number in ata::STATISTICS_PAGES {
-            if let Some(page) = ata_page(fd, &Command::read_statistics(number)) {
+            if let Some(page) = ata_page(fd, &AtaCommand::read_statistics(number)) {
                 // A page that the drive does not keep changes nothing.
                 let _ = ata::parse_statistics(&page, number, &mut answers.health);
             }
@@ -297,7 +297,7 @@ fn ata_answers(drive: &mut Drive, answers: &mut Answers, identify: &Identify, br
 
 /// A drive of which an erasure of its own has failed gives no sector, and may have no size for the system that met it so. To
 /// be sanitized again it needs one: its own word is taken.
-fn size_by_its_own_word(drive: &mut Drive, answers: &mut Answers, sectors: u64, logical: u32) {
+fn size_by_its_own_word(drive: &mut Drive, answers: &mut Capabilities, sectors: u64, logical: u32) {
     if drive.geometry.sectors == 0 && sectors > 0 && answers.own_state == Some(OwnState::Failed) {
         drive.geometry = Geometry { logical, physical: drive.geometry.physical.max(logical), sectors };
         answers.notes.push("The system sees no sector of it: its size is by its own word.".into());
@@ -313,19 +313,19 @@ fn hidden(drive: &Drive, identify: &Identify, fd: &OwnedFd) -> (HiddenAreas, Vec
     let mut ends = vec![Some(identify.sectors)];
     if identify.can_hide_by_hpa {
         let (command, name) = if identify.long_addresses {
-            (&Command::READ_NATIVE_MAX_EXT, "READ NATIVE MAX ADDRESS EXT")
+            (&AtaCommand::READ_NATIVE_MAX_EXT, "READ NATIVE MAX ADDRESS EXT")
         } else {
-            (&Command::READ_NATIVE_MAX, "READ NATIVE MAX ADDRESS")
+            (&AtaCommand::READ_NATIVE_MAX, "READ NATIVE MAX ADDRESS")
         };
         ends.push(native_end(fd, command));
         asked.push(name.into());
     }
     if identify.can_hide_by_amax {
-        ends.push(native_end(fd, &Command::GET_NATIVE_MAX));
+        ends.push(native_end(fd, &AtaCommand::GET_NATIVE_MAX));
         asked.push("GET NATIVE MAX ADDRESS EXT".into());
     }
     if identify.can_hide_by_dco {
-        let page = ata_page(fd, &Command::CONFIGURATION_IDENTIFY);
+        let page = ata_page(fd, &AtaCommand::CONFIGURATION_IDENTIFY);
         ends.push(page.and_then(|p| ata::parse_configuration_max(&p).ok()).and_then(|max| max.checked_add(1)));
         asked.push("DEVICE CONFIGURATION IDENTIFY".into());
     }
@@ -342,7 +342,7 @@ fn hidden(drive: &Drive, identify: &Identify, fd: &OwnedFd) -> (HiddenAreas, Vec
 }
 
 /// Number of sectors up to the native end.
-fn native_end(fd: &OwnedFd, command: &Command) -> Option<u64> {
+fn native_end(fd: &OwnedFd, command: &AtaCommand) -> Option<u64> {
     let end = scsi_read(fd, &command.cdb(), &mut [], COMMAND_PATIENCE).ok()?;
     let registers = Registers::of_sense(&end.sense)?;
     let last = if command.extended { registers.lba } else { registers.short_lba() };
@@ -350,7 +350,7 @@ fn native_end(fd: &OwnedFd, command: &Command) -> Option<u64> {
 }
 
 /// A plain SCSI drive, or a stick: serial, unique names, rotation, capacity and SANITIZE from its own answers.
-fn scsi_answers(drive: &mut Drive, answers: &mut Answers, fd: &OwnedFd) {
+fn scsi_answers(drive: &mut Drive, answers: &mut Capabilities, fd: &OwnedFd) {
     let page = |number: u8| scsi_page(fd, &scsi::inquiry_page(number), 255);
     if let Some(serial) = page(0x80).and_then(|p| scsi::parse_serial(&p).ok().flatten()) {
         drive.unit.serial = Some(serial);
@@ -378,7 +378,9 @@ fn scsi_answers(drive: &mut Drive, answers: &mut Answers, fd: &OwnedFd) {
         size_by_its_own_word(drive, answers, sectors, logical);
     }
     (drive.hidden, drive.hidden_asked) = cut_capacity(drive, capacity_now.as_deref(), fd);
-    for (action, erase) in [(1, OwnErase::SanitizeOverwrite), (2, OwnErase::SanitizeBlock), (3, OwnErase::SanitizeCrypto)] {
+    for (action, erase) in
+        [(1, NativeErase::SanitizeOverwrite), (2, NativeErase::SanitizeBlock), (3, NativeErase::SanitizeCrypto)]
+    {
         let told = scsi_page(fd, &scsi::report_supported_sanitize(action), 20).and_then(|p| scsi::parse_supported(&p));
         answers.asked.extend(told.map(|_| erase.technique()));
         answers.own_erases.extend((told == Some(true)).then_some(erase));
@@ -424,7 +426,7 @@ fn scsi_page_or_sense(fd: &OwnedFd, command: &[u8], room: usize) -> Result<Vec<u
     })
 }
 
-fn ata_page(fd: &OwnedFd, command: &Command) -> Option<Vec<u8>> {
+fn ata_page(fd: &OwnedFd, command: &AtaCommand) -> Option<Vec<u8>> {
     const NO_SUCH_COMMAND: (u8, u8, u8) = (5, 0x20, 0);
     debug_assert_eq!(command.transfer, Transfer::In);
     match scsi_page_or_sense(fd, &command.cdb(), ata::PAGE) {
@@ -449,8 +451,8 @@ pub fn raw_pages(path: &str) -> std::io::Result<Vec<(&'static str, Vec<u8>)>> {
         ("scsi-vpd-83", scsi_page(&fd, &scsi::inquiry_page(0x83), 255)),
         ("scsi-vpd-b1", scsi_page(&fd, &scsi::inquiry_page(0xb1), 255)),
         ("scsi-read-capacity-16", scsi_page(&fd, &scsi::READ_CAPACITY_16, 32)),
-        ("ata-identify", ata_page(&fd, &Command::IDENTIFY)),
-        ("ata-smart", ata_page(&fd, &Command::SMART_READ_DATA)),
+        ("ata-identify", ata_page(&fd, &AtaCommand::IDENTIFY)),
+        ("ata-smart", ata_page(&fd, &AtaCommand::SMART_READ_DATA)),
     ];
     pages.extend(scsi.into_iter().filter_map(|(name, page)| Some((name, page?))));
     for (name, command, length) in [

@@ -4,7 +4,7 @@ use crate::medium::LinuxMedium;
 use crate::ring::Ring;
 use crate::threads::{Threads, settings};
 use jurex_device::medium::Medium;
-use jurex_engine::{Backend, Sequential, Setting};
+use jurex_engine::{Backend, RequestSetting, Sequential};
 
 /// How requests are carried out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -35,6 +35,6 @@ pub fn backend(medium: LinuxMedium, carrying: Carrying) -> Box<dyn Backend> {
     }
 }
 
-fn threads(medium: LinuxMedium, settings: Vec<Setting>) -> Box<dyn Backend> {
+fn threads(medium: LinuxMedium, settings: Vec<RequestSetting>) -> Box<dyn Backend> {
     Box::new(Threads::new(medium, settings))
 }

@@ -3,14 +3,14 @@
 use crate::guard::Uses;
 use crate::identity::{attachment, ids, port, usb_serial};
 use crate::ioctl::loop_backing;
-use crate::object::Object;
+use crate::object::KernelObject;
 use crate::quiet::is_quiet;
 use crate::sysfs::{entries, name, number, text, vpd_serial};
 use crate::system::System;
 use crate::views;
-use jurex_device::guard::Hindrance;
+use jurex_device::guard::Blocker;
 use jurex_device::media::{Attachment, Bus, Drive, Elsewhere, Geometry, HiddenAreas, MediaClass, Protocol, Unit};
-use jurex_device::native::{Answers, OwnState};
+use jurex_device::native::{Capabilities, OwnState};
 use jurex_pattern::text::shown_path;
 use rustix::fs::{AtFlags, FileType, Mode, OFlags, Stat, StatxFlags, fstat, fstatfs, open, stat, statx};
 use std::fs;
@@ -23,13 +23,13 @@ use wildmatch::WildMatch;
 
 /// A drive or image with what stands in the way of erasing it.
 #[derive(Clone, Debug)]
-pub struct Found {
+pub struct DiscoveredDrive {
     /// What it is.
     pub drive: Drive,
     /// What stands in the way.
-    pub hindrances: Vec<Hindrance>,
+    pub hindrances: Vec<Blocker>,
     /// What it answered beyond that.
-    pub answers: Answers,
+    pub answers: Capabilities,
 }
 
 /// Why a path does not lead to a drive or an image.
@@ -94,13 +94,13 @@ impl System {
     /// Every drive of this machine, in the order of their names, loop devices last; empty loop devices and readers
     /// without media are left out. All are asked at once; one that does not answer in time is listed with what the
     /// system knows of it and may not be erased, and holds up nothing.
-    pub fn drives(&self) -> Vec<Found> {
+    pub fn drives(&self) -> Vec<DiscoveredDrive> {
         self.drives_within(PATIENCE)
     }
 
     /// The same, waiting no longer than `patience` for the slowest.
-    pub fn drives_within(&self, patience: Duration) -> Vec<Found> {
-        let mut all: Vec<Found> = vec![];
+    pub fn drives_within(&self, patience: Duration) -> Vec<DiscoveredDrive> {
+        let mut all: Vec<DiscoveredDrive> = vec![];
         self.drives_as_they_answer(patience, &mut |found| {
             for new in found {
                 match all.iter_mut().find(|f| f.drive.path == new.drive.path) {
@@ -114,7 +114,7 @@ impl System {
 
     /// Tells first, at once, every drive as the system knows it, and then each again as soon as it has answered, for as
     /// long as `patience` lasts. Until then a drive's hindrance is that it has not answered.
-    pub fn drives_as_they_answer(&self, patience: Duration, tell: &mut dyn FnMut(Vec<Found>)) {
+    pub fn drives_as_they_answer(&self, patience: Duration, tell: &mut dyn FnMut(Vec<DiscoveredDrive>)) {
         let uses = Arc::new(Uses::read(self));
         // A drive that is at work on itself, or failed at it, has no size for the kernel, and needs help most. A reader without
         // media and a loop device that is attached to nothing have none either.
@@ -129,10 +129,10 @@ impl System {
             .filter(|(dir, drive)| there(dir, drive))
             .collect();
         known.sort_by_key(|(_, d)| (d.bus == Bus::Loop, natural(&d.path)));
-        let unasked = |drive: &Drive| Found {
+        let unasked = |drive: &Drive| DiscoveredDrive {
             drive: drive.clone(),
-            hindrances: vec![Hindrance::NoAnswer],
-            answers: Answers { notes: vec!["The drive has not answered.".into()], ..Answers::default() },
+            hindrances: vec![Blocker::NoAnswer],
+            answers: Capabilities { notes: vec!["The drive has not answered.".into()], ..Capabilities::default() },
         };
         tell(known.iter().map(|(_, drive)| unasked(drive)).collect());
         let (sender, answers) = mpsc::channel();
@@ -168,7 +168,7 @@ impl System {
     ///
     /// # Errors
     /// Nothing there, not a whole drive, or a file that is not a whole number of sectors.
-    pub fn find(&self, path: &Path) -> Result<Found, FindError> {
+    pub fn find(&self, path: &Path) -> Result<DiscoveredDrive, FindError> {
         let shown = shown_path(path);
         let unreachable = |cause| FindError::Unreachable { path: shown.clone(), cause };
         let real = fs::canonicalize(path).map_err(unreachable)?;
@@ -186,7 +186,7 @@ impl System {
         }
     }
 
-    fn find_device(&self, shown: &str, status: &Stat) -> Result<Found, FindError> {
+    fn find_device(&self, shown: &str, status: &Stat) -> Result<DiscoveredDrive, FindError> {
         let dir = self.device_dir(status.st_rdev).map_err(|cause| FindError::Unreachable { path: shown.into(), cause })?;
         let not_a_drive_error = |what: String, advice: String| FindError::NotADrive { path: shown.into(), what, advice };
         if dir.join("partition").exists() {
@@ -206,7 +206,7 @@ impl System {
         fs::canonicalize(self.sys.join(format!("dev/block/{major}:{minor}")))
     }
 
-    fn find_image(&self, shown: &str, real: &Path, opened: &OwnedFd, status: &Stat) -> Result<Found, FindError> {
+    fn find_image(&self, shown: &str, real: &Path, opened: &OwnedFd, status: &Stat) -> Result<DiscoveredDrive, FindError> {
         let bytes = status.st_size as u64;
         let problem = match bytes {
             0 => Some("empty"),
@@ -221,23 +221,24 @@ impl System {
         let uses = Uses::read(self);
         let mut hindrances = uses.of_image(opened, real);
         if !self.is_listed(&drive, real) {
-            hindrances.push(Hindrance::NotListed);
+            hindrances.push(Blocker::NotListed);
         }
-        let answers = Answers { notes: uses.blind_to().into_iter().collect(), ..Answers::default() };
-        Ok(Found { drive, hindrances, answers })
+        let answers = Capabilities { notes: uses.blind_to().into_iter().collect(), ..Capabilities::default() };
+        Ok(DiscoveredDrive { drive, hindrances, answers })
     }
 
-    fn found_of(&self, drive: Drive, dir: &Path, uses: &Uses) -> Found {
+    fn found_of(&self, drive: Drive, dir: &Path, uses: &Uses) -> DiscoveredDrive {
         // A drive that a job of this process talks to is not asked beside it.
-        let (drive, mut answers) = if is_quiet(&drive.path) { (drive, Answers::default()) } else { (self.asker)(drive, dir) };
+        let (drive, mut answers) =
+            if is_quiet(&drive.path) { (drive, Capabilities::default()) } else { (self.asker)(drive, dir) };
         answers.notes.extend(uses.blind_to());
         let is_at_work = matches!(answers.own_state, Some(OwnState::Running { .. }));
         let mut hindrances = uses.of_drive(dir, &drive, is_at_work);
         if !self.is_listed(&drive, dir) {
-            hindrances.push(Hindrance::NotListed);
+            hindrances.push(Blocker::NotListed);
         }
         hindrances.extend(jurex_device::guard::of_answers(&answers));
-        Found { drive, hindrances, answers }
+        DiscoveredDrive { drive, hindrances, answers }
     }
 
     /// Whether the `only` list names the drive, or is empty.
@@ -267,7 +268,7 @@ impl System {
 
     /// The serial of the drive that a loop device lies on: whoever erases the one erases the other, and must have read its label.
     fn serial_beneath(&self, dir: &Path) -> Option<String> {
-        let Object::Device(number) = loop_backing(&format!("/dev/{}", name(dir)))? else { return None };
+        let KernelObject::Device(number) = loop_backing(&format!("/dev/{}", name(dir)))? else { return None };
         let beneath = self.device_dir(number).ok()?;
         let whole = if beneath.join("partition").exists() { beneath.parent()?.to_path_buf() } else { beneath };
         // By its own word too: the system's book has no serial of some that tell one when they are asked.

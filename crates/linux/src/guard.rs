@@ -1,12 +1,12 @@
 //! What the running system uses a drive for. Everything here errs on the side of "in use".
 
 use crate::ioctl::loop_backing;
-use crate::object::Object;
+use crate::object::KernelObject;
 use crate::openers::Openers;
 use crate::sysfs::{entries, name, text};
 use crate::system::System;
 use crate::views;
-use jurex_device::guard::Hindrance;
+use jurex_device::guard::Blocker;
 use jurex_device::media::{Bus, Drive, MediaClass};
 use jurex_pattern::text::{printable, shown_path};
 use rustix::fs::{Access, FileType, FlockOperation, Mode, OFlags, access, flock, major, makedev, open, stat};
@@ -34,7 +34,7 @@ struct Loop {
     dir: PathBuf,
     device: String,
     /// What it is attached to; `None` where that can't be told.
-    backing: Option<Object>,
+    backing: Option<KernelObject>,
     /// The same by its path, as it was when it was attached.
     path: PathBuf,
 }
@@ -45,11 +45,11 @@ pub(crate) struct Uses {
     /// Whether these are the kernel's own views.
     is_kernels_own: bool,
     mounts: Vec<Mount>,
-    swaps: Vec<(Object, String)>,
+    swaps: Vec<(KernelObject, String)>,
     loops: Vec<Loop>,
     openers: Openers,
     /// Files of Jurex itself.
-    own: Vec<(Object, String)>,
+    own: Vec<(KernelObject, String)>,
     /// As [`System::started_from`] was told.
     start_medium: Option<Option<String>>,
     /// What can't be read, so that nobody knows what is in use.
@@ -80,7 +80,7 @@ impl Uses {
             mounts.push(Mount { device: root.st_dev, point: "/".into() });
         }
         mounts.extend(btrfs_members(system));
-        let own = system.own_files().iter().filter_map(|p| Some((Object::at(p)?, shown_path(p)))).collect();
+        let own = system.own_files().iter().filter_map(|p| Some((KernelObject::at(p)?, shown_path(p)))).collect();
         let openers = Openers::read(&system.proc);
         let start_medium = system.start_medium.clone();
         Self {
@@ -98,7 +98,7 @@ impl Uses {
 
     /// What stands in the way of erasing the drive whose sysfs folder is `dir`.
     /// A drive that is at work on itself (`is_at_work`) is not opened to see who holds it: opening may wait until it has finished.
-    pub(crate) fn of_drive(&self, dir: &Path, drive: &Drive, is_at_work: bool) -> Vec<Hindrance> {
+    pub(crate) fn of_drive(&self, dir: &Path, drive: &Drive, is_at_work: bool) -> Vec<Blocker> {
         let mut found = self.of_held_drive(dir, drive);
         let path = Path::new(&drive.path);
         if !is_at_work && found.iter().all(is_open_by) && drive.class != MediaClass::Optical && drive.geometry.sectors > 0 {
@@ -108,17 +108,17 @@ impl Uses {
     }
 
     /// The same of a drive that this process holds: whatever else uses it.
-    pub(crate) fn of_held_drive(&self, dir: &Path, drive: &Drive) -> Vec<Hindrance> {
+    pub(crate) fn of_held_drive(&self, dir: &Path, drive: &Drive) -> Vec<Blocker> {
         let mut found = self.not_known();
         self.of_whole_device(dir, &mut found, DEEPEST);
         if self.is_start_medium(dir) {
-            found.push(Hindrance::StartMedium);
+            found.push(Blocker::StartMedium);
         }
         if text(dir, "ro").as_deref() == Some("1") && drive.class != MediaClass::Optical {
-            found.push(Hindrance::ReadOnly);
+            found.push(Blocker::ReadOnly);
         }
         if name(dir).contains("boot") && drive.bus == Bus::Mmc {
-            found.push(Hindrance::NotADrive { what: "a boot area of an embedded flash device".into() });
+            found.push(Blocker::NotADrive { what: "a boot area of an embedded flash device".into() });
         }
         self.of_loop(dir, DEEPEST, &mut found);
         dedup(&mut found);
@@ -130,8 +130,8 @@ impl Uses {
         self.openers.blind_to().filter(|_| self.is_kernels_own)
     }
 
-    fn not_known(&self) -> Vec<Hindrance> {
-        self.unreadable.iter().map(|why| Hindrance::NotKnown { why: why.clone() }).collect()
+    fn not_known(&self) -> Vec<Blocker> {
+        self.unreadable.iter().map(|why| Blocker::NotKnown { why: why.clone() }).collect()
     }
 
     /// Whether it is the medium that this computer was started from, or another one of ours: nothing of the running system needs it once it
@@ -146,7 +146,7 @@ impl Uses {
     }
 
     /// Uses of a block device and of its partitions.
-    fn of_whole_device(&self, dir: &Path, found: &mut Vec<Hindrance>, deepest: u32) {
+    fn of_whole_device(&self, dir: &Path, found: &mut Vec<Blocker>, deepest: u32) {
         self.of_device(dir, found, deepest);
         for part in entries(dir).iter().filter(|p| p.join("partition").exists()) {
             self.of_device(part, found, deepest);
@@ -154,65 +154,65 @@ impl Uses {
     }
 
     /// Uses of one block device (a drive, a partition, or something built on them) and of all that is built on it.
-    fn of_device(&self, dir: &Path, found: &mut Vec<Hindrance>, deepest: u32) {
+    fn of_device(&self, dir: &Path, found: &mut Vec<Blocker>, deepest: u32) {
         let Some(deeper) = deepest.checked_sub(1) else { return };
         let device = format!("/dev/{}", name(dir));
         let number = device_number(dir);
         if let Some(number) = number {
             for mount in self.mounts.iter().filter(|m| m.device == number) {
                 found.push(if SYSTEM_MOUNTS.contains(&mount.point.as_str()) {
-                    Hindrance::System { mount: mount.point.clone() }
+                    Blocker::System { mount: mount.point.clone() }
                 } else {
-                    Hindrance::Mounted { device: device.clone(), mount: mount.point.clone() }
+                    Blocker::Mounted { device: device.clone(), mount: mount.point.clone() }
                 });
             }
-            let object = Object::Device(number);
+            let object = KernelObject::Device(number);
             let swapped = self.swaps.iter().filter(|(area, _)| *area == object);
-            found.extend(swapped.map(|_| Hindrance::Swap { device: device.clone() }));
-            found.extend(self.openers.of(object).map(|who| Hindrance::OpenBy { device: device.clone(), who }));
+            found.extend(swapped.map(|_| Blocker::Swap { device: device.clone() }));
+            found.extend(self.openers.of(object).map(|who| Blocker::OpenBy { device: device.clone(), who }));
         }
         for holder in entries(&dir.join("holders")) {
             let own_name = text(&holder.join("dm"), "name").unwrap_or_else(|| name(&holder));
-            found.push(Hindrance::Holder { device: device.clone(), holder: own_name });
+            found.push(Blocker::Holder { device: device.clone(), holder: own_name });
             // Holders are links to the built device's own folder: what is mounted there keeps this drive too.
             let built = self.sys.join("block").join(name(&holder));
             if built.exists() && built != *dir {
                 self.of_device(&built, found, deeper);
             }
         }
-        for over in self.loops.iter().filter(|l| number.is_some() && l.backing == number.map(Object::Device)) {
-            found.push(Hindrance::Holder { device: device.clone(), holder: over.device.clone() });
+        for over in self.loops.iter().filter(|l| number.is_some() && l.backing == number.map(KernelObject::Device)) {
+            found.push(Blocker::Holder { device: device.clone(), holder: over.device.clone() });
             self.of_whole_device(&over.dir, found, deeper);
         }
     }
 
     /// A loop device is erased only if what lies beneath it is free of everything else.
-    fn of_loop(&self, dir: &Path, deepest: u32, found: &mut Vec<Hindrance>) {
+    fn of_loop(&self, dir: &Path, deepest: u32, found: &mut Vec<Blocker>) {
         let Some(this) = self.loops.iter().find(|l| name(&l.dir) == name(dir)) else { return };
         let Some(deeper) = deepest.checked_sub(1) else { return };
         let beneath = shown_path(&this.path);
         let mut lower = vec![];
         let beside = |l: &&Loop| l.device != this.device && self.same_backing(l, this);
         for other in self.loops.iter().filter(beside) {
-            lower.push(Hindrance::AttachedAs { device: other.device.clone() });
+            lower.push(Blocker::AttachedAs { device: other.device.clone() });
             self.of_whole_device(&other.dir, &mut lower, deeper);
         }
         match this.backing {
-            Some(Object::Device(number)) => self.beneath_device(number, &this.device, deeper, &mut lower),
-            Some(file @ Object::File(..)) => lower.extend(self.of_file(file, &this.path)),
+            Some(KernelObject::Device(number)) => self.beneath_device(number, &this.device, deeper, &mut lower),
+            Some(file @ KernelObject::File(..)) => lower.extend(self.of_file(file, &this.path)),
             None => {
                 let why = format!("what {} is attached to is not told", this.device);
-                found.push(Hindrance::NotKnown { why });
+                found.push(Blocker::NotKnown { why });
             }
         }
-        found.extend(lower.into_iter().map(|h| Hindrance::Beneath { device: beneath.clone(), because: Box::new(h) }));
+        found.extend(lower.into_iter().map(|h| Blocker::Beneath { device: beneath.clone(), because: Box::new(h) }));
     }
 
     /// Uses of the device under a loop device, apart from that loop device itself; of a partition, its drive's own as well.
-    fn beneath_device(&self, number: u64, this: &str, deepest: u32, lower: &mut Vec<Hindrance>) {
+    fn beneath_device(&self, number: u64, this: &str, deepest: u32, lower: &mut Vec<Blocker>) {
         let (major, minor) = (major(number), rustix::fs::minor(number));
         let Ok(dir) = fs::canonicalize(self.sys.join(format!("dev/block/{major}:{minor}"))) else { return };
-        let is_this = |h: &Hindrance| matches!(h, Hindrance::Holder { holder, .. } if holder == this);
+        let is_this = |h: &Blocker| matches!(h, Blocker::Holder { holder, .. } if holder == this);
         let mut uses = vec![];
         self.of_whole_device(&dir, &mut uses, DEEPEST);
         if let Some(whole) = dir.parent().filter(|_| dir.join("partition").exists()) {
@@ -231,29 +231,29 @@ impl Uses {
     }
 
     /// What a file is used for by the system and by Jurex itself; loop devices are told by name only.
-    pub(crate) fn of_file_alone(&self, file: Object) -> Vec<Hindrance> {
+    pub(crate) fn of_file_alone(&self, file: KernelObject) -> Vec<Blocker> {
         let attached = self.loops.iter().filter(|l| l.backing == Some(file));
-        let mut found: Vec<Hindrance> = attached.map(|l| Hindrance::AttachedAs { device: l.device.clone() }).collect();
+        let mut found: Vec<Blocker> = attached.map(|l| Blocker::AttachedAs { device: l.device.clone() }).collect();
         found.extend(self.swap_or_own(file));
         found
     }
 
-    fn swap_or_own(&self, file: Object) -> Vec<Hindrance> {
+    fn swap_or_own(&self, file: KernelObject) -> Vec<Blocker> {
         let swaps = self.swaps.iter().filter(|(area, _)| *area == file);
         let own = self.own.iter().filter(|(own, _)| *own == file);
-        let swaps = swaps.map(|(_, shown)| Hindrance::Swap { device: shown.clone() });
-        swaps.chain(own.map(|(_, what)| Hindrance::OwnFile { what: what.clone() })).collect()
+        let swaps = swaps.map(|(_, shown)| Blocker::Swap { device: shown.clone() });
+        swaps.chain(own.map(|(_, what)| Blocker::OwnFile { what: what.clone() })).collect()
     }
 
     /// What a file is used for, apart from loop devices.
-    fn of_file(&self, file: Object, path: &Path) -> Vec<Hindrance> {
+    fn of_file(&self, file: KernelObject, path: &Path) -> Vec<Blocker> {
         let mut found = self.swap_or_own(file);
-        found.extend(self.openers.of(file).map(|who| Hindrance::OpenBy { device: shown_path(path), who }));
+        found.extend(self.openers.of(file).map(|who| Blocker::OpenBy { device: shown_path(path), who }));
         found
     }
 
     /// What stands in the way of erasing the image file that is open, be it only to its name (`O_PATH`); it is called `real`.
-    pub(crate) fn of_image(&self, opened: impl AsFd, real: &Path) -> Vec<Hindrance> {
+    pub(crate) fn of_image(&self, opened: impl AsFd, real: &Path) -> Vec<Blocker> {
         let mut found = self.of_held_image(&opened, real);
         let way = by_descriptor(&opened);
         found.extend(no_rights(&way));
@@ -265,15 +265,15 @@ impl Uses {
     }
 
     /// The same of a file that this process holds: whatever else uses it.
-    pub(crate) fn of_held_image(&self, opened: impl AsFd, real: &Path) -> Vec<Hindrance> {
+    pub(crate) fn of_held_image(&self, opened: impl AsFd, real: &Path) -> Vec<Blocker> {
         let mut found = self.not_known();
-        let Some(file) = Object::of(&opened) else {
-            found.push(Hindrance::NotKnown { why: format!("{} can't be looked at", shown_path(real)) });
+        let Some(file) = KernelObject::of(&opened) else {
+            found.push(Blocker::NotKnown { why: format!("{} can't be looked at", shown_path(real)) });
             return found;
         };
         // By what it is and not by its name: a hard link or a bind mount leads to the same file.
         for over in self.loops.iter().filter(|l| l.backing.map_or(l.path == real, |b| b == file)) {
-            found.push(Hindrance::AttachedAs { device: over.device.clone() });
+            found.push(Blocker::AttachedAs { device: over.device.clone() });
             self.of_whole_device(&over.dir, &mut found, DEEPEST);
         }
         found.extend(self.of_file(file, real));
@@ -287,20 +287,20 @@ pub(crate) fn by_descriptor(opened: impl AsFd) -> PathBuf {
     PathBuf::from(format!("/proc/self/fd/{}", opened.as_fd().as_raw_fd()))
 }
 
-fn is_open_by(h: &Hindrance) -> bool {
-    matches!(h, Hindrance::OpenBy { .. })
+fn is_open_by(h: &Blocker) -> bool {
+    matches!(h, Blocker::OpenBy { .. })
 }
 
 /// Whoever claims it for themselves has it open as well: the claim says more.
-fn take_claim(found: &mut Vec<Hindrance>, claim: Option<Hindrance>) {
+fn take_claim(found: &mut Vec<Blocker>, claim: Option<Blocker>) {
     if let Some(claim) = claim {
         found.retain(|h| !is_open_by(h));
         found.push(claim);
     }
 }
 
-fn dedup(found: &mut Vec<Hindrance>) {
-    let mut seen: Vec<Hindrance> = vec![];
+fn dedup(found: &mut Vec<Blocker>) {
+    let mut seen: Vec<Blocker> = vec![];
     found.retain(|h| {
         let new = !seen.contains(h);
         if new {
@@ -311,23 +311,23 @@ fn dedup(found: &mut Vec<Hindrance>) {
 }
 
 /// Whether this user may write to it at all: what may not be written may not be called free.
-fn no_rights(path: &Path) -> Option<Hindrance> {
+fn no_rights(path: &Path) -> Option<Blocker> {
     match access(path, Access::WRITE_OK) {
-        Err(Errno::ACCESS | Errno::PERM) => Some(Hindrance::NoRights),
-        Err(Errno::ROFS) => Some(Hindrance::ReadOnly),
+        Err(Errno::ACCESS | Errno::PERM) => Some(Blocker::NoRights),
+        Err(Errno::ROFS) => Some(Blocker::ReadOnly),
         _ => None,
     }
 }
 
 /// Whether someone else has the device or file for themselves.
-fn held(path: &Path) -> Option<Hindrance> {
+fn held(path: &Path) -> Option<Blocker> {
     let is_device = stat(path).is_ok_and(|s| FileType::from_raw_mode(s.st_mode) == FileType::BlockDevice);
     let exclusive = if is_device { OFlags::EXCL } else { OFlags::empty() };
     let shared = || open(path, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty());
     match open(path, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC | exclusive, Mode::empty()) {
-        Err(Errno::BUSY) if shared().is_ok_and(|fd| is_locked(&fd)) => Some(Hindrance::JobRunning),
-        Err(Errno::BUSY) => Some(Hindrance::HeldOpen),
-        Ok(fd) if is_locked(&fd) => Some(Hindrance::JobRunning),
+        Err(Errno::BUSY) if shared().is_ok_and(|fd| is_locked(&fd)) => Some(Blocker::JobRunning),
+        Err(Errno::BUSY) => Some(Blocker::HeldOpen),
+        Ok(fd) if is_locked(&fd) => Some(Blocker::JobRunning),
         Ok(_) | Err(_) => None,
     }
 }
@@ -376,9 +376,9 @@ fn btrfs_members(system: &System) -> Vec<Mount> {
 }
 
 /// A line of /proc/swaps after the heading: `/dev/sda2  partition  8388604  0  -2`.
-fn swap(line: &str) -> Option<(Object, String)> {
+fn swap(line: &str) -> Option<(KernelObject, String)> {
     let path = unescape(line.split_whitespace().next()?);
-    Some((Object::at(Path::new(&path))?, printable(path.as_bytes())))
+    Some((KernelObject::at(Path::new(&path))?, printable(path.as_bytes())))
 }
 
 fn loops(sys: &Path) -> Vec<Loop> {
@@ -388,7 +388,7 @@ fn loops(sys: &Path) -> Vec<Loop> {
         let path = PathBuf::from(text.trim_end_matches('\n'));
         let device = format!("/dev/{}", name(&dir));
         // The kernel's own word is right whatever has become of the path; it needs the right to open the device.
-        let backing = loop_backing(&device).or_else(|| Object::at(&path));
+        let backing = loop_backing(&device).or_else(|| KernelObject::at(&path));
         Some(Loop { dir, device, backing, path })
     };
     entries(&sys.join("block")).into_iter().filter(|d| name(d).starts_with("loop")).filter_map(attached).collect()
@@ -491,12 +491,12 @@ mod tests {
         assert_eq!(
             drives[1].hindrances,
             [
-                Hindrance::System { mount: "/boot".into() },
-                Hindrance::Holder { device: "/dev/sda2".into(), holder: "vault-data".into() },
-                Hindrance::Mounted { device: "/dev/dm-0".into(), mount: "/srv/tide logs".into() },
+                Blocker::System { mount: "/boot".into() },
+                Blocker::Holder { device: "/dev/sda2".into(), holder: "vault-data".into() },
+                Blocker::Mounted { device: "/dev/dm-0".into(), mount: "/srv/tide logs".into() },
             ]
         );
-        assert_eq!(drives[0].hindrances, [Hindrance::ReadOnly]);
+        assert_eq!(drives[0].hindrances, [Blocker::ReadOnly]);
     }
 
     #[test]
@@ -512,10 +512,10 @@ mod tests {
             (drive, Default::default())
         }));
         let drives = system.drives_within(std::time::Duration::from_millis(300));
-        let said = |at: usize| (drives[at].drive.unit.firmware.as_deref(), drives[at].hindrances.contains(&Hindrance::NoAnswer));
+        let said = |at: usize| (drives[at].drive.unit.firmware.as_deref(), drives[at].hindrances.contains(&Blocker::NoAnswer));
         assert_eq!((said(0), said(1)), ((None, true), (Some("asked"), false)));
         let again = system.drives_within(std::time::Duration::from_millis(50));
-        assert!(again[0].hindrances.contains(&Hindrance::NoAnswer), "it is not asked a second time while it owes an answer");
+        assert!(again[0].hindrances.contains(&Blocker::NoAnswer), "it is not asked a second time while it owes an answer");
         drop(hold);
     }
 
@@ -547,13 +547,13 @@ mod tests {
         mount_also(&system, "40 1 7:97 / /mnt/scratch rw - ext4 /dev/loop97 rw\n");
         let uses = Uses::read(&system);
         let by_link = uses.of_image(fs::File::open(&link).unwrap(), &link);
-        assert!(by_link.contains(&Hindrance::AttachedAs { device: "/dev/loop97".into() }), "{by_link:?}");
-        let mounted = Hindrance::Mounted { device: "/dev/loop97".into(), mount: "/mnt/scratch".into() };
+        assert!(by_link.contains(&Blocker::AttachedAs { device: "/dev/loop97".into() }), "{by_link:?}");
+        let mounted = Blocker::Mounted { device: "/dev/loop97".into(), mount: "/mnt/scratch".into() };
         assert!(by_link.contains(&mounted), "{by_link:?}");
         // A second loop device over the same file is not free while the first one is mounted.
         let drive = system.drive(&system.sys.join("block/loop98"));
         let second = uses.of_drive(&system.sys.join("block/loop98"), &drive, false);
-        assert!(second.iter().any(|h| matches!(h, Hindrance::Beneath { because, .. } if **because == mounted)), "{second:?}");
+        assert!(second.iter().any(|h| matches!(h, Blocker::Beneath { because, .. } if **because == mounted)), "{second:?}");
     }
 
     #[test]
@@ -570,7 +570,7 @@ mod tests {
                 n => format!("devices/pci0/ata1/host0/target0/block/sda/sda{n}"),
             };
             symlink(system.sys.join(target), &link).unwrap();
-            uses.loops[0].backing = Some(Object::Device(beneath));
+            uses.loops[0].backing = Some(KernelObject::Device(beneath));
             let found = uses.of_drive(&loop_dir, &system.drive(&loop_dir), false);
             let said: Vec<String> = found.iter().map(ToString::to_string).collect();
             assert!(said.iter().any(|s| s.contains(says)), "{said:?}");
@@ -578,7 +578,7 @@ mod tests {
         // And the other way round: a drive or partition under a loop device is in use by it.
         let sda = system.sys.join("block/sda");
         let found = uses.of_drive(&sda, &system.drive(&sda), false);
-        assert!(found.contains(&Hindrance::Holder { device: "/dev/sda2".into(), holder: "/dev/loop97".into() }), "{found:?}");
+        assert!(found.contains(&Blocker::Holder { device: "/dev/sda2".into(), holder: "/dev/loop97".into() }), "{found:?}");
     }
 
     #[test]
@@ -590,7 +590,7 @@ mod tests {
         let opened = fs::File::open(&image).unwrap();
         let found = Uses::read(&System::default()).of_image(&opened, &image);
         let _ = other.kill().and_then(|()| other.wait());
-        assert!(found.iter().any(|h| matches!(h, Hindrance::OpenBy { who, .. } if who.starts_with("sleep ("))), "{found:?}");
+        assert!(found.iter().any(|h| matches!(h, Blocker::OpenBy { who, .. } if who.starts_with("sleep ("))), "{found:?}");
         assert_eq!(Uses::read(&System::default()).of_image(&opened, &image), []);
     }
 
@@ -602,7 +602,7 @@ mod tests {
         fs::hard_link(&ledger, &link).unwrap();
         let system = System::default().keeping(vec![ledger]);
         let found = system.find(&link).unwrap().hindrances;
-        assert!(matches!(&found[..], [Hindrance::OwnFile { .. }]), "{found:?}");
+        assert!(matches!(&found[..], [Blocker::OwnFile { .. }]), "{found:?}");
         for path in ["/proc/version", "/sys/kernel/uevent_seqnum"].map(Path::new).into_iter().filter(|p| p.exists()) {
             assert!(matches!(system.find(path), Err(crate::FindError::NotAMedium { .. })), "{path:?}");
         }
@@ -615,9 +615,9 @@ mod tests {
         fs::write(&table, b"30 1 8:1 / /srv/\xff\xfe rw - ext4 /dev/sda1 rw\n").unwrap();
         let sda = system.sys.join("block/sda");
         let found = || Uses::read(&system).of_drive(&sda, &system.drive(&sda), false);
-        assert!(found().iter().any(|h| matches!(h, Hindrance::Mounted { device, .. } if device == "/dev/sda1")), "{:?}", found());
+        assert!(found().iter().any(|h| matches!(h, Blocker::Mounted { device, .. } if device == "/dev/sda1")), "{:?}", found());
         fs::remove_file(&table).unwrap();
-        assert!(matches!(&found()[0], Hindrance::NotKnown { .. }), "{:?}", found());
+        assert!(matches!(&found()[0], Blocker::NotKnown { .. }), "{:?}", found());
     }
 
     #[test]
@@ -648,7 +648,7 @@ mod tests {
         let (_root, system) = machine();
         let allowed = |name: &str| -> Vec<String> {
             let listed = system.clone().only(&[name.to_string()]).drives();
-            let free = listed.iter().filter(|f| !f.hindrances.contains(&Hindrance::NotListed));
+            let free = listed.iter().filter(|f| !f.hindrances.contains(&Blocker::NotListed));
             free.map(|f| f.drive.path.clone()).collect()
         };
         assert_eq!(allowed("/dev/sd?"), ["/dev/sda"]);
@@ -668,7 +668,7 @@ mod tests {
         let uses = Uses::read(&system);
         let mut found = vec![];
         uses.of_device(&dir, &mut found, DEEPEST);
-        assert!(found.contains(&Hindrance::System { mount: "/".into() }), "{found:?}");
+        assert!(found.contains(&Blocker::System { mount: "/".into() }), "{found:?}");
     }
 
     #[test]

@@ -28,9 +28,9 @@ mod watch;
 
 pub use ask::raw_pages;
 pub use backend::{Carrying, backend};
-pub use discover::{FindError, Found};
+pub use discover::{DiscoveredDrive, FindError};
 pub use loops::LoopWindow;
 pub use medium::{LinuxMedium, OpenError, open, open_to_read, peek};
 pub use system::{Asker, System};
 pub use undriven::Undriven;
-pub use watch::Watch;
+pub use watch::DriveWatch;

@@ -4,11 +4,11 @@ use crate::discover::image;
 use crate::errors::{Behind, cause, patiently};
 use crate::guard::Uses;
 use crate::ioctl::is_open_elsewhere;
-use crate::object::Object;
+use crate::object::KernelObject;
 use crate::port::LinuxPort;
 use crate::quiet::Quiet;
 use crate::system::System;
-use jurex_device::guard::{Hindrance, Refusal};
+use jurex_device::guard::{Blocker, Refusal};
 use jurex_device::media::{Bus, Drive, Geometry};
 use jurex_device::medium::Port;
 use jurex_device::medium::{Access, AccessWay, Cause, Medium, MediumError, Op};
@@ -216,7 +216,7 @@ fn hindrances_of_open(system: &System, drive: &Drive, opened: &File, purpose: Pu
     let mut hindrances = if drive.bus == Bus::File {
         let mut found = uses.of_held_image(opened, drive.file_path());
         if found.is_empty() && is_open_elsewhere_too(opened, purpose).map_err(failed)? {
-            found.push(Hindrance::OpenUnseen);
+            found.push(Blocker::OpenUnseen);
         }
         found
     } else {
@@ -345,7 +345,7 @@ impl LinuxMedium {
                 let path = self.drive.file_path();
                 let there = rustix::fs::open(path, OFlags::PATH | OFlags::CLOEXEC, rustix::fs::Mode::empty())?;
                 let found = fstat(&there)?;
-                if Object::by(&found) == Object::by(&status) {
+                if KernelObject::by(&found) == KernelObject::by(&status) {
                     Ok(image(path, &self.cached, &status))
                 } else {
                     Ok(image(path, &there, &found))
@@ -544,7 +544,7 @@ mod tests {
         let found = System::default().find(&path).unwrap();
         let _held = open(&System::default(), &found.drive).unwrap();
         assert!(matches!(open(&System::default(), &found.drive), Err(OpenError::JobRunning(_))));
-        assert_eq!(System::default().find(&path).unwrap().hindrances, [Hindrance::JobRunning]);
+        assert_eq!(System::default().find(&path).unwrap().hindrances, [Blocker::JobRunning]);
     }
 
     #[test]

@@ -6,14 +6,14 @@ use std::path::Path;
 
 /// What an object is, whatever paths lead to it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(crate) enum Object {
+pub(crate) enum KernelObject {
     /// A block device by its number.
     Device(u64),
     /// A file by its file system's device number and its inode.
     File(u64, u64),
 }
 
-impl Object {
+impl KernelObject {
     /// What the path leads to now. It may lead elsewhere a moment later: of what is open, [`Object::of`] is asked.
     pub(crate) fn at(path: &Path) -> Option<Self> {
         Some(Self::by(&stat(path).ok()?))
@@ -26,9 +26,9 @@ impl Object {
 
     pub(crate) fn by(status: &Stat) -> Self {
         if FileType::from_raw_mode(status.st_mode) == FileType::BlockDevice {
-            Object::Device(status.st_rdev)
+            KernelObject::Device(status.st_rdev)
         } else {
-            Object::File(status.st_dev, status.st_ino)
+            KernelObject::File(status.st_dev, status.st_ino)
         }
     }
 }

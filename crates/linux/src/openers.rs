@@ -3,7 +3,7 @@
 //! container of its own, not every program is seen ([`Openers::blind_to`]). A descriptor that is under way in a socket is in no
 //! program's table: of a file the kernel tells it ([`crate::ioctl::is_open_elsewhere`]), of a device nothing does.
 
-use crate::object::Object;
+use crate::object::KernelObject;
 use rustix::fs::{FileType, makedev, stat};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
@@ -14,7 +14,7 @@ use std::time::Duration;
 /// Programs by what they hold open. Looked up when it is first asked for.
 pub(crate) struct Openers {
     proc: std::path::PathBuf,
-    found: OnceLock<BTreeMap<Object, Vec<(u32, String)>>>,
+    found: OnceLock<BTreeMap<KernelObject, Vec<(u32, String)>>>,
     blind_to: OnceLock<Option<String>>,
 }
 
@@ -45,13 +45,13 @@ impl Openers {
     }
 
     /// The programs that had it open when this was first asked of anything; `None` if none had.
-    pub(crate) fn now(&self, object: Object) -> Option<String> {
+    pub(crate) fn now(&self, object: KernelObject) -> Option<String> {
         let found = self.found.get_or_init(|| all(&self.proc)).get(&object)?;
         Some(found.iter().map(|(pid, name)| format!("{name} ({pid})")).collect::<Vec<_>>().join(", "))
     }
 
     /// The programs that have it open, by name and number; `None` if none has.
-    pub(crate) fn of(&self, object: Object) -> Option<String> {
+    pub(crate) fn of(&self, object: KernelObject) -> Option<String> {
         let found = self.found.get_or_init(|| all(&self.proc));
         let first = found.get(&object)?;
         std::thread::sleep(MOMENT);
@@ -66,7 +66,7 @@ impl Openers {
 
 /// How many descriptors of this very program are open to the same file.
 pub(crate) fn own_descriptors(opened: impl std::os::fd::AsFd) -> usize {
-    let Some(object) = Object::of(opened) else { return 0 };
+    let Some(object) = KernelObject::of(opened) else { return 0 };
     let own = fs::read_dir("/proc/self/fd").into_iter().flatten().flatten();
     own.filter(|entry| storage_at(&entry.path()) == Some(object)).count()
 }
@@ -85,8 +85,8 @@ fn processes(proc: &Path) -> impl Iterator<Item = (u32, PathBuf)> {
     fs::read_dir(proc).into_iter().flatten().flatten().filter_map(number)
 }
 
-fn all(proc: &Path) -> BTreeMap<Object, Vec<(u32, String)>> {
-    let mut found: BTreeMap<Object, Vec<(u32, String)>> = BTreeMap::new();
+fn all(proc: &Path) -> BTreeMap<KernelObject, Vec<(u32, String)>> {
+    let mut found: BTreeMap<KernelObject, Vec<(u32, String)>> = BTreeMap::new();
     for (pid, process) in processes(proc) {
         let mut files = files_of(&process);
         if files.is_empty() {
@@ -101,19 +101,19 @@ fn all(proc: &Path) -> BTreeMap<Object, Vec<(u32, String)>> {
 }
 
 /// Block devices and regular files that a process has open or in a map.
-fn files_of(process: &Path) -> Vec<Object> {
+fn files_of(process: &Path) -> Vec<KernelObject> {
     let opened = fs::read_dir(process.join("fd")).into_iter().flatten().flatten().filter_map(|entry| storage_at(&entry.path()));
     opened.chain(mapped_by(process)).collect()
 }
 
-fn storage_at(path: &Path) -> Option<Object> {
+fn storage_at(path: &Path) -> Option<KernelObject> {
     let status = stat(path).ok()?;
     let kind = FileType::from_raw_mode(status.st_mode);
-    matches!(kind, FileType::BlockDevice | FileType::RegularFile).then(|| Object::by(&status))
+    matches!(kind, FileType::BlockDevice | FileType::RegularFile).then(|| KernelObject::by(&status))
 }
 
 /// What a process has in its maps. Lines are like `7f00aa000000-7f00aa001000 rw-s 00000000 00:06 412   /dev/sdb`.
-fn mapped_by(process: &Path) -> Vec<Object> {
+fn mapped_by(process: &Path) -> Vec<KernelObject> {
     let table = fs::read(process.join("maps")).unwrap_or_default();
     let table = String::from_utf8_lossy(&table);
     let mut seen = BTreeSet::new();
@@ -130,7 +130,7 @@ fn mapped_by(process: &Path) -> Vec<Object> {
         storage_at(&by_map).or_else(|| {
             let (major, minor) = device.split_once(':')?;
             let number = makedev(u32::from_str_radix(major, 16).ok()?, u32::from_str_radix(minor, 16).ok()?);
-            Some(Object::File(number, inode.parse().ok()?))
+            Some(KernelObject::File(number, inode.parse().ok()?))
         })
     };
     table.lines().filter_map(object).collect()

@@ -195,7 +195,7 @@ pub(crate) fn rescan(dir: &Path) -> io::Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_device::native::mmc::{Erase, Family, erase_all, send_ext_csd};
+    use jurex_device::native::mmc::{EraseKind, MmcFamily, erase_all, send_ext_csd};
 
     fn files(dir: &Path, names: &[&str]) {
         for name in names {
@@ -239,7 +239,7 @@ mod tests {
         let good = |responses: &[u32]| up_to_the_first_error(responses.to_vec()).iter().map(Answer::is_good).collect::<Vec<_>>();
         assert_eq!(good(&[0x900, 0x900, 0x900]), [true, true, true]);
         assert_eq!(good(&[0x900, 0x900 | 1 << 28, 0x900]), [true, false], "what came after an erase sequence error is no answer");
-        let erase = erase_all(Family::Sd, 64, Erase::Plain);
+        let erase = erase_all(MmcFamily::Sd, 64, EraseKind::Plain);
         assert!(erase.iter().all(|c| mmc_without_data(c).is_some()) && mmc_without_data(&send_ext_csd()).is_none());
     }
 
@@ -253,7 +253,7 @@ mod tests {
         let path = dir.path().join("disk");
         let device = File::options().read(true).write(true).open(&path).unwrap();
         let mut port = LinuxPort::new(path.to_str().unwrap(), dir.path(), &device).unwrap();
-        let erase = erase_all(Family::Sd, 64, Erase::Plain);
+        let erase = erase_all(MmcFamily::Sd, 64, EraseKind::Plain);
         for answer in [port.send(&erase[0]).map(|_| ()), port.send_together(&erase).map(|_| ())] {
             assert!(matches!(answer.unwrap_err(), MediumError { op: Op::Command, cause: Cause::Refused(_), .. }));
         }

@@ -8,7 +8,7 @@ use crate::threads::{IN_FLIGHT, Threads, failed_by_defect};
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use io_uring::{IoUring, opcode, squeue, types};
 use jurex_device::medium::{Medium, Op};
-use jurex_engine::{Backend, Completed, Done, Setting, Task};
+use jurex_engine::{Backend, Completed, Done, RequestSetting, Task};
 use jurex_pattern::pattern::{Pattern, PatternBuffer, poison, wrong_sectors};
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::Sectors;
@@ -50,7 +50,7 @@ struct Parcel {
 }
 
 /// What the kernel has in flight in a slot.
-struct Flight {
+struct RingFlight {
     tag: u64,
     at: Sectors,
     pattern: Arc<Pattern>,
@@ -60,7 +60,7 @@ struct Flight {
 
 enum Slot {
     Free(PatternBuffer),
-    Flying(Flight),
+    Flying(RingFlight),
     /// With a helper, or being handed over.
     Away,
 }
@@ -69,7 +69,7 @@ pub(crate) struct Ring {
     ring: IoUring,
     medium: LinuxMedium,
     direct: RawFd,
-    settings: Vec<Setting>,
+    settings: Vec<RequestSetting>,
     slots: Vec<Slot>,
     /// Whether the slots' buffers are registered with the kernel. Without rights to lock memory they may not be.
     registered: bool,
@@ -86,7 +86,7 @@ pub(crate) struct Ring {
 
 impl Ring {
     /// A queue for `medium`; gives it back where the kernel refuses one.
-    pub(crate) fn new(medium: LinuxMedium, settings: Vec<Setting>) -> Result<Self, (Box<LinuxMedium>, io::Error)> {
+    pub(crate) fn new(medium: LinuxMedium, settings: Vec<RequestSetting>) -> Result<Self, (Box<LinuxMedium>, io::Error)> {
         let Some(direct) = medium.direct().map(AsRawFd::as_raw_fd) else {
             return Err((Box::new(medium), io::Error::other("no direct I/O here")));
         };
@@ -98,7 +98,7 @@ impl Ring {
             Ok(again) => Threads::new(again, settings.clone()),
             Err(e) => return Err((Box::new(medium), e)),
         };
-        hand.set(Setting { chunk: settings.iter().map(|s| s.chunk).max().unwrap_or(0), depth: 1 });
+        hand.set(RequestSetting { chunk: settings.iter().map(|s| s.chunk).max().unwrap_or(0), depth: 1 });
         let (to_helpers, chores) = unbounded::<Parcel>();
         let (done, from_helpers) = unbounded();
         let logical = medium.geometry().logical;
@@ -152,7 +152,7 @@ impl Ring {
     }
 
     /// Gives a slot's request to the kernel.
-    fn launch(&mut self, slot: usize, mut flight: Flight) {
+    fn launch(&mut self, slot: usize, mut flight: RingFlight) {
         let ((offset, len), logical) = (self.bytes_of(flight.at), self.medium.geometry().logical);
         let data = match flight.op {
             Op::Read => {
@@ -201,9 +201,9 @@ impl Ring {
         self.ring.completion().next().map(|e| (e.user_data() as usize, e.result()))
     }
 
-    fn landed(&mut self, slot: usize, flight: Flight, result: i32) {
+    fn landed(&mut self, slot: usize, flight: RingFlight, result: i32) {
         let (_, len) = self.bytes_of(flight.at);
-        let Flight { tag, at, pattern, buffer, op } = flight;
+        let RingFlight { tag, at, pattern, buffer, op } = flight;
         let wrong = RangeSet::new();
         let error = (result < 0).then(|| io::Error::from_raw_os_error(-result));
         if error.as_ref().is_some_and(is_passing) || (result >= 0 && result as usize != len) {
@@ -229,7 +229,7 @@ impl Ring {
         self.helped -= 1;
         let Parcel { chore, slot, tag, at, pattern, buffer, wrong, failed } = parcel;
         match chore {
-            Chore::Fill if !failed => self.launch(slot, Flight { tag, at, pattern, buffer, op: Op::Write }),
+            Chore::Fill if !failed => self.launch(slot, RingFlight { tag, at, pattern, buffer, op: Op::Write }),
             Chore::Fill | Chore::Compare => {
                 self.slots[slot] = Slot::Free(buffer);
                 let how = if failed { failed_by_defect(Op::Read) } else { Completed::Read { wrong } };
@@ -302,11 +302,11 @@ impl Ring {
 }
 
 impl Backend for Ring {
-    fn settings(&self) -> Vec<Setting> {
+    fn settings(&self) -> Vec<RequestSetting> {
         self.settings.clone()
     }
 
-    fn set(&mut self, setting: Setting) {
+    fn set(&mut self, setting: RequestSetting) {
         self.drain(None);
         self.unregister();
         let depth = setting.depth.min(IN_FLIGHT / setting.chunk).min(ENTRIES as usize).max(1);
@@ -342,7 +342,7 @@ impl Backend for Ring {
         if op == Op::Write {
             buffer.get(&pattern, offset, self.medium.geometry().logical, len);
         }
-        self.launch(slot, Flight { tag, at, pattern, buffer, op });
+        self.launch(slot, RingFlight { tag, at, pattern, buffer, op });
         // The drive begins at once; what follows is submitted with the next wait.
         let _ = self.ring.submit();
     }
@@ -519,7 +519,7 @@ mod tests {
     #[test]
     fn a_request_larger_than_its_buffer_is_done_by_hand_and_right() {
         let (dir, medium) = image(4 << 20);
-        let small = Setting { chunk: 64 << 10, depth: 4 };
+        let small = RequestSetting { chunk: 64 << 10, depth: 4 };
         let mut ring = Ring::new(medium, vec![small]).unwrap_or_else(|(_, e)| panic!("{e}"));
         ring.set(small);
         let pattern = Arc::new(Pattern::random([9; 16]));

@@ -2,13 +2,13 @@
 
 use crate::ask::ask;
 use jurex_device::media::Drive;
-use jurex_device::native::Answers;
+use jurex_device::native::Capabilities;
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
 /// Asks the drive whose sysfs folder is given; gives the drive as it says it is, and its answers. May take long.
-pub type Asker = Arc<dyn Fn(Drive, &Path) -> (Drive, Answers) + Send + Sync>;
+pub type Asker = Arc<dyn Fn(Drive, &Path) -> (Drive, Capabilities) + Send + Sync>;
 
 /// The system's views of its devices, usually `/sys` and `/proc`; tests point them at trees of their own.
 #[derive(Clone)]

@@ -3,7 +3,7 @@
 use crate::medium::LinuxMedium;
 use crossbeam_channel::{Receiver, Sender, bounded};
 use jurex_device::medium::{Cause, Medium, MediumError, Op};
-use jurex_engine::{Backend, Buffers, Completed, Done, Setting, Task};
+use jurex_engine::{Backend, Buffers, Completed, Done, RequestSetting, Task};
 use std::io;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::thread::{self, JoinHandle};
@@ -16,11 +16,14 @@ const KIB: usize = 1 << 10;
 const MIB: usize = 1 << 20;
 
 /// The settings that are tried on a drive, the plainest first; none has more than [`IN_FLIGHT`] in flight.
-const SETTINGS: [Setting; 3] =
-    [Setting { chunk: MIB, depth: 10 }, Setting { chunk: 2 * MIB, depth: 5 }, Setting { chunk: 512 * KIB, depth: 20 }];
+const SETTINGS: [RequestSetting; 3] = [
+    RequestSetting { chunk: MIB, depth: 10 },
+    RequestSetting { chunk: 2 * MIB, depth: 5 },
+    RequestSetting { chunk: 512 * KIB, depth: 20 },
+];
 
 /// The settings that suit a drive: whole physical sectors.
-pub(crate) fn settings(medium: &LinuxMedium) -> Vec<Setting> {
+pub(crate) fn settings(medium: &LinuxMedium) -> Vec<RequestSetting> {
     let physical = medium.geometry().physical as usize;
     SETTINGS.into_iter().filter(|s| s.chunk >= physical && s.chunk.is_multiple_of(physical.max(1))).collect()
 }
@@ -28,7 +31,7 @@ pub(crate) fn settings(medium: &LinuxMedium) -> Vec<Setting> {
 /// Threads that each carry out one request at a time.
 pub(crate) struct Threads {
     medium: LinuxMedium,
-    settings: Vec<Setting>,
+    settings: Vec<RequestSetting>,
     tasks: Option<Sender<(u64, Task)>>,
     done: (Sender<Done>, Receiver<Done>),
     workers: Vec<JoinHandle<()>>,
@@ -45,8 +48,8 @@ pub(crate) fn failed_by_defect(op: Op) -> Completed {
 }
 
 impl Threads {
-    pub(crate) fn new(medium: LinuxMedium, settings: Vec<Setting>) -> Self {
-        let settings = settings.into_iter().map(|s| Setting { depth: s.depth.min(WORKERS), ..s }).collect();
+    pub(crate) fn new(medium: LinuxMedium, settings: Vec<RequestSetting>) -> Self {
+        let settings = settings.into_iter().map(|s| RequestSetting { depth: s.depth.min(WORKERS), ..s }).collect();
         Self { medium, settings, tasks: None, done: bounded(64), workers: vec![], in_flight: 0 }
     }
 
@@ -69,11 +72,11 @@ impl Threads {
 }
 
 impl Backend for Threads {
-    fn settings(&self) -> Vec<Setting> {
+    fn settings(&self) -> Vec<RequestSetting> {
         self.settings.clone()
     }
 
-    fn set(&mut self, setting: Setting) {
+    fn set(&mut self, setting: RequestSetting) {
         self.dismiss();
         let (tasks, queue) = bounded::<(u64, Task)>(64);
         self.tasks = Some(tasks);

@@ -11,13 +11,13 @@ use std::os::fd::OwnedFd;
 use std::time::Duration;
 
 /// Watches the system's drives.
-pub struct Watch {
+pub struct DriveWatch {
     system: System,
     events: Option<OwnedFd>,
     seen: String,
 }
 
-impl Watch {
+impl DriveWatch {
     /// Begins to watch. Without the right to hear uevents it looks each time it is asked.
     pub fn new(system: &System) -> Self {
         let mut watch = Self { system: system.clone(), events: listen().ok(), seen: String::new() };

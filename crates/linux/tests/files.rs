@@ -4,7 +4,7 @@
 mod mounted;
 
 use jurex_device::testing::Dice;
-use jurex_file_erase::{Because, Ending, FileEvidence, Kind, LeftAlone, Look, Removal, Trace, WhyNotRead};
+use jurex_file_erase::{Because, Ending, FileEvidence, LeftAlone, NameRemoval, NodeKind, OldPlaces, Trace, WhyNotRead};
 use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Id, Tree, TreeError, Watcher, erase};
 use jurex_pattern::notation::Program;
 use mounted::{Mounted, files_order, look, marks_in, on_a_drive, write_marked};
@@ -54,7 +54,7 @@ impl Watcher for Heard<'_> {
 /// What is said of each file, by its path.
 fn endings(done: &FilesDone, tree: &Tree, passes: u32) -> BTreeMap<PathBuf, (Ending, Vec<Because>)> {
     let grounds: Vec<_> = tree.grounds().iter().map(|g| if g.layers.is_empty() { g.clone() } else { on_a_drive(g) }).collect();
-    let files = done.files.iter().enumerate().filter(|(_, f)| f.kind == Kind::File);
+    let files = done.files.iter().enumerate().filter(|(_, f)| f.kind == NodeKind::File);
     files.map(|(at, f)| (tree.path(at), f.ending(&grounds[f.ground as usize], passes))).collect()
 }
 
@@ -277,11 +277,11 @@ fn what_must_not_be_touched_is_left_and_told() {
     let mut names: Vec<&str> = names.iter().map(String::as_str).collect();
     names.sort_unstable();
     assert_eq!(names, expected, "everything else is gone, the folder stays");
-    assert!(done.files[0].removal == Removal::Left && done.files[0].not_removed.is_some(), "the folder is not empty");
+    assert!(done.files[0].removal == NameRemoval::Left && done.files[0].not_removed.is_some(), "the folder is not empty");
     assert_eq!(fs::read(other.join("theirs")).unwrap().len(), 5000, "what a link or a mount leads to is not touched");
     assert_eq!(fs::read(other.join("its other name")).unwrap(), b"", "what had another name is empty there");
     let linked = done.files.iter().find(|f| f.other_names > 0).unwrap();
-    assert_eq!((linked.other_names, linked.kind), (1, Kind::File));
+    assert_eq!((linked.other_names, linked.kind), (1, NodeKind::File));
 }
 
 /// Somebody exchanges files and folders of the tree for links while it is erased: nothing outside of it is touched.
@@ -320,8 +320,8 @@ fn a_tree_that_changes_under_the_work_leads_nowhere_else() {
         &done.files[seen.nodes.iter().position(|n| n.name.to_string_lossy() == name && n.folder == Some(0)).unwrap()]
     };
     assert_eq!(of("z folder").left_alone, Some(LeftAlone::Changed));
-    assert!(of("file7").removal == Removal::Left && of("file7").not_removed.is_some(), "{:?}", of("file7"));
-    assert_eq!(of("file9").removal, Removal::Removed);
+    assert!(of("file7").removal == NameRemoval::Left && of("file7").not_removed.is_some(), "{:?}", of("file7"));
+    assert_eq!(of("file9").removal, NameRemoval::Removed);
 }
 
 #[test]
@@ -376,9 +376,9 @@ fn without_rights_or_places_nothing_is_called_proved_and_what_holds_nothing_is_t
     fs::write(dir.path().join("empty"), "").unwrap();
     let (done, said) = erased(&dir.path().join("in memory"), files_order("00 | FF?"), &mut Heard::default());
     assert_eq!(said["in memory"].0, Ending::NotProvable, "{said:?}");
-    assert_eq!(done.files[0].look, Look::NotRead { why: WhyNotRead::NoDevice });
+    assert_eq!(done.files[0].look, OldPlaces::NotRead { why: WhyNotRead::NoDevice });
     let (done, said) = erased(&dir.path().join("empty"), files_order("00"), &mut Heard::default());
-    assert_eq!((said["empty"].0, done.files[0].removal), (Ending::Nothing, Removal::Removed));
+    assert_eq!((said["empty"].0, done.files[0].removal), (Ending::Nothing, NameRemoval::Removed));
     for (paths, expected) in [
         (vec![dir.path().join("gone")], "cannot look at"),
         (vec![PathBuf::from("/dev/shm")], "mounted"),
@@ -411,7 +411,7 @@ fn attributes_go_names_may_stay_and_a_hostile_name_is_only_a_name() {
         &mut Heard::default(),
     );
     assert_eq!(done.files.iter().map(|f| f.attributes).sum::<u32>(), 1);
-    assert!(done.files.iter().all(|f| f.removal == Removal::Kept));
+    assert!(done.files.iter().all(|f| f.removal == NameRemoval::Kept));
     let kept = fs::metadata(&first).unwrap();
     assert!(kept.len() == 0 && kept.modified().unwrap() == std::time::UNIX_EPOCH);
     let salted = FilesOrder { name_salt: Some(vec![1]), ..files_order("00") };

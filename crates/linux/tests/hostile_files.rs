@@ -4,7 +4,7 @@
 mod mounted;
 
 use jurex_device::testing::Dice;
-use jurex_file_erase::{Because, Ending, FileEvidence, FreeFinding, Layer, LeftAlone, Trace};
+use jurex_file_erase::{Because, Ending, FileEvidence, FreeFinding, LeftAlone, StackLayer, Trace};
 use jurex_linux::files::{
     FilesDone, FilesProgress, FillError, FillOrder, FillProgress, FillWatcher, Id, Watcher, erase, fill, found_again, ground_at,
 };
@@ -110,7 +110,11 @@ fn an_image_on_a_file_system_that_copies_is_never_overwritten_in_place_whatever_
     fs::write(ext4.path().join("ext4.img"), [0; 4096]).unwrap();
     std::os::unix::fs::symlink(ext4.path().join("ext4.img"), &named).unwrap();
     let now = ground_at(&inside.at).unwrap();
-    assert!(now.layers.iter().all(|l| !matches!(l, Layer::Image { on: Some(on), .. } if on.kind == "ext4")), "{:?}", now.layers);
+    assert!(
+        now.layers.iter().all(|l| !matches!(l, StackLayer::Image { on: Some(on), .. } if on.kind == "ext4")),
+        "{:?}",
+        now.layers
+    );
 }
 
 #[test]
@@ -170,7 +174,7 @@ fn bytes_that_come_during_the_work_are_not_called_overwritten() {
     assert!(ending > Ending::Proved && because.contains(&Because::OpenElsewhere), "{because:?} {:?}", done.files);
     drop(held);
     let (done, _) = erased(&named(5), &mut nothing());
-    let alone = jurex_file_erase::Ground { layers: vec![], ..ground_at(&ext4.path()).unwrap() };
+    let alone = jurex_file_erase::StorageStack { layers: vec![], ..ground_at(&ext4.path()).unwrap() };
     assert_eq!(done.files[0].ending(&alone, 1).0, Ending::Proved, "{:?}", done.files);
 }
 
@@ -253,7 +257,7 @@ fn two_fillings_of_one_file_system_know_of_each_other() {
     let first = fill(&ext4.path(), &order(), &mut Dice(3), &mut meanwhile).unwrap();
     drop(meanwhile);
     assert!(matches!(second, Some(Err(FillError::UnderWay(_)))), "{second:?}");
-    let alone = jurex_file_erase::Ground { layers: vec![], ..first.ground.clone() };
+    let alone = jurex_file_erase::StorageStack { layers: vec![], ..first.ground.clone() };
     assert_eq!(first.evidence.finding(&alone, 1), FreeFinding::Proved, "{:?}", first.evidence);
     assert!(jurex_linux::files::usual_reserve(96 << 20, 90 << 20) < 2 << 20, "a small file system is filled too");
 }

@@ -1,6 +1,6 @@
 //! Names that lead elsewhere while a job starts, and uses that no table of open files shows: what is open is what is judged.
 
-use jurex_device::guard::Hindrance;
+use jurex_device::guard::Blocker;
 use jurex_device::medium::Medium;
 use jurex_linux::{OpenError, System, open};
 use jurex_pattern::pattern::AlignedBuffer;
@@ -90,7 +90,7 @@ fn a_file_that_lies_in_a_map_is_in_use_though_its_descriptor_is_closed() {
         let _user = python("f = open(path, 'r+b')\nm = mmap.mmap(f.fileno(), 0)\nf.close()", &path);
         let found = system.find(&path).unwrap();
         assert!(
-            matches!(&found.hindrances[..], [Hindrance::OpenBy { who, .. }] if who.starts_with("python")),
+            matches!(&found.hindrances[..], [Blocker::OpenBy { who, .. }] if who.starts_with("python")),
             "{:?}",
             found.hindrances
         );
@@ -108,7 +108,7 @@ fn a_descriptor_that_is_under_way_in_a_socket_is_told_by_the_kernel() {
     let found = system.find(&path).unwrap();
     assert_eq!(found.hindrances, [], "no table shows it");
     let Err(OpenError::Hindered { refusal, .. }) = open(&system, &found.drive) else { panic!("it was opened") };
-    assert_eq!(refusal.hindrances, [Hindrance::OpenUnseen]);
+    assert_eq!(refusal.hindrances, [Blocker::OpenUnseen]);
     assert_eq!(fs::read(&path).unwrap(), vec![1; 64 * 512]);
 }
 
@@ -142,6 +142,6 @@ fn a_program_that_reads_it_only_is_seen_by_its_map_too() {
         &path,
     );
     let found = System::default().find(&path).unwrap();
-    assert!(matches!(&found.hindrances[..], [Hindrance::OpenBy { .. }]), "{:?}", found.hindrances);
+    assert!(matches!(&found.hindrances[..], [Blocker::OpenBy { .. }]), "{:?}", found.hindrances);
     assert!(File::open(&path).is_ok());
 }

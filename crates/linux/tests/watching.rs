@@ -1,6 +1,6 @@
 //! Noticing changes in a described system, without any real device.
 
-use jurex_linux::{System, Watch};
+use jurex_linux::{DriveWatch, System};
 use std::fs;
 use std::time::Duration;
 
@@ -16,7 +16,7 @@ fn drives_mounts_and_other_disks_under_the_same_name_are_noticed() {
     put("sda/size", "2048");
     fs::create_dir_all(proc.join("self")).unwrap();
     fs::write(proc.join("self/mountinfo"), "").unwrap();
-    let mut watch = Watch::new(&System::at(sys.clone(), proc.clone()));
+    let mut watch = DriveWatch::new(&System::at(sys.clone(), proc.clone()));
     let mut changed = || watch.wait(Duration::from_millis(10));
     assert!(!changed(), "nothing has happened");
     put("sdb/size", "4096");

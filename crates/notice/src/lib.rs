@@ -7,7 +7,7 @@ mod mail;
 mod queue;
 mod webhook;
 
-pub use mail::{Mail, Security};
+pub use mail::{Mail, MailSecurity};
 pub use queue::{Outbox, Waiting};
 pub use webhook::Webhook;
 
@@ -17,7 +17,7 @@ use serde::{Deserialize, Serialize};
 /// What a notice is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Kind {
+pub enum NoticeKind {
     /// A job has ended.
     Job,
     /// Every drive of a lot is done.
@@ -32,7 +32,7 @@ pub enum Kind {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Notice {
     /// What it is about.
-    pub kind: Kind,
+    pub kind: NoticeKind,
     /// When it was written.
     pub made: Timestamp,
     /// Name of the bench.
@@ -50,7 +50,7 @@ pub struct Notice {
 #[serde(deny_unknown_fields, default)]
 pub struct Ways {
     /// The kinds that are sent; empty: all.
-    pub on: Vec<Kind>,
+    pub on: Vec<NoticeKind>,
     /// By mail.
     pub mail: Option<Mail>,
     /// By webhook.
@@ -60,19 +60,19 @@ pub struct Ways {
 /// One way of sending.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Way {
+pub enum Channel {
     /// By mail.
     Mail,
     /// By webhook.
     Webhook,
 }
 
-impl Way {
+impl Channel {
     /// Its word.
     pub fn word(self) -> &'static str {
         match self {
-            Way::Mail => "mail",
-            Way::Webhook => "webhook",
+            Channel::Mail => "mail",
+            Channel::Webhook => "webhook",
         }
     }
 }
@@ -108,25 +108,25 @@ impl Ways {
     }
 
     /// The ways that there are.
-    pub fn all(&self) -> Vec<Way> {
-        let mail = self.mail.as_ref().map(|_| Way::Mail);
-        mail.into_iter().chain(self.webhook.as_ref().map(|_| Way::Webhook)).collect()
+    pub fn all(&self) -> Vec<Channel> {
+        let mail = self.mail.as_ref().map(|_| Channel::Mail);
+        mail.into_iter().chain(self.webhook.as_ref().map(|_| Channel::Webhook)).collect()
     }
 
     /// Whether notices of that kind are sent.
-    pub fn wants(&self, kind: Kind) -> bool {
-        self.is_any() && (kind == Kind::Test || self.on.is_empty() || self.on.contains(&kind))
+    pub fn wants(&self, kind: NoticeKind) -> bool {
+        self.is_any() && (kind == NoticeKind::Test || self.on.is_empty() || self.on.contains(&kind))
     }
 
     /// Sends a notice.
     ///
     /// # Errors
     /// Why it did not go out.
-    pub fn send(&self, way: Way, notice: &Notice) -> Result<(), NotSent> {
+    pub fn send(&self, way: Channel, notice: &Notice) -> Result<(), NotSent> {
         let none = || NotSent::Settings(format!("the settings name no {} any more", way.word()));
         match way {
-            Way::Mail => self.mail.as_ref().ok_or_else(none)?.send(notice),
-            Way::Webhook => self.webhook.as_ref().ok_or_else(none)?.send(notice),
+            Channel::Mail => self.mail.as_ref().ok_or_else(none)?.send(notice),
+            Channel::Webhook => self.webhook.as_ref().ok_or_else(none)?.send(notice),
         }
     }
 }

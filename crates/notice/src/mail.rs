@@ -18,7 +18,7 @@ pub struct Mail {
     pub port: Option<u16>,
     /// How the way to it is secured.
     #[serde(default)]
-    pub security: Security,
+    pub security: MailSecurity,
     /// Who logs in there, if somebody has to.
     pub login: Option<String>,
     /// A file with the password.
@@ -34,7 +34,7 @@ pub struct Mail {
 /// How the way to a mail server is secured.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Security {
+pub enum MailSecurity {
     /// TLS after STARTTLS; without it nothing is sent.
     #[default]
     Starttls,
@@ -63,9 +63,9 @@ impl Mail {
         let message = message.header(ContentType::TEXT_PLAIN).body(text).map_err(|e| NotSent::Settings(e.to_string()))?;
         let failed = |e: lettre::transport::smtp::Error| NotSent::Server { server: self.server.clone(), why: e.to_string() };
         let (tls, usual) = match self.security {
-            Security::Plain => (Tls::None, 25),
-            Security::Starttls => (Tls::Required(self.tls()?), 587),
-            Security::Tls => (Tls::Wrapper(self.tls()?), 465),
+            MailSecurity::Plain => (Tls::None, 25),
+            MailSecurity::Starttls => (Tls::Required(self.tls()?), 587),
+            MailSecurity::Tls => (Tls::Wrapper(self.tls()?), 465),
         };
         let mut transport =
             SmtpTransport::builder_dangerous(&self.server).port(self.port.unwrap_or(usual)).tls(tls).timeout(Some(PATIENCE));

@@ -1,6 +1,6 @@
 //! The queue: a folder with one file for each notice that has not gone out, by each of its ways.
 
-use crate::{Kind, NotSent, Notice, Way, Ways};
+use crate::{Channel, NotSent, Notice, NoticeKind, Ways};
 use jiff::{Timestamp, ToSpan};
 use serde::{Deserialize, Serialize};
 use std::io::Write;
@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Waiting {
     /// How it is to go out.
-    pub way: Way,
+    pub way: Channel,
     /// How often that was tried.
     pub tries: u32,
     /// When it is tried next.
@@ -41,7 +41,7 @@ impl Outbox {
     }
 
     /// Whether notices of that kind are sent at all.
-    pub fn wants(&self, kind: Kind) -> bool {
+    pub fn wants(&self, kind: NoticeKind) -> bool {
         self.ways.wants(kind)
     }
 
@@ -120,7 +120,7 @@ impl Outbox {
     }
 
     /// Sends a notice by every way at once, without the queue.
-    pub fn try_now(&self, notice: &Notice) -> Vec<(Way, Result<(), NotSent>)> {
+    pub fn try_now(&self, notice: &Notice) -> Vec<(Channel, Result<(), NotSent>)> {
         self.ways.all().into_iter().map(|way| (way, self.ways.send(way, notice))).collect()
     }
 
@@ -146,7 +146,14 @@ mod tests {
     fn notice(n: i64) -> Notice {
         let made = Timestamp::from_second(1_000_000 + n).unwrap();
         let text = "A job has ended.".to_string();
-        Notice { kind: Kind::Job, made, bench: "Bench 2".into(), subject: format!("{n}"), text, facts: serde_json::Value::Null }
+        Notice {
+            kind: NoticeKind::Job,
+            made,
+            bench: "Bench 2".into(),
+            subject: format!("{n}"),
+            text,
+            facts: serde_json::Value::Null,
+        }
     }
 
     #[test]
@@ -154,11 +161,11 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         // Nobody listens there.
         let webhook = Webhook { url: "http://127.0.0.1:9/x".into(), secret_file: None, trust: None };
-        let ways = Ways { on: vec![Kind::Job], webhook: Some(webhook), mail: None };
+        let ways = Ways { on: vec![NoticeKind::Job], webhook: Some(webhook), mail: None };
         let outbox = Outbox::new(&dir.path().join("notices"), ways);
         assert_eq!(outbox.trouble(), None);
         outbox.put(&notice(0)).unwrap();
-        outbox.put(&Notice { kind: Kind::Person, ..notice(1) }).unwrap();
+        outbox.put(&Notice { kind: NoticeKind::Person, ..notice(1) }).unwrap();
         assert_eq!(outbox.waiting().len(), 1, "only what is wanted");
         let mut now = notice(0).made;
         let mut waits = vec![];

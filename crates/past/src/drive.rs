@@ -1,23 +1,23 @@
 //! Drives with all that is known of them: their jobs, and what was done with them afterwards.
 
-use crate::job::Line;
+use crate::job::JobLine;
 use jiff::Timestamp;
-use jurex_disposition::release::{Act, Release, Standing, Treated, in_force};
+use jurex_disposition::release::{Act, DriveStatus, Release, Treated, in_force};
 
 /// All that is known of one drive.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Known {
+pub struct KnownDrive {
     /// Its serial; of one without, its job in brackets.
     pub name: String,
     /// Its jobs, the oldest first, each record judged again.
-    pub jobs: Vec<Line>,
+    pub jobs: Vec<JobLine>,
     /// What was noted of it, the oldest first. What can't be used is left out, and told by the check.
     pub releases: Vec<Release>,
     /// How it stands.
-    pub standing: Option<Standing>,
+    pub standing: Option<DriveStatus>,
 }
 
-impl Known {
+impl KnownDrive {
     /// What it is called, with its serial.
     pub fn called(&self) -> String {
         let by_job = || self.jobs.last().map(|j| format!("{}, serial {}", j.drive, j.serial.as_deref().unwrap_or("not told")));

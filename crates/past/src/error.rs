@@ -5,7 +5,7 @@ use jurex_sanitize::record::{BadRecord, JobId};
 
 /// What is the matter with whoever keeps it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
-pub enum Trouble {
+pub enum StoreTrouble {
     /// No room.
     #[error("cannot grow, its disk is full")]
     Full,
@@ -40,7 +40,7 @@ pub enum PastError {
         /// Where it is kept.
         path: String,
         /// What is the matter.
-        trouble: Trouble,
+        trouble: StoreTrouble,
         /// The keeper's words.
         cause: Box<dyn std::error::Error + Send + Sync>,
     },

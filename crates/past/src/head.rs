@@ -77,7 +77,7 @@ pub enum Leaf {
     /// Something else that matters happened; all that is kept of it is this.
     Noted {
         /// What it is about.
-        about: About,
+        about: NotedSubject,
         /// When.
         when: String,
         /// What happened, in a sentence.
@@ -91,7 +91,7 @@ pub enum Leaf {
 /// What else than jobs the ledger notes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum About {
+pub enum NotedSubject {
     /// A key was made, retired or trusted.
     Key,
     /// The settings that decide what is done and claimed.
@@ -102,21 +102,21 @@ pub enum About {
     Restored,
 }
 
-impl About {
+impl NotedSubject {
     /// Its word.
     pub fn word(self) -> &'static str {
         match self {
-            About::Key => "key",
-            About::Settings => "settings",
-            About::Export => "export",
-            About::Restored => "restored",
+            NotedSubject::Key => "key",
+            NotedSubject::Settings => "settings",
+            NotedSubject::Export => "export",
+            NotedSubject::Restored => "restored",
         }
     }
 }
 
 /// How large the tree is, and its head.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Head {
+pub struct TreeHead {
     /// Leaves.
     pub size: u64,
     /// The head of the tree over them.
@@ -125,9 +125,9 @@ pub struct Head {
 
 /// A head that was kept, with the note that it was signed in, if it was.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct KeptHead {
+pub struct StoredHead {
     /// The head.
-    pub head: Head,
+    pub head: TreeHead,
     /// The signed note.
     pub note: Option<String>,
 }

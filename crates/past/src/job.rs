@@ -14,7 +14,7 @@ pub struct Due {
 
 /// A job as lists show it.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Line {
+pub struct JobLine {
     /// Its place among all jobs: the newest has the largest.
     pub number: i64,
     /// Its name.
@@ -26,12 +26,12 @@ pub struct Line {
     /// Its drive's serial.
     pub serial: Option<String>,
     /// How it stands.
-    pub standing: Standing,
+    pub standing: JobStatus,
 }
 
 /// How a job stands.
 #[derive(Clone, Debug, PartialEq)]
-pub enum Standing {
+pub enum JobStatus {
     /// It has a record that holds.
     Recorded(Box<Record>),
     /// It was begun, and has no record (yet).
@@ -40,21 +40,21 @@ pub enum Standing {
     NotBelieved(String),
 }
 
-impl Standing {
+impl JobStatus {
     /// In a word or two.
     pub fn word(&self) -> String {
         match self {
-            Standing::Recorded(record) => record.claim().outcome().to_string(),
-            Standing::NoRecord => "no record".into(),
-            Standing::NotBelieved(_) => "not to be believed".into(),
+            JobStatus::Recorded(record) => record.claim().outcome().to_string(),
+            JobStatus::NoRecord => "no record".into(),
+            JobStatus::NotBelieved(_) => "not to be believed".into(),
         }
     }
 
     /// Its record, if it has one that holds.
     pub fn record(&self) -> Option<&Record> {
         match self {
-            Standing::Recorded(record) => Some(record),
-            Standing::NoRecord | Standing::NotBelieved(_) => None,
+            JobStatus::Recorded(record) => Some(record),
+            JobStatus::NoRecord | JobStatus::NotBelieved(_) => None,
         }
     }
 }

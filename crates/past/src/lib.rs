@@ -13,10 +13,10 @@ mod proof;
 pub mod tree;
 mod work;
 
-pub use drive::Known;
-pub use error::{PastError, Trouble};
-pub use head::{About, Head, KeptHead, Leaf};
-pub use job::{Due, Line, Standing};
+pub use drive::KnownDrive;
+pub use error::{PastError, StoreTrouble};
+pub use head::{Leaf, NotedSubject, StoredHead, TreeHead};
+pub use job::{Due, JobLine, JobStatus};
 pub use lot::LotNow;
 pub use proof::{BadProof, Inclusion};
 pub use tree::Hash;

@@ -1,7 +1,7 @@
 //! That a record stood in a ledger, for those who see nothing else of it: its leaf, the way up from it, and the signed head. Written
 //! as C2SP tlog-proof: a few lines of text that other programs read too.
 
-use crate::head::{Head, Leaf};
+use crate::head::{Leaf, TreeHead};
 use crate::tree::{self, Hash, climb};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
@@ -74,7 +74,7 @@ impl Inclusion {
     ///
     /// # Errors
     /// What it does not prove.
-    pub fn check(&self, job: &str, digest: &str, head: &Head) -> Result<(), BadProof> {
+    pub fn check(&self, job: &str, digest: &str, head: &TreeHead) -> Result<(), BadProof> {
         match serde_json::from_str::<Leaf>(&self.leaf) {
             Ok(Leaf::Record { job: of, record, .. }) if of == job && record == digest => {}
             _ => return Err(BadProof::OtherRecord),
@@ -86,7 +86,7 @@ impl Inclusion {
     ///
     /// # Errors
     /// It does not.
-    pub fn check_alone(&self, head: &Head) -> Result<(), BadProof> {
+    pub fn check_alone(&self, head: &TreeHead) -> Result<(), BadProof> {
         let climbed = climb(tree::leaf(self.leaf.as_bytes()), self.place, head.size, &self.path);
         if climbed == Some(head.root) { Ok(()) } else { Err(BadProof::OtherTree) }
     }

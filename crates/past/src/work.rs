@@ -1,12 +1,12 @@
 //! What is asked of the past, and what is added to it, whoever keeps it: a bench's own ledger, or one of many benches.
 
 use crate::tree::Hash;
-use crate::{About, Due, Head, Inclusion, KeptHead, Known, Leaf, Line, LotNow, PastError};
+use crate::{Due, Inclusion, JobLine, KnownDrive, Leaf, LotNow, NotedSubject, PastError, StoredHead, TreeHead};
 use jiff::Timestamp;
 use jurex_device::media::Drive;
 use jurex_disposition::lot::Lot;
 use jurex_disposition::proof::{SecondCheck, VerificationRecord};
-use jurex_disposition::release::{Matter, Release};
+use jurex_disposition::release::{OpenItem, Release};
 use jurex_engine::Event;
 use jurex_sanitize::record::{JobId, Record};
 
@@ -22,19 +22,19 @@ pub trait PastWork {
     ///
     /// # Errors
     /// A damaged file.
-    fn find(&self, typed: &str, before: Option<i64>, most: u32) -> Result<Vec<Line>, PastError>;
+    fn find(&self, typed: &str, before: Option<i64>, most: u32) -> Result<Vec<JobLine>, PastError>;
 
     /// The jobs of a lot, the oldest first.
     ///
     /// # Errors
     /// A damaged file.
-    fn of_lot(&self, lot: &str) -> Result<Vec<Line>, PastError>;
+    fn of_lot(&self, lot: &str) -> Result<Vec<JobLine>, PastError>;
 
     /// The jobs on drives of that serial, the oldest first.
     ///
     /// # Errors
     /// A damaged file.
-    fn of_serial(&self, serial: &str) -> Result<Vec<Line>, PastError>;
+    fn of_serial(&self, serial: &str) -> Result<Vec<JobLine>, PastError>;
 
     /// The newest record of a job, judged again.
     ///
@@ -54,19 +54,19 @@ pub trait PastWork {
     ///
     /// # Errors
     /// A damaged file.
-    fn known(&self, name: &str) -> Result<Option<Known>, PastError>;
+    fn known(&self, name: &str) -> Result<Option<KnownDrive>, PastError>;
 
     /// The same of the drive that a job was on.
     ///
     /// # Errors
     /// A damaged file.
-    fn known_by_job(&self, job: &JobId) -> Result<Option<Known>, PastError>;
+    fn known_by_job(&self, job: &JobId) -> Result<Option<KnownDrive>, PastError>;
 
     /// The same of a drive by its serial, or, where it tells none, by a job on it. `None`: nothing is known, or it has neither.
     ///
     /// # Errors
     /// A damaged file.
-    fn known_of(&self, serial: Option<&str>, job: Option<&JobId>) -> Result<Option<Known>, PastError>;
+    fn known_of(&self, serial: Option<&str>, job: Option<&JobId>) -> Result<Option<KnownDrive>, PastError>;
 
     /// Serials that begin or end so, at most so many.
     ///
@@ -84,13 +84,13 @@ pub trait PastWork {
     ///
     /// # Errors
     /// A damaged file.
-    fn open_matters(&self, most: u32) -> Result<Vec<(Matter, u64, Vec<Known>)>, PastError>;
+    fn open_matters(&self, most: u32) -> Result<Vec<(OpenItem, u64, Vec<KnownDrive>)>, PastError>;
 
     /// The same of one kind.
     ///
     /// # Errors
     /// A damaged file.
-    fn open_of(&self, matter: Matter, most: u32) -> Result<(u64, Vec<Known>), PastError>;
+    fn open_of(&self, matter: OpenItem, most: u32) -> Result<(u64, Vec<KnownDrive>), PastError>;
 
     // Lots.
 
@@ -187,7 +187,7 @@ pub trait PastWork {
     ///
     /// # Errors
     /// A full disk, no rights.
-    fn note(&self, about: About, said: &str, of: Option<&str>, when: Timestamp) -> Result<(), PastError>;
+    fn note(&self, about: NotedSubject, said: &str, of: Option<&str>, when: Timestamp) -> Result<(), PastError>;
 
     /// Notes the settings by which jobs are worked, if they are others than those that were noted last.
     ///
@@ -201,7 +201,7 @@ pub trait PastWork {
     ///
     /// # Errors
     /// A damaged file.
-    fn head(&self) -> Result<Head, PastError>;
+    fn head(&self) -> Result<TreeHead, PastError>;
 
     /// The head that the tree had when it had so many leaves, by what is kept of it; `None`: it has fewer, or that is not kept.
     ///
@@ -214,7 +214,7 @@ pub trait PastWork {
     ///
     /// # Errors
     /// A damaged file.
-    fn follows_from(&self, head: &Head) -> Result<bool, PastError>;
+    fn follows_from(&self, head: &TreeHead) -> Result<bool, PastError>;
 
     /// Whether a record was added after the last thing that was noted of a key: after each of those a head is signed.
     ///
@@ -233,7 +233,7 @@ pub trait PastWork {
     ///
     /// # Errors
     /// A full disk, no rights.
-    fn note_taken(&self, instead_of: &Head, when: Timestamp) -> Result<(), PastError>;
+    fn note_taken(&self, instead_of: &TreeHead, when: Timestamp) -> Result<(), PastError>;
 
     /// Everything beside jobs that was noted, the oldest first: about what, when, and what.
     ///
@@ -245,19 +245,19 @@ pub trait PastWork {
     ///
     /// # Errors
     /// A full disk, no rights.
-    fn keep_head(&self, head: &Head, note: &str) -> Result<(), PastError>;
+    fn keep_head(&self, head: &TreeHead, note: &str) -> Result<(), PastError>;
 
     /// Every head that was kept, the oldest first.
     ///
     /// # Errors
     /// A damaged file.
-    fn heads(&self) -> Result<Vec<KeptHead>, PastError>;
+    fn heads(&self) -> Result<Vec<StoredHead>, PastError>;
 
     /// The newest head that was signed.
     ///
     /// # Errors
     /// A damaged file.
-    fn newest_head(&self) -> Result<Option<KeptHead>, PastError>;
+    fn newest_head(&self) -> Result<Option<StoredHead>, PastError>;
 
     /// What proves that a job's newest record stands in the ledger: by the newest signed head that covers it. `None`: no head was
     /// signed since it was written.

@@ -80,13 +80,13 @@ fn own() -> Status {
 
 #[derive(Deserialize, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-struct File {
+struct LibraryFile {
     #[serde(rename = "method", default)]
     methods: Vec<Method>,
 }
 
 static LIBRARY: LazyLock<Vec<Method>> = LazyLock::new(|| {
-    let file: File =
+    let file: LibraryFile =
         toml::from_str(include_str!("method/library.toml")).expect("the library is part of the program: a test reads it");
     file.methods
 });
@@ -219,7 +219,7 @@ pub fn check_name(name: &str) -> Result<(), MethodError> {
 
 /// Methods as TOML, to be taken elsewhere.
 pub fn to_toml(methods: &[&Method]) -> String {
-    let file = File { methods: methods.iter().map(|m| (*m).clone()).collect() };
+    let file = LibraryFile { methods: methods.iter().map(|m| (*m).clone()).collect() };
     toml::to_string(&file).expect("methods hold only texts and numbers")
 }
 
@@ -228,7 +228,7 @@ pub fn to_toml(methods: &[&Method]) -> String {
 /// # Errors
 /// Not TOML, an unknown key, or passes that are wrong; the text names the line.
 pub fn from_toml(text: &str) -> Result<Vec<Method>, MethodError> {
-    let file: File = toml::from_str(text).map_err(|e| MethodError::File(e.to_string()))?;
+    let file: LibraryFile = toml::from_str(text).map_err(|e| MethodError::File(e.to_string()))?;
     file.methods.iter().try_for_each(|m| check_name(&m.name))?;
     Ok(file.methods)
 }

@@ -14,7 +14,7 @@ pub const MOST_BYTES: usize = 512;
 
 /// What a pass lays down, before random choices are made.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Lay {
+pub enum PassSpec {
     /// These bytes over and over.
     Bytes(Vec<u8>),
     /// This text over and over.
@@ -33,7 +33,7 @@ pub enum Lay {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Pass {
     /// What it lays down.
-    pub lay: Lay,
+    pub lay: PassSpec,
     /// Whether it is read back and compared.
     pub read_back: bool,
     /// How often it runs, at least 1.
@@ -42,7 +42,7 @@ pub struct Pass {
 
 /// A pass, or passes in an order drawn for each job.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Item {
+pub enum ProgramItem {
     /// One pass.
     Pass(Pass),
     /// Passes in random order.
@@ -52,7 +52,7 @@ pub enum Item {
 /// A whole method in the notation. Never empty; a `~` always has a known pass before it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Program {
-    items: Vec<Item>,
+    items: Vec<ProgramItem>,
 }
 
 /// A mistake in the notation.
@@ -69,7 +69,7 @@ pub struct NotationError {
 
 /// A pass whose random choices are made: ready to be laid.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Resolved {
+pub struct PassPattern {
     /// What it lays down.
     pub pattern: Pattern,
     /// Whether the method asks for it to be read back.
@@ -98,7 +98,7 @@ impl Entropy for NoEntropy {
 
 impl Program {
     /// The items in order.
-    pub fn items(&self) -> &[Item] {
+    pub fn items(&self) -> &[ProgramItem] {
         &self.items
     }
 
@@ -107,8 +107,8 @@ impl Program {
         self.items
             .iter()
             .map(|item| match item {
-                Item::Pass(pass) => pass.times as usize,
-                Item::Shuffle(passes) => passes.iter().map(|p| p.times as usize).sum(),
+                ProgramItem::Pass(pass) => pass.times as usize,
+                ProgramItem::Shuffle(passes) => passes.iter().map(|p| p.times as usize).sum(),
             })
             .sum()
     }
@@ -116,8 +116,8 @@ impl Program {
     /// Whether any pass is marked to be read back.
     pub fn asks_read_back(&self) -> bool {
         self.items.iter().any(|item| match item {
-            Item::Pass(pass) => pass.read_back,
-            Item::Shuffle(passes) => passes.iter().any(|p| p.read_back),
+            ProgramItem::Pass(pass) => pass.read_back,
+            ProgramItem::Shuffle(passes) => passes.iter().any(|p| p.read_back),
         })
     }
 
@@ -127,8 +127,8 @@ impl Program {
         self.items
             .iter()
             .map(|item| match item {
-                Item::Pass(pass) => marked(pass),
-                Item::Shuffle(passes) => passes.iter().map(marked).sum(),
+                ProgramItem::Pass(pass) => marked(pass),
+                ProgramItem::Shuffle(passes) => passes.iter().map(marked).sum(),
             })
             .sum()
     }
@@ -136,19 +136,19 @@ impl Program {
     /// Whether the last pass is marked. Of shuffled passes any may be the last: they count as marked if all are.
     pub fn last_is_marked(&self) -> bool {
         match self.items.last() {
-            Some(Item::Pass(pass)) => pass.read_back,
-            Some(Item::Shuffle(passes)) => passes.iter().all(|p| p.read_back),
+            Some(ProgramItem::Pass(pass)) => pass.read_back,
+            Some(ProgramItem::Shuffle(passes)) => passes.iter().all(|p| p.read_back),
             None => false,
         }
     }
 
     /// Makes every random choice: seeds, random bytes, shuffled orders.
-    pub fn resolve(&self, entropy: &mut dyn Entropy) -> Vec<Resolved> {
-        let mut out: Vec<Resolved> = Vec::with_capacity(self.passes());
+    pub fn resolve(&self, entropy: &mut dyn Entropy) -> Vec<PassPattern> {
+        let mut out: Vec<PassPattern> = Vec::with_capacity(self.passes());
         for item in &self.items {
             match item {
-                Item::Pass(pass) => (0..pass.times).for_each(|_| lay_one(pass, true, &mut out, entropy)),
-                Item::Shuffle(passes) => {
+                ProgramItem::Pass(pass) => (0..pass.times).for_each(|_| lay_one(pass, true, &mut out, entropy)),
+                ProgramItem::Shuffle(passes) => {
                     let mut order: Vec<&Pass> = passes.iter().flat_map(|p| (0..p.times).map(move |_| p)).collect();
                     shuffle(&mut order, entropy);
                     order.into_iter().for_each(|pass| lay_one(pass, false, &mut out, entropy));
@@ -159,31 +159,31 @@ impl Program {
     }
 }
 
-fn lay_one(pass: &Pass, in_order: bool, out: &mut Vec<Resolved>, entropy: &mut dyn Entropy) {
+fn lay_one(pass: &Pass, in_order: bool, out: &mut Vec<PassPattern>, entropy: &mut dyn Entropy) {
     let fixed = |bytes: &[u8]| Pattern::bytes(bytes).expect("the parser takes no empty pass");
     let pattern = match &pass.lay {
-        Lay::Bytes(bytes) => fixed(bytes),
-        Lay::Text(text) => fixed(text.as_bytes()),
-        Lay::Lba => Pattern::address(),
-        Lay::Random => {
+        PassSpec::Bytes(bytes) => fixed(bytes),
+        PassSpec::Text(text) => fixed(text.as_bytes()),
+        PassSpec::Lba => Pattern::address(),
+        PassSpec::Random => {
             let mut seed = [0; 16];
             entropy.fill(&mut seed);
             Pattern::random(seed)
         }
-        Lay::AnyByte => {
+        PassSpec::AnyByte => {
             let mut byte = [0];
             entropy.fill(&mut byte);
             fixed(&byte)
         }
-        Lay::Complement => out.last().expect("the parser takes no complement without a pass before it").pattern.complement(),
+        PassSpec::Complement => out.last().expect("the parser takes no complement without a pass before it").pattern.complement(),
     };
-    let is_fixed = in_order && matches!(pass.lay, Lay::Bytes(_) | Lay::Text(_));
+    let is_fixed = in_order && matches!(pass.lay, PassSpec::Bytes(_) | PassSpec::Text(_));
     let meant = match out.last() {
-        _ if matches!(pass.lay, Lay::Complement) => true,
+        _ if matches!(pass.lay, PassSpec::Complement) => true,
         Some(before) => is_fixed && before.is_fixed && pattern.is_complement_of(&before.pattern),
         None => false,
     };
-    out.push(Resolved { pattern, read_back: pass.read_back, complement_of_before: meant, is_fixed });
+    out.push(PassPattern { pattern, read_back: pass.read_back, complement_of_before: meant, is_fixed });
 }
 
 /// Fisher-Yates with indices drawn without bias.
@@ -212,8 +212,8 @@ impl fmt::Display for Program {
                 f.write_str(" | ")?;
             }
             match item {
-                Item::Pass(pass) => pass.fmt(f)?,
-                Item::Shuffle(passes) => {
+                ProgramItem::Pass(pass) => pass.fmt(f)?,
+                ProgramItem::Shuffle(passes) => {
                     let inner: Vec<String> = passes.iter().map(Pass::to_string).collect();
                     write!(f, "shuffle( {} )", inner.join(" | "))?;
                 }
@@ -226,12 +226,12 @@ impl fmt::Display for Program {
 impl fmt::Display for Pass {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match &self.lay {
-            Lay::Bytes(bytes) => f.write_str(&spaced(bytes))?,
-            Lay::Text(text) => write!(f, "\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))?,
-            Lay::Random => f.write_str("random")?,
-            Lay::Lba => f.write_str("lba")?,
-            Lay::Complement => f.write_str("~")?,
-            Lay::AnyByte => f.write_str("byte")?,
+            PassSpec::Bytes(bytes) => f.write_str(&spaced(bytes))?,
+            PassSpec::Text(text) => write!(f, "\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))?,
+            PassSpec::Random => f.write_str("random")?,
+            PassSpec::Lba => f.write_str("lba")?,
+            PassSpec::Complement => f.write_str("~")?,
+            PassSpec::AnyByte => f.write_str("byte")?,
         }
         if self.read_back {
             f.write_str("?")?;
@@ -285,7 +285,7 @@ impl Parser {
                 None => return Ok(program),
                 Some('|') => self.at += 1,
                 // `?` and `x` belong to passes; after a shuffle neither means anything.
-                Some(_) if matches!(program.items.last(), Some(Item::Shuffle(_))) => {
+                Some(_) if matches!(program.items.last(), Some(ProgramItem::Shuffle(_))) => {
                     return Err(self.error("`|` and the next pass, or the end; mark passes inside shuffle( … ) with `?` or `x`"));
                 }
                 Some(_) => return Err(self.error("`|` and the next pass, `?`, `x` and a number, or the end")),
@@ -293,10 +293,10 @@ impl Parser {
         }
     }
 
-    fn item(&mut self, has_pass_before: bool) -> Result<Item, NotationError> {
+    fn item(&mut self, has_pass_before: bool) -> Result<ProgramItem, NotationError> {
         let start = self.at;
         if self.word_ahead() != "shuffle" {
-            return self.pass(has_pass_before, A_PASS).map(Item::Pass);
+            return self.pass(has_pass_before, A_PASS).map(ProgramItem::Pass);
         }
         self.at += "shuffle".len();
         self.skip_blanks();
@@ -319,7 +319,7 @@ impl Parser {
         if passes.len() < 2 && passes[0].times < 2 {
             return Err(self.error_at(start, "two passes or more to shuffle"));
         }
-        Ok(Item::Shuffle(passes))
+        Ok(ProgramItem::Shuffle(passes))
     }
 
     fn pass(&mut self, has_pass_before: bool, expected: &str) -> Result<Pass, NotationError> {
@@ -328,13 +328,13 @@ impl Parser {
             Some('~') if !has_pass_before => return Err(self.error("a pass that ~ can be the complement of, before it")),
             Some('~') => {
                 self.at += 1;
-                Lay::Complement
+                PassSpec::Complement
             }
             Some('"') => self.text()?,
             _ => match self.word_ahead().as_str() {
-                "random" => self.keyword("random", Lay::Random),
-                "lba" => self.keyword("lba", Lay::Lba),
-                "byte" => self.keyword("byte", Lay::AnyByte),
+                "random" => self.keyword("random", PassSpec::Random),
+                "lba" => self.keyword("lba", PassSpec::Lba),
+                "byte" => self.keyword("byte", PassSpec::AnyByte),
                 _ => self.bytes(expected)?,
             },
         };
@@ -344,13 +344,13 @@ impl Parser {
         Ok(pass)
     }
 
-    fn keyword(&mut self, word: &str, lay: Lay) -> Lay {
+    fn keyword(&mut self, word: &str, lay: PassSpec) -> PassSpec {
         self.at += word.len();
         lay
     }
 
     /// Hex bytes with blanks between them; `0049` is two bytes as `00 49` is.
-    fn bytes(&mut self, expected: &str) -> Result<Lay, NotationError> {
+    fn bytes(&mut self, expected: &str) -> Result<PassSpec, NotationError> {
         let mut bytes = vec![];
         let start = self.at;
         loop {
@@ -369,12 +369,12 @@ impl Parser {
         }
         match bytes.len() {
             0 => Err(self.error(expected)),
-            1..=MOST_BYTES => Ok(Lay::Bytes(bytes)),
+            1..=MOST_BYTES => Ok(PassSpec::Bytes(bytes)),
             _ => Err(self.error_at(start, &format!("no more than {MOST_BYTES} bytes in a pass"))),
         }
     }
 
-    fn text(&mut self) -> Result<Lay, NotationError> {
+    fn text(&mut self) -> Result<PassSpec, NotationError> {
         let start = self.at;
         let mut text = String::new();
         self.at += 1;
@@ -396,7 +396,7 @@ impl Parser {
         self.at += 1;
         match text.len() {
             0 => Err(self.error_at(start, "a text of at least one character")),
-            1..=MOST_BYTES => Ok(Lay::Text(text)),
+            1..=MOST_BYTES => Ok(PassSpec::Text(text)),
             _ => Err(self.error_at(start, &format!("a text of no more than {MOST_BYTES} bytes"))),
         }
     }
@@ -488,21 +488,22 @@ mod tests {
 
     fn any_program() -> impl Strategy<Value = Program> {
         let lay = prop_oneof![
-            prop::collection::vec(any::<u8>(), 1..5).prop_map(Lay::Bytes),
-            "[ -~é]{1,9}".prop_map(Lay::Text),
-            Just(Lay::Random),
-            Just(Lay::Lba),
-            Just(Lay::AnyByte),
+            prop::collection::vec(any::<u8>(), 1..5).prop_map(PassSpec::Bytes),
+            "[ -~é]{1,9}".prop_map(PassSpec::Text),
+            Just(PassSpec::Random),
+            Just(PassSpec::Lba),
+            Just(PassSpec::AnyByte),
         ];
         let pass = (lay, any::<bool>(), 1u32..4).prop_map(|(lay, read_back, times)| Pass { lay, read_back, times });
-        let complement = (any::<bool>(), 1u32..4).prop_map(|(read_back, times)| Pass { lay: Lay::Complement, read_back, times });
+        let complement =
+            (any::<bool>(), 1u32..4).prop_map(|(read_back, times)| Pass { lay: PassSpec::Complement, read_back, times });
         let item = prop_oneof![
-            3 => pass.clone().prop_map(Item::Pass),
-            1 => prop::collection::vec(pass.clone(), 2..4).prop_map(Item::Shuffle),
-            1 => complement.prop_map(Item::Pass),
+            3 => pass.clone().prop_map(ProgramItem::Pass),
+            1 => prop::collection::vec(pass.clone(), 2..4).prop_map(ProgramItem::Shuffle),
+            1 => complement.prop_map(ProgramItem::Pass),
         ];
         (pass, prop::collection::vec(item, 0..5))
-            .prop_map(|(first, rest)| Program { items: std::iter::once(Item::Pass(first)).chain(rest).collect() })
+            .prop_map(|(first, rest)| Program { items: std::iter::once(ProgramItem::Pass(first)).chain(rest).collect() })
     }
 
     proptest! {

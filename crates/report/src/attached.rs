@@ -8,7 +8,7 @@ use crate::print::Print;
 use crate::release::destruction_paper;
 use jurex_disposition::lot::Statement;
 use jurex_disposition::release::Release;
-use jurex_file_erase::LessRecord;
+use jurex_file_erase::FileEraseRecord;
 use jurex_sanitize::record::Record;
 use std::io::Read;
 
@@ -99,21 +99,21 @@ fn texts(pdf: &[u8]) -> Result<Vec<String>, NoAttachment> {
 /// Tells the texts apart.
 fn sorted(texts: Vec<String>, rewritten: bool) -> Result<Attached, NoAttachment> {
     let kind_of = |text: &str| match text {
-        _ if text.starts_with(PROOF_START) => Kind::Proof,
-        _ if text.starts_with(House::START) => Kind::House,
-        _ if text.contains("\"format\":\"jurex-verification/") => Kind::Verification,
-        _ => Kind::Record,
+        _ if text.starts_with(PROOF_START) => AttachmentKind::Proof,
+        _ if text.starts_with(House::START) => AttachmentKind::House,
+        _ if text.contains("\"format\":\"jurex-verification/") => AttachmentKind::Verification,
+        _ => AttachmentKind::Record,
     };
-    let first = |kind: Kind| texts.iter().find(|t| kind_of(t) == kind).cloned();
-    let record = first(Kind::Record).ok_or(NoAttachment::None)?;
-    let (proof, house) = (first(Kind::Proof), first(Kind::House));
-    let verifications = texts.into_iter().filter(|t| kind_of(t) == Kind::Verification).collect();
+    let first = |kind: AttachmentKind| texts.iter().find(|t| kind_of(t) == kind).cloned();
+    let record = first(AttachmentKind::Record).ok_or(NoAttachment::None)?;
+    let (proof, house) = (first(AttachmentKind::Proof), first(AttachmentKind::House));
+    let verifications = texts.into_iter().filter(|t| kind_of(t) == AttachmentKind::Verification).collect();
     Ok(Attached { record, proof, house, verifications, rewritten })
 }
 
 /// What an attached text is.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Kind {
+enum AttachmentKind {
     Record,
     Proof,
     House,
@@ -133,7 +133,7 @@ pub fn is_as_printed_of_lot(pdf: &[u8], statement: &Statement, house: &House) ->
 }
 
 /// Whether `pdf` is to the byte what this version prints of those files or that free space so.
-pub fn is_as_printed_of_less(pdf: &[u8], record: &LessRecord, house: &House) -> bool {
+pub fn is_as_printed_of_less(pdf: &[u8], record: &FileEraseRecord, house: &House) -> bool {
     less_paper(record, house).is_ok_and(|printed| printed == pdf)
 }
 

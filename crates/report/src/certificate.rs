@@ -3,8 +3,8 @@
 use crate::drawing::{Ink, pace, strata};
 use crate::fonts::{Face, fonts};
 use crate::house::{House, Language};
-use crate::page::{Fact, Layout, MARGIN, Mark, Role, Style};
-use crate::pdf::{About, PdfError, ToAttach, write};
+use crate::page::{DocRole, Drawn, Fact, MARGIN, PageLayout, Style};
+use crate::pdf::{PdfError, PdfInfo, ToAttach, write};
 use crate::print::Print;
 use crate::qr::Code;
 use crate::words::{Words, put, words};
@@ -38,7 +38,7 @@ pub struct CertificateError {
 /// Something that PDF/A forbids: a defect in Jurex.
 pub fn certificate(record: &Record, print: &Print) -> Result<Vec<u8>, CertificateError> {
     let layout = best_fit(record, print);
-    let about = About {
+    let about = PdfInfo {
         title: format!("{} {}", title(record, words(print.house.language)), record.job),
         id: record.job.to_string(),
         made: record.ended,
@@ -84,7 +84,7 @@ pub(crate) fn outcome_word(outcome: Outcome, words: &Words) -> String {
 
 /// One way to spread a paper over its pages.
 #[derive(Clone, Copy)]
-struct Fit {
+struct CertificateFit {
     /// Air between lines and parts.
     air: f32,
     /// The tallest that the chart may be, in points.
@@ -94,21 +94,25 @@ struct Fit {
 }
 
 /// The paper so that no page is left all but empty: with the fewest pages, else with a last page that holds more than a rest.
-pub(crate) fn best_fit(record: &Record, print: &Print) -> Layout {
-    let usual = Fit { air: 1.0, chart: 110.0, apart: false };
+pub(crate) fn best_fit(record: &Record, print: &Print) -> PageLayout {
+    let usual = CertificateFit { air: 1.0, chart: 110.0, apart: false };
     let first = lay_out(record, print, usual);
     if !first.ends_in_a_rest() {
         return first;
     }
-    let closer = [Fit { chart: 84.0, ..usual }, Fit { air: 0.7, chart: 84.0, ..usual }, Fit { air: 0.4, chart: 64.0, ..usual }];
+    let closer = [
+        CertificateFit { chart: 84.0, ..usual },
+        CertificateFit { air: 0.7, chart: 84.0, ..usual },
+        CertificateFit { air: 0.4, chart: 64.0, ..usual },
+    ];
     let fewer = closer.into_iter().map(|fit| lay_out(record, print, fit)).find(|l| l.pages < first.pages);
-    let apart = || Some(lay_out(record, print, Fit { apart: true, ..usual })).filter(|l| l.pages == first.pages);
+    let apart = || Some(lay_out(record, print, CertificateFit { apart: true, ..usual })).filter(|l| l.pages == first.pages);
     fewer.or_else(apart).unwrap_or(first)
 }
 
-fn lay_out(record: &Record, print: &Print, fit: Fit) -> Layout {
+fn lay_out(record: &Record, print: &Print, fit: CertificateFit) -> PageLayout {
     let w = words(print.house.language);
-    let mut page = Layout::with_air(print.house.page, fit.air);
+    let mut page = PageLayout::with_air(print.house.page, fit.air);
     letterhead(&mut page, &print.house, &record.papers().organisation, w);
     head(&mut page, title(record, w), record.job.as_str());
     outcome(&mut page, record, print, w);
@@ -134,7 +138,7 @@ fn lay_out(record: &Record, print: &Print, fit: Fit) -> Layout {
     page.heading(&w.second_verification, 40.0);
     second_verification(&mut page, record, print, w);
     page.heading(&w.signatures, 190.0);
-    page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &attestation(record, w));
+    page.text(DocRole::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &attestation(record, w));
     page.space(4.0);
     let sanitized = record.claim().outcome() != Outcome::NotSanitized;
     let by = if sanitized { &w.sanitized_by } else { &w.treated_by };
@@ -149,12 +153,18 @@ fn lay_out(record: &Record, print: &Print, fit: Fit) -> Layout {
 }
 
 /// The foot of every page.
-pub(crate) fn foot(page: &mut Layout, lines: [String; 2], w: &Words) {
+pub(crate) fn foot(page: &mut PageLayout, lines: [String; 2], w: &Words) {
     page.footers(&lines, |n, of| put(&w.page_of, &[("page", &n.to_string()), ("pages", &of.to_string())]));
 }
 
 /// Fields for the two who stand for it.
-pub(crate) fn sign_here(page: &mut Layout, by: &str, (technician, validator): (&Person, &Person), organisation: &str, w: &Words) {
+pub(crate) fn sign_here(
+    page: &mut PageLayout,
+    by: &str,
+    (technician, validator): (&Person, &Person),
+    organisation: &str,
+    w: &Words,
+) {
     page.signatures(
         [
             (by.to_string(), person_facts(technician, organisation, w)),
@@ -165,17 +175,17 @@ pub(crate) fn sign_here(page: &mut Layout, by: &str, (technician, validator): (&
 }
 
 /// Slanted bars down the left edge, which no certificate has: seen at arm's length, and without colour.
-pub(crate) fn warning_border(size: crate::house::PageSize) -> Vec<Mark> {
+pub(crate) fn warning_border(size: crate::house::PageSize) -> Vec<Drawn> {
     let (_, height) = size.points();
     let bar = |n: u16| {
         let y = f32::from(n) * 22.0;
-        Mark::Rule { from: (8.0, y + 22.0), to: (30.0, y), width: 8.0, ink: Ink::Text }
+        Drawn::Rule { from: (8.0, y + 22.0), to: (30.0, y), width: 8.0, ink: Ink::Text }
     };
-    (0..).map(bar).take_while(|bar| matches!(bar, Mark::Rule { to: (_, y), .. } if *y < height)).collect()
+    (0..).map(bar).take_while(|bar| matches!(bar, Drawn::Rule { to: (_, y), .. } if *y < height)).collect()
 }
 
 /// The organisation's name, address and logo, where it has any of its own.
-pub(crate) fn letterhead(page: &mut Layout, house: &House, organisation: &str, w: &Words) {
+pub(crate) fn letterhead(page: &mut PageLayout, house: &House, organisation: &str, w: &Words) {
     const LOGO: (f32, f32) = (120.0, 46.0);
     let top = page.y();
     let mut room = page.inner();
@@ -184,15 +194,15 @@ pub(crate) fn letterhead(page: &mut Layout, house: &House, organisation: &str, w
         let width = LOGO.0.min(LOGO.1 * across as f32 / down as f32);
         let name = if house.name.is_empty() { organisation } else { &house.name };
         let x = page.width() - MARGIN - width;
-        let mark = Mark::Picture { x, y: top, w: width, picture: picture.clone() };
+        let mark = Drawn::Picture { x, y: top, w: width, picture: picture.clone() };
         page.figure(&put(&w.logo_of, &[("name", name)]), mark);
         room -= width + 14.0;
     }
     if !house.name.is_empty() {
-        page.text_in(Role::Paragraph, Style::new(Face::Strong, 10.0, Ink::Own), &house.name, room);
+        page.text_in(DocRole::Paragraph, Style::new(Face::Strong, 10.0, Ink::Own), &house.name, room);
     }
     for line in &house.address {
-        page.text_in(Role::Paragraph, Style::new(Face::Text, 8.0, Ink::Faint), line, room);
+        page.text_in(DocRole::Paragraph, Style::new(Face::Text, 8.0, Ink::Faint), line, room);
     }
     if house.logo.is_some() {
         page.down_to(top + LOGO.1);
@@ -201,13 +211,13 @@ pub(crate) fn letterhead(page: &mut Layout, house: &House, organisation: &str, w
         page.space(14.0);
     } else {
         let organisation = if organisation.is_empty() { &w.electronic_media } else { organisation };
-        page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Faint), organisation);
+        page.text(DocRole::Paragraph, Style::new(Face::Text, 9.0, Ink::Faint), organisation);
         page.space(2.0);
     }
 }
 
 /// Fields of the organisation's own.
-pub(crate) fn own_fields(page: &mut Layout, house: &House, w: &Words) {
+pub(crate) fn own_fields(page: &mut PageLayout, house: &House, w: &Words) {
     if !house.fields.is_empty() {
         page.heading(&w.our_fields, 30.0);
         let facts: Vec<Fact> = house.fields.iter().map(|f| fact(&f.label, f.value.clone())).collect();
@@ -216,10 +226,10 @@ pub(crate) fn own_fields(page: &mut Layout, house: &House, w: &Words) {
 }
 
 /// Closing words, and in which language the record's own sentences are.
-pub(crate) fn closing(page: &mut Layout, house: &House, w: &Words) {
+pub(crate) fn closing(page: &mut PageLayout, house: &House, w: &Words) {
     page.space(8.0);
     if !house.closing.is_empty() {
-        page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &house.closing);
+        page.text(DocRole::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &house.closing);
         page.space(4.0);
     }
     if house.language != Language::En {
@@ -228,7 +238,7 @@ pub(crate) fn closing(page: &mut Layout, house: &House, w: &Words) {
 }
 
 /// The layers, and speed over position where there is room for it without tearing a hole into the pages.
-fn drawings(page: &mut Layout, record: &Record, chart: f32, w: &Words) {
+fn drawings(page: &mut PageLayout, record: &Record, chart: f32, w: &Words) {
     /// What a chart needs at least.
     const LEAST: f32 = 60.0;
     /// Of a heading with its caption.
@@ -249,7 +259,7 @@ fn drawings(page: &mut Layout, record: &Record, chart: f32, w: &Words) {
 }
 
 /// That the record stands in a ledger.
-fn standing(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
+fn standing(page: &mut PageLayout, record: &Record, print: &Print, w: &Words) {
     let doubts: Vec<Fact> = record.ledger_doubts.iter().map(|said| fact(&w.ledger_doubt, capital(said))).collect();
     if !doubts.is_empty() {
         page.heading(&w.the_ledger, 50.0);
@@ -268,7 +278,7 @@ fn standing(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
 }
 
 /// Who has looked a second time, or lines to fill in.
-fn second_verification(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
+fn second_verification(page: &mut PageLayout, record: &Record, print: &Print, w: &Words) {
     let of_it: Vec<&VerificationRecord> = print.verifications.iter().filter(|v| v.is_of(record)).collect();
     if of_it.is_empty() {
         let blank = |label: &String| fact(label, "");
@@ -309,23 +319,23 @@ fn attestation(record: &Record, w: &Words) -> String {
     said
 }
 
-pub(crate) fn caption(page: &mut Layout, text: &str) {
-    page.text(Role::Paragraph, Style::new(Face::Text, 7.2, Ink::Faint), text);
+pub(crate) fn caption(page: &mut PageLayout, text: &str) {
+    page.text(DocRole::Paragraph, Style::new(Face::Text, 7.2, Ink::Faint), text);
 }
 
 /// The title, and beside it what it is of.
-pub(crate) fn head(page: &mut Layout, title: &str, name: &str) {
+pub(crate) fn head(page: &mut PageLayout, title: &str, name: &str) {
     let size = 9.5;
     let width = fonts().width(Face::Mono, size, name);
     let (x, y) = (page.width() - MARGIN - width, page.y() + 17.0);
     let room = page.inner() - width - 10.0;
-    page.text_in(Role::Heading(1, title.into()), Style::new(Face::Strong, 19.0, Ink::Own), title, room);
-    page.place(Role::Paragraph, Mark::Text { x, y, face: Face::Mono, size, ink: Ink::Text, text: name.into() });
+    page.text_in(DocRole::Heading(1, title.into()), Style::new(Face::Strong, 19.0, Ink::Own), title, room);
+    page.place(DocRole::Paragraph, Drawn::Text { x, y, face: Face::Mono, size, ink: Ink::Text, text: name.into() });
     page.space(6.0);
 }
 
 /// The outcome, large, with the paper's code beside it. Where nothing was earned it stands white in a black band.
-fn outcome(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
+fn outcome(page: &mut PageLayout, record: &Record, print: &Print, w: &Words) {
     const CODE: f32 = 84.0;
     let outcome = record.claim().outcome();
     let sanitized = outcome != Outcome::NotSanitized;
@@ -333,7 +343,7 @@ fn outcome(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
     if sanitized {
         page.rule(2.2, Ink::Proved);
         page.space(7.0);
-        page.text_in(Role::Paragraph, Style::new(Face::Strong, 24.0, Ink::Proved), &outcome.to_string(), page.inner() - CODE);
+        page.text_in(DocRole::Paragraph, Style::new(Face::Strong, 24.0, Ink::Proved), &outcome.to_string(), page.inner() - CODE);
     } else {
         band(page, &w.not_sanitized_loud);
     }
@@ -343,15 +353,15 @@ fn outcome(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
     let first = if sanitized { &w.has_reached } else { &w.is_not_sanitized };
     let sentence = format!("{} {}", put(first, &[("drive", &drive), ("outcome", &word)]), sentences(record.claim().reasons()));
     let room = page.inner() - CODE - 8.0;
-    page.text_in(Role::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &sentence, room);
+    page.text_in(DocRole::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &sentence, room);
     if record.evidence().drive().simulated {
         page.space(3.0);
-        page.text_in(Role::Paragraph, Style::new(Face::Strong, 9.0, Ink::Text), &w.demonstration, room);
+        page.text_in(DocRole::Paragraph, Style::new(Face::Strong, 9.0, Ink::Text), &w.demonstration, room);
     }
     let code = Code::of(record, print.standing.as_ref().map(|s| s.key_id.as_str()));
     if let Some(drawing) = code.drawing(CODE, &w.qr_says) {
         let y = if sanitized { top + 3.0 } else { below };
-        page.figure(&w.qr_says, Mark::Drawing { x: page.width() - MARGIN - CODE, y, drawing });
+        page.figure(&w.qr_says, Drawn::Drawing { x: page.width() - MARGIN - CODE, y, drawing });
         page.down_to(y + CODE);
     }
     page.space(5.0);
@@ -359,15 +369,15 @@ fn outcome(page: &mut Layout, record: &Record, print: &Print, w: &Words) {
 }
 
 /// White letters in a black band over the width of the page: the opposite of what a certificate looks like.
-pub(crate) fn band(page: &mut Layout, words: &str) {
+pub(crate) fn band(page: &mut PageLayout, words: &str) {
     const HEIGHT: f32 = 46.0;
     let (y, width) = (page.y(), page.width());
-    page.on_this_page(Mark::Block { x: 0.0, y, w: width, h: HEIGHT, ink: Ink::Text });
+    page.on_this_page(Drawn::Block { x: 0.0, y, w: width, h: HEIGHT, ink: Ink::Text });
     // As large as it can be on one line.
     let fits = |size: &f32| fonts().width(Face::Strong, *size, words) <= page.inner();
     let size = [30.0, 25.0, 21.0, 18.0, 15.5, 13.5].into_iter().find(fits).unwrap_or(11.0);
     page.space((HEIGHT - size * 1.38) / 2.0 + 1.0);
-    page.text(Role::Paragraph, Style::new(Face::Strong, size, Ink::White), words);
+    page.text(DocRole::Paragraph, Style::new(Face::Strong, size, Ink::White), words);
     page.down_to(y + HEIGHT + 8.0);
 }
 
@@ -636,7 +646,7 @@ fn pass_sentence(number: usize, pass: &PassEvidence, evidence: &Evidence) -> Str
     said + "."
 }
 
-fn follows(page: &mut Layout, record: &Record, w: &Words) {
+fn follows(page: &mut PageLayout, record: &Record, w: &Words) {
     let claim = record.claim();
     let cited = |r: &Reason| format!("{} [{}]", r.sentence, r.citation);
     let listed = |label: &str, reasons: &[Reason]| -> Vec<Fact> {

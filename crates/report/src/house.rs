@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 #[serde(deny_unknown_fields, default)]
 pub struct House {
     /// Version of this form.
-    format: Format,
+    format: BrandingFormat,
     /// The language of the paper's own words.
     pub language: Language,
     /// The size of its pages.
@@ -33,7 +33,7 @@ pub struct House {
 
 /// Says which form it is; also how it is told from other attachments.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-enum Format {
+enum BrandingFormat {
     #[default]
     #[serde(rename = "jurex-house/1")]
     One,
@@ -179,7 +179,7 @@ pub enum HouseError {
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields, default)]
 #[derive(Default)]
-struct Written {
+struct WrittenBranding {
     language: Language,
     page: PageSize,
     name: String,
@@ -200,7 +200,7 @@ impl House {
     /// # Errors
     /// What is wrong with it, and where.
     pub fn from_toml(text: &str, read: impl FnOnce(&str) -> std::io::Result<Vec<u8>>) -> Result<Self, HouseError> {
-        let written: Written = toml::from_str(text).map_err(|e| HouseError::Toml(e.to_string().trim_end().into()))?;
+        let written: WrittenBranding = toml::from_str(text).map_err(|e| HouseError::Toml(e.to_string().trim_end().into()))?;
         let logo = match &written.logo {
             None => None,
             Some(name) => {
@@ -209,9 +209,9 @@ impl House {
                 Some(Picture::of(&bytes).map_err(|why| HouseError::NoPicture(format!("{shown}: {why}")))?)
             }
         };
-        let Written { language, page, name, address, colour, fields, closing, .. } = written;
+        let WrittenBranding { language, page, name, address, colour, fields, closing, .. } = written;
         let colour = colour.unwrap_or_default();
-        let house = Self { format: Format::One, language, page, name, address, colour, fields, closing, logo };
+        let house = Self { format: BrandingFormat::One, language, page, name, address, colour, fields, closing, logo };
         house.check_lengths()?;
         Ok(house)
     }

@@ -4,8 +4,8 @@ use crate::certificate::CertificateError;
 use crate::drawing::{Anchor, Drawing, Ink, Shape};
 use crate::fonts::{Face, fonts};
 use crate::house::PageSize;
-use crate::page::{Layout, Mark, Role};
-use crate::pdf::{About, write};
+use crate::page::{DocRole, Drawn, PageLayout};
+use crate::pdf::{PdfInfo, write};
 use crate::qr::Code;
 use jiff::Timestamp;
 use jurex_sanitize::record::Record;
@@ -79,7 +79,7 @@ impl LabelSize {
 
 /// What a label says.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Label {
+pub struct PrintedLabel {
     /// What the record claims.
     pub outcome: Outcome,
     /// When the job ended.
@@ -113,7 +113,7 @@ pub enum LabelError {
     },
 }
 
-impl Label {
+impl PrintedLabel {
     /// Of that record, under the key that signs it.
     pub fn of(record: &Record, key_id: Option<&str>) -> Self {
         let (drive, papers) = (record.evidence().drive(), record.papers());
@@ -261,11 +261,11 @@ fn moved(shape: Shape, dx: f32, dy: f32) -> Shape {
 ///
 /// # Errors
 /// What must stand on one does not fit, or PDF/A forbids something: a defect in Jurex.
-pub fn labels_pdf(labels: &[Label], size: LabelSize, first: usize, made: Timestamp) -> Result<Vec<u8>, LabelsError> {
+pub fn labels_pdf(labels: &[PrintedLabel], size: LabelSize, first: usize, made: Timestamp) -> Result<Vec<u8>, LabelsError> {
     let (w, h) = size.millimetres();
     let sheet = size.sheet();
     let paper = if sheet.is_some() { PageSize::A4 } else { PageSize::Tenths((w * 10.0) as u16, (h * 10.0) as u16) };
-    let mut page = Layout::with_air(paper, 1.0);
+    let mut page = PageLayout::with_air(paper, 1.0);
     let mut at = first.saturating_sub(1);
     for label in labels {
         let drawing = label.draw((w * MM, h * MM))?;
@@ -282,11 +282,11 @@ pub fn labels_pdf(labels: &[Label], size: LabelSize, first: usize, made: Timesta
             page.new_page();
         }
         page.outline.push((label.description(), page.pages - 1, y));
-        page.place(Role::Figure(label.description()), Mark::Drawing { x, y, drawing });
+        page.place(DocRole::Figure(label.description()), Drawn::Drawing { x, y, drawing });
         at += 1;
     }
     let names: Vec<&str> = labels.iter().map(|l| l.code.job.as_str()).collect();
-    let about = About {
+    let about = PdfInfo {
         title: format!("Labels of {}", names.join(", ")),
         id: format!("labels {} {}", size.slug(), names.join(" ")),
         made,
@@ -313,9 +313,9 @@ pub enum LabelsError {
 mod tests {
     use super::*;
 
-    fn label(outcome: Outcome) -> Label {
+    fn label(outcome: Outcome) -> PrintedLabel {
         let code = Code { job: "261126-4F7QZK".parse().unwrap(), outcome, digest: "0123456789abcdef".repeat(4), key_id: None };
-        Label {
+        PrintedLabel {
             outcome,
             ended: "2026-11-26T12:00:00Z".parse().unwrap(),
             drive: "Ferrant Meridian 2000".into(),
@@ -357,7 +357,7 @@ mod tests {
 
     #[test]
     fn a_serial_is_never_cut_and_sheets_go_on_where_labels_are_left() {
-        let long = Label { serial: "X".repeat(90), ..label(Outcome::Clear) };
+        let long = PrintedLabel { serial: "X".repeat(90), ..label(Outcome::Clear) };
         let said = long.to_svg(LabelSize::Tape62x29).unwrap_err().to_string();
         assert!(said.contains("no room for its serial") && said.contains("larger"), "{said}");
         let pages = |n: usize, size, first| {

@@ -7,10 +7,10 @@ use crate::certificate::{
 use crate::drawing::{Ink, strip};
 use crate::fonts::Face;
 use crate::house::House;
-use crate::page::{Fact, Layout, Role, Style};
-use crate::pdf::{About, ToAttach, write};
+use crate::page::{DocRole, Fact, PageLayout, Style};
+use crate::pdf::{PdfInfo, ToAttach, write};
 use crate::words::{Words, put, words};
-use jurex_file_erase::{Ending, Kind, LessRecord, Name, Work};
+use jurex_file_erase::{Ending, FileEraseRecord, FileWork, Name, NodeKind};
 use jurex_pattern::text::hex;
 use jurex_pattern::units::duration;
 use jurex_sanitize::record::Person;
@@ -23,7 +23,7 @@ const NAMED: usize = 6;
 ///
 /// # Errors
 /// Something that PDF/A forbids: a defect in Jurex.
-pub fn less_paper(record: &LessRecord, house: &House) -> Result<Vec<u8>, CertificateError> {
+pub fn less_paper(record: &FileEraseRecord, house: &House) -> Result<Vec<u8>, CertificateError> {
     less_paper_with(record, record.to_json(), house)
 }
 
@@ -31,13 +31,13 @@ pub fn less_paper(record: &LessRecord, house: &House) -> Result<Vec<u8>, Certifi
 ///
 /// # Errors
 /// Something that PDF/A forbids: a defect in Jurex.
-pub fn less_paper_with(record: &LessRecord, json: String, house: &House) -> Result<Vec<u8>, CertificateError> {
+pub fn less_paper_with(record: &FileEraseRecord, json: String, house: &House) -> Result<Vec<u8>, CertificateError> {
     let w = words(house.language);
     let job = record.asked.job.to_string();
     let digest = hex::encode(&Sha256::digest(&json));
     let source = ToAttach::json(format!("{job}.files.json"), "The record that this paper was made from", true, json);
     let attached = std::iter::once(source).chain(ToAttach::house(house, &job)).collect();
-    let about = About {
+    let about = PdfInfo {
         title: format!("{} {job}", title(record, w)),
         id: format!("{job} {digest}"),
         made: record.asked.ended,
@@ -49,20 +49,20 @@ pub fn less_paper_with(record: &LessRecord, json: String, house: &House) -> Resu
 }
 
 /// Where it lay, as SVG; `None`: no places are told.
-pub fn less_svg(record: &LessRecord) -> Option<String> {
+pub fn less_svg(record: &FileEraseRecord) -> Option<String> {
     strip::draw(record, 720.0).map(|drawing| drawing.to_svg())
 }
 
-fn title<'w>(record: &LessRecord, w: &'w Words) -> &'w str {
+fn title<'w>(record: &FileEraseRecord, w: &'w Words) -> &'w str {
     match record.work() {
-        Work::Files { .. } => &w.less_files_title,
-        Work::Free { .. } => &w.less_free_title,
+        FileWork::Files { .. } => &w.less_files_title,
+        FileWork::Free { .. } => &w.less_free_title,
     }
 }
 
 /// One way to bring it onto the page.
 #[derive(Clone, Copy)]
-struct Fit {
+struct FilesFit {
     air: f32,
     /// Whether it is said in short: fewer files by name, and of what stands against it only what it is.
     brief: bool,
@@ -71,7 +71,7 @@ struct Fit {
 }
 
 /// With as much air and as many words as one page has room for.
-fn best_fit(record: &LessRecord, digest: &str, house: &House, w: &Words) -> Layout {
+fn best_fit(record: &FileEraseRecord, digest: &str, house: &House, w: &Words) -> PageLayout {
     let fits = [
         (1.0, false, NAMED),
         (0.5, false, NAMED),
@@ -80,15 +80,16 @@ fn best_fit(record: &LessRecord, digest: &str, house: &House, w: &Words) -> Layo
         (0.15, true, NAMED / 4),
         (0.15, true, 0),
     ];
-    let fits = fits.map(|(air, brief, named)| Fit { air, brief, named });
+    let fits = fits.map(|(air, brief, named)| FilesFit { air, brief, named });
     let mut laid_out = fits.into_iter().map(|fit| lay_out(record, digest, house, w, fit));
     laid_out.find(|l| l.pages == 1).unwrap_or_else(|| lay_out(record, digest, house, w, fits[5]))
 }
 
-fn lay_out(record: &LessRecord, digest: &str, house: &House, w: &Words, fit: Fit) -> Layout {
-    let mut page = Layout::with_air(house.page, fit.air);
+fn lay_out(record: &FileEraseRecord, digest: &str, house: &House, w: &Words, fit: FilesFit) -> PageLayout {
+    let mut page = PageLayout::with_air(house.page, fit.air);
     let size = if fit.brief { 8.2 } else { 9.2 };
-    let text = |page: &mut Layout, size, said: &str| page.text(Role::Paragraph, Style::new(Face::Text, size, Ink::Text), said);
+    let text =
+        |page: &mut PageLayout, size, said: &str| page.text(DocRole::Paragraph, Style::new(Face::Text, size, Ink::Text), said);
     letterhead(&mut page, house, "", w);
     head(&mut page, title(record, w), record.asked.job.as_str());
     band(&mut page, &w.less_loud);
@@ -110,7 +111,11 @@ fn lay_out(record: &LessRecord, digest: &str, house: &House, w: &Words, fit: Fit
         let doubts = ground.doubts().into_iter().map(|d| if fit.brief { d.what } else { d.sentence() });
         let doubts: Vec<String> = doubts.collect();
         let said = if doubts.is_empty() { "\u{2013}".into() } else { doubts.join(" ") };
-        page.text(Role::Paragraph, Style::new(Face::Strong, 8.4, Ink::Text), &format!("{} ({})", ground.called(), ground.source));
+        page.text(
+            DocRole::Paragraph,
+            Style::new(Face::Strong, 8.4, Ink::Text),
+            &format!("{} ({})", ground.called(), ground.source),
+        );
         text(&mut page, size - 0.8, &said);
     }
     page.heading(&w.signatures, if fit.brief { 80.0 } else { 120.0 });
@@ -130,7 +135,7 @@ fn lay_out(record: &LessRecord, digest: &str, house: &House, w: &Words, fit: Fit
     page
 }
 
-fn asked_facts(record: &LessRecord, w: &Words) -> Vec<Fact> {
+fn asked_facts(record: &FileEraseRecord, w: &Words) -> Vec<Fact> {
     let asked = &record.asked;
     let took = (asked.ended - asked.started).try_into().unwrap_or_default();
     let mut facts = vec![
@@ -142,7 +147,7 @@ fn asked_facts(record: &LessRecord, w: &Words) -> Vec<Fact> {
     if asked.went_on > 0 {
         facts.push(fact(&w.less_went_on, put(&w.less_times, &[("n", &asked.went_on.to_string())])));
     }
-    if let Work::Files { salt, .. } = record.work() {
+    if let FileWork::Files { salt, .. } = record.work() {
         let names = if salt.is_empty() { w.less_names_plain.clone() } else { put(&w.less_names_digested, &[("salt", salt)]) };
         facts.push(fact(&w.less_names, names));
     }
@@ -150,9 +155,9 @@ fn asked_facts(record: &LessRecord, w: &Words) -> Vec<Fact> {
 }
 
 /// What could not be proved, by name, where names are kept.
-fn by_name(page: &mut Layout, record: &LessRecord, most: usize, w: &Words) {
-    let Work::Files { files, .. } = record.work() else { return };
-    let unproved = files.iter().filter(|f| f.kind == Kind::File).filter_map(|f| {
+fn by_name(page: &mut PageLayout, record: &FileEraseRecord, most: usize, w: &Words) {
+    let FileWork::Files { files, .. } = record.work() else { return };
+    let unproved = files.iter().filter(|f| f.kind == NodeKind::File).filter_map(|f| {
         let Name::Path(path) = &f.name else { return None };
         let (ending, because) = f.ending(record.grounds().get(f.ground as usize)?, record.asked.passes);
         let why = f.left_alone.map(|l| l.sentence().to_string()).or_else(|| f.fault.clone());
@@ -164,10 +169,10 @@ fn by_name(page: &mut Layout, record: &LessRecord, most: usize, w: &Words) {
         return;
     }
     page.space(3.0);
-    page.text(Role::Paragraph, Style::new(Face::Strong, 8.4, Ink::Text), &w.less_by_name);
+    page.text(DocRole::Paragraph, Style::new(Face::Strong, 8.4, Ink::Text), &w.less_by_name);
     for (path, why) in unproved.iter().take(most) {
         let shown = crate::fonts::fonts().shorten(Face::Mono, 7.4, path, page.inner() * 0.55);
-        page.text(Role::Paragraph, Style::new(Face::Text, 7.8, Ink::Text), &format!("{shown}  \u{2013}  {why}"));
+        page.text(DocRole::Paragraph, Style::new(Face::Text, 7.8, Ink::Text), &format!("{shown}  \u{2013}  {why}"));
     }
     if unproved.len() > most {
         caption(page, &put(&w.less_more, &[("n", &(unproved.len() - most).to_string())]));

@@ -27,12 +27,12 @@ pub use certificate::{CertificateError, certificate};
 pub use house::{Colour, House, HouseError, Language, OwnField, PageSize, Picture};
 use jurex_sanitize::record::{Papers, Record};
 use jurex_sanitize::strata::Strata;
-pub use label::{Label, LabelError, LabelSize, LabelsError, labels_pdf};
+pub use label::{LabelError, LabelSize, LabelsError, PrintedLabel, labels_pdf};
 pub use less::{less_paper, less_paper_with, less_svg};
 pub use lot::lot_certificate;
 pub use pdf::PdfError;
 pub use preview::{PreviewLine, preview};
-pub use print::{Print, Standing};
+pub use print::{LedgerEntry, Print};
 pub use qr::{Code, NoCode};
 pub use release::destruction_paper;
 

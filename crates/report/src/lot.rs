@@ -7,8 +7,8 @@ use crate::certificate::{
 use crate::drawing::Ink;
 use crate::fonts::Face;
 use crate::house::House;
-use crate::page::{Fact, Layout, Role, Style};
-use crate::pdf::{About, ToAttach, write};
+use crate::page::{DocRole, Fact, PageLayout, Style};
+use crate::pdf::{PdfInfo, ToAttach, write};
 use crate::words::{Words, put, words};
 use jurex_disposition::lot::{StandWord, Statement, StatementLine};
 use jurex_pattern::text::capital;
@@ -25,7 +25,7 @@ pub fn lot_certificate(statement: &Statement, house: &House) -> Result<Vec<u8>, 
     let about = "The statement that this paper was made from";
     let source = ToAttach::json(format!("{}.lot.json", statement.lot), about, true, statement.to_json());
     let attached = std::iter::once(source).chain(ToAttach::house(house, &statement.lot)).collect();
-    let about = About {
+    let about = PdfInfo {
         title: format!("{} {}", title(statement, w), statement.lot),
         id: format!("{} {}", statement.lot, statement.digest()),
         made: statement.made,
@@ -42,7 +42,7 @@ fn title<'w>(statement: &Statement, w: &'w Words) -> &'w str {
 }
 
 /// With less air where that spares a last page that would hold little more than the signatures.
-fn best_fit(statement: &Statement, house: &House, w: &Words) -> Layout {
+fn best_fit(statement: &Statement, house: &House, w: &Words) -> PageLayout {
     let first = lay_out(statement, house, 1.0, w);
     if !first.ends_in_a_rest() {
         return first;
@@ -51,8 +51,8 @@ fn best_fit(statement: &Statement, house: &House, w: &Words) -> Layout {
     closer.into_iter().find(|l| l.pages < first.pages).unwrap_or(first)
 }
 
-fn lay_out(statement: &Statement, house: &House, air: f32, w: &Words) -> Layout {
-    let mut page = Layout::with_air(house.page, air);
+fn lay_out(statement: &Statement, house: &House, air: f32, w: &Words) -> PageLayout {
+    let mut page = PageLayout::with_air(house.page, air);
     letterhead(&mut page, house, &statement.organisation, w);
     head(&mut page, title(statement, w), &statement.lot);
     let tally = statement.tally();
@@ -63,7 +63,7 @@ fn lay_out(statement: &Statement, house: &House, air: f32, w: &Words) -> Layout 
         band(&mut page, &capital(&tally.sentence()));
     }
     if statement.is_demonstration() {
-        page.text(Role::Paragraph, Style::new(Face::Strong, 10.0, Ink::Text), &w.demonstration);
+        page.text(DocRole::Paragraph, Style::new(Face::Strong, 10.0, Ink::Text), &w.demonstration);
         page.space(4.0);
     }
     page.heading(&w.summary, 60.0);
@@ -98,7 +98,7 @@ fn lay_out(statement: &Statement, house: &House, air: f32, w: &Words) -> Layout 
     // Nobody signs for what was only shown.
     if !statement.is_demonstration() {
         page.heading(&w.signatures, 190.0);
-        page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &w.attest_lot);
+        page.text(DocRole::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &w.attest_lot);
         page.space(4.0);
         let by = if tally.is_complete() { &w.sanitized_by } else { &w.treated_by };
         sign_here(&mut page, by, (&statement.technician, &statement.validator), &statement.organisation, w);
@@ -157,7 +157,7 @@ fn row(line: &StatementLine, w: &Words) -> Vec<(String, Face)> {
 }
 
 /// Drives that need a word, each with the reason.
-fn named(page: &mut Layout, heading: &str, lines: &[&StatementLine]) {
+fn named(page: &mut PageLayout, heading: &str, lines: &[&StatementLine]) {
     if lines.is_empty() {
         return;
     }
@@ -171,7 +171,7 @@ fn named(page: &mut Layout, heading: &str, lines: &[&StatementLine]) {
 }
 
 /// Where each drive is now, as far as that was noted.
-fn whereabouts(page: &mut Layout, statement: &Statement, w: &Words) {
+fn whereabouts(page: &mut PageLayout, statement: &Statement, w: &Words) {
     let known = statement.lines().iter().filter(|l| !l.whereabouts.is_empty());
     let facts: Vec<Fact> = known.map(|l| code_label(&l.serial, l.whereabouts.clone())).collect();
     if !facts.is_empty() {
@@ -185,7 +185,7 @@ fn code_label(serial: &str, said: String) -> Fact {
 }
 
 /// The digest of every record, so that each can be told from any other.
-fn digests(page: &mut Layout, statement: &Statement, w: &Words) {
+fn digests(page: &mut PageLayout, statement: &Statement, w: &Words) {
     let rows: Vec<Vec<(String, Face)>> = statement
         .lines()
         .iter()

@@ -12,7 +12,7 @@ const BOTTOM: f32 = 64.0;
 
 /// Something drawn, with absolute coordinates on its page.
 #[derive(Clone, Debug)]
-pub(crate) enum Mark {
+pub(crate) enum Drawn {
     /// A line of text by its baseline.
     Text { x: f32, y: f32, face: Face, size: f32, ink: Ink, text: String },
     /// A straight line.
@@ -27,16 +27,16 @@ pub(crate) enum Mark {
 
 /// Marks that belong together on one page.
 #[derive(Debug)]
-pub(crate) struct Run {
+pub(crate) struct TextRun {
     pub(crate) page: usize,
     /// Decoration that a reader aloud skips.
     pub(crate) decoration: bool,
-    pub(crate) marks: Vec<Mark>,
+    pub(crate) marks: Vec<Drawn>,
 }
 
 /// What a part of the document is.
 #[derive(Clone, Debug, PartialEq)]
-pub(crate) enum Role {
+pub(crate) enum DocRole {
     Heading(u16, String),
     Paragraph,
     Table,
@@ -49,8 +49,8 @@ pub(crate) enum Role {
 
 /// The document's structure: roles over runs, by their numbers.
 #[derive(Debug)]
-pub(crate) enum Node {
-    Group(Role, Vec<Node>),
+pub(crate) enum DocNode {
+    Group(DocRole, Vec<DocNode>),
     Run(usize),
 }
 
@@ -70,9 +70,9 @@ impl Style {
 }
 
 /// A document being laid out from top to bottom.
-pub(crate) struct Layout {
-    pub(crate) runs: Vec<Run>,
-    pub(crate) tree: Vec<Node>,
+pub(crate) struct PageLayout {
+    pub(crate) runs: Vec<TextRun>,
+    pub(crate) tree: Vec<DocNode>,
     pub(crate) pages: usize,
     /// Headings of the outline, with their pages and heights.
     pub(crate) outline: Vec<(String, usize, f32)>,
@@ -89,7 +89,7 @@ pub(crate) struct Fact {
     pub(crate) face: Face,
 }
 
-impl Layout {
+impl PageLayout {
     /// With so much air as a part of the usual.
     pub(crate) fn with_air(size: PageSize, air: f32) -> Self {
         Self { runs: vec![], tree: vec![], pages: 1, outline: vec![], size, air, y: TOP }
@@ -120,23 +120,23 @@ impl Layout {
         self.y += height;
     }
 
-    fn run(&mut self, decoration: bool, marks: Vec<Mark>) -> Node {
-        self.runs.push(Run { page: self.pages - 1, decoration, marks });
-        Node::Run(self.runs.len() - 1)
+    fn run(&mut self, decoration: bool, marks: Vec<Drawn>) -> DocNode {
+        self.runs.push(TextRun { page: self.pages - 1, decoration, marks });
+        DocNode::Run(self.runs.len() - 1)
     }
 
     /// A text over the full width.
-    pub(crate) fn text(&mut self, role: Role, style: Style, text: &str) {
+    pub(crate) fn text(&mut self, role: DocRole, style: Style, text: &str) {
         self.text_in(role, style, text, self.inner());
     }
 
     /// A text that is no wider than that.
-    pub(crate) fn text_in(&mut self, role: Role, style: Style, text: &str, room: f32) {
+    pub(crate) fn text_in(&mut self, role: DocRole, style: Style, text: &str, room: f32) {
         let mut nodes = vec![];
         for line in fonts().wrap(style.face, style.size, text, room) {
             self.need(style.leading);
             self.y += style.leading;
-            let mark = Mark::Text {
+            let mark = Drawn::Text {
                 x: MARGIN,
                 y: self.y - style.leading + style.size,
                 face: style.face,
@@ -146,12 +146,12 @@ impl Layout {
             };
             nodes.push(self.run(false, vec![mark]));
         }
-        self.tree.push(Node::Group(role, nodes));
+        self.tree.push(DocNode::Group(role, nodes));
     }
 
     /// A line of decoration over the full width.
     pub(crate) fn rule(&mut self, width: f32, ink: Ink) {
-        let mark = Mark::Rule { from: (MARGIN, self.y), to: (self.width() - MARGIN, self.y), width, ink };
+        let mark = Drawn::Rule { from: (MARGIN, self.y), to: (self.width() - MARGIN, self.y), width, ink };
         self.run(true, vec![mark]);
     }
 
@@ -160,7 +160,7 @@ impl Layout {
         self.need(34.0 + following);
         self.space(13.0 * self.air);
         self.outline.push((text.into(), self.pages - 1, self.y));
-        self.text(Role::Heading(2, text.into()), Style::new(Face::Strong, 10.5, Ink::Own), text);
+        self.text(DocRole::Heading(2, text.into()), Style::new(Face::Strong, 10.5, Ink::Own), text);
         self.space(1.0);
         self.rule(0.5, Ink::Rule);
         self.space(4.0);
@@ -172,18 +172,18 @@ impl Layout {
         let column = (self.inner() - GUTTER) / 2.0;
         let mut rows = vec![];
         for pair in facts.chunks(2) {
-            let cells: Vec<Cell> = pair.iter().map(|f| Cell::of(f, column)).collect();
-            let height = cells.iter().map(Cell::height).fold(LEADING, f32::max);
+            let cells: Vec<FactCell> = pair.iter().map(|f| FactCell::of(f, column)).collect();
+            let height = cells.iter().map(FactCell::height).fold(LEADING, f32::max);
             self.need(height + 2.5 * self.air);
             let mut row = vec![];
             for (i, (fact, cell)) in pair.iter().zip(&cells).enumerate() {
                 let x = MARGIN + i as f32 * (column + GUTTER);
                 row.extend(self.fact(x, fact, cell));
             }
-            rows.push(Node::Group(Role::Row, row));
+            rows.push(DocNode::Group(DocRole::Row, row));
             self.y += height + 2.5 * self.air;
         }
-        self.tree.push(Node::Group(Role::Table, rows));
+        self.tree.push(DocNode::Group(DocRole::Table, rows));
     }
 
     /// Facts one below the other, values over the whole width.
@@ -194,30 +194,30 @@ impl Layout {
         let room = self.inner();
         let mut rows = vec![];
         for fact in facts {
-            let cell = Cell::of(fact, room);
+            let cell = FactCell::of(fact, room);
             self.need(cell.height() + 2.5 * self.air);
             let row = self.fact(MARGIN, fact, &cell);
-            rows.push(Node::Group(Role::Row, row));
+            rows.push(DocNode::Group(DocRole::Row, row));
             self.y += cell.height() + 2.5 * self.air;
         }
-        self.tree.push(Node::Group(Role::Table, rows));
+        self.tree.push(DocNode::Group(DocRole::Table, rows));
     }
 
-    fn fact(&mut self, x: f32, fact: &Fact, cell: &Cell) -> Vec<Node> {
+    fn fact(&mut self, x: f32, fact: &Fact, cell: &FactCell) -> Vec<DocNode> {
         let y = self.y + VALUE;
         let lines = cell.label.iter().enumerate();
         let label = lines.map(|(i, line)| {
             let y = y + i as f32 * LABEL_LEADING;
-            Mark::Text { x, y, face: Face::Text, size: LABEL, ink: Ink::Faint, text: line.clone() }
+            Drawn::Text { x, y, face: Face::Text, size: LABEL, ink: Ink::Faint, text: line.clone() }
         });
         let label = self.run(false, label.collect());
         let blank = fact.value.is_empty();
         let value = if blank {
             // An empty field is a line to write on.
             let (from, to) = ((x + LABEL_WIDTH, y + 2.0), (x + LABEL_WIDTH + 120.0, y + 2.0));
-            vec![Mark::Rule { from, to, width: 0.5, ink: Ink::Faint }]
+            vec![Drawn::Rule { from, to, width: 0.5, ink: Ink::Faint }]
         } else {
-            let set = |(i, line): (usize, &String)| Mark::Text {
+            let set = |(i, line): (usize, &String)| Drawn::Text {
                 x: x + LABEL_WIDTH,
                 y: y + i as f32 * LEADING,
                 face: fact.face,
@@ -229,7 +229,7 @@ impl Layout {
         };
         let value = self.run(blank, value);
         let cell = if blank { vec![] } else { vec![value] };
-        vec![Node::Group(Role::HeaderCell, vec![label]), Node::Group(Role::Cell, cell)]
+        vec![DocNode::Group(DocRole::HeaderCell, vec![label]), DocNode::Group(DocRole::Cell, cell)]
     }
 
     /// A table with a row of headings, that goes on over pages under the same headings. Widths are parts of the room.
@@ -244,9 +244,9 @@ impl Layout {
         let wrap = |face, text: &str, i: usize| fonts().wrap(face, SIZE, text, widths[i] - GAP);
         let titles: Vec<Vec<String>> = head.iter().enumerate().map(|(i, h)| wrap(Face::Strong, h, i)).collect();
         let title_height = titles.iter().map(Vec::len).max().unwrap_or(1) as f32 * LINE + 5.0;
-        let cells = |page: &mut Self, lines: &[Vec<String>], faces: &dyn Fn(usize) -> Face, ink, again| -> Vec<Node> {
+        let cells = |page: &mut Self, lines: &[Vec<String>], faces: &dyn Fn(usize) -> Face, ink, again| -> Vec<DocNode> {
             let y = page.y;
-            let set = |i: usize, n: usize, line: &String| Mark::Text {
+            let set = |i: usize, n: usize, line: &String| Drawn::Text {
                 x: starts[i],
                 y: y + SIZE + n as f32 * LINE,
                 face: faces(i),
@@ -268,8 +268,8 @@ impl Layout {
                 let again = page_of_head != usize::MAX;
                 let runs = cells(self, &titles, &|_| Face::Strong, Ink::Faint, again);
                 if !again {
-                    let cell = |run| Node::Group(Role::ColumnHeader, vec![run]);
-                    nodes.push(Node::Group(Role::Row, runs.into_iter().map(cell).collect()));
+                    let cell = |run| DocNode::Group(DocRole::ColumnHeader, vec![run]);
+                    nodes.push(DocNode::Group(DocRole::Row, runs.into_iter().map(cell).collect()));
                 }
                 self.y += title_height - 3.0;
                 self.rule(0.5, Ink::Rule);
@@ -277,18 +277,21 @@ impl Layout {
                 page_of_head = self.pages;
             }
             let runs = cells(self, &lines, &|i| row[i].1, Ink::Text, false);
-            nodes.push(Node::Group(Role::Row, runs.into_iter().map(|run| Node::Group(Role::Cell, vec![run])).collect()));
+            nodes.push(DocNode::Group(
+                DocRole::Row,
+                runs.into_iter().map(|run| DocNode::Group(DocRole::Cell, vec![run])).collect(),
+            ));
             self.y += height;
         }
-        self.tree.push(Node::Group(Role::Table, nodes));
+        self.tree.push(DocNode::Group(DocRole::Table, nodes));
     }
 
     /// A drawing at the left margin.
     pub(crate) fn drawing(&mut self, drawing: Drawing) {
         self.need(drawing.height);
         let (height, description) = (drawing.height, drawing.description.clone());
-        let run = self.run(false, vec![Mark::Drawing { x: MARGIN, y: self.y, drawing }]);
-        self.tree.push(Node::Group(Role::Figure(description), vec![run]));
+        let run = self.run(false, vec![Drawn::Drawing { x: MARGIN, y: self.y, drawing }]);
+        self.tree.push(DocNode::Group(DocRole::Figure(description), vec![run]));
         self.y += height;
     }
 
@@ -301,27 +304,27 @@ impl Layout {
         for (i, (heading, facts)) in people.into_iter().enumerate() {
             self.y = top;
             let x = MARGIN + i as f32 * (column + 24.0);
-            let mark = Mark::Text { x, y: self.y + 10.0, face: Face::Strong, size: 9.0, ink: Ink::Text, text: heading };
+            let mark = Drawn::Text { x, y: self.y + 10.0, face: Face::Strong, size: 9.0, ink: Ink::Text, text: heading };
             let run = self.run(false, vec![mark]);
-            self.tree.push(Node::Group(Role::Paragraph, vec![run]));
+            self.tree.push(DocNode::Group(DocRole::Paragraph, vec![run]));
             self.y += 18.0;
             let mut rows = vec![];
             for fact in &facts {
-                let cell = Cell::of(fact, column);
+                let cell = FactCell::of(fact, column);
                 let row = self.fact(x, fact, &cell);
-                rows.push(Node::Group(Role::Row, row));
+                rows.push(DocNode::Group(DocRole::Row, row));
                 self.y += cell.height() + 2.5;
             }
-            self.tree.push(Node::Group(Role::Table, rows));
+            self.tree.push(DocNode::Group(DocRole::Table, rows));
             self.y += 34.0 * self.air;
-            let line = Mark::Rule { from: (x, self.y), to: (x + column, self.y), width: 0.7, ink: Ink::Text };
+            let line = Drawn::Rule { from: (x, self.y), to: (x + column, self.y), width: 0.7, ink: Ink::Text };
             self.run(true, vec![line]);
             let word =
-                |x, text: &str| Mark::Text { x, y: 0.0, face: Face::Text, size: LABEL, ink: Ink::Faint, text: text.into() };
+                |x, text: &str| Drawn::Text { x, y: 0.0, face: Face::Text, size: LABEL, ink: Ink::Faint, text: text.into() };
             let [signature, date] = words;
             let marks = [word(x, signature), word(x + column - 80.0, date)].map(|m| at_baseline(m, self.y + 10.0));
             let run = self.run(false, marks.into());
-            self.tree.push(Node::Group(Role::Paragraph, vec![run]));
+            self.tree.push(DocNode::Group(DocRole::Paragraph, vec![run]));
             deepest = deepest.max(self.y + 14.0);
         }
         self.y = deepest;
@@ -333,7 +336,7 @@ impl Layout {
             let y = self.height() - BOTTOM + 22.0;
             let [first, second] = lines.clone();
             let size = 6.8;
-            let text = |y, text: String, face| Mark::Text {
+            let text = |y, text: String, face| Drawn::Text {
                 x: MARGIN,
                 y,
                 face,
@@ -344,34 +347,34 @@ impl Layout {
             let number = number(page + 1, self.pages);
             let x = self.width() - MARGIN - fonts().width(Face::Text, size, &number);
             let marks = vec![
-                Mark::Rule { from: (MARGIN, y - 11.0), to: (self.width() - MARGIN, y - 11.0), width: 0.5, ink: Ink::Rule },
+                Drawn::Rule { from: (MARGIN, y - 11.0), to: (self.width() - MARGIN, y - 11.0), width: 0.5, ink: Ink::Rule },
                 text(y, first, Face::Text),
                 text(y + 10.0, second, Face::Mono),
-                Mark::Text { x, y, face: Face::Text, size, ink: Ink::Faint, text: number },
+                Drawn::Text { x, y, face: Face::Text, size, ink: Ink::Faint, text: number },
             ];
-            self.runs.push(Run { page, decoration: true, marks });
+            self.runs.push(TextRun { page, decoration: true, marks });
         }
     }
 
     /// A mark at an absolute place on this page.
-    pub(crate) fn place(&mut self, role: Role, mark: Mark) {
-        self.runs.push(Run { page: self.pages - 1, decoration: false, marks: vec![mark] });
-        self.tree.push(Node::Group(role, vec![Node::Run(self.runs.len() - 1)]));
+    pub(crate) fn place(&mut self, role: DocRole, mark: Drawn) {
+        self.runs.push(TextRun { page: self.pages - 1, decoration: false, marks: vec![mark] });
+        self.tree.push(DocNode::Group(role, vec![DocNode::Run(self.runs.len() - 1)]));
     }
 
     /// A mark on this page, which a reader aloud skips.
-    pub(crate) fn on_this_page(&mut self, mark: Mark) {
+    pub(crate) fn on_this_page(&mut self, mark: Drawn) {
         self.run(true, vec![mark]);
     }
 
     /// Marks on every page, which a reader aloud skips.
-    pub(crate) fn on_every_page(&mut self, marks: &[Mark]) {
-        (0..self.pages).for_each(|page| self.runs.push(Run { page, decoration: true, marks: marks.to_vec() }));
+    pub(crate) fn on_every_page(&mut self, marks: &[Drawn]) {
+        (0..self.pages).for_each(|page| self.runs.push(TextRun { page, decoration: true, marks: marks.to_vec() }));
     }
 
     /// A drawing at an absolute place on this page.
-    pub(crate) fn figure(&mut self, description: &str, mark: Mark) {
-        self.place(Role::Figure(description.into()), mark);
+    pub(crate) fn figure(&mut self, description: &str, mark: Drawn) {
+        self.place(DocRole::Figure(description.into()), mark);
     }
 
     /// Where the next thing goes.
@@ -404,12 +407,12 @@ impl Layout {
 }
 
 /// A fact's label and value, in lines.
-struct Cell {
+struct FactCell {
     label: Vec<String>,
     value: Vec<String>,
 }
 
-impl Cell {
+impl FactCell {
     fn of(fact: &Fact, room: f32) -> Self {
         let label = fonts().wrap(Face::Text, LABEL, &fact.label, LABEL_WIDTH - 5.0);
         Self { label, value: fonts().wrap(fact.face, VALUE, &fact.value, room - LABEL_WIDTH) }
@@ -420,9 +423,9 @@ impl Cell {
     }
 }
 
-fn at_baseline(mark: Mark, baseline: f32) -> Mark {
+fn at_baseline(mark: Drawn, baseline: f32) -> Drawn {
     match mark {
-        Mark::Text { x, face, size, ink, text, .. } => Mark::Text { x, y: baseline, face, size, ink, text },
+        Drawn::Text { x, face, size, ink, text, .. } => Drawn::Text { x, y: baseline, face, size, ink, text },
         other => other,
     }
 }

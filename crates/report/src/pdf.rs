@@ -3,7 +3,7 @@
 use crate::drawing::{Drawing, Ink, Shape, anchored};
 use crate::fonts::{Face, fonts};
 use crate::house::{Colour, House, Picture};
-use crate::page::{Layout, Mark, Node, Role, Run};
+use crate::page::{DocNode, DocRole, Drawn, PageLayout, TextRun};
 use jiff::{Timestamp, tz::TimeZone};
 use krilla::color::rgb;
 use krilla::configure::{Accessibility, Archival, ConfigurationBuilder};
@@ -25,7 +25,7 @@ use krilla::{Document, SerializeSettings};
 use std::num::NonZeroU16;
 
 /// What the file says about itself.
-pub(crate) struct About {
+pub(crate) struct PdfInfo {
     pub(crate) title: String,
     pub(crate) id: String,
     pub(crate) made: Timestamp,
@@ -78,7 +78,7 @@ pub enum PdfError {
 ///
 /// # Errors
 /// What the PDF/A rules find wrong.
-pub(crate) fn write(layout: &Layout, about: About) -> Result<Vec<u8>, PdfError> {
+pub(crate) fn write(layout: &PageLayout, about: PdfInfo) -> Result<Vec<u8>, PdfError> {
     let configuration = ConfigurationBuilder::new()
         .with_archival_validator(Archival::A3_A)
         .with_accessibility_validator(Accessibility::UA1)
@@ -139,7 +139,7 @@ fn date(time: Timestamp) -> DateTime {
         .utc_offset_minute(0)
 }
 
-fn draw_pages(document: &mut Document, layout: &Layout, own: Colour) -> Result<Vec<Option<Identifier>>, PdfError> {
+fn draw_pages(document: &mut Document, layout: &PageLayout, own: Colour) -> Result<Vec<Option<Identifier>>, PdfError> {
     let mut identifiers = vec![None; layout.runs.len()];
     for page_number in 0..layout.pages {
         let settings = PageSettings::from_wh(layout.size.points().0, layout.size.points().1).ok_or(PdfError::NoSize)?;
@@ -154,7 +154,7 @@ fn draw_pages(document: &mut Document, layout: &Layout, own: Colour) -> Result<V
     Ok(identifiers)
 }
 
-fn draw_run(surface: &mut Surface<'_>, run: &Run, own: Colour) -> Option<Identifier> {
+fn draw_run(surface: &mut Surface<'_>, run: &TextRun, own: Colour) -> Option<Identifier> {
     let tag = if run.decoration {
         ContentTag::Artifact(Artifact::with_kind(ArtifactType::Other))
     } else {
@@ -166,14 +166,14 @@ fn draw_run(surface: &mut Surface<'_>, run: &Run, own: Colour) -> Option<Identif
     (!run.decoration).then_some(identifier)
 }
 
-fn draw(surface: &mut Surface<'_>, mark: &Mark, own: Colour) {
+fn draw(surface: &mut Surface<'_>, mark: &Drawn, own: Colour) {
     let rgb = |ink: Ink| if ink == Ink::Own { own.0 } else { ink.rgb() };
     match mark {
-        Mark::Text { x, y, face, size, ink, text } => draw_text(surface, (*x, *y), *face, *size, rgb(*ink), text),
-        Mark::Rule { from, to, width, ink } => draw_path(surface, &[*from, *to], *width, rgb(*ink)),
-        Mark::Block { x, y, w, h, ink } => draw_block(surface, (*x, *y, *w, *h), rgb(*ink)),
-        Mark::Drawing { x, y, drawing } => draw_drawing(surface, (*x, *y), drawing),
-        Mark::Picture { x, y, w, picture } => draw_picture(surface, (*x, *y), *w, picture),
+        Drawn::Text { x, y, face, size, ink, text } => draw_text(surface, (*x, *y), *face, *size, rgb(*ink), text),
+        Drawn::Rule { from, to, width, ink } => draw_path(surface, &[*from, *to], *width, rgb(*ink)),
+        Drawn::Block { x, y, w, h, ink } => draw_block(surface, (*x, *y, *w, *h), rgb(*ink)),
+        Drawn::Drawing { x, y, drawing } => draw_drawing(surface, (*x, *y), drawing),
+        Drawn::Picture { x, y, w, picture } => draw_picture(surface, (*x, *y), *w, picture),
     }
 }
 
@@ -279,10 +279,10 @@ fn draw_path(surface: &mut Surface<'_>, points: &[(f32, f32)], width: f32, [r, g
     surface.draw_path(&path);
 }
 
-fn tag(node: &Node, identifiers: &[Option<Identifier>]) -> Option<krilla::tagging::Node> {
+fn tag(node: &DocNode, identifiers: &[Option<Identifier>]) -> Option<krilla::tagging::Node> {
     match node {
-        Node::Run(run) => identifiers[*run].map(Into::into),
-        Node::Group(role, children) => {
+        DocNode::Run(run) => identifiers[*run].map(Into::into),
+        DocNode::Group(role, children) => {
             let mut group = TagGroup::new(kind(role));
             children.iter().filter_map(|c| tag(c, identifiers)).for_each(|c| group.push(c));
             Some(group.into())
@@ -290,15 +290,15 @@ fn tag(node: &Node, identifiers: &[Option<Identifier>]) -> Option<krilla::taggin
     }
 }
 
-fn kind(role: &Role) -> TagKind {
+fn kind(role: &DocRole) -> TagKind {
     match role {
-        Role::Heading(level, text) => Tag::Hn(NonZeroU16::new(*level).unwrap_or(NonZeroU16::MIN), Some(text.clone())).into(),
-        Role::Paragraph => Tag::P.into(),
-        Role::Table => Tag::Table.into(),
-        Role::Row => Tag::TR.into(),
-        Role::HeaderCell => Tag::TH(TableHeaderScope::Row).into(),
-        Role::ColumnHeader => Tag::TH(TableHeaderScope::Column).into(),
-        Role::Cell => Tag::TD.into(),
-        Role::Figure(description) => Tag::Figure(Some(description.clone())).into(),
+        DocRole::Heading(level, text) => Tag::Hn(NonZeroU16::new(*level).unwrap_or(NonZeroU16::MIN), Some(text.clone())).into(),
+        DocRole::Paragraph => Tag::P.into(),
+        DocRole::Table => Tag::Table.into(),
+        DocRole::Row => Tag::TR.into(),
+        DocRole::HeaderCell => Tag::TH(TableHeaderScope::Row).into(),
+        DocRole::ColumnHeader => Tag::TH(TableHeaderScope::Column).into(),
+        DocRole::Cell => Tag::TD.into(),
+        DocRole::Figure(description) => Tag::Figure(Some(description.clone())).into(),
     }
 }

@@ -3,7 +3,7 @@
 use crate::certificate::best_fit;
 use crate::drawing::{Anchor, Ink, Shape};
 use crate::fonts::{Face, fonts};
-use crate::page::{Layout, Mark};
+use crate::page::{Drawn, PageLayout};
 use crate::print::Print;
 use jurex_sanitize::record::Record;
 
@@ -37,7 +37,7 @@ pub fn preview(record: &Record, print: &Print, columns: usize) -> Vec<PreviewLin
 }
 
 /// A piece of text with its baseline and left edge in points.
-struct Piece {
+struct TextPiece {
     y: f32,
     x: f32,
     text: String,
@@ -45,16 +45,16 @@ struct Piece {
     inverted: bool,
 }
 
-fn pieces(layout: &Layout, page: usize) -> (Vec<Piece>, Vec<f32>) {
+fn pieces(layout: &PageLayout, page: usize) -> (Vec<TextPiece>, Vec<f32>) {
     let (mut pieces, mut rules) = (vec![], vec![]);
     for mark in layout.runs.iter().filter(|r| r.page == page).flat_map(|r| &r.marks) {
         match mark {
-            Mark::Text { x, y, face, size, ink, text } => {
+            Drawn::Text { x, y, face, size, ink, text } => {
                 let (strong, inverted) = (*face == Face::Strong || *size > 12.0, *ink == Ink::White);
-                pieces.push(Piece { x: *x, y: *y, text: text.clone(), strong, inverted });
+                pieces.push(TextPiece { x: *x, y: *y, text: text.clone(), strong, inverted });
             }
-            Mark::Rule { from, to, .. } if from.1 == to.1 && to.0 - from.0 > layout.inner() * 0.9 => rules.push(from.1),
-            Mark::Drawing { x, y, drawing } => pieces.extend(drawing.shapes.iter().filter_map(|shape| match shape {
+            Drawn::Rule { from, to, .. } if from.1 == to.1 && to.0 - from.0 > layout.inner() * 0.9 => rules.push(from.1),
+            Drawn::Drawing { x, y, drawing } => pieces.extend(drawing.shapes.iter().filter_map(|shape| match shape {
                 Shape::Text { x: dx, y: dy, size, anchor, text, .. } => {
                     let width = fonts().width(Face::Text, *size, text);
                     let shift = match anchor {
@@ -62,17 +62,17 @@ fn pieces(layout: &Layout, page: usize) -> (Vec<Piece>, Vec<f32>) {
                         Anchor::Middle => width / 2.0,
                         Anchor::End => width,
                     };
-                    Some(Piece { x: x + dx - shift, y: y + dy, text: text.clone(), strong: false, inverted: false })
+                    Some(TextPiece { x: x + dx - shift, y: y + dy, text: text.clone(), strong: false, inverted: false })
                 }
                 _ => None,
             })),
-            Mark::Rule { .. } | Mark::Block { .. } | Mark::Picture { .. } => {}
+            Drawn::Rule { .. } | Drawn::Block { .. } | Drawn::Picture { .. } => {}
         }
     }
     (pieces, rules)
 }
 
-fn page_lines(layout: &Layout, page: usize, columns: usize) -> Vec<PreviewLine> {
+fn page_lines(layout: &PageLayout, page: usize, columns: usize) -> Vec<PreviewLine> {
     /// Baselines nearer than this are one line.
     const NEAR: f32 = 3.5;
     let (mut pieces, mut rules) = pieces(layout, page);
@@ -86,7 +86,7 @@ fn page_lines(layout: &Layout, page: usize, columns: usize) -> Vec<PreviewLine> 
             lines.push(PreviewLine::Rule);
         }
         let n = rest.iter().take_while(|p| p.y - first.y < NEAR).count();
-        let mut line: Vec<&Piece> = rest[..n].iter().collect();
+        let mut line: Vec<&TextPiece> = rest[..n].iter().collect();
         line.sort_by(|a, b| a.x.total_cmp(&b.x));
         let mut text = String::new();
         for piece in &line {

@@ -9,14 +9,14 @@ pub struct Print {
     /// Whose paper it is, and how it looks.
     pub house: House,
     /// That the record stands in a ledger.
-    pub standing: Option<Standing>,
+    pub standing: Option<LedgerEntry>,
     /// Every second verification of what the job has left, the oldest first.
     pub verifications: Vec<VerificationRecord>,
 }
 
 /// That a record stands in a ledger, as it is printed and attached.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Standing {
+pub struct LedgerEntry {
     /// The proof, to be attached.
     pub proof: String,
     /// The record's number in the ledger, from 1.

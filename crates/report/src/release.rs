@@ -7,8 +7,8 @@ use crate::certificate::{
 use crate::drawing::Ink;
 use crate::fonts::Face;
 use crate::house::House;
-use crate::page::{Fact, Layout, Role, Style};
-use crate::pdf::{About, ToAttach, write};
+use crate::page::{DocRole, Fact, PageLayout, Style};
+use crate::pdf::{PdfInfo, ToAttach, write};
 use crate::words::{Words, put, words};
 use jurex_disposition::release::{Act, Destruction, Named, Release};
 use jurex_sanitize::record::Person;
@@ -27,7 +27,7 @@ pub fn destruction_paper(release: &Release, house: &House) -> Result<Option<Vec<
     let about = "The statement that this paper was made from";
     let source = ToAttach::json(format!("{name}.release.json"), about, true, release.to_json());
     let attached = std::iter::once(source).chain(ToAttach::house(house, &name)).collect();
-    let about = About {
+    let about = PdfInfo {
         title: format!("{} {name}", title(claim, w)),
         id: format!("{name} {}", release.digest()),
         made: release.made,
@@ -51,8 +51,8 @@ fn name(release: &Release) -> String {
     release.drive.unit.serial().map(str::to_string).or_else(|| release.job.as_ref().map(ToString::to_string)).unwrap_or_default()
 }
 
-fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &House, w: &Words) -> Layout {
-    let mut page = Layout::with_air(house.page, 1.0);
+fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &House, w: &Words) -> PageLayout {
+    let mut page = PageLayout::with_air(house.page, 1.0);
     let outcome = claim.outcome();
     let earned = outcome != Outcome::NotSanitized;
     letterhead(&mut page, house, "", w);
@@ -61,7 +61,7 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     if earned {
         page.rule(2.2, Ink::Proved);
         page.space(7.0);
-        page.text(Role::Paragraph, strong(24.0, Ink::Proved), &outcome.to_string());
+        page.text(DocRole::Paragraph, strong(24.0, Ink::Proved), &outcome.to_string());
     } else {
         band(&mut page, &w.not_sanitized_loud);
     }
@@ -69,13 +69,13 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     let values = [("drive", release.drive.called()), ("outcome", outcome_word(outcome, w))];
     let values: Vec<(&str, &str)> = values.iter().map(|(name, value)| (*name, value.as_str())).collect();
     let said = format!("{} {}", jurex_pattern::text::capital(&put(first, &values)), sentences(claim.reasons()));
-    page.text(Role::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &said);
+    page.text(DocRole::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &said);
     page.space(3.0);
     if release.drive.simulated {
-        page.text(Role::Paragraph, strong(9.6, Ink::Text), &w.demonstration);
+        page.text(DocRole::Paragraph, strong(9.6, Ink::Text), &w.demonstration);
         page.space(3.0);
     }
-    page.text(Role::Paragraph, strong(9.6, Ink::Text), &w.rests_on_statement);
+    page.text(DocRole::Paragraph, strong(9.6, Ink::Text), &w.rests_on_statement);
     page.space(5.0);
     page.rule(2.2, if earned { Ink::Proved } else { Ink::Text });
     page.heading(&w.the_drive, 60.0);
@@ -92,7 +92,7 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     follows.extend(each(&w.not_covered, claim.limits()));
     page.wide_facts(&follows);
     page.heading(&w.signatures, 190.0);
-    page.text(Role::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &w.attest_destruction);
+    page.text(DocRole::Paragraph, Style::new(Face::Text, 9.0, Ink::Text), &w.attest_destruction);
     page.space(4.0);
     let named = |name: &str| Person { name: name.into(), ..Person::default() };
     let people = [(&w.done_by, &destruction.by), (&w.seen_by, &destruction.witness)];

@@ -2,15 +2,15 @@
 
 use jiff::Timestamp;
 use jurex_file_erase::{
-    Asked, FileEvidence, Fill, FreeEvidence, FreeProof, Ground, Kind, Layer, LeftAlone, LessRecord, Look, Name, ReadBack,
-    Removal, Shown, Strip, WhyNotRead, Work,
+    FileEraseOrder, FileEraseRecord, FileEvidence, FileReadBack, FileWork, Fill, FreeEvidence, FreeProof, LeftAlone, Name,
+    NameRemoval, NodeKind, OldPlaces, ShownPart, StackLayer, StorageStack, Strip, WhyNotRead,
 };
 use jurex_report::{House, Language, attached, is_as_printed_of_less, less_paper, less_svg};
 use jurex_sanitize::record::{Person, Tool};
 use std::process::Command;
 
-fn asked(notation: &str) -> Asked {
-    Asked {
+fn asked(notation: &str) -> FileEraseOrder {
+    FileEraseOrder {
         job: "261126-4F7QZK".parse().unwrap(),
         tool: Tool { name: "jurex".into(), version: "0.1.0".into() },
         by: Person { name: "Ines Okafor-Lindqvist".into(), ..Person::default() },
@@ -22,22 +22,22 @@ fn asked(notation: &str) -> Asked {
     }
 }
 
-fn ground(kind: &str, mount: &str) -> Ground {
+fn ground(kind: &str, mount: &str) -> StorageStack {
     let layers = vec![
-        Layer::Encrypted { device: "/dev/mapper/stations".into() },
-        Layer::Drive { device: "/dev/sdb".into(), turns: Some(false) },
+        StackLayer::Encrypted { device: "/dev/mapper/stations".into() },
+        StackLayer::Drive { device: "/dev/sdb".into(), turns: Some(false) },
     ];
-    Ground { options: vec!["rw".into(), "discard".into()], layers, ..jurex_file_erase::testing::ground(kind, mount) }
+    StorageStack { options: vec!["rw".into(), "discard".into()], layers, ..jurex_file_erase::testing::ground(kind, mount) }
 }
 
 /// A record of so many files, of which each third is shared, each fifth was left alone, and the others are proved.
-fn files(count: u64, names: bool) -> LessRecord {
+fn files(count: u64, names: bool) -> FileEraseRecord {
     let salt = (!names).then_some(&b"salt"[..]);
     let one = |n: u64| {
         let path = format!("/srv/stations/Skerry Point/2024/a rather long name of a file that holds tides {n:04}.csv");
-        let mut file = FileEvidence::new(Name::of(path.as_bytes(), salt), Kind::File, (n % 2) as u32, 4096);
+        let mut file = FileEvidence::new(Name::of(path.as_bytes(), salt), NodeKind::File, (n % 2) as u32, 4096);
         (file.before.mapped, file.read_back.right, file.passes, file.moved) = (4096, 4096, 2, Some(false));
-        (file.look, file.removal) = (Look::Read { of: 4096, pattern: 4096, former: 0, unreadable: 0 }, Removal::Removed);
+        (file.look, file.removal) = (OldPlaces::Read { of: 4096, pattern: 4096, former: 0, unreadable: 0 }, NameRemoval::Removed);
         match n {
             n if n % 3 == 0 => file.before.shared = 4096,
             n if n % 5 == 0 => file.left_alone = Some(LeftAlone::Immutable),
@@ -46,10 +46,10 @@ fn files(count: u64, names: bool) -> LessRecord {
         file
     };
     let mut strip = Strip::new(1 << 30);
-    strip.show(1 << 20, 300 << 20, Shown::Proved);
-    strip.show(700 << 20, 90 << 20, Shown::Laid);
-    strip.show(900 << 20, 1 << 20, Shown::NotReached);
-    let work = Work::Files {
+    strip.show(1 << 20, 300 << 20, ShownPart::Proved);
+    strip.show(700 << 20, 90 << 20, ShownPart::Laid);
+    strip.show(900 << 20, 1 << 20, ShownPart::NotReached);
+    let work = FileWork::Files {
         roots: vec![Name::of(b"/srv/stations", salt)],
         salt: if names { String::new() } else { "73616c74".into() },
         keep_names: false,
@@ -57,15 +57,15 @@ fn files(count: u64, names: bool) -> LessRecord {
         files: (0..count).map(one).collect(),
     };
     let grounds = vec![ground("ext4", "/srv/stations"), ground("btrfs", "/srv/archive")];
-    LessRecord::new(asked("random | 00"), grounds, work, vec![strip.runs(), vec![]]).unwrap()
+    FileEraseRecord::new(asked("random | 00"), grounds, work, vec![strip.runs(), vec![]]).unwrap()
 }
 
-fn free(proof: FreeProof) -> LessRecord {
-    let read_back = ReadBack { right: 1 << 29, ..ReadBack::default() };
+fn free(proof: FreeProof) -> FileEraseRecord {
+    let read_back = FileReadBack { right: 1 << 29, ..FileReadBack::default() };
     let fill = Fill { laid: 1 << 29, files: 1, small: 64_000, gave_way: 5 << 20, passes: 1, past_caches: true, read_back };
     let (free_before, reserve, left_behind) = (900 << 20, 300 << 20, vec!["0".into()]);
     let free = FreeEvidence { free_before, reserve, fill, proof, free_after: 900 << 20, left_behind, fault: None };
-    LessRecord::new(asked("00"), vec![ground("ext4", "/srv/stations")], Work::Free { free }, vec![vec![]]).unwrap()
+    FileEraseRecord::new(asked("00"), vec![ground("ext4", "/srv/stations")], FileWork::Free { free }, vec![vec![]]).unwrap()
 }
 
 /// What poppler reads in a paper, and how many pages it has; `None`, with a word on it, where there is no poppler.
@@ -139,7 +139,7 @@ fn the_paper_is_made_again_from_what_is_attached_to_it() {
     for record in [files(3, true), free(FreeProof::NotRead { why: WhyNotRead::NoRights })] {
         let pdf = less_paper(&record, &House::default()).unwrap();
         let text = attached(&pdf).unwrap().record;
-        let again = LessRecord::from_json(&text).unwrap();
+        let again = FileEraseRecord::from_json(&text).unwrap();
         assert_eq!(again, record);
         assert!(is_as_printed_of_less(&pdf, &again, &House::default()));
         assert!(!is_as_printed_of_less(&pdf, &files(4, true), &House::default()));

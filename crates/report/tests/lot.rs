@@ -4,13 +4,13 @@ use jiff::Timestamp;
 use jurex_device::media::MediaClass;
 use jurex_device::medium::Access;
 use jurex_device::testing::{Fixed, test_drive};
-use jurex_disposition::lot::{List, Lot, Statement};
+use jurex_disposition::lot::{Lot, LotList, Statement};
 use jurex_pattern::ranges::RangeSet;
 use jurex_report::{House, Language, attached, is_as_printed_of_lot, lot_certificate};
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::evidence::{
-    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, Stated,
-    What,
+    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind,
+    StageResult, Stated,
 };
 use jurex_sanitize::plan::{Order, Plan};
 use jurex_sanitize::record::{JobId, Papers, Person, Record, Tool};
@@ -39,7 +39,7 @@ fn record_of(n: u8, finished: bool, simulated: bool) -> Record {
     let evidence = Evidence {
         sessions: vec![Session::new(drive, Access::DIRECT, now)],
         planned: vec![StageKind::Overwrite, StageKind::Check],
-        stages: vec![stage(What::Overwritten(laid)), stage(What::Checked(read))],
+        stages: vec![stage(StageResult::Overwritten(laid)), stage(StageResult::Checked(read))],
         ended: if finished { Ended::Finished } else { Ended::Stopped },
         stated: Stated::default(),
     };
@@ -56,7 +56,7 @@ fn statement(drives: u8, unfinished: &[u8], missing: bool, stray: bool) -> State
     if missing {
         list += "GONE-1\n";
     }
-    lot.add(List::from_csv(&list).unwrap()).unwrap();
+    lot.add(LotList::from_csv(&list).unwrap()).unwrap();
     let jobs: Vec<_> = (0..drives + u8::from(stray))
         .map(|n| (JobId::new("261123", [n; 4]), Some(format!("FM{n:04}")), Some(Box::new(record(n, !unfinished.contains(&n))))))
         .collect();
@@ -115,7 +115,7 @@ fn only_a_lot_that_is_done_as_a_whole_has_a_certificate_and_the_others_name_what
 #[test]
 fn of_simulated_drives_every_form_says_that_it_is_a_demonstration_and_nobody_signs() {
     let mut lot = Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap();
-    lot.add(List::from_csv("serial\nFM0000\n").unwrap()).unwrap();
+    lot.add(LotList::from_csv("serial\nFM0000\n").unwrap()).unwrap();
     let job = (JobId::new("261123", [0; 4]), Some("FM0000".to_string()), Some(Box::new(record_of(0, true, true))));
     let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
     let shown = Statement::of(&lot, &lot.items(&[job], &[]), Timestamp::UNIX_EPOCH, tool);

@@ -6,11 +6,11 @@ use jurex_device::medium::Access;
 use jurex_device::testing::{Fixed, test_drive};
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::Sectors;
-use jurex_report::{Code, House, Language, PageSize, Print, Standing, attached, certificate, is_as_printed};
+use jurex_report::{Code, House, Language, LedgerEntry, PageSize, Print, attached, certificate, is_as_printed};
 use jurex_sanitize::contents::{Contents, Region};
 use jurex_sanitize::evidence::{
-    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, Stated,
-    What,
+    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind,
+    StageResult, Stated,
 };
 use jurex_sanitize::plan::{Order, Plan, PlannedPass};
 use jurex_sanitize::record::{Papers, Person, Record, Tool};
@@ -55,7 +55,7 @@ fn record(notation: &str, model: &str, label: &str, faults: u64) -> Record {
     let evidence = Evidence {
         sessions: vec![Session::new(drive(model), Access::DIRECT, now)],
         planned: vec![StageKind::Overwrite, StageKind::Check],
-        stages: vec![stage(What::Overwritten(laid)), stage(What::Checked(read))],
+        stages: vec![stage(StageResult::Overwritten(laid)), stage(StageResult::Checked(read))],
         ended: Ended::Finished,
         stated: Stated::default(),
     };
@@ -158,9 +158,15 @@ fn house(language: Language, page: PageSize) -> House {
     House::from_toml(&toml, |_| Ok(svg.to_vec())).unwrap()
 }
 
-fn standing() -> Standing {
+fn standing() -> LedgerEntry {
     let proof = "c2sp.org/tlog-proof@v1\nextra e30=\nindex 7\n\nnote\n".to_string();
-    Standing { proof, entry: 8, entries: 9, head: "ab".repeat(32), key_id: "kPrK_qmxVWaYVA9wwBF6Iuo3vVzz7TxHCTwXBygrS4k".into() }
+    LedgerEntry {
+        proof,
+        entry: 8,
+        entries: 9,
+        head: "ab".repeat(32),
+        key_id: "kPrK_qmxVWaYVA9wwBF6Iuo3vVzz7TxHCTwXBygrS4k".into(),
+    }
 }
 
 /// Every language, both paper sizes, good and bad: what it was made from is found in the paper, the paper is made again from that to

@@ -29,21 +29,21 @@ impl std::fmt::Debug for Salt {
 
 /// What one sector held.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Met {
+pub enum SectorDigest {
     /// This byte over and over.
     Blank(u8),
     /// Anything else, of this digest; never 0 or 1.
     Digest(u64),
 }
 
-impl Met {
+impl SectorDigest {
     /// Numbers below it stand for something else wherever digests are kept.
     pub const FIRST_DIGEST: u64 = 2;
 
     /// What the sector at `lba` with these bytes is.
     pub fn of(salt: Salt, lba: Lba, bytes: &[u8]) -> Self {
         match jurex_device::bytes::repeated_byte(bytes) {
-            Some(byte) => Met::Blank(byte),
+            Some(byte) => SectorDigest::Blank(byte),
             None => {
                 let mut digest = Sha256::new();
                 digest.update(salt.0);
@@ -51,7 +51,7 @@ impl Met {
                 digest.update(bytes);
                 let digest = digest.finalize();
                 let number = u64::from_le_bytes(std::array::from_fn(|i| digest[i]));
-                Met::Digest(number.max(Self::FIRST_DIGEST))
+                SectorDigest::Digest(number.max(Self::FIRST_DIGEST))
             }
         }
     }

@@ -3,10 +3,10 @@
 use crate::estimate::{self, Basis, Estimate, SpeedSample};
 use crate::evidence::Stated;
 use crate::need::Need;
-use crate::plan::{HowMuch, Order, OwnOrder, Plan, Verification};
+use crate::plan::{HowMuch, NativeOrder, Order, Plan, Verification};
 use crate::rules::{Case, Claim, Condition, Edition, Media, Outcome, Technique, evaluate};
 use jurex_device::media::{Drive, MediaClass};
-use jurex_device::native::Answers;
+use jurex_device::native::Capabilities;
 use jurex_device::technique::Family;
 use jurex_pattern::method::{Catalogue, Method, Status};
 use jurex_pattern::notation::NoEntropy;
@@ -68,7 +68,7 @@ impl Availability {
 
 /// One way of sanitizing one drive.
 #[derive(Clone, Debug, PartialEq, Serialize, JsonSchema)]
-pub struct Way {
+pub struct Candidate {
     /// The technique.
     pub technique: Technique,
     /// What it is called on the command line.
@@ -87,7 +87,7 @@ pub struct Way {
     pub availability: Availability,
 }
 
-impl Way {
+impl Candidate {
     /// What it earns.
     pub fn outcome(&self) -> Outcome {
         self.claim.outcome()
@@ -127,24 +127,30 @@ impl Way {
 
 /// Every technique that the rules or the drive know for `drive`, best first. `overwrite` is the order that overwriting
 /// would be done by.
-pub fn ladder(drive: &Drive, answers: &Answers, overwrite: &Order, sample: Option<&SpeedSample>) -> Vec<Way> {
+pub fn ladder(drive: &Drive, answers: &Capabilities, overwrite: &Order, sample: Option<&SpeedSample>) -> Vec<Candidate> {
     let rules = overwrite.edition.rules();
     let media = Media::of(drive);
     let offered: Vec<Technique> = answers.own_erases.iter().map(|e| e.technique()).collect();
-    let mut ways: Vec<Way> = Technique::ALL
+    let mut ways: Vec<Candidate> = Technique::ALL
         .into_iter()
         .filter(|t| rules.rule(media, *t).is_some() || offered.contains(t))
         .map(|t| way(drive, answers, t, overwrite, sample))
         .collect();
-    ways.sort_by_key(Way::rank);
+    ways.sort_by_key(Candidate::rank);
     ways
 }
 
-fn way(drive: &Drive, answers: &Answers, technique: Technique, overwrite: &Order, sample: Option<&SpeedSample>) -> Way {
+fn way(
+    drive: &Drive,
+    answers: &Capabilities,
+    technique: Technique,
+    overwrite: &Order,
+    sample: Option<&SpeedSample>,
+) -> Candidate {
     let rules = overwrite.edition.rules();
     let own = |met: Vec<Condition>| {
-        let order = OwnOrder::of_way(technique, drive, answers, overwrite);
-        let order = OwnOrder { stated: Stated { conditions: met, by: String::new() }, ..order };
+        let order = NativeOrder::of_way(technique, drive, answers, overwrite);
+        let order = NativeOrder { stated: Stated { conditions: met, by: String::new() }, ..order };
         Plan::own(drive, &order, &mut NoEntropy).ok().map(|plan| plan.expected().clone())
     };
     // What a drive does itself is judged as a plan of it would be: hidden areas lifted first, the rest read back.
@@ -167,7 +173,7 @@ fn way(drive: &Drive, answers: &Answers, technique: Technique, overwrite: &Order
         true => 1.0,
         false => 0.0,
     };
-    Way { technique, name: technique.slug(), claim, perhaps, time, drive_writes, availability }
+    Candidate { technique, name: technique.slug(), claim, perhaps, time, drive_writes, availability }
 }
 
 /// What the order earns if nothing goes wrong. An order that does not fit the drive is taken on the whole of it.
@@ -181,14 +187,14 @@ fn overwriting(drive: &Drive, order: &Order) -> Claim {
     }
 }
 
-fn told_time(answers: &Answers, technique: Technique) -> Option<Estimate> {
+fn told_time(answers: &Capabilities, technique: Technique) -> Option<Estimate> {
     let told = answers.own_times.iter().find(|t| t.erase.technique() == technique)?;
     let time = Duration::from_secs(told.seconds);
     let basis = if told.at_least { Basis::ToldAtLeast } else { Basis::ToldByDrive };
     Some(Estimate { likely: time, shortest: time, longest: time, basis })
 }
 
-fn availability(drive: &Drive, answers: &Answers, technique: Technique) -> Availability {
+fn availability(drive: &Drive, answers: &Capabilities, technique: Technique) -> Availability {
     let unavailable = |reason: &str, remedy: &str| Availability::Unavailable { reason: reason.into(), remedy: remedy.into() };
     let by_hand = |act: &str| Availability::ByHand { act: act.into() };
     let offered = answers.own_erases.iter().any(|e| e.technique() == technique);
@@ -222,7 +228,7 @@ fn availability(drive: &Drive, answers: &Answers, technique: Technique) -> Avail
 }
 
 /// Whether an erasure that the drive offers can be begun as the drive stands.
-fn of_an_offered(drive: &Drive, answers: &Answers, technique: Technique) -> Availability {
+fn of_an_offered(drive: &Drive, answers: &Capabilities, technique: Technique) -> Availability {
     const POWER: &str = "take the drive's power away for ten seconds, give it back, and look again";
     let blocked = |reason: &str, remedy: String| Availability::Blocked { reason: reason.into(), remedy };
     let security = technique.is_security();
@@ -261,14 +267,15 @@ pub fn suggested(drive: &Drive, catalogue: &Catalogue, edition: Edition) -> Orde
 }
 
 /// What to do with a drive when no ready way reaches `needed`: the next best thing on its ladder, in a sentence.
-pub fn what_to_do(ways: &[Way], needed: Outcome) -> Option<String> {
+pub fn what_to_do(ways: &[Candidate], needed: Outcome) -> Option<String> {
     if ways.iter().any(|w| w.is_ready() && w.outcome() >= needed) {
         return None;
     }
     // Of several, the one that does no more than is needed. What people do by hand they also state.
-    let earns = |w: &Way| if matches!(w.availability, Availability::ByHand { .. }) { w.at_best() } else { w.outcome() };
-    let better = |wanted: &dyn Fn(&Way) -> bool| ways.iter().filter(|w| earns(w) >= needed && wanted(w)).min_by_key(|w| earns(w));
-    let name = |w: &Way| w.technique.name();
+    let earns = |w: &Candidate| if matches!(w.availability, Availability::ByHand { .. }) { w.at_best() } else { w.outcome() };
+    let better =
+        |wanted: &dyn Fn(&Candidate) -> bool| ways.iter().filter(|w| earns(w) >= needed && wanted(w)).min_by_key(|w| earns(w));
+    let name = |w: &Candidate| w.technique.name();
     let said = if let Some(w) = better(&|w| matches!(w.availability, Availability::Blocked { .. })) {
         format!("{} would earn {}. {}", capital(name(w)), w.outcome(), w.availability.sentence())
     } else if let Some(w) = better(&|w| matches!(w.availability, Availability::ByHand { .. })) {
@@ -341,7 +348,7 @@ mod tests {
     use super::*;
     use crate::need::Sensitivity;
     use jurex_device::media::Bus;
-    use jurex_device::native::{OwnErase, OwnTime};
+    use jurex_device::native::{NativeErase, OwnTime};
     use jurex_device::testing::test_drive;
     use jurex_pattern::method;
 
@@ -349,14 +356,14 @@ mod tests {
         Order::of_method(method::find("zeros").unwrap())
     }
 
-    fn ssd() -> (Drive, Answers) {
-        let own_erases = vec![OwnErase::SanitizeBlock, OwnErase::SecurityEraseEnhanced];
-        let own_times = vec![OwnTime { erase: OwnErase::SecurityEraseEnhanced, seconds: 120, at_least: false }];
+    fn ssd() -> (Drive, Capabilities) {
+        let own_erases = vec![NativeErase::SanitizeBlock, NativeErase::SecurityEraseEnhanced];
+        let own_times = vec![OwnTime { erase: NativeErase::SecurityEraseEnhanced, seconds: 120, at_least: false }];
         let asked = vec![Technique::SecurityErase, Technique::SanitizeCrypto];
-        (test_drive(MediaClass::SolidState, 1_000_000), Answers { own_erases, own_times, asked, ..Answers::default() })
+        (test_drive(MediaClass::SolidState, 1_000_000), Capabilities { own_erases, own_times, asked, ..Capabilities::default() })
     }
 
-    fn said(ways: &[Way]) -> Vec<String> {
+    fn said(ways: &[Candidate]) -> Vec<String> {
         ways.iter().map(|w| format!("{}: {}, {}", w.name, w.outcome_said(), w.availability.word())).collect()
     }
 
@@ -373,7 +380,7 @@ mod tests {
     fn what_is_offered_can_be_armed_and_what_is_frozen_or_behind_a_bridge_says_what_to_do() {
         let (mut drive, mut answers) = ssd();
         answers.security_frozen = true;
-        let find = |drive: &Drive, answers: &Answers, technique| {
+        let find = |drive: &Drive, answers: &Capabilities, technique| {
             let ways = ladder(drive, answers, &zeros(), None);
             ways.into_iter().find(|w| w.technique == technique).unwrap().availability.sentence()
         };
@@ -393,12 +400,12 @@ mod tests {
         let ways = ladder(&drive, &answers, &zeros(), None);
         assert_eq!(what_to_do(&ways, Outcome::Clear), None);
         assert_eq!(what_to_do(&ways, Outcome::Purge), None, "its block erase reaches it");
-        let frozen = Answers { sanitize_frozen: true, ..answers };
+        let frozen = Capabilities { sanitize_frozen: true, ..answers };
         let ways = ladder(&drive, &frozen, &zeros(), None);
         assert!(what_to_do(&ways, Outcome::Purge).unwrap().starts_with("SANITIZE block erase would earn Purge"));
         assert!(what_to_do(&ways, Outcome::Destroy).unwrap().contains("physical destruction"));
         let stick = test_drive(MediaClass::RemovableFlash, 1000);
-        let ways = ladder(&stick, &Answers::default(), &suggested(&stick, &Catalogue::default(), Edition::Rev2), None);
+        let ways = ladder(&stick, &Capabilities::default(), &suggested(&stick, &Catalogue::default(), Edition::Rev2), None);
         assert!(what_to_do(&ways, Outcome::Purge).unwrap().contains("No way that writes to it reaches Purge"));
     }
 

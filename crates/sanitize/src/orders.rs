@@ -1,11 +1,11 @@
 //! A list of orders: which drives are to be erased, each by what plan, approved beforehand by a person. Where nobody stands at the
 //! bench the list is the label check: a drive is erased because its serial stands there whole, never because it is attached.
 
-pub use crate::evidence::ByList;
+pub use crate::evidence::Approval;
 use crate::plan::{ArmError, ArmedPlan, Plan};
-use crate::table::{Mistake, Row, Serials, Table};
+use crate::table::{CsvTable, Mistake, Serials, TableRow};
 use jurex_device::guard::Cleared;
-use jurex_device::media::{Drive, Label, Protocol, same_serial};
+use jurex_device::media::{Drive, DriveLabel, Protocol, same_serial};
 use jurex_pattern::text::{hex, printable};
 use sha2::{Digest, Sha256};
 use std::collections::BTreeMap;
@@ -22,7 +22,7 @@ pub struct OrderLine {
     /// The namespace of the controller that is meant, where the list names one.
     pub namespace: Option<u32>,
     /// Where it stands.
-    pub by: ByList,
+    pub by: Approval,
 }
 
 /// A list.
@@ -64,7 +64,7 @@ pub enum NotByList {
     },
     /// A serial alone does not tell this drive from the others that are attached.
     #[error("its serial does not tell it from another drive that is attached ({asks}): a person must look", asks = .0.asks_for())]
-    NotTold(Label),
+    NotTold(DriveLabel),
     /// The guard or the plan has something against it.
     #[error(transparent)]
     Arm(#[from] ArmError),
@@ -84,7 +84,7 @@ impl Orders {
     pub fn from_csv(bytes: &[u8]) -> Result<Self, BadOrders> {
         let one = |line: u64, what: &str| BadOrders(vec![Mistake { line, what: what.into() }]);
         let text = std::str::from_utf8(bytes).map_err(|_| one(1, "it is not UTF-8"))?;
-        let table = Table::of(text).map_err(|_| one(1, "it is not readable as CSV"))?;
+        let table = CsvTable::of(text).map_err(|_| one(1, "it is not readable as CSV"))?;
         let plain = |name: &str| name.chars().filter(char::is_ascii_alphanumeric).collect::<String>().to_ascii_lowercase();
         let mut columns: BTreeMap<String, usize> = BTreeMap::new();
         for (at, name) in table.names().enumerate() {
@@ -101,7 +101,7 @@ impl Orders {
         let unused =
             table.names().filter(|n| !known.contains(&plain(n).as_str())).map(|n| printable(n.trim().as_bytes())).collect();
         let sha256 = hex::encode(&Sha256::digest(bytes));
-        let mut reading = Reading { columns, sha256: &sha256, orders: vec![], seen: Serials::default(), mistakes: vec![] };
+        let mut reading = OrderReading { columns, sha256: &sha256, orders: vec![], seen: Serials::default(), mistakes: vec![] };
         for row in table.rows() {
             match row {
                 Ok(row) => reading.take(&row),
@@ -111,7 +111,7 @@ impl Orders {
                 return Err(one(0, "more than 10 000 drives are no list for one bench"));
             }
         }
-        let Reading { orders, mut mistakes, .. } = reading;
+        let OrderReading { orders, mut mistakes, .. } = reading;
         if orders.is_empty() && mistakes.is_empty() {
             mistakes.push(Mistake { line: 1, what: "there is no drive in the list".into() });
         }
@@ -129,8 +129,8 @@ impl OrderLine {
         self.is_of(drive)?;
         // What the list says of the drive, as a person would type it: the serial whole, and the namespace where one is named.
         let typed = match (cleared.label(), self.namespace) {
-            (Label::SerialEnding { .. }, _) => self.serial.clone(),
-            (Label::Namespace { .. }, Some(namespace)) => format!("{}/{namespace}", self.serial),
+            (DriveLabel::SerialEnding { .. }, _) => self.serial.clone(),
+            (DriveLabel::Namespace { .. }, Some(namespace)) => format!("{}/{namespace}", self.serial),
             (label, _) => return Err(NotByList::NotTold(label.clone())),
         };
         Ok(plan.arm(cleared, &typed)?.by_list(self.by.clone()))
@@ -161,7 +161,7 @@ impl OrderLine {
 }
 
 /// The rows so far.
-struct Reading<'l> {
+struct OrderReading<'l> {
     columns: BTreeMap<String, usize>,
     sha256: &'l str,
     orders: Vec<OrderLine>,
@@ -169,8 +169,8 @@ struct Reading<'l> {
     mistakes: Vec<Mistake>,
 }
 
-impl Reading<'_> {
-    fn take(&mut self, row: &Row) {
+impl OrderReading<'_> {
+    fn take(&mut self, row: &TableRow) {
         let (line, before) = (row.line, self.mistakes.len());
         let mut wrong = |what: String| self.mistakes.push(Mistake { line, what });
         row.wrong_count().into_iter().for_each(&mut wrong);
@@ -222,7 +222,7 @@ impl Reading<'_> {
                 plan,
                 sectors,
                 namespace,
-                by: ByList { sha256: self.sha256.into(), line, approved_by },
+                by: Approval { sha256: self.sha256.into(), line, approved_by },
             });
         }
     }
@@ -285,7 +285,7 @@ mod tests {
         let named = |end: &str| Orders::from_csv(format!("{text}{end}").as_bytes());
         let (first, second) = (namespace(1), namespace(2));
         let (any, of_second) = (named("\n").unwrap(), named("2\n").unwrap());
-        assert!(matches!(armed(&any.orders[0], &[&second, &first]), Err(NotByList::NotTold(Label::Namespace { .. }))));
+        assert!(matches!(armed(&any.orders[0], &[&second, &first]), Err(NotByList::NotTold(DriveLabel::Namespace { .. }))));
         assert!(armed(&of_second.orders[0], &[&second, &first]).is_ok() && !of_second.orders[0].names(&first));
         assert!(named("2\nQS1000E47J9P,--method zeros,Tomasz Averill,1\n").is_ok());
         for clash in ["2", ""] {

@@ -1,12 +1,12 @@
 //! One need and one treatment for each class of media, for a whole lot of drives; saved by name.
 
 use crate::estimate::SpeedSample;
-use crate::ladder::{Way, ladder, suggested, what_to_do};
+use crate::ladder::{Candidate, ladder, suggested, what_to_do};
 use crate::need::{Need, Sensitivity};
-use crate::plan::{Lift, Order, Verification};
+use crate::plan::{Order, UnhideOrder, Verification};
 use crate::rules::{Edition, Outcome, Technique};
 use jurex_device::media::{Drive, MediaClass};
-use jurex_device::native::Answers;
+use jurex_device::native::Capabilities;
 use jurex_pattern::method::Catalogue;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -198,7 +198,7 @@ pub struct Proposal {
     /// How it would be overwritten.
     pub order: Order,
     /// Its ladder.
-    pub ways: Vec<Way>,
+    pub ways: Vec<Candidate>,
     /// What that earns.
     pub earns: Outcome,
     /// What to do with it, if that is less than needed.
@@ -206,7 +206,7 @@ pub struct Proposal {
 }
 
 /// A drive of the lot: itself, its answers, and its speed where it was sampled.
-pub type OfLot<'l> = (&'l Drive, &'l Answers, Option<&'l SpeedSample>);
+pub type LotDrive<'l> = (&'l Drive, &'l Capabilities, Option<&'l SpeedSample>);
 
 /// A proposal for each drive, those that can't reach the need first, else in the order that was given.
 ///
@@ -214,7 +214,7 @@ pub type OfLot<'l> = (&'l Drive, &'l Answers, Option<&'l SpeedSample>);
 /// The policy names a method or way that can't be had.
 pub fn propose(
     policy: &Policy,
-    lot: &[OfLot<'_>],
+    lot: &[LotDrive<'_>],
     catalogue: &Catalogue,
     edition: Edition,
 ) -> Result<Vec<Proposal>, PolicyError> {
@@ -237,19 +237,19 @@ pub fn propose_one(
     order: Order,
     need: Need,
     catalogue: &Catalogue,
-    of_lot: OfLot<'_>,
+    of_lot: LotDrive<'_>,
 ) -> Proposal {
     let (drive, answers, sample) = of_lot;
     // Hidden areas are lifted, unless a part of the drive is all that is wanted.
-    let lift = order.lift.clone().or_else(|| Lift::of(drive)).filter(|_| order.range.is_none());
+    let lift = order.lift.clone().or_else(|| UnhideOrder::of(drive)).filter(|_| order.range.is_none());
     let order = Order { lift, ..order };
-    let earned_by = |ways: &[Way], technique| {
-        ways.iter().find(|w| w.technique == technique && w.is_ready()).map_or(Outcome::NotSanitized, Way::outcome)
+    let earned_by = |ways: &[Candidate], technique| {
+        ways.iter().find(|w| w.technique == technique && w.is_ready()).map_or(Outcome::NotSanitized, Candidate::outcome)
     };
     let ways = ladder(drive, answers, &order, sample);
     let needed = need.outcome();
     let way = way.unwrap_or_else(|| way_that_earns(&ways, needed));
-    let earned = |ways: &[Way]| earned_by(ways, Technique::Overwrite);
+    let earned = |ways: &[Candidate]| earned_by(ways, Technique::Overwrite);
     let earns = earned_by(&ways, way);
     let what_to_do = (earns < needed).then(|| {
         let suited = suggested(drive, catalogue, order.edition);
@@ -268,14 +268,14 @@ pub fn propose_one(
 }
 
 /// Overwriting, if it earns what is needed; else the first ready way on the ladder that does; else overwriting.
-pub fn way_that_earns(ways: &[Way], needed: Outcome) -> Technique {
-    let enough = |w: &&Way| w.is_ready() && w.outcome() >= needed;
+pub fn way_that_earns(ways: &[Candidate], needed: Outcome) -> Technique {
+    let enough = |w: &&Candidate| w.is_ready() && w.outcome() >= needed;
     let overwriting = ways.iter().filter(enough).find(|w| w.technique == Technique::Overwrite);
     overwriting.or_else(|| ways.iter().find(enough)).map_or(Technique::Overwrite, |w| w.technique)
 }
 
 /// The ladder without a ready way that was just found to earn too little.
-fn ways_without_ready(ways: &[Way]) -> Vec<Way> {
+fn ways_without_ready(ways: &[Candidate]) -> Vec<Candidate> {
     ways.iter().filter(|w| !w.is_ready()).cloned().collect()
 }
 
@@ -290,7 +290,7 @@ pub fn check_name(name: &str) -> Result<(), PolicyError> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_device::native::OwnErase;
+    use jurex_device::native::NativeErase;
     use jurex_device::testing::test_drive;
 
     const TEXT: &str =
@@ -300,9 +300,9 @@ mod tests {
     fn drives_that_cannot_reach_the_need_come_first_with_what_to_do() {
         let policy = Policy::from_toml(TEXT).unwrap();
         let (disk, stick) = (test_drive(MediaClass::Magnetic, 9999), test_drive(MediaClass::RemovableFlash, 999));
-        let none = Answers::default();
-        let able = Answers { own_erases: vec![OwnErase::SanitizeOverwrite], ..Answers::default() };
-        let lot: [OfLot<'_>; 3] = [(&disk, &able, None), (&stick, &none, None), (&disk, &none, None)];
+        let none = Capabilities::default();
+        let able = Capabilities { own_erases: vec![NativeErase::SanitizeOverwrite], ..Capabilities::default() };
+        let lot: [LotDrive<'_>; 3] = [(&disk, &able, None), (&stick, &none, None), (&disk, &none, None)];
         let said = |policy: &Policy| {
             let proposals = propose(policy, &lot, &Catalogue::default(), Edition::Rev2).unwrap();
             let line = |p: &Proposal| {

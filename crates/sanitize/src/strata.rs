@@ -2,14 +2,14 @@
 //! and by the report. The drive lies flat; what was there is at the bottom, each pass on top of it, proof above its pass.
 
 use crate::contents::Contents;
-use crate::evidence::{Evidence, OwnEvidence, PassEvidence, ReadBack};
+use crate::evidence::{Evidence, NativeEvidence, PassEvidence, ReadBack};
 use jurex_device::media::{Drive, Geometry, HiddenAreas};
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::Sectors;
 
 /// What a span of a layer shows. Words, shapes and colours belong to whoever draws it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Kind {
+pub enum SpanKind {
     /// What was there before.
     Former,
     /// Sectors that the drive hid from the host.
@@ -34,14 +34,14 @@ pub struct Span {
     /// Where.
     pub at: Sectors,
     /// What.
-    pub kind: Kind,
+    pub kind: SpanKind,
     /// Words on it, where there are any.
     pub text: Option<String>,
 }
 
 /// One layer.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Layer {
+pub struct StrataLayer {
     /// What the layer is.
     pub title: String,
     /// Its spans; faults come last, so that they are drawn over the rest.
@@ -56,7 +56,7 @@ pub struct Strata {
     /// Capacity in bytes, for the scale.
     pub bytes: u64,
     /// Layers, the lowest first.
-    pub layers: Vec<Layer>,
+    pub layers: Vec<StrataLayer>,
 }
 
 /// Passes that are drawn one by one; of more, the finished ones fold into one layer.
@@ -65,8 +65,8 @@ const DRAWN_PASSES: usize = 6;
 impl Strata {
     /// The drive before a pass has begun.
     pub fn before(whole: Sectors, bytes: u64, contents: &Contents) -> Self {
-        let former = |r: &crate::contents::Region| Span { at: r.at, kind: Kind::Former, text: Some(r.called()) };
-        let layer = Layer { title: "before".into(), spans: contents.regions.iter().map(former).collect() };
+        let former = |r: &crate::contents::Region| Span { at: r.at, kind: SpanKind::Former, text: Some(r.called()) };
+        let layer = StrataLayer { title: "before".into(), spans: contents.regions.iter().map(former).collect() };
         Self { whole, bytes, layers: vec![layer] }
     }
 
@@ -82,7 +82,7 @@ impl Strata {
     /// What lies there was hidden from the host.
     fn hide(&mut self, at: Sectors) {
         if at.count > 0 {
-            self.layers[0].spans.push(Span { at, kind: Kind::Hidden, text: Some("hidden".into()) });
+            self.layers[0].spans.push(Span { at, kind: SpanKind::Hidden, text: Some("hidden".into()) });
         }
     }
 
@@ -122,51 +122,54 @@ impl Strata {
         let edge = |n: usize| self.whole.first.0 + (u128::from(self.whole.count) * n as u128 / parts) as u64;
         let part = |n: usize| Sectors::new(edge(n), edge(n + 1) - edge(n));
         let found = usable.iter().enumerate().filter(|(_, share)| share.is_some_and(|s| s > 0.0));
-        let spans = found.map(|(n, _)| Span { at: part(n), kind: Kind::Left, text: None }).collect();
-        self.layers.push(Layer { title: "left".into(), spans });
+        let spans = found.map(|(n, _)| Span { at: part(n), kind: SpanKind::Left, text: None }).collect();
+        self.layers.push(StrataLayer { title: "left".into(), spans });
         self
     }
 }
 
-fn spans(set: &RangeSet, kind: Kind) -> impl Iterator<Item = Span> {
+fn spans(set: &RangeSet, kind: SpanKind) -> impl Iterator<Item = Span> {
     set.iter().map(move |at| Span { at: *at, kind, text: None })
 }
 
-fn laid(title: &str, pass: &PassEvidence) -> Layer {
-    Layer { title: title.into(), spans: spans(&pass.laid, Kind::Laid).chain(spans(&pass.unwritable, Kind::Fault)).collect() }
+fn laid(title: &str, pass: &PassEvidence) -> StrataLayer {
+    StrataLayer {
+        title: title.into(),
+        spans: spans(&pass.laid, SpanKind::Laid).chain(spans(&pass.unwritable, SpanKind::Fault)).collect(),
+    }
 }
 
 /// The drive's own erasure: one layer, since no drive tells where it is at work.
-fn own_layer(own: &OwnEvidence, whole: Sectors) -> Option<Layer> {
+fn own_layer(own: &NativeEvidence, whole: Sectors) -> Option<StrataLayer> {
     let kind = match (own.completed, own.sent) {
-        (true, _) => Kind::Own,
+        (true, _) => SpanKind::Own,
         (false, 0) => return None,
-        (false, _) => Kind::AtWork,
+        (false, _) => SpanKind::AtWork,
     };
-    Some(Layer { title: "itself".into(), spans: vec![Span { at: whole, kind, text: None }] })
+    Some(StrataLayer { title: "itself".into(), spans: vec![Span { at: whole, kind, text: None }] })
 }
 
-fn fold(passes: &[PassEvidence]) -> Layer {
+fn fold(passes: &[PassEvidence]) -> StrataLayer {
     let mut faults = RangeSet::new();
     passes.iter().for_each(|p| faults.extend(&p.unwritable));
     let last = &passes[passes.len() - 1];
     let title = format!("passes 1-{}", passes.len());
-    Layer { title, spans: spans(&last.laid, Kind::Laid).chain(spans(&faults, Kind::Fault)).collect() }
+    StrataLayer { title, spans: spans(&last.laid, SpanKind::Laid).chain(spans(&faults, SpanKind::Fault)).collect() }
 }
 
-fn proof(read: &ReadBack) -> Layer {
-    let faults = spans(&read.wrong, Kind::Fault).chain(spans(&read.unreadable, Kind::Fault));
-    Layer { title: "proof".into(), spans: spans(&read.read, Kind::Proved).chain(faults).collect() }
+fn proof(read: &ReadBack) -> StrataLayer {
+    let faults = spans(&read.wrong, SpanKind::Fault).chain(spans(&read.unreadable, SpanKind::Fault));
+    StrataLayer { title: "proof".into(), spans: spans(&read.read, SpanKind::Proved).chain(faults).collect() }
 }
 
-impl Layer {
+impl StrataLayer {
     /// The layer as `columns` cells over `whole`: what covers most of each cell, except that a fault anywhere in a cell
     /// shows. The number is the covered share in eighths, 1 to 8.
-    pub fn cells(&self, whole: Sectors, columns: usize) -> Vec<Option<(Kind, u8)>> {
+    pub fn cells(&self, whole: Sectors, columns: usize) -> Vec<Option<(SpanKind, u8)>> {
         (0..columns).map(|c| self.cell(whole, columns, c)).collect()
     }
 
-    fn cell(&self, whole: Sectors, columns: usize, column: usize) -> Option<(Kind, u8)> {
+    fn cell(&self, whole: Sectors, columns: usize, column: usize) -> Option<(SpanKind, u8)> {
         // Eighths of a sector keep cells exact on drives with fewer sectors than columns.
         let at = |c: usize| whole.first.0 as u128 * 8 + (c as u128 * whole.count as u128 * 8) / columns as u128;
         let (from, to) = (at(column), at(column + 1));
@@ -174,15 +177,16 @@ impl Layer {
             let (a, b) = (s.at.first.0 as u128 * 8, s.at.end() as u128 * 8);
             b.min(to).saturating_sub(a.max(from))
         };
-        let covered = |kind: Kind| self.spans.iter().filter(|s| s.kind == kind).map(overlap).sum::<u128>();
+        let covered = |kind: SpanKind| self.spans.iter().filter(|s| s.kind == kind).map(overlap).sum::<u128>();
         // One alone matters as much as many.
-        if let Some(kind) = [Kind::Fault, Kind::Left].into_iter().find(|k| covered(*k) > 0) {
+        if let Some(kind) = [SpanKind::Fault, SpanKind::Left].into_iter().find(|k| covered(*k) > 0) {
             return Some((kind, 8));
         }
-        let (kind, most) = [Kind::Proved, Kind::Laid, Kind::Own, Kind::AtWork, Kind::Hidden, Kind::Former]
-            .map(|k| (k, covered(k)))
-            .into_iter()
-            .max_by_key(|(_, n)| *n)?;
+        let (kind, most) =
+            [SpanKind::Proved, SpanKind::Laid, SpanKind::Own, SpanKind::AtWork, SpanKind::Hidden, SpanKind::Former]
+                .map(|k| (k, covered(k)))
+                .into_iter()
+                .max_by_key(|(_, n)| *n)?;
         let width = (to - from).max(1);
         (most > 0).then(|| (kind, ((most * 8).div_ceil(width)).clamp(1, 8) as u8))
     }
@@ -215,14 +219,17 @@ mod tests {
         let titles: Vec<&str> = strata.layers.iter().map(|l| l.title.as_str()).collect();
         assert_eq!(titles, ["before", "passes 1-4", "5 00", "6 00", "7 00", "8 00", "9 00", "proof"]);
         let cells = strata.layers[1].cells(strata.whole, 10);
-        assert_eq!(cells[5], Some((Kind::Fault, 8)), "one bad sector of a hundred shows in its cell");
-        assert_eq!(cells[4], Some((Kind::Laid, 8)));
+        assert_eq!(cells[5], Some((SpanKind::Fault, 8)), "one bad sector of a hundred shows in its cell");
+        assert_eq!(cells[4], Some((SpanKind::Laid, 8)));
     }
 
     #[test]
     fn a_cell_tells_how_full_it_is() {
-        let layer = Layer { title: String::new(), spans: vec![Span { at: Sectors::new(0, 150), kind: Kind::Laid, text: None }] };
+        let layer = StrataLayer {
+            title: String::new(),
+            spans: vec![Span { at: Sectors::new(0, 150), kind: SpanKind::Laid, text: None }],
+        };
         let cells = layer.cells(Sectors::new(0, 400), 4);
-        assert_eq!(cells, [Some((Kind::Laid, 8)), Some((Kind::Laid, 4)), None, None]);
+        assert_eq!(cells, [Some((SpanKind::Laid, 8)), Some((SpanKind::Laid, 4)), None, None]);
     }
 }

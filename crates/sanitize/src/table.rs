@@ -20,14 +20,14 @@ impl fmt::Display for Mistake {
 }
 
 /// A table, its names read.
-pub struct Table<'t> {
+pub struct CsvTable<'t> {
     text: &'t str,
     reader: csv::Reader<&'t [u8]>,
     head: csv::StringRecord,
 }
 
 /// A row that is not blank.
-pub struct Row {
+pub struct TableRow {
     record: csv::StringRecord,
     /// The line that it stands in, from 1.
     pub line: u64,
@@ -35,7 +35,7 @@ pub struct Row {
     named: usize,
 }
 
-impl<'t> Table<'t> {
+impl<'t> CsvTable<'t> {
     /// Reads the row of names; cells may be parted by commas, semicolons or tabs, and a byte order mark is passed over.
     ///
     /// # Errors
@@ -56,12 +56,12 @@ impl<'t> Table<'t> {
     }
 
     /// Its rows but for blank ones; the first that is not readable is a mistake, and the last.
-    pub fn rows(self) -> impl Iterator<Item = Result<Row, Mistake>> {
+    pub fn rows(self) -> impl Iterator<Item = Result<TableRow, Mistake>> {
         let named = self.head.len();
         let mut lines = Lines { text: self.text, at: 0, ends: 0 };
         let mut over = false;
         let rows = self.reader.into_records().map(move |row| match row {
-            Ok(record) => Ok(Row { line: lines.of(record.position()), record, named }),
+            Ok(record) => Ok(TableRow { line: lines.of(record.position()), record, named }),
             Err(e) => Err(Mistake { line: lines.of(e.position()), what: "it is not readable as CSV".into() }),
         });
         let rows = rows.take_while(move |row| !std::mem::replace(&mut over, row.is_err()));
@@ -69,7 +69,7 @@ impl<'t> Table<'t> {
     }
 }
 
-impl Row {
+impl TableRow {
     /// The text of a cell, without blanks around it; of one that is not there, nothing.
     pub fn cell(&self, at: Option<&usize>) -> String {
         at.and_then(|at| self.record.get(*at)).unwrap_or_default().trim().to_string()

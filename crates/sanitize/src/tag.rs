@@ -7,7 +7,7 @@ use jurex_pattern::units::Lba;
 
 /// What a sector tells that was, or should have been, tagged.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Tag {
+pub enum ProbeTag {
     /// It is the sector that was tagged at this address.
     Of {
         /// The address.
@@ -21,22 +21,22 @@ pub enum Tag {
     None,
 }
 
-impl Tag {
+impl ProbeTag {
     /// What a sector of these `bytes` tells, where tags are laid as `pattern`: a keystream, and its complement in a second round.
     pub fn of(pattern: &Pattern, bytes: &[u8]) -> Self {
-        let Base::Random { seed: Some(seed) } = &pattern.base else { return Tag::None };
-        let Some(first) = bytes.first_chunk::<16>() else { return Tag::None };
+        let Base::Random { seed: Some(seed) } = &pattern.base else { return ProbeTag::None };
+        let Some(first) = bytes.first_chunk::<16>() else { return ProbeTag::None };
         let sector = bytes.len() as u64;
         let lba_of = |block| jurex_fill::address_of(&seed.0, block).filter(|a| a.is_multiple_of(sector)).map(|a| a / sector);
         let plain = lba_of(*first).map(|lba| (lba, false));
         let Some((lba, second)) = plain.or_else(|| lba_of(first.map(|b| !b)).map(|lba| (lba, true))) else {
-            return if repeated_byte(bytes).is_some() { Tag::Blank } else { Tag::None };
+            return if repeated_byte(bytes).is_some() { ProbeTag::Blank } else { ProbeTag::None };
         };
         let mut laid = vec![0; bytes.len()];
         let round = Pattern { complemented: second, ..pattern.clone() };
         round.fill(lba * sector, bytes.len() as u32, &mut laid);
         // One that came only in part, or was written over in part, is no tag.
-        if laid == bytes { Tag::Of { lba: Lba(lba), second } } else { Tag::None }
+        if laid == bytes { ProbeTag::Of { lba: Lba(lba), second } } else { ProbeTag::None }
     }
 }
 
@@ -53,13 +53,13 @@ mod tests {
             bytes
         };
         for lba in [0, 1, 12_345_678_901] {
-            assert_eq!(Tag::of(&tags, &sector(&tags, lba)), Tag::Of { lba: Lba(lba), second: false });
-            assert_eq!(Tag::of(&tags, &sector(&tags.complement(), lba)), Tag::Of { lba: Lba(lba), second: true });
+            assert_eq!(ProbeTag::of(&tags, &sector(&tags, lba)), ProbeTag::Of { lba: Lba(lba), second: false });
+            assert_eq!(ProbeTag::of(&tags, &sector(&tags.complement(), lba)), ProbeTag::Of { lba: Lba(lba), second: true });
         }
         let mut torn = sector(&tags, 9);
         torn[511] ^= 1;
-        assert_eq!(Tag::of(&tags, &torn), Tag::None);
-        assert_eq!(Tag::of(&tags, &sector(&Pattern::random([6; 16]), 9)), Tag::None, "those of another job are none");
-        assert_eq!((Tag::of(&tags, &[0xff; 512]), Tag::of(&tags, &[])), (Tag::Blank, Tag::None));
+        assert_eq!(ProbeTag::of(&tags, &torn), ProbeTag::None);
+        assert_eq!(ProbeTag::of(&tags, &sector(&Pattern::random([6; 16]), 9)), ProbeTag::None, "those of another job are none");
+        assert_eq!((ProbeTag::of(&tags, &[0xff; 512]), ProbeTag::of(&tags, &[])), (ProbeTag::Blank, ProbeTag::None));
     }
 }

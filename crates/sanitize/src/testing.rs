@@ -2,8 +2,8 @@
 
 use crate::contents::Contents;
 use crate::evidence::{
-    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind, Stated,
-    What,
+    CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind,
+    StageResult, Stated,
 };
 use crate::plan::{Order, Plan};
 use crate::record::{JobId, Papers, Record, Tool};
@@ -21,14 +21,14 @@ pub const SECTORS: u64 = 1000;
 const NOW: Timestamp = Timestamp::UNIX_EPOCH;
 
 /// A stage that took no time.
-pub fn stage(what: What) -> StageEvidence {
+pub fn stage(what: StageResult) -> StageEvidence {
     StageEvidence { started: NOW, ended: Some(NOW), what }
 }
 
 /// A check of the whole drive after its last pass.
 pub fn check(read_back: ReadBack) -> StageEvidence {
     let range = Sectors::new(0, SECTORS);
-    stage(What::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back, drawn: None, beside: vec![] }))
+    stage(StageResult::Checked(CheckEvidence { range, expect: Expect::LastPass, read_back, drawn: None, beside: vec![] }))
 }
 
 /// Evidence of a job on which nothing went wrong, its last pass read back in full; pairs in it are meant.
@@ -43,7 +43,7 @@ pub fn faultless(class: MediaClass, patterns: &[Pattern]) -> Evidence {
         ..PassEvidence::begun(p.clone(), 0, range, NOW)
     };
     let passes: Vec<PassEvidence> = patterns.iter().map(pass).collect();
-    let overwritten = What::Overwritten(OverwriteEvidence { range, planned_passes: passes.len() as u32, passes });
+    let overwritten = StageResult::Overwritten(OverwriteEvidence { range, planned_passes: passes.len() as u32, passes });
     let read = ReadBack { read: all(), ..ReadBack::default() };
     Evidence {
         sessions: vec![Session::new(test_drive(class, SECTORS), Access::DIRECT, NOW)],

@@ -9,7 +9,7 @@ use jurex_pattern::notation::Entropy;
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::plan::{Order, Plan};
 use jurex_sanitize::record::{Backup, Papers, Person, Record, Tool};
-use jurex_sim::{Bench, Pacing};
+use jurex_sim::{Pacing, SimBench};
 use std::cell::Cell;
 use std::time::Duration;
 
@@ -43,7 +43,7 @@ impl Entropy for Same {
 }
 
 fn main() {
-    let bench = Bench::new(Pacing::Unpaced);
+    let bench = SimBench::new(Pacing::Unpaced);
     let sim = &bench.bay(10).expect("the bench has ten bays").drive;
     let order = Order { marks: true, ..Order::of_method(method::find("zeros").expect("it is in the library")) };
     let plan = Plan::new(&sim.drive(), &order, &mut Same).expect("it fits");

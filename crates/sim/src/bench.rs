@@ -2,16 +2,16 @@
 //!
 //! They are scale models, a thousandth of the printed capacity: every sector is really there and really processed.
 
-use crate::contents::{self, Partition, Volume};
+use crate::contents::{self, SimPartition, SimVolume};
 use crate::counterfeit::{Beyond, Counterfeit};
-use crate::drive::{Fault, Kind, SimDrive};
+use crate::drive::{CellKind, Fault, SimDrive};
 use crate::own::Nature;
 use crate::speed::{Pacing, SpeedShape};
 use crate::store::Store;
-use jurex_device::guard::Hindrance;
+use jurex_device::guard::Blocker;
 use jurex_device::media::{Attachment, Bus, Drive, Geometry, MediaClass, Unit};
-use jurex_device::native::{Answers, Health, OwnErase, OwnTime};
-use jurex_disposition::mark::{Mark, MarkSays, places};
+use jurex_device::native::{Capabilities, Health, NativeErase, OwnTime};
+use jurex_disposition::mark::{ErasureTag, TagFacts, places};
 use jurex_pattern::units::{Lba, Sectors};
 use jurex_sanitize::record::Record;
 use jurex_sanitize::rules::Technique;
@@ -25,26 +25,26 @@ pub struct Bay {
     /// The drive in it.
     pub drive: SimDrive,
     /// What stands in the way of erasing it.
-    pub hindrances: Vec<Hindrance>,
+    pub hindrances: Vec<Blocker>,
     /// What it always answers when it is asked.
-    told: Answers,
+    told: Capabilities,
 }
 
 impl Bay {
     /// What the drive answers now when it is asked.
-    pub fn answers(&self) -> Answers {
+    pub fn answers(&self) -> Capabilities {
         let own = self.drive.own_answers();
-        Answers { health: self.told.health.clone(), asked: self.told.asked.clone(), ..own }
+        Capabilities { health: self.told.health.clone(), asked: self.told.asked.clone(), ..own }
     }
 }
 
 /// The whole bench.
-pub struct Bench {
+pub struct SimBench {
     bays: Vec<Bay>,
 }
 
 /// One line of the bench's inventory.
-struct Entry {
+struct BenchEntry {
     bay: u32,
     maker: &'static str,
     model: &'static str,
@@ -53,15 +53,15 @@ struct Entry {
     class: MediaClass,
     basis: &'static str,
     bus: Bus,
-    kind: Kind,
+    kind: CellKind,
     megabytes: u64,
     physical: u32,
     /// Megabytes per second, first and last sector.
     speed: (f64, f64),
     health: Health,
-    own_erases: &'static [OwnErase],
+    own_erases: &'static [NativeErase],
     /// How long it says that its erases take, in seconds.
-    own_times: &'static [(OwnErase, u64)],
+    own_times: &'static [(NativeErase, u64)],
     frozen: bool,
     /// Sectors that it hides from the host.
     hides: u64,
@@ -89,11 +89,11 @@ const fn used(hours: u64, percent: u8, celsius: i16) -> Health {
 
 const SILENT: Health =
     Health { power_on_hours: None, reallocated: None, pending: None, wear_percent: None, celsius: None, by_makers_count: false };
-const FLASH: Kind = Kind::Flash { spare_percent: 7 };
-const SMALL_FLASH: Kind = Kind::Flash { spare_percent: 5 };
+const FLASH: CellKind = CellKind::Flash { spare_percent: 7 };
+const SMALL_FLASH: CellKind = CellKind::Flash { spare_percent: 5 };
 
 /// What the magnetic drives have in common.
-const MAGNETIC: Entry = Entry {
+const MAGNETIC: BenchEntry = BenchEntry {
     bay: 0,
     maker: "Ferrant",
     model: "",
@@ -102,12 +102,12 @@ const MAGNETIC: Entry = Entry {
     class: MediaClass::Magnetic,
     basis: "it turns 7200 times a minute",
     bus: Bus::Sata,
-    kind: Kind::Magnetic,
+    kind: CellKind::Magnetic,
     megabytes: 0,
     physical: 4096,
     speed: (190.0, 92.0),
     health: SILENT,
-    own_erases: &[OwnErase::SecurityErase],
+    own_erases: &[NativeErase::SecurityErase],
     own_times: &[],
     frozen: false,
     hides: 0,
@@ -115,7 +115,7 @@ const MAGNETIC: Entry = Entry {
     takes: 8.0,
 };
 /// What the solid state drives have in common.
-const SOLID: Entry = Entry {
+const SOLID: BenchEntry = BenchEntry {
     maker: "Quillon",
     firmware: "2.11",
     class: MediaClass::SolidState,
@@ -125,7 +125,7 @@ const SOLID: Entry = Entry {
     ..MAGNETIC
 };
 /// What sticks and cards have in common.
-const SMALL: Entry = Entry {
+const SMALL: BenchEntry = BenchEntry {
     maker: "Tessel",
     firmware: "1.00",
     class: MediaClass::RemovableFlash,
@@ -135,9 +135,9 @@ const SMALL: Entry = Entry {
     ..MAGNETIC
 };
 
-const INVENTORY: [Entry; 10] = [
-    Entry { bay: 1, model: "Arc 512", serial: "QA512W3H08TB", megabytes: 512, health: used(8_211, 9, 36), ..SOLID },
-    Entry {
+const INVENTORY: [BenchEntry; 10] = [
+    BenchEntry { bay: 1, model: "Arc 512", serial: "QA512W3H08TB", megabytes: 512, health: used(8_211, 9, 36), ..SOLID },
+    BenchEntry {
         bay: 2,
         model: "Meridian 2000",
         serial: "FM2000K7Q41M",
@@ -146,7 +146,7 @@ const INVENTORY: [Entry; 10] = [
         health: worn(31_408, 0, 0, 34),
         ..MAGNETIC
     },
-    Entry {
+    BenchEntry {
         bay: 3,
         model: "Meridian 500",
         serial: "FM0500T3XW8D",
@@ -157,19 +157,19 @@ const INVENTORY: [Entry; 10] = [
         health: worn(52_977, 184, 23, 41),
         ..MAGNETIC
     },
-    Entry {
+    BenchEntry {
         bay: 4,
         model: "Arc 480",
         serial: "QA480R61YV5C",
         megabytes: 480,
         health: used(19_650, 31, 38),
-        own_erases: &[OwnErase::SanitizeBlock, OwnErase::SecurityEraseEnhanced, OwnErase::SecurityErase],
-        own_times: &[(OwnErase::SecurityEraseEnhanced, 120), (OwnErase::SecurityErase, 120)],
+        own_erases: &[NativeErase::SanitizeBlock, NativeErase::SecurityEraseEnhanced, NativeErase::SecurityErase],
+        own_times: &[(NativeErase::SecurityEraseEnhanced, 120), (NativeErase::SecurityErase, 120)],
         frozen: true,
         takes: 6.0,
         ..SOLID
     },
-    Entry {
+    BenchEntry {
         bay: 5,
         model: "Swift 1000",
         serial: "QS1000E47J9P",
@@ -179,13 +179,13 @@ const INVENTORY: [Entry; 10] = [
         megabytes: 1000,
         speed: (150.0, 150.0),
         health: used(4_102, 12, 44),
-        own_erases: &[OwnErase::SanitizeBlock, OwnErase::SanitizeCrypto, OwnErase::FormatCrypto, OwnErase::Format],
-        own_times: &[(OwnErase::SanitizeBlock, 12), (OwnErase::SanitizeCrypto, 2)],
+        own_erases: &[NativeErase::SanitizeBlock, NativeErase::SanitizeCrypto, NativeErase::FormatCrypto, NativeErase::Format],
+        own_times: &[(NativeErase::SanitizeBlock, 12), (NativeErase::SanitizeCrypto, 2)],
         second_namespace: 390_624,
         takes: 5.0,
         ..SOLID
     },
-    Entry {
+    BenchEntry {
         bay: 6,
         model: "Pebble 64",
         serial: "TP64-5D0N2XV8",
@@ -195,7 +195,7 @@ const INVENTORY: [Entry; 10] = [
         speed: (9.0, 9.0),
         ..SMALL
     },
-    Entry {
+    BenchEntry {
         bay: 7,
         model: "Logger 32",
         serial: "TL32H6R90C2Y",
@@ -204,11 +204,11 @@ const INVENTORY: [Entry; 10] = [
         bus: Bus::Mmc,
         megabytes: 32,
         speed: (11.0, 11.0),
-        own_erases: &[OwnErase::SdErase],
+        own_erases: &[NativeErase::SdErase],
         takes: 1.0,
         ..SMALL
     },
-    Entry {
+    BenchEntry {
         bay: 8,
         model: "Anvil 900",
         serial: "FA0900M2G7KE",
@@ -219,11 +219,11 @@ const INVENTORY: [Entry; 10] = [
         physical: 512,
         speed: (140.0, 84.0),
         health: worn(40_233, 2, 0, 39),
-        own_erases: &[OwnErase::SanitizeOverwrite],
+        own_erases: &[NativeErase::SanitizeOverwrite],
         takes: 20.0,
         ..MAGNETIC
     },
-    Entry {
+    BenchEntry {
         bay: 9,
         model: "Inlay 16",
         serial: "TI16B9S3ZQ0F",
@@ -233,11 +233,11 @@ const INVENTORY: [Entry; 10] = [
         megabytes: 16,
         speed: (14.0, 14.0),
         health: Health { wear_percent: Some(20), ..SILENT },
-        own_erases: &[OwnErase::MmcSanitize, OwnErase::MmcSecureErase],
+        own_erases: &[NativeErase::MmcSanitize, NativeErase::MmcSecureErase],
         takes: 3.0,
         ..SMALL
     },
-    Entry {
+    BenchEntry {
         bay: 10,
         model: "Meridian 500",
         serial: "FM0500D8JN6W",
@@ -278,7 +278,7 @@ fn told(bus: Bus, class: MediaClass) -> Vec<Technique> {
     }
 }
 
-impl Entry {
+impl BenchEntry {
     fn sectors(&self) -> u64 {
         self.megabytes * 1_000_000 / 512 / 8 * 8
     }
@@ -317,16 +317,16 @@ impl Entry {
     }
 
     fn bay(&self, pacing: Pacing) -> Bay {
-        let told = Answers { health: self.health.clone(), asked: told(self.bus, self.class), ..Answers::default() };
+        let told = Capabilities { health: self.health.clone(), asked: told(self.bus, self.class), ..Capabilities::default() };
         // The bench runs from the drive in its first bay.
-        let hindrances = if self.bay == 1 { vec![Hindrance::System { mount: "/".into() }] } else { vec![] };
+        let hindrances = if self.bay == 1 { vec![Blocker::System { mount: "/".into() }] } else { vec![] };
         Bay { number: self.bay, drive: self.drive(pacing), hindrances, told }
     }
 }
 
 const STATIONS: &[&str] = &["Skerry Point", "Gull Ness", "Holm Sound", "Anvil Rock"];
 
-impl Bench {
+impl SimBench {
     /// The bench of the demonstration, with contents made from a fixed seed.
     pub fn new(pacing: Pacing) -> Self {
         let bays: Vec<Bay> = INVENTORY.iter().map(|entry| entry.bay(pacing)).collect();
@@ -335,7 +335,7 @@ impl Bench {
     }
 
     /// Handles on the same drives.
-    pub fn of(other: &Bench) -> Self {
+    pub fn of(other: &SimBench) -> Self {
         Self { bays: other.bays.clone() }
     }
 
@@ -355,44 +355,44 @@ fn fill(bay: &Bay) {
     let sectors = geometry.sectors;
     let seed = 0x5EED_0417 + u64::from(bay.number);
     let rest = |used: u64| (sectors - used) / 2048 * 2048 - 2 * 2048;
-    let volume = |label, stations, days| Volume::Station { label, stations, days };
+    let volume = |label, stations, days| SimVolume::Station { label, stations, days };
     bay.drive.prepare(|store| {
         let made = match bay.number {
             1 => {
-                let boot = Partition { sectors: 65_536, volume: Volume::Boot };
-                let system = Partition { sectors: rest(65_536), volume: volume("TERN SYSTEM", &STATIONS[..1], 2) };
+                let boot = SimPartition { sectors: 65_536, volume: SimVolume::Boot };
+                let system = SimPartition { sectors: rest(65_536), volume: volume("TERN SYSTEM", &STATIONS[..1], 2) };
                 contents::gpt(store, sectors, &[boot, system], seed)
             }
             2 => {
-                let boot = Partition { sectors: 131_072, volume: Volume::Boot };
-                let data = Partition { sectors: 1_638_400, volume: volume("STATIONS", STATIONS, 40) };
-                let swap = Partition { sectors: 262_144, volume: Volume::Swap };
+                let boot = SimPartition { sectors: 131_072, volume: SimVolume::Boot };
+                let data = SimPartition { sectors: 1_638_400, volume: volume("STATIONS", STATIONS, 40) };
+                let swap = SimPartition { sectors: 262_144, volume: SimVolume::Swap };
                 let used = boot.sectors + data.sectors + swap.sectors;
-                let archive = Partition { sectors: rest(used), volume: volume("ARCHIVE", STATIONS, 20) };
+                let archive = SimPartition { sectors: rest(used), volume: volume("ARCHIVE", STATIONS, 20) };
                 contents::gpt(store, sectors, &[boot, data, swap, archive], seed)
             }
             3 => {
-                let data = Partition { sectors: rest(0), volume: volume("HOLM SOUND", &STATIONS[2..3], 30) };
+                let data = SimPartition { sectors: rest(0), volume: volume("HOLM SOUND", &STATIONS[2..3], 30) };
                 contents::mbr(store, &[data], seed)
             }
             4 | 5 => {
-                let boot = Partition { sectors: 65_536, volume: Volume::Boot };
-                let data = Partition { sectors: rest(65_536), volume: volume("FORECAST", STATIONS, 12) };
+                let boot = SimPartition { sectors: 65_536, volume: SimVolume::Boot };
+                let data = SimPartition { sectors: rest(65_536), volume: volume("FORECAST", STATIONS, 12) };
                 contents::gpt(store, sectors, &[boot, data], seed)
             }
             8 => {
-                let boot = Partition { sectors: 65_536, volume: Volume::Boot };
-                let sealed = Partition { sectors: rest(65_536), volume: Volume::Encrypted { label: "tern-vault" } };
+                let boot = SimPartition { sectors: 65_536, volume: SimVolume::Boot };
+                let sealed = SimPartition { sectors: rest(65_536), volume: SimVolume::Encrypted { label: "tern-vault" } };
                 contents::gpt(store, sectors, &[boot, sealed], seed)
             }
-            9 => contents::mbr(store, &[Partition { sectors: rest(0), volume: volume("BUOY", &STATIONS[3..], 2) }], seed),
+            9 => contents::mbr(store, &[SimPartition { sectors: rest(0), volume: volume("BUOY", &STATIONS[3..], 2) }], seed),
             // Erased a while ago: every sector holds zeros, but for the mark at both ends.
             10 => {
                 lay_mark(store, geometry);
                 Ok(())
             }
-            6 => contents::mbr(store, &[Partition { sectors: rest(0), volume: volume("PEBBLE", &STATIONS[1..2], 10) }], seed),
-            _ => contents::mbr(store, &[Partition { sectors: rest(0), volume: volume("LOGGER", &STATIONS[..1], 30) }], seed),
+            6 => contents::mbr(store, &[SimPartition { sectors: rest(0), volume: volume("PEBBLE", &STATIONS[1..2], 10) }], seed),
+            _ => contents::mbr(store, &[SimPartition { sectors: rest(0), volume: volume("LOGGER", &STATIONS[..1], 30) }], seed),
         };
         made.expect("the contents of a simulated drive fit on it: a test keeps it so");
     });
@@ -421,8 +421,8 @@ pub fn record_of_bay_10() -> Record {
 
 /// Lays the mark of that job, which nobody has signed: nothing vouches for what is simulated.
 fn lay_mark(store: &mut Store, geometry: Geometry) {
-    let says = MarkSays::of(&record_of_bay_10(), "Brackwater Weather Service, Tern Quay workshop, extension 214");
-    let page = says.and_then(|says| Mark::new(says, |_| None).page(geometry.logical));
+    let says = TagFacts::of(&record_of_bay_10(), "Brackwater Weather Service, Tern Quay workshop, extension 214");
+    let page = says.and_then(|says| ErasureTag::new(says, |_| None).page(geometry.logical));
     if let (Some(page), Some(places)) = (page, places(geometry)) {
         places.iter().for_each(|at| store.write(geometry.bytes_of(at.first.0), &page));
     }
@@ -446,21 +446,21 @@ fn fill_beyond(bay: &Bay, sectors: u64) {
 mod tests {
     use super::*;
     use jurex_device::medium::Medium;
-    use jurex_disposition::mark::{self, Found, Whole};
+    use jurex_disposition::mark::{self, FoundTag, TagState};
     use jurex_sanitize::contents::look;
 
     #[test]
     fn the_drive_in_bay_10_carries_the_mark_of_the_job_that_has_erased_it() {
-        let (bench, record) = (Bench::new(Pacing::Unpaced), record_of_bay_10());
+        let (bench, record) = (SimBench::new(Pacing::Unpaced), record_of_bay_10());
         let drive = &bench.bay(10).unwrap().drive;
-        jurex_disposition::proof::Expected::check_drive(&record, &drive.drive()).unwrap();
-        let Found::Mark(found, Whole::Both) = mark::look(&mut drive.peek(), &|_| None) else { panic!() };
+        jurex_disposition::proof::ExpectedContents::check_drive(&record, &drive.drive()).unwrap();
+        let FoundTag::Mark(found, TagState::Both) = mark::look(&mut drive.peek(), &|_| None) else { panic!() };
         assert!(found.says().is_of(&record) && found.says().fits(&drive.drive()) && found.signed().is_none());
     }
 
     #[test]
     fn the_bench_holds_what_a_look_then_finds() {
-        let bench = Bench::new(Pacing::Unpaced);
+        let bench = SimBench::new(Pacing::Unpaced);
         let seen: Vec<String> = bench
             .bays()
             .iter()
@@ -471,7 +471,7 @@ mod tests {
 
     #[test]
     fn the_files_are_really_there_and_one_pass_on_flash_leaves_some_in_spare_cells() {
-        let bench = Bench::new(Pacing::Unpaced);
+        let bench = SimBench::new(Pacing::Unpaced);
         let card = &bench.bay(7).unwrap().drive;
         let secret = b"Tide gauge cleaned of weed";
         assert!(card.cells_hold(secret));
@@ -485,7 +485,7 @@ mod tests {
 
     #[test]
     fn a_drive_opens_for_one_user_at_a_time() {
-        let bench = Bench::new(Pacing::Unpaced);
+        let bench = SimBench::new(Pacing::Unpaced);
         let drive = &bench.bay(6).unwrap().drive;
         let open = drive.open().unwrap();
         assert!(drive.open().is_err());

@@ -1,7 +1,7 @@
 //! What simulated drives hold before they are erased: partition tables, FAT volumes and a weather service's files, all
 //! made from a seed.
 
-use crate::store::{Store, Window};
+use crate::store::{Store, StoreWindow};
 use fatfs::{Date, DateTime, Dir, FatType, FileSystem, FormatVolumeOptions, FsOptions, Time, TimeProvider};
 use gptman::{GPT, GPTPartitionEntry};
 use mbrman::{BOOT_INACTIVE, CHS, MBRHeader, MBRPartitionEntry};
@@ -19,7 +19,7 @@ const LINUX_SWAP: [u8; 16] = [0x6d, 0xfd, 0x57, 0x06, 0xab, 0xa4, 0xc4, 0x43, 0x
 
 /// What a partition of a simulated drive is filled with.
 #[derive(Clone, Copy)]
-pub(crate) enum Volume {
+pub(crate) enum SimVolume {
     /// A boot volume.
     Boot,
     /// Station logs, notes and photos in a FAT volume of this label.
@@ -31,15 +31,15 @@ pub(crate) enum Volume {
 }
 
 /// One partition: its size in sectors, and what is on it.
-pub(crate) struct Partition {
+pub(crate) struct SimPartition {
     pub(crate) sectors: u64,
-    pub(crate) volume: Volume,
+    pub(crate) volume: SimVolume,
 }
 
 /// Sectors before the first partition, and the grid that partitions lie on.
 const ALIGN: u64 = 2048;
 
-fn layout(partitions: &[Partition]) -> Vec<u64> {
+fn layout(partitions: &[SimPartition]) -> Vec<u64> {
     let starts = partitions.iter().scan(ALIGN, |next, p| {
         let start = *next;
         *next = (start + p.sectors).next_multiple_of(ALIGN);
@@ -49,17 +49,17 @@ fn layout(partitions: &[Partition]) -> Vec<u64> {
 }
 
 /// Writes a GPT and fills its partitions.
-pub(crate) fn gpt(store: &mut Store, sectors: u64, partitions: &[Partition], seed: u64) -> io::Result<()> {
+pub(crate) fn gpt(store: &mut Store, sectors: u64, partitions: &[SimPartition], seed: u64) -> io::Result<()> {
     let starts = layout(partitions);
     {
-        let mut whole = Window::new(store, 0, sectors * SECTOR);
+        let mut whole = StoreWindow::new(store, 0, sectors * SECTOR);
         let mut table = GPT::new_from(&mut whole, SECTOR, guid(seed)).map_err(io::Error::other)?;
         for (i, (partition, start)) in partitions.iter().zip(&starts).enumerate() {
             table[i as u32 + 1] = GPTPartitionEntry {
                 partition_type_guid: match partition.volume {
-                    Volume::Boot => EFI_SYSTEM,
-                    Volume::Station { .. } | Volume::Encrypted { .. } => BASIC_DATA,
-                    Volume::Swap => LINUX_SWAP,
+                    SimVolume::Boot => EFI_SYSTEM,
+                    SimVolume::Station { .. } | SimVolume::Encrypted { .. } => BASIC_DATA,
+                    SimVolume::Swap => LINUX_SWAP,
                 },
                 unique_partition_guid: guid(seed ^ (i as u64 + 1)),
                 starting_lba: *start,
@@ -75,7 +75,7 @@ pub(crate) fn gpt(store: &mut Store, sectors: u64, partitions: &[Partition], see
 }
 
 /// Writes an MBR and fills its partitions (four at most).
-pub(crate) fn mbr(store: &mut Store, partitions: &[Partition], seed: u64) -> io::Result<()> {
+pub(crate) fn mbr(store: &mut Store, partitions: &[SimPartition], seed: u64) -> io::Result<()> {
     let starts = layout(partitions);
     let mut header = MBRHeader::new((seed as u32).to_le_bytes());
     for (i, (partition, start)) in partitions.iter().zip(&starts).enumerate() {
@@ -83,7 +83,7 @@ pub(crate) fn mbr(store: &mut Store, partitions: &[Partition], seed: u64) -> io:
         *entry = MBRPartitionEntry {
             boot: BOOT_INACTIVE,
             first_chs: CHS::empty(),
-            sys: if matches!(partition.volume, Volume::Swap) { 0x82 } else { 0x0e },
+            sys: if matches!(partition.volume, SimVolume::Swap) { 0x82 } else { 0x0e },
             last_chs: CHS::empty(),
             starting_lba: *start as u32,
             sectors: partition.sectors as u32,
@@ -95,14 +95,14 @@ pub(crate) fn mbr(store: &mut Store, partitions: &[Partition], seed: u64) -> io:
     fill(store, partitions, &starts, seed)
 }
 
-fn fill(store: &mut Store, partitions: &[Partition], starts: &[u64], seed: u64) -> io::Result<()> {
+fn fill(store: &mut Store, partitions: &[SimPartition], starts: &[u64], seed: u64) -> io::Result<()> {
     for (i, (partition, start)) in partitions.iter().zip(starts).enumerate() {
-        let mut window = Window::new(store, start * SECTOR, partition.sectors * SECTOR);
+        let mut window = StoreWindow::new(store, start * SECTOR, partition.sectors * SECTOR);
         match partition.volume {
-            Volume::Boot => fat(&mut window, "TERN BOOT", partition.sectors, boot_files)?,
-            Volume::Swap => swap(&mut window)?,
-            Volume::Encrypted { label } => encrypted(&mut window, label, seed)?,
-            Volume::Station { label, stations, days } => {
+            SimVolume::Boot => fat(&mut window, "TERN BOOT", partition.sectors, boot_files)?,
+            SimVolume::Swap => swap(&mut window)?,
+            SimVolume::Encrypted { label } => encrypted(&mut window, label, seed)?,
+            SimVolume::Station { label, stations, days } => {
                 let mut numbers = Numbers(seed ^ (i as u64) << 32);
                 fat(&mut window, label, partition.sectors, |root| station_files(root, stations, days, &mut numbers))?;
             }
@@ -119,13 +119,13 @@ fn guid(seed: u64) -> [u8; 16] {
     out
 }
 
-type Root<'a, 'w, 's> = Dir<'a, &'w mut Window<'s>>;
+type RootFolder<'a, 'w, 's> = Dir<'a, &'w mut StoreWindow<'s>>;
 
 fn fat<'s>(
-    window: &mut Window<'s>,
+    window: &mut StoreWindow<'s>,
     label: &str,
     sectors: u64,
-    files: impl FnOnce(&Root<'_, '_, 's>) -> io::Result<()>,
+    files: impl FnOnce(&RootFolder<'_, '_, 's>) -> io::Result<()>,
 ) -> io::Result<()> {
     let mut padded = [b' '; 11];
     padded.iter_mut().zip(label.bytes()).for_each(|(to, from)| *to = from);
@@ -150,11 +150,11 @@ impl TimeProvider for FixedTime {
     }
 }
 
-fn boot_files(root: &Root<'_, '_, '_>) -> io::Result<()> {
+fn boot_files(root: &RootFolder<'_, '_, '_>) -> io::Result<()> {
     root.create_file("loader.conf")?.write_all(b"timeout 3\ndefault forecast\n")
 }
 
-fn station_files(root: &Root<'_, '_, '_>, stations: &[&str], days: u32, numbers: &mut Numbers) -> io::Result<()> {
+fn station_files(root: &RootFolder<'_, '_, '_>, stations: &[&str], days: u32, numbers: &mut Numbers) -> io::Result<()> {
     for station in stations {
         let folder = root.create_dir(&station.replace(' ', "-").to_lowercase())?;
         for day in 0..days {
@@ -214,7 +214,7 @@ fn photo(station: &str, shot: u32) -> Vec<u8> {
 }
 
 /// The header of a swap area (version 1) with a label.
-fn swap(window: &mut Window<'_>) -> io::Result<()> {
+fn swap(window: &mut StoreWindow<'_>) -> io::Result<()> {
     let mut head = vec![0; 4096];
     head[1024..1028].copy_from_slice(&1u32.to_le_bytes());
     head[1024 + 28..1024 + 32].copy_from_slice(b"tern");
@@ -223,7 +223,7 @@ fn swap(window: &mut Window<'_>) -> io::Result<()> {
 }
 
 /// A LUKS 2 header with its label, and a mebibyte of what its content looks like.
-fn encrypted(window: &mut Window<'_>, label: &str, seed: u64) -> io::Result<()> {
+fn encrypted(window: &mut StoreWindow<'_>, label: &str, seed: u64) -> io::Result<()> {
     let mut head = vec![0; 4096];
     head[..8].copy_from_slice(b"LUKS\xba\xbe\0\x02");
     head[24..24 + label.len()].copy_from_slice(label.as_bytes());

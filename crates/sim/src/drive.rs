@@ -7,7 +7,7 @@ use crate::store::Store;
 use jurex_device::media::{Drive, Elsewhere, Geometry};
 use jurex_device::medium::Port;
 use jurex_device::medium::{Access, Cause, Medium, MediumError, Op};
-use jurex_device::native::Answers;
+use jurex_device::native::Capabilities;
 use jurex_device::native::command::{Answer, Command};
 use jurex_pattern::units::{Lba, Sectors, si_size};
 use std::io;
@@ -16,7 +16,7 @@ use std::time::Duration;
 
 /// How the cells of a drive behave.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Kind {
+pub enum CellKind {
     /// Platters: written in place.
     Magnetic,
     /// Flash: written to fresh cells, the old ones kept among this many spare ones per hundred addressable.
@@ -39,7 +39,7 @@ pub enum Fault {
     VanishesAfter(u64),
 }
 
-struct State {
+struct SimState {
     store: Store,
     own: Own,
     /// How often its power was taken away: each time it comes back it is attached anew.
@@ -67,24 +67,26 @@ pub struct SimDrive {
     drive: Drive,
     shape: SpeedShape,
     pacing: Pacing,
-    state: Arc<Mutex<State>>,
+    state: Arc<Mutex<SimState>>,
 }
 
 impl SimDrive {
     /// A drive of zeros.
-    pub fn new(drive: Drive, kind: Kind, shape: SpeedShape, pacing: Pacing) -> Self {
+    pub fn new(drive: Drive, kind: CellKind, shape: SpeedShape, pacing: Pacing) -> Self {
         Self::with_nature(drive, kind, shape, pacing, Nature::default())
     }
 
     /// A drive of zeros that answers commands of its own. The geometry of `drive` is that of all its sectors, hidden ones and
     /// those of a second namespace included.
-    pub fn with_nature(drive: Drive, kind: Kind, shape: SpeedShape, pacing: Pacing, nature: Nature) -> Self {
+    pub fn with_nature(drive: Drive, kind: CellKind, shape: SpeedShape, pacing: Pacing, nature: Nature) -> Self {
         let bytes = drive.geometry.bytes();
         let spare = match kind {
-            Kind::Magnetic => 0,
-            Kind::Flash { spare_percent } => (bytes / crate::store::PAGE as u64 * u64::from(spare_percent) / 100).max(4) as u32,
+            CellKind::Magnetic => 0,
+            CellKind::Flash { spare_percent } => {
+                (bytes / crate::store::PAGE as u64 * u64::from(spare_percent) / 100).max(4) as u32
+            }
         };
-        let state = State {
+        let state = SimState {
             store: Store::new(bytes, spare),
             own: Own::new(nature, drive.geometry.sectors, pacing),
             power_cycles: 0,
@@ -97,7 +99,7 @@ impl SimDrive {
         Self { drive, shape, pacing, state: Arc::new(Mutex::new(state)) }
     }
 
-    fn state(&self) -> MutexGuard<'_, State> {
+    fn state(&self) -> MutexGuard<'_, SimState> {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
@@ -107,7 +109,7 @@ impl SimDrive {
         self.drive_in(&state)
     }
 
-    fn second_namespace_in(&self, state: &State) -> Option<String> {
+    fn second_namespace_in(&self, state: &SimState) -> Option<String> {
         let sectors = state.own.nature.second_namespace;
         (sectors > 0).then(|| format!("Namespace 2 ({})", si_size(self.drive.geometry.bytes_of(sectors))))
     }
@@ -118,7 +120,7 @@ impl SimDrive {
         Some((what, SimNamespace { drive: self.clone() }))
     }
 
-    fn drive_in(&self, state: &State) -> Drive {
+    fn drive_in(&self, state: &SimState) -> Drive {
         let mut drive = self.drive.clone();
         drive.geometry.sectors = state.own.sectors();
         drive.hidden = state.own.hidden();
@@ -149,7 +151,7 @@ impl SimDrive {
     }
 
     /// What it answers when it is asked what it can do to itself.
-    pub fn own_answers(&self) -> Answers {
+    pub fn own_answers(&self) -> Capabilities {
         let state = &mut *self.state();
         state.own.answers(&mut state.store)
     }
@@ -262,7 +264,7 @@ impl Drop for SimMedium {
 
 impl SimMedium {
     /// What the script says of an operation; counts it.
-    fn check(state: &mut State, op: Op, at: Sectors) -> Result<(), MediumError> {
+    fn check(state: &mut SimState, op: Op, at: Sectors) -> Result<(), MediumError> {
         let error = |cause| Err(MediumError { op, at: Some(at), cause });
         if !state.powered {
             return error(Cause::Gone(io::Error::other("no such device")));
@@ -294,7 +296,7 @@ impl SimMedium {
         Sectors::new(at.0, len as u64 / u64::from(self.geometry().logical))
     }
 
-    fn work(&mut self, op: Op, at: Sectors, act: impl FnOnce(&mut State)) -> Result<(), MediumError> {
+    fn work(&mut self, op: Op, at: Sectors, act: impl FnOnce(&mut SimState)) -> Result<(), MediumError> {
         if at.end() > self.geometry().sectors {
             let cause = Cause::Refused(io::Error::new(io::ErrorKind::InvalidInput, "past the end of the drive"));
             return Err(MediumError { op, at: Some(at), cause });

@@ -12,8 +12,8 @@ mod own;
 mod speed;
 mod store;
 
-pub use bench::{Bay, Bench, record_of_bay_10};
+pub use bench::{Bay, SimBench, record_of_bay_10};
 pub use counterfeit::{Beyond, Counterfeit};
-pub use drive::{Fault, Kind, Laboratory, SimDrive, SimMedium, SimNamespace};
-pub use own::{Hiding, Leaves, Lie, Nature};
+pub use drive::{CellKind, Fault, Laboratory, SimDrive, SimMedium, SimNamespace};
+pub use own::{BlockEraseLeaves, Hiding, Lie, Nature};
 pub use speed::{Pacing, SpeedShape};

@@ -52,7 +52,7 @@ fn is_uniform(data: &[u8]) -> bool {
 
 /// A cell: what it holds, and the key that was in use when it was written.
 #[derive(Clone, Debug)]
-struct Cell {
+struct FlashCell {
     page: Page,
     key: u32,
 }
@@ -72,7 +72,7 @@ fn noise(cell: usize, keys: (u32, u32), at: usize, out: &mut [u8]) {
 #[derive(Clone, Debug)]
 pub(crate) struct Store {
     len: u64,
-    cells: Vec<Cell>,
+    cells: Vec<FlashCell>,
     /// Cell of each logical page.
     map: Vec<u32>,
     /// Cells that no address reaches, the next one to be used first. Empty on magnetic drives.
@@ -85,7 +85,7 @@ impl Store {
     /// `len` bytes of zeros, with `spare` more pages that no address reaches.
     pub(crate) fn new(len: u64, spare: u32) -> Self {
         let pages = len.div_ceil(PAGE as u64) as u32;
-        let cells = vec![Cell { page: Page::Uniform(0), key: 0 }; (pages + spare) as usize];
+        let cells = vec![FlashCell { page: Page::Uniform(0), key: 0 }; (pages + spare) as usize];
         Self { len, cells, map: (0..pages).collect(), spare: (pages..pages + spare).collect(), key: 0 }
     }
 
@@ -108,7 +108,7 @@ impl Store {
                 // What else is in the cell is read under the new key, and written under it.
                 let mut bytes = vec![0; PAGE];
                 noise(cell, (self.cells[cell].key, self.key), 0, &mut bytes);
-                self.cells[cell] = Cell { page: Page::Bytes(bytes.into_boxed_slice()), key: self.key };
+                self.cells[cell] = FlashCell { page: Page::Bytes(bytes.into_boxed_slice()), key: self.key };
             }
             self.cells[cell].page.write(from, &data[part]);
         }
@@ -176,13 +176,13 @@ impl Store {
     /// Every cell, addressable or not, holds `byte` from now on.
     pub(crate) fn erase_all(&mut self, byte: u8) {
         let key = self.key;
-        self.cells.iter_mut().for_each(|c| *c = Cell { page: Page::Uniform(byte), key });
+        self.cells.iter_mut().for_each(|c| *c = FlashCell { page: Page::Uniform(byte), key });
     }
 
     /// The cells that addresses reach now hold `byte`; all others keep what they hold.
     pub(crate) fn erase_mapped(&mut self, byte: u8) {
         for at in &self.map {
-            self.cells[*at as usize] = Cell { page: Page::Uniform(byte), key: self.key };
+            self.cells[*at as usize] = FlashCell { page: Page::Uniform(byte), key: self.key };
         }
     }
 
@@ -190,7 +190,7 @@ impl Store {
     pub(crate) fn erase_half(&mut self, byte: u8) {
         let half = self.map.len().div_ceil(2);
         for at in &self.map[..half] {
-            self.cells[*at as usize] = Cell { page: Page::Uniform(byte), key: self.key };
+            self.cells[*at as usize] = FlashCell { page: Page::Uniform(byte), key: self.key };
         }
     }
 
@@ -200,7 +200,7 @@ impl Store {
         for page in 0..self.map.len() {
             self.spare.push_back(self.map[page]);
             self.map[page] = self.cells.len() as u32;
-            self.cells.push(Cell { page: Page::Uniform(byte), key });
+            self.cells.push(FlashCell { page: Page::Uniform(byte), key });
         }
     }
 
@@ -217,7 +217,7 @@ impl Store {
         let mapped: std::collections::BTreeSet<u32> = self.map.iter().copied().collect();
         for (at, cell) in self.cells.iter_mut().enumerate().filter(|(at, _)| !mapped.contains(&(*at as u32))) {
             let _ = at;
-            *cell = Cell { page: Page::Uniform(byte), key: self.key };
+            *cell = FlashCell { page: Page::Uniform(byte), key: self.key };
         }
     }
 
@@ -268,14 +268,14 @@ fn pages(at: u64, len: usize) -> impl Iterator<Item = (usize, usize, std::ops::R
 }
 
 /// A part of a store as a file, for writing tables and file systems.
-pub(crate) struct Window<'s> {
+pub(crate) struct StoreWindow<'s> {
     store: &'s mut Store,
     start: u64,
     len: u64,
     position: u64,
 }
 
-impl<'s> Window<'s> {
+impl<'s> StoreWindow<'s> {
     pub(crate) fn new(store: &'s mut Store, start: u64, len: u64) -> Self {
         assert!(start + len <= store.len, "a window lies inside its store");
         Self { store, start, len, position: 0 }
@@ -286,7 +286,7 @@ impl<'s> Window<'s> {
     }
 }
 
-impl Read for Window<'_> {
+impl Read for StoreWindow<'_> {
     fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
         let n = self.room(out.len());
         self.store.read(self.start + self.position, &mut out[..n]);
@@ -295,7 +295,7 @@ impl Read for Window<'_> {
     }
 }
 
-impl Write for Window<'_> {
+impl Write for StoreWindow<'_> {
     fn write(&mut self, data: &[u8]) -> io::Result<usize> {
         let n = self.room(data.len());
         self.store.write(self.start + self.position, &data[..n]);
@@ -308,7 +308,7 @@ impl Write for Window<'_> {
     }
 }
 
-impl Seek for Window<'_> {
+impl Seek for StoreWindow<'_> {
     fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
         let target = match to {
             SeekFrom::Start(at) => Some(at),
@@ -349,7 +349,7 @@ mod tests {
         for (spare, stays) in [(0, false), (8, true)] {
             let mut store = Store::new(64 * PAGE as u64, 0);
             store.spare = (0..spare).map(|i| i + 64).collect();
-            store.cells.resize(64 + spare as usize, Cell { page: Page::Uniform(0), key: 0 });
+            store.cells.resize(64 + spare as usize, FlashCell { page: Page::Uniform(0), key: 0 });
             store.write(63 * PAGE as u64, secret);
             (0..64).for_each(|p| store.write(p * PAGE as u64, &[0; PAGE]));
             assert_eq!(store.holds_anywhere(secret), stays);

@@ -1,14 +1,14 @@
 //! How well the remaining time is foretold at a quarter of the work, on the simulated drives, in their own time.
 
 use jiff::Timestamp;
-use jurex_device::media::{Drive, Geometry, Label, MediaClass};
+use jurex_device::media::{Drive, DriveLabel, Geometry, MediaClass};
 use jurex_device::medium::{Access, Medium, MediumError};
 use jurex_device::testing::{Fixed, cleared};
 use jurex_engine::{Clock, Event, Job, NotKept, Now, Progress, Sequential, Unattended, run};
 use jurex_pattern::units::{Lba, Sectors};
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::plan::{Order, Plan};
-use jurex_sim::{Bay, Bench, Pacing, SimDrive, SimMedium};
+use jurex_sim::{Bay, Pacing, SimBench, SimDrive, SimMedium};
 use std::cell::Cell;
 use std::rc::Rc;
 use std::time::Duration;
@@ -67,7 +67,7 @@ fn errors(bay: &Bay, notation: &str, sampled: bool) -> (f64, f64) {
     let sample = sampled.then(|| SpeedSample::take(&mut medium, Duration::from_millis(600), &now).unwrap());
     let drive = &bay.drive.drive();
     let plan = Plan::new(drive, &Order::of_program("test", notation.parse().unwrap()), &mut Fixed(9)).unwrap();
-    let Label::SerialEnding { ending, .. } = drive.label() else { panic!("every bay has a serial") };
+    let DriveLabel::SerialEnding { ending, .. } = drive.label() else { panic!("every bay has a serial") };
     let armed = plan.arm(&cleared(drive), &ending).unwrap();
     let job = Job::start(armed, drive, Access::DIRECT, 1 << 20, clock.now()).unwrap();
     let begun = now();
@@ -87,7 +87,7 @@ fn errors(bay: &Bay, notation: &str, sampled: bool) -> (f64, f64) {
 
 #[test]
 fn at_a_quarter_of_the_work_the_remaining_time_is_right_within_a_tenth() {
-    let bench = Bench::new(Pacing::Unpaced);
+    let bench = SimBench::new(Pacing::Unpaced);
     println!("error of the remaining time at 25 % of the work (in brackets: by a flat mean)");
     for (number, notation) in [(2, "00?"), (2, "00 | FF | 11?"), (10, "00?"), (8, "00"), (4, "00?"), (6, "00 | FF?")] {
         let bay = bench.bay(number).unwrap();

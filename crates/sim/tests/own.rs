@@ -8,18 +8,18 @@ use jurex_device::media::{Bus, Drive, MediaClass};
 use jurex_device::medium::Port;
 use jurex_device::medium::{Access, Medium};
 use jurex_device::native::command::Image;
-use jurex_device::native::{self, OwnErase, OwnState};
+use jurex_device::native::{self, NativeErase, OwnState};
 use jurex_device::technique::SanitizeKind;
 use jurex_device::testing::{Dice, Trail, cleared_for, test_drive};
 use jurex_engine::{
-    Backend, Beside, Checkpoint, CheckpointStore, Clock, Done, Event, Job, JobControl, KeepError, Now, Sequential, Setting, Task,
-    Wish, WithBeside,
+    Backend, Checkpoint, CheckpointStore, Clock, Control, Done, Event, Job, JobControl, KeepError, Now, RequestSetting,
+    Sequential, Sibling, Task, WithSiblings,
 };
 use jurex_pattern::units::{Lba, Sectors};
 use jurex_sanitize::evidence::{Evidence, Stated};
-use jurex_sanitize::plan::{Course, HowMuch, Order, OwnOrder, Plan, Secret};
+use jurex_sanitize::plan::{Course, HowMuch, NativeOrder, Order, Plan, Secret};
 use jurex_sanitize::rules::{Condition, Edition, Outcome, Technique, judge};
-use jurex_sim::{Fault, Hiding, Kind, Leaves, Lie, Nature, Pacing, SimDrive, SpeedShape};
+use jurex_sim::{BlockEraseLeaves, CellKind, Fault, Hiding, Lie, Nature, Pacing, SimDrive, SpeedShape};
 use std::cell::{Cell, RefCell};
 use std::collections::BTreeMap;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -35,15 +35,15 @@ const PAGE: u64 = 128;
 fn sim_drive(bus: Bus, class: MediaClass, sectors: u64, nature: Nature) -> SimDrive {
     let mut drive = test_drive(class, sectors);
     (drive.path, drive.bus, drive.protocol) = ("sim:99".into(), bus, bus.protocol());
-    let kind = if class == MediaClass::Magnetic { Kind::Magnetic } else { Kind::Flash { spare_percent: 10 } };
+    let kind = if class == MediaClass::Magnetic { CellKind::Magnetic } else { CellKind::Flash { spare_percent: 10 } };
     let shape = SpeedShape { outer: 1e9, inner: 1e9, read_factor: 1.0, slow_zone: None };
     SimDrive::with_nature(drive, kind, shape, Pacing::Unpaced, nature)
 }
 
 /// A drive of some kind with one of its own erasures.
 fn any_drive(dice: &mut Dice) -> (SimDrive, Technique) {
-    use OwnErase::*;
-    let (bus, class, own, hides): (Bus, MediaClass, &[OwnErase], bool) = dice.pick(&[
+    use NativeErase::*;
+    let (bus, class, own, hides): (Bus, MediaClass, &[NativeErase], bool) = dice.pick(&[
         (Bus::Sata, MediaClass::SolidState, &[SanitizeBlock, SanitizeCrypto, SecurityErase, SecurityEraseEnhanced][..], true),
         (Bus::Sata, MediaClass::Magnetic, &[SanitizeOverwrite, SecurityErase, SecurityEraseEnhanced], true),
         (Bus::Sas, MediaClass::Magnetic, &[SanitizeOverwrite], false),
@@ -79,7 +79,7 @@ fn any_drive(dice: &mut Dice) -> (SimDrive, Technique) {
         second_namespace: if bus == Bus::Nvme && dice.one_in(3) { PAGE } else { 0 },
         psid: own.contains(&TcgRevert).then(|| "PSID0123".to_string()),
         locking_ranges: dice.pick(&[0, 1, 8, 15]),
-        leaves: dice.pick(&[Leaves::Readable, Leaves::Unreadable, Leaves::Deallocated]),
+        leaves: dice.pick(&[BlockEraseLeaves::Readable, BlockEraseLeaves::Unreadable, BlockEraseLeaves::Deallocated]),
         removal: dice.pick(&[0, 0x01, 0x13, 0x38]),
         lies,
         ..Nature::default()
@@ -121,11 +121,11 @@ fn any_course(sim: &SimDrive, technique: Technique, dice: &mut Dice) -> Course {
     let drive = sim.drive();
     let mut then = Order::of_program("then", dice.pick(&["00", "random", "55 | ~"]).parse().unwrap());
     if dice.one_in(6) {
-        then.lift = jurex_sanitize::plan::Lift::of(&drive);
+        then.lift = jurex_sanitize::plan::UnhideOrder::of(&drive);
         return Course::Overwrite(then);
     }
-    let answers = jurex_device::native::Answers { format_reaches_all: true, ..sim.own_answers() };
-    let mut own = OwnOrder::new(technique, &drive, &answers);
+    let answers = jurex_device::native::Capabilities { format_reaches_all: true, ..sim.own_answers() };
+    let mut own = NativeOrder::new(technique, &drive, &answers);
     own.how_much = dice.pick(&[Some(HowMuch::Full), Some(HowMuch::Sampled), None]);
     own.edition = dice.pick(&[Edition::Rev1, Edition::Rev2]);
     own.stated = Stated { conditions: if dice.one_in(5) { vec![] } else { Condition::STATED.to_vec() }, by: "Ines".into() };
@@ -178,11 +178,11 @@ struct Killed<B, D> {
 }
 
 impl<B: Backend, D: FnMut(&Task) -> Option<bool>> Backend for Killed<B, D> {
-    fn settings(&self) -> Vec<Setting> {
+    fn settings(&self) -> Vec<RequestSetting> {
         self.backend.settings()
     }
 
-    fn set(&mut self, setting: Setting) {
+    fn set(&mut self, setting: RequestSetting) {
         self.backend.set(setting);
     }
 
@@ -233,17 +233,17 @@ struct Person {
 }
 
 impl JobControl for Person {
-    fn poll(&mut self) -> Option<Wish> {
+    fn poll(&mut self) -> Option<Control> {
         self.polls += 1;
         match self.stop_at {
-            Some(at) if at == self.polls => Some(Wish::Stop),
-            _ if self.polls.is_multiple_of(97) => Some(Wish::Hold),
+            Some(at) if at == self.polls => Some(Control::Stop),
+            _ if self.polls.is_multiple_of(97) => Some(Control::Hold),
             _ => None,
         }
     }
 
-    fn wait(&mut self) -> Option<Wish> {
-        Some(Wish::GoOn)
+    fn wait(&mut self) -> Option<Control> {
+        Some(Control::GoOn)
     }
 }
 
@@ -286,9 +286,9 @@ fn carry_out(sim: &SimDrive, course: &Course, dice: &mut Dice) -> Option<Evidenc
         let far = dice.pick(&[12, 60, 400]);
         let mut sequential = Sequential::in_chunks(&mut medium, CHUNK);
         let mut second = sim.second_namespace();
-        let beside = second.iter_mut().map(|(what, medium)| Beside { what: what.clone(), medium }).collect();
+        let beside = second.iter_mut().map(|(what, medium)| Sibling { what: what.clone(), medium }).collect();
         let dies = at_request(cuts.then(|| dice.below(far)), dice.one_in(2));
-        let mut backend = Killed { backend: WithBeside::new(&mut sequential, beside), dies };
+        let mut backend = Killed { backend: WithSiblings::new(&mut sequential, beside), dies };
         let mut person = Person { polls: 0, stop_at: (session < 4 && dice.one_in(6)).then(|| dice.below(far * 2)) };
         let mut ended: BTreeMap<&str, u32> = BTreeMap::new();
         let run = AssertUnwindSafe(|| {
@@ -371,7 +371,7 @@ fn play_out(seed: u64) -> Option<(Technique, Outcome, Outcome)> {
     let course = any_course(&sim, technique, dice);
     let evidence = carry_out(&sim, &course, dice)?;
     evidence.check_soundness().unwrap();
-    let keeps_password = evidence.own().is_some_and(jurex_sanitize::evidence::OwnEvidence::may_have_left_a_password);
+    let keeps_password = evidence.own().is_some_and(jurex_sanitize::evidence::NativeEvidence::may_have_left_a_password);
     assert!(keeps_password || !sim.own_answers().security_enabled, "the drive keeps a password that nobody is told of");
     let edition = match &course {
         Course::Own(own) => own.edition,
@@ -425,7 +425,7 @@ fn no_record_claims_more_than_the_cells_bear_out() {
 
 /// A drive of that bus whose block erase has failed, begun with leave to end the failure mode or without.
 fn failed(bus: Bus, leave_to_exit: bool) -> SimDrive {
-    let nature = Nature { own: vec![OwnErase::SanitizeBlock], lies: vec![Lie::Fails], ..Nature::default() };
+    let nature = Nature { own: vec![NativeErase::SanitizeBlock], lies: vec![Lie::Fails], ..Nature::default() };
     let sim = sim_drive(bus, MediaClass::SolidState, 4 * PAGE, nature);
     let mut begun = match bus {
         Bus::Sata => native::ata::erase::sanitize(SanitizeKind::Block),
@@ -465,10 +465,10 @@ fn a_failure_mode_ends_only_where_the_failed_operation_was_begun_with_leave_for_
 /// A drive of two namespaces is told to erase itself, the process is killed while it is at work, and the job goes on. `between`
 /// happens to the drive meanwhile.
 fn two_namespaces_through_a_cut(lies: Vec<Lie>, between: fn(&SimDrive)) -> Evidence {
-    let nature = Nature { own: vec![OwnErase::SanitizeBlock], second_namespace: 2 * PAGE, lies, ..Nature::default() };
+    let nature = Nature { own: vec![NativeErase::SanitizeBlock], second_namespace: 2 * PAGE, lies, ..Nature::default() };
     let sim = sim_drive(Bus::Nvme, MediaClass::SolidState, 8 * PAGE, nature);
     (0..8 * PAGE).for_each(|at| sim.write_beyond(Lba(at), &SECRET.repeat(20)[..512]));
-    let own = OwnOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers());
+    let own = NativeOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers());
     let plan = Plan::of(&sim.drive(), &Course::Own(own), &mut Dice(1)).unwrap();
     let mut kept = Kept::default();
     let mut session = |dies: bool| {
@@ -476,10 +476,10 @@ fn two_namespaces_through_a_cut(lies: Vec<Lie>, between: fn(&SimDrive)) -> Evide
         let found = medium.identify().unwrap();
         let job = begin(kept.last.as_deref(), || plan.clone(), &found, medium.access(), None);
         let mut sequential = Sequential::in_chunks(&mut medium, CHUNK);
-        let beside = second.iter_mut().map(|(what, medium)| Beside { what: what.clone(), medium }).collect();
+        let beside = second.iter_mut().map(|(what, medium)| Sibling { what: what.clone(), medium }).collect();
         let mut at_work = once_it_is_at_work();
         let dies = |task: &Task| if dies { at_work(task) } else { None };
-        let mut backend = Killed { backend: WithBeside::new(&mut sequential, beside), dies };
+        let mut backend = Killed { backend: WithSiblings::new(&mut sequential, beside), dies };
         let mut person = Person { polls: 0, stop_at: None };
         let run = AssertUnwindSafe(|| {
             jurex_engine::run(job, &mut backend, &Fast(Cell::new(0)), &mut person, &mut kept, &mut |_: &Event| {})
@@ -514,7 +514,7 @@ fn other_namespaces_are_proved_through_a_cut_by_what_was_drawn_before_it() {
 fn own_job(bus: Bus, class: MediaClass, nature: Nature, technique: Technique, stated: &[Condition]) -> (Vec<String>, Evidence) {
     let sim = sim_drive(bus, class, 8 * PAGE, nature);
     (0..8 * PAGE).for_each(|at| sim.write_beyond(Lba(at), &SECRET.repeat(20)[..512]));
-    let mut own = OwnOrder::new(technique, &sim.drive(), &sim.own_answers());
+    let mut own = NativeOrder::new(technique, &sim.drive(), &sim.own_answers());
     own.stated = Stated { conditions: stated.to_vec(), by: "Ines".into() };
     let plan = Plan::of(&sim.drive(), &Course::Own(own), &mut Dice(1)).unwrap();
     let mut medium = sim.open().unwrap();
@@ -534,7 +534,7 @@ fn limits(evidence: &Evidence) -> Vec<String> {
 #[test]
 fn sectors_that_an_erasure_leaves_unreadable_are_made_to_answer_and_what_that_shows_is_limited() {
     let done = |leaves| {
-        let nature = Nature { own: vec![OwnErase::SanitizeBlock], leaves, ..Nature::default() };
+        let nature = Nature { own: vec![NativeErase::SanitizeBlock], leaves, ..Nature::default() };
         let (told, evidence) = own_job(Bus::Nvme, MediaClass::SolidState, nature, Technique::SanitizeBlock, &[]);
         let sent: Vec<&str> = evidence.own().unwrap().commands.iter().map(|c| c.command.as_str()).collect();
         let sent = sent.iter().filter(|c| c.starts_with("Sanitize:")).count();
@@ -542,15 +542,19 @@ fn sectors_that_an_erasure_leaves_unreadable_are_made_to_answer_and_what_that_sh
         assert_eq!(told.iter().any(|t| t.contains("can't be read as this erasure leaves them")), sent == 2, "{told:?}");
         (judge(Edition::Rev2, &evidence).outcome(), sent, limited)
     };
-    assert_eq!(done(Leaves::Readable), (Outcome::Purge, 1, false));
-    assert_eq!(done(Leaves::Unreadable), (Outcome::Purge, 2, true), "once more, in the other mode");
-    assert_eq!(done(Leaves::Deallocated), (Outcome::Purge, 1, true), "the drive says that it did not do as it was asked");
+    assert_eq!(done(BlockEraseLeaves::Readable), (Outcome::Purge, 1, false));
+    assert_eq!(done(BlockEraseLeaves::Unreadable), (Outcome::Purge, 2, true), "once more, in the other mode");
+    assert_eq!(
+        done(BlockEraseLeaves::Deallocated),
+        (Outcome::Purge, 1, true),
+        "the drive says that it did not do as it was asked"
+    );
 }
 
 #[test]
 fn how_an_embedded_device_removes_data_is_read_and_a_way_of_its_makers_own_wants_the_makers_word() {
     let done = |removal, stated: &[Condition]| {
-        let nature = Nature { own: vec![OwnErase::MmcSanitize], removal, ..Nature::default() };
+        let nature = Nature { own: vec![NativeErase::MmcSanitize], removal, ..Nature::default() };
         let (_, evidence) = own_job(Bus::Mmc, MediaClass::EmbeddedFlash, nature, Technique::MmcSanitize, stated);
         let said = limits(&evidence).iter().filter(|l| l.contains("SECURE_REMOVAL_TYPE")).cloned().collect::<String>();
         (judge(Edition::Rev2, &evidence).outcome(), said)
@@ -565,7 +569,7 @@ fn how_an_embedded_device_removes_data_is_read_and_a_way_of_its_makers_own_wants
 
 #[test]
 fn a_drive_that_failed_is_sanitized_again_and_proved_by_the_next_job() {
-    let nature = Nature { own: vec![OwnErase::SanitizeBlock], lies: vec![Lie::FailsByCut], ..Nature::default() };
+    let nature = Nature { own: vec![NativeErase::SanitizeBlock], lies: vec![Lie::FailsByCut], ..Nature::default() };
     let sim = sim_drive(Bus::Nvme, MediaClass::SolidState, 8 * PAGE, nature);
     let mut dice = Dice(1);
     sim.write_beyond(Lba(3), &SECRET.repeat(20)[..512]);
@@ -573,7 +577,7 @@ fn a_drive_that_failed_is_sanitized_again_and_proved_by_the_next_job() {
     sim.power_cycle();
     assert_eq!(sim.own_answers().own_state, Some(OwnState::Failed));
     let mut run = || {
-        let own = OwnOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers());
+        let own = NativeOrder::new(Technique::SanitizeBlock, &sim.drive(), &sim.own_answers());
         let plan = Plan::of(&sim.drive(), &Course::Own(own), &mut dice).unwrap();
         let mut medium = sim.open().unwrap();
         let found = medium.identify().unwrap();

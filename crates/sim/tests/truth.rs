@@ -5,10 +5,10 @@ use jurex_device::medium::Medium;
 use jurex_device::testing::{Fixed, cleared, test_drive};
 use jurex_engine::{CHUNK_BYTES, Clock, Job, NotKept, Now, Sequential, Unattended};
 use jurex_pattern::units::{Lba, Sectors};
-use jurex_sanitize::evidence::{Ended, Evidence, Size};
+use jurex_sanitize::evidence::{Ended, Evidence, SizeFinding};
 use jurex_sanitize::plan::{Order, Plan, SizeCheck};
 use jurex_sanitize::rules::{Edition, Outcome, judge};
-use jurex_sim::{Beyond, Counterfeit, Fault, Kind, Pacing, SimDrive, SpeedShape};
+use jurex_sim::{Beyond, CellKind, Counterfeit, Fault, Pacing, SimDrive, SpeedShape};
 use proptest::prelude::*;
 use std::time::{Duration, Instant};
 
@@ -22,7 +22,7 @@ impl Clock for Wall {
     }
 }
 
-fn drive(kind: Kind, class: MediaClass) -> SimDrive {
+fn drive(kind: CellKind, class: MediaClass) -> SimDrive {
     let mut drive = test_drive(class, SECTORS);
     drive.unit.serial = Some("TEST000001".into());
     (drive.path, drive.bus, drive.protocol) = ("sim:99".into(), Bus::Usb, Bus::Usb.protocol());
@@ -62,7 +62,7 @@ fn addressable_holds_secret(drive: &SimDrive) -> bool {
 
 #[test]
 fn a_platter_is_truly_empty_after_one_pass() {
-    let drive = drive(Kind::Magnetic, MediaClass::Magnetic);
+    let drive = drive(CellKind::Magnetic, MediaClass::Magnetic);
     assert!(drive.cells_hold(SECRET));
     assert_eq!(judge(Edition::default(), &erase(&drive, "00")).outcome(), Outcome::Clear);
     assert!(!drive.cells_hold(SECRET));
@@ -70,7 +70,7 @@ fn a_platter_is_truly_empty_after_one_pass() {
 
 #[test]
 fn flash_keeps_old_cells_after_one_pass_and_so_one_pass_earns_nothing() {
-    let drive = drive(Kind::Flash { spare_percent: 300 }, MediaClass::RemovableFlash);
+    let drive = drive(CellKind::Flash { spare_percent: 300 }, MediaClass::RemovableFlash);
     let claim = judge(Edition::default(), &erase(&drive, "00"));
     assert!(drive.cells_hold(SECRET) && !addressable_holds_secret(&drive));
     assert_eq!(claim.outcome(), Outcome::NotSanitized);
@@ -79,7 +79,7 @@ fn flash_keeps_old_cells_after_one_pass_and_so_one_pass_earns_nothing() {
 
 #[test]
 fn a_drive_that_drops_writes_is_found_out_by_reading_back_and_only_by_that() {
-    let drive = drive(Kind::Magnetic, MediaClass::Magnetic);
+    let drive = drive(CellKind::Magnetic, MediaClass::Magnetic);
     drive.add_fault(Fault::DropsWrites(Sectors::new(777, 1)));
     let evidence = erase(&drive, "00 | FF | random");
     assert!(addressable_holds_secret(&drive));
@@ -90,7 +90,7 @@ fn a_drive_that_drops_writes_is_found_out_by_reading_back_and_only_by_that() {
 }
 
 fn counterfeit(beyond: Beyond, remembers: usize) -> SimDrive {
-    let drive = drive(Kind::Flash { spare_percent: 7 }, MediaClass::RemovableFlash);
+    let drive = drive(CellKind::Flash { spare_percent: 7 }, MediaClass::RemovableFlash);
     drive.make_counterfeit(Counterfeit { holds: SECTORS / 8, beyond, remembers });
     drive
 }
@@ -124,7 +124,7 @@ fn without_the_size_check_such_a_stick_would_earn_what_it_does_not_deserve_and_a
     assert!(claim.limits().iter().any(|l| l.sentence.contains("as large as it says was not proved")));
     // A buffer that is larger than the stretches of the check hides a small lie from it, and not from a whole pass.
     let hiding = || {
-        let stick = drive(Kind::Magnetic, MediaClass::RemovableFlash);
+        let stick = drive(CellKind::Magnetic, MediaClass::RemovableFlash);
         stick.make_counterfeit(Counterfeit { holds: SECTORS - 8, beyond: Beyond::Drops, remembers: 2000 });
         stick
     };
@@ -136,20 +136,20 @@ fn without_the_size_check_such_a_stick_would_earn_what_it_does_not_deserve_and_a
 
 #[test]
 fn a_stick_that_is_as_large_as_it_says_earns_its_outcome_without_that_limit() {
-    let stick = drive(Kind::Flash { spare_percent: 7 }, MediaClass::RemovableFlash);
+    let stick = drive(CellKind::Flash { spare_percent: 7 }, MediaClass::RemovableFlash);
     let evidence = erase(&stick, "55 | ~");
     let claim = judge(Edition::default(), &evidence);
     assert!(evidence.size().unwrap().is_as_told() && claim.outcome() == Outcome::Clear, "{:?}", claim.reasons());
     assert!(!claim.limits().iter().any(|l| l.sentence.contains("as large as it says")));
-    let worn = drive(Kind::Magnetic, MediaClass::RemovableFlash);
+    let worn = drive(CellKind::Magnetic, MediaClass::RemovableFlash);
     worn.add_fault(Fault::Unwritable(Sectors::new(SECTORS - 2, 1)));
     let size = erase(&worn, "55 | ~").size().cloned().unwrap();
-    assert_eq!(size.finding(), Size::NotProved, "a sector that can't be written says nothing of the size: {size:?}");
+    assert_eq!(size.finding(), SizeFinding::NotProved, "a sector that can't be written says nothing of the size: {size:?}");
 }
 
 #[test]
 fn a_drive_that_vanishes_leaves_a_record_of_what_was_done() {
-    let drive = drive(Kind::Magnetic, MediaClass::Magnetic);
+    let drive = drive(CellKind::Magnetic, MediaClass::Magnetic);
     drive.add_fault(Fault::VanishesAfter(4));
     let evidence = erase(&drive, "00");
     assert!(matches!(&evidence.ended, Ended::Gone { error } if error == "no such device"));
@@ -159,9 +159,9 @@ fn a_drive_that_vanishes_leaves_a_record_of_what_was_done() {
 
 #[test]
 fn pacing_takes_the_time_that_the_shape_says() {
-    let quick = drive(Kind::Magnetic, MediaClass::Magnetic);
+    let quick = drive(CellKind::Magnetic, MediaClass::Magnetic);
     let shape = SpeedShape { outer: 40e6, inner: 40e6, read_factor: 1.0, slow_zone: None };
-    let paced = SimDrive::new(quick.drive().clone(), Kind::Magnetic, shape, Pacing::Real);
+    let paced = SimDrive::new(quick.drive().clone(), CellKind::Magnetic, shape, Pacing::Real);
     let mut medium = paced.open().unwrap();
     let begun = Instant::now();
     (0..8).for_each(|i| medium.write(Lba(i * 2048), &[0; 1 << 20]).unwrap());
@@ -179,7 +179,7 @@ proptest! {
         vanishes in prop::option::of(1u64..60),
         flash: bool,
     ) {
-        let (kind, class) = if flash { (Kind::Flash { spare_percent: 7 }, MediaClass::RemovableFlash) } else { (Kind::Magnetic, MediaClass::Magnetic) };
+        let (kind, class) = if flash { (CellKind::Flash { spare_percent: 7 }, MediaClass::RemovableFlash) } else { (CellKind::Magnetic, MediaClass::Magnetic) };
         let drive = drive(kind, class);
         let stretch = |(first, count): &(u64, u64)| Sectors::new(*first, (*count).min(SECTORS - first));
         unwritable.iter().for_each(|s| drive.add_fault(Fault::Unwritable(stretch(s))));

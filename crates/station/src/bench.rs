@@ -3,14 +3,14 @@
 use crate::clock::SystemEntropy;
 use crate::exit::Failure;
 use crate::machine::Machine;
-use crate::places::Places;
+use crate::places::AppPaths;
 use jurex_device::beacon;
-use jurex_device::guard::{self, Cleared, Hindrance, Intent, LookedAt, Refusal};
-use jurex_device::media::{Bus, Drive, Label, Scope};
+use jurex_device::guard::{self, Blocker, Cleared, Intent, LookedAt, Refusal};
+use jurex_device::media::{Bus, Drive, DriveLabel, Scope};
 use jurex_device::medium::{Medium, MediumError};
 use jurex_device::native::ata::erase::PASSWORD;
-use jurex_device::native::{Answers, OwnState};
-use jurex_engine::{Backend, Beside, Sequential, UnlockError, WithBeside, leave_failure, unlock};
+use jurex_device::native::{Capabilities, OwnState};
+use jurex_engine::{Backend, Sequential, Sibling, UnlockError, WithSiblings, leave_failure, unlock};
 use jurex_linux::{Carrying, OpenError, System};
 use jurex_pattern::pattern::AlignedBuffer;
 use jurex_pattern::units::Lba;
@@ -23,23 +23,23 @@ use std::time::{Duration, Instant};
 
 /// A drive with what stands in the way of erasing it.
 #[derive(Clone)]
-pub struct Seen {
+pub struct DriveSnapshot {
     /// The drive.
     pub drive: Drive,
     /// What stands in the way.
-    pub hindrances: Vec<Hindrance>,
+    pub hindrances: Vec<Blocker>,
     /// What it answered when it was asked.
-    pub answers: Answers,
+    pub answers: Capabilities,
     /// Every other drive that is there: none may carry the same label, or be the same drive and in use.
     pub beside: Vec<LookedAt>,
     /// Whether it was seen at work on its own erasure until a moment ago.
     pub was_watched: bool,
-    place: Place,
+    place: DrivePlace,
 }
 
 /// Where a drive is.
 #[derive(Clone)]
-enum Place {
+enum DrivePlace {
     Machine(System),
     Simulated(Box<SimDrive>),
 }
@@ -54,12 +54,12 @@ pub enum Bench {
 
 impl Bench {
     /// This machine, kept to the drives that the `only` list names, and off Jurex's own files.
-    pub fn machine(only: &[String], places: &Places) -> Self {
+    pub fn machine(only: &[String], places: &AppPaths) -> Self {
         Bench::Machine(system(only, places))
     }
 
     pub fn simulated(pacing: Pacing) -> Self {
-        Self::of_bays(jurex_sim::Bench::new(pacing).bays())
+        Self::of_bays(jurex_sim::SimBench::new(pacing).bays())
     }
 
     /// These bays; handles on the same simulated drives.
@@ -68,27 +68,27 @@ impl Bench {
     }
 
     /// Every drive.
-    pub fn drives(&self) -> Vec<Seen> {
-        let mut all: Vec<Seen> = match self {
-            Bench::Machine(system) => system.drives().into_iter().map(|f| Seen::of_machine(system, f)).collect(),
-            Bench::Simulated(bays) => bays.iter().filter(|b| b.drive.is_powered()).map(Seen::of_bay).collect(),
+    pub fn drives(&self) -> Vec<DriveSnapshot> {
+        let mut all: Vec<DriveSnapshot> = match self {
+            Bench::Machine(system) => system.drives().into_iter().map(|f| DriveSnapshot::of_machine(system, f)).collect(),
+            Bench::Simulated(bays) => bays.iter().filter(|b| b.drive.is_powered()).map(DriveSnapshot::of_bay).collect(),
         };
-        let looked_at: Vec<LookedAt> = all.iter().map(Seen::looked_at).collect();
+        let looked_at: Vec<LookedAt> = all.iter().map(DriveSnapshot::looked_at).collect();
         all.iter_mut().for_each(|seen| seen.stand_beside(&looked_at));
         all
     }
 }
 
 /// The drive that a command names: a path, or `sim:BAY`.
-pub fn find(name: &OsStr, only: &[String], places: &Places) -> Result<Seen, Failure> {
+pub fn find(name: &OsStr, only: &[String], places: &AppPaths) -> Result<DriveSnapshot, Failure> {
     let Some(bay) = name.to_str().and_then(|n| n.strip_prefix("sim:")) else {
-        return Seen::on_machine(&system(only, places), Path::new(name));
+        return DriveSnapshot::on_machine(&system(only, places), Path::new(name));
     };
-    let bench = jurex_sim::Bench::new(Pacing::Real);
+    let bench = jurex_sim::SimBench::new(Pacing::Real);
     match bay.parse().ok().and_then(|number| bench.bay(number)) {
         Some(bay) => {
-            let mut seen = Seen::of_bay(bay);
-            let all: Vec<LookedAt> = bench.bays().iter().map(|b| Seen::of_bay(b).looked_at()).collect();
+            let mut seen = DriveSnapshot::of_bay(bay);
+            let all: Vec<LookedAt> = bench.bays().iter().map(|b| DriveSnapshot::of_bay(b).looked_at()).collect();
             seen.stand_beside(&all);
             Ok(seen)
         }
@@ -100,7 +100,7 @@ pub fn find(name: &OsStr, only: &[String], places: &Places) -> Result<Seen, Fail
     }
 }
 
-fn system(only: &[String], places: &Places) -> System {
+fn system(only: &[String], places: &AppPaths) -> System {
     let system = System::default().only(only).keeping(places.own_files());
     match Machine::find() {
         Ok(None) => system,
@@ -116,23 +116,23 @@ fn system(only: &[String], places: &Places) -> System {
 /// # Errors
 /// It is not there any more.
 pub fn once_idle(
-    seen: &Seen,
-    (name, only, places): (&OsStr, &[String], &Places),
+    seen: &DriveSnapshot,
+    (name, only, places): (&OsStr, &[String], &AppPaths),
     tell: &mut dyn FnMut(Option<u16>),
     is_wanted: &mut dyn FnMut() -> bool,
-) -> Result<Option<Seen>, Failure> {
+) -> Result<Option<DriveSnapshot>, Failure> {
     let watched = seen.watch_its_own_erasure(tell, is_wanted);
-    if watched == Watched::LeftAtWork {
+    if watched == WatchedErase::LeftAtWork {
         return Ok(None);
     }
     seen.rescan();
     let now = find(name, only, places)?;
-    Ok(Some(Seen { was_watched: watched == Watched::ToItsEnd, ..now }))
+    Ok(Some(DriveSnapshot { was_watched: watched == WatchedErase::ToItsEnd, ..now }))
 }
 
 /// What came of watching a drive at work on an erasure of its own.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Watched {
+pub enum WatchedErase {
     /// It was not at work.
     WasNotAtWork,
     /// It is not at work any more.
@@ -146,7 +146,7 @@ const SAMPLE_TIME: Duration = Duration::from_millis(1200);
 
 /// A sector's bytes before the job, kept in memory only, to be shown beside what is there afterwards.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Sample {
+pub struct SampledSector {
     /// Which sector.
     pub at: Lba,
     /// Its bytes.
@@ -162,9 +162,9 @@ pub enum ReadError {
     Read(#[from] MediumError),
 }
 
-impl Seen {
-    pub fn of_machine(system: &System, found: jurex_linux::Found) -> Self {
-        let place = Place::Machine(system.clone());
+impl DriveSnapshot {
+    pub fn of_machine(system: &System, found: jurex_linux::DiscoveredDrive) -> Self {
+        let place = DrivePlace::Machine(system.clone());
         Self {
             drive: found.drive,
             hindrances: found.hindrances,
@@ -202,7 +202,7 @@ impl Seen {
             answers: bay.answers(),
             beside: vec![],
             was_watched: false,
-            place: Place::Simulated(Box::new(bay.drive.clone())),
+            place: DrivePlace::Simulated(Box::new(bay.drive.clone())),
         }
     }
 
@@ -219,9 +219,9 @@ impl Seen {
 
     /// Looks at the system again, right before a job: the drive may have been taken into use since it was listed, and
     /// another one may have come that carries the same label. Gives the drive as it stands there now.
-    pub fn still_free(&self, label: &Label, intent: Intent) -> Result<Seen, Failure> {
-        let Place::Machine(system) = &self.place else { return Ok(self.clone()) };
-        let now = Seen::on_machine(system, self.drive.file_path())?;
+    pub fn still_free(&self, label: &DriveLabel, intent: Intent) -> Result<DriveSnapshot, Failure> {
+        let DrivePlace::Machine(system) = &self.place else { return Ok(self.clone()) };
+        let now = DriveSnapshot::on_machine(system, self.drive.file_path())?;
         let called = self.drive.called();
         let refused = |e| Failure::Refused(format!("{called} may not be erased any more: {e}. Nothing was written"));
         let cleared = now.verdict_on(intent).map_err(refused)?;
@@ -237,8 +237,8 @@ impl Seen {
     /// Reads at three places for about a second to learn how fast it is. Nothing is written.
     pub fn sample_speed(&self) -> Result<SpeedSample, ReadError> {
         let mut medium: Box<dyn Medium> = match &self.place {
-            Place::Simulated(sim) => Box::new(sim.peek_at_speed()),
-            Place::Machine(_) => self.peek()?,
+            DrivePlace::Simulated(sim) => Box::new(sim.peek_at_speed()),
+            DrivePlace::Machine(_) => self.peek()?,
         };
         let begun = Instant::now();
         Ok(SpeedSample::take(medium.as_mut(), SAMPLE_TIME, &|| begun.elapsed())?)
@@ -247,8 +247,8 @@ impl Seen {
     /// Opens it for reading, beside whoever uses it.
     pub fn peek(&self) -> Result<Box<dyn Medium + Send>, OpenError> {
         match &self.place {
-            Place::Simulated(sim) => Ok(Box::new(sim.peek())),
-            Place::Machine(system) => match self.gives_nothing() {
+            DrivePlace::Simulated(sim) => Ok(Box::new(sim.peek())),
+            DrivePlace::Machine(system) => match self.gives_nothing() {
                 Some(why) => Err(OpenError::Other { path: self.drive.path.clone(), cause: std::io::Error::other(why) }),
                 None => Ok(Box::new(jurex_linux::peek(system, &self.drive)?)),
             },
@@ -266,7 +266,7 @@ impl Seen {
 
     /// Whether it was asked who it is and what it does, and has answered.
     pub fn has_answered(&self) -> bool {
-        !self.hindrances.contains(&Hindrance::NoAnswer)
+        !self.hindrances.contains(&Blocker::NoAnswer)
     }
 
     /// Whether it is at work on an erasure of its own, by its own word.
@@ -277,12 +277,12 @@ impl Seen {
     /// Whether opening it waits for as long as it is at work on itself: the kernel wants to know its size first. A simulated drive
     /// opens at once.
     pub fn opening_waits(&self) -> bool {
-        matches!(self.place, Place::Machine(_))
+        matches!(self.place, DrivePlace::Machine(_))
     }
 
     /// Takes its power away, or gives it back: of a simulated drive only.
     pub fn switch_power(&self) {
-        if let Place::Simulated(sim) = &self.place {
+        if let DrivePlace::Simulated(sim) = &self.place {
             sim.set_power(!sim.is_powered());
         }
     }
@@ -290,7 +290,7 @@ impl Seen {
     /// What of `needles` a laboratory would still find in any cell of a simulated drive; `None`: it is a real one, of which no
     /// program can know that.
     pub fn laboratory(&self) -> Option<Laboratory> {
-        let Place::Simulated(sim) = &self.place else { return None };
+        let DrivePlace::Simulated(sim) = &self.place else { return None };
         Some(sim.laboratory())
     }
 
@@ -306,8 +306,8 @@ impl Seen {
     pub fn unlock(&self) -> Result<String, Failure> {
         let called = self.drive.called();
         // It erases nothing; but a drive that somebody works on is not touched.
-        let in_use = |h: &Hindrance| matches!(h, Hindrance::JobRunning | Hindrance::ErasesItself { .. } | Hindrance::NotListed);
-        let hindrances: Vec<Hindrance> = self.hindrances.iter().filter(|h| in_use(h)).cloned().collect();
+        let in_use = |h: &Blocker| matches!(h, Blocker::JobRunning | Blocker::ErasesItself { .. } | Blocker::NotListed);
+        let hindrances: Vec<Blocker> = self.hindrances.iter().filter(|h| in_use(h)).cloned().collect();
         if !hindrances.is_empty() {
             return Err(Failure::Refused(format!("{called} is left as it is: {}", Refusal { hindrances })));
         }
@@ -333,18 +333,18 @@ impl Seen {
     }
 
     /// What it answers when it is asked now.
-    pub fn answers_now(&self) -> Option<Answers> {
+    pub fn answers_now(&self) -> Option<Capabilities> {
         match &self.place {
-            Place::Simulated(sim) => {
+            DrivePlace::Simulated(sim) => {
                 let own = sim.own_answers();
-                Some(Answers { health: self.answers.health.clone(), asked: self.answers.asked.clone(), ..own })
+                Some(Capabilities { health: self.answers.health.clone(), asked: self.answers.asked.clone(), ..own })
             }
-            Place::Machine(system) => Some(system.find(self.drive.file_path()).ok()?.answers),
+            DrivePlace::Machine(system) => Some(system.find(self.drive.file_path()).ok()?.answers),
         }
     }
 
     /// Takes new answers, and what stands in the way by them.
-    pub fn take_answers(&mut self, answers: Answers) {
+    pub fn take_answers(&mut self, answers: Capabilities) {
         let by_answers = guard::of_answers(&self.answers);
         self.hindrances.retain(|h| !by_answers.contains(h));
         self.hindrances.extend(guard::of_answers(&answers));
@@ -361,13 +361,13 @@ impl Seen {
 
     /// Asks it again and again for as long as it is at work on an erasure of its own, and tells each time how far it is. Opening
     /// it would only wait, and tell nobody. Nothing is sent to it but questions.
-    pub fn watch_its_own_erasure(&self, tell: &mut dyn FnMut(Option<u16>), is_wanted: &mut dyn FnMut() -> bool) -> Watched {
-        let mut watched = Watched::WasNotAtWork;
+    pub fn watch_its_own_erasure(&self, tell: &mut dyn FnMut(Option<u16>), is_wanted: &mut dyn FnMut() -> bool) -> WatchedErase {
+        let mut watched = WatchedErase::WasNotAtWork;
         while let Some(progress) = self.own_progress() {
             tell(progress);
-            watched = Watched::ToItsEnd;
+            watched = WatchedErase::ToItsEnd;
             if !is_wanted() {
-                return Watched::LeftAtWork;
+                return WatchedErase::LeftAtWork;
             }
             std::thread::sleep(Duration::from_secs(2));
         }
@@ -376,14 +376,14 @@ impl Seen {
 
     /// Lets the system see its capacity anew.
     pub fn rescan(&self) {
-        if let Place::Machine(system) = &self.place {
+        if let DrivePlace::Machine(system) = &self.place {
             // A drive that is not looked at anew keeps the size that it had, and is refused by that.
             let _ = system.rescan(self.drive.file_path());
         }
     }
 
     /// What is on it, and one sector of it. Where the drive can't be opened, the note says why.
-    pub fn look(&self) -> (Contents, Option<Sample>) {
+    pub fn look(&self) -> (Contents, Option<SampledSector>) {
         match self.peek() {
             Ok(mut medium) => {
                 let contents = contents::look(medium.as_mut());
@@ -410,45 +410,45 @@ impl Seen {
     }
 
     /// One sector as it is now.
-    pub fn sector(&self, at: Lba) -> Option<Sample> {
+    pub fn sector(&self, at: Lba) -> Option<SampledSector> {
         read_sector(self.peek().ok()?.as_mut(), at)
     }
 
     /// Opens it for erasing, for this process alone.
     pub fn open(&self) -> Result<OpenDrive, OpenError> {
         match &self.place {
-            Place::Simulated(sim) => match sim.open() {
+            DrivePlace::Simulated(sim) => match sim.open() {
                 Ok(medium) => Ok(OpenDrive::Simulated(medium)),
                 Err(_) => Err(OpenError::JobRunning(self.drive.shown_path())),
             },
-            Place::Machine(system) => Ok(OpenDrive::Machine(jurex_linux::open(system, &self.drive)?)),
+            DrivePlace::Machine(system) => Ok(OpenDrive::Machine(jurex_linux::open(system, &self.drive)?)),
         }
     }
 
     /// Opens it for proving, for this process alone; nothing can be written.
     pub fn open_to_read(&self) -> Result<OpenDrive, OpenError> {
         match &self.place {
-            Place::Simulated(_) => self.open(),
-            Place::Machine(system) => Ok(OpenDrive::Machine(jurex_linux::open_to_read(system, &self.drive)?)),
+            DrivePlace::Simulated(_) => self.open(),
+            DrivePlace::Machine(system) => Ok(OpenDrive::Machine(jurex_linux::open_to_read(system, &self.drive)?)),
         }
     }
 
     /// What keeps it from being read and judged by that: something uses it, or it gives no sector.
     pub fn may_be_proved(&self) -> Result<(), Refusal> {
         let Err(Refusal { mut hindrances }) = self.verdict() else { return Ok(()) };
-        hindrances.retain(Hindrance::hinders_reading);
+        hindrances.retain(Blocker::hinders_reading);
         if hindrances.is_empty() { Ok(()) } else { Err(Refusal { hindrances }) }
     }
 
     /// Opens it for erasing, and with it everything else that `scope` reaches: other namespaces of the unit, other paths to it.
     pub fn open_for(&self, scope: Scope) -> Result<(OpenDrive, Vec<HeldBeside>), OpenError> {
         let system = match &self.place {
-            Place::Simulated(sim) => {
+            DrivePlace::Simulated(sim) => {
                 let second = sim.second_namespace().filter(|_| scope == Scope::WholeUnit);
                 let held = second.map(|(what, medium)| HeldBeside { what: Some(what), medium: Box::new(medium) });
                 return Ok((self.open()?, held.into_iter().collect()));
             }
-            Place::Machine(system) => system,
+            DrivePlace::Machine(system) => system,
         };
         let reached = self.beside.iter().map(|(other, _)| other).filter(|other| match scope {
             Scope::WholeUnit => guard::is_of_the_same_unit(&self.drive, other),
@@ -465,8 +465,8 @@ impl Seen {
     /// Its temperature now in degrees Celsius, if it tells.
     pub fn celsius(&self) -> Option<i16> {
         match &self.place {
-            Place::Simulated(_) => self.answers.health.celsius,
-            Place::Machine(system) => system.find(self.drive.file_path()).ok()?.answers.health.celsius,
+            DrivePlace::Simulated(_) => self.answers.health.celsius,
+            DrivePlace::Machine(system) => system.find(self.drive.file_path()).ok()?.answers.health.celsius,
         }
     }
 }
@@ -494,9 +494,9 @@ impl OpenDrive {
 
     /// Lets `work` be done by the backend that suits the drive, which reaches the namespaces held beside it too.
     pub fn with_backend_beside<'h, R>(self, beside: &'h mut [HeldBeside], work: impl FnOnce(&mut dyn Backend) -> R) -> R {
-        let other = |held: &'h mut HeldBeside| Some(Beside { what: held.what.clone()?, medium: held.medium.as_mut() });
+        let other = |held: &'h mut HeldBeside| Some(Sibling { what: held.what.clone()?, medium: held.medium.as_mut() });
         let others = beside.iter_mut().filter_map(other).collect();
-        self.with_backend(|backend| work(&mut WithBeside::new(backend, others)))
+        self.with_backend(|backend| work(&mut WithSiblings::new(backend, others)))
     }
 
     /// Lets `work` be done by the backend that suits the drive.
@@ -514,15 +514,15 @@ fn carrying() -> Carrying {
 }
 
 /// A sector worth showing: the first one of a volume that holds more than one repeated byte, else the drive's first.
-fn sample(medium: &mut dyn Medium, contents: &Contents) -> Option<Sample> {
+fn sample(medium: &mut dyn Medium, contents: &Contents) -> Option<SampledSector> {
     let starts = contents.regions.iter().rev().map(|r| r.at.first);
     let told = starts.filter_map(|at| read_sector(&mut *medium, at)).find(|s| s.bytes.iter().any(|b| *b != s.bytes[0]));
     told.or_else(|| read_sector(medium, Lba(0)))
 }
 
-fn read_sector(medium: &mut dyn Medium, at: Lba) -> Option<Sample> {
+fn read_sector(medium: &mut dyn Medium, at: Lba) -> Option<SampledSector> {
     let len = medium.geometry().logical as usize;
     let mut buffer = AlignedBuffer::new(len);
     medium.read(at, buffer.bytes()).ok()?;
-    Some(Sample { at, bytes: buffer.bytes().to_vec() })
+    Some(SampledSector { at, bytes: buffer.bytes().to_vec() })
 }

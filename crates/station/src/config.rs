@@ -223,11 +223,11 @@ impl Config {
     }
 
     /// How jobs are worked.
-    pub fn habits(&self) -> Habits {
+    pub fn habits(&self) -> JobDefaults {
         /// Warmer than drives are made for.
         const WARM: i16 = 70;
         let hold_above = Some(self.hold_above_celsius.unwrap_or(WARM)).filter(|limit| *limit > 0);
-        Habits { hold_above, second_percent: self.second_look_percent.unwrap_or(SecondLook::USUAL_PERCENT) }
+        JobDefaults { hold_above, second_percent: self.second_look_percent.unwrap_or(SecondLook::USUAL_PERCENT) }
     }
 
     /// What labels are printed on.
@@ -360,14 +360,14 @@ fn check_only(name: &str) -> Result<(), ConfigError> {
 
 /// What the settings say of every job.
 #[derive(Clone, Copy, Debug)]
-pub struct Habits {
+pub struct JobDefaults {
     /// Above this temperature in degrees Celsius the job holds.
     pub hold_above: Option<i16>,
     /// Of a hundred drives of a lot, those that are drawn for a second look.
     pub second_percent: u8,
 }
 
-impl Habits {
+impl JobDefaults {
     /// What the ledger notes of them.
     pub fn sentence(self) -> String {
         let hold = self.hold_above.map_or("Jobs hold at no temperature".to_string(), |c| format!("Jobs hold above {c} °C"));

@@ -2,7 +2,7 @@
 
 use crate::disk::write_new;
 use crate::files::free_name;
-use jurex_past::{Line, PastError, PastWork};
+use jurex_past::{JobLine, PastError, PastWork};
 use jurex_pattern::text::harmless_cell;
 use jurex_sign::{PrivateKey, sign};
 use serde_json::{Value, json};
@@ -30,7 +30,7 @@ const COLUMNS: [&str; 15] = [
 
 /// Why nothing, or not all, was written.
 #[derive(Debug, thiserror::Error)]
-pub enum Trouble {
+pub enum ExportTrouble {
     #[error("{0}")]
     File(#[from] std::io::Error),
     #[error("{0}")]
@@ -38,11 +38,11 @@ pub enum Trouble {
 }
 
 /// Goes through every job in which all these words appear, the newest first, some at a time.
-fn each(ledger: &dyn PastWork, words: &str, mut take: impl FnMut(&Line) -> std::io::Result<()>) -> Result<u64, Trouble> {
+fn each(ledger: &dyn PastWork, words: &str, mut take: impl FnMut(&JobLine) -> std::io::Result<()>) -> Result<u64, ExportTrouble> {
     const AT_ONCE: u32 = 500;
     let (mut before, mut n) = (None, 0);
     loop {
-        let page = ledger.find(words, before, AT_ONCE).map_err(Trouble::Ledger)?;
+        let page = ledger.find(words, before, AT_ONCE).map_err(ExportTrouble::Ledger)?;
         for line in &page {
             take(line)?;
             n += 1;
@@ -55,7 +55,7 @@ fn each(ledger: &dyn PastWork, words: &str, mut take: impl FnMut(&Line) -> std::
 }
 
 /// A new file, there under its name only when it is whole.
-pub fn one_file(ledger: &dyn PastWork, words: &str, out: &Path, as_csv: bool) -> Result<u64, Trouble> {
+pub fn one_file(ledger: &dyn PastWork, words: &str, out: &Path, as_csv: bool) -> Result<u64, ExportTrouble> {
     let folder = out.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let mut file = BufWriter::new(tempfile::Builder::new().prefix(".jurex-").tempfile_in(folder)?);
     let n = if as_csv {
@@ -78,7 +78,7 @@ pub fn one_file(ledger: &dyn PastWork, words: &str, out: &Path, as_csv: bool) ->
 }
 
 /// Each record in a file of its own, signed where there is a key, with what proves that it stands in the ledger.
-pub fn records(ledger: &dyn PastWork, words: &str, out: &Path, key: Option<&PrivateKey>) -> Result<u64, Trouble> {
+pub fn records(ledger: &dyn PastWork, words: &str, out: &Path, key: Option<&PrivateKey>) -> Result<u64, ExportTrouble> {
     std::fs::create_dir_all(out)?;
     let mut recorded = 0;
     each(ledger, words, |line| {
@@ -102,7 +102,7 @@ pub fn to_new_table(ledger: &dyn PastWork, words: &str, folder: &Path) -> Result
 }
 
 /// A job as JSON: what its record says, judged again.
-pub fn to_json(line: &Line) -> Value {
+pub fn to_json(line: &JobLine) -> Value {
     let record = line.standing.record();
     let papers = record.map(|r| r.papers());
     json!({

@@ -1,10 +1,10 @@
 //! The files of a job in the output folder. Nothing is overwritten, and a file is there whole or not at all.
 
 use crate::disk::write_new;
-use crate::signing::Seal;
+use crate::signing::Signer;
 use jurex_disposition::lot::Statement;
 use jurex_disposition::release::Release;
-use jurex_file_erase::LessRecord;
+use jurex_file_erase::FileEraseRecord;
 use jurex_pattern::text::shown_path;
 use jurex_report::Print;
 use jurex_sanitize::record::{JobId, Papers, Record};
@@ -91,7 +91,7 @@ pub fn check_free(folder: &Path, name: &str) -> Result<(), FileError> {
 
 /// How papers are given out: under which key, and how they are printed.
 pub struct Issue<'a> {
-    pub seal: &'a Seal,
+    pub seal: &'a Signer,
     pub print: Print,
 }
 
@@ -116,7 +116,7 @@ pub fn write_as(folder: &Path, name: &str, record: &Record, issue: &Issue<'_>) -
 }
 
 /// A paper with its signature; one that could not be signed stays without, and that is told.
-fn sealed(pdf: Vec<u8>, seal: &Seal) -> Vec<u8> {
+fn sealed(pdf: Vec<u8>, seal: &Signer) -> Vec<u8> {
     seal.sign_paper(pdf.clone()).unwrap_or_else(|why| {
         tracing::warn!("a paper is not signed for PDF readers: {why}");
         pdf
@@ -136,7 +136,7 @@ fn write_each(folder: &Path, name: &str, contents: Vec<(&str, Vec<u8>)>) -> Resu
 }
 
 /// Writes the papers of a lot: PDF, CSV, and JSON, signed where there is a key; gives their paths.
-pub fn write_lot(folder: &Path, statement: &Statement, seal: &Seal) -> Result<Vec<PathBuf>, FileError> {
+pub fn write_lot(folder: &Path, statement: &Statement, seal: &Signer) -> Result<Vec<PathBuf>, FileError> {
     check_folder(folder)?;
     // A name that a path could mean something by is written otherwise.
     let safe = |c: char| if c.is_alphanumeric() || matches!(c, '-' | '_' | '.') { c } else { '_' };
@@ -178,7 +178,7 @@ pub fn write_verification(folder: &Path, name: &str, json: &str, key: Option<&Pr
 
 /// Writes a statement of what became of a drive, signed where there is a key, and the paper of a destruction; gives their paths. Of one
 /// drive there may be several: each keeps its files.
-pub fn write_release(folder: &Path, name: &str, release: &Release, seal: &Seal) -> Result<Vec<PathBuf>, FileError> {
+pub fn write_release(folder: &Path, name: &str, release: &Release, seal: &Signer) -> Result<Vec<PathBuf>, FileError> {
     check_folder(folder)?;
     let json = release.to_json();
     let mut contents = vec![("release.json", json.clone().into_bytes())];
@@ -193,7 +193,7 @@ pub fn write_release(folder: &Path, name: &str, release: &Release, seal: &Seal) 
 }
 
 /// Writes the record of less than a drive, signed too where there is a key, its paper, and where it lay; gives their paths.
-pub fn write_less(folder: &Path, record: &LessRecord, seal: &Seal) -> Result<Vec<PathBuf>, FileError> {
+pub fn write_less(folder: &Path, record: &FileEraseRecord, seal: &Signer) -> Result<Vec<PathBuf>, FileError> {
     check_folder(folder)?;
     let json = record.to_json();
     let mut contents = vec![("files.json", json.clone().into_bytes())];

@@ -3,21 +3,21 @@
 
 use crate::config::Config;
 use crate::disk::{FEW_LINES, read_small, replace};
-use crate::places::Places;
-use jurex_past::{Head, PastError, PastWork};
+use crate::places::AppPaths;
+use jurex_past::{PastError, PastWork, TreeHead};
 use jurex_pattern::text::shown_path;
 use jurex_sign::{SignedHead, parse_unsigned_head};
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
 /// Where the newest head is kept: beside the ledger, and where the settings say.
-pub fn files(places: &Places, config: &Config) -> Vec<PathBuf> {
+pub fn files(places: &AppPaths, config: &Config) -> Vec<PathBuf> {
     std::iter::once(places.newest_head()).chain(config.head_file.clone()).collect()
 }
 
 /// What a file that keeps the newest head says of the ledger.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Kept {
+pub enum HeadOnFile {
     /// The ledger follows from it.
     Follows,
     /// No head is kept there yet.
@@ -27,10 +27,10 @@ pub enum Kept {
     /// It can't be read as a head.
     Unreadable(String),
     /// The ledger does not follow from it.
-    Other(Head),
+    Other(TreeHead),
 }
 
-impl Kept {
+impl HeadOnFile {
     /// What the file says.
     pub fn in_file(file: &Path, ledger: &dyn PastWork) -> Result<Self, PastError> {
         let text = match read_small(file, FEW_LINES) {
@@ -44,7 +44,7 @@ impl Kept {
         let Some((size, root)) = parse_unsigned_head(&text).or_else(signed) else {
             return Ok(Self::Unreadable("it is no head of a ledger".into()));
         };
-        let head = Head { size, root };
+        let head = TreeHead { size, root };
         Ok(if ledger.follows_from(&head)? { Self::Follows } else { Self::Other(head) })
     }
 
@@ -74,7 +74,7 @@ impl Kept {
 
 /// What speaks against the ledger by the heads that are kept of it, each in a sentence.
 pub fn doubts(files: &[PathBuf], ledger: &dyn PastWork) -> Vec<String> {
-    let doubt = |file: &PathBuf| match Kept::in_file(file, ledger) {
+    let doubt = |file: &PathBuf| match HeadOnFile::in_file(file, ledger) {
         Ok(kept) => kept.doubt(file),
         Err(e) => Some(e.to_string()),
     };
@@ -86,8 +86,8 @@ pub fn doubts(files: &[PathBuf], ledger: &dyn PastWork) -> Vec<String> {
 pub fn keep(files: &[PathBuf], ledger: &dyn PastWork, text: &str) -> Vec<String> {
     let mut said = vec![];
     for file in files {
-        let kept = Kept::in_file(file, ledger);
-        let gives_way = kept.as_ref().is_ok_and(Kept::gives_way);
+        let kept = HeadOnFile::in_file(file, ledger);
+        let gives_way = kept.as_ref().is_ok_and(HeadOnFile::gives_way);
         match &kept {
             Ok(kept) => said.extend(kept.doubt(file)),
             Err(e) => said.push(e.to_string()),
@@ -112,9 +112,9 @@ pub fn beside(file: &Path) -> PathBuf {
 pub fn take(files: &[PathBuf], ledger: &dyn PastWork) -> Result<Vec<String>, std::io::Error> {
     let mut said = vec![];
     for file in files {
-        let kept = Kept::in_file(file, ledger).map_err(std::io::Error::other)?;
+        let kept = HeadOnFile::in_file(file, ledger).map_err(std::io::Error::other)?;
         let Some(doubt) = kept.doubt(file) else { continue };
-        if let Kept::Other(head) = &kept {
+        if let HeadOnFile::Other(head) = &kept {
             ledger.note_taken(head, crate::clock::wall()).map_err(std::io::Error::other)?;
         }
         if file.exists() {
@@ -134,12 +134,12 @@ mod tests {
     use super::*;
     use crate::clock::wall;
     use jurex_ledger::Ledger;
-    use jurex_past::About;
+    use jurex_past::NotedSubject;
     use jurex_sign::unsigned_head;
 
     fn ledger(dir: &Path, name: &str, entries: usize) -> Ledger {
         let ledger = Ledger::open(&dir.join(name)).unwrap();
-        (0..entries).for_each(|n| ledger.note(About::Key, &format!("{name}: entry {n}"), None, wall()).unwrap());
+        (0..entries).for_each(|n| ledger.note(NotedSubject::Key, &format!("{name}: entry {n}"), None, wall()).unwrap());
         ledger
     }
 
@@ -154,7 +154,7 @@ mod tests {
         let files = vec![dir.path().join("ledger-head"), dir.path().join("elsewhere/head")];
         let long = ledger(dir.path(), "long", 5);
         assert_eq!(keep(&files, &long, &head_of(&long)), Vec::<String>::new());
-        long.note(About::Key, "one more", None, wall()).unwrap();
+        long.note(NotedSubject::Key, "one more", None, wall()).unwrap();
         assert_eq!(doubts(&files, &long), Vec::<String>::new(), "it has grown");
         let then = head_of(&long);
         assert_eq!(keep(&files, &long, &then), Vec::<String>::new());

@@ -1,8 +1,8 @@
 //! Holds a job while its drive is too hot, where the drive tells its temperature.
 
-use crate::bench::Seen;
+use crate::bench::DriveSnapshot;
 use crossbeam_channel::{Receiver, Sender, bounded};
-use jurex_engine::{JobControl, Wish};
+use jurex_engine::{Control, JobControl};
 use std::thread;
 use std::time::Duration;
 
@@ -12,7 +12,7 @@ const ASK_EVERY: Duration = Duration::from_secs(30);
 const COOLER_BY: i16 = 4;
 
 /// A person's wishes, and the drive's temperature beside them.
-pub struct Watched<'c> {
+pub struct ThermalControl<'c> {
     person: &'c mut dyn JobControl,
     heat: Option<Heat>,
     /// Whether the job is held by a person: cooling down does not let it go on then.
@@ -26,14 +26,14 @@ struct Heat {
     too_hot: bool,
 }
 
-impl<'c> Watched<'c> {
+impl<'c> ThermalControl<'c> {
     /// The person's wishes alone.
     pub fn person(&mut self) -> &mut dyn JobControl {
         self.person
     }
 
     /// Watches the drive, if there is a limit.
-    pub fn new(person: &'c mut dyn JobControl, seen: &Seen, limit: Option<i16>) -> Self {
+    pub fn new(person: &'c mut dyn JobControl, seen: &DriveSnapshot, limit: Option<i16>) -> Self {
         let heat = limit.map(|limit| {
             let (tell, told) = bounded(1);
             let seen = seen.clone();
@@ -45,7 +45,7 @@ impl<'c> Watched<'c> {
 }
 
 /// Asks until nobody listens, or the drive does not tell. A drive that hangs holds up nobody: this is its own thread.
-fn ask(seen: &Seen, tell: &Sender<i16>) {
+fn ask(seen: &DriveSnapshot, tell: &Sender<i16>) {
     while let Some(celsius) = seen.celsius() {
         if tell.send(celsius).is_err() {
             return;
@@ -56,37 +56,37 @@ fn ask(seen: &Seen, tell: &Sender<i16>) {
 
 impl Heat {
     /// The wish that follows from what was told last.
-    fn wish(&mut self, celsius: i16) -> Option<Wish> {
+    fn wish(&mut self, celsius: i16) -> Option<Control> {
         match self.too_hot {
             false if celsius > self.limit => {
                 self.too_hot = true;
-                Some(Wish::CoolDown(celsius))
+                Some(Control::CoolDown(celsius))
             }
             true if celsius <= self.limit - COOLER_BY => {
                 self.too_hot = false;
-                Some(Wish::GoOn)
+                Some(Control::GoOn)
             }
             _ => None,
         }
     }
 }
 
-impl JobControl for Watched<'_> {
-    fn poll(&mut self) -> Option<Wish> {
+impl JobControl for ThermalControl<'_> {
+    fn poll(&mut self) -> Option<Control> {
         if let Some(wish) = self.person.poll() {
-            self.held_by_person = wish == Wish::Hold;
+            self.held_by_person = wish == Control::Hold;
             return Some(wish);
         }
         let heat = self.heat.as_mut()?;
         let celsius = heat.told.try_recv().ok()?;
-        heat.wish(celsius).filter(|w| *w != Wish::GoOn || !self.held_by_person)
+        heat.wish(celsius).filter(|w| *w != Control::GoOn || !self.held_by_person)
     }
 
-    fn wait(&mut self) -> Option<Wish> {
+    fn wait(&mut self) -> Option<Control> {
         let cooling = self.heat.as_ref().is_some_and(|h| h.too_hot);
         if !cooling || self.held_by_person {
             let wish = self.person.wait();
-            self.held_by_person = wish == Some(Wish::Hold) || (wish.is_none() && self.held_by_person);
+            self.held_by_person = wish == Some(Control::Hold) || (wish.is_none() && self.held_by_person);
             return wish;
         }
         thread::sleep(Duration::from_millis(200));
@@ -100,10 +100,10 @@ mod tests {
 
     struct Nobody;
     impl JobControl for Nobody {
-        fn poll(&mut self) -> Option<Wish> {
+        fn poll(&mut self) -> Option<Control> {
             None
         }
-        fn wait(&mut self) -> Option<Wish> {
+        fn wait(&mut self) -> Option<Control> {
             None
         }
     }
@@ -113,16 +113,16 @@ mod tests {
         let (tell, told) = bounded(1);
         let mut nobody = Nobody;
         let heat = Some(Heat { told, limit: 60, too_hot: false });
-        let mut control = Watched { person: &mut nobody, heat, held_by_person: false };
-        let at = |celsius: i16, control: &mut Watched<'_>| {
+        let mut control = ThermalControl { person: &mut nobody, heat, held_by_person: false };
+        let at = |celsius: i16, control: &mut ThermalControl<'_>| {
             tell.send(celsius).unwrap();
             control.poll()
         };
         assert_eq!(at(60, &mut control), None);
-        assert_eq!(at(61, &mut control), Some(Wish::CoolDown(61)));
+        assert_eq!(at(61, &mut control), Some(Control::CoolDown(61)));
         assert_eq!(at(58, &mut control), None, "it swings around the limit");
-        assert_eq!(at(56, &mut control), Some(Wish::GoOn));
-        assert_eq!(at(70, &mut control), Some(Wish::CoolDown(70)));
+        assert_eq!(at(56, &mut control), Some(Control::GoOn));
+        assert_eq!(at(70, &mut control), Some(Control::CoolDown(70)));
         control.held_by_person = true;
         assert_eq!(at(20, &mut control), None);
     }

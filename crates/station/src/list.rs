@@ -13,13 +13,13 @@ const MOST_MIB: u64 = 4;
 
 /// A line of the list with its plan understood.
 #[derive(Debug)]
-pub struct Listed {
+pub struct ListedJob {
     pub line: OrderLine,
     pub order: OrderArgs,
 }
 
 /// The list, every plan of it understood before anything is done.
-pub fn read(path: &Path, catalogue: &Catalogue) -> Result<(Vec<Listed>, Vec<String>), Failure> {
+pub fn read(path: &Path, catalogue: &Catalogue) -> Result<(Vec<ListedJob>, Vec<String>), Failure> {
     let file = shown_path(path);
     let unreadable = |why| Failure::Use(format!("cannot read the list {file}: {why}. Nothing was written"));
     let bytes = disk::read_plain(path, MOST_MIB).map_err(unreadable)?;
@@ -28,7 +28,7 @@ pub fn read(path: &Path, catalogue: &Catalogue) -> Result<(Vec<Listed>, Vec<Stri
     let mut listed = vec![];
     for line in orders.orders {
         match understood(&line, catalogue) {
-            Ok(order) => listed.push(Listed { line, order }),
+            Ok(order) => listed.push(ListedJob { line, order }),
             Err(why) => wrong.push(format!("line {}: {why}", line.by.line)),
         }
     }
@@ -56,10 +56,10 @@ fn understood(line: &OrderLine, catalogue: &Catalogue) -> Result<OrderArgs, Stri
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_sanitize::orders::ByList;
+    use jurex_sanitize::orders::Approval;
 
     fn line(plan: &str) -> OrderLine {
-        let by = ByList { sha256: String::new(), line: 2, approved_by: "Tomasz Averill".into() };
+        let by = Approval { sha256: String::new(), line: 2, approved_by: "Tomasz Averill".into() };
         OrderLine { serial: "FM0500T3XW8D".into(), plan: plan.into(), sectors: None, namespace: None, by }
     }
 

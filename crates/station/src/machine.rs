@@ -78,7 +78,7 @@ impl Ask {
 
 /// A volume that records can be carried to.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Volume {
+pub struct CarryVolume {
     pub device: String,
     pub label: String,
     pub kind: String,
@@ -167,11 +167,11 @@ impl Machine {
     }
 
     /// The volumes that records can be carried to.
-    pub fn volumes(&self) -> Vec<Volume> {
+    pub fn volumes(&self) -> Vec<CarryVolume> {
         let told = self.run(&["volumes"]).unwrap_or_default();
         let one = |line: &str| {
             let mut parts = line.split('\t').map(String::from);
-            Some(Volume { device: parts.next()?, label: parts.next()?, kind: parts.next()? })
+            Some(CarryVolume { device: parts.next()?, label: parts.next()?, kind: parts.next()? })
         };
         told.lines().filter_map(one).collect()
     }
@@ -248,7 +248,7 @@ mod tests {
         assert!(!machine.keeps() && machine.keeps_in().contains("memory alone"));
         let now = Timestamp::from_second(1_795_800_000).unwrap();
         assert_eq!(machine.notes(now, None), ["No data partition was found."]);
-        assert_eq!(machine.volumes(), [Volume { device: "/dev/sdd1".into(), label: "CARRY".into(), kind: "vfat".into() }]);
+        assert_eq!(machine.volumes(), [CarryVolume { device: "/dev/sdd1".into(), label: "CARRY".into(), kind: "vfat".into() }]);
         assert_eq!(machine.keyboards(), ["us", "de"]);
         assert_eq!(machine.ask(&Ask::Sleep), Err("No S3.".into()));
         assert_eq!(machine.ask(&Ask::Clock("2026-11-26 15:04".into())), Ok("clock 2026-11-26 15:04".into()));

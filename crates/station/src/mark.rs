@@ -1,8 +1,8 @@
 //! Marks as they are met: whose they are, whether they are of this drive, and whether the drive is still as it was left.
 
-use crate::bench::Seen;
+use crate::bench::DriveSnapshot;
 use jurex_device::media::Drive;
-use jurex_disposition::mark::{self, Found, Mark, MarkSays, Whole};
+use jurex_disposition::mark::{self, ErasureTag, FoundTag, TagFacts, TagState};
 use jurex_sign::{KnownKey, Signed};
 
 /// Who vouches for a mark.
@@ -23,15 +23,15 @@ pub enum Voucher {
 /// A mark that was found on a drive.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct MarkSeen {
-    pub says: MarkSays,
-    pub whole: Whole,
+    pub says: TagFacts,
+    pub whole: TagState,
     pub voucher: Voucher,
     /// Whether it is about this drive.
     pub fits: bool,
 }
 
 impl MarkSeen {
-    fn of(mark: &Mark, whole: Whole, drive: &Drive, keys: &[KnownKey]) -> Self {
+    fn of(mark: &ErasureTag, whole: TagState, drive: &Drive, keys: &[KnownKey]) -> Self {
         let voucher = match mark.signed() {
             None => Voucher::Nobody,
             Some(text) => match Signed::parse(text) {
@@ -51,7 +51,7 @@ impl MarkSeen {
 
     /// What it says, and what is to be said of it, each a sentence.
     pub fn sentences(&self, now: jiff::Timestamp) -> Vec<String> {
-        let MarkSays { job, outcome, method, ended, serial, ask, .. } = &self.says;
+        let TagFacts { job, outcome, method, ended, serial, ask, .. } = &self.says;
         let by = match &self.voucher {
             Voucher::Known(name) => format!(" by {name}"),
             _ => String::new(),
@@ -116,12 +116,12 @@ pub enum MarkHere {
 
 impl MarkHere {
     /// Looks for one; `None`: there is none, or the drive gives nothing.
-    pub fn on(seen: &Seen, keys: &[KnownKey]) -> Option<Self> {
+    pub fn on(seen: &DriveSnapshot, keys: &[KnownKey]) -> Option<Self> {
         let mut medium = seen.peek().ok()?;
         match mark::look(medium.as_mut(), &said_in) {
-            Found::Nothing => None,
-            Found::Rest => Some(MarkHere::Rest),
-            Found::Mark(mark, whole) => Some(MarkHere::Mark(Box::new(MarkSeen::of(&mark, whole, &seen.drive, keys)))),
+            FoundTag::Nothing => None,
+            FoundTag::Rest => Some(MarkHere::Rest),
+            FoundTag::Mark(mark, whole) => Some(MarkHere::Mark(Box::new(MarkSeen::of(&mark, whole, &seen.drive, keys)))),
         }
     }
 

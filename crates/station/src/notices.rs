@@ -2,9 +2,9 @@
 
 use crate::clock::wall;
 use crate::config::Config;
-use crate::places::Places;
+use crate::places::AppPaths;
 use jurex_device::media::Drive;
-use jurex_notice::{Kind, Notice, Outbox};
+use jurex_notice::{Notice, NoticeKind, Outbox};
 use jurex_pattern::text::printable;
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::record::Record;
@@ -13,7 +13,7 @@ use std::sync::mpsc;
 use std::time::Duration;
 
 /// The queue of this bench; `None`: nobody is told anything.
-pub fn outbox(places: &Places, config: &Config) -> Option<Outbox> {
+pub fn outbox(places: &AppPaths, config: &Config) -> Option<Outbox> {
     config.notice.is_any().then(|| Outbox::new(&places.notices(), config.notice.clone()))
 }
 
@@ -21,7 +21,7 @@ pub fn outbox(places: &Places, config: &Config) -> Option<Outbox> {
 pub fn of_job(record: &Record, bench: &str) -> Notice {
     let (drive, claim) = (record.evidence().drive(), record.claim());
     let ended = &record.evidence().ended;
-    let kind = if *ended == Ended::Finished { Kind::Job } else { Kind::Person };
+    let kind = if *ended == Ended::Finished { NoticeKind::Job } else { NoticeKind::Person };
     let because: Vec<&str> = claim.reasons().iter().map(|r| r.sentence.as_str()).collect();
     Notice {
         kind,
@@ -47,7 +47,7 @@ pub fn of_lot(lot: &str, sentence: &str, bench: &str) -> Notice {
     let facts = json!({ "lot": lot });
     let subject = format!("Lot {lot}: {sentence}");
     Notice {
-        kind: Kind::Lot,
+        kind: NoticeKind::Lot,
         made: wall(),
         bench: bench.into(),
         text: format!("Every drive of lot {lot} is done."),
@@ -60,7 +60,7 @@ pub fn of_lot(lot: &str, sentence: &str, bench: &str) -> Notice {
 pub fn of_person(drive: &Drive, why: &str, bench: &str) -> Notice {
     let facts = json!({ "drive": drive.called(), "serial": drive.unit.serial() });
     Notice {
-        kind: Kind::Person,
+        kind: NoticeKind::Person,
         made: wall(),
         bench: bench.into(),
         subject: format!("{} needs you", drive.name()),
@@ -72,7 +72,14 @@ pub fn of_person(drive: &Drive, why: &str, bench: &str) -> Notice {
 /// To try whether notices go out.
 pub fn of_test(bench: &str) -> Notice {
     let text = "Nothing has happened: somebody tries whether notices arrive.".into();
-    Notice { kind: Kind::Test, made: wall(), bench: bench.into(), subject: "A notice to try".into(), text, facts: json!({}) }
+    Notice {
+        kind: NoticeKind::Test,
+        made: wall(),
+        bench: bench.into(),
+        subject: "A notice to try".into(),
+        text,
+        facts: json!({}),
+    }
 }
 
 /// Sends what is due, for so long at most; what did not go out by then waits in the queue. Gives what is to be said of it.

@@ -1,6 +1,6 @@
 //! The words of an order, on the command line and in a list, and what they mean on a drive.
 
-use crate::bench::Seen;
+use crate::bench::DriveSnapshot;
 use crate::exit::Failure;
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser};
@@ -9,7 +9,7 @@ use jurex_pattern::method::{Catalogue, Method};
 use jurex_pattern::notation::{NotationError, Program};
 use jurex_pattern::units::Sectors;
 use jurex_sanitize::evidence::Stated;
-use jurex_sanitize::plan::{Course, Lift, Order, OwnOrder, PlanError, SizeCheck, Verification};
+use jurex_sanitize::plan::{Course, NativeOrder, Order, PlanError, SizeCheck, UnhideOrder, Verification};
 use jurex_sanitize::rules::{Condition, Edition, Technique};
 
 /// What is to be laid on a drive, how often, where, and what is read back.
@@ -132,7 +132,7 @@ pub fn find<'c>(catalogue: &'c Catalogue, name: &str) -> Result<&'c Method, Fail
 /// stated.
 pub fn course(
     asked: &OrderArgs,
-    seen: &Seen,
+    seen: &DriveSnapshot,
     catalogue: &Catalogue,
     (edition, marks): (Edition, bool),
     base: Option<Order>,
@@ -160,21 +160,21 @@ pub fn course(
     };
     let stated = Stated { conditions: asked.stated.clone(), by: if asked.stated.is_empty() { "" } else { by }.into() };
     let lift = lift(asked, seen);
-    let own = OwnOrder::new(technique, &seen.drive, &seen.answers);
+    let own = NativeOrder::new(technique, &seen.drive, &seen.answers);
     let size_check = size_check(asked);
     let marks = leaves_mark(asked, marks, seen);
-    Ok(Course::Own(OwnOrder { lift, size_check, marks, searches: asked.leftovers, how_much, then, stated, edition, ..own }))
+    Ok(Course::Own(NativeOrder { lift, size_check, marks, searches: asked.leftovers, how_much, then, stated, edition, ..own }))
 }
 
 /// What is asked for; where nothing is, what the settings say of drives on which there is room.
-fn leaves_mark(asked: &OrderArgs, usual: bool, seen: &Seen) -> bool {
+fn leaves_mark(asked: &OrderArgs, usual: bool, seen: &DriveSnapshot) -> bool {
     asked.mark.unwrap_or(usual && jurex_disposition::mark::places(seen.drive.geometry).is_some())
 }
 
 /// Whether and how hidden areas are lifted first.
-fn lift(asked: &OrderArgs, seen: &Seen) -> Option<Lift> {
-    Lift::of(&seen.drive).filter(|_| !asked.leave_hidden)?;
-    Some(Lift { permanent: asked.keep_lifted, configuration: asked.restore_configuration })
+fn lift(asked: &OrderArgs, seen: &DriveSnapshot) -> Option<UnhideOrder> {
+    UnhideOrder::of(&seen.drive).filter(|_| !asked.leave_hidden)?;
+    Some(UnhideOrder { permanent: asked.keep_lifted, configuration: asked.restore_configuration })
 }
 
 fn size_check(asked: &OrderArgs) -> SizeCheck {
@@ -188,7 +188,7 @@ fn size_check(asked: &OrderArgs) -> SizeCheck {
 /// What the arguments ask for; what they leave open is as in `base`. `None` for the base: passes must be named.
 pub fn order(
     asked: &OrderArgs,
-    seen: &Seen,
+    seen: &DriveSnapshot,
     catalogue: &Catalogue,
     edition: Edition,
     base: Option<Order>,
@@ -254,7 +254,7 @@ fn own_way(asked: &OrderArgs) -> Result<Option<Technique>, Failure> {
     }
 }
 
-fn range(asked: &OrderArgs, seen: &Seen) -> Result<Option<Sectors>, Failure> {
+fn range(asked: &OrderArgs, seen: &DriveSnapshot) -> Result<Option<Sectors>, Failure> {
     if let (Some(from), Some(to)) = (asked.from, asked.to) {
         let backwards = || Failure::Use(format!("the range from {from} to {to} holds no sector. Nothing was written"));
         return Sectors::from_to(from, to).ok_or_else(backwards).map(Some);

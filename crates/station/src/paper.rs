@@ -4,8 +4,8 @@ use crate::clock::wall;
 use crate::disk;
 use crate::exit::Failure;
 use crate::files::{self, FileError, Issue};
-use crate::places::Places;
-use crate::signing::Seal;
+use crate::places::AppPaths;
+use crate::signing::Signer;
 use jurex_ledger::Ledger;
 use jurex_past::PastError;
 use jurex_pattern::text::shown_path;
@@ -30,7 +30,7 @@ pub enum PaperError {
 ///
 /// # Errors
 /// What is not written, and where the record is.
-pub fn write(record: &Record, ledger: &Path, out: &Path, seal: &Seal) -> Result<Vec<PathBuf>, PaperError> {
+pub fn write(record: &Record, ledger: &Path, out: &Path, seal: &Signer) -> Result<Vec<PathBuf>, PaperError> {
     files::check_folder(out).map_err(PaperError::Folder)?;
     let name = files::name_after_going_on(out, &record.job);
     let stored = Ledger::open(ledger).and_then(|l| l.add_record(record, wall()));
@@ -47,7 +47,7 @@ pub fn write(record: &Record, ledger: &Path, out: &Path, seal: &Seal) -> Result<
 }
 
 /// How the organisation's papers look: `certificate.toml` beside the settings, with the files that it names beside it.
-pub fn house(places: &Places) -> Result<House, Failure> {
+pub fn house(places: &AppPaths) -> Result<House, Failure> {
     let file = places.certificate_file();
     let text = match disk::read_small(&file, 1 << 20) {
         Ok(text) => text,

@@ -6,13 +6,13 @@ use std::path::{Path, PathBuf};
 
 /// The folders.
 #[derive(Clone, Debug)]
-pub struct Places {
+pub struct AppPaths {
     data: PathBuf,
     config: PathBuf,
     state: PathBuf,
 }
 
-impl Places {
+impl AppPaths {
     /// The folders of this user.
     pub fn find() -> Result<Self, Failure> {
         if let Some(home) = std::env::var_os("JUREX_HOME").filter(|h| !h.is_empty()) {

@@ -1,19 +1,21 @@
 //! Readings of a drive beside its job: proving again, and searching for leftovers. Nothing is written to it.
 
-use crate::bench::Seen;
+use crate::bench::DriveSnapshot;
 use crate::clock::{SystemClock, SystemEntropy, wall};
 use crate::exit::Failure;
 use jurex_device::media::Drive;
 use jurex_device::medium::{Medium, MediumError};
-use jurex_disposition::proof::{self, Expected, OfRecord, Progress, Reading, Verification, VerificationRecord};
-use jurex_engine::{Backend, Clock, Completed, JobControl, Task, Wish, ask};
+use jurex_disposition::proof::{
+    self, ExpectedContents, OfRecord, Reading, ReadingProgress, VerificationFacts, VerificationRecord,
+};
+use jurex_engine::{Backend, Clock, Completed, Control, JobControl, Task, ask};
 use jurex_ledger::Ledger;
 use jurex_past::PastError;
 use jurex_pattern::notation::Entropy;
 use jurex_pattern::ranges::RangeSet;
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::record::{Person, Record};
-use jurex_sanitize::residue::{Places, Residue, SoFar, Tell, search};
+use jurex_sanitize::residue::{Residue, SearchPlaces, SearchProgress, SearchTell, search};
 use jurex_sanitize::sampling::Sampling;
 use std::path::Path;
 use std::sync::Mutex;
@@ -36,12 +38,12 @@ pub fn new_sample() -> Sampling {
 /// # Errors
 /// It is in use, gone, or another one.
 pub fn prove(
-    seen: &Seen,
+    seen: &DriveSnapshot,
     record: Option<&Record>,
-    (expected, sampling): (Expected, Option<Sampling>),
+    (expected, sampling): (ExpectedContents, Option<Sampling>),
     by: Person,
     control: &mut dyn JobControl,
-    tell: &mut dyn FnMut(Progress),
+    tell: &mut dyn FnMut(ReadingProgress),
 ) -> Result<VerificationRecord, Failure> {
     let called = seen.drive.called();
     let gone = |e: MediumError| Failure::Stopped(format!("{called} went away ({}). It was not read", e.cause.os()));
@@ -66,7 +68,7 @@ pub fn prove(
     });
     let tool = crate::this_tool();
     let of = record.map(OfRecord::of);
-    let look = Verification { tool, by, of, drive: found, access, started, ended: wall(), expected, sampling, left: None };
+    let look = VerificationFacts { tool, by, of, drive: found, access, started, ended: wall(), expected, sampling, left: None };
     Ok(VerificationRecord::new(look, reading))
 }
 
@@ -102,14 +104,14 @@ const LOOK_EVERY: Duration = Duration::from_millis(100);
 /// Searches a sample of the drive beside its job, for a minute at most. `tell` hears how much of it is done. What is wished of the
 /// job meanwhile is given back; a stop breaks the search off.
 pub fn search_for_a_minute(
-    seen: &Seen,
+    seen: &DriveSnapshot,
     control: &mut dyn JobControl,
     tell: &mut dyn FnMut(f64),
-) -> (Result<Residue, Failure>, Option<Wish>) {
+) -> (Result<Residue, Failure>, Option<Control>) {
     let (share, stop, until) = (Mutex::new(0.0), AtomicBool::new(false), Instant::now() + A_MINUTE);
     let mut wishes = vec![];
     let searched = thread::scope(|scope| {
-        let told = |so_far: SoFar| {
+        let told = |so_far: SearchProgress| {
             if let Ok(mut share) = share.lock() {
                 *share = so_far.share();
             }
@@ -119,7 +121,7 @@ pub fn search_for_a_minute(
         while !search.is_finished() {
             thread::sleep(LOOK_EVERY);
             wishes.extend(control.poll());
-            if wishes.contains(&Wish::Stop) {
+            if wishes.contains(&Control::Stop) {
                 stop.store(true, Ordering::Relaxed);
             }
             tell(share.lock().map_or(0.0, |s| *s));
@@ -131,20 +133,20 @@ pub fn search_for_a_minute(
         Ended::Stopped if !stop.load(Ordering::Relaxed) => Residue { ended: Ended::Finished, whole: false, ..residue },
         _ => residue,
     };
-    (searched.map(in_time), Wish::of_several(wishes))
+    (searched.map(in_time), Control::of_several(wishes))
 }
 
 /// Searches the drive for leftovers, all of it or a sample. `tell` hears how far it is, and says whether it goes on.
 ///
 /// # Errors
 /// It has no sector, gives none, or can't be opened.
-pub fn search_leftovers(seen: &Seen, sampled: bool, tell: Tell<'_>) -> Result<Residue, Failure> {
+pub fn search_leftovers(seen: &DriveSnapshot, sampled: bool, tell: SearchTell<'_>) -> Result<Residue, Failure> {
     let geometry = seen.drive.geometry;
     if geometry.sectors == 0 {
         return Err(Failure::Use(format!("{} has no sector that could be searched", seen.drive.called())));
     }
     let readers = (0..READERS).map(|_| Ok(seen.peek()?)).collect::<Result<Vec<Box<dyn Medium + Send>>, Failure>>()?;
-    let places = if sampled { Places::sampled(geometry, &mut SystemEntropy) } else { Places::whole(geometry) };
+    let places = if sampled { SearchPlaces::sampled(geometry, &mut SystemEntropy) } else { SearchPlaces::whole(geometry) };
     let clock = SystemClock::default();
     let searched = search(readers, geometry, &places, &|| clock.now().mono, tell);
     Ok(Residue::of(&searched, geometry, places.is_whole()))
@@ -155,15 +157,16 @@ pub fn search_leftovers(seen: &Seen, sampled: bool, tell: Tell<'_>) -> Result<Re
 /// # Errors
 /// The record is of another drive or of other work, or the drive can't be read.
 pub fn still_as_left(
-    seen: &Seen,
+    seen: &DriveSnapshot,
     record: &Record,
     by: Person,
     control: &mut dyn JobControl,
-    tell: &mut dyn FnMut(Progress),
+    tell: &mut dyn FnMut(ReadingProgress),
 ) -> Result<VerificationRecord, Failure> {
     let called = seen.drive.called();
-    Expected::check_drive(record, &seen.drive).map_err(|e| Failure::Refused(format!("{called} was not read: {e}")))?;
-    let expected = Expected::by_record(record).map_err(|e| Failure::Less(format!("{called} can't be looked into again: {e}")))?;
+    ExpectedContents::check_drive(record, &seen.drive).map_err(|e| Failure::Refused(format!("{called} was not read: {e}")))?;
+    let expected =
+        ExpectedContents::by_record(record).map_err(|e| Failure::Less(format!("{called} can't be looked into again: {e}")))?;
     prove(seen, Some(record), (expected, Some(new_sample())), by, control, tell)
 }
 
@@ -175,42 +178,42 @@ mod tests {
     use jurex_sim::{Fault, Pacing};
 
     /// Wishes the same at every look, from the second on.
-    struct Wishes(Wish, u32);
+    struct Wishes(Control, u32);
 
     impl JobControl for Wishes {
-        fn poll(&mut self) -> Option<Wish> {
+        fn poll(&mut self) -> Option<Control> {
             self.1 += 1;
             (self.1 > 1).then_some(self.0)
         }
-        fn wait(&mut self) -> Option<Wish> {
+        fn wait(&mut self) -> Option<Control> {
             None
         }
     }
 
-    fn bay(bench: &jurex_sim::Bench, number: u32) -> Seen {
+    fn bay(bench: &jurex_sim::SimBench, number: u32) -> DriveSnapshot {
         let drives = Bench::of_bays(bench.bays()).drives();
         drives.into_iter().find(|d| d.drive.path == format!("sim:{number}")).unwrap()
     }
 
     #[test]
     fn a_search_beside_a_job_tells_how_far_it_is_and_gives_back_what_was_wished_meanwhile() {
-        let bench = jurex_sim::Bench::new(Pacing::Unpaced);
+        let bench = jurex_sim::SimBench::new(Pacing::Unpaced);
         let (mut told, seen) = (vec![], bay(&bench, 7));
         let (found, wish) = search_for_a_minute(&seen, &mut Unattended, &mut |share| told.push(share));
         let found = found.unwrap();
         assert_eq!((&found.ended, found.read, wish), (&Ended::Finished, seen.drive.geometry.sectors, None));
         assert!(found.summary().contains("file system") && told.iter().all(|s| (0.0..=1.0).contains(s)), "{told:?}");
         let big = bay(&bench, 2);
-        let (found, wish) = search_for_a_minute(&big, &mut Wishes(Wish::Stop, 0), &mut |_| {});
-        assert_eq!(wish, Some(Wish::Stop), "the job is stopped too");
+        let (found, wish) = search_for_a_minute(&big, &mut Wishes(Control::Stop, 0), &mut |_| {});
+        assert_eq!(wish, Some(Control::Stop), "the job is stopped too");
         assert!(found.is_ok_and(|f| f.ended == Ended::Stopped || f.read == big.drive.geometry.sectors));
-        let (found, wish) = search_for_a_minute(&big, &mut Wishes(Wish::Hold, 0), &mut |_| {});
-        assert_eq!((found.unwrap().ended, wish), (Ended::Finished, Some(Wish::Hold)), "a job that is to hold has not begun");
+        let (found, wish) = search_for_a_minute(&big, &mut Wishes(Control::Hold, 0), &mut |_| {});
+        assert_eq!((found.unwrap().ended, wish), (Ended::Finished, Some(Control::Hold)), "a job that is to hold has not begun");
     }
 
     #[test]
     fn a_drive_that_goes_away_in_mid_search_is_told_and_what_was_found_stays() {
-        let bench = jurex_sim::Bench::new(Pacing::Unpaced);
+        let bench = jurex_sim::SimBench::new(Pacing::Unpaced);
         bench.bay(7).unwrap().drive.add_fault(Fault::VanishesAfter(9));
         let found = search_leftovers(&bay(&bench, 7), false, &|_| true).unwrap();
         assert!(matches!(found.ended, Ended::Gone { .. }) && found.read > 0, "{:?}", found.ended);

@@ -1,17 +1,17 @@
 //! One round over a list: every listed drive that is there is erased at once, each on a thread of its own; drives that come later while
 //! others are at work are taken too. What is not listed is never opened for writing.
 
-use crate::bench::{self, Bench, Seen};
+use crate::bench::{self, Bench, DriveSnapshot};
 use crate::config::Config;
 use crate::exit::{self, Failure};
-use crate::list::Listed;
+use crate::list::ListedJob;
 use crate::order;
-use crate::places::Places;
+use crate::places::AppPaths;
 use crate::service::{JobService, LabelCheck};
 use crate::stop::StopOnSignal;
 use crossbeam_channel::{Receiver, Sender, unbounded};
-use jurex_engine::{Event, JobControl, Progress, Wish};
-use jurex_ledger::{Ledger, Unfinished};
+use jurex_engine::{Control, Event, JobControl, Progress};
+use jurex_ledger::{Ledger, UnfinishedJob};
 use jurex_pattern::text::printable;
 use jurex_pattern::units::{counted, duration};
 use jurex_sanitize::evidence::Evidence;
@@ -29,17 +29,17 @@ const LOOK_EVERY: Duration = Duration::from_secs(3);
 const FIRST_PATIENCE: Duration = Duration::from_secs(12);
 
 /// What all drives of the round share.
-pub struct Work {
+pub struct RoundWork {
     pub service: JobService,
     pub out: PathBuf,
-    pub places: Places,
+    pub places: AppPaths,
     pub config: Config,
     pub stop: StopOnSignal,
 }
 
 /// How a line of the list stands.
 #[derive(Debug)]
-pub enum Stand {
+pub enum EntryStatus {
     /// No drive of that serial was seen yet.
     NotSeen,
     /// At work: what it does, how far, and how long it still takes.
@@ -54,34 +54,34 @@ pub enum Stand {
 
 /// A line of the list, and how it stands.
 #[derive(Debug)]
-pub struct Entry {
-    pub listed: Arc<Listed>,
+pub struct ListEntry {
+    pub listed: Arc<ListedJob>,
     /// What the drive is called, once it was seen.
     pub drive: Option<String>,
-    pub stand: Stand,
+    pub stand: EntryStatus,
     /// Whether its stand was told already.
     told: bool,
 }
 
-impl Entry {
+impl ListEntry {
     /// Whether it has come to the end that was wanted.
     pub fn is_done(&self) -> bool {
         match &self.stand {
-            Stand::Ended { record, trouble } => exit::of_record(record) == ExitCode::SUCCESS && trouble.is_none(),
-            Stand::Before { as_wanted, .. } => *as_wanted,
-            Stand::NotSeen | Stand::Working { .. } | Stand::Refused(_) => false,
+            EntryStatus::Ended { record, trouble } => exit::of_record(record) == ExitCode::SUCCESS && trouble.is_none(),
+            EntryStatus::Before { as_wanted, .. } => *as_wanted,
+            EntryStatus::NotSeen | EntryStatus::Working { .. } | EntryStatus::Refused(_) => false,
         }
     }
 
     /// How it stands, in a sentence.
     pub fn sentence(&self) -> String {
         match &self.stand {
-            Stand::NotSeen => "not here".into(),
-            Stand::Working { doing, share, left } => {
+            EntryStatus::NotSeen => "not here".into(),
+            EntryStatus::Working { doing, share, left } => {
                 let left = left.map(|left| format!(", {} left", duration(left))).unwrap_or_default();
                 format!("{doing}, {:.0} %{left}", (share * 100.0).floor())
             }
-            Stand::Ended { record, trouble } => {
+            EntryStatus::Ended { record, trouble } => {
                 let claim = record.claim();
                 let less = exit::of_record(record) != ExitCode::SUCCESS;
                 let why: Vec<&str> = claim.reasons().iter().take(1).map(|r| r.sentence.as_str()).collect();
@@ -90,8 +90,8 @@ impl Entry {
                 let trouble = trouble.as_ref().map(|t| format!("; {t}")).unwrap_or_default();
                 format!("{} ({}){why}{trouble}", claim.outcome(), record.job)
             }
-            Stand::Before { job, outcome, .. } => format!("{outcome} before, by this list ({job})"),
-            Stand::Refused(why) => format!("left alone: {why}"),
+            EntryStatus::Before { job, outcome, .. } => format!("{outcome} before, by this list ({job})"),
+            EntryStatus::Refused(why) => format!("left alone: {why}"),
         }
     }
 
@@ -102,18 +102,18 @@ impl Entry {
 }
 
 /// What a worker tells of its line.
-enum Told {
+enum WorkerMessage {
     At { doing: String, share: f64, left: Option<Duration> },
     End(Box<Result<(Record, Option<String>), Failure>>),
 }
 
 /// The round.
 pub struct Round {
-    work: Arc<Work>,
+    work: Arc<RoundWork>,
     bench: Bench,
-    entries: Vec<Entry>,
-    sender: Sender<(usize, Told)>,
-    receiver: Receiver<(usize, Told)>,
+    entries: Vec<ListEntry>,
+    sender: Sender<(usize, WorkerMessage)>,
+    receiver: Receiver<(usize, WorkerMessage)>,
     began: Instant,
     /// How long drives are waited for that are slow to come.
     patience: Duration,
@@ -126,12 +126,12 @@ pub struct Round {
 impl Round {
     /// # Errors
     /// A damaged ledger: nobody knows then what was done before.
-    pub fn new(work: Work, bench: Bench, listed: Vec<Listed>) -> Result<Self, Failure> {
+    pub fn new(work: RoundWork, bench: Bench, listed: Vec<ListedJob>) -> Result<Self, Failure> {
         let ledger = Ledger::open(&work.service.ledger)?;
         let mut entries = vec![];
         for one in listed {
-            let stand = before(&ledger, &one)?.unwrap_or(Stand::NotSeen);
-            entries.push(Entry { listed: Arc::new(one), drive: None, stand, told: false });
+            let stand = before(&ledger, &one)?.unwrap_or(EntryStatus::NotSeen);
+            entries.push(ListEntry { listed: Arc::new(one), drive: None, stand, told: false });
         }
         let (sender, receiver) = unbounded();
         Ok(Self {
@@ -149,7 +149,7 @@ impl Round {
     }
 
     /// Every line.
-    pub fn entries(&self) -> &[Entry] {
+    pub fn entries(&self) -> &[ListEntry] {
         &self.entries
     }
 
@@ -160,26 +160,26 @@ impl Round {
 
     /// Number of drives at work.
     pub fn working(&self) -> usize {
-        self.entries.iter().filter(|e| matches!(e.stand, Stand::Working { .. })).count()
+        self.entries.iter().filter(|e| matches!(e.stand, EntryStatus::Working { .. })).count()
     }
 
     /// Whether nothing is at work, and nothing more is waited for.
     pub fn is_over(&self) -> bool {
         let patient = self.began.elapsed() < self.patience && !self.work.stop.is_asked();
-        let missing = self.entries.iter().any(|e| matches!(e.stand, Stand::NotSeen));
+        let missing = self.entries.iter().any(|e| matches!(e.stand, EntryStatus::NotSeen));
         self.working() == 0 && !(missing && patient) && self.looked.is_some()
     }
 
     /// Whether every line has come to the end that was wanted.
     pub fn is_done(&self) -> bool {
-        self.entries.iter().all(Entry::is_done)
+        self.entries.iter().all(ListEntry::is_done)
     }
 
     /// How it stands, in a sentence.
     pub fn sentence(&self) -> String {
         let total = self.entries.len() as u64;
         let done = self.entries.iter().filter(|e| e.is_done()).count();
-        let missing = self.entries.iter().filter(|e| matches!(e.stand, Stand::NotSeen)).count();
+        let missing = self.entries.iter().filter(|e| matches!(e.stand, EntryStatus::NotSeen)).count();
         let other = self.entries.len() - done - missing - self.working();
         let rest = [(self.working(), "at work"), (missing, "not here"), (other, "did not come to the end that was wanted")];
         let rest: Vec<String> = rest.iter().filter(|(n, _)| *n > 0).map(|(n, what)| format!("{n} {what}")).collect();
@@ -197,9 +197,9 @@ impl Round {
         let mut news = vec![];
         for entry in &mut self.entries {
             let ended = match entry.stand {
-                Stand::Working { .. } => false,
-                Stand::NotSeen => over,
-                Stand::Ended { .. } | Stand::Before { .. } | Stand::Refused(_) => true,
+                EntryStatus::Working { .. } => false,
+                EntryStatus::NotSeen => over,
+                EntryStatus::Ended { .. } | EntryStatus::Before { .. } | EntryStatus::Refused(_) => true,
             };
             if ended && !entry.told {
                 entry.told = true;
@@ -227,49 +227,49 @@ impl Round {
     }
 
     fn waits_for_drives(&self) -> bool {
-        self.looked.is_none() || self.entries.iter().any(|e| matches!(e.stand, Stand::NotSeen))
+        self.looked.is_none() || self.entries.iter().any(|e| matches!(e.stand, EntryStatus::NotSeen))
     }
 
     fn look(&mut self) {
         let drives = self.bench.drives();
         self.looked = Some(Instant::now());
-        let listed = |seen: &Seen| self.entries.iter().position(|e| e.listed.line.names(&seen.drive));
-        let places: Vec<(Seen, Option<usize>)> =
+        let listed = |seen: &DriveSnapshot| self.entries.iter().position(|e| e.listed.line.names(&seen.drive));
+        let places: Vec<(DriveSnapshot, Option<usize>)> =
             drives.into_iter().map(|seen| (listed(&seen), seen)).map(|(at, s)| (s, at)).collect();
         self.unlisted = places.iter().filter(|(_, at)| at.is_none()).map(|(seen, _)| seen.drive.called()).collect();
         for (seen, at) in places {
             let Some(at) = at else { continue };
             self.entries[at].drive = Some(seen.drive.name());
-            if matches!(self.entries[at].stand, Stand::NotSeen) && seen.has_answered() {
+            if matches!(self.entries[at].stand, EntryStatus::NotSeen) && seen.has_answered() {
                 self.begin(at, seen);
             }
         }
     }
 
-    fn begin(&mut self, at: usize, seen: Seen) {
-        self.entries[at].stand = Stand::Working { doing: "begins".into(), share: 0.0, left: None };
+    fn begin(&mut self, at: usize, seen: DriveSnapshot) {
+        self.entries[at].stand = EntryStatus::Working { doing: "begins".into(), share: 0.0, left: None };
         let (work, listed, sender) = (self.work.clone(), self.entries[at].listed.clone(), self.sender.clone());
         std::thread::spawn(move || {
-            let tell = |doing: String, share, left| drop(sender.send((at, Told::At { doing, share, left })));
+            let tell = |doing: String, share, left| drop(sender.send((at, WorkerMessage::At { doing, share, left })));
             let run = std::panic::AssertUnwindSafe(|| one(&work, &listed, seen, &tell));
             let end = std::panic::catch_unwind(run)
                 .unwrap_or_else(|_| Err(Failure::Defect("the job ended in the middle; the ledger has its events".into())));
-            let _ = sender.send((at, Told::End(Box::new(end))));
+            let _ = sender.send((at, WorkerMessage::End(Box::new(end))));
         });
     }
 
-    fn take(&mut self, at: usize, told: Told) {
+    fn take(&mut self, at: usize, told: WorkerMessage) {
         let entry = &mut self.entries[at];
         match told {
-            Told::At { doing, share, left } => entry.stand = Stand::Working { doing, share, left },
-            Told::End(end) => {
+            WorkerMessage::At { doing, share, left } => entry.stand = EntryStatus::Working { doing, share, left },
+            WorkerMessage::End(end) => {
                 let (stand, code) = match *end {
                     Ok((record, trouble)) => {
                         let code = exit::of_record(&record);
                         let code = if trouble.is_some() && code == ExitCode::SUCCESS { ExitCode::from(3) } else { code };
-                        (Stand::Ended { record: Box::new(record), trouble }, code)
+                        (EntryStatus::Ended { record: Box::new(record), trouble }, code)
                     }
-                    Err(failure) => (Stand::Refused(failure.to_string()), failure.code()),
+                    Err(failure) => (EntryStatus::Refused(failure.to_string()), failure.code()),
                 };
                 entry.stand = stand;
                 if code != ExitCode::SUCCESS {
@@ -282,7 +282,7 @@ impl Round {
 
 /// The job that this very list had done on the drive of a line already. It is not done again: a list that stays where it is must not
 /// erase what was put on the drive since.
-fn before(ledger: &Ledger, listed: &Listed) -> Result<Option<Stand>, Failure> {
+fn before(ledger: &Ledger, listed: &ListedJob) -> Result<Option<EntryStatus>, Failure> {
     let known = ledger.known(&listed.line.serial)?;
     let cut_short: Vec<JobId> = ledger.unfinished()?.into_iter().map(|u| u.job).collect();
     let jobs = known.iter().flat_map(|k| &k.jobs).rev();
@@ -291,15 +291,20 @@ fn before(ledger: &Ledger, listed: &Listed) -> Result<Option<Stand>, Failure> {
         .filter(|r| is_by_list(r.evidence(), listed) && !cut_short.contains(&r.job));
     let stand = |r: &Record| {
         let as_wanted = exit::of_record(r) == ExitCode::SUCCESS;
-        Stand::Before { job: r.job.clone(), outcome: r.claim().outcome(), as_wanted }
+        EntryStatus::Before { job: r.job.clone(), outcome: r.claim().outcome(), as_wanted }
     };
     Ok(records.next().map(stand))
 }
 
-type Tell<'t> = dyn Fn(String, f64, Option<Duration>) + 't;
+type RoundTell<'t> = dyn Fn(String, f64, Option<Duration>) + 't;
 
 /// Erases one drive by its line, from the guard to its papers. Gives its record, and what is wrong beside it.
-fn one(work: &Work, listed: &Listed, seen: Seen, tell: &Tell<'_>) -> Result<(Record, Option<String>), Failure> {
+fn one(
+    work: &RoundWork,
+    listed: &ListedJob,
+    seen: DriveSnapshot,
+    tell: &RoundTell<'_>,
+) -> Result<(Record, Option<String>), Failure> {
     let (service, label) = (&work.service, LabelCheck::Listed(&listed.line));
     let cut_short = service.unfinished_on(&seen.drive)?.filter(|u| is_by_list(u.checkpoint.evidence(), listed));
     let seen = after_its_own_erasure(work, seen, cut_short.as_ref(), tell)?;
@@ -332,12 +337,17 @@ fn one(work: &Work, listed: &Listed, seen: Seen, tell: &Tell<'_>) -> Result<(Rec
 }
 
 /// Whether a job was armed by the list of that line.
-fn is_by_list(evidence: &Evidence, listed: &Listed) -> bool {
+fn is_by_list(evidence: &Evidence, listed: &ListedJob) -> bool {
     evidence.sessions.iter().any(|s| s.by_list.as_ref().is_some_and(|by| by.sha256 == listed.line.by.sha256))
 }
 
 /// The drive once it is not at work any more on the erasure that a job of this list began: opening it would only wait.
-fn after_its_own_erasure(work: &Work, seen: Seen, cut_short: Option<&Unfinished>, tell: &Tell<'_>) -> Result<Seen, Failure> {
+fn after_its_own_erasure(
+    work: &RoundWork,
+    seen: DriveSnapshot,
+    cut_short: Option<&UnfinishedJob>,
+    tell: &RoundTell<'_>,
+) -> Result<DriveSnapshot, Failure> {
     let waits = cut_short.is_some_and(|u| u.checkpoint.intent().goes_on) && seen.erases_itself();
     if !waits {
         return Ok(seen);
@@ -345,7 +355,7 @@ fn after_its_own_erasure(work: &Work, seen: Seen, cut_short: Option<&Unfinished>
     let mut control = work.stop.clone();
     let mut tell = |progress: Option<u16>| tell("its own erasure".into(), progress.map_or(0.0, |p| f64::from(p) / 65536.0), None);
     let of = (OsStr::new(&seen.drive.path), work.config.only.as_slice(), &work.places);
-    bench::once_idle(&seen, of, &mut tell, &mut || control.poll() != Some(Wish::Stop))?
+    bench::once_idle(&seen, of, &mut tell, &mut || control.poll() != Some(Control::Stop))?
         .ok_or_else(|| Failure::Stopped("its own erasure goes on by itself; nothing was sent to it".into()))
 }
 
@@ -353,7 +363,7 @@ fn after_its_own_erasure(work: &Work, seen: Seen, cut_short: Option<&Unfinished>
 mod tests {
     use super::*;
     use crate::list::read;
-    use crate::signing::Seal;
+    use crate::signing::Signer;
     use jurex_pattern::units::Lba;
     use jurex_report::House;
     use jurex_sim::Pacing;
@@ -362,20 +372,20 @@ mod tests {
     const CARD: &str = "TL32H6R90C2Y";
     const STICK: &str = "TP64-5D0N2XV8";
 
-    fn round(home: &Path, bench: &jurex_sim::Bench, list: &str) -> Result<Round, Failure> {
+    fn round(home: &Path, bench: &jurex_sim::SimBench, list: &str) -> Result<Round, Failure> {
         let file = home.join("list.csv");
         std::fs::write(&file, list).unwrap();
         let (listed, _) = read(&file, &jurex_pattern::method::Catalogue::default())?;
-        let work = Work {
+        let work = RoundWork {
             service: JobService {
                 ledger: home.join("ledger.sqlite3"),
                 habits: Config::default().habits(),
-                seal: Seal::none(House::default()).into(),
+                seal: Signer::none(House::default()).into(),
                 people: None,
                 around: Arc::new(crate::clock::ThisMachine),
             },
             out: home.join("certificates"),
-            places: Places::find().unwrap(),
+            places: AppPaths::find().unwrap(),
             config: Config::default(),
             stop: StopOnSignal::install().unwrap(),
         };
@@ -388,7 +398,7 @@ mod tests {
     }
 
     /// A few sectors of the drive of that serial.
-    fn bytes(bench: &jurex_sim::Bench, serial: &str) -> Vec<u8> {
+    fn bytes(bench: &jurex_sim::SimBench, serial: &str) -> Vec<u8> {
         let drives = Bench::of_bays(bench.bays()).drives();
         let seen = drives.iter().find(|s| s.drive.unit.serial.as_deref() == Some(serial)).unwrap();
         let mut medium = seen.peek().unwrap();
@@ -406,7 +416,7 @@ mod tests {
     #[test]
     fn only_the_listed_drives_are_erased_and_by_one_list_only_once() {
         let home = tempfile::tempdir().unwrap();
-        let bench = jurex_sim::Bench::new(Pacing::Unpaced);
+        let bench = jurex_sim::SimBench::new(Pacing::Unpaced);
         let before = bytes(&bench, STICK);
         let list = format!(
             "serial,plan,approved by\n{CARD},--passes '5a | ~' --verify full --size-check no,Tomasz Averill\nNOT-HERE-01,--method zeros,Tomasz Averill\n"
@@ -417,7 +427,7 @@ mod tests {
         assert!(!first.is_done() && first.code() == ExitCode::from(3), "a drive that is missing leaves the list undone");
         assert!(first.sentence().starts_with("1 of 2 drives of the list done, 1 not here."), "{}", first.sentence());
         assert_eq!(first.news().len(), 2);
-        let Stand::Ended { record, trouble: None } = &first.entries()[0].stand else { panic!("{:?}", first.entries()[0]) };
+        let EntryStatus::Ended { record, trouble: None } = &first.entries()[0].stand else { panic!("{:?}", first.entries()[0]) };
         let by = record.evidence().sessions[0].by_list.clone().unwrap();
         assert_eq!((by.line, by.approved_by.as_str()), (2, "Tomasz Averill"));
         let paper = std::fs::read_dir(home.path().join("certificates")).unwrap().count();
@@ -426,18 +436,18 @@ mod tests {
         let drive = bench.bays().iter().find(|b| b.drive.drive().unit.serial.as_deref() == Some(CARD)).unwrap();
         jurex_device::medium::Medium::write(&mut drive.drive.open().unwrap(), Lba(0), &[0x17; 512]).unwrap();
         let second = round(home.path(), &bench, &list).unwrap();
-        assert!(matches!(second.entries()[0].stand, Stand::Before { as_wanted: true, .. }), "{:?}", second.entries()[0]);
+        assert!(matches!(second.entries()[0].stand, EntryStatus::Before { as_wanted: true, .. }), "{:?}", second.entries()[0]);
         assert_eq!(bytes(&bench, CARD)[0], 0x17);
     }
 
     #[test]
     fn a_line_that_does_not_fit_its_drive_and_a_list_with_a_mistake_write_nothing() {
         let home = tempfile::tempdir().unwrap();
-        let bench = jurex_sim::Bench::new(Pacing::Unpaced);
+        let bench = jurex_sim::SimBench::new(Pacing::Unpaced);
         let before = bytes(&bench, CARD);
         let wrong_size = format!("serial,plan,approved by,sectors\n{CARD},--method zeros,Tomasz Averill,4096\n");
         let refused = round(home.path(), &bench, &wrong_size).unwrap();
-        let Stand::Refused(why) = &refused.entries()[0].stand else { panic!("{:?}", refused.entries()[0]) };
+        let EntryStatus::Refused(why) = &refused.entries()[0].stand else { panic!("{:?}", refused.entries()[0]) };
         assert!(why.contains("says 4096 sectors") && why.contains("Nothing was written"), "{why}");
         let mistake =
             format!("serial,plan,approved by\n{CARD},--method zeros,Tomasz Averill\n{STICK},--method nothing-like-it --x,\n");

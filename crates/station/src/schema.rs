@@ -4,7 +4,7 @@ use jurex_disposition::lot::Statement;
 use jurex_disposition::proof::VerificationRecord;
 use jurex_disposition::release::Release;
 use jurex_engine::Event;
-use jurex_file_erase::LessRecord;
+use jurex_file_erase::FileEraseRecord;
 use jurex_sanitize::record::Record;
 use schemars::JsonSchema;
 use schemars::generate::SchemaSettings;
@@ -12,7 +12,7 @@ use serde_json::Value;
 
 /// What there is a schema of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Written {
+pub enum DocumentKind {
     /// `JOB.record.json`.
     Record,
     /// `JOB.verification.json`.
@@ -27,16 +27,16 @@ pub enum Written {
     Files,
 }
 
-impl Written {
+impl DocumentKind {
     /// The schema, as others check files with.
     pub fn schema(self) -> Value {
         match self {
-            Written::Record => of::<Record>("record"),
-            Written::Verification => of::<VerificationRecord>("verification"),
-            Written::Event => of::<Event>("event"),
-            Written::Lot => of::<Statement>("lot"),
-            Written::Release => of::<Release>("release"),
-            Written::Files => of::<LessRecord>("files"),
+            DocumentKind::Record => of::<Record>("record"),
+            DocumentKind::Verification => of::<VerificationRecord>("verification"),
+            DocumentKind::Event => of::<Event>("event"),
+            DocumentKind::Lot => of::<Statement>("lot"),
+            DocumentKind::Release => of::<Release>("release"),
+            DocumentKind::Files => of::<FileEraseRecord>("files"),
         }
     }
 }
@@ -54,12 +54,19 @@ mod tests {
 
     #[test]
     fn every_schema_names_its_draft_and_says_what_its_fields_are() {
-        for written in [Written::Record, Written::Verification, Written::Event, Written::Lot, Written::Release, Written::Files] {
+        for written in [
+            DocumentKind::Record,
+            DocumentKind::Verification,
+            DocumentKind::Event,
+            DocumentKind::Lot,
+            DocumentKind::Release,
+            DocumentKind::Files,
+        ] {
             let schema = written.schema();
             assert_eq!(schema["$schema"], "https://json-schema.org/draft/2020-12/schema", "{written:?}");
             assert!(schema.to_string().contains("\"description\""), "{written:?}");
         }
-        let record = Written::Record.schema();
+        let record = DocumentKind::Record.schema();
         assert_eq!(record["additionalProperties"], false);
         assert!(record["required"].as_array().unwrap().contains(&"claim".into()));
     }

@@ -2,18 +2,18 @@
 //! head of the ledger, the papers, and who is told. Commands, unattended rounds and the demonstration take all of it; the interface
 //! plans and arms under a person's hands, key by key, by the same types, and takes the rest: from the opening on there is one way.
 
-use crate::bench::Seen;
+use crate::bench::DriveSnapshot;
 use crate::clock::Surroundings;
-use crate::config::Habits;
+use crate::config::JobDefaults;
 use crate::exit::Failure;
 use crate::files::{self, FileError, Issue};
 use crate::notices;
-use crate::signing::Seal;
-use crate::work::{self, Finished, InLedger, Opened, Prepared};
+use crate::signing::Signer;
+use crate::work::{self, Finished, InLedger, Opened, PreparedJob};
 use jurex_device::media::Drive;
 use jurex_disposition::lot::expected_in;
 use jurex_engine::{Event, JobControl};
-use jurex_ledger::{Ledger, Unfinished};
+use jurex_ledger::{Ledger, UnfinishedJob};
 use jurex_notice::Outbox;
 use jurex_past::PastError;
 use jurex_sanitize::contents::Contents;
@@ -53,9 +53,9 @@ pub struct JobService {
     /// The ledger's file.
     pub ledger: PathBuf,
     /// How jobs are worked.
-    pub habits: Habits,
+    pub habits: JobDefaults,
     /// What vouches for what is written.
-    pub seal: Arc<Seal>,
+    pub seal: Arc<Signer>,
     /// Who elsewhere is told; `None`: nobody, or somebody else sees to it.
     pub people: Option<People>,
     /// Time and chance.
@@ -63,7 +63,7 @@ pub struct JobService {
 }
 
 /// A job that is over, with its record, and what is wrong beside it.
-pub struct Ended {
+pub struct FinishedJob {
     /// What the job left.
     pub finished: Finished,
     /// What could not be done for the ledger's head, and what speaks against the ledger, each in a sentence.
@@ -79,7 +79,7 @@ impl JobService {
     ///
     /// # Errors
     /// A damaged ledger.
-    pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<Unfinished>, PastError> {
+    pub fn unfinished_on(&self, drive: &Drive) -> Result<Option<UnfinishedJob>, PastError> {
         if !self.ledger.exists() {
             return Ok(None);
         }
@@ -101,7 +101,7 @@ impl JobService {
     }
 
     /// Every job that was cut short.
-    pub fn unfinished(&self) -> Vec<Unfinished> {
+    pub fn unfinished(&self) -> Vec<UnfinishedJob> {
         let all = self.ledger.exists().then(|| Ledger::open(&self.ledger).ok()?.unfinished().ok()).flatten();
         all.unwrap_or_default()
     }
@@ -110,7 +110,7 @@ impl JobService {
     ///
     /// # Errors
     /// The guard's refusal.
-    pub fn guard(&self, seen: &Seen) -> Result<(), Failure> {
+    pub fn guard(&self, seen: &DriveSnapshot) -> Result<(), Failure> {
         seen.verdict().map(drop).map_err(|e| refused(seen, &e))
     }
 
@@ -118,7 +118,7 @@ impl JobService {
     ///
     /// # Errors
     /// The guard, a course that does not fit, or a way that the drive does not have now.
-    pub fn plan(&self, seen: &Seen, course: &Course) -> Result<Plan, Failure> {
+    pub fn plan(&self, seen: &DriveSnapshot, course: &Course) -> Result<Plan, Failure> {
         let plan = Plan::of(&seen.drive, course, self.around.entropy().as_mut())?;
         seen.verdict_on(plan.intent()).map_err(|e| refused(seen, &e))?;
         check_way(seen, &plan)?;
@@ -129,7 +129,7 @@ impl JobService {
     ///
     /// # Errors
     /// The guard, or another label.
-    pub fn arm(&self, seen: &Seen, plan: &Plan, label: LabelCheck<'_>) -> Result<ArmedPlan, Failure> {
+    pub fn arm(&self, seen: &DriveSnapshot, plan: &Plan, label: LabelCheck<'_>) -> Result<ArmedPlan, Failure> {
         let cleared = seen.verdict_on(plan.intent()).map_err(|e| refused(seen, &e))?;
         match label {
             LabelCheck::Typed(text) => Ok(plan.arm(&cleared, text)?),
@@ -141,7 +141,12 @@ impl JobService {
     ///
     /// # Errors
     /// The guard, or another label.
-    pub fn arm_again(&self, seen: &Seen, unfinished: &Unfinished, label: LabelCheck<'_>) -> Result<ArmedPlan, Failure> {
+    pub fn arm_again(
+        &self,
+        seen: &DriveSnapshot,
+        unfinished: &UnfinishedJob,
+        label: LabelCheck<'_>,
+    ) -> Result<ArmedPlan, Failure> {
         let checkpoint = &unfinished.checkpoint;
         let cleared = seen.verdict_on(checkpoint.intent()).map_err(|e| refused(seen, &e))?;
         match label {
@@ -157,12 +162,12 @@ impl JobService {
     /// As [`JobService::arm`], [`JobService::open`] and [`JobService::begin`]; and those of `secret`.
     pub fn start(
         &self,
-        seen: &Seen,
+        seen: &DriveSnapshot,
         plan: &Plan,
         label: LabelCheck<'_>,
         secret: impl FnOnce(&Plan) -> Result<Option<Secret>, Failure>,
         papers: Papers,
-    ) -> Result<Prepared, Failure> {
+    ) -> Result<PreparedJob, Failure> {
         let armed = self.arm(seen, plan, label)?.with_secret(secret(plan)?);
         let (before, _) = seen.look();
         let opened = self.open(seen, &armed)?;
@@ -175,11 +180,11 @@ impl JobService {
     /// As [`JobService::arm_again`], [`JobService::open`] and [`JobService::go_on`]; and those of `secret`.
     pub fn resume(
         &self,
-        seen: &Seen,
-        unfinished: Unfinished,
+        seen: &DriveSnapshot,
+        unfinished: UnfinishedJob,
         label: LabelCheck<'_>,
         secret: impl FnOnce(&Plan) -> Result<Option<Secret>, Failure>,
-    ) -> Result<Prepared, Failure> {
+    ) -> Result<PreparedJob, Failure> {
         let armed = self.arm_again(seen, &unfinished, label)?;
         let secret = secret(armed.plan())?;
         let armed = armed.with_secret(secret);
@@ -191,7 +196,7 @@ impl JobService {
     ///
     /// # Errors
     /// In use, no rights, gone, or no longer told from others by that label. Nothing has been written then.
-    pub fn open(&self, seen: &Seen, armed: &ArmedPlan) -> Result<Opened, Failure> {
+    pub fn open(&self, seen: &DriveSnapshot, armed: &ArmedPlan) -> Result<Opened, Failure> {
         work::open(seen, armed)
     }
 
@@ -199,7 +204,7 @@ impl JobService {
     ///
     /// # Errors
     /// Gone, another drive than the armed one, or a ledger that can't be written. Nothing has been written to the drive.
-    pub fn begin(&self, opened: Opened, armed: ArmedPlan, before: Contents, papers: Papers) -> Result<Prepared, Failure> {
+    pub fn begin(&self, opened: Opened, armed: ArmedPlan, before: Contents, papers: Papers) -> Result<PreparedJob, Failure> {
         opened.begin(armed, before, papers, &self.in_ledger())
     }
 
@@ -207,7 +212,7 @@ impl JobService {
     ///
     /// # Errors
     /// As [`JobService::begin`]; and a job that has ended meanwhile.
-    pub fn go_on(&self, opened: Opened, armed: ArmedPlan, unfinished: Unfinished) -> Result<Prepared, Failure> {
+    pub fn go_on(&self, opened: Opened, armed: ArmedPlan, unfinished: UnfinishedJob) -> Result<PreparedJob, Failure> {
         opened.go_on(armed, unfinished.job, &self.in_ledger())
     }
 
@@ -217,7 +222,7 @@ impl JobService {
 
     /// Runs the job to its end and closes it: its record in the ledger, the ledger's head signed and kept, people elsewhere told.
     /// `tell` hears every event, after the ledger.
-    pub fn run(&self, job: Prepared, control: &mut dyn JobControl, tell: &mut dyn FnMut(&Event)) -> Ended {
+    pub fn run(&self, job: PreparedJob, control: &mut dyn JobControl, tell: &mut dyn FnMut(&Event)) -> FinishedJob {
         let (went_on, simulated) = (job.went_on(), job.plan().drive().simulated);
         let finished = job.run(control, &self.seal, tell);
         // Of what is simulated nothing is vouched for, and nobody is told.
@@ -226,14 +231,14 @@ impl JobService {
             let notice = notices::of_job(&finished.record, &people.bench);
             people.outbox.put(&notice).err().map(|e| format!("the notice could not be kept, and nobody is told: {e}"))
         });
-        Ended { finished, doubts, went_on, untold }
+        FinishedJob { finished, doubts, went_on, untold }
     }
 
     /// Writes the papers of a job that is over, and gives their paths.
     ///
     /// # Errors
     /// What could not be written.
-    pub fn write_papers(&self, ended: &Ended, out: &Path) -> Result<Vec<PathBuf>, FileError> {
+    pub fn write_papers(&self, ended: &FinishedJob, out: &Path) -> Result<Vec<PathBuf>, FileError> {
         let record = &ended.finished.record;
         let name = if ended.went_on { files::name_after_going_on(out, &record.job) } else { record.job.to_string() };
         files::write_as(out, &name, record, &Issue { seal: &self.seal, print: self.seal.print(&self.ledger, record) })
@@ -246,7 +251,7 @@ impl JobService {
     }
 }
 
-impl Ended {
+impl FinishedJob {
     /// What is wrong beside the outcome, in one line; `None`: nothing. `written` is what became of the papers.
     pub fn trouble(&self, written: &Result<Vec<PathBuf>, FileError>) -> Option<String> {
         let finished = &self.finished;
@@ -261,7 +266,7 @@ impl Ended {
     }
 }
 
-fn refused(seen: &Seen, why: &dyn std::fmt::Display) -> Failure {
+fn refused(seen: &DriveSnapshot, why: &dyn std::fmt::Display) -> Failure {
     Failure::Refused(format!("{} may not be erased: {why}. Nothing was written", seen.drive.called()))
 }
 
@@ -270,7 +275,7 @@ fn nothing_written(why: &dyn std::fmt::Display) -> Failure {
 }
 
 /// Refuses a way that the ladder of this drive calls blocked or not to be had, with the ladder's own words.
-fn check_way(seen: &Seen, plan: &Plan) -> Result<(), Failure> {
+fn check_way(seen: &DriveSnapshot, plan: &Plan) -> Result<(), Failure> {
     let Some(own) = plan.own_erase() else { return Ok(()) };
     let order = Order::of_program("", "00".parse().map_err(|_| Failure::Defect("one pass does not parse".into()))?);
     let ways = ladder(&seen.drive, &seen.answers, &Order { edition: plan.edition(), ..order }, None);
@@ -309,8 +314,8 @@ mod tests {
     use crate::bench::{self, Bench};
     use crate::clock::{ThisMachine, wall};
     use crate::config::Config;
-    use crate::places::Places;
-    use jurex_engine::{Unattended, Wish};
+    use crate::places::AppPaths;
+    use jurex_engine::{Control, Unattended};
     use jurex_pattern::method;
     use jurex_report::House;
     use jurex_sanitize::evidence;
@@ -318,7 +323,7 @@ mod tests {
     use jurex_sign::KeyStore;
     use jurex_sim::Pacing;
 
-    fn service(home: &Path, seal: Seal) -> JobService {
+    fn service(home: &Path, seal: Signer) -> JobService {
         JobService {
             ledger: home.join("ledger.sqlite3"),
             habits: Config::default().habits(),
@@ -328,7 +333,7 @@ mod tests {
         }
     }
 
-    fn simulated(bay: usize) -> Seen {
+    fn simulated(bay: usize) -> DriveSnapshot {
         Bench::simulated(Pacing::Unpaced).drives().swap_remove(bay - 1)
     }
 
@@ -336,7 +341,7 @@ mod tests {
         Course::Overwrite(Order::of_method(method::find("zeros").unwrap()))
     }
 
-    fn prepared(service: &JobService, seen: &Seen, course: &Course) -> Result<Prepared, Failure> {
+    fn prepared(service: &JobService, seen: &DriveSnapshot, course: &Course) -> Result<PreparedJob, Failure> {
         let plan = service.plan(seen, course)?;
         service.start(seen, &plan, LabelCheck::Typed(&seen.drive.label().text()), |_| Ok(None), Papers::default())
     }
@@ -345,12 +350,12 @@ mod tests {
     struct StopAfter(u32);
 
     impl JobControl for StopAfter {
-        fn poll(&mut self) -> Option<Wish> {
+        fn poll(&mut self) -> Option<Control> {
             self.0 = self.0.saturating_sub(1);
-            (self.0 == 0).then_some(Wish::Stop)
+            (self.0 == 0).then_some(Control::Stop)
         }
 
-        fn wait(&mut self) -> Option<Wish> {
+        fn wait(&mut self) -> Option<Control> {
             self.poll()
         }
     }
@@ -359,14 +364,14 @@ mod tests {
     #[test]
     fn a_job_ends_with_a_signed_head_and_a_notice_that_waits() {
         let home = tempfile::tempdir().unwrap();
-        let places = Places::all_in(home.path());
+        let places = AppPaths::all_in(home.path());
         KeyStore::new(&places.keys()).make("bench", None, wall()).unwrap();
         let image = home.path().join("drive.img");
         std::fs::write(&image, vec![0x41; 1 << 20]).unwrap();
         let seen = bench::find(image.as_os_str(), &[], &places).unwrap();
         let outbox = Outbox::new(&places.notices(), jurex_notice::Ways::default());
         let people = Some(People { outbox, bench: "bench 2".into() });
-        let seal = Seal::of(&places, &Config::default(), House::default(), false);
+        let seal = Signer::of(&places, &Config::default(), House::default(), false);
         let service = JobService { people, ..service(home.path(), seal) };
         let job = prepared(&service, &seen, &zeros()).unwrap();
         let ended = service.run(job, &mut Unattended, &mut |_| {});
@@ -385,7 +390,7 @@ mod tests {
     #[test]
     fn another_label_a_guarded_drive_and_a_way_that_it_does_not_have_begin_nothing() {
         let home = tempfile::tempdir().unwrap();
-        let service = service(home.path(), Seal::none(House::default()));
+        let service = service(home.path(), Signer::none(House::default()));
         let seen = simulated(10);
         let plan = service.plan(&seen, &zeros()).unwrap();
         let wrong = service.arm(&seen, &plan, LabelCheck::Typed("ZZZZZZ")).unwrap_err().to_string();
@@ -402,7 +407,7 @@ mod tests {
     #[test]
     fn a_job_that_was_stopped_goes_on_under_its_name_by_its_label_alone() {
         let home = tempfile::tempdir().unwrap();
-        let service = service(home.path(), Seal::none(House::default()));
+        let service = service(home.path(), Signer::none(House::default()));
         let seen = simulated(10);
         assert!(service.unfinished_on(&seen.drive).unwrap().is_none());
         let job = prepared(&service, &seen, &zeros()).unwrap();
@@ -428,7 +433,7 @@ mod tests {
     #[test]
     fn a_ledger_that_can_not_be_written_is_told_before_anything_is_written() {
         let home = tempfile::tempdir().unwrap();
-        let service = service(&home.path().join("a file"), Seal::none(House::default()));
+        let service = service(&home.path().join("a file"), Signer::none(House::default()));
         std::fs::write(home.path().join("a file"), "no folder").unwrap();
         let said = prepared(&service, &simulated(2), &zeros()).err().unwrap().to_string();
         assert!(said.contains("Nothing was written to the drive"), "{said}");

@@ -12,7 +12,7 @@ pub enum Setting {
     Organisation,
     Lot,
     Source,
-    Of(Who, What),
+    Of(PersonRole, PersonField),
     Theme,
     Bell,
     Rules,
@@ -30,14 +30,14 @@ pub enum Setting {
 
 /// A person who stands for the work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Who {
+pub enum PersonRole {
     Technician,
     Validator,
 }
 
 /// What is told of a person.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum What {
+pub enum PersonField {
     Name,
     Title,
     Organisation,
@@ -48,16 +48,16 @@ pub enum What {
 impl Setting {
     /// Every one, in the order of the page.
     pub const ALL: [Setting; 27] = [
-        Setting::Of(Who::Technician, What::Name),
-        Setting::Of(Who::Technician, What::Title),
-        Setting::Of(Who::Technician, What::Organisation),
-        Setting::Of(Who::Technician, What::Place),
-        Setting::Of(Who::Technician, What::Contact),
-        Setting::Of(Who::Validator, What::Name),
-        Setting::Of(Who::Validator, What::Title),
-        Setting::Of(Who::Validator, What::Organisation),
-        Setting::Of(Who::Validator, What::Place),
-        Setting::Of(Who::Validator, What::Contact),
+        Setting::Of(PersonRole::Technician, PersonField::Name),
+        Setting::Of(PersonRole::Technician, PersonField::Title),
+        Setting::Of(PersonRole::Technician, PersonField::Organisation),
+        Setting::Of(PersonRole::Technician, PersonField::Place),
+        Setting::Of(PersonRole::Technician, PersonField::Contact),
+        Setting::Of(PersonRole::Validator, PersonField::Name),
+        Setting::Of(PersonRole::Validator, PersonField::Title),
+        Setting::Of(PersonRole::Validator, PersonField::Organisation),
+        Setting::Of(PersonRole::Validator, PersonField::Place),
+        Setting::Of(PersonRole::Validator, PersonField::Contact),
         Setting::Organisation,
         Setting::Lot,
         Setting::Source,
@@ -79,12 +79,12 @@ impl Setting {
 
     pub fn label(self) -> &'static str {
         match self {
-            Setting::Of(Who::Technician, What::Name) => "sanitized by",
-            Setting::Of(Who::Validator, What::Name) => "validated by",
-            Setting::Of(_, What::Title) => "  title",
-            Setting::Of(_, What::Organisation) => "  organisation",
-            Setting::Of(_, What::Place) => "  place",
-            Setting::Of(_, What::Contact) => "  contact",
+            Setting::Of(PersonRole::Technician, PersonField::Name) => "sanitized by",
+            Setting::Of(PersonRole::Validator, PersonField::Name) => "validated by",
+            Setting::Of(_, PersonField::Title) => "  title",
+            Setting::Of(_, PersonField::Organisation) => "  organisation",
+            Setting::Of(_, PersonField::Place) => "  place",
+            Setting::Of(_, PersonField::Contact) => "  contact",
             Setting::Organisation => "organisation",
             Setting::Lot => "lot",
             Setting::Source => "source of its drives",
@@ -108,9 +108,9 @@ impl Setting {
     /// What it means, in one sentence.
     pub fn about(self) -> &'static str {
         match self {
-            Setting::Of(_, What::Organisation) => "Only if it is another than that of the papers.",
-            Setting::Of(Who::Technician, _) => "Who erases: stands on every paper of jobs that begin from now on.",
-            Setting::Of(Who::Validator, _) => "Who checks the work: stands on every paper of jobs that begin from now on.",
+            Setting::Of(_, PersonField::Organisation) => "Only if it is another than that of the papers.",
+            Setting::Of(PersonRole::Technician, _) => "Who erases: stands on every paper of jobs that begin from now on.",
+            Setting::Of(PersonRole::Validator, _) => "Who checks the work: stands on every paper of jobs that begin from now on.",
             Setting::Organisation => "The organisation that the papers are in the name of.",
             Setting::Lot => "The lot in work: shown at the top, and on every paper.",
             Setting::Source => "Where the drives of the lot come from.",
@@ -170,13 +170,13 @@ impl Setting {
             Setting::Lot => config.lot.clone(),
             Setting::Source => config.source.clone(),
             Setting::Of(who, what) => {
-                let person = if who == Who::Technician { &config.technician } else { &config.validator };
+                let person = if who == PersonRole::Technician { &config.technician } else { &config.validator };
                 let text = match what {
-                    What::Name => &person.name,
-                    What::Title => &person.title,
-                    What::Organisation => &person.organisation,
-                    What::Place => &person.place,
-                    What::Contact => &person.contact,
+                    PersonField::Name => &person.name,
+                    PersonField::Title => &person.title,
+                    PersonField::Organisation => &person.organisation,
+                    PersonField::Place => &person.place,
+                    PersonField::Contact => &person.contact,
                 };
                 text.clone()
             }
@@ -219,13 +219,13 @@ impl Setting {
             Setting::Lot => (None, "lot"),
             Setting::Source => (None, "source"),
             Setting::Of(who, what) => {
-                let table = if who == Who::Technician { "technician" } else { "validator" };
+                let table = if who == PersonRole::Technician { "technician" } else { "validator" };
                 let key = match what {
-                    What::Name => "name",
-                    What::Title => "title",
-                    What::Organisation => "organisation",
-                    What::Place => "place",
-                    What::Contact => "contact",
+                    PersonField::Name => "name",
+                    PersonField::Title => "title",
+                    PersonField::Organisation => "organisation",
+                    PersonField::Place => "place",
+                    PersonField::Contact => "contact",
                 };
                 (Some(table), key)
             }
@@ -338,7 +338,7 @@ mod tests {
         std::fs::write(&path, text).unwrap();
         let config = save(&file, Setting::Lot, "BW-0417").unwrap();
         assert_eq!((config.lot.as_str(), config.methods.len()), ("BW-0417", 1));
-        let config = save(&file, Setting::Of(Who::Technician, What::Title), "media technician").unwrap();
+        let config = save(&file, Setting::Of(PersonRole::Technician, PersonField::Title), "media technician").unwrap();
         assert_eq!((config.technician.name.as_str(), config.technician.title.as_str()), ("Ines", "media technician"));
         save(&file, Setting::Bell, "no").unwrap();
         save(&file, Setting::Only, "/dev/sd? bus:usb").unwrap();

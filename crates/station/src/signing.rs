@@ -2,12 +2,12 @@
 
 use crate::clock::wall;
 use crate::config::Config;
-use crate::places::Places;
+use crate::places::AppPaths;
 use jurex_disposition::proof::VerificationRecord;
 use jurex_ledger::Ledger;
 use jurex_past::{Inclusion, PastError, PastWork};
 use jurex_pattern::text::shown_path;
-use jurex_report::{House, Print, Standing};
+use jurex_report::{House, LedgerEntry, Print};
 use jurex_sanitize::record::{Papers, Record};
 use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, PrivateKey, SignedHead, sign_head, sign_pdf, unsigned_head};
 use std::io::{IsTerminal, Read, Write};
@@ -25,7 +25,7 @@ const CREDENTIAL: &str = "jurex-passphrase";
 
 impl Signing {
     /// By the keys and the settings of this bench.
-    pub fn of(places: &Places, config: &Config) -> Self {
+    pub fn of(places: &AppPaths, config: &Config) -> Self {
         let handed = std::env::var_os("CREDENTIALS_DIRECTORY").map(|folder| PathBuf::from(folder).join(CREDENTIAL));
         let passphrase_file = config.key_passphrase_file.clone().or_else(|| handed.filter(|file| file.exists()));
         Self { store: KeyStore::new(&places.keys()), passphrase_file }
@@ -68,7 +68,7 @@ impl Signing {
 
 /// What vouches for what is written: the key that signs, and where heads of the ledger are kept beside it.
 #[derive(Debug, Default)]
-pub struct Seal {
+pub struct Signer {
     key: Option<PrivateKey>,
     /// Why nothing is signed, where there is a key that could.
     unsigned: Option<String>,
@@ -82,9 +82,9 @@ pub struct Seal {
     pub house: House,
 }
 
-impl Seal {
+impl Signer {
     /// By the keys and settings of this bench. A person at the terminal is asked for the key's passphrase if `ask`.
-    pub fn of(places: &Places, config: &Config, house: House, ask: bool) -> Self {
+    pub fn of(places: &AppPaths, config: &Config, house: House, ask: bool) -> Self {
         let (key, unsigned) = Signing::of(places, config).key(ask);
         let (pdf, pdf_unsigned) = match pdf_key(config) {
             Ok(pdf) => (pdf, None),
@@ -184,9 +184,9 @@ impl Seal {
 }
 
 /// A proof as it is printed; `None`: its head is none.
-pub fn standing(proof: &Inclusion) -> Option<Standing> {
+pub fn standing(proof: &Inclusion) -> Option<LedgerEntry> {
     let head = SignedHead::parse(&proof.note).ok()?;
-    Some(Standing {
+    Some(LedgerEntry {
         proof: proof.to_text(),
         entry: proof.place + 1,
         entries: head.size,

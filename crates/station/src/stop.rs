@@ -1,7 +1,7 @@
 //! Signals that ask the program to stop.
 
 use crate::exit::Failure;
-use jurex_engine::{JobControl, Wish};
+use jurex_engine::{Control, JobControl};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -36,11 +36,11 @@ impl StopOnSignal {
 }
 
 impl JobControl for StopOnSignal {
-    fn poll(&mut self) -> Option<Wish> {
-        self.is_asked().then_some(Wish::Stop)
+    fn poll(&mut self) -> Option<Control> {
+        self.is_asked().then_some(Control::Stop)
     }
 
-    fn wait(&mut self) -> Option<Wish> {
+    fn wait(&mut self) -> Option<Control> {
         std::thread::sleep(std::time::Duration::from_millis(100));
         self.poll()
     }

@@ -1,21 +1,21 @@
 //! One job from its armed plan to its record: the same for the command line, the demonstration and the interface.
 
-use crate::bench::{HeldBeside, OpenDrive, Seen};
+use crate::bench::{DriveSnapshot, HeldBeside, OpenDrive};
 use crate::clock::Surroundings;
-use crate::config::Habits;
+use crate::config::JobDefaults;
 use crate::exit::Failure;
-use crate::heat::Watched;
+use crate::heat::ThermalControl;
 use crate::readings;
-use crate::signing::Seal;
+use crate::signing::Signer;
 use jiff::Timestamp;
 use jurex_device::media::Drive;
 use jurex_device::medium::MediumError;
-use jurex_disposition::mark::{self, Mark, MarkSays, Marked};
-use jurex_disposition::release::{About, Act, OfDrive, Release};
+use jurex_disposition::mark::{self, ErasureTag, TagEvidence, TagFacts};
+use jurex_disposition::release::{Act, Circumstances, OfDrive, Release};
 use jurex_engine::{
-    Backend, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, DriveChanged, Event, Job, JobControl, KeepError, Wish,
+    Backend, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, Control, DriveChanged, Event, Job, JobControl, KeepError,
 };
-use jurex_ledger::{Ledger, Unfinished};
+use jurex_ledger::{Ledger, UnfinishedJob};
 use jurex_past::{PastError, PastWork};
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::evidence::Ended;
@@ -27,9 +27,9 @@ use std::path::Path;
 use std::sync::Arc;
 
 /// A job whose drive is open and checked, and whose ledger entry is made; nothing is written yet.
-pub struct Prepared {
+pub struct PreparedJob {
     job: Job,
-    seen: Seen,
+    seen: DriveSnapshot,
     drive: OpenDrive,
     beside: Vec<HeldBeside>,
     id: JobId,
@@ -40,7 +40,7 @@ pub struct Prepared {
     clock: Box<dyn Clock>,
     around: Arc<dyn Surroundings>,
     started: Timestamp,
-    habits: Habits,
+    habits: JobDefaults,
     /// Whether it begins now, and does not go on.
     is_new: bool,
 }
@@ -54,15 +54,15 @@ pub struct Finished {
     /// Why the ledger does not hold all of it, if it does not.
     pub ledger_trouble: Option<PastError>,
     /// What it needs to go on, if it was cut short.
-    pub unfinished: Option<Box<Unfinished>>,
+    pub unfinished: Option<Box<UnfinishedJob>>,
     /// The mark that was to be left on the drive, or why none was; `None`: none was wanted.
-    pub mark: Option<Result<Marked, String>>,
+    pub mark: Option<Result<TagEvidence, String>>,
 }
 
 impl Finished {
     /// Whether a mark was wanted and does not stand on the drive.
     pub fn lacks_its_mark(&self) -> bool {
-        self.mark.as_ref().is_some_and(|mark| !mark.as_ref().is_ok_and(Marked::is_whole))
+        self.mark.as_ref().is_some_and(|mark| !mark.as_ref().is_ok_and(TagEvidence::is_whole))
     }
 
     /// What came of the mark, in a sentence.
@@ -76,7 +76,7 @@ impl Finished {
 
 /// A drive that is open for this process alone, from the label check to the end of the proof. Nothing is written yet.
 pub struct Opened {
-    seen: Seen,
+    seen: DriveSnapshot,
     drive: OpenDrive,
     /// Other namespaces of the unit that the plan reaches, and other paths to it: held, so that nobody takes them into use.
     beside: Vec<HeldBeside>,
@@ -88,7 +88,7 @@ pub struct Opened {
 ///
 /// # Errors
 /// In use, no rights, gone, or no longer told from others by that label. Nothing has been written then.
-pub fn open(seen: &Seen, armed: &ArmedPlan) -> Result<Opened, Failure> {
+pub fn open(seen: &DriveSnapshot, armed: &ArmedPlan) -> Result<Opened, Failure> {
     let now = seen.still_free(armed.label(), armed.intent())?;
     let watched = seen.was_watched || now.erases_itself();
     let (drive, beside) = now.open_for(armed.intent().scope)?;
@@ -98,7 +98,7 @@ pub fn open(seen: &Seen, armed: &ArmedPlan) -> Result<Opened, Failure> {
 /// Where a job stands in the ledger, and what it takes from around it.
 pub struct InLedger<'l> {
     pub ledger: &'l Path,
-    pub habits: Habits,
+    pub habits: JobDefaults,
     pub around: &'l Arc<dyn Surroundings>,
 }
 
@@ -107,7 +107,13 @@ impl Opened {
     ///
     /// # Errors
     /// Gone, another drive than the armed one, or a ledger that can't be written. Nothing has been written to the drive.
-    pub fn begin(mut self, armed: ArmedPlan, before: Contents, papers: Papers, to: &InLedger<'_>) -> Result<Prepared, Failure> {
+    pub fn begin(
+        mut self,
+        armed: ArmedPlan,
+        before: Contents,
+        papers: Papers,
+        to: &InLedger<'_>,
+    ) -> Result<PreparedJob, Failure> {
         let (plan, found) = (armed.plan().clone(), self.identify()?);
         let (clock, access) = (to.around.clock(), self.drive.medium().access());
         let now = clock.now();
@@ -120,14 +126,29 @@ impl Opened {
         ledger.can_go_on(&id, &found, &before, &papers).map_err(unwritten)?;
         let Opened { seen, drive, beside, .. } = self;
         let (habits, around) = (to.habits, to.around.clone());
-        Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, around, started, habits, is_new: true })
+        Ok(PreparedJob {
+            job,
+            seen,
+            drive,
+            beside,
+            id,
+            plan,
+            before,
+            papers,
+            ledger,
+            clock,
+            around,
+            started,
+            habits,
+            is_new: true,
+        })
     }
 
     /// The same for a job that was cut short and goes on, under its own name.
     ///
     /// # Errors
     /// As [`Opened::begin`].
-    pub fn go_on(mut self, armed: ArmedPlan, id: JobId, to: &InLedger<'_>) -> Result<Prepared, Failure> {
+    pub fn go_on(mut self, armed: ArmedPlan, id: JobId, to: &InLedger<'_>) -> Result<PreparedJob, Failure> {
         let (plan, found) = (armed.plan().clone(), self.identify()?);
         let (clock, access) = (to.around.clock(), self.drive.medium().access());
         let ledger = Ledger::open(to.ledger).map_err(unwritten)?;
@@ -144,10 +165,25 @@ impl Opened {
         }
         let how = (CHUNK_BYTES, self.watched);
         let job = Job::resume_watched(&from.checkpoint, armed, &found, access, how, clock.now()).map_err(changed)?;
-        let Unfinished { job: id, started, before, papers, .. } = from;
+        let UnfinishedJob { job: id, started, before, papers, .. } = from;
         let Opened { seen, drive, beside, .. } = self;
         let (habits, around) = (to.habits, to.around.clone());
-        Ok(Prepared { job, seen, drive, beside, id, plan, before, papers, ledger, clock, around, started, habits, is_new: false })
+        Ok(PreparedJob {
+            job,
+            seen,
+            drive,
+            beside,
+            id,
+            plan,
+            before,
+            papers,
+            ledger,
+            clock,
+            around,
+            started,
+            habits,
+            is_new: false,
+        })
     }
 
     /// Another drive that is there and might be the one that the job was cut short on.
@@ -175,7 +211,7 @@ fn unwritten(e: PastError) -> Failure {
 }
 
 /// Makes an entry under a new name; a name that is taken is drawn again.
-fn begin(ledger: &dyn PastWork, seen: &Seen, started: Timestamp, around: &dyn Surroundings) -> Result<JobId, PastError> {
+fn begin(ledger: &dyn PastWork, seen: &DriveSnapshot, started: Timestamp, around: &dyn Surroundings) -> Result<JobId, PastError> {
     loop {
         let id = around.job_id();
         match ledger.begin(&id, &seen.drive, started) {
@@ -201,11 +237,11 @@ fn second_look(ledger: &dyn PastWork, record: &Record, percent: u8, around: &dyn
 
 /// Searches the drive of a job for leftovers, before it or after it, and tells of that as the job would.
 fn search_beside(
-    seen: &Seen,
+    seen: &DriveSnapshot,
     before: bool,
     control: &mut dyn JobControl,
     tell: &mut dyn FnMut(&Event),
-) -> (Option<Leftovers>, Option<Wish>) {
+) -> (Option<Leftovers>, Option<Control>) {
     let (searched, wish) = readings::search_for_a_minute(seen, control, &mut |share| tell(&Event::Searching { share }));
     match searched {
         Ok(residue) => {
@@ -223,21 +259,21 @@ fn search_beside(
 /// Lays the mark of a record on its drive, reads it back, and notes that in the ledger. The record is there already, whatever comes of it.
 fn leave_mark(
     record: &Record,
-    seal: &Seal,
+    seal: &Signer,
     backend: &mut dyn Backend,
     ledger: &dyn PastWork,
     made: Timestamp,
-) -> Result<Marked, String> {
-    let says = MarkSays::of(record, &seal.where_to_ask(record.papers()));
+) -> Result<TagEvidence, String> {
+    let says = TagFacts::of(record, &seal.where_to_ask(record.papers()));
     let says = says.ok_or("a mark is left only on a drive that is sanitized")?;
     let evidence = record.evidence();
     let geometry = evidence.geometry();
-    let mark = Mark::new(says, |text| seal.key().map(|key| jurex_sign::sign(text, key)));
+    let mark = ErasureTag::new(says, |text| seal.key().map(|key| jurex_sign::sign(text, key)));
     let page = mark.page(geometry.logical).ok_or("what it is to say does not fit")?;
     let copies = mark::lay(backend, geometry, &page).ok_or("the drive is too small for one")?;
-    let marked = Marked { page: Mark::digest(&page), key_id: seal.key().map(|key| key.public().id()), copies };
+    let marked = TagEvidence { page: ErasureTag::digest(&page), key_id: seal.key().map(|key| key.public().id()), copies };
     let by = &record.papers().technician.name;
-    let about = About {
+    let about = Circumstances {
         tool: crate::this_tool(),
         made,
         by: if by.trim().is_empty() { "Jurex".into() } else { by.clone() },
@@ -261,7 +297,7 @@ impl CheckpointStore for InTheLedger<'_> {
     }
 }
 
-impl Prepared {
+impl PreparedJob {
     /// The job's name.
     pub fn id(&self) -> &JobId {
         &self.id
@@ -280,10 +316,11 @@ impl Prepared {
     /// Runs the job to its end. Every event goes to the ledger first and then to `tell`. A ledger that fails in the
     /// middle does not stop the job: the drive is better erased than half erased, and the trouble is reported.
     /// `seal` signs the mark that is left on the drive, if one is.
-    pub fn run(self, control: &mut dyn JobControl, seal: &Seal, tell: &mut dyn FnMut(&Event)) -> Finished {
+    pub fn run(self, control: &mut dyn JobControl, seal: &Signer, tell: &mut dyn FnMut(&Event)) -> Finished {
         let mut ledger_trouble = None;
-        let Prepared { mut job, seen, drive, mut beside, id, plan, mut before, papers, ledger, clock, around, started, .. } =
-            self;
+        let PreparedJob {
+            mut job, seen, drive, mut beside, id, plan, mut before, papers, ledger, clock, around, started, ..
+        } = self;
         let mut both = |event: &Event| {
             // After a failure the next event is tried all the same; the first trouble is what is told at the end.
             if let Err(e) = ledger.tell(&id, event, around.wall()) {
@@ -307,7 +344,7 @@ impl Prepared {
         }
         // A drive that is to erase itself is asked nothing beside its job: a question in the middle could end the erasure.
         let hold_above = self.habits.hold_above.filter(|_| plan.own_erase().is_none());
-        let mut control = Watched::new(control, &seen, hold_above);
+        let mut control = ThermalControl::new(control, &seen, hold_above);
         let work = |backend: &mut dyn Backend| {
             let evidence = jurex_engine::run(job, backend, clock.as_ref(), &mut control, &mut store, &mut both);
             // Under the same hold. The job is over, whatever is wished of it meanwhile.

@@ -158,7 +158,7 @@ pub(crate) enum Action {
 
 /// Where keys mean something.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Place {
+pub(crate) enum KeyPlace {
     /// Wherever nothing else takes the key.
     Anywhere,
     /// The bench, whatever the step.
@@ -212,7 +212,7 @@ pub(crate) enum Place {
 /// Keys that do something at a place.
 #[derive(Debug)]
 pub(crate) struct Binding {
-    pub(crate) place: Place,
+    pub(crate) place: KeyPlace,
     pub(crate) keys: &'static [KeyCode],
     /// How the keys are shown.
     pub(crate) shown: &'static str,
@@ -224,7 +224,7 @@ pub(crate) struct Binding {
 }
 
 const fn bind(
-    place: Place,
+    place: KeyPlace,
     keys: &'static [KeyCode],
     shown: &'static str,
     action: Action,
@@ -236,7 +236,7 @@ const fn bind(
 
 use Action as A;
 use KeyCode::{BackTab, Char, Down, End, Enter, Esc, F, Home, Left, PageDown, PageUp, Right, Tab, Up};
-use Place as P;
+use KeyPlace as P;
 use Step as S;
 
 /// Not shown on the bottom line: a second key for the same, or one that explains itself.
@@ -489,7 +489,7 @@ pub(crate) enum Meaning {
 }
 
 /// What the key means at these places: the first binding that can be used counts, from the innermost place outwards.
-pub(crate) fn meaning(places: &[Place], why_not: &dyn Fn(Action) -> Option<String>, key: KeyEvent) -> Meaning {
+pub(crate) fn meaning(places: &[KeyPlace], why_not: &dyn Fn(Action) -> Option<String>, key: KeyEvent) -> Meaning {
     let typing = is_text(places);
     if key.modifiers.contains(KeyModifiers::CONTROL) {
         return match (with_control(key), typing) {
@@ -517,7 +517,7 @@ pub(crate) fn meaning(places: &[Place], why_not: &dyn Fn(Action) -> Option<Strin
 }
 
 /// The bindings that can be used at these places, the innermost place first.
-pub(crate) fn usable(places: &[Place], why_not: &dyn Fn(Action) -> Option<String>) -> Vec<&'static Binding> {
+pub(crate) fn usable(places: &[KeyPlace], why_not: &dyn Fn(Action) -> Option<String>) -> Vec<&'static Binding> {
     let typing = is_text(places);
     let fits = |b: &&Binding| {
         let only_letters = !b.keys.is_empty() && b.keys.iter().all(|k| matches!(k, Char(_)));
@@ -527,8 +527,8 @@ pub(crate) fn usable(places: &[Place], why_not: &dyn Fn(Action) -> Option<String
 }
 
 /// Whether letters go into a field.
-pub(crate) fn is_text(places: &[Place]) -> bool {
-    places.iter().any(|p| matches!(p, Place::Typing | Place::Line | Place::Palette))
+pub(crate) fn is_text(places: &[KeyPlace]) -> bool {
+    places.iter().any(|p| matches!(p, KeyPlace::Typing | KeyPlace::Line | KeyPlace::Palette))
 }
 
 /// Whether something stands on the bottom line.

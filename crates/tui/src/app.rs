@@ -1,14 +1,14 @@
 //! The interface as a whole: messages change the shared state or go to the screens, which lie on one another in a stack.
 
-use super::action::{self, Action, Binding, Meaning, Place};
+use super::action::{self, Action, Binding, KeyPlace, Meaning};
 use super::bench::BenchScreen;
 use super::frame;
-use super::message::{Command, FromLedger, Message};
+use super::message::{Effect, FromLedger, Message};
 use super::screen::drives::DrivesPage;
 use super::screen::help::Help;
 use super::screen::palette::Palette;
 use super::screen::question::Question;
-use super::screen::{Answer, Given, Heard, Screen, Turn};
+use super::screen::{Screen, ScreenAnswer, ScreenContext, ScreenEvent, Transition};
 use super::state::State;
 use super::theme::Theme;
 use super::widget::field::Typed;
@@ -50,7 +50,7 @@ impl App {
     }
 
     /// Takes one event.
-    pub(crate) fn update(&mut self, message: Message) -> Vec<Command> {
+    pub(crate) fn update(&mut self, message: Message) -> Vec<Effect> {
         let mut commands = self.take(message);
         if self.state.quitting {
             // Nothing is asked any more.
@@ -64,7 +64,7 @@ impl App {
         commands
     }
 
-    fn take(&mut self, message: Message) -> Vec<Command> {
+    fn take(&mut self, message: Message) -> Vec<Effect> {
         match message {
             Message::Key(key) if key.kind != KeyEventKind::Release => return self.key(key),
             Message::Key(_) => {}
@@ -73,18 +73,18 @@ impl App {
             Message::Pasted(text) => self.paste(&text),
             Message::Catalogue(Ok((catalogue, said))) => {
                 (self.state.catalogue, self.state.notice) = (catalogue, Some(said));
-                self.tell(&Heard::MethodsSaved);
+                self.tell(&ScreenEvent::MethodsSaved);
             }
             Message::Policy(Ok(policy)) => {
-                self.tell(&Heard::Policy(policy));
+                self.tell(&ScreenEvent::Policy(policy));
             }
             Message::Policies(Ok((names, said))) => (self.state.policies, self.state.notice) = (names, Some(said)),
             Message::Setting(Ok(config)) => {
                 self.state.take_config(*config);
-                self.tell(&Heard::SettingSaved);
+                self.tell(&ScreenEvent::SettingSaved);
             }
             Message::Setting(Err(why)) => {
-                if !self.tell(&Heard::SettingNotSaved(why.to_string())) {
+                if !self.tell(&ScreenEvent::SettingNotSaved(why.to_string())) {
                     self.state.refuse(&why);
                 }
             }
@@ -92,14 +92,14 @@ impl App {
                 if matches!((&ask, &said), (Ask::Carry(_), Ok(_))) {
                     self.state.has_records = false;
                 }
-                if !self.tell(&Heard::Machine(said.clone())) {
+                if !self.tell(&ScreenEvent::Machine(said.clone())) {
                     self.state.notice = Some(said.unwrap_or_else(|why| why));
                 }
             }
-            Message::Ledger(FromLedger::Jobs(asked, before, found)) => drop(self.tell(&Heard::Jobs(asked, before, found))),
-            Message::Ledger(FromLedger::Story(story)) => drop(self.tell(&Heard::Story(story))),
+            Message::Ledger(FromLedger::Jobs(asked, before, found)) => drop(self.tell(&ScreenEvent::Jobs(asked, before, found))),
+            Message::Ledger(FromLedger::Story(story)) => drop(self.tell(&ScreenEvent::Story(story))),
             Message::Ledger(FromLedger::Lots(lots)) => self.state.take_lots(lots),
-            Message::Ledger(FromLedger::Where(asked, found)) => drop(self.tell(&Heard::Where(asked, found))),
+            Message::Ledger(FromLedger::Where(asked, found)) => drop(self.tell(&ScreenEvent::Where(asked, found))),
             Message::Ledger(FromLedger::Known(lane, known)) => {
                 if let Some(lane) = self.state.lanes.get_mut(lane) {
                     lane.release.known = known;
@@ -124,14 +124,14 @@ impl App {
     }
 
     /// Tells the screens what was done in the world, the uppermost first. Gives whether one of them waited for it.
-    fn tell(&mut self, heard: &Heard) -> bool {
+    fn tell(&mut self, heard: &ScreenEvent) -> bool {
         let state = &mut self.state;
         self.above.iter_mut().rev().any(|screen| screen.hear(state, heard))
     }
 
     /// Where one is, from the innermost place outwards.
-    fn places(&self) -> Vec<Place> {
-        if self.state.is_counting() { vec![Place::Countdown] } else { self.shown().places(&self.state) }
+    fn places(&self) -> Vec<KeyPlace> {
+        if self.state.is_counting() { vec![KeyPlace::Countdown] } else { self.shown().places(&self.state) }
     }
 
     fn why_not(&self, action: Action) -> Option<String> {
@@ -143,7 +143,7 @@ impl App {
         action::usable(&self.places(), &|action| self.why_not(action))
     }
 
-    fn key(&mut self, key: KeyEvent) -> Vec<Command> {
+    fn key(&mut self, key: KeyEvent) -> Vec<Effect> {
         (self.state.notice, self.state.touched) = (None, true);
         let commands = self.mean(key);
         if matches!(key.code, KeyCode::Char(_)) {
@@ -152,7 +152,7 @@ impl App {
         commands
     }
 
-    fn mean(&mut self, key: KeyEvent) -> Vec<Command> {
+    fn mean(&mut self, key: KeyEvent) -> Vec<Effect> {
         if self.state.is_counting() {
             return self.state.stop_countdown();
         }
@@ -184,9 +184,9 @@ impl App {
     }
 
     /// Does what is asked for, wherever it was asked: by a key, or from the palette.
-    fn perform(&mut self, action: Action) -> Vec<Command> {
+    fn perform(&mut self, action: Action) -> Vec<Effect> {
         match action {
-            Action::Suspend => return vec![Command::Suspend],
+            Action::Suspend => return vec![Effect::Suspend],
             Action::Quit => return self.ask_to_quit(),
             // Over a question or a line that is typed nothing else is opened.
             Action::Help => {
@@ -217,16 +217,16 @@ impl App {
     }
 
     /// What a screen answered happens to the stack.
-    fn follow(&mut self, answer: Answer) -> Vec<Command> {
-        let Answer { turn, mut commands } = answer;
+    fn follow(&mut self, answer: ScreenAnswer) -> Vec<Effect> {
+        let ScreenAnswer { turn, mut commands } = answer;
         match turn {
-            Turn::Stay => {}
-            Turn::Push(screen) => self.above.push(screen),
-            Turn::Back(given) => {
+            Transition::Stay => {}
+            Transition::Push(screen) => self.above.push(screen),
+            Transition::Back(given) => {
                 self.above.pop();
                 match given {
                     None => {}
-                    Some(Given::Offer(step, action)) => {
+                    Some(ScreenContext::Offer(step, action)) => {
                         commands.extend(step.map(|step| self.state.go_to(step)).unwrap_or_default());
                         // After the walk it may stand otherwise.
                         match self.why_not(action) {
@@ -246,17 +246,17 @@ impl App {
     }
 
     /// Quits at once where nothing is at work; else asks. A question that is asked already is what answers.
-    fn ask_to_quit(&mut self) -> Vec<Command> {
+    fn ask_to_quit(&mut self) -> Vec<Effect> {
         if !self.state.is_busy() {
             return self.state.quit_now();
         }
-        if self.shown().places(&self.state) != [Place::QuitQuestion] {
+        if self.shown().places(&self.state) != [KeyPlace::QuitQuestion] {
             self.above.push(Box::new(Question::quit(self.state.now)));
         }
         vec![]
     }
 
-    fn mouse(&mut self, mouse: MouseEvent) -> Vec<Command> {
+    fn mouse(&mut self, mouse: MouseEvent) -> Vec<Effect> {
         match mouse.kind {
             // A click is a key too: it stops a countdown, and answers no question.
             MouseEventKind::Down(_) if self.state.is_counting() => self.state.stop_countdown(),

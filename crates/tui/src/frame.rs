@@ -4,7 +4,7 @@ use crate::action::{self, Binding};
 use crate::bench::tally;
 use crate::lane::LaneState;
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{shorten, words};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -32,7 +32,7 @@ pub(super) fn top_line(state: &State, area: Rect, buffer: &mut Buffer) {
     let style = |role| state.theme.style(role);
     let lost = if state.loses_records() { "RECORDS IN MEMORY ALONE (F8)   " } else { "" };
     let status = format!("{lost}{}   {} ", counts(state), state.time_of_day);
-    let mut left = vec![Span::styled(" jurex", style(Role::Strong))];
+    let mut left = vec![Span::styled(" jurex", style(StyleRole::Strong))];
     let mut room = usize::from(area.width).saturating_sub(6 + 3 + status.width());
     let alone = || if state.config.lot.is_empty() { String::new() } else { format!("lot {}", state.config.lot) };
     let lot = state.lot_said.clone().unwrap_or_else(alone);
@@ -46,9 +46,9 @@ pub(super) fn top_line(state: &State, area: Rect, buffer: &mut Buffer) {
         }
     }
     let shown = known.into_iter().zip(fits).filter(|(_, fits)| *fits);
-    left.extend(shown.map(|(w, _)| Span::styled(format!("   {w}"), style(Role::Text))));
+    left.extend(shown.map(|(w, _)| Span::styled(format!("   {w}"), style(StyleRole::Text))));
     Line::from(left).render(area, buffer);
-    words(status, style(Role::Text)).right_aligned().render(area, buffer);
+    words(status, style(StyleRole::Text)).right_aligned().render(area, buffer);
 }
 
 /// What the terminal's title says: how the lanes stand, and how long the longest job still takes.
@@ -76,13 +76,13 @@ pub(super) fn bottom_line(state: &State, usable: Vec<&'static Binding>, area: Re
     buffer.set_style(area, state.theme.raised());
     let room = usize::from(area.width).saturating_sub(2);
     if let Some(notice) = &state.notice {
-        words(format!(" {}", shorten(notice, room)), state.theme.style(Role::Strong)).render(area, buffer);
+        words(format!(" {}", shorten(notice, room)), state.theme.style(StyleRole::Strong)).render(area, buffer);
         return;
     }
     let mut spans = vec![];
     for binding in fitting(usable, room) {
-        spans.push(Span::styled(format!(" {}", binding.shown), state.theme.style(Role::Act)));
-        spans.push(Span::styled(format!(" {}  ", binding.label), state.theme.style(Role::Text)));
+        spans.push(Span::styled(format!(" {}", binding.shown), state.theme.style(StyleRole::Act)));
+        spans.push(Span::styled(format!(" {}  ", binding.label), state.theme.style(StyleRole::Text)));
     }
     Line::from(spans).render(area, buffer);
 }

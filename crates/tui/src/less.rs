@@ -1,9 +1,9 @@
 //! Less than a drive: what is chosen, planned, at work and over. It is the same whether its page is open or not.
 
 use super::widget::field::Field;
-use jurex_file_erase::{Kind, LessRecord};
+use jurex_file_erase::{FileEraseRecord, NodeKind};
 use jurex_linux::files::{FilesProgress, FillProgress};
-use jurex_station::less::{FreePlan, Listed, Sums, Surveyed, Volume};
+use jurex_station::less::{FolderEntry, FreePlan, MountedVolume, Sums, Surveyed};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -12,9 +12,9 @@ use std::time::Duration;
 /// All of it.
 #[derive(Default)]
 pub(crate) struct Less {
-    pub(crate) volumes: Vec<Volume>,
+    pub(crate) volumes: Vec<MountedVolume>,
     /// What open folders hold.
-    pub(crate) open: HashMap<PathBuf, Vec<Listed>>,
+    pub(crate) open: HashMap<PathBuf, Vec<FolderEntry>>,
     pub(crate) sums: HashMap<PathBuf, Sums>,
     /// What is chosen to be erased.
     pub(crate) marked: Vec<PathBuf>,
@@ -22,7 +22,7 @@ pub(crate) struct Less {
     pub(crate) passes: Passes,
     pub(crate) keep_names: bool,
     pub(crate) with_names: bool,
-    pub(crate) stage: Stage,
+    pub(crate) stage: FilesStage,
     /// How many works were cut short and can be gone on with.
     pub(crate) cut_short: usize,
     /// What is wrong, in a sentence.
@@ -40,7 +40,7 @@ impl Default for Passes {
 
 /// How far it has come.
 #[derive(Default)]
-pub(crate) enum Stage {
+pub(crate) enum FilesStage {
     #[default]
     Choosing,
     /// What is chosen is being looked at.
@@ -53,12 +53,12 @@ pub(crate) enum Stage {
         /// What is worked on.
         what: String,
         began: Duration,
-        progress: Progress,
+        progress: WorkProgress,
         /// Whether it was asked to stop.
         stops: bool,
     },
     Over {
-        record: Box<LessRecord>,
+        record: Box<FileEraseRecord>,
         /// What came of it in sentences: of many files they take their time, and are shown again and again.
         results: Vec<String>,
         /// Where its papers are, or why they are not written.
@@ -68,59 +68,59 @@ pub(crate) enum Stage {
 
 /// How far the work has come.
 #[derive(Clone, Debug)]
-pub(crate) enum Progress {
+pub(crate) enum WorkProgress {
     /// It has not begun to tell.
     None,
     Files(FilesProgress),
     Free(FillProgress),
 }
 
-impl Progress {
+impl WorkProgress {
     /// As a part of the whole.
     pub(crate) fn share(&self) -> f64 {
         match self {
-            Progress::None => 0.0,
-            Progress::Files(p) => jurex_station::less::share(p),
-            Progress::Free(p) => jurex_station::less::share_of_fill(p),
+            WorkProgress::None => 0.0,
+            WorkProgress::Files(p) => jurex_station::less::share(p),
+            WorkProgress::Free(p) => jurex_station::less::share_of_fill(p),
         }
     }
 }
 
 /// A row of the tree.
-pub(crate) enum Row<'l> {
-    Volume(&'l Volume, bool),
-    Entry { listed: &'l Listed, depth: usize, open: bool },
+pub(crate) enum TreeRow<'l> {
+    Volume(&'l MountedVolume, bool),
+    Entry { listed: &'l FolderEntry, depth: usize, open: bool },
 }
 
-impl Row<'_> {
+impl TreeRow<'_> {
     pub(crate) fn path(&self) -> &Path {
         match self {
-            Row::Volume(volume, _) => Path::new(&volume.ground.mount),
-            Row::Entry { listed, .. } => &listed.path,
+            TreeRow::Volume(volume, _) => Path::new(&volume.ground.mount),
+            TreeRow::Entry { listed, .. } => &listed.path,
         }
     }
 }
 
 impl Less {
     /// The rows that are in sight when every open folder is.
-    pub(crate) fn rows(&self) -> Vec<Row<'_>> {
+    pub(crate) fn rows(&self) -> Vec<TreeRow<'_>> {
         let mut rows = vec![];
         for volume in &self.volumes {
             let path = Path::new(&volume.ground.mount);
-            rows.push(Row::Volume(volume, self.open.contains_key(path)));
+            rows.push(TreeRow::Volume(volume, self.open.contains_key(path)));
             self.below(path, 1, &mut rows);
         }
         rows
     }
 
-    fn below<'l>(&'l self, folder: &Path, depth: usize, rows: &mut Vec<Row<'l>>) {
+    fn below<'l>(&'l self, folder: &Path, depth: usize, rows: &mut Vec<TreeRow<'l>>) {
         for listed in self.open.get(folder).into_iter().flatten() {
-            let open = listed.kind == Kind::Folder && self.open.contains_key(&listed.path);
+            let open = listed.kind == NodeKind::Folder && self.open.contains_key(&listed.path);
             // What is mounted there has a row of its own.
             if self.volumes.iter().any(|v| Path::new(&v.ground.mount) == listed.path) {
                 continue;
             }
-            rows.push(Row::Entry { listed, depth, open });
+            rows.push(TreeRow::Entry { listed, depth, open });
             if open {
                 self.below(&listed.path, depth + 1, rows);
             }
@@ -135,17 +135,17 @@ impl Less {
     /// Whether the row that the cursor is on can be opened.
     pub(crate) fn is_folder_here(&self) -> bool {
         match self.rows().get(self.cursor) {
-            Some(Row::Entry { listed, .. }) => listed.kind == Kind::Folder,
+            Some(TreeRow::Entry { listed, .. }) => listed.kind == NodeKind::Folder,
             row => row.is_some(),
         }
     }
 
     pub(crate) fn is_volume_here(&self) -> bool {
-        matches!(self.rows().get(self.cursor), Some(Row::Volume(..)))
+        matches!(self.rows().get(self.cursor), Some(TreeRow::Volume(..)))
     }
 
     pub(crate) fn is_working(&self) -> bool {
-        matches!(self.stage, Stage::Working { .. })
+        matches!(self.stage, FilesStage::Working { .. })
     }
 
     /// Marks the row, or takes the mark away; a path that lies under a marked one is marked with it.

@@ -25,4 +25,4 @@ mod theme;
 mod update;
 mod widget;
 
-pub use runtime::{Setup, Watch, run, watch};
+pub use runtime::{Setup, WallView, run, watch};

@@ -2,7 +2,7 @@
 
 use super::app::App;
 use super::lane::Step;
-use super::lane::stage::{Log, Stage};
+use super::lane::stage::{LaneStage, Log};
 use super::message::Message;
 use super::theme::{Depth, Theme};
 use jiff::Timestamp;
@@ -13,7 +13,7 @@ use jurex_pattern::units::Sectors;
 use jurex_sanitize::evidence::Session;
 use jurex_sanitize::plan::{Order, Plan};
 use jurex_sim::Pacing;
-use jurex_station::bench::{Bench, Seen};
+use jurex_station::bench::{Bench, DriveSnapshot};
 use jurex_station::config::{Config, ThemeName};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
@@ -35,7 +35,7 @@ pub fn frames(lanes: usize, size: (u16, u16), pictures: usize) -> Vec<Duration> 
         lane.stage.plan(plan, None);
         lane.stage.arm();
         lane.stage.begin(None);
-        if let Stage::Working(work) = &mut lane.stage {
+        if let LaneStage::Working(work) = &mut lane.stage {
             work.log = log;
         }
         lane.enter(Step::Erase);
@@ -52,7 +52,7 @@ pub fn frames(lanes: usize, size: (u16, u16), pictures: usize) -> Vec<Duration> 
 }
 
 /// So many drives, copies of the simulated bench's that may be erased, each with a name of its own.
-pub(super) fn many(count: usize) -> Vec<Seen> {
+pub(super) fn many(count: usize) -> Vec<DriveSnapshot> {
     let bays = Bench::simulated(Pacing::Unpaced).drives();
     let copy = |i: usize| {
         let mut seen = bays[1 + i % (bays.len() - 1)].clone();

@@ -1,16 +1,16 @@
 //! What happens, and what is to be done about it in the world.
 
 use super::lane::LaneId;
-use super::lane::readings::{Heard, Wanted};
-use super::lane::stage::{WorkEnd, Written};
-use super::less::Progress;
+use super::lane::readings::{ReadingEvent, WantedReading};
+use super::lane::stage::{WorkEnd, WrittenPapers};
+use super::less::WorkProgress;
 use jurex_device::bytes::{Needle, Search};
-use jurex_device::native::Answers;
-use jurex_disposition::release::Matter;
-use jurex_engine::{Event, Wish};
-use jurex_file_erase::LessRecord;
-use jurex_ledger::Unfinished;
-use jurex_past::{Known, Line, LotNow};
+use jurex_device::native::Capabilities;
+use jurex_disposition::release::OpenItem;
+use jurex_engine::{Control, Event};
+use jurex_file_erase::FileEraseRecord;
+use jurex_ledger::UnfinishedJob;
+use jurex_past::{JobLine, KnownDrive, LotNow};
 use jurex_pattern::method::{Catalogue, Method};
 use jurex_pattern::units::Lba;
 use jurex_sanitize::contents::Contents;
@@ -18,9 +18,9 @@ use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::plan::{ArmedPlan, Course, Plan, PlanError};
 use jurex_sanitize::policy::Policy;
 use jurex_sanitize::record::{JobId, Papers, Record};
-use jurex_station::bench::{ReadError, Sample, Seen};
+use jurex_station::bench::{DriveSnapshot, ReadError, SampledSector};
 use jurex_station::config::{Config, ConfigError};
-use jurex_station::less::{FilesWish, FreePlan, FreeWish, Listed, Sums, Surveyed, Volume};
+use jurex_station::less::{FilesWish, FolderEntry, FreePlan, FreeWish, MountedVolume, Sums, Surveyed};
 use jurex_station::machine::{self, Ask};
 use jurex_station::methods::MethodFileError;
 use jurex_station::policies::PolicyFileError;
@@ -33,7 +33,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 /// Drives that were found: under what they stand, if they still need somebody, and how many there are of that.
-pub(crate) type Found = Vec<(Option<(Matter, u64)>, Vec<Known>)>;
+pub(crate) type FoundDrives = Vec<(Option<(OpenItem, u64)>, Vec<KnownDrive>)>;
 
 /// Something that happened.
 pub(crate) enum Message {
@@ -45,16 +45,16 @@ pub(crate) enum Message {
     /// Time has passed: since the start, and as time of day.
     Tick(Duration, String),
     /// Every drive that is there now, as far as it is known, and the number of this listing.
-    Drives(u64, Vec<Seen>),
+    Drives(u64, Vec<DriveSnapshot>),
     /// A drive has answered in that listing.
-    Answered(u64, Box<Seen>),
+    Answered(u64, Box<DriveSnapshot>),
     /// Text that was pasted.
     Pasted(String),
     /// The terminal is gone: jobs go on without a screen.
     TerminalLost,
-    Looked(LaneId, Contents, Option<Sample>),
+    Looked(LaneId, Contents, Option<SampledSector>),
     /// The ledger has a job of this drive that was cut short, or has none.
-    Unfinished(LaneId, Option<Box<Unfinished>>),
+    Unfinished(LaneId, Option<Box<UnfinishedJob>>),
     /// Sectors for the byte viewer, from this one on.
     Page(LaneId, u64, Result<Vec<u8>, ReadError>),
     Searching(LaneId, u64),
@@ -62,7 +62,7 @@ pub(crate) enum Message {
     /// The beacon has ended by itself.
     BeaconEnded(LaneId, ReadError),
     /// Something of a reading beside the job.
-    Reading(LaneId, Heard),
+    Reading(LaneId, ReadingEvent),
     /// The drive is still at work on its own erasure, so far in parts of 65536; it is opened when that is over.
     StillAtWork(LaneId, Option<u16>),
     /// The drive is open for this process alone; the countdown may begin.
@@ -79,7 +79,7 @@ pub(crate) enum Message {
     /// A setting was saved: the settings as they are now.
     Setting(Result<Box<Config>, ConfigError>),
     /// A drive's password was taken away, or was not: what it answers now.
-    Unlocked(LaneId, Option<Box<Answers>>),
+    Unlocked(LaneId, Option<Box<Capabilities>>),
     /// The ledger has answered.
     Ledger(FromLedger),
     /// Which notices have not gone out, in a sentence; `None`: none.
@@ -93,7 +93,7 @@ pub(crate) enum Message {
     /// What is to be known of the machine.
     Notes(Vec<String>),
     /// The volumes that records can be carried to, and the keyboard layouts.
-    Volumes(Vec<machine::Volume>, Vec<String>),
+    Volumes(Vec<machine::CarryVolume>, Vec<String>),
     /// Something of less than a drive.
     Less(Box<FromLess>),
     /// Something to say at the bottom.
@@ -103,14 +103,14 @@ pub(crate) enum Message {
     NotStarted(LaneId, String),
     Job(LaneId, Event),
     Ended(LaneId, Box<WorkEnd>),
-    Written(LaneId, Written),
+    Written(LaneId, WrittenPapers),
     /// The system asks the program to end.
     Terminate,
 }
 
 /// Something to be done in the world.
 #[derive(Debug)]
-pub(crate) enum Command {
+pub(crate) enum Effect {
     /// Make the plan of this course.
     Plan(LaneId, Box<Course>),
     /// Take Jurex's own password away from the drive; nothing is erased.
@@ -141,11 +141,11 @@ pub(crate) enum Command {
     BreakOffSearch(LaneId),
     Beacon(LaneId, bool),
     /// Begin a reading beside the job, or end it.
-    Read(LaneId, Wanted),
-    Wish(LaneId, Wish),
+    Read(LaneId, WantedReading),
+    Wish(LaneId, Control),
     Write(LaneId, Box<Record>),
     /// Do and note what is to become of a drive; who says so.
-    Release(LaneId, Box<release::Wanted>, String),
+    Release(LaneId, Box<release::WantedRelease>, String),
     /// Make the label of this job, and print it where there is a printer for that.
     Label(JobId),
     /// Ask something of the ledger.
@@ -170,7 +170,7 @@ pub(crate) struct Start {
     pub(crate) before: Contents,
     pub(crate) papers: Papers,
     /// The job to go on with, if it is no new one.
-    pub(crate) from: Option<Box<Unfinished>>,
+    pub(crate) from: Option<Box<UnfinishedJob>>,
     /// The sector to show again afterwards.
     pub(crate) sample_at: Option<Lba>,
 }
@@ -196,12 +196,12 @@ pub(crate) enum AskLedger {
 /// What the ledger answers.
 pub(crate) enum FromLedger {
     /// Jobs in which this was found, older than that one.
-    Jobs(String, Option<i64>, Result<Vec<Line>, String>),
+    Jobs(String, Option<i64>, Result<Vec<JobLine>, String>),
     Story(Box<Story>),
     /// The open lots with their jobs.
     Lots(Vec<LotNow>),
-    Where(String, Result<Found, String>),
-    Known(LaneId, Option<Box<Known>>),
+    Where(String, Result<FoundDrives, String>),
+    Known(LaneId, Option<Box<KnownDrive>>),
 }
 
 /// What is asked of the world for less than a drive.
@@ -224,15 +224,15 @@ pub(crate) enum AskLess {
 
 /// What comes back.
 pub(crate) enum FromLess {
-    Volumes(Vec<Volume>, usize),
-    Listed(PathBuf, Result<Vec<Listed>, String>),
+    Volumes(Vec<MountedVolume>, usize),
+    Listed(PathBuf, Result<Vec<FolderEntry>, String>),
     Sums(Vec<(PathBuf, Sums)>),
     Surveyed(Result<Arc<Surveyed>, String>),
     Free(PathBuf, Result<FreePlan, String>),
-    Progress(Progress),
+    Progress(WorkProgress),
     /// What came of it; or why nothing was begun.
     Over(Result<LessOver, String>),
 }
 
 /// A record, and where its papers are, or why they are not written.
-pub(crate) type LessOver = (Box<LessRecord>, Result<Vec<PathBuf>, String>);
+pub(crate) type LessOver = (Box<FileEraseRecord>, Result<Vec<PathBuf>, String>);

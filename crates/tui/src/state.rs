@@ -1,21 +1,21 @@
 //! What every screen works on: the lanes, which of them is chosen, the settings, and the time.
 
-use super::lane::stage::{Arming, Stage};
+use super::lane::stage::{Arming, LaneStage};
 use super::lane::{Lane, LaneId, LaneState, Lanes, Speed, Step};
 use super::less::Less;
-use super::message::{AskLedger, AskLess, Command};
+use super::message::{AskLedger, AskLess, Effect};
 use super::theme::Theme;
-use jurex_disposition::lot::Tally;
+use jurex_disposition::lot::LotTally;
 use jurex_disposition::mark::places;
-use jurex_engine::Wish;
+use jurex_engine::Control;
 use jurex_past::LotNow;
 use jurex_pattern::method::Catalogue;
 use jurex_pattern::text::capital;
 use jurex_report::House;
 use jurex_sanitize::record::Papers;
-use jurex_station::bench::Seen;
+use jurex_station::bench::DriveSnapshot;
 use jurex_station::config::Config;
-use jurex_station::machine::{Machine, Volume};
+use jurex_station::machine::{CarryVolume, Machine};
 use std::time::Duration;
 
 /// Keys that follow one another faster come from no hand.
@@ -49,7 +49,7 @@ pub(crate) struct State {
     /// Whether the person has done anything yet: until then the first drive that may be erased is chosen.
     pub(crate) touched: bool,
     /// What screens and lanes want done in the world, that was not asked for by a key.
-    pub(crate) to_do: Vec<Command>,
+    pub(crate) to_do: Vec<Effect>,
     /// The open lots as they stand.
     pub(crate) lots: Vec<LotNow>,
     /// Which notices have not gone out, in a sentence.
@@ -67,7 +67,7 @@ pub(crate) struct State {
     /// What is to be known of it.
     pub(crate) machine_notes: Vec<String>,
     /// Volumes that records can be carried to.
-    pub(crate) volumes: Vec<Volume>,
+    pub(crate) volumes: Vec<CarryVolume>,
     pub(crate) keyboards: Vec<String>,
     /// Whether there are records that were not carried away since.
     pub(crate) has_records: bool,
@@ -128,7 +128,7 @@ impl State {
     }
 
     /// A lane for a drive that has come, with what an open lot knows of it.
-    pub(crate) fn new_lane(&self, seen: Seen) -> Lane {
+    pub(crate) fn new_lane(&self, seen: DriveSnapshot) -> Lane {
         let mut lane = Lane::new(seen, &self.config.papers(), &self.catalogue, self.config.rules);
         lane.fill_from(&self.lots);
         lane.draft.order.marks = self.config.mark && places(lane.seen.drive.geometry).is_some();
@@ -153,7 +153,7 @@ impl State {
         let now = self.lots.iter().find(|l| l.lot.name == self.config.lot || self.config.lot.is_empty())?;
         let here: Vec<&str> =
             self.lanes.iter().filter(|l| !l.is_gone()).filter_map(|l| l.seen.drive.unit.serial.as_deref()).collect();
-        let tally = Tally::of(&now.items(&here));
+        let tally = LotTally::of(&now.items(&here));
         Some(format!("lot {}: {}", now.lot.name, tally.sentence()))
     }
 
@@ -226,7 +226,7 @@ impl State {
     }
 
     /// Goes to a step of the chosen lane, or says why it can't be entered.
-    pub(crate) fn go_to(&mut self, step: Step) -> Vec<Command> {
+    pub(crate) fn go_to(&mut self, step: Step) -> Vec<Effect> {
         self.leave_field();
         self.lanes_in_front = false;
         let Some(lane) = self.lane_mut() else { return vec![] };
@@ -245,11 +245,11 @@ impl State {
     }
 
     /// Asks the ledger for all that it knows of the drive of that lane.
-    pub(crate) fn ask_what_is_known(&self, id: LaneId) -> Command {
+    pub(crate) fn ask_what_is_known(&self, id: LaneId) -> Effect {
         let lane = &self.lanes[id];
         let marked = lane.look.mark.as_ref().and_then(|m| m.mark()).filter(|m| m.fits).map(|m| m.says.job.clone());
         let job = lane.record().map(|r| r.job.clone()).or(marked);
-        Command::Ledger(AskLedger::Known(id, lane.seen.drive.unit.serial.clone(), job))
+        Effect::Ledger(AskLedger::Known(id, lane.seen.drive.unit.serial.clone(), job))
     }
 
     /// Leaves the field of the certificate that is being edited.
@@ -261,7 +261,7 @@ impl State {
     }
 
     /// Asks for the speed of a drive that is to be planned, once.
-    pub(crate) fn sample_speed(&mut self, id: LaneId) -> Vec<Command> {
+    pub(crate) fn sample_speed(&mut self, id: LaneId) -> Vec<Effect> {
         let wanted = self.config.sample_speed.unwrap_or(true);
         let Some(lane) = self.lanes.get_mut(id) else { return vec![] };
         let free = lane.look.speed == Speed::NotSampled && !lane.has_job() && lane.missing(Step::Plan).is_none();
@@ -269,29 +269,29 @@ impl State {
             return vec![];
         }
         lane.look.speed = Speed::Sampling;
-        vec![Command::SampleSpeed(id)]
+        vec![Effect::SampleSpeed(id)]
     }
 
     /// Asks something of the job of that lane; it is shown at once, and done when the job gets to it.
-    pub(crate) fn wish(&mut self, id: LaneId, wish: Wish) -> Vec<Command> {
-        let Some(Stage::Working(work)) = self.lanes.get_mut(id).map(|l| &mut l.stage) else { return vec![] };
+    pub(crate) fn wish(&mut self, id: LaneId, wish: Control) -> Vec<Effect> {
+        let Some(LaneStage::Working(work)) = self.lanes.get_mut(id).map(|l| &mut l.stage) else { return vec![] };
         work.asked_for = Some(wish);
-        vec![Command::Wish(id, wish)]
+        vec![Effect::Wish(id, wish)]
     }
 
     /// Lets go what was armed on the chosen lane.
-    pub(crate) fn stop_countdown(&mut self) -> Vec<Command> {
+    pub(crate) fn stop_countdown(&mut self) -> Vec<Effect> {
         let (Some(id), Some(lane)) = (self.selected, self.lane_mut()) else { return vec![] };
         let why = match lane.waits_for_the_drive() {
             Some(_) => "The drive was left at work on its own erasure; nothing was sent to it.",
             None => "The countdown was stopped. Nothing was written.",
         };
         let armed = lane.stage.disarm(Some(why));
-        if armed { vec![Command::Abandon(id)] } else { vec![] }
+        if armed { vec![Effect::Abandon(id)] } else { vec![] }
     }
 
     /// Fixes the chosen lane's draft as its plan, if its way can be taken.
-    pub(crate) fn take_plan(&mut self) -> Vec<Command> {
+    pub(crate) fn take_plan(&mut self) -> Vec<Effect> {
         let (Some(id), Some(lane)) = (self.selected, self.lane()) else { return vec![] };
         match lane.foreseen().ways.iter().find(|w| w.technique == lane.draft.way) {
             Some(way) if !way.is_ready() => {
@@ -301,7 +301,7 @@ impl State {
             }
             _ => {
                 let course = lane.draft.course(&lane.seen.drive, &lane.seen.answers, &lane.papers.technician.name);
-                vec![Command::Plan(id, Box::new(course))]
+                vec![Effect::Plan(id, Box::new(course))]
             }
         }
     }
@@ -312,8 +312,8 @@ impl State {
     }
 
     /// Ends the program: jobs are stopped, and what was only armed is let go.
-    pub(crate) fn quit_now(&mut self) -> Vec<Command> {
-        let stops = self.less.is_working().then_some(Command::Less(AskLess::Stop));
+    pub(crate) fn quit_now(&mut self) -> Vec<Effect> {
+        let stops = self.less.is_working().then_some(Effect::Less(AskLess::Stop));
         let mut commands = self.end_program(Lane::is_working);
         commands.extend(stops);
         commands
@@ -321,19 +321,19 @@ impl State {
 
     /// The terminal is gone, and with it everybody who could say stop: what runs goes on, what is held ends, and what was
     /// only armed is let go. The program ends when the last job has.
-    pub(crate) fn terminal_lost(&mut self) -> Vec<Command> {
+    pub(crate) fn terminal_lost(&mut self) -> Vec<Effect> {
         self.end_program(|lane| lane.state() == LaneState::Held)
     }
 
-    fn end_program(&mut self, is_stopped: impl Fn(&Lane) -> bool) -> Vec<Command> {
+    fn end_program(&mut self, is_stopped: impl Fn(&Lane) -> bool) -> Vec<Effect> {
         self.quitting = true;
         let mut commands = vec![];
         for id in self.lanes.ids() {
             let lane = &mut self.lanes[id];
             if is_stopped(lane) {
-                commands.push(Command::Wish(id, Wish::Stop));
+                commands.push(Effect::Wish(id, Control::Stop));
             } else if lane.stage.disarm(None) {
-                commands.push(Command::Abandon(id));
+                commands.push(Effect::Abandon(id));
             }
         }
         commands
@@ -362,6 +362,6 @@ impl State {
     /// Whether the job on that lane starts now.
     pub(crate) fn is_due(&self, id: LaneId) -> bool {
         let stage = self.lanes.get(id).map(|l| &l.stage);
-        matches!(stage, Some(Stage::Arming(_, Arming::Counting(starts))) if *starts <= self.now)
+        matches!(stage, Some(LaneStage::Arming(_, Arming::Counting(starts))) if *starts <= self.now)
     }
 }

@@ -2,24 +2,24 @@
 
 use super::app::App;
 use super::lane::bytes::PAGE_SECTORS;
-use super::lane::readings::{Again, Heard, Reading, Wanted};
+use super::lane::readings::{Again, LaneReading, ReadingEvent, WantedReading};
 use super::lane::stage::WorkEnd;
 use super::lane::{LaneId, LaneState, Step};
 use super::measure::many;
-use super::message::{AskLedger, AskLess, Command, Message, Start};
+use super::message::{AskLedger, AskLess, Effect, Message, Start};
 use super::screen::help::Help;
 use super::screen::line::TypedLine;
 use super::screen::question::Question;
 use super::theme::{Depth, Theme};
 use jiff::Timestamp;
-use jurex_device::guard::{self, Hindrance};
+use jurex_device::guard::{self, Blocker};
 use jurex_device::media::Scope;
 use jurex_device::medium::Medium;
 use jurex_device::medium::Port;
-use jurex_device::native::{Answers, OwnState};
+use jurex_device::native::{Capabilities, OwnState};
 use jurex_device::testing::Fixed;
 use jurex_disposition::proof::Finding;
-use jurex_engine::{Activity, Clock, Event, JobControl, Now, Unattended, Wish};
+use jurex_engine::{Activity, Clock, Control, Event, JobControl, Now, Unattended};
 use jurex_linux::OpenError;
 use jurex_pattern::notation::Entropy;
 use jurex_pattern::units::{Lba, Sectors};
@@ -28,14 +28,14 @@ use jurex_sanitize::plan::Plan;
 use jurex_sanitize::record::{JobId, Record, SecondLook, Tool};
 use jurex_sanitize::rules::{Outcome, Technique};
 use jurex_sim::{Fault, Pacing};
-use jurex_station::bench::{Bench, Seen};
+use jurex_station::bench::{Bench, DriveSnapshot};
 use jurex_station::clock::Surroundings;
-use jurex_station::config::{Config, Habits, ThemeName};
+use jurex_station::config::{Config, JobDefaults, ThemeName};
 use jurex_station::policies;
 use jurex_station::readings;
 use jurex_station::service::JobService;
 use jurex_station::settings::{Setting, SettingsFile};
-use jurex_station::signing::Seal;
+use jurex_station::signing::Signer;
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
@@ -61,13 +61,13 @@ impl Clock for Counting {
 /// Stops the job at that poll.
 struct StopsAt(Option<u32>);
 impl JobControl for StopsAt {
-    fn poll(&mut self) -> Option<Wish> {
+    fn poll(&mut self) -> Option<Control> {
         let left = self.0.as_mut()?;
         *left = left.saturating_sub(1);
-        (*left == 0).then_some(Wish::Stop)
+        (*left == 0).then_some(Control::Stop)
     }
-    fn wait(&mut self) -> Option<Wish> {
-        Some(Wish::GoOn)
+    fn wait(&mut self) -> Option<Control> {
+        Some(Control::GoOn)
     }
 }
 
@@ -97,10 +97,10 @@ impl Surroundings for WrittenDown {
 /// The interface over the simulated bench. Jobs run at once, but their messages are handed over only when asked for.
 struct World {
     app: App,
-    bench: jurex_sim::Bench,
+    bench: jurex_sim::SimBench,
     now: Duration,
     pending: Vec<Message>,
-    wishes: Vec<Wish>,
+    wishes: Vec<Control>,
     opened: HashMap<LaneId, Start>,
     beacons: Vec<(LaneId, bool)>,
     asked_of_ledger: Vec<AskLedger>,
@@ -118,13 +118,13 @@ impl World {
     }
 
     /// What the bench's drives are now, but for those in the bays that are named.
-    fn list(bench: &jurex_sim::Bench, without: &[u32]) -> Message {
+    fn list(bench: &jurex_sim::SimBench, without: &[u32]) -> Message {
         let drives = Bench::of_bays(bench.bays()).drives();
         let left = drives.into_iter().filter(|s| without.iter().all(|bay| s.drive.path != format!("sim:{bay}")));
         Message::Drives(1, left.collect())
     }
 
-    fn on(bench: &jurex_sim::Bench, theme: ThemeName, size: (u16, u16)) -> Self {
+    fn on(bench: &jurex_sim::SimBench, theme: ThemeName, size: (u16, u16)) -> Self {
         let home = tempfile::tempdir().unwrap();
         let mut app = App::new(Theme::new(theme, Depth::True), Config::demo());
         app.state.size = size;
@@ -139,7 +139,7 @@ impl World {
         }
         Self {
             app,
-            bench: jurex_sim::Bench::of(bench),
+            bench: jurex_sim::SimBench::of(bench),
             now: Duration::ZERO,
             pending: vec![],
             wishes: vec![],
@@ -161,82 +161,82 @@ impl World {
         }
     }
 
-    fn carry_out(&mut self, command: Command) {
+    fn carry_out(&mut self, command: Effect) {
         match command {
-            Command::Plan(lane, course) => {
+            Effect::Plan(lane, course) => {
                 let drive = &self.app.state.lanes[lane].seen.drive;
                 let plan = Plan::of(drive, &course, self.around.entropy().as_mut()).map(Box::new);
                 self.send(Message::Planned(lane, plan));
             }
-            Command::SampleSpeed(lane) => {
+            Effect::SampleSpeed(lane) => {
                 let speed = SpeedSample { start: 200e6, middle: 160e6, end: 100e6 };
                 self.send(Message::Sampled(lane, Ok(speed)));
             }
-            Command::SaveMethods(catalogue, said) => self.send(Message::Catalogue(Ok((catalogue, said)))),
-            Command::ExportMethods(chosen, file) => {
+            Effect::SaveMethods(catalogue, said) => self.send(Message::Catalogue(Ok((catalogue, said)))),
+            Effect::ExportMethods(chosen, file) => {
                 let names: Vec<String> = chosen.into_iter().map(|m| m.name).collect();
                 self.send(Message::Said(format!("{} to {}", names.join(", "), file.display())));
             }
-            Command::ImportMethods(file) => {
+            Effect::ImportMethods(file) => {
                 let taken = jurex_station::methods::import(&self.app.state.catalogue, &file, &self.settings.path);
                 self.send(Message::Catalogue(taken.map(|(all, names)| (all, names.join(", ")))));
             }
-            Command::SaveSetting(setting, text) => {
+            Effect::SaveSetting(setting, text) => {
                 let saved = jurex_station::settings::save(&self.settings, setting, &text);
                 self.send(Message::Setting(saved.map(Box::new)));
             }
-            Command::ReadPolicy(name) => {
+            Effect::ReadPolicy(name) => {
                 let read = policies::read(self.home.path(), &name);
                 self.send(Message::Policy(read.map(Box::new)));
             }
-            Command::SavePolicy(name, policy) => {
+            Effect::SavePolicy(name, policy) => {
                 let saved = policies::save(self.home.path(), &name, &policy);
                 let told = saved.map(|()| (policies::names(self.home.path()), format!("saved as {name}")));
                 self.send(Message::Policies(told));
             }
-            Command::Open(start) => {
+            Effect::Open(start) => {
                 let lane = start.lane;
                 self.opened.insert(lane, *start);
                 self.send(Message::Opened(lane));
             }
-            Command::Abandon(lane) => {
+            Effect::Abandon(lane) => {
                 self.opened.remove(&lane);
             }
-            Command::Go(lane) => self.go(lane),
-            Command::Look(lane) => {
+            Effect::Go(lane) => self.go(lane),
+            Effect::Look(lane) => {
                 let (contents, sample) = self.app.state.lanes[lane].seen.look();
                 let mark = jurex_station::release::MarkHere::on(&self.app.state.lanes[lane].seen, &[]);
                 self.send(Message::Mark(lane, mark));
                 self.send(Message::Looked(lane, contents, sample));
             }
-            Command::ReadPage(lane, first) => {
+            Effect::ReadPage(lane, first) => {
                 let mut medium = self.app.state.lanes[lane].seen.peek().unwrap();
                 let mut page = vec![0; (PAGE_SECTORS.min(medium.geometry().sectors - first) * 512) as usize];
                 medium.read(Lba(first), &mut page).unwrap();
                 self.send(Message::Page(lane, first, Ok(page)));
             }
-            Command::Search(lane, needle, from) => {
+            Effect::Search(lane, needle, from) => {
                 let mut medium = self.app.state.lanes[lane].seen.peek().unwrap();
                 let found = jurex_device::bytes::search(medium.as_mut(), &needle, from, &mut |_| true);
                 self.send(Message::Searched(lane, found.map_err(Into::into)));
             }
-            Command::Read(lane, wanted) => self.read(lane, wanted),
-            Command::Ledger(asked) => self.asked_of_ledger.push(asked),
-            Command::Machine(ask) => self.asked_of_machine.push(ask),
-            Command::Less(asked) => self.asked_of_less.push(asked),
-            Command::Notes | Command::Volumes | Command::BreakOffSearch(_) | Command::Suspend => {}
-            Command::Beacon(lane, on) => self.beacons.push((lane, on)),
-            Command::Wish(_, wish) => self.wishes.push(wish),
-            Command::Unlock(lane) => {
+            Effect::Read(lane, wanted) => self.read(lane, wanted),
+            Effect::Ledger(asked) => self.asked_of_ledger.push(asked),
+            Effect::Machine(ask) => self.asked_of_machine.push(ask),
+            Effect::Less(asked) => self.asked_of_less.push(asked),
+            Effect::Notes | Effect::Volumes | Effect::BreakOffSearch(_) | Effect::Suspend => {}
+            Effect::Beacon(lane, on) => self.beacons.push((lane, on)),
+            Effect::Wish(_, wish) => self.wishes.push(wish),
+            Effect::Unlock(lane) => {
                 let seen = self.app.state.lanes[lane].seen.clone();
                 let said = seen.unlock().unwrap_or_else(|why| why.to_string());
                 self.send(Message::Said(said));
                 self.send(Message::Unlocked(lane, seen.answers_now().map(Box::new)));
             }
-            Command::Power(lane) => self.app.state.lanes[lane].seen.switch_power(),
-            Command::Release(lane, wanted, by) => self.release(lane, &wanted, &by),
-            Command::Label(job) => self.send(Message::Said(format!("label of {job}"))),
-            Command::Write(lane, record) => {
+            Effect::Power(lane) => self.app.state.lanes[lane].seen.switch_power(),
+            Effect::Release(lane, wanted, by) => self.release(lane, &wanted, &by),
+            Effect::Label(job) => self.send(Message::Said(format!("label of {job}"))),
+            Effect::Write(lane, record) => {
                 let path = |ending: &str| PathBuf::from(format!("/home/ines/certificates/{}.{ending}", record.job));
                 self.send(Message::Written(lane, Ok(vec![path("record.json"), path("certificate.pdf"), path("strata.svg")])));
             }
@@ -244,29 +244,29 @@ impl World {
     }
 
     /// What becomes of a drive is done and noted at once, in a ledger of its own.
-    fn release(&mut self, lane: LaneId, wanted: &jurex_station::release::Wanted, by: &str) {
+    fn release(&mut self, lane: LaneId, wanted: &jurex_station::release::WantedRelease, by: &str) {
         let (seen, is_here) = (self.app.state.lanes[lane].seen.clone(), !self.app.state.lanes[lane].is_gone());
-        let (ledger, seal) = (self.home.path().join("ledger.sqlite3"), jurex_station::signing::Seal::none(Default::default()));
+        let (ledger, seal) = (self.home.path().join("ledger.sqlite3"), jurex_station::signing::Signer::none(Default::default()));
         let who = (by, self.app.state.config.rules, &seal);
         let done = super::runtime::release::note(&seen, is_here, wanted, who, &ledger, self.home.path());
         self.send(Message::Released(lane, done));
     }
 
     /// A reading beside the job is over at once.
-    fn read(&mut self, lane: LaneId, wanted: Wanted) {
+    fn read(&mut self, lane: LaneId, wanted: WantedReading) {
         let seen = self.app.state.lanes[lane].seen.clone();
         let heard = match wanted {
-            Wanted::End => return,
-            Wanted::AsLeft(job) => Heard::AsLeft(Err(format!("no record of {job}"))),
-            Wanted::Left => {
+            WantedReading::End => return,
+            WantedReading::AsLeft(job) => ReadingEvent::AsLeft(Err(format!("no record of {job}"))),
+            WantedReading::Left => {
                 let left = readings::search_leftovers(&seen, false, &|_| true).map(Box::new);
-                Heard::Left(left.map_err(|e| e.to_string()))
+                ReadingEvent::Left(left.map_err(|e| e.to_string()))
             }
-            Wanted::Again(record, all) => {
-                let expected = jurex_disposition::proof::Expected::by_record(&record);
+            WantedReading::Again(record, all) => {
+                let expected = jurex_disposition::proof::ExpectedContents::by_record(&record);
                 let sampling = (!all).then(|| jurex_sanitize::sampling::Sampling::new([7; 16]));
                 let by = self.app.state.lanes[lane].papers.technician.clone();
-                Heard::Again(expected.map_err(|e| format!("It can't be proved again: {e}.")).and_then(|expected| {
+                ReadingEvent::Again(expected.map_err(|e| format!("It can't be proved again: {e}.")).and_then(|expected| {
                     let proved = readings::prove(&seen, Some(&record), (expected, sampling), by, &mut Unattended, &mut |_| {});
                     let written = Ok(PathBuf::from("/home/ines/certificates/261123-4F7QZK.verification.json"));
                     proved.map(|v| Box::new(Again::new(v, written))).map_err(|e| e.to_string())
@@ -280,8 +280,8 @@ impl World {
     fn service(&self) -> JobService {
         JobService {
             ledger: self.home.path().join("jobs.sqlite3"),
-            habits: Habits { hold_above: None, second_percent: 0 },
-            seal: Seal::none(Default::default()).into(),
+            habits: JobDefaults { hold_above: None, second_percent: 0 },
+            seal: Signer::none(Default::default()).into(),
             people: None,
             around: self.around.clone(),
         }
@@ -377,8 +377,8 @@ mod ledger;
 mod machine;
 mod release;
 
-fn sim() -> jurex_sim::Bench {
-    jurex_sim::Bench::new(Pacing::Unpaced)
+fn sim() -> jurex_sim::SimBench {
+    jurex_sim::SimBench::new(Pacing::Unpaced)
 }
 
 const FULL: (u16, u16) = (160, 47);
@@ -549,7 +549,7 @@ fn a_scanners_burst_answers_no_question() {
     assert!(world.wishes.is_empty(), "keys right after the question do not answer it");
     world.pass(1);
     world.keys("s");
-    assert_eq!(world.wishes, [Wish::Stop]);
+    assert_eq!(world.wishes, [Control::Stop]);
 }
 
 #[test]
@@ -565,7 +565,7 @@ fn quitting_asks_while_a_job_runs_and_stops_it_before_the_end() {
     world.keys("q");
     world.pass(1);
     world.keys("s");
-    assert_eq!((world.app.state.quitting, world.wishes.as_slice()), (true, &[Wish::Stop][..]));
+    assert_eq!((world.app.state.quitting, world.wishes.as_slice()), (true, &[Control::Stop][..]));
     let mut idle = World::new(ThemeName::Dark, FULL);
     idle.keys("q");
     assert!(idle.app.state.quitting);
@@ -581,7 +581,7 @@ fn enter_holds_and_goes_on() {
     world.send(Message::Job(CARD, Event::Held { celsius: None }));
     assert_eq!(world.state(CARD), LaneState::Held);
     world.key(KeyCode::Enter);
-    assert_eq!(world.wishes, [Wish::Hold, Wish::GoOn]);
+    assert_eq!(world.wishes, [Control::Hold, Control::GoOn]);
 }
 
 #[test]
@@ -683,7 +683,7 @@ fn an_identical_stick_in_the_place_of_another_gets_a_lane_of_its_own() {
     let bench = sim();
     let mut world = World::on(&bench, ThemeName::Dark, FULL);
     let mut nameless = Bench::of_bays(bench.bays()).drives();
-    let attached = |drives: &mut Vec<jurex_station::bench::Seen>, instance: &str| {
+    let attached = |drives: &mut Vec<jurex_station::bench::DriveSnapshot>, instance: &str| {
         let drive = &mut drives[6].drive;
         (drive.unit.serial, drive.attachment.instance) = (None, Some(instance.into()));
     };
@@ -698,7 +698,7 @@ fn an_identical_stick_in_the_place_of_another_gets_a_lane_of_its_own() {
     );
     // An answer of an older listing comes too late to matter.
     let mut late = nameless.swap_remove(6);
-    late.hindrances = vec![Hindrance::ReadOnly];
+    late.hindrances = vec![Blocker::ReadOnly];
     world.send(Message::Answered(2, Box::new(late)));
     assert_eq!(world.state(LaneId::nth(10)), LaneState::Ready);
 }
@@ -733,7 +733,7 @@ fn a_lost_terminal_stops_no_job_that_runs_and_ends_one_that_is_held() {
     assert!(world.app.state.quitting && world.wishes.is_empty(), "what runs goes on: {:?}", world.wishes);
     world.send(Message::Job(CARD, Event::Held { celsius: None }));
     world.send(Message::TerminalLost);
-    assert_eq!(world.wishes, [Wish::Stop], "nobody is left who could let it go on");
+    assert_eq!(world.wishes, [Control::Stop], "nobody is left who could let it go on");
 }
 
 #[test]
@@ -762,7 +762,7 @@ fn line_ends_of_a_paste_or_a_scanner_write_no_certificate() {
 fn a_drive_is_unknown_until_it_has_answered_and_guarded_as_soon_as_it_is_used() {
     let bench = sim();
     let mut world = World::on(&bench, ThemeName::Dark, FULL);
-    let answer = |hindrances: &[Hindrance]| {
+    let answer = |hindrances: &[Blocker]| {
         let mut seen = Bench::of_bays(bench.bays()).drives().swap_remove(6);
         seen.hindrances = hindrances.to_vec();
         Message::Answered(1, Box::new(seen))
@@ -770,7 +770,7 @@ fn a_drive_is_unknown_until_it_has_answered_and_guarded_as_soon_as_it_is_used() 
     world.choose("R90C2Y");
     world.key(KeyCode::Enter);
     world.key(KeyCode::Enter);
-    world.send(answer(&[Hindrance::Mounted { device: "/dev/sdq1".into(), mount: "/media/logger".into() }]));
+    world.send(answer(&[Blocker::Mounted { device: "/dev/sdq1".into(), mount: "/media/logger".into() }]));
     assert_eq!((world.state(CARD), world.app.state.lanes[CARD].step), (LaneState::Guarded, Step::Look));
     assert!(world.text().contains("/dev/sdq1 is mounted at /media/logger"));
     world.send(answer(&[]));
@@ -778,7 +778,7 @@ fn a_drive_is_unknown_until_it_has_answered_and_guarded_as_soon_as_it_is_used() 
 
     let mut fresh = World::on(&bench, ThemeName::Dark, FULL);
     fresh.app.state.lanes[CARD].look.answered = false;
-    let silent = (fresh.app.state.lanes[CARD].seen.drive.clone(), vec![Hindrance::NoAnswer]);
+    let silent = (fresh.app.state.lanes[CARD].seen.drive.clone(), vec![Blocker::NoAnswer]);
     fresh.app.state.lanes[CARD].verdict = guard::check(Scope::WholeUnit, &[silent]);
     assert_eq!(fresh.state(CARD), LaneState::Unknown);
 }
@@ -1009,7 +1009,7 @@ fn a_drive_that_still_erases_itself_is_waited_for_beside_other_work_and_left_alo
     world.pass(1);
     // The label is right, and the drive is not opened yet.
     let commands = world.app.update(Message::Key(KeyEvent::new(KeyCode::Enter, KeyModifiers::NONE)));
-    assert!(matches!(commands.as_slice(), [Command::Open(_)]), "{commands:?}");
+    assert!(matches!(commands.as_slice(), [Effect::Open(_)]), "{commands:?}");
     let id = world.app.state.selected.unwrap();
     world.send(Message::StillAtWork(id, Some(24_248)));
     let text = world.text();
@@ -1019,7 +1019,7 @@ fn a_drive_that_still_erases_itself_is_waited_for_beside_other_work_and_left_alo
     assert!(world.app.state.lanes[id].is_armed() && world.text().contains("still erases itself, 37 %"), "{}", world.text());
     world.choose("E47J9P");
     let commands = world.app.update(Message::Key(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE)));
-    assert!(matches!(commands.as_slice(), [Command::Abandon(left)] if *left == id), "{commands:?}");
+    assert!(matches!(commands.as_slice(), [Effect::Abandon(left)] if *left == id), "{commands:?}");
     assert!(!world.app.state.lanes[id].is_armed() && world.text().contains("left at work"), "{}", world.text());
     // When it is over the countdown begins, as after any other opening.
     world.keys("E47J9P");
@@ -1032,16 +1032,16 @@ fn a_drive_that_still_erases_itself_is_waited_for_beside_other_work_and_left_alo
 
 #[test]
 fn nothing_is_read_from_a_drive_before_it_has_said_that_it_gives_its_sectors() {
-    let asked = |seen: &Seen, own_state| {
+    let asked = |seen: &DriveSnapshot, own_state| {
         let mut seen = seen.clone();
-        seen.take_answers(Answers { own_state: Some(own_state), ..seen.answers.clone() });
+        seen.take_answers(Capabilities { own_state: Some(own_state), ..seen.answers.clone() });
         seen
     };
     let known = Bench::of_bays(sim().bays()).drives().swap_remove(4);
     let mut silent = known.clone();
-    silent.hindrances.push(Hindrance::NoAnswer);
+    silent.hindrances.push(Blocker::NoAnswer);
     let mut app = App::new(Theme::new(ThemeName::Mono, Depth::True), Config::demo());
-    let looks = |commands: Vec<Command>| commands.iter().filter(|c| matches!(c, Command::Look(_))).count();
+    let looks = |commands: Vec<Effect>| commands.iter().filter(|c| matches!(c, Effect::Look(_))).count();
     assert_eq!(looks(app.update(Message::Drives(1, vec![silent]))), 0, "reading one that erases itself may hang");
     let running = asked(&known, OwnState::Running { progress: Some(1) });
     assert_eq!(looks(app.update(Message::Answered(1, Box::new(running.clone())))), 1, "it is told why it is not read");
@@ -1071,7 +1071,7 @@ fn what_is_left_is_searched_before_and_after_and_the_proof_is_read_again() {
     world.keys("a");
     insta::assert_snapshot!("read-again", world.picture().backend());
     let lane = world.app.state.lane().unwrap();
-    let Reading::Over(again) = &lane.readings.again else { panic!("it was read again") };
+    let LaneReading::Over(again) = &lane.readings.again else { panic!("it was read again") };
     assert_eq!(
         (again.verification.finding(), again.verification.look.by.name.as_str()),
         (Finding::Confirmed, "Ines Okafor-Lindqvist")
@@ -1083,7 +1083,7 @@ fn what_is_left_is_searched_before_and_after_and_the_proof_is_read_again() {
     let drive = &world.bench.bay(7).unwrap().drive;
     drive.open().unwrap().write(Lba(777), &[0x41; 512]).unwrap();
     world.keys("A");
-    let Reading::Over(again) = &world.app.state.lanes[id].readings.again else { panic!("it was read again") };
+    let LaneReading::Over(again) = &world.app.state.lanes[id].readings.again else { panic!("it was read again") };
     assert_eq!(again.verification.finding(), Finding::Contradicted);
     assert!(world.text().contains("sector 777"), "{}", world.text());
 }

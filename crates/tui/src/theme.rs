@@ -5,7 +5,7 @@ use ratatui::style::{Color, Modifier, Style};
 
 /// What a style is for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Role {
+pub(crate) enum StyleRole {
     /// Plain words.
     Text,
     /// Lesser words.
@@ -118,8 +118,17 @@ impl Theme {
             return None;
         }
         // Where two roles share a place, the one that is named here has it.
-        let roles = [Role::Fault, Role::Proved, Role::Laid, Role::Former, Role::Text, Role::Line, Role::Faint, Role::Act];
-        let mut colours = [self.rgb(Role::Text); 16];
+        let roles = [
+            StyleRole::Fault,
+            StyleRole::Proved,
+            StyleRole::Laid,
+            StyleRole::Former,
+            StyleRole::Text,
+            StyleRole::Line,
+            StyleRole::Faint,
+            StyleRole::Act,
+        ];
+        let mut colours = [self.rgb(StyleRole::Text); 16];
         (colours[usize::from(place::GROUND)], colours[usize::from(place::RAISED)]) = self.grounds();
         for role in roles {
             colours[usize::from(Self::place(role))] = self.rgb(role);
@@ -139,47 +148,47 @@ impl Theme {
         }
     }
 
-    fn rgb(self, role: Role) -> Rgb {
+    fn rgb(self, role: StyleRole) -> Rgb {
         let (dark, light) = match role {
-            Role::Text | Role::Strong => ((0xd9, 0xdf, 0xe4), (0x23, 0x28, 0x2e)),
-            Role::Faint => ((0x8d, 0x98, 0xa3), (0x5d, 0x66, 0x70)),
-            Role::Act => ((0xf2, 0xf4, 0xf6), (0x11, 0x14, 0x18)),
-            Role::Line => ((0x2b, 0x37, 0x44), (0xc9, 0xc4, 0xb6)),
-            Role::Former => ((0x6c, 0x87, 0xb5), (0x4a, 0x66, 0x94)),
-            Role::Laid => ((0xd6, 0xa1, 0x3d), (0x9a, 0x6a, 0x08)),
-            Role::Proved => ((0x3f, 0xb5, 0x9b), (0x12, 0x7a, 0x63)),
-            Role::Fault => ((0xf0, 0x66, 0x5f), (0xb3, 0x26, 0x1e)),
-            Role::Guarded => ((0x86, 0x94, 0xa3), (0x66, 0x72, 0x7f)),
+            StyleRole::Text | StyleRole::Strong => ((0xd9, 0xdf, 0xe4), (0x23, 0x28, 0x2e)),
+            StyleRole::Faint => ((0x8d, 0x98, 0xa3), (0x5d, 0x66, 0x70)),
+            StyleRole::Act => ((0xf2, 0xf4, 0xf6), (0x11, 0x14, 0x18)),
+            StyleRole::Line => ((0x2b, 0x37, 0x44), (0xc9, 0xc4, 0xb6)),
+            StyleRole::Former => ((0x6c, 0x87, 0xb5), (0x4a, 0x66, 0x94)),
+            StyleRole::Laid => ((0xd6, 0xa1, 0x3d), (0x9a, 0x6a, 0x08)),
+            StyleRole::Proved => ((0x3f, 0xb5, 0x9b), (0x12, 0x7a, 0x63)),
+            StyleRole::Fault => ((0xf0, 0x66, 0x5f), (0xb3, 0x26, 0x1e)),
+            StyleRole::Guarded => ((0x86, 0x94, 0xa3), (0x66, 0x72, 0x7f)),
         };
         if self.name == ThemeName::Light { light } else { dark }
     }
 
     /// The style of a role.
-    pub(crate) fn style(self, role: Role) -> Style {
+    pub(crate) fn style(self, role: StyleRole) -> Style {
         let style = match self.name {
             ThemeName::Mono => Style::new(),
             _ => Style::new().fg(self.colour(self.rgb(role), Self::place(role))),
         };
         match (role, self.name) {
             // The text console shows bold as another place of its palette.
-            (Role::Strong | Role::Act, ThemeName::Dark | ThemeName::Light) if self.depth == Depth::Palette => style,
-            (Role::Strong | Role::Act, _) | (Role::Fault, ThemeName::Mono) => style.add_modifier(Modifier::BOLD),
-            (Role::Faint | Role::Line | Role::Guarded, ThemeName::Mono) => style.add_modifier(Modifier::DIM),
+            (StyleRole::Strong | StyleRole::Act, ThemeName::Dark | ThemeName::Light) if self.depth == Depth::Palette => style,
+            (StyleRole::Strong | StyleRole::Act, _) | (StyleRole::Fault, ThemeName::Mono) => style.add_modifier(Modifier::BOLD),
+            (StyleRole::Faint | StyleRole::Line | StyleRole::Guarded, ThemeName::Mono) => style.add_modifier(Modifier::DIM),
             _ => style,
         }
     }
 
     /// The place of a role in the palette of the text console.
-    fn place(role: Role) -> u8 {
+    fn place(role: StyleRole) -> u8 {
         match role {
-            Role::Text => place::TEXT,
-            Role::Strong | Role::Act => place::STRONG,
-            Role::Faint | Role::Guarded => place::FAINT,
-            Role::Line => place::LINE,
-            Role::Former => place::FORMER,
-            Role::Laid => place::LAID,
-            Role::Proved => place::PROVED,
-            Role::Fault => place::FAULT,
+            StyleRole::Text => place::TEXT,
+            StyleRole::Strong | StyleRole::Act => place::STRONG,
+            StyleRole::Faint | StyleRole::Guarded => place::FAINT,
+            StyleRole::Line => place::LINE,
+            StyleRole::Former => place::FORMER,
+            StyleRole::Laid => place::LAID,
+            StyleRole::Proved => place::PROVED,
+            StyleRole::Fault => place::FAULT,
         }
     }
 
@@ -188,7 +197,7 @@ impl Theme {
         match self.name {
             ThemeName::Mono => Style::new(),
             _ => {
-                let text = self.colour(self.rgb(Role::Text), place::TEXT);
+                let text = self.colour(self.rgb(StyleRole::Text), place::TEXT);
                 Style::new().bg(self.colour(self.grounds().0, place::GROUND)).fg(text)
             }
         }
@@ -229,7 +238,7 @@ mod tests {
     #[test]
     fn mono_uses_no_colour_at_all() {
         let mono = Theme::new(ThemeName::Mono, Depth::True);
-        for role in [Role::Text, Role::Fault, Role::Laid, Role::Guarded] {
+        for role in [StyleRole::Text, StyleRole::Fault, StyleRole::Laid, StyleRole::Guarded] {
             assert_eq!((mono.style(role).fg, mono.style(role).bg), (None, None));
         }
         assert_eq!((mono.ground().bg, mono.raised().bg), (None, None));
@@ -237,17 +246,17 @@ mod tests {
 
     #[test]
     fn the_text_console_gets_numbers_of_its_palette_and_no_others() {
-        const ROLES: [Role; 10] = [
-            Role::Text,
-            Role::Faint,
-            Role::Strong,
-            Role::Act,
-            Role::Line,
-            Role::Former,
-            Role::Laid,
-            Role::Proved,
-            Role::Fault,
-            Role::Guarded,
+        const ROLES: [StyleRole; 10] = [
+            StyleRole::Text,
+            StyleRole::Faint,
+            StyleRole::Strong,
+            StyleRole::Act,
+            StyleRole::Line,
+            StyleRole::Former,
+            StyleRole::Laid,
+            StyleRole::Proved,
+            StyleRole::Fault,
+            StyleRole::Guarded,
         ];
         assert_eq!(Depth::of("linux", ""), Depth::Palette);
         assert_eq!(Depth::of("linux", "truecolor"), Depth::True);
@@ -267,7 +276,7 @@ mod tests {
                 let near = |a: u8, b: u8| a.abs_diff(b) <= 16;
                 let (shown, meant) = (colour_at(n), theme.rgb(role));
                 let same = near(shown.0, meant.0) && near(shown.1, meant.1) && near(shown.2, meant.2);
-                assert!(same || role == Role::Strong, "{role:?} is {shown:?} and should be {meant:?}");
+                assert!(same || role == StyleRole::Strong, "{role:?} is {shown:?} and should be {meant:?}");
             }
             let grounds = [theme.ground().bg, theme.raised().bg];
             assert_eq!(grounds, [Some(Color::Indexed(0)), Some(Color::Indexed(6))], "backgrounds reach the first eight only");

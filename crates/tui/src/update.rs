@@ -3,18 +3,18 @@
 
 mod less;
 
-use super::lane::readings::Wanted;
+use super::lane::readings::WantedReading;
 use super::lane::release::ReleaseForm;
-use super::lane::stage::{Stage, WorkEnd, Written};
+use super::lane::stage::{LaneStage, WorkEnd, WrittenPapers};
 use super::lane::{Lane, LaneId, Presence, Speed, Step};
-use super::message::{AskLedger, Command, Message};
+use super::message::{AskLedger, Effect, Message};
 use super::state::State;
 use jurex_device::guard::LookedAt;
 use jurex_engine::Event;
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::plan::{Plan, PlanError};
 use jurex_sanitize::record::JobId;
-use jurex_station::bench::{ReadError, Seen};
+use jurex_station::bench::{DriveSnapshot, ReadError};
 use jurex_station::machine::Ask;
 use std::time::Duration;
 
@@ -23,7 +23,7 @@ const COUNTDOWN: Duration = Duration::from_secs(5);
 
 impl State {
     /// Takes what is said of the drives and their jobs; other messages are for the screens.
-    pub(crate) fn take(&mut self, message: Message) -> Vec<Command> {
+    pub(crate) fn take(&mut self, message: Message) -> Vec<Effect> {
         match message {
             // Answers of an older listing say nothing of what is there now.
             Message::Drives(listing, _) | Message::Answered(listing, _) if listing < self.listing => {}
@@ -117,7 +117,7 @@ impl State {
     }
 
     /// A job is over, or its paper is written: the lots stand otherwise now.
-    fn over(&mut self, message: Message) -> Vec<Command> {
+    fn over(&mut self, message: Message) -> Vec<Effect> {
         match message {
             Message::Ended(id, end) => {
                 self.has_records = true;
@@ -126,12 +126,12 @@ impl State {
             Message::Written(id, written) => self.written(id, written),
             _ => {}
         }
-        vec![Command::Ledger(AskLedger::Lots)]
+        vec![Effect::Ledger(AskLedger::Lots)]
     }
 
     /// Takes the list of what is there now: new drives get lanes, drives that are not in it are gone, and a drive that
     /// comes back gets its own lane again.
-    fn drives(&mut self, drives: Vec<Seen>) -> Vec<Command> {
+    fn drives(&mut self, drives: Vec<DriveSnapshot>) -> Vec<Effect> {
         let first = std::mem::replace(&mut self.loading, false);
         let mut here = vec![];
         let mut commands = vec![];
@@ -139,7 +139,7 @@ impl State {
             let id = match self.lane_of(&seen) {
                 Some(id) => {
                     if self.lanes[id].come_back(&seen, self.now) && seen.has_answered() {
-                        commands.push(Command::Look(id));
+                        commands.push(Effect::Look(id));
                     }
                     id
                 }
@@ -148,7 +148,7 @@ impl State {
                     let has_answered = seen.has_answered();
                     let id = self.add(seen, presence);
                     if has_answered {
-                        commands.push(Command::Look(id));
+                        commands.push(Effect::Look(id));
                     }
                     id
                 }
@@ -161,7 +161,7 @@ impl State {
     }
 
     /// A lane for a drive that has come.
-    fn add(&mut self, seen: Seen, presence: Presence) -> LaneId {
+    fn add(&mut self, seen: DriveSnapshot, presence: Presence) -> LaneId {
         let mut lane = self.new_lane(seen);
         lane.presence = presence;
         let id = self.lanes.add(lane);
@@ -183,7 +183,7 @@ impl State {
         }
     }
 
-    fn went_away(&mut self, id: LaneId) -> Option<Command> {
+    fn went_away(&mut self, id: LaneId) -> Option<Effect> {
         let lane = &mut self.lanes[id];
         if lane.is_gone() {
             return None;
@@ -191,11 +191,11 @@ impl State {
         lane.presence = Presence::Gone(self.time_of_day.clone());
         lane.look.beacon = false;
         // A running job notices by itself; what was only armed is let go.
-        lane.stage.disarm(None).then_some(Command::Abandon(id))
+        lane.stage.disarm(None).then_some(Effect::Abandon(id))
     }
 
     /// The lane of a drive that is in the list: the one at that path, or one that is gone with the same serial and size.
-    fn lane_of(&self, seen: &Seen) -> Option<LaneId> {
+    fn lane_of(&self, seen: &DriveSnapshot) -> Option<LaneId> {
         let drive = &seen.drive;
         // A drive whose hidden sectors were lifted comes back as large as it was before.
         let of_log = |l: &Lane| l.log().map(|log| log.progress.evidence().geometry()) == Some(drive.geometry);
@@ -218,7 +218,7 @@ impl State {
     }
 
     /// A drive has said who it is and what uses it.
-    fn answered(&mut self, seen: Seen) -> Vec<Command> {
+    fn answered(&mut self, seen: DriveSnapshot) -> Vec<Effect> {
         let Some(id) = self.lanes.find(|l| !l.is_gone() && l.seen.drive.path == seen.drive.path) else { return vec![] };
         let lane = &mut self.lanes[id];
         if lane.is_working() || lane.is_armed() {
@@ -227,8 +227,8 @@ impl State {
         let (old, new) = (&lane.seen.drive.unit.serial, &seen.drive.unit.serial);
         if lane.look.answered && old != new {
             // Another drive stands behind the same path: the old one is gone, this one is new.
-            let mut commands: Vec<Command> = self.went_away(id).into_iter().collect();
-            commands.push(Command::Look(self.add(seen, Presence::Appeared(self.now))));
+            let mut commands: Vec<Effect> = self.went_away(id).into_iter().collect();
+            commands.push(Effect::Look(self.add(seen, Presence::Appeared(self.now))));
             return commands;
         }
         let first = !std::mem::replace(&mut lane.look.answered, true);
@@ -246,7 +246,7 @@ impl State {
         if first {
             lane.choose_method(&self.catalogue);
         }
-        if can_be_read { vec![Command::Look(id)] } else { vec![] }
+        if can_be_read { vec![Effect::Look(id)] } else { vec![] }
     }
 
     fn planned(&mut self, id: LaneId, plan: Result<Box<Plan>, PlanError>) {
@@ -273,7 +273,7 @@ impl State {
     }
 
     fn began(&mut self, id: LaneId, job: JobId) {
-        if let Some(Stage::Working(work)) = self.lanes.get_mut(id).map(|l| &mut l.stage) {
+        if let Some(LaneStage::Working(work)) = self.lanes.get_mut(id).map(|l| &mut l.stage) {
             work.job = Some(job);
         }
     }
@@ -288,7 +288,7 @@ impl State {
     }
 
     /// What becomes of a drive was noted, or was not.
-    fn released(&mut self, id: LaneId, released: Result<(Vec<String>, bool), String>) -> Vec<Command> {
+    fn released(&mut self, id: LaneId, released: Result<(Vec<String>, bool), String>) -> Vec<Effect> {
         let Some(lane) = self.lanes.get_mut(id) else { return vec![] };
         lane.release.is_busy = false;
         match released {
@@ -299,12 +299,12 @@ impl State {
             Err(why) => lane.release.outcome = Some(Err(why)),
         }
         // What is on the drive, and how its lot stands, may be another thing now.
-        vec![self.ask_what_is_known(id), Command::Look(id), Command::Ledger(AskLedger::Lots)]
+        vec![self.ask_what_is_known(id), Effect::Look(id), Effect::Ledger(AskLedger::Lots)]
     }
 
     fn told(&mut self, id: LaneId, event: Event) {
         let time = self.time_of_day.clone();
-        if let Some(Stage::Working(work)) = self.lanes.get_mut(id).map(|l| &mut l.stage) {
+        if let Some(LaneStage::Working(work)) = self.lanes.get_mut(id).map(|l| &mut l.stage) {
             work.take(event, time);
         }
     }
@@ -320,9 +320,9 @@ impl State {
         }
     }
 
-    fn written(&mut self, id: LaneId, written: Written) {
+    fn written(&mut self, id: LaneId, written: WrittenPapers) {
         match (self.lanes.get_mut(id).map(|l| &mut l.stage), written) {
-            (Some(Stage::Over(over)), written) => {
+            (Some(LaneStage::Over(over)), written) => {
                 if written.is_err() {
                     over.papers_written = None;
                 }
@@ -334,7 +334,7 @@ impl State {
         }
     }
 
-    fn tick(&mut self, now: Duration, time_of_day: String) -> Vec<Command> {
+    fn tick(&mut self, now: Duration, time_of_day: String) -> Vec<Effect> {
         (self.now, self.time_of_day) = (now, time_of_day);
         let due: Vec<LaneId> = self.lanes.ids().filter(|id| self.is_due(*id)).collect();
         let started = due.into_iter().flat_map(|id| self.start(id)).collect::<Vec<_>>();
@@ -343,7 +343,7 @@ impl State {
     }
 
     /// Counts down to switching the machine off once the last job has ended, where that is wished; what would lose records is not done.
-    fn switch_off_if_due(&mut self) -> Option<Command> {
+    fn switch_off_if_due(&mut self) -> Option<Effect> {
         const COUNTS: Duration = Duration::from_secs(60);
         let ended = self.lanes.iter().any(|l| l.record().is_some());
         let busy = self.is_busy() || self.is_counting() || self.lanes.iter().any(Lane::is_armed);
@@ -364,36 +364,36 @@ impl State {
             }
             None => {
                 (self.off_at, self.switches_off_after) = (None, false);
-                Some(Command::Machine(Ask::SwitchOff))
+                Some(Effect::Machine(Ask::SwitchOff))
             }
         }
     }
 
-    fn start(&mut self, id: LaneId) -> Vec<Command> {
+    fn start(&mut self, id: LaneId) -> Vec<Effect> {
         let lane = &mut self.lanes[id];
         if !lane.stage.begin(lane.look.speed.sample().copied()) {
             return vec![];
         }
         // A search that is still going on would only hold the job up.
-        let search = lane.readings.is_going().then_some(Command::Read(id, Wanted::End));
+        let search = lane.readings.is_going().then_some(Effect::Read(id, WantedReading::End));
         lane.readings.job_begins();
         (lane.release, lane.look.mark) = (ReleaseForm::default(), None);
         lane.enter(Step::Erase);
         // Of drives that were planned together, the next one is armed now, by a label check of its own.
         if std::mem::replace(&mut lane.marked, false) && self.selected == Some(id) {
-            let waits = |l: &Lane| l.marked && matches!(l.stage, Stage::Planned(_)) && l.missing(Step::Arm).is_none();
+            let waits = |l: &Lane| l.marked && matches!(l.stage, LaneStage::Planned(_)) && l.missing(Step::Arm).is_none();
             if let Some(next) = self.lanes.find(waits) {
                 self.selected = Some(next);
                 self.lanes[next].enter(Step::Arm);
             }
         }
-        search.into_iter().chain([Command::Go(id)]).collect()
+        search.into_iter().chain([Effect::Go(id)]).collect()
     }
 }
 
 impl Lane {
     /// A drive in the list is this lane's: if it was gone, it is here again, and has to be looked at again.
-    fn come_back(&mut self, seen: &Seen, now: Duration) -> bool {
+    fn come_back(&mut self, seen: &DriveSnapshot, now: Duration) -> bool {
         if !self.is_gone() {
             return false;
         }

@@ -8,7 +8,7 @@ use jurex_sanitize::record::{JobId, Record};
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::files::{self, FileError, Issue};
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use std::path::Path;
 use std::process::ExitCode;
 
@@ -22,7 +22,7 @@ pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
         .unwrap_or_default()
         .parse()
         .map_err(|e: jurex_sanitize::record::BadJobId| Failure::Use(e.to_string()))?;
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let record = find(&places, &job)?;
     if let Some(said) = record.other_rules() {
         super::remark(&format!("jurex: {said}"));
@@ -41,7 +41,7 @@ pub(crate) fn run(wanted: &Certificate) -> Result<ExitCode, Failure> {
 
 /// The papers of a whole lot: PDF, CSV, and JSON, signed where there is a key.
 fn of_lot(name: &str, out: &Path, demo: bool) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let config = if demo { Config::demo() } else { Config::read(&places.config_file())? };
     let seal = seal(&places, &config, jurex_station::paper::house(&places)?, demo);
     let statement = lot::statement(name, &places, &config, demo)?;
@@ -61,7 +61,7 @@ fn file_failure(e: &FileError, job: &JobId) -> Failure {
 }
 
 /// The job's record from the ledger of real work, else from the demonstration's.
-fn find(places: &Places, job: &JobId) -> Result<Record, Failure> {
+fn find(places: &AppPaths, job: &JobId) -> Result<Record, Failure> {
     let ledger = places.ledger();
     let demo = places.demo_ledger();
     let mut missing = None;

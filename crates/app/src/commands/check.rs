@@ -1,18 +1,18 @@
 //! `jurex check FILE…`: whether what a file says can be believed, and what it says.
 
 use super::say;
-use crate::cli::Check;
+use crate::cli::CheckArgs;
 use jiff::Timestamp;
 use jurex_disposition::lot::{StandWord, Statement};
 use jurex_disposition::proof::{NoStanding, SecondCheck, VerificationRecord};
 use jurex_disposition::release::{Act, BadRelease, Release, in_force};
-use jurex_file_erase::{BadLessRecord, LessRecord};
+use jurex_file_erase::{BadFileEraseRecord, FileEraseRecord};
 use jurex_ledger::Ledger;
-use jurex_past::{Head, Inclusion};
+use jurex_past::{Inclusion, TreeHead};
 use jurex_pattern::text::{printable, shown_path};
 use jurex_pattern::units::{counted, size};
 use jurex_report::{
-    Code, House, NoAttachment, Print, Standing, attached, attached_anyhow, is_as_printed, is_as_printed_of_destruction,
+    Code, House, LedgerEntry, NoAttachment, Print, attached, attached_anyhow, is_as_printed, is_as_printed_of_destruction,
     is_as_printed_of_less, is_as_printed_of_lot,
 };
 use jurex_sanitize::record::{BELIEVED, BadRecord, JobId, Record};
@@ -24,14 +24,14 @@ use jurex_sign::{
 use jurex_station::config::Config;
 use jurex_station::disk::{FEW_LINES, read_bounded, read_small};
 use jurex_station::exit::Failure;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use jurex_station::signing::standing;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
 /// What came of looking at one file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-enum Held {
+enum FileVerdict {
     /// Everything that could be checked holds.
     Good,
     /// Something could not be checked.
@@ -43,8 +43,8 @@ enum Held {
 }
 
 /// The sentences about a file, and what they come to.
-struct Found {
-    held: Held,
+struct FileFindings {
+    held: FileVerdict,
     lines: Vec<String>,
     /// The record that it is of: job, outcome, digest.
     record: Option<(JobId, Outcome, String)>,
@@ -55,14 +55,14 @@ struct Found {
 }
 
 /// Whom people here trust.
-struct Known {
+struct TrustedHere {
     keys: Vec<KnownKey>,
     certificates: Vec<TrustedCertificate>,
 }
 
-impl Known {
+impl TrustedHere {
     /// The keys and certificates of the folder, the certificate with which papers are signed here, and the keys that were named.
-    fn find(places: &Places, named: &[PathBuf]) -> Result<Self, Failure> {
+    fn find(places: &AppPaths, named: &[PathBuf]) -> Result<Self, Failure> {
         let store = KeyStore::new(&places.keys());
         let mut keys = store.known()?;
         for file in named {
@@ -88,9 +88,9 @@ impl Known {
     }
 }
 
-impl Found {
+impl FileFindings {
     fn new() -> Self {
-        Self { held: Held::Good, lines: vec![], record: None, made: None, signed_by: None }
+        Self { held: FileVerdict::Good, lines: vec![], record: None, made: None, signed_by: None }
     }
 
     /// What of a record that nobody has signed has to be believed as it stands there.
@@ -110,10 +110,14 @@ impl Found {
             Some(made) => {
                 let said =
                     format!("key {id} was retired on {retired}, and this says that it was made on {made}: it counts for nothing");
-                self.note(Held::Overtaken, "signature", &said);
+                self.note(FileVerdict::Overtaken, "signature", &said);
             }
             None => {
-                self.note(Held::Unchecked, "signature", &format!("key {id} was retired on {retired}, and this tells no time"));
+                self.note(
+                    FileVerdict::Unchecked,
+                    "signature",
+                    &format!("key {id} was retired on {retired}, and this tells no time"),
+                );
             }
         }
     }
@@ -122,13 +126,13 @@ impl Found {
         self.lines.push(format!("  {what:<10} {said}"));
     }
 
-    fn note(&mut self, held: Held, what: &str, said: &str) {
+    fn note(&mut self, held: FileVerdict, what: &str, said: &str) {
         self.held = self.held.max(held);
         self.lines.push(format!("✕ {what:<10} {said}"));
     }
 }
 
-impl Found {
+impl FileFindings {
     /// Whether it is what the code of a paper names.
     fn compare(&mut self, code: &Code) {
         match &self.record {
@@ -140,7 +144,7 @@ impl Found {
                     "the code of the paper is of another record: job {}, {}, digest {}",
                     code.job, code.outcome, code.digest
                 );
-                self.note(Held::Altered, "code", &said);
+                self.note(FileVerdict::Altered, "code", &said);
             }
         }
         let Some(named) = code.key_id.as_deref() else { return };
@@ -149,22 +153,22 @@ impl Found {
             Some(by) if by == named => self.good("", "and the key that it names is the one whose signature is right here"),
             Some(by) => {
                 let said = format!("the code names key {shown}, and what is here is signed by key {}", printable(by.as_bytes()));
-                self.note(Held::Altered, "code", &said);
+                self.note(FileVerdict::Altered, "code", &said);
             }
             None => {
                 let said = format!(
                     "the code names key {shown}, and nothing here is signed by a key that is known: ask for the signed record"
                 );
-                self.note(Held::Unchecked, "code", &said);
+                self.note(FileVerdict::Unchecked, "code", &said);
             }
         }
     }
 }
 
-pub(crate) fn run(asked: &Check) -> Result<ExitCode, Failure> {
-    let known = Known::find(&Places::find()?, &asked.key)?;
+pub(crate) fn run(asked: &CheckArgs) -> Result<ExitCode, Failure> {
+    let known = TrustedHere::find(&AppPaths::find()?, &asked.key)?;
     let code = asked.qr.as_deref().map(|text| text.parse::<Code>().map_err(|e| Failure::Use(e.to_string()))).transpose()?;
-    let mut worst = Held::Good;
+    let mut worst = FileVerdict::Good;
     for file in &asked.file {
         let bytes = read_bounded(file, 512 << 20).map_err(|e| Failure::Use(format!("cannot read {}: {e}", shown_path(file))))?;
         let mut found = look(&bytes, &known);
@@ -172,17 +176,17 @@ pub(crate) fn run(asked: &Check) -> Result<ExitCode, Failure> {
         worst = worst.max(tell(&shown_path(file), &found));
     }
     if let Some(code) = code.filter(|_| asked.file.is_empty()) {
-        worst = worst.max(tell("the code", &code_alone(&code, &Places::find()?, &known)?));
+        worst = worst.max(tell("the code", &code_alone(&code, &AppPaths::find()?, &known)?));
     }
-    Ok(if worst == Held::Good { ExitCode::SUCCESS } else { ExitCode::from(3) })
+    Ok(if worst == FileVerdict::Good { ExitCode::SUCCESS } else { ExitCode::from(3) })
 }
 
-fn tell(name: &str, found: &Found) -> Held {
+fn tell(name: &str, found: &FileFindings) -> FileVerdict {
     let word = match found.held {
-        Held::Good => "good",
-        Held::Unchecked => "not all of it could be checked",
-        Held::Overtaken => "it does not hold any more",
-        Held::Altered => "altered, or it contradicts itself",
+        FileVerdict::Good => "good",
+        FileVerdict::Unchecked => "not all of it could be checked",
+        FileVerdict::Overtaken => "it does not hold any more",
+        FileVerdict::Altered => "altered, or it contradicts itself",
     };
     say(&format!("{name}: {word}"));
     found.lines.iter().for_each(|line| say(line));
@@ -190,8 +194,8 @@ fn tell(name: &str, found: &Found) -> Held {
 }
 
 /// A code with no file: what it claims, and whether the ledger here bears it out.
-fn code_alone(code: &Code, places: &Places, known: &Known) -> Result<Found, Failure> {
-    let mut found = Found::new();
+fn code_alone(code: &Code, places: &AppPaths, known: &TrustedHere) -> Result<FileFindings, Failure> {
+    let mut found = FileFindings::new();
     found.good("job", code.job.as_str());
     found.good("claims", &code.outcome.to_string());
     found.good("digest", &code.digest);
@@ -206,7 +210,7 @@ fn code_alone(code: &Code, places: &Places, known: &Known) -> Result<Found, Fail
     let record = if path.exists() { Ledger::open_to_read(&path)?.record(&code.job).ok() } else { None };
     match record {
         None => found.note(
-            Held::Unchecked,
+            FileVerdict::Unchecked,
             "ledger",
             "its record is not in the ledger here: a code by itself proves nothing. Ask for the file",
         ),
@@ -219,20 +223,20 @@ fn code_alone(code: &Code, places: &Places, known: &Known) -> Result<Found, Fail
                 record.claim().outcome(),
                 record.digest()
             );
-            found.note(Held::Altered, "ledger", &said);
+            found.note(FileVerdict::Altered, "ledger", &said);
         }
     }
     Ok(found)
 }
 
-fn look(bytes: &[u8], known: &Known) -> Found {
-    let mut found = Found::new();
+fn look(bytes: &[u8], known: &TrustedHere) -> FileFindings {
+    let mut found = FileFindings::new();
     if bytes.starts_with(b"%PDF-") {
         paper(bytes, known, &mut found);
         return found;
     }
     let Ok(text) = std::str::from_utf8(bytes) else {
-        found.note(Held::Altered, "file", "it is no text, and no certificate of Jurex");
+        found.note(FileVerdict::Altered, "file", "it is no text, and no certificate of Jurex");
         return found;
     };
     if text.trim_start().starts_with("{\"payload\"") || text.contains("\"signature\"") && text.contains("\"protected\"") {
@@ -253,7 +257,7 @@ const DEMONSTRATION: &str = "DEMONSTRATION: the drive is simulated. It says noth
 const UNSIGNED: &str = "none: anybody could have made it. The signed record beside it tells who vouches for it";
 
 /// A certificate or report: what it was made from, and whether the paper is what is printed of that.
-fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
+fn paper(pdf: &[u8], known: &TrustedHere, found: &mut FileFindings) {
     let (bytes, signatures, wrong) = match check_pdf(pdf) {
         None => (pdf, None, None),
         Some(Ok(signatures)) => (signatures.paper, Some(signatures), None),
@@ -263,17 +267,17 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
     let attached = attached(bytes).or_else(|why| attached_anyhow(pdf).map_err(|_| why));
     if let Some(why) = wrong {
         let rewritten = attached.as_ref().is_ok_and(|attached| attached.rewritten);
-        let held = if rewritten { Held::Unchecked } else { Held::Altered };
+        let held = if rewritten { FileVerdict::Unchecked } else { FileVerdict::Altered };
         found.note(held, "signature", &why.to_string());
     }
     let attached = match attached {
         Ok(attached) => attached,
-        Err(why @ NoAttachment::None) => return found.note(Held::Unchecked, "paper", &why.to_string()),
-        Err(why @ NoAttachment::Damaged) => return found.note(Held::Altered, "paper", &why.to_string()),
+        Err(why @ NoAttachment::None) => return found.note(FileVerdict::Unchecked, "paper", &why.to_string()),
+        Err(why @ NoAttachment::Damaged) => return found.note(FileVerdict::Altered, "paper", &why.to_string()),
     };
     let house = match attached.house.as_deref().map(House::from_attached).transpose() {
         Ok(house) => house.unwrap_or_default(),
-        Err(why) => return found.note(Held::Altered, "paper", &format!("how it is printed can't be read from it: {why}")),
+        Err(why) => return found.note(FileVerdict::Altered, "paper", &format!("how it is printed can't be read from it: {why}")),
     };
     let (is_right, version) = if is_release(&attached.record) {
         let Some(release) = release(&attached.record, found) else { return };
@@ -293,12 +297,12 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
     };
     if attached.rewritten {
         let said = "another program has written this file anew: it is no paper as it was printed, and whether what it shows is what was printed can't be told. The record that is attached to it was judged; ask for the paper as it was written";
-        found.note(Held::Unchecked, "paper", said);
+        found.note(FileVerdict::Unchecked, "paper", said);
     } else if is_right {
         found.good("paper", "to the byte what this version prints of the record that is attached to it");
     } else if version == env!("CARGO_PKG_VERSION") {
         found.note(
-            Held::Altered,
+            FileVerdict::Altered,
             "paper",
             "it is not what is printed of the record that is attached to it: the paper has been altered",
         );
@@ -307,7 +311,7 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
             "it was printed by version {} of Jurex, which this is not: only the record that is attached to it could be checked",
             printable(version.as_bytes())
         );
-        found.note(Held::Unchecked, "paper", &said);
+        found.note(FileVerdict::Unchecked, "paper", &said);
     }
     match signatures {
         None => {
@@ -327,11 +331,11 @@ fn paper(pdf: &[u8], known: &Known, found: &mut Found) {
 }
 
 /// A signature that somebody has put behind the paper with another program, and behind so many others.
-fn later_signature(signature: Result<LaterSignature, BadLater>, before: usize, known: &Known, found: &mut Found) {
+fn later_signature(signature: Result<LaterSignature, BadLater>, before: usize, known: &TrustedHere, found: &mut FileFindings) {
     let signature = match signature {
         Ok(signature) => signature,
-        Err(why @ BadLater::Unsigned) => return found.note(Held::Unchecked, "signature", &why.to_string()),
-        Err(why) => return found.note(Held::Altered, "signature", &why.to_string()),
+        Err(why @ BadLater::Unsigned) => return found.note(FileVerdict::Unchecked, "signature", &why.to_string()),
+        Err(why) => return found.note(FileVerdict::Altered, "signature", &why.to_string()),
     };
     let subject = signature.certificates.first().and_then(|der| certificate_of(der)).map(|(_, subject, print)| (subject, print));
     let (subject, print) = subject.unwrap_or_default();
@@ -344,32 +348,34 @@ fn later_signature(signature: Result<LaterSignature, BadLater>, before: usize, k
     found.good("", &format!("the certificate says: {}; its fingerprint {print}", printable(subject.as_bytes())));
     if signature.shows {
         found.note(
-            Held::Unchecked,
+            FileVerdict::Unchecked,
             "paper",
             "with that signature something is shown on a page that is not of the paper as it was printed",
         );
     }
     match signature.when {
         Some(when) => vouched(&signature.certificates, when, known, found),
-        None => found.note(Held::Unchecked, "signature", "without its time nobody can say whether its certificate was good"),
+        None => {
+            found.note(FileVerdict::Unchecked, "signature", "without its time nobody can say whether its certificate was good")
+        }
     }
 }
 
 /// Who has signed inside the paper, and who vouches for that name.
-fn signature_inside(signature: &PdfSignature, known: &Known, found: &mut Found) {
+fn signature_inside(signature: &PdfSignature, known: &TrustedHere, found: &mut FileFindings) {
     let PdfSignature { by, when, certificates } = signature;
     let shown = |text: &str| printable(text.as_bytes());
     found.good("signature", &format!("inside the paper, of these bytes, at {when} by the signer's clock"));
     found.good("", &format!("the certificate says: {}; its fingerprint {}", shown(&by.subject), by.fingerprint));
     let (from, to) = by.good;
     if !(from..=to).contains(when) {
-        found.note(Held::Altered, "signature", &format!("its certificate was good from {from} to {to}, and not then"));
+        found.note(FileVerdict::Altered, "signature", &format!("its certificate was good from {from} to {to}, and not then"));
     }
     vouched(certificates, *when, known, found);
 }
 
 /// Who stands behind a signature of that time.
-fn vouched(certificates: &[Vec<u8>], when: Timestamp, known: &Known, found: &mut Found) {
+fn vouched(certificates: &[Vec<u8>], when: Timestamp, known: &TrustedHere, found: &mut FileFindings) {
     let shown = |text: &str| printable(text.as_bytes());
     match who_vouches(certificates, &known.certificates, when) {
         Vouched::By { name, through, retired } => {
@@ -381,7 +387,7 @@ fn vouched(certificates: &[Vec<u8>], when: Timestamp, known: &Known, found: &mut
                     found.good("", &format!("{said} until {since}: what was signed before stays good"));
                 }
                 Some(since) => {
-                    found.note(Held::Overtaken, "signature", &format!("{said} until {since} only: this was signed later"));
+                    found.note(FileVerdict::Overtaken, "signature", &format!("{said} until {since} only: this was signed later"));
                 }
             }
         }
@@ -390,19 +396,19 @@ fn vouched(certificates: &[Vec<u8>], when: Timestamp, known: &Known, found: &mut
             let said = format!(
                 "by a certificate that nobody here trusts{why}: anybody can have made one of that name. Take its root in, once you know whose it is (jurex keys trust FILE)"
             );
-            found.note(Held::Unchecked, "signature", &said);
+            found.note(FileVerdict::Unchecked, "signature", &said);
         }
     }
 }
 
 /// The second checks that are attached to a paper of that record; `None`: one of them can't be read.
-fn second_checks(texts: &[String], record: &Record, found: &mut Found) -> Option<Vec<VerificationRecord>> {
+fn second_checks(texts: &[String], record: &Record, found: &mut FileFindings) -> Option<Vec<VerificationRecord>> {
     let mut checks = vec![];
     for text in texts {
         match VerificationRecord::from_json(text) {
             Ok(check) => checks.push(check),
             Err(why) => {
-                found.note(Held::Altered, "verified", &why.to_string());
+                found.note(FileVerdict::Altered, "verified", &why.to_string());
                 return None;
             }
         }
@@ -412,20 +418,22 @@ fn second_checks(texts: &[String], record: &Record, found: &mut Found) -> Option
         match check.has_standing(record) {
             Ok(()) => found.good("verified", &said),
             Err(NoStanding::OtherJob) => {
-                found.note(Held::Altered, "verified", "a verification that is attached to it is of another job");
+                found.note(FileVerdict::Altered, "verified", "a verification that is attached to it is of another job");
             }
-            Err(why) => found.note(Held::Altered, "verified", &format!("{said}, which says nothing of this record: {why}")),
+            Err(why) => {
+                found.note(FileVerdict::Altered, "verified", &format!("{said}, which says nothing of this record: {why}"))
+            }
         }
     }
     if let SecondCheck::Contradicted { ended } = SecondCheck::of(record, &checks) {
         let said = format!("CONTRADICTED by the second check of {ended}: what the record claims does not hold any more");
-        found.note(Held::Overtaken, "verified", &said);
+        found.note(FileVerdict::Overtaken, "verified", &said);
     }
     Some(checks)
 }
 
 /// That a record stands in a ledger; without the record only what it says.
-fn proof_alone(text: &str, known: &Known, found: &mut Found) {
+fn proof_alone(text: &str, known: &TrustedHere, found: &mut FileFindings) {
     if proof(text, None, known, found).is_some() {
         let said = "by itself it tells only that something stands there: check it together with its record, as it is attached to the paper";
         found.good("record", said);
@@ -433,32 +441,34 @@ fn proof_alone(text: &str, known: &Known, found: &mut Found) {
 }
 
 /// A proof that `record` stands in a ledger, taken apart and checked.
-fn proof(text: &str, record: Option<&Record>, known: &Known, found: &mut Found) -> Option<Standing> {
+fn proof(text: &str, record: Option<&Record>, known: &TrustedHere, found: &mut FileFindings) -> Option<LedgerEntry> {
     let taken_apart = || -> Result<(Inclusion, SignedHead), String> {
         let proof = Inclusion::parse(text).map_err(|e| e.to_string())?;
         let head = SignedHead::parse(&proof.note).map_err(|e| e.to_string())?;
-        let of = Head { size: head.size, root: head.root };
+        let of = TreeHead { size: head.size, root: head.root };
         let leads = record.map_or_else(|| proof.check_alone(&of), |r| proof.check(r.job.as_str(), &r.digest(), &of));
         leads.map_err(|e| e.to_string()).map(|()| (proof, head))
     };
     let (proof, head) = match taken_apart() {
         Ok(both) => both,
         Err(why) => {
-            found.note(Held::Altered, "ledger", &why);
+            found.note(FileVerdict::Altered, "ledger", &why);
             return None;
         }
     };
     let id = printable(head.key_id().as_bytes());
     let place = format!("entry {} of {} in the ledger", proof.place + 1, head.size);
     match known.key(head.key_id()).map(|known| (known, head.check(&known.key))) {
-        None => found.note(Held::Unchecked, "ledger", &format!("{place}, under a head by key {id}, which is not known here")),
+        None => {
+            found.note(FileVerdict::Unchecked, "ledger", &format!("{place}, under a head by key {id}, which is not known here"))
+        }
         Some((known, Ok(()))) => {
             found.good("ledger", &format!("{place}, under a head signed by key {id} ({})", known.name));
             found.signed_by = Some(head.key_id().into());
             found.tell_retired(known);
         }
         Some((_, Err(why))) => {
-            found.note(Held::Altered, "ledger", &why.to_string());
+            found.note(FileVerdict::Altered, "ledger", &why.to_string());
             return None;
         }
     }
@@ -466,10 +476,10 @@ fn proof(text: &str, record: Option<&Record>, known: &Known, found: &mut Found) 
 }
 
 /// A signed file: the signature, and what is under it.
-fn signed(text: &str, known: &Known, found: &mut Found) {
+fn signed(text: &str, known: &TrustedHere, found: &mut FileFindings) {
     let signed = match Signed::parse(text) {
         Ok(signed) => signed,
-        Err(why) => return found.note(Held::Altered, "signature", &why.to_string()),
+        Err(why) => return found.note(FileVerdict::Altered, "signature", &why.to_string()),
     };
     let id = printable(signed.key_id().as_bytes());
     let by = known.key(signed.key_id());
@@ -478,14 +488,14 @@ fn signed(text: &str, known: &Known, found: &mut Found) {
             let said = format!(
                 "by key {id}, which is not known here: nobody can say whether the text is as it was signed. Ask whoever signed it for the public key, and name it with --key, or trust it (jurex keys trust)"
             );
-            found.note(Held::Unchecked, "signature", &said);
+            found.note(FileVerdict::Unchecked, "signature", &said);
         }
         Some(known) => match signed.check(&known.key) {
             Ok(_) => {
                 found.good("signature", &format!("right, by key {id} ({})", known.name));
                 found.signed_by = Some(signed.key_id().into());
             }
-            Err(why) => return found.note(Held::Altered, "signature", &why.to_string()),
+            Err(why) => return found.note(FileVerdict::Altered, "signature", &why.to_string()),
         },
     }
     content(signed.unchecked(), found);
@@ -493,7 +503,7 @@ fn signed(text: &str, known: &Known, found: &mut Found) {
 }
 
 /// A record, a verification record, or a statement of a lot, by itself. Whether it holds by itself.
-fn content(text: &str, found: &mut Found) -> bool {
+fn content(text: &str, found: &mut FileFindings) -> bool {
     if text.contains("\"jurex-verification/") {
         verification(text, found);
     } else if is_statement(text) {
@@ -505,7 +515,7 @@ fn content(text: &str, found: &mut Found) -> bool {
     } else {
         record(text, found);
     }
-    found.held == Held::Good
+    found.held == FileVerdict::Good
 }
 
 fn is_statement(text: &str) -> bool {
@@ -521,17 +531,18 @@ fn is_less(text: &str) -> bool {
 }
 
 /// What is told of files that were erased, or of free space that was filled.
-fn less(text: &str, found: &mut Found) -> Option<LessRecord> {
-    let record = match LessRecord::from_json(text) {
+fn less(text: &str, found: &mut FileFindings) -> Option<FileEraseRecord> {
+    let record = match FileEraseRecord::from_json(text) {
         Ok(record) => record,
         Err(why) => {
-            let held = if matches!(why, BadLessRecord::OtherFormat(_)) { Held::Unchecked } else { Held::Altered };
+            let held =
+                if matches!(why, BadFileEraseRecord::OtherFormat(_)) { FileVerdict::Unchecked } else { FileVerdict::Altered };
             found.note(held, "record", &why.to_string());
             return None;
         }
     };
     if record.to_json() != text.trim_end() {
-        found.note(Held::Altered, "record", "it is not in the canonical form: a byte of it has been changed");
+        found.note(FileVerdict::Altered, "record", "it is not in the canonical form: a byte of it has been changed");
     }
     let shown = |text: &str| printable(text.as_bytes());
     found.made = Some(record.asked.ended);
@@ -547,20 +558,20 @@ fn less(text: &str, found: &mut Found) -> Option<LessRecord> {
 }
 
 /// What is stated of a drive: where it went, or how it was destroyed.
-fn release(text: &str, found: &mut Found) -> Option<Release> {
+fn release(text: &str, found: &mut FileFindings) -> Option<Release> {
     let release = match Release::from_json(text) {
         Ok(release) => release,
         Err(why @ (BadRelease::OtherFormat(_) | BadRelease::OtherRules(_))) => {
-            found.note(Held::Unchecked, "statement", &why.to_string());
+            found.note(FileVerdict::Unchecked, "statement", &why.to_string());
             return None;
         }
         Err(why) => {
-            found.note(Held::Altered, "statement", &why.to_string());
+            found.note(FileVerdict::Altered, "statement", &why.to_string());
             return None;
         }
     };
     if release.to_json() != text.trim_end() {
-        found.note(Held::Altered, "statement", "it is not in the canonical form: a byte of it has been changed");
+        found.note(FileVerdict::Altered, "statement", "it is not in the canonical form: a byte of it has been changed");
     }
     let shown = |text: &str| printable(text.as_bytes());
     if release.drive.simulated {
@@ -578,7 +589,7 @@ fn release(text: &str, found: &mut Found) -> Option<Release> {
     if let Some(withdrawal) = withdrawn_here(&release) {
         let (when, by) = (withdrawal.made, shown(&withdrawal.by));
         found.note(
-            Held::Overtaken,
+            FileVerdict::Overtaken,
             "ledger",
             &format!("withdrawn here on {when} by {by}. {}", shown(&withdrawal.act.sentence())),
         );
@@ -588,7 +599,7 @@ fn release(text: &str, found: &mut Found) -> Option<Release> {
 
 /// What withdraws it in the ledger here, if there is one, and that statement is in it.
 fn withdrawn_here(release: &Release) -> Option<Release> {
-    let path = Places::find().ok()?.ledger_for(release.drive.simulated);
+    let path = AppPaths::find().ok()?.ledger_for(release.drive.simulated);
     let ledger = path.exists().then(|| Ledger::open_to_read(&path).ok())??;
     let known = ledger.known_of(release.drive.unit.serial(), release.job.as_ref()).ok()??;
     let digest = release.digest();
@@ -597,16 +608,16 @@ fn withdrawn_here(release: &Release) -> Option<Release> {
 }
 
 /// What is stated of a lot.
-fn statement(text: &str, found: &mut Found) -> Option<Statement> {
+fn statement(text: &str, found: &mut FileFindings) -> Option<Statement> {
     let statement = match Statement::from_json(text) {
         Ok(statement) => statement,
         Err(why) => {
-            found.note(Held::Altered, "lot", &why.to_string());
+            found.note(FileVerdict::Altered, "lot", &why.to_string());
             return None;
         }
     };
     if statement.to_json() != text.trim_end() {
-        found.note(Held::Altered, "lot", "it is not in the canonical form: a byte of it has been changed");
+        found.note(FileVerdict::Altered, "lot", "it is not in the canonical form: a byte of it has been changed");
     }
     if statement.is_demonstration() {
         found.good("demo", DEMONSTRATION);
@@ -623,16 +634,16 @@ fn statement(text: &str, found: &mut Found) -> Option<Statement> {
     Some(statement)
 }
 
-fn record(text: &str, found: &mut Found) -> Option<Record> {
+fn record(text: &str, found: &mut FileFindings) -> Option<Record> {
     let record = match Record::from_json(text) {
         Ok(record) => record,
         Err(why) => {
             let held = match why {
-                BadRecord::OtherFormat(_) | BadRecord::OtherRules(_) => Held::Unchecked,
+                BadRecord::OtherFormat(_) | BadRecord::OtherRules(_) => FileVerdict::Unchecked,
                 BadRecord::NotARecord(_)
                 | BadRecord::Unsound(_)
                 | BadRecord::OtherJob(_)
-                | BadRecord::ClaimDoesNotFollow { .. } => Held::Altered,
+                | BadRecord::ClaimDoesNotFollow { .. } => FileVerdict::Altered,
             };
             found.note(held, "record", &why.to_string());
             return None;
@@ -640,7 +651,7 @@ fn record(text: &str, found: &mut Found) -> Option<Record> {
     };
     if record.to_json() != text.trim_end() {
         found.note(
-            Held::Altered,
+            FileVerdict::Altered,
             "record",
             "it is not in the canonical form in which records are written: a byte of it has been changed",
         );
@@ -662,7 +673,7 @@ fn record(text: &str, found: &mut Found) -> Option<Record> {
     found.good("proof", &record.confidence());
     evidence.size().iter().for_each(|size| found.good("size", &size.sentence()));
     record.other_rules().iter().for_each(|said| found.good("rules", said));
-    record.ledger_doubts.iter().for_each(|said| found.note(Held::Unchecked, "ledger", &printable(said.as_bytes())));
+    record.ledger_doubts.iter().for_each(|said| found.note(FileVerdict::Unchecked, "ledger", &printable(said.as_bytes())));
     let people = record.papers();
     if !people.technician.name.is_empty() {
         found.good("by", &printable(people.technician.name.as_bytes()));
@@ -672,12 +683,12 @@ fn record(text: &str, found: &mut Found) -> Option<Record> {
     Some(record)
 }
 
-fn verification(text: &str, found: &mut Found) {
+fn verification(text: &str, found: &mut FileFindings) {
     match VerificationRecord::from_json(text) {
-        Err(why) => found.note(Held::Altered, "record", &why.to_string()),
+        Err(why) => found.note(FileVerdict::Altered, "record", &why.to_string()),
         Ok(record) => {
             if record.to_json() != text.trim_end() {
-                found.note(Held::Altered, "record", "it is not in the canonical form: a byte of it has been changed");
+                found.note(FileVerdict::Altered, "record", "it is not in the canonical form: a byte of it has been changed");
             }
             found.made = Some(record.look.ended);
             found.good("finding", &record.finding().to_string());

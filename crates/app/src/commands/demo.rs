@@ -3,34 +3,34 @@
 use super::say;
 use crate::cli::Demo;
 use jurex_device::media::{Drive, MediaClass};
-use jurex_disposition::lot::{List, Lot};
-use jurex_disposition::release::{About, Act, OfDrive, Release};
+use jurex_disposition::lot::{Lot, LotList};
+use jurex_disposition::release::{Act, Circumstances, OfDrive, Release};
 use jurex_engine::Unattended;
 use jurex_ledger::Ledger;
 use jurex_pattern::method::{self, Method, library};
 use jurex_report::House;
 use jurex_sanitize::ladder::ladder;
-use jurex_sanitize::plan::{Course, Lift, Order};
+use jurex_sanitize::plan::{Course, Order, UnhideOrder};
 use jurex_sanitize::record::{Backup, Record};
 use jurex_sanitize::rules::{Edition, Outcome, Technique};
 use jurex_sim::Pacing;
-use jurex_station::bench::{Bench, Seen};
+use jurex_station::bench::{Bench, DriveSnapshot};
 use jurex_station::clock::ThisMachine;
 use jurex_station::clock::wall;
 use jurex_station::config::{self, Config, ThemeName};
 use jurex_station::exit::{self, Failure};
 use jurex_station::files::{self};
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use jurex_station::service::{JobService, LabelCheck, not_certified};
 use jurex_station::settings::SettingsFile;
-use jurex_station::signing::Seal;
+use jurex_station::signing::Signer;
 use jurex_station::work::Finished;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::sync::Arc;
 
 pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let ledger = places.demo_ledger();
     if demo.unattended {
         let out = demo.out.ok_or_else(|| Failure::Use("--unattended needs --out DIR".into()))?;
@@ -59,7 +59,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         config_file: places.config_file(),
         settings: SettingsFile { path: saved, at_first: config::DEMO },
         policies: places.policies(),
-        seal: Seal::none(jurex_station::paper::house(&places)?).into(),
+        seal: Signer::none(jurex_station::paper::house(&places)?).into(),
         keys: vec![],
         outbox: None,
         machine: None,
@@ -101,7 +101,7 @@ fn expect_the_lot(ledger: &Path) -> Result<(), Failure> {
     let (ledger, name) = (Ledger::open(ledger)?, Config::demo().lot);
     if ledger.lot(&name)?.is_none() {
         let mut lot = Lot::new(&name, wall())?;
-        lot.add(List::from_csv(LOT)?)?;
+        lot.add(LotList::from_csv(LOT)?)?;
         ledger.keep_lot(&lot, "It was opened for the demonstration.", wall())?;
     }
     Ok(())
@@ -116,7 +116,7 @@ fn remember_bay_10(ledger: &Path) -> Result<(), Failure> {
     let drive = record.evidence().drive();
     ledger.begin(&record.job, drive, record.started)?;
     ledger.finish(&record, record.ended)?;
-    let about = About {
+    let about = Circumstances {
         tool: record.tool.clone(),
         made: record.ended,
         by: record.papers().technician.name.clone(),
@@ -184,8 +184,8 @@ fn demo_method(drive: &Drive) -> &'static Method {
 
 /// An erasure of the drive's own where that earns Purge with nothing to be stated by a person; else the demonstration's method,
 /// hidden areas lifted first.
-fn course(seen: &Seen) -> Course {
-    let lift = Lift::of(&seen.drive);
+fn course(seen: &DriveSnapshot) -> Course {
+    let lift = UnhideOrder::of(&seen.drive);
     let order = Order { lift, ..Order::of_method(demo_method(&seen.drive)) };
     let ways = ladder(&seen.drive, &seen.answers, &order, None);
     let purges = ways.iter().find(|w| w.is_ready() && w.outcome() >= Outcome::Purge);
@@ -193,11 +193,11 @@ fn course(seen: &Seen) -> Course {
     Course::of_way(way, &seen.drive, &seen.answers, &order)
 }
 
-fn one(seen: &Seen, out: &Path, ledger: &Path, house: &House) -> Result<Option<Record>, Failure> {
+fn one(seen: &DriveSnapshot, out: &Path, ledger: &Path, house: &House) -> Result<Option<Record>, Failure> {
     if seen.verdict().is_err() {
         return Ok(None);
     }
-    let seal = Seal::none(house.clone()).into();
+    let seal = Signer::none(house.clone()).into();
     let service = JobService {
         ledger: ledger.into(),
         habits: Config::default().habits(),

@@ -1,16 +1,16 @@
 //! `jurex drives`: every drive of this machine.
 
 use super::{remark, say, say_json};
-use crate::cli::Table;
-use jurex_station::bench::{Bench, Seen};
+use crate::cli::TableArgs;
+use jurex_station::bench::{Bench, DriveSnapshot};
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use serde_json::{Value, json};
 use std::process::ExitCode;
 
-pub(crate) fn run(table: &Table) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+pub(crate) fn run(table: &TableArgs) -> Result<ExitCode, Failure> {
+    let places = AppPaths::find()?;
     let config = Config::read(&places.config_file())?;
     let drives = Bench::machine(&config.only, &places).drives();
     if table.json {
@@ -29,7 +29,7 @@ pub(crate) fn run(table: &Table) -> Result<ExitCode, Failure> {
 }
 
 /// The drive and the verdict on it as one JSON object.
-pub(crate) fn as_json(seen: &Seen) -> Value {
+pub(crate) fn as_json(seen: &DriveSnapshot) -> Value {
     let drive = &seen.drive;
     let verdict = match seen.verdict() {
         Ok(_) => json!({"may_be_erased": true}),
@@ -69,7 +69,7 @@ pub(crate) fn as_json(seen: &Seen) -> Value {
     })
 }
 
-fn columns(drives: &[Seen]) -> Vec<String> {
+fn columns(drives: &[DriveSnapshot]) -> Vec<String> {
     let heading = ["PATH", "DRIVE", "SERIAL", "CLASS", "BUS", "SIZE", "MAY BE ERASED?"].map(String::from);
     let rows: Vec<[String; 7]> = std::iter::once(heading).chain(drives.iter().map(row)).collect();
     let width = |column: usize| rows.iter().map(|r| r[column].chars().count()).max().unwrap_or(0);
@@ -81,7 +81,7 @@ fn columns(drives: &[Seen]) -> Vec<String> {
     rows.iter().map(line).collect()
 }
 
-fn row(seen: &Seen) -> [String; 7] {
+fn row(seen: &DriveSnapshot) -> [String; 7] {
     let drive = &seen.drive;
     let verdict = match seen.verdict() {
         Ok(_) => "yes".to_string(),

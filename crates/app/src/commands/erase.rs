@@ -2,42 +2,42 @@
 
 use super::bar::bar;
 use super::{people, remark, say, say_json, seal};
-use crate::cli::Erase;
+use crate::cli::EraseArgs;
 use indicatif::ProgressBar;
 use jurex_device::native::ata::erase::PASSWORD;
 use jurex_device::native::by_its_own_word;
 use jurex_device::technique::Wants;
-use jurex_engine::{Activity, Event, JobControl, Progress, Wish};
+use jurex_engine::{Activity, Control, Event, JobControl, Progress};
 use jurex_pattern::units::{duration, rate, size};
-use jurex_sanitize::evidence::OwnEvidence;
+use jurex_sanitize::evidence::NativeEvidence;
 use jurex_sanitize::plan::{Plan, Secret};
 use jurex_sanitize::record::Record;
-use jurex_station::bench::{self, Seen};
+use jurex_station::bench::{self, DriveSnapshot};
 use jurex_station::clock::ThisMachine;
 use jurex_station::config::Config;
 use jurex_station::disk;
 use jurex_station::exit::{self, Failure};
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use jurex_station::release::MarkHere;
-use jurex_station::service::{Ended, JobService, LabelCheck, not_certified};
-use jurex_station::signing::Seal;
+use jurex_station::service::{FinishedJob, JobService, LabelCheck, not_certified};
+use jurex_station::signing::Signer;
 use jurex_station::stop::StopOnSignal;
-use jurex_station::work::{Finished, Prepared};
+use jurex_station::work::{Finished, PreparedJob};
 use jurex_station::{files, order};
 use serde_json::json;
 use std::io::Write;
 use std::process::ExitCode;
 use std::sync::Arc;
 
-pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+pub(crate) fn run(asked: &EraseArgs) -> Result<ExitCode, Failure> {
+    let places = AppPaths::find()?;
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
     let house = jurex_station::paper::house(&places)?;
     let mut service = JobService {
         ledger: places.ledger_for(seen.drive.simulated),
         habits: config.habits(),
-        seal: Seal::none(house.clone()).into(),
+        seal: Signer::none(house.clone()).into(),
         people: people(&places, &config),
         around: Arc::new(ThisMachine),
     };
@@ -51,7 +51,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
     // Nobody is asked for a passphrase before it is sure that there is a job.
     service.seal = seal(&places, &config, house, seen.drive.simulated).into();
     let mut control = StopOnSignal::install()?;
-    let mut teller = Teller::new(asked, job.plan(), job.id().as_str());
+    let mut teller = EventTeller::new(asked, job.plan(), job.id().as_str());
     let ended = service.run(job, &mut control, &mut |event| teller.tell(event));
     teller.done();
     ended.doubts.iter().for_each(|said| remark(&format!("jurex: {said}")));
@@ -62,7 +62,7 @@ pub(crate) fn run(asked: &Erase) -> Result<ExitCode, Failure> {
 }
 
 /// A new job by what was asked for, its drive open.
-fn begin(asked: &Erase, seen: &Seen, service: &JobService, config: &Config) -> Result<Prepared, Failure> {
+fn begin(asked: &EraseArgs, seen: &DriveSnapshot, service: &JobService, config: &Config) -> Result<PreparedJob, Failure> {
     let papers = service.papers(config.papers(), &seen.drive)?;
     // What is guarded is said before what is wrong with the order, unless the order is the remedy.
     if asked.order.way.is_none() {
@@ -78,7 +78,7 @@ fn begin(asked: &Erase, seen: &Seen, service: &JobService, config: &Config) -> R
 }
 
 /// The PSID as it was given, or as it stands in a file; `-`: a person at the terminal is asked.
-fn psid(asked: &Erase) -> Result<Option<String>, Failure> {
+fn psid(asked: &EraseArgs) -> Result<Option<String>, Failure> {
     let Some(file) = &asked.psid_file else { return Ok(asked.psid.clone()) };
     let unread =
         |e: std::io::Error| Failure::Use(format!("the PSID can't be read from {}: {e}. Nothing was written", file.display()));
@@ -89,7 +89,7 @@ fn psid(asked: &Erase) -> Result<Option<String>, Failure> {
 }
 
 /// The PSID or password that the plan's way needs.
-fn secret(asked: &Erase, plan: &Plan) -> Result<Option<Secret>, Failure> {
+fn secret(asked: &EraseArgs, plan: &Plan) -> Result<Option<Secret>, Failure> {
     let missing = |what: &str| Err(Failure::Use(format!("{what}. Nothing was written")));
     match plan.own_erase().and_then(|own| own.technique.descriptor().wants) {
         Some(Wants::Psid) => match psid(asked)? {
@@ -115,19 +115,19 @@ fn secret(asked: &Erase, plan: &Plan) -> Result<Option<Secret>, Failure> {
     }
 }
 
-fn check_out(asked: &Erase) -> Result<(), Failure> {
+fn check_out(asked: &EraseArgs) -> Result<(), Failure> {
     files::check_folder(&asked.out).map_err(|e| Failure::Use(format!("{e}. Nothing was written to the drive")))
 }
 
 /// The drive once it is not at work on the erasure any more that a job of ours began: opening it would only wait. Nothing is
 /// sent to it.
 fn after_its_own_erasure(
-    asked: &Erase,
-    seen: &Seen,
+    asked: &EraseArgs,
+    seen: &DriveSnapshot,
     service: &JobService,
     config: &Config,
-    places: &Places,
-) -> Result<Seen, Failure> {
+    places: &AppPaths,
+) -> Result<DriveSnapshot, Failure> {
     let is_ours = service.unfinished_on(&seen.drive).ok().flatten();
     let Some(unfinished) = is_ours.filter(|u| u.checkpoint.intent().goes_on) else { return Ok(seen.clone()) };
     if seen.drive.geometry.sectors > 0 && !seen.erases_itself() {
@@ -150,12 +150,12 @@ fn after_its_own_erasure(
         told = Some(progress);
     };
     let of = (asked.drive.as_os_str(), config.only.as_slice(), places);
-    bench::once_idle(seen, of, &mut tell, &mut || control.poll() != Some(Wish::Stop))?
+    bench::once_idle(seen, of, &mut tell, &mut || control.poll() != Some(Control::Stop))?
         .ok_or_else(|| Failure::Stopped("it goes on by itself; nothing was sent to it. Go on with the job later".into()))
 }
 
 /// The job of this very drive that was cut short, armed by its label anew.
-fn go_on(asked: &Erase, seen: &Seen, service: &JobService) -> Result<Prepared, Failure> {
+fn go_on(asked: &EraseArgs, seen: &DriveSnapshot, service: &JobService) -> Result<PreparedJob, Failure> {
     let Some(unfinished) = service.unfinished_on(&seen.drive)? else {
         service.guard(seen)?;
         return Err(nothing_to_go_on_with(seen, service));
@@ -165,7 +165,7 @@ fn go_on(asked: &Erase, seen: &Seen, service: &JobService) -> Result<Prepared, F
 }
 
 /// Why no job can go on on this drive, and which ones could elsewhere.
-fn nothing_to_go_on_with(seen: &Seen, service: &JobService) -> Failure {
+fn nothing_to_go_on_with(seen: &DriveSnapshot, service: &JobService) -> Failure {
     let all = service.unfinished();
     let others: Vec<String> = all.iter().map(|u| format!("job {} on {}", u.job, u.checkpoint.drive().called())).collect();
     let called = seen.drive.called();
@@ -179,15 +179,15 @@ fn nothing_to_go_on_with(seen: &Seen, service: &JobService) -> Failure {
 }
 
 /// Progress lines on a terminal, events as JSON, or nothing.
-struct Teller {
+struct EventTeller {
     progress: Progress,
     bar: ProgressBar,
     json: bool,
     quiet: bool,
 }
 
-impl Teller {
-    fn new(asked: &Erase, plan: &Plan, job: &str) -> Self {
+impl EventTeller {
+    fn new(asked: &EraseArgs, plan: &Plan, job: &str) -> Self {
         let progress = Progress::of_plan(plan);
         let bar = bar("{wide_bar} {msg}", !asked.quiet && !asked.json);
         bar.set_length(plan.drive().geometry.bytes_of(progress.work().1));
@@ -266,7 +266,7 @@ impl Teller {
     }
 }
 
-fn finish(asked: &Erase, seen: &Seen, ended: Ended, service: &JobService) -> Result<ExitCode, Failure> {
+fn finish(asked: &EraseArgs, seen: &DriveSnapshot, ended: FinishedJob, service: &JobService) -> Result<ExitCode, Failure> {
     let written = service.write_papers(&ended, &asked.out);
     let (lacks_mark, mark_said) = (ended.finished.lacks_its_mark(), ended.finished.mark_said());
     ended.untold.iter().for_each(|said| remark(&format!("jurex: {said}")));
@@ -308,7 +308,7 @@ fn finish(asked: &Erase, seen: &Seen, ended: Ended, service: &JobService) -> Res
     }
 }
 
-fn summary(record: &Record, seen: &Seen) {
+fn summary(record: &Record, seen: &DriveSnapshot) {
     let evidence = record.evidence();
     say(&format!("{}: {} ({})", record.job, record.claim().outcome(), seen.drive.called()));
     record.claim().reasons().iter().for_each(|r| say(&format!("  because  {} [{}]", r.sentence, r.citation)));
@@ -318,7 +318,7 @@ fn summary(record: &Record, seen: &Seen) {
     } else {
         say(&format!("  read     {}", size(evidence.bytes_read())));
     }
-    if evidence.own().is_some_and(OwnEvidence::may_have_left_a_password) {
+    if evidence.own().is_some_and(NativeEvidence::may_have_left_a_password) {
         say(&format!(
             "  mind     the drive may have the password `{PASSWORD}` and lock itself: `jurex unlock {}` takes it away",
             seen.drive.shown_path()

@@ -4,7 +4,7 @@ use super::bar::bar;
 use super::{remark, say, say_json, seal};
 use crate::cli::{FilesArgs, LessPapers};
 use indicatif::ProgressBar;
-use jurex_file_erase::{Kind, LessRecord};
+use jurex_file_erase::{FileEraseRecord, NodeKind};
 use jurex_linux::files::FilesProgress;
 use jurex_pattern::notation::Program;
 use jurex_pattern::text::{printable, shown_path};
@@ -14,8 +14,8 @@ use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::files::{check_folder, write_less};
 use jurex_station::less::{self, FilesWish, NO_SANITIZATION, Surveyed};
-use jurex_station::places::Places;
-use jurex_station::signing::Seal;
+use jurex_station::places::AppPaths;
+use jurex_station::signing::Signer;
 use jurex_station::stop::StopOnSignal;
 use serde_json::json;
 use std::io::{BufRead, IsTerminal, Write};
@@ -62,7 +62,7 @@ pub(crate) fn run(asked: &FilesArgs) -> Result<ExitCode, Failure> {
         with_names: asked.with_names,
         by: desk.by.clone(),
     };
-    let mut shown = Shown::new(&desk)?;
+    let mut shown = ShownProgress::new(&desk)?;
     let record = less::erase(&surveyed.tree, &wish, &desk.places, &mut |p| shown.files(p))?;
     shown.bar.finish_and_clear();
     desk.close(&record)
@@ -80,7 +80,7 @@ fn resume(asked: &FilesArgs, desk: &Desk) -> Result<ExitCode, Failure> {
             let roots: Vec<String> = one.asked.roots.iter().map(|r| shown_path(&less::notes::path_of(r))).collect();
             remark(&format!("jurex: going on with {}, begun {}: {}", one.asked.job, one.asked.started, roots.join(", ")));
         }
-        let mut shown = Shown::new(desk)?;
+        let mut shown = ShownProgress::new(desk)?;
         let record = less::go_on(one, &desk.by, &desk.places, &mut |p| shown.files(p))?;
         shown.bar.finish_and_clear();
         let ended = desk.close(&record)?;
@@ -95,10 +95,10 @@ pub(super) fn parse(notation: &str) -> Result<Program, Failure> {
 
 /// What a work on less than a drive is reported with.
 pub(super) struct Desk {
-    pub(super) places: Places,
+    pub(super) places: AppPaths,
     pub(super) by: Person,
     out: PathBuf,
-    seal: Seal,
+    seal: Signer,
     json: bool,
     quiet: bool,
 }
@@ -106,7 +106,7 @@ pub(super) struct Desk {
 impl Desk {
     /// What was left by a work that was cut short is cleaned first.
     pub(super) fn set_up(asked: &LessPapers) -> Result<Self, Failure> {
-        let places = Places::find()?;
+        let places = AppPaths::find()?;
         let config = Config::read(&places.config_file())?;
         less::clean_up(&places).iter().for_each(|said| remark(&format!("jurex: {said}")));
         let out = asked.out.clone().unwrap_or_else(|| places.less());
@@ -118,7 +118,7 @@ impl Desk {
     }
 
     /// Writes the papers and tells what came of it.
-    pub(super) fn close(&self, record: &LessRecord) -> Result<ExitCode, Failure> {
+    pub(super) fn close(&self, record: &FileEraseRecord) -> Result<ExitCode, Failure> {
         let written = write_less(&self.out, record, &self.seal);
         if self.json {
             say(&jurex_pattern::text::safe_json(&record.to_json()));
@@ -136,8 +136,8 @@ impl Desk {
         }
         if record.is_cut_short() {
             let how = match record.work() {
-                jurex_file_erase::Work::Files { .. } => "go on with jurex files --resume",
-                jurex_file_erase::Work::Free { .. } => "what was taken is given back; begin again",
+                jurex_file_erase::FileWork::Files { .. } => "go on with jurex files --resume",
+                jurex_file_erase::FileWork::Free { .. } => "what was taken is given back; begin again",
             };
             return Err(Failure::Stopped(format!("it did not come to its end: {how}")));
         }
@@ -146,13 +146,13 @@ impl Desk {
 }
 
 /// The line of progress, and whether somebody wants to stop.
-pub(super) struct Shown {
+pub(super) struct ShownProgress {
     pub(super) bar: ProgressBar,
     stop: StopOnSignal,
     began: Instant,
 }
 
-impl Shown {
+impl ShownProgress {
     pub(super) fn new(desk: &Desk) -> Result<Self, Failure> {
         let bar = bar("{wide_bar} {msg}", !desk.quiet && !desk.json);
         bar.set_length(1000);
@@ -201,9 +201,9 @@ fn tell_plan(surveyed: &Surveyed, as_json: bool) {
             "files": files,
             "bytes": bytes.to_string(),
             "list": surveyed.files.iter().map(|at| json!({ "file": path(*at), "bytes": tree.nodes[*at].bytes.to_string() })).collect::<Vec<_>>(),
-            "folders": surveyed.of_kind(Kind::Folder),
-            "links": surveyed.of_kind(Kind::Link),
-            "special": surveyed.of_kind(Kind::Special),
+            "folders": surveyed.of_kind(NodeKind::Folder),
+            "links": surveyed.of_kind(NodeKind::Link),
+            "special": surveyed.of_kind(NodeKind::Special),
             "grounds": tree.grounds().iter().map(|g| json!({
                 "ground": g,
                 "hope": g.hope(),
@@ -224,9 +224,9 @@ fn tell_plan(surveyed: &Surveyed, as_json: bool) {
         "To be lost: {} of {}, {}, {}, {}",
         counted(files, "file"),
         si_size(bytes),
-        counted(surveyed.of_kind(Kind::Folder), "folder"),
-        counted(surveyed.of_kind(Kind::Link), "link"),
-        counted(surveyed.of_kind(Kind::Special), "other"),
+        counted(surveyed.of_kind(NodeKind::Folder), "folder"),
+        counted(surveyed.of_kind(NodeKind::Link), "link"),
+        counted(surveyed.of_kind(NodeKind::Special), "other"),
     ));
     tree.roots.iter().for_each(|r| say(&format!("  path     {}", path(r.node))));
     for ground in tree.grounds() {

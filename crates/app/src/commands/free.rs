@@ -1,6 +1,6 @@
 //! `jurex free MOUNTPOINT`: fills the free space of a file system in use, and tells what it holds then.
 
-use super::files::{Desk, Shown, parse};
+use super::files::{Desk, ShownProgress, parse};
 use super::{say, say_json};
 use crate::cli::FreeArgs;
 use jurex_linux::files::{FillPhase, FillProgress};
@@ -40,7 +40,7 @@ pub(crate) fn run(asked: &FreeArgs) -> Result<ExitCode, Failure> {
         reserve: planned.reserve,
         by: desk.by.clone(),
     };
-    let mut shown = Shown::new(&desk)?;
+    let mut shown = ShownProgress::new(&desk)?;
     let record = less::fill(&wish, &desk.places, &mut |p| {
         let at = phase_word(p);
         shown.show(less::share_of_fill(p), p.bytes, &at)

@@ -3,13 +3,13 @@
 use super::{say, say_json};
 use crate::cli::{Keys, KeysDo, RetireKey, SelfSigned, TrustKey};
 use jurex_ledger::Ledger;
-use jurex_past::About;
+use jurex_past::NotedSubject;
 use jurex_pattern::notation::Entropy;
 use jurex_pattern::text::{printable, shown_path};
 use jurex_sign::{BadKey, CertificateInfo, KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, Whose, certificate_of};
 use jurex_station::clock::{SystemEntropy, wall};
 use jurex_station::exit::Failure;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use jurex_station::signing::{ask_hidden, read_passphrase};
 use serde_json::json;
 use std::io::{IsTerminal, Write};
@@ -17,12 +17,12 @@ use std::os::unix::fs::OpenOptionsExt;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &Keys) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let store = KeyStore::new(&places.keys());
     // What has become of keys stands in the ledger, where there is one.
     let note = |said: &str| -> Result<(), Failure> {
         let ledger = places.ledger();
-        if ledger.exists() { Ok(Ledger::open(&ledger)?.note(About::Key, said, None, wall())?) } else { Ok(()) }
+        if ledger.exists() { Ok(Ledger::open(&ledger)?.note(NotedSubject::Key, said, None, wall())?) } else { Ok(()) }
     };
     match &asked.what {
         KeysDo::New(new) => {
@@ -92,10 +92,10 @@ fn self_signed(asked: &SelfSigned) -> Result<(), Failure> {
 }
 
 /// What notes in the ledger what has become of keys.
-type Note<'n> = dyn Fn(&str) -> Result<(), Failure> + 'n;
+type KeyNote<'n> = dyn Fn(&str) -> Result<(), Failure> + 'n;
 
 /// A key signs no more, or a certificate is not trusted any more.
-fn retire(which: &RetireKey, store: &KeyStore, note: &Note<'_>) -> Result<(), Failure> {
+fn retire(which: &RetireKey, store: &KeyStore, note: &KeyNote<'_>) -> Result<(), Failure> {
     let since = which.since.unwrap_or_else(wall);
     if since > wall() {
         return Err(Failure::Use("that time has not come yet: nothing was retired".into()));
@@ -115,7 +115,7 @@ fn retire(which: &RetireKey, store: &KeyStore, note: &Note<'_>) -> Result<(), Fa
 }
 
 /// A key, or a certificate, of others is trusted.
-fn trust(trust: &TrustKey, store: &KeyStore, note: &Note<'_>) -> Result<(), Failure> {
+fn trust(trust: &TrustKey, store: &KeyStore, note: &KeyNote<'_>) -> Result<(), Failure> {
     let shown = shown_path(&trust.file);
     let bytes = jurex_station::disk::read_bounded(&trust.file, jurex_station::disk::FEW_LINES);
     let bytes = bytes.map_err(|e| Failure::Use(format!("cannot read the key {shown}: {e}")))?;

@@ -7,13 +7,13 @@ use jurex_past::PastWork;
 use jurex_sanitize::record::{BadJobId, JobId, Record};
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use jurex_station::release::Labels;
 use serde_json::json;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &LabelArgs) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let config = if asked.demo { Config::demo() } else { Config::read(&places.config_file())? };
     let ledger = open(&places, asked.demo)?;
     let seal = seal(&places, &config, jurex_station::paper::house(&places)?, asked.demo);

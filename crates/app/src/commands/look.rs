@@ -1,8 +1,8 @@
 //! `jurex look DRIVE`: who it is, what is on it, and how it can be sanitized.
 
 use super::{drives, remark, say, say_json};
-use crate::cli::Look;
-use jurex_device::media::Label;
+use crate::cli::LookArgs;
+use jurex_device::media::DriveLabel;
 use jurex_disposition::proof::{Finding, VerificationRecord};
 use jurex_ledger::Ledger;
 use jurex_pattern::method::{Method, library};
@@ -11,11 +11,11 @@ use jurex_sanitize::contents::Contents;
 use jurex_sanitize::plan::{Order, Plan};
 use jurex_sanitize::rules::Outcome;
 use jurex_sign::KeyStore;
-use jurex_station::bench::{self, Seen};
+use jurex_station::bench::{self, DriveSnapshot};
 use jurex_station::clock::{SystemEntropy, wall};
 use jurex_station::config::Config;
 use jurex_station::exit::{self, Failure};
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use jurex_station::readings;
 use jurex_station::release::MarkHere;
 use jurex_station::stop::StopOnSignal;
@@ -23,8 +23,8 @@ use serde_json::json;
 use std::process::ExitCode;
 use std::time::{Duration, Instant};
 
-pub(crate) fn run(look: &Look) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+pub(crate) fn run(look: &LookArgs) -> Result<ExitCode, Failure> {
+    let places = AppPaths::find()?;
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&look.drive, &config.only, &places)?;
     if let Some(seconds) = look.beacon {
@@ -58,7 +58,12 @@ pub(crate) fn run(look: &Look) -> Result<ExitCode, Failure> {
 }
 
 /// Reads a sample of a marked drive, and compares it with what the ledger's record of that job says.
-fn as_left(seen: &Seen, mark: Option<&MarkHere>, places: &Places, config: &Config) -> Result<VerificationRecord, Failure> {
+fn as_left(
+    seen: &DriveSnapshot,
+    mark: Option<&MarkHere>,
+    places: &AppPaths,
+    config: &Config,
+) -> Result<VerificationRecord, Failure> {
     let called = seen.drive.called();
     let mark = mark.and_then(MarkHere::mark);
     let mark = mark.ok_or_else(|| Failure::Less(format!("{called} carries no mark that could be followed. It was not read")))?;
@@ -76,7 +81,7 @@ fn as_left(seen: &Seen, mark: Option<&MarkHere>, places: &Places, config: &Confi
     Ok(verification)
 }
 
-fn beacon(seen: &Seen, seconds: u64) -> Result<ExitCode, Failure> {
+fn beacon(seen: &DriveSnapshot, seconds: u64) -> Result<ExitCode, Failure> {
     remark(&format!("Reading from {} in a long-short rhythm for {seconds} s. Nothing is written.", seen.drive.called()));
     let end = Instant::now() + Duration::from_secs(seconds);
     let failed = |e| Failure::Stopped(format!("the beacon of {} ended: {e}", seen.drive.called()));
@@ -85,7 +90,7 @@ fn beacon(seen: &Seen, seconds: u64) -> Result<ExitCode, Failure> {
 }
 
 /// What each method of the library would earn on this drive, and why.
-fn ways(seen: &Seen) -> Vec<(&'static Method, Outcome, String)> {
+fn ways(seen: &DriveSnapshot) -> Vec<(&'static Method, Outcome, String)> {
     let way = |method: &'static Method| {
         let plan = Plan::new(&seen.drive, &Order::of_method(method), &mut SystemEntropy).ok()?;
         let why: Vec<&str> = plan.expected().reasons().iter().map(|r| r.sentence.as_str()).collect();
@@ -94,7 +99,7 @@ fn ways(seen: &Seen) -> Vec<(&'static Method, Outcome, String)> {
     library().iter().filter_map(way).collect()
 }
 
-fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -> Vec<String> {
+fn text(seen: &DriveSnapshot, contents: &Contents, ways: &[(&Method, Outcome, String)]) -> Vec<String> {
     let drive = &seen.drive;
     let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told".into());
     let mut lines = vec![
@@ -131,20 +136,20 @@ fn text(seen: &Seen, contents: &Contents, ways: &[(&Method, Outcome, String)]) -
         Err(refusal) => fact("may be erased?", &format!("no: {refusal}")),
     });
     match seen.verdict().map(|c| c.label().clone()).unwrap_or_else(|_| drive.label()) {
-        Label::SectorCount(sectors) => {
+        DriveLabel::SectorCount(sectors) => {
             lines.push(fact("label check", &format!("the drive tells no serial number; type its number of sectors, {sectors}")));
         }
-        Label::Place(place) => lines.push(fact(
+        DriveLabel::Place(place) => lines.push(fact(
             "label check",
             &format!(
                 "another drive here carries the same label; find this one by its light (--beacon) and type its place, {place}"
             ),
         )),
-        Label::Namespace { ending, namespace, .. } => lines.push(fact(
+        DriveLabel::Namespace { ending, namespace, .. } => lines.push(fact(
             "label check",
             &format!("its controller has several namespaces with this serial; type {ending}/{namespace} to mean this one alone"),
         )),
-        Label::SerialEnding { .. } => {}
+        DriveLabel::SerialEnding { .. } => {}
     }
     lines.push("Ways to sanitize it by overwriting:".into());
     lines.extend(grouped_ways(ways));

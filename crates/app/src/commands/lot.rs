@@ -3,7 +3,7 @@
 use super::ledger::open;
 use super::{say, say_json};
 use crate::cli::{LotArgs, LotClose, LotDo, LotImport, LotShow};
-use jurex_disposition::lot::{Item, List, Lot, SecondLooks, Stand, Statement, Tally};
+use jurex_disposition::lot::{Lot, LotItem, LotList, LotStatus, LotTally, SecondLooks, Statement};
 use jurex_ledger::Ledger;
 use jurex_past::{LotNow, PastWork};
 use jurex_pattern::text::{printable, shown_path};
@@ -14,13 +14,13 @@ use jurex_station::bench::Bench;
 use jurex_station::clock::wall;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use jurex_station::this_tool;
 use serde_json::json;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &LotArgs) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let at = places.ledger_for(asked.demo);
     match &asked.what {
         LotDo::New(new) => {
@@ -49,7 +49,7 @@ fn import(asked: &LotImport, ledger: &dyn PastWork) -> Result<ExitCode, Failure>
         .map_err(|e| Failure::Use(format!("cannot read the list {file}: {e}")))?;
     let text = String::from_utf8(bytes)
         .map_err(|_| Failure::Use(format!("{file} is not UTF-8: save it as CSV in UTF-8. Nothing was taken in")))?;
-    let list = List::from_csv(&text).map_err(|e| Failure::Use(format!("{file}: {e}")))?;
+    let list = LotList::from_csv(&text).map_err(|e| Failure::Use(format!("{file}: {e}")))?;
     let mut lot = ledger.lot(&asked.lot)?.map_or_else(|| Lot::new(&asked.lot, wall()), Ok)?;
     let (taken, unused) = (list.expected.len() as u64, list.unused.clone());
     lot.add(list)?;
@@ -72,13 +72,13 @@ fn find(ledger: &dyn PastWork, name: &str) -> Result<Lot, Failure> {
 }
 
 /// A lot's drives as they stand, those that are attached now told from those that are not.
-fn items(now: &LotNow, here: &[String]) -> Vec<Item> {
+fn items(now: &LotNow, here: &[String]) -> Vec<LotItem> {
     let here: Vec<&str> = here.iter().map(String::as_str).collect();
     now.items(&here)
 }
 
 /// Serials of the drives that are attached.
-fn attached(places: &Places, demo: bool) -> Result<Vec<String>, Failure> {
+fn attached(places: &AppPaths, demo: bool) -> Result<Vec<String>, Failure> {
     let only = Config::read(&places.config_file())?.only;
     let bench = if demo { Bench::simulated(Pacing::Real) } else { Bench::machine(&only, places) };
     Ok(bench.drives().into_iter().filter_map(|s| s.drive.unit.serial).collect())
@@ -93,7 +93,7 @@ fn show(asked: &LotShow, ledger: &dyn PastWork, here: &[String]) -> Result<ExitC
     if asked.json {
         let one = |now: &LotNow| {
             let items = items(now, here);
-            let tally = Tally::of(&items);
+            let tally = LotTally::of(&items);
             let drives = Statement::of(&now.lot, &items, wall(), this_tool());
             json!({ "lot": now.lot.name, "opened": now.lot.opened, "closed": now.lot.closed, "tally": tally, "complete": tally.is_complete(), "drives": drives.lines() })
         };
@@ -106,7 +106,7 @@ fn show(asked: &LotShow, ledger: &dyn PastWork, here: &[String]) -> Result<ExitC
     for now in &nows {
         let items = items(now, here);
         let state = now.lot.closed.map(|at| format!(" (closed {at})")).unwrap_or_default();
-        say(&format!("{}{state}: {}", shown(&now.lot.name), Tally::of(&items).sentence()));
+        say(&format!("{}{state}: {}", shown(&now.lot.name), LotTally::of(&items).sentence()));
         if asked.lot.is_some() {
             items.iter().for_each(|item| say(&line(item)));
         }
@@ -114,13 +114,13 @@ fn show(asked: &LotShow, ledger: &dyn PastWork, here: &[String]) -> Result<ExitC
     Ok(ExitCode::SUCCESS)
 }
 
-fn line(item: &Item) -> String {
+fn line(item: &LotItem) -> String {
     let stand = match item.stand {
-        Stand::Done(outcome) => outcome.to_string(),
-        Stand::Failed(outcome) => format!("✕ {outcome}, less than is needed"),
-        Stand::Begun => "begun, no record".into(),
-        Stand::Here => "here".into(),
-        Stand::NotSeen => "not seen yet".into(),
+        LotStatus::Done(outcome) => outcome.to_string(),
+        LotStatus::Failed(outcome) => format!("✕ {outcome}, less than is needed"),
+        LotStatus::Begun => "begun, no record".into(),
+        LotStatus::Here => "here".into(),
+        LotStatus::NotSeen => "not seen yet".into(),
     };
     let job = item.job.as_ref().map(|(job, _)| format!("  {job}")).unwrap_or_default();
     let unexpected = if item.expected.is_none() { "  (not expected)" } else { "" };
@@ -131,7 +131,7 @@ fn line(item: &Item) -> String {
 
 fn close(asked: &LotClose, ledger: &dyn PastWork) -> Result<ExitCode, Failure> {
     let mut lot = find(ledger, &asked.lot)?;
-    let tally = Tally::of(&items(&ledger.lot_now(lot.clone())?, &[]));
+    let tally = LotTally::of(&items(&ledger.lot_now(lot.clone())?, &[]));
     if !tally.is_complete() && !asked.incomplete {
         let name = shown(&lot.name);
         return Err(Failure::Less(format!(
@@ -146,7 +146,7 @@ fn close(asked: &LotClose, ledger: &dyn PastWork) -> Result<ExitCode, Failure> {
 }
 
 /// What is stated of a lot, from the records of the ledger.
-pub(crate) fn statement(name: &str, places: &Places, config: &Config, demo: bool) -> Result<Statement, Failure> {
+pub(crate) fn statement(name: &str, places: &AppPaths, config: &Config, demo: bool) -> Result<Statement, Failure> {
     let ledger = open(places, demo)?;
     let now = ledger.lot_now(find(&ledger, name)?)?;
     let mut statement = Statement::of(&now.lot, &items(&now, &[]), wall(), this_tool());

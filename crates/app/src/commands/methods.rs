@@ -8,12 +8,12 @@ use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::methods::{export, import};
 use jurex_station::order;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use serde_json::json;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &Methods) -> Result<ExitCode, Failure> {
-    let config_file = Places::find()?.config_file();
+    let config_file = AppPaths::find()?.config_file();
     let catalogue = Config::read(&config_file)?.catalogue()?;
     if let Some(file) = &asked.import {
         let (_, names) = import(&catalogue, file, &config_file)?;

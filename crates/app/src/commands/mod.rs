@@ -25,15 +25,15 @@ mod unattended;
 mod unlock;
 mod whereabouts;
 
-use crate::cli::{Arguments, Command};
+use crate::cli::{AppCommand, Arguments};
 use jurex_report::House;
 use jurex_sign::KeyStore;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 pub(crate) use jurex_station::said::{output_failed, remark, say, say_json};
 use jurex_station::service::People;
-use jurex_station::signing::Seal;
+use jurex_station::signing::Signer;
 use std::path::Path;
 use std::process::ExitCode;
 
@@ -42,34 +42,34 @@ pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
     let theme = arguments.theme;
     match arguments.command {
         None => machine_interface(theme),
-        Some(Command::Demo(demo)) => demo::run(demo, theme),
-        Some(Command::Drives(table)) => drives::run(&table),
-        Some(Command::Look(look)) => look::run(&look),
-        Some(Command::Plan(plan)) => plan::run(&plan),
-        Some(Command::Methods(methods)) => methods::run(&methods),
-        Some(Command::Erase(erase)) => erase::run(&erase),
-        Some(Command::StartMedium(asked)) => start_medium::run(&asked),
-        Some(Command::Unattended(asked)) => unattended::run(&asked, theme),
-        Some(Command::Unlock(unlock)) => unlock::run(&unlock),
-        Some(Command::Certificate(certificate)) => certificate::run(&certificate),
-        Some(Command::Prove(prove)) => prove::run(&prove),
-        Some(Command::Residue(residue)) => residue::run(&residue),
-        Some(Command::Ledger(ledger)) => ledger::run(&ledger),
-        Some(Command::Notice(notice)) => notice::run(&notice),
-        Some(Command::Schema(schema)) => schema::run(&schema),
-        Some(Command::Lot(lot)) => lot::run(&lot),
-        Some(Command::Release(release)) => release::run(&release),
-        Some(Command::Label(label)) => label::run(&label),
-        Some(Command::Files(asked)) => files::run(&asked),
-        Some(Command::Free(asked)) => free::run(&asked),
-        Some(Command::Where(asked)) => whereabouts::run(&asked),
-        Some(Command::Keys(keys)) => keys::run(&keys),
-        Some(Command::Check(check)) => check::run(&check),
+        Some(AppCommand::Demo(demo)) => demo::run(demo, theme),
+        Some(AppCommand::Drives(table)) => drives::run(&table),
+        Some(AppCommand::Look(look)) => look::run(&look),
+        Some(AppCommand::Plan(plan)) => plan::run(&plan),
+        Some(AppCommand::Methods(methods)) => methods::run(&methods),
+        Some(AppCommand::Erase(erase)) => erase::run(&erase),
+        Some(AppCommand::StartMedium(asked)) => start_medium::run(&asked),
+        Some(AppCommand::Unattended(asked)) => unattended::run(&asked, theme),
+        Some(AppCommand::Unlock(unlock)) => unlock::run(&unlock),
+        Some(AppCommand::Certificate(certificate)) => certificate::run(&certificate),
+        Some(AppCommand::Prove(prove)) => prove::run(&prove),
+        Some(AppCommand::Residue(residue)) => residue::run(&residue),
+        Some(AppCommand::Ledger(ledger)) => ledger::run(&ledger),
+        Some(AppCommand::Notice(notice)) => notice::run(&notice),
+        Some(AppCommand::Schema(schema)) => schema::run(&schema),
+        Some(AppCommand::Lot(lot)) => lot::run(&lot),
+        Some(AppCommand::Release(release)) => release::run(&release),
+        Some(AppCommand::Label(label)) => label::run(&label),
+        Some(AppCommand::Files(asked)) => files::run(&asked),
+        Some(AppCommand::Free(asked)) => free::run(&asked),
+        Some(AppCommand::Where(asked)) => whereabouts::run(&asked),
+        Some(AppCommand::Keys(keys)) => keys::run(&keys),
+        Some(AppCommand::Check(check)) => check::run(&check),
     }
 }
 
 fn machine_interface(theme: Option<jurex_station::config::ThemeName>) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let config = Config::read(&places.config_file())?;
     let (only, here) = (config.only.clone(), places.clone());
     let _running = jurex_station::lock::shared(&places.ledger());
@@ -99,22 +99,22 @@ fn machine_interface(theme: Option<jurex_station::config::ThemeName>) -> Result<
 }
 
 /// Signs the ledger's head; what could not be done, and what speaks against the ledger, the person at the terminal reads.
-fn close_ledger(seal: &Seal, ledger: &Path) {
+fn close_ledger(seal: &Signer, ledger: &Path) {
     seal.close(ledger).iter().for_each(|said| remark(&format!("jurex: {said}")));
 }
 
 /// Who elsewhere gets a notice when a job ends; `None`: nobody.
-fn people(places: &Places, config: &Config) -> Option<People> {
+fn people(places: &AppPaths, config: &Config) -> Option<People> {
     jurex_station::notices::outbox(places, config).map(|outbox| People { outbox, bench: config.bench.clone() })
 }
 
 /// What vouches for the papers of a drive: of a real one the key of this bench, a person being asked for its passphrase; where there is
 /// one and it can't sign, that is said. Asked for before the work: nobody stands here any more when it is over.
-fn seal(places: &Places, config: &Config, house: House, simulated: bool) -> Seal {
+fn seal(places: &AppPaths, config: &Config, house: House, simulated: bool) -> Signer {
     if simulated {
-        return Seal::none(house);
+        return Signer::none(house);
     }
-    let seal = Seal::of(places, config, house, true);
+    let seal = Signer::of(places, config, house, true);
     seal.unsigned().for_each(|why| remark(&format!("jurex: {why}")));
     seal
 }

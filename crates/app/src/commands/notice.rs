@@ -7,11 +7,11 @@ use jurex_station::clock::wall;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::notices;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &NoticeArgs) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let config = Config::read(&places.config_file())?;
     let outbox = notices::outbox(&places, &config).ok_or_else(|| {
         let file = jurex_pattern::text::shown_path(&places.config_file());

@@ -1,28 +1,28 @@
 //! `jurex plan DRIVE`: what is needed, the ways that reach it, their time, and why others can't.
 
 use super::{drives, say, say_json};
-use crate::cli::Plan as Asked;
+use crate::cli::PlanArgs as Asked;
 use jurex_pattern::method::Catalogue;
 use jurex_pattern::units::rate;
 use jurex_sanitize::estimate::{SpeedSample, of_order};
-use jurex_sanitize::ladder::{self, Way};
+use jurex_sanitize::ladder::{self, Candidate};
 use jurex_sanitize::need::Need;
 use jurex_sanitize::plan::{Course, Order, Plan};
 use jurex_sanitize::policy::{Proposal, propose_one};
 use jurex_sanitize::rules::{Outcome, Technique};
-use jurex_station::bench::{self, Seen};
+use jurex_station::bench::{self, DriveSnapshot};
 use jurex_station::clock::SystemEntropy;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::order;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use jurex_station::policies;
 use jurex_station::release::MarkHere;
 use serde_json::json;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let config = Config::read(&places.config_file())?;
     let catalogue = config.catalogue()?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
@@ -53,7 +53,8 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
         Err(e) => (None, Some(e)),
     };
     let proposal = propose_one(0, Some(way), order, need, &catalogue, (&seen.drive, &seen.answers, sample.as_ref()));
-    let whole = Whole { seen: &seen, need, plan: &plan, proposal: &proposal, sample: sample.as_ref(), catalogue: &catalogue };
+    let whole =
+        PlanReport { seen: &seen, need, plan: &plan, proposal: &proposal, sample: sample.as_ref(), catalogue: &catalogue };
     if asked.json {
         say_json(&whole.json());
     } else {
@@ -63,8 +64,8 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
 }
 
 /// Everything that is told.
-struct Whole<'p> {
-    seen: &'p Seen,
+struct PlanReport<'p> {
+    seen: &'p DriveSnapshot,
     need: Need,
     plan: &'p Plan,
     proposal: &'p Proposal,
@@ -72,7 +73,7 @@ struct Whole<'p> {
     catalogue: &'p Catalogue,
 }
 
-impl Whole<'_> {
+impl PlanReport<'_> {
     fn order(&self) -> &Order {
         &self.proposal.order
     }
@@ -178,7 +179,7 @@ impl Whole<'_> {
         }
     }
 
-    fn way(&self, way: &Way) -> Vec<String> {
+    fn way(&self, way: &Candidate) -> Vec<String> {
         let enough = if way.outcome() >= self.need.outcome() { "enough" } else { "less than needed" };
         let enough = if way.outcome() == Outcome::NotSanitized { "no" } else { enough };
         let time = way.time.map(|t| format!(", {t}")).unwrap_or_default();

@@ -3,7 +3,7 @@
 use super::bar::bar;
 use super::{say, say_json, seal};
 use crate::cli::Prove;
-use jurex_disposition::proof::{Expected, Finding, Progress, SecondCheck, VerificationRecord};
+use jurex_disposition::proof::{ExpectedContents, Finding, ReadingProgress, SecondCheck, VerificationRecord};
 use jurex_ledger::Ledger;
 use jurex_past::Due;
 use jurex_pattern::notation::Program;
@@ -19,7 +19,7 @@ use jurex_station::config::Config;
 use jurex_station::disk;
 use jurex_station::exit::{self, Failure};
 use jurex_station::files;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use jurex_station::readings;
 use jurex_station::stop::StopOnSignal;
 use serde_json::json;
@@ -30,7 +30,7 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
     if asked.due {
         return due(asked);
     }
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let config = Config::read(&places.config_file())?;
     let record = asked.record.as_deref().map(read_record).transpose()?;
     let drive = asked.drive.as_ref().ok_or_else(|| Failure::Use("name a drive, or ask what is --due".into()))?;
@@ -38,10 +38,11 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
     let called = seen.drive.called();
     let expected = match &record {
         Some(record) => {
-            Expected::check_drive(record, &seen.drive).map_err(|e| Failure::Refused(format!("{called} was not read: {e}")))?;
-            Expected::by_record(record)
+            ExpectedContents::check_drive(record, &seen.drive)
+                .map_err(|e| Failure::Refused(format!("{called} was not read: {e}")))?;
+            ExpectedContents::by_record(record)
         }
-        None => Expected::by_word(expectation(asked)?.as_ref(), &seen.drive),
+        None => ExpectedContents::by_word(expectation(asked)?.as_ref(), &seen.drive),
     };
     let expected = expected.map_err(|e| Failure::Less(format!("{called} can't be proved again: {e}. It was not read")))?;
     seen.may_be_proved().map_err(|e| Failure::Refused(format!("{called} can't be proved now: {e}. It was not read")))?;
@@ -57,7 +58,7 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
     let seal = seal(&places, &config, House::default(), simulated);
     let mut control = StopOnSignal::install()?;
     let bar = bar("{wide_bar} {bytes} of {total_bytes}  {bytes_per_sec}  {eta} left", !asked.quiet && !asked.json);
-    let mut show = |progress: Progress| {
+    let mut show = |progress: ReadingProgress| {
         bar.set_length(seen.drive.geometry.bytes_of(progress.of));
         bar.set_position(seen.drive.geometry.bytes_of(progress.done));
     };
@@ -82,7 +83,7 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
 
 /// The drives that were drawn for a second look.
 fn due(asked: &Prove) -> Result<ExitCode, Failure> {
-    let path = Places::find()?.ledger();
+    let path = AppPaths::find()?.ledger();
     let drawn = if path.exists() { Ledger::open(&path)?.drawn(asked.lot.as_deref())? } else { vec![] };
     if asked.json {
         let one = |d: &Due| {

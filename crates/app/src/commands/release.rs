@@ -2,19 +2,19 @@
 
 use super::{remark, say, say_json, seal};
 use crate::cli::{ReleaseArgs, TableKind};
-use jurex_disposition::release::{Act, Matter, Release, Table};
+use jurex_disposition::release::{Act, OpenItem, Release, TableScheme};
 use jurex_ledger::Ledger;
 use jurex_past::PastWork;
 use jurex_pattern::text::{printable, shown_path};
 use jurex_sanitize::record::JobId;
 use jurex_sanitize::rules::Outcome;
 use jurex_sim::Pacing;
-use jurex_station::bench::{self, Bench, Seen};
+use jurex_station::bench::{self, Bench, DriveSnapshot};
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::files;
-use jurex_station::places::Places;
-use jurex_station::release::{Becomes, Subject, Wanted, Who};
+use jurex_station::places::AppPaths;
+use jurex_station::release::{Becomes, ReleaseAuthor, Subject, WantedRelease};
 use serde_json::json;
 use sha2::{Digest, Sha256};
 use std::ffi::OsStr;
@@ -22,23 +22,23 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 /// What a release is of: a drive that the ledger knows, and the drive itself where it is there.
-struct Target {
+struct ReleaseTarget {
     subject: Subject,
-    seen: Option<Seen>,
+    seen: Option<DriveSnapshot>,
     /// The serial, where it was typed to name the drive.
     typed: Option<String>,
     /// Whether the batch named it that it went away with.
     by_batch: bool,
 }
 
-impl Target {
-    fn new(subject: Subject, seen: Option<Seen>) -> Self {
+impl ReleaseTarget {
+    fn new(subject: Subject, seen: Option<DriveSnapshot>) -> Self {
         Self { subject, seen, typed: None, by_batch: false }
     }
 }
 
 pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let simulated = asked.demo || asked.of.iter().any(|of| of.to_str().is_some_and(|of| of.starts_with("sim:")));
     let config = if simulated { Config::demo() } else { Config::read(&places.config_file())? };
     let at = places.ledger_for(simulated);
@@ -53,7 +53,7 @@ pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
     }
     let seal = seal(&places, &config, jurex_station::paper::house(&places)?, simulated);
     let by = asked.by.clone().unwrap_or_else(|| config.technician.name.clone());
-    let who = Who { by: &by, edition: config.rules, seal: &seal };
+    let who = ReleaseAuthor { by: &by, edition: config.rules, seal: &seal };
     let wanted = wanted(asked)?;
     if wanted.writes() && targets.len() != 1 {
         return Err(Failure::Use(
@@ -65,8 +65,11 @@ pub(crate) fn run(asked: &ReleaseArgs) -> Result<ExitCode, Failure> {
     }
     let mut noted = vec![];
     for target in targets {
-        let wanted =
-            Wanted { label: wanted.label.clone().or_else(|| target.typed.clone()), by_batch: target.by_batch, ..wanted.clone() };
+        let wanted = WantedRelease {
+            label: wanted.label.clone().or_else(|| target.typed.clone()),
+            by_batch: target.by_batch,
+            ..wanted.clone()
+        };
         let acts = wanted.carry_out(&target.subject, target.seen.as_ref(), &by)?;
         for act in acts {
             let release = target.subject.note(act, &who, &at)?;
@@ -136,7 +139,13 @@ fn check_asked(asked: &ReleaseArgs) -> Result<(), Failure> {
 }
 
 /// The drives that an argument names.
-fn find(of: &OsStr, asked: &ReleaseArgs, config: &Config, places: &Places, simulated: bool) -> Result<Vec<Target>, Failure> {
+fn find(
+    of: &OsStr,
+    asked: &ReleaseArgs,
+    config: &Config,
+    places: &AppPaths,
+    simulated: bool,
+) -> Result<Vec<ReleaseTarget>, Failure> {
     let at = places.ledger_for(simulated);
     let ledger = Ledger::open(&at)?;
     let destroyed = asked.becomes == Becomes::Destroyed;
@@ -149,7 +158,7 @@ fn find(of: &OsStr, asked: &ReleaseArgs, config: &Config, places: &Places, simul
             let subject = Subject::of_label(serial, asked.class, &ledger)?;
             // What is destroyed answers nothing: whether it is here is asked of the machine, not of the person.
             let seen = if destroyed { with_serial(&subject, &drives(config, places, simulated)) } else { None };
-            Ok(vec![Target { typed: Some(serial.into()), ..Target::new(subject, seen) }])
+            Ok(vec![ReleaseTarget { typed: Some(serial.into()), ..ReleaseTarget::new(subject, seen) }])
         }
         Some(text) if text.starts_with("batch:") => {
             let mut targets = of_batch(text["batch:".len()..].trim(), &ledger)?;
@@ -163,12 +172,12 @@ fn find(of: &OsStr, asked: &ReleaseArgs, config: &Config, places: &Places, simul
             let job: JobId = text.parse().map_err(|e: jurex_sanitize::record::BadJobId| Failure::Use(e.to_string()))?;
             let subject = Subject::of_job(&job, &ledger)?;
             let seen = if destroyed { with_serial } else { attached }(&subject, &drives(config, places, simulated));
-            Ok(vec![Target::new(subject, seen)])
+            Ok(vec![ReleaseTarget::new(subject, seen)])
         }
         _ => {
             let seen = bench::find(of, &config.only, places)?;
             let subject = Subject::of_seen(&seen, &ledger)?;
-            Ok(vec![Target::new(subject, Some(seen))])
+            Ok(vec![ReleaseTarget::new(subject, Some(seen))])
         }
     }
 }
@@ -178,27 +187,27 @@ fn is_job(text: &str, ledger: &dyn PastWork) -> bool {
 }
 
 /// The drive that a subject is about, if it is attached.
-fn attached(subject: &Subject, here: &[Seen]) -> Option<Seen> {
-    let is_it = |s: &Seen| s.drive.unit.serial().is_some() && s.drive.unit.agrees_with(&subject.drive.unit);
+fn attached(subject: &Subject, here: &[DriveSnapshot]) -> Option<DriveSnapshot> {
+    let is_it = |s: &DriveSnapshot| s.drive.unit.serial().is_some() && s.drive.unit.agrees_with(&subject.drive.unit);
     here.iter().find(|s| is_it(s)).cloned()
 }
 
 /// A drive that is attached and carries the subject's serial, whatever else is known of it: of one that was typed by hand no maker is.
-fn with_serial(subject: &Subject, here: &[Seen]) -> Option<Seen> {
+fn with_serial(subject: &Subject, here: &[DriveSnapshot]) -> Option<DriveSnapshot> {
     let serial = subject.drive.unit.serial()?;
-    let is_it = |s: &Seen| s.drive.unit.serial().is_some_and(|its| its.eq_ignore_ascii_case(serial));
+    let is_it = |s: &DriveSnapshot| s.drive.unit.serial().is_some_and(|its| its.eq_ignore_ascii_case(serial));
     here.iter().find(|s| is_it(s)).cloned()
 }
 
-fn drives(config: &Config, places: &Places, simulated: bool) -> Vec<Seen> {
+fn drives(config: &Config, places: &AppPaths, simulated: bool) -> Vec<DriveSnapshot> {
     let bench = if simulated { Bench::simulated(Pacing::Real) } else { Bench::machine(&config.only, places) };
     bench.drives()
 }
 
 /// Every drive that is at a service with that batch.
-fn of_batch(batch: &str, ledger: &dyn PastWork) -> Result<Vec<Target>, Failure> {
+fn of_batch(batch: &str, ledger: &dyn PastWork) -> Result<Vec<ReleaseTarget>, Failure> {
     let mut found = vec![];
-    for known in ledger.open_of(Matter::AtService, u32::MAX)?.1 {
+    for known in ledger.open_of(OpenItem::AtService, u32::MAX)?.1 {
         let Some(release) = known.releases.last() else { continue };
         let subject = match (release.drive.unit.serial(), &release.job) {
             (Some(serial), _) => Subject::of_label(serial, None, ledger)?,
@@ -206,7 +215,7 @@ fn of_batch(batch: &str, ledger: &dyn PastWork) -> Result<Vec<Target>, Failure> 
             (None, None) => continue,
         };
         if subject.at_service.as_ref().is_some_and(|(_, its)| its == batch) {
-            found.push(Target { by_batch: true, ..Target::new(subject, None) });
+            found.push(ReleaseTarget { by_batch: true, ..ReleaseTarget::new(subject, None) });
         }
     }
     if found.is_empty() {
@@ -219,9 +228,9 @@ fn of_batch(batch: &str, ledger: &dyn PastWork) -> Result<Vec<Target>, Failure> 
 }
 
 /// What is wanted, as the arguments say it.
-fn wanted(asked: &ReleaseArgs) -> Result<Wanted, Failure> {
+fn wanted(asked: &ReleaseArgs) -> Result<WantedRelease, Failure> {
     let text = |of: &Option<String>| of.clone().unwrap_or_default();
-    Ok(Wanted {
+    Ok(WantedRelease {
         becomes: Some(asked.becomes),
         whom: asked.from.clone().or_else(|| asked.to.clone()).unwrap_or_default(),
         place: text(&asked.place),
@@ -237,7 +246,7 @@ fn wanted(asked: &ReleaseArgs) -> Result<Wanted, Failure> {
         done_by: text(&asked.done_by),
         witness: text(&asked.witness),
         photo: asked.photo.as_deref().map(digest_of).transpose()?.unwrap_or_default(),
-        table: if asked.table == TableKind::Mbr { Table::Mbr } else { Table::Gpt },
+        table: if asked.table == TableKind::Mbr { TableScheme::Mbr } else { TableScheme::Gpt },
         volumes: asked.volume.clone(),
         spare: asked.spare,
         discard: asked.discard,

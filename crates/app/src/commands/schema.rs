@@ -3,7 +3,7 @@
 use super::say;
 use crate::cli::{Schema, SchemaOf};
 use jurex_station::exit::Failure;
-use jurex_station::schema::Written;
+use jurex_station::schema::DocumentKind;
 use std::process::ExitCode;
 
 /// That of `jurex plan --json`, which is made for reading and not from one type.
@@ -15,12 +15,12 @@ pub(crate) fn run(asked: &Schema) -> Result<ExitCode, Failure> {
             say(PLAN.trim_end());
             return Ok(ExitCode::SUCCESS);
         }
-        SchemaOf::Record => Written::Record,
-        SchemaOf::Event => Written::Event,
-        SchemaOf::Verification => Written::Verification,
-        SchemaOf::Lot => Written::Lot,
-        SchemaOf::Release => Written::Release,
-        SchemaOf::Files => Written::Files,
+        SchemaOf::Record => DocumentKind::Record,
+        SchemaOf::Event => DocumentKind::Event,
+        SchemaOf::Verification => DocumentKind::Verification,
+        SchemaOf::Lot => DocumentKind::Lot,
+        SchemaOf::Release => DocumentKind::Release,
+        SchemaOf::Files => DocumentKind::Files,
     };
     let text = serde_json::to_string_pretty(&written.schema()).map_err(|e| Failure::Defect(e.to_string()))?;
     say(&text);

@@ -3,7 +3,7 @@
 use super::bar::bar;
 use super::say;
 use crate::cli::StartMediumArgs;
-use jurex_disposition::release::{FileSystem, Permit, Volume};
+use jurex_disposition::release::{FileSystem, Permit, PlannedVolume};
 use jurex_disposition::start_medium::{DATA, StartMedium, StartMediumError};
 use jurex_pattern::text::shown_path;
 use jurex_pattern::units::si_size;
@@ -11,13 +11,13 @@ use jurex_station::bench;
 use jurex_station::clock::SystemEntropy;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use jurex_station::release::{self, volumes};
 use std::fs::File;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &StartMediumArgs) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let config = Config::read(&places.config_file())?;
     let file = shown_path(&asked.image);
     let wrong = |e: StartMediumError| Failure::Use(format!("{file}: {e}. Nothing was written"));
@@ -25,7 +25,7 @@ pub(crate) fn run(asked: &StartMediumArgs) -> Result<ExitCode, Failure> {
     let mut start = StartMedium::of(image).map_err(wrong)?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
     let called = seen.drive.called();
-    let volume = Volume { system: FileSystem::Ext4, label: DATA.into(), bytes: None };
+    let volume = PlannedVolume { system: FileSystem::Ext4, label: DATA.into(), bytes: None };
     // Before anything is written.
     start.data_on(seen.drive.geometry).map_err(|e| Failure::Use(format!("{called}: {e}. Nothing was written")))?;
     if let volumes::MakerOf::Missing(why) = volumes::MakerOf::of(volume.system, seen.drive.simulated) {

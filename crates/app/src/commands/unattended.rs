@@ -1,25 +1,25 @@
 //! `jurex unattended LIST`: erases the drives that a list names, and no others. The list is the label check, made beforehand by a person.
 
 use super::{people, remark, say};
-use crate::cli::Unattended;
+use crate::cli::UnattendedArgs;
 use jurex_station::bench::Bench;
 use jurex_station::clock::ThisMachine;
 use jurex_station::config::{AfterList, Config, ThemeName};
 use jurex_station::exit::Failure;
 use jurex_station::machine::{Ask, Machine};
-use jurex_station::places::Places;
-use jurex_station::round::{Round, Work};
+use jurex_station::places::AppPaths;
+use jurex_station::round::{Round, RoundWork};
 use jurex_station::service::JobService;
-use jurex_station::signing::Seal;
+use jurex_station::signing::Signer;
 use jurex_station::stop::StopOnSignal;
 use jurex_station::{files, list};
-use jurex_tui::Watch;
+use jurex_tui::WallView;
 use std::process::ExitCode;
 use std::sync::Arc;
 use std::time::Duration;
 
-pub(crate) fn run(asked: &Unattended, theme: Option<ThemeName>) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+pub(crate) fn run(asked: &UnattendedArgs, theme: Option<ThemeName>) -> Result<ExitCode, Failure> {
+    let places = AppPaths::find()?;
     let config = Config::read(&places.config_file())?;
     let machine = Machine::find()?;
     let (listed, unused) = list::read(&asked.list, &config.catalogue()?)?;
@@ -31,7 +31,7 @@ pub(crate) fn run(asked: &Unattended, theme: Option<ThemeName>) -> Result<ExitCo
     let _running = jurex_station::lock::shared(&ledger);
     let house = jurex_station::paper::house(&places)?;
     // Nobody is there to be asked for a passphrase.
-    let seal = Seal::of(&places, &config, house, false);
+    let seal = Signer::of(&places, &config, house, false);
     seal.unsigned().for_each(|why| remark(&format!("jurex: {why}")));
     let stop = StopOnSignal::install()?;
     let bench = Bench::machine(&config.only, &places);
@@ -40,10 +40,10 @@ pub(crate) fn run(asked: &Unattended, theme: Option<ThemeName>) -> Result<ExitCo
     let machine = machine.filter(|_| goes_off);
     let people = people(&places, &config);
     let service = JobService { ledger, habits: config.habits(), seal: seal.into(), people, around: Arc::new(ThisMachine) };
-    let work = Work { service, out: asked.out.clone(), places, config, stop: stop.clone() };
+    let work = RoundWork { service, out: asked.out.clone(), places, config, stop: stop.clone() };
     let mut round = Round::new(work, bench, listed)?;
     if asked.screen {
-        let watch = Watch { theme, bell, switches_off: machine.is_some() };
+        let watch = WallView { theme, bell, switches_off: machine.is_some() };
         if jurex_tui::watch(&mut round, &stop, &watch)? {
             machine.iter().for_each(switch_off);
         }

@@ -5,11 +5,11 @@ use crate::cli::Unlock;
 use jurex_station::bench;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &Unlock) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
     say(&seen.unlock()?);

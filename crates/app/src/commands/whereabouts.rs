@@ -3,11 +3,11 @@
 use super::ledger::open;
 use super::{say, say_json};
 use crate::cli::WhereArgs;
-use jurex_disposition::release::{Matter, Standing};
-use jurex_past::{Known, PastWork};
+use jurex_disposition::release::{DriveStatus, OpenItem};
+use jurex_past::{KnownDrive, PastWork};
 use jurex_pattern::text::printable;
 use jurex_station::exit::Failure;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use serde_json::json;
 use std::process::ExitCode;
 
@@ -15,7 +15,7 @@ use std::process::ExitCode;
 const MOST: u32 = 200;
 
 pub(crate) fn run(asked: &WhereArgs) -> Result<ExitCode, Failure> {
-    let ledger = open(&Places::find()?, asked.demo)?;
+    let ledger = open(&AppPaths::find()?, asked.demo)?;
     match asked.serial.as_deref().map(str::trim).filter(|s| !s.is_empty()) {
         Some(serial) => one(serial, &ledger, asked.json),
         None => open_matters(&ledger, asked.json),
@@ -44,7 +44,7 @@ fn one(serial: &str, ledger: &dyn PastWork, json: bool) -> Result<ExitCode, Fail
 fn open_matters(ledger: &dyn PastWork, json: bool) -> Result<ExitCode, Failure> {
     let open = ledger.open_matters(MOST)?;
     if json {
-        let one = |(matter, n, known): &(Matter, u64, Vec<Known>)| json!({ "matter": matter, "drives": n, "told": known.iter().map(as_json).collect::<Vec<_>>() });
+        let one = |(matter, n, known): &(OpenItem, u64, Vec<KnownDrive>)| json!({ "matter": matter, "drives": n, "told": known.iter().map(as_json).collect::<Vec<_>>() });
         say_json(&json!({ "open": open.iter().map(one).collect::<Vec<_>>() }));
         return Ok(ExitCode::SUCCESS);
     }
@@ -66,28 +66,28 @@ fn shown(text: &str) -> String {
 }
 
 /// A drive in one line.
-fn line(known: &Known) -> String {
+fn line(known: &KnownDrive) -> String {
     let Some(standing) = &known.standing else { return shown(&known.called()) };
     let since = standing.since.strftime("%Y-%m-%d");
     format!("{:<24}{}, since {since}; {}", shown(&known.name), shown(&standing.place.sentence()), standing.treated_said())
 }
 
 /// A drive with all that happened to it.
-fn text(known: &Known) -> Vec<String> {
+fn text(known: &KnownDrive) -> Vec<String> {
     let mut lines = vec![shown(&known.called())];
-    let Some(Standing { place, since, by, story, .. }) = &known.standing else { return lines };
+    let Some(DriveStatus { place, since, by, story, .. }) = &known.standing else { return lines };
     let said_by = if by.is_empty() { String::new() } else { format!(" (says {})", shown(by)) };
     lines.push(format!("  where    {}, since {}{said_by}", shown(&place.sentence()), since.strftime("%Y-%m-%d %H:%M UTC")));
     let standing = known.standing.as_ref();
     lines.extend(standing.map(|s| format!("  erased   {}", s.treated_said())));
-    lines.extend(standing.and_then(Standing::matter).map(|m| format!("  open     {}", m.heading())));
+    lines.extend(standing.and_then(DriveStatus::matter).map(|m| format!("  open     {}", m.heading())));
     for (when, what) in story {
         lines.push(format!("  {}  {}", when.strftime("%Y-%m-%d %H:%M"), shown(what)));
     }
     lines
 }
 
-fn as_json(known: &Known) -> serde_json::Value {
+fn as_json(known: &KnownDrive) -> serde_json::Value {
     let story = known.standing.iter().flat_map(|s| &s.story);
     json!({
         "name": known.name,
@@ -96,8 +96,8 @@ fn as_json(known: &Known) -> serde_json::Value {
         "where": known.standing.as_ref().map(|s| s.place.sentence()),
         "since": known.standing.as_ref().map(|s| s.since),
         "by": known.standing.as_ref().map(|s| &s.by),
-        "erased": known.standing.as_ref().map(Standing::treated_said),
-        "open": known.standing.as_ref().and_then(Standing::matter),
+        "erased": known.standing.as_ref().map(DriveStatus::treated_said),
+        "open": known.standing.as_ref().and_then(DriveStatus::matter),
         "story": story.map(|(when, what)| json!({ "time": when, "what": what })).collect::<Vec<_>>(),
     })
 }

@@ -6,7 +6,7 @@ use jurex_pattern::units::{Lba, Sectors};
 use std::io::{self, Read, Seek, SeekFrom, Write};
 
 /// A part of a medium as a file. What is written is held back one sector at most: [`Window::finish`] writes that too.
-pub struct Window<'m> {
+pub struct MediumWindow<'m> {
     medium: &'m mut dyn Medium,
     at: Sectors,
     position: u64,
@@ -17,13 +17,13 @@ pub struct Window<'m> {
     written: u64,
 }
 
-impl std::fmt::Debug for Window<'_> {
+impl std::fmt::Debug for MediumWindow<'_> {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("Window").field("at", &self.at).finish_non_exhaustive()
     }
 }
 
-impl<'m> Window<'m> {
+impl<'m> MediumWindow<'m> {
     /// These sectors of `medium`.
     pub fn new(medium: &'m mut dyn Medium, at: Sectors) -> Self {
         let sector = AlignedBuffer::new(medium.geometry().logical as usize);
@@ -72,7 +72,7 @@ impl<'m> Window<'m> {
     }
 }
 
-impl Read for Window<'_> {
+impl Read for MediumWindow<'_> {
     fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
         let Some((sector, offset, n)) = self.part(out.len()).filter(|_| !out.is_empty()) else { return Ok(0) };
         self.hold(sector)?;
@@ -82,7 +82,7 @@ impl Read for Window<'_> {
     }
 }
 
-impl Write for Window<'_> {
+impl Write for MediumWindow<'_> {
     fn write(&mut self, data: &[u8]) -> io::Result<usize> {
         let Some((sector, offset, n)) = self.part(data.len()).filter(|_| !data.is_empty()) else { return Ok(0) };
         self.hold(sector)?;
@@ -98,7 +98,7 @@ impl Write for Window<'_> {
     }
 }
 
-impl Seek for Window<'_> {
+impl Seek for MediumWindow<'_> {
     fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
         let target = match to {
             SeekFrom::Start(at) => Some(at),

@@ -2,7 +2,7 @@
 
 pub mod erase;
 
-use super::{Health, OwnErase, OwnState, OwnTime, PageError, need, sense_descriptors, text_field};
+use super::{Health, NativeErase, OwnState, OwnTime, PageError, need, sense_descriptors, text_field};
 use crate::media::MediaClass;
 
 /// What IDENTIFY DEVICE says. Words count from 0, each of two bytes, little-endian.
@@ -29,9 +29,9 @@ pub struct Identify {
     /// Word 119 bit 8: accessible max address.
     pub can_hide_by_amax: bool,
     /// Word 128.
-    pub security: Security,
+    pub security: SecurityFeatures,
     /// Word 59.
-    pub sanitize: Sanitize,
+    pub sanitize: SanitizeFeatures,
     /// Word 89: minutes of SECURITY ERASE UNIT, where told, and whether it takes longer than that.
     pub erase_minutes: Option<(u64, bool)>,
     /// Word 90: minutes of the enhanced one.
@@ -77,7 +77,7 @@ impl Rotation {
 
 /// Security feature set (word 128).
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Security {
+pub struct SecurityFeatures {
     /// Bit 0.
     pub supported: bool,
     /// Bit 1.
@@ -94,7 +94,7 @@ pub struct Security {
 
 /// Sanitize feature set (word 59).
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Sanitize {
+pub struct SanitizeFeatures {
     /// Bit 12.
     pub supported: bool,
     /// Bit 13.
@@ -139,7 +139,7 @@ impl Identify {
             can_hide_by_hpa: bit(82, 10),
             can_hide_by_dco: valid(83) && bit(83, 11),
             can_hide_by_amax: valid(119) && bit(119, 8),
-            security: Security {
+            security: SecurityFeatures {
                 supported: bit(128, 0),
                 enabled: bit(128, 1),
                 locked: bit(128, 2),
@@ -153,7 +153,12 @@ impl Identify {
                 .then(|| (108..112).map(|n| format!("{:04x}", word(n))).collect::<String>()),
             long_addresses: long,
             has_logs: valid(87) && bit(87, 5),
-            sanitize: Sanitize { supported: bit(59, 12), crypto: bit(59, 13), overwrite: bit(59, 14), block: bit(59, 15) },
+            sanitize: SanitizeFeatures {
+                supported: bit(59, 12),
+                crypto: bit(59, 13),
+                overwrite: bit(59, 14),
+                block: bit(59, 15),
+            },
         })
     }
 
@@ -165,22 +170,22 @@ impl Identify {
     /// How long it says that its erase commands take.
     pub fn own_times(&self) -> Vec<OwnTime> {
         let told =
-            [(self.erase_minutes, OwnErase::SecurityErase), (self.enhanced_erase_minutes, OwnErase::SecurityEraseEnhanced)];
-        let time = |(told, erase): (Option<(u64, bool)>, OwnErase)| {
+            [(self.erase_minutes, NativeErase::SecurityErase), (self.enhanced_erase_minutes, NativeErase::SecurityEraseEnhanced)];
+        let time = |(told, erase): (Option<(u64, bool)>, NativeErase)| {
             told.map(|(minutes, at_least)| OwnTime { erase, seconds: 60 * minutes, at_least })
         };
         told.into_iter().filter_map(time).collect()
     }
 
     /// The erase commands that it says it has.
-    pub fn own_erases(&self) -> Vec<OwnErase> {
+    pub fn own_erases(&self) -> Vec<NativeErase> {
         let sanitize = |has: bool| self.sanitize.supported && has;
         [
-            (sanitize(self.sanitize.block), OwnErase::SanitizeBlock),
-            (sanitize(self.sanitize.overwrite), OwnErase::SanitizeOverwrite),
-            (sanitize(self.sanitize.crypto), OwnErase::SanitizeCrypto),
-            (self.security.supported && self.security.enhanced_erase, OwnErase::SecurityEraseEnhanced),
-            (self.security.supported, OwnErase::SecurityErase),
+            (sanitize(self.sanitize.block), NativeErase::SanitizeBlock),
+            (sanitize(self.sanitize.overwrite), NativeErase::SanitizeOverwrite),
+            (sanitize(self.sanitize.crypto), NativeErase::SanitizeCrypto),
+            (self.security.supported && self.security.enhanced_erase, NativeErase::SecurityEraseEnhanced),
+            (self.security.supported, NativeErase::SecurityErase),
         ]
         .into_iter()
         .filter_map(|(has, erase)| has.then_some(erase))
@@ -271,7 +276,7 @@ pub fn parse_smart(page: &[u8]) -> Result<Health, PageError> {
 
 /// An ATA command to be carried by SCSI ATA PASS-THROUGH(16) (SAT, 12.2).
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Command {
+pub struct AtaCommand {
     /// FEATURES.
     pub feature: u16,
     /// COUNT.
@@ -299,7 +304,7 @@ pub enum Transfer {
     NoneWithRegisters,
 }
 
-impl Command {
+impl AtaCommand {
     /// IDENTIFY DEVICE.
     pub const IDENTIFY: Self =
         Self { feature: 0, count: 1, lba: 0, device: 0, command: 0xec, extended: false, transfer: Transfer::In };
@@ -557,9 +562,9 @@ mod tests {
         assert_eq!(told(registers(0x51, 0, 1)), Some((OwnState::Failed, false)));
         assert_eq!(told(registers(0x51, 0, 0)), None);
         let status = [0x85, 0x07, 0x20, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0x40, 0xb4, 0];
-        assert_eq!(Command::SANITIZE_STATUS.cdb(), status);
-        assert_eq!(Command::IDENTIFY.short_cdb(), Some([0xa1, 0x08, 0x0e, 0, 1, 0, 0, 0, 0, 0xec, 0, 0]));
-        assert_eq!(Command::SANITIZE_STATUS.short_cdb(), None, "it needs the 48-bit form");
+        assert_eq!(AtaCommand::SANITIZE_STATUS.cdb(), status);
+        assert_eq!(AtaCommand::IDENTIFY.short_cdb(), Some([0xa1, 0x08, 0x0e, 0, 1, 0, 0, 0, 0, 0xec, 0, 0]));
+        assert_eq!(AtaCommand::SANITIZE_STATUS.short_cdb(), None, "it needs the 48-bit form");
     }
 
     #[test]
@@ -591,15 +596,15 @@ mod tests {
         put(128, 0b10_1001);
         let id = Identify::parse(&page).unwrap();
         assert!(id.can_hide_by_hpa && id.security.frozen && !id.security.enabled);
-        assert_eq!(id.own_erases(), [OwnErase::SanitizeBlock, OwnErase::SecurityEraseEnhanced, OwnErase::SecurityErase]);
+        assert_eq!(id.own_erases(), [NativeErase::SanitizeBlock, NativeErase::SecurityEraseEnhanced, NativeErase::SecurityErase]);
         assert_eq!(id.rotation, Rotation::SolidState);
     }
 
     #[test]
     fn command_blocks_are_as_the_standard_draws_them() {
-        assert_eq!(Command::IDENTIFY.cdb(), [0x85, 0x08, 0x0e, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 0xec, 0]);
-        assert_eq!(Command::SMART_READ_DATA.cdb(), [0x85, 0x08, 0x0e, 0, 0xd0, 0, 1, 0, 0, 0, 0x4f, 0, 0xc2, 0, 0xb0, 0]);
-        assert_eq!(Command::READ_NATIVE_MAX_EXT.cdb(), [0x85, 0x07, 0x20, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0x40, 0x27, 0]);
+        assert_eq!(AtaCommand::IDENTIFY.cdb(), [0x85, 0x08, 0x0e, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 0xec, 0]);
+        assert_eq!(AtaCommand::SMART_READ_DATA.cdb(), [0x85, 0x08, 0x0e, 0, 0xd0, 0, 1, 0, 0, 0, 0x4f, 0, 0xc2, 0, 0xb0, 0]);
+        assert_eq!(AtaCommand::READ_NATIVE_MAX_EXT.cdb(), [0x85, 0x07, 0x20, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0x40, 0x27, 0]);
     }
 
     #[test]

@@ -105,7 +105,7 @@ pub fn define_erase_groups() -> Command {
 
 /// Which of the two families of devices.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Family {
+pub enum MmcFamily {
     /// eMMC.
     Embedded,
     /// SD cards.
@@ -114,7 +114,7 @@ pub enum Family {
 
 /// A way of erasing sectors (CMD38).
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Erase {
+pub enum EraseKind {
     /// What is named is unmapped.
     Plain,
     /// Its cells are erased too, and copies of what they hold.
@@ -135,15 +135,15 @@ fn last_address(sectors: u64) -> u32 {
 }
 
 /// Erases every sector of the user area; the three commands must follow one another with nothing between.
-pub fn erase_all(family: Family, sectors: u64, erase: Erase) -> [Command; 3] {
+pub fn erase_all(family: MmcFamily, sectors: u64, erase: EraseKind) -> [Command; 3] {
     let (first, last) = match family {
-        Family::Embedded => (("ERASE_GROUP_START", 35), ("ERASE_GROUP_END", 36)),
-        Family::Sd => (("ERASE_WR_BLK_START", 32), ("ERASE_WR_BLK_END", 33)),
+        MmcFamily::Embedded => (("ERASE_GROUP_START", 35), ("ERASE_GROUP_END", 36)),
+        MmcFamily::Sd => (("ERASE_WR_BLK_START", 32), ("ERASE_WR_BLK_END", 33)),
     };
     let (name, argument) = match erase {
-        Erase::Plain => ("ERASE", 0),
-        Erase::Secure => ("ERASE, secure erase", 0x8000_0000),
-        Erase::Trim => ("ERASE, trim", 1),
+        EraseKind::Plain => ("ERASE", 0),
+        EraseKind::Secure => ("ERASE, secure erase", 0x8000_0000),
+        EraseKind::Trim => ("ERASE, trim", 1),
     };
     [
         command(first.0, first.1, 0, Data::None),
@@ -179,12 +179,12 @@ mod tests {
     fn the_bytes_are_those_of_the_standard() {
         let argument = |c: &Command| if let Image::Mmc { argument, .. } = c.image { argument } else { 0 };
         assert_eq!((argument(&sanitize_start()), argument(&define_erase_groups())), (0x03a5_0100, 0x03af_0100));
-        let all = |sectors, erase| erase_all(Family::Embedded, sectors, erase).map(|c| argument(&c));
-        assert_eq!(all(64, Erase::Plain), [0, 63 * 512, 0], "a small device is addressed in bytes");
-        assert_eq!(all(2 << 21, Erase::Plain), [0, 0x7fff_fe00, 0], "2 GiB is the last of them");
-        assert_eq!(all((2 << 21) + 1, Erase::Plain), [0, 2 << 21, 0]);
-        assert_eq!([Erase::Secure, Erase::Trim].map(|e| all(64, e)[2]), [0x8000_0000, 1]);
-        let card = erase_all(Family::Sd, 64, Erase::Plain).map(|c| c.shown().split_once(": ").unwrap().1.to_string());
+        let all = |sectors, erase| erase_all(MmcFamily::Embedded, sectors, erase).map(|c| argument(&c));
+        assert_eq!(all(64, EraseKind::Plain), [0, 63 * 512, 0], "a small device is addressed in bytes");
+        assert_eq!(all(2 << 21, EraseKind::Plain), [0, 0x7fff_fe00, 0], "2 GiB is the last of them");
+        assert_eq!(all((2 << 21) + 1, EraseKind::Plain), [0, 2 << 21, 0]);
+        assert_eq!([EraseKind::Secure, EraseKind::Trim].map(|e| all(64, e)[2]), [0x8000_0000, 1]);
+        let card = erase_all(MmcFamily::Sd, 64, EraseKind::Plain).map(|c| c.shown().split_once(": ").unwrap().1.to_string());
         assert_eq!(card, ["CMD32 00000000", "CMD33 00007e00", "CMD38 00000000"]);
         let csd = |classes: &str| has_erase_commands(&format!("400e0032{classes}90000f0f7f800a400001"));
         assert_eq!([csd("5b5"), csd("595"), csd("xyz"), has_erase_commands("40")], [Some(true), Some(false), None, None]);

@@ -118,7 +118,7 @@ fn hours(hours: u64) -> String {
 /// An erase command that the drive itself says it has.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum OwnErase {
+pub enum NativeErase {
     /// SANITIZE, block erase.
     SanitizeBlock,
     /// SANITIZE, overwrite.
@@ -145,60 +145,60 @@ pub enum OwnErase {
     TcgKeyChange,
 }
 
-impl OwnErase {
+impl NativeErase {
     /// Its name in the standard's words.
     pub fn name(self) -> &'static str {
         match self {
-            OwnErase::SanitizeBlock => "SANITIZE block erase",
-            OwnErase::SanitizeOverwrite => "SANITIZE overwrite",
-            OwnErase::SanitizeCrypto => "SANITIZE crypto erase",
-            OwnErase::SecurityErase => "SECURITY ERASE UNIT",
-            OwnErase::SecurityEraseEnhanced => "SECURITY ERASE UNIT, enhanced",
-            OwnErase::Format => "Format NVM with user data erase",
-            OwnErase::FormatCrypto => "Format NVM with crypto erase",
-            OwnErase::MmcSanitize => "erase and SANITIZE_START",
-            OwnErase::MmcSecureErase => "secure erase (CMD38)",
-            OwnErase::SdErase => "SD erase",
-            OwnErase::TcgRevert => "TCG revert by PSID",
-            OwnErase::TcgKeyChange => "TCG key change",
+            NativeErase::SanitizeBlock => "SANITIZE block erase",
+            NativeErase::SanitizeOverwrite => "SANITIZE overwrite",
+            NativeErase::SanitizeCrypto => "SANITIZE crypto erase",
+            NativeErase::SecurityErase => "SECURITY ERASE UNIT",
+            NativeErase::SecurityEraseEnhanced => "SECURITY ERASE UNIT, enhanced",
+            NativeErase::Format => "Format NVM with user data erase",
+            NativeErase::FormatCrypto => "Format NVM with crypto erase",
+            NativeErase::MmcSanitize => "erase and SANITIZE_START",
+            NativeErase::MmcSecureErase => "secure erase (CMD38)",
+            NativeErase::SdErase => "SD erase",
+            NativeErase::TcgRevert => "TCG revert by PSID",
+            NativeErase::TcgKeyChange => "TCG key change",
         }
     }
 
     /// The technique that it is in the rules.
     pub fn technique(self) -> Technique {
         match self {
-            OwnErase::SanitizeBlock => Technique::SanitizeBlock,
-            OwnErase::SanitizeOverwrite => Technique::SanitizeOverwrite,
-            OwnErase::SanitizeCrypto => Technique::SanitizeCrypto,
-            OwnErase::SecurityErase => Technique::SecurityErase,
-            OwnErase::SecurityEraseEnhanced => Technique::SecurityEraseEnhanced,
-            OwnErase::Format => Technique::Format,
-            OwnErase::FormatCrypto => Technique::FormatCrypto,
-            OwnErase::MmcSanitize => Technique::MmcSanitize,
-            OwnErase::MmcSecureErase => Technique::MmcSecureErase,
-            OwnErase::SdErase => Technique::SdErase,
-            OwnErase::TcgRevert => Technique::TcgRevert,
-            OwnErase::TcgKeyChange => Technique::TcgKeyChange,
+            NativeErase::SanitizeBlock => Technique::SanitizeBlock,
+            NativeErase::SanitizeOverwrite => Technique::SanitizeOverwrite,
+            NativeErase::SanitizeCrypto => Technique::SanitizeCrypto,
+            NativeErase::SecurityErase => Technique::SecurityErase,
+            NativeErase::SecurityEraseEnhanced => Technique::SecurityEraseEnhanced,
+            NativeErase::Format => Technique::Format,
+            NativeErase::FormatCrypto => Technique::FormatCrypto,
+            NativeErase::MmcSanitize => Technique::MmcSanitize,
+            NativeErase::MmcSecureErase => Technique::MmcSecureErase,
+            NativeErase::SdErase => Technique::SdErase,
+            NativeErase::TcgRevert => Technique::TcgRevert,
+            NativeErase::TcgKeyChange => Technique::TcgKeyChange,
         }
     }
 }
 
 impl Technique {
     /// As what a drive offers it; `None`: no drive has a command for it.
-    pub const fn offered_as(self) -> Option<OwnErase> {
+    pub const fn offered_as(self) -> Option<NativeErase> {
         match self {
-            Technique::SanitizeBlock => Some(OwnErase::SanitizeBlock),
-            Technique::SanitizeOverwrite => Some(OwnErase::SanitizeOverwrite),
-            Technique::SanitizeCrypto => Some(OwnErase::SanitizeCrypto),
-            Technique::SecurityErase => Some(OwnErase::SecurityErase),
-            Technique::SecurityEraseEnhanced => Some(OwnErase::SecurityEraseEnhanced),
-            Technique::Format => Some(OwnErase::Format),
-            Technique::FormatCrypto => Some(OwnErase::FormatCrypto),
-            Technique::MmcSanitize => Some(OwnErase::MmcSanitize),
-            Technique::MmcSecureErase => Some(OwnErase::MmcSecureErase),
-            Technique::SdErase => Some(OwnErase::SdErase),
-            Technique::TcgRevert => Some(OwnErase::TcgRevert),
-            Technique::TcgKeyChange => Some(OwnErase::TcgKeyChange),
+            Technique::SanitizeBlock => Some(NativeErase::SanitizeBlock),
+            Technique::SanitizeOverwrite => Some(NativeErase::SanitizeOverwrite),
+            Technique::SanitizeCrypto => Some(NativeErase::SanitizeCrypto),
+            Technique::SecurityErase => Some(NativeErase::SecurityErase),
+            Technique::SecurityEraseEnhanced => Some(NativeErase::SecurityEraseEnhanced),
+            Technique::Format => Some(NativeErase::Format),
+            Technique::FormatCrypto => Some(NativeErase::FormatCrypto),
+            Technique::MmcSanitize => Some(NativeErase::MmcSanitize),
+            Technique::MmcSecureErase => Some(NativeErase::MmcSecureErase),
+            Technique::SdErase => Some(NativeErase::SdErase),
+            Technique::TcgRevert => Some(NativeErase::TcgRevert),
+            Technique::TcgKeyChange => Some(NativeErase::TcgKeyChange),
             Technique::Overwrite | Technique::Discard | Technique::NewTable | Technique::Degauss | Technique::Destruction => None,
         }
     }
@@ -251,7 +251,7 @@ pub fn by_its_own_word(progress: u16) -> String {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct OwnTime {
     /// Which.
-    pub erase: OwnErase,
+    pub erase: NativeErase,
     /// So many seconds.
     pub seconds: u64,
     /// Whether it says no more than "longer than that".
@@ -261,11 +261,11 @@ pub struct OwnTime {
 
 /// Everything that a drive answered when it was asked, beyond what the operating system knows of it.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub struct Answers {
+pub struct Capabilities {
     /// Age and health.
     pub health: Health,
     /// Erase commands of its own.
-    pub own_erases: Vec<OwnErase>,
+    pub own_erases: Vec<NativeErase>,
     /// How long the drive itself says that its erase commands take.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub own_times: Vec<OwnTime>,
@@ -303,7 +303,7 @@ pub struct Answers {
     pub notes: Vec<String>,
 }
 
-impl Answers {
+impl Capabilities {
     /// The drive's own erase commands in words, and whether they are frozen.
     pub fn own_erases_said(&self) -> String {
         let names: Vec<&str> = self.own_erases.iter().map(|e| e.name()).collect();

@@ -1,7 +1,7 @@
 //! NVM Express: Identify Controller (base specification, 5.17.2.1) and the SMART / Health log page (02h).
 
 use super::command::{Command, Data};
-use super::{Health, OwnErase, OwnState, OwnTime, PageError, need, text_field};
+use super::{Health, NativeErase, OwnState, OwnTime, PageError, need, text_field};
 use crate::technique::SanitizeKind;
 
 /// What Identify Controller says.
@@ -81,13 +81,13 @@ impl Controller {
     }
 
     /// The erase commands that it says it has.
-    pub fn own_erases(&self) -> Vec<OwnErase> {
+    pub fn own_erases(&self) -> Vec<NativeErase> {
         [
-            (self.sanitize_block, OwnErase::SanitizeBlock),
-            (self.sanitize_crypto, OwnErase::SanitizeCrypto),
-            (self.sanitize_overwrite, OwnErase::SanitizeOverwrite),
-            (self.format_crypto, OwnErase::FormatCrypto),
-            (self.format, OwnErase::Format),
+            (self.sanitize_block, NativeErase::SanitizeBlock),
+            (self.sanitize_crypto, NativeErase::SanitizeCrypto),
+            (self.sanitize_overwrite, NativeErase::SanitizeOverwrite),
+            (self.format_crypto, NativeErase::FormatCrypto),
+            (self.format, NativeErase::Format),
         ]
         .into_iter()
         .filter_map(|(has, erase)| has.then_some(erase))
@@ -111,10 +111,10 @@ pub fn parse_sanitize_times(page: &[u8]) -> Result<Vec<OwnTime>, PageError> {
         return Err(PageError::Short { found: page.len(), needed: SANITIZE_STATUS_LENGTH });
     }
     let number = |at: usize| u32::from_le_bytes([page[at], page[at + 1], page[at + 2], page[at + 3]]);
-    let told = [(8, OwnErase::SanitizeOverwrite), (12, OwnErase::SanitizeBlock), (16, OwnErase::SanitizeCrypto)];
+    let told = [(8, NativeErase::SanitizeOverwrite), (12, NativeErase::SanitizeBlock), (16, NativeErase::SanitizeCrypto)];
     let times = told.into_iter().map(|(at, erase)| (erase, number(at)));
-    let of_one_pass = |erase, t: u64| if erase == OwnErase::SanitizeOverwrite { t.div_ceil(ESTIMATED_PASSES) } else { t };
-    let time = |(erase, t): (OwnErase, u32)| OwnTime { erase, seconds: of_one_pass(erase, t.into()), at_least: false };
+    let of_one_pass = |erase, t: u64| if erase == NativeErase::SanitizeOverwrite { t.div_ceil(ESTIMATED_PASSES) } else { t };
+    let time = |(erase, t): (NativeErase, u32)| OwnTime { erase, seconds: of_one_pass(erase, t.into()), at_least: false };
     Ok(times.filter(|(_, t)| !matches!(*t, 0 | u32::MAX)).map(time).collect())
 }
 
@@ -295,7 +295,7 @@ mod tests {
             (controller.serial.as_deref(), controller.model.as_deref()),
             (Some("QS1000E47J9P"), Some("Quillon Swift 1000"))
         );
-        assert_eq!(controller.own_erases(), [OwnErase::SanitizeBlock, OwnErase::SanitizeCrypto, OwnErase::Format]);
+        assert_eq!(controller.own_erases(), [NativeErase::SanitizeBlock, NativeErase::SanitizeCrypto, NativeErase::Format]);
         assert_eq!(controller.namespaces, 1);
     }
 
@@ -329,7 +329,7 @@ mod tests {
         page[12..16].copy_from_slice(&120u32.to_le_bytes());
         page[8..12].copy_from_slice(&1600u32.to_le_bytes());
         let time = |erase, seconds| OwnTime { erase, seconds, at_least: false };
-        let told = vec![time(OwnErase::SanitizeOverwrite, 100), time(OwnErase::SanitizeBlock, 120)];
+        let told = vec![time(NativeErase::SanitizeOverwrite, 100), time(NativeErase::SanitizeBlock, 120)];
         assert_eq!(parse_sanitize_times(&page), Ok(told), "overwriting is told for sixteen passes");
         assert!(parse_sanitize_times(&page[..31]).is_err());
     }

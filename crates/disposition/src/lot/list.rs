@@ -1,14 +1,14 @@
 //! Lists of expected drives, as CSV files of others.
 
-use super::{Expected, LotError};
+use super::{ExpectedDrive, LotError};
 use jurex_pattern::text::printable;
 use jurex_sanitize::need::Sensitivity;
-use jurex_sanitize::table::{Mistake, Row, Serials, Table};
+use jurex_sanitize::table::{CsvTable, Mistake, Serials, TableRow};
 use std::collections::BTreeMap;
 
 /// What a column is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-enum Column {
+enum ListColumn {
     Serial,
     Property,
     Source,
@@ -20,25 +20,25 @@ enum Column {
 }
 
 /// Names that columns go by, in small letters with nothing but letters and digits.
-const NAMES: [(Column, &[&str]); 8] = [
-    (Column::Serial, &["serial", "serialnumber", "serialno", "sn", "seriennummer", "numerodeserie"]),
+const NAMES: [(ListColumn, &[&str]); 8] = [
+    (ListColumn::Serial, &["serial", "serialnumber", "serialno", "sn", "seriennummer", "numerodeserie"]),
     (
-        Column::Property,
+        ListColumn::Property,
         &["propertynumber", "property", "propertyno", "inventorynumber", "inventory", "assettag", "asset", "inventarnummer"],
     ),
-    (Column::Source, &["source", "from", "origin", "herkunft", "provenance", "procedencia"]),
-    (Column::Sensitivity, &["sensitivity", "confidentiality", "category", "vertraulichkeit"]),
-    (Column::Reuse, &["reuse", "reused", "usedagain"]),
-    (Column::Leaves, &["leaves", "leavesthehouse", "leavescontrol"]),
-    (Column::Destination, &["destination", "goesto", "to", "verbleib"]),
-    (Column::Notes, &["notes", "note", "remarks", "bemerkungen"]),
+    (ListColumn::Source, &["source", "from", "origin", "herkunft", "provenance", "procedencia"]),
+    (ListColumn::Sensitivity, &["sensitivity", "confidentiality", "category", "vertraulichkeit"]),
+    (ListColumn::Reuse, &["reuse", "reused", "usedagain"]),
+    (ListColumn::Leaves, &["leaves", "leavesthehouse", "leavescontrol"]),
+    (ListColumn::Destination, &["destination", "goesto", "to", "verbleib"]),
+    (ListColumn::Notes, &["notes", "note", "remarks", "bemerkungen"]),
 ];
 
 /// A list that was read.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct List {
+pub struct LotList {
     /// Its drives.
-    pub expected: Vec<Expected>,
+    pub expected: Vec<ExpectedDrive>,
     /// Columns that nothing is known of; they were passed over.
     pub unused: Vec<String>,
 }
@@ -46,14 +46,14 @@ pub struct List {
 /// Most drives of one list.
 const MOST: usize = 100_000;
 
-impl List {
+impl LotList {
     /// From the text of a CSV file (RFC 4180) with a row of names; cells may be parted by commas, semicolons or tabs.
     ///
     /// # Errors
     /// Every mistake, each with its line.
     pub fn from_csv(text: &str) -> Result<Self, LotError> {
         let one = |line: u64, what: String| LotError::Mistakes(vec![Mistake { line, what }]);
-        let table = Table::of(text).map_err(|e| one(1, e.to_string()))?;
+        let table = CsvTable::of(text).map_err(|e| one(1, e.to_string()))?;
         let mut columns = BTreeMap::new();
         let mut unused = vec![];
         for (at, name) in table.names().enumerate() {
@@ -67,7 +67,7 @@ impl List {
                 Some(_) => {}
             }
         }
-        if !columns.contains_key(&Column::Serial) {
+        if !columns.contains_key(&ListColumn::Serial) {
             return Err(one(1, "no column is called `serial`: the first line names the columns, as `serial,property number,source,sensitivity,reuse,leaves`".into()));
         }
         let mut rows = Rows { columns, expected: vec![], seen: Serials::default(), mistakes: vec![] };
@@ -93,19 +93,19 @@ impl List {
 
 /// The rows of a list so far.
 struct Rows {
-    columns: BTreeMap<Column, usize>,
-    expected: Vec<Expected>,
+    columns: BTreeMap<ListColumn, usize>,
+    expected: Vec<ExpectedDrive>,
     seen: Serials,
     mistakes: Vec<Mistake>,
 }
 
 impl Rows {
-    fn take(&mut self, row: &Row) {
+    fn take(&mut self, row: &TableRow) {
         let (line, before) = (row.line, self.mistakes.len());
         let mut wrong = |what: String| self.mistakes.push(Mistake { line, what });
         row.wrong_count().into_iter().for_each(&mut wrong);
-        let cell = |column: Column| row.cell(self.columns.get(&column));
-        let mut answer = |column: Column, name: &str| match cell(column).to_lowercase().as_str() {
+        let cell = |column: ListColumn| row.cell(self.columns.get(&column));
+        let mut answer = |column: ListColumn, name: &str| match cell(column).to_lowercase().as_str() {
             "" => None,
             "yes" | "y" | "true" | "1" | "ja" | "oui" | "si" | "sí" => Some(true),
             "no" | "n" | "false" | "0" | "nein" | "non" => Some(false),
@@ -114,8 +114,8 @@ impl Rows {
                 None
             }
         };
-        let (reuse, leaves) = (answer(Column::Reuse, "reuse"), answer(Column::Leaves, "leaves"));
-        let sensitivity = match cell(Column::Sensitivity).to_lowercase().as_str() {
+        let (reuse, leaves) = (answer(ListColumn::Reuse, "reuse"), answer(ListColumn::Leaves, "leaves"));
+        let sensitivity = match cell(ListColumn::Sensitivity).to_lowercase().as_str() {
             "" => None,
             "low" => Some(Sensitivity::Low),
             "moderate" => Some(Sensitivity::Moderate),
@@ -125,22 +125,22 @@ impl Rows {
                 None
             }
         };
-        let serial = cell(Column::Serial);
+        let serial = cell(ListColumn::Serial);
         if serial.is_empty() {
             wrong("it names no serial".into());
         } else if serial.chars().any(char::is_control) || serial.chars().count() > 80 {
             wrong("its serial is no serial".into());
         }
-        let long = [Column::Property, Column::Source, Column::Destination, Column::Notes];
+        let long = [ListColumn::Property, ListColumn::Source, ListColumn::Destination, ListColumn::Notes];
         if long.iter().any(|c| cell(*c).chars().count() > 400) {
             wrong("a cell is longer than 400 signs: a paper has no room for it".into());
         }
         self.seen.repeats(&serial, line).into_iter().for_each(&mut wrong);
-        let expected = Expected {
-            property_number: cell(Column::Property),
-            source: cell(Column::Source),
-            destination: cell(Column::Destination),
-            notes: cell(Column::Notes),
+        let expected = ExpectedDrive {
+            property_number: cell(ListColumn::Property),
+            source: cell(ListColumn::Source),
+            destination: cell(ListColumn::Destination),
+            notes: cell(ListColumn::Notes),
             serial,
             sensitivity,
             reuse,
@@ -165,7 +165,7 @@ mod tests {
 
     #[test]
     fn a_list_is_mapped_by_its_names() {
-        let list = List::from_csv(LIST).unwrap();
+        let list = LotList::from_csv(LIST).unwrap();
         assert_eq!(list.unused, ["Colour"]);
         let serials: Vec<&str> = list.expected.iter().map(|e| e.serial.as_str()).collect();
         assert_eq!(serials, ["FM20K7Q41M", "QA48;01", "TP64"]);
@@ -179,7 +179,7 @@ mod tests {
     #[test]
     fn every_mistake_is_named_by_its_line_and_nothing_is_taken() {
         let text = "serial,sensitivity,reuse\nA1,low,yes\n,low,yes\nA2,secret,yes\nA3,low,perhaps\na1,low,no\nA4,low\n";
-        let Err(LotError::Mistakes(mistakes)) = List::from_csv(text) else { panic!("taken") };
+        let Err(LotError::Mistakes(mistakes)) = LotList::from_csv(text) else { panic!("taken") };
         let said: Vec<String> = mistakes.iter().map(ToString::to_string).collect();
         assert_eq!(
             said,
@@ -192,7 +192,7 @@ mod tests {
             ]
         );
         let crlf = text.replace('\n', "\r\n").replace("A2,", "\r\nA2,");
-        let Err(LotError::Mistakes(mistakes)) = List::from_csv(&crlf) else { panic!("taken") };
+        let Err(LotError::Mistakes(mistakes)) = LotList::from_csv(&crlf) else { panic!("taken") };
         let lines: Vec<u64> = mistakes.iter().map(|m| m.line).collect();
         assert_eq!(lines, [3, 5, 6, 7, 8], "an empty line counts, and so does one that ends with CR and LF");
         for (text, says) in [
@@ -201,14 +201,14 @@ mod tests {
             ("serial\n", "no drive"),
             ("serial,s/n\nA,B\n", "two columns"),
         ] {
-            assert!(List::from_csv(text).unwrap_err().to_string().contains(says), "{text}");
+            assert!(LotList::from_csv(text).unwrap_err().to_string().contains(says), "{text}");
         }
     }
 
     proptest! {
         #[test]
         fn no_list_makes_it_panic_and_what_is_taken_has_serials(text in "(serial|sn|source|leaves|[,;\t\"\n x\u{feff}]|yes){0,60}") {
-            if let Ok(list) = List::from_csv(&text) {
+            if let Ok(list) = LotList::from_csv(&text) {
                 prop_assert!(list.expected.iter().all(|e| !e.serial.trim().is_empty()));
             }
         }

@@ -6,7 +6,7 @@ mod statement;
 
 pub use jurex_device::media::{same_serial, serial_key};
 pub use jurex_sanitize::table::Mistake;
-pub use list::List;
+pub use list::LotList;
 pub use statement::{BadStatement, SecondLooks, StandWord, Statement, StatementLine};
 
 use crate::release::Release;
@@ -21,7 +21,7 @@ use std::collections::HashMap;
 /// A drive that is expected.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields, default)]
-pub struct Expected {
+pub struct ExpectedDrive {
     /// Its serial, as its label or the sender's list says.
     pub serial: String,
     /// The organisation's own number for it.
@@ -47,7 +47,7 @@ pub struct Expected {
     pub notes: String,
 }
 
-impl Expected {
+impl ExpectedDrive {
     /// The three answers, if all are given.
     pub fn need(&self) -> Option<Need> {
         Some(Need { sensitivity: self.sensitivity?, reuse: self.reuse?, leaves: self.leaves? })
@@ -79,7 +79,7 @@ pub struct Lot {
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub closed: Option<Timestamp>,
     /// The drives that are expected.
-    pub expected: Vec<Expected>,
+    pub expected: Vec<ExpectedDrive>,
 }
 
 /// Why something can't be done with a lot.
@@ -98,7 +98,7 @@ pub enum LotError {
 
 /// How one drive of a lot stands.
 #[derive(Clone, Debug, PartialEq)]
-pub enum Stand {
+pub enum LotStatus {
     /// It has earned what it needs.
     Done(Outcome),
     /// It is not sanitized, or less than it needs; the outcome that it has.
@@ -111,51 +111,51 @@ pub enum Stand {
     NotSeen,
 }
 
-impl Stand {
+impl LotStatus {
     /// In a word: begun without a record is here and not done.
     pub fn word(&self) -> StandWord {
         match self {
-            Stand::Done(_) => StandWord::Done,
-            Stand::Failed(_) => StandWord::Failed,
-            Stand::Begun | Stand::Here => StandWord::Here,
-            Stand::NotSeen => StandWord::NotSeen,
+            LotStatus::Done(_) => StandWord::Done,
+            LotStatus::Failed(_) => StandWord::Failed,
+            LotStatus::Begun | LotStatus::Here => StandWord::Here,
+            LotStatus::NotSeen => StandWord::NotSeen,
         }
     }
 }
 
 /// One drive of a lot: expected, or come without being expected.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Item {
+pub struct LotItem {
     /// Its serial.
     pub serial: String,
     /// As it was expected.
-    pub expected: Option<Expected>,
+    pub expected: Option<ExpectedDrive>,
     /// How it stands.
-    pub stand: Stand,
+    pub stand: LotStatus,
     /// Its newest job, with the record if it has one.
     pub job: Option<(JobId, Option<Box<Record>>)>,
     /// The statement of its destruction, where that came after its newest job and has earned at least what the job did.
     pub destroyed: Option<Box<Release>>,
 }
 
-impl Item {
+impl LotItem {
     /// Takes it that the drive has come in again from outside after its newest job: what was done before says nothing of what it holds now.
     pub fn come_back(&mut self) {
-        (self.stand, self.job) = (Stand::Here, None);
+        (self.stand, self.job) = (LotStatus::Here, None);
     }
 
     /// Takes it that the drive was destroyed, as it is stated: what that has earned counts instead of its job.
     pub fn destroy(&mut self, release: Release) {
         let Some(outcome) = release.outcome() else { return };
         let of_record = self.job.as_ref().and_then(|(_, record)| record.as_ref()?.papers().need);
-        let need = self.expected.as_ref().and_then(Expected::need).or(of_record);
+        let need = self.expected.as_ref().and_then(ExpectedDrive::need).or(of_record);
         self.stand = stand_at(outcome, need);
         self.destroyed = Some(Box::new(release));
     }
 }
 
 /// A job of a lot: its name, its drive's serial, its record if it has one.
-pub type OfLot = (JobId, Option<String>, Option<Box<Record>>);
+pub type LotJob = (JobId, Option<String>, Option<Box<Record>>);
 
 impl Lot {
     /// An empty one.
@@ -172,7 +172,7 @@ impl Lot {
     ///
     /// # Errors
     /// It is closed.
-    pub fn add(&mut self, list: List) -> Result<(), LotError> {
+    pub fn add(&mut self, list: LotList) -> Result<(), LotError> {
         if self.closed.is_some() {
             return Err(LotError::Closed(self.name.clone()));
         }
@@ -191,7 +191,7 @@ impl Lot {
     }
 
     /// What is expected of a drive of that serial.
-    pub fn find(&self, serial: &str) -> Option<&Expected> {
+    pub fn find(&self, serial: &str) -> Option<&ExpectedDrive> {
         self.expected.iter().find(|e| same_serial(&e.serial, serial))
     }
 
@@ -204,7 +204,7 @@ impl Lot {
 
     /// How every drive stands: those expected in their order, then those that came unexpected. `jobs` are the lot's, the oldest first;
     /// `here` are the serials of drives that are attached.
-    pub fn items(&self, jobs: &[OfLot], here: &[&str]) -> Vec<Item> {
+    pub fn items(&self, jobs: &[LotJob], here: &[&str]) -> Vec<LotItem> {
         // The last job of each serial.
         let last: HashMap<String, usize> =
             jobs.iter().enumerate().filter_map(|(at, (_, s, _))| Some((serial_key(s.as_deref()?)?, at))).collect();
@@ -213,11 +213,11 @@ impl Lot {
         let expected = self.expected.iter().map(|e| {
             let stand = match newest(&e.serial) {
                 Some(job) => stand_of(job, e.need()),
-                None if here.iter().any(|s| same_serial(s, &e.serial)) => Stand::Here,
-                None => Stand::NotSeen,
+                None if here.iter().any(|s| same_serial(s, &e.serial)) => LotStatus::Here,
+                None => LotStatus::NotSeen,
             };
             let job = newest(&e.serial).map(|(job, _, record)| (job.clone(), record.clone()));
-            Item { serial: e.serial.clone(), expected: Some(e.clone()), stand, job, destroyed: None }
+            LotItem { serial: e.serial.clone(), expected: Some(e.clone()), stand, job, destroyed: None }
         });
         let unexpected = jobs.iter().enumerate().filter(|(at, (_, serial, _))| match serial.as_deref().and_then(serial_key) {
             Some(key) => !places.contains_key(&key) && last.get(&key) == Some(at),
@@ -226,31 +226,31 @@ impl Lot {
         let unexpected = unexpected.map(|(_, of)| {
             let (job, serial, record) = of.clone();
             let stand = stand_of(of, None);
-            Item { serial: serial.unwrap_or_default(), expected: None, stand, job: Some((job, record)), destroyed: None }
+            LotItem { serial: serial.unwrap_or_default(), expected: None, stand, job: Some((job, record)), destroyed: None }
         });
         expected.chain(unexpected).collect()
     }
 }
 
 /// What the first of these lots that is open expects of a drive of that serial, with the lot.
-pub fn expected_in<'l>(lots: impl IntoIterator<Item = &'l Lot>, serial: &str) -> Option<(&'l Lot, &'l Expected)> {
+pub fn expected_in<'l>(lots: impl IntoIterator<Item = &'l Lot>, serial: &str) -> Option<(&'l Lot, &'l ExpectedDrive)> {
     lots.into_iter().filter(|lot| lot.closed.is_none()).find_map(|lot| Some((lot, lot.find(serial)?)))
 }
 
-fn stand_of((_, _, record): &OfLot, need: Option<Need>) -> Stand {
-    let Some(record) = record else { return Stand::Begun };
+fn stand_of((_, _, record): &LotJob, need: Option<Need>) -> LotStatus {
+    let Some(record) = record else { return LotStatus::Begun };
     stand_at(record.claim().outcome(), need.or(record.papers().need))
 }
 
-fn stand_at(outcome: Outcome, need: Option<Need>) -> Stand {
+fn stand_at(outcome: Outcome, need: Option<Need>) -> LotStatus {
     let needed = need.map_or(Outcome::Clear, Need::outcome);
-    if outcome >= needed && outcome != Outcome::NotSanitized { Stand::Done(outcome) } else { Stand::Failed(outcome) }
+    if outcome >= needed && outcome != Outcome::NotSanitized { LotStatus::Done(outcome) } else { LotStatus::Failed(outcome) }
 }
 
 /// How many drives of a lot stand how.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Tally {
+pub struct LotTally {
     /// Expected.
     pub expected: usize,
     /// Of these: have earned what they need.
@@ -267,9 +267,9 @@ pub struct Tally {
     pub unexpected_failed: usize,
 }
 
-impl Tally {
+impl LotTally {
     /// Of these drives.
-    pub fn of(items: &[Item]) -> Self {
+    pub fn of(items: &[LotItem]) -> Self {
         Self::count(items.iter().map(|item| (item.expected.is_some(), item.stand.word())))
     }
 
@@ -321,11 +321,11 @@ mod tests {
     #[test]
     fn a_lot_takes_a_corrected_list_and_none_once_it_is_closed() {
         let mut lot = Lot::new(" BW-0417 ", Timestamp::UNIX_EPOCH).unwrap();
-        lot.add(List::from_csv("serial,source\nFM20K7Q41M,Skerry Point\nQA48,x\nTP64,x\n").unwrap()).unwrap();
-        lot.add(List::from_csv("serial,source\nfm20k7q41m,Hollow Ness\nNEW1,x\n").unwrap()).unwrap();
+        lot.add(LotList::from_csv("serial,source\nFM20K7Q41M,Skerry Point\nQA48,x\nTP64,x\n").unwrap()).unwrap();
+        lot.add(LotList::from_csv("serial,source\nfm20k7q41m,Hollow Ness\nNEW1,x\n").unwrap()).unwrap();
         assert_eq!((lot.expected.len(), lot.find("FM20K7Q41M ").unwrap().source.as_str()), (4, "Hollow Ness"));
         lot.closed = Some(Timestamp::UNIX_EPOCH);
-        assert_eq!(lot.add(List { expected: vec![], unused: vec![] }), Err(LotError::Closed("BW-0417".into())));
+        assert_eq!(lot.add(LotList { expected: vec![], unused: vec![] }), Err(LotError::Closed("BW-0417".into())));
         assert!(Lot::new("", Timestamp::UNIX_EPOCH).is_err() && Lot::new("a\u{1b}", Timestamp::UNIX_EPOCH).is_err());
     }
 
@@ -334,7 +334,7 @@ mod tests {
         let mut lot = Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap();
         let list =
             "serial,sensitivity,reuse,leaves\nA1,low,yes,no\nA2,moderate,yes,yes\nA3,low,yes,no\nA4,low,yes,no\nA5,,,\nA6,,,\n";
-        lot.add(List::from_csv(list).unwrap()).unwrap();
+        lot.add(LotList::from_csv(list).unwrap()).unwrap();
         let clear = || Some(Box::new(jurex_sanitize::testing::record()));
         let failed = || Some(Box::new(jurex_sanitize::testing::stopped_record()));
         let job = |n: u8| JobId::new("261123", [n; 4]);
@@ -349,12 +349,12 @@ mod tests {
             (job(7), None, failed()),
         ];
         let items = lot.items(&jobs, &["A5", "zz"]);
-        let stands: Vec<Stand> = items.iter().map(|i| i.stand.clone()).collect();
-        use Stand::*;
+        let stands: Vec<LotStatus> = items.iter().map(|i| i.stand.clone()).collect();
+        use LotStatus::*;
         let clear = Outcome::Clear;
         let none = Outcome::NotSanitized;
         assert_eq!(stands, [Done(clear), Failed(clear), Failed(none), Begun, Here, NotSeen, Done(clear), Failed(none)]);
-        let tally = Tally::of(&items);
+        let tally = LotTally::of(&items);
         assert_eq!(tally.sentence(), "1 of 6 done, 2 failed, 2 here and not done, 1 not seen yet, 2 not expected");
         assert!(!tally.is_complete());
     }

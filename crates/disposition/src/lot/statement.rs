@@ -1,7 +1,7 @@
 //! What is stated of a lot as a whole: every drive of it, what its record earned, and the sums. It is computed from the records; whoever
 //! has them can compute it again.
 
-use super::{Item, Lot, Stand, Tally};
+use super::{Lot, LotItem, LotStatus, LotTally};
 use crate::proof::Finding;
 use crate::release::{Act, Release};
 use jiff::Timestamp;
@@ -108,7 +108,7 @@ pub struct Statement {
     /// The signed head of the ledger at that time.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub head: Option<String>,
-    tally: Tally,
+    tally: LotTally,
     lines: Vec<StatementLine>,
 }
 
@@ -125,7 +125,7 @@ pub enum BadStatement {
 
 impl Statement {
     /// Of a lot and how its drives stand. `head`, people and second looks are put in by who knows them.
-    pub fn of(lot: &Lot, items: &[Item], made: Timestamp, tool: Tool) -> Self {
+    pub fn of(lot: &Lot, items: &[LotItem], made: Timestamp, tool: Tool) -> Self {
         let lines: Vec<StatementLine> = items.iter().map(StatementLine::of).collect();
         Self {
             format: FORMAT.into(),
@@ -167,7 +167,7 @@ impl Statement {
     }
 
     /// The sums.
-    pub fn tally(&self) -> Tally {
+    pub fn tally(&self) -> LotTally {
         self.tally
     }
 
@@ -250,8 +250,8 @@ impl Statement {
     }
 }
 
-fn tally_of(lines: &[StatementLine]) -> Tally {
-    Tally::count(lines.iter().map(|line| (line.expected, line.stand)))
+fn tally_of(lines: &[StatementLine]) -> LotTally {
+    LotTally::count(lines.iter().map(|line| (line.expected, line.stand)))
 }
 
 impl StandWord {
@@ -267,21 +267,21 @@ impl StandWord {
 }
 
 impl StatementLine {
-    fn of(item: &Item) -> Self {
+    fn of(item: &LotItem) -> Self {
         let record = item.job.as_ref().and_then(|(_, record)| record.as_deref());
         let papers = record.map(|r| r.papers());
-        let from_list = |of: fn(&super::Expected) -> &String| item.expected.as_ref().map(of).filter(|t| !t.is_empty());
+        let from_list = |of: fn(&super::ExpectedDrive) -> &String| item.expected.as_ref().map(of).filter(|t| !t.is_empty());
         let from_papers = |of: fn(&jurex_sanitize::record::Papers) -> &String| papers.map(of);
         let said = |list: Option<&String>, papers: Option<&String>| {
             papers.filter(|t| !t.is_empty()).or(list).cloned().unwrap_or_default()
         };
         let because = match (&item.stand, record) {
-            (Stand::Failed(outcome), Some(r)) if *outcome != Outcome::NotSanitized => {
+            (LotStatus::Failed(outcome), Some(r)) if *outcome != Outcome::NotSanitized => {
                 format!("{outcome} is less than is needed. {}", first_reason(r))
             }
             (_, Some(r)) => first_reason(r),
-            (Stand::Begun, None) => "A job on it was begun and has no record: it is not sanitized.".into(),
-            (Stand::Here, _) => "It is here, and nothing was done to it yet.".into(),
+            (LotStatus::Begun, None) => "A job on it was begun and has no record: it is not sanitized.".into(),
+            (LotStatus::Here, _) => "It is here, and nothing was done to it yet.".into(),
             _ => "It was expected and has not been seen.".into(),
         };
         let mut line = Self {
@@ -333,13 +333,13 @@ fn first_reason(record: &jurex_sanitize::record::Record) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lot::List;
+    use crate::lot::LotList;
     use jurex_sanitize::testing;
 
     #[test]
     fn a_statement_is_computed_and_one_whose_sums_were_changed_is_found() {
         let mut lot = Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap();
-        lot.add(List::from_csv("serial,property number,source\nA1,=1+1,Skerry\nA2,,\nA3,,\n").unwrap()).unwrap();
+        lot.add(LotList::from_csv("serial,property number,source\nA1,=1+1,Skerry\nA2,,\nA3,,\n").unwrap()).unwrap();
         let job = |n: u8| JobId::new("261123", [n; 4]);
         let jobs = [
             (job(1), Some("A1".into()), Some(Box::new(testing::record()))),
@@ -350,7 +350,7 @@ mod tests {
         let items = lot.items(&jobs, &[]);
         let mut statement = Statement::of(&lot, &items, Timestamp::UNIX_EPOCH, tool);
         statement.note_second(&job(1), Finding::Confirmed);
-        assert_eq!(statement.tally(), Tally::of(&items));
+        assert_eq!(statement.tally(), LotTally::of(&items));
         let json = statement.to_json();
         assert_eq!(Statement::from_json(&json).unwrap(), statement);
         for (from, to) in [

@@ -1,6 +1,6 @@
 //! Laying a mark and finding one.
 
-use super::{Mark, places};
+use super::{ErasureTag, places};
 use jurex_device::media::Geometry;
 use jurex_device::medium::Medium;
 use jurex_engine::{Backend, Completed, NoAnswer, Task};
@@ -44,7 +44,7 @@ pub struct CopyEvidence {
 /// A mark that was left on a drive, after the job and under the same hold.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Marked {
+pub struct TagEvidence {
     /// SHA-256 of the page, in hexadecimal digits.
     pub page: String,
     /// Id of the key that signed it; `None`: none did.
@@ -54,7 +54,7 @@ pub struct Marked {
     pub copies: Vec<CopyEvidence>,
 }
 
-impl Marked {
+impl TagEvidence {
     /// Whether every copy was read back as it was laid.
     pub fn is_whole(&self) -> bool {
         self.copies.len() == 2 && self.copies.iter().all(|c| c.end == CopyEnd::AsLaid)
@@ -134,7 +134,7 @@ pub enum NotWhole {
 
 /// How whole the mark on a drive is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Whole {
+pub enum TagState {
     /// Both copies stand there alike.
     Both,
     /// Only the first copy is right; what became of the last.
@@ -145,45 +145,45 @@ pub enum Whole {
     Differ,
 }
 
-impl Whole {
+impl TagState {
     /// What is to be said of it; `None`: nothing is wrong.
     pub fn trouble(self) -> Option<String> {
         match self {
-            Whole::Both => None,
-            Whole::FirstOnly(why) => Some(format!("of its copy in the last sectors: {why}")),
-            Whole::LastOnly(why) => Some(format!("of its copy in the first sectors: {why}")),
-            Whole::Differ => Some("its two copies say different things".into()),
+            TagState::Both => None,
+            TagState::FirstOnly(why) => Some(format!("of its copy in the last sectors: {why}")),
+            TagState::LastOnly(why) => Some(format!("of its copy in the first sectors: {why}")),
+            TagState::Differ => Some("its two copies say different things".into()),
         }
     }
 }
 
 /// What was found where marks stand.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Found {
+pub enum FoundTag {
     /// No mark.
     Nothing,
     /// The rest of one that says nothing any more.
     Rest,
     /// A mark.
-    Mark(Box<Mark>, Whole),
+    Mark(Box<ErasureTag>, TagState),
 }
 
 /// Looks for a mark at both ends. Reads only. `payload` gives what a signed text says, whoever says it.
-pub fn look(medium: &mut dyn Medium, payload: &dyn Fn(&str) -> Option<String>) -> Found {
+pub fn look(medium: &mut dyn Medium, payload: &dyn Fn(&str) -> Option<String>) -> FoundTag {
     let geometry = medium.geometry();
-    let Some(places) = places(geometry) else { return Found::Nothing };
+    let Some(places) = places(geometry) else { return FoundTag::Nothing };
     let mut copy = |at: Sectors| {
         let mut buffer = AlignedBuffer::new(geometry.bytes_of(at.count) as usize);
         medium.read(at.first, buffer.bytes()).map_err(|_| NotWhole::Unread)?;
-        Mark::parse(buffer.bytes(), geometry.logical, payload)
+        ErasureTag::parse(buffer.bytes(), geometry.logical, payload)
     };
     match places.map(&mut copy) {
-        [Ok(a), Ok(b)] if a == b => Found::Mark(Box::new(a), Whole::Both),
-        [Ok(a), Ok(_)] => Found::Mark(Box::new(a), Whole::Differ),
-        [Ok(mark), Err(why)] => Found::Mark(Box::new(mark), Whole::FirstOnly(why)),
-        [Err(why), Ok(mark)] => Found::Mark(Box::new(mark), Whole::LastOnly(why)),
-        [Err(NotWhole::Altered), Err(_)] | [Err(_), Err(NotWhole::Altered)] => Found::Rest,
-        [Err(_), Err(_)] => Found::Nothing,
+        [Ok(a), Ok(b)] if a == b => FoundTag::Mark(Box::new(a), TagState::Both),
+        [Ok(a), Ok(_)] => FoundTag::Mark(Box::new(a), TagState::Differ),
+        [Ok(mark), Err(why)] => FoundTag::Mark(Box::new(mark), TagState::FirstOnly(why)),
+        [Err(why), Ok(mark)] => FoundTag::Mark(Box::new(mark), TagState::LastOnly(why)),
+        [Err(NotWhole::Altered), Err(_)] | [Err(_), Err(NotWhole::Altered)] => FoundTag::Rest,
+        [Err(_), Err(_)] => FoundTag::Nothing,
     }
 }
 
@@ -198,14 +198,14 @@ mod tests {
     fn page(sectors: u64) -> Vec<u8> {
         let mut says = says();
         says.sectors = sectors;
-        Mark::new(says, stamped).page(512).unwrap()
+        ErasureTag::new(says, stamped).page(512).unwrap()
     }
 
-    fn laid(medium: &mut Memory) -> Marked {
+    fn laid(medium: &mut Memory) -> TagEvidence {
         let page = page(medium.drive.geometry.sectors);
         let geometry = medium.drive.geometry;
         let copies = lay(&mut Sequential::new(medium), geometry, &page).unwrap();
-        Marked { page: Mark::digest(&page), key_id: None, copies }
+        TagEvidence { page: ErasureTag::digest(&page), key_id: None, copies }
     }
 
     #[test]
@@ -216,7 +216,7 @@ mod tests {
             assert!(marked.is_whole() && marked.check(Some(medium.drive.geometry)).is_ok(), "{marked:?}");
             let written: Vec<usize> = (0..sectors as usize).filter(|n| medium.writes[*n] > 0).collect();
             assert_eq!(written, (0..8).chain(sectors as usize - 8..sectors as usize).collect::<Vec<_>>());
-            let Found::Mark(mark, Whole::Both) = look(&mut medium, &unstamp) else { panic!("{sectors}") };
+            let FoundTag::Mark(mark, TagState::Both) = look(&mut medium, &unstamp) else { panic!("{sectors}") };
             assert!(mark.says().fits(&medium.drive));
             let twin = Drive {
                 unit: jurex_device::media::Unit { serial: Some("OTHER".into()), ..medium.drive.unit.clone() },
@@ -254,15 +254,15 @@ mod tests {
             laid(&mut medium);
             change(&mut medium);
             match look(&mut medium, &unstamp) {
-                Found::Mark(_, whole) => Ok(whole),
+                FoundTag::Mark(_, whole) => Ok(whole),
                 other => Err(other),
             }
         };
-        assert_eq!(found(|m| m.bytes[..4096].fill(0)), Ok(Whole::LastOnly(NotWhole::NoMark)));
-        assert_eq!(found(|m| m.bytes[2048..4096].fill(0)), Ok(Whole::LastOnly(NotWhole::Altered)));
-        assert_eq!(found(|m| m.bytes[999 * 512..].fill(0)), Ok(Whole::FirstOnly(NotWhole::Altered)));
-        assert_eq!(found(|m| m.unreadable = vec![3]), Ok(Whole::LastOnly(NotWhole::Unread)));
-        assert_eq!(found(|m| m.bytes[700..].fill(0)), Err(Found::Rest));
-        assert_eq!(found(|m| m.bytes.fill(0)), Err(Found::Nothing));
+        assert_eq!(found(|m| m.bytes[..4096].fill(0)), Ok(TagState::LastOnly(NotWhole::NoMark)));
+        assert_eq!(found(|m| m.bytes[2048..4096].fill(0)), Ok(TagState::LastOnly(NotWhole::Altered)));
+        assert_eq!(found(|m| m.bytes[999 * 512..].fill(0)), Ok(TagState::FirstOnly(NotWhole::Altered)));
+        assert_eq!(found(|m| m.unreadable = vec![3]), Ok(TagState::LastOnly(NotWhole::Unread)));
+        assert_eq!(found(|m| m.bytes[700..].fill(0)), Err(FoundTag::Rest));
+        assert_eq!(found(|m| m.bytes.fill(0)), Err(FoundTag::Nothing));
     }
 }

@@ -5,7 +5,7 @@
 
 mod lay;
 
-pub use lay::{CopyEnd, CopyEvidence, Found, Marked, NotWhole, Whole, lay, look};
+pub use lay::{CopyEnd, CopyEvidence, FoundTag, NotWhole, TagEvidence, TagState, lay, look};
 
 use jiff::Timestamp;
 use jurex_device::media::Geometry;
@@ -32,7 +32,7 @@ const END: &str = "----- end -----";
 /// What a mark says.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct MarkSays {
+pub struct TagFacts {
     format: String,
     /// The job.
     pub job: JobId,
@@ -69,7 +69,7 @@ fn plain(text: &str, room: usize) -> String {
     if text.len() <= room { text } else { format!("{}..", &text[..room - 2]) }
 }
 
-impl MarkSays {
+impl TagFacts {
     /// What the mark of that record says. Only of a drive that has earned something there is one.
     pub fn of(record: &Record, ask: &str) -> Option<Self> {
         let outcome = record.claim().outcome();
@@ -120,21 +120,21 @@ impl MarkSays {
 
 /// A mark as it stands on a drive.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Mark {
-    says: MarkSays,
+pub struct ErasureTag {
+    says: TagFacts,
     /// The signed text around what it says, if a key has signed it.
     signed: Option<String>,
 }
 
-impl Mark {
+impl ErasureTag {
     /// With what `sign` makes of its text; `None`: nobody signs it.
-    pub fn new(says: MarkSays, sign: impl FnOnce(&str) -> Option<String>) -> Self {
+    pub fn new(says: TagFacts, sign: impl FnOnce(&str) -> Option<String>) -> Self {
         let signed = sign(&says.to_json());
         Self { says, signed }
     }
 
     /// What it says. That it is true is not known by that.
-    pub fn says(&self) -> &MarkSays {
+    pub fn says(&self) -> &TagFacts {
         &self.says
     }
 
@@ -156,7 +156,7 @@ impl Mark {
     }
 
     fn text(&self) -> String {
-        let MarkSays { job, outcome, rules, method, ended, drive, serial, sectors, sector_bytes, record, evidence, ask, .. } =
+        let TagFacts { job, outcome, rules, method, ended, drive, serial, sectors, sector_bytes, record, evidence, ask, .. } =
             &self.says;
         let told = |text: &str| if text.is_empty() { "not told".to_string() } else { text.to_string() };
         let capacity = plain(&size(sectors.saturating_mul((*sector_bytes).into())), 60);
@@ -202,10 +202,10 @@ impl Mark {
         let part = text.split_once(&format!("\n{BEGIN}\n")).and_then(|(_, rest)| rest.split_once(END));
         let (part, _) = part.ok_or(NotWhole::Altered)?;
         let json: String = part.split('\n').collect();
-        let mark = match MarkSays::from_json(&json) {
+        let mark = match TagFacts::from_json(&json) {
             Some(says) => Self { says, signed: None },
             None => {
-                let says = payload(&json).and_then(|said| MarkSays::from_json(&said)).ok_or(NotWhole::Altered)?;
+                let says = payload(&json).and_then(|said| TagFacts::from_json(&said)).ok_or(NotWhole::Altered)?;
                 // A signature and the name of its key take little: nothing else is carried beside what is said.
                 if json.len() > says.to_json().len() * 4 / 3 + SIGNATURE {
                     return Err(NotWhole::Altered);
@@ -259,44 +259,44 @@ pub(crate) mod tests {
         Some(text.strip_prefix('[')?.strip_suffix(']')?.to_string())
     }
 
-    pub(crate) fn says() -> MarkSays {
+    pub(crate) fn says() -> TagFacts {
         let record = jurex_sanitize::testing::record();
-        MarkSays::of(&record, "Brackwater Weather Service, Tern Quay").unwrap()
+        TagFacts::of(&record, "Brackwater Weather Service, Tern Quay").unwrap()
     }
 
     #[test]
     fn a_mark_is_read_as_it_was_written_and_not_otherwise() {
         for (sign, signed) in [(stamped as fn(&str) -> Option<String>, true), (|_: &str| None, false)] {
             for sector in [512, 4096, 8192] {
-                let mark = Mark::new(says(), sign);
+                let mark = ErasureTag::new(says(), sign);
                 let page = mark.page(sector).unwrap();
                 assert_eq!(page.len(), 4096.max(sector as usize));
-                assert_eq!((Mark::parse(&page, sector, unstamp), mark.signed().is_some()), (Ok(mark.clone()), signed));
+                assert_eq!((ErasureTag::parse(&page, sector, unstamp), mark.signed().is_some()), (Ok(mark.clone()), signed));
                 for at in 0..page.len() {
                     let mut altered = page.clone();
                     altered[at] ^= 1;
-                    let read = Mark::parse(&altered, sector, unstamp);
+                    let read = ErasureTag::parse(&altered, sector, unstamp);
                     // What is signed may be taken apart; the key tells that its text is another.
                     let other = read.as_ref().is_ok_and(|m| m.says != mark.says || m.signed != mark.signed);
                     assert!(read.is_err() || other, "byte {at}");
                 }
             }
         }
-        assert_eq!(Mark::parse(&[0; 4096], 512, unstamp), Err(NotWhole::NoMark));
+        assert_eq!(ErasureTag::parse(&[0; 4096], 512, unstamp), Err(NotWhole::NoMark));
         // Nobody carries anything in what stands around it.
-        let stuffed = Mark::new(says(), |json| Some(format!("[{json}{}]", "x".repeat(900)))).page(512).unwrap();
+        let stuffed = ErasureTag::new(says(), |json| Some(format!("[{json}{}]", "x".repeat(900)))).page(512).unwrap();
         let payload = |text: &str| unstamp(text).map(|t| t.trim_end_matches('x').to_string());
-        assert_eq!(Mark::parse(&stuffed, 512, payload), Err(NotWhole::Altered));
+        assert_eq!(ErasureTag::parse(&stuffed, 512, payload), Err(NotWhole::Altered));
     }
 
     #[test]
     fn only_what_earned_something_gets_a_mark_and_papers_of_later_do_not_part_it_from_its_record() {
-        assert_eq!(MarkSays::of(&jurex_sanitize::testing::stopped_record(), ""), None);
+        assert_eq!(TagFacts::of(&jurex_sanitize::testing::stopped_record(), ""), None);
         let (record, says) = (jurex_sanitize::testing::record(), says());
         let filled = record.clone().with_papers(jurex_sanitize::record::Papers { notes: "x".into(), ..Default::default() });
         assert!(says.is_of(&record) && says.is_of(&filled) && filled.digest() != says.record);
-        assert!(!MarkSays { sectors: 7, ..says.clone() }.is_of(&record));
-        assert!(!MarkSays { outcome: Outcome::Purge, ..says }.is_of(&record));
+        assert!(!TagFacts { sectors: 7, ..says.clone() }.is_of(&record));
+        assert!(!TagFacts { outcome: Outcome::Purge, ..says }.is_of(&record));
     }
 
     #[test]
@@ -313,7 +313,7 @@ pub(crate) mod tests {
         fn nothing_takes_it_for_a_table(ask in "\\PC{0,300}", method in "\\PC{0,200}", odd in 0u64..9) {
             let mut says = says();
             (says.ask, says.method) = (plain(&ask, 200), plain(&method, 100));
-            let page = Mark::new(says, |json| Some(format!("[{json}{json}]"))).page(512).unwrap();
+            let page = ErasureTag::new(says, |json| Some(format!("[{json}{json}]"))).page(512).unwrap();
             let mut medium = Memory::new(MediaClass::Magnetic, 4096 + odd);
             medium.bytes.fill(0);
             for (at, pattern) in patterns(&page, medium.geometry()) {

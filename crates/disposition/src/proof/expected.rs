@@ -1,6 +1,6 @@
 //! What should lie on a drive.
 
-use crate::mark::Found;
+use crate::mark::FoundTag;
 use jurex_device::media::{Drive, Geometry};
 use jurex_pattern::notation::{NoEntropy, Program};
 use jurex_pattern::pattern::Pattern;
@@ -25,7 +25,7 @@ pub enum Holds {
 
 /// What should lie where.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub struct Expected {
+pub struct ExpectedContents {
     /// What.
     #[serde(flatten)]
     pub holds: Holds,
@@ -63,7 +63,7 @@ pub struct OtherDrive {
     found: String,
 }
 
-impl Expected {
+impl ExpectedContents {
     /// What the job of that record left on its drive.
     ///
     /// # Errors
@@ -95,8 +95,8 @@ impl Expected {
     /// The same with the mark that was found on the drive, if it is the one that the job of `record` was to leave: whose it is follows from
     /// the record word for word, but for where to ask.
     #[must_use]
-    pub fn with_mark(self, found: &Found, record: &Record, geometry: Geometry) -> Self {
-        let Found::Mark(mark, _) = found else { return self };
+    pub fn with_mark(self, found: &FoundTag, record: &Record, geometry: Geometry) -> Self {
+        let FoundTag::Mark(mark, _) = found else { return self };
         let is_its_own = record.method.mark && mark.says().is_of(record);
         let page = mark.page(geometry.logical).filter(|_| is_its_own).and_then(|page| String::from_utf8(page).ok());
         Self { mark: page, ..self }

@@ -6,7 +6,7 @@ mod reading;
 mod second;
 mod verification;
 
-pub use expected::{Expected, Holds, OtherDrive, Unprovable};
-pub use reading::{Progress, Reading, read};
+pub use expected::{ExpectedContents, Holds, OtherDrive, Unprovable};
+pub use reading::{Reading, ReadingProgress, read};
 pub use second::{NoStanding, SecondCheck};
-pub use verification::{BadVerificationRecord, FORMAT, Finding, OfRecord, Verification, VerificationRecord};
+pub use verification::{BadVerificationRecord, FORMAT, Finding, OfRecord, VerificationFacts, VerificationRecord};

@@ -1,17 +1,17 @@
 //! Reads places of a drive and compares them with what should lie there. Nothing is written.
 
-use super::expected::{Expected, Holds};
+use super::expected::{ExpectedContents, Holds};
 use crate::mark;
 use jurex_device::media::Geometry;
 use jurex_device::medium::{Cause, MediumError};
 use jurex_engine::{
-    Attempt, Backend, Clock, Completed, Doubt, JobControl, LEFT_AFTER, List, Next, NoAnswer, Probed, Requests, Task, Waited,
-    Wish, ask,
+    Attempt, Backend, Clock, Completed, Control, Doubt, JobControl, LEFT_AFTER, NextAttempt, NoAnswer, Probed, Requests, Task,
+    Waited, WorkList, ask,
 };
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{Sectors, counted};
-use jurex_sanitize::digest::{Met, Salt};
+use jurex_sanitize::digest::{Salt, SectorDigest};
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::plan::Order;
 use std::collections::HashMap;
@@ -34,7 +34,7 @@ pub struct Reading {
 
 /// How far a reading is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Progress {
+pub struct ReadingProgress {
     /// Sectors that were dealt with.
     pub done: u64,
     /// Of so many.
@@ -44,13 +44,13 @@ pub struct Progress {
 /// Reads `places` of a drive of that geometry by `backend`, and compares them with what is expected there. A stretch that can't
 /// be read is halved down to one physical sector. `control` may stop it; holding is not offered. `tell` hears of each request.
 pub fn read(
-    expected: &Expected,
+    expected: &ExpectedContents,
     places: &RangeSet,
     geometry: Geometry,
     backend: &mut dyn Backend,
     clock: &dyn Clock,
     control: &mut dyn JobControl,
-    tell: &mut dyn FnMut(Progress),
+    tell: &mut dyn FnMut(ReadingProgress),
 ) -> Reading {
     let marks = expected.mark.as_deref().map_or(vec![], |page| mark::patterns(page.as_bytes(), geometry));
     // Where the mark stands, it alone is expected.
@@ -62,16 +62,16 @@ pub fn read(
         blank_byte: None,
         ended: Ended::Finished,
     };
-    let progress = Progress { done: 0, of: places.count() };
+    let progress = ReadingProgress { done: 0, of: places.count() };
     let pattern = match &expected.holds {
         Holds::Pattern { pattern } => Ok((pattern.clone(), None)),
         Holds::Blank => blank_byte(&rest, backend),
     };
     let mut requests = Requests::new(backend, clock);
     requests.tune(geometry.bytes_of(progress.of));
-    let mut work = Work {
+    let mut work = ReadingWork {
         geometry,
-        list: List::aligned(),
+        list: WorkList::aligned(),
         requests,
         in_flight: HashMap::new(),
         doubt: Doubt::default(),
@@ -105,15 +105,15 @@ fn blank_byte(places: &RangeSet, backend: &mut dyn Backend) -> Result<(Pattern, 
     let setting = backend.settings()[0];
     backend.set(setting);
     let byte = match ask(backend, Task::Digest(first, Salt::new([0; 16])))? {
-        Completed::Digested(met) => met.first().and_then(|m| if let Met::Blank(byte) = m { Some(*byte) } else { None }),
+        Completed::Digested(met) => met.first().and_then(|m| if let SectorDigest::Blank(byte) = m { Some(*byte) } else { None }),
         _ => None,
     };
     Ok((byte.and_then(|b| Pattern::bytes([b])).unwrap_or_else(Pattern::zeros), byte))
 }
 
-struct Work<'r> {
+struct ReadingWork<'r> {
     geometry: Geometry,
-    list: List,
+    list: WorkList,
     requests: Requests<'r>,
     /// What is in flight by its tag; `None`: the drive is tried elsewhere.
     in_flight: HashMap<u64, Option<Attempt>>,
@@ -121,7 +121,7 @@ struct Work<'r> {
     doubt: Doubt<()>,
     next_tag: u64,
     reading: Reading,
-    progress: Progress,
+    progress: ReadingProgress,
     /// Sectors that could not be read, one after another.
     in_a_row: u64,
 }
@@ -130,24 +130,24 @@ struct Work<'r> {
 const GIVEN_UP_AFTER: u64 = 1024;
 
 /// What can be asked next.
-enum Then {
+enum NextRead {
     Ask(Option<Attempt>, Sectors),
     Wait,
     Over,
 }
 
-impl Work<'_> {
-    fn run(&mut self, pattern: &Arc<Pattern>, control: &mut dyn JobControl, tell: &mut dyn FnMut(Progress)) {
+impl ReadingWork<'_> {
+    fn run(&mut self, pattern: &Arc<Pattern>, control: &mut dyn JobControl, tell: &mut dyn FnMut(ReadingProgress)) {
         loop {
-            if control.poll() == Some(Wish::Stop) && self.reading.ended == Ended::Finished {
+            if control.poll() == Some(Control::Stop) && self.reading.ended == Ended::Finished {
                 self.reading.ended = Ended::Stopped;
             }
             // As much as there is room for is begun before anything is waited for.
             let over = loop {
                 match self.next() {
-                    Then::Ask(attempt, at) => self.begin(attempt, at, pattern),
-                    Then::Wait => break false,
-                    Then::Over => break self.requests.are_none(),
+                    NextRead::Ask(attempt, at) => self.begin(attempt, at, pattern),
+                    NextRead::Wait => break false,
+                    NextRead::Over => break self.requests.are_none(),
                 }
             };
             if over || !self.take_one() {
@@ -164,31 +164,31 @@ impl Work<'_> {
         self.requests.begin(self.next_tag, task);
     }
 
-    fn next(&mut self) -> Then {
+    fn next(&mut self) -> NextRead {
         if self.reading.ended != Ended::Finished {
-            return Then::Over;
+            return NextRead::Over;
         }
         if !self.requests.has_room() {
-            return Then::Wait;
+            return NextRead::Wait;
         }
         self.list.set_chunk(self.requests.setting().chunk as u64 / u64::from(self.geometry.logical));
         loop {
             if self.doubt.is_probing() {
                 match self.doubt.next_probe() {
-                    _ if !self.requests.are_none() => return Then::Wait,
-                    Some(at) => return Then::Ask(None, at),
+                    _ if !self.requests.are_none() => return NextRead::Wait,
+                    Some(at) => return NextRead::Ask(None, at),
                     None => self.confirm(),
                 }
                 continue;
             }
             return match self.list.next(self.requests.are_none()) {
-                Next::Attempt(attempt) => Then::Ask(Some(attempt), attempt.at),
-                Next::AfterThose => Then::Wait,
-                Next::Nothing if self.doubt.has_suspects() => {
+                NextAttempt::Attempt(attempt) => NextRead::Ask(Some(attempt), attempt.at),
+                NextAttempt::AfterThose => NextRead::Wait,
+                NextAttempt::Nothing if self.doubt.has_suspects() => {
                     self.begin_probing();
                     continue;
                 }
-                Next::Nothing => Then::Over,
+                NextAttempt::Nothing => NextRead::Over,
             };
         }
     }
@@ -291,8 +291,8 @@ mod tests {
     use proptest::prelude::*;
     use std::collections::BTreeSet;
 
-    fn expected(holds: Holds, count: u64) -> Expected {
-        Expected { holds, range: Sectors::new(0, count), mark: None }
+    fn expected(holds: Holds, count: u64) -> ExpectedContents {
+        ExpectedContents { holds, range: Sectors::new(0, count), mark: None }
     }
 
     fn whole(count: u64) -> RangeSet {
@@ -347,8 +347,8 @@ mod tests {
 
     #[test]
     fn where_a_mark_should_stand_it_alone_is_right_and_everywhere_else_it_is_wrong() {
-        let says = crate::mark::MarkSays::of(&jurex_sanitize::testing::record(), "Tern Quay").unwrap();
-        let page = crate::mark::Mark::new(says, |_| None).page(512).unwrap();
+        let says = crate::mark::TagFacts::of(&jurex_sanitize::testing::record(), "Tern Quay").unwrap();
+        let page = crate::mark::ErasureTag::new(says, |_| None).page(512).unwrap();
         let mut medium = Memory::new(MediaClass::Magnetic, 999);
         medium.bytes.fill(0);
         medium.bytes[..4096].copy_from_slice(&page);
@@ -357,7 +357,7 @@ mod tests {
             let before = medium.bytes.clone();
             change(&mut medium);
             let page = mark.then(|| String::from_utf8(page.clone()).unwrap());
-            let (expected, geometry) = (Expected { mark: page, ..expected(holds, 999) }, medium.drive.geometry);
+            let (expected, geometry) = (ExpectedContents { mark: page, ..expected(holds, 999) }, medium.drive.geometry);
             let mut backend = Sequential::in_chunks(&mut medium, 4096);
             let found = read(&expected, &whole(999), geometry, &mut backend, &Steady::default(), &mut Unattended, &mut |_| {});
             medium.bytes = before;
@@ -395,11 +395,11 @@ mod tests {
     fn a_reading_that_is_stopped_says_how_far_it_came() {
         struct AfterThree(u32);
         impl JobControl for AfterThree {
-            fn poll(&mut self) -> Option<Wish> {
+            fn poll(&mut self) -> Option<Control> {
                 self.0 += 1;
-                (self.0 == 4).then_some(Wish::Stop)
+                (self.0 == 4).then_some(Control::Stop)
             }
-            fn wait(&mut self) -> Option<Wish> {
+            fn wait(&mut self) -> Option<Control> {
                 None
             }
         }

@@ -1,7 +1,7 @@
 //! How a job stands by all second checks of what it has left: one that contradicts it stands until the drive is erased again, whatever came
 //! after it, and only a check of what the record itself says counts.
 
-use super::expected::Expected;
+use super::expected::ExpectedContents;
 use super::verification::{Finding, VerificationRecord};
 use jiff::Timestamp;
 use jurex_sanitize::record::Record;
@@ -95,10 +95,10 @@ impl VerificationRecord {
         if !self.is_of(record) {
             return Err(NoStanding::OtherJob);
         }
-        if Expected::check_drive(record, &self.look.drive).is_err() {
+        if ExpectedContents::check_drive(record, &self.look.drive).is_err() {
             return Err(NoStanding::OtherDrive);
         }
-        let expected = Expected::by_record(record).map_err(|_| NoStanding::OtherExpectation)?;
+        let expected = ExpectedContents::by_record(record).map_err(|_| NoStanding::OtherExpectation)?;
         let looked_for = &self.look.expected;
         let mark_fits = looked_for.mark.is_none() || record.method.mark;
         if (&looked_for.holds, looked_for.range) != (&expected.holds, expected.range) || !mark_fits {

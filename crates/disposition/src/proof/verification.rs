@@ -1,6 +1,6 @@
 //! The record of a second look at a drive: who read it, how, when, by which program, against what, and what was found.
 
-use super::expected::{Expected, Holds};
+use super::expected::{ExpectedContents, Holds};
 use super::reading::Reading;
 use crate::mark::page_bytes;
 use jiff::Timestamp;
@@ -70,7 +70,7 @@ impl OfRecord {
 /// Who looked, how, and at what.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Verification {
+pub struct VerificationFacts {
     /// The program.
     pub tool: Tool,
     /// Who had it done.
@@ -87,7 +87,7 @@ pub struct Verification {
     /// When it ended.
     pub ended: Timestamp,
     /// What should lie there.
-    pub expected: Expected,
+    pub expected: ExpectedContents,
     /// The places, of a sample; `None`: every sector.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub sampling: Option<Sampling>,
@@ -102,7 +102,7 @@ pub struct Verification {
 pub struct VerificationRecord {
     format: String,
     /// Who looked, how, and at what.
-    pub look: Verification,
+    pub look: VerificationFacts,
     read: RangeSet,
     wrong: RangeSet,
     unreadable: RangeSet,
@@ -127,13 +127,13 @@ pub enum BadVerificationRecord {
 }
 
 #[derive(Deserialize)]
-struct Head {
+struct VerificationHead {
     format: String,
 }
 
 impl VerificationRecord {
     /// What that reading found.
-    pub fn new(look: Verification, reading: Reading) -> Self {
+    pub fn new(look: VerificationFacts, reading: Reading) -> Self {
         let Reading { read, wrong, unreadable, blank_byte, ended: end } = reading;
         let finding = finding(&look, &read, &wrong, &end);
         Self { format: FORMAT.into(), look, read, wrong, unreadable, blank_byte, end, finding }
@@ -144,7 +144,7 @@ impl VerificationRecord {
     /// # Errors
     /// Text that is none, another format, or a finding that does not follow.
     pub fn from_json(text: &str) -> Result<Self, BadVerificationRecord> {
-        let head: Head = serde_json::from_str(text).map_err(BadVerificationRecord::NotOne)?;
+        let head: VerificationHead = serde_json::from_str(text).map_err(BadVerificationRecord::NotOne)?;
         if head.format != FORMAT {
             return Err(BadVerificationRecord::OtherFormat(jurex_pattern::text::printable(head.format.as_bytes())));
         }
@@ -181,7 +181,7 @@ impl VerificationRecord {
 
     /// The finding in words, each a sentence.
     pub fn sentences(&self) -> Vec<String> {
-        let Verification { expected, sampling, .. } = &self.look;
+        let VerificationFacts { expected, sampling, .. } = &self.look;
         let all = counted(expected.range.count, "sector");
         let holds = match (&expected.holds, self.blank_byte) {
             (Holds::Blank, Some(byte)) => format!("the byte {byte:02X} over and over"),
@@ -223,7 +223,7 @@ impl VerificationRecord {
     }
 }
 
-fn finding(look: &Verification, read: &RangeSet, wrong: &RangeSet, end: &Ended) -> Finding {
+fn finding(look: &VerificationFacts, read: &RangeSet, wrong: &RangeSet, end: &Ended) -> Finding {
     let range = look.expected.range;
     let places = look.sampling.as_ref().map_or_else(|| [range].into_iter().collect(), |s| s.places(range));
     match () {
@@ -244,7 +244,7 @@ mod tests {
     fn record(sampling: Option<Sampling>, reading: Reading) -> VerificationRecord {
         let drive = test_drive(MediaClass::Magnetic, 1000);
         let range = drive.geometry.whole();
-        let look = Verification {
+        let look = VerificationFacts {
             left: None,
             tool: Tool { name: "Jurex".into(), version: "0".into() },
             by: Person { name: "Ines".into(), ..Person::default() },
@@ -253,7 +253,7 @@ mod tests {
             access: Access::DIRECT,
             started: Timestamp::UNIX_EPOCH,
             ended: Timestamp::UNIX_EPOCH,
-            expected: Expected { holds: Holds::Pattern { pattern: Pattern::zeros() }, range, mark: None },
+            expected: ExpectedContents { holds: Holds::Pattern { pattern: Pattern::zeros() }, range, mark: None },
             sampling,
         };
         VerificationRecord::new(look, reading)

@@ -261,7 +261,7 @@ impl Destruction {
 /// What an edition says of a way.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Verdict {
+struct EditionVerdict {
     edition: Edition,
     how: Vec<How>,
     destroys: bool,
@@ -288,14 +288,14 @@ struct Verdicts {
     #[serde(default)]
     virtual_citation: String,
     #[serde(default)]
-    size: Vec<Size>,
-    verdict: Vec<Verdict>,
+    size: Vec<PieceSize>,
+    verdict: Vec<EditionVerdict>,
 }
 
 /// How large pieces of some media may be.
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Size {
+struct PieceSize {
     media: Vec<Media>,
     /// Edge length in millimetres.
     mm: f64,

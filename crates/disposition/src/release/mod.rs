@@ -8,13 +8,14 @@ mod standing;
 use destruction::DestructionRules;
 pub use destruction::{Destruction, How, Named, Outside, judge_destruction};
 pub use prepare::{
-    Discarded, FileSystem, Layout, LayoutError, Leave, Permit, Prepared, Table, TablesCleared, Volume, VolumeMade, Wish, ends_of,
+    Discarded, DiskLayout, FileSystem, LayoutError, Leave, Permit, PlannedVolume, PrepareOrder, PreparedDrive, TableScheme,
+    TablesCleared, VolumeMade, ends_of,
 };
-pub use standing::{JobSeen, Matter, Place, Standing, Treated};
+pub use standing::{DriveStatus, JobSeen, OpenItem, Treated, Whereabouts};
 
-use crate::mark::Marked;
+use crate::mark::TagEvidence;
 use jiff::Timestamp;
-use jurex_device::media::{Drive, Geometry, Label, MediaClass, Protocol, Unit};
+use jurex_device::media::{Drive, DriveLabel, Geometry, MediaClass, Protocol, Unit};
 use jurex_sanitize::evidence::{Unsound, fails};
 use jurex_sanitize::record::{JobId, Tool};
 use jurex_sanitize::rules::{Claim, Edition, Media, Outcome};
@@ -74,7 +75,7 @@ impl OfDrive {
     /// it.
     pub fn is_named_by(&self, typed: &str, job: Option<&JobId>) -> bool {
         match (self.unit.serial(), job) {
-            (Some(serial), _) => Label::of_serial(serial).matches(typed),
+            (Some(serial), _) => DriveLabel::of_serial(serial).matches(typed),
             (None, Some(job)) => typed.trim().eq_ignore_ascii_case(job.as_str()),
             (None, None) => false,
         }
@@ -100,13 +101,13 @@ pub enum Act {
         bench: String,
     },
     /// A mark was left on it.
-    Marked(Marked),
+    Marked(TagEvidence),
     /// It stays as its erasure left it.
     Blank,
     /// Its sectors were given back to it as unused; that erases nothing.
     Discarded(Discarded),
     /// It was made ready for its next user.
-    Prepared(Prepared),
+    Prepared(PreparedDrive),
     /// Its tables were cleared; that erases nothing.
     TablesCleared(TablesCleared),
     /// It was destroyed, or damaged.
@@ -268,7 +269,7 @@ pub struct Release {
 
 /// The people and things beside an act.
 #[derive(Clone, Debug, PartialEq)]
-pub struct About {
+pub struct Circumstances {
     /// The program.
     pub tool: Tool,
     /// When.
@@ -343,7 +344,7 @@ pub fn in_force(releases: &[Release]) -> Vec<&Release> {
 }
 
 #[derive(Deserialize)]
-struct Head {
+struct ReleaseHead {
     format: String,
 }
 
@@ -352,8 +353,8 @@ impl Release {
     ///
     /// # Errors
     /// Something that must be said is not, or can't be kept.
-    pub fn new(about: About, act: Act, edition: Edition) -> Result<Self, BadRelease> {
-        let About { tool, made, by, drive, job, lot } = about;
+    pub fn new(about: Circumstances, act: Act, edition: Edition) -> Result<Self, BadRelease> {
+        let Circumstances { tool, made, by, drive, job, lot } = about;
         let (job, record) = job.map_or((None, String::new()), |(job, digest)| (Some(job), digest));
         let judged = matches!(act, Act::Destroyed(_)).then_some(edition);
         let mut release = Self {
@@ -415,7 +416,7 @@ impl Release {
     /// # Errors
     /// Text that is none, another format, or a claim that does not follow.
     pub fn from_json(text: &str) -> Result<Self, BadRelease> {
-        let head: Head = serde_json::from_str(text).map_err(BadRelease::NotOne)?;
+        let head: ReleaseHead = serde_json::from_str(text).map_err(BadRelease::NotOne)?;
         if head.format != FORMAT {
             return Err(BadRelease::OtherFormat(jurex_pattern::text::printable(head.format.as_bytes())));
         }
@@ -461,8 +462,8 @@ impl Release {
 pub(crate) mod tests {
     use super::*;
 
-    pub(crate) fn about(class: MediaClass) -> About {
-        About {
+    pub(crate) fn about(class: MediaClass) -> Circumstances {
+        Circumstances {
             tool: Tool { name: "Jurex".into(), version: "0".into() },
             made: "2026-11-26T12:00:00Z".parse().unwrap(),
             by: "Ines".into(),
@@ -525,7 +526,7 @@ pub(crate) mod tests {
         ] {
             assert!(new(act).unwrap_err().to_string().contains(why), "{why}");
         }
-        let nameless = About { drive: OfDrive::by_label("", MediaClass::Unknown), ..about(MediaClass::Unknown) };
+        let nameless = Circumstances { drive: OfDrive::by_label("", MediaClass::Unknown), ..about(MediaClass::Unknown) };
         assert!(matches!(Release::new(nameless, Act::Blank, Edition::Rev2), Err(BadRelease::Nameless)));
     }
 }

@@ -5,7 +5,7 @@ use crate::start_medium::new_guid;
 use gptman::{GPT, GPTPartitionEntry};
 use jurex_device::guard::Cleared;
 use jurex_device::media::{Drive, Geometry, MediaClass};
-use jurex_device::medium::{Medium, Window};
+use jurex_device::medium::{Medium, MediumWindow};
 use jurex_pattern::notation::Entropy;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{Sectors, counted, si_size, size};
@@ -62,7 +62,7 @@ impl Permit {
 /// A kind of partition table.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum Table {
+pub enum TableScheme {
     /// GUID partition table.
     #[default]
     Gpt,
@@ -70,12 +70,12 @@ pub enum Table {
     Mbr,
 }
 
-impl Table {
+impl TableScheme {
     /// Its name, as [`Contents`] has it.
     pub fn name(self) -> &'static str {
         match self {
-            Table::Gpt => "GPT",
-            Table::Mbr => "MBR",
+            TableScheme::Gpt => "GPT",
+            TableScheme::Mbr => "MBR",
         }
     }
 }
@@ -172,7 +172,7 @@ impl std::str::FromStr for FileSystem {
 
 /// A volume that is wished for.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Volume {
+pub struct PlannedVolume {
     /// Its file system.
     pub system: FileSystem,
     /// Its label; empty: none.
@@ -181,7 +181,7 @@ pub struct Volume {
     pub bytes: Option<u64>,
 }
 
-impl std::str::FromStr for Volume {
+impl std::str::FromStr for PlannedVolume {
     type Err = LayoutError;
 
     /// `SYSTEM[:LABEL[:SIZE]]`, the size in SI units: `fat32:TIDES:32GB`.
@@ -198,16 +198,16 @@ impl std::str::FromStr for Volume {
 
 /// How a drive is to be prepared.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Wish {
+pub struct PrepareOrder {
     /// The table.
-    pub table: Table,
+    pub table: TableScheme,
     /// Its volumes, in order. Only one of them may take what the others leave.
-    pub volumes: Vec<Volume>,
+    pub volumes: Vec<PlannedVolume>,
     /// Of a hundred parts of the drive those that stay unallocated; `None`: what suits the drive.
     pub spare_percent: Option<u8>,
 }
 
-impl Wish {
+impl PrepareOrder {
     /// What stays unallocated of a drive of that class unless told otherwise: solid state works longer and faster when it has room.
     pub fn usual_spare(class: MediaClass) -> u8 {
         if class == MediaClass::SolidState { 10 } else { 0 }
@@ -277,22 +277,22 @@ pub enum LayoutError {
 
 /// Where everything lies.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Layout {
+pub struct DiskLayout {
     /// The table.
-    pub table: Table,
+    pub table: TableScheme,
     /// The volumes with their places.
-    pub volumes: Vec<(Volume, Sectors)>,
+    pub volumes: Vec<(PlannedVolume, Sectors)>,
     /// Sectors that stay unallocated for the drive's own use.
     pub spare: u64,
 }
 
-impl Layout {
+impl DiskLayout {
     /// Fits what is wished to a drive.
     ///
     /// # Errors
     /// It does not fit.
-    pub fn of(wish: &Wish, drive: &Drive) -> Result<Self, LayoutError> {
-        let most = if wish.table == Table::Mbr { 4 } else { 16 };
+    pub fn of(wish: &PrepareOrder, drive: &Drive) -> Result<Self, LayoutError> {
+        let most = if wish.table == TableScheme::Mbr { 4 } else { 16 };
         match wish.volumes.len() {
             0 => return Err(LayoutError::NoVolume),
             asked if asked > most => return Err(LayoutError::TooMany { table: wish.table.name(), most, asked }),
@@ -302,7 +302,7 @@ impl Layout {
             return Err(LayoutError::TwoRests);
         }
         wish.volumes.iter().try_for_each(check_label)?;
-        let percent = wish.spare_percent.unwrap_or(Wish::usual_spare(drive.class));
+        let percent = wish.spare_percent.unwrap_or(PrepareOrder::usual_spare(drive.class));
         if percent > 50 {
             return Err(LayoutError::NoSpare(percent));
         }
@@ -311,7 +311,7 @@ impl Layout {
         let spare = whole / 100 * u64::from(percent);
         // The first and the last of the grid belong to the table.
         let room = (whole.saturating_sub(spare) / GRID * GRID).saturating_sub(2 * GRID);
-        let asked = |v: &Volume| v.bytes.map(|b| b / GRID * GRID);
+        let asked = |v: &PlannedVolume| v.bytes.map(|b| b / GRID * GRID);
         let sum = wish.volumes.iter().filter_map(asked).fold(0, u64::saturating_add);
         let rest = room.saturating_sub(sum);
         let needs_rest = wish.volumes.iter().any(|v| v.bytes.is_none());
@@ -332,7 +332,7 @@ impl Layout {
             volumes.push((volume.clone(), Sectors::new(next / logical, bytes / logical)));
             next += bytes;
         }
-        if wish.table == Table::Mbr && volumes.iter().any(|(_, at)| at.end() > u64::from(u32::MAX)) {
+        if wish.table == TableScheme::Mbr && volumes.iter().any(|(_, at)| at.end() > u64::from(u32::MAX)) {
             return Err(LayoutError::BeyondMbr);
         }
         Ok(Self { table: wish.table, volumes, spare: spare / logical })
@@ -346,9 +346,9 @@ impl Layout {
         let geometry = medium.geometry();
         clear(medium, &ends_of(geometry))?;
         let mut guid = || new_guid(entropy);
-        let mut window = Window::new(medium, geometry.whole());
+        let mut window = MediumWindow::new(medium, geometry.whole());
         match self.table {
-            Table::Gpt => {
+            TableScheme::Gpt => {
                 let sector = u64::from(geometry.logical);
                 let mut table = GPT::new_from(&mut window, sector, guid()).map_err(io::Error::other)?;
                 for (n, (volume, at)) in self.volumes.iter().enumerate() {
@@ -364,7 +364,7 @@ impl Layout {
                 table.write_into(&mut window).map_err(io::Error::other)?;
                 GPT::write_protective_mbr_into(&mut window, sector).map_err(io::Error::other)?;
             }
-            Table::Mbr => {
+            TableScheme::Mbr => {
                 let id = guid();
                 let mut header = MBRHeader::new([id[0], id[1], id[2], id[3]]);
                 for (n, (volume, at)) in self.volumes.iter().enumerate() {
@@ -398,7 +398,7 @@ impl Layout {
     }
 }
 
-fn check_label(volume: &Volume) -> Result<(), LayoutError> {
+fn check_label(volume: &PlannedVolume) -> Result<(), LayoutError> {
     let (label, most) = (&volume.label, volume.system.label_room());
     let right = |c: char| c.is_ascii_alphanumeric() || matches!(c, ' ' | '-' | '_');
     // FAT has no small letters in its labels.
@@ -450,9 +450,9 @@ pub struct VolumeMade {
 /// A drive that was made ready for its next user.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Prepared {
+pub struct PreparedDrive {
     /// The table.
-    pub table: Table,
+    pub table: TableScheme,
     /// The volumes.
     pub volumes: Vec<VolumeMade>,
     /// Bytes that stay unallocated.
@@ -465,7 +465,7 @@ pub struct Prepared {
     pub as_wished: bool,
 }
 
-impl Prepared {
+impl PreparedDrive {
     /// In a sentence.
     pub fn sentence(&self) -> String {
         let spare = match self.spare_bytes {
@@ -537,7 +537,7 @@ pub enum Leave {
     /// It stays as it is.
     Blank,
     /// It is prepared.
-    Prepared(Layout),
+    Prepared(DiskLayout),
     /// Its tables are cleared.
     TablesCleared,
 }
@@ -548,8 +548,8 @@ mod tests {
     use jurex_device::testing::{Dice, Memory, cleared, test_drive};
     use jurex_sanitize::contents;
 
-    fn wish(table: Table, volumes: &[&str], spare: Option<u8>) -> Wish {
-        Wish { table, volumes: volumes.iter().map(|v| v.parse().unwrap()).collect(), spare_percent: spare }
+    fn wish(table: TableScheme, volumes: &[&str], spare: Option<u8>) -> PrepareOrder {
+        PrepareOrder { table, volumes: volumes.iter().map(|v| v.parse().unwrap()).collect(), spare_percent: spare }
     }
 
     fn drive(class: MediaClass, megabytes: u64) -> Drive {
@@ -559,49 +559,50 @@ mod tests {
     #[test]
     fn volumes_lie_on_the_grid_beside_each_other_and_leave_what_is_to_stay_free() {
         let solid = drive(MediaClass::SolidState, 1000);
-        let layout = Layout::of(&wish(Table::Gpt, &["fat32:TIDES:100MB", "ext4:archive"], None), &solid).unwrap();
+        let layout = DiskLayout::of(&wish(TableScheme::Gpt, &["fat32:TIDES:100MB", "ext4:archive"], None), &solid).unwrap();
         let places: Vec<Sectors> = layout.volumes.iter().map(|(_, at)| *at).collect();
         assert!(places.iter().all(|at| at.first.0 % 2048 == 0 && at.count % 2048 == 0), "{places:?}");
         assert_eq!((places[0].first.0, places[0].end()), (2048, places[1].first.0));
         let free = solid.geometry.sectors - places[1].end();
         assert!(layout.spare == 195_312 && free >= layout.spare, "a tenth stays free: {free}");
-        let none = Layout::of(&wish(Table::Gpt, &["ext4"], Some(0)), &solid).unwrap();
+        let none = DiskLayout::of(&wish(TableScheme::Gpt, &["ext4"], Some(0)), &solid).unwrap();
         assert!(solid.geometry.sectors - none.volumes[0].1.end() < 2 * 4096);
     }
 
     #[test]
     fn what_does_not_fit_is_said() {
         let small = drive(MediaClass::Magnetic, 100);
-        let of = |table, volumes: &[&str], spare| Layout::of(&wish(table, volumes, spare), &small).unwrap_err().to_string();
+        let of = |table, volumes: &[&str], spare| DiskLayout::of(&wish(table, volumes, spare), &small).unwrap_err().to_string();
         for (said, why) in [
-            (of(Table::Gpt, &[], None), "no volume"),
-            (of(Table::Mbr, &["fat32"; 5], None), "at most 4"),
-            (of(Table::Gpt, &["fat32", "ext4"], None), "only one"),
-            (of(Table::Gpt, &["fat32::200MB"], None), "too small"),
-            (of(Table::Gpt, &["fat32::90MB", "ext4"], None), "too small"),
-            (of(Table::Gpt, &["ext4::5MB"], None), "needs at least"),
-            (of(Table::Gpt, &["fat32:a long label here"], None), "no label"),
-            (of(Table::Gpt, &["fat32:tides"], None), "capitals"),
-            (of(Table::Gpt, &["ext4:tides"], Some(90)), "unallocated"),
+            (of(TableScheme::Gpt, &[], None), "no volume"),
+            (of(TableScheme::Mbr, &["fat32"; 5], None), "at most 4"),
+            (of(TableScheme::Gpt, &["fat32", "ext4"], None), "only one"),
+            (of(TableScheme::Gpt, &["fat32::200MB"], None), "too small"),
+            (of(TableScheme::Gpt, &["fat32::90MB", "ext4"], None), "too small"),
+            (of(TableScheme::Gpt, &["ext4::5MB"], None), "needs at least"),
+            (of(TableScheme::Gpt, &["fat32:a long label here"], None), "no label"),
+            (of(TableScheme::Gpt, &["fat32:tides"], None), "capitals"),
+            (of(TableScheme::Gpt, &["ext4:tides"], Some(90)), "unallocated"),
         ] {
             assert!(said.contains(why), "{why}: {said}");
         }
-        assert!("zfs".parse::<Volume>().unwrap_err().to_string().contains("fat32, exfat"));
-        assert!("ext4:x:9".parse::<Volume>().unwrap_err().to_string().contains("32GB"));
+        assert!("zfs".parse::<PlannedVolume>().unwrap_err().to_string().contains("fat32, exfat"));
+        assert!("ext4:x:9".parse::<PlannedVolume>().unwrap_err().to_string().contains("32GB"));
         let mut of_large_sectors = small.clone();
         (of_large_sectors.geometry.logical, of_large_sectors.geometry.sectors) = (4096, 50_000);
-        let fits = |volume: &str| Layout::of(&wish(Table::Gpt, &[volume], None), &of_large_sectors).map_err(|e| e.to_string());
+        let fits =
+            |volume: &str| DiskLayout::of(&wish(TableScheme::Gpt, &[volume], None), &of_large_sectors).map_err(|e| e.to_string());
         assert!(fits("fat32").unwrap_err().contains("FAT32 needs at least 27"), "{:?}", fits("fat32"));
         assert!(fits("exfat").is_ok());
         let large = test_drive(MediaClass::Magnetic, 1 << 33);
-        assert_eq!(Layout::of(&wish(Table::Mbr, &["ntfs"], None), &large), Err(LayoutError::BeyondMbr));
+        assert_eq!(DiskLayout::of(&wish(TableScheme::Mbr, &["ntfs"], None), &large), Err(LayoutError::BeyondMbr));
     }
 
     #[test]
     fn a_table_that_was_written_is_found_by_our_own_reader() {
-        for table in [Table::Gpt, Table::Mbr] {
+        for table in [TableScheme::Gpt, TableScheme::Mbr] {
             let mut medium = Memory::new(MediaClass::Magnetic, 200_000);
-            let layout = Layout::of(&wish(table, &["fat32:A:42MB", "ext4:B"], None), &medium.drive).unwrap();
+            let layout = DiskLayout::of(&wish(table, &["fat32:A:42MB", "ext4:B"], None), &medium.drive).unwrap();
             layout.write_table(&mut medium, &mut Dice(7)).unwrap();
             let contents = contents::look(&mut medium);
             let places: Vec<Sectors> = contents.regions.iter().map(|r| r.at).collect();

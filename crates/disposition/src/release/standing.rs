@@ -21,7 +21,7 @@ pub struct JobSeen {
 /// Where it is.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "is")]
-pub enum Place {
+pub enum Whereabouts {
     /// It has come in.
     CameIn {
         /// From whom.
@@ -58,24 +58,26 @@ pub enum Place {
     Destroyed,
 }
 
-impl Place {
+impl Whereabouts {
     /// In a few words, as an answer to where it is.
     pub fn sentence(&self) -> String {
         let named = |what: &str, name: &str| if name.is_empty() { what.to_string() } else { format!("{what} {name}") };
         match self {
-            Place::CameIn { from } => named("came in", &if from.is_empty() { String::new() } else { format!("from {from}") }),
-            Place::AtBench { bench } => {
+            Whereabouts::CameIn { from } => {
+                named("came in", &if from.is_empty() { String::new() } else { format!("from {from}") })
+            }
+            Whereabouts::AtBench { bench } => {
                 if bench.is_empty() {
                     "at the bench".into()
                 } else {
                     format!("at {bench}")
                 }
             }
-            Place::Stored { place } => named("stored:", place),
-            Place::AtService { service, batch } => format!("at {service} with batch {batch}, to be destroyed"),
-            Place::Returned { to } => named("returned to", to),
-            Place::HandedOver { to } => named("handed over to", to),
-            Place::Destroyed => "destroyed".into(),
+            Whereabouts::Stored { place } => named("stored:", place),
+            Whereabouts::AtService { service, batch } => format!("at {service} with batch {batch}, to be destroyed"),
+            Whereabouts::Returned { to } => named("returned to", to),
+            Whereabouts::HandedOver { to } => named("handed over to", to),
+            Whereabouts::Destroyed => "destroyed".into(),
         }
     }
 
@@ -85,13 +87,13 @@ impl Place {
             return None;
         }
         Some(match &release.act {
-            Act::Received { from } => Place::CameIn { from: from.clone() },
-            Act::AtBench { bench } => Place::AtBench { bench: bench.clone() },
-            Act::Stored { place } => Place::Stored { place: place.clone() },
-            Act::SentOut { service, batch } => Place::AtService { service: service.clone(), batch: batch.clone() },
-            Act::Returned { to } => Place::Returned { to: to.clone() },
-            Act::HandedOver { to } => Place::HandedOver { to: to.clone() },
-            Act::Destroyed(_) => Place::Destroyed,
+            Act::Received { from } => Whereabouts::CameIn { from: from.clone() },
+            Act::AtBench { bench } => Whereabouts::AtBench { bench: bench.clone() },
+            Act::Stored { place } => Whereabouts::Stored { place: place.clone() },
+            Act::SentOut { service, batch } => Whereabouts::AtService { service: service.clone(), batch: batch.clone() },
+            Act::Returned { to } => Whereabouts::Returned { to: to.clone() },
+            Act::HandedOver { to } => Whereabouts::HandedOver { to: to.clone() },
+            Act::Destroyed(_) => Whereabouts::Destroyed,
             Act::Marked(_)
             | Act::Blank
             | Act::Discarded(_)
@@ -118,7 +120,7 @@ pub enum Treated {
 /// Something about a drive that somebody must still see to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum Matter {
+pub enum OpenItem {
     /// It is not sanitized, and nobody has decided what becomes of it.
     Undecided,
     /// It came in and was never erased.
@@ -129,26 +131,26 @@ pub enum Matter {
     AtService,
 }
 
-impl Matter {
+impl OpenItem {
     /// Every kind, the most urgent first.
-    pub const ALL: [Matter; 4] = [Matter::Undecided, Matter::NeverErased, Matter::NoEnd, Matter::AtService];
+    pub const ALL: [OpenItem; 4] = [OpenItem::Undecided, OpenItem::NeverErased, OpenItem::NoEnd, OpenItem::AtService];
 
     /// As a heading.
     pub fn heading(self) -> &'static str {
         match self {
-            Matter::Undecided => "Not sanitized, or not ended, and nothing is decided",
-            Matter::NeverErased => "Came in, and never erased",
-            Matter::NoEnd => "Erased, and without an end",
-            Matter::AtService => "At a service, its certificate not back",
+            OpenItem::Undecided => "Not sanitized, or not ended, and nothing is decided",
+            OpenItem::NeverErased => "Came in, and never erased",
+            OpenItem::NoEnd => "Erased, and without an end",
+            OpenItem::AtService => "At a service, its certificate not back",
         }
     }
 }
 
 /// How a drive stands.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Standing {
+pub struct DriveStatus {
     /// Where it is.
-    pub place: Place,
+    pub place: Whereabouts,
     /// Since when.
     pub since: Timestamp,
     /// Who said so; empty: a job of that time shows it.
@@ -159,23 +161,24 @@ pub struct Standing {
     pub story: Vec<(Timestamp, String)>,
 }
 
-impl Standing {
+impl DriveStatus {
     /// From its jobs and what was noted of it, each in the order of the ledger; `None`: nothing is known of it.
     pub fn of(jobs: &[JobSeen], releases: &[Release]) -> Option<Self> {
         let mut stands: Option<Self> = None;
-        let mut happened: Vec<(Timestamp, Step<'_>)> = vec![];
+        let mut happened: Vec<(Timestamp, StoryStep<'_>)> = vec![];
         for job in jobs {
-            happened.push((job.began, Step::Began(&job.job)));
-            happened.extend(job.ended.map(|(when, outcome)| (when, Step::Ended(&job.job, outcome))));
+            happened.push((job.began, StoryStep::Began(&job.job)));
+            happened.extend(job.ended.map(|(when, outcome)| (when, StoryStep::Ended(&job.job, outcome))));
         }
         let standing = in_force(releases);
         let stands_still = |release: &Release| standing.iter().any(|s| std::ptr::eq(*s, release));
-        happened.extend(releases.iter().map(|r| (r.made, if stands_still(r) { Step::Act(r) } else { Step::Withdrawn(r) })));
+        happened
+            .extend(releases.iter().map(|r| (r.made, if stands_still(r) { StoryStep::Act(r) } else { StoryStep::Withdrawn(r) })));
         // Of one time in this order: a job's end comes before what was noted of it.
         happened.sort_by_key(|(when, _)| *when);
         for (when, step) in happened {
             let at_bench = || Self {
-                place: Place::AtBench { bench: String::new() },
+                place: Whereabouts::AtBench { bench: String::new() },
                 since: when,
                 by: String::new(),
                 treated: Treated::Never,
@@ -188,17 +191,19 @@ impl Standing {
     }
 
     /// What is still to be seen to.
-    pub fn matter(&self) -> Option<Matter> {
+    pub fn matter(&self) -> Option<OpenItem> {
         match (&self.place, &self.treated) {
-            (Place::AtService { .. }, _) => Some(Matter::AtService),
-            (_, Treated::Destroyed(Outcome::NotSanitized)) => Some(Matter::Undecided),
-            (Place::Destroyed, _) => None,
-            (Place::CameIn { .. } | Place::AtBench { .. } | Place::Stored { .. }, Treated::Never) => Some(Matter::NeverErased),
+            (Whereabouts::AtService { .. }, _) => Some(OpenItem::AtService),
+            (_, Treated::Destroyed(Outcome::NotSanitized)) => Some(OpenItem::Undecided),
+            (Whereabouts::Destroyed, _) => None,
+            (Whereabouts::CameIn { .. } | Whereabouts::AtBench { .. } | Whereabouts::Stored { .. }, Treated::Never) => {
+                Some(OpenItem::NeverErased)
+            }
             // Handed away as it is: somebody has decided that, and the ledger says so.
-            (Place::Returned { .. } | Place::HandedOver { .. }, _) => None,
-            (_, Treated::Begun(_) | Treated::Job(_, Outcome::NotSanitized)) => Some(Matter::Undecided),
-            (Place::Stored { .. }, _) => None,
-            (Place::CameIn { .. } | Place::AtBench { .. }, _) => Some(Matter::NoEnd),
+            (Whereabouts::Returned { .. } | Whereabouts::HandedOver { .. }, _) => None,
+            (_, Treated::Begun(_) | Treated::Job(_, Outcome::NotSanitized)) => Some(OpenItem::Undecided),
+            (Whereabouts::Stored { .. }, _) => None,
+            (Whereabouts::CameIn { .. } | Whereabouts::AtBench { .. }, _) => Some(OpenItem::NoEnd),
         }
     }
 
@@ -215,7 +220,7 @@ impl Standing {
 }
 
 /// One step of a drive's story.
-enum Step<'s> {
+enum StoryStep<'s> {
     Began(&'s JobId),
     Ended(&'s JobId, Outcome),
     Act(&'s Release),
@@ -223,25 +228,25 @@ enum Step<'s> {
     Withdrawn(&'s Release),
 }
 
-impl Step<'_> {
-    fn take(&self, when: Timestamp, now: &mut Standing) {
+impl StoryStep<'_> {
+    fn take(&self, when: Timestamp, now: &mut DriveStatus) {
         match self {
-            Step::Began(job) => {
+            StoryStep::Began(job) => {
                 // Wherever it was said to be: it is here, and what it was before says nothing of what it holds now.
-                let left = !matches!(now.place, Place::AtBench { .. });
+                let left = !matches!(now.place, Whereabouts::AtBench { .. });
                 if left || now.story.is_empty() {
-                    (now.place, now.since, now.by) = (Place::AtBench { bench: String::new() }, when, String::new());
+                    (now.place, now.since, now.by) = (Whereabouts::AtBench { bench: String::new() }, when, String::new());
                 }
                 now.treated = Treated::Begun((*job).clone());
                 now.story.push((when, format!("Job {job} began.")));
             }
-            Step::Ended(job, outcome) => {
+            StoryStep::Ended(job, outcome) => {
                 // An earlier job that was cut short and went on may end after a later one has begun.
                 now.treated = Treated::Job((*job).clone(), *outcome);
                 now.story.push((when, format!("Job {job} ended: {outcome}.")));
             }
-            Step::Act(release) => {
-                if let Some(place) = Place::of(release) {
+            StoryStep::Act(release) => {
+                if let Some(place) = Whereabouts::of(release) {
                     (now.place, now.since, now.by) = (place, when, release.by.clone());
                 }
                 if let Act::Received { .. } = release.act
@@ -259,7 +264,7 @@ impl Step<'_> {
                 }
                 now.story.push((when, format!("{} ({})", release.act.sentence(), release.by)));
             }
-            Step::Withdrawn(release) => {
+            StoryStep::Withdrawn(release) => {
                 now.story.push((when, format!("Withdrawn since: {} ({})", release.act.sentence(), release.by)));
             }
         }
@@ -269,7 +274,7 @@ impl Step<'_> {
 #[cfg(test)]
 mod tests {
     use super::super::tests::about;
-    use super::super::{About, Destruction, How};
+    use super::super::{Circumstances, Destruction, How};
     use super::*;
     use jurex_device::media::MediaClass;
     use jurex_sanitize::rules::Edition;
@@ -279,7 +284,7 @@ mod tests {
     }
 
     fn noted(minute: i64, act: Act) -> Release {
-        Release::new(About { made: at(minute), ..about(MediaClass::Magnetic) }, act, Edition::Rev2).unwrap()
+        Release::new(Circumstances { made: at(minute), ..about(MediaClass::Magnetic) }, act, Edition::Rev2).unwrap()
     }
 
     fn job(n: u8, began: i64, ended: Option<(i64, Outcome)>) -> JobSeen {
@@ -296,7 +301,7 @@ mod tests {
 
     #[test]
     fn where_it_is_and_what_is_open_follow_from_what_happened_last() {
-        use Matter::*;
+        use OpenItem::*;
         use Outcome::{Clear, NotSanitized};
         let received = || Act::Received { from: "Skerry Point".into() };
         let sent = || Act::SentOut { service: "Gannet Metals".into(), batch: "7".into() };
@@ -325,10 +330,10 @@ mod tests {
             (vec![clear()], vec![(30, returned()), (40, received())], "came in from Skerry Point", Some(NeverErased)),
         ] {
             let releases: Vec<Release> = acts.into_iter().map(|(m, act)| noted(m, act)).collect();
-            let stands = Standing::of(&jobs, &releases).unwrap();
+            let stands = DriveStatus::of(&jobs, &releases).unwrap();
             assert_eq!((stands.place.sentence().as_str(), stands.matter()), (place, matter), "{:#?}", stands.story);
         }
-        assert_eq!(Standing::of(&[], &[]), None);
+        assert_eq!(DriveStatus::of(&[], &[]), None);
     }
 
     #[test]
@@ -340,20 +345,20 @@ mod tests {
         };
         let first = withdraw(40, &destroyed);
         let all = [destroyed.clone(), first.clone()];
-        let stands = Standing::of(&failed, &all).unwrap();
-        assert_eq!((stands.place.sentence().as_str(), stands.matter()), ("at the bench", Some(Matter::Undecided)));
+        let stands = DriveStatus::of(&failed, &all).unwrap();
+        assert_eq!((stands.place.sentence().as_str(), stands.matter()), ("at the bench", Some(OpenItem::Undecided)));
         let story: Vec<&str> = stands.story.iter().map(|(_, s)| s.as_str()).collect();
         assert!(story[2].starts_with("Withdrawn since: It was disintegrated") && story[3].contains("shelf 3"), "{story:?}");
         // What withdraws can be withdrawn too; another drive's statement is not touched by it.
         let again = [destroyed.clone(), first.clone(), withdraw(50, &first)];
-        assert_eq!(Standing::of(&failed, &again).unwrap().place, Place::Destroyed);
+        assert_eq!(DriveStatus::of(&failed, &again).unwrap().place, Whereabouts::Destroyed);
         let other = [destroyed, noted(40, Act::Withdrawn { statement: "0".repeat(64), why: "x".into() })];
-        assert_eq!(Standing::of(&failed, &other).unwrap().place, Place::Destroyed);
+        assert_eq!(DriveStatus::of(&failed, &other).unwrap().place, Whereabouts::Destroyed);
     }
 
     #[test]
     fn its_story_is_told_in_order() {
-        let stands = Standing::of(&[job(1, 10, Some((20, Outcome::Clear)))], &[noted(30, stored())]).unwrap();
+        let stands = DriveStatus::of(&[job(1, 10, Some((20, Outcome::Clear)))], &[noted(30, stored())]).unwrap();
         let story: Vec<&str> = stands.story.iter().map(|(_, s)| s.as_str()).collect();
         assert!(story[0].ends_with("began.") && story[1].ends_with("ended: Clear."), "{story:?}");
         assert_eq!(story[2], "It was put away: shelf 3. (Ines)");

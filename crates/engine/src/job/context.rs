@@ -4,17 +4,17 @@
 use super::faults::Failures;
 use super::stage::Issued;
 use super::{Now, describe};
-use crate::beside::BesideDraws;
+use crate::beside::SiblingBaselines;
 use crate::checkpoint::Checkpoint;
-use crate::draw::Draw;
+use crate::draw::BaselineSample;
 use crate::event::{Activity, Event, Progress};
-use crate::list::List;
+use crate::list::WorkList;
 use jurex_device::media::{Drive, Geometry, Scope};
 use jurex_device::technique::Technique;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::Sectors;
 use jurex_sanitize::digest::Salt;
-use jurex_sanitize::evidence::{Ended, Evidence, Expect, OwnEvidence};
+use jurex_sanitize::evidence::{Ended, Evidence, Expect, NativeEvidence};
 use jurex_sanitize::plan::{Plan, Secret};
 use std::collections::BTreeMap;
 use std::time::Duration;
@@ -37,15 +37,15 @@ pub(super) struct Context {
     pub(super) progress: Progress,
     /// What happened since somebody listened.
     pub(super) events: Vec<Event>,
-    pub(super) list: List,
-    pub(super) flight: Flight,
+    pub(super) list: WorkList,
+    pub(super) flight: InFlight,
     /// What is being done, for whoever is told of it.
     pub(super) activity: Activity,
     /// The pass that is under way, counted from 0.
     pub(super) pass: usize,
     /// What lay at drawn places before the drive erased itself: of itself, and of other namespaces.
-    pub(super) draw: Option<Draw>,
-    pub(super) beside: BesideDraws,
+    pub(super) draw: Option<BaselineSample>,
+    pub(super) beside: SiblingBaselines,
     /// Whether the drive was seen at work on its own erasure right before it was opened.
     pub(super) watched: bool,
     pub(super) failures: Failures,
@@ -56,12 +56,12 @@ pub(super) struct Context {
 
 /// Requests in flight by their tags.
 #[derive(Debug, Default)]
-pub(super) struct Flight {
+pub(super) struct InFlight {
     issued: BTreeMap<u64, Issued>,
     next_tag: u64,
 }
 
-impl Flight {
+impl InFlight {
     pub(super) fn is_empty(&self) -> bool {
         self.issued.is_empty()
     }
@@ -146,8 +146,8 @@ impl Context {
     }
 
     /// What is known of the drive's own erasure so far.
-    pub(super) fn own_evidence(&self) -> OwnEvidence {
-        self.evidence().own().cloned().unwrap_or_else(|| OwnEvidence::begun(Technique::Discard))
+    pub(super) fn own_evidence(&self) -> NativeEvidence {
+        self.evidence().own().cloned().unwrap_or_else(|| NativeEvidence::begun(Technique::Discard))
     }
 
     /// What digests are made with.
@@ -162,12 +162,12 @@ impl Context {
     }
 
     /// Nothing noted yet, of the places that stage `own` wants; `None`: nothing is read after it.
-    pub(super) fn new_draw(&self, own: usize, whole: Sectors) -> Option<Draw> {
+    pub(super) fn new_draw(&self, own: usize, whole: Sectors) -> Option<BaselineSample> {
         let check = self.plan.check_after(own)?;
         Some(match check.expect {
-            Expect::Changed => Draw::new(whole, &check.reading.places(whole)),
+            Expect::Changed => BaselineSample::new(whole, &check.reading.places(whole)),
             // Whether it is blank afterwards is read in any case; here only whether it was not so before.
-            _ => Draw::thin(whole),
+            _ => BaselineSample::thin(whole),
         })
     }
 
@@ -180,7 +180,7 @@ impl Context {
         // Of a drive that was only watched nobody knows what others wrote to them between its end and their opening; places
         // would not show it.
         if !self.watched {
-            self.beside = BesideDraws::of_kept(checkpoint.beside());
+            self.beside = SiblingBaselines::of_kept(checkpoint.beside());
         }
     }
 
@@ -208,7 +208,7 @@ impl Context {
         let mut checkpoint = Checkpoint::new(&self.plan, self.progress.evidence(), self.lasted(now));
         // What was drawn is of use only until it has been compared.
         if self.evidence().overwrite().is_none() {
-            checkpoint = checkpoint.with_drawn(self.draw.as_ref().map(Draw::to_kept), self.beside.to_kept());
+            checkpoint = checkpoint.with_drawn(self.draw.as_ref().map(BaselineSample::to_kept), self.beside.to_kept());
         }
         self.checkpoint = Some(Box::new(checkpoint));
     }

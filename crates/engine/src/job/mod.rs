@@ -7,22 +7,25 @@ mod request;
 mod resume;
 mod stage;
 
-pub use request::{Completed, DriveChanged, Now, Request, Step, Task, Wish};
+pub use request::{Completed, Control, DriveChanged, JobStep, Now, Request, Task};
 
-use super::beside::BesideDraws;
+use super::beside::SiblingBaselines;
 use super::checkpoint::Checkpoint;
 use super::event::{Activity, Event, Progress};
-use super::kept::Kept;
-use super::list::{List, Next};
+use super::kept::CheckpointSaved;
+use super::list::{NextAttempt, WorkList};
 use super::run::KeepError;
-use context::{Context, Flight, Meter};
+use context::{Context, InFlight, Meter};
 use faults::Failures;
 use jurex_device::media::Drive;
 use jurex_device::medium::{Access, Cause, MediumError};
-use jurex_sanitize::evidence::{ByList, Ended, Evidence, Session};
+use jurex_sanitize::evidence::{Approval, Ended, Evidence, Session};
 use jurex_sanitize::plan::{ArmedPlan, Stage};
 use request::describe;
-use stage::{Check, Closing, Issued, Measure, Native, Overwrite, StageMachine, Taken, Then, Turn, Unhide};
+use stage::{
+    CheckStage, ClosingStage, Issued, MeasureStage, NativeStage, OverwriteStage, StageMachine, StageTurn, Taken, Then,
+    UnhideStage,
+};
 use std::time::Duration;
 
 /// One job on one drive.
@@ -30,13 +33,13 @@ use std::time::Duration;
 pub struct Job {
     context: Context,
     /// The list that stood for the label check, if no person did.
-    by_list: Option<ByList>,
+    by_list: Option<Approval>,
     /// The stage that is under way, counted from 0, and its machine; `None`: the job is over, or has not begun.
     at: usize,
     stage: Option<Box<dyn StageMachine>>,
     /// What follows once hidden sectors are lifted anew, after a power cycle.
     then_after_lifting: Option<usize>,
-    wish: Wish,
+    wish: Control,
     held: bool,
 }
 
@@ -63,18 +66,18 @@ impl Job {
             progress: Progress::of_plan(&plan),
             plan,
             events: vec![],
-            list: List::default(),
-            flight: Flight::default(),
+            list: WorkList::default(),
+            flight: InFlight::default(),
             activity: Activity::Laying,
             pass: 0,
             draw: None,
-            beside: BesideDraws::default(),
+            beside: SiblingBaselines::default(),
             watched: false,
             failures: Failures::default(),
             meter: Meter::new(now),
             checkpoint: None,
         };
-        let mut job = Self { context, by_list, at: 0, stage: None, then_after_lifting: None, wish: Wish::GoOn, held: false };
+        let mut job = Self { context, by_list, at: 0, stage: None, then_after_lifting: None, wish: Control::GoOn, held: false };
         job.set_chunk(chunk_bytes);
         Ok(job)
     }
@@ -100,15 +103,15 @@ impl Job {
     }
 
     /// What is wanted of the job from now on. A stop cannot be taken back.
-    pub fn wish(&mut self, wish: Wish) {
-        if self.wish != Wish::Stop {
+    pub fn wish(&mut self, wish: Control) {
+        if self.wish != Control::Stop {
             self.wish = wish;
         }
     }
 
     /// Whether nothing more is wanted of the drive: the job is to be stopped, or is over.
     pub(super) fn is_done_with_the_drive(&self) -> bool {
-        self.wish == Wish::Stop || self.stage.is_none()
+        self.wish == Control::Stop || self.stage.is_none()
     }
 
     /// Whether a drive that does not answer may be left with what is in flight.
@@ -142,7 +145,7 @@ impl Job {
     }
 
     /// The job's place was kept, or was not. Without it nothing that changes the drive is sent.
-    pub fn kept(&mut self, kept: Result<Kept, KeepError>, now: Now) {
+    pub fn kept(&mut self, kept: Result<CheckpointSaved, KeepError>, now: Now) {
         let then = self.stage.as_mut().map_or(Then::Stay, |s| s.kept(kept));
         self.follow(then, now);
     }
@@ -156,7 +159,7 @@ impl Job {
     }
 
     /// What to do next.
-    pub fn request(&mut self, now: Now) -> Step {
+    pub fn request(&mut self, now: Now) -> JobStep {
         loop {
             if let Some(step) = self.settle(now) {
                 return step;
@@ -165,21 +168,21 @@ impl Job {
     }
 
     /// One look at what to do next; `None`: something was settled without the drive, and it is to be looked at again.
-    fn settle(&mut self, now: Now) -> Option<Step> {
+    fn settle(&mut self, now: Now) -> Option<JobStep> {
         if let Some(ended) = self.context.failures.given_up().filter(|_| self.stage.is_some()) {
             self.end(ended, now);
         }
-        let Some(stage) = &self.stage else { return Some(Step::Ended) };
+        let Some(stage) = &self.stage else { return Some(JobStep::Ended) };
         let (at_work, writes) = (stage.drive_is_at_work(), stage.writes_passes());
         match self.wish {
-            Wish::GoOn => self.go_on(now),
-            Wish::Hold | Wish::CoolDown(_) if at_work => self.go_on(now),
-            Wish::Hold | Wish::CoolDown(_) | Wish::Stop => return Some(self.rest(now)),
+            Control::GoOn => self.go_on(now),
+            Control::Hold | Control::CoolDown(_) if at_work => self.go_on(now),
+            Control::Hold | Control::CoolDown(_) | Control::Stop => return Some(self.rest(now)),
         }
         if self.context.meter.checkpoint_due {
             if writes {
                 let idle = self.context.flight.is_empty();
-                return Some(if idle { self.issue(Issued::FlushForCheckpoint, Task::Flush) } else { Step::Wait });
+                return Some(if idle { self.issue(Issued::FlushForCheckpoint, Task::Flush) } else { JobStep::Wait });
             }
             // Reading leaves nothing in a cache.
             self.context.save(now);
@@ -189,12 +192,12 @@ impl Job {
         }
         let turn = self.stage.as_mut()?.turn(&mut self.context, now);
         match turn {
-            Turn::Work => self.work(now),
-            Turn::Alone(issued, task) if self.context.flight.is_empty() => Some(self.issue(issued, task)),
-            Turn::Alone(..) | Turn::Wait => Some(Step::Wait),
-            Turn::Keep => Some(Step::Keep),
-            Turn::Until(so_long) => Some(Step::Until(so_long)),
-            Turn::Settled(then) => {
+            StageTurn::Work => self.work(now),
+            StageTurn::Alone(issued, task) if self.context.flight.is_empty() => Some(self.issue(issued, task)),
+            StageTurn::Alone(..) | StageTurn::Wait => Some(JobStep::Wait),
+            StageTurn::Keep => Some(JobStep::Keep),
+            StageTurn::Until(so_long) => Some(JobStep::Until(so_long)),
+            StageTurn::Settled(then) => {
                 self.follow(then, now);
                 None
             }
@@ -202,18 +205,18 @@ impl Job {
     }
 
     /// The next stretch of the stage's work list.
-    fn work(&mut self, now: Now) -> Option<Step> {
+    fn work(&mut self, now: Now) -> Option<JobStep> {
         match self.context.list.next(self.context.flight.is_empty()) {
-            Next::Attempt(attempt) => {
+            NextAttempt::Attempt(attempt) => {
                 let task = self.stage.as_ref()?.task(&self.context, attempt.at);
                 Some(self.issue(Issued::Work(attempt, now.mono), task))
             }
-            Next::AfterThose => Some(Step::Wait),
-            Next::Nothing if self.context.failures.doubt.has_suspects() => {
+            NextAttempt::AfterThose => Some(JobStep::Wait),
+            NextAttempt::Nothing if self.context.failures.doubt.has_suspects() => {
                 self.context.begin_probing();
                 None
             }
-            Next::Nothing => {
+            NextAttempt::Nothing => {
                 self.context.tell_advance();
                 self.context.tell_wrong();
                 let then = self.stage.as_mut()?.worked_through(&mut self.context, now);
@@ -223,33 +226,33 @@ impl Job {
         }
     }
 
-    fn issue(&mut self, issued: Issued, task: Task) -> Step {
-        Step::Do(Request { tag: self.context.flight.begin(issued), task })
+    fn issue(&mut self, issued: Issued, task: Task) -> JobStep {
+        JobStep::Do(Request { tag: self.context.flight.begin(issued), task })
     }
 
     /// Stops or holds, once nothing is in flight and what was laid so far is fast, so that the work can go on from here.
-    fn rest(&mut self, now: Now) -> Step {
-        let Some(stage) = &mut self.stage else { return Step::Ended };
+    fn rest(&mut self, now: Now) -> JobStep {
+        let Some(stage) = &mut self.stage else { return JobStep::Ended };
         if !self.context.flight.is_empty() {
             stage.rest_is_wanted(&mut self.context);
-            return Step::Wait;
+            return JobStep::Wait;
         }
         if stage.writes_passes() && self.context.meter.has_unsaved() {
             return self.issue(Issued::FlushForCheckpoint, Task::Flush);
         }
-        if self.wish == Wish::Stop {
+        if self.wish == Control::Stop {
             if stage.keeps_its_place() {
                 self.context.save(now);
             }
             self.end(Ended::Stopped, now);
-            return Step::Ended;
+            return JobStep::Ended;
         }
         if !std::mem::replace(&mut self.held, true) {
-            let celsius = if let Wish::CoolDown(celsius) = self.wish { Some(celsius) } else { None };
+            let celsius = if let Control::CoolDown(celsius) = self.wish { Some(celsius) } else { None };
             self.context.tell_advance();
             self.context.tell(Event::Held { celsius });
         }
-        Step::Held
+        JobStep::Held
     }
 
     fn go_on(&mut self, now: Now) {
@@ -260,9 +263,9 @@ impl Job {
     }
 
     /// Tries the drive at another place than those that failed.
-    fn probe(&mut self) -> Option<Step> {
+    fn probe(&mut self) -> Option<JobStep> {
         if !self.context.flight.is_empty() {
-            return Some(Step::Wait);
+            return Some(JobStep::Wait);
         }
         match self.context.failures.doubt.next_probe() {
             Some(at) => Some(self.issue(Issued::Probe, Task::Probe(at))),
@@ -320,12 +323,12 @@ impl Job {
         let job = &mut self.context;
         job.meter.mark(now);
         let stage: Box<dyn StageMachine> = match job.plan.stages().get(n).cloned() {
-            Some(Stage::Lift(lift)) => Box::new(Unhide::begin(job, &lift, now)),
-            Some(Stage::Measure(measure)) => Box::new(Measure::begin(job, &measure.tags, now)),
-            Some(Stage::Own(own)) => Box::new(Native::begin(job, &own, n, now)),
-            Some(Stage::Check(check)) => Box::new(Check::begin(job, &check, now)),
-            Some(Stage::Overwrite(_)) => Box::new(Overwrite::begin(job, now)),
-            None => Box::new(Closing::begin(job)),
+            Some(Stage::Lift(lift)) => Box::new(UnhideStage::begin(job, &lift, now)),
+            Some(Stage::Measure(measure)) => Box::new(MeasureStage::begin(job, &measure.tags, now)),
+            Some(Stage::Own(own)) => Box::new(NativeStage::begin(job, &own, n, now)),
+            Some(Stage::Check(check)) => Box::new(CheckStage::begin(job, &check, now)),
+            Some(Stage::Overwrite(_)) => Box::new(OverwriteStage::begin(job, now)),
+            None => Box::new(ClosingStage::begin(job)),
         };
         self.stage = Some(stage);
     }

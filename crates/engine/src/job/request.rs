@@ -1,6 +1,6 @@
 //! What a job asks for, and what it is told.
 
-use crate::beside::BesideMet;
+use crate::beside::SiblingMet;
 use crate::kept::Change;
 use jiff::Timestamp;
 use jurex_device::media::Drive;
@@ -9,8 +9,8 @@ use jurex_device::native::command::{Answer, Command};
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::Sectors;
-use jurex_sanitize::digest::{Met, Salt};
-use jurex_sanitize::tag::Tag;
+use jurex_sanitize::digest::{Salt, SectorDigest};
+use jurex_sanitize::tag::ProbeTag;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -25,7 +25,7 @@ pub struct Now {
 
 /// What a person wants of a running job.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Wish {
+pub enum Control {
     /// Work, or go on working.
     GoOn,
     /// Hold still until told otherwise.
@@ -36,16 +36,16 @@ pub enum Wish {
     Stop,
 }
 
-impl Wish {
+impl Control {
     /// The wish that counts of several that came since the last look: a stop is never lost, else the last one.
-    pub fn of_several(wishes: impl IntoIterator<Item = Wish>) -> Option<Wish> {
-        wishes.into_iter().reduce(|earlier, later| if earlier == Wish::Stop { earlier } else { later })
+    pub fn of_several(wishes: impl IntoIterator<Item = Control>) -> Option<Control> {
+        wishes.into_iter().reduce(|earlier, later| if earlier == Control::Stop { earlier } else { later })
     }
 }
 
 /// What the caller does next.
 #[derive(Debug)]
-pub enum Step {
+pub enum JobStep {
     /// Keep the checkpoint that was made, and tell the job how that went by [`super::Job::kept`] before it is asked again.
     Keep,
     /// Nothing to do for so long, unless the wish changes.
@@ -110,13 +110,13 @@ pub enum Completed {
     /// The drive said who it is.
     Identified(Box<Drive>),
     /// The sectors were read; this is what each of them held.
-    Digested(Vec<Met>),
+    Digested(Vec<SectorDigest>),
     /// The sectors were read; these are the tags that are on them.
-    Tags(Vec<Tag>),
+    Tags(Vec<ProbeTag>),
     /// The answers to the commands that were sent; of several the first that was not good is the last.
     Answered(Vec<Answer>),
     /// What the drawn places of other namespaces hold.
-    Beside(Vec<BesideMet>),
+    Beside(Vec<SiblingMet>),
     /// It failed.
     Failed(MediumError),
 }

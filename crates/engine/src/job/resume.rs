@@ -1,12 +1,12 @@
 //! How a job that was cut short goes on: where, and what it trusts of an earlier session.
 
-use super::stage::Overwrite;
+use super::stage::OverwriteStage;
 use super::{DriveChanged, Job, Now, describe};
 use crate::checkpoint::Checkpoint;
 use crate::event::Event;
 use jurex_device::media::Drive;
 use jurex_device::medium::Access;
-use jurex_sanitize::evidence::What;
+use jurex_sanitize::evidence::StageResult;
 use jurex_sanitize::plan::ArmedPlan;
 
 impl Job {
@@ -71,7 +71,7 @@ impl Job {
         if self.context.evidence().passes().is_empty() {
             return self.begin_stage(0, now);
         }
-        let (stage, then) = Overwrite::go_on(&mut self.context, now);
+        let (stage, then) = OverwriteStage::go_on(&mut self.context, now);
         self.stage = Some(Box::new(stage));
         self.follow(then, now);
     }
@@ -81,9 +81,9 @@ impl Job {
         let (evidence, plan) = (self.context.evidence(), &self.context.plan);
         let before = match evidence.stages.last().map(|s| &s.what) {
             None => plan.overwriting_at() != Some(0),
-            Some(What::Lifted(_) | What::Measured(_) | What::Own(_)) => true,
-            Some(What::Checked(_)) => evidence.overwrite().is_none(),
-            Some(What::Overwritten(_)) => false,
+            Some(StageResult::Lifted(_) | StageResult::Measured(_) | StageResult::Own(_)) => true,
+            Some(StageResult::Checked(_)) => evidence.overwrite().is_none(),
+            Some(StageResult::Overwritten(_)) => false,
         };
         // What was lifted until the next power-on has to be lifted anew.
         before || self.is_hidden_again()
@@ -101,19 +101,19 @@ impl Job {
         let own_at = plan.own_at();
         let stage = match evidence.stages.last().map(|s| (&s.what, s.ended.is_some())) {
             None => 0,
-            Some((What::Lifted(_), false)) => 0,
-            Some((What::Lifted(_), true)) => 1,
+            Some((StageResult::Lifted(_), false)) => 0,
+            Some((StageResult::Lifted(_), true)) => 1,
             // Nothing was erased since: it is found out anew, since this may be another drive of that name.
-            Some((What::Measured(_), _)) => plan.measure_at().unwrap_or(0),
-            Some((What::Own(_), false)) => own_at.unwrap_or(0),
+            Some((StageResult::Measured(_), _)) => plan.measure_at().unwrap_or(0),
+            Some((StageResult::Own(_), false)) => own_at.unwrap_or(0),
             // What was read under an earlier hold proves nothing. A key is replaced again; what is blank is read in full.
-            Some((What::Own(own), true)) if own.technique.leaves_unknown_bytes() => own_at.unwrap_or(0),
-            Some((What::Own(_), true)) => own_at.map_or(0, |n| n + 1),
-            Some((What::Checked(_), _)) if evidence.overwrite().is_none() => {
+            Some((StageResult::Own(own), true)) if own.technique.leaves_unknown_bytes() => own_at.unwrap_or(0),
+            Some((StageResult::Own(_), true)) => own_at.map_or(0, |n| n + 1),
+            Some((StageResult::Checked(_), _)) if evidence.overwrite().is_none() => {
                 let again = evidence.own().is_some_and(|o| o.technique.leaves_unknown_bytes());
                 own_at.map_or(0, |n| n + usize::from(!again))
             }
-            Some((What::Checked(_) | What::Overwritten(_), _)) => plan.overwriting_at().unwrap_or(0),
+            Some((StageResult::Checked(_) | StageResult::Overwritten(_), _)) => plan.overwriting_at().unwrap_or(0),
         };
         let hides_again = stage > 0 && plan.lift().is_some() && found.geometry != evidence.geometry();
         if hides_again {

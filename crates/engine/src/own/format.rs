@@ -1,27 +1,27 @@
 //! NVMe Format NVM with secure erase: it is answered when it is done. Cut off in the middle its content is undefined, and it is
 //! asked for again.
 
-use super::{End, Next, Talk, Work};
+use super::{CommandSequence, DriveWork, NextCommand, SequenceEnd};
 use jurex_device::media::Scope;
 use jurex_device::native::command::{Answer, Command};
 use jurex_device::native::nvme;
 use jurex_device::technique::Technique;
-use jurex_sanitize::plan::OwnErase;
+use jurex_sanitize::plan::PlannedErase;
 use std::time::Duration;
 
 /// The standard has no word for how long it takes.
 const PATIENCE: Duration = Duration::from_secs(48 * 3600);
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-enum Step {
+enum FormatStep {
     AskController,
     AskNamespace,
     Format(Command),
-    Over(End),
+    Over(SequenceEnd),
 }
 
 #[derive(Debug)]
-pub(super) struct Format {
+pub(super) struct FormatSequence {
     technique: Technique,
     /// Whether its key is replaced, and not its blocks erased.
     crypto: bool,
@@ -31,12 +31,12 @@ pub(super) struct Format {
     of: u32,
     /// Whether it takes a format of all namespaces by the number that means all of them.
     broadcast: bool,
-    step: Step,
+    step: FormatStep,
     at_work: bool,
 }
 
-impl Format {
-    pub(super) fn new(own: &OwnErase, crypto: bool) -> Self {
+impl FormatSequence {
+    pub(super) fn new(own: &PlannedErase, crypto: bool) -> Self {
         let namespace = if let Scope::Namespace { namespace } = own.scope { Some(namespace) } else { None };
         Self {
             technique: own.technique,
@@ -44,13 +44,13 @@ impl Format {
             namespace,
             of: namespace.or(own.namespace).unwrap_or(1),
             broadcast: true,
-            step: Step::AskController,
+            step: FormatStep::AskController,
             at_work: false,
         }
     }
 
-    fn hear_controller(&mut self, answer: &Answer) -> Step {
-        let refused = |why: String| Step::Over(End::Refused(why));
+    fn hear_controller(&mut self, answer: &Answer) -> FormatStep {
+        let refused = |why: String| FormatStep::Over(SequenceEnd::Refused(why));
         let Some(told) = answer.page().and_then(|p| nvme::Controller::parse(p).ok()) else {
             return refused(format!("it did not tell what it can: {}", answer.sentence()));
         };
@@ -65,47 +65,50 @@ impl Format {
             (true, None) if !told.format_broadcast && !told.format_erases_all => {
                 refused("it formats one namespace at a time, and the plan is for all of them: plan each by itself".into())
             }
-            (true, _) => Step::AskNamespace,
+            (true, _) => FormatStep::AskNamespace,
         }
     }
 }
 
-impl Talk for Format {
-    fn next(&mut self) -> Next {
+impl CommandSequence for FormatSequence {
+    fn next(&mut self) -> NextCommand {
         match &self.step {
-            Step::AskController => Next::Ask(nvme::identify_controller()),
-            Step::AskNamespace => Next::Ask(nvme::identify_namespace(self.of)),
-            Step::Format(command) => {
+            FormatStep::AskController => NextCommand::Ask(nvme::identify_controller()),
+            FormatStep::AskNamespace => NextCommand::Ask(nvme::identify_namespace(self.of)),
+            FormatStep::Format(command) => {
                 self.at_work = true;
-                Next::Change(vec![command.clone()])
+                NextCommand::Change(vec![command.clone()])
             }
-            Step::Over(end) => Next::Over(end.clone()),
+            FormatStep::Over(end) => NextCommand::Over(end.clone()),
         }
     }
 
     fn heard(&mut self, answer: &Answer) {
         self.step = match &self.step {
-            Step::AskController => self.hear_controller(answer),
-            Step::AskNamespace => {
+            FormatStep::AskController => self.hear_controller(answer),
+            FormatStep::AskNamespace => {
                 let secure_erase = if self.crypto { 2 } else { 1 };
                 // One that erases all of them whichever is named, and takes no number that means all: any of them is named (FNA bits 1 and 3).
                 let named = self.namespace.or((!self.broadcast).then_some(self.of));
                 match answer.page().and_then(|page| nvme::format(named, page, secure_erase)) {
-                    Some(command) => Step::Format(command.patient(PATIENCE)),
-                    None => Step::Over(End::Refused(format!("it did not tell its namespace's format: {}", answer.sentence()))),
+                    Some(command) => FormatStep::Format(command.patient(PATIENCE)),
+                    None => FormatStep::Over(SequenceEnd::Refused(format!(
+                        "it did not tell its namespace's format: {}",
+                        answer.sentence()
+                    ))),
                 }
             }
-            Step::Format(_) if answer.is_good() => Step::Over(End::Completed),
-            Step::Format(_) => match answer {
-                Answer::Lost { why } => Step::Over(End::Silent(format!("no answer came to the format ({why})"))),
-                refused => Step::Over(End::Failed(format!("it did not format: {}", refused.sentence()))),
+            FormatStep::Format(_) if answer.is_good() => FormatStep::Over(SequenceEnd::Completed),
+            FormatStep::Format(_) => match answer {
+                Answer::Lost { why } => FormatStep::Over(SequenceEnd::Silent(format!("no answer came to the format ({why})"))),
+                refused => FormatStep::Over(SequenceEnd::Failed(format!("it did not format: {}", refused.sentence()))),
             },
-            Step::Over(end) => Step::Over(end.clone()),
+            FormatStep::Over(end) => FormatStep::Over(end.clone()),
         };
         self.at_work = false;
     }
 
-    fn work(&self) -> Work {
-        Work { at_work: self.at_work, ..Work::default() }
+    fn work(&self) -> DriveWork {
+        DriveWork { at_work: self.at_work, ..DriveWork::default() }
     }
 }

@@ -1,20 +1,20 @@
 //! Hidden sectors of ATA drives: the host protected area, the accessible maximum, the device configuration overlay. Each is
 //! asked for, lifted to the drive's native end, and looked at again.
 
-use super::{End, Next, Talk};
+use super::{CommandSequence, NextCommand, SequenceEnd};
 use jurex_device::native::ata::{self, Identify, erase as command};
 use jurex_device::native::command::{Answer, Command};
-use jurex_sanitize::plan::Lift;
+use jurex_sanitize::plan::UnhideOrder;
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-enum Step {
+enum UnhideStep {
     AskBefore,
     /// Where the native end is, by the command of that feature.
     AskEnd(Feature),
     Lift(Feature, u64),
     /// The system looks at the new capacity.
     Rescan,
-    Over(End),
+    Over(SequenceEnd),
 }
 
 /// Features that hide sectors, in the order in which they are lifted.
@@ -26,21 +26,21 @@ enum Feature {
 }
 
 #[derive(Debug)]
-pub(super) struct Lifting {
+pub(super) struct UnhideSequence {
     permanent: bool,
     configuration: bool,
-    step: Step,
+    step: UnhideStep,
     told: Option<Identify>,
 }
 
-impl Lifting {
-    pub(super) fn new(lift: &Lift) -> Self {
-        Self { permanent: lift.permanent, configuration: lift.configuration, step: Step::AskBefore, told: None }
+impl UnhideSequence {
+    pub(super) fn new(lift: &UnhideOrder) -> Self {
+        Self { permanent: lift.permanent, configuration: lift.configuration, step: UnhideStep::AskBefore, told: None }
     }
 
     /// The feature that comes after `done`, of those that the drive has.
-    fn after(&self, done: Option<Feature>) -> Step {
-        let Some(told) = &self.told else { return Step::Rescan };
+    fn after(&self, done: Option<Feature>) -> UnhideStep {
+        let Some(told) = &self.told else { return UnhideStep::Rescan };
         let has = |feature: Feature| match feature {
             Feature::ProtectedArea => told.can_hide_by_hpa,
             Feature::AccessibleMax => told.can_hide_by_amax,
@@ -49,7 +49,7 @@ impl Lifting {
         };
         let order = [Feature::ProtectedArea, Feature::AccessibleMax, Feature::Configuration];
         let from = done.and_then(|d| order.iter().position(|f| *f == d)).map_or(0, |at| at + 1);
-        order[from..].iter().find(|f| has(**f)).map_or(Step::Rescan, |f| Step::AskEnd(*f))
+        order[from..].iter().find(|f| has(**f)).map_or(UnhideStep::Rescan, |f| UnhideStep::AskEnd(*f))
     }
 
     fn extended(&self) -> bool {
@@ -105,48 +105,54 @@ impl Lifting {
     }
 }
 
-impl Talk for Lifting {
-    fn next(&mut self) -> Next {
+impl CommandSequence for UnhideSequence {
+    fn next(&mut self) -> NextCommand {
         match &self.step {
-            Step::AskBefore => Next::Ask(command::identify()),
-            Step::AskEnd(feature) => Next::Ask(self.ask_end(*feature)),
-            Step::Lift(feature, last) => Next::Change(self.lift(*feature, *last)),
-            Step::Rescan => {
-                self.step = Step::Over(End::Completed);
-                Next::Rescan
+            UnhideStep::AskBefore => NextCommand::Ask(command::identify()),
+            UnhideStep::AskEnd(feature) => NextCommand::Ask(self.ask_end(*feature)),
+            UnhideStep::Lift(feature, last) => NextCommand::Change(self.lift(*feature, *last)),
+            UnhideStep::Rescan => {
+                self.step = UnhideStep::Over(SequenceEnd::Completed);
+                NextCommand::Rescan
             }
-            Step::Over(end) => Next::Over(end.clone()),
+            UnhideStep::Over(end) => NextCommand::Over(end.clone()),
         }
     }
 
     fn heard(&mut self, answer: &Answer) {
         self.step = match &self.step {
-            Step::AskBefore => {
+            UnhideStep::AskBefore => {
                 self.told = answer.page().and_then(|p| Identify::parse(p).ok());
                 match &self.told {
                     Some(_) => self.after(None),
-                    None => Step::Over(End::Refused(format!("it did not answer IDENTIFY DEVICE: {}", answer.sentence()))),
+                    None => UnhideStep::Over(SequenceEnd::Refused(format!(
+                        "it did not answer IDENTIFY DEVICE: {}",
+                        answer.sentence()
+                    ))),
                 }
             }
-            Step::AskEnd(feature) => match self.end(*feature, answer) {
+            UnhideStep::AskEnd(feature) => match self.end(*feature, answer) {
                 // The overlay's own word is about the sectors that it could give back beyond what is addressable now.
-                Some(last) if last.checked_add(1).is_some_and(|end| end > self.addressable()) => Step::Lift(*feature, last),
+                Some(last) if last.checked_add(1).is_some_and(|end| end > self.addressable()) => UnhideStep::Lift(*feature, last),
                 Some(_) => self.after(Some(*feature)),
-                None => Step::Over(End::Refused(format!("it did not tell where its sectors end: {}", answer.sentence()))),
+                None => UnhideStep::Over(SequenceEnd::Refused(format!(
+                    "it did not tell where its sectors end: {}",
+                    answer.sentence()
+                ))),
             },
-            Step::Lift(feature, last) if answer.is_good() => {
+            UnhideStep::Lift(feature, last) if answer.is_good() => {
                 if let Some(told) = &mut self.told {
                     told.sectors = told.sectors.max(last.saturating_add(1));
                 }
                 self.after(Some(*feature))
             }
-            Step::Lift(feature, _) => Step::Over(End::Refused(self.refused(*feature, answer))),
-            Step::Rescan | Step::Over(_) => return,
+            UnhideStep::Lift(feature, _) => UnhideStep::Over(SequenceEnd::Refused(self.refused(*feature, answer))),
+            UnhideStep::Rescan | UnhideStep::Over(_) => return,
         };
     }
 }
 
-impl Lifting {
+impl UnhideSequence {
     fn addressable(&self) -> u64 {
         self.told.as_ref().map_or(0, |t| t.sectors)
     }

@@ -9,7 +9,7 @@ mod sanitize;
 mod security;
 mod tcg;
 
-use super::kept::{Change, Kept};
+use super::kept::{Change, CheckpointSaved};
 use jurex_device::media::{Drive, Protocol};
 use jurex_device::medium::MediumError;
 use jurex_device::medium::{Port, one_by_one};
@@ -17,13 +17,13 @@ use jurex_device::native::command::{Answer, Command};
 use jurex_device::native::mmc::Removal;
 use jurex_device::technique::{Family, Technique};
 use jurex_pattern::units::Lba;
-use jurex_sanitize::evidence::OwnEvidence;
-use jurex_sanitize::plan::{Lift, OwnErase, Secret};
+use jurex_sanitize::evidence::NativeEvidence;
+use jurex_sanitize::plan::{PlannedErase, Secret, UnhideOrder};
 use std::time::Duration;
 
 /// How a conversation ended.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) enum End {
+pub(super) enum SequenceEnd {
     /// The drive itself says that it came to its end without error.
     Completed,
     /// It can't be begun as the drive is: nothing was erased by it.
@@ -36,7 +36,7 @@ pub(super) enum End {
 
 /// What comes next in a conversation.
 #[derive(Clone, Debug)]
-enum Next {
+enum NextCommand {
     /// A command that only asks.
     Ask(Command),
     /// Commands that change the drive, sent as one.
@@ -49,12 +49,12 @@ enum Next {
     Tell(&'static str),
     /// The system is to see the drive's capacity anew.
     Rescan,
-    Over(End),
+    Over(SequenceEnd),
 }
 
 /// The same, once it is settled that what changes the drive was kept first.
 #[derive(Debug)]
-pub(super) enum Turn {
+pub(super) enum SequenceTurn {
     /// Send this; it changes nothing.
     Ask(Command),
     /// The job's place must be kept first: these commands follow.
@@ -70,12 +70,12 @@ pub(super) enum Turn {
     /// Let the system see the drive's capacity anew.
     Rescan,
     /// It is over.
-    Over(End),
+    Over(SequenceEnd),
 }
 
 /// What the drive was last heard to do.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(super) struct Work {
+pub(super) struct DriveWork {
     /// Whether it is at work on the erasure.
     pub(super) at_work: bool,
     /// How far it is, in parts of 65536, if it tells.
@@ -89,16 +89,16 @@ pub(super) struct Work {
 }
 
 /// One family's machine.
-trait Talk: std::fmt::Debug + Send {
+trait CommandSequence: std::fmt::Debug + Send {
     /// What comes next. Asked again only after what it asked for was answered.
-    fn next(&mut self) -> Next;
+    fn next(&mut self) -> NextCommand;
     /// The answer to what was sent last; of several commands, that of the last one sent.
     fn heard(&mut self, answer: &Answer);
     /// Whether the sector that it wanted to be read could be.
     fn read(&mut self, _could_be_read: bool) {}
     /// What the drive does, by its last answer.
-    fn work(&self) -> Work {
-        Work::default()
+    fn work(&self) -> DriveWork {
+        DriveWork::default()
     }
 }
 
@@ -106,9 +106,9 @@ trait Talk: std::fmt::Debug + Send {
 #[derive(Debug)]
 struct NoCommand(Technique);
 
-impl Talk for NoCommand {
-    fn next(&mut self) -> Next {
-        Next::Over(End::Refused(format!("{} is no command of the drive's own", self.0.name())))
+impl CommandSequence for NoCommand {
+    fn next(&mut self) -> NextCommand {
+        NextCommand::Over(SequenceEnd::Refused(format!("{} is no command of the drive's own", self.0.name())))
     }
 
     fn heard(&mut self, _: &Answer) {}
@@ -117,12 +117,12 @@ impl Talk for NoCommand {
 /// A conversation under way.
 #[derive(Debug)]
 pub(super) struct Dialogue {
-    talk: Box<dyn Talk>,
-    kept: Option<Kept>,
+    talk: Box<dyn CommandSequence>,
+    kept: Option<CheckpointSaved>,
     /// What was decided and waits for the job's place to be kept, or is to be sent again.
-    pending: Option<Next>,
+    pending: Option<NextCommand>,
     /// What was sent last, and how often the drive has only told of a change instead of answering.
-    sent: Option<(Next, u32)>,
+    sent: Option<(NextCommand, u32)>,
     /// Whether the system is to see the drive anew at a good end: one that had failed before has no size for it.
     rescans_at_the_end: bool,
 }
@@ -131,68 +131,74 @@ pub(super) struct Dialogue {
 const ATTENTIONS: u32 = 4;
 
 impl Dialogue {
-    fn new(talk: impl Talk + 'static) -> Self {
+    fn new(talk: impl CommandSequence + 'static) -> Self {
         Self { talk: Box::new(talk), kept: None, pending: None, sent: None, rescans_at_the_end: false }
     }
 
     /// About `own`, on `drive`. `before` is what an earlier session has done of it, and `watched` whether the drive was seen at
     /// work on it ever since.
-    pub(super) fn erase(own: &OwnErase, secret: Option<&Secret>, drive: &Drive, before: &OwnEvidence, watched: bool) -> Self {
+    pub(super) fn erase(
+        own: &PlannedErase,
+        secret: Option<&Secret>,
+        drive: &Drive,
+        before: &NativeEvidence,
+        watched: bool,
+    ) -> Self {
         let dialogue = match own.technique.descriptor().family {
-            Family::Security { enhanced } => Self::new(security::Security::erase(enhanced, before)),
-            Family::Format { crypto } => Self::new(format::Format::new(own, crypto)),
-            Family::Mmc(way) => Self::new(mmc::Mmc::new(way, drive.geometry.sectors)),
-            Family::Card => Self::new(mmc::Mmc::card(drive.geometry.sectors)),
-            Family::Tcg(way) => Self::new(tcg::Tcg::new(way, drive.protocol, secret)),
-            Family::Sanitize(kind) => Self::new(sanitize::Sanitize::new((own.technique, kind), drive, before, watched)),
+            Family::Security { enhanced } => Self::new(security::SecuritySequence::erase(enhanced, before)),
+            Family::Format { crypto } => Self::new(format::FormatSequence::new(own, crypto)),
+            Family::Mmc(way) => Self::new(mmc::MmcSequence::new(way, drive.geometry.sectors)),
+            Family::Card => Self::new(mmc::MmcSequence::card(drive.geometry.sectors)),
+            Family::Tcg(way) => Self::new(tcg::TcgSequence::new(way, drive.protocol, secret)),
+            Family::Sanitize(kind) => Self::new(sanitize::SanitizeSequence::new((own.technique, kind), drive, before, watched)),
             Family::Passes | Family::Host | Family::Hands => Self::new(NoCommand(own.technique)),
         };
         Self { rescans_at_the_end: true, ..dialogue }
     }
 
     /// About hidden sectors.
-    pub(super) fn lift(lift: &Lift) -> Self {
-        Self::new(lift::Lifting::new(lift))
+    pub(super) fn lift(lift: &UnhideOrder) -> Self {
+        Self::new(lift::UnhideSequence::new(lift))
     }
 
     /// What comes next.
-    pub(super) fn turn(&mut self) -> Turn {
+    pub(super) fn turn(&mut self) -> SequenceTurn {
         let next = self.pending.take().unwrap_or_else(|| self.talk.next());
         match &next {
-            Next::Change(commands) => match self.kept.take() {
+            NextCommand::Change(commands) => match self.kept.take() {
                 Some(kept) => {
                     let change = Change::new(kept, commands.clone());
                     self.note_sent(next);
-                    Turn::Change(change)
+                    SequenceTurn::Change(change)
                 }
                 None => {
                     let shown = commands.iter().map(Command::shown).collect();
                     self.pending = Some(next);
-                    Turn::Keep(shown)
+                    SequenceTurn::Keep(shown)
                 }
             },
-            Next::Ask(command) => {
+            NextCommand::Ask(command) => {
                 let command = command.clone();
                 self.note_sent(next);
-                Turn::Ask(command)
+                SequenceTurn::Ask(command)
             }
-            Next::Wait(so_long) => Turn::Wait(*so_long),
-            Next::Read(at) => Turn::Read(*at),
-            Next::Tell(what) => Turn::Tell(what),
-            Next::Rescan => {
+            NextCommand::Wait(so_long) => SequenceTurn::Wait(*so_long),
+            NextCommand::Read(at) => SequenceTurn::Read(*at),
+            NextCommand::Tell(what) => SequenceTurn::Tell(what),
+            NextCommand::Rescan => {
                 // Seen once, it needs no other look at the end.
                 self.rescans_at_the_end = false;
-                Turn::Rescan
+                SequenceTurn::Rescan
             }
-            Next::Over(End::Completed) if std::mem::take(&mut self.rescans_at_the_end) => {
+            NextCommand::Over(SequenceEnd::Completed) if std::mem::take(&mut self.rescans_at_the_end) => {
                 self.pending = Some(next);
-                Turn::Rescan
+                SequenceTurn::Rescan
             }
-            Next::Over(end) => Turn::Over(end.clone()),
+            NextCommand::Over(end) => SequenceTurn::Over(end.clone()),
         }
     }
 
-    fn note_sent(&mut self, next: Next) {
+    fn note_sent(&mut self, next: NextCommand) {
         let again = matches!(self.sent, Some((_, n)) if n > 0);
         if !again {
             self.sent = Some((next, 0));
@@ -200,7 +206,7 @@ impl Dialogue {
     }
 
     /// The job's place was kept.
-    pub(super) fn kept(&mut self, kept: Kept) {
+    pub(super) fn kept(&mut self, kept: CheckpointSaved) {
         self.kept = Some(kept);
     }
 
@@ -225,7 +231,7 @@ impl Dialogue {
     }
 
     /// What the drive does, by its last answer.
-    pub(super) fn work(&self) -> Work {
+    pub(super) fn work(&self) -> DriveWork {
         self.talk.work()
     }
 }
@@ -247,17 +253,19 @@ pub enum UnlockError {
 /// # Errors
 /// The drive has another password, is frozen, or does not answer.
 pub fn unlock(port: &mut dyn Port) -> Result<(), UnlockError> {
-    let mut talk = security::Security::unlock();
+    let mut talk = security::SecuritySequence::unlock();
     loop {
         match talk.next() {
-            Next::Ask(command) => talk.heard(&send_until_carried_out(port, &command)?),
-            Next::Change(commands) => {
+            NextCommand::Ask(command) => talk.heard(&send_until_carried_out(port, &command)?),
+            NextCommand::Change(commands) => {
                 let answers = one_by_one(&commands, |command| send_until_carried_out(port, command))?;
                 answers.last().into_iter().for_each(|answer| talk.heard(answer));
             }
-            Next::Over(End::Completed) => return Ok(()),
-            Next::Over(End::Refused(why) | End::Failed(why) | End::Silent(why)) => return Err(UnlockError::Drive(why)),
-            Next::Wait(_) | Next::Read(_) | Next::Tell(_) | Next::Rescan => {}
+            NextCommand::Over(SequenceEnd::Completed) => return Ok(()),
+            NextCommand::Over(SequenceEnd::Refused(why) | SequenceEnd::Failed(why) | SequenceEnd::Silent(why)) => {
+                return Err(UnlockError::Drive(why));
+            }
+            NextCommand::Wait(_) | NextCommand::Read(_) | NextCommand::Tell(_) | NextCommand::Rescan => {}
         }
     }
 }

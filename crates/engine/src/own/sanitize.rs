@@ -1,7 +1,7 @@
 //! SANITIZE on ATA, SCSI and NVMe: it is accepted at once, runs by itself through resets and power cuts, and tells how far it
 //! is. Nothing stops it.
 
-use super::{End, Next, Talk, UnlockError, Work};
+use super::{CommandSequence, DriveWork, NextCommand, SequenceEnd, UnlockError};
 use jurex_device::media::{Drive, Protocol};
 use jurex_device::medium::MediumError;
 use jurex_device::native::ata::{self, Identify, SanitizeStatus};
@@ -9,7 +9,7 @@ use jurex_device::native::command::{Answer, Command};
 use jurex_device::native::{OwnState, nvme, scsi};
 use jurex_device::technique::{SanitizeKind, Technique};
 use jurex_pattern::units::Lba;
-use jurex_sanitize::evidence::OwnEvidence;
+use jurex_sanitize::evidence::NativeEvidence;
 use std::time::Duration;
 
 /// Waits between two questions: short at first, since some erasures take no longer.
@@ -45,8 +45,8 @@ impl Speech {
     }
 
     /// What the answer to the question tells; `cdw10` is that of the NVMe command that was sent.
-    fn told(self, cdw10: u32, answer: &Answer) -> Option<Told> {
-        let plain = |state, completed| Told {
+    fn told(self, cdw10: u32, answer: &Answer) -> Option<SanitizeReport> {
+        let plain = |state, completed| SanitizeReport {
             state,
             frozen: false,
             completed,
@@ -58,10 +58,10 @@ impl Speech {
             Speech::Ata => match (answer.registers(), answer.cut_registers()) {
                 (Some(registers), _) => {
                     let told = SanitizeStatus::of(&registers)?;
-                    Some(Told { frozen: told.frozen, ..plain(told.state, told.completed) })
+                    Some(SanitizeReport { frozen: told.frozen, ..plain(told.state, told.completed) })
                 }
                 (None, Some(cut)) => {
-                    Some(Told { half_is_lost: cut.count_was_larger, ..plain(SanitizeStatus::of_cut(&cut)?, false) })
+                    Some(SanitizeReport { half_is_lost: cut.count_was_larger, ..plain(SanitizeStatus::of_cut(&cut)?, false) })
                 }
                 (None, None) => None,
             },
@@ -69,7 +69,7 @@ impl Speech {
                 let told = nvme::SanitizeLog::parse(answer.page()?).ok()?;
                 // Both modes of one operation are ours: the second is begun where nothing can be read after the first.
                 let ours = told.completed && (told.cdw10 ^ cdw10) & !nvme::NO_DEALLOCATE == 0;
-                Some(Told {
+                Some(SanitizeReport {
                     ours_and_untouched: ours && told.nothing_written_since,
                     deallocated: told.deallocated,
                     ..plain(told.state, ours)
@@ -118,7 +118,7 @@ pub(super) fn leave_failure(
 
 /// What the drive says of its sanitize operations.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-struct Told {
+struct SanitizeReport {
     state: OwnState,
     frozen: bool,
     /// Whether the last one came to its end without error.
@@ -132,7 +132,7 @@ struct Told {
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-enum Step {
+enum SanitizeStep {
     /// Whether the drive has the command.
     AskSupport,
     /// What state it is in before.
@@ -151,18 +151,18 @@ enum Step {
     },
     /// Hardly any could be: it is begun once more, in the mode in which the drive answers for its sectors.
     TellAgain,
-    Over(End),
+    Over(SequenceEnd),
 }
 
 /// So many places all over the drive are tried.
 const PLACES: u64 = 16;
 
 #[derive(Debug)]
-pub(super) struct Sanitize {
+pub(super) struct SanitizeSequence {
     speech: Speech,
     technique: Technique,
     kind: SanitizeKind,
-    step: Step,
+    step: SanitizeStep,
     /// Sectors of the drive.
     sectors: u64,
     /// CDW10 of the NVMe command.
@@ -175,16 +175,21 @@ pub(super) struct Sanitize {
     unsure: bool,
     /// The drive has accepted the command in this conversation: its commands are not frozen, then.
     accepted: bool,
-    work: Work,
+    work: DriveWork,
     questions: u32,
     silences: u32,
 }
 
-impl Sanitize {
-    pub(super) fn new((technique, kind): (Technique, SanitizeKind), drive: &Drive, before: &OwnEvidence, watched: bool) -> Self {
+impl SanitizeSequence {
+    pub(super) fn new(
+        (technique, kind): (Technique, SanitizeKind),
+        drive: &Drive,
+        before: &NativeEvidence,
+        watched: bool,
+    ) -> Self {
         let speech = Speech::of(drive.protocol);
         // Plain SCSI says by REPORT SUPPORTED OPERATION CODES what it has, which was asked long ago; it refuses what it lacks.
-        let step = if speech == Speech::Scsi { Step::AskBefore } else { Step::AskSupport };
+        let step = if speech == Speech::Scsi { SanitizeStep::AskBefore } else { SanitizeStep::AskSupport };
         Self {
             speech,
             technique,
@@ -197,7 +202,7 @@ impl Sanitize {
             watched,
             unsure: false,
             accepted: false,
-            work: Work::default(),
+            work: DriveWork::default(),
             questions: 0,
             silences: 0,
         }
@@ -234,14 +239,14 @@ impl Sanitize {
     }
 
     /// The state before anything is sent in this session.
-    fn hear_before(&mut self, told: Told) {
+    fn hear_before(&mut self, told: SanitizeReport) {
         self.step = match told.state {
             OwnState::Running { progress } if self.was_sent => {
-                self.work = Work { at_work: true, progress, ..Work::default() };
-                Step::Wait
+                self.work = DriveWork { at_work: true, progress, ..DriveWork::default() };
+                SanitizeStep::Wait
             }
             OwnState::Running { .. } => {
-                Step::Over(End::Refused("it is at work on an erasure that this job did not begin: wait until it is over".into()))
+                SanitizeStep::Over(SequenceEnd::Refused("it is at work on an erasure that this job did not begin: wait until it is over".into()))
             }
             // It was at work on this one when the session before was cut off, and says that it has finished. A key can be
             // replaced again in a moment, and its proof wants what was drawn in the same hold.
@@ -250,12 +255,12 @@ impl Sanitize {
             OwnState::Idle if self.watched && self.was_sent && told.completed && !self.technique.replaces_a_key() => {
                 self.ended_well(told)
             }
-            OwnState::Idle if told.frozen => Step::Over(End::Refused(
+            OwnState::Idle if told.frozen => SanitizeStep::Over(SequenceEnd::Refused(
                 "its SANITIZE commands are frozen until its power is taken away: take the power away for ten seconds and try again"
                     .into(),
             )),
             // After a failure only one that succeeds gives the drive back.
-            OwnState::Idle | OwnState::Failed => Step::Start,
+            OwnState::Idle | OwnState::Failed => SanitizeStep::Start,
         };
     }
 
@@ -263,13 +268,17 @@ impl Sanitize {
         self.step = match answer {
             Answer::Lost { .. } => {
                 self.unsure = true;
-                Step::Wait
+                SanitizeStep::Wait
             }
             good if good.is_good() => {
                 self.accepted = true;
-                Step::Wait
+                SanitizeStep::Wait
             }
-            refused => Step::Over(End::Refused(format!("it did not begin {}: {}", self.technique.name(), self.why(refused)))),
+            refused => SanitizeStep::Over(SequenceEnd::Refused(format!(
+                "it did not begin {}: {}",
+                self.technique.name(),
+                self.why(refused)
+            ))),
         };
     }
 
@@ -286,7 +295,7 @@ impl Sanitize {
 
     /// The drive says that it came to its end. A block erasure, or a new key, that leaves the sectors as they are may leave them
     /// unreadable: that is tried.
-    fn ended_well(&mut self, told: Told) -> Step {
+    fn ended_well(&mut self, told: SanitizeReport) -> SanitizeStep {
         self.work.at_work = false;
         self.work.deallocated = told.deallocated;
         let may_be_unreadable = match self.kind {
@@ -294,9 +303,9 @@ impl Sanitize {
             SanitizeKind::Overwrite => false,
         };
         if self.speech == Speech::Nvme && !told.deallocated && may_be_unreadable {
-            Step::SeeAnew
+            SanitizeStep::SeeAnew
         } else {
-            Step::Over(End::Completed)
+            SanitizeStep::Over(SequenceEnd::Completed)
         }
     }
 
@@ -304,105 +313,113 @@ impl Sanitize {
         let Some(told) = self.speech.told(self.cdw10, answer) else {
             self.silences += 1;
             self.step = if self.silences < SILENCES {
-                Step::Wait
+                SanitizeStep::Wait
             } else {
-                Step::Over(End::Silent(format!("it does not tell any more how far it is: {}", answer.sentence())))
+                SanitizeStep::Over(SequenceEnd::Silent(format!("it does not tell any more how far it is: {}", answer.sentence())))
             };
             return;
         };
         self.silences = 0;
         self.step = match told.state {
             OwnState::Running { progress } => {
-                (self.work, self.unsure) = (Work { at_work: true, progress, ..Work::default() }, false);
-                Step::Wait
+                (self.work, self.unsure) = (DriveWork { at_work: true, progress, ..DriveWork::default() }, false);
+                SanitizeStep::Wait
             }
-            OwnState::Failed => Step::Over(End::Failed(format!(
+            OwnState::Failed => SanitizeStep::Over(SequenceEnd::Failed(format!(
                 "its {} failed by its own word; it takes and gives no sector until one succeeds: go on with the job, which tries again, or destroy the drive",
                 self.technique.name()
             ))),
-            OwnState::Idle if self.unsure => Step::Over(End::Failed(
+            OwnState::Idle if self.unsure => SanitizeStep::Over(SequenceEnd::Failed(
                 "no answer came to the command, and it is not at work: it is not known whether it erased anything".into(),
             )),
             OwnState::Idle if told.completed => self.ended_well(told),
             // Nothing is at work, nothing has failed, and what was lost on the way is one of three bits: at work, frozen, or done. The
             // first is not so, and of a frozen drive the command would not have been accepted.
-            OwnState::Idle if told.half_is_lost && self.accepted => Step::Over(End::Completed),
-            OwnState::Idle if told.half_is_lost => Step::Over(End::Silent(
+            OwnState::Idle if told.half_is_lost && self.accepted => SanitizeStep::Over(SequenceEnd::Completed),
+            OwnState::Idle if told.half_is_lost => SanitizeStep::Over(SequenceEnd::Silent(
                 "it is not at work, and whether it has finished is said in a part of its answer that gets lost on the way: attach the drive natively, and go on with the job"
                     .into(),
             )),
-            OwnState::Idle => Step::Over(End::Failed(
+            OwnState::Idle => SanitizeStep::Over(SequenceEnd::Failed(
                 "it is not at work any more, and does not say that it came to its end without error".into(),
             )),
         };
     }
 }
 
-impl Talk for Sanitize {
-    fn next(&mut self) -> Next {
+impl CommandSequence for SanitizeSequence {
+    fn next(&mut self) -> NextCommand {
         match &self.step {
-            Step::AskSupport if self.speech == Speech::Ata => Next::Ask(ata::erase::identify()),
-            Step::AskSupport => Next::Ask(nvme::identify_controller()),
-            Step::AskBefore | Step::Poll => Next::Ask(self.speech.question()),
-            Step::Start => Next::Change(vec![self.start()]),
-            Step::Wait => {
+            SanitizeStep::AskSupport if self.speech == Speech::Ata => NextCommand::Ask(ata::erase::identify()),
+            SanitizeStep::AskSupport => NextCommand::Ask(nvme::identify_controller()),
+            SanitizeStep::AskBefore | SanitizeStep::Poll => NextCommand::Ask(self.speech.question()),
+            SanitizeStep::Start => NextCommand::Change(vec![self.start()]),
+            SanitizeStep::Wait => {
                 let rhythm = (self.questions / QUESTIONS) as usize;
                 self.questions += 1;
-                self.step = Step::Poll;
-                Next::Wait(PATIENCE[rhythm.min(PATIENCE.len() - 1)])
+                self.step = SanitizeStep::Poll;
+                NextCommand::Wait(PATIENCE[rhythm.min(PATIENCE.len() - 1)])
             }
-            Step::SeeAnew => {
-                self.step = Step::Try { tried: 0, unreadable: 0 };
-                Next::Rescan
+            SanitizeStep::SeeAnew => {
+                self.step = SanitizeStep::Try { tried: 0, unreadable: 0 };
+                NextCommand::Rescan
             }
-            Step::Try { tried, .. } => Next::Read(Lba(self.sectors.saturating_sub(1) * tried / (PLACES - 1))),
-            Step::TellAgain => {
-                self.step = Step::Start;
-                Next::Tell(
+            SanitizeStep::Try { tried, .. } => NextCommand::Read(Lba(self.sectors.saturating_sub(1) * tried / (PLACES - 1))),
+            SanitizeStep::TellAgain => {
+                self.step = SanitizeStep::Start;
+                NextCommand::Tell(
                     "Its sectors can't be read as this erasure leaves them: it erases itself once more, in the mode in which it answers for them.",
                 )
             }
-            Step::Over(end) => Next::Over(end.clone()),
+            SanitizeStep::Over(end) => NextCommand::Over(end.clone()),
         }
     }
 
     fn read(&mut self, could_be_read: bool) {
-        let Step::Try { tried, unreadable } = self.step else { return };
+        let SanitizeStep::Try { tried, unreadable } = self.step else { return };
         let (tried, unreadable) = (tried + 1, unreadable + u64::from(!could_be_read));
         self.step = match () {
-            () if tried < PLACES => Step::Try { tried, unreadable },
+            () if tried < PLACES => SanitizeStep::Try { tried, unreadable },
             // A bad sector here and there is no matter of the mode.
             () if unreadable * 2 > PLACES => {
                 self.cdw10 &= !nvme::NO_DEALLOCATE;
-                Step::TellAgain
+                SanitizeStep::TellAgain
             }
-            () => Step::Over(End::Completed),
+            () => SanitizeStep::Over(SequenceEnd::Completed),
         };
     }
 
     fn heard(&mut self, answer: &Answer) {
         match self.step {
-            Step::AskSupport => {
+            SanitizeStep::AskSupport => {
                 self.step = match self.hear_support(answer) {
-                    Ok(()) => Step::AskBefore,
-                    Err(why) => Step::Over(End::Refused(why)),
+                    Ok(()) => SanitizeStep::AskBefore,
+                    Err(why) => SanitizeStep::Over(SequenceEnd::Refused(why)),
                 };
             }
-            Step::AskBefore => match self.speech.told(self.cdw10, answer) {
+            SanitizeStep::AskBefore => match self.speech.told(self.cdw10, answer) {
                 Some(told) => self.hear_before(told),
                 None => {
                     let said = format!("it did not tell what state it is in: {}", answer.sentence());
-                    let end = if matches!(answer, Answer::Lost { .. }) { End::Silent(said) } else { End::Refused(said) };
-                    self.step = Step::Over(end);
+                    let end = if matches!(answer, Answer::Lost { .. }) {
+                        SequenceEnd::Silent(said)
+                    } else {
+                        SequenceEnd::Refused(said)
+                    };
+                    self.step = SanitizeStep::Over(end);
                 }
             },
-            Step::Start => self.hear_start(answer),
-            Step::Poll => self.hear_poll(answer),
-            Step::Wait | Step::SeeAnew | Step::Try { .. } | Step::TellAgain | Step::Over(_) => {}
+            SanitizeStep::Start => self.hear_start(answer),
+            SanitizeStep::Poll => self.hear_poll(answer),
+            SanitizeStep::Wait
+            | SanitizeStep::SeeAnew
+            | SanitizeStep::Try { .. }
+            | SanitizeStep::TellAgain
+            | SanitizeStep::Over(_) => {}
         }
     }
 
-    fn work(&self) -> Work {
+    fn work(&self) -> DriveWork {
         self.work
     }
 }

@@ -2,14 +2,14 @@
 //! it has. A drive that is cut off in the middle is locked: it is opened, or erased, by the same password, which stands in the
 //! job's checkpoint before it is sent.
 
-use super::{End, Next, Talk, Work};
-use jurex_device::native::ata::{Identify, Security as State, erase as ata};
+use super::{CommandSequence, DriveWork, NextCommand, SequenceEnd};
+use jurex_device::native::ata::{Identify, SecurityFeatures as State, erase as ata};
 use jurex_device::native::command::{Answer, Command};
-use jurex_sanitize::evidence::OwnEvidence;
+use jurex_sanitize::evidence::NativeEvidence;
 use std::time::Duration;
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-enum Step {
+enum SecurityStep {
     AskBefore,
     SetPassword,
     /// Whether the password is set now.
@@ -21,17 +21,17 @@ enum Step {
         locked: bool,
     },
     AskDisabled,
-    Over(End),
+    Over(SequenceEnd),
 }
 
 #[derive(Debug)]
-pub(super) struct Security {
+pub(super) struct SecuritySequence {
     enhanced: bool,
     /// Whether the drive is to be erased, or only to lose the password.
     erases: bool,
     /// Whether the password is this job's own, set in an earlier session.
     is_ours: bool,
-    step: Step,
+    step: SecurityStep,
     /// How long SECURITY ERASE UNIT may take.
     patience: Duration,
     /// Why the erasure did not come to a good end, if it did not.
@@ -41,13 +41,13 @@ pub(super) struct Security {
     password: Option<bool>,
 }
 
-impl Security {
-    pub(super) fn erase(enhanced: bool, before: &OwnEvidence) -> Self {
+impl SecuritySequence {
+    pub(super) fn erase(enhanced: bool, before: &NativeEvidence) -> Self {
         Self {
             enhanced,
             erases: true,
             is_ours: before.sent > 0,
-            step: Step::AskBefore,
+            step: SecurityStep::AskBefore,
             patience: Duration::ZERO,
             failure: None,
             at_work: false,
@@ -60,7 +60,7 @@ impl Security {
         Self {
             erases: false,
             is_ours: true,
-            ..Self::erase(false, &OwnEvidence::begun(jurex_device::technique::Technique::SecurityErase))
+            ..Self::erase(false, &NativeEvidence::begun(jurex_device::technique::Technique::SecurityErase))
         }
     }
 
@@ -68,8 +68,8 @@ impl Security {
         if self.enhanced { "SECURITY ERASE UNIT, enhanced" } else { "SECURITY ERASE UNIT" }
     }
 
-    fn hear_before(&mut self, told: &Identify) -> Step {
-        let refused = |why: &str| Step::Over(End::Refused(why.into()));
+    fn hear_before(&mut self, told: &Identify) -> SecurityStep {
+        let refused = |why: &str| SecurityStep::Over(SequenceEnd::Refused(why.into()));
         let State { supported, enabled, locked, frozen, expired, enhanced_erase } = told.security;
         // Twice what the drive itself tells and an hour; two days where it tells nothing.
         let minutes = if self.enhanced { told.enhanced_erase_minutes } else { told.erase_minutes };
@@ -91,47 +91,49 @@ impl Security {
             _ => {}
         }
         match (self.erases, enabled) {
-            (false, true) => Step::Disable { locked },
-            (false, false) => Step::Over(End::Completed),
+            (false, true) => SecurityStep::Disable { locked },
+            (false, false) => SecurityStep::Over(SequenceEnd::Completed),
             (true, _) if self.enhanced && !enhanced_erase => refused("it does not have the enhanced erase"),
-            (true, true) if self.is_ours => Step::Erase,
+            (true, true) if self.is_ours => SecurityStep::Erase,
             (true, true) => {
                 refused("it has a password that this job did not set: take it away first, with the program that set it")
             }
-            (true, false) => Step::SetPassword,
+            (true, false) => SecurityStep::SetPassword,
         }
     }
 
     /// What the drive says of itself after the erasure.
-    fn hear_after(&mut self, told: &Identify) -> Step {
+    fn hear_after(&mut self, told: &Identify) -> SecurityStep {
         match (told.security.enabled, &self.failure) {
-            (false, None) => Step::Over(End::Completed),
-            (false, Some(why)) => Step::Over(End::Failed(format!("{why}. It has no password"))),
+            (false, None) => SecurityStep::Over(SequenceEnd::Completed),
+            (false, Some(why)) => SecurityStep::Over(SequenceEnd::Failed(format!("{why}. It has no password"))),
             (true, _) => {
                 let said = format!("{} ended, but the password is still set", self.name());
                 self.failure.get_or_insert(said);
-                Step::Disable { locked: told.security.locked }
+                SecurityStep::Disable { locked: told.security.locked }
             }
         }
     }
 
-    fn hear_disabled(&mut self, told: &Identify) -> Step {
+    fn hear_disabled(&mut self, told: &Identify) -> SecurityStep {
         match (told.security.enabled, self.failure.take()) {
-            (false, None) => Step::Over(End::Completed),
-            (false, Some(why)) => Step::Over(End::Failed(format!("{why}. The password was taken away again"))),
+            (false, None) => SecurityStep::Over(SequenceEnd::Completed),
+            (false, Some(why)) => SecurityStep::Over(SequenceEnd::Failed(format!("{why}. The password was taken away again"))),
             (true, why) => {
                 let said = password_left();
-                Step::Over(End::Failed(why.map_or_else(|| said.clone(), |why| format!("{why}. {said}"))))
+                SecurityStep::Over(SequenceEnd::Failed(why.map_or_else(|| said.clone(), |why| format!("{why}. {said}"))))
             }
         }
     }
 
-    fn hear_identify(&mut self, told: &Identify) -> Step {
+    fn hear_identify(&mut self, told: &Identify) -> SecurityStep {
         match &self.step {
-            Step::AskBefore => self.hear_before(told),
-            Step::AskSet if told.security.enabled => Step::Erase,
-            Step::AskSet => Step::Over(End::Refused("it accepted a password and did not set it: nothing was erased".into())),
-            Step::AskAfter => self.hear_after(told),
+            SecurityStep::AskBefore => self.hear_before(told),
+            SecurityStep::AskSet if told.security.enabled => SecurityStep::Erase,
+            SecurityStep::AskSet => {
+                SecurityStep::Over(SequenceEnd::Refused("it accepted a password and did not set it: nothing was erased".into()))
+            }
+            SecurityStep::AskAfter => self.hear_after(told),
             _ => self.hear_disabled(told),
         }
     }
@@ -146,57 +148,61 @@ pub(super) fn password_left() -> String {
     )
 }
 
-impl Talk for Security {
-    fn next(&mut self) -> Next {
+impl CommandSequence for SecuritySequence {
+    fn next(&mut self) -> NextCommand {
         match &self.step {
-            Step::AskBefore | Step::AskSet | Step::AskAfter | Step::AskDisabled => Next::Ask(ata::identify()),
-            Step::SetPassword => Next::Change(vec![ata::set_password()]),
-            Step::Erase => {
+            SecurityStep::AskBefore | SecurityStep::AskSet | SecurityStep::AskAfter | SecurityStep::AskDisabled => {
+                NextCommand::Ask(ata::identify())
+            }
+            SecurityStep::SetPassword => NextCommand::Change(vec![ata::set_password()]),
+            SecurityStep::Erase => {
                 self.at_work = true;
                 let unit: Command = ata::erase_unit(self.enhanced).patient(self.patience);
-                Next::Change(vec![ata::erase_prepare(), unit])
+                NextCommand::Change(vec![ata::erase_prepare(), unit])
             }
-            Step::Disable { locked: true } => Next::Change(vec![ata::unlock(), ata::disable_password()]),
-            Step::Disable { locked: false } => Next::Change(vec![ata::disable_password()]),
-            Step::Over(end) => Next::Over(end.clone()),
+            SecurityStep::Disable { locked: true } => NextCommand::Change(vec![ata::unlock(), ata::disable_password()]),
+            SecurityStep::Disable { locked: false } => NextCommand::Change(vec![ata::disable_password()]),
+            SecurityStep::Over(end) => NextCommand::Over(end.clone()),
         }
     }
 
     fn heard(&mut self, answer: &Answer) {
         self.password = None;
         self.step = match &self.step {
-            Step::AskBefore | Step::AskSet | Step::AskAfter | Step::AskDisabled => {
+            SecurityStep::AskBefore | SecurityStep::AskSet | SecurityStep::AskAfter | SecurityStep::AskDisabled => {
                 let told = answer.page().and_then(|p| Identify::parse(p).ok());
                 self.password = told.as_ref().map(|t| t.security.enabled);
                 match told {
                     Some(told) => self.hear_identify(&told),
-                    None if self.step == Step::AskBefore => {
-                        Step::Over(End::Refused(format!("it did not answer IDENTIFY DEVICE: {}", answer.sentence())))
-                    }
-                    None => Step::Over(End::Silent(format!(
+                    None if self.step == SecurityStep::AskBefore => SecurityStep::Over(SequenceEnd::Refused(format!(
+                        "it did not answer IDENTIFY DEVICE: {}",
+                        answer.sentence()
+                    ))),
+                    None => SecurityStep::Over(SequenceEnd::Silent(format!(
                         "it does not answer any more: {}. {}",
                         answer.sentence(),
                         password_left()
                     ))),
                 }
             }
-            Step::SetPassword if answer.is_good() || matches!(answer, Answer::Lost { .. }) => Step::AskSet,
-            Step::SetPassword => {
-                Step::Over(End::Refused(format!("it did not take the password that erasing needs: {}", answer.sentence())))
-            }
-            Step::Erase => {
+            SecurityStep::SetPassword if answer.is_good() || matches!(answer, Answer::Lost { .. }) => SecurityStep::AskSet,
+            SecurityStep::SetPassword => SecurityStep::Over(SequenceEnd::Refused(format!(
+                "it did not take the password that erasing needs: {}",
+                answer.sentence()
+            ))),
+            SecurityStep::Erase => {
                 self.at_work = false;
                 if !answer.is_good() {
                     self.failure = Some(format!("{} did not come to a good end: {}", self.name(), answer.sentence()));
                 }
-                Step::AskAfter
+                SecurityStep::AskAfter
             }
-            Step::Disable { .. } => Step::AskDisabled,
-            Step::Over(end) => Step::Over(end.clone()),
+            SecurityStep::Disable { .. } => SecurityStep::AskDisabled,
+            SecurityStep::Over(end) => SecurityStep::Over(end.clone()),
         };
     }
 
-    fn work(&self) -> Work {
-        Work { at_work: self.at_work, password: self.password, ..Work::default() }
+    fn work(&self) -> DriveWork {
+        DriveWork { at_work: self.at_work, password: self.password, ..DriveWork::default() }
     }
 }

@@ -1,10 +1,10 @@
 //! TCG Opal by the kernel's interface: revert by PSID, and a new key for every locking range. Both are answered when they are
 //! done. How many ranges there are the drive is asked in a session of its own: none of them may keep its key.
 
-use super::{End, Next, Talk};
+use super::{CommandSequence, NextCommand, SequenceEnd};
 use jurex_device::media::Protocol;
 use jurex_device::native::command::{Answer, Command, Data, Image, OpalCall};
-use jurex_device::native::tcg::session::{Line, Reply, Session};
+use jurex_device::native::tcg::session::{Reply, TcgLine, TcgSession};
 use jurex_device::native::tcg::{Discovery, discover_by_nvme, discover_by_scsi};
 use jurex_device::technique::TcgWay;
 use jurex_sanitize::plan::Secret;
@@ -21,16 +21,16 @@ const BETWEEN_FETCHES: Duration = Duration::from_millis(25);
 const PATIENCE: Duration = Duration::from_secs(48 * 3600);
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-enum Step {
+enum TcgStep {
     AskBefore,
     Revert,
     Discover,
     /// Something is said in the session, or its answer fetched.
-    Count(Line, Count),
+    Count(TcgLine, Count),
     /// A new key for this range, of so many beside the global one.
     EraseRange(u8, u8),
     AskAfter,
-    Over(End),
+    Over(SequenceEnd),
 }
 
 /// How the ranges are counted.
@@ -39,18 +39,18 @@ enum Count {
     Open,
     /// So often fetched, and whether to wait first.
     Opening(u32, bool),
-    Ask(Session),
-    Asking(Session, u32, bool),
-    Close(Session, u32),
+    Ask(TcgSession),
+    Asking(TcgSession, u32, bool),
+    Close(TcgSession, u32),
     Closing(u32),
 }
 
 #[derive(Debug)]
-pub(super) struct Tcg {
+pub(super) struct TcgSequence {
     way: TcgWay,
     protocol: Protocol,
     secret: Option<Secret>,
-    step: Step,
+    step: TcgStep,
     /// Ranges that did not take a new key, and what the drive said.
     refused: Vec<String>,
 }
@@ -59,13 +59,13 @@ fn opal(name: &'static str, call: OpalCall, patience: Duration) -> Command {
     Command { name, image: Image::Opal(call), data: Data::None, patience }
 }
 
-impl Tcg {
+impl TcgSequence {
     pub(super) fn new(way: TcgWay, protocol: Protocol, secret: Option<&Secret>) -> Self {
-        Self { way, protocol, secret: secret.cloned(), step: Step::AskBefore, refused: vec![] }
+        Self { way, protocol, secret: secret.cloned(), step: TcgStep::AskBefore, refused: vec![] }
     }
 
-    fn hear_before(&self, answer: &Answer) -> Step {
-        let refused = |why: &str| Step::Over(End::Refused(why.into()));
+    fn hear_before(&self, answer: &Answer) -> TcgStep {
+        let refused = |why: &str| TcgStep::Over(SequenceEnd::Refused(why.into()));
         match answer {
             Answer::Opal { status: 0, flags } if flags & SUPPORTED == 0 => refused("it does not speak TCG Opal"),
             Answer::Opal { status: 0, flags } if self.way == TcgWay::KeyChange && flags & LOCKING_ENABLED == 0 => {
@@ -74,21 +74,23 @@ impl Tcg {
             Answer::Opal { status: 0, .. } if self.secret.is_none() => {
                 refused("its PSID, or the password of Admin1, is needed again: it is never kept with a job")
             }
-            Answer::Opal { status: 0, .. } if self.way == TcgWay::KeyChange => Step::Discover,
-            Answer::Opal { status: 0, .. } => Step::Revert,
-            other => Step::Over(End::Refused(format!("it did not tell whether it speaks TCG Opal: {}", other.sentence()))),
+            Answer::Opal { status: 0, .. } if self.way == TcgWay::KeyChange => TcgStep::Discover,
+            Answer::Opal { status: 0, .. } => TcgStep::Revert,
+            other => {
+                TcgStep::Over(SequenceEnd::Refused(format!("it did not tell whether it speaks TCG Opal: {}", other.sentence())))
+            }
         }
     }
 
-    fn hear_discovery(&self, answer: &Answer) -> Step {
+    fn hear_discovery(&self, answer: &Answer) -> TcgStep {
         match answer.page().and_then(|page| Discovery::parse(page).ok()).and_then(|told| told.com_id) {
-            Some(com_id) => Step::Count(Line { protocol: self.protocol, com_id }, Count::Open),
+            Some(com_id) => TcgStep::Count(TcgLine { protocol: self.protocol, com_id }, Count::Open),
             None => uncounted(&format!("its discovery names no ComID: {}", answer.sentence())),
         }
     }
 
     /// The next step of counting.
-    fn hear_count(line: Line, at: Count, answer: &Answer) -> Step {
+    fn hear_count(line: TcgLine, at: Count, answer: &Answer) -> TcgStep {
         let fetched = || answer.page().map_or(Reply::Other { status: None }, Reply::parse);
         let said = |reply: Reply| match reply {
             Reply::Other { status: Some(status) } => format!("method status {status:02x}h"),
@@ -112,89 +114,94 @@ impl Tcg {
             Count::Close(_, ranges) => Count::Closing(ranges),
             Count::Closing(ranges) => {
                 return match u8::try_from(ranges) {
-                    Ok(ranges) => Step::EraseRange(0, ranges),
+                    Ok(ranges) => TcgStep::EraseRange(0, ranges),
                     Err(_) => uncounted(&format!("it has {ranges}, and the kernel can name 255")),
                 };
             }
         };
-        Step::Count(line, next)
+        TcgStep::Count(line, next)
     }
 
     /// The next range; the first that the drive refuses does not end the list.
-    fn hear_range(&mut self, range: u8, last: u8, answer: &Answer) -> Step {
+    fn hear_range(&mut self, range: u8, last: u8, answer: &Answer) -> TcgStep {
         if !answer.is_good() {
             self.refused.push(format!("{range} ({})", answer.sentence()));
         }
         match range {
-            range if range < last => Step::EraseRange(range + 1, last),
-            _ if self.refused.is_empty() => Step::AskAfter,
+            range if range < last => TcgStep::EraseRange(range + 1, last),
+            _ if self.refused.is_empty() => TcgStep::AskAfter,
             _ => {
                 let which = self.refused.join(", ");
-                Step::Over(End::Failed(format!("of its {} locking ranges these kept their key: {which}", u32::from(last) + 1)))
+                TcgStep::Over(SequenceEnd::Failed(format!(
+                    "of its {} locking ranges these kept their key: {which}",
+                    u32::from(last) + 1
+                )))
             }
         }
     }
 
-    fn hear_after(&self, answer: &Answer) -> Step {
+    fn hear_after(&self, answer: &Answer) -> TcgStep {
         let clean = |flags: u32| match self.way {
             TcgWay::KeyChange => true,
             TcgWay::Revert => flags & (LOCKING_ENABLED | LOCKED) == 0,
         };
         match answer {
-            Answer::Opal { status: 0, flags } if clean(*flags) => Step::Over(End::Completed),
-            Answer::Opal { status: 0, .. } => Step::Over(End::Failed("after the revert its locking is still in use".into())),
-            other => Step::Over(End::Silent(format!("it does not tell its state any more: {}", other.sentence()))),
+            Answer::Opal { status: 0, flags } if clean(*flags) => TcgStep::Over(SequenceEnd::Completed),
+            Answer::Opal { status: 0, .. } => {
+                TcgStep::Over(SequenceEnd::Failed("after the revert its locking is still in use".into()))
+            }
+            other => TcgStep::Over(SequenceEnd::Silent(format!("it does not tell its state any more: {}", other.sentence()))),
         }
     }
 }
 
 /// Without their number nobody knows that every range has a new key.
-fn uncounted(why: &str) -> Step {
+fn uncounted(why: &str) -> TcgStep {
     let advice = "one of them could keep its key. Revert the drive by its PSID instead";
-    Step::Over(End::Refused(format!("it does not tell how many locking ranges it has ({why}): {advice}")))
+    TcgStep::Over(SequenceEnd::Refused(format!("it does not tell how many locking ranges it has ({why}): {advice}")))
 }
 
-impl Talk for Tcg {
-    fn next(&mut self) -> Next {
+impl CommandSequence for TcgSequence {
+    fn next(&mut self) -> NextCommand {
         let secret = self.secret.as_ref().map(|s| s.text().to_string()).unwrap_or_default();
         match &self.step {
-            Step::AskBefore | Step::AskAfter => Next::Ask(opal("TCG Opal status", OpalCall::Status, Command::SHORT)),
-            Step::Revert => Next::Change(vec![opal("TCG revert by PSID", OpalCall::RevertByPsid(secret), PATIENCE)]),
-            Step::Discover if matches!(self.protocol, Protocol::Nvme { .. }) => Next::Ask(discover_by_nvme()),
-            Step::Discover => Next::Ask(discover_by_scsi()),
-            Step::Count(line, at) => match *at {
-                Count::Open => Next::Ask(line.open()),
+            TcgStep::AskBefore | TcgStep::AskAfter => NextCommand::Ask(opal("TCG Opal status", OpalCall::Status, Command::SHORT)),
+            TcgStep::Revert => NextCommand::Change(vec![opal("TCG revert by PSID", OpalCall::RevertByPsid(secret), PATIENCE)]),
+            TcgStep::Discover if matches!(self.protocol, Protocol::Nvme { .. }) => NextCommand::Ask(discover_by_nvme()),
+            TcgStep::Discover => NextCommand::Ask(discover_by_scsi()),
+            TcgStep::Count(line, at) => match *at {
+                Count::Open => NextCommand::Ask(line.open()),
                 Count::Opening(n, true) => {
-                    self.step = Step::Count(*line, Count::Opening(n, false));
-                    Next::Wait(BETWEEN_FETCHES)
+                    self.step = TcgStep::Count(*line, Count::Opening(n, false));
+                    NextCommand::Wait(BETWEEN_FETCHES)
                 }
                 Count::Asking(session, n, true) => {
-                    self.step = Step::Count(*line, Count::Asking(session, n, false));
-                    Next::Wait(BETWEEN_FETCHES)
+                    self.step = TcgStep::Count(*line, Count::Asking(session, n, false));
+                    NextCommand::Wait(BETWEEN_FETCHES)
                 }
-                Count::Opening(..) | Count::Asking(..) | Count::Closing(_) => Next::Ask(line.receive()),
-                Count::Ask(session) => Next::Ask(line.ask_ranges(session)),
-                Count::Close(session, _) => Next::Ask(line.close(session)),
+                Count::Opening(..) | Count::Asking(..) | Count::Closing(_) => NextCommand::Ask(line.receive()),
+                Count::Ask(session) => NextCommand::Ask(line.ask_ranges(session)),
+                Count::Close(session, _) => NextCommand::Ask(line.close(session)),
             },
-            Step::EraseRange(range, _) => {
+            TcgStep::EraseRange(range, _) => {
                 let call = OpalCall::EraseRange { range: *range, password: secret };
-                Next::Change(vec![opal("TCG key change", call, PATIENCE)])
+                NextCommand::Change(vec![opal("TCG key change", call, PATIENCE)])
             }
-            Step::Over(end) => Next::Over(end.clone()),
+            TcgStep::Over(end) => NextCommand::Over(end.clone()),
         }
     }
 
     fn heard(&mut self, answer: &Answer) {
         self.step = match (self.step.clone(), answer) {
-            (Step::AskBefore, _) => self.hear_before(answer),
-            (Step::AskAfter, _) => self.hear_after(answer),
-            (Step::Discover, _) => self.hear_discovery(answer),
-            (Step::Count(line, at), _) => Self::hear_count(line, at, answer),
-            (Step::Over(end), _) => Step::Over(end),
-            (_, Answer::Lost { why }) => Step::Over(End::Silent(format!("no answer came ({why})"))),
-            (Step::Revert, good) if good.is_good() => Step::AskAfter,
-            (Step::EraseRange(range, last), answer) => self.hear_range(range, last, answer),
-            (_, refused) => Step::Over(End::Failed(format!("it did not replace its key: {}", refused.sentence()))),
+            (TcgStep::AskBefore, _) => self.hear_before(answer),
+            (TcgStep::AskAfter, _) => self.hear_after(answer),
+            (TcgStep::Discover, _) => self.hear_discovery(answer),
+            (TcgStep::Count(line, at), _) => Self::hear_count(line, at, answer),
+            (TcgStep::Over(end), _) => TcgStep::Over(end),
+            (_, Answer::Lost { why }) => TcgStep::Over(SequenceEnd::Silent(format!("no answer came ({why})"))),
+            (TcgStep::Revert, good) if good.is_good() => TcgStep::AskAfter,
+            (TcgStep::EraseRange(range, last), answer) => self.hear_range(range, last, answer),
+            (_, refused) => TcgStep::Over(SequenceEnd::Failed(format!("it did not replace its key: {}", refused.sentence()))),
         };
     }
 }

@@ -1,10 +1,12 @@
 //! What is laid over the contents of files, read back through them, and looked for in their old places on the device. Many files are treated
 //! together, so that one flush serves all of them.
 
-use super::places::{Devices, Place, lies, read_whole};
-use super::pool::{Buffers, CHUNK, Pool};
-use jurex_file_erase::{FileEvidence, Ground, Kind, Lies, Look, Name, ReadBack, Sample, Seen, Stretch, Trace, WhyNotRead};
-use jurex_pattern::notation::Resolved;
+use super::places::{DevicePlace, Devices, lies, read_whole};
+use super::pool::{CHUNK, Pool, PoolBuffers};
+use jurex_file_erase::{
+    FileEvidence, FileReadBack, FileSeen, Lies, Name, NodeKind, OldPlaces, SectorSample, StorageStack, Stretch, Trace, WhyNotRead,
+};
+use jurex_pattern::notation::PassPattern;
 use jurex_pattern::pattern::{Pattern, poison};
 use rustix::fs::{Advice, fadvise, fdatasync, fstat, ftruncate, syncfs};
 use rustix::io::{Errno, pwrite};
@@ -23,7 +25,7 @@ pub(crate) const WRITTEN_TO: &str = "somebody has written to it meanwhile: what 
 pub(crate) const UNIT: u32 = 512;
 
 /// An open file whose contents are overwritten.
-pub(crate) struct Held {
+pub(crate) struct OpenFile {
     /// Its place in the tree.
     pub(crate) node: usize,
     pub(crate) fd: OwnedFd,
@@ -68,10 +70,10 @@ impl Stamp {
     }
 }
 
-impl Held {
+impl OpenFile {
     /// A file that fills free space.
     pub(crate) fn of_filling(fd: OwnedFd, direct: bool, base: u64, limit: Arc<AtomicU64>) -> Self {
-        let evidence = FileEvidence::new(Name::Path(String::new()), Kind::File, 0, 0);
+        let evidence = FileEvidence::new(Name::Path(String::new()), NodeKind::File, 0, 0);
         Self {
             node: 0,
             fd,
@@ -96,7 +98,7 @@ impl Held {
     }
 
     /// Whether a piece of it is still to be laid and read.
-    fn holds(&self, piece: Piece) -> bool {
+    fn holds(&self, piece: FilePiece) -> bool {
         piece.at + piece.bytes as u64 <= self.limit.load(Ordering::Relaxed)
     }
 
@@ -108,7 +110,7 @@ impl Held {
     pub(crate) fn overwritten(&self) -> Option<Trace> {
         let changed = fstat(&self.fd).ok()?;
         let changed = (changed.st_mtime as i64, changed.st_mtime_nsec as u32);
-        let seen = Some(Seen { evidence: self.evidence.clone(), changed });
+        let seen = Some(FileSeen { evidence: self.evidence.clone(), changed });
         let Trace { device, inode, born, length, ground, .. } = self.trace;
         Some(Trace { device, inode, born, name: None, length, ground, lies: Lies::default(), samples: vec![], seen })
     }
@@ -120,17 +122,17 @@ impl Held {
 
 /// A piece of a file that is laid or read at once.
 #[derive(Clone, Copy)]
-struct Piece {
+struct FilePiece {
     file: usize,
     at: u64,
     bytes: usize,
 }
 
 /// Every piece of every file that nothing has failed of yet.
-fn pieces(files: &[Held]) -> impl Iterator<Item = Piece> + '_ {
+fn pieces(files: &[OpenFile]) -> impl Iterator<Item = FilePiece> + '_ {
     files.iter().enumerate().filter(|(_, h)| h.is_sound()).flat_map(|(file, held)| {
         held.now.stretches.iter().flat_map(move |s| {
-            (s.at..s.at + s.bytes).step_by(CHUNK).map(move |at| Piece {
+            (s.at..s.at + s.bytes).step_by(CHUNK).map(move |at| FilePiece {
                 file,
                 at,
                 bytes: (s.at + s.bytes - at).min(CHUNK as u64) as usize,
@@ -143,19 +145,19 @@ fn pieces(files: &[Held]) -> impl Iterator<Item = Piece> + '_ {
 const HANDED_OUT: usize = 1 << 14;
 
 /// What contents are worked on with.
-pub(crate) struct Contents<'c> {
+pub(crate) struct FileContents<'c> {
     pub(crate) pool: &'c Pool,
-    pub(crate) passes: &'c [Resolved],
-    pub(crate) ground: &'c Ground,
+    pub(crate) passes: &'c [PassPattern],
+    pub(crate) ground: &'c StorageStack,
     pub(crate) devices: &'c Result<Devices, WhyNotRead>,
     pub(crate) salt: &'c [u8; 16],
 }
 
 type Tick<'t> = &'t mut dyn FnMut(u64) -> bool;
 
-impl Contents<'_> {
+impl FileContents<'_> {
     /// How a file of so many bytes lies now.
-    pub(crate) fn measure(&self, held: &mut Held, length: u64) {
+    pub(crate) fn measure(&self, held: &mut OpenFile, length: u64) {
         match lies(&held.fd, length, self.ground.block, self.ground.system()) {
             Ok(now) => held.now = now,
             Err(e) => held.fail("it can't be told where it lies", e),
@@ -163,7 +165,7 @@ impl Contents<'_> {
     }
 
     /// Makes a file whole blocks long, so that the slack of the last one is reached too.
-    fn make_whole(&self, held: &mut Held) {
+    fn make_whole(&self, held: &mut OpenFile) {
         let grown = length(&held.fd).and_then(|l| match l.next_multiple_of(self.ground.block) {
             end if end > l => ftruncate(&held.fd, end),
             _ => Ok(()),
@@ -174,17 +176,17 @@ impl Contents<'_> {
     }
 
     /// Remembers what some sectors of files hold that no earlier session has traced.
-    pub(crate) fn sample(&self, files: &mut [Held], tick: Tick<'_>) {
+    pub(crate) fn sample(&self, files: &mut [OpenFile], tick: Tick<'_>) {
         let Ok(devices) = self.devices else { return };
         let mut wanted: Vec<(usize, u64)> = vec![];
         for (file, held) in files.iter().enumerate().filter(|(_, h)| h.is_fresh && h.is_sound()) {
             wanted.extend(sample_places(&held.now, devices.sector).into_iter().map(|place| (file, place)));
         }
         let bytes = devices.sector as u32;
-        let read = |places: &[(usize, Place)], buffers: &mut Buffers| -> Vec<(usize, Option<u64>)> {
+        let read = |places: &[(usize, DevicePlace)], buffers: &mut PoolBuffers| -> Vec<(usize, Option<u64>)> {
             self.window(devices, places, buffers, |_, bytes, _| digest(self.salt, bytes))
         };
-        let all: Vec<(usize, Place)> = wanted
+        let all: Vec<(usize, DevicePlace)> = wanted
             .iter()
             .enumerate()
             .filter_map(|(n, (_, at))| Some((n, devices.places(*at, u64::from(bytes))?.first()?.1)))
@@ -192,19 +194,19 @@ impl Contents<'_> {
         for (n, digest) in self.in_windows(&all, read, tick) {
             let (file, place) = wanted[n];
             if let Some(digest) = digest {
-                files[file].trace.samples.push(Sample { place, bytes, digest });
+                files[file].trace.samples.push(SectorSample { place, bytes, digest });
             }
         }
     }
 
     /// Lays every pass, reads back where that is asked for and after the last, and flushes after each.
-    pub(crate) fn lay(&self, files: &mut [Held], tick: Tick<'_>) {
+    pub(crate) fn lay(&self, files: &mut [OpenFile], tick: Tick<'_>) {
         files.iter_mut().for_each(|held| self.make_whole(held));
         self.lay_from(0, files, tick);
     }
 
     /// The same from a pass on, counted from 0, over files of whole blocks.
-    pub(crate) fn lay_from(&self, first: usize, files: &mut [Held], tick: Tick<'_>) {
+    pub(crate) fn lay_from(&self, first: usize, files: &mut [OpenFile], tick: Tick<'_>) {
         for (number, pass) in self.passes.iter().enumerate().skip(first) {
             let last = number + 1 == self.passes.len();
             let laid = self.over_pieces(files, |held, piece, buffers| self.lay_piece(held, piece, &pass.pattern, buffers), tick);
@@ -229,14 +231,14 @@ impl Contents<'_> {
     /// Does `work` on every piece; gives for each its file and what came of it.
     fn over_pieces<R: Send>(
         &self,
-        files: &[Held],
-        work: impl Fn(&Held, Piece, &mut Buffers) -> R + Sync,
+        files: &[OpenFile],
+        work: impl Fn(&OpenFile, FilePiece, &mut PoolBuffers) -> R + Sync,
         tick: Tick<'_>,
     ) -> Vec<(usize, R)> {
         let mut all = pieces(files);
         let mut results = vec![];
         loop {
-            let part: Vec<Piece> = all.by_ref().take(HANDED_OUT).collect();
+            let part: Vec<FilePiece> = all.by_ref().take(HANDED_OUT).collect();
             if part.is_empty() || self.pool.is_stopped() {
                 return results;
             }
@@ -245,7 +247,13 @@ impl Contents<'_> {
         }
     }
 
-    fn lay_piece(&self, held: &Held, piece: Piece, pattern: &Pattern, buffers: &mut Buffers) -> Result<(), (u64, Errno)> {
+    fn lay_piece(
+        &self,
+        held: &OpenFile,
+        piece: FilePiece,
+        pattern: &Pattern,
+        buffers: &mut PoolBuffers,
+    ) -> Result<(), (u64, Errno)> {
         if !held.holds(piece) {
             return Ok(());
         }
@@ -264,7 +272,7 @@ impl Contents<'_> {
     }
 
     /// Everything is on the device when this ends; what could not be flushed has failed.
-    fn flush(&self, files: &mut [Held]) {
+    fn flush(&self, files: &mut [OpenFile]) {
         let many = files.len() > 1 && files.iter().all(|h| h.direct);
         if many {
             let synced = syncfs(&files[0].fd).and_then(|()| fdatasync(&files[files.len() - 1].fd));
@@ -283,7 +291,7 @@ impl Contents<'_> {
         }
     }
 
-    pub(crate) fn read_back(&self, files: &mut [Held], pattern: &Pattern, last: bool, tick: Tick<'_>) {
+    pub(crate) fn read_back(&self, files: &mut [OpenFile], pattern: &Pattern, last: bool, tick: Tick<'_>) {
         let read = self.over_pieces(files, |held, piece, buffers| self.read_piece(held, piece, pattern, buffers), tick);
         for (file, found) in read {
             let sum = &mut files[file].evidence.read_back;
@@ -295,8 +303,8 @@ impl Contents<'_> {
         }
     }
 
-    fn read_piece(&self, held: &Held, piece: Piece, pattern: &Pattern, buffers: &mut Buffers) -> ReadBack {
-        let mut found = ReadBack::default();
+    fn read_piece(&self, held: &OpenFile, piece: FilePiece, pattern: &Pattern, buffers: &mut PoolBuffers) -> FileReadBack {
+        let mut found = FileReadBack::default();
         if !held.holds(piece) {
             return found;
         }
@@ -305,7 +313,7 @@ impl Contents<'_> {
             // Block by block, so that one bad place does not hide the rest.
             for at in (0..piece.bytes).step_by(self.ground.block as usize) {
                 let bytes = (piece.bytes - at).min(self.ground.block as usize);
-                let part = Piece { at: piece.at + at as u64, bytes, ..piece };
+                let part = FilePiece { at: piece.at + at as u64, bytes, ..piece };
                 if self.read_and_compare(held, part, pattern, buffers, &mut found).is_err() {
                     found.unreadable += bytes as u64;
                 }
@@ -319,13 +327,13 @@ impl Contents<'_> {
 
     fn read_and_compare(
         &self,
-        held: &Held,
-        piece: Piece,
+        held: &OpenFile,
+        piece: FilePiece,
         pattern: &Pattern,
-        buffers: &mut Buffers,
-        found: &mut ReadBack,
+        buffers: &mut PoolBuffers,
+        found: &mut FileReadBack,
     ) -> Result<(), Errno> {
-        let Buffers { pattern: expected, read } = buffers;
+        let PoolBuffers { pattern: expected, read } = buffers;
         let out = &mut read.to_read_into()[..piece.bytes];
         poison(UNIT, out);
         read_whole(&held.fd, piece.at, out)?;
@@ -336,7 +344,7 @@ impl Contents<'_> {
     }
 
     /// Where files lie now, and what is in their old places.
-    pub(crate) fn look(&self, files: &mut [Held], tick: Tick<'_>) {
+    pub(crate) fn look(&self, files: &mut [OpenFile], tick: Tick<'_>) {
         for held in files.iter_mut().filter(|h| h.is_sound()) {
             let after = length(&held.fd).and_then(|l| lies(&held.fd, l, self.ground.block, self.ground.system()));
             // What was a hole, or lay behind the end, and has blocks now, came from somebody else, and no pass was laid over it.
@@ -351,7 +359,7 @@ impl Contents<'_> {
         let devices = match self.devices {
             Ok(devices) => devices,
             Err(why) => {
-                files.iter_mut().for_each(|h| h.evidence.look = Look::NotRead { why: *why });
+                files.iter_mut().for_each(|h| h.evidence.look = OldPlaces::NotRead { why: *why });
                 return;
             }
         };
@@ -362,11 +370,11 @@ impl Contents<'_> {
             if !files[at].is_sound() {
                 continue;
             }
-            files[at].evidence.look = Look::Read { of: 0, pattern: 0, former: 0, unreadable: 0 };
+            files[at].evidence.look = OldPlaces::Read { of: 0, pattern: 0, former: 0, unreadable: 0 };
             for stretch in files[at].trace.lies.stretches.clone() {
                 match old_places(&stretch, devices) {
                     Ok(places) => handed_out.extend(places.into_iter().map(|(byte, place)| Old { file: at, byte, place })),
-                    Err(why) => files[at].evidence.look = Look::NotRead { why },
+                    Err(why) => files[at].evidence.look = OldPlaces::NotRead { why },
                 }
                 if handed_out.len() >= HANDED_OUT {
                     self.compare(devices, files, &std::mem::take(&mut handed_out), pattern, &mut sums, tick);
@@ -375,18 +383,18 @@ impl Contents<'_> {
         }
         self.compare(devices, files, &handed_out, pattern, &mut sums, tick);
         for (held, sum) in files.iter_mut().zip(sums) {
-            if matches!(held.evidence.look, Look::Read { .. }) {
+            if matches!(held.evidence.look, OldPlaces::Read { .. }) {
                 let Sum { of, pattern, unreadable } = sum;
                 let former = if of == pattern { 0 } else { self.still_there(devices, held) };
-                held.evidence.look = Look::Read { of, pattern, former, unreadable };
+                held.evidence.look = OldPlaces::Read { of, pattern, former, unreadable };
             }
         }
     }
 
     /// Reads old places and adds what of them holds the pattern.
-    fn compare(&self, devices: &Devices, files: &[Held], old: &[Old], pattern: &Pattern, sums: &mut [Sum], tick: Tick<'_>) {
-        let places: Vec<(usize, Place)> = old.iter().enumerate().map(|(n, o)| (n, o.place)).collect();
-        let compare = |places: &[(usize, Place)], buffers: &mut Buffers| {
+    fn compare(&self, devices: &Devices, files: &[OpenFile], old: &[Old], pattern: &Pattern, sums: &mut [Sum], tick: Tick<'_>) {
+        let places: Vec<(usize, DevicePlace)> = old.iter().enumerate().map(|(n, o)| (n, o.place)).collect();
+        let compare = |places: &[(usize, DevicePlace)], buffers: &mut PoolBuffers| {
             self.window(devices, places, buffers, |n, bytes, expected| {
                 let from = files[old[n].file].base + old[n].byte;
                 right_bytes(expected.get(pattern, from, UNIT, bytes.len()), bytes)
@@ -403,7 +411,7 @@ impl Contents<'_> {
     }
 
     /// Bytes of the remembered sectors that hold what they held.
-    fn still_there(&self, devices: &Devices, held: &Held) -> u64 {
+    fn still_there(&self, devices: &Devices, held: &OpenFile) -> u64 {
         let mut buffer = jurex_pattern::pattern::AlignedBuffer::new(4096);
         let mut same = 0;
         for sample in &held.trace.samples {
@@ -420,13 +428,13 @@ impl Contents<'_> {
     /// Places sorted and read in windows; gives what `work` made of each, in the order of `places`.
     fn in_windows<R: Send + Clone>(
         &self,
-        places: &[(usize, Place)],
-        work: impl Fn(&[(usize, Place)], &mut Buffers) -> Vec<(usize, Option<R>)> + Sync,
+        places: &[(usize, DevicePlace)],
+        work: impl Fn(&[(usize, DevicePlace)], &mut PoolBuffers) -> Vec<(usize, Option<R>)> + Sync,
         tick: Tick<'_>,
     ) -> Vec<(usize, Option<R>)> {
         let mut sorted = places.to_vec();
         sorted.sort_unstable_by_key(|(_, place)| *place);
-        let windows: Vec<&[(usize, Place)]> = windows(&sorted);
+        let windows: Vec<&[(usize, DevicePlace)]> = windows(&sorted);
         let mut found: Vec<(usize, Option<R>)> =
             self.pool.each(&windows, |window, buffers| work(window, buffers), tick).into_iter().flatten().flatten().collect();
         found.sort_unstable_by_key(|(n, _)| *n);
@@ -440,18 +448,18 @@ impl Contents<'_> {
     fn window<R>(
         &self,
         devices: &Devices,
-        places: &[(usize, Place)],
-        buffers: &mut Buffers,
+        places: &[(usize, DevicePlace)],
+        buffers: &mut PoolBuffers,
         work: impl Fn(usize, &[u8], &mut jurex_pattern::pattern::PatternBuffer) -> R,
     ) -> Vec<(usize, Option<R>)> {
         let Some((_, first)) = places.first() else { return vec![] };
         let from = first.at - first.at % devices.sector;
         let to = places.iter().map(|(_, p)| p.at + p.bytes).max().unwrap_or(from).next_multiple_of(devices.sector);
-        let Buffers { pattern, read } = buffers;
+        let PoolBuffers { pattern, read } = buffers;
         let whole = &mut read.to_read_into()[..(to - from) as usize];
         poison(UNIT, whole);
         let all = devices.read(first.device, from, whole);
-        let mut one = |(n, place): &(usize, Place)| {
+        let mut one = |(n, place): &(usize, DevicePlace)| {
             self.pool.count(place.bytes);
             if all.is_err() {
                 let from = place.at - place.at % devices.sector;
@@ -472,7 +480,7 @@ impl Contents<'_> {
 }
 
 /// Neighbouring places that fit into one buffer; gaps of up to 32 KiB are read along.
-fn windows(sorted: &[(usize, Place)]) -> Vec<&[(usize, Place)]> {
+fn windows(sorted: &[(usize, DevicePlace)]) -> Vec<&[(usize, DevicePlace)]> {
     const GAP: u64 = 32 << 10;
     let mut windows = vec![];
     let mut from = 0;
@@ -496,7 +504,7 @@ fn windows(sorted: &[(usize, Place)]) -> Vec<&[(usize, Place)]> {
 struct Old {
     file: usize,
     byte: u64,
-    place: Place,
+    place: DevicePlace,
 }
 
 /// Bytes of a file's old places.
@@ -508,7 +516,7 @@ struct Sum {
 }
 
 /// The old places of a stretch in pieces that fit into a buffer, each with the byte of the file that lay there.
-fn old_places(stretch: &Stretch, devices: &Devices) -> Result<Vec<(u64, Place)>, WhyNotRead> {
+fn old_places(stretch: &Stretch, devices: &Devices) -> Result<Vec<(u64, DevicePlace)>, WhyNotRead> {
     const PIECE: u64 = 512 << 10;
     let from = stretch.place.ok_or(WhyNotRead::NoPlaces)?;
     // Of what is compressed only the beginning is known to lie there.
@@ -564,11 +572,11 @@ pub(crate) fn length(fd: impl AsFd) -> Result<u64, Errno> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_file_erase::Before;
+    use jurex_file_erase::FileBefore;
 
     fn lie(stretches: &[(u64, u64, u64)]) -> Lies {
         let one = |(at, bytes, place): &(u64, u64, u64)| Stretch { at: *at, bytes: *bytes, place: Some(*place), encoded: false };
-        Lies { stretches: stretches.iter().map(one).collect(), before: Before::default() }
+        Lies { stretches: stretches.iter().map(one).collect(), before: FileBefore::default() }
     }
 
     #[test]
@@ -583,13 +591,13 @@ mod tests {
 
     #[test]
     fn windows_hold_every_place_once_and_fit_into_a_buffer() {
-        let place = |at, bytes| Place { device: 0, at, bytes };
-        let sorted: Vec<(usize, Place)> = [
+        let place = |at, bytes| DevicePlace { device: 0, at, bytes };
+        let sorted: Vec<(usize, DevicePlace)> = [
             place(0, 4096),
             place(4096, 4096),
             place(60_000, 512),
             place(900_000, 524_288),
-            Place { device: 1, at: 901_000, bytes: 512 },
+            DevicePlace { device: 1, at: 901_000, bytes: 512 },
         ]
         .into_iter()
         .enumerate()

@@ -1,12 +1,15 @@
 //! The free space of a file system in use: filled through files of its own, seen on the device, and given back whatever happens.
 
-use super::contents::{Contents, Held, UNIT};
+use super::contents::{FileContents, OpenFile, UNIT};
 use super::freemap::free;
 use super::ground::{Mounted, ground_of};
 use super::places::{Devices, lies};
 use super::pool::Pool;
-use jurex_file_erase::{Fill, FreeEvidence, FreeProof, Ground, Look, Names, STOPPED, Shown, Strip, StripRun, System, WhyNotRead};
-use jurex_pattern::notation::{Entropy, Resolved};
+use jurex_file_erase::{
+    FileSystemFamily, Fill, FreeEvidence, FreeProof, Names, OldPlaces, STOPPED, ShownPart, StorageStack, Strip, StripRun,
+    WhyNotRead,
+};
+use jurex_pattern::notation::{Entropy, PassPattern};
 use jurex_pattern::pattern::PatternBuffer;
 use rustix::fs::{
     Advice, AtFlags, Dir, FallocateFlags, IFlags, Mode, OFlags, fadvise, fallocate, fcntl_getfl, fcntl_setfl, fdatasync,
@@ -34,7 +37,7 @@ const FOLDER: &str = ".jurex-free-";
 #[derive(Debug)]
 pub struct FillOrder {
     /// The passes, random choices made.
-    pub passes: Vec<Resolved>,
+    pub passes: Vec<PassPattern>,
     /// Bytes that are left to whoever else uses the file system.
     pub reserve: u64,
 }
@@ -84,7 +87,7 @@ pub trait FillWatcher {
 #[derive(Debug)]
 pub struct Filled {
     /// The file system.
-    pub ground: Ground,
+    pub ground: StorageStack,
     /// What was done and seen.
     pub evidence: FreeEvidence,
     /// Where it lay.
@@ -138,7 +141,7 @@ pub fn space(path: &Path) -> Result<(u64, u64), FillError> {
 ///
 /// # Errors
 /// It can't be looked at.
-pub fn ground_at(path: &Path) -> Result<Ground, FillError> {
+pub fn ground_at(path: &Path) -> Result<StorageStack, FillError> {
     let failed = |cause: Errno| FillError::Folder { path: jurex_pattern::text::shown_path(path), cause: cause.into() };
     let folder = open(path, OFlags::PATH | OFlags::CLOEXEC, Mode::empty()).map_err(failed)?;
     ground_of(&folder).map(|m| m.ground).map_err(failed)
@@ -172,7 +175,7 @@ pub fn fill(
     let progress =
         FillProgress { phase: FillPhase::Taking, bytes: 0, of_bytes: 0, entries: 0, free_now: room.available, gave_way: 0 };
     let (reserve, block) = (order.reserve, mounted.ground.block);
-    let teller = Teller { watcher, folder: &folder, reserve, block, ends: vec![], progress, stopped: false };
+    let teller = FillTeller { watcher, folder: &folder, reserve, block, ends: vec![], progress, stopped: false };
     let mut filling = Filling { path: where_named, order, teller, names: Names::new(entropy), named: None, grown: false };
     let mut evidence = FreeEvidence {
         free_before: room.free,
@@ -270,23 +273,23 @@ impl Room {
 }
 
 /// The end of a filling file, from which room is given back.
-struct End {
+struct FillEnd {
     fd: OwnedFd,
     limit: Arc<AtomicU64>,
 }
 
 /// Tells how far it has come; sees that others keep their room, and gives way at once where they need it.
-struct Teller<'f> {
+struct FillTeller<'f> {
     watcher: &'f mut dyn FillWatcher,
     folder: &'f OwnedFd,
     reserve: u64,
     block: u64,
-    ends: Vec<End>,
+    ends: Vec<FillEnd>,
     progress: FillProgress,
     stopped: bool,
 }
 
-impl Teller<'_> {
+impl FillTeller<'_> {
     fn tick(&mut self, bytes: u64) -> bool {
         self.progress.bytes = bytes;
         if let Ok(room) = Room::of(self.folder) {
@@ -332,7 +335,7 @@ impl Teller<'_> {
 struct Filling<'f> {
     path: PathBuf,
     order: &'f FillOrder,
-    teller: Teller<'f>,
+    teller: FillTeller<'f>,
     names: Names<'f>,
     /// The folder of files that have names, once there is one.
     named: Option<(OsString, OwnedFd)>,
@@ -350,7 +353,7 @@ impl Filling<'_> {
         let pool = Pool::new();
         let devices = Devices::of(mounted, &first.fd);
         let (passes, ground) = (&self.order.passes, &mounted.ground);
-        let contents = Contents { pool: &pool, passes, ground, devices: &devices, salt: &[0; 16] };
+        let contents = FileContents { pool: &pool, passes, ground, devices: &devices, salt: &[0; 16] };
         measure(&contents, &mut files)?;
         self.lay(&contents, &mut files);
         self.teller.cut();
@@ -379,8 +382,8 @@ impl Filling<'_> {
     }
 
     /// Takes free space until only the reserve is left.
-    fn take(&mut self, ground: &Ground) -> Result<Vec<Held>, String> {
-        let mut files: Vec<Held> = vec![];
+    fn take(&mut self, ground: &StorageStack) -> Result<Vec<OpenFile>, String> {
+        let mut files: Vec<OpenFile> = vec![];
         let mut step = STEP;
         loop {
             let room = Room::of(self.teller.folder).map_err(|e| format!("what is free can't be told: {e}"))?;
@@ -413,7 +416,7 @@ impl Filling<'_> {
     }
 
     /// A file that has no name, or one in a folder that is noted where that can't be.
-    fn new_file(&mut self, base: u64) -> Result<Held, Errno> {
+    fn new_file(&mut self, base: u64) -> Result<OpenFile, Errno> {
         let mode = Mode::RUSR | Mode::WUSR;
         let flags = OFlags::RDWR | OFlags::CLOEXEC;
         let fd = match openat(self.teller.folder, ".", flags | OFlags::TMPFILE, mode) {
@@ -430,8 +433,8 @@ impl Filling<'_> {
         }
         let direct = fcntl_getfl(&fd).and_then(|flags| fcntl_setfl(&fd, flags | OFlags::DIRECT)).is_ok();
         let limit = Arc::new(AtomicU64::new(u64::MAX));
-        self.teller.ends.push(End { fd: rustix::io::dup(&fd)?, limit: limit.clone() });
-        Ok(Held::of_filling(fd, direct, base, limit))
+        self.teller.ends.push(FillEnd { fd: rustix::io::dup(&fd)?, limit: limit.clone() });
+        Ok(OpenFile::of_filling(fd, direct, base, limit))
     }
 
     fn named_folder(&mut self) -> Result<&OwnedFd, Errno> {
@@ -448,7 +451,7 @@ impl Filling<'_> {
     }
 
     /// Makes a file so many bytes longer: without writing where the file system has a call for that, else by the first pass.
-    fn grow(&mut self, held: &mut Held, bytes: u64) -> Result<(), Errno> {
+    fn grow(&mut self, held: &mut OpenFile, bytes: u64) -> Result<(), Errno> {
         let Some(pass) = self.order.passes.first() else { return Err(Errno::INVAL) };
         let at = held.trace.length;
         if !self.grown {
@@ -480,7 +483,7 @@ impl Filling<'_> {
         Ok(())
     }
 
-    fn lay(&mut self, contents: &Contents<'_>, files: &mut [Held]) {
+    fn lay(&mut self, contents: &FileContents<'_>, files: &mut [OpenFile]) {
         let passes = contents.passes;
         let mapped: u64 = files.iter().map(|h| h.now.before.mapped).sum();
         let between = passes.iter().rev().skip(1).filter(|p| p.read_back).count();
@@ -499,11 +502,11 @@ impl Filling<'_> {
     }
 
     /// Makes small files until few entries of the table of files are left: each takes the place of one that was used before.
-    fn fill_entries(&mut self, ground: &Ground) {
+    fn fill_entries(&mut self, ground: &StorageStack) {
         let entries = fstatvfs(self.teller.folder).map_or(0, |s| s.f_favail);
         let wanted = match ground.system() {
-            System::Ext => entries.saturating_sub(ENTRIES_LEFT.max(entries / 100)),
-            System::Xfs | System::F2fs => entries.min(SOME),
+            FileSystemFamily::Ext => entries.saturating_sub(ENTRIES_LEFT.max(entries / 100)),
+            FileSystemFamily::Xfs | FileSystemFamily::F2fs => entries.min(SOME),
             _ => 0,
         };
         let (flags, mode) = (OFlags::WRONLY | OFlags::CREATE | OFlags::EXCL | OFlags::CLOEXEC, Mode::RUSR | Mode::WUSR);
@@ -528,7 +531,7 @@ impl Filling<'_> {
     /// Removes everything that has a name; what has none goes with its descriptor.
     fn give_back(self, evidence: &mut FreeEvidence) {
         // Some file systems keep a file under another name for as long as somebody has it open.
-        let Teller { ends, folder, .. } = self.teller;
+        let FillTeller { ends, folder, .. } = self.teller;
         drop(ends);
         if let Some((name, inside)) = &self.named {
             evidence.left_behind = clean_in(folder, name, inside);
@@ -536,7 +539,7 @@ impl Filling<'_> {
     }
 }
 
-fn measure(contents: &Contents<'_>, files: &mut [Held]) -> Result<(), String> {
+fn measure(contents: &FileContents<'_>, files: &mut [OpenFile]) -> Result<(), String> {
     for held in files {
         let length = held.trace.length.min(held.limit.load(Ordering::Relaxed));
         held.now = lies(&held.fd, length, contents.ground.block, contents.ground.system())
@@ -545,7 +548,7 @@ fn measure(contents: &Contents<'_>, files: &mut [Held]) -> Result<(), String> {
     Ok(())
 }
 
-fn sum_up(files: &[Held], fill: &mut Fill) {
+fn sum_up(files: &[OpenFile], fill: &mut Fill) {
     fill.files = files.len() as u32;
     fill.passes = files.iter().map(|h| h.evidence.passes).min().unwrap_or(0);
     fill.past_caches = files.iter().all(|h| h.direct);
@@ -557,22 +560,22 @@ fn sum_up(files: &[Held], fill: &mut Fill) {
 }
 
 /// What lies on the device in all that is free once the filling is gone: what the filling holds, and what is free beside it.
-fn proof(folder: &OwnedFd, mounted: &Mounted, files: &[Held], strip: &mut Strip) -> FreeProof {
+fn proof(folder: &OwnedFd, mounted: &Mounted, files: &[OpenFile], strip: &mut Strip) -> FreeProof {
     let (mut of, mut pattern, mut unreadable) = (0, 0, 0);
     for held in files {
         let right = match held.evidence.look {
-            Look::NotRead { why } => return FreeProof::NotRead { why },
-            Look::Read { of: here, pattern: right, unreadable: lost, .. } => {
+            OldPlaces::NotRead { why } => return FreeProof::NotRead { why },
+            OldPlaces::Read { of: here, pattern: right, unreadable: lost, .. } => {
                 (of, pattern, unreadable) = (of + here, pattern + right, unreadable + lost);
                 right == here
             }
         };
         for stretch in &held.trace.lies.stretches {
-            strip.show(stretch.place.unwrap_or(u64::MAX), stretch.bytes, if right { Shown::Proved } else { Shown::Laid });
+            strip.show(stretch.place.unwrap_or(u64::MAX), stretch.bytes, if right { ShownPart::Proved } else { ShownPart::Laid });
         }
     }
     let Ok(beside) = free(folder, mounted) else { return FreeProof::NotRead { why: WhyNotRead::NoPlaces } };
-    beside.stretches.iter().for_each(|(at, bytes)| strip.show(*at, *bytes, Shown::NotReached));
+    beside.stretches.iter().for_each(|(at, bytes)| strip.show(*at, *bytes, ShownPart::NotReached));
     let (by, unreached) = (beside.by.into(), beside.bytes);
     FreeProof::Read { by, placed: beside.placed, free: of + unreached, pattern, unreached, unreadable }
 }

@@ -2,7 +2,7 @@
 
 use super::ground::{Mounted, node_of};
 use crate::ioctl::free_space;
-use jurex_file_erase::{System, free_clusters};
+use jurex_file_erase::{FileSystemFamily, free_clusters};
 use rustix::fs::{Mode, OFlags, fstatvfs, open};
 use std::fs::File;
 use std::os::fd::AsFd;
@@ -23,10 +23,12 @@ pub(crate) struct Free {
 /// It can't even be counted.
 pub(crate) fn free(fd: impl AsFd, mounted: &Mounted) -> std::io::Result<Free> {
     let told = match mounted.ground.system() {
-        System::Ext | System::Xfs => {
+        FileSystemFamily::Ext | FileSystemFamily::Xfs => {
             mounted.device.and_then(|d| free_space(&fd, d).ok()).map(|f| ("the file system's own map", f))
         }
-        System::Fat => mounted.device.and_then(|d| of_fat(d).ok()).map(|f| ("the file allocation table on the device", f)),
+        FileSystemFamily::Fat => {
+            mounted.device.and_then(|d| of_fat(d).ok()).map(|f| ("the file allocation table on the device", f))
+        }
         _ => None,
     };
     if let Some((by, stretches)) = told {

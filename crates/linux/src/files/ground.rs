@@ -1,9 +1,9 @@
 //! What a folder lies on: its mount, and the layers beneath it down to the drives.
 
 use crate::ioctl::{btrfs_device, mapped_kinds, xfs_shares};
-use crate::object::Object;
+use crate::object::KernelObject;
 use crate::sysfs::{entries, name, number, text};
-use jurex_file_erase::{EXTERNAL_JOURNAL, Ground, Layer};
+use jurex_file_erase::{EXTERNAL_JOURNAL, StackLayer, StorageStack};
 use jurex_pattern::text::printable;
 use rustix::fs::{AtFlags, Mode, OFlags, StatxFlags, fstatvfs, major, makedev, minor, open, statx};
 use rustix::io::Errno;
@@ -18,7 +18,7 @@ const DEEPEST: u32 = 8;
 #[derive(Clone, Debug)]
 pub(crate) struct Mounted {
     pub(crate) mount: u64,
-    pub(crate) ground: Ground,
+    pub(crate) ground: StorageStack,
     /// The block device that the file system calls its own.
     pub(crate) device: Option<u64>,
 }
@@ -50,7 +50,7 @@ fn at_depth(fd: impl AsFd, deepest: u32) -> Result<Mounted, Errno> {
     let device = own_device(&fd, makedev(told.stx_dev_major, told.stx_dev_minor), &line);
     let dir = device.and_then(sysfs_dir);
     let holds = if line.kind == "fuseblk" { device.and_then(what_it_holds).unwrap_or_default() } else { String::new() };
-    let ground = Ground {
+    let ground = StorageStack {
         holds,
         mount: line.point.clone(),
         source: printable(line.source.as_bytes()),
@@ -62,7 +62,7 @@ fn at_depth(fd: impl AsFd, deepest: u32) -> Result<Mounted, Errno> {
             (Some(dir), _) => layers(&dir, deepest),
             (None, Some(device)) => {
                 let device = format!("{}:{}", major(device), minor(device));
-                vec![Layer::Other { device, kind: "a kind that the system does not tell".into() }]
+                vec![StackLayer::Other { device, kind: "a kind that the system does not tell".into() }]
             }
             (None, None) => vec![],
         },
@@ -72,10 +72,10 @@ fn at_depth(fd: impl AsFd, deepest: u32) -> Result<Mounted, Errno> {
 }
 
 /// Every mounted file system that keeps files somewhere, each once, by where it is mounted.
-pub fn mounted() -> Vec<Ground> {
+pub fn mounted() -> Vec<StorageStack> {
     let table = fs::read("/proc/self/mountinfo").unwrap_or_default();
     let table = String::from_utf8_lossy(&table);
-    let mut found: Vec<Ground> = vec![];
+    let mut found: Vec<StorageStack> = vec![];
     for line in table.lines().filter_map(mount_line) {
         let kept = line.source.starts_with('/')
             || line.point == "/"
@@ -153,9 +153,9 @@ fn own_device(fd: impl AsFd, of_files: u64, line: &MountLine) -> Option<u64> {
 
 /// The number of the block device at that path.
 fn number_of_node(path: &Path) -> Option<u64> {
-    match Object::at(path)? {
-        Object::Device(number) => Some(number),
-        Object::File(..) => None,
+    match KernelObject::at(path)? {
+        KernelObject::Device(number) => Some(number),
+        KernelObject::File(..) => None,
     }
 }
 
@@ -183,7 +183,7 @@ fn what_it_holds(device: u64) -> Option<String> {
 }
 
 /// The layers from a device's sysfs folder down.
-fn layers(dir: &Path, deepest: u32) -> Vec<Layer> {
+fn layers(dir: &Path, deepest: u32) -> Vec<StackLayer> {
     let Some(deeper) = deepest.checked_sub(1) else { return vec![] };
     if dir.join("partition").exists() {
         return dir.parent().map(|whole| layers(whole, deeper)).unwrap_or_default();
@@ -199,44 +199,45 @@ fn layers(dir: &Path, deepest: u32) -> Vec<Layer> {
     found
 }
 
-fn of_device(dir: &Path, device: &str, deepest: u32) -> Vec<Layer> {
+fn of_device(dir: &Path, device: &str, deepest: u32) -> Vec<StackLayer> {
     let device = || device.to_string();
     if dir.join("dm").is_dir() {
         let called = text(&dir.join("dm"), "name").map_or_else(device, |n| format!("/dev/mapper/{n}"));
         return kinds_of_mapped(dir).into_iter().filter_map(|kind| of_kind(&kind, &called)).collect();
     }
     if dir.join("md").is_dir() {
-        return vec![Layer::Raid { device: device(), level: text(&dir.join("md"), "level").unwrap_or_default() }];
+        return vec![StackLayer::Raid { device: device(), level: text(&dir.join("md"), "level").unwrap_or_default() }];
     }
     if dir.join("bcache").is_dir() {
-        return vec![Layer::Cache { device: device() }];
+        return vec![StackLayer::Cache { device: device() }];
     }
     if dir.join("loop").is_dir() {
         return of_loop(dir, device(), deepest);
     }
     if crate::discover::is_hosted(dir) {
-        return vec![Layer::Hosted { device: device() }];
+        return vec![StackLayer::Hosted { device: device() }];
     }
     if !dir.join("device").exists() {
-        return vec![Layer::Other { device: device(), kind: "a device that is no drive".into() }];
+        return vec![StackLayer::Other { device: device(), kind: "a device that is no drive".into() }];
     }
-    vec![Layer::Drive { device: device(), turns: number(&dir.join("queue"), "rotational").map(|n| n == 1) }]
+    vec![StackLayer::Drive { device: device(), turns: number(&dir.join("queue"), "rotational").map(|n| n == 1) }]
 }
 
 /// What a loop device lies on, by the kernel's own word and not by the name that the file had when it was attached: another file may have that
 /// name by now.
-fn of_loop(dir: &Path, device: String, deepest: u32) -> Vec<Layer> {
+fn of_loop(dir: &Path, device: String, deepest: u32) -> Vec<StackLayer> {
     let backing = crate::ioctl::loop_backing(&device);
-    if let Some(Object::Device(number)) = backing {
-        return sysfs_dir(number).map_or_else(|| vec![Layer::Image { device, on: None }], |beneath| layers(&beneath, deepest));
+    if let Some(KernelObject::Device(number)) = backing {
+        return sysfs_dir(number)
+            .map_or_else(|| vec![StackLayer::Image { device, on: None }], |beneath| layers(&beneath, deepest));
     }
     let open_backing = || -> Option<OwnedFd> {
         let named = fs::read_to_string(dir.join("loop/backing_file")).ok()?;
         let opened = open(named.trim_end_matches('\n'), OFlags::PATH | OFlags::CLOEXEC, Mode::empty()).ok()?;
-        (backing.is_some() && Object::of(&opened) == backing).then_some(opened)
+        (backing.is_some() && KernelObject::of(&opened) == backing).then_some(opened)
     };
     let beneath = |fd: OwnedFd| at_depth(&fd, deepest).ok().map(|m| Box::new(m.ground));
-    vec![Layer::Image { device, on: open_backing().and_then(beneath) }]
+    vec![StackLayer::Image { device, on: open_backing().and_then(beneath) }]
 }
 
 /// The kinds of a mapped device's targets; without rights, what its name for other programs tells.
@@ -264,18 +265,18 @@ fn kinds_of_mapped(dir: &Path) -> Vec<String> {
     vec![kind.into()]
 }
 
-fn of_kind(kind: &str, device: &str) -> Option<Layer> {
+fn of_kind(kind: &str, device: &str) -> Option<StackLayer> {
     let device = device.to_string();
     Some(match kind {
         "linear" | "striped" | "multipath" | "delay" | "flakey" => return None,
-        "crypt" | "default-key" => Layer::Encrypted { device },
-        "snapshot-origin" => Layer::SnapshotOrigin { device },
-        "snapshot" => Layer::Snapshot { device },
-        "thin" | "thin-pool" => Layer::Thin { device },
-        "raid" | "mirror" => Layer::Raid { device, level: kind.into() },
-        "cache" | "writecache" | "ebs" => Layer::Cache { device },
-        "vdo" => Layer::Deduplicated { device },
-        other => Layer::Other { device, kind: printable(other.as_bytes()) },
+        "crypt" | "default-key" => StackLayer::Encrypted { device },
+        "snapshot-origin" => StackLayer::SnapshotOrigin { device },
+        "snapshot" => StackLayer::Snapshot { device },
+        "thin" | "thin-pool" => StackLayer::Thin { device },
+        "raid" | "mirror" => StackLayer::Raid { device, level: kind.into() },
+        "cache" | "writecache" | "ebs" => StackLayer::Cache { device },
+        "vdo" => StackLayer::Deduplicated { device },
+        other => StackLayer::Other { device, kind: printable(other.as_bytes()) },
     })
 }
 
@@ -296,10 +297,10 @@ mod tests {
     fn mapped_devices_are_known_by_their_kinds() {
         let at = |kind| of_kind(kind, "/dev/mapper/tides");
         assert_eq!(at("linear"), None);
-        assert!(matches!(at("crypt"), Some(Layer::Encrypted { .. })));
-        assert!(matches!(at("snapshot-origin"), Some(Layer::SnapshotOrigin { .. })));
-        assert!(matches!(at("thin"), Some(Layer::Thin { .. })));
-        assert!(matches!(at("zoned"), Some(Layer::Other { .. })));
+        assert!(matches!(at("crypt"), Some(StackLayer::Encrypted { .. })));
+        assert!(matches!(at("snapshot-origin"), Some(StackLayer::SnapshotOrigin { .. })));
+        assert!(matches!(at("thin"), Some(StackLayer::Thin { .. })));
+        assert!(matches!(at("zoned"), Some(StackLayer::Other { .. })));
     }
 
     #[test]

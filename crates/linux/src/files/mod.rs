@@ -14,5 +14,5 @@ pub use fill::{
     FillError, FillOrder, FillPhase, FillProgress, FillWatcher, Filled, clean, fill, ground_at, space, usual_reserve,
 };
 pub use ground::mounted;
-pub use tree::{Id, Node, Root, Tree, TreeError, found_again};
+pub use tree::{Id, NamedRoot, Tree, TreeError, TreeNode, found_again};
 pub use work::{FilesDone, FilesOrder, FilesProgress, Watcher, erase};

@@ -2,7 +2,7 @@
 
 use super::ground::{Mounted, node_of};
 use crate::ioctl::{block_of, block_size, btrfs_chunks, btrfs_device, extent, extents};
-use jurex_file_erase::{Before, Lies, Stretch, System, WhyNotRead};
+use jurex_file_erase::{FileBefore, FileSystemFamily, Lies, Stretch, WhyNotRead};
 use rustix::fs::{Mode, OFlags, open};
 use rustix::io::{Errno, pread};
 use std::collections::HashMap;
@@ -14,9 +14,9 @@ use std::path::Path;
 ///
 /// # Errors
 /// The file can't be read any more.
-pub(crate) fn lies(fd: impl AsFd, bytes: u64, block: u64, kind: System) -> Result<Lies, Errno> {
+pub(crate) fn lies(fd: impl AsFd, bytes: u64, block: u64, kind: FileSystemFamily) -> Result<Lies, Errno> {
     let end = bytes.next_multiple_of(block);
-    let mut before = Before::default();
+    let mut before = FileBefore::default();
     let mut stretches = match extents(&fd) {
         Ok(told) => {
             let cut = |e: &crate::ioctl::FileExtent| e.length.min(end.saturating_sub(e.logical));
@@ -40,7 +40,7 @@ pub(crate) fn lies(fd: impl AsFd, bytes: u64, block: u64, kind: System) -> Resul
     before.mapped = sum(&|_| true);
     before.unplaced = sum(&|s| s.place.is_none());
     before.encoded = sum(&|s| s.encoded);
-    if kind == System::Ntfs && before.unplaced > 0 {
+    if kind == FileSystemFamily::Ntfs && before.unplaced > 0 {
         // What has no place there lies in the table of files, or is compressed: neither is overwritten where it lies.
         let of = if bytes <= block { &mut before.inline } else { &mut before.encoded };
         *of += before.unplaced;
@@ -49,7 +49,7 @@ pub(crate) fn lies(fd: impl AsFd, bytes: u64, block: u64, kind: System) -> Resul
 }
 
 /// By the older call, a block at a time. What it does not tell may be a hole, or inside tables: it is taken for bytes without a place.
-fn block_by_block(fd: impl AsFd, end: u64, cluster: u64, kind: System) -> Vec<Stretch> {
+fn block_by_block(fd: impl AsFd, end: u64, cluster: u64, kind: FileSystemFamily) -> Vec<Stretch> {
     let whole = |place| Stretch { at: 0, bytes: end, place, encoded: false };
     if end == 0 {
         return vec![];
@@ -58,7 +58,10 @@ fn block_by_block(fd: impl AsFd, end: u64, cluster: u64, kind: System) -> Vec<St
     if rustix::fs::fdatasync(&fd).is_err() {
         return vec![whole(None)];
     }
-    let Some(size) = block_size(&fd).ok().map(u64::from).filter(|_| matches!(kind, System::Fat | System::ExFat | System::Ntfs))
+    let Some(size) = block_size(&fd)
+        .ok()
+        .map(u64::from)
+        .filter(|_| matches!(kind, FileSystemFamily::Fat | FileSystemFamily::ExFat | FileSystemFamily::Ntfs))
     else {
         return vec![whole(None)];
     };
@@ -71,7 +74,7 @@ fn block_by_block(fd: impl AsFd, end: u64, cluster: u64, kind: System) -> Vec<St
         };
         let (at, bytes) = (number * size, size.min(end - number * size));
         // A cluster is allocated as a whole: what is not told of the part behind the file's end follows from the part before it.
-        let in_cluster = matches!(kind, System::Fat | System::ExFat) && at % cluster != 0;
+        let in_cluster = matches!(kind, FileSystemFamily::Fat | FileSystemFamily::ExFat) && at % cluster != 0;
         let before = found.last().filter(|_| in_cluster && place.is_none()).and_then(|l| Some(l.place? + l.bytes));
         let place = place.or(before);
         match found.last_mut() {
@@ -84,7 +87,7 @@ fn block_by_block(fd: impl AsFd, end: u64, cluster: u64, kind: System) -> Vec<St
 
 /// A place on a device, in bytes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(crate) struct Place {
+pub(crate) struct DevicePlace {
     /// Which of the devices.
     pub(crate) device: usize,
     /// First byte.
@@ -107,7 +110,7 @@ impl Devices {
     /// # Errors
     /// Why none can be read.
     pub(crate) fn of(mounted: &Mounted, fd: impl AsFd) -> Result<Self, WhyNotRead> {
-        if mounted.ground.system() == System::Btrfs {
+        if mounted.ground.system() == FileSystemFamily::Btrfs {
             let chunks = Chunks::read(&fd).map_err(|e| why(&e))?;
             let mut open = vec![];
             let mut numbers = HashMap::new();
@@ -126,9 +129,9 @@ impl Devices {
 
     /// The places that a stretch of the file system's own addresses comes to, each with its byte in the stretch: one, or as many as there are
     /// copies. `None`: not followed.
-    pub(crate) fn places(&self, at: u64, bytes: u64) -> Option<Vec<(u64, Place)>> {
+    pub(crate) fn places(&self, at: u64, bytes: u64) -> Option<Vec<(u64, DevicePlace)>> {
         match &self.chunks {
-            None => Some(vec![(0, Place { device: 0, at, bytes })]),
+            None => Some(vec![(0, DevicePlace { device: 0, at, bytes })]),
             Some(chunks) => chunks.places(at, bytes),
         }
     }
@@ -202,7 +205,7 @@ impl Chunks {
         all
     }
 
-    fn places(&self, first: u64, bytes: u64) -> Option<Vec<(u64, Place)>> {
+    fn places(&self, first: u64, bytes: u64) -> Option<Vec<(u64, DevicePlace)>> {
         let (mut at, mut left, mut places) = (first, bytes, vec![]);
         while left > 0 {
             let next = self.chunks.partition_point(|(first, ..)| *first <= at);
@@ -213,7 +216,7 @@ impl Chunks {
                 return None;
             }
             for (device, offset) in copies {
-                let place = Place { device: *self.numbers.get(device)?, at: offset + (at - begin), bytes: here };
+                let place = DevicePlace { device: *self.numbers.get(device)?, at: offset + (at - begin), bytes: here };
                 places.push((at - first, place));
             }
             (at, left) = (at + here, left - here);
@@ -258,7 +261,7 @@ mod tests {
         };
         let twice = chunk(1 << 20, &item(1 | 1 << 4, &[(1, 5 << 20), (2, 9 << 20)])).unwrap();
         let chunks = Chunks { chunks: vec![twice], numbers: HashMap::from([(1, 0), (2, 1)]) };
-        let place = |device, at| (0, Place { device, at, bytes: 4096 });
+        let place = |device, at| (0, DevicePlace { device, at, bytes: 4096 });
         assert_eq!(chunks.places((1 << 20) + 4096, 4096), Some(vec![place(0, (5 << 20) + 4096), place(1, (9 << 20) + 4096)]));
         assert_eq!(chunks.places(0, 4096), None, "no chunk is there");
         assert_eq!(chunk(0, &item(1 | 1 << 3, &[(1, 0)])).unwrap().2, []);

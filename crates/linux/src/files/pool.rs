@@ -13,14 +13,14 @@ pub(crate) const CHUNK: usize = 1 << 20;
 const TICK: Duration = Duration::from_millis(100);
 
 /// What threads work with: a buffer to lay from or compare with, and one to read into.
-pub(crate) struct Buffers {
+pub(crate) struct PoolBuffers {
     pub(crate) pattern: PatternBuffer,
     pub(crate) read: PatternBuffer,
 }
 
 /// The threads' buffers, and what is said between them and the caller.
 pub(crate) struct Pool {
-    buffers: Vec<Mutex<Buffers>>,
+    buffers: Vec<Mutex<PoolBuffers>>,
     /// Bytes that were worked on.
     pub(crate) done: AtomicU64,
     /// Whether it is to end.
@@ -31,7 +31,7 @@ impl Pool {
     /// Of as many threads as suit this machine: more than processors, since each waits for the drive.
     pub(crate) fn new() -> Self {
         let processors = std::thread::available_parallelism().map_or(2, usize::from);
-        let buffers = || Mutex::new(Buffers { pattern: PatternBuffer::new(CHUNK), read: PatternBuffer::new(CHUNK) });
+        let buffers = || Mutex::new(PoolBuffers { pattern: PatternBuffer::new(CHUNK), read: PatternBuffer::new(CHUNK) });
         let buffers = (0..(processors * 2).clamp(4, 16)).map(|_| buffers()).collect();
         Self { buffers, done: AtomicU64::new(0), stops: AtomicBool::new(false) }
     }
@@ -49,7 +49,7 @@ impl Pool {
     pub(crate) fn each<T: Sync, R: Send>(
         &self,
         items: &[T],
-        work: impl Fn(&T, &mut Buffers) -> R + Sync,
+        work: impl Fn(&T, &mut PoolBuffers) -> R + Sync,
         tick: &mut dyn FnMut(u64) -> bool,
     ) -> Vec<Option<R>> {
         let mut results: Vec<Option<R>> = items.iter().map(|_| None).collect();
@@ -99,7 +99,7 @@ mod tests {
         let items: Vec<u64> = (0..1000).collect();
         let squares = pool.each(&items, |n, _| n * n, &mut |_| true);
         assert!(squares.iter().enumerate().all(|(n, s)| *s == Some((n * n) as u64)));
-        let slow = |_: &u64, _: &mut Buffers| std::thread::sleep(Duration::from_millis(5));
+        let slow = |_: &u64, _: &mut PoolBuffers| std::thread::sleep(Duration::from_millis(5));
         let done = pool.each(&items, slow, &mut |_| false);
         assert!(done.iter().any(Option::is_none) && done[0].is_some());
     }

@@ -1,7 +1,7 @@
 //! What is erased of a file beside its contents: attributes, times, length, name.
 
 use super::tree::{Id, id, status};
-use jurex_file_erase::{Names, Removal, lengths};
+use jurex_file_erase::{NameRemoval, Names, lengths};
 use rustix::fs::{
     AtFlags, RenameFlags, Timespec, Timestamps, XattrFlags, flistxattr, fremovexattr, fsetxattr, ftruncate, futimens, renameat,
     renameat_with, statat, unlinkat,
@@ -114,12 +114,12 @@ impl Leaving {
     }
 
     /// Removes it, if it still is what it was.
-    pub(crate) fn remove(&self, folder: impl AsFd, is_folder: bool) -> Result<Removal, Errno> {
+    pub(crate) fn remove(&self, folder: impl AsFd, is_folder: bool) -> Result<NameRemoval, Errno> {
         if !status(&folder, &self.name).is_ok_and(|told| id(&told) == self.id) {
             return Err(Errno::STALE);
         }
         unlinkat(&folder, &self.name, if is_folder { AtFlags::REMOVEDIR } else { AtFlags::empty() })?;
-        Ok(if self.renamed { Removal::Removed } else { Removal::RemovedAsItWas })
+        Ok(if self.renamed { NameRemoval::Removed } else { NameRemoval::RemovedAsItWas })
     }
 
     /// Gives it the name back that it had.
@@ -174,7 +174,7 @@ mod tests {
         assert_eq!(std::fs::read_to_string(at("other")).unwrap(), "theirs");
         std::fs::remove_file(&taken).unwrap();
         std::fs::rename(at("kept"), &taken).unwrap();
-        assert_eq!(leaving.remove(&folder, false), Ok(Removal::Removed));
+        assert_eq!(leaving.remove(&folder, false), Ok(NameRemoval::Removed));
         assert!(!taken.exists());
     }
 }

@@ -2,10 +2,10 @@
 
 use super::ground::{Mounted, ground_of};
 use crate::guard::Uses;
-use crate::object::Object;
+use crate::object::KernelObject;
 use crate::openers::Openers;
-use jurex_device::guard::Hindrance;
-use jurex_file_erase::{Ground, Kind, KnownBy, LeftAlone};
+use jurex_device::guard::Blocker;
+use jurex_file_erase::{KnownBy, LeftAlone, NodeKind, StorageStack};
 use rustix::fs::{
     AtFlags, Dir, FileType, Mode, OFlags, ResolveFlags, Statx, StatxAttributes, StatxFlags, makedev, open, openat2, statx,
 };
@@ -28,13 +28,13 @@ pub struct Id {
 
 /// A file, folder, link or other under the paths.
 #[derive(Clone, Debug)]
-pub struct Node {
+pub struct TreeNode {
     /// Its name in its folder.
     pub name: OsString,
     /// The folder's place in [`Tree::nodes`]; `None`: it is one of the paths that were named.
     pub folder: Option<usize>,
     /// What it is.
-    pub kind: Kind,
+    pub kind: NodeKind,
     /// Which file it is.
     pub id: Id,
     /// Its length in bytes.
@@ -49,7 +49,7 @@ pub struct Node {
 
 /// A path that was named.
 #[derive(Clone, Debug)]
-pub struct Root {
+pub struct NamedRoot {
     /// As it was named.
     pub path: PathBuf,
     /// The folder that holds it.
@@ -82,14 +82,14 @@ pub(crate) fn tell_apart(folder: impl AsFd, name: &std::ffi::OsStr) -> KnownBy {
     // Nothing but files and folders is opened: whatever else may do something when it is.
     let kind = told.as_ref().map(kind);
     let opened = kind
-        .filter(|k| matches!(k, Kind::File | Kind::Folder))
+        .filter(|k| matches!(k, NodeKind::File | NodeKind::Folder))
         .and_then(|_| openat2(&folder, name, flags, Mode::empty(), INSIDE).ok());
     let has_birth = |t: &&Statx| t.stx_mask & StatxFlags::BTIME.bits() != 0;
     KnownBy {
         system: crate::ioctl::system_id(folder),
         born: told.as_ref().filter(has_birth).map(|t| (t.stx_btime.tv_sec, t.stx_btime.tv_nsec)),
         generation: opened.and_then(|fd| crate::ioctl::generation(fd).ok()),
-        bytes: told.as_ref().filter(|_| kind == Some(Kind::File)).map(|t| t.stx_size),
+        bytes: told.as_ref().filter(|_| kind == Some(NodeKind::File)).map(|t| t.stx_size),
     }
 }
 
@@ -97,9 +97,9 @@ pub(crate) fn tell_apart(folder: impl AsFd, name: &std::ffi::OsStr) -> KnownBy {
 #[derive(Clone, Debug, Default)]
 pub struct Tree {
     /// Folders stand before what they hold.
-    pub nodes: Vec<Node>,
+    pub nodes: Vec<TreeNode>,
     /// The paths.
-    pub roots: Vec<Root>,
+    pub roots: Vec<NamedRoot>,
     /// What it lies on.
     pub(crate) mounts: Vec<Mounted>,
     /// Folders that could not be read, and why.
@@ -134,7 +134,7 @@ pub enum TreeError {
 
 impl Tree {
     /// What it lies on.
-    pub fn grounds(&self) -> Vec<Ground> {
+    pub fn grounds(&self) -> Vec<StorageStack> {
         self.mounts.iter().map(|m| m.ground.clone()).collect()
     }
 
@@ -152,7 +152,7 @@ impl Tree {
 
     /// Files with contents that will be erased: how many, and their bytes.
     pub fn to_erase(&self) -> (u64, u64) {
-        let files = self.nodes.iter().filter(|n| n.kind == Kind::File && n.left_alone.is_none());
+        let files = self.nodes.iter().filter(|n| n.kind == NodeKind::File && n.left_alone.is_none());
         files.fold((0, 0), |(count, bytes), n| (count + 1, bytes + n.bytes))
     }
 
@@ -164,7 +164,7 @@ impl Tree {
     /// Files that have names outside of the tree too: the node, and how many.
     pub fn linked(&self) -> Vec<(usize, u64)> {
         let mut inside: HashMap<Id, u64> = HashMap::new();
-        let of = |n: &&Node| n.kind == Kind::File && n.names > 1;
+        let of = |n: &&TreeNode| n.kind == NodeKind::File && n.names > 1;
         self.nodes.iter().filter(of).for_each(|n| *inside.entry(n.id).or_default() += 1);
         let mut found = vec![];
         for (at, node) in self.nodes.iter().enumerate().filter(|(_, n)| of(n)) {
@@ -210,8 +210,8 @@ impl Tree {
     /// Files that somebody has open, with whom. Without rights only this user's own programs are seen.
     pub fn open(&self) -> Vec<(usize, String)> {
         let openers = Openers::read(Path::new("/proc"));
-        let files = self.nodes.iter().enumerate().filter(|(_, n)| n.kind == Kind::File);
-        files.filter_map(|(at, n)| Some((at, openers.now(Object::File(n.id.device, n.id.inode))?))).collect()
+        let files = self.nodes.iter().enumerate().filter(|(_, n)| n.kind == NodeKind::File);
+        files.filter_map(|(at, n)| Some((at, openers.now(KernelObject::File(n.id.device, n.id.inode))?))).collect()
     }
 
     /// Looks at everything under these paths. `own` are files of Jurex itself. `told` hears how many were seen, and answers whether to go on.
@@ -220,7 +220,7 @@ impl Tree {
     /// A path that can't be taken.
     pub fn look(paths: &[PathBuf], own: Vec<PathBuf>, told: &mut dyn FnMut(usize) -> bool) -> Result<Self, TreeError> {
         let uses = Uses::read(&crate::System::default().keeping(own));
-        let mut look = Look { tree: Tree::default(), uses, told };
+        let mut look = TreeLook { tree: Tree::default(), uses, told };
         for path in paths {
             look.root(path)?;
         }
@@ -273,22 +273,22 @@ pub(crate) fn id(told: &Statx) -> Id {
     Id { device: makedev(told.stx_dev_major, told.stx_dev_minor), inode: told.stx_ino }
 }
 
-pub(crate) fn kind(told: &Statx) -> Kind {
+pub(crate) fn kind(told: &Statx) -> NodeKind {
     match FileType::from_raw_mode(u32::from(told.stx_mode)) {
-        FileType::RegularFile => Kind::File,
-        FileType::Directory => Kind::Folder,
-        FileType::Symlink => Kind::Link,
-        _ => Kind::Special,
+        FileType::RegularFile => NodeKind::File,
+        FileType::Directory => NodeKind::Folder,
+        FileType::Symlink => NodeKind::Link,
+        _ => NodeKind::Special,
     }
 }
 
-struct Look<'l> {
+struct TreeLook<'l> {
     tree: Tree,
     uses: Uses,
     told: &'l mut dyn FnMut(usize) -> bool,
 }
 
-impl Look<'_> {
+impl TreeLook<'_> {
     fn root(&mut self, path: &Path) -> Result<(), TreeError> {
         let shown = || jurex_pattern::text::shown_path(path);
         let unseen = |cause: Errno| TreeError::Unseen { path: shown(), cause: cause.into() };
@@ -299,14 +299,14 @@ impl Look<'_> {
         // The way to the folder is the person's own; below it no link is followed.
         let opened = open(&folder, OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty()).map_err(unseen)?;
         let told = status(&opened, &name).map_err(unseen)?;
-        if told.stx_attributes.contains(StatxAttributes::MOUNT_ROOT) && kind(&told) == Kind::Folder {
+        if told.stx_attributes.contains(StatxAttributes::MOUNT_ROOT) && kind(&told) == NodeKind::Folder {
             return Err(TreeError::MountPoint(shown()));
         }
         let ground = self.ground(&opened).map_err(unseen)?;
         let node = self.tree.nodes.len();
         let of_folder = statx(&opened, "", AtFlags::EMPTY_PATH, StatxFlags::BASIC_STATS).map_err(unseen)?;
         let known_by = tell_apart(&opened, &name);
-        self.tree.roots.push(Root { path: path.into(), folder, folder_id: id(&of_folder), node, known_by });
+        self.tree.roots.push(NamedRoot { path: path.into(), folder, folder_id: id(&of_folder), node, known_by });
         self.add(&opened, None, name, &told, ground, DEEPEST)
     }
 
@@ -334,9 +334,9 @@ impl Look<'_> {
         }
         let (id, kind) = (id(told), kind(told));
         let left_alone = self.left_alone(told, id, kind, ground);
-        let (bytes, names) = (if kind == Kind::File { told.stx_size } else { 0 }, u64::from(told.stx_nlink));
-        let opened = (kind == Kind::Folder && left_alone != Some(LeftAlone::OtherMount)).then(|| open_folder(folder, &name));
-        self.tree.nodes.push(Node { name, folder: in_folder, kind, id, bytes, names, ground, left_alone });
+        let (bytes, names) = (if kind == NodeKind::File { told.stx_size } else { 0 }, u64::from(told.stx_nlink));
+        let opened = (kind == NodeKind::Folder && left_alone != Some(LeftAlone::OtherMount)).then(|| open_folder(folder, &name));
+        self.tree.nodes.push(TreeNode { name, folder: in_folder, kind, id, bytes, names, ground, left_alone });
         match opened {
             None => Ok(()),
             Some(Ok(inside)) if deepest > 0 => self.below(&inside, at, ground, deepest - 1),
@@ -381,7 +381,7 @@ impl Look<'_> {
     }
 
     /// What can be told without opening it.
-    fn left_alone(&self, told: &Statx, id: Id, kind: Kind, ground: u32) -> Option<LeftAlone> {
+    fn left_alone(&self, told: &Statx, id: Id, kind: NodeKind, ground: u32) -> Option<LeftAlone> {
         let attributes = told.stx_attributes;
         let mount = &self.tree.mounts[ground as usize];
         if told.stx_mnt_id != mount.mount {
@@ -390,14 +390,14 @@ impl Look<'_> {
         if attributes.intersects(StatxAttributes::IMMUTABLE | StatxAttributes::APPEND | StatxAttributes::VERITY) {
             return Some(LeftAlone::Immutable);
         }
-        if kind != Kind::File {
+        if kind != NodeKind::File {
             return None;
         }
-        let object = Object::File(id.device, id.inode);
+        let object = KernelObject::File(id.device, id.inode);
         self.uses.of_file_alone(object).into_iter().find_map(|h| match h {
-            Hindrance::Swap { .. } => Some(LeftAlone::Swap),
-            Hindrance::AttachedAs { .. } => Some(LeftAlone::Image),
-            Hindrance::OwnFile { .. } => Some(LeftAlone::Own),
+            Blocker::Swap { .. } => Some(LeftAlone::Swap),
+            Blocker::AttachedAs { .. } => Some(LeftAlone::Image),
+            Blocker::OwnFile { .. } => Some(LeftAlone::Own),
             _ => None,
         })
     }
@@ -412,7 +412,7 @@ impl Look<'_> {
                 return Err(twice(root.node));
             }
         }
-        let below = |n: &Node| n.folder.is_some_and(|f| named.contains(&(nodes[f].id, &n.name)));
+        let below = |n: &TreeNode| n.folder.is_some_and(|f| named.contains(&(nodes[f].id, &n.name)));
         nodes.iter().position(below).map_or(Ok(()), |at| Err(twice(at)))
     }
 }

@@ -1,15 +1,16 @@
 //! The erasure of a tree: one folder after another, the deepest first, many small files together.
 
-use super::contents::{Contents, Held, Stamp, WRITTEN_TO, length};
+use super::contents::{FileContents, OpenFile, Stamp, WRITTEN_TO, length};
 use super::ground::Mounted;
 use super::places::Devices;
 use super::pool::Pool;
 use super::removal::{Leaving, erase_attributes, erase_length, erase_times};
-use super::tree::{INSIDE, Id, Node, Tree, id, open_folder, refusal};
+use super::tree::{INSIDE, Id, Tree, TreeNode, id, open_folder, refusal};
 use jurex_file_erase::{
-    FileEvidence, Ground, Kind, LeftAlone, Lies, Name, Names, Removal, STOPPED, Strip, System, Trace, WhyNotRead,
+    FileEvidence, FileSystemFamily, LeftAlone, Lies, Name, NameRemoval, Names, NodeKind, STOPPED, StorageStack, Strip, Trace,
+    WhyNotRead,
 };
-use jurex_pattern::notation::{Entropy, Resolved};
+use jurex_pattern::notation::{Entropy, PassPattern};
 use rustix::fs::{AtFlags, IFlags, Mode, OFlags, StatxFlags, fsync, ioctl_getflags, open, openat2, statx};
 use rustix::io::Errno;
 use std::collections::HashMap;
@@ -26,7 +27,7 @@ const TOGETHER_BYTES: u64 = 256 << 20;
 #[derive(Debug)]
 pub struct FilesOrder {
     /// The passes, random choices made.
-    pub passes: Vec<Resolved>,
+    pub passes: Vec<PassPattern>,
     /// Whether names stay.
     pub keep_names: bool,
     /// What names are digested with in the evidence; `None`: they stand as they are.
@@ -36,7 +37,7 @@ pub struct FilesOrder {
     /// What earlier sessions have traced.
     pub traces: HashMap<Id, Trace>,
     /// Every ground of the record, those of earlier sessions first.
-    pub grounds: Vec<Ground>,
+    pub grounds: Vec<StorageStack>,
     /// The place there of each ground of the tree.
     pub numbers: Vec<u32>,
 }
@@ -97,7 +98,7 @@ pub fn erase(tree: &Tree, order: FilesOrder, entropy: &mut dyn Entropy, watcher:
     let progress =
         FilesProgress { of_names: tree.nodes.len() as u64, of_bytes: bytes.saturating_mul(rounds), ..FilesProgress::default() };
     let mut inside: HashMap<Id, u64> = HashMap::new();
-    tree.nodes.iter().filter(|n| n.kind == Kind::File && n.names > 1).for_each(|n| *inside.entry(n.id).or_default() += 1);
+    tree.nodes.iter().filter(|n| n.kind == NodeKind::File && n.names > 1).for_each(|n| *inside.entry(n.id).or_default() += 1);
     let mut work = Working {
         tree,
         order: &order,
@@ -159,7 +160,7 @@ struct Working<'w> {
 }
 
 impl Working<'_> {
-    fn node(&self, at: usize) -> &Node {
+    fn node(&self, at: usize) -> &TreeNode {
         &self.tree.nodes[at]
     }
 
@@ -170,7 +171,7 @@ impl Working<'_> {
 
     /// Of a file that lay on one ground when it was first written to and lies on another now (a snapshot was taken or is gone), the worse one.
     fn worse(&self, then: u32, now: u32) -> u32 {
-        let weight = |n: u32| self.order.grounds.get(n as usize).map(Ground::weight);
+        let weight = |n: u32| self.order.grounds.get(n as usize).map(StorageStack::weight);
         if weight(then) > weight(now) { then } else { now }
     }
 
@@ -217,7 +218,7 @@ impl Working<'_> {
                 continue;
             }
             match self.node(at).kind {
-                Kind::Folder => folders.push(at),
+                NodeKind::Folder => folders.push(at),
                 _ => files.push(at),
             }
         }
@@ -272,12 +273,12 @@ impl Working<'_> {
         let node = self.node(at);
         let mut evidence = self.new_evidence(at);
         if self.order.keep_names {
-            evidence.removal = Removal::Kept;
+            evidence.removal = NameRemoval::Kept;
             return self.done_with(at, evidence);
         }
         let holds_some = self.children(at).into_iter().any(|c| {
             let removed = self.evidence[c].as_ref().map(|e| e.removal);
-            !matches!(removed, Some(Removal::Removed | Removal::RemovedAsItWas))
+            !matches!(removed, Some(NameRemoval::Removed | NameRemoval::RemovedAsItWas))
         });
         if holds_some {
             evidence.not_removed = Some("it holds something that is left".into());
@@ -306,9 +307,9 @@ impl Working<'_> {
         let (mut held, mut overwritten, mut names_only) = (vec![], vec![], vec![]);
         for at in lot.iter().copied() {
             let (kind, names, id) = (self.node(at).kind, self.node(at).names, self.node(at).id);
-            let again = kind == Kind::File && names > 1 && self.first_names.contains_key(&id);
-            if kind != Kind::File || again {
-                let kind = if again { Kind::Link } else { kind };
+            let again = kind == NodeKind::File && names > 1 && self.first_names.contains_key(&id);
+            if kind != NodeKind::File || again {
+                let kind = if again { NodeKind::Link } else { kind };
                 names_only.push((at, FileEvidence { kind, bytes: 0, ..self.new_evidence(at) }));
                 continue;
             }
@@ -337,7 +338,7 @@ impl Working<'_> {
     }
 
     /// Opens a file that is still the one that was looked at. Nothing but a plain file is ever written to.
-    fn open_file(&mut self, folder: &OwnedFd, at: usize) -> Result<Held, Box<FileEvidence>> {
+    fn open_file(&mut self, folder: &OwnedFd, at: usize) -> Result<OpenFile, Box<FileEvidence>> {
         let evidence = self.new_evidence(at);
         let node = self.node(at);
         let leave = |why| Box::new(FileEvidence { left_alone: Some(why), ..evidence.clone() });
@@ -351,13 +352,13 @@ impl Working<'_> {
         let fd = opened.map_err(|e| leave(refusal(e)))?;
         let wanted = StatxFlags::BASIC_STATS | StatxFlags::BTIME;
         let told = statx(&fd, "", AtFlags::EMPTY_PATH, wanted).map_err(|e| leave(refusal(e)))?;
-        if id(&told) != node.id || super::tree::kind(&told) != Kind::File {
+        if id(&told) != node.id || super::tree::kind(&told) != NodeKind::File {
             return Err(leave(LeftAlone::Changed));
         }
         let system = self.tree.mounts[node.ground as usize].ground.system();
         let has = |flag| ioctl_getflags(&fd).is_ok_and(|f| f.contains(flag));
-        let journaled = system == System::Ext && has(IFlags::JOURNALING);
-        let not_copied = system == System::Btrfs && has(IFlags::NOCOW);
+        let journaled = system == FileSystemFamily::Ext && has(IFlags::JOURNALING);
+        let not_copied = system == FileSystemFamily::Btrfs && has(IFlags::NOCOW);
         // Whoever opens it from now on waits until its name is gone; whoever has it open already can write to it at any time.
         let open_elsewhere = matches!(crate::ioctl::hold_alone(&fd), Ok(Some(true)));
         let mut evidence =
@@ -395,7 +396,7 @@ impl Working<'_> {
         let is_fresh = begun.is_none();
         let base = self.base;
         self.base += told.stx_size.next_multiple_of(1 << 20).max(1 << 20);
-        Ok(Held {
+        Ok(OpenFile {
             node: at,
             fd,
             direct,
@@ -411,13 +412,13 @@ impl Working<'_> {
     }
 
     /// Overwrites the contents of a lot and sees what came of it.
-    fn contents_of(&mut self, held: &mut [Held]) {
+    fn contents_of(&mut self, held: &mut [OpenFile]) {
         let Some(first) = held.first() else { return };
         let number = self.tree.nodes[first.node].ground;
         let mounted: &Mounted = &self.tree.mounts[number as usize];
         let devices = self.devices.entry(number).or_insert_with(|| Devices::of(mounted, &first.fd));
         let (passes, ground, salt) = (&self.order.passes, &mounted.ground, &self.order.sample_salt);
-        let contents = Contents { pool: &self.pool, passes, ground, devices, salt };
+        let contents = FileContents { pool: &self.pool, passes, ground, devices, salt };
         let (watcher, progress) = (&mut *self.watcher, &mut self.progress);
         let mut tick = |watcher: &mut dyn Watcher, bytes: u64| {
             progress.bytes = bytes;
@@ -456,14 +457,14 @@ impl Working<'_> {
         if self.pool.is_stopped() {
             return;
         }
-        let overwritten: Vec<Trace> = held.iter().filter(|h| h.is_sound()).filter_map(Held::overwritten).collect();
+        let overwritten: Vec<Trace> = held.iter().filter(|h| h.is_sound()).filter_map(OpenFile::overwritten).collect();
         if let Err(e) = watcher.overwritten(&overwritten) {
             tracing::warn!("what was overwritten can't be kept for later: {e}");
         }
     }
 
     /// Attributes, times, lengths and names of a lot; then the folder is written out.
-    fn remove_lot(&mut self, folder: &OwnedFd, held: Vec<Held>, names_only: Vec<(usize, FileEvidence)>) {
+    fn remove_lot(&mut self, folder: &OwnedFd, held: Vec<OpenFile>, names_only: Vec<(usize, FileEvidence)>) {
         let keeps = self.order.keep_names;
         let mut leaving: Vec<(usize, FileEvidence, Option<LastSeen>)> = vec![];
         for mut file in held {
@@ -485,7 +486,7 @@ impl Working<'_> {
         }
         for (at, mut evidence) in names_only {
             // A further name is removed only once what it leads to is done with.
-            let first = self.first_names.get(&self.node(at).id).filter(|_| self.node(at).kind == Kind::File);
+            let first = self.first_names.get(&self.node(at).id).filter(|_| self.node(at).kind == NodeKind::File);
             let of_first = first.and_then(|first| self.evidence[*first].as_ref());
             if of_first.is_some_and(|e| e.fault.is_some() || e.left_alone.is_some()) {
                 evidence.not_removed = Some("it is a name of a file that could not be erased".into());
@@ -497,7 +498,7 @@ impl Working<'_> {
         if keeps {
             for (at, mut evidence, fd) in leaving {
                 evidence.fault = fd.and_then(|(fd, _)| came_after(&fd));
-                evidence.removal = if evidence.not_removed.is_none() { Removal::Kept } else { Removal::Left };
+                evidence.removal = if evidence.not_removed.is_none() { NameRemoval::Kept } else { NameRemoval::Left };
                 self.done_with(at, evidence);
             }
             return;
@@ -549,7 +550,7 @@ impl Working<'_> {
             let of = &self.tree.mounts[*ground as usize].ground;
             // One that is mounted read-only is not to be written to, its journal as little as anything else.
             let read_only = of.options.iter().any(|o| o == "ro");
-            if of.system() == System::Ext
+            if of.system() == FileSystemFamily::Ext
                 && !read_only
                 && of.kind != "ext2"
                 && crate::ioctl::ext4_empty_journal(folder, true).is_ok()
@@ -578,7 +579,7 @@ fn not_removed(what: &str, error: Errno) -> String {
 }
 
 /// Lays the passes over the files of a lot, and looks at their old places.
-fn lay_and_look(contents: &Contents<'_>, held: &mut [Held], tick: &mut dyn FnMut(u64) -> bool) {
+fn lay_and_look(contents: &FileContents<'_>, held: &mut [OpenFile], tick: &mut dyn FnMut(u64) -> bool) {
     contents.lay(held, tick);
     if contents.pool.is_stopped() {
         return;

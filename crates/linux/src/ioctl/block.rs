@@ -125,8 +125,8 @@ struct LoopConfig {
 const _: () = assert!(size_of::<LoopInfo>() == 232 && size_of::<LoopConfig>() == 304);
 
 /// What a loop device is attached to (LOOP_GET_STATUS64), by the kernel's own word; `None` if it can't be asked.
-pub(crate) fn loop_backing(device: &str) -> Option<crate::object::Object> {
-    use crate::object::Object;
+pub(crate) fn loop_backing(device: &str) -> Option<crate::object::KernelObject> {
+    use crate::object::KernelObject;
     const LOOP_GET_STATUS64: Opcode = 0x4C05;
     let fd = open(device, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty()).ok()?;
     let mut info = LoopInfo::NONE;
@@ -134,9 +134,9 @@ pub(crate) fn loop_backing(device: &str) -> Option<crate::object::Object> {
     // local that outlives the call.
     unsafe { ioctl(&fd, Updater::<LOOP_GET_STATUS64, LoopInfo>::new(&mut info)) }.ok()?;
     Some(if info.rdevice != 0 {
-        Object::Device(kernel_number(info.rdevice))
+        KernelObject::Device(kernel_number(info.rdevice))
     } else {
-        Object::File(kernel_number(info.device), info.inode)
+        KernelObject::File(kernel_number(info.device), info.inode)
     })
 }
 

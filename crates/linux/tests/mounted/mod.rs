@@ -2,7 +2,7 @@
 #![allow(dead_code, reason = "each test uses its part of it")]
 
 use jurex_device::testing::Dice;
-use jurex_file_erase::{Ground, Layer};
+use jurex_file_erase::{StackLayer, StorageStack};
 use jurex_linux::files::{FilesOrder, Tree};
 use jurex_pattern::notation::Program;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -153,10 +153,10 @@ impl Drop for Mounted {
 
 /// A file system as it would be on a drive that turns: these tests are about what it does itself, and the machine that they run on may be a
 /// virtual one, on whose disks nothing is ever proved.
-pub fn on_a_drive(ground: &Ground) -> Ground {
-    let hosted = ground.layers.iter().any(|l| matches!(l, Layer::Image { .. }));
+pub fn on_a_drive(ground: &StorageStack) -> StorageStack {
+    let hosted = ground.layers.iter().any(|l| matches!(l, StackLayer::Image { .. }));
     assert!(hosted, "they all lie in images: {:?}", ground.layers);
-    Ground { layers: vec![], ..ground.clone() }
+    StorageStack { layers: vec![], ..ground.clone() }
 }
 
 const MARK: &[u8] = b"<of the file ";

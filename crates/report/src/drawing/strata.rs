@@ -3,7 +3,7 @@
 use super::{Anchor, Drawing, Ink, Shape};
 use crate::fonts::{Face, fonts};
 use jurex_pattern::units::si_size;
-use jurex_sanitize::strata::{Kind, Layer, Span, Strata};
+use jurex_sanitize::strata::{Span, SpanKind, Strata, StrataLayer};
 
 const ROW: f32 = 15.0;
 const GAP: f32 = 3.0;
@@ -28,7 +28,7 @@ pub(crate) fn draw(strata: &Strata, width: f32) -> Drawing {
     Drawing { width, height: y + 16.0, description, shapes }
 }
 
-fn title(layer: &Layer, y: f32, shapes: &mut Vec<Shape>) {
+fn title(layer: &StrataLayer, y: f32, shapes: &mut Vec<Shape>) {
     let text = fonts().shorten(Face::Text, SMALL, &layer.title, TITLE - 8.0);
     shapes.push(Shape::Text { x: TITLE - 6.0, y: y + ROW - 4.5, size: SMALL, anchor: Anchor::End, ink: Ink::Faint, text });
 }
@@ -50,12 +50,12 @@ impl Across<'_> {
         let x = self.x(span.at.first.0);
         let w = (self.x(span.at.end()) - x).max(0.4);
         match span.kind {
-            Kind::Laid => shapes.push(Shape::Rect { x, y, w, h: ROW, ink: Ink::Laid }),
-            Kind::Proved => shapes.push(Shape::Rect { x, y: y + ROW * 0.36, w, h: ROW * 0.28, ink: Ink::Proved }),
-            Kind::Left => shapes.push(Shape::Rect { x, y: y + ROW * 0.2, w, h: ROW * 0.6, ink: Ink::Former }),
-            Kind::Fault => self.fault(x + w / 2.0, y, shapes),
-            Kind::Former | Kind::Hidden => self.former(span, x, y, w, shapes),
-            Kind::Own | Kind::AtWork => self.own(span.kind, x, y, w, shapes),
+            SpanKind::Laid => shapes.push(Shape::Rect { x, y, w, h: ROW, ink: Ink::Laid }),
+            SpanKind::Proved => shapes.push(Shape::Rect { x, y: y + ROW * 0.36, w, h: ROW * 0.28, ink: Ink::Proved }),
+            SpanKind::Left => shapes.push(Shape::Rect { x, y: y + ROW * 0.2, w, h: ROW * 0.6, ink: Ink::Former }),
+            SpanKind::Fault => self.fault(x + w / 2.0, y, shapes),
+            SpanKind::Former | SpanKind::Hidden => self.former(span, x, y, w, shapes),
+            SpanKind::Own | SpanKind::AtWork => self.own(span.kind, x, y, w, shapes),
         }
     }
 
@@ -69,7 +69,7 @@ impl Across<'_> {
     }
 
     /// A row of lozenges: filled where the drive says that it has erased itself, open where it was at work.
-    fn own(&self, kind: Kind, x: f32, y: f32, w: f32, shapes: &mut Vec<Shape>) {
+    fn own(&self, kind: SpanKind, x: f32, y: f32, w: f32, shapes: &mut Vec<Shape>) {
         const APART: f32 = 11.0;
         let (r, middle) = (4.0, y + ROW / 2.0);
         shapes.push(Shape::Line { from: (x, middle), to: (x + w, middle), width: 0.5, ink: Ink::Laid });
@@ -77,7 +77,7 @@ impl Across<'_> {
         while at < x + w {
             let corners = vec![(at, middle - r), (at + r, middle), (at, middle + r), (at - r, middle), (at, middle - r)];
             shapes.push(Shape::Path { points: corners, width: 0.8, ink: Ink::Laid });
-            if kind == Kind::Own {
+            if kind == SpanKind::Own {
                 shapes.push(Shape::Rect { x: at - r / 2.0, y: middle - r / 2.0, w: r, h: r, ink: Ink::Laid });
             }
             at += APART;

@@ -2,7 +2,7 @@
 
 use super::{Anchor, Drawing, Ink, Shape};
 use crate::fonts::{Face, fonts};
-use jurex_file_erase::{BINS, LessRecord, Shown, StripRun};
+use jurex_file_erase::{BINS, FileEraseRecord, ShownPart, StripRun};
 use jurex_pattern::units::si_size;
 
 const ROW: f32 = 15.0;
@@ -11,7 +11,7 @@ const TITLE: f32 = 86.0;
 const SMALL: f32 = 7.5;
 
 /// Draws every ground on which something lay; `None`: no places are told.
-pub(crate) fn draw(record: &LessRecord, width: f32) -> Option<Drawing> {
+pub(crate) fn draw(record: &FileEraseRecord, width: f32) -> Option<Drawing> {
     let grounds = record.grounds().iter().zip(record.strips()).filter(|(_, runs)| !runs.is_empty());
     let (mut shapes, mut y, mut mounts) = (vec![], 2.0, vec![]);
     for (ground, runs) in grounds {
@@ -37,9 +37,9 @@ fn line(runs: &[StripRun], y: f32, width: f32, shapes: &mut Vec<Shape>) {
         let (from, to) = (x(run.first), x(run.first + run.count));
         let w = to - from;
         match run.shown {
-            Shown::Proved => shapes.push(Shape::Rect { x: from, y, w, h: ROW, ink: Ink::Proved }),
-            Shown::Laid => shapes.push(Shape::Rect { x: from, y: y + ROW / 2.0, w, h: ROW / 2.0, ink: Ink::Laid }),
-            Shown::NotReached => {
+            ShownPart::Proved => shapes.push(Shape::Rect { x: from, y, w, h: ROW, ink: Ink::Proved }),
+            ShownPart::Laid => shapes.push(Shape::Rect { x: from, y: y + ROW / 2.0, w, h: ROW / 2.0, ink: Ink::Laid }),
+            ShownPart::NotReached => {
                 let cross = |from, to| Shape::Line { from, to, width: 0.8, ink: Ink::Fault };
                 let mut at = from;
                 while at < to {

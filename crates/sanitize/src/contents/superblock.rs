@@ -37,7 +37,7 @@ impl Superblock {
 
 /// The file system or container in `at`. Where none is found and not all could be read, a note says so.
 pub(super) fn probe(medium: &mut dyn Medium, at: Sectors, notes: &mut Vec<String>) -> Option<Region> {
-    let mut volume = Volume { medium, at, unread: None };
+    let mut volume = VolumeBytes { medium, at, unread: None };
     let found = probe_volume(&mut volume);
     if let (None, Some(first)) = (&found, volume.unread) {
         notes.push(format!("Sector {} could not be read: whether a file system lies there is not known.", first.0));
@@ -45,7 +45,7 @@ pub(super) fn probe(medium: &mut dyn Medium, at: Sectors, notes: &mut Vec<String
     found
 }
 
-fn probe_volume(volume: &mut Volume<'_>) -> Option<Region> {
+fn probe_volume(volume: &mut VolumeBytes<'_>) -> Option<Region> {
     let at = volume.at;
     let head = volume.read(0, HEAD)?;
     let found = of_head(Bytes(&head)).or_else(|| of_far_places(volume));
@@ -62,14 +62,14 @@ fn probe_volume(volume: &mut Volume<'_>) -> Option<Region> {
 }
 
 /// A stretch of the drive as bytes.
-struct Volume<'m> {
+struct VolumeBytes<'m> {
     medium: &'m mut dyn Medium,
     at: Sectors,
     /// The first sector that the medium would not give.
     unread: Option<Lba>,
 }
 
-impl Volume<'_> {
+impl VolumeBytes<'_> {
     fn bytes(&self) -> u64 {
         u64::from(self.medium.geometry().logical).saturating_mul(self.at.count)
     }
@@ -183,7 +183,7 @@ fn fat32_used(head: Bytes<'_>, sector: u64) -> Option<u64> {
 }
 
 /// The label entry (type 83h) in the first cluster of an exFAT root directory.
-fn exfat_label(head: Bytes<'_>, volume: &mut Volume<'_>) -> Option<String> {
+fn exfat_label(head: Bytes<'_>, volume: &mut VolumeBytes<'_>) -> Option<String> {
     let sector = 1u64 << head.le(108, 1).min(12);
     let cluster = sector << head.le(109, 1).min(16);
     let root = head.le(96, 4).checked_sub(2)?.checked_mul(cluster)?;
@@ -194,7 +194,7 @@ fn exfat_label(head: Bytes<'_>, volume: &mut Volume<'_>) -> Option<String> {
 }
 
 /// The name attribute (60h) of the master file table's record 3.
-fn ntfs_label(head: Bytes<'_>, volume: &mut Volume<'_>) -> Option<String> {
+fn ntfs_label(head: Bytes<'_>, volume: &mut VolumeBytes<'_>) -> Option<String> {
     let cluster = head.le(11, 2).checked_mul(head.le(13, 1)).filter(|c| (512..=1 << 21).contains(c))?;
     // A negative number is a power of two in bytes, a positive one a count of clusters.
     let size = match head.le(64, 1) as u8 as i8 {
@@ -338,9 +338,9 @@ fn raid_at_start(head: Bytes<'_>) -> Option<Superblock> {
 }
 
 /// Superblocks that lie near the volume's end, or far inside.
-fn of_far_places(volume: &mut Volume<'_>) -> Option<Superblock> {
+fn of_far_places(volume: &mut VolumeBytes<'_>) -> Option<Superblock> {
     let bytes = volume.bytes();
-    let raid = |volume: &mut Volume<'_>, at: u64| {
+    let raid = |volume: &mut VolumeBytes<'_>, at: u64| {
         let block = volume.read(at, 128)?;
         let named = Bytes(&block).le(4, 4) == 1;
         let label = if named { text_field(Bytes(&block).field(32, 32)) } else { None };
@@ -352,7 +352,7 @@ fn of_far_places(volume: &mut Volume<'_>) -> Option<Superblock> {
 }
 
 /// Any of the first label's uberblocks, in either byte order.
-fn zfs(volume: &mut Volume<'_>) -> Option<Superblock> {
+fn zfs(volume: &mut VolumeBytes<'_>) -> Option<Superblock> {
     let ring = volume.read(128 * 1024, 128 * 1024)?;
     let magic = |b: &[u8]| b.starts_with(&[0x0c, 0xb1, 0xba, 0, 0, 0, 0, 0]) || b.starts_with(&[0, 0, 0, 0, 0, 0xba, 0xb1, 0x0c]);
     ring.chunks(1024).any(magic).then(|| Superblock::of("ZFS member"))

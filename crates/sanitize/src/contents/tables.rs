@@ -8,7 +8,7 @@ use mbrman::MBRHeader;
 use std::io::{Cursor, Seek, SeekFrom};
 
 /// A partition as its table names it; it may lie anywhere.
-pub(super) struct Partition {
+pub(super) struct TablePartition {
     pub(super) at: Sectors,
     pub(super) kind: String,
     pub(super) name: Option<String>,
@@ -16,9 +16,9 @@ pub(super) struct Partition {
 
 /// What kind of table there is, and what it names.
 #[derive(Default)]
-pub(super) struct Table {
+pub(super) struct PartitionTable {
     pub(super) kind: Option<String>,
-    pub(super) partitions: Vec<Partition>,
+    pub(super) partitions: Vec<TablePartition>,
     pub(super) notes: Vec<String>,
 }
 
@@ -54,7 +54,7 @@ impl<T> There<T> {
 }
 
 /// The drive's partition table.
-pub(super) fn read(medium: &mut dyn Medium) -> Table {
+pub(super) fn read(medium: &mut dyn Medium) -> PartitionTable {
     let last = medium.geometry().sectors.saturating_sub(1);
     let mut notes = vec![];
     let header = mbr_at(medium, 0).table(&mut notes);
@@ -69,7 +69,7 @@ pub(super) fn read(medium: &mut dyn Medium) -> Table {
             if header.as_ref().is_some_and(names_own) {
                 notes.push("The MBR names partitions of its own beside the GPT (a hybrid table).".into());
             }
-            Table { kind: Some("GPT".into()), partitions, notes }
+            PartitionTable { kind: Some("GPT".into()), partitions, notes }
         }
         (None, Some(header)) => {
             let kind = if header.iter().any(|(_, e)| e.sys == PROTECTIVE) {
@@ -79,13 +79,13 @@ pub(super) fn read(medium: &mut dyn Medium) -> Table {
                 "MBR"
             };
             let partitions = mbr(medium, &header, &mut notes);
-            Table { kind: Some(kind.into()), partitions, notes }
+            PartitionTable { kind: Some(kind.into()), partitions, notes }
         }
-        (None, None) => Table { notes, ..Table::default() },
+        (None, None) => PartitionTable { notes, ..PartitionTable::default() },
     }
 }
 
-fn gpt_at(medium: &mut dyn Medium, lba: u64) -> There<Vec<Partition>> {
+fn gpt_at(medium: &mut dyn Medium, lba: u64) -> There<Vec<TablePartition>> {
     let mut reader = SectorReader::new(medium, BUDGET);
     match gpt_from(&mut reader, lba) {
         Some(partitions) => There::Table(partitions),
@@ -93,7 +93,7 @@ fn gpt_at(medium: &mut dyn Medium, lba: u64) -> There<Vec<Partition>> {
     }
 }
 
-fn gpt_from(reader: &mut SectorReader<'_>, lba: u64) -> Option<Vec<Partition>> {
+fn gpt_from(reader: &mut SectorReader<'_>, lba: u64) -> Option<Vec<TablePartition>> {
     let geometry = reader.geometry();
     let sector = u64::from(geometry.logical);
     reader.seek(SeekFrom::Start(lba.checked_mul(sector)?)).ok()?;
@@ -111,7 +111,7 @@ fn gpt_from(reader: &mut SectorReader<'_>, lba: u64) -> Option<Vec<Partition>> {
         used.filter_map(|e| {
             let at = Sectors::from_to(e.starting_lba, e.ending_lba)?;
             let name = printable(e.partition_name.as_str().as_bytes());
-            Some(Partition { at, kind: gpt_kind(&e.partition_type_guid).into(), name: (!name.is_empty()).then_some(name) })
+            Some(TablePartition { at, kind: gpt_kind(&e.partition_type_guid).into(), name: (!name.is_empty()).then_some(name) })
         })
         .collect(),
     )
@@ -131,28 +131,28 @@ fn gpt_kind(guid: &[u8; 16]) -> &'static str {
 }
 
 /// What an MBR names. The entry that stands for a GPT is no partition: it spans the table and all that the GPT names.
-fn mbr(medium: &mut dyn Medium, header: &MBRHeader, notes: &mut Vec<String>) -> Vec<Partition> {
+fn mbr(medium: &mut dyn Medium, header: &MBRHeader, notes: &mut Vec<String>) -> Vec<TablePartition> {
     let mut found = vec![];
     for (_, entry) in header.iter().filter(|(_, e)| e.is_used() && e.sys != PROTECTIVE) {
         let first = u64::from(entry.starting_lba);
         if entry.is_extended() {
             logical(medium, first, &mut found, notes);
         } else {
-            found.push(Partition { at: Sectors::new(first, entry.sectors.into()), kind: mbr_kind(entry.sys), name: None });
+            found.push(TablePartition { at: Sectors::new(first, entry.sectors.into()), kind: mbr_kind(entry.sys), name: None });
         }
     }
     found
 }
 
 /// The chain of an extended partition. Links must run forwards, so that a loop ends.
-fn logical(medium: &mut dyn Medium, extended: u64, found: &mut Vec<Partition>, notes: &mut Vec<String>) {
+fn logical(medium: &mut dyn Medium, extended: u64, found: &mut Vec<TablePartition>, notes: &mut Vec<String>) {
     let mut at = extended;
     for _ in 0..MOST_LOGICAL {
         let Some(header) = mbr_at(medium, at).table(notes) else { return };
         let (partition, next) = (&header.partition_1, &header.partition_2);
         if partition.is_used() && partition.sectors > 0 {
             let first = at + u64::from(partition.starting_lba);
-            found.push(Partition {
+            found.push(TablePartition {
                 at: Sectors::new(first, partition.sectors.into()),
                 kind: mbr_kind(partition.sys),
                 name: None,

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 /// The list that stood for a person's look at the label, as records name it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub struct ByList {
+pub struct Approval {
     /// SHA-256 of the list's bytes, in hexadecimal.
     pub sha256: String,
     /// The line that names the drive, from 1.
@@ -15,7 +15,7 @@ pub struct ByList {
     pub approved_by: String,
 }
 
-impl ByList {
+impl Approval {
     /// Who stood for the label check, in a sentence.
     pub fn sentence(&self) -> String {
         format!(

@@ -6,9 +6,9 @@
 mod by_list;
 mod size;
 
-pub use by_list::ByList;
+pub use by_list::Approval;
 pub use size::MOST_EXAMPLES;
-pub use size::{SameSector, Size, SizeEvidence};
+pub use size::{SameSector, SizeEvidence, SizeFinding};
 
 use crate::pace::Pace;
 use crate::sampling::Sampling;
@@ -118,7 +118,7 @@ pub struct Session {
     pub micros: u64,
     /// The list that stood for the label check; `None`: a person typed the label.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub by_list: Option<ByList>,
+    pub by_list: Option<Approval>,
 }
 
 impl Session {
@@ -165,18 +165,18 @@ pub struct StageEvidence {
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub ended: Option<Timestamp>,
     /// What happened.
-    pub what: What,
+    pub what: StageResult,
 }
 
 impl StageEvidence {
     /// Its kind.
     pub fn kind(&self) -> StageKind {
         match self.what {
-            What::Lifted(_) => StageKind::Lift,
-            What::Measured(_) => StageKind::Measure,
-            What::Own(_) => StageKind::Own,
-            What::Overwritten(_) => StageKind::Overwrite,
-            What::Checked(_) => StageKind::Check,
+            StageResult::Lifted(_) => StageKind::Lift,
+            StageResult::Measured(_) => StageKind::Measure,
+            StageResult::Own(_) => StageKind::Own,
+            StageResult::Overwritten(_) => StageKind::Overwrite,
+            StageResult::Checked(_) => StageKind::Check,
         }
     }
 }
@@ -184,13 +184,13 @@ impl StageEvidence {
 /// What happened in a stage.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", tag = "stage")]
-pub enum What {
+pub enum StageResult {
     /// Hidden areas were made addressable.
-    Lifted(LiftEvidence),
+    Lifted(UnhideEvidence),
     /// Sectors all over the drive were tagged, and read.
     Measured(SizeEvidence),
     /// The drive erased itself.
-    Own(OwnEvidence),
+    Own(NativeEvidence),
     /// Passes were laid.
     Overwritten(OverwriteEvidence),
     /// Sectors were read and compared.
@@ -199,7 +199,7 @@ pub enum What {
 
 /// Hidden areas that were made addressable.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub struct LiftEvidence {
+pub struct UnhideEvidence {
     /// Sizes before.
     pub before: Geometry,
     /// Sizes after.
@@ -212,7 +212,7 @@ pub struct LiftEvidence {
 
 /// A drive's own erasure.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub struct OwnEvidence {
+pub struct NativeEvidence {
     /// Which technique.
     pub technique: Technique,
     /// Every command that was sent, secrets blanked, with the drive's raw answer.
@@ -245,7 +245,7 @@ pub struct OwnEvidence {
     pub failure: Option<String>,
 }
 
-impl OwnEvidence {
+impl NativeEvidence {
     /// One of which nothing has happened yet.
     pub fn begun(technique: Technique) -> Self {
         Self {
@@ -382,13 +382,13 @@ pub struct CheckEvidence {
     pub drawn: Option<Drawn>,
     /// What was read of other namespaces of the unit, after an erasure of everything on it.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
-    pub beside: Vec<BesideRead>,
+    pub beside: Vec<SiblingRead>,
 }
 
 /// What was read of another namespace after an erasure of everything on the unit: one sector in each of a thousand equal parts,
 /// or all of them on a small one.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub struct BesideRead {
+pub struct SiblingRead {
     /// Its name, as the drive's list of other storage has it.
     pub what: String,
     /// Its size.
@@ -421,7 +421,7 @@ pub struct BesideRead {
     pub parts: u64,
 }
 
-impl BesideRead {
+impl SiblingRead {
     /// What speaks against the erasure of it, by rules of that reading; `None`: it is proved as far as places can prove it.
     pub fn against(&self, must_be_blank: bool, reading: u32) -> Option<String> {
         let all = Drawn::parts_of(Sectors::new(0, self.sectors), reading);
@@ -581,18 +581,18 @@ impl Evidence {
     }
 
     /// The last lifting of hidden areas, if any was begun.
-    pub fn lift(&self) -> Option<&LiftEvidence> {
-        self.stages.iter().rev().find_map(|s| if let What::Lifted(l) = &s.what { Some(l) } else { None })
+    pub fn lift(&self) -> Option<&UnhideEvidence> {
+        self.stages.iter().rev().find_map(|s| if let StageResult::Lifted(l) = &s.what { Some(l) } else { None })
     }
 
     /// What was found out about the drive's size, if that was asked.
     pub fn size(&self) -> Option<&SizeEvidence> {
-        self.stages.iter().rev().find_map(|s| if let What::Measured(size) = &s.what { Some(size) } else { None })
+        self.stages.iter().rev().find_map(|s| if let StageResult::Measured(size) = &s.what { Some(size) } else { None })
     }
 
     /// The sectors to cover where `planned` were: of a drive that holds less than it says, those that it holds.
     pub fn range_of(&self, planned: Sectors) -> Sectors {
-        let measured = self.stages.iter().any(|s| matches!(s.what, What::Measured(_)) && s.ended.is_some());
+        let measured = self.stages.iter().any(|s| matches!(s.what, StageResult::Measured(_)) && s.ended.is_some());
         match self.size().filter(|_| measured).and_then(SizeEvidence::covers) {
             Some(holds) if planned == self.geometry().whole() => Sectors::new(0, holds),
             _ => planned,
@@ -611,7 +611,7 @@ impl Evidence {
 
     /// Every overwriting that was begun, in order.
     pub fn overwrites(&self) -> impl Iterator<Item = &OverwriteEvidence> {
-        self.stages.iter().filter_map(|s| if let What::Overwritten(o) = &s.what { Some(o) } else { None })
+        self.stages.iter().filter_map(|s| if let StageResult::Overwritten(o) = &s.what { Some(o) } else { None })
     }
 
     /// Every pass of every overwriting, in order.
@@ -622,14 +622,14 @@ impl Evidence {
     /// The check that follows stage `n` before anything is changed on the drive again.
     pub fn check_after(&self, n: usize) -> Option<&CheckEvidence> {
         match &self.stages.get(n + 1)?.what {
-            What::Checked(check) => Some(check),
-            What::Lifted(_) | What::Measured(_) | What::Own(_) | What::Overwritten(_) => None,
+            StageResult::Checked(check) => Some(check),
+            StageResult::Lifted(_) | StageResult::Measured(_) | StageResult::Own(_) | StageResult::Overwritten(_) => None,
         }
     }
 
     /// The overwriting, to be added to while it goes on.
     pub fn overwrite_mut(&mut self) -> Option<&mut OverwriteEvidence> {
-        self.stages.iter_mut().find_map(|s| if let What::Overwritten(o) = &mut s.what { Some(o) } else { None })
+        self.stages.iter_mut().find_map(|s| if let StageResult::Overwritten(o) = &mut s.what { Some(o) } else { None })
     }
 
     /// The passes that were begun, in order.
@@ -648,33 +648,33 @@ impl Evidence {
     }
 
     /// The drive's own erasure, if it was begun.
-    pub fn own(&self) -> Option<&OwnEvidence> {
-        self.stages.iter().find_map(|s| if let What::Own(own) = &s.what { Some(own) } else { None })
+    pub fn own(&self) -> Option<&NativeEvidence> {
+        self.stages.iter().find_map(|s| if let StageResult::Own(own) = &s.what { Some(own) } else { None })
     }
 
     /// The check that follows the drive's own erasure, if it was begun.
     pub fn own_check(&self) -> Option<&CheckEvidence> {
-        let own = self.stages.iter().position(|s| matches!(s.what, What::Own(_)))?;
+        let own = self.stages.iter().position(|s| matches!(s.what, StageResult::Own(_)))?;
         self.check_after(own)
     }
 
     /// The check that follows the overwriting, if it was begun.
     fn check_of_overwrite(&self) -> Option<&CheckEvidence> {
-        let overwrite = self.stages.iter().position(|s| matches!(s.what, What::Overwritten(_)))?;
+        let overwrite = self.stages.iter().position(|s| matches!(s.what, StageResult::Overwritten(_)))?;
         self.check_after(overwrite)
     }
 
     /// The last check that was begun.
     pub fn check(&self) -> Option<&CheckEvidence> {
-        self.stages.iter().rev().find_map(|s| if let What::Checked(c) = &s.what { Some(c) } else { None })
+        self.stages.iter().rev().find_map(|s| if let StageResult::Checked(c) = &s.what { Some(c) } else { None })
     }
 
     /// The check right after a drive's own erasure.
     pub fn own_check_mut(&mut self) -> Option<&mut CheckEvidence> {
-        let own = self.stages.iter().position(|s| matches!(s.what, What::Own(_)))?;
+        let own = self.stages.iter().position(|s| matches!(s.what, StageResult::Own(_)))?;
         match &mut self.stages.get_mut(own + 1)?.what {
-            What::Checked(check) => Some(check),
-            What::Lifted(_) | What::Measured(_) | What::Own(_) | What::Overwritten(_) => None,
+            StageResult::Checked(check) => Some(check),
+            StageResult::Lifted(_) | StageResult::Measured(_) | StageResult::Own(_) | StageResult::Overwritten(_) => None,
         }
     }
 
@@ -712,7 +712,8 @@ impl Evidence {
     /// Every reading back, in order.
     pub fn read_backs(&self) -> impl Iterator<Item = &ReadBack> {
         let of_passes = self.all_passes().filter_map(|p| p.read_back.as_ref());
-        let of_checks = self.stages.iter().filter_map(|s| if let What::Checked(c) = &s.what { Some(&c.read_back) } else { None });
+        let of_checks =
+            self.stages.iter().filter_map(|s| if let StageResult::Checked(c) = &s.what { Some(&c.read_back) } else { None });
         of_passes.chain(of_checks)
     }
 
@@ -753,7 +754,7 @@ impl Evidence {
         let possible = (512..=64 << 10).contains(&geometry.logical) && geometry.physical.is_multiple_of(geometry.logical);
         fails(!geometry.logical.is_power_of_two() || !possible, "its sectors are of a size that no drive has")?;
         fails(geometry.sectors.checked_mul(geometry.logical.into()).is_none(), "its drive is larger than any can be")?;
-        let was_before = |g: Geometry| self.stages.iter().any(|s| matches!(&s.what, What::Lifted(l) if l.before == g));
+        let was_before = |g: Geometry| self.stages.iter().any(|s| matches!(&s.what, StageResult::Lifted(l) if l.before == g));
         let other_size = |s: &Session| s.drive.geometry != geometry && !was_before(s.drive.geometry);
         fails(self.sessions.iter().any(other_size), "its drive has several sizes")?;
         let unit = &self.drive().unit;
@@ -764,8 +765,8 @@ impl Evidence {
         let in_order = self.stages.iter().map(StageEvidence::kind).zip(&self.planned).all(|(a, b)| a == *b);
         fails(!in_order, "its stages are not the planned ones")?;
         self.stages.iter().try_for_each(|stage| match &stage.what {
-            What::Overwritten(o) => o.check_soundness(geometry.whole(), self.sessions.len()),
-            What::Checked(c) => {
+            StageResult::Overwritten(o) => o.check_soundness(geometry.whole(), self.sessions.len()),
+            StageResult::Checked(c) => {
                 let sound = c.range.lies_in(geometry.whole()) && c.read_back.is_sound(c.range, self.sessions.len());
                 fails(!sound, "a check lies outside its range")?;
                 let expects_nothing =
@@ -774,12 +775,12 @@ impl Evidence {
                 let more = c.drawn.is_some_and(|d| d.compared > c.range.count || d.parts > d.compared.min(Drawn::PARTS));
                 fails(more, "a check compared more than there is")
             }
-            What::Own(o) => {
+            StageResult::Own(o) => {
                 fails(o.session as usize >= self.sessions.len(), "an erasure of the drive's own is of no session")?;
                 fails(o.completed && o.sent == 0 && !o.commands.is_empty(), "what was never sent has come to an end")
             }
-            What::Measured(size) => size.check_soundness(self.sessions.len(), geometry.sectors),
-            What::Lifted(l) => {
+            StageResult::Measured(size) => size.check_soundness(self.sessions.len(), geometry.sectors),
+            StageResult::Lifted(l) => {
                 let other_sectors = (l.before.logical, l.before.physical) != (l.after.logical, l.after.physical);
                 fails(other_sectors || l.after.sectors < l.before.sectors, "lifting a hidden area made the drive smaller")
             }
@@ -795,7 +796,8 @@ impl Evidence {
             return Ok(());
         }
         let last = self.sessions.last().and_then(|s| s.closed);
-        let passes = self.stages.iter().filter_map(|s| if let What::Overwritten(o) = &s.what { Some(&o.passes) } else { None });
+        let passes =
+            self.stages.iter().filter_map(|s| if let StageResult::Overwritten(o) = &s.what { Some(&o.passes) } else { None });
         for pass in passes.flatten() {
             let Some(session) = self.sessions.get(pass.session as usize) else { continue };
             let before = pass.started + USUAL < session.opened;

@@ -64,7 +64,7 @@ pub struct SameSector {
 
 /// What the check found.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Size {
+pub enum SizeFinding {
     /// Every tag was where it was laid.
     AsTold,
     /// Nothing speaks against it, but not every tag could be laid and read.
@@ -93,34 +93,34 @@ pub const MOST_EXAMPLES: usize = 4;
 
 impl SizeEvidence {
     /// What follows from what was met.
-    pub fn finding(&self) -> Size {
+    pub fn finding(&self) -> SizeFinding {
         let false_ones = self.of_others.saturating_add(self.lost);
         match (self.begins_again_at, self.ends_before) {
-            _ if false_ones == 0 && self.failed == 0 && self.own > 0 && self.own == self.tagged => Size::AsTold,
-            _ if false_ones == 0 => Size::NotProved,
-            (Some(at), _) if self.lost == 0 => Size::BeginsAgain { after: at.0 },
-            (_, Some(Lba(from))) if self.of_others > 0 => Size::Repeats { from },
-            (_, Some(Lba(from))) => Size::Drops { from },
-            _ => Size::Holes,
+            _ if false_ones == 0 && self.failed == 0 && self.own > 0 && self.own == self.tagged => SizeFinding::AsTold,
+            _ if false_ones == 0 => SizeFinding::NotProved,
+            (Some(at), _) if self.lost == 0 => SizeFinding::BeginsAgain { after: at.0 },
+            (_, Some(Lba(from))) if self.of_others > 0 => SizeFinding::Repeats { from },
+            (_, Some(Lba(from))) => SizeFinding::Drops { from },
+            _ => SizeFinding::Holes,
         }
     }
 
     /// Whether it is proved to be as large as it says.
     pub fn is_as_told(&self) -> bool {
-        self.finding() == Size::AsTold
+        self.finding() == SizeFinding::AsTold
     }
 
     /// Whether the drive says more than it holds.
     pub fn is_false(&self) -> bool {
-        !matches!(self.finding(), Size::AsTold | Size::NotProved)
+        !matches!(self.finding(), SizeFinding::AsTold | SizeFinding::NotProved)
     }
 
     /// The sectors that it holds, where that is fewer than it says and could be found.
     pub fn holds(&self) -> Option<u64> {
         match self.finding() {
-            Size::BeginsAgain { after } => Some(after),
-            Size::Repeats { from } | Size::Drops { from } => Some(from),
-            Size::AsTold | Size::NotProved | Size::Holes => None,
+            SizeFinding::BeginsAgain { after } => Some(after),
+            SizeFinding::Repeats { from } | SizeFinding::Drops { from } => Some(from),
+            SizeFinding::AsTold | SizeFinding::NotProved | SizeFinding::Holes => None,
         }
     }
 
@@ -136,23 +136,23 @@ impl SizeEvidence {
         let says = |holds: u64| format!("It says that it holds {}, and holds {}", bytes(self.told), bytes(holds));
         let tagged = counted(self.tagged, "sector");
         match self.finding() {
-            Size::AsTold => {
+            SizeFinding::AsTold => {
                 format!("It is as large as it says: {tagged} all over it were given a mark of their own, and each kept it.")
             }
-            Size::NotProved => format!(
+            SizeFinding::NotProved => format!(
                 "Whether it is as large as it says is not proved: {} of {tagged} could not be written or read.",
                 grouped(self.failed)
             ),
-            Size::BeginsAgain { after } => {
+            SizeFinding::BeginsAgain { after } => {
                 format!("{}: after {} its addresses begin again at the first one.", says(after), counted(after, "sector"))
             }
-            Size::Repeats { from } => {
+            SizeFinding::Repeats { from } => {
                 format!("{}: from sector {} on it gives what was written to other addresses.", says(from), grouped(from))
             }
-            Size::Drops { from } => {
+            SizeFinding::Drops { from } => {
                 format!("{}: from sector {} on it takes what is written, and does not keep it.", says(from), grouped(from))
             }
-            Size::Holes => format!(
+            SizeFinding::Holes => format!(
                 "It does not hold what it says: {} of {tagged} all over it did not keep what was written to them.",
                 grouped(self.of_others.saturating_add(self.lost))
             ),
@@ -183,15 +183,15 @@ mod tests {
     #[test]
     fn the_finding_follows_from_what_was_met_and_not_from_what_is_said() {
         let told = |begins_again_at, ends_before, of: SizeEvidence| SizeEvidence { begins_again_at, ends_before, ..of }.finding();
-        assert_eq!(told(None, None, met(100, 0, 0, 0)), Size::AsTold);
-        assert_eq!(told(Some(Lba(125)), None, met(100, 0, 0, 0)), Size::AsTold, "a size without a false place is none");
-        assert_eq!(told(None, None, met(99, 0, 0, 1)), Size::NotProved);
-        assert_eq!(told(None, None, met(99, 0, 0, 0)), Size::NotProved, "one that was not met at all");
-        assert_eq!(told(None, None, SizeEvidence::default()), Size::NotProved);
-        assert_eq!(told(Some(Lba(125)), None, met(60, 40, 0, 0)), Size::BeginsAgain { after: 125 });
-        assert_eq!(told(Some(Lba(125)), Some(Lba(120)), met(60, 39, 1, 0)), Size::Repeats { from: 120 });
-        assert_eq!(told(None, Some(Lba(120)), met(60, 0, 40, 0)), Size::Drops { from: 120 });
-        assert_eq!(told(None, None, met(99, 0, 1, 0)), Size::Holes);
+        assert_eq!(told(None, None, met(100, 0, 0, 0)), SizeFinding::AsTold);
+        assert_eq!(told(Some(Lba(125)), None, met(100, 0, 0, 0)), SizeFinding::AsTold, "a size without a false place is none");
+        assert_eq!(told(None, None, met(99, 0, 0, 1)), SizeFinding::NotProved);
+        assert_eq!(told(None, None, met(99, 0, 0, 0)), SizeFinding::NotProved, "one that was not met at all");
+        assert_eq!(told(None, None, SizeEvidence::default()), SizeFinding::NotProved);
+        assert_eq!(told(Some(Lba(125)), None, met(60, 40, 0, 0)), SizeFinding::BeginsAgain { after: 125 });
+        assert_eq!(told(Some(Lba(125)), Some(Lba(120)), met(60, 39, 1, 0)), SizeFinding::Repeats { from: 120 });
+        assert_eq!(told(None, Some(Lba(120)), met(60, 0, 40, 0)), SizeFinding::Drops { from: 120 });
+        assert_eq!(told(None, None, met(99, 0, 1, 0)), SizeFinding::Holes);
         let covers = |blank, of: SizeEvidence| SizeEvidence { blank, ends_before: Some(Lba(120)), ..of }.covers();
         assert_eq!((covers(40, met(60, 0, 40, 0)), covers(0, met(60, 40, 0, 0))), (Some(120), Some(120)));
         assert_eq!(covers(39, met(60, 0, 40, 0)), None, "something else is there, and is to be overwritten if it can be");

@@ -11,7 +11,7 @@ const MOST_PLACES: u64 = 4096;
 const LEAST_PLACES: u64 = 64;
 /// Where tags are laid.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Layout {
+pub struct ProbeLayout {
     /// Sectors that the drive says it has.
     pub told: u64,
     unit: u64,
@@ -19,7 +19,7 @@ pub struct Layout {
     pub stride: u64,
 }
 
-impl Layout {
+impl ProbeLayout {
     /// As a drive of that size is tagged.
     pub fn of(geometry: Geometry) -> Self {
         let (told, unit) = (geometry.sectors, geometry.unit());
@@ -54,7 +54,7 @@ impl Layout {
 
 /// Bytes that a size check of such a drive writes and reads, and the places a stride apart.
 pub fn size_check(geometry: Geometry) -> (u64, u64) {
-    let layout = Layout::of(geometry);
+    let layout = ProbeLayout::of(geometry);
     (geometry.bytes_of(layout.work()), layout.apart().len() as u64)
 }
 
@@ -66,11 +66,11 @@ mod tests {
     #[test]
     fn a_large_drive_is_measured_by_little_and_every_period_comes_to_lie_on_a_tag() {
         let geometry = |sectors| Geometry { logical: 512, physical: 512, sectors };
-        let megabytes = |sectors| Layout::of(geometry(sectors)).work() * 512 / 1_000_000;
+        let megabytes = |sectors| ProbeLayout::of(geometry(sectors)).work() * 512 / 1_000_000;
         assert!(megabytes(125_000_000) < 180, "{} MB of 64 GB", megabytes(125_000_000));
         assert!(megabytes(4_000_000_000) < 2700, "{} MB of 2 TB", megabytes(4_000_000_000));
         for told in [1, 2, 63, 64, 65, 1000, 4097] {
-            let layout = Layout::of(geometry(told));
+            let layout = ProbeLayout::of(geometry(told));
             assert!(layout.last().end() == told && layout.stride >= 1 && layout.apart().len() as u64 <= told, "{layout:?}");
         }
     }
@@ -80,7 +80,7 @@ mod tests {
         /// end comes to lie on a mark, on the start that is written after it, or on itself.
         #[test]
         fn whatever_the_period_the_last_stride_lies_on_a_mark(told in 2u64..3_000_000, share in 0.0f64..1.0, physical in prop::sample::select(vec![512u32, 4096])) {
-            let layout = Layout::of(Geometry { logical: 512, physical, sectors: told });
+            let layout = ProbeLayout::of(Geometry { logical: 512, physical, sectors: told });
             let period = 1 + ((told - 1) as f64 * share) as u64;
             prop_assume!(period < told);
             let last = layout.last();

@@ -11,21 +11,21 @@ mod verification;
 pub use before::Version2;
 pub use mark::MARK_BYTES;
 pub use mark::mark_places;
-pub use marks::{Layout, size_check};
+pub use marks::{ProbeLayout, size_check};
 pub use order::Order;
-pub use own::{Course, OwnOrder};
-pub use stage::{Check, Lift, Measure, Overwrite, OwnErase, PlannedPass, Reading, Secret, SizeCheck, Stage};
+pub use own::{Course, NativeOrder};
+pub use stage::{Check, Measure, Overwrite, PlannedErase, PlannedPass, PlannedReading, Secret, SizeCheck, Stage, UnhideOrder};
 pub use verification::{HowMuch, Verification, WhichPasses};
 
-use crate::evidence::ByList;
+use crate::evidence::Approval;
 use crate::evidence::{
-    BesideRead, CheckEvidence, Drawn, Ended, Evidence, Expect, LiftEvidence, OverwriteEvidence, OwnEvidence, PassEvidence,
-    ReadBack, Session, SizeEvidence, StageEvidence, StageKind, Stated, Unsound, What, fails,
+    CheckEvidence, Drawn, Ended, Evidence, Expect, NativeEvidence, OverwriteEvidence, PassEvidence, ReadBack, Session,
+    SiblingRead, SizeEvidence, StageEvidence, StageKind, StageResult, Stated, UnhideEvidence, Unsound, fails,
 };
 use crate::rules::{Claim, Edition, judge};
 use jiff::Timestamp;
 use jurex_device::guard::{Cleared, Intent};
-use jurex_device::media::{Drive, Geometry, HiddenAreas, Label, Scope};
+use jurex_device::media::{Drive, DriveLabel, Geometry, HiddenAreas, Scope};
 use jurex_device::medium::Access;
 use jurex_pattern::notation::{Entropy, MOST_PASSES};
 use jurex_pattern::pattern::Base;
@@ -166,7 +166,7 @@ impl Plan {
     ///
     /// # Errors
     /// The drive has no sectors, or the overwriting that follows it has too many passes, or is of a part.
-    pub fn own(drive: &Drive, order: &OwnOrder, entropy: &mut dyn Entropy) -> Result<Self, PlanError> {
+    pub fn own(drive: &Drive, order: &NativeOrder, entropy: &mut dyn Entropy) -> Result<Self, PlanError> {
         if !order.technique.is_own() {
             return Err(PlanError::NotOwn { technique: order.technique.name() });
         }
@@ -213,7 +213,7 @@ impl Plan {
     }
 
     /// The drive's own erasure, if it has one.
-    pub fn own_erase(&self) -> Option<&OwnErase> {
+    pub fn own_erase(&self) -> Option<&PlannedErase> {
         self.stages.iter().find_map(|s| if let Stage::Own(own) = s { Some(own) } else { None })
     }
 
@@ -228,7 +228,7 @@ impl Plan {
     }
 
     /// The lifting of hidden areas, if it has one.
-    pub fn lift(&self) -> Option<&Lift> {
+    pub fn lift(&self) -> Option<&UnhideOrder> {
         self.stages.iter().find_map(|s| if let Stage::Lift(lift) = s { Some(lift) } else { None })
     }
 
@@ -303,13 +303,13 @@ impl Plan {
     }
 
     /// What of pass `n`, counted from 0, is read back: right after it, or, of the last one, by the check.
-    pub fn reading_of(&self, n: usize) -> &Reading {
+    pub fn reading_of(&self, n: usize) -> &PlannedReading {
         let check = self.check().filter(|_| n + 1 == self.passes().len());
-        check.map(|c| &c.reading).or_else(|| self.passes().get(n).map(|p| &p.reading)).unwrap_or(&Reading::None)
+        check.map(|c| &c.reading).or_else(|| self.passes().get(n).map(|p| &p.reading)).unwrap_or(&PlannedReading::None)
     }
 
     /// What is read back of each pass, in order.
-    pub fn readings(&self) -> impl Iterator<Item = &Reading> {
+    pub fn readings(&self) -> impl Iterator<Item = &PlannedReading> {
         (0..self.passes().len()).map(|n| self.reading_of(n))
     }
 
@@ -378,7 +378,7 @@ impl Plan {
         };
         fails(!can_be_carried_out, "its stages are in no order that can be carried out")?;
         fails(self.own_erase().is_some_and(|o| !o.technique.is_own()), "its own erasure is none of a drive")?;
-        let proves_nothing = |c: &Check| c.reading == Reading::None || c.expect == Expect::LastPass;
+        let proves_nothing = |c: &Check| c.reading == PlannedReading::None || c.expect == Expect::LastPass;
         fails(self.own_check().is_some_and(proves_nothing), "the check of its own erasure compares with nothing")?;
         let range = self.range();
         fails(range.count == 0 || !range.lies_in(self.lifted().whole()), "its range is not on the drive")?;
@@ -391,8 +391,8 @@ impl Plan {
         let can_be_laid = |p: &PlannedPass| p.pattern.is_computable() && p.pattern.period() != Some(0);
         fails(!self.passes().iter().all(can_be_laid), "a pass has no bytes")?;
         let of_last = self.passes().last().map(|p| &p.reading);
-        fails(of_last.is_some_and(|r| *r != Reading::None), "its last pass is read back twice")?;
-        let is_proof = |c: &Check| c.expect == Expect::LastPass && c.reading != Reading::None;
+        fails(of_last.is_some_and(|r| *r != PlannedReading::None), "its last pass is read back twice")?;
+        let is_proof = |c: &Check| c.expect == Expect::LastPass && c.reading != PlannedReading::None;
         fails(self.check().is_some_and(|c| !is_proof(c)), "its check compares with something else")
     }
 
@@ -459,7 +459,7 @@ impl Plan {
 }
 
 /// What will be lost by the drive's own command, and whether anything stops it.
-fn own_warning(own: &OwnErase, drive: &Drive) -> String {
+fn own_warning(own: &PlannedErase, drive: &Drive) -> String {
     let (called, size) = (drive.called(), drive.size());
     let reach = match own.scope {
         Scope::Namespace { namespace } => format!("Everything in namespace {namespace} of {called} ({size}) is lost for good"),
@@ -506,9 +506,9 @@ fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
     let mut range = whole;
     let mut what = |stage: &Stage| match stage {
         Stage::Lift(_) => {
-            What::Lifted(LiftEvidence { before: drive.geometry, after, hidden: HiddenAreas::None, commands: vec![] })
+            StageResult::Lifted(UnhideEvidence { before: drive.geometry, after, hidden: HiddenAreas::None, commands: vec![] })
         }
-        Stage::Measure(_) => What::Measured(SizeEvidence {
+        Stage::Measure(_) => StageResult::Measured(SizeEvidence {
             told: whole.count,
             sector_bytes: after.logical,
             tagged: 1,
@@ -518,11 +518,17 @@ fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
         Stage::Own(own) => {
             let of_whole_unit = own.scope == Scope::WholeUnit;
             let removal = own.removal;
-            What::Own(OwnEvidence { completed: true, sent: 1, of_whole_unit, removal, ..OwnEvidence::begun(own.technique) })
+            StageResult::Own(NativeEvidence {
+                completed: true,
+                sent: 1,
+                of_whole_unit,
+                removal,
+                ..NativeEvidence::begun(own.technique)
+            })
         }
         Stage::Overwrite(overwrite) => {
             range = overwrite.range.unwrap_or(whole);
-            What::Overwritten(faultlessly_laid(overwrite, range, now))
+            StageResult::Overwritten(faultlessly_laid(overwrite, range, now))
         }
         Stage::Check(check) => {
             let read_back = read(&check.reading, range);
@@ -531,8 +537,8 @@ fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
             let drawn = (check.expect != Expect::LastPass).then_some(drawn);
             let of_unit = stages.iter().any(|s| matches!(s, Stage::Own(own) if own.scope == Scope::WholeUnit));
             let others = drive.other_user_data().filter(|_| of_unit && check.expect != Expect::LastPass);
-            let beside = others.map(|e| BesideRead { what: e.what.clone(), read: 1, ..BesideRead::default() }).collect();
-            What::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back, drawn, beside })
+            let beside = others.map(|e| SiblingRead { what: e.what.clone(), read: 1, ..SiblingRead::default() }).collect();
+            StageResult::Checked(CheckEvidence { range, expect: check.expect.clone(), read_back, drawn, beside })
         }
     };
     Evidence {
@@ -544,7 +550,7 @@ fn faultless(drive: &Drive, stages: &[Stage], stated: &Stated) -> Evidence {
     }
 }
 
-fn read(reading: &Reading, range: Sectors) -> ReadBack {
+fn read(reading: &PlannedReading, range: Sectors) -> ReadBack {
     ReadBack { sampling: reading.sampling().cloned(), read: reading.places(range), ..ReadBack::default() }
 }
 
@@ -552,7 +558,7 @@ fn faultlessly_laid(overwrite: &Overwrite, range: Sectors, now: Timestamp) -> Ov
     let pass = |p: &PlannedPass| PassEvidence {
         laid: [range].into_iter().collect(),
         flushed: true,
-        read_back: (p.reading != Reading::None).then(|| read(&p.reading, range)),
+        read_back: (p.reading != PlannedReading::None).then(|| read(&p.reading, range)),
         ended: Some(now),
         complement_of_before: p.complement_of_before,
         ..PassEvidence::begun(p.pattern.clone(), 0, range, now)
@@ -565,10 +571,10 @@ fn faultlessly_laid(overwrite: &Overwrite, range: Sectors, now: Timestamp) -> Ov
 #[derive(Debug)]
 pub struct ArmedPlan {
     plan: Plan,
-    label: Label,
+    label: DriveLabel,
     intent: Intent,
     secret: Option<Secret>,
-    by_list: Option<ByList>,
+    by_list: Option<Approval>,
 }
 
 impl ArmedPlan {
@@ -578,7 +584,7 @@ impl ArmedPlan {
     }
 
     /// What the person typed: the guard, asked again when the drive is opened, must still ask for the same.
-    pub fn label(&self) -> &Label {
+    pub fn label(&self) -> &DriveLabel {
         &self.label
     }
 
@@ -595,12 +601,12 @@ impl ArmedPlan {
 
     /// Armed by a line of a list, and not by what a person typed.
     #[must_use]
-    pub fn by_list(self, list: ByList) -> Self {
+    pub fn by_list(self, list: Approval) -> Self {
         Self { by_list: Some(list), ..self }
     }
 
     /// What the engine begins with; a secret leaves this way alone.
-    pub fn into_parts(self) -> (Plan, Option<Secret>, Option<ByList>) {
+    pub fn into_parts(self) -> (Plan, Option<Secret>, Option<Approval>) {
         (self.plan, self.secret, self.by_list)
     }
 }
@@ -614,7 +620,7 @@ pub enum ArmError {
         /// The drive of the plan.
         drive: String,
         /// What it asks for.
-        label: Label,
+        label: DriveLabel,
     },
     /// The guard cleared the drive for something else.
     #[error("the guard looked at {drive} for another treatment than the planned one")]
@@ -670,7 +676,7 @@ pub(crate) mod tests {
     fn the_last_pass_is_read_back_even_if_the_notation_forgot_it() {
         let order = Order::of_program("own", "00? | FF | 11".parse().unwrap());
         let plan = plan(&test_drive(MediaClass::Magnetic, 64), &order).unwrap();
-        assert_eq!(plan.readings().map(|r| *r != Reading::None).collect::<Vec<_>>(), [true, false, true]);
+        assert_eq!(plan.readings().map(|r| *r != PlannedReading::None).collect::<Vec<_>>(), [true, false, true]);
         assert_eq!(plan.work(), (192, 128));
         assert_eq!(order.readings(), 2);
     }
@@ -682,7 +688,7 @@ pub(crate) mod tests {
         let read = |verification| {
             let order = Order { verification, ..order.clone() };
             let plan = plan(&drive, &order).unwrap();
-            let read: String = plan.readings().map(|r| if *r == Reading::None { '-' } else { 'r' }).collect();
+            let read: String = plan.readings().map(|r| if *r == PlannedReading::None { '-' } else { 'r' }).collect();
             assert_eq!(read.matches('r').count(), order.readings(), "{verification}");
             (read, plan.work().1)
         };
@@ -723,11 +729,11 @@ pub(crate) mod tests {
     fn a_drive_without_a_sector_gets_no_plan_and_evidence_of_none_earns_nothing() {
         use jurex_device::technique::Technique;
         let whole = test_drive(MediaClass::SolidState, 4096);
-        let answers = jurex_device::native::Answers {
-            own_erases: vec![jurex_device::native::OwnErase::SanitizeBlock],
+        let answers = jurex_device::native::Capabilities {
+            own_erases: vec![jurex_device::native::NativeErase::SanitizeBlock],
             ..Default::default()
         };
-        let order = OwnOrder::new(Technique::SanitizeBlock, &whole, &answers);
+        let order = NativeOrder::new(Technique::SanitizeBlock, &whole, &answers);
         let none = Drive { geometry: Geometry { sectors: 0, ..whole.geometry }, ..whole.clone() };
         let own = |drive| Plan::own(drive, &order, &mut jurex_device::testing::Fixed(1));
         assert_eq!(own(&none).unwrap_err(), PlanError::NoSectors);

@@ -1,12 +1,12 @@
 //! What is asked for, before it is fitted to a drive.
 
-use super::stage::{Lift, Measure, PlannedPass, Reading, SizeCheck, Stage, overwriting_of};
+use super::stage::{Measure, PlannedPass, PlannedReading, SizeCheck, Stage, UnhideOrder, overwriting_of};
 use super::verification::{HowMuch, Verification, WhichPasses};
 use crate::rules::Edition;
 use crate::sampling::Sampling;
 use jurex_device::media::Drive;
 use jurex_pattern::method::Method;
-use jurex_pattern::notation::{Entropy, Program, Resolved};
+use jurex_pattern::notation::{Entropy, PassPattern, Program};
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::units::Sectors;
 
@@ -30,7 +30,7 @@ pub struct Order {
     /// After more bad places than this the drive is given up.
     pub faults_allowed: u64,
     /// Whether hidden areas are lifted first, and how.
-    pub lift: Option<Lift>,
+    pub lift: Option<UnhideOrder>,
     /// Whether it is found out first how large the drive truly is.
     pub size_check: SizeCheck,
     /// Whether a search for leftovers runs before and after.
@@ -119,23 +119,23 @@ impl Order {
 
     /// The passes, each with what of it is read back.
     pub(super) fn resolve(&self, entropy: &mut dyn Entropy) -> Vec<PlannedPass> {
-        let mut passes: Vec<Resolved> = (0..self.rounds).flat_map(|_| self.program.resolve(entropy)).collect();
+        let mut passes: Vec<PassPattern> = (0..self.rounds).flat_map(|_| self.program.resolve(entropy)).collect();
         if self.blank {
-            passes.push(Resolved { pattern: Pattern::zeros(), read_back: false, complement_of_before: false, is_fixed: true });
+            passes.push(PassPattern { pattern: Pattern::zeros(), read_back: false, complement_of_before: false, is_fixed: true });
         }
         let last = passes.len().saturating_sub(1);
         let mut reading = |n: usize, marked: bool| match self.verification {
             Verification::Read(how_much, which) if marked || n == last || which == WhichPasses::Every => match how_much {
-                HowMuch::Full => Reading::Full,
+                HowMuch::Full => PlannedReading::Full,
                 HowMuch::Sampled => {
                     let mut seed = [0; 16];
                     entropy.fill(&mut seed);
-                    Reading::Sampled(Sampling::new(seed))
+                    PlannedReading::Sampled(Sampling::new(seed))
                 }
             },
-            Verification::Read(..) | Verification::None => Reading::None,
+            Verification::Read(..) | Verification::None => PlannedReading::None,
         };
-        let planned = |(n, p): (usize, Resolved)| PlannedPass {
+        let planned = |(n, p): (usize, PassPattern)| PlannedPass {
             reading: reading(n, p.read_back),
             pattern: p.pattern,
             complement_of_before: p.complement_of_before,

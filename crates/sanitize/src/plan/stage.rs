@@ -19,11 +19,11 @@ use serde::{Deserialize, Serialize};
 #[serde(rename_all = "kebab-case", tag = "stage")]
 pub enum Stage {
     /// Hidden areas are made addressable.
-    Lift(Lift),
+    Lift(UnhideOrder),
     /// It is found out whether the drive is as large as it says.
     Measure(Measure),
     /// The drive erases itself.
-    Own(OwnErase),
+    Own(PlannedErase),
     /// Passes are laid over sectors.
     Overwrite(Overwrite),
     /// Sectors are read and compared.
@@ -52,15 +52,16 @@ pub(super) fn overwriting_of(order: &Order, entropy: &mut dyn Entropy) -> Vec<St
 
 /// An overwriting, and the check that reads its last pass back: what that pass is to be read of becomes a stage of its own.
 pub(super) fn overwriting(mut overwrite: Overwrite) -> Vec<Stage> {
-    let of_last = overwrite.passes.last_mut().map_or(Reading::None, |p| std::mem::replace(&mut p.reading, Reading::None));
+    let of_last =
+        overwrite.passes.last_mut().map_or(PlannedReading::None, |p| std::mem::replace(&mut p.reading, PlannedReading::None));
     let check = Check { reading: of_last, expect: Expect::LastPass, salt: None };
-    let check = (check.reading != Reading::None).then_some(Stage::Check(check));
+    let check = (check.reading != PlannedReading::None).then_some(Stage::Check(check));
     std::iter::once(Stage::Overwrite(overwrite)).chain(check).collect()
 }
 
 /// Making hidden areas addressable.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub struct Lift {
+pub struct UnhideOrder {
     /// Whether the drive keeps its full size after the next power cycle.
     pub permanent: bool,
     /// Whether a device configuration overlay is taken off too: that restores every setting of the maker, not only the size.
@@ -109,7 +110,7 @@ impl SizeCheck {
 
 /// The drive's own erase command.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub struct OwnErase {
+pub struct PlannedErase {
     /// Which one.
     pub technique: Technique,
     /// What it reaches.
@@ -168,7 +169,7 @@ pub struct Overwrite {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 pub struct Check {
     /// The places.
-    pub reading: Reading,
+    pub reading: PlannedReading,
     /// What should be there.
     pub expect: Expect,
     /// What the places are digested with beforehand, where they are compared with themselves.
@@ -179,7 +180,7 @@ pub struct Check {
 /// What of a pass is read back.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum Reading {
+pub enum PlannedReading {
     /// Nothing.
     None,
     /// Every sector.
@@ -188,21 +189,21 @@ pub enum Reading {
     Sampled(Sampling),
 }
 
-impl Reading {
+impl PlannedReading {
     /// The places of `range` to read.
     pub fn places(&self, range: Sectors) -> RangeSet {
         match self {
-            Reading::None => RangeSet::new(),
-            Reading::Full => [range].into_iter().collect(),
-            Reading::Sampled(sampling) => sampling.places(range),
+            PlannedReading::None => RangeSet::new(),
+            PlannedReading::Full => [range].into_iter().collect(),
+            PlannedReading::Sampled(sampling) => sampling.places(range),
         }
     }
 
     /// The places that were drawn, if they were.
     pub fn sampling(&self) -> Option<&Sampling> {
         match self {
-            Reading::Sampled(sampling) => Some(sampling),
-            Reading::None | Reading::Full => None,
+            PlannedReading::Sampled(sampling) => Some(sampling),
+            PlannedReading::None | PlannedReading::Full => None,
         }
     }
 }
@@ -213,7 +214,7 @@ pub struct PlannedPass {
     /// What it lays down.
     pub pattern: Pattern,
     /// What of it is read back before the next pass is laid. That of the last pass is a [`Check`] of its own.
-    pub reading: Reading,
+    pub reading: PlannedReading,
     /// Whether it turns over every bit of the pass before it, by the method's design. A pair that only a draw has placed
     /// side by side is luck, and earns nothing.
     #[serde(default)]

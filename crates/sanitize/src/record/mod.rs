@@ -245,7 +245,7 @@ pub struct Record {
 }
 
 #[derive(Deserialize)]
-struct Head {
+struct RecordHead {
     format: String,
 }
 
@@ -344,7 +344,7 @@ impl Record {
     /// # Errors
     /// Text that is no record, another format, or a claim that does not follow from the evidence.
     pub fn from_json(text: &str) -> Result<Self, BadRecord> {
-        let head: Head = serde_json::from_str(text).map_err(BadRecord::NotARecord)?;
+        let head: RecordHead = serde_json::from_str(text).map_err(BadRecord::NotARecord)?;
         let mut record: Self = match head.format.as_str() {
             FORMAT => serde_json::from_str(text).map_err(BadRecord::NotARecord)?,
             v1::FORMAT => {

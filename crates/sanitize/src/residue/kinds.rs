@@ -11,7 +11,7 @@ pub const BLOCK: usize = 512;
 
 /// Something that a person could use, known by its first bytes.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Kind {
+pub struct FindKind {
     /// What it is called.
     pub name: String,
     /// What sort of thing it is: `picture`, `file system` …
@@ -27,7 +27,7 @@ pub struct Kind {
 /// One as it stands in the file.
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Written {
+struct WrittenKind {
     name: String,
     group: String,
     source: String,
@@ -38,12 +38,12 @@ struct Written {
 }
 
 #[derive(Deserialize)]
-struct File {
-    kind: Vec<Written>,
+struct KindsFile {
+    kind: Vec<WrittenKind>,
 }
 
-impl Kind {
-    fn of(written: Written) -> Option<Self> {
+impl FindKind {
+    fn of(written: WrittenKind) -> Option<Self> {
         let bytes = match (&written.bytes, &written.text) {
             (None, Some(text)) => text.bytes().map(Some).collect(),
             (Some(pairs), None) => pairs
@@ -52,7 +52,7 @@ impl Kind {
                 .collect::<Option<Vec<_>>>()?,
             _ => return None,
         };
-        let Written { name, group, source, at, .. } = written;
+        let WrittenKind { name, group, source, at, .. } = written;
         let kind = Self { name, group, source, at, bytes };
         (kind.fixed() >= 4 && kind.at + kind.bytes.len() <= BLOCK).then_some(kind)
     }
@@ -87,9 +87,10 @@ impl Kind {
 }
 
 /// Every kind.
-pub static KINDS: LazyLock<Vec<Kind>> = LazyLock::new(|| {
-    let file: File = toml::from_str(include_str!("kinds.toml")).expect("the kinds are part of the program: a test reads them");
-    file.kind.into_iter().map(|w| Kind::of(w).expect("each kind means something: a test looks")).collect()
+pub static KINDS: LazyLock<Vec<FindKind>> = LazyLock::new(|| {
+    let file: KindsFile =
+        toml::from_str(include_str!("kinds.toml")).expect("the kinds are part of the program: a test reads them");
+    file.kind.into_iter().map(|w| FindKind::of(w).expect("each kind means something: a test looks")).collect()
 });
 
 /// For each place in a block at which bytes of kinds lie: what knows them there.
@@ -152,7 +153,7 @@ mod tests {
     use super::*;
 
     /// A block that begins like this.
-    pub(in crate::residue) fn head_of(kind: &Kind) -> Vec<u8> {
+    pub(in crate::residue) fn head_of(kind: &FindKind) -> Vec<u8> {
         let mut block = vec![0xa7; BLOCK];
         kind.bytes.iter().enumerate().for_each(|(n, b)| block[kind.at + n] = b.unwrap_or(0x03));
         block

@@ -37,14 +37,14 @@ pub struct Leftovers {
     #[schemars(with = "jurex_pattern::text::Decimal")]
     pub blocks: u64,
     /// What was found, by kind.
-    pub finds: Vec<Left>,
+    pub finds: Vec<LeftoverSummary>,
     /// Whether it came to its end, or to that of the time that it had.
     pub complete: bool,
 }
 
 /// Finds of one kind.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub struct Left {
+pub struct LeftoverSummary {
     /// What it is.
     pub kind: String,
     /// How many.
@@ -58,7 +58,7 @@ pub struct Left {
 impl Leftovers {
     /// What is kept of a search.
     pub fn of(residue: &Residue) -> Self {
-        let finds = residue.finds.iter().map(|f| Left {
+        let finds = residue.finds.iter().map(|f| LeftoverSummary {
             kind: f.name.clone(),
             count: f.count,
             places: f.places.iter().take(PLACES).copied().collect(),
@@ -79,7 +79,7 @@ impl Leftovers {
     /// The finds that chance does not explain, each with its group.
     fn beyond_chance(&self) -> impl Iterator<Item = (&str, u64)> {
         let trials = self.blocks.saturating_sub(self.blank_blocks);
-        let beyond = move |l: &&Left| beyond_chance(l.count, trials as f64 * chance_of(&l.kind));
+        let beyond = move |l: &&LeftoverSummary| beyond_chance(l.count, trials as f64 * chance_of(&l.kind));
         self.finds.iter().filter(beyond).map(|l| (group_of(&l.kind), l.count))
     }
 
@@ -110,7 +110,7 @@ mod tests {
 
     #[test]
     fn what_is_chance_is_computed_from_the_counts_and_the_two_searches_are_said_side_by_side() {
-        let left = |kind: &str, count| Left { kind: kind.into(), count, places: vec![Lba(7)] };
+        let left = |kind: &str, count| LeftoverSummary { kind: kind.into(), count, places: vec![Lba(7)] };
         let mut before = Leftovers {
             whole: false,
             read: 2048,

@@ -7,8 +7,8 @@ mod report;
 mod search;
 mod tally;
 
-pub use kinds::{BLOCK, KINDS, Kind};
-pub use leftovers::{Left, Leftovers, before_and_after};
-pub use report::{Residue, Verdict};
-pub use search::{Places, Searched, SoFar, Tell, search};
+pub use kinds::{BLOCK, FindKind, KINDS};
+pub use leftovers::{LeftoverSummary, Leftovers, before_and_after};
+pub use report::{Residue, ResidueVerdict};
+pub use search::{SearchPlaces, SearchProgress, SearchTell, Searched, search};
 pub use tally::{CHECKED, Find, PARTS, Shares, Tally};

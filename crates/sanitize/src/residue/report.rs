@@ -13,7 +13,7 @@ use std::time::Duration;
 /// What follows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum Verdict {
+pub enum ResidueVerdict {
     /// Nothing that a person could use, beyond what chance puts into random bytes.
     Nothing,
     /// Something.
@@ -54,7 +54,7 @@ pub struct Residue {
     /// How it ended.
     pub ended: Ended,
     /// What follows.
-    pub verdict: Verdict,
+    pub verdict: ResidueVerdict,
 }
 
 impl Residue {
@@ -65,9 +65,9 @@ impl Residue {
         let found = finds.iter().any(|f| f.beyond_chance) || shares.text > 0;
         let complete = searched.ended == Ended::Finished;
         let verdict = match (found, complete) {
-            (true, _) => Verdict::Something,
-            (false, true) if searched.unreadable.is_empty() && searched.read > 0 => Verdict::Nothing,
-            (false, _) => Verdict::Incomplete,
+            (true, _) => ResidueVerdict::Something,
+            (false, true) if searched.unreadable.is_empty() && searched.read > 0 => ResidueVerdict::Nothing,
+            (false, _) => ResidueVerdict::Incomplete,
         };
         Self {
             whole,

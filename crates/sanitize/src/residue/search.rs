@@ -22,7 +22,7 @@ const GIVEN_UP_AFTER: u64 = 64;
 
 /// Which stretches are read: each no longer than one request.
 #[derive(Clone, Debug)]
-pub struct Places(Stretches);
+pub struct SearchPlaces(Stretches);
 
 #[derive(Clone, Debug)]
 enum Stretches {
@@ -32,7 +32,7 @@ enum Stretches {
     Drawn(Vec<Sectors>),
 }
 
-impl Places {
+impl SearchPlaces {
     fn per_chunk(geometry: Geometry) -> u64 {
         (CHUNK / u64::from(geometry.logical)).max(1)
     }
@@ -96,7 +96,7 @@ impl Places {
 
 /// How far a search is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct SoFar {
+pub struct SearchProgress {
     /// Places that are done.
     pub done: u64,
     /// Of how many.
@@ -105,7 +105,7 @@ pub struct SoFar {
     pub finds: u64,
 }
 
-impl SoFar {
+impl SearchProgress {
     /// From 0.0 to 1.0.
     pub fn share(self) -> f64 {
         self.done as f64 / self.of.max(1) as f64
@@ -113,7 +113,7 @@ impl SoFar {
 }
 
 /// Hears how far a search is, and says whether it goes on.
-pub type Tell<'t> = &'t (dyn Fn(SoFar) -> bool + Sync);
+pub type SearchTell<'t> = &'t (dyn Fn(SearchProgress) -> bool + Sync);
 
 /// What a search came to.
 #[derive(Clone, Debug)]
@@ -140,9 +140,9 @@ pub struct Searched {
 pub fn search(
     readers: Vec<Box<dyn Medium + Send>>,
     geometry: Geometry,
-    places: &Places,
+    places: &SearchPlaces,
     now: &(dyn Fn() -> Duration + Sync),
-    tell: Tell<'_>,
+    tell: SearchTell<'_>,
 ) -> Searched {
     let (begun, side_by_side) = (now(), readers.len().max(1) as u32);
     let shared = Shared {
@@ -153,9 +153,9 @@ pub fn search(
         failed_in_a_row: AtomicU64::new(0),
         ended: Mutex::new(None),
     };
-    let parts: Vec<Part> = std::thread::scope(|scope| {
+    let parts: Vec<ReaderPart> = std::thread::scope(|scope| {
         let each = |medium| {
-            let part = Part { side_by_side, ..Part::new(geometry) };
+            let part = ReaderPart { side_by_side, ..ReaderPart::new(geometry) };
             scope.spawn(|| part.search(medium, places, &shared, (now, tell)))
         };
         let threads: Vec<_> = readers.into_iter().map(each).collect();
@@ -193,7 +193,7 @@ impl Shared {
 }
 
 /// What one reader met.
-struct Part {
+struct ReaderPart {
     geometry: Geometry,
     tally: Tally,
     read: u64,
@@ -203,7 +203,7 @@ struct Part {
     side_by_side: u32,
 }
 
-impl Part {
+impl ReaderPart {
     fn new(geometry: Geometry) -> Self {
         Self {
             geometry,
@@ -218,9 +218,9 @@ impl Part {
     fn search(
         mut self,
         mut medium: Box<dyn Medium + Send>,
-        places: &Places,
+        places: &SearchPlaces,
         shared: &Shared,
-        (now, tell): (&(dyn Fn() -> Duration + Sync), Tell<'_>),
+        (now, tell): (&(dyn Fn() -> Duration + Sync), SearchTell<'_>),
     ) -> Self {
         let mut buffer = AlignedBuffer::new((CHUNK as usize).max(self.geometry.logical as usize));
         while !shared.stopped.load(Ordering::Relaxed) {
@@ -235,7 +235,7 @@ impl Part {
             let done = shared.done.fetch_add(1, Ordering::Relaxed) + 1;
             let new = self.tally.met() - found_before;
             let finds = shared.finds.fetch_add(new, Ordering::Relaxed) + new;
-            if !tell(SoFar { done, of: places.len(), finds }) {
+            if !tell(SearchProgress { done, of: places.len(), finds }) {
                 shared.stopped.store(true, Ordering::Relaxed);
             }
         }
@@ -290,7 +290,7 @@ mod tests {
 
     const PNG: &[u8] = b"\x89PNG\x0d\x0a\x1a\x0a";
 
-    fn run(media: Vec<Memory>, places: &Places, tell: Tell<'_>) -> Searched {
+    fn run(media: Vec<Memory>, places: &SearchPlaces, tell: SearchTell<'_>) -> Searched {
         let geometry = media[0].drive.geometry;
         let readers = media.into_iter().map(|m| Box::new(m) as Box<dyn Medium + Send>).collect();
         let (clock, tick) = (AtomicU64::new(0), Duration::from_millis(1));
@@ -308,7 +308,7 @@ mod tests {
     fn every_sector_is_looked_through_once_whoever_reads_it() {
         let at = [0, 2047, 2048, 5000, 9999];
         let media: Vec<Memory> = (0..3).map(|_| with_pictures(10_000, &at)).collect();
-        let places = Places::whole(media[0].drive.geometry);
+        let places = SearchPlaces::whole(media[0].drive.geometry);
         let most = AtomicU64::new(0);
         let found = run(media, &places, &|so_far| {
             most.fetch_max(so_far.finds, Ordering::Relaxed);
@@ -325,7 +325,7 @@ mod tests {
     fn bad_sectors_cost_themselves_alone_and_a_drive_that_goes_away_ends_it() {
         let mut bad = with_pictures(6000, &[3001]);
         bad.unreadable = vec![3000];
-        let places = Places::whole(bad.drive.geometry);
+        let places = SearchPlaces::whole(bad.drive.geometry);
         let unit = bad.drive.geometry.unit();
         let found = run(vec![bad], &places, &|_| true);
         assert_eq!((found.read, found.unreadable.count()), (6000 - unit, unit));
@@ -339,7 +339,7 @@ mod tests {
     #[test]
     fn a_sample_has_a_place_in_each_part_and_the_ends() {
         let geometry = Geometry { logical: 512, physical: 4096, sectors: 35_000_000_000 };
-        let places = Places::sampled(geometry, &mut Fixed(0x5a));
+        let places = SearchPlaces::sampled(geometry, &mut Fixed(0x5a));
         assert_eq!((places.len(), places.is_whole()), (2000, false));
         let mut all: Vec<Sectors> = (0..2000).filter_map(|n| places.nth(n)).collect();
         let early = all.iter().take(50).filter(|at| at.first.0 > geometry.sectors / 2).count();
@@ -349,6 +349,6 @@ mod tests {
             all[0].first == Lba(0) && all[1999].end() == geometry.sectors && all.windows(2).all(|w| w[0].end() <= w[1].first.0)
         );
         let small = Geometry { sectors: 5000, ..geometry };
-        assert!(Places::sampled(small, &mut Fixed(1)).is_whole());
+        assert!(SearchPlaces::sampled(small, &mut Fixed(1)).is_whole());
     }
 }

@@ -37,7 +37,7 @@ pub struct Shares {
 #[derive(Clone, Debug)]
 pub struct Tally {
     /// Finds of each kind, [`KINDS`] first, then [`CHECKED`].
-    finds: Vec<Found>,
+    finds: Vec<FindCount>,
     /// Blocks by what they hold.
     pub shares: Shares,
     /// How often each byte value stands in the blocks that were looked at closely.
@@ -53,7 +53,7 @@ pub struct Tally {
 }
 
 #[derive(Clone, Debug, Default)]
-struct Found {
+struct FindCount {
     count: u64,
     places: Vec<Lba>,
 }
@@ -79,7 +79,7 @@ impl Tally {
     /// Nothing yet, of a drive of so many bytes.
     pub fn new(bytes: u64) -> Self {
         Self {
-            finds: vec![Found::default(); KINDS.len() + CHECKED.len()],
+            finds: vec![FindCount::default(); KINDS.len() + CHECKED.len()],
             shares: Shares::default(),
             histogram: Box::new([0; 256]),
             entropy: vec![(0.0, 0); PARTS],
@@ -255,7 +255,7 @@ static BITS: LazyLock<[f64; BLOCK + 1]> = LazyLock::new(|| {
     })
 });
 
-impl Found {
+impl FindCount {
     fn add(&mut self, at: Lba) {
         self.count += 1;
         if self.places.len() < PLACES {

@@ -2,7 +2,7 @@
 
 use super::data::{LackKind, Media};
 use crate::evidence::{
-    CheckEvidence, Drawn, Ended, Evidence, Expect, OverwriteEvidence, OwnEvidence, PassEvidence, StageKind, What,
+    CheckEvidence, Drawn, Ended, Evidence, Expect, NativeEvidence, OverwriteEvidence, PassEvidence, StageKind, StageResult,
 };
 use jurex_device::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol};
 use jurex_device::medium::AccessWay;
@@ -102,10 +102,10 @@ impl Case {
 
     /// Every stage of `evidence` that could earn something by itself.
     pub fn of_stages(evidence: &Evidence, reading: u32) -> Vec<Self> {
-        let of_stage = |(n, what): (usize, &What)| match what {
-            What::Overwritten(overwrite) => Some(Self::of_overwrite(evidence, n, overwrite, reading)),
-            What::Own(own) => Some(Self::of_own(evidence, n, own, reading)),
-            What::Lifted(_) | What::Measured(_) | What::Checked(_) => None,
+        let of_stage = |(n, what): (usize, &StageResult)| match what {
+            StageResult::Overwritten(overwrite) => Some(Self::of_overwrite(evidence, n, overwrite, reading)),
+            StageResult::Own(own) => Some(Self::of_own(evidence, n, own, reading)),
+            StageResult::Lifted(_) | StageResult::Measured(_) | StageResult::Checked(_) => None,
         };
         evidence.stages.iter().map(|s| &s.what).enumerate().filter_map(of_stage).collect()
     }
@@ -134,7 +134,7 @@ impl Case {
     /// The drive's own erasure that is stage `n`. It counts only if the drive itself said that it ended well, and the check
     /// right after it has found what such a command leaves: after a key was replaced nothing as it was, else blank sectors
     /// or known bytes.
-    fn of_own(evidence: &Evidence, n: usize, own: &OwnEvidence, reading: u32) -> Self {
+    fn of_own(evidence: &Evidence, n: usize, own: &NativeEvidence, reading: u32) -> Self {
         let mut found = vec![];
         if !own.completed {
             let said = format!("The drive did not say that its {} ended without error.", own.technique.name());
@@ -399,8 +399,8 @@ fn proof_lacks(
 fn holds(evidence: &Evidence, n: usize, proof: Option<&CheckEvidence>) -> Vec<Lack> {
     let Some(read) = proof.map(|c| &c.read_back) else { return vec![] };
     let laid_before = match evidence.stages.get(n).map(|s| &s.what) {
-        Some(What::Overwritten(o)) => o.passes.last().is_some_and(|p| p.session != evidence.last_session()),
-        Some(What::Own(own)) => own.session != evidence.last_session(),
+        Some(StageResult::Overwritten(o)) => o.passes.last().is_some_and(|p| p.session != evidence.last_session()),
+        Some(StageResult::Own(own)) => own.session != evidence.last_session(),
         _ => false,
     };
     if read.session != evidence.last_session() {

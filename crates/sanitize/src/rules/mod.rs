@@ -132,8 +132,8 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
 pub(crate) mod tests {
     use super::*;
     use crate::evidence::{
-        CheckEvidence, Drawn, Ended, Expect, LiftEvidence, OwnEvidence, PassEvidence, ReadBack, SizeEvidence, StageEvidence,
-        StageKind, What,
+        CheckEvidence, Drawn, Ended, Expect, NativeEvidence, PassEvidence, ReadBack, SizeEvidence, StageEvidence, StageKind,
+        StageResult, UnhideEvidence,
     };
     use crate::sampling::Sampling;
     use crate::testing::{SECTORS, check, faultless, stage};
@@ -153,7 +153,8 @@ pub(crate) mod tests {
     }
 
     fn reading_of(evidence: &mut Evidence) -> Option<&mut ReadBack> {
-        let last = evidence.stages.iter_mut().rev().find_map(|s| if let What::Checked(c) = &mut s.what { Some(c) } else { None });
+        let last =
+            evidence.stages.iter_mut().rev().find_map(|s| if let StageResult::Checked(c) = &mut s.what { Some(c) } else { None });
         last.map(|c| &mut c.read_back)
     }
 
@@ -273,7 +274,7 @@ pub(crate) mod tests {
     #[test]
     fn no_drive_that_says_more_than_it_holds_earns_anything_by_any_technique() {
         let size = |own: u64, of_others: u64, begins_again_at| {
-            What::Measured(SizeEvidence {
+            StageResult::Measured(SizeEvidence {
                 told: SECTORS,
                 sector_bytes: 512,
                 tagged: 100,
@@ -283,7 +284,7 @@ pub(crate) mod tests {
                 ..SizeEvidence::default()
             })
         };
-        let with = |mut evidence: Evidence, what: What| {
+        let with = |mut evidence: Evidence, what: StageResult| {
             evidence.stages.insert(0, stage(what));
             evidence.planned.insert(0, StageKind::Measure);
             evidence.check_soundness().unwrap();
@@ -306,8 +307,8 @@ pub(crate) mod tests {
         let mut part = flash();
         let holds = Sectors::new(0, 125);
         let (first, rest) = part.stages.split_first_mut().unwrap();
-        let What::Overwritten(laid) = &mut first.what else { panic!() };
-        let What::Checked(read) = &mut rest[0].what else { panic!() };
+        let StageResult::Overwritten(laid) = &mut first.what else { panic!() };
+        let StageResult::Checked(read) = &mut rest[0].what else { panic!() };
         (laid.range, read.range, read.read_back.read) = (holds, holds, all(holds));
         laid.passes.iter_mut().for_each(|p| (p.laid, p.pace) = (all(holds), crate::pace::Pace::new(holds)));
         let reasons = |found| with(part.clone(), found).reasons().iter().map(|r| r.sentence.clone()).collect::<Vec<_>>();
@@ -374,7 +375,7 @@ pub(crate) mod tests {
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized, "a sample proves only its own hold");
         last_pass_of(&mut evidence).unwrap().session = 1;
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
-        let StageEvidence { what: What::Checked(check), .. } = &mut evidence.stages[1] else { panic!() };
+        let StageEvidence { what: StageResult::Checked(check), .. } = &mut evidence.stages[1] else { panic!() };
         check.expect = Expect::Blank;
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized, "compared with something else");
     }
@@ -399,12 +400,12 @@ pub(crate) mod tests {
         let before = Geometry { sectors: after.sectors - 100, ..after };
         drive_of(&mut evidence).geometry = before;
         drive_of(&mut evidence).hidden = HiddenAreas::Hidden { sectors: 100 };
-        let lifted = LiftEvidence { before, after, hidden: HiddenAreas::None, commands: vec![] };
-        let own = OwnEvidence { completed: true, sent: 1, ..OwnEvidence::begun(technique) };
+        let lifted = UnhideEvidence { before, after, hidden: HiddenAreas::None, commands: vec![] };
+        let own = NativeEvidence { completed: true, sent: 1, ..NativeEvidence::begun(technique) };
         let read = ReadBack { read: all(after.whole()), ..ReadBack::default() };
         let drawn = Some(Drawn { compared: Drawn::PARTS, blank_before: 0, parts: Drawn::PARTS });
         let proof = CheckEvidence { range: after.whole(), expect, read_back: read, drawn, beside: vec![] };
-        let first = [What::Lifted(lifted), What::Own(own), What::Checked(proof)].map(stage);
+        let first = [StageResult::Lifted(lifted), StageResult::Own(own), StageResult::Checked(proof)].map(stage);
         evidence.stages.splice(0..0, first);
         evidence.planned.splice(0..0, [StageKind::Lift, StageKind::Own, StageKind::Check]);
         evidence.check_soundness().unwrap();
@@ -428,7 +429,7 @@ pub(crate) mod tests {
         let whole = in_four_stages(Technique::SanitizeBlock, Expect::Blank);
         assert_eq!(outcome_of(&whole), Outcome::Purge, "the whole earns what its best stage does");
         let mut unsaid = whole.clone();
-        if let What::Own(own) = &mut unsaid.stages[1].what {
+        if let StageResult::Own(own) = &mut unsaid.stages[1].what {
             own.completed = false;
         }
         assert_eq!(outcome_of(&unsaid), Outcome::Clear, "the overwriting after it stands by itself");
@@ -452,7 +453,7 @@ pub(crate) mod tests {
         evidence.stages.extend(again.stages);
         evidence.planned.extend(again.planned);
         assert_eq!(outcome_of(&evidence), Outcome::Clear);
-        if let What::Overwritten(second) = &mut evidence.stages[2].what {
+        if let StageResult::Overwritten(second) = &mut evidence.stages[2].what {
             second.passes[0].unwritable.insert(Sectors::new(3, 1));
         }
         assert_eq!(outcome_of(&evidence), Outcome::NotSanitized);
@@ -575,7 +576,7 @@ pub(crate) mod tests {
             let edition = if rev1 { Edition::Rev1 } else { Edition::Rev2 };
             let expect = [Expect::LastPass, Expect::Changed, Expect::Blank, Expect::Bytes { pattern: zeros() }][expect].clone();
             let mut evidence = in_four_stages(technique, expect);
-            if let What::Own(own) = &mut evidence.stages[1].what {
+            if let StageResult::Own(own) = &mut evidence.stages[1].what {
                 own.completed = completed;
             }
             let mut outcome = judge(edition, &evidence).outcome();
@@ -597,10 +598,10 @@ pub(crate) mod tests {
                 Some(0) => evidence.sessions.push(evidence.sessions[0].clone()),
                 Some(1) => evidence.ended = Ended::Stopped,
                 Some(2) => evidence.stages.iter_mut().for_each(|s| s.ended = None),
-                Some(3) => evidence.stages.iter_mut().for_each(|s| if let What::Checked(c) = &mut s.what {
+                Some(3) => evidence.stages.iter_mut().for_each(|s| if let StageResult::Checked(c) = &mut s.what {
                     c.read_back.wrong.insert(Sectors::new(7, 1));
                 }),
-                Some(4) => evidence.stages.iter_mut().for_each(|s| if let What::Overwritten(o) = &mut s.what {
+                Some(4) => evidence.stages.iter_mut().for_each(|s| if let StageResult::Overwritten(o) = &mut s.what {
                     o.passes[0].unwritable.insert(Sectors::new(7, 1));
                 }),
                 Some(5) => drive_of(&mut evidence).elsewhere.push(Elsewhere { what: "Namespace 2".into(), user_data: true, no_address: false }),
@@ -655,7 +656,7 @@ pub(crate) mod tests {
         assert!(claim.reasons()[0].sentence.starts_with("The drive reported"), "{claim:?}");
         assert!(claim.limits().iter().any(|l| l.sentence.contains("rests on the drive's own word")), "{claim:?}");
         for stage in &mut own.stages {
-            if let What::Checked(check) = &mut stage.what
+            if let StageResult::Checked(check) = &mut stage.what
                 && check.expect == Expect::Blank
             {
                 check.read_back.read = without(&check.read_back.read, 500);
@@ -670,7 +671,7 @@ pub(crate) mod tests {
     fn in_how_many_parts_something_must_have_lain_is_a_matter_of_the_rules() {
         let mut own = in_four_stages(Technique::SanitizeBlock, Expect::Blank);
         for stage in &mut own.stages {
-            if let What::Checked(CheckEvidence { drawn: Some(drawn), .. }) = &mut stage.what {
+            if let StageResult::Checked(CheckEvidence { drawn: Some(drawn), .. }) = &mut stage.what {
                 (drawn.compared, drawn.parts) = (95, 20);
             }
         }
@@ -695,7 +696,7 @@ pub(crate) mod tests {
         let own_of = |own: &mut Evidence| {
             own.stages
                 .iter_mut()
-                .find_map(|s| if let What::Own(o) = &mut s.what { Some(&mut o.of_whole_unit) } else { None })
+                .find_map(|s| if let StageResult::Own(o) = &mut s.what { Some(&mut o.of_whole_unit) } else { None })
                 .map(|f| *f = true)
         };
         own_of(&mut own).unwrap();

@@ -10,14 +10,14 @@ const STEPS: u32 = 2048;
 
 /// One part with its two places, in sectors.
 #[derive(Clone, Copy)]
-struct Part {
+struct ChancePart {
     /// Sectors of the part.
     size: f64,
     /// Sectors of each place.
     place: f64,
 }
 
-impl Part {
+impl ChancePart {
     /// The chance that neither place touches the stretch from `from` to `to` of the part. The starts of the two places are two
     /// draws from what the places leave free, in order, the second shifted by a place's length: both lie before the stretch,
     /// both after it, or one on each side.
@@ -35,7 +35,7 @@ impl Sampling {
     /// The chance, from 0.0 to 1.0, that a sample of `range` meets a leftover of so many sectors in one piece, wherever it lies.
     pub fn chance_to_meet(range: Sectors, leftover: u64) -> f64 {
         let size = range.count as f64 / range.count.clamp(1, Self::PARTS) as f64;
-        let part = Part { size, place: (size / Self::ONE_IN as f64).ceil() };
+        let part = ChancePart { size, place: (size / Self::ONE_IN as f64).ceil() };
         let leftover = leftover as f64;
         // Parts that small are read whole; of two parts in a row at least one is covered whole.
         if part.size <= 2.0 * part.place || leftover >= 2.0 * size {

@@ -1,6 +1,6 @@
 //! The signature itself: CMS SignedData (RFC 5652), detached, with the attributes that PAdES baseline asks for (ETSI EN 319 142-1, 6.3).
 
-use super::der::{Reader, sequence, tlv, with_lengths};
+use super::der::{DerReader, sequence, tlv, with_lengths};
 use super::key::{PdfKey, PublicPdfKey};
 use sha2::{Digest, Sha256};
 
@@ -57,7 +57,7 @@ struct Parts<'c> {
 }
 
 fn parts(cms: &[u8]) -> Option<Parts<'_>> {
-    let mut outer = Reader(cms).next(0x30)?.0;
+    let mut outer = DerReader(cms).next(0x30)?.0;
     outer.next(6)?;
     let mut signed = outer.next(0xa0)?.0.next(0x30)?.0;
     for passed_over in [2, 0x31, 0x30] {
@@ -82,7 +82,7 @@ pub(super) fn signer(cms: &[u8]) -> Option<PublicPdfKey> {
 pub(super) fn verified(bytes: &[u8], signed: &[&[u8]]) -> Option<Vec<Vec<u8>>> {
     let (whole, rest) = with_lengths(bytes)?;
     rest.iter().all(|b| *b == 0).then_some(())?;
-    let mut outer = Reader(&whole).next(0x30)?.0;
+    let mut outer = DerReader(&whole).next(0x30)?.0;
     outer.next(6)?;
     let mut data = outer.next(0xa0)?.0.next(0x30)?.0;
     for passed_over in [2, 0x31, 0x30] {
@@ -102,7 +102,7 @@ pub(super) fn verified(bytes: &[u8], signed: &[&[u8]]) -> Option<Vec<Vec<u8>>> {
     let is_signer = |c: &Vec<u8>| PublicPdfKey::of(c).is_ok_and(|key| key.issuer_and_serial == named);
     let at = certificates.iter().position(is_signer)?;
     certificates.swap(0, at);
-    let mut of_attributes = Reader(attributes).next(0xa0)?.0;
+    let mut of_attributes = DerReader(attributes).next(0xa0)?.0;
     let digest = std::iter::from_fn(|| of_attributes.next(0x30)).find_map(|(mut attribute, _)| {
         let kind = attribute.next(6)?.1;
         (kind == MESSAGE_DIGEST).then(|| attribute.next(0x31)?.0.next(4).map(|(value, _)| value.0.to_vec()))?

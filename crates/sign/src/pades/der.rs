@@ -29,7 +29,7 @@ pub(super) fn with_lengths(bytes: &[u8]) -> Option<(Vec<u8>, &[u8])> {
     fn one(bytes: &[u8], depth: usize) -> Option<(Vec<u8>, &[u8])> {
         let [tag, length, ..] = *bytes else { return None };
         if length != 0x80 {
-            let mut reader = Reader(bytes);
+            let mut reader = DerReader(bytes);
             let (_, whole) = reader.next(tag)?;
             return Some((whole.to_vec(), reader.0));
         }
@@ -50,11 +50,11 @@ pub(super) fn with_lengths(bytes: &[u8]) -> Option<(Vec<u8>, &[u8])> {
 
 /// Reads values one after the other.
 #[derive(Clone, Copy)]
-pub(super) struct Reader<'d>(pub(super) &'d [u8]);
+pub(super) struct DerReader<'d>(pub(super) &'d [u8]);
 
-impl<'d> Reader<'d> {
+impl<'d> DerReader<'d> {
     /// The next value, if it has this tag: its content, and the whole of it.
-    pub(super) fn next(&mut self, tag: u8) -> Option<(Reader<'d>, &'d [u8])> {
+    pub(super) fn next(&mut self, tag: u8) -> Option<(DerReader<'d>, &'d [u8])> {
         let (first, rest) = self.0.split_first()?;
         let (short, rest) = rest.split_first()?;
         let (length, rest) = match short {
@@ -68,7 +68,7 @@ impl<'d> Reader<'d> {
         let content = rest.get(..length).filter(|_| *first == tag)?;
         let whole = &self.0[..self.0.len() - rest.len() + length];
         self.0 = &rest[length..];
-        Some((Reader(content), whole))
+        Some((DerReader(content), whole))
     }
 }
 
@@ -89,11 +89,11 @@ mod tests {
     fn what_is_written_is_read_back_at_every_length() {
         for n in [0usize, 1, 127, 128, 255, 256, 70_000] {
             let written = tlv(4, &vec![7; n]);
-            let mut reader = Reader(&written);
+            let mut reader = DerReader(&written);
             let (content, whole) = reader.next(4).unwrap();
             assert_eq!((content.0.len(), whole.len(), reader.0.len()), (n, written.len(), 0));
-            assert!(Reader(&written).next(5).is_none() && Reader(&written[..written.len() - 1]).next(4).is_none());
+            assert!(DerReader(&written).next(5).is_none() && DerReader(&written[..written.len() - 1]).next(4).is_none());
         }
-        assert!(Reader(&[]).next(4).is_none() && Reader(&[4, 0x85, 1, 1, 1, 1, 1]).next(4).is_none());
+        assert!(DerReader(&[]).next(4).is_none() && DerReader(&[4, 0x85, 1, 1, 1, 1, 1]).next(4).is_none());
     }
 }

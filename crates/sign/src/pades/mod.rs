@@ -55,17 +55,17 @@ pub struct PdfSignature {
 }
 
 /// One object of a paper: its number, and what stands between `obj` and `endobj`.
-struct Object {
+struct PdfObject {
     number: u32,
     body: String,
 }
 
 /// What has to be known of a paper to add to it.
 struct Paper {
-    page: Object,
-    catalog: Object,
-    tree: Object,
-    document: Object,
+    page: PdfObject,
+    catalog: PdfObject,
+    tree: PdfObject,
+    document: PdfObject,
     /// Numbers that are taken.
     size: u32,
     root: String,
@@ -90,13 +90,13 @@ fn between<'t>(text: &'t str, before: &str, after: &str) -> Option<&'t str> {
 impl Paper {
     fn of(pdf: &[u8]) -> Option<Self> {
         let trailer = std::str::from_utf8(&pdf[rfind(pdf, b"trailer\n")?..]).ok()?;
-        let object = |what: &[u8]| -> Option<Object> {
+        let object = |what: &[u8]| -> Option<PdfObject> {
             let at = find(pdf, what)?;
             let head = rfind(&pdf[..at], b" 0 obj\n")?;
             let line = rfind(&pdf[..head], b"\n")? + 1;
             let end = at + find(&pdf[at..], b"\nendobj")?;
             let number = std::str::from_utf8(&pdf[line..head]).ok()?.parse().ok()?;
-            Some(Object { number, body: std::str::from_utf8(&pdf[head + 7..end]).ok()?.into() })
+            Some(PdfObject { number, body: std::str::from_utf8(&pdf[head + 7..end]).ok()?.into() })
         };
         Some(Self {
             page: object(b"/Type/Page/")?,
@@ -112,26 +112,26 @@ impl Paper {
     }
 
     /// The objects of the update, but for the signature's own.
-    fn changed(&self) -> Option<Vec<Object>> {
+    fn changed(&self) -> Option<Vec<PdfObject>> {
         let (signature, field, form) = (self.size, self.size + 1, self.size + 2);
-        let put = |object: &Object, before: &str, more: String| -> Option<Object> {
+        let put = |object: &PdfObject, before: &str, more: String| -> Option<PdfObject> {
             let at = object.body.rfind(before)?;
             let body = format!("{}{more}{}", &object.body[..at], &object.body[at..]);
-            Some(Object { number: object.number, body })
+            Some(PdfObject { number: object.number, body })
         };
         let next: u32 = between(&self.tree.body, "/ParentTreeNextKey ", ">>")?.parse().ok()?;
         let tree = put(&self.tree, "]>>/ParentTreeNextKey", format!(" {next} {form} 0 R"))?;
-        let tree = Object { body: tree.body.replace(&format!("NextKey {next}"), &format!("NextKey {}", next + 1)), ..tree };
+        let tree = PdfObject { body: tree.body.replace(&format!("NextKey {next}"), &format!("NextKey {}", next + 1)), ..tree };
         let words = "Signature";
         Some(vec![
-            Object {
+            PdfObject {
                 number: field,
                 body: format!(
                     "<</Type/Annot/Subtype/Widget/FT/Sig/T({words})/TU({words})/F 132/Rect[0 0 0 0]/P {} 0 R/V {signature} 0 R/StructParent {next}>>",
                     self.page.number
                 ),
             },
-            Object {
+            PdfObject {
                 number: form,
                 body: format!(
                     "<</Type/StructElem/S/Form/P {} 0 R/Alt({words})/K<</Type/OBJR/Obj {field} 0 R/Pg {} 0 R>>>>",
@@ -267,7 +267,7 @@ fn check_after(pdf: &[u8], end: usize) -> Option<(PdfSignature, usize)> {
     let digits = added.get(from..from + 2 * ROOM)?;
     let bytes = bytes_of(digits)?;
     // As long as it says that it is; what follows is empty.
-    let mut reader = der::Reader(&bytes);
+    let mut reader = der::DerReader(&bytes);
     let cms = reader.next(0x30)?.1;
     let time = between(std::str::from_utf8(added.get(..from)?).ok()?, "/M(D:", "Z)")?;
     let when = jiff::civil::DateTime::strptime("%Y%m%d%H%M%S", time).ok()?.to_zoned(jiff::tz::TimeZone::UTC).ok()?.timestamp();

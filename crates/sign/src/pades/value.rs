@@ -45,12 +45,12 @@ impl Value {
 
 /// The value of object `number`, which begins here; of a stream its dictionary. `None`: another object, or none.
 pub(super) fn object_at(bytes: &[u8], number: u32) -> Option<Value> {
-    let mut reader = Reader { bytes, at: 0 };
+    let mut reader = ValueReader { bytes, at: 0 };
     let (of, _, word) = (reader.word()?, reader.word()?, reader.word()?);
     (of == number.to_string() && word == "obj").then(|| reader.value(0)).flatten()
 }
 
-struct Reader<'b> {
+struct ValueReader<'b> {
     bytes: &'b [u8],
     at: usize,
 }
@@ -59,7 +59,7 @@ fn ends_a_word(b: u8) -> bool {
     b.is_ascii_whitespace() || b == 0 || b"()<>[]{}/%".contains(&b)
 }
 
-impl Reader<'_> {
+impl ValueReader<'_> {
     fn peek(&mut self) -> Option<u8> {
         loop {
             match self.bytes.get(self.at)? {

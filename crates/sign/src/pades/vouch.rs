@@ -1,7 +1,7 @@
 //! Who vouches for a certificate: the chain from the signer's to one that people here have said they trust (RFC 5280, 6.1, as far as
 //! it says who somebody is; names, policies and lists of revoked certificates are not fetched).
 
-use super::der::Reader;
+use super::der::DerReader;
 use super::key::{common_name, hex};
 use der::{Decode, Encode};
 use jiff::Timestamp;
@@ -154,7 +154,7 @@ fn vouches(above: &[u8], below: &[u8], between: usize, when: Timestamp) -> Resul
 
 /// Whether the certificate's signature is by that key (SubjectPublicKeyInfo); `None`: of a kind that can't be checked.
 fn is_signed_by(der: &[u8], certificate: &Certificate, spki: &[u8]) -> Option<bool> {
-    let signed = Reader(der).next(0x30)?.0.next(0x30)?.1;
+    let signed = DerReader(der).next(0x30)?.0.next(0x30)?.1;
     let signature = certificate.signature().as_bytes()?;
     let named = certificate.signature_algorithm();
     if named != certificate.tbs_certificate().signature() {

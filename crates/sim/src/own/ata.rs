@@ -1,15 +1,15 @@
 //! ATA in SCSI ATA PASS-THROUGH(16): IDENTIFY DEVICE, SANITIZE DEVICE, the security feature set, the limits of what can be
 //! addressed (ACS-3, SAT-3).
 
-use super::{Hiding, Kind, Lie, Own, Sanitize};
+use super::{Hiding, Lie, Own, SimErasure, SimSanitize};
 use crate::store::Store;
 use jurex_device::media::{Drive, MediaClass};
-use jurex_device::native::OwnErase;
+use jurex_device::native::NativeErase;
 use jurex_device::native::command::Answer;
 use std::time::Duration;
 
 /// The registers of a command.
-struct Registers {
+struct CommandRegisters {
     command: u8,
     feature: u16,
     count: u16,
@@ -17,7 +17,7 @@ struct Registers {
     asks_back: bool,
 }
 
-impl Registers {
+impl CommandRegisters {
     fn of(cdb: &[u8]) -> Self {
         let byte = |n: usize| u64::from(cdb[n]);
         Self {
@@ -44,7 +44,7 @@ fn aborted(lba: u64) -> Answer {
     with_registers(0x0b, (0x51, 0x04), 0, lba)
 }
 
-fn done(registers: &Registers, count: u16, lba: u64) -> Answer {
+fn done(registers: &CommandRegisters, count: u16, lba: u64) -> Answer {
     if registers.asks_back {
         with_registers(1, (0x50, 0), count, lba)
     } else {
@@ -58,17 +58,17 @@ fn page(data: Vec<u8>) -> Answer {
 
 impl Own {
     pub(super) fn ata(&mut self, drive: &Drive, store: &mut Store, cdb: &[u8], sent: &[u8]) -> (Answer, Duration) {
-        let registers = Registers::of(cdb);
+        let registers = CommandRegisters::of(cdb);
         let prepared = std::mem::take(&mut self.prepared);
         let asked_native_end = std::mem::take(&mut self.asked_native_end);
         self.progress(store);
-        let busy = matches!(self.sanitize, Sanitize::Running { .. } | Sanitize::Failed);
+        let busy = matches!(self.sanitize, SimSanitize::Running { .. } | SimSanitize::Failed);
         let at_once = |answer| (answer, Duration::ZERO);
         match registers.command {
             0xec => at_once(page(self.identify_device(drive))),
             0xb4 => at_once(self.sanitize_device(&registers)),
             _ if busy => at_once(aborted(0)),
-            0xf1..=0xf6 if self.has(OwnErase::SecurityErase) => self.security(store, &registers, sent, prepared),
+            0xf1..=0xf6 if self.has(NativeErase::SecurityErase) => self.security(store, &registers, sent, prepared),
             0x27 | 0xf8 if self.nature.hides_by == Hiding::ProtectedArea => {
                 self.asked_native_end = true;
                 at_once(done(&registers, 0, self.native - 1))
@@ -89,7 +89,7 @@ impl Own {
         }
     }
 
-    fn set_end(&mut self, registers: &Registers, allowed: bool, for_good: bool) -> Answer {
+    fn set_end(&mut self, registers: &CommandRegisters, allowed: bool, for_good: bool) -> Answer {
         if !allowed || (for_good && self.set_for_good) {
             return aborted(0);
         }
@@ -102,7 +102,7 @@ impl Own {
         done(registers, 0, registers.lba)
     }
 
-    fn configuration(&mut self, registers: &Registers) -> Answer {
+    fn configuration(&mut self, registers: &CommandRegisters) -> Answer {
         match registers.feature & 0xff {
             0xc2 => {
                 let mut data = vec![0u8; 512];
@@ -120,25 +120,25 @@ impl Own {
         }
     }
 
-    fn sanitize_device(&mut self, registers: &Registers) -> Answer {
+    fn sanitize_device(&mut self, registers: &CommandRegisters) -> Answer {
         let status = |own: &Self| {
             let (bits, progress) = match own.sanitize {
-                Sanitize::Running { asked, .. } => (1 << 14, u64::from(asked) * 20_000 % 65_000),
-                Sanitize::Done => (1 << 15, 0xffff),
-                Sanitize::Never | Sanitize::Failed => (0, 0xffff),
+                SimSanitize::Running { asked, .. } => (1 << 14, u64::from(asked) * 20_000 % 65_000),
+                SimSanitize::Done => (1 << 15, 0xffff),
+                SimSanitize::Never | SimSanitize::Failed => (0, 0xffff),
             };
             done(registers, bits, progress)
         };
         let wanted = match (registers.feature, registers.lba & 0xffff_ffff, registers.lba >> 32) {
             (0x00, ..) if registers.count & 1 != 0 && self.leave_failure() => return status(self),
-            (0x00, ..) if self.sanitize == Sanitize::Failed => return aborted(1),
+            (0x00, ..) if self.sanitize == SimSanitize::Failed => return aborted(1),
             (0x00, ..) => return status(self),
-            (0x11, 0x4372_7970, _) if self.has(OwnErase::SanitizeCrypto) => Kind::Crypto,
-            (0x12, 0x426b_4572, _) if self.has(OwnErase::SanitizeBlock) => Kind::Block,
-            (0x14, _, 0x4f57) if self.has(OwnErase::SanitizeOverwrite) => Kind::Overwrite,
+            (0x11, 0x4372_7970, _) if self.has(NativeErase::SanitizeCrypto) => SimErasure::Crypto,
+            (0x12, 0x426b_4572, _) if self.has(NativeErase::SanitizeBlock) => SimErasure::Block,
+            (0x14, _, 0x4f57) if self.has(NativeErase::SanitizeOverwrite) => SimErasure::Overwrite,
             _ => return aborted(2),
         };
-        if self.locked || matches!(self.sanitize, Sanitize::Running { .. }) {
+        if self.locked || matches!(self.sanitize, SimSanitize::Running { .. }) {
             return aborted(0);
         }
         if self.lies(Lie::Hangs) {
@@ -148,7 +148,7 @@ impl Own {
         status(self)
     }
 
-    fn security(&mut self, store: &mut Store, registers: &Registers, sent: &[u8], prepared: bool) -> (Answer, Duration) {
+    fn security(&mut self, store: &mut Store, registers: &CommandRegisters, sent: &[u8], prepared: bool) -> (Answer, Duration) {
         let at_once = |answer| (answer, Duration::ZERO);
         if self.frozen {
             return at_once(aborted(0));
@@ -161,13 +161,13 @@ impl Own {
             0xf3 => self.prepared = true,
             0xf4 if prepared && right && !self.lies(Lie::Aborts) => {
                 let enhanced = sent[0] & 2 != 0;
-                if enhanced && !self.has(OwnErase::SecurityEraseEnhanced) {
+                if enhanced && !self.has(NativeErase::SecurityEraseEnhanced) {
                     return at_once(aborted(0));
                 }
                 let kind = match (enhanced, self.nature.encrypts) {
-                    (true, true) => Kind::Crypto,
-                    (true, false) => Kind::Block,
-                    (false, _) => Kind::Mapped,
+                    (true, true) => SimErasure::Crypto,
+                    (true, false) => SimErasure::Block,
+                    (false, _) => SimErasure::Mapped,
                 };
                 if !self.carry_out(store, kind) {
                     return (aborted(0), self.while_busy());
@@ -186,12 +186,13 @@ impl Own {
         let mut data = vec![0u8; 512];
         let mut put = |word: usize, value: u16| data[2 * word..2 * word + 2].copy_from_slice(&value.to_le_bytes());
         let bit = |set: bool, n: u32| u16::from(set) << n;
-        let sanitizes = [OwnErase::SanitizeCrypto, OwnErase::SanitizeOverwrite, OwnErase::SanitizeBlock].map(|e| self.has(e));
+        let sanitizes =
+            [NativeErase::SanitizeCrypto, NativeErase::SanitizeOverwrite, NativeErase::SanitizeBlock].map(|e| self.has(e));
         let [crypto, overwrite, block] = sanitizes;
         put(59, bit(sanitizes.contains(&true), 12) | bit(crypto, 13) | bit(overwrite, 14) | bit(block, 15));
         let (hpa, dco) = (self.nature.hides_by == Hiding::ProtectedArea, self.nature.hides_by == Hiding::Configuration);
         let amax = self.nature.hides_by == Hiding::AccessibleMax;
-        let security = self.has(OwnErase::SecurityErase);
+        let security = self.has(NativeErase::SecurityErase);
         put(82, bit(security, 1) | bit(hpa, 10));
         put(83, 0x4000 | 1 << 10 | bit(dco, 11));
         for (i, word) in (100..104).enumerate() {
@@ -200,9 +201,9 @@ impl Own {
         put(106, 0x4000);
         put(119, 0x4000 | bit(amax, 8));
         let minutes = |erase| self.nature.times.iter().find(|t| t.erase == erase).map_or(0, |t| t.seconds.div_ceil(120) as u16);
-        put(89, minutes(OwnErase::SecurityErase));
-        put(90, minutes(OwnErase::SecurityEraseEnhanced));
-        let enhanced = self.has(OwnErase::SecurityEraseEnhanced);
+        put(89, minutes(NativeErase::SecurityErase));
+        put(90, minutes(NativeErase::SecurityEraseEnhanced));
+        let enhanced = self.has(NativeErase::SecurityEraseEnhanced);
         let states = bit(self.password.is_some(), 1) | bit(self.locked, 2) | bit(self.frozen, 3) | bit(enhanced, 5);
         put(128, bit(security, 0) | states);
         put(217, if drive.class == MediaClass::SolidState { 1 } else { 7200 });

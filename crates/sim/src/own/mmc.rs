@@ -2,7 +2,7 @@
 
 use super::{Lie, Own};
 use crate::store::Store;
-use jurex_device::native::OwnErase;
+use jurex_device::native::NativeErase;
 use jurex_device::native::command::Answer;
 use std::time::Duration;
 
@@ -25,18 +25,18 @@ impl Own {
         let good = |data| (Answer::Mmc { response: READY, data }, Duration::ZERO);
         let bad = |error| (Answer::Mmc { response: READY | error, data: vec![] }, Duration::ZERO);
         match (index, argument) {
-            (8, _) if !self.has(OwnErase::SdErase) => {
+            (8, _) if !self.has(NativeErase::SdErase) => {
                 let mut data = vec![0u8; 512];
                 (data[16], data[192]) = (self.nature.removal, 8);
                 data[212..216].copy_from_slice(&(self.gives as u32).to_le_bytes());
                 (data[223], data[224]) = (1, 1);
-                data[231] = u8::from(self.has(OwnErase::MmcSanitize)) << 6
+                data[231] = u8::from(self.has(NativeErase::MmcSanitize)) << 6
                     | u8::from(self.has_trim()) << 4
-                    | u8::from(self.has(OwnErase::MmcSecureErase));
+                    | u8::from(self.has(NativeErase::MmcSecureErase));
                 good(data)
             }
             (6, 0x03af_0100) => good(vec![]),
-            (6, 0x03a5_0100) if self.has(OwnErase::MmcSanitize) => {
+            (6, 0x03a5_0100) if self.has(NativeErase::MmcSanitize) => {
                 if self.lies(Lie::Fails) {
                     return bad(SWITCH_ERROR);
                 }
@@ -46,17 +46,17 @@ impl Own {
                 (Answer::Mmc { response: READY, data: vec![] }, self.while_busy())
             }
             (6, _) => bad(SWITCH_ERROR),
-            (35, 0) if !self.has(OwnErase::SdErase) => {
+            (35, 0) if !self.has(NativeErase::SdErase) => {
                 self.grouped = Some(0);
                 good(vec![])
             }
-            (32, 0) if self.has(OwnErase::SdErase) => {
+            (32, 0) if self.has(NativeErase::SdErase) => {
                 self.grouped = Some(0);
                 good(vec![])
             }
             (33 | 36, last) if self.grouped == Some(0) && last == self.last() => good(vec![]),
             // Cells and copies of what they hold, wherever they are (JESD84-B51, 6.6.11).
-            (38, 0x8000_0000) if self.has(OwnErase::MmcSecureErase) && self.grouped.take() == Some(0) => {
+            (38, 0x8000_0000) if self.has(NativeErase::MmcSecureErase) && self.grouped.take() == Some(0) => {
                 match () {
                     () if self.lies(Lie::Nothing) => {}
                     () if self.lies(Lie::Half) => store.erase_half(0),
@@ -68,7 +68,7 @@ impl Own {
             // What is erased or trimmed is unmapped: its cells keep what they hold until SANITIZE_START. A card reads as it likes
             // after that.
             (38, 0 | 1) if self.grouped.take() == Some(0) => {
-                let reads_as = if self.has(OwnErase::SdErase) { 0xff } else { 0 };
+                let reads_as = if self.has(NativeErase::SdErase) { 0xff } else { 0 };
                 match () {
                     () if self.lies(Lie::Nothing) => {}
                     () if self.lies(Lie::Half) => store.unmap_half(reads_as),

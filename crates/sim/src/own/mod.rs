@@ -12,7 +12,7 @@ use crate::store::Store;
 use jurex_device::media::{Drive, HiddenAreas, Protocol};
 use jurex_device::native::command::{Answer, Command, Image};
 use jurex_device::native::mmc::Removal;
-use jurex_device::native::{Answers, OwnErase, OwnState, OwnTime};
+use jurex_device::native::{Capabilities, NativeErase, OwnState, OwnTime};
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::Sectors;
 use std::time::{Duration, Instant};
@@ -21,7 +21,7 @@ use std::time::{Duration, Instant};
 #[derive(Clone, Debug, Default)]
 pub struct Nature {
     /// The erasures that it offers.
-    pub own: Vec<OwnErase>,
+    pub own: Vec<NativeErase>,
     /// How long it says that they take, in seconds.
     pub times: Vec<OwnTime>,
     /// Whether everything that it keeps is encrypted under a key of its own.
@@ -41,7 +41,7 @@ pub struct Nature {
     /// Locking ranges beside the global one, each of one page.
     pub locking_ranges: u8,
     /// What a block erasure leaves that was asked to deallocate nothing (NVM Express).
-    pub leaves: Leaves,
+    pub leaves: BlockEraseLeaves,
     /// SECURE_REMOVAL_TYPE, of an embedded device.
     pub removal: u8,
     /// How it lies and breaks.
@@ -50,7 +50,7 @@ pub struct Nature {
 
 /// What a block erasure leaves that was asked to deallocate nothing.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Leaves {
+pub enum BlockEraseLeaves {
     /// Sectors that are read as they are.
     #[default]
     Readable,
@@ -101,7 +101,7 @@ pub enum Lie {
 
 /// An erasure.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Kind {
+enum SimErasure {
     Overwrite,
     Block,
     Crypto,
@@ -110,9 +110,9 @@ enum Kind {
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Sanitize {
+enum SimSanitize {
     Never,
-    Running { kind: Kind, began: Instant, asked: u32 },
+    Running { kind: SimErasure, began: Instant, asked: u32 },
     Done,
     Failed,
 }
@@ -125,7 +125,7 @@ pub(crate) struct Own {
     native: u64,
     /// Kept over a power cycle.
     password: Option<Vec<u8>>,
-    sanitize: Sanitize,
+    sanitize: SimSanitize,
     /// Whether the last operation was begun with leave to end its failure mode (AUSE, FAILURE MODE).
     may_leave_failure: bool,
     cdw10: u32,
@@ -135,7 +135,7 @@ pub(crate) struct Own {
     gives: u64,
     gives_for_good: u64,
     opal_in_use: bool,
-    tcg: tcg::Talk,
+    tcg: tcg::ComIdState,
     /// Until the next power cycle.
     locked: bool,
     frozen: bool,
@@ -156,7 +156,7 @@ impl Own {
             pacing,
             native: native - nature.second_namespace,
             password: None,
-            sanitize: Sanitize::Never,
+            sanitize: SimSanitize::Never,
             may_leave_failure: false,
             cdw10: 0,
             written_since: true,
@@ -164,7 +164,7 @@ impl Own {
             gives,
             gives_for_good: gives,
             opal_in_use: nature.psid.is_some(),
-            tcg: tcg::Talk::default(),
+            tcg: tcg::ComIdState::default(),
             locked: false,
             frozen: nature.frozen_at_start,
             prepared: false,
@@ -196,9 +196,9 @@ impl Own {
     /// Why no sector can be read or written now.
     pub(crate) fn gives_nothing(&self) -> Option<&'static str> {
         match self.sanitize {
-            Sanitize::Running { .. } => Some("it erases itself"),
-            Sanitize::Failed => Some("its own erasure has failed"),
-            Sanitize::Never | Sanitize::Done => self.locked.then_some("it is locked"),
+            SimSanitize::Running { .. } => Some("it erases itself"),
+            SimSanitize::Failed => Some("its own erasure has failed"),
+            SimSanitize::Never | SimSanitize::Done => self.locked.then_some("it is locked"),
         }
     }
 
@@ -212,7 +212,7 @@ impl Own {
         self.readable.as_ref().is_some_and(|readable| !readable.covers_all(at))
     }
 
-    fn has(&self, erase: OwnErase) -> bool {
+    fn has(&self, erase: NativeErase) -> bool {
         self.nature.own.contains(&erase)
     }
 
@@ -221,13 +221,13 @@ impl Own {
     }
 
     /// What the drive tells of itself beyond its sectors.
-    pub(crate) fn answers(&mut self, store: &mut Store) -> Answers {
+    pub(crate) fn answers(&mut self, store: &mut Store) -> Capabilities {
         let own_state = match self.progress(store) {
             Some(progress) => OwnState::Running { progress: Some(progress) },
-            None if self.sanitize == Sanitize::Failed => OwnState::Failed,
+            None if self.sanitize == SimSanitize::Failed => OwnState::Failed,
             None => OwnState::Idle,
         };
-        Answers {
+        Capabilities {
             own_erases: self.nature.own.clone(),
             own_times: self.nature.times.clone(),
             security_frozen: self.frozen,
@@ -236,14 +236,14 @@ impl Own {
             own_state: Some(own_state),
             // What its Identify Controller tells (FNA bit 1).
             removal: Removal::of(self.nature.removal),
-            format_reaches_all: self.has(OwnErase::Format),
-            ..Answers::default()
+            format_reaches_all: self.has(NativeErase::Format),
+            ..Capabilities::default()
         }
     }
 
     /// How far an erasure that runs by itself is, in parts of 65536; `None`: none runs. It ends when its time is over.
     fn progress(&mut self, store: &mut Store) -> Option<u16> {
-        let Sanitize::Running { kind, began, asked } = &mut self.sanitize else { return None };
+        let SimSanitize::Running { kind, began, asked } = &mut self.sanitize else { return None };
         *asked += 1;
         let share = match self.pacing {
             Pacing::Real => began.elapsed().as_secs_f64() / self.nature.takes.as_secs_f64().max(0.001),
@@ -252,7 +252,7 @@ impl Own {
         let (kind, asked) = (*kind, *asked);
         if share >= 1.0 {
             let ends_well = self.carry_out(store, kind);
-            self.sanitize = if ends_well { Sanitize::Done } else { Sanitize::Failed };
+            self.sanitize = if ends_well { SimSanitize::Done } else { SimSanitize::Failed };
             return None;
         }
         let told = if self.lies(Lie::Backwards) && asked.is_multiple_of(2) { share / 3.0 } else { share };
@@ -260,36 +260,36 @@ impl Own {
     }
 
     /// Does to the cells what that erasure does, or what this drive does in its place. Gives whether it says that it ended well.
-    fn carry_out(&mut self, store: &mut Store, kind: Kind) -> bool {
+    fn carry_out(&mut self, store: &mut Store, kind: SimErasure) -> bool {
         self.written_since = false;
         let keeps_its_map = self.cdw10 & 1 << 9 != 0;
-        let unreadable = kind == Kind::Block && keeps_its_map && self.nature.leaves == Leaves::Unreadable;
+        let unreadable = kind == SimErasure::Block && keeps_its_map && self.nature.leaves == BlockEraseLeaves::Unreadable;
         self.readable = unreadable.then(RangeSet::new);
         let half = self.lies(Lie::Half) || self.lies(Lie::Fails);
         match kind {
             _ if self.lies(Lie::Nothing) => {}
-            Kind::Crypto if self.lies(Lie::KeepsKey) => {}
+            SimErasure::Crypto if self.lies(Lie::KeepsKey) => {}
             _ if half => store.erase_half(0),
-            Kind::Crypto => store.new_key(),
-            Kind::Mapped => store.erase_mapped(0),
-            Kind::Overwrite | Kind::Block if self.lies(Lie::SkipsSpare) => store.erase_mapped(0),
-            Kind::Overwrite | Kind::Block => store.erase_all(0),
+            SimErasure::Crypto => store.new_key(),
+            SimErasure::Mapped => store.erase_mapped(0),
+            SimErasure::Overwrite | SimErasure::Block if self.lies(Lie::SkipsSpare) => store.erase_mapped(0),
+            SimErasure::Overwrite | SimErasure::Block => store.erase_all(0),
         }
         !self.lies(Lie::Fails)
     }
 
     /// The failure mode ends, if the operation was begun with leave for it.
     fn leave_failure(&mut self) -> bool {
-        let leaves = self.sanitize == Sanitize::Failed && self.may_leave_failure;
+        let leaves = self.sanitize == SimSanitize::Failed && self.may_leave_failure;
         if leaves {
-            self.sanitize = Sanitize::Never;
+            self.sanitize = SimSanitize::Never;
         }
         leaves
     }
 
-    fn start(&mut self, kind: Kind, may_leave_failure: bool) {
+    fn start(&mut self, kind: SimErasure, may_leave_failure: bool) {
         self.may_leave_failure = may_leave_failure;
-        self.sanitize = Sanitize::Running { kind, began: Instant::now(), asked: 0 };
+        self.sanitize = SimSanitize::Running { kind, began: Instant::now(), asked: 0 };
     }
 
     /// Waits as long as an erasure takes that is answered at its end.
@@ -299,14 +299,14 @@ impl Own {
 
     /// The power goes and comes back.
     pub(crate) fn power_cycle(&mut self, store: &mut Store) {
-        if let Sanitize::Running { .. } = self.sanitize {
+        if let SimSanitize::Running { .. } = self.sanitize {
             if self.lies(Lie::ForgetsByCut) || self.lies(Lie::FailsByCut) {
                 store.erase_half(0);
             }
             if self.lies(Lie::ForgetsByCut) {
-                self.sanitize = Sanitize::Never;
+                self.sanitize = SimSanitize::Never;
             } else if self.lies(Lie::FailsByCut) {
-                self.sanitize = Sanitize::Failed;
+                self.sanitize = SimSanitize::Failed;
             }
         }
         self.locked = self.password.is_some();

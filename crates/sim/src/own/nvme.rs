@@ -1,9 +1,9 @@
 //! NVM Express: Identify, the sanitize status log page, Sanitize and Format NVM (base specification 1.4).
 
-use super::{Kind, Leaves, Lie, Own, Sanitize};
+use super::{BlockEraseLeaves, Lie, Own, SimErasure, SimSanitize};
 use crate::store::Store;
 use jurex_device::media::Drive;
-use jurex_device::native::OwnErase;
+use jurex_device::native::NativeErase;
 use jurex_device::native::command::{Answer, Command, Data};
 use std::time::Duration;
 
@@ -35,7 +35,7 @@ impl Own {
             0x84 if running.is_some() => status(SANITIZING),
             0x84 => self.sanitize_subsystem(cdw10),
             _ if running.is_some() => status(SANITIZING),
-            _ if self.sanitize == Sanitize::Failed => status(SANITIZE_FAILED),
+            _ if self.sanitize == SimSanitize::Failed => status(SANITIZE_FAILED),
             0x80 => self.format(store, namespace, cdw10),
             0x81 if self.security_out((cdw10 >> 24) as u8, (cdw10 >> 8) as u16, command.data_sent()) => status(0),
             0x82 => match &command.data {
@@ -59,13 +59,14 @@ impl Own {
                 let serial = drive.unit.serial().unwrap_or_default().as_bytes();
                 data[4..24].fill(b' ');
                 data[4..4 + serial.len().min(20)].copy_from_slice(&serial[..serial.len().min(20)]);
-                data[256] = if self.has(OwnErase::Format) { 2 } else { 0 };
+                data[256] = if self.has(NativeErase::Format) { 2 } else { 0 };
                 let bit = |erase, n: u32| u8::from(self.has(erase)) << n;
-                data[328] =
-                    bit(OwnErase::SanitizeCrypto, 0) | bit(OwnErase::SanitizeBlock, 1) | bit(OwnErase::SanitizeOverwrite, 2);
+                data[328] = bit(NativeErase::SanitizeCrypto, 0)
+                    | bit(NativeErase::SanitizeBlock, 1)
+                    | bit(NativeErase::SanitizeOverwrite, 2);
                 data[516] = if self.nature.second_namespace > 0 { 2 } else { 1 };
                 // An erasing format is of every namespace.
-                data[524] = bit(OwnErase::FormatCrypto, 2) | 2;
+                data[524] = bit(NativeErase::FormatCrypto, 2) | 2;
             }
             _ => return status(INVALID_FIELD),
         }
@@ -76,9 +77,9 @@ impl Own {
         let mut log = vec![0u8; 32];
         let state = match (running, self.sanitize) {
             (Some(_), _) => 2,
-            (None, Sanitize::Done) if self.cdw10 & 1 << 9 != 0 && self.nature.leaves == Leaves::Deallocated => 4,
-            (None, Sanitize::Done) => 1,
-            (None, Sanitize::Failed) => 3,
+            (None, SimSanitize::Done) if self.cdw10 & 1 << 9 != 0 && self.nature.leaves == BlockEraseLeaves::Deallocated => 4,
+            (None, SimSanitize::Done) => 1,
+            (None, SimSanitize::Failed) => 3,
             (None, _) => 0,
         };
         log[..2].copy_from_slice(&running.unwrap_or(u16::MAX).to_le_bytes());
@@ -91,9 +92,9 @@ impl Own {
 
     fn sanitize_subsystem(&mut self, cdw10: u32) -> (Answer, Duration) {
         let kind = match cdw10 & 7 {
-            2 if self.has(OwnErase::SanitizeBlock) => Kind::Block,
-            3 if self.has(OwnErase::SanitizeOverwrite) => Kind::Overwrite,
-            4 if self.has(OwnErase::SanitizeCrypto) => Kind::Crypto,
+            2 if self.has(NativeErase::SanitizeBlock) => SimErasure::Block,
+            3 if self.has(NativeErase::SanitizeOverwrite) => SimErasure::Overwrite,
+            4 if self.has(NativeErase::SanitizeCrypto) => SimErasure::Crypto,
             1 if self.leave_failure() => return status(0),
             _ => return status(INVALID_FIELD),
         };
@@ -107,8 +108,8 @@ impl Own {
 
     fn format(&mut self, store: &mut Store, namespace: u32, cdw10: u32) -> (Answer, Duration) {
         let kind = match cdw10 >> 9 & 7 {
-            1 if self.has(OwnErase::Format) => Kind::Block,
-            2 if self.has(OwnErase::FormatCrypto) => Kind::Crypto,
+            1 if self.has(NativeErase::Format) => SimErasure::Block,
+            2 if self.has(NativeErase::FormatCrypto) => SimErasure::Crypto,
             _ => return status(INVALID_FIELD),
         };
         if namespace == 0 || cdw10 & 15 != 0 {

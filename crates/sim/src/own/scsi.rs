@@ -1,8 +1,8 @@
 //! SCSI: TEST UNIT READY and SANITIZE (SPC-5, SBC-4).
 
-use super::{Kind, Lie, Own, Sanitize};
+use super::{Lie, Own, SimErasure, SimSanitize};
 use crate::store::Store;
-use jurex_device::native::OwnErase;
+use jurex_device::native::NativeErase;
 use jurex_device::native::command::{Answer, Command, Data};
 use std::time::Duration;
 
@@ -24,7 +24,7 @@ impl Own {
         let answer = match (cdb[0], running) {
             (_, Some(progress)) => sense(2, 0x04, 0x1b, Some(progress)),
             (0x48, None) => self.sanitize_unit(cdb, sent),
-            (0x00, None) if self.sanitize == Sanitize::Failed => sense(3, 0x31, 0x03, None),
+            (0x00, None) if self.sanitize == SimSanitize::Failed => sense(3, 0x31, 0x03, None),
             (0x00, None) => good,
             (0xb5, None) if self.security_out(cdb[1], u16::from_be_bytes([cdb[2], cdb[3]]), sent) => good,
             (0xa2, None) => match &command.data {
@@ -41,14 +41,14 @@ impl Own {
 
     fn sanitize_unit(&mut self, cdb: &[u8], sent: &[u8]) -> Answer {
         let kind = match cdb[1] & 0x1f {
-            1 if self.has(OwnErase::SanitizeOverwrite) => Kind::Overwrite,
-            2 if self.has(OwnErase::SanitizeBlock) => Kind::Block,
-            3 if self.has(OwnErase::SanitizeCrypto) => Kind::Crypto,
+            1 if self.has(NativeErase::SanitizeOverwrite) => SimErasure::Overwrite,
+            2 if self.has(NativeErase::SanitizeBlock) => SimErasure::Block,
+            3 if self.has(NativeErase::SanitizeCrypto) => SimErasure::Crypto,
             0x1f if self.leave_failure() => return Answer::Scsi { status: 0, sense: vec![], data: vec![] },
             _ => return sense(5, 0x24, 0, None),
         };
         let list_length = usize::from(u16::from_be_bytes([cdb[7], cdb[8]]));
-        let list_is_right = kind != Kind::Overwrite || (sent.len() >= 5 && sent[0] & 0x1f > 0);
+        let list_is_right = kind != SimErasure::Overwrite || (sent.len() >= 5 && sent[0] & 0x1f > 0);
         let immediately = cdb[1] & 0x80 != 0;
         if list_length != sent.len() || !list_is_right || !immediately {
             return sense(5, 0x24, 0, None);

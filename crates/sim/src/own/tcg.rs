@@ -13,7 +13,7 @@ const FAIL: u32 = 0x3f;
 
 /// What is under way on its ComID.
 #[derive(Debug, Default)]
-pub(super) struct Talk {
+pub(super) struct ComIdState {
     answer: Option<Vec<u8>>,
     open: bool,
 }
@@ -97,7 +97,7 @@ impl Own {
             OpalCall::Status => answer(0, 1 | 2 | if self.opal_in_use { 4 } else { 0 }),
             OpalCall::RevertByPsid(typed) if *typed != psid => answer(NOT_AUTHORIZED, 0),
             OpalCall::RevertByPsid(_) => {
-                self.carry_out(store, super::Kind::Crypto);
+                self.carry_out(store, super::SimErasure::Crypto);
                 self.opal_in_use = false;
                 (Answer::Opal { status: 0, flags: 0 }, self.while_busy())
             }

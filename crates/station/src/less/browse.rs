@@ -1,6 +1,6 @@
 //! What there is to choose from: file systems, folders, and how much is in them.
 
-use jurex_file_erase::{Ground, Kind};
+use jurex_file_erase::{NodeKind, StorageStack};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
@@ -9,17 +9,17 @@ const PATIENCE: Duration = Duration::from_secs(3);
 
 /// Something in a folder.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Listed {
+pub struct FolderEntry {
     pub path: PathBuf,
-    pub kind: Kind,
+    pub kind: NodeKind,
     /// Bytes of a file.
     pub bytes: u64,
 }
 
 /// A mounted file system.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Volume {
-    pub ground: Ground,
+pub struct MountedVolume {
+    pub ground: StorageStack,
     /// Bytes that are free for others than root.
     pub free: u64,
 }
@@ -34,30 +34,30 @@ pub struct Sums {
 }
 
 /// The file systems that files can be chosen from.
-pub fn volumes() -> Vec<Volume> {
+pub fn volumes() -> Vec<MountedVolume> {
     let grounds = jurex_linux::files::mounted();
-    let free = |g: &Ground| jurex_linux::files::space(Path::new(&g.mount)).map_or(0, |(free, _)| free);
-    grounds.into_iter().map(|ground| Volume { free: free(&ground), ground }).collect()
+    let free = |g: &StorageStack| jurex_linux::files::space(Path::new(&g.mount)).map_or(0, |(free, _)| free);
+    grounds.into_iter().map(|ground| MountedVolume { free: free(&ground), ground }).collect()
 }
 
 /// What a folder holds: folders first, each by name. Links are not followed.
 ///
 /// # Errors
 /// It can't be read.
-pub fn list(folder: &Path) -> std::io::Result<Vec<Listed>> {
+pub fn list(folder: &Path) -> std::io::Result<Vec<FolderEntry>> {
     let mut found = vec![];
     for entry in std::fs::read_dir(folder)? {
         let entry = entry?;
         let Ok(told) = entry.metadata() else { continue };
         let kind = match told.file_type() {
-            t if t.is_dir() => Kind::Folder,
-            t if t.is_file() => Kind::File,
-            t if t.is_symlink() => Kind::Link,
-            _ => Kind::Special,
+            t if t.is_dir() => NodeKind::Folder,
+            t if t.is_file() => NodeKind::File,
+            t if t.is_symlink() => NodeKind::Link,
+            _ => NodeKind::Special,
         };
-        found.push(Listed { path: entry.path(), kind, bytes: if kind == Kind::File { told.len() } else { 0 } });
+        found.push(FolderEntry { path: entry.path(), kind, bytes: if kind == NodeKind::File { told.len() } else { 0 } });
     }
-    found.sort_by(|a, b| (a.kind != Kind::Folder, &a.path).cmp(&(b.kind != Kind::Folder, &b.path)));
+    found.sort_by(|a, b| (a.kind != NodeKind::Folder, &a.path).cmp(&(b.kind != NodeKind::Folder, &b.path)));
     Ok(found)
 }
 

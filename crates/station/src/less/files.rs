@@ -1,12 +1,14 @@
 //! Files and folders: looked at, erased, gone on with.
 
-use super::notes::{self, Notes, Unfinished};
+use super::notes::{self, Notes, UnfinishedFiles};
 use crate::clock::{SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
-use crate::places::Places;
+use crate::places::AppPaths;
 use crate::this_tool;
-use jurex_file_erase::{FileEvidence, Ground, Kind, LessRecord, Name, Noted, NotedRoot, Removal, Strip, Trace, Work};
-use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Id, Root, Tree, TreeError, Watcher};
+use jurex_file_erase::{
+    FileEraseRecord, FileEvidence, FileWork, Name, NameRemoval, NodeKind, Noted, NotedRoot, StorageStack, Strip, Trace,
+};
+use jurex_linux::files::{FilesDone, FilesOrder, FilesProgress, Id, NamedRoot, Tree, TreeError, Watcher};
 use jurex_pattern::notation::{Entropy, Program};
 use jurex_pattern::text::{printable, shown_path};
 use jurex_pattern::units::counted;
@@ -50,7 +52,7 @@ impl Surveyed {
     /// Of a tree that was looked at.
     pub fn new(tree: Tree, linked: Vec<(usize, u64, Vec<PathBuf>)>, open: Vec<(usize, String)>) -> Self {
         let nodes = &tree.nodes;
-        let is_erased = |n: &usize| nodes[*n].kind == Kind::File && nodes[*n].left_alone.is_none();
+        let is_erased = |n: &usize| nodes[*n].kind == NodeKind::File && nodes[*n].left_alone.is_none();
         let mut files: Vec<usize> = (0..nodes.len()).filter(is_erased).collect();
         files.sort_by_key(|n| std::cmp::Reverse(nodes[*n].bytes));
         let to_know = to_know(&tree, &linked, &open);
@@ -63,7 +65,7 @@ impl Surveyed {
     }
 
     /// So many nodes of that kind that will be erased.
-    pub fn of_kind(&self, kind: Kind) -> u64 {
+    pub fn of_kind(&self, kind: NodeKind) -> u64 {
         self.tree.nodes.iter().filter(|n| n.kind == kind && n.left_alone.is_none()).count() as u64
     }
 }
@@ -90,7 +92,7 @@ fn to_know(tree: &Tree, linked: &[(usize, u64, Vec<PathBuf>)], open: &[(usize, S
 /// A path that can't be taken, or the work on it was cut short and must be gone on with.
 pub fn survey(
     paths: &[PathBuf],
-    (places, out): (&Places, &Path),
+    (places, out): (&AppPaths, &Path),
     told: &mut dyn FnMut(usize) -> bool,
 ) -> Result<Surveyed, Failure> {
     let tree = Tree::look(paths, places.own_files(), told).map_err(|e| match e {
@@ -137,7 +139,7 @@ fn lies_in(folder: &Path, root: &Path) -> bool {
 ///
 /// # Errors
 /// What is needed to go on later can't be kept: nothing was written.
-pub fn erase(tree: &Tree, wish: &FilesWish, places: &Places, hears: Hears<'_>) -> Result<LessRecord, Failure> {
+pub fn erase(tree: &Tree, wish: &FilesWish, places: &AppPaths, hears: Hears<'_>) -> Result<FileEraseRecord, Failure> {
     let random = |n: usize| {
         let mut bytes = vec![0; n];
         SystemEntropy.fill(&mut bytes);
@@ -175,7 +177,7 @@ pub fn erase(tree: &Tree, wish: &FilesWish, places: &Places, hears: Hears<'_>) -
 ///
 /// # Errors
 /// It can't be gone on with.
-pub fn go_on(unfinished: Unfinished, by: &Person, places: &Places, hears: Hears<'_>) -> Result<LessRecord, Failure> {
+pub fn go_on(unfinished: UnfinishedFiles, by: &Person, places: &AppPaths, hears: Hears<'_>) -> Result<FileEraseRecord, Failure> {
     let job = unfinished.asked.job.clone();
     let program: Program =
         unfinished.asked.notation.parse().map_err(|e| Failure::Defect(format!("the notes of {job} can't be read: {e}")))?;
@@ -192,19 +194,19 @@ pub fn go_on(unfinished: Unfinished, by: &Person, places: &Places, hears: Hears<
     }
     let (grounds, _) = together(unfinished.asked.grounds.clone(), tree.grounds());
     let notes = Notes::go_on(&unfinished, grounds).map_err(|e| Failure::Use(format!("{job} can't be gone on with: {e}")))?;
-    let Unfinished { asked, went_on, traces, ended, .. } = unfinished;
+    let UnfinishedFiles { asked, went_on, traces, ended, .. } = unfinished;
     run(&tree, Earlier { asked, went_on: went_on + 1, traces, ended }, &program, by, notes, hears)
 }
 
 /// Whether a root is the one that was noted. One that has kept its name is known by less.
-fn is_still(noted: &NotedRoot, root: &Root, id: Id) -> bool {
+fn is_still(noted: &NotedRoot, root: &NamedRoot, id: Id) -> bool {
     let known = |renamed| noted.known_by.is_of(&root.known_by, renamed);
     notes::id_of(noted) == id && (known(true) || (notes::path_of(noted) == root.path && known(false)))
 }
 
 /// The grounds of all sessions, each once: those of earlier ones keep their places, and one that has changed since (a snapshot that is gone) is
 /// another one. Gives them with the places of the present ones.
-fn together(mut earlier: Vec<Ground>, now: Vec<Ground>) -> (Vec<Ground>, Vec<u32>) {
+fn together(mut earlier: Vec<StorageStack>, now: Vec<StorageStack>) -> (Vec<StorageStack>, Vec<u32>) {
     let mut places = vec![];
     for ground in now {
         let at = earlier.iter().position(|g| *g == ground).unwrap_or(earlier.len());
@@ -257,7 +259,7 @@ fn run(
     by: &Person,
     mut notes: Notes,
     hears: Hears<'_>,
-) -> Result<LessRecord, Failure> {
+) -> Result<FileEraseRecord, Failure> {
     let Earlier { asked, went_on, traces, ended } = earlier;
     let salt = (!asked.with_names).then(|| asked.name_salt.clone());
     let passes = program.resolve(&mut SystemEntropy);
@@ -290,7 +292,7 @@ fn run(
         }
     }
     let root = |r: &NotedRoot| Name::of(&r.path, salt.as_deref());
-    let about = jurex_file_erase::Asked {
+    let about = jurex_file_erase::FileEraseOrder {
         job: asked.job,
         tool: this_tool(),
         by: by.clone(),
@@ -300,14 +302,15 @@ fn run(
         passes: planned,
         went_on,
     };
-    let work = Work::Files {
+    let work = FileWork::Files {
         roots: asked.roots.iter().map(root).collect(),
         salt: salt.map(|s| jurex_pattern::text::hex::encode(&s)).unwrap_or_default(),
         keep_names: asked.keep_names,
         journals_emptied,
         files: before.into_iter().chain(files).collect(),
     };
-    LessRecord::new(about, grounds, work, drawn.iter().map(Strip::runs).collect()).map_err(|e| Failure::Defect(e.to_string()))
+    FileEraseRecord::new(about, grounds, work, drawn.iter().map(Strip::runs).collect())
+        .map_err(|e| Failure::Defect(e.to_string()))
 }
 
 /// Paths that were named and are not where they were, and are not done with either: what lay under them is not finished.
@@ -317,7 +320,7 @@ fn lost_roots(tree: &Tree, roots: &[NotedRoot], ended: &[FileEvidence], salt: Op
     let lost = roots.iter().filter(|r| !here.contains(&notes::id_of(r)));
     let named = lost.map(|r| (Name::of(&r.path, salt), r)).filter(|(name, _)| !done.contains(name.shown()));
     let fault = Some(LOST.to_string());
-    named.map(|(name, _)| FileEvidence { fault: fault.clone(), ..FileEvidence::new(name, Kind::File, 0, 0) }).collect()
+    named.map(|(name, _)| FileEvidence { fault: fault.clone(), ..FileEvidence::new(name, NodeKind::File, 0, 0) }).collect()
 }
 
 /// Why what was named and is not found has not come to its end.
@@ -336,17 +339,17 @@ fn gone_meanwhile(tree: &Tree, traces: &HashMap<Id, Trace>, ended: &[FileEvidenc
     let of = |(id, trace): (&Id, &Trace)| {
         let moved = elsewhere.get(id).map(|path| shown_path(path));
         match (&trace.seen, moved) {
-            (Some(seen), None) => FileEvidence { removal: Removal::RemovedAsItWas, ..seen.evidence.clone() },
+            (Some(seen), None) => FileEvidence { removal: NameRemoval::RemovedAsItWas, ..seen.evidence.clone() },
             (Some(seen), Some(_)) => {
                 let not_removed = Some("it was overwritten, and somebody has moved it away before its name was removed".into());
-                FileEvidence { removal: Removal::Left, not_removed, ..seen.evidence.clone() }
+                FileEvidence { removal: NameRemoval::Left, not_removed, ..seen.evidence.clone() }
             }
             (None, moved) => {
                 let name = named(trace).unwrap_or_else(|| Name::Path(format!("a file of number {}", trace.inode)));
                 let why = if moved.is_some() { "somebody has moved it away" } else { "it is not there any more" };
                 let fault = Some(format!("it was begun, and {why}: nobody knows what of it is overwritten"));
                 let before = trace.lies.before;
-                FileEvidence { fault, before, ..FileEvidence::new(name, Kind::File, trace.ground, trace.length) }
+                FileEvidence { fault, before, ..FileEvidence::new(name, NodeKind::File, trace.ground, trace.length) }
             }
         }
     };

@@ -2,9 +2,9 @@
 
 use crate::clock::{SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
-use crate::places::Places;
+use crate::places::AppPaths;
 use crate::this_tool;
-use jurex_file_erase::{Asked, Ground, LessRecord, Work};
+use jurex_file_erase::{FileEraseOrder, FileEraseRecord, FileWork, StorageStack};
 use jurex_linux::files::{FillOrder, FillProgress, FillWatcher, clean, ground_at, space, usual_reserve};
 use jurex_pattern::notation::Program;
 use jurex_pattern::text::shown_path;
@@ -32,7 +32,7 @@ pub struct FreeWish {
 /// What is to be told before anything is done.
 #[derive(Clone, Debug)]
 pub struct FreePlan {
-    pub ground: Ground,
+    pub ground: StorageStack,
     /// Bytes that are free for others.
     pub free: u64,
     /// Bytes that are left to them.
@@ -80,7 +80,11 @@ impl FillWatcher for Marking<'_> {
 ///
 /// # Errors
 /// Nothing was begun.
-pub fn fill(wish: &FreeWish, places: &Places, hears: &mut dyn FnMut(&FillProgress) -> bool) -> Result<LessRecord, Failure> {
+pub fn fill(
+    wish: &FreeWish,
+    places: &AppPaths,
+    hears: &mut dyn FnMut(&FillProgress) -> bool,
+) -> Result<FileEraseRecord, Failure> {
     let (job, started) = (new_job_id(), wall());
     let order = FillOrder { passes: wish.program.resolve(&mut SystemEntropy), reserve: wish.reserve };
     let passes = order.passes.len() as u32;
@@ -92,13 +96,13 @@ pub fn fill(wish: &FreeWish, places: &Places, hears: &mut dyn FnMut(&FillProgres
     }
     let tool = this_tool();
     let by = wish.by.clone();
-    let about = Asked { job, tool, by, started, ended: wall(), notation: wish.notation.clone(), passes, went_on: 0 };
-    LessRecord::new(about, vec![filled.ground], Work::Free { free: filled.evidence }, vec![filled.strip])
+    let about = FileEraseOrder { job, tool, by, started, ended: wall(), notation: wish.notation.clone(), passes, went_on: 0 };
+    FileEraseRecord::new(about, vec![filled.ground], FileWork::Free { free: filled.evidence }, vec![filled.strip])
         .map_err(|e| Failure::Defect(e.to_string()))
 }
 
 /// Removes what fillings that were cut short have left; a sentence of each.
-pub fn clean_up(places: &Places) -> Vec<String> {
+pub fn clean_up(places: &AppPaths) -> Vec<String> {
     let markers = std::fs::read_dir(places.less()).into_iter().flatten().flatten().map(|e| e.path());
     markers.filter(|p| p.extension().is_some_and(|e| e == ENDING)).filter_map(|marker| clean_one(&marker)).collect()
 }

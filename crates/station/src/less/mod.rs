@@ -5,7 +5,7 @@ mod files;
 mod free;
 pub mod notes;
 
-pub use browse::{Listed, Sums, Volume, list, sums, volumes};
+pub use browse::{FolderEntry, MountedVolume, Sums, list, sums, volumes};
 pub use files::{FilesWish, Surveyed, erase, go_on, survey};
 pub use free::{FreePlan, FreeWish, clean_up, fill, plan_free};
 

@@ -1,7 +1,7 @@
 //! Where notes of an erasure of files are kept while it runs ([`jurex_file_erase::Note`]), so that it can go on after whatever has cut it short.
 //! They are removed when the work has ended.
 
-use jurex_file_erase::{FileEvidence, Ground, KnownBy, Note, Noted, NotedRoot, SoFar, Trace};
+use jurex_file_erase::{FileEvidence, KnownBy, Noted, NotedProgress, NotedRoot, StorageStack, Trace, WorkNote};
 use jurex_linux::files::Id;
 use std::collections::HashMap;
 use std::ffi::OsString;
@@ -40,12 +40,12 @@ pub struct Notes {
     file: File,
     path: PathBuf,
     /// What is written with the next lot.
-    waiting: Vec<Note>,
+    waiting: Vec<WorkNote>,
 }
 
 /// What notes of work that was cut short say.
 #[derive(Debug)]
-pub struct Unfinished {
+pub struct UnfinishedFiles {
     pub asked: Noted,
     pub went_on: u32,
     pub traces: HashMap<Id, Trace>,
@@ -63,22 +63,22 @@ impl Notes {
         let file = options.append(true).create_new(true).open(&path)?;
         file.lock()?;
         let mut notes = Self { file, path, waiting: vec![] };
-        notes.add(&[Note::Asked(asked.clone())], true)?;
+        notes.add(&[WorkNote::Asked(asked.clone())], true)?;
         Ok(notes)
     }
 
     /// Goes on with notes of work that was cut short.
-    pub fn go_on(unfinished: &Unfinished, grounds: Vec<Ground>) -> std::io::Result<Self> {
+    pub fn go_on(unfinished: &UnfinishedFiles, grounds: Vec<StorageStack>) -> std::io::Result<Self> {
         let file = File::options().append(true).open(&unfinished.path)?;
         file.try_lock().map_err(std::io::Error::from)?;
         let mut notes = Self { file, path: unfinished.path.clone(), waiting: vec![] };
         // A line that was cut short ends here.
         notes.file.write_all(b"\n")?;
-        notes.add(&[Note::WentOn(grounds)], true)?;
+        notes.add(&[WorkNote::WentOn(grounds)], true)?;
         Ok(notes)
     }
 
-    fn add(&mut self, lines: &[Note], to_disk: bool) -> std::io::Result<()> {
+    fn add(&mut self, lines: &[WorkNote], to_disk: bool) -> std::io::Result<()> {
         let mut text = vec![];
         for line in lines {
             line.write(&mut text)?;
@@ -91,7 +91,7 @@ impl Notes {
     pub fn trace<'t>(&mut self, traces: impl Iterator<Item = &'t Trace>) -> std::io::Result<()> {
         let mut text = vec![];
         for trace in traces {
-            Note::write_trace(trace, &mut text)?;
+            WorkNote::write_trace(trace, &mut text)?;
         }
         self.file.write_all(&text)?;
         self.file.sync_data()
@@ -99,7 +99,7 @@ impl Notes {
 
     /// Notes what is done with; it is written with its lot. If it is lost, the traces tell almost as much.
     pub fn ended(&mut self, id: Id, evidence: &FileEvidence) {
-        self.waiting.push(Note::ended(id.device, id.inode, evidence));
+        self.waiting.push(WorkNote::ended(id.device, id.inode, evidence));
     }
 
     /// Writes what is done with.
@@ -119,28 +119,28 @@ impl Notes {
 }
 
 /// Work that was cut short, by the notes in that folder; that which runs now is left out.
-pub fn unfinished(folder: &Path) -> Vec<Unfinished> {
+pub fn unfinished(folder: &Path) -> Vec<UnfinishedFiles> {
     let entries = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.path());
-    let mut found: Vec<Unfinished> =
+    let mut found: Vec<UnfinishedFiles> =
         entries.filter(|p| p.extension().is_some_and(|e| e == ENDING)).filter_map(|path| read(&path)).collect();
     found.sort_by_key(|u| u.asked.started);
     found
 }
 
-fn read(path: &Path) -> Option<Unfinished> {
+fn read(path: &Path) -> Option<UnfinishedFiles> {
     let file = File::open(path).ok()?;
     file.try_lock_shared().ok()?;
-    let mut so_far = SoFar::default();
+    let mut so_far = NotedProgress::default();
     BufReader::new(&file).lines().map_while(Result::ok).for_each(|line| so_far.take(&line));
-    let SoFar { noted, went_on, traces, ended } = so_far;
+    let NotedProgress { noted, went_on, traces, ended } = so_far;
     let traces = traces.into_iter().map(|((device, inode), trace)| (Id { device, inode }, trace)).collect();
-    Some(Unfinished { asked: noted?, went_on, traces, ended, path: path.into() })
+    Some(UnfinishedFiles { asked: noted?, went_on, traces, ended, path: path.into() })
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_file_erase::{Kind, Name, Removal, Seen};
+    use jurex_file_erase::{FileSeen, Name, NameRemoval, NodeKind};
 
     #[test]
     fn notes_are_read_again_however_they_were_cut_short_and_only_where_nobody_works_on_them() {
@@ -160,18 +160,21 @@ mod tests {
         let trace = Trace { device: 1, inode: 7, born: (3, 4), length: 5, ..Trace::default() };
         notes.trace([&trace].into_iter()).unwrap();
         let id = |inode| Id { device: 1, inode };
-        notes.ended(id(9), &FileEvidence::new(Name::Path("a".into()), Kind::Link, 0, 0));
-        let evidence = FileEvidence::new(Name::Path("b".into()), Kind::File, 0, 5);
-        let seen = Some(Seen { evidence: evidence.clone(), changed: (0, 0) });
+        notes.ended(id(9), &FileEvidence::new(Name::Path("a".into()), NodeKind::Link, 0, 0));
+        let evidence = FileEvidence::new(Name::Path("b".into()), NodeKind::File, 0, 5);
+        let seen = Some(FileSeen { evidence: evidence.clone(), changed: (0, 0) });
         notes.trace([&Trace { inode: 11, seen, ..trace.clone() }].into_iter()).unwrap();
-        notes.ended(id(11), &FileEvidence { removal: Removal::Removed, attributes: 2, ..evidence });
+        notes.ended(id(11), &FileEvidence { removal: NameRemoval::Removed, attributes: 2, ..evidence });
         notes.lot_ended();
         assert!(unfinished(dir.path()).is_empty(), "somebody works on it");
         notes.file.write_all(b"{\"traced\":{\"dev").unwrap();
         drop(notes);
         let found = unfinished(dir.path()).pop().unwrap();
         assert_eq!((&found.asked, found.went_on, found.ended.len()), (&asked, 0, 2));
-        assert_eq!((found.ended[1].name.shown(), found.ended[1].removal, found.ended[1].attributes), ("b", Removal::Removed, 2));
+        assert_eq!(
+            (found.ended[1].name.shown(), found.ended[1].removal, found.ended[1].attributes),
+            ("b", NameRemoval::Removed, 2)
+        );
         assert_eq!(found.traces[&Id { device: 1, inode: 7 }], trace);
         let mut again = Notes::go_on(&found, vec![]).unwrap();
         again.trace([&Trace { inode: 8, ..trace }].into_iter()).unwrap();

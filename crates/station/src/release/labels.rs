@@ -3,10 +3,10 @@
 use crate::clock::wall;
 use crate::exit::Failure;
 use crate::files;
-use crate::signing::Seal;
+use crate::signing::Signer;
 use jurex_disposition::release::Treated;
 use jurex_past::PastWork;
-use jurex_report::{Label, LabelSize, LabelsError, labels_pdf};
+use jurex_report::{LabelSize, LabelsError, PrintedLabel, labels_pdf};
 use jurex_sanitize::record::{JobId, Record};
 use jurex_sanitize::rules::Outcome;
 use std::io::Write;
@@ -50,20 +50,20 @@ impl Labels {
     ///
     /// # Errors
     /// No such job, no record, an older job, or no room on the label.
-    pub fn of_jobs(&self, jobs: &[JobId], ledger: &dyn PastWork, seal: &Seal) -> Result<LabelsMade, Failure> {
+    pub fn of_jobs(&self, jobs: &[JobId], ledger: &dyn PastWork, seal: &Signer) -> Result<LabelsMade, Failure> {
         self.of(&jobs.iter().map(|job| newest(job, ledger)).collect::<Result<Vec<_>, _>>()?, seal)
     }
 
     /// Of these records.
-    pub fn of(&self, records: &[Record], seal: &Seal) -> Result<LabelsMade, Failure> {
+    pub fn of(&self, records: &[Record], seal: &Signer) -> Result<LabelsMade, Failure> {
         let key_id = seal.key().map(|key| key.public().id());
-        let labels: Vec<Label> = records.iter().map(|r| Label::of(r, key_id.as_deref())).collect();
+        let labels: Vec<PrintedLabel> = records.iter().map(|r| PrintedLabel::of(r, key_id.as_deref())).collect();
         let wrong = |e: LabelsError| match e {
             LabelsError::Label(e) => Failure::Use(format!("{e}. Nothing was written")),
             LabelsError::Pdf(e) => Failure::Defect(e.to_string()),
         };
         let pdf = labels_pdf(&labels, self.size, self.first, wall()).map_err(wrong)?;
-        let drawn = |(label, record): (&Label, &Record)| {
+        let drawn = |(label, record): (&PrintedLabel, &Record)| {
             let svg = label.to_svg(self.size).map_err(|e| wrong(LabelsError::Label(e)))?;
             Ok((record.job.to_string(), svg))
         };

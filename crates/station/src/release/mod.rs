@@ -10,19 +10,19 @@ mod write;
 pub use crate::mark::MarkHere;
 pub use labels::Labels;
 pub use volumes::{MakerOf, makers};
-pub use wanted::{Becomes, Wanted};
+pub use wanted::{Becomes, WantedRelease};
 pub use write::{hold, show_partitions};
 use write::{permit, write};
 
-use crate::bench::Seen;
+use crate::bench::DriveSnapshot;
 use crate::clock::wall;
 use crate::exit::Failure;
-use crate::signing::Seal;
+use crate::signing::Signer;
 use crate::this_tool;
 use jurex_device::media::MediaClass;
-use jurex_disposition::release::{About, Act, BadRelease, OfDrive, Place, Release, in_force};
+use jurex_disposition::release::{Act, BadRelease, Circumstances, OfDrive, Release, Whereabouts, in_force};
 use jurex_ledger::Ledger;
-use jurex_past::{Known, PastError, PastWork, Standing};
+use jurex_past::{JobStatus, KnownDrive, PastError, PastWork};
 use jurex_sanitize::record::{JobId, Record};
 use jurex_sanitize::rules::Edition;
 use std::path::Path;
@@ -50,9 +50,9 @@ pub struct Subject {
 }
 
 impl Subject {
-    fn new(drive: OfDrive, known: Option<&Known>, ledger: &dyn PastWork) -> Result<Self, PastError> {
+    fn new(drive: OfDrive, known: Option<&KnownDrive>, ledger: &dyn PastWork) -> Result<Self, PastError> {
         let newest = known.and_then(|k| k.jobs.last());
-        let record = newest.and_then(|line| if let Standing::Recorded(r) = &line.standing { Some(r.clone()) } else { None });
+        let record = newest.and_then(|line| if let JobStatus::Recorded(r) = &line.standing { Some(r.clone()) } else { None });
         let of_record = record.as_ref().map(|r| r.papers().lot.clone()).filter(|lot| !lot.is_empty());
         let expected = || -> Result<String, PastError> {
             let Some(serial) = drive.unit.serial() else { return Ok(String::new()) };
@@ -65,7 +65,7 @@ impl Subject {
     }
 
     /// A drive that is there.
-    pub fn of_seen(seen: &Seen, ledger: &dyn PastWork) -> Result<Self, PastError> {
+    pub fn of_seen(seen: &DriveSnapshot, ledger: &dyn PastWork) -> Result<Self, PastError> {
         let known = match seen.drive.unit.serial() {
             Some(serial) => ledger.known(serial)?,
             None => Self::known_by_attachment(seen, ledger)?,
@@ -83,7 +83,7 @@ impl Subject {
     }
 
     /// A drive without a serial is known by its jobs for as long as it stays attached.
-    fn known_by_attachment(seen: &Seen, ledger: &dyn PastWork) -> Result<Option<Known>, PastError> {
+    fn known_by_attachment(seen: &DriveSnapshot, ledger: &dyn PastWork) -> Result<Option<KnownDrive>, PastError> {
         /// Jobs that are looked through for it, the newest first.
         const LOOKED_THROUGH: u32 = 200;
         let is_same = |record: &Record| {
@@ -141,12 +141,12 @@ impl Subject {
     ///
     /// # Errors
     /// Something that must be said is not, or the ledger can't be written.
-    pub fn note(&self, act: Act, who: &Who<'_>, ledger: &Path) -> Result<Release, Failure> {
+    pub fn note(&self, act: Act, who: &ReleaseAuthor<'_>, ledger: &Path) -> Result<Release, Failure> {
         let job = self.job.clone().map(|job| {
             let digest = self.record.as_ref().filter(|r| r.job == job).map(|r| r.digest()).unwrap_or_default();
             (job, digest)
         });
-        let about = About {
+        let about = Circumstances {
             tool: this_tool(),
             made: wall(),
             by: who.by.trim().into(),
@@ -161,16 +161,16 @@ impl Subject {
     }
 }
 
-fn at_service(known: &Known) -> Option<(String, String)> {
+fn at_service(known: &KnownDrive) -> Option<(String, String)> {
     match &known.standing.as_ref()?.place {
-        Place::AtService { service, batch } => Some((service.clone(), batch.clone())),
+        Whereabouts::AtService { service, batch } => Some((service.clone(), batch.clone())),
         _ => None,
     }
 }
 
 /// Who notes something, by which rules it is judged, and what vouches for it.
-pub struct Who<'a> {
+pub struct ReleaseAuthor<'a> {
     pub by: &'a str,
     pub edition: Edition,
-    pub seal: &'a Seal,
+    pub seal: &'a Signer,
 }

@@ -1,8 +1,8 @@
 //! Making file systems: by the system's own programs where they are installed, FAT32 by a library where they are not.
 
 use crate::bench::OpenDrive;
-use jurex_device::medium::{Medium, Window};
-use jurex_disposition::release::{FileSystem, Layout, Volume, VolumeMade};
+use jurex_device::medium::{Medium, MediumWindow};
+use jurex_disposition::release::{DiskLayout, FileSystem, PlannedVolume, VolumeMade};
 use jurex_linux::LoopWindow;
 use jurex_pattern::units::Sectors;
 use std::io;
@@ -55,8 +55,8 @@ pub fn makers(simulated: bool) -> [(FileSystem, MakerOf); 4] {
 ///
 /// # Errors
 /// What could not be made, and why. Volumes before it are made.
-pub(super) fn make(layout: &Layout, drive: &mut OpenDrive, simulated: bool) -> Result<Vec<VolumeMade>, String> {
-    let one = |(volume, at): &(Volume, Sectors)| {
+pub(super) fn make(layout: &DiskLayout, drive: &mut OpenDrive, simulated: bool) -> Result<Vec<VolumeMade>, String> {
+    let one = |(volume, at): &(PlannedVolume, Sectors)| {
         let made_by =
             make_one(volume, *at, drive, simulated).map_err(|why| format!("{} at {at}: {why}", volume.system.name()))?;
         Ok(VolumeMade { at: *at, system: volume.system, label: volume.label.clone(), made_by })
@@ -68,7 +68,7 @@ pub(super) fn make(layout: &Layout, drive: &mut OpenDrive, simulated: bool) -> R
 ///
 /// # Errors
 /// What is missing, or what the program said.
-pub fn make_one(volume: &Volume, at: Sectors, drive: &mut OpenDrive, simulated: bool) -> Result<String, String> {
+pub fn make_one(volume: &PlannedVolume, at: Sectors, drive: &mut OpenDrive, simulated: bool) -> Result<String, String> {
     match (MakerOf::of(volume.system, simulated), &mut *drive) {
         (MakerOf::Missing(why), _) => Err(why),
         (MakerOf::Program(program), OpenDrive::Machine(medium)) => match LoopWindow::over(medium, at) {
@@ -82,7 +82,7 @@ pub fn make_one(volume: &Volume, at: Sectors, drive: &mut OpenDrive, simulated: 
 }
 
 /// Runs a program of the system on a window onto the volume's sectors: it can't reach any others.
-fn run(program: &Path, volume: &Volume, window: &Path) -> Result<String, String> {
+fn run(program: &Path, volume: &PlannedVolume, window: &Path) -> Result<String, String> {
     let mut command = Command::new(program);
     let label = volume.label.as_str();
     match volume.system {
@@ -118,7 +118,7 @@ fn run(program: &Path, volume: &Volume, window: &Path) -> Result<String, String>
 }
 
 /// FAT32 by the library.
-fn built_in(volume: &Volume, at: Sectors, medium: &mut dyn Medium) -> Result<String, String> {
+fn built_in(volume: &PlannedVolume, at: Sectors, medium: &mut dyn Medium) -> Result<String, String> {
     let geometry = medium.geometry();
     let sector = u16::try_from(geometry.logical).map_err(|_| "the drive's sectors are too large for FAT32".to_string())?;
     let mut label = [b' '; 11];
@@ -130,7 +130,7 @@ fn built_in(volume: &Volume, at: Sectors, medium: &mut dyn Medium) -> Result<Str
         .volume_id(at.count as u32 ^ 0x4a75_7265);
     let options = if volume.label.is_empty() { options } else { options.volume_label(label) };
     let format = || -> io::Result<()> {
-        let mut window = Window::new(medium, at);
+        let mut window = MediumWindow::new(medium, at);
         fatfs::format_volume(&mut window, options)?;
         window.finish().map(drop)
     };

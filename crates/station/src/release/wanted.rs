@@ -1,10 +1,10 @@
 //! What is wanted of a drive before it goes, from the command line or from a form: what is said of it, and what is written to it.
 
 use super::{Subject, permit, write};
-use crate::bench::Seen;
+use crate::bench::DriveSnapshot;
 use crate::exit::Failure;
 use jurex_disposition::release::{
-    Act, Destruction, How, Layout, LayoutError, Leave, Named, Outside, Table, Volume, Wish, check_who,
+    Act, Destruction, DiskLayout, How, LayoutError, Leave, Named, Outside, PlannedVolume, PrepareOrder, TableScheme, check_who,
 };
 use jurex_pattern::text::printable;
 use jurex_sanitize::rules::Outcome;
@@ -38,7 +38,7 @@ pub enum Becomes {
 
 /// All that can be said of it.
 #[derive(Clone, Debug, Default)]
-pub struct Wanted {
+pub struct WantedRelease {
     pub becomes: Option<Becomes>,
     /// From or to whom.
     pub whom: String,
@@ -56,7 +56,7 @@ pub struct Wanted {
     pub witness: String,
     /// SHA-256 of a photograph.
     pub photo: String,
-    pub table: Table,
+    pub table: TableScheme,
     pub volumes: Vec<String>,
     pub spare: Option<u8>,
     pub discard: bool,
@@ -76,7 +76,7 @@ impl From<LayoutError> for Failure {
     }
 }
 
-impl Wanted {
+impl WantedRelease {
     /// Whether something is written to the drive.
     pub fn writes(&self) -> bool {
         matches!(self.becomes, Some(Becomes::Prepared | Becomes::TablesCleared)) || self.discard
@@ -86,14 +86,14 @@ impl Wanted {
     ///
     /// # Errors
     /// Something is not said, or the drive can't be written to: what was and was not done.
-    pub fn carry_out(&self, subject: &Subject, seen: Option<&Seen>, by: &str) -> Result<Vec<Act>, Failure> {
+    pub fn carry_out(&self, subject: &Subject, seen: Option<&DriveSnapshot>, by: &str) -> Result<Vec<Act>, Failure> {
         // What is done must be noted: whether it can be is known first.
         check_who(by, &subject.drive, subject.job.as_ref())?;
         if self.writes() { self.written(subject, seen) } else { self.stated(subject, seen, by).map(|act| vec![act]) }
     }
 
     /// What needs nothing to be written to the drive.
-    fn stated(&self, subject: &Subject, seen: Option<&Seen>, by: &str) -> Result<Act, Failure> {
+    fn stated(&self, subject: &Subject, seen: Option<&DriveSnapshot>, by: &str) -> Result<Act, Failure> {
         let becomes = self.becomes.ok_or_else(|| Failure::Use("say what becomes of the drive. Nothing was noted".into()))?;
         Ok(match becomes {
             Becomes::Received => Act::Received { from: self.whom.clone() },
@@ -133,7 +133,7 @@ impl Wanted {
     }
 
     /// A destruction, of a drive that is named, is not here any more, and was not destroyed before.
-    fn destroyed(&self, subject: &Subject, seen: Option<&Seen>, by: &str) -> Result<Destruction, Failure> {
+    fn destroyed(&self, subject: &Subject, seen: Option<&DriveSnapshot>, by: &str) -> Result<Destruction, Failure> {
         let called = subject.drive.called();
         if let Some(seen) = seen {
             return Err(Failure::Refused(format!(
@@ -201,7 +201,7 @@ impl Wanted {
     }
 
     /// What is written to the drive.
-    fn written(&self, subject: &Subject, seen: Option<&Seen>) -> Result<Vec<Act>, Failure> {
+    fn written(&self, subject: &Subject, seen: Option<&DriveSnapshot>) -> Result<Vec<Act>, Failure> {
         let called = subject.drive.called();
         let seen = seen.ok_or_else(|| {
             Failure::Use(format!("{called} is not attached: what is to be written needs the drive itself. Nothing was written"))
@@ -211,8 +211,11 @@ impl Wanted {
         let cleared = seen.verdict().map_err(refused)?;
         let leave = match self.becomes {
             Some(Becomes::Prepared) => {
-                let volumes = self.volumes.iter().map(|v| v.parse()).collect::<Result<Vec<Volume>, LayoutError>>()?;
-                Leave::Prepared(Layout::of(&Wish { table: self.table, volumes, spare_percent: self.spare }, &seen.drive)?)
+                let volumes = self.volumes.iter().map(|v| v.parse()).collect::<Result<Vec<PlannedVolume>, LayoutError>>()?;
+                Leave::Prepared(DiskLayout::of(
+                    &PrepareOrder { table: self.table, volumes, spare_percent: self.spare },
+                    &seen.drive,
+                )?)
             }
             Some(Becomes::TablesCleared) => Leave::TablesCleared,
             _ => blank(subject, Some(seen)).map(|_| Leave::Blank)?,
@@ -228,7 +231,7 @@ impl Wanted {
 }
 
 /// A drive may stay as its erasure left it only if an erasure has left it.
-fn blank(subject: &Subject, seen: Option<&Seen>) -> Result<Act, Failure> {
+fn blank(subject: &Subject, seen: Option<&DriveSnapshot>) -> Result<Act, Failure> {
     let earned = subject.record.as_ref().is_some_and(|r| r.claim().outcome() != Outcome::NotSanitized);
     let called = subject.drive.called();
     // Where the drive is there, it is looked at.

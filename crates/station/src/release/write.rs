@@ -2,14 +2,14 @@
 //! alone. What was written is read back.
 
 use super::volumes;
-use crate::bench::{OpenDrive, Seen};
+use crate::bench::{DriveSnapshot, OpenDrive};
 use crate::clock::SystemEntropy;
 use crate::exit::Failure;
 use jurex_device::guard::Cleared;
-use jurex_device::media::{Drive, Label, Scope};
+use jurex_device::media::{Drive, DriveLabel, Scope};
 use jurex_disposition::mark;
-use jurex_disposition::proof::{Expected, Holds};
-use jurex_disposition::release::{Act, Discarded, Leave, Permit, Prepared, TablesCleared};
+use jurex_disposition::proof::{ExpectedContents, Holds};
+use jurex_disposition::release::{Act, Discarded, Leave, Permit, PreparedDrive, TablesCleared};
 use jurex_pattern::notation::Entropy;
 use jurex_pattern::pattern::AlignedBuffer;
 use jurex_pattern::ranges::RangeSet;
@@ -23,7 +23,7 @@ use jurex_sanitize::record::Record;
 /// # Errors
 /// The label is another.
 pub(super) fn permit(
-    seen: &Seen,
+    seen: &DriveSnapshot,
     cleared: &Cleared,
     newest: Option<&Record>,
     typed: Option<&str>,
@@ -40,13 +40,13 @@ pub(super) fn permit(
 
 /// Whether a few hundred places of the drive hold what its job has left. It is no proof: it only spares a person the label where all speaks
 /// for it.
-fn seems_untouched(seen: &Seen, record: &Record) -> bool {
+fn seems_untouched(seen: &DriveSnapshot, record: &Record) -> bool {
     const PLACES: usize = 256;
     let run = || -> Option<bool> {
         let mut medium = seen.peek().ok()?;
         let geometry = medium.geometry();
         let mark = mark::look(medium.as_mut(), &crate::mark::said_in);
-        let expected = Expected::by_record(record).ok()?.with_mark(&mark, record, geometry);
+        let expected = ExpectedContents::by_record(record).ok()?.with_mark(&mark, record, geometry);
         let Holds::Pattern { pattern } = &expected.holds else { return None };
         let marks: RangeSet = mark::places(geometry).into_iter().flatten().filter(|_| expected.mark.is_some()).collect();
         let mut drawn = [0; 8];
@@ -72,7 +72,13 @@ fn seems_untouched(seen: &Seen, record: &Record) -> bool {
 ///
 /// # Errors
 /// In use, no rights, gone, another drive, no program for a file system: what was and was not done.
-pub(super) fn write(seen: &Seen, label: &Label, permit: Permit, leave: &Leave, discard: bool) -> Result<Vec<Act>, Failure> {
+pub(super) fn write(
+    seen: &DriveSnapshot,
+    label: &DriveLabel,
+    permit: Permit,
+    leave: &Leave,
+    discard: bool,
+) -> Result<Vec<Act>, Failure> {
     let called = seen.drive.called();
     let simulated = seen.drive.simulated;
     if let Leave::Prepared(layout) = leave {
@@ -108,7 +114,7 @@ pub(super) fn write(seen: &Seen, label: &Label, permit: Permit, leave: &Leave, d
             layout.write_table(drive.medium(), &mut SystemEntropy).map_err(|e| half(e.to_string(), &acts))?;
             let volumes = volumes::make(layout, &mut drive, simulated).map_err(|why| half(why, &acts))?;
             let found = contents::look(drive.medium());
-            acts.push(Act::Prepared(Prepared {
+            acts.push(Act::Prepared(PreparedDrive {
                 table: layout.table,
                 volumes,
                 spare_bytes: drive.medium().geometry().bytes_of(layout.spare),
@@ -126,7 +132,7 @@ pub(super) fn write(seen: &Seen, label: &Label, permit: Permit, leave: &Leave, d
 ///
 /// # Errors
 /// In use, no rights, gone, another drive. Nothing was written.
-pub fn hold(seen: &Seen, label: &Label, permit: &Permit) -> Result<(OpenDrive, Drive), Failure> {
+pub fn hold(seen: &DriveSnapshot, label: &DriveLabel, permit: &Permit) -> Result<(OpenDrive, Drive), Failure> {
     let called = seen.drive.called();
     let now = seen.still_free(label, Scope::Sectors(seen.drive.geometry.whole()).into())?;
     let mut drive = now.open()?;

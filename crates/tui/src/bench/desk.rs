@@ -3,7 +3,7 @@
 use crate::lane::{Lane, Step};
 use crate::state::State;
 use crate::step::{arm, bytes, certify, erase, look, plan, prove, release};
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, words};
 use crate::widget::window::{self, Scroll};
 use ratatui::buffer::Buffer;
@@ -19,7 +19,7 @@ pub(super) fn draw(state: &State, area: Rect, buffer: &mut Buffer) {
                 "No drive was found. Attach one: it comes by itself. F8 tells whether a controller has no driver here."
             }
         };
-        words(said, state.theme.style(Role::Faint)).render(area, buffer);
+        words(said, state.theme.style(StyleRole::Faint)).render(area, buffer);
         return;
     };
     match lane.bytes_in_sight() {

@@ -2,9 +2,9 @@
 
 use crate::lane::{Lane, LaneId, LaneState, Presence, Step};
 use crate::state::State;
-use crate::theme::{Role, Theme};
+use crate::theme::{StyleRole, Theme};
 use crate::widget::column::{bar, shorten, words};
-use jurex_device::media::Label;
+use jurex_device::media::DriveLabel;
 use jurex_engine::Activity;
 use jurex_pattern::units::{duration, si_size};
 use ratatui::buffer::Buffer;
@@ -49,7 +49,7 @@ fn lanes_and_summary(state: &State, area: Rect) -> (Rect, Option<Rect>) {
 /// Draws every lane, three rows each, or one where there are many.
 pub(crate) fn draw(state: &State, area: Rect, buffer: &mut Buffer) {
     if state.lanes.is_empty() && state.loading {
-        words(" Looking for drives …", state.theme.style(Role::Faint)).render(area, buffer);
+        words(" Looking for drives …", state.theme.style(StyleRole::Faint)).render(area, buffer);
     }
     let (area, last) = lanes_and_summary(state, area);
     if let Some(row) = last {
@@ -84,7 +84,7 @@ fn summary(state: &State, row: Rect, buffer: &mut Buffer) {
     ];
     let said = tally([(state.lanes.len(), "drives")].into_iter().chain(parts));
     let room = usize::from(row.width).saturating_sub(2);
-    words(format!("  {}", shorten(&said, room)), state.theme.style(Role::Faint)).render(row, buffer);
+    words(format!("  {}", shorten(&said, room)), state.theme.style(StyleRole::Faint)).render(row, buffer);
 }
 
 /// Numbers with their words in one line; what there is none of is left out.
@@ -100,24 +100,24 @@ pub(crate) fn draw_named(state: &State, lane: &Lane, area: Rect, buffer: &mut Bu
     let right = format!("{} · {}", serial(lane), stands.word());
     let room = usize::from(area.width).saturating_sub(right.width() + 1);
     let name = shorten(&format!("{} {} · {}", number(lane), drive.name(), si_size(drive.geometry.bytes())), room);
-    words(name, state.theme.style(Role::Strong)).render(area, buffer);
+    words(name, state.theme.style(StyleRole::Strong)).render(area, buffer);
     words(right, state.theme.style(edge(stands).1)).right_aligned().render(area, buffer);
 }
 
 /// Shape and role of a lane's left edge.
-fn edge(state: LaneState) -> (&'static str, Role) {
+fn edge(state: LaneState) -> (&'static str, StyleRole) {
     match state {
-        LaneState::Unknown => ("?", Role::Guarded),
-        LaneState::Guarded => ("⊘", Role::Guarded),
-        LaneState::Ready => ("│", Role::Faint),
-        LaneState::Planned | LaneState::Armed => ("┆", Role::Text),
-        LaneState::Erasing => ("▌", Role::Laid),
-        LaneState::Held => ("▖", Role::Laid),
-        LaneState::Proving => ("┃", Role::Proved),
-        LaneState::Proved => ("━", Role::Proved),
-        LaneState::Marked => ("╍", Role::Proved),
-        LaneState::Released => ("┄", Role::Faint),
-        LaneState::Unproved | LaneState::Failed | LaneState::Gone => ("✕", Role::Fault),
+        LaneState::Unknown => ("?", StyleRole::Guarded),
+        LaneState::Guarded => ("⊘", StyleRole::Guarded),
+        LaneState::Ready => ("│", StyleRole::Faint),
+        LaneState::Planned | LaneState::Armed => ("┆", StyleRole::Text),
+        LaneState::Erasing => ("▌", StyleRole::Laid),
+        LaneState::Held => ("▖", StyleRole::Laid),
+        LaneState::Proving => ("┃", StyleRole::Proved),
+        LaneState::Proved => ("━", StyleRole::Proved),
+        LaneState::Marked => ("╍", StyleRole::Proved),
+        LaneState::Released => ("┄", StyleRole::Faint),
+        LaneState::Unproved | LaneState::Failed | LaneState::Gone => ("✕", StyleRole::Fault),
     }
 }
 
@@ -131,7 +131,7 @@ fn draw_edge(state: &State, lane: &Lane, area: Rect, buffer: &mut Buffer) {
         buffer.set_string(area.x, y, shape, state.theme.style(role));
     }
     if lane.marked {
-        buffer.set_string(area.x + 1, area.y, "+", state.theme.style(Role::Act));
+        buffer.set_string(area.x + 1, area.y, "+", state.theme.style(StyleRole::Act));
     }
 }
 
@@ -151,12 +151,12 @@ fn draw_tall(state: &State, lane: &Lane, chosen: bool, area: Rect, buffer: &mut 
     let name = drive.unit.name().unwrap_or_else(|| drive.bus.to_string());
     let name = shorten(&format!("{} {name}", number(lane)), room);
     let row = |n: u16| Rect { y: area.y + n, height: 1, ..inner };
-    words(name, style(if chosen { Role::Strong } else { Role::Text })).render(row(0), buffer);
-    words(what, style(Role::Faint)).right_aligned().render(row(0), buffer);
+    words(name, style(if chosen { StyleRole::Strong } else { StyleRole::Text })).render(row(0), buffer);
+    words(what, style(StyleRole::Faint)).right_aligned().render(row(0), buffer);
     if area.height > 1 {
         let size = if roomy { drive.size() } else { si_size(drive.geometry.bytes()) };
-        words(size, style(Role::Faint)).render(row(1), buffer);
-        words(serial(lane), style(Role::Faint)).right_aligned().render(row(1), buffer);
+        words(size, style(StyleRole::Faint)).render(row(1), buffer);
+        words(serial(lane), style(StyleRole::Faint)).right_aligned().render(row(1), buffer);
     }
     if area.height > 2 {
         state_line(state.theme, state.now, lane, usize::from(inner.width)).render(row(2), buffer);
@@ -166,14 +166,14 @@ fn draw_tall(state: &State, lane: &Lane, chosen: bool, area: Rect, buffer: &mut 
 /// The serial's ending; hidden while this lane's label is asked for.
 fn serial(lane: &Lane) -> String {
     match lane.label() {
-        Label::SerialEnding { .. } | Label::Namespace { .. } if lane.step == Step::Arm && !lane.has_job() => {
+        DriveLabel::SerialEnding { .. } | DriveLabel::Namespace { .. } if lane.step == Step::Arm && !lane.has_job() => {
             "serial hidden: read the drive".into()
         }
-        Label::SerialEnding { .. } if lane.is_gone() && !lane.look.answered => String::new(),
-        Label::SerialEnding { ending, .. } => format!("…serial ends {ending}"),
-        Label::Namespace { ending, namespace, .. } => format!("…serial ends {ending}/{namespace}"),
-        Label::SectorCount(_) => "no serial".into(),
-        Label::Place(place) => format!("at {place}"),
+        DriveLabel::SerialEnding { .. } if lane.is_gone() && !lane.look.answered => String::new(),
+        DriveLabel::SerialEnding { ending, .. } => format!("…serial ends {ending}"),
+        DriveLabel::Namespace { ending, namespace, .. } => format!("…serial ends {ending}/{namespace}"),
+        DriveLabel::SectorCount(_) => "no serial".into(),
+        DriveLabel::Place(place) => format!("at {place}"),
     }
 }
 
@@ -199,13 +199,13 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
             word,
             Span::raw(" "),
             Span::styled(full, theme.style(role)),
-            Span::styled(rest, theme.style(Role::Line)),
-            Span::styled(said, theme.style(Role::Text)),
+            Span::styled(rest, theme.style(StyleRole::Line)),
+            Span::styled(said, theme.style(StyleRole::Text)),
         ]);
     }
     if let Some(progress) = lane.waits_for_the_drive() {
         let how_far = progress.map(|p| format!(", {:.0} % by its word", f64::from(p) / 655.36)).unwrap_or_default();
-        return Line::from(vec![word, Span::styled(format!(": still erases itself{how_far}"), theme.style(Role::Text))]);
+        return Line::from(vec![word, Span::styled(format!(": still erases itself{how_far}"), theme.style(StyleRole::Text))]);
     }
     let presence = match &lane.presence {
         Presence::Here => String::new(),
@@ -239,7 +239,7 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
         _ => lane.look.contents.as_ref().map(|c| format!(": {}", c.sentence())).unwrap_or_default(),
     };
     let room = width.saturating_sub(state.word().len());
-    let role = if lane.needs_person() { Role::Strong } else { Role::Faint };
+    let role = if lane.needs_person() { StyleRole::Strong } else { StyleRole::Faint };
     Line::from(vec![word, Span::styled(shorten(&format!("{presence}{said}"), room), theme.style(role))])
 }
 
@@ -256,11 +256,11 @@ fn draw_short(state: &State, lane: &Lane, chosen: bool, area: Rect, buffer: &mut
     let room = usize::from(inner.width).saturating_sub(right.width() + 1);
     // Two drives of one model are told apart by the end of the serial: it goes last.
     let ending = match lane.label() {
-        Label::SerialEnding { .. } | Label::Namespace { .. } if lane.is_asked_for_its_label() => " …".into(),
-        Label::SerialEnding { ending, .. } => format!(" …{ending}"),
-        Label::Namespace { ending, namespace, .. } => format!(" …{ending}/{namespace}"),
-        Label::Place(place) => format!(" {place}"),
-        Label::SectorCount(_) => String::new(),
+        DriveLabel::SerialEnding { .. } | DriveLabel::Namespace { .. } if lane.is_asked_for_its_label() => " …".into(),
+        DriveLabel::SerialEnding { ending, .. } => format!(" …{ending}"),
+        DriveLabel::Namespace { ending, namespace, .. } => format!(" …{ending}/{namespace}"),
+        DriveLabel::Place(place) => format!(" {place}"),
+        DriveLabel::SectorCount(_) => String::new(),
     };
     let long = format!("{} {}{ending}  {}", number(lane), drive.name(), si_size(drive.geometry.bytes()));
     let name = if long.width() <= room {
@@ -269,6 +269,7 @@ fn draw_short(state: &State, lane: &Lane, chosen: bool, area: Rect, buffer: &mut
         let kept = room.saturating_sub(ending.width());
         format!("{}{}", shorten(&format!("{} {}", number(lane), drive.name()), kept), shorten(&ending, room))
     };
-    words(shorten(&name, room), state.theme.style(if chosen { Role::Strong } else { Role::Text })).render(inner, buffer);
+    words(shorten(&name, room), state.theme.style(if chosen { StyleRole::Strong } else { StyleRole::Text }))
+        .render(inner, buffer);
     words(right, state.theme.style(edge(stands).1)).right_aligned().render(inner, buffer);
 }

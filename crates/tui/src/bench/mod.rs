@@ -5,10 +5,10 @@ mod desk;
 mod lanes;
 mod view;
 
-use crate::action::{Action, Place};
-use crate::lane::stage::Stage;
+use crate::action::{Action, KeyPlace};
+use crate::lane::stage::LaneStage;
 use crate::lane::{Lane, Step};
-use crate::message::Command;
+use crate::message::Effect;
 use crate::screen::afar::Afar;
 use crate::screen::files::FilesPage;
 use crate::screen::ledger::LedgerPage;
@@ -17,11 +17,11 @@ use crate::screen::lot::LotPage;
 use crate::screen::machine::MachinePage;
 use crate::screen::methods::MethodsPage;
 use crate::screen::settings::SettingsPage;
-use crate::screen::{About, Answer, Given, Screen, WayTo};
+use crate::screen::{PlaceHelp, Screen, ScreenAnswer, ScreenContext, WayTo};
 use crate::state::State;
 use crate::step::{arm, certify, erase, look, plan, prove, release};
 use crate::widget::field::Typed;
-use jurex_sanitize::plan::Lift;
+use jurex_sanitize::plan::UnhideOrder;
 pub(super) use lanes::tally;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -30,18 +30,20 @@ use ratatui::layout::Rect;
 pub(crate) struct BenchScreen;
 
 impl Screen for BenchScreen {
-    fn places(&self, state: &State) -> Vec<Place> {
-        let Some(lane) = state.lane() else { return vec![Place::Bench, Place::Walking, Place::Anywhere] };
+    fn places(&self, state: &State) -> Vec<KeyPlace> {
+        let Some(lane) = state.lane() else { return vec![KeyPlace::Bench, KeyPlace::Walking, KeyPlace::Anywhere] };
         if state.lanes_alone() {
-            return vec![Place::Lanes, Place::Bench, Place::Walking, Place::Anywhere];
+            return vec![KeyPlace::Lanes, KeyPlace::Bench, KeyPlace::Walking, KeyPlace::Anywhere];
         }
         match (lane.step, lane.bytes_in_sight()) {
-            (_, Some(view)) if view.prompt.is_some() => vec![Place::BytesPrompt, Place::Typing],
-            (_, Some(_)) => vec![Place::Bytes, Place::Anywhere],
-            (Step::Arm, _) if lane.is_asked_for_its_label() => vec![Place::Step(Step::Arm), Place::Walking, Place::Typing],
-            (Step::Certify, _) if lane.asked().is_some() => vec![Place::Form, Place::Typing],
-            (Step::Release, _) if lane.release.asked().is_some() => vec![Place::ReleaseForm, Place::Typing],
-            (step, _) => vec![Place::Step(step), Place::Bench, Place::Walking, Place::Anywhere],
+            (_, Some(view)) if view.prompt.is_some() => vec![KeyPlace::BytesPrompt, KeyPlace::Typing],
+            (_, Some(_)) => vec![KeyPlace::Bytes, KeyPlace::Anywhere],
+            (Step::Arm, _) if lane.is_asked_for_its_label() => {
+                vec![KeyPlace::Step(Step::Arm), KeyPlace::Walking, KeyPlace::Typing]
+            }
+            (Step::Certify, _) if lane.asked().is_some() => vec![KeyPlace::Form, KeyPlace::Typing],
+            (Step::Release, _) if lane.release.asked().is_some() => vec![KeyPlace::ReleaseForm, KeyPlace::Typing],
+            (step, _) => vec![KeyPlace::Step(step), KeyPlace::Bench, KeyPlace::Walking, KeyPlace::Anywhere],
         }
     }
 
@@ -77,15 +79,15 @@ impl Screen for BenchScreen {
         }
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         let commands = match action {
-            Action::Ledger => return Answer::push(LedgerPage::open(state)),
-            Action::Settings => return Answer::push(SettingsPage::default()),
-            Action::Machine => return Answer::push(MachinePage::open(state)),
-            Action::Afar => return Answer::push(Afar),
-            Action::Files => return Answer::push(FilesPage::open(state)),
-            Action::Methods => return Answer::push(MethodsPage::to_read()),
-            Action::FindDrive => return Answer::push(TypedLine::to_find()),
+            Action::Ledger => return ScreenAnswer::push(LedgerPage::open(state)),
+            Action::Settings => return ScreenAnswer::push(SettingsPage::default()),
+            Action::Machine => return ScreenAnswer::push(MachinePage::open(state)),
+            Action::Afar => return ScreenAnswer::push(Afar),
+            Action::Files => return ScreenAnswer::push(FilesPage::open(state)),
+            Action::Methods => return ScreenAnswer::push(MethodsPage::to_read()),
+            Action::FindDrive => return ScreenAnswer::push(TypedLine::to_find()),
             Action::PlanMarked => return plan_marked(state),
             Action::EnterPlan => state.go_to(Step::Plan),
             Action::SeeWork => state.go_to(Step::Erase),
@@ -94,12 +96,12 @@ impl Screen for BenchScreen {
             Action::SeeRelease => state.go_to(Step::Release),
             Action::StepBefore => walk(state, -1),
             Action::StepAfter => walk(state, 1),
-            Action::Power => state.selected.map(Command::Power).into_iter().collect(),
-            Action::Unlock => state.selected.map(Command::Unlock).into_iter().collect(),
+            Action::Power => state.selected.map(Effect::Power).into_iter().collect(),
+            Action::Unlock => state.selected.map(Effect::Unlock).into_iter().collect(),
             _ if go_about(state, action) => vec![],
             _ => return perform_in_step(state, action),
         };
-        Answer::to_do(commands)
+        ScreenAnswer::to_do(commands)
     }
 
     fn type_in(&mut self, state: &mut State, typed: &Typed<'_>) {
@@ -107,7 +109,7 @@ impl Screen for BenchScreen {
         match (lane.step, &mut lane.stage) {
             (Step::Certify, _) => lane.type_in_form(typed),
             (Step::Release, _) => lane.release.type_in(typed),
-            (Step::Arm, Stage::Planned(planned)) => {
+            (Step::Arm, LaneStage::Planned(planned)) => {
                 planned.problem = None;
                 planned.typed.take(typed);
             }
@@ -119,10 +121,10 @@ impl Screen for BenchScreen {
         }
     }
 
-    fn click(&mut self, state: &mut State, place: (u16, u16)) -> Answer {
+    fn click(&mut self, state: &mut State, place: (u16, u16)) -> ScreenAnswer {
         match view::hit(state, place) {
             Some(view::Hit::Lane(lane)) => state.select(lane),
-            Some(view::Hit::Step(step)) => return Answer::to_do(state.go_to(step)),
+            Some(view::Hit::Step(step)) => return ScreenAnswer::to_do(state.go_to(step)),
             Some(view::Hit::Way(way)) => {
                 if let Some(lane) = state.lane_mut().filter(|l| !l.has_job()) {
                     lane.draft.way = way;
@@ -130,27 +132,27 @@ impl Screen for BenchScreen {
             }
             None => {}
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     /// A method or passes were chosen for the plan of a lane.
-    fn take(&mut self, state: &mut State, given: Given) -> Answer {
+    fn take(&mut self, state: &mut State, given: ScreenContext) -> ScreenAnswer {
         match given {
-            Given::Method(Some(id), method) => {
+            ScreenContext::Method(Some(id), method) => {
                 if let Some(lane) = state.lanes.get_mut(id) {
                     lane.draft.take_method(&method);
                     lane.stage.drop_plan();
                 }
             }
-            Given::Passes(id, program) => {
+            ScreenContext::Passes(id, program) => {
                 if let Some(lane) = state.lanes.get_mut(id) {
                     lane.draft.take_passes(program);
                     lane.stage.drop_plan();
                 }
             }
-            Given::Method(None, _) | Given::Notation(_) | Given::Offer(..) => {}
+            ScreenContext::Method(None, _) | ScreenContext::Notation(_) | ScreenContext::Offer(..) => {}
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     fn refresh(&mut self, state: &mut State) {
@@ -159,12 +161,12 @@ impl Screen for BenchScreen {
         }
     }
 
-    fn way_to(&self, state: &State, place: Place) -> WayTo {
-        let Place::Step(step) = place else { return WayTo::None };
+    fn way_to(&self, state: &State, place: KeyPlace) -> WayTo {
+        let KeyPlace::Step(step) = place else { return WayTo::None };
         state.lane().and_then(|l| l.missing(step)).map_or(WayTo::Step(step), WayTo::Closed)
     }
 
-    fn about(&self, state: &State) -> Option<About> {
+    fn about(&self, state: &State) -> Option<PlaceHelp> {
         let step = state.lane().map_or(Step::Look, |l| l.step);
         Some((step.name(), about::step(step)))
     }
@@ -203,7 +205,7 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
             "Its size is checked by marks all over it, and not where a part alone is overwritten.",
         ),
         Action::HiddenAreas => (
-            !lane.has_job() && Lift::of(&lane.seen.drive).is_some(),
+            !lane.has_job() && UnhideOrder::of(&lane.seen.drive).is_some(),
             "This drive hides no sectors that its commands could give back.",
         ),
         Action::State => (
@@ -251,11 +253,11 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
 }
 
 /// Does what belongs to the step that is in sight.
-fn perform_in_step(state: &mut State, action: Action) -> Answer {
-    let Some(lane) = state.lane() else { return Answer::stay() };
+fn perform_in_step(state: &mut State, action: Action) -> ScreenAnswer {
+    let Some(lane) = state.lane() else { return ScreenAnswer::stay() };
     match lane.step {
-        Step::Look if lane.bytes_in_sight().is_some() => Answer::to_do(state.perform_on_bytes(action)),
-        Step::Look | Step::Prove if action == Action::SearchLeft => Answer::to_do(prove::search_left(state)),
+        Step::Look if lane.bytes_in_sight().is_some() => ScreenAnswer::to_do(state.perform_on_bytes(action)),
+        Step::Look | Step::Prove if action == Action::SearchLeft => ScreenAnswer::to_do(prove::search_left(state)),
         Step::Look => look::perform(state, action),
         Step::Plan => plan::perform(state, action),
         Step::Arm => arm::perform(state, action),
@@ -281,7 +283,7 @@ fn go_about(state: &mut State, action: Action) -> bool {
     true
 }
 
-fn walk(state: &mut State, by: isize) -> Vec<Command> {
+fn walk(state: &mut State, by: isize) -> Vec<Effect> {
     match state.lane().and_then(|l| l.step.beside(by)) {
         Some(step) => state.go_to(step),
         None => vec![],
@@ -301,10 +303,10 @@ fn mark(state: &mut State) {
 }
 
 /// Opens the page for the marked drives; the speed of each is sampled for it.
-fn plan_marked(state: &mut State) -> Answer {
-    let Some(page) = LotPage::of_marked(state) else { return Answer::stay() };
+fn plan_marked(state: &mut State) -> ScreenAnswer {
+    let Some(page) = LotPage::of_marked(state) else { return ScreenAnswer::stay() };
     let commands = page.lanes().iter().flat_map(|lane| state.sample_speed(*lane)).collect();
-    Answer::push(page).and(commands)
+    ScreenAnswer::push(page).and(commands)
 }
 
 /// Takes the plan of the job that was cut short; the drive's own label arms it anew.

@@ -4,7 +4,7 @@ use super::{desk, lanes};
 use crate::lane::{LaneId, Step};
 use crate::state::State;
 use crate::step::plan;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::words;
 use crate::widget::window;
 use jurex_sanitize::rules::Technique;
@@ -14,7 +14,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Widget;
 
 /// Where the parts of the screen are.
-struct Places {
+struct ScreenAreas {
     lanes: Option<Rect>,
     /// Which drive the desk is about, where no lane says it.
     drive: Option<Rect>,
@@ -22,7 +22,7 @@ struct Places {
     desk: Option<Rect>,
 }
 
-fn places(state: &State, area: Rect) -> Places {
+fn places(state: &State, area: Rect) -> ScreenAreas {
     let with_strip = |desk: Rect, rows| {
         let [strip, desk] = Layout::vertical([Constraint::Length(rows), Constraint::Min(0)]).areas(desk);
         (Some(strip), Some(desk))
@@ -37,15 +37,15 @@ fn places(state: &State, area: Rect) -> Places {
         ])
         .areas(area);
         let (strip, desk) = with_strip(desk, 3);
-        return Places { lanes: Some(lanes), drive: None, strip, desk };
+        return ScreenAreas { lanes: Some(lanes), drive: None, strip, desk };
     }
     if state.lanes_in_front {
-        return Places { lanes: Some(area), drive: None, strip: None, desk: None };
+        return ScreenAreas { lanes: Some(area), drive: None, strip: None, desk: None };
     }
     let [_, desk, _] = Layout::horizontal([Constraint::Length(1), Constraint::Min(0), Constraint::Length(1)]).areas(area);
     let [drive, desk] = Layout::vertical([Constraint::Length(1), Constraint::Min(0)]).areas(desk);
     let (strip, desk) = with_strip(desk, 2);
-    Places { lanes: None, drive: Some(drive), strip, desk }
+    ScreenAreas { lanes: None, drive: Some(drive), strip, desk }
 }
 
 /// The room between top and bottom line.
@@ -73,7 +73,7 @@ pub(super) fn draw(state: &State, area: Rect, buffer: &mut Buffer) {
 
 fn divider(state: &State, lanes: Rect, buffer: &mut Buffer) {
     for y in lanes.top()..lanes.bottom() {
-        buffer.set_string(lanes.right(), y, "│", state.theme.style(Role::Line));
+        buffer.set_string(lanes.right(), y, "│", state.theme.style(StyleRole::Line));
     }
 }
 
@@ -92,9 +92,9 @@ fn step_strip(state: &State, area: Rect, buffer: &mut Buffer) {
         let here = step == lane.step;
         let open = lane.missing(step).is_none();
         let role = match (here, open) {
-            (true, _) => Role::Act,
-            (false, true) => Role::Text,
-            (false, false) => Role::Faint,
+            (true, _) => StyleRole::Act,
+            (false, true) => StyleRole::Text,
+            (false, false) => StyleRole::Faint,
         };
         let mark = match (here, open) {
             (true, _) => "◉",
@@ -106,7 +106,7 @@ fn step_strip(state: &State, area: Rect, buffer: &mut Buffer) {
         let rest = usize::from(slot.width).saturating_sub(step.name().len() + joined.chars().count());
         let line = if is_last { String::new() } else { format!("{joined}{} ", "─".repeat(rest.saturating_sub(1))) };
         let name = Span::styled(step.name(), state.theme.style(role));
-        Line::from(vec![name, Span::styled(line, state.theme.style(Role::Line))]).render(slot, buffer);
+        Line::from(vec![name, Span::styled(line, state.theme.style(StyleRole::Line))]).render(slot, buffer);
         let below = Rect { y: slot.y + 1, height: 1, x: slot.x + step.name().len() as u16 / 2, width: 2 };
         if area.height > 1 {
             words(mark, state.theme.style(role)).render(below, buffer);

@@ -2,7 +2,7 @@
 
 use super::Lane;
 use jurex_device::media::Drive;
-use jurex_device::native::Answers;
+use jurex_device::native::Capabilities;
 use jurex_device::native::mmc::Removal;
 use jurex_pattern::method::Method;
 use jurex_pattern::notation::{NoEntropy, Program};
@@ -10,9 +10,9 @@ use jurex_pattern::units::Sectors;
 use jurex_sanitize::contents::NoPartition;
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::evidence::Stated;
-use jurex_sanitize::ladder::{Way, ladder};
+use jurex_sanitize::ladder::{Candidate, ladder};
 use jurex_sanitize::need::Need;
-use jurex_sanitize::plan::{Course, Lift, Order, OwnOrder, Plan, PlanError, Secret};
+use jurex_sanitize::plan::{Course, NativeOrder, Order, Plan, PlanError, Secret, UnhideOrder};
 use jurex_sanitize::rules::{Condition, Media, Technique};
 use std::borrow::Cow;
 
@@ -71,10 +71,10 @@ impl HiddenWish {
         }
     }
 
-    fn lift(self, drive: &Drive) -> Option<Lift> {
-        Lift::of(drive).filter(|_| self != HiddenWish::Leave)?;
+    fn lift(self, drive: &Drive) -> Option<UnhideOrder> {
+        UnhideOrder::of(drive).filter(|_| self != HiddenWish::Leave)?;
         let configuration = self == HiddenWish::WithConfiguration;
-        Some(Lift { permanent: configuration || self == HiddenWish::ForGood, configuration })
+        Some(UnhideOrder { permanent: configuration || self == HiddenWish::ForGood, configuration })
     }
 }
 
@@ -91,17 +91,17 @@ impl Draft {
     }
 
     /// What is to be done, if the way can be taken; `by` is who states what is stated.
-    pub(crate) fn course(&self, drive: &Drive, answers: &Answers, by: &str) -> Course {
+    pub(crate) fn course(&self, drive: &Drive, answers: &Capabilities, by: &str) -> Course {
         match Course::of_way(self.way, drive, answers, &self.order_on(drive)) {
             Course::Own(own) if self.stated => {
-                Course::Own(OwnOrder { stated: Stated { conditions: self.to_state(drive, answers), by: by.into() }, ..own })
+                Course::Own(NativeOrder { stated: Stated { conditions: self.to_state(drive, answers), by: by.into() }, ..own })
             }
             course => course,
         }
     }
 
     /// What the way needs and only a person can state.
-    pub(crate) fn to_state(&self, drive: &Drive, answers: &Answers) -> Vec<Condition> {
+    pub(crate) fn to_state(&self, drive: &Drive, answers: &Capabilities) -> Vec<Condition> {
         let rule = self.order.edition.rules().rule(Media::of(drive), self.way);
         let mut needs = rule.map(|r| r.needs.clone()).unwrap_or_default();
         needs.retain(|c| Condition::STATED.contains(c));
@@ -146,27 +146,27 @@ pub(crate) enum RangeError {
 
 /// What follows from a draft: computed when the draft, or what it rests on, has changed, and not at every picture.
 #[derive(Clone, Debug)]
-pub(crate) struct Foreseen {
+pub(crate) struct DraftForecast {
     /// What it was computed from.
-    of: Foundation,
+    of: DraftBasis,
     /// Every way of sanitizing the drive, best first.
-    pub(crate) ways: Vec<Way>,
+    pub(crate) ways: Vec<Candidate>,
     /// The plan that the draft would make, without its random choices.
     pub(crate) plan: Result<Plan, PlanError>,
 }
 
 /// What a draft's consequences rest on.
 #[derive(Clone, Debug, PartialEq)]
-struct Foundation {
+struct DraftBasis {
     drive: Drive,
-    answers: Answers,
+    answers: Capabilities,
     draft: Draft,
     speed: Option<SpeedSample>,
 }
 
 impl Lane {
     /// What follows from the draft as it stands: what was computed, if it is still of that, else anew.
-    pub(crate) fn foreseen(&self) -> Cow<'_, Foreseen> {
+    pub(crate) fn foreseen(&self) -> Cow<'_, DraftForecast> {
         match &self.foreseen {
             Some(known) if self.stands_on(&known.of) => Cow::Borrowed(known),
             _ => Cow::Owned(self.foresee()),
@@ -180,12 +180,12 @@ impl Lane {
         }
     }
 
-    fn stands_on(&self, of: &Foundation) -> bool {
-        let Foundation { drive, answers, draft, speed } = of;
+    fn stands_on(&self, of: &DraftBasis) -> bool {
+        let DraftBasis { drive, answers, draft, speed } = of;
         (drive, answers, draft, speed.as_ref()) == (&self.seen.drive, &self.seen.answers, &self.draft, self.look.speed.sample())
     }
 
-    fn foresee(&self) -> Foreseen {
+    fn foresee(&self) -> DraftForecast {
         let (drive, answers, order) = (&self.seen.drive, &self.seen.answers, self.draft.order_on(&self.seen.drive));
         let speed = self.look.speed.sample().copied();
         let course = self.draft.course(drive, answers, "");
@@ -196,10 +196,10 @@ impl Lane {
         if let (Some(way), Ok(plan)) = (chosen, &plan) {
             (way.claim, way.perhaps) = (plan.expected().clone(), None);
         }
-        Foreseen {
+        DraftForecast {
             ways,
             plan,
-            of: Foundation { drive: drive.clone(), answers: answers.clone(), draft: self.draft.clone(), speed },
+            of: DraftBasis { drive: drive.clone(), answers: answers.clone(), draft: self.draft.clone(), speed },
         }
     }
 

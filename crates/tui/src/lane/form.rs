@@ -2,7 +2,7 @@
 
 use super::Lane;
 use super::papers::{Form, PaperField, next_backup, next_category};
-use super::stage::Stage;
+use super::stage::LaneStage;
 use crate::widget::field::{Field, Typed};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
@@ -10,7 +10,7 @@ impl Lane {
     /// The form, where there is a record to sign for.
     pub(crate) fn form(&self) -> Option<&Form> {
         match &self.stage {
-            Stage::Over(over) => Some(&over.form),
+            LaneStage::Over(over) => Some(&over.form),
             _ => None,
         }
     }
@@ -23,7 +23,7 @@ impl Lane {
     /// Goes to the next field, or to the one before.
     pub(crate) fn next_field(&mut self, forwards: bool) {
         self.store_field();
-        let Stage::Over(over) = &mut self.stage else { return };
+        let LaneStage::Over(over) = &mut self.stage else { return };
         let all = PaperField::ALL.len();
         let next = match over.form.focus {
             None if forwards => 0,
@@ -36,7 +36,7 @@ impl Lane {
     /// Leaves the form; what was typed stays.
     pub(crate) fn leave_field(&mut self) {
         self.store_field();
-        if let Stage::Over(over) = &mut self.stage {
+        if let LaneStage::Over(over) = &mut self.stage {
             over.form.focus = None;
         }
     }
@@ -48,7 +48,7 @@ impl Lane {
             Some(PaperField::Backup) if turns => self.papers.backup = next_backup(self.papers.backup),
             Some(PaperField::CategoryAfter) if turns => self.papers.category_after = next_category(self.papers.category_after),
             Some(field) if !field.is_choice() => {
-                if let Stage::Over(over) = &mut self.stage {
+                if let LaneStage::Over(over) = &mut self.stage {
                     over.form.input.take(typed);
                 }
                 self.store_field();
@@ -58,7 +58,7 @@ impl Lane {
     }
 
     fn store_field(&mut self) {
-        let (Some(field), Stage::Over(over)) = (self.asked(), &self.stage) else { return };
+        let (Some(field), LaneStage::Over(over)) = (self.asked(), &self.stage) else { return };
         if let Some(text) = field.text(&mut self.papers) {
             *text = over.form.input.value().to_string();
         }

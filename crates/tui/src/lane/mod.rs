@@ -11,13 +11,13 @@ pub(super) mod stage;
 
 pub(crate) use crate::desk::Step;
 use bytes::BytesView;
-use draft::{Draft, Foreseen};
+use draft::{Draft, DraftForecast};
 use jurex_device::guard::{Cleared, Intent, Refusal};
-use jurex_device::media::{Label, Scope};
-use jurex_disposition::lot::{Expected, expected_in};
+use jurex_device::media::{DriveLabel, Scope};
+use jurex_disposition::lot::{ExpectedDrive, expected_in};
 use jurex_disposition::proof::Finding;
 use jurex_engine::Activity;
-use jurex_ledger::Unfinished;
+use jurex_ledger::UnfinishedJob;
 use jurex_past::LotNow;
 use jurex_pattern::method::Catalogue;
 use jurex_sanitize::contents::Contents;
@@ -29,12 +29,12 @@ use jurex_sanitize::plan::Plan;
 use jurex_sanitize::policy::way_that_earns;
 use jurex_sanitize::record::{JobId, Papers, Record, SecondLook};
 use jurex_sanitize::rules::{Edition, Outcome, Technique};
-use jurex_station::bench::{Sample, Seen};
+use jurex_station::bench::{DriveSnapshot, SampledSector};
 use jurex_station::release::MarkHere;
 pub(super) use lanes::{LaneId, Lanes};
-use readings::{Reading, Readings};
+use readings::{LaneReading, Readings};
 use release::ReleaseForm;
-use stage::{Arming, Log, Over, Stage, Work};
+use stage::{Arming, LaneStage, Log, Over, RunningJob};
 use std::borrow::Cow;
 use std::time::Duration;
 
@@ -94,7 +94,7 @@ pub(crate) enum Presence {
 impl Lane {
     /// Takes what an open lot knows of this drive, once, while nothing is decided about it.
     pub(crate) fn fill_from(&mut self, lots: &[LotNow]) {
-        if self.is_listed || !matches!(self.stage, Stage::Idle) {
+        if self.is_listed || !matches!(self.stage, LaneStage::Idle) {
             return;
         }
         if let Some(expected) = self.fill_papers_from(lots) {
@@ -107,7 +107,7 @@ impl Lane {
     }
 
     /// Puts what an open lot knows of this drive into its papers; gives what that is.
-    pub(crate) fn fill_papers_from(&mut self, lots: &[LotNow]) -> Option<Expected> {
+    pub(crate) fn fill_papers_from(&mut self, lots: &[LotNow]) -> Option<ExpectedDrive> {
         let serial = self.seen.drive.unit.serial.as_deref()?;
         let (lot, expected) = expected_in(lots.iter().map(|now| &now.lot), serial)?;
         expected.fill(&lot.name, &mut self.papers);
@@ -133,11 +133,11 @@ impl Speed {
 }
 
 /// What was seen of the drive beside its own answers.
-pub(crate) struct Look {
+pub(crate) struct LaneLook {
     /// Whether the drive itself has been asked; until then it is known by the system's word only.
     pub(crate) answered: bool,
     pub(crate) contents: Option<Contents>,
-    pub(crate) sample: Option<Sample>,
+    pub(crate) sample: Option<SampledSector>,
     /// The mark of an earlier erasure that was found on it.
     pub(crate) mark: Option<MarkHere>,
     pub(crate) speed: Speed,
@@ -147,7 +147,7 @@ pub(crate) struct Look {
     pub(crate) beacon: bool,
 }
 
-impl Look {
+impl LaneLook {
     /// What is on it, as far as it is known.
     pub(crate) fn known_contents(&self) -> Cow<'_, Contents> {
         self.contents.as_ref().map_or_else(Cow::default, Cow::Borrowed)
@@ -156,10 +156,10 @@ impl Look {
 
 /// One drive and its work.
 pub(crate) struct Lane {
-    pub(crate) seen: Seen,
+    pub(crate) seen: DriveSnapshot,
     pub(crate) verdict: Result<Cleared, Refusal>,
     pub(crate) presence: Presence,
-    pub(crate) look: Look,
+    pub(crate) look: LaneLook,
     /// Whether it is one of the lot that is planned together.
     pub(crate) marked: bool,
     pub(crate) step: Step,
@@ -167,23 +167,23 @@ pub(crate) struct Lane {
     pub(crate) scroll: u16,
     pub(crate) draft: Draft,
     /// What follows from the draft, once it was asked for.
-    foreseen: Option<Box<Foreseen>>,
+    foreseen: Option<Box<DraftForecast>>,
     /// A job on this drive that was cut short and can go on.
-    pub(crate) unfinished: Option<Box<Unfinished>>,
+    pub(crate) unfinished: Option<Box<UnfinishedJob>>,
     pub(crate) papers: Papers,
     /// Whether an open lot's answers were taken.
     is_listed: bool,
     pub(crate) readings: Readings,
     /// What is to become of it.
     pub(crate) release: ReleaseForm,
-    pub(crate) stage: Stage,
+    pub(crate) stage: LaneStage,
 }
 
 impl Lane {
-    pub(crate) fn new(seen: Seen, papers: &Papers, catalogue: &Catalogue, edition: Edition) -> Self {
+    pub(crate) fn new(seen: DriveSnapshot, papers: &Papers, catalogue: &Catalogue, edition: Edition) -> Self {
         let need = Need { sensitivity: Sensitivity::Moderate, reuse: true, leaves: false };
         let draft = Draft::new(need, suggested(&seen.drive, catalogue, edition));
-        let look = Look {
+        let look = LaneLook {
             answered: seen.has_answered(),
             contents: None,
             sample: None,
@@ -207,7 +207,7 @@ impl Lane {
             is_listed: false,
             readings: Readings::default(),
             release: ReleaseForm::default(),
-            stage: Stage::Idle,
+            stage: LaneStage::Idle,
         };
         lane.choose_method(catalogue);
         lane.ask_guard();
@@ -269,7 +269,7 @@ impl Lane {
     /// Whether this drive of its lot was drawn to be looked at a second time, and was not yet.
     pub(crate) fn second_look_is_due(&self) -> bool {
         let drawn = self.record().and_then(|r| r.second_look.as_ref()).is_some_and(SecondLook::is_due);
-        let confirmed = matches!(&self.readings.again, Reading::Over(a) if a.verification.finding() == Finding::Confirmed);
+        let confirmed = matches!(&self.readings.again, LaneReading::Over(a) if a.verification.finding() == Finding::Confirmed);
         drawn && !confirmed
     }
 
@@ -279,53 +279,53 @@ impl Lane {
     }
 
     /// What the person must type to arm it.
-    pub(crate) fn label(&self) -> Label {
+    pub(crate) fn label(&self) -> DriveLabel {
         self.verdict.as_ref().map_or_else(|_| self.seen.drive.label(), |cleared| cleared.label().clone())
     }
 
     /// Whether the person is to type its label now.
     pub(crate) fn is_asked_for_its_label(&self) -> bool {
-        self.step == Step::Arm && matches!(self.stage, Stage::Planned(_)) && !self.is_gone()
+        self.step == Step::Arm && matches!(self.stage, LaneStage::Planned(_)) && !self.is_gone()
     }
 
     /// Whether the label was right and nothing is written yet.
     pub(crate) fn is_armed(&self) -> bool {
-        matches!(self.stage, Stage::Arming(..))
+        matches!(self.stage, LaneStage::Arming(..))
     }
 
     /// Whether what begins in a moment waits for it: any key stops that.
     pub(crate) fn is_counting(&self) -> bool {
-        matches!(self.stage, Stage::Arming(_, Arming::Opening | Arming::Counting(_)))
+        matches!(self.stage, LaneStage::Arming(_, Arming::Opening | Arming::Counting(_)))
     }
 
     /// How far it is with its own erasure, where it is opened only after that; `None`: it is not waited for.
     pub(crate) fn waits_for_the_drive(&self) -> Option<Option<u16>> {
-        if let Stage::Arming(_, Arming::DriveAtWork(progress)) = self.stage { Some(progress) } else { None }
+        if let LaneStage::Arming(_, Arming::DriveAtWork(progress)) = self.stage { Some(progress) } else { None }
     }
 
     /// Whether a job is running.
     pub(crate) fn is_working(&self) -> bool {
-        matches!(self.stage, Stage::Working(_))
+        matches!(self.stage, LaneStage::Working(_))
     }
 
     /// Whether it has a job, running or over.
     pub(crate) fn has_job(&self) -> bool {
-        matches!(self.stage, Stage::Working(_) | Stage::Over(_))
+        matches!(self.stage, LaneStage::Working(_) | LaneStage::Over(_))
     }
 
     pub(crate) fn plan(&self) -> Option<&Plan> {
         match &self.stage {
-            Stage::Idle => None,
-            Stage::Planned(planned) | Stage::Arming(planned, _) => Some(&planned.plan),
-            Stage::Working(work) => Some(work.plan()),
-            Stage::Over(over) => Some(&over.plan),
+            LaneStage::Idle => None,
+            LaneStage::Planned(planned) | LaneStage::Arming(planned, _) => Some(&planned.plan),
+            LaneStage::Working(work) => Some(work.plan()),
+            LaneStage::Over(over) => Some(&over.plan),
         }
     }
 
     /// The running job.
-    pub(crate) fn work(&self) -> Option<&Work> {
+    pub(crate) fn work(&self) -> Option<&RunningJob> {
         match &self.stage {
-            Stage::Working(work) => Some(work),
+            LaneStage::Working(work) => Some(work),
             _ => None,
         }
     }
@@ -333,7 +333,7 @@ impl Lane {
     /// The job that is over.
     pub(crate) fn over(&self) -> Option<&Over> {
         match &self.stage {
-            Stage::Over(over) => Some(over),
+            LaneStage::Over(over) => Some(over),
             _ => None,
         }
     }
@@ -341,9 +341,9 @@ impl Lane {
     /// What the job has told, running or over.
     pub(crate) fn log(&self) -> Option<&Log> {
         match &self.stage {
-            Stage::Working(work) => Some(&work.log),
-            Stage::Over(over) => Some(&over.log),
-            Stage::Idle | Stage::Planned(_) | Stage::Arming(..) => None,
+            LaneStage::Working(work) => Some(&work.log),
+            LaneStage::Over(over) => Some(&over.log),
+            LaneStage::Idle | LaneStage::Planned(_) | LaneStage::Arming(..) => None,
         }
     }
 
@@ -360,20 +360,20 @@ impl Lane {
 
     pub(crate) fn state(&self) -> LaneState {
         match &self.stage {
-            Stage::Idle | Stage::Over(_) if self.release.has_gone && !self.release.is_busy => LaneState::Released,
-            Stage::Working(work) if work.log.progress.is_held() => LaneState::Held,
-            Stage::Working(work) if matches!(work.log.progress.activity(), Activity::ReadingBack | Activity::Checking) => {
+            LaneStage::Idle | LaneStage::Over(_) if self.release.has_gone && !self.release.is_busy => LaneState::Released,
+            LaneStage::Working(work) if work.log.progress.is_held() => LaneState::Held,
+            LaneStage::Working(work) if matches!(work.log.progress.activity(), Activity::ReadingBack | Activity::Checking) => {
                 LaneState::Proving
             }
-            Stage::Working(_) => LaneState::Erasing,
-            Stage::Over(over) => self.state_after(&over.end.record),
+            LaneStage::Working(_) => LaneState::Erasing,
+            LaneStage::Over(over) => self.state_after(&over.end.record),
             _ if self.is_gone() => LaneState::Gone,
             _ if self.verdict.is_err() && self.look.answered => LaneState::Guarded,
             _ if self.verdict.is_err() => LaneState::Unknown,
-            Stage::Idle if self.carries_its_mark() => LaneState::Marked,
-            Stage::Idle => LaneState::Ready,
-            Stage::Planned(_) => LaneState::Planned,
-            Stage::Arming(..) => LaneState::Armed,
+            LaneStage::Idle if self.carries_its_mark() => LaneState::Marked,
+            LaneStage::Idle => LaneState::Ready,
+            LaneStage::Planned(_) => LaneState::Planned,
+            LaneStage::Arming(..) => LaneState::Armed,
         }
     }
 

@@ -8,7 +8,7 @@ use std::path::PathBuf;
 
 /// One reading.
 #[derive(Debug, Default)]
-pub(crate) enum Reading<T> {
+pub(crate) enum LaneReading<T> {
     /// Nobody has asked for it.
     #[default]
     NotAsked,
@@ -38,7 +38,7 @@ impl Again {
 
 /// What is wanted.
 #[derive(Debug)]
-pub(crate) enum Wanted {
+pub(crate) enum WantedReading {
     /// What the job of that record has left, once more: a new sample, or (true) every sector.
     Again(Box<Record>, bool),
     /// A search for what a person could still use.
@@ -51,7 +51,7 @@ pub(crate) enum Wanted {
 
 /// What is told of one.
 #[derive(Debug)]
-pub(crate) enum Heard {
+pub(crate) enum ReadingEvent {
     /// So much of it is done, from 0.0 to 1.0.
     On(f64),
     /// So much of a search is done, with so many finds.
@@ -68,11 +68,11 @@ pub(crate) enum Heard {
 #[derive(Debug, Default)]
 pub(crate) struct Readings {
     /// The job's proof, read again.
-    pub(crate) again: Reading<Again>,
+    pub(crate) again: LaneReading<Again>,
     /// Whether it is still as the job has left it whose mark it carries.
-    pub(crate) as_left: Reading<VerificationRecord>,
+    pub(crate) as_left: LaneReading<VerificationRecord>,
     /// What is left on it.
-    pub(crate) left: Reading<Residue>,
+    pub(crate) left: LaneReading<Residue>,
     /// Finds of the search that goes on.
     pub(crate) finds_so_far: u64,
     /// What a search found before the job, in a few words.
@@ -84,13 +84,13 @@ pub(crate) struct Readings {
 impl Readings {
     /// Whether one is under way.
     pub(crate) fn is_going(&self) -> bool {
-        let going = [matches!(self.again, Reading::Going(_)), matches!(self.left, Reading::Going(_))];
-        going.contains(&true) || matches!(self.as_left, Reading::Going(_))
+        let going = [matches!(self.again, LaneReading::Going(_)), matches!(self.left, LaneReading::Going(_))];
+        going.contains(&true) || matches!(self.as_left, LaneReading::Going(_))
     }
 
     /// Every find of the last search that has a place: what it is, and where.
     pub(crate) fn finds(&self) -> impl Iterator<Item = (&str, Lba)> {
-        let residue = if let Reading::Over(residue) = &self.left { Some(residue) } else { None };
+        let residue = if let LaneReading::Over(residue) = &self.left { Some(residue) } else { None };
         residue.into_iter().flat_map(|r| &r.finds).flat_map(|f| f.places.iter().map(|at| (f.name.as_str(), *at)))
     }
 
@@ -105,21 +105,23 @@ impl Readings {
     }
 
     /// Takes what is told. Of a reading that nobody waits for any more nothing is.
-    pub(crate) fn hear(&mut self, heard: Heard) {
-        if let (Heard::AsLeft(_) | Heard::On(_), Reading::Going(done)) = (&heard, &mut self.as_left) {
+    pub(crate) fn hear(&mut self, heard: ReadingEvent) {
+        if let (ReadingEvent::AsLeft(_) | ReadingEvent::On(_), LaneReading::Going(done)) = (&heard, &mut self.as_left) {
             match heard {
-                Heard::On(share) => *done = share,
-                Heard::AsLeft(read) => self.as_left = read.map_or_else(Reading::Failed, Reading::Over),
+                ReadingEvent::On(share) => *done = share,
+                ReadingEvent::AsLeft(read) => self.as_left = read.map_or_else(LaneReading::Failed, LaneReading::Over),
                 _ => {}
             }
             return;
         }
         match (heard, &mut self.again, &mut self.left) {
-            (Heard::On(share), Reading::Going(done), _) => *done = share,
-            (Heard::Searching(share, finds), _, Reading::Going(done)) => (*done, self.finds_so_far) = (share, finds),
-            (Heard::Again(again), Reading::Going(_), _) => self.again = again.map_or_else(Reading::Failed, Reading::Over),
-            (Heard::Left(left), _, Reading::Going(_)) => {
-                self.left = left.map_or_else(Reading::Failed, Reading::Over);
+            (ReadingEvent::On(share), LaneReading::Going(done), _) => *done = share,
+            (ReadingEvent::Searching(share, finds), _, LaneReading::Going(done)) => (*done, self.finds_so_far) = (share, finds),
+            (ReadingEvent::Again(again), LaneReading::Going(_), _) => {
+                self.again = again.map_or_else(LaneReading::Failed, LaneReading::Over)
+            }
+            (ReadingEvent::Left(left), _, LaneReading::Going(_)) => {
+                self.left = left.map_or_else(LaneReading::Failed, LaneReading::Over);
                 self.next_find = 0;
             }
             _ => {}
@@ -128,9 +130,9 @@ impl Readings {
 
     /// A job begins: what was found is what was there before.
     pub(crate) fn job_begins(&mut self) {
-        if let Reading::Over(residue) = std::mem::take(&mut self.left) {
+        if let LaneReading::Over(residue) = std::mem::take(&mut self.left) {
             self.left_before = Some(residue.summary());
         }
-        (self.again, self.as_left) = (Reading::NotAsked, Reading::NotAsked);
+        (self.again, self.as_left) = (LaneReading::NotAsked, LaneReading::NotAsked);
     }
 }

@@ -2,9 +2,9 @@
 
 use crate::widget::field::{Field, Typed};
 use jurex_device::media::MediaClass;
-use jurex_disposition::release::{How, Table, Wish};
-use jurex_past::Known;
-use jurex_station::release::{Becomes, MakerOf, Wanted, makers};
+use jurex_disposition::release::{How, PrepareOrder, TableScheme};
+use jurex_past::KnownDrive;
+use jurex_station::release::{Becomes, MakerOf, WantedRelease, makers};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use std::collections::BTreeMap;
 
@@ -130,7 +130,7 @@ pub(crate) struct ReleaseForm {
     /// Whether it was said that it has gone: put away, returned, handed over, destroyed.
     pub(crate) has_gone: bool,
     /// All that the ledger knows of the drive.
-    pub(crate) known: Option<Box<Known>>,
+    pub(crate) known: Option<Box<KnownDrive>>,
 }
 
 impl ReleaseForm {
@@ -230,12 +230,12 @@ impl ReleaseForm {
     ///
     /// # Errors
     /// A number that is none.
-    pub(crate) fn wanted(&self) -> Result<Wanted, String> {
+    pub(crate) fn wanted(&self) -> Result<WantedRelease, String> {
         let fields = self.fields();
         let text = |field| if fields.contains(&field) { self.shown(field).trim().to_string() } else { String::new() };
         let is_yes = |field| text(field) == "yes";
         let label = text(ReleaseField::Label);
-        Ok(Wanted {
+        Ok(WantedRelease {
             becomes: Some(self.kind()),
             whom: text(ReleaseField::Whom),
             place: text(ReleaseField::Place),
@@ -251,7 +251,7 @@ impl ReleaseForm {
             done_by: text(ReleaseField::DoneBy),
             witness: text(ReleaseField::Witness),
             photo: String::new(),
-            table: if text(ReleaseField::Table) == "mbr" { Table::Mbr } else { Table::Gpt },
+            table: if text(ReleaseField::Table) == "mbr" { TableScheme::Mbr } else { TableScheme::Gpt },
             volumes: text(ReleaseField::Volumes).split(',').map(|v| v.trim().to_string()).filter(|v| !v.is_empty()).collect(),
             spare: number(&text(ReleaseField::Spare), "parts of a hundred")?,
             discard: is_yes(ReleaseField::Discard),
@@ -266,7 +266,7 @@ impl ReleaseForm {
     pub(crate) fn hints(&self, class: MediaClass, simulated: bool) -> Vec<String> {
         match self.kind() {
             Becomes::Prepared => {
-                let spare = match Wish::usual_spare(class) {
+                let spare = match PrepareOrder::usual_spare(class) {
                     0 => "Empty for what stays free: nothing.".to_string(),
                     n => format!("Empty for what stays free: {n}. A solid state drive works longer and faster when it has room."),
                 };

@@ -3,19 +3,19 @@
 use super::papers::Form;
 use crate::widget::field::Field;
 use jurex_device::media::Geometry;
-use jurex_engine::{Event, Progress, Wish};
-use jurex_ledger::Unfinished;
+use jurex_engine::{Control, Event, Progress};
+use jurex_ledger::UnfinishedJob;
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::plan::Plan;
 use jurex_sanitize::record::{JobId, Papers, Record};
-use jurex_station::bench::Sample;
+use jurex_station::bench::SampledSector;
 use jurex_station::paper::PaperError;
 use std::mem;
 use std::path::PathBuf;
 use std::time::Duration;
 
 /// The stages.
-pub(crate) enum Stage {
+pub(crate) enum LaneStage {
     /// Nothing is planned.
     Idle,
     /// A plan is made; the drive's label is asked for.
@@ -23,7 +23,7 @@ pub(crate) enum Stage {
     /// The label was right, and nothing is written yet.
     Arming(Box<Planned>, Arming),
     /// A job is running.
-    Working(Box<Work>),
+    Working(Box<RunningJob>),
     /// The job is over.
     Over(Box<Over>),
 }
@@ -32,7 +32,7 @@ pub(crate) enum Stage {
 pub(crate) struct Planned {
     pub(crate) plan: Plan,
     /// The job that the plan goes on with, if it is no new one.
-    pub(crate) from: Option<Box<Unfinished>>,
+    pub(crate) from: Option<Box<UnfinishedJob>>,
     pub(crate) typed: Field,
     /// What was wrong with the label, or why the job did not start.
     pub(crate) problem: Option<String>,
@@ -50,12 +50,12 @@ pub(crate) enum Arming {
 }
 
 /// A job that is running.
-pub(crate) struct Work {
+pub(crate) struct RunningJob {
     planned: Planned,
     pub(crate) job: Option<JobId>,
     pub(crate) log: Log,
     /// What was asked of the job and is not done yet: it waits for what is in flight.
-    pub(crate) asked_for: Option<Wish>,
+    pub(crate) asked_for: Option<Control>,
 }
 
 /// What a job has told.
@@ -73,7 +73,7 @@ pub(crate) struct Over {
     /// What follows from what was read back, in words. It is computed once: that of a sample is too much for each picture.
     pub(crate) confidence: String,
     pub(crate) form: Form,
-    pub(crate) written: Option<Written>,
+    pub(crate) written: Option<WrittenPapers>,
     /// The papers with which it was written, or is being written.
     pub(crate) papers_written: Option<Papers>,
 }
@@ -83,17 +83,17 @@ pub(crate) struct WorkEnd {
     pub(crate) record: Record,
     pub(crate) ledger_trouble: Option<String>,
     /// What the job needs to go on, if it was cut short.
-    pub(crate) unfinished: Option<Box<Unfinished>>,
+    pub(crate) unfinished: Option<Box<UnfinishedJob>>,
     /// What came of the mark that was to be left on the drive; `None`: none was.
     pub(crate) mark: Option<String>,
     /// The sampled sector as it is now.
-    pub(crate) after: Option<Sample>,
+    pub(crate) after: Option<SampledSector>,
 }
 
 /// What came of writing the files.
-pub(crate) type Written = Result<Vec<PathBuf>, PaperError>;
+pub(crate) type WrittenPapers = Result<Vec<PathBuf>, PaperError>;
 
-impl Work {
+impl RunningJob {
     /// The size of the drive once what is hidden is lifted.
     pub(crate) fn lifts_to(&self) -> Geometry {
         self.planned.plan.lifted()
@@ -114,7 +114,7 @@ impl Log {
     }
 }
 
-impl Work {
+impl RunningJob {
     pub(crate) fn plan(&self) -> &Plan {
         &self.planned.plan
     }
@@ -128,57 +128,57 @@ impl Work {
     }
 }
 
-impl Stage {
+impl LaneStage {
     /// A plan takes the place of what was there; a job that runs stays.
-    pub(crate) fn plan(&mut self, plan: Plan, from: Option<Box<Unfinished>>) {
-        if !matches!(self, Stage::Working(_) | Stage::Arming(..)) {
-            *self = Stage::Planned(Box::new(Planned { plan, from, typed: Field::default(), problem: None }));
+    pub(crate) fn plan(&mut self, plan: Plan, from: Option<Box<UnfinishedJob>>) {
+        if !matches!(self, LaneStage::Working(_) | LaneStage::Arming(..)) {
+            *self = LaneStage::Planned(Box::new(Planned { plan, from, typed: Field::default(), problem: None }));
         }
     }
 
     /// What was planned does not hold any more.
     pub(crate) fn drop_plan(&mut self) {
-        if let Stage::Planned(_) = self {
-            *self = Stage::Idle;
+        if let LaneStage::Planned(_) = self {
+            *self = LaneStage::Idle;
         }
     }
 
     /// The finished job is left behind; its record is in the ledger.
     pub(crate) fn leave_job(&mut self) {
-        if let Stage::Over(_) = self {
-            *self = Stage::Idle;
+        if let LaneStage::Over(_) = self {
+            *self = LaneStage::Idle;
         }
     }
 
     /// The label was right: the drive is being opened.
     pub(crate) fn arm(&mut self) {
-        *self = match mem::replace(self, Stage::Idle) {
-            Stage::Planned(planned) => Stage::Arming(planned, Arming::Opening),
+        *self = match mem::replace(self, LaneStage::Idle) {
+            LaneStage::Planned(planned) => LaneStage::Arming(planned, Arming::Opening),
             other => other,
         };
     }
 
     /// The drive is still at work on its own erasure.
     pub(crate) fn wait_for_the_drive(&mut self, progress: Option<u16>) {
-        if let Stage::Arming(_, arming @ (Arming::Opening | Arming::DriveAtWork(_))) = self {
+        if let LaneStage::Arming(_, arming @ (Arming::Opening | Arming::DriveAtWork(_))) = self {
             *arming = Arming::DriveAtWork(progress);
         }
     }
 
     /// The drive is open: the job starts at that time.
     pub(crate) fn count_down(&mut self, starts: Duration) {
-        if let Stage::Arming(_, arming @ (Arming::Opening | Arming::DriveAtWork(_))) = self {
+        if let LaneStage::Arming(_, arming @ (Arming::Opening | Arming::DriveAtWork(_))) = self {
             *arming = Arming::Counting(starts);
         }
     }
 
     /// What was armed is let go. Gives whether it was armed.
     pub(crate) fn disarm(&mut self, why: Option<&str>) -> bool {
-        let armed = matches!(self, Stage::Arming(..));
-        *self = match mem::replace(self, Stage::Idle) {
-            Stage::Arming(mut planned, _) => {
+        let armed = matches!(self, LaneStage::Arming(..));
+        *self = match mem::replace(self, LaneStage::Idle) {
+            LaneStage::Arming(mut planned, _) => {
                 planned.problem = why.map(Into::into);
-                Stage::Planned(planned)
+                LaneStage::Planned(planned)
             }
             other => other,
         };
@@ -187,11 +187,11 @@ impl Stage {
 
     /// The countdown is over: the job begins. Gives whether there is one to begin.
     pub(crate) fn begin(&mut self, speed: Option<SpeedSample>) -> bool {
-        let armed = matches!(self, Stage::Arming(..));
-        *self = match mem::replace(self, Stage::Idle) {
-            Stage::Arming(planned, _) => {
+        let armed = matches!(self, LaneStage::Arming(..));
+        *self = match mem::replace(self, LaneStage::Idle) {
+            LaneStage::Arming(planned, _) => {
                 let progress = Progress::of_plan(&planned.plan).with_sample(speed);
-                Stage::Working(Box::new(Work { planned: *planned, job: None, log: Log::of(progress), asked_for: None }))
+                LaneStage::Working(Box::new(RunningJob { planned: *planned, job: None, log: Log::of(progress), asked_for: None }))
             }
             other => other,
         };
@@ -200,24 +200,24 @@ impl Stage {
 
     /// The job did not start. Gives whether there is a plan of which this can be said.
     pub(crate) fn not_started(&mut self, why: String) -> bool {
-        *self = match mem::replace(self, Stage::Idle) {
-            Stage::Planned(planned) | Stage::Arming(planned, _) => {
-                Stage::Planned(Box::new(Planned { problem: Some(why), ..*planned }))
+        *self = match mem::replace(self, LaneStage::Idle) {
+            LaneStage::Planned(planned) | LaneStage::Arming(planned, _) => {
+                LaneStage::Planned(Box::new(Planned { problem: Some(why), ..*planned }))
             }
-            Stage::Working(work) => Stage::Planned(Box::new(Planned { problem: Some(why), ..work.planned })),
+            LaneStage::Working(work) => LaneStage::Planned(Box::new(Planned { problem: Some(why), ..work.planned })),
             other => other,
         };
-        matches!(self, Stage::Planned(_))
+        matches!(self, LaneStage::Planned(_))
     }
 
     /// The job has come to its end. Gives whether one was running.
     pub(crate) fn end(&mut self, end: WorkEnd) -> bool {
-        let worked = matches!(self, Stage::Working(_));
-        *self = match mem::replace(self, Stage::Idle) {
-            Stage::Working(work) => {
-                let Work { planned, log, .. } = *work;
+        let worked = matches!(self, LaneStage::Working(_));
+        *self = match mem::replace(self, LaneStage::Idle) {
+            LaneStage::Working(work) => {
+                let RunningJob { planned, log, .. } = *work;
                 let (plan, form, confidence) = (planned.plan, Form::default(), end.record.confidence());
-                Stage::Over(Box::new(Over { plan, log, end, confidence, form, written: None, papers_written: None }))
+                LaneStage::Over(Box::new(Over { plan, log, end, confidence, form, written: None, papers_written: None }))
             }
             other => other,
         };

@@ -2,10 +2,10 @@
 
 use crate::message::Message;
 use crossbeam_channel::{Receiver, Sender};
-use jurex_device::guard::Hindrance;
+use jurex_device::guard::Blocker;
 use jurex_device::media::Drive;
-use jurex_linux::{System, Watch};
-use jurex_station::bench::{Bench, Seen};
+use jurex_linux::{DriveWatch, System};
+use jurex_station::bench::{Bench, DriveSnapshot};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread;
@@ -17,7 +17,7 @@ pub(super) fn look_for_drives(bench: Box<dyn FnOnce() -> Bench + Send>, only: Re
     thread::spawn(move || match bench() {
         bench @ Bench::Simulated(_) => watch_simulated(&bench, &sender),
         Bench::Machine(mut system) => {
-            let mut watch = Watch::new(&system);
+            let mut watch = DriveWatch::new(&system);
             let at_work = Arc::new(AtomicBool::new(false));
             for listing in 1.. {
                 let listed = Instant::now();
@@ -35,7 +35,7 @@ pub(super) fn look_for_drives(bench: Box<dyn FnOnce() -> Bench + Send>, only: Re
 
 /// Tells the simulated drives, and again whenever one has lost its power, or has it back, or is in another state.
 fn watch_simulated(bench: &Bench, sender: &Sender<Message>) {
-    let mut told: Option<Vec<(Drive, Vec<Hindrance>, bool)>> = None;
+    let mut told: Option<Vec<(Drive, Vec<Blocker>, bool)>> = None;
     for listing in 1.. {
         let drives = bench.drives();
         let now = drives.iter().map(|s| (s.drive.clone(), s.hindrances.clone(), s.answers.security_frozen)).collect();
@@ -68,7 +68,7 @@ fn list(listing: u64, system: &System, sender: &Sender<Message>, at_work: &Arc<A
     // A drive that hangs must not hide what happens to the others: the next change is looked at meanwhile.
     thread::spawn(move || {
         system.drives_as_they_answer(ANSWER_PATIENCE, &mut |found| {
-            let seen = found.into_iter().map(|f| Seen::of_machine(&system_of_seen, f));
+            let seen = found.into_iter().map(|f| DriveSnapshot::of_machine(&system_of_seen, f));
             if std::mem::replace(&mut first, false) {
                 let _ = sender.send(Message::Drives(listing, seen.collect()));
             } else {

@@ -4,38 +4,38 @@ use crate::lane::LaneId;
 use crate::lane::stage::WorkEnd;
 use crate::message::Message;
 use crossbeam_channel::{Receiver, Sender, TryRecvError};
-use jurex_engine::{JobControl, Wish};
-use jurex_ledger::Unfinished;
+use jurex_engine::{Control, JobControl};
+use jurex_ledger::UnfinishedJob;
 use jurex_pattern::units::Lba;
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::plan::ArmedPlan;
 use jurex_sanitize::record::Papers;
-use jurex_station::bench::{Seen, Watched};
+use jurex_station::bench::{DriveSnapshot, WatchedErase};
 use jurex_station::service::JobService;
 
 /// One job on a thread of its own.
 pub(super) struct JobOfLane {
     pub(super) lane: LaneId,
-    pub(super) seen: Seen,
+    pub(super) seen: DriveSnapshot,
     pub(super) service: JobService,
     pub(super) sender: Sender<Message>,
-    pub(super) wishes: Receiver<Wish>,
+    pub(super) wishes: Receiver<Control>,
     pub(super) sample_at: Option<Lba>,
 }
 
 impl JobOfLane {
     /// Opens the drive, waits for the word to begin, and works to the end.
-    pub(super) fn run(mut self, armed: ArmedPlan, before: Contents, papers: Papers, from: Option<Box<Unfinished>>) {
+    pub(super) fn run(mut self, armed: ArmedPlan, before: Contents, papers: Papers, from: Option<Box<UnfinishedJob>>) {
         if from.is_some() && armed.intent().goes_on && self.seen.opening_waits() {
             let (sender, lane, wishes) = (self.sender.clone(), self.lane, self.wishes.clone());
             let mut tell = |progress| drop(sender.send(Message::StillAtWork(lane, progress)));
             // Who has let it go has dropped the sender.
             let mut is_wanted = || wishes.try_recv() != Err(TryRecvError::Disconnected);
             match self.seen.watch_its_own_erasure(&mut tell, &mut is_wanted) {
-                Watched::LeftAtWork => return,
-                Watched::WasNotAtWork => {}
-                Watched::ToItsEnd => {
+                WatchedErase::LeftAtWork => return,
+                WatchedErase::WasNotAtWork => {}
+                WatchedErase::ToItsEnd => {
                     self.seen.rescan();
                     self.seen.was_watched = true;
                 }
@@ -47,7 +47,7 @@ impl JobOfLane {
         };
         self.send(Message::Opened(self.lane));
         // The drive stays open for this process alone while the countdown runs; if it is stopped, it is closed again.
-        if self.wishes.recv() != Ok(Wish::GoOn) {
+        if self.wishes.recv() != Ok(Control::GoOn) {
             return;
         }
         let service = self.service.clone();
@@ -86,13 +86,13 @@ impl JobOfLane {
 }
 
 impl JobControl for JobOfLane {
-    fn poll(&mut self) -> Option<Wish> {
-        Wish::of_several(self.wishes.try_iter())
+    fn poll(&mut self) -> Option<Control> {
+        Control::of_several(self.wishes.try_iter())
     }
 
-    fn wait(&mut self) -> Option<Wish> {
+    fn wait(&mut self) -> Option<Control> {
         // If the interface is gone, nobody can say "go on" any more.
-        let first = self.wishes.recv().unwrap_or(Wish::Stop);
-        Wish::of_several(std::iter::once(first).chain(self.wishes.try_iter()))
+        let first = self.wishes.recv().unwrap_or(Control::Stop);
+        Control::of_several(std::iter::once(first).chain(self.wishes.try_iter()))
     }
 }

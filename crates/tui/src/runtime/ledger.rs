@@ -1,14 +1,14 @@
 //! What is asked of the ledger, each on a thread of its own.
 
 use super::Runtime;
-use crate::message::{AskLedger, Found, FromLedger, Message};
+use crate::message::{AskLedger, FoundDrives, FromLedger, Message};
 use crate::screen::ledger::AT_ONCE;
 use jurex_ledger::Ledger;
 use jurex_past::{LotNow, PastError, PastWork};
 use jurex_sanitize::record::JobId;
 use jurex_station::export::to_new_table;
 use jurex_station::files::{self, Issue};
-use jurex_station::signing::Seal;
+use jurex_station::signing::Signer;
 use jurex_station::story::Story;
 use std::path::{Path, PathBuf};
 use std::thread;
@@ -62,7 +62,7 @@ fn said(written: Result<String, String>, out: &Path) -> String {
 }
 
 /// The papers of a past job, under a name that is free.
-fn write_again(ledger: &dyn PastWork, path: &Path, job: &JobId, out: &Path, seal: &Seal) -> Result<Vec<PathBuf>, String> {
+fn write_again(ledger: &dyn PastWork, path: &Path, job: &JobId, out: &Path, seal: &Signer) -> Result<Vec<PathBuf>, String> {
     let record = ledger.record(job).map_err(|e| e.to_string())?;
     let name = files::name_after_going_on(out, job);
     let issue = Issue { seal, print: seal.print(path, &record) };
@@ -74,7 +74,7 @@ fn open_lots(ledger: &dyn PastWork) -> Result<Vec<LotNow>, PastError> {
 }
 
 /// The drives of such a serial; with nothing typed all that somebody must still see to.
-pub(crate) fn whereabouts(ledger: &dyn PastWork, typed: &str) -> Result<Found, PastError> {
+pub(crate) fn whereabouts(ledger: &dyn PastWork, typed: &str) -> Result<FoundDrives, PastError> {
     /// Drives that are listed at once.
     const MOST: u32 = 100;
     let typed = typed.trim();

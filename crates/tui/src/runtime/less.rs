@@ -1,14 +1,14 @@
 //! Less than a drive, on threads of its own.
 
 use super::Runtime;
-use crate::less::Progress;
+use crate::less::WorkProgress;
 use crate::message::{AskLess, FromLess, LessOver, Message};
 use crossbeam_channel::Sender;
-use jurex_file_erase::LessRecord;
+use jurex_file_erase::FileEraseRecord;
 use jurex_station::exit::Failure;
 use jurex_station::files::write_less;
 use jurex_station::less::{self, notes};
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -19,14 +19,14 @@ use std::time::{Duration, Instant};
 const PAUSE: Duration = Duration::from_millis(100);
 
 /// Sends progress, at most so often, and hears whether to go on.
-struct Teller {
+struct FilesTeller {
     sender: Sender<Message>,
     stops: Arc<AtomicBool>,
     told: Option<Instant>,
 }
 
-impl Teller {
-    fn tell(&mut self, progress: impl FnOnce() -> Progress) -> bool {
+impl FilesTeller {
+    fn tell(&mut self, progress: impl FnOnce() -> WorkProgress) -> bool {
         if self.told.is_none_or(|at| at.elapsed() >= PAUSE) {
             self.told = Some(Instant::now());
             let _ = self.sender.send(Message::Less(Box::new(FromLess::Progress(progress()))));
@@ -49,7 +49,7 @@ impl Runtime {
             })),
             AskLess::List(folder) => drop(thread::spawn(move || {
                 let listed = less::list(&folder).map_err(|e| e.to_string());
-                let inside = listed.iter().flatten().filter(|l| l.kind == jurex_file_erase::Kind::Folder);
+                let inside = listed.iter().flatten().filter(|l| l.kind == jurex_file_erase::NodeKind::Folder);
                 let inside: Vec<PathBuf> = inside.map(|l| l.path.clone()).collect();
                 told(&sender, FromLess::Listed(folder, listed));
                 told(&sender, FromLess::Sums(less::sums(&inside)));
@@ -64,26 +64,29 @@ impl Runtime {
             })),
             AskLess::Erase(surveyed, wish) => self.work_on_less(move |places, teller| {
                 let tree = &surveyed.tree;
-                less::erase(tree, &wish, places, &mut |p| teller.tell(|| Progress::Files(p.clone())))
+                less::erase(tree, &wish, places, &mut |p| teller.tell(|| WorkProgress::Files(p.clone())))
             }),
             AskLess::Fill(wish) => self.work_on_less(move |places, teller| {
-                less::fill(&wish, places, &mut |p| teller.tell(|| Progress::Free(p.clone())))
+                less::fill(&wish, places, &mut |p| teller.tell(|| WorkProgress::Free(p.clone())))
             }),
             AskLess::GoOn => {
                 let by = self.app.state.config.technician.clone();
                 self.work_on_less(move |places, teller| {
                     let none = || Failure::Use("nothing is left to go on with".into());
                     let next = notes::unfinished(&places.less()).into_iter().next().ok_or_else(none)?;
-                    less::go_on(next, &by, places, &mut |p| teller.tell(|| Progress::Files(p.clone())))
+                    less::go_on(next, &by, places, &mut |p| teller.tell(|| WorkProgress::Files(p.clone())))
                 });
             }
         }
     }
 
-    fn work_on_less(&mut self, work: impl FnOnce(&Places, &mut Teller) -> Result<LessRecord, Failure> + Send + 'static) {
+    fn work_on_less(
+        &mut self,
+        work: impl FnOnce(&AppPaths, &mut FilesTeller) -> Result<FileEraseRecord, Failure> + Send + 'static,
+    ) {
         let Some(places) = self.places.clone() else { return };
         self.less_stops = Arc::default();
-        let mut teller = Teller { sender: self.sender.clone(), stops: self.less_stops.clone(), told: None };
+        let mut teller = FilesTeller { sender: self.sender.clone(), stops: self.less_stops.clone(), told: None };
         let (seal, out) = (self.seal.clone(), self.out.clone());
         self.writers.push(thread::spawn(move || {
             let over: Result<LessOver, String> = work(&places, &mut teller).map_err(|e| e.to_string()).map(|record| {

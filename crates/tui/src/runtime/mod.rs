@@ -16,10 +16,10 @@ mod watch;
 use crate::app::App;
 use crate::frame;
 use crate::lane::bytes::PAGE_SECTORS;
-use crate::lane::readings::{Heard, Wanted};
+use crate::lane::readings::{ReadingEvent, WantedReading};
 use crate::lane::{Lane, LaneId};
-use crate::less::Stage;
-use crate::message::{AskLedger, Command, Message, Start};
+use crate::less::FilesStage;
+use crate::message::{AskLedger, Effect, Message, Start};
 use crate::screen::afar;
 use crate::theme::Theme;
 use crossbeam_channel::{Receiver, Sender, unbounded};
@@ -27,31 +27,31 @@ use drives::look_for_drives;
 use jiff::Zoned;
 use job::JobOfLane;
 use jurex_device::bytes::{Needle, search};
-use jurex_engine::Wish;
-use jurex_ledger::{Ledger, Unfinished};
+use jurex_engine::Control;
+use jurex_ledger::{Ledger, UnfinishedJob};
 use jurex_notice::Outbox;
 use jurex_pattern::method::Method;
 use jurex_pattern::pattern::AlignedBuffer;
 use jurex_pattern::units::Lba;
 use jurex_sanitize::plan::Plan;
-use jurex_sanitize::residue::SoFar;
+use jurex_sanitize::residue::SearchProgress;
 use jurex_sign::KnownKey;
-use jurex_station::bench::{Bench, ReadError, Seen};
+use jurex_station::bench::{Bench, DriveSnapshot, ReadError};
 use jurex_station::clock::SystemEntropy;
 use jurex_station::clock::ThisMachine;
-use jurex_station::config::Habits;
+use jurex_station::config::JobDefaults;
 use jurex_station::config::{Config, ThemeName};
 use jurex_station::exit::Failure;
 use jurex_station::machine::Machine;
 use jurex_station::methods;
 use jurex_station::paper;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use jurex_station::policies;
 use jurex_station::release::MarkHere;
 use jurex_station::said::say;
 use jurex_station::service::{JobService, People};
 use jurex_station::settings::{self, Setting, SettingsFile};
-use jurex_station::signing::Seal;
+use jurex_station::signing::Signer;
 #[cfg(test)]
 pub(crate) use ledger::whereabouts;
 use ratatui::crossterm::execute;
@@ -65,9 +65,9 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::{self, JoinHandle};
 use std::time::{Duration, Instant};
-use terminal::{Screen, can_be_suspended, read_terminal, terminal_size};
+use terminal::{TerminalScreen, can_be_suspended, read_terminal, terminal_size};
 use tune::Tune;
-pub use watch::{Watch, watch};
+pub use watch::{WallView, watch};
 
 /// What the interface starts with.
 pub struct Setup {
@@ -86,7 +86,7 @@ pub struct Setup {
     /// Folder of the saved policies.
     pub policies: PathBuf,
     /// What vouches for what is written.
-    pub seal: Arc<Seal>,
+    pub seal: Arc<Signer>,
     /// Keys that marks are checked with, by name.
     pub keys: Vec<KnownKey>,
     /// Who elsewhere is told; `None`: nobody.
@@ -96,7 +96,7 @@ pub struct Setup {
     /// What is to be said at the start.
     pub says: Option<String>,
     /// Where notes of work on files are kept; `None`: there are no files to work on.
-    pub places: Option<Places>,
+    pub places: Option<AppPaths>,
 }
 
 /// The longest time without a new picture.
@@ -109,7 +109,7 @@ pub fn run(setup: Setup) -> Result<ExitCode, Failure> {
         return Err(Failure::Use(way.into()));
     }
     log_to(&setup.log);
-    let terminal = Screen::open().map_err(|e| Failure::Use(format!("the terminal can't be used: {e}")))?;
+    let terminal = TerminalScreen::open().map_err(|e| Failure::Use(format!("the terminal can't be used: {e}")))?;
     let mut runtime = Runtime::new(setup)?;
     let ended = runtime.turn(terminal);
     ended.map_err(|e| Failure::Use(format!("the terminal failed: {e}")))?;
@@ -128,7 +128,7 @@ fn log_to(folder: &std::path::Path) {
 
 /// The way to a running job.
 struct Wishes {
-    sender: Sender<Wish>,
+    sender: Sender<Control>,
     asked_to_stop: bool,
 }
 
@@ -139,8 +139,8 @@ struct Runtime {
     receiver: Receiver<Message>,
     ledger: PathBuf,
     out: PathBuf,
-    habits: Habits,
-    seal: Arc<Seal>,
+    habits: JobDefaults,
+    seal: Arc<Signer>,
     keys: Arc<Vec<KnownKey>>,
     outbox: Option<Outbox>,
     /// Lots that were told to be done.
@@ -171,7 +171,7 @@ struct Runtime {
     hung_up: Arc<AtomicBool>,
     /// The shell wants the screen.
     suspend: Arc<AtomicBool>,
-    places: Option<Places>,
+    places: Option<AppPaths>,
     /// Ends the work on less than a drive.
     less_stops: Arc<AtomicBool>,
     /// Since when the program is to end.
@@ -205,11 +205,11 @@ impl Runtime {
         app.state.has_records = setup.ledger.exists();
         app.state.has_files = setup.places.is_some();
         if app.state.machine.is_some() {
-            app.state.to_do.push(Command::Notes);
+            app.state.to_do.push(Effect::Notes);
         }
         app.state.signs = setup.seal.sentence();
         app.state.house = setup.seal.house.clone();
-        app.state.to_do.push(Command::Ledger(AskLedger::Lots));
+        app.state.to_do.push(Effect::Ledger(AskLedger::Lots));
         let (only, only_now) = unbounded();
         look_for_drives(setup.bench, only_now, sender.clone());
         let start = Instant::now();
@@ -253,7 +253,7 @@ impl Runtime {
         })
     }
 
-    fn turn(&mut self, screen: Screen) -> std::io::Result<()> {
+    fn turn(&mut self, screen: TerminalScreen) -> std::io::Result<()> {
         let mut drawn = Instant::now() - FRAME;
         // Without a terminal the jobs go on with no screen; their records are in the ledger.
         let mut screen = Some(screen);
@@ -305,7 +305,7 @@ impl Runtime {
         !self.app.state.is_busy() || (stopping && since.elapsed() > QUIT_PATIENCE)
     }
 
-    fn show(&mut self, screen: &mut Screen) -> std::io::Result<()> {
+    fn show(&mut self, screen: &mut TerminalScreen) -> std::io::Result<()> {
         if self.suspend.swap(false, Ordering::Relaxed) {
             if can_be_suspended() {
                 screen.suspend()?;
@@ -369,28 +369,28 @@ impl Runtime {
         }
     }
 
-    fn carry_out(&mut self, command: Command) {
+    fn carry_out(&mut self, command: Effect) {
         match command {
-            Command::Unlock(lane) => self.beside(lane, move |seen, sender| {
+            Effect::Unlock(lane) => self.beside(lane, move |seen, sender| {
                 let said = seen.unlock().unwrap_or_else(|why| format!("{why}."));
                 let _ = sender.send(Message::Said(said));
                 // What it answers now is another thing: it is looked at again.
                 let _ = sender.send(Message::Unlocked(lane, seen.answers_now().map(Box::new)));
             }),
-            Command::Power(lane) => self.app.state.lanes[lane].seen.switch_power(),
-            Command::Plan(lane, course) => {
+            Effect::Power(lane) => self.app.state.lanes[lane].seen.switch_power(),
+            Effect::Plan(lane, course) => {
                 let drive = self.app.state.lanes[lane].seen.drive.clone();
                 let plan = Plan::of(&drive, &course, &mut SystemEntropy).map(Box::new);
                 self.take(Message::Planned(lane, plan));
             }
-            Command::SampleSpeed(lane) => self.beside(lane, move |seen, sender| {
+            Effect::SampleSpeed(lane) => self.beside(lane, move |seen, sender| {
                 let _ = sender.send(Message::Sampled(lane, seen.sample_speed()));
             }),
-            Command::SaveMethods(catalogue, said) => {
+            Effect::SaveMethods(catalogue, said) => {
                 let saved = methods::save(&catalogue, &self.config_file).map(|()| (catalogue, said)).map_err(Into::into);
                 self.take(Message::Catalogue(saved));
             }
-            Command::ExportMethods(chosen, file) => {
+            Effect::ExportMethods(chosen, file) => {
                 let chosen: Vec<&Method> = chosen.iter().collect();
                 let said = match methods::export(&chosen, &file) {
                     Ok(()) => format!("Written to {}.", file.display()),
@@ -398,27 +398,27 @@ impl Runtime {
                 };
                 self.take(Message::Said(said));
             }
-            Command::ImportMethods(file) => {
+            Effect::ImportMethods(file) => {
                 let taken = methods::import(&self.app.state.catalogue, &file, &self.config_file);
                 self.take(Message::Catalogue(taken.map(|(all, names)| (all, format!("Taken in: {}.", names.join(", "))))));
             }
-            Command::SaveSetting(setting, text) => self.save_setting(setting, &text),
-            Command::ReadPolicy(name) => {
+            Effect::SaveSetting(setting, text) => self.save_setting(setting, &text),
+            Effect::ReadPolicy(name) => {
                 let read = policies::read(&self.policies, &name).map(Box::new);
                 self.take(Message::Policy(read));
             }
-            Command::SavePolicy(name, policy) => {
+            Effect::SavePolicy(name, policy) => {
                 let saved = policies::save(&self.policies, &name, &policy);
                 let names = || (policies::names(&self.policies), format!("The policy is saved as {name}."));
                 self.take(Message::Policies(saved.map(|()| names())));
             }
-            Command::Open(start) => self.open(*start),
-            Command::Go(lane) => self.wish(lane, Wish::GoOn),
+            Effect::Open(start) => self.open(*start),
+            Effect::Go(lane) => self.wish(lane, Control::GoOn),
             // Without a sender the waiting thread closes the drive and ends.
-            Command::Abandon(lane) => {
+            Effect::Abandon(lane) => {
                 self.wishes.remove(&lane);
             }
-            Command::Look(lane) => {
+            Effect::Look(lane) => {
                 let (ledger, keys) = (self.ledger.clone(), self.keys.clone());
                 self.beside(lane, move |seen, sender| {
                     let _ = sender.send(Message::Mark(lane, MarkHere::on(&seen, &keys)));
@@ -427,29 +427,29 @@ impl Runtime {
                     let _ = sender.send(Message::Unfinished(lane, unfinished(&ledger, &seen)));
                 });
             }
-            Command::ReadPage(lane, first) => self.beside(lane, move |seen, sender| {
+            Effect::ReadPage(lane, first) => self.beside(lane, move |seen, sender| {
                 let _ = sender.send(Message::Page(lane, first, read_page(&seen, first)));
             }),
-            Command::Search(lane, needle, from) => self.search(lane, needle, from),
-            Command::BreakOffSearch(lane) => Self::lower(&mut self.searches, lane),
-            Command::Beacon(lane, on) => self.beacon(lane, on),
-            Command::Wish(lane, wish) => self.wish(lane, wish),
-            Command::Read(lane, wanted) => self.read(lane, wanted),
-            Command::Write(lane, record) => {
+            Effect::Search(lane, needle, from) => self.search(lane, needle, from),
+            Effect::BreakOffSearch(lane) => Self::lower(&mut self.searches, lane),
+            Effect::Beacon(lane, on) => self.beacon(lane, on),
+            Effect::Wish(lane, wish) => self.wish(lane, wish),
+            Effect::Read(lane, wanted) => self.read(lane, wanted),
+            Effect::Write(lane, record) => {
                 let (ledger, out, sender) = (self.ledger.clone(), self.out.clone(), self.sender.clone());
                 let seal = self.seal.clone();
                 self.writers.push(thread::spawn(move || {
                     let _ = sender.send(Message::Written(lane, paper::write(&record, &ledger, &out, &seal)));
                 }));
             }
-            Command::Release(lane, wanted, by) => self.release(lane, *wanted, by),
-            Command::Label(job) => self.label(job),
-            Command::Ledger(asked) => self.ask_ledger(asked),
-            Command::Less(asked) => self.ask_less(asked),
-            Command::Machine(ask) => self.ask_machine(ask),
-            Command::Notes => self.look_at_machine(false),
-            Command::Volumes => self.look_at_machine(true),
-            Command::Suspend => self.suspend.store(true, Ordering::Relaxed),
+            Effect::Release(lane, wanted, by) => self.release(lane, *wanted, by),
+            Effect::Label(job) => self.label(job),
+            Effect::Ledger(asked) => self.ask_ledger(asked),
+            Effect::Less(asked) => self.ask_less(asked),
+            Effect::Machine(ask) => self.ask_machine(ask),
+            Effect::Notes => self.look_at_machine(false),
+            Effect::Volumes => self.look_at_machine(true),
+            Effect::Suspend => self.suspend.store(true, Ordering::Relaxed),
         }
     }
 
@@ -468,15 +468,15 @@ impl Runtime {
         self.take(Message::Setting(saved.map(Box::new)));
     }
 
-    fn wish(&mut self, lane: LaneId, wish: Wish) {
+    fn wish(&mut self, lane: LaneId, wish: Control) {
         if let Some(wishes) = self.wishes.get_mut(&lane) {
-            wishes.asked_to_stop |= wish == Wish::Stop;
+            wishes.asked_to_stop |= wish == Control::Stop;
             let _ = wishes.sender.send(wish);
         }
     }
 
     /// Something slow with a lane's drive, on a thread of its own.
-    fn beside(&self, lane: LaneId, work: impl FnOnce(Seen, Sender<Message>) + Send + 'static) {
+    fn beside(&self, lane: LaneId, work: impl FnOnce(DriveSnapshot, Sender<Message>) + Send + 'static) {
         let (seen, sender) = (self.app.state.lanes[lane].seen.clone(), self.sender.clone());
         thread::spawn(move || work(seen, sender));
     }
@@ -534,31 +534,32 @@ impl Runtime {
     }
 
     /// Begins a reading beside the job, or ends it.
-    fn read(&mut self, lane: LaneId, what: Wanted) {
-        if let Wanted::End = what {
+    fn read(&mut self, lane: LaneId, what: WantedReading) {
+        if let WantedReading::End = what {
             return Self::lower(&mut self.readings, lane);
         }
         let (flag, out, ledger) = (Self::flag(&mut self.readings, lane), self.out.clone(), self.ledger.clone());
         let seal = self.seal.clone();
         let by = self.app.state.lanes[lane].papers.technician.clone();
         self.beside(lane, move |seen, sender| {
-            let tell = |share| drop(sender.send(Message::Reading(lane, Heard::On(share))));
+            let tell = |share| drop(sender.send(Message::Reading(lane, ReadingEvent::On(share))));
             let heard = match what {
-                Wanted::Again(record, all) => {
+                WantedReading::Again(record, all) => {
                     let mut again = readings::read_again(&seen, &record, all, by, &out, seal.key(), (flag, &tell));
                     again.iter_mut().for_each(|a| a.said.extend(readings::not_noted(&ledger, &a.verification)));
-                    Heard::Again(again.map(Box::new))
+                    ReadingEvent::Again(again.map(Box::new))
                 }
-                Wanted::AsLeft(job) => {
+                WantedReading::AsLeft(job) => {
                     let read = readings::as_left(&seen, &job, &ledger, by, (flag, &tell));
                     let untaken = read.iter().find_map(|v| readings::not_noted(&ledger, v));
                     untaken.into_iter().for_each(|why| drop(sender.send(Message::Said(why))));
-                    Heard::AsLeft(read.map(Box::new))
+                    ReadingEvent::AsLeft(read.map(Box::new))
                 }
                 _ => {
-                    let tell =
-                        |so_far: SoFar| drop(sender.send(Message::Reading(lane, Heard::Searching(so_far.share(), so_far.finds))));
-                    Heard::Left(readings::search_left(&seen, &flag, &tell).map(Box::new))
+                    let tell = |so_far: SearchProgress| {
+                        drop(sender.send(Message::Reading(lane, ReadingEvent::Searching(so_far.share(), so_far.finds))))
+                    };
+                    ReadingEvent::Left(readings::search_left(&seen, &flag, &tell).map(Box::new))
                 }
             };
             let _ = sender.send(Message::Reading(lane, heard));
@@ -582,7 +583,7 @@ impl Runtime {
 
     /// What became of each job, said on the plain terminal after the screen is put back.
     fn farewell(&self) {
-        if let Stage::Over { record, results, .. } = &self.app.state.less.stage {
+        if let FilesStage::Over { record, results, .. } = &self.app.state.less.stage {
             let what = jurex_pattern::text::printable(record.what().as_bytes());
             say(&format!("{}: {what}. {}", record.asked.job, results.first().cloned().unwrap_or_default()));
             if record.is_cut_short() {
@@ -608,7 +609,7 @@ impl Runtime {
     /// 4 if a job or a work on files was stopped or its drive went away, else 0: the interface itself has no planned outcome.
     fn code(&self) -> ExitCode {
         let cut_short = |l: &Lane| l.is_working() || l.record().is_some_and(|r| r.evidence().ended.can_go_on());
-        let less = matches!(&self.app.state.less.stage, Stage::Over { record, .. } if record.is_cut_short());
+        let less = matches!(&self.app.state.less.stage, FilesStage::Over { record, .. } if record.is_cut_short());
         if less || self.app.state.lanes.iter().any(cut_short) { ExitCode::from(4) } else { ExitCode::SUCCESS }
     }
 }
@@ -618,7 +619,7 @@ fn time_of_day() -> String {
 }
 
 /// The byte viewer's page from that sector on, cut at the drive's end.
-fn read_page(seen: &Seen, first: u64) -> Result<Vec<u8>, ReadError> {
+fn read_page(seen: &DriveSnapshot, first: u64) -> Result<Vec<u8>, ReadError> {
     let mut medium = seen.peek()?;
     let geometry = medium.geometry();
     let count = PAGE_SECTORS.min(geometry.sectors.saturating_sub(first));
@@ -628,6 +629,6 @@ fn read_page(seen: &Seen, first: u64) -> Result<Vec<u8>, ReadError> {
 }
 
 /// The job of this drive that was cut short, if the ledger has one. A ledger that is not there yet is not made for that.
-fn unfinished(ledger: &std::path::Path, seen: &Seen) -> Option<Box<Unfinished>> {
+fn unfinished(ledger: &std::path::Path, seen: &DriveSnapshot) -> Option<Box<UnfinishedJob>> {
     ledger.exists().then(|| Ledger::open(ledger).ok()?.unfinished_on(&seen.drive).ok()?.map(Box::new))?
 }

@@ -4,7 +4,7 @@ use super::Runtime;
 use crate::lane::LaneId;
 use crate::message::{FromLedger, Message};
 use crossbeam_channel::Sender;
-use jurex_disposition::lot::Tally;
+use jurex_disposition::lot::LotTally;
 use jurex_engine::Event;
 use jurex_notice::Outbox;
 use jurex_station::notices;
@@ -24,7 +24,7 @@ impl Runtime {
             Message::NotStarted(lane, why) => notices::of_person(&drive(*lane), why, bench),
             Message::Ledger(FromLedger::Lots(lots)) => {
                 let done = lots.iter().find_map(|now| {
-                    let tally = Tally::of(&now.items(&[]));
+                    let tally = LotTally::of(&now.items(&[]));
                     let is_new = tally.expected > 0 && tally.is_complete() && !self.lots_told.contains(&now.lot.name);
                     is_new.then(|| (now.lot.name.clone(), tally.sentence()))
                 });

@@ -2,13 +2,13 @@
 
 use super::FRAME;
 use crate::lane::readings::Again;
-use jurex_disposition::proof::{Expected, Progress, VerificationRecord};
-use jurex_engine::{JobControl, Wish};
+use jurex_disposition::proof::{ExpectedContents, ReadingProgress, VerificationRecord};
+use jurex_engine::{Control, JobControl};
 use jurex_ledger::Ledger;
 use jurex_sanitize::record::{JobId, Person, Record};
-use jurex_sanitize::residue::{Residue, SoFar};
+use jurex_sanitize::residue::{Residue, SearchProgress};
 use jurex_sign::PrivateKey;
-use jurex_station::bench::Seen;
+use jurex_station::bench::DriveSnapshot;
 use jurex_station::files;
 use jurex_station::readings;
 use std::path::Path;
@@ -17,22 +17,22 @@ use std::sync::{Arc, Mutex};
 use std::time::Instant;
 
 /// Hears how far a reading is, from 0.0 to 1.0.
-type Tell<'t> = &'t (dyn Fn(f64) + Sync);
+type ReadingTell<'t> = &'t (dyn Fn(f64) + Sync);
 
 /// Reads what that job has left once more, a new sample or all of it, and writes the verification record beside its papers.
 pub(super) fn read_again(
-    seen: &Seen,
+    seen: &DriveSnapshot,
     record: &Record,
     all: bool,
     by: Person,
     out: &Path,
     key: Option<&PrivateKey>,
-    (wanted, tell): (Arc<AtomicBool>, Tell<'_>),
+    (wanted, tell): (Arc<AtomicBool>, ReadingTell<'_>),
 ) -> Result<Again, String> {
-    let expected = Expected::by_record(record).map_err(|e| format!("It can't be proved again: {e}."))?;
+    let expected = ExpectedContents::by_record(record).map_err(|e| format!("It can't be proved again: {e}."))?;
     let sampling = (!all).then(readings::new_sample);
     let now_and_then = Throttle::default();
-    let mut tell = |progress: Progress| now_and_then.pass(|| tell(progress.done as f64 / progress.of.max(1) as f64));
+    let mut tell = |progress: ReadingProgress| now_and_then.pass(|| tell(progress.done as f64 / progress.of.max(1) as f64));
     let mut control = WhileWanted(wanted);
     let proved = readings::prove(seen, Some(record), (expected, sampling), by, &mut control, &mut tell);
     let verification = proved.map_err(|e| format!("{e}."))?;
@@ -43,18 +43,18 @@ pub(super) fn read_again(
 
 /// Reads a sample of a marked drive, and compares it with what the ledger's record of that job says.
 pub(super) fn as_left(
-    seen: &Seen,
+    seen: &DriveSnapshot,
     job: &JobId,
     ledger: &Path,
     by: Person,
-    (wanted, tell): (Arc<AtomicBool>, Tell<'_>),
+    (wanted, tell): (Arc<AtomicBool>, ReadingTell<'_>),
 ) -> Result<VerificationRecord, String> {
     let record = if ledger.exists() { Ledger::open_to_read(ledger).ok().and_then(|l| l.record(job).ok()) } else { None };
     let record = record.ok_or_else(|| {
         format!("The ledger here has no record of job {job}: how the drive was left is not known, and it was not read.")
     })?;
     let now_and_then = Throttle::default();
-    let mut tell = |progress: Progress| now_and_then.pass(|| tell(progress.done as f64 / progress.of.max(1) as f64));
+    let mut tell = |progress: ReadingProgress| now_and_then.pass(|| tell(progress.done as f64 / progress.of.max(1) as f64));
     let verification = readings::still_as_left(seen, &record, by, &mut WhileWanted(wanted), &mut tell);
     verification.map_err(|e| format!("{e}."))
 }
@@ -68,9 +68,13 @@ pub(super) fn not_noted(ledger: &Path, verification: &VerificationRecord) -> Opt
 }
 
 /// Searches all of the drive for leftovers.
-pub(super) fn search_left(seen: &Seen, wanted: &AtomicBool, tell: &(dyn Fn(SoFar) + Sync)) -> Result<Residue, String> {
+pub(super) fn search_left(
+    seen: &DriveSnapshot,
+    wanted: &AtomicBool,
+    tell: &(dyn Fn(SearchProgress) + Sync),
+) -> Result<Residue, String> {
     let now_and_then = Throttle::default();
-    let goes_on = |so_far: SoFar| {
+    let goes_on = |so_far: SearchProgress| {
         now_and_then.pass(|| tell(so_far));
         wanted.load(Ordering::Relaxed)
     };
@@ -81,11 +85,11 @@ pub(super) fn search_left(seen: &Seen, wanted: &AtomicBool, tell: &(dyn Fn(SoFar
 struct WhileWanted(Arc<AtomicBool>);
 
 impl JobControl for WhileWanted {
-    fn poll(&mut self) -> Option<Wish> {
-        (!self.0.load(Ordering::Relaxed)).then_some(Wish::Stop)
+    fn poll(&mut self) -> Option<Control> {
+        (!self.0.load(Ordering::Relaxed)).then_some(Control::Stop)
     }
 
-    fn wait(&mut self) -> Option<Wish> {
+    fn wait(&mut self) -> Option<Control> {
         self.poll()
     }
 }

@@ -7,16 +7,16 @@ use jurex_disposition::release::Act;
 use jurex_ledger::Ledger;
 use jurex_sanitize::record::JobId;
 use jurex_sanitize::rules::{Edition, Outcome};
-use jurex_station::bench::Seen;
+use jurex_station::bench::DriveSnapshot;
 use jurex_station::files;
-use jurex_station::release::{Labels, Subject, Wanted, Who};
-use jurex_station::signing::Seal;
+use jurex_station::release::{Labels, ReleaseAuthor, Subject, WantedRelease};
+use jurex_station::signing::Signer;
 use std::path::Path;
 use std::thread;
 
 impl Runtime {
     /// Does and notes what is to become of the drive of that lane.
-    pub(super) fn release(&mut self, lane: LaneId, wanted: Wanted, by: String) {
+    pub(super) fn release(&mut self, lane: LaneId, wanted: WantedRelease, by: String) {
         let seen = self.app.state.lanes[lane].seen.clone();
         let is_here = !self.app.state.lanes[lane].is_gone();
         let edition = self.app.state.config.rules;
@@ -43,10 +43,10 @@ impl Runtime {
 
 /// What was noted, in sentences, and whether the drive has gone now.
 pub(crate) fn note(
-    seen: &Seen,
+    seen: &DriveSnapshot,
     is_here: bool,
-    wanted: &Wanted,
-    (by, edition, seal): (&str, Edition, &Seal),
+    wanted: &WantedRelease,
+    (by, edition, seal): (&str, Edition, &Signer),
     ledger: &Path,
     out: &Path,
 ) -> Result<(Vec<String>, bool), String> {
@@ -56,7 +56,7 @@ pub(crate) fn note(
     let acts = wanted.carry_out(&subject, is_here.then_some(seen), by).map_err(failed)?;
     let (mut said, mut has_gone) = (vec![], false);
     for act in acts {
-        let release = subject.note(act, &Who { by, edition, seal }, ledger).map_err(failed)?;
+        let release = subject.note(act, &ReleaseAuthor { by, edition, seal }, ledger).map_err(failed)?;
         said.push(release.act.sentence());
         if let Some(claim) = release.claim() {
             said.push(format!("What that earns: {}.", claim.outcome()));

@@ -17,7 +17,7 @@ use std::thread;
 use std::time::Instant;
 
 /// The terminal in full-screen mode; put back however this ends, after a panic too.
-pub(super) struct Screen {
+pub(super) struct TerminalScreen {
     pub(super) terminal: DefaultTerminal,
     /// Whether the terminal did not tell its size when it was opened, as serial lines do.
     unsized_terminal: bool,
@@ -66,7 +66,7 @@ pub(super) fn can_be_suspended() -> bool {
     false
 }
 
-impl Screen {
+impl TerminalScreen {
     pub(super) fn open() -> std::io::Result<Self> {
         let unsized_terminal = !ratatui::crossterm::terminal::size().is_ok_and(is_a_screen);
         let terminal = if unsized_terminal {
@@ -94,7 +94,7 @@ impl Screen {
     }
 }
 
-impl Screen {
+impl TerminalScreen {
     /// A size that an unsized terminal tells later is taken all the same; one that is none is not.
     pub(super) fn take_size(&mut self, size: (u16, u16)) -> std::io::Result<()> {
         if !self.unsized_terminal && !ratatui::crossterm::terminal::size().is_ok_and(is_a_screen) {
@@ -118,7 +118,7 @@ fn leave() {
     ratatui::restore();
 }
 
-impl Screen {
+impl TerminalScreen {
     /// Leaves the screen to the shell, stops, and takes it again when the person has come back.
     pub(super) fn suspend(&mut self) -> std::io::Result<()> {
         self.give_palette_back();
@@ -171,7 +171,7 @@ impl Screen {
     }
 }
 
-impl Drop for Screen {
+impl Drop for TerminalScreen {
     fn drop(&mut self) {
         self.give_palette_back();
         leave();

@@ -1,13 +1,13 @@
 //! The screen of a round over a list, which nobody attends: how it goes, to be read from across the room.
 
-use super::terminal::Screen;
+use super::terminal::TerminalScreen;
 use super::tune::Tune;
-use crate::theme::{Role, Theme};
+use crate::theme::{StyleRole, Theme};
 use crate::widget::afar::{self, DriveLine, Word};
 use jurex_pattern::text::printable;
 use jurex_station::config::ThemeName;
 use jurex_station::exit::Failure;
-use jurex_station::round::{Entry, Round, Stand};
+use jurex_station::round::{EntryStatus, ListEntry, Round};
 use jurex_station::stop::StopOnSignal;
 use ratatui::Frame;
 use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
@@ -18,7 +18,7 @@ use std::io::{IsTerminal, stdin, stdout};
 use std::time::{Duration, Instant};
 
 /// How the round is shown.
-pub struct Watch {
+pub struct WallView {
     pub theme: Option<ThemeName>,
     pub bell: bool,
     /// Whether the machine goes off when all is done.
@@ -31,13 +31,13 @@ const OFF_AFTER: Duration = Duration::from_secs(60);
 const CALL_EVERY: Duration = Duration::from_secs(30);
 
 /// Shows the round until it is over and a key was pressed. Gives whether the machine is to go off.
-pub fn watch(round: &mut Round, stop: &StopOnSignal, how: &Watch) -> Result<bool, Failure> {
+pub fn watch(round: &mut Round, stop: &StopOnSignal, how: &WallView) -> Result<bool, Failure> {
     if !stdout().is_terminal() || !stdin().is_terminal() {
         return Err(Failure::Use("--screen needs a terminal; without one leave it out".into()));
     }
     let failed = |e: std::io::Error| Failure::Use(format!("the terminal can't be used: {e}"));
     let theme = Theme::of_environment(how.theme);
-    let mut screen = Screen::open().map_err(failed)?;
+    let mut screen = TerminalScreen::open().map_err(failed)?;
     let mut view = View { theme, asks_to_stop: false, over_since: None, tune: Tune::default(), called: Instant::now() };
     loop {
         round.step(Duration::from_millis(100));
@@ -61,7 +61,13 @@ struct View {
 
 impl View {
     /// One picture, and the keys since the last one. Gives how it ends, if it does.
-    fn turn(&mut self, round: &Round, stop: &StopOnSignal, how: &Watch, screen: &mut Screen) -> std::io::Result<Option<bool>> {
+    fn turn(
+        &mut self,
+        round: &Round,
+        stop: &StopOnSignal,
+        how: &WallView,
+        screen: &mut TerminalScreen,
+    ) -> std::io::Result<Option<bool>> {
         screen.take_palette(self.theme)?;
         // Where something is left to be seen, the machine stays on and calls.
         let goes_off = how.switches_off && round.is_done();
@@ -118,20 +124,22 @@ impl View {
             }
             (None, _) => format!(" Only the listed drives are erased; {} left alone.   x stop", round.unlisted().len()),
         };
-        Line::styled(said, self.theme.style(Role::Strong)).render(bottom, buffer);
+        Line::styled(said, self.theme.style(StyleRole::Strong)).render(bottom, buffer);
     }
 }
 
 /// The word for the round: DONE only when every line has come to the end that was wanted.
 fn word(round: &Round) -> Word {
     let entries = round.entries();
-    let looks = |e: &Entry| !e.is_done() && matches!(e.stand, Stand::Ended { .. } | Stand::Before { .. } | Stand::Refused(_));
+    let looks = |e: &ListEntry| {
+        !e.is_done() && matches!(e.stand, EntryStatus::Ended { .. } | EntryStatus::Before { .. } | EntryStatus::Refused(_))
+    };
     if entries.iter().any(looks) {
         return Word::LookHere;
     }
     if !round.is_over() {
-        let share = |e: &Entry| match e.stand {
-            Stand::Working { share, .. } => share,
+        let share = |e: &ListEntry| match e.stand {
+            EntryStatus::Working { share, .. } => share,
             _ if e.is_done() => 1.0,
             _ => 0.0,
         };
@@ -140,14 +148,14 @@ fn word(round: &Round) -> Word {
     if round.is_done() { Word::Done } else { Word::LookHere }
 }
 
-fn line(entry: &Entry) -> DriveLine {
+fn line(entry: &ListEntry) -> DriveLine {
     let role = match &entry.stand {
-        Stand::Working { .. } => Role::Laid,
-        Stand::NotSeen => Role::Faint,
-        _ if entry.is_done() => Role::Proved,
-        _ => Role::Fault,
+        EntryStatus::Working { .. } => StyleRole::Laid,
+        EntryStatus::NotSeen => StyleRole::Faint,
+        _ if entry.is_done() => StyleRole::Proved,
+        _ => StyleRole::Fault,
     };
-    let share = if let Stand::Working { share, .. } = entry.stand { Some(share) } else { None };
+    let share = if let EntryStatus::Working { share, .. } = entry.stand { Some(share) } else { None };
     DriveLine {
         name: entry.drive.clone().unwrap_or_default(),
         serial: printable(entry.listed.line.serial.as_bytes()),

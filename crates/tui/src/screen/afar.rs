@@ -1,10 +1,10 @@
 //! The bench as it is seen from across the room: how all drives stand together, in one word.
 
-use super::{About, Answer, Screen};
-use crate::action::{Action, Place};
+use super::{PlaceHelp, Screen, ScreenAnswer};
+use crate::action::{Action, KeyPlace};
 use crate::lane::{Lane, LaneState};
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::afar::{self, DriveLine, Word};
 use jurex_pattern::units::{counted, duration};
 use jurex_sanitize::rules::Outcome;
@@ -15,15 +15,15 @@ use ratatui::layout::Rect;
 pub(crate) struct Afar;
 
 impl Screen for Afar {
-    fn places(&self, _: &State) -> Vec<Place> {
-        vec![Place::Afar, Place::Anywhere]
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
+        vec![KeyPlace::Afar, KeyPlace::Anywhere]
     }
 
-    fn perform(&mut self, _: &mut State, action: Action) -> Answer {
-        if action == Action::Back { Answer::back() } else { Answer::stay() }
+    fn perform(&mut self, _: &mut State, action: Action) -> ScreenAnswer {
+        if action == Action::Back { ScreenAnswer::back() } else { ScreenAnswer::stay() }
     }
 
-    fn about(&self, _: &State) -> Option<About> {
+    fn about(&self, _: &State) -> Option<PlaceHelp> {
         Some((
             "From afar",
             [
@@ -81,9 +81,9 @@ fn line(lane: &Lane) -> DriveLine {
         None => lane.state().word().to_string(),
     };
     let role = match lane {
-        _ if needs_a_look(lane) => Role::Fault,
-        _ if lane.is_working() => Role::Laid,
-        _ => Role::Proved,
+        _ if needs_a_look(lane) => StyleRole::Fault,
+        _ if lane.is_working() => StyleRole::Laid,
+        _ => StyleRole::Proved,
     };
     DriveLine { name: drive.name(), serial, share, said, role }
 }

@@ -1,16 +1,16 @@
 //! Where a drive is: found by its serial from any screen; and, as long as nothing is typed, every drive that somebody must still see to.
 
-use super::{About, Answer, Heard, Screen};
-use crate::action::{Action, Place};
-use crate::message::{AskLedger, Command, Found};
+use super::{PlaceHelp, Screen, ScreenAnswer, ScreenEvent};
+use crate::action::{Action, KeyPlace};
+use crate::message::{AskLedger, Effect, FoundDrives};
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, fit};
 use crate::widget::field::{Field, Typed};
 use crate::widget::story::story;
 use crate::widget::window::{self, Scroll};
-use jurex_disposition::release::{Matter, Standing};
-use jurex_past::Known;
+use jurex_disposition::release::{DriveStatus, OpenItem};
+use jurex_past::KnownDrive;
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};
@@ -20,7 +20,7 @@ pub(crate) struct DrivesPage {
     field: Field,
     /// What the answer is of; `None`: nothing was answered yet.
     answered: Option<String>,
-    found: Found,
+    found: FoundDrives,
     cursor: usize,
     scroll: u16,
     problem: Option<String>,
@@ -29,15 +29,15 @@ pub(crate) struct DrivesPage {
 impl DrivesPage {
     /// With everything that is still open; asks for it.
     pub(crate) fn open(state: &mut State) -> Self {
-        state.to_do.push(Command::Ledger(AskLedger::Where(String::new())));
+        state.to_do.push(Effect::Ledger(AskLedger::Where(String::new())));
         Self { field: Field::default(), answered: None, found: vec![], cursor: 0, scroll: 0, problem: None }
     }
 
-    fn drives(&self) -> impl Iterator<Item = &Known> {
+    fn drives(&self) -> impl Iterator<Item = &KnownDrive> {
         self.found.iter().flat_map(|(_, known)| known)
     }
 
-    fn chosen(&self) -> Option<&Known> {
+    fn chosen(&self) -> Option<&KnownDrive> {
         self.drives().nth(self.cursor)
     }
 
@@ -64,11 +64,11 @@ impl DrivesPage {
         let style = |role| state.theme.style(role);
         column.question("Where is it, and what is still open?");
         let room = usize::from(column.width()).saturating_sub(12);
-        let label = Span::styled("  serial   ", style(Role::Faint));
+        let label = Span::styled("  serial   ", style(StyleRole::Faint));
         column.line(Line::from_iter(std::iter::once(label).chain(self.field.spans(state.theme, room, true))));
         column.gap();
         if let Some(problem) = &self.problem {
-            return column.sentence(&format!("✕ {problem}"), Role::Strong);
+            return column.sentence(&format!("✕ {problem}"), StyleRole::Strong);
         }
         if self.found.iter().all(|(_, known)| known.is_empty()) {
             let said = match self.answered.as_deref() {
@@ -76,7 +76,7 @@ impl DrivesPage {
                 Some("") => "Nothing is open: every drive that came to this bench has an end.",
                 Some(_) => "No drive of such a serial is known here.",
             };
-            return column.sentence(said, Role::Text);
+            return column.sentence(said, StyleRole::Text);
         }
         let mut at = 0;
         for (under, known) in &self.found {
@@ -92,35 +92,35 @@ impl DrivesPage {
                 at += 1;
             }
             if let Some((_, n)) = under.filter(|(_, n)| *n > known.len() as u64) {
-                column.sentence(&format!("  and {} more", n - known.len() as u64), Role::Faint);
+                column.sentence(&format!("  and {} more", n - known.len() as u64), StyleRole::Faint);
             }
         }
     }
 
-    fn row(&self, state: &State, known: &Known, here: bool, column: &mut Column<'_>) {
+    fn row(&self, state: &State, known: &KnownDrive, here: bool, column: &mut Column<'_>) {
         let style = |role| state.theme.style(role);
         let width = usize::from(column.width());
-        let told = |s: &Standing| format!("{}; {}", s.place.sentence(), s.treated_said());
+        let told = |s: &DriveStatus| format!("{}; {}", s.place.sentence(), s.treated_said());
         let place = known.standing.as_ref().map(told).unwrap_or_default();
         let since = known.standing.as_ref().map(|s| s.since.strftime("%Y-%m-%d").to_string()).unwrap_or_default();
         let name = fit(&known.name, 20);
         let rest = width.saturating_sub(2 + 20 + 1 + 11);
         column.line(Line::from(vec![
-            Span::styled(if here { "▸ " } else { "  " }, style(Role::Act)),
-            Span::styled(name, style(if here { Role::Strong } else { Role::Text })),
-            Span::styled(format!(" {since} "), style(Role::Faint)),
-            Span::styled(fit(&place, rest), style(Role::Text)),
+            Span::styled(if here { "▸ " } else { "  " }, style(StyleRole::Act)),
+            Span::styled(name, style(if here { StyleRole::Strong } else { StyleRole::Text })),
+            Span::styled(format!(" {since} "), style(StyleRole::Faint)),
+            Span::styled(fit(&place, rest), style(StyleRole::Text)),
         ]));
     }
 
     fn story(&self, column: &mut Column<'_>) {
         let Some(known) = self.chosen() else { return };
-        column.sentence(&known.called(), Role::Strong);
+        column.sentence(&known.called(), StyleRole::Strong);
         column.gap();
         let Some(standing) = &known.standing else { return };
         column.fact("where it is", &known.whereabouts().unwrap_or_default());
-        let failed = standing.matter() == Some(Matter::Undecided);
-        column.fact_in("erased", &standing.treated_said(), if failed { Role::Fault } else { Role::Text });
+        let failed = standing.matter() == Some(OpenItem::Undecided);
+        column.fact_in("erased", &standing.treated_said(), if failed { StyleRole::Fault } else { StyleRole::Text });
         standing.matter().into_iter().for_each(|m| column.fact("still open", &m.heading().to_lowercase()));
         column.gap();
         story(standing, column);
@@ -128,17 +128,17 @@ impl DrivesPage {
 }
 
 impl Screen for DrivesPage {
-    fn places(&self, _: &State) -> Vec<Place> {
-        vec![Place::Drives, Place::Typing]
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
+        vec![KeyPlace::Drives, KeyPlace::Typing]
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         match action {
             Action::Back if !self.field.value().is_empty() => {
                 self.field.clear();
-                state.to_do.push(Command::Ledger(AskLedger::Where(String::new())));
+                state.to_do.push(Effect::Ledger(AskLedger::Where(String::new())));
             }
-            Action::Back => return Answer::back(),
+            Action::Back => return ScreenAnswer::back(),
             Action::RowBefore => self.go(self.cursor.saturating_sub(1)),
             Action::RowAfter => self.go(self.cursor + 1),
             Action::ScrollUp | Action::ScrollDown => {
@@ -148,17 +148,17 @@ impl Screen for DrivesPage {
             }
             _ => {}
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     fn type_in(&mut self, state: &mut State, typed: &Typed<'_>) {
         if self.field.take(typed) {
-            state.to_do.push(Command::Ledger(AskLedger::Where(self.field.value().to_string())));
+            state.to_do.push(Effect::Ledger(AskLedger::Where(self.field.value().to_string())));
         }
     }
 
-    fn hear(&mut self, _: &mut State, heard: &Heard) -> bool {
-        let Heard::Where(asked, found) = heard else { return false };
+    fn hear(&mut self, _: &mut State, heard: &ScreenEvent) -> bool {
+        let ScreenEvent::Where(asked, found) = heard else { return false };
         // What was typed since then has been asked for too.
         if asked == self.field.value() {
             match found {
@@ -170,7 +170,7 @@ impl Screen for DrivesPage {
         true
     }
 
-    fn about(&self, _: &State) -> Option<About> {
+    fn about(&self, _: &State) -> Option<PlaceHelp> {
         Some((
             "Drives",
             [
@@ -186,7 +186,7 @@ impl Screen for DrivesPage {
         window::draw(state.theme, left, Scroll::Follows, buffer, |column| self.list(state, column));
         if area.width >= 100 {
             for y in left.top()..left.bottom() {
-                buffer.set_string(left.right(), y, "│", state.theme.style(Role::Line));
+                buffer.set_string(left.right(), y, "│", state.theme.style(StyleRole::Line));
             }
         }
         window::draw(state.theme, right, Scroll::From(self.scroll), buffer, |column| self.story(column));

@@ -1,9 +1,9 @@
 //! Help: what the place is for that lies beneath, and what its keys do.
 
-use super::{About, Answer, Screen};
-use crate::action::{Action, Binding, Place};
+use super::{PlaceHelp, Screen, ScreenAnswer};
+use crate::action::{Action, Binding, KeyPlace};
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::Column;
 use crate::widget::keys::key_lines;
 use crate::widget::panel::panel;
@@ -12,24 +12,24 @@ use ratatui::layout::Rect;
 
 /// The help of one place.
 pub(crate) struct Help {
-    about: About,
+    about: PlaceHelp,
     /// The keys that can be used there.
     keys: Vec<&'static Binding>,
 }
 
 impl Help {
-    pub(crate) fn new(about: About, keys: Vec<&'static Binding>) -> Self {
+    pub(crate) fn new(about: PlaceHelp, keys: Vec<&'static Binding>) -> Self {
         Self { about, keys }
     }
 }
 
 impl Screen for Help {
-    fn places(&self, _: &State) -> Vec<Place> {
-        vec![Place::Help]
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
+        vec![KeyPlace::Help]
     }
 
-    fn perform(&mut self, _: &mut State, action: Action) -> Answer {
-        if action == Action::Back { Answer::back() } else { Answer::stay() }
+    fn perform(&mut self, _: &mut State, action: Action) -> ScreenAnswer {
+        if action == Action::Back { ScreenAnswer::back() } else { ScreenAnswer::stay() }
     }
 
     fn fills(&self) -> bool {
@@ -41,9 +41,9 @@ impl Screen for Help {
         let mut column = Column::new(inner, buffer, state.theme);
         let (name, [question, words @ ..]) = &self.about;
         column.heading(&format!("Help for {name}"));
-        column.sentence(question, Role::Strong);
+        column.sentence(question, StyleRole::Strong);
         for sentence in words {
-            column.sentence(sentence, Role::Text);
+            column.sentence(sentence, StyleRole::Text);
         }
         column.gap();
         column.heading("Keys");

@@ -1,9 +1,9 @@
 //! A line that is typed over the screen: which drive to find, or which range of sectors a plan covers.
 
-use super::{Answer, Given, Screen};
-use crate::action::{Action, Place};
+use super::{Screen, ScreenAnswer, ScreenContext};
+use crate::action::{Action, KeyPlace};
 use crate::lane::LaneId;
-use crate::message::Command;
+use crate::message::Effect;
 use crate::state::State;
 use crate::widget::column::shorten;
 use crate::widget::field::{Field, Typed};
@@ -78,40 +78,40 @@ impl TypedLine {
 
 impl TypedLine {
     /// Saves what is typed as that setting.
-    fn saved(&self, setting: Setting) -> Vec<Command> {
-        vec![Command::SaveSetting(setting, self.field.value().trim().to_string())]
+    fn saved(&self, setting: Setting) -> Vec<Effect> {
+        vec![Effect::SaveSetting(setting, self.field.value().trim().to_string())]
     }
 }
 
 impl Screen for TypedLine {
-    fn places(&self, _: &State) -> Vec<Place> {
-        vec![Place::Line]
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
+        vec![KeyPlace::Line]
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         match (action, &self.asks) {
             (Action::Take, Asks::Drive) => state.find(self.field.value()),
             // What means no range stays, to be mended.
-            (Action::Take, Asks::Range(lane)) if !take_range(state, *lane, self.field.value()) => return Answer::stay(),
+            (Action::Take, Asks::Range(lane)) if !take_range(state, *lane, self.field.value()) => return ScreenAnswer::stay(),
             (Action::Take, Asks::Psid(lane)) => return take_psid(state, *lane, self.field.value()),
-            (Action::Take, Asks::Keyboard(_)) => return Answer::back().and(self.saved(Setting::Keyboard)),
-            (Action::Take, Asks::Zone) => return Answer::back().and(self.saved(Setting::Zone)),
+            (Action::Take, Asks::Keyboard(_)) => return ScreenAnswer::back().and(self.saved(Setting::Keyboard)),
+            (Action::Take, Asks::Zone) => return ScreenAnswer::back().and(self.saved(Setting::Zone)),
             (Action::Take, Asks::Clock) => {
-                let asked = Command::Machine(Ask::Clock(self.field.value().trim().to_string()));
-                return Answer::back().and(vec![asked]);
+                let asked = Effect::Machine(Ask::Clock(self.field.value().trim().to_string()));
+                return ScreenAnswer::back().and(vec![asked]);
             }
             (Action::Take, Asks::Passes) => {
                 let typed = self.field.value().trim().to_string();
                 if let Err(e) = typed.parse::<Program>() {
                     state.refuse(&e);
-                    return Answer::stay();
+                    return ScreenAnswer::stay();
                 }
-                return Answer::give(Given::Notation(typed));
+                return ScreenAnswer::give(ScreenContext::Notation(typed));
             }
             (Action::Take | Action::Back, _) => {}
-            _ => return Answer::stay(),
+            _ => return ScreenAnswer::stay(),
         }
-        Answer::back()
+        ScreenAnswer::back()
     }
 
     fn type_in(&mut self, _: &mut State, typed: &Typed<'_>) {
@@ -140,18 +140,18 @@ impl Screen for TypedLine {
 }
 
 /// Takes the PSID and makes the plan; one of another length than labels have stays, to be mended.
-fn take_psid(state: &mut State, id: LaneId, text: &str) -> Answer {
+fn take_psid(state: &mut State, id: LaneId, text: &str) -> ScreenAnswer {
     let secret = Secret::psid(text);
     const PRINTED: usize = 32;
     let length = secret.text().chars().count();
-    let Some(lane) = state.lanes.get_mut(id) else { return Answer::back() };
+    let Some(lane) = state.lanes.get_mut(id) else { return ScreenAnswer::back() };
     if !lane.seen.drive.simulated && length != PRINTED {
         state.notice = Some(format!("A PSID has {PRINTED} signs, and that has {length}: read it from the label again."));
-        return Answer::stay();
+        return ScreenAnswer::stay();
     }
     lane.draft.secret = Some(secret);
     let commands = state.take_plan();
-    Answer::back().and(commands)
+    ScreenAnswer::back().and(commands)
 }
 
 /// Takes the range for the plan of the lane, or says what is wrong with it. Gives whether it was taken.

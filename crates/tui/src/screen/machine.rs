@@ -2,14 +2,14 @@
 
 use super::line::TypedLine;
 use super::question::Question;
-use super::{About, Answer, Heard, Screen};
-use crate::action::{Action, Place};
-use crate::message::Command;
+use super::{PlaceHelp, Screen, ScreenAnswer, ScreenEvent};
+use crate::action::{Action, KeyPlace};
+use crate::message::Effect;
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::Column;
 use crate::widget::window::{self, Scroll};
-use jurex_station::machine::{Ask, Machine, Volume};
+use jurex_station::machine::{Ask, CarryVolume, Machine};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
@@ -26,8 +26,8 @@ pub(crate) struct MachinePage {
 
 /// A line of the page that something can be done at.
 #[derive(Clone, Debug, PartialEq, Eq)]
-enum Item {
-    Carry(Volume),
+enum MachineItem {
+    Carry(CarryVolume),
     Keyboard,
     Zone,
     Clock,
@@ -37,44 +37,48 @@ enum Item {
     SwitchOff,
 }
 
-impl Item {
+impl MachineItem {
     fn label(&self, state: &State) -> String {
         match self {
-            Item::Carry(volume) => {
+            MachineItem::Carry(volume) => {
                 let name = if volume.label.is_empty() { "without a name" } else { &volume.label };
                 format!("carry all records to {name} ({}, {})", volume.device, volume.kind)
             }
-            Item::Keyboard => format!("keyboard layout: {}", state.machine.as_ref().map_or("", Machine::keyboard)),
-            Item::Zone => format!("zone of the times: {}", state.machine.as_ref().map_or("", Machine::zone)),
-            Item::Clock => "set the clock".into(),
-            Item::Sleep => "let the machine sleep and wake, to thaw frozen drives".into(),
-            Item::SwitchOffAfter => {
+            MachineItem::Keyboard => format!("keyboard layout: {}", state.machine.as_ref().map_or("", Machine::keyboard)),
+            MachineItem::Zone => format!("zone of the times: {}", state.machine.as_ref().map_or("", Machine::zone)),
+            MachineItem::Clock => "set the clock".into(),
+            MachineItem::Sleep => "let the machine sleep and wake, to thaw frozen drives".into(),
+            MachineItem::SwitchOffAfter => {
                 let now = if state.switches_off_after { "yes" } else { "no" };
                 format!("switch off when the last job has ended: {now}")
             }
-            Item::Restart => "restart the machine".into(),
-            Item::SwitchOff => "switch the machine off".into(),
+            MachineItem::Restart => "restart the machine".into(),
+            MachineItem::SwitchOff => "switch the machine off".into(),
         }
     }
 
     /// What it means, in one sentence.
     fn about(&self, state: &State) -> &'static str {
         match self {
-            Item::Carry(_) => {
+            MachineItem::Carry(_) => {
                 "Ledger, papers, keys and settings are copied into a folder of their own there, and read back. Nothing there is overwritten."
             }
-            Item::Keyboard => "Another layout, by its name; it is kept in the settings. A scanner must be set to the same one.",
-            Item::Zone => "Another zone, by its name, as Europe/Lisbon; it is kept in the settings. Records hold universal time.",
-            Item::Clock => "The time of this zone, as 2026-11-26 15:04; the hardware clock is set too.",
-            Item::Sleep => {
+            MachineItem::Keyboard => {
+                "Another layout, by its name; it is kept in the settings. A scanner must be set to the same one."
+            }
+            MachineItem::Zone => {
+                "Another zone, by its name, as Europe/Lisbon; it is kept in the settings. Records hold universal time."
+            }
+            MachineItem::Clock => "The time of this zone, as 2026-11-26 15:04; the hardware clock is set too.",
+            MachineItem::Sleep => {
                 "Firmware may freeze the security commands of drives when it starts. In sleep (S3) their power goes, and after it some \
                  firmware leaves them alone. Not while a job runs."
             }
-            Item::SwitchOffAfter => "A minute after the last job has ended, told by sound; any key stops it.",
-            Item::Restart | Item::SwitchOff if state.loses_records() => {
+            MachineItem::SwitchOffAfter => "A minute after the last job has ended, told by sound; any key stops it.",
+            MachineItem::Restart | MachineItem::SwitchOff if state.loses_records() => {
                 "RECORDS ARE IN MEMORY ALONE, and lost then: carry them to a stick first."
             }
-            Item::Restart | Item::SwitchOff => "Not while a job runs. What was written is on its medium.",
+            MachineItem::Restart | MachineItem::SwitchOff => "Not while a job runs. What was written is on its medium.",
         }
     }
 }
@@ -82,42 +86,50 @@ impl Item {
 impl MachinePage {
     /// With the volumes that records can be carried to; asks for them.
     pub(crate) fn open(state: &mut State) -> Self {
-        state.to_do.push(Command::Volumes);
+        state.to_do.push(Effect::Volumes);
         Self::default()
     }
 
-    fn items(state: &State) -> Vec<Item> {
-        let carry = state.volumes.iter().cloned().map(Item::Carry);
-        let rest = [Item::Keyboard, Item::Zone, Item::Clock, Item::Sleep, Item::SwitchOffAfter, Item::Restart, Item::SwitchOff];
+    fn items(state: &State) -> Vec<MachineItem> {
+        let carry = state.volumes.iter().cloned().map(MachineItem::Carry);
+        let rest = [
+            MachineItem::Keyboard,
+            MachineItem::Zone,
+            MachineItem::Clock,
+            MachineItem::Sleep,
+            MachineItem::SwitchOffAfter,
+            MachineItem::Restart,
+            MachineItem::SwitchOff,
+        ];
         carry.chain(rest).collect()
     }
 
-    fn chosen(&self, state: &State) -> Item {
+    fn chosen(&self, state: &State) -> MachineItem {
         let items = Self::items(state);
         items[self.cursor.min(items.len() - 1)].clone()
     }
 
-    fn take(&mut self, state: &mut State) -> Answer {
+    fn take(&mut self, state: &mut State) -> ScreenAnswer {
         let busy = state.is_busy();
         match self.chosen(state) {
-            Item::Carry(volume) => {
+            MachineItem::Carry(volume) => {
                 self.waits = true;
-                Answer::to_do(vec![Command::Machine(Ask::Carry(volume.device))])
+                ScreenAnswer::to_do(vec![Effect::Machine(Ask::Carry(volume.device))])
             }
-            Item::Keyboard => Answer::push(TypedLine::of_keyboard(state.keyboards.clone())),
-            Item::Zone => Answer::push(TypedLine::of_zone()),
-            Item::Clock => Answer::push(TypedLine::of_clock()),
-            Item::SwitchOffAfter => {
+            MachineItem::Keyboard => ScreenAnswer::push(TypedLine::of_keyboard(state.keyboards.clone())),
+            MachineItem::Zone => ScreenAnswer::push(TypedLine::of_zone()),
+            MachineItem::Clock => ScreenAnswer::push(TypedLine::of_clock()),
+            MachineItem::SwitchOffAfter => {
                 state.switches_off_after = !state.switches_off_after;
-                Answer::stay()
+                ScreenAnswer::stay()
             }
-            Item::Sleep | Item::Restart | Item::SwitchOff if busy => {
+            MachineItem::Sleep | MachineItem::Restart | MachineItem::SwitchOff if busy => {
                 self.said = Some(Err("Not while a job runs: it would be cut short.".into()));
-                Answer::stay()
+                ScreenAnswer::stay()
             }
-            Item::Sleep => Answer::push(Question::machine(Ask::Sleep, state.now)),
-            Item::Restart => Answer::push(Question::machine(Ask::Restart, state.now)),
-            Item::SwitchOff => Answer::push(Question::machine(Ask::SwitchOff, state.now)),
+            MachineItem::Sleep => ScreenAnswer::push(Question::machine(Ask::Sleep, state.now)),
+            MachineItem::Restart => ScreenAnswer::push(Question::machine(Ask::Restart, state.now)),
+            MachineItem::SwitchOff => ScreenAnswer::push(Question::machine(Ask::SwitchOff, state.now)),
         }
     }
 
@@ -127,12 +139,12 @@ impl MachinePage {
         // Elsewhere the page can't be opened.
         let Some(machine) = &state.machine else { return };
         column.fact("started from", &machine.started_from());
-        let role = if machine.keeps() { Role::Text } else { Role::Fault };
+        let role = if machine.keeps() { StyleRole::Text } else { StyleRole::Fault };
         column.fact_in("keeps records in", &machine.keeps_in(), role);
         column.gap();
         if !state.machine_notes.is_empty() {
             column.heading("To know");
-            state.machine_notes.iter().for_each(|note| column.sentence(&format!("▸ {note}"), Role::Strong));
+            state.machine_notes.iter().for_each(|note| column.sentence(&format!("▸ {note}"), StyleRole::Strong));
             column.gap();
         }
         column.heading("To do");
@@ -141,50 +153,50 @@ impl MachinePage {
             if here {
                 column.focus = Some(column.used());
             }
-            let mark = Span::styled(if here { "▸ " } else { "  " }, style(Role::Act));
-            let role = if here { Role::Strong } else { Role::Text };
+            let mark = Span::styled(if here { "▸ " } else { "  " }, style(StyleRole::Act));
+            let role = if here { StyleRole::Strong } else { StyleRole::Text };
             column.line(Line::from_iter([mark, Span::styled(item.label(state), style(role))]));
         }
         if state.volumes.is_empty() {
             column.sentence(
                 "  (No stick is here that records could be carried to: put one in, and open this page again.)",
-                Role::Faint,
+                StyleRole::Faint,
             );
         }
         column.gap();
-        column.sentence(self.chosen(state).about(state), Role::Text);
+        column.sentence(self.chosen(state).about(state), StyleRole::Text);
         column.gap();
         match &self.said {
-            _ if self.waits => column.sentence("At it …", Role::Strong),
-            Some(Ok(said)) => column.sentence(&format!("✓ {said}"), Role::Proved),
-            Some(Err(why)) => column.sentence(&format!("✕ {why}"), Role::Fault),
+            _ if self.waits => column.sentence("At it …", StyleRole::Strong),
+            Some(Ok(said)) => column.sentence(&format!("✓ {said}"), StyleRole::Proved),
+            Some(Err(why)) => column.sentence(&format!("✕ {why}"), StyleRole::Fault),
             None => {}
         }
     }
 }
 
 impl Screen for MachinePage {
-    fn places(&self, _: &State) -> Vec<Place> {
-        vec![Place::Machine, Place::Anywhere]
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
+        vec![KeyPlace::Machine, KeyPlace::Anywhere]
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         let last = Self::items(state).len() - 1;
         match action {
-            Action::Back => return Answer::back(),
+            Action::Back => return ScreenAnswer::back(),
             Action::RowBefore => self.cursor = self.cursor.saturating_sub(1),
             Action::RowAfter => self.cursor = (self.cursor + 1).min(last),
             Action::Take if !self.waits => return self.take(state),
             _ => {}
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
-    fn hear(&mut self, _: &mut State, heard: &Heard) -> bool {
+    fn hear(&mut self, _: &mut State, heard: &ScreenEvent) -> bool {
         let said = match heard {
-            Heard::Machine(said) => said.clone(),
-            Heard::SettingSaved => Ok("It holds from now on, and is kept in the settings.".into()),
-            Heard::SettingNotSaved(why) => Err(format!("{why}.")),
+            ScreenEvent::Machine(said) => said.clone(),
+            ScreenEvent::SettingSaved => Ok("It holds from now on, and is kept in the settings.".into()),
+            ScreenEvent::SettingNotSaved(why) => Err(format!("{why}.")),
             _ => return false,
         };
         (self.said, self.waits) = (Some(said), false);
@@ -195,7 +207,7 @@ impl Screen for MachinePage {
         self.cursor = self.cursor.min(Self::items(state).len() - 1);
     }
 
-    fn about(&self, _: &State) -> Option<About> {
+    fn about(&self, _: &State) -> Option<PlaceHelp> {
         Some((
             "Machine",
             [

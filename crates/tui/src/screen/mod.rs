@@ -15,12 +15,12 @@ pub(super) mod preview;
 pub(super) mod question;
 pub(super) mod settings;
 
-use super::action::{Action, Place};
+use super::action::{Action, KeyPlace};
 use super::lane::{LaneId, Step};
-use super::message::{Command, Found};
+use super::message::{Effect, FoundDrives};
 use super::state::State;
 use super::widget::field::Typed;
-use jurex_past::Line;
+use jurex_past::JobLine;
 use jurex_pattern::method::Method;
 use jurex_pattern::notation::Program;
 use jurex_sanitize::policy::Policy;
@@ -29,54 +29,54 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
 /// What becomes of a screen that was asked to do something, and what is to be done in the world.
-pub(crate) struct Answer {
-    pub(crate) turn: Turn,
-    pub(crate) commands: Vec<Command>,
+pub(crate) struct ScreenAnswer {
+    pub(crate) turn: Transition,
+    pub(crate) commands: Vec<Effect>,
 }
 
 /// What becomes of a screen.
-pub(crate) enum Turn {
+pub(crate) enum Transition {
     Stay,
     /// Another one is laid over it.
     Push(Box<dyn Screen>),
     /// It goes; what lies beneath is given this.
-    Back(Option<Given>),
+    Back(Option<ScreenContext>),
 }
 
-impl Answer {
+impl ScreenAnswer {
     /// The screen stays as it is.
     pub(crate) fn stay() -> Self {
         Self::to_do(vec![])
     }
 
     /// The screen stays, and this is to be done.
-    pub(crate) fn to_do(commands: Vec<Command>) -> Self {
-        Self { turn: Turn::Stay, commands }
+    pub(crate) fn to_do(commands: Vec<Effect>) -> Self {
+        Self { turn: Transition::Stay, commands }
     }
 
     /// Another screen is laid over this one.
     pub(crate) fn push(screen: impl Screen + 'static) -> Self {
-        Self { turn: Turn::Push(Box::new(screen)), commands: vec![] }
+        Self { turn: Transition::Push(Box::new(screen)), commands: vec![] }
     }
 
     /// The screen goes.
     pub(crate) fn back() -> Self {
-        Self { turn: Turn::Back(None), commands: vec![] }
+        Self { turn: Transition::Back(None), commands: vec![] }
     }
 
     /// The screen goes and gives something to the one beneath.
-    pub(crate) fn give(given: Given) -> Self {
-        Self { turn: Turn::Back(Some(given)), commands: vec![] }
+    pub(crate) fn give(given: ScreenContext) -> Self {
+        Self { turn: Transition::Back(Some(given)), commands: vec![] }
     }
 
     /// The same, and this is to be done.
-    pub(crate) fn and(self, commands: Vec<Command>) -> Self {
+    pub(crate) fn and(self, commands: Vec<Effect>) -> Self {
         Self { commands, ..self }
     }
 }
 
 /// What a screen gives to the one that lies beneath it.
-pub(crate) enum Given {
+pub(crate) enum ScreenContext {
     /// A method that was chosen, for the plan of this lane if it was asked for one.
     Method(Option<LaneId>, Box<Method>),
     /// Passes of one's own for the plan of this lane.
@@ -88,7 +88,7 @@ pub(crate) enum Given {
 }
 
 /// What was done in the world for a screen.
-pub(crate) enum Heard {
+pub(crate) enum ScreenEvent {
     /// The methods are saved; the catalogue is the new one.
     MethodsSaved,
     Policy(Box<Policy>),
@@ -96,17 +96,17 @@ pub(crate) enum Heard {
     /// Why a setting was not saved.
     SettingNotSaved(String),
     /// Jobs in which this was found, older than that one.
-    Jobs(String, Option<i64>, Result<Vec<Line>, String>),
+    Jobs(String, Option<i64>, Result<Vec<JobLine>, String>),
     /// A job's story.
     Story(Box<Story>),
     /// The drives of such a serial, or all that are still open.
-    Where(String, Result<Found, String>),
+    Where(String, Result<FoundDrives, String>),
     /// What the machine said when it was asked for something.
     Machine(Result<String, String>),
 }
 
 /// Name and words of a place, for its help.
-pub(crate) type About = (&'static str, [&'static str; 3]);
+pub(crate) type PlaceHelp = (&'static str, [&'static str; 3]);
 
 /// How one gets to a place.
 pub(crate) enum WayTo {
@@ -121,7 +121,7 @@ pub(crate) enum WayTo {
 /// One screen of the stack.
 pub(crate) trait Screen {
     /// Where one is on it, from the innermost place outwards.
-    fn places(&self, state: &State) -> Vec<Place>;
+    fn places(&self, state: &State) -> Vec<KeyPlace>;
 
     /// Why something can't be done now, in one sentence; `None` if it can.
     fn why_not(&self, _state: &State, _action: Action) -> Option<String> {
@@ -129,23 +129,23 @@ pub(crate) trait Screen {
     }
 
     /// Does what was asked for, by a key or from the palette.
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer;
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer;
 
     /// Something is typed into the field that is open.
     fn type_in(&mut self, _state: &mut State, _typed: &Typed<'_>) {}
 
     /// A click at that place.
-    fn click(&mut self, _state: &mut State, _place: (u16, u16)) -> Answer {
-        Answer::stay()
+    fn click(&mut self, _state: &mut State, _place: (u16, u16)) -> ScreenAnswer {
+        ScreenAnswer::stay()
     }
 
     /// The screen above has gone and gives this.
-    fn take(&mut self, _state: &mut State, _given: Given) -> Answer {
-        Answer::stay()
+    fn take(&mut self, _state: &mut State, _given: ScreenContext) -> ScreenAnswer {
+        ScreenAnswer::stay()
     }
 
     /// Something was done in the world that it may wait for. Gives whether it did.
-    fn hear(&mut self, _state: &mut State, _heard: &Heard) -> bool {
+    fn hear(&mut self, _state: &mut State, _heard: &ScreenEvent) -> bool {
         false
     }
 
@@ -153,7 +153,7 @@ pub(crate) trait Screen {
     fn refresh(&mut self, _state: &mut State) {}
 
     /// How one gets to a place of this screen where one is not now.
-    fn way_to(&self, _state: &State, _place: Place) -> WayTo {
+    fn way_to(&self, _state: &State, _place: KeyPlace) -> WayTo {
         WayTo::None
     }
 
@@ -163,7 +163,7 @@ pub(crate) trait Screen {
     }
 
     /// What its help says; over what has none, no help is opened.
-    fn about(&self, _state: &State) -> Option<About> {
+    fn about(&self, _state: &State) -> Option<PlaceHelp> {
         None
     }
 

@@ -1,10 +1,10 @@
 //! The palette: everything that can be done, found by a few letters of its name.
 
-use super::{Answer, Given, Screen, WayTo};
-use crate::action::{Action, BINDINGS, Binding, Place};
+use super::{Screen, ScreenAnswer, ScreenContext, WayTo};
+use crate::action::{Action, BINDINGS, Binding, KeyPlace};
 use crate::lane::Step;
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, shorten};
 use crate::widget::field::{Field, Typed};
 use crate::widget::panel::panel;
@@ -36,37 +36,37 @@ struct Offer {
 }
 
 /// What a place is called in the palette; `None` for places that only answer a question.
-fn called(place: Place) -> Option<&'static str> {
+fn called(place: KeyPlace) -> Option<&'static str> {
     Some(match place {
-        Place::Step(step) => step.name(),
-        Place::Form => "Certify",
-        Place::Bytes => "Bytes",
-        Place::Methods => "Methods",
-        Place::Lot => "Lot",
-        Place::LedgerFind | Place::LedgerStory => "Ledger",
-        Place::ReleaseForm => "Release",
-        Place::Drives => "Drives",
-        Place::Preview => "The paper",
-        Place::Machine => "Machine",
-        Place::FilesTree | Place::FilesPlan | Place::FreePlan | Place::FilesWork | Place::FilesOver => "Files",
-        Place::Afar => "From afar",
-        Place::Bench | Place::Walking | Place::Lanes | Place::Anywhere => "Bench",
-        Place::BytesPrompt
-        | Place::MethodsSearch
-        | Place::MethodsFile
-        | Place::MethodsDelete
-        | Place::Editor
-        | Place::LotNaming
-        | Place::Help
-        | Place::StopQuestion
-        | Place::QuitQuestion
-        | Place::MachineQuestion
-        | Place::Countdown
-        | Place::Typing
-        | Place::Line
-        | Place::Palette
-        | Place::Settings
-        | Place::SettingsField => return None,
+        KeyPlace::Step(step) => step.name(),
+        KeyPlace::Form => "Certify",
+        KeyPlace::Bytes => "Bytes",
+        KeyPlace::Methods => "Methods",
+        KeyPlace::Lot => "Lot",
+        KeyPlace::LedgerFind | KeyPlace::LedgerStory => "Ledger",
+        KeyPlace::ReleaseForm => "Release",
+        KeyPlace::Drives => "Drives",
+        KeyPlace::Preview => "The paper",
+        KeyPlace::Machine => "Machine",
+        KeyPlace::FilesTree | KeyPlace::FilesPlan | KeyPlace::FreePlan | KeyPlace::FilesWork | KeyPlace::FilesOver => "Files",
+        KeyPlace::Afar => "From afar",
+        KeyPlace::Bench | KeyPlace::Walking | KeyPlace::Lanes | KeyPlace::Anywhere => "Bench",
+        KeyPlace::BytesPrompt
+        | KeyPlace::MethodsSearch
+        | KeyPlace::MethodsFile
+        | KeyPlace::MethodsDelete
+        | KeyPlace::Editor
+        | KeyPlace::LotNaming
+        | KeyPlace::Help
+        | KeyPlace::StopQuestion
+        | KeyPlace::QuitQuestion
+        | KeyPlace::MachineQuestion
+        | KeyPlace::Countdown
+        | KeyPlace::Typing
+        | KeyPlace::Line
+        | KeyPlace::Palette
+        | KeyPlace::Settings
+        | KeyPlace::SettingsField => return None,
     })
 }
 
@@ -97,19 +97,19 @@ impl Palette {
     }
 
     /// The chosen line goes to the screen beneath; what can't be done says why.
-    fn choose(&self, state: &mut State) -> Answer {
+    fn choose(&self, state: &mut State) -> ScreenAnswer {
         // A scanner's line end is no answer of a person.
         if state.in_burst() {
-            return Answer::stay();
+            return ScreenAnswer::stay();
         }
         let found = self.found();
-        let Some(offer) = found.get(self.cursor) else { return Answer::back() };
+        let Some(offer) = found.get(self.cursor) else { return ScreenAnswer::back() };
         match &offer.why_not {
             Some(why) => {
                 state.notice = Some(why.clone());
-                Answer::back()
+                ScreenAnswer::back()
             }
-            None => Answer::give(Given::Offer(offer.step, offer.binding.action)),
+            None => ScreenAnswer::give(ScreenContext::Offer(offer.step, offer.binding.action)),
         }
     }
 }
@@ -138,19 +138,19 @@ fn offers(screen: &dyn Screen, state: &State) -> Vec<Offer> {
 }
 
 impl Screen for Palette {
-    fn places(&self, _: &State) -> Vec<Place> {
-        vec![Place::Palette]
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
+        vec![KeyPlace::Palette]
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         match action {
             Action::RowBefore => self.cursor = self.cursor.saturating_sub(1),
             Action::RowAfter => self.cursor = (self.cursor + 1).min(self.found().len().saturating_sub(1)),
             Action::Take => return self.choose(state),
-            Action::Back => return Answer::back(),
+            Action::Back => return ScreenAnswer::back(),
             _ => {}
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     fn type_in(&mut self, _: &mut State, typed: &Typed<'_>) {
@@ -168,34 +168,34 @@ impl Screen for Palette {
         let mut column = Column::new(inner, buffer, state.theme);
         let room = usize::from(column.width());
         let style = |role| state.theme.style(role);
-        let prompt = Span::styled("Do what?  ", style(Role::Faint));
+        let prompt = Span::styled("Do what?  ", style(StyleRole::Faint));
         column.line(Line::from_iter(std::iter::once(prompt).chain(self.field.spans(state.theme, room.saturating_sub(10), true))));
         column.gap();
         let found = self.found();
         if found.is_empty() {
-            return column.sentence("Nothing has these letters.", Role::Faint);
+            return column.sentence("Nothing has these letters.", StyleRole::Faint);
         }
         let rows = usize::from(column.left()).saturating_sub(1).max(1);
         let first = self.cursor.saturating_sub(rows.saturating_sub(1));
         for (at, offer) in found.iter().enumerate().skip(first).take(rows) {
             let here = at == self.cursor;
             let role = match (here, &offer.why_not) {
-                (true, _) => Role::Strong,
-                (false, None) => Role::Text,
-                (false, Some(_)) => Role::Faint,
+                (true, _) => StyleRole::Strong,
+                (false, None) => StyleRole::Text,
+                (false, Some(_)) => StyleRole::Faint,
             };
             let mark = if here { "▸ " } else { "  " };
             let why = offer.why_not.as_deref().unwrap_or_default();
             let name_room = (room / 2).clamp(20, 44);
             column.line(Line::from(vec![
-                Span::styled(mark, style(Role::Act)),
+                Span::styled(mark, style(StyleRole::Act)),
                 Span::styled(format!("{:<name_room$}", shorten(&offer.name, name_room - 1)), style(role)),
-                Span::styled(format!("{:<10}", offer.binding.shown), style(Role::Act)),
-                Span::styled(shorten(why, room.saturating_sub(name_room + 12)), style(Role::Faint)),
+                Span::styled(format!("{:<10}", offer.binding.shown), style(StyleRole::Act)),
+                Span::styled(shorten(why, room.saturating_sub(name_room + 12)), style(StyleRole::Faint)),
             ]));
         }
         if found.len() > first + rows {
-            column.line(Line::styled(format!("  … {} more lines ↓", found.len() - first - rows), style(Role::Faint)));
+            column.line(Line::styled(format!("  … {} more lines ↓", found.len() - first - rows), style(StyleRole::Faint)));
         }
     }
 }

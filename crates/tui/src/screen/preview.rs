@@ -1,9 +1,9 @@
 //! The paper as it will print, before it is written: what the person signs.
 
-use super::{About, Answer, Screen};
-use crate::action::{Action, Place};
+use super::{PlaceHelp, Screen, ScreenAnswer};
+use crate::action::{Action, KeyPlace};
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::Column;
 use crate::widget::window::{self, Scroll};
 use jurex_report::{House, PreviewLine, Print, preview};
@@ -37,21 +37,21 @@ impl PreviewPage {
             match line {
                 PreviewLine::Words { text, inverted: true, .. } => {
                     let across = format!("{text:<width$}");
-                    column.line(Line::styled(across, style(Role::Strong).add_modifier(Modifier::REVERSED)));
+                    column.line(Line::styled(across, style(StyleRole::Strong).add_modifier(Modifier::REVERSED)));
                 }
                 PreviewLine::Words { text, strong, .. } => {
-                    column.line(Line::styled(text.clone(), style(if *strong { Role::Strong } else { Role::Text })));
+                    column.line(Line::styled(text.clone(), style(if *strong { StyleRole::Strong } else { StyleRole::Text })));
                 }
                 PreviewLine::Rule => {
                     // Between the margins, as on the paper.
                     let margin = width * 94 / 1000;
                     let rule = format!("{}{}", " ".repeat(margin), "─".repeat(width - 2 * margin));
-                    column.line(Line::styled(rule, style(Role::Line)));
+                    column.line(Line::styled(rule, style(StyleRole::Line)));
                 }
                 PreviewLine::EndOfPage(page, pages) => {
                     column.line(Line::styled(
                         format!("╌╌ end of page {page} of {pages} ").to_string() + &"╌".repeat(20),
-                        style(Role::Faint),
+                        style(StyleRole::Faint),
                     ));
                     column.gap();
                 }
@@ -61,13 +61,13 @@ impl PreviewPage {
 }
 
 impl Screen for PreviewPage {
-    fn places(&self, _: &State) -> Vec<Place> {
-        vec![Place::Preview, Place::Anywhere]
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
+        vec![KeyPlace::Preview, KeyPlace::Anywhere]
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         match action {
-            Action::Back => return Answer::back(),
+            Action::Back => return ScreenAnswer::back(),
             Action::ScrollUp | Action::ScrollDown => {
                 let body = Rect::new(1, 1, state.size.0.saturating_sub(2), state.size.1.saturating_sub(2));
                 let most = window::most_scroll(state.theme, body, |column| self.paint(state, column));
@@ -75,10 +75,10 @@ impl Screen for PreviewPage {
             }
             _ => {}
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
-    fn about(&self, _: &State) -> Option<About> {
+    fn about(&self, _: &State) -> Option<PlaceHelp> {
         Some((
             "The paper",
             [

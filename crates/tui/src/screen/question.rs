@@ -1,15 +1,15 @@
 //! Questions that end work. They are answered by a letter of their own, and deaf at first.
 
-use super::{Answer, Screen};
-use crate::action::{self, Action, Place};
+use super::{Screen, ScreenAnswer};
+use crate::action::{self, Action, KeyPlace};
 use crate::lane::LaneId;
-use crate::message::Command;
+use crate::message::Effect;
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::Column;
 use crate::widget::keys::key_lines;
 use crate::widget::panel::panel;
-use jurex_engine::Wish;
+use jurex_engine::Control;
 use jurex_station::machine::Ask;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -50,11 +50,11 @@ impl Question {
         Self { ends: Ends::Machine(ask), asked: now }
     }
 
-    fn place(&self) -> Place {
+    fn place(&self) -> KeyPlace {
         match self.ends {
-            Ends::Job(_) => Place::StopQuestion,
-            Ends::Program => Place::QuitQuestion,
-            Ends::Machine(_) => Place::MachineQuestion,
+            Ends::Job(_) => KeyPlace::StopQuestion,
+            Ends::Program => KeyPlace::QuitQuestion,
+            Ends::Machine(_) => KeyPlace::MachineQuestion,
         }
     }
 
@@ -112,18 +112,18 @@ fn machine_words(ask: &Ask, state: &State) -> [String; 3] {
 }
 
 impl Screen for Question {
-    fn places(&self, _: &State) -> Vec<Place> {
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
         vec![self.place()]
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         let hears = state.now >= self.asked + DEAF;
         match (action, &self.ends) {
-            (Action::ConfirmStop, Ends::Job(lane)) if hears => Answer::back().and(state.wish(*lane, Wish::Stop)),
-            (Action::ConfirmQuit, Ends::Program) if hears => Answer::back().and(state.quit_now()),
-            (Action::ConfirmMachine, Ends::Machine(ask)) if hears => Answer::back().and(vec![Command::Machine(ask.clone())]),
-            (Action::Back, _) => Answer::back(),
-            _ => Answer::stay(),
+            (Action::ConfirmStop, Ends::Job(lane)) if hears => ScreenAnswer::back().and(state.wish(*lane, Control::Stop)),
+            (Action::ConfirmQuit, Ends::Program) if hears => ScreenAnswer::back().and(state.quit_now()),
+            (Action::ConfirmMachine, Ends::Machine(ask)) if hears => ScreenAnswer::back().and(vec![Effect::Machine(ask.clone())]),
+            (Action::Back, _) => ScreenAnswer::back(),
+            _ => ScreenAnswer::stay(),
         }
     }
 
@@ -135,7 +135,7 @@ impl Screen for Question {
         let inner = panel(state.theme, 72, 12, area, buffer);
         let mut column = Column::new(inner, buffer, state.theme);
         for (i, sentence) in self.words(state).iter().enumerate() {
-            column.sentence(sentence, if i == 0 { Role::Strong } else { Role::Text });
+            column.sentence(sentence, if i == 0 { StyleRole::Strong } else { StyleRole::Text });
             column.gap();
         }
         key_lines(&action::usable(&[self.place()], &|_| None), &mut column);

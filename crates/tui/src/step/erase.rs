@@ -3,18 +3,18 @@
 use crate::action::Action;
 use crate::lane::stage::Log;
 use crate::lane::{Lane, LaneState};
-use crate::screen::Answer;
+use crate::screen::ScreenAnswer;
 use crate::screen::question::Question;
 use crate::state::State;
 use crate::step::unfinished::cut_short;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::Column;
 use crate::widget::{pace, strata};
 use jurex_device::native::ata::erase::PASSWORD;
-use jurex_engine::{Activity, Wish};
+use jurex_engine::{Activity, Control};
 use jurex_pattern::text::capital;
 use jurex_pattern::units::{duration, rate, si_size, size};
-use jurex_sanitize::evidence::OwnEvidence;
+use jurex_sanitize::evidence::NativeEvidence;
 use jurex_sanitize::strata::Strata;
 
 /// Why something can't be done with the job of this lane now.
@@ -46,21 +46,21 @@ fn goes_on_alone(lane: &Lane) -> bool {
 }
 
 /// Does what was asked for in this step.
-pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
-    let Some(id) = state.selected else { return Answer::stay() };
+pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
+    let Some(id) = state.selected else { return ScreenAnswer::stay() };
     match action {
-        Action::Hold => Answer::to_do(state.wish(id, Wish::Hold)),
-        Action::GoOn => Answer::to_do(state.wish(id, Wish::GoOn)),
-        Action::StopJob => Answer::push(Question::stop(id, state.now)),
-        _ => Answer::stay(),
+        Action::Hold => ScreenAnswer::to_do(state.wish(id, Control::Hold)),
+        Action::GoOn => ScreenAnswer::to_do(state.wish(id, Control::GoOn)),
+        Action::StopJob => ScreenAnswer::push(Question::stop(id, state.now)),
+        _ => ScreenAnswer::stay(),
     }
 }
 
 /// Draws the step into a column that is as long as it needs.
 pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
-    let Some(log) = lane.log() else { return column.sentence("Nothing is being erased.", Role::Faint) };
+    let Some(log) = lane.log() else { return column.sentence("Nothing is being erased.", StyleRole::Faint) };
     column.question("Is it going well?");
-    column.sentence(&now_sentence(lane, log), Role::Strong);
+    column.sentence(&now_sentence(lane, log), StyleRole::Strong);
     if lane.over().is_some() {
         cut_short(lane, column);
     }
@@ -103,8 +103,8 @@ fn now_sentence(lane: &Lane, log: &Log) -> String {
     let faults = progress.faults().map(|f| format!(" {f}.")).unwrap_or_default();
     let doing = match (lane.state(), lane.record()) {
         (_, Some(record)) => format!("{} Outcome: {}.", record.evidence().ended.sentence(), record.claim().outcome()),
-        _ if asked_for == Some(Wish::Hold) => format!("Holding {which}: what is in flight comes to its end first."),
-        _ if asked_for == Some(Wish::Stop) => format!("Stopping {which}: what is in flight comes to its end first."),
+        _ if asked_for == Some(Control::Hold) => format!("Holding {which}: what is in flight comes to its end first."),
+        _ if asked_for == Some(Control::Stop) => format!("Stopping {which}: what is in flight comes to its end first."),
         (LaneState::Held, _) => format!("Held in {which}: nothing is being written."),
         (..) => match progress.activity() {
             Activity::Laying => format!("Laying {which}."),
@@ -117,7 +117,7 @@ fn now_sentence(lane: &Lane, log: &Log) -> String {
 }
 
 /// The drive's own erasure: what it says, what was sent, and whether anything stops it.
-fn by_itself(lane: &Lane, log: &Log, own: &OwnEvidence, column: &mut Column<'_>) {
+fn by_itself(lane: &Lane, log: &Log, own: &NativeEvidence, column: &mut Column<'_>) {
     let progress = &log.progress;
     column.heading("By the drive itself");
     column.fact("command", own.technique.name());
@@ -130,7 +130,7 @@ fn by_itself(lane: &Lane, log: &Log, own: &OwnEvidence, column: &mut Column<'_>)
         _ if own.sent == 0 => "nothing was sent yet".into(),
         _ => "it was at work when it was last heard of".into(),
     };
-    column.fact_in("it says", &said, Role::Strong);
+    column.fact_in("it says", &said, StyleRole::Strong);
     if working {
         let stop = if own.technique.runs_by_itself() {
             "Nothing stops it, not even its power being taken. The job may be left (x): the drive goes on by itself, and going on with the job later asks it first."
@@ -156,7 +156,7 @@ fn by_itself(lane: &Lane, log: &Log, own: &OwnEvidence, column: &mut Column<'_>)
             "it may have kept the password `{PASSWORD}`: going on with the job, or `jurex unlock {}`, takes it away",
             lane.seen.drive.shown_path()
         );
-        column.fact_in("password", &said, Role::Strong);
+        column.fact_in("password", &said, StyleRole::Strong);
     }
     const SHOWN: usize = 6;
     let from = own.commands.len().saturating_sub(SHOWN);
@@ -191,7 +191,7 @@ fn counters(log: &Log, column: &mut Column<'_>) {
 
 fn events(lane: &Lane, log: &Log, column: &mut Column<'_>) {
     if let Some(trouble) = lane.over().and_then(|over| over.end.ledger_trouble.as_ref()) {
-        column.sentence(&format!("✕ {trouble}"), Role::Strong);
+        column.sentence(&format!("✕ {trouble}"), StyleRole::Strong);
     }
     /// The last ones; all of them are in the ledger.
     const MOST: usize = 60;

@@ -2,14 +2,14 @@
 
 use crate::action::Action;
 use crate::lane::bytes::BytesView;
-use crate::lane::readings::{Reading, Wanted};
+use crate::lane::readings::{LaneReading, WantedReading};
 use crate::lane::{Lane, Presence};
-use crate::message::Command;
-use crate::screen::Answer;
+use crate::message::Effect;
+use crate::screen::ScreenAnswer;
 use crate::state::State;
 use crate::step::prove::{all_leftovers, leftovers};
 use crate::step::unfinished::cut_short;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::Column;
 use crate::widget::strata;
 use jurex_device::media::HiddenAreas;
@@ -18,36 +18,36 @@ use jurex_pattern::units::{counted, duration, si_size};
 use jurex_sanitize::strata::Strata;
 
 /// Does what was asked for in this step.
-pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
     match action {
-        Action::OpenBytes => Answer::to_do(open_bytes(state)),
-        Action::SeeFind => Answer::to_do(state.see_find()),
-        Action::Beacon => Answer::to_do(toggle_beacon(state)),
-        Action::AsLeft => Answer::to_do(ask_as_left(state)),
-        _ => Answer::stay(),
+        Action::OpenBytes => ScreenAnswer::to_do(open_bytes(state)),
+        Action::SeeFind => ScreenAnswer::to_do(state.see_find()),
+        Action::Beacon => ScreenAnswer::to_do(toggle_beacon(state)),
+        Action::AsLeft => ScreenAnswer::to_do(ask_as_left(state)),
+        _ => ScreenAnswer::stay(),
     }
 }
 
 /// Opens the byte viewer at the drive's first sector.
-fn open_bytes(state: &mut State) -> Vec<Command> {
+fn open_bytes(state: &mut State) -> Vec<Effect> {
     let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
     if lane.is_gone() {
         state.notice = Some("The drive is gone: there is nothing to read.".into());
         return vec![];
     }
     lane.look.bytes = Some(BytesView::default());
-    vec![Command::ReadPage(id, 0)]
+    vec![Effect::ReadPage(id, 0)]
 }
 
 /// Asks whether a marked drive is still as it was left, or breaks that off.
-fn ask_as_left(state: &mut State) -> Vec<Command> {
+fn ask_as_left(state: &mut State) -> Vec<Effect> {
     let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
     if lane.readings.is_going() {
-        return vec![Command::Read(id, Wanted::End)];
+        return vec![Effect::Read(id, WantedReading::End)];
     }
     let job = lane.look.mark.as_ref().and_then(|m| m.mark()).map(|m| m.says.job.clone());
-    lane.readings.as_left = Reading::Going(0.0);
-    job.map(|job| Command::Read(id, Wanted::AsLeft(job))).into_iter().collect()
+    lane.readings.as_left = LaneReading::Going(0.0);
+    job.map(|job| Effect::Read(id, WantedReading::AsLeft(job))).into_iter().collect()
 }
 
 /// The mark of an earlier erasure, and whether the drive is still as it was left.
@@ -55,30 +55,34 @@ fn mark(lane: &Lane, column: &mut Column<'_>) {
     let Some(mark) = &lane.look.mark else { return };
     column.heading("The mark of an erasure");
     for said in mark.sentences(jurex_station::clock::wall()) {
-        let role = if said.starts_with('✕') { Role::Fault } else { Role::Strong };
+        let role = if said.starts_with('✕') { StyleRole::Fault } else { StyleRole::Strong };
         column.sentence(&said, role);
     }
     match &lane.readings.as_left {
-        Reading::NotAsked if mark.mark().is_some() => column
-            .sentence("Still as it was left? a reads a sample of it against the ledger's record: about a minute.", Role::Text),
-        Reading::NotAsked => {}
-        Reading::Going(share) => column.sentence(&format!("Reading a sample … {:.0} %. a ends it.", share * 100.0), Role::Text),
-        Reading::Failed(why) => column.sentence(why, Role::Strong),
-        Reading::Over(read) => {
-            let role = if read.finding() == Finding::Confirmed { Role::Proved } else { Role::Fault };
+        LaneReading::NotAsked if mark.mark().is_some() => column.sentence(
+            "Still as it was left? a reads a sample of it against the ledger's record: about a minute.",
+            StyleRole::Text,
+        ),
+        LaneReading::NotAsked => {}
+        LaneReading::Going(share) => {
+            column.sentence(&format!("Reading a sample … {:.0} %. a ends it.", share * 100.0), StyleRole::Text)
+        }
+        LaneReading::Failed(why) => column.sentence(why, StyleRole::Strong),
+        LaneReading::Over(read) => {
+            let role = if read.finding() == Finding::Confirmed { StyleRole::Proved } else { StyleRole::Fault };
             let word = match read.finding() {
                 Finding::Confirmed => "It is as it was left, as far as the sample tells.",
                 Finding::Contradicted => "✕ It is not as it was left.",
                 Finding::Incomplete => "The sample was not read to its end.",
             };
             column.sentence(word, role);
-            read.sentences().iter().for_each(|said| column.sentence(said, Role::Text));
+            read.sentences().iter().for_each(|said| column.sentence(said, StyleRole::Text));
         }
     }
     column.gap();
 }
 
-fn toggle_beacon(state: &mut State) -> Vec<Command> {
+fn toggle_beacon(state: &mut State) -> Vec<Effect> {
     let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
     if lane.is_working() || lane.is_gone() {
         state.notice = Some("The beacon reads from a drive that is there and not being worked on.".into());
@@ -86,7 +90,7 @@ fn toggle_beacon(state: &mut State) -> Vec<Command> {
     }
     lane.look.beacon = !lane.look.beacon;
     let on = lane.look.beacon;
-    vec![Command::Beacon(id, on)]
+    vec![Effect::Beacon(id, on)]
 }
 
 /// Draws the step into a column that is as long as it needs.
@@ -98,8 +102,8 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     cut_short(lane, column);
     column.heading("As its label should read");
     column.fact("maker", &said(&drive.unit.maker));
-    column.fact_in("model", &said(&drive.unit.model), Role::Strong);
-    column.fact_in("serial", &said(&drive.unit.serial), Role::Strong);
+    column.fact_in("model", &said(&drive.unit.model), StyleRole::Strong);
+    column.fact_in("serial", &said(&drive.unit.serial), StyleRole::Strong);
     column.fact("capacity", &format!("{}, {}", drive.size(), counted(drive.geometry.sectors, "sector")));
     column.fact("firmware", &said(&drive.unit.firmware));
     column.gap();
@@ -113,7 +117,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.fact_in(
         "hidden areas",
         &drive.hidden.sentence(),
-        if drive.hidden == HiddenAreas::None { Role::Text } else { Role::Strong },
+        if drive.hidden == HiddenAreas::None { StyleRole::Text } else { StyleRole::Strong },
     );
     for other in &drive.elsewhere {
         column.fact("of the same unit", &other.what);
@@ -137,15 +141,17 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     all_leftovers(lane, column);
     column.heading("May it be erased?");
     match &lane.verdict {
-        _ if lane.is_gone() => column.sentence("It is gone. Attach it again, and Jurex looks anew.", Role::Strong),
+        _ if lane.is_gone() => column.sentence("It is gone. Attach it again, and Jurex looks anew.", StyleRole::Strong),
         Ok(_) => match lane.seen.verdict() {
-            Ok(_) => column.sentence("Yes: nothing uses it. Its label is checked again before anything is written.", Role::Text),
+            Ok(_) => {
+                column.sentence("Yes: nothing uses it. Its label is checked again before anything is written.", StyleRole::Text)
+            }
             Err(refusal) => {
-                column.sentence(&format!("⊘ Not by writing to it: {refusal}."), Role::Strong);
-                column.sentence("An erasure of its own can take it out of this state: see Plan.", Role::Text);
+                column.sentence(&format!("⊘ Not by writing to it: {refusal}."), StyleRole::Strong);
+                column.sentence("An erasure of its own can take it out of this state: see Plan.", StyleRole::Text);
             }
         },
-        Err(refusal) => column.sentence(&format!("⊘ No: {refusal}. There is no way around this."), Role::Strong),
+        Err(refusal) => column.sentence(&format!("⊘ No: {refusal}. There is no way around this."), StyleRole::Strong),
     }
 }
 
@@ -159,7 +165,7 @@ fn presence(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let beacon =
         lane.look.beacon.then(|| "The beacon is on: its light goes long, short. Nothing is written; b ends it.".to_string());
     for words in said.into_iter().chain(beacon) {
-        column.sentence(&words, Role::Strong);
+        column.sentence(&words, StyleRole::Strong);
         column.gap();
     }
 }
@@ -172,14 +178,14 @@ fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let Some(contents) = &lane.look.contents else {
         let why =
             if lane.seen.has_answered() { "Looking …" } else { "The drive has not answered yet; it is read once it has." };
-        return column.sentence(why, Role::Faint);
+        return column.sentence(why, StyleRole::Faint);
     };
     let geometry = lane.seen.drive.geometry;
     if contents.regions.is_empty() {
-        column.sentence(&contents.sentence(), Role::Text);
+        column.sentence(&contents.sentence(), StyleRole::Text);
     }
     let mut drawing = Strata::of_drive(&lane.seen.drive, contents);
-    if let Reading::Over(residue) = &lane.readings.left {
+    if let LaneReading::Over(residue) = &lane.readings.left {
         drawing = drawing.with_left(&residue.usable);
     }
     if !drawing.layers[0].spans.is_empty() {
@@ -191,13 +197,13 @@ fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
                 counted(sectors, "sector"),
                 si_size(geometry.bytes_of(sectors))
             );
-            column.sentence(&words, Role::Strong);
+            column.sentence(&words, StyleRole::Strong);
         }
         for region in contents.regions.iter().take(MOST_REGIONS) {
-            column.sentence(&region.line(geometry), Role::Faint);
+            column.sentence(&region.line(geometry), StyleRole::Faint);
         }
     }
     if let Some(note) = &contents.note {
-        column.sentence(note, Role::Strong);
+        column.sentence(note, StyleRole::Strong);
     }
 }

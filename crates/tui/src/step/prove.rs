@@ -2,55 +2,55 @@
 
 use crate::action::Action;
 use crate::lane::Lane;
-use crate::lane::readings::{Again, Reading, Wanted};
-use crate::message::Command;
-use crate::screen::Answer;
+use crate::lane::readings::{Again, LaneReading, WantedReading};
+use crate::message::Effect;
+use crate::screen::ScreenAnswer;
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::Column;
 use crate::widget::strata;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{counted, grouped, si_size};
-use jurex_sanitize::evidence::{CheckEvidence, Drawn, Evidence, Expect, OwnEvidence, Size, StageKind};
+use jurex_sanitize::evidence::{CheckEvidence, Drawn, Evidence, Expect, NativeEvidence, SizeFinding, StageKind};
 use jurex_sanitize::residue::Leftovers;
 use jurex_sanitize::strata::Strata;
-use jurex_station::bench::Sample;
+use jurex_station::bench::SampledSector;
 use ratatui::text::{Line, Span};
 
 /// Does what was asked for in this step.
-pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
     match action {
-        Action::ReadSample => Answer::to_do(read_again(state, false)),
-        Action::ReadAll => Answer::to_do(read_again(state, true)),
-        Action::SeeFind => Answer::to_do(state.see_find()),
-        _ => Answer::stay(),
+        Action::ReadSample => ScreenAnswer::to_do(read_again(state, false)),
+        Action::ReadAll => ScreenAnswer::to_do(read_again(state, true)),
+        Action::SeeFind => ScreenAnswer::to_do(state.see_find()),
+        _ => ScreenAnswer::stay(),
     }
 }
 
 /// Reads what the job has left once more, or breaks a reading off.
-fn read_again(state: &mut State, all: bool) -> Vec<Command> {
+fn read_again(state: &mut State, all: bool) -> Vec<Effect> {
     let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
     if lane.readings.is_going() {
-        return vec![Command::Read(id, Wanted::End)];
+        return vec![Effect::Read(id, WantedReading::End)];
     }
     let Some(record) = lane.written_record() else { return vec![] };
-    lane.readings.again = Reading::Going(0.0);
-    vec![Command::Read(id, Wanted::Again(Box::new(record), all))]
+    lane.readings.again = LaneReading::Going(0.0);
+    vec![Effect::Read(id, WantedReading::Again(Box::new(record), all))]
 }
 
 /// Searches for leftovers, or breaks a reading off.
-pub(crate) fn search_left(state: &mut State) -> Vec<Command> {
+pub(crate) fn search_left(state: &mut State) -> Vec<Effect> {
     let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
     if lane.readings.is_going() {
-        return vec![Command::Read(id, Wanted::End)];
+        return vec![Effect::Read(id, WantedReading::End)];
     }
-    (lane.readings.left, lane.readings.finds_so_far) = (Reading::Going(0.0), 0);
-    vec![Command::Read(id, Wanted::Left)]
+    (lane.readings.left, lane.readings.finds_so_far) = (LaneReading::Going(0.0), 0);
+    vec![Effect::Read(id, WantedReading::Left)]
 }
 
 /// Draws the step into a column that is as long as it needs.
 pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
-    let Some(log) = lane.log() else { return column.sentence("Nothing has been read back.", Role::Faint) };
+    let Some(log) = lane.log() else { return column.sentence("Nothing has been read back.", StyleRole::Faint) };
     column.question("Is it really gone?");
     let evidence = log.progress.evidence();
     let over = lane.over();
@@ -58,13 +58,13 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     match over {
         Some(over) => {
             let outcome = over.end.record.claim().outcome();
-            column.sentence(&format!("{outcome}. {}", over.confidence), Role::Strong);
+            column.sentence(&format!("{outcome}. {}", over.confidence), StyleRole::Strong);
         }
-        None => column.sentence("The reading back is going on; nothing is claimed before its end.", Role::Strong),
+        None => column.sentence("The reading back is going on; nothing is claimed before its end.", StyleRole::Strong),
     }
     column.gap();
     let mut drawing = Strata::of(evidence, &lane.look.known_contents());
-    if let Reading::Over(residue) = &lane.readings.left {
+    if let LaneReading::Over(residue) = &lane.readings.left {
         drawing = drawing.with_left(&residue.usable);
     }
     let place = column.take(strata::rows(&drawing));
@@ -101,25 +101,25 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
 /// The job's proof, read again.
 fn read_by_another(lane: &Lane, column: &mut Column<'_>) {
     match &lane.readings.again {
-        Reading::NotAsked => return,
-        Reading::Going(share) => {
+        LaneReading::NotAsked => return,
+        LaneReading::Going(share) => {
             column.heading("Read again");
-            column.sentence(&format!("{:.0} % read. a breaks it off.", share * 100.0), Role::Act);
+            column.sentence(&format!("{:.0} % read. a breaks it off.", share * 100.0), StyleRole::Act);
         }
-        Reading::Failed(why) => {
+        LaneReading::Failed(why) => {
             column.heading("Read again");
-            column.sentence(&format!("✕ {why}"), Role::Strong);
+            column.sentence(&format!("✕ {why}"), StyleRole::Strong);
         }
-        Reading::Over(again) => {
+        LaneReading::Over(again) => {
             let Again { verification, said, written } = again.as_ref();
             column.heading("Read again");
             let by = &verification.look.by.name;
             let by = if by.is_empty() { String::new() } else { format!(", by {by}") };
-            column.fact_in("it is", &format!("{}{by}", verification.finding().to_string().to_lowercase()), Role::Strong);
+            column.fact_in("it is", &format!("{}{by}", verification.finding().to_string().to_lowercase()), StyleRole::Strong);
             said.iter().for_each(|sentence| column.fact("", sentence));
             match written {
                 Ok(path) => column.fact("written", &path.display().to_string()),
-                Err(why) => column.fact_in("not written", why, Role::Strong),
+                Err(why) => column.fact_in("not written", why, StyleRole::Strong),
             }
         }
     }
@@ -133,7 +133,7 @@ pub(crate) fn leftovers(lane: &Lane, column: &mut Column<'_>) {
     let beside = lane.record().map(|r| (r.before.left.as_deref(), r.left.as_ref()));
     let (by_job, after) = beside.unwrap_or((None, None));
     let before = readings.left_before.clone().or_else(|| by_job.map(Leftovers::summary));
-    if matches!(readings.left, Reading::NotAsked) && before.is_none() && after.is_none() {
+    if matches!(readings.left, LaneReading::NotAsked) && before.is_none() && after.is_none() {
         return;
     }
     column.heading("What a person could use of it");
@@ -141,18 +141,18 @@ pub(crate) fn leftovers(lane: &Lane, column: &mut Column<'_>) {
         column.fact("before", before);
     }
     match &readings.left {
-        Reading::NotAsked => match after {
-            Some(after) => column.fact_in("after", &after.summary(), Role::Strong),
+        LaneReading::NotAsked => match after {
+            Some(after) => column.fact_in("after", &after.summary(), StyleRole::Strong),
             None => column.fact("after", "not searched yet: f does"),
         },
-        Reading::Going(share) => {
+        LaneReading::Going(share) => {
             let finds = counted(readings.finds_so_far, "find");
-            column.sentence(&format!("{:.0} % searched, {finds} so far. f breaks it off.", share * 100.0), Role::Act);
+            column.sentence(&format!("{:.0} % searched, {finds} so far. f breaks it off.", share * 100.0), StyleRole::Act);
         }
-        Reading::Failed(why) => column.sentence(&format!("✕ {why}"), Role::Strong),
-        Reading::Over(residue) => {
+        LaneReading::Failed(why) => column.sentence(&format!("✕ {why}"), StyleRole::Strong),
+        LaneReading::Over(residue) => {
             let when = if lane.has_job() { "after" } else { "now" };
-            column.fact_in(when, &residue.summary(), Role::Strong);
+            column.fact_in(when, &residue.summary(), StyleRole::Strong);
         }
     }
     column.gap();
@@ -160,7 +160,7 @@ pub(crate) fn leftovers(lane: &Lane, column: &mut Column<'_>) {
 
 /// All that the last search has found.
 pub(crate) fn all_leftovers(lane: &Lane, column: &mut Column<'_>) {
-    let Reading::Over(residue) = &lane.readings.left else { return };
+    let LaneReading::Over(residue) = &lane.readings.left else { return };
     column.heading("What the search has found");
     residue.sentences().iter().for_each(|sentence| column.fact("", sentence));
     column.gap();
@@ -181,7 +181,7 @@ fn read_facts(evidence: &Evidence, column: &mut Column<'_>) {
         column.fact("  unreadable", &faults(&read.unreadable));
     }
     if evidence.read_backs().next().is_none() {
-        column.sentence("Nothing was read back.", Role::Strong);
+        column.sentence("Nothing was read back.", StyleRole::Strong);
     }
 }
 
@@ -191,9 +191,9 @@ fn size_facts(evidence: &Evidence, column: &mut Column<'_>) {
     let Some(size) = evidence.size().filter(|_| is_over) else { return };
     column.heading("Is it as large as it says?");
     let (answer, role) = match size.finding() {
-        Size::AsTold => ("yes", Role::Text),
-        Size::NotProved => ("not proved", Role::Strong),
-        _ => ("no", Role::Fault),
+        SizeFinding::AsTold => ("yes", StyleRole::Text),
+        SizeFinding::NotProved => ("not proved", StyleRole::Strong),
+        _ => ("no", StyleRole::Fault),
     };
     column.fact_in(answer, &size.sentence(), role);
     for same in &size.same {
@@ -204,7 +204,7 @@ fn size_facts(evidence: &Evidence, column: &mut Column<'_>) {
 }
 
 /// What was read after the drive's own erasure.
-fn own_facts(own: &OwnEvidence, check: &CheckEvidence, column: &mut Column<'_>) {
+fn own_facts(own: &NativeEvidence, check: &CheckEvidence, column: &mut Column<'_>) {
     let (read, drawn) = (&check.read_back, check.drawn.unwrap_or_default());
     column.fact("after the", own.technique.name());
     column.fact("  read", &format!("{} of {}", counted(read.read.count(), "sector"), grouped(check.range.count)));
@@ -240,8 +240,8 @@ fn laboratory(lane: &Lane, column: &mut Column<'_>) {
     let Some(found) = lane.seen.laboratory() else { return };
     column.heading("What a laboratory would still find on this simulated drive");
     let amount = |bytes: u64| if bytes == 0 { "nothing".to_string() } else { format!("{} of what people wrote", si_size(bytes)) };
-    column.fact_in("at addresses", &amount(found.at_addresses), Role::Strong);
-    column.fact_in("beyond them", &amount(found.beyond), Role::Strong);
+    column.fact_in("at addresses", &amount(found.at_addresses), StyleRole::Strong);
+    column.fact_in("beyond them", &amount(found.beyond), StyleRole::Strong);
     let lesson = match (found.at_addresses, found.beyond) {
         (0, 0) => "No cell holds anything of it any more. Of a real drive only its own word, and its maker's, say so.",
         (0, _) => {
@@ -249,22 +249,22 @@ fn laboratory(lane: &Lane, column: &mut Column<'_>) {
         }
         _ => "It is still there for everyone to read.",
     };
-    column.sentence(lesson, Role::Text);
+    column.sentence(lesson, StyleRole::Text);
     column.gap();
 }
 
 /// The same sector before the job and after it, side by side.
-fn before_and_after(state: &State, before: Option<&Sample>, after: Option<&Sample>, column: &mut Column<'_>) {
+fn before_and_after(state: &State, before: Option<&SampledSector>, after: Option<&SampledSector>, column: &mut Column<'_>) {
     let (Some(before), Some(after)) = (before, after) else { return };
     column.heading(&format!("Sector {} before and after", before.at));
     let per_row = if column.width() >= 96 { 8 } else { 6 };
     let rows = 8;
     let chunks = before.bytes.chunks(per_row).zip(after.bytes.chunks(per_row));
     for (i, (old, new)) in chunks.take(rows).enumerate() {
-        let offset = Span::styled(format!("{:04x}  ", i * per_row), state.theme.style(Role::Faint));
+        let offset = Span::styled(format!("{:04x}  ", i * per_row), state.theme.style(StyleRole::Faint));
         let gap = Span::raw("    ");
-        let old = Span::styled(hex_row(old), state.theme.style(Role::Former));
-        let new = Span::styled(hex_row(new), state.theme.style(Role::Proved));
+        let old = Span::styled(hex_row(old), state.theme.style(StyleRole::Former));
+        let new = Span::styled(hex_row(new), state.theme.style(StyleRole::Proved));
         column.line(Line::from(vec![offset, old, gap, new]));
     }
 }

@@ -1,7 +1,7 @@
 //! What is said of a job that was cut short, wherever a step of its drive is looked at.
 
 use crate::lane::Lane;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::Column;
 
 /// What is said of a job that was cut short and can go on.
@@ -11,7 +11,7 @@ pub(crate) fn cut_short(lane: &Lane, column: &mut Column<'_>) {
     let kept = unfinished.kept.strftime("%Y-%m-%d %H:%M UTC");
     column.sentence(
         &format!("Job {job} on this drive was cut short {place}; its place was kept {kept}. c goes on with it."),
-        Role::Strong,
+        StyleRole::Strong,
     );
     column.gap();
 }

@@ -1,15 +1,15 @@
 //! The page of files and free space.
 
 use super::*;
-use crate::less::{Progress, Stage};
+use crate::less::{FilesStage, WorkProgress};
 use crate::message::FromLess;
-use jurex_file_erase::{Ground, Kind};
+use jurex_file_erase::{NodeKind, StorageStack};
 use jurex_linux::files::{FilesProgress, FillPhase, FillProgress, Tree};
-use jurex_station::less::{FreePlan, FreeWish, Listed, Surveyed, Volume};
+use jurex_station::less::{FolderEntry, FreePlan, FreeWish, MountedVolume, Surveyed};
 use std::sync::Arc;
 
-fn ground(kind: &str, mount: &str) -> Ground {
-    Ground { options: vec!["rw".into()], bytes: 2_000_000_000, ..jurex_file_erase::testing::ground(kind, mount) }
+fn ground(kind: &str, mount: &str) -> StorageStack {
+    StorageStack { options: vec!["rw".into()], bytes: 2_000_000_000, ..jurex_file_erase::testing::ground(kind, mount) }
 }
 
 /// The page with two file systems, one of them open, over true files.
@@ -25,8 +25,8 @@ fn on_the_page(size: (u16, u16)) -> (World, tempfile::TempDir) {
     assert_eq!(format!("{:?}", world.asked_of_less), "[Volumes]");
     let mount = dir.path().to_str().unwrap();
     let volumes = vec![
-        Volume { ground: ground("btrfs", "/srv/archive"), free: 700_000_000 },
-        Volume { ground: ground("ext4", mount), free: 900_000_000 },
+        MountedVolume { ground: ground("btrfs", "/srv/archive"), free: 700_000_000 },
+        MountedVolume { ground: ground("ext4", mount), free: 900_000_000 },
     ];
     world.send(Message::Less(Box::new(FromLess::Volumes(volumes, 1))));
     world.key(KeyCode::Down);
@@ -94,7 +94,7 @@ fn what_is_marked_is_lost_only_once_its_number_was_typed() {
     assert_eq!((asked.count(), wish.notation.as_str(), wish.with_names), (4, "random", false));
     let progress = FilesProgress { names: 2, of_names: 4, bytes: 16, of_bytes: 96, folder: dir.path().into() };
     world.pass(2);
-    world.send(Message::Less(Box::new(FromLess::Progress(Progress::Files(progress)))));
+    world.send(Message::Less(Box::new(FromLess::Progress(WorkProgress::Files(progress)))));
     assert!(world.text().contains("Is it going well?") && world.text().contains("2 of 4"), "{}", world.text());
     // It goes on when the page is left; quitting asks; stopping is told.
     world.key(KeyCode::Esc);
@@ -133,7 +133,7 @@ fn free_space_is_filled_as_it_is_planned_and_what_came_of_it_is_told() {
     assert_eq!((notation.as_str(), *reserve), ("00 | ~", 67_108_864));
     let progress =
         FillProgress { phase: FillPhase::Laying, bytes: 1, of_bytes: 4, entries: 0, free_now: 60_000_000, gave_way: 5_000_000 };
-    world.send(Message::Less(Box::new(FromLess::Progress(Progress::Free(progress)))));
+    world.send(Message::Less(Box::new(FromLess::Progress(WorkProgress::Free(progress)))));
     assert!(world.text().contains("5.00 MB: others needed room"), "{}", world.text());
     let record = jurex_station::testing::less_record();
     world.send(Message::Less(Box::new(FromLess::Over(Ok((Box::new(record), Err("the disk is full".into())))))));
@@ -141,7 +141,7 @@ fn free_space_is_filled_as_it_is_planned_and_what_came_of_it_is_told() {
     for words in ["What really became of it?", "THIS IS NOT A SANITIZATION", "NOT overwritten", "✕ the disk is full", "━"] {
         assert!(text.contains(words), "{words}: {text}");
     }
-    assert!(matches!(world.app.state.less.stage, Stage::Over { .. }));
+    assert!(matches!(world.app.state.less.stage, FilesStage::Over { .. }));
     world.key(KeyCode::Enter);
     assert!(world.text().contains("Which files are to go"), "{}", world.text());
 }
@@ -157,7 +157,7 @@ fn the_page_is_usable_on_a_small_screen() {
     world.send(Message::Less(Box::new(FromLess::Surveyed(Ok(Arc::new(surveyed(&paths)))))));
     assert!(world.text().contains("names that will be lost, typed:"), "{}", world.text());
     world.send(Message::Less(Box::new(FromLess::Listed("/gone".into(), Err("no such folder".into())))));
-    let listed = Listed { path: "/x".into(), kind: Kind::Link, bytes: 0 };
+    let listed = FolderEntry { path: "/x".into(), kind: NodeKind::Link, bytes: 0 };
     world.send(Message::Less(Box::new(FromLess::Listed("/".into(), Ok(vec![listed])))));
     assert!(world.text().contains("/gone can't be read"), "{}", world.text());
 }

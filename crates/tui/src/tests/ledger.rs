@@ -3,7 +3,7 @@
 use super::*;
 use crate::message::{AskLedger, FromLedger};
 use crate::screen::ledger::AT_ONCE;
-use jurex_disposition::lot::{List, Lot};
+use jurex_disposition::lot::{Lot, LotList};
 use jurex_ledger::Ledger;
 use jurex_past::PastWork;
 use jurex_sanitize::record::JobId;
@@ -132,7 +132,7 @@ fn a_lot_fills_answers_and_papers_of_its_drives_and_tells_how_it_stands() {
     let ledger = ledger_of(&dir.path().join("ledger.sqlite3"), &[(2, 3, true)]);
     let mut lot = Lot::new("BW-0417", Timestamp::UNIX_EPOCH).unwrap();
     let list = "serial,property number,source,sensitivity,reuse,leaves\nFM2000K7Q41M,BWS 0041,x,,,\ntl32h6r90c2y,BWS 0046,Hollow Ness mast,high,yes,no\nGONE,,,,,\n";
-    lot.add(List::from_csv(list).unwrap()).unwrap();
+    lot.add(LotList::from_csv(list).unwrap()).unwrap();
     ledger.keep_lot(&lot, "opened", Timestamp::UNIX_EPOCH).unwrap();
     let mut world = World::new(ThemeName::Dark, FULL);
     assert!(world.text().contains("lot BW-0417   "), "{}", world.text());

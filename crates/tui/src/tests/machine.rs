@@ -3,7 +3,7 @@
 use super::*;
 use crate::screen::afar::word;
 use crate::widget::afar::Word;
-use jurex_station::machine::{Ask, Machine, Volume};
+use jurex_station::machine::{Ask, CarryVolume, Machine};
 
 impl World {
     /// The same, on a machine that a medium has started; records are kept there, or in memory.
@@ -34,7 +34,7 @@ fn only_a_medium_s_machine_has_a_page_and_what_would_lose_records_says_so() {
     world.app.state.has_records = true;
     world.key(KeyCode::F(8));
     world.send(Message::Notes(vec!["No data partition was found.".into()]));
-    let volume = Volume { device: "/dev/sdd1".into(), label: "CARRY".into(), kind: "vfat".into() };
+    let volume = CarryVolume { device: "/dev/sdd1".into(), label: "CARRY".into(), kind: "vfat".into() };
     world.send(Message::Volumes(vec![volume], vec!["us".into(), "de".into()]));
     let text = world.text();
     assert!(text.contains("RECORDS IN MEMORY ALONE") && text.contains("No data partition was found"), "{text}");

@@ -1,7 +1,7 @@
 //! What the world tells of less than a drive.
 
-use crate::less::{Less, Stage};
-use crate::message::{AskLess, Command, FromLess, LessOver};
+use crate::less::{FilesStage, Less};
+use crate::message::{AskLess, Effect, FromLess, LessOver};
 use crate::state::State;
 use crate::widget::field::Field;
 
@@ -9,7 +9,7 @@ use crate::widget::field::Field;
 const DIGITS: usize = 12;
 
 impl State {
-    pub(super) fn take_less(&mut self, told: FromLess) -> Vec<Command> {
+    pub(super) fn take_less(&mut self, told: FromLess) -> Vec<Effect> {
         let less = &mut self.less;
         match told {
             FromLess::Volumes(volumes, cut_short) => {
@@ -21,17 +21,19 @@ impl State {
                 less.problem = Some(format!("{} can't be read: {why}.", jurex_pattern::text::shown_path(&folder)));
             }
             FromLess::Sums(sums) => less.sums.extend(sums),
-            FromLess::Surveyed(Ok(surveyed)) if matches!(less.stage, Stage::Looking) => {
-                less.stage = Stage::Files { surveyed, typed: Field::default().taking(DIGITS) };
+            FromLess::Surveyed(Ok(surveyed)) if matches!(less.stage, FilesStage::Looking) => {
+                less.stage = FilesStage::Files { surveyed, typed: Field::default().taking(DIGITS) };
             }
-            FromLess::Free(path, Ok(plan)) if matches!(less.stage, Stage::Looking) => less.stage = Stage::Free { path, plan },
+            FromLess::Free(path, Ok(plan)) if matches!(less.stage, FilesStage::Looking) => {
+                less.stage = FilesStage::Free { path, plan }
+            }
             FromLess::Surveyed(Err(why)) | FromLess::Free(_, Err(why)) => {
-                (less.stage, less.problem) = (Stage::Choosing, Some(why));
+                (less.stage, less.problem) = (FilesStage::Choosing, Some(why));
             }
             // It was left meanwhile.
             FromLess::Surveyed(Ok(_)) | FromLess::Free(..) => {}
             FromLess::Progress(now) => {
-                if let Stage::Working { progress, .. } = &mut less.stage {
+                if let FilesStage::Working { progress, .. } = &mut less.stage {
                     *progress = now;
                 }
             }
@@ -40,19 +42,19 @@ impl State {
         vec![]
     }
 
-    fn less_is_over(&mut self, over: Result<LessOver, String>) -> Vec<Command> {
+    fn less_is_over(&mut self, over: Result<LessOver, String>) -> Vec<Effect> {
         match over {
             Ok((record, written)) => {
                 self.notice = Some(format!("{}: it is over (F9).", record.asked.job));
                 // What was erased is not there any more, and the tree is looked at anew.
                 self.less = Less {
                     with_names: self.less.with_names,
-                    stage: Stage::Over { results: record.results(), record, written },
+                    stage: FilesStage::Over { results: record.results(), record, written },
                     ..Less::default()
                 };
             }
-            Err(why) => (self.less.stage, self.less.problem) = (Stage::Choosing, Some(why)),
+            Err(why) => (self.less.stage, self.less.problem) = (FilesStage::Choosing, Some(why)),
         }
-        vec![Command::Less(AskLess::Volumes)]
+        vec![Effect::Less(AskLess::Volumes)]
     }
 }

@@ -1,6 +1,6 @@
 //! How the bench stands, for somebody across the room: one word, a bar, and a line for each drive.
 
-use crate::theme::{Role, Theme};
+use crate::theme::{StyleRole, Theme};
 use crate::widget::big;
 use crate::widget::column::{bar, fit, shorten, words};
 use ratatui::buffer::Buffer;
@@ -37,12 +37,12 @@ impl Word {
         }
     }
 
-    fn role(self) -> Role {
+    fn role(self) -> StyleRole {
         match self {
-            Word::Waits => Role::Faint,
-            Word::Works(_) => Role::Laid,
-            Word::Done => Role::Proved,
-            Word::LookHere => Role::Fault,
+            Word::Waits => StyleRole::Faint,
+            Word::Works(_) => StyleRole::Laid,
+            Word::Done => StyleRole::Proved,
+            Word::LookHere => StyleRole::Fault,
         }
     }
 
@@ -64,7 +64,7 @@ pub(crate) struct DriveLine {
     /// How far it is, where it is at work.
     pub(crate) share: Option<f64>,
     pub(crate) said: String,
-    pub(crate) role: Role,
+    pub(crate) role: StyleRole,
 }
 
 /// Columns of a name, of a serial, and of a bar.
@@ -79,14 +79,14 @@ pub(crate) fn draw(word: Word, sentence: &str, drives: &[DriveLine], theme: Them
     let inset =
         Rect { x: large.x + 2, width: large.width.saturating_sub(4), y: large.y + 1, height: large.height.saturating_sub(2) };
     big::draw(&word.text(), theme.style(word.role()), inset, buffer);
-    words(shorten(sentence, usize::from(said.width)), theme.style(Role::Strong)).centered().render(said, buffer);
+    words(shorten(sentence, usize::from(said.width)), theme.style(StyleRole::Strong)).centered().render(said, buffer);
     for (row, drive) in lines.rows().zip(drives) {
         draw_line(drive, theme, row, buffer);
     }
     if drives.len() > usize::from(rows) {
         let last = Rect { y: lines.bottom().saturating_sub(1), height: 1, ..lines };
         let more = drives.len() + 1 - usize::from(rows);
-        words(fit(&format!("  … and {more} more"), usize::from(last.width)), theme.style(Role::Faint)).render(last, buffer);
+        words(fit(&format!("  … and {more} more"), usize::from(last.width)), theme.style(StyleRole::Faint)).render(last, buffer);
     }
 }
 
@@ -94,18 +94,18 @@ fn draw_line(drive: &DriveLine, theme: Theme, row: Rect, buffer: &mut Buffer) {
     let (name, serial, wide) = if row.width < 110 { (20, 0, 10) } else { COLUMNS };
     let style = |role| theme.style(role);
     let shape = match drive.role {
-        Role::Proved => "✓",
-        Role::Fault => "✕",
-        Role::Laid => "▌",
+        StyleRole::Proved => "✓",
+        StyleRole::Fault => "✕",
+        StyleRole::Laid => "▌",
         _ => "·",
     };
     let (full, rest) = drive.share.map_or((String::new(), " ".repeat(wide)), |share| bar(share, wide));
     let spans = [
         Span::styled(format!("  {shape} "), style(drive.role)),
-        Span::styled(fit(&drive.name, name), style(Role::Text)),
-        Span::styled(fit(&drive.serial, serial), style(Role::Faint)),
-        Span::styled(format!(" {full}"), style(Role::Laid)),
-        Span::styled(format!("{rest}  "), style(Role::Line)),
+        Span::styled(fit(&drive.name, name), style(StyleRole::Text)),
+        Span::styled(fit(&drive.serial, serial), style(StyleRole::Faint)),
+        Span::styled(format!(" {full}"), style(StyleRole::Laid)),
+        Span::styled(format!("{rest}  "), style(StyleRole::Line)),
         Span::styled(shorten(&drive.said, usize::from(row.width).saturating_sub(name + serial + wide + 8)), style(drive.role)),
     ];
     Line::from_iter(spans).render(row, buffer);

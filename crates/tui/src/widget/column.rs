@@ -1,6 +1,6 @@
 //! Small pieces that the steps are made of.
 
-use crate::theme::{Role, Theme};
+use crate::theme::{StyleRole, Theme};
 pub(crate) use jurex_pattern::text::shorten;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -85,7 +85,7 @@ impl<'b> Column<'b> {
     }
 
     /// A sentence over as many lines as it needs.
-    pub(crate) fn sentence(&mut self, text: &str, role: Role) {
+    pub(crate) fn sentence(&mut self, text: &str, role: StyleRole) {
         let rows = wrapped_rows(text, self.width());
         let area = self.take(rows);
         Paragraph::new(text).style(self.theme.style(role)).wrap(Wrap { trim: true }).render(area, self.buffer);
@@ -100,7 +100,7 @@ impl<'b> Column<'b> {
 
     /// The question that a step answers.
     pub(crate) fn question(&mut self, text: &'static str) {
-        let style = self.theme.style(Role::Strong);
+        let style = self.theme.style(StyleRole::Strong);
         self.line(Line::styled(text, style));
         self.gap();
     }
@@ -108,25 +108,25 @@ impl<'b> Column<'b> {
     /// A heading with a line after it.
     pub(crate) fn heading(&mut self, text: &str) {
         let rest = usize::from(self.width()).saturating_sub(text.width() + 1);
-        let (faint, rule) = (self.theme.style(Role::Faint), self.theme.style(Role::Line));
+        let (faint, rule) = (self.theme.style(StyleRole::Faint), self.theme.style(StyleRole::Line));
         self.line(Line::from(vec![Span::styled(text.to_string(), faint), Span::raw(" "), Span::styled("─".repeat(rest), rule)]));
     }
 
     /// A label and its value; a long value goes on under itself.
     pub(crate) fn fact(&mut self, label: &str, value: &str) {
-        self.fact_in(label, value, Role::Text);
+        self.fact_in(label, value, StyleRole::Text);
     }
 
-    pub(crate) fn fact_in(&mut self, label: &str, value: &str, role: Role) {
+    pub(crate) fn fact_in(&mut self, label: &str, value: &str, role: StyleRole) {
         self.labelled(LABEL, label, value, role);
     }
 
     /// What happened at that time of day.
     pub(crate) fn event(&mut self, time: &str, what: &str) {
-        self.labelled(time.width() as u16 + 2, time, what, Role::Text);
+        self.labelled(time.width() as u16 + 2, time, what, StyleRole::Text);
     }
 
-    fn labelled(&mut self, label_width: u16, label: &str, value: &str, role: Role) {
+    fn labelled(&mut self, label_width: u16, label: &str, value: &str, role: StyleRole) {
         let label_width = label_width.min(self.width());
         let room = self.width() - label_width;
         let rows = wrapped_rows(value, room);
@@ -135,7 +135,7 @@ impl<'b> Column<'b> {
             return;
         }
         let label_area = Rect { width: label_width, height: 1, ..area };
-        Line::styled(label.to_string(), self.theme.style(Role::Faint)).render(label_area, self.buffer);
+        Line::styled(label.to_string(), self.theme.style(StyleRole::Faint)).render(label_area, self.buffer);
         let value_area = Rect { x: area.x + label_width, width: room, ..area };
         Paragraph::new(value).style(self.theme.style(role)).wrap(Wrap { trim: true }).render(value_area, self.buffer);
     }
@@ -190,7 +190,7 @@ mod tests {
         );
         let mut buffer = Buffer::empty(Rect::new(0, 0, 30, 2));
         let mut column = Column::new(buffer.area, &mut buffer, Theme::new(jurex_station::config::ThemeName::Mono, Depth::True));
-        column.sentence("one two three four five six seven eight nine ten eleven twelve", Role::Text);
+        column.sentence("one two three four five six seven eight nine ten eleven twelve", StyleRole::Text);
         column.fact("label", "value");
         assert_eq!(column.left(), 0, "a column stops at its end");
     }

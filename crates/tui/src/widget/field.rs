@@ -1,6 +1,6 @@
 //! One line of text that is typed: letters, a cursor, pasted text, and room that is counted in columns.
 
-use crate::theme::{Role, Theme};
+use crate::theme::{StyleRole, Theme};
 use jurex_pattern::text::printable;
 use ratatui::crossterm::event::{Event, KeyCode, KeyEvent};
 use ratatui::style::Modifier;
@@ -77,7 +77,7 @@ impl Field {
 
     /// What of it is in sight in `room` columns, the cursor among it, marked where the field takes the keys.
     pub(crate) fn spans(&self, theme: Theme, room: usize, takes_keys: bool) -> Vec<Span<'static>> {
-        let style = theme.style(if takes_keys { Role::Act } else { Role::Text });
+        let style = theme.style(if takes_keys { StyleRole::Act } else { StyleRole::Text });
         let chars = self.chars(takes_keys);
         let (cursor, width) = (self.input.cursor(), |c: &char| c.width().unwrap_or(0));
         let mut spans = vec![];

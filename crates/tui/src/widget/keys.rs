@@ -1,7 +1,7 @@
 //! Keys with what they do, as help and questions show them.
 
 use crate::action::{self, Binding};
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, shorten};
 use ratatui::text::{Line, Span};
 
@@ -15,8 +15,8 @@ pub(crate) fn key_lines(bindings: &[&Binding], column: &mut Column<'_>) {
         column.line(Line::from_iter(row.iter().flat_map(|b| {
             let words = format!("{:<w$}", shorten(b.label, width.saturating_sub(13)), w = width.saturating_sub(12));
             [
-                Span::styled(format!("  {:<10}", b.shown), column.theme.style(Role::Act)),
-                Span::styled(words, column.theme.style(Role::Text)),
+                Span::styled(format!("  {:<10}", b.shown), column.theme.style(StyleRole::Act)),
+                Span::styled(words, column.theme.style(StyleRole::Text)),
             ]
         })));
     }

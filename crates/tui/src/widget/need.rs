@@ -1,6 +1,6 @@
 //! The three questions of need with their answers, and the outcome that follows.
 
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::Column;
 use jurex_sanitize::need::{Need, Sensitivity};
 use jurex_sanitize::rules::Outcome;
@@ -19,8 +19,8 @@ pub(crate) fn questions(need: Need, column: &mut Column<'_>) {
         (Outcome::Destroy, false) => " No overwriting earns that: the drive must be destroyed.",
         _ => "",
     };
-    let strong = column.theme.style(Role::Strong);
-    let text = column.theme.style(Role::Text);
+    let strong = column.theme.style(StyleRole::Strong);
+    let text = column.theme.style(StyleRole::Text);
     column.line(Line::from(vec![
         Span::styled("    So it needs ", text),
         Span::styled(outcome.to_string(), strong),
@@ -31,11 +31,11 @@ pub(crate) fn questions(need: Need, column: &mut Column<'_>) {
 fn question_line(column: &mut Column<'_>, key: &'static str, question: &str, answers: &[(String, bool)]) {
     let (room, gap) = if column.width() < 72 { (32, "  ") } else { (34, "   ") };
     let mut spans = vec![
-        Span::styled(format!(" {key}  "), column.theme.style(Role::Act)),
-        Span::styled(format!("{question:<room$}"), column.theme.style(Role::Text)),
+        Span::styled(format!(" {key}  "), column.theme.style(StyleRole::Act)),
+        Span::styled(format!("{question:<room$}"), column.theme.style(StyleRole::Text)),
     ];
     for (answer, given) in answers {
-        let (sign, role) = if *given { ("●", Role::Strong) } else { ("○", Role::Faint) };
+        let (sign, role) = if *given { ("●", StyleRole::Strong) } else { ("○", StyleRole::Faint) };
         let words = format!("{sign} {answer}{gap}");
         spans.push(Span::styled(words, column.theme.style(role)));
     }

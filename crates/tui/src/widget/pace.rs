@@ -1,6 +1,6 @@
 //! Speed over position: the pass in work strong, earlier passes thin behind it.
 
-use crate::theme::{Role, Theme};
+use crate::theme::{StyleRole, Theme};
 use crate::widget::column::words;
 use jurex_pattern::units::{rate, si_size};
 use jurex_sanitize::evidence::Evidence;
@@ -23,16 +23,16 @@ pub(crate) fn draw(evidence: &Evidence, theme: Theme, area: Rect, buffer: &mut B
         .collect();
     let fastest = passes.iter().flatten().map(|(_, s)| *s).fold(0.0, f64::max);
     if fastest <= 0.0 || area.height < 4 {
-        words("Nothing has been measured yet.", theme.style(Role::Faint)).render(area, buffer);
+        words("Nothing has been measured yet.", theme.style(StyleRole::Faint)).render(area, buffer);
         return;
     }
     let last = passes.len() - 1;
     let datasets = passes.iter().enumerate().map(|(i, points)| {
-        let role = if i == last { Role::Laid } else { Role::Faint };
+        let role = if i == last { StyleRole::Laid } else { StyleRole::Faint };
         Dataset::default().marker(Marker::Braille).graph_type(GraphType::Line).style(theme.style(role)).data(points)
     });
     let top = fastest * 1.15;
-    let faint = theme.style(Role::Faint);
+    let faint = theme.style(StyleRole::Faint);
     let (from, to) = (geometry.bytes_of(evidence.range().first.0), geometry.bytes_of(evidence.range().end()));
     let start = if from == 0 { "0".to_string() } else { si_size(from) };
     let x = Axis::default().bounds([0.0, 1.0]).labels([start, si_size(to)]).style(faint);

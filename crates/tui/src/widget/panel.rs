@@ -1,6 +1,6 @@
 //! What lies over the screen: a panel in its middle, and a line that is typed at its foot.
 
-use crate::theme::{Role, Theme};
+use crate::theme::{StyleRole, Theme};
 use crate::widget::field::Field;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -13,7 +13,7 @@ pub(crate) fn typed(theme: Theme, question: &str, field: &Field, area: Rect, buf
     buffer.set_style(bottom, theme.raised());
     Clear.render(bottom, buffer);
     let room = usize::from(area.width).saturating_sub(question.chars().count() + 2);
-    let question = Span::styled(format!(" {question}"), theme.style(Role::Faint));
+    let question = Span::styled(format!(" {question}"), theme.style(StyleRole::Faint));
     buffer.set_style(bottom, theme.raised());
     Line::from_iter(std::iter::once(question).chain(field.spans(theme, room, true))).render(bottom, buffer);
 }
@@ -25,7 +25,7 @@ pub(crate) fn panel(theme: Theme, width: u16, height: u16, area: Rect, buffer: &
     Clear.render(place, buffer);
     buffer.set_style(place, theme.ground());
     buffer.set_style(place, theme.raised());
-    let block = Block::bordered().border_style(theme.style(Role::Faint));
+    let block = Block::bordered().border_style(theme.style(StyleRole::Faint));
     let inner = block.inner(place);
     block.render(place, buffer);
     Rect { x: inner.x + 2, width: inner.width.saturating_sub(4), y: inner.y + 1, height: inner.height.saturating_sub(1) }

@@ -1,10 +1,10 @@
 //! What happened to a drive.
 
 use super::column::Column;
-use jurex_disposition::release::Standing;
+use jurex_disposition::release::DriveStatus;
 
 /// All that happened to a drive, the newest first.
-pub(crate) fn story(standing: &Standing, column: &mut Column<'_>) {
+pub(crate) fn story(standing: &DriveStatus, column: &mut Column<'_>) {
     column.heading("What happened to it");
     for (when, what) in standing.story.iter().rev() {
         column.event(&when.strftime("%Y-%m-%d %H:%M").to_string(), what);

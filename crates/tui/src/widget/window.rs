@@ -1,6 +1,6 @@
 //! A part of something that is longer than its room, with a row that says how much more there is.
 
-use crate::theme::{Role, Theme};
+use crate::theme::{StyleRole, Theme};
 use crate::widget::column::{Column, words};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -40,7 +40,7 @@ pub(crate) fn draw(theme: Theme, area: Rect, scroll: Scroll, buffer: &mut Buffer
         (above, below) => format!("… {above} lines above ↑{up}, {below} more lines ↓{down}"),
     };
     let last = Rect { y: area.bottom().saturating_sub(1), height: 1, ..area };
-    words(said, theme.style(Role::Strong)).render(last, buffer);
+    words(said, theme.style(StyleRole::Strong)).render(last, buffer);
 }
 
 /// The first line that is shown after going half a screen of so many rows up or down, no farther than `most`.

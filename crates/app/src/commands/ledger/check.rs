@@ -3,7 +3,7 @@
 use super::say;
 use crate::cli::{LedgerCheck, LedgerHead};
 use jurex_ledger::Ledger;
-use jurex_past::{About, Head, Leaf, PastWork};
+use jurex_past::{Leaf, NotedSubject, PastWork, TreeHead};
 use jurex_pattern::text::{hex, printable, shown_path};
 use jurex_pattern::units::counted;
 use jurex_sign::{KeyStore, PublicKey, SignedHead, parse_unsigned_head};
@@ -11,12 +11,12 @@ use jurex_station::config::Config;
 use jurex_station::disk::{FEW_LINES, read_small};
 use jurex_station::exit::Failure;
 use jurex_station::heads;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 /// The newest head that was signed.
-pub(super) fn head(asked: &LedgerHead, ledger: &dyn PastWork, places: &Places) -> Result<ExitCode, Failure> {
+pub(super) fn head(asked: &LedgerHead, ledger: &dyn PastWork, places: &AppPaths) -> Result<ExitCode, Failure> {
     if asked.take {
         let taken =
             heads::take(&files(places)?, ledger).map_err(|e| Failure::Use(format!("the heads are left as they are: {e}")))?;
@@ -37,11 +37,11 @@ pub(super) fn head(asked: &LedgerHead, ledger: &dyn PastWork, places: &Places) -
 }
 
 /// Where heads of this bench's ledger are kept.
-fn files(places: &Places) -> Result<Vec<PathBuf>, Failure> {
+fn files(places: &AppPaths) -> Result<Vec<PathBuf>, Failure> {
     Ok(heads::files(places, &Config::read(&places.config_file())?))
 }
 
-pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: bool) -> Result<ExitCode, Failure> {
+pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &AppPaths, demo: bool) -> Result<ExitCode, Failure> {
     let known: Vec<PublicKey> = KeyStore::new(&places.keys()).known()?.into_iter().map(|known| known.key).collect();
     let (mut heads, mut wrong, mut signed) = (vec![], vec![], 0u64);
     for kept in ledger.heads()? {
@@ -64,7 +64,7 @@ pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: b
         }
     }
     let put_back: Vec<Leaf> =
-        ledger.noted()?.into_iter().filter(|l| matches!(l, Leaf::Noted { about: About::Restored, .. })).collect();
+        ledger.noted()?.into_iter().filter(|l| matches!(l, Leaf::Noted { about: NotedSubject::Restored, .. })).collect();
     for file in files(places)?.into_iter().filter(|_| !demo) {
         match head_beside(&file, &known) {
             // The ledger was put back from a copy, and an entry says so: what it lacks stands below, and is no forgery.
@@ -109,29 +109,29 @@ pub(super) fn run(asked: &LedgerCheck, ledger: &Ledger, places: &Places, demo: b
 }
 
 /// Whether a restoring took the place of the ledger that had this head.
-fn replaced_by(leaf: &Leaf, head: &Head) -> bool {
+fn replaced_by(leaf: &Leaf, head: &TreeHead) -> bool {
     matches!(leaf, Leaf::Noted { digest: Some(root), .. } if *root == hex::encode(&head.root))
 }
 
 /// The newest head as it is kept apart from the ledger; `None`: there is none.
-fn head_beside(file: &Path, known: &[PublicKey]) -> Option<Result<Head, String>> {
+fn head_beside(file: &Path, known: &[PublicKey]) -> Option<Result<TreeHead, String>> {
     let text = match read_small(file, FEW_LINES) {
         Ok(text) => text,
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => return None,
         Err(e) => return Some(Err(e.to_string())),
     };
     Some(match parse_unsigned_head(&text) {
-        Some((size, root)) => Ok(Head { size, root }),
+        Some((size, root)) => Ok(TreeHead { size, root }),
         None => checked_head(&text, known),
     })
 }
 
 /// The head that a note signs, if its signature is by a key that is known here.
-fn checked_head(note: &str, known: &[PublicKey]) -> Result<Head, String> {
+fn checked_head(note: &str, known: &[PublicKey]) -> Result<TreeHead, String> {
     let head = SignedHead::parse(note).map_err(|e| e.to_string())?;
     let id = printable(head.key_id().as_bytes());
     let key = known.iter().find(|k| k.id() == head.key_id());
     let key = key.ok_or_else(|| format!("it is signed by key {id}, which is not known here"))?;
     head.check(key).map_err(|e| e.to_string())?;
-    Ok(Head { size: head.size, root: head.root })
+    Ok(TreeHead { size: head.size, root: head.root })
 }

@@ -2,18 +2,18 @@
 
 use super::say;
 use crate::cli::{ExportAs, LedgerExport};
-use jurex_past::{About, PastWork};
+use jurex_past::{NotedSubject, PastWork};
 use jurex_pattern::text::shown_path;
 use jurex_pattern::units::counted;
 use jurex_report::House;
 use jurex_station::clock::wall;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
-use jurex_station::export::{self, Trouble};
-use jurex_station::places::Places;
+use jurex_station::export::{self, ExportTrouble};
+use jurex_station::places::AppPaths;
 use std::process::ExitCode;
 
-pub(super) fn run(asked: &LedgerExport, ledger: &dyn PastWork, places: &Places, demo: bool) -> Result<ExitCode, Failure> {
+pub(super) fn run(asked: &LedgerExport, ledger: &dyn PastWork, places: &AppPaths, demo: bool) -> Result<ExitCode, Failure> {
     let config = Config::read(&places.config_file())?;
     let seal = crate::commands::seal(places, &config, House::default(), demo);
     let words = asked.words.join(" ");
@@ -23,12 +23,12 @@ pub(super) fn run(asked: &LedgerExport, ledger: &dyn PastWork, places: &Places, 
         form => export::one_file(ledger, &words, &asked.out, form == ExportAs::Csv),
     };
     let n = written.map_err(|e| match e {
-        Trouble::File(e) => failed(e),
-        Trouble::Ledger(e) => e.into(),
+        ExportTrouble::File(e) => failed(e),
+        ExportTrouble::Ledger(e) => e.into(),
     })?;
     let what = counted(n, "job");
     let searched = if words.trim().is_empty() { String::new() } else { format!(", those with \"{words}\"") };
-    ledger.note(About::Export, &format!("{what} exported as {}{searched}.", asked.form.word()), None, wall())?;
+    ledger.note(NotedSubject::Export, &format!("{what} exported as {}{searched}.", asked.form.word()), None, wall())?;
     crate::commands::close_ledger(&seal, &places.ledger_for(demo));
     say(&format!("{what} written to {}.", shown_path(&asked.out)));
     Ok(ExitCode::SUCCESS)

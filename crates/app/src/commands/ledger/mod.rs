@@ -7,18 +7,18 @@ mod show;
 use super::{say, say_json};
 use crate::cli::{LedgerArgs, LedgerDo, LedgerFind, LedgerList};
 use jurex_ledger::Ledger;
-use jurex_past::{Line, PastWork, Standing};
+use jurex_past::{JobLine, JobStatus, PastWork};
 use jurex_pattern::text::{printable, shown_path};
 use jurex_station::clock::wall;
 use jurex_station::exit::Failure;
 use jurex_station::export::to_json;
-use jurex_station::places::Places;
+use jurex_station::places::AppPaths;
 use serde_json::json;
 use std::path::Path;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &LedgerArgs) -> Result<ExitCode, Failure> {
-    let places = Places::find()?;
+    let places = AppPaths::find()?;
     // One that is to be put back may not be there, or may be damaged.
     let ledger = || open(&places, asked.demo);
     match &asked.what {
@@ -49,7 +49,7 @@ fn restore(copy: &Path, ledger: &Path) -> Result<ExitCode, Failure> {
     Ok(ExitCode::SUCCESS)
 }
 
-pub(super) fn open(places: &Places, demo: bool) -> Result<Ledger, Failure> {
+pub(super) fn open(places: &AppPaths, demo: bool) -> Result<Ledger, Failure> {
     let path = places.ledger_for(demo);
     if !path.exists() {
         return Err(Failure::Use(format!("there is no ledger yet ({})", shown_path(&path))));
@@ -75,10 +75,10 @@ fn list(ledger: &dyn PastWork, words: &str, most: u32, as_json: bool) -> Result<
     Ok(ExitCode::SUCCESS)
 }
 
-fn in_a_line(line: &Line) -> String {
+fn in_a_line(line: &JobLine) -> String {
     let shown = |text: &str| printable(text.as_bytes());
     let standing = match &line.standing {
-        Standing::NotBelieved(why) => format!("not to be believed: {why}"),
+        JobStatus::NotBelieved(why) => format!("not to be believed: {why}"),
         other => other.word(),
     };
     let lot = line.standing.record().map(|r| r.papers().lot.clone()).filter(|lot| !lot.is_empty());

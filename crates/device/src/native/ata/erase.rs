@@ -1,7 +1,7 @@
 //! The ATA commands that change a drive for good: SANITIZE DEVICE, the security feature set, and the limits of what can be
 //! addressed. Each travels in SCSI ATA PASS-THROUGH(16).
 
-use super::{Command as Ata, Transfer};
+use super::{AtaCommand as Ata, Transfer};
 use crate::native::command::{Command, Data};
 use crate::technique::SanitizeKind;
 

@@ -30,7 +30,7 @@ const BLOCK: usize = 512;
 
 /// Who talks: the drive's number of the session, and the host's.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Session {
+pub struct TcgSession {
     tper: u32,
     host: u32,
 }
@@ -40,30 +40,30 @@ const HOST: u32 = 1;
 
 /// The way to a drive: which commands carry it, and under which ComID it listens.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Line {
+pub struct TcgLine {
     /// How the drive is attached.
     pub protocol: Protocol,
     /// Its base ComID, as the discovery tells it.
     pub com_id: u16,
 }
 
-impl Line {
+impl TcgLine {
     /// Asks for a session with the Locking SP, as anybody.
     pub fn open(&self) -> Command {
         let head = [&[CALL][..], &uid(SESSION_MANAGER), &uid(START_SESSION), &[START_LIST, HOST as u8]].concat();
         // The last is "write": drives need not offer sessions that only read.
-        self.send("TCG StartSession", Session::default(), &[&head[..], &uid(LOCKING_SP), &[1, END_LIST], &STATUS].concat())
+        self.send("TCG StartSession", TcgSession::default(), &[&head[..], &uid(LOCKING_SP), &[1, END_LIST], &STATUS].concat())
     }
 
     /// Asks for the number of ranges.
-    pub fn ask_ranges(&self, session: Session) -> Command {
+    pub fn ask_ranges(&self, session: TcgSession) -> Command {
         let head = [&[CALL][..], &uid(LOCKING_INFO), &uid(GET), &[START_LIST, START_LIST]].concat();
         let column = |name: u8| [START_NAME, name, MAX_RANGES, END_NAME];
         self.send("TCG Get MaxRanges", session, &[&head[..], &column(3), &column(4), &[END_LIST, END_LIST], &STATUS].concat())
     }
 
     /// Ends the session.
-    pub fn close(&self, session: Session) -> Command {
+    pub fn close(&self, session: TcgSession) -> Command {
         self.send("TCG end of session", session, &[END_OF_SESSION])
     }
 
@@ -83,7 +83,7 @@ impl Line {
         }
     }
 
-    fn send(&self, name: &'static str, session: Session, payload: &[u8]) -> Command {
+    fn send(&self, name: &'static str, session: TcgSession, payload: &[u8]) -> Command {
         let block = packet(self.com_id, session, payload);
         let [high, low] = self.com_id.to_be_bytes();
         match self.protocol {
@@ -103,7 +103,7 @@ fn uid(uid: [u8; 8]) -> [u8; 9] {
 }
 
 /// One block: the three heads, the payload, and zeros.
-fn packet(com_id: u16, session: Session, payload: &[u8]) -> Vec<u8> {
+fn packet(com_id: u16, session: TcgSession, payload: &[u8]) -> Vec<u8> {
     let padded = payload.len().next_multiple_of(4);
     let mut block = vec![0; BLOCK];
     let mut put = |at: usize, bytes: &[u8]| block[at..at + bytes.len()].copy_from_slice(bytes);
@@ -123,7 +123,7 @@ pub enum Reply {
     /// Nothing yet: it is to be fetched again.
     NotYet,
     /// The session is open.
-    Opened(Session),
+    Opened(TcgSession),
     /// How many ranges it has beside the global one.
     Ranges(u32),
     /// Something else, or a method status that is not good.
@@ -198,7 +198,7 @@ impl Reply {
             [Control(CALL), Bytes(manager), Bytes(method), Control(START_LIST), Number(host), Number(tper), ..]
                 if *manager == SESSION_MANAGER && *method == SYNC_SESSION && *host == u64::from(HOST) =>
             {
-                number(*tper).map_or(other, |tper| Self::Opened(Session { tper, host: HOST }))
+                number(*tper).map_or(other, |tper| Self::Opened(TcgSession { tper, host: HOST }))
             }
             _ => {
                 let told = tokens.windows(4).find_map(|w| match w {
@@ -218,10 +218,10 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    const LINE: Line = Line { protocol: Protocol::Scsi, com_id: 0x07fe };
+    const LINE: TcgLine = TcgLine { protocol: Protocol::Scsi, com_id: 0x07fe };
 
     fn answer(payload: &[u8]) -> Vec<u8> {
-        packet(0x07fe, Session { tper: 0x1001, host: HOST }, payload)
+        packet(0x07fe, TcgSession { tper: 0x1001, host: HOST }, payload)
     }
 
     /// Bytes written out by hand from the specification, so that writer and reader can't be wrong together.
@@ -238,14 +238,14 @@ mod tests {
         assert_eq!(sent[52..56], [0, 0, 0, 38]);
         let hex: String = sent[56..94].iter().map(|b| format!("{b:02x}")).collect();
         assert_eq!(hex, "f8a800000000000000ffa8000000000000ff02f001a8000002050000000201f1f9f0000000f1");
-        let nvme = Line { protocol: Protocol::Nvme { namespace: 1 }, ..LINE };
-        let asked = nvme.ask_ranges(Session { tper: 0x1001, host: 1 });
+        let nvme = TcgLine { protocol: Protocol::Nvme { namespace: 1 }, ..LINE };
+        let asked = nvme.ask_ranges(TcgSession { tper: 0x1001, host: 1 });
         assert!(asked.shown().starts_with("TCG Get MaxRanges: 81 NSID 00000000 CDW10 0107fe00 CDW11 00000200"), "{asked:?}");
         let hex: String =
             asked.data_sent()[20..28].iter().chain(&asked.data_sent()[56..93]).map(|b| format!("{b:02x}")).collect();
         assert_eq!(hex, "0000100100000001f8a80000080100000001a80000000600000016f0f0f20304f3f20404f3f1f1f9f0000000f1");
         let synced = [&[0xf8, 0xa8][..], &SESSION_MANAGER, &[0xa8], &SYNC_SESSION, &[0xf0, 1, 0x82, 0x10, 0x01, 0xf1]].concat();
-        assert_eq!(Reply::parse(&answer(&[&synced[..], &STATUS].concat())), Reply::Opened(Session { tper: 0x1001, host: 1 }));
+        assert_eq!(Reply::parse(&answer(&[&synced[..], &STATUS].concat())), Reply::Opened(TcgSession { tper: 0x1001, host: 1 }));
         let told = [0xf0, 0xf0, 0xf2, 4, 0x0f, 0xf3, 0xf1, 0xf1];
         assert_eq!(Reply::parse(&answer(&[&told[..], &STATUS].concat())), Reply::Ranges(15));
         let refused = [0xf0, 0xf1, 0xf9, 0xf0, 0x01, 0, 0, 0xf1];

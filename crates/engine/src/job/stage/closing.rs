@@ -1,6 +1,6 @@
 //! Everything is done. The claim is about the object of the beginning: the drive is asked once more who it is.
 
-use super::{Issued, StageMachine, Taken, Then, Turn};
+use super::{Issued, StageMachine, StageTurn, Taken, Then};
 use crate::event::Activity;
 use crate::job::context::Context;
 use crate::job::{Completed, Now, Task};
@@ -11,18 +11,18 @@ use jurex_sanitize::evidence::Ended;
 
 /// What comes after the last stage.
 #[derive(Debug)]
-pub(in crate::job) struct Closing;
+pub(in crate::job) struct ClosingStage;
 
-impl Closing {
+impl ClosingStage {
     pub(in crate::job) fn begin(job: &mut Context) -> Self {
         job.activity = Activity::Laying;
         Self
     }
 }
 
-impl StageMachine for Closing {
-    fn turn(&mut self, _: &mut Context, _: Now) -> Turn {
-        Turn::Alone(Issued::Identify, Task::Identify)
+impl StageMachine for ClosingStage {
+    fn turn(&mut self, _: &mut Context, _: Now) -> StageTurn {
+        StageTurn::Alone(Issued::Identify, Task::Identify)
     }
 
     fn task(&self, _: &Context, at: Sectors) -> Task {

@@ -1,12 +1,12 @@
 //! A conversation with the drive under way: what it decides on is sent, what the drive answers is told, and nothing that changes
 //! the drive goes out before the job's place is kept.
 
-use super::{Issued, Then, Turn};
+use super::{Issued, StageTurn, Then};
 use crate::event::Event;
 use crate::job::context::Context;
 use crate::job::{Now, Task};
-use crate::kept::Kept;
-use crate::own::{self, Dialogue, End, Work};
+use crate::kept::CheckpointSaved;
+use crate::own::{self, Dialogue, DriveWork, SequenceEnd};
 use crate::run::KeepError;
 use jurex_device::native::command::{Answer, Command};
 use jurex_pattern::units::Sectors;
@@ -42,7 +42,7 @@ pub(super) struct Conversation {
 }
 
 /// What an answer leads to.
-pub(super) enum Heard {
+pub(super) enum AnswerEffect {
     Stay,
     End(Ended),
 }
@@ -67,7 +67,7 @@ impl Conversation {
     }
 
     /// The job's place was kept, or was not. Without it nothing that changes the drive is sent.
-    pub(super) fn kept(&mut self, kept: Result<Kept, KeepError>) -> Then {
+    pub(super) fn kept(&mut self, kept: Result<CheckpointSaved, KeepError>) -> Then {
         if !std::mem::replace(&mut self.waits_for_kept, false) {
             return Then::Stay;
         }
@@ -85,60 +85,60 @@ impl Conversation {
     }
 
     /// What to do next; how the conversation ended, with the drive's last word, once it has.
-    pub(super) fn turn(&mut self, job: &mut Context, now: Now) -> Result<Turn, (End, Work)> {
+    pub(super) fn turn(&mut self, job: &mut Context, now: Now) -> Result<StageTurn, (SequenceEnd, DriveWork)> {
         if !job.flight.is_empty() {
-            return Ok(Turn::Wait);
+            return Ok(StageTurn::Wait);
         }
         if self.waits_for_kept {
-            return Ok(Turn::Keep);
+            return Ok(StageTurn::Keep);
         }
         if let Some(until) = self.until {
             if now.mono < until {
-                return Ok(Turn::Until(until - now.mono));
+                return Ok(StageTurn::Until(until - now.mono));
             }
             self.until = None;
         }
         let Some(dialogue) = &mut self.dialogue else {
             let error = "a defect in Jurex: there is nothing to talk about".into();
-            return Ok(Turn::Settled(Then::End(Ended::Refused { error })));
+            return Ok(StageTurn::Settled(Then::End(Ended::Refused { error })));
         };
         Ok(match dialogue.turn() {
-            own::Turn::Ask(command) => {
+            own::SequenceTurn::Ask(command) => {
                 self.said = Some(Said::Ask(command.clone()));
-                Turn::Alone(Issued::Said, Task::Ask(command))
+                StageTurn::Alone(Issued::Said, Task::Ask(command))
             }
-            own::Turn::Keep(commands) => {
+            own::SequenceTurn::Keep(commands) => {
                 job.tell(Event::Sending { commands });
                 self.waits_for_kept = true;
                 job.save(now);
-                Turn::Keep
+                StageTurn::Keep
             }
-            own::Turn::Change(change) => {
+            own::SequenceTurn::Change(change) => {
                 self.said = Some(Said::Change);
                 self.changing = true;
-                Turn::Alone(Issued::Said, Task::Change(change))
+                StageTurn::Alone(Issued::Said, Task::Change(change))
             }
-            own::Turn::Wait(so_long) => {
+            own::SequenceTurn::Wait(so_long) => {
                 self.until = Some(now.mono + so_long);
-                Turn::Until(so_long)
+                StageTurn::Until(so_long)
             }
-            own::Turn::Read(at) => Turn::Alone(Issued::Tried, Task::Probe(Sectors::new(at.0, 1))),
-            own::Turn::Tell(what) => {
+            own::SequenceTurn::Read(at) => StageTurn::Alone(Issued::Tried, Task::Probe(Sectors::new(at.0, 1))),
+            own::SequenceTurn::Tell(what) => {
                 job.tell(Event::Said { what: what.into() });
-                Turn::Settled(Then::Stay)
+                StageTurn::Settled(Then::Stay)
             }
-            own::Turn::Rescan => Turn::Alone(Issued::Rescan, Task::Rescan),
-            own::Turn::Over(end) => return Err((end, self.dialogue.take().map(|d| d.work()).unwrap_or_default())),
+            own::SequenceTurn::Rescan => StageTurn::Alone(Issued::Rescan, Task::Rescan),
+            own::SequenceTurn::Over(end) => return Err((end, self.dialogue.take().map(|d| d.work()).unwrap_or_default())),
         })
     }
 
     /// What was sent was answered.
-    pub(super) fn answered(&mut self, job: &mut Context, answers: &[Answer], now: Now) -> Heard {
+    pub(super) fn answered(&mut self, job: &mut Context, answers: &[Answer], now: Now) -> AnswerEffect {
         job.meter.mark(now);
         self.changing = false;
-        let Some(said) = self.said.take() else { return Heard::Stay };
+        let Some(said) = self.said.take() else { return AnswerEffect::Stay };
         let Some(last) = answers.last() else {
-            return Heard::End(Ended::Refused { error: "a defect in Jurex: nothing was sent".into() });
+            return AnswerEffect::End(Ended::Refused { error: "a defect in Jurex: nothing was sent".into() });
         };
         if let Some(dialogue) = &mut self.dialogue {
             dialogue.heard(last);
@@ -162,7 +162,7 @@ impl Conversation {
             self.at_work(job, work.progress, now);
         }
         self.was_at_work = work.at_work;
-        Heard::Stay
+        AnswerEffect::Stay
     }
 
     /// Whether a sector that the conversation wanted to be read could be.

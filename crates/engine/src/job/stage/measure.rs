@@ -1,10 +1,10 @@
 //! The size check of a drive: what it lays and reads, given out act by act.
 
-use super::{Issued, StageMachine, Taken, Then, Turn};
+use super::{Issued, StageMachine, StageTurn, Taken, Then};
 use crate::event::{Activity, Event};
 use crate::job::context::Context;
 use crate::job::{Completed, Now, Task};
-use crate::measure::{Act, Measuring};
+use crate::measure::{Measuring, ProbeAct};
 use jurex_device::medium::MediumError;
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::units::Sectors;
@@ -12,7 +12,7 @@ use std::sync::Arc;
 
 /// What is being done for the size check.
 #[derive(Clone, Debug)]
-enum Step {
+enum MeasureStep {
     /// Tags of this keystream are laid.
     Laying(Arc<Pattern>),
     Flushing,
@@ -22,14 +22,14 @@ enum Step {
 
 /// The stage.
 #[derive(Debug)]
-pub(in crate::job) struct Measure {
+pub(in crate::job) struct MeasureStage {
     measuring: Measuring,
     /// The keystream of the tags that were laid last.
     pattern: Arc<Pattern>,
-    step: Step,
+    step: MeasureStep,
 }
 
-impl Measure {
+impl MeasureStage {
     /// With tags of that keystream.
     pub(in crate::job) fn begin(job: &mut Context, tags: &Pattern, now: Now) -> Self {
         job.activity = Activity::Measuring;
@@ -39,7 +39,7 @@ impl Measure {
         // Kept before the first write, as before every pass.
         job.save(now);
         let pattern = Arc::new(tags.clone());
-        let mut stage = Self { measuring, pattern, step: Step::Flushing };
+        let mut stage = Self { measuring, pattern, step: MeasureStep::Flushing };
         // There is something to lay on every drive.
         stage.next_act(job, now);
         stage
@@ -49,16 +49,16 @@ impl Measure {
     fn next_act(&mut self, job: &mut Context, now: Now) -> Then {
         job.meter.mark(now);
         match self.measuring.next() {
-            Some(Act::Lay(places, round)) => {
+            Some(ProbeAct::Lay(places, round)) => {
                 self.pattern = Arc::clone(self.measuring.tags(round));
                 // A drive of one sector has no stride at its start.
                 job.list.set(places.into_iter().filter(|at| at.count > 0));
-                self.step = Step::Laying(Arc::clone(&self.pattern));
+                self.step = MeasureStep::Laying(Arc::clone(&self.pattern));
             }
-            Some(Act::Flush) => self.step = Step::Flushing,
-            Some(Act::Read(places)) => {
+            Some(ProbeAct::Flush) => self.step = MeasureStep::Flushing,
+            Some(ProbeAct::Read(places)) => {
                 job.list.set(places);
-                self.step = Step::Reading(Arc::clone(&self.pattern));
+                self.step = MeasureStep::Reading(Arc::clone(&self.pattern));
             }
             None => return self.measured(job, now),
         }
@@ -72,19 +72,19 @@ impl Measure {
     }
 }
 
-impl StageMachine for Measure {
-    fn turn(&mut self, _: &mut Context, _: Now) -> Turn {
+impl StageMachine for MeasureStage {
+    fn turn(&mut self, _: &mut Context, _: Now) -> StageTurn {
         match self.step {
-            Step::Laying(_) | Step::Reading(_) => Turn::Work,
-            Step::Flushing => Turn::Alone(Issued::Flush, Task::Flush),
+            MeasureStep::Laying(_) | MeasureStep::Reading(_) => StageTurn::Work,
+            MeasureStep::Flushing => StageTurn::Alone(Issued::Flush, Task::Flush),
         }
     }
 
     fn task(&self, _: &Context, at: Sectors) -> Task {
         match &self.step {
-            Step::Reading(tags) => Task::Tags(at, Arc::clone(tags)),
-            Step::Laying(tags) => Task::Write(at, Arc::clone(tags)),
-            Step::Flushing => Task::Flush,
+            MeasureStep::Reading(tags) => Task::Tags(at, Arc::clone(tags)),
+            MeasureStep::Laying(tags) => Task::Write(at, Arc::clone(tags)),
+            MeasureStep::Flushing => Task::Flush,
         }
     }
 
@@ -95,11 +95,11 @@ impl StageMachine for Measure {
     fn done(&mut self, job: &mut Context, issued: Issued, how: Completed, now: Now) -> Taken {
         match (issued, how, &self.step) {
             (Issued::Flush, Completed::Done, _) => return self.next_act(job, now).into(),
-            (Issued::Work(attempt, _), Completed::Done, Step::Laying(_)) => {
+            (Issued::Work(attempt, _), Completed::Done, MeasureStep::Laying(_)) => {
                 self.measuring.laid();
                 job.advance_by_places(attempt.at, now);
             }
-            (Issued::Work(attempt, _), Completed::Tags(met), Step::Reading(_)) => {
+            (Issued::Work(attempt, _), Completed::Tags(met), MeasureStep::Reading(_)) => {
                 self.measuring.note(attempt.at.first, &met);
                 job.advance_by_places(attempt.at, now);
             }
@@ -112,7 +112,7 @@ impl StageMachine for Measure {
     /// laid is read in any case.
     fn failed(&mut self, job: &mut Context, issued: Issued, _: &MediumError, now: Now) -> Then {
         let Issued::Work(attempt, _) = issued else { return self.next_act(job, now) };
-        if matches!(self.step, Step::Reading(_)) {
+        if matches!(self.step, MeasureStep::Reading(_)) {
             self.measuring.not_read(attempt.at);
         } else {
             self.measuring.not_laid(attempt.at);
@@ -129,11 +129,11 @@ impl StageMachine for Measure {
 mod tests {
     use crate::backend::Buffers;
     use crate::testing::Steady;
-    use crate::{Checkpoint, Completed, Job, Step, Task, Wish};
+    use crate::{Checkpoint, Completed, Control, Job, JobStep, Task};
     use jurex_device::media::{Drive, MediaClass};
     use jurex_device::medium::Access;
     use jurex_device::testing::{Fixed, Memory, cleared};
-    use jurex_sanitize::evidence::{Ended, Evidence, Size, SizeEvidence, StageKind};
+    use jurex_sanitize::evidence::{Ended, Evidence, SizeEvidence, SizeFinding, StageKind};
     use jurex_sanitize::plan::{Order, Plan, SizeCheck};
     use jurex_sanitize::rules::{Edition, Outcome, judge};
 
@@ -155,8 +155,8 @@ mod tests {
         let (mut kept, mut buffers) = (None, Buffers::new(64 * 512));
         for _ in 0..requests {
             let (tag, task) = match job.request(clock.now()) {
-                Step::Do(request) => (request.tag, request.task),
-                Step::Ended => return (kept, Some(job.into_evidence())),
+                JobStep::Do(request) => (request.tag, request.task),
+                JobStep::Ended => return (kept, Some(job.into_evidence())),
                 other => panic!("{other:?}"),
             };
             kept = job.take_checkpoint().or(kept);
@@ -232,7 +232,7 @@ mod tests {
         twin.drops_writes_to = (350..700).collect();
         twin.bytes.iter_mut().enumerate().for_each(|(n, byte)| *byte = n as u8);
         let evidence = run(gone_on(&kept, &twin.drive.clone(), &clock), &mut twin, &clock, usize::MAX).1.unwrap();
-        assert_eq!(size(&evidence).finding(), Size::Drops { from: 350 }, "{:?}", size(&evidence));
+        assert_eq!(size(&evidence).finding(), SizeFinding::Drops { from: 350 }, "{:?}", size(&evidence));
         assert_eq!(evidence.range().count, 700, "what is still there beyond that is to be overwritten if it can be");
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::NotSanitized);
     }
@@ -242,9 +242,9 @@ mod tests {
         use crate::Clock;
         let (mut medium, clock) = (Memory::new(MediaClass::RemovableFlash, 700), Steady::default());
         let mut job = begun(&medium, &clock);
-        job.wish(Wish::Stop);
+        job.wish(Control::Stop);
         let evidence = run(job, &mut medium, &clock, 9).1.unwrap();
-        assert!(evidence.ended == Ended::Stopped && size(&evidence).finding() == Size::NotProved);
+        assert!(evidence.ended == Ended::Stopped && size(&evidence).finding() == SizeFinding::NotProved);
         assert!(medium.writes.iter().all(|n| *n == 0), "stopped before its first write");
         medium.failing_flushes = vec![1, 2, 3];
         let evidence = run(begun(&medium, &clock), &mut medium, &clock, usize::MAX).1.unwrap();
@@ -254,7 +254,7 @@ mod tests {
         let mut asked = 0;
         while asked < 2 {
             let (tag, reads) = match job.request(clock.now()) {
-                Step::Do(request) => (request.tag, matches!(request.task, Task::Tags(..))),
+                JobStep::Do(request) => (request.tag, matches!(request.task, Task::Tags(..))),
                 other => panic!("{other:?}"),
             };
             asked += u32::from(reads);

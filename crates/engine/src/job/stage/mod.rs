@@ -9,16 +9,16 @@ mod native;
 mod overwrite;
 mod unhide;
 
-pub(super) use check::Check;
-pub(super) use closing::Closing;
-pub(super) use measure::Measure;
-pub(super) use native::Native;
-pub(super) use overwrite::Overwrite;
-pub(super) use unhide::Unhide;
+pub(super) use check::CheckStage;
+pub(super) use closing::ClosingStage;
+pub(super) use measure::MeasureStage;
+pub(super) use native::NativeStage;
+pub(super) use overwrite::OverwriteStage;
+pub(super) use unhide::UnhideStage;
 
 use super::context::Context;
 use super::{Completed, Now, Task};
-use crate::kept::Kept;
+use crate::kept::CheckpointSaved;
 use crate::list::Attempt;
 use crate::run::KeepError;
 use jurex_device::medium::MediumError;
@@ -47,7 +47,7 @@ pub(super) enum Issued {
 }
 
 /// What a stage wants next.
-pub(super) enum Turn {
+pub(super) enum StageTurn {
     /// Work on what is left in the list; once nothing is, [`StageMachine::worked_through`].
     Work,
     /// This, once nothing else is in flight.
@@ -93,7 +93,7 @@ impl From<Then> for Taken {
 /// One stage under way.
 pub(super) trait StageMachine: std::fmt::Debug + Send {
     /// What is to be done next.
-    fn turn(&mut self, job: &mut Context, now: Now) -> Turn;
+    fn turn(&mut self, job: &mut Context, now: Now) -> StageTurn;
 
     /// How a stretch of the work list is worked on.
     fn task(&self, job: &Context, at: Sectors) -> Task;
@@ -110,7 +110,7 @@ pub(super) trait StageMachine: std::fmt::Debug + Send {
     fn failed(&mut self, job: &mut Context, issued: Issued, error: &MediumError, now: Now) -> Then;
 
     /// The job's place was kept, or was not.
-    fn kept(&mut self, _kept: Result<Kept, KeepError>) -> Then {
+    fn kept(&mut self, _kept: Result<CheckpointSaved, KeepError>) -> Then {
         Then::Stay
     }
 

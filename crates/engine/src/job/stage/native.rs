@@ -1,26 +1,26 @@
 //! A drive's own erasure. Before it drawn places are read, of the drive and of other namespaces, and something is laid where too
 //! little lies that could be told apart afterwards; then the conversation follows that lets the drive erase itself.
 
-use super::conversation::{Conversation, Heard};
-use super::{Issued, StageMachine, Taken, Then, Turn};
-use crate::beside::{BesideDraws, BesideMet};
-use crate::draw::Draw;
+use super::conversation::{AnswerEffect, Conversation};
+use super::{Issued, StageMachine, StageTurn, Taken, Then};
+use crate::beside::{SiblingBaselines, SiblingMet};
+use crate::draw::BaselineSample;
 use crate::event::{Activity, Event};
 use crate::job::context::Context;
 use crate::job::{Completed, Now, Task};
-use crate::kept::Kept;
-use crate::own::{Dialogue, End, Work};
+use crate::kept::CheckpointSaved;
+use crate::own::{Dialogue, DriveWork, SequenceEnd};
 use crate::run::KeepError;
 use jurex_device::media::Scope;
 use jurex_device::medium::MediumError;
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::units::Sectors;
 use jurex_sanitize::evidence::{Drawn, Ended};
-use jurex_sanitize::plan::OwnErase;
+use jurex_sanitize::plan::PlannedErase;
 use std::sync::Arc;
 
 #[derive(Debug)]
-enum Step {
+enum NativeStep {
     /// Drawn places are read. Whether something was laid on some of them before.
     Drawing {
         marked: bool,
@@ -36,21 +36,21 @@ enum Step {
 
 /// The stage.
 #[derive(Debug)]
-pub(in crate::job) struct Native {
-    own: OwnErase,
-    step: Step,
+pub(in crate::job) struct NativeStage {
+    own: PlannedErase,
+    step: NativeStep,
     marks: Arc<Pattern>,
     /// Drawn places in a row that could not be read.
     undrawn_in_a_row: u64,
 }
 
-impl Native {
+impl NativeStage {
     /// The erasure that is stage `at` of the plan.
-    pub(in crate::job) fn begin(job: &mut Context, own: &OwnErase, at: usize, now: Now) -> Self {
+    pub(in crate::job) fn begin(job: &mut Context, own: &PlannedErase, at: usize, now: Now) -> Self {
         let (technique, of_whole_unit) = (own.technique, own.scope == Scope::WholeUnit);
         job.activity = Activity::Laying;
         job.tell(Event::OwnStarted { technique, of_whole_unit, time: now.wall });
-        let step = Step::Drawing { marked: false };
+        let step = NativeStep::Drawing { marked: false };
         let mut stage = Self { own: own.clone(), step, marks: Arc::new(Pattern::address()), undrawn_in_a_row: 0 };
         let was_sent = job.own_evidence().sent > 0;
         // What was drawn before the first try is what must be gone, also after the second.
@@ -66,7 +66,7 @@ impl Native {
     fn draw(&mut self, job: &mut Context, at: usize, now: Now) {
         let whole = job.geometry().whole();
         job.draw = job.new_draw(at, whole);
-        let places: Vec<Sectors> = job.draw.iter().flat_map(Draw::places).collect();
+        let places: Vec<Sectors> = job.draw.iter().flat_map(BaselineSample::places).collect();
         job.list.set(places);
         job.activity = Activity::Drawing;
         job.meter.mark(now);
@@ -76,7 +76,7 @@ impl Native {
     fn talk(&mut self, job: &mut Context) {
         let dialogue = Dialogue::erase(&self.own, job.secret.as_ref(), job.plan.drive(), &job.own_evidence(), job.watched);
         job.activity = Activity::Laying;
-        self.step = Step::Talking(Conversation::new(dialogue));
+        self.step = NativeStep::Talking(Conversation::new(dialogue));
     }
 
     /// The drawn places were read. Where they hold too little that could be told apart later, something is laid there.
@@ -91,11 +91,11 @@ impl Native {
             // Nothing can be laid where nothing could be read.
             return self.draw_beside(job);
         }
-        self.step = Step::Marking { laid: false };
+        self.step = NativeStep::Marking { laid: false };
     }
 
     fn places_to_mark(job: &Context) -> Vec<Sectors> {
-        job.draw.as_ref().map(Draw::marks).unwrap_or_default()
+        job.draw.as_ref().map(BaselineSample::marks).unwrap_or_default()
     }
 
     /// What was laid there is read.
@@ -104,7 +104,7 @@ impl Native {
         job.list.set(Self::places_to_mark(job));
         let sectors = job.list.len() as u64;
         job.tell(Event::Marked { sectors });
-        self.step = Step::Drawing { marked: true };
+        self.step = NativeStep::Drawing { marked: true };
     }
 
     /// A drawn place could not be read. After so many in a row that a whole part of the drive is among them there will be no
@@ -119,85 +119,85 @@ impl Native {
 
     fn draw_beside(&mut self, job: &mut Context) {
         if job.reaches_others() {
-            job.beside = BesideDraws::default();
+            job.beside = SiblingBaselines::default();
             job.activity = Activity::Laying;
-            self.step = Step::DrawingBeside;
+            self.step = NativeStep::DrawingBeside;
         } else {
             self.talk(job);
         }
     }
 
     /// What the drawn places of other namespaces hold.
-    fn beside_told(&mut self, job: &mut Context, met: &[BesideMet], now: Now) {
+    fn beside_told(&mut self, job: &mut Context, met: &[SiblingMet], now: Now) {
         job.meter.mark(now);
         if !job.beside.note(met) {
             self.talk(job);
         }
     }
 
-    fn talked(job: &mut Context, end: End, work: Work, now: Now) -> Then {
+    fn talked(job: &mut Context, end: SequenceEnd, work: DriveWork, now: Now) -> Then {
         let failure = match &end {
-            End::Completed => None,
-            End::Refused(why) | End::Failed(why) | End::Silent(why) => Some(why.clone()),
+            SequenceEnd::Completed => None,
+            SequenceEnd::Refused(why) | SequenceEnd::Failed(why) | SequenceEnd::Silent(why) => Some(why.clone()),
         };
         let (deallocated, removal) = (work.deallocated, work.removal);
         job.tell(Event::OwnEnded { failure, deallocated, removal, time: now.wall });
         job.save(now);
         match end {
-            End::Completed => Then::Next,
-            End::Refused(error) => Then::End(Ended::Refused { error }),
-            End::Failed(said) => Then::End(Ended::CommandFailed { said }),
-            End::Silent(error) => Then::End(Ended::StoppedAnswering { error }),
+            SequenceEnd::Completed => Then::Next,
+            SequenceEnd::Refused(error) => Then::End(Ended::Refused { error }),
+            SequenceEnd::Failed(said) => Then::End(Ended::CommandFailed { said }),
+            SequenceEnd::Silent(error) => Then::End(Ended::StoppedAnswering { error }),
         }
     }
 }
 
-impl StageMachine for Native {
-    fn turn(&mut self, job: &mut Context, now: Now) -> Turn {
+impl StageMachine for NativeStage {
+    fn turn(&mut self, job: &mut Context, now: Now) -> StageTurn {
         match &mut self.step {
-            Step::Drawing { .. } | Step::Marking { laid: false } => Turn::Work,
-            Step::Marking { laid: true } => Turn::Alone(Issued::Flush, Task::Flush),
-            Step::DrawingBeside => Turn::Alone(Issued::Beside, Task::Beside(job.salt(), job.beside.marks.clone())),
-            Step::Talking(conversation) => match conversation.turn(job, now) {
+            NativeStep::Drawing { .. } | NativeStep::Marking { laid: false } => StageTurn::Work,
+            NativeStep::Marking { laid: true } => StageTurn::Alone(Issued::Flush, Task::Flush),
+            NativeStep::DrawingBeside => StageTurn::Alone(Issued::Beside, Task::Beside(job.salt(), job.beside.marks.clone())),
+            NativeStep::Talking(conversation) => match conversation.turn(job, now) {
                 Ok(turn) => turn,
-                Err((end, work)) => Turn::Settled(Self::talked(job, end, work, now)),
+                Err((end, work)) => StageTurn::Settled(Self::talked(job, end, work, now)),
             },
         }
     }
 
     fn task(&self, job: &Context, at: Sectors) -> Task {
         match self.step {
-            Step::Marking { .. } => Task::Write(at, Arc::clone(&self.marks)),
-            Step::Drawing { .. } | Step::DrawingBeside | Step::Talking(_) => Task::Digest(at, job.salt()),
+            NativeStep::Marking { .. } => Task::Write(at, Arc::clone(&self.marks)),
+            NativeStep::Drawing { .. } | NativeStep::DrawingBeside | NativeStep::Talking(_) => Task::Digest(at, job.salt()),
         }
     }
 
     fn worked_through(&mut self, job: &mut Context, now: Now) -> Then {
         match self.step {
-            Step::Drawing { marked } => self.drawn(job, marked, now),
-            Step::Marking { .. } => self.step = Step::Marking { laid: true },
-            Step::DrawingBeside | Step::Talking(_) => {}
+            NativeStep::Drawing { marked } => self.drawn(job, marked, now),
+            NativeStep::Marking { .. } => self.step = NativeStep::Marking { laid: true },
+            NativeStep::DrawingBeside | NativeStep::Talking(_) => {}
         }
         Then::Stay
     }
 
     fn done(&mut self, job: &mut Context, issued: Issued, how: Completed, now: Now) -> Taken {
         match (issued, how, &mut self.step) {
-            (Issued::Work(attempt, begun), Completed::Digested(met), Step::Drawing { .. }) => {
+            (Issued::Work(attempt, begun), Completed::Digested(met), NativeStep::Drawing { .. }) => {
                 job.advance(attempt.at, begun, now);
                 self.undrawn_in_a_row = 0;
                 job.draw.iter_mut().for_each(|d| d.note(attempt.at.first, &met));
             }
-            (Issued::Work(..), Completed::Done, Step::Marking { .. }) => job.meter.mark(now),
-            (Issued::Flush, Completed::Done, Step::Marking { .. }) => self.marked(job, now),
-            (Issued::Beside, Completed::Beside(met), Step::DrawingBeside) => self.beside_told(job, &met, now),
-            (Issued::Said, Completed::Answered(answers), Step::Talking(conversation)) => {
-                if let Heard::End(ended) = conversation.answered(job, &answers, now) {
+            (Issued::Work(..), Completed::Done, NativeStep::Marking { .. }) => job.meter.mark(now),
+            (Issued::Flush, Completed::Done, NativeStep::Marking { .. }) => self.marked(job, now),
+            (Issued::Beside, Completed::Beside(met), NativeStep::DrawingBeside) => self.beside_told(job, &met, now),
+            (Issued::Said, Completed::Answered(answers), NativeStep::Talking(conversation)) => {
+                if let AnswerEffect::End(ended) = conversation.answered(job, &answers, now) {
                     return Then::End(ended).into();
                 }
             }
-            (Issued::Rescan, Completed::Done, Step::Talking(_)) => job.meter.mark(now),
-            (Issued::Tried, Completed::Done, Step::Talking(conversation)) => conversation.tried(job, true, now),
+            (Issued::Rescan, Completed::Done, NativeStep::Talking(_)) => job.meter.mark(now),
+            (Issued::Tried, Completed::Done, NativeStep::Talking(conversation)) => conversation.tried(job, true, now),
             _ => return Taken::NotTheAnswer,
         }
         Then::Stay.into()
@@ -205,40 +205,40 @@ impl StageMachine for Native {
 
     fn failed(&mut self, job: &mut Context, _: Issued, _: &MediumError, now: Now) -> Then {
         match &mut self.step {
-            Step::Drawing { .. } => {
+            NativeStep::Drawing { .. } => {
                 job.meter.mark(now);
                 self.undrawn(job);
             }
             // What was laid to be told apart is read again: what was lost is not there.
-            Step::Marking { laid: true } => self.marked(job, now),
-            Step::Marking { laid: false } => job.meter.mark(now),
-            Step::DrawingBeside => self.beside_told(job, &[], now),
-            Step::Talking(conversation) => conversation.tried(job, false, now),
+            NativeStep::Marking { laid: true } => self.marked(job, now),
+            NativeStep::Marking { laid: false } => job.meter.mark(now),
+            NativeStep::DrawingBeside => self.beside_told(job, &[], now),
+            NativeStep::Talking(conversation) => conversation.tried(job, false, now),
         }
         Then::Stay
     }
 
-    fn kept(&mut self, kept: Result<Kept, KeepError>) -> Then {
+    fn kept(&mut self, kept: Result<CheckpointSaved, KeepError>) -> Then {
         match &mut self.step {
-            Step::Talking(conversation) => conversation.kept(kept),
-            Step::Drawing { .. } | Step::Marking { .. } | Step::DrawingBeside => Then::Stay,
+            NativeStep::Talking(conversation) => conversation.kept(kept),
+            NativeStep::Drawing { .. } | NativeStep::Marking { .. } | NativeStep::DrawingBeside => Then::Stay,
         }
     }
 
     fn keeps_its_place(&self) -> bool {
-        matches!(self.step, Step::Talking(_))
+        matches!(self.step, NativeStep::Talking(_))
     }
 
     fn drive_is_at_work(&self) -> bool {
-        matches!(&self.step, Step::Talking(conversation) if conversation.drive_is_at_work())
+        matches!(&self.step, NativeStep::Talking(conversation) if conversation.drive_is_at_work())
     }
 
     fn may_be_left(&self) -> bool {
-        !matches!(&self.step, Step::Talking(conversation) if !conversation.may_be_left())
+        !matches!(&self.step, NativeStep::Talking(conversation) if !conversation.may_be_left())
     }
 
     fn rest_is_wanted(&mut self, job: &mut Context) {
-        if let Step::Talking(conversation) = &mut self.step {
+        if let NativeStep::Talking(conversation) = &mut self.step {
             conversation.tell_that_nothing_stops_it(job);
         }
     }

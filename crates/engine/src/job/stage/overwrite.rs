@@ -1,7 +1,7 @@
 //! The passes: each is laid, flushed and, as planned, read back. A job that goes on reads again what was laid last before it
 //! trusts a checkpoint.
 
-use super::{Issued, StageMachine, Taken, Then, Turn};
+use super::{Issued, StageMachine, StageTurn, Taken, Then};
 use crate::event::{Activity, Event};
 use crate::job::context::Context;
 use crate::job::{Completed, Now, Task};
@@ -9,7 +9,7 @@ use jurex_device::medium::MediumError;
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::Sectors;
-use jurex_sanitize::plan::Reading;
+use jurex_sanitize::plan::PlannedReading;
 use std::sync::Arc;
 
 /// So many chunks before the place where a job goes on are read again before the checkpoint is trusted.
@@ -27,7 +27,7 @@ enum Trusted {
 }
 
 #[derive(Clone, Copy, Debug)]
-enum Step {
+enum OverwriteStep {
     /// After going on from a checkpoint: what it says is laid last is read before it is trusted.
     Rechecking {
         /// What follows.
@@ -42,17 +42,17 @@ enum Step {
 
 /// The stage.
 #[derive(Debug)]
-pub(in crate::job) struct Overwrite {
-    step: Step,
+pub(in crate::job) struct OverwriteStage {
+    step: OverwriteStep,
     /// What the present pass lays; while a checkpoint is rechecked, what was laid last.
     pattern: Arc<Pattern>,
 }
 
-impl Overwrite {
+impl OverwriteStage {
     /// From the first pass on.
     pub(in crate::job) fn begin(job: &mut Context, now: Now) -> Self {
         job.pass = 0;
-        let mut stage = Self { step: Step::Laying, pattern: planned(job, 0) };
+        let mut stage = Self { step: OverwriteStep::Laying, pattern: planned(job, 0) };
         stage.begin_pass(job, now);
         stage
     }
@@ -78,7 +78,7 @@ impl Overwrite {
         };
         job.pass = n;
         job.meter.mark(now);
-        let mut stage = Self { step: Step::Rechecking { then, distrusted: false }, pattern: planned(job, of) };
+        let mut stage = Self { step: OverwriteStep::Rechecking { then, distrusted: false }, pattern: planned(job, of) };
         if recheck.is_empty() {
             // Nothing was laid before the cut: there is nothing to be read again, and nothing is told of it.
             let follows = stage.follow(job, then, now);
@@ -89,7 +89,7 @@ impl Overwrite {
     }
 
     fn begin_pass(&mut self, job: &mut Context, now: Now) {
-        self.step = Step::Laying;
+        self.step = OverwriteStep::Laying;
         job.activity = Activity::Laying;
         job.list.set([job.range()]);
         job.meter.mark(now);
@@ -111,10 +111,10 @@ impl Overwrite {
     /// Reads the pass back, from the first place on; one of which nothing is to be read is over.
     fn begin_reading(&mut self, job: &mut Context, now: Now) -> Then {
         let reading = reading_now(job);
-        if reading == Reading::None {
+        if reading == PlannedReading::None {
             return self.end_pass(job, now);
         }
-        self.step = Step::ReadingBack;
+        self.step = OverwriteStep::ReadingBack;
         job.activity = Activity::ReadingBack;
         job.list.set(reading.places(job.range()).iter().copied().collect::<Vec<_>>());
         let sampling = reading.sampling().cloned();
@@ -148,7 +148,7 @@ impl Overwrite {
             Trusted::Lay => {
                 let whole: RangeSet = [job.range()].into_iter().collect();
                 let done = job.evidence().passes().last().map(|p| p.done()).unwrap_or_default();
-                self.step = Step::Laying;
+                self.step = OverwriteStep::Laying;
                 job.list.set(whole.without(&done).iter().copied().collect::<Vec<_>>());
                 Then::Stay
             }
@@ -175,7 +175,7 @@ impl Overwrite {
     /// Something was not as laid: nothing more is read, and once nothing is in flight the pass begins anew.
     fn distrust_when_idle(&mut self, job: &mut Context) {
         job.list.clear();
-        if let Step::Rechecking { distrusted, .. } = &mut self.step {
+        if let OverwriteStep::Rechecking { distrusted, .. } = &mut self.step {
             *distrusted = true;
         }
     }
@@ -196,50 +196,50 @@ fn tail_of(job: &Context, laid: &RangeSet) -> RangeSet {
 
 /// What is to be read of the present pass. A sample proves a pass only in the session that laid it: what was laid
 /// before an interruption is read in full.
-fn reading_now(job: &Context) -> Reading {
+fn reading_now(job: &Context) -> PlannedReading {
     let planned = job.plan.reading_of(job.pass);
     let laid_now = job.evidence().passes().get(job.pass).is_some_and(|p| p.session == job.evidence().last_session());
-    if matches!(planned, Reading::Sampled(_)) && !laid_now { Reading::Full } else { planned.clone() }
+    if matches!(planned, PlannedReading::Sampled(_)) && !laid_now { PlannedReading::Full } else { planned.clone() }
 }
 
-impl StageMachine for Overwrite {
-    fn turn(&mut self, _: &mut Context, _: Now) -> Turn {
+impl StageMachine for OverwriteStage {
+    fn turn(&mut self, _: &mut Context, _: Now) -> StageTurn {
         match self.step {
-            Step::Flushing => Turn::Alone(Issued::Flush, Task::Flush),
-            Step::Rechecking { .. } | Step::Laying | Step::ReadingBack => Turn::Work,
+            OverwriteStep::Flushing => StageTurn::Alone(Issued::Flush, Task::Flush),
+            OverwriteStep::Rechecking { .. } | OverwriteStep::Laying | OverwriteStep::ReadingBack => StageTurn::Work,
         }
     }
 
     fn task(&self, _: &Context, at: Sectors) -> Task {
         let pattern = Arc::clone(&self.pattern);
         match self.step {
-            Step::Rechecking { .. } | Step::ReadingBack => Task::ReadBack(at, pattern),
-            Step::Laying | Step::Flushing => Task::Write(at, pattern),
+            OverwriteStep::Rechecking { .. } | OverwriteStep::ReadingBack => Task::ReadBack(at, pattern),
+            OverwriteStep::Laying | OverwriteStep::Flushing => Task::Write(at, pattern),
         }
     }
 
     fn worked_through(&mut self, job: &mut Context, now: Now) -> Then {
         match self.step {
-            Step::Laying => self.step = Step::Flushing,
-            Step::Rechecking { distrusted: true, .. } => return self.distrust(job, now),
-            Step::Rechecking { then, .. } => {
+            OverwriteStep::Laying => self.step = OverwriteStep::Flushing,
+            OverwriteStep::Rechecking { distrusted: true, .. } => return self.distrust(job, now),
+            OverwriteStep::Rechecking { then, .. } => {
                 job.tell(Event::Rechecked { pass: job.pass as u32, trusted: true });
                 return self.follow(job, then, now);
             }
-            Step::Flushing | Step::ReadingBack => return self.end_pass(job, now),
+            OverwriteStep::Flushing | OverwriteStep::ReadingBack => return self.end_pass(job, now),
         }
         Then::Stay
     }
 
     fn done(&mut self, job: &mut Context, issued: Issued, how: Completed, now: Now) -> Taken {
         match (issued, how, self.step) {
-            (Issued::Work(attempt, begun), Completed::Done, Step::Laying) => job.advance(attempt.at, begun, now),
-            (Issued::Flush, Completed::Done, Step::Flushing) => return self.flushed(job, None, now).into(),
-            (Issued::Work(attempt, begun), Completed::Read { wrong }, Step::ReadingBack) => {
+            (Issued::Work(attempt, begun), Completed::Done, OverwriteStep::Laying) => job.advance(attempt.at, begun, now),
+            (Issued::Flush, Completed::Done, OverwriteStep::Flushing) => return self.flushed(job, None, now).into(),
+            (Issued::Work(attempt, begun), Completed::Read { wrong }, OverwriteStep::ReadingBack) => {
                 job.advance(attempt.at, begun, now);
                 job.found_wrong(&wrong, now);
             }
-            (Issued::Work(..), Completed::Read { wrong }, Step::Rechecking { .. }) => {
+            (Issued::Work(..), Completed::Read { wrong }, OverwriteStep::Rechecking { .. }) => {
                 job.meter.mark(now);
                 if !wrong.is_empty() {
                     self.distrust_when_idle(job);
@@ -253,19 +253,19 @@ impl StageMachine for Overwrite {
 
     fn failed(&mut self, job: &mut Context, issued: Issued, error: &MediumError, now: Now) -> Then {
         match (issued, self.step) {
-            (Issued::Work(..), Step::Rechecking { .. }) => self.distrust_when_idle(job),
+            (Issued::Work(..), OverwriteStep::Rechecking { .. }) => self.distrust_when_idle(job),
             (Issued::Work(attempt, _), _) => job.narrow(attempt, error, now),
-            (Issued::Flush, Step::Flushing) => return self.flushed(job, Some(error.cause.os().to_string()), now),
+            (Issued::Flush, OverwriteStep::Flushing) => return self.flushed(job, Some(error.cause.os().to_string()), now),
             _ => {}
         }
         Then::Stay
     }
 
     fn writes_passes(&self) -> bool {
-        matches!(self.step, Step::Laying)
+        matches!(self.step, OverwriteStep::Laying)
     }
 
     fn keeps_its_place(&self) -> bool {
-        matches!(self.step, Step::ReadingBack)
+        matches!(self.step, OverwriteStep::ReadingBack)
     }
 }

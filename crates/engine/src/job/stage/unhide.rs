@@ -1,44 +1,44 @@
 //! Hidden sectors are given back: a conversation with the drive, after which it is asked how large it is now.
 
-use super::conversation::{Conversation, Heard};
-use super::{Issued, StageMachine, Taken, Then, Turn};
+use super::conversation::{AnswerEffect, Conversation};
+use super::{Issued, StageMachine, StageTurn, Taken, Then};
 use crate::event::{Activity, Event};
 use crate::job::context::Context;
 use crate::job::{Completed, Now, Task};
-use crate::kept::Kept;
-use crate::own::{Dialogue, End};
+use crate::kept::CheckpointSaved;
+use crate::own::{Dialogue, SequenceEnd};
 use crate::run::KeepError;
 use jurex_device::media::{Drive, HiddenAreas};
 use jurex_device::medium::MediumError;
 use jurex_pattern::units::{Sectors, counted};
 use jurex_sanitize::evidence::Ended;
-use jurex_sanitize::plan::Lift;
+use jurex_sanitize::plan::UnhideOrder;
 
 /// The stage.
 #[derive(Debug)]
-pub(in crate::job) struct Unhide {
+pub(in crate::job) struct UnhideStage {
     conversation: Conversation,
     /// The conversation is over, and the drive is asked who it is.
     asks_size: bool,
 }
 
-impl Unhide {
-    pub(in crate::job) fn begin(job: &mut Context, lift: &Lift, now: Now) -> Self {
+impl UnhideStage {
+    pub(in crate::job) fn begin(job: &mut Context, lift: &UnhideOrder, now: Now) -> Self {
         job.activity = Activity::Laying;
         let before = job.evidence().drive().geometry;
         job.tell(Event::LiftStarted { before, time: now.wall });
         Self { conversation: Conversation::new(Dialogue::lift(lift)), asks_size: false }
     }
 
-    fn talked(&mut self, end: End) -> Then {
+    fn talked(&mut self, end: SequenceEnd) -> Then {
         match end {
-            End::Completed => {
+            SequenceEnd::Completed => {
                 self.asks_size = true;
                 Then::Stay
             }
-            End::Refused(error) => Then::End(Ended::Refused { error }),
-            End::Failed(said) => Then::End(Ended::CommandFailed { said }),
-            End::Silent(error) => Then::End(Ended::StoppedAnswering { error }),
+            SequenceEnd::Refused(error) => Then::End(Ended::Refused { error }),
+            SequenceEnd::Failed(said) => Then::End(Ended::CommandFailed { said }),
+            SequenceEnd::Silent(error) => Then::End(Ended::StoppedAnswering { error }),
         }
     }
 
@@ -62,14 +62,14 @@ impl Unhide {
     }
 }
 
-impl StageMachine for Unhide {
-    fn turn(&mut self, job: &mut Context, now: Now) -> Turn {
+impl StageMachine for UnhideStage {
+    fn turn(&mut self, job: &mut Context, now: Now) -> StageTurn {
         if self.asks_size {
-            return Turn::Alone(Issued::Identify, Task::Identify);
+            return StageTurn::Alone(Issued::Identify, Task::Identify);
         }
         match self.conversation.turn(job, now) {
             Ok(turn) => turn,
-            Err((end, _)) => Turn::Settled(self.talked(end)),
+            Err((end, _)) => StageTurn::Settled(self.talked(end)),
         }
     }
 
@@ -80,8 +80,8 @@ impl StageMachine for Unhide {
     fn done(&mut self, job: &mut Context, issued: Issued, how: Completed, now: Now) -> Taken {
         match (issued, how) {
             (Issued::Said, Completed::Answered(answers)) => match self.conversation.answered(job, &answers, now) {
-                Heard::Stay => Then::Stay.into(),
-                Heard::End(ended) => Then::End(ended).into(),
+                AnswerEffect::Stay => Then::Stay.into(),
+                AnswerEffect::End(ended) => Then::End(ended).into(),
             },
             (Issued::Rescan, Completed::Done) => {
                 self.asks_size = true;
@@ -101,7 +101,7 @@ impl StageMachine for Unhide {
         Then::Stay
     }
 
-    fn kept(&mut self, kept: Result<Kept, KeepError>) -> Then {
+    fn kept(&mut self, kept: Result<CheckpointSaved, KeepError>) -> Then {
         self.conversation.kept(kept)
     }
 

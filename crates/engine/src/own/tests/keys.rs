@@ -8,8 +8,12 @@ const IN_USE: u32 = 1 | 2 | 4;
 const AT_REST: u32 = 1 | 2;
 
 /// What the drive was asked to do, in short, and how it ended.
-fn tcg(technique: Technique, secret: Option<Secret>, answer: &mut dyn FnMut(&OpalCall) -> (u32, u32)) -> (Vec<String>, End) {
-    let dialogue = Dialogue::erase(&OWN(technique), secret.as_ref(), &drive(), &OwnEvidence::begun(technique), false);
+fn tcg(
+    technique: Technique,
+    secret: Option<Secret>,
+    answer: &mut dyn FnMut(&OpalCall) -> (u32, u32),
+) -> (Vec<String>, SequenceEnd) {
+    let dialogue = Dialogue::erase(&OWN(technique), secret.as_ref(), &drive(), &NativeEvidence::begun(technique), false);
     let mut calls = vec![];
     let (_, end) = talk(dialogue, &mut |command, _| {
         let Image::Opal(call) = &command.image else { panic!("{command:?}") };
@@ -36,31 +40,34 @@ fn a_revert_counts_only_once_the_drive_says_that_its_locking_is_out_of_use() {
             }
         })
     };
-    assert_eq!(revert(0, AT_REST), (["status", "revert psid0123", "status"].map(String::from).to_vec(), End::Completed));
-    assert!(matches!(revert(0, IN_USE).1, End::Failed(why) if why.contains("still in use")));
+    assert_eq!(revert(0, AT_REST), (["status", "revert psid0123", "status"].map(String::from).to_vec(), SequenceEnd::Completed));
+    assert!(matches!(revert(0, IN_USE).1, SequenceEnd::Failed(why) if why.contains("still in use")));
     let (calls, end) = revert(0x01, IN_USE);
-    assert!(calls.len() == 2 && matches!(&end, End::Failed(why) if why.contains("not this drive's")), "{calls:?} {end:?}");
-    assert!(matches!(revert(0x12, IN_USE).1, End::Failed(why) if why.contains("power is cycled")));
+    assert!(
+        calls.len() == 2 && matches!(&end, SequenceEnd::Failed(why) if why.contains("not this drive's")),
+        "{calls:?} {end:?}"
+    );
+    assert!(matches!(revert(0x12, IN_USE).1, SequenceEnd::Failed(why) if why.contains("power is cycled")));
 }
 
 #[test]
 fn without_its_secret_or_where_it_speaks_no_opal_nothing_is_sent() {
     let none = tcg(Technique::TcgRevert, None, &mut |_| (0, IN_USE));
-    assert!(none.0 == ["status"] && matches!(&none.1, End::Refused(why) if why.contains("never kept")), "{none:?}");
+    assert!(none.0 == ["status"] && matches!(&none.1, SequenceEnd::Refused(why) if why.contains("never kept")), "{none:?}");
     let deaf = tcg(Technique::TcgRevert, Some(Secret::psid("x")), &mut |_| (0, 0));
-    assert!(deaf.0 == ["status"] && matches!(&deaf.1, End::Refused(why) if why.contains("does not speak")), "{deaf:?}");
+    assert!(deaf.0 == ["status"] && matches!(&deaf.1, SequenceEnd::Refused(why) if why.contains("does not speak")), "{deaf:?}");
     let at_rest = tcg(Technique::TcgKeyChange, Some(Secret::password("x")), &mut |_| (0, AT_REST));
-    assert!(at_rest.0 == ["status"] && matches!(&at_rest.1, End::Refused(why) if why.contains("PSID")), "{at_rest:?}");
+    assert!(at_rest.0 == ["status"] && matches!(&at_rest.1, SequenceEnd::Refused(why) if why.contains("PSID")), "{at_rest:?}");
 }
 
 /// A drive with so many ranges beside the global one, or that does not tell how many; `answers` gives the status for a range.
-fn key_change(ranges: Option<u8>, answers: &mut dyn FnMut(u8) -> u32) -> (Vec<u8>, End) {
+fn key_change(ranges: Option<u8>, answers: &mut dyn FnMut(u8) -> u32) -> (Vec<u8>, SequenceEnd) {
     let secret = Secret::password("admin1");
     let dialogue = Dialogue::erase(
         &OWN(Technique::TcgKeyChange),
         Some(&secret),
         &drive(),
-        &OwnEvidence::begun(Technique::TcgKeyChange),
+        &NativeEvidence::begun(Technique::TcgKeyChange),
         false,
     );
     let (mut named, mut said, mut fetched) = (vec![], vec![], 0);
@@ -108,22 +115,25 @@ fn key_change(ranges: Option<u8>, answers: &mut dyn FnMut(u8) -> u32) -> (Vec<u8
 
 #[test]
 fn a_key_change_is_of_every_range_that_the_drive_says_it_has() {
-    assert_eq!(key_change(Some(15), &mut |_| 0), ((0..=15).collect(), End::Completed), "more than the kernel's own nine");
-    assert_eq!(key_change(Some(0), &mut |_| 0), (vec![0], End::Completed));
+    assert_eq!(key_change(Some(15), &mut |_| 0), ((0..=15).collect(), SequenceEnd::Completed), "more than the kernel's own nine");
+    assert_eq!(key_change(Some(0), &mut |_| 0), (vec![0], SequenceEnd::Completed));
     let (named, end) = key_change(Some(12), &mut |range| if range == 3 { 0x0c } else { 0 });
     assert_eq!(named, (0..=12).collect::<Vec<_>>(), "one that is refused does not end the list");
     assert!(
-        matches!(&end, End::Failed(why) if why.contains("13 locking ranges these kept their key: 3 (TCG status 0ch)")),
+        matches!(&end, SequenceEnd::Failed(why) if why.contains("13 locking ranges these kept their key: 3 (TCG status 0ch)")),
         "{end:?}"
     );
     let (named, end) = key_change(None, &mut |_| 0);
-    assert!(named.is_empty() && matches!(&end, End::Refused(why) if why.contains("how many") && why.contains("PSID")), "{end:?}");
+    assert!(
+        named.is_empty() && matches!(&end, SequenceEnd::Refused(why) if why.contains("how many") && why.contains("PSID")),
+        "{end:?}"
+    );
 }
 
 /// A drive that formats: its controller's page, and what it answers to Format NVM.
-fn format(technique: Technique, scope: Scope, fna: u8, status: u16) -> (Vec<String>, End) {
-    let own = OwnErase { technique, scope, namespace: Some(2), removal: None };
-    let dialogue = Dialogue::erase(&own, None, &drive(), &OwnEvidence::begun(technique), false);
+fn format(technique: Technique, scope: Scope, fna: u8, status: u16) -> (Vec<String>, SequenceEnd) {
+    let own = PlannedErase { technique, scope, namespace: Some(2), removal: None };
+    let dialogue = Dialogue::erase(&own, None, &drive(), &NativeEvidence::begun(technique), false);
     let mut shown = vec![];
     let (_, end) = talk(dialogue, &mut |command, _| {
         let mut data = vec![0; 4096];
@@ -143,12 +153,12 @@ fn a_format_keeps_the_namespaces_format_and_reaches_what_was_planned() {
     let (sent, end) = format(Technique::Format, one, 0, 0);
     assert_eq!(
         (sent.as_slice(), end),
-        (&["Format NVM: 80 NSID 00000002 CDW10 00001201 CDW11 00000000".to_string()][..], End::Completed)
+        (&["Format NVM: 80 NSID 00000002 CDW10 00001201 CDW11 00000000".to_string()][..], SequenceEnd::Completed)
     );
     let (sent, _) = format(Technique::FormatCrypto, Scope::WholeUnit, 0b110, 0);
     assert!(sent[0].contains("NSID ffffffff CDW10 00001401"), "{sent:?}");
     let (sent, end) = format(Technique::Format, Scope::WholeUnit, 0b1010, 0);
-    assert!(sent[0].contains("NSID 00000002") && end == End::Completed, "it takes no number that means all: {sent:?}");
+    assert!(sent[0].contains("NSID 00000002") && end == SequenceEnd::Completed, "it takes no number that means all: {sent:?}");
     // What it has changed to since it was planned, or does not have.
     for (technique, scope, fna, why) in [
         (Technique::Format, one, 0b10, "plan it anew"),
@@ -156,8 +166,8 @@ fn a_format_keeps_the_namespaces_format_and_reaches_what_was_planned() {
         (Technique::FormatCrypto, Scope::WholeUnit, 0b10, "does not have"),
     ] {
         let (sent, end) = format(technique, scope, fna, 0);
-        assert!(sent.is_empty() && matches!(&end, End::Refused(said) if said.contains(why)), "{fna:b}: {sent:?} {end:?}");
+        assert!(sent.is_empty() && matches!(&end, SequenceEnd::Refused(said) if said.contains(why)), "{fna:b}: {sent:?} {end:?}");
     }
     let (_, end) = format(Technique::Format, one, 0, 0x20);
-    assert!(matches!(end, End::Failed(why) if why.contains("write protected")));
+    assert!(matches!(end, SequenceEnd::Failed(why) if why.contains("write protected")));
 }

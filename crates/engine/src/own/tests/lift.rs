@@ -69,25 +69,25 @@ impl Hider {
 }
 
 /// The commands that were sent, and how it ended.
-fn lift(hider: &mut Hider, permanent: bool, configuration: bool) -> (Vec<String>, End) {
-    let mut dialogue = Dialogue::lift(&Lift { permanent, configuration });
+fn lift(hider: &mut Hider, permanent: bool, configuration: bool) -> (Vec<String>, SequenceEnd) {
+    let mut dialogue = Dialogue::lift(&UnhideOrder { permanent, configuration });
     let mut sent = vec![];
     for _ in 0..40 {
         match dialogue.turn() {
-            Turn::Ask(command) => {
+            SequenceTurn::Ask(command) => {
                 assert!(matches!(command.data, Data::None | Data::In(_)), "a question sends nothing");
                 sent.push(command.name.to_string());
                 dialogue.heard(&hider.answer(&command));
             }
-            Turn::Keep(_) => dialogue.kept(proof()),
-            Turn::Change(change) => {
+            SequenceTurn::Keep(_) => dialogue.kept(proof()),
+            SequenceTurn::Change(change) => {
                 let answers: Vec<Answer> = change.commands().iter().map(|c| hider.answer(c)).collect();
                 sent.extend(change.commands().iter().map(|c| c.name.to_string()));
                 dialogue.heard(answers.last().unwrap());
             }
-            Turn::Rescan => hider.rescans += 1,
-            Turn::Wait(_) | Turn::Read(_) | Turn::Tell(_) => {}
-            Turn::Over(end) => return (sent, end),
+            SequenceTurn::Rescan => hider.rescans += 1,
+            SequenceTurn::Wait(_) | SequenceTurn::Read(_) | SequenceTurn::Tell(_) => {}
+            SequenceTurn::Over(end) => return (sent, end),
         }
     }
     panic!("it never ends: {sent:?}")
@@ -100,19 +100,23 @@ fn a_protected_area_is_lifted_for_as_long_as_the_person_chose_and_the_system_loo
         let (sent, end) = lift(&mut hider, permanent, false);
         let names =
             ["IDENTIFY DEVICE", "READ NATIVE MAX ADDRESS", "READ NATIVE MAX ADDRESS", "SET MAX ADDRESS"].map(String::from);
-        assert_eq!((sent, end), (names.to_vec(), End::Completed), "the native end is asked right before it is set");
+        assert_eq!((sent, end), (names.to_vec(), SequenceEnd::Completed), "the native end is asked right before it is set");
         assert_eq!((hider.gives, hider.permanent, hider.rescans), (1000, Some(permanent), 1));
     }
     let mut open = Hider::of(1000, 1000);
     let (sent, end) = lift(&mut open, false, false);
-    assert!(!sent.iter().any(|n| n.starts_with("SET")) && end == End::Completed && open.permanent.is_none(), "{sent:?}");
+    assert!(!sent.iter().any(|n| n.starts_with("SET")) && end == SequenceEnd::Completed && open.permanent.is_none(), "{sent:?}");
 }
 
 #[test]
 fn an_accessible_maximum_is_lifted_for_good_since_it_knows_nothing_else() {
     let mut hider = Hider { hpa: false, amax: true, ..Hider::of(0x1_0000_0800, 0x1_0000_1000) };
     let (_, end) = lift(&mut hider, false, false);
-    assert_eq!((hider.gives, hider.permanent, end), (0x1_0000_1000, Some(true), End::Completed), "all six bytes of the address");
+    assert_eq!(
+        (hider.gives, hider.permanent, end),
+        (0x1_0000_1000, Some(true), SequenceEnd::Completed),
+        "all six bytes of the address"
+    );
 }
 
 #[test]
@@ -120,9 +124,9 @@ fn the_makers_configuration_comes_back_only_where_a_person_said_so() {
     let overlay = || Hider { dco: true, whole: 1200, ..Hider::of(1000, 1000) };
     let mut kept = overlay();
     let (sent, end) = lift(&mut kept, false, false);
-    assert!(!sent.iter().any(|n| n.contains("CONFIGURATION")) && end == End::Completed && kept.gives == 1000, "{sent:?}");
+    assert!(!sent.iter().any(|n| n.contains("CONFIGURATION")) && end == SequenceEnd::Completed && kept.gives == 1000, "{sent:?}");
     let mut restored = overlay();
-    assert_eq!((lift(&mut restored, false, true).1, restored.gives), (End::Completed, 1200));
+    assert_eq!((lift(&mut restored, false, true).1, restored.gives), (SequenceEnd::Completed, 1200));
 }
 
 #[test]
@@ -130,47 +134,47 @@ fn what_takes_another_power_cycle_says_so_and_goes_on_after_it() {
     // The area above is lifted, and with that the overlay is shut until the power was away.
     let mut both = Hider { dco: true, whole: 1200, ..Hider::of(800, 1000) };
     let (_, end) = lift(&mut both, true, true);
-    let End::Refused(why) = end else { panic!("{end:?}") };
+    let SequenceEnd::Refused(why) = end else { panic!("{end:?}") };
     assert!(why.contains("configuration overlay") && why.contains("ten seconds"), "{why}");
     let volatile = lift(&mut Hider { dco: true, whole: 1200, ..Hider::of(800, 1000) }, false, true).1;
     assert!(
-        matches!(volatile, End::Refused(why) if why.contains("--keep-lifted")),
+        matches!(volatile, SequenceEnd::Refused(why) if why.contains("--keep-lifted")),
         "a power cycle alone would bring the area back"
     );
     both.spent = false;
-    assert_eq!((lift(&mut both, true, true).1, both.gives), (End::Completed, 1200));
+    assert_eq!((lift(&mut both, true, true).1, both.gives), (SequenceEnd::Completed, 1200));
     // A limit that was changed once in this power cycle.
     let mut spent = Hider { spent: true, ..Hider::of(800, 1000) };
     let (_, end) = lift(&mut spent, false, false);
-    assert!(matches!(end, End::Refused(why) if why.contains("host protected area") && why.contains("ten seconds")));
+    assert!(matches!(end, SequenceEnd::Refused(why) if why.contains("host protected area") && why.contains("ten seconds")));
     assert_eq!(spent.gives, 800);
 }
 
 #[test]
 fn a_drive_that_tells_an_impossible_end_is_not_believed() {
-    let mut dialogue = Dialogue::lift(&Lift { permanent: false, configuration: true });
+    let mut dialogue = Dialogue::lift(&UnhideOrder { permanent: false, configuration: true });
     let hider = Hider { hpa: false, dco: true, ..Hider::of(1000, 1000) };
     let (sent, end) = talk_once(&mut dialogue, &mut |command| match command.name {
         "IDENTIFY DEVICE" => Answer::Scsi { status: 0, sense: vec![], data: hider.identify() },
         // The last sector of 2^64.
         _ => Answer::Scsi { status: 0, sense: vec![], data: [vec![0; 6], vec![0xff; 8], vec![0; 498]].concat() },
     });
-    assert!(!sent.iter().any(|n| n.contains("RESTORE")) && end == End::Completed, "{sent:?} {end:?}");
+    assert!(!sent.iter().any(|n| n.contains("RESTORE")) && end == SequenceEnd::Completed, "{sent:?} {end:?}");
 }
 
 /// A conversation in which nothing is changed.
-fn talk_once(dialogue: &mut Dialogue, answer: &mut dyn FnMut(&Command) -> Answer) -> (Vec<String>, End) {
+fn talk_once(dialogue: &mut Dialogue, answer: &mut dyn FnMut(&Command) -> Answer) -> (Vec<String>, SequenceEnd) {
     let mut sent = vec![];
     loop {
         match dialogue.turn() {
-            Turn::Ask(command) => {
+            SequenceTurn::Ask(command) => {
                 sent.push(command.name.to_string());
                 dialogue.heard(&answer(&command));
             }
-            Turn::Keep(commands) => panic!("{commands:?} is about to be sent"),
-            Turn::Change(_) => unreachable!("nothing was kept"),
-            Turn::Rescan | Turn::Wait(_) | Turn::Read(_) | Turn::Tell(_) => {}
-            Turn::Over(end) => return (sent, end),
+            SequenceTurn::Keep(commands) => panic!("{commands:?} is about to be sent"),
+            SequenceTurn::Change(_) => unreachable!("nothing was kept"),
+            SequenceTurn::Rescan | SequenceTurn::Wait(_) | SequenceTurn::Read(_) | SequenceTurn::Tell(_) => {}
+            SequenceTurn::Over(end) => return (sent, end),
         }
     }
 }

@@ -8,11 +8,11 @@ use jurex_device::media::Scope;
 use jurex_device::native::ata::sample_page;
 use jurex_device::native::command::Image;
 
-const OWN: fn(Technique) -> OwnErase =
-    |technique| OwnErase { technique, scope: Scope::WholeUnit, namespace: None, removal: None };
+const OWN: fn(Technique) -> PlannedErase =
+    |technique| PlannedErase { technique, scope: Scope::WholeUnit, namespace: None, removal: None };
 
 /// What was sent, in order, until the conversation was over.
-fn talk(mut dialogue: Dialogue, answer: &mut dyn FnMut(&Command, usize) -> Answer) -> (Vec<String>, End) {
+fn talk(mut dialogue: Dialogue, answer: &mut dyn FnMut(&Command, usize) -> Answer) -> (Vec<String>, SequenceEnd) {
     let (mut sent, mut kept) = (vec![], 0);
     for n in 0..200 {
         let mut hear = |commands: &[Command]| {
@@ -26,22 +26,22 @@ fn talk(mut dialogue: Dialogue, answer: &mut dyn FnMut(&Command, usize) -> Answe
             unreachable!("nothing is sent")
         };
         match dialogue.turn() {
-            Turn::Ask(command) => {
+            SequenceTurn::Ask(command) => {
                 let said = hear(&[command]);
                 dialogue.heard(&said);
             }
-            Turn::Change(change) => {
+            SequenceTurn::Change(change) => {
                 assert_eq!(std::mem::take(&mut kept), 1, "each change has its own place kept");
                 let said = hear(change.commands());
                 dialogue.heard(&said);
             }
-            Turn::Keep(_) => {
+            SequenceTurn::Keep(_) => {
                 kept += 1;
                 dialogue.kept(proof());
             }
-            Turn::Read(_) => dialogue.read(true),
-            Turn::Wait(_) | Turn::Tell(_) | Turn::Rescan => {}
-            Turn::Over(end) => return (sent, end),
+            SequenceTurn::Read(_) => dialogue.read(true),
+            SequenceTurn::Wait(_) | SequenceTurn::Tell(_) | SequenceTurn::Rescan => {}
+            SequenceTurn::Over(end) => return (sent, end),
         }
     }
     panic!("it never ends: {sent:?}")
@@ -51,13 +51,13 @@ fn drive() -> Drive {
     jurex_device::testing::test_drive(jurex_device::media::MediaClass::Magnetic, 64)
 }
 
-fn proof() -> Kept {
+fn proof() -> CheckpointSaved {
     let drive = drive();
     let order = jurex_sanitize::plan::Order::of_program("test", "00".parse().unwrap());
     let plan = jurex_sanitize::plan::Plan::new(&drive, &order, &mut jurex_device::testing::Fixed(0)).unwrap();
     let evidence = crate::Progress::of_plan(&plan).evidence().clone();
     let checkpoint = crate::Checkpoint::new(&plan, &evidence, Duration::ZERO);
-    Kept::of(&mut crate::NotKept, &checkpoint).unwrap()
+    CheckpointSaved::of(&mut crate::NotKept, &checkpoint).unwrap()
 }
 
 fn scsi(sense: &[u8]) -> Answer {
@@ -72,13 +72,13 @@ const RUNNING: [u8; 22] = [0x72, 2, 0x04, 0x1b, 0, 0, 0, 14, 2, 6, 0, 0, 0x80, 0
 const FAILED: [u8; 8] = [0x72, 3, 0x31, 0x03, 0, 0, 0, 0];
 const ATTENTION: [u8; 8] = [0x72, 6, 0x29, 0x00, 0, 0, 0, 0];
 
-fn sanitize(before: &OwnEvidence) -> Dialogue {
+fn sanitize(before: &NativeEvidence) -> Dialogue {
     let drive = Drive { protocol: Protocol::Scsi, ..drive() };
     Dialogue::erase(&OWN(Technique::SanitizeBlock), None, &drive, before, false)
 }
 
-fn begun() -> OwnEvidence {
-    OwnEvidence::begun(Technique::SanitizeBlock)
+fn begun() -> NativeEvidence {
+    NativeEvidence::begun(Technique::SanitizeBlock)
 }
 
 #[test]
@@ -89,13 +89,13 @@ fn a_drive_is_asked_then_told_then_waited_for() {
         if (2..5).contains(&polls) && command.name == "TEST UNIT READY" { scsi(&RUNNING) } else { good() }
     });
     assert_eq!(sent.iter().filter(|n| n.starts_with("SANITIZE")).count(), 1, "{sent:?}");
-    assert_eq!((sent[0].as_str(), end), ("TEST UNIT READY", End::Completed));
+    assert_eq!((sent[0].as_str(), end), ("TEST UNIT READY", SequenceEnd::Completed));
 }
 
 #[test]
 fn what_is_at_work_is_never_sent_again_and_what_is_not_ours_is_left_alone() {
     let run = |sent: u32| {
-        let before = OwnEvidence { sent, at_work: sent > 0, ..begun() };
+        let before = NativeEvidence { sent, at_work: sent > 0, ..begun() };
         let mut polls = 0;
         talk(sanitize(&before), &mut |_, _| {
             polls += 1;
@@ -103,9 +103,9 @@ fn what_is_at_work_is_never_sent_again_and_what_is_not_ours_is_left_alone() {
         })
     };
     let (sent, end) = run(1);
-    assert!(sent.iter().all(|n| n == "TEST UNIT READY") && end == End::Completed, "{sent:?}");
+    assert!(sent.iter().all(|n| n == "TEST UNIT READY") && end == SequenceEnd::Completed, "{sent:?}");
     let (sent, end) = run(0);
-    assert!(sent.len() == 1 && matches!(end, End::Refused(_)), "{sent:?} {end:?}");
+    assert!(sent.len() == 1 && matches!(end, SequenceEnd::Refused(_)), "{sent:?} {end:?}");
 }
 
 #[test]
@@ -123,10 +123,13 @@ fn a_failure_a_refusal_and_silence_are_told_apart() {
         .1
     };
     let lost = || Answer::Lost { why: "time is over".into() };
-    assert!(matches!(answering(good(), scsi(&FAILED)), End::Failed(why) if why.contains("failed by its own word")));
-    assert!(matches!(answering(scsi(&[0x72, 5, 0x20, 0, 0, 0, 0, 0]), good()), End::Refused(_)));
-    assert!(matches!(answering(good(), lost()), End::Silent(_)));
-    assert!(matches!(answering(lost(), good()), End::Failed(why) if why.contains("not known")), "ready is no proof that it ran");
+    assert!(matches!(answering(good(), scsi(&FAILED)), SequenceEnd::Failed(why) if why.contains("failed by its own word")));
+    assert!(matches!(answering(scsi(&[0x72, 5, 0x20, 0, 0, 0, 0, 0]), good()), SequenceEnd::Refused(_)));
+    assert!(matches!(answering(good(), lost()), SequenceEnd::Silent(_)));
+    assert!(
+        matches!(answering(lost(), good()), SequenceEnd::Failed(why) if why.contains("not known")),
+        "ready is no proof that it ran"
+    );
 }
 
 /// A way to an ATA drive that carries only the lower halves of its registers, in fixed sense data: what it says is information, no refusal.
@@ -141,7 +144,7 @@ fn an_answer_that_lost_its_upper_half_is_no_refusal_and_what_can_be_told_from_th
             data: vec![],
         }
     };
-    let run = |before: &OwnEvidence, states: &[Answer]| {
+    let run = |before: &NativeEvidence, states: &[Answer]| {
         let dialogue = Dialogue::erase(&OWN(Technique::SanitizeBlock), None, &drive, before, false);
         let mut states = states.iter().cloned();
         talk(dialogue, &mut |command, _| match command.name {
@@ -156,16 +159,16 @@ fn an_answer_that_lost_its_upper_half_is_no_refusal_and_what_can_be_told_from_th
     };
     let idle = || fixed(0x50, 0, 0xffff);
     let (sent, end) = run(&begun(), &[idle(), fixed(0x50, 0x40, 0x1000), fixed(0x50, 0x40, 0xf000), fixed(0x50, 0x40, 0xffff)]);
-    assert_eq!(end, End::Completed, "{sent:?}");
+    assert_eq!(end, SequenceEnd::Completed, "{sent:?}");
     assert_eq!(sent.iter().filter(|n| n.contains("STATUS")).count(), 4, "it was waited for while it was at work: {sent:?}");
     // Nothing more is said than that it is at rest: then nothing was finished.
     let (_, end) = run(&begun(), &[idle(), idle()]);
-    assert!(matches!(&end, End::Failed(why) if why.contains("does not say")), "{end:?}");
+    assert!(matches!(&end, SequenceEnd::Failed(why) if why.contains("does not say")), "{end:?}");
     // Begun in an earlier session: whether it has finished, or is frozen, nobody can tell.
-    let earlier = OwnEvidence { sent: 1, at_work: true, ..begun() };
+    let earlier = NativeEvidence { sent: 1, at_work: true, ..begun() };
     let (sent, end) = run(&earlier, &[fixed(0x50, 0x40, 0x1000), fixed(0x50, 0x40, 0xffff)]);
     assert!(
-        matches!(&end, End::Silent(why) if why.contains("natively")) && sent.iter().all(|n| !n.contains("BLOCK")),
+        matches!(&end, SequenceEnd::Silent(why) if why.contains("natively")) && sent.iter().all(|n| !n.contains("BLOCK")),
         "{sent:?} {end:?}"
     );
 }
@@ -177,7 +180,7 @@ fn a_command_that_met_unit_attention_is_sent_once_more() {
         met += u32::from(command.name != "TEST UNIT READY");
         if command.name != "TEST UNIT READY" && met == 1 { scsi(&ATTENTION) } else { good() }
     });
-    assert_eq!((sent.iter().filter(|n| n.starts_with("SANITIZE")).count(), end), (2, End::Completed));
+    assert_eq!((sent.iter().filter(|n| n.starts_with("SANITIZE")).count(), end), (2, SequenceEnd::Completed));
 }
 
 /// A drive of the security feature set, as far as the conversation sees it.
@@ -216,8 +219,8 @@ impl Locker {
     }
 }
 
-fn security(mut locker: Locker, sent_before: u32) -> (Vec<String>, End, Locker) {
-    let before = OwnEvidence { sent: sent_before, ..OwnEvidence::begun(Technique::SecurityEraseEnhanced) };
+fn security(mut locker: Locker, sent_before: u32) -> (Vec<String>, SequenceEnd, Locker) {
+    let before = NativeEvidence { sent: sent_before, ..NativeEvidence::begun(Technique::SecurityEraseEnhanced) };
     let dialogue = Dialogue::erase(&OWN(Technique::SecurityEraseEnhanced), None, &drive(), &before, false);
     let (sent, end) = talk(dialogue, &mut |command, _| locker.answer(command));
     (sent, end, locker)
@@ -234,27 +237,27 @@ fn security_erase_sets_its_password_erases_and_leaves_none() {
         "SECURITY ERASE UNIT, enhanced",
         "IDENTIFY DEVICE",
     ];
-    assert_eq!((sent.iter().map(String::as_str).collect::<Vec<_>>(), end), (names.to_vec(), End::Completed));
+    assert_eq!((sent.iter().map(String::as_str).collect::<Vec<_>>(), end), (names.to_vec(), SequenceEnd::Completed));
     assert!(!locker.password);
 }
 
 #[test]
 fn a_security_erase_that_fails_takes_its_password_away_and_says_what_it_left_if_it_cannot() {
     let (_, end, locker) = security(Locker { aborts: true, ..Locker::default() }, 0);
-    assert!(matches!(end, End::Failed(why) if why.contains("taken away again")) && !locker.password);
+    assert!(matches!(end, SequenceEnd::Failed(why) if why.contains("taken away again")) && !locker.password);
     let (_, end, locker) = security(Locker { keeps_password: true, ..Locker::default() }, 0);
-    assert!(matches!(end, End::Failed(why) if why.contains("still set")) && !locker.password);
+    assert!(matches!(end, SequenceEnd::Failed(why) if why.contains("still set")) && !locker.password);
     let (sent, end, _) = security(Locker { frozen: true, ..Locker::default() }, 0);
-    assert!(sent.len() == 1 && matches!(end, End::Refused(why) if why.contains("ten seconds")));
+    assert!(sent.len() == 1 && matches!(end, SequenceEnd::Refused(why) if why.contains("ten seconds")));
     let (sent, end, _) = security(Locker { password: true, locked: true, ..Locker::default() }, 0);
-    assert!(sent.len() == 1 && matches!(end, End::Refused(why) if why.contains("did not set")), "another's password");
+    assert!(sent.len() == 1 && matches!(end, SequenceEnd::Refused(why) if why.contains("did not set")), "another's password");
     let (sent, end, locker) = security(Locker { password: true, locked: true, ..Locker::default() }, 3);
-    assert!(!sent.iter().any(|n| n == "SECURITY SET PASSWORD") && end == End::Completed && !locker.password, "{sent:?}");
+    assert!(!sent.iter().any(|n| n == "SECURITY SET PASSWORD") && end == SequenceEnd::Completed && !locker.password, "{sent:?}");
 }
 
 /// An eMMC device of 64 sectors with these features (EXT_CSD 231), or a card that is asked nothing.
-fn of_mmc(technique: Technique, features: u8, protected: bool) -> (Vec<String>, End) {
-    let dialogue = Dialogue::erase(&OWN(technique), None, &drive(), &OwnEvidence::begun(technique), false);
+fn of_mmc(technique: Technique, features: u8, protected: bool) -> (Vec<String>, SequenceEnd) {
+    let dialogue = Dialogue::erase(&OWN(technique), None, &drive(), &NativeEvidence::begun(technique), false);
     talk(dialogue, &mut |command, _| {
         let mut data = vec![];
         if command.name == "SEND_EXT_CSD" {
@@ -269,7 +272,7 @@ fn of_mmc(technique: Technique, features: u8, protected: bool) -> (Vec<String>, 
 fn embedded_flash_is_erased_by_what_it_has_and_by_nothing_that_would_only_look_erased() {
     let run = |technique, features| {
         let (sent, end) = of_mmc(technique, features, false);
-        assert_eq!(end, End::Completed, "{sent:?}");
+        assert_eq!(end, SequenceEnd::Completed, "{sent:?}");
         sent.into_iter()
             .filter(|n| !n.starts_with("SWITCH, ERASE") && !n.contains("_G") && !n.contains("CSD"))
             .collect::<Vec<_>>()
@@ -286,6 +289,6 @@ fn embedded_flash_is_erased_by_what_it_has_and_by_nothing_that_would_only_look_e
         (Technique::MmcSecureErase, ALL, true, "write protected"),
     ] {
         let (sent, end) = of_mmc(technique, features, protected);
-        assert!(sent == ["SEND_EXT_CSD"] && matches!(&end, End::Refused(said) if said.contains(why)), "{sent:?} {end:?}");
+        assert!(sent == ["SEND_EXT_CSD"] && matches!(&end, SequenceEnd::Refused(said) if said.contains(why)), "{sent:?} {end:?}");
     }
 }

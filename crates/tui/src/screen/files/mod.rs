@@ -3,10 +3,10 @@
 mod view;
 
 use super::line::TypedLine;
-use super::{About, Answer, Given, Screen};
-use crate::action::{Action, Place};
-use crate::less::{Less, Progress, Row, Stage};
-use crate::message::{AskLess, Command};
+use super::{PlaceHelp, Screen, ScreenAnswer, ScreenContext};
+use crate::action::{Action, KeyPlace};
+use crate::less::{FilesStage, Less, TreeRow, WorkProgress};
+use crate::message::{AskLess, Effect};
 use crate::state::State;
 use crate::widget::field::Typed;
 use jurex_pattern::text::shown_path;
@@ -24,25 +24,25 @@ const PAGE: usize = 20;
 impl FilesPage {
     /// With the file systems as they are now; asks for them.
     pub(crate) fn open(state: &mut State) -> Self {
-        state.to_do.push(Command::Less(AskLess::Volumes));
+        state.to_do.push(Effect::Less(AskLess::Volumes));
         Self
     }
 
-    fn move_to(less: &mut Less, at: usize) -> Answer {
+    fn move_to(less: &mut Less, at: usize) -> ScreenAnswer {
         less.cursor = at.min(less.rows().len().saturating_sub(1));
         less.problem = None;
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 }
 
 impl Screen for FilesPage {
-    fn places(&self, state: &State) -> Vec<Place> {
+    fn places(&self, state: &State) -> Vec<KeyPlace> {
         match &state.less.stage {
-            Stage::Choosing | Stage::Looking => vec![Place::FilesTree, Place::Anywhere],
-            Stage::Files { .. } => vec![Place::FilesPlan, Place::Typing],
-            Stage::Free { .. } => vec![Place::FreePlan, Place::Anywhere],
-            Stage::Working { .. } => vec![Place::FilesWork, Place::Anywhere],
-            Stage::Over { .. } => vec![Place::FilesOver, Place::Anywhere],
+            FilesStage::Choosing | FilesStage::Looking => vec![KeyPlace::FilesTree, KeyPlace::Anywhere],
+            FilesStage::Files { .. } => vec![KeyPlace::FilesPlan, KeyPlace::Typing],
+            FilesStage::Free { .. } => vec![KeyPlace::FreePlan, KeyPlace::Anywhere],
+            FilesStage::Working { .. } => vec![KeyPlace::FilesWork, KeyPlace::Anywhere],
+            FilesStage::Over { .. } => vec![KeyPlace::FilesOver, KeyPlace::Anywhere],
         }
     }
 
@@ -53,22 +53,22 @@ impl Screen for FilesPage {
             Action::Mark if less.is_volume_here() => {
                 "A whole file system is not marked: erase the drive, or fill its free space (f)."
             }
-            Action::LookAtMarked | Action::LookAtFree if matches!(less.stage, Stage::Looking) => "It is being looked at.",
+            Action::LookAtMarked | Action::LookAtFree if matches!(less.stage, FilesStage::Looking) => "It is being looked at.",
             Action::GoOnLess if less.cut_short == 0 => "Nothing was cut short.",
-            Action::StopLess if matches!(less.stage, Stage::Working { stops: true, .. }) => "It is stopping.",
+            Action::StopLess if matches!(less.stage, FilesStage::Working { stops: true, .. }) => "It is stopping.",
             _ => return None,
         };
         Some(why.into())
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         let (now, is_scanner) = (state.now, state.in_burst());
         let by = state.config.technician.clone();
         let less = &mut state.less;
         match action {
             Action::Back => match less.stage {
-                Stage::Files { .. } | Stage::Free { .. } | Stage::Looking => less.stage = Stage::Choosing,
-                _ => return Answer::back(),
+                FilesStage::Files { .. } | FilesStage::Free { .. } | FilesStage::Looking => less.stage = FilesStage::Choosing,
+                _ => return ScreenAnswer::back(),
             },
             Action::RowBefore => return Self::move_to(less, less.cursor.saturating_sub(1)),
             Action::RowAfter => return Self::move_to(less, less.cursor + 1),
@@ -78,7 +78,7 @@ impl Screen for FilesPage {
             Action::Last => return Self::move_to(less, usize::MAX),
             Action::OpenFolder => {
                 let here = less.here().filter(|p| less.is_folder_here() && !less.open.contains_key(p));
-                return Answer::to_do(here.map(|p| Command::Less(AskLess::List(p))).into_iter().collect());
+                return ScreenAnswer::to_do(here.map(|p| Effect::Less(AskLess::List(p))).into_iter().collect());
             }
             Action::ShutFolder => shut(less),
             Action::Mark => {
@@ -88,64 +88,64 @@ impl Screen for FilesPage {
             }
             Action::KeepNames => less.keep_names = !less.keep_names,
             Action::NamesInRecord => less.with_names = !less.with_names,
-            Action::EditPasses => return Answer::push(TypedLine::of_passes(&less.passes.0)),
+            Action::EditPasses => return ScreenAnswer::push(TypedLine::of_passes(&less.passes.0)),
             Action::LookAtMarked => {
-                (less.stage, less.problem) = (Stage::Looking, None);
-                return Answer::to_do(vec![Command::Less(AskLess::Survey(less.marked.clone()))]);
+                (less.stage, less.problem) = (FilesStage::Looking, None);
+                return ScreenAnswer::to_do(vec![Effect::Less(AskLess::Survey(less.marked.clone()))]);
             }
             Action::LookAtFree => {
-                let Some(path) = less.here() else { return Answer::stay() };
-                (less.stage, less.problem) = (Stage::Looking, None);
+                let Some(path) = less.here() else { return ScreenAnswer::stay() };
+                (less.stage, less.problem) = (FilesStage::Looking, None);
                 let folder = if less.is_folder_here() { Some(path) } else { path.parent().map(Into::into) };
-                return Answer::to_do(folder.map(|f| Command::Less(AskLess::PlanFree(f))).into_iter().collect());
+                return ScreenAnswer::to_do(folder.map(|f| Effect::Less(AskLess::PlanFree(f))).into_iter().collect());
             }
             Action::GoOnLess => {
                 let what = "what was cut short".to_string();
-                less.stage = Stage::Working { what, began: now, progress: Progress::None, stops: false };
-                return Answer::to_do(vec![Command::Less(AskLess::GoOn)]);
+                less.stage = FilesStage::Working { what, began: now, progress: WorkProgress::None, stops: false };
+                return ScreenAnswer::to_do(vec![Effect::Less(AskLess::GoOn)]);
             }
             // A scanner's line end is no answer of a person.
             Action::BeginLess if !is_scanner => return begin(&mut state.less, now, by),
             Action::StopLess => {
-                if let Stage::Working { stops, .. } = &mut less.stage {
+                if let FilesStage::Working { stops, .. } = &mut less.stage {
                     *stops = true;
                 }
-                return Answer::to_do(vec![Command::Less(AskLess::Stop)]);
+                return ScreenAnswer::to_do(vec![Effect::Less(AskLess::Stop)]);
             }
-            Action::Take => less.stage = Stage::Choosing,
+            Action::Take => less.stage = FilesStage::Choosing,
             _ => {}
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     fn type_in(&mut self, state: &mut State, typed: &Typed<'_>) {
-        if let Stage::Files { typed: field, .. } = &mut state.less.stage {
+        if let FilesStage::Files { typed: field, .. } = &mut state.less.stage {
             state.less.problem = None;
             field.take(typed);
         }
     }
 
-    fn take(&mut self, state: &mut State, given: Given) -> Answer {
-        if let Given::Notation(text) = given {
+    fn take(&mut self, state: &mut State, given: ScreenContext) -> ScreenAnswer {
+        if let ScreenContext::Notation(text) = given {
             state.less.passes.0 = text;
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
-    fn click(&mut self, state: &mut State, (x, y): (u16, u16)) -> Answer {
-        if matches!(state.less.stage, Stage::Choosing)
+    fn click(&mut self, state: &mut State, (x, y): (u16, u16)) -> ScreenAnswer {
+        if matches!(state.less.stage, FilesStage::Choosing)
             && let Some(row) = view::row_at(state, (x, y))
         {
             state.less.cursor = row;
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     fn refresh(&mut self, state: &mut State) {
         state.less.cursor = state.less.cursor.min(state.less.rows().len().saturating_sub(1));
     }
 
-    fn about(&self, _: &State) -> Option<About> {
+    fn about(&self, _: &State) -> Option<PlaceHelp> {
         Some((
             "Files and free space",
             [
@@ -168,36 +168,36 @@ fn shut(less: &mut Less) {
         return;
     }
     let Some(parent) = here.parent() else { return };
-    if let Some(at) = less.rows().iter().position(|r: &Row<'_>| r.path() == parent) {
+    if let Some(at) = less.rows().iter().position(|r: &TreeRow<'_>| r.path() == parent) {
         less.cursor = at;
     }
 }
 
 /// Begins what is planned, if the number of names that a person has typed is the one that will be lost.
-fn begin(less: &mut Less, now: std::time::Duration, by: jurex_sanitize::record::Person) -> Answer {
+fn begin(less: &mut Less, now: std::time::Duration, by: jurex_sanitize::record::Person) -> ScreenAnswer {
     let notation = less.passes.0.clone();
-    let Ok(program) = notation.parse() else { return Answer::stay() };
+    let Ok(program) = notation.parse() else { return ScreenAnswer::stay() };
     let (asked, what) = match &less.stage {
-        Stage::Files { surveyed, typed } => {
+        FilesStage::Files { surveyed, typed } => {
             let count = surveyed.count();
             if count == 0 {
                 less.problem = Some("There is nothing here that can be erased.".into());
-                return Answer::stay();
+                return ScreenAnswer::stay();
             }
             if typed.value().trim().parse() != Ok(count) {
                 less.problem = Some(format!("{} will be lost: type that number.", counted(count, "name")));
-                return Answer::stay();
+                return ScreenAnswer::stay();
             }
             let (keep_names, with_names) = (less.keep_names, less.with_names);
             let wish = FilesWish { program, notation, keep_names, with_names, by };
             (AskLess::Erase(surveyed.clone(), wish), counted(surveyed.tree.to_erase().0, "file"))
         }
-        Stage::Free { path, plan } => {
+        FilesStage::Free { path, plan } => {
             let wish = FreeWish { path: path.clone(), program, notation, reserve: plan.reserve, by };
             (AskLess::Fill(wish), format!("free space at {}", shown_path(path)))
         }
-        _ => return Answer::stay(),
+        _ => return ScreenAnswer::stay(),
     };
-    (less.stage, less.problem) = (Stage::Working { what, began: now, progress: Progress::None, stops: false }, None);
-    Answer::to_do(vec![Command::Less(asked)])
+    (less.stage, less.problem) = (FilesStage::Working { what, began: now, progress: WorkProgress::None, stops: false }, None);
+    ScreenAnswer::to_do(vec![Effect::Less(asked)])
 }

@@ -1,11 +1,11 @@
 //! How the page of files and free space looks: the tree on the left, what is to be said of it on the right.
 
-use crate::less::{Less, Progress, Row, Stage};
+use crate::less::{FilesStage, Less, TreeRow, WorkProgress};
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, bar, fit, shorten};
 use crate::widget::window::{self, Scroll};
-use jurex_file_erase::{BINS, Ending, Ground, Kind, LessRecord, Shown, StripRun, Tally, Weight};
+use jurex_file_erase::{BINS, Ending, FileEraseRecord, FileTally, NodeKind, ShownPart, StorageStack, StripRun, Weight};
 use jurex_linux::files::FillPhase;
 use jurex_pattern::text::{printable, shown_path};
 use jurex_pattern::units::{counted, duration, grouped, rate, si_size};
@@ -22,7 +22,7 @@ const NARROW: u16 = 100;
 
 pub(super) fn draw(state: &State, area: Rect, buffer: &mut Buffer) {
     let area = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
-    let chooses = matches!(state.less.stage, Stage::Choosing | Stage::Looking);
+    let chooses = matches!(state.less.stage, FilesStage::Choosing | FilesStage::Looking);
     if area.width < NARROW {
         return window::draw(state.theme, area, Scroll::Follows, buffer, |column| {
             if chooses {
@@ -58,7 +58,7 @@ fn tree(state: &State, column: &mut Column<'_>) {
     let less = &state.less;
     let rows = less.rows();
     if rows.is_empty() {
-        column.sentence("Looking for file systems …", Role::Faint);
+        column.sentence("Looking for file systems …", StyleRole::Faint);
     }
     let width = usize::from(column.width());
     for (at, row) in rows.iter().enumerate() {
@@ -71,42 +71,42 @@ fn tree(state: &State, column: &mut Column<'_>) {
         let told = shorten(&told, width.saturating_sub(20));
         let room = width.saturating_sub(told.width() + 5);
         let role = match (here, marked, row) {
-            (_, true, _) => Role::Act,
-            (true, ..) | (_, _, Row::Volume(..)) => Role::Strong,
-            _ => Role::Text,
+            (_, true, _) => StyleRole::Act,
+            (true, ..) | (_, _, TreeRow::Volume(..)) => StyleRole::Strong,
+            _ => StyleRole::Text,
         };
         column.line(Line::from_iter([
-            Span::styled(if here { "▸" } else { " " }, style(Role::Act)),
-            Span::styled(if marked { "● " } else { "  " }, style(Role::Act)),
+            Span::styled(if here { "▸" } else { " " }, style(StyleRole::Act)),
+            Span::styled(if marked { "● " } else { "  " }, style(StyleRole::Act)),
             Span::styled(fit(&name, room), style(role)),
             Span::raw(" "),
-            Span::styled(told, style(Role::Faint)),
+            Span::styled(told, style(StyleRole::Faint)),
         ]));
     }
 }
 
 /// Name of a row, and what is told at its end.
-fn words_of(less: &Less, row: &Row<'_>) -> (String, String) {
+fn words_of(less: &Less, row: &TreeRow<'_>) -> (String, String) {
     match row {
-        Row::Volume(volume, open) => {
+        TreeRow::Volume(volume, open) => {
             let ground = &volume.ground;
             let name = format!("{}{}", sign(*open), printable(ground.mount.as_bytes()));
             (name, format!("{}, {} of {} free", word_of(ground), si_size(volume.free), si_size(ground.bytes)))
         }
-        Row::Entry { listed, depth, open } => {
+        TreeRow::Entry { listed, depth, open } => {
             let own = listed.path.file_name().map(|n| printable(n.as_encoded_bytes())).unwrap_or_default();
             let indent = "  ".repeat(*depth);
             match listed.kind {
-                Kind::Folder => {
+                NodeKind::Folder => {
                     let told = less.sums.get(&listed.path).map(|sums| {
                         let more = if sums.whole { "" } else { "over " };
                         format!("{more}{}, {}", counted(sums.files, "file"), si_size(sums.bytes))
                     });
                     (format!("{indent}{}{own}/", sign(*open)), told.unwrap_or_else(|| "…".into()))
                 }
-                Kind::File => (format!("{indent}  {own}"), si_size(listed.bytes)),
-                Kind::Link => (format!("{indent}  {own}"), "link".into()),
-                Kind::Special => (format!("{indent}  {own}"), "special".into()),
+                NodeKind::File => (format!("{indent}  {own}"), si_size(listed.bytes)),
+                NodeKind::Link => (format!("{indent}  {own}"), "link".into()),
+                NodeKind::Special => (format!("{indent}  {own}"), "special".into()),
             }
         }
     }
@@ -116,28 +116,28 @@ fn sign(open: bool) -> &'static str {
     if open { "– " } else { "+ " }
 }
 
-fn word_of(ground: &Ground) -> String {
+fn word_of(ground: &StorageStack) -> String {
     if ground.holds.is_empty() { ground.kind.clone() } else { ground.holds.clone() }
 }
 
 fn desk(state: &State, column: &mut Column<'_>) {
     match &state.less.stage {
-        Stage::Choosing | Stage::Looking => choosing(state, column),
-        Stage::Files { surveyed, typed } => {
+        FilesStage::Choosing | FilesStage::Looking => choosing(state, column),
+        FilesStage::Files { surveyed, typed } => {
             column.question("What will be lost?");
             survey(surveyed, column);
             column.gap();
             orders(state, column, true);
             column.gap();
             if let Some(problem) = &state.less.problem {
-                column.sentence(&format!("✕ {problem}"), Role::Fault);
+                column.sentence(&format!("✕ {problem}"), StyleRole::Fault);
             }
-            let mut line = vec![Span::styled("names that will be lost, typed: ", state.theme.style(Role::Strong))];
+            let mut line = vec![Span::styled("names that will be lost, typed: ", state.theme.style(StyleRole::Strong))];
             line.extend(typed.spans(state.theme, 14, true));
             column.focus = Some(column.used());
             column.line(Line::from(line));
         }
-        Stage::Free { plan, .. } => {
+        FilesStage::Free { plan, .. } => {
             column.question("What will be filled?");
             column.fact("free space of", &printable(plan.ground.called().as_bytes()));
             column.fact("free now", &si_size(plan.free));
@@ -147,19 +147,19 @@ fn desk(state: &State, column: &mut Column<'_>) {
             column.gap();
             orders(state, column, false);
         }
-        Stage::Working { what, began, progress, stops } => {
+        FilesStage::Working { what, began, progress, stops } => {
             let took = state.now.saturating_sub(*began);
             working(column, (what, *stops), progress, took);
         }
-        Stage::Over { record, results, written } => over((record, results), written, column),
+        FilesStage::Over { record, results, written } => over((record, results), written, column),
     }
-    if let Some(problem) = state.less.problem.as_ref().filter(|_| !matches!(state.less.stage, Stage::Files { .. })) {
+    if let Some(problem) = state.less.problem.as_ref().filter(|_| !matches!(state.less.stage, FilesStage::Files { .. })) {
         column.gap();
-        column.sentence(&format!("✕ {problem}"), Role::Fault);
+        column.sentence(&format!("✕ {problem}"), StyleRole::Fault);
     }
-    if !matches!(state.less.stage, Stage::Over { .. }) {
+    if !matches!(state.less.stage, FilesStage::Over { .. }) {
         column.gap();
-        column.sentence(NO_SANITIZATION, Role::Faint);
+        column.sentence(NO_SANITIZATION, StyleRole::Faint);
     }
 }
 
@@ -167,11 +167,14 @@ fn choosing(state: &State, column: &mut Column<'_>) {
     let less = &state.less;
     column.heading("Marked");
     if less.marked.is_empty() {
-        column.sentence("Nothing yet. Space marks a file or a folder with all that is in it; f is for free space.", Role::Faint);
+        column.sentence(
+            "Nothing yet. Space marks a file or a folder with all that is in it; f is for free space.",
+            StyleRole::Faint,
+        );
     }
-    less.marked.iter().take(12).for_each(|path| column.sentence(&format!("● {}", shown_path(path)), Role::Text));
+    less.marked.iter().take(12).for_each(|path| column.sentence(&format!("● {}", shown_path(path)), StyleRole::Text));
     if less.marked.len() > 12 {
-        column.sentence(&format!("and {} more", less.marked.len() - 12), Role::Faint);
+        column.sentence(&format!("and {} more", less.marked.len() - 12), StyleRole::Faint);
     }
     column.gap();
     orders(state, column, true);
@@ -186,11 +189,11 @@ fn choosing(state: &State, column: &mut Column<'_>) {
     if less.cut_short > 0 {
         column.gap();
         let said = format!("{} of files cut short: c goes on.", counted(less.cut_short as u64, "erasure"));
-        column.sentence(&said, Role::Fault);
+        column.sentence(&said, StyleRole::Fault);
     }
-    if matches!(less.stage, Stage::Looking) {
+    if matches!(less.stage, FilesStage::Looking) {
         column.gap();
-        column.sentence("Looking at it …", Role::Strong);
+        column.sentence("Looking at it …", StyleRole::Strong);
     }
 }
 
@@ -208,18 +211,18 @@ fn orders(state: &State, column: &mut Column<'_>, of_files: bool) {
 }
 
 /// What may be hoped for.
-fn hopes(grounds: &[Ground], column: &mut Column<'_>) {
+fn hopes(grounds: &[StorageStack], column: &mut Column<'_>) {
     column.heading("What may be hoped for");
     of_grounds(grounds, column);
 }
 
-fn of_grounds(grounds: &[Ground], column: &mut Column<'_>) {
+fn of_grounds(grounds: &[StorageStack], column: &mut Column<'_>) {
     for ground in grounds {
-        column.sentence(&format!("{}:", printable(ground.called().as_bytes())), Role::Strong);
-        let role = if ground.weight() >= Weight::Unprovable { Role::Fault } else { Role::Text };
+        column.sentence(&format!("{}:", printable(ground.called().as_bytes())), StyleRole::Strong);
+        let role = if ground.weight() >= Weight::Unprovable { StyleRole::Fault } else { StyleRole::Text };
         column.sentence(ground.hope(), role);
         for doubt in ground.doubts() {
-            let role = if doubt.weight >= Weight::Unprovable { Role::Fault } else { Role::Text };
+            let role = if doubt.weight >= Weight::Unprovable { StyleRole::Fault } else { StyleRole::Text };
             column.sentence(&format!("▸ {}", doubt.sentence()), role);
         }
     }
@@ -229,7 +232,7 @@ fn survey(surveyed: &Surveyed, column: &mut Column<'_>) {
     let tree = &surveyed.tree;
     let (files, bytes) = tree.to_erase();
     let path = |node: usize| shown_path(&tree.path(node));
-    let rest = [(Kind::Folder, "folder"), (Kind::Link, "link"), (Kind::Special, "other")];
+    let rest = [(NodeKind::Folder, "folder"), (NodeKind::Link, "link"), (NodeKind::Special, "other")];
     let rest = rest.map(|(kind, word)| counted(surveyed.of_kind(kind), word));
     column.fact("files", &format!("{}, {}", counted(files, "file"), si_size(bytes)));
     column.fact("beside them", &rest.join(", "));
@@ -243,48 +246,48 @@ fn survey(surveyed: &Surveyed, column: &mut Column<'_>) {
     for node in files.iter().take(shown) {
         let bytes = si_size(tree.nodes[*node].bytes);
         let room = usize::from(column.width()).saturating_sub(bytes.width() + 2);
-        column.sentence(&format!("{}  {bytes}", fit(&path(*node), room.min(110))), Role::Text);
+        column.sentence(&format!("{}  {bytes}", fit(&path(*node), room.min(110))), StyleRole::Text);
     }
     if files.len() > shown {
-        column.sentence(&format!("and {} more", grouped((files.len() - shown) as u64)), Role::Faint);
+        column.sentence(&format!("and {} more", grouped((files.len() - shown) as u64)), StyleRole::Faint);
     }
     column.gap();
     let matters = &surveyed.to_know;
     if !matters.is_empty() {
         column.heading("To know");
-        matters.iter().take(NAMED * 2).for_each(|(_, said)| column.sentence(&format!("▸ {said}"), Role::Text));
+        matters.iter().take(NAMED * 2).for_each(|(_, said)| column.sentence(&format!("▸ {said}"), StyleRole::Text));
         if matters.len() > NAMED * 2 {
             let more = format!("and {} more: jurex files --plan tells all", grouped((matters.len() - NAMED * 2) as u64));
-            column.sentence(&more, Role::Faint);
+            column.sentence(&more, StyleRole::Faint);
         }
         column.gap();
     }
     hopes(&tree.grounds(), column);
     column.gap();
-    column.sentence(&format!("{} will be lost.", counted(surveyed.count(), "name")), Role::Strong);
+    column.sentence(&format!("{} will be lost.", counted(surveyed.count(), "name")), StyleRole::Strong);
 }
 
-fn working(column: &mut Column<'_>, (what, stops): (&str, bool), progress: &Progress, took: std::time::Duration) {
+fn working(column: &mut Column<'_>, (what, stops): (&str, bool), progress: &WorkProgress, took: std::time::Duration) {
     column.question("Is it going well?");
     column.fact("at work on", &printable(what.as_bytes()));
     let share = progress.share();
     let (full, rest) = bar(share, usize::from(column.width()).saturating_sub(22).min(90));
-    let (laid, line) = (column.theme.style(Role::Laid), column.theme.style(Role::Line));
+    let (laid, line) = (column.theme.style(StyleRole::Laid), column.theme.style(StyleRole::Line));
     let percent = format!("  {:>3} %", (share * 100.0).floor().min(99.0));
     column.line(Line::from_iter([Span::styled(full, laid), Span::styled(rest, line), Span::raw(percent)]));
     column.gap();
     let bytes = match progress {
-        Progress::None => 0,
-        Progress::Files(p) => {
+        WorkProgress::None => 0,
+        WorkProgress::Files(p) => {
             column.fact("names", &format!("{} of {}", grouped(p.names), grouped(p.of_names)));
             column.fact("folder", &shown_path(&p.folder));
             p.bytes
         }
-        Progress::Free(p) => {
+        WorkProgress::Free(p) => {
             column.fact("is", phase_words(p.phase));
             column.fact("free for others", &si_size(p.free_now));
             if p.gave_way > 0 {
-                column.fact_in("given back", &format!("{}: others needed room", si_size(p.gave_way)), Role::Fault);
+                column.fact_in("given back", &format!("{}: others needed room", si_size(p.gave_way)), StyleRole::Fault);
             }
             if p.entries > 0 {
                 column.fact("small files", &grouped(p.entries));
@@ -298,7 +301,7 @@ fn working(column: &mut Column<'_>, (what, stops): (&str, bool), progress: &Prog
     column.fact("left", &left(share, took).map_or("not known yet".into(), duration));
     column.gap();
     let said = if stops { "Stopping: what is in hand is brought to a safe end." } else { "Leaving this page does not stop it." };
-    column.sentence(said, Role::Strong);
+    column.sentence(said, StyleRole::Strong);
 }
 
 fn phase_words(phase: FillPhase) -> &'static str {
@@ -310,26 +313,30 @@ fn phase_words(phase: FillPhase) -> &'static str {
     }
 }
 
-fn over((record, results): (&LessRecord, &[String]), written: &Result<Vec<std::path::PathBuf>, String>, column: &mut Column<'_>) {
+fn over(
+    (record, results): (&FileEraseRecord, &[String]),
+    written: &Result<Vec<std::path::PathBuf>, String>,
+    column: &mut Column<'_>,
+) {
     column.question("What really became of it?");
-    column.sentence(NO_SANITIZATION, Role::Fault);
+    column.sentence(NO_SANITIZATION, StyleRole::Fault);
     column.gap();
     column.fact("work", record.asked.job.as_str());
     column.fact("of", &printable(record.what().as_bytes()));
     column.fact("passes", &record.asked.notation);
     column.gap();
     column.heading("What came of it");
-    let roles: Vec<Role> = match record.tally() {
-        Tally::Files { endings, .. } => endings.iter().map(|e| role_of(e.ending)).collect(),
-        Tally::Free { finding } => {
-            vec![if *finding == jurex_file_erase::FreeFinding::Proved { Role::Proved } else { Role::Fault }]
+    let roles: Vec<StyleRole> = match record.tally() {
+        FileTally::Files { endings, .. } => endings.iter().map(|e| role_of(e.ending)).collect(),
+        FileTally::Free { finding } => {
+            vec![if *finding == jurex_file_erase::FreeFinding::Proved { StyleRole::Proved } else { StyleRole::Fault }]
         }
     };
     for (at, said) in results.iter().enumerate() {
-        let role = roles.get(at).copied().unwrap_or(Role::Text);
+        let role = roles.get(at).copied().unwrap_or(StyleRole::Text);
         let mark = match role {
-            Role::Proved => "✓",
-            Role::Fault => "✕",
+            StyleRole::Proved => "✓",
+            StyleRole::Fault => "✕",
             _ => "▸",
         };
         column.sentence(&format!("{mark} {}", printable(said.as_bytes())), role);
@@ -345,23 +352,23 @@ fn over((record, results): (&LessRecord, &[String]), written: &Result<Vec<std::p
     column.gap();
     match written {
         Ok(paths) => paths.iter().for_each(|p| column.fact("written", &p.display().to_string())),
-        Err(why) => column.sentence(&format!("✕ {why}"), Role::Fault),
+        Err(why) => column.sentence(&format!("✕ {why}"), StyleRole::Fault),
     }
 }
 
-fn role_of(ending: Ending) -> Role {
+fn role_of(ending: Ending) -> StyleRole {
     match ending {
-        Ending::Nothing => Role::Text,
-        Ending::Proved => Role::Proved,
-        Ending::NotProvable => Role::Laid,
-        Ending::NotOverwritten | Ending::NotFinished | Ending::LeftAlone => Role::Fault,
+        Ending::Nothing => StyleRole::Text,
+        Ending::Proved => StyleRole::Proved,
+        Ending::NotProvable => StyleRole::Laid,
+        Ending::NotOverwritten | Ending::NotFinished | Ending::LeftAlone => StyleRole::Fault,
     }
 }
 
 /// The file system from its first block to its last; shapes differ as colours do.
-fn strip(runs: &[StripRun], ground: &Ground, column: &mut Column<'_>) {
+fn strip(runs: &[StripRun], ground: &StorageStack, column: &mut Column<'_>) {
     let width = usize::from(column.width()).min(120);
-    let mut cells: Vec<Option<Shown>> = vec![None; width];
+    let mut cells: Vec<Option<ShownPart>> = vec![None; width];
     for run in runs {
         let at = |bin: u32| (bin as usize * width) / BINS as usize;
         let (first, last) = (at(run.first), at((run.first + run.count).saturating_sub(1)));
@@ -369,10 +376,10 @@ fn strip(runs: &[StripRun], ground: &Ground, column: &mut Column<'_>) {
     }
     let spans = cells.iter().map(|cell| {
         let (sign, role) = match cell {
-            None => ("·", Role::Line),
-            Some(Shown::Proved) => ("━", Role::Proved),
-            Some(Shown::Laid) => ("█", Role::Laid),
-            Some(Shown::NotReached) => ("✕", Role::Fault),
+            None => ("·", StyleRole::Line),
+            Some(ShownPart::Proved) => ("━", StyleRole::Proved),
+            Some(ShownPart::Laid) => ("█", StyleRole::Laid),
+            Some(ShownPart::NotReached) => ("✕", StyleRole::Fault),
         };
         Span::styled(sign, column.theme.style(role))
     });
@@ -380,6 +387,9 @@ fn strip(runs: &[StripRun], ground: &Ground, column: &mut Column<'_>) {
     column.line(line);
     let end = si_size(ground.bytes);
     let scale = format!("0{}{end}", " ".repeat(width.saturating_sub(1 + end.width())));
-    column.line(Line::styled(scale, column.theme.style(Role::Faint)));
-    column.sentence("━ read on the device, right   █ laid, not proved   ✕ not reached, or the old bytes are there", Role::Faint);
+    column.line(Line::styled(scale, column.theme.style(StyleRole::Faint)));
+    column.sentence(
+        "━ read on the device, right   █ laid, not proved   ✕ not reached, or the old bytes are there",
+        StyleRole::Faint,
+    );
 }

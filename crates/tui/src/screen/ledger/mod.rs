@@ -3,13 +3,13 @@
 mod view;
 
 use super::drives::DrivesPage;
-use super::{About, Answer, Heard, Screen};
-use crate::action::{Action, Place};
-use crate::message::{AskLedger, Command};
+use super::{PlaceHelp, Screen, ScreenAnswer, ScreenEvent};
+use crate::action::{Action, KeyPlace};
+use crate::message::{AskLedger, Effect};
 use crate::state::State;
 use crate::widget::field::{Field, Typed};
 use crate::widget::window;
-use jurex_past::Line;
+use jurex_past::JobLine;
 use jurex_sanitize::record::JobId;
 use jurex_station::story::Story;
 use ratatui::buffer::Buffer;
@@ -24,7 +24,7 @@ pub(crate) struct LedgerPage {
     field: Field,
     /// What the lines are the answer to; `None`: nothing was answered yet.
     answered: Option<String>,
-    lines: Vec<Line>,
+    lines: Vec<JobLine>,
     /// Whether older ones may be found.
     has_more: bool,
     cursor: usize,
@@ -41,8 +41,8 @@ pub(crate) struct LedgerPage {
 impl LedgerPage {
     /// With all past work; asks for it.
     pub(crate) fn open(state: &mut State) -> Self {
-        state.to_do.push(Command::Ledger(AskLedger::Jobs(String::new(), None)));
-        state.to_do.push(Command::Ledger(AskLedger::Where(String::new())));
+        state.to_do.push(Effect::Ledger(AskLedger::Jobs(String::new(), None)));
+        state.to_do.push(Effect::Ledger(AskLedger::Where(String::new())));
         Self {
             field: Field::default(),
             answered: None,
@@ -57,7 +57,7 @@ impl LedgerPage {
         }
     }
 
-    fn chosen(&self) -> Option<&Line> {
+    fn chosen(&self) -> Option<&JobLine> {
         self.lines.get(self.cursor)
     }
 
@@ -74,18 +74,18 @@ impl LedgerPage {
         if self.has_more && self.cursor + 20 > self.lines.len() {
             self.has_more = false;
             let before = self.lines.last().map(|l| l.number);
-            state.to_do.push(Command::Ledger(AskLedger::Jobs(self.field.value().to_string(), before)));
+            state.to_do.push(Effect::Ledger(AskLedger::Jobs(self.field.value().to_string(), before)));
         }
     }
 
     fn ask_for_story(&self, state: &mut State) {
         let known: Option<&JobId> = self.story.as_ref().map(|s| &s.job);
         if let Some(line) = self.chosen().filter(|l| known != Some(&l.job)) {
-            state.to_do.push(Command::Ledger(AskLedger::Story(line.job.clone())));
+            state.to_do.push(Effect::Ledger(AskLedger::Story(line.job.clone())));
         }
     }
 
-    fn take_jobs(&mut self, state: &mut State, asked: &str, before: Option<i64>, found: Result<&[Line], &String>) {
+    fn take_jobs(&mut self, state: &mut State, asked: &str, before: Option<i64>, found: Result<&[JobLine], &String>) {
         // What was typed since then has been asked for too.
         if asked != self.field.value() {
             return;
@@ -108,8 +108,8 @@ impl LedgerPage {
 }
 
 impl Screen for LedgerPage {
-    fn places(&self, _: &State) -> Vec<Place> {
-        if self.in_story { vec![Place::LedgerStory, Place::Anywhere] } else { vec![Place::LedgerFind, Place::Typing] }
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
+        if self.in_story { vec![KeyPlace::LedgerStory, KeyPlace::Anywhere] } else { vec![KeyPlace::LedgerFind, KeyPlace::Typing] }
     }
 
     fn why_not(&self, _: &State, action: Action) -> Option<String> {
@@ -124,17 +124,17 @@ impl Screen for LedgerPage {
         Some(why.into())
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         const PAGE: usize = 20;
         match action {
             Action::Back if self.in_story => self.in_story = false,
             Action::Back if !self.field.value().is_empty() => {
                 self.field.clear();
-                state.to_do.push(Command::Ledger(AskLedger::Jobs(String::new(), None)));
+                state.to_do.push(Effect::Ledger(AskLedger::Jobs(String::new(), None)));
             }
-            Action::Back => return Answer::back(),
+            Action::Back => return ScreenAnswer::back(),
             Action::SeeStory => self.in_story = true,
-            Action::Where => return Answer::push(DrivesPage::open(state)),
+            Action::Where => return ScreenAnswer::push(DrivesPage::open(state)),
             Action::RowBefore => self.go(state, self.cursor.saturating_sub(1)),
             Action::RowAfter => self.go(state, self.cursor + 1),
             Action::PageBefore => self.go(state, self.cursor.saturating_sub(PAGE)),
@@ -145,45 +145,47 @@ impl Screen for LedgerPage {
             }
             Action::WriteAgain => {
                 let job = self.chosen().map(|l| l.job.clone());
-                return Answer::to_do(job.map(|job| Command::Ledger(AskLedger::WriteAgain(job))).into_iter().collect());
+                return ScreenAnswer::to_do(job.map(|job| Effect::Ledger(AskLedger::WriteAgain(job))).into_iter().collect());
             }
             Action::ExportFound => {
-                return Answer::to_do(vec![Command::Ledger(AskLedger::Export(self.field.value().to_string()))]);
+                return ScreenAnswer::to_do(vec![Effect::Ledger(AskLedger::Export(self.field.value().to_string()))]);
             }
             _ => {}
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     fn type_in(&mut self, state: &mut State, typed: &Typed<'_>) {
         if self.field.take(typed) {
-            state.to_do.push(Command::Ledger(AskLedger::Jobs(self.field.value().to_string(), None)));
+            state.to_do.push(Effect::Ledger(AskLedger::Jobs(self.field.value().to_string(), None)));
         }
     }
 
-    fn click(&mut self, state: &mut State, place: (u16, u16)) -> Answer {
+    fn click(&mut self, state: &mut State, place: (u16, u16)) -> ScreenAnswer {
         if let Some(at) = view::line_at(state, self, place) {
             self.go(state, at);
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
-    fn hear(&mut self, state: &mut State, heard: &Heard) -> bool {
+    fn hear(&mut self, state: &mut State, heard: &ScreenEvent) -> bool {
         match heard {
-            Heard::Jobs(asked, before, found) => self.take_jobs(state, asked, *before, found.as_deref()),
-            Heard::Story(story) => self.story = Some(story.clone()),
-            Heard::Where(asked, Ok(found)) if asked.is_empty() => self.open = found.iter().filter_map(view::open_line).collect(),
-            Heard::MethodsSaved
-            | Heard::Policy(_)
-            | Heard::SettingSaved
-            | Heard::SettingNotSaved(_)
-            | Heard::Where(..)
-            | Heard::Machine(_) => return false,
+            ScreenEvent::Jobs(asked, before, found) => self.take_jobs(state, asked, *before, found.as_deref()),
+            ScreenEvent::Story(story) => self.story = Some(story.clone()),
+            ScreenEvent::Where(asked, Ok(found)) if asked.is_empty() => {
+                self.open = found.iter().filter_map(view::open_line).collect()
+            }
+            ScreenEvent::MethodsSaved
+            | ScreenEvent::Policy(_)
+            | ScreenEvent::SettingSaved
+            | ScreenEvent::SettingNotSaved(_)
+            | ScreenEvent::Where(..)
+            | ScreenEvent::Machine(_) => return false,
         }
         true
     }
 
-    fn about(&self, _: &State) -> Option<About> {
+    fn about(&self, _: &State) -> Option<PlaceHelp> {
         Some((
             "Ledger",
             [

@@ -2,12 +2,12 @@
 
 use super::LedgerPage;
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, fit, shorten};
 use crate::widget::window::{self, Scroll};
 use crate::widget::{pace, strata};
-use jurex_disposition::release::Matter;
-use jurex_past::{Known, Line as Job, Standing};
+use jurex_disposition::release::OpenItem;
+use jurex_past::{JobLine as Job, JobStatus, KnownDrive};
 use jurex_sanitize::record::Record;
 use jurex_sanitize::rules::Outcome;
 use jurex_sanitize::strata::Strata;
@@ -49,7 +49,7 @@ pub(super) fn draw(state: &State, page: &LedgerPage, area: Rect, buffer: &mut Bu
     let narrow = area.width < NARROW;
     if !narrow {
         for y in left.top()..left.bottom() {
-            buffer.set_string(left.right(), y, "│", state.theme.style(Role::Line));
+            buffer.set_string(left.right(), y, "│", state.theme.style(StyleRole::Line));
         }
     }
     if !narrow || !page.in_story {
@@ -67,7 +67,7 @@ pub(super) fn most_scroll(state: &State, page: &LedgerPage) -> u16 {
 }
 
 /// A kind of what is still open in a line.
-pub(super) fn open_line((under, known): &(Option<(Matter, u64)>, Vec<Known>)) -> Option<String> {
+pub(super) fn open_line((under, known): &(Option<(OpenItem, u64)>, Vec<KnownDrive>)) -> Option<String> {
     let (matter, n) = under.as_ref()?;
     let names: Vec<&str> = known.iter().map(|k| k.name.as_str()).collect();
     Some(format!("{} ({n}): {}", matter.heading(), names.join(", ")))
@@ -89,7 +89,7 @@ fn open(state: &State, page: &LedgerPage, area: Rect, buffer: &mut Buffer) {
         column.heading("Still to be seen to (Tab tells more)");
         for line in &page.open {
             let shown = shorten(line, usize::from(column.width()));
-            column.line(Line::styled(shown, state.theme.style(Role::Text)));
+            column.line(Line::styled(shown, state.theme.style(StyleRole::Text)));
         }
     }
 }
@@ -114,15 +114,15 @@ fn list(state: &State, page: &LedgerPage, area: Rect, buffer: &mut Buffer) {
     let mut column = Column::new(area, buffer, state.theme);
     column.question("What was done, and where is the proof?");
     let room = usize::from(column.width()).saturating_sub(12);
-    let label = Span::styled("  find     ", style(Role::Faint));
+    let label = Span::styled("  find     ", style(StyleRole::Faint));
     let typed = page.field.spans(state.theme, room, !page.in_story);
     column.line(Line::from_iter(std::iter::once(label).chain(typed)));
     if let Some(problem) = &page.problem {
-        return column.sentence(&format!("✕ {problem}"), Role::Strong);
+        return column.sentence(&format!("✕ {problem}"), StyleRole::Strong);
     }
     let width = usize::from(column.width());
     let head = Cells { began: "began".into(), drive: "drive".into(), serial: "serial".into(), lot: "lot".into() };
-    let faint = style(Role::Faint);
+    let faint = style(StyleRole::Faint);
     column.line(Line::from_iter(head.spans(width, ("  ", faint), ("  outcome".into(), faint), faint)));
     if page.lines.is_empty() {
         let said = match page.answered.as_deref() {
@@ -130,15 +130,15 @@ fn list(state: &State, page: &LedgerPage, area: Rect, buffer: &mut Buffer) {
             Some("") => "Nothing was erased yet: each job stands here from its beginning on.",
             Some(_) => "No job has all these words. Esc shows all of them again.",
         };
-        return column.sentence(said, Role::Text);
+        return column.sentence(said, StyleRole::Text);
     }
     let (rows, first) = shown(page, area);
     for (at, job) in page.lines.iter().enumerate().skip(first).take(rows) {
         let (mark, role) = standing(&job.standing);
         let here = at == page.cursor;
-        let pointer = (if here { "▸ " } else { "  " }, style(Role::Act));
+        let pointer = (if here { "▸ " } else { "  " }, style(StyleRole::Act));
         let outcome = (format!("{mark} {}", job.standing.word()), style(role));
-        let base = style(if here { Role::Strong } else { Role::Text });
+        let base = style(if here { StyleRole::Strong } else { StyleRole::Text });
         column.line(Line::from_iter(Cells::of(job).spans(width, pointer, outcome, base)));
     }
 }
@@ -182,22 +182,22 @@ impl Cells {
 }
 
 /// Its sign and colour: both say the same.
-fn standing(standing: &Standing) -> (&'static str, Role) {
+fn standing(standing: &JobStatus) -> (&'static str, StyleRole) {
     match standing {
-        Standing::Recorded(record) if record.claim().outcome() == Outcome::NotSanitized => ("✕", Role::Fault),
-        Standing::Recorded(_) => ("━", Role::Proved),
-        Standing::NoRecord => ("·", Role::Faint),
-        Standing::NotBelieved(_) => ("✕", Role::Fault),
+        JobStatus::Recorded(record) if record.claim().outcome() == Outcome::NotSanitized => ("✕", StyleRole::Fault),
+        JobStatus::Recorded(_) => ("━", StyleRole::Proved),
+        JobStatus::NoRecord => ("·", StyleRole::Faint),
+        JobStatus::NotBelieved(_) => ("✕", StyleRole::Fault),
     }
 }
 
 fn story(state: &State, page: &LedgerPage, column: &mut Column<'_>) {
     let Some(story) = page.story() else {
         let said = if page.chosen().is_some() { "Looking …" } else { "" };
-        return column.sentence(said, Role::Faint);
+        return column.sentence(said, StyleRole::Faint);
     };
     match &story.record {
-        Err(why) => column.sentence(&format!("✕ {why}."), Role::Strong),
+        Err(why) => column.sentence(&format!("✕ {why}."), StyleRole::Strong),
         Ok(record) => of_record(state, record, column),
     }
     events(story, column);
@@ -218,7 +218,7 @@ fn story(state: &State, page: &LedgerPage, column: &mut Column<'_>) {
 fn of_record(state: &State, record: &Record, column: &mut Column<'_>) {
     let (claim, papers, evidence) = (record.claim(), record.papers(), record.evidence());
     column.heading(record.job.as_str());
-    let role = if claim.outcome() == Outcome::NotSanitized { Role::Fault } else { Role::Proved };
+    let role = if claim.outcome() == Outcome::NotSanitized { StyleRole::Fault } else { StyleRole::Proved };
     column.fact_in("outcome", &claim.outcome().to_string(), role);
     column.fact("drive", &format!("{}, {}", evidence.drive().called(), evidence.drive().size()));
     column.fact("serial", evidence.drive().unit.serial().unwrap_or("not told by the drive"));

@@ -3,21 +3,21 @@
 mod view;
 
 use super::methods::MethodsPage;
-use super::{About, Answer, Given, Heard, Screen};
-use crate::action::{Action, Place};
+use super::{PlaceHelp, Screen, ScreenAnswer, ScreenContext, ScreenEvent};
+use crate::action::{Action, KeyPlace};
 use crate::lane::draft::Draft;
 use crate::lane::{Lane, LaneId};
-use crate::message::Command;
+use crate::message::Effect;
 use crate::state::State;
 use crate::widget::field::{Field, Typed};
 use crate::widget::need::next_sensitivity;
 use jurex_device::media::{Drive, MediaClass};
-use jurex_device::native::Answers;
+use jurex_device::native::Capabilities;
 use jurex_disposition::mark::places;
 use jurex_pattern::method::{Catalogue, Method};
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::plan::Order;
-use jurex_sanitize::policy::{OfLot, Policy, PolicyError, Proposal, Treatment, propose, propose_one};
+use jurex_sanitize::policy::{LotDrive, Policy, PolicyError, Proposal, Treatment, propose, propose_one};
 use jurex_sanitize::rules::Edition;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -33,7 +33,7 @@ pub(crate) struct LotPage {
     row: usize,
     typing: Option<Naming>,
     /// What follows; computed when what it rests on has changed, and not at every picture.
-    foreseen: Option<Foreseen>,
+    foreseen: Option<LotForecast>,
 }
 
 /// A policy's name being typed.
@@ -53,7 +53,7 @@ impl Naming {
 
 /// What a row is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Row {
+enum LotRow {
     Class(MediaClass),
     Drive(LaneId),
 }
@@ -68,22 +68,22 @@ struct Proposed {
 type Proposals = Result<Vec<Proposed>, PolicyError>;
 
 /// The proposals, and what they were computed from.
-struct Foreseen {
-    of: Foundation,
+struct LotForecast {
+    of: LotBasis,
     proposals: Proposals,
 }
 
 /// What proposals rest on.
 #[derive(PartialEq)]
-struct Foundation {
+struct LotBasis {
     policy: Policy,
     changed: Vec<(LaneId, Order)>,
-    drives: Vec<(Drive, Answers, Option<SpeedSample>)>,
+    drives: Vec<(Drive, Capabilities, Option<SpeedSample>)>,
     catalogue: Catalogue,
     edition: Edition,
 }
 
-fn of_lot(lane: &Lane) -> OfLot<'_> {
+fn of_lot(lane: &Lane) -> LotDrive<'_> {
     (&lane.seen.drive, &lane.seen.answers, lane.look.speed.sample())
 }
 
@@ -111,7 +111,7 @@ impl LotPage {
         classes
     }
 
-    fn stands_on(&self, state: &State, of: &Foundation) -> bool {
+    fn stands_on(&self, state: &State, of: &LotBasis) -> bool {
         let drives = self.lanes.iter().map(|l| of_lot(&state.lanes[*l]));
         (&of.policy, &of.changed, &of.catalogue, of.edition)
             == (&self.policy, &self.changed, &state.catalogue, state.config.rules)
@@ -119,7 +119,7 @@ impl LotPage {
     }
 
     fn propose(&self, state: &State) -> Proposals {
-        let lot: Vec<OfLot<'_>> = self.lanes.iter().map(|l| of_lot(&state.lanes[*l])).collect();
+        let lot: Vec<LotDrive<'_>> = self.lanes.iter().map(|l| of_lot(&state.lanes[*l])).collect();
         let proposals = propose(&self.policy, &lot, &state.catalogue, state.config.rules)?;
         let mut proposed: Vec<Proposed> = proposals
             .into_iter()
@@ -139,17 +139,17 @@ impl LotPage {
     /// What is proposed, as it was computed last.
     fn proposed(&self) -> &[Proposed] {
         match &self.foreseen {
-            Some(Foreseen { proposals: Ok(proposed), .. }) => proposed,
+            Some(LotForecast { proposals: Ok(proposed), .. }) => proposed,
             _ => &[],
         }
     }
 
     /// What the chosen row is about.
-    fn chosen(&self, state: &State) -> Option<Row> {
+    fn chosen(&self, state: &State) -> Option<LotRow> {
         let classes = self.classes(state);
         match classes.get(self.row) {
-            Some(class) => Some(Row::Class(*class)),
-            None => self.proposed().get(self.row - classes.len()).map(|p| Row::Drive(p.lane)),
+            Some(class) => Some(LotRow::Class(*class)),
+            None => self.proposed().get(self.row - classes.len()).map(|p| LotRow::Drive(p.lane)),
         }
     }
 
@@ -161,18 +161,18 @@ impl LotPage {
         let mut proposed = self.proposed().iter();
         let chosen = match row {
             // A drive that was changed by itself does not speak for its class.
-            Row::Class(class) => {
+            LotRow::Class(class) => {
                 let of_it: Vec<&Proposed> = proposed.filter(|p| of_class(p, class)).collect();
                 of_it.iter().find(|p| !is_changed(p)).or(of_it.first()).copied()
             }
-            Row::Drive(lane) => proposed.find(|p| p.lane == lane),
+            LotRow::Drive(lane) => proposed.find(|p| p.lane == lane),
         };
         let Some(Proposed { lane, proposal }) = chosen else { return };
         let (lane, mut order) = (*lane, proposal.order.clone());
         change(&mut order);
         let name = state.catalogue.titled(&order.title).map(|m| m.name.clone());
         match (row, name) {
-            (Row::Class(class), Some(method)) => {
+            (LotRow::Class(class), Some(method)) => {
                 *self.policy.treatment_mut(class) = Some(Treatment {
                     way: None,
                     method,
@@ -182,8 +182,8 @@ impl LotPage {
                     retries: order.retries,
                 });
             }
-            (Row::Class(_), None) => {}
-            (Row::Drive(_), _) => {
+            (LotRow::Class(_), None) => {}
+            (LotRow::Drive(_), _) => {
                 self.changed.retain(|(l, _)| *l != lane);
                 self.changed.push((lane, order));
             }
@@ -191,7 +191,7 @@ impl LotPage {
         self.foresee(state);
         // The list is sorted by what can be reached: the row goes with its drive.
         let at = self.proposed().iter().position(|p| p.lane == lane);
-        if let (Row::Drive(_), Some(at)) = (row, at) {
+        if let (LotRow::Drive(_), Some(at)) = (row, at) {
             self.row = self.classes(state).len() + at;
         }
     }
@@ -202,26 +202,26 @@ impl LotPage {
             return;
         }
         let drives = self.lanes.iter().map(|l| of_lot(&state.lanes[*l]));
-        let of = Foundation {
+        let of = LotBasis {
             policy: self.policy.clone(),
             changed: self.changed.clone(),
             drives: drives.map(|(drive, answers, speed)| (drive.clone(), answers.clone(), speed.copied())).collect(),
             catalogue: state.catalogue.clone(),
             edition: state.config.rules,
         };
-        self.foreseen = Some(Foreseen { of, proposals: self.propose(state) });
+        self.foreseen = Some(LotForecast { of, proposals: self.propose(state) });
     }
 
     /// Plans every drive that reaches the need; the others stay as they are, with what to do on the page.
-    fn take_proposals(&mut self, state: &mut State) -> Answer {
+    fn take_proposals(&mut self, state: &mut State) -> ScreenAnswer {
         let need = self.policy.need();
         let proposals = match &self.foreseen {
-            Some(Foreseen { proposals: Ok(proposed), .. }) => proposed,
-            Some(Foreseen { proposals: Err(why), .. }) => {
+            Some(LotForecast { proposals: Ok(proposed), .. }) => proposed,
+            Some(LotForecast { proposals: Err(why), .. }) => {
                 state.refuse(why);
-                return Answer::stay();
+                return ScreenAnswer::stay();
             }
-            None => return Answer::stay(),
+            None => return ScreenAnswer::stay(),
         };
         let (able, unable): (Vec<&Proposed>, Vec<&Proposed>) = proposals.iter().partition(|p| p.proposal.what_to_do.is_none());
         for Proposed { lane, .. } in &unable {
@@ -229,7 +229,7 @@ impl LotPage {
         }
         let Some(first) = able.iter().map(|p| p.lane).min() else {
             state.notice = Some("No drive of this lot reaches what is needed: see beside each what to do with it.".into());
-            return Answer::stay();
+            return ScreenAnswer::stay();
         };
         let mut commands = vec![];
         for Proposed { lane, proposal } in &able {
@@ -240,7 +240,7 @@ impl LotPage {
             lane_of.draft = Draft { method, way: proposal.way, ..Draft::new(need, order) };
             let by = lane_of.papers.technician.name.clone();
             let course = lane_of.draft.course(&lane_of.seen.drive, &lane_of.seen.answers, &by);
-            commands.push(Command::Plan(*lane, Box::new(course)));
+            commands.push(Effect::Plan(*lane, Box::new(course)));
         }
         unable.iter().for_each(|p| state.lanes[p.lane].marked = false);
         state.selected = Some(first);
@@ -248,41 +248,41 @@ impl LotPage {
             let drives = if unable.len() == 1 { "drive is" } else { "drives are" };
             format!("{} {drives} not planned: what is needed can't be reached there. See Plan of each.", unable.len())
         });
-        Answer::back().and(commands)
+        ScreenAnswer::back().and(commands)
     }
 
     /// Saves or reads the policy of the name that was typed.
-    fn take_name(&mut self) -> Vec<Command> {
+    fn take_name(&mut self) -> Vec<Effect> {
         let name = |field: &Field| field.value().trim().to_string();
         match self.typing.take() {
-            Some(Naming::Save(field)) => vec![Command::SavePolicy(name(&field), Box::new(self.policy.clone()))],
-            Some(Naming::Take(field)) => vec![Command::ReadPolicy(name(&field))],
+            Some(Naming::Save(field)) => vec![Effect::SavePolicy(name(&field), Box::new(self.policy.clone()))],
+            Some(Naming::Take(field)) => vec![Effect::ReadPolicy(name(&field))],
             None => vec![],
         }
     }
 }
 
 impl Screen for LotPage {
-    fn places(&self, _: &State) -> Vec<Place> {
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
         match self.typing {
-            Some(_) => vec![Place::LotNaming, Place::Typing],
-            None => vec![Place::Lot, Place::Anywhere],
+            Some(_) => vec![KeyPlace::LotNaming, KeyPlace::Typing],
+            None => vec![KeyPlace::Lot, KeyPlace::Anywhere],
         }
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         let rows = self.classes(state).len() + self.lanes.len();
         let mut need = self.policy.need();
         match action {
-            Action::Take => return Answer::to_do(self.take_name()),
+            Action::Take => return ScreenAnswer::to_do(self.take_name()),
             Action::Back if self.typing.is_some() => self.typing = None,
-            Action::Back => return Answer::back(),
+            Action::Back => return ScreenAnswer::back(),
             Action::RowBefore => self.row = self.row.saturating_sub(1),
             Action::RowAfter => self.row = (self.row + 1).min(rows.saturating_sub(1)),
             Action::Sensitivity => need.sensitivity = next_sensitivity(need.sensitivity),
             Action::Reuse => need.reuse = !need.reuse,
             Action::Leaves => need.leaves = !need.leaves,
-            Action::ChooseMethod => return Answer::push(MethodsPage::for_lot()),
+            Action::ChooseMethod => return ScreenAnswer::push(MethodsPage::for_lot()),
             Action::ReadingBack => self.change(state, &|o| o.verification = o.verification.next()),
             Action::BlankPass => self.change(state, &|o| o.blank = !o.blank),
             Action::MoreRetries => self.change(state, &|o| o.retries = (o.retries + 1).min(100)),
@@ -293,7 +293,7 @@ impl Screen for LotPage {
             _ => {}
         }
         self.policy.set_need(need);
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     fn type_in(&mut self, _: &mut State, typed: &Typed<'_>) {
@@ -303,17 +303,17 @@ impl Screen for LotPage {
     }
 
     /// A method was chosen for the row.
-    fn take(&mut self, state: &mut State, given: Given) -> Answer {
-        if let Given::Method(_, method) = given {
+    fn take(&mut self, state: &mut State, given: ScreenContext) -> ScreenAnswer {
+        if let ScreenContext::Method(_, method) = given {
             let Method { title, program, .. } = *method;
             self.change(state, &|o| (o.title, o.program) = (title.clone(), program.clone()));
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     /// A saved policy was read: it takes the place of the one on the page, and of what was changed there.
-    fn hear(&mut self, state: &mut State, heard: &Heard) -> bool {
-        let Heard::Policy(policy) = heard else { return false };
+    fn hear(&mut self, state: &mut State, heard: &ScreenEvent) -> bool {
+        let ScreenEvent::Policy(policy) = heard else { return false };
         (self.policy, self.changed) = ((**policy).clone(), vec![]);
         state.notice = Some("The policy is taken: look at what it proposes.".into());
         true
@@ -323,7 +323,7 @@ impl Screen for LotPage {
         self.foresee(state);
     }
 
-    fn about(&self, _: &State) -> Option<About> {
+    fn about(&self, _: &State) -> Option<PlaceHelp> {
         Some((
             "several drives",
             [

@@ -1,9 +1,9 @@
 //! The lot page: three answers and a treatment for each class of media, and what follows for each drive.
 
-use super::{Foreseen, LotPage, Naming, Proposed, Row};
+use super::{LotForecast, LotPage, LotRow, Naming, Proposed};
 use crate::lane::Lane;
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, fit};
 use crate::widget::need::questions;
 use crate::widget::window::{self, Scroll};
@@ -69,7 +69,10 @@ fn whole(state: &State, page: &LotPage, column: &mut Column<'_>) {
     let style = |role| state.theme.style(role);
     let columns = Columns::of(column.width());
     let drives = if page.lanes.len() == 1 { "1 drive".into() } else { format!("{} drives", page.lanes.len()) };
-    column.line(Line::styled(format!("One plan for {drives}: what must be done, and with which method?"), style(Role::Strong)));
+    column.line(Line::styled(
+        format!("One plan for {drives}: what must be done, and with which method?"),
+        style(StyleRole::Strong),
+    ));
     column.gap();
     questions(page.policy.need(), column);
     column.gap();
@@ -80,19 +83,19 @@ fn whole(state: &State, page: &LotPage, column: &mut Column<'_>) {
         "    {:<class$}{:<method$}{:<verification$}{:<retries$}{}",
         "class", "method", "reads back", "retries", "after it"
     );
-    column.line(Line::styled(head, style(Role::Faint)));
+    column.line(Line::styled(head, style(StyleRole::Faint)));
     for class in page.classes(state) {
         let Some(lane) = page.lanes.iter().map(|l| &state.lanes[*l]).find(|l| l.seen.drive.class == class) else {
             continue;
         };
         let order = page.policy.order(&lane.seen.drive, &state.catalogue, state.config.rules);
         let order = order.unwrap_or_else(|_| suggested(&lane.seen.drive, &state.catalogue, state.config.rules));
-        treatment(&class.to_string(), &order, here == Some(Row::Class(class)), &columns, column);
+        treatment(&class.to_string(), &order, here == Some(LotRow::Class(class)), &columns, column);
     }
     column.gap();
     match &page.foreseen {
-        Some(Foreseen { proposals: Ok(proposals), .. }) => proposed(state, page, proposals, here, &columns, column),
-        Some(Foreseen { proposals: Err(why), .. }) => column.sentence(&format!("{why}."), Role::Strong),
+        Some(LotForecast { proposals: Ok(proposals), .. }) => proposed(state, page, proposals, here, &columns, column),
+        Some(LotForecast { proposals: Err(why), .. }) => column.sentence(&format!("{why}."), StyleRole::Strong),
         None => {}
     }
     if let Some(naming) = &page.typing {
@@ -107,11 +110,11 @@ fn naming_line(state: &State, naming: &Naming, column: &mut Column<'_>) {
         Naming::Save(field) => ("Save this policy by the name", field),
         Naming::Take(field) => ("Take the policy of the name", field),
     };
-    let question = Span::styled(format!("{question}: "), state.theme.style(Role::Text));
+    let question = Span::styled(format!("{question}: "), state.theme.style(StyleRole::Text));
     let saved = if state.policies.is_empty() { "none".into() } else { state.policies.join(", ") };
     column.focus = Some(column.used() + 1);
     column.line(Line::from_iter(std::iter::once(question).chain(field.spans(state.theme, 40, true))));
-    column.line(Line::styled(format!("saved so far: {saved}"), state.theme.style(Role::Faint)));
+    column.line(Line::styled(format!("saved so far: {saved}"), state.theme.style(StyleRole::Faint)));
 }
 
 fn treatment(class: &str, order: &Order, here: bool, columns: &Columns, column: &mut Column<'_>) {
@@ -124,8 +127,8 @@ fn treatment(class: &str, order: &Order, here: bool, columns: &Columns, column: 
     let verification = fit(order.verification.short(), columns.verification - 1);
     let said = format!("{class}{method} {verification} {:<w$}{blank}", order.retries, w = columns.retries);
     column.line(Line::from(vec![
-        Span::styled(if here { " ▸  " } else { "    " }, theme.style(Role::Act)),
-        Span::styled(said, theme.style(if here { Role::Strong } else { Role::Text })),
+        Span::styled(if here { " ▸  " } else { "    " }, theme.style(StyleRole::Act)),
+        Span::styled(said, theme.style(if here { StyleRole::Strong } else { StyleRole::Text })),
     ]));
 }
 
@@ -133,7 +136,7 @@ fn proposed(
     state: &State,
     page: &LotPage,
     proposals: &[Proposed],
-    here: Option<Row>,
+    here: Option<LotRow>,
     columns: &Columns,
     column: &mut Column<'_>,
 ) {
@@ -145,21 +148,24 @@ fn proposed(
         } else if at == unable {
             column.heading("These can");
         }
-        let chosen = here == Some(Row::Drive(*id));
+        let chosen = here == Some(LotRow::Drive(*id));
         if chosen {
             column.focus = Some(column.used());
         }
         let able = proposal.what_to_do.is_none();
         let own = if page.changed.iter().any(|(l, _)| l == id) { "changed here" } else { "" };
-        let (sign, sign_role) = if able { ("✓ ", Role::Proved) } else { ("✕ ", Role::Fault) };
+        let (sign, sign_role) = if able { ("✓ ", StyleRole::Proved) } else { ("✕ ", StyleRole::Fault) };
         column.line(Line::from(vec![
-            Span::styled(if chosen { " ▸ " } else { "   " }, style(Role::Act)),
+            Span::styled(if chosen { " ▸ " } else { "   " }, style(StyleRole::Act)),
             Span::styled(sign, style(sign_role)),
-            Span::styled(one(&state.lanes[*id], proposal, own, columns), style(if chosen { Role::Strong } else { Role::Text })),
+            Span::styled(
+                one(&state.lanes[*id], proposal, own, columns),
+                style(if chosen { StyleRole::Strong } else { StyleRole::Text }),
+            ),
         ]));
         if let Some(what) = &proposal.what_to_do {
             let place = column.indented(what, 5);
-            Paragraph::new(what.as_str()).style(style(Role::Faint)).wrap(Wrap { trim: true }).render(place, column.buffer());
+            Paragraph::new(what.as_str()).style(style(StyleRole::Faint)).wrap(Wrap { trim: true }).render(place, column.buffer());
         }
     }
 }

@@ -3,10 +3,10 @@
 mod editor;
 mod view;
 
-use super::{About, Answer, Given, Heard, Screen};
-use crate::action::{Action, Place};
+use super::{PlaceHelp, Screen, ScreenAnswer, ScreenContext, ScreenEvent};
+use crate::action::{Action, KeyPlace};
 use crate::lane::LaneId;
-use crate::message::Command;
+use crate::message::Effect;
 use crate::state::State;
 use crate::widget::field::{Field, Typed};
 use crate::widget::window;
@@ -18,7 +18,7 @@ use std::path::PathBuf;
 
 /// What a chosen method is for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Target {
+enum MethodTarget {
     /// Only to be read.
     Nothing,
     /// The plan of this lane.
@@ -29,7 +29,7 @@ enum Target {
 
 /// The page.
 pub(crate) struct MethodsPage {
-    target: Target,
+    target: MethodTarget,
     /// What is searched for; being typed while `typing`.
     search: Field,
     typing: Typing,
@@ -54,25 +54,25 @@ enum Typing {
 }
 
 impl MethodsPage {
-    fn new(target: Target) -> Self {
+    fn new(target: MethodTarget) -> Self {
         Self { target, search: Field::default(), typing: Typing::Nothing, cursor: 0, scroll: 0, editor: None }
     }
 
     /// The library, only to be read.
     pub(crate) fn to_read() -> Self {
-        Self::new(Target::Nothing)
+        Self::new(MethodTarget::Nothing)
     }
 
     /// To choose one for the plan of this lane.
     pub(crate) fn for_lane(state: &State, lane: LaneId) -> Self {
         let method = state.lanes.get(lane).and_then(|l| l.draft.method.as_ref());
         let cursor = method.and_then(|m| state.catalogue.methods().iter().position(|c| c.name == m.name)).unwrap_or(0);
-        Self { cursor, ..Self::new(Target::Lane(lane)) }
+        Self { cursor, ..Self::new(MethodTarget::Lane(lane)) }
     }
 
     /// To choose one for a row of the lot.
     pub(crate) fn for_lot() -> Self {
-        Self::new(Target::Lot)
+        Self::new(MethodTarget::Lot)
     }
 
     /// The editor on the passes of this lane's plan.
@@ -97,17 +97,17 @@ impl MethodsPage {
         self.cursor = self.cursor.min(self.found(catalogue).len().saturating_sub(1));
     }
 
-    fn perform_in_list(&mut self, state: &State, action: Action) -> Answer {
+    fn perform_in_list(&mut self, state: &State, action: Action) -> ScreenAnswer {
         let last = self.found(&state.catalogue).len().saturating_sub(1);
         match action {
-            Action::Back if self.typing == Typing::Nothing => return Answer::back(),
+            Action::Back if self.typing == Typing::Nothing => return ScreenAnswer::back(),
             Action::Back => {
                 if self.typing == Typing::Search {
                     self.search.clear();
                 }
                 self.typing = Typing::Nothing;
             }
-            Action::Take => return Answer::to_do(self.typed(&state.catalogue)),
+            Action::Take => return ScreenAnswer::to_do(self.typed(&state.catalogue)),
             Action::RowBefore => (self.cursor, self.scroll) = (self.cursor.saturating_sub(1), 0),
             Action::RowAfter => (self.cursor, self.scroll) = ((self.cursor + 1).min(last), 0),
             Action::First => (self.cursor, self.scroll) = (0, 0),
@@ -124,7 +124,7 @@ impl MethodsPage {
             Action::NewMethod => self.editor = Some(Editor::of_new()),
             Action::EditMethod => self.editor = self.chosen(&state.catalogue).map(Editor::of_method),
             Action::DeleteMethod => self.typing = Typing::Delete,
-            Action::ConfirmDelete => return Answer::to_do(self.delete_method(&state.catalogue)),
+            Action::ConfirmDelete => return ScreenAnswer::to_do(self.delete_method(&state.catalogue)),
             Action::ExportMethod => {
                 let name = self.chosen(&state.catalogue).map(|m| format!("{}.toml", m.name)).unwrap_or_default();
                 self.typing = Typing::Export(Field::of(&name));
@@ -132,20 +132,22 @@ impl MethodsPage {
             Action::ImportMethods => self.typing = Typing::Import(Field::default()),
             _ => {}
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     /// Gives the chosen method to who asked for one.
-    fn take_method(&self, catalogue: &Catalogue) -> Answer {
+    fn take_method(&self, catalogue: &Catalogue) -> ScreenAnswer {
         match (self.chosen(catalogue), self.target) {
-            (None, _) | (_, Target::Nothing) => Answer::stay(),
-            (Some(method), Target::Lane(lane)) => Answer::give(Given::Method(Some(lane), Box::new(method.clone()))),
-            (Some(method), Target::Lot) => Answer::give(Given::Method(None, Box::new(method.clone()))),
+            (None, _) | (_, MethodTarget::Nothing) => ScreenAnswer::stay(),
+            (Some(method), MethodTarget::Lane(lane)) => {
+                ScreenAnswer::give(ScreenContext::Method(Some(lane), Box::new(method.clone())))
+            }
+            (Some(method), MethodTarget::Lot) => ScreenAnswer::give(ScreenContext::Method(None, Box::new(method.clone()))),
         }
     }
 
     /// Does what was typed.
-    fn typed(&mut self, catalogue: &Catalogue) -> Vec<Command> {
+    fn typed(&mut self, catalogue: &Catalogue) -> Vec<Effect> {
         match std::mem::replace(&mut self.typing, Typing::Nothing) {
             Typing::Search | Typing::Nothing => vec![],
             // Taking away is answered by its own letter, not by the key that a scanner sends.
@@ -154,26 +156,26 @@ impl MethodsPage {
                 vec![]
             }
             Typing::Import(file) if !file.value().trim().is_empty() => {
-                vec![Command::ImportMethods(PathBuf::from(file.value().trim()))]
+                vec![Effect::ImportMethods(PathBuf::from(file.value().trim()))]
             }
             Typing::Export(file) if !file.value().trim().is_empty() => {
                 let methods = self.chosen(catalogue).into_iter().cloned().collect();
-                vec![Command::ExportMethods(methods, PathBuf::from(file.value().trim()))]
+                vec![Effect::ExportMethods(methods, PathBuf::from(file.value().trim()))]
             }
             Typing::Import(_) | Typing::Export(_) => vec![],
         }
     }
 
-    fn delete_method(&mut self, catalogue: &Catalogue) -> Vec<Command> {
+    fn delete_method(&mut self, catalogue: &Catalogue) -> Vec<Effect> {
         self.typing = Typing::Nothing;
         let Some(name) = self.chosen(catalogue).map(|m| m.name.clone()) else { return vec![] };
         let mut without = catalogue.clone();
         without.remove(&name);
-        vec![Command::SaveMethods(without, format!("`{name}` was taken away."))]
+        vec![Effect::SaveMethods(without, format!("`{name}` was taken away."))]
     }
 
-    fn perform_in_editor(&mut self, state: &mut State, action: Action) -> Answer {
-        let Some(editor) = self.editor.as_mut() else { return Answer::stay() };
+    fn perform_in_editor(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
+        let Some(editor) = self.editor.as_mut() else { return ScreenAnswer::stay() };
         match action {
             Action::Back if editor.asks_before_leaving() => {
                 state.notice = Some("Your changes are not saved: Esc again leaves them behind, any other key goes on.".into());
@@ -181,30 +183,30 @@ impl MethodsPage {
             Action::Back => {
                 let only_passes = editor.saves.is_none();
                 self.editor = None;
-                return if only_passes { Answer::back() } else { Answer::stay() };
+                return if only_passes { ScreenAnswer::back() } else { ScreenAnswer::stay() };
             }
             Action::Take => return self.save_edited(state),
             Action::FieldAfter | Action::FieldBefore => editor.next_field(action == Action::FieldAfter),
             _ => {}
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     /// Saves the edited method, or gives the edited passes to the plan that they are for.
-    fn save_edited(&mut self, state: &mut State) -> Answer {
-        let Some(editor) = self.editor.as_mut() else { return Answer::stay() };
+    fn save_edited(&mut self, state: &mut State) -> ScreenAnswer {
+        let Some(editor) = self.editor.as_mut() else { return ScreenAnswer::stay() };
         editor.leaving = false;
         let program = match editor.checked(&state.catalogue) {
             Ok(program) => program,
             Err(why) => {
                 state.refuse(&why);
-                return Answer::stay();
+                return ScreenAnswer::stay();
             }
         };
         let Some(saves) = &editor.saves else {
             return match self.target {
-                Target::Lane(lane) => Answer::give(Given::Passes(lane, program)),
-                Target::Lot | Target::Nothing => Answer::back(),
+                MethodTarget::Lane(lane) => ScreenAnswer::give(ScreenContext::Passes(lane, program)),
+                MethodTarget::Lot | MethodTarget::Nothing => ScreenAnswer::back(),
             };
         };
         let method = editor.method(program);
@@ -214,32 +216,32 @@ impl MethodsPage {
             with.remove(old);
         }
         match with.add(method) {
-            Ok(()) => Answer::to_do(vec![Command::SaveMethods(with, format!("`{name}` is saved in config.toml."))]),
+            Ok(()) => ScreenAnswer::to_do(vec![Effect::SaveMethods(with, format!("`{name}` is saved in config.toml."))]),
             Err(e) => {
                 state.refuse(&e);
-                Answer::stay()
+                ScreenAnswer::stay()
             }
         }
     }
 }
 
 impl Screen for MethodsPage {
-    fn places(&self, _: &State) -> Vec<Place> {
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
         if self.editor.is_some() {
-            return vec![Place::Editor, Place::Typing];
+            return vec![KeyPlace::Editor, KeyPlace::Typing];
         }
         match self.typing {
-            Typing::Search => vec![Place::MethodsSearch, Place::Typing],
-            Typing::Export(_) | Typing::Import(_) => vec![Place::MethodsFile, Place::Typing],
-            Typing::Delete => vec![Place::MethodsDelete],
-            Typing::Nothing => vec![Place::Methods, Place::Anywhere],
+            Typing::Search => vec![KeyPlace::MethodsSearch, KeyPlace::Typing],
+            Typing::Export(_) | Typing::Import(_) => vec![KeyPlace::MethodsFile, KeyPlace::Typing],
+            Typing::Delete => vec![KeyPlace::MethodsDelete],
+            Typing::Nothing => vec![KeyPlace::Methods, KeyPlace::Anywhere],
         }
     }
 
     fn why_not(&self, state: &State, action: Action) -> Option<String> {
         let own = || self.chosen(&state.catalogue).is_some_and(|m| m.status == Status::Own);
         let why = match action {
-            Action::TakeMethod if self.target == Target::Nothing => {
+            Action::TakeMethod if self.target == MethodTarget::Nothing => {
                 "To use a method, choose a drive, go to Plan, and press m there."
             }
             Action::DeleteMethod if !own() => "Only methods of your own can be taken away; the library stays.",
@@ -248,7 +250,7 @@ impl Screen for MethodsPage {
         Some(why.into())
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         if self.editor.is_some() { self.perform_in_editor(state, action) } else { self.perform_in_list(state, action) }
     }
 
@@ -266,16 +268,16 @@ impl Screen for MethodsPage {
         self.keep_cursor_in_list(&state.catalogue);
     }
 
-    fn click(&mut self, state: &mut State, place: (u16, u16)) -> Answer {
+    fn click(&mut self, state: &mut State, place: (u16, u16)) -> ScreenAnswer {
         if let Some(at) = view::method_at(state, self, place) {
             self.cursor = at;
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     /// Methods were saved: the one that was edited is chosen in the list.
-    fn hear(&mut self, state: &mut State, heard: &Heard) -> bool {
-        let Heard::MethodsSaved = heard else { return false };
+    fn hear(&mut self, state: &mut State, heard: &ScreenEvent) -> bool {
+        let ScreenEvent::MethodsSaved = heard else { return false };
         let edited = self.editor.take().map(|e| e.text(EditField::Name).trim().to_string());
         let at = edited.and_then(|name| self.found(&state.catalogue).iter().position(|m| m.is_called(&name)));
         self.cursor = at.unwrap_or(self.cursor);
@@ -283,7 +285,7 @@ impl Screen for MethodsPage {
         true
     }
 
-    fn about(&self, _: &State) -> Option<About> {
+    fn about(&self, _: &State) -> Option<PlaceHelp> {
         Some((
             "Methods",
             [

@@ -1,10 +1,10 @@
 //! The methods page: the library on the left, one method or the editor on the right.
 
 use super::editor::{EditField, Editor};
-use super::{MethodsPage, Target, Typing};
+use super::{MethodTarget, MethodsPage, Typing};
 use crate::lane::Lane;
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, fit, shorten, words};
 use crate::widget::field::Field;
 use crate::widget::window::{self, Scroll};
@@ -23,7 +23,7 @@ use ratatui::text::{Line, Span};
 pub(super) fn draw(state: &State, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
     let (left, right) = sides(area);
     for y in left.top()..left.bottom() {
-        buffer.set_string(left.right(), y, "│", state.theme.style(Role::Line));
+        buffer.set_string(left.right(), y, "│", state.theme.style(StyleRole::Line));
     }
     list(state, page, left, buffer);
     let scroll = if page.editor.is_some() { Scroll::Follows } else { Scroll::From(page.scroll) };
@@ -54,7 +54,7 @@ fn right_side(state: &State, page: &MethodsPage, column: &mut Column<'_>) {
         Some(editor) => edit(state, page, editor, column),
         None => match page.chosen(&state.catalogue) {
             Some(method) => one(state, page, method, column),
-            None => column.sentence("No method has all these words. Esc shows them all again.", Role::Text),
+            None => column.sentence("No method has all these words. Esc shows them all again.", StyleRole::Text),
         },
     }
 }
@@ -81,8 +81,8 @@ fn list_width(width: u16) -> u16 {
 /// The drive that times and outcomes are for: the target's, else the chosen lane's.
 fn lane<'a>(state: &'a State, page: &MethodsPage) -> Option<&'a Lane> {
     match page.target {
-        Target::Lane(lane) => state.lanes.get(lane),
-        Target::Nothing | Target::Lot => state.lane(),
+        MethodTarget::Lane(lane) => state.lanes.get(lane),
+        MethodTarget::Nothing | MethodTarget::Lot => state.lane(),
     }
 }
 
@@ -95,26 +95,24 @@ fn list(state: &State, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
     let mut column = Column::new(area, buffer, state.theme);
     let style = |role| state.theme.style(role);
     let for_whom = match page.target {
-        Target::Lane(_) => lane(state, page).map(|l| format!("Methods, for {}", l.seen.drive.name())).unwrap_or_default(),
-        Target::Lot => "Methods, for the lot".into(),
-        Target::Nothing => "Methods".into(),
+        MethodTarget::Lane(_) => lane(state, page).map(|l| format!("Methods, for {}", l.seen.drive.name())).unwrap_or_default(),
+        MethodTarget::Lot => "Methods, for the lot".into(),
+        MethodTarget::Nothing => "Methods".into(),
     };
-    column.line(Line::styled(for_whom, style(Role::Strong)));
+    column.line(Line::styled(for_whom, style(StyleRole::Strong)));
     let room = usize::from(column.width()).saturating_sub(2);
     column.line(match (&page.typing, page.search.value()) {
-        (Typing::Search, _) => Line::from_iter(std::iter::once(Span::styled("/ ", style(Role::Act))).chain(page.search.spans(
-            state.theme,
-            room,
-            true,
-        ))),
-        (_, "") => Line::styled(format!("{} methods; / searches", state.catalogue.methods().len()), style(Role::Faint)),
-        (_, text) => Line::styled(format!("/ {text}"), style(Role::Text)),
+        (Typing::Search, _) => Line::from_iter(
+            std::iter::once(Span::styled("/ ", style(StyleRole::Act))).chain(page.search.spans(state.theme, room, true)),
+        ),
+        (_, "") => Line::styled(format!("{} methods; / searches", state.catalogue.methods().len()), style(StyleRole::Faint)),
+        (_, text) => Line::styled(format!("/ {text}"), style(StyleRole::Text)),
     });
     column.gap();
     let lane = lane(state, page);
     let time_head = lane.map(|l| format!("on {}", shorten(&l.seen.drive.path, 12))).unwrap_or_default();
     let title_room = usize::from(column.width()).saturating_sub(2 + 7 + 14 + 2);
-    column.line(Line::styled(format!("  {:<title_room$}{:>6}  {:<14}", "method", "passes", time_head), style(Role::Faint)));
+    column.line(Line::styled(format!("  {:<title_room$}{:>6}  {:<14}", "method", "passes", time_head), style(StyleRole::Faint)));
     let found = page.found(&state.catalogue);
     let rows = usize::from(column.left());
     let first = first_shown(page, rows);
@@ -123,9 +121,9 @@ fn list(state: &State, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
     for (i, method) in found.iter().enumerate().skip(first).take(shown) {
         let here = i == page.cursor;
         let role = match (here, method.status) {
-            (true, _) => Role::Strong,
-            (_, Status::Historical | Status::Proposal) => Role::Faint,
-            _ => Role::Text,
+            (true, _) => StyleRole::Strong,
+            (_, Status::Historical | Status::Proposal) => StyleRole::Faint,
+            _ => StyleRole::Text,
         };
         let time = lane
             .map(|l| {
@@ -134,17 +132,17 @@ fn list(state: &State, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
             .unwrap_or_default();
         let title = fit(&method.title, title_room.saturating_sub(1)) + " ";
         column.line(Line::from(vec![
-            Span::styled(if here { "▸ " } else { "  " }, style(Role::Act)),
+            Span::styled(if here { "▸ " } else { "  " }, style(StyleRole::Act)),
             Span::styled(format!("{title}{:>6}  {time:<14}", method.program.passes()), style(role)),
         ]));
     }
     if more > 0 {
-        column.line(Line::styled(format!("  … {} more lines ↓", more + 1), style(Role::Faint)));
+        column.line(Line::styled(format!("  … {} more lines ↓", more + 1), style(StyleRole::Faint)));
     }
 }
 
 fn one(state: &State, page: &MethodsPage, method: &Method, column: &mut Column<'_>) {
-    column.line(Line::styled(method.title.clone(), state.theme.style(Role::Strong)));
+    column.line(Line::styled(method.title.clone(), state.theme.style(StyleRole::Strong)));
     column.gap();
     column.fact("name", &method.name);
     if method.status != Status::Own {
@@ -164,7 +162,7 @@ fn one(state: &State, page: &MethodsPage, method: &Method, column: &mut Column<'
         Typing::Delete => {
             column.gap();
             column.focus = Some(column.used());
-            column.sentence(&format!("Take {} away for good? d takes it away, Esc keeps it.", method.name), Role::Strong);
+            column.sentence(&format!("Take {} away for good? d takes it away, Esc keeps it.", method.name), StyleRole::Strong);
         }
         Typing::Export(file) => prompt(state, "Write it to the new file", file, column),
         Typing::Import(file) => prompt(state, "Take in the methods of the file", file, column),
@@ -176,7 +174,7 @@ fn prompt(state: &State, question: &str, field: &Field, column: &mut Column<'_>)
     column.gap();
     column.focus = Some(column.used());
     let room = usize::from(column.width()).saturating_sub(question.len() + 2);
-    let question = Span::styled(format!("{question}: "), state.theme.style(Role::Text));
+    let question = Span::styled(format!("{question}: "), state.theme.style(StyleRole::Text));
     column.line(Line::from_iter(std::iter::once(question).chain(field.spans(state.theme, room, true))));
 }
 
@@ -186,13 +184,13 @@ fn preview(state: &State, page: &MethodsPage, title: &str, program: &Program, co
         Some(lane) => {
             let order = order_with(lane, title, program);
             let Ok(plan) = lane.preview(&order) else {
-                return column.sentence("With the rounds of the plan these are too many passes.", Role::Strong);
+                return column.sentence("With the rounds of the plan these are too many passes.", StyleRole::Strong);
             };
             column.heading(&format!("On {}", lane.seen.drive.name()));
-            column.fact_in("it earns", &plan.expected().outcome().to_string(), Role::Strong);
+            column.fact_in("it earns", &plan.expected().outcome().to_string(), StyleRole::Strong);
             let reasons: Vec<&str> = plan.expected().reasons().iter().map(|r| r.sentence.as_str()).collect();
             column.fact("because", &reasons.join(" "));
-            column.fact_in("time", &of_order(&lane.seen.drive, &order, lane.look.speed.sample()).to_string(), Role::Strong);
+            column.fact_in("time", &of_order(&lane.seen.drive, &order, lane.look.speed.sample()).to_string(), StyleRole::Strong);
             column.gap();
             strata_of::of_plan(&plan, &lane.look.known_contents())
         }
@@ -220,7 +218,7 @@ fn edit(state: &State, page: &MethodsPage, editor: &Editor, column: &mut Column<
             None => "A new method of your own".into(),
         },
     };
-    column.line(Line::styled(head, state.theme.style(Role::Strong)));
+    column.line(Line::styled(head, state.theme.style(StyleRole::Strong)));
     column.gap();
     for field in editor.fields() {
         edit_field(state, editor, *field, column);
@@ -228,7 +226,7 @@ fn edit(state: &State, page: &MethodsPage, editor: &Editor, column: &mut Column<
     column.sentence(
         "Passes: 00 or 92 49 24 (bytes)  \"text\"  random  lba (each sector its address)  byte (one random byte)  ~ (complement). \
          After a pass ? reads it back, x4 repeats it. | between passes; shuffle( a | b ) in random order.",
-        Role::Faint,
+        StyleRole::Faint,
     );
     column.gap();
     match editor.program() {
@@ -237,7 +235,7 @@ fn edit(state: &State, page: &MethodsPage, editor: &Editor, column: &mut Column<
             column.fact("passes", &if passes == 1 { "1".into() } else { passes.to_string() });
             preview(state, page, "Passes of your own", &program, column);
         }
-        Err(_) => column.sentence("The strata appear here once the passes can be read.", Role::Faint),
+        Err(_) => column.sentence("The strata appear here once the passes can be read.", StyleRole::Faint),
     }
 }
 
@@ -255,7 +253,7 @@ fn edit_field(state: &State, editor: &Editor, field: EditField, column: &mut Col
     }
     let row = column.take(1);
     let text = format!("{mark}{:<w$} ", field.label(), w = LABEL - 2);
-    words(text, style(if here { Role::Act } else { Role::Faint })).render_at(row, column.buffer());
+    words(text, style(if here { StyleRole::Act } else { StyleRole::Faint })).render_at(row, column.buffer());
     let place = Rect { x: row.x + LABEL as u16, width: row.width.saturating_sub(LABEL as u16), ..row };
     Line::from(input.spans(state.theme, room, here)).render_at(place, column.buffer());
     // A long text is shown around its cursor, and what is wrong with it under that.
@@ -264,17 +262,17 @@ fn edit_field(state: &State, editor: &Editor, field: EditField, column: &mut Col
 
 /// What is wrong with a field, under it; with the passes the mark stands under the very column.
 fn under(state: &State, editor: &Editor, field: EditField, scroll: usize, column: &mut Column<'_>) {
-    let fault = state.theme.style(Role::Fault);
+    let fault = state.theme.style(StyleRole::Fault);
     match (field, editor.program()) {
         (EditField::Passes, Err(e)) => {
             let at = (e.column - 1).saturating_sub(scroll);
             column.line(Line::styled(format!("{}▲", " ".repeat(LABEL + at)), fault));
             let said = format!("column {}: found {}, expected {}", e.column, e.found, e.expected);
-            column.fact_in("", &said, Role::Fault);
+            column.fact_in("", &said, StyleRole::Fault);
         }
         _ => match editor.problem(field, &state.catalogue) {
             Some(problem) if field != EditField::Name || !editor.text(field).is_empty() => {
-                column.fact_in("", &problem, Role::Fault);
+                column.fact_in("", &problem, StyleRole::Fault);
             }
             _ => column.gap(),
         },

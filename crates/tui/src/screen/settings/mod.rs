@@ -2,9 +2,9 @@
 
 mod view;
 
-use super::{About, Answer, Heard, Screen};
-use crate::action::{Action, Place};
-use crate::message::Command;
+use super::{PlaceHelp, Screen, ScreenAnswer, ScreenEvent};
+use crate::action::{Action, KeyPlace};
+use crate::message::Effect;
 use crate::state::State;
 use crate::widget::field::{Field, Typed};
 use jurex_station::settings::Setting;
@@ -33,19 +33,19 @@ impl SettingsPage {
 }
 
 impl Screen for SettingsPage {
-    fn places(&self, _: &State) -> Vec<Place> {
+    fn places(&self, _: &State) -> Vec<KeyPlace> {
         match self.input {
-            Some(_) => vec![Place::SettingsField, Place::Typing],
-            None => vec![Place::Settings, Place::Anywhere],
+            Some(_) => vec![KeyPlace::SettingsField, KeyPlace::Typing],
+            None => vec![KeyPlace::Settings, KeyPlace::Anywhere],
         }
     }
 
-    fn perform(&mut self, state: &mut State, action: Action) -> Answer {
+    fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
         let (setting, last) = (self.chosen(), Setting::ALL.len() - 1);
-        let save = |value: String| Answer::to_do(vec![Command::SaveSetting(setting, value)]);
+        let save = |value: String| ScreenAnswer::to_do(vec![Effect::SaveSetting(setting, value)]);
         match (action, self.input.as_ref()) {
             (Action::Back, Some(_)) => (self.input, self.problem) = (None, None),
-            (Action::Back, None) => return Answer::back(),
+            (Action::Back, None) => return ScreenAnswer::back(),
             (Action::RowBefore, None) => self.cursor = self.cursor.saturating_sub(1),
             (Action::RowAfter, None) => self.cursor = (self.cursor + 1).min(last),
             (Action::First, None) => self.cursor = 0,
@@ -55,7 +55,7 @@ impl Screen for SettingsPage {
             (Action::Take, None) => self.input = Some(Field::of(&setting.shown(&state.config)).taking(MOST_CHARS)),
             _ => {}
         }
-        Answer::stay()
+        ScreenAnswer::stay()
     }
 
     fn type_in(&mut self, _: &mut State, typed: &Typed<'_>) {
@@ -65,18 +65,23 @@ impl Screen for SettingsPage {
     }
 
     /// A setting was saved, or could not be: then what was typed stays as it is.
-    fn hear(&mut self, _: &mut State, heard: &Heard) -> bool {
+    fn hear(&mut self, _: &mut State, heard: &ScreenEvent) -> bool {
         match heard {
-            Heard::SettingSaved => (self.input, self.problem) = (None, None),
-            Heard::SettingNotSaved(why) => self.problem = Some(format!("Not saved: {why}.")),
-            Heard::MethodsSaved | Heard::Policy(_) | Heard::Jobs(..) | Heard::Story(_) | Heard::Where(..) | Heard::Machine(_) => {
+            ScreenEvent::SettingSaved => (self.input, self.problem) = (None, None),
+            ScreenEvent::SettingNotSaved(why) => self.problem = Some(format!("Not saved: {why}.")),
+            ScreenEvent::MethodsSaved
+            | ScreenEvent::Policy(_)
+            | ScreenEvent::Jobs(..)
+            | ScreenEvent::Story(_)
+            | ScreenEvent::Where(..)
+            | ScreenEvent::Machine(_) => {
                 return false;
             }
         }
         true
     }
 
-    fn about(&self, _: &State) -> Option<About> {
+    fn about(&self, _: &State) -> Option<PlaceHelp> {
         Some((
             "Settings",
             [

@@ -2,7 +2,7 @@
 
 use super::SettingsPage;
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, shorten};
 use jurex_station::settings::Setting;
 use ratatui::buffer::Buffer;
@@ -25,21 +25,24 @@ pub(super) fn draw(state: &State, page: &SettingsPage, area: Rect, buffer: &mut 
         let here = at == page.cursor;
         let value = match &page.input {
             Some(field) if here => field.spans(state.theme, room, true),
-            _ => vec![Span::styled(shorten(&shown(setting, state), room), style(if here { Role::Strong } else { Role::Text }))],
+            _ => vec![Span::styled(
+                shorten(&shown(setting, state), room),
+                style(if here { StyleRole::Strong } else { StyleRole::Text }),
+            )],
         };
-        let mark = Span::styled(if here { "▸ " } else { "  " }, style(Role::Act));
-        let label = Span::styled(format!("{:<LABEL$}", setting.label()), style(Role::Faint));
+        let mark = Span::styled(if here { "▸ " } else { "  " }, style(StyleRole::Act));
+        let label = Span::styled(format!("{:<LABEL$}", setting.label()), style(StyleRole::Faint));
         column.line(Line::from_iter([mark, label].into_iter().chain(value)));
     }
     let more = Setting::ALL.len().saturating_sub(first + rows);
     if more > 0 {
-        column.line(Line::styled(format!("  … {more} more lines ↓"), style(Role::Faint)));
+        column.line(Line::styled(format!("  … {more} more lines ↓"), style(StyleRole::Faint)));
     } else {
         column.gap();
     }
     match &page.problem {
-        Some(problem) => column.sentence(&format!("✕ {problem}"), Role::Strong),
-        None => column.sentence(page.chosen().about(), Role::Text),
+        Some(problem) => column.sentence(&format!("✕ {problem}"), StyleRole::Strong),
+        None => column.sentence(page.chosen().about(), StyleRole::Text),
     }
 }
 

@@ -5,29 +5,29 @@ pub(crate) mod view;
 use crate::action::Action;
 use crate::lane::Step;
 use crate::lane::papers::next_backup;
-use crate::lane::stage::Stage;
-use crate::message::{Command, Start};
-use crate::screen::Answer;
+use crate::lane::stage::LaneStage;
+use crate::message::{Effect, Start};
+use crate::screen::ScreenAnswer;
 use crate::state::State;
 use jurex_pattern::text::capital;
 use jurex_sanitize::plan::ArmError;
 use jurex_station::machine::USUAL_KEYBOARD;
 
 /// Does what was asked for in this step.
-pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
     match action {
-        Action::CheckLabel => Answer::to_do(check_label(state)),
+        Action::CheckLabel => ScreenAnswer::to_do(check_label(state)),
         Action::BackedUp => {
             if let Some(lane) = state.lane_mut() {
                 lane.papers.backup = next_backup(lane.papers.backup);
             }
-            Answer::stay()
+            ScreenAnswer::stay()
         }
         Action::LeaveArm if state.lane().is_some_and(|l| l.waits_for_the_drive().is_some()) => {
-            Answer::to_do(state.stop_countdown())
+            ScreenAnswer::to_do(state.stop_countdown())
         }
-        Action::LeaveArm => Answer::to_do(state.go_to(Step::Plan)),
-        _ => Answer::stay(),
+        Action::LeaveArm => ScreenAnswer::to_do(state.go_to(Step::Plan)),
+        _ => ScreenAnswer::stay(),
     }
 }
 
@@ -38,15 +38,15 @@ fn scanner(state: &State) -> &'static str {
 }
 
 /// Checks the label. If it is right, the drive is opened for this process alone, and the countdown begins once it is.
-fn check_label(state: &mut State) -> Vec<Command> {
+fn check_label(state: &mut State) -> Vec<Effect> {
     let (Some(id), Some(lane)) = (state.selected, state.lane()) else { return vec![] };
-    let Stage::Planned(planned) = &lane.stage else { return vec![] };
+    let LaneStage::Planned(planned) = &lane.stage else { return vec![] };
     let intent = planned.from.as_ref().map_or_else(|| planned.plan.intent(), |from| from.checkpoint.intent());
     let cleared = match lane.seen.verdict_on(intent) {
         Ok(cleared) => cleared,
         Err(refusal) => {
             let said = format!("This drive is guarded: {refusal}. Nothing was written.");
-            if let Stage::Planned(planned) = &mut state.lanes[id].stage {
+            if let LaneStage::Planned(planned) = &mut state.lanes[id].stage {
                 planned.problem = Some(said);
             }
             return vec![];
@@ -64,7 +64,7 @@ fn check_label(state: &mut State) -> Vec<Command> {
     };
     let lane = &mut state.lanes[id];
     lane.scroll = 0;
-    let Stage::Planned(planned) = &mut lane.stage else { return vec![] };
+    let LaneStage::Planned(planned) = &mut lane.stage else { return vec![] };
     planned.typed.clear();
     planned.problem = problem;
     let Ok(armed) = checked else { return vec![] };
@@ -73,7 +73,7 @@ fn check_label(state: &mut State) -> Vec<Command> {
     // It goes to the drive, and is kept nowhere.
     lane.draft.secret = None;
     lane.papers.need = Some(lane.draft.need);
-    vec![Command::Open(Box::new(Start {
+    vec![Effect::Open(Box::new(Start {
         lane: id,
         armed,
         before: lane.look.known_contents().into_owned(),

@@ -1,12 +1,12 @@
 //! Arm: the last look. The drive as a label with the places to read from the drive itself left open.
 
 use crate::lane::Lane;
-use crate::lane::stage::{Arming, Planned, Stage};
+use crate::lane::stage::{Arming, LaneStage, Planned};
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, words};
 use crate::widget::field::Field;
-use jurex_device::media::Label;
+use jurex_device::media::DriveLabel;
 use jurex_device::native::by_its_own_word;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
@@ -16,10 +16,10 @@ use ratatui::widgets::{Block, BorderType, Widget};
 pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.question("Last look. Is this the drive in your hands?");
     let planned = match &lane.stage {
-        Stage::Idle => return column.sentence("There is no plan yet.", Role::Faint),
-        Stage::Planned(planned) | Stage::Arming(planned, _) => planned,
-        Stage::Working(_) | Stage::Over(_) => {
-            return column.sentence("This drive was armed, and its job has begun: see Erase.", Role::Text);
+        LaneStage::Idle => return column.sentence("There is no plan yet.", StyleRole::Faint),
+        LaneStage::Planned(planned) | LaneStage::Arming(planned, _) => planned,
+        LaneStage::Working(_) | LaneStage::Over(_) => {
+            return column.sentence("This drive was armed, and its job has begun: see Erase.", StyleRole::Text);
         }
     };
     let plan = &planned.plan;
@@ -29,7 +29,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     }
     column.sentence(
         &format!("Read {} from the drive itself, type or scan it, and press Enter.", lane.label().asks_for()),
-        Role::Strong,
+        StyleRole::Strong,
     );
     how_it_stands(state, lane, planned, column);
     column.gap();
@@ -42,9 +42,9 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
             _ => "what was laid last is read again before it is trusted",
         };
         let said = format!("job {job}, cut short {place}: {first}");
-        column.fact_in("goes on with", &said, Role::Strong);
+        column.fact_in("goes on with", &said, StyleRole::Strong);
     }
-    column.fact_in("what is lost", &plan.warning(), Role::Text);
+    column.fact_in("what is lost", &plan.warning(), StyleRole::Text);
     if let Some(contents) = &lane.look.contents {
         column.fact("on it now", &contents.sentence());
     }
@@ -60,29 +60,29 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
 /// The countdown, or why there is none: right under what was typed, so that it is in sight on every screen.
 fn how_it_stands(state: &State, lane: &Lane, planned: &Planned, column: &mut Column<'_>) {
     match &lane.stage {
-        Stage::Arming(_, Arming::Opening) => {
-            column.sentence("The label is right. Opening the drive for this job alone …", Role::Act);
+        LaneStage::Arming(_, Arming::Opening) => {
+            column.sentence("The label is right. Opening the drive for this job alone …", StyleRole::Act);
         }
-        Stage::Arming(_, Arming::DriveAtWork(progress)) => {
+        LaneStage::Arming(_, Arming::DriveAtWork(progress)) => {
             let how_far = progress.map(|p| format!(": {}", by_its_own_word(p))).unwrap_or_default();
             let said = format!(
                 "The label is right. The drive is still at work on the erasure that this job began{how_far}. It is opened when that is over, and the job goes on; Esc leaves it at work."
             );
-            column.sentence(&said, Role::Act);
+            column.sentence(&said, StyleRole::Act);
         }
-        Stage::Arming(_, Arming::Counting(starts)) => {
+        LaneStage::Arming(_, Arming::Counting(starts)) => {
             let left = starts.saturating_sub(state.now).as_secs_f64().ceil();
             let what = match (&planned.from, planned.plan.own_erase()) {
                 (Some(_), _) => "Going on",
                 (None, Some(_)) => "The drive's own erasure",
                 (None, None) => "Writing",
             };
-            column.sentence(&format!("The label is right. {what} begins in {left:.0} s. Any key stops it."), Role::Act);
+            column.sentence(&format!("The label is right. {what} begins in {left:.0} s. Any key stops it."), StyleRole::Act);
         }
-        Stage::Idle | Stage::Planned(_) | Stage::Working(_) | Stage::Over(_) => {}
+        LaneStage::Idle | LaneStage::Planned(_) | LaneStage::Working(_) | LaneStage::Over(_) => {}
     }
     if let Some(problem) = &planned.problem {
-        column.sentence(&format!("✕ {problem}"), Role::Strong);
+        column.sentence(&format!("✕ {problem}"), StyleRole::Strong);
     }
 }
 
@@ -93,20 +93,20 @@ fn label(state: &State, lane: &Lane, planned: &Planned, column: &mut Column<'_>)
     let area = column.take(if short { 7 } else { 9 });
     let card = Rect { width: area.width.min(58), ..area };
     let style = |role| state.theme.style(role);
-    let block = Block::bordered().border_type(BorderType::Plain).border_style(style(Role::Line));
+    let block = Block::bordered().border_type(BorderType::Plain).border_style(style(StyleRole::Line));
     let inner = block.inner(card);
     block.render(card, column.buffer());
     let maker = drive.unit.maker.clone().unwrap_or_else(|| drive.bus.to_string());
     let mut lines = vec![
-        words(format!("  {}", maker.to_uppercase()), style(Role::Strong)),
-        words(format!("  {}", drive.unit.model.clone().unwrap_or_else(|| drive.shown_path())), style(Role::Text)),
-        words(format!("  {}", drive.size()), style(Role::Text)),
+        words(format!("  {}", maker.to_uppercase()), style(StyleRole::Strong)),
+        words(format!("  {}", drive.unit.model.clone().unwrap_or_else(|| drive.shown_path())), style(StyleRole::Text)),
+        words(format!("  {}", drive.size()), style(StyleRole::Text)),
     ];
     let gap = (!short).then(|| Line::raw(""));
     lines.extend(gap.clone());
     lines.push(blank_line(state, lane, &planned.typed));
     lines.extend(gap);
-    lines.push(words(format!("  {} · {} · {}", drive.class, drive.bus, drive.shown_path()), style(Role::Faint)));
+    lines.push(words(format!("  {} · {} · {}", drive.class, drive.bus, drive.shown_path()), style(StyleRole::Faint)));
     for (row, line) in lines.into_iter().enumerate().take(inner.height.into()) {
         line.render(Rect { y: inner.y + row as u16, height: 1, ..inner }, column.buffer());
     }
@@ -119,20 +119,20 @@ const FIELD_ROOM: usize = 30;
 fn blank_line(state: &State, lane: &Lane, typed: &Field) -> Line<'static> {
     let style = |role| state.theme.style(role);
     let (shown, places) = match lane.label() {
-        Label::SerialEnding { start, ending } => (format!("  S/N  {start}"), ending.chars().count()),
-        Label::Namespace { start, ending, namespace } => {
+        DriveLabel::SerialEnding { start, ending } => (format!("  S/N  {start}"), ending.chars().count()),
+        DriveLabel::Namespace { start, ending, namespace } => {
             (format!("  S/N/namespace  {start}"), ending.chars().count() + 1 + namespace.to_string().len())
         }
-        Label::SectorCount(_) => ("  sectors  ".into(), 12),
-        Label::Place(place) => ("  place  ".into(), place.chars().count()),
+        DriveLabel::SectorCount(_) => ("  sectors  ".into(), 12),
+        DriveLabel::Place(place) => ("  place  ".into(), place.chars().count()),
     };
-    let mut spans = vec![Span::styled(shown, style(Role::Text))];
+    let mut spans = vec![Span::styled(shown, style(StyleRole::Text))];
     if lane.is_armed() {
-        spans.push(Span::styled("✓ right", style(Role::Act)));
+        spans.push(Span::styled("✓ right", style(StyleRole::Act)));
         return Line::from(spans);
     }
     let open = places.saturating_sub(typed.value().chars().count() + 1);
     spans.extend(typed.spans(state.theme, FIELD_ROOM, true));
-    spans.push(Span::styled("▁".repeat(open), style(Role::Act)));
+    spans.push(Span::styled("▁".repeat(open), style(StyleRole::Act)));
     Line::from(spans)
 }

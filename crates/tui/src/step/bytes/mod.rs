@@ -5,7 +5,7 @@ pub(crate) mod view;
 use crate::action::Action;
 use crate::lane::LaneId;
 use crate::lane::bytes::{BytesView, DUMP_ROW, MAP_ROW, PAGE_SECTORS, Prompt};
-use crate::message::Command;
+use crate::message::Effect;
 use crate::state::State;
 use crate::widget::field::Field;
 use jurex_device::bytes::{Needle, Search};
@@ -24,7 +24,7 @@ impl State {
         }
     }
 
-    pub(crate) fn searched(&mut self, lane: LaneId, found: Result<Search, ReadError>) -> Vec<Command> {
+    pub(crate) fn searched(&mut self, lane: LaneId, found: Result<Search, ReadError>) -> Vec<Effect> {
         let Some(logical) = self.lanes.get(lane).map(|l| u64::from(l.seen.drive.geometry.logical)) else { return vec![] };
         let Some(view) = self.view_of(lane) else { return vec![] };
         view.searching = None;
@@ -32,7 +32,7 @@ impl State {
             Ok(Search::Found(byte)) => {
                 view.said = Some(format!("Found at byte {} of sector {}.", byte % logical, byte / logical));
                 view.scroll = (byte % logical) as usize / DUMP_ROW * DUMP_ROW;
-                view.go_to(byte / logical).into_iter().map(|first| Command::ReadPage(lane, first)).collect()
+                view.go_to(byte / logical).into_iter().map(|first| Effect::ReadPage(lane, first)).collect()
             }
             Ok(Search::NotFound) => {
                 view.said = Some("Not found from there to the drive's end.".into());
@@ -54,16 +54,16 @@ impl State {
     }
 
     /// Opens the byte viewer at the next find of the last search.
-    pub(crate) fn see_find(&mut self) -> Vec<Command> {
+    pub(crate) fn see_find(&mut self) -> Vec<Effect> {
         let (Some(id), Some(lane)) = (self.selected, self.lane_mut()) else { return vec![] };
         let Some((said, at)) = lane.readings.see_next() else { return vec![] };
         let view = lane.look.bytes.get_or_insert_default();
         (view.scroll, view.said) = (0, Some(said));
-        view.go_to(at.0).into_iter().map(|first| Command::ReadPage(id, first)).collect()
+        view.go_to(at.0).into_iter().map(|first| Effect::ReadPage(id, first)).collect()
     }
 
     /// Does what was asked for in the byte viewer.
-    pub(crate) fn perform_on_bytes(&mut self, action: Action) -> Vec<Command> {
+    pub(crate) fn perform_on_bytes(&mut self, action: Action) -> Vec<Effect> {
         let (Some(index), Some(lane)) = (self.selected, self.lane_mut()) else { return vec![] };
         let geometry = lane.seen.drive.geometry;
         let starts: Vec<u64> = lane.look.contents.iter().flat_map(|c| &c.regions).map(|r| r.at.first.0).collect();
@@ -73,7 +73,7 @@ impl State {
         let target = match action {
             Action::LeaveBytes => {
                 lane.look.bytes = None;
-                return vec![Command::BreakOffSearch(index)];
+                return vec![Effect::BreakOffSearch(index)];
             }
             Action::Take => return take_prompt(view, index, geometry.sectors, u64::from(geometry.logical)),
             Action::Back => {
@@ -110,23 +110,23 @@ impl State {
             _ => return vec![],
         };
         view.scroll = 0;
-        view.go_to(target.min(last)).into_iter().map(|first| Command::ReadPage(index, first)).collect()
+        view.go_to(target.min(last)).into_iter().map(|first| Effect::ReadPage(index, first)).collect()
     }
 }
 
 /// Searches again from the sector after the chosen one.
-fn search_on(view: &mut BytesView, lane: LaneId, logical: u64) -> Vec<Command> {
+fn search_on(view: &mut BytesView, lane: LaneId, logical: u64) -> Vec<Effect> {
     let Some(needle) = view.needle.clone() else {
         view.said = Some("Nothing was searched for yet: / asks what.".into());
         return vec![];
     };
     let from = (view.cursor + 1).saturating_mul(logical);
     view.searching = Some(from);
-    vec![Command::Search(lane, needle, from)]
+    vec![Effect::Search(lane, needle, from)]
 }
 
 /// Does what was typed: goes to a sector, or begins a search.
-fn take_prompt(view: &mut BytesView, lane: LaneId, sectors: u64, logical: u64) -> Vec<Command> {
+fn take_prompt(view: &mut BytesView, lane: LaneId, sectors: u64, logical: u64) -> Vec<Effect> {
     match view.prompt.take() {
         Some(Prompt::Sector(field)) => jump(view, lane, sectors, field.value()),
         Some(Prompt::Search(field)) => {
@@ -134,17 +134,17 @@ fn take_prompt(view: &mut BytesView, lane: LaneId, sectors: u64, logical: u64) -
             let Some(needle) = view.needle.clone() else { return vec![] };
             let from = view.cursor.saturating_mul(logical);
             view.searching = Some(from);
-            vec![Command::Search(lane, needle, from)]
+            vec![Effect::Search(lane, needle, from)]
         }
         None => vec![],
     }
 }
 
-fn jump(view: &mut BytesView, lane: LaneId, sectors: u64, text: &str) -> Vec<Command> {
+fn jump(view: &mut BytesView, lane: LaneId, sectors: u64, text: &str) -> Vec<Effect> {
     match text.trim().parse::<u64>() {
         Ok(sector) if sector < sectors => {
             view.scroll = 0;
-            view.go_to(sector).into_iter().map(|first| Command::ReadPage(lane, first)).collect()
+            view.go_to(sector).into_iter().map(|first| Effect::ReadPage(lane, first)).collect()
         }
         _ => {
             let last = sectors.saturating_sub(1);

@@ -4,7 +4,7 @@ use crate::lane::Lane;
 use crate::lane::bytes::{BytesView, DUMP_ROW, MAP_ROW, PAGE_SECTORS, Prompt};
 use crate::state::State;
 
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, words};
 use crate::widget::field::Field;
 use jurex_device::bytes::{SectorKind, classify};
@@ -16,13 +16,13 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::Widget;
 
 /// Sign, role and word of each kind of sector.
-fn sign(kind: SectorKind) -> (&'static str, Role, &'static str) {
+fn sign(kind: SectorKind) -> (&'static str, StyleRole, &'static str) {
     match kind {
-        SectorKind::Blank => ("·", Role::Faint, "blank: one byte over and over"),
-        SectorKind::Text => ("≡", Role::Text, "text"),
-        SectorKind::Dense => ("▓", Role::Former, "dense: compressed, encrypted or random"),
-        SectorKind::Structure => ("◈", Role::Strong, "known structure: a table or superblock"),
-        SectorKind::Mixed => ("░", Role::Former, "mixed"),
+        SectorKind::Blank => ("·", StyleRole::Faint, "blank: one byte over and over"),
+        SectorKind::Text => ("≡", StyleRole::Text, "text"),
+        SectorKind::Dense => ("▓", StyleRole::Former, "dense: compressed, encrypted or random"),
+        SectorKind::Structure => ("◈", StyleRole::Strong, "known structure: a table or superblock"),
+        SectorKind::Mixed => ("░", StyleRole::Former, "mixed"),
     }
 }
 
@@ -32,10 +32,10 @@ pub(crate) fn draw(state: &State, lane: &Lane, view: &BytesView, area: Rect, buf
     let [head, body] = Layout::vertical([Constraint::Length(6), Constraint::Min(0)]).areas(area);
     heading(lane, view, &mut Column::new(head, buffer, state.theme));
     let page = match &view.page {
-        None => return words("Reading …", state.theme.style(Role::Faint)).render(body, buffer),
+        None => return words("Reading …", state.theme.style(StyleRole::Faint)).render(body, buffer),
         Some(Err(why)) => {
             let mut column = Column::new(body, buffer, state.theme);
-            return column.sentence(&format!("✕ These sectors could not be read: {why}."), Role::Strong);
+            return column.sentence(&format!("✕ These sectors could not be read: {why}."), StyleRole::Strong);
         }
         Some(Ok(page)) => page,
     };
@@ -56,7 +56,7 @@ fn heading(lane: &Lane, view: &BytesView, column: &mut Column<'_>) {
     column.fact_in(
         "sector",
         &format!("{} of {}, byte {} ({})", grouped(view.cursor), grouped(geometry.sectors), grouped(byte), size(byte)),
-        Role::Strong,
+        StyleRole::Strong,
     );
     let region = lane.look.contents.iter().flat_map(|c| &c.regions).find(|r| r.at.contains(Lba(view.cursor)));
     column.fact(
@@ -68,15 +68,15 @@ fn heading(lane: &Lane, view: &BytesView, column: &mut Column<'_>) {
         view.page.as_ref().and_then(|p| p.as_ref().ok()).and_then(|p| p.chunks(logical).nth((view.cursor - view.first) as usize));
     column.fact("looks like", sector.map_or("", |s| sign(classify(s)).2));
     let prompt = |label: &str, field: &Field, after: &'static str| {
-        let label = Span::styled(format!("{label:<18}"), column.theme.style(Role::Faint));
-        let after = Span::styled(after, column.theme.style(Role::Faint));
+        let label = Span::styled(format!("{label:<18}"), column.theme.style(StyleRole::Faint));
+        let after = Span::styled(after, column.theme.style(StyleRole::Faint));
         Line::from_iter(std::iter::once(label).chain(field.spans(column.theme, 40, true)).chain([after]))
     };
     match (&view.prompt, view.searching, &view.said) {
         (Some(Prompt::Sector(field)), ..) => column.line(prompt("go to sector", field, "")),
         (Some(Prompt::Search(field)), ..) => column.line(prompt("search for", field, "  (pairs of hex digits, or text)")),
-        (None, Some(at), _) => column.fact_in("searching", &format!("at {}", size(at)), Role::Act),
-        (None, None, Some(said)) => column.fact_in("", said, Role::Act),
+        (None, Some(at), _) => column.fact_in("searching", &format!("at {}", size(at)), StyleRole::Act),
+        (None, None, Some(said)) => column.fact_in("", said, StyleRole::Act),
         (None, None, None) => column.gap(),
     }
     column.heading("bytes");
@@ -90,9 +90,9 @@ fn dump(state: &State, view: &BytesView, sector: &[u8], area: Rect, buffer: &mut
         let hex: Vec<String> = row.iter().map(|b| format!("{b:02x}")).collect();
         let text: String = row.iter().map(|b| if (0x20..0x7f).contains(b) { char::from(*b) } else { '·' }).collect();
         column.line(Line::from(vec![
-            Span::styled(format!("{:04x}  ", i * DUMP_ROW), style(Role::Faint)),
-            Span::styled(format!("{:<49}", hex.join(" ")), style(Role::Text)),
-            Span::styled(text, style(Role::Former)),
+            Span::styled(format!("{:04x}  ", i * DUMP_ROW), style(StyleRole::Faint)),
+            Span::styled(format!("{:<49}", hex.join(" ")), style(StyleRole::Text)),
+            Span::styled(text, style(StyleRole::Former)),
         ]));
     }
 }
@@ -116,7 +116,7 @@ fn map<'p>(state: &State, view: &BytesView, sectors: impl Iterator<Item = &'p [u
             let short = word.split(':').next().unwrap_or(word);
             let line = Line::from(vec![
                 Span::styled(shape, state.theme.style(role)),
-                Span::styled(format!(" {short}"), state.theme.style(Role::Faint)),
+                Span::styled(format!(" {short}"), state.theme.style(StyleRole::Faint)),
             ]);
             line.render(Rect { y, height: 1, ..area }, buffer);
         }

@@ -3,33 +3,33 @@
 pub(crate) mod view;
 
 use crate::action::Action;
-use crate::lane::stage::Stage;
-use crate::message::Command;
-use crate::screen::Answer;
+use crate::lane::stage::LaneStage;
+use crate::message::Effect;
+use crate::screen::ScreenAnswer;
 use crate::screen::preview::PreviewPage;
 use crate::state::State;
 use jurex_pattern::text::shown_path;
 
 /// Does what was asked for in this step.
-pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
     match action {
         Action::SeePaper => return see(state),
-        Action::WriteCertificate => return Answer::to_do(write(state)),
+        Action::WriteCertificate => return ScreenAnswer::to_do(write(state)),
         Action::FieldAfter | Action::FieldBefore => next_field(state, action == Action::FieldAfter),
         Action::LeaveField => state.leave_field(),
         _ => {}
     }
-    Answer::stay()
+    ScreenAnswer::stay()
 }
 
 /// The paper as it will print with the fields as they stand.
-fn see(state: &mut State) -> Answer {
+fn see(state: &mut State) -> ScreenAnswer {
     state.leave_field();
     let page = state.lane().and_then(|lane| {
         let record = lane.over()?.end.record.clone().with_papers(lane.papers.clone());
         Some(PreviewPage::of(&record, &state.house, state.size.0))
     });
-    page.map_or_else(Answer::stay, Answer::push)
+    page.map_or_else(ScreenAnswer::stay, ScreenAnswer::push)
 }
 
 fn next_field(state: &mut State, forwards: bool) {
@@ -39,7 +39,7 @@ fn next_field(state: &mut State, forwards: bool) {
 }
 
 /// Writes the paper with the fields as they stand.
-fn write(state: &mut State) -> Vec<Command> {
+fn write(state: &mut State) -> Vec<Effect> {
     if state.in_burst() {
         // The line end of a scanner or a paste: it goes on to the next field, and writes nothing.
         next_field(state, true);
@@ -48,7 +48,7 @@ fn write(state: &mut State) -> Vec<Command> {
     }
     state.leave_field();
     let (Some(id), Some(lane)) = (state.selected, state.lane_mut()) else { return vec![] };
-    let Stage::Over(over) = &mut lane.stage else { return vec![] };
+    let LaneStage::Over(over) = &mut lane.stage else { return vec![] };
     if let Some(Ok(paths)) = over.written.as_ref().filter(|_| over.papers_written.as_ref() == Some(&lane.papers)) {
         let folder = paths.first().and_then(|p| p.parent()).map(shown_path).unwrap_or_default();
         state.notice = Some(format!("This paper is written already, in {folder}. Change a field to write another beside it."));
@@ -56,5 +56,5 @@ fn write(state: &mut State) -> Vec<Command> {
     }
     over.papers_written = Some(lane.papers.clone());
     let record = over.end.record.clone().with_papers(lane.papers.clone());
-    vec![Command::Write(id, Box::new(record))]
+    vec![Effect::Write(id, Box::new(record))]
 }

@@ -2,9 +2,9 @@
 
 use crate::lane::Lane;
 use crate::lane::papers::{Form, PaperField};
-use crate::lane::stage::{Over, Written};
+use crate::lane::stage::{Over, WrittenPapers};
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, shorten};
 use jurex_pattern::units::size;
 use jurex_sanitize::rules::Outcome;
@@ -14,7 +14,7 @@ use std::path::PathBuf;
 
 /// Draws the step into a column that is as long as it needs; where it is wide, form and paper side by side.
 pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
-    let Some(over) = lane.over() else { return column.sentence("There is no record yet.", Role::Faint) };
+    let Some(over) = lane.over() else { return column.sentence("There is no record yet.", StyleRole::Faint) };
     let Over { form: fields, written: files, .. } = over;
     column.question("Can I sign for it?");
     if column.width() < 90 {
@@ -50,11 +50,11 @@ fn form(state: &State, lane: &Lane, form: &Form, column: &mut Column<'_>) {
         let styled = |text: String, role| vec![Span::styled(text, state.theme.style(role))];
         let value = match (here, field.is_choice()) {
             (true, false) => form.input.spans(state.theme, room, true),
-            (true, true) => styled(format!("{}   (Space changes it)", or_dash(&field.shown(&lane.papers))), Role::Act),
-            (false, _) => styled(shorten(&or_line(&field.shown(&lane.papers)), room), Role::Text),
+            (true, true) => styled(format!("{}   (Space changes it)", or_dash(&field.shown(&lane.papers))), StyleRole::Act),
+            (false, _) => styled(shorten(&or_line(&field.shown(&lane.papers)), room), StyleRole::Text),
         };
         let mark = if here { "▸ " } else { "  " };
-        let label = Span::styled(format!("{mark}{:<21}", field.label()), state.theme.style(Role::Faint));
+        let label = Span::styled(format!("{mark}{:<21}", field.label()), state.theme.style(StyleRole::Faint));
         column.line(Line::from_iter(std::iter::once(label).chain(value)));
     }
 }
@@ -74,7 +74,7 @@ fn says(lane: &Lane, over: &Over, column: &mut Column<'_>) {
     let claim = record.claim();
     column.heading(&format!("What the {} says", lane.paper()));
     column.fact("job", record.job.as_str());
-    let role = if claim.outcome() == Outcome::NotSanitized { Role::Fault } else { Role::Proved };
+    let role = if claim.outcome() == Outcome::NotSanitized { StyleRole::Fault } else { StyleRole::Proved };
     column.fact_in("outcome", &claim.outcome().to_string(), role);
     column.fact("drive", &evidence.drive().name());
     column.fact("serial", evidence.drive().unit.serial.as_deref().unwrap_or("not told by the drive"));
@@ -95,16 +95,16 @@ fn says(lane: &Lane, over: &Over, column: &mut Column<'_>) {
     column.fact("confidence", &over.confidence);
     column.fact("judged by", record.rule_set());
     if let Some(said) = jurex_station::files::lacking_signs(record, &lane.papers) {
-        column.sentence(&said, Role::Strong);
+        column.sentence(&said, StyleRole::Strong);
     }
 }
 
-fn written(written: Option<&Written>, signs: &str, column: &mut Column<'_>) {
+fn written(written: Option<&WrittenPapers>, signs: &str, column: &mut Column<'_>) {
     match written {
         None => {
-            column.sentence("Not written yet: Enter writes the PDF, the record and the drawings.", Role::Strong);
+            column.sentence("Not written yet: Enter writes the PDF, the record and the drawings.", StyleRole::Strong);
             if !signs.is_empty() {
-                column.sentence(signs, Role::Text);
+                column.sentence(signs, StyleRole::Text);
             }
         }
         Some(Ok(paths)) => {
@@ -117,6 +117,6 @@ fn written(written: Option<&Written>, signs: &str, column: &mut Column<'_>) {
             let name = |p: &PathBuf| p.file_name().unwrap_or_default().to_string_lossy().into_owned();
             paths.iter().enumerate().for_each(|(i, p)| column.fact(if i == 0 { "files" } else { "" }, &name(p)));
         }
-        Some(Err(why)) => column.sentence(&format!("✕ {why}"), Role::Strong),
+        Some(Err(why)) => column.sentence(&format!("✕ {why}"), StyleRole::Strong),
     }
 }

@@ -4,8 +4,8 @@ pub(crate) mod view;
 
 use crate::action::Action;
 use crate::lane::Lane;
-use crate::message::Command;
-use crate::screen::Answer;
+use crate::message::Effect;
+use crate::screen::ScreenAnswer;
 use crate::screen::line::TypedLine;
 use crate::screen::methods::MethodsPage;
 use crate::state::State;
@@ -18,21 +18,21 @@ use jurex_sanitize::rules::Technique;
 const MOST_ROUNDS: u32 = 99;
 
 /// Does what was asked for in this step.
-pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
-    let Some(id) = state.selected else { return Answer::stay() };
+pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
+    let Some(id) = state.selected else { return ScreenAnswer::stay() };
     match action {
         Action::BeginAnew => {
             state.lanes[id].begin_anew();
-            Answer::to_do(vec![Command::Look(id)])
+            ScreenAnswer::to_do(vec![Effect::Look(id)])
         }
-        Action::ChooseMethod => Answer::push(MethodsPage::for_lane(state, id)),
-        Action::EditPasses => Answer::push(MethodsPage::for_passes(state, id)),
-        Action::Range => Answer::push(TypedLine::of_range(id)),
-        Action::TakePlan if needs_psid(&state.lanes[id]) => Answer::push(TypedLine::of_psid(id)),
-        Action::TakePlan => Answer::to_do(state.take_plan()),
+        Action::ChooseMethod => ScreenAnswer::push(MethodsPage::for_lane(state, id)),
+        Action::EditPasses => ScreenAnswer::push(MethodsPage::for_passes(state, id)),
+        Action::Range => ScreenAnswer::push(TypedLine::of_range(id)),
+        Action::TakePlan if needs_psid(&state.lanes[id]) => ScreenAnswer::push(TypedLine::of_psid(id)),
+        Action::TakePlan => ScreenAnswer::to_do(state.take_plan()),
         _ => {
             change_draft(&mut state.lanes[id], action);
-            Answer::stay()
+            ScreenAnswer::stay()
         }
     }
 }

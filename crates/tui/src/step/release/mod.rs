@@ -3,34 +3,34 @@
 pub(crate) mod view;
 
 use crate::action::Action;
-use crate::message::Command;
-use crate::screen::Answer;
+use crate::message::Effect;
+use crate::screen::ScreenAnswer;
 use crate::state::State;
 
 /// Does what was asked for in this step.
-pub(crate) fn perform(state: &mut State, action: Action) -> Answer {
+pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
     match action {
-        Action::ReleaseIt => Answer::to_do(release(state)),
+        Action::ReleaseIt => ScreenAnswer::to_do(release(state)),
         Action::PrintLabel => {
             let job = state.lane().and_then(|l| l.job_for_label());
-            Answer::to_do(job.map(Command::Label).into_iter().collect())
+            ScreenAnswer::to_do(job.map(Effect::Label).into_iter().collect())
         }
         Action::KindAfter | Action::KindBefore => {
             if let Some(lane) = state.lane_mut().filter(|l| !l.release.is_busy) {
                 lane.release.turn_kind(action == Action::KindAfter);
                 lane.scroll = 0;
             }
-            Answer::stay()
+            ScreenAnswer::stay()
         }
         Action::FieldAfter | Action::FieldBefore => {
             next_field(state, action == Action::FieldAfter);
-            Answer::stay()
+            ScreenAnswer::stay()
         }
         Action::LeaveField => {
             state.leave_field();
-            Answer::stay()
+            ScreenAnswer::stay()
         }
-        _ => Answer::stay(),
+        _ => ScreenAnswer::stay(),
     }
 }
 
@@ -41,7 +41,7 @@ fn next_field(state: &mut State, forwards: bool) {
 }
 
 /// Does what the form says.
-fn release(state: &mut State) -> Vec<Command> {
+fn release(state: &mut State) -> Vec<Effect> {
     if state.in_burst() {
         // The line end of a scanner: it goes on to the next field, and does nothing.
         next_field(state, true);
@@ -61,7 +61,7 @@ fn release(state: &mut State) -> Vec<Command> {
         }
         Ok(wanted) => {
             (lane.release.is_busy, lane.release.outcome) = (true, None);
-            vec![Command::Release(id, Box::new(wanted), by)]
+            vec![Effect::Release(id, Box::new(wanted), by)]
         }
     }
 }

@@ -3,10 +3,10 @@
 use crate::lane::Lane;
 use crate::lane::release::{KINDS, ReleaseField, said};
 use crate::state::State;
-use crate::theme::Role;
+use crate::theme::StyleRole;
 use crate::widget::column::{Column, shorten};
 use crate::widget::story::story;
-use jurex_disposition::release::Matter;
+use jurex_disposition::release::OpenItem;
 use jurex_pattern::units::si_size;
 use jurex_station::release::Becomes;
 use ratatui::text::{Line, Span};
@@ -20,10 +20,10 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     kinds(state, lane, column);
     let form = &lane.release;
     column.gap();
-    column.sentence(said(form.kind()).1, Role::Text);
+    column.sentence(said(form.kind()).1, StyleRole::Text);
     fields(state, lane, column);
     for hint in form.hints(lane.seen.drive.class, lane.seen.drive.simulated) {
-        column.sentence(&hint, Role::Faint);
+        column.sentence(&hint, StyleRole::Faint);
     }
     column.gap();
     came_of_it(lane, column);
@@ -34,10 +34,10 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
 fn stands(lane: &Lane, column: &mut Column<'_>) {
     let standing = lane.release.known.as_ref().and_then(|k| k.standing.as_ref());
     match standing {
-        None => column.sentence("The ledger knows nothing of this drive yet.", Role::Text),
+        None => column.sentence("The ledger knows nothing of this drive yet.", StyleRole::Text),
         Some(standing) => {
             let matter = standing.matter();
-            let role = if matter == Some(Matter::Undecided) { Role::Fault } else { Role::Strong };
+            let role = if matter == Some(OpenItem::Undecided) { StyleRole::Fault } else { StyleRole::Strong };
             column.fact_in("where it is", &lane.release.known.as_ref().and_then(|k| k.whereabouts()).unwrap_or_default(), role);
             column.fact("erased", &standing.treated_said());
             if let Some(matter) = matter {
@@ -64,7 +64,7 @@ fn kinds(state: &State, lane: &Lane, column: &mut Column<'_>) {
             used = 0;
         }
         used += columns;
-        line.push(Span::styled(text, state.theme.style(if chosen { Role::Act } else { Role::Faint })));
+        line.push(Span::styled(text, state.theme.style(if chosen { StyleRole::Act } else { StyleRole::Faint })));
     }
     column.line(Line::from(line));
 }
@@ -82,12 +82,12 @@ fn fields(state: &State, lane: &Lane, column: &mut Column<'_>) {
         let styled = |text: String, role| vec![Span::styled(text, state.theme.style(role))];
         let value = match (here, field.is_choice()) {
             (true, false) => form.input.spans(state.theme, room, true),
-            (true, true) => styled(format!("{shown}   (Space changes it)"), Role::Act),
-            (false, _) if shown.is_empty() => styled("▁▁▁▁▁▁▁▁▁▁▁▁".into(), Role::Faint),
-            (false, _) => styled(shorten(&shown, room), Role::Text),
+            (true, true) => styled(format!("{shown}   (Space changes it)"), StyleRole::Act),
+            (false, _) if shown.is_empty() => styled("▁▁▁▁▁▁▁▁▁▁▁▁".into(), StyleRole::Faint),
+            (false, _) => styled(shorten(&shown, room), StyleRole::Text),
         };
         let mark = if here { "▸ " } else { "  " };
-        let label = Span::styled(format!("{mark}{:<21}", field.label(form.kind())), state.theme.style(Role::Faint));
+        let label = Span::styled(format!("{mark}{:<21}", field.label(form.kind())), state.theme.style(StyleRole::Faint));
         column.line(Line::from_iter(std::iter::once(label).chain(value)));
         if field == ReleaseField::Label {
             let asks = lane.label().asks_for();
@@ -101,7 +101,7 @@ fn fields(state: &State, lane: &Lane, column: &mut Column<'_>) {
                 Becomes::Destroyed => format!("    {asks}, typed or scanned from the drive in your hand"),
                 _ => format!("    {asks}, read from the drive; asked for only where something is written"),
             };
-            column.sentence(&said, Role::Faint);
+            column.sentence(&said, StyleRole::Faint);
         }
     }
 }
@@ -110,17 +110,17 @@ fn came_of_it(lane: &Lane, column: &mut Column<'_>) {
     let form = &lane.release;
     if form.is_busy {
         let size = si_size(lane.seen.drive.geometry.bytes());
-        return column.sentence(&format!("At work on it ({size}) …"), Role::Strong);
+        return column.sentence(&format!("At work on it ({size}) …"), StyleRole::Strong);
     }
     match &form.outcome {
         None => {}
         Some(Ok(said)) => {
             column.heading("Noted");
-            said.iter().for_each(|line| column.sentence(line, Role::Strong));
+            said.iter().for_each(|line| column.sentence(line, StyleRole::Strong));
             column.gap();
         }
         Some(Err(why)) => {
-            column.sentence(&format!("✕ {why}"), Role::Fault);
+            column.sentence(&format!("✕ {why}"), StyleRole::Fault);
             column.gap();
         }
     }

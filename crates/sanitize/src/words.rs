@@ -1,0 +1,227 @@
+//! What a claim says, as data: a code with parameters. Its sentence comes from a file of words, one for each language.
+
+use jurex_pattern::ranges::RangeSet;
+use jurex_pattern::text::{capital, u64_string};
+use jurex_pattern::units::{Sectors, grouped, si_size};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::sync::LazyLock;
+
+/// Something that is said: which sentence, and what stands in it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Said {
+    /// Which sentence, as the files of words name it.
+    pub code: String,
+    /// What stands in it, by name.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub params: BTreeMap<String, Param>,
+}
+
+/// Something that stands in a sentence.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Param {
+    /// How many.
+    Number(
+        #[serde(with = "u64_string")]
+        #[schemars(with = "jurex_pattern::text::Decimal")]
+        u64,
+    ),
+    /// A size in bytes.
+    Bytes(
+        #[serde(with = "u64_string")]
+        #[schemars(with = "jurex_pattern::text::Decimal")]
+        u64,
+    ),
+    /// A name, or somebody else's words: the same in every language.
+    Text(String),
+    /// Sectors.
+    Places(Places),
+    /// A sentence, or a part of one.
+    Said(Said),
+}
+
+/// Stretches of sectors: the first few, and how many more there are.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Places {
+    /// Those that are named.
+    pub named: Vec<Sectors>,
+    /// Further stretches.
+    #[serde(with = "u64_string")]
+    #[schemars(with = "jurex_pattern::text::Decimal")]
+    pub more: u64,
+}
+
+impl From<&RangeSet> for Places {
+    fn from(all: &RangeSet) -> Self {
+        const NAMED: usize = 3;
+        let named: Vec<Sectors> = all.iter().take(NAMED).copied().collect();
+        Self { more: (all.iter().len() - named.len()) as u64, named }
+    }
+}
+
+impl Said {
+    /// A sentence in which nothing stands.
+    pub fn new(code: impl Into<String>) -> Self {
+        Self { code: code.into(), params: BTreeMap::new() }
+    }
+
+    /// With this standing in it.
+    #[must_use]
+    pub fn with(mut self, name: &str, param: Param) -> Self {
+        self.params.insert(name.into(), param);
+        self
+    }
+
+    /// With a number.
+    #[must_use]
+    pub fn number(self, name: &str, n: u64) -> Self {
+        self.with(name, Param::Number(n))
+    }
+
+    /// With a size.
+    #[must_use]
+    pub fn bytes(self, name: &str, n: u64) -> Self {
+        self.with(name, Param::Bytes(n))
+    }
+
+    /// With a name, or somebody else's words.
+    #[must_use]
+    pub fn text(self, name: &str, text: impl Into<String>) -> Self {
+        self.with(name, Param::Text(text.into()))
+    }
+
+    /// With stretches of sectors.
+    #[must_use]
+    pub fn places(self, name: &str, at: &RangeSet) -> Self {
+        self.with(name, Param::Places(at.into()))
+    }
+
+    /// With another one.
+    #[must_use]
+    pub fn said(self, name: &str, other: Said) -> Self {
+        self.with(name, Param::Said(other))
+    }
+
+    /// In English, as this version says it.
+    pub fn english(&self) -> String {
+        ENGLISH.say(self)
+    }
+}
+
+/// The words of one language.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Words {
+    /// Sentences by their codes. `{name}` is what stands there, `{name^}` with a capital, `{name|noun}` counted.
+    say: BTreeMap<String, String>,
+    /// Nouns that are counted: one of them, and several.
+    nouns: BTreeMap<String, [String; 2]>,
+    /// How stretches of sectors are said: none, one sector, several, and that there are more.
+    places: PlaceWords,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct PlaceWords {
+    none: String,
+    one: String,
+    several: String,
+    more: String,
+}
+
+/// English as this version says it.
+pub static ENGLISH: LazyLock<Words> = LazyLock::new(|| Words::read(include_str!("words/en.toml")));
+
+/// English as records of version 2 say it. They keep their sentences, and these must follow from their evidence word for word:
+/// nothing in this file ever changes.
+pub static ENGLISH_OF_VERSION_2: LazyLock<Words> = LazyLock::new(|| Words::read(include_str!("words/en-version-2.toml")));
+
+impl Words {
+    fn read(text: &str) -> Self {
+        toml::from_str(text).expect("the words are part of the program: a test reads them")
+    }
+
+    /// Whether there are words for that code.
+    pub fn knows(&self, code: &str) -> bool {
+        self.say.contains_key(code)
+    }
+
+    /// The sentence. A code that nobody knows, as a record of a later version may have it, is said as it is.
+    pub fn say(&self, said: &Said) -> String {
+        let Some(template) = self.say.get(&said.code) else { return format!("({})", said.code) };
+        let mut text = String::with_capacity(template.len());
+        let mut rest = template.as_str();
+        while let Some((before, after)) = rest.split_once('{') {
+            let (slot, behind) = after.split_once('}').unwrap_or((after, ""));
+            text += before;
+            text += &self.slot(said, slot);
+            rest = behind;
+        }
+        text + rest
+    }
+
+    /// What stands in one slot; nothing where nothing was given for it.
+    fn slot(&self, said: &Said, slot: &str) -> String {
+        let (name, noun) = slot.split_once('|').map_or((slot, None), |(name, noun)| (name, Some(noun)));
+        let (name, big) = name.strip_suffix('^').map_or((name, false), |name| (name, true));
+        let plain = match said.params.get(name) {
+            None => return String::new(),
+            Some(Param::Number(n)) => {
+                let counted = noun.and_then(|noun| self.nouns.get(noun)).map(|[one, many]| if *n == 1 { one } else { many });
+                counted.map_or_else(|| grouped(*n), |noun| format!("{} {noun}", grouped(*n)))
+            }
+            Some(Param::Bytes(n)) => si_size(*n),
+            Some(Param::Text(text)) => text.clone(),
+            Some(Param::Places(at)) => self.places(at),
+            Some(Param::Said(said)) => self.say(said),
+        };
+        if big { capital(&plain) } else { plain }
+    }
+
+    fn places(&self, at: &Places) -> String {
+        let words = &self.places;
+        let number = |template: &str, name: &str, n: u64| template.replace(&format!("{{{name}}}"), &grouped(n));
+        let stretch = |s: &Sectors| match s.count {
+            1 => number(&words.one, "first", s.first.0),
+            _ => number(&number(&words.several, "first", s.first.0), "last", s.end().saturating_sub(1)),
+        };
+        let named: Vec<String> = at.named.iter().map(stretch).collect();
+        match (named.is_empty(), at.more) {
+            (true, _) => words.none.clone(),
+            (false, 0) => named.join(", "),
+            (false, more) => words.more.replace("{named}", &named.join(", ")).replace("{more}", &more.to_string()),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_stands_in_a_sentence_is_counted_named_and_nested() {
+        let at: RangeSet = [Sectors::new(3, 1), Sectors::new(40, 2), Sectors::new(1000, 7), Sectors::new(5000, 1)].into_iter().collect();
+        let said = Said::new("lack.unwritable").number("sectors", 11).places("at", &at);
+        let text = said.english().replace('\u{202f}', " ");
+        assert_eq!(text, "11 sectors could not be written (sector 3, sectors 40 to 41, sectors 1 000 to 1 006 and 1 more stretches).");
+        let nested = Said::new("outer").said("inner", said.clone());
+        assert_eq!(serde_json::from_str::<Said>(&serde_json::to_string(&nested).unwrap()).unwrap(), nested);
+        assert_eq!(nested.english(), "(outer)", "a code of a later version is said as it is");
+        assert!(Said::new("lack.unwritable").english().starts_with(" could not"), "what is not given is left out");
+    }
+
+    /// Whoever changes a sentence changes it for the records to come, and not for those that exist.
+    #[test]
+    fn both_files_have_words_for_every_code_and_places_are_said_as_ranges_say_them() {
+        let codes = |words: &Words| words.say.keys().cloned().collect::<Vec<_>>();
+        assert_eq!(codes(&ENGLISH).iter().filter(|c| !ENGLISH_OF_VERSION_2.knows(c)).collect::<Vec<_>>(), Vec::<&String>::new());
+        for all in [vec![], vec![(7, 1)], vec![(7, 2)], vec![(1, 1), (4, 1), (9, 3), (20, 1), (40, 2)]] {
+            let all: RangeSet = all.into_iter().map(|(first, count)| Sectors::new(first, count)).collect();
+            assert_eq!(ENGLISH_OF_VERSION_2.places(&Places::from(&all)), all.sentence(3));
+        }
+    }
+}
