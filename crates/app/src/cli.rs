@@ -4,7 +4,7 @@ use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Args, Parser, Subcommand};
 use jurex_device::media::MediaClass;
 use jurex_disposition::release::How;
-use jurex_report::LabelSize;
+use jurex_documents::LabelSize;
 use jurex_sanitize::need::Sensitivity;
 use jurex_sanitize::plan::HowMuch;
 use jurex_station::config::ThemeName;

@@ -50,7 +50,7 @@ fn is_structure(sector: &[u8]) -> bool {
 }
 
 fn entropy(bytes: &[u8]) -> f64 {
-    let counts = jurex_fill::counts(bytes);
+    let counts = jurex_keystream::counts(bytes);
     let total = bytes.len() as f64;
     counts.iter().filter(|n| **n > 0).map(|n| f64::from(*n) / total).map(|p| -p * p.log2()).sum()
 }

@@ -17,7 +17,7 @@ const CHUNK: usize = 1 << 20;
 /// Sectors at the end of the data partition are kept to whole mebibytes.
 const GRID: u64 = (1 << 20) / SECTOR;
 /// Smallest data partition in bytes: a ledger, and papers of some hundred drives.
-const LEAST_DATA: u64 = 32 << 20;
+const MIN_DATA: u64 = 32 << 20;
 /// The name of the partition that it starts from, and of the one that records are kept on.
 const START: &str = "JUREXSTART";
 /// See [`START`].
@@ -112,7 +112,7 @@ impl<R: Read + Seek> StartMedium<R> {
         let entries =
             u64::from(self.table.header.number_of_partition_entries) * u64::from(self.table.header.size_of_partition_entry);
         let end = geometry.sectors.saturating_sub(1 + entries.div_ceil(SECTOR)) / GRID * GRID;
-        let least = LEAST_DATA / SECTOR;
+        let least = MIN_DATA / SECTOR;
         if end < self.data + least {
             let needs = (self.data + least + 2 * GRID) * SECTOR;
             return Err(StartMediumError::TooSmall { has: geometry.bytes(), needs });

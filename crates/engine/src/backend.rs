@@ -7,7 +7,7 @@ use jurex_pattern::pattern::{AlignedBuffer, Pattern, PatternBuffer, poison, wron
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{Lba, Sectors};
 use jurex_sanitize::digest::SectorDigest;
-use jurex_sanitize::tag::ProbeTag;
+use jurex_sanitize::probe_tag::ProbeTag;
 use std::ops::DerefMut;
 use std::time::Duration;
 

@@ -1,7 +1,7 @@
 //! Where a job stands, so that it can go on after a stop, a lost drive, a kill or a power cut.
 
-use super::beside::KeptSibling;
-use super::draw::KeptBaseline;
+use super::baseline::KeptBaseline;
+use super::siblings::KeptSibling;
 use jurex_device::guard::{Cleared, Intent};
 use jurex_device::media::{Drive, Geometry};
 use jurex_device::native::ata::erase::PASSWORD;

@@ -6,31 +6,31 @@
 #![forbid(unsafe_code)]
 
 mod backend;
-mod beside;
+mod baseline;
 mod checkpoint;
 mod doubt;
-mod draw;
 mod event;
 mod forecast;
 mod job;
-mod kept;
 mod list;
 mod measure;
-mod own;
+mod native;
 mod requests;
 mod run;
+mod saved;
+mod siblings;
 #[cfg(any(test, feature = "testing"))]
 pub mod testing;
 mod tune;
 
 pub use backend::{Backend, Buffers, Done, RequestSetting, Sequential, Trials};
-pub use beside::{Sibling, SiblingMet, WithSiblings};
 pub use checkpoint::{BadCheckpoint, Checkpoint};
 pub use doubt::{Doubt, Probed};
 pub use event::{Activity, Event, FaultKind, Progress};
 pub use job::{Completed, Control, DriveChanged, Job, JobStep, Now, Request, Task};
-pub use kept::{Change, CheckpointSaved};
 pub use list::{Attempt, NextAttempt, WorkList};
-pub use own::{UnlockError, leave_failure, unlock};
+pub use native::{UnlockError, leave_failure, unlock};
 pub use requests::{GIVEN_UP_AFTER, LEFT_AFTER, NoAnswer, Requests, Waited, ask};
 pub use run::{CHUNK_BYTES, CheckpointStore, Clock, JobControl, KeepError, NotKept, Unattended, run};
+pub use saved::{Change, CheckpointSaved};
+pub use siblings::{Sibling, SiblingMet, WithSiblings};

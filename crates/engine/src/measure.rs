@@ -15,9 +15,9 @@ use jurex_device::media::Geometry;
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{Lba, Sectors};
-use jurex_sanitize::evidence::{MOST_EXAMPLES, SameSector, SizeEvidence};
+use jurex_sanitize::evidence::{MAX_EXAMPLES, SameSector, SizeEvidence};
 use jurex_sanitize::plan::ProbeLayout;
-use jurex_sanitize::tag::ProbeTag;
+use jurex_sanitize::probe_tag::ProbeTag;
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -167,7 +167,7 @@ impl Measuring {
             ProbeTag::Of { lba: of, .. } => {
                 self.found.of_others += 1;
                 self.distance = gcd(self.distance, of.0.abs_diff(lba));
-                if self.found.same.len() < MOST_EXAMPLES {
+                if self.found.same.len() < MAX_EXAMPLES {
                     self.found.same.push(SameSector { written: of, read: Lba(lba) });
                 }
             }

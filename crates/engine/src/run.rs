@@ -4,8 +4,8 @@ use super::backend::Backend;
 use super::checkpoint::Checkpoint;
 use super::event::{Activity, Event};
 use super::job::{Completed, Control, Job, JobStep, Now};
-use super::kept::CheckpointSaved;
 use super::requests::{LEFT_AFTER, LOOK_EVERY, Requests, SILENT, Waited};
+use super::saved::CheckpointSaved;
 use jurex_sanitize::evidence::Evidence;
 use std::time::Duration;
 
@@ -18,7 +18,7 @@ pub trait Clock {
     fn now(&self) -> Now;
 
     /// Lets so much time pass.
-    fn pass(&self, so_long: Duration) {
+    fn sleep(&self, so_long: Duration) {
         std::thread::sleep(so_long);
     }
 }
@@ -148,7 +148,7 @@ impl JobRun<'_> {
                 JobStep::Until(so_long) => {
                     self.pass_on();
                     // Wishes are looked at meanwhile.
-                    self.clock.pass(so_long.min(LOOK_EVERY));
+                    self.clock.sleep(so_long.min(LOOK_EVERY));
                     continue;
                 }
                 JobStep::Held | JobStep::Wait | JobStep::Ended => {

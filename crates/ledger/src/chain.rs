@@ -106,7 +106,7 @@ pub(crate) fn note_uncovered(connection: &rusqlite::Connection, job: &str) -> ru
 }
 
 /// Takes what an earlier version has written into the tree.
-pub(crate) fn take_in(change: &Transaction<'_>) -> rusqlite::Result<()> {
+pub(crate) fn migrate(change: &Transaction<'_>) -> rusqlite::Result<()> {
     let mut all: Vec<(String, u8, Leaf)> = vec![];
     {
         let mut jobs = change.prepare("SELECT name, drive, serial, started FROM job ORDER BY started, name")?;

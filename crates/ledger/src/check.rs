@@ -22,11 +22,11 @@ pub struct Checked {
 }
 
 /// Sentences that are told of one check; of more it is said that there are more.
-const MOST_TOLD: usize = 40;
+const MAX_TOLD: usize = 40;
 
 impl Checked {
     fn found(&mut self, sentence: String) {
-        match self.wrong.len().cmp(&MOST_TOLD) {
+        match self.wrong.len().cmp(&MAX_TOLD) {
             std::cmp::Ordering::Less => self.wrong.push(sentence),
             std::cmp::Ordering::Equal => self.wrong.push("There is more that does not fit.".into()),
             std::cmp::Ordering::Greater => {}

@@ -176,7 +176,7 @@ pub(crate) fn take(change: &Transaction<'_>, job: &str, record: Option<&Record>)
 }
 
 /// Takes in the jobs that an earlier version has kept without an index.
-pub(crate) fn take_in(change: &Transaction<'_>) -> rusqlite::Result<()> {
+pub(crate) fn migrate(change: &Transaction<'_>) -> rusqlite::Result<()> {
     let all =
         "SELECT name, (SELECT json FROM record WHERE job = name ORDER BY number DESC LIMIT 1) FROM job ORDER BY started, name";
     let mut statement = change.prepare(all)?;

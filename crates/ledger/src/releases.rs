@@ -239,7 +239,7 @@ fn names(connection: &Connection) -> rusqlite::Result<std::collections::BTreeSet
 }
 
 /// Takes in the drives of a ledger that an earlier version has kept.
-pub(crate) fn take_in(change: &Transaction<'_>) -> rusqlite::Result<()> {
+pub(crate) fn migrate(change: &Transaction<'_>) -> rusqlite::Result<()> {
     names(change)?.iter().try_for_each(|name| note_matter(change, name))
 }
 

@@ -11,14 +11,14 @@ pub(crate) fn bring_up_to_date(change: &Transaction<'_>) -> rusqlite::Result<()>
         change.execute_batch(step)?;
     }
     if done < WITH_TREE {
-        chain::take_in(change)?;
+        chain::migrate(change)?;
     }
     if done < WITH_INDEX {
         chain::keep_nodes(change)?;
-        index::take_in(change)?;
+        index::migrate(change)?;
     }
     if done < WITH_RELEASES {
-        releases::take_in(change)?;
+        releases::migrate(change)?;
     }
     change.pragma_update(None, "user_version", KNOWN)
 }

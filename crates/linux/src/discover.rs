@@ -4,7 +4,7 @@ use crate::guard::Uses;
 use crate::identity::{attachment, ids, port, usb_serial};
 use crate::ioctl::loop_backing;
 use crate::object::KernelObject;
-use crate::quiet::is_quiet;
+use crate::quiesce::is_quiet;
 use crate::sysfs::{entries, name, number, text, vpd_serial};
 use crate::system::System;
 use crate::views;

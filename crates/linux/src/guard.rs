@@ -2,7 +2,7 @@
 
 use crate::ioctl::loop_backing;
 use crate::object::KernelObject;
-use crate::openers::Openers;
+use crate::open_handles::Openers;
 use crate::sysfs::{entries, name, text};
 use crate::system::System;
 use crate::views;

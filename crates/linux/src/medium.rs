@@ -6,7 +6,7 @@ use crate::guard::Uses;
 use crate::ioctl::is_open_elsewhere;
 use crate::object::KernelObject;
 use crate::port::LinuxPort;
-use crate::quiet::Quiet;
+use crate::quiesce::Quiet;
 use crate::system::System;
 use jurex_device::guard::{Blocker, Refusal};
 use jurex_device::media::{Bus, Drive, Geometry};
@@ -235,7 +235,7 @@ fn hindrances_of_open(system: &System, drive: &Drive, opened: &File, purpose: Pu
 /// Whether somebody whom no table shows has the file open. Who looks at it for a moment is no use of it, and this program's own looks are none.
 fn is_open_elsewhere_too(opened: &File, purpose: Purpose) -> Result<bool, Errno> {
     for _ in 0..10 {
-        let own = crate::openers::own_descriptors(opened);
+        let own = crate::open_handles::own_descriptors(opened);
         if own > 1 || is_open_elsewhere(opened, purpose == Purpose::Erase)? != Some(true) {
             return Ok(false);
         }

@@ -8,9 +8,9 @@ use crate::pattern::{Pattern, spaced};
 use std::fmt;
 
 /// Most passes that one program may run.
-pub const MOST_PASSES: usize = 500;
+pub const MAX_PASSES: usize = 500;
 /// Most bytes in a pass of fixed bytes or text.
-pub const MOST_BYTES: usize = 512;
+pub const MAX_BYTES: usize = 512;
 
 /// What a pass lays down, before random choices are made.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -278,8 +278,8 @@ impl Parser {
             self.skip_blanks();
             let start = self.at;
             program.items.push(self.item(!program.items.is_empty())?);
-            if program.passes() > MOST_PASSES {
-                return Err(self.error_at(start, &format!("no more than {MOST_PASSES} passes in all")));
+            if program.passes() > MAX_PASSES {
+                return Err(self.error_at(start, &format!("no more than {MAX_PASSES} passes in all")));
             }
             match self.peek() {
                 None => return Ok(program),
@@ -369,8 +369,8 @@ impl Parser {
         }
         match bytes.len() {
             0 => Err(self.error(expected)),
-            1..=MOST_BYTES => Ok(PassSpec::Bytes(bytes)),
-            _ => Err(self.error_at(start, &format!("no more than {MOST_BYTES} bytes in a pass"))),
+            1..=MAX_BYTES => Ok(PassSpec::Bytes(bytes)),
+            _ => Err(self.error_at(start, &format!("no more than {MAX_BYTES} bytes in a pass"))),
         }
     }
 
@@ -396,8 +396,8 @@ impl Parser {
         self.at += 1;
         match text.len() {
             0 => Err(self.error_at(start, "a text of at least one character")),
-            1..=MOST_BYTES => Ok(PassSpec::Text(text)),
-            _ => Err(self.error_at(start, &format!("a text of no more than {MOST_BYTES} bytes"))),
+            1..=MAX_BYTES => Ok(PassSpec::Text(text)),
+            _ => Err(self.error_at(start, &format!("a text of no more than {MAX_BYTES} bytes"))),
         }
     }
 
@@ -426,8 +426,8 @@ impl Parser {
         let digits: String = self.chars[self.at..].iter().take_while(|c| c.is_ascii_digit()).collect();
         self.at += digits.len();
         match digits.parse::<u32>() {
-            Ok(times) if (1..=MOST_PASSES as u32).contains(&times) => Ok(times),
-            _ => Err(self.error_at(start, &format!("`x` and a number from 1 to {MOST_PASSES}"))),
+            Ok(times) if (1..=MAX_PASSES as u32).contains(&times) => Ok(times),
+            _ => Err(self.error_at(start, &format!("`x` and a number from 1 to {MAX_PASSES}"))),
         }
     }
 

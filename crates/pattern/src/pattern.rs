@@ -132,20 +132,20 @@ impl Pattern {
     /// If the pattern is random and its seed is gone ([`Pattern::is_computable`]).
     pub fn fill(&self, address: u64, sector_bytes: u32, out: &mut [u8]) {
         match &self.base {
-            Base::Bytes { bytes } => jurex_fill::repeat(bytes, address, out),
+            Base::Bytes { bytes } => jurex_keystream::repeat(bytes, address, out),
             Base::Random { seed } => {
                 let seed = seed.as_ref().expect("a random pass keeps its seed while it can be laid or proved");
-                jurex_fill::keystream(&seed.0, address, out);
+                jurex_keystream::keystream(&seed.0, address, out);
             }
             Base::Address => {
                 let first = address / u64::from(sector_bytes);
                 for (i, sector) in out.chunks_mut(sector_bytes as usize).enumerate() {
-                    jurex_fill::repeat(&address_unit(Lba(first + i as u64)), 0, sector);
+                    jurex_keystream::repeat(&address_unit(Lba(first + i as u64)), 0, sector);
                 }
             }
         }
         if self.complemented {
-            jurex_fill::complement(out);
+            jurex_keystream::complement(out);
         }
     }
 

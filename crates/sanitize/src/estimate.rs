@@ -43,12 +43,12 @@ impl SpeedSample {
         now: &dyn Fn() -> Duration,
         buffer: &mut [u8],
     ) -> Result<f64, MediumError> {
-        const MOST_READS: u64 = 128;
+        const MAX_READS: u64 = 128;
         // A place is a small part of the drive, or the end would be sampled far before the end.
         const A_PLACE: u64 = 50;
         let geometry = medium.geometry();
         let step = (buffer.len() as u64 / u64::from(geometry.logical)).clamp(1, geometry.sectors.max(1));
-        let reads = MOST_READS.min(geometry.sectors / step / A_PLACE).max(1);
+        let reads = MAX_READS.min(geometry.sectors / step / A_PLACE).max(1);
         let last = geometry.sectors.saturating_sub(reads * step);
         let first = (last as f64 * position) as u64 / geometry.unit() * geometry.unit();
         let out = &mut buffer[..geometry.bytes_of(step) as usize];

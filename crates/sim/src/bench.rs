@@ -11,7 +11,7 @@ use crate::store::Store;
 use jurex_device::guard::Blocker;
 use jurex_device::media::{Attachment, Bus, Drive, Geometry, MediaClass, Unit};
 use jurex_device::native::{Capabilities, Health, NativeErase, OwnTime};
-use jurex_disposition::mark::{ErasureTag, TagFacts, places};
+use jurex_disposition::erasure_tag::{ErasureTag, TagFacts, places};
 use jurex_pattern::units::{Lba, Sectors};
 use jurex_sanitize::record::Record;
 use jurex_sanitize::rules::Technique;
@@ -446,7 +446,7 @@ fn fill_beyond(bay: &Bay, sectors: u64) {
 mod tests {
     use super::*;
     use jurex_device::medium::Medium;
-    use jurex_disposition::mark::{self, FoundTag, TagState};
+    use jurex_disposition::erasure_tag::{self, FoundTag, TagState};
     use jurex_sanitize::contents::look;
 
     #[test]
@@ -454,7 +454,7 @@ mod tests {
         let (bench, record) = (SimBench::new(Pacing::Unpaced), record_of_bay_10());
         let drive = &bench.bay(10).unwrap().drive;
         jurex_disposition::proof::ExpectedContents::check_drive(&record, &drive.drive()).unwrap();
-        let FoundTag::Mark(found, TagState::Both) = mark::look(&mut drive.peek(), &|_| None) else { panic!() };
+        let FoundTag::Mark(found, TagState::Both) = erasure_tag::look(&mut drive.peek(), &|_| None) else { panic!() };
         assert!(found.says().is_of(&record) && found.says().fits(&drive.drive()) && found.signed().is_none());
     }
 

@@ -146,7 +146,7 @@ impl Clock for Fast {
         Now { wall: Default::default(), mono: Duration::from_millis(self.0.get()) }
     }
 
-    fn pass(&self, so_long: Duration) {
+    fn sleep(&self, so_long: Duration) {
         self.0.set(self.0.get() + so_long.as_millis() as u64);
     }
 }

@@ -1,9 +1,9 @@
 //! One view of drives, wherever they are: this machine's, images, and the simulated bench's.
 
+use crate::app_paths::AppPaths;
 use crate::clock::SystemEntropy;
 use crate::exit::Failure;
 use crate::machine::Machine;
-use crate::places::AppPaths;
 use jurex_device::beacon;
 use jurex_device::guard::{self, Blocker, Cleared, Intent, LookedAt, Refusal};
 use jurex_device::media::{Bus, Drive, DriveLabel, Scope};

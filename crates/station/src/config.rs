@@ -3,9 +3,9 @@
 use crate::disk::{read_plain, replace};
 use crate::exit::Failure;
 use jurex_device::media::Bus;
+use jurex_documents::LabelSize;
 use jurex_notice::Ways;
 use jurex_pattern::method::{Catalogue, Method};
-use jurex_report::LabelSize;
 use jurex_sanitize::record::{Papers, Person, SecondLook};
 use jurex_sanitize::rules::Edition;
 use serde::Deserialize;
@@ -168,7 +168,7 @@ impl Config {
     /// Reads the file; a missing one is an empty one.
     pub fn read(path: &Path) -> Result<Self, Failure> {
         let unreadable = |e| Failure::Use(format!("cannot read the configuration {}: {e}", path.display()));
-        let read = || read_plain(path, MOST_MIB).and_then(|bytes| String::from_utf8(bytes).map_err(std::io::Error::other));
+        let read = || read_plain(path, MAX_MIB).and_then(|bytes| String::from_utf8(bytes).map_err(std::io::Error::other));
         let text = match read() {
             Ok(text) => text,
             Err(e) if e.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
@@ -210,12 +210,12 @@ impl Config {
         if let Some(limit) = self.hold_above_celsius.filter(|c| !(0..=120).contains(c)) {
             return Err(ConfigError::NoTemperature(limit));
         }
-        if self.methods.len() > MOST_METHODS {
+        if self.methods.len() > MAX_METHODS {
             return Err(ConfigError::TooManyMethods(self.methods.len()));
         }
         let of_people = [&self.technician, &self.validator].into_iter().flat_map(|p| p.texts());
         let texts = [&self.bench, &self.organisation, &self.lot, &self.source];
-        if let Some(long) = of_people.chain(texts).find(|t| t.chars().count() > MOST_CHARS) {
+        if let Some(long) = of_people.chain(texts).find(|t| t.chars().count() > MAX_CHARS) {
             let shown = jurex_pattern::text::shorten(&jurex_pattern::text::printable(long.as_bytes()), 40);
             return Err(ConfigError::TooLong(shown));
         }
@@ -282,11 +282,11 @@ contact = "extension 207"
 "#;
 
 /// Longest text that a certificate has room for.
-const MOST_CHARS: usize = 400;
+const MAX_CHARS: usize = 400;
 /// Most methods of one's own.
-const MOST_METHODS: usize = 1000;
+const MAX_METHODS: usize = 1000;
 /// Largest configuration file in mebibytes.
-const MOST_MIB: u64 = 1;
+const MAX_MIB: u64 = 1;
 
 /// What is wrong with a configuration, or why its file could not be changed.
 #[derive(Debug, thiserror::Error)]
@@ -319,9 +319,9 @@ pub enum ConfigError {
     NoTemperature(i16),
     #[error("`{0}` is no whole number of degrees")]
     NoNumber(String),
-    #[error("{0} methods are too many: it may hold {MOST_METHODS}")]
+    #[error("{0} methods are too many: it may hold {MAX_METHODS}")]
     TooManyMethods(usize),
-    #[error("\"{0}\" is longer than the {MOST_CHARS} characters that fit on a certificate")]
+    #[error("\"{0}\" is longer than the {MAX_CHARS} characters that fit on a certificate")]
     TooLong(String),
 }
 

@@ -4,9 +4,9 @@ use crate::disk::write_new;
 use crate::signing::Signer;
 use jurex_disposition::lot::Statement;
 use jurex_disposition::release::Release;
+use jurex_documents::Print;
 use jurex_file_erase::FileEraseRecord;
 use jurex_pattern::text::shown_path;
-use jurex_report::Print;
 use jurex_sanitize::record::{JobId, Papers, Record};
 use jurex_sanitize::rules::Outcome;
 use jurex_sign::{PrivateKey, sign};
@@ -36,7 +36,7 @@ pub enum FileError {
     Write { file: String, cause: std::io::Error, written: Vec<PathBuf> },
     /// A certificate that PDF/A forbids.
     #[error(transparent)]
-    Certificate(#[from] jurex_report::CertificateError),
+    Certificate(#[from] jurex_documents::CertificateError),
 }
 
 fn already(written: &[PathBuf]) -> String {
@@ -64,7 +64,7 @@ pub fn free_name(folder: &Path, name: &str, endings: &[&str]) -> String {
 
 /// Says which signs of names and labels the certificate can't print, if there are any.
 pub fn lacking_signs(record: &Record, papers: &Papers) -> Option<String> {
-    let lacking: String = jurex_report::unprintable(record, papers).into_iter().collect();
+    let lacking: String = jurex_documents::unprintable(record, papers).into_iter().collect();
     let shown = jurex_pattern::text::printable(lacking.as_bytes());
     (!lacking.is_empty())
         .then(|| format!("The certificate's fonts lack these signs and print ? for them; the record keeps them: {shown}"))
@@ -106,12 +106,12 @@ pub fn write_as(folder: &Path, name: &str, record: &Record, issue: &Issue<'_>) -
     check_free(folder, name)?;
     let mut contents: Vec<(&str, Vec<u8>)> = vec![
         ("record.json", record.to_json().into_bytes()),
-        (paper_ending(record), sealed(jurex_report::certificate(record, &issue.print)?, issue.seal)),
-        ("strata.svg", jurex_report::strata_svg(record).into_bytes()),
+        (paper_ending(record), sealed(jurex_documents::certificate(record, &issue.print)?, issue.seal)),
+        ("strata.svg", jurex_documents::strata_svg(record).into_bytes()),
     ];
     contents.extend(issue.seal.key().map(|key| ("record.jws.json", sign(&record.to_json(), key).into_bytes())));
     contents.extend(issue.print.standing.as_ref().map(|s| ("tlog-proof", s.proof.clone().into_bytes())));
-    contents.extend(jurex_report::pace_svg(record).map(|svg| ("pace.svg", svg.into_bytes())));
+    contents.extend(jurex_documents::pace_svg(record).map(|svg| ("pace.svg", svg.into_bytes())));
     write_each(folder, name, contents)
 }
 
@@ -144,7 +144,7 @@ pub fn write_lot(folder: &Path, statement: &Statement, seal: &Signer) -> Result<
     let paper = if statement.tally().is_complete() { "lot.certificate.pdf" } else { "lot.report.pdf" };
     let json = statement.to_json();
     let mut contents = vec![
-        (paper, sealed(jurex_report::lot_certificate(statement, &seal.house)?, seal)),
+        (paper, sealed(jurex_documents::lot_certificate(statement, &seal.house)?, seal)),
         ("lot.csv", statement.to_csv().into_bytes()),
         ("lot.json", json.clone().into_bytes()),
     ];
@@ -183,7 +183,7 @@ pub fn write_release(folder: &Path, name: &str, release: &Release, seal: &Signer
     let json = release.to_json();
     let mut contents = vec![("release.json", json.clone().into_bytes())];
     contents.extend(seal.key().map(|key| ("release.jws.json", sign(&json, key).into_bytes())));
-    if let Some(paper) = jurex_report::destruction_paper(release, &seal.house)? {
+    if let Some(paper) = jurex_documents::destruction_paper(release, &seal.house)? {
         let earned = release.outcome().is_some_and(|o| o != Outcome::NotSanitized);
         let ending = if earned { "destruction.certificate.pdf" } else { "destruction.report.pdf" };
         contents.push((ending, sealed(paper, seal)));
@@ -198,8 +198,8 @@ pub fn write_less(folder: &Path, record: &FileEraseRecord, seal: &Signer) -> Res
     let json = record.to_json();
     let mut contents = vec![("files.json", json.clone().into_bytes())];
     contents.extend(seal.key().map(|key| ("files.jws.json", sign(&json, key).into_bytes())));
-    contents.push(("files.report.pdf", sealed(jurex_report::less_paper_with(record, json, &seal.house)?, seal)));
-    contents.extend(jurex_report::less_svg(record).map(|svg| ("files.places.svg", svg.into_bytes())));
+    contents.push(("files.report.pdf", sealed(jurex_documents::less_paper_with(record, json, &seal.house)?, seal)));
+    contents.extend(jurex_documents::less_svg(record).map(|svg| ("files.places.svg", svg.into_bytes())));
     let endings = ["files.json", "files.jws.json", "files.report.pdf", "files.places.svg"];
     // What was stopped and gone on with has a record each time.
     write_each(folder, &free_name(folder, record.asked.job.as_str(), &endings), contents)

@@ -1,9 +1,9 @@
 //! The newest head of the ledger as it is kept beside it, and elsewhere: a ledger that was put back, emptied or exchanged does not follow
 //! from it. Such a head is never replaced by the next job: both are kept, and a person is asked.
 
+use crate::app_paths::AppPaths;
 use crate::config::Config;
 use crate::disk::{FEW_LINES, read_small, replace};
-use crate::places::AppPaths;
 use jurex_past::{PastError, PastWork, TreeHead};
 use jurex_pattern::text::shown_path;
 use jurex_sign::{SignedHead, parse_unsigned_head};

@@ -7,25 +7,24 @@
 // What is public here is so for two crates of this project; a comment that says the name of a field again says nothing.
 #![allow(missing_docs)]
 
+pub mod app_paths;
 pub mod bench;
 pub mod clock;
 pub mod config;
 pub mod disk;
+pub mod erasure_tag;
 pub mod exit;
 pub mod export;
+pub mod file_erase;
 pub mod files;
 pub mod heads;
-pub mod heat;
-pub mod less;
 pub mod list;
 pub mod lock;
 pub mod machine;
-pub mod mark;
 pub mod methods;
 pub mod notices;
 pub mod order;
 pub mod paper;
-pub mod places;
 pub mod policies;
 pub mod readings;
 pub mod release;
@@ -39,6 +38,7 @@ pub mod stop;
 pub mod story;
 #[cfg(any(test, feature = "testing"))]
 pub mod testing;
+pub mod thermal;
 pub mod work;
 
 use jurex_sanitize::record::Tool;

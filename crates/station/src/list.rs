@@ -5,11 +5,11 @@ use crate::exit::Failure;
 use crate::order::{self, OrderArgs, order_of};
 use jurex_pattern::method::Catalogue;
 use jurex_pattern::text::{printable, shown_path};
-use jurex_sanitize::orders::{OrderLine, Orders};
+use jurex_sanitize::work_order::{OrderLine, Orders};
 use std::path::Path;
 
 /// A list is no larger than this, in mebibytes.
-const MOST_MIB: u64 = 4;
+const MAX_MIB: u64 = 4;
 
 /// A line of the list with its plan understood.
 #[derive(Debug)]
@@ -22,7 +22,7 @@ pub struct ListedJob {
 pub fn read(path: &Path, catalogue: &Catalogue) -> Result<(Vec<ListedJob>, Vec<String>), Failure> {
     let file = shown_path(path);
     let unreadable = |why| Failure::Use(format!("cannot read the list {file}: {why}. Nothing was written"));
-    let bytes = disk::read_plain(path, MOST_MIB).map_err(unreadable)?;
+    let bytes = disk::read_plain(path, MAX_MIB).map_err(unreadable)?;
     let orders = Orders::from_csv(&bytes).map_err(|e| Failure::Use(format!("{file}: {e}")))?;
     let mut wrong = vec![];
     let mut listed = vec![];
@@ -56,7 +56,7 @@ fn understood(line: &OrderLine, catalogue: &Catalogue) -> Result<OrderArgs, Stri
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jurex_sanitize::orders::Approval;
+    use jurex_sanitize::work_order::Approval;
 
     fn line(plan: &str) -> OrderLine {
         let by = Approval { sha256: String::new(), line: 2, approved_by: "Tomasz Averill".into() };

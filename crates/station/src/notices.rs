@@ -1,8 +1,8 @@
 //! What people who are elsewhere are told: that a job or a lot has ended, or that a drive needs somebody.
 
+use crate::app_paths::AppPaths;
 use crate::clock::wall;
 use crate::config::Config;
-use crate::places::AppPaths;
 use jurex_device::media::Drive;
 use jurex_notice::{Notice, NoticeKind, Outbox};
 use jurex_pattern::text::printable;

@@ -168,7 +168,7 @@ pub fn course(
 
 /// What is asked for; where nothing is, what the settings say of drives on which there is room.
 fn leaves_mark(asked: &OrderArgs, usual: bool, seen: &DriveSnapshot) -> bool {
-    asked.mark.unwrap_or(usual && jurex_disposition::mark::places(seen.drive.geometry).is_some())
+    asked.mark.unwrap_or(usual && jurex_disposition::erasure_tag::places(seen.drive.geometry).is_some())
 }
 
 /// Whether and how hidden areas are lifted first.

@@ -1,15 +1,15 @@
 //! The paper of a job: its fields go to the ledger with the record, and its files to the folder.
 
+use crate::app_paths::AppPaths;
 use crate::clock::wall;
 use crate::disk;
 use crate::exit::Failure;
 use crate::files::{self, FileError, Issue};
-use crate::places::AppPaths;
 use crate::signing::Signer;
+use jurex_documents::House;
 use jurex_ledger::Ledger;
 use jurex_past::PastError;
 use jurex_pattern::text::shown_path;
-use jurex_report::House;
 use jurex_sanitize::record::{JobId, Record};
 use std::path::{Path, PathBuf};
 

@@ -55,7 +55,7 @@ pub fn prove(
     let (clock, access, started) = (SystemClock::default(), drive.medium().access(), wall());
     let expected = match record.filter(|r| r.method.mark) {
         Some(record) => {
-            let mark = jurex_disposition::mark::look(drive.medium(), &crate::mark::said_in);
+            let mark = jurex_disposition::erasure_tag::look(drive.medium(), &crate::erasure_tag::said_in);
             expected.with_mark(&mark, record, found.geometry)
         }
         None => expected,

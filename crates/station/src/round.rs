@@ -1,12 +1,12 @@
 //! One round over a list: every listed drive that is there is erased at once, each on a thread of its own; drives that come later while
 //! others are at work are taken too. What is not listed is never opened for writing.
 
+use crate::app_paths::AppPaths;
 use crate::bench::{self, Bench, DriveSnapshot};
 use crate::config::Config;
 use crate::exit::{self, Failure};
 use crate::list::ListedJob;
 use crate::order;
-use crate::places::AppPaths;
 use crate::service::{JobService, LabelCheck};
 use crate::stop::StopOnSignal;
 use crossbeam_channel::{Receiver, Sender, unbounded};
@@ -364,8 +364,8 @@ mod tests {
     use super::*;
     use crate::list::read;
     use crate::signing::Signer;
+    use jurex_documents::House;
     use jurex_pattern::units::Lba;
-    use jurex_report::House;
     use jurex_sim::Pacing;
     use std::path::Path;
 

@@ -18,10 +18,10 @@ use jurex_notice::Outbox;
 use jurex_past::PastError;
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::ladder::{Availability, ladder};
-use jurex_sanitize::orders::OrderLine;
 use jurex_sanitize::plan::{ArmedPlan, Course, Order, Plan, Secret};
 use jurex_sanitize::record::{Papers, Record};
 use jurex_sanitize::rules::Outcome;
+use jurex_sanitize::work_order::OrderLine;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
@@ -311,13 +311,13 @@ pub fn not_certified(record: &Record, e: &FileError, in_ledger: bool) -> Failure
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::app_paths::AppPaths;
     use crate::bench::{self, Bench};
     use crate::clock::{ThisMachine, wall};
     use crate::config::Config;
-    use crate::places::AppPaths;
+    use jurex_documents::House;
     use jurex_engine::{Control, Unattended};
     use jurex_pattern::method;
-    use jurex_report::House;
     use jurex_sanitize::evidence;
     use jurex_sanitize::rules::Technique;
     use jurex_sign::KeyStore;

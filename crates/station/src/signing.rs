@@ -1,13 +1,13 @@
 //! The key that signs what is written, if the bench has one.
 
+use crate::app_paths::AppPaths;
 use crate::clock::wall;
 use crate::config::Config;
-use crate::places::AppPaths;
 use jurex_disposition::proof::VerificationRecord;
+use jurex_documents::{House, LedgerEntry, Print};
 use jurex_ledger::Ledger;
 use jurex_past::{Inclusion, PastError, PastWork};
 use jurex_pattern::text::shown_path;
-use jurex_report::{House, LedgerEntry, Print};
 use jurex_sanitize::record::{Papers, Record};
 use jurex_sign::{KeyError, KeyInfo, KeyStore, Passphrase, PdfKey, PrivateKey, SignedHead, sign_head, sign_pdf, unsigned_head};
 use std::io::{IsTerminal, Read, Write};

@@ -4,13 +4,13 @@ use crate::bench::{DriveSnapshot, HeldBeside, OpenDrive};
 use crate::clock::Surroundings;
 use crate::config::JobDefaults;
 use crate::exit::Failure;
-use crate::heat::ThermalControl;
 use crate::readings;
 use crate::signing::Signer;
+use crate::thermal::ThermalControl;
 use jiff::Timestamp;
 use jurex_device::media::Drive;
 use jurex_device::medium::MediumError;
-use jurex_disposition::mark::{self, ErasureTag, TagEvidence, TagFacts};
+use jurex_disposition::erasure_tag::{self, ErasureTag, TagEvidence, TagFacts};
 use jurex_disposition::release::{Act, Circumstances, OfDrive, Release};
 use jurex_engine::{
     Backend, CHUNK_BYTES, Checkpoint, CheckpointStore, Clock, Control, DriveChanged, Event, Job, JobControl, KeepError,
@@ -270,7 +270,7 @@ fn leave_mark(
     let geometry = evidence.geometry();
     let mark = ErasureTag::new(says, |text| seal.key().map(|key| jurex_sign::sign(text, key)));
     let page = mark.page(geometry.logical).ok_or("what it is to say does not fit")?;
-    let copies = mark::lay(backend, geometry, &page).ok_or("the drive is too small for one")?;
+    let copies = erasure_tag::lay(backend, geometry, &page).ok_or("the drive is too small for one")?;
     let marked = TagEvidence { page: ErasureTag::digest(&page), key_id: seal.key().map(|key| key.public().id()), copies };
     let by = &record.papers().technician.name;
     let about = Circumstances {

@@ -1,9 +1,9 @@
 //! What happens, and what is to be done about it in the world.
 
+use super::file_erase::WorkProgress;
 use super::lane::LaneId;
 use super::lane::readings::{ReadingEvent, WantedReading};
 use super::lane::stage::{WorkEnd, WrittenPapers};
-use super::less::WorkProgress;
 use jurex_device::bytes::{Needle, Search};
 use jurex_device::native::Capabilities;
 use jurex_disposition::release::OpenItem;
@@ -20,7 +20,7 @@ use jurex_sanitize::policy::Policy;
 use jurex_sanitize::record::{JobId, Papers, Record};
 use jurex_station::bench::{DriveSnapshot, ReadError, SampledSector};
 use jurex_station::config::{Config, ConfigError};
-use jurex_station::less::{FilesWish, FolderEntry, FreePlan, FreeWish, MountedVolume, Sums, Surveyed};
+use jurex_station::file_erase::{FilesWish, FolderEntry, FreePlan, FreeWish, MountedVolume, Sums, Surveyed};
 use jurex_station::machine::{self, Ask};
 use jurex_station::methods::MethodFileError;
 use jurex_station::policies::PolicyFileError;

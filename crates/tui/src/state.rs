@@ -1,17 +1,17 @@
 //! What every screen works on: the lanes, which of them is chosen, the settings, and the time.
 
+use super::file_erase::Less;
 use super::lane::stage::{Arming, LaneStage};
 use super::lane::{Lane, LaneId, LaneState, Lanes, Speed, Step};
-use super::less::Less;
 use super::message::{AskLedger, AskLess, Effect};
 use super::theme::Theme;
+use jurex_disposition::erasure_tag::places;
 use jurex_disposition::lot::LotTally;
-use jurex_disposition::mark::places;
+use jurex_documents::House;
 use jurex_engine::Control;
 use jurex_past::LotNow;
 use jurex_pattern::method::Catalogue;
 use jurex_pattern::text::capital;
-use jurex_report::House;
 use jurex_sanitize::record::Papers;
 use jurex_station::bench::DriveSnapshot;
 use jurex_station::config::Config;

@@ -53,7 +53,7 @@ impl Clock for Counting {
         Now { wall: Timestamp::UNIX_EPOCH, mono: Duration::from_millis(self.0.get() * 40) }
     }
 
-    fn pass(&self, so_long: Duration) {
+    fn sleep(&self, so_long: Duration) {
         self.0.set(self.0.get() + so_long.as_millis() as u64 / 40);
     }
 }

@@ -5,10 +5,10 @@ use crate::cli::Certificate;
 use jurex_ledger::Ledger;
 use jurex_past::PastError;
 use jurex_sanitize::record::{JobId, Record};
+use jurex_station::app_paths::AppPaths;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::files::{self, FileError, Issue};
-use jurex_station::places::AppPaths;
 use std::path::Path;
 use std::process::ExitCode;
 

@@ -6,25 +6,25 @@ use jiff::Timestamp;
 use jurex_disposition::lot::{StandWord, Statement};
 use jurex_disposition::proof::{NoStanding, SecondCheck, VerificationRecord};
 use jurex_disposition::release::{Act, BadRelease, Release, in_force};
+use jurex_documents::{
+    Code, House, LedgerEntry, NoAttachment, Print, attached, attached_anyhow, is_as_printed, is_as_printed_of_destruction,
+    is_as_printed_of_less, is_as_printed_of_lot,
+};
 use jurex_file_erase::{BadFileEraseRecord, FileEraseRecord};
 use jurex_ledger::Ledger;
 use jurex_past::{Inclusion, TreeHead};
 use jurex_pattern::text::{printable, shown_path};
 use jurex_pattern::units::{counted, size};
-use jurex_report::{
-    Code, House, LedgerEntry, NoAttachment, Print, attached, attached_anyhow, is_as_printed, is_as_printed_of_destruction,
-    is_as_printed_of_less, is_as_printed_of_lot,
-};
 use jurex_sanitize::record::{BELIEVED, BadRecord, JobId, Record};
 use jurex_sanitize::rules::Outcome;
 use jurex_sign::{
     BadLater, KeyStore, KnownKey, LaterSignature, PdfSignature, PdfSignatures, PublicKey, Signed, SignedHead, TrustedCertificate,
     Vouched, certificate_of, check_pdf, who_vouches,
 };
+use jurex_station::app_paths::AppPaths;
 use jurex_station::config::Config;
 use jurex_station::disk::{FEW_LINES, read_bounded, read_small};
 use jurex_station::exit::Failure;
-use jurex_station::places::AppPaths;
 use jurex_station::signing::standing;
 use std::path::PathBuf;
 use std::process::ExitCode;

@@ -5,22 +5,22 @@ use crate::cli::Demo;
 use jurex_device::media::{Drive, MediaClass};
 use jurex_disposition::lot::{Lot, LotList};
 use jurex_disposition::release::{Act, Circumstances, OfDrive, Release};
+use jurex_documents::House;
 use jurex_engine::Unattended;
 use jurex_ledger::Ledger;
 use jurex_pattern::method::{self, Method, library};
-use jurex_report::House;
 use jurex_sanitize::ladder::ladder;
 use jurex_sanitize::plan::{Course, Order, UnhideOrder};
 use jurex_sanitize::record::{Backup, Record};
 use jurex_sanitize::rules::{Edition, Outcome, Technique};
 use jurex_sim::Pacing;
+use jurex_station::app_paths::AppPaths;
 use jurex_station::bench::{Bench, DriveSnapshot};
 use jurex_station::clock::ThisMachine;
 use jurex_station::clock::wall;
 use jurex_station::config::{self, Config, ThemeName};
 use jurex_station::exit::{self, Failure};
 use jurex_station::files::{self};
-use jurex_station::places::AppPaths;
 use jurex_station::service::{JobService, LabelCheck, not_certified};
 use jurex_station::settings::SettingsFile;
 use jurex_station::signing::Signer;
@@ -69,13 +69,13 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
 }
 
 /// What random passes over all simulated drives may take, in kibibytes.
-const MOST_KIB: u64 = 6 << 20;
+const MAX_KIB: u64 = 6 << 20;
 
 /// What is to be said where simulated drives full of random bytes would not find room, by the kernel's `/proc/meminfo`.
 fn too_little_memory(meminfo: &str) -> Option<String> {
     let line = meminfo.lines().find_map(|l| l.strip_prefix("MemAvailable:"))?;
     let kib: u64 = line.split_whitespace().next()?.parse().ok()?;
-    (kib < MOST_KIB).then(|| {
+    (kib < MAX_KIB).then(|| {
         format!(
             "This machine has {} of memory left: random passes over the larger simulated drives may not find room. Passes of one byte do.",
             jurex_pattern::units::si_size(kib * 1024)

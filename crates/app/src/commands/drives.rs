@@ -2,10 +2,10 @@
 
 use super::{remark, say, say_json};
 use crate::cli::TableArgs;
+use jurex_station::app_paths::AppPaths;
 use jurex_station::bench::{Bench, DriveSnapshot};
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
-use jurex_station::places::AppPaths;
 use serde_json::{Value, json};
 use std::process::ExitCode;
 

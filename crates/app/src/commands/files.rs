@@ -10,11 +10,11 @@ use jurex_pattern::notation::Program;
 use jurex_pattern::text::{printable, shown_path};
 use jurex_pattern::units::{counted, duration, grouped, rate, si_size};
 use jurex_sanitize::record::Person;
+use jurex_station::app_paths::AppPaths;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
+use jurex_station::file_erase::{self, FilesWish, NO_SANITIZATION, Surveyed};
 use jurex_station::files::{check_folder, write_less};
-use jurex_station::less::{self, FilesWish, NO_SANITIZATION, Surveyed};
-use jurex_station::places::AppPaths;
 use jurex_station::signing::Signer;
 use jurex_station::stop::StopOnSignal;
 use serde_json::json;
@@ -32,7 +32,7 @@ pub(crate) fn run(asked: &FilesArgs) -> Result<ExitCode, Failure> {
         return resume(asked, &desk);
     }
     let program = parse(&asked.passes)?;
-    let surveyed = less::survey(&asked.path, (&desk.places, &desk.out), &mut |_| true)?;
+    let surveyed = file_erase::survey(&asked.path, (&desk.places, &desk.out), &mut |_| true)?;
     if asked.plan {
         tell_plan(&surveyed, asked.papers.json);
         return Ok(ExitCode::SUCCESS);
@@ -63,25 +63,25 @@ pub(crate) fn run(asked: &FilesArgs) -> Result<ExitCode, Failure> {
         by: desk.by.clone(),
     };
     let mut shown = ShownProgress::new(&desk)?;
-    let record = less::erase(&surveyed.tree, &wish, &desk.places, &mut |p| shown.files(p))?;
+    let record = file_erase::erase(&surveyed.tree, &wish, &desk.places, &mut |p| shown.files(p))?;
     shown.bar.finish_and_clear();
     desk.close(&record)
 }
 
 /// Goes on with everything that was cut short.
 fn resume(asked: &FilesArgs, desk: &Desk) -> Result<ExitCode, Failure> {
-    let unfinished = less::notes::unfinished(&desk.places.less());
+    let unfinished = file_erase::notes::unfinished(&desk.places.less());
     if unfinished.is_empty() {
         return Err(Failure::Use("no erasure of files was cut short, or it runs now. Nothing was written".into()));
     }
     let mut code = ExitCode::SUCCESS;
     for one in unfinished {
         if !asked.papers.json {
-            let roots: Vec<String> = one.asked.roots.iter().map(|r| shown_path(&less::notes::path_of(r))).collect();
+            let roots: Vec<String> = one.asked.roots.iter().map(|r| shown_path(&file_erase::notes::path_of(r))).collect();
             remark(&format!("jurex: going on with {}, begun {}: {}", one.asked.job, one.asked.started, roots.join(", ")));
         }
         let mut shown = ShownProgress::new(desk)?;
-        let record = less::go_on(one, &desk.by, &desk.places, &mut |p| shown.files(p))?;
+        let record = file_erase::go_on(one, &desk.by, &desk.places, &mut |p| shown.files(p))?;
         shown.bar.finish_and_clear();
         let ended = desk.close(&record)?;
         code = if code == ExitCode::SUCCESS { ended } else { code };
@@ -108,7 +108,7 @@ impl Desk {
     pub(super) fn set_up(asked: &LessPapers) -> Result<Self, Failure> {
         let places = AppPaths::find()?;
         let config = Config::read(&places.config_file())?;
-        less::clean_up(&places).iter().for_each(|said| remark(&format!("jurex: {said}")));
+        file_erase::clean_up(&places).iter().for_each(|said| remark(&format!("jurex: {said}")));
         let out = asked.out.clone().unwrap_or_else(|| places.less());
         check_folder(&out).map_err(|e| Failure::Use(format!("{e}. Nothing was written")))?;
         let named = |name: &String| Person { name: name.clone(), ..Person::default() };
@@ -161,13 +161,13 @@ impl ShownProgress {
 
     fn files(&mut self, progress: &FilesProgress) -> bool {
         let names = format!("{} of {}", grouped(progress.names), counted(progress.of_names, "name"));
-        self.show(less::share(progress), progress.bytes, &names)
+        self.show(file_erase::share(progress), progress.bytes, &names)
     }
 
     /// Shows how far it has come as a part of the whole; whether to go on.
     pub(super) fn show(&mut self, share: f64, bytes: u64, what: &str) -> bool {
         let took = self.began.elapsed();
-        let left = less::left(share, took).map_or(String::new(), |left| format!("  {} left", duration(left)));
+        let left = file_erase::left(share, took).map_or(String::new(), |left| format!("  {} left", duration(left)));
         let speed = rate(bytes as f64 / took.as_secs_f64().max(0.001));
         self.bar.set_position((share * 1000.0) as u64);
         self.bar.set_message(format!("{what}  {speed}{left}"));

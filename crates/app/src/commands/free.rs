@@ -7,13 +7,13 @@ use jurex_linux::files::{FillPhase, FillProgress};
 use jurex_pattern::text::printable;
 use jurex_pattern::units::{counted, si_size};
 use jurex_station::exit::Failure;
-use jurex_station::less::{self, FreeWish, NO_SANITIZATION};
+use jurex_station::file_erase::{self, FreeWish, NO_SANITIZATION};
 use serde_json::json;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &FreeArgs) -> Result<ExitCode, Failure> {
     let program = parse(&asked.passes)?;
-    let planned = less::plan_free(&asked.mountpoint, asked.reserve)?;
+    let planned = file_erase::plan_free(&asked.mountpoint, asked.reserve)?;
     if asked.plan {
         if asked.papers.json {
             let doubts: Vec<String> = planned.ground.doubts().iter().map(|d| d.sentence()).collect();
@@ -41,9 +41,9 @@ pub(crate) fn run(asked: &FreeArgs) -> Result<ExitCode, Failure> {
         by: desk.by.clone(),
     };
     let mut shown = ShownProgress::new(&desk)?;
-    let record = less::fill(&wish, &desk.places, &mut |p| {
+    let record = file_erase::fill(&wish, &desk.places, &mut |p| {
         let at = phase_word(p);
-        shown.show(less::share_of_fill(p), p.bytes, &at)
+        shown.show(file_erase::share_of_fill(p), p.bytes, &at)
     })?;
     shown.bar.finish_and_clear();
     desk.close(&record)

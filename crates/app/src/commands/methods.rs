@@ -4,11 +4,11 @@ use super::{say, say_json};
 use crate::cli::Methods;
 use jurex_pattern::method::{Catalogue, Method};
 use jurex_pattern::text::shorten;
+use jurex_station::app_paths::AppPaths;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::methods::{export, import};
 use jurex_station::order;
-use jurex_station::places::AppPaths;
 use serde_json::json;
 use std::process::ExitCode;
 

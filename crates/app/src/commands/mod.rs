@@ -26,11 +26,11 @@ mod unlock;
 mod whereabouts;
 
 use crate::cli::{AppCommand, Arguments};
-use jurex_report::House;
+use jurex_documents::House;
 use jurex_sign::KeyStore;
+use jurex_station::app_paths::AppPaths;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
-use jurex_station::places::AppPaths;
 pub(crate) use jurex_station::said::{output_failed, remark, say, say_json};
 use jurex_station::service::People;
 use jurex_station::signing::Signer;
@@ -76,7 +76,7 @@ fn machine_interface(theme: Option<jurex_station::config::ThemeName>) -> Result<
     let seal = seal(&places, &config, jurex_station::paper::house(&places)?, false);
     let outbox = jurex_station::notices::outbox(&places, &config);
     let machine = jurex_station::machine::Machine::find()?;
-    let says = jurex_station::less::clean_up(&places).into_iter().next();
+    let says = jurex_station::file_erase::clean_up(&places).into_iter().next();
     // What a start medium's own folder holds is gone when it is switched off: papers go where the ledger is.
     let out = if machine.is_some() { places.certificates() } else { "jurex-certificates".into() };
     jurex_tui::run(jurex_tui::Setup {

@@ -3,11 +3,11 @@
 use super::say;
 use crate::cli::{NoticeArgs, NoticeDo};
 use jurex_pattern::text::printable;
+use jurex_station::app_paths::AppPaths;
 use jurex_station::clock::wall;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::notices;
-use jurex_station::places::AppPaths;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &NoticeArgs) -> Result<ExitCode, Failure> {

@@ -2,12 +2,12 @@
 
 use super::{people, remark, say};
 use crate::cli::UnattendedArgs;
+use jurex_station::app_paths::AppPaths;
 use jurex_station::bench::Bench;
 use jurex_station::clock::ThisMachine;
 use jurex_station::config::{AfterList, Config, ThemeName};
 use jurex_station::exit::Failure;
 use jurex_station::machine::{Ask, Machine};
-use jurex_station::places::AppPaths;
 use jurex_station::round::{Round, RoundWork};
 use jurex_station::service::JobService;
 use jurex_station::signing::Signer;

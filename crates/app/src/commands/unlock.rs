@@ -2,10 +2,10 @@
 
 use super::say;
 use crate::cli::Unlock;
+use jurex_station::app_paths::AppPaths;
 use jurex_station::bench;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
-use jurex_station::places::AppPaths;
 use std::process::ExitCode;
 
 pub(crate) fn run(asked: &Unlock) -> Result<ExitCode, Failure> {

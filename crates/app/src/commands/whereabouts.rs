@@ -6,8 +6,8 @@ use crate::cli::WhereArgs;
 use jurex_disposition::release::{DriveStatus, OpenItem};
 use jurex_past::{KnownDrive, PastWork};
 use jurex_pattern::text::printable;
+use jurex_station::app_paths::AppPaths;
 use jurex_station::exit::Failure;
-use jurex_station::places::AppPaths;
 use serde_json::json;
 use std::process::ExitCode;
 

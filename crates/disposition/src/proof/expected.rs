@@ -1,6 +1,6 @@
 //! What should lie on a drive.
 
-use crate::mark::FoundTag;
+use crate::erasure_tag::FoundTag;
 use jurex_device::media::{Drive, Geometry};
 use jurex_pattern::notation::{NoEntropy, Program};
 use jurex_pattern::pattern::Pattern;

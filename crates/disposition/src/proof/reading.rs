@@ -1,7 +1,7 @@
 //! Reads places of a drive and compares them with what should lie there. Nothing is written.
 
 use super::expected::{ExpectedContents, Holds};
-use crate::mark;
+use crate::erasure_tag;
 use jurex_device::media::Geometry;
 use jurex_device::medium::{Cause, MediumError};
 use jurex_engine::{
@@ -52,7 +52,7 @@ pub fn read(
     control: &mut dyn JobControl,
     tell: &mut dyn FnMut(ReadingProgress),
 ) -> Reading {
-    let marks = expected.mark.as_deref().map_or(vec![], |page| mark::patterns(page.as_bytes(), geometry));
+    let marks = expected.mark.as_deref().map_or(vec![], |page| erasure_tag::patterns(page.as_bytes(), geometry));
     // Where the mark stands, it alone is expected.
     let rest = places.without(&marks.iter().map(|(at, _)| *at).collect());
     let reading = Reading {
@@ -347,8 +347,8 @@ mod tests {
 
     #[test]
     fn where_a_mark_should_stand_it_alone_is_right_and_everywhere_else_it_is_wrong() {
-        let says = crate::mark::TagFacts::of(&jurex_sanitize::testing::record(), "Tern Quay").unwrap();
-        let page = crate::mark::ErasureTag::new(says, |_| None).page(512).unwrap();
+        let says = crate::erasure_tag::TagFacts::of(&jurex_sanitize::testing::record(), "Tern Quay").unwrap();
+        let page = crate::erasure_tag::ErasureTag::new(says, |_| None).page(512).unwrap();
         let mut medium = Memory::new(MediaClass::Magnetic, 999);
         medium.bytes.fill(0);
         medium.bytes[..4096].copy_from_slice(&page);

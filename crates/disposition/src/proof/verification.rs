@@ -2,7 +2,7 @@
 
 use super::expected::{ExpectedContents, Holds};
 use super::reading::Reading;
-use crate::mark::page_bytes;
+use crate::erasure_tag::page_bytes;
 use jiff::Timestamp;
 use jurex_device::media::Drive;
 use jurex_device::medium::Access;

@@ -13,7 +13,7 @@ pub use prepare::{
 };
 pub use standing::{DriveStatus, JobSeen, OpenItem, Treated, Whereabouts};
 
-use crate::mark::TagEvidence;
+use crate::erasure_tag::TagEvidence;
 use jiff::Timestamp;
 use jurex_device::media::{Drive, DriveLabel, Geometry, MediaClass, Protocol, Unit};
 use jurex_sanitize::evidence::{Unsound, fails};

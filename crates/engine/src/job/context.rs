@@ -4,11 +4,11 @@
 use super::faults::Failures;
 use super::stage::Issued;
 use super::{Now, describe};
-use crate::beside::SiblingBaselines;
+use crate::baseline::BaselineSample;
 use crate::checkpoint::Checkpoint;
-use crate::draw::BaselineSample;
 use crate::event::{Activity, Event, Progress};
 use crate::list::WorkList;
+use crate::siblings::SiblingBaselines;
 use jurex_device::media::{Drive, Geometry, Scope};
 use jurex_device::technique::Technique;
 use jurex_pattern::ranges::RangeSet;

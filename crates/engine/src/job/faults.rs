@@ -17,7 +17,7 @@ use std::time::Duration;
 /// Wrong sectors are told at most about this often, and stretches that touch as one.
 const TELL_WRONG_EVERY: Duration = Duration::from_secs(1);
 /// Or once there are so many stretches.
-const MOST_UNTOLD: usize = 500;
+const MAX_UNTOLD: usize = 500;
 
 /// What has failed in a job, and what follows from it.
 #[derive(Debug, Default)]
@@ -101,7 +101,7 @@ impl Context {
     pub(super) fn found_wrong(&mut self, wrong: &RangeSet, now: Now) {
         self.failures.wrong.untold.extend(wrong);
         let due = now.mono.saturating_sub(self.failures.wrong.told) >= TELL_WRONG_EVERY;
-        if due || self.failures.wrong.untold.iter().len() > MOST_UNTOLD {
+        if due || self.failures.wrong.untold.iter().len() > MAX_UNTOLD {
             self.tell_wrong();
             self.failures.wrong.told = now.mono;
         }

@@ -9,12 +9,12 @@ mod stage;
 
 pub use request::{Completed, Control, DriveChanged, JobStep, Now, Request, Task};
 
-use super::beside::SiblingBaselines;
 use super::checkpoint::Checkpoint;
 use super::event::{Activity, Event, Progress};
-use super::kept::CheckpointSaved;
 use super::list::{NextAttempt, WorkList};
 use super::run::KeepError;
+use super::saved::CheckpointSaved;
+use super::siblings::SiblingBaselines;
 use context::{Context, InFlight, Meter};
 use faults::Failures;
 use jurex_device::media::Drive;

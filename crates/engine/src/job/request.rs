@@ -1,7 +1,7 @@
 //! What a job asks for, and what it is told.
 
-use crate::beside::SiblingMet;
-use crate::kept::Change;
+use crate::saved::Change;
+use crate::siblings::SiblingMet;
 use jiff::Timestamp;
 use jurex_device::media::Drive;
 use jurex_device::medium::MediumError;
@@ -10,7 +10,7 @@ use jurex_pattern::pattern::Pattern;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::Sectors;
 use jurex_sanitize::digest::{Salt, SectorDigest};
-use jurex_sanitize::tag::ProbeTag;
+use jurex_sanitize::probe_tag::ProbeTag;
 use std::sync::Arc;
 use std::time::Duration;
 

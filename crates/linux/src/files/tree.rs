@@ -3,7 +3,7 @@
 use super::ground::{Mounted, ground_of};
 use crate::guard::Uses;
 use crate::object::KernelObject;
-use crate::openers::Openers;
+use crate::open_handles::Openers;
 use jurex_device::guard::Blocker;
 use jurex_file_erase::{KnownBy, LeftAlone, NodeKind, StorageStack};
 use rustix::fs::{

@@ -25,7 +25,7 @@ pub(super) struct PartitionTable {
 /// Sectors that may be read for one table.
 const BUDGET: u32 = 2048;
 /// Logical partitions that are followed.
-const MOST_LOGICAL: usize = 64;
+const MAX_LOGICAL: usize = 64;
 /// Kind of a table whose protective MBR stands, but of whose GPT nothing can be read: nobody knows what its partitions are.
 pub(super) const UNREADABLE_GPT: &str = "GPT (unreadable)";
 /// Type of the MBR entry that stands for a GPT.
@@ -147,7 +147,7 @@ fn mbr(medium: &mut dyn Medium, header: &MBRHeader, notes: &mut Vec<String>) -> 
 /// The chain of an extended partition. Links must run forwards, so that a loop ends.
 fn logical(medium: &mut dyn Medium, extended: u64, found: &mut Vec<TablePartition>, notes: &mut Vec<String>) {
     let mut at = extended;
-    for _ in 0..MOST_LOGICAL {
+    for _ in 0..MAX_LOGICAL {
         let Some(header) = mbr_at(medium, at).table(notes) else { return };
         let (partition, next) = (&header.partition_1, &header.partition_2);
         if partition.is_used() && partition.sectors > 0 {

@@ -3,11 +3,11 @@
 //! Evidence lists the sessions in which the drive was held, and the stages of the treatment side by side. A reading
 //! proves something only in the session in which it was done: between two sessions anybody may have written.
 
-mod by_list;
+mod approval;
 mod size;
 
-pub use by_list::Approval;
-pub use size::MOST_EXAMPLES;
+pub use approval::Approval;
+pub use size::MAX_EXAMPLES;
 pub use size::{SameSector, SizeEvidence, SizeFinding};
 
 use crate::pace::Pace;

@@ -89,7 +89,7 @@ pub enum SizeFinding {
 }
 
 /// Examples that are kept.
-pub const MOST_EXAMPLES: usize = 4;
+pub const MAX_EXAMPLES: usize = 4;
 
 impl SizeEvidence {
     /// What follows from what was met.

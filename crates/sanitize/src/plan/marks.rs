@@ -6,9 +6,9 @@ use jurex_pattern::units::Sectors;
 /// Bytes of a stride, where the drive is large enough.
 const STRIDE_BYTES: u64 = 32 << 20;
 /// Sectors a stride apart are at most so many: on larger drives the stride is longer.
-const MOST_PLACES: u64 = 4096;
+const MAX_PLACES: u64 = 4096;
 /// A stride is at most such a part of the drive.
-const LEAST_PLACES: u64 = 64;
+const MIN_PLACES: u64 = 64;
 /// Where tags are laid.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ProbeLayout {
@@ -24,7 +24,7 @@ impl ProbeLayout {
     pub fn of(geometry: Geometry) -> Self {
         let (told, unit) = (geometry.sectors, geometry.unit());
         let usual = STRIDE_BYTES / u64::from(geometry.logical);
-        let stride = usual.max(told / MOST_PLACES).min(told / LEAST_PLACES) / unit * unit;
+        let stride = usual.max(told / MAX_PLACES).min(told / MIN_PLACES) / unit * unit;
         Self { told, unit, stride: stride.max(unit) }
     }
 

@@ -27,7 +27,7 @@ use jiff::Timestamp;
 use jurex_device::guard::{Cleared, Intent};
 use jurex_device::media::{Drive, DriveLabel, Geometry, HiddenAreas, Scope};
 use jurex_device::medium::Access;
-use jurex_pattern::notation::{Entropy, MOST_PASSES};
+use jurex_pattern::notation::{Entropy, MAX_PASSES};
 use jurex_pattern::pattern::Base;
 use jurex_pattern::units::Sectors;
 use schemars::JsonSchema;
@@ -50,7 +50,7 @@ pub enum PlanError {
         last: u64,
     },
     /// More passes than a job may have.
-    #[error("{passes} passes are too many: with all rounds a job has at most {MOST_PASSES}")]
+    #[error("{passes} passes are too many: with all rounds a job has at most {MAX_PASSES}")]
     TooManyPasses {
         /// What was asked for.
         passes: usize,
@@ -125,7 +125,7 @@ impl Plan {
         if range.count == 0 || !range.lies_in(drive.geometry.whole()) {
             return Err(PlanError::OutsideDrive { range, last: drive.geometry.sectors.saturating_sub(1) });
         }
-        if order.passes() > MOST_PASSES {
+        if order.passes() > MAX_PASSES {
             return Err(PlanError::TooManyPasses { passes: order.passes() });
         }
         if order.size_check == SizeCheck::Yes && range != drive.geometry.whole() {
@@ -174,7 +174,7 @@ impl Plan {
             return Err(PlanError::NoSectors);
         }
         if let Some(then) = &order.then {
-            if then.passes() > MOST_PASSES {
+            if then.passes() > MAX_PASSES {
                 return Err(PlanError::TooManyPasses { passes: then.passes() });
             }
             if let Some(range) = then.range {
@@ -387,7 +387,7 @@ impl Plan {
         let in_part = range != self.lifted().whole();
         fails(self.measure().is_some() && in_part, "it checks the size of a drive of which it covers a part")?;
         let passes = self.passes().len();
-        fails((passes == 0 && self.overwriting_at().is_some()) || passes > MOST_PASSES, "it has no possible number of passes")?;
+        fails((passes == 0 && self.overwriting_at().is_some()) || passes > MAX_PASSES, "it has no possible number of passes")?;
         let can_be_laid = |p: &PlannedPass| p.pattern.is_computable() && p.pattern.period() != Some(0);
         fails(!self.passes().iter().all(can_be_laid), "a pass has no bytes")?;
         let of_last = self.passes().last().map(|p| &p.reading);

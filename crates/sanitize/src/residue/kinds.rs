@@ -1,7 +1,7 @@
 //! What is looked for, and the automatons that look for it.
 
 use aho_corasick::{AhoCorasick, AhoCorasickKind, Anchored, Input, MatchKind, StartKind};
-use jurex_fill::Pairs;
+use jurex_keystream::Pairs;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::sync::LazyLock;

@@ -113,7 +113,7 @@ impl Tally {
             let mut usable = self.heads(heads, number, at, block);
             match () {
                 () if is_addressed(block) => self.shares.addressed += 1,
-                () if jurex_fill::may_hold_a_line(block) && (is_text(block) || has_text(block)) => {
+                () if jurex_keystream::may_hold_a_line(block) && (is_text(block) || has_text(block)) => {
                     self.shares.text += 1;
                     usable = true;
                 }
@@ -152,7 +152,7 @@ impl Tally {
     }
 
     fn closely(&mut self, number: u64, block: &[u8]) {
-        let bits = jurex_fill::add_up(&jurex_fill::counts(block), &mut self.histogram, &*BITS);
+        let bits = jurex_keystream::add_up(&jurex_keystream::counts(block), &mut self.histogram, &*BITS);
         let part = self.part(number);
         self.entropy[part].0 += bits;
         self.entropy[part].1 += 1;
@@ -300,7 +300,7 @@ fn is_text(block: &[u8]) -> bool {
 /// A run of words in a block that holds other things too: as long as a line, and reaching over its start, its middle or its end.
 /// One in 10^25 random blocks has one.
 fn has_text(block: &[u8]) -> bool {
-    use jurex_fill::LINE;
+    use jurex_keystream::LINE;
     let line = |at: usize| {
         let bytes = &block[at..at + LINE];
         (is_narrow_line(bytes) || is_wide_line(bytes)) && repeated_byte(bytes).is_none()

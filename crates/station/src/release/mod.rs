@@ -7,7 +7,7 @@ pub mod volumes;
 mod wanted;
 mod write;
 
-pub use crate::mark::MarkHere;
+pub use crate::erasure_tag::MarkHere;
 pub use labels::Labels;
 pub use volumes::{MakerOf, makers};
 pub use wanted::{Becomes, WantedRelease};

@@ -7,7 +7,7 @@ use crate::clock::SystemEntropy;
 use crate::exit::Failure;
 use jurex_device::guard::Cleared;
 use jurex_device::media::{Drive, DriveLabel, Scope};
-use jurex_disposition::mark;
+use jurex_disposition::erasure_tag;
 use jurex_disposition::proof::{ExpectedContents, Holds};
 use jurex_disposition::release::{Act, Discarded, Leave, Permit, PreparedDrive, TablesCleared};
 use jurex_pattern::notation::Entropy;
@@ -45,10 +45,10 @@ fn seems_untouched(seen: &DriveSnapshot, record: &Record) -> bool {
     let run = || -> Option<bool> {
         let mut medium = seen.peek().ok()?;
         let geometry = medium.geometry();
-        let mark = mark::look(medium.as_mut(), &crate::mark::said_in);
+        let mark = erasure_tag::look(medium.as_mut(), &crate::erasure_tag::said_in);
         let expected = ExpectedContents::by_record(record).ok()?.with_mark(&mark, record, geometry);
         let Holds::Pattern { pattern } = &expected.holds else { return None };
-        let marks: RangeSet = mark::places(geometry).into_iter().flatten().filter(|_| expected.mark.is_some()).collect();
+        let marks: RangeSet = erasure_tag::places(geometry).into_iter().flatten().filter(|_| expected.mark.is_some()).collect();
         let mut drawn = [0; 8];
         let mut places: Vec<u64> = vec![0, 1, 2, geometry.sectors.checked_sub(1)?, geometry.sectors / 2];
         while places.len() < PLACES {

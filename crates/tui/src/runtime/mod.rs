@@ -2,9 +2,9 @@
 //! threads that send events; nothing here waits for a drive.
 
 mod drives;
+mod file_erase;
 mod job;
 mod ledger;
-mod less;
 mod machine;
 mod people;
 mod readings;
@@ -14,11 +14,11 @@ mod tune;
 mod watch;
 
 use crate::app::App;
+use crate::file_erase::FilesStage;
 use crate::frame;
 use crate::lane::bytes::PAGE_SECTORS;
 use crate::lane::readings::{ReadingEvent, WantedReading};
 use crate::lane::{Lane, LaneId};
-use crate::less::FilesStage;
 use crate::message::{AskLedger, Effect, Message, Start};
 use crate::screen::afar;
 use crate::theme::Theme;
@@ -36,6 +36,7 @@ use jurex_pattern::units::Lba;
 use jurex_sanitize::plan::Plan;
 use jurex_sanitize::residue::SearchProgress;
 use jurex_sign::KnownKey;
+use jurex_station::app_paths::AppPaths;
 use jurex_station::bench::{Bench, DriveSnapshot, ReadError};
 use jurex_station::clock::SystemEntropy;
 use jurex_station::clock::ThisMachine;
@@ -45,7 +46,6 @@ use jurex_station::exit::Failure;
 use jurex_station::machine::Machine;
 use jurex_station::methods;
 use jurex_station::paper;
-use jurex_station::places::AppPaths;
 use jurex_station::policies;
 use jurex_station::release::MarkHere;
 use jurex_station::said::say;

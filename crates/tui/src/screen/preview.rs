@@ -6,7 +6,7 @@ use crate::state::State;
 use crate::theme::StyleRole;
 use crate::widget::column::Column;
 use crate::widget::window::{self, Scroll};
-use jurex_report::{House, PreviewLine, Print, preview};
+use jurex_documents::{House, PreviewLine, Print, preview};
 use jurex_sanitize::record::Record;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

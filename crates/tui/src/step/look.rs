@@ -171,7 +171,7 @@ fn presence(state: &State, lane: &Lane, column: &mut Column<'_>) {
 }
 
 /// Regions that are told one by one.
-const MOST_REGIONS: usize = 40;
+const MAX_REGIONS: usize = 40;
 
 fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.heading("What is on it");
@@ -199,7 +199,7 @@ fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
             );
             column.sentence(&words, StyleRole::Strong);
         }
-        for region in contents.regions.iter().take(MOST_REGIONS) {
+        for region in contents.regions.iter().take(MAX_REGIONS) {
             column.sentence(&region.line(geometry), StyleRole::Faint);
         }
     }

@@ -1,11 +1,11 @@
 //! The page of files and free space.
 
 use super::*;
-use crate::less::{FilesStage, WorkProgress};
+use crate::file_erase::{FilesStage, WorkProgress};
 use crate::message::FromLess;
 use jurex_file_erase::{NodeKind, StorageStack};
 use jurex_linux::files::{FilesProgress, FillPhase, FillProgress, Tree};
-use jurex_station::less::{FolderEntry, FreePlan, FreeWish, MountedVolume, Surveyed};
+use jurex_station::file_erase::{FolderEntry, FreePlan, FreeWish, MountedVolume, Surveyed};
 use std::sync::Arc;
 
 fn ground(kind: &str, mount: &str) -> StorageStack {
@@ -31,10 +31,10 @@ fn on_the_page(size: (u16, u16)) -> (World, tempfile::TempDir) {
     world.send(Message::Less(Box::new(FromLess::Volumes(volumes, 1))));
     world.key(KeyCode::Down);
     world.key(KeyCode::Right);
-    let listed = jurex_station::less::list(dir.path()).map_err(|e| e.to_string());
+    let listed = jurex_station::file_erase::list(dir.path()).map_err(|e| e.to_string());
     let folders = [dir.path().join("gauges")];
     world.send(Message::Less(Box::new(FromLess::Listed(dir.path().into(), listed))));
-    world.send(Message::Less(Box::new(FromLess::Sums(jurex_station::less::sums(&folders)))));
+    world.send(Message::Less(Box::new(FromLess::Sums(jurex_station::file_erase::sums(&folders)))));
     (world, dir)
 }
 

@@ -1,6 +1,6 @@
 //! What the world tells of less than a drive.
 
-use crate::less::{FilesStage, Less};
+use crate::file_erase::{FilesStage, Less};
 use crate::message::{AskLess, Effect, FromLess, LessOver};
 use crate::state::State;
 use crate::widget::field::Field;

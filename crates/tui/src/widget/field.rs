@@ -10,7 +10,7 @@ use tui_input::{Input, InputRequest};
 use unicode_width::UnicodeWidthChar;
 
 /// Longest text that a field takes, in characters.
-pub(crate) const MOST_CHARS: usize = 200;
+pub(crate) const MAX_CHARS: usize = 200;
 
 /// What comes into a field.
 #[derive(Clone, Copy, Debug)]
@@ -43,7 +43,7 @@ impl PartialEq for Field {
 impl Field {
     /// A field that holds this already, with the cursor after it.
     pub(crate) fn of(text: &str) -> Self {
-        Self { input: Input::new(text.into()), most: MOST_CHARS }
+        Self { input: Input::new(text.into()), most: MAX_CHARS }
     }
 
     /// The same, which takes so many characters.

@@ -5,7 +5,7 @@ use jurex_sanitize::plan::{Plan, PlannedReading};
 use jurex_sanitize::strata::{Span, SpanKind, Strata, StrataLayer};
 
 /// Layers that are drawn one by one; more are folded.
-const MOST_LAYERS: usize = 6;
+const MAX_LAYERS: usize = 6;
 
 /// The strata as they would lie at the end of a plan.
 pub(crate) fn of_plan(plan: &Plan, before: &Contents) -> Strata {
@@ -35,7 +35,7 @@ fn own_layers(plan: &Plan) -> Vec<StrataLayer> {
 fn layers(plan: &Plan) -> Vec<StrataLayer> {
     let range = plan.range_on(plan.lifted());
     let over = |kind| vec![Span { at: range, kind, text: None }];
-    let folded = plan.passes().len().checked_sub(MOST_LAYERS).map_or(0, |n| if n > 0 { n + 1 } else { 0 });
+    let folded = plan.passes().len().checked_sub(MAX_LAYERS).map_or(0, |n| if n > 0 { n + 1 } else { 0 });
     let mut layers = vec![];
     if folded > 0 {
         layers.push(StrataLayer { title: format!("passes 1-{folded}"), spans: over(SpanKind::Laid) });

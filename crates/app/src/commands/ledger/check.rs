@@ -7,11 +7,11 @@ use jurex_past::{Leaf, NotedSubject, PastWork, TreeHead};
 use jurex_pattern::text::{hex, printable, shown_path};
 use jurex_pattern::units::counted;
 use jurex_sign::{KeyStore, PublicKey, SignedHead, parse_unsigned_head};
+use jurex_station::app_paths::AppPaths;
 use jurex_station::config::Config;
 use jurex_station::disk::{FEW_LINES, read_small};
 use jurex_station::exit::Failure;
 use jurex_station::heads;
-use jurex_station::places::AppPaths;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 

@@ -2,15 +2,15 @@
 
 use super::say;
 use crate::cli::{ExportAs, LedgerExport};
+use jurex_documents::House;
 use jurex_past::{NotedSubject, PastWork};
 use jurex_pattern::text::shown_path;
 use jurex_pattern::units::counted;
-use jurex_report::House;
+use jurex_station::app_paths::AppPaths;
 use jurex_station::clock::wall;
 use jurex_station::config::Config;
 use jurex_station::exit::Failure;
 use jurex_station::export::{self, ExportTrouble};
-use jurex_station::places::AppPaths;
 use std::process::ExitCode;
 
 pub(super) fn run(asked: &LedgerExport, ledger: &dyn PastWork, places: &AppPaths, demo: bool) -> Result<ExitCode, Failure> {

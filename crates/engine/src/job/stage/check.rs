@@ -2,7 +2,7 @@
 //! bytes; then other namespaces, if it reaches them.
 
 use super::{Issued, StageMachine, StageTurn, Taken, Then};
-use crate::draw::BaselineSample;
+use crate::baseline::BaselineSample;
 use crate::event::{Activity, Event};
 use crate::job::context::Context;
 use crate::job::{Completed, Now, Task};

@@ -5,9 +5,9 @@ use super::{Issued, StageTurn, Then};
 use crate::event::Event;
 use crate::job::context::Context;
 use crate::job::{Now, Task};
-use crate::kept::CheckpointSaved;
-use crate::own::{self, Dialogue, DriveWork, SequenceEnd};
+use crate::native::{self, Dialogue, DriveWork, SequenceEnd};
 use crate::run::KeepError;
+use crate::saved::CheckpointSaved;
 use jurex_device::native::command::{Answer, Command};
 use jurex_pattern::units::Sectors;
 use jurex_sanitize::evidence::{CommandAnswer, Ended};
@@ -103,32 +103,32 @@ impl Conversation {
             return Ok(StageTurn::Settled(Then::End(Ended::Refused { error })));
         };
         Ok(match dialogue.turn() {
-            own::SequenceTurn::Ask(command) => {
+            native::SequenceTurn::Ask(command) => {
                 self.said = Some(Said::Ask(command.clone()));
                 StageTurn::Alone(Issued::Said, Task::Ask(command))
             }
-            own::SequenceTurn::Keep(commands) => {
+            native::SequenceTurn::Keep(commands) => {
                 job.tell(Event::Sending { commands });
                 self.waits_for_kept = true;
                 job.save(now);
                 StageTurn::Keep
             }
-            own::SequenceTurn::Change(change) => {
+            native::SequenceTurn::Change(change) => {
                 self.said = Some(Said::Change);
                 self.changing = true;
                 StageTurn::Alone(Issued::Said, Task::Change(change))
             }
-            own::SequenceTurn::Wait(so_long) => {
+            native::SequenceTurn::Wait(so_long) => {
                 self.until = Some(now.mono + so_long);
                 StageTurn::Until(so_long)
             }
-            own::SequenceTurn::Read(at) => StageTurn::Alone(Issued::Tried, Task::Probe(Sectors::new(at.0, 1))),
-            own::SequenceTurn::Tell(what) => {
+            native::SequenceTurn::Read(at) => StageTurn::Alone(Issued::Tried, Task::Probe(Sectors::new(at.0, 1))),
+            native::SequenceTurn::Tell(what) => {
                 job.tell(Event::Said { what: what.into() });
                 StageTurn::Settled(Then::Stay)
             }
-            own::SequenceTurn::Rescan => StageTurn::Alone(Issued::Rescan, Task::Rescan),
-            own::SequenceTurn::Over(end) => return Err((end, self.dialogue.take().map(|d| d.work()).unwrap_or_default())),
+            native::SequenceTurn::Rescan => StageTurn::Alone(Issued::Rescan, Task::Rescan),
+            native::SequenceTurn::Over(end) => return Err((end, self.dialogue.take().map(|d| d.work()).unwrap_or_default())),
         })
     }
 

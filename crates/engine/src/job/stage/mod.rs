@@ -18,9 +18,9 @@ pub(super) use unhide::UnhideStage;
 
 use super::context::Context;
 use super::{Completed, Now, Task};
-use crate::kept::CheckpointSaved;
 use crate::list::Attempt;
 use crate::run::KeepError;
+use crate::saved::CheckpointSaved;
 use jurex_device::medium::MediumError;
 use jurex_pattern::units::Sectors;
 use jurex_sanitize::evidence::Ended;

@@ -3,14 +3,14 @@
 
 use super::conversation::{AnswerEffect, Conversation};
 use super::{Issued, StageMachine, StageTurn, Taken, Then};
-use crate::beside::{SiblingBaselines, SiblingMet};
-use crate::draw::BaselineSample;
+use crate::baseline::BaselineSample;
 use crate::event::{Activity, Event};
 use crate::job::context::Context;
 use crate::job::{Completed, Now, Task};
-use crate::kept::CheckpointSaved;
-use crate::own::{Dialogue, DriveWork, SequenceEnd};
+use crate::native::{Dialogue, DriveWork, SequenceEnd};
 use crate::run::KeepError;
+use crate::saved::CheckpointSaved;
+use crate::siblings::{SiblingBaselines, SiblingMet};
 use jurex_device::media::Scope;
 use jurex_device::medium::MediumError;
 use jurex_pattern::pattern::Pattern;

@@ -5,13 +5,13 @@ mod view;
 use super::line::TypedLine;
 use super::{PlaceHelp, Screen, ScreenAnswer, ScreenContext};
 use crate::action::{Action, KeyPlace};
-use crate::less::{FilesStage, Less, TreeRow, WorkProgress};
+use crate::file_erase::{FilesStage, Less, TreeRow, WorkProgress};
 use crate::message::{AskLess, Effect};
 use crate::state::State;
 use crate::widget::field::Typed;
 use jurex_pattern::text::shown_path;
 use jurex_pattern::units::counted;
-use jurex_station::less::{FilesWish, FreeWish};
+use jurex_station::file_erase::{FilesWish, FreeWish};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 

@@ -1,6 +1,6 @@
 //! How the page of files and free space looks: the tree on the left, what is to be said of it on the right.
 
-use crate::less::{FilesStage, Less, TreeRow, WorkProgress};
+use crate::file_erase::{FilesStage, Less, TreeRow, WorkProgress};
 use crate::state::State;
 use crate::theme::StyleRole;
 use crate::widget::column::{Column, bar, fit, shorten};
@@ -9,7 +9,7 @@ use jurex_file_erase::{BINS, Ending, FileEraseRecord, FileTally, NodeKind, Shown
 use jurex_linux::files::FillPhase;
 use jurex_pattern::text::{printable, shown_path};
 use jurex_pattern::units::{counted, duration, grouped, rate, si_size};
-use jurex_station::less::{NO_SANITIZATION, Surveyed, left};
+use jurex_station::file_erase::{NO_SANITIZATION, Surveyed, left};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};

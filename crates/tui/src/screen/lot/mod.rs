@@ -13,7 +13,7 @@ use crate::widget::field::{Field, Typed};
 use crate::widget::need::next_sensitivity;
 use jurex_device::media::{Drive, MediaClass};
 use jurex_device::native::Capabilities;
-use jurex_disposition::mark::places;
+use jurex_disposition::erasure_tag::places;
 use jurex_pattern::method::{Catalogue, Method};
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::plan::Order;

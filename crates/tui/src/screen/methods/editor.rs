@@ -55,7 +55,7 @@ pub(super) struct NotSaved {
 impl Editor {
     fn new(saves: Option<Saves>, method: &Method, field: EditField) -> Self {
         let texts = [method.name.clone(), method.title.clone(), method.program.to_string(), method.remark.clone()];
-        Self { saves, field, inputs: texts.map(|t| Field::of(&t).taking(MOST_NOTATION)), leaving: false, changed: false }
+        Self { saves, field, inputs: texts.map(|t| Field::of(&t).taking(MAX_NOTATION)), leaving: false, changed: false }
     }
 
     /// On passes for one plan.
@@ -145,7 +145,7 @@ impl Editor {
 }
 
 /// Longest notation that a field takes.
-const MOST_NOTATION: usize = 2000;
+const MAX_NOTATION: usize = 2000;
 
 fn blank() -> Method {
     Method {

@@ -12,7 +12,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
 /// Longest value that a setting's field takes.
-const MOST_CHARS: usize = 400;
+const MAX_CHARS: usize = 400;
 
 /// The page.
 #[derive(Default)]
@@ -52,7 +52,7 @@ impl Screen for SettingsPage {
             (Action::Last, None) => self.cursor = last,
             (Action::Take, Some(field)) => return save(field.value().to_string()),
             (Action::Take, None) if setting.is_choice() => return save(setting.next(&state.config)),
-            (Action::Take, None) => self.input = Some(Field::of(&setting.shown(&state.config)).taking(MOST_CHARS)),
+            (Action::Take, None) => self.input = Some(Field::of(&setting.shown(&state.config)).taking(MAX_CHARS)),
             _ => {}
         }
         ScreenAnswer::stay()

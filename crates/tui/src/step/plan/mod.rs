@@ -15,7 +15,7 @@ use jurex_sanitize::plan::SizeCheck;
 use jurex_sanitize::rules::Technique;
 
 /// Most rounds that the keys offer; the command line takes more.
-const MOST_ROUNDS: u32 = 99;
+const MAX_ROUNDS: u32 = 99;
 
 /// Does what was asked for in this step.
 pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
@@ -51,7 +51,7 @@ fn change_draft(lane: &mut Lane, action: Action) {
         Action::WayAfter => take_way(lane, way_beside(lane, 1)),
         Action::WayBefore => take_way(lane, way_beside(lane, -1)),
         Action::ReadingBack => lane.draft.order.verification = lane.draft.order.verification.next(),
-        Action::MoreRounds => lane.draft.order.rounds = (lane.draft.order.rounds + 1).min(MOST_ROUNDS),
+        Action::MoreRounds => lane.draft.order.rounds = (lane.draft.order.rounds + 1).min(MAX_ROUNDS),
         Action::FewerRounds => lane.draft.order.rounds = lane.draft.order.rounds.saturating_sub(1).max(1),
         Action::BlankPass => lane.draft.order.blank = !lane.draft.order.blank,
         Action::SizeCheck => {
