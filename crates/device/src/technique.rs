@@ -307,6 +307,17 @@ pub enum Condition {
 }
 
 impl Condition {
+    /// Every condition.
+    pub const ALL: [Condition; 7] = [
+        Condition::ComplementPair,
+        Condition::EncryptedFromStart,
+        Condition::KeyStrength,
+        Condition::KeysNotEscrowed,
+        Condition::ModuleTrusted,
+        Condition::MakerConfirms,
+        Condition::RatedDegausser,
+    ];
+
     /// Those that only a person can state, by name.
     pub const STATED: [Self; 6] = [
         Self::EncryptedFromStart,
@@ -316,29 +327,6 @@ impl Condition {
         Self::MakerConfirms,
         Self::RatedDegausser,
     ];
-
-    /// What is missing where it is not met.
-    pub fn unmet(self) -> &'static str {
-        match self {
-            Condition::ComplementPair => "This media needs two passes, a pattern and then its complement; that was not laid.",
-            Condition::EncryptedFromStart => {
-                "It earns something only if all that the drive ever held was encrypted from the start, which is not known."
-            }
-            Condition::KeyStrength => {
-                "It earns something only if the key is as strong as the data needed, which nobody has stated."
-            }
-            Condition::KeysNotEscrowed => {
-                "It earns something only if no copy of the key is anywhere (escrowed, backed up, injected), which nobody has stated."
-            }
-            Condition::ModuleTrusted => "It earns something only if the encrypting module is trusted, which nobody has stated.",
-            Condition::MakerConfirms => {
-                "It earns something only if the maker confirms what the command does, which nobody has stated."
-            }
-            Condition::RatedDegausser => {
-                "It earns something only if the degausser is rated for the coercivity of this drive, which nobody has stated."
-            }
-        }
-    }
 
     /// Its name on the command line.
     pub fn slug(self) -> &'static str {

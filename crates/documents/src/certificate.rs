@@ -382,7 +382,7 @@ pub(crate) fn band(page: &mut PageLayout, words: &str) {
 }
 
 pub(crate) fn sentences(reasons: &[Reason]) -> String {
-    reasons.iter().map(|r| r.sentence.as_str()).collect::<Vec<_>>().join(" ")
+    reasons.iter().map(|r| r.sentence()).collect::<Vec<_>>().join(" ")
 }
 
 pub(crate) fn fact(label: &str, value: impl Into<String>) -> Fact {
@@ -648,7 +648,7 @@ fn pass_sentence(number: usize, pass: &PassEvidence, evidence: &Evidence) -> Str
 
 fn follows(page: &mut PageLayout, record: &Record, w: &Words) {
     let claim = record.claim();
-    let cited = |r: &Reason| format!("{} [{}]", r.sentence, r.citation);
+    let cited = |r: &Reason| format!("{} [{}]", r.sentence(), r.citation());
     let listed = |label: &str, reasons: &[Reason]| -> Vec<Fact> {
         let labels = std::iter::once(label).chain(std::iter::repeat(""));
         labels.zip(reasons).map(|(label, r)| fact(label, cited(r))).collect()

@@ -86,7 +86,7 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     page.heading(&w.what_follows, 60.0);
     let mut follows = vec![fact(&w.rules, release.edition().map(|e| e.title().to_string()).unwrap_or_default())];
     let each = |label: &str, all: &[jurex_sanitize::rules::Reason]| -> Vec<Fact> {
-        all.iter().map(|r| fact(label, format!("{} [{}]", r.sentence, r.citation))).collect()
+        all.iter().map(|r| fact(label, format!("{} [{}]", r.sentence(), r.citation()))).collect()
     };
     follows.extend(each(&w.because, claim.reasons()));
     follows.extend(each(&w.not_covered, claim.limits()));

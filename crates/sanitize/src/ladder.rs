@@ -5,6 +5,7 @@ use crate::evidence::Stated;
 use crate::need::Need;
 use crate::plan::{HowMuch, NativeOrder, Order, Plan, Verification};
 use crate::rules::{Case, Claim, Condition, Edition, Media, Outcome, Technique, evaluate};
+use crate::words::ENGLISH;
 use jurex_device::media::{Drive, MediaClass};
 use jurex_device::native::Capabilities;
 use jurex_device::technique::Family;
@@ -173,6 +174,7 @@ fn way(
         true => 1.0,
         false => 0.0,
     };
+    let claim = claim.in_words(&ENGLISH);
     Candidate { technique, name: technique.slug(), claim, perhaps, time, drive_writes, availability }
 }
 
@@ -315,7 +317,7 @@ pub fn warnings(drive: &Drive, order: &Order, method: Option<&Method>, need: Nee
         let writes = if passes == 1 { "one write".to_string() } else { format!("{passes} writes") };
         said.push(format!("Overwriting costs this drive {writes} of every cell's life and reaches no spare cells."));
     }
-    let pair_missing = claim.reasons().iter().any(|r| r.sentence == Condition::ComplementPair.unmet());
+    let pair_missing = claim.reasons().iter().any(|r| r.code() == Some("unmet.complement-pair"));
     if pair_missing && passes == 1 {
         said.push("A single pass is not enough on flash: it takes a pattern and then its complement.".into());
     }

@@ -24,4 +24,5 @@ pub mod strata;
 pub mod table;
 #[cfg(any(test, feature = "testing"))]
 pub mod testing;
+pub mod words;
 pub mod work_order;

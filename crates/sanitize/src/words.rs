@@ -150,6 +150,11 @@ impl Words {
         self.say.contains_key(code)
     }
 
+    /// The sentence of a code, with names for what stands in it.
+    pub fn template(&self, code: &str) -> Option<&str> {
+        self.say.get(code).map(String::as_str)
+    }
+
     /// The sentence. A code that nobody knows, as a record of a later version may have it, is said as it is.
     pub fn say(&self, said: &Said) -> String {
         let Some(template) = self.say.get(&said.code) else { return format!("({})", said.code) };
@@ -184,7 +189,7 @@ impl Words {
 
     fn places(&self, at: &Places) -> String {
         let words = &self.places;
-        let number = |template: &str, name: &str, n: u64| template.replace(&format!("{{{name}}}"), &grouped(n));
+        let number = |template: &str, name: &str, n: u64| template.replace(&format!("{{{name}}}"), &n.to_string());
         let stretch = |s: &Sectors| match s.count {
             1 => number(&words.one, "first", s.first.0),
             _ => number(&number(&words.several, "first", s.first.0), "last", s.end().saturating_sub(1)),
@@ -204,10 +209,14 @@ mod tests {
 
     #[test]
     fn what_stands_in_a_sentence_is_counted_named_and_nested() {
-        let at: RangeSet = [Sectors::new(3, 1), Sectors::new(40, 2), Sectors::new(1000, 7), Sectors::new(5000, 1)].into_iter().collect();
+        let at: RangeSet =
+            [Sectors::new(3, 1), Sectors::new(40, 2), Sectors::new(1000, 7), Sectors::new(5000, 1)].into_iter().collect();
         let said = Said::new("lack.unwritable").number("sectors", 11).places("at", &at);
         let text = said.english().replace('\u{202f}', " ");
-        assert_eq!(text, "11 sectors could not be written (sector 3, sectors 40 to 41, sectors 1 000 to 1 006 and 1 more stretches).");
+        assert_eq!(
+            text,
+            "11 sectors could not be written (sector 3, sectors 40 to 41, sectors 1000 to 1006 and 1 more stretches)."
+        );
         let nested = Said::new("outer").said("inner", said.clone());
         assert_eq!(serde_json::from_str::<Said>(&serde_json::to_string(&nested).unwrap()).unwrap(), nested);
         assert_eq!(nested.english(), "(outer)", "a code of a later version is said as it is");
@@ -223,5 +232,48 @@ mod tests {
             let all: RangeSet = all.into_iter().map(|(first, count)| Sectors::new(first, count)).collect();
             assert_eq!(ENGLISH_OF_VERSION_2.places(&Places::from(&all)), all.sentence(3));
         }
+    }
+
+    /// A code without words would be printed as a code.
+    #[test]
+    fn there_are_words_for_every_code_that_the_program_and_its_rules_use() {
+        use crate::rules::{Edition, Media};
+        use jurex_device::technique::{Condition, Technique};
+        let mut codes: Vec<String> = vec![];
+        for rules in Edition::ALL.map(Edition::rules) {
+            let before = codes.len();
+            codes.extend(rules.rules.iter().filter_map(|r| r.code.clone()));
+            codes.extend(rules.lacks.iter().filter_map(|l| l.code.clone()));
+            codes.extend(rules.limits.iter().filter_map(|l| l.code.clone()));
+            let all = rules.rules.len() + rules.lacks.len() + rules.limits.len();
+            assert_eq!(codes.len() - before, all, "every rule of today has a code");
+        }
+        codes.extend(Technique::ALL.map(|t| format!("technique.{}", t.slug())));
+        codes.extend(Media::ALL.map(|m| format!("media.{}", m.slug())));
+        codes.extend(Condition::ALL.map(|c| format!("unmet.{}", c.slug())));
+        let read = ["last-pass", "bytes", "blank", "changed"];
+        codes.extend(read.iter().flat_map(|what| [format!("read.all.{what}"), format!("read.sample.{what}")]));
+        let parts =
+            ["elsewhere.as-before", "elsewhere.not-blank", "elsewhere.error", "size.begins-again", "size.repeats", "size.drops"];
+        codes.extend(parts.map(str::to_string));
+        codes.extend(["compared", "sample", "faults"].map(|c| format!("confidence.{c}")));
+        // Those that stand in the code by themselves.
+        let mut written = 0;
+        let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("src");
+        for file in
+            ["evidence/mod.rs", "evidence/size.rs", "record/mod.rs", "rules/case.rs", "rules/mod.rs", "sampling/chance.rs"]
+        {
+            let text = std::fs::read_to_string(folder.join(file)).unwrap();
+            let literal =
+                text.split("Said::new(\"").skip(1).filter_map(|rest| rest.split_once('"')).map(|(code, _)| code.to_string());
+            let literal: Vec<String> = literal.collect();
+            written += literal.len();
+            codes.extend(literal);
+        }
+        assert!(written > 40, "{written} codes were found: the test does not see them");
+        let without: Vec<&String> = codes.iter().filter(|c| !ENGLISH.knows(c)).collect();
+        assert!(without.is_empty(), "no words for {without:?}");
+        assert!(Technique::ALL.iter().all(|t| ENGLISH.say(&crate::rules::technique(*t)) == t.name()), "a technique has one name");
+        assert!(Media::ALL.iter().all(|m| ENGLISH.template(&format!("media.{}", m.slug())) == Some(m.name())));
     }
 }

@@ -528,7 +528,7 @@ fn own_job(bus: Bus, class: MediaClass, nature: Nature, technique: Technique, st
 }
 
 fn limits(evidence: &Evidence) -> Vec<String> {
-    judge(Edition::Rev2, evidence).limits().iter().map(|l| l.sentence.clone()).collect()
+    judge(Edition::Rev2, evidence).limits().iter().map(|l| l.sentence()).collect()
 }
 
 #[test]

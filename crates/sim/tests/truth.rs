@@ -74,7 +74,7 @@ fn flash_keeps_old_cells_after_one_pass_and_so_one_pass_earns_nothing() {
     let claim = judge(Edition::default(), &erase(&drive, "00"));
     assert!(drive.cells_hold(SECRET) && !addressable_holds_secret(&drive));
     assert_eq!(claim.outcome(), Outcome::NotSanitized);
-    assert!(claim.limits().iter().any(|l| l.sentence.contains("Spare cells")));
+    assert!(claim.limits().iter().any(|l| l.sentence().contains("Spare cells")));
 }
 
 #[test]
@@ -108,7 +108,7 @@ fn a_stick_that_says_more_than_it_holds_is_found_out_before_the_first_pass_and_o
         let holds = SECTORS / 8 - if beyond == Beyond::Repeats(16) { 16 } else { 0 };
         assert_eq!((size.holds(), evidence.range()), (Some(holds), Sectors::new(0, holds)), "{beyond:?}: {size:?}");
         assert_eq!((claim.outcome(), evidence.ended.clone()), (Outcome::NotSanitized, Ended::Finished));
-        let why = &claim.reasons()[0].sentence;
+        let why = &claim.reasons()[0].sentence();
         assert!(why.starts_with("It says that it holds 10.2 MB, and holds 1.2"), "{why}");
         assert!(claim.reasons().len() == 1 && evidence.wrong().is_empty(), "what it holds is overwritten: {:?}", claim.reasons());
         assert!(!stick.addresses_hold(SECRET));
@@ -121,7 +121,7 @@ fn without_the_size_check_such_a_stick_would_earn_what_it_does_not_deserve_and_a
     let stick = counterfeit(Beyond::BeginsAgain, 0);
     let claim = judge(Edition::default(), &carry_out(&stick, &unchecked("55 | ~")));
     assert_eq!(claim.outcome(), Outcome::Clear);
-    assert!(claim.limits().iter().any(|l| l.sentence.contains("as large as it says was not proved")));
+    assert!(claim.limits().iter().any(|l| l.sentence().contains("as large as it says was not proved")));
     // A buffer that is larger than the stretches of the check hides a small lie from it, and not from a whole pass.
     let hiding = || {
         let stick = drive(CellKind::Magnetic, MediaClass::RemovableFlash);
@@ -140,7 +140,7 @@ fn a_stick_that_is_as_large_as_it_says_earns_its_outcome_without_that_limit() {
     let evidence = erase(&stick, "55 | ~");
     let claim = judge(Edition::default(), &evidence);
     assert!(evidence.size().unwrap().is_as_told() && claim.outcome() == Outcome::Clear, "{:?}", claim.reasons());
-    assert!(!claim.limits().iter().any(|l| l.sentence.contains("as large as it says")));
+    assert!(!claim.limits().iter().any(|l| l.sentence().contains("as large as it says")));
     let worn = drive(CellKind::Magnetic, MediaClass::RemovableFlash);
     worn.add_fault(Fault::Unwritable(Sectors::new(SECTORS - 2, 1)));
     let size = erase(&worn, "55 | ~").size().cloned().unwrap();

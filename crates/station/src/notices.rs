@@ -22,7 +22,7 @@ pub fn of_job(record: &Record, bench: &str) -> Notice {
     let (drive, claim) = (record.evidence().drive(), record.claim());
     let ended = &record.evidence().ended;
     let kind = if *ended == Ended::Finished { NoticeKind::Job } else { NoticeKind::Person };
-    let because: Vec<&str> = claim.reasons().iter().map(|r| r.sentence.as_str()).collect();
+    let because: Vec<String> = claim.reasons().iter().map(|r| r.sentence()).collect();
     Notice {
         kind,
         made: wall(),

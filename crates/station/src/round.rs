@@ -84,7 +84,7 @@ impl ListEntry {
             EntryStatus::Ended { record, trouble } => {
                 let claim = record.claim();
                 let less = exit::of_record(record) != ExitCode::SUCCESS;
-                let why: Vec<&str> = claim.reasons().iter().take(1).map(|r| r.sentence.as_str()).collect();
+                let why: Vec<String> = claim.reasons().iter().take(1).map(|r| r.sentence()).collect();
                 let why =
                     if less { format!(": {} {}", record.evidence().ended.sentence(), why.join(" ")) } else { String::new() };
                 let trouble = trouble.as_ref().map(|t| format!("; {t}")).unwrap_or_default();

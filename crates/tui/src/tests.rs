@@ -996,7 +996,7 @@ fn a_drive_erases_itself_under_the_eyes_of_its_person() {
     assert_eq!(record.claim().outcome(), Outcome::Purge);
     assert_eq!(record.evidence().stated.by, "Ines Okafor-Lindqvist");
     let second = "Namespace 2";
-    assert!(record.claim().limits().iter().any(|l| l.sentence.contains(second)), "it was erased too, and read in places");
+    assert!(record.claim().limits().iter().any(|l| l.sentence().contains(second)), "it was erased too, and read in places");
     insta::assert_snapshot!("own-prove", world.picture().backend());
 }
 

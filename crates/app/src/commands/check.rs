@@ -583,7 +583,7 @@ fn release(text: &str, found: &mut FileFindings) -> Option<Release> {
     found.good("stated", &format!("{} by {}", release.made, shown(&release.by)));
     if let Some(claim) = release.claim() {
         found.good("claims", &claim.outcome().to_string());
-        claim.reasons().iter().chain(claim.limits()).for_each(|r| found.good("", &shown(&r.sentence)));
+        claim.reasons().iter().chain(claim.limits()).for_each(|r| found.good("", &shown(&r.sentence())));
     }
     found.good("digest", &release.digest());
     if let Some(withdrawal) = withdrawn_here(&release) {
@@ -668,8 +668,8 @@ fn record(text: &str, found: &mut FileFindings) -> Option<Record> {
         &format!("{} (serial {}), {}", drive.called(), drive.unit.serial().unwrap_or("none"), size(evidence.geometry().bytes())),
     );
     found.good("outcome", &format!("{}, which follows from its evidence by {}", record.claim().outcome(), record.rule_set()));
-    record.claim().reasons().iter().for_each(|r| found.good("because", &r.sentence));
-    record.claim().limits().iter().for_each(|r| found.good("but", &r.sentence));
+    record.claim().reasons().iter().for_each(|r| found.good("because", &r.sentence()));
+    record.claim().limits().iter().for_each(|r| found.good("but", &r.sentence()));
     found.good("proof", &record.confidence());
     evidence.size().iter().for_each(|size| found.good("size", &size.sentence()));
     record.other_rules().iter().for_each(|said| found.good("rules", said));

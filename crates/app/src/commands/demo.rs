@@ -164,7 +164,7 @@ fn line(drive: &Drive, refusal: &Option<jurex_device::guard::Refusal>, end: &Res
     let head = format!("{:<7}{:<24}", drive.path, drive.name());
     match (end, refusal) {
         (Ok(Some(record)), _) => {
-            let why: Vec<&str> = record.claim().reasons().iter().map(|r| r.sentence.as_str()).collect();
+            let why: Vec<String> = record.claim().reasons().iter().map(|r| r.sentence()).collect();
             format!("{head}{}, {}: {}. {}", record.job, record.method.title, record.claim().outcome(), why.join(" "))
         }
         (Ok(None), Some(refusal)) => format!("{head}left alone: {refusal}."),

@@ -311,8 +311,8 @@ fn finish(asked: &EraseArgs, seen: &DriveSnapshot, ended: FinishedJob, service: 
 fn summary(record: &Record, seen: &DriveSnapshot) {
     let evidence = record.evidence();
     say(&format!("{}: {} ({})", record.job, record.claim().outcome(), seen.drive.called()));
-    record.claim().reasons().iter().for_each(|r| say(&format!("  because  {} [{}]", r.sentence, r.citation)));
-    record.claim().limits().iter().for_each(|r| say(&format!("  but      {} [{}]", r.sentence, r.citation)));
+    record.claim().reasons().iter().for_each(|r| say(&format!("  because  {} [{}]", r.sentence(), r.citation())));
+    record.claim().limits().iter().for_each(|r| say(&format!("  but      {} [{}]", r.sentence(), r.citation())));
     if evidence.bytes_laid() > 0 || evidence.own().is_none() {
         say(&format!("  laid     {}; read back {}", size(evidence.bytes_laid()), size(evidence.bytes_read())));
     } else {

@@ -93,7 +93,7 @@ fn beacon(seen: &DriveSnapshot, seconds: u64) -> Result<ExitCode, Failure> {
 fn ways(seen: &DriveSnapshot) -> Vec<(&'static Method, Outcome, String)> {
     let way = |method: &'static Method| {
         let plan = Plan::new(&seen.drive, &Order::of_method(method), &mut SystemEntropy).ok()?;
-        let why: Vec<&str> = plan.expected().reasons().iter().map(|r| r.sentence.as_str()).collect();
+        let why: Vec<String> = plan.expected().reasons().iter().map(|r| r.sentence()).collect();
         Some((method, plan.expected().outcome(), why.join(" ")))
     };
     library().iter().filter_map(way).collect()

@@ -161,8 +161,8 @@ impl PlanReport<'_> {
         lines.push(format!("  covers    {}", self.plan.range()));
         lines.push(format!("  takes     {}", self.time()));
         lines.push(format!("  earns     {}", self.plan.expected().outcome()));
-        lines.extend(self.plan.expected().reasons().iter().map(|r| format!("  because   {} [{}]", r.sentence, r.citation)));
-        lines.extend(self.plan.expected().limits().iter().map(|r| format!("  but       {} [{}]", r.sentence, r.citation)));
+        lines.extend(self.plan.expected().reasons().iter().map(|r| format!("  because   {} [{}]", r.sentence(), r.citation())));
+        lines.extend(self.plan.expected().limits().iter().map(|r| format!("  but       {} [{}]", r.sentence(), r.citation())));
         lines.extend(self.warnings().iter().map(|w| format!("  mind      {w}")));
         lines.extend(self.proposal.what_to_do.iter().map(|w| format!("  do        {w}")));
         lines

@@ -105,8 +105,8 @@ fn tell(asked: &ReleaseArgs, noted: &[(Release, Option<Vec<PathBuf>>)]) {
         say(&format!("{}: {}", release.drive.called(), release.act.sentence()));
         if let (Some(claim), Act::Destroyed(destruction)) = (release.claim(), &release.act) {
             say(&format!("  outcome  {}", claim.outcome()));
-            claim.reasons().iter().for_each(|r| say(&format!("  because  {} [{}]", r.sentence, r.citation)));
-            claim.limits().iter().for_each(|r| say(&format!("  but      {} [{}]", r.sentence, r.citation)));
+            claim.reasons().iter().for_each(|r| say(&format!("  because  {} [{}]", r.sentence(), r.citation())));
+            claim.limits().iter().for_each(|r| say(&format!("  but      {} [{}]", r.sentence(), r.citation())));
             say(&format!("  mind     {}", destruction.how.protects()));
         }
         files.iter().flatten().for_each(|path| say(&format!("  written  {}", path.display())));

@@ -318,7 +318,7 @@ impl StatementLine {
         self.verification = String::new();
         self.ended = Some(release.made);
         self.digest = release.digest();
-        let first = claim.reasons().iter().chain(claim.limits()).map(|r| r.sentence.as_str());
+        let first = claim.reasons().iter().chain(claim.limits()).map(|r| r.sentence());
         self.because = first.collect::<Vec<_>>().join(" ");
         if self.drive.is_empty() {
             self.drive = release.drive.called();
@@ -327,7 +327,7 @@ impl StatementLine {
 }
 
 fn first_reason(record: &jurex_sanitize::record::Record) -> String {
-    record.claim().reasons().first().map(|r| r.sentence.clone()).unwrap_or_default()
+    record.claim().reasons().first().map(|r| r.sentence()).unwrap_or_default()
 }
 
 #[cfg(test)]

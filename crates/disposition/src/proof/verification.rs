@@ -194,7 +194,7 @@ impl VerificationRecord {
                 grouped(self.read.count()),
                 counted(Sampling::number_of_places(expected.range), "place"),
                 sampling.seed(),
-                Sampling::confidence(expected.range, self.look.drive.geometry)
+                Sampling::confidence(expected.range, self.look.drive.geometry).english()
             ),
             (Finding::Contradicted, _) => format!(
                 "{} of {} that were read do not hold {holds}: {}.",

@@ -1,6 +1,7 @@
 //! A destruction as people state it, and what follows from that by the rules.
 
 use jurex_sanitize::rules::{Case, Claim, Condition, Edition, Media, Reason, RuleSet, Technique, evaluate_stated};
+use jurex_sanitize::words::ENGLISH_OF_VERSION_2;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -320,6 +321,11 @@ fn read(text: &str) -> Verdicts {
     toml::from_str(text).expect("the rules of destruction that are built in can be read")
 }
 
+/// The digest of these rules of destruction, with the edition's rules of that digest.
+fn named(rules: &str) -> String {
+    jurex_pattern::text::hex::encode(&Sha256::digest(format!("{TEXT}{rules}").as_bytes()))
+}
+
 /// Rules of destruction: those of one version, with the edition's rules of that version.
 pub(super) struct DestructionRules {
     rules: &'static RuleSet,
@@ -342,15 +348,18 @@ impl DestructionRules {
 
     /// What names the rules of this version, in hexadecimal digits.
     pub(super) fn digest(edition: Edition) -> String {
-        let text = format!("{TEXT}{}", edition.digest());
-        jurex_pattern::text::hex::encode(&Sha256::digest(text.as_bytes()))
+        named(&edition.digest())
     }
 
     /// Those that a statement names; `None`: this program does not know them.
     pub(super) fn of(edition: Edition, digest: Option<&str>) -> Option<Self> {
         match digest {
             None => Self::first(edition),
-            Some(digest) => (digest == Self::digest(edition)).then(|| Self::now(edition)),
+            Some(digest) => {
+                let all = edition.released_digests().into_iter().chain([edition.digest()]);
+                let of = all.into_iter().find(|rules| named(rules) == digest)?;
+                Some(Self { rules: edition.rules_of(&of)?, ..Self::now(edition) })
+            }
         }
     }
 }
@@ -362,7 +371,7 @@ pub fn judge_destruction(edition: Edition, media: Media, stated: &Destruction) -
 
 /// The same by rules of whichever version.
 pub(super) fn judge_by(by: &DestructionRules, edition: Edition, media: Media, stated: &Destruction) -> Claim {
-    let reason = |sentence: &str, citation: &str| Reason { sentence: sentence.into(), citation: citation.into() };
+    let reason = |sentence: &str, citation: &str| Reason::worded(sentence, citation);
     let all = by.verdicts;
     let (technique, met, lowering) = if stated.how == How::Degaussed {
         (Technique::Degauss, stated.is_rated(all.reading).then_some(Condition::RatedDegausser), vec![])
@@ -385,7 +394,8 @@ pub(super) fn judge_by(by: &DestructionRules, edition: Edition, media: Media, st
         (Technique::Destruction, None, lowering)
     };
     let case = Case::stated(media, technique, met.into_iter().collect());
-    evaluate_stated(by.rules, &case, lowering, vec![rests_on(stated)])
+    // Statements keep their sentences, which must follow from what is stated word for word.
+    evaluate_stated(by.rules, &case, lowering, vec![rests_on(stated)]).in_words(&ENGLISH_OF_VERSION_2)
 }
 
 /// No program has seen it.
@@ -396,16 +406,16 @@ fn rests_on(stated: &Destruction) -> Reason {
                 "It rests on certificate {} of {}, as it was entered here. No program has seen it.",
                 outside.certificate, outside.service
             );
-            return Reason { sentence, citation: "Statement, not a reading".into() };
+            return Reason::worded(sentence, STATED);
         }
         (None, "") => format!("{}; nobody is named who saw it", stated.by),
         (None, witness) => format!("{} and of {witness}, who saw it", stated.by),
     };
-    Reason {
-        sentence: format!("It rests on the statement of {who}. No program has seen it."),
-        citation: "Statement, not a reading".into(),
-    }
+    Reason::worded(format!("It rests on the statement of {who}. No program has seen it."), STATED)
 }
+
+/// What people's statements are cited as.
+const STATED: &str = "Statement, not a reading";
 
 #[cfg(test)]
 mod tests {
@@ -427,7 +437,7 @@ mod tests {
                 for media in Media::ALL.into_iter().filter(|m| *m != Media::Virtual) {
                     let claim = judge_destruction(edition, media, &sized(how, 0.5));
                     assert_eq!(claim.outcome(), earns, "{edition} {media:?} {how:?}: {claim:?}");
-                    assert!(claim.limits().iter().any(|l| l.sentence.contains("statement of Ines")), "{claim:?}");
+                    assert!(claim.limits().iter().any(|l| l.sentence().contains("statement of Ines")), "{claim:?}");
                     let unsized_ = judge_destruction(edition, media, &Destruction::by(how));
                     assert!(unsized_.outcome() == NotSanitized || !how.leaves_pieces(), "no size was stated");
                     for mm in [
@@ -449,7 +459,7 @@ mod tests {
             }
         }
         let drilled = judge_destruction(Edition::Rev2, Media::MagneticAta, &Destruction::by(Drilled));
-        assert!(drilled.reasons()[0].sentence.contains("only damage") && !drilled.reasons()[0].citation.is_empty());
+        assert!(drilled.reasons()[0].sentence().contains("only damage") && !drilled.reasons()[0].citation().is_empty());
         let field = |field, coercivity, rated| {
             let stated =
                 Destruction { field_oersted: field, coercivity_oersted: coercivity, rated, ..Destruction::by(Degaussed) };

@@ -12,6 +12,7 @@ pub use size::{SameSector, SizeEvidence, SizeFinding};
 
 use crate::pace::Pace;
 use crate::sampling::Sampling;
+use crate::words::Said;
 use jiff::Timestamp;
 use jurex_device::media::{Drive, Geometry, HiddenAreas};
 use jurex_device::medium::Access;
@@ -69,20 +70,20 @@ pub enum Ended {
 impl Ended {
     /// The end in one sentence.
     pub fn sentence(&self) -> String {
+        self.said().english()
+    }
+
+    /// The same as data.
+    pub fn said(&self) -> Said {
         match self {
-            Ended::Finished => "The job ran to its end.".into(),
-            Ended::Stopped => "The job was stopped before its end.".into(),
-            Ended::Gone { error } => format!("The drive went away before the end ({error})."),
-            Ended::StoppedAnswering { error } => format!("The drive stopped answering before the end ({error})."),
-            Ended::GivenUp { faults } => {
-                format!(
-                    "The drive is failing: after {} bad places it was given up before the end.",
-                    jurex_pattern::units::grouped(*faults)
-                )
-            }
-            Ended::Refused { error } => format!("The drive refused to go on before the end ({error})."),
-            Ended::Changed { what } => format!("At the end this was not the drive of the beginning any more: {what}."),
-            Ended::CommandFailed { said } => format!("{}.", jurex_pattern::text::capital(said)),
+            Ended::Finished => Said::new("ended.finished"),
+            Ended::Stopped => Said::new("ended.stopped"),
+            Ended::Gone { error } => Said::new("ended.gone").text("error", error),
+            Ended::StoppedAnswering { error } => Said::new("ended.stopped-answering").text("error", error),
+            Ended::GivenUp { faults } => Said::new("ended.given-up").number("faults", *faults),
+            Ended::Refused { error } => Said::new("ended.refused").text("error", error),
+            Ended::Changed { what } => Said::new("ended.changed").text("what", what),
+            Ended::CommandFailed { said } => Said::new("ended.command-failed").text("said", said),
         }
     }
 
@@ -423,20 +424,16 @@ pub struct SiblingRead {
 
 impl SiblingRead {
     /// What speaks against the erasure of it, by rules of that reading; `None`: it is proved as far as places can prove it.
-    pub fn against(&self, must_be_blank: bool, reading: u32) -> Option<String> {
+    pub fn against(&self, must_be_blank: bool, reading: u32) -> Option<Said> {
         let all = Drawn::parts_of(Sectors::new(0, self.sectors), reading);
-        let places = |n: u64| jurex_pattern::units::counted(n, "sector");
+        let found = |code: &str, n: u64| Said::new(format!("elsewhere.{code}")).number("n", n);
         match self {
-            Self { as_before: n @ 1.., .. } => Some(format!("{} of {} as before", places(*n), places(self.read))),
-            Self { not_blank: n @ 1.., .. } if must_be_blank => {
-                Some(format!("{} of {} not blank", places(*n), places(self.read)))
-            }
-            Self { unreadable: n @ 1.., read, .. } if reading >= 4 || read / 9 < *n => {
-                Some(format!("{} gave an error", places(*n)))
-            }
-            Self { read: 0, .. } => Some("nothing of it was read".into()),
+            Self { as_before: n @ 1.., .. } => Some(found("as-before", *n).number("read", self.read)),
+            Self { not_blank: n @ 1.., .. } if must_be_blank => Some(found("not-blank", *n).number("read", self.read)),
+            Self { unreadable: n @ 1.., read, .. } if reading >= 4 || read / 9 < *n => Some(found("error", *n)),
+            Self { read: 0, .. } => Some(Said::new("elsewhere.nothing-read")),
             Self { parts, .. } if *parts < all => {
-                Some(format!("something that could be told apart lay before in only {parts} of {all} parts of it"))
+                Some(Said::new("elsewhere.too-little-before").number("parts", *parts).number("all", all))
             }
             _ => None,
         }

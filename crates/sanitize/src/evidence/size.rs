@@ -2,7 +2,8 @@
 //! read again.
 
 use super::{Unsound, fails};
-use jurex_pattern::units::{Lba, counted, grouped, si_size};
+use crate::words::Said;
+use jurex_pattern::units::Lba;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -132,30 +133,23 @@ impl SizeEvidence {
 
     /// The finding in a sentence.
     pub fn sentence(&self) -> String {
-        let bytes = |sectors: u64| si_size(sectors.saturating_mul(self.sector_bytes.into()));
-        let says = |holds: u64| format!("It says that it holds {}, and holds {}", bytes(self.told), bytes(holds));
-        let tagged = counted(self.tagged, "sector");
+        self.said().english()
+    }
+
+    /// The same as data.
+    pub fn said(&self) -> Said {
+        let bytes = |sectors: u64| sectors.saturating_mul(self.sector_bytes.into());
+        let holds =
+            |code: &str, n: u64| Said::new(format!("size.{code}")).bytes("told", bytes(self.told)).bytes("holds", bytes(n));
         match self.finding() {
-            SizeFinding::AsTold => {
-                format!("It is as large as it says: {tagged} all over it were given a mark of their own, and each kept it.")
+            SizeFinding::AsTold => Said::new("size.as-told").number("tagged", self.tagged),
+            SizeFinding::NotProved => Said::new("size.not-proved").number("failed", self.failed).number("tagged", self.tagged),
+            SizeFinding::BeginsAgain { after } => holds("begins-again", after).number("after", after),
+            SizeFinding::Repeats { from } => holds("repeats", from).number("from", from),
+            SizeFinding::Drops { from } => holds("drops", from).number("from", from),
+            SizeFinding::Holes => {
+                Said::new("size.holes").number("false", self.of_others.saturating_add(self.lost)).number("tagged", self.tagged)
             }
-            SizeFinding::NotProved => format!(
-                "Whether it is as large as it says is not proved: {} of {tagged} could not be written or read.",
-                grouped(self.failed)
-            ),
-            SizeFinding::BeginsAgain { after } => {
-                format!("{}: after {} its addresses begin again at the first one.", says(after), counted(after, "sector"))
-            }
-            SizeFinding::Repeats { from } => {
-                format!("{}: from sector {} on it gives what was written to other addresses.", says(from), grouped(from))
-            }
-            SizeFinding::Drops { from } => {
-                format!("{}: from sector {} on it takes what is written, and does not keep it.", says(from), grouped(from))
-            }
-            SizeFinding::Holes => format!(
-                "It does not hold what it says: {} of {tagged} all over it did not keep what was written to them.",
-                grouped(self.of_others.saturating_add(self.lost))
-            ),
         }
     }
 

@@ -23,6 +23,7 @@ use crate::evidence::{
     SiblingRead, SizeEvidence, StageEvidence, StageKind, StageResult, Stated, UnhideEvidence, Unsound, fails,
 };
 use crate::rules::{Claim, Edition, judge};
+use crate::words::ENGLISH;
 use jiff::Timestamp;
 use jurex_device::guard::{Cleared, Intent};
 use jurex_device::media::{Drive, DriveLabel, Geometry, HiddenAreas, Scope};
@@ -136,7 +137,7 @@ impl Plan {
         }
         check_room_for_mark(drive, order.marks)?;
         let stages = order.stages(drive, entropy);
-        let expected = judge(order.edition, &faultless(drive, &stages, &Stated::default()));
+        let expected = judge(order.edition, &faultless(drive, &stages, &Stated::default())).in_words(&ENGLISH);
         Ok(Self {
             drive: drive.clone(),
             title: order.title.clone(),
@@ -183,7 +184,7 @@ impl Plan {
         }
         check_room_for_mark(drive, order.marks)?;
         let stages = order.stages(drive, entropy);
-        let expected = judge(order.edition, &faultless(drive, &stages, &order.stated));
+        let expected = judge(order.edition, &faultless(drive, &stages, &order.stated)).in_words(&ENGLISH);
         let verification = match order.how_much {
             None => Verification::None,
             Some(how_much) => Verification::Read(how_much, WhichPasses::Last),

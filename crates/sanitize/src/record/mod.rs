@@ -12,15 +12,17 @@ use crate::plan::{Plan, Verification};
 use crate::residue::{Leftovers, before_and_after};
 use crate::rules::{Claim, Edition, Outcome, judge, judge_by};
 use crate::sampling::Sampling;
+use crate::words::{ENGLISH_OF_VERSION_2, Said};
 use jiff::Timestamp;
-use jurex_pattern::units::{counted, grouped};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::fmt;
 
 /// Name and version of the format.
-pub const FORMAT: &str = "jurex-record/2";
+pub const FORMAT: &str = "jurex-record/3";
+/// The one before it, whose claims are in words.
+const IN_WORDS: &str = "jurex-record/2";
 
 /// Name of a job: `261123-4F7QZ`. Also the start of its files' names, so it holds no character that a path could mean.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
@@ -237,6 +239,9 @@ pub struct Record {
     #[serde(skip_serializing_if = "Option::is_none", default)]
     rules_digest: Option<String>,
     claim: Claim,
+    /// What was read back and with what confidence that tells of the whole; records of version 2 say it nowhere.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    confidence: Option<Said>,
     /// What people add.
     papers: Papers,
     /// The text that an older version wrote, which its digest is of.
@@ -319,7 +324,7 @@ impl Record {
         let last = evidence.sessions.last().and_then(|s| s.closed);
         let (started, ended) = times;
         let ended = if evidence.clock_was_set_back() { ended } else { ended.max(started).max(last.unwrap_or(ended)) };
-        Self {
+        let mut record = Self {
             format: FORMAT.into(),
             job,
             tool,
@@ -334,9 +339,12 @@ impl Record {
             rule_set: plan.edition().title().into(),
             rules_digest: Some(plan.edition().digest()),
             claim,
+            confidence: None,
             papers,
             original: None,
-        }
+        };
+        record.confidence = Some(record.confidence_as_data());
+        record
     }
 
     /// Reads a record and judges its evidence again.
@@ -346,7 +354,7 @@ impl Record {
     pub fn from_json(text: &str) -> Result<Self, BadRecord> {
         let head: RecordHead = serde_json::from_str(text).map_err(BadRecord::NotARecord)?;
         let mut record: Self = match head.format.as_str() {
-            FORMAT => serde_json::from_str(text).map_err(BadRecord::NotARecord)?,
+            FORMAT | IN_WORDS => serde_json::from_str(text).map_err(BadRecord::NotARecord)?,
             v1::FORMAT => {
                 let old = serde_json::from_str(text).map_err(BadRecord::NotARecord)?;
                 let present = v1::to_present(old).ok_or(Unsound("it is not of the shape of its version"))?;
@@ -355,7 +363,7 @@ impl Record {
             }
             other => return Err(BadRecord::OtherFormat(jurex_pattern::text::printable(other.as_bytes()))),
         };
-        if head.format != FORMAT {
+        if head.format == v1::FORMAT {
             record.original = Some(text.trim_end().into());
         }
         record.evidence.check_soundness()?;
@@ -377,7 +385,11 @@ impl Record {
             None => judge(edition, &record.evidence),
         };
         let same_rules = record.rules_digest.is_some();
-        let follows = if same_rules { earned == record.claim } else { earned.outcome() == record.claim.outcome() };
+        let follows = match head.format.as_str() {
+            FORMAT => earned == record.claim && record.confidence == Some(record.confidence_as_data()),
+            _ if same_rules => earned.in_words(&ENGLISH_OF_VERSION_2) == record.claim && record.confidence.is_none(),
+            _ => earned.outcome() == record.claim.outcome(),
+        };
         if follows {
             Ok(record)
         } else {
@@ -432,6 +444,7 @@ impl Record {
             self.format = FORMAT.into();
             self.claim = judge(edition, &self.evidence);
             self.rules_digest = Some(edition.digest());
+            self.confidence = Some(self.confidence_as_data());
         }
         self
     }
@@ -483,32 +496,31 @@ impl Record {
 
     /// What was read back of the bytes that now lie on the drive, and what follows with what confidence, in sentences.
     pub fn confidence(&self) -> String {
+        self.confidence_as_data().english()
+    }
+
+    /// The same as data.
+    fn confidence_as_data(&self) -> Said {
         let range = self.evidence.range();
-        let Some((read, what)) = self.proof() else {
-            return "Nothing was read back of what lies on the drive now: nothing is proved.".into();
+        let Some((read, what)) = self.proof() else { return Said::new("confidence.nothing") };
+        let (n, wrong, unreadable) = (read.read.count(), read.wrong.count(), read.unreadable.count());
+        let of = |code: &str| Said::new(format!("confidence.{code}")).number("read", n).number("all", range.count);
+        // The places are drawn one by one, the sectors in them are not: only the number of places counts.
+        let drawn = |code: &str, sampling: &Sampling| {
+            of(code).number("places", Sampling::number_of_places(range)).text("seed", sampling.seed())
         };
-        let (n, wrong) = (read.read.count(), read.wrong.count());
-        match (wrong, read.unreadable.count(), &read.sampling) {
+        match (wrong, unreadable, &read.sampling) {
             // Also of a sample whose places lie so close that nothing is left between them.
             (0, 0, _) if n == range.count && read.is_complete(range) => {
-                format!("All {} in question were read back and {what}.", counted(range.count, "sector"))
+                Said::new("confidence.all").number("sectors", range.count).said("what", what)
             }
             // Only sectors that held something before tell anything: nothing is said of all places.
-            (0, 0, Some(sampling)) if self.compares_with_before() => format!(
-                "{} of {} were read back, at {} drawn from seed {}, and {what}.",
-                grouped(n),
-                counted(range.count, "sector"),
-                counted(Sampling::number_of_places(range), "place"),
-                sampling.seed(),
-            ),
-            (0, 0, Some(sampling)) => self.confidence_of(sampling, n, &what),
-            (wrong, unreadable, _) => format!(
-                "{} of {} were read back; {} wrong, {} could not be read.",
-                grouped(n),
-                counted(range.count, "sector"),
-                grouped(wrong),
-                grouped(unreadable)
-            ),
+            (0, 0, Some(sampling)) if self.compares_with_before() => drawn("compared", sampling).said("what", what),
+            (0, 0, Some(sampling)) => {
+                let chance = Sampling::confidence(range, self.evidence.drive().geometry);
+                drawn("sample", sampling).said("what", what).said("chance", chance)
+            }
+            (wrong, unreadable, _) => of("faults").number("wrong", wrong).number("unreadable", unreadable),
         }
     }
 
@@ -525,38 +537,22 @@ impl Record {
     }
 
     /// The reading of what lies on the drive now, and what it found if nothing was wrong.
-    fn proof(&self) -> Option<(&ReadBack, String)> {
+    fn proof(&self) -> Option<(&ReadBack, Said)> {
         if let Some(read) = self.evidence.last_reading() {
-            return Some((read, "hold what the last pass laid".into()));
+            return Some((read, Said::new("found.last-pass")));
         }
         let check = self.evidence.own_check()?;
         let drawn = check.drawn.unwrap_or_default();
         let what = match check.expect {
-            Expect::Changed => format!(
-                "none of {} of which a digest was kept, in {} of {} parts of the drive, is as it was ({} were blank before, and prove nothing)",
-                counted(drawn.compared, "sector"),
-                drawn.parts,
-                Drawn::parts_of(check.range, self.reading()),
-                grouped(drawn.blank_before)
-            ),
-            Expect::Blank => "hold one byte over and over".into(),
-            Expect::Bytes { .. } | Expect::LastPass => "hold what the erasure should have left".into(),
+            Expect::Changed => Said::new("found.changed")
+                .number("compared", drawn.compared)
+                .number("parts", drawn.parts)
+                .number("all", Drawn::parts_of(check.range, self.reading()))
+                .number("blank", drawn.blank_before),
+            Expect::Blank => Said::new("found.blank"),
+            Expect::Bytes { .. } | Expect::LastPass => Said::new("found.erasure"),
         };
         Some((&check.read_back, what))
-    }
-
-    /// What a faultless sample of `n` sectors says. The places are drawn one by one, the sectors in them are not: only the
-    /// number of places counts.
-    fn confidence_of(&self, sampling: &Sampling, n: u64, what: &str) -> String {
-        let range = self.evidence.range();
-        format!(
-            "{} of {} were read back, at {} drawn from seed {}, and {what}. {}",
-            grouped(n),
-            counted(range.count, "sector"),
-            counted(Sampling::number_of_places(range), "place"),
-            sampling.seed(),
-            Sampling::confidence(range, self.evidence.drive().geometry)
-        )
     }
 }
 
@@ -582,8 +578,13 @@ mod tests {
         assert!(matches!(Record::from_json(&better), Err(BadRecord::ClaimDoesNotFollow { earned: Outcome::Clear, .. })));
         let faulty = json.replace("\"unwritable\":[]", "\"unwritable\":[{\"first\":\"7\",\"count\":\"1\"}]");
         assert!(matches!(Record::from_json(&faulty), Err(BadRecord::ClaimDoesNotFollow { earned: Outcome::NotSanitized, .. })));
-        let words = json.replace("overwritten at least once", "overwritten quite often");
+        let words = json.replace("rule.overwrite.magnetic", "rule.overwrite.solid-state");
         assert!(matches!(Record::from_json(&words), Err(BadRecord::ClaimDoesNotFollow { same_rules: true, .. })));
+        let surer = json.replace("\"code\":\"confidence.all\"", "\"code\":\"confidence.sample\"");
+        assert!(
+            words != json && surer != json && Record::from_json(&surer).is_err(),
+            "how sure one may be follows from the evidence"
+        );
         let half = "{\"count\":\"500\",\"first\":\"0\"}";
         let whole = "{\"count\":\"1000\",\"first\":\"0\"}";
         let twice = json.replace(&format!("[{whole}]"), &format!("[{half},{half}]"));
@@ -719,7 +720,7 @@ mod tests {
         let edition = Edition::default();
         let mut record = record();
         let released = edition.released_digests();
-        assert_eq!(released.len(), 3);
+        assert_eq!(released.len(), 4);
         let earlier = edition.rules_of(&released[0]).unwrap();
         (record.claim, record.rules_digest) = (judge_by(earlier, &record.evidence), Some(released[0].clone()));
         let json = record.to_json();

@@ -1,15 +1,17 @@
 //! The facts that a rule is asked about, gathered from evidence or from a plan.
 
 use super::data::{LackKind, Media};
+use super::technique;
 use crate::evidence::{
     CheckEvidence, Drawn, Ended, Evidence, Expect, NativeEvidence, OverwriteEvidence, PassEvidence, StageKind, StageResult,
 };
+use crate::words::Said;
 use jurex_device::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protocol};
 use jurex_device::medium::AccessWay;
 use jurex_device::native::mmc::Removal;
 use jurex_device::technique::{Condition, Reach, Technique};
 use jurex_pattern::pattern::{Base, Pattern};
-use jurex_pattern::units::{Sectors, counted, grouped};
+use jurex_pattern::units::Sectors;
 
 /// A shortcoming with its details.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -17,12 +19,12 @@ pub struct Lack {
     /// Its kind.
     pub kind: LackKind,
     /// What exactly is lacking, for people; `None`: the rule's own words say it.
-    pub detail: Option<String>,
+    pub detail: Option<Said>,
 }
 
 impl Lack {
-    fn of(kind: LackKind, detail: impl Into<String>) -> Self {
-        Self { kind, detail: Some(detail.into()) }
+    fn of(kind: LackKind, detail: Said) -> Self {
+        Self { kind, detail: Some(detail) }
     }
 }
 
@@ -52,7 +54,7 @@ pub struct Case {
     /// How an embedded device is set to remove data, if it told.
     pub removal: Option<Removal>,
     /// What was read of it afterwards, as the end of a sentence.
-    pub read: String,
+    pub read: Said,
     /// Conditions that are known to be met.
     pub met: Vec<Condition>,
     /// Everything that reach or evidence lacks.
@@ -74,7 +76,7 @@ impl Case {
             capacity_not_asked: false,
             deallocated: false,
             removal: None,
-            read: TO_BE_READ.into(),
+            read: to_be_read(),
             met,
             lacks: vec![],
         }
@@ -121,10 +123,10 @@ impl Case {
         let met = if has_complement_pair(overwrite) { vec![Condition::ComplementPair] } else { vec![] };
         let proof = evidence.check_after(n);
         let expects = |expect: &Expect| *expect == Expect::LastPass;
-        let unproved = proof_lacks(evidence, proof, overwrite.range, expects, "The last pass was not read back");
+        let unproved = proof_lacks(evidence, proof, overwrite.range, expects, Said::new("unread.last-pass"));
         let found = [unproved, holds(evidence, n, proof)].concat();
         let case = Self::of_stage(evidence, (Technique::Overwrite, met), part(evidence, overwrite.range), found, reading);
-        let read = proof.map_or_else(|| TO_BE_READ.into(), said_to_be_read);
+        let read = proof.map_or_else(to_be_read, said_to_be_read);
         let last = overwrite.passes.last().map(|p| &p.pattern.base);
         // Proved, or found to be less: neither is in question any more.
         let measured = evidence.size().is_some_and(|s| s.is_as_told() || s.is_false());
@@ -137,7 +139,7 @@ impl Case {
     fn of_own(evidence: &Evidence, n: usize, own: &NativeEvidence, reading: u32) -> Self {
         let mut found = vec![];
         if !own.completed {
-            let said = format!("The drive did not say that its {} ended without error.", own.technique.name());
+            let said = Said::new("lack.not-completed").said("technique", technique(own.technique));
             found.push(Lack::of(LackKind::EndedEarly, said));
         }
         let proof = evidence.check_after(n);
@@ -146,12 +148,12 @@ impl Case {
             Expect::Changed => own.technique.leaves_unknown_bytes(),
             Expect::Blank | Expect::Bytes { .. } => !own.technique.replaces_a_key(),
         };
-        let unread = format!("After the {} nothing was read", own.technique.name());
-        found.extend(proof_lacks(evidence, proof, evidence.geometry().whole(), expects, &unread));
+        let unread = Said::new("unread.erasure").said("technique", technique(own.technique));
+        found.extend(proof_lacks(evidence, proof, evidence.geometry().whole(), expects, unread));
         found.extend(proof.into_iter().flat_map(|check| tells_too_little(check, reading)));
         found.extend(holds(evidence, n, proof));
         let mut case = Self::of_stage(evidence, (own.technique, evidence.stated.conditions.clone()), vec![], found, reading);
-        case.read = proof.map_or_else(|| TO_BE_READ.into(), said_to_be_read);
+        case.read = proof.map_or_else(to_be_read, said_to_be_read);
         (case.deallocated, case.removal) = (own.deallocated, own.removal);
         if own.removal == Some(Removal::OfItsMaker) && !case.met.contains(&Condition::MakerConfirms) {
             case.lacks.push(Lack { kind: LackKind::RemovalOfItsMaker, detail: None });
@@ -176,12 +178,12 @@ impl Case {
         for other in drive.other_user_data().filter(|e| !e.no_address) {
             let read = proof.and_then(|p| p.beside.iter().find(|b| b.what == other.what));
             let against = match read {
-                None => Some("nothing of it was read".into()),
-                Some(_) if !done_now => Some("only places of it were read, and under a later hold".into()),
+                None => Some(Said::new("elsewhere.nothing-read")),
+                Some(_) if !done_now => Some(Said::new("elsewhere.later-hold")),
                 Some(read) => read.against(must_be_blank, reading),
             };
             if let Some(why) = against {
-                let said = format!("{} of the same unit, which the command reached too, is not proved: {why}.", other.what);
+                let said = Said::new("lack.not-proved-elsewhere").text("what", &other.what).said("why", why);
                 self.lacks.push(Lack::of(LackKind::NotReadBack, said));
             }
         }
@@ -216,22 +218,19 @@ fn user_data_elsewhere(drive: &Drive) -> Option<String> {
 fn tells_too_little(check: &CheckEvidence, reading: u32) -> Vec<Lack> {
     let mut found = vec![];
     if check.range.count == 0 {
-        found.push(Lack::of(LackKind::NotReadBack, "The drive gave no sector that could be read."));
+        found.push(Lack::of(LackKind::NotReadBack, Said::new("lack.no-sector-given")));
     }
     let (parts, all) = (check.drawn.map_or(0, |d| d.parts), Drawn::parts_of(check.range, reading));
     if parts < all {
-        let again = if parts == 0 { " The same way once more, on a drive that gives its sectors, can be proved." } else { "" };
-        let said = format!(
-            "Before it something that could be told apart afterwards lay in only {parts} of {all} parts of the drive: what the others hold now proves nothing.{again}"
-        );
+        let said = Said::new("lack.too-little-before").number("parts", parts).number("all", all);
+        let said = if parts == 0 { said.said("again", Said::new("too-little-before.again")) } else { said };
         found.push(Lack::of(LackKind::NotReadBack, said));
     }
     // After a block erasure a sector may give an error until it is written. Where most of them do, nothing was seen.
     let (read, unreadable) = (check.read_back.read.count(), check.read_back.unreadable.count());
     // (Later readings let none of them pass: each is said for itself.)
     if reading < 4 && unreadable > 0 && read / 9 < unreadable {
-        let said =
-            format!("{} of {} that were to be read gave an error.", grouped(unreadable), counted(read + unreadable, "sector"));
+        let said = Said::new("lack.many-unread").number("unreadable", unreadable).number("all", read + unreadable);
         found.push(Lack::of(LackKind::ReadInPart, said));
     }
     found
@@ -244,9 +243,9 @@ fn is_buffered(evidence: &Evidence) -> bool {
 fn ended(evidence: &Evidence) -> Vec<Lack> {
     let mut found = vec![];
     if evidence.ended != Ended::Finished {
-        found.push(Lack::of(LackKind::EndedEarly, evidence.ended.sentence()));
+        found.push(Lack::of(LackKind::EndedEarly, evidence.ended.said()));
     } else if evidence.stages.len() < evidence.planned.len() || evidence.stages.iter().any(|s| s.ended.is_none()) {
-        found.push(Lack::of(LackKind::EndedEarly, "A planned stage of the treatment did not come to its end."));
+        found.push(Lack::of(LackKind::EndedEarly, Said::new("lack.stage-not-ended")));
     }
     found
 }
@@ -254,53 +253,49 @@ fn ended(evidence: &Evidence) -> Vec<Lack> {
 /// What is lacking where a stage covered only `range`.
 fn part(evidence: &Evidence, range: Sectors) -> Vec<Lack> {
     let whole = evidence.geometry().whole();
-    let said = || {
-        let (covered, all) = (grouped(range.count), grouped(whole.count));
-        format!("Only {covered} of {all} sectors were covered: a part never sanitizes a drive.")
-    };
+    let said = || Said::new("lack.part").number("covered", range.count).number("all", whole.count);
     // What a drive does not hold is told for itself.
     if range == evidence.range_of(whole) { vec![] } else { vec![Lack::of(LackKind::Part, said())] }
 }
 
 /// What is said of a job that is still to come.
-const TO_BE_READ: &str = "it is read back afterwards";
+fn to_be_read() -> Said {
+    Said::new("read.to-be-read")
+}
+
 /// The reading of this version's own rules.
 const NOW: u32 = 4;
 
 /// What a check has read, as the end of a sentence. What was read of a sample is said as that.
-fn said_to_be_read(check: &CheckEvidence) -> String {
+fn said_to_be_read(check: &CheckEvidence) -> Said {
     let (read, range) = (check.read_back.read.count(), check.range.count);
-    let (how_many, holds, is) = if read >= range {
-        ("all of it was read afterwards".to_string(), "holds", "is")
-    } else {
-        (format!("{} of its {} were read afterwards, a sample", grouped(read), counted(range, "sector")), "hold", "are")
+    let how_many = if read >= range { "all" } else { "sample" };
+    let of = |what: &str| {
+        let said = Said::new(format!("read.{how_many}.{what}"));
+        if read >= range { said } else { said.number("read", read).number("all", range) }
     };
     match &check.expect {
-        Expect::LastPass => format!("{how_many}, and {holds} what was laid"),
-        Expect::Bytes { .. } => format!("{how_many}, and {holds} what the erasure should have left"),
-        Expect::Blank => format!("{how_many}, and {is} blank"),
-        Expect::Changed => {
-            let compared = check.drawn.map_or(0, |d| d.compared);
-            format!("{how_many}, and none of {} that could be told apart is as it was", counted(compared, "sector"))
-        }
+        Expect::LastPass => of("last-pass"),
+        Expect::Bytes { .. } => of("bytes"),
+        Expect::Blank => of("blank"),
+        Expect::Changed => of("changed").number("compared", check.drawn.map_or(0, |d| d.compared)),
     }
 }
 
 fn not_covered(elsewhere: &Elsewhere) -> Lack {
-    Lack::of(LackKind::Elsewhere, format!("{} of the same unit was not covered.", elsewhere.what))
+    Lack::of(LackKind::Elsewhere, Said::new("lack.elsewhere").text("what", &elsewhere.what))
 }
 
 fn unreached(drive: &Drive, reading: u32) -> Vec<Lack> {
     let mut found = vec![];
     match drive.hidden {
-        HiddenAreas::Hidden { .. } => {
-            found.push(Lack::of(LackKind::Hidden, format!("{} They were not reached.", drive.hidden.sentence())));
+        HiddenAreas::Hidden { sectors } => {
+            found.push(Lack::of(LackKind::Hidden, Said::new("lack.hidden").number("sectors", sectors)));
         }
         // What could hide sectors by a command of its own and was not asked counts as hiding some.
-        HiddenAreas::NotAsked if may_hide(drive, reading) => found.push(Lack::of(
-            LackKind::HiddenNotAsked,
-            "Whether the drive hides sectors from the host was not asked, or not answered, so they may not all have been reached.",
-        )),
+        HiddenAreas::NotAsked if may_hide(drive, reading) => {
+            found.push(Lack::of(LackKind::HiddenNotAsked, Said::new("lack.hidden-not-asked")))
+        }
         HiddenAreas::NotAsked | HiddenAreas::None => {}
     }
     found.extend(drive.other_user_data().map(not_covered));
@@ -329,16 +324,16 @@ fn size(evidence: &Evidence) -> Vec<Lack> {
     let Some(size) = evidence.size().filter(|s| s.is_false()) else { return vec![] };
     // What was to be covered is what it holds; the passes say for themselves whether it was.
     let covers_that = evidence.overwrite().is_some_and(|o| Some(o.range.count) == size.covers());
-    let beyond =
-        if covers_that { " The passes were of what it holds; a drive that says more is not to be believed." } else { "" };
-    vec![Lack::of(LackKind::SmallerThanTold, format!("{}{beyond}", size.sentence()))]
+    let said = Said::new("lack.smaller-than-told").said("size", size.said());
+    let said = if covers_that { said.said("beyond", Said::new("smaller-than-told.covered")) } else { said };
+    vec![Lack::of(LackKind::SmallerThanTold, said)]
 }
 
 fn writing_faults(evidence: &Evidence) -> Vec<Lack> {
     let mut found = vec![];
     let unwritable = evidence.unwritable();
     if !unwritable.is_empty() {
-        let said = format!("{} could not be written ({}).", counted(unwritable.count(), "sector"), unwritable.sentence(3));
+        let said = Said::new("lack.unwritable").number("sectors", unwritable.count()).places("at", &unwritable);
         found.push(Lack::of(LackKind::Unwritable, said));
     }
     let is_laid = |o: &OverwriteEvidence| {
@@ -347,11 +342,10 @@ fn writing_faults(evidence: &Evidence) -> Vec<Lack> {
     let planned = evidence.planned.iter().filter(|k| **k == StageKind::Overwrite).count();
     let missing = !evidence.overwrites().all(is_laid) || evidence.overwrites().count() < planned;
     if evidence.ended == Ended::Finished && missing {
-        found.push(Lack::of(LackKind::PassMissing, "Not every planned pass was laid on every sector."));
+        found.push(Lack::of(LackKind::PassMissing, Said::new("lack.pass-missing")));
     }
     if evidence.ended == Ended::Finished && evidence.all_passes().any(|p| !p.flushed) {
-        let said = "The drive's cache could not be flushed: what was written may not be on the media.";
-        found.push(Lack::of(LackKind::NotFlushed, said));
+        found.push(Lack::of(LackKind::NotFlushed, Said::new("lack.not-flushed")));
     }
     found
 }
@@ -360,12 +354,12 @@ fn reading_faults(evidence: &Evidence) -> Vec<Lack> {
     let mut found = vec![];
     let (wrong, unreadable) = (evidence.wrong(), evidence.unreadable());
     if !wrong.is_empty() {
-        let what = if evidence.overwrite().is_some() { "what was laid" } else { "what the erasure should have left" };
-        let said = format!("{} did not hold {what} ({}).", counted(wrong.count(), "sector"), wrong.sentence(3));
+        let what = if evidence.overwrite().is_some() { "expected.last-pass" } else { "expected.erasure" };
+        let said = Said::new("lack.wrong").number("sectors", wrong.count()).said("what", Said::new(what)).places("at", &wrong);
         found.push(Lack::of(LackKind::Wrong, said));
     }
     if !unreadable.is_empty() {
-        let said = format!("{} could not be read back ({}).", counted(unreadable.count(), "sector"), unreadable.sentence(3));
+        let said = Said::new("lack.unreadable").number("sectors", unreadable.count()).places("at", &unreadable);
         found.push(Lack::of(LackKind::Unreadable, said));
     }
     found
@@ -378,18 +372,17 @@ fn proof_lacks(
     proof: Option<&CheckEvidence>,
     range: Sectors,
     expects: impl Fn(&Expect) -> bool,
-    unread: &str,
+    unread: Said,
 ) -> Vec<Lack> {
-    let lack = |kind, said: &str| vec![Lack::of(kind, said)];
     match proof {
         // Of a treatment that was cut short it is said already that it was.
         _ if evidence.ended != Ended::Finished => vec![],
-        None => lack(LackKind::NotReadBack, &format!("{unread}: what was not read back is not proved.")),
+        None => vec![Lack::of(LackKind::NotReadBack, Said::new("lack.not-read-back").said("what", unread))],
         Some(check) if !expects(&check.expect) => {
-            lack(LackKind::NotReadBack, "What was read was not compared with what should lie there.")
+            vec![Lack::of(LackKind::NotReadBack, Said::new("lack.not-compared"))]
         }
         Some(check) if check.range != range || !check.read_back.is_complete(range) => {
-            lack(LackKind::ReadInPart, "What should lie there was read back only in part.")
+            vec![Lack::of(LackKind::ReadInPart, Said::new("lack.read-in-part"))]
         }
         Some(_) => vec![],
     }
@@ -404,11 +397,9 @@ fn holds(evidence: &Evidence, n: usize, proof: Option<&CheckEvidence>) -> Vec<La
         _ => false,
     };
     if read.session != evidence.last_session() {
-        let said = "The reading back was done under an earlier hold: others may have written to the drive since.";
-        vec![Lack::of(LackKind::EarlierHold, said)]
+        vec![Lack::of(LackKind::EarlierHold, Said::new("lack.earlier-hold"))]
     } else if read.sampling.is_some() && laid_before {
-        let said = "It was done under an earlier hold, and only a sample of it was read since.";
-        vec![Lack::of(LackKind::EarlierHold, said)]
+        vec![Lack::of(LackKind::EarlierHold, Said::new("lack.earlier-hold-sampled"))]
     } else {
         vec![]
     }

@@ -1,6 +1,7 @@
 //! The rules as data: one file for each edition, read once.
 
 use super::Outcome;
+use crate::words::{ENGLISH_OF_VERSION_2, Said};
 use jurex_device::media::{Drive, MediaClass, Protocol};
 use jurex_device::technique::{Condition, Technique};
 use serde::{Deserialize, Serialize};
@@ -37,11 +38,13 @@ impl Edition {
                 include_str!("released/rev1-reading-3.toml"),
                 include_str!("released/rev1-reading-4.toml"),
                 include_str!("released/rev1-reading-5.toml"),
+                include_str!("released/rev1-reading-6.toml"),
             ],
             Edition::Rev2 => &[
                 include_str!("released/rev2-reading-3.toml"),
                 include_str!("released/rev2-reading-4.toml"),
                 include_str!("released/rev2-reading-5.toml"),
+                include_str!("released/rev2-reading-6.toml"),
             ],
         }
     }
@@ -174,6 +177,12 @@ impl Media {
         }
     }
 
+    /// Its name in rules and records.
+    pub fn slug(self) -> String {
+        // A unit variant always serialises to its name.
+        serde_json::to_value(self).ok().and_then(|v| v.as_str().map(str::to_string)).unwrap_or_default()
+    }
+
     /// Its name in words.
     pub fn name(self) -> &'static str {
         match self {
@@ -264,10 +273,26 @@ pub struct Rule {
     /// What must also be true.
     #[serde(default)]
     pub needs: Vec<Condition>,
-    /// Why, for people.
-    pub sentence: String,
+    /// Why: the code of a sentence.
+    #[serde(default)]
+    pub code: Option<String>,
+    /// The sentence itself, in rules of earlier versions.
+    #[serde(default)]
+    sentence: Option<String>,
     /// Document and clause.
     pub citation: String,
+}
+
+impl Rule {
+    /// Why, where that was read back.
+    pub(super) fn says(&self, read: &Said) -> Wording {
+        Wording::of(
+            self.code.as_deref(),
+            self.sentence.as_deref(),
+            |s| s.said("read", read.clone()),
+            |text| text.replace("{read}", &ENGLISH_OF_VERSION_2.say(read)),
+        )
+    }
 }
 
 /// What a shortcoming means: with it no outcome is earned.
@@ -279,10 +304,21 @@ pub struct LackRule {
     /// Techniques to which it matters; none named: to all.
     #[serde(default)]
     pub techniques: Vec<Technique>,
-    /// The rule in words.
-    pub rule: String,
+    /// The rule: the code of a sentence.
+    #[serde(default)]
+    pub code: Option<String>,
+    /// The sentence itself, in rules of earlier versions.
+    #[serde(default)]
+    rule: Option<String>,
     /// Document and clause.
     pub citation: String,
+}
+
+impl LackRule {
+    /// The rule itself.
+    pub(super) fn says(&self) -> Wording {
+        Wording::of(self.code.as_deref(), self.rule.as_deref(), |s| s, str::to_string)
+    }
 }
 
 /// When an outcome has a limit.
@@ -325,10 +361,41 @@ pub struct LimitRule {
     /// By these techniques; none named: by all.
     #[serde(default)]
     pub techniques: Vec<Technique>,
-    /// The limit, for people.
-    pub sentence: String,
+    /// The limit: the code of a sentence.
+    #[serde(default)]
+    pub code: Option<String>,
+    /// The sentence itself, in rules of earlier versions.
+    #[serde(default)]
+    sentence: Option<String>,
     /// Document and clause.
     pub citation: String,
+}
+
+impl LimitRule {
+    /// The limit, which is of `what` where that is named.
+    pub(super) fn says(&self, what: Option<&str>) -> Wording {
+        let named = |said: Said| if let Some(what) = what { said.text("what", what) } else { said };
+        Wording::of(self.code.as_deref(), self.sentence.as_deref(), named, |text| match what {
+            Some(what) => format!("{text} It is: {what}."),
+            None => text.into(),
+        })
+    }
+}
+
+/// What a rule says: a sentence by its code, or, in rules of earlier versions, word for word.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) enum Wording {
+    Said(Said),
+    Text(String),
+}
+
+impl Wording {
+    fn of(code: Option<&str>, sentence: Option<&str>, said: impl Fn(Said) -> Said, text: impl Fn(&str) -> String) -> Self {
+        match code {
+            Some(code) => Self::Said(said(Said::new(code))),
+            None => Self::Text(text(sentence.unwrap_or_default())),
+        }
+    }
 }
 
 /// The rules of one edition.

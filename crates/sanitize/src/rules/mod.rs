@@ -12,18 +12,91 @@ pub use data::{Edition, LackKind, LackRule, LimitRule, LimitWhen, Media, Rule, R
 pub use jurex_device::technique::{Condition, Technique};
 
 use crate::evidence::Evidence;
+use crate::words::{ENGLISH, Param, Said, Words};
+use data::Wording;
 use jurex_device::native::mmc::Removal;
-use jurex_pattern::text::capital;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 /// A sentence of a claim with the rule behind it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
-pub struct Reason {
-    /// What follows, for people.
-    pub sentence: String,
+#[serde(untagged)]
+pub enum Reason {
+    /// What follows, as data.
+    Coded(CodedReason),
+    /// What follows, in words: so records of version 2 have it, and statements about drives.
+    Worded(WordedReason),
+}
+
+/// What follows, as data.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct CodedReason {
+    /// Which sentence, as the files of words name it.
+    code: String,
+    /// What stands in it, by name.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    params: BTreeMap<String, Param>,
     /// Document and clause.
-    pub citation: String,
+    citation: String,
+}
+
+/// What follows, in words.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct WordedReason {
+    /// What follows, for people.
+    sentence: String,
+    /// Document and clause.
+    citation: String,
+}
+
+impl Reason {
+    /// In words.
+    pub fn worded(sentence: impl Into<String>, citation: impl Into<String>) -> Self {
+        Self::Worded(WordedReason { sentence: sentence.into(), citation: citation.into() })
+    }
+
+    /// As data.
+    pub fn said(said: Said, citation: impl Into<String>) -> Self {
+        Self::Coded(CodedReason { code: said.code, params: said.params, citation: citation.into() })
+    }
+
+    fn of(wording: Wording, citation: &str) -> Self {
+        match wording {
+            Wording::Said(said) => Self::said(said, citation),
+            Wording::Text(text) => Self::worded(text, citation),
+        }
+    }
+
+    /// Which sentence it is; `None`: it is in words.
+    pub fn code(&self) -> Option<&str> {
+        match self {
+            Reason::Coded(reason) => Some(&reason.code),
+            Reason::Worded(_) => None,
+        }
+    }
+
+    /// What follows, for people who read English.
+    pub fn sentence(&self) -> String {
+        self.sentence_in(&ENGLISH)
+    }
+
+    fn sentence_in(&self, words: &Words) -> String {
+        match self {
+            Reason::Coded(reason) => words.say(&Said { code: reason.code.clone(), params: reason.params.clone() }),
+            Reason::Worded(reason) => reason.sentence.clone(),
+        }
+    }
+
+    /// Document and clause.
+    pub fn citation(&self) -> &str {
+        match self {
+            Reason::Coded(reason) => &reason.citation,
+            Reason::Worded(reason) => &reason.citation,
+        }
+    }
 }
 
 /// What may be said of a drive. Only [`evaluate`] makes one.
@@ -48,6 +121,17 @@ impl Claim {
     /// What the outcome does not cover.
     pub fn limits(&self) -> &[Reason] {
         &self.limits
+    }
+
+    /// The same with its sentences in these words in place of codes.
+    #[must_use]
+    pub fn in_words(&self, words: &Words) -> Self {
+        let worded = |r: &Reason| Reason::worded(r.sentence_in(words), r.citation());
+        Self {
+            outcome: self.outcome,
+            reasons: self.reasons.iter().map(worded).collect(),
+            limits: self.limits.iter().map(worded).collect(),
+        }
     }
 }
 
@@ -75,22 +159,23 @@ pub fn evaluate(rules: &RuleSet, case: &Case) -> Claim {
 /// The same where people state what was done: what their statement lacks beside the case, and what their word does not cover.
 pub fn evaluate_stated(rules: &RuleSet, case: &Case, stated_lacks: Vec<Reason>, stated_limits: Vec<Reason>) -> Claim {
     let rule = rules.rule(case.media, case.technique);
-    let reason = |sentence: &str, citation: &str| Reason { sentence: sentence.into(), citation: citation.into() };
     let mut lowering: Vec<Reason> = case.lacks.iter().filter_map(|lack| lowered_by(rules, case, lack)).collect();
     lowering.extend(stated_lacks);
     let limits = limits(rules, case).into_iter().chain(stated_limits).collect();
     match rule {
         None => {
-            let said = format!("{} earns nothing on this media ({}).", capital(case.technique.name()), case.media.name());
-            lowering.push(reason(&said, &rules.title));
+            let said = Said::new("earns-nothing").said("technique", technique(case.technique));
+            lowering.push(Reason::said(said.said("media", Said::new(format!("media.{}", case.media.slug()))), &rules.title));
         }
-        Some(rule) if rule.outcome == Outcome::NotSanitized => lowering.push(reason(&rule.sentence, &rule.citation)),
+        Some(rule) if rule.outcome == Outcome::NotSanitized => {
+            lowering.push(Reason::of(rule.says(&case.read), &rule.citation));
+        }
         Some(rule) => {
             let unmet = rule.needs.iter().filter(|n| !case.met.contains(n));
-            lowering.extend(unmet.map(|n| reason(n.unmet(), &rule.citation)));
+            lowering.extend(unmet.map(|n| Reason::said(Said::new(format!("unmet.{}", n.slug())), &rule.citation)));
             if lowering.is_empty() {
-                let sentence = rule.sentence.replace("{read}", &case.read);
-                return Claim { outcome: rule.outcome, reasons: vec![reason(&sentence, &rule.citation)], limits };
+                let reasons = vec![Reason::of(rule.says(&case.read), &rule.citation)];
+                return Claim { outcome: rule.outcome, reasons, limits };
             }
         }
     }
@@ -99,7 +184,8 @@ pub fn evaluate_stated(rules: &RuleSet, case: &Case, stated_lacks: Vec<Reason>, 
 
 fn lowered_by(rules: &RuleSet, case: &Case, lack: &Lack) -> Option<Reason> {
     let rule = rules.lack(lack.kind, case.technique)?;
-    Some(Reason { sentence: lack.detail.clone().unwrap_or_else(|| rule.rule.clone()), citation: rule.citation.clone() })
+    let wording = lack.detail.clone().map_or_else(|| rule.says(), Wording::Said);
+    Some(Reason::of(wording, &rule.citation))
 }
 
 fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
@@ -120,12 +206,17 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
                 LimitWhen::RemovalOfItsMaker => case.removal == Some(Removal::OfItsMaker),
             }
     };
-    let sentence = |l: &LimitRule| match (&case.elsewhere, l.when) {
-        (Some(what), LimitWhen::Elsewhere) => format!("{} It is: {what}.", l.sentence),
-        (_, LimitWhen::ErasedUnread) => format!("{} It is: {}.", l.sentence, case.unread.as_deref().unwrap_or_default()),
-        _ => l.sentence.clone(),
+    let what = |l: &LimitRule| match l.when {
+        LimitWhen::Elsewhere => case.elsewhere.as_deref(),
+        LimitWhen::ErasedUnread => case.unread.as_deref(),
+        _ => None,
     };
-    rules.limits.iter().filter(fits).map(|l| Reason { sentence: sentence(l), citation: l.citation.clone() }).collect()
+    rules.limits.iter().filter(fits).map(|l| Reason::of(l.says(what(l)), &l.citation)).collect()
+}
+
+/// A technique as a part of a sentence.
+pub(crate) fn technique(of: Technique) -> Said {
+    Said::new(format!("technique.{}", of.slug()))
 }
 
 #[cfg(test)]
@@ -241,13 +332,17 @@ pub(crate) mod tests {
     #[test]
     fn no_rule_cites_what_its_edition_replaced_or_says_what_it_does_not_earn() {
         let rev2 = Edition::Rev2.rules();
-        let all = rev2.rules.iter().map(|r| (&r.citation, &r.sentence));
-        for (citation, sentence) in all.chain(rev2.lacks.iter().map(|l| (&l.citation, &l.rule))) {
+        let said = |code: &Option<String>| ENGLISH.template(code.as_deref().unwrap()).unwrap();
+        let all = rev2.rules.iter().map(|r| (&r.citation, said(&r.code)));
+        for (citation, sentence) in all.chain(rev2.lacks.iter().map(|l| (&l.citation, said(&l.code)))) {
             let told_as_withdrawn = citation.contains("withdrawn") || !citation.contains("Rev. 1");
             assert!(told_as_withdrawn, "{citation}: {sentence}");
         }
         let enhanced = rev2.rule(Media::MagneticAta, Technique::SecurityEraseEnhanced).unwrap();
-        assert!(!enhanced.sentence.contains("replaced"), "it earns Clear: no sentence says that replaced sectors were reached");
+        assert!(
+            !said(&enhanced.code).contains("replaced"),
+            "it earns Clear: no sentence says that replaced sectors were reached"
+        );
         let claim = |edition: Edition, media, technique, met| evaluate(edition.rules(), &Case::stated(media, technique, met));
         let format = claim(Edition::Rev1, Media::SolidStateNvme, Technique::Format, vec![]);
         assert_eq!(format.outcome(), Outcome::NotSanitized, "a user data erase may be carried out as a key erase: {format:?}");
@@ -261,7 +356,7 @@ pub(crate) mod tests {
     fn a_stick_that_was_given_the_same_bytes_everywhere_is_not_proved_to_be_as_large_as_it_says() {
         let limited = |class, patterns: &[Pattern]| {
             let claim = judge(Edition::Rev2, &faultless(class, patterns));
-            (claim.outcome(), claim.limits().iter().any(|l| l.sentence.contains("as large as it says")))
+            (claim.outcome(), claim.limits().iter().any(|l| l.sentence().contains("as large as it says")))
         };
         let byte = |b: u8| Pattern::bytes([b]).unwrap();
         let keystream = Pattern::random([9; 16]);
@@ -295,7 +390,7 @@ pub(crate) mod tests {
         assert_eq!(with(flash(), size(99, 0, None)).outcome(), Outcome::Clear, "not proved is not disproved");
         for found in [size(60, 40, Some(jurex_pattern::units::Lba(125))), size(60, 40, None), size(99, 1, None)] {
             let said = with(flash(), found);
-            assert!(said.outcome() == Outcome::NotSanitized && said.reasons()[0].sentence.contains("hold"), "{said:?}");
+            assert!(said.outcome() == Outcome::NotSanitized && said.reasons()[0].sentence().contains("hold"), "{said:?}");
         }
         // Not by its own erasure either.
         let mut own = in_four_stages(Technique::SanitizeBlock, Expect::Blank);
@@ -311,7 +406,7 @@ pub(crate) mod tests {
         let StageResult::Checked(read) = &mut rest[0].what else { panic!() };
         (laid.range, read.range, read.read_back.read) = (holds, holds, all(holds));
         laid.passes.iter_mut().for_each(|p| (p.laid, p.pace) = (all(holds), crate::pace::Pace::new(holds)));
-        let reasons = |found| with(part.clone(), found).reasons().iter().map(|r| r.sentence.clone()).collect::<Vec<_>>();
+        let reasons = |found| with(part.clone(), found).reasons().iter().map(|r| r.sentence().clone()).collect::<Vec<_>>();
         assert_eq!(reasons(size(60, 40, Some(jurex_pattern::units::Lba(125)))).len(), 1);
         assert!(reasons(size(60, 40, Some(jurex_pattern::units::Lba(126)))).iter().any(|r| r.contains("a part never sanitizes")));
         assert!(reasons(size(100, 0, None)).iter().any(|r| r.contains("a part never sanitizes")));
@@ -366,7 +461,7 @@ pub(crate) mod tests {
         let session = evidence.sessions[0].clone();
         evidence.sessions.push(session);
         let said = judge(Edition::default(), &evidence);
-        assert!(said.outcome() == Outcome::NotSanitized && said.reasons()[0].sentence.contains("earlier hold"), "{said:?}");
+        assert!(said.outcome() == Outcome::NotSanitized && said.reasons()[0].sentence().contains("earlier hold"), "{said:?}");
         reading_of(&mut evidence).unwrap().session = 1;
         assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear, "read again in full, it is proved");
         let sampling = Sampling::new([3; 16]);
@@ -386,10 +481,10 @@ pub(crate) mod tests {
         let area = |what: &str, user_data| Elsewhere { what: what.into(), user_data, no_address: false };
         drive_of(&mut evidence).elsewhere = vec![area("The replay protected memory block", false)];
         let told = judge(Edition::default(), &evidence);
-        assert!(told.outcome() == Outcome::Clear && told.limits().iter().any(|l| l.sentence.contains("replay protected")));
+        assert!(told.outcome() == Outcome::Clear && told.limits().iter().any(|l| l.sentence().contains("replay protected")));
         drive_of(&mut evidence).elsewhere.push(area("Namespace 2 (8.00 GB)", true));
         let denied = judge(Edition::default(), &evidence);
-        assert_eq!(denied.reasons()[0].sentence, "Namespace 2 (8.00 GB) of the same unit was not covered.");
+        assert_eq!(denied.reasons()[0].sentence(), "Namespace 2 (8.00 GB) of the same unit was not covered.");
     }
 
     /// Evidence of stages that no machine runs yet, built by hand: a hidden area lifted, the drive's own erasure and its
@@ -631,14 +726,14 @@ pub(crate) mod tests {
             for worse in [with_one_more, with_less_known] {
                 let after = evaluate(rules, &worse);
                 prop_assert!(after.outcome() <= before.outcome() && !after.reasons().is_empty());
-                prop_assert!(after.reasons().iter().all(|r| !r.citation.is_empty()));
+                prop_assert!(after.reasons().iter().all(|r| !r.citation().is_empty()));
             }
         }
     }
 
     #[test]
     fn what_was_read_is_said_as_it_was_and_no_sector_that_gives_an_error_is_passed_over() {
-        let sentence = |evidence: &Evidence| judge(Edition::Rev2, evidence).reasons()[0].sentence.clone();
+        let sentence = |evidence: &Evidence| judge(Edition::Rev2, evidence).reasons()[0].sentence().clone();
         let mut evidence = faultless(MediaClass::Magnetic, &[zeros()]);
         assert!(
             sentence(&evidence).ends_with("all of it was read afterwards, and holds what was laid."),
@@ -653,8 +748,8 @@ pub(crate) mod tests {
         // After the drive's own erasure: what it reported and what was read, and never what nobody saw.
         let mut own = in_four_stages(Technique::SanitizeBlock, Expect::Blank);
         let claim = judge(Edition::Rev2, &own);
-        assert!(claim.reasons()[0].sentence.starts_with("The drive reported"), "{claim:?}");
-        assert!(claim.limits().iter().any(|l| l.sentence.contains("rests on the drive's own word")), "{claim:?}");
+        assert!(claim.reasons()[0].sentence().starts_with("The drive reported"), "{claim:?}");
+        assert!(claim.limits().iter().any(|l| l.sentence().contains("rests on the drive's own word")), "{claim:?}");
         for stage in &mut own.stages {
             if let StageResult::Checked(check) = &mut stage.what
                 && check.expect == Expect::Blank
@@ -719,7 +814,7 @@ pub(crate) mod tests {
         }
         // A drive on SCSI has nothing that could be asked: that is said.
         let limits = |evidence: &Evidence| {
-            judge(Edition::default(), evidence).limits().iter().map(|l| l.sentence.clone()).collect::<Vec<_>>()
+            judge(Edition::default(), evidence).limits().iter().map(|l| l.sentence().clone()).collect::<Vec<_>>()
         };
         assert_eq!(outcome(Bus::Sas, Protocol::Scsi, &mut evidence), Outcome::Clear);
         assert!(limits(&evidence).iter().any(|l| l.contains("MODE SELECT")), "{:?}", limits(&evidence));

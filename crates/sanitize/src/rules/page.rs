@@ -1,6 +1,7 @@
 //! The page `docs/rules.md`, written from the rules themselves.
 
 use super::{Edition, LimitWhen, Media, Outcome, Rule, RuleSet, Technique};
+use crate::words::ENGLISH;
 use std::fmt::Write;
 
 /// The page in Markdown.
@@ -31,14 +32,14 @@ fn one(rules: &RuleSet, page: &mut String) {
             rule.technique.name(),
             media.join("; "),
             cell(Some(rule)),
-            rule.sentence,
+            said(rule.code.as_deref()),
             rule.citation
         );
     }
     let _ = writeln!(page, "\n### What takes an outcome away\n");
     let _ = writeln!(page, "| rule | matters to | citation |\n|---|---|---|");
     for lack in &rules.lacks {
-        let _ = writeln!(page, "| {} | {} | {} |", lack.rule, names(&lack.techniques), lack.citation);
+        let _ = writeln!(page, "| {} | {} | {} |", said(lack.code.as_deref()), names(&lack.techniques), lack.citation);
     }
     let _ = writeln!(page, "\n### What an outcome does not cover\n");
     let _ = writeln!(page, "| limit | when | citation |\n|---|---|---|");
@@ -58,7 +59,8 @@ fn one(rules: &RuleSet, page: &mut String) {
             LimitWhen::RemovalOfItsMaker => "the device tells so".into(),
             LimitWhen::ErasedUnread => "the unit has other namespaces".into(),
         };
-        let _ = writeln!(page, "| {} | {}: {} | {} |", limit.sentence, when, names(&limit.techniques), limit.citation);
+        let _ =
+            writeln!(page, "| {} | {}: {} | {} |", said(limit.code.as_deref()), when, names(&limit.techniques), limit.citation);
     }
 }
 
@@ -103,6 +105,11 @@ fn cell(rule: Option<&Rule>) -> String {
         })
         .collect();
     format!("{}{marks}", rule.outcome)
+}
+
+/// The sentence of a rule, with names for what will stand in it.
+fn said(code: Option<&str>) -> &'static str {
+    code.and_then(|code| ENGLISH.template(code)).unwrap_or_default()
 }
 
 #[cfg(test)]

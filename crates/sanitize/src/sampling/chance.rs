@@ -2,8 +2,9 @@
 //! place. Sectors inside a place are no draws of their own; what counts is where the two places of each part can lie.
 
 use super::{Sampling, wrong_share_at_most};
+use crate::words::Said;
 use jurex_device::media::Geometry;
-use jurex_pattern::units::{Sectors, grouped, si_size};
+use jurex_pattern::units::Sectors;
 
 /// Positions that the chance is averaged over.
 const STEPS: u32 = 2048;
@@ -52,17 +53,15 @@ impl Sampling {
         1.0 - missed
     }
 
-    /// What a sample of `range` in which nothing was wrong says, in sentences. Only places were drawn, so only they are counted.
-    pub fn confidence(range: Sectors, geometry: Geometry) -> String {
-        let bytes = |sectors: u64| si_size(geometry.bytes_of(sectors.min(range.count)));
+    /// What a sample of `range` in which nothing was wrong says. Only places were drawn, so only they are counted.
+    pub fn confidence(range: Sectors, geometry: Geometry) -> Said {
+        let bytes = |sectors: u64| geometry.bytes_of(sectors.min(range.count));
         let share = wrong_share_at_most(Self::number_of_places(range)).unwrap_or(1.0);
-        format!(
-            "With 95 % confidence fewer than 1 in {} of such places are wrong. A leftover of {} in one piece would have been met with a chance of 95 %, one of {} with 99 %, one of {} or more always; a single sector with 1 in 10.",
-            grouped((1.0 / share.max(f64::MIN_POSITIVE)).floor() as u64),
-            bytes(Self::leftover_met(range, 0.95)),
-            bytes(Self::leftover_met(range, 0.99)),
-            bytes(range.count.div_ceil(Self::PARTS).saturating_mul(2)),
-        )
+        Said::new("chance")
+            .number("one_in", (1.0 / share.max(f64::MIN_POSITIVE)).floor() as u64)
+            .bytes("met95", bytes(Self::leftover_met(range, 0.95)))
+            .bytes("met99", bytes(Self::leftover_met(range, 0.99)))
+            .bytes("always", bytes(range.count.div_ceil(Self::PARTS).saturating_mul(2)))
     }
 
     /// The smallest leftover, in sectors, that a sample of `range` meets with at least that chance.

@@ -1,9 +1,9 @@
 //! Files and folders: looked at, erased, gone on with.
 
 use super::notes::{self, Notes, UnfinishedFiles};
+use crate::app_paths::AppPaths;
 use crate::clock::{SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
-use crate::app_paths::AppPaths;
 use crate::this_tool;
 use jurex_file_erase::{
     FileEraseRecord, FileEvidence, FileWork, Name, NameRemoval, NodeKind, Noted, NotedRoot, StorageStack, Strip, Trace,

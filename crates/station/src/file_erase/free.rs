@@ -1,8 +1,8 @@
 //! Free space: filled, and what a filling that was cut short has left is cleaned at the next start.
 
+use crate::app_paths::AppPaths;
 use crate::clock::{SystemEntropy, new_job_id, wall};
 use crate::exit::Failure;
-use crate::app_paths::AppPaths;
 use crate::this_tool;
 use jurex_file_erase::{FileEraseOrder, FileEraseRecord, FileWork, StorageStack};
 use jurex_linux::files::{FillOrder, FillProgress, FillWatcher, clean, ground_at, space, usual_reserve};

@@ -60,7 +60,7 @@ pub(crate) fn note(
         said.push(release.act.sentence());
         if let Some(claim) = release.claim() {
             said.push(format!("What that earns: {}.", claim.outcome()));
-            said.extend(claim.reasons().iter().chain(claim.limits()).map(|r| format!("{} [{}]", r.sentence, r.citation)));
+            said.extend(claim.reasons().iter().chain(claim.limits()).map(|r| format!("{} [{}]", r.sentence(), r.citation())));
             let written = files::write_release(out, &subject.file_name(), &release, seal);
             said.push(match written {
                 Ok(paths) => {

@@ -77,10 +77,10 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.gap();
     if let Some(end) = end {
         for reason in end.record.claim().reasons() {
-            column.fact("because", &format!("{} [{}]", reason.sentence, reason.citation));
+            column.fact("because", &format!("{} [{}]", reason.sentence(), reason.citation()));
         }
         for limit in end.record.claim().limits() {
-            column.fact("not covered", &format!("{} [{}]", limit.sentence, limit.citation));
+            column.fact("not covered", &format!("{} [{}]", limit.sentence(), limit.citation()));
         }
         if let Some(look) = &end.record.second_look {
             let how = match (look.is_due(), lane.second_look_is_due()) {

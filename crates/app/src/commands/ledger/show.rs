@@ -73,8 +73,8 @@ fn told(record: &Record) {
     };
     line("drive", &format!("{} (serial {}), {}", drive.called(), drive.unit.serial().unwrap_or("none"), drive.size()));
     line("method", &record.method.title);
-    record.claim().reasons().iter().for_each(|r| line("because", &r.sentence));
-    record.claim().limits().iter().for_each(|r| line("but", &r.sentence));
+    record.claim().reasons().iter().for_each(|r| line("because", &r.sentence()));
+    record.claim().limits().iter().for_each(|r| line("but", &r.sentence()));
     line("proof", &record.confidence());
     line("lot", &shown(&papers.lot));
     line("property", &shown(&papers.property_number));

@@ -223,8 +223,8 @@ fn of_record(state: &State, record: &Record, column: &mut Column<'_>) {
     column.fact("drive", &format!("{}, {}", evidence.drive().called(), evidence.drive().size()));
     column.fact("serial", evidence.drive().unit.serial().unwrap_or("not told by the drive"));
     column.fact("method", &record.method.title);
-    claim.reasons().iter().for_each(|r| column.fact("because", &r.sentence));
-    claim.limits().iter().for_each(|r| column.fact("not covered", &r.sentence));
+    claim.reasons().iter().for_each(|r| column.fact("because", &r.sentence()));
+    claim.limits().iter().for_each(|r| column.fact("not covered", &r.sentence()));
     column.fact("confidence", &record.confidence());
     let shown = |text: &str| jurex_pattern::text::printable(text.as_bytes());
     let known = [

@@ -188,7 +188,7 @@ fn preview(state: &State, page: &MethodsPage, title: &str, program: &Program, co
             };
             column.heading(&format!("On {}", lane.seen.drive.name()));
             column.fact_in("it earns", &plan.expected().outcome().to_string(), StyleRole::Strong);
-            let reasons: Vec<&str> = plan.expected().reasons().iter().map(|r| r.sentence.as_str()).collect();
+            let reasons: Vec<String> = plan.expected().reasons().iter().map(|r| r.sentence()).collect();
             column.fact("because", &reasons.join(" "));
             column.fact_in("time", &of_order(&lane.seen.drive, &order, lane.look.speed.sample()).to_string(), StyleRole::Strong);
             column.gap();

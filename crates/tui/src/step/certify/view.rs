@@ -87,10 +87,10 @@ fn says(lane: &Lane, over: &Over, column: &mut Column<'_>) {
     column.fact("written", &size(evidence.bytes_laid()));
     column.fact("read back", &size(evidence.bytes_read()));
     for reason in claim.reasons() {
-        column.fact("because", &reason.sentence);
+        column.fact("because", &reason.sentence());
     }
     for limit in claim.limits() {
-        column.fact("not covered", &limit.sentence);
+        column.fact("not covered", &limit.sentence());
     }
     column.fact("confidence", &over.confidence);
     column.fact("judged by", record.rule_set());

@@ -157,7 +157,7 @@ fn one_way(state: &State, lane: &Lane, way: &Candidate, foreseen: &DraftForecast
     let verb = if ready { "it earns" } else { "it would earn" };
     column.fact_in(verb, &way.outcome_said(), StyleRole::Strong);
     for reason in claim.reasons() {
-        column.fact("because", &format!("{} ({})", reason.sentence, reason.citation));
+        column.fact("because", &format!("{} ({})", reason.sentence(), reason.citation()));
     }
     stated(lane, column);
     if let Some(plan) = plan.filter(|_| ready) {
@@ -166,9 +166,9 @@ fn one_way(state: &State, lane: &Lane, way: &Candidate, foreseen: &DraftForecast
     let time = way.time.map_or_else(|| "not told by the drive".into(), |t| t.to_string());
     column.fact("time", &time);
     column.fact("wear", &wear(way.drive_writes));
-    let limits = claim.limits().iter().filter(|l| !(lane.seen.drive.simulated && l.citation == DEMONSTRATION));
+    let limits = claim.limits().iter().filter(|l| !(lane.seen.drive.simulated && l.citation() == DEMONSTRATION));
     for (i, limit) in limits.enumerate() {
-        column.fact(if i == 0 { "not covered" } else { "" }, &limit.sentence);
+        column.fact(if i == 0 { "not covered" } else { "" }, &limit.sentence());
     }
     column.gap();
     if let Availability::Blocked { reason, remedy } = &way.availability {
@@ -305,7 +305,7 @@ fn overwriting(state: &State, lane: &Lane, foreseen: &DraftForecast, column: &mu
     };
     column.fact_in("it earns", &verdict, StyleRole::Strong);
     for reason in plan.expected().reasons() {
-        column.fact("because", &format!("{} ({})", reason.sentence, reason.citation));
+        column.fact("because", &format!("{} ({})", reason.sentence(), reason.citation()));
     }
     let source = draft.method.as_ref().map(|m| format!(": {}; {}", m.source(), m.status.sentence())).unwrap_or_default();
     column.fact_in("method", &format!("{}{source}", order.title), StyleRole::Strong);
@@ -340,9 +340,9 @@ fn overwriting(state: &State, lane: &Lane, foreseen: &DraftForecast, column: &mu
         column.fact_in("what to do", &what, StyleRole::Strong);
     }
     // That a drive is simulated stands in Look and on its certificate.
-    let limits = plan.expected().limits().iter().filter(|l| !(lane.seen.drive.simulated && l.citation == DEMONSTRATION));
+    let limits = plan.expected().limits().iter().filter(|l| !(lane.seen.drive.simulated && l.citation() == DEMONSTRATION));
     for (i, limit) in limits.enumerate() {
-        column.fact(if i == 0 { "not covered" } else { "" }, &limit.sentence);
+        column.fact(if i == 0 { "not covered" } else { "" }, &limit.sentence());
     }
     column.gap();
     let drawing = preview::of_plan(plan, &lane.look.known_contents());
