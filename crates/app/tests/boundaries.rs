@@ -40,14 +40,16 @@ fn the_arrows_between_the_crates_are_the_allowed_ones() {
     let metadata = metadata();
     let arrows = arrows(&members(&metadata));
     const DOMAIN: &str = "jurex-pattern jurex-device jurex-sanitize";
-    const ALL: &str = "jurex-pattern jurex-device jurex-sanitize jurex-engine jurex-disposition jurex-file-erase \
+    const ALL: &str = "jurex-pattern jurex-device jurex-sanitize jurex-engine jurex-disposition jurex-file-erase jurex-past \
                        jurex-ledger jurex-linux jurex-documents jurex-sign jurex-sim";
     let expected: BTreeMap<&str, BTreeSet<&str>> = [
         ("jurex", [ALL, "jurex-station jurex-tui"]),
-        ("jurex-tui", [ALL, "jurex-notice jurex-station"]),
+        ("jurex-tui", [ALL, "jurex-notice jurex-station jurex-look"]),
+        ("jurex-look", ["jurex-pattern jurex-device jurex-sanitize", "jurex-station"]),
         ("jurex-station", [ALL, "jurex-notice"]),
         ("jurex-xtask", ["jurex", ""]),
-        ("jurex-ledger", [DOMAIN, "jurex-engine jurex-disposition"]),
+        ("jurex-ledger", [DOMAIN, "jurex-engine jurex-disposition jurex-past"]),
+        ("jurex-past", ["jurex-device jurex-sanitize", "jurex-engine jurex-disposition"]),
         ("jurex-linux", [DOMAIN, "jurex-engine jurex-file-erase"]),
         ("jurex-documents", [DOMAIN, "jurex-disposition jurex-file-erase"]),
         ("jurex-sim", [DOMAIN, "jurex-disposition"]),
@@ -68,8 +70,8 @@ fn the_arrows_between_the_crates_are_the_allowed_ones() {
 }
 
 /// What computes a claim, and what works on a drive: all of it can be tested without one.
-const COMPUTES: [&str; 6] =
-    ["jurex-pattern", "jurex-device", "jurex-sanitize", "jurex-engine", "jurex-disposition", "jurex-file-erase"];
+const COMPUTES: [&str; 7] =
+    ["jurex-pattern", "jurex-device", "jurex-sanitize", "jurex-engine", "jurex-disposition", "jurex-file-erase", "jurex-past"];
 
 /// What one crate is built from, each with how far beneath it lies. By itself: features that other crates of the
 /// workspace turn on in what they share are not its own.

@@ -2,7 +2,9 @@
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
+#[cfg(feature = "logos")]
 use resvg::tiny_skia::{Color, Pixmap, Transform};
+#[cfg(feature = "logos")]
 use resvg::usvg;
 use serde::{Deserialize, Serialize};
 
@@ -299,9 +301,11 @@ fn outcome_in(text: &str) -> Option<String> {
     words.iter().copied().chain(spaced.iter().map(String::as_str)).find(says).map(str::to_string)
 }
 
+#[cfg(feature = "logos")]
 /// Nodes of a drawing once everything that it uses is in its place.
 const MAX_NODES: usize = 20_000;
 
+#[cfg(feature = "logos")]
 /// Whether a drawing can be drawn in a time that nobody notices: what is used again and again, and what is made anew for each of its
 /// points, can be more than any machine has room for.
 fn is_small(svg: &usvg::roxmltree::Document<'_>) -> Result<(), String> {
@@ -337,6 +341,7 @@ fn is_small(svg: &usvg::roxmltree::Document<'_>) -> Result<(), String> {
     count(svg.root(), &by_id, 0, &mut { MAX_NODES })
 }
 
+#[cfg(feature = "logos")]
 /// Width and height that a PNG says it has: it is asked before room for it is made.
 fn png_size(bytes: &[u8]) -> Option<(u32, u32)> {
     let number = |at: usize| bytes.get(at..at + 4).map(|b| u32::from_be_bytes([b[0], b[1], b[2], b[3]]));
@@ -344,12 +349,20 @@ fn png_size(bytes: &[u8]) -> Option<(u32, u32)> {
 }
 
 impl Picture {
+    #[cfg(feature = "logos")]
     /// Most points on a side: on a paper it is a few centimetres wide.
     const MOST: f32 = 1200.0;
     /// Most points on a side of a file that is taken, before it is made smaller.
     const MAX_OF_FILE: u32 = 4096;
 
+    /// None: this program was built without logos.
+    #[cfg(not(feature = "logos"))]
+    pub(crate) fn of(_: &[u8]) -> Result<Self, String> {
+        Err("this Jurex was built without logos".into())
+    }
+
     /// Of an SVG or PNG file. What is not covered is white: a paper has no transparency.
+    #[cfg(feature = "logos")]
     pub(crate) fn of(bytes: &[u8]) -> Result<Self, String> {
         let drawn = if bytes.starts_with(b"\x89PNG") {
             let (width, height) = png_size(bytes).ok_or("its head is damaged")?;
@@ -389,6 +402,7 @@ impl Picture {
     }
 }
 
+#[cfg(feature = "logos")]
 /// The same picture with at most so many points on a side.
 fn smaller(picture: Pixmap, most: f32) -> Result<Pixmap, String> {
     let (width, height) = (picture.width() as f32, picture.height() as f32);

@@ -2,6 +2,8 @@
 //!
 //! No standard calls this sanitization, and nothing here earns an outcome. What is said of a file follows from what the file system told
 //! of it, from what was laid and read back through it, and from what then lay in its old places on the device ([`file::FileEvidence::ending`]).
+//!
+//! What does not live here: how files are found, opened and overwritten (jurex-linux does that by this crate's judgements).
 #![forbid(unsafe_code)]
 
 mod fat;

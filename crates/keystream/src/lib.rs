@@ -1,5 +1,7 @@
 //! Fills stretches of bytes, and counts them. These few loops are what a fast drive waits for, so they are a crate of their own, which is built
 //! for speed whatever the others are built for.
+//!
+//! What does not live here: what the bytes are for (jurex-pattern names patterns).
 
 mod glance;
 

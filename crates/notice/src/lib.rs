@@ -1,6 +1,8 @@
 //! Notices to people who are elsewhere: that a job or a lot has ended, or that a drive needs somebody. By mail (SMTP) and by webhook
 //! (HTTPS POST of JSON, signed by HMAC). They are queued in a folder until they have gone out, and tried again after longer and longer
 //! times; nothing here ever holds up or fails a job.
+//!
+//! What does not live here: what is told, and when (jurex-station decides that).
 #![forbid(unsafe_code)]
 
 mod mail;
@@ -132,10 +134,12 @@ impl Ways {
 }
 
 /// The text of a file, its last line end left out.
+#[cfg(any(feature = "mail", feature = "webhook"))]
 fn read(path: &std::path::Path) -> Result<String, NotSent> {
     let text = std::fs::read_to_string(path).map_err(|cause| NotSent::File { path: path.display().to_string(), cause })?;
     Ok(text.trim_end_matches(['\r', '\n']).into())
 }
 
 /// The longest that a server may take.
+#[cfg(any(feature = "mail", feature = "webhook"))]
 const PATIENCE: std::time::Duration = std::time::Duration::from_secs(20);

@@ -1,10 +1,15 @@
 //! By mail: SMTP, plain, with STARTTLS, or with TLS from the beginning.
 
-use crate::{NotSent, Notice, PATIENCE, read};
-use lettre::message::{Mailbox, header::ContentType};
-use lettre::transport::smtp::authentication::Credentials;
-use lettre::transport::smtp::client::{Certificate, Tls, TlsParameters};
-use lettre::{Message, SmtpTransport, Transport};
+use crate::{NotSent, Notice};
+#[cfg(feature = "mail")]
+use crate::{PATIENCE, read};
+#[cfg(feature = "mail")]
+use lettre::{
+    Message, SmtpTransport, Transport,
+    message::{Mailbox, header::ContentType},
+    transport::smtp::authentication::Credentials,
+    transport::smtp::client::{Certificate, Tls, TlsParameters},
+};
 use serde::Deserialize;
 use std::path::PathBuf;
 
@@ -44,6 +49,18 @@ pub enum MailSecurity {
     Plain,
 }
 
+#[cfg(not(feature = "mail"))]
+impl Mail {
+    /// Sends nothing: this program was built without mail.
+    ///
+    /// # Errors
+    /// Always.
+    pub fn send(&self, _: &Notice) -> Result<(), NotSent> {
+        Err(NotSent::Settings("this Jurex was built without mail".into()))
+    }
+}
+
+#[cfg(feature = "mail")]
 impl Mail {
     /// Sends a notice.
     ///
@@ -89,11 +106,13 @@ impl Mail {
 }
 
 /// What would end a header early is a blank in it.
+#[cfg(feature = "mail")]
 fn one_line(text: &str) -> String {
     text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect()
 }
 
 /// Facts, one a line.
+#[cfg(feature = "mail")]
 fn facts(facts: &serde_json::Value) -> String {
     let of = |(name, value): (&String, &serde_json::Value)| {
         let value = value.as_str().map_or_else(|| value.to_string(), str::to_string);

@@ -1,10 +1,15 @@
 //! By webhook: JSON by HTTPS POST, signed so that the receiver can tell who sent it.
 
-use crate::{NotSent, Notice, PATIENCE, read};
+use crate::{NotSent, Notice};
+#[cfg(feature = "webhook")]
+use crate::{PATIENCE, read};
+#[cfg(feature = "webhook")]
 use hmac::{Hmac, KeyInit, Mac};
 use serde::Deserialize;
+#[cfg(feature = "webhook")]
 use sha2::Sha256;
 use std::path::PathBuf;
+#[cfg(feature = "webhook")]
 use ureq::tls::{Certificate, RootCerts, TlsConfig};
 
 /// Where to post.
@@ -19,9 +24,22 @@ pub struct Webhook {
     pub trust: Option<PathBuf>,
 }
 
+#[cfg(feature = "webhook")]
 /// The header that carries the signature: `sha256=` and HMAC-SHA256 of the body in hexadecimal digits.
 const SIGNATURE: &str = "Jurex-Signature";
 
+#[cfg(not(feature = "webhook"))]
+impl Webhook {
+    /// Sends nothing: this program was built without webhooks.
+    ///
+    /// # Errors
+    /// Always.
+    pub fn send(&self, _: &Notice) -> Result<(), NotSent> {
+        Err(NotSent::Settings("this Jurex was built without webhooks".into()))
+    }
+}
+
+#[cfg(feature = "webhook")]
 impl Webhook {
     /// Sends a notice.
     ///
@@ -57,13 +75,14 @@ impl Webhook {
 }
 
 /// HMAC-SHA256 (RFC 2104) in hexadecimal digits.
+#[cfg(feature = "webhook")]
 fn sign(body: &[u8], secret: &[u8]) -> String {
     let mut mac = Hmac::<Sha256>::new_from_slice(secret).expect("a key of any length is one");
     mac.update(body);
     mac.finalize().into_bytes().iter().map(|b| format!("{b:02x}")).collect()
 }
 
-#[cfg(test)]
+#[cfg(all(test, feature = "webhook"))]
 mod tests {
     use super::*;
 

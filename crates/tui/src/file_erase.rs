@@ -1,8 +1,8 @@
 //! Less than a drive: what is chosen, planned, at work and over. It is the same whether its page is open or not.
 
-use super::widget::field::Field;
 use jurex_file_erase::{FileEraseRecord, NodeKind};
 use jurex_linux::files::{FilesProgress, FillProgress};
+use jurex_look::field::Field;
 use jurex_station::file_erase::{FolderEntry, FreePlan, MountedVolume, Sums, Surveyed};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};

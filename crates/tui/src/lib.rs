@@ -21,7 +21,6 @@ mod state;
 mod step;
 #[cfg(test)]
 mod tests;
-mod theme;
 mod update;
 mod widget;
 

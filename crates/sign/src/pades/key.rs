@@ -23,6 +23,9 @@ use x509_cert::time::{Time, Validity};
 /// Why a certificate or its key can't be used.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum BadPdfKey {
+    /// It would be PKCS#12, which this program was built without.
+    #[error("this Jurex was built without PKCS#12: make PEM of it (`openssl pkcs12 -in FILE -out FILE.pem`)")]
+    NoPkcs12,
     /// The certificate is none.
     #[error("this is no certificate: neither PEM nor PKCS#12 that can be read")]
     NoCertificate,
@@ -170,6 +173,7 @@ impl PdfKey {
     ///
     /// # Errors
     /// It is none, is shut, or holds no key with its certificate.
+    #[cfg(feature = "pkcs12")]
     pub fn from_pkcs12(bytes: &[u8], passphrase: Option<&Passphrase>) -> Result<Self, BadPdfKey> {
         use p12_keystore::{KeyStore, Pkcs12ImportPolicy};
         let open = |word: &str| KeyStore::from_pkcs12(bytes, word, Pkcs12ImportPolicy::Relaxed);
@@ -178,6 +182,15 @@ impl PdfKey {
         let (_, chain) = store.private_key_chain().ok_or(BadPdfKey::NoKey)?;
         let certificates = chain.certs().iter().map(|c| c.as_der().to_vec()).collect();
         Self::of(certificates, private_from_der(chain.key().as_der())?)
+    }
+
+    /// Nothing: this program was built without PKCS#12. `openssl pkcs12 -in FILE -out FILE.pem` makes PEM of it.
+    ///
+    /// # Errors
+    /// Always.
+    #[cfg(not(feature = "pkcs12"))]
+    pub fn from_pkcs12(_: &[u8], _: Option<&Passphrase>) -> Result<Self, BadPdfKey> {
+        Err(BadPdfKey::NoPkcs12)
     }
 
     fn of(certificates: Vec<Vec<u8>>, private: Private) -> Result<Self, BadPdfKey> {

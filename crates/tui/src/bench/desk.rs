@@ -3,9 +3,9 @@
 use crate::lane::{Lane, Step};
 use crate::state::State;
 use crate::step::{arm, bytes, certify, erase, look, plan, prove, release};
-use crate::theme::StyleRole;
-use crate::widget::column::{Column, words};
-use crate::widget::window::{self, Scroll};
+use jurex_look::column::{Column, words};
+use jurex_look::theme::StyleRole;
+use jurex_look::window::{self, Scroll};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::widgets::Widget;

@@ -2,10 +2,10 @@
 
 use crate::lane::{Lane, LaneId, LaneState, Presence, Step};
 use crate::state::State;
-use crate::theme::{StyleRole, Theme};
-use crate::widget::column::{bar, shorten, words};
 use jurex_device::media::DriveLabel;
 use jurex_engine::Activity;
+use jurex_look::column::{bar, shorten, words};
+use jurex_look::theme::{StyleRole, Theme};
 use jurex_pattern::units::{duration, si_size};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

@@ -20,7 +20,7 @@ use crate::screen::settings::SettingsPage;
 use crate::screen::{PlaceHelp, Screen, ScreenAnswer, ScreenContext, WayTo};
 use crate::state::State;
 use crate::step::{arm, certify, erase, look, plan, prove, release};
-use crate::widget::field::Typed;
+use jurex_look::field::Typed;
 use jurex_sanitize::plan::UnhideOrder;
 pub(super) use lanes::tally;
 use ratatui::buffer::Buffer;

@@ -1,7 +1,7 @@
 //! The byte viewer's state: where it is in the drive's raw sectors, and what is searched for.
 
-use crate::widget::field::Field;
 use jurex_device::bytes::Needle;
+use jurex_look::field::Field;
 use jurex_station::bench::ReadError;
 
 /// Sectors that the byte viewer reads and draws at once.

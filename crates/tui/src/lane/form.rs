@@ -3,7 +3,7 @@
 use super::Lane;
 use super::papers::{Form, PaperField, next_backup, next_category};
 use super::stage::LaneStage;
-use crate::widget::field::{Field, Typed};
+use jurex_look::field::{Field, Typed};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
 impl Lane {

@@ -1,6 +1,6 @@
 //! The fields of a certificate that only people know, and the form in which they are filled in.
 
-use crate::widget::field::Field;
+use jurex_look::field::Field;
 use jurex_sanitize::need::Sensitivity;
 use jurex_sanitize::record::{Backup, Papers};
 

@@ -1,8 +1,8 @@
 //! What is to become of a lane's drive: the kind, its fields, and what came of it.
 
-use crate::widget::field::{Field, Typed};
 use jurex_device::media::MediaClass;
 use jurex_disposition::release::{How, PrepareOrder, TableScheme};
+use jurex_look::field::{Field, Typed};
 use jurex_past::KnownDrive;
 use jurex_station::release::{Becomes, MakerOf, WantedRelease, makers};
 use ratatui::crossterm::event::{KeyCode, KeyEvent};

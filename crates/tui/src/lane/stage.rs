@@ -1,10 +1,10 @@
 //! How far the work on a drive has come. Each stage holds what it needs and nothing else; the transitions move it on.
 
 use super::papers::Form;
-use crate::widget::field::Field;
 use jurex_device::media::Geometry;
 use jurex_engine::{Control, Event, Progress};
 use jurex_ledger::UnfinishedJob;
+use jurex_look::field::Field;
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::plan::Plan;
 use jurex_sanitize::record::{JobId, Papers, Record};

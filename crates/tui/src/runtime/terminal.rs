@@ -1,8 +1,8 @@
 //! The terminal in full-screen mode, and what comes from it.
 
 use crate::message::Message;
-use crate::theme::{OWN_PALETTE, Theme};
 use crossbeam_channel::Sender;
+use jurex_look::theme::{OWN_PALETTE, Theme};
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::event::{
     self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event as TerminalEvent,

@@ -2,8 +2,8 @@
 
 use super::terminal::TerminalScreen;
 use super::tune::Tune;
-use crate::theme::{StyleRole, Theme};
 use crate::widget::afar::{self, DriveLine, Word};
+use jurex_look::theme::{StyleRole, Theme};
 use jurex_pattern::text::printable;
 use jurex_station::config::ThemeName;
 use jurex_station::exit::Failure;

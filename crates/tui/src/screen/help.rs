@@ -3,10 +3,10 @@
 use super::{PlaceHelp, Screen, ScreenAnswer};
 use crate::action::{Action, Binding, KeyPlace};
 use crate::state::State;
-use crate::theme::StyleRole;
-use crate::widget::column::Column;
 use crate::widget::keys::key_lines;
-use crate::widget::panel::panel;
+use jurex_look::column::Column;
+use jurex_look::panel::panel;
+use jurex_look::theme::StyleRole;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 

@@ -19,7 +19,7 @@ use super::action::{Action, KeyPlace};
 use super::lane::{LaneId, Step};
 use super::message::{Effect, FoundDrives};
 use super::state::State;
-use super::widget::field::Typed;
+use jurex_look::field::Typed;
 use jurex_past::JobLine;
 use jurex_pattern::method::Method;
 use jurex_pattern::notation::Program;

@@ -3,10 +3,10 @@
 use super::{PlaceHelp, Screen, ScreenAnswer};
 use crate::action::{Action, KeyPlace};
 use crate::state::State;
-use crate::theme::StyleRole;
-use crate::widget::column::Column;
-use crate::widget::window::{self, Scroll};
 use jurex_documents::{House, PreviewLine, Print, preview};
+use jurex_look::column::Column;
+use jurex_look::theme::StyleRole;
+use jurex_look::window::{self, Scroll};
 use jurex_sanitize::record::Record;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

@@ -9,11 +9,11 @@ use crate::screen::ScreenAnswer;
 use crate::state::State;
 use crate::step::prove::{all_leftovers, leftovers};
 use crate::step::unfinished::cut_short;
-use crate::theme::StyleRole;
-use crate::widget::column::Column;
-use crate::widget::strata;
 use jurex_device::media::HiddenAreas;
 use jurex_disposition::proof::Finding;
+use jurex_look::column::Column;
+use jurex_look::strata;
+use jurex_look::theme::StyleRole;
 use jurex_pattern::units::{counted, duration, si_size};
 use jurex_sanitize::strata::Strata;
 

@@ -1,8 +1,8 @@
 //! What is said of a job that was cut short, wherever a step of its drive is looked at.
 
 use crate::lane::Lane;
-use crate::theme::StyleRole;
-use crate::widget::column::Column;
+use jurex_look::column::Column;
+use jurex_look::theme::StyleRole;
 
 /// What is said of a job that was cut short and can go on.
 pub(crate) fn cut_short(lane: &Lane, column: &mut Column<'_>) {

@@ -3,7 +3,7 @@
 use crate::file_erase::{FilesStage, Less};
 use crate::message::{AskLess, Effect, FromLess, LessOver};
 use crate::state::State;
-use crate::widget::field::Field;
+use jurex_look::field::Field;
 
 /// A number of names has no more digits.
 const DIGITS: usize = 12;

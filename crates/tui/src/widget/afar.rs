@@ -1,8 +1,8 @@
 //! How the bench stands, for somebody across the room: one word, a bar, and a line for each drive.
 
-use crate::theme::{StyleRole, Theme};
-use crate::widget::big;
-use crate::widget::column::{bar, fit, shorten, words};
+use jurex_look::big;
+use jurex_look::column::{bar, fit, shorten, words};
+use jurex_look::theme::{StyleRole, Theme};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};

@@ -1,8 +1,8 @@
 //! Keys with what they do, as help and questions show them.
 
 use crate::action::{self, Binding};
-use crate::theme::StyleRole;
-use crate::widget::column::{Column, shorten};
+use jurex_look::column::{Column, shorten};
+use jurex_look::theme::StyleRole;
 use ratatui::text::{Line, Span};
 
 /// The keys with what they do, in as many columns as they need.

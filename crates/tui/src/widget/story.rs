@@ -1,7 +1,7 @@
 //! What happened to a drive.
 
-use super::column::Column;
 use jurex_disposition::release::DriveStatus;
+use jurex_look::column::Column;
 
 /// All that happened to a drive, the newest first.
 pub(crate) fn story(standing: &DriveStatus, column: &mut Column<'_>) {

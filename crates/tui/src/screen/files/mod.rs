@@ -8,7 +8,7 @@ use crate::action::{Action, KeyPlace};
 use crate::file_erase::{FilesStage, Less, TreeRow, WorkProgress};
 use crate::message::{AskLess, Effect};
 use crate::state::State;
-use crate::widget::field::Typed;
+use jurex_look::field::Typed;
 use jurex_pattern::text::shown_path;
 use jurex_pattern::units::counted;
 use jurex_station::file_erase::{FilesWish, FreeWish};

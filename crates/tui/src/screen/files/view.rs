@@ -2,11 +2,11 @@
 
 use crate::file_erase::{FilesStage, Less, TreeRow, WorkProgress};
 use crate::state::State;
-use crate::theme::StyleRole;
-use crate::widget::column::{Column, bar, fit, shorten};
-use crate::widget::window::{self, Scroll};
 use jurex_file_erase::{BINS, Ending, FileEraseRecord, FileTally, NodeKind, ShownPart, StorageStack, StripRun, Weight};
 use jurex_linux::files::FillPhase;
+use jurex_look::column::{Column, bar, fit, shorten};
+use jurex_look::theme::StyleRole;
+use jurex_look::window::{self, Scroll};
 use jurex_pattern::text::{printable, shown_path};
 use jurex_pattern::units::{counted, duration, grouped, rate, si_size};
 use jurex_station::file_erase::{NO_SANITIZATION, Surveyed, left};

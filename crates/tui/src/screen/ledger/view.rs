@@ -2,11 +2,11 @@
 
 use super::LedgerPage;
 use crate::state::State;
-use crate::theme::StyleRole;
-use crate::widget::column::{Column, fit, shorten};
-use crate::widget::window::{self, Scroll};
-use crate::widget::{pace, strata};
 use jurex_disposition::release::OpenItem;
+use jurex_look::column::{Column, fit, shorten};
+use jurex_look::theme::StyleRole;
+use jurex_look::window::{self, Scroll};
+use jurex_look::{pace, strata};
 use jurex_past::{JobLine as Job, JobStatus, KnownDrive};
 use jurex_sanitize::record::Record;
 use jurex_sanitize::rules::Outcome;

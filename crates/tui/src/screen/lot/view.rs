@@ -3,10 +3,10 @@
 use super::{LotForecast, LotPage, LotRow, Naming, Proposed};
 use crate::lane::Lane;
 use crate::state::State;
-use crate::theme::StyleRole;
-use crate::widget::column::{Column, fit};
-use crate::widget::need::questions;
-use crate::widget::window::{self, Scroll};
+use jurex_look::column::{Column, fit};
+use jurex_look::need::questions;
+use jurex_look::theme::StyleRole;
+use jurex_look::window::{self, Scroll};
 use jurex_pattern::text::capital;
 use jurex_pattern::units::duration;
 use jurex_sanitize::ladder::suggested;

@@ -1,6 +1,6 @@
 //! The editor of a method, or of the passes of one plan.
 
-use crate::widget::field::{Field, Typed};
+use jurex_look::field::{Field, Typed};
 use jurex_pattern::method::{Catalogue, Method, Status, check_name};
 use jurex_pattern::notation::{NotationError, Program};
 

@@ -6,7 +6,7 @@ use super::{PlaceHelp, Screen, ScreenAnswer, ScreenEvent};
 use crate::action::{Action, KeyPlace};
 use crate::message::Effect;
 use crate::state::State;
-use crate::widget::field::{Field, Typed};
+use jurex_look::field::{Field, Typed};
 use jurex_station::settings::Setting;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

@@ -2,8 +2,8 @@
 
 use super::SettingsPage;
 use crate::state::State;
-use crate::theme::StyleRole;
-use crate::widget::column::{Column, shorten};
+use jurex_look::column::{Column, shorten};
+use jurex_look::theme::StyleRole;
 use jurex_station::settings::Setting;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;

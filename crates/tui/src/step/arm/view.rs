@@ -3,11 +3,11 @@
 use crate::lane::Lane;
 use crate::lane::stage::{Arming, LaneStage, Planned};
 use crate::state::State;
-use crate::theme::StyleRole;
-use crate::widget::column::{Column, words};
-use crate::widget::field::Field;
 use jurex_device::media::DriveLabel;
 use jurex_device::native::by_its_own_word;
+use jurex_look::column::{Column, words};
+use jurex_look::field::Field;
+use jurex_look::theme::StyleRole;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, BorderType, Widget};

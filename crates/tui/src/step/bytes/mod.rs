@@ -7,8 +7,8 @@ use crate::lane::LaneId;
 use crate::lane::bytes::{BytesView, DUMP_ROW, MAP_ROW, PAGE_SECTORS, Prompt};
 use crate::message::Effect;
 use crate::state::State;
-use crate::widget::field::Field;
 use jurex_device::bytes::{Needle, Search};
+use jurex_look::field::Field;
 use jurex_station::bench::ReadError;
 
 impl State {

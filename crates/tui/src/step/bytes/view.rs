@@ -4,10 +4,10 @@ use crate::lane::Lane;
 use crate::lane::bytes::{BytesView, DUMP_ROW, MAP_ROW, PAGE_SECTORS, Prompt};
 use crate::state::State;
 
-use crate::theme::StyleRole;
-use crate::widget::column::{Column, words};
-use crate::widget::field::Field;
 use jurex_device::bytes::{SectorKind, classify};
+use jurex_look::column::{Column, words};
+use jurex_look::field::Field;
+use jurex_look::theme::StyleRole;
 use jurex_pattern::units::{Lba, grouped, size};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};

@@ -9,8 +9,8 @@ use crate::screen::ScreenAnswer;
 use crate::screen::line::TypedLine;
 use crate::screen::methods::MethodsPage;
 use crate::state::State;
-use crate::widget::need::next_sensitivity;
 use jurex_device::technique::Wants;
+use jurex_look::need::next_sensitivity;
 use jurex_sanitize::plan::SizeCheck;
 use jurex_sanitize::rules::Technique;
 

@@ -3,10 +3,10 @@
 use crate::lane::Lane;
 use crate::lane::release::{KINDS, ReleaseField, said};
 use crate::state::State;
-use crate::theme::StyleRole;
-use crate::widget::column::{Column, shorten};
 use crate::widget::story::story;
 use jurex_disposition::release::OpenItem;
+use jurex_look::column::{Column, shorten};
+use jurex_look::theme::StyleRole;
 use jurex_pattern::units::si_size;
 use jurex_station::release::Becomes;
 use ratatui::text::{Line, Span};

@@ -1,7 +1,7 @@
 //! A part of something that is longer than its room, with a row that says how much more there is.
 
+use crate::column::{Column, words};
 use crate::theme::{StyleRole, Theme};
-use crate::widget::column::{Column, words};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::widgets::Widget;
@@ -11,7 +11,7 @@ const LONGEST: u16 = 400;
 
 /// How one gets to what is not in sight.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Scroll {
+pub enum Scroll {
     /// By PgUp and PgDn: from this line on.
     From(u16),
     /// By going there: the row that is worked on ([`Column::focus`]) is always in sight.
@@ -19,7 +19,7 @@ pub(crate) enum Scroll {
 }
 
 /// Draws what `paint` writes: all of it if there is room, else a part, in which the row is that it is at work on.
-pub(crate) fn draw(theme: Theme, area: Rect, scroll: Scroll, buffer: &mut Buffer, paint: impl Fn(&mut Column<'_>)) {
+pub fn draw(theme: Theme, area: Rect, scroll: Scroll, buffer: &mut Buffer, paint: impl Fn(&mut Column<'_>)) {
     let (whole, used, focus) = whole(theme, area, &paint);
     if used <= area.height {
         return copy_rows(&whole, 0, used, area, buffer);
@@ -44,13 +44,13 @@ pub(crate) fn draw(theme: Theme, area: Rect, scroll: Scroll, buffer: &mut Buffer
 }
 
 /// The first line that is shown after going half a screen of so many rows up or down, no farther than `most`.
-pub(crate) fn scrolled(from: u16, down: bool, screen_rows: u16, most: u16) -> u16 {
+pub fn scrolled(from: u16, down: bool, screen_rows: u16, most: u16) -> u16 {
     let by = (screen_rows / 2).max(1);
     if down { from.saturating_add(by).min(most) } else { from.min(most).saturating_sub(by) }
 }
 
 /// The farthest that it can be scrolled in that room.
-pub(crate) fn most_scroll(theme: Theme, area: Rect, paint: impl Fn(&mut Column<'_>)) -> u16 {
+pub fn most_scroll(theme: Theme, area: Rect, paint: impl Fn(&mut Column<'_>)) -> u16 {
     let (_, used, _) = whole(theme, area, &paint);
     if used <= area.height { 0 } else { used - area.height.saturating_sub(1) }
 }

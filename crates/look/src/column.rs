@@ -1,7 +1,7 @@
 //! Small pieces that the steps are made of.
 
 use crate::theme::{StyleRole, Theme};
-pub(crate) use jurex_pattern::text::shorten;
+pub use jurex_pattern::text::shorten;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -10,54 +10,54 @@ use ratatui::widgets::{Paragraph, Widget, Wrap};
 use unicode_width::UnicodeWidthStr;
 
 /// A pen that writes down a column, line by line, and stops at its end.
-pub(crate) struct Column<'b> {
+pub struct Column<'b> {
     area: Rect,
     buffer: &'b mut Buffer,
-    pub(crate) theme: Theme,
+    pub theme: Theme,
     /// Where it began, and how many rows are in sight at once: what is below them is scrolled to.
     top: u16,
     visible: u16,
     /// The row that is worked on, counted from the top: it is kept in sight.
-    pub(crate) focus: Option<u16>,
+    pub focus: Option<u16>,
 }
 
 impl<'b> Column<'b> {
-    pub(crate) fn new(area: Rect, buffer: &'b mut Buffer, theme: Theme) -> Self {
+    pub fn new(area: Rect, buffer: &'b mut Buffer, theme: Theme) -> Self {
         Self { area, buffer, theme, top: area.y, visible: area.height, focus: None }
     }
 
     /// The same, of which only so many rows are in sight at once.
-    pub(crate) fn showing(self, visible: u16) -> Self {
+    pub fn showing(self, visible: u16) -> Self {
         Self { visible, ..self }
     }
 
     /// Rows that are written.
-    pub(crate) fn used(&self) -> u16 {
+    pub fn used(&self) -> u16 {
         self.area.y - self.top
     }
 
     /// Rows in sight that are not written yet.
-    pub(crate) fn in_sight(&self) -> u16 {
+    pub fn in_sight(&self) -> u16 {
         self.visible.saturating_sub(self.used()).min(self.area.height)
     }
 
     /// Whether there is little room: what matters less is left out or shortened.
-    pub(crate) fn is_short(&self) -> bool {
+    pub fn is_short(&self) -> bool {
         self.visible < 24
     }
 
     /// Rows that are left.
-    pub(crate) fn left(&self) -> u16 {
+    pub fn left(&self) -> u16 {
         self.area.height
     }
 
     /// Columns.
-    pub(crate) fn width(&self) -> u16 {
+    pub fn width(&self) -> u16 {
         self.area.width
     }
 
     /// Takes the next `rows` rows, fewer at the end.
-    pub(crate) fn take(&mut self, rows: u16) -> Rect {
+    pub fn take(&mut self, rows: u16) -> Rect {
         let rows = rows.min(self.area.height);
         let taken = Rect { height: rows, ..self.area };
         self.area.y += rows;
@@ -65,64 +65,64 @@ impl<'b> Column<'b> {
         taken
     }
 
-    pub(crate) fn buffer(&mut self) -> &mut Buffer {
+    pub fn buffer(&mut self) -> &mut Buffer {
         self.buffer
     }
 
     /// All that is not written yet.
-    pub(crate) fn rest(&self) -> Rect {
+    pub fn rest(&self) -> Rect {
         self.area
     }
 
-    pub(crate) fn gap(&mut self) {
+    pub fn gap(&mut self) {
         self.take(1);
     }
 
     /// One line, cut at the edge.
-    pub(crate) fn line(&mut self, line: impl Into<Line<'b>>) {
+    pub fn line(&mut self, line: impl Into<Line<'b>>) {
         let area = self.take(1);
         line.into().render(area, self.buffer);
     }
 
     /// A sentence over as many lines as it needs.
-    pub(crate) fn sentence(&mut self, text: &str, role: StyleRole) {
+    pub fn sentence(&mut self, text: &str, role: StyleRole) {
         let rows = wrapped_rows(text, self.width());
         let area = self.take(rows);
         Paragraph::new(text).style(self.theme.style(role)).wrap(Wrap { trim: true }).render(area, self.buffer);
     }
 
     /// Takes as many rows as `text` needs when it is set in by so many columns.
-    pub(crate) fn indented(&mut self, text: &str, by: u16) -> Rect {
+    pub fn indented(&mut self, text: &str, by: u16) -> Rect {
         let width = self.width().saturating_sub(by);
         let taken = self.take(wrapped_rows(text, width));
         Rect { x: taken.x + by.min(taken.width), width, ..taken }
     }
 
     /// The question that a step answers.
-    pub(crate) fn question(&mut self, text: &'static str) {
+    pub fn question(&mut self, text: &'static str) {
         let style = self.theme.style(StyleRole::Strong);
         self.line(Line::styled(text, style));
         self.gap();
     }
 
     /// A heading with a line after it.
-    pub(crate) fn heading(&mut self, text: &str) {
+    pub fn heading(&mut self, text: &str) {
         let rest = usize::from(self.width()).saturating_sub(text.width() + 1);
         let (faint, rule) = (self.theme.style(StyleRole::Faint), self.theme.style(StyleRole::Line));
         self.line(Line::from(vec![Span::styled(text.to_string(), faint), Span::raw(" "), Span::styled("─".repeat(rest), rule)]));
     }
 
     /// A label and its value; a long value goes on under itself.
-    pub(crate) fn fact(&mut self, label: &str, value: &str) {
+    pub fn fact(&mut self, label: &str, value: &str) {
         self.fact_in(label, value, StyleRole::Text);
     }
 
-    pub(crate) fn fact_in(&mut self, label: &str, value: &str, role: StyleRole) {
+    pub fn fact_in(&mut self, label: &str, value: &str, role: StyleRole) {
         self.labelled(LABEL, label, value, role);
     }
 
     /// What happened at that time of day.
-    pub(crate) fn event(&mut self, time: &str, what: &str) {
+    pub fn event(&mut self, time: &str, what: &str) {
         self.labelled(time.width() as u16 + 2, time, what, StyleRole::Text);
     }
 
@@ -150,19 +150,19 @@ fn wrapped_rows(text: &str, width: u16) -> u16 {
 }
 
 /// The text in exactly so many columns: cut, or filled up with blanks.
-pub(crate) fn fit(text: &str, room: usize) -> String {
+pub fn fit(text: &str, room: usize) -> String {
     let shown = shorten(text, room);
     let blanks = room.saturating_sub(shown.width());
     shown + &" ".repeat(blanks)
 }
 
 /// Words of one style that leave the rest of their row alone, so that other words can share it.
-pub(crate) fn words(text: impl Into<String>, style: Style) -> Line<'static> {
+pub fn words(text: impl Into<String>, style: Style) -> Line<'static> {
     Line::from(Span::styled(text.into(), style))
 }
 
 /// A bar of `width` cells, `share` of it full, in eighths of a cell.
-pub(crate) fn bar(share: f64, width: usize) -> (String, String) {
+pub fn bar(share: f64, width: usize) -> (String, String) {
     const PART: [char; 8] = [' ', '▏', '▎', '▍', '▌', '▋', '▊', '▉'];
     let eighths = (share.clamp(0.0, 1.0) * width as f64 * 8.0).floor() as usize;
     let mut full = "█".repeat(eighths / 8);

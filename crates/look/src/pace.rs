@@ -1,7 +1,7 @@
 //! Speed over position: the pass in work strong, earlier passes thin behind it.
 
+use crate::column::words;
 use crate::theme::{StyleRole, Theme};
-use crate::widget::column::words;
 use jurex_pattern::units::{rate, si_size};
 use jurex_sanitize::evidence::Evidence;
 use ratatui::buffer::Buffer;
@@ -10,7 +10,7 @@ use ratatui::symbols::Marker;
 use ratatui::widgets::{Axis, Chart, Dataset, GraphType, Widget};
 
 /// Draws the chart; before anything was measured, a sentence.
-pub(crate) fn draw(evidence: &Evidence, theme: Theme, area: Rect, buffer: &mut Buffer) {
+pub fn draw(evidence: &Evidence, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let geometry = evidence.drive().geometry;
     let passes: Vec<Vec<(f64, f64)>> = evidence
         .passes()

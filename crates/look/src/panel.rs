@@ -1,14 +1,14 @@
 //! What lies over the screen: a panel in its middle, and a line that is typed at its foot.
 
+use crate::field::Field;
 use crate::theme::{StyleRole, Theme};
-use crate::widget::field::Field;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, Clear, Widget};
 
 /// A line that is being typed, above the bottom line.
-pub(crate) fn typed(theme: Theme, question: &str, field: &Field, area: Rect, buffer: &mut Buffer) {
+pub fn typed(theme: Theme, question: &str, field: &Field, area: Rect, buffer: &mut Buffer) {
     let bottom = Rect { y: area.bottom().saturating_sub(2), height: 1, ..area };
     buffer.set_style(bottom, theme.raised());
     Clear.render(bottom, buffer);
@@ -19,7 +19,7 @@ pub(crate) fn typed(theme: Theme, question: &str, field: &Field, area: Rect, buf
 }
 
 /// A panel of at most that size in the middle of the screen; gives the room inside it.
-pub(crate) fn panel(theme: Theme, width: u16, height: u16, area: Rect, buffer: &mut Buffer) -> Rect {
+pub fn panel(theme: Theme, width: u16, height: u16, area: Rect, buffer: &mut Buffer) -> Rect {
     let (width, height) = (width.min(area.width.saturating_sub(2)), height.min(area.height.saturating_sub(2)));
     let place = Rect { x: area.x + (area.width - width) / 2, y: area.y + (area.height - height) / 2, width, height };
     Clear.render(place, buffer);

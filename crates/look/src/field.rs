@@ -10,11 +10,11 @@ use tui_input::{Input, InputRequest};
 use unicode_width::UnicodeWidthChar;
 
 /// Longest text that a field takes, in characters.
-pub(crate) const MAX_CHARS: usize = 200;
+pub const MAX_CHARS: usize = 200;
 
 /// What comes into a field.
 #[derive(Clone, Copy, Debug)]
-pub(crate) enum Typed<'t> {
+pub enum Typed<'t> {
     /// A key: a letter, or one that moves or deletes.
     Key(KeyEvent),
     /// Pasted text: it is taken on one line, and without anything that a terminal would obey.
@@ -23,7 +23,7 @@ pub(crate) enum Typed<'t> {
 
 /// The line.
 #[derive(Clone, Debug)]
-pub(crate) struct Field {
+pub struct Field {
     input: Input,
     most: usize,
 }
@@ -42,25 +42,25 @@ impl PartialEq for Field {
 
 impl Field {
     /// A field that holds this already, with the cursor after it.
-    pub(crate) fn of(text: &str) -> Self {
+    pub fn of(text: &str) -> Self {
         Self { input: Input::new(text.into()), most: MAX_CHARS }
     }
 
     /// The same, which takes so many characters.
-    pub(crate) fn taking(self, most: usize) -> Self {
+    pub fn taking(self, most: usize) -> Self {
         Self { most, ..self }
     }
 
-    pub(crate) fn value(&self) -> &str {
+    pub fn value(&self) -> &str {
         self.input.value()
     }
 
-    pub(crate) fn clear(&mut self) {
+    pub fn clear(&mut self) {
         self.input.reset();
     }
 
     /// Takes what is typed at the cursor. Gives whether the text is another now.
-    pub(crate) fn take(&mut self, typed: &Typed<'_>) -> bool {
+    pub fn take(&mut self, typed: &Typed<'_>) -> bool {
         let room = self.most.saturating_sub(self.value().chars().count());
         match typed {
             Typed::Key(KeyEvent { code: KeyCode::Char(c), .. }) if room == 0 || c.is_control() => false,
@@ -76,7 +76,7 @@ impl Field {
     }
 
     /// What of it is in sight in `room` columns, the cursor among it, marked where the field takes the keys.
-    pub(crate) fn spans(&self, theme: Theme, room: usize, takes_keys: bool) -> Vec<Span<'static>> {
+    pub fn spans(&self, theme: Theme, room: usize, takes_keys: bool) -> Vec<Span<'static>> {
         let style = theme.style(if takes_keys { StyleRole::Act } else { StyleRole::Text });
         let chars = self.chars(takes_keys);
         let (cursor, width) = (self.input.cursor(), |c: &char| c.width().unwrap_or(0));
@@ -92,7 +92,7 @@ impl Field {
     }
 
     /// The first character in sight: as much before the cursor as fits beside it.
-    pub(crate) fn first_shown(&self, room: usize, takes_keys: bool) -> usize {
+    pub fn first_shown(&self, room: usize, takes_keys: bool) -> usize {
         let chars = self.chars(takes_keys);
         let width = |c: &char| c.width().unwrap_or(0);
         let mut first = if takes_keys { self.input.cursor().min(chars.len().saturating_sub(1)) } else { 0 };

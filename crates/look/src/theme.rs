@@ -5,7 +5,7 @@ use ratatui::style::{Color, Modifier, Style};
 
 /// What a style is for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum StyleRole {
+pub enum StyleRole {
     /// Plain words.
     Text,
     /// Lesser words.
@@ -30,14 +30,14 @@ pub(crate) enum StyleRole {
 
 /// A theme, ready for the terminal at hand.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) struct Theme {
+pub struct Theme {
     name: ThemeName,
     depth: Depth,
 }
 
 /// How many colours the terminal has.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Depth {
+pub enum Depth {
     /// Any.
     True,
     /// 256 by number.
@@ -61,28 +61,28 @@ type Rgb = (u8, u8, u8);
 
 /// Places in the palette of the text console. Backgrounds reach the first eight only, and it clears its screen with the first.
 mod place {
-    pub(super) const GROUND: u8 = 0;
-    pub(super) const FAULT: u8 = 1;
-    pub(super) const PROVED: u8 = 2;
-    pub(super) const LAID: u8 = 3;
-    pub(super) const FORMER: u8 = 4;
-    pub(super) const RAISED: u8 = 6;
-    pub(super) const TEXT: u8 = 7;
-    pub(super) const LINE: u8 = 8;
-    pub(super) const FAINT: u8 = 14;
-    pub(super) const STRONG: u8 = 15;
+    pub const GROUND: u8 = 0;
+    pub const FAULT: u8 = 1;
+    pub const PROVED: u8 = 2;
+    pub const LAID: u8 = 3;
+    pub const FORMER: u8 = 4;
+    pub const RAISED: u8 = 6;
+    pub const TEXT: u8 = 7;
+    pub const LINE: u8 = 8;
+    pub const FAINT: u8 = 14;
+    pub const STRONG: u8 = 15;
 }
 
 /// The text console takes back its own palette.
-pub(crate) const OWN_PALETTE: &str = "\x1b]R";
+pub const OWN_PALETTE: &str = "\x1b]R";
 
 impl Theme {
-    pub(crate) fn new(name: ThemeName, depth: Depth) -> Self {
+    pub fn new(name: ThemeName, depth: Depth) -> Self {
         Self { name, depth }
     }
 
     /// The asked-for theme as this terminal can show it. `NO_COLOR` (non-empty) means mono.
-    pub(crate) fn of_environment(asked: Option<ThemeName>) -> Self {
+    pub fn of_environment(asked: Option<ThemeName>) -> Self {
         let set = |name: &str| std::env::var_os(name).is_some_and(|v| !v.is_empty());
         let name = match asked {
             _ if set("NO_COLOR") => ThemeName::Mono,
@@ -94,12 +94,12 @@ impl Theme {
     }
 
     /// The next theme, in a circle.
-    pub(crate) fn next(self) -> Self {
+    pub fn next(self) -> Self {
         self.named(self.name.next())
     }
 
     /// The same terminal in that theme.
-    pub(crate) fn named(self, name: ThemeName) -> Self {
+    pub fn named(self, name: ThemeName) -> Self {
         Self { name, ..self }
     }
 
@@ -113,7 +113,7 @@ impl Theme {
     }
 
     /// What sets the text console's palette for this theme; `None` on other terminals, which would wait for the end of it for ever.
-    pub(crate) fn palette(self) -> Option<String> {
+    pub fn palette(self) -> Option<String> {
         if self.depth != Depth::Palette {
             return None;
         }
@@ -164,7 +164,7 @@ impl Theme {
     }
 
     /// The style of a role.
-    pub(crate) fn style(self, role: StyleRole) -> Style {
+    pub fn style(self, role: StyleRole) -> Style {
         let style = match self.name {
             ThemeName::Mono => Style::new(),
             _ => Style::new().fg(self.colour(self.rgb(role), Self::place(role))),
@@ -193,7 +193,7 @@ impl Theme {
     }
 
     /// The ground of the whole screen.
-    pub(crate) fn ground(self) -> Style {
+    pub fn ground(self) -> Style {
         match self.name {
             ThemeName::Mono => Style::new(),
             _ => {
@@ -204,7 +204,7 @@ impl Theme {
     }
 
     /// The ground of what is chosen, or lies above the rest.
-    pub(crate) fn raised(self) -> Style {
+    pub fn raised(self) -> Style {
         match self.name {
             ThemeName::Mono => Style::new(),
             _ => Style::new().bg(self.colour(self.grounds().1, place::RAISED)),

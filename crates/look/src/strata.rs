@@ -1,7 +1,7 @@
 //! The strata in characters: layers over the drive's width, the highest first, with a scale.
 
+use crate::column::{shorten, words};
 use crate::theme::{StyleRole, Theme};
-use crate::widget::column::{shorten, words};
 use jurex_pattern::units::si_size;
 use jurex_sanitize::strata::{SpanKind, Strata, StrataLayer};
 use ratatui::buffer::Buffer;
@@ -13,12 +13,12 @@ use unicode_width::UnicodeWidthStr;
 const TITLE: u16 = 13;
 
 /// Rows that the drawing takes.
-pub(crate) fn rows(strata: &Strata) -> u16 {
+pub fn rows(strata: &Strata) -> u16 {
     strata.layers.len() as u16 + 1
 }
 
 /// Draws the layers and the scale.
-pub(crate) fn draw(strata: &Strata, theme: Theme, area: Rect, buffer: &mut Buffer) {
+pub fn draw(strata: &Strata, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let width = area.width.saturating_sub(TITLE);
     for (row, layer) in strata.layers.iter().rev().enumerate() {
         let y = area.y + row as u16;

@@ -24,7 +24,7 @@ fn broken(words: &str, area: Rect) -> (Vec<&str>, u16) {
 }
 
 /// Draws `words` in the middle of the area; where there is no room for large letters, as plain text. Gives the rows that it took.
-pub(crate) fn draw(words: &str, style: Style, area: Rect, buffer: &mut Buffer) -> u16 {
+pub fn draw(words: &str, style: Style, area: Rect, buffer: &mut Buffer) -> u16 {
     let (lines, scale) = broken(words, area);
     if scale == 0 {
         let x = area.x + area.width.saturating_sub(words.chars().count() as u16) / 2;

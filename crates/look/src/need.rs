@@ -1,13 +1,13 @@
 //! The three questions of need with their answers, and the outcome that follows.
 
+use crate::column::Column;
 use crate::theme::StyleRole;
-use crate::widget::column::Column;
 use jurex_sanitize::need::{Need, Sensitivity};
 use jurex_sanitize::rules::Outcome;
 use ratatui::text::{Line, Span};
 
 /// The three questions with their answers, and the outcome that follows.
-pub(crate) fn questions(need: Need, column: &mut Column<'_>) {
+pub fn questions(need: Need, column: &mut Column<'_>) {
     let levels = [Sensitivity::Low, Sensitivity::Moderate, Sensitivity::High].map(|l| (l.to_string(), l == need.sensitivity));
     let yes_no = |yes: bool| [("yes".to_string(), yes), ("no".to_string(), !yes)];
     question_line(column, "s", "How sensitive is what it held?", &levels);
@@ -43,7 +43,7 @@ fn question_line(column: &mut Column<'_>, key: &'static str, question: &str, ans
 }
 
 /// The next level of sensitivity, around again at the end.
-pub(crate) fn next_sensitivity(level: Sensitivity) -> Sensitivity {
+pub fn next_sensitivity(level: Sensitivity) -> Sensitivity {
     match level {
         Sensitivity::Low => Sensitivity::Moderate,
         Sensitivity::Moderate => Sensitivity::High,

@@ -8,7 +8,7 @@ use jurex_sanitize::strata::{Span, SpanKind, Strata, StrataLayer};
 const MAX_LAYERS: usize = 6;
 
 /// The strata as they would lie at the end of a plan.
-pub(crate) fn of_plan(plan: &Plan, before: &Contents) -> Strata {
+pub fn of_plan(plan: &Plan, before: &Contents) -> Strata {
     let mut strata = Strata::of_drive(plan.drive(), before);
     strata.layers.extend(own_layers(plan));
     strata.layers.extend(layers(plan));

@@ -1,0 +1,17 @@
+//! How the interface looks: themes, and widgets that draw what they are given.
+//!
+//! What does not live here: the state of the interface, its keys and its screens (jurex-tui). Nothing here knows a lane.
+#![forbid(unsafe_code)]
+// What is public here is so for one crate of this project; a comment that says the name of a field again says nothing.
+#![allow(missing_docs)]
+
+pub mod big;
+pub mod column;
+pub mod field;
+pub mod need;
+pub mod pace;
+pub mod panel;
+pub mod preview;
+pub mod strata;
+pub mod theme;
+pub mod window;
