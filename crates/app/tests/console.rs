@@ -23,7 +23,24 @@ fn sources(folder: &Path, found: &mut String) {
 fn the_console_font_has_every_sign_of_the_interface() {
     let crates = Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap();
     let mut text = String::new();
-    for name in ["app", "core", "ledger", "linux", "notice", "sign", "sim"] {
+    for name in [
+        "app",
+        "device",
+        "disposition",
+        "engine",
+        "file-erase",
+        "ledger",
+        "linux",
+        "look",
+        "notice",
+        "past",
+        "pattern",
+        "sanitize",
+        "sign",
+        "sim",
+        "station",
+        "tui",
+    ] {
         sources(&crates.join(name).join("src"), &mut text);
     }
     assert!(text.len() > 1_000_000, "the sources are not where they were");

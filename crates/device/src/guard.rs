@@ -322,6 +322,22 @@ mod tests {
     }
 
     #[test]
+    fn the_guards_word_counts_for_what_it_was_asked_about_and_for_nothing_that_reaches_further() {
+        use crate::technique::Technique;
+        use jurex_pattern::units::Sectors;
+        let drive = crate::testing::test_drive(crate::media::MediaClass::SolidState, 64);
+        let of = |scope, own| Intent { scope, own, goes_on: false };
+        let namespace = |namespace| of(Scope::Namespace { namespace }, None);
+        let cleared = |intent| crate::testing::cleared_for(&drive, intent);
+        assert!(cleared(of(Scope::WholeUnit, None)).is_for(namespace(1)), "who cleared all has cleared a part");
+        assert!(!cleared(namespace(1)).is_for(namespace(2)) && !cleared(namespace(1)).is_for(of(Scope::WholeUnit, None)));
+        let sectors = |first| of(Scope::Sectors(Sectors::new(first, 8)), None);
+        assert!(cleared(sectors(0)).is_for(sectors(8)), "of any part of one drive its word is the same");
+        let sanitize = of(Scope::WholeUnit, Some(Technique::SanitizeBlock));
+        assert!(!cleared(of(Scope::WholeUnit, None)).is_for(sanitize) && !cleared(sanitize).is_for(of(Scope::WholeUnit, None)));
+    }
+
+    #[test]
     fn any_hindrance_refuses_and_is_named() {
         let drive = test_drive(MediaClass::Magnetic, 8);
         assert!(one(&drive, &[]).is_ok());

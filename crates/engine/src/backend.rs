@@ -258,4 +258,16 @@ mod tests {
             assert!(wrong.covers_all(at), "{wrong:?}");
         }
     }
+
+    #[test]
+    fn what_was_not_really_read_is_neither_blank_nor_tagged() {
+        let mut idle = Idle(Memory::new(MediaClass::Magnetic, 16));
+        let (mut buffers, at) = (Buffers::new(8 * 512), Sectors::new(0, 16));
+        let salt = jurex_sanitize::digest::Salt::new([7; 16]);
+        let Completed::Digested(met) = buffers.carry_out(&mut idle, &Task::Digest(at, salt)) else { panic!() };
+        assert!(met.iter().all(|m| matches!(m, SectorDigest::Digest(_))), "a buffer of zeros is no blank drive: {met:?}");
+        let tags = Arc::new(Pattern::random([9; 16]));
+        let Completed::Tags(met) = buffers.carry_out(&mut idle, &Task::Tags(at, tags)) else { panic!() };
+        assert!(met.iter().all(|m| *m == ProbeTag::None), "{met:?}");
+    }
 }

@@ -205,6 +205,18 @@ mod tests {
         assert_eq!(BaselineSample::thin(whole).with_kept(&draw.to_kept()), None, "kept of other places");
     }
 
+    #[test]
+    fn something_must_lie_in_every_part_of_a_drive_before_it_is_enough() {
+        let whole = Sectors::new(0, 400_000);
+        let mut sample = BaselineSample::thin(whole);
+        let places: Vec<Sectors> = sample.places().collect();
+        let (last, others) = places.split_last().unwrap();
+        others.iter().for_each(|at| sample.note(at.first, &[met(at.first.0, 1)]));
+        assert!(!sample.is_enough(), "a drive may have erased itself in part");
+        sample.note(last.first, &[met(last.first.0, 1)]);
+        assert!(sample.is_enough());
+    }
+
     proptest! {
         #[test]
         fn every_slot_is_the_sector_that_it_stands_for(count in 1u64..200_000, seed: u8) {

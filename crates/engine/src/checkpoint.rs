@@ -249,6 +249,23 @@ mod tests {
     }
 
     #[test]
+    fn a_password_that_a_drive_may_have_been_left_with_is_kept_until_its_erasure_has_ended() {
+        use jurex_device::technique::Technique;
+        use jurex_sanitize::evidence::{NativeEvidence, StageEvidence, StageResult};
+        let plan = plan(&test_drive(MediaClass::Magnetic, 64));
+        let with = |own: NativeEvidence| {
+            let mut evidence = Progress::of_plan(&plan).evidence().clone();
+            let stage = StageEvidence { started: jiff::Timestamp::UNIX_EPOCH, ended: None, what: StageResult::Own(own) };
+            evidence.stages.insert(0, stage);
+            Checkpoint::new(&plan, &evidence, Duration::ZERO).password().map(str::to_string)
+        };
+        let begun = NativeEvidence::begun(Technique::SecurityErase);
+        assert_eq!(with(NativeEvidence { sent: 1, ..begun.clone() }).as_deref(), Some(PASSWORD));
+        assert_eq!(with(NativeEvidence { sent: 1, password: Some(false), completed: true, ..begun.clone() }), None);
+        assert_eq!(with(NativeEvidence { sent: 1, ..NativeEvidence::begun(Technique::SanitizeBlock) }), None);
+    }
+
+    #[test]
     fn it_goes_on_on_the_same_drive_wherever_it_is_and_on_no_other() {
         let drive = test_drive(MediaClass::Magnetic, 64);
         let kept = kept(&plan(&drive));

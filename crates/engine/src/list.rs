@@ -145,3 +145,61 @@ impl WorkList {
         (first, (rest.count > 0).then_some(rest))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn given(list: &mut WorkList) -> Attempt {
+        match list.next(true) {
+            NextAttempt::Attempt(attempt) => attempt,
+            other => panic!("{other:?}"),
+        }
+    }
+
+    #[test]
+    fn what_fails_is_halved_tried_by_itself_and_tried_again_as_often_as_is_planned() {
+        let mut list = WorkList::default();
+        list.set_chunk(16);
+        list.set([Sectors::new(0, 16), Sectors::new(16, 16)]);
+        let whole = given(&mut list);
+        assert_eq!(whole.at, Sectors::new(0, 16));
+        list.came_back();
+        assert!(!list.narrow(whole, 8, 2));
+        assert_eq!(list.next(false), NextAttempt::AfterThose, "what failed goes alone: nothing else is in flight");
+        let left = given(&mut list);
+        assert_eq!((left.at, list.next(false)), (Sectors::new(0, 8), NextAttempt::AfterThose), "and nothing beside it");
+        let mut tries = 0;
+        let mut at = left;
+        loop {
+            tries += 1;
+            list.came_back();
+            if list.narrow(at, 8, 2) {
+                break;
+            }
+            at = given(&mut list);
+            assert_eq!(at.at, left.at);
+        }
+        assert_eq!(tries, 3, "once, and twice again");
+        // One that was a single physical sector from the start is tried by itself before it is tried again.
+        let mut list = WorkList::default();
+        list.set_chunk(8);
+        list.set([Sectors::new(40, 8)]);
+        let first = given(&mut list);
+        list.came_back();
+        assert!(!list.narrow(first, 8, 0), "it may have failed with its neighbour");
+        let alone = given(&mut list);
+        list.came_back();
+        assert!(list.narrow(alone, 8, 0));
+    }
+
+    #[test]
+    fn requests_end_where_chunks_end() {
+        let mut list = WorkList::aligned();
+        list.set_chunk(8);
+        list.set([Sectors::new(5, 14)]);
+        let all: Vec<Sectors> = (0..3).map(|_| given(&mut list).at).collect();
+        assert_eq!(all, [Sectors::new(5, 3), Sectors::new(8, 8), Sectors::new(16, 3)]);
+        assert_eq!(list.next(true), NextAttempt::Nothing);
+    }
+}

@@ -453,6 +453,30 @@ mod tests {
     }
 
     #[test]
+    fn places_that_fail_here_and_there_end_no_size_check() {
+        let geometry = Geometry { logical: 512, physical: 512, sectors: 100_000 };
+        let mut measuring = Measuring::new(geometry, &Pattern::random([1; 16]), 0);
+        let mut failed = 0;
+        while let Some(act) = measuring.next() {
+            let ProbeAct::Read(places) = act else { continue };
+            for at in places {
+                if measuring.is_answered() {
+                    break;
+                }
+                failed += 1;
+                if failed % 2 == 0 {
+                    measuring.not_read(at);
+                } else {
+                    let own: Vec<ProbeTag> =
+                        (at.first.0..at.end()).map(|lba| ProbeTag::Of { lba: Lba(lba), second: false }).collect();
+                    measuring.note(at.first, &own);
+                }
+            }
+        }
+        assert!(failed > 2 * FAILING, "only failures in a row tell that it does not answer: {failed}");
+    }
+
+    #[test]
     fn a_drive_that_fails_everywhere_is_soon_left_alone_and_nothing_is_said_of_its_size() {
         let geometry = Geometry { logical: 512, physical: 512, sectors: 100_000 };
         let mut measuring = Measuring::new(geometry, &Pattern::random([1; 16]), 0);

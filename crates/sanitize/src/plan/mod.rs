@@ -662,6 +662,27 @@ pub(crate) mod tests {
     }
 
     #[test]
+    fn what_the_guard_has_cleared_for_less_arms_no_more() {
+        use jurex_device::guard::Intent;
+        use jurex_device::media::Scope;
+        use jurex_device::technique::Technique;
+        let drive = test_drive(MediaClass::Magnetic, 64);
+        let whole = plan(&drive, &Order::of_program("zeros", "00".parse().unwrap())).unwrap();
+        let part = Order { range: Some(Sectors::new(0, 10)), ..Order::of_program("zeros", "00".parse().unwrap()) };
+        let part = plan(&drive, &part).unwrap();
+        let cleared = |intent| jurex_device::testing::cleared_for(&drive, intent);
+        let sectors = Intent { scope: Scope::Sectors(Sectors::new(0, 10)), own: None, goes_on: false };
+        let unit = Intent { scope: Scope::WholeUnit, ..sectors };
+        let own = Intent { own: Some(Technique::SanitizeBlock), ..unit };
+        assert!(whole.arm(&cleared(unit), "K7Q41M").is_ok() && part.arm(&cleared(unit), "K7Q41M").is_ok());
+        let less = |armed: Result<ArmedPlan, ArmError>| matches!(armed, Err(ArmError::ClearedForLess { .. }));
+        assert!(
+            less(whole.arm(&cleared(own), "K7Q41M")),
+            "what was cleared for a command of the drive's own is cleared for that"
+        );
+    }
+
+    #[test]
     fn the_plan_says_beforehand_what_it_can_earn() {
         let order = Order::of_method(method::find("zeros").unwrap());
         let expected = |class, order: &Order| plan(&test_drive(class, 64), order).unwrap().expected().outcome();

@@ -223,8 +223,8 @@ pub(crate) fn technique(of: Technique) -> Said {
 pub(crate) mod tests {
     use super::*;
     use crate::evidence::{
-        CheckEvidence, Drawn, Ended, Expect, NativeEvidence, PassEvidence, ReadBack, SizeEvidence, StageEvidence, StageKind,
-        StageResult, UnhideEvidence,
+        CheckEvidence, Drawn, Ended, Expect, NativeEvidence, PassEvidence, ReadBack, SiblingRead, SizeEvidence, StageEvidence,
+        StageKind, StageResult, UnhideEvidence,
     };
     use crate::sampling::Sampling;
     use crate::testing::{SECTORS, check, faultless, stage};
@@ -796,6 +796,60 @@ pub(crate) mod tests {
         };
         own_of(&mut own).unwrap();
         assert_eq!(judge(Edition::Rev2, &own).outcome(), Outcome::Purge);
+    }
+
+    /// Earlier rules let a tenth of the sectors go unread after a drive's own erasure; records by them are judged so for ever.
+    #[test]
+    fn by_earlier_rules_a_tenth_may_give_an_error_and_no_sector_more() {
+        let unread = |unreadable: u64| {
+            let mut evidence = in_four_stages(Technique::SanitizeBlock, Expect::Blank);
+            let whole = evidence.geometry().whole();
+            let StageResult::Checked(check) = &mut evidence.stages[2].what else { unreachable!() };
+            check.read_back.read = all(Sectors::new(0, whole.count - unreadable));
+            check.read_back.unreadable = all(Sectors::new(whole.count - unreadable, unreadable));
+            let lacks = |reading| Case::of_stages(&evidence, reading)[0].lacks.iter().any(|l| l.kind == LackKind::ReadInPart);
+            lacks(3)
+        };
+        let sectors = in_four_stages(Technique::SanitizeBlock, Expect::Blank).geometry().sectors;
+        assert!(!unread(sectors / 10) && unread(sectors / 10 + 2), "of {sectors}");
+        let sibling = |unreadable: u64| {
+            let read = SiblingRead {
+                what: "Namespace 2".into(),
+                sectors: 1000,
+                read: 1000 - unreadable,
+                unreadable,
+                as_before: 0,
+                not_blank: 0,
+                compared: 1000,
+                parts: 1000,
+            };
+            (read.against(true, 3).is_some(), read.against(true, 4).is_some())
+        };
+        assert_eq!((sibling(0), sibling(100), sibling(102)), ((false, false), (false, true), (true, true)));
+    }
+
+    #[test]
+    fn two_passes_are_a_pair_only_where_one_is_the_others_complement() {
+        let pair = |first: Pattern, second: Pattern| outcome_of(&faultless(MediaClass::RemovableFlash, &[first, second]));
+        let random = || Pattern::random([3; 16]);
+        assert_eq!(pair(random(), random().complement()), Outcome::Clear);
+        assert_eq!(pair(random().without_seed(), random().complement()), Outcome::Clear, "a spent seed is dropped");
+        assert_eq!(pair(random().without_seed(), random()), Outcome::NotSanitized, "twice the same is no pair");
+        assert_eq!(pair(random(), Pattern::random([4; 16]).complement()), Outcome::NotSanitized, "of another seed");
+    }
+
+    #[test]
+    fn a_removal_of_the_makers_own_earns_nothing_until_somebody_states_that_the_maker_confirms_it() {
+        let judged = |removal, stated: bool| {
+            let mut evidence = in_four_stages(Technique::MmcSanitize, Expect::Blank);
+            drive_of(&mut evidence).class = MediaClass::EmbeddedFlash;
+            evidence.stated.conditions = if stated { vec![Condition::MakerConfirms] } else { vec![] };
+            let StageResult::Own(own) = &mut evidence.stages[1].what else { unreachable!() };
+            own.removal = removal;
+            let case = &Case::of_stages(&evidence, Edition::default().rules().reading)[0];
+            case.lacks.iter().any(|l| l.kind == LackKind::RemovalOfItsMaker)
+        };
+        assert!(judged(Some(Removal::OfItsMaker), false) && !judged(Some(Removal::OfItsMaker), true) && !judged(None, false));
     }
 
     #[test]

@@ -108,6 +108,21 @@ fn what_is_at_work_is_never_sent_again_and_what_is_not_ours_is_left_alone() {
     assert!(sent.len() == 1 && matches!(end, SequenceEnd::Refused(_)), "{sent:?} {end:?}");
 }
 
+/// Between two sessions somebody may have written; a drive that was seen at work until it was opened took nothing.
+#[test]
+fn an_erasure_that_ended_meanwhile_counts_only_where_it_was_watched() {
+    let before = NativeEvidence { sent: 1, at_work: true, ..begun() };
+    let drive = Drive { protocol: Protocol::Scsi, ..drive() };
+    let run = |technique, watched| {
+        let dialogue = Dialogue::erase(&OWN(technique), None, &drive, &before, watched);
+        let (sent, end) = talk(dialogue, &mut |_, _| good());
+        (sent.iter().filter(|n| n.starts_with("SANITIZE")).count(), end)
+    };
+    assert_eq!(run(Technique::SanitizeBlock, true), (0, SequenceEnd::Completed));
+    assert_eq!(run(Technique::SanitizeBlock, false), (1, SequenceEnd::Completed), "what it did is not known: it does it again");
+    assert_eq!(run(Technique::SanitizeCrypto, true), (1, SequenceEnd::Completed), "a key is replaced again in a moment");
+}
+
 #[test]
 fn a_failure_a_refusal_and_silence_are_told_apart() {
     let answering = |to_start: Answer, after: Answer| {
