@@ -1,6 +1,11 @@
 //! Certificates and drawings, made from records only.
 //!
 //! What does not live here: any judgement (the claim comes with the record) and any file access (bytes are returned).
+//!
+//! ```
+//! let record = jurex_sanitize::testing::record();
+//! assert!(jurex_documents::strata_svg(&record).starts_with("<svg"));
+//! ```
 #![forbid(unsafe_code)]
 
 mod attached;

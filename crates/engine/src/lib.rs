@@ -3,6 +3,24 @@
 //!
 //! What does not live here: what a result is worth (jurex-sanitize), system calls and threads (jurex-linux), clocks and where
 //! checkpoints are kept (whoever runs a job brings them).
+//!
+//! ```
+//! use jurex_device::media::MediaClass;
+//! use jurex_device::medium::Access;
+//! use jurex_device::testing::{Fixed, Memory, cleared};
+//! use jurex_engine::testing::Steady;
+//! use jurex_engine::{Clock, Job, NotKept, Sequential, Unattended, run};
+//! use jurex_sanitize::plan::{Order, Plan};
+//! use jurex_sanitize::rules::{Edition, Outcome, judge};
+//!
+//! let (mut medium, clock) = (Memory::new(MediaClass::Magnetic, 64), Steady::default());
+//! let order = Order::of_program("zeros", "00".parse().unwrap());
+//! let armed = Plan::new(&medium.drive, &order, &mut Fixed(0)).unwrap().arm(&cleared(&medium.drive), "K7Q41M").unwrap();
+//! let job = Job::start(armed, &medium.drive, Access::DIRECT, 8 * 512, clock.now()).unwrap();
+//! let evidence = run(job, &mut Sequential::new(&mut medium), &clock, &mut Unattended, &mut NotKept, &mut |_| {});
+//! assert_eq!(judge(Edition::default(), &evidence).outcome(), Outcome::Clear);
+//! assert!(medium.bytes.iter().all(|byte| *byte == 0));
+//! ```
 #![forbid(unsafe_code)]
 
 mod backend;

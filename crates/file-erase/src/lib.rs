@@ -4,6 +4,15 @@
 //! of it, from what was laid and read back through it, and from what then lay in its old places on the device ([`file::FileEvidence::ending`]).
 //!
 //! What does not live here: how files are found, opened and overwritten (jurex-linux does that by this crate's judgements).
+//!
+//! ```
+//! use jurex_device::testing::Fixed;
+//! use jurex_file_erase::{Names, lengths};
+//!
+//! // A name is written over by others of the same length, then by shorter and shorter ones.
+//! let name = Names::new(&mut Fixed(1)).draw(lengths("accounts.ods".len())[0]);
+//! assert_eq!(name.len(), 12);
+//! ```
 #![forbid(unsafe_code)]
 
 mod fat;

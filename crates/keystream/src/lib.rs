@@ -2,6 +2,13 @@
 //! for speed whatever the others are built for.
 //!
 //! What does not live here: what the bytes are for (jurex-pattern names patterns).
+//!
+//! ```
+//! let (mut whole, mut part) = ([0; 64], [0; 16]);
+//! jurex_keystream::keystream(&[7; 16], 0, &mut whole);
+//! jurex_keystream::keystream(&[7; 16], 32, &mut part);
+//! assert_eq!(part, whole[32..48], "what stands at an address follows from it alone");
+//! ```
 
 mod glance;
 

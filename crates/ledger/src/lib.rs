@@ -2,6 +2,18 @@
 //!
 //! What does not live here: any judgement. A record's claim is judged again by jurex-sanitize whenever it is read, so that
 //! an altered ledger cannot claim more than its evidence. Records are added, never changed: the newest one counts.
+//!
+//! ```
+//! use jurex_ledger::Ledger;
+//! use jurex_past::PastWork;
+//!
+//! let folder = tempfile::tempdir()?;
+//! let ledger = Ledger::open(&folder.path().join("ledger.sqlite3"))?;
+//! let past: &dyn PastWork = &ledger;
+//! assert!(past.find("lot:BW-0417", None, 10)?.is_empty());
+//! assert_eq!(past.head()?.size, 0);
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
 #![forbid(unsafe_code)]
 
 mod backup;

@@ -2,6 +2,15 @@
 //!
 //! What does not live here: any decision. This crate brings facts and bytes; jurex-sanitize judges. All unsafe code of the
 //! project lives here: the commands to drives in `ioctl`, the queue of requests in `ring`.
+//!
+//! ```no_run
+//! use jurex_linux::System;
+//!
+//! // What stands in the way of erasing each comes with it.
+//! for drive in System::default().drives() {
+//!     println!("{}: {:?}", drive.drive.called(), drive.hindrances);
+//! }
+//! ```
 #![deny(unsafe_code)]
 
 mod ask;

@@ -1,6 +1,10 @@
 //! How the interface looks: themes, and widgets that draw what they are given.
 //!
 //! What does not live here: the state of the interface, its keys and its screens (jurex-tui). Nothing here knows a lane.
+//!
+//! ```
+//! assert_eq!(jurex_look::column::fit("Ferrant Meridian 500", 10).chars().count(), 10);
+//! ```
 #![forbid(unsafe_code)]
 // What is public here is so for one crate of this project; a comment that says the name of a field again says nothing.
 #![allow(missing_docs)]

@@ -3,6 +3,15 @@
 //! times; nothing here ever holds up or fails a job.
 //!
 //! What does not live here: what is told, and when (jurex-station decides that).
+//!
+//! ```
+//! use jurex_notice::{Outbox, Ways};
+//!
+//! let folder = tempfile::tempdir()?;
+//! let queue = Outbox::new(folder.path(), Ways::default());
+//! assert!(queue.waiting().is_empty() && queue.trouble().is_none());
+//! # Ok::<(), std::io::Error>(())
+//! ```
 #![forbid(unsafe_code)]
 
 mod mail;

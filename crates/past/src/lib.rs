@@ -2,6 +2,16 @@
 //! everything that was written, with its heads and proofs.
 //!
 //! What does not live here: how it is kept. jurex-ledger keeps it in a file of a bench.
+//!
+//! ```
+//! use jurex_past::tree::{Frontier, leaf};
+//!
+//! let mut tree = Frontier::default();
+//! let before = tree.root();
+//! tree.append(leaf(b"a record"));
+//! assert_eq!(tree.size(), 1);
+//! assert_ne!(tree.root(), before, "one hash changes with every byte of what was written");
+//! ```
 #![forbid(unsafe_code)]
 
 mod drive;

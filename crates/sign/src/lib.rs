@@ -2,6 +2,11 @@
 //! library checks. Keys are files of their owner, named by their RFC 7638 thumbprints.
 //!
 //! What does not live here: any judgement of what is signed. A signature says who vouches for bytes, never that they are true.
+//!
+//! ```
+//! let head = jurex_sign::unsigned_head(4, &[7; 32]);
+//! assert_eq!(jurex_sign::parse_unsigned_head(&head), Some((4, [7; 32])));
+//! ```
 #![forbid(unsafe_code)]
 
 mod jwk;

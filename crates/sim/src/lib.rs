@@ -2,6 +2,15 @@
 //! a physical truth that the host cannot see (a flash drive's spare cells), and fail where a script says so.
 //!
 //! What does not live here: the engine, and anything that decides what a drive has earned.
+//!
+//! ```
+//! use jurex_device::medium::Medium;
+//! use jurex_sim::{Pacing, SimBench};
+//!
+//! let bench = SimBench::new(Pacing::Unpaced);
+//! let drive = bench.bay(1).expect("the first bay is taken").drive.open().unwrap().identify().unwrap();
+//! assert!(drive.simulated);
+//! ```
 #![forbid(unsafe_code)]
 
 mod bench;

@@ -3,6 +3,13 @@
 //!
 //! What does not live here: what a claim is (jurex-sanitize), how a drive is reached (jurex-linux, jurex-sim), where the past is kept
 //! (jurex-ledger), and whatever talks with a person (jurex, jurex-tui).
+//!
+//! ```
+//! use jurex_station::app_paths::AppPaths;
+//!
+//! let paths = AppPaths::all_in(std::path::Path::new("/srv/jurex"));
+//! assert!(paths.ledger().starts_with("/srv/jurex") && paths.ledger() != paths.demo_ledger());
+//! ```
 #![forbid(unsafe_code)]
 // What is public here is so for two crates of this project; a comment that says the name of a field again says nothing.
 #![allow(missing_docs)]

@@ -2,6 +2,12 @@
 //! done in the world leaves [`app::App::update`] as commands, which [`run`]'s loop carries out.
 //!
 //! What does not live here: how a job is run and what vouches for it (jurex-station), and what follows from what was done (jurex-sanitize).
+//!
+//! ```
+//! // How long the interface takes for a picture of so many lanes.
+//! let took = jurex_tui::measure::frames(2, (100, 30), 3);
+//! assert_eq!(took.len(), 3);
+//! ```
 #![forbid(unsafe_code)]
 // What is public here is so for two crates of this project; a comment that says the name of a field again says nothing.
 #![allow(missing_docs)]

@@ -82,7 +82,7 @@ impl fmt::Display for Sampling {
 /// With 95 % confidence, the largest share of wrong sectors that `n` right ones, drawn at random, leave possible:
 /// `1 - 0.05^(1/n)`. `None` for no sample.
 /// ```
-/// let share = crate::sampling::wrong_share_at_most(299).unwrap();
+/// let share = jurex_sanitize::sampling::wrong_share_at_most(299).unwrap();
 /// assert!((share - 0.00997).abs() < 0.0001);
 /// ```
 pub fn wrong_share_at_most(n: u64) -> Option<f64> {
