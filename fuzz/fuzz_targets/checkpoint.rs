@@ -1,10 +1,10 @@
 //! Any text as a checkpoint: refused, or one that a job can go on from without a panic, whatever the drive answers.
 #![no_main]
 
-use jurex_engine::{Checkpoint, Completed, Job, Kept, NotKept, Now, Task, Step};
 use jurex_device::medium::Access;
-use jurex_pattern::ranges::RangeSet;
 use jurex_device::testing::cleared_for;
+use jurex_engine::{Checkpoint, CheckpointSaved, Completed, Job, JobStep, NotKept, Now, Task};
+use jurex_pattern::ranges::RangeSet;
 use libfuzzer_sys::fuzz_target;
 use std::time::Duration;
 
@@ -22,7 +22,7 @@ fuzz_target!(|text: &str| {
     let Ok(mut job) = Job::resume(&checkpoint, armed, &drive, Access::DIRECT, 1 << 20, now) else { return };
     for _ in 0..200 {
         let (tag, how) = match job.request(now) {
-            Step::Do(request) => {
+            JobStep::Do(request) => {
                 let how = match request.task {
                     Task::ReadBack(..) => Completed::Read { wrong: RangeSet::new() },
                     Task::Identify => Completed::Identified(Box::new(drive.clone())),
@@ -30,9 +30,9 @@ fuzz_target!(|text: &str| {
                 };
                 (request.tag, how)
             }
-            Step::Keep => {
+            JobStep::Keep => {
                 let Some(kept) = job.take_checkpoint() else { break };
-                job.kept(Kept::of(&mut NotKept, &kept), now);
+                job.kept(CheckpointSaved::of(&mut NotKept, &kept), now);
                 continue;
             }
             _ => break,

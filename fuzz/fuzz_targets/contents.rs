@@ -1,10 +1,10 @@
 //! Any bytes as a drive: looking at it must end, stay inside, and give nothing that a terminal could take for a command.
 #![no_main]
 
-use jurex_sanitize::contents::look;
 use jurex_device::media::{Bus, Drive, Geometry, MediaClass};
 use jurex_device::medium::{Access, Cause, Medium, MediumError, Op};
 use jurex_pattern::units::{Lba, Sectors};
+use jurex_sanitize::contents::look;
 use libfuzzer_sys::fuzz_target;
 
 /// A drive whose first bytes, and last ones, are the fuzzer's.

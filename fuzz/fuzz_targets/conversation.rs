@@ -2,17 +2,17 @@
 //! before its place is kept, and claims nothing that was not read.
 #![no_main]
 
-use jurex_sanitize::digest::Met;
-use jurex_engine::{Checkpoint, CheckpointStore, Completed, Job, KeepError, Kept, NotKept, Now, Task, Step};
 use jurex_device::media::{Bus, MediaClass};
 use jurex_device::medium::Access;
-use jurex_device::native::Answers;
+use jurex_device::native::Capabilities;
 use jurex_device::native::command::{Answer, Command, Image};
-use jurex_sanitize::plan::{OwnOrder, Plan, Secret};
-use jurex_pattern::ranges::RangeSet;
-use jurex_sanitize::rules::{Edition, Outcome, Technique, judge};
-use jurex_sanitize::tag::Tag;
 use jurex_device::testing::{Fixed, cleared_for, test_drive};
+use jurex_engine::{Checkpoint, CheckpointSaved, CheckpointStore, Completed, Job, JobStep, KeepError, NotKept, Now, Task};
+use jurex_pattern::ranges::RangeSet;
+use jurex_sanitize::digest::SectorDigest;
+use jurex_sanitize::plan::{NativeOrder, Plan, Secret};
+use jurex_sanitize::probe_tag::ProbeTag;
+use jurex_sanitize::rules::{Edition, Outcome, Technique, judge};
 use libfuzzer_sys::fuzz_target;
 use std::time::Duration;
 
@@ -67,7 +67,7 @@ fuzz_target!(|bytes: &[u8]| {
     let (bus, technique) = WAYS[usize::from(*first) % WAYS.len()];
     let mut drive = test_drive(MediaClass::SolidState, 64);
     (drive.bus, drive.protocol) = (bus, bus.protocol());
-    let order = OwnOrder::new(technique, &drive, &Answers::default());
+    let order = NativeOrder::new(technique, &drive, &Capabilities::default());
     let Ok(plan) = Plan::own(&drive, &order, &mut Fixed(3)) else { return };
     let armed = plan.arm(&cleared_for(&drive, plan.intent()), "K7Q41M").expect("the label is right");
     let armed = armed.with_secret(Some(Secret::psid("PSID")));
@@ -76,11 +76,11 @@ fuzz_target!(|bytes: &[u8]| {
     let (mut store, mut spent, mut changes) = (Remembers(0), 0, 0);
     for _ in 0..400 {
         let (tag, how) = match job.request(now) {
-            Step::Do(request) => {
+            JobStep::Do(request) => {
                 let how = match request.task {
                     Task::ReadBack(..) => Completed::Read { wrong: RangeSet::new() },
-                    Task::Digest(at, _) => Completed::Digested(vec![Met::Digest(7); at.count as usize]),
-                    Task::Tags(at, _) => Completed::Tags(vec![Tag::None; at.count as usize]),
+                    Task::Digest(at, _) => Completed::Digested(vec![SectorDigest::Digest(7); at.count as usize]),
+                    Task::Tags(at, _) => Completed::Tags(vec![ProbeTag::None; at.count as usize]),
                     Task::Identify => Completed::Identified(Box::new(drive.clone())),
                     Task::Ask(command) => Completed::Answered(vec![answer(&command, &mut rest)]),
                     Task::Change(change) => {
@@ -101,20 +101,20 @@ fuzz_target!(|bytes: &[u8]| {
                 };
                 (request.tag, how)
             }
-            Step::Keep => {
+            JobStep::Keep => {
                 let checkpoint = job.take_checkpoint().expect("there is something to keep");
-                job.kept(Kept::of(&mut store, &checkpoint), now);
+                job.kept(CheckpointSaved::of(&mut store, &checkpoint), now);
                 continue;
             }
-            Step::Until(so_long) => {
+            JobStep::Until(so_long) => {
                 now.mono += so_long;
                 continue;
             }
-            Step::Wait | Step::Held | Step::Ended => break,
+            JobStep::Wait | JobStep::Held | JobStep::Ended => break,
         };
         job.complete(tag, how, now);
         if let Some(checkpoint) = job.take_checkpoint() {
-            job.kept(Kept::of(&mut store, &checkpoint), now);
+            job.kept(CheckpointSaved::of(&mut store, &checkpoint), now);
         }
     }
     let evidence = job.into_evidence();

@@ -1,7 +1,7 @@
 //! Any text as a record, of a drive or of less: refused, or one whose claim follows from its evidence. Any text as notes of unfinished work.
 #![no_main]
 
-use jurex_file_erase::{LessRecord, SoFar};
+use jurex_file_erase::{FileEraseRecord, NotedProgress};
 use jurex_sanitize::record::Record;
 use jurex_sanitize::rules::{Edition, judge};
 use jurex_sanitize::strata::Strata;
@@ -19,11 +19,11 @@ fuzz_target!(|text: &str| {
         let _ = (said, record.evidence().size().map(|size| (size.finding(), size.sentence())));
         let _ = Strata::of(record.evidence(), &record.before);
     }
-    if let Ok(record) = LessRecord::from_json(text) {
-        let again = LessRecord::from_json(&record.to_json()).expect("what is read can be read again");
+    if let Ok(record) = FileEraseRecord::from_json(text) {
+        let again = FileEraseRecord::from_json(&record.to_json()).expect("what is read can be read again");
         assert_eq!((again.tally(), again.results()), (record.tally(), record.results()));
         let _ = (record.what(), record.kept_its_plan(), record.is_cut_short());
     }
-    let mut so_far = SoFar::default();
+    let mut so_far = NotedProgress::default();
     text.lines().for_each(|line| so_far.take(line));
 });

@@ -2,14 +2,14 @@
 //! or a flood.
 #![no_main]
 
-use jurex_sanitize::evidence::Ended;
 use jurex_device::media::Geometry;
-use jurex_sanitize::pace::Pace;
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::ranges::RangeSet;
-use jurex_sanitize::residue::{Leftovers, Residue, Searched, Tally};
-use jurex_sanitize::tag::Tag;
 use jurex_pattern::units::Lba;
+use jurex_sanitize::evidence::Ended;
+use jurex_sanitize::pace::Pace;
+use jurex_sanitize::probe_tag::ProbeTag;
+use jurex_sanitize::residue::{Leftovers, Residue, Searched, Tally};
 use libfuzzer_sys::fuzz_target;
 use std::time::Duration;
 
@@ -37,7 +37,7 @@ fuzz_target!(|bytes: &[u8]| {
     assert_eq!(left.is_something(), residue.finds.iter().any(|f| f.beyond_chance) || residue.shares.text > 0);
     assert!(!left.summary().is_empty());
     for sector in bytes.chunks(logical as usize) {
-        let tag = Tag::of(&Pattern::random([*first; 16]), sector);
-        assert!(matches!(tag, Tag::Blank | Tag::None), "no bytes from outside are a mark");
+        let tag = ProbeTag::of(&Pattern::random([*first; 16]), sector);
+        assert!(matches!(tag, ProbeTag::Blank | ProbeTag::None), "no bytes from outside are a mark");
     }
 });

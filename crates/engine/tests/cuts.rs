@@ -457,7 +457,7 @@ fn no_record_ever_claims_more_than_the_truth() {
         play(seed);
         return;
     }
-    let seeds = number("JUREX_SEEDS").unwrap_or(2000);
+    let seeds = number("JUREX_SEEDS").unwrap_or(600);
     let mut trails = vec![];
     let (mut claimed, mut resumed, mut anew, mut claimed_after_others) = (0, 0, 0, 0);
     for seed in 0..seeds {

@@ -482,6 +482,22 @@ fn a_copy_has_all_entries_and_no_seed() {
     assert_eq!(copied.find("", None, 99).unwrap(), ledger.find("", None, 99).unwrap());
 }
 
+fn ranges_go_on_page_by_page_and_by_their_index(ledger: &Ledger) {
+    let page = ledger.find("date:2026", None, 4).unwrap();
+    let next = ledger.find("date:2026", page.last().map(|l| l.number), 4).unwrap();
+    assert_eq!((page.len(), next.iter().map(|l| l.number).collect::<Vec<_>>()), (4, vec![2, 1]), "a range goes on page by page");
+    for before in [None, Some(3)] {
+        let plan = format!("EXPLAIN QUERY PLAN {}", crate::index::by_dates(before));
+        let steps: Vec<String> = (ledger.connection.prepare(&plan).unwrap())
+            .query_map(params![before, 9, "2026", "2027"], |row| row.get("detail"))
+            .unwrap()
+            .collect::<Result<_, _>>()
+            .unwrap();
+        let goes_by_dates = steps.iter().any(|s| s.contains("entry_of_start")) && !steps.iter().any(|s| s.contains("B-TREE"));
+        assert!(goes_by_dates, "an old range is found without going through what came after it: {steps:?}");
+    }
+}
+
 /// Everything that stands in a record, typed as somebody would; each finds the jobs it should, newest first, and no other.
 #[test]
 fn jobs_are_found_by_what_is_typed() {
@@ -547,19 +563,7 @@ fn jobs_are_found_by_what_is_typed() {
     ] {
         assert_eq!(found(typed), jobs, "{typed}");
     }
-    let page = ledger.find("date:2026", None, 4).unwrap();
-    let next = ledger.find("date:2026", page.last().map(|l| l.number), 4).unwrap();
-    assert_eq!((page.len(), next.iter().map(|l| l.number).collect::<Vec<_>>()), (4, vec![2, 1]), "a range goes on page by page");
-    for before in [None, Some(3)] {
-        let plan = format!("EXPLAIN QUERY PLAN {}", crate::index::by_dates(before));
-        let steps: Vec<String> = (ledger.connection.prepare(&plan).unwrap())
-            .query_map(params![before, 9, "2026", "2027"], |row| row.get("detail"))
-            .unwrap()
-            .collect::<Result<_, _>>()
-            .unwrap();
-        let goes_by_dates = steps.iter().any(|s| s.contains("entry_of_start")) && !steps.iter().any(|s| s.contains("B-TREE"));
-        assert!(goes_by_dates, "an old range is found without going through what came after it: {steps:?}");
-    }
+    ranges_go_on_page_by_page_and_by_their_index(&ledger);
     let page = ledger.find("bw", None, 2).unwrap();
     assert_eq!(ledger.find("bw", Some(page[1].number), 9).unwrap().len(), 3, "the rest of five");
     // With new papers it is found by these, and not by the old ones.

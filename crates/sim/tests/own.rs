@@ -355,7 +355,7 @@ fn note(what: impl std::fmt::Debug) {
 fn play(seed: u64) -> (Option<(Technique, Outcome, Outcome)>, u64) {
     TRAIL.set(Trail::default());
     let played = play_out(seed);
-    note(&played);
+    note(played);
     (played, TRAIL.with_borrow(Trail::number))
 }
 
@@ -392,7 +392,7 @@ fn no_record_claims_more_than_the_cells_bear_out() {
     }));
     let seeds: Vec<u64> = match number("JUREX_SEED") {
         Some(seed) => vec![seed],
-        None => (0..number("JUREX_SEEDS").unwrap_or(2000)).collect(),
+        None => (0..number("JUREX_SEEDS").unwrap_or(1000)).collect(),
     };
     let mut tally: BTreeMap<(String, String), u64> = BTreeMap::new();
     let mut above = vec![];

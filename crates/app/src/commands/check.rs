@@ -356,7 +356,7 @@ fn later_signature(signature: Result<LaterSignature, BadLater>, before: usize, k
     match signature.when {
         Some(when) => vouched(&signature.certificates, when, known, found),
         None => {
-            found.note(FileVerdict::Unchecked, "signature", "without its time nobody can say whether its certificate was good")
+            found.note(FileVerdict::Unchecked, "signature", "without its time nobody can say whether its certificate was good");
         }
     }
 }
@@ -421,7 +421,7 @@ fn second_checks(texts: &[String], record: &Record, found: &mut FileFindings) ->
                 found.note(FileVerdict::Altered, "verified", "a verification that is attached to it is of another job");
             }
             Err(why) => {
-                found.note(FileVerdict::Altered, "verified", &format!("{said}, which says nothing of this record: {why}"))
+                found.note(FileVerdict::Altered, "verified", &format!("{said}, which says nothing of this record: {why}"));
             }
         }
     }
@@ -460,7 +460,7 @@ fn proof(text: &str, record: Option<&Record>, known: &TrustedHere, found: &mut F
     let place = format!("entry {} of {} in the ledger", proof.place + 1, head.size);
     match known.key(head.key_id()).map(|known| (known, head.check(&known.key))) {
         None => {
-            found.note(FileVerdict::Unchecked, "ledger", &format!("{place}, under a head by key {id}, which is not known here"))
+            found.note(FileVerdict::Unchecked, "ledger", &format!("{place}, under a head by key {id}, which is not known here"));
         }
         Some((known, Ok(()))) => {
             found.good("ledger", &format!("{place}, under a head signed by key {id} ({})", known.name));

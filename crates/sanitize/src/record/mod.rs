@@ -697,8 +697,11 @@ mod tests {
     #[test]
     fn no_flipped_byte_of_a_record_makes_it_claim_more() {
         let (json, outcome) = (record().to_json(), record().claim().outcome());
-        let mut unseen = 0;
-        for at in 0..json.len() {
+        // One byte in five, and all of them in the long run.
+        let every = if std::env::var_os("JUREX_EVERY_BYTE").is_some() { 1 } else { 5 };
+        let (mut unseen, mut tried) = (0, 0);
+        for at in (0..json.len()).step_by(every) {
+            tried += 1;
             for bit in [1u8, 4, 16] {
                 let mut bytes = json.clone().into_bytes();
                 bytes[at] ^= bit;
@@ -712,7 +715,7 @@ mod tests {
                 }
             }
         }
-        assert!(unseen < json.len() / 2, "{unseen} of {} bytes", json.len());
+        assert!(unseen < tried / 2, "{unseen} of {tried} bytes");
     }
 
     #[test]

@@ -294,7 +294,7 @@ fn unreached(drive: &Drive, reading: u32) -> Vec<Lack> {
         }
         // What could hide sectors by a command of its own and was not asked counts as hiding some.
         HiddenAreas::NotAsked if may_hide(drive, reading) => {
-            found.push(Lack::of(LackKind::HiddenNotAsked, Said::new("lack.hidden-not-asked")))
+            found.push(Lack::of(LackKind::HiddenNotAsked, Said::new("lack.hidden-not-asked")));
         }
         HiddenAreas::NotAsked | HiddenAreas::None => {}
     }

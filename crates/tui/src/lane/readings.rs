@@ -118,7 +118,7 @@ impl Readings {
             (ReadingEvent::On(share), LaneReading::Going(done), _) => *done = share,
             (ReadingEvent::Searching(share, finds), _, LaneReading::Going(done)) => (*done, self.finds_so_far) = (share, finds),
             (ReadingEvent::Again(again), LaneReading::Going(_), _) => {
-                self.again = again.map_or_else(LaneReading::Failed, LaneReading::Over)
+                self.again = again.map_or_else(LaneReading::Failed, LaneReading::Over);
             }
             (ReadingEvent::Left(left), _, LaneReading::Going(_)) => {
                 self.left = left.map_or_else(LaneReading::Failed, LaneReading::Over);

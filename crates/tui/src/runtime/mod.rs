@@ -557,7 +557,7 @@ impl Runtime {
                 }
                 _ => {
                     let tell = |so_far: SearchProgress| {
-                        drop(sender.send(Message::Reading(lane, ReadingEvent::Searching(so_far.share(), so_far.finds))))
+                        drop(sender.send(Message::Reading(lane, ReadingEvent::Searching(so_far.share(), so_far.finds))));
                     };
                     ReadingEvent::Left(readings::search_left(&seen, &flag, &tell).map(Box::new))
                 }

@@ -65,7 +65,7 @@ fn mark(lane: &Lane, column: &mut Column<'_>) {
         ),
         LaneReading::NotAsked => {}
         LaneReading::Going(share) => {
-            column.sentence(&format!("Reading a sample … {:.0} %. a ends it.", share * 100.0), StyleRole::Text)
+            column.sentence(&format!("Reading a sample … {:.0} %. a ends it.", share * 100.0), StyleRole::Text);
         }
         LaneReading::Failed(why) => column.sentence(why, StyleRole::Strong),
         LaneReading::Over(read) => {
@@ -144,7 +144,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
         _ if lane.is_gone() => column.sentence("It is gone. Attach it again, and Jurex looks anew.", StyleRole::Strong),
         Ok(_) => match lane.seen.verdict() {
             Ok(_) => {
-                column.sentence("Yes: nothing uses it. Its label is checked again before anything is written.", StyleRole::Text)
+                column.sentence("Yes: nothing uses it. Its label is checked again before anything is written.", StyleRole::Text);
             }
             Err(refusal) => {
                 column.sentence(&format!("⊘ Not by writing to it: {refusal}."), StyleRole::Strong);

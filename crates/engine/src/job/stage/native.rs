@@ -31,7 +31,7 @@ enum NativeStep {
     },
     /// Other namespaces are looked at.
     DrawingBeside,
-    Talking(Conversation),
+    Talking(Box<Conversation>),
 }
 
 /// The stage.
@@ -76,7 +76,7 @@ impl NativeStage {
     fn talk(&mut self, job: &mut Context) {
         let dialogue = Dialogue::erase(&self.own, job.secret.as_ref(), job.plan.drive(), &job.own_evidence(), job.watched);
         job.activity = Activity::Laying;
-        self.step = NativeStep::Talking(Conversation::new(dialogue));
+        self.step = NativeStep::Talking(Box::new(Conversation::new(dialogue)));
     }
 
     /// The drawn places were read. Where they hold too little that could be told apart later, something is laid there.

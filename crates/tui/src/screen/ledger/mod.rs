@@ -173,7 +173,7 @@ impl Screen for LedgerPage {
             ScreenEvent::Jobs(asked, before, found) => self.take_jobs(state, asked, *before, found.as_deref()),
             ScreenEvent::Story(story) => self.story = Some(story.clone()),
             ScreenEvent::Where(asked, Ok(found)) if asked.is_empty() => {
-                self.open = found.iter().filter_map(view::open_line).collect()
+                self.open = found.iter().filter_map(view::open_line).collect();
             }
             ScreenEvent::MethodsSaved
             | ScreenEvent::Policy(_)
