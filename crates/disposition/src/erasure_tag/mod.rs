@@ -193,7 +193,7 @@ impl ErasureTag {
         text + END + "\n"
     }
 
-    /// Reads a page. Only the very bytes that [`Mark::page`] writes are taken. `payload` gives what a signed text says, whoever says it.
+    /// Reads a page. Only the very bytes that [`ErasureTag::page`] writes are taken. `payload` gives what a signed text says, whoever says it.
     pub fn parse(page: &[u8], sector_bytes: u32, payload: impl Fn(&str) -> Option<String>) -> Result<Self, NotWhole> {
         if !page.starts_with(FIRST_LINE.as_bytes()) {
             return Err(NotWhole::NoMark);
