@@ -107,7 +107,8 @@ impl<'r> Requests<'r> {
         let now = self.clock.now();
         match done {
             Some(done) => {
-                self.in_flight -= 1;
+                // What comes too late, of something that nobody waits for any more, is none of these.
+                self.in_flight = self.in_flight.saturating_sub(1);
                 self.answered = now.mono;
                 Waited::Done(done, now)
             }

@@ -422,6 +422,21 @@ mod tests {
     use super::*;
     use jurex_sanitize::rules::Outcome;
 
+    /// The edition's rules go on; what was stated under those before is read by them.
+    #[test]
+    fn statements_by_earlier_rules_of_the_edition_are_judged_by_those_and_by_unknown_ones_by_none() {
+        for edition in Edition::ALL {
+            let released = edition.released_digests();
+            assert!(released.len() > 3);
+            for rules in released {
+                let by = DestructionRules::of(edition, Some(&named(&rules))).expect("they are known");
+                assert_eq!(by.rules.reading, edition.rules_of(&rules).unwrap().reading);
+            }
+            assert!(DestructionRules::of(edition, Some(&DestructionRules::digest(edition))).is_some());
+            assert!(DestructionRules::of(edition, Some(&named("00"))).is_none());
+        }
+    }
+
     #[test]
     fn every_way_earns_what_the_editions_say_and_no_more() {
         use How::*;
