@@ -70,7 +70,7 @@ impl Notes {
     /// Goes on with notes of work that was cut short.
     pub fn go_on(unfinished: &UnfinishedFiles, grounds: Vec<StorageStack>) -> std::io::Result<Self> {
         let file = File::options().append(true).open(&unfinished.path)?;
-        file.try_lock().map_err(std::io::Error::from)?;
+        briefly(|| file.try_lock())?;
         let mut notes = Self { file, path: unfinished.path.clone(), waiting: vec![] };
         // A line that was cut short ends here.
         notes.file.write_all(b"\n")?;
@@ -127,9 +127,21 @@ pub fn unfinished(folder: &Path) -> Vec<UnfinishedFiles> {
     found
 }
 
+/// Tries for a moment to get a lock: a process that this one has just begun holds what was open until it is another program.
+fn briefly(lock: impl Fn() -> Result<(), std::fs::TryLockError>) -> std::io::Result<()> {
+    const TRIES: u32 = 5;
+    for _ in 1..TRIES {
+        match lock() {
+            Err(std::fs::TryLockError::WouldBlock) => std::thread::sleep(std::time::Duration::from_millis(10)),
+            done => return done.map_err(Into::into),
+        }
+    }
+    lock().map_err(Into::into)
+}
+
 fn read(path: &Path) -> Option<UnfinishedFiles> {
     let file = File::open(path).ok()?;
-    file.try_lock_shared().ok()?;
+    briefly(|| file.try_lock_shared()).ok()?;
     let mut so_far = NotedProgress::default();
     BufReader::new(&file).lines().map_while(Result::ok).for_each(|line| so_far.take(&line));
     let NotedProgress { noted, went_on, traces, ended } = so_far;
