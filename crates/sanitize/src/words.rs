@@ -116,7 +116,8 @@ impl Said {
 #[derive(Debug, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Words {
-    /// Sentences by their codes. `{name}` is what stands there, `{name^}` with a capital, `{name|noun}` counted.
+    /// Sentences by their codes. `{name}` is what stands there, `{name^}` with a capital, `{name#}` a number without groups,
+    /// `{name|noun}` counted.
     say: BTreeMap<String, String>,
     /// Nouns that are counted: one of them, and several.
     nouns: BTreeMap<String, [String; 2]>,
@@ -173,11 +174,13 @@ impl Words {
     fn slot(&self, said: &Said, slot: &str) -> String {
         let (name, noun) = slot.split_once('|').map_or((slot, None), |(name, noun)| (name, Some(noun)));
         let (name, big) = name.strip_suffix('^').map_or((name, false), |name| (name, true));
+        let (name, in_groups) = name.strip_suffix('#').map_or((name, true), |name| (name, false));
         let plain = match said.params.get(name) {
             None => return String::new(),
             Some(Param::Number(n)) => {
                 let counted = noun.and_then(|noun| self.nouns.get(noun)).map(|[one, many]| if *n == 1 { one } else { many });
-                counted.map_or_else(|| grouped(*n), |noun| format!("{} {noun}", grouped(*n)))
+                let plain = || if in_groups { grouped(*n) } else { n.to_string() };
+                counted.map_or_else(plain, |noun| format!("{} {noun}", grouped(*n)))
             }
             Some(Param::Bytes(n)) => si_size(*n),
             Some(Param::Text(text)) => text.clone(),
@@ -221,6 +224,47 @@ mod tests {
         assert_eq!(serde_json::from_str::<Said>(&serde_json::to_string(&nested).unwrap()).unwrap(), nested);
         assert_eq!(nested.english(), "(outer)", "a code of a later version is said as it is");
         assert!(Said::new("lack.unwritable").english().starts_with(" could not"), "what is not given is left out");
+    }
+
+    /// Sentences as version 2 wrote them, by hand, with all that stands in them.
+    #[test]
+    fn the_words_of_version_2_are_those_that_it_wrote() {
+        let said = |said: Said| ENGLISH_OF_VERSION_2.say(&said).replace('\u{202f}', " ");
+        let number = |code: &str, all: &[(&str, u64)]| all.iter().fold(Said::new(code), |said, (name, n)| said.number(name, *n));
+        assert_eq!(
+            said(
+                number("lack.too-little-before", &[("parts", 0), ("all", 1000)])
+                    .said("again", Said::new("too-little-before.again"))
+            ),
+            "Before it something that could be told apart afterwards lay in only 0 of 1000 parts of the drive: what the others hold \
+             now proves nothing. The same way once more, on a drive that gives its sectors, can be proved."
+        );
+        assert_eq!(
+            said(number("elsewhere.too-little-before", &[("parts", 12), ("all", 1000)])),
+            "something that could be told apart lay before in only 12 of 1000 parts of it"
+        );
+        assert_eq!(
+            said(number("lack.part", &[("covered", 1000), ("all", 1562496)])),
+            "Only 1 000 of 1 562 496 sectors were covered: a part never sanitizes a drive."
+        );
+        assert_eq!(
+            said(number("lack.many-unread", &[("unreadable", 1200), ("all", 4800)])),
+            "1 200 of 4 800 sectors that were to be read gave an error."
+        );
+        assert_eq!(
+            said(number("ended.given-up", &[("faults", 1024)])),
+            "The drive is failing: after 1 024 bad places it was given up before the end."
+        );
+        assert_eq!(
+            said(number("lack.hidden", &[("sectors", 2048)])),
+            "The drive hides 2 048 sectors from the host. They were not reached."
+        );
+        let size = number("size.repeats", &[("from", 15625)]).bytes("told", 64_000_000).bytes("holds", 8_000_000);
+        assert_eq!(
+            said(size),
+            "It says that it holds 64.0 MB, and holds 8.00 MB: from sector 15 625 on it gives what was written to other addresses."
+        );
+        assert_eq!(said(number("elsewhere.as-before", &[("n", 1), ("read", 1000)])), "1 sector of 1 000 sectors as before");
     }
 
     /// Whoever changes a sentence changes it for the records to come, and not for those that exist.
