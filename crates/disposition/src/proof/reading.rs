@@ -174,8 +174,11 @@ impl ReadingWork<'_> {
         self.list.set_chunk(self.requests.setting().chunk as u64 / u64::from(self.geometry.logical));
         loop {
             if self.doubt.is_probing() {
+                // A place that is taken from the list is tried: none is taken before it can be.
+                if !self.requests.are_none() {
+                    return NextRead::Wait;
+                }
                 match self.doubt.next_probe() {
-                    _ if !self.requests.are_none() => return NextRead::Wait,
                     Some(at) => return NextRead::Ask(None, at),
                     None => self.confirm(),
                 }
@@ -285,11 +288,12 @@ mod tests {
     use jurex_device::media::MediaClass;
     use jurex_device::testing::Memory;
     use jurex_engine::testing::Steady;
-    use jurex_engine::{Sequential, Unattended};
+    use jurex_engine::{Done, RequestSetting, Sequential, Unattended};
     use jurex_pattern::units::Lba;
     use jurex_sanitize::sampling::Sampling;
     use proptest::prelude::*;
-    use std::collections::BTreeSet;
+    use std::collections::{BTreeSet, VecDeque};
+    use std::time::Duration;
 
     fn expected(holds: Holds, count: u64) -> ExpectedContents {
         ExpectedContents { holds, range: Sectors::new(0, count), mark: None }
@@ -389,6 +393,48 @@ mod tests {
             "it answers elsewhere, and is given up: {:?}",
             found.ended
         );
+    }
+
+    /// Four requests in flight at once.
+    struct FourAtOnce<'m> {
+        one: Sequential<&'m mut Memory>,
+        done: VecDeque<Done>,
+        probed: BTreeSet<u64>,
+    }
+
+    impl Backend for FourAtOnce<'_> {
+        fn settings(&self) -> Vec<RequestSetting> {
+            self.one.settings().into_iter().map(|one| RequestSetting { depth: 4, ..one }).collect()
+        }
+        fn set(&mut self, setting: RequestSetting) {
+            self.one.set(setting);
+        }
+        fn start(&mut self, tag: u64, task: Task) {
+            if let Task::Probe(at) = &task {
+                self.probed.insert(at.first.0);
+            }
+            self.one.start(tag, task);
+            self.done.extend(self.one.wait(Duration::ZERO));
+        }
+        fn wait(&mut self, _: Duration) -> Option<Done> {
+            self.done.pop_front()
+        }
+    }
+
+    #[test]
+    fn each_place_that_a_silent_drive_is_to_be_tried_at_is_tried_while_much_is_in_flight() {
+        let mut dead = Memory { dead_after: Some(4), ..Memory::new(MediaClass::Magnetic, 6400) };
+        let geometry = dead.drive.geometry;
+        let mut backend =
+            FourAtOnce { one: Sequential::in_chunks(&mut dead, 4096), done: VecDeque::new(), probed: BTreeSet::new() };
+        let expected = expected(Holds::Pattern { pattern: Pattern::zeros() }, 6400);
+        let found = read(&expected, &whole(6400), geometry, &mut backend, &Steady::default(), &mut Unattended, &mut |_| {});
+        assert!(
+            matches!(&found.ended, Ended::StoppedAnswering { error } if error.starts_with("16 places in a row failed")),
+            "{found:?}"
+        );
+        assert_eq!(found.unreadable.count(), 0, "it answers nowhere");
+        assert_eq!(backend.probed.len(), 5, "{:?}", backend.probed);
     }
 
     #[test]
