@@ -2,7 +2,9 @@
 //! failures are called bad sectors.
 
 use jurex_device::media::Geometry;
-use jurex_pattern::units::{Lba, Sectors};
+use jurex_device::medium::MediumError;
+use jurex_pattern::units::{Lba, Sectors, counted};
+use jurex_sanitize::evidence::Ended;
 
 /// So many bad places in a row, with nothing that went well between them, make one doubt that the drive answers at all.
 const DOUBTED_AFTER: usize = 16;
@@ -30,6 +32,14 @@ pub enum Probed {
     NotYet,
     /// So many places failed in a row, and so did all others that were tried.
     Dead(usize),
+}
+
+/// How work ends on a drive on which `places` failed in a row and so did all others that were tried, the last with `error`.
+pub fn answers_nowhere(places: usize, error: &MediumError) -> Ended {
+    let places = counted(places as u64, "place");
+    Ended::StoppedAnswering {
+        error: format!("{places} in a row failed, and so did reading at other places: {}", error.cause.os()),
+    }
 }
 
 impl<S> Default for Doubt<S> {

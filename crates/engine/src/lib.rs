@@ -43,7 +43,7 @@ mod tune;
 
 pub use backend::{Backend, Buffers, Done, RequestSetting, Sequential, Trials};
 pub use checkpoint::{BadCheckpoint, Checkpoint};
-pub use doubt::{Doubt, Probed};
+pub use doubt::{Doubt, Probed, answers_nowhere};
 pub use event::{Activity, Event, FaultKind, Progress};
 pub use job::{Completed, Control, DriveChanged, Job, JobStep, Now, Request, Task};
 pub use list::{Attempt, NextAttempt, WorkList};

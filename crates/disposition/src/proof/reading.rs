@@ -6,11 +6,11 @@ use jurex_device::media::Geometry;
 use jurex_device::medium::{Cause, MediumError};
 use jurex_engine::{
     Attempt, Backend, Clock, Completed, Control, Doubt, JobControl, LEFT_AFTER, NextAttempt, NoAnswer, Probed, Requests, Task,
-    Waited, WorkList, ask,
+    Waited, WorkList, answers_nowhere, ask,
 };
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::ranges::RangeSet;
-use jurex_pattern::units::{Sectors, counted};
+use jurex_pattern::units::Sectors;
 use jurex_sanitize::digest::{Salt, SectorDigest};
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::plan::Order;
@@ -236,11 +236,7 @@ impl ReadingWork<'_> {
     fn probed(&mut self, how: &Completed) {
         match (how, self.doubt.probed(matches!(how, Completed::Done))) {
             (_, Probed::Answers) => self.confirm(),
-            (Completed::Failed(e), Probed::Dead(places)) => {
-                let places = counted(places as u64, "place");
-                let error = format!("{places} in a row failed, and so did reading at other places: {}", e.cause.os());
-                self.reading.ended = Ended::StoppedAnswering { error };
-            }
+            (Completed::Failed(e), Probed::Dead(places)) => self.reading.ended = answers_nowhere(places, e),
             _ => {}
         }
     }

@@ -4,12 +4,12 @@
 use super::Now;
 use super::context::Context;
 use super::stage::Then;
-use crate::doubt::{Doubt, Probed};
+use crate::doubt::{Doubt, Probed, answers_nowhere};
 use crate::event::{Activity, Event, FaultKind};
 use crate::list::Attempt;
 use jurex_device::medium::MediumError;
 use jurex_pattern::ranges::RangeSet;
-use jurex_pattern::units::{Sectors, counted};
+use jurex_pattern::units::Sectors;
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::plan::Order;
 use std::time::Duration;
@@ -75,11 +75,7 @@ impl Context {
                 self.tell(Event::AnswersElsewhere);
                 self.confirm_suspects();
             }
-            (Probed::Dead(places), Some(e)) => {
-                let places = counted(places as u64, "place");
-                let error = format!("{places} in a row failed, and so did reading at other places: {}", e.cause.os());
-                return Then::End(Ended::StoppedAnswering { error });
-            }
+            (Probed::Dead(places), Some(e)) => return Then::End(answers_nowhere(places, e)),
             (Probed::NotYet | Probed::Dead(_), _) => {}
         }
         Then::Stay
