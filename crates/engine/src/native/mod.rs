@@ -17,7 +17,7 @@ use jurex_device::native::command::{Answer, Command};
 use jurex_device::native::mmc::Removal;
 use jurex_device::technique::{Family, Technique};
 use jurex_pattern::units::Lba;
-use jurex_sanitize::evidence::NativeEvidence;
+use jurex_sanitize::evidence::{Ended, NativeEvidence};
 use jurex_sanitize::plan::{PlannedErase, Secret, UnhideOrder};
 use std::time::Duration;
 
@@ -32,6 +32,18 @@ pub(super) enum SequenceEnd {
     Failed(String),
     /// The drive says nothing any more: what became of it is not known.
     Silent(String),
+}
+
+impl SequenceEnd {
+    /// How the job ends with it; `None`: it goes on.
+    pub(super) fn ended(self) -> Option<Ended> {
+        match self {
+            Self::Completed => None,
+            Self::Refused(error) => Some(Ended::Refused { error }),
+            Self::Failed(said) => Some(Ended::CommandFailed { said }),
+            Self::Silent(error) => Some(Ended::StoppedAnswering { error }),
+        }
+    }
 }
 
 /// What comes next in a conversation.

@@ -41,12 +41,6 @@ pub(super) struct Conversation {
     was_at_work: bool,
 }
 
-/// What an answer leads to.
-pub(super) enum AnswerEffect {
-    Stay,
-    End(Ended),
-}
-
 impl Conversation {
     pub(super) fn new(dialogue: Dialogue) -> Self {
         Self { dialogue: Some(dialogue), ..Self::default() }
@@ -133,12 +127,12 @@ impl Conversation {
     }
 
     /// What was sent was answered.
-    pub(super) fn answered(&mut self, job: &mut Context, answers: &[Answer], now: Now) -> AnswerEffect {
+    pub(super) fn answered(&mut self, job: &mut Context, answers: &[Answer], now: Now) -> Then {
         job.meter.mark(now);
         self.changing = false;
-        let Some(said) = self.said.take() else { return AnswerEffect::Stay };
+        let Some(said) = self.said.take() else { return Then::Stay };
         let Some(last) = answers.last() else {
-            return AnswerEffect::End(Ended::Refused { error: "a defect in Jurex: nothing was sent".into() });
+            return Then::End(Ended::Refused { error: "a defect in Jurex: nothing was sent".into() });
         };
         if let Some(dialogue) = &mut self.dialogue {
             dialogue.heard(last);
@@ -162,7 +156,7 @@ impl Conversation {
             self.at_work(job, work.progress, now);
         }
         self.was_at_work = work.at_work;
-        AnswerEffect::Stay
+        Then::Stay
     }
 
     /// Whether a sector that the conversation wanted to be read could be.

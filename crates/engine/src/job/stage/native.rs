@@ -1,7 +1,7 @@
 //! A drive's own erasure. Before it drawn places are read, of the drive and of other namespaces, and something is laid where too
 //! little lies that could be told apart afterwards; then the conversation follows that lets the drive erase itself.
 
-use super::conversation::{AnswerEffect, Conversation};
+use super::conversation::Conversation;
 use super::{Issued, StageMachine, StageTurn, Taken, Then};
 use crate::baseline::BaselineSample;
 use crate::event::{Activity, Event};
@@ -15,7 +15,7 @@ use jurex_device::media::Scope;
 use jurex_device::medium::MediumError;
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::units::Sectors;
-use jurex_sanitize::evidence::{Drawn, Ended};
+use jurex_sanitize::evidence::Drawn;
 use jurex_sanitize::plan::PlannedErase;
 use std::sync::Arc;
 
@@ -143,12 +143,7 @@ impl NativeStage {
         let (deallocated, removal) = (work.deallocated, work.removal);
         job.tell(Event::OwnEnded { failure, deallocated, removal, time: now.wall });
         job.save(now);
-        match end {
-            SequenceEnd::Completed => Then::Next,
-            SequenceEnd::Refused(error) => Then::End(Ended::Refused { error }),
-            SequenceEnd::Failed(said) => Then::End(Ended::CommandFailed { said }),
-            SequenceEnd::Silent(error) => Then::End(Ended::StoppedAnswering { error }),
-        }
+        end.ended().map_or(Then::Next, Then::End)
     }
 }
 
@@ -192,9 +187,7 @@ impl StageMachine for NativeStage {
             (Issued::Flush, Completed::Done, NativeStep::Marking { .. }) => self.marked(job, now),
             (Issued::Beside, Completed::Beside(met), NativeStep::DrawingBeside) => self.beside_told(job, &met, now),
             (Issued::Said, Completed::Answered(answers), NativeStep::Talking(conversation)) => {
-                if let AnswerEffect::End(ended) = conversation.answered(job, &answers, now) {
-                    return Then::End(ended).into();
-                }
+                return conversation.answered(job, &answers, now).into();
             }
             (Issued::Rescan, Completed::Done, NativeStep::Talking(_)) => job.meter.mark(now),
             (Issued::Tried, Completed::Done, NativeStep::Talking(conversation)) => conversation.tried(job, true, now),

@@ -1,6 +1,6 @@
 //! Hidden sectors are given back: a conversation with the drive, after which it is asked how large it is now.
 
-use super::conversation::{AnswerEffect, Conversation};
+use super::conversation::Conversation;
 use super::{Issued, StageMachine, StageTurn, Taken, Then};
 use crate::event::{Activity, Event};
 use crate::job::context::Context;
@@ -31,15 +31,11 @@ impl UnhideStage {
     }
 
     fn talked(&mut self, end: SequenceEnd) -> Then {
-        match end {
-            SequenceEnd::Completed => {
-                self.asks_size = true;
-                Then::Stay
-            }
-            SequenceEnd::Refused(error) => Then::End(Ended::Refused { error }),
-            SequenceEnd::Failed(said) => Then::End(Ended::CommandFailed { said }),
-            SequenceEnd::Silent(error) => Then::End(Ended::StoppedAnswering { error }),
+        if let Some(ended) = end.ended() {
+            return Then::End(ended);
         }
+        self.asks_size = true;
+        Then::Stay
     }
 
     /// The drive was asked who it is after its capacity was changed.
@@ -79,10 +75,7 @@ impl StageMachine for UnhideStage {
 
     fn done(&mut self, job: &mut Context, issued: Issued, how: Completed, now: Now) -> Taken {
         match (issued, how) {
-            (Issued::Said, Completed::Answered(answers)) => match self.conversation.answered(job, &answers, now) {
-                AnswerEffect::Stay => Then::Stay.into(),
-                AnswerEffect::End(ended) => Then::End(ended).into(),
-            },
+            (Issued::Said, Completed::Answered(answers)) => self.conversation.answered(job, &answers, now).into(),
             (Issued::Rescan, Completed::Done) => {
                 self.asks_size = true;
                 Then::Stay.into()
