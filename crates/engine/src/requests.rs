@@ -17,10 +17,10 @@ pub const LEFT_AFTER: Duration = Duration::from_secs(20);
 /// Nor is one that is only read, or asked one thing.
 pub const GIVEN_UP_AFTER: Duration = Duration::from_secs(300);
 
-/// Nothing came back from the drive.
+/// Nothing came back from the drive for so long.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("no answer for {}", jurex_pattern::units::duration(GIVEN_UP_AFTER))]
-pub struct NoAnswer;
+#[error("no answer for {}", jurex_pattern::units::duration(*.0))]
+pub struct NoAnswer(pub Duration);
 
 /// Asks one thing of a drive of which nothing else is asked, and waits for the answer.
 ///
@@ -35,7 +35,7 @@ pub fn ask(backend: &mut dyn Backend, task: Task) -> Result<Completed, NoAnswer>
         match backend.wait(GIVEN_UP_AFTER) {
             Some(done) if done.tag == tag => return Ok(done.how),
             Some(_) => {}
-            None => return Err(NoAnswer),
+            None => return Err(NoAnswer(GIVEN_UP_AFTER)),
         }
     }
 }

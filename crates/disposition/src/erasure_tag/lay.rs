@@ -98,7 +98,7 @@ pub fn lay(backend: &mut dyn Backend, geometry: Geometry, page: &[u8]) -> Option
     let mut ask = |task: Task| match jurex_engine::ask(backend, task) {
         Ok(Completed::Failed(e)) => Err(e.cause.os().to_string()),
         Ok(how) => Ok(how),
-        Err(no_answer @ NoAnswer) => Err(no_answer.to_string()),
+        Err(no_answer @ NoAnswer(_)) => Err(no_answer.to_string()),
     };
     let copies: Vec<(Sectors, Arc<_>)> = copies.into_iter().map(|(at, pattern)| (at, Arc::new(pattern))).collect();
     let mut written: Vec<Result<(), String>> =

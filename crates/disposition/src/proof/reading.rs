@@ -5,8 +5,8 @@ use crate::erasure_tag;
 use jurex_device::media::Geometry;
 use jurex_device::medium::{Cause, MediumError};
 use jurex_engine::{
-    Attempt, Backend, Clock, Completed, Control, Doubt, JobControl, LEFT_AFTER, NextAttempt, NoAnswer, Probed, Requests, Task,
-    Waited, WorkList, answers_nowhere, ask,
+    Attempt, Backend, Clock, Completed, Control, Doubt, GIVEN_UP_AFTER, JobControl, LEFT_AFTER, NextAttempt, NoAnswer, Probed,
+    Requests, Task, Waited, WorkList, answers_nowhere, ask,
 };
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::ranges::RangeSet;
@@ -127,7 +127,7 @@ struct ReadingWork<'r> {
 }
 
 /// A drive that gives nothing for so many physical sectors in a row is given up.
-const GIVEN_UP_AFTER: u64 = 1024;
+const FAILED_IN_A_ROW: u64 = 1024;
 
 /// What can be asked next.
 enum NextRead {
@@ -202,8 +202,8 @@ impl ReadingWork<'_> {
             Waited::Done(done, now) => (done, now),
             Waited::Silent(so_long, _) => {
                 let stopped = self.reading.ended != Ended::Finished && so_long >= LEFT_AFTER;
-                if stopped || so_long >= jurex_engine::GIVEN_UP_AFTER {
-                    self.reading.ended = silent(NoAnswer);
+                if stopped || so_long >= GIVEN_UP_AFTER {
+                    self.reading.ended = silent(NoAnswer(so_long));
                     return false;
                 }
                 return true;
@@ -267,7 +267,7 @@ impl ReadingWork<'_> {
             self.reading.unreadable.insert(at);
             self.progress.done += at.count;
             self.in_a_row += 1;
-            if self.in_a_row >= GIVEN_UP_AFTER && self.reading.ended == Ended::Finished {
+            if self.in_a_row >= FAILED_IN_A_ROW && self.reading.ended == Ended::Finished {
                 self.reading.ended = Ended::GivenUp { faults: self.in_a_row };
             }
         }
