@@ -70,12 +70,11 @@ fn an_image_holds_exactly_what_the_method_says() {
 #[test]
 fn a_gibibyte_on_a_loop_device_holds_exactly_what_the_method_says() {
     let place = Place::new();
-    let image = place.path("backing.img");
-    File::create(&image).unwrap().set_len(1 << 30).unwrap();
+    let (image, bytes) = (place.path("backing.img"), common::odd(1 << 30));
+    File::create(&image).unwrap().set_len(bytes as u64).unwrap();
     File::options().write(true).open(&image).unwrap().write_all_at(b"what was there before", 12_345_678).unwrap();
     let Some(device) = Loop::attach(&image) else { return };
-    let label = ((1u64 << 30) / 512).to_string();
-    let answer = erase(&place, Path::new(&device.device), &label, &["--passes", "00 | ~ | random?"]);
+    let answer = erase(&place, Path::new(&device.device), &common::label(bytes), &["--passes", "00 | ~ | random?"]);
     answer.expect(0, &[": Clear (", "The storage that hosts this object is not covered"]);
     let record = json(&place.only("out", ".record.json"));
     assert_eq!(record["evidence"]["sessions"][0]["drive"]["path"], device.device.as_str());
@@ -178,10 +177,11 @@ fn what_is_no_drive_is_said_to_be_none() {
 #[test]
 fn a_drive_in_use_is_refused_by_the_name_of_what_uses_it() {
     let place = Place::new();
-    let image = place.path("backing.img");
-    File::create(&image).unwrap().set_len(16 << 20).unwrap();
+    let (image, bytes) = (place.path("backing.img"), common::odd(16 << 20));
+    let label = common::label(bytes);
+    File::create(&image).unwrap().set_len(bytes as u64).unwrap();
     let Some(device) = Loop::attach(&image) else { return };
-    erase(&place, &image, "32768", &["--method", "zeros"]).expect(2, &[&format!("{} is attached to this file", device.device)]);
+    erase(&place, &image, &label, &["--method", "zeros"]).expect(2, &[&format!("{} is attached to this file", device.device)]);
     let run =
         |program: &str, arguments: &[&str]| Command::new(program).args(arguments).output().is_ok_and(|o| o.status.success());
     let mount = place.path("mnt");
@@ -189,7 +189,7 @@ fn a_drive_in_use_is_refused_by_the_name_of_what_uses_it() {
     if !run("mkfs.ext4", &["-q", "-F", &device.device]) || !run("mount", &[&device.device, shown(&mount)]) {
         return common::not_run("in full: no mkfs.ext4 or no mount here");
     }
-    let answer = erase(&place, Path::new(&device.device), "32768", &["--method", "zeros"]);
+    let answer = erase(&place, Path::new(&device.device), &label, &["--method", "zeros"]);
     let listed = place.jurex(&["drives", "--json"]);
     assert!(run("umount", &[shown(&mount)]));
     answer.expect(2, &["is mounted at", shown(&mount)]);
@@ -201,19 +201,20 @@ fn a_drive_in_use_is_refused_by_the_name_of_what_uses_it() {
 #[test]
 fn a_swap_file_and_a_swap_device_are_refused() {
     let place = Place::new();
-    let image = place.path("swap.img");
-    fs::write(&image, vec![0; 16 * MIB]).unwrap();
+    let (image, bytes) = (place.path("swap.img"), common::odd(16 * MIB));
+    let label = common::label(bytes);
+    fs::write(&image, vec![0; bytes]).unwrap();
     fs::set_permissions(&image, std::os::unix::fs::PermissionsExt::from_mode(0o600)).unwrap();
     let run = |program: &str, path: &str| Command::new(program).arg(path).output().is_ok_and(|o| o.status.success());
     if !run("mkswap", shown(&image)) || !run("swapon", shown(&image)) {
         return common::not_run("no swap can be made here (this test needs root)");
     }
-    let refused = erase(&place, &image, "32768", &["--method", "zeros"]);
+    let refused = erase(&place, &image, &label, &["--method", "zeros"]);
     assert!(run("swapoff", shown(&image)));
     refused.expect(2, &["is in use as swap", "Nothing was written"]);
     let Some(device) = Loop::attach(&image) else { return };
     if run("swapon", &device.device) {
-        let refused = erase(&place, Path::new(&device.device), "32768", &["--method", "zeros"]);
+        let refused = erase(&place, Path::new(&device.device), &label, &["--method", "zeros"]);
         assert!(run("swapoff", &device.device));
         refused.expect(2, &["is in use as swap"]);
     }
@@ -222,13 +223,14 @@ fn a_swap_file_and_a_swap_device_are_refused() {
 #[test]
 fn a_list_in_the_configuration_keeps_jurex_to_some_drives() {
     let place = Place::new();
-    let image = place.path("backing.img");
-    File::create(&image).unwrap().set_len(1 << 20).unwrap();
+    let (image, bytes) = (place.path("backing.img"), common::odd(MIB));
+    let label = common::label(bytes);
+    File::create(&image).unwrap().set_len(bytes as u64).unwrap();
     let Some(device) = Loop::attach(&image) else { return };
     fs::create_dir(place.path("home")).unwrap();
     let with_only = |only: &str| {
         fs::write(place.path("home/config.toml"), format!("only = [{only}]\n")).unwrap();
-        erase(&place, Path::new(&device.device), "2048", &["--method", "zeros"])
+        erase(&place, Path::new(&device.device), &label, &["--method", "zeros"])
     };
     with_only("\"/dev/sd*\", \"bus:usb\"").expect(2, &["`only` list does not name it"]);
     with_only("\"bus:loop\"").expect(0, &[": Clear ("]);
@@ -239,16 +241,17 @@ fn a_list_in_the_configuration_keeps_jurex_to_some_drives() {
 #[test]
 fn a_drive_held_by_another_program_is_refused() {
     let place = Place::new();
-    let image = place.path("backing.img");
-    File::create(&image).unwrap().set_len(1 << 20).unwrap();
+    let (image, bytes) = (place.path("backing.img"), common::odd(MIB));
+    let label = common::label(bytes);
+    File::create(&image).unwrap().set_len(bytes as u64).unwrap();
     let Some(device) = Loop::attach(&image) else { return };
     // O_EXCL on a block device, without O_CREAT, claims it.
     let exclusive =
         std::os::unix::fs::OpenOptionsExt::custom_flags(File::options().read(true), 0o200).open(&device.device).unwrap();
-    erase(&place, Path::new(&device.device), "2048", &["--method", "zeros"])
+    erase(&place, Path::new(&device.device), &label, &["--method", "zeros"])
         .expect(2, &["another program holds it open for itself"]);
     drop(exclusive);
-    erase(&place, Path::new(&device.device), "2048", &["--method", "zeros"]).expect(0, &[]);
+    erase(&place, Path::new(&device.device), &label, &["--method", "zeros"]).expect(0, &[]);
 }
 
 #[test]
@@ -378,8 +381,9 @@ fn a_full_disk_loses_no_record() {
 #[test]
 fn without_rights_the_sentence_says_what_is_missing() {
     let place = Place::new();
-    let image = place.path("backing.img");
-    File::create(&image).unwrap().set_len(1 << 20).unwrap();
+    let (image, bytes) = (place.path("backing.img"), common::odd(MIB));
+    let label = common::label(bytes);
+    File::create(&image).unwrap().set_len(bytes as u64).unwrap();
     let Some(device) = Loop::attach(&image) else { return };
     // The program's folder may be closed to others, so it is run from a copy.
     let program = std::env::temp_dir().join(format!("jurex-{}", std::process::id()));
@@ -389,7 +393,7 @@ fn without_rights_the_sentence_says_what_is_missing() {
     let out = home.path().join("out");
     let output = Command::new("setpriv")
         .args(["--reuid=65534", "--regid=65534", "--clear-groups", shown(&program), "erase", &device.device])
-        .args(["--method", "zeros", "--label-check", "2048", "--out", shown(&out)])
+        .args(["--method", "zeros", "--label-check", &label, "--out", shown(&out)])
         .env("JUREX_HOME", home.path())
         .output();
     fs::remove_file(&program).unwrap();
@@ -522,26 +526,27 @@ fn a_damaged_configuration_is_named_and_nothing_is_done() {
 #[test]
 fn what_is_used_under_another_name_is_refused() {
     let place = Place::new();
-    let image = place.image("drive.img", MIB);
+    let bytes = common::odd(MIB);
+    let (image, label) = (place.image("drive.img", bytes), common::label(bytes));
     let Some(device) = Loop::attach(&image) else { return };
     let link = place.path("another-name.img");
     fs::hard_link(&image, &link).unwrap();
-    erase(&place, &link, "2048", &["--method", "zeros"]).expect(2, &["is attached to this file"]);
+    erase(&place, &link, &label, &["--method", "zeros"]).expect(2, &["is attached to this file"]);
     // A second loop device over the same file, and one over the first one.
     let second = Loop::attach(&image).unwrap();
     for path in [&device, &second] {
-        erase(&place, Path::new(&path.device), "2048", &["--method", "zeros"])
+        erase(&place, Path::new(&path.device), &label, &["--method", "zeros"])
             .expect(2, &["it lies on", "is attached to this file"]);
     }
     drop(second);
     let stacked = Loop::attach(Path::new(&device.device)).unwrap();
-    erase(&place, Path::new(&device.device), "2048", &["--method", "zeros"]).expect(2, &["is built on"]);
+    erase(&place, Path::new(&device.device), &label, &["--method", "zeros"]).expect(2, &["is built on"]);
     let mounted = Command::new("mkfs.ext4").args(["-q", "-F", &device.device]).output().is_ok_and(|o| o.status.success()) && {
         fs::create_dir_all(place.path("mnt")).unwrap();
         Command::new("mount").arg(&device.device).arg(place.path("mnt")).status().is_ok_and(|s| s.success())
     };
     if mounted {
-        let answer = erase(&place, Path::new(&stacked.device), "2048", &["--method", "zeros"]);
+        let answer = erase(&place, Path::new(&stacked.device), &label, &["--method", "zeros"]);
         Command::new("umount").arg(place.path("mnt")).status().unwrap();
         answer.expect(2, &["is mounted at"]);
     } else {

@@ -8,8 +8,8 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
-/// Sectors of the failing device. Of no size that another test's loop device has: its label is asked for.
-const SECTORS: u64 = 7 * 2048;
+/// Sectors of the failing device: a number that no other device is likely to have, since it is the label.
+const SECTORS: u64 = 7 * 2048 + 8 * 1237;
 
 /// A mapped device over a loop device, and a loop device over that: mapped volumes themselves are no drives.
 struct Failing {

@@ -38,7 +38,7 @@ fn said_by(program: &str, arguments: &[&str]) -> String {
 fn a_stick_is_written_by_its_label_alone_and_read_back_by_others() {
     let place = Place::new();
     let Some(image) = start_image(&place, "JUREXDATA") else { return };
-    let bytes = 90 * MIB;
+    let bytes = common::odd(90 * MIB);
     let stick = place.image("stick.img", bytes);
     let before = fs::read(&stick).unwrap();
     let write = |label: &str| place.jurex(&["start-medium", shown(&image), shown(&stick), "--quiet", "--label-check", label]);

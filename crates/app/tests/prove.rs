@@ -231,9 +231,10 @@ fn a_stick_that_says_more_than_it_holds_is_told_so_on_every_paper_and_no_part_is
 #[test]
 fn a_loop_device_is_measured_by_the_kernels_queue_and_by_threads_alike() {
     let place = Place::new();
-    let image = place.image("drive.img", 48 << 20);
+    let bytes = common::odd(48 << 20);
+    let image = place.image("drive.img", bytes);
     let Some(device) = common::Loop::attach(&image) else { return };
-    let sectors = ((48 << 20) / 512).to_string();
+    let sectors = common::label(bytes);
     for io in ["", "threads"] {
         let out = place.path(&format!("out-{io}"));
         let asked = ["erase", &device.device, "--passes", "random", "--size-check", "yes", "--label-check", &sectors];

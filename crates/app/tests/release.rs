@@ -43,7 +43,7 @@ fn window(image: &Path, offset: u64, bytes: u64) -> Option<Loop> {
 #[test]
 fn what_is_prepared_is_sound_to_the_systems_own_tools() {
     let place = bench();
-    let bytes = 220 * MIB;
+    let bytes = common::odd(220 * MIB);
     let image = place.image("drive.img", bytes);
     let Some(device) = Loop::attach(&image) else { return };
     erase(&place, &device.device, bytes / 512);

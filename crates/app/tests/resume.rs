@@ -106,10 +106,11 @@ fn what_was_altered_meanwhile_is_not_trusted_and_another_drive_is_refused() {
 #[test]
 fn what_was_read_before_an_interruption_proves_nothing_afterwards() {
     let place = Place::new();
-    let image = place.image("drive.img", 96 * MIB);
+    let bytes = common::odd(96 * MIB);
+    let (image, label) = (place.image("drive.img", bytes), common::label(bytes));
     let Some(device) = Loop::attach(&image) else { return };
     let path = Path::new(&device.device);
-    let (child, lines) = place.erasing(path, 196_608, "00");
+    let (child, lines) = place.erasing(path, bytes as u64 / 512, "00");
     let mut lines = lines.map(Result::unwrap);
     assert!(lines.any(|l| l.contains("\"reading-back\"")), "it is being read back");
     kill(child);
@@ -118,28 +119,29 @@ fn what_was_read_before_an_interruption_proves_nothing_afterwards() {
     drive.write_all_at(&[0xb7; 512], 0).unwrap();
     drive.sync_all().unwrap();
     drop(drive);
-    go_on(&place, path, "196608", &[]).expect(3, &["Not sanitized", "1 sector did not hold what was laid"]);
+    go_on(&place, path, &label, &[]).expect(3, &["Not sanitized", "1 sector did not hold what was laid"]);
     let record = json(&place.only("out", ".record.json"));
     let sessions = record["evidence"]["sessions"].as_array().unwrap();
     assert_eq!(sessions.len(), 2, "the interruption stands in the record");
     assert!(sessions[0]["closed"].is_null() && sessions.iter().all(|s| s["access"]["way"] == "direct"), "{sessions:?}");
     let check = &record["evidence"]["stages"][1]["what"];
-    assert_eq!((&check["session"], &check["read"][0]["count"]), (&1.into(), &"196608".into()), "all of it was read anew");
+    assert_eq!((&check["session"], &check["read"][0]["count"]), (&1.into(), &label.as_str().into()), "all of it was read anew");
 }
 
 #[test]
 fn a_job_on_a_drive_that_nothing_names_trusts_nothing_of_another_in_its_place() {
     let place = Place::new();
-    let (first, second) = (place.image("first.img", 34 * MIB), place.image("second.img", 34 * MIB));
+    let bytes = common::odd(34 * MIB);
+    let (first, second) = (place.image("first.img", bytes), place.image("second.img", bytes));
     let Some(device) = Loop::attach(&first) else { return };
     let name = device.device.clone();
-    kill(start(&place, Path::new(&name), 69632, "00 x30", 2));
-    fs::write(&second, vec![0; 34 * MIB]).unwrap();
+    kill(start(&place, Path::new(&name), bytes / 512, "00 x30", 2));
+    fs::write(&second, vec![0; bytes]).unwrap();
     drop(device);
     // A twin, as blank as the passes were, at the very same loop device.
     let attached = Command::new("losetup").args(["--direct-io=on", &name]).arg(&second).status().unwrap();
     assert!(attached.success());
-    let answer = go_on(&place, Path::new(&name), "69632", &["--json"]);
+    let answer = go_on(&place, Path::new(&name), &common::label(bytes), &["--json"]);
     let _ = Command::new("losetup").args(["--detach", &name]).status();
     let answer = answer.expect(0, &["\"nothing-trusted\""]);
     let begun = answer.out.lines().filter(|l| l.contains("\"pass-started\"")).count();
@@ -149,12 +151,13 @@ fn a_job_on_a_drive_that_nothing_names_trusts_nothing_of_another_in_its_place() 
 #[test]
 fn a_killed_job_on_a_loop_device_goes_on_by_queue_and_by_threads() {
     let place = Place::new();
-    let image = place.image("drive.img", 32 * MIB);
+    let bytes = common::odd(32 * MIB);
+    let (image, label) = (place.image("drive.img", bytes), common::label(bytes));
     let Some(device) = Loop::attach(&image) else { return };
     let path = Path::new(&device.device);
-    kill(start(&place, path, 65536, "random x6", 2));
+    kill(start(&place, path, bytes / 512, "random x6", 2));
     let out = place.path("out");
-    let arguments = ["erase", shown(path), "--resume", "--label-check", "65536", "--out", shown(&out), "--quiet"];
+    let arguments = ["erase", shown(path), "--resume", "--label-check", &label, "--out", shown(&out), "--quiet"];
     let output = place.command().env("JUREX_IO", "threads").args(arguments).output().unwrap();
     Answer::of(output).expect(0, &[": Clear ("]);
     holds_what_its_record_says(path, &place.only("out", ".record.json"));
@@ -163,9 +166,10 @@ fn a_killed_job_on_a_loop_device_goes_on_by_queue_and_by_threads() {
 #[test]
 fn a_loop_device_detached_under_the_job_stays_until_the_job_is_over() {
     let place = Place::new();
-    let image = place.image("drive.img", 36 * MIB);
+    let bytes = common::odd(36 * MIB);
+    let image = place.image("drive.img", bytes);
     let Some(device) = Loop::attach(&image) else { return };
-    let mut child = start(&place, Path::new(&device.device), 73728, "random x4", 1);
+    let mut child = start(&place, Path::new(&device.device), bytes / 512, "random x4", 1);
     drop(device);
     let code = child.wait().unwrap().code();
     // The kernel lets go of it when the job closes it; where it does so at once, the drive is gone, and that is said.

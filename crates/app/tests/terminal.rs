@@ -258,7 +258,8 @@ fn a_loop_device_comes_and_goes_before_ones_eyes() {
 #[test]
 fn a_real_loop_device_is_erased_from_the_interface() {
     let place = Place::new();
-    let image = place.image("backing.img", 8 << 20);
+    let bytes = common::odd(8 << 20);
+    let (image, label) = (place.image("backing.img", bytes), common::label(bytes));
     let Some(device) = Loop::attach(&image) else { return };
     let Some(terminal) = Terminal::start(&place, "") else { return };
     terminal.wait_for("loop device");
@@ -270,13 +271,13 @@ fn a_real_loop_device_is_erased_from_the_interface() {
     terminal.wait_for("Is that the right drive?");
     terminal.keys(&["Enter", "Enter"]);
     terminal.wait_for("Last look.");
-    terminal.scan("16383");
+    terminal.scan(&common::label(bytes - 512));
     terminal.wait_for("label check failed");
-    terminal.scan("16384");
+    terminal.scan(&label);
     terminal.wait_for("Writing begins in");
     // From the label check on nobody else may take the drive.
     let busy =
-        place.jurex(&["erase", &device.device, "--method", "zeros", "--label-check", "16384", "--out", shown(&place.path("x"))]);
+        place.jurex(&["erase", &device.device, "--method", "zeros", "--label-check", &label, "--out", shown(&place.path("x"))]);
     busy.expect(2, &["another Jurex is working on it"]);
     terminal.wait_for("Is it really gone?");
     assert!(fs::read(&image).unwrap().iter().all(|b| *b == 0));

@@ -436,8 +436,9 @@ fn fill_beyond(bay: &Bay, sectors: u64) {
             "{} tide log, archive sheet {lba}: Tide gauge cleaned of weed; 1.92 m at 04:10\n",
             STATIONS[lba as usize % 4]
         );
-        let sheet: Vec<u8> = line.bytes().cycle().take(512 * 16).collect();
-        bay.drive.write_beyond(Lba(lba), &sheet[..512 * (native - lba).min(16) as usize]);
+        let length = 512 * (native - lba).min(16) as usize;
+        let sheet = line.repeat(length.div_ceil(line.len()));
+        bay.drive.write_beyond(Lba(lba), &sheet.as_bytes()[..length]);
     }
     bay.drive.forget_what_was_before();
 }

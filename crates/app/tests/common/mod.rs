@@ -1,13 +1,13 @@
 //! What the tests of the real program share: a home of its own, images, loop devices, plain byte checks.
 #![allow(dead_code, reason = "each test file uses its part")]
 
-use std::cell::Cell;
-use std::collections::BTreeMap;
 use std::fs;
 use std::io::{BufRead, BufReader, Lines};
 use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdout, Command, Output, Stdio};
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::Once;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::Duration;
 
 /// The program under test.
 pub const PROGRAM: &str = env!("CARGO_BIN_EXE_jurex");
@@ -17,8 +17,24 @@ pub struct Place {
     dir: tempfile::TempDir,
 }
 
+/// How long all tests of one file may take: far more than they do on a busy machine.
+const DEADLINE: Duration = Duration::from_secs(20 * 60);
+static WATCH: Once = Once::new();
+
+/// Whatever a test waits for (a program's end, a line of its output, a lock) has this deadline: then what was begun is ended, and the
+/// tests with it.
+fn end_what_does_not_end() {
+    std::thread::sleep(DEADLINE);
+    let own = std::process::id().to_string();
+    let left = Command::new("pgrep").args(["-a", "-P", &own]).output().map(|o| String::from_utf8_lossy(&o.stdout).into_owned());
+    eprintln!("NO END after {DEADLINE:?}; still running: {}", left.unwrap_or_default());
+    let _ = Command::new("pkill").args(["-KILL", "-P", &own]).status();
+    std::process::abort();
+}
+
 impl Place {
     pub fn new() -> Self {
+        WATCH.call_once(|| drop(std::thread::spawn(end_what_does_not_end)));
         // Beside the build, not in /tmp: that may be memory, where direct I/O is not allowed.
         Self { dir: tempfile::tempdir_in(env!("CARGO_TARGET_TMPDIR")).unwrap() }
     }
@@ -149,24 +165,24 @@ pub fn not_run(why: &str) {
     eprintln!("NOT RUN, {why}");
 }
 
-/// One test at a time has loop devices of one size: two of them carry the same label, and neither is armed by it then.
-fn turn(size: u64) -> MutexGuard<'static, ()> {
-    static TURNS: Mutex<BTreeMap<u64, &'static Mutex<()>>> = Mutex::new(BTreeMap::new());
-    let mut turns = TURNS.lock().unwrap_or_else(PoisonError::into_inner);
-    let own: &'static Mutex<()> = turns.entry(size).or_insert_with(|| Box::leak(Box::default()));
-    drop(turns);
-    own.lock().unwrap_or_else(PoisonError::into_inner)
+/// At least so many bytes, in steps of 4096, and as many as no block device of this machine has: where nothing names a drive its label
+/// is its number of sectors, and of two with one label neither is armed.
+pub fn odd(bytes: usize) -> usize {
+    static STEP: AtomicUsize = AtomicUsize::new(1);
+    let of = |device: fs::DirEntry| fs::read_to_string(device.path().join("size")).ok()?.trim().parse::<usize>().ok();
+    let taken: Vec<usize> = fs::read_dir("/sys/class/block").into_iter().flatten().flatten().filter_map(of).collect();
+    let sizes = std::iter::repeat_with(|| bytes + STEP.fetch_add(1, Ordering::Relaxed) * 4096);
+    sizes.into_iter().find(|size| !taken.contains(&(size / 512))).unwrap()
 }
 
-thread_local! {
-    /// Loop devices of this test.
-    static OWN: Cell<u32> = const { Cell::new(0) };
+/// The label of what nothing names: its sectors of 512 bytes.
+pub fn label(bytes: usize) -> String {
+    (bytes / 512).to_string()
 }
 
 /// A loop device over an image, detached at the end. `None`, with a word on it, where it can't be had.
 pub struct Loop {
     pub device: String,
-    _turn: Option<MutexGuard<'static, ()>>,
 }
 
 impl Loop {
@@ -176,14 +192,9 @@ impl Loop {
 
     /// The same with more options of losetup.
     pub fn attach_with(image: &Path, more: &[&str]) -> Option<Self> {
-        let is_first = OWN.get() == 0;
-        let _turn = is_first.then(|| turn(fs::metadata(image).map_or(0, |m| m.len())));
         let output = Command::new("losetup").args(["--find", "--show", "--direct-io=on"]).args(more).arg(image).output();
         match output {
-            Ok(o) if o.status.success() => {
-                OWN.set(OWN.get() + 1);
-                Some(Self { device: String::from_utf8(o.stdout).unwrap().trim().to_string(), _turn })
-            }
+            Ok(o) if o.status.success() => Some(Self { device: String::from_utf8(o.stdout).unwrap().trim().to_string() }),
             Ok(o) => {
                 not_run(&format!("no loop device (this test needs root): {}", String::from_utf8_lossy(&o.stderr).trim()));
                 None
@@ -199,6 +210,5 @@ impl Loop {
 impl Drop for Loop {
     fn drop(&mut self) {
         let _ = Command::new("losetup").args(["--detach", &self.device]).status();
-        OWN.set(OWN.get() - 1);
     }
 }
