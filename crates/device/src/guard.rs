@@ -338,6 +338,77 @@ mod tests {
     }
 
     #[test]
+    fn a_hindrance_gives_way_to_that_treatment_alone_which_is_its_remedy() {
+        use Technique::{Overwrite, SanitizeBlock, SecurityErase, TcgRevert};
+        let working = || Blocker::ErasesItself { progress: None };
+        let lets = |own, goes_on, hindrance: Blocker| {
+            let drive = test_drive(MediaClass::SolidState, 8);
+            check(Intent { scope: SECTORS, own, goes_on }, &[(drive, vec![hindrance])]).is_ok()
+        };
+        let cases = [
+            // A failed erasure: one that succeeds.
+            (Some(SanitizeBlock), false, Blocker::OwnErasureFailed, true),
+            (Some(SecurityErase), true, Blocker::OwnErasureFailed, false),
+            (Some(TcgRevert), true, Blocker::OwnErasureFailed, false),
+            (None, true, Blocker::OwnErasureFailed, false),
+            // One at work: the job that began it.
+            (Some(SanitizeBlock), true, working(), true),
+            (Some(SanitizeBlock), false, working(), false),
+            (Some(SecurityErase), true, working(), false),
+            // A lock: the password that a job of its own has set, or the owner's of the label.
+            (Some(SecurityErase), true, Blocker::Locked, true),
+            (Some(SecurityErase), false, Blocker::Locked, false),
+            (Some(SanitizeBlock), true, Blocker::Locked, false),
+            (Some(TcgRevert), false, Blocker::Locked, true),
+            (None, true, Blocker::Locked, false),
+            // Zones: whatever the drive does by itself.
+            (Some(SanitizeBlock), false, Blocker::Zoned, true),
+            (None, true, Blocker::Zoned, false),
+            // What uses a drive has no remedy.
+            (Some(SanitizeBlock), true, Blocker::HeldOpen, false),
+            (Some(TcgRevert), true, Blocker::ReadOnly, false),
+        ];
+        for (own, goes_on, hindrance, expected) in cases {
+            assert_eq!(lets(own, goes_on, hindrance.clone()), expected, "{own:?}, goes on: {goes_on}: {hindrance}");
+        }
+        assert!(!lets(Some(Overwrite), false, Blocker::Mounted { device: "/dev/sdq1".into(), mount: "/srv".into() }));
+    }
+
+    #[test]
+    fn what_keeps_a_drive_from_being_read_is_what_uses_it_or_what_gives_no_sector() {
+        for only_writing in [Blocker::Zoned, Blocker::NoRights, Blocker::ReadOnly, Blocker::Optical, Blocker::NotListed] {
+            assert!(!only_writing.hinders_reading(), "{only_writing}");
+        }
+        for reading_too in [Blocker::Locked, Blocker::OwnErasureFailed, Blocker::JobRunning, Blocker::NoAnswer, Blocker::HeldOpen] {
+            assert!(reading_too.hinders_reading(), "{reading_too}");
+        }
+    }
+
+    #[test]
+    fn a_drives_own_answers_stand_in_the_way_each_for_itself() {
+        let of = |security_locked, own_state| of_answers(&Capabilities { security_locked, own_state, ..Capabilities::default() });
+        let running = OwnState::Running { progress: Some(16_384) };
+        assert_eq!(of(false, Some(running)), [Blocker::ErasesItself { progress: Some(16_384) }]);
+        assert_eq!(of(true, Some(OwnState::Failed)), [Blocker::Locked, Blocker::OwnErasureFailed]);
+        assert_eq!((of(false, Some(OwnState::Idle)), of(false, None)), (vec![], vec![]));
+    }
+
+    #[test]
+    fn one_unit_is_what_another_path_or_another_namespace_leads_to() {
+        let namespace = |controller: &str, n: u32| Drive {
+            path: format!("/dev/{controller}n{n}"),
+            unit: crate::media::Unit { serial: Some(controller.to_uppercase()), ..test_drive(MediaClass::SolidState, 8).unit },
+            protocol: Protocol::Nvme { namespace: n },
+            ..test_drive(MediaClass::SolidState, 8)
+        };
+        let one = namespace("nvme0", 1);
+        assert!(is_of_the_same_unit(&one, &namespace("nvme0", 2)), "another namespace");
+        assert!(!is_of_the_same_unit(&one, &namespace("nvme1", 1)) && !is_of_the_same_unit(&one, &namespace("nvme1", 2)));
+        let by_another_path = Drive { path: "/dev/nvme2n1".into(), ..one.clone() };
+        assert!(is_of_the_same_unit(&one, &by_another_path) == one.is_other_path_of(&by_another_path));
+    }
+
+    #[test]
     fn any_hindrance_refuses_and_is_named() {
         let drive = test_drive(MediaClass::Magnetic, 8);
         assert!(one(&drive, &[]).is_ok());

@@ -141,3 +141,68 @@ fn after_its_own_erasure(evidence: &Evidence) -> Result<Holds, Unprovable> {
         Some(Expect::Changed | Expect::LastPass) | None => Err(Unprovable::KnownToTheJobAlone),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::erasure_tag::{ErasureTag, TagFacts, TagState};
+    use jurex_device::media::MediaClass;
+    use jurex_device::testing::test_drive;
+    use jurex_pattern::pattern::Pattern;
+    use jurex_sanitize::testing::{SECTORS, faultless, record, stopped_record};
+
+    #[test]
+    fn what_a_job_left_is_its_last_pass_and_of_one_that_was_cut_short_nothing_is_expected() {
+        let expected = ExpectedContents::by_record(&record()).unwrap();
+        assert!(matches!(&expected.holds, Holds::Pattern { pattern } if pattern.is_computable()));
+        assert!(expected.sentence().starts_with("the pattern random"), "{}", expected.sentence());
+        assert_eq!((expected.range.count, &expected.mark), (SECTORS, &None));
+        assert!(matches!(ExpectedContents::by_record(&stopped_record()), Err(Unprovable::CutShort)));
+        let evidence = faultless(MediaClass::Magnetic, &[Pattern::zeros(), Pattern::bytes([0xa5]).unwrap()]);
+        assert!(matches!(last_pass(&evidence), Ok(Holds::Pattern { pattern }) if pattern == Pattern::bytes([0xa5]).unwrap()));
+        let drawn_and_forgotten = faultless(MediaClass::Magnetic, &[Pattern::random([9; 16]).without_seed()]);
+        assert!(matches!(last_pass(&drawn_and_forgotten), Err(Unprovable::NoSeed)));
+    }
+
+    #[test]
+    fn a_person_may_expect_one_pass_that_is_always_the_same_or_a_blank_drive() {
+        let drive = test_drive(MediaClass::Magnetic, SECTORS);
+        let of = |notation: &str| ExpectedContents::by_word(Some(&notation.parse().unwrap()), &drive).map(|e| e.sentence());
+        assert_eq!(ExpectedContents::by_word(None, &drive).unwrap().sentence(), "one byte over and over");
+        assert_eq!(of("a5").unwrap(), "the pattern A5");
+        for several_or_drawn in ["00 | ff", "random"] {
+            assert!(matches!(of(several_or_drawn), Err(Unprovable::NotOnePass)), "{several_or_drawn}");
+        }
+    }
+
+    #[test]
+    fn the_drive_of_a_record_is_told_from_every_other() {
+        let check = |change: &dyn Fn(&mut Drive)| {
+            let mut found = test_drive(MediaClass::Magnetic, SECTORS);
+            change(&mut found);
+            ExpectedContents::check_drive(&record(), &found).map_err(|e| e.to_string())
+        };
+        assert_eq!(check(&|d| d.path = "/dev/sdq".into()), Ok(()), "wherever it is attached");
+        let smaller = check(&|d| d.geometry.sectors = 7).unwrap_err();
+        assert!(smaller.contains("1000 sectors of 512 B") && smaller.contains("7 sectors of 512 B"), "{smaller}");
+        assert!(check(&|d| d.unit.serial = Some("QA480R61YV5C".into())).unwrap_err().contains("serial QA480R61YV5C"));
+    }
+
+    #[test]
+    fn a_mark_is_expected_only_where_the_job_was_to_leave_it_and_it_is_that_jobs() {
+        let (plain, drive) = (record(), test_drive(MediaClass::Magnetic, SECTORS));
+        let marked = {
+            let mut json: serde_json::Value = serde_json::from_str(&plain.to_json()).unwrap();
+            json["method"]["mark"] = true.into();
+            Record::from_json(&json.to_string()).unwrap()
+        };
+        let says = TagFacts::of(&marked, "Tern Quay").unwrap();
+        let found = FoundTag::Mark(Box::new(ErasureTag::new(says, |_| None)), TagState::Both);
+        let expected = |found: &FoundTag, record: &Record| {
+            ExpectedContents::by_record(record).unwrap().with_mark(found, record, drive.geometry).mark.is_some()
+        };
+        assert!(expected(&found, &marked) && !expected(&found, &plain), "this job was to leave none");
+        let of_another = Record::from_json(&marked.to_json().replace(marked.job.as_str(), "261123-ZZZZZZ")).unwrap();
+        assert!(!expected(&found, &of_another));
+    }
+}

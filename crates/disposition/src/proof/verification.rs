@@ -285,6 +285,31 @@ mod tests {
     }
 
     #[test]
+    fn the_words_say_what_was_read_and_what_is_not_known() {
+        let said = |change: &dyn Fn(&mut VerificationFacts), reading: Reading| {
+            let mut look = record(None, super::tests::reading(all())).look;
+            change(&mut look);
+            VerificationRecord::new(look, reading).sentences()
+        };
+        let of = || Some(OfRecord::of(&jurex_sanitize::testing::record()));
+        let blank = said(&|l| l.expected.holds = Holds::Blank, Reading { blank_byte: Some(0xff), ..reading(all()) });
+        assert_eq!(blank[0], "All 1\u{202f}000 sectors were read and hold the byte FF over and over.");
+        let finding_alone = "It is a finding, not an outcome: how those bytes came there is not known.";
+        let unnamed = "The drive tells nothing that names it: that it is the record's drive rests on whoever brought it.";
+        assert_eq!(blank[1..], [finding_alone]);
+        assert_eq!(said(&|l| l.of = of(), reading(all())).len(), 1, "a named drive, and a record that tells the rest");
+        let nameless = |l: &mut VerificationFacts| (l.drive.unit.serial, l.drive.unit.ids) = (None, vec![]);
+        assert_eq!(said(&nameless, reading(all()))[1..], [finding_alone]);
+        let both = |l: &mut VerificationFacts| {
+            nameless(l);
+            l.of = of();
+        };
+        assert_eq!(said(&both, reading(all()))[1..], [unnamed]);
+        let marked = said(&|l| l.expected.mark = Some(String::new()), reading(all()));
+        assert!(marked[1].starts_with("The mark that the job has left"), "{marked:?}");
+    }
+
+    #[test]
     fn an_altered_one_is_found_out() {
         let one = [Sectors::new(7, 1)].into_iter().collect();
         let json = record(None, Reading { wrong: one, ..reading(all()) }).to_json();
@@ -297,6 +322,13 @@ mod tests {
         assert!(changed("\"contradicted\"", "\"confirmed\"").contains("does not follow"));
         assert!(changed("\"wrong\":[{\"count\":\"1\",\"first\":\"7\"}]", "\"wrong\":[]").contains("does not follow"));
         assert!(changed("\"first\":\"7\"", "\"first\":\"7000\"").contains("did not read"));
+        assert!(changed("\"range\":{\"count\":\"1000\"", "\"range\":{\"count\":\"1001\"").contains("not on its drive"));
+        assert!(changed("\"range\":{\"count\":\"1000\"", "\"range\":{\"count\":\"0\"").contains("not on its drive"));
+        assert!(changed("\"expected\":{", "\"blank_byte\":7,\"expected\":{").contains("not a verification record"), "it stands elsewhere");
+        assert!(changed("\"end\":", "\"blank_byte\":7,\"end\":").contains("byte of a blank drive"));
+        let mark = |n: usize| format!("\"expected\":{{\"mark\":\"{}\",", "x".repeat(n));
+        assert!(changed("\"expected\":{", &mark(4095)).contains("mark that it expects is none"));
+        VerificationRecord::from_json(&json.replace("\"expected\":{", &mark(4096))).unwrap();
         assert!(changed("verification/1", "verification/9").contains("verification/9"));
         assert!(changed("\"read\":", "\"red\":").contains("not a verification record"));
     }
