@@ -1,5 +1,7 @@
 //! The dependency arrows of ARCHITECTURE.md, checked against what cargo would build.
 
+mod common;
+
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 use std::process::Command;
@@ -102,25 +104,12 @@ fn what_computes_needs_no_interface_no_sql_and_no_system_calls() {
     }
 }
 
-/// Every Rust file beneath a folder.
-fn sources(folder: &std::path::Path, found: &mut Vec<std::path::PathBuf>) {
-    for entry in std::fs::read_dir(folder).into_iter().flatten() {
-        let path = entry.unwrap().path();
-        if path.is_dir() {
-            sources(&path, found);
-        } else if path.extension().is_some_and(|e| e == "rs") {
-            found.push(path);
-        }
-    }
-}
-
 #[test]
 fn no_crate_is_so_large_that_its_rooms_can_t_be_known_and_each_says_what_does_not_live_there() {
     const MAX_LINES: usize = 15_000;
     for member in members(&metadata()) {
         let (name, manifest) = (text(member, "name"), std::path::Path::new(text(member, "manifest_path")));
-        let mut files = vec![];
-        sources(manifest.parent().unwrap(), &mut files);
+        let files = common::rust_files(manifest.parent().unwrap());
         let lines: usize = files.iter().map(|f| std::fs::read_to_string(f).unwrap().lines().count()).sum();
         assert!(lines < MAX_LINES, "{name} has {lines} lines");
         let lib = std::fs::read_to_string(manifest.with_file_name("src").join("lib.rs"));

@@ -1,23 +1,9 @@
 //! The Linux text console has a font of 512 signs: every sign that Jurex draws must be one of them.
 
+mod common;
+
 use std::collections::BTreeSet;
 use std::path::Path;
-
-/// The text of every source file below `folder`, but for its tests.
-fn sources(folder: &Path, found: &mut String) {
-    for entry in std::fs::read_dir(folder).unwrap() {
-        let path = entry.unwrap().path();
-        let name = path.file_name().unwrap().to_str().unwrap();
-        if path.is_dir() {
-            if name != "tests" {
-                sources(&path, found);
-            }
-        } else if name.ends_with(".rs") && name != "tests.rs" {
-            let text = std::fs::read_to_string(&path).unwrap();
-            found.push_str(text.split("#[cfg(test)]\nmod").next().unwrap());
-        }
-    }
-}
 
 #[test]
 fn the_console_font_has_every_sign_of_the_interface() {
@@ -41,7 +27,9 @@ fn the_console_font_has_every_sign_of_the_interface() {
         "station",
         "tui",
     ] {
-        sources(&crates.join(name).join("src"), &mut text);
+        for file in common::sources(&crates.join(name).join("src")) {
+            text += std::fs::read_to_string(file).unwrap().split("#[cfg(test)]\nmod").next().unwrap();
+        }
     }
     assert!(text.len() > 1_000_000, "the sources are not where they were");
     let listed = std::fs::read_to_string(crates.parent().unwrap().join("medium/signs")).unwrap();

@@ -1,20 +1,18 @@
 //! The rooms of every crate use one another in one direction only, and so do the files of the interface.
 
+mod common;
+
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 /// Every file below `folder` by the path of its module.
-fn modules(folder: &Path, path: &str, found: &mut BTreeMap<String, String>) {
-    for entry in std::fs::read_dir(folder).unwrap() {
-        let file = entry.unwrap().path();
-        let name = file.file_stem().unwrap().to_str().unwrap().to_string();
-        if file.is_dir() && name != "tests" {
-            modules(&file, &format!("{path}::{name}"), found);
-        } else if file.extension().is_some_and(|e| e == "rs") && name != "tests" {
-            let module = if name == "mod" { path.to_string() } else { format!("{path}::{name}") };
-            found.insert(module, std::fs::read_to_string(&file).unwrap());
-        }
-    }
+fn modules(folder: &Path) -> BTreeMap<String, String> {
+    let module = |file: &Path| {
+        let parts = file.strip_prefix(folder).unwrap().with_extension("");
+        let parts = parts.components().map(|c| c.as_os_str().to_str().unwrap()).filter(|part| *part != "mod");
+        std::iter::once("crate").chain(parts).collect::<Vec<_>>().join("::")
+    };
+    common::sources(folder).iter().map(|file| (module(file), std::fs::read_to_string(file).unwrap())).collect()
 }
 
 /// The paths that a `use` names, its braces opened.
@@ -79,8 +77,7 @@ fn folder(krate: &str) -> PathBuf {
 
 #[test]
 fn the_files_of_the_interface_make_no_circle() {
-    let mut all = BTreeMap::new();
-    modules(&folder("tui"), "crate", &mut all);
+    let all = modules(&folder("tui"));
     let arrows: BTreeMap<String, BTreeSet<String>> = all.iter().map(|(m, text)| (m.clone(), taken(m, text, &all))).collect();
     let count: usize = arrows.values().map(BTreeSet::len).sum();
     assert!(all.len() > 30 && count > 100, "{} files and {count} arrows were found: the test does not see them", all.len());
@@ -120,8 +117,7 @@ fn the_rooms_of_no_crate_make_a_circle() {
     let crates = std::fs::read_dir(folder("app").join("../..")).unwrap();
     let mut seen = 0;
     for krate in crates.map(|e| e.unwrap().file_name().into_string().unwrap()) {
-        let mut all = BTreeMap::new();
-        modules(&folder(&krate), "crate", &mut all);
+        let mut all = modules(&folder(&krate));
         let path = |module: &str| module.strip_prefix("crate::").unwrap_or_default().to_string();
         // The crate's own file names every room; stand-ins for tests may know all of them.
         all.retain(|module, _| !["lib", "main", "testing", ""].contains(&room(&path(module))));

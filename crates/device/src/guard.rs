@@ -379,7 +379,8 @@ mod tests {
         for only_writing in [Blocker::Zoned, Blocker::NoRights, Blocker::ReadOnly, Blocker::Optical, Blocker::NotListed] {
             assert!(!only_writing.hinders_reading(), "{only_writing}");
         }
-        for reading_too in [Blocker::Locked, Blocker::OwnErasureFailed, Blocker::JobRunning, Blocker::NoAnswer, Blocker::HeldOpen] {
+        for reading_too in [Blocker::Locked, Blocker::OwnErasureFailed, Blocker::JobRunning, Blocker::NoAnswer, Blocker::HeldOpen]
+        {
             assert!(reading_too.hinders_reading(), "{reading_too}");
         }
     }

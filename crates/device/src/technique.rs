@@ -276,8 +276,7 @@ impl Technique {
 
     /// Its name on the command line.
     pub fn slug(self) -> String {
-        // A unit variant always serialises to its name.
-        serde_json::to_value(self).ok().and_then(|v| v.as_str().map(str::to_string)).unwrap_or_default()
+        jurex_pattern::text::serde_name(self)
     }
 
     /// Whether people do it with their hands, and Jurex only records it.

@@ -217,6 +217,49 @@ mod tests {
         assert!(sample.is_enough());
     }
 
+    #[test]
+    fn of_many_places_every_so_many_is_kept_and_found_again() {
+        // Two stretches, three times as many sectors as are kept.
+        let (first, second) = (Sectors::new(7, 2 * MOST), Sectors::new(7 + 5 * MOST, MOST));
+        let mut sample = BaselineSample::new(Sectors::new(7, 8 * MOST), &[first, second].into_iter().collect());
+        assert_eq!((sample.stride, sample.met.len() as u64), (3, MOST));
+        let sectors: Vec<u64> = (0..MOST as usize).map(|slot| sample.sector(slot)).collect();
+        assert!(sectors.windows(2).all(|two| two[1] - two[0] == 3 || two == [first.end() - 2, second.first.0 + 1]));
+        assert_eq!(sample.slot(first.first.0 - 1), None, "before all of them");
+        assert_eq!(
+            (sample.slot(first.first.0), sample.slot(first.first.0 + 1), sample.slot(first.first.0 + 3)),
+            (Some(0), None, Some(1))
+        );
+        assert_eq!((sample.slot(first.end()), sample.slot(second.end())), (None, None), "behind a stretch");
+        // What is noted between them is nobody's; what is read anew is told by the slot.
+        sample.note(first.first, &[met(7, 1), met(8, 1), met(9, 1), met(10, 1)]);
+        assert_eq!(sample.drawn().compared, 2);
+        assert_eq!(
+            sample.as_before(first.first, &[met(7, 1), met(8, 1), met(9, 1), met(10, 1)]).sentence(3),
+            "sector 7, sector 10"
+        );
+        let at_the_end = |sector: u64| sample.part(sample.slot(sector).unwrap());
+        assert_eq!((at_the_end(7), at_the_end(second.end() - 3)), (0, Drawn::PARTS * 6 / 8 - 1));
+    }
+
+    #[test]
+    fn marks_are_laid_in_each_part_that_holds_nothing_distinct_and_in_no_other() {
+        let whole = Sectors::new(100, 400_000);
+        let mut sample = BaselineSample::new(whole, &[whole].into_iter().collect());
+        let of_part = |part: u64| 100 + 400 * part;
+        // All is blank, but for one sector of the second part; the third was never read.
+        for part in (0..1000).filter(|part| *part != 2) {
+            sample.note(Lba(of_part(part)), &vec![SectorDigest::Blank(0); 400]);
+        }
+        let distinct = (of_part(1)..of_part(2)).find(|lba| sample.slot(*lba).is_some()).unwrap();
+        sample.note(Lba(distinct), &[met(distinct, 1)]);
+        assert_eq!(sample.drawn().parts, 1);
+        let marks = sample.marks();
+        let in_part = |part: u64| marks.iter().filter(|m| (m.first.0 - 100) / 400 == part).count();
+        assert_eq!((in_part(0), in_part(1), in_part(2), in_part(999)), (MARKS, 0, 0, MARKS));
+        assert!(marks.iter().all(|m| m.count == 1 && sample.slot(m.first.0).is_some_and(|slot| sample.met[slot] == BLANK)));
+    }
+
     proptest! {
         #[test]
         fn every_slot_is_the_sector_that_it_stands_for(count in 1u64..200_000, seed: u8) {

@@ -113,3 +113,72 @@ impl<S> Doubt<S> {
         *self = Self { limit: self.limit, ..Self::default() };
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jurex_device::media::MediaClass;
+    use jurex_device::testing::test_drive;
+
+    /// Of a drive whose physical sectors hold eight.
+    fn geometry(sectors: u64) -> Geometry {
+        Geometry { physical: 4096, ..test_drive(MediaClass::Magnetic, sectors).geometry }
+    }
+
+    fn at(first: u64) -> Sectors {
+        Sectors::new(first, 8)
+    }
+
+    /// In doubt after `places` places from the first sector on, in steps of `step`.
+    fn doubted(places: usize, step: u64) -> Doubt<u8> {
+        let mut doubt = Doubt::default();
+        for n in 0..places {
+            assert_eq!(doubt.suspect(at(n as u64 * step), n as u8), n + 1 >= DOUBTED_AFTER, "after {} places", n + 1);
+        }
+        doubt
+    }
+
+    fn probes(doubt: &mut Doubt<u8>) -> Vec<u64> {
+        let mut probes: Vec<u64> = std::iter::from_fn(|| doubt.next_probe()).map(|p| p.first.0).collect();
+        probes.reverse();
+        probes
+    }
+
+    #[test]
+    fn a_drive_is_doubted_after_sixteen_places_and_tried_at_five_from_end_to_end() {
+        let mut doubt = doubted(16, 16);
+        assert!(doubt.has_suspects() && !doubt.is_probing());
+        assert!(doubt.begin_probing(geometry(8000)) && doubt.is_probing());
+        // The first sector has failed itself: the next unit is asked. The others are quarters of the drive, on whole units.
+        assert_eq!(probes(&mut doubt), [8, 1992, 3992, 5992, 7992]);
+        assert_eq!((doubt.probed(false), doubt.has_suspects()), (Probed::Dead(16), true), "none is left to be tried");
+    }
+
+    #[test]
+    fn what_answers_is_believed_and_doubted_twice_as_late_afterwards() {
+        let mut doubt = doubted(16, 8);
+        assert!(doubt.begin_probing(geometry(8000)));
+        assert!(doubt.next_probe().is_some());
+        assert_eq!(doubt.probed(false), Probed::NotYet, "others are still to be tried");
+        assert_eq!(doubt.probed(true), Probed::Answers);
+        let bad = doubt.confirm();
+        assert_eq!((bad.len(), bad[15]), (16, (at(120), 15)));
+        assert!(!doubt.has_suspects() && !doubt.is_probing() && doubt.next_probe().is_none());
+        let again: Vec<bool> = (0..32).map(|n| doubt.suspect(at(n * 8), 0)).collect();
+        assert_eq!(again.iter().position(|d| *d), Some(31));
+        doubt.drop_suspects();
+        assert!(!doubt.has_suspects(), "they are tried again when the work goes on");
+        assert!(!doubt.suspect(at(0), 0), "and the limit stays as it is");
+    }
+
+    #[test]
+    fn a_drive_that_has_failed_everywhere_has_no_other_place() {
+        let mut doubt = doubted(16, 8);
+        assert!(!doubt.begin_probing(geometry(128)) && !doubt.is_probing(), "all of its 16 units have failed");
+        let mut doubt = doubted(16, 8);
+        assert!(doubt.begin_probing(geometry(131)));
+        let mut last = std::iter::from_fn(|| doubt.next_probe());
+        assert_eq!(last.next(), Some(Sectors::new(128, 3)), "a part of a unit at the end");
+        assert_eq!(last.next(), None, "the same place is tried once");
+    }
+}

@@ -5,6 +5,7 @@ use crate::{Ledger, chain, format};
 use jiff::Timestamp;
 use jurex_disposition::release::{DriveStatus, JobSeen, OpenItem, Release};
 use jurex_past::{JobLine, JobStatus as JobStanding, KnownDrive, Leaf, PastError};
+use jurex_pattern::text::serde_name;
 use jurex_sanitize::record::JobId;
 use jurex_sanitize::rules::Outcome;
 use rusqlite::{Connection, OptionalExtension, Transaction, params};
@@ -151,19 +152,15 @@ impl Ledger {
         let run = || -> rusqlite::Result<(i64, Vec<String>)> {
             let count = "SELECT count(*) FROM matter WHERE matter = ?1";
             let first = "SELECT name FROM matter WHERE matter = ?1 ORDER BY since, name LIMIT ?2";
-            let n = self.connection.prepare_cached(count)?.query_row([word(matter)], |row| row.get(0))?;
+            let n = self.connection.prepare_cached(count)?.query_row([serde_name(matter)], |row| row.get(0))?;
             let mut first = self.connection.prepare_cached(first)?;
-            let names = first.query_map(params![word(matter), most], |row| row.get(0))?;
+            let names = first.query_map(params![serde_name(matter), most], |row| row.get(0))?;
             Ok((n, names.collect::<rusqlite::Result<_>>()?))
         };
         let (n, names) = run().map_err(|e| self.sql(e))?;
         let known = names.iter().filter_map(|name| self.known(name).transpose()).collect::<Result<_, _>>()?;
         Ok((n as u64, known))
     }
-}
-
-fn word(matter: OpenItem) -> String {
-    serde_json::to_value(matter).ok().and_then(|v| v.as_str().map(str::to_string)).unwrap_or_default()
 }
 
 fn releases(connection: &Connection, name: &str) -> rusqlite::Result<Vec<String>> {
@@ -210,7 +207,7 @@ fn matter_of(connection: &Connection, name: &str) -> rusqlite::Result<Option<(St
     }
     let releases: Vec<Release> = releases(connection, name)?.iter().filter_map(|json| Release::from_json(json).ok()).collect();
     let standing = DriveStatus::of(&jobs, &releases);
-    Ok(standing.and_then(|s| Some((word(s.matter()?), s.since.to_string()))))
+    Ok(standing.and_then(|s| Some((serde_name(s.matter()?), s.since.to_string()))))
 }
 
 /// Keeps what is to be seen to of a drive as it stands now, as part of the change that has changed it.

@@ -68,6 +68,11 @@ pub fn shorten(text: &str, room: usize) -> String {
     text.chars().take_while(fits).chain((room > 0).then_some('…')).collect()
 }
 
+/// The name under which a unit variant is written: one list of names for files, commands and tables. Of anything else nothing.
+pub fn serde_name(variant: impl serde::Serialize) -> String {
+    serde_json::to_value(variant).ok().and_then(|v| v.as_str().map(str::to_string)).unwrap_or_default()
+}
+
 /// 64-bit numbers as JSON strings: RFC 8785 keeps only 53 bits of a JSON number.
 pub mod u64_string {
     use serde::{Deserialize, Deserializer, Serializer, de::Error};

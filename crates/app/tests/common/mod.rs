@@ -103,6 +103,24 @@ fn find_files(folder: &Path, files: &mut Vec<PathBuf>) {
     }
 }
 
+/// Every Rust file below a folder, in order.
+pub fn rust_files(folder: &Path) -> Vec<PathBuf> {
+    let mut files = vec![];
+    find_files(folder, &mut files);
+    files.retain(|f| f.extension().is_some_and(|e| e == "rs"));
+    files.sort();
+    files
+}
+
+/// The same without folders and files called `tests`.
+pub fn sources(folder: &Path) -> Vec<PathBuf> {
+    let is_test = |file: &PathBuf| {
+        let below = file.strip_prefix(folder).unwrap().with_extension("");
+        below.components().any(|part| part.as_os_str() == "tests")
+    };
+    rust_files(folder).into_iter().filter(|file| !is_test(file)).collect()
+}
+
 /// What the program's schema of that name finds wrong with each document; `None`, with a word on it, where there is no program to ask.
 pub fn faults(schema: &str, documents: &[serde_json::Value]) -> Option<Vec<Vec<String>>> {
     const ASK: &str = "import sys, json, jsonschema\n\

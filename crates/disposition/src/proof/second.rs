@@ -164,10 +164,7 @@ mod tests {
         assert_eq!(with(&|l| l.of.as_mut().unwrap().digest = "0".into()), Ok(()), "papers were filled in since");
         assert_eq!(with(&|l| l.drive.unit.serial = Some("FM0500T3XW8D".into())), Err(NoStanding::OtherDrive));
         assert_eq!(with(&|l| l.drive.geometry.sectors -= 1), Err(NoStanding::OtherDrive));
-        assert_eq!(
-            with(&|l| l.expected.holds = Holds::Pattern { pattern: Pattern::zeros() }),
-            Err(NoStanding::OtherExpectation)
-        );
+        assert_eq!(with(&|l| l.expected.holds = Holds::Pattern { pattern: Pattern::zeros() }), Err(NoStanding::OtherExpectation));
         assert_eq!(with(&|l| l.expected.range = Sectors::new(0, 8)), Err(NoStanding::OtherExpectation));
         assert_eq!(with(&|l| l.expected.mark = Some(String::new())), Err(NoStanding::OtherExpectation), "the job left none");
     }
@@ -196,7 +193,10 @@ mod tests {
             (contradicted(10), false, Some(Finding::Contradicted), "CONTRADICTED 1970-01-01T00:00:15Z: erase the drive again"),
             (SecondCheck::NotBelieved, false, None, "not to be believed: its checks are not as they were written"),
         ] {
-            assert_eq!((standing.is_confirmed(), standing.finding(), standing.to_string().as_str()), (is_confirmed, finding, said));
+            assert_eq!(
+                (standing.is_confirmed(), standing.finding(), standing.to_string().as_str()),
+                (is_confirmed, finding, said)
+            );
         }
     }
 }

@@ -324,7 +324,10 @@ mod tests {
         assert!(changed("\"first\":\"7\"", "\"first\":\"7000\"").contains("did not read"));
         assert!(changed("\"range\":{\"count\":\"1000\"", "\"range\":{\"count\":\"1001\"").contains("not on its drive"));
         assert!(changed("\"range\":{\"count\":\"1000\"", "\"range\":{\"count\":\"0\"").contains("not on its drive"));
-        assert!(changed("\"expected\":{", "\"blank_byte\":7,\"expected\":{").contains("not a verification record"), "it stands elsewhere");
+        assert!(
+            changed("\"expected\":{", "\"blank_byte\":7,\"expected\":{").contains("not a verification record"),
+            "it stands elsewhere"
+        );
         assert!(changed("\"end\":", "\"blank_byte\":7,\"end\":").contains("byte of a blank drive"));
         let mark = |n: usize| format!("\"expected\":{{\"mark\":\"{}\",", "x".repeat(n));
         assert!(changed("\"expected\":{", &mark(4095)).contains("mark that it expects is none"));

@@ -179,8 +179,7 @@ impl Media {
 
     /// Its name in rules and records.
     pub fn slug(self) -> String {
-        // A unit variant always serialises to its name.
-        serde_json::to_value(self).ok().and_then(|v| v.as_str().map(str::to_string)).unwrap_or_default()
+        jurex_pattern::text::serde_name(self)
     }
 
     /// Its name in words.
