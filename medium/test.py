@@ -10,11 +10,14 @@ import json
 import os
 import re
 import shutil
+import struct
 import subprocess
 import sys
 import tempfile
 import time
 import traceback
+import uuid
+import zlib
 
 from vm import VM, drive
 
@@ -40,6 +43,30 @@ def marked(file, mebibytes, mark):
         for sector in range(mebibytes * MIB // 512):
             image.write((line + str(sector).encode() + b" ").ljust(512, b"."))
     return file
+
+
+def with_table(file, sector, ranges):
+    """Writes a partition table (GPT) of sectors of so many bytes over the ends of an image: {name: (first sector, sectors)}."""
+    size = os.path.getsize(file) // sector
+    entries = b""
+    for number, (name, (first, count)) in enumerate(ranges.items(), 1):
+        kind = uuid.UUID("0fc63daf-8483-4772-8e79-3d69d8477de4").bytes_le
+        entries += kind + uuid.UUID(int=number).bytes_le + struct.pack("<QQQ", first, first + count - 1, 0) + name.encode("utf-16-le").ljust(72, b"\0")
+    entries = entries.ljust(128 * 128, b"\0")
+    own = len(entries) // sector  # sectors of the list
+
+    def header(here, other, listed):
+        def made(check):
+            disk = uuid.UUID(int=99).bytes_le
+            fixed = struct.pack("<8sIIIIQQQQ", b"EFI PART", 0x10000, 92, check, 0, here, other, 2 + own, size - own - 2)
+            return fixed + disk + struct.pack("<QIII", listed, 128, 128, zlib.crc32(entries))
+        return made(zlib.crc32(made(0))).ljust(sector, b"\0")
+
+    protective = bytes(446) + struct.pack("<BBHBBHII", 0, 0, 2, 0xEE, 0xFF, 0xFFFF, 1, size - 1) + bytes(48) + b"\x55\xaa"
+    with open(file, "r+b") as image:
+        image.write(protective.ljust(sector, b"\0") + header(1, size - 1, 2) + entries)
+        image.seek((size - own - 1) * sector)
+        image.write(entries + header(size - 1, 1, size - own - 1))
 
 
 def digest(file):
@@ -222,6 +249,70 @@ def secure_stick(image, folder):
 
 def secure_disc(image, folder):
     by_hand(image, folder, "secure", "disc")
+
+
+def partitions(image, folder):
+    """One partition is erased on every bus, on sectors of 512 and of 4096 bytes: table and neighbours stay; then the drive is prepared anew."""
+    kinds = [(k, 512) for k in ("sata", "nvme", "usb", "uas", "sd", "scsi", "virtio")]
+    kinds += [(k, 4096) for k in ("nvme", "dock", "uas", "scsi", "virtio")]
+    stick = Stick(image, folder)
+    before, attached, middle = {}, [], (4 * MIB, 8 * MIB)
+    for kind, sector in kinds:
+        serial = f"TQ{kind.upper()}{sector}"
+        file = marked(os.path.join(folder, serial), 64, serial)
+        first, count = (at // sector for at in middle)
+        with_table(file, sector, {"tides": (MIB // sector, MIB // sector), "logs": (first, count), "gauge": (first + count, MIB // sector)})
+        with open(file, "rb") as opened:
+            before[serial] = opened.read()
+        attached.append(drive(kind, file, serial, sector))
+    with VM(stick.file, drives=attached, folder=folder) as vm:
+        into_shell(vm)
+        _, told = vm.command("jurex drives --json")
+        free = [d for d in json.loads(told[told.index("["):]) if d["verdict"]["may_be_erased"]]
+        check(len(free) == len(kinds), f"{len(free)} drives may be erased, of {len(kinds)}")
+        for one in free:
+            label = (one["serial"] or "")[-6:] or one["sectors"]
+            code, said = vm.command(f"jurex erase {one['path']} --partition 4 --passes 5a --label-check '{label}' --out /tmp/x --quiet", 60)
+            check(code == 1 and "Nothing was written" in said, f"{one['path']}, a partition that is not there: {code} {said}")
+            code, said = vm.command(f"jurex erase {one['path']} --partition 2 --passes 5a --label-check '{label}' --out /tmp/x --quiet", 300)
+            check(code in (0, 3), f"{label}: {code} {said[-800:]}")
+        vm.command("sync", 30)
+        for serial, old in before.items():
+            beside_is_untouched(os.path.join(folder, serial), old, middle)
+        for one in free:
+            label = (one["serial"] or "")[-6:] or one["sectors"]
+            code, said = vm.command(f"jurex erase {one['path']} --passes 00 --label-check '{label}' --out /tmp/x --quiet", 300)
+            check(code in (0, 3), f"{label}: {code} {said[-800:]}")
+            code, said = vm.command(f"jurex release {one['path']} --as prepared --volume exfat:TIDES --label-check '{label}' --by 'Ines Okafor-Lindqvist'", 300)
+            check(code == 0, f"{label}, prepared: {code} {said[-800:]}")
+        vm.command("sync", 30)
+        vm.cut()
+    for kind, sector in kinds:
+        has_volume(os.path.join(folder, f"TQ{kind.upper()}{sector}"), sector)
+
+
+def beside_is_untouched(file, old, middle):
+    """The middle of an image is all 5a, and what lies before and after it is what was there."""
+    start, end = middle[0], sum(middle)
+    with open(file, "rb") as opened:
+        new = opened.read()
+    check(new[start:end] == b"\x5a" * (end - start), f"{file}: the partition is not all 5a")
+    check(new[:start] == old[:start] and new[end:] == old[end:], f"{file}: something beside the partition was written to")
+
+
+def has_volume(file, sector):
+    """The image has a table of such sectors, and in its first partition an exFAT that its own checker finds sound."""
+    with open(file, "rb") as image:
+        image.seek(sector)
+        check(image.read(8) == b"EFI PART", f"{file}: no table in the second sector")
+        image.seek(2 * sector + 32)
+        first, last = struct.unpack("<QQ", image.read(16))
+        image.seek(first * sector)
+        volume = image.read((last - first + 1) * sector)
+    with tempfile.NamedTemporaryFile() as taken:
+        taken.write(volume)
+        taken.flush()
+        run("fsck.exfat", "-n", taken.name)
 
 
 def power_cut(image, folder):
@@ -432,7 +523,7 @@ def with_folder(image, folder, data, share, net):
     believed(os.path.join(share, "jurex"), 1)
 
 
-TESTS = [unattended, written, bios_disc, uefi_stick, uefi_disc, secure_stick, secure_disc, power_cut, in_memory, bad_starts, sleeps, settings, network]
+TESTS = [unattended, written, bios_disc, uefi_stick, uefi_disc, secure_stick, secure_disc, partitions, power_cut, in_memory, bad_starts, sleeps, settings, network]
 
 
 def main(image, *names):

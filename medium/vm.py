@@ -38,7 +38,7 @@ class VM:
                 self.args += ["-global", "driver=cfi.pflash01,property=secure,value=on"]
             self.args += ["-drive", f"if=pflash,format=raw,unit=0,file={code},readonly=on"]
             self.args += ["-drive", f"if=pflash,format=raw,unit=1,file={variables}"]
-        self.args += ["-device", "qemu-xhci,id=xhci"]
+        self.args += ["-device", "qemu-xhci,id=xhci,p2=8,p3=8"]
         self.qmp_path = os.path.join(self.folder, "qmp")
         self.serial_path = os.path.join(self.folder, "serial")
         self.args += ["-qmp", f"unix:{self.qmp_path},server=on,wait=off"]
@@ -157,23 +157,26 @@ class VM:
         self.process.wait()
 
 
-def drive(kind, file, serial):
-    """The words that attach an image as a drive of that kind."""
+def drive(kind, file, serial, sector=512):
+    """The words that attach an image as a drive of that kind, of sectors of so many bytes."""
+    block = f",logical_block_size={sector},physical_block_size={sector}"
     words = ["-drive", f"if=none,id={serial},format=raw,file={file}"]
     device = {
         "sata": f"ide-hd,drive={serial},serial={serial}",
-        "nvme": f"nvme,drive={serial},serial={serial}",
+        "nvme": f"nvme,drive={serial},serial={serial}{block}",
         "usb": f"usb-storage,drive={serial},serial={serial},bus=xhci.0,removable=off",
+        # A stick's own sectors have 512 bytes; in a dock that speaks as sticks do a drive has its own.
+        "dock": f"usb-bot,id=dock-{serial},bus=xhci.0",
         "uas": f"usb-uas,id=uas-{serial},bus=xhci.0",
         "sd": f"sdhci-pci,id=sdhci-{serial}",
         "scsi": f"virtio-scsi-pci,id=hba-{serial}",
-        "virtio": f"virtio-blk-pci,drive={serial},serial={serial}",
+        "virtio": f"virtio-blk-pci,drive={serial},serial={serial}{block}",
     }[kind]
     words += ["-device", device]
-    if kind == "uas":
-        words += ["-device", f"scsi-hd,drive={serial},serial={serial},bus=uas-{serial}.0"]
+    if kind in ("dock", "uas"):
+        words += ["-device", f"scsi-hd,drive={serial},serial={serial},bus={kind}-{serial}.0{block}"]
     if kind == "sd":
         words += ["-device", f"sd-card,drive={serial}"]
     if kind == "scsi":
-        words += ["-device", f"scsi-hd,drive={serial},serial={serial},bus=hba-{serial}.0"]
+        words += ["-device", f"scsi-hd,drive={serial},serial={serial},bus=hba-{serial}.0{block}"]
     return words
