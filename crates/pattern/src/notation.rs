@@ -4,7 +4,7 @@
 //! (every sector carries its own address), `~` (complement of the pass before) or `byte` (one random byte, repeated).
 //! `?` after a pass: read it back and compare. `x4` after a pass: four times. `shuffle( a | b )`: in random order.
 
-use crate::pattern::{Pattern, spaced};
+use crate::pattern::{Base, Pattern, spaced};
 use std::fmt;
 
 /// Most passes that one program may run.
@@ -156,6 +156,60 @@ impl Program {
             }
         }
         out
+    }
+
+    /// Whether these patterns can be the first so many passes of one run of it, whatever was drawn at random. Of a finished job's
+    /// random passes the seeds may be forgotten.
+    pub fn can_have_laid(&self, patterns: &[&Pattern]) -> bool {
+        let (mut rest, mut before) = (patterns, None);
+        for item in &self.items {
+            let (one, shuffled) = match item {
+                ProgramItem::Pass(pass) => (std::slice::from_ref(pass), false),
+                ProgramItem::Shuffle(passes) => (passes.as_slice(), true),
+            };
+            let specs: Vec<&PassSpec> = one.iter().flat_map(|p| (0..p.times).map(|_| &p.lay)).collect();
+            let (here, after) = rest.split_at(specs.len().min(rest.len()));
+            let fit = if shuffled { fit_in_any_order(specs, here) } else { fit_in_order(&specs, here, before) };
+            if !fit {
+                return false;
+            }
+            (rest, before) = (after, here.last().copied().or(before));
+        }
+        rest.is_empty()
+    }
+}
+
+fn fit_in_order<'p>(specs: &[&PassSpec], patterns: &[&'p Pattern], mut before: Option<&'p Pattern>) -> bool {
+    specs.iter().zip(patterns).all(|(spec, pattern)| spec.fits(pattern, before.replace(pattern)))
+}
+
+fn fit_in_any_order(mut specs: Vec<&PassSpec>, patterns: &[&Pattern]) -> bool {
+    // What names its bytes is met by these alone: it is served before what takes any.
+    specs.sort_by_key(|spec| matches!(spec, PassSpec::AnyByte | PassSpec::Random));
+    let mut left = patterns.to_vec();
+    for spec in specs {
+        if let Some(at) = left.iter().position(|pattern| spec.fits(pattern, None)) {
+            left.remove(at);
+        }
+    }
+    left.is_empty()
+}
+
+impl PassSpec {
+    /// Whether a pattern can be what it lays after that one.
+    fn fits(&self, pattern: &Pattern, before: Option<&Pattern>) -> bool {
+        let is_random = |p: &Pattern| matches!(p.base, Base::Random { .. });
+        match self {
+            Self::Bytes(bytes) => Pattern::bytes(bytes.as_slice()).as_ref() == Some(pattern),
+            Self::Text(text) => Pattern::bytes(text.as_bytes()).as_ref() == Some(pattern),
+            Self::Lba => *pattern == Pattern::address(),
+            Self::Random => is_random(pattern) && !pattern.complemented,
+            Self::AnyByte => matches!(&pattern.base, Base::Bytes { bytes } if bytes.len() == 1),
+            Self::Complement => before.is_some_and(|before| {
+                let of_forgotten = is_random(before) && is_random(pattern) && before.complemented != pattern.complemented;
+                pattern.is_complement_of(before) || of_forgotten && !(before.is_computable() && pattern.is_computable())
+            }),
+        }
     }
 }
 
@@ -506,7 +560,52 @@ mod tests {
             .prop_map(|(first, rest)| Program { items: std::iter::once(ProgramItem::Pass(first)).chain(rest).collect() })
     }
 
+    #[test]
+    fn what_was_laid_is_told_from_what_was_not_whatever_was_drawn() {
+        for notation in [
+            "00",
+            "00 ff? | ~",
+            "random x3 | ~ | lba",
+            "byte | ~ | random",
+            "shuffle( 00 x2 | byte | random | \"tide\" )",
+            "55 | ~ | 00",
+        ] {
+            let program: Program = notation.parse().unwrap_or_else(|e| panic!("{notation}: {e}"));
+            let laid: Vec<Pattern> = program.resolve(&mut Counting(7)).into_iter().map(|p| p.pattern).collect();
+            let forgotten: Vec<Pattern> = laid.iter().map(Pattern::without_seed).collect();
+            for n in 0..=laid.len() {
+                for some in [&laid[..n], &forgotten[..n]] {
+                    assert!(program.can_have_laid(&some.iter().collect::<Vec<_>>()), "{notation}, {n} passes");
+                }
+                for other in [
+                    Pattern::bytes([0x3c, 0x3d]).unwrap(),
+                    Pattern::random([3; 16]).complement(),
+                    Pattern::address().complement(),
+                ] {
+                    let mut others: Vec<&Pattern> = laid.iter().collect();
+                    others.insert(n, &other);
+                    assert!(!program.can_have_laid(&others), "{notation} with {other} as pass {n}");
+                }
+            }
+        }
+        let can = |notation: &str, laid: &[&Pattern]| notation.parse::<Program>().unwrap().can_have_laid(laid);
+        let (zeros, a5, one, other) =
+            (Pattern::zeros(), Pattern::bytes([0xa5]).unwrap(), Pattern::random([1; 16]), Pattern::random([2; 16]));
+        assert!(!can("a5", &[&zeros]) && !can("lba", &[&zeros]) && !can("random", &[&a5]) && !can("\"tide\"", &[&a5]));
+        assert!(!can("random | ~", &[&one, &other.complement()]) && can("random | ~", &[&one, &one.complement()]));
+        assert!(can("random | ~", &[&one.without_seed(), &one.complement()]) && !can("random | ~", &[&one.without_seed(), &one]));
+        assert!(
+            can("shuffle( byte | 00 )", &[&zeros, &a5]) && !can("shuffle( byte | 00 )", &[&a5, &a5]) && !can("byte", &[&one])
+        );
+    }
+
     proptest! {
+        #[test]
+        fn what_a_program_lays_is_what_it_can_have_laid(program in any_program(), seed: u8) {
+            let laid: Vec<Pattern> = program.resolve(&mut Counting(seed)).into_iter().map(|p| p.pattern).collect();
+            prop_assert!(program.can_have_laid(&laid.iter().collect::<Vec<_>>()));
+        }
+
         #[test]
         fn what_is_printed_is_read_back_the_same(program in any_program()) {
             prop_assert_eq!(program.to_string().parse::<Program>(), Ok(program));

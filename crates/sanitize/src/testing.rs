@@ -35,14 +35,14 @@ pub fn check(read_back: ReadBack) -> StageEvidence {
 pub fn faultless(class: MediaClass, patterns: &[Pattern]) -> Evidence {
     let range = Sectors::new(0, SECTORS);
     let all = || [range].into_iter().collect::<RangeSet>();
-    let pass = |p: &Pattern| PassEvidence {
+    let pass = |(n, p): (usize, &Pattern)| PassEvidence {
         laid: all(),
         flushed: true,
-        complement_of_before: true,
+        complement_of_before: n > 0,
         ended: Some(NOW),
         ..PassEvidence::begun(p.clone(), 0, range, NOW)
     };
-    let passes: Vec<PassEvidence> = patterns.iter().map(pass).collect();
+    let passes: Vec<PassEvidence> = patterns.iter().enumerate().map(pass).collect();
     let overwritten = StageResult::Overwritten(OverwriteEvidence { range, planned_passes: passes.len() as u32, passes });
     let read = ReadBack { read: all(), ..ReadBack::default() };
     Evidence {

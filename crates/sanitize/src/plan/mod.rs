@@ -12,7 +12,7 @@ pub use before::Version2;
 pub use mark::MARK_BYTES;
 pub use mark::mark_places;
 pub use marks::{ProbeLayout, size_check};
-pub use order::Order;
+pub use order::{NamedPasses, Order};
 pub use own::{Course, NativeOrder};
 pub use stage::{Check, Measure, Overwrite, PlannedErase, PlannedPass, PlannedReading, Secret, SizeCheck, Stage, UnhideOrder};
 pub use verification::{HowMuch, Verification, WhichPasses};

@@ -6,7 +6,7 @@ use crate::rules::Edition;
 use crate::sampling::Sampling;
 use jurex_device::media::Drive;
 use jurex_pattern::method::Method;
-use jurex_pattern::notation::{Entropy, PassPattern, Program};
+use jurex_pattern::notation::{Entropy, NoEntropy, PassPattern, Program};
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::units::Sectors;
 
@@ -39,6 +39,51 @@ pub struct Order {
     pub marks: bool,
     /// The rules that it is judged by.
     pub edition: Edition,
+}
+
+/// How rounds, and the pass of zeros after them, are said behind the notation.
+const ROUNDS: &str = " rounds";
+const BLANK: &str = ", then a pass of zeros";
+
+/// What [`Order::notation`] has said, read again.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NamedPasses {
+    program: Program,
+    rounds: usize,
+    blank: bool,
+}
+
+impl NamedPasses {
+    /// `None`: it is no such text.
+    pub fn of(notation: &str) -> Option<Self> {
+        let (rest, blank) = notation.strip_suffix(BLANK).map_or((notation, false), |rest| (rest, true));
+        let rounds = rest.strip_suffix(ROUNDS).and_then(|r| r.rsplit_once(", ")).and_then(|(p, n)| Some((p, n.parse().ok()?)));
+        let (program, rounds) = rounds.unwrap_or((rest, 1));
+        Some(Self { program: program.parse().ok()?, rounds, blank })
+    }
+
+    fn in_rounds(&self) -> usize {
+        self.program.passes().saturating_mul(self.rounds)
+    }
+
+    /// How many they are.
+    pub fn count(&self) -> usize {
+        self.in_rounds().saturating_add(self.blank.into())
+    }
+
+    /// Whether these patterns can be the first of them, whatever was drawn at random.
+    pub fn can_have_laid(&self, patterns: &[&Pattern]) -> bool {
+        let (laid, last) = patterns.split_at(self.in_rounds().min(patterns.len()));
+        patterns.len() <= self.count()
+            && laid.chunks(self.program.passes()).all(|round| self.program.can_have_laid(round))
+            && last.iter().all(|pattern| **pattern == Pattern::zeros())
+    }
+
+    /// Whether each, in order, turns over every bit of the one before it by design.
+    pub fn meant_complements(&self) -> Vec<bool> {
+        let once: Vec<bool> = self.program.resolve(&mut NoEntropy).iter().map(|pass| pass.complement_of_before).collect();
+        std::iter::repeat_n(once, self.rounds).flatten().chain(self.blank.then_some(false)).collect()
+    }
 }
 
 impl Order {
@@ -98,8 +143,8 @@ impl Order {
 
     /// The passes in the notation, with rounds and blank pass said in words.
     pub fn notation(&self) -> String {
-        let rounds = if self.rounds > 1 { format!(", {} rounds", self.rounds) } else { String::new() };
-        let blank = if self.blank { ", then a pass of zeros" } else { "" };
+        let rounds = if self.rounds > 1 { format!(", {}{ROUNDS}", self.rounds) } else { String::new() };
+        let blank = if self.blank { BLANK } else { "" };
         format!("{}{rounds}{blank}", self.program)
     }
 

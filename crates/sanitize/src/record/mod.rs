@@ -6,14 +6,15 @@ mod v1;
 pub use second::SecondLook;
 
 use crate::contents::Contents;
-use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, USUAL, Unsound, fails};
+use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, StageKind, USUAL, Unsound, fails};
 use crate::need::{Need, Sensitivity};
-use crate::plan::{Plan, Verification};
+use crate::plan::{NamedPasses, Plan, Verification};
 use crate::residue::{Leftovers, before_and_after};
 use crate::rules::{Claim, Edition, Outcome, judge, judge_by};
 use crate::sampling::Sampling;
 use crate::words::{ENGLISH_OF_VERSION_2, Said};
 use jiff::Timestamp;
+use jurex_pattern::pattern::Pattern;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -289,12 +290,15 @@ pub enum BadRecord {
 
 /// What whoever reads a record that nobody has signed must simply believe, and why nothing of it can be computed again: whoever writes it
 /// anew in canonical form can put there what they like. The claim, its reasons and its limits follow from these by the rules.
-pub const BELIEVED: [(&str, &str); 8] = [
+pub const BELIEVED: [(&str, &str); 11] = [
     ("job, tool, started, ended", "when it was done and by which program: clocks and names are whoever's they are"),
     ("papers", "who did it, for whom, and what they remarked"),
+    ("method: title, verification, retries, expected, mark", "what was ordered, but for its passes: those must be what was laid"),
+    ("sessions: opened, closed, access, micros, by_list", "when and how the drive was held, and by whose list"),
+    ("second_look", "whether a second check by another person was drawn"),
     ("sessions: drive", "which drive it was: serial, maker, model, bus, class of media, whether it is simulated"),
     ("sessions: drive.geometry, hidden, elsewhere", "how large it is and what it hides: the drive's own word, as it was asked"),
-    ("laid, unwritable, flushed, pace", "which sectors took what was written, and how fast"),
+    ("laid, seed, unwritable, flushed, pace", "which sectors took what was written, made from which seed, and how fast"),
     ("read, wrong, unreadable, drawn, beside", "which sectors were read back, and how they compared"),
     ("commands, completed, at_work, deallocated, removal", "what a drive that erased itself was sent and answered"),
     ("stated, before, left, events", "what people stated of encryption, what lay on the drive before and after"),
@@ -368,6 +372,9 @@ impl Record {
         }
         record.evidence.check_soundness()?;
         record.check_times()?;
+        record.check_method()?;
+        // Since version 3 each record names the rules that it was judged by.
+        fails(head.format == FORMAT && record.rules_digest.is_none(), "it does not name the rules that it was judged by")?;
         let edition = Edition::of_title(&record.rule_set)
             .ok_or_else(|| BadRecord::OtherRules(jurex_pattern::text::printable(record.rule_set.as_bytes())))?;
         // Each record by the very rules that it was made by, word for word. Version 1 does not name them: its outcome must follow by today's.
@@ -395,6 +402,22 @@ impl Record {
         } else {
             Err(BadRecord::ClaimDoesNotFollow { claimed: record.claim.outcome(), earned: earned.outcome(), same_rules })
         }
+    }
+
+    /// Whether the passes that it names can be those that were laid.
+    fn check_method(&self) -> Result<(), Unsound> {
+        let notation = self.method.notation.as_str();
+        let Some(overwritten) = self.evidence.overwrite() else {
+            let none_planned = !self.evidence.planned.contains(&StageKind::Overwrite);
+            return fails(none_planned && !notation.is_empty(), "it names passes, and none was planned");
+        };
+        let named = NamedPasses::of(notation).ok_or(Unsound("the passes that it names are none"))?;
+        let passes = &overwritten.passes;
+        let fit = named.count() == overwritten.planned_passes as usize
+            && named.can_have_laid(&passes.iter().map(|pass| &pass.pattern).collect::<Vec<_>>());
+        fails(!fit, "the passes that it names are not those that were laid")?;
+        let by_design = passes.iter().zip(named.meant_complements()).all(|(pass, meant)| meant || !pass.complement_of_before);
+        fails(!by_design, "passes are called a pair that its method does not mean as one")
     }
 
     /// Whether its beginning and end can be those of its evidence, where nobody has set the clock back meanwhile.
@@ -593,6 +616,11 @@ mod tests {
             json.replace(&format!("\"laid\":[{whole}]"), "\"laid\":[{\"count\":\"18446744073709551615\",\"first\":\"0\"}]");
         assert!(elsewhere != json && Record::from_json(&elsewhere).is_err());
         assert!(matches!(Record::from_json("{}"), Err(BadRecord::NotARecord(_))));
+        for other in ["00 | ff | random", "random? x7", "00?", "random, 2 rounds", "random, then a pass of zeros"] {
+            let other = json.replace("\"notation\":\"random?\"", &format!("\"notation\":\"{other}\""));
+            let said = Record::from_json(&other).unwrap_err().to_string();
+            assert!(other != json && said.contains("the passes that it names are not those that were laid"), "{said}");
+        }
         let other = "{\"format\":\"jurex-record/9\",\"anything\":[]}";
         assert!(matches!(Record::from_json(other), Err(BadRecord::OtherFormat(_))), "the format is looked at first");
     }
@@ -665,6 +693,62 @@ mod tests {
             assert_ne!(altered, json, "{says}");
             let said = Record::from_json(&altered).unwrap_err().to_string();
             assert!(said.contains(says), "{says}: {said}");
+        }
+    }
+
+    /// Whatever can be changed in a record of one pass, and is read all the same, is named among what must be believed.
+    #[test]
+    fn nothing_that_can_be_changed_unseen_is_missing_in_the_table_of_what_is_believed() {
+        use serde_json::Value;
+        fn paths(value: &Value, at: &str, found: &mut Vec<String>) {
+            match value {
+                Value::Object(members) => members.iter().for_each(|(name, v)| paths(v, &format!("{at}/{name}"), found)),
+                Value::Array(items) => items.iter().enumerate().for_each(|(n, v)| paths(v, &format!("{at}/{n}"), found)),
+                _ => {}
+            }
+            found.push(at.into());
+        }
+        fn others(value: &Value) -> Vec<Value> {
+            match value {
+                Value::Bool(is) => vec![(!is).into()],
+                Value::Number(n) => vec![(n.as_u64().unwrap_or(0) + 1).into(), 0.into()],
+                Value::String(text) => match text.parse::<u64>() {
+                    Ok(n) => vec![(n + 1).to_string().into(), n.saturating_sub(1).to_string().into()],
+                    Err(_) => vec![format!("{text}0").into(), "".into()],
+                },
+                Value::Array(_) => vec![Value::Array(vec![])],
+                Value::Object(_) | Value::Null => vec![],
+            }
+        }
+        let is_canonical = |text: &str| Record::from_json(text).is_ok_and(|read| read.to_json() == text);
+        let canonical = |value: &Value| serde_json_canonicalizer::to_string(value).unwrap();
+        let believed: std::collections::BTreeSet<&str> =
+            BELIEVED.iter().flat_map(|(fields, _)| fields.split([',', ':', '.', ' ']).filter(|part| !part.is_empty())).collect();
+        let random = record();
+        let stopped = crate::testing::stopped_record();
+        for record in [&random, &stopped] {
+            let json: Value = serde_json::from_str(&record.to_json()).unwrap();
+            let mut all = vec![];
+            paths(&json, "", &mut all);
+            for path in all.iter().filter(|p| !p.is_empty()) {
+                let (parent, name) = path.rsplit_once('/').unwrap();
+                let mut changed: Vec<Value> = others(json.pointer(path).unwrap())
+                    .into_iter()
+                    .map(|other| {
+                        let mut changed = json.clone();
+                        *changed.pointer_mut(path).unwrap() = other;
+                        changed
+                    })
+                    .collect();
+                let mut without = json.clone();
+                if let Some(members) = without.pointer_mut(parent).and_then(Value::as_object_mut) {
+                    members.remove(name);
+                    changed.push(without);
+                }
+                let unseen = changed.iter().filter(|c| **c != json).map(canonical).find(|text| is_canonical(text));
+                let is_named = path.split('/').any(|part| believed.contains(part));
+                assert!(unseen.is_none() || is_named, "{path} can be changed: {}", unseen.unwrap());
+            }
         }
     }
 

@@ -1,5 +1,6 @@
 //! Records of version 1, which knew one hold on the drive and one overwriting, brought into the present shape.
 
+use crate::plan::NamedPasses;
 use serde_json::{Map, Value, json};
 
 /// Name of the old format.
@@ -10,22 +11,23 @@ pub(super) fn to_present(mut record: Value) -> Option<Value> {
     let started = record.get("started")?.clone();
     let ended = record.get("ended")?.clone();
     let verified = record.get("method")?.get("verification")?.as_str()? != "none";
+    let meant = NamedPasses::of(record.get("method")?.get("notation")?.as_str()?)?.meant_complements();
     let old = record.get("evidence")?.as_object()?.clone();
-    let evidence = evidence(&old, &started, &ended, verified)?;
+    let evidence = evidence(&old, &started, &ended, &meant, verified)?;
     let fields = record.as_object_mut()?;
     fields.insert("evidence".into(), evidence);
     fields.insert("format".into(), super::FORMAT.into());
     Some(record)
 }
 
-fn evidence(old: &Map<String, Value>, started: &Value, ended: &Value, verified: bool) -> Option<Value> {
+fn evidence(old: &Map<String, Value>, started: &Value, ended: &Value, meant: &[bool], verified: bool) -> Option<Value> {
     let mut passes = old.get("passes")?.as_array()?.clone();
     let planned = old.get("planned_passes")?.as_u64()? as usize;
-    for pass in &mut passes {
+    for (pass, meant) in passes.iter_mut().zip(meant) {
         let pass = pass.as_object_mut()?;
         pass.insert("session".into(), json!(0));
-        // The old rules took every pair for meant; whether it is a pair is seen from its bytes all the same.
-        pass.insert("complement_of_before".into(), json!(true));
+        // The old rules took every pair for meant; which is, its passes say.
+        pass.insert("complement_of_before".into(), json!(*meant));
         if let Some(read) = pass.get_mut("read_back").and_then(Value::as_object_mut) {
             read.insert("session".into(), json!(0));
         }
