@@ -36,6 +36,6 @@ pub use free::{Fill, FreeEvidence, FreeFinding, FreeProof};
 pub use ground::{EXTERNAL_JOURNAL, FileSystemFamily, StackDoubt, StackLayer, StorageStack, Weight};
 pub use names::{Names, lengths};
 pub use note::{KnownBy, Noted, NotedProgress, NotedRoot, WorkNote};
-pub use record::{BadFileEraseRecord, Counted, EndedSo, FORMAT, FileEraseOrder, FileEraseRecord, FileTally, FileWork};
+pub use record::{BELIEVED, BadFileEraseRecord, Counted, EndedSo, FORMAT, FileEraseOrder, FileEraseRecord, FileTally, FileWork};
 pub use strip::{BINS, ShownPart, Strip, StripRun};
 pub use trace::{FileSeen, Lies, SectorSample, Stretch, Trace};

@@ -7,6 +7,7 @@ use super::strip::StripRun;
 use jiff::Timestamp;
 use jurex_pattern::text::{capital, hex, printable, shown_path};
 use jurex_pattern::units::{counted, grouped, si_size};
+use jurex_sanitize::plan::NamedPasses;
 use jurex_sanitize::record::{JobId, Person, Tool};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -145,6 +146,14 @@ struct FileEraseHead {
     format: String,
 }
 
+/// What whoever reads such a record that nobody has signed must simply believe; its sums and what is said of each file follow from these.
+pub const BELIEVED: [(&str, &str); 4] = [
+    ("asked", "who did it, when, by which program, and by which passes: as many of them as were laid"),
+    ("grounds", "what it lay on: file systems, their options, every layer beneath"),
+    ("files", "of each file: its name, where it lay, what was laid, read back and found in its old places"),
+    ("free, strips, roots, salt, keep_names, journals_emptied", "where it lay, and how names stand here"),
+];
+
 impl FileEraseRecord {
     /// Of that work; what came of it is computed.
     ///
@@ -170,6 +179,10 @@ impl FileEraseRecord {
             return Err(BadFileEraseRecord::OtherFormat(printable(head.format.as_bytes())));
         }
         let read: Self = serde_json::from_str(text).map_err(BadFileEraseRecord::NotOne)?;
+        let named = NamedPasses::of(&read.asked.notation).map(|named| named.count() as u64);
+        if named != Some(read.asked.passes.into()) || read.most_passes() > read.asked.passes {
+            return Err(BadFileEraseRecord::DoesNotFollow("the passes that it names are not as many as were laid"));
+        }
         if read.tally != tally(&read.work, &read.grounds, read.asked.passes)? {
             return Err(BadFileEraseRecord::DoesNotFollow("its sums do not follow from what was seen of each file"));
         }
@@ -178,6 +191,14 @@ impl FileEraseRecord {
             return Err(BadFileEraseRecord::DoesNotFollow("a place lies outside of its file system"));
         }
         Ok(read)
+    }
+
+    /// Passes over that of which most were laid.
+    fn most_passes(&self) -> u32 {
+        match &self.work {
+            FileWork::Files { files, .. } => files.iter().map(|file| file.passes).max().unwrap_or(0),
+            FileWork::Free { free } => free.fill.passes,
+        }
     }
 
     /// As canonical JSON (RFC 8785).
@@ -449,6 +470,9 @@ mod tests {
             ("{\"bytes\":\"4096\",\"files\":\"1\"}", "{\"bytes\":\"4296\",\"files\":\"3\"}"),
             ("\"kind\":\"ext4\"", "\"kind\":\"btrfs\""),
             ("\"pattern\":\"4096\"", "\"pattern\":\"4095\""),
+            ("\"notation\":\"00\"", "\"notation\":\"00 | ff | random\""),
+            ("\"notation\":\"00\"", "\"notation\":\"three passes\""),
+            ("\"passes\":1", "\"passes\":3"),
         ] {
             let altered = text.replacen(from, to, 1);
             assert_ne!(altered, text, "{from}");

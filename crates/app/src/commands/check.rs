@@ -48,6 +48,8 @@ struct FileFindings {
     lines: Vec<String>,
     /// The record that it is of: job, outcome, digest.
     record: Option<(JobId, Outcome, String)>,
+    /// What of it only somebody's signature could vouch for: fields, and what they tell.
+    believed: &'static [(&'static str, &'static str)],
     /// When it says itself that it was made.
     made: Option<Timestamp>,
     /// The key whose signature is right under it, or under the head that it stands in.
@@ -90,13 +92,18 @@ impl TrustedHere {
 
 impl FileFindings {
     fn new() -> Self {
-        Self { held: FileVerdict::Good, lines: vec![], record: None, made: None, signed_by: None }
+        Self { held: FileVerdict::Good, lines: vec![], record: None, believed: &[], made: None, signed_by: None }
     }
 
     /// What of a record that nobody has signed has to be believed as it stands there.
     fn tell_believed(&mut self) {
-        self.good("believe", "nobody vouches for these, and nothing here can compute them; the claim follows from them:");
-        BELIEVED.iter().for_each(|(fields, what)| self.good("", &format!("{fields}: {what}")));
+        if !self.believed.is_empty() {
+            self.good(
+                "believe",
+                "nobody vouches for these, and nothing here can compute them; what is said above follows from them:",
+            );
+        }
+        self.believed.iter().for_each(|(fields, what)| self.good("", &format!("{fields}: {what}")));
     }
 
     /// What is to be said of a key that is right and was retired: what it signed before, by the time that stands in the text, stays good.
@@ -245,9 +252,7 @@ fn look(bytes: &[u8], known: &TrustedHere) -> FileFindings {
         proof_alone(text, known, &mut found);
     } else if content(text, &mut found) {
         found.good("signature", UNSIGNED);
-        if found.record.is_some() {
-            found.tell_believed();
-        }
+        found.tell_believed();
     }
     found
 }
@@ -317,7 +322,7 @@ fn paper(pdf: &[u8], known: &TrustedHere, found: &mut FileFindings) {
         None => {
             found.good("signature", UNSIGNED);
             // A head that is signed covers the record's every byte.
-            if found.record.is_some() && found.signed_by.is_none() {
+            if found.signed_by.is_none() {
                 found.tell_believed();
             }
         }
@@ -554,6 +559,7 @@ fn less(text: &str, found: &mut FileFindings) -> Option<FileEraseRecord> {
         found.good("by", &shown(&record.asked.by.name));
     }
     found.good("digest", &record.digest());
+    found.believed = &jurex_file_erase::BELIEVED;
     Some(record)
 }
 
@@ -680,6 +686,7 @@ fn record(text: &str, found: &mut FileFindings) -> Option<Record> {
     }
     found.good("digest", &record.digest());
     found.record = Some((record.job.clone(), record.claim().outcome(), record.digest()));
+    found.believed = &BELIEVED;
     Some(record)
 }
 

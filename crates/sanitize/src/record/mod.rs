@@ -14,7 +14,6 @@ use crate::rules::{Claim, Edition, Outcome, judge, judge_by};
 use crate::sampling::Sampling;
 use crate::words::{ENGLISH_OF_VERSION_2, Said};
 use jiff::Timestamp;
-use jurex_pattern::pattern::Pattern;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
