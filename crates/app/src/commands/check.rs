@@ -701,6 +701,7 @@ fn verification(text: &str, found: &mut FileFindings) {
             found.good("finding", &record.finding().to_string());
             record.look.of.iter().for_each(|of| found.good("of", &format!("job {}, its record's digest {}", of.job, of.digest)));
             record.sentences().iter().for_each(|s| found.good("found", s));
+            found.believed = &jurex_disposition::proof::BELIEVED;
         }
     }
 }

@@ -9,4 +9,4 @@ mod verification;
 pub use expected::{ExpectedContents, Holds, OtherDrive, Unprovable};
 pub use reading::{Reading, ReadingProgress, read};
 pub use second::{NoStanding, SecondCheck};
-pub use verification::{BadVerificationRecord, FORMAT, Finding, OfRecord, VerificationFacts, VerificationRecord};
+pub use verification::{BELIEVED, BadVerificationRecord, FORMAT, Finding, OfRecord, VerificationFacts, VerificationRecord};

@@ -8,7 +8,7 @@ use jurex_device::media::Drive;
 use jurex_device::medium::Access;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{counted, grouped};
-use jurex_sanitize::evidence::{Ended, Unsound, fails};
+use jurex_sanitize::evidence::{Ended, Unsound, check_geometry, fails};
 use jurex_sanitize::record::{JobId, Person, Record, Tool};
 use jurex_sanitize::residue::Leftovers;
 use jurex_sanitize::sampling::Sampling;
@@ -126,6 +126,12 @@ pub enum BadVerificationRecord {
     Unsound(#[from] Unsound),
 }
 
+/// What whoever reads one that nobody has signed must simply believe; the finding follows from these.
+pub const BELIEVED: [(&str, &str); 2] = [
+    ("look", "who looked, when, by which program, at which drive, and what was expected there"),
+    ("read, wrong, unreadable, blank_byte, end", "what was read, and how it compared"),
+];
+
 #[derive(Deserialize)]
 struct VerificationHead {
     format: String,
@@ -149,6 +155,7 @@ impl VerificationRecord {
             return Err(BadVerificationRecord::OtherFormat(jurex_pattern::text::printable(head.format.as_bytes())));
         }
         let read: Self = serde_json::from_str(text).map_err(BadVerificationRecord::NotOne)?;
+        check_geometry(read.look.drive.geometry)?;
         let range = read.look.expected.range;
         fails(range.end() > read.look.drive.geometry.sectors || range.count == 0, "its range is not on its drive")?;
         let inside = |set: &RangeSet| set.within(range).count() == set.count();
@@ -332,6 +339,8 @@ mod tests {
         let mark = |n: usize| format!("\"expected\":{{\"mark\":\"{}\",", "x".repeat(n));
         assert!(changed("\"expected\":{", &mark(4095)).contains("mark that it expects is none"));
         VerificationRecord::from_json(&json.replace("\"expected\":{", &mark(4096))).unwrap();
+        assert!(changed("\"logical\":512", "\"logical\":513").contains("size that no drive has"));
+        assert!(changed("\"logical\":512", "\"logical\":0").contains("no size"));
         assert!(changed("verification/1", "verification/9").contains("verification/9"));
         assert!(changed("\"read\":", "\"red\":").contains("not a verification record"));
     }

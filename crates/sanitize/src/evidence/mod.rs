@@ -747,10 +747,7 @@ impl Evidence {
     pub fn check_soundness(&self) -> Result<(), Unsound> {
         fails(self.sessions.is_empty(), "it has no session")?;
         let geometry = self.geometry();
-        fails(geometry.logical == 0 || geometry.physical == 0, "its sectors have no size")?;
-        let possible = (512..=64 << 10).contains(&geometry.logical) && geometry.physical.is_multiple_of(geometry.logical);
-        fails(!geometry.logical.is_power_of_two() || !possible, "its sectors are of a size that no drive has")?;
-        fails(geometry.sectors.checked_mul(geometry.logical.into()).is_none(), "its drive is larger than any can be")?;
+        check_geometry(geometry)?;
         let was_before = |g: Geometry| self.stages.iter().any(|s| matches!(&s.what, StageResult::Lifted(l) if l.before == g));
         let other_size = |s: &Session| s.drive.geometry != geometry && !was_before(s.drive.geometry);
         fails(self.sessions.iter().any(other_size), "its drive has several sizes")?;
@@ -831,6 +828,17 @@ impl ReadBack {
         let sets = [&self.read, &self.wrong, &self.unreadable];
         sets.into_iter().all(|s| all_lie_in(s, range)) && (self.session as usize) < sessions
     }
+}
+
+/// Whether a drive can have these sizes.
+///
+/// # Errors
+/// What no drive has.
+pub fn check_geometry(geometry: Geometry) -> Result<(), Unsound> {
+    fails(geometry.logical == 0 || geometry.physical == 0, "its sectors have no size")?;
+    let possible = (512..=64 << 10).contains(&geometry.logical) && geometry.physical.is_multiple_of(geometry.logical);
+    fails(!geometry.logical.is_power_of_two() || !possible, "its sectors are of a size that no drive has")?;
+    fails(geometry.sectors.checked_mul(geometry.logical.into()).is_none(), "its drive is larger than any can be")
 }
 
 /// The first thing that is wrong ends a check of soundness.
