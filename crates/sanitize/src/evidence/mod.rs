@@ -130,11 +130,9 @@ impl Session {
 
     /// Whether the clock of the day was set back while the session lasted: by it, less time passed than truly did.
     pub fn clock_was_set_back(&self) -> bool {
-        /// Clocks are corrected by a little all the time.
-        const USUAL: Duration = Duration::from_secs(2);
         let Some(closed) = self.closed else { return false };
-        let by_the_wall = Duration::try_from(closed.duration_since(self.opened)).unwrap_or(Duration::ZERO);
-        by_the_wall + USUAL < Duration::from_micros(self.micros) || closed < self.opened
+        let truly = jiff::SignedDuration::try_from(Duration::from_micros(self.micros)).unwrap_or(jiff::SignedDuration::MAX);
+        closed.duration_since(self.opened) + USUAL < truly || closed < self.opened
     }
 }
 
@@ -855,4 +853,236 @@ fn union<'a>(sets: impl Iterator<Item = &'a RangeSet>) -> RangeSet {
         all.extend(set);
         all
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testing::{check, faultless, stage};
+    use jurex_device::media::MediaClass;
+    use jurex_pattern::units::Lba;
+
+    fn at(seconds: i64) -> Timestamp {
+        Timestamp::from_second(seconds).unwrap()
+    }
+
+    fn set(first: u64, count: u64) -> RangeSet {
+        [Sectors::new(first, count)].into_iter().collect()
+    }
+
+    fn evidence() -> Evidence {
+        faultless(MediaClass::Magnetic, &[Pattern::zeros(), Pattern::zeros().complement()])
+    }
+
+    fn overwrite(evidence: &mut Evidence) -> &mut OverwriteEvidence {
+        let StageResult::Overwritten(overwrite) = &mut evidence.stages[0].what else { panic!() };
+        overwrite
+    }
+
+    fn pass(evidence: &mut Evidence) -> &mut PassEvidence {
+        &mut overwrite(evidence).passes[1]
+    }
+
+    fn checked(evidence: &mut Evidence) -> &mut CheckEvidence {
+        let StageResult::Checked(check) = &mut evidence.stages[1].what else { panic!() };
+        check
+    }
+
+    /// That evidence with its check replaced by a drive's own erasure and a check of it.
+    fn with_own(own: NativeEvidence) -> Evidence {
+        let mut evidence = evidence();
+        evidence.planned = vec![StageKind::Own, StageKind::Check];
+        evidence.stages = vec![stage(StageResult::Own(own)), check(ReadBack { read: set(0, 1000), ..ReadBack::default() })];
+        evidence
+    }
+
+    #[test]
+    fn what_no_job_can_have_left_is_refused_and_its_very_border_is_not() {
+        type Change<'c> = &'c dyn Fn(&mut Evidence);
+        let drawn = |compared, parts| Some(Drawn { compared, blank_before: 0, parts });
+        let cases: [(Change<'_>, Option<&str>); 24] = [
+            (&|e| e.sessions.clear(), Some("no session")),
+            (&|e| e.planned.truncate(1), Some("more stages")),
+            (&|e| e.planned.reverse(), Some("not the planned ones")),
+            (&|e| overwrite(e).range = Sectors::new(0, 0), Some("not on the drive")),
+            (&|e| overwrite(e).range = Sectors::new(1, 1000), Some("not on the drive")),
+            (&|e| overwrite(e).planned_passes = 1, Some("more passes")),
+            (&|e| overwrite(e).planned_passes = 3, None),
+            (&|e| pass(e).laid = set(999, 2), Some("pass lies outside")),
+            (&|e| pass(e).laid = set(999, 1), None),
+            (&|e| pass(e).unwritable = set(1000, 1), Some("pass lies outside")),
+            (&|e| pass(e).session = 1, Some("pass is of no session")),
+            (&|e| pass(e).flush_error = Some("it did not".into()), Some("flushed and not flushed")),
+            (
+                &|e| {
+                    pass(e).flushed = false;
+                    pass(e).flush_error = Some("it did not".into());
+                },
+                None,
+            ),
+            (&|e| pass(e).read_back = Some(ReadBack { session: 1, ..ReadBack::default() }), Some("reading back lies")),
+            (&|e| pass(e).read_back = Some(ReadBack { wrong: set(1000, 1), ..ReadBack::default() }), Some("reading back lies")),
+            (&|e| checked(e).range = Sectors::new(1, 1000), Some("check lies outside")),
+            (&|e| checked(e).read_back.session = 1, Some("check lies outside")),
+            (&|e| checked(e).range = Sectors::new(0, 8), Some("check lies outside")),
+            (&|e| checked(e).expect = Expect::Bytes { pattern: Pattern::random([1; 16]).without_seed() }, Some("nobody knows")),
+            (&|e| checked(e).drawn = drawn(1001, 5), Some("compared more")),
+            (&|e| checked(e).drawn = drawn(1000, 1000), None),
+            (&|e| checked(e).drawn = drawn(4, 5), Some("compared more")),
+            (&|e| checked(e).drawn = drawn(5, 5), None),
+            (&|e| pass(e).pace = Pace::new(Sectors::new(0, 8)), Some("of another range")),
+        ];
+        for (n, (change, why)) in cases.into_iter().enumerate() {
+            let mut changed = evidence();
+            change(&mut changed);
+            match (changed.check_soundness(), why) {
+                (Ok(()), None) => {}
+                (Err(Unsound(said)), Some(why)) if said.contains(why) => {}
+                (found, why) => panic!("case {n}: {found:?} and not {why:?}"),
+            }
+        }
+    }
+
+    #[test]
+    fn an_erasure_of_its_own_is_of_a_session_and_ends_only_if_it_was_sent() {
+        let begun = NativeEvidence::begun(Technique::SanitizeBlock);
+        let sent = |sent, completed| NativeEvidence { sent, completed, ..begun.clone() };
+        assert_eq!(with_own(sent(1, true)).check_soundness(), Ok(()));
+        assert!(with_own(NativeEvidence { session: 1, ..sent(1, true) }).check_soundness().is_err());
+        let of_commands = |sent, completed| {
+            let mut own = NativeEvidence { sent, completed, ..begun.clone() };
+            own.commands = vec![CommandAnswer { command: "SANITIZE: 48".into(), status: "00".into() }];
+            with_own(own).check_soundness()
+        };
+        assert!(of_commands(0, true).is_err() && of_commands(0, false).is_ok() && of_commands(1, true).is_ok());
+    }
+
+    #[test]
+    fn a_pass_lies_within_its_session_but_for_what_clocks_are_corrected_by() {
+        let with = |opened: i64, closed: i64, started: i64, ended: i64| {
+            let mut evidence = evidence();
+            overwrite(&mut evidence).passes.truncate(1);
+            let session = &mut evidence.sessions[0];
+            (session.opened, session.closed) = (at(opened), Some(at(closed)));
+            let pass = &mut overwrite(&mut evidence).passes[0];
+            (pass.started, pass.ended) = (at(started), Some(at(ended)));
+            evidence.check_soundness().is_ok()
+        };
+        assert!(with(10, 20, 10, 20) && with(10, 20, 8, 22) && with(10, 20, 22, 22) && with(10, 20, 14, 12));
+        assert!(!with(10, 20, 7, 20), "begun before its drive was opened");
+        assert!(!with(10, 20, 23, 23), "begun after it was let go");
+        assert!(!with(10, 20, 10, 23), "ended after it was let go");
+        assert!(!with(10, 20, 15, 12), "ended before it began");
+    }
+
+    #[test]
+    fn a_clock_that_was_set_back_is_told_by_what_truly_passed_and_by_the_next_session() {
+        let session = |opened: i64, closed: Option<i64>, seconds: u64| {
+            let mut session = evidence().sessions.remove(0);
+            (session.opened, session.closed, session.micros) = (at(opened), closed.map(at), seconds * 1_000_000);
+            session
+        };
+        let alone = |closed, seconds| session(100, closed, seconds).clock_was_set_back();
+        assert!(!alone(None, 50) && !alone(Some(110), 10) && !alone(Some(110), 12), "a little is usual");
+        assert!(alone(Some(110), 13) && alone(Some(99), 0) && !alone(Some(100), 0) && !alone(Some(110), 0));
+        let two = |first: Session, second: Session| Evidence { sessions: vec![first, second], ..evidence() }.clock_was_set_back();
+        assert!(!two(session(0, Some(10), 10), session(10, Some(20), 10)));
+        assert!(two(session(0, Some(10), 10), session(9, Some(20), 10)), "the next one began before this one's end");
+        assert!(two(session(10, None, 0), session(9, Some(20), 10)) && !two(session(10, None, 0), session(10, Some(20), 10)));
+        assert!(two(session(0, Some(10), 10), session(10, Some(20), 50)), "in the second one");
+    }
+
+    #[test]
+    fn another_namespace_is_proved_by_places_all_over_it_and_by_nothing_less() {
+        let good = SiblingRead {
+            what: "namespace 2".into(),
+            sectors: 5000,
+            read: 1000,
+            compared: 1000,
+            parts: 1000,
+            ..SiblingRead::default()
+        };
+        let against = |change: &dyn Fn(&mut SiblingRead), must_be_blank, reading| {
+            let mut read = good.clone();
+            change(&mut read);
+            read.against(must_be_blank, reading).map(|said| said.code)
+        };
+        let now = 7;
+        assert_eq!(against(&|_| {}, true, now), None);
+        assert_eq!(against(&|r| r.as_before = 1, false, now).unwrap(), "elsewhere.as-before");
+        assert_eq!(against(&|r| r.not_blank = 1, true, now).unwrap(), "elsewhere.not-blank");
+        assert_eq!(against(&|r| r.not_blank = 1000, false, now), None, "after a new key it is noise");
+        assert_eq!(against(&|r| r.unreadable = 1, false, now).unwrap(), "elsewhere.error");
+        assert_eq!(
+            (against(&|r| r.unreadable = 111, false, 3), against(&|r| r.unreadable = 112, false, 3).is_some()),
+            (None, true)
+        );
+        assert_eq!(against(&|r| r.read = 0, false, now).unwrap(), "elsewhere.nothing-read");
+        assert_eq!(against(&|r| r.parts = 999, false, now).unwrap(), "elsewhere.too-little-before");
+        assert_eq!((against(&|r| r.parts = 20, false, 4), against(&|r| r.parts = 19, false, 4).is_some()), (None, true));
+        assert!(against(&|r| r.parts = 20, false, 5).is_some(), "a thousand parts by later rules");
+        let small = SiblingRead { sectors: 7, parts: 7, ..good.clone() };
+        assert_eq!(small.against(true, now), None);
+        assert_eq!(
+            good.sentence(),
+            "namespace 2: 1\u{202f}000 sectors in places all over it were read, none as before (of 1000 that were compared)"
+        );
+    }
+
+    #[test]
+    fn a_password_may_be_left_until_the_drive_says_that_it_is_gone() {
+        let of = |technique, sent, completed, password| {
+            NativeEvidence { sent, completed, password, ..NativeEvidence::begun(technique) }.may_have_left_a_password()
+        };
+        use Technique::{SanitizeBlock, SecurityErase};
+        assert!(of(SecurityErase, 1, false, None) && of(SecurityErase, 1, false, Some(true)));
+        assert!(
+            !of(SecurityErase, 0, false, None) && !of(SecurityErase, 1, true, None) && !of(SecurityErase, 1, false, Some(false))
+        );
+        assert!(!of(SanitizeBlock, 1, false, None));
+    }
+
+    #[test]
+    fn sums_and_lookups_are_of_what_was_laid_and_read() {
+        let mut evidence = evidence();
+        pass(&mut evidence).read_back = Some(ReadBack { read: set(0, 10), ..ReadBack::default() });
+        assert_eq!((evidence.bytes_laid(), evidence.bytes_read()), (2 * 1000 * 512, (10 + 1000) * 512));
+        assert!(evidence.is_whole() && evidence.check().is_some() && evidence.own_check().is_none());
+        evidence.sessions[0].micros = 7;
+        assert_eq!(evidence.lasted(), Duration::from_micros(7));
+        overwrite(&mut evidence).range = Sectors::new(0, 999);
+        assert!(!evidence.is_whole());
+        let own = with_own(NativeEvidence::begun(Technique::SanitizeBlock));
+        assert!(own.own_check().is_some() && own.own().is_some());
+        assert_eq!(Ended::Stopped.sentence(), Ended::Stopped.said().english());
+        assert!(
+            Ended::GivenUp { faults: 1024 }.sentence().contains("1\u{202f}024")
+                || Ended::GivenUp { faults: 1024 }.sentence().contains("1024")
+        );
+        assert!(
+            Stated::default().is_nothing()
+                && !Stated { conditions: vec![Condition::KeyStrength], by: String::new() }.is_nothing()
+        );
+    }
+
+    #[test]
+    fn a_drive_that_holds_less_is_covered_as_far_as_it_holds_once_that_is_found() {
+        let measured = |ended: bool, planned: Sectors| {
+            let size = SizeEvidence {
+                told: 1000,
+                tagged: 9,
+                own: 5,
+                of_others: 4,
+                begins_again_at: Some(Lba(500)),
+                ..SizeEvidence::default()
+            };
+            let mut evidence = evidence();
+            evidence.stages.insert(0, StageEvidence { ended: ended.then(|| at(0)), ..stage(StageResult::Measured(size)) });
+            evidence.range_of(planned)
+        };
+        let whole = Sectors::new(0, 1000);
+        assert_eq!(measured(true, whole), Sectors::new(0, 500));
+        assert_eq!(measured(false, whole), whole, "not found out to the end");
+        assert_eq!(measured(true, Sectors::new(0, 8)), Sectors::new(0, 8), "a part is what was asked for");
+    }
 }

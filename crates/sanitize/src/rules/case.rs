@@ -263,8 +263,8 @@ fn to_be_read() -> Said {
     Said::new("read.to-be-read")
 }
 
-/// The reading of this version's own rules.
-const NOW: u32 = 4;
+/// Of a job that is still to come what this version reads last counts, however rules are numbered.
+const NOW: u32 = u32::MAX;
 
 /// What a check has read, as the end of a sentence. What was read of a sample is said as that.
 fn said_to_be_read(check: &CheckEvidence) -> Said {
@@ -422,5 +422,147 @@ fn complements(first: &Pattern, second: &Pattern) -> bool {
             first.complemented != second.complemented && (a == b || a.is_none() || b.is_none())
         }
         _ => second.is_complement_of(first),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::evidence::{SiblingRead, StageEvidence};
+    use crate::testing::{SECTORS, check, faultless, stage};
+    use jurex_device::testing::test_drive;
+
+    fn kinds(case: &Case) -> Vec<LackKind> {
+        case.lacks.iter().map(|lack| lack.kind).collect()
+    }
+
+    fn all() -> jurex_pattern::ranges::RangeSet {
+        [Sectors::new(0, SECTORS)].into_iter().collect()
+    }
+
+    /// An NVMe drive with these other things on its unit.
+    fn nvme(elsewhere: &[(&str, bool, bool)]) -> Drive {
+        let other = |(what, user_data, no_address): &(&str, bool, bool)| Elsewhere {
+            what: (*what).into(),
+            user_data: *user_data,
+            no_address: *no_address,
+        };
+        Drive {
+            protocol: Protocol::Nvme { namespace: 1 },
+            bus: Bus::Nvme,
+            hidden: HiddenAreas::None,
+            elsewhere: elsewhere.iter().map(other).collect(),
+            ..test_drive(MediaClass::SolidState, SECTORS)
+        }
+    }
+
+    /// A whole unit erased by its own command in session `own`, and read in session `read` with these namespaces beside.
+    fn erased(drive: &Drive, technique: Technique, (own, read): (u32, u32), beside: Vec<SiblingRead>) -> Case {
+        let mut evidence = faultless(MediaClass::SolidState, &[]);
+        let mut sessions = vec![evidence.sessions.remove(0); 2];
+        sessions.iter_mut().for_each(|session| session.drive = drive.clone());
+        let own =
+            NativeEvidence { sent: 1, completed: true, of_whole_unit: true, session: own, ..NativeEvidence::begun(technique) };
+        let drawn = Some(Drawn { compared: SECTORS, blank_before: 0, parts: SECTORS });
+        let read_back = crate::evidence::ReadBack { session: read, read: all(), ..Default::default() };
+        let StageEvidence { what: StageResult::Checked(check), .. } = check(read_back) else { panic!() };
+        let checked = CheckEvidence { expect: Expect::Blank, drawn, beside, ..check };
+        evidence.stages = vec![stage(StageResult::Own(own)), stage(StageResult::Checked(checked))];
+        (evidence.sessions, evidence.planned) = (sessions, vec![StageKind::Own, StageKind::Check]);
+        Case::of_stages(&evidence, 7).remove(0)
+    }
+
+    fn good(what: &str) -> SiblingRead {
+        SiblingRead { what: what.into(), sectors: 5000, read: 1000, compared: 1000, parts: 1000, ..SiblingRead::default() }
+    }
+
+    #[test]
+    fn an_erasure_of_the_unit_covers_other_namespaces_as_far_as_they_were_read_in_the_same_hold() {
+        let two = nvme(&[("Namespace 2", true, false)]);
+        let block = Technique::SanitizeBlock;
+        let proved = erased(&two, block, (1, 1), vec![good("Namespace 2")]);
+        assert_eq!((kinds(&proved), proved.unread.as_deref()), (vec![], Some("Namespace 2")));
+        assert_eq!(kinds(&erased(&two, block, (1, 1), vec![])), [LackKind::NotReadBack], "nothing of it was read");
+        assert_eq!(kinds(&erased(&two, block, (1, 1), vec![good("Namespace 3")])), [LackKind::NotReadBack], "of another");
+        let dirty = SiblingRead { not_blank: 1, ..good("Namespace 2") };
+        assert_eq!(kinds(&erased(&two, block, (1, 1), vec![dirty])), [LackKind::NotReadBack]);
+        let earlier = erased(&two, block, (0, 1), vec![good("Namespace 2")]);
+        assert!(kinds(&earlier).contains(&LackKind::NotReadBack), "places prove nothing of an earlier hold: {:?}", earlier.lacks);
+        let quiet = nvme(&[("A boot partition", false, false)]);
+        let case = erased(&quiet, block, (1, 1), vec![]);
+        assert_eq!((kinds(&case), case.unread, case.elsewhere.as_deref()), (vec![], None, Some("A boot partition")));
+    }
+
+    #[test]
+    fn capacity_of_no_namespace_is_reached_by_a_sanitize_and_by_no_format() {
+        let deleted = nvme(&[("Capacity of no namespace", true, true)]);
+        let of = |technique| kinds(&erased(&deleted, technique, (1, 1), vec![]));
+        assert_eq!(of(Technique::SanitizeBlock), []);
+        assert_eq!(of(Technique::Format), [LackKind::Elsewhere]);
+    }
+
+    #[test]
+    fn what_could_hide_sectors_and_was_not_asked_counts_as_hiding_some() {
+        let of = |protocol, bus, class, reading| {
+            let drive = Drive { protocol, bus, hidden: HiddenAreas::NotAsked, ..test_drive(class, SECTORS) };
+            let case = Case::foreseen_by(&drive, Technique::Overwrite, vec![], reading);
+            (kinds(&case).contains(&LackKind::HiddenNotAsked), case.capacity_not_asked)
+        };
+        use MediaClass::{Magnetic, SolidState, Virtual};
+        let (ata, nvme, scsi) = (Protocol::Ata, Protocol::Nvme { namespace: 1 }, Protocol::Scsi);
+        assert_eq!(of(ata, Bus::Sata, Magnetic, 7), (true, false));
+        assert_eq!((of(nvme, Bus::Nvme, SolidState, 4), of(nvme, Bus::Nvme, SolidState, 3)), ((true, false), (false, false)));
+        assert_eq!((of(scsi, Bus::Sas, Magnetic, 4), of(scsi, Bus::Sas, Magnetic, 3)), ((false, true), (true, false)));
+        assert_eq!(
+            (of(scsi, Bus::Usb, Magnetic, 7), of(Protocol::Block, Bus::Sas, Magnetic, 7)),
+            ((false, false), (false, false))
+        );
+        assert_eq!((of(ata, Bus::Sata, Virtual, 7), of(scsi, Bus::Sas, Virtual, 7)), ((false, false), (false, false)));
+        let asked = Drive { protocol: scsi, bus: Bus::Sas, hidden: HiddenAreas::None, ..test_drive(Magnetic, SECTORS) };
+        assert!(!Case::foreseen_by(&asked, Technique::Overwrite, vec![], 7).capacity_not_asked);
+    }
+
+    #[test]
+    fn a_cache_between_is_told_of_the_hold_in_which_it_was_read() {
+        let mut evidence = faultless(MediaClass::Magnetic, &[Pattern::zeros()]);
+        assert!(!Case::of_stages(&evidence, 7)[0].buffered);
+        evidence.sessions[0].access.way = AccessWay::Buffered;
+        assert!(Case::of_stages(&evidence, 7)[0].buffered);
+    }
+
+    #[test]
+    fn a_pass_that_was_planned_and_never_begun_is_missing() {
+        let mut evidence = faultless(MediaClass::Magnetic, &[Pattern::zeros()]);
+        assert_eq!(writing_faults(&evidence), []);
+        evidence.planned.push(StageKind::Overwrite);
+        assert_eq!(writing_faults(&evidence)[0].kind, LackKind::PassMissing, "two overwritings were planned");
+        evidence.ended = Ended::Stopped;
+        assert_eq!(writing_faults(&evidence), [], "of what was cut short that is said already");
+    }
+
+    #[test]
+    fn what_was_read_is_said_as_all_or_as_a_sample() {
+        let said = |read: u64| {
+            let read = [Sectors::new(0, read)].into_iter().collect();
+            let stage = check(crate::evidence::ReadBack { read, ..Default::default() });
+            let StageResult::Checked(check) = &stage.what else { panic!() };
+            said_to_be_read(check).code
+        };
+        assert_eq!((said(SECTORS), said(SECTORS - 1)), ("read.all.last-pass".into(), "read.sample.last-pass".into()));
+    }
+
+    #[test]
+    fn by_earlier_rules_a_tenth_of_what_was_to_be_read_may_give_an_error_and_by_later_ones_none() {
+        let lacks = |read: u64, unreadable: u64, reading| {
+            let set = |first, count| [Sectors::new(first, count)].into_iter().collect();
+            let read_back =
+                crate::evidence::ReadBack { read: set(0, read), unreadable: set(read, unreadable), ..Default::default() };
+            let StageEvidence { what: StageResult::Checked(mut check), .. } = check(read_back) else { panic!() };
+            check.drawn = Some(Drawn { compared: 20, blank_before: 0, parts: 20 });
+            tells_too_little(&check, reading).len()
+        };
+        assert_eq!((lacks(900, 100, 3), lacks(899, 101, 3), lacks(900, 0, 3)), (0, 1, 0));
+        assert_eq!(lacks(0, 10, 4), 0, "each is said for itself");
+        assert_eq!((lacks(900, 0, 4), lacks(900, 0, 5)), (0, 1), "twenty parts are too few by later rules");
     }
 }
