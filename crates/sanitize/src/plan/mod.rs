@@ -644,8 +644,10 @@ pub(crate) mod tests {
     use super::*;
     use crate::rules::Outcome;
     use jurex_device::media::MediaClass;
+    use jurex_device::technique::Technique;
     use jurex_device::testing::{Fixed, cleared, test_drive};
     use jurex_pattern::method;
+    use jurex_pattern::pattern::Pattern;
 
     fn plan(drive: &Drive, order: &Order) -> Result<Plan, PlanError> {
         Plan::new(drive, order, &mut Fixed(0))
@@ -661,11 +663,169 @@ pub(crate) mod tests {
         )
     }
 
+    fn zeros() -> Order {
+        Order::of_program("One pass of zeros", "00".parse().unwrap())
+    }
+
+    fn own(technique: Technique, drive: &Drive, change: &dyn Fn(&mut NativeOrder)) -> Result<Plan, PlanError> {
+        let mut order = NativeOrder::new(technique, drive, &jurex_device::native::Capabilities::default());
+        change(&mut order);
+        Plan::own(drive, &order, &mut Fixed(0))
+    }
+
+    #[test]
+    fn a_plan_from_outside_that_nobody_can_carry_out_is_refused_and_its_border_is_not() {
+        let drive = test_drive(MediaClass::SolidState, 4096);
+        let overwriting = plan(&drive, &Order { size_check: SizeCheck::Yes, ..zeros() }).unwrap();
+        let own = own(Technique::SanitizeBlock, &drive, &|_| {}).unwrap();
+        fn passes(plan: &mut Plan) -> &mut Vec<PlannedPass> {
+            plan.stages.iter_mut().find_map(|s| if let Stage::Overwrite(o) = s { Some(&mut o.passes) } else { None }).unwrap()
+        }
+        fn check(plan: &mut Plan) -> &mut Check {
+            plan.stages.iter_mut().find_map(|s| if let Stage::Check(c) = s { Some(c) } else { None }).unwrap()
+        }
+        fn range(plan: &mut Plan, range: Sectors) {
+            plan.stages.iter_mut().for_each(|s| {
+                if let Stage::Overwrite(o) = s {
+                    o.range = Some(range);
+                }
+            });
+        }
+        type Change<'c> = &'c dyn Fn(&mut Plan);
+        let cases: [(&Plan, Change<'_>, Option<&str>); 19] = [
+            (&overwriting, &|_| {}, None),
+            (&own, &|_| {}, None),
+            (&overwriting, &|p| p.stages.reverse(), Some("in no order")),
+            (&overwriting, &|p| p.stages.clear(), Some("in no order")),
+            (&overwriting, &|p| p.stages.truncate(1), Some("in no order")),
+            (&own, &|p| p.stages.truncate(1), None),
+            (&own, &|p| p.stages.insert(0, p.stages[0].clone()), Some("in no order")),
+            (&own, &|p| check(p).reading = PlannedReading::None, Some("compares with nothing")),
+            (&own, &|p| check(p).expect = Expect::LastPass, Some("compares with nothing")),
+            (&overwriting, &|p| check(p).reading = PlannedReading::None, Some("something else")),
+            (&overwriting, &|p| check(p).expect = Expect::Blank, Some("something else")),
+            (&overwriting, &|p| range(p, Sectors::new(0, 0)), Some("range is not on the drive")),
+            (&overwriting, &|p| range(p, Sectors::new(1, 4096)), Some("range is not on the drive")),
+            (&overwriting, &|p| range(p, Sectors::new(0, 4095)), Some("covers a part")),
+            (&overwriting, &|p| range(p, Sectors::new(0, 4096)), None),
+            (&overwriting, &|p| passes(p).clear(), Some("possible number of passes")),
+            (
+                &overwriting,
+                &|p| {
+                    let one = passes(p)[0].clone();
+                    *passes(p) = vec![one; MAX_PASSES];
+                },
+                None,
+            ),
+            (
+                &overwriting,
+                &|p| {
+                    let one = passes(p)[0].clone();
+                    *passes(p) = vec![one; MAX_PASSES + 1];
+                },
+                Some("possible number of passes"),
+            ),
+            (&overwriting, &|p| passes(p)[0].reading = PlannedReading::Full, Some("read back twice")),
+        ];
+        for (n, (plan, change, why)) in cases.into_iter().enumerate() {
+            let mut changed = plan.clone();
+            change(&mut changed);
+            match (changed.check_soundness(), why) {
+                (Ok(()), None) => {}
+                (Err(Unsound(said)), Some(why)) if said.contains(why) => {}
+                (found, why) => panic!("case {n}: {found:?} and not {why:?}"),
+            }
+        }
+        let mut unknown = overwriting.clone();
+        passes(&mut unknown)[0].pattern = Pattern::random([1; 16]).without_seed();
+        assert!(unknown.check_soundness().is_err(), "nobody knows its bytes");
+    }
+
+    #[test]
+    fn what_does_not_fit_on_a_drive_is_refused_with_its_number() {
+        let drive = test_drive(MediaClass::Magnetic, 64);
+        let of = |order: Order| plan(&drive, &order).map(|_| ());
+        let times = |n: usize| Order {
+            blank: n > MAX_PASSES,
+            ..Order::of_program("zeros", format!("00 x{}", n.min(MAX_PASSES)).parse().unwrap())
+        };
+        assert!(of(times(MAX_PASSES)).is_ok());
+        assert!(matches!(of(times(MAX_PASSES + 1)), Err(PlanError::TooManyPasses { passes }) if passes == MAX_PASSES + 1));
+        let then =
+            |n: usize, range| own(Technique::SanitizeBlock, &drive, &|o| o.then = Some(Order { range, ..times(n) })).map(|_| ());
+        assert!(then(MAX_PASSES, None).is_ok());
+        assert!(matches!(then(MAX_PASSES + 1, None), Err(PlanError::TooManyPasses { .. })));
+        assert!(matches!(then(1, Some(Sectors::new(0, 8))), Err(PlanError::PartAfterOwn { .. })));
+        // A mark takes eight sectors at either end of sectors of 512 bytes, and as many lie between.
+        let marked = |sectors| {
+            let drive = test_drive(MediaClass::Magnetic, sectors);
+            let order = Order { marks: true, ..zeros() };
+            (plan(&drive, &order).is_ok(), own(Technique::SanitizeBlock, &drive, &|o| o.marks = true).is_ok())
+        };
+        assert_eq!((marked(23), marked(24)), ((false, false), (true, true)));
+        let part = |size_check, marks| of(Order { range: Some(Sectors::new(0, 8)), size_check, marks, ..zeros() });
+        assert!(matches!(part(SizeCheck::Yes, false), Err(PlanError::PartMeasured { .. })));
+        assert!(matches!(part(SizeCheck::No, true), Err(PlanError::PartMarked { .. })));
+    }
+
+    #[test]
+    fn a_plan_says_what_will_be_done_and_lost() {
+        let drive = test_drive(MediaClass::Magnetic, 64);
+        let whole = plan(&drive, &Order { marks: true, searches: true, rounds: 3, blank: true, retries: 7, ..zeros() }).unwrap();
+        assert_eq!((whole.title(), whole.notation()), ("One pass of zeros", "00, 3 rounds, then a pass of zeros"));
+        assert!(whole.leaves_mark() && whole.searches() && whole.retries() == 7 && whole.own_check().is_none());
+        assert!(
+            whole.warning().starts_with("Everything on ") && whole.warning().contains("are overwritten 4 times"),
+            "{}",
+            whole.warning()
+        );
+        let plain = plan(&drive, &Order { range: Some(Sectors::new(0, 8)), ..zeros() }).unwrap();
+        assert!(!plain.leaves_mark() && !plain.searches() && plain.lift().is_none() && plain.measure_at().is_none());
+        assert!(plain.warning().starts_with("What lies on sectors 0 to 7 of ") && plain.warning().contains("overwritten once"));
+        assert_eq!(plan(&drive, &Order { rounds: 2, ..zeros() }).unwrap().notation(), "00, 2 rounds");
+        let mut beside = test_drive(MediaClass::SolidState, 64);
+        beside.elsewhere =
+            vec![jurex_device::media::Elsewhere { what: "Namespace 2".into(), user_data: true, no_address: false }];
+        let unit = own(Technique::SanitizeBlock, &beside, &|o| o.scope = Scope::WholeUnit).unwrap();
+        assert!(unit.title().starts_with("SANITIZE block erase") && unit.notation().is_empty() && unit.own_check().is_some());
+        assert!(
+            unit.warning().contains("and with it Namespace 2: ") && unit.warning().contains("nothing stops it"),
+            "{}",
+            unit.warning()
+        );
+        let namespace = own(Technique::Format, &beside, &|o| o.scope = Scope::Namespace { namespace: 1 }).unwrap().warning();
+        assert!(
+            namespace.starts_with("Everything in namespace 1 of ") && namespace.contains("it can't be stopped"),
+            "{namespace}"
+        );
+        assert!(!namespace.contains("Namespace 2"), "another namespace stays: {namespace}");
+        let twice = own(Technique::SanitizeBlock, &drive, &|o| o.then = Some(zeros())).unwrap();
+        assert!(twice.title().ends_with(", then One pass of zeros") && twice.notation() == "00");
+        let sectors = |technique| own(technique, &drive, &|_| {}).unwrap().own_reading(drive.geometry);
+        assert_eq!(
+            (sectors(Technique::SanitizeBlock), sectors(Technique::SanitizeCrypto)),
+            (64, 128),
+            "what is compared with itself"
+        );
+        assert_eq!(whole.own_reading(drive.geometry), 0);
+    }
+
+    #[test]
+    fn hidden_sectors_are_lifted_where_the_drive_says_that_it_has_some() {
+        let hiding = |hidden| Drive { hidden, ..test_drive(MediaClass::Magnetic, 64) };
+        let some = hiding(HiddenAreas::Hidden { sectors: 36 });
+        let plan = own(Technique::SecurityErase, &some, &|_| {}).unwrap();
+        assert!(plan.lift().is_some() && plan.lifted().sectors == 100);
+        assert!(own(Technique::SecurityErase, &hiding(HiddenAreas::None), &|_| {}).unwrap().lift().is_none());
+        let mut left = plan.clone();
+        left.stages.retain(|s| !matches!(s, Stage::Lift(_)));
+        assert_eq!(left.lifted().sectors, 64, "what is not lifted is not there");
+    }
+
     #[test]
     fn what_the_guard_has_cleared_for_less_arms_no_more() {
         use jurex_device::guard::Intent;
         use jurex_device::media::Scope;
-        use jurex_device::technique::Technique;
         let drive = test_drive(MediaClass::Magnetic, 64);
         let whole = plan(&drive, &Order::of_program("zeros", "00".parse().unwrap())).unwrap();
         let part = Order { range: Some(Sectors::new(0, 10)), ..Order::of_program("zeros", "00".parse().unwrap()) };
@@ -749,7 +909,6 @@ pub(crate) mod tests {
 
     #[test]
     fn a_drive_without_a_sector_gets_no_plan_and_evidence_of_none_earns_nothing() {
-        use jurex_device::technique::Technique;
         let whole = test_drive(MediaClass::SolidState, 4096);
         let answers = jurex_device::native::Capabilities {
             own_erases: vec![jurex_device::native::NativeErase::SanitizeBlock],
