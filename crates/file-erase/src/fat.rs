@@ -96,6 +96,51 @@ mod tests {
         bytes
     }
 
+    fn found(bytes: &[u8]) -> io::Result<Vec<(u64, u64)>> {
+        free_clusters(&mut |at, out| {
+            out.copy_from_slice(&bytes[at as usize..][..out.len()]);
+            Ok(())
+        })
+    }
+
+    #[test]
+    fn a_cluster_is_free_only_where_no_bit_of_its_entry_is_set() {
+        for (bits, clusters) in [(12u64, 300u64), (16, 4085), (32, 65525)] {
+            let plain = image(bits, clusters, &[10, 11]);
+            let table_at = 512 * usize::from(u16::from_le_bytes([plain[14], plain[15]]));
+            for cluster in [10u64, 11] {
+                for bit in 0..bits.min(28) {
+                    let mut bytes = plain.clone();
+                    let at = cluster * bits + bit;
+                    bytes[table_at + at as usize / 8] |= 1 << (at % 8);
+                    let free: u64 = found(&bytes).unwrap().iter().map(|(_, n)| n / 1024).sum();
+                    assert_eq!(free, 1, "{bits} bits, cluster {cluster}, bit {bit}");
+                }
+            }
+            let first = found(&plain).unwrap()[0];
+            let data = plain.len() as u64 - clusters * 1024;
+            assert_eq!(first, (data + 8 * 1024, 2048), "the two lie side by side, behind boot sector, tables and root");
+        }
+        let mut highest = image(32, 65525, &[10]);
+        highest[512 + 40 + 3] = 0xf0;
+        assert_eq!(found(&highest).unwrap().len(), 1, "of 32 bits the highest four say nothing");
+    }
+
+    #[test]
+    fn what_does_not_say_how_it_is_laid_out_is_refused() {
+        let plain = image(16, 4085, &[10]);
+        let with = |change: &dyn Fn(&mut Vec<u8>)| {
+            let mut bytes = plain.clone();
+            change(&mut bytes);
+            found(&bytes).is_ok()
+        };
+        assert!(with(&|_| {}));
+        assert!(!with(&|b| b[11..13].copy_from_slice(&256u16.to_le_bytes())), "sectors of no size");
+        assert!(!with(&|b| b[13] = 0) && !with(&|b| b[14] = 0) && !with(&|b| b[16] = 0));
+        assert!(!with(&|b| b[22] -= 1), "a table with fewer entries than clusters");
+        assert!(!with(&|b| b[32..36].copy_from_slice(&20u32.to_le_bytes())), "it ends before its data");
+    }
+
     proptest! {
         #[test]
         fn the_free_clusters_of_every_width_are_found_and_garbage_is_refused(

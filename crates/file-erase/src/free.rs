@@ -269,7 +269,61 @@ mod tests {
         }
         assert_eq!(counted.finding(&ext, 1), FreeFinding::NotProvable, "how much is free is not where");
         assert_eq!(good.finding(&ext, 2), FreeFinding::NotFinished);
+        assert_eq!(good.finding(&ext, 0), FreeFinding::NotFinished);
+        let with = |change: &dyn Fn(&mut FreeEvidence)| {
+            let mut changed = good.clone();
+            change(&mut changed);
+            changed.finding(&ext, 1)
+        };
+        assert_eq!(with(&|f| f.fault = Some("the disk is gone".into())), FreeFinding::NotFinished);
+        assert_eq!(with(&|f| f.fill.read_back.wrong = 1), FreeFinding::Less);
+        assert_eq!(with(&|f| f.fill.read_back.unreadable = 1), FreeFinding::Less);
+        assert_eq!(with(&|f| f.fill.read_back.right -= 1), FreeFinding::Less);
+        assert_eq!(with(&|f| f.fill.read_back.right += 1), FreeFinding::Proved);
+        // What may be left: the reserve, what others needed, and a hundredth or 8 MiB.
+        assert_eq!(with(&|f| f.reserve = 90 * MIB - 1), FreeFinding::Less);
+        assert_eq!(with(&|f| (f.reserve, f.fill.gave_way) = (50 * MIB, 40 * MIB)), FreeFinding::Proved);
+        assert_eq!(with(&|f| (f.reserve, f.fill.gave_way) = (50 * MIB, 40 * MIB - 1)), FreeFinding::Less);
+        let of_small = |reserve: u64| {
+            let mut small = evidence(FreeProof::Read {
+                by: "its own map".into(),
+                placed: true,
+                free: 100 * MIB,
+                pattern: 91 * MIB,
+                unreached: 9 * MIB,
+                unreadable: 0,
+            });
+            (small.free_before, small.reserve) = (100 * MIB, reserve);
+            (small.fill.laid, small.fill.read_back.right) = (91 * MIB, 91 * MIB);
+            small.finding(&ext, 1)
+        };
+        assert_eq!((of_small(MIB), of_small(MIB - 1)), (FreeFinding::Proved, FreeFinding::Less));
+        assert_eq!((nearly_all(9, 10), nearly_all(89, 100), nearly_all(0, 0)), (true, false, false));
+        let memory = ground("ext4", &[], vec![super::super::ground::StackLayer::Image { device: "/dev/loop0".into(), on: None }]);
+        assert_eq!(good.finding(&memory, 1), FreeFinding::NotProvable, "nobody knows what the image lies on");
         assert_eq!(good.finding(&ground("tmpfs", &[], vec![]), 1), FreeFinding::NotProvable);
         assert_eq!(share(999_999, 1_000_000), "99.9 % of it");
+        let mut other = evidence(FreeProof::Read {
+            by: "its own map".into(),
+            placed: false,
+            free: 1000 * MIB,
+            pattern: 700 * MIB,
+            unreached: 200 * MIB,
+            unreadable: 40 * MIB,
+        });
+        other.fill.gave_way = 3 * MIB;
+        let said = other.sentences();
+        assert_eq!(said.len(), 5, "{said:?}");
+        assert!(
+            said[2].contains("is not told") && said[3].starts_with("62.9 MB hold something else, 41.9 MB can't be read"),
+            "{said:?}"
+        );
+        assert!(said[4].starts_with("3.15 MB were given back"), "{said:?}");
+        assert_eq!(good.sentences().len(), 2, "nothing else is to be said");
+        let unread = evidence(FreeProof::NotRead { why: WhyNotRead::NoRights }).sentences();
+        assert!(
+            unread[1].ends_with(&format!(": {}.", WhyNotRead::NoRights.sentence()))
+                && !WhyNotRead::NoRights.sentence().is_empty()
+        );
     }
 }

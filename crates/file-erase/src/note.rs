@@ -176,3 +176,37 @@ impl NotedProgress {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_file_is_taken_up_again_only_where_nothing_tells_it_from_another() {
+        let known = KnownBy { system: Some("a1".into()), born: Some((7, 3)), generation: Some(5), bytes: Some(4096) };
+        let is = |change: &dyn Fn(&mut KnownBy), renamed| {
+            let mut now = known.clone();
+            change(&mut now);
+            (known.is_of(&now, renamed), now.is_of(&known, renamed))
+        };
+        assert_eq!((is(&|_| {}, false), is(&|_| {}, true)), ((true, true), (true, true)));
+        for (what, change) in [
+            ("another file system", &(|k: &mut KnownBy| k.system = Some("b2".into())) as &dyn Fn(&mut KnownBy)),
+            ("made at another time", &|k| k.born = Some((7, 4))),
+            ("its number was given out anew", &|k| k.generation = Some(6)),
+        ] {
+            assert_eq!((is(change, false), is(change, true)), ((false, false), (false, false)), "{what}");
+        }
+        // Where either does not tell its file system nothing is known; what tells only that is known by its name alone.
+        assert_eq!(is(&|k| k.system = None, false), (false, false));
+        assert_eq!((is(&|k| k.born = None, true), is(&|k| k.generation = None, true)), ((true, true), (true, true)));
+        let neither = |k: &mut KnownBy| (k.born, k.generation) = (None, None);
+        assert_eq!((is(&neither, false), is(&neither, true)), ((true, true), (false, false)));
+        // It is made whole blocks long, and cut to nothing in the end; shorter than it was, but not empty, is another of its name.
+        let long = |bytes| move |k: &mut KnownBy| k.bytes = Some(bytes);
+        assert!(known.is_of(&KnownBy { bytes: Some(8192), ..known.clone() }, false));
+        assert_eq!(is(&long(0), false).0, true);
+        assert_eq!((is(&long(4095), false).0, is(&long(4095), true).0, is(&long(4096), false).0), (false, true, true));
+        assert_eq!(is(&|k| k.bytes = None, false), (true, true));
+    }
+}

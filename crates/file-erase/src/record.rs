@@ -485,6 +485,49 @@ mod tests {
     }
 
     #[test]
+    fn a_plan_is_kept_where_everything_was_proved_and_removed_and_nothing_less() {
+        let good = {
+            let mut record = record();
+            let FileWork::Files { files, .. } = &mut record.work else { panic!() };
+            files.retain(|f| f.kind == NodeKind::Folder || f.look != OldPlaces::NotRead { why: WhyNotRead::NoRights });
+            files.retain(|f| f.left_alone.is_none());
+            FileEraseRecord::new(record.asked, record.grounds, record.work, record.strips).unwrap()
+        };
+        assert!(good.kept_its_plan() && !good.is_cut_short() && good.digest().len() == 64 && good.grounds().len() == 1);
+        let with = |change: &dyn Fn(&mut FileEvidence)| {
+            let mut record = good.clone();
+            let FileWork::Files { files, .. } = &mut record.work else { panic!() };
+            change(&mut files[0]);
+            FileEraseRecord::new(record.asked, record.grounds, record.work, record.strips).unwrap()
+        };
+        let cut = with(&|f| f.fault = Some(format!("{}: by its person", super::super::STOPPED)));
+        assert!(!cut.kept_its_plan() && cut.is_cut_short());
+        let failed = with(&|f| f.fault = Some("an error".into()));
+        assert!(!failed.kept_its_plan() && !failed.is_cut_short(), "what has failed is not gone on with");
+        assert!(!with(&|f| f.removal = NameRemoval::Left).kept_its_plan());
+        let attributes = with(&|f| f.attributes_left = 2);
+        assert!(
+            !attributes.kept_its_plan() && attributes.results().iter().any(|s| s == "Attributes of 1 file could not be removed.")
+        );
+        assert!(with(&|f| f.not_removed = Some("busy".into())).results().iter().any(|s| s == "1 name could not be removed."));
+        assert!(good.results().iter().all(|s| !s.contains("could not be removed")), "{:?}", good.results());
+        assert!(good.what().starts_with("1 file of 4.10 kB, 1 folder, under 1 path"), "{}", good.what());
+    }
+
+    #[test]
+    fn a_place_that_its_file_system_does_not_have_is_refused() {
+        let record = record();
+        let with = |strips: Vec<Vec<StripRun>>| {
+            let changed = FileEraseRecord { strips, ..record.clone() };
+            FileEraseRecord::from_json(&changed.to_json()).is_ok()
+        };
+        let run = |first, count| StripRun { first, count, shown: super::super::ShownPart::Laid };
+        let bins = super::super::BINS;
+        assert!(with(vec![vec![run(bins - 1, 1)]]) && !with(vec![vec![run(bins - 1, 2)]]) && !with(vec![vec![run(1, u32::MAX)]]));
+        assert!(with(vec![]) && !with(vec![vec![], vec![]]), "of more grounds than there are");
+    }
+
+    #[test]
     fn a_digested_name_is_found_by_who_knows_the_path_and_the_salt() {
         assert_eq!(Name::of(b"/srv/\x07a", None).shown(), shown_path(Path::new("/srv/\x07a")));
         let digest = Name::of(b"/srv/a", Some(b"salt"));
