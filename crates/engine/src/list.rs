@@ -158,6 +158,22 @@ mod tests {
     }
 
     #[test]
+    fn what_is_left_is_given_in_its_order_or_dropped() {
+        let two = [Sectors::new(16, 16), Sectors::new(0, 16)];
+        let mut list = WorkList::default();
+        assert!(list.is_empty() && list.len() == 0);
+        list.set(two);
+        assert_eq!((list.is_empty(), list.len(), list.take()), (false, 2, two.to_vec()));
+        assert!(list.is_empty() && list.take().is_empty(), "taken out");
+        list.set_chunk(16);
+        list.set(two);
+        assert_eq!(given(&mut list).at, two[0]);
+        list.clear();
+        list.came_back();
+        assert_eq!((list.next(true), list.len()), (NextAttempt::Nothing, 0));
+    }
+
+    #[test]
     fn what_fails_is_halved_tried_by_itself_and_tried_again_as_often_as_is_planned() {
         let mut list = WorkList::default();
         list.set_chunk(16);

@@ -168,3 +168,95 @@ impl SiblingBaselines {
         met.iter().map(of).collect()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Sequential;
+    use jurex_device::media::MediaClass;
+    use jurex_device::testing::Memory;
+
+    /// A namespace of 2,000 sectors; one in each pair of them holds something, or all are blank.
+    fn namespace(used: bool) -> Memory {
+        let mut medium = Memory::new(MediaClass::SolidState, 2000);
+        medium.bytes.fill(0);
+        if used {
+            medium
+                .bytes
+                .chunks_mut(512)
+                .enumerate()
+                .for_each(|(n, sector)| sector[..8].copy_from_slice(&(n as u64 + 1).to_le_bytes()));
+        }
+        medium
+    }
+
+    /// What is met in namespace 2, these marks being laid first.
+    fn met(medium: &mut Memory, marks: Vec<Vec<Sectors>>) -> Vec<SiblingMet> {
+        let mut own = Memory::new(MediaClass::SolidState, 64);
+        let mut backend = Sequential::in_chunks(&mut own, 4096);
+        let mut both = WithSiblings::new(&mut backend, vec![Sibling { what: "Namespace 2".into(), medium }]);
+        assert_eq!((both.settings().len(), both.wait(Duration::ZERO).is_some()), (1, false));
+        both.start(7, Task::Beside(Salt::new([1; 16]), marks));
+        let Some(Done { tag: 7, how: Completed::Beside(met) }) = both.wait(Duration::ZERO) else {
+            panic!("it was not looked at")
+        };
+        both.start(8, Task::Digest(Sectors::new(0, 1), Salt::new([1; 16])));
+        assert!(
+            matches!(both.wait(Duration::ZERO), Some(Done { tag: 8, how: Completed::Digested(_) })),
+            "the drive's own goes on"
+        );
+        met
+    }
+
+    #[test]
+    fn what_lay_in_a_used_namespace_is_known_again_and_kept_for_later() {
+        let mut medium = namespace(true);
+        let mut before = SiblingBaselines::default();
+        assert!(!before.note(&met(&mut medium, vec![])) && before.marks.is_empty(), "enough lies there");
+        let kept = SiblingBaselines::of_kept(&before.to_kept());
+        for known in [&before, &kept] {
+            let again = &known.compare(&met(&mut medium, vec![]))[0];
+            let told = (again.what.as_str(), again.sectors, again.read, again.compared, again.parts);
+            assert_eq!(told, ("Namespace 2", 2000, 1000, 1000, 1000));
+            assert_eq!((again.as_before, again.not_blank, again.unreadable), (1000, 1000, 0));
+        }
+        medium.bytes.fill(0xff);
+        medium.unreadable = vec![0];
+        let erased = &kept.compare(&met(&mut medium, vec![]))[0];
+        assert_eq!((erased.as_before, erased.not_blank, erased.read, erased.unreadable), (0, 0, 999, 1));
+        medium.bytes[..].chunks_mut(512).for_each(|sector| sector[3] = 7);
+        let noise = &kept.compare(&met(&mut medium, vec![]))[0];
+        assert_eq!((noise.as_before, noise.not_blank), (0, 999), "something lies there, and not what lay there");
+    }
+
+    #[test]
+    fn a_blank_namespace_gets_marks_once_and_these_are_compared() {
+        let mut medium = namespace(false);
+        let mut before = SiblingBaselines::default();
+        assert!(before.note(&met(&mut medium, vec![])), "nothing lies there that could be told apart");
+        let marks = before.marks.clone();
+        assert_eq!(marks[0].len(), 1000);
+        assert!(!before.note(&met(&mut medium, marks)) && before.marks.is_empty(), "now there is enough");
+        assert_eq!(medium.bytes.chunks(512).filter(|s| s.iter().any(|b| *b != 0)).count(), 1000);
+        let again = &before.compare(&met(&mut medium, vec![]))[0];
+        assert_eq!((again.as_before, again.compared, again.parts), (1000, 1000, 1000));
+        // One that takes no mark is not marked again and again.
+        let mut stays_blank = SiblingBaselines::default();
+        assert!(stays_blank.note(&met(&mut namespace(false), vec![])) && !stays_blank.note(&met(&mut namespace(false), vec![])));
+        assert_eq!(stays_blank.compare(&met(&mut namespace(false), vec![]))[0].parts, 0);
+    }
+
+    #[test]
+    fn another_namespace_or_one_of_another_size_has_nothing_to_be_compared_with() {
+        let mut before = SiblingBaselines::default();
+        before.note(&met(&mut namespace(true), vec![]));
+        let mut other = met(&mut namespace(true), vec![]);
+        other[0].what = "Namespace 3".into();
+        let mut larger = met(&mut namespace(true), vec![]);
+        larger[0].whole = Sectors::new(0, 2001);
+        for (what, met) in [("another", other), ("larger", larger)] {
+            let read = &before.compare(&met)[0];
+            assert_eq!((read.compared, read.parts, read.as_before), (0, 0, 0), "{what}");
+        }
+    }
+}
