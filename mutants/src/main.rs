@@ -307,8 +307,7 @@ fn main() {
         let path = format!("{root}/{file}");
         let text = std::fs::read_to_string(&path).unwrap_or_else(|e| panic!("{path}: {e}"));
         let parsed = syn::parse_file(&text).unwrap_or_else(|e| panic!("{path}: {e}"));
-        let mut sower =
-            Sower { skipped: &skipped, next: &mut next, depth: 0, path: vec![], edits: vec![], changes: vec![] };
+        let mut sower = Sower { skipped: &skipped, next: &mut next, depth: 0, path: vec![], edits: vec![], changes: vec![] };
         sower.visit_file(&parsed);
         let Sower { mut edits, changes, .. } = sower;
         edits.sort_by_key(|e| (e.at, e.begins, if e.begins { e.depth as i64 } else { -(e.depth as i64) }));
