@@ -135,3 +135,38 @@ fn the_rooms_of_no_crate_make_a_circle() {
     }
     assert!(seen > 300, "{seen} arrows were found: the test does not see them");
 }
+
+/// Letters and digits of a sentence or a function's name, a blank between the words.
+fn words(text: &str) -> String {
+    let text = text.replace(['\'', '’'], "").to_lowercase();
+    text.split(|c: char| !c.is_ascii_alphanumeric()).filter(|word| !word.is_empty()).collect::<Vec<_>>().join(" ")
+}
+
+/// The names of all functions in a file, or in the files of a folder.
+fn functions(path: &Path) -> Vec<String> {
+    let files = if path.is_dir() { common::rust_files(path) } else { vec![path.to_path_buf()] };
+    let text: String = files.iter().map(|file| std::fs::read_to_string(file).unwrap()).collect();
+    let named = text.lines().filter_map(|line| line.trim().strip_prefix("fn ").or(line.strip_prefix("def ")));
+    named.filter_map(|rest| rest.split_once('(')).map(|(name, _)| words(name)).collect()
+}
+
+#[test]
+fn every_test_that_stands_for_a_claim_is_there() {
+    let root = folder("app").join("../../..");
+    let page = std::fs::read_to_string(root.join("docs/trust.md")).unwrap();
+    let rows = page.lines().filter(|l| l.starts_with('|') && !l.contains("---") && !l.starts_with("| input"));
+    let mut seen = 0;
+    for row in rows {
+        let cells: Vec<&str> = row.trim_matches('|').split('|').map(str::trim).collect();
+        assert!(cells.len() == 4 && cells.iter().all(|cell| !cell.is_empty()), "a cell is empty: {row}");
+        for named in cells[3].split(';').filter(|named| named.contains('`')) {
+            let (path, rest) = named.trim().trim_start_matches('`').split_once('`').unwrap();
+            let path = [root.join("crates").join(path), root.join(path)].into_iter().find(|p| p.exists());
+            let path = path.unwrap_or_else(|| panic!("there is no {named}"));
+            let wanted = words(rest.trim_start_matches(':'));
+            assert!(wanted.is_empty() || functions(&path).iter().any(|f| f.contains(&wanted)), "there is no such test: {named}");
+            seen += 1;
+        }
+    }
+    assert!(seen > 40, "{seen} tests were found");
+}
