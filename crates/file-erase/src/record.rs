@@ -148,7 +148,7 @@ struct FileEraseHead {
 
 /// What whoever reads such a record that nobody has signed must simply believe; its sums and what is said of each file follow from these.
 pub const BELIEVED: [(&str, &str); 4] = [
-    ("asked", "who did it, when, by which program, and by which passes: as many of them as were laid"),
+    ("asked", "who did it, when, by which program, and which bytes its passes wrote: only their number is compared"),
     ("grounds", "what it lay on: file systems, their options, every layer beneath"),
     ("files", "of each file: its name, where it lay, what was laid, read back and found in its old places"),
     ("free, strips, roots, salt, keep_names, journals_emptied", "where it lay, and how names stand here"),

@@ -158,24 +158,29 @@ impl Words {
 
     /// The sentence. A code that nobody knows, as a record of a later version may have it, is said as it is.
     pub fn say(&self, said: &Said) -> String {
-        let Some(template) = self.say.get(&said.code) else { return format!("({})", said.code) };
+        self.sentence(&said.code, &said.params)
+    }
+
+    /// The same of its parts.
+    pub(crate) fn sentence(&self, code: &str, params: &BTreeMap<String, Param>) -> String {
+        let Some(template) = self.say.get(code) else { return format!("({code})") };
         let mut text = String::with_capacity(template.len());
         let mut rest = template.as_str();
         while let Some((before, after)) = rest.split_once('{') {
             let (slot, behind) = after.split_once('}').unwrap_or((after, ""));
             text += before;
-            text += &self.slot(said, slot);
+            text += &self.slot(params, slot);
             rest = behind;
         }
         text + rest
     }
 
     /// What stands in one slot; nothing where nothing was given for it.
-    fn slot(&self, said: &Said, slot: &str) -> String {
+    fn slot(&self, params: &BTreeMap<String, Param>, slot: &str) -> String {
         let (name, noun) = slot.split_once('|').map_or((slot, None), |(name, noun)| (name, Some(noun)));
         let (name, big) = name.strip_suffix('^').map_or((name, false), |name| (name, true));
         let (name, in_groups) = name.strip_suffix('#').map_or((name, true), |name| (name, false));
-        let plain = match said.params.get(name) {
+        let plain = match params.get(name) {
             None => return String::new(),
             Some(Param::Number(n)) => {
                 let counted = noun.and_then(|noun| self.nouns.get(noun)).map(|[one, many]| if *n == 1 { one } else { many });

@@ -85,7 +85,7 @@ impl Reason {
 
     fn sentence_in(&self, words: &Words) -> String {
         match self {
-            Reason::Coded(reason) => words.say(&Said { code: reason.code.clone(), params: reason.params.clone() }),
+            Reason::Coded(reason) => words.sentence(&reason.code, &reason.params),
             Reason::Worded(reason) => reason.sentence.clone(),
         }
     }
