@@ -161,7 +161,7 @@ mod tests {
     fn what_is_left_is_given_in_its_order_or_dropped() {
         let two = [Sectors::new(16, 16), Sectors::new(0, 16)];
         let mut list = WorkList::default();
-        assert!(list.is_empty() && list.len() == 0);
+        assert_eq!((list.is_empty(), list.len()), (true, 0));
         list.set(two);
         assert_eq!((list.is_empty(), list.len(), list.take()), (false, 2, two.to_vec()));
         assert!(list.is_empty() && list.take().is_empty(), "taken out");

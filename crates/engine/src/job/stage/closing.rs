@@ -6,7 +6,6 @@ use crate::job::context::Context;
 use crate::job::{Completed, Now, Task};
 use jurex_device::media::Drive;
 use jurex_device::medium::MediumError;
-use jurex_pattern::units::Sectors;
 use jurex_sanitize::evidence::Ended;
 
 /// What comes after the last stage.
@@ -23,10 +22,6 @@ impl ClosingStage {
 impl StageMachine for ClosingStage {
     fn turn(&mut self, _: &mut Context, _: Now) -> StageTurn {
         StageTurn::Alone(Issued::Identify, Task::Identify)
-    }
-
-    fn task(&self, _: &Context, at: Sectors) -> Task {
-        Task::Probe(at)
     }
 
     fn done(&mut self, job: &mut Context, issued: Issued, how: Completed, _: Now) -> Taken {

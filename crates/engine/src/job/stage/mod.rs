@@ -95,8 +95,10 @@ pub(super) trait StageMachine: std::fmt::Debug + Send {
     /// What is to be done next.
     fn turn(&mut self, job: &mut Context, now: Now) -> StageTurn;
 
-    /// How a stretch of the work list is worked on.
-    fn task(&self, job: &Context, at: Sectors) -> Task;
+    /// How a stretch of the work list is worked on. What works through none never gives one out; a place would only be tried.
+    fn task(&self, _job: &Context, at: Sectors) -> Task {
+        Task::Probe(at)
+    }
 
     /// Nothing is left in the work list, and nothing is in flight.
     fn worked_through(&mut self, _job: &mut Context, _now: Now) -> Then {

@@ -10,7 +10,7 @@ use crate::run::KeepError;
 use crate::saved::CheckpointSaved;
 use jurex_device::media::{Drive, HiddenAreas};
 use jurex_device::medium::MediumError;
-use jurex_pattern::units::{Sectors, counted};
+use jurex_pattern::units::counted;
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::plan::UnhideOrder;
 
@@ -67,10 +67,6 @@ impl StageMachine for UnhideStage {
             Ok(turn) => turn,
             Err((end, _)) => StageTurn::Settled(self.talked(end)),
         }
-    }
-
-    fn task(&self, _: &Context, at: Sectors) -> Task {
-        Task::Probe(at)
     }
 
     fn done(&mut self, job: &mut Context, issued: Issued, how: Completed, now: Now) -> Taken {
