@@ -221,29 +221,36 @@ mod tests {
     use super::super::ground::tests::ground;
     use super::*;
 
-    #[test]
-    fn free_space_is_proved_only_where_all_but_the_reserve_was_seen_to_hold_the_last_pass() {
-        const MIB: u64 = 1 << 20;
-        let ext = ground("ext4", &[], vec![]);
-        let read_back = FileReadBack { right: 900 * MIB, ..FileReadBack::default() };
-        let fill = Fill { laid: 900 * MIB, files: 1, passes: 1, past_caches: true, read_back, ..Fill::default() };
-        let read = |pattern: u64, unreached: u64| FreeProof::Read {
+    const MIB: u64 = 1 << 20;
+
+    fn read(pattern: u64, unreached: u64) -> FreeProof {
+        FreeProof::Read {
             by: "its own map".into(),
             placed: true,
             free: 1000 * MIB,
             pattern: pattern * MIB,
             unreached: unreached * MIB,
             unreadable: 0,
-        };
-        let evidence = |proof| FreeEvidence {
+        }
+    }
+
+    /// Of 1,000 MiB all were filled but for a reserve of 90.
+    fn evidence(proof: FreeProof) -> FreeEvidence {
+        let read_back = FileReadBack { right: 900 * MIB, ..FileReadBack::default() };
+        FreeEvidence {
             free_before: 1000 * MIB,
             reserve: 90 * MIB,
-            fill: fill.clone(),
+            fill: Fill { laid: 900 * MIB, files: 1, passes: 1, past_caches: true, read_back, ..Fill::default() },
             proof,
             free_after: 1000 * MIB,
             left_behind: vec![],
             fault: None,
-        };
+        }
+    }
+
+    #[test]
+    fn free_space_is_proved_only_where_all_but_the_reserve_was_seen_to_hold_the_last_pass() {
+        let ext = ground("ext4", &[], vec![]);
         let good = evidence(read(900, 100));
         assert_eq!(good.finding(&ext, 1), FreeFinding::Proved);
         assert!(good.sentences()[1].contains("90.0 % of it"), "{:?}", good.sentences());
@@ -269,6 +276,13 @@ mod tests {
         }
         assert_eq!(counted.finding(&ext, 1), FreeFinding::NotProvable, "how much is free is not where");
         assert_eq!(good.finding(&ext, 2), FreeFinding::NotFinished);
+        assert_eq!(good.finding(&ground("tmpfs", &[], vec![]), 1), FreeFinding::NotProvable);
+        assert_eq!(share(999_999, 1_000_000), "99.9 % of it");
+    }
+
+    #[test]
+    fn what_was_laid_and_read_back_and_what_may_be_left_are_taken_to_their_borders() {
+        let (ext, good) = (ground("ext4", &[], vec![]), evidence(read(900, 100)));
         assert_eq!(good.finding(&ext, 0), FreeFinding::NotFinished);
         let with = |change: &dyn Fn(&mut FreeEvidence)| {
             let mut changed = good.clone();
@@ -301,8 +315,11 @@ mod tests {
         assert_eq!((nearly_all(9, 10), nearly_all(89, 100), nearly_all(0, 0)), (true, false, false));
         let memory = ground("ext4", &[], vec![super::super::ground::StackLayer::Image { device: "/dev/loop0".into(), on: None }]);
         assert_eq!(good.finding(&memory, 1), FreeFinding::NotProvable, "nobody knows what the image lies on");
-        assert_eq!(good.finding(&ground("tmpfs", &[], vec![]), 1), FreeFinding::NotProvable);
-        assert_eq!(share(999_999, 1_000_000), "99.9 % of it");
+    }
+
+    #[test]
+    fn what_was_not_reached_is_said_with_its_size() {
+        let good = evidence(read(900, 100));
         let mut other = evidence(FreeProof::Read {
             by: "its own map".into(),
             placed: false,
