@@ -26,3 +26,17 @@ impl Approval {
         )
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_list_in_a_persons_place_is_named_by_its_line_its_digest_and_who_approved_it() {
+        let approval = Approval { sha256: "0123456789abcdef0123".into(), line: 4, approved_by: "Tomasz Averill".into() };
+        assert_eq!(
+            approval.sentence(),
+            "Nobody typed its label: line 4 of a list (SHA-256 0123456789abcdef…), approved by Tomasz Averill, names its serial."
+        );
+    }
+}

@@ -944,6 +944,23 @@ mod tests {
     }
 
     #[test]
+    fn lifting_a_hidden_area_makes_a_drive_larger_and_changes_nothing_else() {
+        let lifted = |change: &dyn Fn(&mut Geometry)| {
+            let mut evidence = evidence();
+            let after = evidence.geometry();
+            let mut before = after;
+            change(&mut before);
+            let lift = UnhideEvidence { before, after, hidden: HiddenAreas::None, commands: vec![] };
+            evidence.stages.insert(0, stage(StageResult::Lifted(lift)));
+            evidence.planned.insert(0, StageKind::Lift);
+            evidence.check_soundness().is_ok()
+        };
+        assert!(lifted(&|_| {}) && lifted(&|before| before.sectors -= 1));
+        assert!(!lifted(&|before| before.sectors += 1) && !lifted(&|before| before.physical = 4096));
+        assert!(!lifted(&|before| before.logical = 4096));
+    }
+
+    #[test]
     fn an_erasure_of_its_own_is_of_a_session_and_ends_only_if_it_was_sent() {
         let begun = NativeEvidence::begun(Technique::SanitizeBlock);
         let sent = |sent, completed| NativeEvidence { sent, completed, ..begun.clone() };

@@ -175,6 +175,16 @@ mod tests {
     }
 
     #[test]
+    fn a_size_is_proved_by_every_tag_in_its_place_and_by_nothing_less() {
+        assert!(met(100, 0, 0, 0).is_as_told() && !met(0, 0, 0, 0).is_as_told(), "nothing was tagged");
+        assert!(!met(99, 0, 0, 0).is_as_told() && !met(99, 0, 0, 1).is_as_told() && !met(99, 1, 0, 0).is_as_told());
+        let none = SizeEvidence { tagged: 0, ..met(0, 0, 0, 0) };
+        assert!(!none.is_as_told() && none.finding() == SizeFinding::NotProved);
+        assert_eq!(met(100, 0, 0, 0).sentence(), met(100, 0, 0, 0).said().english());
+        assert!(met(100, 0, 0, 0).sentence().contains("100"), "{}", met(100, 0, 0, 0).sentence());
+    }
+
+    #[test]
     fn the_finding_follows_from_what_was_met_and_not_from_what_is_said() {
         let told = |begins_again_at, ends_before, of: SizeEvidence| SizeEvidence { begins_again_at, ends_before, ..of }.finding();
         assert_eq!(told(None, None, met(100, 0, 0, 0)), SizeFinding::AsTold);

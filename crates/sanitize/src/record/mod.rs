@@ -884,7 +884,60 @@ mod tests {
     }
 
     #[test]
+    fn a_plan_is_kept_only_where_it_finished_was_proved_and_met_no_fault() {
+        let with = |change: &dyn Fn(&mut serde_json::Value)| {
+            let mut json: serde_json::Value = serde_json::from_str(&record().to_json()).unwrap();
+            change(&mut json);
+            // What is asked here is not whether it follows.
+            serde_json::from_value::<Record>(json).unwrap().kept_its_plan()
+        };
+        fn stage(json: &mut serde_json::Value, n: usize) -> &mut serde_json::Value {
+            &mut json["evidence"]["stages"][n]["what"]
+        }
+        let one = || serde_json::json!([{"first": "7", "count": "1"}]);
+        assert!(with(&|_| {}));
+        assert!(!with(&|r| r["evidence"]["ended"] = serde_json::json!({"how": "stopped"})));
+        assert!(!with(&|r| r["method"]["verification"] = "none".into()));
+        assert!(!with(&|r| r["method"]["expected"] = "purge".into()), "less than was promised");
+        assert!(!with(&|r| stage(r, 0)["passes"][0]["unwritable"] = one()));
+        assert!(!with(&|r| stage(r, 1)["unreadable"] = one()) && !with(&|r| stage(r, 1)["wrong"] = one()));
+    }
+
+    #[test]
+    fn the_times_of_a_record_are_those_of_its_sessions_but_for_what_clocks_are_corrected_by() {
+        let with = |started: &str, ended: &str| {
+            let mut json: serde_json::Value = serde_json::from_str(&record().to_json()).unwrap();
+            json["evidence"]["sessions"][0]["opened"] = "1970-01-01T00:01:00Z".into();
+            json["evidence"]["sessions"][0]["closed"] = "1970-01-01T00:02:00Z".into();
+            (json["started"], json["ended"]) =
+                (format!("1970-01-01T00:{started}Z").into(), format!("1970-01-01T00:{ended}Z").into());
+            serde_json::from_value::<Record>(json).unwrap().check_times().is_ok()
+        };
+        assert!(with("01:00", "02:00") && with("01:02", "01:58") && with("00:00", "09:00"));
+        assert!(!with("01:03", "02:00"), "it began after its drive was opened");
+        assert!(!with("01:00", "01:57"), "it ended before its drive was let go");
+        assert!(!with("02:00", "01:59"), "it ended before it began");
+    }
+
+    #[test]
+    fn a_record_names_its_rules_and_digests_its_evidence() {
+        let (one, other) = (record(), crate::testing::stopped_record());
+        assert_eq!((one.rule_set(), one.evidence_digest().len()), (Edition::default().title(), 64));
+        assert_ne!(one.evidence_digest(), other.evidence_digest());
+        assert_eq!(
+            one.evidence_digest(),
+            record().with_papers(Papers { lot: "BW-0417".into(), ..Papers::default() }).evidence_digest()
+        );
+        assert!(one.leftovers().is_none() && one.reading() == Edition::default().rules().reading);
+    }
+
+    #[test]
     fn job_names_are_safe_as_file_names() {
+        assert_eq!(JobId::new("261123", [0x12, 0x34, 0x56, 0x78]).as_str(), "261123-RKN839");
+        assert!(JobId::try_from("A".repeat(32)).is_ok() && JobId::try_from("A".repeat(33)).is_err());
+        assert_eq!(JobId::new("261123", [1; 4]).to_string(), JobId::new("261123", [1; 4]).as_str());
+        let backups = [Backup::Yes, Backup::No, Backup::NotNeeded, Backup::Unknown].map(|b| b.to_string());
+        assert_eq!(backups, ["yes", "no", "not needed", "unknown"]);
         assert_eq!("261123-abc".parse::<JobId>().unwrap().as_str(), "261123-ABC");
         assert!(["../x", "a/b", "", "a b", "\u{1b}"].iter().all(|t| t.parse::<JobId>().is_err()));
         assert_eq!(JobId::new("261123", [0; 4]).as_str(), "261123-000000");

@@ -84,3 +84,37 @@ fn drive(old: &Value) -> Option<Value> {
     drive.insert("protocol".into(), speaks);
     Some(Value::Object(drive))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_a_drive_spoke_follows_from_its_bus_and_from_whether_it_could_be_asked() {
+        let speaks = |bus: &str, hidden: &str| {
+            let old = json!({"identity": {"serial": "FM0500T3XW8D"}, "bus": bus, "hidden": {"state": hidden}});
+            let drive = drive(&old).unwrap();
+            assert_eq!(drive["unit"]["serial"], "FM0500T3XW8D");
+            drive["protocol"]["speaks"].as_str().unwrap().to_string()
+        };
+        assert_eq!((speaks("usb", "none"), speaks("usb", "not-asked")), ("ata".into(), "scsi".into()));
+        let all = ["sata", "sas", "nvme", "mmc", "virtio"].map(|bus| speaks(bus, "not-asked"));
+        assert_eq!(all, ["ata", "scsi", "nvme", "mmc", "block"]);
+    }
+
+    #[test]
+    fn a_check_is_the_last_passs_reading_back_once_all_were_laid() {
+        let checks = |passes: usize, planned: u64| {
+            let pass = json!({"started": "a", "ended": "b", "read_back": {"read": []}});
+            let old = json!({
+                "passes": vec![pass; passes], "planned_passes": planned, "range": {}, "ended": {"how": "finished"},
+                "drive": {"identity": {}, "bus": "sata", "hidden": {"state": "none"}},
+            });
+            let evidence = evidence(old.as_object().unwrap(), &json!("a"), &json!("b"), &[false, true], true).unwrap();
+            let stages = evidence["stages"].as_array().unwrap();
+            stages.iter().map(|s| s["what"]["stage"].as_str().unwrap().to_string()).collect::<Vec<_>>()
+        };
+        assert_eq!(checks(2, 2), ["overwritten", "checked"]);
+        assert_eq!((checks(1, 2), checks(0, 0)), (vec!["overwritten".into()], vec![]));
+    }
+}

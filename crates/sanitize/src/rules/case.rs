@@ -229,7 +229,7 @@ fn tells_too_little(check: &CheckEvidence, reading: u32) -> Vec<Lack> {
     // After a block erasure a sector may give an error until it is written. Where most of them do, nothing was seen.
     let (read, unreadable) = (check.read_back.read.count(), check.read_back.unreadable.count());
     // (Later readings let none of them pass: each is said for itself.)
-    if reading < 4 && unreadable > 0 && read / 9 < unreadable {
+    if reading < 4 && read / 9 < unreadable {
         let said = Said::new("lack.many-unread").number("unreadable", unreadable).number("all", read + unreadable);
         found.push(Lack::of(LackKind::ReadInPart, said));
     }
@@ -531,11 +531,44 @@ mod tests {
     }
 
     #[test]
+    fn a_sample_proves_only_what_was_laid_in_its_own_hold() {
+        let mut evidence = faultless(MediaClass::Magnetic, &[Pattern::zeros()]);
+        evidence.sessions.push(evidence.sessions[0].clone());
+        let lacks = |laid: u32, read: u32, sampled: bool| {
+            let mut evidence = evidence.clone();
+            let StageResult::Overwritten(overwrite) = &mut evidence.stages[0].what else { panic!() };
+            overwrite.passes[0].session = laid;
+            let sampling = sampled.then(|| crate::sampling::Sampling::new([1; 16]));
+            let StageEvidence { what: StageResult::Checked(check), .. } =
+                check(crate::evidence::ReadBack { session: read, read: all(), sampling, ..Default::default() })
+            else {
+                panic!()
+            };
+            holds(&evidence, 0, Some(&check)).into_iter().filter_map(|lack| lack.detail).map(|said| said.code).collect::<Vec<_>>()
+        };
+        assert!(lacks(1, 1, true).is_empty() && lacks(1, 1, false).is_empty() && lacks(0, 1, false).is_empty());
+        assert_eq!(lacks(0, 1, true), ["lack.earlier-hold-sampled"]);
+        assert_eq!((lacks(0, 0, false), lacks(1, 0, true)), (vec!["lack.earlier-hold".into()], vec!["lack.earlier-hold".into()]));
+    }
+
+    #[test]
     fn a_pass_that_was_planned_and_never_begun_is_missing() {
         let mut evidence = faultless(MediaClass::Magnetic, &[Pattern::zeros()]);
         assert_eq!(writing_faults(&evidence), []);
         evidence.planned.push(StageKind::Overwrite);
         assert_eq!(writing_faults(&evidence)[0].kind, LackKind::PassMissing, "two overwritings were planned");
+        evidence.planned.pop();
+        let with = |change: &dyn Fn(&mut OverwriteEvidence)| {
+            let mut evidence = evidence.clone();
+            let StageResult::Overwritten(overwrite) = &mut evidence.stages[0].what else { panic!() };
+            change(overwrite);
+            writing_faults(&evidence).into_iter().map(|lack| lack.kind).collect::<Vec<_>>()
+        };
+        assert_eq!(with(&|o| o.planned_passes = 2), [LackKind::PassMissing], "one of two, and that one whole");
+        let half = || [Sectors::new(0, SECTORS / 2)].into_iter().collect();
+        assert_eq!(with(&|o| o.passes[0].laid = half()), [LackKind::PassMissing], "as many as planned, and not whole");
+        assert_eq!(with(&|o| o.passes[0].flushed = false), [LackKind::NotFlushed]);
+        evidence.planned.push(StageKind::Overwrite);
         evidence.ended = Ended::Stopped;
         assert_eq!(writing_faults(&evidence), [], "of what was cut short that is said already");
     }
@@ -546,9 +579,10 @@ mod tests {
             let read = [Sectors::new(0, read)].into_iter().collect();
             let stage = check(crate::evidence::ReadBack { read, ..Default::default() });
             let StageResult::Checked(check) = &stage.what else { panic!() };
-            said_to_be_read(check).code
+            said_to_be_read(check)
         };
-        assert_eq!((said(SECTORS), said(SECTORS - 1)), ("read.all.last-pass".into(), "read.sample.last-pass".into()));
+        assert_eq!(said(SECTORS), Said::new("read.all.last-pass"));
+        assert_eq!(said(SECTORS - 1), Said::new("read.sample.last-pass").number("read", SECTORS - 1).number("all", SECTORS));
     }
 
     #[test]
@@ -564,5 +598,17 @@ mod tests {
         assert_eq!((lacks(900, 100, 3), lacks(899, 101, 3), lacks(900, 0, 3)), (0, 1, 0));
         assert_eq!(lacks(0, 10, 4), 0, "each is said for itself");
         assert_eq!((lacks(900, 0, 4), lacks(900, 0, 5)), (0, 1), "twenty parts are too few by later rules");
+        let StageEvidence { what: StageResult::Checked(check), .. } =
+            check(crate::evidence::ReadBack { unreadable: all(), ..Default::default() })
+        else {
+            panic!()
+        };
+        let said: Vec<Said> = tells_too_little(&check, 3).into_iter().filter_map(|lack| lack.detail).collect();
+        let too_little = Said::new("lack.too-little-before").number("parts", 0).number("all", 20);
+        let many = Said::new("lack.many-unread").number("unreadable", SECTORS).number("all", SECTORS);
+        assert_eq!(said, [too_little.said("again", Said::new("too-little-before.again")), many]);
+        let drawn = CheckEvidence { drawn: Some(Drawn { compared: 1, blank_before: 0, parts: 1 }), ..check };
+        let said = tells_too_little(&drawn, 7)[0].detail.clone().unwrap();
+        assert_eq!(said, Said::new("lack.too-little-before").number("parts", 1).number("all", 1000), "nothing of trying again");
     }
 }
