@@ -75,6 +75,24 @@ mod tests {
         }
     }
 
+    #[test]
+    fn the_stride_is_a_64th_of_a_small_drive_32_mib_of_an_ordinary_and_a_4096th_of_a_large_one() {
+        let of = |physical, sectors| ProbeLayout::of(Geometry { logical: 512, physical, sectors });
+        assert_eq!((of(512, 6400).stride, of(4096, 6400).stride), (100, 96), "on whole physical sectors");
+        assert_eq!(of(512, 64 * 65_536).stride, 65_536);
+        assert_eq!((of(512, 4096 * 65_536).stride, of(512, 4096 * 65_537).stride), (65_536, 65_537));
+        assert_eq!((of(4096, 8).stride, of(4096, 8).apart().len()), (8, 0), "never less than a physical sector");
+        let layout = of(4096, 1010);
+        assert_eq!((layout.stride, layout.last(), layout.first()), (8, Sectors::new(1000, 10), Sectors::new(0, 8)));
+        let apart = layout.apart();
+        assert_eq!((apart.len(), apart[1], apart[124]), (125, Sectors::new(8, 8), Sectors::new(992, 8)));
+        assert_eq!(layout.work(), 2 * (1000 + 10) + 8);
+        assert_eq!(size_check(Geometry { logical: 512, physical: 4096, sectors: 1010 }), (2028 * 512, 125));
+        // The last one before the end may be a part of a physical sector.
+        let odd = ProbeLayout { told: 20, unit: 3, stride: 8 };
+        assert_eq!((odd.last(), odd.apart()), (Sectors::new(12, 8), vec![Sectors::new(0, 3), Sectors::new(8, 3)]));
+    }
+
     proptest! {
         /// The number theory behind it, without a drive: on whatever drive that begins again after so many sectors, the stride at the
         /// end comes to lie on a mark, on the start that is written after it, or on itself.

@@ -811,6 +811,82 @@ pub(crate) mod tests {
     }
 
     #[test]
+    fn what_is_read_back_goes_round_by_its_names_and_words() {
+        let mut seen = vec![];
+        let mut at = Verification::None;
+        for _ in 0..5 {
+            assert_eq!(at.name().parse::<Verification>().as_ref(), Ok(&at));
+            assert_eq!(Verification::try_from(at.name().to_string()).as_ref(), Ok(&at));
+            assert!(
+                !at.short().is_empty() && at.to_string().contains(if at == Verification::None { "none" } else { "pass" }),
+                "{at}"
+            );
+            seen.push(at.short());
+            at = at.next();
+        }
+        assert_eq!(at, Verification::None, "five of them");
+        seen.sort_unstable();
+        seen.dedup();
+        assert_eq!(seen.len(), 5);
+        assert!("half".parse::<Verification>().is_err());
+        let order = Order { verification: Verification::SAMPLED, edition: Edition::Rev1, ..zeros() };
+        let plan = plan(&test_drive(MediaClass::Magnetic, 64), &order).unwrap();
+        assert_eq!((plan.verification(), plan.edition()), (Verification::SAMPLED, Edition::Rev1));
+    }
+
+    #[test]
+    fn a_format_is_of_its_namespace_unless_the_controller_says_that_it_is_of_all() {
+        let nvme =
+            Drive { protocol: jurex_device::media::Protocol::Nvme { namespace: 2 }, ..test_drive(MediaClass::SolidState, 64) };
+        let scope = |technique, drive: &Drive, format_reaches_all| {
+            let answers = jurex_device::native::Capabilities { format_reaches_all, ..Default::default() };
+            NativeOrder::new(technique, drive, &answers).scope
+        };
+        assert_eq!(scope(Technique::Format, &nvme, false), Scope::Namespace { namespace: 2 });
+        assert_eq!(scope(Technique::Format, &nvme, true), Scope::WholeUnit);
+        assert_eq!(scope(Technique::SanitizeBlock, &nvme, false), Scope::WholeUnit);
+    }
+
+    #[test]
+    fn what_can_only_be_compared_with_itself_is_read_as_a_sample() {
+        let drive = test_drive(MediaClass::SolidState, 64);
+        let reading = |technique, how_much| {
+            let plan = own(technique, &drive, &|o| o.how_much = how_much).unwrap();
+            plan.own_check().map(|check| matches!(check.reading, PlannedReading::Full))
+        };
+        assert_eq!(reading(Technique::SanitizeBlock, Some(HowMuch::Full)), Some(true));
+        assert_eq!(reading(Technique::SanitizeBlock, Some(HowMuch::Sampled)), Some(false));
+        assert_eq!(reading(Technique::SanitizeCrypto, Some(HowMuch::Full)), Some(false));
+        assert_eq!(reading(Technique::SanitizeBlock, None), None);
+    }
+
+    #[test]
+    fn the_size_is_found_out_where_it_is_asked_for_or_matters_and_never_of_a_part() {
+        let measures = |class, size_check, range| {
+            let order = Order { size_check, range, ..zeros() };
+            order.measures(&test_drive(class, 64))
+        };
+        use MediaClass::{Magnetic, RemovableFlash};
+        assert!(measures(Magnetic, SizeCheck::Yes, None) && !measures(Magnetic, SizeCheck::WhereItMatters, None));
+        assert!(measures(RemovableFlash, SizeCheck::WhereItMatters, None) && !measures(RemovableFlash, SizeCheck::No, None));
+        assert!(measures(RemovableFlash, SizeCheck::WhereItMatters, Some(Sectors::new(0, 64))), "the whole, in numbers");
+        assert!(!measures(RemovableFlash, SizeCheck::WhereItMatters, Some(Sectors::new(0, 8))));
+        let measured = plan(&test_drive(Magnetic, 4096), &Order { size_check: SizeCheck::Yes, ..zeros() }).unwrap();
+        assert_eq!((measured.measure_at(), measured.overwriting_at()), (Some(0), Some(1)));
+    }
+
+    #[test]
+    fn the_pass_of_zeros_after_rounds_is_one_of_zeros() {
+        let named = NamedPasses::of("a5 | ~, 2 rounds, then a pass of zeros").unwrap();
+        let (a5, other, zeros) = (Pattern::bytes([0xa5]).unwrap(), Pattern::bytes([0x5a]).unwrap(), Pattern::zeros());
+        assert_eq!((named.count(), named.meant_complements()), (5, vec![false, true, false, true, false]));
+        assert!(named.can_have_laid(&[&a5, &other, &a5, &other, &zeros]) && named.can_have_laid(&[&a5, &other, &a5]));
+        assert!(!named.can_have_laid(&[&a5, &other, &a5, &other, &a5]), "not zeros");
+        assert!(!named.can_have_laid(&[&a5, &other, &a5, &other, &zeros, &zeros]), "more than there are");
+        assert!(NamedPasses::of("a5, no rounds").is_none() && NamedPasses::of("").is_none());
+    }
+
+    #[test]
     fn hidden_sectors_are_lifted_where_the_drive_says_that_it_has_some() {
         let hiding = |hidden| Drive { hidden, ..test_drive(MediaClass::Magnetic, 64) };
         let some = hiding(HiddenAreas::Hidden { sectors: 36 });
