@@ -284,7 +284,7 @@ mod tests {
     use jurex_device::media::MediaClass;
     use jurex_device::testing::Memory;
     use jurex_engine::testing::Steady;
-    use jurex_engine::{Done, RequestSetting, Sequential, Unattended};
+    use jurex_engine::{Done, Now, RequestSetting, Sequential, Unattended};
     use jurex_pattern::units::Lba;
     use jurex_sanitize::sampling::Sampling;
     use proptest::prelude::*;
@@ -389,6 +389,69 @@ mod tests {
             "it answers elsewhere, and is given up: {:?}",
             found.ended
         );
+    }
+
+    /// A clock that goes as far as was waited.
+    #[derive(Default)]
+    struct Waiting(std::cell::Cell<Duration>);
+
+    impl Clock for Waiting {
+        fn now(&self) -> Now {
+            Now { wall: jiff::Timestamp::UNIX_EPOCH, mono: self.0.get() }
+        }
+    }
+
+    /// A drive that takes every request and never answers one.
+    struct Mute<'c>(&'c Waiting);
+
+    impl Backend for Mute<'_> {
+        fn settings(&self) -> Vec<RequestSetting> {
+            Sequential::in_chunks(&mut Memory::new(MediaClass::Magnetic, 64), 4096).settings()
+        }
+        fn set(&mut self, _: RequestSetting) {}
+        fn start(&mut self, _: u64, _: Task) {}
+        fn wait(&mut self, patience: Duration) -> Option<Done> {
+            self.0.0.set(self.0.0.get() + patience);
+            None
+        }
+    }
+
+    #[test]
+    fn a_drive_that_never_answers_is_left_in_the_end_and_sooner_once_its_person_wants_to_stop() {
+        struct AtOnce;
+        impl JobControl for AtOnce {
+            fn poll(&mut self) -> Option<Control> {
+                Some(Control::Stop)
+            }
+            fn wait(&mut self) -> Option<Control> {
+                None
+            }
+        }
+        /// Stops once so much was waited.
+        struct After<'c>(&'c Waiting, Duration);
+        impl JobControl for After<'_> {
+            fn poll(&mut self) -> Option<Control> {
+                (self.0.0.get() >= self.1).then_some(Control::Stop)
+            }
+            fn wait(&mut self) -> Option<Control> {
+                None
+            }
+        }
+        let geometry = Memory::new(MediaClass::Magnetic, 64).drive.geometry;
+        let ends = |control: &dyn Fn(&Waiting) -> Box<dyn JobControl + '_>| {
+            let clock = Waiting::default();
+            let expected = expected(Holds::Pattern { pattern: Pattern::zeros() }, 64);
+            let mut control = control(&clock);
+            let found = read(&expected, &whole(64), geometry, &mut Mute(&clock), &clock, control.as_mut(), &mut |_| {});
+            (found.ended, clock.0.get())
+        };
+        let silent_for = |so_long| silent(NoAnswer(so_long));
+        let (ended, waited) = ends(&|_| Box::new(Unattended));
+        assert!(ended == silent_for(waited) && waited >= GIVEN_UP_AFTER && waited < GIVEN_UP_AFTER + LEFT_AFTER, "{ended:?}");
+        let (ended, waited) = ends(&|clock| Box::new(After(clock, Duration::from_secs(1))));
+        assert!(ended == silent_for(waited) && waited >= LEFT_AFTER && waited < 2 * LEFT_AFTER, "{ended:?} after {waited:?}");
+        let (ended, waited) = ends(&|_| Box::new(AtOnce));
+        assert_eq!((ended, waited), (Ended::Stopped, Duration::ZERO), "nothing was asked yet");
     }
 
     /// Four requests in flight at once.
