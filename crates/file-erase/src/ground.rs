@@ -474,6 +474,49 @@ pub(super) mod tests {
     }
 
     #[test]
+    fn a_file_system_is_told_by_its_kind_and_one_that_a_program_stands_for_by_what_that_says() {
+        use FileSystemFamily::{Copying, ExFat, Fat, Memory, Network, Ntfs, Overlay, Program, Unknown};
+        let system = |kind: &str, holds: &str| StorageStack { holds: holds.into(), ..ground(kind, &[], vec![]) }.system();
+        for (kind, family) in [
+            ("zfs", Copying),
+            ("bcachefs", Copying),
+            ("ntfs3", Ntfs),
+            ("VFAT", Fat),
+            ("exfat", ExFat),
+            ("nfs4", Network),
+            ("ceph", Network),
+            ("overlay", Overlay),
+            ("tmpfs", Memory),
+            ("fuse.sshfs", Program),
+            ("fuseblk", Program),
+            ("hfsplus", Unknown),
+        ] {
+            assert_eq!(system(kind, ""), family, "{kind}");
+        }
+        assert_eq!(
+            (system("fuseblk", "ntfs"), system("fuse", "ntfs"), system("ext4", "ntfs")),
+            (Ntfs, Program, FileSystemFamily::Ext)
+        );
+        for (kind, says) in [
+            ("tmpfs", "in memory"),
+            ("overlay", "over another file system"),
+            ("hfsplus", "not known"),
+            ("exfat", "entries of their folders"),
+        ] {
+            let doubt = ground(kind, &[], vec![]).doubts().remove(0);
+            assert!(doubt.sentence().contains(says) && doubt.sentence().ends_with(doubt.helps), "{}", doubt.sentence());
+        }
+        assert_eq!(
+            StorageStack { holds: "ntfs".into(), ..ground("fuseblk", &[], vec![]) }.called(),
+            "fuseblk (ntfs) at /srv/stations"
+        );
+        let discards = |options: &[&str]| ground("ext4", options, vec![]).discards();
+        assert!(discards(&["rw", "discard"]) && discards(&["discard=async"]));
+        assert!(!discards(&["rw"]) && !discards(&["discard", "nodiscard"]) && !discards(&["discarded"]));
+        assert_eq!(StackLayer::Thin { device: "/dev/dm-3".into() }.device(), "/dev/dm-3");
+    }
+
+    #[test]
     fn every_file_system_gets_the_weight_that_its_way_of_writing_has() {
         let on = |kind: &str, options: &[&str]| ground(kind, options, vec![]).weight();
         assert_eq!(on("ext2", &[]), Weight::Aside);
