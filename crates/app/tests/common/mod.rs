@@ -5,8 +5,8 @@ use std::fs;
 use std::io::{BufRead, BufReader, Lines};
 use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdout, Command, Output, Stdio};
-use std::sync::Once;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Mutex, Once, PoisonError};
 use std::time::Duration;
 
 /// The program under test.
@@ -210,6 +210,7 @@ impl Loop {
 
     /// The same with more options of losetup.
     pub fn attach_with(image: &Path, more: &[&str]) -> Option<Self> {
+        let _turn = TURN.lock().unwrap_or_else(PoisonError::into_inner);
         let output = Command::new("losetup").args(["--find", "--show", "--direct-io=on"]).args(more).arg(image).output();
         match output {
             Ok(o) if o.status.success() => Some(Self { device: String::from_utf8(o.stdout).unwrap().trim().to_string() }),
@@ -223,7 +224,18 @@ impl Loop {
             }
         }
     }
+
+    /// Another image comes to the very same device.
+    pub fn exchange(&self, image: &Path) {
+        let _turn = TURN.lock().unwrap_or_else(PoisonError::into_inner);
+        for arguments in [vec!["--detach", &self.device], vec!["--direct-io=on", &self.device, shown(image)]] {
+            assert!(Command::new("losetup").args(&arguments).status().unwrap().success(), "{arguments:?}");
+        }
+    }
 }
+
+/// A device that is let go of for a moment is nobody else's.
+static TURN: Mutex<()> = Mutex::new(());
 
 impl Drop for Loop {
     fn drop(&mut self) {

@@ -117,12 +117,16 @@ impl Mounted {
 
     fn unmount(&self) {
         let point = self.path();
-        for _ in 0..20 {
-            if run("umount", &[point.to_str().unwrap()]).is_ok() {
+        // While other tests keep the disk busy, what was closed a moment ago may hold it for a while.
+        let mut last = Ok(String::new());
+        for _ in 0..300 {
+            last = run("umount", &[point.to_str().unwrap()]);
+            if last.is_ok() {
                 return;
             }
             std::thread::sleep(std::time::Duration::from_millis(100));
         }
+        panic!("it is never unmounted: {last:?}");
     }
 
     /// The system's own checker finds nothing wrong.
