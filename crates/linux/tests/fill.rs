@@ -185,6 +185,7 @@ fn others_get_their_room_at_once() {
     assert!(filled.evidence.fill.gave_way >= 60 * MIB, "{:?}", filled.evidence);
     assert!(filled.evidence.sentences().iter().any(|s| s.contains("given back")));
     assert_eq!(fs::metadata(&theirs).unwrap().len(), 120 * MIB);
+    drop(file);
     mounted.check();
 }
 
