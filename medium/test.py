@@ -46,7 +46,9 @@ def marked(file, mebibytes, mark):
 
 
 def with_table(file, sector, ranges):
-    """Writes a partition table (GPT) of sectors of so many bytes over the ends of an image: {name: (first sector, sectors)}."""
+    """Writes a partition table (GPT) of sectors of so many bytes over the ends of an image: {name: (first sector, sectors)}.
+
+    By hand: this Debian's sfdisk and sgdisk take the sectors of every image for 512 bytes long."""
     size = os.path.getsize(file) // sector
     entries = b""
     for number, (name, (first, count)) in enumerate(ranges.items(), 1):
@@ -162,6 +164,21 @@ def into_shell(vm):
     return at
 
 
+def drives(vm):
+    """What `jurex drives` finds in the machine."""
+    _, told = vm.command("jurex drives --json")
+    return json.loads(told[told.index("["):])
+
+
+def path_of(vm, serial):
+    return next(d["path"] for d in drives(vm) if d["serial"] == serial)
+
+
+def label_of(one):
+    """What is typed at the label check."""
+    return (one["serial"] or "")[-6:] or one["sectors"]
+
+
 # --- the tests ------------------------------------------------------------------------------------------------------------------
 
 
@@ -209,15 +226,14 @@ def by_hand(image, folder, firmware, how):
             check(said.split()[-1] == "1", f"Secure Boot is not on: {said}")
             _, said = vm.command("cat /sys/kernel/security/lockdown 2>/dev/null || { mount -t securityfs s /sys/kernel/security; cat /sys/kernel/security/lockdown; }")
             check("[integrity]" in said, f"no lockdown: {said}")
-        _, told = vm.command("jurex drives --json")
-        found = json.loads(told[told.index("["):])
+        found = drives(vm)
         mediums = [d for d in found if not d["verdict"]["may_be_erased"]]
         sentences = json.dumps([d["verdict"] for d in mediums])
         check("start medium" in sentences, f"the medium is not guarded: {sentences}")
         free = {d["serial"] or d["path"]: d for d in found if d["verdict"]["may_be_erased"]}
         check(len(free) == len(kinds), f"{len(free)} drives may be erased: {list(free)}; {sentences}")
         for serial, one in free.items():
-            label = (one["serial"] or "")[-6:] or one["sectors"]
+            label = label_of(one)
             code, said = vm.command(f"jurex erase {one['path']} --passes '5a' --label-check '{label}' --out /data/jurex/certificates --quiet", 300)
             check(code == 0 or (code == 3 and one["class"] == "removable-flash"), f"{serial}: {code} {said[-800:]}")
         code, said = vm.command(f"jurex erase {mediums[0]['path']} --passes 00 --label-check {(mediums[0]['serial'] or 'x')[-6:]} --out /tmp/x", 60)
@@ -267,11 +283,10 @@ def partitions(image, folder):
         attached.append(drive(kind, file, serial, sector))
     with VM(stick.file, drives=attached, folder=folder) as vm:
         into_shell(vm)
-        _, told = vm.command("jurex drives --json")
-        free = [d for d in json.loads(told[told.index("["):]) if d["verdict"]["may_be_erased"]]
+        free = [d for d in drives(vm) if d["verdict"]["may_be_erased"]]
         check(len(free) == len(kinds), f"{len(free)} drives may be erased, of {len(kinds)}")
         for one in free:
-            label = (one["serial"] or "")[-6:] or one["sectors"]
+            label = label_of(one)
             code, said = vm.command(f"jurex erase {one['path']} --partition 4 --passes 5a --label-check '{label}' --out /tmp/x --quiet", 60)
             check(code == 1 and "Nothing was written" in said, f"{one['path']}, a partition that is not there: {code} {said}")
             code, said = vm.command(f"jurex erase {one['path']} --partition 2 --passes 5a --label-check '{label}' --out /tmp/x --quiet", 300)
@@ -280,7 +295,7 @@ def partitions(image, folder):
         for serial, old in before.items():
             beside_is_untouched(os.path.join(folder, serial), old, middle)
         for one in free:
-            label = (one["serial"] or "")[-6:] or one["sectors"]
+            label = label_of(one)
             code, said = vm.command(f"jurex erase {one['path']} --passes 00 --label-check '{label}' --out /tmp/x --quiet", 300)
             check(code in (0, 3), f"{label}: {code} {said[-800:]}")
             code, said = vm.command(f"jurex release {one['path']} --as prepared --volume exfat:TIDES --label-check '{label}' --by 'Ines Okafor-Lindqvist'", 300)
@@ -389,8 +404,7 @@ def in_memory(image, folder):
         into_shell(vm)
         _, facts = vm.command("cat /run/jurex-medium.toml")
         check("No data partition was found" in facts and 'data = ""' in facts, facts)
-        _, told = vm.command("jurex drives --json")
-        path = next(d["path"] for d in json.loads(told[told.index("["):]) if d["serial"] == "FM0500T3XW8D")
+        path = path_of(vm, "FM0500T3XW8D")
         code, said = vm.command(f"jurex erase {path} --passes 00 --label-check T3XW8D --out /run/jurex/certificates --quiet", 200)
         check(code == 0, said)
         _, said = vm.command("machine volumes")
@@ -415,8 +429,7 @@ def bad_starts(image, folder):
         into_shell(vm)
         _, facts = vm.command("cat /run/jurex-medium.toml")
         check("2 data partitions were found" in facts and 'data = ""' in facts, facts)
-        _, told = vm.command("jurex drives --json")
-        verdicts = [d["verdict"] for d in json.loads(told[told.index("["):]) if (d["serial"] or "").startswith("SECOND")]
+        verdicts = [d["verdict"] for d in drives(vm) if (d["serial"] or "").startswith("SECOND")]
         check(len(verdicts) == 2 and all("start medium" in json.dumps(v) for v in verdicts), f"other media are not guarded: {verdicts}")
         _, said = vm.command("date +%Y")
         check("1999" in said, said)
@@ -451,8 +464,7 @@ def sleeps(image, folder):
         into_shell(vm)
         code, said = vm.command("machine sleep 5", 120)
         check(code == 0 and "awake again" in said, f"{code} {said}")
-        _, told = vm.command("jurex drives --json")
-        path = next(d["path"] for d in json.loads(told[told.index("["):]) if d["serial"] == "FM0500T3XW8D")
+        path = path_of(vm, "FM0500T3XW8D")
         code, said = vm.command(f"jurex erase {path} --passes 00 --label-check T3XW8D --out /data/jurex/certificates --quiet", 200)
         check(code == 0, said)
     check(holds_only(disk, 0), "the drive is not all zeros")
@@ -515,8 +527,7 @@ def with_folder(image, folder, data, share, net):
         into_shell(vm)
         _, facts = vm.command("cat /run/jurex-medium.toml")
         check(f'data = "{data.removeprefix("nfs:").removeprefix("smb:")}"' in facts, facts)
-        _, told = vm.command("jurex drives --json")
-        path = next(d["path"] for d in json.loads(told[told.index("["):]) if d["serial"] == "FM0500T3XW8D")
+        path = path_of(vm, "FM0500T3XW8D")
         code, said = vm.command(f"JUREX_HOME=/data/jurex jurex erase {path} --passes 00 --label-check T3XW8D --out /data/jurex/certificates --quiet", 200)
         check(code == 0, said)
         vm.command("sync; umount /data", 30)

@@ -231,7 +231,7 @@ mod tests {
             (Some(0), None, Some(1))
         );
         assert_eq!((sample.slot(first.end()), sample.slot(second.end())), (None, None), "behind a stretch");
-        // What is noted between them is nobody's; what is read anew is told by the slot.
+        // Sectors between two slots are kept nowhere; those of a slot are compared with what it held.
         sample.note(first.first, &[met(7, 1), met(8, 1), met(9, 1), met(10, 1)]);
         assert_eq!(sample.drawn().compared, 2);
         assert_eq!(

@@ -190,7 +190,7 @@ mod tests {
         medium
     }
 
-    /// What is met in namespace 2, these marks being laid first.
+    /// Reads namespace 2, after writing these marks.
     fn met(medium: &mut Memory, marks: Vec<Vec<Sectors>>) -> Vec<SiblingMet> {
         let mut own = Memory::new(MediaClass::SolidState, 64);
         let mut backend = Sequential::in_chunks(&mut own, 4096);

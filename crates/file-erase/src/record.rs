@@ -150,7 +150,7 @@ struct FileEraseHead {
 pub const BELIEVED: [(&str, &str); 4] = [
     ("asked", "who did it, when, by which program, and which bytes its passes wrote: only their number is compared"),
     ("grounds", "what it lay on: file systems, their options, every layer beneath"),
-    ("files", "of each file: its name, where it lay, what was laid, read back and found in its old places"),
+    ("files", "of each file: its name, where it lay, what was written, read back and found in its old places"),
     ("free, strips, roots, salt, keep_names, journals_emptied", "where it lay, and how names stand here"),
 ];
 
@@ -181,7 +181,7 @@ impl FileEraseRecord {
         let read: Self = serde_json::from_str(text).map_err(BadFileEraseRecord::NotOne)?;
         let named = NamedPasses::of(&read.asked.notation).map(|named| named.count() as u64);
         if named != Some(read.asked.passes.into()) || read.most_passes() > read.asked.passes {
-            return Err(BadFileEraseRecord::DoesNotFollow("the passes that it names are not as many as were laid"));
+            return Err(BadFileEraseRecord::DoesNotFollow("the passes that it names are not as many as were written"));
         }
         if read.tally != tally(&read.work, &read.grounds, read.asked.passes)? {
             return Err(BadFileEraseRecord::DoesNotFollow("its sums do not follow from what was seen of each file"));
@@ -193,7 +193,7 @@ impl FileEraseRecord {
         Ok(read)
     }
 
-    /// Passes over that of which most were laid.
+    /// Passes over what was overwritten most often.
     fn most_passes(&self) -> u32 {
         match &self.work {
             FileWork::Files { files, .. } => files.iter().map(|file| file.passes).max().unwrap_or(0),

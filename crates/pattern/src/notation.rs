@@ -198,17 +198,13 @@ fn fit_in_any_order(mut specs: Vec<&PassSpec>, patterns: &[&Pattern]) -> bool {
 impl PassSpec {
     /// Whether a pattern can be what it lays after that one.
     fn fits(&self, pattern: &Pattern, before: Option<&Pattern>) -> bool {
-        let is_random = |p: &Pattern| matches!(p.base, Base::Random { .. });
         match self {
             Self::Bytes(bytes) => Pattern::bytes(bytes.as_slice()).as_ref() == Some(pattern),
             Self::Text(text) => Pattern::bytes(text.as_bytes()).as_ref() == Some(pattern),
             Self::Lba => *pattern == Pattern::address(),
-            Self::Random => is_random(pattern) && !pattern.complemented,
+            Self::Random => matches!(pattern.base, Base::Random { .. }) && !pattern.complemented,
             Self::AnyByte => matches!(&pattern.base, Base::Bytes { bytes } if bytes.len() == 1),
-            Self::Complement => before.is_some_and(|before| {
-                let of_forgotten = is_random(before) && is_random(pattern) && before.complemented != pattern.complemented;
-                pattern.is_complement_of(before) || of_forgotten && !(before.is_computable() && pattern.is_computable())
-            }),
+            Self::Complement => before.is_some_and(|before| pattern.may_complement(before)),
         }
     }
 }

@@ -107,6 +107,18 @@ impl Pattern {
         *self == other.complement()
     }
 
+    /// The same as far as records tell it. A record drops the seed of a spent random pass but keeps that of its complement, so two
+    /// random patterns are told to belong together by their seeds, or by one seed being dropped: only the notation's `~` makes a
+    /// complemented random pass, and it complements the pass right before it.
+    pub fn may_complement(&self, before: &Pattern) -> bool {
+        match (&before.base, &self.base) {
+            (Base::Random { seed: a }, Base::Random { seed: b }) => {
+                before.complemented != self.complemented && (a == b || a.is_none() || b.is_none())
+            }
+            _ => self.is_complement_of(before),
+        }
+    }
+
     /// The pattern without its secret, for records that need not prove it again.
     pub fn without_seed(&self) -> Self {
         match &self.base {

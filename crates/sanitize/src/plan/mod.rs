@@ -879,7 +879,7 @@ pub(crate) mod tests {
     fn the_pass_of_zeros_after_rounds_is_one_of_zeros() {
         let named = NamedPasses::of("a5 | ~, 2 rounds, then a pass of zeros").unwrap();
         let (a5, other, zeros) = (Pattern::bytes([0xa5]).unwrap(), Pattern::bytes([0x5a]).unwrap(), Pattern::zeros());
-        assert_eq!((named.count(), named.meant_complements()), (5, vec![false, true, false, true, false]));
+        assert_eq!((named.count(), named.meant_complements().collect::<Vec<_>>()), (5, vec![false, true, false, true, false]));
         assert!(named.can_have_laid(&[&a5, &other, &a5, &other, &zeros]) && named.can_have_laid(&[&a5, &other, &a5]));
         assert!(!named.can_have_laid(&[&a5, &other, &a5, &other, &a5]), "not zeros");
         assert!(!named.can_have_laid(&[&a5, &other, &a5, &other, &zeros, &zeros]), "more than there are");

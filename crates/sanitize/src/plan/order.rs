@@ -79,10 +79,10 @@ impl NamedPasses {
             && last.iter().all(|pattern| **pattern == Pattern::zeros())
     }
 
-    /// Whether each, in order, turns over every bit of the one before it by design.
-    pub fn meant_complements(&self) -> Vec<bool> {
+    /// Whether each, in order, turns over every bit of the one before it by design. Told one by one: a text can name any number.
+    pub fn meant_complements(&self) -> impl Iterator<Item = bool> {
         let once: Vec<bool> = self.program.resolve(&mut NoEntropy).iter().map(|pass| pass.complement_of_before).collect();
-        std::iter::repeat_n(once, self.rounds).flatten().chain(self.blank.then_some(false)).collect()
+        std::iter::repeat_n(once, self.rounds).flatten().chain(self.blank.then_some(false))
     }
 }
 

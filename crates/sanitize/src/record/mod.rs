@@ -292,7 +292,10 @@ pub enum BadRecord {
 pub const BELIEVED: [(&str, &str); 11] = [
     ("job, tool, started, ended", "when it was done and by which program: clocks and names are whoever's they are"),
     ("papers", "who did it, for whom, and what they remarked"),
-    ("method: title, verification, retries, expected, mark", "what was ordered, but for its passes: those must be what was laid"),
+    (
+        "method: title, verification, retries, expected, mark",
+        "what was ordered, but for its passes: those must be what was written",
+    ),
     ("sessions: opened, closed, access, micros, by_list", "when and how the drive was held, and by whose list"),
     ("second_look", "whether a second check by another person was drawn"),
     ("sessions: drive", "which drive it was: serial, maker, model, bus, class of media, whether it is simulated"),
@@ -403,7 +406,7 @@ impl Record {
         }
     }
 
-    /// Whether the passes that it names can be those that were laid.
+    /// Whether the passes that it names can be those that were written.
     fn check_method(&self) -> Result<(), Unsound> {
         let notation = self.method.notation.as_str();
         let Some(overwritten) = self.evidence.overwrite() else {
@@ -414,7 +417,7 @@ impl Record {
         let passes = &overwritten.passes;
         let fit = named.count() == overwritten.planned_passes as usize
             && named.can_have_laid(&passes.iter().map(|pass| &pass.pattern).collect::<Vec<_>>());
-        fails(!fit, "the passes that it names are not those that were laid")?;
+        fails(!fit, "the passes that it names are not those that were written")?;
         let by_design = passes.iter().zip(named.meant_complements()).all(|(pass, meant)| meant || !pass.complement_of_before);
         fails(!by_design, "passes are called a pair that its method does not mean as one")
     }
@@ -618,8 +621,12 @@ mod tests {
         for other in ["00 | ff | random", "random? x7", "00?", "random, 2 rounds", "random, then a pass of zeros"] {
             let other = json.replace("\"notation\":\"random?\"", &format!("\"notation\":\"{other}\""));
             let said = Record::from_json(&other).unwrap_err().to_string();
-            assert!(other != json && said.contains("the passes that it names are not those that were laid"), "{said}");
+            assert!(other != json && said.contains("the passes that it names are not those that were written"), "{said}");
         }
+        let endless = json
+            .replace("\"notation\":\"random?\"", "\"notation\":\"random?, 4294967295 rounds\"")
+            .replace("\"planned_passes\":1", "\"planned_passes\":4294967295");
+        assert!(matches!(Record::from_json(&endless), Err(BadRecord::ClaimDoesNotFollow { .. })), "and costs no memory");
         let other = "{\"format\":\"jurex-record/9\",\"anything\":[]}";
         assert!(matches!(Record::from_json(other), Err(BadRecord::OtherFormat(_))), "the format is looked at first");
     }
@@ -932,12 +939,16 @@ mod tests {
     }
 
     #[test]
+    fn whether_there_is_a_copy_elsewhere_is_said_in_a_word_or_two() {
+        let said = [Backup::Yes, Backup::No, Backup::NotNeeded, Backup::Unknown].map(|b| b.to_string());
+        assert_eq!(said, ["yes", "no", "not needed", "unknown"]);
+    }
+
+    #[test]
     fn job_names_are_safe_as_file_names() {
         assert_eq!(JobId::new("261123", [0x12, 0x34, 0x56, 0x78]).as_str(), "261123-RKN839");
         assert!(JobId::try_from("A".repeat(32)).is_ok() && JobId::try_from("A".repeat(33)).is_err());
         assert_eq!(JobId::new("261123", [1; 4]).to_string(), JobId::new("261123", [1; 4]).as_str());
-        let backups = [Backup::Yes, Backup::No, Backup::NotNeeded, Backup::Unknown].map(|b| b.to_string());
-        assert_eq!(backups, ["yes", "no", "not needed", "unknown"]);
         assert_eq!("261123-abc".parse::<JobId>().unwrap().as_str(), "261123-ABC");
         assert!(["../x", "a/b", "", "a b", "\u{1b}"].iter().all(|t| t.parse::<JobId>().is_err()));
         assert_eq!(JobId::new("261123", [0; 4]).as_str(), "261123-000000");

@@ -11,23 +11,23 @@ pub(super) fn to_present(mut record: Value) -> Option<Value> {
     let started = record.get("started")?.clone();
     let ended = record.get("ended")?.clone();
     let verified = record.get("method")?.get("verification")?.as_str()? != "none";
-    let meant = NamedPasses::of(record.get("method")?.get("notation")?.as_str()?)?.meant_complements();
+    let named = NamedPasses::of(record.get("method")?.get("notation")?.as_str()?)?;
     let old = record.get("evidence")?.as_object()?.clone();
-    let evidence = evidence(&old, &started, &ended, &meant, verified)?;
+    let evidence = evidence(&old, &started, &ended, &named, verified)?;
     let fields = record.as_object_mut()?;
     fields.insert("evidence".into(), evidence);
     fields.insert("format".into(), super::FORMAT.into());
     Some(record)
 }
 
-fn evidence(old: &Map<String, Value>, started: &Value, ended: &Value, meant: &[bool], verified: bool) -> Option<Value> {
+fn evidence(old: &Map<String, Value>, started: &Value, ended: &Value, named: &NamedPasses, verified: bool) -> Option<Value> {
     let mut passes = old.get("passes")?.as_array()?.clone();
     let planned = old.get("planned_passes")?.as_u64()? as usize;
-    for (pass, meant) in passes.iter_mut().zip(meant) {
+    for (pass, meant) in passes.iter_mut().zip(named.meant_complements()) {
         let pass = pass.as_object_mut()?;
         pass.insert("session".into(), json!(0));
         // The old rules took every pair for meant; which is, its passes say.
-        pass.insert("complement_of_before".into(), json!(*meant));
+        pass.insert("complement_of_before".into(), json!(meant));
         if let Some(read) = pass.get_mut("read_back").and_then(Value::as_object_mut) {
             read.insert("session".into(), json!(0));
         }
@@ -110,7 +110,8 @@ mod tests {
                 "passes": vec![pass; passes], "planned_passes": planned, "range": {}, "ended": {"how": "finished"},
                 "drive": {"identity": {}, "bus": "sata", "hidden": {"state": "none"}},
             });
-            let evidence = evidence(old.as_object().unwrap(), &json!("a"), &json!("b"), &[false, true], true).unwrap();
+            let evidence =
+                evidence(old.as_object().unwrap(), &json!("a"), &json!("b"), &NamedPasses::of("00 | ~").unwrap(), true).unwrap();
             let stages = evidence["stages"].as_array().unwrap();
             stages.iter().map(|s| s["what"]["stage"].as_str().unwrap().to_string()).collect::<Vec<_>>()
         };

@@ -10,7 +10,7 @@ use jurex_device::media::{Bus, Drive, Elsewhere, HiddenAreas, MediaClass, Protoc
 use jurex_device::medium::AccessWay;
 use jurex_device::native::mmc::Removal;
 use jurex_device::technique::{Condition, Reach, Technique};
-use jurex_pattern::pattern::{Base, Pattern};
+use jurex_pattern::pattern::Base;
 use jurex_pattern::units::Sectors;
 
 /// A shortcoming with its details.
@@ -409,20 +409,8 @@ fn holds(evidence: &Evidence, n: usize, proof: Option<&CheckEvidence>) -> Vec<La
 fn has_complement_pair(overwrite: &OverwriteEvidence) -> bool {
     let whole = |p: &PassEvidence| p.laid.covers_all(overwrite.range);
     overwrite.passes.windows(2).any(|pair| {
-        pair[1].complement_of_before && whole(&pair[0]) && whole(&pair[1]) && complements(&pair[0].pattern, &pair[1].pattern)
+        pair[1].complement_of_before && whole(&pair[0]) && whole(&pair[1]) && pair[1].pattern.may_complement(&pair[0].pattern)
     })
-}
-
-/// Whether one pattern turns over every bit of the other. A record drops the seed of a spent random pass but keeps that
-/// of its complement, so two random patterns are told to belong together by their seeds, or by one seed being dropped:
-/// only the notation's `~` makes a complemented random pass, and it complements the pass right before it.
-fn complements(first: &Pattern, second: &Pattern) -> bool {
-    match (&first.base, &second.base) {
-        (Base::Random { seed: a }, Base::Random { seed: b }) => {
-            first.complemented != second.complemented && (a == b || a.is_none() || b.is_none())
-        }
-        _ => second.is_complement_of(first),
-    }
 }
 
 #[cfg(test)]
@@ -431,6 +419,7 @@ mod tests {
     use crate::evidence::{SiblingRead, StageEvidence};
     use crate::testing::{SECTORS, check, faultless, stage};
     use jurex_device::testing::test_drive;
+    use jurex_pattern::pattern::Pattern;
 
     fn kinds(case: &Case) -> Vec<LackKind> {
         case.lacks.iter().map(|lack| lack.kind).collect()
