@@ -8,6 +8,7 @@ use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{Lba, Sectors};
 use jurex_sanitize::digest::SectorDigest;
 use jurex_sanitize::probe_tag::ProbeTag;
+use jurex_sanitize::residue::Tally;
 use std::ops::DerefMut;
 use std::time::Duration;
 
@@ -162,6 +163,14 @@ impl Buffers {
                 }
                 Ok(Completed::Tags(met))
             }
+            Task::Search(at) => {
+                let geometry = medium.geometry();
+                let mut tally = Box::new(Tally::new(geometry.bytes()));
+                for part in self.parts(medium, *at) {
+                    tally.look(part.first, geometry.logical, self.read(medium, part)?);
+                }
+                Ok(Completed::Searched(tally))
+            }
             Task::Ask(command) => port(medium)?.send(command).map(|answer| Completed::Answered(vec![answer])),
             Task::Change(change) => port(medium)?.send_together(change.commands()).map(Completed::Answered),
             Task::Rescan => port(medium)?.rescan().map(|()| Completed::Done),
@@ -172,13 +181,17 @@ impl Buffers {
 
     /// Reads `at` and gives each sector with its address.
     fn read_sectors(&mut self, medium: &mut dyn Medium, at: Sectors) -> Result<impl Iterator<Item = (Lba, &[u8])>, MediumError> {
+        let logical = medium.geometry().logical as usize;
+        Ok((at.first.0..).map(Lba).zip(self.read(medium, at)?.chunks(logical)))
+    }
+
+    fn read(&mut self, medium: &mut dyn Medium, at: Sectors) -> Result<&[u8], MediumError> {
         let geometry = medium.geometry();
-        let len = geometry.bytes_of(at.count) as usize;
-        let read = &mut self.read.bytes()[..len];
+        let read = &mut self.read.bytes()[..geometry.bytes_of(at.count) as usize];
         // A medium that says "read" and fills nothing must not find here what it held before.
         poison(geometry.logical, read);
         medium.read(at.first, read)?;
-        Ok((at.first.0..).map(Lba).zip(read.chunks(geometry.logical as usize)))
+        Ok(read)
     }
 
     /// The stretch in parts that fit the buffers.

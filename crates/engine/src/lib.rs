@@ -33,9 +33,11 @@ mod job;
 mod list;
 mod measure;
 mod native;
+mod reading;
 mod requests;
 mod run;
 mod saved;
+mod search;
 mod siblings;
 #[cfg(any(test, feature = "testing"))]
 pub mod testing;
@@ -43,12 +45,13 @@ mod tune;
 
 pub use backend::{Backend, Buffers, Done, RequestSetting, Sequential, Trials};
 pub use checkpoint::{BadCheckpoint, Checkpoint};
-pub use doubt::{Doubt, Probed, answers_nowhere};
 pub use event::{Activity, Event, FaultKind, Progress};
 pub use job::{Completed, Control, DriveChanged, Job, JobStep, Now, Request, Task};
-pub use list::{Attempt, NextAttempt, WorkList};
+pub use list::WorkList;
 pub use native::{UnlockError, leave_failure, unlock};
-pub use requests::{GIVEN_UP_AFTER, LEFT_AFTER, NoAnswer, Requests, Waited, ask};
+pub use reading::{DriveReader, ReadingPurpose};
+pub use requests::{GIVEN_UP_AFTER, LEFT_AFTER, NoAnswer, Requests, ask};
 pub use run::{CHUNK_BYTES, CheckpointStore, Clock, JobControl, KeepError, NotKept, Unattended, run};
 pub use saved::{Change, CheckpointSaved};
+pub use search::search;
 pub use siblings::{Sibling, SiblingMet, WithSiblings};

@@ -1,10 +1,11 @@
 //! Requests to one drive: how many are in flight and how large they are, and how long the drive has owed an answer. Erasing,
-//! proving and laying a mark all ask their drive by this, with one patience.
+//! proving, searching and writing a mark all ask their drive by this, with one patience.
 
 use super::backend::{Backend, Done, RequestSetting};
 use super::job::{Completed, Now, Task};
 use super::run::Clock;
 use super::tune::Tuner;
+use jurex_sanitize::evidence::Ended;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
@@ -21,6 +22,12 @@ pub const GIVEN_UP_AFTER: Duration = Duration::from_secs(300);
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("no answer for {}", jurex_pattern::units::duration(*.0))]
 pub struct NoAnswer(pub Duration);
+
+impl From<NoAnswer> for Ended {
+    fn from(no_answer: NoAnswer) -> Self {
+        Self::StoppedAnswering { error: no_answer.to_string() }
+    }
+}
 
 /// Asks one thing of a drive of which nothing else is asked, and waits for the answer.
 ///

@@ -584,9 +584,8 @@ mod tests {
     impl Merging<'_> {
         fn place(task: &Task) -> Option<Sectors> {
             match task {
-                Task::Write(at, _) | Task::ReadBack(at, _) | Task::Probe(at) | Task::Digest(at, _) | Task::Tags(at, _) => {
-                    Some(*at)
-                }
+                Task::Write(at, _) | Task::ReadBack(at, _) | Task::Digest(at, _) | Task::Tags(at, _) => Some(*at),
+                Task::Probe(at) | Task::Search(at) => Some(*at),
                 Task::Flush | Task::Identify | Task::Ask(_) | Task::Change(_) | Task::Rescan | Task::Beside(..) => None,
             }
         }

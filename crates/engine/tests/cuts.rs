@@ -117,7 +117,7 @@ impl Liar {
             Task::ReadBack(at, _) | Task::Tags(at, _) | Task::Probe(at) => (Op::Read, *at),
             Task::Flush => (Op::Flush, Sectors::new(0, 0)),
             Task::Identify => (Op::Identify, Sectors::new(0, 0)),
-            Task::Digest(..) | Task::Ask(_) | Task::Change(_) | Task::Rescan | Task::Beside(..) => {
+            Task::Digest(..) | Task::Search(_) | Task::Ask(_) | Task::Change(_) | Task::Rescan | Task::Beside(..) => {
                 unreachable!("these plans only overwrite")
             }
         };
@@ -144,7 +144,7 @@ impl Liar {
             }
             Task::Probe(_) => Completed::Done,
             Task::Identify => Completed::Identified(Box::new(self.drive.clone())),
-            Task::Digest(..) | Task::Ask(_) | Task::Change(_) | Task::Rescan | Task::Beside(..) => {
+            Task::Digest(..) | Task::Search(_) | Task::Ask(_) | Task::Change(_) | Task::Rescan | Task::Beside(..) => {
                 unreachable!("these plans only overwrite")
             }
         }

@@ -324,6 +324,7 @@ impl Backend for Ring {
             | Task::Identify
             | Task::Digest(..)
             | Task::Tags(..)
+            | Task::Search(_)
             | Task::Ask(_)
             | Task::Change(_)
             | Task::Beside(..)
@@ -455,6 +456,7 @@ mod tests {
                     | Completed::Identified(_)
                     | Completed::Digested(_)
                     | Completed::Tags(_)
+                    | Completed::Searched(_)
                     | Completed::Answered(_)
                     | Completed::Beside(_) => {}
                     Completed::Failed(e) => panic!("{e}: {:?}", e.cause),

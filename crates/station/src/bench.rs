@@ -11,7 +11,7 @@ use jurex_device::medium::{Medium, MediumError};
 use jurex_device::native::ata::erase::PASSWORD;
 use jurex_device::native::{Capabilities, OwnState};
 use jurex_engine::{Backend, Sequential, Sibling, UnlockError, WithSiblings, leave_failure, unlock};
-use jurex_linux::{Carrying, OpenError, System};
+use jurex_linux::{Carrying, LinuxMedium, OpenError, System};
 use jurex_pattern::pattern::AlignedBuffer;
 use jurex_pattern::units::Lba;
 use jurex_sanitize::contents::{self, Contents};
@@ -248,10 +248,25 @@ impl DriveSnapshot {
     pub fn peek(&self) -> Result<Box<dyn Medium + Send>, OpenError> {
         match &self.place {
             DrivePlace::Simulated(sim) => Ok(Box::new(sim.peek())),
-            DrivePlace::Machine(system) => match self.gives_nothing() {
-                Some(why) => Err(OpenError::Other { path: self.drive.path.clone(), cause: std::io::Error::other(why) }),
-                None => Ok(Box::new(jurex_linux::peek(system, &self.drive)?)),
-            },
+            DrivePlace::Machine(system) => Ok(Box::new(self.peek_at(system)?)),
+        }
+    }
+
+    /// Lets `work` read it by a backend with threads, beside whoever uses it: what comes is looked through beside the next request.
+    ///
+    /// # Errors
+    /// As of [`Self::peek`].
+    pub fn read_beside<R>(&self, work: impl FnOnce(&mut dyn Backend) -> R) -> Result<R, OpenError> {
+        Ok(match &self.place {
+            DrivePlace::Simulated(sim) => work(&mut Sequential::new(&mut sim.peek())),
+            DrivePlace::Machine(system) => work(jurex_linux::backend(self.peek_at(system)?, Carrying::Threads).as_mut()),
+        })
+    }
+
+    fn peek_at(&self, system: &System) -> Result<LinuxMedium, OpenError> {
+        match self.gives_nothing() {
+            Some(why) => Err(OpenError::Other { path: self.drive.path.clone(), cause: std::io::Error::other(why) }),
+            None => jurex_linux::peek(system, &self.drive),
         }
     }
 

@@ -4,27 +4,21 @@ use crate::bench::DriveSnapshot;
 use crate::clock::{SystemClock, SystemEntropy, wall};
 use crate::exit::Failure;
 use jurex_device::media::Drive;
-use jurex_device::medium::{Medium, MediumError};
+use jurex_device::medium::MediumError;
 use jurex_disposition::proof::{
     self, ExpectedContents, OfRecord, Reading, ReadingProgress, VerificationFacts, VerificationRecord,
 };
-use jurex_engine::{Backend, Clock, Completed, Control, JobControl, Task, ask};
+use jurex_engine::{Backend, Completed, Control, JobControl, Task, ask, search};
 use jurex_ledger::Ledger;
 use jurex_past::PastError;
 use jurex_pattern::notation::Entropy;
 use jurex_pattern::ranges::RangeSet;
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::record::{Person, Record};
-use jurex_sanitize::residue::{Residue, SearchPlaces, SearchProgress, SearchTell, search};
+use jurex_sanitize::residue::{Residue, SearchPlaces, SearchProgress};
 use jurex_sanitize::sampling::Sampling;
 use std::path::Path;
-use std::sync::Mutex;
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::thread;
 use std::time::{Duration, Instant};
-
-/// Readers of a search, each with a mebibyte: while some wait for the drive the others look through what they have got.
-const READERS: usize = 4;
 
 /// A sample in places that are drawn now.
 pub fn new_sample() -> Sampling {
@@ -98,8 +92,32 @@ fn still_the_same(reading: Reading, found: &Drive, backend: &mut dyn Backend) ->
 
 /// Time of a search beside a job.
 const A_MINUTE: Duration = Duration::from_secs(60);
-/// How often wishes are looked at, and progress is told, meanwhile.
-const LOOK_EVERY: Duration = Duration::from_millis(100);
+/// How often progress is told meanwhile.
+const TELL_EVERY: Duration = Duration::from_millis(100);
+
+/// What is wished of a job while its drive is searched is kept for the job; a stop ends the search too, and so does its time.
+struct WishesMeanwhile<'c> {
+    control: &'c mut dyn JobControl,
+    wishes: Vec<Control>,
+    until: Instant,
+}
+
+impl WishesMeanwhile<'_> {
+    fn wants_to_stop(&self) -> bool {
+        self.wishes.contains(&Control::Stop)
+    }
+}
+
+impl JobControl for WishesMeanwhile<'_> {
+    fn poll(&mut self) -> Option<Control> {
+        self.wishes.extend(self.control.poll());
+        (self.wants_to_stop() || Instant::now() >= self.until).then_some(Control::Stop)
+    }
+
+    fn wait(&mut self) -> Option<Control> {
+        self.poll()
+    }
+}
 
 /// Searches a sample of the drive beside its job, for a minute at most. `tell` hears how much of it is done. What is wished of the
 /// job meanwhile is given back; a stop breaks the search off.
@@ -108,47 +126,40 @@ pub fn search_for_a_minute(
     control: &mut dyn JobControl,
     tell: &mut dyn FnMut(f64),
 ) -> (Result<Residue, Failure>, Option<Control>) {
-    let (share, stop, until) = (Mutex::new(0.0), AtomicBool::new(false), Instant::now() + A_MINUTE);
-    let mut wishes = vec![];
-    let searched = thread::scope(|scope| {
-        let told = |so_far: SearchProgress| {
-            if let Ok(mut share) = share.lock() {
-                *share = so_far.share();
-            }
-            !stop.load(Ordering::Relaxed) && Instant::now() < until
-        };
-        let search = scope.spawn(move || search_leftovers(seen, true, &told));
-        while !search.is_finished() {
-            thread::sleep(LOOK_EVERY);
-            wishes.extend(control.poll());
-            if wishes.contains(&Control::Stop) {
-                stop.store(true, Ordering::Relaxed);
-            }
-            tell(share.lock().map_or(0.0, |s| *s));
+    let mut meanwhile = WishesMeanwhile { control, wishes: vec![], until: Instant::now() + A_MINUTE };
+    let mut told = None;
+    let mut now_and_then = |so_far: SearchProgress| {
+        if told.is_none_or(|told: Instant| told.elapsed() >= TELL_EVERY) {
+            told = Some(Instant::now());
+            tell(so_far.share());
         }
-        search.join().unwrap_or_else(|_| Err(Failure::Stopped("the search met a defect".into())))
-    });
+    };
+    let searched = search_leftovers(seen, true, &mut meanwhile, &mut now_and_then);
     // One whose time was over has done what was asked.
     let in_time = |residue: Residue| match residue.ended {
-        Ended::Stopped if !stop.load(Ordering::Relaxed) => Residue { ended: Ended::Finished, whole: false, ..residue },
+        Ended::Stopped if !meanwhile.wants_to_stop() => Residue { ended: Ended::Finished, whole: false, ..residue },
         _ => residue,
     };
-    (searched.map(in_time), Control::of_several(wishes))
+    (searched.map(in_time), Control::of_several(meanwhile.wishes))
 }
 
-/// Searches the drive for leftovers, all of it or a sample. `tell` hears how far it is, and says whether it goes on.
+/// Searches the drive for leftovers, all of it or a sample. `tell` hears how far it is; `control` may stop it.
 ///
 /// # Errors
 /// It has no sector, gives none, or can't be opened.
-pub fn search_leftovers(seen: &DriveSnapshot, sampled: bool, tell: SearchTell<'_>) -> Result<Residue, Failure> {
+pub fn search_leftovers(
+    seen: &DriveSnapshot,
+    sampled: bool,
+    control: &mut dyn JobControl,
+    tell: &mut dyn FnMut(SearchProgress),
+) -> Result<Residue, Failure> {
     let geometry = seen.drive.geometry;
     if geometry.sectors == 0 {
         return Err(Failure::Use(format!("{} has no sector that could be searched", seen.drive.called())));
     }
-    let readers = (0..READERS).map(|_| Ok(seen.peek()?)).collect::<Result<Vec<Box<dyn Medium + Send>>, Failure>>()?;
     let places = if sampled { SearchPlaces::sampled(geometry, &mut SystemEntropy) } else { SearchPlaces::whole(geometry) };
     let clock = SystemClock::default();
-    let searched = search(readers, geometry, &places, &|| clock.now().mono, tell);
+    let searched = seen.read_beside(|backend| search(&places, geometry, backend, &clock, control, tell))?;
     Ok(Residue::of(&searched, geometry, places.is_whole()))
 }
 
@@ -215,7 +226,7 @@ mod tests {
     fn a_drive_that_goes_away_in_mid_search_is_told_and_what_was_found_stays() {
         let bench = jurex_sim::SimBench::new(Pacing::Unpaced);
         bench.bay(7).unwrap().drive.add_fault(Fault::VanishesAfter(9));
-        let found = search_leftovers(&bay(&bench, 7), false, &|_| true).unwrap();
+        let found = search_leftovers(&bay(&bench, 7), false, &mut Unattended, &mut |_| {}).unwrap();
         assert!(matches!(found.ended, Ended::Gone { .. }) && found.read > 0, "{:?}", found.ended);
         assert!(found.finds.iter().any(|f| f.group == "table"), "its first sector was searched: {:?}", found.finds);
         assert!(found.sentences().iter().any(|s| s.contains("went away")), "{:?}", found.sentences());

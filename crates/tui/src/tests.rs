@@ -259,7 +259,7 @@ impl World {
             WantedReading::End => return,
             WantedReading::AsLeft(job) => ReadingEvent::AsLeft(Err(format!("no record of {job}"))),
             WantedReading::Left => {
-                let left = readings::search_leftovers(&seen, false, &|_| true).map(Box::new);
+                let left = readings::search_leftovers(&seen, false, &mut jurex_engine::Unattended, &mut |_| {}).map(Box::new);
                 ReadingEvent::Left(left.map_err(|e| e.to_string()))
             }
             WantedReading::Again(record, all) => {

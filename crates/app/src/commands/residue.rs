@@ -19,14 +19,13 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
     let config = Config::read(&places.config_file())?;
     let seen = bench::find(&asked.drive, &config.only, &places)?;
     let bar = bar("{wide_bar} {percent} %  {msg}  {eta} left", !asked.quiet && !asked.json);
-    let stop = StopOnSignal::install()?;
-    let goes_on = |so_far: SearchProgress| {
+    let mut stop = StopOnSignal::install()?;
+    let mut show = |so_far: SearchProgress| {
         bar.set_length(so_far.of);
         bar.set_position(so_far.done);
         bar.set_message(format!("{} so far", counted(so_far.finds, "find")));
-        !stop.is_asked()
     };
-    let residue = search_leftovers(&seen, asked.sampled, &goes_on)?;
+    let residue = search_leftovers(&seen, asked.sampled, &mut stop, &mut show)?;
     bar.finish_and_clear();
     tell(asked, &seen, &residue);
     Ok(exit::of_reading(residue.verdict == ResidueVerdict::Nothing, &residue.ended))

@@ -3,18 +3,12 @@
 use super::expected::{ExpectedContents, Holds};
 use crate::erasure_tag;
 use jurex_device::media::Geometry;
-use jurex_device::medium::{Cause, MediumError};
-use jurex_engine::{
-    Attempt, Backend, Clock, Completed, Control, Doubt, GIVEN_UP_AFTER, JobControl, LEFT_AFTER, NextAttempt, NoAnswer, Probed,
-    Requests, Task, Waited, WorkList, answers_nowhere, ask,
-};
+use jurex_engine::{Backend, Clock, Completed, DriveReader, JobControl, NoAnswer, Now, ReadingPurpose, Task, WorkList, ask};
 use jurex_pattern::pattern::Pattern;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::Sectors;
 use jurex_sanitize::digest::{Salt, SectorDigest};
 use jurex_sanitize::evidence::Ended;
-use jurex_sanitize::plan::Order;
-use std::collections::HashMap;
 use std::sync::Arc;
 
 /// What was read, and what was found.
@@ -55,47 +49,35 @@ pub fn read(
     let marks = expected.mark.as_deref().map_or(vec![], |page| erasure_tag::patterns(page.as_bytes(), geometry));
     // Where the mark stands, it alone is expected.
     let rest = places.without(&marks.iter().map(|(at, _)| *at).collect());
-    let reading = Reading {
+    let mut reading = Reading {
         read: RangeSet::new(),
         wrong: RangeSet::new(),
         unreadable: RangeSet::new(),
         blank_byte: None,
         ended: Ended::Finished,
     };
-    let progress = ReadingProgress { done: 0, of: places.count() };
     let pattern = match &expected.holds {
         Holds::Pattern { pattern } => Ok((pattern.clone(), None)),
         Holds::Blank => blank_byte(&rest, backend),
     };
-    let mut requests = Requests::new(backend, clock);
-    requests.tune(geometry.bytes_of(progress.of));
-    let mut work = ReadingWork {
-        geometry,
-        list: WorkList::aligned(),
-        requests,
-        in_flight: HashMap::new(),
-        doubt: Doubt::default(),
-        next_tag: 0,
-        reading,
-        progress,
-        in_a_row: 0,
+    let mut reader = DriveReader::new(geometry, WorkList::aligned(), backend, clock);
+    reader.tune(geometry.bytes_of(places.count()));
+    let (pattern, blank_byte) = match pattern {
+        Ok(known) => known,
+        Err(no_answer) => return Reading { ended: no_answer.into(), ..reading },
     };
-    match pattern {
-        Ok((pattern, byte)) => {
-            work.reading.blank_byte = byte;
-            work.list.set(rest.iter().copied());
-            work.run(&Arc::new(pattern), control, tell);
-        }
-        Err(no_answer) => work.reading.ended = silent(no_answer),
-    }
+    reading.blank_byte = blank_byte;
+    let mut proof = Proof { pattern: Arc::new(pattern), reading: &mut reading, of: places.count(), tell };
+    reader.read(rest.iter().copied(), &mut proof, control);
     for (at, pattern) in marks {
         let asked = places.within(at);
-        if work.reading.ended == Ended::Finished && asked.count() > 0 {
-            work.list.set(asked.iter().copied());
-            work.run(&Arc::new(pattern), control, tell);
+        if *reader.ended() == Ended::Finished && asked.count() > 0 {
+            proof.pattern = Arc::new(pattern);
+            reader.read(asked.iter().copied(), &mut proof, control);
         }
     }
-    work.reading
+    let (unreadable, ended) = reader.into_result();
+    Reading { unreadable, ended, ..reading }
 }
 
 /// The pattern of the byte that the first sector holds over and over. One that is not blank is found wrong when it is read with
@@ -111,171 +93,29 @@ fn blank_byte(places: &RangeSet, backend: &mut dyn Backend) -> Result<(Pattern, 
     Ok((byte.and_then(|b| Pattern::bytes([b])).unwrap_or_else(Pattern::zeros), byte))
 }
 
-struct ReadingWork<'r> {
-    geometry: Geometry,
-    list: WorkList,
-    requests: Requests<'r>,
-    /// What is in flight by its tag; `None`: the drive is tried elsewhere.
-    in_flight: HashMap<u64, Option<Attempt>>,
-    /// Sectors that failed, before it is known that the drive answers at others.
-    doubt: Doubt<()>,
-    next_tag: u64,
-    reading: Reading,
-    progress: ReadingProgress,
-    /// Sectors that could not be read, one after another.
-    in_a_row: u64,
+/// What comes is compared with a pattern.
+struct Proof<'p> {
+    pattern: Arc<Pattern>,
+    reading: &'p mut Reading,
+    of: u64,
+    tell: &'p mut dyn FnMut(ReadingProgress),
 }
 
-/// A drive that gives nothing for so many physical sectors in a row is given up.
-const FAILED_IN_A_ROW: u64 = 1024;
-
-/// What can be asked next.
-enum NextRead {
-    Ask(Option<Attempt>, Sectors),
-    Wait,
-    Over,
-}
-
-impl ReadingWork<'_> {
-    fn run(&mut self, pattern: &Arc<Pattern>, control: &mut dyn JobControl, tell: &mut dyn FnMut(ReadingProgress)) {
-        loop {
-            if control.poll() == Some(Control::Stop) && self.reading.ended == Ended::Finished {
-                self.reading.ended = Ended::Stopped;
-            }
-            // As much as there is room for is begun before anything is waited for.
-            let over = loop {
-                match self.next() {
-                    NextRead::Ask(attempt, at) => self.begin(attempt, at, pattern),
-                    NextRead::Wait => break false,
-                    NextRead::Over => break self.requests.are_none(),
-                }
-            };
-            if over || !self.take_one() {
-                break;
-            }
-            tell(self.progress);
-        }
+impl ReadingPurpose for Proof<'_> {
+    fn task(&self, at: Sectors) -> Task {
+        Task::ReadBack(at, Arc::clone(&self.pattern))
     }
 
-    fn begin(&mut self, attempt: Option<Attempt>, at: Sectors, pattern: &Arc<Pattern>) {
-        self.next_tag += 1;
-        self.in_flight.insert(self.next_tag, attempt);
-        let task = if attempt.is_some() { Task::ReadBack(at, Arc::clone(pattern)) } else { Task::Probe(at) };
-        self.requests.begin(self.next_tag, task);
-    }
-
-    fn next(&mut self) -> NextRead {
-        if self.reading.ended != Ended::Finished {
-            return NextRead::Over;
-        }
-        if !self.requests.has_room() {
-            return NextRead::Wait;
-        }
-        self.list.set_chunk(self.requests.setting().chunk as u64 / u64::from(self.geometry.logical));
-        loop {
-            if self.doubt.is_probing() {
-                // A place that is taken from the list is tried: none is taken before it can be.
-                if !self.requests.are_none() {
-                    return NextRead::Wait;
-                }
-                match self.doubt.next_probe() {
-                    Some(at) => return NextRead::Ask(None, at),
-                    None => self.confirm(),
-                }
-                continue;
-            }
-            return match self.list.next(self.requests.are_none()) {
-                NextAttempt::Attempt(attempt) => NextRead::Ask(Some(attempt), attempt.at),
-                NextAttempt::AfterThose => NextRead::Wait,
-                NextAttempt::Nothing if self.doubt.has_suspects() => {
-                    self.begin_probing();
-                    continue;
-                }
-                NextAttempt::Nothing => NextRead::Over,
-            };
-        }
-    }
-
-    /// Waits for one request. Gives whether the drive still answers.
-    fn take_one(&mut self) -> bool {
-        let (done, now) = match self.requests.wait() {
-            Waited::Done(done, now) => (done, now),
-            Waited::Silent(so_long, _) => {
-                let stopped = self.reading.ended != Ended::Finished && so_long >= LEFT_AFTER;
-                if stopped || so_long >= GIVEN_UP_AFTER {
-                    self.reading.ended = silent(NoAnswer(so_long));
-                    return false;
-                }
-                return true;
-            }
-        };
-        let Some(attempt) = self.in_flight.remove(&done.tag) else { return true };
-        let Some(attempt) = attempt else {
-            self.probed(&done.how);
-            return true;
-        };
-        self.list.came_back();
-        match done.how {
-            Completed::Read { wrong } => {
-                self.confirm();
-                self.in_a_row = 0;
-                self.progress.done += attempt.at.count;
-                self.reading.read.insert(attempt.at);
-                self.reading.wrong.extend(&wrong);
-                self.requests.moved(self.geometry.bytes_of(attempt.at.count), now);
-            }
-            Completed::Failed(error) => {
-                self.requests.disturbed();
-                self.failed(attempt, &error);
-            }
-            _ => self.reading.ended = Ended::Refused { error: "a defect in Jurex: it was asked to read".into() },
-        }
+    fn came(&mut self, at: Sectors, answer: Completed, _: Now) -> bool {
+        let Completed::Read { wrong } = answer else { return false };
+        self.reading.read.insert(at);
+        self.reading.wrong.extend(&wrong);
         true
     }
 
-    fn probed(&mut self, how: &Completed) {
-        match (how, self.doubt.probed(matches!(how, Completed::Done))) {
-            (_, Probed::Answers) => self.confirm(),
-            (Completed::Failed(e), Probed::Dead(places)) => self.reading.ended = answers_nowhere(places, e),
-            _ => {}
-        }
+    fn progress(&mut self, done: u64) {
+        (self.tell)(ReadingProgress { done, of: self.of });
     }
-
-    fn failed(&mut self, attempt: Attempt, error: &MediumError) {
-        let said = || error.cause.os().to_string();
-        match error.cause {
-            Cause::BadSector(_) => {
-                let bad = self.list.narrow(attempt, self.geometry.unit(), Order::RETRIES);
-                if bad && self.doubt.suspect(attempt.at, ()) {
-                    self.begin_probing();
-                }
-            }
-            Cause::Gone(_) => self.reading.ended = Ended::Gone { error: said() },
-            Cause::Refused(_) => self.reading.ended = Ended::Refused { error: said() },
-        }
-    }
-
-    fn begin_probing(&mut self) {
-        if !self.doubt.begin_probing(self.geometry) {
-            self.confirm();
-        }
-    }
-
-    /// The drive answers: what failed before can't be read.
-    fn confirm(&mut self) {
-        for (at, ()) in self.doubt.confirm() {
-            self.reading.unreadable.insert(at);
-            self.progress.done += at.count;
-            self.in_a_row += 1;
-            if self.in_a_row >= FAILED_IN_A_ROW && self.reading.ended == Ended::Finished {
-                self.reading.ended = Ended::GivenUp { faults: self.in_a_row };
-            }
-        }
-    }
-}
-
-fn silent(no_answer: NoAnswer) -> Ended {
-    Ended::StoppedAnswering { error: no_answer.to_string() }
 }
 
 #[cfg(test)]
@@ -284,7 +124,7 @@ mod tests {
     use jurex_device::media::MediaClass;
     use jurex_device::testing::Memory;
     use jurex_engine::testing::Steady;
-    use jurex_engine::{Done, Now, RequestSetting, Sequential, Unattended};
+    use jurex_engine::{Control, Done, GIVEN_UP_AFTER, LEFT_AFTER, RequestSetting, Sequential, Unattended};
     use jurex_pattern::units::Lba;
     use jurex_sanitize::sampling::Sampling;
     use proptest::prelude::*;
@@ -445,7 +285,7 @@ mod tests {
             let found = read(&expected, &whole(64), geometry, &mut Mute(&clock), &clock, control.as_mut(), &mut |_| {});
             (found.ended, clock.0.get())
         };
-        let silent_for = |so_long| silent(NoAnswer(so_long));
+        let silent_for = |so_long| Ended::from(NoAnswer(so_long));
         let (ended, waited) = ends(&|_| Box::new(Unattended));
         assert!(ended == silent_for(waited) && waited >= GIVEN_UP_AFTER && waited < GIVEN_UP_AFTER + LEFT_AFTER, "{ended:?}");
         let (ended, waited) = ends(&|clock| Box::new(After(clock, Duration::from_secs(1))));

@@ -127,7 +127,7 @@ impl Context {
         self.failures.gives_up |= self.failures.count > allowed;
     }
 
-    fn retries(&self) -> u32 {
+    pub(super) fn retries(&self) -> u32 {
         if self.plan.passes().is_empty() { Order::RETRIES } else { self.plan.retries() }
     }
 }

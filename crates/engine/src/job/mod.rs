@@ -6,12 +6,15 @@ mod faults;
 mod request;
 mod resume;
 mod stage;
+#[cfg(test)]
+mod tests;
 
 pub use request::{Completed, Control, DriveChanged, JobStep, Now, Request, Task};
 
 use super::checkpoint::Checkpoint;
 use super::event::{Activity, Event, Progress};
 use super::list::{NextAttempt, WorkList};
+use super::requests::NoAnswer;
 use super::run::KeepError;
 use super::saved::CheckpointSaved;
 use super::siblings::SiblingBaselines;
@@ -336,8 +339,7 @@ impl Job {
     /// The drive does not answer, and nobody waits for it any more: what is in flight counts as not done.
     pub(super) fn leave(&mut self, so_long: Duration, now: Now) {
         if self.stage.is_some() {
-            let error = format!("nothing came back from it for {}", jurex_pattern::units::duration(so_long));
-            self.end(Ended::StoppedAnswering { error }, now);
+            self.end(NoAnswer(so_long).into(), now);
         }
     }
 

@@ -11,6 +11,7 @@ use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::Sectors;
 use jurex_sanitize::digest::{Salt, SectorDigest};
 use jurex_sanitize::probe_tag::ProbeTag;
+use jurex_sanitize::residue::Tally;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -87,6 +88,8 @@ pub enum Task {
     Digest(Sectors, Salt),
     /// Read these sectors and tell which tag of this keystream is on each.
     Tags(Sectors, Arc<Pattern>),
+    /// Read these sectors and look through them for what a person could still use.
+    Search(Sectors),
     /// Send a command that only asks. Nothing else is in flight.
     Ask(Command),
     /// Send commands that change the drive, one right after another. Nothing else is in flight.
@@ -113,6 +116,8 @@ pub enum Completed {
     Digested(Vec<SectorDigest>),
     /// The sectors were read; these are the tags that are on them.
     Tags(Vec<ProbeTag>),
+    /// The sectors were read; this is what was met in them.
+    Searched(Box<Tally>),
     /// The answers to the commands that were sent; of several the first that was not good is the last.
     Answered(Vec<Answer>),
     /// What the drawn places of other namespaces hold.

@@ -134,89 +134,16 @@ impl Job {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::backend::Buffers;
     use crate::job::Control;
-    use crate::saved::CheckpointSaved;
-    use crate::testing::Steady;
-    use crate::{Clock, Completed, JobStep, NotKept, Task};
-    use jurex_device::media::{Bus, MediaClass};
-    use jurex_device::native::command::{Answer, Command};
+    use crate::job::tests::{Bench, good};
+    use jurex_device::native::command::Answer;
     use jurex_device::native::{Capabilities, NativeErase};
-    use jurex_device::testing::{Fixed, Memory, cleared_for};
+    use jurex_device::testing::Fixed;
     use jurex_pattern::units::Sectors;
-    use jurex_sanitize::evidence::{Ended, Evidence};
+    use jurex_sanitize::evidence::Ended;
     use jurex_sanitize::plan::{Course, HowMuch, NativeOrder, Order, Plan, Verification};
 
-    const CHUNK: usize = 8 * 512;
-
-    /// A job on a medium in memory, whose commands are answered by a script.
-    struct Bench {
-        medium: Memory,
-        clock: Steady,
-        kept: Option<Checkpoint>,
-        events: Vec<Event>,
-        sent: Vec<String>,
-    }
-
-    impl Bench {
-        fn new(sectors: u64) -> Self {
-            let mut medium = Memory::new(MediaClass::SolidState, sectors);
-            (medium.drive.bus, medium.drive.protocol) = (Bus::Sas, Bus::Sas.protocol());
-            Self { medium, clock: Steady::default(), kept: None, events: vec![], sent: vec![] }
-        }
-
-        fn start(&self, plan: &Plan) -> Job {
-            let armed = plan.arm(&cleared_for(&self.medium.drive, plan.intent()), "K7Q41M").unwrap();
-            Job::start(armed, &self.medium.drive, Access::DIRECT, CHUNK, self.clock.now()).unwrap()
-        }
-
-        fn resume(&self, watched: bool) -> Job {
-            let kept = Checkpoint::from_json(&self.kept.as_ref().unwrap().to_json()).unwrap();
-            let armed = kept.arm(&cleared_for(&self.medium.drive, kept.intent()), "K7Q41M").unwrap();
-            Job::resume_watched(&kept, armed, &self.medium.drive, Access::DIRECT, (CHUNK, watched), self.clock.now()).unwrap()
-        }
-
-        /// Lets it do so many requests, one after another; gives its evidence if it came to its end.
-        fn run(&mut self, job: &mut Job, requests: usize, answer: &mut dyn FnMut(&Command) -> Answer) -> Option<Evidence> {
-            let mut buffers = Buffers::new(CHUNK);
-            let mut done = 0;
-            while done < requests {
-                let step = job.request(self.clock.now());
-                let made = job.take_checkpoint();
-                if let Some(checkpoint) = made {
-                    job.kept(CheckpointSaved::of(&mut NotKept, &checkpoint), self.clock.now());
-                    self.kept = Some(*checkpoint);
-                }
-                self.events.extend(job.take_events());
-                match step {
-                    JobStep::Do(request) => {
-                        let mut said = |command: &Command| {
-                            self.sent.push(command.name.to_string());
-                            answer(command)
-                        };
-                        let how = match &request.task {
-                            Task::Ask(command) => Completed::Answered(vec![said(command)]),
-                            Task::Change(change) => Completed::Answered(change.commands().iter().map(&mut said).collect()),
-                            Task::Rescan => Completed::Done,
-                            task => buffers.carry_out(&mut self.medium, task),
-                        };
-                        job.complete(request.tag, how, self.clock.now());
-                        done += 1;
-                    }
-                    JobStep::Ended => return Some(job.progress().evidence().clone()),
-                    JobStep::Keep | JobStep::Until(_) => {}
-                    other => panic!("{other:?}"),
-                }
-            }
-            None
-        }
-    }
-
-    fn no_commands(_: &Command) -> Answer {
-        unreachable!("a plan of passes asks nothing")
-    }
-
-    fn passes(bench: &Bench, verification: Verification) -> Plan {
+    fn passes(bench: &Bench<'_>, verification: Verification) -> Plan {
         let order = Order { verification, ..Order::of_program("random", "random".parse().unwrap()) };
         Plan::new(&bench.medium.drive, &order, &mut Fixed(3)).unwrap()
     }
@@ -225,14 +152,15 @@ mod tests {
     fn a_sample_proves_a_pass_only_in_the_session_that_laid_it() {
         let reading = |cut: bool| {
             let mut bench = Bench::new(400_000);
-            let mut job = bench.start(&passes(&bench, Verification::SAMPLED));
+            let plan = passes(&bench, Verification::SAMPLED);
+            let mut job = bench.start(&plan);
             if cut {
-                bench.run(&mut job, 900, &mut no_commands);
+                bench.run(&mut job, 900);
                 job.wish(Control::Stop);
-                bench.run(&mut job, 9, &mut no_commands).unwrap();
+                bench.run(&mut job, 9).unwrap();
                 job = bench.resume(false);
             }
-            let evidence = bench.run(&mut job, usize::MAX, &mut no_commands).unwrap();
+            let evidence = bench.finish(&mut job);
             let read = evidence.last_reading().unwrap();
             (read.sampling.is_some(), read.read.covers_all(evidence.range()))
         };
@@ -243,15 +171,16 @@ mod tests {
     fn what_was_laid_last_is_read_again_as_far_back_as_a_cache_could_lose_it() {
         let trusts = |chunks_back: u64| {
             let mut bench = Bench::new(8 * 200);
-            let mut job = bench.start(&passes(&bench, Verification::FULL));
-            bench.run(&mut job, 120, &mut no_commands);
+            let plan = passes(&bench, Verification::FULL);
+            let mut job = bench.start(&plan);
+            bench.run(&mut job, 120);
             job.wish(Control::Stop);
-            bench.run(&mut job, 9, &mut no_commands).unwrap();
+            bench.run(&mut job, 9).unwrap();
             let frontier = bench.kept.as_ref().unwrap().evidence().passes()[0].laid.iter().last().map_or(0, Sectors::end);
             let lost = (frontier - 8 * chunks_back) as usize * 512;
             bench.medium.bytes[lost..lost + 512].fill(0xee);
             let mut job = bench.resume(false);
-            bench.run(&mut job, 70, &mut no_commands);
+            bench.run(&mut job, 70);
             bench.events.iter().any(|e| matches!(e, Event::Rechecked { trusted: true, .. }))
         };
         assert_eq!([trusts(1), trusts(20), trusts(60), trusts(80)], [false, false, false, true]);
@@ -260,11 +189,12 @@ mod tests {
     #[test]
     fn a_stop_can_not_be_taken_back() {
         let mut bench = Bench::new(8 * 20);
-        let mut job = bench.start(&passes(&bench, Verification::FULL));
+        let plan = passes(&bench, Verification::FULL);
+        let mut job = bench.start(&plan);
         job.wish(Control::Stop);
         job.wish(Control::GoOn);
         job.wish(Control::Hold);
-        assert_eq!(bench.run(&mut job, usize::MAX, &mut no_commands).unwrap().ended, Ended::Stopped);
+        assert_eq!(bench.finish(&mut job).ended, Ended::Stopped);
     }
 
     /// SCSI sense data: a sanitize operation is under way.
@@ -272,32 +202,31 @@ mod tests {
 
     #[test]
     fn an_erasure_that_was_watched_to_its_end_is_not_begun_again_and_all_of_it_is_read() {
-        let good = || Answer::Scsi { status: 0, sense: vec![], data: vec![] };
         let gone_on = |watched: bool| {
-            let mut bench = Bench::new(400_000);
-            let drive = bench.medium.drive.clone();
-            let answers = Capabilities { own_erases: vec![NativeErase::SanitizeBlock], ..Capabilities::default() };
-            let mut order = NativeOrder::new(NativeErase::SanitizeBlock.technique(), &drive, &answers);
-            order.how_much = Some(HowMuch::Sampled);
-            let plan = Plan::of(&drive, &Course::Own(order), &mut Fixed(5)).unwrap();
-            let mut job = bench.start(&plan);
             let mut begun = false;
-            let mut at_work = |command: &Command| {
+            let mut bench = Bench::new(400_000).answering(move |command, _| {
                 begun |= command.name.starts_with("SANITIZE");
                 if begun && command.name == "TEST UNIT READY" {
                     Answer::Scsi { status: 2, sense: RUNNING.to_vec(), data: vec![] }
                 } else {
                     good()
                 }
-            };
+            });
+            let drive = bench.medium.drive.clone();
+            let answers = Capabilities { own_erases: vec![NativeErase::SanitizeBlock], ..Capabilities::default() };
+            let mut order = NativeOrder::new(NativeErase::SanitizeBlock.technique(), &drive, &answers);
+            order.how_much = Some(HowMuch::Sampled);
+            let plan = Plan::of(&drive, &Course::Own(order), &mut Fixed(5)).unwrap();
+            let mut job = bench.start(&plan);
             // Until it says that it is at work, and that is kept.
             while !bench.kept.as_ref().is_some_and(|k| k.evidence().own().is_some_and(|o| o.at_work)) {
-                assert!(bench.run(&mut job, 1, &mut at_work).is_none());
+                assert!(bench.run(&mut job, 1).is_none());
             }
             (bench.events, bench.sent) = (vec![], vec![]);
             bench.medium.bytes.fill(0);
+            let mut bench = bench.answering(|_, _| good());
             let mut job = bench.resume(watched);
-            let evidence = bench.run(&mut job, usize::MAX, &mut |_| good()).unwrap();
+            let evidence = bench.finish(&mut job);
             let again = bench.sent.iter().any(|name| name.starts_with("SANITIZE"));
             let sampled = bench.events.iter().any(|e| matches!(e, Event::CheckStarted { sampling: Some(_), .. }));
             (again, sampled, evidence.ended == Ended::Finished)

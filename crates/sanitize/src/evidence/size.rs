@@ -196,6 +196,11 @@ mod tests {
         assert_eq!(told(Some(Lba(125)), Some(Lba(120)), met(60, 39, 1, 0)), SizeFinding::Repeats { from: 120 });
         assert_eq!(told(None, Some(Lba(120)), met(60, 0, 40, 0)), SizeFinding::Drops { from: 120 });
         assert_eq!(told(None, None, met(99, 0, 1, 0)), SizeFinding::Holes);
+        assert_eq!(
+            told(None, None, met(100, 1, 0, 0)),
+            SizeFinding::Holes,
+            "one that holds another's is not as told, whatever else"
+        );
         let covers = |blank, of: SizeEvidence| SizeEvidence { blank, ends_before: Some(Lba(120)), ..of }.covers();
         assert_eq!((covers(40, met(60, 0, 40, 0)), covers(0, met(60, 40, 0, 0))), (Some(120), Some(120)));
         assert_eq!(covers(39, met(60, 0, 40, 0)), None, "something else is there, and is to be overwritten if it can be");

@@ -42,7 +42,7 @@ impl ProbeLayout {
     /// A physical sector at each stride before the last one.
     pub fn apart(&self) -> Vec<Sectors> {
         let end = self.last().first.0;
-        (0..end).step_by(self.stride as usize).map(|first| Sectors::new(first, self.unit.min(end - first))).collect()
+        (0..end).step_by(self.stride as usize).map(|first| Sectors::new(first, self.unit)).collect()
     }
 
     /// Sectors that are written and read if nothing is wrong.

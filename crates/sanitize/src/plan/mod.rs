@@ -643,7 +643,7 @@ pub enum ArmError {
 pub(crate) mod tests {
     use super::*;
     use crate::rules::Outcome;
-    use jurex_device::media::MediaClass;
+    use jurex_device::media::{Elsewhere, MediaClass};
     use jurex_device::technique::Technique;
     use jurex_device::testing::{Fixed, cleared, test_drive};
     use jurex_pattern::method;
@@ -651,6 +651,11 @@ pub(crate) mod tests {
 
     fn plan(drive: &Drive, order: &Order) -> Result<Plan, PlanError> {
         Plan::new(drive, order, &mut Fixed(0))
+    }
+
+    /// The evidence that a plan would leave that is carried out without a fault.
+    pub fn faultless_of(plan: &Plan) -> Evidence {
+        faultless(&plan.drive, &plan.stages, &Stated::default())
     }
 
     /// Faultless evidence of one pass of zeros on a magnetic drive, of which a sample was read.
@@ -661,6 +666,32 @@ pub(crate) mod tests {
             &order.stages(&test_drive(MediaClass::Magnetic, range.count), &mut Fixed(5)),
             &Stated::default(),
         )
+    }
+
+    #[test]
+    fn a_drive_that_erases_itself_takes_with_it_what_lies_beside_and_no_more_is_said() {
+        let alone = test_drive(MediaClass::SolidState, 4096);
+        let second = |what: &str, user_data| Elsewhere { what: what.into(), user_data, no_address: false };
+        let elsewhere = vec![second("Namespace 2 (8.00 GB)", true), second("Boot partition 1", false)];
+        let beside = Drive { elsewhere, ..alone.clone() };
+        let warning = |drive: &Drive, technique| own(technique, drive, &|_| {}).unwrap().warning();
+        let said = warning(&alone, Technique::SanitizeBlock);
+        assert!(said.contains("is lost for good: the drive erases itself"), "{said}");
+        let said = warning(&beside, Technique::SanitizeBlock);
+        assert!(said.contains("is lost for good, and with it Namespace 2 (8.00 GB), Boot partition 1: the drive"), "{said}");
+        let said = warning(&beside, Technique::SdErase);
+        assert!(said.contains("is lost for good: the drive"), "its user area alone: {said}");
+        // What is foreseen is read there too, where its contents tell anything; what passes leave is another matter.
+        let foreseen = |technique| faultless_of(&own(technique, &beside, &|o| o.then = Some(zeros())).unwrap());
+        let read_beside = |evidence: &Evidence| {
+            let checks =
+                evidence.stages.iter().filter_map(|s| if let StageResult::Checked(c) = &s.what { Some(c) } else { None });
+            checks.map(|c| c.beside.iter().map(|s| s.what.clone()).collect()).collect::<Vec<Vec<String>>>()
+        };
+        let (unit, user_area) = (foreseen(Technique::SanitizeBlock), foreseen(Technique::SdErase));
+        assert_eq!(read_beside(&unit), [vec!["Namespace 2 (8.00 GB)".to_string()], vec![]]);
+        assert_eq!(read_beside(&user_area), [Vec::<String>::new(), vec![]]);
+        assert_eq!((unit.own().unwrap().of_whole_unit, user_area.own().unwrap().of_whole_unit), (true, false));
     }
 
     fn zeros() -> Order {

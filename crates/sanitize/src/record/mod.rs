@@ -584,7 +584,11 @@ impl Record {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::plan::{HowMuch, NativeOrder, Order};
     use crate::testing::record;
+    use jurex_device::media::MediaClass;
+    use jurex_device::technique::Technique;
+    use jurex_device::testing::{Fixed, test_drive};
     use jurex_pattern::units::Sectors;
 
     #[test]
@@ -629,6 +633,66 @@ mod tests {
         assert!(matches!(Record::from_json(&endless), Err(BadRecord::ClaimDoesNotFollow { .. })), "and costs no memory");
         let other = "{\"format\":\"jurex-record/9\",\"anything\":[]}";
         assert!(matches!(Record::from_json(other), Err(BadRecord::OtherFormat(_))), "the format is looked at first");
+    }
+
+    /// The record of a drive's own erasure of which a sample was read, and of passes after it.
+    fn own_record(technique: Technique, then: Option<Order>) -> Record {
+        let drive = test_drive(MediaClass::SolidState, 4_000_000);
+        let answers = jurex_device::native::Capabilities::default();
+        let how_much = Some(HowMuch::Sampled);
+        let order = NativeOrder { how_much, then, ..NativeOrder::new(technique, &drive, &answers) };
+        let plan = Plan::own(&drive, &order, &mut Fixed(7)).unwrap();
+        let evidence = crate::plan::tests::faultless_of(&plan);
+        let tool = Tool { name: "Jurex".into(), version: "0".into() };
+        let now = Timestamp::UNIX_EPOCH;
+        Record::new(JobId::new("261123", [1, 2, 3, 4]), tool, &plan, Contents::default(), evidence, (now, now), Papers::default())
+    }
+
+    #[test]
+    fn of_a_sample_it_says_what_it_was_compared_with() {
+        let sampled = || Order { verification: Verification::SAMPLED, ..Order::of_program("zeros", "00".parse().unwrap()) };
+        let code = |technique, then| own_record(technique, then).confidence_as_data().code;
+        assert_eq!(code(Technique::SanitizeCrypto, None), "confidence.compared", "with what lay there before");
+        assert_eq!(code(Technique::SanitizeBlock, None), "confidence.sample");
+        assert_eq!(code(Technique::SanitizeCrypto, Some(sampled())), "confidence.sample", "its passes are what lies there now");
+    }
+
+    #[test]
+    fn what_searches_found_is_told_if_there_was_one() {
+        let mut record = record();
+        assert_eq!(record.leftovers(), None);
+        let found = crate::residue::Leftovers {
+            whole: true,
+            read: 1000,
+            of: 1000,
+            blank_blocks: 0,
+            text_blocks: 0,
+            blocks: 1000,
+            finds: vec![],
+            complete: true,
+        };
+        record.left = Some(found);
+        assert!(
+            record.leftovers().is_some_and(|said| said.ends_with("; after: nothing that anybody could use")),
+            "{:?}",
+            record.leftovers()
+        );
+    }
+
+    #[test]
+    fn a_record_of_version_2_is_good_by_its_very_words_and_has_no_more() {
+        let read = |change: &dyn Fn(&mut serde_json::Value)| {
+            let text = include_str!("../../tests/records/v2/clear-with-size-check.json");
+            let mut record: serde_json::Value = serde_json::from_str(text).unwrap();
+            change(&mut record);
+            Record::from_json(&record.to_string())
+        };
+        assert!(read(&|_| {}).is_ok());
+        let other = read(&|r| r["claim"]["reasons"][0]["sentence"] = "It is as good as new.".into());
+        assert!(matches!(other, Err(BadRecord::ClaimDoesNotFollow { same_rules: true, .. })), "{other:?}");
+        let surer = serde_json::to_value(record().confidence_as_data()).unwrap();
+        let more = read(&|r| r["confidence"] = surer.clone());
+        assert!(matches!(more, Err(BadRecord::ClaimDoesNotFollow { same_rules: true, .. })), "{more:?}");
     }
 
     #[test]

@@ -10,5 +10,5 @@ mod tally;
 pub use kinds::{BLOCK, FindKind, KINDS};
 pub use leftovers::{LeftoverSummary, Leftovers, before_and_after};
 pub use report::{Residue, ResidueVerdict};
-pub use search::{SearchPlaces, SearchProgress, SearchTell, Searched, search};
+pub use search::{SearchPlaces, SearchProgress, Searched};
 pub use tally::{CHECKED, Find, PARTS, Shares, Tally};

@@ -192,7 +192,8 @@ impl Tally {
     }
 
     /// Everything that was met: finds, chance among them, and blocks of text.
-    pub(super) fn met(&self) -> u64 {
+    /// Finds, chance among them, and blocks of text.
+    pub fn met(&self) -> u64 {
         self.finds.iter().map(|f| f.count).sum::<u64>() + self.shares.text
     }
 

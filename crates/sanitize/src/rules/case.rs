@@ -416,7 +416,9 @@ fn has_complement_pair(overwrite: &OverwriteEvidence) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::evidence::ReadBack;
     use crate::evidence::{SiblingRead, StageEvidence};
+    use crate::sampling::Sampling;
     use crate::testing::{SECTORS, check, faultless, stage};
     use jurex_device::testing::test_drive;
     use jurex_pattern::pattern::Pattern;
@@ -538,6 +540,15 @@ mod tests {
         assert!(lacks(1, 1, true).is_empty() && lacks(1, 1, false).is_empty() && lacks(0, 1, false).is_empty());
         assert_eq!(lacks(0, 1, true), ["lack.earlier-hold-sampled"]);
         assert_eq!((lacks(0, 0, false), lacks(1, 0, true)), (vec!["lack.earlier-hold".into()], vec!["lack.earlier-hold".into()]));
+        // The same of what a drive has erased by itself.
+        let sampled = ReadBack { session: 1, read: all(), sampling: Some(Sampling::new([1; 16])), ..Default::default() };
+        let StageResult::Checked(sample) = check(sampled).what else { panic!() };
+        let erased = |session: u32| {
+            let own = NativeEvidence { session, ..NativeEvidence::begun(Technique::SanitizeBlock) };
+            let evidence = Evidence { stages: vec![stage(StageResult::Own(own))], ..evidence.clone() };
+            holds(&evidence, 0, Some(&sample)).len()
+        };
+        assert_eq!((erased(0), erased(1)), (1, 0), "a sample proves nothing of an erasure before somebody else had the drive");
     }
 
     #[test]

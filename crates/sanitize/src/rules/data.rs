@@ -6,7 +6,6 @@ use jurex_device::media::{Drive, MediaClass, Protocol};
 use jurex_device::technique::{Condition, Technique};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
-use std::fmt;
 use std::sync::LazyLock;
 
 /// Which edition of the rules a drive is judged by.
@@ -102,12 +101,6 @@ fn digest_of(text: &str, rules: &RuleSet) -> String {
     digest.update(text);
     digest.update(rules.reading.to_string());
     jurex_pattern::text::hex::encode(&digest.finalize())
-}
-
-impl fmt::Display for Edition {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(self.title())
-    }
 }
 
 /// A kind of media as the rules tell them apart: class and native interface.
@@ -451,7 +444,7 @@ mod tests {
             assert_eq!(Edition::of_title(&rules.title), Some(edition));
             for (media, technique) in Media::ALL.into_iter().flat_map(|m| Technique::ALL.map(|t| (m, t))) {
                 let fitting = rules.rules.iter().filter(|r| r.technique == technique && r.media.contains(&media)).count();
-                assert!(fitting <= 1, "{edition}: {media:?} {technique:?}");
+                assert!(fitting <= 1, "{edition:?}: {media:?} {technique:?}");
             }
             for text in edition.released() {
                 let (rules, digest) = (RuleSet::read(text), digest_of(text, &RuleSet::read(text)));
@@ -464,7 +457,7 @@ mod tests {
             assert!(edition.rules_of("00").is_none() && edition.rules_of(&edition.digest()).is_some());
             for kind in LackKind::ALL {
                 let fitting: Vec<_> = rules.lacks.iter().filter(|l| l.kind == kind).collect();
-                assert!(fitting.len() == 1 && !fitting[0].citation.is_empty(), "{edition}: {kind:?}");
+                assert!(fitting.len() == 1 && !fitting[0].citation.is_empty(), "{edition:?}: {kind:?}");
             }
         }
     }

@@ -319,10 +319,10 @@ pub(crate) mod tests {
             };
             for (edition, earns, needs) in editions {
                 let outcome = |met| evaluate(edition.rules(), &Case::stated(media, technique, met)).outcome();
-                assert_eq!(outcome(needs.to_vec()), earns, "{edition}: {media:?} {technique:?}");
+                assert_eq!(outcome(needs.to_vec()), earns, "{edition:?}: {media:?} {technique:?}");
                 for missing in 0..needs.len() {
                     let met = needs.iter().enumerate().filter(|(n, _)| *n != missing).map(|(_, c)| *c).collect();
-                    assert_eq!(outcome(met), NotSanitized, "{edition}: {media:?} {technique:?} without {:?}", needs[missing]);
+                    assert_eq!(outcome(met), NotSanitized, "{edition:?}: {media:?} {technique:?} without {:?}", needs[missing]);
                 }
             }
         }
@@ -344,6 +344,8 @@ pub(crate) mod tests {
             "it earns Clear: no sentence says that replaced sectors were reached"
         );
         let claim = |edition: Edition, media, technique, met| evaluate(edition.rules(), &Case::stated(media, technique, met));
+        let block = claim(Edition::Rev2, Media::SolidStateNvme, Technique::SanitizeBlock, vec![]);
+        assert_eq!(block.reasons()[0].code(), Some("rule.sanitize-block"));
         let format = claim(Edition::Rev1, Media::SolidStateNvme, Technique::Format, vec![]);
         assert_eq!(format.outcome(), Outcome::NotSanitized, "a user data erase may be carried out as a key erase: {format:?}");
         let nvme = Edition::Rev1.rules().rule(Media::SolidStateNvme, Technique::SanitizeBlock).unwrap();

@@ -559,7 +559,7 @@ impl Runtime {
                     let tell = |so_far: SearchProgress| {
                         drop(sender.send(Message::Reading(lane, ReadingEvent::Searching(so_far.share(), so_far.finds))));
                     };
-                    ReadingEvent::Left(readings::search_left(&seen, &flag, &tell).map(Box::new))
+                    ReadingEvent::Left(readings::search_left(&seen, flag, &tell).map(Box::new))
                 }
             };
             let _ = sender.send(Message::Reading(lane, heard));

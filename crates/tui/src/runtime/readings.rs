@@ -70,15 +70,12 @@ pub(super) fn not_noted(ledger: &Path, verification: &VerificationRecord) -> Opt
 /// Searches all of the drive for leftovers.
 pub(super) fn search_left(
     seen: &DriveSnapshot,
-    wanted: &AtomicBool,
-    tell: &(dyn Fn(SearchProgress) + Sync),
+    wanted: Arc<AtomicBool>,
+    tell: &dyn Fn(SearchProgress),
 ) -> Result<Residue, String> {
     let now_and_then = Throttle::default();
-    let goes_on = |so_far: SearchProgress| {
-        now_and_then.pass(|| tell(so_far));
-        wanted.load(Ordering::Relaxed)
-    };
-    readings::search_leftovers(seen, false, &goes_on).map_err(|e| format!("{e}."))
+    let mut told = |so_far: SearchProgress| now_and_then.pass(|| tell(so_far));
+    readings::search_leftovers(seen, false, &mut WhileWanted(wanted), &mut told).map_err(|e| format!("{e}."))
 }
 
 /// A reading goes on for as long as its flag is up.
