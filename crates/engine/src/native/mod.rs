@@ -304,4 +304,4 @@ fn send_until_carried_out(port: &mut dyn Port, command: &Command) -> Result<Answ
 }
 
 #[cfg(test)]
-mod tests;
+pub(crate) mod tests;

@@ -385,7 +385,8 @@ impl Plan {
         fails(range.count == 0 || !range.lies_in(self.lifted().whole()), "its range is not on the drive")?;
         let no_tags = |m: &Measure| !matches!(m.tags.base, Base::Random { seed: Some(_) });
         fails(self.measure().is_some_and(no_tags), "its size check has no tags")?;
-        let in_part = range != self.lifted().whole();
+        // What is still hidden is covered too, once it is lifted.
+        let in_part = self.range_on(self.lifted()) != self.lifted().whole();
         fails(self.measure().is_some() && in_part, "it checks the size of a drive of which it covers a part")?;
         let passes = self.passes().len();
         fails((passes == 0 && self.overwriting_at().is_some()) || passes > MAX_PASSES, "it has no possible number of passes")?;

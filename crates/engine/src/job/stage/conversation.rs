@@ -185,3 +185,26 @@ impl Conversation {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::job::tests::{at, overwriting};
+
+    #[test]
+    fn progress_that_stands_still_is_told_after_ten_minutes_and_each_time_that_this_has_doubled() {
+        let (mut job, mut talk) = (overwriting().context, Conversation { was_at_work: true, ..Conversation::default() });
+        let mut still = |progress, seconds: u64| {
+            talk.at_work(&mut job, progress, at(seconds * 1000));
+            std::mem::take(&mut job.events).into_iter().find_map(|e| match e {
+                Event::StandsStill { so_long } => Some(so_long.as_secs()),
+                _ => None,
+            })
+        };
+        let seen = [100, 699, 700, 701, 1299, 1300, 1301, 2499, 2500].map(|seconds| still(Some(7), seconds));
+        assert_eq!(seen, [None, None, Some(600), None, None, Some(1200), None, None, Some(2400)]);
+        let seen = [2600, 3199, 3200].map(|seconds| still(Some(8), seconds));
+        assert_eq!(seen, [None, None, Some(600)], "it has moved: the time counts anew");
+        assert_eq!([3300, 9999].map(|seconds| still(None, seconds)), [None, None], "one that tells nothing stands nowhere");
+    }
+}

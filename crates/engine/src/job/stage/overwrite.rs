@@ -191,7 +191,7 @@ fn tail_of(job: &Context, laid: &RangeSet) -> RangeSet {
     let range = job.range();
     let frontier = laid.iter().last().map_or(range.first.0, Sectors::end);
     let from = frontier.saturating_sub(RECHECKED_CHUNKS * job.list.chunk()).max(range.first.0);
-    laid.within(Sectors::new(from, frontier - from))
+    laid.within(Sectors::new(from, u64::MAX - from))
 }
 
 /// What is to be read of the present pass. A sample proves a pass only in the session that laid it: what was laid

@@ -64,15 +64,21 @@ impl<'s> Bench<'s> {
         Now { wall: jiff::Timestamp::UNIX_EPOCH, mono: self.now }
     }
 
+    /// What a person reads from it: its serial number, or how many sectors it has.
+    fn label(&self) -> String {
+        let drive = &self.medium.drive;
+        drive.unit.serial().map_or_else(|| drive.geometry.sectors.to_string(), |serial| serial[serial.len() - 6..].into())
+    }
+
     pub(in crate::job) fn start(&mut self, plan: &Plan) -> Job {
-        let armed = plan.arm(&cleared_for(&self.medium.drive, plan.intent()), "K7Q41M").unwrap();
+        let armed = plan.arm(&cleared_for(&self.medium.drive, plan.intent()), &self.label()).unwrap();
         let now = self.tick();
         Job::start(armed, &self.medium.drive, Access::DIRECT, CHUNK, now).unwrap()
     }
 
     pub(in crate::job) fn resume(&mut self, watched: bool) -> Job {
         let kept = Checkpoint::from_json(&self.kept.as_ref().unwrap().to_json()).unwrap();
-        let armed = kept.arm(&cleared_for(&self.medium.drive, kept.intent()), "K7Q41M").unwrap();
+        let armed = kept.arm(&cleared_for(&self.medium.drive, kept.intent()), &self.label()).unwrap();
         let now = self.tick();
         Job::resume_watched(&kept, armed, &self.medium.drive, Access::DIRECT, (CHUNK, watched), now).unwrap()
     }
@@ -118,15 +124,20 @@ impl<'s> Bench<'s> {
         }
     }
 
+    /// Carries a request out, and reports it.
+    pub(in crate::job) fn answer(&mut self, job: &mut Job, request: &Request) {
+        let how = self.carry_out(&request.task);
+        let now = self.tick();
+        job.complete(request.tag, how, now);
+    }
+
     /// Lets it do so many requests, one after another; gives its evidence if it came to its end.
     pub(in crate::job) fn run(&mut self, job: &mut Job, requests: usize) -> Option<Evidence> {
         let mut done = 0;
         while done < requests {
             match self.step(job) {
-                JobStep::Do(Request { tag, task }) => {
-                    let how = self.carry_out(&task);
-                    let now = self.tick();
-                    job.complete(tag, how, now);
+                JobStep::Do(request) => {
+                    self.answer(job, &request);
                     done += 1;
                 }
                 JobStep::Ended => return Some(job.progress().evidence().clone()),
@@ -148,11 +159,7 @@ impl<'s> Bench<'s> {
         for _ in 0..1_000_000 {
             match self.step(job) {
                 JobStep::Do(request) if is(&request.task) => return request,
-                JobStep::Do(Request { tag, task }) => {
-                    let how = self.carry_out(&task);
-                    let now = self.tick();
-                    job.complete(tag, how, now);
-                }
+                JobStep::Do(request) => self.answer(job, &request),
                 JobStep::Until(so_long) => self.now += so_long,
                 JobStep::Keep => {}
                 other => panic!("{other:?}: {:?}", job.progress().evidence().ended),

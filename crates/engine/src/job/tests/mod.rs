@@ -1,6 +1,8 @@
 mod bench;
+mod going_on;
+mod own;
 
-pub(super) use bench::{Bench, failed, good};
+pub(super) use bench::{Bench, good};
 
 use super::*;
 use crate::event::FaultKind;
@@ -15,7 +17,7 @@ use jurex_sanitize::plan::{NativeOrder, Order, Plan};
 
 const SECTORS: u64 = 4_000_000;
 
-fn at(millis: u64) -> Now {
+pub(super) fn at(millis: u64) -> Now {
     Now { wall: jiff::Timestamp::UNIX_EPOCH, mono: Duration::from_millis(millis) }
 }
 
@@ -32,7 +34,7 @@ fn job(plan: &Plan) -> Job {
     job
 }
 
-fn overwriting() -> Job {
+pub(super) fn overwriting() -> Job {
     let order = Order { retries: 7, ..Order::of_program("zeros", "00".parse().unwrap()) };
     job(&Plan::new(&drive(), &order, &mut Fixed(7)).unwrap())
 }

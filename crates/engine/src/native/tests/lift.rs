@@ -4,8 +4,8 @@ use super::*;
 use jurex_device::native::command::Data;
 
 /// An ATA drive of `native` sectors, as far as lifting sees it: what it gives now, and by which features it can hide.
-struct Hider {
-    gives: u64,
+pub(crate) struct Hider {
+    pub(crate) gives: u64,
     native: u64,
     /// What the overlay leaves of `whole`.
     whole: u64,
@@ -13,13 +13,13 @@ struct Hider {
     amax: bool,
     dco: bool,
     /// Each limit can be changed once in a power cycle.
-    spent: bool,
+    pub(crate) spent: bool,
     permanent: Option<bool>,
     rescans: u32,
 }
 
 impl Hider {
-    fn of(gives: u64, native: u64) -> Self {
+    pub(crate) fn of(gives: u64, native: u64) -> Self {
         Self { gives, native, whole: native, hpa: true, amax: false, dco: false, spent: false, permanent: None, rescans: 0 }
     }
 
@@ -40,7 +40,7 @@ impl Hider {
         Answer::Scsi { status: 2, sense: [&[0x72, 1, 0, 0x1d, 0, 0, 0, 14][..], &descriptor].concat(), data: vec![] }
     }
 
-    fn answer(&mut self, command: &Command) -> Answer {
+    pub(crate) fn answer(&mut self, command: &Command) -> Answer {
         let Image::Scsi(cdb) = &command.image else { panic!("an ATA command") };
         let lba = [8, 10, 12, 7, 9, 11].iter().rev().fold(0u64, |v, at| v << 8 | u64::from(cdb[*at]));
         let page = |data| Answer::Scsi { status: 0, sense: vec![], data };

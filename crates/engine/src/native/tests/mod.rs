@@ -1,7 +1,7 @@
 //! Conversations with drives whose answers are written down here.
 
 mod keys;
-mod lift;
+pub(crate) mod lift;
 
 use super::*;
 use jurex_device::media::Scope;
@@ -200,7 +200,7 @@ fn a_command_that_met_unit_attention_is_sent_once_more() {
 
 /// A drive of the security feature set, as far as the conversation sees it.
 #[derive(Default)]
-struct Locker {
+pub(crate) struct Locker {
     password: bool,
     locked: bool,
     frozen: bool,
@@ -209,7 +209,7 @@ struct Locker {
 }
 
 impl Locker {
-    fn answer(&mut self, command: &Command) -> Answer {
+    pub(crate) fn answer(&mut self, command: &Command) -> Answer {
         let Image::Scsi(cdb) = &command.image else { panic!("an ATA command") };
         let bad = || {
             let sense = [0x72, 0x0b, 0, 0, 0, 0, 0, 14, 9, 12, 0, 4, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0x51];
