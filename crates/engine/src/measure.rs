@@ -18,7 +18,7 @@ use jurex_pattern::units::{Lba, Sectors};
 use jurex_sanitize::evidence::{MAX_EXAMPLES, SameSector, SizeEvidence};
 use jurex_sanitize::plan::ProbeLayout;
 use jurex_sanitize::probe_tag::ProbeTag;
-use std::collections::VecDeque;
+use std::collections::{BTreeSet, VecDeque};
 use std::sync::Arc;
 
 /// Places that are tried at once where the end of what holds is searched.
@@ -52,7 +52,7 @@ enum SizeQuestion {
     /// At which of these addresses the first sector is met.
     Period { distance: u64, candidates: Vec<Candidate> },
     /// Between which sectors what holds ends: `holds` is known to hold, `ends` not to; what was tried and held is in `held`.
-    End { holds: Option<u64>, ends: u64, before: u64, held: Vec<u64> },
+    End { holds: Option<u64>, ends: u64, before: u64, held: BTreeSet<u64> },
     /// Nothing more.
     Answered,
 }
@@ -143,7 +143,9 @@ impl Measuring {
                     candidates.iter_mut().filter(|c| c.at == lba).for_each(|c| c.is_first = is_first);
                 }
                 SizeQuestion::End { ends, held, .. } => match tag {
-                    ProbeTag::Of { lba: of, .. } if of.0 == lba => held.push(lba),
+                    ProbeTag::Of { lba: of, .. } if of.0 == lba => {
+                        held.insert(lba);
+                    }
                     _ => *ends = (*ends).min(lba),
                 },
                 SizeQuestion::Answered => {}
@@ -215,23 +217,22 @@ impl Measuring {
     /// Everything that was asked is answered: what follows from it?
     fn decide(&mut self) {
         match std::mem::replace(&mut self.question, SizeQuestion::Answered) {
-            SizeQuestion::Whole if self.found.of_others > 0 => self.ask_period(),
-            SizeQuestion::Whole if self.found.lost > 0 => self.ask_end(),
+            SizeQuestion::Whole => self.ask_period(),
             SizeQuestion::Period { distance, candidates } => self.period_told(distance, &candidates),
             SizeQuestion::End { holds, ends, before, held } => {
-                let last = held.iter().copied().filter(|h| *h < ends).max().max(holds);
+                let last = held.range(..ends).next_back().copied().max(holds);
                 // Nothing that was tried could be read: it is known to end there, and no nearer.
-                if last == holds && held.is_empty() && ends == before {
+                if held.is_empty() && ends == before {
                     self.found.ends_before = Some(Lba(ends));
                 } else {
                     self.search_end(last, ends);
                 }
             }
-            SizeQuestion::Whole | SizeQuestion::Answered => {}
+            SizeQuestion::Answered => {}
         }
     }
 
-    /// The first sector gets another tag, and is looked for at the distance that was met and at its parts.
+    /// Where every sector was met at another's address, and none was lost, the first sector gets another tag, and is looked for at the distance that was met and at its parts.
     fn ask_period(&mut self) {
         let (distance, stride) = (self.distance, self.layout.stride);
         if self.found.lost > 0 || distance == 0 {
@@ -253,7 +254,7 @@ impl Measuring {
             return self.ask_end();
         }
         let mut period = distance;
-        for c in candidates.iter().filter(|c| c.is_first && c.power > 0) {
+        for c in candidates.iter().filter(|c| c.is_first) {
             // Of each prime the highest power counts; they come in order.
             let is_highest = !candidates.iter().any(|d| d.prime == c.prime && d.power > c.power && d.is_first);
             period /= if is_highest { c.prime.pow(c.power) } else { 1 };
@@ -282,7 +283,7 @@ impl Measuring {
         // What does not hold is written over by this, wherever it went.
         self.acts.extend([ProbeAct::Lay(vec![self.layout.last()], TagRound::First), ProbeAct::Flush]);
         self.acts.push_back(ProbeAct::Read(probes.into_iter().rev().collect()));
-        self.question = SizeQuestion::End { holds, ends, before: ends, held: vec![] };
+        self.question = SizeQuestion::End { holds, ends, before: ends, held: BTreeSet::new() };
     }
 }
 
@@ -450,6 +451,175 @@ mod tests {
                 }
             }
         }
+    }
+
+    /// Every drive of so many sectors that holds fewer, without a buffer: a period or an end in each place of a stride.
+    #[test]
+    fn the_end_of_what_holds_is_found_to_the_sector_wherever_in_a_stride_it_lies() {
+        for (told, holds) in [(6400, 1..301), (6400, 6290..6400), (640, 1..640), (130, 1..130), (64_000, 32_000..32_100)] {
+            for holds in holds {
+                for (beyond, expected) in [
+                    (Beyond::Drops, SizeFinding::Drops { from: holds }),
+                    (Beyond::BeginsAgain, SizeFinding::BeginsAgain { after: holds }),
+                ] {
+                    let mut drive = Counterfeit { holds, beyond, cells: HashMap::new(), buffer: VecDeque::new(), remembers: 0 };
+                    assert_eq!(measure(told, 512, &mut drive).finding(), expected, "{told} told");
+                }
+            }
+        }
+    }
+
+    fn measuring(told: u64) -> Measuring {
+        Measuring::new(Geometry { logical: 512, physical: 512, sectors: told }, &Pattern::random([1; 16]), 0)
+    }
+
+    fn of(lba: u64, second: bool) -> [ProbeTag; 1] {
+        [ProbeTag::Of { lba: Lba(lba), second }]
+    }
+
+    /// Tags all over a drive of 6400 sectors are its own, but for what is said; gives what is asked next.
+    fn after_the_whole(met: impl Fn(u64) -> ProbeTag) -> (Measuring, Vec<ProbeAct>) {
+        let mut measuring = measuring(6400);
+        while !measuring.acts.is_empty() {
+            if let Some(ProbeAct::Read(places)) = measuring.next() {
+                places.iter().flat_map(|at| at.first.0..at.end()).for_each(|lba| measuring.note(Lba(lba), &[met(lba)]));
+            }
+        }
+        let first = measuring.next();
+        let asked = first.into_iter().chain(std::mem::take(&mut measuring.acts)).collect();
+        (measuring, asked)
+    }
+
+    fn single(lba: impl IntoIterator<Item = u64>) -> Vec<Sectors> {
+        lba.into_iter().map(|lba| Sectors::new(lba, 1)).collect()
+    }
+
+    #[test]
+    fn a_period_is_asked_for_at_the_distance_and_at_its_parts_and_a_buffer_is_written_over_first() {
+        let own = |lba| ProbeTag::Of { lba: Lba(lba), second: false };
+        let (mut measuring, asked) = after_the_whole(|lba| if lba < 100 { own(lba + 600) } else { own(lba) });
+        let parts = [600, 300, 150, 75, 200, 120, 24];
+        let expected = [
+            ProbeAct::Lay(single([0]), TagRound::Second),
+            ProbeAct::Flush,
+            ProbeAct::Lay(vec![Sectors::new(1, 99)], TagRound::First),
+            ProbeAct::Flush,
+            ProbeAct::Read(single(parts)),
+        ];
+        assert_eq!((asked, measuring.distance), (expected.to_vec(), 600));
+        // It is met at 600, 300 and 150; 75 could not be read. Three times in 600 is no matter of 5 alone.
+        [600, 300, 150, 120].iter().for_each(|at| measuring.note(Lba(*at), &of(0, true)));
+        [200, 24].iter().for_each(|at| measuring.note(Lba(*at), &of(*at, false)));
+        assert_eq!((measuring.next(), measuring.found().begins_again_at), (None, Some(Lba(30))), "600 by 4 and by 5");
+        // What of a prime was met at a higher power counts, though a read at a lower one failed.
+        let (mut measuring, _) = after_the_whole(|lba| if lba < 100 { own(lba + 600) } else { own(lba) });
+        [600, 150].iter().for_each(|at| measuring.note(Lba(*at), &of(0, true)));
+        assert_eq!((measuring.next(), measuring.found().begins_again_at), (None, Some(Lba(150))));
+        // Not met at the distance itself: there is no period, and the end is searched.
+        let (mut measuring, _) = after_the_whole(|lba| if lba < 100 { own(lba + 600) } else { own(lba) });
+        measuring.note(Lba(300), &of(0, true));
+        measuring.next();
+        assert_eq!(measuring.found().begins_again_at, None);
+        // Less than a stride: nothing can follow the first sector that would not come to lie on it.
+        let (_, asked) = after_the_whole(|lba| if lba == 6350 { own(6320) } else { own(lba) });
+        assert!(matches!(&asked[2], ProbeAct::Read(places) if places[0] == Sectors::new(30, 1)), "{asked:?}");
+        let (_, asked) = after_the_whole(|lba| if lba == 0 { own(100) } else { own(lba) });
+        assert!(matches!(&asked[2], ProbeAct::Lay(..)), "a stride itself: {asked:?}");
+        // Where any was lost, no period explains it.
+        let (_, asked) = after_the_whole(|lba| {
+            if lba < 100 {
+                own(lba + 600)
+            } else if lba > 6000 {
+                ProbeTag::None
+            } else {
+                own(lba)
+            }
+        });
+        assert!(!asked.iter().any(|act| matches!(act, ProbeAct::Lay(_, TagRound::Second))), "{asked:?}");
+        assert_eq!(after_the_whole(own).1, []);
+    }
+
+    #[test]
+    fn where_it_ends_is_searched_in_sixty_four_places_at_once_until_nothing_lies_between() {
+        let own = |lba| ProbeTag::Of { lba: Lba(lba), second: false };
+        let (mut measuring, asked) = after_the_whole(|lba| if lba < 1000 { own(lba) } else { ProbeTag::Blank });
+        let probes: Vec<u64> = (0..64).map(|n| 901 + 99 * n / 64).collect();
+        let expected = [
+            ProbeAct::Lay(single(probes.clone()), TagRound::First),
+            ProbeAct::Flush,
+            ProbeAct::Lay(vec![Sectors::new(6300, 100)], TagRound::First),
+            ProbeAct::Flush,
+            ProbeAct::Read(single(probes.iter().rev().copied())),
+        ];
+        assert_eq!(asked, expected);
+        // Nothing can be read: it is known to end there, and no nearer.
+        assert_eq!((measuring.next(), measuring.found().ends_before), (None, Some(Lba(1000))));
+        let begun = || after_the_whole(|lba| if lba < 1000 { own(lba) } else { ProbeTag::Blank }).0;
+        let asks = |measuring: &mut Measuring| match measuring.next() {
+            Some(ProbeAct::Lay(places, _)) => Some((places[0].first.0, places.len())),
+            _ => None,
+        };
+        // Only one place could be read, and did not hold: it ends there or before.
+        let mut measuring = begun();
+        measuring.note(Lba(950), &[ProbeTag::Blank]);
+        assert_eq!(asks(&mut measuring), Some((901, 49)));
+        // All that could be read held: it ends after those.
+        let mut measuring = begun();
+        [901, 950].iter().for_each(|at| measuring.note(Lba(*at), &of(*at, false)));
+        assert_eq!(asks(&mut measuring), Some((951, 49)));
+        // One that holds beyond one that does not is another matter.
+        let mut measuring = begun();
+        measuring.note(Lba(990), &of(990, false));
+        measuring.note(Lba(940), &[ProbeTag::None]);
+        assert_eq!(asks(&mut measuring), Some((901, 39)));
+        // Held on both sides of one that did not: there is no end to search for.
+        let (_, asked) = after_the_whole(|lba| if lba == 1000 { ProbeTag::Blank } else { own(lba) });
+        assert_eq!(asked, []);
+        // The last stride, which everything else could come to lie on, is no sign that it holds as far as that.
+        let (_, asked) = after_the_whole(|lba| if (1000..6300).contains(&lba) { ProbeTag::Blank } else { own(lba) });
+        assert_eq!(asked, expected);
+    }
+
+    #[test]
+    fn what_was_met_is_counted_with_four_examples_and_what_could_not_be_read_too() {
+        let (measuring, _) = after_the_whole(|lba| ProbeTag::Of { lba: Lba(lba + 1), second: false });
+        assert_eq!((measuring.found().of_others, measuring.found().same.len()), (163, MAX_EXAMPLES));
+        let mut measuring = measuring_of_reads();
+        assert!(!measuring.is_answered(), "its last act is being done");
+        (0..FAILING).for_each(|n| measuring.not_read(Sectors::new(6300 + n, 2)));
+        assert_eq!((measuring.found().failed, measuring.is_answered()), (2 * FAILING, false));
+        measuring.not_read(Sectors::new(6399, 1));
+        assert!(measuring.is_answered() && measuring.next().is_none());
+        // Between those that fail some take their tag: the drive answers.
+        let mut measuring = self::measuring(6400);
+        (0..3 * FAILING).for_each(|n| {
+            measuring.not_laid(Sectors::new(n, 1));
+            measuring.laid();
+        });
+        assert!(!measuring.is_answered() && measuring.next().is_some());
+    }
+
+    /// A size check whose last reading is under way.
+    fn measuring_of_reads() -> Measuring {
+        let mut measuring = measuring(6400);
+        while !measuring.acts.is_empty() {
+            measuring.next();
+        }
+        measuring
+    }
+
+    #[test]
+    fn a_distance_has_its_divisors_by_primes() {
+        assert_eq!(
+            (primes(1), primes(2), primes(97), primes(360), primes(49)),
+            (vec![], vec![2], vec![97], vec![2, 3, 5], vec![7])
+        );
+        assert_eq!(primes(2 * 1_000_003), [2, 1_000_003]);
+        assert_eq!((gcd(0, 7), gcd(7, 0), gcd(12, 18), gcd(600, 1000), gcd(7, 9)), (7, 7, 6, 200, 1));
+        assert_eq!(
+            candidates(12).iter().map(|c| (c.prime, c.power, c.at)).collect::<Vec<_>>(),
+            [(1, 0, 12), (2, 1, 6), (2, 2, 3), (3, 1, 4)]
+        );
     }
 
     #[test]

@@ -74,17 +74,12 @@ impl<'r> DriveReader<'r> {
         self.requests.tune(bytes);
     }
 
-    /// How it ended so far: as long as it is finished, more can be read.
-    pub fn ended(&self) -> &Ended {
-        &self.ended
-    }
-
     /// Sectors that gave an error, and how it ended.
     pub fn into_result(self) -> (RangeSet, Ended) {
         (self.unreadable, self.ended)
     }
 
-    /// Reads these, in their order. A stretch that can't be read is halved down to one physical sector. `control` may stop it; holding
+    /// Reads these, in their order, unless an earlier reading has ended it. A stretch that can't be read is halved down to one physical sector. `control` may stop it; holding
     /// is not offered.
     pub fn read<I: IntoIterator<Item = Sectors>>(
         &mut self,

@@ -5,6 +5,11 @@ use std::io;
 /// A table larger than this is none: FAT32 has at most 2^28 entries of four bytes.
 const LARGEST_TABLE: u64 = 1 << 30;
 
+/// The number that these bytes are, the lowest first.
+fn number(bytes: &[u8]) -> u64 {
+    bytes.iter().rev().fold(0, |number, byte| number * 256 + u64::from(*byte))
+}
+
 /// The stretches of free clusters, first byte on the device and bytes, of a file system that `read` reads at byte addresses.
 ///
 /// # Errors
@@ -13,8 +18,8 @@ pub fn free_clusters(read: &mut dyn FnMut(u64, &mut [u8]) -> io::Result<()>) -> 
     let none = |what: &str| io::Error::new(io::ErrorKind::InvalidData, format!("it is no FAT file system: {what}"));
     let mut boot = [0u8; 512];
     read(0, &mut boot)?;
-    let short = |at: usize| u64::from(u16::from_le_bytes([boot[at], boot[at + 1]]));
-    let long = |at: usize| u64::from(u32::from_le_bytes([boot[at], boot[at + 1], boot[at + 2], boot[at + 3]]));
+    let of_boot = |at: usize, bytes: usize| number(&boot[at..][..bytes]);
+    let (short, long) = (|at| of_boot(at, 2), |at| of_boot(at, 4));
     let (sector, per_cluster, reserved, tables, roots) =
         (short(11), u64::from(boot[13]), short(14), u64::from(boot[16]), short(17));
     if !(512..=4096).contains(&sector) || per_cluster == 0 || tables == 0 || reserved == 0 {
@@ -30,25 +35,25 @@ pub fn free_clusters(read: &mut dyn FnMut(u64, &mut [u8]) -> io::Result<()>) -> 
         _ => 32,
     };
     let needed = ((clusters + 2) * bits).div_ceil(8);
-    if needed > of_table * sector || needed > LARGEST_TABLE {
+    if !(..=LARGEST_TABLE.min(of_table * sector)).contains(&needed) {
         return Err(none("its table is too small for its clusters"));
     }
     let mut table = vec![0u8; needed as usize];
     read(reserved * sector, &mut table)?;
     let is_free = |cluster: u64| {
-        let byte = |at: usize| u32::from(table.get(at).copied().unwrap_or(0xff));
-        let at = (cluster * bits / 8) as usize;
-        let entry = match bits {
-            12 => (byte(at) | byte(at + 1) << 8) >> (if cluster % 2 == 1 { 4 } else { 0 }) & 0xfff,
-            16 => byte(at) | byte(at + 1) << 8,
-            _ => (byte(at) | byte(at + 1) << 8 | byte(at + 2) << 16 | byte(at + 3) << 24) & 0x0fff_ffff,
+        let entry = number(&table[(cluster * bits / 8) as usize..][..bits.div_ceil(8) as usize]);
+        let of_it = match bits {
+            12 => entry >> (if cluster % 2 == 1 { 4 } else { 0 }) & 0xfff,
+            16 => entry,
+            _ => entry & 0x0fff_ffff,
         };
-        entry == 0
+        of_it == 0
     };
     let bytes = per_cluster * sector;
     let mut free: Vec<(u64, u64)> = vec![];
-    for cluster in (2..clusters + 2).filter(|c| is_free(*c)) {
-        let at = (first + (cluster - 2) * per_cluster) * sector;
+    // The first two entries are of no cluster.
+    for n in (0..clusters).filter(|n| is_free(n + 2)) {
+        let at = (first + n * per_cluster) * sector;
         match free.last_mut() {
             Some((from, length)) if *from + *length == at => *length += bytes,
             _ => free.push((at, bytes)),
@@ -124,6 +129,28 @@ mod tests {
         let mut highest = image(32, 65525, &[10]);
         highest[512 + 40 + 3] = 0xf0;
         assert_eq!(found(&highest).unwrap().len(), 1, "of 32 bits the highest four say nothing");
+    }
+
+    #[test]
+    fn a_large_one_counts_its_sectors_in_four_bytes_and_its_table_may_be_full_to_the_last_entry() {
+        let (sectors, of_table) = (0x0101_0203_u32, 0x0404_u32);
+        let mut boot = vec![0u8; 512];
+        boot[11..13].copy_from_slice(&512u16.to_le_bytes());
+        (boot[13], boot[14], boot[16]) = (128, 1, 1);
+        boot[32..36].copy_from_slice(&sectors.to_le_bytes());
+        boot[36..40].copy_from_slice(&of_table.to_le_bytes());
+        let free = free_clusters(&mut |at, out| {
+            if at == 0 {
+                out.copy_from_slice(&boot);
+            }
+            Ok(())
+        });
+        let first = u64::from(1 + of_table);
+        let clusters = (u64::from(sectors) - first) / 128;
+        assert_eq!(free.unwrap(), [(first * 512, clusters * 65_536)], "all of them are free");
+        let full = image(16, 4094, &[4095]);
+        assert_eq!(u16::from_le_bytes([full[22], full[23]]), 16, "4096 entries of two bytes fill sixteen sectors");
+        assert_eq!(found(&full).unwrap().len(), 1, "its last cluster");
     }
 
     #[test]

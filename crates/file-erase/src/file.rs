@@ -458,8 +458,7 @@ impl FileEvidence {
                 ask(self.moved.is_none() || self.before.unplaced > 0, Because::NoPlaces);
             }
         }
-        let is_doubtful = on.doubts().iter().any(|d| d.weight == Weight::Unprovable) || on.weight_beneath() >= Weight::Unprovable;
-        ask(is_doubtful, Because::Beneath);
+        ask(on.has_unprovable(), Because::Beneath);
         ask(self.open_elsewhere, Because::OpenElsewhere);
         open
     }
@@ -507,6 +506,13 @@ mod tests {
         assert_eq!(changed(&|f| f.moved = None), (Ending::NotProvable, vec![Because::NoPlaces]));
         assert_eq!(changed(&|f| f.read_back.wrong = 512).1, [Because::ReadBackDiffers]);
         assert_eq!(changed(&|f| f.read_back.right = 4096).1, [Because::NotReadBack]);
+        assert_eq!(changed(&|f| f.read_back.unreadable = 512).1, [Because::NotReadBack]);
+        let empty = FileEvidence { before: FileBefore::default(), ..faultless() };
+        assert_eq!(
+            empty.ending(&ground("btrfs", &[], vec![]), 3),
+            (Ending::Nothing, vec![]),
+            "what holds nothing is nowhere else"
+        );
         assert_eq!(faultless().ending(&ext, 0).0, Ending::NotFinished, "no pass, no proof");
     }
 
@@ -547,6 +553,19 @@ mod tests {
         assert_eq!(seen.ending(&journal, 3), (Ending::NotOverwritten, vec![Because::Journaled]));
         assert_eq!(unseen.ending(&ground("ext4", &[], vec![]), 3), (Ending::NotProvable, vec![Because::NoRights]));
         assert_eq!(seen.ending(&ground("nfs4", &[], vec![]), 3), (Ending::NotProvable, vec![Because::Beneath]));
+    }
+
+    #[test]
+    fn what_is_not_there_takes_no_room_in_a_record() {
+        let plain = FileEvidence::new(Name::Path("tides.csv".into()), NodeKind::File, 0, 5000);
+        let json = serde_json::to_string(&plain).unwrap();
+        for absent in ["wrong", "unreadable", "attributes_left", "journaled", "shared"] {
+            assert!(!json.contains(absent), "{absent}: {json}");
+        }
+        let mut full = faultless();
+        (full.read_back.wrong, full.attributes_left, full.before.shared) = (512, 2, 4096);
+        let json = serde_json::to_string(&full).unwrap();
+        assert!(json.contains("\"wrong\":\"512\"") && json.contains("attributes_left") && json.contains("shared"), "{json}");
     }
 
     proptest! {

@@ -142,8 +142,7 @@ impl FreeEvidence {
             FreeProof::Read { placed, free, pattern, unreached, .. } => {
                 let reached =
                     pattern + unreached == *free && *unreached <= self.may_be_unreached() && nearly_all(*pattern, *free);
-                let unprovable = on.doubts().iter().any(|d| d.weight == Weight::Unprovable);
-                let doubtful = !placed || unprovable || on.weight_beneath() >= Weight::Unprovable;
+                let doubtful = !placed || on.has_unprovable();
                 match (reached, doubtful) {
                     (false, _) => FreeFinding::Less,
                     (true, true) => FreeFinding::NotProvable,
@@ -315,6 +314,25 @@ mod tests {
         assert_eq!((nearly_all(9, 10), nearly_all(89, 100), nearly_all(0, 0)), (true, false, false));
         let memory = ground("ext4", &[], vec![super::super::ground::StackLayer::Image { device: "/dev/loop0".into(), on: None }]);
         assert_eq!(good.finding(&memory, 1), FreeFinding::NotProvable, "nobody knows what the image lies on");
+    }
+
+    #[test]
+    fn what_cant_be_read_is_said_even_where_nothing_else_is_there() {
+        let with = |pattern: u64, unreadable: u64| {
+            let mut proof = read(pattern, 100);
+            if let FreeProof::Read { unreadable: bad, .. } = &mut proof {
+                *bad = unreadable * MIB;
+            }
+            evidence(proof).sentences().len()
+        };
+        assert_eq!((with(900, 0), with(899, 0), with(899, 1)), (2, 3, 3));
+        let says = [FreeFinding::Proved, FreeFinding::NotProvable, FreeFinding::Less, FreeFinding::NotFinished]
+            .map(FreeFinding::sentence);
+        assert!(says[0].contains("read on the device") && says[1].contains("not provable") && says[2].starts_with("less"));
+        assert_eq!(says[3], "NOT finished");
+        let why = [WhyNotRead::NoRights, WhyNotRead::NoDevice, WhyNotRead::NoPlaces, WhyNotRead::Striped, WhyNotRead::NotReached];
+        let why: std::collections::BTreeSet<&str> = why.into_iter().map(WhyNotRead::sentence).collect();
+        assert!(why.len() == 5 && why.iter().any(|w| w.contains("rights of root")), "each has its own");
     }
 
     #[test]

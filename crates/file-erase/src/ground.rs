@@ -254,6 +254,11 @@ impl StorageStack {
         self.doubts().first().map_or(Weight::Aside, |d| d.weight)
     }
 
+    /// Whether there is a doubt that no reading of the device can settle.
+    pub fn has_unprovable(&self) -> bool {
+        self.doubts().iter().any(|doubt| doubt.weight == Weight::Unprovable)
+    }
+
     /// The same for one file; `not_copied`: the file system overwrites it in its place by an attribute of the file's own. That takes away
     /// what speaks against the file system, and nothing of what speaks against the layers beneath it.
     pub fn weight_of(&self, not_copied: bool) -> Weight {
@@ -528,7 +533,13 @@ pub(super) mod tests {
         assert_eq!(StorageStack { shares: Some(false), ..ground("xfs", &[], vec![]) }.weight(), Weight::Aside);
         assert_eq!(on("btrfs", &["compress=zstd:3", "nodatacow"]), Weight::Copies);
         assert_eq!(on("btrfs", &["nodatacow"]), Weight::FileByFile);
-        assert_eq!(on("f2fs", &["mode=lfs"]), Weight::Copies);
+        assert_eq!(
+            (on("f2fs", &["mode=lfs"]), on("f2fs", &[]), on("ntfs3", &[])),
+            (Weight::Copies, Weight::FileByFile, Weight::FileByFile)
+        );
+        let says = |kind: &str| ground(kind, &[], vec![]).doubts().iter().map(|d| d.what.clone()).collect::<Vec<_>>().join(" ");
+        assert!(says("ext4").contains("stay in its journal") && says("ntfs3").contains("table of files"));
+        assert!(says("nfs4").contains("another computer") && says("fuse.sshfs").contains("A program stands for it"));
         for kind in ["zfs", "nilfs2", "overlay"] {
             assert_eq!(on(kind, &[]), Weight::Copies, "{kind}");
         }
@@ -549,6 +560,11 @@ pub(super) mod tests {
         let image = |on| StackLayer::Image { device: "/dev/loop0".into(), on: Some(Box::new(on)) };
         assert_eq!(on(image(ground("ext4", &[], vec![]))).weight(), Weight::Aside);
         assert_eq!(on(image(ground("btrfs", &[], vec![]))).weight(), Weight::Copies);
+        assert_eq!(
+            on(image(ground("xfs", &[], vec![]))).weight(),
+            Weight::Unprovable,
+            "whether it shares blocks is not told here"
+        );
         assert_eq!(on(image(on(StackLayer::Snapshot { device: device() }))).weight(), Weight::KeepsCopies);
         let solid = on(StackLayer::Drive { device: "/dev/sdb".into(), turns: Some(false) });
         assert!(solid.doubts().iter().any(|d| d.what.contains("solid state") && !d.helps.is_empty()));

@@ -182,6 +182,17 @@ mod tests {
     use super::*;
 
     #[test]
+    fn what_is_noted_of_a_file_is_there_again() {
+        let (mut lines, mut progress) = (vec![], NotedProgress::default());
+        let trace = Trace { device: 7, inode: 12, length: 5000, ..Trace::default() };
+        WorkNote::write_trace(&trace, &mut lines).unwrap();
+        let text = String::from_utf8(lines).unwrap();
+        assert!(text.ends_with('\n'));
+        text.lines().for_each(|line| progress.take(line));
+        assert_eq!(progress.traces.get(&(7, 12)), Some(&trace));
+    }
+
+    #[test]
     fn a_file_is_taken_up_again_only_where_nothing_tells_it_from_another() {
         let known = KnownBy { system: Some("a1".into()), born: Some((7, 3)), generation: Some(5), bytes: Some(4096) };
         let is = |change: &dyn Fn(&mut KnownBy), renamed| {

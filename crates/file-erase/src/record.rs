@@ -515,6 +515,85 @@ mod tests {
     }
 
     #[test]
+    fn more_passes_than_were_named_are_refused_and_a_file_without_contents_is_no_folder() {
+        let record = record();
+        let with = |change: &dyn Fn(&mut FileEvidence)| {
+            let mut changed = record.clone();
+            let FileWork::Files { files, .. } = &mut changed.work else { panic!() };
+            change(&mut files[0]);
+            changed.tally = tally(&changed.work, &changed.grounds, 1).unwrap();
+            FileEraseRecord::from_json(&changed.to_json())
+        };
+        assert!(with(&|_| {}).is_ok() && with(&|f| f.passes = 0).is_ok());
+        assert!(matches!(with(&|f| f.passes = 2), Err(BadFileEraseRecord::DoesNotFollow(_))));
+        let empty = with(&|f| f.before.mapped = 0).unwrap();
+        let FileTally::Files { endings, other } = empty.tally() else { panic!() };
+        let nothing: Vec<u64> = endings.iter().filter(|e| e.ending == Ending::Nothing).map(|e| e.sum.files).collect();
+        assert_eq!((nothing, *other), (vec![1], 1), "it is told with the files");
+        let kept = FileEvidence { kind: NodeKind::Folder, left_alone: Some(LeftAlone::Immutable), ..record_file(&record) };
+        let left = with(&|f| *f = kept.clone()).unwrap();
+        let FileTally::Files { endings, other } = left.tally() else { panic!() };
+        let alone: Vec<u64> = endings.iter().filter(|e| e.ending == Ending::LeftAlone).map(|e| e.sum.files).collect();
+        assert_eq!((alone, *other), (vec![2], 1), "a folder that was left is told too");
+        assert!(
+            left.results().iter().any(|s| s == "1 name of folders, links and others, which hold no contents."),
+            "{:?}",
+            left.results()
+        );
+        let mut files_only = record.clone();
+        let FileWork::Files { files, .. } = &mut files_only.work else { panic!() };
+        files.retain(|f| f.kind == NodeKind::File);
+        files_only.tally = tally(&files_only.work, &files_only.grounds, 1).unwrap();
+        assert!(files_only.results().iter().all(|s| !s.contains("of folders")), "{:?}", files_only.results());
+        assert_eq!(record.strips(), [vec![]]);
+    }
+
+    fn record_file(record: &FileEraseRecord) -> FileEvidence {
+        let FileWork::Files { files, .. } = &record.work else { panic!() };
+        files[0].clone()
+    }
+
+    #[test]
+    fn of_free_space_it_says_what_was_reached_and_what_stays() {
+        use super::super::{FileReadBack, Fill, FreeEvidence, FreeProof};
+        const MIB: u64 = 1 << 20;
+        let (by, placed) = ("its own map".to_string(), true);
+        let proof = FreeProof::Read { by, placed, free: 1000 * MIB, pattern: 950 * MIB, unreached: 50 * MIB, unreadable: 0 };
+        let read_back = FileReadBack { right: 950 * MIB, ..FileReadBack::default() };
+        let free = FreeEvidence {
+            free_before: 1000 * MIB,
+            reserve: 50 * MIB,
+            fill: Fill { laid: 950 * MIB, files: 1, passes: 1, past_caches: true, read_back, ..Fill::default() },
+            proof,
+            free_after: 1000 * MIB,
+            left_behind: vec![],
+            fault: None,
+        };
+        let with = |change: &dyn Fn(&mut FreeEvidence)| {
+            let mut free = free.clone();
+            change(&mut free);
+            FileEraseRecord::new(record().asked, record().grounds, FileWork::Free { free }, vec![]).unwrap()
+        };
+        let good = with(&|_| {});
+        assert!(good.kept_its_plan() && !good.is_cut_short(), "{:?}", good.tally());
+        assert_eq!(FileEraseRecord::from_json(&good.to_json()).unwrap(), good);
+        let said = good.results();
+        assert!(
+            said[0] == "Filled but for the reserve, read on the device." && said.iter().all(|s| !s.contains("small file")),
+            "{said:?}"
+        );
+        assert!(said.last().unwrap().starts_with("Names of deleted files"));
+        let some = with(&|f| (f.fill.small, f.left_behind) = (3, vec![".jurex-free-x".into()]));
+        assert!(!some.kept_its_plan(), "something of it is there still");
+        assert!(some.results().iter().any(|s| s.starts_with("3 small files took entries")), "{:?}", some.results());
+        assert!(!with(&|f| f.fill.laid = 500 * MIB).kept_its_plan());
+        let twice = with(&|f| f.fill.passes = 2);
+        assert!(FileEraseRecord::from_json(&twice.to_json()).is_err(), "one pass was named");
+        let two = [record().grounds, record().grounds].concat();
+        assert!(FileEraseRecord::new(record().asked, two, FileWork::Free { free }, vec![]).is_err(), "it lies on one");
+    }
+
+    #[test]
     fn a_place_that_its_file_system_does_not_have_is_refused() {
         let record = record();
         let with = |strips: Vec<Vec<StripRun>>| {

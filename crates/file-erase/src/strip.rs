@@ -48,9 +48,10 @@ impl Strip {
     /// Shows so many bytes from that one on.
     pub fn show(&mut self, first: u64, bytes: u64, shown: ShownPart) {
         let last = first.saturating_add(bytes.max(1) - 1).min(self.of - 1);
-        if bytes == 0 || first >= self.of {
+        if bytes == 0 {
             return;
         }
+        // Beyond its end there is no part.
         for bin in self.bin(first)..=self.bin(last) {
             self.bins[bin] = self.bins[bin].max(Some(shown));
         }
@@ -106,5 +107,28 @@ mod tests {
             run(511, 1, ShownPart::Laid),
         ];
         assert_eq!(strip.runs(), expected);
+        strip.show(51_200, 100, ShownPart::NotReached);
+        strip.show(u64::MAX, 1, ShownPart::NotReached);
+        assert_eq!(strip.runs(), expected, "beyond its end");
+        strip.show(10_000, 300, ShownPart::Laid);
+        assert_eq!(strip.runs()[3], run(100, 3, ShownPart::Laid), "what shows the same is one");
+    }
+
+    #[test]
+    fn a_file_is_shown_where_it_lay_as_it_ended() {
+        use super::super::trace::Stretch;
+        let stretch = |place| Stretch { at: 0, bytes: 150, place, encoded: false };
+        let lies = Lies { stretches: vec![stretch(Some(1000)), stretch(None)], ..Lies::default() };
+        let shown = |ending| {
+            let mut strip = Strip::new(512 * 100);
+            strip.show_file(&lies, ending);
+            strip.runs().first().map(|run| (run.first, run.count, run.shown))
+        };
+        assert_eq!(shown(Ending::Nothing), None);
+        assert_eq!(shown(Ending::Proved), Some((10, 2, ShownPart::Proved)));
+        assert_eq!(shown(Ending::NotProvable), Some((10, 2, ShownPart::Laid)));
+        for ending in [Ending::NotOverwritten, Ending::NotFinished, Ending::LeftAlone] {
+            assert_eq!(shown(ending), Some((10, 2, ShownPart::NotReached)));
+        }
     }
 }

@@ -149,6 +149,16 @@ mod tests {
             ]
         );
         assert_eq!((first.before.mapped, first.before.stretches), (8192, 2));
+        assert_eq!((first.before.unplaced, first.before.encoded), (0, 0));
+        let mut came = lie(&[(4096, 4096, None), (12288, 4096, Some(7))]);
+        came.stretches[1].encoded = true;
+        let mut first = lie(&[(0, 8192, Some(1 << 20))]);
+        first.with_what_came(&came);
+        assert_eq!((first.before.unplaced, first.before.encoded), (0, 4096), "the first of them was known");
+        let mut first = lie(&[(0, 6144, Some(1 << 20))]);
+        first.with_what_came(&came);
+        assert_eq!((first.before.unplaced, first.before.encoded, first.before.mapped), (2048, 4096, 6144));
+        assert_eq!((first.stretches[1].at, first.stretches[1].bytes), (6144, 2048));
     }
 
     #[test]
@@ -166,5 +176,9 @@ mod tests {
         assert_eq!(before.has_moved(&half), Some(true));
         assert_eq!(before.has_moved(&lie(&[(0, 8192, Some(1 << 20))])), Some(true), "what is no more mapped is not there");
         assert_eq!(lie(&[(0, 4096, None)]).has_moved(&before), None);
+        // The other way round: what was in pieces lies in one now, from before its start on.
+        assert_eq!(lie(&[(4096, 4096, Some((1 << 20) + 4096))]).has_moved(&before), Some(false));
+        assert_eq!(lie(&[(4096, 4096, Some(1 << 20))]).has_moved(&before), Some(true));
+        assert_eq!(lie(&[(8192, 4096, Some(7))]).has_moved(&before), Some(true), "nothing of it is there");
     }
 }

@@ -451,7 +451,7 @@ mod tests {
             for (edition, earns) in [(Edition::Rev1, rev1), (Edition::Rev2, rev2)] {
                 for media in Media::ALL.into_iter().filter(|m| *m != Media::Virtual) {
                     let claim = judge_destruction(edition, media, &sized(how, 0.5));
-                    assert_eq!(claim.outcome(), earns, "{edition} {media:?} {how:?}: {claim:?}");
+                    assert_eq!(claim.outcome(), earns, "{edition:?} {media:?} {how:?}: {claim:?}");
                     assert!(claim.limits().iter().any(|l| l.sentence().contains("statement of Ines")), "{claim:?}");
                     let unsized_ = judge_destruction(edition, media, &Destruction::by(how));
                     assert!(unsized_.outcome() == NotSanitized || !how.leaves_pieces(), "no size was stated");
