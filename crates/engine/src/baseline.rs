@@ -215,6 +215,8 @@ mod tests {
         assert!(!sample.is_enough(), "a drive may have erased itself in part");
         sample.note(last.first, &[met(last.first.0, 1)]);
         assert!(sample.is_enough());
+        sample.note(last.first, &[SectorDigest::Digest(FIRST_DIGEST)]);
+        assert!(sample.is_enough() && sample.drawn().compared == 1000, "the lowest digest is one too");
     }
 
     #[test]

@@ -235,15 +235,38 @@ mod tests {
         let mut before = SiblingBaselines::default();
         assert!(before.note(&met(&mut medium, vec![])), "nothing lies there that could be told apart");
         let marks = before.marks.clone();
-        assert_eq!(marks[0].len(), 1000);
+        assert_eq!((marks[0].len(), medium.flushes), (1000, 0), "nothing was written");
         assert!(!before.note(&met(&mut medium, marks)) && before.marks.is_empty(), "now there is enough");
-        assert_eq!(medium.bytes.chunks(512).filter(|s| s.iter().any(|b| *b != 0)).count(), 1000);
+        assert_eq!((medium.bytes.chunks(512).filter(|s| s.iter().any(|b| *b != 0)).count(), medium.flushes), (1000, 1));
         let again = &before.compare(&met(&mut medium, vec![]))[0];
         assert_eq!((again.as_before, again.compared, again.parts), (1000, 1000, 1000));
         // One that takes no mark is not marked again and again.
         let mut stays_blank = SiblingBaselines::default();
         assert!(stays_blank.note(&met(&mut namespace(false), vec![])) && !stays_blank.note(&met(&mut namespace(false), vec![])));
         assert_eq!(stays_blank.compare(&met(&mut namespace(false), vec![]))[0].parts, 0);
+    }
+
+    /// Takes the setting that it is given.
+    struct Settable(Option<RequestSetting>);
+
+    impl Backend for Settable {
+        fn settings(&self) -> Vec<RequestSetting> {
+            vec![]
+        }
+        fn set(&mut self, setting: RequestSetting) {
+            self.0 = Some(setting);
+        }
+        fn start(&mut self, _: u64, _: Task) {}
+        fn wait(&mut self, _: Duration) -> Option<Done> {
+            None
+        }
+    }
+
+    #[test]
+    fn the_drives_own_requests_are_set_as_they_are_without_it() {
+        let (mut backend, setting) = (Settable(None), RequestSetting { chunk: 4096, depth: 3 });
+        WithSiblings::new(&mut backend, vec![]).set(setting);
+        assert_eq!(backend.0, Some(setting));
     }
 
     #[test]

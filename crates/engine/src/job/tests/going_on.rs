@@ -214,10 +214,8 @@ fn what_was_drawn_before_the_first_try_is_what_must_be_gone_and_is_not_drawn_ane
         let plan = Plan::own(&drive, &order, &mut Fixed(7)).unwrap();
         let mut job = bench.start(&plan);
         bench.until(&mut job, cut);
-        if bench.kept.is_none() {
-            // Nothing was kept: it begins from the beginning.
-            return None;
-        }
+        // Where nothing was kept, it begins from the beginning.
+        bench.kept.as_ref()?;
         let mut job = bench.resume(false);
         let first = bench.until(&mut job, |_| true);
         Some(matches!(first.task, Task::Digest(..)))
