@@ -52,17 +52,24 @@ impl Job {
         job.context.recall(checkpoint);
         job.context.tell(Event::Resumed { evidence: Box::new(checkpoint.evidence().clone()) });
         job.open(found, access, now);
-        if job.is_before_the_overwriting() {
-            job.go_on_before_the_overwriting(found, now);
-            return Ok(job);
-        }
         let was_attached_anew = !found.unit.names_its_media() && !earlier.is_same_attachment(found);
-        if was_attached_anew && !job.context.evidence().passes().is_empty() {
+        if was_attached_anew && job.was_erasing() {
             let why = "the drive tells nothing that names it, and was attached anew since: it may be another one";
             job.context.tell(Event::NothingTrusted { why: why.into() });
+            (job.context.draw, job.context.beside) = Default::default();
+            job.begin_stage(0, now);
+        } else if job.is_before_the_overwriting() {
+            job.go_on_before_the_overwriting(found, now);
+        } else {
+            job.go_on_with_passes(now);
         }
-        job.go_on_with_passes(now);
         Ok(job)
+    }
+
+    /// Whether anything was done that a claim could rest on.
+    fn was_erasing(&self) -> bool {
+        let evidence = self.context.evidence();
+        evidence.own().is_some() || !evidence.passes().is_empty()
     }
 
     /// Goes on with the passes, or from the beginning if none was begun.
@@ -78,10 +85,9 @@ impl Job {
 
     /// Whether what is to go on is no overwriting.
     fn is_before_the_overwriting(&self) -> bool {
-        let (evidence, plan) = (self.context.evidence(), &self.context.plan);
+        let evidence = self.context.evidence();
         let before = match evidence.stages.last().map(|s| &s.what) {
-            None => plan.overwriting_at() != Some(0),
-            Some(StageResult::Lifted(_) | StageResult::Measured(_) | StageResult::Own(_)) => true,
+            None | Some(StageResult::Lifted(_) | StageResult::Measured(_) | StageResult::Own(_)) => true,
             Some(StageResult::Checked(_)) => evidence.overwrite().is_none(),
             Some(StageResult::Overwritten(_)) => false,
         };

@@ -445,6 +445,7 @@ mod tests {
             for (media, technique) in Media::ALL.into_iter().flat_map(|m| Technique::ALL.map(|t| (m, t))) {
                 let fitting = rules.rules.iter().filter(|r| r.technique == technique && r.media.contains(&media)).count();
                 assert!(fitting <= 1, "{edition:?}: {media:?} {technique:?}");
+                assert_eq!(media.is_magnetic(), media.name().starts_with("magnetic"), "{media:?}");
             }
             for text in edition.released() {
                 let (rules, digest) = (RuleSet::read(text), digest_of(text, &RuleSet::read(text)));

@@ -155,6 +155,6 @@ impl StageMachine for CheckStage {
     }
 
     fn keeps_its_place(&self) -> bool {
-        !matches!(self.step, CheckStep::Beside)
+        true
     }
 }

@@ -76,17 +76,13 @@ impl StageMachine for UnhideStage {
                 self.asks_size = true;
                 Then::Stay.into()
             }
-            (Issued::Tried, Completed::Done) => {
-                self.conversation.tried(job, true, now);
-                Then::Stay.into()
-            }
-            (Issued::Identify, Completed::Identified(found)) if self.asks_size => Self::size_told(&found, job, now).into(),
+            (Issued::Identify, Completed::Identified(found)) => Self::size_told(&found, job, now).into(),
             _ => Taken::NotTheAnswer,
         }
     }
 
-    fn failed(&mut self, job: &mut Context, _: Issued, _: &MediumError, now: Now) -> Then {
-        self.conversation.tried(job, false, now);
+    /// Nothing of this is asked for here: no sector is read or written.
+    fn failed(&mut self, _: &mut Context, _: Issued, _: &MediumError, _: Now) -> Then {
         Then::Stay
     }
 
@@ -95,11 +91,7 @@ impl StageMachine for UnhideStage {
     }
 
     fn keeps_its_place(&self) -> bool {
-        !self.asks_size
-    }
-
-    fn drive_is_at_work(&self) -> bool {
-        self.conversation.drive_is_at_work()
+        true
     }
 
     fn may_be_left(&self) -> bool {

@@ -5,6 +5,7 @@ use crate::native::tests::lift::Hider;
 use jurex_device::media::{Bus, HiddenAreas, Protocol};
 use jurex_sanitize::evidence::StageResult;
 use jurex_sanitize::plan::{HowMuch, SizeCheck, UnhideOrder, Verification, WhichPasses};
+use jurex_sanitize::rules::{Edition, Outcome, judge};
 use std::cell::RefCell;
 use std::rc::Rc;
 
@@ -222,6 +223,28 @@ fn what_was_drawn_before_the_first_try_is_what_must_be_gone_and_is_not_drawn_ane
     };
     assert_eq!(drawn_again(&|task| matches!(task, Task::Digest(..))), None);
     assert_eq!(drawn_again(&|task| matches!(task, Task::Change(_))), Some(false));
+    // A person has stopped it before anything was sent: what lies there may be something else by now.
+    let stopped = |forget: bool| {
+        let mut bench = sanitizes();
+        let drive = bench.medium.drive.clone();
+        let order = NativeOrder::new(Technique::SanitizeBlock, &drive, &Capabilities::default());
+        let plan = Plan::own(&drive, &order, &mut Fixed(7)).unwrap();
+        let mut job = bench.start(&plan);
+        let request =
+            bench.until(&mut job, |task| if forget { matches!(task, Task::Change(_)) } else { matches!(task, Task::Ask(_)) });
+        if forget {
+            // What was drawn is not among what was kept.
+            let evidence = bench.kept.as_ref().unwrap().evidence().clone();
+            bench.kept = Some(Checkpoint::new(&plan, &evidence, Duration::ZERO));
+        } else {
+            job.wish(Control::Stop);
+            bench.answer(&mut job, &request);
+            bench.finish(&mut job);
+        }
+        let mut job = bench.resume(false);
+        matches!(bench.until(&mut job, |_| true).task, Task::Digest(..))
+    };
+    assert!(stopped(false) && stopped(true));
 }
 
 #[test]
@@ -250,6 +273,36 @@ fn a_person_who_stops_it_leaves_its_place_kept_where_that_tells_anything() {
     );
     assert_eq!(kept_by_stop(&passes, &|task| matches!(task, Task::Write(..))), (true, true));
     assert_eq!(kept_by_stop(&passes, &|task| matches!(task, Task::ReadBack(..))), (true, false));
+    // While what was laid last is read again there is nothing new to keep.
+    let mut bench = Bench::new(400);
+    let plan = plan_of(&bench, &zeros());
+    let mut job = bench.start(&plan);
+    bench.run(&mut job, 20);
+    job.wish(Control::Stop);
+    bench.finish(&mut job);
+    let mut job = bench.resume(false);
+    bench.kept = None;
+    let rereads = bench.until(&mut job, |_| true);
+    job.wish(Control::Stop);
+    bench.answer(&mut job, &rereads);
+    assert!(bench.finish(&mut job).ended == Ended::Stopped && bench.kept.is_none());
+}
+
+#[test]
+fn while_hidden_sectors_are_lifted_the_drive_is_not_left_and_before_that_its_place_is_kept() {
+    let (mut bench, _) = hiding(1200);
+    let plan = plan_of(&bench, &lifting());
+    let mut job = bench.start(&plan);
+    let asked = bench.until(&mut job, |task| matches!(task, Task::Ask(_)));
+    assert!(job.may_be_left() && bench.kept.is_none());
+    job.wish(Control::Stop);
+    bench.answer(&mut job, &asked);
+    assert!(bench.finish(&mut job).ended == Ended::Stopped && bench.kept.is_some());
+    let mut job = bench.resume(false);
+    bench.until(&mut job, |task| matches!(task, Task::Change(_)));
+    assert!(!job.may_be_left(), "its capacity is being changed");
+    job.wish(Control::Stop);
+    assert!(matches!(bench.step(&mut job), JobStep::Wait) && bench.told(|e| *e == Event::CannotStop) == 1);
 }
 
 #[test]
@@ -312,6 +365,7 @@ fn what_is_not_as_laid_begins_anew_from_where_it_can_be_told_whose_it_is() {
         if !named {
             bench.medium.drive.unit.serial = None;
             bench.medium.drive.unit.ids.clear();
+            bench.medium.drive.attachment.instance = Some("boot 1".into());
         }
         let two = Order::of_program("two", "random | 00".parse().unwrap());
         let drive = bench.medium.drive.clone();
@@ -340,6 +394,74 @@ fn what_is_not_as_laid_begins_anew_from_where_it_can_be_told_whose_it_is() {
     assert_eq!(again(false, false), (vec![0, 1], 0), "it may be another drive");
     assert_eq!(again(true, true), (vec![1], 0));
     assert_eq!(again(false, true), (vec![0, 1], 1), "what it was to do itself comes first");
+}
+
+#[test]
+fn of_a_drive_that_nothing_names_nothing_is_trusted_once_it_was_attached_anew_whatever_was_done_to_it() {
+    fn nameless(bench: &mut Bench<'_>, instance: &str) {
+        bench.medium.drive.unit.serial = None;
+        bench.medium.drive.unit.ids.clear();
+        bench.medium.drive.attachment.instance = Some(instance.into());
+    }
+    // Its own erasure is over and is being read; its twin is blank, and was never sanitized.
+    let twin = |attached: &str| {
+        let mut bench = sanitizes();
+        nameless(&mut bench, "boot 1");
+        let drive = bench.medium.drive.clone();
+        let order = NativeOrder::new(Technique::SanitizeBlock, &drive, &Capabilities::default());
+        let plan = Plan::own(&drive, &order, &mut Fixed(7)).unwrap();
+        let mut job = bench.start(&plan);
+        bench.until(&mut job, |task| matches!(task, Task::ReadBack(..)));
+        nameless(&mut bench, attached);
+        (bench.sent, bench.events) = (vec![], vec![]);
+        let mut job = bench.resume(false);
+        let evidence = bench.finish(&mut job);
+        let told = bench.told(|e| matches!(e, Event::NothingTrusted { .. }));
+        (times_sanitized(&bench), told, evidence.own().unwrap().session)
+    };
+    assert_eq!((twin("boot 1"), twin("boot 2")), ((0, 0, 0), (1, 1, 1)));
+    // Its hidden sectors were lifted, and a pass is being laid: power was away, so that they are hidden again.
+    for gives in [1200, NATIVE] {
+        let (mut bench, hider) = hiding(1200);
+        nameless(&mut bench, "boot 1");
+        let plan = plan_of(&bench, &lifting());
+        let mut job = bench.start(&plan);
+        while bench.medium.writes[800] == 0 {
+            one(&mut bench, &mut job);
+        }
+        job.wish(Control::Stop);
+        bench.finish(&mut job);
+        power_cycle(&mut bench, &hider, gives);
+        nameless(&mut bench, "boot 2");
+        let mut job = bench.resume(false);
+        assert_eq!(bench.finish(&mut job).ended, Ended::Finished);
+        let told = bench.told(|e| matches!(e, Event::NothingTrusted { .. }));
+        assert_eq!((told, bench.medium.writes[0]), (1, 2), "the pass begins anew where it gives {gives}");
+    }
+}
+
+#[test]
+fn a_flush_that_failed_ends_the_pass_unproved_and_what_cant_be_read_again_is_not_trusted() {
+    let mut bench = Bench::new(400);
+    bench.medium.failing_flushes = vec![1];
+    let plan = plan_of(&bench, &zeros());
+    let mut job = bench.start(&plan);
+    let evidence = bench.finish(&mut job);
+    let pass = &evidence.passes()[0];
+    assert_eq!((&evidence.ended, bench.medium.flushes, pass.flushed), (&Ended::Finished, 1, false));
+    assert!(pass.flush_error.is_some() && judge(Edition::default(), &evidence).outcome() == Outcome::NotSanitized);
+    let mut bench = Bench::new(400);
+    let plan = plan_of(&bench, &zeros());
+    let mut job = bench.start(&plan);
+    bench.run(&mut job, 20);
+    job.wish(Control::Stop);
+    bench.finish(&mut job);
+    bench.medium.unreadable = vec![100];
+    bench.events.clear();
+    let mut job = bench.resume(false);
+    bench.finish(&mut job);
+    assert_eq!(bench.told(|e| matches!(e, Event::Rechecked { trusted: false, .. })), 1);
+    assert_eq!(bench.told(|e| matches!(e, Event::PassStarted { pass: 0, .. })), 1, "it begins anew");
 }
 
 #[test]

@@ -89,6 +89,18 @@ fn a_checkpoint_is_due_after_five_seconds_or_a_gibibyte() {
 }
 
 #[test]
+fn time_that_it_was_held_is_no_time_that_it_worked() {
+    let mut job = overwriting();
+    job.wish(Control::Hold);
+    assert!(matches!(job.request(at(1000)), JobStep::Held));
+    assert!(job.take_events().contains(&Event::Held { celsius: None }));
+    job.wish(Control::GoOn);
+    assert!(matches!(job.request(at(61_000)), JobStep::Do(_)) && job.take_events().contains(&Event::WentOn));
+    job.context.advance(Sectors::new(0, 8), at(61_000).mono, at(61_070));
+    assert_eq!(advanced(&mut job), [(0, 8, 70)]);
+}
+
+#[test]
 fn a_job_whose_drive_was_read_by_others_first_counts_from_its_own_beginning() {
     let mut job = overwriting();
     job.begins_now(at(61_000));
