@@ -53,6 +53,12 @@ impl Need {
         }
     }
 
+    /// What is missing where a plan reaches that outcome; `None`: it is enough.
+    pub fn shortfall(self, reaches: Outcome) -> Option<Shortfall> {
+        let required = self.outcome();
+        (reaches < required).then_some(Shortfall { required, reaches })
+    }
+
     /// What is contradictory about the answers, in a sentence; `None` if nothing is.
     pub fn contradiction(self) -> Option<&'static str> {
         (self.outcome() == Outcome::Destroy && self.reuse).then_some(
@@ -60,6 +66,16 @@ impl Need {
              Either it is not reused, or it does not leave.",
         )
     }
+}
+
+/// A plan gives less than is required of the drive.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("the plan gives {reaches}, less than the {required} that is required")]
+pub struct Shortfall {
+    /// What the answers ask for.
+    pub required: Outcome,
+    /// What the plan gives if nothing goes wrong.
+    pub reaches: Outcome,
 }
 
 #[cfg(test)]

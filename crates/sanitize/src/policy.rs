@@ -197,6 +197,8 @@ pub struct Proposal {
     pub way: Technique,
     /// How it would be overwritten.
     pub order: Order,
+    /// What is required of it.
+    pub need: Need,
     /// Its ladder.
     pub ways: Vec<Candidate>,
     /// What that earns.
@@ -205,8 +207,18 @@ pub struct Proposal {
     pub what_to_do: Option<String>,
 }
 
-/// A drive of the lot: itself, its answers, and its speed where it was sampled.
-pub type LotDrive<'l> = (&'l Drive, &'l Capabilities, Option<&'l SpeedSample>);
+/// A drive of the lot.
+#[derive(Clone, Copy, Debug)]
+pub struct LotDrive<'l> {
+    /// Itself.
+    pub drive: &'l Drive,
+    /// What it can do.
+    pub answers: &'l Capabilities,
+    /// Its speed, where that was sampled.
+    pub speed: Option<&'l SpeedSample>,
+    /// What a list requires of this very drive; `None`: what the policy requires of all.
+    pub need: Option<Need>,
+}
 
 /// A proposal for each drive, those that can't reach the need first, else in the order that was given.
 ///
@@ -219,10 +231,10 @@ pub fn propose(
     edition: Edition,
 ) -> Result<Vec<Proposal>, PolicyError> {
     let mut proposals = vec![];
-    for (at, (drive, answers, sample)) in lot.iter().enumerate() {
-        let order = policy.order(drive, catalogue, edition)?;
-        let way = policy.treatment(drive.class).and_then(|t| t.way);
-        proposals.push(propose_one(at, way, order, policy.need(), catalogue, (*drive, *answers, *sample)));
+    for (at, of_lot) in lot.iter().enumerate() {
+        let order = policy.order(of_lot.drive, catalogue, edition)?;
+        let way = policy.treatment(of_lot.drive.class).and_then(|t| t.way);
+        proposals.push(propose_one(at, way, order, policy.need(), catalogue, *of_lot));
     }
     proposals.sort_by_key(|p| p.what_to_do.is_none());
     Ok(proposals)
@@ -230,7 +242,7 @@ pub fn propose(
 
 /// The proposal of one drive for an order that is already chosen, and for that way; `None`: overwriting where it earns what is
 /// needed, else the quickest erasure of the drive's own that does. Where nothing earns enough, what to do is a method that
-/// earns enough, if there is one, else another way.
+/// earns enough, if there is one, else another way. `need` is what is required where no list says what is required of the drive.
 pub fn propose_one(
     at: usize,
     way: Option<Technique>,
@@ -239,7 +251,8 @@ pub fn propose_one(
     catalogue: &Catalogue,
     of_lot: LotDrive<'_>,
 ) -> Proposal {
-    let (drive, answers, sample) = of_lot;
+    let LotDrive { drive, answers, speed: sample, need: of_list } = of_lot;
+    let need = of_list.unwrap_or(need);
     // Hidden areas are lifted, unless a part of the drive is all that is wanted.
     let lift = order.lift.clone().or_else(|| UnhideOrder::of(drive)).filter(|_| order.range.is_none());
     let order = Order { lift, ..order };
@@ -264,7 +277,7 @@ pub fn propose_one(
             _ => what_to_do(&ways_without_ready(&ways), needed).unwrap_or_default(),
         }
     });
-    Proposal { drive: at, way, order, ways, earns, what_to_do }
+    Proposal { drive: at, way, order, need, ways, earns, what_to_do }
 }
 
 /// Overwriting, if it earns what is needed; else the first ready way on the ladder that does; else overwriting.
@@ -302,7 +315,8 @@ mod tests {
         let (disk, stick) = (test_drive(MediaClass::Magnetic, 9999), test_drive(MediaClass::RemovableFlash, 999));
         let none = Capabilities::default();
         let able = Capabilities { own_erases: vec![NativeErase::SanitizeOverwrite], ..Capabilities::default() };
-        let lot: [LotDrive<'_>; 3] = [(&disk, &able, None), (&stick, &none, None), (&disk, &none, None)];
+        let of = |drive, answers| LotDrive { drive, answers, speed: None, need: None };
+        let lot = [of(&disk, &able), of(&stick, &none), of(&disk, &none)];
         let said = |policy: &Policy| {
             let proposals = propose(policy, &lot, &Catalogue::default(), Edition::Rev2).unwrap();
             let line = |p: &Proposal| {
@@ -314,6 +328,21 @@ mod tests {
         low.set_need(Need { leaves: false, ..policy.need() });
         low.removable_flash = Some(Treatment::by("zeros"));
         insta::assert_snapshot!(format!("leaves:\n{}\nstays:\n{}", said(&policy), said(&low)));
+    }
+
+    #[test]
+    fn what_a_list_requires_of_a_drive_holds_for_that_drive_and_for_no_other() {
+        let policy = Policy::from_toml(TEXT).unwrap();
+        let disk = test_drive(MediaClass::Magnetic, 9999);
+        let able = Capabilities { own_erases: vec![NativeErase::SanitizeOverwrite], ..Capabilities::default() };
+        let need = |leaves| Some(Need { leaves, ..policy.need() });
+        let of = |need| LotDrive { drive: &disk, answers: &able, speed: None, need };
+        let stays = Policy { leaves: false, ..policy.clone() };
+        let lot = [of(None), of(need(true)), of(need(false))];
+        let proposals = propose(&stays, &lot, &Catalogue::default(), Edition::Rev2).unwrap();
+        let said: Vec<(Outcome, Technique)> = proposals.iter().map(|p| (p.need.outcome(), p.way)).collect();
+        let (clear, purge) = ((Outcome::Clear, Technique::Overwrite), (Outcome::Purge, Technique::SanitizeOverwrite));
+        assert_eq!(said, [clear, purge, clear]);
     }
 
     #[test]

@@ -7,7 +7,7 @@ use crate::config::Config;
 use crate::exit::{self, Failure};
 use crate::list::ListedJob;
 use crate::order;
-use crate::service::{JobService, LabelCheck};
+use crate::service::{JobService, LabelCheck, Requirement};
 use crate::stop::StopOnSignal;
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use jurex_engine::{Control, Event, JobControl, Progress};
@@ -319,7 +319,8 @@ fn one(
         let usual = (work.config.rules, work.config.mark);
         let course = order::course(&listed.order, &seen, &work.config.catalogue()?, usual, None, &listed.line.by.approved_by)?;
         let plan = service.plan(&seen, &course)?;
-        service.start(&seen, &plan, label, |_| Ok(None), papers)?
+        let requirement = Requirement::of(listed.order.accept_less);
+        service.start(&seen, &plan, label, |_| Ok(None), (papers, requirement))?
     };
     let mut progress = Progress::of_plan(job.plan());
     let mut told = Instant::now();

@@ -47,6 +47,36 @@ pub enum LabelCheck<'a> {
     Listed(&'a OrderLine),
 }
 
+/// What holds where a plan gives less than is required of its drive.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Requirement {
+    /// The job is refused.
+    MustBeReached,
+    /// A person has accepted it for this job.
+    LessIsAccepted,
+}
+
+impl Requirement {
+    /// As a person has said.
+    pub fn of(less_is_accepted: bool) -> Self {
+        if less_is_accepted { Self::LessIsAccepted } else { Self::MustBeReached }
+    }
+
+    fn check(self, plan: &Plan, papers: &Papers) -> Result<(), Failure> {
+        let short = papers.need.and_then(|need| need.shortfall(plan.expected().outcome()));
+        match short.filter(|_| self == Self::MustBeReached) {
+            None => Ok(()),
+            Some(short) => {
+                let lot = if papers.lot.is_empty() { String::new() } else { format!(" (lot {})", papers.lot) };
+                let drive = plan.drive().called();
+                Err(Failure::Refused(format!(
+                    "{drive}{lot}: {short}. See `jurex plan` for what gives more, or accept it with --accept-less. Nothing was written"
+                )))
+            }
+        }
+    }
+}
+
 /// What the jobs of a bench have in common.
 #[derive(Clone, Debug)]
 pub struct JobService {
@@ -166,12 +196,13 @@ impl JobService {
         plan: &Plan,
         label: LabelCheck<'_>,
         secret: impl FnOnce(&Plan) -> Result<Option<Secret>, Failure>,
-        papers: Papers,
+        (papers, requirement): (Papers, Requirement),
     ) -> Result<PreparedJob, Failure> {
+        requirement.check(plan, &papers)?;
         let armed = self.arm(seen, plan, label)?.with_secret(secret(plan)?);
         let (before, _) = seen.look();
         let opened = self.open(seen, &armed)?;
-        self.begin(opened, armed, before, papers)
+        self.begin(opened, armed, before, (papers, requirement))
     }
 
     /// The same of a job that was cut short: what its way wants beside the label is never kept.
@@ -203,8 +234,16 @@ impl JobService {
     /// Asks the drive once more who it is, and makes the ledger's entry: the last things before the first write.
     ///
     /// # Errors
-    /// Gone, another drive than the armed one, or a ledger that can't be written. Nothing has been written to the drive.
-    pub fn begin(&self, opened: Opened, armed: ArmedPlan, before: Contents, papers: Papers) -> Result<PreparedJob, Failure> {
+    /// Gone, another drive than the armed one, a ledger that can't be written, or a plan that gives less than is required of the drive,
+    /// where nobody has accepted that. Nothing has been written to the drive.
+    pub fn begin(
+        &self,
+        opened: Opened,
+        armed: ArmedPlan,
+        before: Contents,
+        (papers, requirement): (Papers, Requirement),
+    ) -> Result<PreparedJob, Failure> {
+        requirement.check(armed.plan(), &papers)?;
         opened.begin(armed, before, papers, &self.in_ledger())
     }
 
@@ -319,6 +358,7 @@ mod tests {
     use jurex_engine::{Control, Unattended};
     use jurex_pattern::method;
     use jurex_sanitize::evidence;
+    use jurex_sanitize::need::{Need, Sensitivity};
     use jurex_sanitize::rules::Technique;
     use jurex_sign::KeyStore;
     use jurex_sim::Pacing;
@@ -343,7 +383,13 @@ mod tests {
 
     fn prepared(service: &JobService, seen: &DriveSnapshot, course: &Course) -> Result<PreparedJob, Failure> {
         let plan = service.plan(seen, course)?;
-        service.start(seen, &plan, LabelCheck::Typed(&seen.drive.label().text()), |_| Ok(None), Papers::default())
+        service.start(
+            seen,
+            &plan,
+            LabelCheck::Typed(&seen.drive.label().text()),
+            |_| Ok(None),
+            (Papers::default(), Requirement::MustBeReached),
+        )
     }
 
     /// Asks for a stop once so many events were heard.
@@ -385,6 +431,28 @@ mod tests {
         assert!(ended.trouble(&written).is_none());
         let names: Vec<String> = written.unwrap().iter().map(|p| p.extension().unwrap().to_string_lossy().into_owned()).collect();
         assert!(names.iter().filter(|n| *n == "json").count() == 2 && names.contains(&"tlog-proof".to_string()), "{names:?}");
+    }
+
+    #[test]
+    fn less_than_is_required_begins_nothing_unless_a_person_has_accepted_it() {
+        let home = tempfile::tempdir().unwrap();
+        let service = service(home.path(), Signer::none(House::default()));
+        let image = home.path().join("drive.img");
+        std::fs::write(&image, vec![0x41; 1 << 20]).unwrap();
+        let seen = bench::find(image.as_os_str(), &[], &AppPaths::all_in(home.path())).unwrap();
+        let plan = service.plan(&seen, &zeros()).unwrap();
+        let start = |leaves, requirement| {
+            let need = Need { sensitivity: Sensitivity::Moderate, reuse: true, leaves };
+            let papers = Papers { need: Some(need), lot: "BW-0417".into(), ..Papers::default() };
+            let label = seen.drive.label().text();
+            service.start(&seen, &plan, LabelCheck::Typed(&label), |_| Ok(None), (papers, requirement)).map(drop)
+        };
+        let refused = start(true, Requirement::MustBeReached).unwrap_err();
+        let said = refused.to_string();
+        assert!(matches!(refused, Failure::Refused(_)) && said.contains("(lot BW-0417)"), "{said}");
+        assert!(said.contains("the plan gives Clear, less than the Purge that is required"), "{said}");
+        assert!(!service.ledger.exists(), "nothing was begun");
+        assert!(start(true, Requirement::LessIsAccepted).is_ok() && start(false, Requirement::MustBeReached).is_ok());
     }
 
     #[test]

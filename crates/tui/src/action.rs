@@ -154,6 +154,8 @@ pub(crate) enum Action {
     ConfirmStop,
     ConfirmQuit,
     StopCountdown,
+    /// Takes a plan that gives less than is required.
+    AcceptLess,
 }
 
 /// Where keys mean something.
@@ -186,6 +188,7 @@ pub(crate) enum KeyPlace {
     Help,
     StopQuestion,
     QuitQuestion,
+    LessQuestion,
     /// Wherever letters go into a field.
     Typing,
     /// A line that is typed at the bottom.
@@ -375,6 +378,8 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::StopQuestion, &[Esc], "Esc", A::Back, "let it go on", 0),
     bind(P::QuitQuestion, &[Char('s')], "s", A::ConfirmQuit, "stop the jobs and quit", 0),
     bind(P::QuitQuestion, &[Esc], "Esc", A::Back, "stay", 0),
+    bind(P::LessQuestion, &[Char('y')], "y", A::AcceptLess, "take less than is required", 0),
+    bind(P::LessQuestion, &[Esc], "Esc", A::Back, "choose another", 0),
     bind(P::MachineQuestion, &[Char('s')], "s", A::ConfirmMachine, "do it", 0),
     bind(P::MachineQuestion, &[Esc], "Esc", A::Back, "leave it", 0),
     bind(P::Machine, &[Enter], "Enter", A::Take, "do it", 0),

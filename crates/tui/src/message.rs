@@ -25,6 +25,7 @@ use jurex_station::machine::{self, Ask};
 use jurex_station::methods::MethodFileError;
 use jurex_station::policies::PolicyFileError;
 use jurex_station::release::{self, MarkHere};
+use jurex_station::service::Requirement;
 use jurex_station::settings::Setting;
 use jurex_station::story::Story;
 use ratatui::crossterm::event::{KeyEvent, MouseEvent};
@@ -169,6 +170,8 @@ pub(crate) struct Start {
     pub(crate) armed: ArmedPlan,
     pub(crate) before: Contents,
     pub(crate) papers: Papers,
+    /// Whether less than is required was accepted.
+    pub(crate) requirement: Requirement,
     /// The job to go on with, if it is no new one.
     pub(crate) from: Option<Box<UnfinishedJob>>,
     /// The sector to show again afterwards.

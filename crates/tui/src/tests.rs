@@ -289,12 +289,13 @@ impl World {
 
     /// The job of the lane runs at once; what it told waits to be handed over.
     fn go(&mut self, lane: LaneId) {
-        let Start { lane, armed, before, papers, from, sample_at } = self.opened.remove(&lane).expect("the drive is open");
+        let Start { lane, armed, before, papers, requirement, from, sample_at } =
+            self.opened.remove(&lane).expect("the drive is open");
         let (service, seen) = (self.service(), self.app.state.lanes[lane].seen.clone());
         let opened = service.open(&seen, &armed).unwrap();
         let job = match from {
             Some(from) => service.go_on(opened, armed, *from).unwrap(),
-            None => service.begin(opened, armed, before, papers).unwrap(),
+            None => service.begin(opened, armed, before, (papers, requirement)).unwrap(),
         };
         self.pending.push(Message::Began(lane, job.id().clone()));
         let mut control = StopsAt(self.stop_at.take());
@@ -1202,6 +1203,9 @@ fn rounds_blank_pass_verification_and_range_change_the_plan() {
     world.key(KeyCode::Enter);
     assert!(world.text().contains("A part never sanitizes a drive"));
     world.key(KeyCode::Enter);
+    assert!(world.text().contains("Take less than is required"), "{}", world.text());
+    world.pass(1);
+    world.keys("y");
     let plan = world.app.state.lane().unwrap().plan().unwrap();
     assert_eq!((plan.passes().len(), plan.range().count), (3, 1_638_400));
 }

@@ -21,7 +21,7 @@ use jurex_station::clock::wall;
 use jurex_station::config::{self, Config, ThemeName};
 use jurex_station::exit::{self, Failure};
 use jurex_station::files::{self};
-use jurex_station::service::{JobService, LabelCheck, not_certified};
+use jurex_station::service::{JobService, LabelCheck, Requirement, not_certified};
 use jurex_station::settings::SettingsFile;
 use jurex_station::signing::Signer;
 use jurex_station::work::Finished;
@@ -213,7 +213,8 @@ fn one(seen: &DriveSnapshot, out: &Path, ledger: &Path, house: &House) -> Result
     let label = seen.drive.label().text();
     let mut papers = Config::demo().papers();
     papers.backup = Backup::NotNeeded;
-    let job = service.start(seen, &plan, LabelCheck::Typed(&label), |_| Ok(None), papers)?;
+    let terms = (papers, Requirement::MustBeReached);
+    let job = service.start(seen, &plan, LabelCheck::Typed(&label), |_| Ok(None), terms)?;
     let ended = service.run(job, &mut Unattended, &mut |_| {});
     let written = service.write_papers(&ended, out);
     let Finished { record, is_stored, .. } = ended.finished;

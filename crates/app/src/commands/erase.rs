@@ -19,7 +19,7 @@ use jurex_station::config::Config;
 use jurex_station::disk;
 use jurex_station::exit::{self, Failure};
 use jurex_station::release::MarkHere;
-use jurex_station::service::{FinishedJob, JobService, LabelCheck, not_certified};
+use jurex_station::service::{FinishedJob, JobService, LabelCheck, Requirement, not_certified};
 use jurex_station::signing::Signer;
 use jurex_station::stop::StopOnSignal;
 use jurex_station::work::{Finished, PreparedJob};
@@ -74,7 +74,8 @@ fn begin(asked: &EraseArgs, seen: &DriveSnapshot, service: &JobService, config: 
     let course = order::course(&asked.order, seen, &config.catalogue()?, (config.rules, config.mark), None, by)?;
     let plan = service.plan(seen, &course)?;
     check_out(asked)?;
-    service.start(seen, &plan, LabelCheck::Typed(&asked.label_check), |plan| secret(asked, plan), papers)
+    let requirement = Requirement::of(asked.order.accept_less);
+    service.start(seen, &plan, LabelCheck::Typed(&asked.label_check), |plan| secret(asked, plan), (papers, requirement))
 }
 
 /// The PSID as it was given, or as it stands in a file; `-`: a person at the terminal is asked.

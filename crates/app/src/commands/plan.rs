@@ -8,7 +8,7 @@ use jurex_sanitize::estimate::{SpeedSample, of_order};
 use jurex_sanitize::ladder::{self, Candidate};
 use jurex_sanitize::need::Need;
 use jurex_sanitize::plan::{Course, Order, Plan};
-use jurex_sanitize::policy::{Proposal, propose_one};
+use jurex_sanitize::policy::{LotDrive, Proposal, propose_one};
 use jurex_sanitize::rules::{Outcome, Technique};
 use jurex_station::app_paths::AppPaths;
 use jurex_station::bench::{self, DriveSnapshot};
@@ -52,7 +52,14 @@ pub(crate) fn run(asked: &Asked) -> Result<ExitCode, Failure> {
         Ok(sample) => (sample, None),
         Err(e) => (None, Some(e)),
     };
-    let proposal = propose_one(0, Some(way), order, need, &catalogue, (&seen.drive, &seen.answers, sample.as_ref()));
+    let proposal = propose_one(
+        0,
+        Some(way),
+        order,
+        need,
+        &catalogue,
+        LotDrive { drive: &seen.drive, answers: &seen.answers, speed: sample.as_ref(), need: None },
+    );
     let whole =
         PlanReport { seen: &seen, need, plan: &plan, proposal: &proposal, sample: sample.as_ref(), catalogue: &catalogue };
     if asked.json {

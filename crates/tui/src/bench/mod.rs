@@ -127,7 +127,8 @@ impl Screen for BenchScreen {
             Some(view::Hit::Step(step)) => return ScreenAnswer::to_do(state.go_to(step)),
             Some(view::Hit::Way(way)) => {
                 if let Some(lane) = state.lane_mut().filter(|l| !l.has_job()) {
-                    lane.draft.way = way;
+                    lane.draft.choose_way(way);
+                    lane.stage.drop_plan();
                 }
             }
             None => {}
@@ -140,13 +141,13 @@ impl Screen for BenchScreen {
         match given {
             ScreenContext::Method(Some(id), method) => {
                 if let Some(lane) = state.lanes.get_mut(id) {
-                    lane.draft.take_method(&method);
+                    lane.draft.choose_method(&method);
                     lane.stage.drop_plan();
                 }
             }
             ScreenContext::Passes(id, program) => {
                 if let Some(lane) = state.lanes.get_mut(id) {
-                    lane.draft.take_passes(program);
+                    lane.draft.choose_passes(program);
                     lane.stage.drop_plan();
                 }
             }

@@ -1,6 +1,7 @@
 //! What is chosen in Plan, and what follows from it.
 
 use super::Lane;
+use super::stage::LaneStage;
 use jurex_device::media::Drive;
 use jurex_device::native::Capabilities;
 use jurex_device::native::mmc::Removal;
@@ -11,8 +12,9 @@ use jurex_sanitize::contents::NoPartition;
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::evidence::Stated;
 use jurex_sanitize::ladder::{Candidate, ladder};
-use jurex_sanitize::need::Need;
+use jurex_sanitize::need::{Need, Shortfall};
 use jurex_sanitize::plan::{Course, NativeOrder, Order, Plan, PlanError, Secret, UnhideOrder};
+use jurex_sanitize::policy::way_that_earns;
 use jurex_sanitize::rules::{Condition, Media, Technique};
 use std::borrow::Cow;
 
@@ -32,6 +34,10 @@ pub(crate) struct Draft {
     pub(crate) stated: bool,
     /// The PSID that the way needs.
     pub(crate) secret: Option<Secret>,
+    /// Whether a person chose the way: then it stays, whatever is found out of the drive, or required of it, afterwards.
+    pub(crate) is_chosen: bool,
+    /// Whether a person has accepted that it gives less than is required.
+    pub(crate) less_is_accepted: bool,
 }
 
 /// What becomes of sectors that a drive hides.
@@ -81,7 +87,17 @@ impl HiddenWish {
 impl Draft {
     /// A draft of the way that suits the drive.
     pub(crate) fn new(need: Need, order: Order) -> Self {
-        Self { need, order, method: None, way: Technique::Overwrite, hidden: HiddenWish::default(), stated: false, secret: None }
+        Self {
+            need,
+            order,
+            method: None,
+            way: Technique::Overwrite,
+            hidden: HiddenWish::default(),
+            stated: false,
+            secret: None,
+            is_chosen: false,
+            less_is_accepted: false,
+        }
     }
 
     /// The order with what becomes of hidden areas. A part of a drive is a part of it, whatever it hides.
@@ -116,14 +132,32 @@ impl Draft {
     pub(crate) fn take_method(&mut self, method: &Method) {
         (self.order.title, self.order.program) = (method.title.clone(), method.program.clone());
         self.method = Some(method.clone());
-        self.way = Technique::Overwrite;
     }
 
-    /// Takes passes that come from no method.
-    pub(crate) fn take_passes(&mut self, program: Program) {
+    /// A person chose the passes of `method`, and with them overwriting.
+    pub(crate) fn choose_method(&mut self, method: &Method) {
+        self.take_method(method);
+        self.choose_way(Technique::Overwrite);
+    }
+
+    /// A person typed passes that come from no method.
+    pub(crate) fn choose_passes(&mut self, program: Program) {
         (self.order.title, self.order.program) = ("Passes of your own".into(), program);
         self.method = None;
-        self.way = Technique::Overwrite;
+        self.choose_way(Technique::Overwrite);
+    }
+
+    /// A person chose the way.
+    pub(crate) fn choose_way(&mut self, way: Technique) {
+        self.take_way(way);
+        self.is_chosen = true;
+    }
+
+    /// What was stated, typed and accepted was so of another way.
+    fn take_way(&mut self, way: Technique) {
+        if self.way != way {
+            (self.way, self.stated, self.secret, self.less_is_accepted) = (way, false, None, false);
+        }
     }
 }
 
@@ -165,6 +199,23 @@ struct DraftBasis {
 }
 
 impl Lane {
+    /// Chooses the way anew, unless a person chose it: of those that give what is required, overwriting or the quickest. Writing is no way
+    /// out of a state in which the drive takes nothing.
+    pub(crate) fn settle_way(&mut self) {
+        if self.draft.is_chosen || !matches!(self.stage, LaneStage::Idle) {
+            return;
+        }
+        let way = way_that_earns(&self.foreseen().ways, self.draft.need.outcome());
+        let takes_nothing = self.verdict.is_ok() && self.seen.verdict().is_err();
+        let out = (takes_nothing && way == Technique::Overwrite).then(|| self.own_way_out()).flatten();
+        self.draft.take_way(out.unwrap_or(way));
+    }
+
+    /// What is missing where the draft gives less than is required.
+    pub(crate) fn shortfall(&self) -> Option<Shortfall> {
+        self.draft.need.shortfall(self.foreseen().plan.as_ref().ok()?.expected().outcome())
+    }
+
     /// What follows from the draft as it stands: what was computed, if it is still of that, else anew.
     pub(crate) fn foreseen(&self) -> Cow<'_, DraftForecast> {
         match &self.foreseen {

@@ -26,7 +26,6 @@ use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::ladder::suggested;
 use jurex_sanitize::need::{Need, Sensitivity};
 use jurex_sanitize::plan::Plan;
-use jurex_sanitize::policy::way_that_earns;
 use jurex_sanitize::record::{JobId, Papers, Record, SecondLook};
 use jurex_sanitize::rules::{Edition, Outcome, Technique};
 use jurex_station::bench::{DriveSnapshot, SampledSector};
@@ -94,13 +93,21 @@ pub(crate) enum Presence {
 impl Lane {
     /// Takes what an open lot knows of this drive, once, while nothing is decided about it.
     pub(crate) fn fill_from(&mut self, lots: &[LotNow]) {
-        if self.is_listed || !matches!(self.stage, LaneStage::Idle) {
+        let is_open = match &self.stage {
+            LaneStage::Idle => true,
+            LaneStage::Planned(planned) => planned.from.is_none(),
+            LaneStage::Arming(..) | LaneStage::Working(_) | LaneStage::Over(_) => false,
+        };
+        if self.is_listed || !is_open {
             return;
         }
         if let Some(expected) = self.fill_papers_from(lots) {
             if let Some(need) = expected.need() {
-                self.draft.need = need;
-                self.ask_guard();
+                (self.draft.need, self.listed_need) = (need, Some(need));
+                // What was planned without it is planned anew.
+                self.stage.drop_plan();
+                self.draft.less_is_accepted = false;
+                self.settle_way();
             }
             self.is_listed = true;
         }
@@ -173,6 +180,8 @@ pub(crate) struct Lane {
     pub(crate) papers: Papers,
     /// Whether an open lot's answers were taken.
     is_listed: bool,
+    /// What an open lot's list requires of this very drive.
+    pub(crate) listed_need: Option<Need>,
     pub(crate) readings: Readings,
     /// What is to become of it.
     pub(crate) release: ReleaseForm,
@@ -205,6 +214,7 @@ impl Lane {
             unfinished: None,
             papers: papers.clone(),
             is_listed: false,
+            listed_need: None,
             readings: Readings::default(),
             release: ReleaseForm::default(),
             stage: LaneStage::Idle,
@@ -221,10 +231,7 @@ impl Lane {
             let remedies = self.remedies();
             remedies.iter().find_map(|intent| self.seen.verdict_on(*intent).ok()).ok_or(refusal)
         });
-        // Writing is no way out of a state in which the drive takes nothing.
-        if self.verdict.is_ok() && self.seen.verdict().is_err() && self.draft.way == Technique::Overwrite {
-            self.draft.way = self.own_way_out().unwrap_or(Technique::Overwrite);
-        }
+        self.settle_way();
     }
 
     /// What might be done with a drive that can't be written to.
@@ -251,13 +258,13 @@ impl Lane {
         if let Some(method) = catalogue.titled(&suited.title) {
             self.draft.take_method(method);
         }
-        // Where overwriting earns too little on this drive, what earns enough is looked at first.
-        self.draft.way = way_that_earns(&self.foreseen().ways, self.draft.need.outcome());
+        self.settle_way();
     }
 
     /// Leaves the finished job behind, so that the drive can be planned again. It is looked at anew.
     pub(crate) fn begin_anew(&mut self) {
         self.stage.leave_job();
+        (self.draft.is_chosen, self.draft.less_is_accepted) = (false, false);
         (self.look.contents, self.look.sample) = (None, None);
         self.enter(Step::Look);
     }

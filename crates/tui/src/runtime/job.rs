@@ -12,7 +12,7 @@ use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::plan::ArmedPlan;
 use jurex_sanitize::record::Papers;
 use jurex_station::bench::{DriveSnapshot, WatchedErase};
-use jurex_station::service::JobService;
+use jurex_station::service::{JobService, Requirement};
 
 /// One job on a thread of its own.
 pub(super) struct JobOfLane {
@@ -26,7 +26,13 @@ pub(super) struct JobOfLane {
 
 impl JobOfLane {
     /// Opens the drive, waits for the word to begin, and works to the end.
-    pub(super) fn run(mut self, armed: ArmedPlan, before: Contents, papers: Papers, from: Option<Box<UnfinishedJob>>) {
+    pub(super) fn run(
+        mut self,
+        armed: ArmedPlan,
+        before: Contents,
+        terms: (Papers, Requirement),
+        from: Option<Box<UnfinishedJob>>,
+    ) {
         if from.is_some() && armed.intent().goes_on && self.seen.opening_waits() {
             let (sender, lane, wishes) = (self.sender.clone(), self.lane, self.wishes.clone());
             let mut tell = |progress| drop(sender.send(Message::StillAtWork(lane, progress)));
@@ -53,7 +59,7 @@ impl JobOfLane {
         let service = self.service.clone();
         let prepared = match from {
             Some(from) => service.go_on(opened, armed, *from),
-            None => service.begin(opened, armed, before, papers),
+            None => service.begin(opened, armed, before, terms),
         };
         let job = match prepared {
             Ok(job) => job,

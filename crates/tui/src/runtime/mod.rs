@@ -482,7 +482,7 @@ impl Runtime {
     }
 
     fn open(&mut self, start: Start) {
-        let Start { lane, armed, before, papers, from, sample_at } = start;
+        let Start { lane, armed, before, papers, requirement, from, sample_at } = start;
         let (wish, wishes) = unbounded();
         self.wishes.insert(lane, Wishes { sender: wish, asked_to_stop: false });
         let (seen, sender) = (self.app.state.lanes[lane].seen.clone(), self.sender.clone());
@@ -492,7 +492,7 @@ impl Runtime {
         let service = JobService { ledger, habits, seal, people, around: Arc::new(ThisMachine) };
         self.workers.push(thread::spawn(move || {
             let job = JobOfLane { lane, seen, service, sender: sender.clone(), wishes, sample_at };
-            let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, papers, from));
+            let run = std::panic::AssertUnwindSafe(|| job.run(armed, before, (papers, requirement), from));
             if std::panic::catch_unwind(run).is_err() {
                 let said = "A defect in Jurex ended this job. The drive is Not sanitized, and there is no record; the ledger has its events.";
                 let _ = sender.send(Message::NotStarted(lane, said.into()));

@@ -60,6 +60,7 @@ fn called(place: KeyPlace) -> Option<&'static str> {
         | KeyPlace::Help
         | KeyPlace::StopQuestion
         | KeyPlace::QuitQuestion
+        | KeyPlace::LessQuestion
         | KeyPlace::MachineQuestion
         | KeyPlace::Countdown
         | KeyPlace::Typing

@@ -1,4 +1,4 @@
-//! Questions that end work. They are answered by a letter of their own, and deaf at first.
+//! Questions that end work, or take less than is required. They are answered by a letter of their own, and deaf at first.
 
 use super::{Screen, ScreenAnswer};
 use crate::action::{self, Action, KeyPlace};
@@ -10,6 +10,8 @@ use jurex_engine::Control;
 use jurex_look::column::Column;
 use jurex_look::panel::panel;
 use jurex_look::theme::StyleRole;
+use jurex_pattern::text::capital;
+use jurex_sanitize::ladder::what_to_do;
 use jurex_station::machine::Ask;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -24,7 +26,7 @@ pub(crate) struct Question {
     asked: Duration,
 }
 
-/// What a yes ends.
+/// What a yes ends, or takes.
 enum Ends {
     /// The job of this lane.
     Job(LaneId),
@@ -32,6 +34,8 @@ enum Ends {
     Program,
     /// What runs on this machine, for a while or for good.
     Machine(Ask),
+    /// The hope that the plan of this lane gives what is required.
+    Requirement(LaneId),
 }
 
 impl Question {
@@ -50,11 +54,17 @@ impl Question {
         Self { ends: Ends::Machine(ask), asked: now }
     }
 
+    /// Take less than is required of this lane's drive? Asked now.
+    pub(crate) fn less(lane: LaneId, now: Duration) -> Self {
+        Self { ends: Ends::Requirement(lane), asked: now }
+    }
+
     fn place(&self) -> KeyPlace {
         match self.ends {
             Ends::Job(_) => KeyPlace::StopQuestion,
             Ends::Program => KeyPlace::QuitQuestion,
             Ends::Machine(_) => KeyPlace::MachineQuestion,
+            Ends::Requirement(_) => KeyPlace::LessQuestion,
         }
     }
 
@@ -89,8 +99,28 @@ impl Question {
                 ]
             }
             Ends::Machine(ask) => machine_words(ask, state),
+            Ends::Requirement(lane) => less_words(*lane, state),
         }
     }
+}
+
+/// What is required, what the plan gives, and what that means.
+fn less_words(lane: LaneId, state: &State) -> [String; 3] {
+    let Some((lane, short)) = state.lanes.get(lane).and_then(|l| Some((l, l.shortfall()?))) else { return Default::default() };
+    let ways = &lane.foreseen().ways;
+    let enough = ways.iter().find(|w| w.is_ready() && w.outcome() >= short.required);
+    let instead = match enough {
+        Some(way) => format!("{} would give {} on this drive.", capital(way.technique.name()), way.outcome()),
+        None => {
+            what_to_do(ways, short.required).unwrap_or_else(|| format!("Nothing on this drive gives {} now.", short.required))
+        }
+    };
+    let who = if lane.listed_need.is_some() { " by its list" } else { "" };
+    [
+        format!("Take less than is required of {}?", lane.seen.drive.called()),
+        format!("Required{who}: {}. This plan gives {}; its certificate will name both.", short.required, short.reaches),
+        instead,
+    ]
 }
 
 /// What is asked of the machine, and what a yes means.
@@ -122,6 +152,10 @@ impl Screen for Question {
             (Action::ConfirmStop, Ends::Job(lane)) if hears => ScreenAnswer::back().and(state.wish(*lane, Control::Stop)),
             (Action::ConfirmQuit, Ends::Program) if hears => ScreenAnswer::back().and(state.quit_now()),
             (Action::ConfirmMachine, Ends::Machine(ask)) if hears => ScreenAnswer::back().and(vec![Effect::Machine(ask.clone())]),
+            (Action::AcceptLess, Ends::Requirement(lane)) if hears => {
+                state.lanes[*lane].draft.less_is_accepted = true;
+                ScreenAnswer::back().and(state.take_plan())
+            }
             (Action::Back, _) => ScreenAnswer::back(),
             _ => ScreenAnswer::stay(),
         }

@@ -155,6 +155,85 @@ fn a_lot_fills_answers_and_papers_of_its_drives_and_tells_how_it_stands() {
 }
 
 #[test]
+fn what_a_list_requires_chooses_the_technique_of_each_drive_and_less_is_asked_for() {
+    let dir = tempfile::tempdir().unwrap();
+    let ledger = ledger_of(&dir.path().join("ledger.sqlite3"), &[(2, 3, true)]);
+    let mut world = World::new(ThemeName::Mono, FULL);
+    let serial_of = |world: &World, ending: &str| {
+        let is = |l: &crate::lane::Lane| l.seen.drive.unit.serial.as_deref().is_some_and(|s| s.ends_with(ending));
+        world.app.state.lanes.named().find(|(_, l)| is(l)).map(|(id, _)| id).unwrap()
+    };
+    let (swift, anvil) = (serial_of(&world, "E47J9P"), serial_of(&world, "M2G7KE"));
+    let listed = |world: &World, lane: LaneId| world.app.state.lanes[lane].seen.drive.unit.serial.clone().unwrap();
+    let list = format!(
+        "serial,sensitivity,reuse,leaves\n{},moderate,yes,yes\n{},moderate,yes,no\n{},moderate,yes,yes\n",
+        listed(&world, swift),
+        listed(&world, anvil),
+        listed(&world, MAGNETIC)
+    );
+    let mut lot = Lot::new("BW-0418", Timestamp::UNIX_EPOCH).unwrap();
+    lot.add(LotList::from_csv(&list).unwrap()).unwrap();
+    ledger.keep_lot(&lot, "opened", Timestamp::UNIX_EPOCH).unwrap();
+    world.asked_of_ledger.push(AskLedger::Lots);
+    world.answer_from(&ledger);
+    let ways = [swift, anvil].map(|lane| world.app.state.lanes[lane].draft.way);
+    assert_eq!(ways, [Technique::SanitizeBlock, Technique::Overwrite], "each by what its own list line requires");
+    // The lot page keeps to what each drive's line requires, whatever is answered for the others.
+    for lane in [swift, anvil, MAGNETIC] {
+        world.app.state.selected = Some(lane);
+        world.keys(" ");
+    }
+    world.keys("p");
+    let text = world.text();
+    let row = |name: &str| text.lines().find(|l| l.contains(name) && l.contains("(list)")).unwrap_or_default().to_string();
+    assert!(row("E47J9P").contains("Purge (list)   Purge") && row("M2G7KE").contains("Clear (list)   Clear"), "{text}");
+    assert!(row("K7Q41M").contains("✕") && row("K7Q41M").contains("Purge (list)   Clear"), "{text}");
+    world.key(KeyCode::Enter);
+    let planned = |world: &World, lane: LaneId| world.app.state.lanes[lane].plan().is_some();
+    assert_eq!([swift, anvil, MAGNETIC].map(|lane| planned(&world, lane)), [true, true, false]);
+    // By itself it can be taken all the same, after a question of its own.
+    world.app.state.selected = Some(MAGNETIC);
+    world.app.state.lanes[MAGNETIC].enter(Step::Plan);
+    world.key(KeyCode::Enter);
+    let text = world.text();
+    assert!(text.contains("Take less than is required of Ferrant Meridian 2000"), "{text}");
+    assert!(text.contains("Required by its list: Purge. This plan gives Clear") && !planned(&world, MAGNETIC), "{text}");
+    world.key(KeyCode::Esc);
+    assert!(!planned(&world, MAGNETIC));
+    world.key(KeyCode::Enter);
+    world.pass(1);
+    world.keys("y");
+    assert!(planned(&world, MAGNETIC) && world.app.state.lanes[MAGNETIC].step == Step::Arm);
+    let text = world.text();
+    assert!(text.contains("Purge by its list") && text.contains("less than is required, and accepted so"), "{text}");
+    world.keys("K7Q41M");
+    world.key(KeyCode::Enter);
+    world.pass(6);
+    world.tell_all();
+    let record = world.app.state.lanes[MAGNETIC].record().unwrap().clone();
+    let need = record.papers().need.unwrap().outcome();
+    assert_eq!((need, record.claim().outcome()), (Outcome::Purge, Outcome::Clear));
+}
+
+#[test]
+fn a_technique_that_a_person_chose_stays_and_any_other_follows_what_is_required() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("E47J9P");
+    world.key(KeyCode::Enter);
+    let way = |world: &World| world.app.state.lane().unwrap().draft.way;
+    let first = way(&world);
+    world.keys("l");
+    assert_eq!(way(&world), Technique::SanitizeBlock, "it leaves: Purge is required");
+    world.keys("l");
+    assert_eq!(way(&world), first, "and not any more");
+    world.keys("w");
+    let chosen = way(&world);
+    assert_ne!(chosen, first);
+    world.keys("ll");
+    assert_eq!(way(&world), chosen);
+}
+
+#[test]
 fn what_the_person_signs_is_shown_as_it_will_print() {
     let mut world = World::new(ThemeName::Dark, FULL);
     world.choose("logger");

@@ -16,6 +16,7 @@ use jurex_look::field::{Field, Typed};
 use jurex_look::need::next_sensitivity;
 use jurex_pattern::method::{Catalogue, Method};
 use jurex_sanitize::estimate::SpeedSample;
+use jurex_sanitize::need::Need;
 use jurex_sanitize::plan::Order;
 use jurex_sanitize::policy::{LotDrive, Policy, PolicyError, Proposal, Treatment, propose, propose_one};
 use jurex_sanitize::rules::Edition;
@@ -78,20 +79,22 @@ struct LotForecast {
 struct LotBasis {
     policy: Policy,
     changed: Vec<(LaneId, Order)>,
-    drives: Vec<(Drive, Capabilities, Option<SpeedSample>)>,
+    drives: Vec<(Drive, Capabilities, Option<SpeedSample>, Option<Need>)>,
     catalogue: Catalogue,
     edition: Edition,
 }
 
 fn of_lot(lane: &Lane) -> LotDrive<'_> {
-    (&lane.seen.drive, &lane.seen.answers, lane.look.speed.sample())
+    let (drive, answers) = (&lane.seen.drive, &lane.seen.answers);
+    LotDrive { drive, answers, speed: lane.look.speed.sample(), need: lane.listed_need }
 }
 
 impl LotPage {
-    /// For the marked lanes, with the need of the first.
+    /// For the marked lanes, with the need of the first of which no list requires anything.
     pub(crate) fn of_marked(state: &State) -> Option<Self> {
         let lanes: Vec<LaneId> = state.lanes.named().filter(|(_, l)| l.marked).map(|(id, _)| id).collect();
-        let policy = Policy::of_need(state.lanes[*lanes.first()?].draft.need);
+        let unlisted = lanes.iter().find(|l| state.lanes[**l].listed_need.is_none()).or(lanes.first())?;
+        let policy = Policy::of_need(state.lanes[*unlisted].draft.need);
         Some(Self { policy, lanes, changed: vec![], row: 0, typing: None, foreseen: None })
     }
 
@@ -115,7 +118,9 @@ impl LotPage {
         let drives = self.lanes.iter().map(|l| of_lot(&state.lanes[*l]));
         (&of.policy, &of.changed, &of.catalogue, of.edition)
             == (&self.policy, &self.changed, &state.catalogue, state.config.rules)
-            && drives.eq(of.drives.iter().map(|(drive, answers, speed)| (drive, answers, speed.as_ref())))
+            && drives
+                .map(|d| (d.drive, d.answers, d.speed, d.need))
+                .eq(of.drives.iter().map(|(drive, answers, speed, need)| (drive, answers, speed.as_ref(), *need)))
     }
 
     fn propose(&self, state: &State) -> Proposals {
@@ -205,7 +210,7 @@ impl LotPage {
         let of = LotBasis {
             policy: self.policy.clone(),
             changed: self.changed.clone(),
-            drives: drives.map(|(drive, answers, speed)| (drive.clone(), answers.clone(), speed.copied())).collect(),
+            drives: drives.map(|d| (d.drive.clone(), d.answers.clone(), d.speed.copied(), d.need)).collect(),
             catalogue: state.catalogue.clone(),
             edition: state.config.rules,
         };
@@ -214,7 +219,6 @@ impl LotPage {
 
     /// Plans every drive that reaches the need; the others stay as they are, with what to do on the page.
     fn take_proposals(&mut self, state: &mut State) -> ScreenAnswer {
-        let need = self.policy.need();
         let proposals = match &self.foreseen {
             Some(LotForecast { proposals: Ok(proposed), .. }) => proposed,
             Some(LotForecast { proposals: Err(why), .. }) => {
@@ -224,8 +228,8 @@ impl LotPage {
             None => return ScreenAnswer::stay(),
         };
         let (able, unable): (Vec<&Proposed>, Vec<&Proposed>) = proposals.iter().partition(|p| p.proposal.what_to_do.is_none());
-        for Proposed { lane, .. } in &unable {
-            state.lanes[*lane].draft.need = need;
+        for Proposed { lane, proposal } in &unable {
+            state.lanes[*lane].draft.need = proposal.need;
         }
         let Some(first) = able.iter().map(|p| p.lane).min() else {
             state.notice = Some("No drive of this lot reaches what is needed: see beside each what to do with it.".into());
@@ -237,7 +241,7 @@ impl LotPage {
             let marks = state.config.mark && places(state.lanes[*lane].seen.drive.geometry).is_some();
             let lane_of = &mut state.lanes[*lane];
             let order = Order { marks, ..proposal.order.clone() };
-            lane_of.draft = Draft { method, way: proposal.way, ..Draft::new(need, order) };
+            lane_of.draft = Draft { method, way: proposal.way, ..Draft::new(proposal.need, order) };
             let by = lane_of.papers.technician.name.clone();
             let course = lane_of.draft.course(&lane_of.seen.drive, &lane_of.seen.answers, &by);
             commands.push(Effect::Plan(*lane, Box::new(course)));

@@ -142,11 +142,15 @@ fn proposed(
 ) {
     let style = |role| state.theme.style(role);
     let unable = proposals.iter().filter(|p| p.proposal.what_to_do.is_some()).count();
+    let head = row(columns, ["drive", "serial", "kind", "technique or method", "required", "gives", "time"].map(String::from));
     for (at, Proposed { lane: id, proposal }) in proposals.iter().enumerate() {
         if at == 0 && unable > 0 {
-            column.heading(&format!("These can't reach {}: they stay unplanned", page.policy.need().outcome()));
+            column.heading("These can't reach what is required: they stay unplanned");
         } else if at == unable {
             column.heading("These can");
+        }
+        if at == 0 || at == unable {
+            column.line(Line::styled(format!("     {head}"), style(StyleRole::Faint)));
         }
         let chosen = here == Some(LotRow::Drive(*id));
         if chosen {
@@ -170,7 +174,7 @@ fn proposed(
     }
 }
 
-/// A drive in one row: who it is, what is proposed, and what that earns.
+/// A drive in one row: who it is, what is proposed, what is required, and what that gives.
 fn one(lane: &Lane, proposal: &Proposal, own: &str, columns: &Columns) -> String {
     let drive = &lane.seen.drive;
     let serial = drive.unit.serial.as_deref().unwrap_or_default();
@@ -178,7 +182,15 @@ fn one(lane: &Lane, proposal: &Proposal, own: &str, columns: &Columns) -> String
     let way = proposal.ways.iter().find(|w| w.technique == proposal.way);
     let chosen = if proposal.way.is_own() { capital(proposal.way.name()) } else { proposal.order.title.clone() };
     let time = way.and_then(|w| w.time).map(|t| duration(t.likely)).unwrap_or_default();
-    let kind = if columns.kind > 0 { fit(Media::of(drive).name(), columns.kind) } else { String::new() };
-    let (name, title) = (fit(&drive.name(), columns.name - 1), fit(&chosen, columns.title - 1));
-    format!("{name} {ending:<9}{kind}{title} {:<15}{time:<w$}{own}", proposal.earns.to_string(), w = columns.time)
+    let by_list = if lane.listed_need.is_some() { " (list)" } else { "" };
+    let required = format!("{}{by_list}", proposal.need.outcome());
+    let kind = Media::of(drive).name().to_string();
+    format!("{}{own}", row(columns, [drive.name(), ending, kind, chosen, required, proposal.earns.to_string(), time]))
+}
+
+/// The cells of a row: name, serial, kind, technique, required, gives, time.
+fn row(columns: &Columns, [name, serial, kind, technique, required, gives, time]: [String; 7]) -> String {
+    let kind = if columns.kind > 0 { fit(&kind, columns.kind) } else { String::new() };
+    let (name, technique) = (fit(&name, columns.name - 1), fit(&technique, columns.title - 1));
+    format!("{name} {serial:<8}{kind}{technique} {required:<15}{gives:<15}{time:<w$}", w = columns.time)
 }

@@ -12,6 +12,7 @@ use crate::state::State;
 use jurex_pattern::text::capital;
 use jurex_sanitize::plan::ArmError;
 use jurex_station::machine::USUAL_KEYBOARD;
+use jurex_station::service::Requirement;
 
 /// Does what was asked for in this step.
 pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
@@ -78,6 +79,7 @@ fn check_label(state: &mut State) -> Vec<Effect> {
         armed,
         before: lane.look.known_contents().into_owned(),
         papers: lane.papers.clone(),
+        requirement: Requirement::of(lane.draft.less_is_accepted),
         from,
         sample_at: lane.look.sample.as_ref().map(|s| s.at),
     }))]

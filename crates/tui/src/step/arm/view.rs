@@ -53,7 +53,19 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     if plan.lift().is_some() {
         column.fact("hidden areas", lane.draft.hidden.sentence());
     }
-    column.fact("it earns", &format!("{}, if nothing goes wrong", plan.expected().outcome()));
+    let (required, gives) = (lane.draft.need.outcome(), plan.expected().outcome());
+    if planned.from.is_none() && gives < required {
+        let by = if lane.listed_need.is_some() { " by its list" } else { "" };
+        column.fact_in("required", &format!("{required}{by}"), StyleRole::Strong);
+        column.fact_in(
+            "result",
+            &format!("✕ {gives} if all goes well: less than is required, and accepted so"),
+            StyleRole::Fault,
+        );
+    } else {
+        column.fact("required", &required.to_string());
+        column.fact("result", &format!("{gives} if all goes well"));
+    }
     column.fact("backed up?", &format!("{}   (Tab changes it; it is recorded)", lane.papers.backup));
 }
 

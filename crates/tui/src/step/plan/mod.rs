@@ -8,6 +8,7 @@ use crate::message::Effect;
 use crate::screen::ScreenAnswer;
 use crate::screen::line::TypedLine;
 use crate::screen::methods::MethodsPage;
+use crate::screen::question::Question;
 use crate::state::State;
 use jurex_device::technique::Wants;
 use jurex_look::need::next_sensitivity;
@@ -29,6 +30,7 @@ pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
         Action::EditPasses => ScreenAnswer::push(MethodsPage::for_passes(state, id)),
         Action::Range => ScreenAnswer::push(TypedLine::of_range(id)),
         Action::TakePlan if needs_psid(&state.lanes[id]) => ScreenAnswer::push(TypedLine::of_psid(id)),
+        Action::TakePlan if asks_for_less(&state.lanes[id]) => ScreenAnswer::push(Question::less(id, state.now)),
         Action::TakePlan => ScreenAnswer::to_do(state.take_plan()),
         _ => {
             change_draft(&mut state.lanes[id], action);
@@ -43,13 +45,19 @@ fn needs_psid(lane: &Lane) -> bool {
     ready && lane.draft.way.descriptor().wants == Some(Wants::Psid) && lane.draft.secret.is_none()
 }
 
+/// Whether it gives less than is required, and nobody has accepted that.
+fn asks_for_less(lane: &Lane) -> bool {
+    let ready = lane.foreseen().ways.iter().any(|w| w.technique == lane.draft.way && w.is_ready());
+    ready && lane.shortfall().is_some() && !lane.draft.less_is_accepted
+}
+
 fn change_draft(lane: &mut Lane, action: Action) {
     match action {
         Action::Sensitivity => lane.draft.need.sensitivity = next_sensitivity(lane.draft.need.sensitivity),
         Action::Reuse => lane.draft.need.reuse = !lane.draft.need.reuse,
         Action::Leaves => lane.draft.need.leaves = !lane.draft.need.leaves,
-        Action::WayAfter => take_way(lane, way_beside(lane, 1)),
-        Action::WayBefore => take_way(lane, way_beside(lane, -1)),
+        Action::WayAfter => lane.draft.choose_way(way_beside(lane, 1)),
+        Action::WayBefore => lane.draft.choose_way(way_beside(lane, -1)),
         Action::ReadingBack => lane.draft.order.verification = lane.draft.order.verification.next(),
         Action::MoreRounds => lane.draft.order.rounds = (lane.draft.order.rounds + 1).min(MAX_ROUNDS),
         Action::FewerRounds => lane.draft.order.rounds = lane.draft.order.rounds.saturating_sub(1).max(1),
@@ -68,13 +76,10 @@ fn change_draft(lane: &mut Lane, action: Action) {
         Action::State => lane.draft.stated = !lane.draft.stated,
         _ => return,
     }
-    // What was planned before is not what stands here now.
+    // What was planned and accepted before is not what stands here now.
     lane.stage.drop_plan();
-}
-
-/// What was stated was stated of another way.
-fn take_way(lane: &mut Lane, way: Technique) {
-    (lane.draft.way, lane.draft.stated, lane.draft.secret) = (way, false, None);
+    lane.draft.less_is_accepted = false;
+    lane.settle_way();
 }
 
 fn way_beside(lane: &Lane, by: isize) -> Technique {
