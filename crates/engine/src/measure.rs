@@ -265,7 +265,7 @@ impl Measuring {
     /// Where what holds ends is searched between two of the sectors that are a stride apart.
     fn ask_end(&mut self) {
         let Some(ends) = self.first_false else { return };
-        if self.last_held.is_none_or(|held| held < ends) {
+        if !self.last_held.is_some_and(|held| (ends..).contains(&held)) {
             self.search_end(self.last_held, ends);
         }
     }
@@ -304,8 +304,8 @@ fn candidates(distance: u64) -> Vec<Candidate> {
 
 fn primes(mut n: u64) -> Vec<u64> {
     let mut found = vec![];
-    let mut prime = 2;
-    while prime * prime <= n {
+    let mut prime = 2u64;
+    while prime.pow(2) <= n {
         if n.is_multiple_of(prime) {
             found.push(prime);
             while n.is_multiple_of(prime) {
@@ -525,6 +525,18 @@ mod tests {
         assert!(matches!(&asked[2], ProbeAct::Read(places) if places[0] == Sectors::new(30, 1)), "{asked:?}");
         let (_, asked) = after_the_whole(|lba| if lba == 0 { own(100) } else { own(lba) });
         assert!(matches!(&asked[2], ProbeAct::Lay(..)), "a stride itself: {asked:?}");
+        // Where a stride is one sector nothing lies between the first and the next.
+        let mut small = self::measuring(64);
+        while !small.acts.is_empty() {
+            if let Some(ProbeAct::Read(places)) = small.next() {
+                places
+                    .iter()
+                    .flat_map(|at| at.first.0..at.end())
+                    .for_each(|lba| small.note(Lba(lba), &of((lba + 7) % 64, false)));
+            }
+        }
+        assert!(matches!(small.next(), Some(ProbeAct::Lay(_, TagRound::Second))));
+        assert!(matches!((small.next(), small.next()), (Some(ProbeAct::Flush), Some(ProbeAct::Read(_)))));
         // Where any was lost, no period explains it.
         let (_, asked) = after_the_whole(|lba| {
             if lba < 100 {

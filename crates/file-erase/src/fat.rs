@@ -44,7 +44,7 @@ pub fn free_clusters(read: &mut dyn FnMut(u64, &mut [u8]) -> io::Result<()>) -> 
         let entry = number(&table[(cluster * bits / 8) as usize..][..bits.div_ceil(8) as usize]);
         let of_it = match bits {
             12 => entry >> (if cluster % 2 == 1 { 4 } else { 0 }) & 0xfff,
-            16 => entry,
+            // Of 32 bits the highest four say nothing; of 16 these are all.
             _ => entry & 0x0fff_ffff,
         };
         of_it == 0

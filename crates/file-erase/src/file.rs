@@ -502,6 +502,9 @@ mod tests {
         let half = OldPlaces::Read { of: 4096, pattern: 4096, former: 0, unreadable: 0 };
         assert_eq!(changed(&|f| f.look = half), (Ending::NotProvable, vec![Because::OtherThere]));
         assert_eq!(changed(&|f| f.before.shared = 1), (Ending::NotOverwritten, vec![Because::Shared]));
+        assert_eq!(changed(&|f| f.before.encoded = 1), (Ending::NotOverwritten, vec![Because::Encoded]));
+        assert_eq!(changed(&|f| f.before.inline = 1), (Ending::NotOverwritten, vec![Because::Inline]));
+        assert_eq!(changed(&|f| f.before.unplaced = 1), (Ending::NotProvable, vec![Because::NoPlaces]));
         assert_eq!(changed(&|f| f.moved = Some(true)), (Ending::NotOverwritten, vec![Because::Moved]));
         assert_eq!(changed(&|f| f.moved = None), (Ending::NotProvable, vec![Because::NoPlaces]));
         assert_eq!(changed(&|f| f.read_back.wrong = 512).1, [Because::ReadBackDiffers]);
@@ -562,6 +565,11 @@ mod tests {
         for absent in ["wrong", "unreadable", "attributes_left", "journaled", "shared"] {
             assert!(!json.contains(absent), "{absent}: {json}");
         }
+        assert!(!json.contains("read_back") && !json.contains("before"), "{json}");
+        let mut right = plain.clone();
+        (right.read_back.right, right.before.mapped) = (1, 1);
+        let json = serde_json::to_string(&right).unwrap();
+        assert!(json.contains("\"right\":\"1\"") && !json.contains("wrong") && !json.contains("shared"), "{json}");
         let mut full = faultless();
         (full.read_back.wrong, full.attributes_left, full.before.shared) = (512, 2, 4096);
         let json = serde_json::to_string(&full).unwrap();

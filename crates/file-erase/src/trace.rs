@@ -159,6 +159,9 @@ mod tests {
         first.with_what_came(&came);
         assert_eq!((first.before.unplaced, first.before.encoded, first.before.mapped), (2048, 4096, 6144));
         assert_eq!((first.stretches[1].at, first.stretches[1].bytes), (6144, 2048));
+        let mut first = lie(&[(0, 6144, Some(1 << 20))]);
+        first.with_what_came(&lie(&[(4096, 4096, Some(9 << 20))]));
+        assert_eq!(first.stretches[1].place, Some((9 << 20) + 2048), "where the rest of it lies");
     }
 
     #[test]

@@ -341,6 +341,17 @@ mod tests {
     }
 
     #[test]
+    fn how_far_it_is_is_told_after_each_request() {
+        let mut medium = Memory { unreadable: vec![9], ..Memory::new(MediaClass::Magnetic, 24) };
+        let (geometry, mut told) = (medium.drive.geometry, vec![]);
+        let mut backend = Sequential::in_chunks(&mut medium, 4096);
+        let expected = expected(Holds::Pattern { pattern: Pattern::zeros() }, 24);
+        let mut tell = |so_far: ReadingProgress| told.push((so_far.done, so_far.of));
+        read(&expected, &whole(24), geometry, &mut backend, &Steady::default(), &mut Unattended, &mut tell);
+        assert_eq!((told[0], told.last()), ((8, 24), Some(&(24, 24))), "what can't be read is dealt with too: {told:?}");
+    }
+
+    #[test]
     fn a_reading_that_is_stopped_says_how_far_it_came() {
         struct AfterThree(u32);
         impl JobControl for AfterThree {
