@@ -295,7 +295,7 @@ fn the_page_erases_what_is_marked_in_a_real_terminal() {
     while !here("stations/") {
         key("Down");
     }
-    key("Space");
+    key("s");
     key("Enter");
     wait("6 names will be lost");
     key("6");

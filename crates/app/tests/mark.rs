@@ -47,7 +47,7 @@ fn a_mark_stands_at_both_ends_of_drives_of_every_kind_and_is_proved_with_the_res
         let image = place.image("drive.img", bytes);
         let Some(device) = Loop::attach_with(&image, &["--sector-size", sector]) else { return };
         let sectors = bytes / sector.parse::<usize>().unwrap();
-        erase(&place, &device.device, sectors, &["--mark", "yes"]).expect(0, &["A mark was left on it", "signed by key"]);
+        erase(&place, &device.device, sectors, &["--mark", "yes"]).expect(0, &["An erasure tag was left on it", "signed by key"]);
         let page = page_of(&image);
         for says in ["JUREX MARK 1", "This drive was erased", "Outcome   Clear", "Brackwater Weather Service, Tern Quay workshop"]
         {
@@ -71,7 +71,7 @@ fn a_mark_that_was_changed_copied_or_made_up_is_told_rightly() {
     let place = bench();
     let bytes = 2 << 20;
     let image = place.image("drive.img", bytes);
-    erase(&place, shown(&image), bytes / 512, &["--mark", "yes"]).expect(0, &["A mark was left"]);
+    erase(&place, shown(&image), bytes / 512, &["--mark", "yes"]).expect(0, &["An erasure tag was left"]);
     let record = place.only("out", ".record.json");
     let page = page_of(&image);
     let as_it_was = fs::read(&image).unwrap();
@@ -117,7 +117,7 @@ fn a_mark_that_was_changed_copied_or_made_up_is_told_rightly() {
     stranger.jurex(&["look", shown(&image), "--as-left"]).expect(3, &["no record of job"]);
     // Planned again, that is said first.
     let plan = ["plan", shown(&image), "--sensitivity", "low", "--reuse", "yes", "--leaves", "no", "--no-sample"];
-    place.jurex(&plan).expect(0, &["carries the mark of an erasure"]);
+    place.jurex(&plan).expect(0, &["carries the erasure tag of"]);
 }
 
 #[test]
@@ -129,7 +129,8 @@ fn a_mark_is_left_only_where_it_would_be_true() {
     let small = place.image("small.img", 10 * 512);
     erase(&place, shown(&small), 10, &["--mark", "yes"]).expect(1, &["has only 10 sectors"]);
     // Nothing was read back: nothing is earned, and no mark says so.
-    erase(&place, shown(&image), 2048, &["--mark", "yes", "--verify", "none"]).expect(3, &["No mark was left on the drive"]);
+    erase(&place, shown(&image), 2048, &["--mark", "yes", "--verify", "none"])
+        .expect(3, &["No erasure tag was left on the drive"]);
     assert!(fs::read(&image).unwrap().iter().all(|b| *b == 0));
     // By the settings, where nothing else is said; and never on a part.
     fs::write(place.path("home/config.toml"), "mark = true\n").unwrap();
@@ -142,7 +143,7 @@ fn a_mark_is_left_only_where_it_would_be_true() {
     let all = ["erase", shown(&image), "--method", "zeros", "--label-check", "2048", "--out", shown(&whole), "--quiet"];
     place
         .jurex(&all)
-        .expect(0, &["A mark was left on it", "not told"].map(|s| if s == "not told" { "signed by key" } else { s }));
+        .expect(0, &["An erasure tag was left on it", "not told"].map(|s| if s == "not told" { "signed by key" } else { s }));
     let record = json(&place.only("whole", ".record.json"));
     assert_eq!(record["method"]["mark"], true);
 }

@@ -222,7 +222,7 @@ fn a_drive_that_has_come_in_again_is_not_done_any_more_and_gets_no_label() {
     let out = place.path("out");
     let arguments = ["erase", "sim:7", "--method", "pattern-complement", "--label-check", "R90C2Y", "--mark", "yes"];
     let rest = ["--out", shown(&out), "--quiet"];
-    place.jurex(&[&arguments[..], &rest].concat()).expect(0, &["A mark was left on it", "(not signed)"]);
+    place.jurex(&[&arguments[..], &rest].concat()).expect(0, &["An erasure tag was left on it", "(not signed)"]);
     let job = json(&place.only("out", ".record.json"))["job"].as_str().unwrap().to_string();
     let label = |code: i32, says: &str| {
         let labels = tempfile::tempdir_in(place.path("")).unwrap();
@@ -238,7 +238,9 @@ fn a_drive_that_has_come_in_again_is_not_done_any_more_and_gets_no_label() {
     place.jurex(&["lot", "show", "BW-0417", "--demo"]).expect(0, &["0 of 1 done, 1 here and not done"]);
     place.jurex(&["where", "--demo"]).expect(0, &["Came in, and never erased (1)"]);
     label(3, "has come in again since");
-    place.jurex(&["ledger", "show", &job, "--demo"]).expect(0, &["It went back to Hollow Ness mast.", "A mark was left on it"]);
+    place
+        .jurex(&["ledger", "show", &job, "--demo"])
+        .expect(0, &["It went back to Hollow Ness mast.", "An erasure tag was left on it"]);
     // The simulated drive is as it was, full of files: it is not blank, whatever the ledger says of an earlier one.
     place.jurex(&["release", "sim:7", "--as", "blank"]).expect(3, &["is not blank: MBR partition table"]);
 }

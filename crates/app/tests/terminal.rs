@@ -146,12 +146,12 @@ fn the_whole_walk_ends_with_a_certificate() {
     terminal.keys(&["Escape", "Escape"]);
     terminal.wait_for("Can I sign for it?");
     // Where does it go? Its label, and the shelf.
-    terminal.keys(&["Escape", "g"]);
+    terminal.keys(&["Escape", "r"]);
     terminal.wait_for("Where does it go now?");
     terminal.wait_for("erased, and without an end");
     terminal.keys(&["l"]);
     terminal.wait_for("The label is written to");
-    terminal.keys(&["w", "w", "Tab"]);
+    terminal.keys(&["Tab", "Tab"]);
     terminal.text("shelf 3");
     std::thread::sleep(Duration::from_millis(300));
     terminal.keys(&["Enter"]);
@@ -192,7 +192,7 @@ fn quitting_while_a_job_runs_asks_and_says_what_became_of_it() {
     terminal.keys(&["q"]);
     terminal.wait_for("Quitting stops the work");
     std::thread::sleep(Duration::from_millis(700));
-    terminal.keys(&["s"]);
+    terminal.keys(&["y"]);
     let screen = terminal.wait_for("exit code 4");
     let said = screen.split_whitespace().collect::<Vec<_>>().join(" ");
     assert!(said.contains("Ferrant Meridian 2000 at sim:2 Not sanitized. The job was stopped before its end."), "{screen}");

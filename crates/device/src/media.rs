@@ -1,7 +1,7 @@
 //! What a drive is: identity, class of media, geometry, how it is attached, and what it may hide.
 
 use jurex_pattern::text::printable;
-use jurex_pattern::units::{Sectors, grouped, size};
+use jurex_pattern::units::{Sectors, grouped, si_size, size};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -416,6 +416,20 @@ impl Drive {
     /// Capacity in SI units with the binary size in brackets.
     pub fn size(&self) -> String {
         size(self.geometry.bytes())
+    }
+
+    /// The size as it is printed on the drive: what it hides is part of it.
+    pub fn label_size(&self) -> String {
+        let hidden = if let HiddenAreas::Hidden { sectors } = self.hidden { sectors } else { 0 };
+        size(self.geometry.bytes_of(self.geometry.sectors.saturating_add(hidden)))
+    }
+
+    /// The same, with what is visible now beside it where that is less.
+    pub fn label_size_said(&self) -> String {
+        match self.hidden {
+            HiddenAreas::Hidden { .. } => format!("{}; visible now {}", self.label_size(), si_size(self.geometry.bytes())),
+            HiddenAreas::None | HiddenAreas::NotAsked => self.label_size(),
+        }
     }
 
     /// What the person must read from the drive and type, if nothing else on the bench carries the same.

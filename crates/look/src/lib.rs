@@ -16,6 +16,7 @@ pub mod need;
 pub mod pace;
 pub mod panel;
 pub mod preview;
+pub mod rows;
 pub mod strata;
 pub mod theme;
 pub mod window;

@@ -1,52 +1,78 @@
-//! The three questions of need with their answers, and the outcome that follows.
+//! The three questions of need with their answers.
 
-use crate::column::Column;
-use crate::theme::StyleRole;
 use jurex_sanitize::need::{Need, Sensitivity};
-use jurex_sanitize::rules::Outcome;
-use ratatui::text::{Line, Span};
 
-/// The three questions with their answers, and the outcome that follows.
-pub fn questions(need: Need, column: &mut Column<'_>) {
-    let levels = [Sensitivity::Low, Sensitivity::Moderate, Sensitivity::High].map(|l| (l.to_string(), l == need.sensitivity));
-    let yes_no = |yes: bool| [("yes".to_string(), yes), ("no".to_string(), !yes)];
-    question_line(column, "s", "How sensitive is what it held?", &levels);
-    question_line(column, "r", "Will it be used again?", &yes_no(need.reuse));
-    question_line(column, "l", "Does it leave the organisation?", &yes_no(need.leaves));
-    let outcome = need.outcome();
-    let after = match (outcome, need.reuse) {
-        (Outcome::Destroy, true) => " But a destroyed drive can't be used again: two answers contradict each other.",
-        (Outcome::Destroy, false) => " No overwriting earns that: the drive must be destroyed.",
-        _ => "",
-    };
-    let strong = column.theme.style(StyleRole::Strong);
-    let text = column.theme.style(StyleRole::Text);
-    column.line(Line::from(vec![
-        Span::styled("    So it needs ", text),
-        Span::styled(outcome.to_string(), strong),
-        Span::styled(format!(".{after}"), text),
-    ]));
+/// A question.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum NeedQuestion {
+    /// How sensitive is what it held?
+    Sensitivity,
+    /// Will it be used again?
+    Reuse,
+    /// Does it leave the organisation?
+    Leaves,
 }
 
-fn question_line(column: &mut Column<'_>, key: &'static str, question: &str, answers: &[(String, bool)]) {
-    let (room, gap) = if column.width() < 72 { (32, "  ") } else { (34, "   ") };
-    let mut spans = vec![
-        Span::styled(format!(" {key}  "), column.theme.style(StyleRole::Act)),
-        Span::styled(format!("{question:<room$}"), column.theme.style(StyleRole::Text)),
-    ];
-    for (answer, given) in answers {
-        let (sign, role) = if *given { ("●", StyleRole::Strong) } else { ("○", StyleRole::Faint) };
-        let words = format!("{sign} {answer}{gap}");
-        spans.push(Span::styled(words, column.theme.style(role)));
+impl NeedQuestion {
+    /// In their order.
+    pub const ALL: [Self; 3] = [Self::Sensitivity, Self::Reuse, Self::Leaves];
+
+    /// What it is called in a list of rows.
+    pub const fn label(self) -> &'static str {
+        match self {
+            Self::Sensitivity => "how sensitive",
+            Self::Reuse => "used again",
+            Self::Leaves => "leaves the organisation",
+        }
     }
-    column.line(Line::from(spans));
+
+    /// The answer.
+    pub fn answer(self, need: Need) -> String {
+        let yes_no = |is: bool| if is { "yes" } else { "no" }.to_string();
+        match self {
+            Self::Sensitivity => need.sensitivity.to_string(),
+            Self::Reuse => yes_no(need.reuse),
+            Self::Leaves => yes_no(need.leaves),
+        }
+    }
+
+    /// The next answer or the one before, round and round.
+    pub fn turn(self, need: &mut Need, forwards: bool) {
+        use Sensitivity::{High, Low, Moderate};
+        match self {
+            Self::Sensitivity => {
+                need.sensitivity = match (need.sensitivity, forwards) {
+                    (Low, true) | (High, false) => Moderate,
+                    (Moderate, true) | (Low, false) => High,
+                    (High, true) | (Moderate, false) => Low,
+                };
+            }
+            Self::Reuse => need.reuse = !need.reuse,
+            Self::Leaves => need.leaves = !need.leaves,
+        }
+    }
 }
 
-/// The next level of sensitivity, around again at the end.
-pub fn next_sensitivity(level: Sensitivity) -> Sensitivity {
-    match level {
-        Sensitivity::Low => Sensitivity::Moderate,
-        Sensitivity::Moderate => Sensitivity::High,
-        Sensitivity::High => Sensitivity::Low,
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_answer_is_turned_round_and_back() {
+        let mut need = Need { sensitivity: Sensitivity::Low, reuse: true, leaves: false };
+        let turned = |question: NeedQuestion, forwards, need: &mut Need| {
+            question.turn(need, forwards);
+            question.answer(*need)
+        };
+        let ahead: Vec<String> = (0..3).map(|_| turned(NeedQuestion::Sensitivity, true, &mut need)).collect();
+        let back: Vec<String> = (0..3).map(|_| turned(NeedQuestion::Sensitivity, false, &mut need)).collect();
+        assert_eq!(
+            (ahead, back),
+            (vec!["moderate".into(), "high".into(), "low".into()], vec!["high".into(), "moderate".into(), "low".into()])
+        );
+        assert_eq!(
+            (turned(NeedQuestion::Reuse, true, &mut need), turned(NeedQuestion::Leaves, false, &mut need)),
+            ("no".into(), "yes".into())
+        );
     }
 }

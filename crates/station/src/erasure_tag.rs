@@ -57,7 +57,7 @@ impl MarkSeen {
             _ => String::new(),
         };
         let mut said = vec![format!(
-            "It carries a mark: erased {} ago{by} ({}), {outcome} by {method}, job {job}.",
+            "It carries an erasure tag: erased {} ago{by} ({}), {outcome} by {method}, job {job}.",
             age(*ended, now),
             ended.strftime("%Y-%m-%d")
         )];
@@ -78,12 +78,12 @@ impl MarkSeen {
         if !self.fits {
             let serial = if serial.is_empty() { "no serial" } else { serial };
             said.push(format!(
-                "✕ It is the mark of another drive ({serial}, {} sectors): it was copied here, and says nothing of this one.",
+                "✕ It is the erasure tag of another drive ({serial}, {} sectors): it was copied here, and says nothing of this one.",
                 self.says.sectors
             ));
         }
         if self.fits && serial.is_empty() {
-            said.push("The drive tells no serial number: that the mark is its own follows from its size alone.".into());
+            said.push("The drive tells no serial number: that the tag is its own follows from its size alone.".into());
         }
         if let Some(trouble) = self.whole.trouble() {
             said.push(format!("✕ The drive is not as it was left: {trouble}."));
@@ -135,7 +135,10 @@ impl MarkHere {
         match self {
             MarkHere::Mark(mark) => mark.sentences(now),
             MarkHere::Rest => {
-                vec!["✕ It carries the rest of a mark, which was written over or changed: it says nothing any more.".into()]
+                vec![
+                    "✕ It carries the rest of an erasure tag, which was written over or changed: it says nothing any more."
+                        .into(),
+                ]
             }
         }
     }
@@ -144,7 +147,7 @@ impl MarkHere {
     pub fn warning(&self) -> Option<String> {
         let mark = self.mark().filter(|m| m.fits)?;
         Some(format!(
-            "This drive carries the mark of an erasure: {}, job {}. Erasing it again takes the mark away, and may not be needed.",
+            "This drive carries the erasure tag of {}, job {}. Erasing it again takes the tag away, and may not be needed.",
             mark.says.outcome, mark.says.job
         ))
     }

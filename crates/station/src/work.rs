@@ -69,7 +69,7 @@ impl Finished {
     pub fn mark_said(&self) -> Option<String> {
         self.mark.as_ref().map(|mark| match mark {
             Ok(marked) => marked.sentence(),
-            Err(why) => format!("No mark was left on the drive: {why}."),
+            Err(why) => format!("No erasure tag was left on the drive: {why}."),
         })
     }
 }

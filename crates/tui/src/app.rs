@@ -247,7 +247,7 @@ impl App {
 
     /// Quits at once where nothing is at work; else asks. A question that is asked already is what answers.
     fn ask_to_quit(&mut self) -> Vec<Effect> {
-        if !self.state.is_busy() {
+        if !self.state.is_busy() && self.state.unwritten() == 0 {
             return self.state.quit_now();
         }
         if self.shown().places(&self.state) != [KeyPlace::QuitQuestion] {

@@ -17,7 +17,7 @@ pub(crate) struct Less {
     pub(crate) open: HashMap<PathBuf, Vec<FolderEntry>>,
     pub(crate) sums: HashMap<PathBuf, Sums>,
     /// What is chosen to be erased.
-    pub(crate) marked: Vec<PathBuf>,
+    pub(crate) picked: Vec<PathBuf>,
     pub(crate) cursor: usize,
     pub(crate) passes: Passes,
     pub(crate) keep_names: bool,
@@ -151,19 +151,19 @@ impl Less {
     /// Marks the row, or takes the mark away; a path that lies under a marked one is marked with it.
     pub(crate) fn mark(&mut self) {
         let Some(path) = self.here().filter(|_| !self.is_volume_here()) else { return };
-        if let Some(at) = self.marked.iter().position(|m| *m == path) {
-            self.marked.remove(at);
+        if let Some(at) = self.picked.iter().position(|m| *m == path) {
+            self.picked.remove(at);
             return;
         }
         if self.is_marked(&path) {
-            self.problem = Some("It lies in a folder that is marked already.".into());
+            self.problem = Some("It lies in a folder that is selected already.".into());
             return;
         }
-        self.marked.retain(|m| !m.starts_with(&path));
-        self.marked.push(path);
+        self.picked.retain(|m| !m.starts_with(&path));
+        self.picked.push(path);
     }
 
     pub(crate) fn is_marked(&self, path: &Path) -> bool {
-        self.marked.iter().any(|m| path.starts_with(m))
+        self.picked.iter().any(|m| path.starts_with(m))
     }
 }

@@ -311,6 +311,25 @@ impl State {
         self.notice = Some(format!("{}.", capital(&why.to_string())));
     }
 
+    /// What the clock on the wall will say after so long, with the days that will have gone by.
+    pub(crate) fn time_after(&self, left: Duration) -> String {
+        let number = |text: Option<&str>| text.and_then(|t| t.parse::<u64>().ok()).unwrap_or(0);
+        let mut parts = self.time_of_day.split(':');
+        let now = number(parts.next()) * 60 + number(parts.next());
+        let then = now + left.as_secs().div_ceil(60);
+        let day = match then / 1440 {
+            0 => String::new(),
+            1 => " tomorrow".into(),
+            n => format!(" in {n} days"),
+        };
+        format!("{:02}:{:02}{day}", then / 60 % 24, then % 60)
+    }
+
+    /// Drives of which a job is over and no paper is written.
+    pub(crate) fn unwritten(&self) -> usize {
+        self.lanes.iter().filter(|lane| lane.needs_person()).count()
+    }
+
     /// Ends the program: jobs are stopped, and what was only armed is let go.
     pub(crate) fn quit_now(&mut self) -> Vec<Effect> {
         let stops = self.less.is_working().then_some(Effect::Less(AskLess::Stop));

@@ -3,6 +3,7 @@
 use super::app::App;
 use super::lane::bytes::PAGE_SECTORS;
 use super::lane::readings::{Again, LaneReading, ReadingEvent, WantedReading};
+use super::lane::rows::PlanRow;
 use super::lane::stage::WorkEnd;
 use super::lane::{LaneId, LaneState, Step};
 use super::measure::many;
@@ -20,6 +21,7 @@ use jurex_device::testing::Fixed;
 use jurex_disposition::proof::Finding;
 use jurex_engine::{Activity, Clock, Control, Event, JobControl, Now, Unattended};
 use jurex_linux::OpenError;
+use jurex_look::need::NeedQuestion;
 use jurex_look::theme::{Depth, Theme};
 use jurex_pattern::notation::Entropy;
 use jurex_pattern::units::{Lba, Sectors};
@@ -326,6 +328,25 @@ impl World {
         text.chars().for_each(|c| self.key(KeyCode::Char(c)));
     }
 
+    /// Turns a row of the plan so many values on (or back), as its keys do.
+    fn turn(&mut self, row: PlanRow, by: i32) {
+        self.key(KeyCode::Tab);
+        let rows = PlanRow::of(self.app.state.lane().unwrap());
+        let at = rows.iter().position(|r| *r == row).unwrap_or_else(|| panic!("{row:?} is not among {rows:?}"));
+        (0..at).for_each(|_| self.key(KeyCode::Down));
+        (0..by.abs()).for_each(|_| self.key(if by > 0 { KeyCode::Right } else { KeyCode::Left }));
+        self.key(KeyCode::Tab);
+    }
+
+    /// Opens what a row of the plan opens.
+    fn open_row(&mut self, row: PlanRow) {
+        self.turn(row, 0);
+        self.key(KeyCode::Tab);
+        let at = PlanRow::of(self.app.state.lane().unwrap()).iter().position(|r| *r == row).unwrap();
+        (0..at).for_each(|_| self.key(KeyCode::Down));
+        self.key(KeyCode::Enter);
+    }
+
     fn pass(&mut self, seconds: u64) {
         self.now += Duration::from_secs(seconds);
         let now = self.now;
@@ -382,6 +403,8 @@ fn sim() -> jurex_sim::SimBench {
     jurex_sim::SimBench::new(Pacing::Unpaced)
 }
 
+/// The row of Plan that asks whether the drive leaves.
+const LEAVES: PlanRow = PlanRow::Need(NeedQuestion::Leaves);
 const FULL: (u16, u16) = (160, 47);
 const MAGNETIC: LaneId = LaneId::nth(1);
 const STICK: LaneId = LaneId::nth(5);
@@ -546,10 +569,10 @@ fn a_scanners_burst_answers_no_question() {
     world.start("R90C2Y");
     world.tell_until(|e| matches!(e, Event::Advanced { .. }));
     world.keys("x");
-    world.keys("sssss");
+    world.keys("yyyyy");
     assert!(world.wishes.is_empty(), "keys right after the question do not answer it");
     world.pass(1);
-    world.keys("s");
+    world.keys("y");
     assert_eq!(world.wishes, [Control::Stop]);
 }
 
@@ -565,7 +588,7 @@ fn quitting_asks_while_a_job_runs_and_stops_it_before_the_end() {
     assert!(!world.app.state.quitting);
     world.keys("q");
     world.pass(1);
-    world.keys("s");
+    world.keys("y");
     assert_eq!((world.app.state.quitting, world.wishes.as_slice()), (true, &[Control::Stop][..]));
     let mut idle = World::new(ThemeName::Dark, FULL);
     idle.keys("q");
@@ -593,9 +616,9 @@ fn changing_the_answers_takes_back_the_plan() {
     world.key(KeyCode::Enter);
     assert_eq!(world.state(MAGNETIC), LaneState::Planned);
     world.key(KeyCode::Esc);
-    world.keys("l");
+    world.turn(LEAVES, 1);
     assert_eq!(world.state(MAGNETIC), LaneState::Ready);
-    assert!(world.text().contains("Clear, which is less than the Purge that is needed"));
+    assert!(world.text().contains("✕ Required: Purge → overwrite gives only Clear"), "{}", world.text());
 }
 
 /// Clicks on these words.
@@ -614,9 +637,17 @@ fn the_mouse_chooses_lanes_steps_and_ways() {
     assert_eq!(world.app.state.selected, Some(STICK));
     click(&mut world, "Plan ─");
     assert_eq!(world.app.state.lanes[STICK].step, Step::Plan);
+    // What can't be taken now is unfolded where a technique is chosen.
+    world.key(KeyCode::Tab);
+    (0..3).for_each(|_| world.key(KeyCode::Down));
     click(&mut world, "physical destruction");
     assert_eq!(world.app.state.lanes[STICK].draft.way, Technique::Destruction);
-    world.keys("m");
+    world.key(KeyCode::Left);
+    while world.app.state.lanes[STICK].draft.way != Technique::Overwrite {
+        world.key(KeyCode::Right);
+    }
+    world.key(KeyCode::Tab);
+    world.open_row(PlanRow::Method);
     click(&mut world, "Canada CSEC");
     world.key(KeyCode::Enter);
     assert_eq!(world.app.state.lanes[STICK].draft.order.title, "Canada CSEC ITSG-06");
@@ -790,7 +821,7 @@ fn the_bytes_are_walked_searched_and_mapped() {
     world.choose("R90C2Y");
     world.key(KeyCode::Tab);
     assert!(world.text().contains("known structure"));
-    world.keys("p");
+    world.keys("j");
     insta::assert_snapshot!("bytes", world.picture().backend());
     let cursor = |world: &World| world.app.state.lanes[CARD].look.bytes.as_ref().unwrap().cursor;
     assert_eq!(cursor(&world), 2048);
@@ -815,7 +846,7 @@ fn the_bytes_are_walked_searched_and_mapped() {
     world.key(KeyCode::Up);
     assert_eq!(cursor(&world), 284);
     click(&mut world, "Plan ─");
-    world.keys("l");
+    world.turn(LEAVES, 1);
     assert!(world.app.state.lane().unwrap().draft.need.leaves, "a viewer that is left open takes no key of another step");
     click(&mut world, "Look ─");
     world.key(KeyCode::Tab);
@@ -940,10 +971,7 @@ fn a_way_that_is_frozen_says_why_and_can_be_taken_once_the_power_was_away() {
     let mut world = World::new(ThemeName::Mono, FULL);
     world.choose("61YV5C");
     world.key(KeyCode::Enter);
-    world.keys("w");
-    while world.app.state.lane().unwrap().draft.way != Technique::SecurityEraseEnhanced {
-        world.keys("w");
-    }
+    to_technique(&mut world, Technique::SecurityEraseEnhanced);
     insta::assert_snapshot!("plan_frozen", world.picture().backend());
     world.key(KeyCode::Enter);
     assert!(world.app.state.lane().unwrap().plan().is_none() && world.text().contains("can't be planned"));
@@ -960,20 +988,23 @@ fn a_way_that_is_frozen_says_why_and_can_be_taken_once_the_power_was_away() {
     let lane = world.app.state.lane().unwrap();
     assert!(!lane.is_gone() && !lane.seen.answers.security_frozen);
     world.key(KeyCode::Enter);
-    while world.app.state.lane().unwrap().draft.way != Technique::SecurityEraseEnhanced {
-        world.keys("w");
-    }
+    to_technique(&mut world, Technique::SecurityEraseEnhanced);
     world.key(KeyCode::Enter);
     assert_eq!(world.app.state.lane().unwrap().step, Step::Arm);
+}
+
+/// Chooses the technique by the keys of its row.
+fn to_technique(world: &mut World, way: Technique) {
+    while world.app.state.lane().unwrap().draft.way != way {
+        world.turn(PlanRow::Technique, 1);
+    }
 }
 
 /// Plans the drive's own erasure by that way, arms it, and lets it run.
 fn erase_itself(world: &mut World, ending: &str, way: Technique) {
     world.choose(ending);
     world.key(KeyCode::Enter);
-    while world.app.state.lane().unwrap().draft.way != way {
-        world.keys("w");
-    }
+    to_technique(world, way);
 }
 
 #[test]
@@ -981,7 +1012,7 @@ fn a_drive_erases_itself_under_the_eyes_of_its_person() {
     let mut world = World::new(ThemeName::Mono, FULL);
     erase_itself(&mut world, "E47J9P", Technique::SanitizeCrypto);
     insta::assert_snapshot!("own-plan", world.picture().backend());
-    world.keys("y");
+    world.turn(PlanRow::Attested, 1);
     let rung = |world: &mut World| world.text().lines().find(|l| l.contains("▸")).unwrap_or_default().to_string();
     assert_eq!(world.app.state.lane().unwrap().foreseen().plan.as_ref().unwrap().expected().outcome(), Outcome::Purge);
     assert!(rung(&mut world).contains("✓ Purge"), "the ladder says what is earned with what is stated: {}", rung(&mut world));
@@ -1121,12 +1152,14 @@ fn the_size_check_and_the_searches_are_turned_on_and_off_in_the_plan() {
         (plan.measure().is_some(), plan.searches())
     };
     assert_eq!(plan(&world), (true, false));
-    world.keys("k");
-    assert!(plan(&world) == (false, false) && world.text().contains("not checked (k does)"), "{}", world.text());
+    world.turn(PlanRow::SizeCheck, 1);
+    assert_eq!(plan(&world), (false, false));
     assert!(world.text().contains("was not proved"), "the limit is back");
-    world.keys("kf");
-    assert!(plan(&world) == (true, true) && world.text().contains("a sample is searched before and after"), "{}", world.text());
-    world.keys("gp1");
+    world.turn(PlanRow::SizeCheck, 1);
+    world.turn(PlanRow::ResidualData, 1);
+    assert!(plan(&world) == (true, true) && world.text().contains("a sample before and after"), "{}", world.text());
+    world.open_row(PlanRow::Range);
+    world.keys("p1");
     world.key(KeyCode::Enter);
     assert_eq!(plan(&world), (false, true), "where a part alone is overwritten nothing else is marked");
 }
@@ -1174,9 +1207,9 @@ fn hidden_sectors_are_lifted_erased_like_the_rest_and_shown() {
     assert!(world.text().contains("hides 131"), "{}", world.text());
     insta::assert_snapshot!("hidden-look", world.picture().backend());
     world.key(KeyCode::Enter);
-    world.keys("hhh");
+    world.turn(PlanRow::HiddenAreas, 3);
     assert_eq!(world.app.state.lane().unwrap().foreseen().plan.as_ref().unwrap().expected().outcome(), Outcome::NotSanitized);
-    world.keys("h");
+    world.turn(PlanRow::HiddenAreas, 1);
     world.key(KeyCode::Enter);
     world.keys("K7Q41M");
     world.key(KeyCode::Enter);
@@ -1192,16 +1225,21 @@ fn rounds_blank_pass_verification_and_range_change_the_plan() {
     let mut world = World::new(ThemeName::Mono, FULL);
     world.choose("K7Q41M");
     world.key(KeyCode::Enter);
-    world.keys("++-zv");
+    world.turn(PlanRow::Rounds, 2);
+    world.turn(PlanRow::Rounds, -1);
+    world.turn(PlanRow::FinalZeros, 1);
+    world.turn(PlanRow::Verification, 1);
     let text = world.text();
     assert!(text.contains("00?, 2 rounds, then a pass of zeros") && text.contains("sampled: a tenth"), "{text}");
-    world.keys("g5 4");
+    world.open_row(PlanRow::Range);
+    world.keys("5 4");
     world.key(KeyCode::Enter);
     assert!(!world.app.above_mut().is_empty() && world.text().contains("From 5 to 4 there is no sector"));
     (0..3).for_each(|_| world.key(KeyCode::Backspace));
     world.keys("p2");
     world.key(KeyCode::Enter);
     assert!(world.text().contains("A part never sanitizes a drive"));
+    world.key(KeyCode::Tab);
     world.key(KeyCode::Enter);
     assert!(world.text().contains("Take less than is required"), "{}", world.text());
     world.pass(1);
@@ -1215,10 +1253,12 @@ fn the_library_is_searched_and_a_method_taken_for_the_drive() {
     let mut world = World::new(ThemeName::Mono, FULL);
     world.choose("K7Q41M");
     world.key(KeyCode::Enter);
-    world.keys("m/gutm");
+    world.open_row(PlanRow::Method);
+    world.keys("/gutm");
     world.key(KeyCode::Enter);
     insta::assert_snapshot!("methods", world.picture().backend());
     world.key(KeyCode::Enter);
+    world.key(KeyCode::Tab);
     assert!(world.text().contains("the other 34 passes add"), "{}", world.text());
     assert_eq!(world.app.state.lane().unwrap().draft.order.program.passes(), 35);
 }
@@ -1228,7 +1268,7 @@ fn the_editor_marks_a_mistake_under_its_column_and_saves_only_what_is_right() {
     let mut world = World::new(ThemeName::Mono, FULL);
     world.choose("K7Q41M");
     world.key(KeyCode::F(3));
-    world.keys("n");
+    world.keys("+");
     world.keys("zeros");
     assert!(world.text().contains("`zeros` is a method of the library"));
     world.keys("-twice");
@@ -1250,7 +1290,7 @@ fn the_editor_marks_a_mistake_under_its_column_and_saves_only_what_is_right() {
     world.keys("d");
     world.key(KeyCode::Enter);
     assert!(world.app.state.catalogue.find("zeros-twice").is_some(), "a scanner's Enter takes nothing away");
-    world.keys("d");
+    world.keys("y");
     assert!(world.app.state.catalogue.find("zeros-twice").is_none());
     world.keys("d");
     assert!(world.text().contains("the library stays"));
@@ -1261,7 +1301,7 @@ fn passes_of_ones_own_are_typed_for_one_plan() {
     let mut world = World::new(ThemeName::Mono, FULL);
     world.choose("K7Q41M");
     world.key(KeyCode::Enter);
-    world.keys("e");
+    world.open_row(PlanRow::Passes);
     world.keys(" | random?");
     world.key(KeyCode::Enter);
     assert_eq!(world.app.state.lane().unwrap().draft.order.notation(), "00? | random?");
@@ -1273,25 +1313,40 @@ fn a_lot_is_planned_with_one_need_and_those_that_cannot_reach_it_come_first() {
     let mut world = World::new(ThemeName::Mono, FULL);
     for lane in [1, 4, 5, 7] {
         world.app.state.selected = Some(LaneId::nth(lane));
-        world.keys(" ");
+        world.keys("s");
     }
     world.app.state.selected = Some(LaneId::nth(0));
-    world.keys(" ");
-    assert!(!world.app.state.lanes[LaneId::nth(0)].marked && world.text().contains("guarded"), "a guarded drive can't be marked");
+    world.keys("s");
+    assert!(
+        !world.app.state.lanes[LaneId::nth(0)].is_picked && world.text().contains("guarded"),
+        "a guarded drive can't be taken"
+    );
     world.keys("p");
-    world.keys("l");
+    // Does it leave?
+    (0..2).for_each(|_| world.key(KeyCode::Down));
+    world.key(KeyCode::Right);
     insta::assert_snapshot!("lot_unreached", world.picture().backend());
-    world.keys("lv+");
+    world.key(KeyCode::Left);
+    // The magnetic ones: verification and retries.
     world.key(KeyCode::Down);
-    world.keys("m/one random");
+    world.key(KeyCode::Tab);
+    world.key(KeyCode::Right);
+    world.key(KeyCode::Tab);
+    world.key(KeyCode::Right);
+    world.key(KeyCode::BackTab);
+    world.key(KeyCode::BackTab);
+    world.key(KeyCode::Down);
+    world.key(KeyCode::Right);
+    world.keys("/one random");
     world.key(KeyCode::Enter);
     world.key(KeyCode::Enter);
     // The stick alone gets one pass, which is not enough there.
     (0..4).for_each(|_| world.key(KeyCode::Down));
-    world.keys("m/hmg base");
+    world.key(KeyCode::Right);
+    world.keys("/hmg base");
     world.key(KeyCode::Enter);
     world.key(KeyCode::Enter);
-    world.keys("Sstations");
+    world.keys("wstations");
     world.key(KeyCode::Enter);
     insta::assert_snapshot!("lot", world.picture().backend());
     let saved = policies::read(world.home.path(), "stations").unwrap();
@@ -1305,7 +1360,7 @@ fn a_lot_is_planned_with_one_need_and_those_that_cannot_reach_it_come_first() {
     world.key(KeyCode::Enter);
     world.pass(5);
     assert_eq!((world.app.state.selected, world.app.state.lane().unwrap().step), (Some(LaneId::nth(4)), Step::Arm));
-    assert!(!world.app.state.lanes[LaneId::nth(1)].marked && world.app.state.lane().unwrap().log().is_none());
+    assert!(!world.app.state.lanes[LaneId::nth(1)].is_picked && world.app.state.lane().unwrap().log().is_none());
 }
 
 #[test]
@@ -1336,6 +1391,35 @@ fn names_its_drive_and_the_way_out(world: &World, drive: &str) {
     assert!(bottom.contains("help") && bottom.contains("quit"), "no way out on: {text}");
 }
 
+/// One key has one meaning wherever it is bound, and what is done by a letter is done by the same one everywhere.
+#[test]
+fn one_action_has_one_key_and_one_letter_one_meaning() {
+    use crate::action::BINDINGS;
+    let letters = |b: &crate::action::Binding| {
+        b.keys.iter().filter_map(|k| if let KeyCode::Char(c) = k { Some(*c) } else { None }).collect::<Vec<char>>()
+    };
+    let mut of_action: HashMap<String, Vec<char>> = HashMap::new();
+    let mut meanings: HashMap<char, Vec<&str>> = HashMap::new();
+    for binding in BINDINGS {
+        for letter in letters(binding) {
+            let known = of_action.entry(format!("{:?}", binding.action)).or_default();
+            if !known.contains(&letter) && binding.action != crate::action::Action::Back {
+                known.push(letter);
+            }
+            let said = meanings.entry(letter).or_default();
+            if !said.contains(&binding.label) && binding.action != crate::action::Action::Back {
+                said.push(binding.label);
+            }
+        }
+    }
+    let twice: Vec<_> = of_action.iter().filter(|(_, letters)| letters.len() > 1).collect();
+    assert!(twice.is_empty(), "{twice:?}");
+    // Several things are one act: yes to a question, once again, go on, search, write to a file, take in, look at what was found.
+    let same = ['y', 'a', 'c', '/', 'w', 'i', 'o', 'x', 'e'];
+    let many: Vec<_> = meanings.iter().filter(|(letter, said)| said.len() > 1 && !same.contains(letter)).collect();
+    assert!(many.is_empty(), "{many:?}");
+}
+
 #[test]
 fn the_whole_way_at_eighty_columns() {
     let mut world = World::new(ThemeName::Mono, (80, 24));
@@ -1343,13 +1427,18 @@ fn the_whole_way_at_eighty_columns() {
     world.choose("R90C2Y");
     names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
     assert!(world.text().contains("serial ends R90C2Y") && top(&world).contains("BW-0417"));
-    assert!(world.text().contains("more lines ↓") && !world.text().contains("May it be erased?"));
+    assert!(world.text().contains("more lines ↓") && world.text().contains("May it be erased?"), "the verdict is above the fold");
     (0..4).for_each(|_| world.key(KeyCode::PageDown));
-    assert!(world.text().contains("May it be erased?") && world.text().contains("lines above ↑"), "{}", world.text());
+    assert!(world.text().contains("What is on it") && world.text().contains("lines above ↑"), "{}", world.text());
     world.key(KeyCode::Enter);
     names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
-    assert!(world.text().contains("as chosen") && world.text().contains("Pattern and complement: Clear"), "{}", world.text());
-    assert!(world.text().contains("can it be taken?") && world.text().contains("earns nothing"));
+    assert!(
+        world.text().contains("✓ Required: Clear → overwrite gives Clear"),
+        "what matters most is above the fold: {}",
+        world.text()
+    );
+    world.key(KeyCode::PageDown);
+    assert!(world.text().contains("available?") && world.text().contains("more not now"), "{}", world.text());
     (0..9).for_each(|_| world.key(KeyCode::PageDown));
     assert!(world.text().contains("proof"), "the strata are reached: {}", world.text());
     world.key(KeyCode::Enter);
@@ -1408,7 +1497,7 @@ fn pages_that_are_longer_than_the_screen_say_so_and_all_of_them_can_be_reached()
     let mut world = World::new(ThemeName::Mono, (80, 24));
     world.send(Message::Drives(1, many(24)));
     for lane in world.app.state.lanes.iter_mut().skip(10) {
-        lane.marked = true;
+        lane.is_picked = true;
     }
     world.keys("p");
     assert!(world.text().contains("One plan for 24 drives") && world.text().contains("more lines ↓"), "{}", world.text());
@@ -1417,7 +1506,7 @@ fn pages_that_are_longer_than_the_screen_say_so_and_all_of_them_can_be_reached()
     let chosen = text.lines().find(|l| l.contains("▸")).expect("the chosen row is in sight");
     assert!(chosen.contains("000023") && chosen.contains("Clear"), "what it earns has room: {text}");
     assert!(text.contains("lines above ↑"), "{text}");
-    world.keys("S");
+    world.keys("w");
     assert!(world.text().contains("Save this policy by the name"), "what is typed is in sight: {}", world.text());
     world.key(KeyCode::Esc);
     world.key(KeyCode::Esc);
@@ -1449,12 +1538,14 @@ fn the_palette_finds_by_letters_does_what_can_be_done_and_says_why_not() {
     assert!(world.text().contains("Erase: stop") && world.text().contains("Nothing is being erased"), "{}", world.text());
     world.key(KeyCode::Enter);
     assert!(world.app.above_mut().is_empty() && world.text().contains("Nothing is being erased"));
-    palette(&mut world, "plan rounds more");
+    palette(&mut world, "plan rounds");
     world.send(Message::Key(KeyEvent::new(KeyCode::Enter, KeyModifiers::NONE)));
     assert!(!world.app.above_mut().is_empty(), "a scanner's line end does nothing");
     world.key(KeyCode::Enter);
     let lane = world.app.state.lane().unwrap();
-    assert_eq!((lane.step, lane.draft.order.rounds), (Step::Plan, 2), "it goes to the step and does it");
+    assert_eq!((lane.step, lane.plan_row), (Step::Plan, Some(PlanRow::Rounds)), "it goes to the step and to the row");
+    world.key(KeyCode::Right);
+    assert_eq!(world.app.state.lane().unwrap().draft.order.rounds, 2);
 }
 
 #[test]

@@ -380,8 +380,8 @@ impl State {
         (lane.release, lane.look.mark) = (ReleaseForm::default(), None);
         lane.enter(Step::Erase);
         // Of drives that were planned together, the next one is armed now, by a label check of its own.
-        if std::mem::replace(&mut lane.marked, false) && self.selected == Some(id) {
-            let waits = |l: &Lane| l.marked && matches!(l.stage, LaneStage::Planned(_)) && l.missing(Step::Arm).is_none();
+        if std::mem::replace(&mut lane.is_picked, false) && self.selected == Some(id) {
+            let waits = |l: &Lane| l.is_picked && matches!(l.stage, LaneStage::Planned(_)) && l.missing(Step::Arm).is_none();
             if let Some(next) = self.lanes.find(waits) {
                 self.selected = Some(next);
                 self.lanes[next].enter(Step::Arm);

@@ -84,6 +84,11 @@ pub struct Health {
 }
 
 impl Health {
+    /// Whether it reports that all of its promised life is used.
+    pub fn is_worn_out(&self) -> bool {
+        self.wear_percent.is_some_and(|percent| percent >= 100)
+    }
+
     /// Each thing that is known, in words.
     pub fn sentences(&self) -> Vec<String> {
         let said = |value: Option<u64>, words: &dyn Fn(u64) -> String| value.map(words);

@@ -66,7 +66,7 @@ impl TagEvidence {
         let places = places.join(" and ");
         if self.is_whole() {
             let signed = self.key_id.as_ref().map_or("not signed".into(), |id| format!("signed by key {id}"));
-            return format!("A mark was left on it, at {places}, and read back as it was laid ({signed}).");
+            return format!("An erasure tag was left on it, at {places}, and read back as it was written ({signed}).");
         }
         let mut wrong = self.copies.iter().filter_map(|c| match &c.end {
             CopyEnd::AsLaid => None,
@@ -76,7 +76,7 @@ impl TagEvidence {
         });
         let why = wrong.next().unwrap_or_else(|| "a copy is missing".into());
         format!(
-            "A mark was to be left on it and is not whole: {why}. What those sectors hold now is the mark or what the erasure left."
+            "An erasure tag was to be left on it and is not whole: {why}. Those sectors now hold the tag or what the erasure left."
         )
     }
 

@@ -30,7 +30,7 @@ use jurex_device::media::{Drive, DriveLabel, Geometry, HiddenAreas, Scope};
 use jurex_device::medium::Access;
 use jurex_pattern::notation::{Entropy, MAX_PASSES};
 use jurex_pattern::pattern::Base;
-use jurex_pattern::units::Sectors;
+use jurex_pattern::units::{Sectors, size};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -434,7 +434,9 @@ impl Plan {
             return own_warning(own, &self.drive);
         }
         if range == self.drive.geometry.whole() {
-            format!("Everything on {called} is lost for good: all {} are overwritten {how_often}.", self.drive.size())
+            // What is made accessible first is overwritten with the rest.
+            let all = size(self.lifted().bytes());
+            format!("Everything on {called} is lost for good: all {all} are overwritten {how_often}.")
         } else {
             format!("What lies on {range} of {called} is lost for good: overwritten {how_often}.")
         }

@@ -74,10 +74,10 @@ impl Verification {
         }
     }
 
-    /// The next choice, round and round.
-    pub fn next(self) -> Self {
+    /// The next choice or the one before, round and round.
+    pub fn beside(self, forwards: bool) -> Self {
         let at = Self::ALL.iter().position(|v| *v == self).unwrap_or(0);
-        Self::ALL[(at + 1) % Self::ALL.len()]
+        Self::ALL[(at + if forwards { 1 } else { Self::ALL.len() - 1 }) % Self::ALL.len()]
     }
 }
 

@@ -115,7 +115,7 @@ fn edge(state: LaneState) -> (&'static str, StyleRole) {
         LaneState::Held => ("▖", StyleRole::Laid),
         LaneState::Proving => ("┃", StyleRole::Proved),
         LaneState::Proved => ("━", StyleRole::Proved),
-        LaneState::Marked => ("╍", StyleRole::Proved),
+        LaneState::Tagged => ("╍", StyleRole::Proved),
         LaneState::Released => ("┄", StyleRole::Faint),
         LaneState::Unproved | LaneState::Failed | LaneState::Gone => ("✕", StyleRole::Fault),
     }
@@ -130,7 +130,7 @@ fn draw_edge(state: &State, lane: &Lane, area: Rect, buffer: &mut Buffer) {
     for y in area.top()..area.bottom() {
         buffer.set_string(area.x, y, shape, state.theme.style(role));
     }
-    if lane.marked {
+    if lane.is_picked {
         buffer.set_string(area.x + 1, area.y, "+", state.theme.style(StyleRole::Act));
     }
 }
@@ -214,7 +214,7 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
     };
     let told = match state {
         LaneState::Released => lane.release.known.as_ref().and_then(|k| Some(k.standing.as_ref()?.place.sentence())),
-        LaneState::Marked => lane
+        LaneState::Tagged => lane
             .look
             .mark
             .as_ref()

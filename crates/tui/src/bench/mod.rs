@@ -21,7 +21,6 @@ use crate::screen::{PlaceHelp, Screen, ScreenAnswer, ScreenContext, WayTo};
 use crate::state::State;
 use crate::step::{arm, certify, erase, look, plan, prove, release};
 use jurex_look::field::Typed;
-use jurex_sanitize::plan::UnhideOrder;
 pub(super) use lanes::tally;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -43,6 +42,7 @@ impl Screen for BenchScreen {
             }
             (Step::Certify, _) if lane.asked().is_some() => vec![KeyPlace::Form, KeyPlace::Typing],
             (Step::Release, _) if lane.release.asked().is_some() => vec![KeyPlace::ReleaseForm, KeyPlace::Typing],
+            (Step::Plan, _) if lane.plan_row.is_some() && !lane.has_job() => vec![KeyPlace::PlanRows, KeyPlace::Anywhere],
             (step, _) => vec![KeyPlace::Step(step), KeyPlace::Bench, KeyPlace::Walking, KeyPlace::Anywhere],
         }
     }
@@ -71,7 +71,9 @@ impl Screen for BenchScreen {
             return (!needs_none.contains(&action) && action != Action::NextTheme).then(|| "There is no drive.".into());
         };
         match action {
-            Action::PlanMarked if !state.lanes.iter().any(|l| l.marked) => Some("No drive is marked: Space marks one.".into()),
+            Action::PlanSelected if !state.lanes.iter().any(|l| l.is_picked) => {
+                Some("No drive is selected: s selects one.".into())
+            }
             Action::ShowLanes if state.lanes_alone() || !state.is_narrow() => Some("All drives are in sight.".into()),
             Action::ShowDesk if !state.lanes_alone() => Some("The drive is in sight.".into()),
             Action::WriteCertificate | Action::SeePaper => lane.missing(Step::Certify),
@@ -88,7 +90,7 @@ impl Screen for BenchScreen {
             Action::Files => return ScreenAnswer::push(FilesPage::open(state)),
             Action::Methods => return ScreenAnswer::push(MethodsPage::to_read()),
             Action::FindDrive => return ScreenAnswer::push(TypedLine::to_find()),
-            Action::PlanMarked => return plan_marked(state),
+            Action::PlanSelected => return plan_selected(state),
             Action::EnterPlan => state.go_to(Step::Plan),
             Action::SeeWork => state.go_to(Step::Erase),
             Action::SeeProof => state.go_to(Step::Prove),
@@ -128,7 +130,7 @@ impl Screen for BenchScreen {
             Some(view::Hit::Way(way)) => {
                 if let Some(lane) = state.lane_mut().filter(|l| !l.has_job()) {
                     lane.draft.choose_way(way);
-                    lane.stage.drop_plan();
+                    lane.plan_changed();
                 }
             }
             None => {}
@@ -142,13 +144,13 @@ impl Screen for BenchScreen {
             ScreenContext::Method(Some(id), method) => {
                 if let Some(lane) = state.lanes.get_mut(id) {
                     lane.draft.choose_method(&method);
-                    lane.stage.drop_plan();
+                    lane.plan_changed();
                 }
             }
             ScreenContext::Passes(id, program) => {
                 if let Some(lane) = state.lanes.get_mut(id) {
                     lane.draft.choose_passes(program);
-                    lane.stage.drop_plan();
+                    lane.plan_changed();
                 }
             }
             ScreenContext::Method(None, _) | ScreenContext::Notation(_) | ScreenContext::Offer(..) => {}
@@ -187,32 +189,9 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
         ),
         Action::SeeWork => (lane.has_job() && lane.step == Step::Arm || lane.is_working(), "No job is running on this drive."),
         Action::BeginAnew => (over, "There is no job that is over."),
-        Action::TakePlan
-        | Action::EditPasses
-        | Action::MoreRounds
-        | Action::FewerRounds
-        | Action::Range
-        | Action::WayAfter
-        | Action::WayBefore
-        | Action::Sensitivity
-        | Action::Reuse
-        | Action::Leaves
-        | Action::ChooseMethod
-        | Action::ReadingBack
-        | Action::SearchBoth
-        | Action::BlankPass => (!lane.has_job(), "This drive has a job already."),
-        Action::SizeCheck => (
-            !lane.has_job() && lane.draft.order.range.is_none(),
-            "Its size is checked by marks all over it, and not where a part alone is overwritten.",
-        ),
-        Action::HiddenAreas => (
-            !lane.has_job() && UnhideOrder::of(&lane.seen.drive).is_some(),
-            "This drive hides no sectors that its commands could give back.",
-        ),
-        Action::State => (
-            !lane.has_job() && lane.draft.way.is_own() && !lane.draft.to_state(&lane.seen.drive, &lane.seen.answers).is_empty(),
-            "This way needs nothing that only a person can state.",
-        ),
+        Action::TakePlan | Action::ChangePlan => (!lane.has_job(), "This drive has a job already."),
+        Action::ToPlanRow(_) if lane.has_job() => (false, "This drive has a job already."),
+        Action::ToPlanRow(row) => return row.why_not(lane),
         Action::Unlock => (
             lane.seen.can_be_unlocked() && !lane.is_working() && !lane.is_armed(),
             "Neither a password nor a failure mode shuts this drive.",
@@ -235,19 +214,19 @@ fn why_not_on(lane: &Lane, action: Action) -> Option<&'static str> {
             "Write the paper first (Certify): a second proof names the record by its digest.",
         ),
         Action::SeeCertificate => (over, "There is no record yet."),
-        Action::LeaveMark => (
-            !lane.has_job() && lane.draft.order.range.is_none(),
-            "A mark says that the whole drive was erased: none is left where a part alone is overwritten.",
-        ),
         Action::AsLeft if lane.readings.is_going() => (true, ""),
         Action::AsLeft => (
             lane.look.mark.as_ref().is_some_and(|m| m.mark().is_some()) && !lane.is_gone() && !lane.is_working(),
-            "This drive carries no mark that could be followed.",
+            "This drive carries no erasure tag that could be followed.",
         ),
         Action::PrintLabel => (lane.job_for_label().is_some(), "A label is made of a record, and there is none of this drive."),
-        Action::ReleaseIt | Action::KindAfter | Action::KindBefore => {
+        Action::ReleaseIt => {
             (!lane.is_working() && !lane.is_armed() && !lane.release.is_busy, "Something is done to this drive now.")
         }
+        Action::ValueBefore | Action::ValueAfter if lane.step == Step::Release => (
+            lane.release.asked().is_some_and(|field| field.is_choice()) && !lane.release.is_busy,
+            "This is typed, and not chosen.",
+        ),
         _ => (true, ""),
     };
     if can { None } else { Some(why) }
@@ -277,7 +256,7 @@ fn go_about(state: &mut State, action: Action) -> bool {
         Action::ShowLanes => state.lanes_in_front = true,
         Action::ShowDesk => state.lanes_in_front = false,
         Action::ScrollUp | Action::ScrollDown => view::scroll(state, action == Action::ScrollDown),
-        Action::Mark => mark(state),
+        Action::Select => mark(state),
         Action::GoOnWithJob => go_on_with_unfinished(state),
         _ => return false,
     }
@@ -295,17 +274,17 @@ fn walk(state: &mut State, by: isize) -> Vec<Effect> {
 fn mark(state: &mut State) {
     let Some(lane) = state.lane_mut() else { return };
     match lane.missing(Step::Plan) {
-        Some(why) if !lane.marked => state.notice = Some(why),
-        None if lane.has_job() && !lane.marked => {
+        Some(why) if !lane.is_picked => state.notice = Some(why),
+        None if lane.has_job() && !lane.is_picked => {
             state.notice = Some("This drive has a job already: it can't be planned with others.".into());
         }
-        _ => lane.marked = !lane.marked,
+        _ => lane.is_picked = !lane.is_picked,
     }
 }
 
 /// Opens the page for the marked drives; the speed of each is sampled for it.
-fn plan_marked(state: &mut State) -> ScreenAnswer {
-    let Some(page) = LotPage::of_marked(state) else { return ScreenAnswer::stay() };
+fn plan_selected(state: &mut State) -> ScreenAnswer {
+    let Some(page) = LotPage::of_selected(state) else { return ScreenAnswer::stay() };
     let commands = page.lanes().iter().flat_map(|lane| state.sample_speed(*lane)).collect();
     ScreenAnswer::push(page).and(commands)
 }
@@ -328,6 +307,6 @@ fn go_on_with_unfinished(state: &mut State) {
         return;
     }
     lane.stage.plan(plan, Some(unfinished.clone()));
-    lane.marked = false;
+    lane.is_picked = false;
     lane.enter(Step::Arm);
 }

@@ -1,7 +1,7 @@
 //! The bench drawn: lanes, strip of steps, desk; and what a click on it means.
 
 use super::{desk, lanes};
-use crate::lane::{LaneId, Step};
+use crate::lane::{LaneId, Step, StepStands};
 use crate::state::State;
 use crate::step::plan;
 use jurex_look::column::words;
@@ -89,17 +89,11 @@ fn strip_slots(area: Rect) -> impl Iterator<Item = (Step, Rect)> {
 fn step_strip(state: &State, area: Rect, buffer: &mut Buffer) {
     let Some(lane) = state.lane() else { return };
     for (step, slot) in strip_slots(area) {
-        let here = step == lane.step;
-        let open = lane.missing(step).is_none();
-        let role = match (here, open) {
-            (true, _) => StyleRole::Act,
-            (false, true) => StyleRole::Text,
-            (false, false) => StyleRole::Faint,
-        };
-        let mark = match (here, open) {
-            (true, _) => "◉",
-            (false, true) => "●",
-            (false, false) => "○",
+        let (role, sign) = match lane.step_stands(step) {
+            StepStands::Here => (StyleRole::Act, "◉"),
+            StepStands::Done => (StyleRole::Text, "✓"),
+            StepStands::Open => (StyleRole::Text, "○"),
+            StepStands::Closed => (StyleRole::Faint, "·"),
         };
         let is_last = step.beside(1).is_none();
         let joined = if is_last { "" } else { " ─" };
@@ -109,7 +103,7 @@ fn step_strip(state: &State, area: Rect, buffer: &mut Buffer) {
         Line::from(vec![name, Span::styled(line, state.theme.style(StyleRole::Line))]).render(slot, buffer);
         let below = Rect { y: slot.y + 1, height: 1, x: slot.x + step.name().len() as u16 / 2, width: 2 };
         if area.height > 1 {
-            words(mark, state.theme.style(role)).render(below, buffer);
+            words(sign, state.theme.style(role)).render(below, buffer);
         }
     }
 }
@@ -143,5 +137,5 @@ pub(super) fn hit(state: &State, (x, y): (u16, u16)) -> Option<Hit> {
     }
     let desk = places.desk.filter(inside)?;
     let lane = state.lane().filter(|l| l.step == Step::Plan)?;
-    plan::view::way_at(lane, desk, y).map(Hit::Way)
+    plan::view::way_at(state, lane, desk, y).map(Hit::Way)
 }

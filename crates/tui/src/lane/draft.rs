@@ -55,23 +55,20 @@ pub(crate) enum HiddenWish {
 }
 
 impl HiddenWish {
-    /// The next choice, round and round.
-    pub(crate) fn next(self) -> Self {
-        match self {
-            HiddenWish::ForNow => HiddenWish::ForGood,
-            HiddenWish::ForGood => HiddenWish::WithConfiguration,
-            HiddenWish::WithConfiguration => HiddenWish::Leave,
-            HiddenWish::Leave => HiddenWish::ForNow,
-        }
+    /// The next choice or the one before, round and round.
+    pub(crate) fn beside(self, forwards: bool) -> Self {
+        let all = [HiddenWish::ForNow, HiddenWish::ForGood, HiddenWish::WithConfiguration, HiddenWish::Leave];
+        let here = all.iter().position(|wish| *wish == self).unwrap_or(0);
+        all[(here + if forwards { 1 } else { all.len() - 1 }) % all.len()]
     }
 
     /// In a sentence.
     pub(crate) fn sentence(self) -> &'static str {
         match self {
-            HiddenWish::ForNow => "lifted first, until the drive's next power-on; then they are as they were, and empty",
-            HiddenWish::ForGood => "lifted first, for good",
+            HiddenWish::ForNow => "made accessible, erased, hidden again at power-off",
+            HiddenWish::ForGood => "made accessible for good, and erased",
             HiddenWish::WithConfiguration => {
-                "lifted first, for good, and a configuration overlay is taken off: that restores every setting of the maker"
+                "made accessible for good with the configuration overlay removed, which restores every setting of the maker"
             }
             HiddenWish::Leave => "left hidden: then this is never the whole drive",
         }
@@ -209,6 +206,13 @@ impl Lane {
         let takes_nothing = self.verdict.is_ok() && self.seen.verdict().is_err();
         let out = (takes_nothing && way == Technique::Overwrite).then(|| self.own_way_out()).flatten();
         self.draft.take_way(out.unwrap_or(way));
+    }
+
+    /// The draft was changed: what was planned and accepted before is not what stands there now.
+    pub(crate) fn plan_changed(&mut self) {
+        self.stage.drop_plan();
+        self.draft.less_is_accepted = false;
+        self.settle_way();
     }
 
     /// What is missing where the draft gives less than is required.

@@ -7,6 +7,7 @@ mod lanes;
 pub(super) mod papers;
 pub(crate) mod readings;
 pub(super) mod release;
+pub(crate) mod rows;
 pub(super) mod stage;
 
 pub(crate) use crate::desk::Step;
@@ -29,10 +30,11 @@ use jurex_sanitize::plan::Plan;
 use jurex_sanitize::record::{JobId, Papers, Record, SecondLook};
 use jurex_sanitize::rules::{Edition, Outcome, Technique};
 use jurex_station::bench::{DriveSnapshot, SampledSector};
-use jurex_station::release::MarkHere;
+use jurex_station::release::{Becomes, MarkHere};
 pub(super) use lanes::{LaneId, Lanes};
 use readings::{LaneReading, Readings};
 use release::ReleaseForm;
+use rows::PlanRow;
 use stage::{Arming, LaneStage, Log, Over, RunningJob};
 use std::borrow::Cow;
 use std::time::Duration;
@@ -53,7 +55,7 @@ pub(crate) enum LaneState {
     Failed,
     Gone,
     /// It carries the mark of an earlier erasure.
-    Marked,
+    Tagged,
     /// It has gone where it was to go.
     Released,
 }
@@ -73,7 +75,7 @@ impl LaneState {
             LaneState::Unproved => "unproved",
             LaneState::Failed => "failed",
             LaneState::Gone => "gone",
-            LaneState::Marked => "marked",
+            LaneState::Tagged => "tagged",
             LaneState::Released => "released",
         }
     }
@@ -168,11 +170,13 @@ pub(crate) struct Lane {
     pub(crate) presence: Presence,
     pub(crate) look: LaneLook,
     /// Whether it is one of the lot that is planned together.
-    pub(crate) marked: bool,
+    pub(crate) is_picked: bool,
     pub(crate) step: Step,
     /// First line of the step that is shown.
     pub(crate) scroll: u16,
     pub(crate) draft: Draft,
+    /// The row of Plan that the keys are on; `None`: they walk through the steps.
+    pub(crate) plan_row: Option<PlanRow>,
     /// What follows from the draft, once it was asked for.
     foreseen: Option<Box<DraftForecast>>,
     /// A job on this drive that was cut short and can go on.
@@ -188,7 +192,39 @@ pub(crate) struct Lane {
     pub(crate) stage: LaneStage,
 }
 
+/// How a step of a drive's work stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum StepStands {
+    /// It is shown.
+    Here,
+    /// It was done.
+    Done,
+    /// It can be gone to.
+    Open,
+    /// Something is missing for it.
+    Closed,
+}
+
 impl Lane {
+    /// How a step stands: what was done, and not only what can be gone to.
+    pub(crate) fn step_stands(&self, step: Step) -> StepStands {
+        let over = self.over();
+        let done = match step {
+            Step::Look | Step::Plan => self.plan().is_some(),
+            Step::Arm => self.has_job(),
+            Step::Erase => over.is_some(),
+            Step::Prove => over.is_some_and(|o| o.end.record.claim().outcome() != Outcome::NotSanitized),
+            Step::Certify => matches!(over.and_then(|o| o.written.as_ref()), Some(Ok(_))),
+            Step::Release => self.state() == LaneState::Released,
+        };
+        match (step == self.step, done, self.missing(step)) {
+            (true, ..) => StepStands::Here,
+            (false, true, _) => StepStands::Done,
+            (false, false, None) => StepStands::Open,
+            (false, false, Some(_)) => StepStands::Closed,
+        }
+    }
+
     pub(crate) fn new(seen: DriveSnapshot, papers: &Papers, catalogue: &Catalogue, edition: Edition) -> Self {
         let need = Need { sensitivity: Sensitivity::Moderate, reuse: true, leaves: false };
         let draft = Draft::new(need, suggested(&seen.drive, catalogue, edition));
@@ -206,10 +242,11 @@ impl Lane {
             seen,
             presence: Presence::Here,
             look,
-            marked: false,
+            is_picked: false,
             step: Step::Look,
             scroll: 0,
             draft,
+            plan_row: None,
             foreseen: None,
             unfinished: None,
             papers: papers.clone(),
@@ -249,7 +286,20 @@ impl Lane {
 
     /// Goes to a step, and to its first line.
     pub(crate) fn enter(&mut self, step: Step) {
-        (self.step, self.scroll) = (step, 0);
+        (self.step, self.scroll, self.plan_row) = (step, 0, None);
+        self.release.suggest(self.fitting_release());
+    }
+
+    /// What fits how the drive stands: what has reached what is required goes to its destination or to a shelf, all else is destroyed.
+    fn fitting_release(&self) -> Becomes {
+        let Some(record) = self.record() else { return Becomes::Stored };
+        let short = record.papers().need.and_then(|need| need.shortfall(record.claim().outcome()));
+        match record.claim().outcome() {
+            Outcome::NotSanitized => Becomes::Destroyed,
+            _ if short.is_some() => Becomes::Destroyed,
+            _ if !record.papers().destination.is_empty() => Becomes::HandedOver,
+            _ => Becomes::Stored,
+        }
     }
 
     /// Chooses the method that suits the drive's class of media.
@@ -377,7 +427,7 @@ impl Lane {
             _ if self.is_gone() => LaneState::Gone,
             _ if self.verdict.is_err() && self.look.answered => LaneState::Guarded,
             _ if self.verdict.is_err() => LaneState::Unknown,
-            LaneStage::Idle if self.carries_its_mark() => LaneState::Marked,
+            LaneStage::Idle if self.carries_its_mark() => LaneState::Tagged,
             LaneStage::Idle => LaneState::Ready,
             LaneStage::Planned(_) => LaneState::Planned,
             LaneStage::Arming(..) => LaneState::Armed,

@@ -5,12 +5,13 @@ use jurex_disposition::release::{How, PrepareOrder, TableScheme};
 use jurex_look::field::{Field, Typed};
 use jurex_past::KnownDrive;
 use jurex_station::release::{Becomes, MakerOf, WantedRelease, makers};
-use ratatui::crossterm::event::{KeyCode, KeyEvent};
 use std::collections::BTreeMap;
 
 /// A field of the form.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum ReleaseField {
+    /// What becomes of it.
+    Kind,
     Whom,
     Place,
     Service,
@@ -50,7 +51,10 @@ pub(crate) const KINDS: [Becomes; 11] = [
 /// A kind in a few words, and what it means.
 pub(crate) fn said(kind: Becomes) -> (&'static str, &'static str) {
     match kind {
-        Becomes::Blank => ("blank", "It stays as its erasure left it: no table, no volume, nothing on it."),
+        Becomes::Blank => (
+            "left blank",
+            "It stays as its erasure left it. That records no destination: it stays open until it is stored, returned, handed over or destroyed.",
+        ),
         Becomes::Prepared => {
             ("prepared", "It gets a table and volumes, so that its next user finds it ready. That is no erasure.")
         }
@@ -76,6 +80,7 @@ pub(crate) fn said(kind: Becomes) -> (&'static str, &'static str) {
 impl ReleaseField {
     pub(crate) fn label(self, kind: Becomes) -> &'static str {
         match (self, kind) {
+            (ReleaseField::Kind, _) => "what becomes of it",
             (ReleaseField::Whom, Becomes::Received) => "from",
             (ReleaseField::Whom, _) => "to",
             (ReleaseField::Place, Becomes::Stored) => "shelf or box",
@@ -101,9 +106,10 @@ impl ReleaseField {
         }
     }
 
-    /// What Space turns it through; empty: it is typed.
+    /// What left and right turn it through; empty: it is typed.
     fn choices(self) -> Vec<&'static str> {
         match self {
+            ReleaseField::Kind => KINDS.map(|kind| said(kind).0).to_vec(),
             ReleaseField::How => How::ALL.map(How::word).to_vec(),
             ReleaseField::Rated | ReleaseField::Discard => vec!["no", "yes"],
             ReleaseField::Table => vec!["gpt", "mbr"],
@@ -119,7 +125,9 @@ impl ReleaseField {
 /// The form.
 #[derive(Debug, Default)]
 pub(crate) struct ReleaseForm {
-    kind: usize,
+    /// What was chosen; `None`: what fits how the drive stands.
+    chosen: Option<usize>,
+    fits: usize,
     values: BTreeMap<ReleaseField, String>,
     pub(crate) focus: Option<usize>,
     pub(crate) input: Field,
@@ -135,20 +143,33 @@ pub(crate) struct ReleaseForm {
 
 impl ReleaseForm {
     pub(crate) fn kind(&self) -> Becomes {
-        KINDS[self.kind % KINDS.len()]
+        KINDS[self.chosen.unwrap_or(self.fits) % KINDS.len()]
     }
 
-    /// The next kind, or the one before.
-    pub(crate) fn turn_kind(&mut self, forwards: bool) {
-        self.leave();
-        self.kind = (self.kind + if forwards { 1 } else { KINDS.len() - 1 }) % KINDS.len();
-        self.outcome = None;
+    /// This kind fits how the drive stands now; what a person chose stays.
+    pub(crate) fn suggest(&mut self, kind: Becomes) {
+        self.fits = KINDS.iter().position(|k| *k == kind).unwrap_or(0);
+    }
+
+    /// The next value of the choice that is open, or the one before.
+    pub(crate) fn turn(&mut self, forwards: bool) {
+        let Some(field) = self.asked() else { return };
+        let beside = |at: usize, of: usize| (at + if forwards { 1 } else { of - 1 }) % of;
+        if field == ReleaseField::Kind {
+            let at = KINDS.iter().position(|k| *k == self.kind()).unwrap_or(0);
+            (self.chosen, self.outcome) = (Some(beside(at, KINDS.len())), None);
+            return;
+        }
+        let (choices, now) = (field.choices(), self.shown(field));
+        if let Some(at) = choices.iter().position(|c| *c == now) {
+            self.values.insert(field, choices[beside(at, choices.len())].into());
+        }
     }
 
     /// The fields of the present kind, in order.
     pub(crate) fn fields(&self) -> Vec<ReleaseField> {
         use ReleaseField as F;
-        match self.kind() {
+        let of_kind = match self.kind() {
             Becomes::Blank => vec![F::Discard, F::Label],
             Becomes::Prepared => vec![F::Table, F::Volumes, F::Spare, F::Discard, F::Label],
             Becomes::TablesCleared => vec![F::Label],
@@ -164,7 +185,8 @@ impl ReleaseForm {
                 let rest = [F::Label, F::Place, F::Witness, F::Batch, F::DoneBy, F::Machine, F::Service, F::Certificate];
                 std::iter::once(F::How).chain(of_pieces).chain(of_field).chain(rest).collect()
             }
-        }
+        };
+        std::iter::once(F::Kind).chain(of_kind).collect()
     }
 
     pub(crate) fn how(&self) -> Option<How> {
@@ -174,6 +196,9 @@ impl ReleaseForm {
 
     /// A field's value: what was chosen or typed, else what a choice begins with.
     pub(crate) fn shown(&self, field: ReleaseField) -> String {
+        if field == ReleaseField::Kind {
+            return said(self.kind()).0.into();
+        }
         let first = || field.choices().first().map(|c| (*c).to_string()).unwrap_or_default();
         self.values.get(&field).cloned().unwrap_or_else(first)
     }
@@ -205,18 +230,11 @@ impl ReleaseForm {
         self.focus = None;
     }
 
-    /// Changes the field that is open. A choice is turned by the space bar.
+    /// Changes the field that is open, if it is one that is typed.
     pub(crate) fn type_in(&mut self, typed: &Typed<'_>) {
-        let Some(field) = self.asked() else { return };
-        let choices = field.choices();
-        if choices.is_empty() {
+        if self.asked().is_some_and(|field| !field.is_choice()) {
             self.input.take(typed);
-            return self.store();
-        }
-        if matches!(typed, Typed::Key(KeyEvent { code: KeyCode::Char(' '), .. })) {
-            let now = self.shown(field);
-            let at = choices.iter().position(|c| *c == now).unwrap_or(0);
-            self.values.insert(field, choices[(at + 1) % choices.len()].into());
+            self.store();
         }
     }
 

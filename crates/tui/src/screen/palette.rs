@@ -61,6 +61,7 @@ fn called(place: KeyPlace) -> Option<&'static str> {
         | KeyPlace::StopQuestion
         | KeyPlace::QuitQuestion
         | KeyPlace::LessQuestion
+        | KeyPlace::PlanRows
         | KeyPlace::MachineQuestion
         | KeyPlace::Countdown
         | KeyPlace::Typing
@@ -81,8 +82,8 @@ impl Palette {
     fn found(&self) -> Vec<&Offer> {
         let text = self.field.value().trim();
         if text.is_empty() {
-            let (can, cannot): (Vec<&Offer>, Vec<&Offer>) = self.offers.iter().partition(|o| o.why_not.is_none());
-            return can.into_iter().chain(cannot).collect();
+            // Only what can be done; what is asked for by name says why not.
+            return self.offers.iter().filter(|o| o.why_not.is_none()).collect();
         }
         let pattern = Pattern::parse(text, CaseMatching::Ignore, Normalization::Smart);
         let mut matcher = Matcher::new(Config::DEFAULT);

@@ -85,6 +85,15 @@ impl Question {
                     1 => "One drive is still being worked on.".to_string(),
                     n => format!("{n} drives are still being worked on."),
                 };
+                let unwritten = state.unwritten();
+                if state.working() == 0 && !state.less.is_working() && unwritten > 0 {
+                    let papers = if unwritten == 1 { "1 paper is".into() } else { format!("{unwritten} papers are") };
+                    return [
+                        format!("Quit? {papers} not written yet."),
+                        "Their records are in the ledger: jurex certificate JOB --out DIR writes them later.".into(),
+                        String::new(),
+                    ];
+                }
                 if state.working() == 0 {
                     return [
                         format!("Quit? {jobs}"),

@@ -6,7 +6,7 @@ use crate::lane::{Lane, LaneState};
 use crate::screen::ScreenAnswer;
 use crate::screen::question::Question;
 use crate::state::State;
-use crate::step::unfinished::cut_short;
+use crate::step::unfinished::{cut_short, next_step};
 use jurex_device::native::ata::erase::PASSWORD;
 use jurex_engine::{Activity, Control};
 use jurex_look::column::Column;
@@ -61,7 +61,9 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let Some(log) = lane.log() else { return column.sentence("Nothing is being erased.", StyleRole::Faint) };
     column.question("Is it going well?");
     column.sentence(&now_sentence(lane, log), StyleRole::Strong);
+    how_far(state, log, column);
     if lane.over().is_some() {
+        next_step(lane, column);
         cut_short(lane, column);
     }
     column.gap();
@@ -86,6 +88,20 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     }
     column.heading("What happened");
     events(lane, log, column);
+}
+
+/// How much is done, and at what time of day it will be over.
+fn how_far(state: &State, log: &Log, column: &mut Column<'_>) {
+    let progress = &log.progress;
+    if progress.is_over() {
+        return;
+    }
+    // Never a hundred before the end.
+    let percent = (progress.share() * 100.0).floor().clamp(0.0, 99.0);
+    let when = progress
+        .time_left()
+        .map_or_else(String::new, |left| format!(", done at about {} (in {})", state.time_after(left), duration(left)));
+    column.sentence(&format!("{percent:.0} %{when}"), StyleRole::Act);
 }
 
 fn now_sentence(lane: &Lane, log: &Log) -> String {

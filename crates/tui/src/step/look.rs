@@ -8,7 +8,7 @@ use crate::message::Effect;
 use crate::screen::ScreenAnswer;
 use crate::state::State;
 use crate::step::prove::{all_leftovers, leftovers};
-use crate::step::unfinished::cut_short;
+use crate::step::unfinished::{cut_short, next_step};
 use jurex_device::media::HiddenAreas;
 use jurex_disposition::proof::Finding;
 use jurex_look::column::Column;
@@ -53,7 +53,7 @@ fn ask_as_left(state: &mut State) -> Vec<Effect> {
 /// The mark of an earlier erasure, and whether the drive is still as it was left.
 fn mark(lane: &Lane, column: &mut Column<'_>) {
     let Some(mark) = &lane.look.mark else { return };
-    column.heading("The mark of an erasure");
+    column.heading("Erasure tag");
     for said in mark.sentences(jurex_station::clock::wall()) {
         let role = if said.starts_with('✕') { StyleRole::Fault } else { StyleRole::Strong };
         column.sentence(&said, role);
@@ -99,12 +99,16 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told by the drive".into());
     column.question("Is that the right drive?");
     presence(state, lane, column);
+    verdict(lane, column);
+    next_step(lane, column);
+    column.gap();
+    mark(lane, column);
     cut_short(lane, column);
     column.heading("As its label should read");
     column.fact("maker", &said(&drive.unit.maker));
     column.fact_in("model", &said(&drive.unit.model), StyleRole::Strong);
     column.fact_in("serial", &said(&drive.unit.serial), StyleRole::Strong);
-    column.fact("capacity", &format!("{}, {}", drive.size(), counted(drive.geometry.sectors, "sector")));
+    column.fact("capacity", &format!("{}, {}", drive.label_size_said(), counted(drive.geometry.sectors, "sector")));
     column.fact("firmware", &said(&drive.unit.firmware));
     column.gap();
     column.heading("How it is attached");
@@ -134,11 +138,14 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
         column.fact("simulated", "a scale model, a thousandth of the printed capacity");
     }
     column.gap();
-    mark(lane, column);
     contents(state, lane, column);
     column.gap();
     leftovers(lane, column);
     all_leftovers(lane, column);
+}
+
+/// May it be erased? What matters most stands first.
+fn verdict(lane: &Lane, column: &mut Column<'_>) {
     column.heading("May it be erased?");
     match &lane.verdict {
         _ if lane.is_gone() => column.sentence("It is gone. Attach it again, and Jurex looks anew.", StyleRole::Strong),

@@ -6,13 +6,16 @@ use crate::lane::readings::{Again, LaneReading, WantedReading};
 use crate::message::Effect;
 use crate::screen::ScreenAnswer;
 use crate::state::State;
+use crate::step::unfinished::next_step;
 use jurex_look::column::Column;
 use jurex_look::strata;
 use jurex_look::theme::StyleRole;
 use jurex_pattern::ranges::RangeSet;
 use jurex_pattern::units::{counted, grouped, si_size};
 use jurex_sanitize::evidence::{CheckEvidence, Drawn, Evidence, Expect, NativeEvidence, SizeFinding, StageKind};
+use jurex_sanitize::record::Record;
 use jurex_sanitize::residue::Leftovers;
+use jurex_sanitize::rules::Outcome;
 use jurex_sanitize::strata::Strata;
 use jurex_station::bench::SampledSector;
 use ratatui::text::{Line, Span};
@@ -57,8 +60,14 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let end = over.map(|over| &over.end);
     match over {
         Some(over) => {
-            let outcome = over.end.record.claim().outcome();
-            column.sentence(&format!("{outcome}. {}", over.confidence), StyleRole::Strong);
+            let record = &over.end.record;
+            let outcome = record.claim().outcome();
+            if outcome == Outcome::NotSanitized {
+                column.sentence(&format!("✕ FAILED: not sanitized. {}", why_failed(record)), StyleRole::Fault);
+            } else {
+                column.sentence(&format!("✓ {outcome}. {}", over.confidence), StyleRole::Strong);
+            }
+            next_step(lane, column);
         }
         None => column.sentence("The reading back is going on; nothing is claimed before its end.", StyleRole::Strong),
     }
@@ -95,6 +104,18 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
         all_leftovers(lane, column);
         laboratory(lane, column);
         before_and_after(state, lane.look.sample.as_ref(), end.after.as_ref(), column);
+    }
+}
+
+/// The heaviest reason, in a sentence: a drive that misstates its size before anything else that is wrong with it.
+fn why_failed(record: &Record) -> String {
+    let evidence = record.evidence();
+    match evidence.size().filter(|size| size.is_false()) {
+        Some(size) => size.sentence(),
+        None => match record.claim().reasons().first() {
+            Some(reason) => reason.sentence(),
+            None => evidence.ended.sentence(),
+        },
     }
 }
 
@@ -242,7 +263,10 @@ fn laboratory(lane: &Lane, column: &mut Column<'_>) {
     let amount = |bytes: u64| if bytes == 0 { "nothing".to_string() } else { format!("{} of what people wrote", si_size(bytes)) };
     column.fact_in("at addresses", &amount(found.at_addresses), StyleRole::Strong);
     column.fact_in("beyond them", &amount(found.beyond), StyleRole::Strong);
+    let failed = lane.record().is_some_and(|r| r.claim().outcome() == Outcome::NotSanitized);
     let lesson = match (found.at_addresses, found.beyond) {
+        // What is gone by chance is no comfort: nothing proved it.
+        (0, _) if failed => "Whatever is gone: what was verified does not prove it.",
         (0, 0) => "No cell holds anything of it any more. Of a real drive only its own word, and its maker's, say so.",
         (0, _) => {
             "It lies in spare cells, which no address reaches: writing to the drive can't touch them. That is why such an outcome is Clear and not Purge."

@@ -57,11 +57,11 @@ fn what_is_marked_is_lost_only_once_its_number_was_typed() {
     assert!(text.contains("+ gauges/") && text.contains("2 files, 32 B") && text.contains("notes.txt"), "{text}");
     assert!(text.contains("1 erasure of files cut short"), "{text}");
     // A whole file system is not marked.
-    world.keys(" ");
+    world.keys("s");
     assert!(world.text().contains("erase the drive, or fill its free space"), "{}", world.text());
     world.key(KeyCode::Down);
-    world.keys(" ");
-    world.keys(" ");
+    world.keys("s");
+    world.keys("s");
     let text = world.text();
     assert!(text.contains("● ") && text.contains("+ gauges/"), "{text}");
     world.key(KeyCode::Enter);
@@ -120,7 +120,7 @@ fn free_space_is_filled_as_it_is_planned_and_what_came_of_it_is_told() {
     (0..20).for_each(|_| world.key(KeyCode::Backspace));
     world.keys("00 | ~");
     world.key(KeyCode::Enter);
-    world.keys("f");
+    world.key(KeyCode::Tab);
     let plan = FreePlan { ground: ground("btrfs", "/srv/archive"), free: 700_000_000, reserve: 67_108_864 };
     world.send(Message::Less(Box::new(FromLess::Free("/srv/archive".into(), Ok(plan)))));
     let text = world.text();
@@ -152,7 +152,7 @@ fn the_page_is_usable_on_a_small_screen() {
     assert!(world.text().contains("gauges/"), "{}", world.text());
     let paths = [dir.path().join("gauges")];
     world.key(KeyCode::Down);
-    world.keys(" ");
+    world.keys("s");
     world.key(KeyCode::Enter);
     world.send(Message::Less(Box::new(FromLess::Surveyed(Ok(Arc::new(surveyed(&paths)))))));
     assert!(world.text().contains("names that will be lost, typed:"), "{}", world.text());

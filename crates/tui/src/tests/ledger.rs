@@ -97,14 +97,14 @@ fn past_work_is_found_as_one_types_and_told_beside_it() {
     world.key(KeyCode::Down);
     world.answer_from(&ledger);
     world.key(KeyCode::Enter);
-    world.keys("w");
+    world.keys("a");
     assert!(matches!(&world.asked_of_ledger[..], [AskLedger::WriteAgain(job)] if job.as_str() == "261112-STUVW2"));
-    world.keys("x");
+    world.keys("w");
     assert!(matches!(world.asked_of_ledger.last(), Some(AskLedger::Export(typed)) if typed.is_empty()));
     world.asked_of_ledger.clear();
     world.key(KeyCode::Up);
     world.answer_from(&ledger);
-    world.keys("w");
+    world.keys("a");
     assert!(world.asked_of_ledger.is_empty() && world.text().contains("no record that a paper could be written of"));
     world.key(KeyCode::Esc);
     world.key(KeyCode::F(2));
@@ -181,7 +181,7 @@ fn what_a_list_requires_chooses_the_technique_of_each_drive_and_less_is_asked_fo
     // The lot page keeps to what each drive's line requires, whatever is answered for the others.
     for lane in [swift, anvil, MAGNETIC] {
         world.app.state.selected = Some(lane);
-        world.keys(" ");
+        world.keys("s");
     }
     world.keys("p");
     let text = world.text();
@@ -222,14 +222,14 @@ fn a_technique_that_a_person_chose_stays_and_any_other_follows_what_is_required(
     world.key(KeyCode::Enter);
     let way = |world: &World| world.app.state.lane().unwrap().draft.way;
     let first = way(&world);
-    world.keys("l");
+    world.turn(LEAVES, 1);
     assert_eq!(way(&world), Technique::SanitizeBlock, "it leaves: Purge is required");
-    world.keys("l");
+    world.turn(LEAVES, 1);
     assert_eq!(way(&world), first, "and not any more");
-    world.keys("w");
+    world.turn(PlanRow::Technique, 1);
     let chosen = way(&world);
     assert_ne!(chosen, first);
-    world.keys("ll");
+    world.turn(LEAVES, 2);
     assert_eq!(way(&world), chosen);
 }
 

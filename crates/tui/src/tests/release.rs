@@ -2,6 +2,7 @@
 
 use super::*;
 use jurex_ledger::Ledger;
+use jurex_station::release::Becomes;
 
 /// The picture with every time of day in it made the same: what becomes of a drive is noted when it does.
 fn timeless(world: &World) -> String {
@@ -42,6 +43,32 @@ impl World {
     }
 }
 
+/// Turns the form to that kind by its keys, and stays in it.
+fn choose_kind(world: &mut World, kind: Becomes) {
+    world.key(KeyCode::Tab);
+    while world.app.state.lane().unwrap().release.kind() != kind {
+        world.key(KeyCode::Right);
+    }
+}
+
+#[test]
+fn a_drive_that_has_failed_or_reached_too_little_is_to_be_destroyed_and_never_left_blank_by_itself() {
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("R90C2Y");
+    world.stop_at = Some(20);
+    world.start("R90C2Y");
+    world.tell_all();
+    world.keys("r");
+    let kind = |world: &World| world.app.state.lane().unwrap().release.kind();
+    assert_eq!(kind(&world), Becomes::Destroyed, "it is not sanitized");
+    choose_kind(&mut world, Becomes::Blank);
+    assert!(world.text().contains("records no destination: it stays open"), "{}", world.text());
+    world.key(KeyCode::Esc);
+    world.key(KeyCode::Left);
+    world.keys("r");
+    assert_eq!(kind(&world), Becomes::Blank, "what a person chose stays");
+}
+
 #[test]
 fn a_drive_is_put_away_and_the_ledger_knows_where() {
     let mut world = World::erased_card();
@@ -49,12 +76,13 @@ fn a_drive_is_put_away_and_the_ledger_knows_where() {
     let ledger = world.noted();
     ledger.begin(&record.job, record.evidence().drive(), record.started).unwrap();
     ledger.finish(&record, record.ended).unwrap();
-    world.keys("g");
+    world.keys("r");
     let text = world.answered();
     assert!(text.contains("Where does it go now?") && text.contains("erased, and without an end"), "{text}");
-    world.keys("ww");
+    assert_eq!(world.app.state.lane().unwrap().release.kind(), Becomes::Stored, "it has reached what is required");
     world.key(KeyCode::Enter);
     assert!(world.text().contains("it is not said where it was put"), "{}", world.text());
+    world.key(KeyCode::Tab);
     world.key(KeyCode::Tab);
     world.keys("shelf 3");
     // A scanner's line end does nothing by itself.
@@ -81,7 +109,8 @@ fn a_drive_is_put_away_and_the_ledger_knows_where() {
 #[test]
 fn a_drive_is_prepared_only_with_its_label_and_what_an_installer_finds_is_read_back() {
     let mut world = World::erased_card();
-    world.keys("gw");
+    world.keys("r");
+    choose_kind(&mut world, Becomes::Prepared);
     world.key(KeyCode::Tab);
     world.key(KeyCode::Tab);
     world.keys("fat32:TIDES");
@@ -91,7 +120,7 @@ fn a_drive_is_prepared_only_with_its_label_and_what_an_installer_finds_is_read_b
     let mut world = World::new(ThemeName::Dark, FULL);
     world.choose("arc 480");
     world.app.state.go_to(Step::Release);
-    world.keys("w");
+    choose_kind(&mut world, Becomes::Prepared);
     world.key(KeyCode::Tab);
     world.key(KeyCode::Tab);
     world.keys("fat32:TIDES");
@@ -113,7 +142,7 @@ fn what_a_destruction_earns_is_told_with_its_reason() {
     let mut world = World::new(ThemeName::Dark, FULL);
     world.choose("t3xw8d");
     world.app.state.go_to(Step::Release);
-    world.keys("wwwww");
+    choose_kind(&mut world, Becomes::Destroyed);
     (0..3).for_each(|_| world.key(KeyCode::Tab));
     let type_in = |world: &mut World, text: &str| {
         world.keys(text);
@@ -132,12 +161,13 @@ fn what_a_destruction_earns_is_told_with_its_reason() {
     world.choose("t3xw8d");
     world.app.state.go_to(Step::Release);
     world.key(KeyCode::Tab);
+    world.key(KeyCode::Tab);
     let destroy = |world: &mut World, way: &str| {
         for _ in 0..12 {
             if world.app.state.lane().unwrap().release.how().unwrap().word() == way {
                 break;
             }
-            world.keys(" ");
+            world.key(KeyCode::Right);
         }
     };
     destroy(&mut world, "drilled");
@@ -146,13 +176,13 @@ fn what_a_destruction_earns_is_told_with_its_reason() {
     let text = world.text();
     assert!(text.contains("What that earns: Not sanitized.") && text.contains("a hole leaves the rest"), "{text}");
     world.key(KeyCode::Tab);
+    world.key(KeyCode::Tab);
     destroy(&mut world, "disintegrated");
     world.key(KeyCode::Tab);
     world.keys("x");
     world.key(KeyCode::Enter);
     assert!(world.text().contains("is no number of millimetres"), "{}", world.text());
-    world.key(KeyCode::Tab);
-    world.key(KeyCode::Tab);
+    (0..3).for_each(|_| world.key(KeyCode::Tab));
     world.key(KeyCode::Backspace);
     world.keys("2");
     world.key(KeyCode::Enter);
@@ -167,22 +197,19 @@ fn what_a_destruction_earns_is_told_with_its_reason() {
 fn a_marked_drive_says_so_and_planning_it_again_warns_first() {
     let mut world = World::new(ThemeName::Dark, FULL);
     world.choose("d8jn6w");
-    assert_eq!(world.state(LaneId::nth(9)), LaneState::Marked);
+    assert_eq!(world.state(LaneId::nth(9)), LaneState::Tagged);
     let text = world.text();
     assert!(
-        text.contains("It carries a mark: erased") && text.contains("It is not signed: anybody can have written it."),
+        text.contains("It carries an erasure tag: erased") && text.contains("It is not signed: anybody can have written it."),
         "{text}"
     );
     world.keys("a");
     assert!(world.text().contains("no record of 261023-7Q4KPT"), "{}", world.text());
     world.key(KeyCode::Enter);
-    assert!(
-        world.text().contains("carries the mark of an erasure") && world.text().contains("none is left (n leaves one"),
-        "{}",
-        world.text()
-    );
-    world.keys("n");
-    assert!(world.text().contains("is left in the first and last sectors"), "{}", world.text());
+    let tag = |world: &World| world.app.state.lane().unwrap().draft.order.marks;
+    assert!(world.text().contains("carries the erasure tag of") && !tag(&world), "{}", world.text());
+    world.turn(PlanRow::ErasureTag, 1);
+    assert!(tag(&world) && world.text().contains("a page in the first and last sectors says"), "{}", world.text());
 }
 
 #[test]
@@ -193,9 +220,8 @@ fn the_release_step_fits_small_screens() {
         world.app.state.go_to(Step::Release);
         for _ in 0..10 {
             world.key(KeyCode::Tab);
-            world.keys("w");
+            world.key(KeyCode::Right);
             world.key(KeyCode::Esc);
-            world.keys("w");
             assert!(!world.text().is_empty());
         }
     }

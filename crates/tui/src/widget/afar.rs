@@ -15,7 +15,9 @@ pub(crate) enum Word {
     Waits,
     /// At work, so many parts of a hundred.
     Works(u8),
-    /// All has come to the end that was wanted.
+    /// All that was begun has come to the end that was wanted, and so many drives wait.
+    Wait(usize),
+    /// All that is expected has come to the end that was wanted.
     Done,
     /// Somebody is needed.
     LookHere,
@@ -32,6 +34,7 @@ impl Word {
         match self {
             Word::Waits => "READY".into(),
             Word::Works(percent) => format!("{percent}%"),
+            Word::Wait(n) => format!("{n} WAIT"),
             Word::Done => "DONE".into(),
             Word::LookHere => "LOOK HERE".into(),
         }
@@ -40,6 +43,7 @@ impl Word {
     fn role(self) -> StyleRole {
         match self {
             Word::Waits => StyleRole::Faint,
+            Word::Wait(_) => StyleRole::Strong,
             Word::Works(_) => StyleRole::Laid,
             Word::Done => StyleRole::Proved,
             Word::LookHere => StyleRole::Fault,
@@ -49,7 +53,8 @@ impl Word {
     /// What a console's speaker plays when it comes to this: tones with their milliseconds. Nothing while all goes well.
     pub(crate) fn tones(self) -> &'static [(u16, u16)] {
         match self {
-            Word::Done => &[(523, 180), (659, 180), (784, 360)],
+            // What was begun is over: somebody can go on.
+            Word::Done | Word::Wait(_) => &[(523, 180), (659, 180), (784, 360)],
             Word::LookHere => &[(880, 250), (440, 250), (880, 250), (440, 500)],
             Word::Waits | Word::Works(_) => &[],
         }

@@ -49,9 +49,9 @@ impl Screen for FilesPage {
     fn why_not(&self, state: &State, action: Action) -> Option<String> {
         let less = &state.less;
         let why = match action {
-            Action::LookAtMarked if less.marked.is_empty() => "Nothing is marked: Space marks a file or folder.",
-            Action::Mark if less.is_volume_here() => {
-                "A whole file system is not marked: erase the drive, or fill its free space (f)."
+            Action::LookAtMarked if less.picked.is_empty() => "Nothing is selected: s selects a file or folder.",
+            Action::Select if less.is_volume_here() => {
+                "A whole file system is not selected: erase the drive, or fill its free space (Tab)."
             }
             Action::LookAtMarked | Action::LookAtFree if matches!(less.stage, FilesStage::Looking) => "It is being looked at.",
             Action::GoOnLess if less.cut_short == 0 => "Nothing was cut short.",
@@ -81,7 +81,7 @@ impl Screen for FilesPage {
                 return ScreenAnswer::to_do(here.map(|p| Effect::Less(AskLess::List(p))).into_iter().collect());
             }
             Action::ShutFolder => shut(less),
-            Action::Mark => {
+            Action::Select => {
                 less.problem = None;
                 less.mark();
                 less.cursor = (less.cursor + 1).min(less.rows().len().saturating_sub(1));
@@ -91,7 +91,7 @@ impl Screen for FilesPage {
             Action::EditPasses => return ScreenAnswer::push(TypedLine::of_passes(&less.passes.0)),
             Action::LookAtMarked => {
                 (less.stage, less.problem) = (FilesStage::Looking, None);
-                return ScreenAnswer::to_do(vec![Effect::Less(AskLess::Survey(less.marked.clone()))]);
+                return ScreenAnswer::to_do(vec![Effect::Less(AskLess::Survey(less.picked.clone()))]);
             }
             Action::LookAtFree => {
                 let Some(path) = less.here() else { return ScreenAnswer::stay() };

@@ -166,15 +166,15 @@ fn desk(state: &State, column: &mut Column<'_>) {
 fn choosing(state: &State, column: &mut Column<'_>) {
     let less = &state.less;
     column.heading("Marked");
-    if less.marked.is_empty() {
+    if less.picked.is_empty() {
         column.sentence(
-            "Nothing yet. Space marks a file or a folder with all that is in it; f is for free space.",
+            "Nothing yet. s selects a file or a folder with all that is in it; Tab is for free space.",
             StyleRole::Faint,
         );
     }
-    less.marked.iter().take(12).for_each(|path| column.sentence(&format!("● {}", shown_path(path)), StyleRole::Text));
-    if less.marked.len() > 12 {
-        column.sentence(&format!("and {} more", less.marked.len() - 12), StyleRole::Faint);
+    less.picked.iter().take(12).for_each(|path| column.sentence(&format!("● {}", shown_path(path)), StyleRole::Text));
+    if less.picked.len() > 12 {
+        column.sentence(&format!("and {} more", less.picked.len() - 12), StyleRole::Faint);
     }
     column.gap();
     orders(state, column, true);

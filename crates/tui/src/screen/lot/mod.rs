@@ -13,7 +13,7 @@ use jurex_device::media::{Drive, MediaClass};
 use jurex_device::native::Capabilities;
 use jurex_disposition::erasure_tag::places;
 use jurex_look::field::{Field, Typed};
-use jurex_look::need::next_sensitivity;
+use jurex_look::need::NeedQuestion;
 use jurex_pattern::method::{Catalogue, Method};
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::need::Need;
@@ -30,8 +30,10 @@ pub(crate) struct LotPage {
     lanes: Vec<LaneId>,
     /// Orders that were changed for single drives.
     changed: Vec<(LaneId, Order)>,
-    /// Rows: first the classes of media, then the drives as they are listed.
+    /// Rows: first the three questions, then the classes of media, then the drives as they are listed.
     row: usize,
+    /// Which column of a class or a drive the keys change.
+    cell: LotCell,
     typing: Option<Naming>,
     /// What follows; computed when what it rests on has changed, and not at every picture.
     foreseen: Option<LotForecast>,
@@ -55,8 +57,30 @@ impl Naming {
 /// What a row is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum LotRow {
+    Question(NeedQuestion),
     Class(MediaClass),
     Drive(LaneId),
+}
+
+/// What can be changed of a class or a drive.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+enum LotCell {
+    #[default]
+    Method,
+    Verification,
+    Retries,
+    FinalZeros,
+}
+
+impl LotCell {
+    fn beside(self, forwards: bool) -> Self {
+        match (self, forwards) {
+            (Self::Method, true) | (Self::Retries, false) => Self::Verification,
+            (Self::Verification, true) | (Self::FinalZeros, false) => Self::Retries,
+            (Self::Retries, true) | (Self::Method, false) => Self::FinalZeros,
+            (Self::FinalZeros, true) | (Self::Verification, false) => Self::Method,
+        }
+    }
 }
 
 /// What is proposed for a drive.
@@ -91,11 +115,11 @@ fn of_lot(lane: &Lane) -> LotDrive<'_> {
 
 impl LotPage {
     /// For the marked lanes, with the need of the first of which no list requires anything.
-    pub(crate) fn of_marked(state: &State) -> Option<Self> {
-        let lanes: Vec<LaneId> = state.lanes.named().filter(|(_, l)| l.marked).map(|(id, _)| id).collect();
+    pub(crate) fn of_selected(state: &State) -> Option<Self> {
+        let lanes: Vec<LaneId> = state.lanes.named().filter(|(_, l)| l.is_picked).map(|(id, _)| id).collect();
         let unlisted = lanes.iter().find(|l| state.lanes[**l].listed_need.is_none()).or(lanes.first())?;
         let policy = Policy::of_need(state.lanes[*unlisted].draft.need);
-        Some(Self { policy, lanes, changed: vec![], row: 0, typing: None, foreseen: None })
+        Some(Self { policy, lanes, changed: vec![], row: 0, cell: LotCell::default(), typing: None, foreseen: None })
     }
 
     /// The lanes of the lot.
@@ -151,10 +175,13 @@ impl LotPage {
 
     /// What the chosen row is about.
     fn chosen(&self, state: &State) -> Option<LotRow> {
-        let classes = self.classes(state);
-        match classes.get(self.row) {
+        if let Some(question) = NeedQuestion::ALL.get(self.row) {
+            return Some(LotRow::Question(*question));
+        }
+        let (classes, row) = (self.classes(state), self.row - NeedQuestion::ALL.len());
+        match classes.get(row) {
             Some(class) => Some(LotRow::Class(*class)),
-            None => self.proposed().get(self.row - classes.len()).map(|p| LotRow::Drive(p.lane)),
+            None => self.proposed().get(row - classes.len()).map(|p| LotRow::Drive(p.lane)),
         }
     }
 
@@ -171,6 +198,7 @@ impl LotPage {
                 of_it.iter().find(|p| !is_changed(p)).or(of_it.first()).copied()
             }
             LotRow::Drive(lane) => proposed.find(|p| p.lane == lane),
+            LotRow::Question(_) => None,
         };
         let Some(Proposed { lane, proposal }) = chosen else { return };
         let (lane, mut order) = (*lane, proposal.order.clone());
@@ -187,7 +215,7 @@ impl LotPage {
                     retries: order.retries,
                 });
             }
-            (LotRow::Class(_), None) => {}
+            (LotRow::Class(_), None) | (LotRow::Question(_), _) => {}
             (LotRow::Drive(_), _) => {
                 self.changed.retain(|(l, _)| *l != lane);
                 self.changed.push((lane, order));
@@ -197,8 +225,26 @@ impl LotPage {
         // The list is sorted by what can be reached: the row goes with its drive.
         let at = self.proposed().iter().position(|p| p.lane == lane);
         if let (LotRow::Drive(_), Some(at)) = (row, at) {
-            self.row = self.classes(state).len() + at;
+            self.row = NeedQuestion::ALL.len() + self.classes(state).len() + at;
         }
+    }
+
+    /// The next value of what the keys are on, or the one before.
+    fn turn(&mut self, state: &State, forwards: bool) -> ScreenAnswer {
+        if let Some(LotRow::Question(question)) = self.chosen(state) {
+            let mut need = self.policy.need();
+            question.turn(&mut need, forwards);
+            self.policy.set_need(need);
+            return ScreenAnswer::stay();
+        }
+        match self.cell {
+            LotCell::Method => return ScreenAnswer::push(MethodsPage::for_lot()),
+            LotCell::Verification => self.change(state, &|o| o.verification = o.verification.beside(forwards)),
+            LotCell::Retries if forwards => self.change(state, &|o| o.retries = (o.retries + 1).min(100)),
+            LotCell::Retries => self.change(state, &|o| o.retries = o.retries.saturating_sub(1)),
+            LotCell::FinalZeros => self.change(state, &|o| o.blank = !o.blank),
+        }
+        ScreenAnswer::stay()
     }
 
     /// Computes the proposals anew, if what they rest on has changed.
@@ -246,7 +292,7 @@ impl LotPage {
             let course = lane_of.draft.course(&lane_of.seen.drive, &lane_of.seen.answers, &by);
             commands.push(Effect::Plan(*lane, Box::new(course)));
         }
-        unable.iter().for_each(|p| state.lanes[p.lane].marked = false);
+        unable.iter().for_each(|p| state.lanes[p.lane].is_picked = false);
         state.selected = Some(first);
         state.notice = (!unable.is_empty()).then(|| {
             let drives = if unable.len() == 1 { "drive is" } else { "drives are" };
@@ -275,28 +321,20 @@ impl Screen for LotPage {
     }
 
     fn perform(&mut self, state: &mut State, action: Action) -> ScreenAnswer {
-        let rows = self.classes(state).len() + self.lanes.len();
-        let mut need = self.policy.need();
+        let rows = NeedQuestion::ALL.len() + self.classes(state).len() + self.lanes.len();
         match action {
             Action::Take => return ScreenAnswer::to_do(self.take_name()),
             Action::Back if self.typing.is_some() => self.typing = None,
             Action::Back => return ScreenAnswer::back(),
             Action::RowBefore => self.row = self.row.saturating_sub(1),
             Action::RowAfter => self.row = (self.row + 1).min(rows.saturating_sub(1)),
-            Action::Sensitivity => need.sensitivity = next_sensitivity(need.sensitivity),
-            Action::Reuse => need.reuse = !need.reuse,
-            Action::Leaves => need.leaves = !need.leaves,
-            Action::ChooseMethod => return ScreenAnswer::push(MethodsPage::for_lot()),
-            Action::ReadingBack => self.change(state, &|o| o.verification = o.verification.next()),
-            Action::BlankPass => self.change(state, &|o| o.blank = !o.blank),
-            Action::MoreRetries => self.change(state, &|o| o.retries = (o.retries + 1).min(100)),
-            Action::FewerRetries => self.change(state, &|o| o.retries = o.retries.saturating_sub(1)),
+            Action::FieldAfter | Action::FieldBefore => self.cell = self.cell.beside(action == Action::FieldAfter),
+            Action::ValueBefore | Action::ValueAfter => return self.turn(state, action == Action::ValueAfter),
             Action::SavePolicy => self.typing = Some(Naming::Save(Field::default())),
             Action::TakePolicy => self.typing = Some(Naming::Take(Field::default())),
             Action::TakeProposals => return self.take_proposals(state),
             _ => {}
         }
-        self.policy.set_need(need);
         ScreenAnswer::stay()
     }
 

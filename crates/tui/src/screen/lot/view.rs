@@ -1,10 +1,11 @@
 //! The lot page: three answers and a treatment for each class of media, and what follows for each drive.
 
-use super::{LotForecast, LotPage, LotRow, Naming, Proposed};
+use super::{LotCell, LotForecast, LotPage, LotRow, Naming, Proposed};
 use crate::lane::Lane;
 use crate::state::State;
-use jurex_look::column::{Column, fit};
-use jurex_look::need::questions;
+use jurex_look::column::{Column, fit, shorten};
+use jurex_look::need::NeedQuestion;
+use jurex_look::rows::{ValueRow, rows};
 use jurex_look::theme::StyleRole;
 use jurex_look::window::{self, Scroll};
 use jurex_pattern::text::capital;
@@ -74,14 +75,21 @@ fn whole(state: &State, page: &LotPage, column: &mut Column<'_>) {
         style(StyleRole::Strong),
     ));
     column.gap();
-    questions(page.policy.need(), column);
+    let need = page.policy.need();
+    let here = page.chosen(state);
+    let asked = NeedQuestion::ALL.map(|q| ValueRow { label: q.label(), value: q.answer(need), opens: false });
+    rows(&asked, NeedQuestion::ALL.iter().position(|q| here == Some(LotRow::Question(*q))), column);
+    let required = format!("  Required: {}, where no list says otherwise", need.outcome());
+    column.line(Line::styled(required, style(StyleRole::Strong)));
+    if let Some(why) = need.contradiction() {
+        column.sentence(why, StyleRole::Strong);
+    }
     column.gap();
     column.heading("How each class of media is treated");
-    let here = page.chosen(state);
     let Columns { class, method, verification, retries, .. } = columns;
     let head = format!(
         "    {:<class$}{:<method$}{:<verification$}{:<retries$}{}",
-        "class", "method", "reads back", "retries", "after it"
+        "class", "method", "verification", "retries", "final zeros"
     );
     column.line(Line::styled(head, style(StyleRole::Faint)));
     for class in page.classes(state) {
@@ -90,7 +98,8 @@ fn whole(state: &State, page: &LotPage, column: &mut Column<'_>) {
         };
         let order = page.policy.order(&lane.seen.drive, &state.catalogue, state.config.rules);
         let order = order.unwrap_or_else(|_| suggested(&lane.seen.drive, &state.catalogue, state.config.rules));
-        treatment(&class.to_string(), &order, here == Some(LotRow::Class(class)), &columns, column);
+        let cell = (here == Some(LotRow::Class(class))).then_some(page.cell);
+        treatment(&class.to_string(), &order, cell, &columns, column);
     }
     column.gap();
     match &page.foreseen {
@@ -117,19 +126,29 @@ fn naming_line(state: &State, naming: &Naming, column: &mut Column<'_>) {
     column.line(Line::styled(format!("saved so far: {saved}"), state.theme.style(StyleRole::Faint)));
 }
 
-fn treatment(class: &str, order: &Order, here: bool, columns: &Columns, column: &mut Column<'_>) {
+/// A class with what is done to it; `cell`: the column that the keys are on, if they are on this row.
+fn treatment(class: &str, order: &Order, cell: Option<LotCell>, columns: &Columns, column: &mut Column<'_>) {
     let theme = column.theme;
-    if here {
+    if cell.is_some() {
         column.focus = Some(column.used());
     }
-    let blank = if order.blank { columns.blank } else { "" };
-    let (class, method) = (fit(class, columns.class), fit(&order.title, columns.method - 1));
-    let verification = fit(order.verification.short(), columns.verification - 1);
-    let said = format!("{class}{method} {verification} {:<w$}{blank}", order.retries, w = columns.retries);
-    column.line(Line::from(vec![
-        Span::styled(if here { " ▸  " } else { "    " }, theme.style(StyleRole::Act)),
-        Span::styled(said, theme.style(if here { StyleRole::Strong } else { StyleRole::Text })),
-    ]));
+    let blank = if order.blank { columns.blank } else { "no" };
+    let cells = [
+        (LotCell::Method, order.title.clone(), columns.method),
+        (LotCell::Verification, order.verification.short().to_string(), columns.verification),
+        (LotCell::Retries, order.retries.to_string(), columns.retries),
+        (LotCell::FinalZeros, blank.to_string(), columns.blank.len() + 4),
+    ];
+    let role = if cell.is_some() { StyleRole::Strong } else { StyleRole::Text };
+    let mut spans = vec![
+        Span::styled(if cell.is_some() { " ▸  " } else { "    " }, theme.style(StyleRole::Act)),
+        Span::styled(fit(class, columns.class), theme.style(role)),
+    ];
+    for (which, value, room) in cells {
+        let value = if cell == Some(which) { format!("‹ {} ›", shorten(&value, room.saturating_sub(5))) } else { value };
+        spans.push(Span::styled(format!("{} ", fit(&value, room - 1)), theme.style(role)));
+    }
+    column.line(Line::from(spans));
 }
 
 fn proposed(
@@ -147,7 +166,7 @@ fn proposed(
         if at == 0 && unable > 0 {
             column.heading("These can't reach what is required: they stay unplanned");
         } else if at == unable {
-            column.heading("These can");
+            column.heading("These reach what is required");
         }
         if at == 0 || at == unable {
             column.line(Line::styled(format!("     {head}"), style(StyleRole::Faint)));

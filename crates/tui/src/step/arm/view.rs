@@ -112,7 +112,7 @@ fn label(state: &State, lane: &Lane, planned: &Planned, column: &mut Column<'_>)
     let mut lines = vec![
         words(format!("  {}", maker.to_uppercase()), style(StyleRole::Strong)),
         words(format!("  {}", drive.unit.model.clone().unwrap_or_else(|| drive.shown_path())), style(StyleRole::Text)),
-        words(format!("  {}", drive.size()), style(StyleRole::Text)),
+        words(format!("  {}", drive.label_size_said()), style(StyleRole::Text)),
     ];
     let gap = (!short).then(|| Line::raw(""));
     lines.extend(gap.clone());

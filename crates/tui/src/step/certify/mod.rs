@@ -3,6 +3,7 @@
 pub(crate) mod view;
 
 use crate::action::Action;
+use crate::lane::Step;
 use crate::lane::stage::LaneStage;
 use crate::message::Effect;
 use crate::screen::ScreenAnswer;
@@ -51,8 +52,9 @@ fn write(state: &mut State) -> Vec<Effect> {
     let LaneStage::Over(over) = &mut lane.stage else { return vec![] };
     if let Some(Ok(paths)) = over.written.as_ref().filter(|_| over.papers_written.as_ref() == Some(&lane.papers)) {
         let folder = paths.first().and_then(|p| p.parent()).map(shown_path).unwrap_or_default();
-        state.notice = Some(format!("This paper is written already, in {folder}. Change a field to write another beside it."));
-        return vec![];
+        state.notice =
+            Some(format!("This paper is written already, in {folder}. Change a field there to write another beside it."));
+        return state.go_to(Step::Release);
     }
     over.papers_written = Some(lane.papers.clone());
     let record = over.end.record.clone().with_papers(lane.papers.clone());

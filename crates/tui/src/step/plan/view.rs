@@ -1,13 +1,13 @@
-//! Plan: what must be done, and what does it earn?
+//! Plan: what level is needed, and how is it reached?
 
-use crate::lane::draft::{DraftForecast, HiddenWish};
+use crate::lane::draft::DraftForecast;
+use crate::lane::rows::{self, PlanRow};
 use crate::lane::stage::Over;
 use crate::lane::{Lane, Speed};
 use crate::state::State;
 use crate::step::unfinished::cut_short;
-use jurex_device::media::MediaClass;
 use jurex_look::column::{Column, shorten};
-use jurex_look::need::questions;
+use jurex_look::rows::rows as list_rows;
 use jurex_look::theme::StyleRole;
 use jurex_look::{preview, strata};
 use jurex_pattern::text::capital;
@@ -15,24 +15,35 @@ use jurex_pattern::units::{duration, rate, si_size};
 use jurex_sanitize::estimate::of_order;
 use jurex_sanitize::evidence::Expect;
 use jurex_sanitize::ladder::{Availability, Candidate, warnings, what_to_do};
-use jurex_sanitize::plan::{Plan, PlannedReading, UnhideOrder};
+use jurex_sanitize::plan::{Plan, PlannedReading};
 use jurex_sanitize::rules::{Outcome, Technique};
+use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
 
-/// Row of the first way, counted from the step's first line.
-const FIRST_WAY: u16 = 9;
-
-/// The way at that row of the screen.
-pub(crate) fn way_at(lane: &Lane, desk: Rect, y: u16) -> Option<Technique> {
-    let in_short = u16::from(desk.height < 24);
-    let row = usize::from((y + lane.scroll).checked_sub(desk.y + FIRST_WAY + in_short)?);
-    (lane.verdict.is_ok() && lane.unfinished.is_none()).then(|| lane.foreseen().ways.get(row).map(|w| w.technique))?
+/// The technique on that row of the screen.
+pub(crate) fn way_at(state: &State, lane: &Lane, desk: Rect, y: u16) -> Option<Technique> {
+    if lane.verdict.is_err() || lane.has_job() {
+        return None;
+    }
+    // Drawn again, aside, to know where each stands.
+    let aside = Rect::new(0, 0, desk.width, 400);
+    let mut buffer = Buffer::empty(aside);
+    let mut column = Column::new(aside, &mut buffer, state.theme).showing(desk.height);
+    let mut places = vec![];
+    all(state, lane, &mut column, &mut places);
+    let row = (y + lane.scroll).checked_sub(desk.y)?;
+    places.into_iter().find(|(at, _)| *at == row).map(|(_, way)| way)
 }
 
 /// Draws the step into a column that is as long as it needs.
 pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
-    column.question("What must be done, and what does it earn?");
+    all(state, lane, column, &mut vec![]);
+}
+
+/// The same; `places` hears on which row each technique stands.
+fn all(state: &State, lane: &Lane, column: &mut Column<'_>, places: &mut Vec<(u16, Technique)>) {
+    column.question("What level is needed, and how do we reach it?");
     if let Some(warning) = lane.look.mark.as_ref().and_then(|mark| mark.warning()) {
         column.sentence(&warning, StyleRole::Strong);
         column.gap();
@@ -41,31 +52,49 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     if lane.has_job() {
         return already(lane, column);
     }
-    questions(lane.draft.need, column);
     let foreseen = lane.foreseen();
-    let ways = &foreseen.ways;
-    in_short(lane, &foreseen, column);
+    verdict(lane, &foreseen, column);
     column.gap();
-    ladder(state, lane, ways, column);
+    let list = rows::shown(lane);
+    let here = lane.plan_row.and_then(|row| PlanRow::of(lane).iter().position(|r| *r == row));
+    list_rows(&list, here, column);
     column.gap();
-    match ways.iter().find(|w| w.technique == lane.draft.way) {
+    ladder(state, lane, &foreseen.ways, column, places);
+    column.gap();
+    match foreseen.ways.iter().find(|w| w.technique == lane.draft.way) {
         Some(way) if way.technique != Technique::Overwrite => one_way(state, lane, way, &foreseen, column),
         _ => overwriting(state, lane, &foreseen, column),
     }
 }
 
-/// Where there is little room, what is chosen and what it earns stands above the ladder.
-fn in_short(lane: &Lane, foreseen: &DraftForecast, column: &mut Column<'_>) {
-    if !column.is_short() {
-        return;
-    }
+/// What is required, what the plan gives, and how long that takes: the one thing that matters most.
+fn verdict(lane: &Lane, foreseen: &DraftForecast, column: &mut Column<'_>) {
+    let required = lane.draft.need.outcome();
+    let by = if lane.listed_need.is_some() { " by its list" } else { "" };
     let way = foreseen.ways.iter().find(|w| w.technique == lane.draft.way);
-    let chosen = match (way, &foreseen.plan) {
-        (Some(way), _) if way.technique != Technique::Overwrite => format!("{}: {}", way.technique.name(), way.outcome_said()),
-        (_, Ok(plan)) => format!("{}: {}", lane.draft.order.title, plan.expected().outcome()),
-        (_, Err(why)) => format!("this does not fit the drive: {why}"),
+    let Some(way) = way.filter(|w| w.is_ready()) else {
+        let name = capital(lane.draft.way.name());
+        return column.sentence(&format!("✕ Required{by}: {required}. {name} can't be done now."), StyleRole::Fault);
     };
-    column.fact_in("    as chosen", &chosen, StyleRole::Strong);
+    let plan = match &foreseen.plan {
+        Ok(plan) => plan,
+        Err(why) => return column.sentence(&format!("✕ This plan does not fit the drive: {why}."), StyleRole::Fault),
+    };
+    let time = if way.technique == Technique::Overwrite {
+        Some(of_order(&lane.seen.drive, &lane.draft.order, lane.look.speed.sample()).likely)
+    } else {
+        way.time.map(|time| time.likely)
+    };
+    let time = time.map_or_else(|| "no estimate from the drive".into(), |time| format!("about {}", duration(time)));
+    let (name, gives) = (way.technique.name(), plan.expected().outcome());
+    if gives >= required {
+        column.sentence(&format!("✓ Required{by}: {required} → {name} gives {gives}, {time}"), StyleRole::Strong);
+    } else {
+        column.sentence(&format!("✕ Required{by}: {required} → {name} gives only {gives}, {time}"), StyleRole::Fault);
+    }
+    if let Some(why) = lane.draft.need.contradiction() {
+        column.sentence(why, StyleRole::Strong);
+    }
 }
 
 /// What is said of a drive whose plan is being carried out, or was.
@@ -90,9 +119,9 @@ fn already(lane: &Lane, column: &mut Column<'_>) {
     }
 }
 
-/// The ladder: a rung a way, best first.
-fn ladder(state: &State, lane: &Lane, ways: &[Candidate], column: &mut Column<'_>) {
-    column.heading("Ways on this drive, best first");
+/// The techniques that can be used, best first; those that can't are one line, which unfolds while a technique is being chosen.
+fn ladder(state: &State, lane: &Lane, ways: &[Candidate], column: &mut Column<'_>, places: &mut Vec<(u16, Technique)>) {
+    column.heading("Techniques on this drive");
     let needed = lane.draft.need.outcome();
     let style = |role| state.theme.style(role);
     // Whether it can be taken matters more than what it wears.
@@ -101,16 +130,20 @@ fn ladder(state: &State, lane: &Lane, ways: &[Candidate], column: &mut Column<'_
         76.. => (28, 16, 12, 0),
         _ => (26, 16, 0, 0),
     };
+    let unfolded = lane.plan_row == Some(PlanRow::Technique);
+    let shown = |way: &&Candidate| unfolded || way.is_ready() || way.technique == lane.draft.way;
+    let folded: Vec<&Candidate> = ways.iter().filter(|way| !shown(way)).collect();
     let used = 4 + name_room + earns_room + time_room + wear_room;
     let room = usize::from(column.width()).saturating_sub(used).clamp(8, 26);
     let wear_head = if wear_room > 0 { "wear" } else { "" };
     let time_head = if time_room > 0 { "time" } else { "" };
     let heading = format!(
         "    {:<name_room$}{:<earns_room$}{time_head:<time_room$}{wear_head:<wear_room$}{}",
-        "way", "can earn", "can it be taken?"
+        "technique", "result", "available?"
     );
     column.line(Line::styled(heading, style(StyleRole::Faint)));
-    for way in ways {
+    for way in ways.iter().filter(shown) {
+        places.push((column.used(), way.technique));
         let here = way.technique == lane.draft.way;
         let enough = if way.outcome() >= needed { "✓ " } else { "  " };
         let role = match (here, &way.availability) {
@@ -118,7 +151,7 @@ fn ladder(state: &State, lane: &Lane, ways: &[Candidate], column: &mut Column<'_
             (_, Availability::Ready) => StyleRole::Text,
             _ => StyleRole::Faint,
         };
-        let time = way.time.map(|t| duration(t.likely)).unwrap_or_else(|| "not told".into());
+        let time = way.time.map(|t| duration(t.likely)).unwrap_or_else(|| "no estimate".into());
         let time = if way.availability.word() == "by hand" || way.outcome() == Outcome::NotSanitized && way.perhaps.is_none() {
             "-".into()
         } else {
@@ -134,12 +167,19 @@ fn ladder(state: &State, lane: &Lane, ways: &[Candidate], column: &mut Column<'_
             Span::styled(shorten(short_availability(way), room), style(role)),
         ]));
     }
+    if !folded.is_empty() {
+        let names: Vec<String> =
+            folded.iter().map(|way| format!("{} ({})", way.technique.name(), short_availability(way))).collect();
+        let line = format!("    {} more not now: {}", folded.len(), names.join(", "));
+        let line = shorten(&line, usize::from(column.width()));
+        column.line(Line::styled(line, style(StyleRole::Faint)));
+    }
 }
 
 fn short_availability(way: &Candidate) -> &'static str {
     match &way.availability {
-        Availability::Blocked { reason, .. } if reason.starts_with("Frozen") => "frozen: see below",
-        Availability::Unavailable { reason, .. } if reason.starts_with("Alone") => "earns nothing",
+        Availability::Blocked { reason, .. } if reason.starts_with("Frozen") => "frozen",
+        Availability::Unavailable { reason, .. } if reason.starts_with("Alone") => "gives nothing",
         Availability::Unavailable { .. } => "not on this drive",
         Availability::Ready => "yes",
         other => other.word(),
@@ -151,19 +191,18 @@ fn one_way(state: &State, lane: &Lane, way: &Candidate, foreseen: &DraftForecast
     let ways = &foreseen.ways;
     let plan = foreseen.plan.as_ref().ok().filter(|p| p.own_erase().is_some());
     let ready = way.is_ready();
-    let title = capital(way.technique.name());
-    column.heading(&if ready { format!("The plan: {title}") } else { title });
+    column.heading(&capital(way.technique.name()));
     let claim = plan.map_or(&way.claim, |p| p.expected());
-    let verb = if ready { "it earns" } else { "it would earn" };
+    let verb = if ready { "result" } else { "it would give" };
     column.fact_in(verb, &way.outcome_said(), StyleRole::Strong);
     for reason in claim.reasons() {
         column.fact("because", &format!("{} ({})", reason.sentence(), reason.citation()));
     }
     stated(lane, column);
     if let Some(plan) = plan.filter(|_| ready) {
-        what_is_done(lane, plan, column);
+        what_is_done(plan, column);
     }
-    let time = way.time.map_or_else(|| "not told by the drive".into(), |t| t.to_string());
+    let time = way.time.map_or_else(|| "no estimate from the drive".into(), |t| t.to_string());
     column.fact("time", &time);
     column.fact("wear", &wear(way.drive_writes));
     let limits = claim.limits().iter().filter(|l| !(lane.seen.drive.simulated && l.citation() == DEMONSTRATION));
@@ -196,22 +235,18 @@ fn stated(lane: &Lane, column: &mut Column<'_>) {
     let name = &lane.papers.technician.name;
     let who = if name.is_empty() { "the technician".to_string() } else { name.clone() };
     let head = if lane.draft.stated {
-        format!("✓ {who} states (y takes it back):")
+        format!("✓ {who} attests, by name on the certificate:")
     } else {
-        format!("not stated. With y {who} states, by name on the certificate:")
+        format!("not attested. {who} can attest, by name on the certificate (Tab):")
     };
-    column.fact_in("stated", &head, StyleRole::Strong);
+    column.fact_in("attested", &head, StyleRole::Strong);
     for condition in conditions {
         column.fact("", condition.statement());
     }
 }
 
 /// What the plan does, step by step, and whether anything stops it.
-fn what_is_done(lane: &Lane, plan: &Plan, column: &mut Column<'_>) {
-    if plan.lift().is_some() || lane.draft.hidden == HiddenWish::Leave {
-        column.fact_in("hidden areas", lane.draft.hidden.sentence(), StyleRole::Strong);
-    }
-    first_of_all(plan, column);
+fn what_is_done(plan: &Plan, column: &mut Column<'_>) {
     let reads = match plan.own_check().map(|c| (&c.expect, &c.reading)) {
         None => "nothing: then nothing can be claimed",
         Some((Expect::Changed, _)) => {
@@ -222,32 +257,6 @@ fn what_is_done(lane: &Lane, plan: &Plan, column: &mut Column<'_>) {
     };
     column.fact("reads", reads);
     column.fact_in("mind", &plan.warning(), StyleRole::Text);
-}
-
-/// What is asked of the drive before anything else, and searched for around it.
-fn first_of_all(plan: &Plan, column: &mut Column<'_>) {
-    let size = if plan.measure().is_some() {
-        "checked first: marks all over it are written and read again, in seconds; they take the place of what lies there"
-    } else if plan.drive().class == MediaClass::RemovableFlash {
-        "not checked (k does): sticks and cards are sold that say more than they hold"
-    } else {
-        ""
-    };
-    if !size.is_empty() {
-        column.fact("its size", size);
-    }
-    let mark = if plan.leaves_mark() {
-        "a page that says what was done is left in the first and last sectors, once all is proved (n: none)"
-    } else {
-        "none is left (n leaves one: a page that says what was done, for whoever finds the drive)"
-    };
-    column.fact("mark", mark);
-    if plan.searches() {
-        column.fact(
-            "leftovers",
-            "a sample is searched before and after, for a minute at most each; only counts and places are kept",
-        );
-    }
 }
 
 /// What stands in the way, and the steps to take it away.
@@ -296,14 +305,9 @@ fn overwriting(state: &State, lane: &Lane, foreseen: &DraftForecast, column: &mu
         Ok(plan) => plan,
         Err(why) => return column.sentence(&format!("This plan does not fit the drive: {why}."), StyleRole::Strong),
     };
-    column.heading("The plan: overwrite");
+    column.heading("Overwriting");
     let (outcome, needed) = (plan.expected().outcome(), draft.need.outcome());
-    let verdict = if outcome >= needed {
-        format!("{outcome}, if nothing goes wrong.")
-    } else {
-        format!("{outcome}, which is less than the {needed} that is needed.")
-    };
-    column.fact_in("it earns", &verdict, StyleRole::Strong);
+    column.fact_in("result", &format!("{outcome} if all goes well"), StyleRole::Strong);
     for reason in plan.expected().reasons() {
         column.fact("because", &format!("{} ({})", reason.sentence(), reason.citation()));
     }
@@ -314,14 +318,6 @@ fn overwriting(state: &State, lane: &Lane, foreseen: &DraftForecast, column: &mu
     let bytes = |sectors| si_size(plan.drive().geometry.bytes_of(sectors));
     let work = format!("{} to write, {} to read back", bytes(write), bytes(read));
     column.fact("passes", &format!("{}  ({passes}; {work})", shorten(plan.notation(), 150)));
-    first_of_all(plan, column);
-    column.fact("reads back", &plan.verification().to_string());
-    if plan.lift().is_some() || (lane.draft.hidden == HiddenWish::Leave && UnhideOrder::of(plan.drive()).is_some()) {
-        column.fact_in("hidden areas", lane.draft.hidden.sentence(), StyleRole::Strong);
-    }
-    if order.range.is_some() {
-        column.fact_in("covers", &format!("{} only", plan.range()), StyleRole::Strong);
-    }
     let speed = match &lane.look.speed {
         Speed::Sampled(s) => {
             format!("; it reads {}, {} and {} at start, middle and end", rate(s.start), rate(s.middle), rate(s.end))
@@ -331,7 +327,7 @@ fn overwriting(state: &State, lane: &Lane, foreseen: &DraftForecast, column: &mu
     };
     column.fact_in("time", &format!("{}{speed}", of_order(&lane.seen.drive, order, lane.look.speed.sample())), StyleRole::Strong);
     let said = warnings(&lane.seen.drive, order, draft.method.as_ref(), draft.need, lane.look.speed.sample());
-    // What it earns stands above already, and contradictory answers beside the questions.
+    // What it gives stands above already, and contradictory answers beside what is required.
     let told = |w: &&String| !w.starts_with("This plan earns") && !w.starts_with("These answers contradict");
     for (i, warning) in said.iter().filter(told).enumerate() {
         column.fact(if i == 0 { "mind" } else { "" }, warning);

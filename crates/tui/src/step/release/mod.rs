@@ -15,9 +15,9 @@ pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
             let job = state.lane().and_then(|l| l.job_for_label());
             ScreenAnswer::to_do(job.map(Effect::Label).into_iter().collect())
         }
-        Action::KindAfter | Action::KindBefore => {
+        Action::ValueAfter | Action::ValueBefore => {
             if let Some(lane) = state.lane_mut().filter(|l| !l.release.is_busy) {
-                lane.release.turn_kind(action == Action::KindAfter);
+                lane.release.turn(action == Action::ValueAfter);
                 lane.scroll = 0;
             }
             ScreenAnswer::stay()

@@ -1,7 +1,7 @@
 //! Release: the kinds, the fields of the chosen one, and what the ledger knows of the drive.
 
 use crate::lane::Lane;
-use crate::lane::release::{KINDS, ReleaseField, said};
+use crate::lane::release::{ReleaseField, said};
 use crate::state::State;
 use crate::widget::story::story;
 use jurex_disposition::release::OpenItem;
@@ -16,12 +16,11 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.question("Where does it go now?");
     stands(lane, column);
     column.gap();
-    column.heading("What becomes of it");
-    kinds(state, lane, column);
+    column.heading("Release this drive: choose one");
     let form = &lane.release;
+    fields(state, lane, column);
     column.gap();
     column.sentence(said(form.kind()).1, StyleRole::Text);
-    fields(state, lane, column);
     for hint in form.hints(lane.seen.drive.class, lane.seen.drive.simulated) {
         column.sentence(&hint, StyleRole::Faint);
     }
@@ -46,32 +45,12 @@ fn stands(lane: &Lane, column: &mut Column<'_>) {
         }
     }
     if let Some(mark) = lane.over().and_then(|over| over.end.mark.as_ref()) {
-        column.fact("mark", mark);
+        column.fact("erasure tag", mark);
     }
-}
-
-/// All kinds, a few on a line, the chosen one marked.
-fn kinds(state: &State, lane: &Lane, column: &mut Column<'_>) {
-    let width = usize::from(column.width()).max(20);
-    let mut line: Vec<Span<'static>> = vec![];
-    let mut used = 0;
-    for kind in KINDS {
-        let chosen = kind == lane.release.kind();
-        let text = format!("{} {}   ", if chosen { "◉" } else { "○" }, said(kind).0);
-        let columns = text.chars().count();
-        if used + columns > width {
-            column.line(Line::from(std::mem::take(&mut line)));
-            used = 0;
-        }
-        used += columns;
-        line.push(Span::styled(text, state.theme.style(if chosen { StyleRole::Act } else { StyleRole::Faint })));
-    }
-    column.line(Line::from(line));
 }
 
 fn fields(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let form = &lane.release;
-    column.gap();
     for (i, field) in form.fields().into_iter().enumerate() {
         let here = form.focus == Some(i);
         if here {
@@ -82,7 +61,7 @@ fn fields(state: &State, lane: &Lane, column: &mut Column<'_>) {
         let styled = |text: String, role| vec![Span::styled(text, state.theme.style(role))];
         let value = match (here, field.is_choice()) {
             (true, false) => form.input.spans(state.theme, room, true),
-            (true, true) => styled(format!("{shown}   (Space changes it)"), StyleRole::Act),
+            (true, true) => styled(format!("‹ {shown} ›"), StyleRole::Act),
             (false, _) if shown.is_empty() => styled("▁▁▁▁▁▁▁▁▁▁▁▁".into(), StyleRole::Faint),
             (false, _) => styled(shorten(&shown, room), StyleRole::Text),
         };
