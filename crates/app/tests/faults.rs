@@ -96,5 +96,5 @@ fn a_device_that_drops_what_is_written_is_found_out() {
     let place = Place::new();
     let flaky = |beneath: &str| format!("0 {SECTORS} flakey {beneath} 0 0 3600 1 drop_writes");
     let Some(failing) = Failing::new(&place, "flakey", flaky) else { return };
-    erase(&place, &failing, "5a?").expect(3, &["Not sanitized", "did not hold what was laid"]);
+    erase(&place, &failing, "5a?").expect(3, &["Not sanitized", "did not hold what was written"]);
 }

@@ -144,7 +144,7 @@ fn a_drive_that_failed_is_destroyed_and_its_lot_is_done_by_that() {
     // The same Enter twice notes it once.
     release(&drilled, 1, &["is noted already", "Nothing was noted"]);
     place.jurex(&["lot", "show", "BW-0417"]).expect(0, &["0 of 2 done, 1 failed"]);
-    place.jurex(&["where"]).expect(0, &["Not sanitized, or not ended, and nothing is decided (1)"]);
+    place.jurex(&["where"]).expect(0, &["Not sanitized: decide what happens next (1)"]);
     // It goes to a service, and stays open until their certificate comes back.
     release(&["--as", "sent-out", "--service", "Gannet Metals"], 1, &["the batch that it went with"]);
     release(&["--as", "sent-out", "--service", "Gannet Metals", "--batch", "7"], 0, &["has not come back yet"]);

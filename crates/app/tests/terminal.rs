@@ -120,7 +120,7 @@ fn the_whole_walk_ends_with_a_certificate() {
     assert!(screen.contains("Ferrant Meridian"), "a wrong label names its drive: {screen}");
     terminal.scan("TL32H6R90C2Y");
     terminal.wait_for("Writing begins in");
-    terminal.wait_for("Laying pass 1 of 2");
+    terminal.wait_for("Writing pass 1 of 2");
     terminal.keys(&["Enter"]);
     terminal.wait_for("nothing is being written");
     terminal.keys(&["Enter"]);
@@ -147,8 +147,8 @@ fn the_whole_walk_ends_with_a_certificate() {
     terminal.wait_for("Can I sign for it?");
     // Where does it go? Its label, and the shelf.
     terminal.keys(&["Escape", "r"]);
-    terminal.wait_for("Where does it go now?");
-    terminal.wait_for("erased, and without an end");
+    terminal.wait_for("Where does this drive go?");
+    terminal.wait_for("erased; destination not recorded");
     terminal.keys(&["l"]);
     terminal.wait_for("The label is written to");
     terminal.keys(&["Tab", "Tab"]);
@@ -162,7 +162,7 @@ fn the_whole_walk_ends_with_a_certificate() {
     terminal.text("90c2y");
     terminal.wait_for("stored: shelf 3");
     terminal.keys(&["Escape", "Escape"]);
-    terminal.wait_for("Where does it go now?");
+    terminal.wait_for("Where does this drive go?");
     terminal.keys(&["q"]);
     let screen = terminal.wait_for("exit code 0");
     assert!(screen.contains("Tessel Logger 32 at sim:7 Clear. The job ran to its end."), "{screen}");
@@ -184,11 +184,11 @@ fn quitting_while_a_job_runs_asks_and_says_what_became_of_it() {
     let Some(terminal) = Terminal::demo(&place) else { return };
     terminal.to_arm("K7Q41M");
     terminal.scan("k7q41m");
-    terminal.wait_for("Laying pass 1 of 1");
+    terminal.wait_for("Writing pass 1 of 1");
     terminal.keys(&["q"]);
     terminal.wait_for("Quitting stops the work");
     terminal.keys(&["Escape"]);
-    terminal.wait_for("Enter hold   x stop");
+    terminal.wait_for("Enter pause   x stop");
     terminal.keys(&["q"]);
     terminal.wait_for("Quitting stops the work");
     std::thread::sleep(Duration::from_millis(700));
@@ -315,7 +315,7 @@ fn a_termination_signal_restores_the_terminal_and_records_the_job() {
     let Some(terminal) = Terminal::demo(&place) else { return };
     terminal.to_arm("K7Q41M");
     terminal.scan("K7Q41M");
-    terminal.wait_for("Laying pass 1 of 1");
+    terminal.wait_for("Writing pass 1 of 1");
     assert!(Command::new("kill").args(["-TERM", &terminal.program().to_string()]).status().unwrap().success());
     let screen = terminal.wait_for("exit code 4");
     assert!(screen.contains("Not sanitized"), "{screen}");
@@ -355,7 +355,7 @@ fn a_terminal_that_is_closed_ends_no_job_and_its_record_is_kept() {
     let Some(terminal) = Terminal::demo(&place) else { return };
     terminal.to_arm("R90C2Y");
     terminal.scan("R90C2Y");
-    terminal.wait_for("Laying pass 1 of 2");
+    terminal.wait_for("Writing pass 1 of 2");
     let program = terminal.program();
     drop(terminal);
     let begun = Instant::now();
@@ -432,7 +432,7 @@ fn a_counterfeit_is_told_before_the_first_pass_and_what_lay_on_it_before_and_aft
     terminal.scan("0N2XV8");
     terminal.wait_for("begin again at the first one");
     terminal.wait_for("Is it really gone?");
-    let screen = terminal.wait_for("after             nothing that anybody could use");
+    let screen = terminal.wait_for("after             none found");
     assert!(screen.contains("holds 64.0 MB, and holds 8.00 MB") && screen.contains("8 file systems"), "{screen}");
-    assert!(screen.contains("Not sanitized") && !screen.contains("second look"), "{screen}");
+    assert!(screen.contains("Not sanitized") && !screen.contains("second check"), "{screen}");
 }

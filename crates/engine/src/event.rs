@@ -53,7 +53,7 @@ impl Activity {
     /// In a word or two, as something that is being done.
     pub fn word(self) -> &'static str {
         match self {
-            Activity::Laying => "laying",
+            Activity::Laying => "writing",
             Activity::ReadingBack => "reading back",
             Activity::Lifting => "lifting hidden areas",
             Activity::Searching => "searching it",
@@ -376,7 +376,7 @@ impl Event {
             Event::Searched { before, found } => {
                 format!(
                     "{}: {}.",
-                    if *before { "What a person could use of it now" } else { "What a person could still use of it" },
+                    if *before { "Residual data now" } else { "What a person could still use of it" },
                     found.summary()
                 )
             }
@@ -384,7 +384,7 @@ impl Event {
                 format!("{} was opened ({}).", session.drive.called(), session.access.sentence())
             }
             Event::FlushFailed { pass, error } => format!(
-                "The drive's cache could not be flushed ({error}): what pass {} wrote before may be lost, and the pass proves nothing until it is laid again.",
+                "The drive's cache could not be flushed ({error}): what pass {} wrote before may be lost, and the pass proves nothing until it is written again.",
                 pass + 1
             ),
             Event::NothingTrusted { why } => format!("Going on from the beginning: {why}."),
@@ -397,18 +397,18 @@ impl Event {
                 let what = match kind {
                     FaultKind::Unwritable => "could not be written",
                     FaultKind::Unreadable => "could not be read back",
-                    FaultKind::Wrong => "did not hold what was laid",
+                    FaultKind::Wrong => "did not hold what was written",
                 };
                 let why = error.as_ref().map(|e| format!(": {e}")).unwrap_or_default();
                 format!("{} {what}{why}.", capital(&at.to_string()))
             }
-            Event::PassLaid { pass, flush_error: None } => format!("Pass {} is laid and flushed.", pass + 1),
+            Event::PassLaid { pass, flush_error: None } => format!("Pass {} is written to the drive.", pass + 1),
             Event::PassLaid { pass, flush_error: Some(e) } => {
-                format!("Pass {} is laid, but the cache could not be flushed: {e}.", pass + 1)
+                format!("Pass {} is written, but the cache could not be flushed: {e}.", pass + 1)
             }
-            Event::ReadBackStarted { pass, sampling: None, .. } => format!("Pass {} is being read back.", pass + 1),
+            Event::ReadBackStarted { pass, sampling: None, .. } => format!("Pass {} is being verified.", pass + 1),
             Event::ReadBackStarted { pass, sampling: Some(_), .. } => {
-                format!("Pass {} is being read back at places drawn for this job.", pass + 1)
+                format!("Pass {} is being verified at places drawn for this job.", pass + 1)
             }
             Event::PassEnded { pass, .. } => format!("Pass {} is over.", pass + 1),
             Event::Slow { at, took, .. } => {
@@ -418,14 +418,14 @@ impl Event {
                 0 if evidence.own().is_some_and(|own| own.sent > 0) => {
                     "Going on: the drive is asked what became of its own erasure, before anything is sent to it.".into()
                 }
-                0 => "Going on from the beginning: nothing was laid before the job was cut short.".into(),
+                0 => "Going on from the beginning: nothing was written before the job was cut short.".into(),
                 n => format!("Going on with pass {n}, from where the job was cut short."),
             },
             Event::Rechecked { pass, trusted: true } => {
-                format!("What pass {} laid last was read again and is as laid: it goes on from there.", pass + 1)
+                format!("What pass {} wrote last was read again and is as written: it goes on from there.", pass + 1)
             }
             Event::Rechecked { pass, trusted: false } => {
-                format!("What pass {} laid last is not as laid: nothing of it is trusted, and it begins anew.", pass + 1)
+                format!("What pass {} wrote last is not as written: nothing of it is trusted, and it begins anew.", pass + 1)
             }
             Event::NotSaved { error } => {
                 format!("The place could not be saved ({error}): after a cut the job would go on from an earlier one.")

@@ -141,7 +141,7 @@ impl Ledger {
             Ok(Leaf::Verification { job, made, verification }) => {
                 let nth = seen.looks.entry(job.clone()).or_default();
                 let texts = self.texts("SELECT made, json FROM verification WHERE job = ?1 ORDER BY number", &job)?;
-                check_text("second look", &job, &made, &verification, texts.get(*nth), checked);
+                check_text("second check", &job, &made, &verification, texts.get(*nth), checked);
                 *nth += 1;
             }
             Ok(Leaf::Lot { lot, digest, .. }) => drop(seen.lots.insert(lot, digest)),
@@ -229,7 +229,7 @@ impl Ledger {
         let there = [
             ("job", count("SELECT count(*) FROM job")?, seen.jobs),
             ("record", count("SELECT count(*) FROM record")?, all(&seen.records)),
-            ("second look", count("SELECT count(*) FROM verification")?, all(&seen.looks)),
+            ("second check", count("SELECT count(*) FROM verification")?, all(&seen.looks)),
             ("statement of what became of a drive", count("SELECT count(*) FROM release")?, seen.releases),
         ];
         for (what, n, written) in there.into_iter().filter(|(_, n, written)| n > written) {

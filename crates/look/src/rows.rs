@@ -46,7 +46,8 @@ pub fn rows(list: &[ValueRow], here: Option<usize>, column: &mut Column<'_>) -> 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::theme::{Depth, Theme, ThemeName};
+    use crate::theme::{Depth, Theme};
+    use jurex_station::config::ThemeName;
     use ratatui::buffer::Buffer;
     use ratatui::layout::Rect;
 
@@ -54,7 +55,7 @@ mod tests {
     fn the_row_that_the_keys_are_on_says_what_they_do() {
         let area = Rect::new(0, 0, 40, 4);
         let mut buffer = Buffer::empty(area);
-        let mut column = Column::new(area, &mut buffer, Theme::new(ThemeName::Mono, Depth::Full));
+        let mut column = Column::new(area, &mut buffer, Theme::new(ThemeName::Mono, Depth::True));
         let row = |label, value: &str, opens| ValueRow { label, value: value.into(), opens };
         let list = [row("verification", "every sector", false), row("method", "One pass of zeros of a long name", true)];
         column.gap();

@@ -27,7 +27,7 @@ pub struct Config {
     pub sample_speed: Option<bool>,
     /// Above this temperature in degrees Celsius a job holds until the drive has cooled down; 0: never.
     pub hold_above_celsius: Option<i16>,
-    /// Of a hundred drives of a lot, those that are drawn for a second look (20, unless said otherwise; 0: none).
+    /// Of a hundred drives of a lot, those that are drawn for a second check (20, unless said otherwise; 0: none).
     pub second_look_percent: Option<u8>,
     /// A file with the passphrase of the key that signs, where nobody can be asked for it.
     pub key_passphrase_file: Option<PathBuf>,
@@ -363,7 +363,7 @@ fn check_only(name: &str) -> Result<(), ConfigError> {
 pub struct JobDefaults {
     /// Above this temperature in degrees Celsius the job holds.
     pub hold_above: Option<i16>,
-    /// Of a hundred drives of a lot, those that are drawn for a second look.
+    /// Of a hundred drives of a lot, those that are drawn for a second check.
     pub second_percent: u8,
 }
 
@@ -371,7 +371,7 @@ impl JobDefaults {
     /// What the ledger notes of them.
     pub fn sentence(self) -> String {
         let hold = self.hold_above.map_or("Jobs hold at no temperature".to_string(), |c| format!("Jobs hold above {c} °C"));
-        format!("{hold}; of a hundred drives of a lot {} are drawn for a second look.", self.second_percent)
+        format!("{hold}; of a hundred drives of a lot {} are drawn for a second check.", self.second_percent)
     }
 }
 

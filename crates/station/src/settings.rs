@@ -93,7 +93,7 @@ impl Setting {
             Setting::Bell => "bell at a job's end",
             Setting::Rules => "rules",
             Setting::HeatLimit => "holds above, °C",
-            Setting::SecondLook => "second looks, %",
+            Setting::SecondLook => "second checks, %",
             Setting::SampleSpeed => "samples speed",
             Setting::Mark => "leaves a mark",
             Setting::LabelPrinter => "printer of labels",
@@ -119,7 +119,7 @@ impl Setting {
             Setting::Bell => "Whether the terminal rings when a job ends; Enter turns it.",
             Setting::Rules => "The edition of SP 800-88 that new plans are judged by; Enter turns it.",
             Setting::HeatLimit => "A job holds while its drive is warmer than this; 0: never; empty: 70.",
-            Setting::SecondLook => "Of a hundred drives of a lot so many are drawn for a second look; 0: none; empty: 20.",
+            Setting::SecondLook => "Of a hundred drives of a lot so many are drawn for a second check; 0: none; empty: 20.",
             Setting::SampleSpeed => {
                 "Whether a drive that is to be planned is read for a second, to tell its time; Enter turns it."
             }

@@ -68,7 +68,7 @@ fn counts(state: &State) -> String {
     let proved = count(&|s| s == LaneState::Proved);
     let need_word = if needs == 1 { "needs you" } else { "need you" };
     let waits = usize::from(state.notices_wait.is_some());
-    tally([(erasing, "at work"), (needs, need_word), (proved, "proved"), (waits, "notices wait")])
+    tally([(erasing, "at work"), (needs, need_word), (proved, "verified"), (waits, "notices wait")])
 }
 
 /// What the keys do here; or what was just refused or done.

@@ -1087,7 +1087,7 @@ fn what_is_left_is_searched_before_and_after_and_the_proof_is_read_again() {
     world.choose("R90C2Y");
     world.keys("f");
     let text = world.text();
-    assert!(text.contains("What a person could use of it") && text.contains("1 file system, 1 table"), "{text}");
+    assert!(text.contains("Residual data") && text.contains("1 file system, 1 table"), "{text}");
     world.key(KeyCode::Enter);
     world.key(KeyCode::Enter);
     world.keys("R90C2Y");
@@ -1179,9 +1179,9 @@ fn a_drive_that_was_drawn_is_due_for_a_second_look_until_it_had_one() {
     world.key(KeyCode::Enter);
     world.key(KeyCode::Enter);
     world.key(KeyCode::Left);
-    assert!(world.text().contains("proved: Clear, second look due"), "{}", world.text());
+    assert!(world.text().contains("verified: Clear, second check due"), "{}", world.text());
     world.keys("a");
-    assert!(!world.text().contains("second look due"), "{}", world.text());
+    assert!(!world.text().contains("second check due"), "{}", world.text());
 }
 
 #[test]
@@ -1454,9 +1454,9 @@ fn the_whole_way_at_eighty_columns() {
     world.pass(5);
     world.tell_until(|e| matches!(e, Event::Advanced { activity: Activity::Laying, .. }));
     names_its_drive_and_the_way_out(&world, "7 Tessel Logger 32");
-    assert!(world.text().contains("Laying pass 1 of 2"));
+    assert!(world.text().contains("Writing pass 1 of 2"));
     world.key(KeyCode::Enter);
-    assert!(world.text().contains("Holding pass 1 of 2"), "at once: {}", world.text());
+    assert!(world.text().contains("Pausing pass 1 of 2"), "at once: {}", world.text());
     world.send(Message::Job(CARD, Event::Held { celsius: None }));
     assert!(world.text().contains("nothing is being written"));
     world.tell_all();

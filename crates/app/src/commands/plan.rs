@@ -181,7 +181,7 @@ impl PlanReport<'_> {
             None => of_order(&self.seen.drive, self.order(), self.sample).to_string(),
             Some(own) => {
                 let told = self.proposal.ways.iter().find(|w| w.technique == own.technique).and_then(|w| w.time);
-                told.map_or_else(|| "not told by the drive".into(), |t| t.to_string())
+                told.map_or_else(|| "not reported".into(), |t| t.to_string())
             }
         }
     }

@@ -81,7 +81,7 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
     }
 }
 
-/// The drives that were drawn for a second look.
+/// The drives that were drawn for a second check.
 fn due(asked: &Prove) -> Result<ExitCode, Failure> {
     let path = AppPaths::find()?.ledger();
     let drawn = if path.exists() { Ledger::open(&path)?.drawn(asked.lot.as_deref())? } else { vec![] };
@@ -105,7 +105,7 @@ fn due(asked: &Prove) -> Result<ExitCode, Failure> {
         };
         say_json(&json!({ "drawn": drawn.iter().map(one).collect::<Vec<_>>() }));
     } else if drawn.is_empty() {
-        say("No drive was drawn for a second look yet.");
+        say("No drive was drawn for a second check yet.");
     } else {
         for d in &drawn {
             let (drive, lot) = (d.record.evidence().drive(), &d.record.papers().lot);

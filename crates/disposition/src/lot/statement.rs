@@ -217,7 +217,7 @@ impl Statement {
             "ended",
             "job",
             "record SHA-256",
-            "second look",
+            "second check",
             "because",
             "where it is now",
         ];

@@ -138,9 +138,9 @@ impl OpenItem {
     /// As a heading.
     pub fn heading(self) -> &'static str {
         match self {
-            OpenItem::Undecided => "Not sanitized, or not ended, and nothing is decided",
+            OpenItem::Undecided => "Not sanitized: decide what happens next",
             OpenItem::NeverErased => "Came in, and never erased",
-            OpenItem::NoEnd => "Erased, and without an end",
+            OpenItem::NoEnd => "Erased; destination not recorded",
             OpenItem::AtService => "At a service, its certificate not back",
         }
     }

@@ -856,7 +856,7 @@ pub(crate) mod tests {
                 "{at}"
             );
             seen.push(at.short());
-            at = at.next();
+            at = at.beside(true);
         }
         assert_eq!(at, Verification::None, "five of them");
         seen.sort_unstable();

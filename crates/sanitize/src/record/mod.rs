@@ -672,11 +672,7 @@ mod tests {
             complete: true,
         };
         record.left = Some(found);
-        assert!(
-            record.leftovers().is_some_and(|said| said.ends_with("; after: nothing that anybody could use")),
-            "{:?}",
-            record.leftovers()
-        );
+        assert!(record.leftovers().is_some_and(|said| said.ends_with("; after: none found")), "{:?}", record.leftovers());
     }
 
     #[test]

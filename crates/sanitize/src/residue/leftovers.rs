@@ -126,7 +126,7 @@ mod tests {
         assert_eq!(
             said,
             "before: 3 pictures, 1 file system, 1.02 MB of text (in 2\u{202f}048 of 1\u{202f}000\u{202f}000 sectors); \
-             after: nothing that anybody could use (in 2\u{202f}048 of 1\u{202f}000\u{202f}000 sectors); the search was broken off"
+             after: none found (in 2\u{202f}048 of 1\u{202f}000\u{202f}000 sectors); the search was broken off"
         );
         // In so many random blocks one such find is chance.
         (before.blocks, before.text_blocks) = (u64::MAX / 4, 0);

@@ -155,7 +155,7 @@ pub(super) fn summed<'f>(finds: impl Iterator<Item = (&'f str, u64)>, text: u64)
     groups.sort_by_key(|(_, n)| std::cmp::Reverse(*n));
     let mut said: Vec<String> = groups.iter().map(|(group, n)| counted(*n, group)).collect();
     said.extend((text > 0).then(|| format!("{} of text", si_size(text))));
-    if said.is_empty() { "nothing that anybody could use".into() } else { said.join(", ") }
+    if said.is_empty() { "none found".into() } else { said.join(", ") }
 }
 
 /// Whether a computer could be started from the drive.

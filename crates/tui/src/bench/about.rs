@@ -22,12 +22,12 @@ pub(super) fn step(step: Step) -> [&'static str; 3] {
         ],
         Step::Erase => [
             "Is it going well?",
-            "The drive lies flat, its first sector left. Each pass is laid over what was there; a cross marks a faulty place.",
+            "The drive lies flat, its first sector left. Each pass is written over what was there; a cross marks a faulty place.",
             "Leaving this screen stops nothing. A stopped drive is Not sanitized.",
         ],
         Step::Prove => [
             "Is it really gone?",
-            "Every sector is read past all caches and compared with what was laid (SP 800-88 Rev. 1, 4.7).",
+            "Every sector is read past all caches and compared with what was written (SP 800-88 Rev. 1, 4.7).",
             "What was not read back is not proved.",
         ],
         Step::Certify => [
@@ -36,7 +36,7 @@ pub(super) fn step(step: Step) -> [&'static str; 3] {
             "Empty fields print as lines to fill in by hand.",
         ],
         Step::Release => [
-            "Where does it go now?",
+            "Where does this drive go?",
             "What is said here of the drive is noted in the ledger, with your name; the certificate's claim stays that of before.",
             "What a destruction earns follows from what is stated of it, by the rules: a hole, a bend or a cut only damages.",
         ],

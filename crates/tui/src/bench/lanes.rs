@@ -228,7 +228,7 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
             let written = if lane.needs_person() { "not written" } else { "written" };
             let outcome = record.claim().outcome();
             if lane.second_look_is_due() && !lane.needs_person() {
-                format!(": {outcome}, second look due")
+                format!(": {outcome}, second check due")
             } else {
                 format!(": {outcome}, {} {written}", lane.paper())
             }

@@ -27,7 +27,7 @@ impl Screen for Afar {
 
     fn about(&self, _: &State) -> Option<PlaceHelp> {
         Some((
-            "From afar",
+            "Wall view",
             [
                 "How does it go, seen from across the room?",
                 "LOOK HERE: a job has not ended as it was planned, is paused, or its drive went away. DONE: all that is expected is done.",

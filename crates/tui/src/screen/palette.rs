@@ -49,7 +49,7 @@ fn called(place: KeyPlace) -> Option<&'static str> {
         KeyPlace::Preview => "The paper",
         KeyPlace::Machine => "Machine",
         KeyPlace::FilesTree | KeyPlace::FilesPlan | KeyPlace::FreePlan | KeyPlace::FilesWork | KeyPlace::FilesOver => "Files",
-        KeyPlace::Afar => "From afar",
+        KeyPlace::Afar => "Wall view",
         KeyPlace::Bench | KeyPlace::Walking | KeyPlace::Lanes | KeyPlace::Anywhere => "Bench",
         KeyPlace::BytesPrompt
         | KeyPlace::MethodsSearch

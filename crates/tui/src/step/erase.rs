@@ -119,12 +119,12 @@ fn now_sentence(lane: &Lane, log: &Log) -> String {
     let faults = progress.faults().map(|f| format!(" {f}.")).unwrap_or_default();
     let doing = match (lane.state(), lane.record()) {
         (_, Some(record)) => format!("{} Outcome: {}.", record.evidence().ended.sentence(), record.claim().outcome()),
-        _ if asked_for == Some(Control::Hold) => format!("Holding {which}: what is in flight comes to its end first."),
+        _ if asked_for == Some(Control::Hold) => format!("Pausing {which}: what is in flight comes to its end first."),
         _ if asked_for == Some(Control::Stop) => format!("Stopping {which}: what is in flight comes to its end first."),
-        (LaneState::Held, _) => format!("Held in {which}: nothing is being written."),
+        (LaneState::Held, _) => format!("Paused in {which}: nothing is being written."),
         (..) => match progress.activity() {
-            Activity::Laying => format!("Laying {which}."),
-            Activity::ReadingBack => format!("Reading back {which}."),
+            Activity::Laying => format!("Writing {which}."),
+            Activity::ReadingBack => format!("Verifying {which}."),
             Activity::Own => "The drive erases itself.".into(),
             activity => format!("{}.", capital(activity.word())),
         },
@@ -157,7 +157,7 @@ fn by_itself(lane: &Lane, log: &Log, own: &NativeEvidence, column: &mut Column<'
     }
     let told = lane.seen.answers.own_times.iter().find(|t| t.erase.technique() == own.technique);
     let told = told.map_or_else(
-        || "not told by the drive".into(),
+        || "not reported".into(),
         |t| {
             format!(
                 "{}{}, by its own word",

@@ -96,7 +96,7 @@ fn toggle_beacon(state: &mut State) -> Vec<Effect> {
 /// Draws the step into a column that is as long as it needs.
 pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let drive = &lane.seen.drive;
-    let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told by the drive".into());
+    let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not reported".into());
     column.question("Is that the right drive?");
     presence(state, lane, column);
     verdict(lane, column);
@@ -127,7 +127,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
         column.fact("of the same unit", &other.what);
     }
     let health = lane.seen.answers.health.sentences();
-    column.fact("age and health", &if health.is_empty() { "not told by the drive".into() } else { health.join(", ") });
+    column.fact("age and health", &if health.is_empty() { "not reported".into() } else { health.join(", ") });
     if !lane.seen.answers.own_erases.is_empty() {
         column.fact("erases itself", &lane.seen.answers.own_erases_said());
     }

@@ -97,7 +97,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
                 (true, false) => " It had it, and was confirmed: see below.",
                 (false, _) => "",
             };
-            column.fact("second look", &format!("{}{how}", look.sentence()));
+            column.fact("second check", &format!("{}{how}", look.sentence()));
         }
         column.gap();
         read_by_another(lane, column);
@@ -157,7 +157,7 @@ pub(crate) fn leftovers(lane: &Lane, column: &mut Column<'_>) {
     if matches!(readings.left, LaneReading::NotAsked) && before.is_none() && after.is_none() {
         return;
     }
-    column.heading("What a person could use of it");
+    column.heading("Residual data");
     if let Some(before) = &before {
         column.fact("before", before);
     }
@@ -189,7 +189,7 @@ pub(crate) fn all_leftovers(lane: &Lane, column: &mut Column<'_>) {
 
 fn read_facts(evidence: &Evidence, column: &mut Column<'_>) {
     size_facts(evidence, column);
-    column.heading("What was read back");
+    column.heading("What was verified");
     if let (Some(own), Some(check)) = (evidence.own(), evidence.own_check()) {
         own_facts(own, check, column);
     }
@@ -197,7 +197,7 @@ fn read_facts(evidence: &Evidence, column: &mut Column<'_>) {
         let Some(read) = evidence.reading_of(i) else { continue };
         let n = counted(read.read.count(), "sector");
         let all = grouped(evidence.range().count);
-        column.fact(&format!("pass {} ({})", i + 1, pass.pattern), &format!("{n} of {all}, past every cache of this computer"));
+        column.fact(&format!("pass {} ({})", i + 1, pass.pattern), &format!("{n} of {all}, read directly from the drive"));
         column.fact("  wrong", &faults(&read.wrong));
         column.fact("  unreadable", &faults(&read.unreadable));
     }

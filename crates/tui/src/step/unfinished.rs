@@ -13,7 +13,7 @@ pub(crate) fn cut_short(lane: &Lane, column: &mut Column<'_>) {
     let (job, place) = (&unfinished.job, unfinished.checkpoint.place());
     let kept = unfinished.kept.strftime("%Y-%m-%d %H:%M UTC");
     column.sentence(
-        &format!("Job {job} on this drive was cut short {place}; its place was kept {kept}. c goes on with it."),
+        &format!("Job {job} on this drive was cut short {place}; its place was kept {kept}. c resumes it."),
         StyleRole::Strong,
     );
     column.gap();

@@ -78,7 +78,7 @@ fn a_drive_is_put_away_and_the_ledger_knows_where() {
     ledger.finish(&record, record.ended).unwrap();
     world.keys("r");
     let text = world.answered();
-    assert!(text.contains("Where does it go now?") && text.contains("erased, and without an end"), "{text}");
+    assert!(text.contains("Where does this drive go?") && text.contains("erased; destination not recorded"), "{text}");
     assert_eq!(world.app.state.lane().unwrap().release.kind(), Becomes::Stored, "it has reached what is required");
     world.key(KeyCode::Enter);
     assert!(world.text().contains("it is not said where it was put"), "{}", world.text());

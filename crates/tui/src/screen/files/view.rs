@@ -296,7 +296,7 @@ fn working(column: &mut Column<'_>, (what, stops): (&str, bool), progress: &Work
         }
     };
     let speed = rate(bytes as f64 / took.as_secs_f64().max(0.001));
-    column.fact("laid and read", &format!("{}, {speed}", si_size(bytes)));
+    column.fact("written and read", &format!("{}, {speed}", si_size(bytes)));
     column.fact("at it for", &duration(took));
     column.fact("left", &left(share, took).map_or("not known yet".into(), duration));
     column.gap();
@@ -307,7 +307,7 @@ fn working(column: &mut Column<'_>, (what, stops): (&str, bool), progress: &Work
 fn phase_words(phase: FillPhase) -> &'static str {
     match phase {
         FillPhase::Taking => "taking free space",
-        FillPhase::Laying => "laying and reading back",
+        FillPhase::Laying => "writing and reading back",
         FillPhase::Entries => "filling the table of files",
         FillPhase::Looking => "reading on the device",
     }
@@ -389,7 +389,7 @@ fn strip(runs: &[StripRun], ground: &StorageStack, column: &mut Column<'_>) {
     let scale = format!("0{}{end}", " ".repeat(width.saturating_sub(1 + end.width())));
     column.line(Line::styled(scale, column.theme.style(StyleRole::Faint)));
     column.sentence(
-        "━ read on the device, right   █ laid, not proved   ✕ not reached, or the old bytes are there",
+        "━ read on the device, right   █ written, not proved   ✕ not reached, or the old bytes are there",
         StyleRole::Faint,
     );
 }

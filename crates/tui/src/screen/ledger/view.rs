@@ -221,7 +221,7 @@ fn of_record(state: &State, record: &Record, column: &mut Column<'_>) {
     let role = if claim.outcome() == Outcome::NotSanitized { StyleRole::Fault } else { StyleRole::Proved };
     column.fact_in("outcome", &claim.outcome().to_string(), role);
     column.fact("drive", &format!("{}, {}", evidence.drive().called(), evidence.drive().size()));
-    column.fact("serial", evidence.drive().unit.serial().unwrap_or("not told by the drive"));
+    column.fact("serial", evidence.drive().unit.serial().unwrap_or("not reported"));
     column.fact("method", &record.method.title);
     claim.reasons().iter().for_each(|r| column.fact("because", &r.sentence()));
     claim.limits().iter().for_each(|r| column.fact("not covered", &r.sentence()));

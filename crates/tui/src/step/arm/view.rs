@@ -39,7 +39,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
             Some(_) if unfinished.checkpoint.evidence().overwrite().is_none() => {
                 "the drive is asked what became of it before anything is sent"
             }
-            _ => "what was laid last is read again before it is trusted",
+            _ => "what was written last is read again before it is trusted",
         };
         let said = format!("job {job}, cut short {place}: {first}");
         column.fact_in("goes on with", &said, StyleRole::Strong);

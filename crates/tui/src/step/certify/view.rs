@@ -77,7 +77,7 @@ fn says(lane: &Lane, over: &Over, column: &mut Column<'_>) {
     let role = if claim.outcome() == Outcome::NotSanitized { StyleRole::Fault } else { StyleRole::Proved };
     column.fact_in("outcome", &claim.outcome().to_string(), role);
     column.fact("drive", &evidence.drive().name());
-    column.fact("serial", evidence.drive().unit.serial.as_deref().unwrap_or("not told by the drive"));
+    column.fact("serial", evidence.drive().unit.serial.as_deref().unwrap_or("not reported"));
     let notation = match record.method.notation.as_str() {
         "" => String::new(),
         notation => format!(" ({notation})"),

@@ -13,7 +13,7 @@ use ratatui::text::{Line, Span};
 
 /// Draws the step into a column that is as long as it needs.
 pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
-    column.question("Where does it go now?");
+    column.question("Where does this drive go?");
     stands(lane, column);
     column.gap();
     column.heading("Release this drive: choose one");
