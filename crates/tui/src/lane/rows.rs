@@ -114,18 +114,14 @@ impl PlanRow {
             Self::Verification => order.verification.to_string(),
             Self::Range => order.range.map_or_else(|| "the whole drive".into(), |range| format!("{range} only")),
             Self::HiddenAreas => draft.hidden.sentence().into(),
-            Self::SizeCheck => match order.size_check.is_due(&lane.seen.drive) {
-                true => "yes: tags all over it are written and read first, in seconds".into(),
-                false => "no".into(),
-            },
-            Self::ResidualData => match order.searches {
-                true => "a sample before and after, a minute at most each".into(),
-                false => "no".into(),
-            },
-            Self::ErasureTag => match order.marks {
-                true => "a page in the first and last sectors says what was done".into(),
-                false => "none".into(),
-            },
+            Self::SizeCheck => {
+                let due = order.size_check.is_due(&lane.seen.drive);
+                if due { "yes: tags all over it are written and read first, in seconds" } else { "no" }.into()
+            }
+            Self::ResidualData => if order.searches { "a sample before and after, a minute at most each" } else { "no" }.into(),
+            Self::ErasureTag => {
+                if order.marks { "a page in the first and last sectors says what was done" } else { "none" }.into()
+            }
         }
     }
 
@@ -146,10 +142,12 @@ impl PlanRow {
             Self::HiddenAreas => draft.hidden = draft.hidden.beside(forwards),
             Self::SizeCheck => {
                 let drive = &lane.seen.drive;
-                draft.order.size_check = match draft.order.size_check.is_due(drive) {
-                    true => SizeCheck::No,
-                    false if SizeCheck::default().is_due(drive) => SizeCheck::default(),
-                    false => SizeCheck::Yes,
+                draft.order.size_check = if draft.order.size_check.is_due(drive) {
+                    SizeCheck::No
+                } else if SizeCheck::default().is_due(drive) {
+                    SizeCheck::default()
+                } else {
+                    SizeCheck::Yes
                 };
             }
             Self::ResidualData => draft.order.searches = !draft.order.searches,
