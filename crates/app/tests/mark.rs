@@ -109,7 +109,7 @@ fn a_mark_that_was_changed_copied_or_made_up_is_told_rightly() {
     let mut copied = as_it_was.clone();
     copied.splice(PAGE..PAGE, vec![0; 1 << 20]);
     fs::write(&other, copied).unwrap();
-    place.jurex(&["look", shown(&other)]).expect(0, &["It is the mark of another drive", "was copied here"]);
+    place.jurex(&["look", shown(&other)]).expect(0, &["It is the erasure tag of another drive", "was copied here"]);
     // By a key that nobody here knows.
     fs::write(&image, &as_it_was).unwrap();
     let stranger = Place::new();

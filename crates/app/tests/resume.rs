@@ -119,7 +119,7 @@ fn what_was_read_before_an_interruption_proves_nothing_afterwards() {
     drive.write_all_at(&[0xb7; 512], 0).unwrap();
     drive.sync_all().unwrap();
     drop(drive);
-    go_on(&place, path, &label, &[]).expect(3, &["Not sanitized", "1 sector did not hold what was written"]);
+    go_on(&place, path, &label, &[]).expect(3, &["Not sanitized", "1 sector did not hold what was laid"]);
     let record = json(&place.only("out", ".record.json"));
     let sessions = record["evidence"]["sessions"].as_array().unwrap();
     assert_eq!(sessions.len(), 2, "the interruption stands in the record");

@@ -93,7 +93,7 @@ impl Terminal {
         self.find(serial);
         self.wait_for("Is that the right drive?");
         self.keys(&["Enter"]);
-        self.wait_for("What must be done");
+        self.wait_for("What level is needed");
         self.keys(&["Enter"]);
         self.wait_for("Last look.");
     }
@@ -282,6 +282,8 @@ fn a_real_loop_device_is_erased_from_the_interface() {
     terminal.wait_for("Is it really gone?");
     assert!(fs::read(&image).unwrap().iter().all(|b| *b == 0));
     terminal.keys(&["q"]);
+    terminal.wait_for("1 paper is not written yet");
+    terminal.keys(&["y"]);
     terminal.wait_for("exit code 0");
 }
 
@@ -393,10 +395,10 @@ fn a_method_is_written_in_the_editor_kept_in_the_configuration_and_planned() {
     let Some(terminal) = Terminal::demo(&place) else { return };
     terminal.find("K7Q41M");
     terminal.keys(&["Right"]);
-    terminal.wait_for("Ways on this drive");
-    terminal.keys(&["m"]);
-    terminal.wait_for("Methods, for Ferrant Meridian 2000");
-    terminal.keys(&["n"]);
+    terminal.wait_for("Techniques on this drive");
+    terminal.keys(&["F3"]);
+    terminal.wait_for("on sim:2");
+    terminal.keys(&["+"]);
     terminal.text("quay-two");
     terminal.keys(&["Tab"]);
     terminal.text("Quay, two passes");
@@ -424,10 +426,13 @@ fn a_counterfeit_is_told_before_the_first_pass_and_what_lay_on_it_before_and_aft
     let Some(terminal) = Terminal::demo(&place) else { return };
     terminal.find("0N2XV8");
     terminal.keys(&["Right"]);
-    terminal.wait_for("checked first: marks all over it");
-    terminal.keys(&["f"]);
-    terminal.wait_for("a sample is searched before and after");
-    terminal.keys(&["Enter"]);
+    terminal.wait_for("yes: tags all over it");
+    terminal.keys(&["C-p"]);
+    terminal.text("plan residual");
+    terminal.wait_for("▸ Plan: residual data search");
+    terminal.keys(&["Enter", "Right"]);
+    terminal.wait_for("a sample before and after");
+    terminal.keys(&["Tab", "Enter"]);
     terminal.wait_for("Last look");
     terminal.scan("0N2XV8");
     terminal.wait_for("begin again at the first one");

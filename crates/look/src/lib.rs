@@ -1,4 +1,5 @@
-//! How the interface looks: themes, and widgets that draw what they are given.
+//! How the interface looks: themes, widgets that draw what they are given, the terminal that they are drawn on, and the view from afar
+//! with its tones.
 //!
 //! What does not live here: the state of the interface, its keys and its screens (jurex-tui). Nothing here knows a lane.
 //!
@@ -9,6 +10,7 @@
 // What is public here is so for one crate of this project; a comment that says the name of a field again says nothing.
 #![allow(missing_docs)]
 
+pub mod afar;
 pub mod big;
 pub mod column;
 pub mod field;
@@ -18,5 +20,8 @@ pub mod panel;
 pub mod preview;
 pub mod rows;
 pub mod strata;
+pub mod terminal;
 pub mod theme;
+pub mod tune;
+pub mod watch;
 pub mod window;

@@ -29,7 +29,7 @@ pub fn rows(list: &[ValueRow], here: Option<usize>, column: &mut Column<'_>) -> 
         places.push(column.used());
         let value = shorten(&row.value, room);
         let shown = match (chosen, row.opens) {
-            (true, true) => format!("{value}   ↵"),
+            (true, true) => format!("{value}   Enter"),
             (true, false) => format!("‹ {value} ›"),
             (false, _) => value,
         };
@@ -64,7 +64,7 @@ mod tests {
         assert_eq!(column.focus, Some(3));
         let line = |y| (0..40).map(|x| buffer[(x, y)].symbol()).collect::<String>();
         assert_eq!(line(1).trim_end(), "  verification  every sector");
-        assert_eq!(line(2).trim_end(), "▸ method        One pass of zeros o…   ↵");
+        assert_eq!(line(2).trim_end(), "▸ method        One pass of zer…   Enter");
         assert_eq!(line(3).trim_end(), "▸ verification  ‹ every sector ›");
     }
 }

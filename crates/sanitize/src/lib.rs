@@ -20,6 +20,7 @@
 
 pub mod contents;
 pub mod digest;
+pub mod draft;
 pub mod estimate;
 pub mod evidence;
 pub mod ladder;

@@ -370,7 +370,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Help, &[Esc, Enter, Char('?'), Char('q')], "Esc", A::Back, "back", 0),
     bind(P::StopQuestion, &[Char('y')], "y", A::ConfirmStop, "stop this job", 0),
     bind(P::StopQuestion, &[Esc], "Esc", A::Back, "let it go on", 0),
-    bind(P::QuitQuestion, &[Char('y')], "y", A::ConfirmQuit, "stop the jobs and quit", 0),
+    bind(P::QuitQuestion, &[Char('y')], "y", A::ConfirmQuit, "quit", 0),
     bind(P::QuitQuestion, &[Esc], "Esc", A::Back, "stay", 0),
     bind(P::LessQuestion, &[Char('y')], "y", A::AcceptLess, "take less than is required", 0),
     bind(P::LessQuestion, &[Esc], "Esc", A::Back, "choose another", 0),

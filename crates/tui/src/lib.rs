@@ -30,4 +30,5 @@ mod tests;
 mod update;
 mod widget;
 
-pub use runtime::{Setup, WallView, run, watch};
+pub use jurex_look::watch::{WallView, watch};
+pub use runtime::{Setup, run};

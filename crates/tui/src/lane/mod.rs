@@ -12,7 +12,6 @@ pub(super) mod stage;
 
 pub(crate) use crate::desk::Step;
 use bytes::BytesView;
-use draft::{Draft, DraftForecast};
 use jurex_device::guard::{Cleared, Intent, Refusal};
 use jurex_device::media::{DriveLabel, Scope};
 use jurex_disposition::lot::{ExpectedDrive, expected_in};
@@ -22,6 +21,7 @@ use jurex_ledger::UnfinishedJob;
 use jurex_past::LotNow;
 use jurex_pattern::method::Catalogue;
 use jurex_sanitize::contents::Contents;
+use jurex_sanitize::draft::{Draft, DraftForecast};
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::ladder::suggested;

@@ -3,15 +3,13 @@
 
 mod drives;
 mod file_erase;
+mod input;
 mod job;
 mod ledger;
 mod machine;
 mod people;
 mod readings;
 pub(crate) mod release;
-mod terminal;
-mod tune;
-mod watch;
 
 use crate::app::App;
 use crate::file_erase::FilesStage;
@@ -23,12 +21,15 @@ use crate::message::{AskLedger, Effect, Message, Start};
 use crate::screen::afar;
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use drives::look_for_drives;
+use input::read_terminal;
 use jiff::Zoned;
 use job::JobOfLane;
 use jurex_device::bytes::{Needle, search};
 use jurex_engine::Control;
 use jurex_ledger::{Ledger, UnfinishedJob};
+use jurex_look::terminal::{TerminalScreen, can_be_suspended, terminal_size};
 use jurex_look::theme::Theme;
+use jurex_look::tune::Tune;
 use jurex_notice::Outbox;
 use jurex_pattern::method::Method;
 use jurex_pattern::pattern::AlignedBuffer;
@@ -65,9 +66,6 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread::{self, JoinHandle};
 use std::time::{Duration, Instant};
-use terminal::{TerminalScreen, can_be_suspended, read_terminal, terminal_size};
-use tune::Tune;
-pub use watch::{WallView, watch};
 
 /// What the interface starts with.
 pub struct Setup {

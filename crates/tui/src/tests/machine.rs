@@ -2,7 +2,7 @@
 
 use super::*;
 use crate::screen::afar::word;
-use crate::widget::afar::Word;
+use jurex_look::afar::Word;
 use jurex_station::machine::{Ask, CarryVolume, Machine};
 
 impl World {

@@ -1,6 +1,5 @@
 //! Plan: what level is needed, and how is it reached?
 
-use crate::lane::draft::DraftForecast;
 use crate::lane::rows::{self, PlanRow};
 use crate::lane::stage::Over;
 use crate::lane::{Lane, Speed};
@@ -12,6 +11,7 @@ use jurex_look::theme::StyleRole;
 use jurex_look::{preview, strata};
 use jurex_pattern::text::capital;
 use jurex_pattern::units::{duration, rate, si_size};
+use jurex_sanitize::draft::DraftForecast;
 use jurex_sanitize::estimate::of_order;
 use jurex_sanitize::evidence::Expect;
 use jurex_sanitize::ladder::{Availability, Candidate, warnings, what_to_do};

@@ -1,6 +1,6 @@
 //! What a console's speaker plays when the word for the whole bench changes. Only Linux's own text console plays tones.
 
-use crate::widget::afar::Word;
+use crate::afar::Word;
 use ratatui::crossterm::execute;
 use ratatui::crossterm::style::Print;
 use std::io::stdout;
@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 
 /// The tones that are still to be played. They are sent between pictures: none falls into the middle of one.
 #[derive(Default)]
-pub(super) struct Tune {
+pub struct Tune {
     last: Option<Word>,
     left: &'static [(u16, u16)],
     next_at: Option<Instant>,
@@ -16,7 +16,7 @@ pub(super) struct Tune {
 
 impl Tune {
     /// Plays on; begins anew where the word has changed.
-    pub(super) fn play(&mut self, word: Word) -> std::io::Result<()> {
+    pub fn play(&mut self, word: Word) -> std::io::Result<()> {
         let same = |last: Word| std::mem::discriminant(&last) == std::mem::discriminant(&word);
         if !self.last.is_some_and(same) {
             // What stood so at the start is no news.
@@ -32,7 +32,7 @@ impl Tune {
     }
 
     /// Plays it once more.
-    pub(super) fn again(&mut self) {
+    pub fn again(&mut self) {
         self.left = self.last.map_or(&[], Word::tones);
     }
 }

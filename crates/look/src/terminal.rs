@@ -1,12 +1,8 @@
 //! The terminal in full-screen mode, and what comes from it.
 
-use crate::message::Message;
-use crossbeam_channel::Sender;
-use jurex_look::theme::{OWN_PALETTE, Theme};
+use crate::theme::{OWN_PALETTE, Theme};
 use ratatui::backend::CrosstermBackend;
-use ratatui::crossterm::event::{
-    self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture, Event as TerminalEvent,
-};
+use ratatui::crossterm::event::{DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture};
 use ratatui::crossterm::execute;
 use ratatui::crossterm::style::Print;
 use ratatui::crossterm::terminal::{Clear, ClearType, EnterAlternateScreen, enable_raw_mode};
@@ -14,11 +10,10 @@ use ratatui::layout::Rect;
 use ratatui::{DefaultTerminal, Terminal, TerminalOptions, Viewport};
 use std::io::stdout;
 use std::thread;
-use std::time::Instant;
 
 /// The terminal in full-screen mode; put back however this ends, after a panic too.
-pub(super) struct TerminalScreen {
-    pub(super) terminal: DefaultTerminal,
+pub struct TerminalScreen {
+    pub terminal: DefaultTerminal,
     /// Whether the terminal did not tell its size when it was opened, as serial lines do.
     unsized_terminal: bool,
     drawn_size: (u16, u16),
@@ -34,19 +29,19 @@ const GIVE_TITLE_BACK: &str = "\x1b[23;0t";
 const ASSUMED: (u16, u16) = (80, 24);
 
 /// The terminal's size; what is assumed, if it does not tell.
-pub(super) fn terminal_size() -> (u16, u16) {
+pub fn terminal_size() -> (u16, u16) {
     ratatui::crossterm::terminal::size().ok().filter(|size| is_a_screen(*size)).unwrap_or(ASSUMED)
 }
 
 /// Whether somebody may sit before a screen of that size. What tells 65535 columns and rows tells nothing, and asks for more memory than there is.
-pub(super) fn is_a_screen((width, height): (u16, u16)) -> bool {
+pub fn is_a_screen((width, height): (u16, u16)) -> bool {
     const MOST: u32 = 1 << 20;
     (1..=MOST).contains(&(u32::from(width) * u32::from(height)))
 }
 
 /// Whether somebody is there who lets a stopped program go on: a shell with job control above it, in its own session. Without one it would
 /// stand still for good (on a bench's console, say).
-pub(super) fn can_be_suspended() -> bool {
+pub fn can_be_suspended() -> bool {
     use rustix::process::{Pid, getpgid, getppid, getsid};
     let (Ok(group), Ok(session)) = (getpgid(None), getsid(None)) else { return false };
     let parent_of = |pid: Pid| -> Option<Pid> {
@@ -67,7 +62,7 @@ pub(super) fn can_be_suspended() -> bool {
 }
 
 impl TerminalScreen {
-    pub(super) fn open() -> std::io::Result<Self> {
+    pub fn open() -> std::io::Result<Self> {
         let unsized_terminal = !ratatui::crossterm::terminal::size().is_ok_and(is_a_screen);
         let terminal = if unsized_terminal {
             let viewport = Viewport::Fixed(Rect::new(0, 0, ASSUMED.0, ASSUMED.1));
@@ -96,7 +91,7 @@ impl TerminalScreen {
 
 impl TerminalScreen {
     /// A size that an unsized terminal tells later is taken all the same; one that is none is not.
-    pub(super) fn take_size(&mut self, size: (u16, u16)) -> std::io::Result<()> {
+    pub fn take_size(&mut self, size: (u16, u16)) -> std::io::Result<()> {
         if !self.unsized_terminal && !ratatui::crossterm::terminal::size().is_ok_and(is_a_screen) {
             self.unsized_terminal = true;
             self.begin_anew()?;
@@ -120,7 +115,7 @@ fn leave() {
 
 impl TerminalScreen {
     /// Leaves the screen to the shell, stops, and takes it again when the person has come back.
-    pub(super) fn suspend(&mut self) -> std::io::Result<()> {
+    pub fn suspend(&mut self) -> std::io::Result<()> {
         self.give_palette_back();
         leave();
         // This stops the process with all its threads; it goes on from here at `fg`.
@@ -139,7 +134,7 @@ impl TerminalScreen {
 
     /// Gives the text console the palette of this theme, where it is another than it has: what is drawn already keeps its colours, so
     /// all of it is drawn anew.
-    pub(super) fn take_palette(&mut self, theme: Theme) -> std::io::Result<()> {
+    pub fn take_palette(&mut self, theme: Theme) -> std::io::Result<()> {
         let palette = theme.palette();
         if palette == self.palette {
             return Ok(());
@@ -176,23 +171,4 @@ impl Drop for TerminalScreen {
         self.give_palette_back();
         leave();
     }
-}
-
-/// Sends on what the terminal tells, with the time since `start` at which it came, until it is lost.
-pub(super) fn read_terminal(start: Instant, sender: Sender<Message>) {
-    thread::spawn(move || {
-        while let Ok(event) = event::read() {
-            let message = match event {
-                TerminalEvent::Key(key) => Message::Key(key),
-                TerminalEvent::Mouse(mouse) => Message::Mouse(mouse),
-                TerminalEvent::Paste(text) => Message::Pasted(text),
-                TerminalEvent::Resize(width, height) if is_a_screen((width, height)) => Message::Resized(width, height),
-                _ => continue,
-            };
-            if sender.send(Message::At(start.elapsed())).and_then(|()| sender.send(message)).is_err() {
-                return;
-            }
-        }
-        let _ = sender.send(Message::TerminalLost);
-    });
 }

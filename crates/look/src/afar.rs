@@ -1,8 +1,8 @@
 //! How the bench stands, for somebody across the room: one word, a bar, and a line for each drive.
 
-use jurex_look::big;
-use jurex_look::column::{bar, fit, shorten, words};
-use jurex_look::theme::{StyleRole, Theme};
+use crate::big;
+use crate::column::{bar, fit, shorten, words};
+use crate::theme::{StyleRole, Theme};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};
@@ -10,7 +10,7 @@ use ratatui::widgets::Widget;
 
 /// The word.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Word {
+pub enum Word {
     /// Nothing has begun.
     Waits,
     /// At work, so many parts of a hundred.
@@ -25,7 +25,7 @@ pub(crate) enum Word {
 
 impl Word {
     /// At work, by how far each drive is. Never a hundred before all have ended.
-    pub(crate) fn works(shares: &[f64]) -> Self {
+    pub fn works(shares: &[f64]) -> Self {
         let share = shares.iter().sum::<f64>() / shares.len().max(1) as f64;
         Word::Works((share * 100.0).floor().clamp(0.0, 99.0) as u8)
     }
@@ -51,7 +51,7 @@ impl Word {
     }
 
     /// What a console's speaker plays when it comes to this: tones with their milliseconds. Nothing while all goes well.
-    pub(crate) fn tones(self) -> &'static [(u16, u16)] {
+    pub fn tones(self) -> &'static [(u16, u16)] {
         match self {
             // What was begun is over: somebody can go on.
             Word::Done | Word::Wait(_) => &[(523, 180), (659, 180), (784, 360)],
@@ -63,20 +63,20 @@ impl Word {
 
 /// A drive's line.
 #[derive(Clone, Debug, PartialEq)]
-pub(crate) struct DriveLine {
-    pub(crate) name: String,
-    pub(crate) serial: String,
+pub struct DriveLine {
+    pub name: String,
+    pub serial: String,
     /// How far it is, where it is at work.
-    pub(crate) share: Option<f64>,
-    pub(crate) said: String,
-    pub(crate) role: StyleRole,
+    pub share: Option<f64>,
+    pub said: String,
+    pub role: StyleRole,
 }
 
 /// Columns of a name, of a serial, and of a bar.
 const COLUMNS: (usize, usize, usize) = (28, 22, 24);
 
 /// Draws it all.
-pub(crate) fn draw(word: Word, sentence: &str, drives: &[DriveLine], theme: Theme, area: Rect, buffer: &mut Buffer) {
+pub fn draw(word: Word, sentence: &str, drives: &[DriveLine], theme: Theme, area: Rect, buffer: &mut Buffer) {
     // The drives have their rows, but never more than a third of the screen: the word is what is seen from afar.
     let rows = (drives.len() as u16 + 1).min(area.height / 3);
     let [large, said, lines] =

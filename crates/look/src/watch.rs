@@ -1,9 +1,9 @@
 //! The screen of a round over a list, which nobody attends: how it goes, to be read from across the room.
 
-use super::terminal::TerminalScreen;
-use super::tune::Tune;
-use crate::widget::afar::{self, DriveLine, Word};
-use jurex_look::theme::{StyleRole, Theme};
+use crate::afar::{self, DriveLine, Word};
+use crate::terminal::TerminalScreen;
+use crate::theme::{StyleRole, Theme};
+use crate::tune::Tune;
 use jurex_pattern::text::printable;
 use jurex_station::config::ThemeName;
 use jurex_station::exit::Failure;
