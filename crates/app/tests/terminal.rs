@@ -283,6 +283,8 @@ fn a_real_loop_device_is_erased_from_the_interface() {
     assert!(fs::read(&image).unwrap().iter().all(|b| *b == 0));
     terminal.keys(&["q"]);
     terminal.wait_for("1 paper is not written yet");
+    // A hand takes its time: what was typed before the question could be read answers nothing.
+    std::thread::sleep(Duration::from_secs(1));
     terminal.keys(&["y"]);
     terminal.wait_for("exit code 0");
 }
