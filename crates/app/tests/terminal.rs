@@ -414,7 +414,7 @@ fn a_method_is_written_in_the_editor_kept_in_the_configuration_and_planned() {
     assert_eq!(column(mark, "▲"), column(passes, "rando?"), "the mark stands under the mistake");
     terminal.keys(&["BSpace"]);
     terminal.text("m?");
-    terminal.wait_for("it earns");
+    terminal.wait_for("it gives");
     terminal.keys(&["Enter"]);
     terminal.wait_for("is saved in config.toml");
     assert!(fs::read_to_string(place.path("home/config.toml")).unwrap().contains("00 | random?"));

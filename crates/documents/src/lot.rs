@@ -71,8 +71,8 @@ fn lay_out(statement: &Statement, house: &House, air: f32, w: &Words) -> PageLay
     own_fields(&mut page, house, w);
     page.heading(&w.the_drives, 60.0);
     page.table(
-        &[&w.serial_short, &w.property_short, &w.outcome, &w.method, &w.verification, &w.ended, &w.job].map(Clone::clone),
-        &[1.5, 1.1, 1.15, 1.7, 0.9, 1.05, 1.3],
+        &[&w.serial_short, &w.property_short, &w.required, &w.reached, &w.enough, &w.method, &w.ended, &w.job].map(Clone::clone),
+        &[1.5, 1.1, 0.95, 1.15, 0.85, 1.6, 1.05, 1.3],
         &statement.lines().iter().map(|l| row(l, w)).collect::<Vec<_>>(),
     );
     let of = |stand: &[StandWord], expected: Option<bool>| -> Vec<&StatementLine> {
@@ -80,7 +80,10 @@ fn lay_out(statement: &Statement, house: &House, air: f32, w: &Words) -> PageLay
         lines.filter(|l| stand.contains(&l.stand) && expected.is_none_or(|e| e == l.expected)).collect()
     };
     use StandWord::{Done, Failed, Here, NotSeen};
-    named(&mut page, &w.failed_list, &of(&[Failed, Here], None));
+    let (short, not_sanitized): (Vec<_>, Vec<_>) =
+        of(&[Failed, Here], None).into_iter().partition(|l| l.outcome.is_some_and(|o| o != Outcome::NotSanitized));
+    named(&mut page, &w.failed_list, &not_sanitized);
+    named(&mut page, &w.short_list, &short);
     named(&mut page, &w.missing_list, &of(&[NotSeen], None));
     named(&mut page, &w.unexpected_list, &of(&[Done, Failed, Here], Some(false)));
     whereabouts(&mut page, statement, w);
@@ -139,18 +142,22 @@ fn sums(statement: &Statement, w: &Words) -> Vec<Fact> {
 }
 
 fn row(line: &StatementLine, w: &Words) -> Vec<(String, Face)> {
-    let outcome = match (line.outcome, line.stand) {
+    let reached = match (line.outcome, line.stand) {
         (Some(outcome), _) => outcome_word(outcome, w),
         (None, StandWord::NotSeen) => w.missing.clone(),
         (None, _) => w.no_job.clone(),
     };
-    let face = if line.outcome.is_some_and(|o| o != Outcome::NotSanitized) { Face::Text } else { Face::Strong };
+    let enough = line.is_enough();
+    let face = if enough == Some(true) { Face::Text } else { Face::Strong };
+    let said = enough.map(|enough| if enough { &w.yes } else { &w.no }.clone());
+    let words = [&line.method, &line.verification].into_iter().filter(|t| !t.is_empty()).cloned().collect::<Vec<_>>();
     vec![
         (line.serial.clone(), Face::Mono),
         (line.property_number.clone(), Face::Text),
-        (outcome, face),
-        (line.method.clone(), Face::Text),
-        (line.verification.clone(), Face::Text),
+        (line.required.map_or_else(|| w.nobody_said.clone(), |o| outcome_word(o, w)), Face::Text),
+        (reached, face),
+        (said.unwrap_or_default(), face),
+        (words.join(", "), Face::Text),
         (line.ended.map(|t| t.strftime("%Y-%m-%d %H:%M").to_string()).unwrap_or_default(), Face::Text),
         (line.job.as_ref().map(ToString::to_string).unwrap_or_default(), Face::Mono),
     ]

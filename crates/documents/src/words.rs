@@ -166,6 +166,11 @@ words! {
     second_without_standing
     second_of
     failed_list
+    short_list
+    required
+    reached
+    enough
+    nobody_said
     missing_list
     unexpected_list
     serial_short

@@ -95,7 +95,8 @@ impl Draft {
     }
 
     /// The order with what becomes of hidden areas. A part of a drive is a part of it, whatever it hides.
-    fn order_on(&self, drive: &Drive) -> Order {
+    #[must_use]
+    pub fn order_on(&self, drive: &Drive) -> Order {
         let lift = self.hidden.lift(drive).filter(|_| self.order.range.is_none());
         Order { lift, ..self.order.clone() }
     }

@@ -299,7 +299,7 @@ pub fn warnings(drive: &Drive, order: &Order, method: Option<&Method>, need: Nee
         said.push(contradiction.into());
     }
     if claim.outcome() < need.outcome() {
-        said.push(format!("This plan earns {}, which is less than the {} that is needed.", claim.outcome(), need.outcome()));
+        said.push(format!("This plan earns {}, which is less than the {} that is required.", claim.outcome(), need.outcome()));
     }
     if drive.class == MediaClass::Magnetic && passes > 1 {
         let one = Order { rounds: 1, blank: false, program: "00".parse().expect("one pass parses"), ..order.clone() };

@@ -1256,6 +1256,8 @@ fn the_library_is_searched_and_a_method_taken_for_the_drive() {
     world.open_row(PlanRow::Method);
     world.keys("/gutm");
     world.key(KeyCode::Enter);
+    // Sectors that the drive hides are lifted here as in Plan: one forecast for both.
+    assert!(world.text().contains("it gives          Clear"), "{}", world.text());
     insta::assert_snapshot!("methods", world.picture().backend());
     world.key(KeyCode::Enter);
     world.key(KeyCode::Tab);
@@ -1288,6 +1290,7 @@ fn the_editor_marks_a_mistake_under_its_column_and_saves_only_what_is_right() {
     world.key(KeyCode::Enter);
     assert!(world.app.state.catalogue.find("zeros-twice").is_some() && world.text().contains("is saved"));
     world.keys("d");
+    assert!(world.text().contains("for good? y takes it away"), "{}", world.text());
     world.key(KeyCode::Enter);
     assert!(world.app.state.catalogue.find("zeros-twice").is_some(), "a scanner's Enter takes nothing away");
     world.keys("y");

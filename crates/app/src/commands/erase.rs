@@ -276,7 +276,7 @@ fn finish(asked: &EraseArgs, seen: &DriveSnapshot, ended: FinishedJob, service: 
         say_json(&result_json(&record, written.as_ref().ok(), mark_said.as_deref()));
     } else {
         summary(&record, seen);
-        mark_said.iter().for_each(|said| say(&format!("  mark     {said}")));
+        mark_said.iter().for_each(|said| say(&format!("  tag      {said}")));
     }
     if unfinished.is_some() && !asked.json {
         let (drive, out) = (&asked.drive, asked.out.display());

@@ -51,7 +51,7 @@ pub(crate) fn run(look: &LookArgs) -> Result<ExitCode, Failure> {
         say_json(&all);
     } else {
         text(&seen, &contents, &ways).iter().for_each(|line| say(line));
-        mark.iter().flat_map(|m| m.sentences(wall())).for_each(|said| say(&fact("mark", &said)));
+        mark.iter().flat_map(|m| m.sentences(wall())).for_each(|said| say(&fact("erasure tag", &said)));
         as_left.iter().flat_map(VerificationRecord::sentences).for_each(|said| say(&fact("as it was left?", &said)));
     }
     Ok(as_left.map_or(ExitCode::SUCCESS, |v| exit::of_reading(v.finding() == Finding::Confirmed, v.end())))
@@ -66,7 +66,8 @@ fn as_left(
 ) -> Result<VerificationRecord, Failure> {
     let called = seen.drive.called();
     let mark = mark.and_then(MarkHere::mark);
-    let mark = mark.ok_or_else(|| Failure::Less(format!("{called} carries no mark that could be followed. It was not read")))?;
+    let mark =
+        mark.ok_or_else(|| Failure::Less(format!("{called} carries no erasure tag that could be followed. It was not read")))?;
     let path = places.ledger_for(seen.drive.simulated);
     let record = if path.exists() { Ledger::open_to_read(&path)?.record(&mark.says.job).ok() } else { None };
     let record = record.ok_or_else(|| {

@@ -9,6 +9,7 @@ use jurex_past::{LotNow, PastWork};
 use jurex_pattern::text::{printable, shown_path};
 use jurex_pattern::units::counted;
 use jurex_sanitize::record::JobId;
+use jurex_sanitize::rules::Outcome;
 use jurex_sim::Pacing;
 use jurex_station::app_paths::AppPaths;
 use jurex_station::bench::Bench;
@@ -115,9 +116,13 @@ fn show(asked: &LotShow, ledger: &dyn PastWork, here: &[String]) -> Result<ExitC
 }
 
 fn line(item: &LotItem) -> String {
+    let required = item.required();
     let stand = match item.stand {
-        LotStatus::Done(outcome) => outcome.to_string(),
-        LotStatus::Failed(outcome) => format!("✕ {outcome}, less than is needed"),
+        LotStatus::Done(reached) => required.map_or_else(|| reached.to_string(), |of| format!("{reached} ({of} required)")),
+        LotStatus::Failed(Outcome::NotSanitized) => format!("✕ {}", Outcome::NotSanitized),
+        LotStatus::Failed(reached) => {
+            format!("✕ {reached}, less than the {} that is required", required.unwrap_or(Outcome::Clear))
+        }
         LotStatus::Begun => "begun, no record".into(),
         LotStatus::Here => "here".into(),
         LotStatus::NotSeen => "not seen yet".into(),

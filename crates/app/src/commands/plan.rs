@@ -159,7 +159,7 @@ impl PlanReport<'_> {
         }
         if self.plan.leaves_mark() {
             lines
-                .push("  mark      a page that says what was done, in the first and the last sectors, once all is proved".into());
+                .push("  tag       a page that says what was done, in the first and the last sectors, once all is proved".into());
         }
         if self.plan.searches() {
             lines.push("  searches  a sample of it for leftovers, before and after, a minute each at most".into());
@@ -187,7 +187,7 @@ impl PlanReport<'_> {
     }
 
     fn way(&self, way: &Candidate) -> Vec<String> {
-        let enough = if way.outcome() >= self.need.outcome() { "enough" } else { "less than needed" };
+        let enough = if way.outcome() >= self.need.outcome() { "enough" } else { "less than required" };
         let enough = if way.outcome() == Outcome::NotSanitized { "no" } else { enough };
         let time = way.time.map(|t| format!(", {t}")).unwrap_or_default();
         let head = format!("  {:<26}{:<24}{enough:<18}{}{time}", way.name, way.outcome_said(), way.availability.word());

@@ -144,12 +144,16 @@ impl LotItem {
         (self.stand, self.job) = (LotStatus::Here, None);
     }
 
+    /// What is required of it at least: as its list says, else as the papers of its newest job. `None`: nobody has said it.
+    pub fn required(&self) -> Option<Outcome> {
+        let of_record = || self.job.as_ref().and_then(|(_, record)| record.as_ref()?.papers().need);
+        self.expected.as_ref().and_then(ExpectedDrive::need).or_else(of_record).map(Need::outcome)
+    }
+
     /// Takes it that the drive was destroyed, as it is stated: what that has earned counts instead of its job.
     pub fn destroy(&mut self, release: Release) {
         let Some(outcome) = release.outcome() else { return };
-        let of_record = self.job.as_ref().and_then(|(_, record)| record.as_ref()?.papers().need);
-        let need = self.expected.as_ref().and_then(ExpectedDrive::need).or(of_record);
-        self.stand = stand_at(outcome, need);
+        self.stand = stand_at(outcome, self.required());
         self.destroyed = Some(Box::new(release));
     }
 }
@@ -239,12 +243,16 @@ pub fn expected_in<'l>(lots: impl IntoIterator<Item = &'l Lot>, serial: &str) ->
 
 fn stand_of((_, _, record): &LotJob, need: Option<Need>) -> LotStatus {
     let Some(record) = record else { return LotStatus::Begun };
-    stand_at(record.claim().outcome(), need.or(record.papers().need))
+    stand_at(record.claim().outcome(), need.or(record.papers().need).map(Need::outcome))
 }
 
-fn stand_at(outcome: Outcome, need: Option<Need>) -> LotStatus {
-    let needed = need.map_or(Outcome::Clear, Need::outcome);
-    if outcome >= needed && outcome != Outcome::NotSanitized { LotStatus::Done(outcome) } else { LotStatus::Failed(outcome) }
+fn stand_at(reached: Outcome, required: Option<Outcome>) -> LotStatus {
+    if is_enough(reached, required) { LotStatus::Done(reached) } else { LotStatus::Failed(reached) }
+}
+
+/// Whether a drive that has reached this is done. Where nobody has said what is required it has to be sanitized all the same.
+fn is_enough(reached: Outcome, required: Option<Outcome>) -> bool {
+    reached != Outcome::NotSanitized && reached >= required.unwrap_or(Outcome::Clear)
 }
 
 /// How many drives of a lot stand how.
@@ -255,7 +263,7 @@ pub struct LotTally {
     pub expected: usize,
     /// Of these: have earned what they need.
     pub done: usize,
-    /// Not sanitized, or less than needed.
+    /// Not sanitized, or less than required.
     pub failed: usize,
     /// At work, or here and not begun.
     pub here: usize,

@@ -30,6 +30,9 @@ pub struct StatementLine {
     pub source: String,
     /// What it is called.
     pub drive: String,
+    /// What is required of it at least, where its list or its papers say so; without a word anything that is sanitized is enough.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub required: Option<Outcome>,
     /// What its newest record earned.
     pub outcome: Option<Outcome>,
     /// What was done.
@@ -188,10 +191,11 @@ impl Statement {
     pub fn from_json(text: &str) -> Result<Self, BadStatement> {
         let statement: Self = serde_json::from_str(text).map_err(BadStatement::NotOne)?;
         let bears = |l: &StatementLine| match l.stand {
-            StandWord::Done => {
-                l.outcome.is_some_and(|o| o != Outcome::NotSanitized) && (l.job.is_some() || l.stated) && l.digest.len() == 64
+            StandWord::Done => l.is_enough() == Some(true) && (l.job.is_some() || l.stated) && l.digest.len() == 64,
+            // Statements of before say nothing of what was required.
+            StandWord::Failed => {
+                l.outcome.is_some() && (l.required.is_none() || l.is_enough() == Some(false)) && (l.job.is_some() || l.stated)
             }
-            StandWord::Failed => l.outcome.is_some() && (l.job.is_some() || l.stated),
             StandWord::Here | StandWord::NotSeen => l.outcome.is_none(),
         };
         let right =
@@ -211,7 +215,9 @@ impl Statement {
             "source",
             "drive",
             "stands",
+            "required",
             "outcome",
+            "enough",
             "method",
             "verification",
             "ended",
@@ -221,7 +227,7 @@ impl Statement {
             "because",
             "where it is now",
         ];
-        let mut put = |row: [String; 14]| {
+        let mut put = |row: [String; 16]| {
             rows.write_record(row.map(|cell| jurex_pattern::text::harmless_cell(&cell))).expect("memory takes every row");
         };
         put(head.map(String::from));
@@ -233,9 +239,11 @@ impl Statement {
                 l.source.clone(),
                 l.drive.clone(),
                 stand,
+                l.required.map(|o| o.to_string()).unwrap_or_default(),
                 l.outcome
                     .map(|o| if l.simulated { format!("{o} (demonstration: simulated)") } else { o.to_string() })
                     .unwrap_or_default(),
+                l.is_enough().map(|enough| if enough { "yes" } else { "no" }.to_string()).unwrap_or_default(),
                 l.method.clone(),
                 l.verification.clone(),
                 l.ended.map(|t| t.to_string()).unwrap_or_default(),
@@ -267,6 +275,11 @@ impl StandWord {
 }
 
 impl StatementLine {
+    /// Whether what was reached is what is required, or more. `None`: nothing was reached yet.
+    pub fn is_enough(&self) -> Option<bool> {
+        self.outcome.map(|reached| super::is_enough(reached, self.required))
+    }
+
     fn of(item: &LotItem) -> Self {
         let record = item.job.as_ref().and_then(|(_, record)| record.as_deref());
         let papers = record.map(|r| r.papers());
@@ -276,8 +289,9 @@ impl StatementLine {
             papers.filter(|t| !t.is_empty()).or(list).cloned().unwrap_or_default()
         };
         let because = match (&item.stand, record) {
-            (LotStatus::Failed(outcome), Some(r)) if *outcome != Outcome::NotSanitized => {
-                format!("{outcome} is less than is needed. {}", first_reason(r))
+            (LotStatus::Failed(reached), Some(r)) if *reached != Outcome::NotSanitized => {
+                let required = item.required().unwrap_or(Outcome::Clear);
+                format!("{reached} is less than the {required} that is required. {}", first_reason(r))
             }
             (_, Some(r)) => first_reason(r),
             (LotStatus::Begun, None) => "A job on it was begun and has no record: it is not sanitized.".into(),
@@ -291,6 +305,7 @@ impl StatementLine {
             property_number: said(from_list(|e| &e.property_number), from_papers(|p| &p.property_number)),
             source: said(from_list(|e| &e.source), from_papers(|p| &p.source)),
             drive: record.map(|r| r.evidence().drive().called()).unwrap_or_default(),
+            required: item.required(),
             outcome: record.map(|r| r.claim().outcome()),
             method: record.map(|r| r.method.title.clone()).unwrap_or_default(),
             verification: record.map(|r| r.method.verification.name().to_string()).unwrap_or_default(),
@@ -363,8 +378,24 @@ mod tests {
             let other = json.replacen(from, to, 1);
             assert!(other != json && Statement::from_json(&other).is_err(), "{from}");
         }
+        // A drive that has reached Clear, where its list requires Purge: it is no drive that is not sanitized, and not enough.
+        lot.add(LotList::from_csv("serial,sensitivity,reuse,leaves\nA1,moderate,yes,yes\n").unwrap()).unwrap();
+        let short = Statement::of(&lot, &lot.items(&jobs[..1], &[]), Timestamp::UNIX_EPOCH, statement.tool.clone());
+        let line = &short.lines()[0];
+        assert_eq!((line.outcome, line.required, line.is_enough()), (Some(Outcome::Clear), Some(Outcome::Purge), Some(false)));
+        assert!(line.because.starts_with("Clear is less than the Purge that is required."), "{}", line.because);
+        assert!(short.to_csv().contains("failed,Purge,Clear (demonstration: simulated),no,"), "{}", short.to_csv());
+        let done =
+            [("\"stand\":\"failed\"", "\"stand\":\"done\""), ("\"done\":0", "\"done\":1"), ("\"failed\":1", "\"failed\":0")];
+        for changes in [&[("\"required\":\"purge\"", "\"required\":\"clear\"")][..], &done] {
+            let other = changes.iter().fold(short.to_json(), |json, (from, to)| {
+                assert!(json.contains(from), "{from}");
+                json.replacen(from, to, 1)
+            });
+            assert!(Statement::from_json(&other).is_err(), "{changes:?}");
+        }
         let csv = statement.to_csv();
         assert!(csv.contains("\r\nA1,'=1+1,Skerry,") && csv.contains("A2,,") && csv.contains("Confirmed"), "{csv}");
-        assert_eq!(csv::Reader::from_reader(csv.as_bytes()).records().map(|r| r.unwrap().len()).collect::<Vec<_>>(), [14; 4]);
+        assert_eq!(csv::Reader::from_reader(csv.as_bytes()).records().map(|r| r.unwrap().len()).collect::<Vec<_>>(), [16; 4]);
     }
 }

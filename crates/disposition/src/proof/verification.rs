@@ -218,7 +218,7 @@ impl VerificationRecord {
             said.push(format!("{n} could not be read ({}).", self.unreadable.sentence(5)));
         }
         if self.look.expected.mark.is_some() {
-            said.push("The mark that the job has left in the first and last sectors is counted with them: it stands there word for word, or it is told above.".into());
+            said.push("The erasure tag that the job has left in the first and last sectors is counted with them: it stands there word for word, or it is told above.".into());
         }
         if self.look.of.is_none() {
             said.push("It is a finding, not an outcome: how those bytes came there is not known.".into());
@@ -313,7 +313,7 @@ mod tests {
         };
         assert_eq!(said(&both, reading(all()))[1..], [unnamed]);
         let marked = said(&|l| l.expected.mark = Some(String::new()), reading(all()));
-        assert!(marked[1].starts_with("The mark that the job has left"), "{marked:?}");
+        assert!(marked[1].starts_with("The erasure tag that the job has left"), "{marked:?}");
     }
 
     #[test]

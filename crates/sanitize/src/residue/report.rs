@@ -130,9 +130,13 @@ impl Residue {
         }
         let Shares { blank, text, addressed, other } = &self.shares;
         let all = (blank + text + addressed + other).max(1);
-        let share = |n: &u64| format!("{:.1} %", *n as f64 * 100.0 / all as f64);
+        // Never a hundred where a byte of it is another.
+        let share = |n: &u64| match *n {
+            n if n == all => "all".to_string(),
+            n => format!("{:.1} %", (n as f64 * 100.0 / all as f64).min(99.9)),
+        };
         said.push(format!(
-            "{} of it is one byte over and over, {} text, {} Jurex's own address pattern, {} anything else.",
+            "What was read is: one byte over and over {}, text {}, Jurex's own address pattern {}, anything else {}.",
             share(blank),
             share(text),
             share(addressed),

@@ -86,9 +86,9 @@ fn lane<'a>(state: &'a State, page: &MethodsPage) -> Option<&'a Lane> {
     }
 }
 
-/// The order that the lane's draft would be with these passes.
+/// The order that the lane's draft would be with these passes, hidden sectors lifted or not as in Plan: one forecast for both.
 fn order_with(lane: &Lane, title: &str, program: &Program) -> Order {
-    Order { title: title.into(), program: program.clone(), ..lane.draft.order.clone() }
+    Order { title: title.into(), program: program.clone(), ..lane.draft.order_on(&lane.seen.drive) }
 }
 
 fn list(state: &State, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
@@ -162,7 +162,7 @@ fn one(state: &State, page: &MethodsPage, method: &Method, column: &mut Column<'
         Typing::Delete => {
             column.gap();
             column.focus = Some(column.used());
-            column.sentence(&format!("Take {} away for good? d takes it away, Esc keeps it.", method.name), StyleRole::Strong);
+            column.sentence(&format!("Take {} away for good? y takes it away, Esc keeps it.", method.name), StyleRole::Strong);
         }
         Typing::Export(file) => prompt(state, "Write it to the new file", file, column),
         Typing::Import(file) => prompt(state, "Take in the methods of the file", file, column),
@@ -187,7 +187,7 @@ fn preview(state: &State, page: &MethodsPage, title: &str, program: &Program, co
                 return column.sentence("With the rounds of the plan these are too many passes.", StyleRole::Strong);
             };
             column.heading(&format!("On {}", lane.seen.drive.name()));
-            column.fact_in("it earns", &plan.expected().outcome().to_string(), StyleRole::Strong);
+            column.fact_in("it gives", &plan.expected().outcome().to_string(), StyleRole::Strong);
             let reasons: Vec<String> = plan.expected().reasons().iter().map(|r| r.sentence()).collect();
             column.fact("because", &reasons.join(" "));
             column.fact_in("time", &of_order(&lane.seen.drive, &order, lane.look.speed.sample()).to_string(), StyleRole::Strong);
