@@ -365,6 +365,11 @@ impl Lane {
         matches!(self.stage, LaneStage::Working(_))
     }
 
+    /// The job that is running.
+    pub(crate) fn running_job(&self) -> Option<&JobId> {
+        if let LaneStage::Working(running) = &self.stage { running.job.as_ref() } else { None }
+    }
+
     /// Whether it has a job, running or over.
     pub(crate) fn has_job(&self) -> bool {
         matches!(self.stage, LaneStage::Working(_) | LaneStage::Over(_))

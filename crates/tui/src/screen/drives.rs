@@ -33,16 +33,31 @@ impl DrivesPage {
         Self { field: Field::default(), answered: None, found: vec![], cursor: 0, scroll: 0, problem: None }
     }
 
-    fn drives(&self) -> impl Iterator<Item = &KnownDrive> {
-        self.found.iter().flat_map(|(_, known)| known)
+    /// What was found, under headings. The ledger knows of a job at work only that it was begun: such drives stand apart, and wait for nobody.
+    fn groups(&self, state: &State) -> Vec<Group<'_>> {
+        let is_at_work = |known: &&KnownDrive| is_at_work(state, known);
+        let now: Vec<&KnownDrive> = self.found.iter().flat_map(|(_, known)| known).filter(is_at_work).collect();
+        let n = now.len();
+        let first = Group { heading: Some(format!("Being erased now ({n})")), drives: now, more: 0 };
+        let group = |(under, known): &'_ (Option<(OpenItem, u64)>, Vec<KnownDrive>)| {
+            let at_work = known.iter().filter(is_at_work).count() as u64;
+            let heading = under.map(|(matter, n)| format!("{} ({})", matter.heading(), n.saturating_sub(at_work)));
+            (heading, under.map_or(0, |(_, n)| n.saturating_sub(known.len() as u64)))
+        };
+        let others = self.found.iter().map(|found| {
+            let (heading, more) = group(found);
+            Group { heading, drives: found.1.iter().filter(|known| !is_at_work(known)).collect(), more }
+        });
+        std::iter::once(first).chain(others).filter(|g| !g.drives.is_empty() || g.more > 0).collect()
     }
 
-    fn chosen(&self) -> Option<&KnownDrive> {
-        self.drives().nth(self.cursor)
+    fn chosen(&self, state: &State) -> Option<&KnownDrive> {
+        self.groups(state).into_iter().flat_map(|g| g.drives).nth(self.cursor)
     }
 
     fn go(&mut self, to: usize) {
-        (self.cursor, self.scroll) = (to.min(self.drives().count().saturating_sub(1)), 0);
+        let all: usize = self.found.iter().map(|(_, known)| known.len()).sum();
+        (self.cursor, self.scroll) = (to.min(all.saturating_sub(1)), 0);
     }
 
     fn sides(area: Rect) -> [Rect; 2] {
@@ -79,11 +94,11 @@ impl DrivesPage {
             return column.sentence(said, StyleRole::Text);
         }
         let mut at = 0;
-        for (under, known) in &self.found {
-            if let Some((matter, n)) = under {
-                column.heading(&format!("{} ({n})", matter.heading()));
+        for group in self.groups(state) {
+            if let Some(heading) = &group.heading {
+                column.heading(heading);
             }
-            for known in known {
+            for known in group.drives {
                 let here = at == self.cursor;
                 if here {
                     column.focus = Some(column.used());
@@ -91,8 +106,8 @@ impl DrivesPage {
                 self.row(state, known, here, column);
                 at += 1;
             }
-            if let Some((_, n)) = under.filter(|(_, n)| *n > known.len() as u64) {
-                column.sentence(&format!("  and {} more", n - known.len() as u64), StyleRole::Faint);
+            if group.more > 0 {
+                column.sentence(&format!("  and {} more", group.more), StyleRole::Faint);
             }
         }
     }
@@ -100,7 +115,7 @@ impl DrivesPage {
     fn row(&self, state: &State, known: &KnownDrive, here: bool, column: &mut Column<'_>) {
         let style = |role| state.theme.style(role);
         let width = usize::from(column.width());
-        let told = |s: &DriveStatus| format!("{}; {}", s.place.sentence(), s.treated_said());
+        let told = |s: &DriveStatus| format!("{}; {}", s.place.sentence(), treated_said(state, known, s));
         let place = known.standing.as_ref().map(told).unwrap_or_default();
         let since = known.standing.as_ref().map(|s| s.since.strftime("%Y-%m-%d").to_string()).unwrap_or_default();
         let name = fit(&known.name, 20);
@@ -113,17 +128,39 @@ impl DrivesPage {
         ]));
     }
 
-    fn story(&self, column: &mut Column<'_>) {
-        let Some(known) = self.chosen() else { return };
+    fn story(&self, state: &State, column: &mut Column<'_>) {
+        let Some(known) = self.chosen(state) else { return };
         column.sentence(&known.called(), StyleRole::Strong);
         column.gap();
         let Some(standing) = &known.standing else { return };
         column.fact("where it is", &known.whereabouts().unwrap_or_default());
-        let failed = standing.matter() == Some(OpenItem::Undecided);
-        column.fact_in("erased", &standing.treated_said(), if failed { StyleRole::Fault } else { StyleRole::Text });
-        standing.matter().into_iter().for_each(|m| column.fact("still open", &m.heading().to_lowercase()));
+        let matter = standing.matter().filter(|_| !is_at_work(state, known));
+        let role = if matter == Some(OpenItem::Undecided) { StyleRole::Fault } else { StyleRole::Text };
+        column.fact_in("erased", &treated_said(state, known, standing), role);
+        matter.into_iter().for_each(|m| column.fact("still open", &m.heading().to_lowercase()));
         column.gap();
         story(standing, column);
+    }
+}
+
+/// Drives under a heading, and how many more there are that are not shown.
+struct Group<'p> {
+    heading: Option<String>,
+    drives: Vec<&'p KnownDrive>,
+    more: u64,
+}
+
+/// Whether its newest job is at work at this bench.
+fn is_at_work(state: &State, known: &KnownDrive) -> bool {
+    let newest = known.jobs.last().map(|line| &line.job);
+    newest.is_some() && state.lanes.iter().any(|lane| lane.running_job() == newest)
+}
+
+/// What was done to it, in a few words.
+fn treated_said(state: &State, known: &KnownDrive, standing: &DriveStatus) -> String {
+    match known.jobs.last() {
+        Some(line) if is_at_work(state, known) => format!("job {} is at work on it", line.job),
+        _ => standing.treated_said(),
     }
 }
 
@@ -143,7 +180,7 @@ impl Screen for DrivesPage {
             Action::RowAfter => self.go(self.cursor + 1),
             Action::ScrollUp | Action::ScrollDown => {
                 let body = Rect::new(0, 1, state.size.0, state.size.1.saturating_sub(2));
-                let most = window::most_scroll(state.theme, Self::sides(body)[1], |column| self.story(column));
+                let most = window::most_scroll(state.theme, Self::sides(body)[1], |column| self.story(state, column));
                 self.scroll = window::scrolled(self.scroll, action == Action::ScrollDown, state.size.1, most);
             }
             _ => {}
@@ -189,6 +226,6 @@ impl Screen for DrivesPage {
                 buffer.set_string(left.right(), y, "│", state.theme.style(StyleRole::Line));
             }
         }
-        window::draw(state.theme, right, Scroll::From(self.scroll), buffer, |column| self.story(column));
+        window::draw(state.theme, right, Scroll::From(self.scroll), buffer, |column| self.story(state, column));
     }
 }

@@ -186,8 +186,8 @@ fn what_a_list_requires_chooses_the_technique_of_each_drive_and_less_is_asked_fo
     world.keys("p");
     let text = world.text();
     let row = |name: &str| text.lines().find(|l| l.contains(name) && l.contains("(list)")).unwrap_or_default().to_string();
-    assert!(row("E47J9P").contains("Purge (list)   Purge") && row("M2G7KE").contains("Clear (list)   Clear"), "{text}");
-    assert!(row("K7Q41M").contains("✕") && row("K7Q41M").contains("Purge (list)   Clear"), "{text}");
+    assert!(row("E47J9P").contains("Purge (list)    Purge") && row("M2G7KE").contains("Clear (list)    Clear"), "{text}");
+    assert!(row("K7Q41M").contains("✕") && row("K7Q41M").contains("Purge (list)    Clear"), "{text}");
     world.key(KeyCode::Enter);
     let planned = |world: &World, lane: LaneId| world.app.state.lanes[lane].plan().is_some();
     assert_eq!([swift, anvil, MAGNETIC].map(|lane| planned(&world, lane)), [true, true, false]);
@@ -248,4 +248,26 @@ fn what_the_person_signs_is_shown_as_it_will_print() {
     assert!(world.text().contains("end of page 2 of 2") || world.text().contains("end of page 3 of 3"), "{}", world.text());
     world.key(KeyCode::Esc);
     assert!(world.text().contains("Can I sign for it?"));
+}
+
+#[test]
+fn a_drive_that_is_being_erased_waits_for_nobody_until_its_job_ends() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut world = World::new(ThemeName::Mono, FULL);
+    world.choose("R90C2Y");
+    world.start("R90C2Y");
+    world.tell_until(|e| matches!(e, Event::Advanced { .. }));
+    let lane = &world.app.state.lanes[CARD];
+    let (job, drive) = (lane.running_job().unwrap().clone(), lane.seen.drive.clone());
+    let ledger = Ledger::open(&folder.path().join("ledger.sqlite3")).unwrap();
+    ledger.begin(&job, &drive, Timestamp::UNIX_EPOCH).unwrap();
+    world.send(Message::Key(KeyEvent::new(KeyCode::Char('w'), KeyModifiers::CONTROL)));
+    world.answer_from(&ledger);
+    let text = world.text();
+    assert!(text.contains("Being erased now (1)") && text.contains("is at work on it"), "{text}");
+    assert!(!text.contains("decide what happens next") && !text.contains("still open  "), "{text}");
+    // Its end is not in the ledger yet: what was begun without a record is not sanitized.
+    world.tell_all();
+    let text = world.text();
+    assert!(!text.contains("Being erased now") && text.contains("Not sanitized: decide what happens next (1)"), "{text}");
 }

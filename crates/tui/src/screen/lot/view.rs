@@ -200,7 +200,8 @@ fn one(lane: &Lane, proposal: &Proposal, own: &str, columns: &Columns) -> String
     let ending: String = serial.chars().skip(serial.chars().count().saturating_sub(6)).collect();
     let way = proposal.ways.iter().find(|w| w.technique == proposal.way);
     let chosen = if proposal.way.is_own() { capital(proposal.way.name()) } else { proposal.order.title.clone() };
-    let time = way.and_then(|w| w.time).map(|t| duration(t.likely)).unwrap_or_default();
+    let time = way.and_then(|w| w.time).map(|t| duration(t.likely));
+    let time = time.unwrap_or_else(|| if columns.kind > 0 { "no estimate".into() } else { "-".into() });
     let by_list = if lane.listed_need.is_some() { " (list)" } else { "" };
     let required = format!("{}{by_list}", proposal.need.outcome());
     let kind = Media::of(drive).name().to_string();
@@ -211,5 +212,5 @@ fn one(lane: &Lane, proposal: &Proposal, own: &str, columns: &Columns) -> String
 fn row(columns: &Columns, [name, serial, kind, technique, required, gives, time]: [String; 7]) -> String {
     let kind = if columns.kind > 0 { fit(&kind, columns.kind) } else { String::new() };
     let (name, technique) = (fit(&name, columns.name - 1), fit(&technique, columns.title - 1));
-    format!("{name} {serial:<8}{kind}{technique} {required:<15}{gives:<15}{time:<w$}", w = columns.time)
+    format!("{name} {serial:<8}{kind}{technique} {required:<16}{gives:<14}{time:<w$}", w = columns.time)
 }
