@@ -1020,6 +1020,12 @@ fn a_drive_erases_itself_under_the_eyes_of_its_person() {
     world.keys("E47J9P");
     world.key(KeyCode::Enter);
     world.pass(5);
+    world.tell_until(|e| matches!(e, Event::Answered { .. }));
+    let text = world.text();
+    assert!(
+        text.contains("it does not tell how far it is") && !text.contains(" 0 %"),
+        "what the drive does not tell is not made up: {text}"
+    );
     world.tell_until(|e| matches!(e, Event::OwnProgress { .. }));
     assert!(world.text().contains("Nothing stops it"), "{}", world.text());
     insta::assert_snapshot!("own-erase", world.picture().backend());
