@@ -16,6 +16,7 @@
 
 pub mod app_paths;
 pub mod bench;
+pub mod beside;
 pub mod clock;
 pub mod config;
 pub mod disk;

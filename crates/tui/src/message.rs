@@ -2,7 +2,6 @@
 
 use super::file_erase::WorkProgress;
 use super::lane::LaneId;
-use super::lane::readings::{ReadingEvent, WantedReading};
 use super::lane::stage::{WorkEnd, WrittenPapers};
 use jurex_device::bytes::{Needle, Search};
 use jurex_device::native::Capabilities;
@@ -19,6 +18,7 @@ use jurex_sanitize::plan::{ArmedPlan, Course, Plan, PlanError};
 use jurex_sanitize::policy::Policy;
 use jurex_sanitize::record::{JobId, Papers, Record};
 use jurex_station::bench::{DriveSnapshot, ReadError, SampledSector};
+use jurex_station::beside::{ReadingEvent, WantedReading};
 use jurex_station::config::{Config, ConfigError};
 use jurex_station::file_erase::{FilesWish, FolderEntry, FreePlan, FreeWish, MountedVolume, Sums, Surveyed};
 use jurex_station::machine::{self, Ask};

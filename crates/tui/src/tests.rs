@@ -2,7 +2,6 @@
 
 use super::app::App;
 use super::lane::bytes::PAGE_SECTORS;
-use super::lane::readings::{Again, LaneReading, ReadingEvent, WantedReading};
 use super::lane::rows::PlanRow;
 use super::lane::stage::WorkEnd;
 use super::lane::{LaneId, LaneState, Step};
@@ -31,6 +30,7 @@ use jurex_sanitize::record::{JobId, Record, SecondLook, Tool};
 use jurex_sanitize::rules::{Outcome, Technique};
 use jurex_sim::{Fault, Pacing};
 use jurex_station::bench::{Bench, DriveSnapshot};
+use jurex_station::beside::{Again, LaneReading, ReadingEvent, WantedReading};
 use jurex_station::clock::Surroundings;
 use jurex_station::config::{Config, JobDefaults, ThemeName};
 use jurex_station::policies;

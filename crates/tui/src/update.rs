@@ -3,7 +3,6 @@
 
 mod less;
 
-use super::lane::readings::WantedReading;
 use super::lane::release::ReleaseForm;
 use super::lane::stage::{LaneStage, WorkEnd, WrittenPapers};
 use super::lane::{Lane, LaneId, Presence, Speed, Step};
@@ -15,6 +14,7 @@ use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::plan::{Plan, PlanError};
 use jurex_sanitize::record::JobId;
 use jurex_station::bench::{DriveSnapshot, ReadError};
+use jurex_station::beside::WantedReading;
 use jurex_station::machine::Ask;
 use std::time::Duration;
 

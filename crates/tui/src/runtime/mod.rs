@@ -8,14 +8,12 @@ mod job;
 mod ledger;
 mod machine;
 mod people;
-mod readings;
 pub(crate) mod release;
 
 use crate::app::App;
 use crate::file_erase::FilesStage;
 use crate::frame;
 use crate::lane::bytes::PAGE_SECTORS;
-use crate::lane::readings::{ReadingEvent, WantedReading};
 use crate::lane::{Lane, LaneId};
 use crate::message::{AskLedger, Effect, Message, Start};
 use crate::screen::afar;
@@ -39,6 +37,7 @@ use jurex_sanitize::residue::SearchProgress;
 use jurex_sign::KnownKey;
 use jurex_station::app_paths::AppPaths;
 use jurex_station::bench::{Bench, DriveSnapshot, ReadError};
+use jurex_station::beside::{self, ReadingEvent, WantedReading};
 use jurex_station::clock::SystemEntropy;
 use jurex_station::clock::ThisMachine;
 use jurex_station::config::JobDefaults;
@@ -543,13 +542,13 @@ impl Runtime {
             let tell = |share| drop(sender.send(Message::Reading(lane, ReadingEvent::On(share))));
             let heard = match what {
                 WantedReading::Again(record, all) => {
-                    let mut again = readings::read_again(&seen, &record, all, by, &out, seal.key(), (flag, &tell));
-                    again.iter_mut().for_each(|a| a.said.extend(readings::not_noted(&ledger, &a.verification)));
+                    let mut again = beside::read_again(&seen, &record, all, by, &out, seal.key(), (flag, &tell));
+                    again.iter_mut().for_each(|a| a.said.extend(beside::not_noted(&ledger, &a.verification)));
                     ReadingEvent::Again(again.map(Box::new))
                 }
                 WantedReading::AsLeft(job) => {
-                    let read = readings::as_left(&seen, &job, &ledger, by, (flag, &tell));
-                    let untaken = read.iter().find_map(|v| readings::not_noted(&ledger, v));
+                    let read = beside::as_left(&seen, &job, &ledger, by, (flag, &tell));
+                    let untaken = read.iter().find_map(|v| beside::not_noted(&ledger, v));
                     untaken.into_iter().for_each(|why| drop(sender.send(Message::Said(why))));
                     ReadingEvent::AsLeft(read.map(Box::new))
                 }
@@ -557,7 +556,7 @@ impl Runtime {
                     let tell = |so_far: SearchProgress| {
                         drop(sender.send(Message::Reading(lane, ReadingEvent::Searching(so_far.share(), so_far.finds))));
                     };
-                    ReadingEvent::Left(readings::search_left(&seen, flag, &tell).map(Box::new))
+                    ReadingEvent::Left(beside::search_left(&seen, flag, &tell).map(Box::new))
                 }
             };
             let _ = sender.send(Message::Reading(lane, heard));

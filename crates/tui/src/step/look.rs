@@ -2,7 +2,6 @@
 
 use crate::action::Action;
 use crate::lane::bytes::BytesView;
-use crate::lane::readings::{LaneReading, WantedReading};
 use crate::lane::{Lane, Presence};
 use crate::message::Effect;
 use crate::screen::ScreenAnswer;
@@ -16,6 +15,7 @@ use jurex_look::strata;
 use jurex_look::theme::StyleRole;
 use jurex_pattern::units::{counted, duration, si_size};
 use jurex_sanitize::strata::Strata;
+use jurex_station::beside::{LaneReading, WantedReading};
 
 /// Does what was asked for in this step.
 pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {

@@ -2,7 +2,6 @@
 
 use crate::action::Action;
 use crate::lane::Lane;
-use crate::lane::readings::{Again, LaneReading, WantedReading};
 use crate::message::Effect;
 use crate::screen::ScreenAnswer;
 use crate::state::State;
@@ -18,6 +17,7 @@ use jurex_sanitize::residue::Leftovers;
 use jurex_sanitize::rules::Outcome;
 use jurex_sanitize::strata::Strata;
 use jurex_station::bench::SampledSector;
+use jurex_station::beside::{Again, LaneReading, WantedReading};
 use ratatui::text::{Line, Span};
 
 /// Does what was asked for in this step.
