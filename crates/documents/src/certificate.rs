@@ -339,6 +339,9 @@ fn outcome(page: &mut PageLayout, record: &Record, print: &Print, w: &Words) {
     const CODE: f32 = 84.0;
     let outcome = record.claim().outcome();
     let sanitized = outcome != Outcome::NotSanitized;
+    if record.evidence().drive().simulated {
+        demonstration(page, w);
+    }
     let top = page.y();
     if sanitized {
         page.rule(2.2, Ink::Proved);
@@ -354,10 +357,6 @@ fn outcome(page: &mut PageLayout, record: &Record, print: &Print, w: &Words) {
     let sentence = format!("{} {}", put(first, &[("drive", &drive), ("outcome", &word)]), sentences(record.claim().reasons()));
     let room = page.inner() - CODE - 8.0;
     page.text_in(DocRole::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &sentence, room);
-    if record.evidence().drive().simulated {
-        page.space(3.0);
-        page.text_in(DocRole::Paragraph, Style::new(Face::Strong, 9.0, Ink::Text), &w.demonstration, room);
-    }
     let code = Code::of(record, print.standing.as_ref().map(|s| s.key_id.as_str()));
     if let Some(drawing) = code.drawing(CODE, &w.qr_says) {
         let y = if sanitized { top + 3.0 } else { below };
@@ -379,6 +378,13 @@ pub(crate) fn band(page: &mut PageLayout, words: &str) {
     page.space((HEIGHT - size * 1.38) / 2.0 + 1.0);
     page.text(DocRole::Paragraph, Style::new(Face::Strong, size, Ink::White), words);
     page.down_to(y + HEIGHT + 8.0);
+}
+
+/// In letters that nobody overlooks, before anything that could be taken for a claim: this is of a drive that is none.
+pub(crate) fn demonstration(page: &mut PageLayout, w: &Words) {
+    page.text(DocRole::Paragraph, Style::new(Face::Strong, 28.0, Ink::Text), &w.demonstration_loud);
+    page.text(DocRole::Paragraph, Style::new(Face::Strong, 9.6, Ink::Text), &w.demonstration);
+    page.space(5.0);
 }
 
 pub(crate) fn sentences(reasons: &[Reason]) -> String {
@@ -487,7 +493,8 @@ fn work_facts(record: &Record, w: &Words) -> Vec<Fact> {
         fact(&w.end_of_job, evidence.ended.sentence()),
     ];
     let beside = evidence.own_check().into_iter().flat_map(|c| &c.beside);
-    facts.into_iter().chain(mark).chain(beside.map(|b| fact(&w.read_beside, b.sentence()))).collect()
+    let required = record.papers().need.map(|need| fact(&w.required, outcome_word(need.outcome(), w)));
+    required.into_iter().chain(facts).chain(mark).chain(beside.map(|b| fact(&w.read_beside, b.sentence()))).collect()
 }
 
 /// What was to be read back; where nothing was laid, after the drive's own erasure.

@@ -148,7 +148,7 @@ impl PrintedLabel {
             ("drive", self.drive.clone(), false, 0.9),
         ];
         if self.simulated {
-            lines.insert(0, ("demonstration", "DEMONSTRATION".into(), true, 1.0));
+            lines.insert(0, ("demonstration", "DEMONSTRATION".into(), true, 1.35));
         }
         if !lot.is_empty() {
             lines.push(("lot", lot.join(", "), false, 0.9));

@@ -2,8 +2,8 @@
 
 use crate::branding::House;
 use crate::certificate::{
-    CertificateError, band, closing, code, fact, foot, head, letterhead, outcome_word, own_fields, said_time, sign_here,
-    warning_border,
+    CertificateError, band, closing, code, demonstration, fact, foot, head, letterhead, outcome_word, own_fields, said_time,
+    sign_here, warning_border,
 };
 use crate::drawing::Ink;
 use crate::fonts::Face;
@@ -56,15 +56,14 @@ fn lay_out(statement: &Statement, house: &House, air: f32, w: &Words) -> PageLay
     letterhead(&mut page, house, &statement.organisation, w);
     head(&mut page, title(statement, w), &statement.lot);
     let tally = statement.tally();
+    if statement.is_demonstration() {
+        demonstration(&mut page, w);
+    }
     if tally.is_complete() {
         page.rule(2.2, Ink::Proved);
         page.space(7.0);
     } else {
         band(&mut page, &capital(&tally.sentence()));
-    }
-    if statement.is_demonstration() {
-        page.text(DocRole::Paragraph, Style::new(Face::Strong, 10.0, Ink::Text), &w.demonstration);
-        page.space(4.0);
     }
     page.heading(&w.summary, 60.0);
     page.facts(&sums(statement, w));

@@ -2,8 +2,8 @@
 
 use crate::branding::House;
 use crate::certificate::{
-    CertificateError, band, closing, code, fact, foot, head, letterhead, outcome_word, own_fields, person_facts, said_time,
-    sentences, warning_border,
+    CertificateError, band, closing, code, demonstration, fact, foot, head, letterhead, outcome_word, own_fields, person_facts,
+    said_time, sentences, warning_border,
 };
 use crate::drawing::Ink;
 use crate::fonts::Face;
@@ -58,6 +58,9 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     letterhead(&mut page, house, "", w);
     head(&mut page, title(claim, w), &name(release));
     let strong = |size, ink| Style::new(Face::Strong, size, ink);
+    if release.drive.simulated {
+        demonstration(&mut page, w);
+    }
     if earned {
         page.rule(2.2, Ink::Proved);
         page.space(7.0);
@@ -71,10 +74,6 @@ fn lay_out(release: &Release, destruction: &Destruction, claim: &Claim, house: &
     let said = format!("{} {}", jurex_pattern::text::capital(&put(first, &values)), sentences(claim.reasons()));
     page.text(DocRole::Paragraph, Style::new(Face::Text, 9.6, Ink::Text), &said);
     page.space(3.0);
-    if release.drive.simulated {
-        page.text(DocRole::Paragraph, strong(9.6, Ink::Text), &w.demonstration);
-        page.space(3.0);
-    }
     page.text(DocRole::Paragraph, strong(9.6, Ink::Text), &w.rests_on_statement);
     page.space(5.0);
     page.rule(2.2, if earned { Ink::Proved } else { Ink::Text });

@@ -33,6 +33,7 @@ words! {
     has_reached
     is_not_sanitized
     demonstration
+    demonstration_loud
     electronic_media
     english_note
     the_drive

@@ -5,13 +5,14 @@ use jurex_device::media::MediaClass;
 use jurex_device::medium::Access;
 use jurex_device::testing::{Fixed, test_drive};
 use jurex_disposition::lot::{Lot, LotList, Statement};
-use jurex_documents::{House, Language, attached, is_as_printed_of_lot, lot_certificate};
+use jurex_documents::{House, Language, Print, attached, certificate, is_as_printed_of_lot, lot_certificate};
 use jurex_pattern::ranges::RangeSet;
 use jurex_sanitize::contents::Contents;
 use jurex_sanitize::evidence::{
     CheckEvidence, Ended, Evidence, Expect, OverwriteEvidence, PassEvidence, ReadBack, Session, StageEvidence, StageKind,
     StageResult, Stated,
 };
+use jurex_sanitize::need::{Need, Sensitivity};
 use jurex_sanitize::plan::{Order, Plan};
 use jurex_sanitize::record::{JobId, Papers, Person, Record, Tool};
 
@@ -45,6 +46,9 @@ fn record_of(n: u8, finished: bool, simulated: bool) -> Record {
     };
     let tool = Tool { name: "Jurex".into(), version: "0.1.0".into() };
     let papers = Papers { lot: "BW-0417".into(), property_number: format!("BWS {n:04}"), ..Papers::default() };
+    // Of the simulated one Purge is required.
+    let need = simulated.then_some(Need { sensitivity: Sensitivity::Moderate, reuse: true, leaves: true });
+    let papers = Papers { need, ..papers };
     Record::new(JobId::new("261123", [n; 4]), tool, &plan, Contents::default(), evidence, (now, now), papers)
 }
 
@@ -121,7 +125,13 @@ fn of_simulated_drives_every_form_says_that_it_is_a_demonstration_and_nobody_sig
     let shown = Statement::of(&lot, &lot.items(&[job], &[]), Timestamp::UNIX_EPOCH, tool);
     assert!(shown.to_json().contains("\"simulated\":true") && shown.to_csv().contains("Clear (demonstration: simulated)"));
     let Some(text) = text_of(&lot_certificate(&shown, &House::default()).unwrap()) else { return };
-    assert!(text.contains("Demonstration: the drive is simulated") && !text.contains("Signature"), "{text}");
+    assert!(text.contains("DEMONSTRATION") && text.contains("the drive is simulated") && !text.contains("Signature"), "{text}");
+    // It has reached Clear, where Purge is required: that is no drive that is not sanitized, and not enough.
+    assert!(text.contains("reached less than is required") && text.contains("less than the Purge that is required"), "{text}");
+    assert!(!text.contains("Drives that are not sanitized"), "{text}");
+    let paper = text_of(&certificate(&record_of(0, true, true), &Print::default()).unwrap()).unwrap();
+    let says = |label: &str, value: &str| paper.lines().any(|l| l.contains(label) && l.contains(value));
+    assert!(says("Required", "Purge") && paper.contains("DEMONSTRATION"), "{paper}");
     let real = text_of(&lot_certificate(&statement(1, &[], false, false), &House::default()).unwrap()).unwrap();
     assert!(!real.contains("Demonstration") && real.contains("Signature"), "{real}");
 }

@@ -75,7 +75,7 @@ pub struct OrderArgs {
     /// After more bad places than this a dying drive is given up (10 000)
     #[arg(long, value_name = "N")]
     pub faults: Option<u64>,
-    /// Erase it although the plan gives less than its list or lot requires (its record keeps what was required)
+    /// Erase it although the plan gives less than its list or lot requires (its certificate names both)
     #[arg(long)]
     pub accept_less: bool,
     /// The edition that outcomes are judged by: rev1 or rev2 (default: the configuration's, else rev2)

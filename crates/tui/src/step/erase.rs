@@ -93,9 +93,8 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
 /// How much is done, and at what time of day it will be over.
 fn how_far(state: &State, log: &Log, column: &mut Column<'_>) {
     let progress = &log.progress;
-    // How far a drive is that erases itself it alone knows, and not every one tells.
-    let is_told = progress.activity() != Activity::Own || progress.own_progress_said().is_some();
-    if progress.is_over() || !is_told {
+    // How far a drive is that erases itself it alone knows, if it tells: that stands with what else it says.
+    if progress.is_over() || progress.activity() == Activity::Own {
         return;
     }
     // Never a hundred before the end.

@@ -165,7 +165,7 @@ fn desk(state: &State, column: &mut Column<'_>) {
 
 fn choosing(state: &State, column: &mut Column<'_>) {
     let less = &state.less;
-    column.heading("Marked");
+    column.heading("Selected");
     if less.picked.is_empty() {
         column.sentence(
             "Nothing yet. s selects a file or a folder with all that is in it; Tab is for free space.",
