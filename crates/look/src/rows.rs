@@ -27,11 +27,12 @@ pub fn rows(list: &[ValueRow], here: Option<usize>, column: &mut Column<'_>) -> 
             column.focus = Some(column.used());
         }
         places.push(column.used());
-        let value = shorten(&row.value, room);
+        // What stands about the value needs room too.
+        const OPENS: &str = "   Enter";
         let shown = match (chosen, row.opens) {
-            (true, true) => format!("{value}   Enter"),
-            (true, false) => format!("‹ {value} ›"),
-            (false, _) => value,
+            (true, true) => shorten(&row.value, (room + 4).saturating_sub(OPENS.len())) + OPENS,
+            (true, false) => format!("‹ {} ›", shorten(&row.value, room)),
+            (false, _) => shorten(&row.value, room),
         };
         let role = if chosen { StyleRole::Strong } else { StyleRole::Text };
         column.line(Line::from(vec![
