@@ -66,9 +66,8 @@ impl ReadingPurpose for Met<'_> {
 mod tests {
     use super::*;
     use crate::Sequential;
-    use crate::job::Control;
     use crate::run::Unattended;
-    use crate::testing::Steady;
+    use crate::testing::{Steady, StopsAfter};
     use jurex_device::media::MediaClass;
     use jurex_device::testing::Memory;
     use jurex_sanitize::evidence::Ended;
@@ -133,19 +132,9 @@ mod tests {
 
     #[test]
     fn a_search_can_be_stopped() {
-        struct AfterTwo(u32);
-        impl JobControl for AfterTwo {
-            fn poll(&mut self) -> Option<Control> {
-                self.0 += 1;
-                (self.0 > 2).then_some(Control::Stop)
-            }
-            fn wait(&mut self) -> Option<Control> {
-                None
-            }
-        }
         let mut medium = with_pictures(6000, &[]);
         let places = SearchPlaces::whole(medium.drive.geometry);
-        let (found, _) = run(&mut medium, &places, &mut AfterTwo(0));
+        let (found, _) = run(&mut medium, &places, &mut StopsAfter(2));
         assert_eq!((found.ended, found.read), (Ended::Stopped, 4096));
     }
 }

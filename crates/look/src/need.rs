@@ -1,5 +1,6 @@
 //! The three questions of need with their answers.
 
+use jurex_pattern::choice::beside;
 use jurex_sanitize::need::{Need, Sensitivity};
 
 /// A question.
@@ -41,11 +42,7 @@ impl NeedQuestion {
         use Sensitivity::{High, Low, Moderate};
         match self {
             Self::Sensitivity => {
-                need.sensitivity = match (need.sensitivity, forwards) {
-                    (Low, true) | (High, false) => Moderate,
-                    (Moderate, true) | (Low, false) => High,
-                    (High, true) | (Moderate, false) => Low,
-                };
+                need.sensitivity = beside(&[Low, Moderate, High], need.sensitivity, forwards);
             }
             Self::Reuse => need.reuse = !need.reuse,
             Self::Leaves => need.leaves = !need.leaves,

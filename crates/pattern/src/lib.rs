@@ -13,6 +13,7 @@
 //! ```
 #![forbid(unsafe_code)]
 
+pub mod choice;
 pub mod method;
 pub mod notation;
 pub mod pattern;

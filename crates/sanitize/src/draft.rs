@@ -10,6 +10,7 @@ use crate::rules::{Condition, Media, Technique};
 use jurex_device::media::Drive;
 use jurex_device::native::Capabilities;
 use jurex_device::native::mmc::Removal;
+use jurex_pattern::choice::beside;
 use jurex_pattern::method::Method;
 use jurex_pattern::notation::{NoEntropy, Program};
 use jurex_pattern::units::Sectors;
@@ -55,8 +56,7 @@ impl HiddenWish {
     /// The next choice or the one before, round and round.
     pub fn beside(self, forwards: bool) -> Self {
         let all = [HiddenWish::ForNow, HiddenWish::ForGood, HiddenWish::WithConfiguration, HiddenWish::Leave];
-        let here = all.iter().position(|wish| *wish == self).unwrap_or(0);
-        all[(here + if forwards { 1 } else { all.len() - 1 }) % all.len()]
+        beside(&all, self, forwards)
     }
 
     /// In a sentence.
@@ -241,6 +241,12 @@ impl DraftForecast {
         }
         let of = DraftBasis { drive: drive.clone(), answers: answers.clone(), draft: draft.clone(), speed: speed.copied() };
         Self { of, ways, plan }
+    }
+
+    /// The chosen way among all.
+    #[must_use]
+    pub fn chosen(&self) -> Option<&Candidate> {
+        self.ways.iter().find(|way| way.technique == self.of.draft.way)
     }
 
     /// Whether it was computed from just these.

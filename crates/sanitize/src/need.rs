@@ -68,6 +68,11 @@ impl Need {
     }
 }
 
+/// Whether a drive that has reached this is done. Where nobody has said what is required it has to be sanitized all the same.
+pub fn is_enough(reached: Outcome, required: Option<Outcome>) -> bool {
+    reached != Outcome::NotSanitized && reached >= required.unwrap_or(Outcome::Clear)
+}
+
 /// A plan gives less than is required of the drive.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("the plan gives {reaches}, less than the {required} that is required")]

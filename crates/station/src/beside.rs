@@ -2,7 +2,8 @@
 //! has left it, a search for residual data.
 
 use crate::bench::DriveSnapshot;
-use crate::{files, readings};
+use crate::files;
+use crate::readings::{self, NowAndThen};
 use jurex_disposition::proof::{ExpectedContents, ReadingProgress, VerificationRecord};
 use jurex_engine::{Control, JobControl};
 use jurex_ledger::Ledger;
@@ -11,12 +12,8 @@ use jurex_sanitize::record::{JobId, Person, Record};
 use jurex_sanitize::residue::{Residue, SearchProgress};
 use jurex_sign::PrivateKey;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex};
-use std::time::{Duration, Instant};
-
-/// How far one is, is told so often at most: as often as a screen is drawn.
-const TOLD_EVERY: Duration = Duration::from_millis(100);
 
 /// One reading.
 #[derive(Debug, Default)]
@@ -150,7 +147,7 @@ impl Readings {
 }
 
 /// Hears how far a reading is, from 0.0 to 1.0.
-type ReadingTell<'t> = &'t (dyn Fn(f64) + Sync);
+type ReadingTell<'t> = &'t dyn Fn(f64);
 
 /// Reads what that job has left once more, a new sample or all of it, and writes the verification record beside its papers.
 pub fn read_again(
@@ -164,8 +161,8 @@ pub fn read_again(
 ) -> Result<Again, String> {
     let expected = ExpectedContents::by_record(record).map_err(|e| format!("It can't be proved again: {e}."))?;
     let sampling = (!all).then(readings::new_sample);
-    let now_and_then = Throttle::default();
-    let mut tell = |progress: ReadingProgress| now_and_then.pass(|| tell(progress.done as f64 / progress.of.max(1) as f64));
+    let mut now_and_then = NowAndThen::default();
+    let mut tell = |progress: ReadingProgress| now_and_then.tell(|| tell(progress.share()));
     let mut control = WhileWanted(wanted);
     let proved = readings::prove(seen, Some(record), (expected, sampling), by, &mut control, &mut tell);
     let verification = proved.map_err(|e| format!("{e}."))?;
@@ -186,8 +183,8 @@ pub fn as_left(
     let record = record.ok_or_else(|| {
         format!("The ledger here has no record of job {job}: how the drive was left is not known, and it was not read.")
     })?;
-    let now_and_then = Throttle::default();
-    let mut tell = |progress: ReadingProgress| now_and_then.pass(|| tell(progress.done as f64 / progress.of.max(1) as f64));
+    let mut now_and_then = NowAndThen::default();
+    let mut tell = |progress: ReadingProgress| now_and_then.tell(|| tell(progress.share()));
     let verification = readings::still_as_left(seen, &record, by, &mut WhileWanted(wanted), &mut tell);
     verification.map_err(|e| format!("{e}."))
 }
@@ -202,8 +199,8 @@ pub fn not_noted(ledger: &Path, verification: &VerificationRecord) -> Option<Str
 
 /// Searches all of the drive for leftovers.
 pub fn search_left(seen: &DriveSnapshot, wanted: Arc<AtomicBool>, tell: &dyn Fn(SearchProgress)) -> Result<Residue, String> {
-    let now_and_then = Throttle::default();
-    let mut told = |so_far: SearchProgress| now_and_then.pass(|| tell(so_far));
+    let mut now_and_then = NowAndThen::default();
+    let mut told = |so_far: SearchProgress| now_and_then.tell(|| tell(so_far));
     readings::search_leftovers(seen, false, &mut WhileWanted(wanted), &mut told).map_err(|e| format!("{e}."))
 }
 
@@ -217,19 +214,5 @@ impl JobControl for WhileWanted {
 
     fn wait(&mut self) -> Option<Control> {
         self.poll()
-    }
-}
-
-/// Tells no more often than the screen is drawn.
-#[derive(Default)]
-struct Throttle(Mutex<Option<Instant>>);
-
-impl Throttle {
-    fn pass(&self, tell: impl FnOnce()) {
-        let Ok(mut told) = self.0.lock() else { return };
-        if told.is_none_or(|told| told.elapsed() > TOLD_EVERY) {
-            *told = Some(Instant::now());
-            tell();
-        }
     }
 }

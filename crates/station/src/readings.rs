@@ -92,8 +92,21 @@ fn still_the_same(reading: Reading, found: &Drive, backend: &mut dyn Backend) ->
 
 /// Time of a search beside a job.
 const A_MINUTE: Duration = Duration::from_secs(60);
-/// How often progress is told meanwhile.
-const TELL_EVERY: Duration = Duration::from_millis(100);
+
+/// Tells how far something is no more often than a screen is drawn.
+#[derive(Default)]
+pub(crate) struct NowAndThen(Option<Instant>);
+
+impl NowAndThen {
+    const EVERY: Duration = Duration::from_millis(100);
+
+    pub(crate) fn tell(&mut self, tell: impl FnOnce()) {
+        if self.0.is_none_or(|told| told.elapsed() >= Self::EVERY) {
+            self.0 = Some(Instant::now());
+            tell();
+        }
+    }
+}
 
 /// What is wished of a job while its drive is searched is kept for the job; a stop ends the search too, and so does its time.
 struct WishesMeanwhile<'c> {
@@ -127,14 +140,9 @@ pub fn search_for_a_minute(
     tell: &mut dyn FnMut(f64),
 ) -> (Result<Residue, Failure>, Option<Control>) {
     let mut meanwhile = WishesMeanwhile { control, wishes: vec![], until: Instant::now() + A_MINUTE };
-    let mut told = None;
-    let mut now_and_then = |so_far: SearchProgress| {
-        if told.is_none_or(|told: Instant| told.elapsed() >= TELL_EVERY) {
-            told = Some(Instant::now());
-            tell(so_far.share());
-        }
-    };
-    let searched = search_leftovers(seen, true, &mut meanwhile, &mut now_and_then);
+    let mut now_and_then = NowAndThen::default();
+    let mut tell = |so_far: SearchProgress| now_and_then.tell(|| tell(so_far.share()));
+    let searched = search_leftovers(seen, true, &mut meanwhile, &mut tell);
     // One whose time was over has done what was asked.
     let in_time = |residue: Residue| match residue.ended {
         Ended::Stopped if !meanwhile.wants_to_stop() => Residue { ended: Ended::Finished, whole: false, ..residue },

@@ -355,7 +355,8 @@ mod tests {
     use crate::clock::{ThisMachine, wall};
     use crate::config::Config;
     use jurex_documents::House;
-    use jurex_engine::{Control, Unattended};
+    use jurex_engine::Unattended;
+    use jurex_engine::testing::StopsAfter;
     use jurex_pattern::method;
     use jurex_sanitize::evidence;
     use jurex_sanitize::need::{Need, Sensitivity};
@@ -390,20 +391,6 @@ mod tests {
             |_| Ok(None),
             (Papers::default(), Requirement::MustBeReached),
         )
-    }
-
-    /// Asks for a stop once so many events were heard.
-    struct StopAfter(u32);
-
-    impl JobControl for StopAfter {
-        fn poll(&mut self) -> Option<Control> {
-            self.0 = self.0.saturating_sub(1);
-            (self.0 == 0).then_some(Control::Stop)
-        }
-
-        fn wait(&mut self) -> Option<Control> {
-            self.poll()
-        }
     }
 
     /// Whoever asks for a job, its ledger has a signed head when it is over, before any paper is written.
@@ -480,7 +467,7 @@ mod tests {
         assert!(service.unfinished_on(&seen.drive).unwrap().is_none());
         let job = prepared(&service, &seen, &zeros()).unwrap();
         let id = job.id().clone();
-        let stopped = service.run(job, &mut StopAfter(20), &mut |_| {});
+        let stopped = service.run(job, &mut StopsAfter(19), &mut |_| {});
         assert_eq!(stopped.finished.record.evidence().ended, evidence::Ended::Stopped);
         let out = home.path().join("papers");
         service.write_papers(&stopped, &out).unwrap();

@@ -293,7 +293,7 @@ impl State {
     /// Fixes the chosen lane's draft as its plan, if its way can be taken.
     pub(crate) fn take_plan(&mut self) -> Vec<Effect> {
         let (Some(id), Some(lane)) = (self.selected, self.lane()) else { return vec![] };
-        match lane.foreseen().ways.iter().find(|w| w.technique == lane.draft.way) {
+        match lane.foreseen().chosen() {
             Some(way) if !way.is_ready() => {
                 let name = capital(way.technique.name());
                 self.notice = Some(format!("{name} can't be planned. {}", way.availability.sentence()));

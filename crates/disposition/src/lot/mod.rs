@@ -11,7 +11,7 @@ pub use statement::{BadStatement, SecondLooks, StandWord, Statement, StatementLi
 
 use crate::release::Release;
 use jiff::Timestamp;
-use jurex_sanitize::need::{Need, Sensitivity};
+use jurex_sanitize::need::{Need, Sensitivity, is_enough};
 use jurex_sanitize::record::{JobId, Papers, Record};
 use jurex_sanitize::rules::Outcome;
 use schemars::JsonSchema;
@@ -146,8 +146,7 @@ impl LotItem {
 
     /// What is required of it at least: as its list says, else as the papers of its newest job. `None`: nobody has said it.
     pub fn required(&self) -> Option<Outcome> {
-        let of_record = || self.job.as_ref().and_then(|(_, record)| record.as_ref()?.papers().need);
-        self.expected.as_ref().and_then(ExpectedDrive::need).or_else(of_record).map(Need::outcome)
+        required(self.expected.as_ref(), self.job.as_ref().and_then(|(_, record)| record.as_deref()))
     }
 
     /// Takes it that the drive was destroyed, as it is stated: what that has earned counts instead of its job.
@@ -216,7 +215,7 @@ impl Lot {
         let places = self.places();
         let expected = self.expected.iter().map(|e| {
             let stand = match newest(&e.serial) {
-                Some(job) => stand_of(job, e.need()),
+                Some(job) => stand_of(job, Some(e)),
                 None if here.iter().any(|s| same_serial(s, &e.serial)) => LotStatus::Here,
                 None => LotStatus::NotSeen,
             };
@@ -241,18 +240,17 @@ pub fn expected_in<'l>(lots: impl IntoIterator<Item = &'l Lot>, serial: &str) ->
     lots.into_iter().filter(|lot| lot.closed.is_none()).find_map(|lot| Some((lot, lot.find(serial)?)))
 }
 
-fn stand_of((_, _, record): &LotJob, need: Option<Need>) -> LotStatus {
+fn stand_of((_, _, record): &LotJob, expected: Option<&ExpectedDrive>) -> LotStatus {
     let Some(record) = record else { return LotStatus::Begun };
-    stand_at(record.claim().outcome(), need.or(record.papers().need).map(Need::outcome))
+    stand_at(record.claim().outcome(), required(expected, Some(record)))
+}
+
+fn required(expected: Option<&ExpectedDrive>, record: Option<&Record>) -> Option<Outcome> {
+    expected.and_then(ExpectedDrive::need).or_else(|| record?.papers().need).map(Need::outcome)
 }
 
 fn stand_at(reached: Outcome, required: Option<Outcome>) -> LotStatus {
     if is_enough(reached, required) { LotStatus::Done(reached) } else { LotStatus::Failed(reached) }
-}
-
-/// Whether a drive that has reached this is done. Where nobody has said what is required it has to be sanitized all the same.
-fn is_enough(reached: Outcome, required: Option<Outcome>) -> bool {
-    reached != Outcome::NotSanitized && reached >= required.unwrap_or(Outcome::Clear)
 }
 
 /// How many drives of a lot stand how.

@@ -5,6 +5,7 @@ use super::{Lot, LotItem, LotStatus, LotTally};
 use crate::proof::Finding;
 use crate::release::{Act, Release};
 use jiff::Timestamp;
+use jurex_sanitize::need::is_enough;
 use jurex_sanitize::record::{JobId, Person, Tool};
 use jurex_sanitize::rules::Outcome;
 use schemars::JsonSchema;
@@ -277,7 +278,7 @@ impl StandWord {
 impl StatementLine {
     /// Whether what was reached is what is required, or more. `None`: nothing was reached yet.
     pub fn is_enough(&self) -> Option<bool> {
-        self.outcome.map(|reached| super::is_enough(reached, self.required))
+        self.outcome.map(|reached| is_enough(reached, self.required))
     }
 
     fn of(item: &LotItem) -> Self {

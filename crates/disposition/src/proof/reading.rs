@@ -35,6 +35,13 @@ pub struct ReadingProgress {
     pub of: u64,
 }
 
+impl ReadingProgress {
+    /// The share that is done, from 0.0 to 1.0.
+    pub fn share(&self) -> f64 {
+        self.done as f64 / self.of.max(1) as f64
+    }
+}
+
 /// Reads `places` of a drive of that geometry by `backend`, and compares them with what is expected there. A stretch that can't
 /// be read is halved down to one physical sector. `control` may stop it; holding is not offered. `tell` hears of each request.
 pub fn read(
@@ -121,7 +128,7 @@ mod tests {
     use super::*;
     use jurex_device::media::MediaClass;
     use jurex_device::testing::Memory;
-    use jurex_engine::testing::Steady;
+    use jurex_engine::testing::{Steady, StopsAfter};
     use jurex_engine::{Control, Done, GIVEN_UP_AFTER, LEFT_AFTER, RequestSetting, Sequential, Unattended};
     use jurex_pattern::units::Lba;
     use jurex_sanitize::sampling::Sampling;
@@ -256,15 +263,6 @@ mod tests {
 
     #[test]
     fn a_drive_that_never_answers_is_left_in_the_end_and_sooner_once_its_person_wants_to_stop() {
-        struct AtOnce;
-        impl JobControl for AtOnce {
-            fn poll(&mut self) -> Option<Control> {
-                Some(Control::Stop)
-            }
-            fn wait(&mut self) -> Option<Control> {
-                None
-            }
-        }
         /// Stops once so much was waited.
         struct After<'c>(&'c Waiting, Duration);
         impl JobControl for After<'_> {
@@ -288,7 +286,7 @@ mod tests {
         assert!(ended == silent_for(waited) && waited == GIVEN_UP_AFTER, "{ended:?} after {waited:?}");
         let (ended, waited) = ends(&|clock| Box::new(After(clock, Duration::from_secs(1))));
         assert!(ended == silent_for(waited) && waited == LEFT_AFTER, "{ended:?} after {waited:?}");
-        let (ended, waited) = ends(&|_| Box::new(AtOnce));
+        let (ended, waited) = ends(&|_| Box::new(StopsAfter(0)));
         assert_eq!((ended, waited), (Ended::Stopped, Duration::ZERO), "nothing was asked yet");
     }
 
@@ -353,18 +351,8 @@ mod tests {
 
     #[test]
     fn a_reading_that_is_stopped_says_how_far_it_came() {
-        struct AfterThree(u32);
-        impl JobControl for AfterThree {
-            fn poll(&mut self) -> Option<Control> {
-                self.0 += 1;
-                (self.0 == 4).then_some(Control::Stop)
-            }
-            fn wait(&mut self) -> Option<Control> {
-                None
-            }
-        }
         let mut medium = Memory::new(MediaClass::Magnetic, 64);
-        let stopped = read_all(&mut medium, Holds::Blank, &whole(64), &mut AfterThree(0));
+        let stopped = read_all(&mut medium, Holds::Blank, &whole(64), &mut StopsAfter(3));
         assert_eq!((&stopped.ended, stopped.read.count()), (&Ended::Stopped, 24));
     }
 }

@@ -76,8 +76,7 @@ impl Verification {
 
     /// The next choice or the one before, round and round.
     pub fn beside(self, forwards: bool) -> Self {
-        let at = Self::ALL.iter().position(|v| *v == self).unwrap_or(0);
-        Self::ALL[(at + if forwards { 1 } else { Self::ALL.len() - 1 }) % Self::ALL.len()]
+        jurex_pattern::choice::beside(&Self::ALL, self, forwards)
     }
 }
 

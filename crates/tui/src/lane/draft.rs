@@ -31,6 +31,11 @@ impl Lane {
         self.settle_way();
     }
 
+    /// Who requires it, as it is said behind that word.
+    pub(crate) fn required_by(&self) -> &'static str {
+        if self.listed_need.is_some() { " by its list" } else { "" }
+    }
+
     /// What is missing where the draft gives less than is required.
     pub(crate) fn shortfall(&self) -> Option<Shortfall> {
         self.draft.need.shortfall(self.foreseen().plan.as_ref().ok()?.expected().outcome())

@@ -4,6 +4,7 @@ use super::Lane;
 use super::papers::{Form, PaperField, next_backup, next_category};
 use super::stage::LaneStage;
 use jurex_look::field::{Field, Typed};
+use jurex_pattern::choice::place_beside;
 use ratatui::crossterm::event::{KeyCode, KeyEvent};
 
 impl Lane {
@@ -28,7 +29,7 @@ impl Lane {
         let next = match over.form.focus {
             None if forwards => 0,
             None => all - 1,
-            Some(at) => (at + if forwards { 1 } else { all - 1 }) % all,
+            Some(at) => place_beside(at, all, forwards),
         };
         over.form = Form { focus: Some(next), input: Field::of(&PaperField::ALL[next].shown(&self.papers)) };
     }

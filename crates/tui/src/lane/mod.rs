@@ -24,6 +24,7 @@ use jurex_sanitize::draft::{Draft, DraftForecast};
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::evidence::Ended;
 use jurex_sanitize::ladder::suggested;
+use jurex_sanitize::need::is_enough;
 use jurex_sanitize::need::{Need, Sensitivity};
 use jurex_sanitize::plan::Plan;
 use jurex_sanitize::record::{JobId, Papers, Record, SecondLook};
@@ -105,10 +106,7 @@ impl Lane {
         if let Some(expected) = self.fill_papers_from(lots) {
             if let Some(need) = expected.need() {
                 (self.draft.need, self.listed_need) = (need, Some(need));
-                // What was planned without it is planned anew.
-                self.stage.drop_plan();
-                self.draft.less_is_accepted = false;
-                self.settle_way();
+                self.plan_changed();
             }
             self.is_listed = true;
         }
@@ -292,10 +290,9 @@ impl Lane {
     /// What fits how the drive stands: what has reached what is required goes to its destination or to a shelf, all else is destroyed.
     fn fitting_release(&self) -> Becomes {
         let Some(record) = self.record() else { return Becomes::Stored };
-        let short = record.papers().need.and_then(|need| need.shortfall(record.claim().outcome()));
+        let required = record.papers().need.map(Need::outcome);
         match record.claim().outcome() {
-            Outcome::NotSanitized => Becomes::Destroyed,
-            _ if short.is_some() => Becomes::Destroyed,
+            reached if !is_enough(reached, required) => Becomes::Destroyed,
             _ if !record.papers().destination.is_empty() => Becomes::HandedOver,
             _ => Becomes::Stored,
         }

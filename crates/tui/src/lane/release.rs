@@ -4,6 +4,7 @@ use jurex_device::media::MediaClass;
 use jurex_disposition::release::{How, PrepareOrder, TableScheme};
 use jurex_look::field::{Field, Typed};
 use jurex_past::KnownDrive;
+use jurex_pattern::choice::{beside, place_beside};
 use jurex_station::release::{Becomes, MakerOf, WantedRelease, makers};
 use std::collections::BTreeMap;
 
@@ -126,8 +127,8 @@ impl ReleaseField {
 #[derive(Debug, Default)]
 pub(crate) struct ReleaseForm {
     /// What was chosen; `None`: what fits how the drive stands.
-    chosen: Option<usize>,
-    fits: usize,
+    chosen: Option<Becomes>,
+    fits: Option<Becomes>,
     values: BTreeMap<ReleaseField, String>,
     pub(crate) focus: Option<usize>,
     pub(crate) input: Field,
@@ -143,26 +144,24 @@ pub(crate) struct ReleaseForm {
 
 impl ReleaseForm {
     pub(crate) fn kind(&self) -> Becomes {
-        KINDS[self.chosen.unwrap_or(self.fits) % KINDS.len()]
+        self.chosen.or(self.fits).unwrap_or(KINDS[0])
     }
 
     /// This kind fits how the drive stands now; what a person chose stays.
     pub(crate) fn suggest(&mut self, kind: Becomes) {
-        self.fits = KINDS.iter().position(|k| *k == kind).unwrap_or(0);
+        self.fits = Some(kind);
     }
 
     /// The next value of the choice that is open, or the one before.
     pub(crate) fn turn(&mut self, forwards: bool) {
         let Some(field) = self.asked() else { return };
-        let beside = |at: usize, of: usize| (at + if forwards { 1 } else { of - 1 }) % of;
         if field == ReleaseField::Kind {
-            let at = KINDS.iter().position(|k| *k == self.kind()).unwrap_or(0);
-            (self.chosen, self.outcome) = (Some(beside(at, KINDS.len())), None);
+            (self.chosen, self.outcome) = (Some(beside(&KINDS, self.kind(), forwards)), None);
             return;
         }
         let (choices, now) = (field.choices(), self.shown(field));
-        if let Some(at) = choices.iter().position(|c| *c == now) {
-            self.values.insert(field, choices[beside(at, choices.len())].into());
+        if choices.contains(&now.as_str()) {
+            self.values.insert(field, beside(&choices, now.as_str(), forwards).into());
         }
     }
 
@@ -218,7 +217,7 @@ impl ReleaseForm {
         let next = match self.focus {
             None if forwards => 0,
             None => all - 1,
-            Some(at) => (at + if forwards { 1 } else { all - 1 }) % all,
+            Some(at) => place_beside(at, all, forwards),
         };
         self.focus = Some(next);
         self.input = Field::of(&self.fields().get(next).map(|f| self.shown(*f)).unwrap_or_default());

@@ -3,6 +3,7 @@
 use super::Lane;
 use jurex_look::need::NeedQuestion;
 use jurex_look::rows::ValueRow;
+use jurex_pattern::choice::beside;
 use jurex_sanitize::plan::{SizeCheck, UnhideOrder};
 use jurex_sanitize::rules::Technique;
 
@@ -131,8 +132,8 @@ impl PlanRow {
         match self {
             Self::Need(question) => question.turn(&mut draft.need, forwards),
             Self::Technique => {
-                let way = technique_beside(lane, if forwards { 1 } else { -1 });
-                lane.draft.choose_way(way);
+                let ways: Vec<Technique> = lane.foreseen().ways.iter().map(|way| way.technique).collect();
+                lane.draft.choose_way(beside(&ways, lane.draft.way, forwards));
             }
             Self::Attested => draft.stated = !draft.stated,
             Self::Rounds if forwards => draft.order.rounds = (draft.order.rounds + 1).min(MAX_ROUNDS),
@@ -173,11 +174,4 @@ fn attested(lane: &Lane) -> String {
     } else {
         format!("no: what stands below is not attested by {who}")
     }
-}
-
-/// The technique after or before the chosen one, of those that can be taken; where none can, of all.
-fn technique_beside(lane: &Lane, by: isize) -> Technique {
-    let ways = &lane.foreseen().ways;
-    let here = ways.iter().position(|w| w.technique == lane.draft.way).unwrap_or(0) as isize;
-    ways.get((here + by).rem_euclid(ways.len().max(1) as isize) as usize).map_or(Technique::Overwrite, |w| w.technique)
 }

@@ -39,14 +39,11 @@ impl DrivesPage {
         let now: Vec<&KnownDrive> = self.found.iter().flat_map(|(_, known)| known).filter(is_at_work).collect();
         let n = now.len();
         let first = Group { heading: Some(format!("Being erased now ({n})")), drives: now, more: 0 };
-        let group = |(under, known): &'_ (Option<(OpenItem, u64)>, Vec<KnownDrive>)| {
-            let at_work = known.iter().filter(is_at_work).count() as u64;
+        let others = self.found.iter().map(|(under, known)| {
+            let drives: Vec<&KnownDrive> = known.iter().filter(|known| !is_at_work(known)).collect();
+            let at_work = (known.len() - drives.len()) as u64;
             let heading = under.map(|(matter, n)| format!("{} ({})", matter.heading(), n.saturating_sub(at_work)));
-            (heading, under.map_or(0, |(_, n)| n.saturating_sub(known.len() as u64)))
-        };
-        let others = self.found.iter().map(|found| {
-            let (heading, more) = group(found);
-            Group { heading, drives: found.1.iter().filter(|known| !is_at_work(known)).collect(), more }
+            Group { heading, drives, more: under.map_or(0, |(_, n)| n.saturating_sub(known.len() as u64)) }
         });
         std::iter::once(first).chain(others).filter(|g| !g.drives.is_empty() || g.more > 0).collect()
     }

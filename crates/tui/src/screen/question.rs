@@ -124,7 +124,7 @@ fn less_words(lane: LaneId, state: &State) -> [String; 3] {
             what_to_do(ways, short.required).unwrap_or_else(|| format!("Nothing on this drive gives {} now.", short.required))
         }
     };
-    let who = if lane.listed_need.is_some() { " by its list" } else { "" };
+    let who = lane.required_by();
     [
         format!("Take less than is required of {}?", lane.seen.drive.called()),
         format!("Required{who}: {}. This plan gives {}; its certificate will name both.", short.required, short.reaches),

@@ -4,7 +4,7 @@ use crate::lane::{Lane, LaneState};
 use jurex_look::column::Column;
 use jurex_look::theme::StyleRole;
 use jurex_sanitize::evidence::SizeEvidence;
-use jurex_sanitize::need::Need;
+use jurex_sanitize::need::{Need, is_enough};
 use jurex_sanitize::rules::Outcome;
 
 /// What is said of a job that was cut short and can go on.
@@ -40,7 +40,7 @@ fn next_said(lane: &Lane) -> Option<String> {
             "r releases it for destruction. A drive that misstates its size cannot be certified.".into()
         }
         Outcome::NotSanitized => "← to Plan and try another technique, or r releases it for destruction.".into(),
-        _ if required.is_some_and(|required| outcome < required) => {
+        _ if !is_enough(outcome, required) => {
             "← to Plan and choose a technique that gives more, or r releases it for destruction.".into()
         }
         _ if !lane.is_written() => "→ to Certify; Enter writes its certificate.".into(),

@@ -53,6 +53,16 @@ fn power_cycle(bench: &mut Bench<'_>, hider: &RefCell<Hider>, gives: u64) {
     (bench.sent, bench.events) = (vec![], vec![]);
 }
 
+/// A job of that plan is stopped once sector 800 is written.
+fn stopped_in_its_pass(bench: &mut Bench<'_>, plan: &Plan) {
+    let mut job = bench.start(plan);
+    while bench.medium.writes[800] == 0 {
+        one(bench, &mut job);
+    }
+    job.wish(Control::Stop);
+    bench.finish(&mut job);
+}
+
 fn lifting() -> Order {
     Order { lift: Some(UnhideOrder { permanent: false, configuration: false }), size_check: SizeCheck::No, ..zeros() }
 }
@@ -65,13 +75,8 @@ fn times_asked(bench: &Bench<'_>) -> usize {
 fn what_was_lifted_until_the_next_power_on_is_lifted_again_and_the_pass_goes_on_where_it_was() {
     let (mut bench, hider) = hiding(1200);
     let plan = plan_of(&bench, &lifting());
-    let mut job = bench.start(&plan);
     // In the middle of its pass, and once more while it is read back.
-    while bench.medium.writes[800] == 0 {
-        one(&mut bench, &mut job);
-    }
-    job.wish(Control::Stop);
-    bench.finish(&mut job);
+    stopped_in_its_pass(&mut bench, &plan);
     power_cycle(&mut bench, &hider, 1200);
     let mut job = bench.resume(false);
     bench.until(&mut job, |task| matches!(task, Task::ReadBack(..)));
@@ -425,12 +430,7 @@ fn of_a_drive_that_nothing_names_nothing_is_trusted_once_it_was_attached_anew_wh
         let (mut bench, hider) = hiding(1200);
         nameless(&mut bench, "boot 1");
         let plan = plan_of(&bench, &lifting());
-        let mut job = bench.start(&plan);
-        while bench.medium.writes[800] == 0 {
-            one(&mut bench, &mut job);
-        }
-        job.wish(Control::Stop);
-        bench.finish(&mut job);
+        stopped_in_its_pass(&mut bench, &plan);
         power_cycle(&mut bench, &hider, gives);
         nameless(&mut bench, "boot 2");
         let mut job = bench.resume(false);

@@ -13,6 +13,7 @@ use jurex_device::native::Capabilities;
 use jurex_disposition::erasure_tag::places;
 use jurex_look::field::{Field, Typed};
 use jurex_look::need::NeedQuestion;
+use jurex_pattern::choice::beside;
 use jurex_pattern::method::{Catalogue, Method};
 use jurex_sanitize::draft::Draft;
 use jurex_sanitize::estimate::SpeedSample;
@@ -74,12 +75,7 @@ enum LotCell {
 
 impl LotCell {
     fn beside(self, forwards: bool) -> Self {
-        match (self, forwards) {
-            (Self::Method, true) | (Self::Retries, false) => Self::Verification,
-            (Self::Verification, true) | (Self::FinalZeros, false) => Self::Retries,
-            (Self::Retries, true) | (Self::Method, false) => Self::FinalZeros,
-            (Self::FinalZeros, true) | (Self::Verification, false) => Self::Method,
-        }
+        beside(&[Self::Method, Self::Verification, Self::Retries, Self::FinalZeros], self, forwards)
     }
 }
 

@@ -1,6 +1,7 @@
 //! The editor of a method, or of the passes of one plan.
 
 use jurex_look::field::{Field, Typed};
+use jurex_pattern::choice::beside;
 use jurex_pattern::method::{Catalogue, Method, Status, check_name};
 use jurex_pattern::notation::{NotationError, Program};
 
@@ -86,9 +87,7 @@ impl Editor {
 
     pub(super) fn next_field(&mut self, forwards: bool) {
         self.leaving = false;
-        let fields = self.fields();
-        let at = fields.iter().position(|f| *f == self.field).unwrap_or(0);
-        self.field = fields[(at + if forwards { 1 } else { fields.len() - 1 }) % fields.len()];
+        self.field = beside(self.fields(), self.field, forwards);
     }
 
     /// Whether there are changes that would be lost; asked a second time, they may be.

@@ -55,7 +55,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     }
     let (required, gives) = (lane.draft.need.outcome(), plan.expected().outcome());
     if planned.from.is_none() && gives < required {
-        let by = if lane.listed_need.is_some() { " by its list" } else { "" };
+        let by = lane.required_by();
         column.fact_in("required", &format!("{required}{by}"), StyleRole::Strong);
         column.fact_in(
             "result",

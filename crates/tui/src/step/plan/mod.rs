@@ -77,14 +77,16 @@ fn walk_rows(lane: &mut Lane, down: bool) {
     lane.plan_row = rows.get(at).copied();
 }
 
+fn can_be_taken(lane: &Lane) -> bool {
+    lane.foreseen().chosen().is_some_and(|way| way.is_ready())
+}
+
 /// Whether the way that is chosen needs the PSID of the label, and it was not typed yet.
 fn needs_psid(lane: &Lane) -> bool {
-    let ready = lane.foreseen().ways.iter().any(|w| w.technique == lane.draft.way && w.is_ready());
-    ready && lane.draft.way.descriptor().wants == Some(Wants::Psid) && lane.draft.secret.is_none()
+    can_be_taken(lane) && lane.draft.way.descriptor().wants == Some(Wants::Psid) && lane.draft.secret.is_none()
 }
 
 /// Whether it gives less than is required, and nobody has accepted that.
 fn asks_for_less(lane: &Lane) -> bool {
-    let ready = lane.foreseen().ways.iter().any(|w| w.technique == lane.draft.way && w.is_ready());
-    ready && lane.shortfall().is_some() && !lane.draft.less_is_accepted
+    can_be_taken(lane) && lane.shortfall().is_some() && !lane.draft.less_is_accepted
 }

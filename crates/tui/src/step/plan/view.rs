@@ -12,7 +12,7 @@ use jurex_look::{preview, strata};
 use jurex_pattern::text::capital;
 use jurex_pattern::units::{duration, rate, si_size};
 use jurex_sanitize::draft::DraftForecast;
-use jurex_sanitize::estimate::of_order;
+use jurex_sanitize::estimate::{Estimate, of_order};
 use jurex_sanitize::evidence::Expect;
 use jurex_sanitize::ladder::{Availability, Candidate, warnings, what_to_do};
 use jurex_sanitize::plan::{Plan, PlannedReading};
@@ -61,7 +61,7 @@ fn all(state: &State, lane: &Lane, column: &mut Column<'_>, places: &mut Vec<(u1
     column.gap();
     ladder(state, lane, &foreseen.ways, column, places);
     column.gap();
-    match foreseen.ways.iter().find(|w| w.technique == lane.draft.way) {
+    match foreseen.chosen() {
         Some(way) if way.technique != Technique::Overwrite => one_way(state, lane, way, &foreseen, column),
         _ => overwriting(state, lane, &foreseen, column),
     }
@@ -70,9 +70,8 @@ fn all(state: &State, lane: &Lane, column: &mut Column<'_>, places: &mut Vec<(u1
 /// What is required, what the plan gives, and how long that takes: the one thing that matters most.
 fn verdict(lane: &Lane, foreseen: &DraftForecast, column: &mut Column<'_>) {
     let required = lane.draft.need.outcome();
-    let by = if lane.listed_need.is_some() { " by its list" } else { "" };
-    let way = foreseen.ways.iter().find(|w| w.technique == lane.draft.way);
-    let Some(way) = way.filter(|w| w.is_ready()) else {
+    let by = lane.required_by();
+    let Some(way) = foreseen.chosen().filter(|w| w.is_ready()) else {
         let name = capital(lane.draft.way.name());
         return column.sentence(&format!("✕ Required{by}: {required}. {name} can't be done now."), StyleRole::Fault);
     };
@@ -80,12 +79,8 @@ fn verdict(lane: &Lane, foreseen: &DraftForecast, column: &mut Column<'_>) {
         Ok(plan) => plan,
         Err(why) => return column.sentence(&format!("✕ This plan does not fit the drive: {why}."), StyleRole::Fault),
     };
-    let time = if way.technique == Technique::Overwrite {
-        Some(of_order(&lane.seen.drive, &lane.draft.order, lane.look.speed.sample()).likely)
-    } else {
-        way.time.map(|time| time.likely)
-    };
-    let time = time.map_or_else(|| "no estimate from the drive".into(), |time| format!("about {}", duration(time)));
+    let about = |time: Estimate| format!("about {}", duration(time.likely));
+    let time = way.time.map_or_else(|| "no estimate from the drive".into(), about);
     let (name, gives) = (way.technique.name(), plan.expected().outcome());
     if gives >= required {
         column.sentence(&format!("✓ Required{by}: {required} → {name} gives {gives}, {time}"), StyleRole::Strong);
