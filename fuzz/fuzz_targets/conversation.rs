@@ -97,6 +97,7 @@ fuzz_target!(|bytes: &[u8]| {
                         Completed::Answered(said)
                     }
                     Task::Beside(..) => Completed::Beside(vec![]),
+                    Task::Search(_) => unreachable!("no job searches: a search is a reading beside it"),
                     Task::Write(..) | Task::Probe(_) | Task::Flush | Task::Rescan => Completed::Done,
                 };
                 (request.tag, how)
