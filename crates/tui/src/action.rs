@@ -97,6 +97,9 @@ pub(crate) enum Action {
     ReadSample,
     ReadAll,
     WriteCertificate,
+    /// The papers and labels of all drives whose job is over and whose paper is not written.
+    WriteAll,
+    ConfirmWriteAll,
     /// Does and notes what is to become of the drive.
     ReleaseIt,
     PrintLabel,
@@ -176,6 +179,7 @@ pub(crate) enum KeyPlace {
     StopQuestion,
     QuitQuestion,
     LessQuestion,
+    PapersQuestion,
     /// Wherever letters go into a field.
     Typing,
     /// A line that is typed at the bottom.
@@ -374,6 +378,8 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::QuitQuestion, &[Esc], "Esc", A::Back, "stay", 0),
     bind(P::LessQuestion, &[Char('y')], "y", A::AcceptLess, "take less than is required", 0),
     bind(P::LessQuestion, &[Esc], "Esc", A::Back, "choose another", 0),
+    bind(P::PapersQuestion, &[Char('y')], "y", A::ConfirmWriteAll, "write them", 0),
+    bind(P::PapersQuestion, &[Esc], "Esc", A::Back, "not now", 0),
     bind(P::MachineQuestion, &[Char('y')], "y", A::ConfirmMachine, "do it", 0),
     bind(P::MachineQuestion, &[Esc], "Esc", A::Back, "leave it", 0),
     bind(P::Machine, &[Enter], "Enter", A::Take, "do it", 0),
@@ -437,6 +443,7 @@ pub(crate) static BINDINGS: &[Binding] = &[
     bind(P::Lanes, &[Enter, Right], "Enter", A::ShowDesk, "see this drive", 0),
     bind(P::Bench, &[Char('c')], "c", A::GoOnWithJob, "resume the job that was cut short", 1),
     bind(P::Bench, &[Char('p')], "p", A::PlanSelected, "plan the selected", 2),
+    bind(P::Bench, &[Char('w')], "w", A::WriteAll, "all papers and labels", 4),
     bind(P::Bench, &[Char('s')], "s", A::Select, "select", 5),
     bind(P::Bench, &[Char('r')], "r", A::SeeRelease, "release", 5),
     bind(P::Bench, &[Char('u')], "u", A::Unlock, "unlock it", 1),

@@ -87,7 +87,17 @@ impl Surroundings for WrittenDown {
     }
 
     fn job_id(&self) -> JobId {
-        const NAMES: [&str; 4] = ["261123-4F7QZK", "261123-M2R8D1", "261123-T5W0XE", "261123-9B3HKC"];
+        const NAMES: [&str; 9] = [
+            "261123-4F7QZK",
+            "261123-M2R8D1",
+            "261123-T5W0XE",
+            "261123-9B3HKC",
+            "261123-D4V1NS",
+            "261123-H8G0AJ",
+            "261123-P3C6RW",
+            "261123-X2M9TE",
+            "261123-Z5K7FB",
+        ];
         NAMES[self.0.fetch_add(1, Ordering::Relaxed)].parse().unwrap()
     }
 
@@ -112,6 +122,9 @@ struct World {
     home: tempfile::TempDir,
     stop_at: Option<u32>,
     around: Arc<WrittenDown>,
+    /// Keys that were pressed so far, those of a drive's serial and of a name that is searched for not among them.
+    pressed: usize,
+    labels: usize,
 }
 
 impl World {
@@ -154,6 +167,8 @@ impl World {
             home,
             stop_at: None,
             around: Arc::default(),
+            pressed: 0,
+            labels: 0,
         }
     }
 
@@ -237,7 +252,10 @@ impl World {
             }
             Effect::Power(lane) => self.app.state.lanes[lane].seen.switch_power(),
             Effect::Release(lane, wanted, by) => self.release(lane, &wanted, &by),
-            Effect::Label(job) => self.send(Message::Said(format!("label of {job}"))),
+            Effect::Label(job) => {
+                self.labels += 1;
+                self.send(Message::Said(format!("label of {job}")));
+            }
             Effect::Write(lane, record) => {
                 let path = |ending: &str| PathBuf::from(format!("/home/ines/certificates/{}.{ending}", record.job));
                 self.send(Message::Written(lane, Ok(vec![path("record.json"), path("certificate.pdf"), path("strata.svg")])));
@@ -315,6 +333,7 @@ impl World {
     }
 
     fn key(&mut self, code: KeyCode) {
+        self.pressed += 1;
         if code == KeyCode::Enter {
             // A hand takes its time.
             self.now += Duration::from_millis(100);
@@ -326,6 +345,12 @@ impl World {
 
     fn keys(&mut self, text: &str) {
         text.chars().for_each(|c| self.key(KeyCode::Char(c)));
+    }
+
+    /// Types or scans a serial: that is no work of hands that could be spared.
+    fn scan(&mut self, serial: &str) {
+        self.keys(serial);
+        self.pressed -= serial.len();
     }
 
     /// Turns a row of the plan so many values on (or back), as its keys do.
@@ -1390,6 +1415,74 @@ fn a_job_that_was_stopped_goes_on_from_where_it_stood() {
     world.tell_all();
     assert_eq!(world.state(CARD), LaneState::Proved, "{}", world.text());
     assert!(world.app.state.lanes[CARD].unfinished.is_none());
+}
+
+#[test]
+fn one_drive_takes_nine_keys_beside_its_serial() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.key(KeyCode::Char('/'));
+    world.scan("R90C2Y");
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    world.scan("R90C2Y");
+    world.key(KeyCode::Enter);
+    world.pass(5);
+    world.tell_all();
+    // From the proof: the paper and the label.
+    world.key(KeyCode::Char('w'));
+    world.pass(1);
+    world.key(KeyCode::Char('y'));
+    assert!(world.app.state.lanes[CARD].is_written() && world.labels == 1, "{}", world.text());
+    assert!(world.pressed <= 9, "{} keys", world.pressed);
+    // By the steps it is as many, and ends where the drive goes.
+    let mut world = World::new(ThemeName::Dark, FULL);
+    world.key(KeyCode::Char('/'));
+    world.scan("R90C2Y");
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    world.key(KeyCode::Enter);
+    world.scan("R90C2Y");
+    world.key(KeyCode::Enter);
+    world.pass(5);
+    world.tell_all();
+    (0..3).for_each(|_| world.key(KeyCode::Enter));
+    assert_eq!(world.app.state.lanes[CARD].step, Step::Release, "{}", world.text());
+    world.key(KeyCode::Char('l'));
+    assert!(world.app.state.lanes[CARD].is_written() && world.labels == 1 && world.pressed <= 9, "{} keys", world.pressed);
+}
+
+#[test]
+fn nine_drives_take_seventy_keys_beside_their_serials() {
+    let mut world = World::new(ThemeName::Dark, FULL);
+    // All that the bench has and the guard allows.
+    world.app.state.select(LaneId::nth(1));
+    for n in 0..9 {
+        world.key(KeyCode::Char('s'));
+        if n < 8 {
+            world.key(KeyCode::Down);
+        }
+    }
+    world.key(KeyCode::Char('p'));
+    world.key(KeyCode::Enter);
+    for _ in 0..9 {
+        let serial = world.app.state.lane().and_then(|l| l.seen.drive.unit.serial.clone()).expect("it is asked for its label");
+        world.scan(&serial[serial.len() - 6..]);
+        world.key(KeyCode::Enter);
+        world.pass(5);
+        world.tell_all();
+    }
+    world.key(KeyCode::Char('w'));
+    assert!(world.text().contains("Write the papers of 9 drives, and their labels?"), "{}", world.text());
+    world.key(KeyCode::Char('y'));
+    assert_eq!(world.app.state.unwritten(), 9, "the question is deaf at first");
+    world.pass(1);
+    world.key(KeyCode::Char('y'));
+    assert_eq!((world.app.state.unwritten(), world.labels), (0, 9), "{}", world.text());
+    assert!(world.pressed <= 70, "{} keys", world.pressed);
+    // Twice the same writes nothing twice.
+    world.key(KeyCode::Char('w'));
+    assert!(world.text().contains("No paper waits to be written."), "{}", world.text());
 }
 
 /// What stands on every screen: which drive it is about, and the keys for help and for the end.

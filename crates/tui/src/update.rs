@@ -123,7 +123,10 @@ impl State {
                 self.has_records = true;
                 self.ended(id, *end);
             }
-            Message::Written(id, written) => self.written(id, written),
+            Message::Written(id, written) => {
+                let label = self.written(id, written);
+                return label.into_iter().chain([Effect::Ledger(AskLedger::Lots)]).collect();
+            }
             _ => {}
         }
         vec![Effect::Ledger(AskLedger::Lots)]
@@ -320,18 +323,22 @@ impl State {
         }
     }
 
-    fn written(&mut self, id: LaneId, written: WrittenPapers) {
+    /// Gives the label that is to follow, if one is.
+    fn written(&mut self, id: LaneId, written: WrittenPapers) -> Option<Effect> {
         match (self.lanes.get_mut(id).map(|l| &mut l.stage), written) {
             (Some(LaneStage::Over(over)), written) => {
                 if written.is_err() {
                     over.papers_written = None;
                 }
+                let follows = std::mem::take(&mut over.label_follows) && written.is_ok();
                 over.written = Some(written);
+                return follows.then(|| Effect::Label(over.end.record.job.clone()));
             }
             // The job was left behind meanwhile: nothing is lost without a word.
             (_, Err(why)) => self.notice = Some(why.to_string()),
             (_, Ok(_)) => {}
         }
+        None
     }
 
     fn tick(&mut self, now: Duration, time_of_day: String) -> Vec<Effect> {

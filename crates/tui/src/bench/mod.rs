@@ -16,6 +16,7 @@ use crate::screen::line::TypedLine;
 use crate::screen::lot::LotPage;
 use crate::screen::machine::MachinePage;
 use crate::screen::methods::MethodsPage;
+use crate::screen::question::Question;
 use crate::screen::settings::SettingsPage;
 use crate::screen::{PlaceHelp, Screen, ScreenAnswer, ScreenContext, WayTo};
 use crate::state::State;
@@ -74,6 +75,7 @@ impl Screen for BenchScreen {
             Action::PlanSelected if !state.lanes.iter().any(|l| l.is_picked) => {
                 Some("No drive is selected: s selects one.".into())
             }
+            Action::WriteAll if state.unwritten() == 0 => Some("No paper waits to be written.".into()),
             Action::ShowLanes if state.lanes_alone() || !state.is_narrow() => Some("All drives are in sight.".into()),
             Action::ShowDesk if !state.lanes_alone() => Some("The drive is in sight.".into()),
             Action::WriteCertificate | Action::SeePaper => lane.missing(Step::Certify),
@@ -91,6 +93,10 @@ impl Screen for BenchScreen {
             Action::Methods => return ScreenAnswer::push(MethodsPage::to_read()),
             Action::FindDrive => return ScreenAnswer::push(TypedLine::to_find()),
             Action::PlanSelected => return plan_selected(state),
+            Action::WriteAll => {
+                let wait = state.lanes.ids().filter(|id| state.lanes[*id].needs_person()).collect();
+                return ScreenAnswer::push(Question::papers(wait, state.now));
+            }
             Action::EnterPlan => state.go_to(Step::Plan),
             Action::SeeWork => state.go_to(Step::Erase),
             Action::SeeProof => state.go_to(Step::Prove),

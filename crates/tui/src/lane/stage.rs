@@ -76,6 +76,8 @@ pub(crate) struct Over {
     pub(crate) written: Option<WrittenPapers>,
     /// The papers with which it was written, or is being written.
     pub(crate) papers_written: Option<Papers>,
+    /// Whether its label is to be made as soon as the paper is written.
+    pub(crate) label_follows: bool,
 }
 
 /// How a job ended.
@@ -217,7 +219,8 @@ impl LaneStage {
             LaneStage::Working(work) => {
                 let RunningJob { planned, log, .. } = *work;
                 let (plan, form, confidence) = (planned.plan, Form::default(), end.record.confidence());
-                LaneStage::Over(Box::new(Over { plan, log, end, confidence, form, written: None, papers_written: None }))
+                let (written, papers_written, label_follows) = (None, None, false);
+                LaneStage::Over(Box::new(Over { plan, log, end, confidence, form, written, papers_written, label_follows }))
             }
             other => other,
         };

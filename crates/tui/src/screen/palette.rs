@@ -61,6 +61,7 @@ fn called(place: KeyPlace) -> Option<&'static str> {
         | KeyPlace::StopQuestion
         | KeyPlace::QuitQuestion
         | KeyPlace::LessQuestion
+        | KeyPlace::PapersQuestion
         | KeyPlace::PlanRows
         | KeyPlace::MachineQuestion
         | KeyPlace::Countdown

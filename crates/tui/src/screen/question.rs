@@ -5,12 +5,14 @@ use crate::action::{self, Action, KeyPlace};
 use crate::lane::LaneId;
 use crate::message::Effect;
 use crate::state::State;
+use crate::step::certify;
 use crate::widget::keys::key_lines;
 use jurex_engine::Control;
 use jurex_look::column::Column;
 use jurex_look::panel::panel;
 use jurex_look::theme::StyleRole;
 use jurex_pattern::text::capital;
+use jurex_pattern::units::counted;
 use jurex_sanitize::ladder::what_to_do;
 use jurex_station::machine::Ask;
 use ratatui::buffer::Buffer;
@@ -36,6 +38,8 @@ enum Ends {
     Machine(Ask),
     /// The hope that the plan of this lane gives what is required.
     Requirement(LaneId),
+    /// The wait of these lanes for their papers and labels.
+    Papers(Vec<LaneId>),
 }
 
 impl Question {
@@ -59,12 +63,18 @@ impl Question {
         Self { ends: Ends::Requirement(lane), asked: now }
     }
 
+    /// Write the papers and labels of these lanes? Asked now.
+    pub(crate) fn papers(lanes: Vec<LaneId>, now: Duration) -> Self {
+        Self { ends: Ends::Papers(lanes), asked: now }
+    }
+
     fn place(&self) -> KeyPlace {
         match self.ends {
             Ends::Job(_) => KeyPlace::StopQuestion,
             Ends::Program => KeyPlace::QuitQuestion,
             Ends::Machine(_) => KeyPlace::MachineQuestion,
             Ends::Requirement(_) => KeyPlace::LessQuestion,
+            Ends::Papers(_) => KeyPlace::PapersQuestion,
         }
     }
 
@@ -109,6 +119,7 @@ impl Question {
             }
             Ends::Machine(ask) => machine_words(ask, state),
             Ends::Requirement(lane) => less_words(*lane, state),
+            Ends::Papers(lanes) => papers_words(lanes, state),
         }
     }
 }
@@ -129,6 +140,26 @@ fn less_words(lane: LaneId, state: &State) -> [String; 3] {
         format!("Take less than is required of {}?", lane.seen.drive.called()),
         format!("Required{who}: {}. This plan gives {}; its certificate will name both.", short.required, short.reaches),
         instead,
+    ]
+}
+
+/// Which papers they will be, and whose names will stand on them.
+fn papers_words(lanes: &[LaneId], state: &State) -> [String; 3] {
+    let papers = lanes.iter().filter_map(|id| state.lanes.get(*id));
+    let reports = papers.filter(|lane| lane.paper() == "report").count();
+    let by = state.config.papers().technician.name;
+    let who = match by.is_empty() {
+        true => "Nobody's name is in the settings (F4): who sanitized stays a line to fill in by hand.".into(),
+        false => format!("Sanitized by {by}, unless another name was filled in. Empty fields stay lines to fill in by hand."),
+    };
+    [
+        format!("Write the papers of {}, and their labels?", counted(lanes.len() as u64, "drive")),
+        format!(
+            "{}, {} of drives that are Not sanitized.",
+            counted((lanes.len() - reports) as u64, "certificate"),
+            counted(reports as u64, "report")
+        ),
+        who,
     ]
 }
 
@@ -165,6 +196,7 @@ impl Screen for Question {
                 state.lanes[*lane].draft.less_is_accepted = true;
                 ScreenAnswer::back().and(state.take_plan())
             }
+            (Action::ConfirmWriteAll, Ends::Papers(lanes)) if hears => ScreenAnswer::back().and(certify::write_all(state, lanes)),
             (Action::Back, _) => ScreenAnswer::back(),
             _ => ScreenAnswer::stay(),
         }
