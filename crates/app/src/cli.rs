@@ -35,7 +35,7 @@ pub(crate) enum AppCommand {
     Drives(TableArgs),
     /// One drive: identity, contents, ways to sanitize it
     Look(LookArgs),
-    /// What is needed, and which ways of this drive reach it
+    /// What is needed, and which techniques of this drive reach it
     Plan(Box<PlanArgs>),
     /// The library of methods, or one of them
     Methods(Methods),
@@ -267,7 +267,7 @@ pub(crate) struct LookArgs {
     /// Read in a long-short rhythm for so many seconds, so that the drive's light can be found; nothing is written
     #[arg(long, value_name = "SECONDS", conflicts_with = "json", value_parser = clap::value_parser!(u64).range(1..=3600))]
     pub(crate) beacon: Option<u64>,
-    /// Whether a drive that carries a mark is still as it was left: a sample against what the ledger's record says
+    /// Whether a drive that carries an erasure tag is still as it was left: a sample against what the ledger's record says
     #[arg(long, conflicts_with = "beacon")]
     pub(crate) as_left: bool,
 }
@@ -307,7 +307,7 @@ fn sensitivity() -> impl TypedValueParser<Value = Sensitivity> {
 pub(crate) struct PlanArgs {
     /// A block device, an image file, or sim:BAY
     pub(crate) drive: OsString,
-    /// How sensitive is what it held: low, moderate or high (FIPS 199)
+    /// How confidential is what was on it: low, moderate or high (FIPS 199)
     #[arg(long, value_name = "LEVEL", value_parser = sensitivity(), required_unless_present = "policy")]
     pub(crate) sensitivity: Option<Sensitivity>,
     /// Will it be used again?
@@ -339,19 +339,19 @@ pub(crate) struct EraseArgs {
     /// one, its exact number of sectors
     #[arg(long, value_name = "TEXT", allow_hyphen_values = true)]
     pub(crate) label_check: String,
-    /// With --way tcg-revert: the PSID printed on the drive's label; it is kept nowhere
+    /// With --technique tcg-revert: the PSID printed on the drive's label; it is kept nowhere
     #[arg(long, value_name = "TEXT", conflicts_with = "admin_password_file")]
     pub(crate) psid: Option<String>,
     /// The same from a file, or `-`: asked for at the terminal, so that no list of programs and no shell's history has it
     #[arg(long, value_name = "FILE", conflicts_with = "psid")]
     pub(crate) psid_file: Option<PathBuf>,
-    /// With --way tcg-key-change: a file that holds the password of Admin1; it is kept nowhere
+    /// With --technique tcg-key-change: a file that holds the password of Admin1; it is kept nowhere
     #[arg(long, value_name = "FILE")]
     pub(crate) admin_password_file: Option<PathBuf>,
     /// Folder for the record and the certificate
     #[arg(long, value_name = "DIR")]
     pub(crate) out: PathBuf,
-    /// Go on with the job on this drive that was stopped, lost its drive, was killed, or lost power
+    /// Resume the job on this drive that was stopped, lost its drive, was killed, or lost power
     #[arg(long, conflicts_with_all = ["method", "passes", "way", "rounds", "blank", "verify", "from", "to", "partition", "retries", "rules", "faults", "size_check", "leftovers", "mark"])]
     pub(crate) resume: bool,
     /// One JSON event a line
@@ -396,7 +396,7 @@ pub(crate) struct FilesArgs {
     /// Let the names of files stand in the record; else it holds their digests
     #[arg(long, conflicts_with = "resume")]
     pub(crate) with_names: bool,
-    /// Go on with what was cut short: all of it, with the passes that it began with
+    /// Resume what was cut short: all of it, with the passes that it began with
     #[arg(long, conflicts_with = "path")]
     pub(crate) resume: bool,
     #[command(flatten)]
@@ -452,7 +452,7 @@ pub(crate) struct UnattendedArgs {
     /// Folder for records and papers
     #[arg(long, value_name = "DIR")]
     pub(crate) out: PathBuf,
-    /// Show it on the whole screen, readable from afar, until a key is pressed at the end
+    /// Show it on the whole screen, readable from across the room, until a key is pressed at the end
     #[arg(long)]
     pub(crate) screen: bool,
 }
@@ -468,7 +468,7 @@ pub(crate) struct Prove {
     /// A block device, an image file, or sim:BAY
     #[arg(required_unless_present = "due")]
     pub(crate) drive: Option<OsString>,
-    /// No drive: list the drives that were drawn for a second look, and whether they had it
+    /// No drive: list the drives that were drawn for a second check, and whether they had it
     #[arg(long, conflicts_with_all = ["drive", "record", "expect", "out", "by", "verify", "leftovers"])]
     pub(crate) due: bool,
     /// With --due: those of this lot alone
@@ -483,8 +483,8 @@ pub(crate) struct Prove {
     /// What is read: every sector (full), or a tenth in places drawn anew (sampled)
     #[arg(long, value_name = "WHAT", default_value = "full", value_parser = how_much())]
     pub(crate) verify: HowMuch,
-    /// Search it for leftovers too, a sample for a minute at most; what was found stands in the verification record
-    #[arg(long)]
+    /// Search it for residual data too, a sample for a minute at most; the verification record says what was found
+    #[arg(long = "residual-data", alias = "leftovers")]
     pub(crate) leftovers: bool,
     /// Who looks (default: the technician of the configuration)
     #[arg(long, value_name = "NAME")]
@@ -515,9 +515,9 @@ pub(crate) enum LedgerDo {
     Check(LedgerCheck),
     /// The newest signed head: kept elsewhere, it shows later whether anything before it was touched
     Head(LedgerHead),
-    /// The newest jobs with what they earned
+    /// The newest jobs with their outcomes
     List(LedgerList),
-    /// Copy it into a new file, while jobs run (without what unfinished jobs need to go on: that holds keys)
+    /// Copy it into a new file, while jobs run (without what unfinished jobs need to be resumed: that holds keys)
     Backup(LedgerBackup),
     /// Put a copy in the ledger's place; what was there is kept beside it, and the ledger says so
     Restore(LedgerBackup),
@@ -766,7 +766,7 @@ pub(crate) struct NoticeArgs {
 
 #[derive(Clone, Copy, Debug, Subcommand)]
 pub(crate) enum NoticeDo {
-    /// Send one to try, by every way that the configuration has
+    /// Send one to try, to everybody that the configuration names
     Test,
     /// Those that have not gone out, and why
     Show,

@@ -47,7 +47,7 @@ fn the_arrows_between_the_crates_are_the_allowed_ones() {
     let expected: BTreeMap<&str, BTreeSet<&str>> = [
         ("jurex", [ALL, "jurex-station jurex-tui"]),
         ("jurex-tui", [ALL, "jurex-notice jurex-station jurex-look"]),
-        ("jurex-look", ["jurex-pattern jurex-device jurex-sanitize", "jurex-station"]),
+        ("jurex-look", ["jurex-pattern jurex-device jurex-sanitize jurex-disposition jurex-past", "jurex-station"]),
         ("jurex-station", [ALL, "jurex-notice"]),
         ("jurex-xtask", ["jurex", ""]),
         ("jurex-ledger", [DOMAIN, "jurex-engine jurex-disposition jurex-past"]),

@@ -186,7 +186,7 @@ impl<'m> SectorReader<'m> {
         if self.cached == Some(lba) {
             return Ok(());
         }
-        self.budget = self.budget.checked_sub(1).ok_or_else(|| io::Error::other("the table goes on for too long"))?;
+        self.budget = self.budget.checked_sub(1).ok_or_else(|| io::Error::other("the table has too many entries"))?;
         self.cached = None;
         if let Err(e) = self.medium.read(Lba(lba), self.sector.bytes()) {
             self.unread.get_or_insert(Lba(lba));

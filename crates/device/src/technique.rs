@@ -343,7 +343,7 @@ impl Condition {
     /// What is stated with it, as a whole sentence.
     pub fn statement(self) -> &'static str {
         match self {
-            Condition::ComplementPair => "A pass and its complement were laid.",
+            Condition::ComplementPair => "A pass and its complement were written.",
             Condition::EncryptedFromStart => "All that the drive ever held was encrypted from the start.",
             Condition::KeyStrength => "The key is as strong as the data needed.",
             Condition::KeysNotEscrowed => "No copy of the key is anywhere: not escrowed, backed up or injected from outside.",

@@ -31,6 +31,13 @@ pub struct House {
     pub closing: String,
     /// Its logo.
     pub logo: Option<Picture>,
+    /// Local time of the bench less universal time, in minutes, when the paper's job ended: times are printed in both.
+    #[serde(skip_serializing_if = "is_zero")]
+    pub offset: i16,
+}
+
+fn is_zero(offset: &i16) -> bool {
+    *offset == 0
 }
 
 /// Says which form it is; also how it is told from other attachments.
@@ -101,6 +108,21 @@ impl PageSize {
 #[serde(try_from = "String", into = "String")]
 pub struct Colour(pub(crate) [u8; 3]);
 
+/// The least contrast of text that is read (WCAG 2.2, 1.4.3).
+const MIN_CONTRAST: f64 = 4.5;
+
+impl Colour {
+    /// Its contrast on white paper, from 1 to 21 (WCAG 2.2, contrast ratio).
+    fn contrast_on_white(self) -> f64 {
+        let linear = |c: u8| {
+            let c = f64::from(c) / 255.0;
+            if c <= 0.04045 { c / 12.92 } else { ((c + 0.055) / 1.055).powf(2.4) }
+        };
+        let [r, g, b] = self.0.map(linear);
+        1.05 / (0.2126 * r + 0.7152 * g + 0.0722 * b + 0.05)
+    }
+}
+
 impl Default for Colour {
     fn default() -> Self {
         Self([0x23, 0x28, 0x2e])
@@ -154,12 +176,22 @@ pub enum HouseError {
     /// No colour.
     #[error("`{0}` is no colour; they look like #127a63")]
     NoColour(String),
+    /// Too faint to be read on white paper.
+    #[error(
+        "the colour {colour} has a contrast of {contrast}:1 on white; at least 4.5:1 is needed to be read: take a darker one"
+    )]
+    Faint {
+        /// Which.
+        colour: String,
+        /// Its contrast.
+        contrast: String,
+    },
     /// The logo is none.
     #[error("the logo is neither SVG nor PNG that can be read: {0}")]
     NoPicture(String),
     /// It would say what only a record may say.
     #[error(
-        "{what} says `{word}`: what a treatment has earned is said by the record alone, and nowhere else on a paper. Say it in other words, or leave it out"
+        "{what} says `{word}`: what a treatment has reached is said by the record alone, and nowhere else on a paper. Say it in other words, or leave it out"
     )]
     SaysAnOutcome {
         /// What.
@@ -213,7 +245,11 @@ impl House {
         };
         let WrittenBranding { language, page, name, address, colour, fields, closing, .. } = written;
         let colour = colour.unwrap_or_default();
-        let house = Self { format: BrandingFormat::One, language, page, name, address, colour, fields, closing, logo };
+        let contrast = colour.contrast_on_white();
+        if contrast < MIN_CONTRAST {
+            return Err(HouseError::Faint { colour: colour.into(), contrast: format!("{contrast:.1}") });
+        }
+        let house = Self { format: BrandingFormat::One, language, page, name, address, colour, fields, closing, logo, offset: 0 };
         house.check_lengths()?;
         Ok(house)
     }

@@ -51,10 +51,18 @@ impl Fonts {
         c.is_whitespace() || c.is_control() || self.has_glyph(Face::Text, c)
     }
 
-    /// `text` with every character that the face cannot show replaced: PDF/A allows no missing glyph.
+    /// `text` with every character that the face cannot show named by its number, as `[U+6F22]`: PDF/A allows no missing glyph, and
+    /// what a drive or a list says can be told from what it does not.
     pub(crate) fn showable(&self, face: Face, text: &str) -> String {
-        let stand_in = |c: char| if c.is_whitespace() { ' ' } else { '?' };
-        text.chars().map(|c| if self.has_glyph(face, c) && !c.is_control() { c } else { stand_in(c) }).collect()
+        let mut shown = String::with_capacity(text.len());
+        for c in text.chars() {
+            match c {
+                _ if self.has_glyph(face, c) && !c.is_control() => shown.push(c),
+                _ if c.is_whitespace() => shown.push(' '),
+                _ => shown += &format!("[U+{:04X}]", u32::from(c)),
+            }
+        }
+        shown
     }
 
     /// Width of a line of text in points, without kerning.
@@ -179,8 +187,8 @@ mod tests {
     }
 
     #[test]
-    fn what_a_face_cannot_show_is_replaced() {
-        assert_eq!(fonts().showable(Face::Mono, "A\tB\u{1b}漢"), "A B??");
+    fn what_a_face_cannot_show_is_named_by_its_number() {
+        assert_eq!(fonts().showable(Face::Mono, "A\tB\u{1b}漢"), "A B[U+001B][U+6F22]");
         assert!(fonts().shorten(Face::Text, 8.0, "a rather long label", 30.0).ends_with('…'));
     }
 }

@@ -41,21 +41,9 @@ pub use print::{LedgerEntry, Print};
 pub use qr::{Code, NoCode};
 pub use release::destruction_paper;
 
-/// Signs in what people and drives have written that the certificate's fonts lack, if `record` gets these papers: they print
-/// as `?`. The record itself keeps them.
-pub fn unprintable(record: &Record, papers: &Papers) -> Vec<char> {
-    let drive = record.evidence().drive();
-    let path = drive.shown_path();
-    let of_drive = [&drive.unit.maker, &drive.unit.model, &drive.unit.serial].into_iter().flatten();
-    let of_volumes = record.before.regions.iter().filter_map(|r| r.label.as_ref());
-    let mut lacking: Vec<char> = papers
-        .texts()
-        .chain([&record.method.title, &path])
-        .chain(of_drive)
-        .chain(of_volumes)
-        .flat_map(|text| text.chars())
-        .filter(|c| !fonts::fonts().can_show(*c))
-        .collect();
+/// Signs in what people have written that the fonts of papers lack: a name is printed as it is written, or refused before anything is.
+pub fn unprintable(papers: &Papers) -> Vec<char> {
+    let mut lacking: Vec<char> = papers.texts().flat_map(|text| text.chars()).filter(|c| !fonts::fonts().can_show(*c)).collect();
     lacking.sort_unstable();
     lacking.dedup();
     lacking

@@ -39,11 +39,15 @@ pub(crate) struct TextRun {
 pub(crate) enum DocRole {
     Heading(u16, String),
     Paragraph,
+    /// One in English, whatever the document is in.
+    EnglishParagraph,
     Table,
     Row,
     HeaderCell,
     ColumnHeader,
     Cell,
+    /// A cell that closes a row of so many columns.
+    WideCell(u32),
     Figure(String),
 }
 
@@ -52,6 +56,8 @@ pub(crate) enum DocRole {
 pub(crate) enum DocNode {
     Group(DocRole, Vec<DocNode>),
     Run(usize),
+    /// A part in English, whatever the document is in.
+    English(Box<DocNode>),
 }
 
 /// How a paragraph is set.
@@ -79,6 +85,8 @@ pub(crate) struct PageLayout {
     pub(crate) size: PageSize,
     /// How much air is between lines and parts: 1 is usual.
     air: f32,
+    /// How large running text, labels and values are set: 1 is usual.
+    scale: f32,
     y: f32,
 }
 
@@ -87,12 +95,26 @@ pub(crate) struct Fact {
     pub(crate) label: String,
     pub(crate) value: String,
     pub(crate) face: Face,
+    /// Whether its value is in English, whatever the paper is in.
+    pub(crate) english: bool,
+}
+
+impl Fact {
+    /// The same with a value in English.
+    pub(crate) fn english(self) -> Self {
+        Self { english: true, ..self }
+    }
 }
 
 impl PageLayout {
     /// With so much air as a part of the usual.
     pub(crate) fn with_air(size: PageSize, air: f32) -> Self {
-        Self { runs: vec![], tree: vec![], pages: 1, outline: vec![], size, air, y: TOP }
+        Self { runs: vec![], tree: vec![], pages: 1, outline: vec![], size, air, scale: 1.0, y: TOP }
+    }
+
+    /// So much air, and facts so large, from here on.
+    pub(crate) fn set_density(&mut self, air: f32, scale: f32) {
+        (self.air, self.scale) = (air, scale);
     }
 
     /// The page's width in points.
@@ -132,6 +154,8 @@ impl PageLayout {
 
     /// A text that is no wider than that.
     pub(crate) fn text_in(&mut self, role: DocRole, style: Style, text: &str, room: f32) {
+        // What is set to be seen from afar stays as large as it is.
+        let style = if style.face == Face::Text { Style::new(Face::Text, style.size * self.scale, style.ink) } else { style };
         let mut nodes = vec![];
         for line in fonts().wrap(style.face, style.size, text, room) {
             self.need(style.leading);
@@ -172,13 +196,15 @@ impl PageLayout {
         let column = (self.inner() - GUTTER) / 2.0;
         let mut rows = vec![];
         for pair in facts.chunks(2) {
-            let cells: Vec<FactCell> = pair.iter().map(|f| FactCell::of(f, column)).collect();
-            let height = cells.iter().map(FactCell::height).fold(LEADING, f32::max);
+            let cells: Vec<FactCell> = pair.iter().map(|f| FactCell::of(f, column, self.scale)).collect();
+            let height = cells.iter().map(FactCell::height).fold(LEADING * self.scale, f32::max);
             self.need(height + 2.5 * self.air);
             let mut row = vec![];
             for (i, (fact, cell)) in pair.iter().zip(&cells).enumerate() {
                 let x = MARGIN + i as f32 * (column + GUTTER);
-                row.extend(self.fact(x, fact, cell));
+                // A row that has one fact alone is closed by it: every row of a table has as many columns (PDF/UA-1, 7.5).
+                let closes = if pair.len() == 1 && facts.len() > 1 { 3 } else { 1 };
+                row.extend(self.fact(x, fact, cell, closes));
             }
             rows.push(DocNode::Group(DocRole::Row, row));
             self.y += height + 2.5 * self.air;
@@ -194,21 +220,23 @@ impl PageLayout {
         let room = self.inner();
         let mut rows = vec![];
         for fact in facts {
-            let cell = FactCell::of(fact, room);
+            let cell = FactCell::of(fact, room, self.scale);
             self.need(cell.height() + 2.5 * self.air);
-            let row = self.fact(MARGIN, fact, &cell);
+            let row = self.fact(MARGIN, fact, &cell, 1);
             rows.push(DocNode::Group(DocRole::Row, row));
             self.y += cell.height() + 2.5 * self.air;
         }
         self.tree.push(DocNode::Group(DocRole::Table, rows));
     }
 
-    fn fact(&mut self, x: f32, fact: &Fact, cell: &FactCell) -> Vec<DocNode> {
-        let y = self.y + VALUE;
+    /// A label and its value, over so many columns.
+    fn fact(&mut self, x: f32, fact: &Fact, cell: &FactCell, columns: u32) -> Vec<DocNode> {
+        let scale = self.scale;
+        let y = self.y + VALUE * scale;
         let lines = cell.label.iter().enumerate();
         let label = lines.map(|(i, line)| {
-            let y = y + i as f32 * LABEL_LEADING;
-            Drawn::Text { x, y, face: Face::Text, size: LABEL, ink: Ink::Faint, text: line.clone() }
+            let y = y + i as f32 * LABEL_LEADING * scale;
+            Drawn::Text { x, y, face: Face::Text, size: LABEL * scale, ink: Ink::Faint, text: line.clone() }
         });
         let label = self.run(false, label.collect());
         let blank = fact.value.is_empty();
@@ -219,17 +247,19 @@ impl PageLayout {
         } else {
             let set = |(i, line): (usize, &String)| Drawn::Text {
                 x: x + LABEL_WIDTH,
-                y: y + i as f32 * LEADING,
+                y: y + i as f32 * LEADING * scale,
                 face: fact.face,
-                size: VALUE,
+                size: VALUE * scale,
                 ink: Ink::Text,
                 text: line.clone(),
             };
             cell.value.iter().enumerate().map(set).collect()
         };
         let value = self.run(blank, value);
+        let value = if fact.english { DocNode::English(Box::new(value)) } else { value };
         let cell = if blank { vec![] } else { vec![value] };
-        vec![DocNode::Group(DocRole::HeaderCell, vec![label]), DocNode::Group(DocRole::Cell, cell)]
+        let role = if columns > 1 { DocRole::WideCell(columns) } else { DocRole::Cell };
+        vec![DocNode::Group(DocRole::HeaderCell, vec![label]), DocNode::Group(role, cell)]
     }
 
     /// A table with a row of headings, that goes on over pages under the same headings. Widths are parts of the room.
@@ -295,9 +325,9 @@ impl PageLayout {
         self.y += height;
     }
 
-    /// Two fields side by side for signing by hand: heading, facts, and lines for signature and date.
-    pub(crate) fn signatures(&mut self, people: [(String, Vec<Fact>); 2], words: [&str; 2]) {
-        self.need(150.0);
+    /// One or two fields side by side for signing by hand: heading, facts, and lines for signature and date.
+    pub(crate) fn signatures(&mut self, people: Vec<(String, Vec<Fact>)>, words: [&str; 2]) {
+        self.need(130.0);
         let top = self.y;
         let column = (self.inner() - 24.0) / 2.0;
         let mut deepest = top;
@@ -310,13 +340,14 @@ impl PageLayout {
             self.y += 18.0;
             let mut rows = vec![];
             for fact in &facts {
-                let cell = FactCell::of(fact, column);
-                let row = self.fact(x, fact, &cell);
+                let cell = FactCell::of(fact, column, self.scale);
+                let row = self.fact(x, fact, &cell, 1);
                 rows.push(DocNode::Group(DocRole::Row, row));
                 self.y += cell.height() + 2.5;
             }
             self.tree.push(DocNode::Group(DocRole::Table, rows));
-            self.y += 34.0 * self.air;
+            // Room for a hand, however close the rest is.
+            self.y += (34.0 * self.air).max(22.0);
             let line = Drawn::Rule { from: (x, self.y), to: (x + column, self.y), width: 0.7, ink: Ink::Text };
             self.run(true, vec![line]);
             let word =
@@ -410,16 +441,17 @@ impl PageLayout {
 struct FactCell {
     label: Vec<String>,
     value: Vec<String>,
+    scale: f32,
 }
 
 impl FactCell {
-    fn of(fact: &Fact, room: f32) -> Self {
-        let label = fonts().wrap(Face::Text, LABEL, &fact.label, LABEL_WIDTH - 5.0);
-        Self { label, value: fonts().wrap(fact.face, VALUE, &fact.value, room - LABEL_WIDTH) }
+    fn of(fact: &Fact, room: f32, scale: f32) -> Self {
+        let label = fonts().wrap(Face::Text, LABEL * scale, &fact.label, LABEL_WIDTH - 5.0);
+        Self { label, value: fonts().wrap(fact.face, VALUE * scale, &fact.value, room - LABEL_WIDTH), scale }
     }
 
     fn height(&self) -> f32 {
-        (self.value.len() as f32 * LEADING).max(self.label.len() as f32 * LABEL_LEADING)
+        (self.value.len() as f32 * LEADING).max(self.label.len() as f32 * LABEL_LEADING) * self.scale
     }
 }
 

@@ -22,7 +22,7 @@ use krilla::tagging::{
 };
 use krilla::text::TextDirection;
 use krilla::{Document, SerializeSettings};
-use std::num::NonZeroU16;
+use std::num::{NonZeroU16, NonZeroU32};
 
 /// What the file says about itself.
 pub(crate) struct PdfInfo {
@@ -282,6 +282,11 @@ fn draw_path(surface: &mut Surface<'_>, points: &[(f32, f32)], width: f32, [r, g
 fn tag(node: &DocNode, identifiers: &[Option<Identifier>]) -> Option<krilla::tagging::Node> {
     match node {
         DocNode::Run(run) => identifiers[*run].map(Into::into),
+        DocNode::English(part) => {
+            let mut group = TagGroup::new(Tag::Span.with_lang(Some("en".into())));
+            tag(part, identifiers).into_iter().for_each(|part| group.push(part));
+            Some(group.into())
+        }
         DocNode::Group(role, children) => {
             let mut group = TagGroup::new(kind(role));
             children.iter().filter_map(|c| tag(c, identifiers)).for_each(|c| group.push(c));
@@ -294,11 +299,13 @@ fn kind(role: &DocRole) -> TagKind {
     match role {
         DocRole::Heading(level, text) => Tag::Hn(NonZeroU16::new(*level).unwrap_or(NonZeroU16::MIN), Some(text.clone())).into(),
         DocRole::Paragraph => Tag::P.into(),
+        DocRole::EnglishParagraph => Tag::P.with_lang(Some("en".into())).into(),
         DocRole::Table => Tag::Table.into(),
         DocRole::Row => Tag::TR.into(),
         DocRole::HeaderCell => Tag::TH(TableHeaderScope::Row).into(),
         DocRole::ColumnHeader => Tag::TH(TableHeaderScope::Column).into(),
         DocRole::Cell => Tag::TD.into(),
+        DocRole::WideCell(columns) => Tag::TD.with_col_span(NonZeroU32::new(*columns)).into(),
         DocRole::Figure(description) => Tag::Figure(Some(description.clone())).into(),
     }
 }

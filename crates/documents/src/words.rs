@@ -1,7 +1,11 @@
-//! What papers themselves say, in the languages that they can be printed in. Sentences of a record are not of these: they are evidence,
-//! and stand on a paper as they were written.
+//! What papers say, in the languages that they can be printed in: headings and labels from the files here, sentences by their codes from
+//! those of the claims.
 
-use crate::branding::Language;
+use crate::branding::{House, Language};
+use jiff::Timestamp;
+use jiff::tz::{Offset, TimeZone};
+use jurex_sanitize::rules::Reason;
+use jurex_sanitize::words::{Said, Words as Sentences};
 use serde::Deserialize;
 use std::sync::OnceLock;
 
@@ -229,6 +233,8 @@ words! {
     less_made_by
     less_digest
     less_attest
+    evidence_caption
+    evidence
 }
 
 const FILES: [(Language, &str); 4] = [
@@ -238,8 +244,65 @@ const FILES: [(Language, &str); 4] = [
     (Language::Es, include_str!("../words/es.toml")),
 ];
 
-/// The words of a language.
-pub(crate) fn words(language: Language) -> &'static Words {
+/// What a paper is written with: its own words, the sentences of claims, and the offset of its times.
+pub(crate) struct PaperWords {
+    words: &'static Words,
+    sentences: &'static Sentences,
+    /// Local time less universal time, in minutes.
+    offset: i16,
+    language: Language,
+}
+
+impl std::ops::Deref for PaperWords {
+    type Target = Words;
+
+    fn deref(&self) -> &Words {
+        self.words
+    }
+}
+
+/// What the papers of that house are written with.
+pub(crate) fn words(house: &House) -> PaperWords {
+    let language = house.language;
+    PaperWords { words: of(language), sentences: Sentences::of(language.tag()), offset: house.offset, language }
+}
+
+impl PaperWords {
+    /// A sentence, or a part of one, by its code.
+    pub(crate) fn say(&self, said: &Said) -> String {
+        self.sentences.say(said)
+    }
+
+    /// The sentence of a code in which nothing stands.
+    pub(crate) fn word(&self, code: &str) -> String {
+        self.say(&Said::new(code))
+    }
+
+    /// A reason or a limit of a claim.
+    pub(crate) fn reason(&self, reason: &Reason) -> String {
+        reason.sentence_in(self.sentences)
+    }
+
+    pub(crate) fn sentences(&self) -> &'static Sentences {
+        self.sentences
+    }
+
+    /// A time as the clock on the wall showed it, with its offset, and universal time beside it.
+    pub(crate) fn time(&self, time: Timestamp) -> String {
+        let Some(offset) = Some(self.offset).filter(|o| *o != 0).and_then(|o| Offset::from_seconds(i32::from(o) * 60).ok())
+        else {
+            return time.strftime("%Y-%m-%d %H:%M:%S UTC").to_string();
+        };
+        let local = time.to_zoned(TimeZone::fixed(offset));
+        format!("{} ({})", local.strftime("%Y-%m-%d %H:%M:%S %:z"), time.strftime("%H:%M:%S UTC"))
+    }
+
+    pub(crate) fn is_english(&self) -> bool {
+        self.language == Language::En
+    }
+}
+
+fn of(language: Language) -> &'static Words {
     static ALL: OnceLock<Vec<Words>> = OnceLock::new();
     let read = |text: &str| toml::from_str(text).expect("the words of every language can be read: a test keeps it so");
     let all = ALL.get_or_init(|| FILES.iter().map(|(_, text)| read(text)).collect());
@@ -272,16 +335,16 @@ mod tests {
 
     #[test]
     fn every_language_has_every_word_and_the_fonts_have_every_sign_of_it() {
-        let english = words(Language::En).all();
+        let english = of(Language::En).all();
         for language in Language::ALL {
-            for ((name, text), (_, original)) in words(language).all().into_iter().zip(&english) {
+            for ((name, text), (_, original)) in of(language).all().into_iter().zip(&english) {
                 assert!(!text.trim().is_empty(), "{language:?}: {name}");
                 assert_eq!(braces(text), braces(original), "{language:?}: {name}: {text}");
                 let lacking: String = text.chars().filter(|c| !fonts().can_show(*c)).collect();
                 assert_eq!(lacking, "", "{language:?}: {name}");
             }
             // What is claimed is told apart in every language.
-            let words = words(language);
+            let words = of(language);
             assert_ne!(words.certificate_title, words.report_title);
             assert_ne!(words.attest_done, words.attest_not);
         }
@@ -291,12 +354,12 @@ mod tests {
     #[test]
     fn long_words_fit() {
         for language in Language::ALL {
-            for (name, text) in words(language).all() {
+            for (name, text) in of(language).all() {
                 let longest = text.split_whitespace().map(|w| fonts().width(Face::Text, 7.6, w)).fold(0.0, f32::max);
                 assert!(longest < 120.0, "{language:?}: {name}: {text}");
             }
             let width = |text: &str, size: f32| fonts().width(Face::Strong, size, text);
-            let words = words(language);
+            let words = of(language);
             [&words.certificate_title, &words.lot_title].iter().for_each(|t| assert!(width(t, 19.0) < 380.0, "{t}"));
             assert!(width(&words.not_sanitized_loud, 30.0) < 480.0);
         }

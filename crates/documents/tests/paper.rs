@@ -120,14 +120,10 @@ fn svg_files_are_well_formed() {
 #[test]
 fn signs_that_cannot_be_printed_are_known_before() {
     let record = record("00", "Meridian 500", "Skerry Point, Łódź, Ærø", 0);
-    assert_eq!(jurex_documents::unprintable(&record, record.papers()), []);
+    assert_eq!(jurex_documents::unprintable(record.papers()), []);
     let technician = Person { name: "漢字 ไทย".into(), ..Person::default() };
     let with = record.clone().with_papers(Papers { technician, ..Papers::default() });
-    assert!(
-        jurex_documents::unprintable(&with, with.papers()).contains(&'漢'),
-        "{:?}",
-        jurex_documents::unprintable(&with, with.papers())
-    );
+    assert!(jurex_documents::unprintable(with.papers()).contains(&'漢'), "{:?}", jurex_documents::unprintable(with.papers()));
 }
 
 /// What a program of somebody else says of a paper; `None`: it is not here, and need not be.
@@ -219,6 +215,88 @@ fn a_paper_of_a_drive_that_is_not_sanitized_looks_like_none_that_is() {
     assert!(good.contains("Confidentiality") && !good.contains("category afterwards"));
 }
 
+/// The first page is for whom it is handed to, and is signed; what was sent and answered is on those that follow.
+#[test]
+fn what_is_signed_is_one_page_and_the_evidence_follows() {
+    let page = |pdf: &[u8], n: &str| said_by("pdftotext", &["-layout", "-f", n, "-l", n, "PAPER", "-"], pdf);
+    for (language, faults) in Language::ALL.into_iter().flat_map(|l| [(l, 0), (l, 4)]) {
+        let papers = |r: Record| {
+            let name = |name: &str| Person { name: name.into(), title: "technician".into(), ..Person::default() };
+            let (technician, validator) = (name("Ines Okafor-Lindqvist"), name("Odile Brannigan-Vey"));
+            r.with_papers(Papers { technician, validator, notes: "Rust on its screws.".into(), ..Papers::default() })
+        };
+        let record = papers(record("00 | FF?", "Meridian 500", "STATIONS", faults));
+        let print = Print { house: house(language, PageSize::A4), standing: Some(standing()), verifications: vec![] };
+        let pdf = certificate(&record, &print).unwrap();
+        let (Some(first), Some(second)) = (page(&pdf, "1"), page(&pdf, "2")) else { return };
+        let signed = ["FM0500T3XW8D", "Ines Okafor-Lindqvist", "Odile Brannigan-Vey", "01:06:40"];
+        assert!(signed.iter().all(|what| first.contains(what)), "{language:?}: {first}");
+        assert!(!first.contains("BR02") && !second.contains("Brannigan"), "{language:?}: {first}");
+        assert!(second.contains("BR02") && second.contains("1. 00"), "{language:?}: {second}");
+    }
+}
+
+/// A sentence of English on a paper of another language stands out: who does not read English can't check what he signs.
+#[test]
+fn no_paper_speaks_two_languages() {
+    const ENGLISH: [&str; 16] = [
+        "the",
+        "were",
+        "could",
+        "not",
+        "every",
+        "sectors",
+        "written",
+        "with",
+        "and",
+        "by",
+        "which",
+        "that",
+        "read",
+        "back",
+        "overwritten",
+        "of",
+    ];
+    for language in [Language::De, Language::Fr, Language::Es] {
+        for (notation, faults) in [("00 | FF?", 0), ("00 | FF?", 25)] {
+            let print = Print {
+                house: House::from_toml(&format!("language = \"{}\"", language.tag()), |_| unreachable!()).unwrap(),
+                ..Print::default()
+            };
+            let pdf = certificate(&record(notation, "Meridian 500", "STATIONS", faults), &print).unwrap();
+            let Some(text) = said_by("pdftotext", &["-layout", "PAPER", "-"], &pdf) else { return };
+            // Names of documents are what they are.
+            let text = text.replace("techniques of IEEE Std", "IEEE Std").replace("scope of sanitization", "");
+            let found: Vec<&str> = text.split(|c: char| !c.is_alphabetic()).filter(|w| ENGLISH.contains(w)).collect();
+            assert!(found.is_empty(), "{language:?} {faults}: {found:?} in {text}");
+        }
+    }
+}
+
+/// The offset of the bench stands beside universal time, and is part of what the paper is made again from.
+#[test]
+fn times_are_those_of_the_bench_with_their_offset() {
+    let record = record("00", "Meridian 500", "STATIONS", 0);
+    let mut house = House::default();
+    house.offset = -210;
+    let print = Print { house, ..Print::default() };
+    let pdf = certificate(&record, &print).unwrap();
+    let again = House::from_attached(&attached(&pdf).unwrap().house.unwrap()).unwrap();
+    assert_eq!(again.offset, -210);
+    assert!(is_as_printed(&pdf, &record, &print) && !is_as_printed(&pdf, &record, &Print::default()));
+    let Some(text) = said_by("pdftotext", &["-layout", "PAPER", "-"], &pdf) else { return };
+    assert!(text.contains("1969-12-31 21:36:40 -03:30") && text.contains("(01:06:40 UTC)"), "{text}");
+}
+
+#[test]
+fn a_colour_that_is_too_faint_to_be_read_is_refused() {
+    let colour = |c: &str| House::from_toml(&format!("colour = \"{c}\""), |_| unreachable!());
+    assert!(colour("#1d5a7a").is_ok() && colour("#767676").is_ok());
+    let faint = colour("#777777").unwrap_err().to_string();
+    assert!(faint.contains("#777777") && faint.contains("4.5:1"), "{faint}");
+    assert!(colour("#ffe680").unwrap_err().to_string().contains("darker"));
+}
+
 /// What of PDF/A-3a and PDF/UA-1 an independent reader can tell. What it can't: whether colours are told apart, whether the reading order
 /// makes sense, and the whole of a validator's rules.
 #[test]
@@ -239,12 +317,20 @@ intent = root.OutputIntents[0]
 assert intent.S == "/GTS_PDFA1" and len(bytes(intent.DestOutputProfile.read_bytes())) > 100, "output intent with its profile"
 assert "/Outlines" in root and root.Outlines.Count != 0, "an outline"
 seen = set()
+def span(cell):
+    attributes = cell.get("/A", [])
+    attributes = attributes if isinstance(attributes, pikepdf.Array) else [attributes]
+    return max([int(a.get("/ColSpan", 1)) for a in attributes if isinstance(a, pikepdf.Dictionary)] + [1])
+def rows(table):
+    kids = table.K if isinstance(table.K, pikepdf.Array) else [table.K]
+    return [sum(span(c) for c in (r.K if isinstance(r.K, pikepdf.Array) else [r.K])) for r in kids]
 def walk(node, path):
     if isinstance(node, pikepdf.Array):
         for kid in node: walk(kid, path)
     elif isinstance(node, pikepdf.Dictionary) and "/S" in node:
         seen.add(str(node.S))
         if node.S == "/Figure": assert str(node.get("/Alt", "")), "a figure has words"
+        if node.S == "/Table": assert len(set(rows(node))) == 1, ("rows of one table have as many columns", rows(node))
         if node.S == "/TH": assert "/A" in node, "a header says what it heads"
         if "/K" in node: walk(node.K, path)
 walk(root.StructTreeRoot.K, [])

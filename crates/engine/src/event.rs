@@ -55,7 +55,7 @@ impl Activity {
         match self {
             Activity::Laying => "writing",
             Activity::ReadingBack => "reading back",
-            Activity::Lifting => "lifting hidden areas",
+            Activity::Lifting => "making hidden areas accessible",
             Activity::Searching => "searching it",
             Activity::Measuring => "checking its size",
             Activity::Drawing => "reading what lies there",
@@ -333,7 +333,7 @@ pub enum Event {
         /// Whether it is as laid; if not, the pass begins anew.
         trusted: bool,
     },
-    /// The checkpoint could not be made fast: after a cut the job would go on from an earlier one.
+    /// The checkpoint could not be made fast: after a cut the job would resume from an earlier one.
     NotSaved {
         /// Why.
         error: String,
@@ -372,7 +372,7 @@ impl Event {
     pub fn sentence(&self) -> Option<String> {
         Some(match self {
             Event::Advanced { .. } | Event::Searching { .. } => return None,
-            Event::NotSearched { why } => format!("It was not searched for leftovers: {why}."),
+            Event::NotSearched { why } => format!("It was not searched for residual data: {why}."),
             Event::Searched { before, found } => {
                 format!(
                     "{}: {}.",
@@ -422,13 +422,13 @@ impl Event {
                 n => format!("Going on with pass {n}, from where the job was cut short."),
             },
             Event::Rechecked { pass, trusted: true } => {
-                format!("What pass {} wrote last was read again and is as written: it goes on from there.", pass + 1)
+                format!("What pass {} wrote last was read again and is as written: the job resumes there.", pass + 1)
             }
             Event::Rechecked { pass, trusted: false } => {
                 format!("What pass {} wrote last is not as written: nothing of it is trusted, and it begins anew.", pass + 1)
             }
             Event::NotSaved { error } => {
-                format!("The place could not be saved ({error}): after a cut the job would go on from an earlier one.")
+                format!("The place could not be saved ({error}): after a cut the job would resume from an earlier one.")
             }
             Event::Held { celsius: None } => "Holding: nothing is being written.".into(),
             Event::Held { celsius: Some(c) } => format!("Holding until the drive has cooled down: it has {c} °C."),
@@ -445,11 +445,13 @@ impl Event {
             Event::Lifted { after, hidden, .. } => {
                 format!("The drive has {} now. {}", counted(after.sectors, "sector"), hidden.sentence())
             }
-            Event::MeasureStarted { .. } => "Is it as large as it says? Sectors all over it are marked and read.".into(),
+            Event::MeasureStarted { .. } => {
+                "Is it as large as it claims? Sectors all over it get a number each, and are read.".into()
+            }
             Event::Measured { found, .. } => found.sentence(),
             Event::OwnStarted { technique, .. } => format!("The drive is to erase itself: {}.", technique.name()),
             Event::Marked { sectors } => format!(
-                "Too little lay on the drive that could be told apart afterwards: {} got bytes of their own first.",
+                "Too little on the drive could be told apart afterwards: {} got bytes of their own first.",
                 counted(*sectors, "sector")
             ),
             Event::Sending { commands } => {
@@ -457,7 +459,7 @@ impl Event {
                 format!("Sent to the drive: {}.", names.join(", "))
             }
             Event::StandsStill { so_long } => {
-                format!("The drive's progress has not moved for {}, by its own word.", jurex_pattern::units::duration(*so_long))
+                format!("The progress that the drive reports has not moved for {}.", jurex_pattern::units::duration(*so_long))
             }
             Event::CannotStop => "The drive can't be stopped: the job ends when the drive does.".into(),
             Event::Said { what } => what.clone(),

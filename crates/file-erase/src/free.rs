@@ -176,7 +176,9 @@ impl FreeEvidence {
                     si_size(*unreached),
                 ));
                 if !placed {
-                    said.push("Where the rest of what is free lies is not told: what it holds is not known.".into());
+                    said.push(
+                        "The file system does not report where the rest of what is free is: what it holds is not known.".into(),
+                    );
                 }
                 let other = free.saturating_sub(pattern + unreached + unreadable);
                 if other > 0 || *unreadable > 0 {

@@ -356,12 +356,12 @@ fn of_others(system: FileSystemFamily, kind: &str) -> StackDoubt {
         ),
         FileSystemFamily::Network => doubt(
             Weight::Unprovable,
-            "It is another computer's: what that does with what is overwritten is not told.",
+            "It is another computer's: what that does with what is overwritten is not known here.",
             "Erase on that computer itself.",
         ),
         FileSystemFamily::Program => doubt(
             Weight::Unprovable,
-            "A program stands for it (FUSE): where that puts what is overwritten is not told.",
+            "A program stands for it (FUSE): where that puts what is overwritten is not known here.",
             "Erase where the program keeps its files.",
         ),
         FileSystemFamily::Overlay => doubt(
@@ -405,7 +405,7 @@ impl StackLayer {
             StackLayer::SnapshotOrigin { .. } => (
                 Weight::KeepsCopies,
                 format!("{device} has snapshots: what is overwritten is copied to them first."),
-                "Delete the snapshots; then erase what they lay on.",
+                "Delete the snapshots; then erase what held them.",
             ),
             StackLayer::Snapshot { .. } => (
                 Weight::KeepsCopies,
@@ -442,7 +442,7 @@ impl StackLayer {
             ),
             StackLayer::Image { on: None, .. } => (
                 Weight::Unprovable,
-                format!("{device} is a file, and what that lies on is not told."),
+                format!("{device} is a file, and what holds that is not known."),
                 "Erase the file where it lies.",
             ),
             StackLayer::Drive { turns: Some(false), .. } => (
@@ -454,7 +454,7 @@ impl StackLayer {
             ),
             StackLayer::Hosted { .. } => (
                 Weight::Unprovable,
-                format!("{device} is hosted by other storage: what that does with what is overwritten is not told."),
+                format!("{device} is hosted by other storage: what that does with what is overwritten is not known here."),
                 "Erase where its sectors are kept.",
             ),
             StackLayer::Drive { turns: Some(true), .. } => return None,
@@ -563,7 +563,7 @@ pub(super) mod tests {
         assert_eq!(
             on(image(ground("xfs", &[], vec![]))).weight(),
             Weight::Unprovable,
-            "whether it shares blocks is not told here"
+            "whether it shares blocks is not known here"
         );
         assert_eq!(on(image(on(StackLayer::Snapshot { device: device() }))).weight(), Weight::KeepsCopies);
         let solid = on(StackLayer::Drive { device: "/dev/sdb".into(), turns: Some(false) });

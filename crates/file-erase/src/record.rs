@@ -149,9 +149,9 @@ struct FileEraseHead {
 /// What whoever reads such a record that nobody has signed must simply believe; its sums and what is said of each file follow from these.
 pub const BELIEVED: [(&str, &str); 4] = [
     ("asked", "who did it, when, by which program, and which bytes its passes wrote: only their number is compared"),
-    ("grounds", "what it lay on: file systems, their options, every layer beneath"),
-    ("files", "of each file: its name, where it lay, what was written, read back and found in its old places"),
-    ("free, strips, roots, salt, keep_names, journals_emptied", "where it lay, and how names stand here"),
+    ("grounds", "what held it: file systems, their options, every layer beneath"),
+    ("files", "of each file: its name, where it was, what was written, read back and found in its old places"),
+    ("free, strips, roots, salt, keep_names, journals_emptied", "where it was, and how names stand here"),
 ];
 
 impl FileEraseRecord {
@@ -363,7 +363,7 @@ impl Name {
 }
 
 fn tally(work: &FileWork, grounds: &[StorageStack], passes: u32) -> Result<FileTally, BadFileEraseRecord> {
-    let astray = BadFileEraseRecord::DoesNotFollow("a file lies on a file system that is not told of");
+    let astray = BadFileEraseRecord::DoesNotFollow("a file is on a file system that is not in the record");
     match work {
         FileWork::Free { free } => match grounds {
             [ground] => Ok(FileTally::Free { finding: free.finding(ground, passes) }),

@@ -238,7 +238,7 @@ impl Ledger {
         }
         for name in crate::releases::wrong_matters(&self.connection)? {
             checked
-                .found(format!("What the list says is to be seen to of drive {name} does not follow from what happened to it."));
+                .found(format!("What the list says must be decided of drive {name} does not follow from what happened to it."));
         }
         self.check_lots(seen, checked)
     }
@@ -266,7 +266,7 @@ impl Ledger {
                 && *then != now
             {
                 checked.found(format!(
-                    "What job {job} would go on with (what was on its drive, what people said of it) is not as it was written."
+                    "What job {job} would resume with (what was on its drive, what people said of it) is not as it was written."
                 ));
             }
         }

@@ -836,6 +836,7 @@ fn noted(ledger: &Ledger, serial: &str, when: &str, act: jurex_disposition::rele
         drive: OfDrive::by_label(serial, MediaClass::Magnetic),
         job: None,
         lot: String::new(),
+        papers: None,
     };
     ledger.keep_release(&Release::new(about, act, Default::default()).unwrap()).unwrap();
 }

@@ -211,7 +211,7 @@ impl World {
         let made = self.now();
         let drive = OfDrive::of(&self.drives[n].sim.drive());
         let lot = self.lot.name.clone();
-        let about = Circumstances { tool: tool(), made, by: "Ines".into(), drive, job: None, lot };
+        let about = Circumstances { tool: tool(), made, by: "Ines".into(), drive, job: None, lot, papers: None };
         let release = Release::new(about, act, Edition::Rev2).unwrap();
         if self.ledger().is_none_or(|ledger| ledger.keep_release(&release).is_err()) {
             return;

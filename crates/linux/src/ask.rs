@@ -300,7 +300,7 @@ fn ata_answers(drive: &mut Drive, answers: &mut Capabilities, identify: &Identif
 fn size_by_its_own_word(drive: &mut Drive, answers: &mut Capabilities, sectors: u64, logical: u32) {
     if drive.geometry.sectors == 0 && sectors > 0 && answers.own_state == Some(OwnState::Failed) {
         drive.geometry = Geometry { logical, physical: drive.geometry.physical.max(logical), sectors };
-        answers.notes.push("The system sees no sector of it: its size is by its own word.".into());
+        answers.notes.push("The system sees no sector of it: its size is as the drive reports.".into());
     }
 }
 

@@ -44,7 +44,7 @@ pub(crate) fn cause(error: io::Error, behind: Behind, still_there: impl FnOnce()
         // the number means a full disk.
         Errno::NOSPC if behind == Behind::Device => {
             if still_there() {
-                let said = "the storage beneath this device is full; make room there and go on with the job";
+                let said = "the storage beneath this device is full; make room there and resume the job";
                 Cause::Refused(io::Error::other(said))
             } else {
                 Cause::Gone(io::Error::other("the kernel has no such device any more"))

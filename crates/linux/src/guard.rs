@@ -201,7 +201,7 @@ impl Uses {
             Some(KernelObject::Device(number)) => self.beneath_device(number, &this.device, deeper, &mut lower),
             Some(file @ KernelObject::File(..)) => lower.extend(self.of_file(file, &this.path)),
             None => {
-                let why = format!("what {} is attached to is not told", this.device);
+                let why = format!("what {} is attached to is not known", this.device);
                 found.push(Blocker::NotKnown { why });
             }
         }

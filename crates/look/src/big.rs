@@ -51,7 +51,9 @@ fn draw_letter(letter: char, (x, y): (u16, u16), scale: u16, style: Style, buffe
             for (dx, dy) in (0..scale * 2).flat_map(|dx| (0..scale).map(move |dy| (dx, dy))) {
                 let place = (x + column * scale * 2 + dx, y + row as u16 * scale + dy);
                 if let Some(cell) = buffer.cell_mut(place) {
-                    cell.set_symbol("█").set_style(style);
+                    // The ground has the letter's colour too: between rows of text there may be gaps that no sign fills.
+                    let filled = style.fg.map_or(style, |colour| style.bg(colour));
+                    cell.set_symbol("█").set_style(filled);
                 }
             }
         }

@@ -1,4 +1,4 @@
-//! How the interface looks: themes, widgets that draw what they are given, the terminal that they are drawn on, and the view from afar
+//! How the interface looks: themes, widgets that draw what they are given, forms, the terminal that they are drawn on, and the wall view
 //! with its tones.
 //!
 //! What does not live here: the state of the interface, its keys and its screens (jurex-tui). Nothing here knows a lane.
@@ -18,6 +18,7 @@ pub mod need;
 pub mod pace;
 pub mod panel;
 pub mod preview;
+pub mod release_form;
 pub mod rows;
 pub mod strata;
 pub mod terminal;

@@ -120,7 +120,7 @@ impl View {
             (Some(_), Some(left)) => format!(" The machine goes off in {} s: any key keeps it on.", left.as_secs() + 1),
             (Some(_), None) => " It is over. Any key leaves this screen.".into(),
             (None, _) if self.asks_to_stop => {
-                " Stop every job? A stopped drive is Not sanitized. y stops them, any other key lets them go on.".into()
+                " Stop every job? A stopped drive is Not sanitized. y stops them, any other key lets them work.".into()
             }
             (None, _) => format!(" Only the listed drives are erased; {} left alone.   x stop", round.unlisted().len()),
         };

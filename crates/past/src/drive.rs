@@ -20,7 +20,8 @@ pub struct KnownDrive {
 impl KnownDrive {
     /// What it is called, with its serial.
     pub fn called(&self) -> String {
-        let by_job = || self.jobs.last().map(|j| format!("{}, serial {}", j.drive, j.serial.as_deref().unwrap_or("not told")));
+        let by_job =
+            || self.jobs.last().map(|j| format!("{}, serial {}", j.drive, j.serial.as_deref().unwrap_or("not reported")));
         by_job().or_else(|| self.releases.last().map(|r| r.drive.called())).unwrap_or_else(|| self.name.clone())
     }
 

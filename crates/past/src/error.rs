@@ -16,7 +16,7 @@ pub enum StoreTrouble {
     #[error("is damaged")]
     Damaged,
     /// Another program has it.
-    #[error("is held by another program")]
+    #[error("is kept open by another program")]
     Busy,
     /// Something else.
     #[error("failed")]

@@ -146,7 +146,7 @@ impl Pattern {
         match &self.base {
             Base::Bytes { bytes } => jurex_keystream::repeat(bytes, address, out),
             Base::Random { seed } => {
-                let seed = seed.as_ref().expect("a random pass keeps its seed while it can be laid or proved");
+                let seed = seed.as_ref().expect("a random pass keeps its seed while it can be written or verified");
                 jurex_keystream::keystream(&seed.0, address, out);
             }
             Base::Address => {

@@ -203,7 +203,7 @@ fn availability(drive: &Drive, answers: &Capabilities, technique: Technique) -> 
     match technique.descriptor().family {
         Family::Passes if drive.class == MediaClass::Optical => unavailable("Optical media can't be overwritten", "destroy them"),
         Family::Passes => Availability::Ready,
-        Family::Host => unavailable("Alone it earns nothing", "overwrite the drive instead"),
+        Family::Host => unavailable("Alone it sanitizes nothing", "overwrite the drive instead"),
         Family::Hands if technique == Technique::Degauss => {
             by_hand("A degausser strong enough for this drive ends its use; its model goes on the certificate")
         }
@@ -223,7 +223,7 @@ fn availability(drive: &Drive, answers: &Capabilities, technique: Technique) -> 
             match offered {
                 true => of_an_offered(drive, answers, technique),
                 false if answers.was_asked(technique) => unavailable("The drive does not offer it", "take another way"),
-                false => unavailable("Whether the drive offers it was not asked, or not told", "take another way"),
+                false => unavailable("Whether the drive offers it was not asked, or not answered", "take another way"),
             }
         }
     }
@@ -279,7 +279,7 @@ pub fn what_to_do(ways: &[Candidate], needed: Outcome) -> Option<String> {
         |wanted: &dyn Fn(&Candidate) -> bool| ways.iter().filter(|w| earns(w) >= needed && wanted(w)).min_by_key(|w| earns(w));
     let name = |w: &Candidate| w.technique.name();
     let said = if let Some(w) = better(&|w| matches!(w.availability, Availability::Blocked { .. })) {
-        format!("{} would earn {}. {}", capital(name(w)), w.outcome(), w.availability.sentence())
+        format!("{} would give {}. {}", capital(name(w)), w.outcome(), w.availability.sentence())
     } else if let Some(w) = better(&|w| matches!(w.availability, Availability::ByHand { .. })) {
         format!("No way that writes to it reaches {needed}: {} does. {}", name(w), w.availability.sentence())
     } else {
@@ -299,7 +299,7 @@ pub fn warnings(drive: &Drive, order: &Order, method: Option<&Method>, need: Nee
         said.push(contradiction.into());
     }
     if claim.outcome() < need.outcome() {
-        said.push(format!("This plan earns {}, which is less than the {} that is required.", claim.outcome(), need.outcome()));
+        said.push(format!("This plan gives {}, which is less than the {} that is required.", claim.outcome(), need.outcome()));
     }
     if drive.class == MediaClass::Magnetic && passes > 1 {
         let one = Order { rounds: 1, blank: false, program: "00".parse().expect("one pass parses"), ..order.clone() };

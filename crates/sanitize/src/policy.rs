@@ -268,11 +268,11 @@ pub fn propose_one(
         let suited = suggested(drive, catalogue, order.edition);
         match earned(&ladder(drive, answers, &suited, sample)) {
             better if better >= needed => {
-                format!("This plan earns {earns}: take {} on the whole drive, which earns {better}.", suited.title)
+                format!("This plan gives {earns}: take {} on the whole drive, which gives {better}.", suited.title)
             }
             _ if earned_by(&ways, way_that_earns(&ways, needed)) >= needed => {
                 let better = way_that_earns(&ways, needed);
-                format!("This plan earns {earns}: take {}, which earns {}.", better.name(), earned_by(&ways, better))
+                format!("This plan gives {earns}: take {}, which gives {}.", better.name(), earned_by(&ways, better))
             }
             _ => what_to_do(&ways_without_ready(&ways), needed).unwrap_or_default(),
         }

@@ -58,6 +58,11 @@ impl AppPaths {
         self.config.join("certificate.toml")
     }
 
+    /// Says that somebody was greeted at a first start, of the demonstration or of the bench.
+    pub fn greeted(&self, demo: bool) -> PathBuf {
+        if demo { self.data.join("demo").join("greeted") } else { self.data.join("greeted") }
+    }
+
     /// The demonstration's settings.
     pub fn demo_settings(&self) -> PathBuf {
         self.data.join("demo").join("config.toml")

@@ -159,7 +159,7 @@ pub fn read_again(
     key: Option<&PrivateKey>,
     (wanted, tell): (Arc<AtomicBool>, ReadingTell<'_>),
 ) -> Result<Again, String> {
-    let expected = ExpectedContents::by_record(record).map_err(|e| format!("It can't be proved again: {e}."))?;
+    let expected = ExpectedContents::by_record(record).map_err(|e| format!("It can't be verified again: {e}."))?;
     let sampling = (!all).then(readings::new_sample);
     let mut now_and_then = NowAndThen::default();
     let mut tell = |progress: ReadingProgress| now_and_then.tell(|| tell(progress.share()));

@@ -62,12 +62,13 @@ pub fn free_name(folder: &Path, name: &str, endings: &[&str]) -> String {
     std::iter::once(name.to_string()).chain(numbered).find(is_free).unwrap_or_else(|| name.to_string())
 }
 
-/// Says which signs of names and labels the certificate can't print, if there are any.
-pub fn lacking_signs(record: &Record, papers: &Papers) -> Option<String> {
-    let lacking: String = jurex_documents::unprintable(record, papers).into_iter().collect();
+/// Says which signs of what people have written no paper can print, if there are any.
+pub fn lacking_signs(papers: &Papers) -> Option<String> {
+    let lacking: String = jurex_documents::unprintable(papers).into_iter().collect();
     let shown = jurex_pattern::text::printable(lacking.as_bytes());
-    (!lacking.is_empty())
-        .then(|| format!("The certificate's fonts lack these signs and print ? for them; the record keeps them: {shown}"))
+    (!lacking.is_empty()).then(|| {
+        format!("the fonts of papers have no signs for {shown}: write these names and fields in Latin, Greek or Cyrillic letters")
+    })
 }
 
 /// Makes the folder if need be, and tries whether a file can be written there.
@@ -144,7 +145,7 @@ pub fn write_lot(folder: &Path, statement: &Statement, seal: &Signer) -> Result<
     let paper = if statement.tally().is_complete() { "lot.certificate.pdf" } else { "lot.report.pdf" };
     let json = statement.to_json();
     let mut contents = vec![
-        (paper, sealed(jurex_documents::lot_certificate(statement, &seal.house)?, seal)),
+        (paper, sealed(jurex_documents::lot_certificate(statement, &seal.house_at(statement.made))?, seal)),
         ("lot.csv", statement.to_csv().into_bytes()),
         ("lot.json", json.clone().into_bytes()),
     ];
@@ -183,7 +184,7 @@ pub fn write_release(folder: &Path, name: &str, release: &Release, seal: &Signer
     let json = release.to_json();
     let mut contents = vec![("release.json", json.clone().into_bytes())];
     contents.extend(seal.key().map(|key| ("release.jws.json", sign(&json, key).into_bytes())));
-    if let Some(paper) = jurex_documents::destruction_paper(release, &seal.house)? {
+    if let Some(paper) = jurex_documents::destruction_paper(release, &seal.house_at(release.made))? {
         let earned = release.outcome().is_some_and(|o| o != Outcome::NotSanitized);
         let ending = if earned { "destruction.certificate.pdf" } else { "destruction.report.pdf" };
         contents.push((ending, sealed(paper, seal)));
@@ -198,7 +199,10 @@ pub fn write_less(folder: &Path, record: &FileEraseRecord, seal: &Signer) -> Res
     let json = record.to_json();
     let mut contents = vec![("files.json", json.clone().into_bytes())];
     contents.extend(seal.key().map(|key| ("files.jws.json", sign(&json, key).into_bytes())));
-    contents.push(("files.report.pdf", sealed(jurex_documents::less_paper_with(record, json, &seal.house)?, seal)));
+    contents.push((
+        "files.report.pdf",
+        sealed(jurex_documents::less_paper_with(record, json, &seal.house_at(record.asked.ended))?, seal),
+    ));
     contents.extend(jurex_documents::less_svg(record).map(|svg| ("files.places.svg", svg.into_bytes())));
     let endings = ["files.json", "files.jws.json", "files.report.pdf", "files.places.svg"];
     // What was stopped and gone on with has a record each time.

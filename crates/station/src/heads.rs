@@ -54,10 +54,10 @@ impl HeadOnFile {
         match self {
             Self::Follows | Self::None => None,
             Self::Gone => Some(format!(
-                "the head of the ledger that was kept in {file} is gone: nothing tells whether the ledger is the one that it was"
+                "the head of the ledger that was kept in {file} is gone: whether the ledger is the one that it was cannot be told"
             )),
             Self::Unreadable(why) => Some(format!(
-                "the head of the ledger in {file} can't be read ({why}): nothing tells whether the ledger is the one that it was"
+                "the head of the ledger in {file} can't be read ({why}): whether the ledger is the one that it was cannot be told"
             )),
             Self::Other(head) => Some(format!(
                 "the ledger does not follow from the head of {} entries that is kept in {file}: it was put back, emptied or exchanged",

@@ -12,7 +12,7 @@ use jurex_sanitize::evidence::Stated;
 use jurex_sanitize::plan::{Course, NativeOrder, Order, PlanError, SizeCheck, UnhideOrder, Verification};
 use jurex_sanitize::rules::{Condition, Edition, Technique};
 
-/// What is to be laid on a drive, how often, where, and what is read back.
+/// What is to be written to a drive, how often, where, and what is read back. Options that had another name keep it as an alias.
 #[derive(Debug, Args)]
 pub struct OrderArgs {
     /// A method of the library or of your own (see `jurex methods`)
@@ -21,35 +21,34 @@ pub struct OrderArgs {
     /// Passes of your own, for example '00 | ~ | random?'
     #[arg(long, value_name = "NOTATION", conflicts_with = "way")]
     pub passes: Option<String>,
-    /// A way of the ladder (see `jurex plan`): an erasure that the drive carries out itself
-    #[arg(long, value_name = "NAME")]
+    /// A technique that the drive carries out itself, as `jurex plan` names it: sanitize-block, security-erase-enhanced …
+    #[arg(long = "technique", alias = "way", value_name = "NAME")]
     pub way: Option<String>,
-    /// With --way: passes that are laid after the drive has erased itself, for example '00'
+    /// With --technique: passes that are written after the drive has erased itself, for example '00'
     #[arg(long, value_name = "NOTATION", requires = "way")]
     pub then: Option<String>,
-    /// With --way: what you state about the drive, by name on the certificate: encrypted-from-start, key-strength,
+    /// With --technique: what you attest about the drive, by name on the certificate: encrypted-from-start, key-strength,
     /// keys-not-escrowed, module-trusted, maker-confirms
-    #[arg(long, value_name = "NAMES", requires = "way", value_delimiter = ',', value_parser = condition())]
+    #[arg(long = "attest", alias = "stated", value_name = "NAMES", requires = "way", value_delimiter = ',', value_parser = condition())]
     pub stated: Vec<Condition>,
     /// Hidden areas stay hidden (then it is never the whole drive)
     #[arg(long)]
     pub leave_hidden: bool,
-    /// Hidden areas are given back for good, not only until the drive's next power-on
-    #[arg(long, conflicts_with = "leave_hidden")]
+    /// Hidden areas stay accessible for good, not only until the drive's next power-on
+    #[arg(long = "keep-accessible", alias = "keep-lifted", conflicts_with = "leave_hidden")]
     pub keep_lifted: bool,
     /// A device configuration overlay is taken off too: that restores every setting that the drive had from its maker
     #[arg(long, conflicts_with = "leave_hidden")]
     pub restore_configuration: bool,
-    /// Whether it is found out first that the drive is as large as it says, by marks all over it (default: yes for removable
-    /// flash, no for all else)
+    /// Whether it is checked first that the drive is as large as it claims (default: yes for removable flash, no for all else)
     #[arg(long, value_name = "yes|no", value_parser = yes_no())]
     pub size_check: Option<bool>,
-    /// Search it for leftovers before and after, a sample for a minute at most: both counts stand in the record
-    #[arg(long)]
+    /// Search it for residual data before and after, a sample for a minute at most: the record names both counts
+    #[arg(long = "residual-data", alias = "leftovers")]
     pub leftovers: bool,
-    /// Whether a page of plain text that says what was done is left in the drive's first and last sectors after the proof (default: the
-    /// configuration's `mark`, else no)
-    #[arg(long, value_name = "yes|no", value_parser = yes_no())]
+    /// Whether an erasure tag is left in the drive's first and last sectors after the verification: a page of plain text that says what
+    /// was done (default: the configuration's `mark`, else no)
+    #[arg(long = "erasure-tag", alias = "mark", value_name = "yes|no", value_parser = yes_no())]
     pub mark: Option<bool>,
     /// How often the passes are run through (1, unless a policy says otherwise)
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=500))]
@@ -131,7 +130,7 @@ pub fn find<'c>(catalogue: &'c Catalogue, name: &str) -> Result<&'c Method, Fail
     })
 }
 
-/// The course that the arguments ask for: passes, or an erasure of the drive's own by `--way`. `by` is who states what is
+/// The course that the arguments ask for: passes, or an erasure of the drive's own by `--technique`. `by` is who states what is
 /// stated.
 pub fn course(
     asked: &OrderArgs,
@@ -143,7 +142,7 @@ pub fn course(
 ) -> Result<Course, Failure> {
     let Some(technique) = own_way(asked)? else {
         if asked.then.is_some() || !asked.stated.is_empty() {
-            let why = "--then and --stated belong to an erasure of the drive's own: name it with --way";
+            let why = "--then and --attest belong to a technique of the drive's own: name it with --technique";
             return Err(Failure::Use(format!("{why}. Nothing was written")));
         }
         let order = order(asked, seen, catalogue, edition, base)?;
@@ -237,7 +236,7 @@ pub fn check_listed(asked: &OrderArgs, catalogue: &Catalogue) -> Result<(), Stri
     }
 }
 
-/// The erasure of the drive's own that `--way` names; `None`: passes are laid.
+/// The erasure of the drive's own that `--technique` names; `None`: passes are laid.
 fn own_way(asked: &OrderArgs) -> Result<Option<Technique>, Failure> {
     let Some(name) = &asked.way else { return Ok(None) };
     match Technique::ALL.into_iter().find(|t| t.slug() == *name) {
@@ -248,7 +247,7 @@ fn own_way(asked: &OrderArgs) -> Result<Option<Technique>, Failure> {
             Err(Failure::Use(format!("{} is done by hand; Jurex writes nothing for it", technique.name())))
         }
         Some(technique) if technique.is_own() => Ok(Some(technique)),
-        Some(technique) => Err(Failure::Use(format!("{} alone earns nothing; nothing was written", technique.name()))),
+        Some(technique) => Err(Failure::Use(format!("{} alone sanitizes nothing; nothing was written", technique.name()))),
         None => {
             let known: Vec<String> = Technique::ALL.into_iter().map(|t| t.slug()).collect();
             let shown = jurex_pattern::text::printable(name.as_bytes());

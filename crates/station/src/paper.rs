@@ -18,6 +18,8 @@ use std::path::{Path, PathBuf};
 pub enum PaperError {
     #[error("{0}.")]
     Folder(#[source] FileError),
+    #[error("Nothing was written: {0}, and press Enter again. The record of the job is in the ledger.")]
+    Signs(String),
     #[error("{source}. The record is in the ledger: make room and press Enter again, or run jurex certificate {job} --out DIR.")]
     Files { job: JobId, source: FileError },
     #[error("{source}. These fields are not in the ledger either ({ledger}): make room and press Enter again.")]
@@ -31,6 +33,9 @@ pub enum PaperError {
 /// # Errors
 /// What is not written, and where the record is.
 pub fn write(record: &Record, ledger: &Path, out: &Path, seal: &Signer) -> Result<Vec<PathBuf>, PaperError> {
+    if let Some(said) = files::lacking_signs(record.papers()) {
+        return Err(PaperError::Signs(said));
+    }
     files::check_folder(out).map_err(PaperError::Folder)?;
     let name = files::name_after_going_on(out, &record.job);
     let stored = Ledger::open(ledger).and_then(|l| l.add_record(record, wall()));

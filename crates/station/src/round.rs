@@ -357,7 +357,7 @@ fn after_its_own_erasure(
     let mut tell = |progress: Option<u16>| tell("its own erasure".into(), progress.map_or(0.0, |p| f64::from(p) / 65536.0), None);
     let of = (OsStr::new(&seen.drive.path), work.config.only.as_slice(), &work.places);
     bench::once_idle(&seen, of, &mut tell, &mut || control.poll() != Some(Control::Stop))?
-        .ok_or_else(|| Failure::Stopped("its own erasure goes on by itself; nothing was sent to it".into()))
+        .ok_or_else(|| Failure::Stopped("its own erasure is still at work; nothing was sent to it".into()))
 }
 
 #[cfg(test)]

@@ -6,7 +6,7 @@ use crate::bench::DriveSnapshot;
 use crate::clock::Surroundings;
 use crate::config::JobDefaults;
 use crate::exit::Failure;
-use crate::files::{self, FileError, Issue};
+use crate::files::{self, FileError, Issue, lacking_signs};
 use crate::notices;
 use crate::signing::Signer;
 use crate::work::{self, Finished, InLedger, Opened, PreparedJob};
@@ -244,6 +244,9 @@ impl JobService {
         (papers, requirement): (Papers, Requirement),
     ) -> Result<PreparedJob, Failure> {
         requirement.check(armed.plan(), &papers)?;
+        if let Some(said) = lacking_signs(&papers) {
+            return Err(Failure::Use(format!("{said}. Nothing was written to the drive")));
+        }
         opened.begin(armed, before, papers, &self.in_ledger())
     }
 
@@ -327,7 +330,7 @@ fn check_way(seen: &DriveSnapshot, plan: &Plan) -> Result<(), Failure> {
             other.sentence()
         ))),
         None => Err(Failure::Refused(format!(
-            "{} earns nothing on this media, and the drive does not offer it. Nothing was written",
+            "{} does not sanitize this media, and the drive does not offer it. Nothing was written",
             own.technique.name()
         ))),
     }
@@ -340,7 +343,7 @@ pub fn not_certified(record: &Record, e: &FileError, in_ledger: bool) -> Failure
     let rest = if in_ledger {
         format!("the record is in the ledger: make room and run `jurex certificate {job} --out DIR`")
     } else {
-        "the ledger does not hold the record either; its place is kept: make room and go on with --resume, which reads \
+        "the ledger does not hold the record either; its place is kept: make room and resume with --resume, which reads \
                   the drive again and makes the record anew"
             .into()
     };

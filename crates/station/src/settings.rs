@@ -28,6 +28,34 @@ pub enum Setting {
     AfterList,
 }
 
+/// What settings belong to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SettingGroup {
+    /// Who stands for the work.
+    People,
+    /// This bench, and how it behaves.
+    Bench,
+    /// How outcomes are judged and looked at again.
+    Rules,
+    /// What is printed.
+    Papers,
+    /// A machine that was started from a medium.
+    Machine,
+}
+
+impl SettingGroup {
+    /// Its heading.
+    pub fn heading(self) -> &'static str {
+        match self {
+            SettingGroup::People => "People",
+            SettingGroup::Bench => "Bench",
+            SettingGroup::Rules => "Rules",
+            SettingGroup::Papers => "Papers",
+            SettingGroup::Machine => "Machine (started from a medium)",
+        }
+    }
+}
+
 /// A person who stands for the work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum PersonRole {
@@ -46,7 +74,7 @@ pub enum PersonField {
 }
 
 impl Setting {
-    /// Every one, in the order of the page.
+    /// Every one, in the order of the page, group by group.
     pub const ALL: [Setting; 27] = [
         Setting::Of(PersonRole::Technician, PersonField::Name),
         Setting::Of(PersonRole::Technician, PersonField::Title),
@@ -58,24 +86,56 @@ impl Setting {
         Setting::Of(PersonRole::Validator, PersonField::Organisation),
         Setting::Of(PersonRole::Validator, PersonField::Place),
         Setting::Of(PersonRole::Validator, PersonField::Contact),
-        Setting::Organisation,
+        Setting::Bench,
         Setting::Lot,
         Setting::Source,
-        Setting::Bench,
-        Setting::Theme,
-        Setting::Bell,
-        Setting::Rules,
+        Setting::Only,
         Setting::HeatLimit,
-        Setting::SecondLook,
         Setting::SampleSpeed,
+        Setting::Bell,
+        Setting::Theme,
+        Setting::Rules,
+        Setting::SecondLook,
         Setting::Mark,
+        Setting::Organisation,
         Setting::LabelPrinter,
         Setting::Keyboard,
         Setting::Zone,
         Setting::HardwareClock,
         Setting::AfterList,
-        Setting::Only,
     ];
+
+    /// What it belongs to.
+    pub fn group(self) -> SettingGroup {
+        match self {
+            Setting::Of(..) => SettingGroup::People,
+            Setting::Bench
+            | Setting::Lot
+            | Setting::Source
+            | Setting::Only
+            | Setting::HeatLimit
+            | Setting::SampleSpeed
+            | Setting::Bell
+            | Setting::Theme => SettingGroup::Bench,
+            Setting::Rules | Setting::SecondLook | Setting::Mark => SettingGroup::Rules,
+            Setting::Organisation | Setting::LabelPrinter => SettingGroup::Papers,
+            Setting::Keyboard | Setting::Zone | Setting::HardwareClock | Setting::AfterList => SettingGroup::Machine,
+        }
+    }
+
+    /// What holds as long as nothing is set.
+    pub fn unset(self) -> &'static str {
+        match self {
+            Setting::Of(_, PersonField::Organisation) => "that of the papers",
+            Setting::HeatLimit => "70",
+            Setting::SecondLook => "20",
+            Setting::LabelPrinter => "none: labels are files",
+            Setting::Only => "all drives",
+            Setting::Keyboard => "us",
+            Setting::Zone => "UTC",
+            _ => "not set",
+        }
+    }
 
     pub fn label(self) -> &'static str {
         match self {
@@ -92,10 +152,10 @@ impl Setting {
             Setting::Theme => "look of the screen",
             Setting::Bell => "bell at a job's end",
             Setting::Rules => "rules",
-            Setting::HeatLimit => "holds above, °C",
+            Setting::HeatLimit => "pauses above, °C",
             Setting::SecondLook => "second checks, %",
             Setting::SampleSpeed => "samples speed",
-            Setting::Mark => "leaves a mark",
+            Setting::Mark => "leaves erasure tag",
             Setting::LabelPrinter => "printer of labels",
             Setting::Only => "only these drives",
             Setting::Keyboard => "keyboard",
@@ -115,35 +175,27 @@ impl Setting {
             Setting::Lot => "The lot in work: shown at the top, and on every paper.",
             Setting::Source => "Where the drives of the lot come from.",
             Setting::Bench => "Shown at the top.",
-            Setting::Theme => "dark, light or mono; Enter turns it.",
-            Setting::Bell => "Whether the terminal rings when a job ends; Enter turns it.",
-            Setting::Rules => "The edition of SP 800-88 that new plans are judged by; Enter turns it.",
-            Setting::HeatLimit => "A job holds while its drive is warmer than this; 0: never; empty: 70.",
-            Setting::SecondLook => "Of a hundred drives of a lot so many are drawn for a second check; 0: none; empty: 20.",
-            Setting::SampleSpeed => {
-                "Whether a drive that is to be planned is read for a second, to tell its time; Enter turns it."
-            }
+            Setting::Theme => "dark, light or mono.",
+            Setting::Bell => "Whether the terminal rings when a job ends.",
+            Setting::Rules => "The edition of SP 800-88 that new plans are judged by.",
+            Setting::HeatLimit => "A job is paused while its drive is warmer than this; 0: never.",
+            Setting::SecondLook => "Of a hundred drives of a lot so many are drawn for a second check; 0: none.",
+            Setting::SampleSpeed => "Whether a drive that is to be planned is read for a second, to tell its time.",
             Setting::Mark => {
-                "Whether a page that says what was done is left in an erased drive's first and last sectors; Enter turns it."
+                "Whether an erasure tag is left in an erased drive's first and last sectors: a page that says what was done."
             }
             Setting::LabelPrinter => {
-                "As lp names it, or default for the system's usual one; empty: labels are only written as files."
+                "As lp names it, or default for the system's usual one; without one, labels are only written as files."
             }
-            Setting::Only => {
-                "Names of the drives that may be erased, with blanks between: /dev/sd?, bus:usb, port:*/usb1/*. Empty: all."
-            }
+            Setting::Only => "Names of the drives that may be erased, with blanks between: /dev/sd?, bus:usb, port:*/usb1/*.",
             Setting::Keyboard => {
                 "Started from a medium: the keyboard layout, as de or fr; a scanner must be set to the same one."
             }
             Setting::Zone => {
                 "Started from a medium: the zone of the times that are shown, as Europe/Lisbon. Records hold universal time."
             }
-            Setting::HardwareClock => {
-                "Started from a medium: whether the machine's clock shows utc or local time; Enter turns it."
-            }
-            Setting::AfterList => {
-                "Started from a medium: stay, or power-off, when every line of an unattended list is done; Enter turns it."
-            }
+            Setting::HardwareClock => "Started from a medium: whether the machine's clock shows utc or local time.",
+            Setting::AfterList => "Started from a medium: stay, or power-off, when every line of an unattended list is done.",
         }
     }
 
@@ -208,6 +260,15 @@ impl Setting {
             Setting::HardwareClock => config.hardware_clock.other().word().into(),
             Setting::AfterList => config.after_list.other().word().into(),
             other => other.shown(config),
+        }
+    }
+
+    /// The value before the present one, of a choice.
+    pub fn before(self, config: &Config) -> String {
+        match self {
+            // Of three; all others have two.
+            Setting::Theme => config.theme.unwrap_or(ThemeName::Dark).next().next().word().into(),
+            other => other.next(config),
         }
     }
 

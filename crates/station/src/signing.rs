@@ -3,6 +3,8 @@
 use crate::app_paths::AppPaths;
 use crate::clock::wall;
 use crate::config::Config;
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
 use jurex_disposition::proof::VerificationRecord;
 use jurex_documents::{House, LedgerEntry, Print};
 use jurex_ledger::Ledger;
@@ -167,6 +169,11 @@ impl Signer {
         crate::heads::doubts(&self.heads, ledger)
     }
 
+    /// How papers of that time look.
+    pub fn house_at(&self, time: Timestamp) -> House {
+        house_at(&self.house, time)
+    }
+
     /// How the paper of a job is printed: with the proof that its record stands in the ledger, and every second check.
     pub fn print(&self, ledger: &Path, record: &Record) -> Print {
         let run = || -> Result<(Option<Inclusion>, Vec<VerificationRecord>), PastError> {
@@ -179,8 +186,16 @@ impl Signer {
             tracing::warn!("job {}: nothing of the ledger stands on its paper: {e}", record.job);
             (None, vec![])
         });
-        Print { house: self.house.clone(), standing: proof.as_ref().and_then(standing), verifications }
+        Print { house: self.house_at(record.ended), standing: proof.as_ref().and_then(standing), verifications }
     }
+}
+
+/// How papers look, with what the clocks here are ahead of universal time at that moment.
+pub fn house_at(house: &House, time: Timestamp) -> House {
+    let offset = TimeZone::system().to_offset(time).seconds() / 60;
+    let mut house = house.clone();
+    house.offset = i16::try_from(offset).unwrap_or(0);
+    house
 }
 
 /// A proof as it is printed; `None`: its head is none.

@@ -154,7 +154,7 @@ impl Opened {
         let ledger = Ledger::open(to.ledger).map_err(unwritten)?;
         // As the ledger has it now: it may have gone on, or ended, since it was looked at.
         let from = ledger.unfinished_job(&id).map_err(unwritten)?.ok_or_else(|| {
-            Failure::Refused(format!("job {id} can't go on any more: it has ended meanwhile. Nothing was written"))
+            Failure::Refused(format!("job {id} can't be resumed any more: it has ended meanwhile. Nothing was written"))
         })?;
         if let Some(twin) = self.twin(&from.checkpoint) {
             let called = self.seen.drive.called();
@@ -265,7 +265,7 @@ fn leave_mark(
     made: Timestamp,
 ) -> Result<TagEvidence, String> {
     let says = TagFacts::of(record, &seal.where_to_ask(record.papers()));
-    let says = says.ok_or("a mark is left only on a drive that is sanitized")?;
+    let says = says.ok_or("an erasure tag is left only on a drive that is sanitized")?;
     let evidence = record.evidence();
     let geometry = evidence.geometry();
     let mark = ErasureTag::new(says, |text| seal.key().map(|key| jurex_sign::sign(text, key)));
@@ -280,10 +280,11 @@ fn leave_mark(
         drive: OfDrive { geometry: Some(geometry), ..OfDrive::of(evidence.drive()) },
         job: Some((record.job.clone(), record.digest())),
         lot: record.papers().lot.clone(),
+        papers: None,
     };
     let noted = Release::new(about, Act::Marked(marked.clone()), Edition::default()).map_err(|e| e.to_string());
     if let Err(e) = noted.and_then(|release| ledger.keep_release(&release).map_err(|e| e.to_string())) {
-        tracing::error!("job {}: its mark is not in the ledger: {e}", record.job);
+        tracing::error!("job {}: its erasure tag is not in the ledger: {e}", record.job);
     }
     Ok(marked)
 }

@@ -5,11 +5,13 @@ use super::bench::BenchScreen;
 use super::frame;
 use super::message::{Effect, FromLedger, Message};
 use super::screen::drives::DrivesPage;
+use super::screen::greeting::Greeting;
 use super::screen::help::Help;
 use super::screen::palette::Palette;
 use super::screen::question::Question;
 use super::screen::{Screen, ScreenAnswer, ScreenContext, ScreenEvent, Transition};
 use super::state::State;
+use super::tour;
 use jurex_look::field::Typed;
 use jurex_look::theme::Theme;
 use jurex_station::config::Config;
@@ -29,6 +31,11 @@ pub(crate) struct App {
 impl App {
     pub(crate) fn new(theme: Theme, config: Config) -> Self {
         Self { state: State::new(theme, config), bench: BenchScreen, above: vec![] }
+    }
+
+    /// Greets whoever starts it for the first time.
+    pub(crate) fn greet(&mut self) {
+        self.above.push(Box::new(Greeting));
     }
 
     /// What lies over the bench.
@@ -102,6 +109,7 @@ impl App {
             Message::Ledger(FromLedger::Where(asked, found)) => drop(self.tell(&ScreenEvent::Where(asked, found))),
             Message::Ledger(FromLedger::Known(lane, known)) => {
                 if let Some(lane) = self.state.lanes.get_mut(lane) {
+                    lane.look.asked_ledger = true;
                     lane.release.known = known;
                 }
             }
@@ -291,6 +299,9 @@ impl App {
             None => self.bench.draw(state, body, buffer),
         }
         frame::bottom_line(state, self.usable(), bottom, buffer);
+        if let Some(said) = tour::line(state).filter(|_| self.above.is_empty()) {
+            frame::tour_line(state, &said, body, buffer);
+        }
         for over in &self.above[filling.map_or(0, |at| at + 1)..] {
             over.draw(state, area, buffer);
         }

@@ -9,7 +9,7 @@ use jurex_look::theme::StyleRole;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::text::{Line, Span};
-use ratatui::widgets::{Paragraph, Widget, Wrap};
+use ratatui::widgets::{Clear, Paragraph, Widget, Wrap};
 use unicode_width::UnicodeWidthStr;
 
 /// The smallest terminal that has room for everything that matters: columns and rows.
@@ -19,8 +19,8 @@ pub(super) fn too_small(state: &State, area: Rect, buffer: &mut Buffer) {
     let (width, height) = SMALLEST;
     let working = match state.working() {
         0 => String::new(),
-        1 => " One drive is being worked on; it goes on meanwhile.".into(),
-        n => format!(" {n} drives are being worked on; they go on meanwhile."),
+        1 => " One drive is being worked on, meanwhile too.".into(),
+        n => format!(" {n} drives are being worked on, meanwhile too."),
     };
     let said =
         format!("Jurex needs {width} columns and {height} rows; this terminal has {} and {}.{working}", area.width, area.height);
@@ -85,6 +85,15 @@ pub(super) fn bottom_line(state: &State, usable: Vec<&'static Binding>, area: Re
         spans.push(Span::styled(format!(" {}  ", binding.label), state.theme.style(StyleRole::Text)));
     }
     Line::from(spans).render(area, buffer);
+}
+
+/// What the guided tour says, over the last row of the body.
+pub(super) fn tour_line(state: &State, said: &str, body: Rect, buffer: &mut Buffer) {
+    let row = Rect { y: body.bottom().saturating_sub(1), height: 1.min(body.height), ..body };
+    Clear.render(row, buffer);
+    buffer.set_style(row, state.theme.raised());
+    let room = usize::from(row.width).saturating_sub(4);
+    words(format!(" ▸ {}", shorten(said, room)), state.theme.style(StyleRole::Act)).render(row, buffer);
 }
 
 /// The bindings that the bottom line has room for, in the table's order; those that matter less go first.

@@ -27,6 +27,7 @@ mod state;
 mod step;
 #[cfg(test)]
 mod tests;
+mod tour;
 mod update;
 mod widget;
 

@@ -73,8 +73,11 @@ pub(crate) struct State {
     pub(crate) has_records: bool,
     /// Less than a drive.
     pub(crate) less: Less,
-    /// Whether there are files to work on: a demonstration has none.
+    /// Whether there are files to work on.
     pub(crate) has_files: bool,
+    /// Whether it is the demonstration, and whether its guided tour is on.
+    pub(crate) is_demo: bool,
+    pub(crate) tour: bool,
     /// Whether the machine is to be switched off when the last job has ended.
     pub(crate) switches_off_after: bool,
     /// When it is switched off.
@@ -113,6 +116,8 @@ impl State {
             has_records: false,
             less: Less::default(),
             has_files: false,
+            is_demo: false,
+            tour: false,
             switches_off_after: false,
             off_at: None,
         }
@@ -323,6 +328,19 @@ impl State {
             n => format!(" in {n} days"),
         };
         format!("{:02}:{:02}{day}", then / 60 % 24, then % 60)
+    }
+
+    /// Writes the papers of these lanes as their fields stand; each label follows once its paper is there.
+    pub(crate) fn write_all(&mut self, lanes: &[LaneId]) -> Vec<Effect> {
+        self.leave_field();
+        let mut commands = vec![];
+        for id in lanes {
+            let Some(lane) = self.lanes.get_mut(*id).filter(|lane| lane.needs_person()) else { continue };
+            let LaneStage::Over(over) = &mut lane.stage else { continue };
+            (over.papers_written, over.label_follows) = (Some(lane.papers.clone()), true);
+            commands.push(Effect::Write(*id, Box::new(over.end.record.clone().with_papers(lane.papers.clone()))));
+        }
+        commands
     }
 
     /// Drives of which a job is over and no paper is written.

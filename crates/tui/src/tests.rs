@@ -1076,7 +1076,7 @@ fn a_drive_that_still_erases_itself_is_waited_for_beside_other_work_and_left_alo
     let id = world.app.state.selected.unwrap();
     world.send(Message::StillAtWork(id, Some(24_248)));
     let text = world.text();
-    assert!(text.contains("still at work") && text.contains("37 % done, by its"), "{text}");
+    assert!(text.contains("still at work") && text.contains("37 % done, as the drive reports"), "{text}");
     // Hours may pass: other drives are seen to meanwhile.
     world.choose("K7Q41M");
     assert!(world.app.state.lanes[id].is_armed() && world.text().contains("still erases itself, 37 %"), "{}", world.text());
@@ -1185,7 +1185,7 @@ fn the_size_check_and_the_searches_are_turned_on_and_off_in_the_plan() {
     assert_eq!(plan(&world), (true, false));
     world.turn(PlanRow::SizeCheck, 1);
     assert_eq!(plan(&world), (false, false));
-    assert!(world.text().contains("was not proved"), "the limit is back");
+    assert!(world.text().contains("Its size was not verified"), "the limit is back");
     world.turn(PlanRow::SizeCheck, 1);
     world.turn(PlanRow::ResidualData, 1);
     assert!(plan(&world) == (true, true) && world.text().contains("a sample before and after"), "{}", world.text());
@@ -1302,8 +1302,12 @@ fn the_editor_marks_a_mistake_under_its_column_and_saves_only_what_is_right() {
     world.choose("K7Q41M");
     world.key(KeyCode::F(3));
     world.keys("+");
+    assert!(!world.text().contains("title that people can read"), "nothing is complained of before anything is typed");
     world.keys("zeros");
+    assert!(!world.text().contains("is a method of the library"), "a name is half of one until it is left");
+    world.key(KeyCode::Tab);
     assert!(world.text().contains("`zeros` is a method of the library"));
+    world.key(KeyCode::BackTab);
     world.keys("-twice");
     world.key(KeyCode::Tab);
     world.keys("Zeros twice");

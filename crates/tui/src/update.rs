@@ -3,13 +3,13 @@
 
 mod less;
 
-use super::lane::release::ReleaseForm;
 use super::lane::stage::{LaneStage, WorkEnd, WrittenPapers};
 use super::lane::{Lane, LaneId, Presence, Speed, Step};
 use super::message::{AskLedger, Effect, Message};
 use super::state::State;
 use jurex_device::guard::LookedAt;
 use jurex_engine::Event;
+use jurex_look::release_form::ReleaseForm;
 use jurex_sanitize::estimate::SpeedSample;
 use jurex_sanitize::plan::{Plan, PlanError};
 use jurex_sanitize::record::JobId;
@@ -249,7 +249,8 @@ impl State {
         if first {
             lane.choose_method(&self.catalogue);
         }
-        if can_be_read { vec![Effect::Look(id)] } else { vec![] }
+        let known = first.then(|| self.ask_what_is_known(id));
+        known.into_iter().chain(can_be_read.then_some(Effect::Look(id))).collect()
     }
 
     fn planned(&mut self, id: LaneId, plan: Result<Box<Plan>, PlanError>) {

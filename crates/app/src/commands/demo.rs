@@ -65,6 +65,8 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         machine: None,
         says: too_little_memory(&std::fs::read_to_string("/proc/meminfo").unwrap_or_default()),
         places: None,
+        is_demo: true,
+        greeted: Some(places.greeted(true)),
     })
 }
 
@@ -123,6 +125,7 @@ fn remember_bay_10(ledger: &Path) -> Result<(), Failure> {
         drive: OfDrive::of(drive),
         job: Some((record.job.clone(), record.digest())),
         lot: record.papers().lot.clone(),
+        papers: None,
     };
     let stored = Release::new(about, Act::Stored { place: "shelf 2".into() }, Edition::default())?;
     Ok(ledger.keep_release(&stored)?)

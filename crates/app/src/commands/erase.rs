@@ -152,7 +152,7 @@ fn after_its_own_erasure(
     };
     let of = (asked.drive.as_os_str(), config.only.as_slice(), places);
     bench::once_idle(seen, of, &mut tell, &mut || control.poll() != Some(Control::Stop))?
-        .ok_or_else(|| Failure::Stopped("it goes on by itself; nothing was sent to it. Go on with the job later".into()))
+        .ok_or_else(|| Failure::Stopped("it goes on by itself; nothing was sent to it. Resume the job later".into()))
 }
 
 /// The job of this very drive that was cut short, armed by its label anew.
@@ -172,11 +172,11 @@ fn nothing_to_go_on_with(seen: &DriveSnapshot, service: &JobService) -> Failure 
     let called = seen.drive.called();
     if let Some((job, why)) = all.iter().find_map(|u| Some((u.job.clone(), u.checkpoint.why_not(&seen.drive)?))) {
         return Failure::Refused(format!(
-            "job {job} was cut short here, but can't go on on {called}: {why}. Nothing was written"
+            "job {job} was cut short here, but can't be resumed on {called}: {why}. Nothing was written"
         ));
     }
     let others = if others.is_empty() { "no job was cut short".into() } else { format!("cut short were {}", others.join(", ")) };
-    Failure::Refused(format!("there is no job to go on with on {called} ({others}). Nothing was written"))
+    Failure::Refused(format!("there is no job to resume on {called} ({others}). Nothing was written"))
 }
 
 /// Progress lines on a terminal, events as JSON, or nothing.
@@ -281,13 +281,10 @@ fn finish(asked: &EraseArgs, seen: &DriveSnapshot, ended: FinishedJob, service: 
     if unfinished.is_some() && !asked.json {
         let (drive, out) = (&asked.drive, asked.out.display());
         let drive = jurex_pattern::text::shown_path(std::path::Path::new(drive));
-        say(&format!("  go on    jurex erase {drive} --resume --label-check ENDING --out {out}"));
+        say(&format!("  resume   jurex erase {drive} --resume --label-check ENDING --out {out}"));
     }
     if let Some(e) = &ledger_trouble {
         remark(&format!("jurex: {e}. The drive's treatment is not affected; keep the files in {}", asked.out.display()));
-    }
-    if let Some(said) = files::lacking_signs(&record, record.papers()) {
-        remark(&format!("jurex: {said}"));
     }
     match written {
         Ok(_) if !is_stored => {
@@ -295,7 +292,7 @@ fn finish(asked: &EraseArgs, seen: &DriveSnapshot, ended: FinishedJob, service: 
             let (job, out) = (&record.job, asked.out.display());
             Err(Failure::Less(format!(
                 "the record of job {job} is not in the ledger ({trouble}). Its files are in {out}: keep them; or make room and \
-                 go on with --resume, which reads the drive again and makes the record anew"
+                 resume with --resume, which reads the drive again and makes the record anew"
             )))
         }
         Ok(paths) => {
@@ -315,7 +312,7 @@ fn summary(record: &Record, seen: &DriveSnapshot) {
     record.claim().reasons().iter().for_each(|r| say(&format!("  because  {} [{}]", r.sentence(), r.citation())));
     record.claim().limits().iter().for_each(|r| say(&format!("  but      {} [{}]", r.sentence(), r.citation())));
     if evidence.bytes_laid() > 0 || evidence.own().is_none() {
-        say(&format!("  laid     {}; read back {}", size(evidence.bytes_laid()), size(evidence.bytes_read())));
+        say(&format!("  written  {}; read back {}", size(evidence.bytes_laid()), size(evidence.bytes_read())));
     } else {
         say(&format!("  read     {}", size(evidence.bytes_read())));
     }

@@ -130,13 +130,13 @@ impl Desk {
             }
             say(&format!("  {NO_SANITIZATION}"));
         }
-        let paths = written.map_err(|e| Failure::Less(format!("{e}. The work itself is done as it is told above")))?;
+        let paths = written.map_err(|e| Failure::Less(format!("{e}. The work itself is done as said above")))?;
         if !self.json {
             paths.iter().for_each(|p| say(&format!("  written  {}", p.display())));
         }
         if record.is_cut_short() {
             let how = match record.work() {
-                jurex_file_erase::FileWork::Files { .. } => "go on with jurex files --resume",
+                jurex_file_erase::FileWork::Files { .. } => "resume with jurex files --resume",
                 jurex_file_erase::FileWork::Free { .. } => "what was taken is given back; begin again",
             };
             return Err(Failure::Stopped(format!("it did not come to its end: {how}")));

@@ -52,7 +52,7 @@ pub(crate) fn run(asked: &FreeArgs) -> Result<ExitCode, Failure> {
 fn phase_word(p: &FillProgress) -> String {
     match p.phase {
         FillPhase::Taking => "taking free space".into(),
-        FillPhase::Laying => format!("laying, {} left to others", si_size(p.free_now)),
+        FillPhase::Laying => format!("writing, {} left to others", si_size(p.free_now)),
         FillPhase::Entries => counted(p.entries, "small file"),
         FillPhase::Looking => "reading on the device".into(),
     }

@@ -102,7 +102,7 @@ fn ways(seen: &DriveSnapshot) -> Vec<(&'static Method, Outcome, String)> {
 
 fn text(seen: &DriveSnapshot, contents: &Contents, ways: &[(&Method, Outcome, String)]) -> Vec<String> {
     let drive = &seen.drive;
-    let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not told".into());
+    let said = |v: &Option<String>| v.clone().unwrap_or_else(|| "not reported".into());
     let mut lines = vec![
         drive.called(),
         fact("maker", &said(&drive.unit.maker)),
@@ -116,11 +116,11 @@ fn text(seen: &DriveSnapshot, contents: &Contents, ways: &[(&Method, Outcome, St
         fact("hidden areas", &drive.hidden_sentence()),
     ];
     let names: Vec<String> = drive.unit.ids.iter().map(|id| id.sentence()).collect();
-    lines.extend((!names.is_empty()).then(|| fact("unique names", &names.join(", "))));
+    lines.extend((!names.is_empty()).then(|| fact("other identifiers", &names.join(", "))));
     lines.extend(drive.attachment.port.as_ref().map(|port| fact("plugged in at", port)));
-    lines.extend(drive.elsewhere.iter().map(|e| fact("beside it", &e.what)));
+    lines.extend(drive.elsewhere.iter().map(|e| fact("other namespaces", &e.what)));
     let health = seen.answers.health.sentences();
-    let health = if health.is_empty() { "not told".into() } else { health.join(", ") };
+    let health = if health.is_empty() { "not reported".into() } else { health.join(", ") };
     lines.push(fact("age and health", &health));
     lines.extend(seen.answers.bridge.as_ref().map(|b| fact("bridge", &format!("{b} stands before the drive"))));
     if !seen.answers.own_erases.is_empty() {

@@ -79,6 +79,7 @@ fn machine_interface(theme: Option<jurex_station::config::ThemeName>) -> Result<
     let says = jurex_station::file_erase::clean_up(&places).into_iter().next();
     // What a start medium's own folder holds is gone when it is switched off: papers go where the ledger is.
     let out = if machine.is_some() { places.certificates() } else { "jurex-certificates".into() };
+    let is_machine = machine.is_some();
     jurex_tui::run(jurex_tui::Setup {
         bench: Box::new(move || jurex_station::bench::Bench::machine(&only, &here)),
         theme: theme.or(config.theme),
@@ -94,6 +95,9 @@ fn machine_interface(theme: Option<jurex_station::config::ThemeName>) -> Result<
         outbox,
         machine,
         says,
+        is_demo: false,
+        // A machine that was started for this alone greets nobody: lists may be at work there.
+        greeted: (!is_machine).then(|| places.greeted(false)),
         places: Some(places),
     })
 }

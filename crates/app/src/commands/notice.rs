@@ -15,7 +15,7 @@ pub(crate) fn run(asked: &NoticeArgs) -> Result<ExitCode, Failure> {
     let config = Config::read(&places.config_file())?;
     let outbox = notices::outbox(&places, &config).ok_or_else(|| {
         let file = jurex_pattern::text::shown_path(&places.config_file());
-        Failure::Use(format!("nobody is told anything: {file} has no [notice.mail] and no [notice.webhook]"))
+        Failure::Use(format!("nobody gets a notice: {file} has no [notice.mail] and no [notice.webhook]"))
     })?;
     match asked.what {
         NoticeDo::Test => {

@@ -155,19 +155,20 @@ impl PlanReport<'_> {
             lines.push(format!("  lifts     hidden areas, {how_long}"));
         }
         if self.plan.measure().is_some() {
-            lines.push("  first     is it as large as it says? Sectors all over it are marked and read".into());
+            lines.push("  first     is it as large as it claims? Sectors all over it get a number each, and are read".into());
         }
         if self.plan.leaves_mark() {
-            lines
-                .push("  tag       a page that says what was done, in the first and the last sectors, once all is proved".into());
+            lines.push(
+                "  tag       a page that says what was done, in the first and the last sectors, once all is verified".into(),
+            );
         }
         if self.plan.searches() {
-            lines.push("  searches  a sample of it for leftovers, before and after, a minute each at most".into());
+            lines.push("  searches  a sample of it for residual data, before and after, a minute each at most".into());
         }
         lines.push(format!("  reads     {}", self.plan.verification()));
         lines.push(format!("  covers    {}", self.plan.range()));
         lines.push(format!("  takes     {}", self.time()));
-        lines.push(format!("  earns     {}", self.plan.expected().outcome()));
+        lines.push(format!("  result    {}", self.plan.expected().outcome()));
         lines.extend(self.plan.expected().reasons().iter().map(|r| format!("  because   {} [{}]", r.sentence(), r.citation())));
         lines.extend(self.plan.expected().limits().iter().map(|r| format!("  but       {} [{}]", r.sentence(), r.citation())));
         lines.extend(self.warnings().iter().map(|w| format!("  mind      {w}")));

@@ -44,8 +44,8 @@ pub(crate) fn run(asked: &Prove) -> Result<ExitCode, Failure> {
         }
         None => ExpectedContents::by_word(expectation(asked)?.as_ref(), &seen.drive),
     };
-    let expected = expected.map_err(|e| Failure::Less(format!("{called} can't be proved again: {e}. It was not read")))?;
-    seen.may_be_proved().map_err(|e| Failure::Refused(format!("{called} can't be proved now: {e}. It was not read")))?;
+    let expected = expected.map_err(|e| Failure::Less(format!("{called} can't be verified again: {e}. It was not read")))?;
+    seen.may_be_proved().map_err(|e| Failure::Refused(format!("{called} can't be verified now: {e}. It was not read")))?;
     if let Some(out) = &asked.out {
         files::check_folder(out).map_err(|e| Failure::Use(format!("{e}. The drive was not read")))?;
     }

@@ -249,7 +249,7 @@ pub enum OwnState {
 
 /// How far a drive is with an erasure of its own, in parts of 65536, as it says itself: `37 % done, by its own word`.
 pub fn by_its_own_word(progress: u16) -> String {
-    format!("{:.0} % done, by its own word", f64::from(progress) / 655.36)
+    format!("{:.0} % done, as the drive reports", f64::from(progress) / 655.36)
 }
 
 /// How long a drive says that an erase command of its own takes.

@@ -14,6 +14,7 @@ use jiff::Timestamp;
 use jurex_sanitize::need::{Need, Sensitivity, is_enough};
 use jurex_sanitize::record::{JobId, Papers, Record};
 use jurex_sanitize::rules::Outcome;
+use jurex_sanitize::words::Said;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -306,17 +307,16 @@ impl LotTally {
 
     /// In a sentence without an end.
     pub fn sentence(self) -> String {
-        let mut said = format!("{} of {} done", self.done, self.expected);
-        let more = [
-            (self.failed, "failed"),
-            (self.here, "here and not done"),
-            (self.not_seen, "not seen yet"),
-            (self.unexpected, "not expected"),
-        ];
-        for (n, what) in more.into_iter().filter(|(n, _)| *n > 0) {
-            said += &format!(", {n} {what}");
-        }
-        said
+        self.said().english()
+    }
+
+    /// The same as data.
+    pub fn said(self) -> Said {
+        let said = Said::new("paper.lot").number("done", self.done as u64).number("expected", self.expected as u64);
+        let more = [("failed", self.failed), ("here", self.here), ("missing", self.not_seen), ("unexpected", self.unexpected)];
+        more.into_iter()
+            .filter(|(_, n)| *n > 0)
+            .fold(said, |said, (what, n)| said.said(what, Said::new(format!("paper.lot.{what}")).number("n", n as u64)))
     }
 }
 

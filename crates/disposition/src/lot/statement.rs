@@ -6,8 +6,9 @@ use crate::proof::Finding;
 use crate::release::{Act, Release};
 use jiff::Timestamp;
 use jurex_sanitize::need::is_enough;
-use jurex_sanitize::record::{JobId, Person, Tool};
-use jurex_sanitize::rules::Outcome;
+use jurex_sanitize::record::{JobId, Person, Record, Tool};
+use jurex_sanitize::rules::{Outcome, Reason};
+use jurex_sanitize::words::Said;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -48,6 +49,9 @@ pub struct StatementLine {
     pub digest: String,
     /// Why it stands so, in a sentence.
     pub because: String,
+    /// The same as data, for papers in other languages; empty in statements of earlier versions.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub said: Vec<Said>,
     /// What the last second look found.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub second: Option<Finding>,
@@ -289,15 +293,18 @@ impl StatementLine {
         let said = |list: Option<&String>, papers: Option<&String>| {
             papers.filter(|t| !t.is_empty()).or(list).cloned().unwrap_or_default()
         };
-        let because = match (&item.stand, record) {
+        let first_reason = |r: &Record| r.claim().reasons().first().map(Reason::as_said);
+        let why: Vec<Said> = match (&item.stand, record) {
             (LotStatus::Failed(reached), Some(r)) if *reached != Outcome::NotSanitized => {
                 let required = item.required().unwrap_or(Outcome::Clear);
-                format!("{reached} is less than the {required} that is required. {}", first_reason(r))
+                let less =
+                    Said::new("paper.lot.less").text("reached", reached.to_string()).text("required", required.to_string());
+                std::iter::once(less).chain(first_reason(r)).collect()
             }
-            (_, Some(r)) => first_reason(r),
-            (LotStatus::Begun, None) => "A job on it was begun and has no record: it is not sanitized.".into(),
-            (LotStatus::Here, _) => "It is here, and nothing was done to it yet.".into(),
-            _ => "It was expected and has not been seen.".into(),
+            (_, Some(r)) => first_reason(r).into_iter().collect(),
+            (LotStatus::Begun, None) => vec![Said::new("paper.lot.begun")],
+            (LotStatus::Here, _) => vec![Said::new("paper.lot.untouched")],
+            _ => vec![Said::new("paper.lot.not-seen")],
         };
         let mut line = Self {
             serial: item.serial.clone(),
@@ -313,7 +320,8 @@ impl StatementLine {
             ended: record.map(|r| r.ended),
             job: item.job.as_ref().map(|(job, _)| job.clone()),
             digest: record.map(|r| r.digest()).unwrap_or_default(),
-            because,
+            because: in_english(&why),
+            said: why,
             simulated: record.is_some_and(|r| r.evidence().drive().simulated),
             second: None,
             stated: false,
@@ -329,21 +337,23 @@ impl StatementLine {
     fn stated(&mut self, release: &Release) {
         let (Act::Destroyed(destruction), Some(claim)) = (&release.act, release.claim()) else { return };
         self.stated = true;
+        self.simulated |= release.drive.simulated;
         self.outcome = Some(claim.outcome());
         self.method = format!("{}, as it is stated", destruction.how.word());
         self.verification = String::new();
         self.ended = Some(release.made);
         self.digest = release.digest();
-        let first = claim.reasons().iter().chain(claim.limits()).map(|r| r.sentence());
-        self.because = first.collect::<Vec<_>>().join(" ");
+        self.because = claim.reasons().iter().chain(claim.limits()).map(Reason::sentence).collect::<Vec<_>>().join(" ");
+        let in_codes = release.claim_as_data().unwrap_or_else(|| claim.clone());
+        self.said = in_codes.reasons().iter().chain(in_codes.limits()).map(Reason::as_said).collect();
         if self.drive.is_empty() {
             self.drive = release.drive.called();
         }
     }
 }
 
-fn first_reason(record: &jurex_sanitize::record::Record) -> String {
-    record.claim().reasons().first().map(|r| r.sentence()).unwrap_or_default()
+fn in_english(said: &[Said]) -> String {
+    said.iter().map(Said::english).collect::<Vec<_>>().join(" ")
 }
 
 #[cfg(test)]

@@ -7,11 +7,11 @@ use jiff::Timestamp;
 use jurex_device::media::Drive;
 use jurex_device::medium::Access;
 use jurex_pattern::ranges::RangeSet;
-use jurex_pattern::units::{counted, grouped};
 use jurex_sanitize::evidence::{Ended, Unsound, check_geometry, fails};
 use jurex_sanitize::record::{JobId, Person, Record, Tool};
 use jurex_sanitize::residue::Leftovers;
 use jurex_sanitize::sampling::Sampling;
+use jurex_sanitize::words::Said;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -163,7 +163,7 @@ impl VerificationRecord {
         fails(!read.read.covers(&read.wrong), "it found something wrong where it did not read")?;
         let page = read.look.expected.mark.as_ref();
         let is_page = |page: &String| page.is_ascii() && page.len() == page_bytes(read.look.drive.geometry.logical);
-        fails(!page.is_none_or(is_page), "the mark that it expects is none")?;
+        fails(!page.is_none_or(is_page), "the erasure tag that it expects is none")?;
         let blank_is_known = read.look.expected.holds == Holds::Blank || read.blank_byte.is_none();
         fails(!blank_is_known, "it names the byte of a blank drive that is not one")?;
         let follows = finding(&read.look, &read.read, &read.wrong, &read.end);
@@ -188,43 +188,48 @@ impl VerificationRecord {
 
     /// The finding in words, each a sentence.
     pub fn sentences(&self) -> Vec<String> {
+        self.said().iter().map(Said::english).collect()
+    }
+
+    /// The same as data, for papers.
+    pub fn said(&self) -> Vec<Said> {
         let VerificationFacts { expected, sampling, .. } = &self.look;
-        let all = counted(expected.range.count, "sector");
+        let (all, read) = (expected.range.count, self.read.count());
         let holds = match (&expected.holds, self.blank_byte) {
-            (Holds::Blank, Some(byte)) => format!("the byte {byte:02X} over and over"),
-            _ => expected.sentence(),
+            (Holds::Blank, Some(byte)) => Said::new("paper.holds.byte").text("byte", format!("{byte:02X}")),
+            (Holds::Blank, None) => Said::new("paper.holds.blank"),
+            (Holds::Pattern { pattern }, _) => Said::new("paper.holds.pattern").text("pattern", pattern.to_string()),
         };
         let mut said = vec![match (self.finding, sampling) {
-            (Finding::Confirmed, None) => format!("All {all} were read and hold {holds}."),
-            (Finding::Confirmed, Some(sampling)) => format!(
-                "{} of {all} were read, at {} drawn from seed {}, and hold {holds}. {}",
-                grouped(self.read.count()),
-                counted(Sampling::number_of_places(expected.range), "place"),
-                sampling.seed(),
-                Sampling::confidence(expected.range, self.look.drive.geometry).english()
-            ),
-            (Finding::Contradicted, _) => format!(
-                "{} of {} that were read do not hold {holds}: {}.",
-                grouped(self.wrong.count()),
-                counted(self.read.count(), "sector"),
-                self.wrong.sentence(5)
-            ),
+            (Finding::Confirmed, None) => Said::new("paper.check.all").number("all", all).said("what", holds),
+            (Finding::Confirmed, Some(sampling)) => Said::new("paper.check.sample")
+                .number("read", read)
+                .number("all", all)
+                .number("places", Sampling::number_of_places(expected.range))
+                .text("seed", sampling.seed())
+                .said("what", holds)
+                .said("chance", Sampling::confidence(expected.range, self.look.drive.geometry)),
+            (Finding::Contradicted, _) => Said::new("paper.check.wrong")
+                .number("wrong", self.wrong.count())
+                .number("read", read)
+                .said("what", holds)
+                .places("at", &self.wrong),
             (Finding::Incomplete, _) => {
-                format!("Only {} of {all} were read: {}", grouped(self.read.count()), self.end.sentence())
+                Said::new("paper.check.incomplete").number("read", read).number("all", all).said("end", self.end.said())
             }
         }];
         if !self.unreadable.is_empty() {
-            let n = counted(self.unreadable.count(), "sector");
-            said.push(format!("{n} could not be read ({}).", self.unreadable.sentence(5)));
+            let unreadable = Said::new("paper.check.unreadable").number("n", self.unreadable.count());
+            said.push(unreadable.places("at", &self.unreadable));
         }
         if self.look.expected.mark.is_some() {
-            said.push("The erasure tag that the job has left in the first and last sectors is counted with them: it stands there word for word, or it is told above.".into());
+            said.push(Said::new("paper.check.tag"));
         }
         if self.look.of.is_none() {
-            said.push("It is a finding, not an outcome: how those bytes came there is not known.".into());
+            said.push(Said::new("paper.check.finding"));
         }
         if self.look.of.is_some() && !self.look.drive.unit.is_named() {
-            said.push("The drive tells nothing that names it: that it is the record's drive rests on whoever brought it.".into());
+            said.push(Said::new("paper.check.unnamed"));
         }
         said
     }
@@ -302,7 +307,7 @@ mod tests {
         let blank = said(&|l| l.expected.holds = Holds::Blank, Reading { blank_byte: Some(0xff), ..reading(all()) });
         assert_eq!(blank[0], "All 1\u{202f}000 sectors were read and hold the byte FF over and over.");
         let finding_alone = "It is a finding, not an outcome: how those bytes came there is not known.";
-        let unnamed = "The drive tells nothing that names it: that it is the record's drive rests on whoever brought it.";
+        let unnamed = "The drive reports nothing that names it: that it is the drive of the record rests on whoever brought it.";
         assert_eq!(blank[1..], [finding_alone]);
         assert_eq!(said(&|l| l.of = of(), reading(all())).len(), 1, "a named drive, and a record that tells the rest");
         let nameless = |l: &mut VerificationFacts| (l.drive.unit.serial, l.drive.unit.ids) = (None, vec![]);
@@ -313,7 +318,7 @@ mod tests {
         };
         assert_eq!(said(&both, reading(all()))[1..], [unnamed]);
         let marked = said(&|l| l.expected.mark = Some(String::new()), reading(all()));
-        assert!(marked[1].starts_with("The erasure tag that the job has left"), "{marked:?}");
+        assert!(marked[1].starts_with("The erasure tag in the first and last sectors"), "{marked:?}");
     }
 
     #[test]

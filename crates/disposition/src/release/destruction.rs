@@ -1,7 +1,7 @@
 //! A destruction as people state it, and what follows from that by the rules.
 
 use jurex_sanitize::rules::{Case, Claim, Condition, Edition, Media, Reason, RuleSet, Technique, evaluate_stated};
-use jurex_sanitize::words::ENGLISH_OF_VERSION_2;
+use jurex_sanitize::words::{ENGLISH_OF_VERSION_2, Said};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -371,6 +371,12 @@ pub fn judge_destruction(edition: Edition, media: Media, stated: &Destruction) -
 
 /// The same by rules of whichever version.
 pub(super) fn judge_by(by: &DestructionRules, edition: Edition, media: Media, stated: &Destruction) -> Claim {
+    // Statements keep their sentences, which must follow from what is stated word for word.
+    judge_as_data(by, edition, media, stated).in_words(&ENGLISH_OF_VERSION_2)
+}
+
+/// The same as data, as far as it is kept so: for papers in other languages.
+pub(super) fn judge_as_data(by: &DestructionRules, edition: Edition, media: Media, stated: &Destruction) -> Claim {
     let reason = |sentence: &str, citation: &str| Reason::worded(sentence, citation);
     let all = by.verdicts;
     let (technique, met, lowering) = if stated.how == How::Degaussed {
@@ -394,24 +400,17 @@ pub(super) fn judge_by(by: &DestructionRules, edition: Edition, media: Media, st
         (Technique::Destruction, None, lowering)
     };
     let case = Case::stated(media, technique, met.into_iter().collect());
-    // Statements keep their sentences, which must follow from what is stated word for word.
-    evaluate_stated(by.rules, &case, lowering, vec![rests_on(stated)]).in_words(&ENGLISH_OF_VERSION_2)
+    evaluate_stated(by.rules, &case, lowering, vec![Reason::said(rests_on(stated), STATED)])
 }
 
 /// No program has seen it.
-fn rests_on(stated: &Destruction) -> Reason {
-    let who = match (&stated.outside, stated.witness.trim()) {
-        (Some(outside), _) => {
-            let sentence = format!(
-                "It rests on certificate {} of {}, as it was entered here. No program has seen it.",
-                outside.certificate, outside.service
-            );
-            return Reason::worded(sentence, STATED);
-        }
-        (None, "") => format!("{}; nobody is named who saw it", stated.by),
-        (None, witness) => format!("{} and of {witness}, who saw it", stated.by),
-    };
-    Reason::worded(format!("It rests on the statement of {who}. No program has seen it."), STATED)
+fn rests_on(stated: &Destruction) -> Said {
+    let said = |code: &str| Said::new(format!("destruction.rests-on-{code}"));
+    match (&stated.outside, stated.witness.trim()) {
+        (Some(outside), _) => said("certificate").text("certificate", &outside.certificate).text("service", &outside.service),
+        (None, "") => said("one").text("by", &stated.by),
+        (None, witness) => said("two").text("by", &stated.by).text("witness", witness),
+    }
 }
 
 /// What people's statements are cited as.
@@ -438,7 +437,7 @@ mod tests {
     }
 
     #[test]
-    fn every_way_earns_what_the_editions_say_and_no_more() {
+    fn every_way_reaches_what_the_editions_say_and_no_more() {
         use How::*;
         use Outcome::{Destroy, NotSanitized, Purge};
         let sized = |how: How, mm: f64| Destruction { particle_mm: how.leaves_pieces().then_some(mm), ..Destruction::by(how) };

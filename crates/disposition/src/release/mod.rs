@@ -17,7 +17,7 @@ use crate::erasure_tag::TagEvidence;
 use jiff::Timestamp;
 use jurex_device::media::{Drive, DriveLabel, Geometry, MediaClass, Protocol, Unit};
 use jurex_sanitize::evidence::{Unsound, fails};
-use jurex_sanitize::record::{JobId, Tool};
+use jurex_sanitize::record::{JobId, Papers, Tool};
 use jurex_sanitize::rules::{Claim, Edition, Media, Outcome};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -254,6 +254,10 @@ pub struct Release {
     /// The drive's lot.
     #[serde(skip_serializing_if = "String::is_empty", default)]
     pub lot: String,
+    /// What people said of the drive when it came in or was erased: where it is from, its number, who validates. Of a destruction
+    /// alone, whose paper says it.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub papers: Option<Box<Papers>>,
     /// What happened.
     pub act: Act,
     /// The rules by which a destruction is judged.
@@ -282,6 +286,8 @@ pub struct Circumstances {
     pub job: Option<(JobId, String)>,
     /// Its lot.
     pub lot: String,
+    /// What people said of it, if they did.
+    pub papers: Option<Box<Papers>>,
 }
 
 /// A statement that can't be taken, or a text that is none.
@@ -354,7 +360,7 @@ impl Release {
     /// # Errors
     /// Something that must be said is not, or can't be kept.
     pub fn new(about: Circumstances, act: Act, edition: Edition) -> Result<Self, BadRelease> {
-        let Circumstances { tool, made, by, drive, job, lot } = about;
+        let Circumstances { tool, made, by, drive, job, lot, papers } = about;
         let (job, record) = job.map_or((None, String::new()), |(job, digest)| (Some(job), digest));
         let judged = matches!(act, Act::Destroyed(_)).then_some(edition);
         let mut release = Self {
@@ -366,6 +372,7 @@ impl Release {
             job,
             record,
             lot,
+            papers: papers.filter(|_| judged.is_some()),
             act,
             edition: judged,
             rules_digest: None,
@@ -396,13 +403,23 @@ impl Release {
         Ok(Some(destruction::judge_by(&rules.ok_or_else(unknown)?, edition, self.drive.media(), destruction)))
     }
 
+    /// What it claims as data, by the very rules that it was made by: for papers in other languages. `None`: it claims nothing, or these
+    /// rules are not known here.
+    pub fn claim_as_data(&self) -> Option<Claim> {
+        let (Act::Destroyed(destruction), Some(edition)) = (&self.act, self.edition) else { return None };
+        let rules = DestructionRules::of(edition, self.rules_digest.as_deref())?;
+        Some(destruction::judge_as_data(&rules, edition, self.drive.media(), destruction))
+    }
+
     fn check(&self) -> Result<(), BadRelease> {
         check_who(&self.by, &self.drive, self.job.as_ref())?;
         if let Some(what) = self.act.lacks() {
             return Err(BadRelease::Lacks(what));
         }
         let serial = self.drive.unit.serial.as_deref();
-        let texts = self.act.texts().into_iter().chain([self.by.as_str(), self.lot.as_str()]).chain(serial);
+        let of_papers = self.papers.iter().flat_map(|papers| papers.texts()).map(String::as_str);
+        let own = [self.by.as_str(), self.lot.as_str()];
+        let texts = self.act.texts().into_iter().chain(own).chain(of_papers).chain(serial);
         for text in texts {
             if text.chars().count() > 200 || text.chars().any(char::is_control) {
                 return Err(BadRelease::BadText(jurex_pattern::text::printable(text.as_bytes()).chars().take(60).collect()));
@@ -470,6 +487,7 @@ pub(crate) mod tests {
             drive: OfDrive::by_label("FM05T2R88C", class),
             job: None,
             lot: "BW-0417".into(),
+            papers: None,
         }
     }
 

@@ -25,7 +25,7 @@ pub(crate) fn draw(record: &FileEraseRecord, width: f32) -> Option<Drawing> {
         mounts.push(ground.mount.as_str());
         y += STEP;
     }
-    let description = format!("Where it lay, from the first block to the last: {}.", mounts.join(", "));
+    let description = format!("Where it was, from the first block to the last: {}.", mounts.join(", "));
     (!mounts.is_empty()).then_some(Drawing { width, height: y, description, shapes })
 }
 

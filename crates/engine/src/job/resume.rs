@@ -54,7 +54,7 @@ impl Job {
         job.open(found, access, now);
         let was_attached_anew = !found.unit.names_its_media() && !earlier.is_same_attachment(found);
         if was_attached_anew && job.was_erasing() {
-            let why = "the drive tells nothing that names it, and was attached anew since: it may be another one";
+            let why = "the drive reports nothing that names it, and was attached anew since: it may be another one";
             job.context.tell(Event::NothingTrusted { why: why.into() });
             (job.context.draw, job.context.beside) = Default::default();
             job.begin_stage(0, now);

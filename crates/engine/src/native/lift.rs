@@ -90,18 +90,18 @@ impl UnhideSequence {
         let again = match feature {
             // What is lifted until the next power-on is hidden again after it.
             Feature::Configuration if !self.permanent => {
-                "Take its power away for ten seconds, and plan it anew with the area before it lifted for good (--keep-lifted)"
+                "Take its power away for ten seconds, and plan it anew with the area before it made accessible for good (--keep-accessible)"
             }
-            _ => "Take its power away for ten seconds and go on with the job",
+            _ => "Take its power away for ten seconds and resume the job",
         };
         let (what, why) = match feature {
             Feature::ProtectedArea => ("host protected area", "it is locked or frozen, or was changed once since power-on"),
             Feature::AccessibleMax => ("accessible maximum", "it is frozen, or was changed once since power-on"),
             Feature::Configuration => {
-                ("configuration overlay", "it is frozen, or needs the area before it lifted in an earlier power cycle")
+                ("configuration overlay", "it is frozen, or needs the area before it made accessible in an earlier power cycle")
             }
         };
-        format!("its {what} could not be lifted ({}): most likely {why}. {again}", answer.sentence())
+        format!("its {what} could not be made accessible ({}): most likely {why}. {again}", answer.sentence())
     }
 }
 

@@ -326,7 +326,7 @@ impl SanitizeSequence {
                 SanitizeStep::Wait
             }
             OwnState::Failed => SanitizeStep::Over(SequenceEnd::Failed(format!(
-                "its {} failed by its own word; it takes and gives no sector until one succeeds: go on with the job, which tries again, or destroy the drive",
+                "its {} failed, as it reports; it takes and gives no sector until one succeeds: resume the job, which tries again, or destroy the drive",
                 self.technique.name()
             ))),
             OwnState::Idle if self.unsure => SanitizeStep::Over(SequenceEnd::Failed(
@@ -337,7 +337,7 @@ impl SanitizeSequence {
             // first is not so, and of a frozen drive the command would not have been accepted.
             OwnState::Idle if told.half_is_lost && self.accepted => SanitizeStep::Over(SequenceEnd::Completed),
             OwnState::Idle if told.half_is_lost => SanitizeStep::Over(SequenceEnd::Silent(
-                "it is not at work, and whether it has finished is said in a part of its answer that gets lost on the way: attach the drive natively, and go on with the job"
+                "it is not at work, and whether it has finished is said in a part of its answer that gets lost on the way: attach the drive natively, and resume the job"
                     .into(),
             )),
             OwnState::Idle => SanitizeStep::Over(SequenceEnd::Failed(

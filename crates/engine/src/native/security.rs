@@ -80,13 +80,11 @@ impl SecuritySequence {
             (false, ..) => return refused("it does not have the security feature set"),
             (_, true, _) => {
                 return refused(
-                    "its security commands are frozen: take its power away for ten seconds, give it back, and go on with the job",
+                    "its security commands are frozen: take its power away for ten seconds, give it back, and resume the job",
                 );
             }
             (.., true) => {
-                return refused(
-                    "too many wrong passwords were tried: take its power away for ten seconds and go on with the job",
-                );
+                return refused("too many wrong passwords were tried: take its power away for ten seconds and resume the job");
             }
             _ => {}
         }

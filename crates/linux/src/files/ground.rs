@@ -260,7 +260,7 @@ fn kinds_of_mapped(dir: &Path) -> Vec<String> {
         () if beneath.iter().any(|b| b.ends_with("-real")) => "snapshot-origin",
         () if ends("-tpool") || beneath.iter().any(|b| b.ends_with("-tpool")) => "thin",
         () if uuid.starts_with("LVM-") => "linear",
-        () => "a kind that only root is told",
+        () => "a kind that only root can see",
     };
     vec![kind.into()]
 }

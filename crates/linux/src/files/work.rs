@@ -444,7 +444,7 @@ impl Working<'_> {
         }
         let traces: Vec<&Trace> = held.iter().filter(|h| h.is_sound()).map(|h| &h.trace).collect();
         if let Err(e) = watcher.begins(&traces) {
-            let why = format!("what is needed to go on later can't be kept: {e}");
+            let why = format!("what is needed to resume later can't be kept: {e}");
             held.iter_mut().for_each(|h| h.evidence.fault = Some(why.clone()));
             return;
         }

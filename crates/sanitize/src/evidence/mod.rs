@@ -437,6 +437,12 @@ impl SiblingRead {
         }
     }
 
+    /// The same as data, for papers.
+    pub fn said(&self) -> Said {
+        let said = Said::new("paper.beside").text("what", &self.what).number("read", self.read);
+        said.number("same", self.as_before).number("compared", self.compared)
+    }
+
     /// In words.
     pub fn sentence(&self) -> String {
         let read = jurex_pattern::units::counted(self.read, "sector");
@@ -774,7 +780,10 @@ impl Evidence {
             StageResult::Measured(size) => size.check_soundness(self.sessions.len(), geometry.sectors),
             StageResult::Lifted(l) => {
                 let other_sectors = (l.before.logical, l.before.physical) != (l.after.logical, l.after.physical);
-                fails(other_sectors || l.after.sectors < l.before.sectors, "lifting a hidden area made the drive smaller")
+                fails(
+                    other_sectors || l.after.sectors < l.before.sectors,
+                    "making a hidden area accessible made the drive smaller",
+                )
             }
         })
     }

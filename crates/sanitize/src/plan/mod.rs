@@ -77,13 +77,13 @@ pub enum PlanError {
         range: Sectors,
     },
     /// A mark says that the whole drive was erased.
-    #[error("a mark says that the whole drive was erased: none is left where {range} alone are to be overwritten")]
+    #[error("an erasure tag says that the whole drive was erased: none is left where {range} alone are to be overwritten")]
     PartMarked {
         /// What was asked for.
         range: Sectors,
     },
     /// The drive is too small for a mark.
-    #[error("a mark takes 4096 bytes at either end and leaves room between: this drive has only {sectors} sectors")]
+    #[error("an erasure tag takes 4096 bytes at either end and leaves room between: this drive has only {sectors} sectors")]
     NoRoomForMark {
         /// Its sectors.
         sectors: u64,

@@ -9,10 +9,10 @@ use crate::contents::Contents;
 use crate::evidence::{Drawn, Ended, Evidence, Expect, ReadBack, StageKind, USUAL, Unsound, fails};
 use crate::need::{Need, Sensitivity};
 use crate::plan::{NamedPasses, Plan, Verification};
-use crate::residue::{Leftovers, before_and_after};
+use crate::residue::{Leftovers, before_and_after, before_and_after_said};
 use crate::rules::{Claim, Edition, Outcome, judge, judge_by};
 use crate::sampling::Sampling;
-use crate::words::{ENGLISH_OF_VERSION_2, Said};
+use crate::words::{ENGLISH_OF_VERSION_2, Said, Words};
 use jiff::Timestamp;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -274,7 +274,7 @@ pub enum BadRecord {
     OtherJob(JobId),
     /// The claim does not follow from the evidence.
     #[error(
-        "the record claims {claimed}, but by the rules of this version its evidence earns {earned}{}",
+        "the record claims {claimed}, but by the rules of this version its evidence gives {earned}{}",
         if *.same_rules { ": it has been altered" } else { ": it has been altered, or the rules have been corrected since it was made" }
     )]
     ClaimDoesNotFollow {
@@ -296,14 +296,17 @@ pub const BELIEVED: [(&str, &str); 11] = [
         "method: title, verification, retries, expected, mark",
         "what was ordered, but for its passes: those must be what was written",
     ),
-    ("sessions: opened, closed, access, micros, by_list", "when and how the drive was held, and by whose list"),
+    ("sessions: opened, closed, access, micros, by_list", "when and how the drive was kept open, and by whose list"),
     ("second_look", "whether a second check by another person was drawn"),
     ("sessions: drive", "which drive it was: serial, maker, model, bus, class of media, whether it is simulated"),
     ("sessions: drive.geometry, hidden, elsewhere", "how large it is and what it hides: the drive's own word, as it was asked"),
-    ("laid, seed, unwritable, flushed, pace", "which sectors took what was written, made from which seed, and how fast"),
+    (
+        "laid (written), seed, unwritable, flushed, pace",
+        "which sectors took what was written, made from which seed, and how fast",
+    ),
     ("read, wrong, unreadable, drawn, beside", "which sectors were read back, and how they compared"),
     ("commands, completed, at_work, deallocated, removal", "what a drive that erased itself was sent and answered"),
-    ("stated, before, left, events", "what people stated of encryption, what lay on the drive before and after"),
+    ("stated, before, left, events", "what people stated of encryption, what was on the drive before and after"),
 ];
 
 impl Record {
@@ -438,15 +441,23 @@ impl Record {
 
     /// What is to be said of a record that was judged by another state of the rules than this version's.
     pub fn other_rules(&self) -> Option<String> {
+        let today = self.outcome_by_other_rules()?;
+        Some(format!(
+            "It was judged by an earlier state of these rules, by which its outcome is {}. By today's it is {today}.",
+            self.claim.outcome()
+        ))
+    }
+
+    /// The outcome by the rules of today, where it was judged by an earlier state of them.
+    pub fn outcome_by_other_rules(&self) -> Option<Outcome> {
         let edition = Edition::of_title(&self.rule_set)?;
         let same = self.rules_digest.as_ref() == Some(&edition.digest());
-        (!same).then(|| {
-            let today = judge(edition, &self.evidence).outcome();
-            format!(
-                "It was judged by an earlier state of these rules, by which its outcome is {}. By today's it is {today}.",
-                self.claim.outcome()
-            )
-        })
+        (!same).then(|| judge(edition, &self.evidence).outcome())
+    }
+
+    /// The same as data, for papers.
+    pub fn leftovers_said(&self) -> Option<Said> {
+        before_and_after_said(self.before.left.as_deref(), self.left.as_ref())
     }
 
     /// What searches before and after it have found; `None`: there was none.
@@ -522,6 +533,11 @@ impl Record {
     /// What was read back of the bytes that now lie on the drive, and what follows with what confidence, in sentences.
     pub fn confidence(&self) -> String {
         self.confidence_as_data().english()
+    }
+
+    /// The same in the words of another language.
+    pub fn confidence_in(&self, words: &Words) -> String {
+        words.say(&self.confidence_as_data())
     }
 
     /// The same as data.

@@ -1,6 +1,7 @@
 //! Which drives of a lot are to be looked at a second time: a part of them, drawn when their jobs are over. SP 800-88 Rev. 1, 4.7
 //! advises such a look, by other people with other tools, for about a fifth of the media.
 
+use crate::words::Said;
 use jurex_pattern::text::hex;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -50,6 +51,16 @@ impl SecondLook {
         let digest = Sha256::digest(self.seed);
         let drawn = u64::from_le_bytes(std::array::from_fn(|i| digest[i]));
         drawn % left == 0
+    }
+
+    /// The same as data, for papers.
+    pub fn said(&self) -> Said {
+        let code = match (self.is_due(), self.percent) {
+            (_, 0) => return Said::new("paper.second.none"),
+            (true, _) => "paper.second.due",
+            (false, _) => "paper.second.not-due",
+        };
+        Said::new(code).number("percent", self.percent.into()).text("seed", hex::encode(&self.seed))
     }
 
     /// In a sentence.

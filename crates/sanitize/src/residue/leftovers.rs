@@ -1,9 +1,10 @@
 //! What a record keeps of a search for leftovers: counts and places. What was chance is computed from them.
 
 use super::kinds::BLOCK;
-use super::report::{Residue, summed};
+use super::report::{Residue, by_group, summed};
 use super::tally::{beyond_chance, chance_of, group_of};
 use crate::evidence::Ended;
+use crate::words::Said;
 use jurex_pattern::units::{Lba, counted, grouped};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -88,6 +89,23 @@ impl Leftovers {
         self.text_blocks > 0 || self.beyond_chance().next().is_some()
     }
 
+    /// The same as data.
+    fn said(&self) -> Said {
+        let mut parts: Vec<Said> = by_group(self.beyond_chance())
+            .into_iter()
+            .map(|(group, n)| Said::new(format!("paper.find.{}", group.replace(' ', "-"))).number("n", n))
+            .collect();
+        parts.extend(
+            (self.text_blocks > 0).then(|| Said::new("paper.residue.text").bytes("size", self.text_blocks * BLOCK as u64)),
+        );
+        let found = parts.into_iter().reduce(|all, next| Said::new("paper.residue.and").said("first", all).said("second", next));
+        let mut said = found.unwrap_or_else(|| Said::new("paper.residue.nothing"));
+        if !(self.whole && self.read == self.of) {
+            said = Said::new("paper.residue.part").said("found", said).number("read", self.read).number("all", self.of);
+        }
+        if self.complete { said } else { Said::new("paper.residue.broken-off").said("found", said) }
+    }
+
     /// `3 file systems, 1 204 pictures`, and of how much, where that is not all.
     pub fn summary(&self) -> String {
         let found = summed(self.beyond_chance(), self.text_blocks * BLOCK as u64);
@@ -98,7 +116,14 @@ impl Leftovers {
     }
 }
 
-/// Both searches of a job in a sentence; `None`: there was none.
+/// Both searches of a job as data; `None`: there was none.
+pub fn before_and_after_said(before: Option<&Leftovers>, after: Option<&Leftovers>) -> Option<Said> {
+    let said = |l: Option<&Leftovers>| l.map_or_else(|| Said::new("paper.residue.not-searched"), Leftovers::said);
+    (before.is_some() || after.is_some())
+        .then(|| Said::new("paper.residue").said("before", said(before)).said("after", said(after)))
+}
+
+/// The same in English, as a part of a sentence.
 pub fn before_and_after(before: Option<&Leftovers>, after: Option<&Leftovers>) -> Option<String> {
     let said = |l: Option<&Leftovers>| l.map_or_else(|| "not searched".into(), Leftovers::summary);
     (before.is_some() || after.is_some()).then(|| format!("before: {}; after: {}", said(before), said(after)))

@@ -8,7 +8,7 @@ mod search;
 mod tally;
 
 pub use kinds::{BLOCK, FindKind, KINDS};
-pub use leftovers::{LeftoverSummary, Leftovers, before_and_after};
+pub use leftovers::{LeftoverSummary, Leftovers, before_and_after, before_and_after_said};
 pub use report::{Residue, ResidueVerdict};
 pub use search::{SearchPlaces, SearchProgress, Searched};
 pub use tally::{CHECKED, Find, PARTS, Shares, Tally};

@@ -147,8 +147,8 @@ impl Residue {
     }
 }
 
-/// Finds by group, the largest first, and bytes of text.
-pub(super) fn summed<'f>(finds: impl Iterator<Item = (&'f str, u64)>, text: u64) -> String {
+/// Finds by group, the largest first.
+pub(super) fn by_group<'f>(finds: impl Iterator<Item = (&'f str, u64)>) -> Vec<(&'f str, u64)> {
     let mut groups: Vec<(&str, u64)> = vec![];
     for (group, count) in finds {
         match groups.iter_mut().find(|(g, _)| *g == group) {
@@ -157,6 +157,12 @@ pub(super) fn summed<'f>(finds: impl Iterator<Item = (&'f str, u64)>, text: u64)
         }
     }
     groups.sort_by_key(|(_, n)| std::cmp::Reverse(*n));
+    groups
+}
+
+/// The same in English, and how much of it is words.
+pub(super) fn summed<'f>(finds: impl Iterator<Item = (&'f str, u64)>, text: u64) -> String {
+    let groups = by_group(finds);
     let mut said: Vec<String> = groups.iter().map(|(group, n)| counted(*n, group)).collect();
     said.extend((text > 0).then(|| format!("{} of text", si_size(text))));
     if said.is_empty() { "none found".into() } else { said.join(", ") }

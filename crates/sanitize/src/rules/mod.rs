@@ -83,10 +83,19 @@ impl Reason {
         self.sentence_in(&ENGLISH)
     }
 
-    fn sentence_in(&self, words: &Words) -> String {
+    /// The same in the words of another language. What is kept in English words stays English where that language has none for it.
+    pub fn sentence_in(&self, words: &Words) -> String {
         match self {
             Reason::Coded(reason) => words.sentence(&reason.code, &reason.params),
-            Reason::Worded(reason) => reason.sentence.clone(),
+            Reason::Worded(reason) => words.fixed(&reason.sentence).to_string(),
+        }
+    }
+
+    /// What follows, as data, whatever it is kept as.
+    pub fn as_said(&self) -> Said {
+        match self {
+            Reason::Coded(reason) => Said { code: reason.code.clone(), params: reason.params.clone() },
+            Reason::Worded(reason) => Said::new("paper.text").text("text", &reason.sentence),
         }
     }
 
@@ -215,7 +224,7 @@ fn limits(rules: &RuleSet, case: &Case) -> Vec<Reason> {
 }
 
 /// A technique as a part of a sentence.
-pub(crate) fn technique(of: Technique) -> Said {
+pub fn technique(of: Technique) -> Said {
     Said::new(format!("technique.{}", of.slug()))
 }
 
@@ -358,7 +367,7 @@ pub(crate) mod tests {
     fn a_stick_that_was_given_the_same_bytes_everywhere_is_not_proved_to_be_as_large_as_it_says() {
         let limited = |class, patterns: &[Pattern]| {
             let claim = judge(Edition::Rev2, &faultless(class, patterns));
-            (claim.outcome(), claim.limits().iter().any(|l| l.sentence().contains("as large as it says")))
+            (claim.outcome(), claim.limits().iter().any(|l| l.code() == Some("limit.size-unproved")))
         };
         let byte = |b: u8| Pattern::bytes([b]).unwrap();
         let keystream = Pattern::random([9; 16]);
@@ -738,7 +747,7 @@ pub(crate) mod tests {
         let sentence = |evidence: &Evidence| judge(Edition::Rev2, evidence).reasons()[0].sentence().clone();
         let mut evidence = faultless(MediaClass::Magnetic, &[zeros()]);
         assert!(
-            sentence(&evidence).ends_with("all of it was read afterwards, and holds what was laid."),
+            sentence(&evidence).ends_with("all of it was read afterwards, and holds what was written."),
             "{}",
             sentence(&evidence)
         );
@@ -746,12 +755,12 @@ pub(crate) mod tests {
             check(ReadBack { sampling: Some(Sampling::new([3; 16])), read: all(evidence.range()), ..ReadBack::default() });
         assert!(sentence(&evidence).contains("all of it was read"), "of a small drive a sample is all of it");
         let said = sentence(&crate::plan::tests::sampled(Sectors::new(0, 10_000_000))).replace('\u{202f}', " ");
-        assert!(said.contains("of its 10 000 000 sectors were read afterwards, a sample, and hold what was laid"), "{said}");
+        assert!(said.contains("of its 10 000 000 sectors were read afterwards, a sample, and hold what was written"), "{said}");
         // After the drive's own erasure: what it reported and what was read, and never what nobody saw.
         let mut own = in_four_stages(Technique::SanitizeBlock, Expect::Blank);
         let claim = judge(Edition::Rev2, &own);
         assert!(claim.reasons()[0].sentence().starts_with("The drive reported"), "{claim:?}");
-        assert!(claim.limits().iter().any(|l| l.sentence().contains("rests on the drive's own word")), "{claim:?}");
+        assert!(claim.limits().iter().any(|l| l.code() == Some("limit.cells-by-its-word")), "{claim:?}");
         for stage in &mut own.stages {
             if let StageResult::Checked(check) = &mut stage.what
                 && check.expect == Expect::Blank

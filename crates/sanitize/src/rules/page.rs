@@ -10,7 +10,7 @@ pub fn markdown() -> String {
         "# The rules that outcomes follow from\n\n\
          Written from `crates/sanitize/src/rules/*.toml` by the program; a test keeps this page and those files the same.\n\
          An outcome is computed from the media, the technique, how far it reached and what was read back. What no rule\n\
-         names earns nothing; where a standard leaves doubt, the lower outcome is taken.\n\n\
+         names gives nothing; where a standard leaves doubt, the lower outcome is taken.\n\n\
          The edition is chosen by `rules = \"rev1\"` or `rules = \"rev2\"` in `config.toml` (rev2, if nothing is said), and\n\
          printed on every certificate.\n",
     );
@@ -71,7 +71,7 @@ fn names(techniques: &[Technique]) -> String {
     }
 }
 
-/// Technique by media. `-`: earns nothing.
+/// Technique by media. `-`: gives nothing.
 fn table(rules: &RuleSet, page: &mut String) {
     let heads: Vec<&str> = Media::ALL.iter().map(|m| m.name()).collect();
     let _ = writeln!(page, "| technique | {} |", heads.join(" | "));
@@ -82,10 +82,10 @@ fn table(rules: &RuleSet, page: &mut String) {
     }
     let _ = writeln!(
         page,
-        "\nOnly if: `¹` a pattern and its complement were laid; `²` all was encrypted from the start; `³` the key is strong \
+        "\nOnly if: `¹` a pattern and its complement were written; `²` all was encrypted from the start; `³` the key is strong \
          enough; `⁴` no copy of the key is anywhere; `⁵` the encrypting module is trusted; `⁶` the maker confirms what the \
          command does; `⁷` the degausser is rated for this drive. What the drive can't tell (`²` to `⁷`), a person states by \
-         name. `-` earns nothing."
+         name. `-` gives nothing."
     );
 }
 

@@ -110,7 +110,7 @@ pub fn survey(
     for unfinished in notes::unfinished(&places.less()) {
         if tree.nodes.iter().any(|n| unfinished.traces.contains_key(&n.id)) {
             return Err(Failure::Refused(format!(
-                "the erasure {} of some of these files was cut short: go on with it first (jurex files --resume). Only it knows where they lay. Nothing was written",
+                "the erasure {} of some of these files was cut short: resume it first (jurex files --resume). Only it knows where they were. Nothing was written",
                 unfinished.asked.job
             )));
         }
@@ -165,7 +165,7 @@ pub fn erase(tree: &Tree, wish: &FilesWish, places: &AppPaths, hears: Hears<'_>)
     };
     let notes = Notes::begin(&places.less(), &asked).map_err(|e| {
         Failure::Use(format!(
-            "what is needed to go on later can't be kept in {}: {e}. Nothing was written",
+            "what is needed to resume later can't be kept in {}: {e}. Nothing was written",
             shown_path(&places.less())
         ))
     })?;

@@ -20,10 +20,11 @@ use crate::exit::Failure;
 use crate::signing::Signer;
 use crate::this_tool;
 use jurex_device::media::MediaClass;
+use jurex_disposition::lot::{ExpectedDrive, Lot};
 use jurex_disposition::release::{Act, BadRelease, Circumstances, OfDrive, Release, Whereabouts, in_force};
 use jurex_ledger::Ledger;
 use jurex_past::{JobStatus, KnownDrive, PastError, PastWork};
-use jurex_sanitize::record::{JobId, Record};
+use jurex_sanitize::record::{JobId, Papers, Record};
 use jurex_sanitize::rules::Edition;
 use std::path::Path;
 
@@ -43,6 +44,8 @@ pub struct Subject {
     pub job: Option<JobId>,
     /// The lot that it belongs to.
     pub lot: String,
+    /// What people said of it: with its newest job, else in the list of its lot.
+    pub papers: Option<Box<Papers>>,
     /// The service that has it now, with the batch that it went with.
     pub at_service: Option<(String, String)>,
     /// What was said of it and stands still, the oldest first.
@@ -53,15 +56,25 @@ impl Subject {
     fn new(drive: OfDrive, known: Option<&KnownDrive>, ledger: &dyn PastWork) -> Result<Self, PastError> {
         let newest = known.and_then(|k| k.jobs.last());
         let record = newest.and_then(|line| if let JobStatus::Recorded(r) = &line.standing { Some(r.clone()) } else { None });
-        let of_record = record.as_ref().map(|r| r.papers().lot.clone()).filter(|lot| !lot.is_empty());
-        let expected = || -> Result<String, PastError> {
-            let Some(serial) = drive.unit.serial() else { return Ok(String::new()) };
+        let by_list = || -> Result<Option<Papers>, PastError> {
+            let Some(serial) = drive.unit.serial() else { return Ok(None) };
             let lots = ledger.lots(true)?;
-            Ok(jurex_disposition::lot::expected_in(&lots, serial).map(|(lot, _)| lot.name.clone()).unwrap_or_default())
+            Ok(jurex_disposition::lot::expected_in(&lots, serial).map(|(lot, expected)| said_of(lot, expected)))
         };
-        let lot = of_record.map_or_else(expected, Ok)?;
+        let of_record = record.as_ref().map(|record| record.papers().clone());
+        // Without a lot of its own it is that of the list that expects it.
+        let papers = match of_record {
+            Some(papers) if !papers.lot.is_empty() => Some(papers),
+            Some(papers) => {
+                let lot = by_list()?.map(|listed| listed.lot).unwrap_or_default();
+                Some(Papers { lot, ..papers })
+            }
+            None => by_list()?,
+        };
+        let lot = papers.as_ref().map(|papers| papers.lot.clone()).unwrap_or_default();
         let noted = known.map(|k| in_force(&k.releases).into_iter().cloned().collect()).unwrap_or_default();
-        Ok(Self { record, job: newest.map(|line| line.job.clone()), lot, at_service: known.and_then(at_service), noted, drive })
+        let at_service = known.and_then(at_service);
+        Ok(Self { record, job: newest.map(|line| line.job.clone()), lot, papers: papers.map(Box::new), at_service, noted, drive })
     }
 
     /// A drive that is there.
@@ -153,11 +166,24 @@ impl Subject {
             drive: self.drive.clone(),
             job,
             lot: self.lot.clone(),
+            papers: self.papers.clone(),
         };
         let release = Release::new(about, act, who.edition)?;
         Ledger::open(ledger)?.keep_release(&release)?;
         who.seal.close(ledger);
         Ok(release)
+    }
+}
+
+/// What the list of a lot says of one of its drives.
+fn said_of(lot: &Lot, expected: &ExpectedDrive) -> Papers {
+    Papers {
+        lot: lot.name.clone(),
+        property_number: expected.property_number.clone(),
+        source: expected.source.clone(),
+        destination: expected.destination.clone(),
+        need: expected.need(),
+        ..Papers::default()
     }
 }
 

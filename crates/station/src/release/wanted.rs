@@ -22,7 +22,7 @@ pub enum Becomes {
     Prepared,
     /// Its tables are cleared, quickly; that is no erasure
     TablesCleared,
-    /// It was destroyed, or damaged: what that earns follows from what is stated
+    /// It was destroyed, or damaged: the outcome follows from what is stated
     Destroyed,
     /// It goes to a service that destroys it
     SentOut,
@@ -94,7 +94,7 @@ impl WantedRelease {
 
     /// What needs nothing to be written to the drive.
     fn stated(&self, subject: &Subject, seen: Option<&DriveSnapshot>, by: &str) -> Result<Act, Failure> {
-        let becomes = self.becomes.ok_or_else(|| Failure::Use("say what becomes of the drive. Nothing was noted".into()))?;
+        let becomes = self.becomes.ok_or_else(|| Failure::Use("say how the drive is released. Nothing was noted".into()))?;
         Ok(match becomes {
             Becomes::Received => Act::Received { from: self.whom.clone() },
             Becomes::AtBench => Act::AtBench { bench: self.place.clone() },
@@ -243,6 +243,6 @@ fn blank(subject: &Subject, seen: Option<&DriveSnapshot>) -> Result<Act, Failure
         return Ok(Act::Blank);
     }
     Err(Failure::Less(format!(
-        "{called} is not blank: its newest job has earned nothing, or it has none in this ledger. Nothing was noted"
+        "{called} is not blank: its newest job reached nothing, or it has none in this ledger. Nothing was noted"
     )))
 }

@@ -11,8 +11,8 @@ pub(super) fn step(step: Step) -> [&'static str; 3] {
             "A guarded drive can't be erased: the sentence names what uses it, and there is no way around it.",
         ],
         Step::Plan => [
-            "What must be done, and what does it earn?",
-            "Three answers give the needed outcome (SP 800-88). Each way says what it can earn on this very drive.",
+            "What level is needed, and how do we reach it?",
+            "Three answers give the required level (SP 800-88). Each technique says what it gives on this very drive.",
             "Clear protects against simple recovery; Purge against a laboratory; Destroy ends the drive's use.",
         ],
         Step::Arm => [
@@ -28,7 +28,7 @@ pub(super) fn step(step: Step) -> [&'static str; 3] {
         Step::Prove => [
             "Is it really gone?",
             "Every sector is read past all caches and compared with what was written (SP 800-88 Rev. 1, 4.7).",
-            "What was not read back is not proved.",
+            "What was not read back is not verified.",
         ],
         Step::Certify => [
             "Can I sign for it?",
@@ -38,7 +38,7 @@ pub(super) fn step(step: Step) -> [&'static str; 3] {
         Step::Release => [
             "Where does this drive go?",
             "What is said here of the drive is noted in the ledger, with your name; the certificate's claim stays that of before.",
-            "What a destruction earns follows from what is stated of it, by the rules: a hole, a bend or a cut only damages.",
+            "The outcome of a destruction follows from what is stated of it, by the rules: a hole, a bend or a cut only damages.",
         ],
     }
 }

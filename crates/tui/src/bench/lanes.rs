@@ -56,6 +56,11 @@ pub(crate) fn draw(state: &State, area: Rect, buffer: &mut Buffer) {
         summary(state, row, buffer);
     }
     let (rows, first) = (rows_per_lane(state, area), first_shown(state, area));
+    let used = state.lanes.len() as u16 * rows;
+    if let Some(room) = area.height.checked_sub(used + 1).filter(|room| *room >= LEGEND_ROWS && !state.lanes.is_empty()) {
+        let y = area.bottom() - LEGEND_ROWS.min(room);
+        legend(state, Rect { y, height: LEGEND_ROWS, ..area }, buffer);
+    }
     for (i, (id, lane)) in state.lanes.named().enumerate().skip(first) {
         let chosen = state.selected == Some(id);
         let y = area.y + (i - first) as u16 * rows;
@@ -73,12 +78,35 @@ pub(crate) fn draw(state: &State, area: Rect, buffer: &mut Buffer) {
     }
 }
 
+/// Rows of the legend.
+const LEGEND_ROWS: u16 = 4;
+
+/// What the signs of lanes and steps mean, where there is room for it.
+fn legend(state: &State, area: Rect, buffer: &mut Buffer) {
+    use LaneState as S;
+    let rows: [&[S]; 3] = [
+        &[S::Ready, S::Guarded, S::Planned, S::Erasing],
+        &[S::Held, S::Proving, S::Proved, S::Failed],
+        &[S::Tagged, S::Released, S::Unknown],
+    ];
+    let faint = state.theme.style(StyleRole::Faint);
+    for (n, states) in rows.into_iter().enumerate() {
+        let signs = states.iter().flat_map(|of| {
+            let (sign, role) = edge(*of);
+            [Span::styled(format!("  {sign} "), state.theme.style(role)), Span::styled(of.word(), faint)]
+        });
+        Line::from_iter(signs).render(Rect { y: area.y + n as u16, height: 1, ..area }, buffer);
+    }
+    words("  steps: ✓ done  ◉ here  ○ open  · not yet", faint).render(Rect { y: area.y + 3, height: 1, ..area }, buffer);
+}
+
 /// Sums up the lanes in one row.
 fn summary(state: &State, row: Rect, buffer: &mut Buffer) {
     let count = |of: &dyn Fn(&Lane) -> bool| state.lanes.iter().filter(|l| of(l)).count();
     let parts = [
         (count(&|l| l.is_working()), "at work"),
         (count(&Lane::needs_person), "need you"),
+        (count(&|l| l.state() == LaneState::Held), "paused"),
         (count(&|l| l.state() == LaneState::Ready), "ready"),
         (count(&|l| l.state() == LaneState::Guarded), "guarded"),
     ];
@@ -236,7 +264,13 @@ fn state_line(theme: Theme, now: Duration, lane: &Lane, width: usize) -> Line<'s
         (Err(_), _) if lane.is_gone() => String::new(),
         (Err(refusal), _) => format!(": {refusal}"),
         _ if lane.is_gone() => String::new(),
-        _ => lane.look.contents.as_ref().map(|c| format!(": {}", c.sentence())).unwrap_or_default(),
+        // What is required comes first, then what is known of it, then what is on it.
+        _ => {
+            let required = Some(format!("{} required", lane.draft.need.outcome()));
+            let contents = lane.look.contents.as_ref().map(|c| c.sentence());
+            let parts: Vec<String> = required.into_iter().chain(lane.history()).chain(contents).collect();
+            format!(": {}", parts.join("; "))
+        }
     };
     let room = width.saturating_sub(state.word().len());
     let role = if lane.needs_person() { StyleRole::Strong } else { StyleRole::Faint };

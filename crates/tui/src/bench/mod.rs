@@ -11,6 +11,7 @@ use crate::lane::{Lane, Step};
 use crate::message::Effect;
 use crate::screen::afar::Afar;
 use crate::screen::files::FilesPage;
+use crate::screen::greeting::Greeting;
 use crate::screen::ledger::LedgerPage;
 use crate::screen::line::TypedLine;
 use crate::screen::lot::LotPage;
@@ -21,6 +22,7 @@ use crate::screen::settings::SettingsPage;
 use crate::screen::{PlaceHelp, Screen, ScreenAnswer, ScreenContext, WayTo};
 use crate::state::State;
 use crate::step::{arm, certify, erase, look, plan, prove, release};
+use crate::tour;
 use jurex_look::field::Typed;
 pub(super) use lanes::tally;
 use ratatui::buffer::Buffer;
@@ -43,6 +45,9 @@ impl Screen for BenchScreen {
             }
             (Step::Certify, _) if lane.asked().is_some() => vec![KeyPlace::Form, KeyPlace::Typing],
             (Step::Release, _) if lane.release.asked().is_some() => vec![KeyPlace::ReleaseForm, KeyPlace::Typing],
+            (step, _) if state.tour && !(step == Step::Plan && lane.plan_row.is_some()) => {
+                vec![KeyPlace::Touring, KeyPlace::Step(step), KeyPlace::Bench, KeyPlace::Walking, KeyPlace::Anywhere]
+            }
             (Step::Plan, _) if lane.plan_row.is_some() && !lane.has_job() => vec![KeyPlace::PlanRows, KeyPlace::Anywhere],
             (step, _) => vec![KeyPlace::Step(step), KeyPlace::Bench, KeyPlace::Walking, KeyPlace::Anywhere],
         }
@@ -51,6 +56,9 @@ impl Screen for BenchScreen {
     fn why_not(&self, state: &State, action: Action) -> Option<String> {
         if action == Action::Machine && state.machine.is_none() {
             return Some("Jurex was not started from a medium here: the system that runs it does these things.".into());
+        }
+        if action == Action::Tour {
+            return tour::why_not(state);
         }
         if action == Action::Files && !state.has_files {
             return Some("Nothing is simulated of files: start jurex itself, and press F9.".into());
@@ -68,6 +76,7 @@ impl Screen for BenchScreen {
                 Action::Machine,
                 Action::Files,
                 Action::Afar,
+                Action::Greeting,
             ];
             return (!needs_none.contains(&action) && action != Action::NextTheme).then(|| "There is no drive.".into());
         };
@@ -89,6 +98,12 @@ impl Screen for BenchScreen {
             Action::Settings => return ScreenAnswer::push(SettingsPage::default()),
             Action::Machine => return ScreenAnswer::push(MachinePage::open(state)),
             Action::Afar => return ScreenAnswer::push(Afar),
+            Action::Greeting => return ScreenAnswer::push(Greeting),
+            Action::Tour => tour::begin(state),
+            Action::EndTour => {
+                state.tour = false;
+                vec![]
+            }
             Action::Files => return ScreenAnswer::push(FilesPage::open(state)),
             Action::Methods => return ScreenAnswer::push(MethodsPage::to_read()),
             Action::FindDrive => return ScreenAnswer::push(TypedLine::to_find()),
@@ -299,7 +314,7 @@ fn plan_selected(state: &mut State) -> ScreenAnswer {
 fn go_on_with_unfinished(state: &mut State) {
     let Some(lane) = state.lane_mut().filter(|l| !l.is_armed() && !l.is_working()) else { return };
     if lane.is_gone() {
-        state.notice = Some("The drive is gone: attach it again to go on with its job.".into());
+        state.notice = Some("The drive is gone: attach it again to resume its job.".into());
         return;
     }
     if let Err(refusal) = &lane.verdict {

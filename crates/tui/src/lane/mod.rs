@@ -5,7 +5,6 @@ pub(super) mod draft;
 mod form;
 mod lanes;
 pub(super) mod papers;
-pub(super) mod release;
 pub(crate) mod rows;
 pub(super) mod stage;
 
@@ -17,6 +16,7 @@ use jurex_disposition::lot::{ExpectedDrive, expected_in};
 use jurex_disposition::proof::Finding;
 use jurex_engine::Activity;
 use jurex_ledger::UnfinishedJob;
+use jurex_look::release_form::ReleaseForm;
 use jurex_past::LotNow;
 use jurex_pattern::method::Catalogue;
 use jurex_sanitize::contents::Contents;
@@ -33,7 +33,6 @@ use jurex_station::bench::{DriveSnapshot, SampledSector};
 use jurex_station::beside::{LaneReading, Readings};
 use jurex_station::release::{Becomes, MarkHere};
 pub(super) use lanes::{LaneId, Lanes};
-use release::ReleaseForm;
 use rows::PlanRow;
 use stage::{Arming, LaneStage, Log, Over, RunningJob};
 use std::borrow::Cow;
@@ -142,6 +141,8 @@ impl Speed {
 pub(crate) struct LaneLook {
     /// Whether the drive itself has been asked; until then it is known by the system's word only.
     pub(crate) answered: bool,
+    /// Whether the ledger was asked what it knows of it.
+    pub(crate) asked_ledger: bool,
     pub(crate) contents: Option<Contents>,
     pub(crate) sample: Option<SampledSector>,
     /// The mark of an earlier erasure that was found on it.
@@ -226,6 +227,7 @@ impl Lane {
         let need = Need { sensitivity: Sensitivity::Moderate, reuse: true, leaves: false };
         let draft = Draft::new(need, suggested(&seen.drive, catalogue, edition));
         let look = LaneLook {
+            asked_ledger: false,
             answered: seen.has_answered(),
             contents: None,
             sample: None,
@@ -438,6 +440,21 @@ impl Lane {
     /// Whether a mark of an erasure of this very drive is on it.
     fn carries_its_mark(&self) -> bool {
         self.look.mark.as_ref().and_then(MarkHere::mark).is_some_and(|m| m.fits)
+    }
+
+    /// What became of it in its newest job before this, and where it was put, as the ledger has it; `None`: it knows nothing.
+    pub(crate) fn history(&self) -> Option<String> {
+        let known = self.release.known.as_ref()?;
+        let job = known.jobs.iter().rev().find(|line| self.record().is_none_or(|r| r.job != line.job)).map(|line| {
+            let date = line.started.get(..10).unwrap_or_default();
+            match line.standing.record() {
+                Some(record) => format!("{} on {date}, job {}", record.claim().outcome(), line.job),
+                None => format!("job {} on {date}, without a record", line.job),
+            }
+        });
+        let place = known.standing.as_ref().map(|standing| standing.place.sentence()).filter(|said| !said.is_empty());
+        let said: Vec<String> = job.into_iter().chain(place).collect();
+        (!said.is_empty()).then(|| said.join("; "))
     }
 
     /// The job that a label can be made of: the newest on this drive, if it has a record.

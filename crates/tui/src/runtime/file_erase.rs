@@ -72,7 +72,7 @@ impl Runtime {
             AskLess::GoOn => {
                 let by = self.app.state.config.technician.clone();
                 self.work_on_less(move |places, teller| {
-                    let none = || Failure::Use("nothing is left to go on with".into());
+                    let none = || Failure::Use("nothing is left to resume".into());
                     let next = notes::unfinished(&places.less()).into_iter().next().ok_or_else(none)?;
                     file_erase::go_on(next, &by, places, &mut |p| teller.tell(|| WorkProgress::Files(p.clone())))
                 });

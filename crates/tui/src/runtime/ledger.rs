@@ -43,9 +43,9 @@ impl Runtime {
                     Some(Message::Ledger(FromLedger::Where(typed, found)))
                 }
                 AskLedger::Known(lane, serial, job) => {
+                    // A ledger that can't be read says nothing, not that it knows nothing.
                     let known = opened.ok().and_then(|l| l.known_of(serial.as_deref(), job.as_ref()).ok());
-                    let known = known.flatten().map(Box::new);
-                    Some(Message::Ledger(FromLedger::Known(lane, known)))
+                    known.map(|known| Message::Ledger(FromLedger::Known(lane, known.map(Box::new))))
                 }
                 AskLedger::Lots => opened.ok().and_then(|l| open_lots(&l).ok()).map(|l| Message::Ledger(FromLedger::Lots(l))),
             };

@@ -94,6 +94,10 @@ pub struct Setup {
     pub says: Option<String>,
     /// Where notes of work on files are kept; `None`: there are no files to work on.
     pub places: Option<AppPaths>,
+    /// Whether the bench is a made-up one, with a guided tour.
+    pub is_demo: bool,
+    /// A file that says that somebody was greeted; `None`: nobody is.
+    pub greeted: Option<PathBuf>,
 }
 
 /// The longest time without a new picture.
@@ -201,6 +205,12 @@ impl Runtime {
         (app.state.machine, app.state.notice) = (setup.machine, setup.says);
         app.state.has_records = setup.ledger.exists();
         app.state.has_files = setup.places.is_some();
+        app.state.is_demo = setup.is_demo;
+        // Whoever can't keep that file is greeted again: that harms nobody.
+        if let Some(file) = setup.greeted.filter(|file| !file.exists()) {
+            let _ = std::fs::write(file, "");
+            app.greet();
+        }
         if app.state.machine.is_some() {
             app.state.to_do.push(Effect::Notes);
         }
@@ -262,7 +272,7 @@ impl Runtime {
                 self.take(Message::Terminate);
             }
             if self.hung_up.swap(false, Ordering::Relaxed) {
-                tracing::warn!("the terminal hung up; what runs goes on without a screen");
+                tracing::warn!("the terminal hung up; jobs that run continue without a screen");
                 self.take(Message::TerminalLost);
                 screen = None;
             }
@@ -272,7 +282,7 @@ impl Runtime {
             // A flood of progress is drawn at most thirty times a second; a key is answered at once.
             if !idle || drawn.elapsed() >= FRAME {
                 if let Some(Err(e)) = screen.as_mut().map(|s| self.show(s)) {
-                    tracing::warn!("the terminal failed ({e}); what runs goes on without a screen");
+                    tracing::warn!("the terminal failed ({e}); jobs that run continue without a screen");
                     self.take(Message::TerminalLost);
                     screen = None;
                 }
@@ -307,7 +317,7 @@ impl Runtime {
             if can_be_suspended() {
                 screen.suspend()?;
             } else {
-                self.app.state.notice = Some("There is no shell above that could let it go on: it stays on the screen.".into());
+                self.app.state.notice = Some("There is no shell above that could resume it: it stays on the screen.".into());
             }
         }
         screen.take_size(self.app.state.size)?;
@@ -584,16 +594,14 @@ impl Runtime {
             let what = jurex_pattern::text::printable(record.what().as_bytes());
             say(&format!("{}: {what}. {}", record.asked.job, results.first().cloned().unwrap_or_default()));
             if record.is_cut_short() {
-                say("  it was cut short: jurex files --resume goes on with files");
+                say("  it was cut short: jurex files --resume resumes files");
             }
         }
         for lane in self.app.state.lanes.iter() {
             let drive = lane.seen.drive.called();
             if lane.is_working() {
                 let job = lane.work().and_then(|w| w.job.as_ref()).map(ToString::to_string).unwrap_or_default();
-                say(&format!(
-                    "{job}: {drive} does not answer. Its job has no record yet: go on with it (--resume) once it does."
-                ));
+                say(&format!("{job}: {drive} does not answer. Its job has no record yet: resume it (--resume) once it does."));
             }
             let Some(record) = lane.record() else { continue };
             say(&format!("{}: {drive} {}. {}", record.job, record.claim().outcome(), record.evidence().ended.sentence()));

@@ -39,7 +39,7 @@ impl Runtime {
             _ => return,
         };
         if let Err(e) = outbox.put(&notice) {
-            tracing::error!("a notice could not be kept, and nobody is told: {e}");
+            tracing::error!("a notice could not be kept, and is not sent: {e}");
         }
     }
 }

@@ -59,7 +59,7 @@ pub(crate) fn note(
         let release = subject.note(act, &ReleaseAuthor { by, edition, seal }, ledger).map_err(failed)?;
         said.push(release.act.sentence());
         if let Some(claim) = release.claim() {
-            said.push(format!("What that earns: {}.", claim.outcome()));
+            said.push(format!("Outcome: {}.", claim.outcome()));
             said.extend(claim.reasons().iter().chain(claim.limits()).map(|r| format!("{} [{}]", r.sentence(), r.citation())));
             let written = files::write_release(out, &subject.file_name(), &release, seal);
             said.push(match written {

@@ -31,7 +31,7 @@ impl Screen for Afar {
             [
                 "How does it go, seen from across the room?",
                 "LOOK HERE: a job has not ended as it was planned, is paused, or its drive went away. DONE: all that is expected is done.",
-                "Jobs go on whatever is on the screen; the console's speaker plays when the word changes.",
+                "Jobs run whatever is on the screen; the console's speaker plays when the word changes.",
             ],
         ))
     }

@@ -4,6 +4,7 @@
 pub(super) mod afar;
 pub(super) mod drives;
 pub(super) mod files;
+pub(super) mod greeting;
 pub(super) mod help;
 pub(super) mod ledger;
 pub(super) mod line;

@@ -62,6 +62,8 @@ fn called(place: KeyPlace) -> Option<&'static str> {
         | KeyPlace::QuitQuestion
         | KeyPlace::LessQuestion
         | KeyPlace::PapersQuestion
+        | KeyPlace::Greeting
+        | KeyPlace::Touring
         | KeyPlace::PlanRows
         | KeyPlace::MachineQuestion
         | KeyPlace::Countdown

@@ -8,6 +8,7 @@ use jurex_look::column::Column;
 use jurex_look::theme::StyleRole;
 use jurex_look::window::{self, Scroll};
 use jurex_sanitize::record::Record;
+use jurex_station::signing::house_at;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
@@ -25,7 +26,7 @@ pub(crate) struct PreviewPage {
 impl PreviewPage {
     /// Of a record with the papers as they stand.
     pub(crate) fn of(record: &Record, house: &House, width: u16) -> Self {
-        let print = Print { house: house.clone(), ..Print::default() };
+        let print = Print { house: house_at(house, record.ended), ..Print::default() };
         let columns = COLUMNS.min(width.saturating_sub(2));
         Self { lines: preview(record, &print, columns.into()), scroll: 0 }
     }

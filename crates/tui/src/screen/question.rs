@@ -5,7 +5,6 @@ use crate::action::{self, Action, KeyPlace};
 use crate::lane::LaneId;
 use crate::message::Effect;
 use crate::state::State;
-use crate::step::certify;
 use crate::widget::keys::key_lines;
 use jurex_engine::Control;
 use jurex_look::column::Column;
@@ -196,7 +195,7 @@ impl Screen for Question {
                 state.lanes[*lane].draft.less_is_accepted = true;
                 ScreenAnswer::back().and(state.take_plan())
             }
-            (Action::ConfirmWriteAll, Ends::Papers(lanes)) if hears => ScreenAnswer::back().and(certify::write_all(state, lanes)),
+            (Action::ConfirmWriteAll, Ends::Papers(lanes)) if hears => ScreenAnswer::back().and(state.write_all(lanes)),
             (Action::Back, _) => ScreenAnswer::back(),
             _ => ScreenAnswer::stay(),
         }

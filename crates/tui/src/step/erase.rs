@@ -21,9 +21,9 @@ use jurex_sanitize::strata::Strata;
 pub(crate) fn why_not(lane: &Lane, action: Action) -> Option<&'static str> {
     let held = lane.state() == LaneState::Held;
     let (can, why) = match action {
-        Action::GoOn => (held, "The job is not held."),
+        Action::GoOn => (held, "The job is not paused."),
         Action::Hold => {
-            (lane.is_working() && !held && !erases_itself(lane), "Nothing is being worked on here that could be held.")
+            (lane.is_working() && !held && !erases_itself(lane), "Nothing is being worked on here that could be paused.")
         }
         Action::StopJob if erases_itself(lane) && !goes_on_alone(lane) => {
             (false, "This drive can't be stopped: the job ends when the drive does.")
@@ -140,7 +140,7 @@ fn by_itself(lane: &Lane, log: &Log, own: &NativeEvidence, column: &mut Column<'
     column.fact("command", own.technique.name());
     let working = lane.is_working() && progress.activity() == Activity::Own;
     let said = match (own.completed, &own.failure, progress.own_progress_said()) {
-        (true, ..) => "it has come to its end without error, by its own word".to_string(),
+        (true, ..) => "it reports an end without error".to_string(),
         (_, Some(why), _) => why.clone(),
         (.., Some(how_far)) if working => how_far,
         _ if working && own.sent > 0 => "it is at work; it does not tell how far it is".into(),
@@ -150,7 +150,7 @@ fn by_itself(lane: &Lane, log: &Log, own: &NativeEvidence, column: &mut Column<'
     column.fact_in("it says", &said, StyleRole::Strong);
     if working {
         let stop = if own.technique.runs_by_itself() {
-            "Nothing stops it, not even its power being taken. The job may be left (x): the drive goes on by itself, and going on with the job later asks it first."
+            "Nothing stops it, not even its power being taken. The job may be left (x): the drive continues by itself, and the resumed job asks it first."
         } else {
             "It can't be stopped, and the drive answers nothing until it ends. Leave its power on."
         };
@@ -161,7 +161,7 @@ fn by_itself(lane: &Lane, log: &Log, own: &NativeEvidence, column: &mut Column<'
         || "not reported".into(),
         |t| {
             format!(
-                "{}{}, by its own word",
+                "{}{}, as the drive reports",
                 if t.at_least { "more than " } else { "" },
                 duration(std::time::Duration::from_secs(t.seconds))
             )
@@ -170,7 +170,7 @@ fn by_itself(lane: &Lane, log: &Log, own: &NativeEvidence, column: &mut Column<'
     column.fact("takes", &told);
     if own.may_have_left_a_password() && !working {
         let said = format!(
-            "it may have kept the password `{PASSWORD}`: going on with the job, or `jurex unlock {}`, takes it away",
+            "it may have kept the password `{PASSWORD}`: resuming the job, or `jurex unlock {}`, takes it away",
             lane.seen.drive.shown_path()
         );
         column.fact_in("password", &said, StyleRole::Strong);

@@ -100,6 +100,8 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
     column.question("Is that the right drive?");
     presence(state, lane, column);
     verdict(lane, column);
+    column.fact("on it now", &on_it(lane));
+    column.fact("seen before", &seen_before(lane));
     next_step(lane, column);
     column.gap();
     mark(lane, column);
@@ -162,6 +164,25 @@ fn verdict(lane: &Lane, column: &mut Column<'_>) {
     }
 }
 
+/// What is on it, in a line; the strata are further down.
+fn on_it(lane: &Lane) -> String {
+    match &lane.look.contents {
+        Some(contents) => contents.sentence(),
+        None if lane.seen.has_answered() => "looking …".into(),
+        None => "not read yet: the drive has not answered".into(),
+    }
+}
+
+/// What the ledger knows of it.
+fn seen_before(lane: &Lane) -> String {
+    match lane.history() {
+        Some(history) => history,
+        None if !lane.look.asked_ledger => "not looked up".into(),
+        None if lane.seen.drive.unit.is_named() => "no: the ledger of this bench does not know it".into(),
+        None => "not known: it reports nothing that names it".into(),
+    }
+}
+
 /// When it came or went, and whether its light is being shown.
 fn presence(state: &State, lane: &Lane, column: &mut Column<'_>) {
     let said = match &lane.presence {
@@ -180,17 +201,15 @@ fn presence(state: &State, lane: &Lane, column: &mut Column<'_>) {
 /// Regions that are told one by one.
 const MAX_REGIONS: usize = 40;
 
+/// The same with places; where there is nothing to draw, the line on top has said it.
 fn contents(state: &State, lane: &Lane, column: &mut Column<'_>) {
-    column.heading("What is on it");
-    let Some(contents) = &lane.look.contents else {
-        let why =
-            if lane.seen.has_answered() { "Looking …" } else { "The drive has not answered yet; it is read once it has." };
-        return column.sentence(why, StyleRole::Faint);
-    };
+    let Some(contents) = &lane.look.contents else { return };
     let geometry = lane.seen.drive.geometry;
-    if contents.regions.is_empty() {
-        column.sentence(&contents.sentence(), StyleRole::Text);
+    let left = matches!(lane.readings.left, LaneReading::Over(_));
+    if contents.regions.is_empty() && contents.note.is_none() && lane.seen.drive.hidden == HiddenAreas::None && !left {
+        return;
     }
+    column.heading("What is on it");
     let mut drawing = Strata::of_drive(&lane.seen.drive, contents);
     if let LaneReading::Over(residue) = &lane.readings.left {
         drawing = drawing.with_left(&residue.usable);

@@ -213,7 +213,7 @@ fn size_facts(evidence: &Evidence, column: &mut Column<'_>) {
     column.heading("Is it as large as it says?");
     let (answer, role) = match size.finding() {
         SizeFinding::AsTold => ("yes", StyleRole::Text),
-        SizeFinding::NotProved => ("not proved", StyleRole::Strong),
+        SizeFinding::NotProved => ("not verified", StyleRole::Strong),
         _ => ("no", StyleRole::Fault),
     };
     column.fact_in(answer, &size.sentence(), role);
@@ -236,15 +236,17 @@ fn own_facts(own: &NativeEvidence, check: &CheckEvidence, column: &mut Column<'_
                 &format!("{} of which a salted digest was kept from before", counted(drawn.compared, "sector")),
             );
             column.fact("  as before", &faults(&read.wrong));
-            let blank =
-                format!("{} held one byte over and over before: they prove nothing", counted(drawn.blank_before, "sector"));
+            let blank = format!(
+                "{} were blank before (one byte over and over): they verify nothing",
+                counted(drawn.blank_before, "sector")
+            );
             column.fact("  blank before", &blank);
         }
         _ => column.fact("  not blank", &faults(&read.wrong)),
     }
     column.fact("  unreadable", &faults(&read.unreadable));
     let parts = format!(
-        "{} of the drive's {} parts held something before that is gone now",
+        "{} of the drive's {} parts had contents before that are gone now",
         drawn.parts,
         Drawn::PARTS.min(check.range.count)
     );

@@ -174,7 +174,7 @@ fn what_a_destruction_earns_is_told_with_its_reason() {
     assert!(world.text().contains("Goggles"), "{}", world.text());
     world.key(KeyCode::Enter);
     let text = world.text();
-    assert!(text.contains("What that earns: Not sanitized.") && text.contains("a hole leaves the rest"), "{text}");
+    assert!(text.contains("Outcome: Not sanitized.") && text.contains("a hole leaves the rest"), "{text}");
     world.key(KeyCode::Tab);
     world.key(KeyCode::Tab);
     destroy(&mut world, "disintegrated");

@@ -160,7 +160,7 @@ impl OverwriteStage {
     fn distrust(&mut self, job: &mut Context, now: Now) -> Then {
         job.tell(Event::Rechecked { pass: job.pass as u32, trusted: false });
         if !job.plan.drive().unit.names_its_media() {
-            let why = "the drive tells nothing that names it, and what lies on it is not what was laid: it may be another one";
+            let why = "the drive reports nothing that names it, and what is on it is not what was written: it may be another one";
             job.tell(Event::NothingTrusted { why: why.into() });
             job.pass = 0;
             if job.plan.overwriting_at() != Some(0) {

@@ -50,7 +50,7 @@ impl UnhideStage {
         if let HiddenAreas::Hidden { sectors } = found.hidden {
             let left = counted(sectors, "sector");
             let said = format!(
-                "{left} are still hidden: take its power away for ten seconds and go on with the job; if they stay hidden, a configuration overlay keeps them, which is lifted only where the plan says so"
+                "{left} are still hidden: take its power away for ten seconds and resume the job; if they stay hidden, a configuration overlay keeps them, which is taken off only where the plan says so"
             );
             return Then::End(Ended::CommandFailed { said });
         }

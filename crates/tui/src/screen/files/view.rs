@@ -188,7 +188,7 @@ fn choosing(state: &State, column: &mut Column<'_>) {
     }
     if less.cut_short > 0 {
         column.gap();
-        let said = format!("{} of files cut short: c goes on.", counted(less.cut_short as u64, "erasure"));
+        let said = format!("{} of files cut short: c resumes it.", counted(less.cut_short as u64, "erasure"));
         column.sentence(&said, StyleRole::Fault);
     }
     if matches!(less.stage, FilesStage::Looking) {
@@ -343,7 +343,7 @@ fn over(
     }
     column.gap();
     for (ground, runs) in record.grounds().iter().zip(record.strips()).filter(|(_, runs)| !runs.is_empty()) {
-        column.heading(&format!("Where it lay on {}", printable(ground.mount.as_bytes())));
+        column.heading(&format!("Where it was on {}", printable(ground.mount.as_bytes())));
         strip(runs, ground, column);
         column.gap();
     }
@@ -389,7 +389,7 @@ fn strip(runs: &[StripRun], ground: &StorageStack, column: &mut Column<'_>) {
     let scale = format!("0{}{end}", " ".repeat(width.saturating_sub(1 + end.width())));
     column.line(Line::styled(scale, column.theme.style(StyleRole::Faint)));
     column.sentence(
-        "━ read on the device, right   █ written, not proved   ✕ not reached, or the old bytes are there",
+        "━ read on the device, right   █ written, not verified   ✕ not reached, or the old bytes are there",
         StyleRole::Faint,
     );
 }

@@ -86,7 +86,7 @@ fn open(state: &State, page: &LedgerPage, area: Rect, buffer: &mut Buffer) {
     let mut column = Column::new(foot, buffer, state.theme);
     if rows > 0 {
         column.gap();
-        column.heading("Still to be seen to (Tab tells more)");
+        column.heading("Needs attention (Tab tells more)");
         for line in &page.open {
             let shown = shorten(line, usize::from(column.width()));
             column.line(Line::styled(shown, state.theme.style(StyleRole::Text)));

@@ -365,7 +365,7 @@ impl Screen for LotPage {
         Some((
             "several drives",
             [
-                "What must be done with this lot?",
+                "What level is needed, and how does each drive reach it?",
                 "Three answers and a treatment for each class of media propose a plan for each drive; each can be changed.",
                 "Every drive is armed by its own label: no confirmation counts for two.",
             ],

@@ -71,7 +71,7 @@ fn whole(state: &State, page: &LotPage, column: &mut Column<'_>) {
     let columns = Columns::of(column.width());
     let drives = if page.lanes.len() == 1 { "1 drive".into() } else { format!("{} drives", page.lanes.len()) };
     column.line(Line::styled(
-        format!("One plan for {drives}: what must be done, and with which method?"),
+        format!("One plan for {drives}: what level is needed, and how does each reach it?"),
         style(StyleRole::Strong),
     ));
     column.gap();

@@ -36,6 +36,8 @@ pub(super) struct Editor {
     /// Whether leaving was tried once with changes unsaved.
     pub(super) leaving: bool,
     changed: bool,
+    /// The fields that were typed in, and left: only those are complained of.
+    judged: [bool; 4],
 }
 
 /// How an edited method is saved.
@@ -56,7 +58,14 @@ pub(super) struct NotSaved {
 impl Editor {
     fn new(saves: Option<Saves>, method: &Method, field: EditField) -> Self {
         let texts = [method.name.clone(), method.title.clone(), method.program.to_string(), method.remark.clone()];
-        Self { saves, field, inputs: texts.map(|t| Field::of(&t).taking(MAX_NOTATION)), leaving: false, changed: false }
+        Self {
+            saves,
+            field,
+            inputs: texts.map(|t| Field::of(&t).taking(MAX_NOTATION)),
+            leaving: false,
+            changed: false,
+            judged: [false; 4],
+        }
     }
 
     /// On passes for one plan.
@@ -82,11 +91,20 @@ impl Editor {
     /// Something is typed into the open field.
     pub(super) fn type_in(&mut self, typed: &Typed<'_>) {
         self.leaving = false;
-        self.changed |= self.inputs[self.field as usize].take(typed);
+        let changed = self.inputs[self.field as usize].take(typed);
+        self.changed |= changed;
+        // The passes are read as they are typed; a name or a title is half of one until it is left.
+        self.judged[self.field as usize] |= changed && self.field == EditField::Passes;
+    }
+
+    /// Whether what is wrong with a field is said: once something was typed into it, or it was left.
+    pub(super) fn is_judged(&self, field: EditField) -> bool {
+        self.judged[field as usize]
     }
 
     pub(super) fn next_field(&mut self, forwards: bool) {
         self.leaving = false;
+        self.judged[self.field as usize] = true;
         self.field = beside(self.fields(), self.field, forwards);
     }
 
@@ -96,7 +114,8 @@ impl Editor {
     }
 
     /// The passes, if nothing in any field is wrong.
-    pub(super) fn checked(&self, catalogue: &Catalogue) -> Result<Program, NotSaved> {
+    pub(super) fn checked(&mut self, catalogue: &Catalogue) -> Result<Program, NotSaved> {
+        self.judged = [true; 4];
         match self.fields().iter().find_map(|f| Some((*f, self.problem(*f, catalogue)?))) {
             Some((field, why)) => Err(NotSaved { field, why }),
             None => self.program().map_err(|e| NotSaved { field: EditField::Passes, why: e.to_string() }),

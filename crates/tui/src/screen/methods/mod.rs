@@ -27,6 +27,32 @@ enum MethodTarget {
     Lot,
 }
 
+/// Under which heading a method stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum MethodGroup {
+    Own,
+    InForce,
+    Withdrawn,
+}
+
+impl MethodGroup {
+    fn of(status: Status) -> Self {
+        match status {
+            Status::Own => Self::Own,
+            Status::Current => Self::InForce,
+            Status::Replaced | Status::Historical | Status::Proposal => Self::Withdrawn,
+        }
+    }
+
+    fn heading(self) -> &'static str {
+        match self {
+            Self::Own => "Your own",
+            Self::InForce => "In force",
+            Self::Withdrawn => "Withdrawn, replaced, or never in force",
+        }
+    }
+}
+
 /// The page.
 pub(crate) struct MethodsPage {
     target: MethodTarget,
@@ -84,7 +110,9 @@ impl MethodsPage {
 
     /// The methods that the search finds.
     fn found<'c>(&self, catalogue: &'c Catalogue) -> Vec<&'c Method> {
-        catalogue.search(self.search.value())
+        let mut found = catalogue.search(self.search.value());
+        found.sort_by_key(|method| MethodGroup::of(method.status));
+        found
     }
 
     /// The chosen method.
@@ -178,7 +206,7 @@ impl MethodsPage {
         let Some(editor) = self.editor.as_mut() else { return ScreenAnswer::stay() };
         match action {
             Action::Back if editor.asks_before_leaving() => {
-                state.notice = Some("Your changes are not saved: Esc again leaves them behind, any other key goes on.".into());
+                state.notice = Some("Your changes are not saved: Esc again drops them, any other key keeps them.".into());
             }
             Action::Back => {
                 let only_passes = editor.saves.is_none();

@@ -1,7 +1,7 @@
 //! The methods page: the library on the left, one method or the editor on the right.
 
 use super::editor::{EditField, Editor};
-use super::{MethodTarget, MethodsPage, Typing};
+use super::{MethodGroup, MethodTarget, MethodsPage, Typing};
 use crate::lane::Lane;
 use crate::state::State;
 use jurex_device::media::{Bus, Drive, Geometry, MediaClass};
@@ -59,19 +59,47 @@ fn right_side(state: &State, page: &MethodsPage, column: &mut Column<'_>) {
     }
 }
 
-/// Rows above the first method of the list, the top line among them.
+/// Rows above the first line of the list, the top line among them.
 const ABOVE: u16 = 5;
 
-/// The first method that is shown in a list of so many rows, so that the chosen one is in sight.
-fn first_shown(page: &MethodsPage, rows: usize) -> usize {
-    page.cursor.saturating_sub(rows.saturating_sub(3))
+/// A line of the list.
+enum ListLine<'m> {
+    Heading(&'static str),
+    /// A method, by its place in what was found.
+    Method(usize, &'m Method),
+}
+
+/// The list with its headings.
+fn lines<'m>(found: &[&'m Method]) -> Vec<ListLine<'m>> {
+    let mut lines = vec![];
+    let mut group = None;
+    for (at, method) in found.iter().enumerate() {
+        let of = MethodGroup::of(method.status);
+        if group.replace(of) != Some(of) {
+            lines.push(ListLine::Heading(of.heading()));
+        }
+        lines.push(ListLine::Method(at, method));
+    }
+    lines
+}
+
+/// The first line that is shown in a list of so many rows, so that the chosen method is in sight.
+fn first_shown(page: &MethodsPage, lines: &[ListLine<'_>], rows: usize) -> usize {
+    let here = lines.iter().position(|line| matches!(line, ListLine::Method(at, _) if *at == page.cursor)).unwrap_or(0);
+    // The heading above the first one is seen with it.
+    if here < rows.saturating_sub(2) { 0 } else { here.saturating_sub(rows.saturating_sub(3)) }
 }
 
 /// The method at that place of the screen, while the list is not covered by the editor.
 pub(super) fn method_at(state: &State, page: &MethodsPage, (x, y): (u16, u16)) -> Option<usize> {
     let (left, rows) = (list_width(state.size.0) + 1, usize::from(state.size.1.saturating_sub(ABOVE + 1)));
-    let at = first_shown(page, rows) + usize::from(y.checked_sub(ABOVE)?);
-    (page.editor.is_none() && x < left && usize::from(y - ABOVE) < rows && at < page.found(&state.catalogue).len()).then_some(at)
+    let found = page.found(&state.catalogue);
+    let lines = lines(&found);
+    let row = usize::from(y.checked_sub(ABOVE)?);
+    match lines.get(first_shown(page, &lines, rows) + row)? {
+        ListLine::Method(at, _) if page.editor.is_none() && x < left && row < rows => Some(*at),
+        _ => None,
+    }
 }
 
 fn list_width(width: u16) -> u16 {
@@ -114,11 +142,19 @@ fn list(state: &State, page: &MethodsPage, area: Rect, buffer: &mut Buffer) {
     let title_room = usize::from(column.width()).saturating_sub(2 + 7 + 14 + 2);
     column.line(Line::styled(format!("  {:<title_room$}{:>6}  {:<14}", "method", "passes", time_head), style(StyleRole::Faint)));
     let found = page.found(&state.catalogue);
+    let lines = lines(&found);
     let rows = usize::from(column.left());
-    let first = first_shown(page, rows);
-    let more = found.len().saturating_sub(first + rows);
+    let first = first_shown(page, &lines, rows);
+    let more = lines.len().saturating_sub(first + rows);
     let shown = if more > 0 { rows.saturating_sub(1) } else { rows };
-    for (i, method) in found.iter().enumerate().skip(first).take(shown) {
+    for line in lines.iter().skip(first).take(shown) {
+        let (i, method) = match line {
+            ListLine::Heading(heading) => {
+                column.line(Line::styled(format!("  {heading}"), style(StyleRole::Act)));
+                continue;
+            }
+            ListLine::Method(i, method) => (*i, *method),
+        };
         let here = i == page.cursor;
         let role = match (here, method.status) {
             (true, _) => StyleRole::Strong,
@@ -263,6 +299,9 @@ fn edit_field(state: &State, editor: &Editor, field: EditField, column: &mut Col
 /// What is wrong with a field, under it; with the passes the mark stands under the very column.
 fn under(state: &State, editor: &Editor, field: EditField, scroll: usize, column: &mut Column<'_>) {
     let fault = state.theme.style(StyleRole::Fault);
+    if !editor.is_judged(field) {
+        return column.gap();
+    }
     match (field, editor.program()) {
         (EditField::Passes, Err(e)) => {
             let at = (e.column - 1).saturating_sub(scroll);
@@ -271,10 +310,8 @@ fn under(state: &State, editor: &Editor, field: EditField, scroll: usize, column
             column.fact_in("", &said, StyleRole::Fault);
         }
         _ => match editor.problem(field, &state.catalogue) {
-            Some(problem) if field != EditField::Name || !editor.text(field).is_empty() => {
-                column.fact_in("", &problem, StyleRole::Fault);
-            }
-            _ => column.gap(),
+            Some(problem) => column.fact_in("", &problem, StyleRole::Fault),
+            None => column.gap(),
         },
     }
 }

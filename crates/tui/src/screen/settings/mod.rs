@@ -14,6 +14,9 @@ use ratatui::layout::Rect;
 /// Longest value that a setting's field takes.
 const MAX_CHARS: usize = 400;
 
+/// Settings that PgUp and PgDn go over.
+const PAGE: usize = 8;
+
 /// The page.
 #[derive(Default)]
 pub(crate) struct SettingsPage {
@@ -51,7 +54,10 @@ impl Screen for SettingsPage {
             (Action::First, None) => self.cursor = 0,
             (Action::Last, None) => self.cursor = last,
             (Action::Take, Some(field)) => return save(field.value().to_string()),
-            (Action::Take, None) if setting.is_choice() => return save(setting.next(&state.config)),
+            (Action::Take | Action::ValueAfter, None) if setting.is_choice() => return save(setting.next(&state.config)),
+            (Action::ValueBefore, None) if setting.is_choice() => return save(setting.before(&state.config)),
+            (Action::ScrollUp, None) => self.cursor = self.cursor.saturating_sub(PAGE),
+            (Action::ScrollDown, None) => self.cursor = (self.cursor + PAGE).min(last),
             (Action::Take, None) => self.input = Some(Field::of(&setting.shown(&state.config)).taking(MAX_CHARS)),
             _ => {}
         }

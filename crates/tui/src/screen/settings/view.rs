@@ -1,54 +1,58 @@
-//! The settings page: each setting with its value, and what the chosen one means.
+//! The settings page: what the chosen setting means, and every setting with its value, group by group.
 
 use super::SettingsPage;
 use crate::state::State;
-use jurex_look::column::{Column, shorten};
+use jurex_look::column::Column;
+use jurex_look::rows::{ValueRow, rows};
 use jurex_look::theme::StyleRole;
+use jurex_look::window::{self, Scroll};
 use jurex_station::settings::Setting;
 use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
+use ratatui::layout::{Constraint, Layout, Rect};
 use ratatui::text::{Line, Span};
 
-/// Columns of a setting's name.
-const LABEL: usize = 24;
+/// Rows above the list: the question, and what the chosen setting means.
+const ABOVE: u16 = 5;
 
 pub(super) fn draw(state: &State, page: &SettingsPage, area: Rect, buffer: &mut Buffer) {
     let area = Rect { x: area.x + 1, width: area.width.saturating_sub(2), ..area };
-    let mut column = Column::new(area, buffer, state.theme);
-    let style = |role| state.theme.style(role);
+    let [head, list] = Layout::vertical([Constraint::Length(ABOVE), Constraint::Min(0)]).areas(area);
+    let mut column = Column::new(head, buffer, state.theme);
     column.question("Who stands for the work, and how does Jurex behave here?");
-    // The sentences below always have their room.
-    let rows = usize::from(column.left().saturating_sub(4)).max(1);
-    let first = page.cursor.saturating_sub(rows.saturating_sub(1));
-    let room = usize::from(column.width()).saturating_sub(LABEL + 3);
-    for (at, setting) in Setting::ALL.into_iter().enumerate().skip(first).take(rows) {
-        let here = at == page.cursor;
-        let value = match &page.input {
-            Some(field) if here => field.spans(state.theme, room, true),
-            _ => vec![Span::styled(
-                shorten(&shown(setting, state), room),
-                style(if here { StyleRole::Strong } else { StyleRole::Text }),
-            )],
-        };
-        let mark = Span::styled(if here { "▸ " } else { "  " }, style(StyleRole::Act));
-        let label = Span::styled(format!("{:<LABEL$}", setting.label()), style(StyleRole::Faint));
-        column.line(Line::from_iter([mark, label].into_iter().chain(value)));
-    }
-    let more = Setting::ALL.len().saturating_sub(first + rows);
-    if more > 0 {
-        column.line(Line::styled(format!("  … {more} more lines ↓"), style(StyleRole::Faint)));
-    } else {
-        column.gap();
-    }
     match &page.problem {
         Some(problem) => column.sentence(&format!("✕ {problem}"), StyleRole::Strong),
         None => column.sentence(page.chosen().about(), StyleRole::Text),
     }
+    window::draw(state.theme, list, Scroll::Follows, buffer, |column| groups(state, page, column));
 }
 
-fn shown(setting: Setting, state: &State) -> String {
-    match setting.shown(&state.config) {
-        empty if empty.is_empty() => "-".into(),
-        value => value,
+fn groups(state: &State, page: &SettingsPage, column: &mut Column<'_>) {
+    let mut first = 0;
+    for group in Setting::ALL.chunk_by(|a, b| a.group() == b.group()) {
+        column.heading(group[0].group().heading());
+        let here = page.cursor.checked_sub(first).filter(|at| *at < group.len());
+        let list: Vec<ValueRow> = group.iter().map(|setting| row(*setting, state)).collect();
+        match (&page.input, here) {
+            // What is typed stands in the place of its row.
+            (Some(field), Some(at)) => {
+                rows(&list[..at], None, column);
+                column.focus = Some(column.used());
+                let room = usize::from(column.width()).saturating_sub(26);
+                let label = Span::styled(format!("▸ {:<22}", group[at].label()), state.theme.style(StyleRole::Faint));
+                column.line(Line::from_iter(std::iter::once(label).chain(field.spans(state.theme, room, true))));
+                rows(&list[at + 1..], None, column);
+            }
+            _ => drop(rows(&list, here, column)),
+        }
+        column.gap();
+        first += group.len();
     }
+}
+
+fn row(setting: Setting, state: &State) -> ValueRow {
+    let value = match setting.shown(&state.config) {
+        empty if empty.is_empty() => format!("({})", setting.unset()),
+        value => value,
+    };
+    ValueRow { label: setting.label(), value, opens: !setting.is_choice() }
 }

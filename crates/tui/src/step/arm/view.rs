@@ -42,7 +42,7 @@ pub(crate) fn draw(state: &State, lane: &Lane, column: &mut Column<'_>) {
             _ => "what was written last is read again before it is trusted",
         };
         let said = format!("job {job}, cut short {place}: {first}");
-        column.fact_in("goes on with", &said, StyleRole::Strong);
+        column.fact_in("resumes", &said, StyleRole::Strong);
     }
     column.fact_in("what is lost", &plan.warning(), StyleRole::Text);
     if let Some(contents) = &lane.look.contents {
@@ -78,14 +78,14 @@ fn how_it_stands(state: &State, lane: &Lane, planned: &Planned, column: &mut Col
         LaneStage::Arming(_, Arming::DriveAtWork(progress)) => {
             let how_far = progress.map(|p| format!(": {}", by_its_own_word(p))).unwrap_or_default();
             let said = format!(
-                "The label is right. The drive is still at work on the erasure that this job began{how_far}. It is opened when that is over, and the job goes on; Esc leaves it at work."
+                "The label is right. The drive is still at work on the erasure that this job began{how_far}. It is opened when that is over, and the job resumes; Esc leaves it at work."
             );
             column.sentence(&said, StyleRole::Act);
         }
         LaneStage::Arming(_, Arming::Counting(starts)) => {
             let left = starts.saturating_sub(state.now).as_secs_f64().ceil();
             let what = match (&planned.from, planned.plan.own_erase()) {
-                (Some(_), _) => "Going on",
+                (Some(_), _) => "The resumed job",
                 (None, Some(_)) => "The drive's own erasure",
                 (None, None) => "Writing",
             };
@@ -140,7 +140,13 @@ fn blank_line(state: &State, lane: &Lane, typed: &Field) -> Line<'static> {
     };
     let mut spans = vec![Span::styled(shown, style(StyleRole::Text))];
     if lane.is_armed() {
-        spans.push(Span::styled("✓ right", style(StyleRole::Act)));
+        let counts = match &lane.stage {
+            LaneStage::Arming(_, Arming::Counting(starts)) => {
+                format!("   begins in {:.0} s", starts.saturating_sub(state.now).as_secs_f64().ceil())
+            }
+            _ => String::new(),
+        };
+        spans.push(Span::styled(format!("✓ right{counts}"), style(StyleRole::Act)));
         return Line::from(spans);
     }
     let open = places.saturating_sub(typed.value().chars().count() + 1);

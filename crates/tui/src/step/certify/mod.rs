@@ -3,8 +3,8 @@
 pub(crate) mod view;
 
 use crate::action::Action;
+use crate::lane::Step;
 use crate::lane::stage::LaneStage;
-use crate::lane::{LaneId, Step};
 use crate::message::Effect;
 use crate::screen::ScreenAnswer;
 use crate::screen::preview::PreviewPage;
@@ -21,19 +21,6 @@ pub(crate) fn perform(state: &mut State, action: Action) -> ScreenAnswer {
         _ => {}
     }
     ScreenAnswer::stay()
-}
-
-/// Writes the papers of these lanes as their fields stand; each label follows once its paper is there.
-pub(crate) fn write_all(state: &mut State, lanes: &[LaneId]) -> Vec<Effect> {
-    state.leave_field();
-    let mut commands = vec![];
-    for id in lanes {
-        let Some(lane) = state.lanes.get_mut(*id).filter(|lane| lane.needs_person()) else { continue };
-        let LaneStage::Over(over) = &mut lane.stage else { continue };
-        (over.papers_written, over.label_follows) = (Some(lane.papers.clone()), true);
-        commands.push(Effect::Write(*id, Box::new(over.end.record.clone().with_papers(lane.papers.clone()))));
-    }
-    commands
 }
 
 /// The paper as it will print with the fields as they stand.

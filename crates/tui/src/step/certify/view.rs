@@ -94,8 +94,8 @@ fn says(lane: &Lane, over: &Over, column: &mut Column<'_>) {
     }
     column.fact("confidence", &over.confidence);
     column.fact("judged by", record.rule_set());
-    if let Some(said) = jurex_station::files::lacking_signs(record, &lane.papers) {
-        column.sentence(&said, StyleRole::Strong);
+    if let Some(said) = jurex_station::files::lacking_signs(&lane.papers) {
+        column.sentence(&format!("✕ {}.", jurex_pattern::text::capital(&said)), StyleRole::Fault);
     }
 }
 

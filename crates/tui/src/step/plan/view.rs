@@ -323,7 +323,7 @@ fn overwriting(state: &State, lane: &Lane, foreseen: &DraftForecast, column: &mu
     column.fact_in("time", &format!("{}{speed}", of_order(&lane.seen.drive, order, lane.look.speed.sample())), StyleRole::Strong);
     let said = warnings(&lane.seen.drive, order, draft.method.as_ref(), draft.need, lane.look.speed.sample());
     // What it gives stands above already, and contradictory answers beside what is required.
-    let told = |w: &&String| !w.starts_with("This plan earns") && !w.starts_with("These answers contradict");
+    let told = |w: &&String| !w.starts_with("This plan gives") && !w.starts_with("These answers contradict");
     for (i, warning) in said.iter().filter(told).enumerate() {
         column.fact(if i == 0 { "mind" } else { "" }, warning);
     }

@@ -1,11 +1,11 @@
 //! Release: the kinds, the fields of the chosen one, and what the ledger knows of the drive.
 
 use crate::lane::Lane;
-use crate::lane::release::{ReleaseField, said};
 use crate::state::State;
 use crate::widget::story::story;
 use jurex_disposition::release::OpenItem;
 use jurex_look::column::{Column, shorten};
+use jurex_look::release_form::{ReleaseField, said};
 use jurex_look::theme::StyleRole;
 use jurex_pattern::units::si_size;
 use jurex_station::release::Becomes;

@@ -1,8 +1,8 @@
-//! What is to become of a lane's drive: the kind, its fields, and what came of it.
+//! The form in which a drive is released: the kind, its fields, and what came of it.
 
+use crate::field::{Field, Typed};
 use jurex_device::media::MediaClass;
 use jurex_disposition::release::{How, PrepareOrder, TableScheme};
-use jurex_look::field::{Field, Typed};
 use jurex_past::KnownDrive;
 use jurex_pattern::choice::{beside, place_beside};
 use jurex_station::release::{Becomes, MakerOf, WantedRelease, makers};
@@ -10,32 +10,51 @@ use std::collections::BTreeMap;
 
 /// A field of the form.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(crate) enum ReleaseField {
+pub enum ReleaseField {
     /// What becomes of it.
     Kind,
+    /// From whom, or to whom.
     Whom,
+    /// Shelf, bench, or where it was destroyed.
     Place,
+    /// The service that destroys it.
     Service,
+    /// The batch that it goes with.
     Batch,
+    /// Number of the service's certificate.
     Certificate,
+    /// How it was destroyed.
     How,
+    /// The largest piece, in millimetres.
     Pieces,
+    /// The degausser's field, in oersted.
     FieldStrength,
+    /// The drive's coercivity, in oersted.
     Coercivity,
+    /// Whether the degausser is rated for it.
     Rated,
+    /// The machine.
     Machine,
+    /// Who did it.
     DoneBy,
+    /// Who saw it.
     Witness,
+    /// The table for its next user.
     Table,
+    /// Volumes for its next user.
     Volumes,
+    /// What stays free, in parts of a hundred.
     Spare,
+    /// Whether all of it is discarded first.
     Discard,
+    /// The label check.
     Label,
+    /// Why a statement is withdrawn.
     Why,
 }
 
 /// The kinds in the order in which they are offered: what most erased drives become comes first.
-pub(crate) const KINDS: [Becomes; 11] = [
+pub const KINDS: [Becomes; 11] = [
     Becomes::Blank,
     Becomes::Prepared,
     Becomes::Stored,
@@ -50,7 +69,7 @@ pub(crate) const KINDS: [Becomes; 11] = [
 ];
 
 /// A kind in a few words, and what it means.
-pub(crate) fn said(kind: Becomes) -> (&'static str, &'static str) {
+pub fn said(kind: Becomes) -> (&'static str, &'static str) {
     match kind {
         Becomes::Blank => (
             "left blank",
@@ -63,7 +82,7 @@ pub(crate) fn said(kind: Becomes) -> (&'static str, &'static str) {
         Becomes::Returned => ("returned", "It goes back to whom it came from."),
         Becomes::HandedOver => ("handed over", "It goes to somebody else."),
         Becomes::Destroyed => {
-            ("destroyed", "What that earns follows from what you state, by the rules; the paper says that it rests on that.")
+            ("destroyed", "The outcome follows from what you state, by the rules; the paper says that it rests on that.")
         }
         Becomes::SentOut => ("sent out", "A service destroys it. It stays open until their certificate is entered here."),
         Becomes::TablesCleared => (
@@ -79,9 +98,10 @@ pub(crate) fn said(kind: Becomes) -> (&'static str, &'static str) {
 }
 
 impl ReleaseField {
-    pub(crate) fn label(self, kind: Becomes) -> &'static str {
+    /// What it is called where this becomes of the drive.
+    pub fn label(self, kind: Becomes) -> &'static str {
         match (self, kind) {
-            (ReleaseField::Kind, _) => "what becomes of it",
+            (ReleaseField::Kind, _) => "release as",
             (ReleaseField::Whom, Becomes::Received) => "from",
             (ReleaseField::Whom, _) => "to",
             (ReleaseField::Place, Becomes::Stored) => "shelf or box",
@@ -118,42 +138,46 @@ impl ReleaseField {
         }
     }
 
-    pub(crate) fn is_choice(self) -> bool {
+    /// Whether left and right turn it through a few values.
+    pub fn is_choice(self) -> bool {
         !self.choices().is_empty()
     }
 }
 
 /// The form.
 #[derive(Debug, Default)]
-pub(crate) struct ReleaseForm {
+pub struct ReleaseForm {
     /// What was chosen; `None`: what fits how the drive stands.
     chosen: Option<Becomes>,
     fits: Option<Becomes>,
     values: BTreeMap<ReleaseField, String>,
-    pub(crate) focus: Option<usize>,
-    pub(crate) input: Field,
+    /// The field that is open, by its place.
+    pub focus: Option<usize>,
+    /// Its text, where it is typed.
+    pub input: Field,
     /// Whether something is being done to the drive or noted now.
-    pub(crate) is_busy: bool,
+    pub is_busy: bool,
     /// What came of the last one, each a sentence; `Err`: why nothing did.
-    pub(crate) outcome: Option<Result<Vec<String>, String>>,
+    pub outcome: Option<Result<Vec<String>, String>>,
     /// Whether it was said that it has gone: put away, returned, handed over, destroyed.
-    pub(crate) has_gone: bool,
+    pub has_gone: bool,
     /// All that the ledger knows of the drive.
-    pub(crate) known: Option<Box<KnownDrive>>,
+    pub known: Option<Box<KnownDrive>>,
 }
 
 impl ReleaseForm {
-    pub(crate) fn kind(&self) -> Becomes {
+    /// What becomes of it, as it stands in the form.
+    pub fn kind(&self) -> Becomes {
         self.chosen.or(self.fits).unwrap_or(KINDS[0])
     }
 
     /// This kind fits how the drive stands now; what a person chose stays.
-    pub(crate) fn suggest(&mut self, kind: Becomes) {
+    pub fn suggest(&mut self, kind: Becomes) {
         self.fits = Some(kind);
     }
 
     /// The next value of the choice that is open, or the one before.
-    pub(crate) fn turn(&mut self, forwards: bool) {
+    pub fn turn(&mut self, forwards: bool) {
         let Some(field) = self.asked() else { return };
         if field == ReleaseField::Kind {
             (self.chosen, self.outcome) = (Some(beside(&KINDS, self.kind(), forwards)), None);
@@ -166,7 +190,7 @@ impl ReleaseForm {
     }
 
     /// The fields of the present kind, in order.
-    pub(crate) fn fields(&self) -> Vec<ReleaseField> {
+    pub fn fields(&self) -> Vec<ReleaseField> {
         use ReleaseField as F;
         let of_kind = match self.kind() {
             Becomes::Blank => vec![F::Discard, F::Label],
@@ -188,13 +212,14 @@ impl ReleaseForm {
         std::iter::once(F::Kind).chain(of_kind).collect()
     }
 
-    pub(crate) fn how(&self) -> Option<How> {
+    /// How it was destroyed.
+    pub fn how(&self) -> Option<How> {
         let word = self.shown(ReleaseField::How);
         How::ALL.into_iter().find(|h| h.word() == word)
     }
 
     /// A field's value: what was chosen or typed, else what a choice begins with.
-    pub(crate) fn shown(&self, field: ReleaseField) -> String {
+    pub fn shown(&self, field: ReleaseField) -> String {
         if field == ReleaseField::Kind {
             return said(self.kind()).0.into();
         }
@@ -203,12 +228,12 @@ impl ReleaseForm {
     }
 
     /// The field that is being edited.
-    pub(crate) fn asked(&self) -> Option<ReleaseField> {
+    pub fn asked(&self) -> Option<ReleaseField> {
         self.fields().get(self.focus?).copied()
     }
 
     /// Goes to the next field, or to the one before.
-    pub(crate) fn next_field(&mut self, forwards: bool) {
+    pub fn next_field(&mut self, forwards: bool) {
         self.store();
         let all = self.fields().len();
         if all == 0 {
@@ -224,13 +249,13 @@ impl ReleaseForm {
     }
 
     /// Leaves the form; what was typed stays.
-    pub(crate) fn leave(&mut self) {
+    pub fn leave(&mut self) {
         self.store();
         self.focus = None;
     }
 
     /// Changes the field that is open, if it is one that is typed.
-    pub(crate) fn type_in(&mut self, typed: &Typed<'_>) {
+    pub fn type_in(&mut self, typed: &Typed<'_>) {
         if self.asked().is_some_and(|field| !field.is_choice()) {
             self.input.take(typed);
             self.store();
@@ -247,7 +272,7 @@ impl ReleaseForm {
     ///
     /// # Errors
     /// A number that is none.
-    pub(crate) fn wanted(&self) -> Result<WantedRelease, String> {
+    pub fn wanted(&self) -> Result<WantedRelease, String> {
         let fields = self.fields();
         let text = |field| if fields.contains(&field) { self.shown(field).trim().to_string() } else { String::new() };
         let is_yes = |field| text(field) == "yes";
@@ -280,7 +305,7 @@ impl ReleaseForm {
     }
 
     /// What is to be known before it is done, each a sentence.
-    pub(crate) fn hints(&self, class: MediaClass, simulated: bool) -> Vec<String> {
+    pub fn hints(&self, class: MediaClass, simulated: bool) -> Vec<String> {
         match self.kind() {
             Becomes::Prepared => {
                 let spare = match PrepareOrder::usual_spare(class) {
