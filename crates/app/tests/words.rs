@@ -39,7 +39,7 @@ const MEANT: [&str; 8] = [
     // The page of an erasure tag follows from its data word for word.
     "not told",
     // Names of members in formats that exist.
-    "laid (written), seed",
+    "laid, seed, unwritable",
     "does not say how it is laid out",
     "its model goes on the certificate",
     "who saw it goes on its paper",

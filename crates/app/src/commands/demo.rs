@@ -1,6 +1,6 @@
 //! `jurex demo`: the interface on the simulated bench, or the whole lot with no screen.
 
-use super::say;
+use super::{past_year, say};
 use crate::cli::Demo;
 use jurex_device::media::{Drive, MediaClass};
 use jurex_disposition::lot::{Lot, LotList};
@@ -43,6 +43,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         drop(alone);
     }
     let _running = jurex_station::lock::shared(&ledger);
+    past_year::remember(&Ledger::open(&ledger)?, wall())?;
     expect_the_lot(&ledger)?;
     remember_bay_10(&ledger)?;
     let saved = places.demo_settings();

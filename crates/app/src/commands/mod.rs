@@ -15,6 +15,7 @@ mod look;
 mod lot;
 mod methods;
 mod notice;
+mod past_year;
 mod plan;
 mod prove;
 mod release;

@@ -300,10 +300,7 @@ pub const BELIEVED: [(&str, &str); 11] = [
     ("second_look", "whether a second check by another person was drawn"),
     ("sessions: drive", "which drive it was: serial, maker, model, bus, class of media, whether it is simulated"),
     ("sessions: drive.geometry, hidden, elsewhere", "how large it is and what it hides: the drive's own word, as it was asked"),
-    (
-        "laid (written), seed, unwritable, flushed, pace",
-        "which sectors took what was written, made from which seed, and how fast",
-    ),
+    ("laid, seed, unwritable, flushed, pace", "which sectors took what was written, made from which seed, and how fast"),
     ("read, wrong, unreadable, drawn, beside", "which sectors were read back, and how they compared"),
     ("commands, completed, at_work, deallocated, removal", "what a drive that erased itself was sent and answered"),
     ("stated, before, left, events", "what people stated of encryption, what was on the drive before and after"),
