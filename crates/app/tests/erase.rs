@@ -98,7 +98,7 @@ fn without_reading_back_the_end_is_unproved() {
     let place = Place::new();
     let image = place.image("drive.img", MIB);
     erase(&place, &image, "2048", &["--passes", "00", "--verify", "none"])
-        .expect(3, &["Not sanitized", "what was not read back is not proved"]);
+        .expect(3, &["Not sanitized", "what was not read back is not verified"]);
     all_are(&image, |_| 0);
 }
 
@@ -140,10 +140,10 @@ fn what_can_be_checked_beforehand_is_checked_before_a_byte_is_written() {
     try_erase(&["--method", "zeros", "--from", "0", "--to", "2048"]).expect(1, &["last sector is 2047"]);
     try_erase(&["--method", "zeros", "--from", "9", "--to", "3"]).expect(1, &["holds no sector"]);
     try_erase(&["--method", "zeros", "--resume"]).expect(1, &["cannot be used with '--resume'"]);
-    try_erase(&["--resume"]).expect(2, &["no job to go on with", "no job was cut short"]);
-    try_erase(&["--way", "sanitize-block"]).expect(2, &["earns nothing on this media", "Nothing was written"]);
+    try_erase(&["--resume"]).expect(2, &["no job to resume", "no job was cut short"]);
+    try_erase(&["--way", "sanitize-block"]).expect(2, &["does not sanitize this media", "Nothing was written"]);
     try_erase(&["--way", "degauss"]).expect(1, &["done by hand"]);
-    try_erase(&["--way", "discard"]).expect(1, &["alone earns nothing"]);
+    try_erase(&["--way", "discard"]).expect(1, &["alone sanitizes nothing"]);
     try_erase(&["--method", "zeros", "--then", "00"]).expect(1, &["--way"]);
     try_erase(&["--way", "sanitize-block", "--from", "0", "--to", "9"]).expect(1, &["of the whole drive"]);
     try_erase(&["--way", "sanitize-crypto", "--stated", "sealed"]).expect(1, &["sealed", "encrypted-from-start"]);
@@ -418,7 +418,8 @@ fn the_demonstration_runs_with_no_screen_and_its_claims_are_right() {
     // Each goes to Purge where it has a way that nobody has to state anything for.
     assert!(["sim:4", "sim:5", "sim:8", "sim:9"].iter().all(|bay| line(bay).contains(": Purge.")), "{}", answer.out);
     assert!(line("sim:10").contains(": Clear."));
-    let counterfeit = ": Not sanitized. It says that it holds 64.0 MB, and holds 8.00 MB: after 15\u{202f}625 sectors its addresses begin again";
+    let counterfeit =
+        ": Not sanitized. Claims 64.0 MB but holds only 8.00 MB: after 15\u{202f}625 sectors its addresses begin again";
     assert!(line("sim:6").contains(counterfeit), "{}", line("sim:6"));
     assert!(line("sim:7").contains(": Clear."));
     let papers = |ending: &str| {
@@ -440,7 +441,7 @@ fn by_itself(place: &Place, bay: &str, ending: &str, way: &str, more: &[&str]) -
 #[test]
 fn a_drive_erases_itself_and_its_record_tells_what_was_sent_answered_and_read() {
     let place = Place::new();
-    by_itself(&place, "sim:9", "S3ZQ0F", "mmc-sanitize", &["--then", "55 | ~"]).expect(0, &[": Purge (", "laid"]);
+    by_itself(&place, "sim:9", "S3ZQ0F", "mmc-sanitize", &["--then", "55 | ~"]).expect(0, &[": Purge (", "written"]);
     let record = json(&place.only("mmc-sanitize-sim:9", ".record.json"));
     let kinds: Vec<&str> = record["evidence"]["planned"].as_array().unwrap().iter().map(|k| k.as_str().unwrap()).collect();
     assert_eq!(kinds, ["own", "check", "overwrite", "check"]);
@@ -470,11 +471,11 @@ fn what_a_card_or_an_embedded_device_erases_earns_what_each_edition_says_of_it()
     let place = Place::new();
     by_itself(&place, bay, ending, way, &secure[..2]).expect(3, &[": Not sanitized", "maker confirms"]);
     let place = Place::new();
-    by_itself(&place, bay, ending, way, &[]).expect(3, &[": Not sanitized", "earns nothing on this media"]);
+    by_itself(&place, bay, ending, way, &[]).expect(3, &[": Not sanitized", "does not sanitize this media"]);
     let place = Place::new();
     by_itself(&place, "sim:7", "R90C2Y", "sd-erase", &[]).expect(3, &[": Not sanitized", "one byte over and over"]);
     let place = Place::new();
-    by_itself(&place, "sim:7", "R90C2Y", "sd-erase", &["--then", "55 | ~"]).expect(0, &[": Clear (", "laid"]);
+    by_itself(&place, "sim:7", "R90C2Y", "sd-erase", &["--then", "55 | ~"]).expect(0, &[": Clear (", "written"]);
     by_itself(&place, "sim:5", "E47J9P", "sd-erase", &[]).expect(2, &["not", "Nothing was written"]);
 }
 

@@ -206,7 +206,7 @@ fn a_stick_that_says_more_than_it_holds_is_told_so_on_every_paper_and_no_part_is
     let place = Place::new();
     let out = place.path("out");
     let asked = ["erase", "sim:6", "--passes", "55 | ~", "--label-check", "0N2XV8", "--out", shown(&out)];
-    place.jurex(&asked).expect(3, &["Not sanitized", "holds 64.0 MB, and holds 8.00 MB", "size     It says"]);
+    place.jurex(&asked).expect(3, &["Not sanitized", "Claims 64.0 MB but holds only 8.00 MB", "size     Claims"]);
     let path = place.only("out", ".record.json");
     let measured = json(&path)["evidence"]["stages"][0]["what"].clone();
     assert_eq!((&measured["stage"], &measured["begins_again_at"]), (&"measured".into(), &"15625".into()));
@@ -225,7 +225,7 @@ fn a_stick_that_says_more_than_it_holds_is_told_so_on_every_paper_and_no_part_is
     let part = ["erase", shown(&image), "--passes", "00", "--label-check", "8192", "--out", shown(&out)];
     let part = |more: &[&str]| place.jurex(&[&part[..], more].concat());
     part(&["--size-check", "yes", "--from", "0", "--to", "99"]).expect(1, &["writing all over it", "Nothing was written"]);
-    part(&["--size-check", "yes"]).expect(0, &["Clear", "size     It is as large as it says"]);
+    part(&["--size-check", "yes"]).expect(0, &["Clear", "size     It is as large as it claims"]);
 }
 
 #[test]
@@ -273,7 +273,7 @@ fn a_job_that_is_killed_while_its_size_is_checked_goes_on_with_the_check() {
     child.wait().unwrap();
     assert!(measuring.is_some(), "it was killed in the middle of it");
     let again = ["erase", shown(&image), "--resume", "--label-check", &sectors, "--out", shown(&out)];
-    place.jurex(&again).expect(0, &["Clear", "size     It is as large as it says"]);
+    place.jurex(&again).expect(0, &["Clear", "size     It is as large as it claims"]);
     let record = json(&place.only("out", ".record.json"));
     let sessions = record["evidence"]["sessions"].as_array().unwrap().len();
     let measured = &record["evidence"]["stages"][0]["what"];

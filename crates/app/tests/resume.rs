@@ -62,7 +62,7 @@ fn a_killed_job_goes_on_and_leaves_no_seed_behind() {
         let kept = bytes.windows(18).any(|w| w == b"jurex-checkpoint/3");
         assert!(!kept, "{:?} still holds a checkpoint, and with it the seeds of passes", file.path());
     }
-    go_on(&place, &image, "65536", &[]).expect(2, &["no job to go on with"]);
+    go_on(&place, &image, "65536", &[]).expect(2, &["no job to resume"]);
 }
 
 #[test]
@@ -99,7 +99,7 @@ fn what_was_altered_meanwhile_is_not_trusted_and_another_drive_is_refused() {
 
     kill(start(&place, &image, 65536, "00 x30", 2));
     fs::write(&image, vec![0; 16 * MIB]).unwrap();
-    go_on(&place, &image, "32768", &[]).expect(2, &["can't go on on", "it had 65536 sectors of 512 B and has 32768"]);
+    go_on(&place, &image, "32768", &[]).expect(2, &["can't be resumed on", "it had 65536 sectors of 512 B and has 32768"]);
     assert!(fs::read(&image).unwrap().iter().all(|b| *b == 0), "nothing was written to the other drive");
 }
 
@@ -119,7 +119,7 @@ fn what_was_read_before_an_interruption_proves_nothing_afterwards() {
     drive.write_all_at(&[0xb7; 512], 0).unwrap();
     drive.sync_all().unwrap();
     drop(drive);
-    go_on(&place, path, &label, &[]).expect(3, &["Not sanitized", "1 sector did not hold what was laid"]);
+    go_on(&place, path, &label, &[]).expect(3, &["Not sanitized", "1 sector did not hold what was written"]);
     let record = json(&place.only("out", ".record.json"));
     let sessions = record["evidence"]["sessions"].as_array().unwrap();
     assert_eq!(sessions.len(), 2, "the interruption stands in the record");

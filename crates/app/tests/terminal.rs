@@ -7,6 +7,15 @@ use std::fs;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
+/// Somebody was here before: the greeting of a first start does not come.
+fn greeted(place: &Place) {
+    for file in ["home/greeted", "home/demo/greeted"] {
+        let file = place.path(file);
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        fs::write(file, "").unwrap();
+    }
+}
+
 /// A tmux server of its own with the program in it.
 struct Terminal {
     socket: String,
@@ -16,6 +25,12 @@ impl Terminal {
     /// Starts the program in a shell, so that what it says after the screen is put back can be read too. `None`, with a
     /// word on it, where there is no tmux.
     fn start(place: &Place, arguments: &str) -> Option<Self> {
+        greeted(place);
+        Self::start_first(place, arguments)
+    }
+
+    /// The same where nobody was greeted yet.
+    fn start_first(place: &Place, arguments: &str) -> Option<Self> {
         let socket = format!("jurex-{}-{:?}", std::process::id(), std::thread::current().id()).replace(['(', ')'], "");
         let terminal = Self { socket };
         let line = format!("JUREX_HOME={} {PROGRAM} {arguments}; echo \"exit code $?\"; exec sh", shown(&place.path("home")));
@@ -292,6 +307,7 @@ fn a_real_loop_device_is_erased_from_the_interface() {
 #[test]
 fn a_terminal_that_tells_no_size_is_taken_for_eighty_by_twenty_four() {
     let place = Place::new();
+    greeted(&place);
     let home = place.path("home");
     // `script` gives the program a line whose size is that of its own input: a pipe has none.
     let line = format!("JUREX_HOME={} {PROGRAM} demo; echo exit code $?", shown(&home));
@@ -311,6 +327,43 @@ fn a_terminal_that_tells_no_size_is_taken_for_eighty_by_twenty_four() {
     }
     drop(input);
     child.wait().unwrap();
+}
+
+#[test]
+fn a_first_start_is_greeted_once_and_the_tour_ends_with_a_certificate() {
+    let place = Place::new();
+    let arguments = format!("demo --out {}", shown(&place.path("out")));
+    let Some(terminal) = Terminal::start_first(&place, &arguments) else { return };
+    terminal.wait_for("Welcome to Jurex.");
+    terminal.wait_for("Enter begins the guided tour");
+    // The drives are listed while the greeting is read.
+    terminal.wait_for("Tessel Logger 32");
+    std::thread::sleep(Duration::from_secs(1));
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("Tour 1/7");
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("Tour 2/7");
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("Tour 3/7");
+    terminal.scan("R90C2Y");
+    terminal.wait_for("Tour 4/7");
+    terminal.wait_for("Tour 5/7");
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("Tour 6/7: on the right");
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("the certificate is written");
+    assert!(place.only("out", ".certificate.pdf").exists());
+    terminal.keys(&["Enter"]);
+    terminal.wait_for("Tour 7/7");
+    terminal.keys(&["Escape"]);
+    terminal.wait_until("the tour is over", |screen| !screen.contains("Tour 7/7"));
+    terminal.keys(&["q"]);
+    terminal.wait_for("exit code 0");
+    // The second start greets nobody.
+    terminal.text(&format!("JUREX_HOME={} {PROGRAM} {arguments}", shown(&place.path("home"))));
+    terminal.keys(&["Enter"]);
+    let screen = terminal.wait_for("May it be erased?");
+    assert!(!screen.contains("Welcome to Jurex."), "{screen}");
 }
 
 #[test]
@@ -440,6 +493,6 @@ fn a_counterfeit_is_told_before_the_first_pass_and_what_lay_on_it_before_and_aft
     terminal.wait_for("begin again at the first one");
     terminal.wait_for("Is it really gone?");
     let screen = terminal.wait_for("after             none found");
-    assert!(screen.contains("holds 64.0 MB, and holds 8.00 MB") && screen.contains("8 file systems"), "{screen}");
+    assert!(screen.contains("Claims 64.0 MB but holds only 8.00 MB") && screen.contains("8 file systems"), "{screen}");
     assert!(screen.contains("Not sanitized") && !screen.contains("second check"), "{screen}");
 }

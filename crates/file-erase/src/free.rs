@@ -352,7 +352,7 @@ mod tests {
         let said = other.sentences();
         assert_eq!(said.len(), 5, "{said:?}");
         assert!(
-            said[2].contains("is not told") && said[3].starts_with("62.9 MB hold something else, 41.9 MB can't be read"),
+            said[2].contains("does not report") && said[3].starts_with("62.9 MB hold something else, 41.9 MB can't be read"),
             "{said:?}"
         );
         assert!(said[4].starts_with("3.15 MB were given back"), "{said:?}");

@@ -24,6 +24,7 @@ pub use webhook::Webhook;
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
+use std::path::Path;
 
 /// What a notice is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -113,6 +114,13 @@ pub enum NotSent {
 }
 
 impl Ways {
+    /// Paths that are not absolute are in that folder.
+    pub fn beside(&mut self, folder: &Path) {
+        let of_mail = self.mail.iter_mut().flat_map(|mail| [&mut mail.password_file, &mut mail.trust]);
+        let of_hook = self.webhook.iter_mut().flat_map(|hook| [&mut hook.secret_file, &mut hook.trust]);
+        of_mail.chain(of_hook).flatten().for_each(|path| *path = folder.join(&*path));
+    }
+
     /// Whether there is any.
     pub fn is_any(&self) -> bool {
         self.mail.is_some() || self.webhook.is_some()

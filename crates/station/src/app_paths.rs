@@ -4,6 +4,9 @@ use crate::exit::Failure;
 use etcetera::base_strategy::{BaseStrategy, Xdg};
 use std::path::{Path, PathBuf};
 
+/// The folder of the bench's service, as its unit names it.
+const SERVICE_HOME: &str = "/var/lib/jurex";
+
 /// The folders.
 #[derive(Clone, Debug)]
 pub struct AppPaths {
@@ -18,6 +21,35 @@ impl AppPaths {
         if let Some(home) = std::env::var_os("JUREX_HOME").filter(|h| !h.is_empty()) {
             return Ok(Self::all_in(&PathBuf::from(home)));
         }
+        let own = Self::of_user()?;
+        Ok(if rustix::process::geteuid().is_root() { own.or_the_service_s(Path::new(SERVICE_HOME)) } else { own })
+    }
+
+    /// Where the bench's service keeps a ledger, that is used in place of one's own, as long as one has none: past work would stand in two.
+    fn or_the_service_s(self, service: &Path) -> Self {
+        let of_service = Self::all_in(service);
+        if of_service.ledger().exists() && !self.ledger().exists() { of_service } else { self }
+    }
+
+    /// That there are two ledgers, in a sentence: root's own, and that of the bench's service.
+    pub fn two_ledgers(&self) -> Option<String> {
+        self.two_with(&Self::all_in(Path::new(SERVICE_HOME)))
+    }
+
+    fn two_with(&self, of_service: &Self) -> Option<String> {
+        let (own, other) = (self.ledger(), of_service.ledger());
+        let given = std::env::var_os("JUREX_HOME").is_some_and(|home| !home.is_empty());
+        (own != other && !given && own.exists() && other.exists()).then(|| {
+            format!(
+                "there are two ledgers on this machine, {} (used now) and {} of the bench's service: JUREX_HOME={SERVICE_HOME} uses that",
+                own.display(),
+                other.display()
+            )
+        })
+    }
+
+    /// The folders of this user, whatever else there is.
+    fn of_user() -> Result<Self, Failure> {
         let no_home = "cannot tell this user's home folder: set JUREX_HOME to a folder for Jurex's files";
         let xdg = Xdg::new().map_err(|_| Failure::Use(no_home.into()))?;
         let own = |base: PathBuf| base.join("jurex");
@@ -118,5 +150,27 @@ impl AppPaths {
     /// The folder of the log.
     pub fn log_folder(&self) -> PathBuf {
         self.state.clone()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn root_uses_the_service_s_ledger_until_there_are_two_and_is_told_of_two() {
+        let dir = tempfile::tempdir().unwrap();
+        let [own, service] = ["own", "service"].map(|name| dir.path().join(name));
+        let paths = || AppPaths::all_in(&own).or_the_service_s(&service);
+        assert_eq!(paths().ledger(), own.join("ledger.sqlite3"), "no service");
+        std::fs::create_dir_all(&service).unwrap();
+        std::fs::write(service.join("ledger.sqlite3"), "").unwrap();
+        assert_eq!(paths().ledger(), service.join("ledger.sqlite3"));
+        assert_eq!(AppPaths::all_in(&own).two_with(&AppPaths::all_in(&service)), None);
+        std::fs::create_dir_all(&own).unwrap();
+        std::fs::write(own.join("ledger.sqlite3"), "").unwrap();
+        assert_eq!(paths().ledger(), own.join("ledger.sqlite3"), "what is there already is not left");
+        let said = AppPaths::all_in(&own).two_with(&AppPaths::all_in(&service)).unwrap();
+        assert!(said.contains("two ledgers") && said.contains("service"), "{said}");
     }
 }

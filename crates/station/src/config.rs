@@ -175,7 +175,23 @@ impl Config {
             Err(e) => return Err(unreadable(e)),
         };
         let wrong = |e: ConfigError| Failure::Use(format!("the configuration {} is wrong: {e}", path.display()));
-        Self::of_text(&text).map_err(wrong)
+        Self::of_text(&text).map_err(wrong).map(|config| config.beside(path))
+    }
+
+    /// The same with paths that are not absolute in the folder of that file: where it was started from changes nothing.
+    #[must_use]
+    pub fn beside(mut self, file: &Path) -> Self {
+        let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let own = [
+            &mut self.key_passphrase_file,
+            &mut self.pdf_certificate,
+            &mut self.pdf_key,
+            &mut self.pdf_passphrase_file,
+            &mut self.head_file,
+        ];
+        own.into_iter().flatten().for_each(|path| *path = folder.join(&*path));
+        self.notice.beside(folder);
+        self
     }
 
     /// The configuration that a text is.
@@ -378,6 +394,19 @@ impl JobDefaults {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_path_in_the_configuration_is_beside_its_file_wherever_one_stands() {
+        let dir = tempfile::tempdir().unwrap();
+        let file = dir.path().join("config.toml");
+        let text = "head_file = \"heads/newest\"\npdf_key = \"/etc/keys/pdf.pem\"\n[notice.webhook]\nurl = \"https://x.example\"\n\
+                    secret_file = \"hook.secret\"\n";
+        std::fs::write(&file, text).unwrap();
+        let config = Config::read(&file).unwrap();
+        assert_eq!(config.head_file, Some(dir.path().join("heads/newest")));
+        assert_eq!(config.pdf_key, Some("/etc/keys/pdf.pem".into()));
+        assert_eq!(config.notice.webhook.unwrap().secret_file, Some(dir.path().join("hook.secret")));
+    }
 
     #[test]
     fn what_toml_takes_and_nobody_can_mean_is_refused() {

@@ -5,10 +5,13 @@ use jurex_disposition::proof::VerificationRecord;
 use jurex_disposition::release::Release;
 use jurex_engine::Event;
 use jurex_file_erase::FileEraseRecord;
-use jurex_sanitize::record::Record;
+use jurex_sanitize::record::{JobId, Record};
+use jurex_sanitize::rules::{Claim, Outcome};
 use schemars::JsonSchema;
 use schemars::generate::SchemaSettings;
+use serde::Serialize;
 use serde_json::Value;
+use std::path::PathBuf;
 
 /// What there is a schema of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -17,7 +20,7 @@ pub enum DocumentKind {
     Record,
     /// `JOB.verification.json`.
     Verification,
-    /// One event of a job, without what the command adds to each line.
+    /// One line of `--json` while a job runs.
     Event,
     /// `LOT.lot.json`.
     Lot,
@@ -33,12 +36,56 @@ impl DocumentKind {
         match self {
             DocumentKind::Record => of::<Record>("record"),
             DocumentKind::Verification => of::<VerificationRecord>("verification"),
-            DocumentKind::Event => of::<Event>("event"),
+            DocumentKind::Event => of::<ToldLine<'_>>("event"),
             DocumentKind::Lot => of::<Statement>("lot"),
             DocumentKind::Release => of::<Release>("release"),
             DocumentKind::Files => of::<FileEraseRecord>("files"),
         }
     }
+}
+
+/// A line of `jurex erase --json`: the job that begins, every event of it, and what came of it.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(untagged)]
+pub enum ToldLine<'l> {
+    /// The first line.
+    Begins(JobBegins<'l>),
+    /// An event.
+    Event(&'l Event),
+    /// The last line.
+    Result(JobResult<'l>),
+}
+
+/// The first line: which job it is.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(tag = "event", rename = "job")]
+pub struct JobBegins<'l> {
+    /// Its name.
+    pub job: &'l str,
+    /// The drive, as it was named.
+    pub drive: &'l str,
+    /// The outcome that the plan gives if all goes well.
+    pub planned: Outcome,
+}
+
+/// The last line: what came of it.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(tag = "event", rename = "result")]
+pub struct JobResult<'l> {
+    /// The job.
+    pub job: &'l JobId,
+    /// What was reached.
+    pub outcome: Outcome,
+    /// What was planned.
+    pub planned: Outcome,
+    /// Whether the job finished, was verified, and reached at least what was planned.
+    pub kept_its_plan: bool,
+    /// What follows from its evidence.
+    pub claim: &'l Claim,
+    /// What came of the erasure tag that was to be left; `null`: none was.
+    pub mark: Option<&'l str>,
+    /// The files that were written; `null`: they were not.
+    pub files: Option<&'l [PathBuf]>,
 }
 
 fn of<T: JsonSchema>(name: &str) -> Value {

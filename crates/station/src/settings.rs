@@ -346,7 +346,7 @@ pub fn save(to: &SettingsFile, setting: Setting, text: &str) -> Result<Config, C
     let item = setting.item(text)?;
     config::edit(&to.path, to.at_first, |document| {
         put(document, setting.key(), item);
-        Config::of_text(&document.to_string())
+        Ok(Config::of_text(&document.to_string())?.beside(&to.path))
     })
 }
 

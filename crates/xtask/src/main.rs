@@ -1,15 +1,16 @@
 //! Writes the manual's pages and the completions of shells into a folder, from the program's own arguments: `jurex-xtask FOLDER`.
 #![forbid(unsafe_code)]
 
+mod manual;
+
 use clap_complete::Shell;
 use std::path::Path;
 use std::process::ExitCode;
 
 fn write(folder: &Path) -> std::io::Result<()> {
-    let (manual, completions) = (folder.join("man"), folder.join("completions"));
-    std::fs::create_dir_all(&manual)?;
+    let completions = folder.join("completions");
+    manual::write(&folder.join("man"))?;
     std::fs::create_dir_all(&completions)?;
-    clap_mangen::generate_to(jurex::arguments(), &manual)?;
     for shell in [Shell::Bash, Shell::Zsh, Shell::Fish] {
         clap_complete::generate_to(shell, &mut jurex::arguments(), "jurex", &completions)?;
     }

@@ -67,7 +67,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         says: too_little_memory(&std::fs::read_to_string("/proc/meminfo").unwrap_or_default()),
         places: None,
         is_demo: true,
-        greeted: Some(places.greeted(true)),
+        greeted: jurex_station::machine::Machine::find()?.is_none().then(|| places.greeted(true)),
     })
 }
 

@@ -19,6 +19,7 @@ use jurex_station::config::Config;
 use jurex_station::disk;
 use jurex_station::exit::{self, Failure};
 use jurex_station::release::MarkHere;
+use jurex_station::schema::{JobBegins, JobResult, ToldLine};
 use jurex_station::service::{FinishedJob, JobService, LabelCheck, Requirement, not_certified};
 use jurex_station::signing::Signer;
 use jurex_station::stop::StopOnSignal;
@@ -194,7 +195,8 @@ impl EventTeller {
         bar.set_length(plan.drive().geometry.bytes_of(progress.work().1));
         if asked.json {
             let expected = plan.expected().outcome();
-            say_json(&json!({"event": "job", "job": job, "drive": plan.drive().path, "planned": expected}));
+            let begins = JobBegins { job, drive: &plan.drive().path, planned: expected };
+            say_json(&json!(ToldLine::Begins(begins)));
         } else if !asked.quiet {
             let (drive, outcome) = (plan.drive().called(), plan.expected().outcome());
             remark(&format!("Job {job}: {} on {drive}. Planned outcome: {outcome}.", plan.title()));
@@ -206,7 +208,7 @@ impl EventTeller {
         self.progress.apply(event);
         if self.json {
             // A reader that has gone away does not stop the job.
-            let _ = writeln!(std::io::stdout(), "{}", jurex_pattern::text::safe_json(&json!(event).to_string()));
+            let _ = writeln!(std::io::stdout(), "{}", jurex_pattern::text::safe_json(&json!(ToldLine::Event(event)).to_string()));
             return;
         }
         let worth_a_line = matches!(
@@ -330,14 +332,13 @@ fn summary(record: &Record, seen: &DriveSnapshot) {
 }
 
 fn result_json(record: &Record, written: Option<&Vec<std::path::PathBuf>>, mark: Option<&str>) -> serde_json::Value {
-    json!({
-        "event": "result",
-        "job": record.job,
-        "outcome": record.claim().outcome(),
-        "planned": record.method.expected,
-        "kept_its_plan": record.kept_its_plan(),
-        "claim": record.claim(),
-        "mark": mark,
-        "files": written,
-    })
+    json!(ToldLine::Result(JobResult {
+        job: &record.job,
+        outcome: record.claim().outcome(),
+        planned: record.method.expected,
+        kept_its_plan: record.kept_its_plan(),
+        claim: record.claim(),
+        mark,
+        files: written.map(Vec::as_slice),
+    }))
 }

@@ -41,6 +41,11 @@ use std::process::ExitCode;
 /// Carries out one command.
 pub(crate) fn carry_out(arguments: Arguments) -> Result<ExitCode, Failure> {
     let theme = arguments.theme;
+    // On the screen it is said by the interface.
+    let has_command = arguments.command.is_some();
+    if let Some(said) = AppPaths::find().ok().and_then(|places| places.two_ledgers()).filter(|_| has_command) {
+        remark(&format!("jurex: {said}"));
+    }
     match arguments.command {
         None => machine_interface(theme),
         Some(AppCommand::Demo(demo)) => demo::run(demo, theme),
@@ -77,7 +82,7 @@ fn machine_interface(theme: Option<jurex_station::config::ThemeName>) -> Result<
     let seal = seal(&places, &config, jurex_station::paper::house(&places)?, false);
     let outbox = jurex_station::notices::outbox(&places, &config);
     let machine = jurex_station::machine::Machine::find()?;
-    let says = jurex_station::file_erase::clean_up(&places).into_iter().next();
+    let says = places.two_ledgers().or_else(|| jurex_station::file_erase::clean_up(&places).into_iter().next());
     // What a start medium's own folder holds is gone when it is switched off: papers go where the ledger is.
     let out = if machine.is_some() { places.certificates() } else { "jurex-certificates".into() };
     let is_machine = machine.is_some();

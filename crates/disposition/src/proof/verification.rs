@@ -342,7 +342,7 @@ mod tests {
         );
         assert!(changed("\"end\":", "\"blank_byte\":7,\"end\":").contains("byte of a blank drive"));
         let mark = |n: usize| format!("\"expected\":{{\"mark\":\"{}\",", "x".repeat(n));
-        assert!(changed("\"expected\":{", &mark(4095)).contains("mark that it expects is none"));
+        assert!(changed("\"expected\":{", &mark(4095)).contains("erasure tag that it expects is none"));
         VerificationRecord::from_json(&json.replace("\"expected\":{", &mark(4096))).unwrap();
         assert!(changed("\"logical\":512", "\"logical\":513").contains("size that no drive has"));
         assert!(changed("\"logical\":512", "\"logical\":0").contains("no size"));

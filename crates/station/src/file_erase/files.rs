@@ -193,7 +193,7 @@ pub fn go_on(unfinished: UnfinishedFiles, by: &Person, places: &AppPaths, hears:
         return Err(Failure::Refused(format!("{job}: {path} was exchanged while it was looked at. Nothing was written")));
     }
     let (grounds, _) = together(unfinished.asked.grounds.clone(), tree.grounds());
-    let notes = Notes::go_on(&unfinished, grounds).map_err(|e| Failure::Use(format!("{job} can't be gone on with: {e}")))?;
+    let notes = Notes::go_on(&unfinished, grounds).map_err(|e| Failure::Use(format!("{job} can't be resumed: {e}")))?;
     let UnfinishedFiles { asked, went_on, traces, ended, .. } = unfinished;
     run(&tree, Earlier { asked, went_on: went_on + 1, traces, ended }, &program, by, notes, hears)
 }

@@ -189,7 +189,7 @@ fn what_a_destruction_earns_is_told_with_its_reason() {
     world.answered();
     let text = world.text();
     let said = world.app.state.lane().unwrap().release.outcome.as_ref().unwrap().as_ref().unwrap().join("\n");
-    assert!(text.contains("What that earns: Destroy.") && said.contains("No program has seen it"), "{text}");
+    assert!(text.contains("Outcome: Destroy.") && said.contains("No program has seen it"), "{text}");
     insta::assert_snapshot!("release-destroyed", timeless(&world));
 }
 

@@ -138,7 +138,7 @@ fn what_takes_another_power_cycle_says_so_and_goes_on_after_it() {
     assert!(why.contains("configuration overlay") && why.contains("ten seconds"), "{why}");
     let volatile = lift(&mut Hider { dco: true, whole: 1200, ..Hider::of(800, 1000) }, false, true).1;
     assert!(
-        matches!(volatile, SequenceEnd::Refused(why) if why.contains("--keep-lifted")),
+        matches!(volatile, SequenceEnd::Refused(why) if why.contains("--keep-accessible")),
         "a power cycle alone would bring the area back"
     );
     both.spent = false;

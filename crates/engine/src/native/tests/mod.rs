@@ -138,7 +138,7 @@ fn a_failure_a_refusal_and_silence_are_told_apart() {
         .1
     };
     let lost = || Answer::Lost { why: "time is over".into() };
-    assert!(matches!(answering(good(), scsi(&FAILED)), SequenceEnd::Failed(why) if why.contains("failed by its own word")));
+    assert!(matches!(answering(good(), scsi(&FAILED)), SequenceEnd::Failed(why) if why.contains("failed, as it reports")));
     assert!(matches!(answering(scsi(&[0x72, 5, 0x20, 0, 0, 0, 0, 0]), good()), SequenceEnd::Refused(_)));
     assert!(matches!(answering(good(), lost()), SequenceEnd::Silent(_)));
     assert!(
