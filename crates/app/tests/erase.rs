@@ -141,13 +141,13 @@ fn what_can_be_checked_beforehand_is_checked_before_a_byte_is_written() {
     try_erase(&["--method", "zeros", "--from", "9", "--to", "3"]).expect(1, &["holds no sector"]);
     try_erase(&["--method", "zeros", "--resume"]).expect(1, &["cannot be used with '--resume'"]);
     try_erase(&["--resume"]).expect(2, &["no job to resume", "no job was cut short"]);
-    try_erase(&["--way", "sanitize-block"]).expect(2, &["does not sanitize this media", "Nothing was written"]);
-    try_erase(&["--way", "degauss"]).expect(1, &["done by hand"]);
-    try_erase(&["--way", "discard"]).expect(1, &["alone sanitizes nothing"]);
-    try_erase(&["--method", "zeros", "--then", "00"]).expect(1, &["--way"]);
-    try_erase(&["--way", "sanitize-block", "--from", "0", "--to", "9"]).expect(1, &["of the whole drive"]);
-    try_erase(&["--way", "sanitize-crypto", "--stated", "sealed"]).expect(1, &["sealed", "encrypted-from-start"]);
-    try_erase(&["--way", "sanitize"]).expect(1, &["no way `sanitize`"]);
+    try_erase(&["--technique", "sanitize-block"]).expect(2, &["does not sanitize this media", "Nothing was written"]);
+    try_erase(&["--technique", "degauss"]).expect(1, &["done by hand"]);
+    try_erase(&["--technique", "discard"]).expect(1, &["alone sanitizes nothing"]);
+    try_erase(&["--method", "zeros", "--then", "00"]).expect(1, &["--technique"]);
+    try_erase(&["--technique", "sanitize-block", "--from", "0", "--to", "9"]).expect(1, &["of the whole drive"]);
+    try_erase(&["--technique", "sanitize-crypto", "--attest", "sealed"]).expect(1, &["sealed", "encrypted-from-start"]);
+    try_erase(&["--technique", "sanitize"]).expect(1, &["no technique `sanitize`"]);
     try_erase(&["--method", "zeros", "--verify", "half"]).expect(1, &["half", "sampled-every-pass"]);
     let out = format!("{}/sub", shown(&file));
     place
@@ -434,7 +434,7 @@ fn the_demonstration_runs_with_no_screen_and_its_claims_are_right() {
 fn by_itself(place: &Place, bay: &str, ending: &str, way: &str, more: &[&str]) -> common::Answer {
     let out = place.path(&format!("{way}-{bay}"));
     let out = shown(&out).to_string();
-    let asked = ["erase", bay, "--way", way, "--label-check", ending, "--out", &out];
+    let asked = ["erase", bay, "--technique", way, "--label-check", ending, "--out", &out];
     place.jurex(&[&asked[..], more].concat())
 }
 
@@ -462,7 +462,7 @@ fn a_drive_erases_itself_and_its_record_tells_what_was_sent_answered_and_read() 
 #[test]
 fn what_a_card_or_an_embedded_device_erases_earns_what_each_edition_says_of_it() {
     let place = Place::new();
-    let secure = ["--rules", "rev1", "--stated", "maker-confirms"];
+    let secure = ["--rules", "rev1", "--attest", "maker-confirms"];
     let (bay, ending, way) = ("sim:9", "S3ZQ0F", "mmc-secure-erase");
     by_itself(&place, bay, ending, way, &secure).expect(0, &[": Purge (", "Table A-3"]);
     let record = json(&place.only("mmc-secure-erase-sim:9", ".record.json"));
@@ -485,7 +485,7 @@ fn what_no_drive_can_tell_is_stated_by_name_or_earns_nothing() {
     by_itself(&place, "sim:5", "E47J9P", "sanitize-crypto", &["--verify", "none"]).expect(3, &[": Not sanitized"]);
     let all = "encrypted-from-start,key-strength,keys-not-escrowed,module-trusted";
     let place = Place::new();
-    let answer = by_itself(&place, "sim:5", "E47J9P", "sanitize-crypto", &["--stated", all, "--json"]);
+    let answer = by_itself(&place, "sim:5", "E47J9P", "sanitize-crypto", &["--attest", all, "--json"]);
     let answer = answer.expect(0, &["\"outcome\":\"purge\""]);
     let record = fs::read_to_string(place.only("sanitize-crypto-sim:5", ".record.json")).unwrap();
     assert!(record.contains("keys-not-escrowed") && record.contains("Namespace 2"), "{record}");

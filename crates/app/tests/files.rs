@@ -258,6 +258,7 @@ fn free_space_is_filled_reported_and_given_back_even_after_a_kill() {
 fn the_page_erases_what_is_marked_in_a_real_terminal() {
     let Some(ext4) = ext4() else { return };
     let place = Place::new();
+    place.greeted();
     let tree = tree(&ext4, 5, 70_000);
     let socket = format!("jurex-files-{}", std::process::id());
     let tmux = |arguments: &[&str]| Command::new("tmux").args(["-L", &socket]).args(arguments).output().ok();

@@ -32,7 +32,7 @@ fn every_bays_plan_keeps_to_its_schema() {
         assert!(ready.len() == 1 || drive != shown(&image), "{drive}: {ready:?}");
         answers.push(answer);
     }
-    let own = document(plan(&place, "sim:5", &["--json", "--no-sample", "--way", "sanitize-block"]));
+    let own = document(plan(&place, "sim:5", &["--json", "--no-sample", "--technique", "sanitize-block"]));
     assert_eq!((&own["plan"]["own"], &own["plan"]["earns"]), (&"sanitize-block".into(), &"purge".into()));
     answers.push(own);
     let sampled = document(plan(&place, shown(&image), &["--json"]));
@@ -83,7 +83,7 @@ fn contradictions_and_wrong_words_are_told_with_what_would_be_right() {
         (&["--partition", "9"], &["no partition 9", "has 4"]),
         (&["--rounds", "0"], &["--rounds"]),
         (&["--method", "gutmann-1996", "--rounds", "99"], &["at most 500"]),
-        (&["--way", "sanitise"], &["no way `sanitise`", "sanitize-block"]),
+        (&["--technique", "sanitise"], &["no technique `sanitise`", "sanitize-block"]),
     ];
     for (more, words) in refused {
         plan(&place, "sim:2", &[more, &["--no-sample"]].concat()).expect(1, words);

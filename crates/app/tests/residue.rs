@@ -124,7 +124,7 @@ fn what_lay_there_before_and_after_stands_in_the_record_by_counts_and_places_and
     assert!(["Anvil Rock", "tern-quay"].iter().all(|words| !text.contains(words) && !answer.out.contains(words)));
     let paper = Command::new("pdftotext").arg(place.only("out", ".certificate.pdf")).arg("-").output().unwrap();
     let paper = String::from_utf8_lossy(&paper.stdout).replace('\n', " ");
-    assert!(paper.contains("12 pictures") && paper.contains("after: none found"), "{paper}");
+    assert!(paper.contains("12 pictures") && paper.contains("After: none found."), "{paper}");
     // Somebody has put something on it since: the pass is not there any more, and the search says what is.
     let mut bytes = fs::read(&image).unwrap();
     bytes[512 * 4000..][..11].copy_from_slice(b"\xff\xd8\xff\xe0\x00\x10JFIF\x00");

@@ -183,5 +183,5 @@ fn a_dying_drive_is_given_up_after_its_budget_of_bad_places() {
     let out = place.path("out");
     let arguments =
         ["erase", "sim:3", "--method", "zeros", "--faults", "0", "--label-check", "T3XW8D", "--out", shown(&out), "--quiet"];
-    place.jurex(&arguments).expect(3, &["it was given up before the end", "Not sanitized"]);
+    place.jurex(&arguments).expect(3, &["the job was given up after 1 bad place.", "Not sanitized"]);
 }

@@ -7,15 +7,6 @@ use std::fs;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
-/// Somebody was here before: the greeting of a first start does not come.
-fn greeted(place: &Place) {
-    for file in ["home/greeted", "home/demo/greeted"] {
-        let file = place.path(file);
-        fs::create_dir_all(file.parent().unwrap()).unwrap();
-        fs::write(file, "").unwrap();
-    }
-}
-
 /// A tmux server of its own with the program in it.
 struct Terminal {
     socket: String,
@@ -25,7 +16,7 @@ impl Terminal {
     /// Starts the program in a shell, so that what it says after the screen is put back can be read too. `None`, with a
     /// word on it, where there is no tmux.
     fn start(place: &Place, arguments: &str) -> Option<Self> {
-        greeted(place);
+        place.greeted();
         Self::start_first(place, arguments)
     }
 
@@ -95,6 +86,20 @@ impl Terminal {
             assert!(begun.elapsed() < Duration::from_secs(120), "never saw `{what}`:\n{screen}");
             std::thread::sleep(Duration::from_millis(50));
         }
+    }
+
+    /// Down through the rows to that one.
+    #[track_caller]
+    fn down_to(&self, row: &str) {
+        let there = |screen: &str| screen.lines().any(|l| l.split_once('▸').is_some_and(|(_, l)| l.contains(row)));
+        for _ in 0..60 {
+            if there(&self.screen()) {
+                return;
+            }
+            self.keys(&["Down"]);
+            std::thread::sleep(Duration::from_millis(80));
+        }
+        panic!("no row `{row}`:\n{}", self.screen());
     }
 
     fn find(&self, serial: &str) {
@@ -260,7 +265,8 @@ fn a_loop_device_comes_and_goes_before_ones_eyes() {
     terminal.wait_for("Yes: nothing uses it.");
     // The list of drives that alone may be erased holds at once.
     for (typed, verdict) in [("bus:nvme", "⊘ No: "), ("", "Yes: nothing uses it.")] {
-        terminal.keys(&["F4", "End"]);
+        terminal.keys(&["F4", "Home"]);
+        terminal.down_to("only these drives");
         terminal.keys(&["Enter", "C-u"]);
         terminal.text(typed);
         terminal.keys(&["Enter", "Escape"]);
@@ -307,7 +313,7 @@ fn a_real_loop_device_is_erased_from_the_interface() {
 #[test]
 fn a_terminal_that_tells_no_size_is_taken_for_eighty_by_twenty_four() {
     let place = Place::new();
-    greeted(&place);
+    place.greeted();
     let home = place.path("home");
     // `script` gives the program a line whose size is that of its own input: a pipe has none.
     let line = format!("JUREX_HOME={} {PROGRAM} demo; echo exit code $?", shown(&home));

@@ -39,6 +39,15 @@ impl Place {
         Self { dir: tempfile::tempdir_in(env!("CARGO_TARGET_TMPDIR")).unwrap() }
     }
 
+    /// A home where somebody has been before: the interface opens at the bench, without the greeting of a first start.
+    pub fn greeted(&self) {
+        for file in ["home/greeted", "home/demo/greeted"] {
+            let file = self.path(file);
+            fs::create_dir_all(file.parent().unwrap()).unwrap();
+            fs::write(file, "").unwrap();
+        }
+    }
+
     pub fn path(&self, name: &str) -> PathBuf {
         self.dir.path().join(name)
     }

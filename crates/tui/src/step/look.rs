@@ -177,9 +177,9 @@ fn on_it(lane: &Lane) -> String {
 fn seen_before(lane: &Lane) -> String {
     match lane.history() {
         Some(history) => history,
+        None if !lane.seen.drive.unit.is_named() => "not known: it reports nothing that names it".into(),
         None if !lane.look.asked_ledger => "not looked up".into(),
-        None if lane.seen.drive.unit.is_named() => "no: the ledger of this bench does not know it".into(),
-        None => "not known: it reports nothing that names it".into(),
+        None => "no: the ledger of this bench does not know it".into(),
     }
 }
 
