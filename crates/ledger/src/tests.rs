@@ -390,8 +390,8 @@ fn events_without_a_record_and_after_one_are_covered_by_the_next_head_and_so_is_
     for (change, said) in [
         ("UPDATE event SET json = '{}' WHERE job = '261123-MMMMMM'", "of job 261123-MMMMMM that were there at 1970"),
         ("DELETE FROM event WHERE job = '261123-JJJJJ1' AND json LIKE '%went-on%'", "job 261123-JJJJJ1 that were there at 1970"),
-        ("UPDATE unfinished SET papers = replace(papers, '{', '{ ')", "What job 261123-MMMMMM would go on with"),
-        ("UPDATE unfinished SET before = '{}'", "What job 261123-MMMMMM would go on with"),
+        ("UPDATE unfinished SET papers = replace(papers, '{', '{ ')", "What job 261123-MMMMMM would resume with"),
+        ("UPDATE unfinished SET before = '{}'", "What job 261123-MMMMMM would resume with"),
         ("UPDATE job SET serial = 'OTHER' WHERE name = '261123-MMMMMM'", "of another drive than the one that it began on"),
     ] {
         let copy = dir.path().join("copy.sqlite3");
@@ -867,7 +867,7 @@ fn what_became_of_drives_is_kept_and_what_is_open_follows_from_it() {
     let known = ledger.known("Fm20k7q41M ").unwrap().unwrap();
     assert_eq!((known.jobs.len(), known.releases.len()), (1, 1));
     assert_eq!(ledger.known_by_job(&job).unwrap().unwrap().releases.len(), 1);
-    assert!(ledger.known_by_job(&other).unwrap().unwrap().called().contains("not told"));
+    assert!(ledger.known_by_job(&other).unwrap().unwrap().called().contains("no serial"));
     assert_eq!(ledger.serials_like("new", 5).unwrap(), ["NEW1"]);
     noted(&ledger, "NEW1", "2026-11-26T12:00:00Z", Act::HandedOver { to: "the harbour".into() });
     assert_eq!(open(&ledger).len(), 2);
