@@ -457,8 +457,13 @@ pub(crate) fn band(page: &mut PageLayout, words: &str) {
 
 /// In letters that nobody overlooks, before anything that could be taken for a claim: this is of a drive that is none.
 pub(crate) fn demonstration(page: &mut PageLayout, w: &PaperWords) {
+    loud_demonstration(page, w, &w.demonstration);
+}
+
+/// The same of what this says.
+pub(crate) fn loud_demonstration(page: &mut PageLayout, w: &PaperWords, says: &str) {
     page.text(DocRole::Paragraph, Style::new(Face::Strong, 28.0, Ink::Text), &w.demonstration_loud);
-    page.text(DocRole::Paragraph, Style::new(Face::Strong, 9.6, Ink::Text), &w.demonstration);
+    page.text(DocRole::Paragraph, Style::new(Face::Strong, 9.6, Ink::Text), says);
     page.space(5.0);
 }
 

@@ -2,7 +2,8 @@
 
 use crate::branding::House;
 use crate::certificate::{
-    CertificateError, band, caption, closing, code, fact, foot, head, letterhead, own_fields, person_facts, warning_border,
+    CertificateError, band, caption, closing, code, fact, foot, head, letterhead, loud_demonstration, own_fields, person_facts,
+    warning_border,
 };
 use crate::drawing::{Ink, strip};
 use crate::fonts::Face;
@@ -94,6 +95,9 @@ fn lay_out(record: &FileEraseRecord, digest: &str, house: &House, w: &PaperWords
         page.text(DocRole::EnglishParagraph, Style::new(Face::Text, size, Ink::Text), said);
     };
     letterhead(&mut page, house, "", w);
+    if record.asked.demonstration {
+        loud_demonstration(&mut page, w, &w.demonstration_files);
+    }
     head(&mut page, title(record, w), record.asked.job.as_str(), Ink::Text);
     band(&mut page, &w.less_loud);
     text(&mut page, size, &w.less_says);

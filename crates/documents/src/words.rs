@@ -38,6 +38,7 @@ words! {
     is_not_sanitized
     demonstration
     demonstration_loud
+    demonstration_files
     electronic_media
     english_note
     the_drive

@@ -19,6 +19,7 @@ fn asked(notation: &str) -> FileEraseOrder {
         notation: notation.into(),
         passes: notation.split('|').count() as u32,
         went_on: 1,
+        demonstration: false,
     }
 }
 

@@ -40,6 +40,9 @@ pub struct FileEraseOrder {
     /// How often it was gone on with after an interruption.
     #[serde(default)]
     pub went_on: u32,
+    /// Whether it was done in the demonstration, on its own made-up files.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub demonstration: bool,
 }
 
 /// The work itself.
@@ -259,6 +262,13 @@ impl FileEraseRecord {
 
     /// What came of it in sentences, the best first.
     pub fn results(&self) -> Vec<String> {
+        let demonstration =
+            "Demonstration: it was done on made-up files, in the demonstration's own folder. It says nothing about any others.";
+        let said = self.said_of_work();
+        said.into_iter().chain(self.asked.demonstration.then(|| demonstration.to_string())).collect()
+    }
+
+    fn said_of_work(&self) -> Vec<String> {
         match (&self.tally, &self.work) {
             (FileTally::Files { endings, other }, FileWork::Files { files, journals_emptied, .. }) => {
                 let mut said = self.of_endings(endings);
@@ -420,6 +430,7 @@ mod tests {
             notation: "00".into(),
             passes: 1,
             went_on: 0,
+            demonstration: false,
         };
         let mut proved = FileEvidence::new(Name::of(b"/srv/a", None), NodeKind::File, 0, 4096);
         (proved.before.mapped, proved.read_back.right, proved.passes, proved.moved) = (4096, 4096, 1, Some(false));

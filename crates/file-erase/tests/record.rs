@@ -87,7 +87,7 @@ proptest! {
     fn a_record_is_read_again_and_an_altered_one_is_not_believed(files in prop::collection::vec(any_file(), 1..6), on in any_ground()) {
         let asked = FileEraseOrder {
             job: "261126-4F7QZK".parse().unwrap(), tool: Tool { name: "jurex".into(), version: "0".into() }, by: Person::default(),
-            started: jiff::Timestamp::UNIX_EPOCH, ended: jiff::Timestamp::UNIX_EPOCH, notation: "00 | ~".into(), passes: 2, went_on: 0,
+            started: jiff::Timestamp::UNIX_EPOCH, ended: jiff::Timestamp::UNIX_EPOCH, notation: "00 | ~".into(), passes: 2, went_on: 0, demonstration: false,
         };
         let work = FileWork::Files { roots: vec![], salt: String::new(), keep_names: false, journals_emptied: vec![], files: files.clone() };
         let record = FileEraseRecord::new(asked, vec![on.clone()], work, vec![]).unwrap();

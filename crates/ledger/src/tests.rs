@@ -867,7 +867,7 @@ fn what_became_of_drives_is_kept_and_what_is_open_follows_from_it() {
     let known = ledger.known("Fm20k7q41M ").unwrap().unwrap();
     assert_eq!((known.jobs.len(), known.releases.len()), (1, 1));
     assert_eq!(ledger.known_by_job(&job).unwrap().unwrap().releases.len(), 1);
-    assert!(ledger.known_by_job(&other).unwrap().unwrap().called().contains("no serial"));
+    assert!(ledger.known_by_job(&other).unwrap().unwrap().called().contains("serial not reported"));
     assert_eq!(ledger.serials_like("new", 5).unwrap(), ["NEW1"]);
     noted(&ledger, "NEW1", "2026-11-26T12:00:00Z", Act::HandedOver { to: "the harbour".into() });
     assert_eq!(open(&ledger).len(), 2);

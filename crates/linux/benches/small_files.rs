@@ -69,6 +69,7 @@ fn main() {
             traces: HashMap::new(),
             grounds,
             numbers,
+            empties_journals: true,
         };
         let (clock, processor) = (seconds(ClockId::Monotonic), seconds(ClockId::ProcessCPUTime));
         let done = erase(&tree, order, &mut Dice(2), &mut Notes::default());

@@ -281,7 +281,7 @@ pub fn what_to_do(ways: &[Candidate], needed: Outcome) -> Option<String> {
     let said = if let Some(w) = better(&|w| matches!(w.availability, Availability::Blocked { .. })) {
         format!("{} would give {}. {}", capital(name(w)), w.outcome(), w.availability.sentence())
     } else if let Some(w) = better(&|w| matches!(w.availability, Availability::ByHand { .. })) {
-        format!("No way that writes to it reaches {needed}: {} does. {}", name(w), w.availability.sentence())
+        format!("No technique that writes to it reaches {needed}: {} does. {}", name(w), w.availability.sentence())
     } else {
         format!("No way on this drive reaches {needed}: destroy it.")
     };
@@ -404,11 +404,11 @@ mod tests {
         assert_eq!(what_to_do(&ways, Outcome::Purge), None, "its block erase reaches it");
         let frozen = Capabilities { sanitize_frozen: true, ..answers };
         let ways = ladder(&drive, &frozen, &zeros(), None);
-        assert!(what_to_do(&ways, Outcome::Purge).unwrap().starts_with("SANITIZE block erase would earn Purge"));
+        assert!(what_to_do(&ways, Outcome::Purge).unwrap().starts_with("SANITIZE block erase would give Purge"));
         assert!(what_to_do(&ways, Outcome::Destroy).unwrap().contains("physical destruction"));
         let stick = test_drive(MediaClass::RemovableFlash, 1000);
         let ways = ladder(&stick, &Capabilities::default(), &suggested(&stick, &Catalogue::default(), Edition::Rev2), None);
-        assert!(what_to_do(&ways, Outcome::Purge).unwrap().contains("No way that writes to it reaches Purge"));
+        assert!(what_to_do(&ways, Outcome::Purge).unwrap().contains("No technique that writes to it reaches Purge"));
     }
 
     #[test]

@@ -109,7 +109,7 @@ fn a_stick_that_says_more_than_it_holds_is_found_out_before_the_first_pass_and_o
         assert_eq!((size.holds(), evidence.range()), (Some(holds), Sectors::new(0, holds)), "{beyond:?}: {size:?}");
         assert_eq!((claim.outcome(), evidence.ended.clone()), (Outcome::NotSanitized, Ended::Finished));
         let why = &claim.reasons()[0].sentence();
-        assert!(why.starts_with("It says that it holds 10.2 MB, and holds 1.2"), "{why}");
+        assert!(why.starts_with("Claims 10.2 MB but holds only 1.2"), "{why}");
         assert!(claim.reasons().len() == 1 && evidence.wrong().is_empty(), "what it holds is overwritten: {:?}", claim.reasons());
         assert!(!stick.addresses_hold(SECRET));
     }
@@ -121,7 +121,7 @@ fn without_the_size_check_such_a_stick_would_earn_what_it_does_not_deserve_and_a
     let stick = counterfeit(Beyond::BeginsAgain, 0);
     let claim = judge(Edition::default(), &carry_out(&stick, &unchecked("55 | ~")));
     assert_eq!(claim.outcome(), Outcome::Clear);
-    assert!(claim.limits().iter().any(|l| l.sentence().contains("as large as it says was not proved")));
+    assert!(claim.limits().iter().any(|l| l.sentence().contains("Its size was not verified")));
     // A buffer that is larger than the stretches of the check hides a small lie from it, and not from a whole pass.
     let hiding = || {
         let stick = drive(CellKind::Magnetic, MediaClass::RemovableFlash);

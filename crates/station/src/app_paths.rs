@@ -13,6 +13,8 @@ pub struct AppPaths {
     data: PathBuf,
     config: PathBuf,
     state: PathBuf,
+    /// The folder of made-up files, of a demonstration alone.
+    made_up: Option<PathBuf>,
 }
 
 impl AppPaths {
@@ -57,12 +59,24 @@ impl AppPaths {
             data: own(xdg.data_dir()),
             config: own(xdg.config_dir()),
             state: own(xdg.state_dir().unwrap_or_else(|| xdg.data_dir())),
+            made_up: None,
         })
     }
 
     /// Everything in one folder.
     pub fn all_in(home: &Path) -> Self {
-        Self { data: home.into(), config: home.into(), state: home.into() }
+        Self { data: home.into(), config: home.into(), state: home.into(), made_up: None }
+    }
+
+    /// The folders of the demonstration: beside those of real work, with a folder of made-up files in them.
+    pub fn demo(&self) -> Self {
+        let home = self.data.join("demo");
+        Self { made_up: Some(home.join("made-up")), ..Self::all_in(&home) }
+    }
+
+    /// The folder of made-up files, outside of which a demonstration lists and erases nothing; real work has none.
+    pub fn made_up_files(&self) -> Option<&Path> {
+        self.made_up.as_deref()
     }
 
     /// The ledger of real work.

@@ -251,7 +251,10 @@ fn own_way(asked: &OrderArgs) -> Result<Option<Technique>, Failure> {
         None => {
             let known: Vec<String> = Technique::ALL.into_iter().map(|t| t.slug()).collect();
             let shown = jurex_pattern::text::printable(name.as_bytes());
-            Err(Failure::Use(format!("there is no technique `{shown}`; the techniques are {}. Nothing was written", known.join(", "))))
+            Err(Failure::Use(format!(
+                "there is no technique `{shown}`; the techniques are {}. Nothing was written",
+                known.join(", ")
+            )))
         }
     }
 }

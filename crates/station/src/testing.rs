@@ -17,6 +17,7 @@ pub fn less_record() -> FileEraseRecord {
         notation: "00".into(),
         passes: 1,
         went_on: 0,
+        demonstration: false,
     };
     let ground = StorageStack { shares: Some(true), ..ground("xfs", "/srv/stations") };
     let mut file = FileEvidence::new(Name::Path("tide.csv".into()), NodeKind::File, 0, 4096);

@@ -73,8 +73,6 @@ pub(crate) struct State {
     pub(crate) has_records: bool,
     /// Less than a drive.
     pub(crate) less: Less,
-    /// Whether there are files to work on.
-    pub(crate) has_files: bool,
     /// Whether it is the demonstration, and whether its guided tour is on.
     pub(crate) is_demo: bool,
     pub(crate) tour: bool,
@@ -115,7 +113,6 @@ impl State {
             keyboards: vec![],
             has_records: false,
             less: Less::default(),
-            has_files: false,
             is_demo: false,
             tour: false,
             switches_off_after: false,

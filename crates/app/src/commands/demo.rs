@@ -65,7 +65,7 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         outbox: None,
         machine: None,
         says: too_little_memory(&std::fs::read_to_string("/proc/meminfo").unwrap_or_default()),
-        places: None,
+        places: places.demo(),
         is_demo: true,
         greeted: jurex_station::machine::Machine::find()?.is_none().then(|| places.greeted(true)),
     })

@@ -104,7 +104,7 @@ fn machine_interface(theme: Option<jurex_station::config::ThemeName>) -> Result<
         is_demo: false,
         // A machine that was started for this alone greets nobody: lists may be at work there.
         greeted: (!is_machine).then(|| places.greeted(false)),
-        places: Some(places),
+        places,
     })
 }
 

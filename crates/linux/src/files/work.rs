@@ -40,6 +40,8 @@ pub struct FilesOrder {
     pub grounds: Vec<StorageStack>,
     /// The place there of each ground of the tree.
     pub numbers: Vec<u32>,
+    /// Whether the journals of file systems that names were removed from are emptied afterwards, where that is possible.
+    pub empties_journals: bool,
 }
 
 /// How far it has come.
@@ -546,7 +548,7 @@ impl Working<'_> {
         }
         // The journal holds copies of names and tables: where that is possible it is emptied.
         let mut journals_emptied: Vec<u32> = vec![];
-        for (ground, folder) in self.on_ground.iter().filter(|_| !stopped) {
+        for (ground, folder) in self.on_ground.iter().filter(|_| !stopped && self.order.empties_journals) {
             let of = &self.tree.mounts[*ground as usize].ground;
             // One that is mounted read-only is not to be written to, its journal as little as anything else.
             let read_only = of.options.iter().any(|o| o == "ro");

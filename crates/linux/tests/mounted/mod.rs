@@ -39,6 +39,7 @@ pub fn files_order(notation: &str) -> FilesOrder {
         traces: HashMap::new(),
         grounds: vec![],
         numbers: vec![],
+        empties_journals: true,
     }
 }
 

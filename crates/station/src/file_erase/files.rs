@@ -95,6 +95,7 @@ pub fn survey(
     (places, out): (&AppPaths, &Path),
     told: &mut dyn FnMut(usize) -> bool,
 ) -> Result<Surveyed, Failure> {
+    super::made_up::only(places, paths.iter().map(PathBuf::as_path))?;
     let tree = Tree::look(paths, places.own_files(), told).map_err(|e| match e {
         TreeError::Stopped => Failure::Stopped(format!("{e}. Nothing was written")),
         e => Failure::Use(format!("{e}. Nothing was written")),
@@ -169,7 +170,8 @@ pub fn erase(tree: &Tree, wish: &FilesWish, places: &AppPaths, hears: Hears<'_>)
             shown_path(&places.less())
         ))
     })?;
-    let earlier = Earlier { asked, went_on: 0, traces: Default::default(), ended: vec![] };
+    let demonstration = places.made_up_files().is_some();
+    let earlier = Earlier { asked, went_on: 0, traces: Default::default(), ended: vec![], demonstration };
     run(tree, earlier, &wish.program, &wish.by, notes, hears)
 }
 
@@ -182,6 +184,7 @@ pub fn go_on(unfinished: UnfinishedFiles, by: &Person, places: &AppPaths, hears:
     let program: Program =
         unfinished.asked.notation.parse().map_err(|e| Failure::Defect(format!("the notes of {job} can't be read: {e}")))?;
     let paths: Vec<PathBuf> = unfinished.asked.roots.iter().filter_map(notes::now).collect();
+    super::made_up::only(places, paths.iter().map(PathBuf::as_path))?;
     let tree = Tree::look(&paths, places.own_files(), &mut |_| true).map_err(|e| Failure::Use(format!("{job}: {e}")))?;
     // What the paths led to a moment ago and what the tree holds must be the same.
     let noted = |at: usize| {
@@ -195,7 +198,9 @@ pub fn go_on(unfinished: UnfinishedFiles, by: &Person, places: &AppPaths, hears:
     let (grounds, _) = together(unfinished.asked.grounds.clone(), tree.grounds());
     let notes = Notes::go_on(&unfinished, grounds).map_err(|e| Failure::Use(format!("{job} can't be resumed: {e}")))?;
     let UnfinishedFiles { asked, went_on, traces, ended, .. } = unfinished;
-    run(&tree, Earlier { asked, went_on: went_on + 1, traces, ended }, &program, by, notes, hears)
+    let demonstration = places.made_up_files().is_some();
+    let earlier = Earlier { asked, went_on: went_on + 1, traces, ended, demonstration };
+    run(&tree, earlier, &program, by, notes, hears)
 }
 
 /// Whether a root is the one that was noted. One that has kept its name is known by less.
@@ -223,6 +228,8 @@ struct Earlier {
     went_on: u32,
     traces: HashMap<Id, Trace>,
     ended: Vec<FileEvidence>,
+    /// Whether it is done in the demonstration, on its own made-up files.
+    demonstration: bool,
 }
 
 struct Noting<'n> {
@@ -260,7 +267,7 @@ fn run(
     mut notes: Notes,
     hears: Hears<'_>,
 ) -> Result<FileEraseRecord, Failure> {
-    let Earlier { asked, went_on, traces, ended } = earlier;
+    let Earlier { asked, went_on, traces, ended, demonstration } = earlier;
     let salt = (!asked.with_names).then(|| asked.name_salt.clone());
     let passes = program.resolve(&mut SystemEntropy);
     let planned = passes.len() as u32;
@@ -270,8 +277,17 @@ fn run(
     let earlier_places: Vec<Trace> = traces.values().filter(|t| t.seen.is_some()).cloned().collect();
     let (grounds, numbers) = together(asked.grounds.clone(), tree.grounds());
     let (keep_names, name_salt) = (asked.keep_names, salt.clone());
-    let order =
-        FilesOrder { passes, keep_names, name_salt, sample_salt, traces, grounds: grounds.clone(), numbers: numbers.clone() };
+    let order = FilesOrder {
+        passes,
+        keep_names,
+        name_salt,
+        sample_salt,
+        traces,
+        grounds: grounds.clone(),
+        numbers: numbers.clone(),
+        // The journal that it would be is the machine's own.
+        empties_journals: !demonstration,
+    };
     let done = jurex_linux::files::erase(tree, order, &mut SystemEntropy, &mut Noting { notes: &mut notes, hears });
     // What is not found keeps its notes: only they know where it lay, and it may come back.
     let missing = !lost.is_empty() || gone.iter().any(|f| f.fault.is_some());
@@ -301,6 +317,7 @@ fn run(
         notation: asked.notation,
         passes: planned,
         went_on,
+        demonstration,
     };
     let work = FileWork::Files {
         roots: asked.roots.iter().map(root).collect(),

@@ -85,6 +85,11 @@ pub fn fill(
     places: &AppPaths,
     hears: &mut dyn FnMut(&FillProgress) -> bool,
 ) -> Result<FileEraseRecord, Failure> {
+    if places.made_up_files().is_some() {
+        return Err(Failure::Refused(
+            "the demonstration fills no free space: it would be this machine's own. Nothing was written".into(),
+        ));
+    }
     let (job, started) = (new_job_id(), wall());
     let order = FillOrder { passes: wish.program.resolve(&mut SystemEntropy), reserve: wish.reserve };
     let passes = order.passes.len() as u32;
@@ -96,7 +101,8 @@ pub fn fill(
     }
     let tool = this_tool();
     let by = wish.by.clone();
-    let about = FileEraseOrder { job, tool, by, started, ended: wall(), notation: wish.notation.clone(), passes, went_on: 0 };
+    let notation = wish.notation.clone();
+    let about = FileEraseOrder { job, tool, by, started, ended: wall(), notation, passes, went_on: 0, demonstration: false };
     FileEraseRecord::new(about, vec![filled.ground], FileWork::Free { free: filled.evidence }, vec![filled.strip])
         .map_err(|e| Failure::Defect(e.to_string()))
 }

@@ -3,6 +3,7 @@
 mod browse;
 mod files;
 mod free;
+pub mod made_up;
 pub mod notes;
 
 pub use browse::{FolderEntry, MountedVolume, Sums, list, sums, volumes};

@@ -60,9 +60,6 @@ impl Screen for BenchScreen {
         if action == Action::Tour {
             return tour::why_not(state);
         }
-        if action == Action::Files && !state.has_files {
-            return Some("Nothing is simulated of files: start jurex itself, and press F9.".into());
-        }
         let Some(lane) = state.lane() else {
             let needs_none = [
                 Action::Where,

@@ -7,7 +7,7 @@ use crossbeam_channel::Sender;
 use jurex_file_erase::FileEraseRecord;
 use jurex_station::app_paths::AppPaths;
 use jurex_station::exit::Failure;
-use jurex_station::file_erase::{self, notes};
+use jurex_station::file_erase::{self, made_up, notes};
 use jurex_station::files::write_less;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -38,17 +38,24 @@ impl FilesTeller {
 impl Runtime {
     /// Does what is asked; what comes of it is a message.
     pub(super) fn ask_less(&mut self, asked: AskLess) {
-        let Some(places) = self.places.clone() else { return };
+        let places = self.places.clone();
         let (sender, out) = (self.sender.clone(), self.out.clone());
         let told = |sender: &Sender<Message>, told| drop(sender.send(Message::Less(Box::new(told))));
         match asked {
             AskLess::Stop => self.less_stops.store(true, Ordering::Relaxed),
             AskLess::Volumes => drop(thread::spawn(move || {
                 let cut_short = notes::unfinished(&places.less()).len();
-                told(&sender, FromLess::Volumes(file_erase::volumes(), cut_short));
+                let volumes = match places.made_up_files().map(made_up::volume) {
+                    None => file_erase::volumes(),
+                    Some(Ok(made_up)) => vec![made_up],
+                    Some(Err(why)) => return drop(sender.send(Message::Said(why.to_string()))),
+                };
+                told(&sender, FromLess::Volumes(volumes, cut_short));
             })),
             AskLess::List(folder) => drop(thread::spawn(move || {
-                let listed = file_erase::list(&folder).map_err(|e| e.to_string());
+                let listed = made_up::only(&places, [folder.as_path()])
+                    .map_err(|e| e.to_string())
+                    .and_then(|()| file_erase::list(&folder).map_err(|e| e.to_string()));
                 let inside = listed.iter().flatten().filter(|l| l.kind == jurex_file_erase::NodeKind::Folder);
                 let inside: Vec<PathBuf> = inside.map(|l| l.path.clone()).collect();
                 told(&sender, FromLess::Listed(folder, listed));
@@ -59,7 +66,11 @@ impl Runtime {
                 told(&sender, FromLess::Surveyed(surveyed.map(Arc::new).map_err(|e| e.to_string())));
             })),
             AskLess::PlanFree(path) => drop(thread::spawn(move || {
-                let plan = file_erase::plan_free(&path, None).map_err(|e| e.to_string());
+                let none = "the demonstration fills no free space: it would be this machine's own";
+                let plan = match places.made_up_files() {
+                    Some(_) => Err(none.to_string()),
+                    None => file_erase::plan_free(&path, None).map_err(|e| e.to_string()),
+                };
                 told(&sender, FromLess::Free(path, plan));
             })),
             AskLess::Erase(surveyed, wish) => self.work_on_less(move |places, teller| {
@@ -84,7 +95,7 @@ impl Runtime {
         &mut self,
         work: impl FnOnce(&AppPaths, &mut FilesTeller) -> Result<FileEraseRecord, Failure> + Send + 'static,
     ) {
-        let Some(places) = self.places.clone() else { return };
+        let places = self.places.clone();
         self.less_stops = Arc::default();
         let mut teller = FilesTeller { sender: self.sender.clone(), stops: self.less_stops.clone(), told: None };
         let (seal, out) = (self.seal.clone(), self.out.clone());

@@ -92,8 +92,8 @@ pub struct Setup {
     pub machine: Option<Machine>,
     /// What is to be said at the start.
     pub says: Option<String>,
-    /// Where notes of work on files are kept; `None`: there are no files to work on.
-    pub places: Option<AppPaths>,
+    /// Where notes of work on files are kept, and which files are made up.
+    pub places: AppPaths,
     /// Whether the bench is a made-up one, with a guided tour.
     pub is_demo: bool,
     /// A file that says that somebody was greeted; `None`: nobody is.
@@ -172,7 +172,7 @@ struct Runtime {
     hung_up: Arc<AtomicBool>,
     /// The shell wants the screen.
     suspend: Arc<AtomicBool>,
-    places: Option<AppPaths>,
+    places: AppPaths,
     /// Ends the work on less than a drive.
     less_stops: Arc<AtomicBool>,
     /// Since when the program is to end.
@@ -204,7 +204,6 @@ impl Runtime {
         }
         (app.state.machine, app.state.notice) = (setup.machine, setup.says);
         app.state.has_records = setup.ledger.exists();
-        app.state.has_files = setup.places.is_some();
         app.state.is_demo = setup.is_demo;
         // Whoever can't keep that file is greeted again: that harms nobody.
         if let Some(file) = setup.greeted.filter(|file| !file.exists()) {

@@ -20,7 +20,6 @@ fn on_the_page(size: (u16, u16)) -> (World, tempfile::TempDir) {
         std::fs::write(dir.path().join(name), "pressure falling").unwrap();
     }
     let mut world = World::new(ThemeName::Dark, size);
-    world.app.state.has_files = true;
     world.key(KeyCode::F(9));
     assert_eq!(format!("{:?}", world.asked_of_less), "[Volumes]");
     let mount = dir.path().to_str().unwrap();
@@ -41,13 +40,6 @@ fn on_the_page(size: (u16, u16)) -> (World, tempfile::TempDir) {
 fn surveyed(paths: &[PathBuf]) -> Surveyed {
     let tree = Tree::look(paths, vec![], &mut |_| true).unwrap();
     Surveyed::new(tree, vec![], vec![(0, "logger (41)".into())])
-}
-
-#[test]
-fn a_demonstration_has_no_files() {
-    let mut world = World::new(ThemeName::Dark, FULL);
-    world.key(KeyCode::F(9));
-    assert!(world.text().contains("start jurex itself"), "{}", world.text());
 }
 
 #[test]

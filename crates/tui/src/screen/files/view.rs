@@ -165,6 +165,11 @@ fn desk(state: &State, column: &mut Column<'_>) {
 
 fn choosing(state: &State, column: &mut Column<'_>) {
     let less = &state.less;
+    if state.is_demo {
+        let says = "Demonstration: these files are made up, and come back. Free space and journal are this machine's own: they are left alone.";
+        column.sentence(says, StyleRole::Text);
+        column.gap();
+    }
     column.heading("Selected");
     if less.picked.is_empty() {
         column.sentence(
