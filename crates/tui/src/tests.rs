@@ -181,13 +181,11 @@ impl World {
     fn carry_out(&mut self, command: Effect) {
         match command {
             Effect::Plan(lane, course) => {
-                let drive = &self.app.state.lanes[lane].seen.drive;
-                let plan = Plan::of(drive, &course, self.around.entropy().as_mut()).map(Box::new);
-                self.send(Message::Planned(lane, plan));
+                let plan = Plan::of(&self.app.state.lanes[lane].seen.drive, &course, self.around.entropy().as_mut());
+                self.send(Message::Planned(lane, plan.map(Box::new)));
             }
             Effect::SampleSpeed(lane) => {
-                let speed = SpeedSample { start: 200e6, middle: 160e6, end: 100e6 };
-                self.send(Message::Sampled(lane, Ok(speed)));
+                self.send(Message::Sampled(lane, Ok(SpeedSample { start: 200e6, middle: 160e6, end: 100e6 })));
             }
             Effect::SaveMethods(catalogue, said) => self.send(Message::Catalogue(Ok((catalogue, said)))),
             Effect::ExportMethods(chosen, file) => {
@@ -203,8 +201,7 @@ impl World {
                 self.send(Message::Setting(saved.map(Box::new)));
             }
             Effect::ReadPolicy(name) => {
-                let read = policies::read(self.home.path(), &name);
-                self.send(Message::Policy(read.map(Box::new)));
+                self.send(Message::Policy(policies::read(self.home.path(), &name).map(Box::new)));
             }
             Effect::SavePolicy(name, policy) => {
                 let saved = policies::save(self.home.path(), &name, &policy);

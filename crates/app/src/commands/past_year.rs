@@ -142,7 +142,7 @@ fn job(n: u64, morning: Timestamp, seed: &mut Seed) -> Option<(Record, Drive)> {
     }
     let name = match class {
         MediaClass::RemovableFlash => "pattern-complement",
-        _ if n % 4 == 0 => "random",
+        _ if n.is_multiple_of(4) => "random",
         _ => "zeros",
     };
     let drive = sim.drive();

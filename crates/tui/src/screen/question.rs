@@ -147,9 +147,10 @@ fn papers_words(lanes: &[LaneId], state: &State) -> [String; 3] {
     let papers = lanes.iter().filter_map(|id| state.lanes.get(*id));
     let reports = papers.filter(|lane| lane.paper() == "report").count();
     let by = state.config.papers().technician.name;
-    let who = match by.is_empty() {
-        true => "Nobody's name is in the settings (F4): who sanitized stays a line to fill in by hand.".into(),
-        false => format!("Sanitized by {by}, unless another name was filled in. Empty fields stay lines to fill in by hand."),
+    let who = if by.is_empty() {
+        "Nobody's name is in the settings (F4): who sanitized stays a line to fill in by hand.".into()
+    } else {
+        format!("Sanitized by {by}, unless another name was filled in. Empty fields stay lines to fill in by hand.")
     };
     [
         format!("Write the papers of {}, and their labels?", counted(lanes.len() as u64, "drive")),
