@@ -151,7 +151,7 @@ impl State {
                     let has_answered = seen.has_answered();
                     let id = self.add(seen, presence);
                     if has_answered {
-                        commands.push(Effect::Look(id));
+                        commands.extend([self.ask_what_is_known(id), Effect::Look(id)]);
                     }
                     id
                 }
@@ -231,7 +231,8 @@ impl State {
         if lane.look.answered && old != new {
             // Another drive stands behind the same path: the old one is gone, this one is new.
             let mut commands: Vec<Effect> = self.went_away(id).into_iter().collect();
-            commands.push(Effect::Look(self.add(seen, Presence::Appeared(self.now))));
+            let new = self.add(seen, Presence::Appeared(self.now));
+            commands.extend([self.ask_what_is_known(new), Effect::Look(new)]);
             return commands;
         }
         let first = !std::mem::replace(&mut lane.look.answered, true);

@@ -271,3 +271,13 @@ fn a_drive_that_is_being_erased_waits_for_nobody_until_its_job_ends() {
     let text = world.text();
     assert!(!text.contains("Being erased now") && text.contains("Not sanitized: decide what happens next (1)"), "{text}");
 }
+
+#[test]
+fn the_ledger_is_asked_about_every_drive_as_soon_as_it_has_answered() {
+    let drives = Bench::of_bays(sim().bays()).drives();
+    let mut app = App::new(Theme::new(ThemeName::Dark, Depth::True), Config::demo());
+    let all = drives.len();
+    let effects = app.update(Message::Drives(1, drives));
+    let asked = effects.iter().filter(|e| matches!(e, Effect::Ledger(AskLedger::Known(_, Some(_), _)))).count();
+    assert_eq!((asked, all > 5), (all, true), "{effects:?}");
+}
