@@ -43,9 +43,12 @@ pub(crate) fn run(demo: Demo, theme: Option<ThemeName>) -> Result<ExitCode, Fail
         drop(alone);
     }
     let _running = jurex_station::lock::shared(&ledger);
-    past_year::remember(&Ledger::open(&ledger)?, wall())?;
+    let book = Ledger::open(&ledger)?;
+    let tagged = jurex_sim::record_of_bay_10();
+    past_year::remember(&book, wall(), |book, then| if tagged.started < then { remember_bay_10(book, &tagged) } else { Ok(()) })?;
     expect_the_lot(&ledger)?;
-    remember_bay_10(&ledger)?;
+    remember_bay_10(&book, &tagged)?;
+    drop(book);
     let saved = places.demo_settings();
     let of_demo = if saved.exists() { Config::read(&saved)? } else { Config { rules: own.rules, ..Config::demo() } };
     let sample_speed = of_demo.sample_speed.or(own.sample_speed);
@@ -111,14 +114,13 @@ fn expect_the_lot(ledger: &Path) -> Result<(), Failure> {
 }
 
 /// The drive in bay 10 was erased a while ago, and put away: the ledger knows of that.
-fn remember_bay_10(ledger: &Path) -> Result<(), Failure> {
-    let (ledger, record) = (Ledger::open(ledger)?, jurex_sim::record_of_bay_10());
+fn remember_bay_10(ledger: &Ledger, record: &Record) -> Result<(), Failure> {
     if ledger.known_by_job(&record.job)?.is_some() {
         return Ok(());
     }
     let drive = record.evidence().drive();
     ledger.begin(&record.job, drive, record.started)?;
-    ledger.finish(&record, record.ended)?;
+    ledger.finish(record, record.ended)?;
     let about = Circumstances {
         tool: record.tool.clone(),
         made: record.ended,

@@ -86,11 +86,16 @@ impl Entropy for Seed {
     }
 }
 
-/// Puts a year of work before `now` into a ledger that holds no job yet.
+/// Puts a year of work before `now` into a ledger that holds no job yet. `meanwhile` is told of the time before each job: a ledger
+/// lists jobs as they came.
 ///
 /// # Errors
 /// The ledger can't be written.
-pub(super) fn remember(ledger: &Ledger, now: Timestamp) -> Result<(), Failure> {
+pub(super) fn remember(
+    ledger: &Ledger,
+    now: Timestamp,
+    meanwhile: impl Fn(&Ledger, Timestamp) -> Result<(), Failure>,
+) -> Result<(), Failure> {
     if !ledger.find("", None, 1)?.is_empty() {
         return Ok(());
     }
@@ -99,6 +104,7 @@ pub(super) fn remember(ledger: &Ledger, now: Timestamp) -> Result<(), Failure> {
         // From eleven months and a half ago on, a job every week, in working hours; the last ones a week ago.
         let ago = SignedDuration::from_hours(24 * 7 * (JOBS - n) as i64) - SignedDuration::from_mins(seed.below(400) as i64);
         let Some((record, drive)) = job(n, now - ago, &mut seed) else { continue };
+        meanwhile(ledger, record.started)?;
         ledger.begin(&record.job, &drive, record.started)?;
         ledger.finish(&record, record.ended)?;
         let sanitized = record.kept_its_plan();
@@ -178,8 +184,8 @@ mod tests {
         let home = tempfile::tempdir().unwrap();
         let ledger = Ledger::open(&home.path().join("ledger.sqlite3")).unwrap();
         let now: Timestamp = "2026-11-26T12:00:00Z".parse().unwrap();
-        remember(&ledger, now).unwrap();
-        remember(&ledger, now).unwrap();
+        remember(&ledger, now, |_, _| Ok(())).unwrap();
+        remember(&ledger, now, |_, _| Ok(())).unwrap();
         let all = ledger.find("", None, 100).unwrap();
         assert_eq!(all.len() as u64, JOBS);
         assert!(all.iter().all(|line| line.standing.record().is_some()), "every record holds");

@@ -60,7 +60,7 @@ impl PaperField {
             PaperField::CategoryAfter => "confidential after",
             PaperField::Backup => "backed up",
             PaperField::BackupPlace => "  where to",
-            PaperField::Maker => "maker, if not reported",
+            PaperField::Maker => "maker, if unknown",
             PaperField::Notes => "notes",
             PaperField::TechnicianOrganisation | PaperField::ValidatorOrganisation => "  organisation",
             PaperField::TechnicianName => "sanitized by",

@@ -170,7 +170,9 @@ impl Cells {
     }
 
     fn spans(&self, width: usize, pointer: (&'static str, Style), outcome: (String, Style), base: Style) -> [Span<'static>; 4] {
-        let before = format!("{}{}{}", fit(&self.began, BEGAN), fit(&self.drive, DRIVE), fit(&self.serial, SERIAL));
+        // What is cut short leaves a blank before its neighbour.
+        let cell = |text: &str, room: usize| format!("{} ", fit(text, room - 1));
+        let before = format!("{}{}{}", cell(&self.began, BEGAN), cell(&self.drive, DRIVE), cell(&self.serial, SERIAL));
         let rest = width.saturating_sub(2 + BEGAN + DRIVE + SERIAL + OUTCOME);
         [
             Span::styled(pointer.0, pointer.1),
