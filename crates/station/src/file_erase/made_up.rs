@@ -1,7 +1,7 @@
 //! The demonstration's made-up files: a folder of its own, in which alone it lists, erases and resumes.
 //!
 //! They are real files on this machine's own file system, so what is told of their old places is as true as of any others; only what
-//! is in them is made up. Nothing outside that folder is read or written, and no journal of the file system is emptied for them.
+//! is in them is made up. Nothing outside that folder is listed or erased, and no journal of the file system is emptied for them.
 
 use super::browse::{MountedVolume, volumes};
 use crate::app_paths::AppPaths;

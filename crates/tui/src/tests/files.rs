@@ -153,3 +153,11 @@ fn the_page_is_usable_on_a_small_screen() {
     world.send(Message::Less(Box::new(FromLess::Listed("/".into(), Ok(vec![listed])))));
     assert!(world.text().contains("/gone can't be read"), "{}", world.text());
 }
+
+#[test]
+fn why_something_can_t_be_done_stands_above_the_fold() {
+    let (mut world, _dir) = on_the_page((80, 24));
+    let why = Err("the demonstration fills no free space".to_string());
+    world.send(Message::Less(Box::new(FromLess::Free("/srv/archive".into(), why))));
+    assert!(world.text().contains("✕ the demonstration fills no free space"), "{}", world.text());
+}

@@ -121,6 +121,12 @@ fn word_of(ground: &StorageStack) -> String {
 }
 
 fn desk(state: &State, column: &mut Column<'_>) {
+    let asks_for_number = matches!(state.less.stage, FilesStage::Files { .. });
+    // On top: at the end of a long page nobody sees it.
+    if let Some(problem) = state.less.problem.as_ref().filter(|_| !asks_for_number) {
+        column.sentence(&format!("✕ {problem}"), StyleRole::Fault);
+        column.gap();
+    }
     match &state.less.stage {
         FilesStage::Choosing | FilesStage::Looking => choosing(state, column),
         FilesStage::Files { surveyed, typed } => {
@@ -152,10 +158,6 @@ fn desk(state: &State, column: &mut Column<'_>) {
             working(column, (what, *stops), progress, took);
         }
         FilesStage::Over { record, results, written } => over((record, results), written, column),
-    }
-    if let Some(problem) = state.less.problem.as_ref().filter(|_| !matches!(state.less.stage, FilesStage::Files { .. })) {
-        column.gap();
-        column.sentence(&format!("✕ {problem}"), StyleRole::Fault);
     }
     if !matches!(state.less.stage, FilesStage::Over { .. }) {
         column.gap();
