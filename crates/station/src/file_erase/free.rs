@@ -85,11 +85,7 @@ pub fn fill(
     places: &AppPaths,
     hears: &mut dyn FnMut(&FillProgress) -> bool,
 ) -> Result<FileEraseRecord, Failure> {
-    if places.made_up_files().is_some() {
-        return Err(Failure::Refused(
-            "the demonstration fills no free space: it would be this machine's own. Nothing was written".into(),
-        ));
-    }
+    super::made_up::no_free_space(places)?;
     let (job, started) = (new_job_id(), wall());
     let order = FillOrder { passes: wish.program.resolve(&mut SystemEntropy), reserve: wish.reserve };
     let passes = order.passes.len() as u32;

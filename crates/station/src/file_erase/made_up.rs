@@ -3,7 +3,7 @@
 //! They are real files on this machine's own file system, so what is told of their old places is as true as of any others; only what
 //! is in them is made up. Nothing outside that folder is listed or erased, and no journal of the file system is emptied for them.
 
-use super::browse::{MountedVolume, volumes};
+use super::browse::{self, FolderEntry, MountedVolume};
 use crate::app_paths::AppPaths;
 use crate::exit::Failure;
 use jurex_pattern::text::shown_path;
@@ -75,16 +75,44 @@ fn grid(run: u32) -> Vec<u8> {
     line.into_iter().cycle().take(RUN_BYTES).collect()
 }
 
-/// The one file system of the demonstration: the folder, on what holds it.
+/// The file systems that files can be chosen from: those that are mounted, or the one folder of the demonstration.
 ///
 /// # Errors
-/// The files can't be laid.
-pub fn volume(folder: &Path) -> Result<MountedVolume, Failure> {
+/// The made-up files can't be written.
+pub fn volumes(places: &AppPaths) -> Result<Vec<MountedVolume>, Failure> {
+    places.made_up_files().map_or_else(|| Ok(browse::volumes()), |folder| Ok(vec![volume(folder)?]))
+}
+
+/// What that folder holds, where the demonstration may look into it.
+///
+/// # Errors
+/// It can't be read, or is not of the made-up files.
+pub fn list(places: &AppPaths, folder: &Path) -> Result<Vec<FolderEntry>, Failure> {
+    only(places, [folder])?;
+    browse::list(folder).map_err(|e| Failure::Use(e.to_string()))
+}
+
+/// That free space may be filled.
+///
+/// # Errors
+/// It is that of a demonstration: the machine's own.
+pub fn no_free_space(places: &AppPaths) -> Result<(), Failure> {
+    match places.made_up_files() {
+        None => Ok(()),
+        Some(_) => Err(Failure::Refused(
+            "the demonstration fills no free space: it would be this machine's own. Nothing was written".into(),
+        )),
+    }
+}
+
+/// The folder, on what holds it.
+fn volume(folder: &Path) -> Result<MountedVolume, Failure> {
     let cannot =
-        |e: &dyn std::fmt::Display| Failure::Use(format!("the made-up files can't be laid in {}: {e}", shown_path(folder)));
+        |e: &dyn std::fmt::Display| Failure::Use(format!("the made-up files can't be written to {}: {e}", shown_path(folder)));
     fs::create_dir_all(folder).and_then(|()| lay(folder)).map_err(|e| cannot(&e))?;
     let whole = folder.canonicalize().map_err(|e| cannot(&e))?;
-    let holding = volumes().into_iter().filter(|v| whole.starts_with(&v.ground.mount)).max_by_key(|v| v.ground.mount.len());
+    let holding =
+        browse::volumes().into_iter().filter(|v| whole.starts_with(&v.ground.mount)).max_by_key(|v| v.ground.mount.len());
     let mut holding = holding.ok_or_else(|| cannot(&"no file system that Jurex knows holds it"))?;
     holding.ground.mount = folder.to_string_lossy().into_owned();
     Ok(holding)

@@ -45,17 +45,13 @@ impl Runtime {
             AskLess::Stop => self.less_stops.store(true, Ordering::Relaxed),
             AskLess::Volumes => drop(thread::spawn(move || {
                 let cut_short = notes::unfinished(&places.less()).len();
-                let volumes = match places.made_up_files().map(made_up::volume) {
-                    None => file_erase::volumes(),
-                    Some(Ok(made_up)) => vec![made_up],
-                    Some(Err(why)) => return drop(sender.send(Message::Said(why.to_string()))),
-                };
-                told(&sender, FromLess::Volumes(volumes, cut_short));
+                match made_up::volumes(&places) {
+                    Ok(volumes) => told(&sender, FromLess::Volumes(volumes, cut_short)),
+                    Err(why) => drop(sender.send(Message::Said(why.to_string()))),
+                }
             })),
             AskLess::List(folder) => drop(thread::spawn(move || {
-                let listed = made_up::only(&places, [folder.as_path()])
-                    .map_err(|e| e.to_string())
-                    .and_then(|()| file_erase::list(&folder).map_err(|e| e.to_string()));
+                let listed = made_up::list(&places, &folder).map_err(|e| e.to_string());
                 let inside = listed.iter().flatten().filter(|l| l.kind == jurex_file_erase::NodeKind::Folder);
                 let inside: Vec<PathBuf> = inside.map(|l| l.path.clone()).collect();
                 told(&sender, FromLess::Listed(folder, listed));
@@ -66,12 +62,8 @@ impl Runtime {
                 told(&sender, FromLess::Surveyed(surveyed.map(Arc::new).map_err(|e| e.to_string())));
             })),
             AskLess::PlanFree(path) => drop(thread::spawn(move || {
-                let none = "the demonstration fills no free space: it would be this machine's own";
-                let plan = match places.made_up_files() {
-                    Some(_) => Err(none.to_string()),
-                    None => file_erase::plan_free(&path, None).map_err(|e| e.to_string()),
-                };
-                told(&sender, FromLess::Free(path, plan));
+                let plan = made_up::no_free_space(&places).and_then(|()| file_erase::plan_free(&path, None));
+                told(&sender, FromLess::Free(path, plan.map_err(|e| e.to_string())));
             })),
             AskLess::Erase(surveyed, wish) => self.work_on_less(move |places, teller| {
                 let tree = &surveyed.tree;
